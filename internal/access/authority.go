@@ -1,0 +1,125 @@
+package access
+
+// Authority is what a caller may do in Able Roster itself at an instant, kept
+// apart by the assignment that gives it: a change needs "assign" on the role
+// and on the user through one and the same.
+type Authority struct {
+	Caller UserID
+	s      *Snapshot
+	parts  []part
+	all    map[string][]string // action → patterns, over all parts
+}
+
+type part map[string][]string // action → patterns
+
+// Authority compiles what a caller may do.
+func (s *Snapshot) Authority(caller UserID, at Instant) *Authority {
+	a := &Authority{Caller: caller, s: s, all: map[string][]string{}}
+	actions := s.Application(AbleRoster).Actions
+	s.assignmentsAt(caller, at, func(f *Assignment) {
+		p := part{}
+		for _, r := range s.roles.At(int(f.Role)).closure {
+			for _, id := range s.roles.At(int(r)).permissions {
+				perm := s.permissions.At(int(id)).fact
+				if perm.Application != AbleRoster {
+					continue
+				}
+				for _, act := range actions {
+					if perm.gives(act.Key) {
+						p[act.Key] = widen(p[act.Key], perm.Pattern)
+						a.all[act.Key] = widen(a.all[act.Key], perm.Pattern)
+					}
+				}
+			}
+		}
+		if len(p) > 0 {
+			a.parts = append(a.parts, p)
+		}
+	})
+	return a
+}
+
+// May says whether the caller may do an action on a path of able-roster.
+func (a *Authority) May(action, path string) bool { return Reaches(a.all[action], path) }
+
+// Reach is the patterns where the caller may do an action.
+func (a *Authority) Reach(action string) []string { return a.all[action] }
+
+// MayReadUser says whether the caller may read a user: everybody may read
+// themselves.
+func (a *Authority) MayReadUser(s *Snapshot, id UserID) bool {
+	return id == a.Caller && id != 0 || a.May(ActRead, s.UserPath(id))
+}
+
+// mayAssign says whether one and the same assignment of the caller lets them
+// assign on both paths.
+func (a *Authority) mayAssign(role, user string) bool {
+	for _, p := range a.parts {
+		if Reaches(p[ActAssign], role) && Reaches(p[ActAssign], user) {
+			return true
+		}
+	}
+	return false
+}
+
+// mayPassOn says whether the caller holds what a permission on able-roster
+// would give.
+func (a *Authority) mayPassOn(p *Permission) bool {
+	for _, act := range a.s.Application(AbleRoster).Actions {
+		if !p.gives(act.Key) {
+			continue
+		}
+		ok := false
+		for _, q := range a.all[act.Key] {
+			ok = ok || Contains(q, p.Pattern)
+		}
+		if !ok {
+			return false
+		}
+	}
+	return true
+}
+
+// Need is a right an operation asks of its author on able-roster.
+type Need struct {
+	Operation int // which operation, counted from 0
+	Action    string
+	Path      string
+	What      string // in plain words: "update the group night-gate"
+}
+
+// Refusal says what the author of a draft lacks.
+type Refusal struct {
+	Need     *Need     // a right on the thing an operation names
+	Gain     *RoleGain // or: a role somebody would come to hold
+	PassedOn bool      // the gain carries rights in Able Roster the author lacks
+}
+
+// Judge says what the caller lacks to make a draft, by its operations and by
+// its effect. None means they may.
+func (a *Authority) Judge(d *Draft, touched []UserID, from Instant) []Refusal {
+	var out []Refusal
+	for i, n := range d.Needs {
+		if !a.May(n.Action, n.Path) {
+			out = append(out, Refusal{Need: &d.Needs[i]})
+		}
+	}
+	for _, g := range d.RoleGains(touched, from) {
+		user := "users" // a role for everybody needs the right on everybody
+		if g.User != 0 {
+			user = d.UserPath(g.User)
+		}
+		if !a.mayAssign(d.RolePath(g.Role), user) {
+			out = append(out, Refusal{Gain: &g})
+			continue
+		}
+		for _, p := range d.roles.At(int(g.Role)).permissions {
+			perm := d.permissions.At(int(p)).fact
+			if perm.Application == AbleRoster && !a.mayPassOn(perm) {
+				out = append(out, Refusal{Gain: &g, PassedOn: true})
+				break
+			}
+		}
+	}
+	return out
+}

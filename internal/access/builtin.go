@@ -1,0 +1,78 @@
+package access
+
+// The actions of able-roster.
+const (
+	ActRead   = "read"
+	ActCreate = "create"
+	ActUpdate = "update"
+	ActAssign = "assign"
+	ActDecide = "decide"
+)
+
+// builtin makes what every organisation has: the two groups and the
+// application with which Able Roster protects itself. It is in the program and
+// not in the ledger, so that no change can take it away.
+func builtin(d *Draft) {
+	d.loading = true
+	d.put(&Group{ID: PublicGroup, Key: "public", Label: "Public", Description: "Anybody, signed in or not."})
+	d.put(&Group{ID: AllUsersGroup, Key: "all-users", Label: "All users", Description: "Every effective person; no service accounts."})
+	d.put(&Application{ID: AbleRoster, Key: "able-roster", Label: "Able Roster", State: StateLive,
+		Description: "Who may see and change users, groups, applications, roles and the ledger.",
+		Actions: []Action{
+			{ActRead, "Read", "See it and what hangs on it"},
+			{ActCreate, "Create", "Add new ones"},
+			{ActUpdate, "Update", "Alter it"},
+			{ActAssign, "Assign", "Give and take roles: needed on the role and on the user"},
+			{ActDecide, "Decide", "Ask for decisions about an application"},
+		}})
+	for i, r := range []Resource{
+		{Path: Root, NodeKind: "installation", Label: "Able Roster"},
+		{Path: "users", NodeKind: "register", Label: "Users", Description: "users/UNIT…/@/USER ID", Open: true},
+		{Path: "groups", NodeKind: "register", Label: "Groups", Description: "groups/UNIT…/@/KEY", Open: true},
+		{Path: "applications", NodeKind: "register", Label: "Applications", Description: "applications/KEY", Open: true},
+		{Path: "roles", NodeKind: "register", Label: "Roles", Description: "roles/APPLICATION or -/KEY", Open: true},
+		{Path: "requests", NodeKind: "register", Label: "Requests", Open: true},
+		{Path: "reviews", NodeKind: "register", Label: "Reviews", Open: true},
+		{Path: "ledger", NodeKind: "register", Label: "Ledger"},
+		{Path: "settings", NodeKind: "register", Label: "Settings"},
+	} {
+		r.ID = ResourceID(i + 1)
+		r.Application = AbleRoster
+		d.put(&r)
+	}
+}
+
+// UserPath is where a user lies in the tree of able-roster.
+func (s *Snapshot) UserPath(id UserID) string {
+	u := s.User(id)
+	if u == nil {
+		return "users"
+	}
+	return userPath(u)
+}
+
+func userPath(u *User) string { return Join("users", u.Unit, "@", u.ID.String()) }
+
+// GroupPath is where a group lies in the tree of able-roster.
+func (s *Snapshot) GroupPath(id GroupID) string {
+	g := s.Group(id)
+	if g == nil {
+		return "groups"
+	}
+	return Join("groups", g.Unit, "@", g.Key)
+}
+
+// ApplicationPath is where an application lies in the tree of able-roster.
+func (s *Snapshot) ApplicationPath(id ApplicationID) string {
+	return Join("applications", s.Application(id).Key)
+}
+
+// RolePath is where a role lies in the tree of able-roster.
+func (s *Snapshot) RolePath(id RoleID) string {
+	r := s.Role(id)
+	app := "-"
+	if r.Application != 0 {
+		app = s.Application(r.Application).Key
+	}
+	return Join("roles", app, r.Key)
+}

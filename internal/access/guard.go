@@ -1,0 +1,142 @@
+package access
+
+// Rail is a guard rail a draft runs into.
+type Rail struct {
+	Code     RailCode
+	Users    []UserID // who is meant, nobody as 0
+	Share    float64  // of the users who count, where it is a share
+	Passable bool     // with an acknowledgement that names the code
+}
+
+// RailCode names a guard rail, and its acknowledgement.
+type RailCode string
+
+// The guard rails.
+const (
+	LastAdministrator RailCode = "last_administrator"
+	OwnAccessLowered  RailCode = "own_access_lowered"
+	GainForEverybody  RailCode = "gain_for_everybody"
+	AdministeringGain RailCode = "administering_gain"
+	WideGain          RailCode = "wide_gain"
+)
+
+const (
+	wideShare = 0.20 // of all active users gaining at once
+	wideLeast = 20   // and at least so many
+)
+
+// GuardRails are those a draft by a caller runs into, given its preview.
+func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
+	var out []Rail
+	if len(d.base.administrators(from)) > 0 && len(d.administrators(from)) == 0 {
+		out = append(out, Rail{Code: LastAdministrator, Users: d.base.administrators(from)})
+	}
+	var gains, everybody, admins []UserID
+	for _, e := range p.Effects {
+		for _, l := range e.Lost {
+			if caller != 0 && l.Application == AbleRoster && contains(e.Users, caller) {
+				out = append(out, Rail{Code: OwnAccessLowered, Users: []UserID{caller}, Passable: true})
+				break
+			}
+		}
+		if len(e.Gained) == 0 {
+			continue
+		}
+		gains = append(gains, e.Users...)
+		if contains(e.Users, 0) {
+			everybody = []UserID{0}
+		}
+		for _, g := range e.Gained {
+			if g.Application == AbleRoster && (g.Action == ActAssign || g.Action == ActUpdate || g.Action == ActCreate) {
+				admins = append(admins, e.Users...)
+				break
+			}
+		}
+	}
+	for _, c := range d.Changes() {
+		if f, ok := c.After.(*Assignment); ok && c.Before == nil && f.Assignee.Group == AllUsersGroup {
+			everybody = []UserID{0}
+		}
+	}
+	if everybody != nil {
+		out = append(out, Rail{Code: GainForEverybody, Users: everybody, Passable: true})
+	}
+	if len(admins) > 0 {
+		out = append(out, Rail{Code: AdministeringGain, Users: admins, Passable: true})
+	}
+	// People who arrive with their change are no surprise in it.
+	present := 0
+	for _, id := range gains {
+		if d.base.User(id) != nil {
+			present++
+		}
+	}
+	if all := d.base.activeUsers(); present >= wideLeast && float64(present) >= wideShare*float64(all) {
+		out = append(out, Rail{Code: WideGain, Users: gains, Share: float64(present) / float64(all), Passable: true})
+	}
+	return out
+}
+
+func contains(ids []UserID, id UserID) bool {
+	for _, x := range ids {
+		if x == id {
+			return true
+		}
+	}
+	return false
+}
+
+func (s *Snapshot) activeUsers() int {
+	n := 0
+	for i := range s.users.Len() {
+		if u := s.User(UserID(i)); u != nil && u.Status == Active {
+			n++
+		}
+	}
+	return n
+}
+
+// administrators are the active persons without an end date who may do
+// everything in Able Roster through no window.
+func (s *Snapshot) administrators(at Instant) []UserID {
+	var out []UserID
+	seen := map[UserID]bool{}
+	for i := range s.roles.Len() {
+		rec := s.roles.At(i)
+		if rec == nil || rec.fact == nil || rec.fact.Retired {
+			continue
+		}
+		for _, p := range rec.permissions {
+			f := s.permissions.At(int(p)).fact
+			if f.Application != AbleRoster || f.Pattern != Root || !f.gives(ActAssign) {
+				continue
+			}
+			s.holdersBelow(RoleID(i), func(id UserID) {
+				if id != 0 && !seen[id] {
+					seen[id] = true
+					if s.administers(id, at) {
+						out = append(out, id)
+					}
+				}
+			})
+		}
+	}
+	return out
+}
+
+func (s *Snapshot) administers(id UserID, at Instant) bool {
+	u := s.User(id)
+	if u.UserKind != Person || u.End != 0 || !s.Effective(id, at) {
+		return false
+	}
+	chains, _ := s.chains(id, at, func(p *Permission) bool {
+		return p.Application == AbleRoster && p.Pattern == Root &&
+			p.gives(ActAssign) && p.gives(ActUpdate) && p.gives(ActCreate) && p.gives(ActRead)
+	})
+	for _, c := range chains {
+		if c.Window == (Window{}) && !c.Never {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,105 @@
+package access
+
+import (
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+)
+
+// Ids are dense numbers, one sequence for each kind, given out by the ledger
+// and never again. In text they carry their kind: user-42, role-7.
+type (
+	UserID        uint32
+	GroupID       uint32
+	ApplicationID uint32
+	ResourceID    uint32
+	RoleID        uint32
+	MembershipID  uint32
+	InclusionID   uint32
+	PermissionID  uint32
+	AssignmentID  uint32
+)
+
+// The built-in groups and the application that protects Able Roster itself.
+const (
+	PublicGroup   GroupID       = 1
+	AllUsersGroup GroupID       = 2
+	AbleRoster    ApplicationID = 1
+)
+
+func (i UserID) String() string        { return text("user", uint32(i)) }
+func (i GroupID) String() string       { return text("group", uint32(i)) }
+func (i ApplicationID) String() string { return text("application", uint32(i)) }
+func (i ResourceID) String() string    { return text("resource", uint32(i)) }
+func (i RoleID) String() string        { return text("role", uint32(i)) }
+func (i MembershipID) String() string  { return text("membership", uint32(i)) }
+func (i InclusionID) String() string   { return text("inclusion", uint32(i)) }
+func (i PermissionID) String() string  { return text("permission", uint32(i)) }
+func (i AssignmentID) String() string  { return text("assignment", uint32(i)) }
+
+func text(kind string, n uint32) string {
+	if n == 0 {
+		return ""
+	}
+	return kind + "-" + strconv.FormatUint(uint64(n), 10)
+}
+
+// ParseID reads the number of an id of this kind ("user-42", "user" → 42).
+func ParseID(kind, s string) (uint32, bool) {
+	rest, ok := strings.CutPrefix(s, kind+"-")
+	if !ok || rest == "" || rest[0] == '0' {
+		return 0, false
+	}
+	n, err := strconv.ParseUint(rest, 10, 32)
+	return uint32(n), err == nil
+}
+
+var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment)-[0-9]+$`)
+
+// LooksLikeID says whether s could be taken for an id; no key or name may.
+func LooksLikeID(s string) bool { return idShape.MatchString(s) }
+
+var keyShape = regexp.MustCompile(`^[a-z][a-z0-9]*(-[a-z0-9]+)*$`)
+
+// checkKey says what is wrong with a key of an application, role or group.
+func checkKey(k string) string {
+	switch {
+	case k == "":
+		return "is missing"
+	case len(k) > 64:
+		return "is longer than 64 characters"
+	case !keyShape.MatchString(k):
+		return "must be lower-case words of letters and digits joined by single hyphens"
+	case LooksLikeID(k):
+		return "looks like an id"
+	}
+	return ""
+}
+
+// checkUserName says what is wrong with a user name.
+func checkUserName(n string) string {
+	switch {
+	case n == "":
+		return "is missing"
+	case len(n) > 128:
+		return "is longer than 128 bytes"
+	case !cleanText(n) || strings.ContainsAny(n, " /*\t"):
+		return "must be letters, digits and marks without spaces, “/” and “*”"
+	case LooksLikeID(strings.ToLower(n)):
+		return "looks like an id"
+	}
+	return ""
+}
+
+func checkLabel(s string, limit int) string {
+	switch {
+	case len(s) > limit:
+		return fmt.Sprintf("is longer than %d bytes", limit)
+	case !cleanText(s):
+		return "has control characters or is not in Unicode normal form C"
+	case strings.TrimSpace(s) != s:
+		return "begins or ends with a space"
+	}
+	return ""
+}

@@ -1,0 +1,124 @@
+package access
+
+import (
+	"fmt"
+	"time"
+)
+
+// Instant is microseconds since 1970 in UTC, the precision of the ledger. The
+// zero Instant stands for an open end; instants before 1970 are refused where
+// they are read.
+type Instant int64
+
+// never is later than any instant that can be written.
+const never = Instant(1<<63 - 1)
+
+// At is the instant of t.
+func At(t time.Time) Instant { return Instant(t.UnixMicro()) }
+
+// Time is i as a time in UTC; the zero Instant is the zero time.
+func (i Instant) Time() time.Time {
+	if i == 0 || i == never {
+		return time.Time{}
+	}
+	return time.UnixMicro(int64(i)).UTC()
+}
+
+// MarshalText writes RFC 3339 in UTC, the open end as nothing.
+func (i Instant) MarshalText() ([]byte, error) {
+	if i == 0 || i == never {
+		return nil, nil
+	}
+	return []byte(i.Time().Format(time.RFC3339Nano)), nil
+}
+
+// UnmarshalText reads RFC 3339 (any offset), or nothing for an open end.
+func (i *Instant) UnmarshalText(b []byte) error {
+	if len(b) == 0 {
+		*i = 0
+		return nil
+	}
+	t, err := time.Parse(time.RFC3339Nano, string(b))
+	if err != nil {
+		return fmt.Errorf("%q is not an RFC 3339 time such as 2027-01-31T18:00:00Z", b)
+	}
+	if t.Year() < 1970 || t.Year() > 9999 || t.UnixMicro() == 0 {
+		return fmt.Errorf("%q lies outside the years 1970 to 9999", b)
+	}
+	*i = At(t)
+	return nil
+}
+
+// Date is a whole day, counted from 1970-01-01 as day 1; zero is no date.
+type Date int32
+
+const dateLayout = "2006-01-02"
+
+// DateOf is the day that t shows on its own clock.
+func DateOf(t time.Time) Date {
+	y, m, d := t.Date()
+	return Date(time.Date(y, m, d, 0, 0, 0, 0, time.UTC).Unix()/86400) + 1
+}
+
+func (d Date) civil() time.Time { return time.Unix(int64(d-1)*86400, 0).UTC() }
+
+func (d Date) String() string {
+	if d == 0 {
+		return ""
+	}
+	return d.civil().Format(dateLayout)
+}
+
+// MarshalText writes YYYY-MM-DD, no date as nothing.
+func (d Date) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
+
+// UnmarshalText reads YYYY-MM-DD, or nothing for no date.
+func (d *Date) UnmarshalText(b []byte) error {
+	if len(b) == 0 {
+		*d = 0
+		return nil
+	}
+	t, err := time.Parse(dateLayout, string(b))
+	if err != nil || t.Year() < 1970 {
+		return fmt.Errorf("%q is not a date such as 2027-01-31", b)
+	}
+	*d = DateOf(t)
+	return nil
+}
+
+// begins is the first instant of day d on the clocks of loc.
+func (d Date) begins(loc *time.Location) Instant {
+	c := d.civil()
+	return At(time.Date(c.Year(), c.Month(), c.Day(), 0, 0, 0, 0, loc))
+}
+
+// Window is from (inclusive) until (exclusive), either end open when zero.
+type Window struct {
+	From  Instant `json:"from,omitempty"`
+	Until Instant `json:"until,omitempty"`
+}
+
+// Holds says whether at lies in the window.
+func (w Window) Holds(at Instant) bool {
+	return at >= w.From && (w.Until == 0 || at < w.Until)
+}
+
+// end is the window's end with the open one as the last instant.
+func (w Window) end() Instant {
+	if w.Until == 0 {
+		return never
+	}
+	return w.Until
+}
+
+// intersect is the time both windows hold; ok is false when there is none.
+func (w Window) intersect(v Window) (Window, bool) {
+	from, until := max(w.From, v.From), min(w.end(), v.end())
+	if from >= until {
+		return Window{}, false
+	}
+	if until == never {
+		until = 0
+	}
+	return Window{from, until}, true
+}

@@ -1,0 +1,92 @@
+package access
+
+import "slices"
+
+// Intervals are disjoint windows in order of time: when something holds.
+type Intervals []Window
+
+// Always is all of time.
+func Always() Intervals { return Intervals{{}} }
+
+// add unites v with w.
+func (v Intervals) add(w Window) Intervals {
+	if len(v) == 1 && v[0] == (Window{}) {
+		return v
+	}
+	out := make(Intervals, 0, len(v)+1)
+	for i, x := range v {
+		switch {
+		case x.end() < w.From:
+			out = append(out, x)
+		case w.end() < x.From:
+			out = append(out, w)
+			return append(out, v[i:]...)
+		default:
+			until := max(x.end(), w.end())
+			w.From = min(x.From, w.From)
+			w.Until = until
+			if until == never {
+				w.Until = 0
+			}
+		}
+	}
+	return append(out, w)
+}
+
+func (v Intervals) union(o Intervals) Intervals {
+	for _, w := range o {
+		v = v.add(w)
+	}
+	return v
+}
+
+// within is what of v lies in w.
+func (v Intervals) within(w Window) Intervals {
+	var out Intervals
+	for _, x := range v {
+		if y, ok := x.intersect(w); ok {
+			out = append(out, y)
+		}
+	}
+	return out
+}
+
+func (v Intervals) intersect(o Intervals) Intervals {
+	var out Intervals
+	for _, w := range o {
+		out = append(out, v.within(w)...)
+	}
+	return out
+}
+
+// minus is what of v does not lie in o.
+func (v Intervals) minus(o Intervals) Intervals {
+	out := slices.Clone(v)
+	for _, w := range o {
+		var rest Intervals
+		for _, x := range out {
+			if w.From > x.From {
+				if y, ok := x.intersect(Window{0, w.From}); ok {
+					rest = append(rest, y)
+				}
+			}
+			if w.Until != 0 {
+				if y, ok := x.intersect(Window{w.Until, 0}); ok {
+					rest = append(rest, y)
+				}
+			}
+		}
+		out = rest
+	}
+	return out
+}
+
+// Holds says whether at lies in one of them.
+func (v Intervals) Holds(at Instant) bool {
+	for _, w := range v {
+		if w.Holds(at) {
+			return true
+		}
+	}
+	return false
+}

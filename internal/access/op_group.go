@@ -1,0 +1,209 @@
+package access
+
+func init() { register(&AddGroup{}); register(&AddMember{}); register(&RemoveMember{}) }
+
+// AddGroup makes a group.
+type AddGroup struct {
+	Key         string `json:"key" doc:"lower-case words joined by hyphens"`
+	Label       string `json:"label,omitempty"`
+	Description string `json:"description,omitempty"`
+	Unit        string `json:"unit,omitempty" doc:"the part of the organisation that owns it"`
+
+	Group GroupRef `json:"group,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*AddGroup) Verb() string { return "add_group" }
+
+func (o *AddGroup) settled() string { return named(o.Group, "group") }
+
+func named[T ~string](v T, field string) string {
+	if v != "" {
+		return field
+	}
+	return ""
+}
+
+func (o *AddGroup) apply(d *Draft) {
+	before := len(d.Faults)
+	if m := checkKey(o.Key); m != "" {
+		d.fault("key", "%s", m)
+	} else if _, taken := d.FindGroup(o.Key); taken {
+		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
+	}
+	d.checkTexts(&o.Label, o.Key, o.Description)
+	if o.Unit != "" && (o.Unit == Root || CheckPath(o.Unit) != nil) {
+		d.fault("unit", "is not a path such as marine/pilotage")
+	}
+	if len(d.Faults) > before {
+		d.fail(FactGroup, o.Key)
+		return
+	}
+	g := &Group{ID: GroupID(d.allocate(FactGroup)), Key: o.Key, Label: o.Label, Description: o.Description, Unit: o.Unit}
+	o.Group = GroupRef(g.ID.String())
+	d.put(g)
+	d.need(ActCreate, d.GroupPath(g.ID), "add groups%s", inUnit(g.Unit))
+}
+
+// checkTexts files the faults of a label, which is the key when not given,
+// and a description.
+func (d *Draft) checkTexts(label *string, key, description string) {
+	if *label == "" {
+		*label = key
+	}
+	if m := checkLabel(*label, 200); m != "" {
+		d.fault("label", "%s", m)
+	}
+	if m := checkLabel(description, 2000); m != "" {
+		d.fault("description", "%s", m)
+	}
+}
+
+// Sentence implements Operation.
+func (o *AddGroup) Sentence(*Snapshot, Names) string { return "Added the group " + o.Label }
+
+// AddMember puts a user or a group into a group.
+type AddMember struct {
+	Group  GroupRef `json:"group" doc:"the group to put into"`
+	User   UserRef  `json:"user,omitempty" doc:"the user to put in"`
+	Member GroupRef `json:"member_group,omitempty" doc:"or the group to put in"`
+	Window
+
+	Membership MembershipRef `json:"membership,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*AddMember) Verb() string { return "add_member" }
+
+func (o *AddMember) settled() string { return named(o.Membership, "membership") }
+
+func (o *AddMember) apply(d *Draft) {
+	g, ok1 := d.group("group", &o.Group)
+	m, ok2 := d.member(&o.User, "member_group", &o.Member)
+	if ok3 := d.window(o.Window); !ok1 || !ok2 || !ok3 {
+		return
+	}
+	if g == PublicGroup || g == AllUsersGroup {
+		d.fault("group", "the group %s is built in and has no listed members", d.Group(g).Key)
+		return
+	}
+	if m.Group == PublicGroup || m.Group == AllUsersGroup {
+		d.fault("member_group", "the group %s is built in and is nobody's member", d.Group(m.Group).Key)
+		return
+	}
+	if m.Group != 0 {
+		if loop := d.groupLoop(g, m.Group); loop != "" {
+			d.fault("member_group", "would make a circle of groups: %s", loop)
+			return
+		}
+	}
+	d.need(ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key)
+	if f := d.membershipOf(m, g); f != nil {
+		if f.Window == o.Window {
+			o.Membership = MembershipRef(f.ID.String())
+			d.note(AlreadyMember, f.Opened)
+			return
+		}
+		d.end(f) // the same membership on new terms
+	}
+	f := &Membership{ID: MembershipID(d.allocate(FactMembership)), Group: g, Member: m, Window: o.Window, Opened: d.Revision}
+	o.Membership = MembershipRef(f.ID.String())
+	d.put(f)
+}
+
+func (d *Draft) membershipOf(m Member, g GroupID) *Membership {
+	via := d.users.Get(int(m.User)).groups
+	if m.Group != 0 {
+		via = d.groups.At(int(m.Group)).parents
+	}
+	for _, id := range via {
+		if f := d.Membership(id); f.Group == g {
+			return f
+		}
+	}
+	return nil
+}
+
+// groupLoop shows the circle that putting member into g would close.
+func (d *Draft) groupLoop(g, member GroupID) string {
+	name := func(x GroupID) string { return d.Group(x).Key }
+	if g == member {
+		return name(g) + " → " + name(g)
+	}
+	// The circle exists when member is already reached upward from g.
+	var walk func(GroupID, string, map[GroupID]bool) string
+	walk = func(x GroupID, trail string, seen map[GroupID]bool) string {
+		for _, id := range d.groups.At(int(x)).parents {
+			up := d.Membership(id).Group
+			if up == member {
+				return trail + " → " + name(up)
+			}
+			if !seen[up] {
+				seen[up] = true
+				if t := walk(up, trail+" → "+name(up), seen); t != "" {
+					return t
+				}
+			}
+		}
+		return ""
+	}
+	return walk(g, name(member)+" → "+name(g), map[GroupID]bool{})
+}
+
+// Sentence implements Operation.
+func (o *AddMember) Sentence(s *Snapshot, n Names) string {
+	return "Put " + refMember(s, n, o.User, o.Member) + " into the group " + groupLabel(s, o.Group) + windowWords(o.Window, s)
+}
+
+func groupLabel(s *Snapshot, r GroupRef) string {
+	id, _ := s.FindGroup(string(r))
+	if g := s.Group(id); g != nil {
+		return g.Label
+	}
+	return string(r)
+}
+
+func refMember(s *Snapshot, n Names, u UserRef, g GroupRef) string {
+	var m Member
+	if u != "" {
+		m.User, _ = s.FindUser(string(u))
+	} else {
+		m.Group, _ = s.FindGroup(string(g))
+	}
+	return memberName(s, n, m)
+}
+
+// RemoveMember takes a user or a group out of a group.
+type RemoveMember struct {
+	Group  GroupRef `json:"group"`
+	User   UserRef  `json:"user,omitempty"`
+	Member GroupRef `json:"member_group,omitempty"`
+
+	Membership MembershipRef `json:"membership,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*RemoveMember) Verb() string { return "remove_member" }
+
+func (o *RemoveMember) settled() string { return named(o.Membership, "membership") }
+
+func (o *RemoveMember) apply(d *Draft) {
+	g, ok1 := d.group("group", &o.Group)
+	m, ok2 := d.member(&o.User, "member_group", &o.Member)
+	if !ok1 || !ok2 {
+		return
+	}
+	d.need(ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key)
+	f := d.membershipOf(m, g)
+	if f == nil {
+		d.fault("", "is not a listed member of %s", d.Group(g).Key)
+		return
+	}
+	o.Membership = MembershipRef(f.ID.String())
+	d.end(f)
+}
+
+// Sentence implements Operation.
+func (o *RemoveMember) Sentence(s *Snapshot, n Names) string {
+	return "Took " + refMember(s, n, o.User, o.Member) + " out of the group " + groupLabel(s, o.Group)
+}

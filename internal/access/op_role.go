@@ -1,0 +1,317 @@
+package access
+
+import "slices"
+
+func init() {
+	register(&AddRole{})
+	register(&RetireRole{})
+	register(&IncludeRole{})
+	register(&ExcludeRole{})
+	register(&AddPermission{})
+	register(&RemovePermission{})
+}
+
+// AddRole makes a role of an application, or of the organisation.
+type AddRole struct {
+	Key         string         `json:"key"`
+	Application ApplicationRef `json:"application,omitempty" doc:"none for a role of the organisation"`
+	Label       string         `json:"label,omitempty"`
+	Description string         `json:"description,omitempty"`
+
+	Role RoleRef `json:"role,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*AddRole) Verb() string { return "add_role" }
+
+func (o *AddRole) settled() string { return named(o.Role, "role") }
+
+func (o *AddRole) apply(d *Draft) {
+	before := len(d.Faults)
+	r := &Role{Key: o.Key}
+	full := o.Key
+	if o.Application != "" {
+		if id, ok := d.application("application", &o.Application); ok {
+			r.Application = id
+			full = d.Application(id).Key + "/" + o.Key
+		}
+	}
+	if m := checkKey(o.Key); m != "" {
+		d.fault("key", "%s", m)
+	} else if _, taken := d.FindRole(full); taken {
+		d.fault("key", "“%s” is taken: keys are never reused", full)
+	}
+	d.checkTexts(&o.Label, o.Key, o.Description)
+	if len(d.Faults) > before {
+		d.fail(FactRole, full)
+		return
+	}
+	r.ID, r.Label, r.Description = RoleID(d.allocate(FactRole)), o.Label, o.Description
+	o.Role = RoleRef(r.ID.String())
+	d.put(r)
+	d.need(ActCreate, d.RolePath(r.ID), "add the role %s", full)
+}
+
+// Sentence implements Operation.
+func (o *AddRole) Sentence(*Snapshot, Names) string { return "Added the role " + o.Label }
+
+// RetireRole makes a role give nothing, and nothing through what it includes.
+type RetireRole struct {
+	Role RoleRef `json:"role"`
+}
+
+// Verb implements Operation.
+func (*RetireRole) Verb() string { return "retire_role" }
+
+func (o *RetireRole) apply(d *Draft) {
+	id, ok := d.role("role", &o.Role)
+	if !ok {
+		return
+	}
+	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
+	r := *d.Role(id)
+	if r.Retired {
+		d.note(AlreadySo, d.roles.At(int(id)).touched)
+		return
+	}
+	r.Retired = true
+	d.put(&r)
+}
+
+// Sentence implements Operation.
+func (o *RetireRole) Sentence(s *Snapshot, _ Names) string {
+	return "Retired the role " + refRole(s, o.Role)
+}
+
+func refRole(s *Snapshot, r RoleRef) string {
+	id, _ := s.FindRole(string(r))
+	return roleLabel(s, id)
+}
+
+// IncludeRole makes holders of a role hold another too.
+type IncludeRole struct {
+	Role     RoleRef `json:"role"`
+	Includes RoleRef `json:"includes"`
+
+	Inclusion InclusionRef `json:"inclusion,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*IncludeRole) Verb() string { return "include_role" }
+
+func (o *IncludeRole) settled() string { return named(o.Inclusion, "inclusion") }
+
+func (o *IncludeRole) apply(d *Draft) {
+	id, ok1 := d.role("role", &o.Role)
+	in, ok2 := d.role("includes", &o.Includes)
+	if !ok1 || !ok2 {
+		return
+	}
+	if a := d.Role(id).Application; a != 0 && d.Role(in).Application != a {
+		d.fault("includes", "a role of an application includes only roles of the same application")
+		return
+	}
+	if loop := d.roleLoop(id, in); loop != "" {
+		d.fault("includes", "would make a circle of roles: %s", loop)
+		return
+	}
+	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
+	if f := d.inclusionOf(id, in); f != nil {
+		d.note(AlreadySo, d.roles.At(int(id)).touched)
+		return
+	}
+	f := &Inclusion{ID: InclusionID(d.allocate(FactInclusion)), Role: id, Included: in}
+	o.Inclusion = InclusionRef(f.ID.String())
+	d.put(f)
+}
+
+func (d *Draft) inclusionOf(id, in RoleID) *Inclusion {
+	for _, i := range d.roles.At(int(id)).includes {
+		if f := d.inclusions.At(int(i)).fact; f.Included == in {
+			return f
+		}
+	}
+	return nil
+}
+
+// roleLoop shows the circle that including in into id would close, retired
+// roles counted: they may come back.
+func (d *Draft) roleLoop(id, in RoleID) string {
+	var walk func(RoleID, string, map[RoleID]bool) string
+	walk = func(x RoleID, trail string, seen map[RoleID]bool) string {
+		trail += " → " + d.RoleKey(x)
+		if x == id {
+			return trail
+		}
+		if seen[x] {
+			return ""
+		}
+		seen[x] = true
+		for _, i := range d.roles.At(int(x)).includes {
+			if t := walk(d.inclusions.At(int(i)).fact.Included, trail, seen); t != "" {
+				return t
+			}
+		}
+		return ""
+	}
+	return walk(in, d.RoleKey(id), map[RoleID]bool{})
+}
+
+// Sentence implements Operation.
+func (o *IncludeRole) Sentence(s *Snapshot, _ Names) string {
+	return "Made the role " + refRole(s, o.Role) + " include " + refRole(s, o.Includes)
+}
+
+// ExcludeRole ends an inclusion.
+type ExcludeRole struct {
+	Role     RoleRef `json:"role"`
+	Excludes RoleRef `json:"excludes"`
+
+	Inclusion InclusionRef `json:"inclusion,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*ExcludeRole) Verb() string { return "exclude_role" }
+
+func (o *ExcludeRole) settled() string { return named(o.Inclusion, "inclusion") }
+
+func (o *ExcludeRole) apply(d *Draft) {
+	id, ok1 := d.role("role", &o.Role)
+	in, ok2 := d.role("excludes", &o.Excludes)
+	if !ok1 || !ok2 {
+		return
+	}
+	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
+	f := d.inclusionOf(id, in)
+	if f == nil {
+		d.fault("excludes", "%s does not include %s", d.RoleKey(id), d.RoleKey(in))
+		return
+	}
+	o.Inclusion = InclusionRef(f.ID.String())
+	d.end(f)
+}
+
+// Sentence implements Operation.
+func (o *ExcludeRole) Sentence(s *Snapshot, _ Names) string {
+	return "Made the role " + refRole(s, o.Role) + " no longer include " + refRole(s, o.Excludes)
+}
+
+// AddPermission lets a role do actions on what a pattern covers.
+type AddPermission struct {
+	Role        RoleRef        `json:"role"`
+	Application ApplicationRef `json:"application,omitempty" doc:"the role's own by default"`
+	Actions     []string       `json:"actions" doc:"declared actions, or * for all, later ones too"`
+	Pattern     string         `json:"pattern" doc:"a path whose segments may contain *"`
+
+	Permission PermissionRef `json:"permission,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*AddPermission) Verb() string { return "add_permission" }
+
+func (o *AddPermission) settled() string { return named(o.Permission, "permission") }
+
+func (o *AddPermission) apply(d *Draft) {
+	id, ok := d.role("role", &o.Role)
+	if !ok {
+		return
+	}
+	before := len(d.Faults)
+	app := d.Role(id).Application
+	switch {
+	case o.Application != "":
+		a, ok := d.application("application", &o.Application)
+		if ok && app != 0 && a != app {
+			d.fault("application", "a role of an application holds permissions in it alone")
+		}
+		app = a
+	case app == 0:
+		d.fault("application", "is missing: a role of the organisation has none of its own")
+	default:
+		o.Application = ApplicationRef(app.String())
+	}
+	if err := CheckPattern(o.Pattern); err != nil {
+		d.fault("pattern", "%s", err)
+	}
+	if len(o.Actions) == 0 {
+		d.fault("actions", "names no action")
+	}
+	slices.Sort(o.Actions)
+	o.Actions = slices.Compact(o.Actions)
+	for _, a := range o.Actions {
+		if f := d.Application(app); f != nil && a != AllActions && !f.declares(a) {
+			d.fault("actions", "%s declares no action “%s”", f.Key, a)
+		}
+	}
+	if len(d.Faults) > before {
+		return
+	}
+	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
+	for _, p := range d.roles.At(int(id)).permissions {
+		f := d.Permission(p)
+		if f.Application == app && f.Pattern == o.Pattern && slices.Equal(f.Actions, o.Actions) {
+			o.Permission = PermissionRef(f.ID.String())
+			d.note(AlreadySo, f.Opened)
+			return
+		}
+	}
+	f := &Permission{ID: PermissionID(d.allocate(FactPermission)), Role: id, Application: app,
+		Actions: o.Actions, Pattern: o.Pattern, Opened: d.Revision}
+	o.Permission = PermissionRef(f.ID.String())
+	d.put(f)
+}
+
+// Sentence implements Operation.
+func (o *AddPermission) Sentence(s *Snapshot, _ Names) string {
+	return "Let the role " + refRole(s, o.Role) + " " + words(o.Actions) + " " + o.Pattern
+}
+
+func words(actions []string) string {
+	out := ""
+	for i, a := range actions {
+		if a == AllActions {
+			a = "do everything on"
+		}
+		switch {
+		case i == 0:
+		case i == len(actions)-1:
+			out += " and "
+		default:
+			out += ", "
+		}
+		out += a
+	}
+	return out
+}
+
+// RemovePermission takes a permission from its role.
+type RemovePermission struct {
+	Permission PermissionRef `json:"permission" doc:"its id"`
+
+	Role    RoleRef  `json:"role,omitempty" doc:"set by the service"`
+	Actions []string `json:"actions,omitempty" doc:"set by the service"`
+	Pattern string   `json:"pattern,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*RemovePermission) Verb() string { return "remove_permission" }
+
+func (o *RemovePermission) settled() string { return named(o.Role+RoleRef(o.Pattern), "role") }
+
+func (o *RemovePermission) apply(d *Draft) {
+	n, _ := ParseID("permission", string(o.Permission))
+	f := d.Permission(PermissionID(n))
+	if f == nil || !d.visible(FactRole, uint32(f.Role)) {
+		d.fault("permission", "there is no permission “%s”", o.Permission)
+		return
+	}
+	d.read(FactRole, uint32(f.Role))
+	d.need(ActUpdate, d.RolePath(f.Role), "update the role %s", d.RoleKey(f.Role))
+	o.Role, o.Actions, o.Pattern = RoleRef(f.Role.String()), f.Actions, f.Pattern
+	d.end(f)
+}
+
+// Sentence implements Operation.
+func (o *RemovePermission) Sentence(s *Snapshot, _ Names) string {
+	return "No longer lets the role " + refRole(s, o.Role) + " " + words(o.Actions) + " " + o.Pattern
+}

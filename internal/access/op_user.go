@@ -1,0 +1,261 @@
+package access
+
+import (
+	"strings"
+)
+
+func init() { register(&AddUser{}); register(&UpdateUser{}) }
+
+// AddUser makes a user.
+type AddUser struct {
+	Personal
+	UserKind   UserKind `json:"kind,omitempty" enum:"person,service" doc:"person (default) or service, a machine account"`
+	Status     Status   `json:"status,omitempty" enum:"invited,active,suspended" doc:"active by default"`
+	Unit       string   `json:"unit,omitempty" doc:"place in the organisation, such as marine/pilotage"`
+	Title      string   `json:"title,omitempty"`
+	Manager    UserRef  `json:"manager,omitempty" doc:"user name or id"`
+	Employment string   `json:"employment_type,omitempty"`
+	Location   string   `json:"location,omitempty"`
+	Start      Date     `json:"start_date,omitzero" doc:"first day, YYYY-MM-DD"`
+	End        Date     `json:"end_date,omitzero" doc:"last day, YYYY-MM-DD"`
+
+	User   UserRef `json:"user,omitempty" doc:"set by the service"`
+	Digest string  `json:"personal,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*AddUser) Verb() string { return "add_user" }
+
+func (o *AddUser) settled() string {
+	if o.User != "" {
+		return "user"
+	}
+	if o.Digest != "" {
+		return "personal"
+	}
+	return ""
+}
+
+func (o *AddUser) apply(d *Draft) {
+	before := len(d.Faults)
+	if o.UserKind == "" {
+		o.UserKind = Person
+	}
+	if o.Status == "" {
+		o.Status = Active
+	}
+	if m := checkUserName(o.UserName); m != "" {
+		d.fault("user_name", "%s", m)
+	} else if _, taken := d.FindUser(o.UserName); taken {
+		d.fault("user_name", "“%s” is taken: user names are never reused", o.UserName)
+	}
+	u := &User{Personal: o.Personal, UserKind: o.UserKind, Status: o.Status, Unit: o.Unit, Title: o.Title,
+		Employment: o.Employment, Location: o.Location, Start: o.Start, End: o.End}
+	if o.Manager != "" {
+		if m, ok := d.user("manager", &o.Manager); ok {
+			u.Manager = m
+		}
+	}
+	if o.Status != Invited && o.Status != Active && o.Status != Suspended {
+		d.fault("status", "is invited, active or suspended for a new user")
+	}
+	d.checkUser(u)
+	if len(d.Faults) > before {
+		d.fail(FactUser, o.UserName)
+		return
+	}
+	u.ID = UserID(d.allocate(FactUser))
+	o.User = UserRef(u.ID.String())
+	d.need(ActCreate, userPath(u), "add users%s", inUnit(u.Unit))
+	d.put(u)
+	d.Sealed = append(d.Sealed, Sealing{&o.Digest, u.ID})
+}
+
+func inUnit(unit string) string {
+	if unit == "" {
+		return ""
+	}
+	return " in " + unit
+}
+
+// checkUser files the faults of a user's values.
+func (d *Draft) checkUser(u *User) {
+	for _, x := range []struct {
+		field, value string
+		limit        int
+	}{
+		{"display_name", u.DisplayName, 200}, {"email", u.Email, 254}, {"title", u.Title, 200},
+		{"employment_type", u.Employment, 100}, {"location", u.Location, 200},
+	} {
+		if m := checkLabel(x.value, x.limit); m != "" {
+			d.fault(x.field, "%s", m)
+		}
+	}
+	if u.Email != "" {
+		if at := strings.IndexByte(u.Email, '@'); at < 1 || at == len(u.Email)-1 || strings.ContainsAny(u.Email, " ,;<>") {
+			d.fault("email", "“%s” is not an e-mail address", u.Email)
+		}
+	}
+	if u.Unit != "" {
+		if err := CheckPath(u.Unit); err != nil || u.Unit == Root {
+			d.fault("unit", "is not a path such as marine/pilotage")
+		}
+	}
+	if u.UserKind != Person && u.UserKind != Service {
+		d.fault("kind", "is person or service")
+	}
+	if u.End != 0 && u.End < u.Start {
+		d.fault("end_date", "is before the start date")
+	}
+	for m, n := u.Manager, 0; m != 0 && u.ID != 0; n++ {
+		if m == u.ID || n > 1000 {
+			d.fault("manager", "would make a circle of managers")
+			break
+		}
+		m = d.User(m).Manager
+	}
+}
+
+// Sentence implements Operation.
+func (o *AddUser) Sentence(s *Snapshot, n Names) string {
+	id, _ := s.FindUser(string(o.User))
+	return "Added " + n.UserName(id)
+}
+
+// UpdateUser alters attributes of a user; those not given stay, an empty text
+// clears.
+type UpdateUser struct {
+	User        UserRef  `json:"user" doc:"user name or id"`
+	DisplayName *string  `json:"display_name,omitempty"`
+	Email       *string  `json:"email,omitempty"`
+	Status      *Status  `json:"status,omitempty" enum:"invited,active,suspended,departed"`
+	Unit        *string  `json:"unit,omitempty"`
+	Title       *string  `json:"title,omitempty"`
+	Manager     *UserRef `json:"manager,omitempty"`
+	Employment  *string  `json:"employment_type,omitempty"`
+	Location    *string  `json:"location,omitempty"`
+	Start       *Date    `json:"start_date,omitempty"`
+	End         *Date    `json:"end_date,omitempty"`
+
+	Digest string `json:"personal,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*UpdateUser) Verb() string { return "update_user" }
+
+func (o *UpdateUser) settled() string {
+	if o.Digest != "" {
+		return "personal"
+	}
+	return ""
+}
+
+func (o *UpdateUser) apply(d *Draft) {
+	id, ok := d.user("user", &o.User)
+	if !ok {
+		return
+	}
+	old := d.User(id)
+	u := *old
+	set(&u.DisplayName, o.DisplayName)
+	set(&u.Email, o.Email)
+	set(&u.Status, o.Status)
+	set(&u.Unit, o.Unit)
+	set(&u.Title, o.Title)
+	set(&u.Employment, o.Employment)
+	set(&u.Location, o.Location)
+	set(&u.Start, o.Start)
+	set(&u.End, o.End)
+	if o.Manager != nil {
+		u.Manager = 0
+		if *o.Manager != "" {
+			if m, ok := d.user("manager", o.Manager); ok {
+				u.Manager = m
+			}
+		}
+	}
+	switch {
+	case u.Status != Invited && u.Status != Active && u.Status != Suspended && u.Status != Departed:
+		d.fault("status", "is invited, active, suspended or departed")
+	case old.Status == Departed && u.Status == Invited:
+		d.fault("status", "a departed user is brought back as active")
+	}
+	d.checkUser(&u)
+	d.need(ActUpdate, userPath(old), "update %s", old.UserName)
+	if u.Unit != old.Unit {
+		d.need(ActUpdate, userPath(&u), "move users to %s", u.Unit)
+	}
+	if u == *old {
+		d.note(AlreadySo, d.users.At(int(id)).touched)
+		return
+	}
+	d.put(&u)
+	if u.Personal != old.Personal {
+		d.Sealed = append(d.Sealed, Sealing{&o.Digest, id})
+	}
+}
+
+func set[T any](to *T, from *T) {
+	if from != nil {
+		*to = *from
+	}
+}
+
+// Sentence implements Operation.
+func (o *UpdateUser) Sentence(s *Snapshot, n Names) string {
+	id, _ := s.FindUser(string(o.User))
+	who := n.UserName(id)
+	switch {
+	case o.Status != nil && *o.Status == Departed:
+		return who + " departed"
+	case o.Status != nil && *o.Status == Suspended:
+		return "Suspended " + who
+	case o.Status != nil && *o.Status == Active:
+		return "Made " + who + " active"
+	case o.Unit != nil:
+		return "Moved " + who + " to " + *o.Unit
+	}
+	return "Updated " + who
+}
+
+// PersonalOperation is an operation that carries personal values. The ledger
+// keeps them apart and puts a digest in their place.
+type PersonalOperation interface {
+	Operation
+	// Seal is the operation without its personal values.
+	Seal() Operation
+	// Unseal puts them back; digest names which.
+	Unseal(digest func(string) Personal)
+}
+
+// Seal implements PersonalOperation.
+func (o *AddUser) Seal() Operation {
+	c := *o
+	c.Personal = Personal{}
+	return &c
+}
+
+// Unseal implements PersonalOperation.
+func (o *AddUser) Unseal(of func(string) Personal) { o.Personal = of(o.Digest) }
+
+// Seal implements PersonalOperation.
+func (o *UpdateUser) Seal() Operation {
+	c := *o
+	c.DisplayName, c.Email = nil, nil
+	return &c
+}
+
+// Unseal implements PersonalOperation.
+func (o *UpdateUser) Unseal(of func(string) Personal) {
+	if o.Digest != "" {
+		p := of(o.Digest)
+		o.DisplayName, o.Email = &p.DisplayName, &p.Email
+	}
+}
+
+// Sealing is an operation whose personal values the ledger keeps apart: it
+// writes the digest that stands for them.
+type Sealing struct {
+	Digest *string
+	User   UserID
+}

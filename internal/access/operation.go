@@ -1,0 +1,238 @@
+package access
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"reflect"
+	"slices"
+	"strings"
+)
+
+// Operation is one step of a change. Each kind is a file op_*.go with its
+// fields, its faults, what it opens and closes, and its sentence. References
+// (UserRef, RoleRef …) are names, keys or ids when asked for; applying an
+// operation settles them to ids, so that what the ledger keeps names things
+// for ever.
+type Operation interface {
+	// Verb is the operation's name: "grant".
+	Verb() string
+	// apply does it to the draft, or files faults.
+	apply(d *Draft)
+	// Sentence says what it did in plain words; s is the snapshot after it.
+	Sentence(s *Snapshot, n Names) string
+}
+
+// Names turns ids into what people call them.
+type Names interface {
+	UserName(UserID) string
+}
+
+// verbs makes an empty operation of each kind.
+var verbs = map[string]func() Operation{}
+
+func register(op Operation) {
+	t := reflect.TypeOf(op).Elem()
+	verbs[op.Verb()] = func() Operation { return reflect.New(t).Interface().(Operation) }
+}
+
+// Verbs are the kinds of operations in order of name, each with an empty one.
+func Verbs() []Operation {
+	var out []Operation
+	for _, f := range verbs {
+		out = append(out, f())
+	}
+	slices.SortFunc(out, func(a, b Operation) int { return strings.Compare(a.Verb(), b.Verb()) })
+	return out
+}
+
+// DecodeOperation reads one operation: a JSON object whose "op" names its
+// kind. Fields it does not have are faults, as are those only the ledger sets.
+func DecodeOperation(raw []byte) (Operation, []Fault) {
+	op, err := decode(raw, true)
+	if err != nil {
+		var f *Fault
+		if errors.As(err, &f) {
+			return nil, []Fault{*f}
+		}
+		return nil, []Fault{{Message: err.Error()}}
+	}
+	return op, nil
+}
+
+// DecodeStored reads an operation as the ledger keeps it.
+func DecodeStored(raw []byte) (Operation, error) { return decode(raw, false) }
+
+func decode(raw []byte, fresh bool) (Operation, error) {
+	var head struct {
+		Op string `json:"op"`
+	}
+	if err := json.Unmarshal(raw, &head); err != nil {
+		return nil, &Fault{Message: "must be an object with an \"op\""}
+	}
+	build := verbs[head.Op]
+	if build == nil {
+		if head.Op == "" {
+			return nil, &Fault{Field: "op", Message: "is missing"}
+		}
+		return nil, &Fault{Field: "op", Message: fmt.Sprintf("there is no operation %q", head.Op)}
+	}
+	op := build()
+	dec := json.NewDecoder(bytes.NewReader(raw))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&tagged{op}); err != nil {
+		return nil, fieldFault(err)
+	}
+	if fresh {
+		if s, ok := op.(interface{ settled() string }); ok && s.settled() != "" {
+			return nil, &Fault{Field: s.settled(), Message: "is set by the service"}
+		}
+	}
+	return op, nil
+}
+
+// tagged decodes an operation and passes over its "op".
+type tagged struct{ op Operation }
+
+func (t *tagged) UnmarshalJSON(raw []byte) error {
+	var fields map[string]json.RawMessage
+	if err := json.Unmarshal(raw, &fields); err != nil {
+		return err
+	}
+	delete(fields, "op")
+	rest, err := json.Marshal(fields)
+	if err != nil {
+		return err
+	}
+	dec := json.NewDecoder(bytes.NewReader(rest))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(t.op); err != nil {
+		return err
+	}
+	if _, err := dec.Token(); err != io.EOF {
+		return errors.New("has something after the object")
+	}
+	return nil
+}
+
+// EncodeOperation is the JSON of an operation with its "op".
+func EncodeOperation(op Operation) (json.RawMessage, error) {
+	raw, err := json.Marshal(op)
+	if err != nil {
+		return nil, err
+	}
+	head, _ := json.Marshal(op.Verb())
+	if string(raw) == "{}" {
+		return fmt.Appendf(nil, `{"op":%s}`, head), nil
+	}
+	return fmt.Appendf(nil, `{"op":%s,%s`, head, raw[1:]), nil
+}
+
+// Apply does one operation, the i-th of its change. Faults, needs and notes
+// gather in the draft.
+func (d *Draft) Apply(i int, op Operation, at Instant) {
+	d.op, d.at = i, at
+	op.apply(d)
+}
+
+// Fault is one thing wrong with a change.
+type Fault struct {
+	Operation int    // which operation, counted from 0
+	Field     string // in which field, or nothing for the whole
+	Message   string
+	Hints     []string // near-miss names, for those who may see them
+	Subject   FactKind // what kind of name the hints would be
+	Given     string   // the name that was not found
+}
+
+func (f *Fault) Error() string {
+	if f.Field == "" {
+		return f.Message
+	}
+	return f.Field + " " + f.Message
+}
+
+func fieldFault(err error) error {
+	var te *json.UnmarshalTypeError
+	if errors.As(err, &te) {
+		return &Fault{Field: te.Field, Message: "must be a " + te.Type.String() + ", not a JSON " + te.Value}
+	}
+	if name, ok := strings.CutPrefix(err.Error(), "json: unknown field "); ok {
+		return &Fault{Field: strings.Trim(name, `"`), Message: "is not a field of this operation"}
+	}
+	return &Fault{Message: strings.TrimPrefix(err.Error(), "json: ")}
+}
+
+func (d *Draft) fault(field, format string, args ...any) {
+	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, args...)})
+}
+
+func (d *Draft) need(action, path, what string, args ...any) {
+	d.Needs = append(d.Needs, Need{d.op, action, path, fmt.Sprintf(what, args...)})
+}
+
+// Note is something worth saying about an operation that changed nothing.
+type Note struct {
+	Operation int
+	Code      NoteCode
+	Since     int64 // the revision since which it is so
+}
+
+// NoteCode names a note.
+type NoteCode string
+
+// The notes.
+const (
+	AlreadyHeld   NoteCode = "already_held"
+	AlreadyMember NoteCode = "already_member"
+	AlreadySo     NoteCode = "already_so"
+)
+
+func (d *Draft) note(code NoteCode, since int64) {
+	d.Notes = append(d.Notes, Note{d.op, code, since})
+}
+
+// Subject is a thing whose facts an operation read.
+type Subject struct {
+	Kind FactKind
+	Row  uint32
+}
+
+func (d *Draft) read(kind FactKind, row uint32) { d.reads = append(d.reads, Subject{kind, row}) }
+
+// Moved are the things the draft's operations read that were changed after a
+// revision: what somebody who looked at that revision did not see.
+func (d *Draft) Moved(basedOn int64) []Subject {
+	var out []Subject
+	for _, r := range d.reads {
+		if d.base.touchedAt(r) > basedOn && !slices.Contains(out, r) {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+func (s *Snapshot) touchedAt(r Subject) int64 {
+	i := int(r.Row)
+	switch r.Kind {
+	case FactUser:
+		if u := s.users.At(i); u != nil {
+			return u.touched
+		}
+	case FactGroup:
+		if g := s.groups.At(i); g != nil {
+			return g.touched
+		}
+	case FactRole:
+		if x := s.roles.At(i); x != nil {
+			return x.touched
+		}
+	case FactApplication:
+		if a := s.applications.At(i); a != nil {
+			return a.touched
+		}
+	}
+	return 0
+}

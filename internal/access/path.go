@@ -1,0 +1,207 @@
+package access
+
+import (
+	"fmt"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// Root is the path and the pattern with no segments.
+const Root = "/"
+
+const (
+	maxSegments = 16
+	maxSegment  = 200 // bytes
+)
+
+// PathError says what is wrong with a path or a pattern, and where.
+type PathError struct {
+	Segment int // counted from 1; 0 when it is the whole
+	Message string
+}
+
+func (e *PathError) Error() string {
+	if e.Segment == 0 {
+		return e.Message
+	}
+	return fmt.Sprintf("segment %d %s", e.Segment, e.Message)
+}
+
+// CheckPath is nil when s is a path as asked about: "/" or up to 16 segments
+// of 1 to 200 bytes of letters, marks, numbers, punctuation, symbols and inner
+// spaces, in NFC, joined by "/", none of them ".", ".." or "@", without "*".
+func CheckPath(s string) error { return checkPath(s, false) }
+
+// CheckPattern is nil when s is a path whose segments may contain "*".
+func CheckPattern(s string) error { return checkPath(s, true) }
+
+func checkPath(s string, stars bool) error {
+	if s == Root {
+		return nil
+	}
+	if s == "" {
+		return &PathError{0, `is empty (the root is "/")`}
+	}
+	if !utf8.ValidString(s) {
+		return &PathError{0, "is not valid UTF-8"}
+	}
+	if !norm.NFC.IsNormalString(s) {
+		return &PathError{0, "is not in Unicode normal form C"}
+	}
+	n := 0
+	for seg := range strings.SplitSeq(s, "/") {
+		n++
+		if n > maxSegments {
+			return &PathError{0, "has more than 16 segments"}
+		}
+		if m := checkSegment(seg, stars); m != "" {
+			return &PathError{n, m}
+		}
+	}
+	return nil
+}
+
+func checkSegment(seg string, stars bool) string {
+	switch {
+	case seg == "":
+		return "is empty"
+	case len(seg) > maxSegment:
+		return "is longer than 200 bytes"
+	case seg == "." || seg == ".." || seg == "@":
+		return fmt.Sprintf("may not be %q", seg)
+	case seg[0] == ' ' || seg[len(seg)-1] == ' ':
+		return "begins or ends with a space"
+	}
+	for _, r := range seg {
+		if r == '*' && !stars {
+			return "has a * (only patterns may)"
+		}
+		if r != ' ' && !unicode.In(r, unicode.L, unicode.M, unicode.N, unicode.P, unicode.S) {
+			return fmt.Sprintf("has the character U+%04X, which is not allowed", r)
+		}
+	}
+	return ""
+}
+
+func cleanText(s string) bool {
+	if !utf8.ValidString(s) || !norm.NFC.IsNormalString(s) {
+		return false
+	}
+	return !strings.ContainsFunc(s, unicode.IsControl)
+}
+
+// nextSegment splits off the first segment. The root has none.
+func nextSegment(s string) (seg, rest string, ok bool) {
+	if s == "" || s == Root {
+		return "", "", false
+	}
+	if i := strings.IndexByte(s, '/'); i >= 0 {
+		return s[:i], s[i+1:], true
+	}
+	return s, "", true
+}
+
+// Covers says whether pattern covers path: each of its segments matches the
+// path's segment in the same place; what lies below is covered too.
+func Covers(pattern, path string) bool {
+	for {
+		p, prest, ok := nextSegment(pattern)
+		if !ok {
+			return true
+		}
+		s, srest, ok := nextSegment(path)
+		if !ok || !matchSegment(p, s) {
+			return false
+		}
+		pattern, path = prest, srest
+	}
+}
+
+// Contains says whether all that inner can cover, outer covers too: each
+// segment of outer matches inner's in the same place, where a * in inner is
+// matched only by a * in outer.
+func Contains(outer, inner string) bool {
+	for {
+		o, orest, ok := nextSegment(outer)
+		if !ok {
+			return true
+		}
+		i, irest, ok := nextSegment(inner)
+		// Matching the literal text of inner, its stars taken as a
+		// character no name has, lets only a * of outer match them.
+		if !ok || !matchSegment(o, strings.ReplaceAll(i, "*", "\x00")) {
+			return false
+		}
+		outer, inner = orest, irest
+	}
+}
+
+// reachesBelow says whether pattern can cover something below path without
+// covering path itself: it is deeper, and its first segments match.
+func reachesBelow(pattern, path string) bool {
+	for {
+		s, srest, ok := nextSegment(path)
+		if !ok {
+			_, _, deeper := nextSegment(pattern)
+			return deeper
+		}
+		p, prest, ok := nextSegment(pattern)
+		if !ok || !matchSegment(p, s) {
+			return false
+		}
+		pattern, path = prest, srest
+	}
+}
+
+// matchSegment matches one segment, * standing for any run of characters.
+func matchSegment(p, s string) bool {
+	star := strings.IndexByte(p, '*')
+	if star < 0 {
+		return p == s
+	}
+	if len(s) < star || p[:star] != s[:star] {
+		return false
+	}
+	p, s = p[star+1:], s[star:]
+	for {
+		star = strings.IndexByte(p, '*')
+		if star < 0 {
+			return strings.HasSuffix(s, p)
+		}
+		i := strings.Index(s, p[:star])
+		if i < 0 {
+			return false
+		}
+		s = s[i+star:]
+		p = p[star+1:]
+	}
+}
+
+func parentPath(path string) string {
+	i := strings.LastIndexByte(path, '/')
+	if i < 0 || path == Root {
+		return Root
+	}
+	return path[:i]
+}
+
+// Join puts path segments together; empty ones and the root are left out.
+func Join(parts ...string) string {
+	var b strings.Builder
+	for _, p := range parts {
+		if p == "" || p == Root {
+			continue
+		}
+		if b.Len() > 0 {
+			b.WriteByte('/')
+		}
+		b.WriteString(p)
+	}
+	if b.Len() == 0 {
+		return Root
+	}
+	return b.String()
+}

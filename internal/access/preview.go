@@ -1,0 +1,189 @@
+package access
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Effect is what a draft does to users with equal holdings: all of them gain
+// and lose the same. Nobody signed in stands as user 0.
+type Effect struct {
+	Users  []UserID
+	Gained []Entitlement
+	Lost   []Entitlement
+}
+
+// Preview is the effect of a draft, from an instant on.
+type Preview struct {
+	Effects []Effect
+	Touched []UserID // all users whose access had to be looked at
+}
+
+// Preview works out what the draft gives and takes from an instant on, once
+// for each class of users whose holdings are equal before and after.
+func (d *Draft) Preview(from Instant) Preview {
+	p := Preview{Touched: d.touchedUsers()}
+	class := map[string]int{}
+	for _, id := range p.Touched {
+		k := d.base.holding(id) + "\n" + d.holding(id)
+		i, ok := class[k]
+		if !ok {
+			i = len(p.Effects)
+			class[k] = i
+			g, l := difference(d.base, &d.Snapshot, id, from)
+			p.Effects = append(p.Effects, Effect{Gained: g, Lost: l})
+		}
+		p.Effects[i].Users = append(p.Effects[i].Users, id)
+	}
+	p.Effects = slices.DeleteFunc(p.Effects, func(e Effect) bool { return len(e.Gained)+len(e.Lost) == 0 })
+	return p
+}
+
+// holding is a text equal for users who hold equally: when they count, the
+// groups and roles given to them directly, and their kind.
+func (s *Snapshot) holding(id UserID) string {
+	if id == 0 {
+		return "nobody"
+	}
+	u := s.users.At(int(id))
+	if u == nil || u.fact == nil {
+		return "absent"
+	}
+	parts := make([]string, 0, len(u.groups)+len(u.assignments)+1)
+	for _, m := range u.groups {
+		f := s.memberships.At(int(m)).fact
+		parts = append(parts, fmt.Sprint("m", f.Group, f.Window))
+	}
+	for _, a := range u.assignments {
+		f := s.assignments.At(int(a)).fact
+		parts = append(parts, fmt.Sprint("a", f.Role, f.Window))
+	}
+	slices.Sort(parts)
+	return fmt.Sprint(u.fact.UserKind, s.effective(id), strings.Join(parts, " "))
+}
+
+// touchedUsers are the users whose access a draft may alter, in order of id,
+// nobody (0) first: those below what changed, before it and after.
+func (d *Draft) touchedUsers() []UserID {
+	set := map[UserID]struct{}{}
+	add := func(id UserID) { set[id] = struct{}{} }
+	for _, c := range d.Changes() {
+		for i, f := range []Fact{c.Before, c.After} {
+			if f == nil {
+				continue
+			}
+			s := d.base
+			if i == 1 {
+				s = &d.Snapshot
+			}
+			s.below(f, add)
+		}
+	}
+	out := make([]UserID, 0, len(set))
+	for id := range set {
+		out = append(out, id)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// below calls add for every user whose access a fact may bear on.
+func (s *Snapshot) below(f Fact, add func(UserID)) {
+	member := func(m Member) {
+		if m.User != 0 {
+			add(m.User)
+			return
+		}
+		if m.Group == PublicGroup {
+			add(0)
+		}
+		s.members(m.Group, map[GroupID]bool{}, add)
+	}
+	switch f := f.(type) {
+	case *Organisation:
+		s.members(PublicGroup, nil, add)
+	case *User:
+		add(f.ID)
+	case *Membership:
+		member(f.Member)
+	case *Assignment:
+		member(f.Assignee)
+	case *Role:
+		s.holdersBelow(f.ID, add)
+	case *Inclusion:
+		s.holdersBelow(f.Role, add)
+	case *Permission:
+		s.holdersBelow(f.Role, add)
+	case *Application:
+		s.holdersOf(f.ID, add)
+	case *Resource:
+		s.holdersOf(f.Application, add)
+	}
+}
+
+// holdersOf calls add for everybody who holds a permission in an application.
+func (s *Snapshot) holdersOf(app ApplicationID, add func(UserID)) {
+	for i := range s.roles.Len() {
+		rec := s.roles.At(i)
+		if rec == nil {
+			continue
+		}
+		for _, p := range rec.permissions {
+			if s.permissions.At(int(p)).fact.Application == app {
+				s.holdersBelow(RoleID(i), add)
+				break
+			}
+		}
+	}
+}
+
+// RoleGain is a role that a user comes to hold, or to hold for longer, or that
+// gives more than it did to somebody who holds it.
+type RoleGain struct {
+	User UserID // 0 is everybody: the role reaches public or all-users
+	Role RoleID
+}
+
+// RoleGains are all of them in a draft, whichever way they come about. They
+// are what its author needs "assign" for.
+func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
+	widened := map[RoleID]bool{}
+	everybody := map[RoleID]bool{}
+	for _, c := range d.Changes() {
+		switch f := c.After.(type) {
+		case *Permission:
+			widened[f.Role] = true
+		case *Assignment:
+			if f.Assignee.Group == PublicGroup || f.Assignee.Group == AllUsersGroup {
+				for _, r := range d.roles.At(int(f.Role)).closure {
+					everybody[r] = true
+				}
+			}
+		}
+	}
+	var out []RoleGain
+	for r := range everybody {
+		out = append(out, RoleGain{0, r})
+	}
+	ahead := Window{From: from}
+	for _, id := range touched {
+		if id == 0 {
+			continue
+		}
+		before := d.base.roleIntervals(id)
+		for r, when := range d.roleIntervals(id) {
+			if everybody[r] {
+				continue
+			}
+			if widened[r] || len(when.minus(before[r]).within(ahead)) > 0 {
+				out = append(out, RoleGain{id, r})
+			}
+		}
+	}
+	slices.SortFunc(out, func(a, b RoleGain) int {
+		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role))
+	})
+	return out
+}

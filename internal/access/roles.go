@@ -1,0 +1,90 @@
+package access
+
+// roleIntervals is when a user holds each role, by assignment to any principal
+// and by inclusion, clipped to when the user counts.
+func (s *Snapshot) roleIntervals(id UserID) map[RoleID]Intervals {
+	out := map[RoleID]Intervals{}
+	counts := s.effective(id)
+	if len(counts) == 0 {
+		return out
+	}
+	hold := func(from Intervals, given []AssignmentID) {
+		for _, a := range given {
+			f := s.assignments.At(int(a)).fact
+			when := from.within(f.Window).intersect(counts)
+			if len(when) == 0 {
+				continue
+			}
+			for _, r := range s.roles.At(int(f.Role)).closure {
+				out[r] = out[r].union(when)
+			}
+		}
+	}
+	if u := s.users.At(int(id)); id != 0 && u != nil {
+		hold(Always(), u.assignments)
+	}
+	for g, when := range s.groupIntervals(id) {
+		if r := s.groups.At(int(g)); r != nil {
+			hold(when, r.assignments)
+		}
+	}
+	return out
+}
+
+// HolderOf is one assignment through which a role is held, by the role itself
+// or by a role that includes it.
+type HolderOf struct {
+	Assignment *Assignment
+	Through    []RoleID // from the assigned role down to the one asked about
+}
+
+// RoleHolders are the assignments of a role and of all that include it.
+func (s *Snapshot) RoleHolders(id RoleID) []HolderOf {
+	var out []HolderOf
+	var walk func(RoleID, []RoleID)
+	walk = func(r RoleID, below []RoleID) {
+		rec := s.roles.At(int(r))
+		if rec == nil || rec.fact == nil || rec.fact.Retired {
+			return
+		}
+		chain := append([]RoleID{r}, below...)
+		for i := range rec.holders.Len() {
+			out = append(out, HolderOf{s.assignments.At(int(rec.holders.Get(i))).fact, chain})
+		}
+		for _, in := range rec.includedBy {
+			walk(s.inclusions.At(int(in)).fact.Role, chain)
+		}
+	}
+	walk(id, nil)
+	return out
+}
+
+// holdersBelow calls yield for every user who holds a role through any
+// assignment, whatever the windows.
+func (s *Snapshot) holdersBelow(id RoleID, yield func(UserID)) {
+	seenGroup, seenRole := map[GroupID]bool{}, map[RoleID]bool{}
+	todo := []RoleID{id}
+	for len(todo) > 0 {
+		r := todo[0]
+		todo = todo[1:]
+		rec := s.roles.At(int(r))
+		if rec == nil || seenRole[r] {
+			continue
+		}
+		seenRole[r] = true
+		for i := range rec.holders.Len() {
+			f := s.assignments.At(int(rec.holders.Get(i))).fact
+			if f.Assignee.User != 0 {
+				yield(f.Assignee.User)
+				continue
+			}
+			if f.Assignee.Group == PublicGroup {
+				yield(0)
+			}
+			s.members(f.Assignee.Group, seenGroup, yield)
+		}
+		for _, in := range rec.includedBy {
+			todo = append(todo, s.inclusions.At(int(in)).fact.Role)
+		}
+	}
+}

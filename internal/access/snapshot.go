@@ -1,0 +1,251 @@
+package access
+
+import (
+	"strconv"
+	"strings"
+	"time"
+
+	"ableroster/internal/paged"
+)
+
+// Snapshot is the compiled facts at one revision. It is immutable, answers
+// every question, and may be read by any number of goroutines.
+type Snapshot struct {
+	Revision int64
+	At       Instant // when that revision was made
+
+	organisation Organisation
+	zone         *time.Location
+
+	users        paged.Table[userRec]
+	groups       paged.Table[groupRec]
+	memberships  paged.Table[membershipRec]
+	applications paged.Table[applicationRec]
+	resources    paged.Table[resourceRec]
+	roles        paged.Table[roleRec]
+	inclusions   paged.Table[inclusionRec]
+	permissions  paged.Table[permissionRec]
+	assignments  paged.Table[assignmentRec]
+
+	userByName       paged.Index
+	groupByKey       paged.Index
+	applicationByKey paged.Index
+	roleByKey        paged.Index // "application/key", organisation roles "key"
+	resourceByPath   paged.Index // "application number/path"
+
+	next counters
+}
+
+// counters are the next free numbers of each kind.
+type counters struct {
+	User, Group, Membership, Application, Resource, Role, Inclusion, Permission, Assignment uint32
+}
+
+// The records: a fact and what is found from it. Slices in a record are never
+// written in place: an older snapshot may share them.
+type (
+	userRec struct {
+		fact        *User
+		folded      string
+		groups      []MembershipID
+		assignments []AssignmentID
+		touched     int64 // revision that last changed the user or what is given to them directly
+	}
+	groupRec struct {
+		fact        *Group
+		members     paged.Table[MembershipID]
+		parents     []MembershipID
+		assignments []AssignmentID
+		touched     int64
+	}
+	membershipRec struct {
+		fact *Membership
+		pos  int // its place in the group's members
+	}
+	applicationRec struct {
+		fact      *Application
+		resources []ResourceID
+		touched   int64
+	}
+	resourceRec struct{ fact *Resource }
+	roleRec     struct {
+		fact        *Role
+		includes    []InclusionID
+		includedBy  []InclusionID
+		permissions []PermissionID
+		holders     paged.Table[AssignmentID]
+		closure     []RoleID // the active roles whose permissions it gives, itself first
+		touched     int64
+	}
+	inclusionRec  struct{ fact *Inclusion }
+	permissionRec struct{ fact *Permission }
+	assignmentRec struct {
+		fact *Assignment
+		pos  int // its place in the role's holders
+	}
+)
+
+// Empty is the snapshot before the first revision: the two built-in groups
+// and the application able-roster, which no operation makes.
+func Empty() *Snapshot {
+	s := &Snapshot{zone: time.UTC, organisation: Organisation{TimeZone: "UTC"}}
+	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1}
+	d := s.Draft()
+	builtin(d)
+	d.Revision = 0
+	return d.Seal(0, 0)
+}
+
+// Organisation is its name and time zone.
+func (s *Snapshot) Organisation() Organisation { return s.organisation }
+
+// Zone is the organisation's time zone.
+func (s *Snapshot) Zone() *time.Location { return s.zone }
+
+// User is the fact about a user, or nil.
+func (s *Snapshot) User(id UserID) *User {
+	if r := s.users.At(int(id)); r != nil {
+		return r.fact
+	}
+	return nil
+}
+
+// Group is the fact about a group, or nil.
+func (s *Snapshot) Group(id GroupID) *Group {
+	if r := s.groups.At(int(id)); r != nil {
+		return r.fact
+	}
+	return nil
+}
+
+// Role is the fact about a role, or nil.
+func (s *Snapshot) Role(id RoleID) *Role {
+	if r := s.roles.At(int(id)); r != nil {
+		return r.fact
+	}
+	return nil
+}
+
+// Application is the fact about an application, or nil.
+func (s *Snapshot) Application(id ApplicationID) *Application {
+	if r := s.applications.At(int(id)); r != nil {
+		return r.fact
+	}
+	return nil
+}
+
+// Assignment is the fact, or nil when it is not open.
+func (s *Snapshot) Assignment(id AssignmentID) *Assignment {
+	if r := s.assignments.At(int(id)); r != nil {
+		return r.fact
+	}
+	return nil
+}
+
+// Membership is the fact, or nil when it is not open.
+func (s *Snapshot) Membership(id MembershipID) *Membership {
+	if r := s.memberships.At(int(id)); r != nil {
+		return r.fact
+	}
+	return nil
+}
+
+// Permission is the fact, or nil when it is not open.
+func (s *Snapshot) Permission(id PermissionID) *Permission {
+	if r := s.permissions.At(int(id)); r != nil {
+		return r.fact
+	}
+	return nil
+}
+
+func fold(name string) string { return strings.ToLower(name) }
+
+// FindUser finds a user by name (without case) or by id.
+func (s *Snapshot) FindUser(ref string) (UserID, bool) {
+	if n, ok := ParseID("user", ref); ok {
+		return UserID(n), s.User(UserID(n)) != nil
+	}
+	key := fold(ref)
+	id, ok := s.userByName.Find(key, func(id uint32) bool { return s.users.At(int(id)).folded == key })
+	return UserID(id), ok
+}
+
+// FindGroup finds a group by key or by id.
+func (s *Snapshot) FindGroup(ref string) (GroupID, bool) {
+	if n, ok := ParseID("group", ref); ok {
+		return GroupID(n), s.Group(GroupID(n)) != nil
+	}
+	id, ok := s.groupByKey.Find(ref, func(id uint32) bool { return s.groups.At(int(id)).fact.Key == ref })
+	return GroupID(id), ok
+}
+
+// FindApplication finds an application by key or by id.
+func (s *Snapshot) FindApplication(ref string) (ApplicationID, bool) {
+	if n, ok := ParseID("application", ref); ok {
+		return ApplicationID(n), s.Application(ApplicationID(n)) != nil
+	}
+	id, ok := s.applicationByKey.Find(ref, func(id uint32) bool { return s.applications.At(int(id)).fact.Key == ref })
+	return ApplicationID(id), ok
+}
+
+// FindRole finds a role by its full key ("tariff-ledger/clerk", or "auditor"
+// for a role of the organisation) or by id.
+func (s *Snapshot) FindRole(ref string) (RoleID, bool) {
+	if n, ok := ParseID("role", ref); ok {
+		return RoleID(n), s.Role(RoleID(n)) != nil
+	}
+	id, ok := s.roleByKey.Find(ref, func(id uint32) bool { return s.RoleKey(RoleID(id)) == ref })
+	return RoleID(id), ok
+}
+
+// RoleKey is the full key of a role: its application's key, "/", its own; a
+// role of the organisation has its own key alone.
+func (s *Snapshot) RoleKey(id RoleID) string {
+	f := s.Role(id)
+	if f == nil {
+		return ""
+	}
+	if f.Application == 0 {
+		return f.Key
+	}
+	return s.Application(f.Application).Key + "/" + f.Key
+}
+
+func resourceKey(app ApplicationID, path string) string {
+	return strconv.FormatUint(uint64(app), 10) + "/" + path
+}
+
+// FindResource finds a registered resource by its path.
+func (s *Snapshot) FindResource(app ApplicationID, path string) (*Resource, bool) {
+	id, ok := s.resourceByPath.Find(resourceKey(app, path), func(id uint32) bool {
+		f := s.resources.At(int(id)).fact
+		return f.Application == app && f.Path == path
+	})
+	if !ok {
+		return nil, false
+	}
+	return s.resources.At(int(id)).fact, true
+}
+
+// known says whether a path is registered or lies below an open resource.
+func (s *Snapshot) known(app ApplicationID, path string) bool {
+	if _, ok := s.FindResource(app, path); ok {
+		return true
+	}
+	for path != Root {
+		path = parentPath(path)
+		if r, ok := s.FindResource(app, path); ok && r.Open {
+			return true
+		}
+	}
+	return false
+}
+
+func (a *Application) declares(action string) bool {
+	for i := range a.Actions {
+		if a.Actions[i].Key == action {
+			return true
+		}
+	}
+	return false
+}

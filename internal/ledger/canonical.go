@@ -1,0 +1,106 @@
+package ledger
+
+import (
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+
+	"ableroster/internal/access"
+
+	"github.com/gowebpki/jcs"
+)
+
+// formatVersion is the version of the canonical form below.
+const formatVersion = 1
+
+// document is a revision as it is hashed. Its bytes are the canonical form of
+// RFC 8785; personal values and the reason are in it as salted digests.
+type document struct {
+	Version    int               `json:"version"`
+	Revision   int64             `json:"revision"`
+	At         access.Instant    `json:"at"`
+	Recorded   access.Instant    `json:"recorded_at"`
+	Claimed    bool              `json:"claimed"`
+	Author     string            `json:"author,omitempty"`
+	Via        string            `json:"via"`
+	Reason     string            `json:"reason"`
+	Operations []json.RawMessage `json:"operations"`
+}
+
+func (d *document) canonical() ([]byte, error) {
+	raw, err := json.Marshal(d)
+	if err != nil {
+		return nil, err
+	}
+	return jcs.Transform(raw)
+}
+
+// chain is the hash of a revision: over its predecessor's and its bytes.
+func chain(predecessor, canonical []byte) []byte {
+	h := sha256.New()
+	h.Write(predecessor)
+	h.Write(canonical)
+	return h.Sum(nil)
+}
+
+// sealed is a text kept apart from the ledger, and the digest that stands for
+// it there: SHA-256 over the salt and the text.
+type sealed struct {
+	digest, salt []byte
+	text         []byte
+	user         access.UserID // 0 for a reason
+}
+
+func seal(text []byte) sealed {
+	salt := make([]byte, 16)
+	rand.Read(salt)
+	return sealed{digest: digestOf(salt, text), salt: salt, text: text}
+}
+
+func digestOf(salt, text []byte) []byte {
+	h := sha256.New()
+	h.Write(salt)
+	h.Write(text)
+	return h.Sum(nil)
+}
+
+// canonicalPersonal are the bytes of personal values that are digested.
+func canonicalPersonal(p access.Personal) ([]byte, error) {
+	raw, err := json.Marshal(p)
+	if err != nil {
+		return nil, err
+	}
+	return jcs.Transform(raw)
+}
+
+// sealDraft seals the personal values a draft brought in, and puts their
+// digests into its operations and facts.
+func sealDraft(d *access.Draft) ([]sealed, error) {
+	var out []sealed
+	for _, x := range d.Sealed {
+		text, err := canonicalPersonal(d.User(x.User).Personal)
+		if err != nil {
+			return nil, err
+		}
+		s := seal(text)
+		s.user = x.User
+		out = append(out, s)
+		*x.Digest = hex.EncodeToString(s.digest)
+		copy(d.User(x.User).Digest[:], s.digest)
+	}
+	return out, nil
+}
+
+// stored is an operation as the ledger keeps it.
+func stored(op access.Operation) (json.RawMessage, error) {
+	if p, ok := op.(access.PersonalOperation); ok {
+		op = p.Seal()
+	}
+	raw, err := access.EncodeOperation(op)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", op.Verb(), err)
+	}
+	return jcs.Transform(raw)
+}

@@ -1,0 +1,373 @@
+package ledger
+
+import (
+	"bytes"
+	"context"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"slices"
+	"strings"
+	"time"
+
+	"ableroster/internal/access"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+// Change is a list of operations with a reason, made together or not at all.
+type Change struct {
+	Author     access.UserID // 0 is the host itself
+	Via        string        // console, api, command line, set-up …
+	Reason     string
+	Operations []access.Operation
+
+	// Claimed is when history loaded into an empty ledger says it happened;
+	// zero for now.
+	Claimed access.Instant
+
+	// Key makes asking twice safe: a second change by the same author with
+	// the same key and the same Request is answered with the first's revision.
+	Key     string
+	Request []byte // digest of what was asked
+}
+
+// Judge decides on a change whose operations have been applied to the head:
+// it looks at the draft's faults, the author's authority and the guard rails.
+// An error refuses the change.
+type Judge func(d *access.Draft, at access.Instant) error
+
+// Committed is a change that is in the ledger, or needs no place in it.
+type Committed struct {
+	Revision  int64
+	At        access.Instant
+	Unchanged bool // the facts were so already; Revision is the head's
+	Repeated  bool // the same change was committed before under the same key
+	Draft     *access.Draft
+}
+
+// ErrKeyReused is returned for an idempotency key used with another change.
+var ErrKeyReused = errors.New("this idempotency key was used for another change")
+
+// ErrNotEmpty is returned for dated history offered to a ledger that has some.
+var ErrNotEmpty = errors.New("the ledger has revisions already")
+
+type pending struct {
+	ctx    context.Context
+	change *Change
+	judge  Judge
+	result Committed
+	err    error
+	done   chan struct{}
+}
+
+func (p *pending) answer(c Committed, err error) {
+	p.result, p.err = c, err
+	close(p.done)
+}
+
+// Commit judges a change at the head and puts it into the ledger. It returns
+// once PostgreSQL has it, or it was refused, or the database is away.
+func (l *Ledger) Commit(ctx context.Context, c *Change, judge Judge) (Committed, error) {
+	p := &pending{ctx: ctx, change: c, judge: judge, done: make(chan struct{})}
+	l.gate.RLock()
+	if l.shut {
+		l.gate.RUnlock()
+		return Committed{}, ErrClosed
+	}
+	l.queue <- p
+	l.gate.RUnlock()
+	<-p.done
+	return p.result, p.err
+}
+
+const (
+	groupMost   = 256
+	commitLimit = 30 * time.Second
+)
+
+// commits is the one queue: it takes what waits and commits it together.
+func (l *Ledger) commits() {
+	defer l.done.Done()
+	for p := range l.queue {
+		group := []*pending{p}
+	gather:
+		for len(group) < groupMost {
+			select {
+			case q, ok := <-l.queue:
+				if !ok {
+					break gather
+				}
+				group = append(group, q)
+			default:
+				break gather
+			}
+		}
+		l.commitGroup(group)
+	}
+}
+
+func (l *Ledger) commitGroup(group []*pending) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	// Not the callers' contexts: one of them going away must not break off
+	// what the others wait for.
+	ctx, cancel := context.WithTimeout(context.Background(), commitLimit)
+	defer cancel()
+	group = slices.DeleteFunc(group, func(p *pending) bool {
+		gone := p.ctx.Err() != nil
+		if gone {
+			p.answer(Committed{}, p.ctx.Err())
+		}
+		return gone
+	})
+	err := l.tryGroup(ctx, &group)
+	if errors.Is(err, errMoved) {
+		if err = l.advance(ctx); err == nil {
+			err = l.tryGroup(ctx, &group)
+		}
+	}
+	for _, p := range group { // whoever is not answered yet
+		p.answer(Committed{}, unavailable(err))
+	}
+}
+
+// errMoved says that another program has committed since our head.
+var errMoved = errors.New("the head has moved")
+
+func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
+	if len(*group) == 0 {
+		return nil
+	}
+	conn, err := l.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	w := writer{head: l.Head()}
+	if err := w.lock(ctx, conn); err != nil {
+		return errors.Join(err, rollback(ctx, conn))
+	}
+	if w.revision != w.head.Revision {
+		return errors.Join(errMoved, rollback(ctx, conn))
+	}
+	var won []*pending
+	var results []Committed
+	for i, p := range *group {
+		r, err := w.add(ctx, conn, p)
+		var lost *lostError
+		switch {
+		case errors.As(err, &lost):
+			// The connection, not the change, is at fault.
+			*group = append(won, (*group)[i:]...)
+			return errors.Join(err, rollback(ctx, conn))
+		case err != nil:
+			p.answer(Committed{}, err)
+		case r.Unchanged && !w.moved() || r.Repeated:
+			p.answer(r, nil)
+		default:
+			won = append(won, p)
+			results = append(results, r)
+		}
+	}
+	*group = won
+	if len(won) == 0 || !w.moved() {
+		for i, p := range won {
+			p.answer(results[i], nil)
+		}
+		*group = nil
+		return rollback(ctx, conn)
+	}
+	if err := w.finish(ctx, conn); err != nil {
+		return errors.Join(err, rollback(ctx, conn))
+	}
+	l.publish(w.head)
+	*group = nil
+	for i, p := range won {
+		p.answer(results[i], nil)
+	}
+	return nil
+}
+
+// rollback clears a connection for its next use; one that cannot be cleared
+// is closed, and the pool forgets it.
+func rollback(ctx context.Context, conn *pgxpool.Conn) error {
+	if _, err := conn.Exec(ctx, "rollback"); err != nil {
+		conn.Conn().Close(ctx)
+	}
+	return nil
+}
+
+// lostError wraps an error of the connection.
+type lostError struct{ error }
+
+func (e *lostError) Unwrap() error { return e.error }
+
+// writer gathers the rows of one transaction.
+type writer struct {
+	head     *access.Snapshot
+	revision int64 // as locked
+	hash     []byte
+	at, now  time.Time
+	batch    pgx.Batch
+	keys     map[string]int64 // idempotency keys added in this transaction
+}
+
+func (w *writer) moved() bool { return w.head.Revision != w.revision }
+
+func (w *writer) lock(ctx context.Context, conn *pgxpool.Conn) error {
+	var b pgx.Batch
+	b.Queue("begin")
+	b.Queue(sqlLockHead)
+	r := conn.SendBatch(ctx, &b)
+	defer r.Close()
+	if _, err := r.Exec(); err != nil {
+		return err
+	}
+	if err := r.QueryRow().Scan(&w.revision, &w.hash, &w.at, &w.now); err != nil {
+		return err
+	}
+	return r.Close()
+}
+
+// tick is the time of the next revision: the database's clock, and later than
+// the revision before.
+func (w *writer) tick() access.Instant {
+	return max(access.At(w.now), access.At(w.at)+1)
+}
+
+func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Committed, error) {
+	c := p.change
+	if r, err := w.repeated(ctx, conn, c); r.Repeated || err != nil {
+		return r, err
+	}
+	recorded := w.tick()
+	at := recorded
+	if c.Claimed != 0 {
+		if w.revision != 0 {
+			return Committed{}, ErrNotEmpty
+		}
+		at = max(c.Claimed, access.At(w.at)+1)
+	}
+	d := w.head.Draft()
+	for i, op := range c.Operations {
+		d.Apply(i, op, at)
+	}
+	if err := p.judge(d, at); err != nil {
+		return Committed{}, err
+	}
+	changes := d.Changes()
+	if len(changes) == 0 {
+		return Committed{Revision: w.head.Revision, At: w.head.At, Unchanged: true, Draft: d}, nil
+	}
+	seals, err := sealDraft(d)
+	if err != nil {
+		return Committed{}, err
+	}
+	why := seal([]byte(c.Reason))
+	doc := document{Version: formatVersion, Revision: d.Revision, At: at, Recorded: recorded, Claimed: c.Claimed != 0,
+		Author: c.Author.String(), Via: c.Via, Reason: hex.EncodeToString(why.digest)}
+	for _, op := range c.Operations {
+		raw, err := stored(op)
+		if err != nil {
+			return Committed{}, err
+		}
+		doc.Operations = append(doc.Operations, raw)
+	}
+	canonical, err := doc.canonical()
+	if err != nil {
+		return Committed{}, err
+	}
+	w.hash = chain(w.hash, canonical)
+	w.at = at.Time()
+	w.batch.Queue(sqlAddRevision, d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, canonical, w.hash)
+	w.batch.Queue(sqlAddReason, why.digest, why.salt, c.Reason)
+	for i, raw := range doc.Operations {
+		w.batch.Queue(sqlAddOperation, d.Revision, i, c.Operations[i].Verb(), raw, subjectsOf(raw))
+	}
+	for _, s := range seals {
+		w.batch.Queue(sqlAddPersonal, s.digest, uint32(s.user), s.salt, s.text)
+	}
+	w.rows(d.Revision, changes)
+	if c.Key != "" {
+		w.batch.Queue(`insert into idempotency (caller, key, request, revision) values ($1, $2, $3, $4)`,
+			uint32(c.Author), c.Key, c.Request, d.Revision)
+		if w.keys == nil {
+			w.keys = map[string]int64{}
+		}
+		w.keys[c.Author.String()+" "+c.Key] = d.Revision
+	}
+	w.head = d.Seal(d.Revision, at)
+	return Committed{Revision: d.Revision, At: at, Draft: d}, nil
+}
+
+func orNull(id access.UserID) any {
+	if id == 0 {
+		return nil
+	}
+	return uint32(id)
+}
+
+// rows closes and opens the rows of what a revision changed.
+func (w *writer) rows(revision int64, changes []access.RowChange) {
+	for _, x := range changes {
+		if x.Before != nil {
+			t := tableOf(x.Before.Kind())
+			w.batch.Queue(t.close(), x.Before.Row(), revision)
+		}
+		if x.After != nil {
+			t := tableOf(x.After.Kind())
+			w.batch.Queue(t.insert(), append([]any{x.After.Row(), revision}, t.values(x.After)...)...)
+		}
+	}
+}
+
+// finish writes what was gathered, moves the head and commits.
+func (w *writer) finish(ctx context.Context, conn *pgxpool.Conn) error {
+	w.batch.Queue(sqlMoveHead, w.head.Revision, w.hash, w.at)
+	w.batch.Queue(sqlNotify)
+	w.batch.Queue("commit")
+	return conn.SendBatch(ctx, &w.batch).Close()
+}
+
+// repeated looks a change's idempotency key up.
+func (w *writer) repeated(ctx context.Context, conn *pgxpool.Conn, c *Change) (Committed, error) {
+	if c.Key == "" {
+		return Committed{}, nil
+	}
+	if w.keys[c.Author.String()+" "+c.Key] != 0 {
+		return Committed{}, ErrKeyReused // twice within a moment: the second may ask again
+	}
+	var revision int64
+	var request []byte
+	var at time.Time
+	err := conn.QueryRow(ctx, `select i.revision, i.request, r.at from idempotency i join revision r using (revision)
+		where i.caller = $1 and i.key = $2`, uint32(c.Author), c.Key).Scan(&revision, &request, &at)
+	switch {
+	case errors.Is(err, pgx.ErrNoRows):
+		return Committed{}, nil
+	case err != nil:
+		return Committed{}, &lostError{err}
+	case !bytes.Equal(request, c.Request):
+		return Committed{}, ErrKeyReused
+	}
+	return Committed{Revision: revision, At: access.At(at), Repeated: true}, nil
+}
+
+// subjectsOf are the ids an operation speaks of.
+func subjectsOf(raw json.RawMessage) []string {
+	var fields map[string]any
+	if json.Unmarshal(raw, &fields) != nil {
+		return []string{}
+	}
+	out := []string{}
+	for k, v := range fields {
+		s, ok := v.(string)
+		if ok && k != "key" && access.LooksLikeID(s) && !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	slices.SortFunc(out, strings.Compare)
+	return out
+}

@@ -1,0 +1,13 @@
+// Package ledger keeps every change that was ever committed, in PostgreSQL.
+//
+// It is the only history and the only writer of access facts. A commit goes
+// through one queue: whatever waits is judged, in order, each against the
+// snapshot the one before it makes, and written in one transaction; the new
+// head is published when PostgreSQL has answered. Each revision carries its
+// canonical bytes (RFC 8785) and a hash over them and its predecessor's hash.
+//
+// Reading: Head is the present, At a whole past revision, Slice what concerns
+// one user at a past revision, History the revisions themselves. Verify
+// replays the operations against the rows; Rebuild makes the rows again from
+// the operations alone.
+package ledger

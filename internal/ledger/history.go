@@ -1,0 +1,277 @@
+package ledger
+
+import (
+	"context"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"ableroster/internal/access"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Revision is a committed change as the ledger keeps it.
+type Revision struct {
+	Revision   int64
+	At         access.Instant // what as-of goes by
+	Recorded   access.Instant
+	Claimed    bool // At was claimed by history loaded into an empty ledger
+	Author     access.UserID
+	Via        string
+	Reason     string
+	Operations []access.Operation
+	Hash       string
+
+	reason, canonical, hash []byte
+	raw                     []json.RawMessage
+	personal                map[string]access.Personal
+}
+
+// Filter chooses revisions. The zero Filter chooses all.
+type Filter struct {
+	Before  int64    // only revisions before this one; 0 for the newest
+	AtMost  int64    // only up to this revision; 0 for all
+	Subject []string // only those that speak of one of these ids
+	Number  int64    // only this one
+}
+
+// History are revisions, newest first.
+func (l *Ledger) History(ctx context.Context, f Filter, limit int) ([]Revision, error) {
+	var out []Revision
+	err := l.reading(ctx, func(tx pgx.Tx) (err error) {
+		if f.Subject == nil {
+			f.Subject = []string{}
+		}
+		rows, err := tx.Query(ctx, `select revision from revision r
+			where ($1 = 0 or revision < $1) and ($2 = 0 or revision <= $2) and ($3 = 0 or revision = $3)
+			and (cardinality($4::text[]) = 0 or exists (
+				select from operation o where o.revision = r.revision and o.subjects && $4))
+			order by revision desc limit $5`, f.Before, f.AtMost, f.Number, f.Subject, limit)
+		if err != nil {
+			return err
+		}
+		numbers, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+		if err != nil {
+			return err
+		}
+		out, err = readNumbers(ctx, tx, numbers)
+		slices.Reverse(out)
+		return err
+	})
+	return out, err
+}
+
+const sqlRevisionsNumbered = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash
+	from revision where revision = any($1) order by revision`
+
+// readRevisions reads the revisions after one, oldest first.
+func readRevisions(ctx context.Context, q querier, after int64, limit int) ([]Revision, error) {
+	return collect(ctx, q, sqlRevisionsAfter, after, limit)
+}
+
+func readNumbers(ctx context.Context, q querier, numbers []int64) ([]Revision, error) {
+	return collect(ctx, q, sqlRevisionsNumbered, numbers)
+}
+
+func collect(ctx context.Context, q querier, sql string, args ...any) ([]Revision, error) {
+	rows, err := q.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	var out []Revision
+	index := map[int64]int{}
+	for rows.Next() {
+		var r Revision
+		var at, recorded time.Time
+		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.reason, &r.canonical, &r.hash); err != nil {
+			return nil, err
+		}
+		r.At, r.Recorded, r.Hash = access.At(at), access.At(recorded), hex.EncodeToString(r.hash)
+		r.personal = map[string]access.Personal{}
+		index[r.Revision] = len(out)
+		out = append(out, r)
+	}
+	if err := rows.Err(); err != nil || len(out) == 0 {
+		return out, err
+	}
+	numbers := make([]int64, 0, len(out))
+	reasons := make([][]byte, 0, len(out))
+	for _, r := range out {
+		numbers = append(numbers, r.Revision)
+		reasons = append(reasons, r.reason)
+	}
+	if err := readReasons(ctx, q, out, reasons); err != nil {
+		return nil, err
+	}
+	return out, readOperations(ctx, q, out, index, numbers)
+}
+
+func readReasons(ctx context.Context, q querier, out []Revision, digests [][]byte) error {
+	rows, err := q.Query(ctx, `select digest, coalesce(text, 'erased') from reason where digest = any($1)`, digests)
+	if err != nil {
+		return err
+	}
+	texts := map[string]string{}
+	for rows.Next() {
+		var d []byte
+		var text string
+		if err := rows.Scan(&d, &text); err != nil {
+			return err
+		}
+		texts[string(d)] = text
+	}
+	for i := range out {
+		out[i].Reason = texts[string(out[i].reason)]
+	}
+	return rows.Err()
+}
+
+func readOperations(ctx context.Context, q querier, out []Revision, index map[int64]int, numbers []int64) error {
+	rows, err := q.Query(ctx, `select o.revision, o.body::text, p.digest, coalesce(p.user_id, 0), p.text
+		from operation o left join personal p on p.digest = decode(o.body->>'personal', 'hex')
+		where o.revision = any($1) order by o.revision, o.position`, numbers)
+	if err != nil {
+		return err
+	}
+	for rows.Next() {
+		var n int64
+		var body string
+		var digest, text []byte
+		var user uint32
+		if err := rows.Scan(&n, &body, &digest, &user, &text); err != nil {
+			return err
+		}
+		r := &out[index[n]]
+		op, err := access.DecodeStored([]byte(body))
+		if err != nil {
+			return fmt.Errorf("revision %d: %w", n, err)
+		}
+		r.raw = append(r.raw, json.RawMessage(body))
+		if p, ok := op.(access.PersonalOperation); ok && digest != nil {
+			r.personal[hex.EncodeToString(digest)] = unsealed(access.UserID(user), text)
+			p.Unseal(func(d string) access.Personal { return r.personal[d] })
+		}
+		r.Operations = append(r.Operations, op)
+	}
+	return rows.Err()
+}
+
+// replay applies a revision to the snapshot before it.
+func replay(s *access.Snapshot, r *Revision) (*access.Draft, error) {
+	d := s.Draft()
+	if d.Revision != r.Revision {
+		return nil, fmt.Errorf("follows revision %d", s.Revision)
+	}
+	for i, op := range r.Operations {
+		d.Apply(i, op, r.At)
+	}
+	if len(d.Faults) > 0 {
+		return nil, fmt.Errorf("does not fit what was before: %w", &d.Faults[0])
+	}
+	for _, x := range d.Sealed {
+		digest, err := hex.DecodeString(*x.Digest)
+		if err != nil || len(digest) != 32 {
+			return nil, errors.New("has a personal value without a digest")
+		}
+		copy(d.User(x.User).Digest[:], digest)
+	}
+	return d, nil
+}
+
+// RevisionAt is the last revision at or before an instant.
+func (l *Ledger) RevisionAt(ctx context.Context, at access.Instant) (int64, access.Instant, error) {
+	if h := l.Head(); h.Revision > 0 && at >= h.At {
+		return h.Revision, h.At, nil
+	}
+	var n int64
+	var t time.Time
+	err := l.pool.QueryRow(ctx, sqlRevisionAt, at.Time()).Scan(&n, &t)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return 0, 0, ErrBeforeFirst
+	}
+	return n, access.At(t), unavailable(err)
+}
+
+// At is the whole snapshot at an instant. Many who ask for the same wait for
+// one load; at most two load at once, and the two last used are kept.
+func (l *Ledger) At(ctx context.Context, at access.Instant) (*access.Snapshot, error) {
+	n, t, err := l.RevisionAt(ctx, at)
+	if err != nil {
+		return nil, err
+	}
+	if h := l.Head(); h.Revision == n {
+		return h, nil
+	}
+	if s := l.cache.get(n); s != nil {
+		return s, nil
+	}
+	v, err, _ := l.flights.Do(fmt.Sprint(n), func() (any, error) {
+		l.whole <- struct{}{}
+		defer func() { <-l.whole }()
+		var s *access.Snapshot
+		err := l.reading(context.WithoutCancel(ctx), func(tx pgx.Tx) (err error) {
+			s, err = loadAt(ctx, tx, n, t)
+			return err
+		})
+		if err == nil {
+			l.cache.put(s)
+		}
+		return s, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return v.(*access.Snapshot), nil
+}
+
+// historyCache keeps the two historical snapshots used last.
+type historyCache struct {
+	mu   sync.Mutex
+	kept []*access.Snapshot
+}
+
+func (c *historyCache) get(n int64) *access.Snapshot {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for i, s := range c.kept {
+		if s.Revision == n {
+			c.kept[0], c.kept[i] = c.kept[i], c.kept[0]
+			return s
+		}
+	}
+	return nil
+}
+
+func (c *historyCache) put(s *access.Snapshot) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.kept = append([]*access.Snapshot{s}, c.kept...)
+	if len(c.kept) > 2 {
+		c.kept = c.kept[:2]
+	}
+}
+
+// Reasons are the reasons of revisions by number.
+func (l *Ledger) Reasons(ctx context.Context, numbers []int64) (map[int64]Revision, error) {
+	out := map[int64]Revision{}
+	rows, err := l.pool.Query(ctx, `select r.revision, r.at, coalesce(r.author, 0), coalesce(t.text, 'erased')
+		from revision r join reason t on t.digest = r.reason where r.revision = any($1)`, numbers)
+	if err != nil {
+		return nil, unavailable(err)
+	}
+	for rows.Next() {
+		var r Revision
+		var at time.Time
+		if err := rows.Scan(&r.Revision, &at, (*uint32)(&r.Author), &r.Reason); err != nil {
+			return nil, err
+		}
+		r.At = access.At(at)
+		out[r.Revision] = r
+	}
+	return out, unavailable(rows.Err())
+}

@@ -1,0 +1,240 @@
+package ledger
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"ableroster/internal/access"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
+	"golang.org/x/sync/singleflight"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrUnavailable is returned when PostgreSQL cannot be reached. Whether a
+// commit under way then stands is known only once it is back.
+var ErrUnavailable = errors.New("the database cannot be reached")
+
+// ErrBeforeFirst is returned for an instant before the first revision.
+var ErrBeforeFirst = errors.New("that is before the first revision")
+
+// ErrClosed is returned for a commit after Close.
+var ErrClosed = errors.New("the service is stopping")
+
+// Migrate brings the tables to this program's version. Two programs may call
+// it at once.
+func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
+	db := stdlib.OpenDBFromPool(pool)
+	defer db.Close()
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	locker, err := lock.NewPostgresSessionLocker()
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithSessionLocker(locker))
+	if err != nil {
+		return err
+	}
+	_, err = p.Up(ctx)
+	return err
+}
+
+// Ledger is the open ledger of one database.
+type Ledger struct {
+	pool *pgxpool.Pool
+	log  *slog.Logger
+	head atomic.Pointer[access.Snapshot]
+	seen atomic.Int64 // when the head was last known to be the newest, Unix nanoseconds
+
+	mu    sync.Mutex // held while the head moves
+	queue chan *pending
+	stop  context.CancelFunc
+	done  sync.WaitGroup
+	gate  sync.RWMutex // guards closed against sends
+	shut  bool
+
+	flights singleflight.Group
+	whole   chan struct{} // at most two whole historical snapshots at once
+	cache   historyCache
+}
+
+// Open loads the head and begins to follow and to commit. Close ends both.
+func Open(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger) (*Ledger, error) {
+	l := &Ledger{pool: pool, log: log, queue: make(chan *pending, 1024), whole: make(chan struct{}, 2)}
+	if err := l.load(ctx); err != nil {
+		return nil, err
+	}
+	run, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	l.stop = cancel
+	l.done.Add(2)
+	go l.commits()
+	go l.follow(run)
+	return l, nil
+}
+
+// Close finishes the commits that wait and stops.
+func (l *Ledger) Close() {
+	l.gate.Lock()
+	if !l.shut {
+		l.shut = true
+		close(l.queue)
+	}
+	l.gate.Unlock()
+	l.stop()
+	l.done.Wait()
+}
+
+// Head is the newest snapshot this program knows.
+func (l *Ledger) Head() *access.Snapshot { return l.head.Load() }
+
+// Age is how long ago the head was last known to be the newest.
+func (l *Ledger) Age() time.Duration { return time.Since(time.Unix(0, l.seen.Load())) }
+
+func (l *Ledger) publish(s *access.Snapshot) {
+	l.head.Store(s)
+	l.seen.Store(time.Now().UnixNano())
+}
+
+// load compiles the head afresh from the rows.
+func (l *Ledger) load(ctx context.Context) error {
+	return l.reading(ctx, func(tx pgx.Tx) error {
+		var revision int64
+		var at time.Time
+		if err := tx.QueryRow(ctx, "select revision, at from head").Scan(&revision, &at); err != nil {
+			return err
+		}
+		s, err := loadAt(ctx, tx, revision, access.At(at))
+		if err != nil {
+			return err
+		}
+		l.publish(s)
+		return nil
+	})
+}
+
+// reading runs f in a transaction that sees one state of the database.
+func (l *Ledger) reading(ctx context.Context, f func(pgx.Tx) error) error {
+	err := pgx.BeginTxFunc(ctx, l.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, f)
+	return unavailable(err)
+}
+
+// unavailable marks the errors that mean PostgreSQL cannot be reached.
+func unavailable(err error) error {
+	var pg interface{ SQLState() string }
+	if err == nil || errors.Is(err, ErrBeforeFirst) || errors.Is(err, pgx.ErrNoRows) {
+		return err
+	}
+	if errors.As(err, &pg) {
+		// 57P.. is the server going away, 08... the connection, 53... no room.
+		switch c := pg.SQLState(); {
+		case len(c) == 5 && (c[:3] == "57P" || c[:2] == "08" || c[:2] == "53"):
+			return fmt.Errorf("%w: %w", ErrUnavailable, err)
+		}
+		return err
+	}
+	return fmt.Errorf("%w: %w", ErrUnavailable, err)
+}
+
+// follow keeps the head the newest there is: it listens for the commits of
+// other programs on the same database and looks again whenever it (re)connects,
+// and every second, so that a lost notice costs no more than that.
+func (l *Ledger) follow(ctx context.Context) {
+	defer l.done.Done()
+	down := false
+	for ctx.Err() == nil {
+		err := l.listen(ctx)
+		if ctx.Err() != nil {
+			return
+		}
+		if !down {
+			l.log.Warn("the database cannot be reached; reads go on", "revision", l.Head().Revision, "error", err)
+			down = true
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(250 * time.Millisecond):
+		}
+		if l.pool.Ping(ctx) == nil {
+			l.log.Info("the database is back")
+			down = false
+		}
+	}
+}
+
+func (l *Ledger) listen(ctx context.Context) error {
+	conn, err := l.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer func() { conn.Hijack().Close(context.WithoutCancel(ctx)) }()
+	if _, err := conn.Exec(ctx, "listen able_roster_ledger"); err != nil {
+		return err
+	}
+	for {
+		var newest int64
+		if err := conn.QueryRow(ctx, "select revision from head").Scan(&newest); err != nil {
+			return err
+		}
+		if err := l.catchUp(ctx, newest); err != nil {
+			return err
+		}
+		wait, cancel := context.WithTimeout(ctx, time.Second)
+		_, err := conn.Conn().WaitForNotification(wait)
+		cancel()
+		if err != nil && !errors.Is(err, context.DeadlineExceeded) {
+			return err
+		}
+	}
+}
+
+// catchUp moves the head on to what other programs have committed.
+func (l *Ledger) catchUp(ctx context.Context, newest int64) error {
+	if l.Head().Revision >= newest {
+		l.seen.Store(time.Now().UnixNano())
+		return nil
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.advance(ctx)
+}
+
+// advance replays the revisions after the head. The caller holds l.mu.
+func (l *Ledger) advance(ctx context.Context) error {
+	return l.reading(ctx, func(tx pgx.Tx) error {
+		s := l.Head()
+		for {
+			revs, err := readRevisions(ctx, tx, s.Revision, 500)
+			if err != nil {
+				return err
+			}
+			for _, r := range revs {
+				d, err := replay(s, &r)
+				if err != nil {
+					return fmt.Errorf("revision %d: %w", r.Revision, err)
+				}
+				s = d.Seal(r.Revision, r.At)
+			}
+			if len(revs) == 0 {
+				l.publish(s)
+				return nil
+			}
+		}
+	})
+}

@@ -1,0 +1,110 @@
+package ledger
+
+import (
+	"context"
+
+	"ableroster/internal/access"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Which ids of each kind concern one user at revision $1: what the slice is
+// loaded by. Each statement is given the ids found so far.
+const (
+	sqlGroupsOfUser = `with recursive up(id) as (
+		select group_id from membership_fact where member_user = $2 and opened <= $1 and (closed is null or closed > $1)
+		union
+		select m.group_id from membership_fact m join up on m.member_group = up.id
+		where m.opened <= $1 and (m.closed is null or m.closed > $1))
+		select id from up union select 1 union select 2`
+	sqlRolesOfPrincipals = `with recursive down(id) as (
+		select role from assignment_fact where (assignee_user = $2 or assignee_group = any($3))
+			and opened <= $1 and (closed is null or closed > $1)
+		union
+		select i.included from inclusion_fact i join down on i.role = down.id
+		where i.opened <= $1 and (i.closed is null or i.closed > $1))
+		select id from down`
+)
+
+// Slice is the snapshot at an instant reduced to what concerns one user: their
+// groups, the roles these give, and the applications those speak of. It
+// answers about that user as the whole snapshot does.
+func (l *Ledger) Slice(ctx context.Context, at access.Instant, user access.UserID) (*access.Snapshot, error) {
+	n, t, err := l.RevisionAt(ctx, at)
+	if err != nil {
+		return nil, err
+	}
+	if h := l.Head(); h.Revision == n {
+		return h, nil
+	}
+	if s := l.cache.get(n); s != nil {
+		return s, nil
+	}
+	d := access.Loader(n)
+	err = l.reading(ctx, func(tx pgx.Tx) error { return loadSlice(ctx, tx, d, n, user) })
+	if err != nil {
+		return nil, err
+	}
+	return d.Seal(n, t), nil
+}
+
+func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Draft, n int64, user access.UserID) error {
+	groups, err := numbers(ctx, tx, sqlGroupsOfUser, n, uint32(user))
+	if err != nil {
+		return err
+	}
+	roles, err := numbers(ctx, tx, sqlRolesOfPrincipals, n, uint32(user), groups)
+	if err != nil {
+		return err
+	}
+	apps, err := numbers(ctx, tx, `select application from permission_fact where role = any($2)
+		and opened <= $1 and (closed is null or closed > $1)
+		union select application from role_fact where id = any($2) and application <> 0`, n, roles)
+	if err != nil {
+		return err
+	}
+	names, err := personals(ctx, tx, sqlPersonal+" where user_id = $1", uint32(user))
+	if err != nil {
+		return err
+	}
+	for _, part := range []struct {
+		kind  access.FactKind
+		where string
+		args  []any
+	}{
+		{access.FactOrganisation, "", nil},
+		{access.FactUser, "id = $2", []any{uint32(user)}},
+		{access.FactGroup, "id = any($2)", []any{groups}},
+		{access.FactMembership, "(member_user = $2 or member_group = any($3))", []any{uint32(user), groups}},
+		{access.FactApplication, "id = any($2)", []any{apps}},
+		{access.FactResource, "application = any($2)", []any{apps}},
+		{access.FactRole, "id = any($2)", []any{roles}},
+		{access.FactInclusion, "role = any($2)", []any{roles}},
+		{access.FactPermission, "role = any($2)", []any{roles}},
+		{access.FactAssignment, "(assignee_user = $2 or assignee_group = any($3))", []any{uint32(user), groups}},
+	} {
+		t := tableOf(part.kind)
+		sql := t.selectAt()
+		if part.where != "" {
+			sql += " and " + part.where
+		}
+		put := func(r row) {
+			if u, ok := r.fact.(*access.User); ok {
+				u.Personal = names[u.Digest]
+			}
+			d.Put(r.fact, r.opened)
+		}
+		if err := each(ctx, tx, t, put, sql, append([]any{n}, part.args...)...); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func numbers(ctx context.Context, q querier, sql string, args ...any) ([]int32, error) {
+	rows, err := q.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int32])
+}

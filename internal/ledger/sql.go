@@ -1,0 +1,48 @@
+package ledger
+
+import (
+	"fmt"
+	"strings"
+)
+
+// The statements of the ledger. Those on fact tables are built once from the
+// table's columns.
+const (
+	sqlLockHead = `select revision, hash, at, clock_timestamp() from head for update`
+	sqlMoveHead = `update head set revision = $1, hash = $2, at = $3`
+	// Followers wake on this channel and read what came after theirs.
+	sqlNotify = `select pg_notify('able_roster_ledger', '')`
+
+	sqlAddRevision = `insert into revision (revision, at, recorded_at, claimed, author, via, reason, canonical, hash)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`
+	sqlAddOperation = `insert into operation (revision, position, verb, body, subjects) values ($1, $2, $3, $4, $5)`
+	sqlAddPersonal  = `insert into personal (digest, user_id, salt, text) values ($1, $2, $3, $4)`
+	sqlAddReason    = `insert into reason (digest, salt, text) values ($1, $2, $3)`
+
+	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash
+		from revision where revision > $1 order by revision limit $2`
+	sqlPersonal = `select digest, user_id, salt, text from personal`
+
+	sqlRevisionAt = `select revision, at from revision where at <= $1 order by at desc limit 1`
+)
+
+func (t *table) insert() string {
+	marks := make([]string, len(t.columns))
+	for i := range marks {
+		marks[i] = fmt.Sprintf("$%d", i+3)
+	}
+	return "insert into " + t.name + " (id, opened, " + strings.Join(t.columns, ", ") + ") values ($1, $2, " + strings.Join(marks, ", ") + ")"
+}
+
+func (t *table) close() string {
+	return "update " + t.name + " set closed = $2 where id = $1 and closed is null"
+}
+
+func (t *table) selectAll() string {
+	return "select id, opened, coalesce(closed, 0), " + strings.Join(t.columns, ", ") + " from " + t.name
+}
+
+// selectAt reads the facts open at revision $1.
+func (t *table) selectAt() string {
+	return t.selectAll() + " where opened <= $1 and (closed is null or closed > $1)"
+}

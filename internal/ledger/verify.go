@@ -1,0 +1,262 @@
+package ledger
+
+import (
+	"bytes"
+	"context"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"reflect"
+
+	"ableroster/internal/access"
+
+	"github.com/gowebpki/jcs"
+	"github.com/jackc/pgx/v5"
+)
+
+// Verdict is what verifying the ledger found.
+type Verdict struct {
+	Revisions int64  // how many were verified
+	Hash      string // of the last one that fits
+	First     int64  // the first revision that does not fit, or 0
+	Fault     string // what is wrong with it
+}
+
+// Verify reads the stored bytes of every revision, recomputes the chain, and
+// replays the operations against the rows. It stops at the first revision that
+// does not fit.
+func (l *Ledger) Verify(ctx context.Context) (Verdict, error) {
+	var v Verdict
+	err := l.reading(ctx, func(tx pgx.Tx) error {
+		rows, err := readLifetimes(ctx, tx)
+		if err != nil {
+			return err
+		}
+		broken, err := brokenSeals(ctx, tx)
+		if err != nil {
+			return err
+		}
+		var headRevision int64
+		var headHash []byte
+		if err := tx.QueryRow(ctx, "select revision, hash from head").Scan(&headRevision, &headHash); err != nil {
+			return err
+		}
+		s := access.Empty()
+		hash := []byte{}
+		bad := func(n int64, format string, args ...any) {
+			v.First, v.Fault = n, fmt.Sprintf(format, args...)
+		}
+		for v.First == 0 {
+			revs, err := readRevisions(ctx, tx, s.Revision, 500)
+			if err != nil {
+				return err
+			}
+			if len(revs) == 0 {
+				break
+			}
+			for i := range revs {
+				r := &revs[i]
+				if r.Revision != s.Revision+1 {
+					bad(s.Revision+1, "is missing")
+					break
+				}
+				if fault := r.checkBytes(hash); fault != "" {
+					bad(r.Revision, "%s", fault)
+					break
+				}
+				if fault := r.checkSealed(broken); fault != "" {
+					bad(r.Revision, "%s", fault)
+					break
+				}
+				d, err := replay(s, r)
+				if err != nil {
+					bad(r.Revision, "%s", err)
+					break
+				}
+				if fault := r.checkRows(d, rows); fault != "" {
+					bad(r.Revision, "%s", fault)
+					break
+				}
+				s, hash = d.Seal(r.Revision, r.At), r.hash
+				v.Revisions, v.Hash = r.Revision, r.Hash
+			}
+		}
+		switch {
+		case v.First != 0:
+		case headRevision != s.Revision || !bytes.Equal(headHash, hash):
+			bad(s.Revision+1, "the head speaks of revision %d, which is not there", headRevision)
+		case len(rows) > 0:
+			for k := range rows {
+				bad(k.revision, "the rows open or close %s %d, which no operation does", k.kind, k.id)
+				break
+			}
+		}
+		return nil
+	})
+	return v, err
+}
+
+// checkBytes compares the stored bytes with the hash, the columns and the
+// operations beside them.
+func (r *Revision) checkBytes(predecessor []byte) string {
+	if !bytes.Equal(chain(predecessor, r.canonical), r.hash) {
+		return "the hash does not fit its bytes and its predecessor"
+	}
+	doc := document{Version: formatVersion, Revision: r.Revision, At: r.At, Recorded: r.Recorded, Claimed: r.Claimed,
+		Author: r.Author.String(), Via: r.Via, Reason: hex.EncodeToString(r.reason), Operations: r.raw}
+	again, err := doc.canonical()
+	if err != nil || !bytes.Equal(again, r.canonical) {
+		return "the columns and operations do not fit its bytes"
+	}
+	return ""
+}
+
+// lifetime is one end of a row's life.
+type lifetime struct {
+	revision int64
+	kind     access.FactKind
+	id       uint32
+	opens    bool
+}
+
+// readLifetimes reads every end of every row's life, with the values of those
+// that open.
+func readLifetimes(ctx context.Context, q querier) (map[lifetime]access.Fact, error) {
+	out := map[lifetime]access.Fact{}
+	names, err := personals(ctx, q, sqlPersonal)
+	if err != nil {
+		return nil, err
+	}
+	for i := range tables {
+		t := &tables[i]
+		put := func(r row) {
+			if u, ok := r.fact.(*access.User); ok {
+				u.Personal = names[u.Digest]
+			}
+			out[lifetime{r.opened, t.kind, r.id, true}] = r.fact
+			if r.closed != 0 {
+				out[lifetime{r.closed, t.kind, r.id, false}] = nil
+			}
+		}
+		if err := each(ctx, q, t, put, t.selectAll()); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// checkRows compares what a replayed revision does with the rows, and takes
+// what fits from them.
+func (r *Revision) checkRows(d *access.Draft, rows map[lifetime]access.Fact) string {
+	for i, op := range r.Operations {
+		again, err := stored(op)
+		want, err2 := jcs.Transform(r.raw[i])
+		if err != nil || err2 != nil || !bytes.Equal(again, want) {
+			return fmt.Sprintf("operation %d replays differently", i)
+		}
+	}
+	for _, c := range d.Changes() {
+		if c.Before != nil {
+			k := lifetime{r.Revision, c.Before.Kind(), c.Before.Row(), false}
+			if _, ok := rows[k]; !ok {
+				return fmt.Sprintf("the row of %s %d is not closed by it", k.kind, k.id)
+			}
+			delete(rows, k)
+		}
+		if c.After != nil {
+			k := lifetime{r.Revision, c.After.Kind(), c.After.Row(), true}
+			got, ok := rows[k]
+			if !ok {
+				return fmt.Sprintf("the row of %s %d is not opened by it", k.kind, k.id)
+			}
+			if !reflect.DeepEqual(tableOf(k.kind).values(got), tableOf(k.kind).values(c.After)) {
+				return fmt.Sprintf("the row of %s %d holds other values", k.kind, k.id)
+			}
+			delete(rows, k)
+		}
+	}
+	return ""
+}
+
+// checkSealed says whether the texts kept apart are those the digests were
+// made of.
+func (r *Revision) checkSealed(broken map[string]string) string {
+	if what := broken[hex.EncodeToString(r.reason)]; what != "" {
+		return what
+	}
+	for digest := range r.personal {
+		if what := broken[digest]; what != "" {
+			return what
+		}
+	}
+	return ""
+}
+
+// brokenSeals recomputes the digests of all texts kept apart that have not
+// been erased, and names those that do not fit.
+func brokenSeals(ctx context.Context, q querier) (map[string]string, error) {
+	rows, err := q.Query(ctx, `select 'reason', digest, salt, convert_to(text, 'UTF8') from reason where text is not null
+		union all select 'personal values', digest, salt, convert_to(text::text, 'UTF8') from personal where text is not null`)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[string]string{}
+	for rows.Next() {
+		var what string
+		var digest, salt, text []byte
+		if err := rows.Scan(&what, &digest, &salt, &text); err != nil {
+			return nil, err
+		}
+		if what != "reason" {
+			var p access.Personal
+			if err := json.Unmarshal(text, &p); err == nil {
+				text, _ = canonicalPersonal(p)
+			}
+		}
+		if !bytes.Equal(digestOf(salt, text), digest) {
+			out[hex.EncodeToString(digest)] = "the " + what + " kept apart do not fit their digest"
+		}
+	}
+	return out, rows.Err()
+}
+
+// Rebuild drops every fact row and makes them again from the operations alone.
+func (l *Ledger) Rebuild(ctx context.Context) error {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	err := pgx.BeginFunc(ctx, l.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "select revision from head for update"); err != nil {
+			return err
+		}
+		for i := range tables {
+			if _, err := tx.Exec(ctx, "truncate "+tables[i].name); err != nil {
+				return err
+			}
+		}
+		s := access.Empty()
+		for {
+			revs, err := readRevisions(ctx, tx, s.Revision, 500)
+			if err != nil || len(revs) == 0 {
+				return err
+			}
+			w := writer{}
+			for i := range revs {
+				d, err := replay(s, &revs[i])
+				if err != nil {
+					return fmt.Errorf("revision %d: %w", revs[i].Revision, err)
+				}
+				w.rows(d.Revision, d.Changes())
+				s = d.Seal(d.Revision, revs[i].At)
+			}
+			if err := tx.SendBatch(ctx, &w.batch).Close(); err != nil {
+				return err
+			}
+		}
+	})
+	if err != nil {
+		return unavailable(err)
+	}
+	l.cache = historyCache{}
+	return l.load(ctx)
+}
