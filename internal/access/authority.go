@@ -123,3 +123,15 @@ func (a *Authority) Judge(d *Draft, touched []UserID, from Instant) []Refusal {
 	}
 	return out
 }
+
+// HoldsAllOf says whether the caller holds all rights in Able Roster that a
+// user holds: whoever sets another's password could act as them.
+func (a *Authority) HoldsAllOf(id UserID, at Instant) bool {
+	all := true
+	a.s.permissionsAt(id, at, func(p *Permission) {
+		if p.Application == AbleRoster {
+			all = all && a.mayPassOn(p)
+		}
+	})
+	return all
+}

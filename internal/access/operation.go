@@ -236,3 +236,28 @@ func (s *Snapshot) touchedAt(r Subject) int64 {
 	}
 	return 0
 }
+
+// SubjectsOf are the ids an applied operation speaks of.
+func SubjectsOf(op Operation) []string {
+	raw, err := EncodeOperation(op)
+	if err != nil {
+		return []string{}
+	}
+	var fields map[string]any
+	if json.Unmarshal(raw, &fields) != nil {
+		return []string{}
+	}
+	out := []string{}
+	for k, v := range fields {
+		if s, ok := v.(string); ok && referring[k] && LooksLikeID(s) && !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// referring are the fields of operations that hold ids once applied.
+var referring = map[string]bool{"user": true, "manager": true, "group": true, "member_group": true, "application": true,
+	"resource": true, "role": true, "includes": true, "excludes": true, "inclusion": true, "permission": true,
+	"membership": true, "assignment": true}

@@ -96,3 +96,32 @@ func (s *Snapshot) members(id GroupID, seen map[GroupID]bool, yield func(UserID)
 		}
 	}
 }
+
+// MembersNow are the users in a group at an instant, at any depth, through
+// memberships inside their windows.
+func (s *Snapshot) MembersNow(id GroupID, at Instant) map[UserID]bool {
+	out := map[UserID]bool{}
+	if id == PublicGroup || id == AllUsersGroup {
+		s.members(id, nil, func(u UserID) { out[u] = s.Effective(u, at) })
+		return out
+	}
+	seen := map[GroupID]bool{}
+	var walk func(GroupID)
+	walk = func(g GroupID) {
+		if seen[g] {
+			return
+		}
+		seen[g] = true
+		for _, f := range s.Members(g) {
+			switch {
+			case !f.Window.Holds(at):
+			case f.Member.User != 0:
+				out[f.Member.User] = true
+			default:
+				walk(f.Member.Group)
+			}
+		}
+	}
+	walk(id)
+	return out
+}

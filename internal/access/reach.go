@@ -68,3 +68,8 @@ func Reaches(patterns []string, path string) bool {
 	}
 	return false
 }
+
+// May says whether a user may do an action on a path of able-roster.
+func (s *Snapshot) May(id UserID, action, path string, at Instant) bool {
+	return s.Effective(id, at) && s.given(asked{id, AbleRoster, action, path, at})
+}

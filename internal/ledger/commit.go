@@ -4,10 +4,8 @@ import (
 	"bytes"
 	"context"
 	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"slices"
-	"strings"
 	"time"
 
 	"ableroster/internal/access"
@@ -19,9 +17,13 @@ import (
 // Change is a list of operations with a reason, made together or not at all.
 type Change struct {
 	Author     access.UserID // 0 is the host itself
+	AuthorName string        // instead of Author, in LoadHistory
 	Via        string        // console, api, command line, set-up …
 	Reason     string
 	Operations []access.Operation
+
+	// Visible says what the author may know of at a snapshot; nil for all.
+	Visible func(*access.Snapshot) func(access.FactKind, uint32) bool
 
 	// Claimed is when history loaded into an empty ledger says it happened;
 	// zero for now.
@@ -37,6 +39,14 @@ type Change struct {
 // it looks at the draft's faults, the author's authority and the guard rails.
 // An error refuses the change.
 type Judge func(d *access.Draft, at access.Instant) error
+
+// noFaults is the judge of the host itself.
+func noFaults(d *access.Draft, _ access.Instant) error {
+	if len(d.Faults) > 0 {
+		return &d.Faults[0]
+	}
+	return nil
+}
 
 // Committed is a change that is in the ledger, or needs no place in it.
 type Committed struct {
@@ -251,6 +261,9 @@ func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Commi
 		at = max(c.Claimed, access.At(w.at)+1)
 	}
 	d := w.head.Draft()
+	if c.Visible != nil {
+		d.Visible = c.Visible(w.head)
+	}
 	for i, op := range c.Operations {
 		d.Apply(i, op, at)
 	}
@@ -284,7 +297,7 @@ func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Commi
 	w.batch.Queue(sqlAddRevision, d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, canonical, w.hash)
 	w.batch.Queue(sqlAddReason, why.digest, why.salt, c.Reason)
 	for i, raw := range doc.Operations {
-		w.batch.Queue(sqlAddOperation, d.Revision, i, c.Operations[i].Verb(), raw, subjectsOf(raw))
+		w.batch.Queue(sqlAddOperation, d.Revision, i, c.Operations[i].Verb(), raw, access.SubjectsOf(c.Operations[i]))
 	}
 	for _, s := range seals {
 		w.batch.Queue(sqlAddPersonal, s.digest, uint32(s.user), s.salt, s.text)
@@ -353,21 +366,4 @@ func (w *writer) repeated(ctx context.Context, conn *pgxpool.Conn, c *Change) (C
 		return Committed{}, ErrKeyReused
 	}
 	return Committed{Revision: revision, At: access.At(at), Repeated: true}, nil
-}
-
-// subjectsOf are the ids an operation speaks of.
-func subjectsOf(raw json.RawMessage) []string {
-	var fields map[string]any
-	if json.Unmarshal(raw, &fields) != nil {
-		return []string{}
-	}
-	out := []string{}
-	for k, v := range fields {
-		s, ok := v.(string)
-		if ok && k != "key" && access.LooksLikeID(s) && !slices.Contains(out, s) {
-			out = append(out, s)
-		}
-	}
-	slices.SortFunc(out, strings.Compare)
-	return out
 }

@@ -1,0 +1,80 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"strings"
+
+	"ableroster/internal/signin"
+)
+
+// recoverAdministration is the way back in for whoever has the host.
+func recoverAdministration(ctx context.Context, args []string, out, errOut io.Writer) error {
+	fs, c := newFlags("recover", errOut)
+	user := fs.String("user", "", "user name to make administrator again")
+	newPassword := fs.Bool("password", false, "also set a new password, read from standard input")
+	if err := parse(fs, args, errOut); err != nil {
+		return err
+	}
+	if *user == "" {
+		fmt.Fprintln(errOut, "rosterd recover: name somebody with -user")
+		return errUsage
+	}
+	var password string
+	if *newPassword {
+		line, err := bufio.NewReader(os.Stdin).ReadString('\n')
+		if err != nil && !errors.Is(err, io.EOF) {
+			return err
+		}
+		password = strings.TrimRight(line, "\r\n")
+		if err := signin.CheckPassword(password); err != nil {
+			return fmt.Errorf("the password %w; nothing was changed", err)
+		}
+	}
+	o, err := c.open(ctx, slog.New(slog.NewTextHandler(errOut, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	if err != nil {
+		return err
+	}
+	defer o.close()
+	done, id, err := o.desk.Recover(ctx, *user)
+	if err != nil {
+		return err
+	}
+	if password != "" {
+		if err := o.door.SetPassword(ctx, id, password, "this host"); err != nil {
+			return err
+		}
+	}
+	if done.Unchanged {
+		fmt.Fprintf(out, "%s is an active administrator already; the ledger was not changed.\n", *user)
+	} else {
+		fmt.Fprintf(out, "%s is an active administrator again: revision %d, recorded as recovery on the host.\n", *user, done.Revision)
+	}
+	if password != "" {
+		fmt.Fprintln(out, "The new password holds, and earlier sessions are ended.")
+	}
+	return nil
+}
+
+// rebuild makes the fact rows again from the operations alone.
+func rebuild(ctx context.Context, args []string, out, errOut io.Writer) error {
+	fs, c := newFlags("rebuild", errOut)
+	if err := parse(fs, args, errOut); err != nil {
+		return err
+	}
+	o, err := c.open(ctx, slog.New(slog.NewTextHandler(errOut, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	if err != nil {
+		return err
+	}
+	defer o.close()
+	if err := o.ledger.Rebuild(ctx); err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "All fact rows were made again from %d revisions.\n", o.ledger.Head().Revision)
+	return nil
+}

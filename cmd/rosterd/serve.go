@@ -1,0 +1,146 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/url"
+	"os"
+	"strings"
+	"time"
+
+	"ableroster/console"
+	"ableroster/internal/api"
+	"ableroster/internal/desk"
+	"ableroster/internal/ledger"
+	"ableroster/internal/signin"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+type serveConfig struct {
+	*config
+	listen    string
+	publicURL string
+	stopWait  time.Duration
+}
+
+func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
+	fs, c := newFlags("serve", out)
+	s := &serveConfig{config: c}
+	fs.StringVar(&s.listen, "listen", or(os.Getenv("ROSTER_LISTEN"), "127.0.0.1:7420"), "address to serve on (ROSTER_LISTEN)")
+	fs.StringVar(&s.publicURL, "public-url", os.Getenv("ROSTER_PUBLIC_URL"), "address under which people reach it, when not the one it listens on; https makes cookies Secure (ROSTER_PUBLIC_URL)")
+	fs.DurationVar(&s.stopWait, "stop-wait", 20*time.Second, "how long to wait, when stopping, for what was begun")
+	return fs, s
+}
+
+// opened is the database with the ledger and the door over it.
+type opened struct {
+	pool   *pgxpool.Pool
+	ledger *ledger.Ledger
+	door   *signin.Door
+	desk   *desk.Desk
+}
+
+func (o *opened) close() {
+	o.ledger.Close()
+	o.door.Close()
+	o.pool.Close()
+}
+
+func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
+	if c.databaseURL == "" {
+		return nil, errors.New("no database: give -database-url or DATABASE_URL")
+	}
+	pc, err := pgxpool.ParseConfig(c.databaseURL)
+	if err != nil {
+		return nil, errors.New("-database-url is not a PostgreSQL address") // the cause may hold the password
+	}
+	pc.MaxConns = max(pc.MaxConns, 16)
+	pool, err := pgxpool.NewWithConfig(ctx, pc)
+	if err != nil {
+		return nil, err
+	}
+	if err := ledger.Migrate(ctx, pool); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("migrating: %w", err)
+	}
+	l, err := ledger.Open(ctx, pool, log)
+	if err != nil {
+		pool.Close()
+		return nil, err
+	}
+	door, err := signin.Open(ctx, pool, log, time.Now)
+	if err != nil {
+		l.Close()
+		pool.Close()
+		return nil, err
+	}
+	return &opened{pool, l, door, &desk.Desk{Ledger: l, Clock: time.Now}}, nil
+}
+
+func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
+	fs, c := serveFlags(errOut)
+	if err := parse(fs, args, errOut); err != nil {
+		return err
+	}
+	log, err := c.logger(errOut)
+	if err != nil {
+		return err
+	}
+	began := time.Now()
+	o, err := c.open(ctx, log)
+	if err != nil {
+		return err
+	}
+	defer o.close()
+	server, err := api.New(o.desk, o.door, log, console.Files(), strings.HasPrefix(c.publicURL, "https://"))
+	if err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", c.listen)
+	if err != nil {
+		return err
+	}
+	base := or(c.publicURL, "http://"+listener.Addr().String())
+	head := o.ledger.Head()
+	log.Info("ready", "address", base, "revision", head.Revision, "ms", time.Since(began).Milliseconds())
+	if head.Revision == 0 {
+		code, err := o.door.NewSetUpLink(ctx)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(out, "The ledger is empty. Name the first administrator within an hour at\n\n  %s/set-up#%s\n\n", base, url.PathEscape(code))
+	}
+	failed := make(chan error, 1)
+	go func() {
+		failed <- server.App.Listener(listener, fiber.ListenConfig{DisableStartupMessage: true})
+	}()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	log.Info("stopping: finishing what was begun")
+	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), c.stopWait)
+	defer cancel()
+	if err := server.App.ShutdownWithContext(stop); err != nil {
+		log.Warn("some calls were cut off", "error", err)
+	}
+	return nil
+}
+
+// openAPI prints the document; it needs no database.
+func openAPI(out io.Writer) error {
+	server, err := api.New(&desk.Desk{Clock: time.Now}, nil, slog.New(slog.DiscardHandler), console.Files(), false)
+	if err != nil {
+		return err
+	}
+	_, err = out.Write(append(server.Document(), '\n'))
+	return err
+}

@@ -1,0 +1,65 @@
+package api
+
+import (
+	"encoding/json"
+	"reflect"
+
+	"ableroster/internal/desk"
+	"ableroster/wire"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+)
+
+// checkRoutes are the calls applications make all the time. They are plain
+// Fiber handlers, half the cost of typed ones, and entered into the same
+// OpenAPI document by hand.
+func (s *Server) checkRoutes() {
+	s.App.Post("/api/v1/check", s.check)
+	s.describe("POST", "/check", "check", "May this user do this?", reflect.TypeFor[wire.CheckRequest](), reflect.TypeFor[wire.CheckAnswer]())
+	s.App.Get("/api/v1/menu", s.menu)
+	s.describe("GET", "/menu", "menu", "What may this user do in this application?", nil, reflect.TypeFor[wire.Menu](),
+		"user", "user name or id; nothing for nobody signed in", "application", "key or id")
+}
+
+func (s *Server) check(c fiber.Ctx) error {
+	var q wire.CheckRequest
+	if err := json.Unmarshal(c.Body(), &q); err != nil {
+		return writeProblem(c, &problem{Problem: *desk.Invalid("the question cannot be read", wire.Fault{Place: "/", Message: err.Error()})})
+	}
+	ctx := c.Context()
+	out, err := s.desk.Now(ctx, caller(ctx)).Check(q)
+	if err != nil {
+		return writeProblem(c, problemOf(err))
+	}
+	return c.JSON(out)
+}
+
+func (s *Server) menu(c fiber.Ctx) error {
+	ctx := c.Context()
+	out, err := s.desk.Now(ctx, caller(ctx)).Menu(c.Query("user"), c.Query("application"))
+	if err != nil {
+		return writeProblem(c, problemOf(err))
+	}
+	return c.JSON(out)
+}
+
+func (s *Server) describe(method, path, id, summary string, in, out reflect.Type, query ...string) {
+	reg := s.api.OpenAPI().Components.Schemas
+	content := func(t reflect.Type) map[string]*huma.MediaType {
+		return map[string]*huma.MediaType{"application/json": {Schema: reg.Schema(t, true, "")}}
+	}
+	op := &huma.Operation{OperationID: id, Method: method, Path: "/api/v1" + path, Summary: summary,
+		Security: []map[string][]string{{"token": {}}, {"session": {}}},
+		Responses: map[string]*huma.Response{
+			"200":     {Description: "OK", Content: content(out)},
+			"default": {Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: reg.Schema(reflect.TypeFor[problem](), true, "")}}},
+		}}
+	if in != nil {
+		op.RequestBody = &huma.RequestBody{Required: true, Content: content(in)}
+	}
+	for i := 0; i+1 < len(query); i += 2 {
+		op.Parameters = append(op.Parameters, &huma.Param{Name: query[i], In: "query", Description: query[i+1], Schema: &huma.Schema{Type: "string"}})
+	}
+	s.api.OpenAPI().AddOperation(op)
+}

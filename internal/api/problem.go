@@ -1,0 +1,112 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"ableroster/internal/desk"
+	"ableroster/internal/ledger"
+	"ableroster/internal/signin"
+	"ableroster/wire"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+)
+
+// problem is a wire.Problem as huma wants errors.
+type problem struct {
+	wire.Problem
+	retryAfter int // seconds, 0 for none
+}
+
+func (p *problem) GetStatus() int            { return p.Status }
+func (p *problem) ContentType(string) string { return "application/problem+json" }
+
+func init() {
+	// Faults that huma finds in a request, in our own form. The value at fault
+	// is not echoed: it may be a secret.
+	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {
+		p := &problem{Problem: wire.Problem{Type: kindOf(status), Title: http.StatusText(status), Status: status, Detail: message}}
+		for _, err := range errs {
+			var d huma.ErrorDetailer
+			if errors.As(err, &d) {
+				p.Faults = append(p.Faults, wire.Fault{Place: place(d.ErrorDetail().Location), Message: d.ErrorDetail().Message})
+			} else if err != nil {
+				p.Faults = append(p.Faults, wire.Fault{Place: "/", Message: err.Error()})
+			}
+		}
+		return p
+	}
+}
+
+// place turns huma's "body.operations[0].op" into a JSON pointer; other places
+// stay as they are.
+func place(location string) string {
+	rest, ok := strings.CutPrefix(location, "body")
+	if !ok {
+		return location
+	}
+	return strings.NewReplacer(".", "/", "[", "/", "]", "").Replace(rest)
+}
+
+func kindOf(status int) string {
+	switch status {
+	case http.StatusNotFound, http.StatusMethodNotAllowed:
+		return desk.KindNotFound
+	case http.StatusRequestEntityTooLarge:
+		return desk.KindTooLarge
+	case http.StatusUnsupportedMediaType, http.StatusNotAcceptable:
+		return desk.KindNotSupported
+	case http.StatusUnauthorized:
+		return desk.KindNotSignedIn
+	}
+	if status >= 500 {
+		return desk.KindInternal
+	}
+	return desk.KindInvalid
+}
+
+// problemOf turns an error into what the caller is told.
+func problemOf(err error) *problem {
+	var p *problem
+	var w *wire.Problem
+	var f *fiber.Error
+	switch {
+	case errors.As(err, &p):
+		return p
+	case errors.As(err, &w):
+		return &problem{Problem: *w}
+	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed):
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: desk.KindUnavailable, Title: "Not available now", Status: 503,
+			Detail: "The database cannot be reached, so nothing can be changed and old days cannot be read; questions about now are still answered. Try again in a moment."}}
+	case errors.Is(err, ledger.ErrBeforeFirst):
+		return &problem{Problem: *desk.Invalid("there is nothing to read there", wire.Fault{Place: "as_of", Message: err.Error()})}
+	case errors.Is(err, signin.ErrWrong):
+		return &problem{Problem: wire.Problem{Type: desk.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
+	case errors.Is(err, context.DeadlineExceeded):
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: desk.KindUnavailable, Title: "Took too long", Status: 503, Detail: "The answer took too long. Try again in a moment."}}
+	case errors.As(err, &f):
+		return &problem{Problem: wire.Problem{Type: kindOf(f.Code), Title: http.StatusText(f.Code), Status: f.Code, Detail: f.Message}}
+	}
+	return &problem{Problem: wire.Problem{Type: desk.KindInternal, Title: "Something went wrong", Status: 500,
+		Detail: "Something went wrong in the service. It is in the log under the request id."}}
+}
+
+func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+// writeProblem answers outside huma's handlers.
+func writeProblem(c fiber.Ctx, p *problem) error {
+	p.Instance = requestID(c)
+	if p.retryAfter > 0 {
+		c.Set("Retry-After", strconv.Itoa(p.retryAfter))
+	}
+	c.Status(p.Status)
+	if err := c.JSON(p.Problem); err != nil {
+		return err
+	}
+	c.Set("Content-Type", "application/problem+json")
+	return nil
+}

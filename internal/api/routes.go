@@ -1,0 +1,276 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"ableroster/internal/desk"
+	"ableroster/wire"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// body is an answer with a JSON body.
+type body[T any] struct{ Body T }
+
+// none is an answer without one.
+type none struct{}
+
+// route registers one call: what the handler returns goes out as JSON, its
+// errors as problems.
+func route[I, O any](s *Server, method, path, id, summary string, h func(context.Context, *I) (*O, error), options ...func(*huma.Operation)) {
+	op := huma.Operation{OperationID: id, Method: method, Path: "/api/v1" + path, Summary: summary, MaxBodyBytes: 4 << 20,
+		Security: []map[string][]string{{"token": {}}, {"session": {}}}, Errors: []int{400, 401, 403, 404, 409, 422, 429, 500, 503}}
+	for _, o := range options {
+		o(&op)
+	}
+	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
+		out, err := h(ctx, in)
+		if err != nil {
+			p := problemOf(err)
+			p.Instance, _ = ctx.Value(requestKey).(string)
+			if p.Status == 500 {
+				s.log.Error("request failed", "request", p.Instance, "error", err)
+			}
+			if p.retryAfter > 0 {
+				return nil, huma.ErrorWithHeaders(p, http.Header{"Retry-After": {itoa(p.retryAfter)}})
+			}
+			return nil, p
+		}
+		return out, nil
+	})
+}
+
+// anybody marks a call that needs nobody signed in.
+func anybody(op *huma.Operation) { op.Security = nil }
+
+func status(code int) func(*huma.Operation) {
+	return func(op *huma.Operation) { op.DefaultStatus = code }
+}
+
+func caller(ctx context.Context) desk.Caller {
+	c, _ := ctx.Value(callerKey).(desk.Caller)
+	return c
+}
+
+// asOf is what every read of access takes.
+type asOf struct {
+	AsOf time.Time `query:"as_of" doc:"a past instant (RFC 3339), now by default"`
+}
+
+func (s *Server) view(ctx context.Context, a asOf) (*desk.View, error) {
+	return s.desk.AsOf(ctx, caller(ctx), a.AsOf)
+}
+
+// paging is what long lists take.
+type paging struct {
+	Cursor string `query:"cursor" maxLength:"200" doc:"the next of the page before"`
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50" doc:"rows of a page"`
+}
+
+type userSearch struct {
+	asOf
+	paging
+	Query  string `query:"q" maxLength:"200" doc:"text in the name, user name, title or e-mail"`
+	Unit   string `query:"unit" maxLength:"400" doc:"this unit and all below it"`
+	Status string `query:"status" enum:"invited,active,suspended,departed"`
+	Group  string `query:"group" maxLength:"100" doc:"members of this group now, at any depth"`
+	Sort   string `query:"sort" maxLength:"20" doc:"name, user_name, unit, title or status; - before it for the other way round"`
+}
+
+func (q *userSearch) search() desk.Search {
+	return desk.Search{Text: q.Query, Unit: q.Unit, Status: q.Status, Group: q.Group, Sort: q.Sort, Cursor: q.Cursor, Limit: q.Limit}
+}
+
+func (s *Server) routes() {
+	s.signInRoutes()
+	s.readRoutes()
+	s.changeRoutes()
+	s.checkRoutes()
+}
+
+func (s *Server) readRoutes() {
+	route(s, "GET", "/me", "me", "Who I am and what I may do here", func(ctx context.Context, _ *struct{}) (*body[wire.Me], error) {
+		return &body[wire.Me]{s.desk.Now(ctx, caller(ctx)).Me()}, nil
+	})
+	route(s, "GET", "/users", "list-users", "Users, of those the caller may read", func(ctx context.Context, in *userSearch) (*body[wire.UserList], error) {
+		v, err := s.view(ctx, in.asOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Users(in.search())
+		return &body[wire.UserList]{out}, err
+	})
+	type oneUser struct {
+		asOf
+		User string `path:"user" doc:"user name or id"`
+	}
+	route(s, "GET", "/users/{user}", "get-user", "One user", func(ctx context.Context, in *oneUser) (*body[wire.UserDetail], error) {
+		v, id, err := s.desk.AsOfUser(ctx, caller(ctx), in.AsOf, in.User)
+		if err != nil {
+			return nil, err
+		}
+		return &body[wire.UserDetail]{v.User(id)}, nil
+	})
+	route(s, "GET", "/users/{user}/access", "get-access", "All a user can do, and why", func(ctx context.Context, in *oneUser) (*body[wire.Access], error) {
+		v, id, err := s.desk.AsOfUser(ctx, caller(ctx), in.AsOf, in.User)
+		if err != nil {
+			return nil, err
+		}
+		return &body[wire.Access]{v.Access(id)}, nil
+	})
+	route(s, "GET", "/groups", "list-groups", "Groups", func(ctx context.Context, in *asOf) (*body[wire.GroupList], error) {
+		v, err := s.view(ctx, *in)
+		if err != nil {
+			return nil, err
+		}
+		return &body[wire.GroupList]{v.Groups()}, nil
+	})
+	type oneGroup struct {
+		asOf
+		Group string `path:"group" doc:"key or id"`
+	}
+	route(s, "GET", "/groups/{group}", "get-group", "One group, its members and what it gives", func(ctx context.Context, in *oneGroup) (*body[wire.Group], error) {
+		v, err := s.view(ctx, in.asOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Group(in.Group)
+		return &body[wire.Group]{out}, err
+	})
+	route(s, "GET", "/applications", "list-applications", "Applications", func(ctx context.Context, in *asOf) (*body[wire.ApplicationList], error) {
+		v, err := s.view(ctx, *in)
+		if err != nil {
+			return nil, err
+		}
+		return &body[wire.ApplicationList]{v.Applications()}, nil
+	})
+	type oneApplication struct {
+		asOf
+		Application string `path:"application" doc:"key or id"`
+	}
+	route(s, "GET", "/applications/{application}", "get-application", "One application and its resources", func(ctx context.Context, in *oneApplication) (*body[wire.Application], error) {
+		v, err := s.view(ctx, in.asOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Application(in.Application)
+		return &body[wire.Application]{out}, err
+	})
+	route(s, "GET", "/roles", "list-roles", "Roles", func(ctx context.Context, in *asOf) (*body[wire.RoleList], error) {
+		v, err := s.view(ctx, *in)
+		if err != nil {
+			return nil, err
+		}
+		return &body[wire.RoleList]{v.Roles()}, nil
+	})
+	type oneRole struct {
+		asOf
+		Role string `path:"role" doc:"application/key with the slash escaped, a key, or an id"`
+	}
+	route(s, "GET", "/roles/{role}", "get-role", "One role, its permissions and its holders", func(ctx context.Context, in *oneRole) (*body[wire.Role], error) {
+		v, err := s.view(ctx, in.asOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Role(in.Role)
+		return &body[wire.Role]{out}, err
+	})
+	type assignmentSearch struct {
+		asOf
+		paging
+		User  string `query:"user" doc:"of this user directly"`
+		Group string `query:"group" doc:"of this group directly"`
+		Role  string `query:"role" doc:"of this role"`
+	}
+	route(s, "GET", "/assignments", "list-assignments", "Assignments of roles", func(ctx context.Context, in *assignmentSearch) (*body[wire.AssignmentList], error) {
+		v, err := s.view(ctx, in.asOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Assignments(desk.AssignmentSearch{User: in.User, Group: in.Group, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
+		return &body[wire.AssignmentList]{out}, err
+	})
+	type oneAssignment struct {
+		asOf
+		Assignment string `path:"assignment" doc:"id"`
+	}
+	route(s, "GET", "/assignments/{assignment}", "get-assignment", "One assignment", func(ctx context.Context, in *oneAssignment) (*body[wire.Assignment], error) {
+		v, err := s.view(ctx, in.asOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Assignment(in.Assignment)
+		return &body[wire.Assignment]{out}, err
+	})
+	type gridSearch struct {
+		userSearch
+		Application string `query:"application" required:"true" doc:"key or id"`
+	}
+	route(s, "GET", "/grid", "get-grid", "Users × permissions of one application", func(ctx context.Context, in *gridSearch) (*body[wire.Grid], error) {
+		v, err := s.view(ctx, in.asOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Grid(in.Application, in.search())
+		return &body[wire.Grid]{out}, err
+	})
+	type find struct {
+		Query string `query:"q" maxLength:"200" required:"true"`
+		Limit int    `query:"limit" minimum:"1" maximum:"50" default:"12"`
+	}
+	route(s, "GET", "/find", "find", "Anything by a few letters of its name", func(ctx context.Context, in *find) (*body[wire.Found], error) {
+		return &body[wire.Found]{s.desk.Now(ctx, caller(ctx)).Find(in.Query, in.Limit)}, nil
+	})
+	type past struct {
+		asOf
+		paging
+		User  string `query:"user" doc:"only revisions that speak of this user"`
+		Role  string `query:"role"`
+		Group string `query:"group"`
+	}
+	route(s, "GET", "/revisions", "list-revisions", "The ledger, newest first", func(ctx context.Context, in *past) (*body[wire.RevisionList], error) {
+		out, err := s.desk.History(ctx, caller(ctx), desk.Past{User: in.User, Role: in.Role, Group: in.Group, AsOf: in.AsOf, Cursor: in.Cursor, Limit: in.Limit})
+		return &body[wire.RevisionList]{out}, err
+	})
+	type oneRevision struct {
+		Revision int64 `path:"revision" minimum:"1"`
+	}
+	route(s, "GET", "/revisions/{revision}", "get-revision", "One revision with its operations", func(ctx context.Context, in *oneRevision) (*body[wire.Revision], error) {
+		out, err := s.desk.History(ctx, caller(ctx), desk.Past{Number: in.Revision, Limit: 1})
+		if err != nil {
+			return nil, err
+		}
+		return &body[wire.Revision]{out.Revisions[0]}, nil
+	})
+	route(s, "POST", "/ledger/verification", "verify-ledger", "Recompute the chain and replay the operations against the rows", func(ctx context.Context, _ *struct{}) (*body[wire.Verdict], error) {
+		out, err := s.desk.Verify(ctx, caller(ctx))
+		return &body[wire.Verdict]{out}, err
+	}, status(200))
+}
+
+func (s *Server) changeRoutes() {
+	type change struct {
+		DryRun bool   `query:"dry_run" doc:"only say what it would do"`
+		Key    string `header:"Idempotency-Key" maxLength:"200" doc:"makes asking twice safe: bound to the caller and the body"`
+		Body   wire.ChangeRequest
+	}
+	route(s, "POST", "/changes", "make-change", "A list of operations, made together or not at all", func(ctx context.Context, in *change) (*body[wire.ChangeResult], error) {
+		out, err := s.desk.Change(ctx, caller(ctx), in.Body, in.DryRun, in.Key)
+		return &body[wire.ChangeResult]{out}, err
+	}, status(200))
+	type imported struct {
+		DryRun      bool     `query:"dry_run" doc:"only say what it would do"`
+		File        string   `query:"file" maxLength:"200" default:"file" doc:"its name, for the places in faults"`
+		Reason      string   `query:"reason" maxLength:"2000"`
+		Acknowledge []string `query:"acknowledge" doc:"guard rails to pass, by code"`
+		Key         string   `header:"Idempotency-Key" maxLength:"200"`
+		RawBody     []byte   `contentType:"text/csv"`
+	}
+	route(s, "POST", "/imports/users", "import-users", "Bring users in from a CSV file as one change", func(ctx context.Context, in *imported) (*body[wire.ChangeResult], error) {
+		out, err := s.desk.ImportUsers(ctx, caller(ctx), desk.Import{File: in.File, Content: in.RawBody, Reason: in.Reason,
+			Acknowledge: in.Acknowledge, DryRun: in.DryRun, Key: in.Key})
+		return &body[wire.ChangeResult]{out}, err
+	}, status(200), func(op *huma.Operation) { op.MaxBodyBytes = bodyLimit })
+}

@@ -1,0 +1,218 @@
+package api
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"io/fs"
+	"log/slog"
+	"math"
+	"net/url"
+	"runtime/debug"
+	"strconv"
+	"strings"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/desk"
+	"ableroster/internal/ledger"
+	"ableroster/internal/signin"
+	"ableroster/wire"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+)
+
+// Server serves the API and the console.
+type Server struct {
+	App    *fiber.App
+	desk   *desk.Desk
+	ledger *ledger.Ledger
+	door   *signin.Door
+	log    *slog.Logger
+	secure bool // cookies only over TLS
+	api    huma.API
+	doc    []byte
+}
+
+const (
+	bodyLimit    = 32 << 20
+	requestLimit = 60 * time.Second
+	cookieName   = "able_roster_session"
+)
+
+// New builds the server. console is the built console, secure says that it is
+// reached over TLS.
+func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, secure bool) (*Server, error) {
+	s := &Server{desk: d, ledger: d.Ledger, door: door, log: log, secure: secure}
+	s.App = fiber.New(fiber.Config{
+		AppName: "Able Roster", BodyLimit: bodyLimit, CaseSensitive: true, StrictRouting: true,
+		ReadTimeout: 30 * time.Second, WriteTimeout: 2 * requestLimit, IdleTimeout: 2 * time.Minute,
+		ErrorHandler: func(c fiber.Ctx, err error) error { return writeProblem(c, problemOf(err)) },
+	})
+	s.App.Use(s.logged, s.headers, s.identified)
+	s.App.Get("/livez", func(c fiber.Ctx) error { return c.SendString("alive\n") })
+	s.App.Get("/readyz", s.ready)
+
+	config := huma.DefaultConfig("Able Roster", "1")
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
+	config.CreateHooks = nil // no $schema links
+	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
+	config.Info.Description = "Users, groups, applications, roles and who holds them; the effect of a change before it is made, and any past day."
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token":   {Type: "http", Scheme: "bearer"},
+		"session": {Type: "apiKey", In: "cookie", Name: cookieName},
+	}
+	s.api = huma.NewAPI(config, &adapter{s.App})
+	s.routes()
+	doc, err := document(s.api.OpenAPI())
+	if err != nil {
+		return nil, err
+	}
+	s.doc = doc
+	s.App.Get("/api/v1/openapi.json", func(c fiber.Ctx) error {
+		c.Set("Content-Type", "application/json")
+		return c.Send(s.doc)
+	})
+	s.App.All("/api/*", func(fiber.Ctx) error {
+		return fiber.NewError(404, "there is nothing at this address; see /api/v1/openapi.json")
+	})
+	return s, s.serveConsole(console)
+}
+
+// Document is the OpenAPI document.
+func (s *Server) Document() []byte { return s.doc }
+
+type contextKey int
+
+const (
+	callerKey contextKey = iota
+	requestKey
+	addressKey
+	cookieKey
+)
+
+func requestID(c fiber.Ctx) string {
+	id, _ := c.Context().Value(requestKey).(string)
+	return id
+}
+
+// logged gives each request an id, a deadline and a line in the log, and turns
+// a panic into a 500 that ends nothing else.
+func (s *Server) logged(c fiber.Ctx) (err error) {
+	began := time.Now()
+	raw := make([]byte, 8)
+	rand.Read(raw)
+	id := hex.EncodeToString(raw)
+	ctx, cancel := context.WithTimeout(context.WithValue(c.Context(), requestKey, id), requestLimit)
+	defer cancel()
+	c.SetContext(ctx)
+	c.Set("X-Request-Id", id)
+	defer func() {
+		if p := recover(); p != nil {
+			s.log.Error("panic", "request", id, "panic", p, "stack", string(debug.Stack()))
+			err = writeProblem(c, problemOf(nil))
+		}
+		level := slog.LevelInfo
+		if status := c.Response().StatusCode(); status >= 500 {
+			level = slog.LevelWarn
+		} else if !strings.HasPrefix(c.Path(), "/api/") || c.Path() == "/api/v1/check" {
+			level = slog.LevelDebug
+		}
+		if !s.log.Enabled(ctx, level) {
+			return
+		}
+		caller, _ := c.Context().Value(callerKey).(desk.Caller)
+		s.log.Log(ctx, level, "request", "request", id, "method", c.Method(), "path", strings.Clone(c.Path()),
+			"status", c.Response().StatusCode(), "ms", math.Round(time.Since(began).Seconds()*1e4)/10, "user", caller.User.String())
+	}()
+	if err := c.Next(); err != nil {
+		return s.App.Config().ErrorHandler(c, err)
+	}
+	return nil
+}
+
+// headers keeps browsers from doing with our pages what we do not do.
+func (s *Server) headers(c fiber.Ctx) error {
+	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+	c.Set("X-Content-Type-Options", "nosniff")
+	c.Set("Referrer-Policy", "same-origin")
+	c.Set("X-Frame-Options", "DENY")
+	c.Set("Cross-Origin-Opener-Policy", "same-origin")
+	c.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
+	if s.secure {
+		c.Set("Strict-Transport-Security", "max-age=31536000")
+	}
+	if strings.HasPrefix(c.Path(), "/api/") {
+		c.Set("Cache-Control", "no-store")
+		c.Set("Roster-Revision", strconv.FormatInt(s.ledger.Head().Revision, 10))
+		c.Set("Roster-Age", strconv.FormatFloat(s.ledger.Age().Seconds(), 'f', 1, 64))
+	}
+	return c.Next()
+}
+
+// open are the calls that need nobody signed in.
+var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "GET /api/v1/openapi.json": true}
+
+// identified finds out who calls, by token or by session. A call by session
+// that changes something must come from our own pages.
+func (s *Server) identified(c fiber.Ctx) error {
+	if !strings.HasPrefix(c.Path(), "/api/") {
+		return c.Next()
+	}
+	ctx := context.WithValue(c.Context(), addressKey, strings.Clone(c.IP()))
+	var user access.UserID
+	via := "API"
+	cookie := strings.Clone(c.Cookies(cookieName))
+	if bearer, ok := strings.CutPrefix(c.Get("Authorization"), "Bearer "); ok {
+		user = s.door.Token(bearer)
+		if strings.HasPrefix(c.Get("User-Agent"), "roster/") {
+			via = "command line"
+		}
+	} else if cookie != "" {
+		user = s.door.Session(cookie)
+		via = "console"
+		ctx = context.WithValue(ctx, cookieKey, cookie)
+	}
+	if via != "API" && via != "command line" || strings.HasPrefix(c.Path(), "/api/v1/session") {
+		if !safe(c.Method()) && !sameOrigin(c) {
+			return writeProblem(c, &problem{Problem: wire.Problem{Type: desk.KindRefused, Title: "Refused", Status: 403,
+				Detail: "This call came from another site's page."}})
+		}
+	}
+	known := user != 0 && s.ledger.Head().Effective(user, access.At(s.desk.Clock()))
+	if !known && !open[c.Method()+" "+c.Path()] {
+		return writeProblem(c, &problem{Problem: wire.Problem{Type: desk.KindNotSignedIn, Title: "Not signed in", Status: 401,
+			Detail: "Sign in, or send an API token that is still good."}})
+	}
+	if known {
+		ctx = context.WithValue(ctx, callerKey, desk.Caller{User: user, Via: via})
+	}
+	c.SetContext(ctx)
+	return c.Next()
+}
+
+func safe(method string) bool { return method == "GET" || method == "HEAD" || method == "OPTIONS" }
+
+// sameOrigin holds unsafe calls with a cookie to our own pages: by the
+// browser's word where it gives it, else by the Origin header. Programs that
+// are no browsers send neither.
+func sameOrigin(c fiber.Ctx) bool {
+	if site := c.Get("Sec-Fetch-Site"); site != "" {
+		return site == "same-origin" || site == "none"
+	}
+	origin := c.Get("Origin")
+	if origin == "" {
+		return true
+	}
+	u, err := url.Parse(origin)
+	return err == nil && u.Host == c.Host()
+}
+
+// ready says whether the service can answer: it always can once it has a
+// snapshot; whether it can change things is told beside it.
+func (s *Server) ready(c fiber.Ctx) error {
+	age := s.ledger.Age()
+	body := fiber.Map{"ready": true, "revision": s.ledger.Head().Revision, "age_seconds": math.Round(age.Seconds()*10) / 10, "database": age < 5*time.Second}
+	return c.JSON(body)
+}

@@ -1,0 +1,377 @@
+package desk
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/ledger"
+	"ableroster/wire"
+)
+
+// mostOperations bounds one change made by hand; imports have their own bound.
+const mostOperations = 2000
+
+// Change makes a change, or with dryRun says what it would do. key is the
+// caller's idempotency key, or nothing.
+func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, dryRun bool, key string) (wire.ChangeResult, error) {
+	ops, faults := decode(req.Operations)
+	if len(req.Operations) == 0 {
+		faults = append(faults, wire.Fault{Place: "/operations", Message: "is empty: there is nothing to do"})
+	}
+	if len(req.Operations) > mostOperations {
+		faults = append(faults, wire.Fault{Place: "/operations", Message: fmt.Sprintf("has more than %d operations", mostOperations)})
+	}
+	if f := checkReason(req.Reason, dryRun); f != nil {
+		faults = append(faults, *f)
+	}
+	if len(faults) > 0 {
+		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
+	}
+	body, err := json.Marshal(req)
+	if err != nil {
+		return wire.ChangeResult{}, err
+	}
+	digest := sha256.Sum256(body)
+	return d.change(ctx, c, changing{
+		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: req.Reason, Operations: ops, Key: key, Request: digest[:]},
+		basedOn:     req.BasedOn,
+		acknowledge: req.Acknowledge,
+		dryRun:      dryRun,
+		place: func(f access.Fault) string {
+			at := fmt.Sprintf("/operations/%d", f.Operation)
+			if f.Field != "" {
+				at += "/" + f.Field
+			}
+			return at
+		},
+	})
+}
+
+func checkReason(reason string, dryRun bool) *wire.Fault {
+	switch {
+	case strings.TrimSpace(reason) == "" && !dryRun:
+		return &wire.Fault{Place: "/reason", Message: "is missing: say why, for whoever asks later"}
+	case len(reason) > 2000:
+		return &wire.Fault{Place: "/reason", Message: "is longer than 2000 bytes"}
+	}
+	return nil
+}
+
+func decode(raw []json.RawMessage) ([]access.Operation, []wire.Fault) {
+	var ops []access.Operation
+	var out []wire.Fault
+	for i, r := range raw {
+		op, faults := access.DecodeOperation(r)
+		for _, f := range faults {
+			place := fmt.Sprintf("/operations/%d", i)
+			if f.Field != "" {
+				place += "/" + f.Field
+			}
+			out = append(out, wire.Fault{Place: place, Message: f.Message})
+		}
+		ops = append(ops, op)
+	}
+	return ops, out
+}
+
+// changing is a change on its way, whatever it came from.
+type changing struct {
+	ledger.Change
+	basedOn     int64
+	acknowledge []string
+	dryRun      bool
+	place       func(access.Fault) string // where in what was sent a fault lies
+}
+
+func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeResult, error) {
+	v := d.Now(ctx, c)
+	out := wire.ChangeResult{DryRun: x.dryRun, Sentences: []string{}}
+	judge := func(draft *access.Draft, at access.Instant) error {
+		// Judged at the head the draft began from, which may be newer.
+		v.Snapshot, v.today, v.at = draft.Base(), draft.Base(), at
+		v.auth = v.today.Authority(c.User, at)
+		p, err := v.judge(draft, &x)
+		out.Preview = p
+		return err
+	}
+	var draft *access.Draft
+	if x.dryRun {
+		at := access.At(d.Clock())
+		draft = v.today.Draft()
+		draft.Visible = v.reads
+		for i, op := range x.Operations {
+			draft.Apply(i, op, at)
+		}
+		if err := judge(draft, at); err != nil {
+			return out, err
+		}
+		out.Revision, out.Unchanged = v.today.Revision, len(draft.Changes()) == 0
+	} else {
+		x.Visible = func(s *access.Snapshot) func(access.FactKind, uint32) bool {
+			at := access.At(d.Clock())
+			w := *v
+			w.Snapshot, w.today, w.auth = s, s, s.Authority(c.User, at)
+			return w.reads
+		}
+		done, err := d.Ledger.Commit(ctx, &x.Change, judge)
+		switch {
+		case errors.Is(err, ledger.ErrKeyReused):
+			return out, problem(KindKeyReused, 409, "Idempotency key reused", "%s; use a fresh key", err)
+		case err != nil:
+			return out, err
+		}
+		out.Revision, out.At, out.Unchanged, out.Repeated = done.Revision, instant(done.At), done.Unchanged, done.Repeated
+		draft = done.Draft
+	}
+	if draft == nil { // repeated: what it did is in the ledger
+		return out, nil
+	}
+	v.Snapshot = &draft.Snapshot
+	v.today = v.Snapshot
+	for _, op := range x.Operations {
+		out.Sentences = append(out.Sentences, op.Sentence(v.Snapshot, v))
+	}
+	out.Notes = v.notes(draft)
+	return out, nil
+}
+
+// judge decides on a draft: its faults, what its author lacks, what moved since
+// they looked, and the guard rails it runs into.
+func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
+	if len(d.Faults) > 0 {
+		var out []wire.Fault
+		for _, f := range d.Faults {
+			w := wire.Fault{Place: x.place(f), Message: f.Message}
+			if f.Given != "" {
+				w.DidYouMean = v.near(f.Subject, f.Given)
+			}
+			out = append(out, w)
+		}
+		return nil, Invalid("nothing was changed", out...)
+	}
+	p := d.Preview(v.at)
+	if lacks := v.auth.Judge(d, p.Touched, v.at); len(lacks) > 0 {
+		return nil, v.refusal(d, lacks)
+	}
+	if x.basedOn > 0 {
+		if moved := d.Moved(x.basedOn); len(moved) > 0 && len(d.Changes()) > 0 {
+			return nil, v.moved(moved, x.basedOn)
+		}
+	}
+	out := v.preview(d, p)
+	var stop []wire.Rail
+	for _, r := range d.GuardRails(v.caller.User, p, v.at) {
+		w := wire.Rail{Code: string(r.Code), Message: v.rail(r), Passable: r.Passable}
+		w.Passed = r.Passable && slices.Contains(x.acknowledge, w.Code)
+		if !w.Passed {
+			stop = append(stop, w)
+		}
+		out.Rails = append(out.Rails, w)
+	}
+	if len(stop) > 0 && !x.dryRun {
+		e := problem(KindGuardRail, 409, "A guard rail stands in the way", "%s", stop[0].Message)
+		if stop[0].Passable {
+			e.Detail += " Acknowledge " + stop[0].Code + " to go on."
+		}
+		e.Rails = stop
+		return out, e
+	}
+	return out, nil
+}
+
+func (v *View) refusal(d *access.Draft, lacks []access.Refusal) error {
+	e := Refused("nothing was changed: you may not do this")
+	seen := map[string]bool{}
+	for _, l := range lacks {
+		f := wire.Fault{Place: "/"}
+		switch {
+		case l.Need != nil:
+			f.Place = fmt.Sprintf("/operations/%d", l.Need.Operation)
+			f.Message = "you may not " + l.Need.What
+		case l.Gain.User != 0 && !v.readsUser(l.Gain.User):
+			f.Message = "somebody outside your part would come to hold " + v.draftRole(d, l.Gain.Role)
+		case l.PassedOn:
+			f.Message = fmt.Sprintf("%s would get rights in Able Roster that you do not hold, through %s", v.gainer(d, l.Gain.User), v.draftRole(d, l.Gain.Role))
+		default:
+			f.Message = fmt.Sprintf("%s would come to hold %s, which you may not assign there", v.gainer(d, l.Gain.User), v.draftRole(d, l.Gain.Role))
+		}
+		if !seen[f.Message] && len(e.Faults) < 50 {
+			seen[f.Message] = true
+			e.Faults = append(e.Faults, f)
+		}
+	}
+	if len(e.Faults) > 0 {
+		e.Detail = "nothing was changed: " + e.Faults[0].Message
+	}
+	return e
+}
+
+func (v *View) gainer(d *access.Draft, id access.UserID) string {
+	if id == 0 {
+		return "everybody"
+	}
+	if u := d.User(id); u != nil {
+		return label(u)
+	}
+	return Outside
+}
+
+// draftRole names a role of a draft, were it only made in it.
+func (v *View) draftRole(d *access.Draft, id access.RoleID) string {
+	if v.today.Role(id) != nil && !v.readsRole(id) {
+		return "a role " + Outside
+	}
+	return "the role " + d.RoleKey(id)
+}
+
+// moved tells the author of a change what others did since they looked.
+func (v *View) moved(subjects []access.Subject, basedOn int64) error {
+	e := problem(KindMoved, 409, "Somebody was faster", "nothing was changed: what this change builds on has moved since revision %d; look again and decide anew", basedOn)
+	for _, s := range subjects {
+		m := wire.Moved{What: v.subjectRef(s)}
+		revs, err := v.desk.Ledger.History(v.ctx, ledger.Filter{Subject: []string{subjectID(s)}}, 1)
+		if err == nil && len(revs) > 0 && revs[0].Revision > basedOn {
+			r := v.revision(revs[0], subjectID(s))
+			m.Revision, m.At, m.By, m.Sentences = r.Revision, r.At, r.By, r.Sentences
+		}
+		e.Moved = append(e.Moved, m)
+	}
+	if m := e.Moved[0]; m.Revision > 0 && m.By != nil {
+		e.Detail = fmt.Sprintf("nothing was changed: %s changed %s in revision %d (%s); look again and decide anew",
+			m.By.Label, m.What.Label, m.Revision, strings.Join(m.Sentences, "; "))
+	}
+	return e
+}
+
+func subjectID(s access.Subject) string { return fmt.Sprintf("%s-%d", s.Kind, s.Row) }
+
+func (v *View) subjectRef(s access.Subject) wire.Ref {
+	switch s.Kind {
+	case access.FactUser:
+		return v.userRef(access.UserID(s.Row))
+	case access.FactGroup:
+		return v.groupRef(access.GroupID(s.Row), false)
+	case access.FactRole:
+		return v.roleRef(access.RoleID(s.Row), false)
+	}
+	return v.applicationRef(access.ApplicationID(s.Row), false)
+}
+
+// mostNamed bounds how many users of one class a preview names.
+const mostNamed = 50
+
+func (v *View) preview(d *access.Draft, p access.Preview) *wire.Preview {
+	out := &wire.Preview{Effects: []wire.Effect{}}
+	w := *v
+	w.Snapshot = &d.Snapshot
+	w.today = w.Snapshot // those a change adds are seen where it puts them
+	for _, e := range p.Effects {
+		x := wire.Effect{Users: []wire.Ref{}}
+		for _, id := range e.Users {
+			ref := wire.Ref{Label: "Nobody signed in"}
+			if id != 0 {
+				ref = w.userRef(id)
+			}
+			if ref.Outside {
+				out.Outside = true
+				continue
+			}
+			x.UserCount++
+			if len(x.Users) < mostNamed {
+				x.Users = append(x.Users, ref)
+			}
+		}
+		if x.UserCount == 0 {
+			continue
+		}
+		x.Gained, x.Lost = w.entitlements(e.Gained), w.entitlements(e.Lost)
+		if len(x.Gained) > 0 {
+			out.UsersGaining += x.UserCount
+		}
+		if len(x.Lost) > 0 {
+			out.UsersLosing += x.UserCount
+		}
+		out.Gained += x.UserCount * len(x.Gained)
+		out.Lost += x.UserCount * len(x.Lost)
+		out.Effects = append(out.Effects, x)
+	}
+	return out
+}
+
+func (v *View) entitlements(es []access.Entitlement) []wire.Entitlement {
+	var out []wire.Entitlement
+	for _, e := range es {
+		x := wire.Entitlement{Application: v.applicationRef(e.Application, false), Action: e.Action, Target: e.Target,
+			From: instant(e.When[0].From), Until: instant(e.When[len(e.When)-1].Until)}
+		if e.When[0].From <= v.at {
+			x.From = nil // from now on
+		}
+		if x.Application.Outside {
+			x.Action, x.Target = "", ""
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+func (v *View) rail(r access.Rail) string {
+	switch r.Code {
+	case access.LastAdministrator:
+		return "Nobody would be left who can administer Able Roster without a window or an end date. This cannot be passed; make somebody else administrator first."
+	case access.OwnAccessLowered:
+		return "You would lose some of your own rights in Able Roster."
+	case access.GainForEverybody:
+		return "Everybody would gain by this, those not here yet too."
+	case access.AdministeringGain:
+		return "Rights to administer Able Roster would be given to " + v.several(r.Users) + "."
+	case access.WideGain:
+		return fmt.Sprintf("%.0f %% of all active users would gain by this.", 100*r.Share)
+	}
+	return string(r.Code)
+}
+
+func (v *View) several(ids []access.UserID) string {
+	if len(ids) == 1 && ids[0] != 0 {
+		if n := v.UserName(ids[0]); n != Outside {
+			return n
+		}
+		return "a user"
+	}
+	return fmt.Sprintf("%d users", len(ids))
+}
+
+// notes say what was so already, and since when.
+func (v *View) notes(d *access.Draft) []wire.Note {
+	var out []wire.Note
+	for _, n := range d.Notes {
+		text := "This is so already."
+		switch n.Code {
+		case access.AlreadyHeld:
+			text = "The role is held already, on the same terms."
+		case access.AlreadyMember:
+			text = "The membership is there already, on the same terms."
+		}
+		note := wire.Note{Operation: n.Operation, Code: string(n.Code), Message: text}
+		if n.Since > 0 && n.Since <= d.Base().Revision {
+			note.Since = &wire.Given{Revision: n.Since}
+		}
+		out = append(out, note)
+	}
+	v.reasons(func(g giving) {
+		for i := range out {
+			g(&out[i].Since)
+		}
+	})
+	for i := range out {
+		if s := out[i].Since; s != nil && !s.At.IsZero() {
+			out[i].Message = strings.TrimSuffix(out[i].Message, ".") + ", since " + s.At.In(v.Zone()).Format("2 January 2006") + fmt.Sprintf(" (revision %d).", s.Revision)
+		}
+	}
+	return out
+}

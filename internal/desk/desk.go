@@ -1,0 +1,201 @@
+// Package desk holds the use cases: it knows who is asking, cuts every answer
+// to what they may see, and makes every change. Interfaces translate to and
+// from it and decide nothing themselves.
+package desk
+
+import (
+	"context"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/ledger"
+	"ableroster/wire"
+)
+
+// Desk serves the use cases over one ledger.
+type Desk struct {
+	Ledger *ledger.Ledger
+	// Clock tells the instant that questions without one are judged at.
+	Clock func() time.Time
+}
+
+// Caller is who asks, and through what.
+type Caller struct {
+	User access.UserID
+	Via  string // console, api …
+}
+
+// Outside is what stands for everything the caller may not see.
+const Outside = "outside your part"
+
+// View is one caller's sight of one snapshot. What they may see is judged by
+// today's rights, whatever the day looked at.
+type View struct {
+	*access.Snapshot
+	ctx    context.Context
+	desk   *Desk
+	caller Caller
+	at     access.Instant
+	past   bool
+	today  *access.Snapshot
+	auth   *access.Authority
+}
+
+// Now is the caller's view of the present.
+func (d *Desk) Now(ctx context.Context, c Caller) *View {
+	head := d.Ledger.Head()
+	at := access.At(d.Clock())
+	return &View{Snapshot: head, ctx: ctx, desk: d, caller: c, at: at, today: head, auth: head.Authority(c.User, at)}
+}
+
+// AsOf is the caller's view of a past instant; the zero time is now. An
+// instant in the future judges the present facts then.
+func (d *Desk) AsOf(ctx context.Context, c Caller, at time.Time) (*View, error) {
+	v := d.Now(ctx, c)
+	if at.IsZero() {
+		return v, nil
+	}
+	s, err := d.Ledger.At(ctx, access.At(at))
+	return v.in(s, at), err
+}
+
+// AsOfUser is AsOf for questions about one user alone: an old day loads only
+// their slice.
+func (d *Desk) AsOfUser(ctx context.Context, c Caller, at time.Time, user string) (*View, access.UserID, error) {
+	v := d.Now(ctx, c)
+	id, ok := v.today.FindUser(user)
+	if !ok || !v.auth.MayReadUser(v.today, id) {
+		return nil, 0, v.missing(access.FactUser, user)
+	}
+	if at.IsZero() {
+		return v, id, nil
+	}
+	s, err := d.Ledger.Slice(ctx, access.At(at), id)
+	if err != nil {
+		return nil, 0, err
+	}
+	if s.User(id) == nil {
+		return nil, 0, notFound("%s was not in the register on %s", v.userRef(id).Label, at.Format(time.DateOnly))
+	}
+	return v.in(s, at), id, nil
+}
+
+func (v *View) in(s *access.Snapshot, at time.Time) *View {
+	if s == nil {
+		return nil
+	}
+	past := access.At(at) < v.at
+	w := *v
+	w.Snapshot, w.at, w.past = s, access.At(at), past
+	return &w
+}
+
+func (v *View) stand() wire.Stand {
+	return wire.Stand{Revision: v.Revision, At: v.at.Time(), AsOf: v.past}
+}
+
+func (v *View) readsUser(id access.UserID) bool { return v.auth.MayReadUser(v.today, id) }
+
+func (v *View) readsGroup(id access.GroupID) bool {
+	return id == access.PublicGroup || id == access.AllUsersGroup || v.auth.May(access.ActRead, v.today.GroupPath(id))
+}
+
+func (v *View) readsRole(id access.RoleID) bool {
+	return v.auth.May(access.ActRead, v.today.RolePath(id))
+}
+
+func (v *View) readsApplication(id access.ApplicationID) bool {
+	return v.auth.May(access.ActRead, v.today.ApplicationPath(id))
+}
+
+func (v *View) readsLedger() bool { return v.auth.May(access.ActRead, "ledger") }
+
+// reads says whether the caller may know of a thing.
+func (v *View) reads(kind access.FactKind, row uint32) bool {
+	switch kind {
+	case access.FactUser:
+		return v.readsUser(access.UserID(row))
+	case access.FactGroup:
+		return v.readsGroup(access.GroupID(row))
+	case access.FactRole:
+		return v.readsRole(access.RoleID(row))
+	case access.FactApplication:
+		return v.readsApplication(access.ApplicationID(row))
+	}
+	return true
+}
+
+var outside = wire.Ref{Label: Outside, Outside: true}
+
+func label(u *access.User) string {
+	if u.DisplayName != "" {
+		return u.DisplayName
+	}
+	return u.UserName
+}
+
+func (v *View) userRef(id access.UserID) wire.Ref {
+	u := v.today.User(id)
+	if u == nil || !v.readsUser(id) {
+		return outside
+	}
+	return wire.Ref{ID: id.String(), Key: u.UserName, Label: label(u)}
+}
+
+// UserName implements access.Names within what the caller may see.
+func (v *View) UserName(id access.UserID) string {
+	if id == 0 {
+		return "nobody"
+	}
+	return v.userRef(id).Label
+}
+
+// The refs below name a thing of the snapshot looked at; own says that the
+// caller looks at their own access, where they may see what gives it.
+func (v *View) groupRef(id access.GroupID, own bool) wire.Ref {
+	g := v.Snapshot.Group(id)
+	if g == nil {
+		g = v.today.Group(id)
+	}
+	if g == nil || !own && !v.readsGroup(id) {
+		return outside
+	}
+	return wire.Ref{ID: id.String(), Key: g.Key, Label: g.Label}
+}
+
+func (v *View) roleRef(id access.RoleID, own bool) wire.Ref {
+	r, key := v.Snapshot.Role(id), v.RoleKey(id)
+	if r == nil {
+		r, key = v.today.Role(id), v.today.RoleKey(id)
+	}
+	if r == nil || !own && !v.readsRole(id) {
+		return outside
+	}
+	return wire.Ref{ID: id.String(), Key: key, Label: r.Label}
+}
+
+func (v *View) applicationRef(id access.ApplicationID, own bool) wire.Ref {
+	a := v.Snapshot.Application(id)
+	if a == nil {
+		a = v.today.Application(id)
+	}
+	if a == nil || !own && !v.readsApplication(id) {
+		return outside
+	}
+	return wire.Ref{ID: id.String(), Key: a.Key, Label: a.Label}
+}
+
+func (v *View) memberRef(m access.Member, own bool) (wire.Ref, string) {
+	if m.User != 0 {
+		return v.userRef(m.User), "user"
+	}
+	return v.groupRef(m.Group, own), "group"
+}
+
+func instant(i access.Instant) *time.Time {
+	t := i.Time()
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}

@@ -1,0 +1,149 @@
+package desk
+
+import (
+	"context"
+	"encoding/base64"
+	"strconv"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/ledger"
+	"ableroster/wire"
+)
+
+// Past chooses revisions of the ledger.
+type Past struct {
+	User, Role, Group string // only those that speak of this one
+	AsOf              time.Time
+	Cursor            string
+	Limit             int
+	Number            int64
+}
+
+// History are revisions the caller may read, newest first. The whole ledger
+// needs "read" on it; the history of one user only "read" on them.
+func (d *Desk) History(ctx context.Context, c Caller, q Past) (wire.RevisionList, error) {
+	v := d.Now(ctx, c)
+	out := wire.RevisionList{Stand: v.stand(), Revisions: []wire.Revision{}}
+	f := ledger.Filter{Number: q.Number}
+	for _, x := range []struct {
+		given string
+		kind  access.FactKind
+		find  func(string) (uint32, bool)
+	}{
+		{q.User, access.FactUser, func(s string) (uint32, bool) { id, ok := v.FindUser(s); return uint32(id), ok }},
+		{q.Role, access.FactRole, func(s string) (uint32, bool) { id, ok := v.FindRole(s); return uint32(id), ok }},
+		{q.Group, access.FactGroup, func(s string) (uint32, bool) { id, ok := v.FindGroup(s); return uint32(id), ok }},
+	} {
+		if x.given == "" {
+			continue
+		}
+		row, ok := x.find(x.given)
+		if !ok || !v.reads(x.kind, row) {
+			return out, v.missing(x.kind, x.given)
+		}
+		f.Subject = append(f.Subject, subjectID(access.Subject{Kind: x.kind, Row: row}))
+	}
+	if f.Subject == nil && !v.readsLedger() {
+		if q.Number != 0 {
+			return out, notFound("there is no revision %d", q.Number)
+		}
+		return out, Refused("the whole ledger is outside your part; ask for the history of one user you may see")
+	}
+	if !q.AsOf.IsZero() {
+		n, _, err := d.Ledger.RevisionAt(ctx, access.At(q.AsOf))
+		if err != nil {
+			return out, err
+		}
+		f.AtMost = n
+		out.Revision, out.At, out.AsOf = n, q.AsOf.UTC(), true
+	}
+	if q.Cursor != "" {
+		raw, err := base64.RawURLEncoding.DecodeString(q.Cursor)
+		if err == nil {
+			f.Before, err = strconv.ParseInt(string(raw), 10, 64)
+		}
+		if err != nil || f.Before < 1 {
+			return out, Invalid("the cursor is not one this service gave", wire.Fault{Place: "cursor", Message: "is malformed; begin again without one"})
+		}
+	}
+	if q.Limit <= 0 {
+		q.Limit = 50
+	}
+	revs, err := d.Ledger.History(ctx, f, q.Limit+1)
+	if err != nil {
+		return out, err
+	}
+	if len(revs) > q.Limit {
+		revs = revs[:q.Limit]
+		out.Next = base64.RawURLEncoding.EncodeToString([]byte(strconv.FormatInt(revs[q.Limit-1].Revision, 10)))
+	}
+	for _, r := range revs {
+		out.Revisions = append(out.Revisions, v.revision(r, f.Subject...))
+	}
+	if q.Number != 0 && len(out.Revisions) == 0 {
+		return out, notFound("there is no revision %d", q.Number)
+	}
+	return out, nil
+}
+
+// revision shows a revision; with subjects only the operations that speak of
+// one of them. Operations that name what the caller may not see are "outside
+// your part".
+func (v *View) revision(r ledger.Revision, subjects ...string) wire.Revision {
+	out := wire.Revision{Revision: r.Revision, At: r.At.Time(), RecordedAt: r.Recorded.Time(), Claimed: r.Claimed,
+		Via: r.Via, Reason: r.Reason, Hash: r.Hash, Sentences: []string{}}
+	if r.Author != 0 {
+		by := v.userRef(r.Author)
+		out.By = &by
+	}
+	for _, op := range r.Operations {
+		named := access.SubjectsOf(op)
+		if len(subjects) > 0 && !overlap(named, subjects) {
+			continue
+		}
+		seen := true
+		for _, s := range named {
+			seen = seen && v.readsID(s)
+		}
+		if !seen {
+			out.Sentences = append(out.Sentences, "Something "+Outside)
+			continue
+		}
+		out.Sentences = append(out.Sentences, op.Sentence(v.today, v))
+		if raw, err := access.EncodeOperation(op); err == nil {
+			out.Operations = append(out.Operations, raw)
+		}
+	}
+	return out
+}
+
+func overlap(a, b []string) bool {
+	for _, x := range a {
+		for _, y := range b {
+			if x == y {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// readsID says whether the caller may know of a thing by its id.
+func (v *View) readsID(id string) bool {
+	for _, k := range []access.FactKind{access.FactUser, access.FactGroup, access.FactRole, access.FactApplication} {
+		if n, ok := access.ParseID(string(k), id); ok {
+			return v.reads(k, n)
+		}
+	}
+	return true
+}
+
+// Verify verifies the whole ledger; it needs "read" on it.
+func (d *Desk) Verify(ctx context.Context, c Caller) (wire.Verdict, error) {
+	if v := d.Now(ctx, c); !v.readsLedger() {
+		return wire.Verdict{}, Refused("the ledger is outside your part")
+	}
+	r, err := d.Ledger.Verify(ctx)
+	return wire.Verdict{Verified: r.First == 0, Revision: r.Revisions, Hash: r.Hash, First: r.First, Fault: r.Fault}, err
+}

@@ -1,0 +1,297 @@
+package desk
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/wire"
+)
+
+// path draws a chain as its steps from the user to the permission.
+func (v *View) path(user access.UserID, c access.Chain) wire.Path {
+	own := user != 0 && user == v.caller.User
+	out := wire.Path{From: instant(c.Window.From), Until: instant(c.Window.Until), Fails: string(c.Fails)}
+	if user == 0 {
+		out.Steps = append(out.Steps, wire.Step{Kind: "nobody", Ref: wire.Ref{Label: "Nobody signed in"}})
+	} else {
+		out.Steps = append(out.Steps, wire.Step{Kind: "user", Ref: v.userRef(user)})
+	}
+	if c.BuiltIn != 0 {
+		out.Steps = append(out.Steps, wire.Step{Kind: "group", Ref: v.groupRef(c.BuiltIn, own)})
+	}
+	for _, m := range c.Memberships {
+		f := v.Membership(m)
+		out.Steps = append(out.Steps, wire.Step{Kind: "group", Ref: v.groupRef(f.Group, own),
+			From: instant(f.Window.From), Until: instant(f.Window.Until), Given: &wire.Given{Revision: f.Opened}})
+	}
+	a := v.Snapshot.Assignment(c.Assignment)
+	for i, r := range c.Roles {
+		step := wire.Step{Kind: "included_role", Ref: v.roleRef(r, own)}
+		if i == 0 {
+			step.Kind, step.Assignment, step.Origin = "role", a.ID.String(), string(a.Origin)
+			step.From, step.Until = instant(a.Window.From), instant(a.Window.Until)
+			step.Given = &wire.Given{Revision: a.Opened}
+		}
+		out.Steps = append(out.Steps, step)
+	}
+	p := v.Permission(c.Permission)
+	app := v.applicationRef(p.Application, true)
+	out.Steps = append(out.Steps, wire.Step{Kind: "permission", Ref: wire.Ref{ID: p.ID.String(), Label: p.Pattern},
+		Application: &app, Actions: p.Actions, Pattern: p.Pattern})
+	return out
+}
+
+// through is how a chain gives: the mark of a line or a cell.
+func through(c access.Chain) string {
+	switch {
+	case c.BuiltIn == access.PublicGroup:
+		return "public"
+	case c.BuiltIn == access.AllUsersGroup:
+		return "all-users"
+	case len(c.Memberships) > 0:
+		return "group"
+	case len(c.Roles) > 1:
+		return "included"
+	}
+	return "direct"
+}
+
+// soon is how far ahead an end is worth pointing out.
+const soon = 14 * 24 * time.Hour
+
+// Access is all a user can do, with why.
+func (v *View) Access(id access.UserID) wire.Access {
+	out := wire.Access{Stand: v.stand(), User: v.userRef(id), Effective: v.Effective(id, v.at), Lines: []wire.AccessLine{}}
+	apps := map[access.ApplicationID]bool{}
+	for _, e := range v.Entitlements(id) {
+		for _, w := range e.When {
+			if !w.Holds(v.at) {
+				continue
+			}
+			out.Things++
+			apps[e.Application] = true
+			if w.Until != 0 && w.Until <= v.at+access.Instant(soon.Microseconds()) {
+				out.EndingSoon++
+			}
+		}
+	}
+	out.Applications = len(apps)
+	for _, l := range v.Snapshot.Access(id, v.at) {
+		line := wire.AccessLine{Application: v.applicationRef(l.Application, true), Actions: l.Actions, Pattern: l.Pattern,
+			Through: through(l.Chains[0]), Now: l.When.Holds(v.at)}
+		for _, w := range l.When {
+			if w.Until == 0 || w.Until > v.at {
+				line.From, line.Until = instant(w.From), instant(w.Until)
+				break
+			}
+		}
+		for _, c := range l.Chains {
+			line.Paths = append(line.Paths, v.path(id, c))
+		}
+		out.Lines = append(out.Lines, line)
+	}
+	v.reasons(func(g giving) {
+		for i := range out.Lines {
+			visitPaths(out.Lines[i].Paths, g)
+		}
+	})
+	return out
+}
+
+func visitPaths(paths []wire.Path, g giving) {
+	for i := range paths {
+		for j := range paths[i].Steps {
+			g(&paths[i].Steps[j].Given)
+		}
+	}
+}
+
+// Check answers a question within what the caller may ask: an account with
+// "decide" on the application gets the decision about anybody, somebody who
+// may read the user gets its paths too. To all others the user is not there.
+func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
+	at := v.at
+	if q.At != nil {
+		at = access.At(*q.At)
+	}
+	out := wire.CheckAnswer{Stand: v.stand()}
+	out.At = at.Time()
+	ask := access.Question{User: q.User, Application: q.Application, Action: q.Action, Path: q.Path, At: at}
+	user, known := v.FindUser(q.User)
+	reads := q.User == "" || known && v.readsUser(user)
+	app, appKnown := v.FindApplication(q.Application)
+	decides := appKnown && v.auth.May(access.ActDecide, v.today.ApplicationPath(app))
+	if appKnown && !decides && !v.readsApplication(app) && user != v.caller.User {
+		ask.Application = "" // to this caller there is no such application
+	}
+	if !reads && !decides && q.User != "" {
+		if err := access.CheckPath(q.Path); err != nil {
+			return out, badPath(err)
+		}
+		out.Reason = string(access.UserUnknown)
+		out.Message = v.missing(access.FactUser, q.User).Detail
+		return out, nil
+	}
+	if !q.Explain || !reads {
+		d, err := v.Snapshot.Check(ask)
+		if err != nil {
+			return out, badPath(err)
+		}
+		out.Allowed, out.Reason, out.Message = d.Allowed, string(d.Reason), d.Reason.Sentence()
+		return out, nil
+	}
+	e, err := v.Explain(ask)
+	if err != nil {
+		return out, badPath(err)
+	}
+	out.Allowed, out.Reason, out.More = e.Allowed, string(e.Reason), e.More
+	for _, c := range e.Chains {
+		out.Paths = append(out.Paths, v.path(user, c))
+	}
+	v.reasons(func(g giving) { visitPaths(out.Paths, g) })
+	out.Message = v.sentence(q, e, out.Paths)
+	return out, nil
+}
+
+func badPath(err error) error {
+	return Invalid("the question cannot be asked", wire.Fault{Place: "/path", Message: err.Error()})
+}
+
+// sentence says an answer in words: to whom, what, and through what or what
+// came near.
+func (v *View) sentence(q wire.CheckRequest, e access.Explanation, paths []wire.Path) string {
+	who := "Nobody signed in"
+	if e.User != 0 {
+		who = v.UserName(e.User)
+	} else if q.User != "" {
+		who = "“" + q.User + "”"
+	}
+	what := q.Action + " " + q.Path + " in " + q.Application
+	switch e.Reason {
+	case access.Granted:
+		return fmt.Sprintf("%s may %s, %s.", who, what, v.by(paths[0]))
+	case access.NotYet:
+		return fmt.Sprintf("%s may not %s yet: held from %s, %s.", who, what, v.day(paths[0].From), v.by(paths[0]))
+	case access.Ended:
+		return fmt.Sprintf("%s may no longer %s: held until %s, %s.", who, what, v.day(paths[0].Until), v.by(paths[0]))
+	case access.NoGrant:
+		return fmt.Sprintf("%s may not %s: no role held gives it.", who, what)
+	case access.UserInactive:
+		return fmt.Sprintf("%s may do nothing now: %s.", who, v.whyInactive(e.User, access.At(v.at.Time())))
+	case access.ApplicationUnknown, access.UserUnknown:
+		kind, given := access.FactApplication, q.Application
+		if e.Reason == access.UserUnknown {
+			kind, given = access.FactUser, q.User
+		}
+		return v.missing(kind, given).Detail
+	}
+	return fmt.Sprintf("%s may not %s: %s", who, what, e.Reason.Sentence())
+}
+
+func (v *View) whyInactive(id access.UserID, at access.Instant) string {
+	u := v.Snapshot.User(id)
+	today := access.DateOf(at.Time().In(v.Zone()))
+	switch {
+	case u == nil:
+		return "not in the register"
+	case u.Status != access.Active:
+		return "the account is " + string(u.Status)
+	case u.Start > today:
+		return "the start date is " + u.Start.String()
+	}
+	return "the end date was " + u.End.String()
+}
+
+func (v *View) by(p wire.Path) string {
+	steps := p.Steps
+	at := slices.IndexFunc(steps, func(s wire.Step) bool { return s.Kind == "role" })
+	by := "by the role " + steps[at].Label
+	if at > 1 {
+		by += " through the group " + steps[at-1].Label
+	}
+	return by
+}
+
+func (v *View) day(t *time.Time) string {
+	if t == nil {
+		return "another time"
+	}
+	return t.In(v.Zone()).Format("2 January 2006 15:04")
+}
+
+// Menu is what a user may do in one application now.
+func (v *View) Menu(user, application string) (wire.Menu, error) {
+	id, known := v.FindUser(user)
+	app, ok := v.FindApplication(application)
+	decides := ok && v.auth.May(access.ActDecide, v.today.ApplicationPath(app))
+	switch {
+	case user != "" && (!known || !decides && !v.readsUser(id)):
+		return wire.Menu{}, v.missing(access.FactUser, user)
+	case !ok || !decides && !v.readsApplication(app) && id != v.caller.User:
+		return wire.Menu{}, v.missing(access.FactApplication, application)
+	}
+	a := v.Snapshot.Application(app)
+	out := wire.Menu{Stand: v.stand(), Application: a.Key, Actions: map[string][]string{}}
+	for _, x := range a.Actions {
+		reach := []string{}
+		if a.State == access.StateLive {
+			reach = append(reach, v.Reach(id, app, x.Key, v.at)...)
+		}
+		out.Actions[x.Key] = reach
+	}
+	return out, nil
+}
+
+// Grid is users × permissions of one application, nobody signed in first.
+func (v *View) Grid(application string, q Search) (wire.Grid, error) {
+	app, ok := v.FindApplication(application)
+	if !ok || !v.readsApplication(app) {
+		return wire.Grid{}, v.missing(access.FactApplication, application)
+	}
+	found, err := v.search(q)
+	if err != nil {
+		return wire.Grid{}, err
+	}
+	page, next, err := cut(found, q.Cursor, q.Limit)
+	if err != nil {
+		return wire.Grid{}, err
+	}
+	out := wire.Grid{Stand: v.stand(), Application: v.applicationRef(app, false), Total: len(found), Next: next,
+		Columns: []wire.GridColumn{}, Rows: []wire.GridRow{}}
+	for _, r := range v.resourcesOf(app) {
+		for _, a := range v.Snapshot.Application(app).Actions {
+			out.Columns = append(out.Columns, wire.GridColumn{Path: r.Path, Label: r.Label, Action: a.Key})
+		}
+	}
+	if q.Cursor == "" {
+		out.Rows = append(out.Rows, wire.GridRow{Kind: "nobody", User: wire.Ref{Label: "Nobody signed in"},
+			Cells: v.cells(0, app, out.Columns)})
+	}
+	for _, u := range page {
+		out.Rows = append(out.Rows, wire.GridRow{Kind: "user", User: v.userRef(u.ID), Cells: v.cells(u.ID, app, out.Columns)})
+	}
+	return out, nil
+}
+
+func (v *View) cells(id access.UserID, app access.ApplicationID, columns []wire.GridColumn) []wire.GridCell {
+	chains := v.ChainsIn(id, app, v.at)
+	out := make([]wire.GridCell, len(columns))
+	for i, col := range columns {
+		var ends access.Instant
+		for _, c := range chains {
+			if !v.Permission(c.Permission).Gives(col.Action, col.Path) {
+				continue
+			}
+			if out[i].Mark == "" { // the shortest says how
+				out[i].Mark = through(c)
+				ends = c.Window.Until
+			} else if c.Window.Until == 0 || c.Window.Until > ends && ends != 0 { // the longest says until when
+				ends = c.Window.Until
+			}
+		}
+		out[i].Until = instant(ends)
+	}
+	return out
+}

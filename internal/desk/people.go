@@ -1,0 +1,220 @@
+package desk
+
+import (
+	"cmp"
+	"encoding/base64"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/wire"
+)
+
+// Search chooses and orders users for a list.
+type Search struct {
+	Text   string // in the name, user name, title or e-mail, without case
+	Unit   string // this unit and all below it
+	Status string
+	Group  string // members of this group, at any depth, now
+	Sort   string // name (default), user_name, unit, title, status; "-" before it for the other way round
+	Cursor string
+	Limit  int
+}
+
+// Users is a page of the users the caller may read.
+func (v *View) Users(q Search) (wire.UserList, error) {
+	found, err := v.search(q)
+	if err != nil {
+		return wire.UserList{}, err
+	}
+	out := wire.UserList{Stand: v.stand(), Total: len(found), Users: []wire.User{}}
+	page, next, err := cut(found, q.Cursor, q.Limit)
+	if err != nil {
+		return out, err
+	}
+	out.Next = next
+	for _, u := range page {
+		out.Users = append(out.Users, v.user(u))
+	}
+	return out, nil
+}
+
+func (v *View) search(q Search) ([]*access.User, error) {
+	var faults []wire.Fault
+	less := userOrders[strings.TrimPrefix(q.Sort, "-")]
+	if less == nil {
+		faults = append(faults, wire.Fault{Place: "sort", Message: "is name, user_name, unit, title or status"})
+	}
+	switch access.Status(q.Status) {
+	case "", access.Invited, access.Active, access.Suspended, access.Departed:
+	default:
+		faults = append(faults, wire.Fault{Place: "status", Message: "is invited, active, suspended or departed"})
+	}
+	if len(faults) > 0 {
+		return nil, Invalid("the list could not be made", faults...)
+	}
+	var inGroup map[access.UserID]bool
+	if q.Group != "" {
+		id, ok := v.FindGroup(q.Group)
+		if !ok || !v.readsGroup(id) {
+			return nil, v.missing(access.FactGroup, q.Group)
+		}
+		inGroup = v.MembersNow(id, v.at)
+	}
+	text := strings.ToLower(strings.TrimSpace(q.Text))
+	var found []*access.User
+	for u := range v.Snapshot.Users() {
+		if q.Status != "" && string(u.Status) != q.Status ||
+			q.Unit != "" && !access.Covers(q.Unit, cmp.Or(u.Unit, access.Root)) ||
+			inGroup != nil && !inGroup[u.ID] || !matches(u, text) || !v.readsUser(u.ID) {
+			continue
+		}
+		found = append(found, u)
+	}
+	slices.SortFunc(found, func(a, b *access.User) int {
+		c := cmp.Or(less(a, b), cmp.Compare(a.ID, b.ID))
+		if strings.HasPrefix(q.Sort, "-") {
+			c = -c
+		}
+		return c
+	})
+	return found, nil
+}
+
+func matches(u *access.User, text string) bool {
+	if text == "" {
+		return true
+	}
+	for _, s := range []string{u.DisplayName, u.UserName, u.Title, u.Email} {
+		if strings.Contains(strings.ToLower(s), text) {
+			return true
+		}
+	}
+	return false
+}
+
+var userOrders = map[string]func(a, b *access.User) int{
+	"":          func(a, b *access.User) int { return cmp.Compare(label(a), label(b)) },
+	"name":      func(a, b *access.User) int { return cmp.Compare(label(a), label(b)) },
+	"user_name": func(a, b *access.User) int { return cmp.Compare(a.UserName, b.UserName) },
+	"unit":      func(a, b *access.User) int { return cmp.Compare(a.Unit, b.Unit) },
+	"title":     func(a, b *access.User) int { return cmp.Compare(a.Title, b.Title) },
+	"status":    func(a, b *access.User) int { return cmp.Compare(a.Status, b.Status) },
+}
+
+// cut takes one page out of a list. A cursor is opaque: where the page begins.
+func cut[T any](all []T, cursor string, limit int) (page []T, next string, err error) {
+	from := 0
+	if cursor != "" {
+		raw, err := base64.RawURLEncoding.DecodeString(cursor)
+		if err == nil {
+			from, err = strconv.Atoi(strings.TrimPrefix(string(raw), "from "))
+		}
+		if err != nil || from < 0 || !strings.HasPrefix(string(raw), "from ") {
+			return nil, "", Invalid("the cursor is not one this service gave", wire.Fault{Place: "cursor", Message: "is malformed; begin again without one"})
+		}
+	}
+	if limit <= 0 {
+		limit = 50
+	}
+	from = min(from, len(all))
+	to := min(from+limit, len(all))
+	if to < len(all) {
+		next = base64.RawURLEncoding.EncodeToString([]byte("from " + strconv.Itoa(to)))
+	}
+	return all[from:to], next, nil
+}
+
+func (v *View) user(u *access.User) wire.User {
+	out := wire.User{ID: u.ID.String(), UserName: u.UserName, DisplayName: label(u), Email: u.Email,
+		Kind: string(u.UserKind), Status: string(u.Status), Effective: v.Effective(u.ID, v.at), Unit: u.Unit, Title: u.Title,
+		EmploymentType: u.Employment, Location: u.Location, StartDate: u.Start.String(), EndDate: u.End.String()}
+	if u.Manager != 0 {
+		m := v.userRef(u.Manager)
+		out.Manager = &m
+	}
+	return out
+}
+
+// User is one user with what was given to them.
+func (v *View) User(id access.UserID) wire.UserDetail {
+	u := v.Snapshot.User(id)
+	own := id == v.caller.User
+	out := wire.UserDetail{Stand: v.stand(), User: v.user(u), Groups: []wire.Membership{}, Assignments: []wire.Assignment{}}
+	seen := map[access.GroupID]bool{}
+	var climb func(m access.Member, through *wire.Ref)
+	climb = func(m access.Member, through *wire.Ref) {
+		var next []access.GroupID
+		for _, f := range v.MembershipsOf(m) {
+			if seen[f.Group] {
+				continue
+			}
+			seen[f.Group] = true
+			out.Groups = append(out.Groups, v.membership(f, own, through))
+			next = append(next, f.Group)
+		}
+		for _, g := range next {
+			ref := v.groupRef(g, own)
+			climb(access.Member{Group: g}, &ref)
+		}
+	}
+	climb(access.Member{User: id}, nil)
+	for _, a := range v.Given(access.Assignee{User: id}) {
+		out.Assignments = append(out.Assignments, v.assignment(a, own))
+	}
+	v.reasons(func(g giving) {
+		for i := range out.Assignments {
+			g(&out.Assignments[i].Given)
+		}
+	})
+	return out
+}
+
+func (v *View) membership(f *access.Membership, own bool, through *wire.Ref) wire.Membership {
+	member, kind := v.memberRef(f.Member, own)
+	return wire.Membership{ID: f.ID.String(), Group: v.groupRef(f.Group, own), Member: member, MemberKind: kind,
+		Through: through, From: instant(f.Window.From), Until: instant(f.Window.Until), SinceRevision: f.Opened}
+}
+
+func (v *View) assignment(a *access.Assignment, own bool) wire.Assignment {
+	to, kind := v.memberRef(a.Assignee, own)
+	return wire.Assignment{ID: a.ID.String(), Role: v.roleRef(a.Role, own), Assignee: to, AssigneeKind: kind,
+		From: instant(a.Window.From), Until: instant(a.Window.Until), Origin: string(a.Origin),
+		Given: &wire.Given{Revision: a.Opened}}
+}
+
+// giving fills in who gave something and why, from its revision.
+type giving func(**wire.Given)
+
+// reasons reads who gave the things each visits, and why, from the ledger. The
+// names stay blank while the database is away: the answer stands without them.
+func (v *View) reasons(visit func(giving)) {
+	var numbers []int64
+	visit(func(g **wire.Given) {
+		if *g != nil && !slices.Contains(numbers, (*g).Revision) {
+			numbers = append(numbers, (*g).Revision)
+		}
+	})
+	if len(numbers) == 0 {
+		return
+	}
+	revs, err := v.desk.Ledger.Reasons(v.ctx, numbers)
+	if err != nil {
+		return
+	}
+	visit(func(g **wire.Given) {
+		if *g == nil {
+			return
+		}
+		r, ok := revs[(*g).Revision]
+		if !ok {
+			return
+		}
+		(*g).At, (*g).Reason = r.At.Time(), r.Reason
+		if r.Author != 0 {
+			by := v.userRef(r.Author)
+			(*g).By = &by
+		}
+	})
+}

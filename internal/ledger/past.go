@@ -1,0 +1,41 @@
+package ledger
+
+import (
+	"context"
+	"errors"
+	"fmt"
+)
+
+// LoadHistory puts dated changes into an empty ledger, oldest first, all or
+// none. Only here may a revision claim a time; each says so. The authors are
+// named by user name, since their ids come about on the way.
+func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	conn, err := l.pool.Acquire(ctx)
+	if err != nil {
+		return unavailable(err)
+	}
+	defer conn.Release()
+	w := writer{head: l.Head()}
+	if err := w.lock(ctx, conn); err != nil {
+		return errors.Join(unavailable(err), rollback(ctx, conn))
+	}
+	if w.revision != 0 || w.head.Revision != 0 {
+		return errors.Join(ErrNotEmpty, rollback(ctx, conn))
+	}
+	for i, c := range history {
+		if id, ok := w.head.FindUser(c.AuthorName); ok {
+			c.Author = id
+		}
+		p := &pending{ctx: ctx, change: c, judge: noFaults}
+		if _, err := w.add(ctx, conn, p); err != nil {
+			return errors.Join(fmt.Errorf("change %d (%s): %w", i+1, c.Reason, err), rollback(ctx, conn))
+		}
+	}
+	if err := w.finish(ctx, conn); err != nil {
+		return errors.Join(unavailable(err), rollback(ctx, conn))
+	}
+	l.publish(w.head)
+	return nil
+}

@@ -1,0 +1,62 @@
+package signin
+
+import (
+	"context"
+	"fmt"
+	"unicode/utf8"
+
+	"github.com/alexedwards/argon2id"
+)
+
+// params cost about 60 ms on a small machine: 19 MiB, two passes, one lane
+// (RFC 9106 and the usual guidance for interactive sign-in).
+var params = &argon2id.Params{Memory: 19 * 1024, Iterations: 2, Parallelism: 1, SaltLength: 16, KeyLength: 32}
+
+// hashing bounds how many passwords are hashed at once, so that a flood of
+// sign-ins cannot take all memory and processors.
+var hashing = make(chan struct{}, 2)
+
+func withHashing(ctx context.Context, f func() error) error {
+	select {
+	case hashing <- struct{}{}:
+		defer func() { <-hashing }()
+		return f()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// HashPassword hashes a password for keeping.
+func HashPassword(ctx context.Context, password string) (hash string, err error) {
+	err = withHashing(ctx, func() (err error) {
+		hash, err = argon2id.CreateHash(password, params)
+		return err
+	})
+	return hash, err
+}
+
+// passwordFits compares in constant time.
+func passwordFits(ctx context.Context, password, hash string) (fits bool, err error) {
+	err = withHashing(ctx, func() (err error) {
+		fits, err = argon2id.ComparePasswordAndHash(password, hash)
+		return err
+	})
+	return fits, err
+}
+
+// nobody's hash is compared with when there is no such user, so that the time
+// an answer takes does not tell which names exist.
+const nobodysHash = "$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$qK4ZbVt0m2m8k0mYl2b3mWm0Vw4nqfJb8pG0p7l5x3Q"
+
+// CheckPassword says what is wrong with a new password, or nothing.
+func CheckPassword(p string) error {
+	switch n := utf8.RuneCountInString(p); {
+	case !utf8.ValidString(p):
+		return fmt.Errorf("is not valid UTF-8")
+	case n < 12:
+		return fmt.Errorf("is shorter than 12 characters")
+	case len(p) > 1024:
+		return fmt.Errorf("is longer than 1024 bytes")
+	}
+	return nil
+}

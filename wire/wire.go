@@ -1,0 +1,487 @@
+// Package wire holds what goes over the network: the JSON bodies of the API,
+// shared by the service that writes them and the client that reads them. It
+// has types alone.
+package wire
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// Ref names a thing: by its id, by the name or key people type, and by what
+// they call it. One outside the caller's part has none of them.
+type Ref struct {
+	ID      string `json:"id,omitempty"`
+	Key     string `json:"key,omitempty" doc:"user name, or key"`
+	Label   string `json:"label"`
+	Outside bool   `json:"outside,omitempty" doc:"outside the caller's part: only that it exists is said"`
+}
+
+// Stand says what an answer was drawn from.
+type Stand struct {
+	Revision int64     `json:"revision" doc:"the revision the answer stands on"`
+	At       time.Time `json:"at" doc:"the instant that was judged"`
+	AsOf     bool      `json:"as_of,omitempty" doc:"the instant is in the past: read only"`
+}
+
+// User is a user with their attributes.
+type User struct {
+	ID             string `json:"id"`
+	UserName       string `json:"user_name"`
+	DisplayName    string `json:"display_name"`
+	Email          string `json:"email,omitempty"`
+	Kind           string `json:"kind" enum:"person,service"`
+	Status         string `json:"status" enum:"invited,active,suspended,departed"`
+	Effective      bool   `json:"effective" doc:"active and inside start and end date at the instant judged"`
+	Unit           string `json:"unit,omitempty"`
+	Title          string `json:"title,omitempty"`
+	Manager        *Ref   `json:"manager,omitempty"`
+	EmploymentType string `json:"employment_type,omitempty"`
+	Location       string `json:"location,omitempty"`
+	StartDate      string `json:"start_date,omitempty"`
+	EndDate        string `json:"end_date,omitempty"`
+}
+
+// UserList is a page of users.
+type UserList struct {
+	Stand
+	Users []User `json:"users"`
+	Total int    `json:"total" doc:"how many there are in all, of those the caller may read"`
+	Next  string `json:"next,omitempty" doc:"cursor of the next page"`
+}
+
+// UserDetail is one user with what was given to them directly.
+type UserDetail struct {
+	Stand
+	User
+	Groups      []Membership `json:"groups" doc:"memberships, those reached through other groups after the direct ones"`
+	Assignments []Assignment `json:"assignments" doc:"roles assigned to the user itself"`
+}
+
+// Membership is a member of a group.
+type Membership struct {
+	ID            string     `json:"id"`
+	Group         Ref        `json:"group"`
+	Member        Ref        `json:"member"`
+	MemberKind    string     `json:"member_kind" enum:"user,group"`
+	Through       *Ref       `json:"through,omitempty" doc:"the group through which it is reached"`
+	From          *time.Time `json:"from,omitempty"`
+	Until         *time.Time `json:"until,omitempty"`
+	SinceRevision int64      `json:"since_revision,omitempty"`
+}
+
+// Assignment is a role held by a user or a group.
+type Assignment struct {
+	ID           string     `json:"id"`
+	Role         Ref        `json:"role"`
+	Assignee     Ref        `json:"assignee"`
+	AssigneeKind string     `json:"assignee_kind" enum:"user,group"`
+	Through      []Ref      `json:"through,omitempty" doc:"roles that include the one asked about, from the assigned one down"`
+	From         *time.Time `json:"from,omitempty"`
+	Until        *time.Time `json:"until,omitempty"`
+	Origin       string     `json:"origin"`
+	Given        *Given     `json:"given,omitempty"`
+}
+
+// Given says who gave something, when and why.
+type Given struct {
+	Revision int64     `json:"revision"`
+	At       time.Time `json:"at"`
+	By       *Ref      `json:"by,omitempty"`
+	Reason   string    `json:"reason,omitempty"`
+}
+
+// Group is a group; members are listed where one group is asked for.
+type Group struct {
+	Stand
+	ID          string       `json:"id"`
+	Key         string       `json:"key"`
+	Label       string       `json:"label"`
+	Description string       `json:"description,omitempty"`
+	Unit        string       `json:"unit,omitempty"`
+	BuiltIn     bool         `json:"built_in,omitempty"`
+	MemberCount int          `json:"member_count" doc:"listed members, users and groups"`
+	Members     []Membership `json:"members,omitempty"`
+	Assignments []Assignment `json:"assignments,omitempty"`
+}
+
+// GroupList is all groups the caller may read.
+type GroupList struct {
+	Stand
+	Groups []Group `json:"groups"`
+}
+
+// Action is a word an application declares.
+type Action struct {
+	Key         string `json:"key"`
+	Label       string `json:"label,omitempty"`
+	Description string `json:"description,omitempty"`
+}
+
+// Resource is a node of an application's tree.
+type Resource struct {
+	ID          string   `json:"id"`
+	Path        string   `json:"path"`
+	Kind        string   `json:"kind,omitempty"`
+	Label       string   `json:"label,omitempty"`
+	Description string   `json:"description,omitempty"`
+	Open        bool     `json:"open,omitempty"`
+	Addresses   []string `json:"addresses,omitempty"`
+}
+
+// Application is an application; its resources where one is asked for.
+type Application struct {
+	Stand
+	ID          string     `json:"id"`
+	Key         string     `json:"key"`
+	Label       string     `json:"label"`
+	Description string     `json:"description,omitempty"`
+	State       string     `json:"state"`
+	Actions     []Action   `json:"actions"`
+	Resources   []Resource `json:"resources,omitempty"`
+}
+
+// ApplicationList is all applications the caller may read.
+type ApplicationList struct {
+	Stand
+	Applications []Application `json:"applications"`
+}
+
+// Permission lets a role do actions on what a pattern covers.
+type Permission struct {
+	ID          string   `json:"id"`
+	Role        Ref      `json:"role" doc:"the role that carries it: the one asked about or one it includes"`
+	Application Ref      `json:"application"`
+	Actions     []string `json:"actions"`
+	Pattern     string   `json:"pattern"`
+}
+
+// Role is a role; permissions and holders where one is asked for.
+type Role struct {
+	Stand
+	ID          string       `json:"id"`
+	Key         string       `json:"key" doc:"application/key, or the key of a role of the organisation"`
+	Label       string       `json:"label"`
+	Description string       `json:"description,omitempty"`
+	Application *Ref         `json:"application,omitempty"`
+	Retired     bool         `json:"retired,omitempty"`
+	Includes    []Ref        `json:"includes" doc:"directly included roles"`
+	IncludedBy  []Ref        `json:"included_by" doc:"roles that include it directly"`
+	HolderCount int          `json:"holder_count" doc:"assignments made of it directly"`
+	Permissions []Permission `json:"permissions,omitempty" doc:"its own and those of what it includes"`
+	Holders     []Assignment `json:"holders,omitempty" doc:"assignments of it and of roles that include it"`
+}
+
+// RoleList is all roles the caller may read.
+type RoleList struct {
+	Stand
+	Roles []Role `json:"roles"`
+}
+
+// Step is one box of a path.
+type Step struct {
+	Kind        string     `json:"kind" enum:"user,nobody,group,role,included_role,permission"`
+	Ref                    // what it is
+	From        *time.Time `json:"from,omitempty" doc:"of the membership or the assignment that leads here"`
+	Until       *time.Time `json:"until,omitempty"`
+	Assignment  string     `json:"assignment,omitempty"`
+	Origin      string     `json:"origin,omitempty"`
+	Given       *Given     `json:"given,omitempty"`
+	Application *Ref       `json:"application,omitempty"`
+	Actions     []string   `json:"actions,omitempty"`
+	Pattern     string     `json:"pattern,omitempty"`
+}
+
+// Path is the chain of facts from a user to a permission.
+type Path struct {
+	Steps []Step     `json:"steps"`
+	From  *time.Time `json:"from,omitempty" doc:"when the whole chain begins to hold"`
+	Until *time.Time `json:"until,omitempty"`
+	Fails string     `json:"fails,omitempty" doc:"why it does not hold: a reason code"`
+}
+
+// CheckRequest asks whether a user may do an action on a path.
+type CheckRequest struct {
+	User        string     `json:"user,omitempty" doc:"user name or id; nothing for nobody signed in"`
+	Application string     `json:"application" doc:"key or id"`
+	Action      string     `json:"action"`
+	Path        string     `json:"path"`
+	At          *time.Time `json:"at,omitempty" doc:"the instant to judge, by the present facts"`
+	Explain     bool       `json:"explain,omitempty" doc:"with all paths"`
+}
+
+// CheckAnswer is the decision with its reason.
+type CheckAnswer struct {
+	Allowed bool   `json:"allowed"`
+	Reason  string `json:"reason" doc:"a code of a closed list"`
+	Message string `json:"message" doc:"a plain sentence"`
+	Stand
+	Paths []Path `json:"paths,omitempty" doc:"why, or what came near; shortest first"`
+	More  bool   `json:"more,omitempty" doc:"there are more paths than listed"`
+}
+
+// AccessLine is actions on a pattern that a user has, and why.
+type AccessLine struct {
+	Application Ref        `json:"application"`
+	Actions     []string   `json:"actions"`
+	Pattern     string     `json:"pattern"`
+	Through     string     `json:"through" enum:"direct,group,included,all-users,public" doc:"of the shortest path"`
+	Now         bool       `json:"now" doc:"false: begins later"`
+	From        *time.Time `json:"from,omitempty"`
+	Until       *time.Time `json:"until,omitempty"`
+	Paths       []Path     `json:"paths"`
+}
+
+// Access is all a user can do.
+type Access struct {
+	Stand
+	User         Ref          `json:"user"`
+	Effective    bool         `json:"effective"`
+	Things       int          `json:"things" doc:"entitlements held at the instant"`
+	Applications int          `json:"applications" doc:"in so many applications"`
+	EndingSoon   int          `json:"ending_soon" doc:"of them, ending within 14 days"`
+	Lines        []AccessLine `json:"lines"`
+}
+
+// Menu is what a user may do in one application, for applications to draw
+// their menus with.
+type Menu struct {
+	Stand
+	Application string              `json:"application"`
+	Actions     map[string][]string `json:"actions" doc:"for each declared action the patterns where the user may do it"`
+}
+
+// Grid is users × permissions of one application.
+type Grid struct {
+	Stand
+	Application Ref          `json:"application"`
+	Columns     []GridColumn `json:"columns"`
+	Rows        []GridRow    `json:"rows"`
+	Total       int          `json:"total" doc:"users in all, of those the caller may read"`
+	Next        string       `json:"next,omitempty"`
+}
+
+// GridColumn is one action on one resource.
+type GridColumn struct {
+	Path   string `json:"path"`
+	Label  string `json:"label"`
+	Action string `json:"action"`
+}
+
+// GridRow is one user, or nobody signed in.
+type GridRow struct {
+	User  Ref        `json:"user"`
+	Kind  string     `json:"kind" enum:"user,nobody"`
+	Cells []GridCell `json:"cells"`
+}
+
+// GridCell is the mark of one cell, blank where it is not allowed.
+type GridCell struct {
+	Mark  string     `json:"mark,omitempty" enum:"direct,group,included,all-users,public"`
+	Until *time.Time `json:"until,omitempty"`
+}
+
+// ChangeRequest is a list of operations with a reason.
+type ChangeRequest struct {
+	Operations  []json.RawMessage `json:"operations" doc:"each an object with an op"`
+	Reason      string            `json:"reason,omitempty" doc:"why; required unless dry_run"`
+	BasedOn     int64             `json:"based_on,omitempty" doc:"the revision the author looked at: refused when what the operations read has changed since"`
+	Acknowledge []string          `json:"acknowledge,omitempty" doc:"guard rails to pass, by code"`
+}
+
+// ChangeResult is what a change did, or in a dry run would do.
+type ChangeResult struct {
+	Revision  int64      `json:"revision" doc:"the revision it became; in a dry run the one it was judged on"`
+	At        *time.Time `json:"at,omitempty"`
+	DryRun    bool       `json:"dry_run,omitempty"`
+	Unchanged bool       `json:"unchanged,omitempty" doc:"everything was so already: no revision was made"`
+	Repeated  bool       `json:"repeated,omitempty" doc:"the same change was committed before under the same Idempotency-Key"`
+	Sentences []string   `json:"sentences" doc:"what each operation does"`
+	Notes     []Note     `json:"notes,omitempty"`
+	Preview   *Preview   `json:"preview,omitempty"`
+}
+
+// Note is something worth saying about an operation that changes nothing.
+type Note struct {
+	Operation int    `json:"operation"`
+	Code      string `json:"code"`
+	Message   string `json:"message"`
+	Since     *Given `json:"since,omitempty"`
+}
+
+// Preview is the effect of a change on what users can do.
+type Preview struct {
+	UsersGaining int      `json:"users_gaining"`
+	UsersLosing  int      `json:"users_losing"`
+	Gained       int      `json:"gained" doc:"entitlements gained, over all users"`
+	Lost         int      `json:"lost" doc:"entitlements lost, over all users"`
+	Effects      []Effect `json:"effects" doc:"one for each class of users who gain and lose the same"`
+	Outside      bool     `json:"outside,omitempty" doc:"somebody outside the caller's part is touched too"`
+	Rails        []Rail   `json:"rails,omitempty" doc:"guard rails it runs into"`
+}
+
+// Effect is what users with equal holdings gain and lose.
+type Effect struct {
+	Users     []Ref         `json:"users" doc:"at most 50 of them"`
+	UserCount int           `json:"user_count"`
+	Gained    []Entitlement `json:"gained,omitempty"`
+	Lost      []Entitlement `json:"lost,omitempty"`
+}
+
+// Entitlement is an action on a resource, and when.
+type Entitlement struct {
+	Application Ref        `json:"application"`
+	Action      string     `json:"action"`
+	Target      string     `json:"target"`
+	From        *time.Time `json:"from,omitempty"`
+	Until       *time.Time `json:"until,omitempty"`
+}
+
+// Rail is a guard rail a change runs into.
+type Rail struct {
+	Code     string `json:"code" doc:"acknowledge it by this code"`
+	Message  string `json:"message"`
+	Passable bool   `json:"passable"`
+	Passed   bool   `json:"passed,omitempty" doc:"it was acknowledged"`
+}
+
+// Revision is a committed change.
+type Revision struct {
+	Revision   int64             `json:"revision"`
+	At         time.Time         `json:"at"`
+	RecordedAt time.Time         `json:"recorded_at"`
+	Claimed    bool              `json:"claimed,omitempty" doc:"at was claimed by history loaded into an empty ledger"`
+	By         *Ref              `json:"by,omitempty" doc:"none: the host"`
+	Via        string            `json:"via"`
+	Reason     string            `json:"reason"`
+	Sentences  []string          `json:"sentences"`
+	Operations []json.RawMessage `json:"operations,omitempty"`
+	Hash       string            `json:"hash"`
+}
+
+// RevisionList is a page of the ledger, newest first.
+type RevisionList struct {
+	Stand
+	Revisions []Revision `json:"revisions"`
+	Next      string     `json:"next,omitempty"`
+}
+
+// Verdict is what verifying the ledger found.
+type Verdict struct {
+	Verified bool   `json:"verified"`
+	Revision int64  `json:"revision" doc:"the last one that fits"`
+	Hash     string `json:"hash"`
+	First    int64  `json:"first_fault,omitempty" doc:"the first revision that does not fit"`
+	Fault    string `json:"fault,omitempty"`
+}
+
+// Found is what the find-anything box offers.
+type Found struct {
+	Stand
+	Hits []Hit `json:"hits"`
+}
+
+// Hit is one thing found.
+type Hit struct {
+	Kind string `json:"kind" enum:"user,group,application,role"`
+	Ref
+	Hint string `json:"hint,omitempty"`
+}
+
+// Me is who the caller is and what the console may offer them.
+type Me struct {
+	User     Ref             `json:"user"`
+	Zone     string          `json:"time_zone"`
+	Name     string          `json:"organisation"`
+	Now      time.Time       `json:"now"`
+	Revision int64           `json:"revision"`
+	Since    *time.Time      `json:"first_revision_at,omitempty" doc:"no day before this can be asked about"`
+	May      map[string]bool `json:"may" doc:"what the pages offer: users.read, users.create, roles.assign, ledger.read …"`
+}
+
+// SignInRequest is a user name and a password.
+type SignInRequest struct {
+	UserName string `json:"user_name"`
+	Password string `json:"password"`
+}
+
+// TokenRequest asks for an API token.
+type TokenRequest struct {
+	Label string `json:"label" doc:"what it is for"`
+	User  string `json:"user,omitempty" doc:"a service account the caller may update; the caller by default"`
+	Days  int    `json:"days,omitempty" doc:"how long it lasts; 90 by default, at most 366"`
+}
+
+// Token is an API token; its secret is shown once.
+type Token struct {
+	ID        int64      `json:"id"`
+	Label     string     `json:"label"`
+	User      Ref        `json:"user"`
+	Secret    string     `json:"secret,omitempty"`
+	CreatedAt time.Time  `json:"created_at"`
+	ExpiresAt *time.Time `json:"expires_at,omitempty"`
+}
+
+// TokenList is the caller's tokens.
+type TokenList struct {
+	Tokens []Token `json:"tokens"`
+}
+
+// PasswordRequest changes a password.
+type PasswordRequest struct {
+	Current string `json:"current_password,omitempty" doc:"required for one's own"`
+	New     string `json:"new_password"`
+}
+
+// SetUpRequest names the first administrator.
+type SetUpRequest struct {
+	Link         string `json:"link" doc:"the code of the set-up link"`
+	Organisation string `json:"organisation"`
+	TimeZone     string `json:"time_zone" doc:"IANA name"`
+	UserName     string `json:"user_name"`
+	DisplayName  string `json:"display_name"`
+	Password     string `json:"password"`
+}
+
+// Fault is one thing wrong with what was asked.
+type Fault struct {
+	Place      string   `json:"place" doc:"JSON pointer into the request, or line and column of a file"`
+	Message    string   `json:"message"`
+	DidYouMean []string `json:"did_you_mean,omitempty"`
+}
+
+// Problem is an answer that is not what was hoped for (RFC 9457).
+type Problem struct {
+	Type     string  `json:"type" doc:"a stable word for the kind of problem"`
+	Title    string  `json:"title"`
+	Status   int     `json:"status"`
+	Detail   string  `json:"detail,omitempty" doc:"what happened, to whom, and what next"`
+	Instance string  `json:"instance,omitempty" doc:"the request id, as in the log"`
+	Faults   []Fault `json:"faults,omitempty"`
+	Rails    []Rail  `json:"rails,omitempty"`
+	Moved    []Moved `json:"moved,omitempty" doc:"what changed since the caller looked"`
+}
+
+// Moved is a change made since the caller looked.
+type Moved struct {
+	What      Ref       `json:"what"`
+	Revision  int64     `json:"revision"`
+	At        time.Time `json:"at"`
+	By        *Ref      `json:"by,omitempty"`
+	Sentences []string  `json:"sentences"`
+}
+
+func (p *Problem) Error() string { return p.Detail }
+
+// AssignmentList is a page of assignments.
+type AssignmentList struct {
+	Stand
+	Assignments []Assignment `json:"assignments"`
+	Total       int          `json:"total"`
+	Next        string       `json:"next,omitempty"`
+}
+
+// SetUpState says whether the installation waits for its first administrator.
+type SetUpState struct {
+	Waiting bool `json:"waiting"`
+}
