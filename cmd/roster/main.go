@@ -1,3 +1,196 @@
+// Command roster is the command-line client of Able Roster.
 package main
 
-func main() {}
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"slices"
+	"strings"
+	"syscall"
+
+	"ableroster/client"
+	"ableroster/wire"
+)
+
+// The exit codes, for scripts.
+const (
+	exitDone       = 0 // done, or allowed
+	exitDenied     = 1 // denied, or a finding
+	exitUsage      = 2
+	exitRefused    = 3 // by the service
+	exitNotReached = 4
+)
+
+// command is one thing the client can do.
+type command struct {
+	words string // "users list"
+	args  string // what follows
+	about string
+	run   func(*call) error
+}
+
+var commands []command
+
+func init() {
+	commands = []command{
+		{"sign-in", "[-service URL] [-user NAME]", "sign in; the password is asked for, or read from standard input", signIn},
+		{"sign-out", "", "end the token that sign-in got", signOut},
+		{"users list", "[-q TEXT] [-unit UNIT] [-status STATUS] [-group GROUP]", "list users", usersList},
+		{"users show", "USER", "one user: attributes, groups and roles", usersShow},
+		{"users add", "USER_NAME [-name …] [-unit …] [-role ROLE]… [-group GROUP]…", "add a user, with roles and groups in the same change", usersAdd},
+		{"users import", "FILE.csv", "bring users in from a personnel export", usersImport},
+		{"groups list", "", "list groups", groupsList},
+		{"groups show", "GROUP", "one group: its members and what it gives", groupsShow},
+		{"applications list", "", "list applications", applicationsList},
+		{"applications show", "APPLICATION", "one application: its actions and resources", applicationsShow},
+		{"roles list", "", "list roles", rolesList},
+		{"roles show", "ROLE", "one role: permissions and holders", rolesShow},
+		{"grant", "USER ROLE [-from TIME] [-until TIME]", "give a role (-to-group: USER is a group)", grant},
+		{"revoke", "USER ROLE", "take a role back (-to-group: USER is a group)", revoke},
+		{"check", "USER APPLICATION ACTION PATH", "may they? with why, or what came near; - as USER is nobody signed in", check},
+		{"access", "USER", "all a user can do, and through what", access},
+		{"grid", "APPLICATION [-q TEXT] [-group GROUP]", "users × permissions of one application", grid},
+		{"history", "[-user USER] [-role ROLE]", "the ledger, newest first", history},
+		{"ledger verify", "", "recompute the chain and replay it against the rows", ledgerVerify},
+		{"whoami", "", "who is signed in, and where", whoAmI},
+	}
+}
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	code := run(ctx, os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
+	stop()
+	os.Exit(code)
+}
+
+func usage(w io.Writer) {
+	fmt.Fprint(w, "roster speaks to an Able Roster service.\n\n")
+	for _, c := range commands {
+		fmt.Fprintf(w, "  roster %s\n      %s\n", strings.TrimSpace(c.words+" "+c.args), c.about)
+	}
+	fmt.Fprint(w, `
+Every command takes -help, -output table, json or csv, and -service URL; what
+reads takes -as-of DATE; what changes takes -dry-run, -reason TEXT and
+-acknowledge CODE. A role is named application/key, or key for a role of the
+organisation. ROSTER_SERVICE and ROSTER_TOKEN stand in for signing in.
+
+Exit codes: 0 done or allowed, 1 denied or something found, 2 wrong usage,
+3 refused by the service, 4 the service was not reached.
+`)
+}
+
+func run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer) int {
+	if len(args) == 0 || slices.Contains([]string{"-h", "-help", "--help", "help"}, args[0]) {
+		usage(out)
+		return exitDone
+	}
+	for _, words := range []int{2, 1} {
+		if len(args) < words {
+			continue
+		}
+		name := strings.Join(args[:words], " ")
+		for _, c := range commands {
+			if c.words == name {
+				return runCommand(ctx, c, args[words:], in, out, errOut)
+			}
+		}
+	}
+	fmt.Fprintf(errOut, "roster: there is no command “%s”\n", strings.Join(args[:min(2, len(args))], " "))
+	var like []string
+	for _, c := range commands {
+		if strings.HasPrefix(c.words, args[0]+" ") {
+			like = append(like, "roster "+c.words)
+		}
+	}
+	if len(like) > 0 {
+		fmt.Fprintf(errOut, "There are: %s\n", strings.Join(like, ", "))
+	} else {
+		fmt.Fprintln(errOut, "roster help lists all commands.")
+	}
+	return exitUsage
+}
+
+// denied ends a command whose answer is no; it has been printed.
+var errDenied = errors.New("denied")
+
+// usageError is what is wrong with a command line.
+type usageError struct{ message string }
+
+func (e *usageError) Error() string { return e.message }
+
+func runCommand(ctx context.Context, cmd command, args []string, in io.Reader, out, errOut io.Writer) int {
+	c := newCall(ctx, cmd, args, in, out, errOut)
+	err := cmd.run(c)
+	var u *usageError
+	var p *wire.Problem
+	switch {
+	case err == nil, errors.Is(err, errHelp):
+		return exitDone
+	case errors.Is(err, errDenied):
+		return exitDenied
+	case errors.As(err, &u):
+		fmt.Fprintf(errOut, "roster %s: %s\nusage: roster %s %s\n", cmd.words, u.message, cmd.words, cmd.args)
+		return exitUsage
+	case errors.As(err, &p):
+		c.problem(p)
+		return exitRefused
+	case errors.Is(err, client.ErrNotReached):
+		fmt.Fprintf(errOut, "roster: %s at %s did not answer: %v\n", "the service", c.client.Base, errors.Unwrap(err))
+		return exitNotReached
+	}
+	fmt.Fprintf(errOut, "roster %s: %v\n", cmd.words, err)
+	return exitRefused
+}
+
+// problem says what the service would not do, with every fault.
+func (c *call) problem(p *wire.Problem) {
+	if c.output == "json" {
+		c.json(p)
+		return
+	}
+	fmt.Fprintf(c.err, "roster %s: %s\n", c.cmd.words, p.Detail)
+	for _, f := range p.Faults {
+		line := f.Message
+		if place := c.place(f.Place); place != "" {
+			line = place + ": " + f.Message
+		}
+		if !strings.HasSuffix(p.Detail, f.Message) {
+			fmt.Fprintf(c.err, "  %s\n", line)
+		}
+		if len(f.DidYouMean) > 0 && !strings.Contains(p.Detail, "did you mean") {
+			fmt.Fprintf(c.err, "    did you mean %s?\n", strings.Join(f.DidYouMean, " or "))
+		}
+	}
+	for _, r := range p.Rails {
+		how := "cannot be passed"
+		if r.Passable {
+			how = "add -acknowledge " + r.Code + " to go on"
+		}
+		if !strings.HasPrefix(p.Detail, r.Message) {
+			fmt.Fprintf(c.err, "  %s\n", r.Message)
+		}
+		fmt.Fprintf(c.err, "    %s\n", how)
+	}
+	for _, m := range p.Moved {
+		if m.Revision > 0 {
+			fmt.Fprintf(c.err, "  revision %d: %s\n", m.Revision, strings.Join(m.Sentences, "; "))
+		}
+	}
+	if p.Status == 401 {
+		fmt.Fprintln(c.err, "  roster sign-in gets a token.")
+	}
+}
+
+// place makes a JSON pointer into a change readable: the operations of a
+// command are its own business.
+func (c *call) place(p string) string {
+	if rest, ok := strings.CutPrefix(p, "/operations/"); ok {
+		_, field, _ := strings.Cut(rest, "/")
+		return field
+	}
+	return strings.TrimPrefix(p, "/")
+}

@@ -145,6 +145,9 @@ func (d *Snapshot) fact(k factKey) Fact {
 	i := int(k.row)
 	switch k.kind {
 	case FactOrganisation:
+		if d.organisation.Name == "" { // not set up yet
+			return nil
+		}
 		o := d.organisation
 		return &o
 	case FactUser:

@@ -54,24 +54,25 @@ func caller(ctx context.Context) desk.Caller {
 	return c
 }
 
-// asOf is what every read of access takes.
-type asOf struct {
+// AsOf is what every read of access takes.
+type AsOf struct {
 	AsOf time.Time `query:"as_of" doc:"a past instant (RFC 3339), now by default"`
 }
 
-func (s *Server) view(ctx context.Context, a asOf) (*desk.View, error) {
+func (s *Server) view(ctx context.Context, a AsOf) (*desk.View, error) {
 	return s.desk.AsOf(ctx, caller(ctx), a.AsOf)
 }
 
-// paging is what long lists take.
-type paging struct {
+// Paging is what long lists take.
+type Paging struct {
 	Cursor string `query:"cursor" maxLength:"200" doc:"the next of the page before"`
 	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50" doc:"rows of a page"`
 }
 
-type userSearch struct {
-	asOf
-	paging
+// UserSearch chooses users for a list.
+type UserSearch struct {
+	AsOf
+	Paging
 	Query  string `query:"q" maxLength:"200" doc:"text in the name, user name, title or e-mail"`
 	Unit   string `query:"unit" maxLength:"400" doc:"this unit and all below it"`
 	Status string `query:"status" enum:"invited,active,suspended,departed"`
@@ -79,7 +80,7 @@ type userSearch struct {
 	Sort   string `query:"sort" maxLength:"20" doc:"name, user_name, unit, title or status; - before it for the other way round"`
 }
 
-func (q *userSearch) search() desk.Search {
+func (q *UserSearch) search() desk.Search {
 	return desk.Search{Text: q.Query, Unit: q.Unit, Status: q.Status, Group: q.Group, Sort: q.Sort, Cursor: q.Cursor, Limit: q.Limit}
 }
 
@@ -94,8 +95,8 @@ func (s *Server) readRoutes() {
 	route(s, "GET", "/me", "me", "Who I am and what I may do here", func(ctx context.Context, _ *struct{}) (*body[wire.Me], error) {
 		return &body[wire.Me]{s.desk.Now(ctx, caller(ctx)).Me()}, nil
 	})
-	route(s, "GET", "/users", "list-users", "Users, of those the caller may read", func(ctx context.Context, in *userSearch) (*body[wire.UserList], error) {
-		v, err := s.view(ctx, in.asOf)
+	route(s, "GET", "/users", "list-users", "Users, of those the caller may read", func(ctx context.Context, in *UserSearch) (*body[wire.UserList], error) {
+		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -103,24 +104,24 @@ func (s *Server) readRoutes() {
 		return &body[wire.UserList]{out}, err
 	})
 	type oneUser struct {
-		asOf
+		AsOf
 		User string `path:"user" doc:"user name or id"`
 	}
 	route(s, "GET", "/users/{user}", "get-user", "One user", func(ctx context.Context, in *oneUser) (*body[wire.UserDetail], error) {
-		v, id, err := s.desk.AsOfUser(ctx, caller(ctx), in.AsOf, in.User)
+		v, id, err := s.desk.AsOfUser(ctx, caller(ctx), in.AsOf.AsOf, in.User)
 		if err != nil {
 			return nil, err
 		}
 		return &body[wire.UserDetail]{v.User(id)}, nil
 	})
 	route(s, "GET", "/users/{user}/access", "get-access", "All a user can do, and why", func(ctx context.Context, in *oneUser) (*body[wire.Access], error) {
-		v, id, err := s.desk.AsOfUser(ctx, caller(ctx), in.AsOf, in.User)
+		v, id, err := s.desk.AsOfUser(ctx, caller(ctx), in.AsOf.AsOf, in.User)
 		if err != nil {
 			return nil, err
 		}
 		return &body[wire.Access]{v.Access(id)}, nil
 	})
-	route(s, "GET", "/groups", "list-groups", "Groups", func(ctx context.Context, in *asOf) (*body[wire.GroupList], error) {
+	route(s, "GET", "/groups", "list-groups", "Groups", func(ctx context.Context, in *AsOf) (*body[wire.GroupList], error) {
 		v, err := s.view(ctx, *in)
 		if err != nil {
 			return nil, err
@@ -128,18 +129,18 @@ func (s *Server) readRoutes() {
 		return &body[wire.GroupList]{v.Groups()}, nil
 	})
 	type oneGroup struct {
-		asOf
+		AsOf
 		Group string `path:"group" doc:"key or id"`
 	}
 	route(s, "GET", "/groups/{group}", "get-group", "One group, its members and what it gives", func(ctx context.Context, in *oneGroup) (*body[wire.Group], error) {
-		v, err := s.view(ctx, in.asOf)
+		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
 		out, err := v.Group(in.Group)
 		return &body[wire.Group]{out}, err
 	})
-	route(s, "GET", "/applications", "list-applications", "Applications", func(ctx context.Context, in *asOf) (*body[wire.ApplicationList], error) {
+	route(s, "GET", "/applications", "list-applications", "Applications", func(ctx context.Context, in *AsOf) (*body[wire.ApplicationList], error) {
 		v, err := s.view(ctx, *in)
 		if err != nil {
 			return nil, err
@@ -147,18 +148,18 @@ func (s *Server) readRoutes() {
 		return &body[wire.ApplicationList]{v.Applications()}, nil
 	})
 	type oneApplication struct {
-		asOf
+		AsOf
 		Application string `path:"application" doc:"key or id"`
 	}
 	route(s, "GET", "/applications/{application}", "get-application", "One application and its resources", func(ctx context.Context, in *oneApplication) (*body[wire.Application], error) {
-		v, err := s.view(ctx, in.asOf)
+		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
 		out, err := v.Application(in.Application)
 		return &body[wire.Application]{out}, err
 	})
-	route(s, "GET", "/roles", "list-roles", "Roles", func(ctx context.Context, in *asOf) (*body[wire.RoleList], error) {
+	route(s, "GET", "/roles", "list-roles", "Roles", func(ctx context.Context, in *AsOf) (*body[wire.RoleList], error) {
 		v, err := s.view(ctx, *in)
 		if err != nil {
 			return nil, err
@@ -166,11 +167,11 @@ func (s *Server) readRoutes() {
 		return &body[wire.RoleList]{v.Roles()}, nil
 	})
 	type oneRole struct {
-		asOf
+		AsOf
 		Role string `path:"role" doc:"application/key with the slash escaped, a key, or an id"`
 	}
 	route(s, "GET", "/roles/{role}", "get-role", "One role, its permissions and its holders", func(ctx context.Context, in *oneRole) (*body[wire.Role], error) {
-		v, err := s.view(ctx, in.asOf)
+		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -178,14 +179,14 @@ func (s *Server) readRoutes() {
 		return &body[wire.Role]{out}, err
 	})
 	type assignmentSearch struct {
-		asOf
-		paging
+		AsOf
+		Paging
 		User  string `query:"user" doc:"of this user directly"`
 		Group string `query:"group" doc:"of this group directly"`
 		Role  string `query:"role" doc:"of this role"`
 	}
 	route(s, "GET", "/assignments", "list-assignments", "Assignments of roles", func(ctx context.Context, in *assignmentSearch) (*body[wire.AssignmentList], error) {
-		v, err := s.view(ctx, in.asOf)
+		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -193,11 +194,11 @@ func (s *Server) readRoutes() {
 		return &body[wire.AssignmentList]{out}, err
 	})
 	type oneAssignment struct {
-		asOf
+		AsOf
 		Assignment string `path:"assignment" doc:"id"`
 	}
 	route(s, "GET", "/assignments/{assignment}", "get-assignment", "One assignment", func(ctx context.Context, in *oneAssignment) (*body[wire.Assignment], error) {
-		v, err := s.view(ctx, in.asOf)
+		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -205,11 +206,11 @@ func (s *Server) readRoutes() {
 		return &body[wire.Assignment]{out}, err
 	})
 	type gridSearch struct {
-		userSearch
+		UserSearch
 		Application string `query:"application" required:"true" doc:"key or id"`
 	}
 	route(s, "GET", "/grid", "get-grid", "Users × permissions of one application", func(ctx context.Context, in *gridSearch) (*body[wire.Grid], error) {
-		v, err := s.view(ctx, in.asOf)
+		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -224,14 +225,14 @@ func (s *Server) readRoutes() {
 		return &body[wire.Found]{s.desk.Now(ctx, caller(ctx)).Find(in.Query, in.Limit)}, nil
 	})
 	type past struct {
-		asOf
-		paging
+		AsOf
+		Paging
 		User  string `query:"user" doc:"only revisions that speak of this user"`
 		Role  string `query:"role"`
 		Group string `query:"group"`
 	}
 	route(s, "GET", "/revisions", "list-revisions", "The ledger, newest first", func(ctx context.Context, in *past) (*body[wire.RevisionList], error) {
-		out, err := s.desk.History(ctx, caller(ctx), desk.Past{User: in.User, Role: in.Role, Group: in.Group, AsOf: in.AsOf, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := s.desk.History(ctx, caller(ctx), desk.Past{User: in.User, Role: in.Role, Group: in.Group, AsOf: in.AsOf.AsOf, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.RevisionList]{out}, err
 	})
 	type oneRevision struct {

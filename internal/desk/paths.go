@@ -83,7 +83,10 @@ func (v *View) Access(id access.UserID) wire.Access {
 			Through: through(l.Chains[0]), Now: l.When.Holds(v.at)}
 		for _, w := range l.When {
 			if w.Until == 0 || w.Until > v.at {
-				line.From, line.Until = instant(w.From), instant(w.Until)
+				line.Until = instant(w.Until)
+				if w.From > v.at {
+					line.From = instant(w.From)
+				}
 				break
 			}
 		}

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"bytes"
 	"cmp"
 	"encoding/base64"
 	"slices"
@@ -9,6 +10,9 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/wire"
+
+	"golang.org/x/text/collate"
+	"golang.org/x/text/language"
 )
 
 // Search chooses and orders users for a list.
@@ -42,8 +46,8 @@ func (v *View) Users(q Search) (wire.UserList, error) {
 
 func (v *View) search(q Search) ([]*access.User, error) {
 	var faults []wire.Fault
-	less := userOrders[strings.TrimPrefix(q.Sort, "-")]
-	if less == nil {
+	sortText := userOrders[strings.TrimPrefix(q.Sort, "-")]
+	if sortText == nil {
 		faults = append(faults, wire.Fault{Place: "sort", Message: "is name, user_name, unit, title or status"})
 	}
 	switch access.Status(q.Status) {
@@ -72,8 +76,14 @@ func (v *View) search(q Search) ([]*access.User, error) {
 		}
 		found = append(found, u)
 	}
+	order := collate.New(language.Und, collate.IgnoreCase)
+	keys := make(map[access.UserID][]byte, len(found)) // collation keys, made once
+	var buffer collate.Buffer
+	for _, u := range found {
+		keys[u.ID] = order.KeyFromString(&buffer, sortText(u))
+	}
 	slices.SortFunc(found, func(a, b *access.User) int {
-		c := cmp.Or(less(a, b), cmp.Compare(a.ID, b.ID))
+		c := cmp.Or(bytes.Compare(keys[a.ID], keys[b.ID]), cmp.Compare(a.ID, b.ID))
 		if strings.HasPrefix(q.Sort, "-") {
 			c = -c
 		}
@@ -94,13 +104,14 @@ func matches(u *access.User, text string) bool {
 	return false
 }
 
-var userOrders = map[string]func(a, b *access.User) int{
-	"":          func(a, b *access.User) int { return cmp.Compare(label(a), label(b)) },
-	"name":      func(a, b *access.User) int { return cmp.Compare(label(a), label(b)) },
-	"user_name": func(a, b *access.User) int { return cmp.Compare(a.UserName, b.UserName) },
-	"unit":      func(a, b *access.User) int { return cmp.Compare(a.Unit, b.Unit) },
-	"title":     func(a, b *access.User) int { return cmp.Compare(a.Title, b.Title) },
-	"status":    func(a, b *access.User) int { return cmp.Compare(a.Status, b.Status) },
+// userOrders are the texts that lists can be ordered by.
+var userOrders = map[string]func(*access.User) string{
+	"":          label,
+	"name":      label,
+	"user_name": func(u *access.User) string { return u.UserName },
+	"unit":      func(u *access.User) string { return u.Unit },
+	"title":     func(u *access.User) string { return u.Title },
+	"status":    func(u *access.User) string { return string(u.Status) },
 }
 
 // cut takes one page out of a list. A cursor is opaque: where the page begins.

@@ -1,0 +1,213 @@
+// Package client is the Go client of the Able Roster API.
+package client
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"time"
+
+	"ableroster/wire"
+)
+
+// Client speaks to one service. The zero HTTP client has a time-out of a
+// minute.
+type Client struct {
+	Base  string // https://roster.example
+	Token string // an API token, or nothing
+	Agent string // what the log says called
+	HTTP  *http.Client
+}
+
+// ErrNotReached wraps what went wrong when the service could not be reached.
+var ErrNotReached = errors.New("the service was not reached")
+
+var defaultHTTP = &http.Client{Timeout: time.Minute}
+
+// Query are the parameters of a call; blank ones are left out.
+type Query map[string]string
+
+// AsOf adds a past instant to a query; the zero time is now.
+func (q Query) AsOf(t time.Time) Query {
+	if !t.IsZero() {
+		q["as_of"] = t.UTC().Format(time.RFC3339Nano)
+	}
+	return q
+}
+
+// Do makes one call. in is sent as JSON, or as it is when it is bytes; out is
+// read from the answer unless nil. An answer that is a problem comes back as a
+// *wire.Problem.
+func (c *Client) Do(ctx context.Context, method, path string, q Query, in, out any) error {
+	var body io.Reader
+	contentType := "application/json"
+	switch in := in.(type) {
+	case nil:
+	case []byte:
+		body, contentType = bytes.NewReader(in), "text/csv"
+	default:
+		raw, err := json.Marshal(in)
+		if err != nil {
+			return err
+		}
+		body = bytes.NewReader(raw)
+	}
+	values := url.Values{}
+	for k, v := range q {
+		if v != "" {
+			values.Set(k, v)
+		}
+	}
+	address := c.Base + "/api/v1" + path
+	if len(values) > 0 {
+		address += "?" + values.Encode()
+	}
+	req, err := http.NewRequestWithContext(ctx, method, address, body)
+	if err != nil {
+		return err
+	}
+	if body != nil {
+		req.Header.Set("Content-Type", contentType)
+	}
+	if c.Token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	if c.Agent != "" {
+		req.Header.Set("User-Agent", c.Agent)
+	}
+	hc := c.HTTP
+	if hc == nil {
+		hc = defaultHTTP
+	}
+	resp, err := hc.Do(req)
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrNotReached, err)
+	}
+	defer resp.Body.Close()
+	raw, err := io.ReadAll(io.LimitReader(resp.Body, 256<<20))
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrNotReached, err)
+	}
+	if resp.StatusCode >= 300 {
+		p := &wire.Problem{}
+		if json.Unmarshal(raw, p) != nil || p.Status == 0 {
+			p = &wire.Problem{Status: resp.StatusCode, Title: resp.Status, Detail: "the service answered " + resp.Status}
+		}
+		return p
+	}
+	if out == nil || len(raw) == 0 {
+		return nil
+	}
+	return json.Unmarshal(raw, out)
+}
+
+func get[T any](ctx context.Context, c *Client, path string, q Query) (out T, err error) {
+	return out, c.Do(ctx, "GET", path, q, nil, &out)
+}
+
+// SignIn proves a user name and password for an API token.
+func (c *Client) SignIn(ctx context.Context, userName, password, label string) (out wire.Token, err error) {
+	in := struct {
+		wire.SignInRequest
+		Label string `json:"label"`
+	}{wire.SignInRequest{UserName: userName, Password: password}, label}
+	return out, c.Do(ctx, "POST", "/session/token", nil, in, &out)
+}
+
+// EndToken ends one of the caller's tokens.
+func (c *Client) EndToken(ctx context.Context, id int64) error {
+	return c.Do(ctx, "DELETE", "/tokens/"+strconv.FormatInt(id, 10), nil, nil, nil)
+}
+
+// Me is who the caller is.
+func (c *Client) Me(ctx context.Context) (wire.Me, error) { return get[wire.Me](ctx, c, "/me", nil) }
+
+// Users is a page of users.
+func (c *Client) Users(ctx context.Context, q Query) (wire.UserList, error) {
+	return get[wire.UserList](ctx, c, "/users", q)
+}
+
+// User is one user.
+func (c *Client) User(ctx context.Context, user string, q Query) (wire.UserDetail, error) {
+	return get[wire.UserDetail](ctx, c, "/users/"+url.PathEscape(user), q)
+}
+
+// Access is all a user can do.
+func (c *Client) Access(ctx context.Context, user string, q Query) (wire.Access, error) {
+	return get[wire.Access](ctx, c, "/users/"+url.PathEscape(user)+"/access", q)
+}
+
+// Groups are all groups.
+func (c *Client) Groups(ctx context.Context, q Query) (wire.GroupList, error) {
+	return get[wire.GroupList](ctx, c, "/groups", q)
+}
+
+// Group is one group.
+func (c *Client) Group(ctx context.Context, group string, q Query) (wire.Group, error) {
+	return get[wire.Group](ctx, c, "/groups/"+url.PathEscape(group), q)
+}
+
+// Applications are all applications.
+func (c *Client) Applications(ctx context.Context, q Query) (wire.ApplicationList, error) {
+	return get[wire.ApplicationList](ctx, c, "/applications", q)
+}
+
+// Application is one application.
+func (c *Client) Application(ctx context.Context, application string, q Query) (wire.Application, error) {
+	return get[wire.Application](ctx, c, "/applications/"+url.PathEscape(application), q)
+}
+
+// Roles are all roles.
+func (c *Client) Roles(ctx context.Context, q Query) (wire.RoleList, error) {
+	return get[wire.RoleList](ctx, c, "/roles", q)
+}
+
+// Role is one role.
+func (c *Client) Role(ctx context.Context, role string, q Query) (wire.Role, error) {
+	return get[wire.Role](ctx, c, "/roles/"+url.PathEscape(role), q)
+}
+
+// Grid is users × permissions of one application.
+func (c *Client) Grid(ctx context.Context, q Query) (wire.Grid, error) {
+	return get[wire.Grid](ctx, c, "/grid", q)
+}
+
+// Menu is what a user may do in an application.
+func (c *Client) Menu(ctx context.Context, user, application string) (wire.Menu, error) {
+	return get[wire.Menu](ctx, c, "/menu", Query{"user": user, "application": application})
+}
+
+// Check asks for a decision.
+func (c *Client) Check(ctx context.Context, in wire.CheckRequest) (out wire.CheckAnswer, err error) {
+	return out, c.Do(ctx, "POST", "/check", nil, in, &out)
+}
+
+// Change makes a change, or says what it would do.
+func (c *Client) Change(ctx context.Context, in wire.ChangeRequest, dryRun bool) (out wire.ChangeResult, err error) {
+	q := Query{}
+	if dryRun {
+		q["dry_run"] = "true"
+	}
+	return out, c.Do(ctx, "POST", "/changes", q, in, &out)
+}
+
+// ImportUsers brings users in from the bytes of a CSV file.
+func (c *Client) ImportUsers(ctx context.Context, content []byte, q Query) (out wire.ChangeResult, err error) {
+	return out, c.Do(ctx, "POST", "/imports/users", q, content, &out)
+}
+
+// Revisions is a page of the ledger.
+func (c *Client) Revisions(ctx context.Context, q Query) (wire.RevisionList, error) {
+	return get[wire.RevisionList](ctx, c, "/revisions", q)
+}
+
+// Verify verifies the ledger.
+func (c *Client) Verify(ctx context.Context) (out wire.Verdict, err error) {
+	return out, c.Do(ctx, "POST", "/ledger/verification", nil, nil, &out)
+}

@@ -1,0 +1,203 @@
+package main
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"ableroster/client"
+	"ableroster/wire"
+)
+
+func check(c *call) error {
+	at := c.flags.String("at", "", "the instant to judge, by the present facts; now by default")
+	if err := c.parse("USER", "APPLICATION", "ACTION", "PATH"); err != nil {
+		return err
+	}
+	q := wire.CheckRequest{User: c.args[0], Application: c.args[1], Action: c.args[2], Path: c.args[3], Explain: true}
+	if q.User == "-" {
+		q.User = ""
+	}
+	when, err := c.instant("at", *at)
+	if err != nil {
+		return err
+	}
+	if when != "" {
+		t, err := time.Parse(time.RFC3339, when)
+		if err != nil {
+			return err
+		}
+		q.At = &t
+	}
+	a, err := c.client.Check(c.ctx, q)
+	if err != nil {
+		return err
+	}
+	if !c.people() {
+		c.json(a)
+	} else {
+		word := "allowed"
+		if !a.Allowed {
+			word = "denied"
+		}
+		c.say("%s (%s): %s", word, a.Reason, a.Message)
+		for _, p := range a.Paths {
+			c.say("  %s", c.pathWords(p))
+		}
+	}
+	if !a.Allowed {
+		return errDenied
+	}
+	return nil
+}
+
+// pathWords is a path in one line.
+func (c *call) pathWords(p wire.Path) string {
+	var out []string
+	for _, s := range p.Steps {
+		text := s.Label
+		switch s.Kind {
+		case "group":
+			text = "group " + s.Label
+		case "role":
+			text = "role " + s.Label
+		case "included_role":
+			text = "includes " + s.Label
+		case "permission":
+			text = strings.Join(s.Actions, ", ") + " " + s.Pattern
+		}
+		if w := c.window(s.From, s.Until); w != "" {
+			text += " (" + w + ")"
+		}
+		out = append(out, text)
+	}
+	return strings.Join(out, " → ")
+}
+
+func access(c *call) error {
+	c.reads()
+	why := c.flags.Bool("why", false, "with every path, not only the shortest")
+	if err := c.parse("USER"); err != nil {
+		return err
+	}
+	q, err := c.at(client.Query{})
+	if err != nil {
+		return err
+	}
+	a, err := c.client.Access(c.ctx, c.args[0], q)
+	if err != nil {
+		return err
+	}
+	c.say("%s can do %s in %s%s.", a.User.Label, count(a.Things, "thing"), count(a.Applications, "application"), c.asOfWords(a.Stand))
+	if !a.Effective {
+		c.say("The account does not count now: not active, or outside its start and end dates.")
+	}
+	var rows [][]string
+	for _, l := range a.Lines {
+		through := through(l.Paths[0])
+		if !*why && len(l.Paths) > 1 && c.people() {
+			through += fmt.Sprintf(" and %s", count(len(l.Paths)-1, "other way"))
+		}
+		rows = append(rows, []string{l.Application.Label, strings.Join(l.Actions, ", "), l.Pattern, through, c.window(l.From, l.Until)})
+		if *why && c.people() {
+			for _, p := range l.Paths {
+				rows = append(rows, []string{"", "", "", "  " + c.pathWords(p), ""})
+			}
+		}
+	}
+	if len(rows) > 0 || !c.people() {
+		c.table(a, []string{"application", "may", "on", "through", "when"}, rows)
+	}
+	return nil
+}
+
+// through says in a few words how a path gives.
+func through(p wire.Path) string {
+	var group, role string
+	for _, s := range p.Steps {
+		switch s.Kind {
+		case "group":
+			group = s.Label
+		case "role":
+			role = s.Label
+		}
+	}
+	if group != "" {
+		return "group " + group + ", role " + role
+	}
+	return "role " + role + ", direct"
+}
+
+func grid(c *call) error {
+	c.reads()
+	text := c.flags.String("q", "", "text in the name, user name, title or e-mail")
+	group := c.flags.String("group", "", "members of this group, at any depth")
+	unit := c.flags.String("unit", "", "this unit and all below it")
+	limit := c.flags.Int("limit", 40, "at most so many users")
+	if err := c.parse("APPLICATION"); err != nil {
+		return err
+	}
+	if *limit < 1 || *limit > 500 {
+		return &usageError{"-limit is 1 to 500"}
+	}
+	q, err := c.at(client.Query{"application": c.args[0], "q": *text, "group": *group, "unit": *unit, "status": "active", "limit": fmt.Sprint(*limit)})
+	if err != nil {
+		return err
+	}
+	g, err := c.client.Grid(c.ctx, q)
+	if err != nil {
+		return err
+	}
+	letters := map[string]string{"direct": "D", "group": "G", "included": "I", "all-users": "A", "public": "P"}
+	header := []string{"user"}
+	for _, col := range g.Columns {
+		header = append(header, col.Action+" "+col.Path)
+	}
+	var rows [][]string
+	for _, r := range g.Rows {
+		row := []string{r.User.Label}
+		for _, cell := range r.Cells {
+			mark := letters[cell.Mark]
+			if c.output == "csv" {
+				mark = cell.Mark
+			}
+			if cell.Until != nil && c.people() {
+				mark += "~"
+			}
+			row = append(row, mark)
+		}
+		rows = append(rows, row)
+	}
+	if c.people() { // columns nobody has stay out of a terminal
+		header, rows = c.narrow(g, rows)
+	}
+	c.table(g, header, rows)
+	c.say("D direct, G through a group, I through an included role, A all users, P public, ~ has an end; %d of %s%s.",
+		len(g.Rows)-1, count(g.Total, "user"), c.asOfWords(g.Stand))
+	return nil
+}
+
+// narrow numbers the columns and leaves out those that are blank throughout.
+func (c *call) narrow(g wire.Grid, rows [][]string) ([]string, [][]string) {
+	header := []string{"user"}
+	out := make([][]string, len(rows))
+	for i := range rows {
+		out[i] = rows[i][:1:1]
+	}
+	for j, col := range g.Columns {
+		any := false
+		for _, r := range rows {
+			any = any || r[j+1] != ""
+		}
+		if !any {
+			continue
+		}
+		n := fmt.Sprint(len(header))
+		c.say("  %2s  %s %s", n, col.Action, col.Path)
+		header = append(header, n)
+		for i := range rows {
+			out[i] = append(out[i], rows[i][j+1])
+		}
+	}
+	return header, out
+}

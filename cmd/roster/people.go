@@ -1,0 +1,367 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"ableroster/client"
+	"ableroster/wire"
+)
+
+// names gathers a flag that may be given several times.
+type names []string
+
+func (n *names) String() string     { return strings.Join(*n, ",") }
+func (n *names) Set(s string) error { *n = append(*n, s); return nil }
+
+func usersList(c *call) error {
+	c.reads()
+	q := client.Query{}
+	text := c.flags.String("q", "", "text in the name, user name, title or e-mail")
+	unit := c.flags.String("unit", "", "this unit and all below it")
+	status := c.flags.String("status", "", "invited, active, suspended or departed")
+	group := c.flags.String("group", "", "members of this group, at any depth")
+	sort := c.flags.String("sort", "", "name, user_name, unit, title or status; - before it for the other way round")
+	limit := c.flags.Int("limit", 0, "at most so many rows; all by default")
+	if err := c.parse(); err != nil {
+		return err
+	}
+	if *limit < 0 {
+		return &usageError{"-limit is a number of rows"}
+	}
+	q["q"], q["unit"], q["status"], q["group"], q["sort"] = *text, *unit, *status, *group, *sort
+	q, err := c.at(q)
+	if err != nil {
+		return err
+	}
+	all := wire.UserList{Users: []wire.User{}}
+	q["limit"] = "500"
+	for {
+		page, err := c.client.Users(c.ctx, q)
+		if err != nil {
+			return err
+		}
+		all.Stand, all.Total, all.Users = page.Stand, page.Total, append(all.Users, page.Users...)
+		if page.Next == "" || *limit > 0 && len(all.Users) >= *limit {
+			break
+		}
+		q["cursor"] = page.Next
+	}
+	if *limit > 0 && len(all.Users) > *limit {
+		all.Users = all.Users[:*limit]
+	}
+	var rows [][]string
+	for _, u := range all.Users {
+		rows = append(rows, []string{u.UserName, u.DisplayName, u.Status, u.Unit, u.Title, u.EndDate})
+	}
+	c.table(all, []string{"user_name", "name", "status", "unit", "title", "end_date"}, rows)
+	c.say("%s of %d%s.", count(len(all.Users), "user"), all.Total, c.asOfWords(all.Stand))
+	return nil
+}
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return strconv.Itoa(n) + " " + what + "s"
+}
+
+func (c *call) asOfWords(s wire.Stand) string {
+	if !s.AsOf {
+		return ""
+	}
+	return ", as of " + s.At.In(c.zone).Format("2 January 2006 15:04") + fmt.Sprintf(" (revision %d)", s.Revision)
+}
+
+func (c *call) window(from, until *time.Time) string {
+	day := func(t *time.Time) string { return t.In(c.zone).Format("2 Jan 2006 15:04") }
+	switch {
+	case from != nil && until != nil:
+		return "from " + day(from) + " until " + day(until)
+	case from != nil:
+		return "from " + day(from)
+	case until != nil:
+		return "until " + day(until)
+	}
+	return ""
+}
+
+func usersShow(c *call) error {
+	c.reads()
+	if err := c.parse("USER"); err != nil {
+		return err
+	}
+	q, err := c.at(client.Query{})
+	if err != nil {
+		return err
+	}
+	u, err := c.client.User(c.ctx, c.args[0], q)
+	if err != nil {
+		return err
+	}
+	if c.output != "table" {
+		rows := [][]string{}
+		for _, g := range u.Groups {
+			rows = append(rows, []string{"group", g.Group.Key, g.Group.Label, c.window(g.From, g.Until), throughGroup(g)})
+		}
+		for _, a := range u.Assignments {
+			rows = append(rows, []string{"role", a.Role.Key, a.Role.Label, c.window(a.From, a.Until), given(a.Given)})
+		}
+		c.table(u, []string{"kind", "key", "label", "window", "note"}, rows)
+		return nil
+	}
+	c.say("%s (%s)%s", u.DisplayName, u.UserName, c.asOfWords(u.Stand))
+	line := []string{u.Kind, u.Status}
+	for _, s := range []string{u.Title, u.Unit, u.EmploymentType, u.Location, u.Email} {
+		if s != "" {
+			line = append(line, s)
+		}
+	}
+	if u.Manager != nil {
+		line = append(line, "reports to "+u.Manager.Label)
+	}
+	if u.EndDate != "" {
+		line = append(line, "last day "+u.EndDate)
+	}
+	c.say("  %s", strings.Join(line, " · "))
+	c.say("\nGroups")
+	for _, g := range u.Groups {
+		c.say("  %-28s %s", g.Group.Key, strings.TrimSpace(g.Group.Label+" "+throughGroup(g)+" "+c.window(g.From, g.Until)))
+	}
+	if len(u.Groups) == 0 {
+		c.say("  none")
+	}
+	c.say("\nRoles held directly")
+	for _, a := range u.Assignments {
+		c.say("  %-28s %s", a.Role.Key, strings.TrimSpace(a.Role.Label+" "+c.window(a.From, a.Until)+" "+given(a.Given)))
+	}
+	if len(u.Assignments) == 0 {
+		c.say("  none")
+	}
+	return nil
+}
+
+func throughGroup(g wire.Membership) string {
+	if g.Through == nil {
+		return ""
+	}
+	return "(through " + g.Through.Label + ")"
+}
+
+func given(g *wire.Given) string {
+	if g == nil || g.At.IsZero() {
+		return ""
+	}
+	by := "the host"
+	if g.By != nil {
+		by = g.By.Label
+	}
+	return fmt.Sprintf("· given by %s on %s: %s", by, g.At.Format("2 Jan 2006"), g.Reason)
+}
+
+func usersAdd(c *call) error {
+	op := map[string]any{"op": "add_user"}
+	texts := map[string]*string{}
+	for flag, about := range map[string]string{
+		"name": "display name", "email": "e-mail address", "unit": "place in the organisation, such as marine/pilotage",
+		"title": "title", "manager": "user name of the manager", "employment": "employment type", "location": "location",
+		"start": "first day, YYYY-MM-DD", "end": "last day, YYYY-MM-DD", "kind": "person (default) or service",
+	} {
+		texts[flag] = c.flags.String(flag, "", about)
+	}
+	var roles, groups names
+	c.flags.Var(&roles, "role", "a role to grant in the same change; may be given again")
+	c.flags.Var(&groups, "group", "a group to put the user into in the same change; may be given again")
+	change := c.changes()
+	if err := c.parse("USER_NAME"); err != nil {
+		return err
+	}
+	op["user_name"] = c.args[0]
+	for flag, field := range map[string]string{"name": "display_name", "email": "email", "unit": "unit", "title": "title", "manager": "manager",
+		"employment": "employment_type", "location": "location", "start": "start_date", "end": "end_date", "kind": "kind"} {
+		if *texts[flag] != "" {
+			op[field] = *texts[flag]
+		}
+	}
+	ops := []map[string]any{op}
+	for _, g := range groups {
+		ops = append(ops, map[string]any{"op": "add_member", "group": g, "user": c.args[0]})
+	}
+	for _, r := range roles {
+		ops = append(ops, map[string]any{"op": "grant", "role": r, "user": c.args[0]})
+	}
+	return change.make(c, ops...)
+}
+
+func usersImport(c *call) error {
+	change := c.changes()
+	if err := c.parse("FILE"); err != nil {
+		return err
+	}
+	content, err := os.ReadFile(c.args[0])
+	if err != nil {
+		return &usageError{err.Error()}
+	}
+	reason, err := change.why(c)
+	if err != nil {
+		return err
+	}
+	q := client.Query{"file": filepath.Base(c.args[0]), "reason": reason, "acknowledge": strings.Join(change.acknowledge, ",")}
+	if change.dryRun {
+		q["dry_run"] = "true"
+	}
+	out, err := c.client.ImportUsers(c.ctx, content, q)
+	if err != nil {
+		return err
+	}
+	change.tell(c, out)
+	return nil
+}
+
+// changing are the options of everything that changes.
+type changing struct {
+	dryRun      bool
+	reason      string
+	acknowledge names
+	basedOn     int64
+}
+
+func (c *call) changes() *changing {
+	x := &changing{}
+	c.flags.BoolVar(&x.dryRun, "dry-run", false, "only say what it would do")
+	c.flags.StringVar(&x.reason, "reason", "", "why; asked for at a terminal when not given")
+	c.flags.Var(&x.acknowledge, "acknowledge", "a guard rail to pass, by its code; may be given again")
+	c.flags.Int64Var(&x.basedOn, "based-on", 0, "the revision you looked at: refused when what this builds on has changed since")
+	return x
+}
+
+func (x *changing) why(c *call) (string, error) {
+	if x.reason == "" && !x.dryRun {
+		answer, ok := c.ask("Reason: ", false)
+		if !ok || answer == "" {
+			return "", &usageError{"say why with -reason"}
+		}
+		x.reason = answer
+	}
+	return x.reason, nil
+}
+
+func (x *changing) make(c *call, ops ...map[string]any) error {
+	reason, err := x.why(c)
+	if err != nil {
+		return err
+	}
+	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn}
+	for _, op := range ops {
+		raw, err := json.Marshal(op)
+		if err != nil {
+			return err
+		}
+		req.Operations = append(req.Operations, raw)
+	}
+	out, err := c.client.Change(c.ctx, req, x.dryRun)
+	if err != nil {
+		return err
+	}
+	x.tell(c, out)
+	return nil
+}
+
+// tell says what a change did, or would do.
+func (x *changing) tell(c *call, r wire.ChangeResult) {
+	if !c.people() {
+		c.json(r)
+		return
+	}
+	switch {
+	case r.DryRun && r.Unchanged:
+		c.say("Nothing was changed, and nothing would be:")
+	case r.DryRun:
+		c.say("Nothing was changed. The ledger would say:")
+	case r.Unchanged:
+		c.say("Nothing to change:")
+	case r.Repeated:
+		c.say("Done before, as revision %d.", r.Revision)
+	default:
+		c.say("Done, as revision %d:", r.Revision)
+	}
+	for i, s := range r.Sentences {
+		note := ""
+		for _, n := range r.Notes {
+			if n.Operation == i {
+				note = "  " + n.Message
+			}
+		}
+		if note == "" || !r.Unchanged {
+			c.say("  %s", s)
+		}
+		if note != "" {
+			c.say("%s", note)
+		}
+	}
+	if r.Preview != nil && !r.Unchanged {
+		c.effect(r.Preview, r.DryRun)
+	}
+}
+
+func (c *call) effect(p *wire.Preview, would bool) {
+	if len(p.Effects) == 0 && !p.Outside {
+		c.say("Nobody gains or loses anything by it.")
+	}
+	for i, e := range p.Effects {
+		if i == 10 {
+			c.say("… and %d more classes of users; -output json has them all.", len(p.Effects)-10)
+			break
+		}
+		who := c.who(e)
+		for _, side := range []struct {
+			verb  string
+			lines []wire.Entitlement
+		}{{"gain", e.Gained}, {"lose", e.Lost}} {
+			if len(side.lines) == 0 {
+				continue
+			}
+			verb := side.verb
+			if !would && e.UserCount == 1 {
+				verb += "s"
+			}
+			if would {
+				verb = "would " + verb
+			}
+			c.say("%s %s:", who, verb)
+			for j, l := range side.lines {
+				if j == 12 {
+					c.say("    … and %d more", len(side.lines)-12)
+					break
+				}
+				c.say("    %s: %s %s %s", l.Application.Label, l.Action, l.Target, c.window(l.From, l.Until))
+			}
+		}
+	}
+	if p.Outside {
+		c.say("Somebody outside your part is touched too.")
+	}
+	for _, r := range p.Rails {
+		c.say("Guard rail %s: %s", r.Code, r.Message)
+	}
+}
+
+func (c *call) who(e wire.Effect) string {
+	var labels []string
+	for i, u := range e.Users {
+		if i == 3 {
+			break
+		}
+		labels = append(labels, u.Label)
+	}
+	s := strings.Join(labels, ", ")
+	if e.UserCount > len(labels) {
+		s += fmt.Sprintf(" and %d more", e.UserCount-len(labels))
+	}
+	return s
+}

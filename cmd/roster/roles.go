@@ -1,0 +1,284 @@
+package main
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"ableroster/client"
+	"ableroster/wire"
+)
+
+// to names the holder of a role in an operation: a user, or a group.
+func to(op map[string]any, name string, group bool) map[string]any {
+	if group {
+		op["group"] = name
+	} else {
+		op["user"] = name
+	}
+	return op
+}
+
+func grant(c *call) error {
+	from := c.flags.String("from", "", "a day or an instant from which it holds")
+	until := c.flags.String("until", "", "a day or an instant until which it holds")
+	group := c.flags.Bool("to-group", false, "the holder is a group")
+	change := c.changes()
+	if err := c.parse("USER", "ROLE"); err != nil {
+		return err
+	}
+	op := to(map[string]any{"op": "grant", "role": c.args[1]}, c.args[0], *group)
+	for field, value := range map[string]string{"from": *from, "until": *until} {
+		t, err := c.instant(field, value)
+		if err != nil {
+			return err
+		}
+		if t != "" {
+			op[field] = t
+		}
+	}
+	return change.make(c, op)
+}
+
+func revoke(c *call) error {
+	group := c.flags.Bool("to-group", false, "the holder is a group")
+	assignment := c.flags.String("assignment", "", "the id of the assignment, when the role is held there more than once")
+	change := c.changes()
+	if err := c.parse("USER", "ROLE"); err != nil {
+		return err
+	}
+	if *assignment != "" {
+		return change.make(c, map[string]any{"op": "revoke", "assignment": *assignment})
+	}
+	return change.make(c, to(map[string]any{"op": "revoke", "role": c.args[1]}, c.args[0], *group))
+}
+
+func rolesList(c *call) error {
+	c.reads()
+	if err := c.parse(); err != nil {
+		return err
+	}
+	q, err := c.at(client.Query{})
+	if err != nil {
+		return err
+	}
+	all, err := c.client.Roles(c.ctx, q)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, r := range all.Roles {
+		rows = append(rows, []string{r.Key, r.Label, strconv.Itoa(r.HolderCount), refs(r.Includes), r.Description})
+	}
+	c.table(all, []string{"role", "label", "assignments", "includes", "description"}, rows)
+	c.say("%s%s.", count(len(all.Roles), "role"), c.asOfWords(all.Stand))
+	return nil
+}
+
+func refs(all []wire.Ref) string {
+	var out []string
+	for _, r := range all {
+		out = append(out, first(r.Key, r.Label))
+	}
+	return strings.Join(out, ", ")
+}
+
+func rolesShow(c *call) error {
+	c.reads()
+	if err := c.parse("ROLE"); err != nil {
+		return err
+	}
+	q, err := c.at(client.Query{})
+	if err != nil {
+		return err
+	}
+	r, err := c.client.Role(c.ctx, c.args[0], q)
+	if err != nil {
+		return err
+	}
+	if c.output == "table" {
+		c.say("%s (%s)%s", r.Label, r.Key, c.asOfWords(r.Stand))
+		c.say("  %s", r.Description)
+		if len(r.Includes) > 0 {
+			c.say("  includes %s", refs(r.Includes))
+		}
+		c.say("\nPermissions")
+		for _, p := range r.Permissions {
+			by := ""
+			if p.Role.ID != r.ID {
+				by = "(from " + p.Role.Label + ")"
+			}
+			c.say("  %-18s %-28s %s", p.Application.Key, strings.Join(p.Actions, ", ")+" "+p.Pattern, by)
+		}
+		if len(r.Permissions) == 0 {
+			c.say("  none: whoever holds it can do nothing by it")
+		}
+		c.say("\nHeld by")
+	}
+	var rows [][]string
+	for _, a := range r.Holders {
+		rows = append(rows, []string{a.AssigneeKind, first(a.Assignee.Key, a.Assignee.Label), a.Assignee.Label, c.window(a.From, a.Until), refs(a.Through)})
+	}
+	if c.output == "table" && len(rows) == 0 {
+		c.say("  nobody")
+		return nil
+	}
+	c.table(r, []string{"kind", "holder", "name", "window", "through"}, rows)
+	return nil
+}
+
+func groupsList(c *call) error {
+	c.reads()
+	if err := c.parse(); err != nil {
+		return err
+	}
+	q, err := c.at(client.Query{})
+	if err != nil {
+		return err
+	}
+	all, err := c.client.Groups(c.ctx, q)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, g := range all.Groups {
+		rows = append(rows, []string{g.Key, g.Label, g.Unit, strconv.Itoa(g.MemberCount)})
+	}
+	c.table(all, []string{"group", "label", "unit", "members"}, rows)
+	c.say("%s%s.", count(len(all.Groups), "group"), c.asOfWords(all.Stand))
+	return nil
+}
+
+func groupsShow(c *call) error {
+	c.reads()
+	if err := c.parse("GROUP"); err != nil {
+		return err
+	}
+	q, err := c.at(client.Query{})
+	if err != nil {
+		return err
+	}
+	g, err := c.client.Group(c.ctx, c.args[0], q)
+	if err != nil {
+		return err
+	}
+	c.say("%s (%s)%s", g.Label, g.Key, c.asOfWords(g.Stand))
+	for _, a := range g.Assignments {
+		c.say("  gives %s %s", a.Role.Key, c.window(a.From, a.Until))
+	}
+	var rows [][]string
+	for _, m := range g.Members {
+		rows = append(rows, []string{m.MemberKind, m.Member.Key, m.Member.Label, c.window(m.From, m.Until)})
+	}
+	c.table(g, []string{"kind", "member", "name", "window"}, rows)
+	return nil
+}
+
+func applicationsList(c *call) error {
+	c.reads()
+	if err := c.parse(); err != nil {
+		return err
+	}
+	q, err := c.at(client.Query{})
+	if err != nil {
+		return err
+	}
+	all, err := c.client.Applications(c.ctx, q)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, a := range all.Applications {
+		rows = append(rows, []string{a.Key, a.Label, a.State, a.Description})
+	}
+	c.table(all, []string{"application", "label", "state", "description"}, rows)
+	return nil
+}
+
+func applicationsShow(c *call) error {
+	c.reads()
+	if err := c.parse("APPLICATION"); err != nil {
+		return err
+	}
+	q, err := c.at(client.Query{})
+	if err != nil {
+		return err
+	}
+	a, err := c.client.Application(c.ctx, c.args[0], q)
+	if err != nil {
+		return err
+	}
+	var actions []string
+	for _, x := range a.Actions {
+		actions = append(actions, x.Key)
+	}
+	c.say("%s (%s), %s: %s", a.Label, a.Key, a.State, a.Description)
+	c.say("  actions %s\n", strings.Join(actions, ", "))
+	var rows [][]string
+	for _, r := range a.Resources {
+		open := ""
+		if r.Open {
+			open = "open"
+		}
+		rows = append(rows, []string{r.Path, r.Kind, r.Label, open})
+	}
+	c.table(a, []string{"path", "kind", "label", "open"}, rows)
+	return nil
+}
+
+func ledgerVerify(c *call) error {
+	if err := c.parse(); err != nil {
+		return err
+	}
+	v, err := c.client.Verify(c.ctx)
+	if err != nil {
+		return err
+	}
+	if c.output == "json" {
+		c.json(v)
+	} else if v.Verified {
+		fmt.Fprintf(c.out, "The ledger verifies: %s, every hash and every row fits.\nHead %s\n", count(int(v.Revision), "revision"), v.Hash)
+	} else {
+		fmt.Fprintf(c.out, "The ledger does not verify: revision %d %s.\nRevisions 1 to %d fit; keep the database as it is and look at what touched it.\n", v.First, v.Fault, v.Revision)
+	}
+	if !v.Verified {
+		return errDenied
+	}
+	return nil
+}
+
+func history(c *call) error {
+	c.reads()
+	user := c.flags.String("user", "", "only what speaks of this user")
+	role := c.flags.String("role", "", "only what speaks of this role")
+	group := c.flags.String("group", "", "only what speaks of this group")
+	limit := c.flags.Int("limit", 20, "at most so many revisions")
+	if err := c.parse(); err != nil {
+		return err
+	}
+	if *limit < 1 || *limit > 500 {
+		return &usageError{"-limit is 1 to 500"}
+	}
+	q, err := c.at(client.Query{"user": *user, "role": *role, "group": *group, "limit": strconv.Itoa(*limit)})
+	if err != nil {
+		return err
+	}
+	all, err := c.client.Revisions(c.ctx, q)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, r := range all.Revisions {
+		by := "the host"
+		if r.By != nil {
+			by = r.By.Label
+		}
+		what := strings.Join(r.Sentences, "; ")
+		if n := len(r.Sentences); n > 2 && c.people() {
+			what = fmt.Sprintf("%s; %s; and %d more", r.Sentences[0], r.Sentences[1], n-2)
+		}
+		rows = append(rows, []string{strconv.FormatInt(r.Revision, 10), r.At.In(c.zone).Format("2 Jan 2006 15:04"), by, what, r.Reason})
+	}
+	c.table(all, []string{"revision", "at", "by", "what", "why"}, rows)
+	return nil
+}
