@@ -26,6 +26,7 @@ func (p *problem) GetStatus() int            { return p.Status }
 func (p *problem) ContentType(string) string { return "application/problem+json" }
 
 func init() {
+	huma.DefaultArrayNullable = false // lists are empty, never null
 	// Faults that huma finds in a request, in our own form. The value at fault
 	// is not echoed: it may be a secret.
 	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {

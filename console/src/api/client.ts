@@ -1,0 +1,33 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Schemas = components['schemas']
+export type Problem = Pick<Schemas['Problem'], 'type' | 'title' | 'status'> & Partial<Schemas['Problem']>
+export type Operation = Schemas['ChangeRequest']['operations'][number]
+
+export const api = createClient<paths>({ baseUrl: '/' })
+
+/** What a call throws when the answer is a problem. */
+export class ProblemError extends Error {
+  constructor(public problem: Problem) {
+    super(problem.detail ?? problem.title)
+  }
+}
+
+/** The data of a call; a problem, or a service that cannot be reached, is thrown. */
+export async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result
+  try {
+    result = await call
+  } catch {
+    throw new ProblemError({
+      type: 'not-reached',
+      title: 'Not reached',
+      status: 0,
+      detail: 'The service cannot be reached. What you see may be old; try again in a moment.',
+    })
+  }
+  if (result.response.ok) return result.data as T
+  const p = result.error as Problem | undefined
+  throw new ProblemError(p?.title ? p : { type: 'internal', title: 'Something went wrong', status: result.response.status })
+}

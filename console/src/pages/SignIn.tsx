@@ -1,0 +1,62 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, api, ProblemError } from '../api/client'
+
+export function SignIn() {
+  const queries = useQueryClient()
+  const [name, setName] = useState('')
+  const [password, setPassword] = useState('')
+  const waiting = useQuery({ queryKey: ['set-up'], queryFn: () => answer(api.GET('/api/v1/set-up')) })
+  const signIn = useMutation({
+    mutationFn: () => answer(api.POST('/api/v1/session', { body: { user_name: name, password } })),
+    onSuccess: () => {
+      setPassword('')
+      return queries.invalidateQueries()
+    },
+  })
+  return (
+    <main className="mx-auto max-w-88 px-4 pt-[14vh]">
+      <p className="font-bold">
+        Able <span className="text-harbour">Roster</span>
+      </p>
+      <h1 className="mt-4">Sign in</h1>
+      {waiting.data?.waiting && (
+        <p className="border-brass mt-4 border-l-3 pl-3">
+          Nobody has been set up yet. The service printed a set-up link when it started; open that.
+        </p>
+      )}
+      <form
+        className="mt-5 flex flex-col gap-3"
+        onSubmit={(e) => {
+          e.preventDefault()
+          signIn.mutate()
+        }}
+      >
+        <label>
+          User name
+          <input className="field" name="user_name" autoComplete="username" autoFocus value={name} onChange={(e) => setName(e.target.value)} />
+        </label>
+        <label>
+          Password
+          <input
+            className="field"
+            name="password"
+            type="password"
+            autoComplete="current-password"
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+          />
+        </label>
+        {signIn.error instanceof ProblemError && (
+          <p role="alert" className="text-brick">
+            {signIn.error.problem.detail}
+          </p>
+        )}
+        <button type="submit" className="button mt-1 self-start" disabled={!name || !password || signIn.isPending}>
+          Sign in
+        </button>
+      </form>
+      <p className="text-soft mt-6 text-sm">No account, or no password? Whoever administers access at your organisation gives them.</p>
+    </main>
+  )
+}

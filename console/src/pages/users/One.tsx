@@ -1,0 +1,339 @@
+import { useQuery } from '@tanstack/react-query'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import { Fragment, useState } from 'react'
+import { answer, api, type Schemas } from '../../api/client'
+import { Mark, markWords, type MarkName } from '../../shared/Mark'
+import { Path } from '../../shared/Path'
+import { RevisionRows } from '../../shared/Revisions'
+import { Empty, Loading, Trouble } from '../../shared/State'
+import { Tabs } from '../../shared/Tabs'
+import { count, moment, shortDay, unitWords, until } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { useSheet } from '../../shell/sheet'
+import { GrantRole, JoinGroup } from './Give'
+import { StatusText } from './List'
+
+const route = getRouteApi('/shell/users/$user')
+
+/** One user: who they are, what they can do and why, what was given, when. */
+export function OneUser() {
+  const { user: name } = route.useParams()
+  const { tab } = route.useSearch()
+  const navigate = route.useNavigate()
+  const { asOf, now } = useDay()
+  const path = { user: name }
+  const user = useQuery({
+    queryKey: ['user', name, asOf],
+    queryFn: () => answer(api.GET('/api/v1/users/{user}', { params: { path, query: { as_of: asOf } } })),
+  })
+  const access = useQuery({
+    queryKey: ['access', name, asOf],
+    queryFn: () => answer(api.GET('/api/v1/users/{user}/access', { params: { path, query: { as_of: asOf } } })),
+  })
+  if (user.error) return <Trouble error={user.error} retry={() => void user.refetch()} />
+  if (!user.data) return <Loading what={name} />
+  const u = user.data
+  return (
+    <>
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <h1>{u.display_name}</h1>
+        <span className="text-soft font-mono">{u.user_name}</span>
+      </div>
+      <p className="mt-1.5">
+        <strong>
+          <StatusText user={u} />
+        </strong>
+        <span className="text-soft">
+          {u.kind === 'service' && ' · service account'}
+          {u.title && ` · ${u.title}`}
+          {u.unit && (
+            <>
+              {u.title ? ', ' : ' · '}
+              <Link to="/users" search={{ unit: u.unit }} className="press text-soft">
+                {unitWords(u.unit)}
+              </Link>
+            </>
+          )}
+          {u.start_date && `, since ${shortDay(u.start_date)}`}
+          {u.end_date && ` · last day ${shortDay(u.end_date)}`}
+          {u.manager && (
+            <>
+              {' · reports to '}
+              {u.manager.key ? (
+                <Link to="/users/$user" params={{ user: u.manager.key }} className="press">
+                  {u.manager.label}
+                </Link>
+              ) : (
+                u.manager.label
+              )}
+            </>
+          )}
+        </span>
+      </p>
+      {access.data && <Sum access={access.data} />}
+      <Tabs
+        chosen={tab}
+        choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'access' ? undefined : t }) })}
+        tabs={[
+          {
+            key: 'access',
+            label: 'Access',
+            body: access.error ? (
+              <Trouble error={access.error} retry={() => void access.refetch()} />
+            ) : access.data ? (
+              <AccessLines access={access.data} now={now} />
+            ) : (
+              <Loading what="their access" />
+            ),
+          },
+          { key: 'given', label: 'Groups and roles', count: u.groups.length + u.assignments.length, body: <GivenTo user={u} now={now} /> },
+          { key: 'attributes', label: 'Attributes', body: <Attributes user={u} /> },
+          { key: 'history', label: 'History', body: <RevisionRows query={{ user: u.user_name }} /> },
+        ]}
+      />
+    </>
+  )
+}
+
+function Sum({ access: a }: { access: Schemas['Access'] }) {
+  if (!a.effective) return <p className="mt-1">Counts for nothing now: not active, or outside the start and end dates.</p>
+  return (
+    <p className="mt-1">
+      Can do <strong>{count(a.things, 'thing')}</strong> in <strong>{count(a.applications, 'application')}</strong>
+      {a.ending_soon > 0 && (
+        <>
+          ; <strong>{a.ending_soon} end within 14 days</strong>
+        </>
+      )}
+      .
+    </p>
+  )
+}
+
+function AccessLines({ access, now }: { access: Schemas['Access']; now: Date }) {
+  const [open, setOpen] = useState<number>()
+  if (access.lines.length === 0) return <Empty>Can do nothing. Grant a role, or put them into a group that holds one.</Empty>
+  return (
+    <table className="register">
+      <thead>
+        <tr>
+          <th>Application</th>
+          <th>May</th>
+          <th>On</th>
+          <th>Through</th>
+          <th>Until</th>
+        </tr>
+      </thead>
+      <tbody>
+        {access.lines.map((l, i) => (
+          <Fragment key={i}>
+            <tr className={open === i ? 'bg-open [&>td]:border-b-0' : ''}>
+              <td>{l.application.label}</td>
+              <td>{l.actions.join(', ')}</td>
+              <td className="font-mono text-sm break-all">{l.pattern}</td>
+              <td>
+                <button type="button" className="press text-left" aria-expanded={open === i} onClick={() => setOpen(open === i ? undefined : i)}>
+                  <Through line={l} />
+                </button>
+              </td>
+              <td className={l.until || l.from ? 'text-brass' : 'text-soft'} title={l.until ? moment(l.until) : undefined}>
+                {l.from && !l.now ? (
+                  `from ${shortDay(l.from)}`
+                ) : l.until ? (
+                  <>
+                    <Mark name="ends" /> <span className="font-semibold">{until(l.until, now)}</span>
+                  </>
+                ) : (
+                  'no end'
+                )}
+              </td>
+            </tr>
+            {open === i && (
+              <tr className="bg-open">
+                <td colSpan={5} className="pt-0!">
+                  <div className="flex flex-col gap-2">
+                    {l.paths.map((p, j) => (
+                      <Path key={j} path={p} />
+                    ))}
+                  </div>
+                </td>
+              </tr>
+            )}
+          </Fragment>
+        ))}
+      </tbody>
+    </table>
+  )
+}
+
+function Through({ line }: { line: Schemas['AccessLine'] }) {
+  const steps = line.paths[0]?.steps ?? []
+  const groups = steps.filter((s) => s.kind === 'group')
+  const role = steps.find((s) => s.kind === 'role')
+  const more = line.paths.length - 1
+  const name = line.through as MarkName
+  const word = name === 'group' ? `group ${groups[0]?.label}` : name === 'included' ? `${role?.label}, included role` : name === 'direct' ? `direct ${role?.label}` : markWords[name]
+  return (
+    <>
+      <Mark name={name} /> {word}
+      {more > 0 && <span className="text-soft font-normal"> and {count(more, 'other way')}</span>}
+    </>
+  )
+}
+
+function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
+  const me = useMe()
+  const sheet = useSheet()
+  const { past } = useDay()
+  const acts = !past && user.status !== 'departed'
+  return (
+    <>
+      <h2 className="mt-3">Roles held directly</h2>
+      {user.assignments.length === 0 && <Empty>None. Most access is better given through a group.</Empty>}
+      {user.assignments.length > 0 && (
+        <table className="register">
+          <tbody>
+            {user.assignments.map((a) => (
+              <tr key={a.id}>
+                <td className="w-60">
+                  {a.role.key ? (
+                    <Link to="/roles/$role" params={{ role: a.role.key }} className="press">
+                      {a.role.label}
+                    </Link>
+                  ) : (
+                    a.role.label
+                  )}
+                  <div className="text-soft font-mono text-sm">{a.role.key}</div>
+                </td>
+                <td className={a.until || a.from ? 'text-brass w-44' : 'text-soft w-44'}>
+                  {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
+                </td>
+                <td className="text-soft text-sm">
+                  {a.given?.reason && (
+                    <>
+                      {a.given.by?.label ?? 'The host'}, {shortDay(a.given.at)}: {a.given.reason}
+                    </>
+                  )}
+                </td>
+                {acts && me.may['roles.assign'] && (
+                  <td className="text-right">
+                    <button
+                      type="button"
+                      className="press"
+                      aria-label={`Revoke ${a.role.label}`}
+                      onClick={() =>
+                        sheet.add(
+                          { verb: 'Revoke', what: `${a.role.label} of ${user.display_name}`, detail: 'now', operations: [{ op: 'revoke', assignment: a.id }] },
+                          user.revision,
+                        )
+                      }
+                    >
+                      Revoke
+                    </button>
+                  </td>
+                )}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {acts && me.may['roles.assign'] && <GrantRole user={user} />}
+      <h2 className="mt-7">Groups</h2>
+      {user.groups.length === 0 && <Empty>In no group.</Empty>}
+      {user.groups.length > 0 && (
+        <table className="register">
+          <tbody>
+            {user.groups.map((g) => (
+              <tr key={g.id}>
+                <td className="w-60">
+                  {g.group.key ? (
+                    <Link to="/groups/$group" params={{ group: g.group.key }} className="press">
+                      {g.group.label}
+                    </Link>
+                  ) : (
+                    g.group.label
+                  )}
+                </td>
+                <td className="text-soft">{g.through ? `through ${g.through.label}` : 'listed'}</td>
+                <td className="text-soft">{until(g.until, now)}</td>
+                {acts && me.may['groups.update'] && (
+                  <td className="text-right">
+                    {!g.through && g.group.key && (
+                      <button
+                        type="button"
+                        className="press"
+                        aria-label={`Take out of ${g.group.label}`}
+                        onClick={() =>
+                          sheet.add(
+                            {
+                              verb: 'Take',
+                              what: `${user.display_name} out of ${g.group.label}`,
+                              operations: [{ op: 'remove_member', group: g.group.key!, user: user.user_name }],
+                            },
+                            user.revision,
+                          )
+                        }
+                      >
+                        Take out
+                      </button>
+                    )}
+                  </td>
+                )}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {acts && me.may['groups.update'] && <JoinGroup user={user} />}
+    </>
+  )
+}
+
+function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
+  const me = useMe()
+  const sheet = useSheet()
+  const { past } = useDay()
+  const rows = [
+    ['User name', u.user_name],
+    ['Name', u.display_name],
+    ['E-mail', u.email],
+    ['Kind', u.kind],
+    ['Status', u.status],
+    ['Unit', u.unit],
+    ['Title', u.title],
+    ['Manager', u.manager?.label],
+    ['Employment', u.employment_type],
+    ['Location', u.location],
+    ['First day', u.start_date && shortDay(u.start_date)],
+    ['Last day', u.end_date && shortDay(u.end_date)],
+    ['Id', u.id],
+  ]
+  const turn = (status: 'suspended' | 'active') =>
+    sheet.add(
+      { verb: status === 'active' ? 'Bring back' : 'Suspend', what: u.display_name, operations: [{ op: 'update_user', user: u.user_name, status }] },
+      u.revision,
+    )
+  return (
+    <>
+      <dl className="mt-2 grid max-w-160 grid-cols-[10rem_1fr]">
+        {rows.map(([label, value]) => (
+          <Fragment key={label}>
+            <dt className="text-soft border-rule border-b py-1.5">{label}</dt>
+            <dd className="border-rule border-b py-1.5">{value || <span className="text-soft">not given</span>}</dd>
+          </Fragment>
+        ))}
+      </dl>
+      {me.may['users.update'] && !past && u.status === 'active' && (
+        <button type="button" className="button-quiet mt-4" onClick={() => turn('suspended')}>
+          Suspend
+        </button>
+      )}
+      {me.may['users.update'] && !past && u.status === 'suspended' && (
+        <button type="button" className="button-quiet mt-4" onClick={() => turn('active')}>
+          Bring back
+        </button>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,92 @@
+import { createRootRoute, createRoute, createRouter, lazyRouteComponent, retainSearchParams } from '@tanstack/react-router'
+import { Home, Lost, Shell } from './shell/Shell'
+import { SetUp } from './pages/SetUp'
+
+/** The day looked at is in every address; without one it is today. */
+export type DaySearch = { day?: string }
+
+const root = createRootRoute({
+  validateSearch: (s: Record<string, unknown>): DaySearch =>
+    typeof s.day === 'string' && /^\d{4}-\d\d-\d\d$/.test(s.day) ? { day: s.day } : {},
+  search: { middlewares: [retainSearchParams(['day'])] },
+  notFoundComponent: Lost,
+})
+
+const text = (v: unknown) => (typeof v === 'string' && v !== '' ? v : undefined)
+
+const setUp = createRoute({ getParentRoute: () => root, path: '/set-up', component: SetUp })
+const shell = createRoute({ getParentRoute: () => root, id: 'shell', component: Shell })
+const home = createRoute({ getParentRoute: () => shell, path: '/', component: Home })
+
+const users = createRoute({
+  getParentRoute: () => shell,
+  path: '/users',
+  validateSearch: (s: Record<string, unknown>): { q?: string; status?: string; unit?: string; sort?: string } => ({ q: text(s.q), status: text(s.status), unit: text(s.unit), sort: text(s.sort) }),
+  component: lazyRouteComponent(() => import('./pages/users/List'), 'UserList'),
+})
+const addUser = createRoute({
+  getParentRoute: () => shell,
+  path: '/users/add',
+  component: lazyRouteComponent(() => import('./pages/users/Add'), 'AddUser'),
+})
+const user = createRoute({
+  getParentRoute: () => shell,
+  path: '/users/$user',
+  validateSearch: (s: Record<string, unknown>): { tab?: string } => ({ tab: text(s.tab) }),
+  component: lazyRouteComponent(() => import('./pages/users/One'), 'OneUser'),
+})
+const groups = createRoute({
+  getParentRoute: () => shell,
+  path: '/groups',
+  component: lazyRouteComponent(() => import('./pages/groups/Groups'), 'GroupList'),
+})
+const group = createRoute({
+  getParentRoute: () => shell,
+  path: '/groups/$group',
+  component: lazyRouteComponent(() => import('./pages/groups/Groups'), 'OneGroup'),
+})
+const applications = createRoute({
+  getParentRoute: () => shell,
+  path: '/applications',
+  component: lazyRouteComponent(() => import('./pages/applications/Applications'), 'ApplicationList'),
+})
+const application = createRoute({
+  getParentRoute: () => shell,
+  path: '/applications/$application',
+  component: lazyRouteComponent(() => import('./pages/applications/Applications'), 'OneApplication'),
+})
+const roles = createRoute({
+  getParentRoute: () => shell,
+  path: '/roles',
+  component: lazyRouteComponent(() => import('./pages/roles/Tree'), 'RoleTree'),
+})
+const role = createRoute({
+  getParentRoute: () => shell,
+  path: '/roles/$role',
+  component: lazyRouteComponent(() => import('./pages/roles/One'), 'OneRole'),
+})
+const grid = createRoute({
+  getParentRoute: () => shell,
+  path: '/grid',
+  validateSearch: (s: Record<string, unknown>): { application?: string; group?: string; q?: string } => ({ application: text(s.application), group: text(s.group), q: text(s.q) }),
+  component: lazyRouteComponent(() => import('./pages/Grid'), 'GridPage'),
+})
+const ledger = createRoute({
+  getParentRoute: () => shell,
+  path: '/ledger',
+  component: lazyRouteComponent(() => import('./pages/Ledger'), 'LedgerPage'),
+})
+
+export const router = createRouter({
+  routeTree: root.addChildren([
+    setUp,
+    shell.addChildren([home, users, addUser, user, groups, group, applications, application, roles, role, grid, ledger]),
+  ]),
+  scrollRestoration: true,
+})
+
+declare module '@tanstack/react-router' {
+  interface Register {
+    router: typeof router
+  }
+}

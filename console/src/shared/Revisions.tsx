@@ -1,0 +1,93 @@
+import { useInfiniteQuery } from '@tanstack/react-query'
+import { Fragment, useState } from 'react'
+import { answer, api, type Schemas } from '../api/client'
+import { useDay } from '../shell/day'
+import { Empty, Loading, Trouble } from './State'
+import { moment } from './words'
+
+/** Revisions of the ledger, newest first, each opening to its operations. */
+export function RevisionRows({ query }: { query: { user?: string; role?: string; group?: string } }) {
+  const { asOf } = useDay()
+  const [open, setOpen] = useState<number>()
+  const revisions = useInfiniteQuery({
+    queryKey: ['revisions', query, asOf],
+    initialPageParam: '',
+    getNextPageParam: (last: Schemas['RevisionList']) => last.next,
+    queryFn: ({ pageParam }) =>
+      answer(api.GET('/api/v1/revisions', { params: { query: { ...query, as_of: asOf, limit: 50, cursor: pageParam || undefined } } })),
+  })
+  if (revisions.error) return <Trouble error={revisions.error} retry={() => void revisions.refetch()} />
+  if (!revisions.data) return <Loading what="the ledger" />
+  const rows = revisions.data.pages.flatMap((p) => p.revisions)
+  if (rows.length === 0) return <Empty>The ledger says nothing about this yet.</Empty>
+  return (
+    <>
+      <table className="register">
+        <thead>
+          <tr>
+            <th className="w-20">Revision</th>
+            <th className="w-40">When</th>
+            <th className="w-36">Who</th>
+            <th>What, and why</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((r) => (
+            <Fragment key={r.revision}>
+              <tr className={open === r.revision ? 'bg-open [&>td]:border-b-0' : ''}>
+                <td>
+                  <button
+                    type="button"
+                    className="press font-mono"
+                    aria-expanded={open === r.revision}
+                    aria-label={`Revision ${r.revision}, its operations`}
+                    onClick={() => setOpen(open === r.revision ? undefined : r.revision)}
+                  >
+                    {r.revision}
+                  </button>
+                </td>
+                <td className="text-sm">{moment(r.at)}</td>
+                <td className="text-sm">{r.by?.label ?? 'the host'}</td>
+                <td>
+                  <Sentences sentences={r.sentences} all={open === r.revision} />
+                  <div className="text-soft text-sm">{r.reason}</div>
+                </td>
+              </tr>
+              {open === r.revision && (
+                <tr className="bg-open">
+                  <td colSpan={4} className="pt-0!">
+                    <p className="text-soft text-sm">
+                      Through {r.via}
+                      {r.claimed && `; dated back when history was loaded on ${moment(r.recorded_at)}`}
+                    </p>
+                    <p className="font-mono text-sm break-all">{r.hash}</p>
+                    <pre tabIndex={0} aria-label="Operations" className="bg-sheet border-rule mt-1 max-h-72 overflow-auto rounded-md border p-2 font-mono text-sm whitespace-pre-wrap">
+                      {(r.operations ?? []).map((o) => JSON.stringify(o)).join('\n')}
+                    </pre>
+                  </td>
+                </tr>
+              )}
+            </Fragment>
+          ))}
+        </tbody>
+      </table>
+      {revisions.hasNextPage && (
+        <button type="button" className="button-quiet mt-3" disabled={revisions.isFetchingNextPage} onClick={() => void revisions.fetchNextPage()}>
+          Earlier revisions
+        </button>
+      )}
+    </>
+  )
+}
+
+function Sentences({ sentences, all }: { sentences: string[]; all: boolean }) {
+  const shown = all ? sentences : sentences.slice(0, 3)
+  return (
+    <>
+      {shown.map((s, i) => (
+        <div key={i}>{s}</div>
+      ))}
+      {sentences.length > shown.length && <div className="text-soft">and {sentences.length - shown.length} more</div>}
+    </>
+  )
+}

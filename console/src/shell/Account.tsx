@@ -1,0 +1,84 @@
+import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, api, ProblemError } from '../api/client'
+import { Faults } from '../shared/State'
+import { useMe } from './session'
+
+/** Who I am: theme, password, sign out. */
+export function Account() {
+  const me = useMe()
+  const queries = useQueryClient()
+  const [changing, setChanging] = useState(false)
+  const signOut = useMutation({
+    mutationFn: () => answer(api.DELETE('/api/v1/session')),
+    onSettled: () => {
+      sessionStorage.clear()
+      queries.clear()
+      window.location.assign('/')
+    },
+  })
+  const turn = () => {
+    const next = document.documentElement.dataset.theme === 'dark' ? 'light' : 'dark'
+    document.documentElement.dataset.theme = next
+    localStorage.setItem('theme', next)
+  }
+  return (
+    <Popover className="relative">
+      <PopoverButton className="text-soft py-1">
+        {me.user.label} <span aria-hidden>▾</span>
+      </PopoverButton>
+      <PopoverPanel className="border-rule bg-sheet absolute right-0 z-30 mt-2 flex w-72 flex-col items-start gap-2 rounded-md border p-4">
+        <p className="text-soft text-sm">
+          Signed in as <span className="font-mono">{me.user.key}</span>
+        </p>
+        <button type="button" className="press" onClick={turn}>
+          Light or dark
+        </button>
+        <button type="button" className="press" onClick={() => setChanging(!changing)} aria-expanded={changing}>
+          Change my password
+        </button>
+        {changing && <Password done={() => setChanging(false)} />}
+        <button type="button" className="press" onClick={() => signOut.mutate()}>
+          Sign out
+        </button>
+      </PopoverPanel>
+    </Popover>
+  )
+}
+
+function Password({ done }: { done: () => void }) {
+  const [current, setCurrent] = useState('')
+  const [next, setNext] = useState('')
+  const change = useMutation({
+    mutationFn: () => answer(api.PUT('/api/v1/me/password', { body: { current_password: current, new_password: next } })),
+    onSuccess: done,
+  })
+  return (
+    <form
+      className="flex w-full flex-col gap-2"
+      onSubmit={(e) => {
+        e.preventDefault()
+        change.mutate()
+      }}
+    >
+      <label>
+        Current password
+        <input type="password" autoComplete="current-password" className="field" value={current} onChange={(e) => setCurrent(e.target.value)} />
+      </label>
+      <label>
+        New password, 12 characters or more
+        <input type="password" autoComplete="new-password" className="field" value={next} onChange={(e) => setNext(e.target.value)} />
+      </label>
+      {change.error instanceof ProblemError && (
+        <div role="alert" className="text-brick text-sm">
+          {change.error.problem.detail}
+          <Faults problem={change.error.problem} />
+        </div>
+      )}
+      <button type="submit" className="button self-start" disabled={!current || !next || change.isPending}>
+        Change it
+      </button>
+    </form>
+  )
+}

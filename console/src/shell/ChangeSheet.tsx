@@ -1,0 +1,231 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, api, ProblemError, type Schemas } from '../api/client'
+import { Mark } from '../shared/Mark'
+import { Faults } from '../shared/State'
+import { count, shortDay } from '../shared/words'
+import { useSheet } from './sheet'
+
+/** What has been altered and not yet committed, and what it would do. */
+export function ChangeSheet() {
+  const sheet = useSheet()
+  const queries = useQueryClient()
+  const [reason, setReason] = useState('')
+  const [passed, setPassed] = useState<string[]>([])
+  const [key, setKey] = useState(() => crypto.randomUUID())
+  const [told, setTold] = useState<Schemas['ChangeResult']>()
+  const operations = sheet.lines.flatMap((l) => l.operations)
+
+  const preview = useQuery({
+    queryKey: ['preview', operations],
+    enabled: operations.length > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () => answer(api.POST('/api/v1/changes', { params: { query: { dry_run: true } }, body: { operations } })),
+  })
+  const commit = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST('/api/v1/changes', {
+          params: { header: { 'Idempotency-Key': key } },
+          body: { operations, reason, based_on: sheet.basedOn, acknowledge: passed },
+        }),
+      ),
+    onSuccess: async (result) => {
+      setTold(result)
+      setReason('')
+      setPassed([])
+      sheet.clear()
+      await queries.invalidateQueries()
+    },
+    // The next try is another change: the same key would stand for this one.
+    onSettled: () => setKey(crypto.randomUUID()),
+  })
+
+  if (sheet.lines.length === 0) {
+    return told ? <Done result={told} close={() => setTold(undefined)} /> : null
+  }
+  if (!sheet.open) {
+    return (
+      <button type="button" className="button fixed right-4 bottom-4 z-20" onClick={() => sheet.setOpen(true)}>
+        Change sheet, {count(sheet.lines.length, 'change')}
+      </button>
+    )
+  }
+  const problem = commit.error ?? preview.error
+  const rails = preview.data?.preview?.rails ?? []
+  const blocked = rails.some((r) => !r.passable || !passed.includes(r.code))
+  return (
+    <aside aria-label="Change sheet" className={drawer}>
+      <div className="flex items-baseline justify-between">
+        <h2>Change sheet</h2>
+        <button type="button" className="press text-sm" onClick={() => sheet.setOpen(false)}>
+          Fold
+        </button>
+      </div>
+      <ul className="mt-3">
+        {sheet.lines.map((l) => (
+          <li key={l.id} className="border-rule border-t py-2 last:border-b">
+            <div className="flex justify-between gap-2">
+              <span>
+                <strong>{l.verb}</strong> {l.what}
+              </span>
+              <button type="button" className="press text-sm" aria-label={`Take off: ${l.verb} ${l.what}`} onClick={() => sheet.remove(l.id)}>
+                Take off
+              </button>
+            </div>
+            {l.detail && <div className="text-soft text-sm">{l.detail}</div>}
+          </li>
+        ))}
+      </ul>
+      <div aria-live="polite">
+        {preview.data && !preview.error && <Effect result={preview.data} />}
+        {preview.isFetching && !preview.data && <p className="text-soft mt-3">Working out what this does …</p>}
+      </div>
+      {problem instanceof ProblemError && (
+        <div role="alert" className="border-brick mt-3 border-l-3 pl-3">
+          <p className="font-semibold">{problem.problem.title}</p>
+          <p>{problem.problem.detail}</p>
+          <Faults problem={problem.problem} />
+        </div>
+      )}
+      {rails.map((r) => (
+        <div key={r.code} className="border-brass mt-3 border-l-3 pl-3">
+          <p>
+            <Mark name="warns" /> {r.message}
+          </p>
+          {r.passable && (
+            <label className="mt-1 flex gap-2 text-sm">
+              <input
+                type="checkbox"
+                checked={passed.includes(r.code)}
+                onChange={(e) => setPassed(e.target.checked ? [...passed, r.code] : passed.filter((c) => c !== r.code))}
+              />
+              I mean this
+            </label>
+          )}
+        </div>
+      ))}
+      <form
+        className="mt-4 flex grow flex-col"
+        onSubmit={(e) => {
+          e.preventDefault()
+          commit.mutate()
+        }}
+      >
+        <label htmlFor="reason">Reason</label>
+        <textarea
+          id="reason"
+          rows={2}
+          className="field mt-0.5"
+          maxLength={2000}
+          value={reason}
+          onChange={(e) => setReason(e.target.value)}
+          placeholder="For whoever asks later"
+        />
+        <div className="mt-auto flex gap-2 pt-4">
+          <button
+            type="submit"
+            className="button"
+            disabled={reason.trim() === '' || blocked || preview.isError || preview.data?.unchanged || commit.isPending}
+          >
+            Commit {count(sheet.lines.length, 'change')}
+          </button>
+          <button type="button" className="button-quiet" onClick={sheet.clear}>
+            Discard
+          </button>
+        </div>
+        {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Say why first.</p>}
+      </form>
+    </aside>
+  )
+}
+
+// Beside the page from 1100 pixels on, over it below.
+const drawer =
+  'border-rule bg-sheet flex w-79 shrink-0 flex-col overflow-y-auto border-l p-4.5 max-[1100px]:fixed max-[1100px]:inset-y-14 max-[1100px]:right-0 max-[1100px]:z-20'
+
+/** What the sheet would do, in a few lines; the rest on demand. */
+function Effect({ result }: { result: Schemas['ChangeResult'] }) {
+  const p = result.preview
+  if (!p) return null
+  return (
+    <div className="bg-wash mt-3 rounded-md p-3">
+      <h3 className="font-semibold">What this does</h3>
+      {result.unchanged && <p>{result.notes?.map((n) => n.message).join(' ') || 'Nothing: it is so already.'}</p>}
+      {p.effects.slice(0, 8).map((e, i) => (
+        <EffectLine key={i} effect={e} />
+      ))}
+      {p.effects.length > 8 && <p className="text-soft text-sm">and {p.effects.length - 8} more kinds of users</p>}
+      {!result.unchanged && p.effects.length === 0 && <p>Nobody gains or loses anything.</p>}
+      {p.effects.length > 0 && !p.outside && (
+        <p className="text-soft text-sm">
+          <span className="inline-block w-7 text-right">0</span> nobody else is touched
+        </p>
+      )}
+      {p.outside && <p className="text-brass text-sm">Somebody outside your part is touched too.</p>}
+    </div>
+  )
+}
+
+function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
+  const who = e.user_count === 1 ? e.users[0]?.label : count(e.user_count, 'user')
+  const verb = e.user_count === 1 ? { gain: 'gains', lose: 'loses' } : { gain: 'gain', lose: 'lose' }
+  const sides = [
+    { sign: '+', ink: 'text-kelp', word: verb.gain, lines: e.gained ?? [] },
+    { sign: '−', ink: 'text-brick', word: verb.lose, lines: e.lost ?? [] },
+  ].filter((s) => s.lines.length > 0)
+  return sides.map((s) => (
+    <details key={s.sign} className="text-sm">
+      <summary className="list-none">
+        <span className={`inline-block w-7 text-right font-semibold ${s.ink}`}>
+          {s.sign}
+          {s.lines.length}
+        </span>{' '}
+        {who} {s.word} in {[...new Set(s.lines.map((l) => l.application.label))].join(', ')}
+      </summary>
+      <ul className="my-1 ml-8">
+        {s.lines.map((l, i) => (
+          <li key={i}>
+            {l.action} <span className="font-mono break-all">{l.target}</span>
+            {l.from && <span className="text-soft"> from {shortDay(l.from)}</span>}
+            {l.until && <span className="text-brass"> until {shortDay(l.until)}</span>}
+          </li>
+        ))}
+      </ul>
+      {e.user_count > 1 && (
+        <p className="text-soft mb-1 ml-8">
+          {e.users
+            .slice(0, 12)
+            .map((u) => u.label)
+            .join(', ')}
+          {e.user_count > 12 && ` and ${e.user_count - 12} more`}
+        </p>
+      )}
+    </details>
+  ))
+}
+
+function Done({ result, close }: { result: Schemas['ChangeResult']; close: () => void }) {
+  return (
+    <aside aria-label="Change sheet" className={drawer}>
+      <h2>Committed</h2>
+      <div role="status" className="mt-3">
+        <p className="mb-2">
+          {result.unchanged ? 'Everything was so already; no revision was made.' : `In the ledger as revision ${result.revision}.`}
+        </p>
+        <ul>
+          {result.sentences.map((s, i) => (
+            <li key={i} className="border-rule border-t py-2 last:border-b">
+              {s}
+            </li>
+          ))}
+        </ul>
+        <Effect result={{ ...result, unchanged: false }} />
+      </div>
+      <button type="button" className="button-quiet mt-4 self-start" onClick={close}>
+        Close
+      </button>
+    </aside>
+  )
+}

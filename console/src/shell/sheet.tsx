@@ -1,0 +1,58 @@
+import { createContext, useContext, useMemo, useState, type ReactNode } from 'react'
+import type { Operation } from '../api/client'
+
+/** One thing on the change sheet: an operation and how it reads. */
+export type Line = { id: string; verb: string; what: string; detail?: string; operations: Operation[] }
+
+type Sheet = {
+  lines: Line[]
+  basedOn: number
+  open: boolean
+  setOpen: (open: boolean) => void
+  add: (line: Omit<Line, 'id'>, revision: number) => void
+  remove: (id: string) => void
+  clear: () => void
+}
+
+const SheetContext = createContext<Sheet | null>(null)
+
+type Kept = { lines: Line[]; basedOn: number }
+
+function read(): Kept {
+  try {
+    return JSON.parse(sessionStorage.getItem('sheet') ?? '') as Kept
+  } catch {
+    return { lines: [], basedOn: 0 }
+  }
+}
+
+/** Keeps the sheet over page loads, in this window alone. */
+export function SheetProvider({ children }: { children: ReactNode }) {
+  const [kept, setKept] = useState(read)
+  const [open, setOpen] = useState(true)
+  const sheet = useMemo<Sheet>(() => {
+    const keep = (next: Kept) => {
+      sessionStorage.setItem('sheet', JSON.stringify(next))
+      setKept(next)
+    }
+    return {
+      ...kept,
+      open,
+      setOpen,
+      add(line, revision) {
+        const lines = [...kept.lines, { ...line, id: crypto.randomUUID() }]
+        keep({ lines, basedOn: kept.lines.length === 0 ? revision : Math.min(kept.basedOn, revision) })
+        setOpen(true)
+      },
+      remove: (id) => keep({ ...kept, lines: kept.lines.filter((l) => l.id !== id) }),
+      clear: () => keep({ lines: [], basedOn: 0 }),
+    }
+  }, [kept, open])
+  return <SheetContext.Provider value={sheet}>{children}</SheetContext.Provider>
+}
+
+export function useSheet(): Sheet {
+  const sheet = useContext(SheetContext)
+  if (!sheet) throw new Error('outside the shell')
+  return sheet
+}
