@@ -7,8 +7,10 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net/http"
 	"os"
 	"strings"
+	"time"
 
 	"ableroster/internal/signin"
 )
@@ -76,5 +78,29 @@ func rebuild(ctx context.Context, args []string, out, errOut io.Writer) error {
 		return err
 	}
 	fmt.Fprintf(out, "All fact rows were made again from %d revisions.\n", o.ledger.Head().Revision)
+	return nil
+}
+
+// ready asks a running service whether it is ready, for scripts.
+func ready(ctx context.Context, args []string, errOut io.Writer) error {
+	fs, _ := newFlags("ready", errOut)
+	address := fs.String("address", "http://127.0.0.1:7420", "where the service is")
+	if err := parse(fs, args, errOut); err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, *address+"/readyz", nil)
+	if err != nil {
+		return err
+	}
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	if resp.StatusCode != http.StatusOK {
+		return fmt.Errorf("the service answers %s", resp.Status)
+	}
 	return nil
 }

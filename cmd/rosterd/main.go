@@ -20,6 +20,7 @@ const usage = `rosterd is the Able Roster service.
   rosterd load-demo     load the made-up Larkhaven Port Authority into an empty ledger
   rosterd rebuild       make all fact rows again from the operations alone
   rosterd openapi       print the OpenAPI document
+  rosterd ready         say by its exit code whether a service answers
 
 Each takes -help. Every flag can be given in the environment too.
 `
@@ -61,6 +62,8 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) error {
 		return rebuild(ctx, args, out, errOut)
 	case "openapi":
 		return openAPI(out)
+	case "ready":
+		return ready(ctx, args, errOut)
 	}
 	fmt.Fprintf(errOut, "rosterd: there is no %q\n\n%s", word, usage)
 	return errUsage

@@ -21,7 +21,9 @@ export function Tabs({
         {tabs.map((t) => (
           <Tab
             key={t.key}
-            className="text-soft data-selected:border-ink data-selected:text-ink -mb-px border-b-2 border-transparent px-0.5 pb-1.5 data-selected:font-semibold"
+            data-bold={`${t.label} ${t.count ?? ''}`}
+            // The bold copy below keeps the width when a tab is chosen.
+            className="text-soft after:invisible after:block after:h-0 after:overflow-hidden after:font-semibold after:content-[attr(data-bold)/''] data-selected:border-ink data-selected:text-ink -mb-px border-b-2 border-transparent px-0.5 pb-1.5 data-selected:font-semibold"
           >
             {t.label} {t.count !== undefined && <span className="text-soft font-normal">{t.count}</span>}
           </Tab>

@@ -70,7 +70,7 @@ export function ChangeSheet() {
               <span>
                 <strong>{l.verb}</strong> {l.what}
               </span>
-              <button type="button" className="press text-sm" aria-label={`Take off: ${l.verb} ${l.what}`} onClick={() => sheet.remove(l.id)}>
+              <button type="button" className="press shrink-0 self-start text-sm" aria-label={`Take off: ${l.verb} ${l.what}`} onClick={() => sheet.remove(l.id)}>
                 Take off
               </button>
             </div>
@@ -160,7 +160,7 @@ function Effect({ result }: { result: Schemas['ChangeResult'] }) {
       {!result.unchanged && p.effects.length === 0 && <p>Nobody gains or loses anything.</p>}
       {p.effects.length > 0 && !p.outside && (
         <p className="text-soft text-sm">
-          <span className="inline-block w-7 text-right">0</span> nobody else is touched
+          <span className="mr-1.5 inline-block w-7 text-right">0</span>nobody else is touched
         </p>
       )}
       {p.outside && <p className="text-brass text-sm">Somebody outside your part is touched too.</p>}
@@ -177,12 +177,14 @@ function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
   ].filter((s) => s.lines.length > 0)
   return sides.map((s) => (
     <details key={s.sign} className="text-sm">
-      <summary className="list-none">
-        <span className={`inline-block w-7 text-right font-semibold ${s.ink}`}>
+      <summary className="flex list-none gap-1.5">
+        <span className={`w-7 shrink-0 text-right font-semibold ${s.ink}`}>
           {s.sign}
           {s.lines.length}
-        </span>{' '}
-        {who} {s.word} in {[...new Set(s.lines.map((l) => l.application.label))].join(', ')}
+        </span>
+        <span>
+          {who} {s.word} in {[...new Set(s.lines.map((l) => l.application.label))].join(', ')}
+        </span>
       </summary>
       <ul className="my-1 ml-8">
         {s.lines.map((l, i) => (

@@ -1,0 +1,35 @@
+# Able Roster. make alone prints what there is to do.
+SHELL := /bin/sh
+.DEFAULT_GOAL := help
+PORT ?= 7420
+BOARD_PORT ?= 7430
+export PORT BOARD_PORT FRESH
+
+.PHONY: help demo test build serve bench screenshots clean setup lint
+
+help: ## print this
+	@awk -F ':.*## ' '/^[a-z]+:.*## / {printf "  make %-12s %s\n", $$1, $$2}' Makefile
+
+demo: build ## set everything up and serve the demo organisation on 127.0.0.1 (FRESH=1 starts over)
+	@scripts/demo.sh
+
+test: ## set everything up, run the linters and all tests
+	@scripts/test.sh
+
+build: ## build the console and the programs into bin/
+	@scripts/setup.sh console
+	@scripts/build.sh
+
+serve: build ## serve on the PostgreSQL at DATABASE_URL (see bin/rosterd -help)
+	@exec bin/rosterd serve
+
+bench: build ## measure, and print ratios as a table
+	@scripts/bench.sh
+
+screenshots: ## take the pictures in docs/screenshots anew
+	@scripts/test.sh screenshots
+
+clean: ## stop what was started here and remove what was built or made
+	@for d in demo test bench dev; do scripts/cluster.sh stop var/$$d/cluster 0; done
+	@for d in var/*/cluster; do [ ! -L "$$d" ] || rm -rf "$$(readlink -f "$$d")"; done
+	rm -rf var bin console/dist/assets console/dist/index.html console/node_modules

@@ -1,0 +1,23 @@
+#!/bin/sh
+# Builds the console, whose types come from the service's own OpenAPI document,
+# and then the programs with the console in them.
+set -eu
+cd "$(dirname "$0")/.."
+mkdir -p bin console/dist
+touch console/dist/.gitkeep
+
+go build -o bin/rosterd ./cmd/rosterd
+bin/rosterd openapi >console/openapi.json.new
+if ! cmp -s console/openapi.json.new console/openapi.json || [ ! -f console/src/api/schema.d.ts ]; then
+    mv console/openapi.json.new console/openapi.json
+    (cd console && npm run --silent types >/dev/null)
+fi
+rm -f console/openapi.json.new
+
+# The console again only when something of it is newer than what was built.
+if [ ! -f console/dist/index.html ] ||
+    [ -n "$(find console/src console/public console/index.html console/vite.config.ts console/package-lock.json -newer console/dist/index.html | head -n 1)" ]; then
+    (cd console && npm run --silent build -- --logLevel warn)
+    touch console/dist/.gitkeep console/dist/index.html
+fi
+go build -o bin/ ./cmd/rosterd ./cmd/roster ./standin/berthboard

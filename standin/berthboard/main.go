@@ -1,0 +1,246 @@
+// Command berthboard is a small example application: the berth board of the
+// port. It protects its three screens and its one button with Able Roster: it
+// asks each time, draws its menu from one question, and shows a denial with
+// its reason. It stays signed in as whichever demo user was chosen; a real
+// application would sign its users in itself.
+package main
+
+import (
+	"context"
+	"embed"
+	"flag"
+	"fmt"
+	"html/template"
+	"log"
+	"net/http"
+	"net/url"
+	"os"
+	"os/signal"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"ableroster/client"
+	"ableroster/wire"
+)
+
+//go:embed page.html
+var files embed.FS
+
+var page = template.Must(template.ParseFS(files, "page.html"))
+
+// board is the application: its state and whom it asks.
+type board struct {
+	roster *client.Client
+	users  []string
+
+	mu     sync.Mutex
+	berths []berth
+}
+
+type berth struct{ Path, Name, Vessel string }
+
+// screen is one of the three sister screens.
+type screen struct{ Path, Address, Name string }
+
+var screens = []screen{
+	{"board/arrivals", "/arrivals", "Arrivals"},
+	{"board/departures", "/departures", "Departures"},
+	{"board/moorings", "/moorings", "Moorings"},
+}
+
+const application = "berth-planning"
+
+func main() {
+	listen := flag.String("listen", "127.0.0.1:7430", "address to serve on")
+	service := flag.String("service", "http://127.0.0.1:7420", "address of Able Roster")
+	tokenFile := flag.String("token-file", "", "file with the API token of the berth board's account")
+	users := flag.String("users", "ines.halloran,tomas.brandt,marta.quill,b.osei", "who may be chosen as signed in")
+	flag.Parse()
+	token, err := os.ReadFile(*tokenFile)
+	if err != nil {
+		log.Fatalf("berthboard: -token-file: %v", err)
+	}
+	b := newBoard(&client.Client{Base: *service, Token: strings.TrimSpace(string(token)), Agent: "berthboard/1"}, strings.Split(*users, ","))
+	server := &http.Server{Addr: *listen, Handler: b.routes(), ReadHeaderTimeout: 5 * time.Second}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	go func() {
+		<-ctx.Done()
+		end, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+		defer cancel()
+		_ = server.Shutdown(end)
+	}()
+	if err := server.ListenAndServe(); err != http.ErrServerClosed {
+		log.Fatal("berthboard: ", err)
+	}
+}
+
+func newBoard(c *client.Client, users []string) *board {
+	return &board{roster: c, users: users, berths: []berth{
+		{"berths/north-1", "North 1", "Grey Petrel"}, {"berths/north-2", "North 2", ""}, {"berths/north-3", "North 3", "Anna Margrethe"},
+		{"berths/south-1", "South 1", "Ilha do Sal"}, {"berths/south-2", "South 2", ""}, {"berths/fuel-jetty", "Fuel jetty", ""},
+	}}
+}
+
+func (b *board) routes() http.Handler {
+	mux := http.NewServeMux()
+	mux.HandleFunc("GET /{$}", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/moorings", http.StatusSeeOther) })
+	for _, s := range screens {
+		mux.HandleFunc("GET "+s.Address, func(w http.ResponseWriter, r *http.Request) { b.show(w, r, s) })
+	}
+	mux.HandleFunc("POST /assign", b.assign)
+	mux.HandleFunc("POST /sign-in", b.signIn)
+	return http.NewCrossOriginProtection().Handler(mux)
+}
+
+const cookie = "berth_board_user"
+
+func user(r *http.Request) string {
+	if c, err := r.Cookie(cookie); err == nil {
+		return c.Value
+	}
+	return ""
+}
+
+// signIn chooses who is signed in, among the people of the demo.
+func (b *board) signIn(w http.ResponseWriter, r *http.Request) {
+	who := r.FormValue("user")
+	for _, u := range b.users {
+		if u == who {
+			http.SetCookie(w, &http.Cookie{Name: cookie, Value: who, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode})
+		}
+	}
+	http.Redirect(w, r, "/moorings", http.StatusSeeOther)
+}
+
+// view is what the page draws.
+type view struct {
+	User    string
+	Users   []string
+	Screen  screen
+	Menu    []screen
+	Berths  []row
+	Denied  string
+	Told    string
+	Trouble string
+}
+
+type row struct {
+	berth
+	MayAssign bool
+}
+
+// show asks for this one screen, and draws the menu from one question about
+// the whole application.
+func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
+	v := view{User: user(r), Users: b.users, Screen: s, Told: r.URL.Query().Get("told"), Denied: r.URL.Query().Get("denied")}
+	status := http.StatusOK
+	menu, err := b.roster.Menu(r.Context(), v.User, application)
+	if err != nil {
+		b.trouble(w, &v, err)
+		return
+	}
+	for _, x := range screens {
+		if covers(menu.Actions["read"], x.Path) {
+			v.Menu = append(v.Menu, x)
+		}
+	}
+	answer, err := b.ask(r, "read", s.Path)
+	switch {
+	case err != nil:
+		b.trouble(w, &v, err)
+		return
+	case !answer.Allowed:
+		v.Denied = fmt.Sprintf("%s is not for you: %s (%s)", s.Name, answer.Message, answer.Reason)
+		status = http.StatusForbidden
+	default:
+		b.mu.Lock()
+		for _, x := range b.berths {
+			v.Berths = append(v.Berths, row{x, covers(menu.Actions["update"], x.Path)})
+		}
+		b.mu.Unlock()
+	}
+	b.draw(w, status, &v)
+}
+
+// assign is the one call that changes something. It asks again: the button may
+// have been drawn before the role was taken back.
+func (b *board) assign(w http.ResponseWriter, r *http.Request) {
+	path, vessel := r.FormValue("berth"), strings.TrimSpace(r.FormValue("vessel"))
+	answer, err := b.ask(r, "update", path)
+	to := "/moorings?told=" + url.QueryEscape("Assigned "+vessel+" to "+path+".")
+	switch {
+	case err != nil:
+		v := view{User: user(r), Users: b.users, Screen: screens[2]}
+		b.trouble(w, &v, err)
+		return
+	case !answer.Allowed:
+		to = "/moorings?denied=" + url.QueryEscape(fmt.Sprintf("You may not assign a vessel to %s: %s (%s)", path, answer.Message, answer.Reason))
+	default:
+		b.mu.Lock()
+		for i := range b.berths {
+			if b.berths[i].Path == path {
+				b.berths[i].Vessel = vessel
+			}
+		}
+		b.mu.Unlock()
+	}
+	http.Redirect(w, r, to, http.StatusSeeOther)
+}
+
+func (b *board) ask(r *http.Request, action, path string) (wire.CheckAnswer, error) {
+	return b.roster.Check(r.Context(), wire.CheckRequest{User: user(r), Application: application, Action: action, Path: path})
+}
+
+// trouble is drawn when Able Roster cannot be asked: nothing is shown then.
+func (b *board) trouble(w http.ResponseWriter, v *view, err error) {
+	v.Trouble = "Nothing can be shown, since nobody can say whether you may see it: " + err.Error()
+	b.draw(w, http.StatusServiceUnavailable, v)
+}
+
+func (b *board) draw(w http.ResponseWriter, status int, v *view) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'")
+	w.WriteHeader(status)
+	if err := page.Execute(w, v); err != nil {
+		log.Print("berthboard: ", err)
+	}
+}
+
+// covers says whether one of the patterns that may be done covers a path. A
+// pattern's segments may hold *; what lies below is covered too.
+func covers(patterns []string, path string) bool {
+	want := strings.Split(path, "/")
+	for _, p := range patterns {
+		if p == "/" {
+			return true
+		}
+		segments := strings.Split(p, "/")
+		ok := len(segments) <= len(want)
+		for i := 0; ok && i < len(segments); i++ {
+			ok = match(segments[i], want[i])
+		}
+		if ok {
+			return true
+		}
+	}
+	return false
+}
+
+func match(pattern, text string) bool {
+	head, rest, star := strings.Cut(pattern, "*")
+	if !star {
+		return pattern == text
+	}
+	if !strings.HasPrefix(text, head) {
+		return false
+	}
+	for i := len(head); i <= len(text); i++ {
+		if match(rest, text[i:]) {
+			return true
+		}
+	}
+	return false
+}

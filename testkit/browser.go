@@ -1,0 +1,172 @@
+package testkit
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// chromium is Debian's; the wrapper script would add what tests do not want.
+const chromium = "/usr/lib/chromium/chromium"
+
+// Tab is a tab of its own, 1280×800, with its own cookies.
+type Tab struct {
+	t    testing.TB
+	ctx  context.Context
+	base string
+}
+
+// NewTab opens a browser with one tab and a profile of its own, so that no
+// test finds another's cookies.
+func NewTab(t testing.TB, base string) *Tab {
+	t.Helper()
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(chromium), chromedp.NoSandbox,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true))
+	allocator, cancel1 := chromedp.NewExecAllocator(context.Background(), options...)
+	ctx, cancel2 := chromedp.NewContext(allocator)
+	t.Cleanup(func() { cancel2(); cancel1() })
+	// The first run starts the browser, whose life must not hang on a time-out.
+	if err := chromedp.Run(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		t.Fatalf("Chromium did not start: %v", err)
+	}
+	return &Tab{t, ctx, base}
+}
+
+func (b *Tab) do(what string, actions ...chromedp.Action) {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
+	defer cancel()
+	if err := chromedp.Run(ctx, actions...); err != nil {
+		var text string
+		_ = chromedp.Run(b.ctx, chromedp.Evaluate(`location.href + "\n" + document.body.innerText`, &text))
+		if dir := os.Getenv("ROSTER_TEST_PICTURES"); dir != "" {
+			b.Picture(filepath.Join(dir, "failed.png"))
+		}
+		b.t.Fatalf("%s: %v\nthe page says:\n%s", what, err, text)
+	}
+}
+
+// Go opens an address of the service.
+func (b *Tab) Go(path string) {
+	b.t.Helper()
+	b.do("going to "+path, chromedp.Navigate(b.base+path))
+}
+
+// quoted is an XPath text.
+func quoted(s string) string {
+	if !strings.Contains(s, `"`) {
+		return `"` + s + `"`
+	}
+	return `'` + s + `'`
+}
+
+// Press presses what bears a name: a button, a link, a tab, an option or the
+// summary of details, by its text or its label for screen readers.
+func (b *Tab) Press(name string) {
+	b.t.Helper()
+	n := quoted(name)
+	b.do("pressing "+name, chromedp.Click(fmt.Sprintf(
+		`//*[self::button or self::a or self::summary or self::label or @role="option" or @role="tab"][normalize-space()=%s or @aria-label=%s or starts-with(normalize-space(), %s)]`, n, n, n), chromedp.BySearch, chromedp.NodeVisible))
+}
+
+// Type types into the field that bears a label.
+func (b *Tab) Type(label, text string) {
+	b.t.Helper()
+	n := quoted(label)
+	sel := fmt.Sprintf(`//*[self::input or self::textarea][@aria-label=%s or @id=//label[normalize-space()=%s]/@for or ancestor::label[starts-with(normalize-space(), %s)]]`, n, n, n)
+	b.do("typing into "+label, chromedp.SendKeys(sel, text, chromedp.BySearch))
+}
+
+// Key presses keys, as "\r" or kb.Tab.
+func (b *Tab) Key(keys string) {
+	b.t.Helper()
+	b.do("keys", chromedp.KeyEvent(keys))
+}
+
+// Keys that have no letter.
+const (
+	TabKey   = kb.Tab
+	EnterKey = kb.Enter
+	DownKey  = kb.ArrowDown
+	RightKey = kb.ArrowRight
+)
+
+// Sees waits until the page says something.
+func (b *Tab) Sees(text string) {
+	b.t.Helper()
+	b.waits("sees "+text, fmt.Sprintf(`document.body.innerText.replace(/\s+/g, " ").includes(%s)`, js(text)))
+}
+
+// SeesNot waits until the page no longer says something.
+func (b *Tab) SeesNot(text string) {
+	b.t.Helper()
+	b.waits("no longer sees "+text, fmt.Sprintf(`!document.body.innerText.replace(/\s+/g, " ").includes(%s)`, js(text)))
+}
+
+func js(s string) string {
+	raw, _ := json.Marshal(s)
+	return string(raw)
+}
+
+func (b *Tab) waits(what, condition string) {
+	b.t.Helper()
+	b.do(what, chromedp.Poll(condition, nil, chromedp.WithPollingInterval(50*time.Millisecond)))
+}
+
+// Eval evaluates an expression in the page.
+func (b *Tab) Eval(expression string, out any) {
+	b.t.Helper()
+	b.do("evaluating", chromedp.Evaluate(expression, out))
+}
+
+// Picture takes a picture of what is in view.
+func (b *Tab) Picture(file string) {
+	b.t.Helper()
+	var png []byte
+	// Fonts and what is on its way first, so that no picture is half drawn.
+	b.waits("the page to be quiet", `document.fonts.status === "loaded" && !document.body.innerText.includes("Reading ")`)
+	if err := chromedp.Run(b.ctx, chromedp.CaptureScreenshot(&png)); err != nil {
+		b.t.Fatal(err)
+	}
+	if err := os.WriteFile(file, png, 0o644); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+// SignIn signs in at the console.
+func (b *Tab) SignIn(user, password string) {
+	b.t.Helper()
+	b.Go("/")
+	b.Sees("User name")
+	b.Type("User name", user)
+	b.Type("Password", password)
+	b.Press("Sign in")
+	b.waits("signed in", `document.querySelector('nav[aria-label="Pages"]') !== null`)
+}
+
+// Accessible runs axe-core over the page and fails on every violation.
+func (b *Tab) Accessible() {
+	b.t.Helper()
+	axe, err := os.ReadFile(filepath.Join(Root(), "console/node_modules/axe-core/axe.min.js"))
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	var found string
+	b.do("axe-core", chromedp.Evaluate(string(axe)+"\n;0", nil),
+		chromedp.Evaluate(`axe.run({runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]}).then(r =>
+			r.violations.map(v => v.id + ": " + v.help + "\n" + v.nodes.slice(0, 3).map(n => "    " + n.html.slice(0, 200) + " " + n.failureSummary).join("\n")).join("\n"))`,
+			&found, chromedp.EvalAsValue, awaiting))
+	if found != "" {
+		var at string
+		b.Eval("location.pathname", &at)
+		b.t.Errorf("%s is not accessible:\n%s", at, found)
+	}
+}

@@ -1,0 +1,225 @@
+package testkit
+
+import (
+	"bytes"
+	"context"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"ableroster/client"
+	"ableroster/demo"
+)
+
+// Root is the top folder of the project.
+func Root() string {
+	_, file, _, _ := runtime.Caller(0)
+	return filepath.Dir(filepath.Dir(file))
+}
+
+var (
+	buildMu sync.Mutex
+	built   = map[string]string{}
+	binDir  string
+)
+
+// Program builds one of the programs, once for the run, and says where it is.
+func Program(t testing.TB, name string) string {
+	t.Helper()
+	buildMu.Lock()
+	defer buildMu.Unlock()
+	if p := built[name]; p != "" {
+		return p
+	}
+	if binDir == "" {
+		dir, err := os.MkdirTemp("", "ableroster-test-")
+		if err != nil {
+			t.Fatal(err)
+		}
+		binDir = dir
+	}
+	path := filepath.Join(binDir, name)
+	cmd := exec.Command("go", "build", "-o", path, "./cmd/"+name)
+	cmd.Dir = Root()
+	if out, err := cmd.CombinedOutput(); err != nil {
+		t.Fatalf("building %s: %v\n%s", name, err, out)
+	}
+	built[name] = path
+	return path
+}
+
+// Main runs the tests of a package and clears away what they share.
+func Main(m *testing.M) int {
+	code := m.Run()
+	DropDemo()
+	if binDir != "" {
+		os.RemoveAll(binDir)
+	}
+	return code
+}
+
+// Service is a running rosterd.
+type Service struct {
+	Base string
+	cmd  *exec.Cmd
+	out  *lines
+	done chan error
+}
+
+// lines gathers what a program prints, for several goroutines.
+type lines struct {
+	mu sync.Mutex
+	b  bytes.Buffer
+}
+
+func (l *lines) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.b.Write(p)
+}
+
+func (l *lines) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.b.String()
+}
+
+var readyLine = regexp.MustCompile(`msg=ready address=(http://\S+)`)
+
+// Serve starts rosterd on a free port and waits until it is ready.
+func Serve(t testing.TB, database string, args ...string) *Service {
+	t.Helper()
+	s := Start(t, database, args...)
+	Until(t, "the service to be ready", func() bool {
+		if m := readyLine.FindStringSubmatch(s.out.String()); m != nil {
+			s.Base = m[1]
+			return true
+		}
+		select {
+		case err := <-s.done:
+			t.Fatalf("rosterd ended: %v\n%s", err, s.out)
+		default:
+		}
+		return false
+	})
+	return s
+}
+
+// Start starts rosterd and does not wait.
+func Start(t testing.TB, database string, args ...string) *Service {
+	t.Helper()
+	cmd := exec.Command(Program(t, "rosterd"), append([]string{"serve", "-listen", "127.0.0.1:0", "-database-url", database}, args...)...)
+	s := &Service{cmd: cmd, out: &lines{}, done: make(chan error, 1)}
+	cmd.Stdout, cmd.Stderr = s.out, s.out
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	go func() { s.done <- cmd.Wait() }()
+	t.Cleanup(func() {
+		s.Kill()
+		if t.Failed() {
+			t.Logf("rosterd said:\n%s", tail(s.out.String(), 4000))
+		}
+	})
+	return s
+}
+
+func tail(s string, n int) string {
+	if len(s) > n {
+		return "…" + s[len(s)-n:]
+	}
+	return s
+}
+
+// Output is what the service has printed so far.
+func (s *Service) Output() string { return s.out.String() }
+
+// Kill ends the service at once, as a power cut would.
+func (s *Service) Kill() {
+	if s.cmd.ProcessState == nil {
+		_ = s.cmd.Process.Signal(syscall.SIGKILL)
+		s.done <- <-s.done
+	}
+}
+
+// Stop asks the service to end and waits until it has.
+func (s *Service) Stop(t testing.TB) {
+	t.Helper()
+	_ = s.cmd.Process.Signal(syscall.SIGTERM)
+	err := <-s.done
+	s.done <- err
+	if err != nil {
+		t.Fatalf("rosterd did not end well: %v\n%s", err, s.out)
+	}
+}
+
+// SignIn gets a client for one of the people of the demo.
+func (s *Service) SignIn(t testing.TB, user string) *client.Client {
+	t.Helper()
+	c := &client.Client{Base: s.Base}
+	token, err := c.SignIn(context.Background(), user, demo.Password, "test")
+	if err != nil {
+		t.Fatalf("signing in as %s: %v", user, err)
+	}
+	c.Token = token.Secret
+	return c
+}
+
+// Until waits for something to become so, and fails when it takes far longer
+// than anything here should.
+func Until(t testing.TB, what string, so func() bool) {
+	t.Helper()
+	for end := time.Now().Add(60 * time.Second); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
+		if so() {
+			return
+		}
+	}
+	t.Fatalf("waited in vain for %s", what)
+}
+
+// Roster runs the command-line client as somebody would, with its own home.
+type Roster struct {
+	program, home, base string
+}
+
+// CommandLine is a command-line client that keeps its sign-in in a folder of
+// its own.
+func (s *Service) CommandLine(t testing.TB) *Roster {
+	t.Helper()
+	return &Roster{Program(t, "roster"), t.TempDir(), s.Base}
+}
+
+// Run runs a command and gives what it printed and its exit code.
+func (r *Roster) Run(t testing.TB, stdin string, args ...string) (out, errOut string, code int) {
+	t.Helper()
+	cmd := exec.Command(r.program, args...)
+	cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+r.home, "HOME="+r.home, "ROSTER_SERVICE="+r.base, "TZ=UTC")
+	cmd.Stdin = strings.NewReader(stdin)
+	var o, e bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &o, &e
+	err := cmd.Run()
+	if exit, ok := err.(*exec.ExitError); ok {
+		return o.String(), e.String(), exit.ExitCode()
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	return o.String(), e.String(), 0
+}
+
+// Must runs a command that has to end with exit code 0.
+func (r *Roster) Must(t testing.TB, stdin string, args ...string) string {
+	t.Helper()
+	out, errOut, code := r.Run(t, stdin, args...)
+	if code != 0 {
+		t.Fatalf("roster %s: exit %d\n%s%s", strings.Join(args, " "), code, out, errOut)
+	}
+	return out
+}
