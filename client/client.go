@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"time"
 
+	"ableroster/internal/access"
 	"ableroster/wire"
 )
 
@@ -182,6 +183,10 @@ func (c *Client) Grid(ctx context.Context, q Query) (wire.Grid, error) {
 func (c *Client) Menu(ctx context.Context, user, application string) (wire.Menu, error) {
 	return get[wire.Menu](ctx, c, "/menu", Query{"user": user, "application": application})
 }
+
+// May says whether a menu lets its user do an action on a path: for drawing
+// buttons. Whatever a button does asks again with Check.
+func May(m wire.Menu, action, path string) bool { return access.Reaches(m.Actions[action], path) }
 
 // Check asks for a decision.
 func (c *Client) Check(ctx context.Context, in wire.CheckRequest) (out wire.CheckAnswer, err error) {

@@ -28,6 +28,8 @@ type serveConfig struct {
 	listen    string
 	publicURL string
 	stopWait  time.Duration
+	maxAge    time.Duration
+	bad       error // in the environment
 }
 
 func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
@@ -36,6 +38,12 @@ func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
 	fs.StringVar(&s.listen, "listen", or(os.Getenv("ROSTER_LISTEN"), "127.0.0.1:7420"), "address to serve on (ROSTER_LISTEN)")
 	fs.StringVar(&s.publicURL, "public-url", os.Getenv("ROSTER_PUBLIC_URL"), "address under which people reach it, when not the one it listens on; https makes cookies Secure (ROSTER_PUBLIC_URL)")
 	fs.DurationVar(&s.stopWait, "stop-wait", 20*time.Second, "how long to wait, when stopping, for what was begun")
+	fs.DurationVar(&s.maxAge, "max-age", 0, "while the database is away, refuse decisions once the snapshot is older than this, such as 5m; 0: go on (ROSTER_MAX_AGE)")
+	if env := os.Getenv("ROSTER_MAX_AGE"); env != "" {
+		if err := fs.Set("max-age", env); err != nil {
+			s.bad = fmt.Errorf("ROSTER_MAX_AGE is %q, which is no duration such as 5m", env)
+		}
+	}
 	return fs, s
 }
 
@@ -89,6 +97,9 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if err := parse(fs, args, errOut); err != nil {
 		return err
 	}
+	if c.bad != nil {
+		return c.bad
+	}
 	log, err := c.logger(errOut)
 	if err != nil {
 		return err
@@ -99,7 +110,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 		return err
 	}
 	defer o.close()
-	server, err := api.New(o.desk, o.door, log, console.Files(), strings.HasPrefix(c.publicURL, "https://"))
+	server, err := api.New(o.desk, o.door, log, console.Files(), api.Options{Secure: strings.HasPrefix(c.publicURL, "https://"), MaxAge: c.maxAge})
 	if err != nil {
 		return err
 	}
@@ -137,7 +148,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 
 // openAPI prints the document; it needs no database.
 func openAPI(out io.Writer) error {
-	server, err := api.New(&desk.Desk{Clock: time.Now}, nil, slog.New(slog.DiscardHandler), console.Files(), false)
+	server, err := api.New(&desk.Desk{Clock: time.Now}, nil, slog.New(slog.DiscardHandler), console.Files(), api.Options{})
 	if err != nil {
 		return err
 	}

@@ -215,6 +215,11 @@ func (d *Draft) put(f Fact) {
 		if r.fact == nil {
 			r.folded = fold(f.UserName)
 			d.userByName.Add(e, r.folded, f.Row())
+		} else if r.fact.Status == Active {
+			d.active--
+		}
+		if f.Status == Active {
+			d.active++
 		}
 		r.fact = f
 		r.touched = max(r.touched, d.Revision)

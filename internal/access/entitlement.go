@@ -102,8 +102,27 @@ func sortEntitlements(es []Entitlement) {
 	})
 }
 
-// difference is what after holds and before does not, and the other way
-// round, from an instant on.
+// spans says whether a line is one that can be held at all: its action declared,
+// its target registered, or a pattern that reaches below an open resource.
+func (s *Snapshot) spans(l line) bool {
+	app := s.applications.At(int(l.app))
+	if app == nil || app.fact == nil || !app.fact.declares(l.action) {
+		return false
+	}
+	if _, ok := s.FindResource(l.app, l.target); ok {
+		return true
+	}
+	for _, id := range app.resources {
+		if r := s.resources.At(int(id)).fact; r.Open && reachesBelow(l.target, r.Path) {
+			return true
+		}
+	}
+	return false
+}
+
+// difference is what next holds and base does not, and the other way round,
+// from an instant on. A line of one side counts in the other where it can be
+// held there, though it may be held through a wider pattern.
 func difference(base, next *Snapshot, id UserID, from Instant) (gained, lost []Entitlement) {
 	before, after := base.permissionsOf(id), next.permissionsOf(id)
 	set := map[line]struct{}{}
@@ -115,7 +134,13 @@ func difference(base, next *Snapshot, id UserID, from Instant) (gained, lost []E
 	}
 	ahead := Window{From: from}
 	for l := range set {
-		b, a := l.when(before), l.when(after)
+		var b, a Intervals
+		if base.spans(l) {
+			b = l.when(before)
+		}
+		if next.spans(l) {
+			a = l.when(after)
+		}
 		if g := a.minus(b).within(ahead); len(g) > 0 {
 			gained = append(gained, Entitlement{l.app, l.action, l.target, g})
 		}

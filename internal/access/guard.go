@@ -1,5 +1,7 @@
 package access
 
+import "slices"
+
 // Rail is a guard rail a draft runs into.
 type Rail struct {
 	Code     RailCode
@@ -34,7 +36,7 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 	var gains, everybody, admins []UserID
 	for _, e := range p.Effects {
 		for _, l := range e.Lost {
-			if caller != 0 && l.Application == AbleRoster && contains(e.Users, caller) {
+			if caller != 0 && l.Application == AbleRoster && slices.Contains(e.Users, caller) {
 				out = append(out, Rail{Code: OwnAccessLowered, Users: []UserID{caller}, Passable: true})
 				break
 			}
@@ -43,7 +45,7 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 			continue
 		}
 		gains = append(gains, e.Users...)
-		if contains(e.Users, 0) {
+		if slices.Contains(e.Users, 0) {
 			everybody = []UserID{0}
 		}
 		for _, g := range e.Gained {
@@ -71,29 +73,10 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 			present++
 		}
 	}
-	if all := d.base.activeUsers(); present >= wideLeast && float64(present) >= wideShare*float64(all) {
-		out = append(out, Rail{Code: WideGain, Users: gains, Share: float64(present) / float64(all), Passable: true})
+	if all := float64(d.base.active); present >= wideLeast && float64(present) >= wideShare*all {
+		out = append(out, Rail{Code: WideGain, Users: gains, Share: float64(present) / all, Passable: true})
 	}
 	return out
-}
-
-func contains(ids []UserID, id UserID) bool {
-	for _, x := range ids {
-		if x == id {
-			return true
-		}
-	}
-	return false
-}
-
-func (s *Snapshot) activeUsers() int {
-	n := 0
-	for i := range s.users.Len() {
-		if u := s.User(UserID(i)); u != nil && u.Status == Active {
-			n++
-		}
-	}
-	return n
 }
 
 // administrators are the active persons without an end date who may do

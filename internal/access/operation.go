@@ -130,11 +130,51 @@ func EncodeOperation(op Operation) (json.RawMessage, error) {
 	return fmt.Appendf(nil, `{"op":%s,%s`, head, raw[1:]), nil
 }
 
+// Clone copies an operation. Applying settles references in place, to ids that
+// hold for that draft alone: what may be applied to another draft is applied as
+// a copy.
+func Clone(op Operation) Operation {
+	from := reflect.ValueOf(op).Elem()
+	to := reflect.New(from.Type())
+	to.Elem().Set(from)
+	for i := range from.NumField() {
+		switch f := from.Field(i); {
+		case f.Kind() == reflect.Pointer && !f.IsNil():
+			p := reflect.New(f.Type().Elem())
+			p.Elem().Set(f.Elem())
+			to.Elem().Field(i).Set(p)
+		case f.Kind() == reflect.Slice && !f.IsNil():
+			to.Elem().Field(i).Set(reflect.AppendSlice(reflect.MakeSlice(f.Type(), 0, f.Len()), f))
+		}
+	}
+	return to.Interface().(Operation)
+}
+
 // Apply does one operation, the i-th of its change. Faults, needs and notes
 // gather in the draft.
 func (d *Draft) Apply(i int, op Operation, at Instant) {
 	d.op, d.at = i, at
 	op.apply(d)
+}
+
+// Finish checks what only the whole change shows: a role that gives anything in
+// Able Roster must not have come to public. It is called once, after the last
+// operation.
+func (d *Draft) Finish() {
+	if len(d.Faults) > 0 {
+		return
+	}
+	for _, id := range d.groups.At(int(PublicGroup)).assignments {
+		f := d.Assignment(id)
+		for _, r := range d.roles.At(int(f.Role)).closure {
+			for _, p := range d.RolePermissions(r) {
+				if p.Application == AbleRoster {
+					d.fault("", "the group public would hold %s, which gives rights in able-roster: nothing in it is for everybody", d.RoleKey(f.Role))
+					return
+				}
+			}
+		}
+	}
 }
 
 // Fault is one thing wrong with a change.

@@ -33,7 +33,8 @@ type Snapshot struct {
 	roleByKey        paged.Index // "application/key", organisation roles "key"
 	resourceByPath   paged.Index // "application number/path"
 
-	next counters
+	active int // users whose status is active
+	next   counters
 }
 
 // counters are the next free numbers of each kind.

@@ -2,6 +2,7 @@ package api
 
 import (
 	"encoding/json"
+	"fmt"
 	"reflect"
 
 	"ableroster/internal/desk"
@@ -15,11 +16,21 @@ import (
 // Fiber handlers, half the cost of typed ones, and entered into the same
 // OpenAPI document by hand.
 func (s *Server) checkRoutes() {
-	s.App.Post("/api/v1/check", s.check)
+	s.App.Post("/api/v1/check", s.fresh, s.check)
 	s.describe("POST", "/check", "check", "May this user do this?", reflect.TypeFor[wire.CheckRequest](), reflect.TypeFor[wire.CheckAnswer]())
-	s.App.Get("/api/v1/menu", s.menu)
+	s.App.Get("/api/v1/menu", s.fresh, s.menu)
 	s.describe("GET", "/menu", "menu", "What may this user do in this application?", nil, reflect.TypeFor[wire.Menu](),
 		"user", "user name or id; nothing for nobody signed in", "application", "key or id")
+}
+
+// fresh refuses decisions on a head that has not been known to be the newest
+// for longer than the installation accepts.
+func (s *Server) fresh(c fiber.Ctx) error {
+	if age := s.ledger.Age(); s.o.MaxAge > 0 && age > s.o.MaxAge {
+		return writeProblem(c, &problem{retryAfter: 5, Problem: wire.Problem{Type: desk.KindUnavailable, Title: "Too old", Status: 503,
+			Detail: fmt.Sprintf("The database has not been reached for %.0f s, and this installation decides on nothing older than %s.", age.Seconds(), s.o.MaxAge)}})
+	}
+	return c.Next()
 }
 
 func (s *Server) check(c fiber.Ctx) error {

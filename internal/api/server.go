@@ -30,7 +30,7 @@ type Server struct {
 	ledger *ledger.Ledger
 	door   *signin.Door
 	log    *slog.Logger
-	secure bool // cookies only over TLS
+	o      Options
 	api    huma.API
 	doc    []byte
 }
@@ -41,10 +41,15 @@ const (
 	cookieName   = "able_roster_session"
 )
 
-// New builds the server. console is the built console, secure says that it is
-// reached over TLS.
-func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, secure bool) (*Server, error) {
-	s := &Server{desk: d, ledger: d.Ledger, door: door, log: log, secure: secure}
+// Options are what an installation chooses.
+type Options struct {
+	Secure bool          // reached over TLS: cookies only there
+	MaxAge time.Duration // decisions on an older head are refused; 0: never
+}
+
+// New builds the server; console is the built console.
+func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, o Options) (*Server, error) {
+	s := &Server{desk: d, ledger: d.Ledger, door: door, log: log, o: o}
 	s.App = fiber.New(fiber.Config{
 		AppName: "Able Roster", BodyLimit: bodyLimit, CaseSensitive: true, StrictRouting: true,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 2 * requestLimit, IdleTimeout: 2 * time.Minute,
@@ -140,7 +145,7 @@ func (s *Server) headers(c fiber.Ctx) error {
 	c.Set("X-Frame-Options", "DENY")
 	c.Set("Cross-Origin-Opener-Policy", "same-origin")
 	c.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
-	if s.secure {
+	if s.o.Secure {
 		c.Set("Strict-Transport-Security", "max-age=31536000")
 	}
 	if strings.HasPrefix(c.Path(), "/api/") {

@@ -20,7 +20,7 @@ type withCookie[T any] struct {
 }
 
 func (s *Server) cookie(value string, expires time.Time) http.Cookie {
-	return http.Cookie{Name: cookieName, Value: value, Path: "/", Expires: expires, HttpOnly: true, Secure: s.secure, SameSite: http.SameSiteStrictMode}
+	return http.Cookie{Name: cookieName, Value: value, Path: "/", Expires: expires, HttpOnly: true, Secure: s.o.Secure, SameSite: http.SameSiteStrictMode}
 }
 
 func address(ctx context.Context) string {

@@ -30,7 +30,17 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, dry
 	if f := checkReason(req.Reason, dryRun); f != nil {
 		faults = append(faults, *f)
 	}
+	place := func(f access.Fault) string {
+		at := fmt.Sprintf("/operations/%d", f.Operation)
+		if f.Field != "" {
+			at += "/" + f.Field
+		}
+		return at
+	}
 	if len(faults) > 0 {
+		if len(req.Operations) <= mostOperations && !slices.Contains(ops, nil) {
+			faults = append(faults, d.Now(ctx, c).faultsOf(ops, place)...)
+		}
 		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
 	}
 	body, err := json.Marshal(req)
@@ -43,13 +53,7 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, dry
 		basedOn:     req.BasedOn,
 		acknowledge: req.Acknowledge,
 		dryRun:      dryRun,
-		place: func(f access.Fault) string {
-			at := fmt.Sprintf("/operations/%d", f.Operation)
-			if f.Field != "" {
-				at += "/" + f.Field
-			}
-			return at
-		},
+		place:       place,
 	})
 }
 
@@ -108,6 +112,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 		for i, op := range x.Operations {
 			draft.Apply(i, op, at)
 		}
+		draft.Finish()
 		if err := judge(draft, at); err != nil {
 			return out, err
 		}
@@ -127,7 +132,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 			return out, err
 		}
 		out.Revision, out.At, out.Unchanged, out.Repeated = done.Revision, instant(done.At), done.Unchanged, done.Repeated
-		draft = done.Draft
+		draft, x.Operations = done.Draft, done.Operations
 	}
 	if draft == nil { // repeated: what it did is in the ledger
 		return out, nil
@@ -145,15 +150,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 // they looked, and the guard rails it runs into.
 func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 	if len(d.Faults) > 0 {
-		var out []wire.Fault
-		for _, f := range d.Faults {
-			w := wire.Fault{Place: x.place(f), Message: f.Message}
-			if f.Given != "" {
-				w.DidYouMean = v.near(f.Subject, f.Given)
-			}
-			out = append(out, w)
-		}
-		return nil, Invalid("nothing was changed", out...)
+		return nil, Invalid("nothing was changed", v.faults(d, x.place)...)
 	}
 	p := d.Preview(v.at)
 	if lacks := v.auth.Judge(d, p.Touched, v.at); len(lacks) > 0 {
@@ -183,6 +180,30 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 		return out, e
 	}
 	return out, nil
+}
+
+// faults are those of a draft, with the names that may have been meant.
+func (v *View) faults(d *access.Draft, place func(access.Fault) string) []wire.Fault {
+	var out []wire.Fault
+	for _, f := range d.Faults {
+		w := wire.Fault{Place: place(f), Message: f.Message}
+		if f.Given != "" {
+			w.DidYouMean = v.near(f.Subject, f.Given)
+		}
+		out = append(out, w)
+	}
+	return out
+}
+
+// faultsOf are those that operations would run into, tried for nothing else.
+func (v *View) faultsOf(ops []access.Operation, place func(access.Fault) string) []wire.Fault {
+	d := v.today.Draft()
+	d.Visible = v.reads
+	for i, op := range ops {
+		d.Apply(i, access.Clone(op), v.at)
+	}
+	d.Finish()
+	return v.faults(d, place)
 }
 
 func (v *View) refusal(d *access.Draft, lacks []access.Refusal) error {
@@ -290,7 +311,13 @@ func (v *View) preview(d *access.Draft, p access.Preview) *wire.Preview {
 		if x.UserCount == 0 {
 			continue
 		}
-		x.Gained, x.Lost = w.entitlements(e.Gained), w.entitlements(e.Lost)
+		var hidden1, hidden2 bool
+		x.Gained, hidden1 = w.entitlements(e.Gained)
+		x.Lost, hidden2 = w.entitlements(e.Lost)
+		out.Outside = out.Outside || hidden1 || hidden2
+		if len(x.Gained)+len(x.Lost) == 0 {
+			continue
+		}
 		if len(x.Gained) > 0 {
 			out.UsersGaining += x.UserCount
 		}
@@ -304,20 +331,22 @@ func (v *View) preview(d *access.Draft, p access.Preview) *wire.Preview {
 	return out
 }
 
-func (v *View) entitlements(es []access.Entitlement) []wire.Entitlement {
-	var out []wire.Entitlement
+// entitlements are those in applications the caller may read, and whether
+// there are others.
+func (v *View) entitlements(es []access.Entitlement) (out []wire.Entitlement, hidden bool) {
 	for _, e := range es {
+		if !v.readsApplication(e.Application) {
+			hidden = true
+			continue
+		}
 		x := wire.Entitlement{Application: v.applicationRef(e.Application, false), Action: e.Action, Target: e.Target,
 			From: instant(e.When[0].From), Until: instant(e.When[len(e.When)-1].Until)}
 		if e.When[0].From <= v.at {
 			x.From = nil // from now on
 		}
-		if x.Application.Outside {
-			x.Action, x.Target = "", ""
-		}
 		out = append(out, x)
 	}
-	return out
+	return out, hidden
 }
 
 func (v *View) rail(r access.Rail) string {
@@ -336,14 +365,16 @@ func (v *View) rail(r access.Rail) string {
 	return string(r.Code)
 }
 
+// several names or counts the users the caller may read.
 func (v *View) several(ids []access.UserID) string {
-	if len(ids) == 1 && ids[0] != 0 {
-		if n := v.UserName(ids[0]); n != Outside {
-			return n
-		}
-		return "a user"
+	seen := slices.DeleteFunc(slices.Clone(ids), func(id access.UserID) bool { return id == 0 || !v.readsUser(id) })
+	switch {
+	case len(seen) == 0:
+		return "somebody " + Outside
+	case len(seen) == 1:
+		return v.UserName(seen[0])
 	}
-	return fmt.Sprintf("%d users", len(ids))
+	return fmt.Sprintf("%d users", len(seen))
 }
 
 // notes say what was so already, and since when.

@@ -97,6 +97,7 @@ func (v *View) revision(r ledger.Revision, subjects ...string) wire.Revision {
 		by := v.userRef(r.Author)
 		out.By = &by
 	}
+	hidden := false
 	for _, op := range r.Operations {
 		named := access.SubjectsOf(op)
 		if len(subjects) > 0 && !overlap(named, subjects) {
@@ -106,14 +107,17 @@ func (v *View) revision(r ledger.Revision, subjects ...string) wire.Revision {
 		for _, s := range named {
 			seen = seen && v.readsID(s)
 		}
-		if !seen {
-			out.Sentences = append(out.Sentences, "Something "+Outside)
+		if !seen { // once: how many would tell something too
+			hidden = true
 			continue
 		}
 		out.Sentences = append(out.Sentences, op.Sentence(v.today, v))
 		if raw, err := access.EncodeOperation(op); err == nil {
 			out.Operations = append(out.Operations, raw)
 		}
+	}
+	if hidden {
+		out.Sentences = append(out.Sentences, "Something "+Outside)
 	}
 	return out
 }

@@ -45,29 +45,30 @@ func (d *Desk) ImportUsers(ctx context.Context, c Caller, in Import) (wire.Chang
 	if f := checkReason(in.Reason, in.DryRun); f != nil {
 		faults = append(faults, *f)
 	}
-	if len(faults) > 0 {
-		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
-	}
 	b := importing{head: d.Ledger.Head()}
 	b.build(rows)
-	if len(b.faults) > 0 {
-		for i := range b.faults {
-			b.faults[i].Place = in.File + " " + b.faults[i].Place
+	for _, f := range b.faults {
+		f.Place = in.File + " " + f.Place
+		faults = append(faults, f)
+	}
+	place := func(f access.Fault) string {
+		if f.Operation >= len(b.from) {
+			return in.File
 		}
-		return wire.ChangeResult{}, Invalid("nothing was changed", b.faults...)
+		row := b.from[f.Operation]
+		return fmt.Sprintf("%s line %d, column %s", in.File, row.line, importField(f.Field, b.ops[f.Operation]))
+	}
+	if len(faults) > 0 {
+		// What the good lines would run into is told in the same answer.
+		faults = append(faults, d.Now(ctx, c).faultsOf(b.ops, place)...)
+		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
 	}
 	digest := sha256.Sum256(in.Content)
 	out, err := d.change(ctx, c, changing{
 		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: b.ops, Key: in.Key, Request: digest[:]},
 		acknowledge: in.Acknowledge,
 		dryRun:      in.DryRun,
-		place: func(f access.Fault) string {
-			if f.Operation >= len(b.from) {
-				return in.File
-			}
-			row := b.from[f.Operation]
-			return fmt.Sprintf("%s line %d, column %s", in.File, row.line, importField(f.Field, b.ops[f.Operation]))
-		},
+		place:       place,
 	})
 	out.Sentences, out.Notes = b.summary(), nil
 	return out, err
@@ -308,9 +309,13 @@ func (b *importing) summary() []string {
 	for _, x := range []struct {
 		n    int
 		what string
-	}{{b.added, "users added"}, {b.updated, "users updated"}, {b.joined, "memberships added"}, {b.granted, "roles granted"}} {
+	}{{b.added, "user%s added"}, {b.updated, "user%s updated"}, {b.joined, "membership%s added"}, {b.granted, "role%s granted"}} {
+		plural := "s"
+		if x.n == 1 {
+			plural = ""
+		}
 		if x.n > 0 {
-			out = append(out, fmt.Sprintf("%d %s", x.n, x.what))
+			out = append(out, fmt.Sprintf("%d "+x.what, x.n, plural))
 		}
 	}
 	if len(out) == 0 {

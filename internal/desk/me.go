@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"fmt"
 
 	"ableroster/internal/access"
 	"ableroster/internal/ledger"
@@ -57,11 +58,11 @@ func (v *View) MayActFor(ref string) (access.UserID, error) {
 // AdministratorRole is the role made for the first administrator.
 const AdministratorRole = "access-administrator"
 
-func administratorOperations() []access.Operation {
+func administratorOperations(key string) []access.Operation {
 	return []access.Operation{
-		&access.AddRole{Key: AdministratorRole, Label: "Access administrator",
+		&access.AddRole{Key: key, Label: "Access administrator",
 			Description: "May see and change everything in Able Roster."},
-		&access.AddPermission{Role: AdministratorRole, Application: "able-roster", Actions: []string{access.AllActions}, Pattern: access.Root},
+		&access.AddPermission{Role: access.RoleRef(key), Application: "able-roster", Actions: []string{access.AllActions}, Pattern: access.Root},
 	}
 }
 
@@ -71,7 +72,7 @@ func (d *Desk) SetUp(ctx context.Context, in wire.SetUpRequest) (wire.ChangeResu
 	ops := append([]access.Operation{
 		&access.SetOrganisation{Name: in.Organisation, TimeZone: in.TimeZone},
 		&access.AddUser{Personal: access.Personal{UserName: in.UserName, DisplayName: in.DisplayName}},
-	}, administratorOperations()...)
+	}, administratorOperations(AdministratorRole)...)
 	ops = append(ops, &access.Grant{Role: AdministratorRole, User: access.UserRef(in.UserName)})
 	fields := []string{"/organisation or /time_zone", "/user_name", "/", "/", "/"}
 	done, err := d.Ledger.Commit(ctx, &ledger.Change{Via: "set-up", Reason: "Setting up", Operations: ops},
@@ -104,15 +105,24 @@ func (d *Desk) Recover(ctx context.Context, user string) (wire.ChangeResult, acc
 		return wire.ChangeResult{}, 0, notFound("there is no user “%s”", user)
 	}
 	var ops []access.Operation
-	role, found := head.FindRole(AdministratorRole)
-	if !found {
-		ops = append(ops, administratorOperations()...)
-	} else if head.Role(role).Retired || len(head.RolePermissions(role)) == 0 {
-		ops = append(ops, &access.AddPermission{Role: AdministratorRole, Application: "able-roster", Actions: []string{access.AllActions}, Pattern: access.Root})
+	// The usual role, or one like it where that was retired: a key is never
+	// used twice. A permission it has lost is put back.
+	key := AdministratorRole
+	for n := 2; ; n++ {
+		role, found := head.FindRole(key)
+		if !found {
+			ops = append(ops, administratorOperations(key)...)
+			break
+		}
+		if !head.Role(role).Retired {
+			ops = append(ops, administratorOperations(key)[1:]...)
+			break
+		}
+		key = fmt.Sprintf("%s-%d", AdministratorRole, n)
 	}
 	active, none := access.Active, access.Date(0)
 	ops = append(ops, &access.UpdateUser{User: access.UserRef(id.String()), Status: &active, Start: &none, End: &none},
-		&access.Grant{Role: AdministratorRole, User: access.UserRef(id.String())})
+		&access.Grant{Role: access.RoleRef(key), User: access.UserRef(id.String())})
 	done, err := d.Ledger.Commit(ctx, &ledger.Change{Via: "recovery on the host", Reason: "Recovery of administration on the host", Operations: ops},
 		func(draft *access.Draft, _ access.Instant) error {
 			if len(draft.Faults) > 0 {

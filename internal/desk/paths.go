@@ -3,6 +3,7 @@ package desk
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"ableroster/internal/access"
@@ -137,7 +138,7 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 		out.Message = v.missing(access.FactUser, q.User).Detail
 		return out, nil
 	}
-	if !q.Explain || !reads {
+	if !q.Explain || !reads && known {
 		d, err := v.Snapshot.Check(ask)
 		if err != nil {
 			return out, badPath(err)
@@ -190,7 +191,8 @@ func (v *View) sentence(q wire.CheckRequest, e access.Explanation, paths []wire.
 		}
 		return v.missing(kind, given).Detail
 	}
-	return fmt.Sprintf("%s may not %s: %s", who, what, e.Reason.Sentence())
+	why := e.Reason.Sentence()
+	return fmt.Sprintf("%s may not %s: %s", who, what, strings.ToLower(why[:1])+why[1:])
 }
 
 func (v *View) whyInactive(id access.UserID, at access.Instant) string {

@@ -55,6 +55,9 @@ type Committed struct {
 	Unchanged bool // the facts were so already; Revision is the head's
 	Repeated  bool // the same change was committed before under the same key
 	Draft     *access.Draft
+
+	// Operations are those of the change as they were applied, with ids.
+	Operations []access.Operation
 }
 
 // ErrKeyReused is returned for an idempotency key used with another change.
@@ -264,15 +267,18 @@ func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Commi
 	if c.Visible != nil {
 		d.Visible = c.Visible(w.head)
 	}
+	ops := make([]access.Operation, len(c.Operations))
 	for i, op := range c.Operations {
-		d.Apply(i, op, at)
+		ops[i] = access.Clone(op) // the change may have to be tried again on a newer head
+		d.Apply(i, ops[i], at)
 	}
+	d.Finish()
 	if err := p.judge(d, at); err != nil {
 		return Committed{}, err
 	}
 	changes := d.Changes()
 	if len(changes) == 0 {
-		return Committed{Revision: w.head.Revision, At: w.head.At, Unchanged: true, Draft: d}, nil
+		return Committed{Revision: w.head.Revision, At: w.head.At, Unchanged: true, Draft: d, Operations: ops}, nil
 	}
 	seals, err := sealDraft(d)
 	if err != nil {
@@ -281,7 +287,7 @@ func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Commi
 	why := seal([]byte(c.Reason))
 	doc := document{Version: formatVersion, Revision: d.Revision, At: at, Recorded: recorded, Claimed: c.Claimed != 0,
 		Author: c.Author.String(), Via: c.Via, Reason: hex.EncodeToString(why.digest)}
-	for _, op := range c.Operations {
+	for _, op := range ops {
 		raw, err := stored(op)
 		if err != nil {
 			return Committed{}, err
@@ -297,7 +303,7 @@ func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Commi
 	w.batch.Queue(sqlAddRevision, d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, canonical, w.hash)
 	w.batch.Queue(sqlAddReason, why.digest, why.salt, c.Reason)
 	for i, raw := range doc.Operations {
-		w.batch.Queue(sqlAddOperation, d.Revision, i, c.Operations[i].Verb(), raw, access.SubjectsOf(c.Operations[i]))
+		w.batch.Queue(sqlAddOperation, d.Revision, i, ops[i].Verb(), raw, access.SubjectsOf(ops[i]))
 	}
 	for _, s := range seals {
 		w.batch.Queue(sqlAddPersonal, s.digest, uint32(s.user), s.salt, s.text)
@@ -312,7 +318,7 @@ func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Commi
 		w.keys[c.Author.String()+" "+c.Key] = d.Revision
 	}
 	w.head = d.Seal(d.Revision, at)
-	return Committed{Revision: d.Revision, At: at, Draft: d}, nil
+	return Committed{Revision: d.Revision, At: at, Draft: d, Operations: ops}, nil
 }
 
 func orNull(id access.UserID) any {

@@ -186,8 +186,8 @@ func (d *Door) SignIn(ctx context.Context, name string, user access.UserID, may 
 // Prove compares a password. It answers the same, in the same time, for a
 // wrong password, a name that is not there and an account that cannot sign in.
 func (d *Door) Prove(ctx context.Context, name string, user access.UserID, may bool, password, address string) error {
-	keys := []string{"name " + strings.ToLower(name), "address " + address}
-	if d.Throttle.Wait(d.clock(), keys...) > 0 {
+	name = strings.ToLower(name)
+	if !d.Throttle.Begin(d.clock(), name, address) {
 		return ErrPaused
 	}
 	hash := nobodysHash
@@ -201,18 +201,17 @@ func (d *Door) Prove(ctx context.Context, name string, user access.UserID, may b
 		return err
 	}
 	if !fits || !known || !may || user == 0 {
-		d.Throttle.Failed(d.clock(), keys...)
 		d.event(ctx, "sign-in failed", user, address)
 		return ErrWrong
 	}
-	d.Throttle.Succeeded(keys[0])
+	d.Throttle.Succeeded(name, address)
 	d.event(ctx, "signed in", user, address)
 	return nil
 }
 
 // Wait is how long to wait before the next try.
 func (d *Door) Wait(name, address string) time.Duration {
-	return d.Throttle.Wait(d.clock(), "name "+strings.ToLower(name), "address "+address)
+	return d.Throttle.Wait(d.clock(), strings.ToLower(name), address)
 }
 
 // NewSession opens a session for a user who has proved who they are.

@@ -143,7 +143,7 @@ func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
 		return
 	}
 	for _, x := range screens {
-		if covers(menu.Actions["read"], x.Path) {
+		if client.May(menu, "read", x.Path) {
 			v.Menu = append(v.Menu, x)
 		}
 	}
@@ -158,7 +158,7 @@ func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
 	default:
 		b.mu.Lock()
 		for _, x := range b.berths {
-			v.Berths = append(v.Berths, row{x, covers(menu.Actions["update"], x.Path)})
+			v.Berths = append(v.Berths, row{x, client.May(menu, "update", x.Path)})
 		}
 		b.mu.Unlock()
 	}
@@ -207,40 +207,4 @@ func (b *board) draw(w http.ResponseWriter, status int, v *view) {
 	if err := page.Execute(w, v); err != nil {
 		log.Print("berthboard: ", err)
 	}
-}
-
-// covers says whether one of the patterns that may be done covers a path. A
-// pattern's segments may hold *; what lies below is covered too.
-func covers(patterns []string, path string) bool {
-	want := strings.Split(path, "/")
-	for _, p := range patterns {
-		if p == "/" {
-			return true
-		}
-		segments := strings.Split(p, "/")
-		ok := len(segments) <= len(want)
-		for i := 0; ok && i < len(segments); i++ {
-			ok = match(segments[i], want[i])
-		}
-		if ok {
-			return true
-		}
-	}
-	return false
-}
-
-func match(pattern, text string) bool {
-	head, rest, star := strings.Cut(pattern, "*")
-	if !star {
-		return pattern == text
-	}
-	if !strings.HasPrefix(text, head) {
-		return false
-	}
-	for i := len(head); i <= len(text); i++ {
-		if match(rest, text[i:]) {
-			return true
-		}
-	}
-	return false
 }

@@ -1,0 +1,209 @@
+package access
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+	"time"
+)
+
+// chance makes random organisations and changes to them, small enough for
+// every corner to be met often, all names among few.
+type chance struct {
+	*rand.Rand
+	day0 time.Time
+}
+
+func newChance(seed uint64) *chance {
+	return &chance{rand.New(rand.NewPCG(seed, 99)), time.Date(2026, 3, 20, 0, 0, 0, 0, time.UTC)}
+}
+
+func pick[T any](c *chance, all ...T) T { return all[c.IntN(len(all))] }
+
+// instant is on or beside the edges that windows and days have.
+func (c *chance) instant() Instant {
+	t := c.day0.AddDate(0, 0, c.IntN(24)-2)
+	if c.IntN(3) == 0 { // days begin elsewhere
+		t = t.Add(time.Duration(c.IntN(5)-2) * time.Hour)
+	}
+	return At(t) + Instant(c.IntN(3)-1)
+}
+
+func (c *chance) window() Window {
+	if c.IntN(2) > 0 {
+		return Window{}
+	}
+	w := Window{At(c.day0.AddDate(0, 0, c.IntN(20))), At(c.day0.AddDate(0, 0, c.IntN(20)))}
+	switch c.IntN(3) {
+	case 0:
+		w.From = 0
+	case 1:
+		w.Until = 0
+	}
+	return w // may end before it begins: refused then
+}
+
+func (c *chance) date() Date {
+	if c.IntN(4) > 0 {
+		return 0
+	}
+	return DateOf(c.day0.AddDate(0, 0, c.IntN(20)))
+}
+
+func (c *chance) user() UserRef   { return UserRef(fmt.Sprintf("user.%d", c.IntN(10))) }
+func (c *chance) group() GroupRef { return pick(c, GroupRef(fmt.Sprintf("g%d", c.IntN(7))), "all-users", "public") }
+func (c *chance) application() ApplicationRef {
+	return ApplicationRef(fmt.Sprintf("app%d", c.IntN(3)))
+}
+
+func (c *chance) role() RoleRef {
+	key := fmt.Sprintf("r%d", c.IntN(5))
+	if c.IntN(3) == 0 {
+		return RoleRef(key)
+	}
+	return RoleRef(string(c.application()) + "/" + key)
+}
+
+func (c *chance) action() string { return pick(c, "read", "update", "release") }
+
+// path is one of few; names that stars match part of are among them.
+func (c *chance) path() string {
+	return pick(c, "/", "a", "a/north-1", "a/north-2", "a/south-1", "b", "b/x", "b/x/y", "b/x/y/z", "c", "c/north-1")
+}
+
+func (c *chance) pattern() string {
+	return pick(c, "/", "a", "a/north-*", "a/*-1", "*/north-1", "*", "b/x", "b/*/y", "b/x/*", "a/*", "c", "b/x/y/z/*", "a/*o*-1")
+}
+
+func (c *chance) unit() string { return pick(c, "", "marine", "marine/pilotage", "finance") }
+
+func (c *chance) holder() (UserRef, GroupRef) {
+	if c.IntN(2) == 0 {
+		return c.user(), ""
+	}
+	return "", c.group()
+}
+
+// operation is one that may or may not fit.
+func (c *chance) operation() Operation {
+	user, group := c.holder()
+	switch c.IntN(30) {
+	case 0:
+		return &AddUser{Personal: Personal{UserName: string(c.user())}, UserKind: pick(c, Person, Person, Service), Unit: c.unit(), Start: c.date(), End: c.date()}
+	case 1:
+		start, end := c.date(), c.date()
+		return &UpdateUser{User: c.user(), Start: &start, End: &end}
+	case 2:
+		status := pick(c, Active, Active, Active, Active, Suspended, Departed)
+		return &UpdateUser{User: c.user(), Status: &status}
+	case 3:
+		return &AddGroup{Key: fmt.Sprintf("g%d", c.IntN(7)), Unit: c.unit()}
+	case 4, 5, 6:
+		m := &AddMember{Group: c.group(), User: user, Window: c.window()}
+		if user == "" {
+			m.Member = group
+		}
+		return m
+	case 7:
+		m := &RemoveMember{Group: c.group(), User: user}
+		if user == "" {
+			m.Member = group
+		}
+		return m
+	case 8:
+		return &AddApplication{Key: string(c.application()), State: pick(c, StateLive, StateLive, StateLive, StateDraft),
+			Actions: []Action{{Key: "read"}, {Key: "update"}}, Open: c.IntN(6) == 0}
+	case 9:
+		state := pick(c, StateLive, StateLive, StateLive, StateLive, StateLive, StateLive, StateDraft, StateRetired)
+		return &UpdateApplication{Application: c.application(), State: &state,
+			Actions: pick(c, []Action{{Key: "read"}, {Key: "update"}}, []Action{{Key: "read"}, {Key: "update"}, {Key: "release"}})}
+	case 10, 11:
+		return &AddResource{Application: c.application(), Path: c.path(), Open: c.IntN(3) == 0}
+	case 12:
+		app, key := c.application(), fmt.Sprintf("r%d", c.IntN(5))
+		if c.IntN(3) == 0 {
+			app = ""
+		}
+		return &AddRole{Key: key, Application: app}
+	case 13:
+		if c.IntN(4) > 0 {
+			return &IncludeRole{Role: c.role(), Includes: c.role()}
+		}
+		return &RetireRole{Role: c.role()}
+	case 14:
+		return &IncludeRole{Role: c.role(), Includes: c.role()}
+	case 15:
+		return &ExcludeRole{Role: c.role(), Excludes: c.role()}
+	case 16, 17, 18:
+		return &AddPermission{Role: c.role(), Application: pick(c, "", c.application()), Actions: pick(c, []string{"read"}, []string{"read", "update"}, []string{"*"}), Pattern: c.pattern()}
+	case 19:
+		if c.IntN(3) == 0 {
+			return &RemovePermission{Permission: PermissionRef(fmt.Sprintf("permission-%d", 1+c.IntN(30)))}
+		}
+		return &Revoke{Role: c.role(), User: user, Group: group}
+	case 20, 21:
+		return &Grant{Role: c.role(), User: user, Group: group, Window: c.window()}
+	case 22, 23, 24:
+		return &AddPermission{Role: c.role(), Actions: []string{"*"}, Pattern: pick(c, "/", "a", "b", "*")}
+	default:
+		return &Grant{Role: c.role(), User: c.user(), Window: c.window()}
+	}
+}
+
+// change applies a few random operations; ok is false when they do not fit.
+func (c *chance) change(s *Snapshot, most int) (d *Draft, ok bool) {
+	d = s.Draft()
+	for i := range 1 + c.IntN(most) {
+		d.Apply(i, c.operation(), c.instant())
+		if len(d.Faults) > 0 {
+			return nil, false
+		}
+	}
+	d.Finish()
+	return d, len(d.Faults) == 0
+}
+
+// organisation is a snapshot after many revisions, each made by difference.
+func (c *chance) organisation(t testing.TB) *Snapshot {
+	t.Helper()
+	d := Empty().Draft()
+	zone := pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns")
+	seeds := []Operation{&SetOrganisation{"Larkhaven", zone}}
+	for i := range 8 {
+		seeds = append(seeds, &AddUser{Personal: Personal{UserName: fmt.Sprintf("user.%d", i)}, Unit: c.unit()})
+	}
+	for i := range 2 {
+		key := fmt.Sprintf("app%d", i)
+		seeds = append(seeds, &AddApplication{Key: key, State: StateLive, Actions: []Action{{Key: "read"}, {Key: "update"}}})
+		for _, p := range []string{"a", "a/north-1", "a/north-2", "a/south-1", "b", "b/x", "c"} {
+			seeds = append(seeds, &AddResource{Application: ApplicationRef(key), Path: p, Open: p == "b/x" && i == 0})
+		}
+		for r := range 3 {
+			seeds = append(seeds, &AddRole{Key: fmt.Sprintf("r%d", r), Application: ApplicationRef(key)})
+		}
+	}
+	for i, op := range seeds {
+		d.Apply(i, op, 0)
+	}
+	if len(d.Faults) > 0 {
+		t.Fatalf("the organisation does not fit: %v", &d.Faults[0])
+	}
+	s := d.Seal(1, At(c.day0))
+	for range 220 {
+		if d, ok := c.change(s, 2); ok && len(d.Changes()) > 0 {
+			s = d.Seal(d.Revision, s.At+1)
+		}
+	}
+	return s
+}
+
+func (c *chance) question() Question {
+	q := Question{User: string(c.user()), Application: string(c.application()), Action: c.action(), Path: c.path(), At: c.instant()}
+	if c.IntN(8) == 0 {
+		q.User = ""
+	}
+	if c.IntN(6) == 0 {
+		q.Path = Join(q.Path, pick(c, "north-1", "unseen", "y"))
+	}
+	return q
+}

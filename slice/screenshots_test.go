@@ -1,0 +1,111 @@
+package slice
+
+import (
+	"fmt"
+	"html"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"ableroster/demo"
+	"ableroster/testkit"
+)
+
+// TestScreenshots takes the pictures of docs/screenshots anew; make
+// screenshots calls it. Each picture is one page a reader of the README meets.
+func TestScreenshots(t *testing.T) {
+	dir := os.Getenv("ROSTER_SCREENSHOTS")
+	if dir == "" {
+		t.Skip("make screenshots takes the pictures")
+	}
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	b := testkit.NewTab(t, s.Base)
+	shot := func(name string) { t.Helper(); b.Picture(filepath.Join(dir, name+".png")) }
+
+	b.Go("/")
+	b.Sees("Sign in")
+	shot("sign-in")
+	b.SignIn(demo.Administrator, demo.Password)
+	b.Go("/users")
+	b.Sees("Bettina Osei")
+	shot("users")
+
+	b.Go("/users/ines.halloran")
+	b.Sees("Berth planning")
+	b.Press("group Night pilots")
+	b.Sees("permits")
+	b.Go("/users/ines.halloran?tab=given")
+	b.Type("Role to grant", "Manifest clerk")
+	b.Press("Manifest clerk")
+	b.Press("Put on the sheet")
+	b.Sees("nobody else is touched")
+	b.Go("/users/ines.halloran")
+	b.Press("group Night pilots")
+	b.Sees("nobody else is touched")
+	shot("user-and-change-sheet")
+	b.Press("Discard")
+
+	b.Go("/roles")
+	b.Sees("Berth scheduler")
+	shot("roles")
+	b.Go("/roles/berth-planning%2Fscheduler")
+	b.Sees("Duty officers")
+	shot("role")
+
+	b.Go("/grid?application=berth-planning&group=pilots")
+	b.Sees("Nobody signed in")
+	b.Press("Inês Halloran: update berths/fuel-jetty: direct, until " + time.Now().AddDate(0, 0, 6).Format("2 Jan 2006"))
+	b.Sees("by the role Berth scheduler")
+	shot("grid")
+
+	b.Go("/ledger")
+	b.Press("Verify it")
+	b.Sees("verified: every hash")
+	shot("ledger")
+
+	past := time.Now().AddDate(0, -6, 0).Format(time.DateOnly)
+	b.Go("/users/ines.halloran?day=" + past)
+	b.Sees("read only")
+	shot("past-day")
+
+	b.Press("Marta Quill")
+	b.Press("Light or dark")
+	b.Go("/users/ines.halloran")
+	b.Press("group Night pilots")
+	b.Sees("permits")
+	shot("dark")
+
+	r := s.CommandLine(t)
+	var page strings.Builder
+	run := func(stdin string, args ...string) {
+		out, errOut, _ := r.Run(t, stdin, args...)
+		fmt.Fprintf(&page, "<b>$ roster %s</b>\n%s\n", html.EscapeString(strings.Join(quoted(args), " ")), html.EscapeString(out+errOut))
+	}
+	r.Must(t, demo.Password, "sign-in", "-user", demo.Administrator)
+	run("", "grant", "ines.halloran", "cargo-manifests/clerk", "--until", time.Now().AddDate(0, 2, 0).Format(time.DateOnly), "--dry-run")
+	run("", "grant", "ines.halloran", "cargo-manifests/clerk", "--reason", "Covers the manifest desk")
+	run("", "check", "ines.halloran", "cargo-manifests", "create", "manifests")
+	run("", "revoke", "ines.halloran", "cargo-manifests/clerk", "--reason", "The desk is back")
+	run("", "history", "--user", "ines.halloran", "--limit", "3")
+	file := filepath.Join(t.TempDir(), "commands.html")
+	text := `<meta charset="utf-8"><body style="margin:0;background:#10171f;color:#e8e4da"><pre style="font:12.5px/1.42 'DejaVu Sans Mono',monospace;padding:14px 18px">` + page.String() + `</pre>`
+	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	w := testkit.NewTab(t, "file://"+file)
+	w.Go("")
+	w.Sees("roster grant")
+	w.Picture(filepath.Join(dir, "commands.png"))
+}
+
+func quoted(args []string) []string {
+	out := make([]string, len(args))
+	for i, a := range args {
+		if out[i] = a; strings.Contains(a, " ") {
+			out[i] = `"` + a + `"`
+		}
+	}
+	return out
+}
