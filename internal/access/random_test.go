@@ -50,8 +50,13 @@ func (c *chance) date() Date {
 	return DateOf(c.day0.AddDate(0, 0, c.IntN(20)))
 }
 
-func (c *chance) user() UserRef   { return UserRef(fmt.Sprintf("user.%d", c.IntN(10))) }
-func (c *chance) group() GroupRef { return pick(c, GroupRef(fmt.Sprintf("g%d", c.IntN(7))), "all-users", "public") }
+func (c *chance) user() UserRef { return UserRef(fmt.Sprintf("user.%d", c.IntN(10))) }
+func (c *chance) group() GroupRef {
+	if c.IntN(12) == 0 {
+		return pick[GroupRef](c, "all-users", "public")
+	}
+	return GroupRef(fmt.Sprintf("g%d", c.IntN(7)))
+}
 func (c *chance) application() ApplicationRef {
 	return ApplicationRef(fmt.Sprintf("app%d", c.IntN(3)))
 }
@@ -87,7 +92,7 @@ func (c *chance) holder() (UserRef, GroupRef) {
 // operation is one that may or may not fit.
 func (c *chance) operation() Operation {
 	user, group := c.holder()
-	switch c.IntN(30) {
+	switch c.IntN(38) {
 	case 0:
 		return &AddUser{Personal: Personal{UserName: string(c.user())}, UserKind: pick(c, Person, Person, Service), Unit: c.unit(), Start: c.date(), End: c.date()}
 	case 1:
@@ -98,7 +103,7 @@ func (c *chance) operation() Operation {
 		return &UpdateUser{User: c.user(), Status: &status}
 	case 3:
 		return &AddGroup{Key: fmt.Sprintf("g%d", c.IntN(7)), Unit: c.unit()}
-	case 4, 5, 6:
+	case 4, 5, 6, 27, 28:
 		m := &AddMember{Group: c.group(), User: user, Window: c.window()}
 		if user == "" {
 			m.Member = group
@@ -132,7 +137,7 @@ func (c *chance) operation() Operation {
 		return &RetireRole{Role: c.role()}
 	case 14:
 		return &IncludeRole{Role: c.role(), Includes: c.role()}
-	case 15:
+	case 15, 25:
 		return &ExcludeRole{Role: c.role(), Excludes: c.role()}
 	case 16, 17, 18:
 		return &AddPermission{Role: c.role(), Application: pick(c, "", c.application()), Actions: pick(c, []string{"read"}, []string{"read", "update"}, []string{"*"}), Pattern: c.pattern()}
@@ -143,8 +148,10 @@ func (c *chance) operation() Operation {
 		return &Revoke{Role: c.role(), User: user, Group: group}
 	case 20, 21:
 		return &Grant{Role: c.role(), User: user, Group: group, Window: c.window()}
-	case 22, 23, 24:
+	case 22, 23, 24, 29:
 		return &AddPermission{Role: c.role(), Actions: []string{"*"}, Pattern: pick(c, "/", "a", "b", "*")}
+	case 26:
+		return &RemoveMember{Group: c.group(), User: c.user()}
 	default:
 		return &Grant{Role: c.role(), User: c.user(), Window: c.window()}
 	}
@@ -189,7 +196,7 @@ func (c *chance) organisation(t testing.TB) *Snapshot {
 		t.Fatalf("the organisation does not fit: %v", &d.Faults[0])
 	}
 	s := d.Seal(1, At(c.day0))
-	for range 220 {
+	for range 500 {
 		if d, ok := c.change(s, 2); ok && len(d.Changes()) > 0 {
 			s = d.Seal(d.Revision, s.At+1)
 		}

@@ -1,0 +1,302 @@
+package access
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"strings"
+	"testing"
+)
+
+// port is a small organisation by hand: one application with a tree, roles that
+// include roles, groups in groups, a delegate.
+func port(t testing.TB, more ...Operation) *Snapshot {
+	t.Helper()
+	ops := append([]Operation{
+		&SetOrganisation{"Larkhaven", "Europe/Lisbon"},
+		&AddUser{Personal: Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}, Unit: "office"},
+		&AddUser{Personal: Personal{UserName: "tomas.brandt", DisplayName: "Tomas Brandt"}, Unit: "marine"},
+		&AddUser{Personal: Personal{UserName: "ines.halloran", DisplayName: "Inês Halloran"}, Unit: "marine/pilotage", Manager: "tomas.brandt"},
+		&AddUser{Personal: Personal{UserName: "hedvika.venables"}, Unit: "finance"},
+		&AddUser{Personal: Personal{UserName: "berth-board"}, UserKind: Service},
+		&AddApplication{Key: "berths", Label: "Berths", State: StateLive, Actions: []Action{{Key: "read"}, {Key: "update"}}},
+		&AddResource{Application: "berths", Path: "north"},
+		&AddResource{Application: "berths", Path: "north/1"},
+		&AddResource{Application: "berths", Path: "voyages", Open: true},
+		&AddApplication{Key: "tariffs", Label: "Tariffs", State: StateLive, Actions: []Action{{Key: "read"}, {Key: "release"}}},
+		&AddRole{Key: "reader", Application: "berths", Label: "Berth reader"},
+		&AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
+		&AddRole{Key: "scheduler", Application: "berths", Label: "Berth scheduler"},
+		&IncludeRole{Role: "berths/scheduler", Includes: "berths/reader"},
+		&AddPermission{Role: "berths/scheduler", Actions: []string{"update"}, Pattern: "north"},
+		&AddRole{Key: "releaser", Application: "tariffs"},
+		&AddPermission{Role: "tariffs/releaser", Actions: []string{"*"}, Pattern: "/"},
+		&AddRole{Key: "access-administrator"},
+		&AddPermission{Role: "access-administrator", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&Grant{Role: "access-administrator", User: "marta.quill"},
+		&AddGroup{Key: "marine-staff", Label: "Marine staff", Unit: "marine"},
+		&AddGroup{Key: "pilots", Label: "Pilots", Unit: "marine/pilotage"},
+		&AddMember{Group: "marine-staff", Member: "pilots"},
+		&Grant{Role: "berths/reader", Group: "marine-staff"},
+		&AddGroup{Key: "cash-desk", Unit: "finance"},
+		&Grant{Role: "tariffs/releaser", Group: "cash-desk"},
+		// Tomas looks after the marine unit: its people, its groups, and the
+		// roles of berths.
+		&AddRole{Key: "marine-manager"},
+		&AddPermission{Role: "marine-manager", Application: "able-roster", Actions: []string{"read", "create", "update", "assign"}, Pattern: "users/marine"},
+		&AddPermission{Role: "marine-manager", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "groups/marine"},
+		&AddPermission{Role: "marine-manager", Application: "able-roster", Actions: []string{"read", "update", "assign"}, Pattern: "roles/berths"},
+		&Grant{Role: "marine-manager", User: "tomas.brandt"},
+	}, more...)
+	d := Empty().Draft()
+	for i, op := range ops {
+		d.Apply(i, op, 1)
+	}
+	d.Finish()
+	if len(d.Faults) > 0 {
+		t.Fatalf("operation %d: %v", d.Faults[0].Operation, &d.Faults[0])
+	}
+	return d.Seal(1, 1)
+}
+
+func draftOf(s *Snapshot, ops ...Operation) *Draft {
+	d := s.Draft()
+	for i, op := range ops {
+		d.Apply(i, op, 2)
+	}
+	d.Finish()
+	return d
+}
+
+func TestOperationsThatAreRefused(t *testing.T) {
+	s := port(t)
+	text := func(s string) *string { return &s }
+	window := Window{From: 20, Until: 10}
+	for _, x := range []struct {
+		name  string
+		op    Operation
+		field string
+		says  string
+	}{
+		{"an unknown user", &Grant{Role: "berths/reader", User: "nobody"}, "user", "there is no user “nobody”"},
+		{"an unknown role", &Grant{Role: "berths/raeder", User: "ines.halloran"}, "role", "there is no role “berths/raeder”"},
+		{"an unknown group", &AddMember{Group: "pilot", User: "ines.halloran"}, "group", "there is no group"},
+		{"an unknown application", &AddResource{Application: "berth", Path: "x"}, "application", "there is no application"},
+		{"neither user nor group", &Grant{Role: "berths/reader"}, "user", "either a user or a group"},
+		{"both user and group", &Grant{Role: "berths/reader", User: "ines.halloran", Group: "pilots"}, "user", "either a user or a group"},
+		{"a window that ends before it begins", &Grant{Role: "berths/reader", User: "ines.halloran", Window: window}, "until", "not after from"},
+		{"the same for a membership", &AddMember{Group: "pilots", User: "ines.halloran", Window: window}, "until", "not after from"},
+		{"a user name taken, in other case", &AddUser{Personal: Personal{UserName: "INES.Halloran"}}, "user_name", "is taken"},
+		{"a user name like an id", &AddUser{Personal: Personal{UserName: "user-7"}}, "user_name", "looks like an id"},
+		{"a user name with a space", &AddUser{Personal: Personal{UserName: "ines halloran"}}, "user_name", "without spaces"},
+		{"a user without a name", &AddUser{}, "user_name", "is missing"},
+		{"an address that is none", &AddUser{Personal: Personal{UserName: "x", Email: "x@"}}, "email", "not an e-mail address"},
+		{"a unit that is no path", &AddUser{Personal: Personal{UserName: "x"}, Unit: "marine//x"}, "unit", "not a path"},
+		{"an end before the start", &AddUser{Personal: Personal{UserName: "x"}, Start: 9, End: 8}, "end_date", "before the start"},
+		{"a new user departed", &AddUser{Personal: Personal{UserName: "x"}, Status: Departed}, "status", "for a new user"},
+		{"a name with a line break", &AddUser{Personal: Personal{UserName: "x", DisplayName: "a\nb"}}, "display_name", "control characters"},
+		{"a circle of managers", &UpdateUser{User: "tomas.brandt", Manager: (*UserRef)(text("ines.halloran"))}, "manager", "circle of managers"},
+		{"a group key taken", &AddGroup{Key: "pilots"}, "key", "is taken"},
+		{"a group key in capitals", &AddGroup{Key: "Pilots"}, "key", "lower-case words"},
+		{"a group key like an id", &AddGroup{Key: "group-4"}, "key", "looks like an id"},
+		{"a circle of groups", &AddMember{Group: "pilots", Member: "marine-staff"}, "member_group", "marine-staff → pilots → marine-staff"},
+		{"a group in itself", &AddMember{Group: "pilots", Member: "pilots"}, "member_group", "pilots → pilots"},
+		{"a member of a built-in group", &AddMember{Group: "all-users", User: "ines.halloran"}, "group", "built in"},
+		{"a built-in group as a member", &AddMember{Group: "pilots", Member: "public"}, "member_group", "nobody's member"},
+		{"taking out who is not in", &RemoveMember{Group: "pilots", User: "marta.quill"}, "", "not a listed member"},
+		{"a circle of roles", &IncludeRole{Role: "berths/reader", Includes: "berths/scheduler"}, "includes", "berths/reader → berths/scheduler → berths/reader"},
+		{"an inclusion across applications", &IncludeRole{Role: "berths/reader", Includes: "tariffs/releaser"}, "includes", "same application"},
+		{"an exclusion of what is not included", &ExcludeRole{Role: "berths/reader", Excludes: "berths/scheduler"}, "excludes", "does not include"},
+		{"a permission in another application", &AddPermission{Role: "berths/reader", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, "application", "in it alone"},
+		{"an organisation role's without one", &AddPermission{Role: "access-administrator", Actions: []string{"read"}, Pattern: "/"}, "application", "is missing"},
+		{"an undeclared action", &AddPermission{Role: "berths/reader", Actions: []string{"release"}, Pattern: "/"}, "actions", "declares no action “release”"},
+		{"no action", &AddPermission{Role: "berths/reader", Pattern: "/"}, "actions", "names no action"},
+		{"a blank pattern", &AddPermission{Role: "berths/reader", Actions: []string{"read"}}, "pattern", "is empty"},
+		{"a permission that is not there", &RemovePermission{Permission: "permission-999"}, "permission", "there is no permission"},
+		{"an application key taken", &AddApplication{Key: "berths", Actions: []Action{{Key: "read"}}}, "key", "is taken"},
+		{"an application without actions", &AddApplication{Key: "cranes"}, "actions", "names no action"},
+		{"an action twice", &AddApplication{Key: "cranes", Actions: []Action{{Key: "read"}, {Key: "read"}}}, "actions", "twice"},
+		{"a resource without its parent", &AddResource{Application: "berths", Path: "south/1"}, "path", "parent “south” is not registered"},
+		{"a resource twice", &AddResource{Application: "berths", Path: "north"}, "path", "registered already"},
+		{"a resource in the built-in tree", &AddResource{Application: "able-roster", Path: "x"}, "application", "built in"},
+		{"retiring the built-in application", &UpdateApplication{Application: "able-roster", Label: text("x")}, "application", "built in"},
+		{"a time zone that does not exist", &SetOrganisation{"Larkhaven", "Atlantis/Port"}, "time_zone", "not a time zone"},
+		{"revoking what is not held", &Revoke{Role: "tariffs/releaser", User: "ines.halloran"}, "", "is not held there"},
+		{"revoking an assignment that is over", &Revoke{Assignment: "assignment-99"}, "assignment", "no assignment “assignment-99” in force"},
+		{"rights in able-roster for everybody", &Grant{Role: "marine-manager", Group: "public"}, "", "nothing in it is for everybody"},
+	} {
+		t.Run(x.name, func(t *testing.T) {
+			d := draftOf(s, x.op)
+			if len(d.Faults) == 0 {
+				t.Fatal("was not refused")
+			}
+			if f := d.Faults[0]; f.Field != x.field || !strings.Contains(f.Message, x.says) {
+				t.Errorf("%s: %s; want %s: …%s…", f.Field, f.Message, x.field, x.says)
+			}
+		})
+	}
+}
+
+func TestEveryFaultOfAChangeIsNamedAtItsPlace(t *testing.T) {
+	d := draftOf(port(t),
+		&AddUser{Personal: Personal{UserName: "ines.halloran", Email: "x"}, Unit: "a//b"},
+		&Grant{Role: "berths/nothing", User: "nobody"},
+		&AddGroup{Key: "UPPER"},
+		&AddMember{Group: "UPPER", User: "ines.halloran"}) // follows from the one before: not told twice
+	var got []string
+	for _, f := range d.Faults {
+		got = append(got, fmt.Sprint(f.Operation, " ", f.Field))
+	}
+	want := []string{"0 user_name", "0 email", "0 unit", "1 role", "1 user", "2 key"}
+	if !reflect.DeepEqual(got, want) {
+		t.Errorf("faults at %q, want %q", got, want)
+	}
+}
+
+func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
+	s := port(t, &AddMember{Group: "pilots", User: "ines.halloran"})
+	zone := "Europe/Lisbon"
+	for _, op := range []Operation{
+		&Grant{Role: "berths/reader", Group: "marine-staff"},
+		&AddMember{Group: "pilots", User: "ines.halloran"},
+		&IncludeRole{Role: "berths/scheduler", Includes: "berths/reader"},
+		&AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
+		&UpdateUser{User: "ines.halloran", Unit: &[]string{"marine/pilotage"}[0]},
+		&SetOrganisation{"Larkhaven", zone},
+	} {
+		d := draftOf(s, op)
+		if len(d.Faults) > 0 || len(d.Changes()) > 0 || len(d.Notes) != 1 {
+			t.Errorf("%s: faults %v, changes %v, notes %v", op.Verb(), d.Faults, d.Changes(), d.Notes)
+		}
+	}
+	// On other terms it is another assignment; a membership has one set of terms.
+	if d := draftOf(s, &Grant{Role: "berths/reader", Group: "marine-staff", Window: Window{Until: 900}}); len(d.Changes()) != 1 {
+		t.Errorf("a grant until a day: %v", d.Changes())
+	}
+	if d := draftOf(s, &AddMember{Group: "pilots", User: "ines.halloran", Window: Window{Until: 900}}); len(d.Changes()) != 2 {
+		t.Errorf("a membership on new terms: %v", d.Changes())
+	}
+}
+
+func TestARevokeSaysThroughWhatARoleIsHeld(t *testing.T) {
+	s := port(t, &AddMember{Group: "pilots", User: "ines.halloran"})
+	d := draftOf(s, &Revoke{Role: "berths/reader", User: "ines.halloran"})
+	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "comes through the group marine-staff") {
+		t.Errorf("%v", d.Faults)
+	}
+	d = draftOf(port(t, &Grant{Role: "berths/reader", User: "ines.halloran"}, &Grant{Role: "berths/reader", User: "ines.halloran", Window: Window{Until: 900}}),
+		&Revoke{Role: "berths/reader", User: "ines.halloran"})
+	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "held there 2 times") {
+		t.Errorf("%v", d.Faults)
+	}
+}
+
+// An operation that was tried on one draft and lost must not carry that draft's
+// ids into the next try.
+func TestACopyOfAnOperationSharesNothingWithIt(t *testing.T) {
+	manager, status := UserRef("tomas.brandt"), Active
+	ops := []Operation{
+		&AddUser{Personal: Personal{UserName: "new.one"}},
+		&UpdateUser{User: "ines.halloran", Manager: &manager, Status: &status},
+		&AddPermission{Role: "berths/reader", Actions: []string{"update", "read"}, Pattern: "/"},
+		&Grant{Role: "berths/reader", User: "new.one"},
+	}
+	var before []string
+	for _, op := range ops {
+		raw, _ := EncodeOperation(op)
+		before = append(before, string(raw))
+	}
+	d := port(t).Draft()
+	for i, op := range ops {
+		d.Apply(i, Clone(op), 2)
+	}
+	if len(d.Faults) > 0 {
+		t.Fatal(d.Faults)
+	}
+	for i, op := range ops {
+		if raw, _ := EncodeOperation(op); string(raw) != before[i] {
+			t.Errorf("applying a copy made %s of %s", raw, before[i])
+		}
+	}
+}
+
+func TestOperationsAreReadStrictly(t *testing.T) {
+	for raw, says := range map[string]string{
+		`{"op":"grant","user":"a","rule":"b"}`:                "rule is not a field",
+		`{"op":"grnt"}`:                                       `there is no operation "grnt"`,
+		`{"user":"a"}`:                                        "op is missing",
+		`["grant"]`:                                           "must be an object",
+		`{"op":"grant","user":7}`:                             "user must be a",
+		`{"op":"grant","from":"soon"}`:                        "RFC 3339",
+		`{"op":"grant","assignment":"assignment-1"}`:          "set by the service",
+		`{"op":"grant","origin":"import"}`:                    "set by the service",
+		`{"op":"add_user","user_name":"x","user":"user-1"}`:   "set by the service",
+		`{"op":"add_group","key":"x","group":"group-9"}`:      "set by the service",
+		`{"op":"add_member","group":"g","membership":"m"}`:    "set by the service",
+		`{"op":"add_permission","permission":"permission-1"}`: "set by the service",
+	} {
+		_, faults := DecodeOperation([]byte(raw))
+		if len(faults) == 0 || !strings.Contains(faults[0].Error(), says) {
+			t.Errorf("%s: %v, want …%s…", raw, faults, says)
+		}
+	}
+}
+
+// Every kind of operation comes back from its stored form as it was, and says
+// what it did.
+func TestEveryOperationIsKeptAndTold(t *testing.T) {
+	told := map[string]bool{}
+	for seed := range uint64(20) {
+		c := newChance(seed)
+		s := Empty() // growing from nothing, every kind comes to fit
+		for range 600 {
+			op := c.operation()
+			d := draftOf(s, op)
+			if len(d.Faults) > 0 {
+				continue
+			}
+			s = d.Seal(d.Revision, s.At+1)
+			raw, err := EncodeOperation(op)
+			if err != nil || !json.Valid(raw) {
+				t.Fatalf("%s: %s %v", op.Verb(), raw, err)
+			}
+			back, err := DecodeStored(raw)
+			if err != nil || !reflect.DeepEqual(back, op) {
+				t.Fatalf("%s came back as %#v (%v), was %#v", raw, back, err, op)
+			}
+			if text := op.Sentence(s, plainNames{s}); text == "" || strings.Contains(text, "%!") {
+				t.Fatalf("%s says %q", raw, text)
+			}
+			told[op.Verb()] = true
+		}
+	}
+	for _, op := range Verbs() {
+		if !told[op.Verb()] && op.Verb() != "set_organisation" {
+			t.Errorf("%s was never tried", op.Verb())
+		}
+	}
+}
+
+type plainNames struct{ s *Snapshot }
+
+func (n plainNames) UserName(id UserID) string { return n.s.User(id).UserName }
+
+func FuzzDecodeOperation(f *testing.F) {
+	for _, s := range []string{`{"op":"grant","role":"a/b","user":"c","until":"2027-01-31T18:00:00Z"}`, `{"op":"add_user","user_name":"x"}`, `{}`, `{"op":{}}`, `[]`, `{"op":"grant","op":"revoke"}`} {
+		f.Add([]byte(s))
+	}
+	s := port(f)
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		op, faults := DecodeOperation(raw)
+		if (op == nil) == (len(faults) == 0) {
+			t.Fatalf("%s: %v with faults %v", raw, op, faults)
+		}
+		if op != nil {
+			d := s.Draft()
+			d.Apply(0, op, 2)
+			if len(d.Faults) == 0 {
+				d.Preview(2)
+			}
+		}
+	})
+}
