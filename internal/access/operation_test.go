@@ -249,7 +249,7 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 	for seed := range uint64(20) {
 		c := newChance(seed)
 		s := Empty() // growing from nothing, every kind comes to fit
-		for range 600 {
+		for range 1200 {
 			op := c.operation()
 			d := draftOf(s, op)
 			if len(d.Faults) > 0 {

@@ -137,7 +137,7 @@ func (c *chance) operation() Operation {
 		return &RetireRole{Role: c.role()}
 	case 14:
 		return &IncludeRole{Role: c.role(), Includes: c.role()}
-	case 15, 25:
+	case 15, 25, 30, 31:
 		return &ExcludeRole{Role: c.role(), Excludes: c.role()}
 	case 16, 17, 18:
 		return &AddPermission{Role: c.role(), Application: pick(c, "", c.application()), Actions: pick(c, []string{"read"}, []string{"read", "update"}, []string{"*"}), Pattern: c.pattern()}
@@ -208,6 +208,9 @@ func (c *chance) question() Question {
 	q := Question{User: string(c.user()), Application: string(c.application()), Action: c.action(), Path: c.path(), At: c.instant()}
 	if c.IntN(8) == 0 {
 		q.User = ""
+	}
+	if c.IntN(40) == 0 {
+		q.Application = "nothing"
 	}
 	if c.IntN(6) == 0 {
 		q.Path = Join(q.Path, pick(c, "north-1", "unseen", "y"))
