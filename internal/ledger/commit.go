@@ -136,18 +136,14 @@ func (l *Ledger) commitGroup(group []*pending) {
 		return gone
 	})
 	err := l.tryGroup(ctx, &group)
-	if errors.Is(err, errMoved) {
-		if err = l.advance(ctx); err == nil {
-			err = l.tryGroup(ctx, &group)
-		}
-	}
 	for _, p := range group { // whoever is not answered yet
 		p.answer(Committed{}, unavailable(err))
 	}
 }
 
-// errMoved says that another program has committed since our head.
-var errMoved = errors.New("the head has moved")
+// errBehind says that the database knows less than this program answered from:
+// it was put back to an earlier state.
+var errBehind = errors.New("the ledger in the database ends before the revision this service answers from; start the service anew")
 
 func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 	if len(*group) == 0 {
@@ -162,8 +158,15 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 	if err := w.lock(ctx, conn); err != nil {
 		return errors.Join(err, rollback(ctx, conn))
 	}
+	if w.revision > w.head.Revision {
+		// Another program has committed since; none can while we hold the lock.
+		if err := l.advance(ctx); err != nil {
+			return errors.Join(err, rollback(ctx, conn))
+		}
+		w.head = l.Head()
+	}
 	if w.revision != w.head.Revision {
-		return errors.Join(errMoved, rollback(ctx, conn))
+		return errors.Join(errBehind, rollback(ctx, conn))
 	}
 	var won []*pending
 	var results []Committed

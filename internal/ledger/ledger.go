@@ -137,7 +137,7 @@ func (l *Ledger) reading(ctx context.Context, f func(pgx.Tx) error) error {
 // unavailable marks the errors that mean PostgreSQL cannot be reached.
 func unavailable(err error) error {
 	var pg interface{ SQLState() string }
-	if err == nil || errors.Is(err, ErrBeforeFirst) || errors.Is(err, pgx.ErrNoRows) {
+	if err == nil || errors.Is(err, ErrBeforeFirst) || errors.Is(err, errBehind) || errors.Is(err, pgx.ErrNoRows) {
 		return err
 	}
 	if errors.As(err, &pg) {

@@ -1,0 +1,164 @@
+package ledger_test
+
+import (
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"reflect"
+	"testing"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/ledger"
+	"ableroster/testkit"
+)
+
+// answers is all that anybody is entitled to by a snapshot, as text.
+func answers(s *access.Snapshot) string {
+	out := fmt.Sprintln(0, s.Entitlements(0))
+	for u := range s.Users() {
+		out += fmt.Sprintln(u.UserName, u.Status, s.Entitlements(u.ID))
+	}
+	return out
+}
+
+// Every revision of the demo is read as of the instant it was made, and just
+// before: the answers are those of the snapshots that replaying gives.
+func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
+	l, _ := opened(t, testkit.DemoDatabase(t))
+	revs, err := l.History(ctx, ledger.Filter{}, 100_000)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rng := rand.New(rand.NewPCG(5, 6))
+	s := access.Empty()
+	for n := len(revs) - 1; n >= 0; n-- {
+		r := revs[n]
+		before := s
+		d := s.Draft()
+		for i, op := range r.Operations {
+			d.Apply(i, access.Clone(op), r.At)
+		}
+		s = d.Seal(r.Revision, r.At)
+		if r.Revision > 1 && rng.IntN(60) > 0 {
+			continue
+		}
+		then, err := l.At(ctx, r.At)
+		if err != nil || answers(then) != answers(s) {
+			t.Fatalf("as of revision %d the answers differ (%v)", r.Revision, err)
+		}
+		then, err = l.At(ctx, r.At-1)
+		switch {
+		case r.Revision == 1:
+			if !errors.Is(err, ledger.ErrBeforeFirst) {
+				t.Errorf("before the first revision: %v", err)
+			}
+		case err != nil || then.Revision != r.Revision-1 || answers(then) != answers(before):
+			t.Fatalf("just before revision %d the answers differ (%v)", r.Revision, err)
+		}
+	}
+	if s.Revision != l.Head().Revision || answers(s) != answers(l.Head()) {
+		t.Error("the head is not what replaying gives")
+	}
+}
+
+// The slice of one user answers about them as the whole snapshot does.
+func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
+	l, _ := opened(t, testkit.DemoDatabase(t))
+	head := l.Head()
+	rng := rand.New(rand.NewPCG(8, 9))
+	first, err := l.History(ctx, ledger.Filter{Number: 1}, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	from, to := first[0].At, head.At
+	compared := 0
+	for range 25 {
+		at := from + access.Instant(rng.Int64N(int64(to-from)))
+		var ids []access.UserID
+		for u := range head.Users() {
+			if rng.IntN(20) == 0 {
+				ids = append(ids, u.ID)
+			}
+		}
+		slices := map[access.UserID]*access.Snapshot{}
+		for _, id := range ids { // before the whole is in the cache
+			if slices[id], err = l.Slice(ctx, at, id); err != nil {
+				t.Fatal(err)
+			}
+		}
+		whole, err := l.At(ctx, at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, id := range ids {
+			s := slices[id]
+			if s.Revision != whole.Revision {
+				t.Fatalf("the slice is of revision %d, the whole of %d", s.Revision, whole.Revision)
+			}
+			if whole.User(id) == nil {
+				if s.User(id) != nil {
+					t.Fatalf("%s is in the slice before they were added", id)
+				}
+				continue
+			}
+			compared++
+			if !reflect.DeepEqual(s.User(id), whole.User(id)) || !reflect.DeepEqual(s.Entitlements(id), whole.Entitlements(id)) {
+				t.Fatalf("%s at %v: the slice says %v %v", id, at.Time(), s.User(id), s.Entitlements(id))
+			}
+			if a, b := fmt.Sprint(s.Access(id, at)), fmt.Sprint(whole.Access(id, at)); a != b {
+				t.Fatalf("%s at %v: the slice explains\n%s\nthe whole\n%s", id, at.Time(), a, b)
+			}
+		}
+	}
+	if compared < 100 {
+		t.Errorf("only %d slices were compared", compared)
+	}
+}
+
+// All rows of facts can be dropped and made again from the operations alone;
+// no other table holds present access.
+func TestTheRowsAreMadeAgainFromTheOperations(t *testing.T) {
+	l, pool := opened(t, testkit.DemoDatabase(t))
+	rows, now := dump(t, pool), answers(l.Head())
+	for _, kind := range access.FactKinds {
+		if _, err := pool.Exec(ctx, fmt.Sprintf("truncate %s_fact", kind)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if empty, _ := opened(t, pool.Config().ConnString()); answers(empty.Head()) == now {
+		t.Fatal("something besides the rows of facts holds access")
+	}
+	if err := l.Rebuild(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if again := dump(t, pool); again != rows {
+		t.Error("the rows are not what they were")
+	}
+	if answers(l.Head()) != now {
+		t.Error("the answers are not what they were")
+	}
+	verified(t, l)
+}
+
+func TestHistoryIsFoundByWhomItSpeaksOf(t *testing.T) {
+	l, _ := opened(t, testkit.Database(t))
+	founded(t, l)
+	commit(t, l, user("ines.halloran"))
+	granted := commit(t, l, &access.Grant{Role: "berths/reader", User: "ines.halloran", Window: access.Window{Until: access.At(time.Now().Add(time.Hour))}})
+	commit(t, l, user("tomas.brandt"))
+	commit(t, l, &access.Grant{Role: "berths/reader", User: "tomas.brandt"})
+	revoked := commit(t, l, &access.Revoke{Role: "berths/reader", User: "ines.halloran"})
+	id, _ := l.Head().FindUser("ines.halloran")
+	revs, err := l.History(ctx, ledger.Filter{Subject: []string{id.String()}}, 10)
+	if err != nil || len(revs) != 3 || revs[0].Revision != revoked.Revision || revs[1].Revision != granted.Revision {
+		t.Errorf("%d revisions speak of her: %v", len(revs), err)
+	}
+	revs, err = l.History(ctx, ledger.Filter{Before: revoked.Revision, AtMost: revoked.Revision}, 2)
+	if err != nil || len(revs) != 2 || revs[0].Revision != revoked.Revision-1 {
+		t.Errorf("the page before: %v %v", revs, err)
+	}
+	if revs[0].Reason != "because" || len(revs[0].Operations) != 1 || revs[0].Operations[0].Verb() != "grant" {
+		t.Errorf("%+v", revs[0])
+	}
+}
