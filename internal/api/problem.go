@@ -29,26 +29,44 @@ func init() {
 	huma.DefaultArrayNullable = false // lists are empty, never null
 	// Faults that huma finds in a request, in our own form. The value at fault
 	// is not echoed: it may be a secret.
-	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {
-		p := &problem{Problem: wire.Problem{Type: kindOf(status), Title: http.StatusText(status), Status: status, Detail: message}}
-		for _, err := range errs {
-			var d huma.ErrorDetailer
-			if errors.As(err, &d) {
-				p.Faults = append(p.Faults, wire.Fault{Place: place(d.ErrorDetail().Location), Message: d.ErrorDetail().Message})
-			} else if err != nil {
-				p.Faults = append(p.Faults, wire.Fault{Place: "/", Message: err.Error()})
-			}
-		}
+	huma.NewErrorWithContext = func(c huma.Context, status int, message string, errs ...error) huma.StatusError {
+		p := newProblem(status, message, errs...)
+		p.Instance, _ = c.Context().Value(requestKey).(string)
 		return p
+	}
+	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {
+		return newProblem(status, message, errs...)
 	}
 }
 
-// place turns huma's "body.operations[0].op" into a JSON pointer; other places
-// stay as they are.
+func newProblem(status int, message string, errs ...error) *problem {
+	p := &problem{Problem: wire.Problem{Type: kindOf(status), Title: http.StatusText(status), Status: status, Detail: message}}
+	if p.Type == desk.KindInvalid {
+		p.Title, p.Detail = "Not valid", "nothing was done: the request is not as /api/v1/openapi.json says"
+	}
+	for _, err := range errs {
+		var d huma.ErrorDetailer
+		if errors.As(err, &d) {
+			p.Faults = append(p.Faults, wire.Fault{Place: place(d.ErrorDetail().Location), Message: d.ErrorDetail().Message})
+		} else if err != nil {
+			p.Faults = append(p.Faults, wire.Fault{Place: "/", Message: err.Error()})
+		}
+	}
+	return p
+}
+
+// place turns huma's "body.operations[0].op" into a JSON pointer, and names
+// parameters as they are.
 func place(location string) string {
 	rest, ok := strings.CutPrefix(location, "body")
 	if !ok {
+		for _, in := range []string{"query.", "path.", "header."} {
+			location = strings.TrimPrefix(location, in)
+		}
 		return location
+	}
+	if rest == "" {
+		return "/"
 	}
 	return strings.NewReplacer(".", "/", "[", "/", "]", "").Replace(rest)
 }
