@@ -43,6 +43,9 @@ func newProblem(status int, message string, errs ...error) *problem {
 	p := &problem{Problem: wire.Problem{Type: kindOf(status), Title: http.StatusText(status), Status: status, Detail: message}}
 	if p.Type == desk.KindInvalid {
 		p.Title, p.Detail = "Not valid", "nothing was done: the request is not as /api/v1/openapi.json says"
+		if len(errs) == 0 {
+			p.Detail = "nothing was done: " + message
+		}
 	}
 	for _, err := range errs {
 		var d huma.ErrorDetailer

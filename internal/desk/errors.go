@@ -65,7 +65,7 @@ func (v *View) near(kind access.FactKind, given string) []string {
 		far  int
 	}
 	var all []candidate
-	limit := max(2, len([]rune(given))/3)
+	limit := max(2, len([]rune(given))/4)
 	add := func(name string) {
 		if d := levenshtein.ComputeDistance(given, name); d <= limit {
 			all = append(all, candidate{name, d})
@@ -103,7 +103,8 @@ func (v *View) near(kind access.FactKind, given string) []string {
 	slices.SortStableFunc(all, func(a, b candidate) int { return a.far - b.far })
 	var out []string
 	for _, c := range all {
-		if len(out) < 3 && !slices.Contains(out, c.name) {
+		// Names much farther off than the nearest are not what was meant.
+		if len(out) < 3 && c.far <= all[0].far+1 && !slices.Contains(out, c.name) {
 			out = append(out, c.name)
 		}
 	}
