@@ -36,12 +36,13 @@ func TestAnAdministratorMayMakeAnyChange(t *testing.T) {
 }
 
 func TestADelegateMayDoTheirPart(t *testing.T) {
-	s := port(t)
+	s := port(t, &AddRole{Key: "staff"}, &AddPermission{Role: "staff", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, &Grant{Role: "staff", Group: "all-users"})
 	for name, ops := range map[string][]Operation{
-		"grant a role of theirs to one of theirs":  {&Grant{Role: "berths/scheduler", User: "ines.halloran"}},
-		"add somebody to their unit, with a role":  {&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "marine/tugs"}, &Grant{Role: "berths/reader", User: "new.one"}},
-		"put one of theirs into a group of theirs": {&AddMember{Group: "pilots", User: "ines.halloran"}},
-		"suspend one of theirs":                    {&UpdateUser{User: "ines.halloran", Status: &[]Status{Suspended}[0]}},
+		"grant a role of theirs to one of theirs":   {&Grant{Role: "berths/scheduler", User: "ines.halloran"}},
+		"add somebody to their unit, with a role":   {&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "marine/tugs"}, &Grant{Role: "berths/reader", User: "new.one"}},
+		"put one of theirs into a group of theirs":  {&AddMember{Group: "pilots", User: "ines.halloran"}},
+		"suspend one of theirs":                     {&UpdateUser{User: "ines.halloran", Status: &[]Status{Suspended}[0]}},
+		"take in whoever all users have a role for": {&AddUser{Personal: Personal{UserName: "new.two"}, Unit: "marine"}},
 	} {
 		if lacks := judged(t, s, "tomas.brandt", ops...); len(lacks) > 0 {
 			t.Errorf("%s: lacks %+v %+v", name, lacks[0].Need, lacks[0].Gain)
@@ -59,7 +60,9 @@ func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
 		&AddRole{Key: "harbour-master"},
 		&IncludeRole{Role: "harbour-master", Includes: "berths/reader"},
 		&AddPermission{Role: "harbour-master", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"},
-		&Grant{Role: "harbour-master", User: "hedvika.venables"})
+		&Grant{Role: "harbour-master", User: "hedvika.venables"},
+		&AddRole{Key: "everybodys", Application: "berths"},
+		&Grant{Role: "berths/everybodys", Group: "all-users"})
 	for name, ops := range map[string][]Operation{
 		"a role of another application":                    {&Grant{Role: "tariffs/releaser", User: "ines.halloran"}},
 		"somebody of another unit":                         {&Grant{Role: "berths/reader", User: "hedvika.venables"}},
@@ -73,6 +76,8 @@ func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
 		"a new user elsewhere":                             {&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "finance"}},
 		"a new user nowhere":                               {&AddUser{Personal: Personal{UserName: "new.one"}}},
 		"a role for everybody":                             {&Grant{Role: "berths/reader", Group: "all-users"}},
+		"a permission on a role everybody holds":           {&AddPermission{Role: "berths/everybodys", Actions: []string{"update"}, Pattern: "/"}},
+		"an inclusion by a role everybody holds":           {&IncludeRole{Role: "berths/everybodys", Includes: "berths/scheduler"}},
 		"revoking what they may not give":                  {&Revoke{Role: "harbour-master", User: "hedvika.venables"}},
 		"settings":                                         {&SetOrganisation{"Larkhaven", "UTC"}},
 		"a new application":                                {&AddApplication{Key: "cranes", Actions: []Action{{Key: "read"}}}},

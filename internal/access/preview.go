@@ -147,10 +147,10 @@ type RoleGain struct {
 }
 
 // RoleGains are all of them in a draft, whichever way they come about. They
-// are what its author needs "assign" for.
+// are what its author needs "assign" for. What all-users and public held
+// before, they give to whoever arrives on the authority of who granted it.
 func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
-	widened := map[RoleID]bool{}
-	everybody := map[RoleID]bool{}
+	widened, everybody := map[RoleID]bool{}, map[RoleID]bool{}
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {
 		case *Permission:
@@ -163,6 +163,12 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 			}
 		}
 	}
+	before := d.base.anybodysRoles()
+	for r := range d.anybodysRoles() {
+		if !before[r] || widened[r] {
+			everybody[r] = true
+		}
+	}
 	var out []RoleGain
 	for r := range everybody {
 		out = append(out, RoleGain{0, r})
@@ -172,11 +178,8 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 		if id == 0 {
 			continue
 		}
-		before := d.base.roleIntervals(id)
-		for r, when := range d.roleIntervals(id) {
-			if everybody[r] {
-				continue
-			}
+		before := d.base.ownRoleIntervals(id)
+		for r, when := range d.ownRoleIntervals(id) {
 			if widened[r] || len(when.minus(before[r]).within(ahead)) > 0 {
 				out = append(out, RoleGain{id, r})
 			}

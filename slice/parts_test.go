@@ -1,0 +1,225 @@
+package slice
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"ableroster/client"
+	"ableroster/demo"
+	"ableroster/testkit"
+	"ableroster/wire"
+)
+
+// raw is the text of an answer, whatever it is.
+func raw(t *testing.T, c *client.Client, path string) (int, string) {
+	t.Helper()
+	req, err := http.NewRequest("GET", c.Base+"/api/v1"+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+c.Token)
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	body, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return resp.StatusCode, string(body)
+}
+
+// names are what nobody may learn who may not read the user: name, user name,
+// address and id.
+func names(u wire.User) []string {
+	label := fmt.Sprintf("%q", u.DisplayName)
+	if u.Kind == "service" { // called after what they are for, as resources are
+		label = ""
+	}
+	return []string{u.UserName, label, u.Email, fmt.Sprintf("%q", u.ID)}
+}
+
+// Every read of the API, asked by somebody who sees only a part, names nobody
+// outside it; today and on a past day.
+func TestNoAnswerNamesWhomTheCallerMayNotRead(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, tomas, ines := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager), s.SignIn(t, demo.Pilot)
+	all, err := marta.Users(ctx, client.Query{"limit": "500"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	roles, err := marta.Roles(ctx, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	past := "as_of=" + strings.ReplaceAll(time.Now().AddDate(0, -4, 0).UTC().Format(time.RFC3339), ":", "%3A")
+	paths := []string{"/me", "/users?limit=500", "/groups", "/groups/pilots", "/applications", "/roles", "/assignments?limit=500", "/find?q=a&limit=50", "/find?q=ha", "/tokens",
+		"/grid?limit=500&application=berth-planning", "/grid?limit=500&application=tariff-ledger", "/menu?application=berth-planning&user=ines.halloran",
+		"/users/ines.halloran", "/users/ines.halloran/access", "/revisions?limit=500&user=ines.halloran", "/users?q=venables", "/users?unit=finance", "/users?group=finance-leads"}
+	for _, r := range roles.Roles {
+		paths = append(paths, "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F"))
+	}
+	for _, u := range all.Users {
+		if u.Unit == "finance" || u.UserName == demo.Auditor {
+			paths = append(paths, "/users/"+u.UserName, "/users/"+u.ID, "/users/"+u.UserName+"/access", "/revisions?user="+u.UserName, "/assignments?user="+u.UserName)
+		}
+	}
+	for _, x := range []struct {
+		who  *client.Client
+		name string
+		may  func(wire.User) bool
+	}{
+		{tomas, "the marine manager", func(u wire.User) bool { return u.Unit == "marine" || strings.HasPrefix(u.Unit, "marine/") }},
+		{ines, "the pilot", func(u wire.User) bool { return u.UserName == demo.Pilot }},
+	} {
+		for _, path := range paths {
+			for _, day := range []string{"", past} {
+				at := path
+				if day != "" {
+					at += map[bool]string{true: "&", false: "?"}[strings.Contains(path, "?")] + day
+				}
+				status, body := raw(t, x.who, at)
+				if status >= 500 {
+					t.Errorf("%s asks %s: %d %s", x.name, at, status, body)
+				}
+				for _, u := range all.Users {
+					if x.may(u) || strings.Contains(path, u.UserName) || strings.Contains(path, u.ID) {
+						continue
+					}
+					for _, n := range names(u) {
+						if n != "" && n != `""` && strings.Contains(body, n) {
+							t.Fatalf("%s asks %s and is told of %s (%s)", x.name, at, u.UserName, n)
+						}
+					}
+				}
+			}
+		}
+	}
+}
+
+// To somebody who may not see a thing it is not there: the answer is the one
+// for a name that nobody bears.
+func TestWhatIsOutsideIsNotThere(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	ines := s.SignIn(t, demo.Pilot)
+	for _, pair := range [][2]string{
+		{"/users/b.osei", "/users/b.esoi"},
+		{"/users/b.osei/access", "/users/b.esoi/access"},
+		{"/revisions?user=b.osei", "/revisions?user=b.esoi"},
+		{"/groups/tariff-desk", "/groups/tarriff-desk"},
+		{"/roles/auditor", "/roles/auditer"},
+		{"/applications/tariff-ledger", "/applications/tarrif-ledger"},
+		{"/assignments?user=b.osei", "/assignments?user=b.esoi"},
+		{"/grid?application=tariff-ledger", "/grid?application=tarrif-ledger"},
+		{"/menu?application=tariff-ledger&user=b.osei", "/menu?application=tariff-ledger&user=b.esoi"},
+	} {
+		answer := func(path string) string {
+			status, body := raw(t, ines, path)
+			var p wire.Problem
+			if err := json.Unmarshal([]byte(body), &p); err != nil || status != 404 {
+				t.Fatalf("%s: %d %s", path, status, body)
+			}
+			name := path[strings.LastIndexAny(strings.TrimSuffix(path, "/access"), "/=")+1:]
+			return strings.ReplaceAll(fmt.Sprint(p.Type, p.Title, p.Detail, p.Faults), strings.TrimSuffix(name, "/access"), "NAME")
+		}
+		if there, not := answer(pair[0]), answer(pair[1]); there != not {
+			t.Errorf("one is told apart from the other:\n%s\n%s", there, not)
+		}
+	}
+	// The same in checks and in changes.
+	for _, name := range []string{"b.osei", "b.esoi"} {
+		a, err := ines.Check(ctx, wire.CheckRequest{User: name, Application: "tide-board", Action: "read", Path: "/", Explain: true})
+		if err != nil || a.Reason != "user_unknown" || len(a.Paths) > 0 {
+			t.Errorf("%s: %+v %v", name, a, err)
+		}
+		_, err = ines.Change(ctx, change("x", grantTo(name, "auditor")), false)
+		p := problem(t, err, 422, "invalid")
+		if got := fmt.Sprint(p.Faults); got != fmt.Sprintf("[{/operations/0/role there is no role “auditor” []} {/operations/0/user there is no user “%s” []}]", name) {
+			t.Errorf("%s", got)
+		}
+	}
+	if list, err := ines.Users(ctx, nil); err != nil || list.Total != 1 || list.Users[0].UserName != demo.Pilot {
+		t.Errorf("she sees %+v (%v)", list, err)
+	}
+	if _, err := ines.Revisions(ctx, nil); err == nil {
+		t.Error("she reads the whole ledger")
+	}
+}
+
+// A delegate works in their part, and a change that reaches outside it is told
+// without a name or a number.
+func TestADelegateWorksInTheirPart(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	tomas := s.SignIn(t, demo.Manager)
+	if _, err := tomas.Change(ctx, change("New on the team", `{"op":"add_user","user_name":"zoe.marrick","unit":"marine/tugs"}`, grantTo("zoe.marrick", "berth-planning/scheduler")), false); err != nil {
+		t.Fatal(err)
+	}
+	for name, req := range map[string]wire.ChangeRequest{
+		"a role of another application": change("x", grantTo("zoe.marrick", "tariff-ledger/clerk")),
+		"somebody of another unit":      change("x", grantTo("b.osei", "berth-planning/reader")),
+		"an account elsewhere":          change("x", `{"op":"add_user","user_name":"new.one","unit":"finance"}`),
+		"administering":                 change("x", grantTo(demo.Manager, "access-administrator")),
+		"everybody":                     change("x", `{"op":"grant","group":"all-users","role":"berth-planning/reader"}`),
+	} {
+		_, err := tomas.Change(ctx, req, true)
+		if err == nil {
+			t.Errorf("%s: was let through", name)
+			continue
+		}
+		if text := fmt.Sprint(err); strings.Contains(text, "Osei") {
+			t.Errorf("%s: %s", name, text)
+		}
+	}
+	list, err := tomas.Users(ctx, client.Query{"limit": "500"})
+	if err != nil || !slices.ContainsFunc(list.Users, func(u wire.User) bool { return u.UserName == "zoe.marrick" }) {
+		t.Errorf("his new colleague is not in his list (%v)", err)
+	}
+	for _, u := range list.Users {
+		if !strings.HasPrefix(u.Unit, "marine") {
+			t.Errorf("%s of %s is in his list", u.UserName, u.Unit)
+		}
+	}
+	if _, err := tomas.Verify(ctx); err == nil {
+		t.Error("he verifies the whole ledger")
+	}
+}
+
+// The account of an application asks about anybody, and reads nobody.
+func TestAnApplicationAsksAndReadsNobody(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	var token wire.Token
+	if err := marta.Do(ctx, "POST", "/tokens", nil, wire.TokenRequest{Label: "test", User: demo.BerthBoard}, &token); err != nil {
+		t.Fatal(err)
+	}
+	board := &client.Client{Base: s.Base, Token: token.Secret}
+	a, err := board.Check(ctx, wire.CheckRequest{User: demo.Pilot, Application: "berth-planning", Action: "update", Path: "berths/north-1", Explain: true})
+	if err != nil || !a.Allowed || a.Reason != "granted" || len(a.Paths) > 0 {
+		t.Errorf("%+v %v", a, err)
+	}
+	a, err = board.Check(ctx, wire.CheckRequest{User: demo.Pilot, Application: "tariff-ledger", Action: "read", Path: "tariffs"})
+	if err != nil || a.Allowed || a.Reason == "granted" {
+		t.Errorf("an application it does not decide for: %+v %v", a, err)
+	}
+	if list, err := board.Users(ctx, nil); err != nil || list.Total != 1 {
+		t.Errorf("it sees %d users (%v)", list.Total, err)
+	}
+	// People make their own tokens; nobody gets one for somebody with more.
+	err = marta.Do(ctx, "POST", "/tokens", nil, wire.TokenRequest{Label: "test", User: demo.Pilot}, &token)
+	problem(t, err, 403, "refused")
+	err = s.SignIn(t, demo.Manager).Do(ctx, "PUT", "/users/"+demo.Administrator+"/password", nil, wire.PasswordRequest{New: "a tide of ropes"}, nil)
+	problem(t, err, 404, "not-found")
+	// Somebody who has departed is out at once, tokens and all.
+	if _, err := marta.Change(ctx, change("Switched off", `{"op":"update_user","user":"berth-board","status":"suspended"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	_, err = board.Check(ctx, wire.CheckRequest{User: demo.Pilot, Application: "berth-planning", Action: "read", Path: "board"})
+	problem(t, err, 401, "not-signed-in")
+}
