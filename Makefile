@@ -30,6 +30,5 @@ screenshots: ## take the pictures in docs/screenshots anew
 	@scripts/test.sh screenshots
 
 clean: ## stop what was started here and remove what was built or made
-	@for d in demo test bench dev; do scripts/cluster.sh stop var/$$d/cluster 0; done
-	@for d in var/*/cluster; do [ ! -L "$$d" ] || rm -rf "$$(readlink -f "$$d")"; done
+	@for d in var/*/cluster*; do scripts/cluster.sh stop $$d 0; scripts/cluster.sh remove $$d 0; done
 	rm -rf var bin console/dist/assets console/dist/index.html console/node_modules

@@ -1,5 +1,5 @@
 #!/bin/sh
-# A private PostgreSQL cluster on loopback: scripts/cluster.sh start|stop DIR PORT
+# A private PostgreSQL cluster on loopback: scripts/cluster.sh start|stop|remove DIR PORT
 #
 # The cluster lies in DIR, belongs to an unprivileged user, listens on 127.0.0.1
 # alone and wants a password (in DIR/password). A system's own clusters are left
@@ -61,8 +61,14 @@ stop)
     real=$(readlink -f "$dir")
     [ ! -f "$real/data/postmaster.pid" ] || as "$bin/pg_ctl" -D "$real/data" -m fast -w stop >/dev/null 2>&1 || true
     ;;
+remove)
+    if [ -L "$dir" ]; then
+        rm -rf "$(readlink -f "$dir")"
+    fi
+    rm -rf "$dir"
+    ;;
 *)
-    echo "usage: $0 start|stop DIR PORT" >&2
+    echo "usage: $0 start|stop|remove DIR PORT" >&2
     exit 2
     ;;
 esac

@@ -6,7 +6,7 @@ home=var/demo
 
 if [ "${FRESH:-}" = 1 ]; then
     scripts/cluster.sh stop $home/cluster 0
-    [ ! -L $home/cluster ] || rm -rf "$(readlink -f $home/cluster)"
+    scripts/cluster.sh remove $home/cluster 0
     rm -rf $home
 fi
 mkdir -p $home

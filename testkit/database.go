@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/url"
 	"os"
-	"os/exec"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -76,16 +75,30 @@ func DemoDatabase(t testing.TB) string {
 		if _, err := conn.Exec(context.Background(), "create database "+name+" template template0"); err != nil {
 			t.Fatal(err)
 		}
-		cmd := exec.Command(Program(t, "rosterd"), "load-demo", "-database-url", renamed(t, address, name))
-		if out, err := cmd.CombinedOutput(); err != nil {
-			t.Fatalf("loading the demo: %v\n%s", err, out)
-		}
+		LoadDemo(t, renamed(t, address, name))
 		demoName = name
 	})
 	if demoName == "" {
 		t.Fatal("the demo could not be loaded")
 	}
 	return database(t, demoName)
+}
+
+// LoadDemo loads the demo organisation into an empty database and gives the
+// number of its last revision.
+func LoadDemo(t testing.TB, database string) int64 {
+	t.Helper()
+	Run(t, "", "rosterd", "load-demo", "-database-url", database)
+	conn, err := pgx.Connect(context.Background(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	var n int64
+	if err := conn.QueryRow(context.Background(), "select revision from head").Scan(&n); err != nil {
+		t.Fatal(err)
+	}
+	return n
 }
 
 // DropDemo drops what DemoDatabase copies from; TestMain calls it last.

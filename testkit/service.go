@@ -59,6 +59,18 @@ func Program(t testing.TB, name string) string {
 	return path
 }
 
+// Run runs one of the programs, which must end well, and gives what it said.
+func Run(t testing.TB, stdin, name string, args ...string) string {
+	t.Helper()
+	cmd := exec.Command(Program(t, name), args...)
+	cmd.Stdin = strings.NewReader(stdin)
+	out, err := cmd.CombinedOutput()
+	if err != nil {
+		t.Fatalf("%s %s: %v\n%s", name, strings.Join(args, " "), err, out)
+	}
+	return string(out)
+}
+
 // Main runs the tests of a package and clears away what they share.
 func Main(m *testing.M) int {
 	code := m.Run()
