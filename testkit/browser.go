@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -91,6 +92,13 @@ func (b *Tab) Key(keys string) {
 	b.do("keys", chromedp.KeyEvent(keys))
 }
 
+// Hotkey presses one key as a keyboard does: what the page makes of it decides
+// whether its letter is typed.
+func (b *Tab) Hotkey(key string) {
+	b.t.Helper()
+	b.do("pressing the key "+key, input.DispatchKeyEvent(input.KeyDown).WithKey(key).WithText(key), input.DispatchKeyEvent(input.KeyUp).WithKey(key))
+}
+
 // Keys that have no letter.
 const (
 	TabKey   = kb.Tab
@@ -118,7 +126,20 @@ func js(s string) string {
 
 func (b *Tab) waits(what, condition string) {
 	b.t.Helper()
-	b.do(what, chromedp.Poll(condition, nil, chromedp.WithPollingInterval(50*time.Millisecond)))
+	b.do(what, chromedp.ActionFunc(func(ctx context.Context) error {
+		for {
+			var so bool
+			// A page that is being left cannot be asked: ask the next one.
+			if err := chromedp.Evaluate(condition, &so).Do(ctx); err == nil && so {
+				return nil
+			}
+			select {
+			case <-ctx.Done():
+				return ctx.Err()
+			case <-time.After(50 * time.Millisecond):
+			}
+		}
+	}))
 }
 
 // Eval evaluates an expression in the page.

@@ -12,7 +12,7 @@ import (
 // names that begin with them first.
 func (v *View) Find(text string, limit int) wire.Found {
 	out := wire.Found{Stand: v.stand(), Hits: []wire.Hit{}}
-	text = strings.ToLower(strings.TrimSpace(text))
+	text = folded(strings.TrimSpace(text))
 	if text == "" {
 		return out
 	}
@@ -20,7 +20,7 @@ func (v *View) Find(text string, limit int) wire.Found {
 	add := func(kind string, ref wire.Ref, hint string) {
 		rank := 9
 		for _, s := range []string{ref.Label, ref.Key} {
-			s = strings.ToLower(s)
+			s = folded(s)
 			switch i := strings.Index(s, text); {
 			case i == 0:
 				rank = min(rank, 0)

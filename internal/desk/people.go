@@ -66,7 +66,7 @@ func (v *View) search(q Search) ([]*access.User, error) {
 		}
 		inGroup = v.MembersNow(id, v.at)
 	}
-	text := strings.ToLower(strings.TrimSpace(q.Text))
+	text := folded(strings.TrimSpace(q.Text))
 	var found []*access.User
 	for u := range v.Snapshot.Users() {
 		if q.Status != "" && string(u.Status) != q.Status ||
@@ -97,7 +97,7 @@ func matches(u *access.User, text string) bool {
 		return true
 	}
 	for _, s := range []string{u.DisplayName, u.UserName, u.Title, u.Email} {
-		if strings.Contains(strings.ToLower(s), text) {
+		if strings.Contains(folded(s), text) {
 			return true
 		}
 	}

@@ -25,6 +25,7 @@ export function GridPage() {
     queryKey: ['groups', asOf],
     queryFn: () => answer(api.GET('/api/v1/groups', { params: { query: { as_of: asOf } } })),
   })
+  const none = applications.data && !applications.data.applications.some((a) => a.key !== 'able-roster')
   const choices = (applications.data?.applications ?? []).filter((a) => a.key !== 'able-roster')
   const application = search.application ?? choices[0]?.key
   const grid = useQuery({
@@ -82,7 +83,8 @@ export function GridPage() {
       <Legend />
       {applications.error && <Trouble error={applications.error} />}
       {grid.error && <Trouble error={grid.error} retry={() => void grid.refetch()} />}
-      {grid.isPending && !grid.error && <Loading what="the grid" />}
+      {none && <Empty>No application is here yet; once one is registered, the grid shows who may do what in it.</Empty>}
+      {grid.isPending && !grid.error && !none && <Loading what="the grid" />}
       {grid.data && <Cells grid={grid.data} key={`${application} ${search.group}`} />}
       {grid.data && grid.data.rows.length <= 1 && <Empty>No user fits that.</Empty>}
       {grid.data && grid.data.total > 60 && (

@@ -13,13 +13,15 @@ export function Empty({ children }: { children: ReactNode }) {
   return <div className="text-soft py-6">{children}</div>
 }
 
-/** What went wrong, with every fault the service named. */
-export function Trouble({ error, retry }: { error: unknown; retry?: () => void }) {
+/** What went wrong, with every fault the service named; page: it stands in for
+ * the whole page. */
+export function Trouble({ error, retry, page }: { error: unknown; retry?: () => void; page?: boolean }) {
   const p = error instanceof ProblemError ? error.problem : undefined
+  const title = p?.title ?? 'Something went wrong'
   const denied = p?.status === 403 || p?.status === 404
   return (
     <div role="alert" className={`my-4 border-l-3 py-1 pl-3 ${denied ? 'border-brass' : 'border-brick'}`}>
-      <p className="font-semibold">{p?.title ?? 'Something went wrong'}</p>
+      {page ? <h1>{title}</h1> : <p className="font-semibold">{title}</p>}
       <p>{p?.detail ?? 'The page could not be drawn. Load it again.'}</p>
       <Faults problem={p} />
       {retry && !denied && (

@@ -38,9 +38,18 @@ export function ChangeSheet() {
       sheet.clear()
       await queries.invalidateQueries()
     },
+    // What was looked at may be old: the pages are read again.
+    onError: () => queries.invalidateQueries(),
     // The next try is another change: the same key would stand for this one.
     onSettled: () => setKey(crypto.randomUUID()),
   })
+
+  // What went wrong was said of these operations, not of others.
+  const [tried, setTried] = useState(operations.length)
+  if (tried !== operations.length) {
+    setTried(operations.length)
+    commit.reset()
+  }
 
   if (sheet.lines.length === 0) {
     return told ? <Done result={told} close={() => setTold(undefined)} /> : null
@@ -53,6 +62,7 @@ export function ChangeSheet() {
     )
   }
   const problem = commit.error ?? preview.error
+  const moved = Math.max(0, ...((problem instanceof ProblemError && problem.problem.moved) || []).map((m) => m.revision))
   const rails = preview.data?.preview?.rails ?? []
   const blocked = rails.some((r) => !r.passable || !passed.includes(r.code))
   return (
@@ -87,6 +97,18 @@ export function ChangeSheet() {
           <p className="font-semibold">{problem.problem.title}</p>
           <p>{problem.problem.detail}</p>
           <Faults problem={problem.problem} />
+          {moved > 0 && (
+            <button
+              type="button"
+              className="press mt-1"
+              onClick={() => {
+                sheet.seen(moved)
+                commit.reset()
+              }}
+            >
+              I have seen that
+            </button>
+          )}
         </div>
       )}
       {rails.map((r) => (

@@ -1,16 +1,32 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
-import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { keepPreviousData, queryOptions, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useNavigate } from '@tanstack/react-router'
 import { useEffect, useRef, useState } from 'react'
 import { answer, api, type Schemas } from '../api/client'
 
 type Hit = Schemas['Hit']
 
+const finding = (text: string) =>
+  queryOptions({
+    queryKey: ['find', text],
+    queryFn: () => answer(api.GET('/api/v1/find', { params: { query: { q: text } } })),
+  })
+
 /** Finds anything by a few letters; "/" goes there from anywhere. */
 export function FindBox() {
   const [text, setText] = useState('')
   const box = useRef<HTMLInputElement>(null)
   const navigate = useNavigate()
+  const queries = useQueryClient()
+  // A pointer that merely rests where the list opens chooses nothing.
+  const [pointing, setPointing] = useState(false)
+  useEffect(() => {
+    const onMove = (e: PointerEvent) => {
+      if (e.movementX !== 0 || e.movementY !== 0) setPointing(true)
+    }
+    document.addEventListener('pointermove', onMove)
+    return () => document.removeEventListener('pointermove', onMove)
+  }, [])
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       const at = e.target as HTMLElement
@@ -22,12 +38,7 @@ export function FindBox() {
     document.addEventListener('keydown', onKey)
     return () => document.removeEventListener('keydown', onKey)
   }, [])
-  const found = useQuery({
-    queryKey: ['find', text],
-    enabled: text.trim() !== '',
-    placeholderData: keepPreviousData,
-    queryFn: () => answer(api.GET('/api/v1/find', { params: { query: { q: text } } })),
-  })
+  const found = useQuery({ ...finding(text), enabled: text.trim() !== '', placeholderData: keepPreviousData })
   const go = (hit: Hit | null) => {
     if (!hit?.key) return
     setText('')
@@ -47,7 +58,18 @@ export function FindBox() {
           className="field bg-paper pr-9"
           placeholder="Find anyone or anything"
           value={text}
-          onChange={(e) => setText(e.target.value)}
+          onChange={(e) => {
+            setText(e.target.value)
+            setPointing(false)
+          }}
+          // Enter before the answer is there means its first hit, not what an
+          // earlier letter found.
+          onKeyDown={(e) => {
+            if (e.key === 'Enter' && found.isPlaceholderData) {
+              e.preventDefault()
+              void queries.fetchQuery(finding(text)).then((f) => go(f.hits[0] ?? null))
+            }
+          }}
           autoComplete="off"
         />
         <kbd aria-hidden className="border-rule bg-sheet text-soft absolute top-1.5 right-2 rounded border px-2 font-mono text-sm">
@@ -55,7 +77,7 @@ export function FindBox() {
         </kbd>
         <ComboboxOptions
           modal={false}
-          className="border-rule bg-sheet absolute top-full right-0 left-0 z-30 mt-1 max-h-96 overflow-auto rounded-md border py-1 empty:hidden"
+          className={`border-rule bg-sheet absolute top-full right-0 left-0 z-30 mt-1 max-h-96 overflow-auto rounded-md border py-1 empty:hidden ${pointing ? '' : 'pointer-events-none'}`}
         >
           {hits.map((h) => (
             <ComboboxOption key={h.id} value={h} className="data-focus:bg-open flex cursor-pointer justify-between gap-3 px-3 py-1.5">

@@ -16,7 +16,7 @@ import { SheetProvider } from './sheet'
 export function Shell() {
   const me = useQuery({ queryKey: ['me'], queryFn: () => answer(api.GET('/api/v1/me')), staleTime: 60_000 })
   if (me.error instanceof ProblemError && me.error.problem.status === 401) return <SignIn />
-  if (me.error && !me.data) return <main className="p-8"><Trouble error={me.error} retry={() => void me.refetch()} /></main>
+  if (me.error && !me.data) return <main className="p-8"><Trouble page error={me.error} retry={() => void me.refetch()} /></main>
   if (!me.data) return <main className="p-8"><Loading what="who you are" /></main>
   return (
     <SessionContext.Provider value={me.data}>
@@ -102,11 +102,11 @@ export function Home() {
 
 export function Lost() {
   return (
-    <div className="p-8">
+    <main className="p-8">
       <h1>There is no such page</h1>
       <p className="mt-2">
         The address may be mistyped. <Link to="/" className="press">To the beginning</Link>
       </p>
-    </div>
+    </main>
   )
 }

@@ -12,6 +12,8 @@ type Sheet = {
   add: (line: Omit<Line, 'id'>, revision: number) => void
   remove: (id: string) => void
   clear: () => void
+  /** What has moved since has been seen, up to this revision. */
+  seen: (revision: number) => void
 }
 
 const SheetContext = createContext<Sheet | null>(null)
@@ -46,6 +48,7 @@ export function SheetProvider({ children }: { children: ReactNode }) {
       },
       remove: (id) => keep({ ...kept, lines: kept.lines.filter((l) => l.id !== id) }),
       clear: () => keep({ lines: [], basedOn: 0 }),
+      seen: (revision) => keep({ ...kept, basedOn: revision }),
     }
   }, [kept, open])
   return <SheetContext.Provider value={sheet}>{children}</SheetContext.Provider>

@@ -11,7 +11,7 @@ export function ApplicationList() {
     queryKey: ['applications', asOf],
     queryFn: () => answer(api.GET('/api/v1/applications', { params: { query: { as_of: asOf } } })),
   })
-  if (applications.error) return <Trouble error={applications.error} retry={() => void applications.refetch()} />
+  if (applications.error) return <Trouble page error={applications.error} retry={() => void applications.refetch()} />
   if (!applications.data) return <Loading what="applications" />
   return (
     <>
@@ -54,7 +54,7 @@ export function OneApplication() {
     queryKey: ['application', key, asOf],
     queryFn: () => answer(api.GET('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } })),
   })
-  if (application.error) return <Trouble error={application.error} retry={() => void application.refetch()} />
+  if (application.error) return <Trouble page error={application.error} retry={() => void application.refetch()} />
   if (!application.data) return <Loading what={key} />
   const a = application.data
   return (

@@ -11,7 +11,7 @@ export function GroupList() {
     queryKey: ['groups', asOf],
     queryFn: () => answer(api.GET('/api/v1/groups', { params: { query: { as_of: asOf } } })),
   })
-  if (groups.error) return <Trouble error={groups.error} retry={() => void groups.refetch()} />
+  if (groups.error) return <Trouble page error={groups.error} retry={() => void groups.refetch()} />
   if (!groups.data) return <Loading what="groups" />
   return (
     <>
@@ -54,7 +54,7 @@ export function OneGroup() {
     queryKey: ['group', key, asOf],
     queryFn: () => answer(api.GET('/api/v1/groups/{group}', { params: { path: { group: key }, query: { as_of: asOf } } })),
   })
-  if (group.error) return <Trouble error={group.error} retry={() => void group.refetch()} />
+  if (group.error) return <Trouble page error={group.error} retry={() => void group.refetch()} />
   if (!group.data) return <Loading what={key} />
   const g = group.data
   return (

@@ -19,7 +19,7 @@ export function OneRole() {
     queryKey: ['role', key, asOf],
     queryFn: () => answer(api.GET('/api/v1/roles/{role}', { params: { path: { role: key }, query: { as_of: asOf } } })),
   })
-  if (role.error) return <Trouble error={role.error} retry={() => void role.refetch()} />
+  if (role.error) return <Trouble page error={role.error} retry={() => void role.refetch()} />
   if (!role.data) return <Loading what={key} />
   const r = role.data
   return (

@@ -14,7 +14,7 @@ export function RoleTree() {
     queryKey: ['roles', asOf],
     queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })),
   })
-  if (roles.error) return <Trouble error={roles.error} retry={() => void roles.refetch()} />
+  if (roles.error) return <Trouble page error={roles.error} retry={() => void roles.refetch()} />
   if (!roles.data) return <Loading what="roles" />
   const all = roles.data.roles
   const byId = new Map(all.map((r) => [r.id, r]))

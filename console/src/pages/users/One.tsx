@@ -31,7 +31,7 @@ export function OneUser() {
     queryKey: ['access', name, asOf],
     queryFn: () => answer(api.GET('/api/v1/users/{user}/access', { params: { path, query: { as_of: asOf } } })),
   })
-  if (user.error) return <Trouble error={user.error} retry={() => void user.refetch()} />
+  if (user.error) return <Trouble page error={user.error} retry={() => void user.refetch()} />
   if (!user.data) return <Loading what={name} />
   const u = user.data
   return (
