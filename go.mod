@@ -56,3 +56,5 @@ require (
 )
 
 tool honnef.co/go/tools/cmd/staticcheck
+
+ignore ./console/node_modules

@@ -31,7 +31,9 @@ func change(reason string, ops ...string) wire.ChangeRequest {
 	return req
 }
 
-func grantTo(user, role string) string { return fmt.Sprintf(`{"op":"grant","user":%q,"role":%q}`, user, role) }
+func grantTo(user, role string) string {
+	return fmt.Sprintf(`{"op":"grant","user":%q,"role":%q}`, user, role)
+}
 
 func revokeOf(user, role string) string {
 	return fmt.Sprintf(`{"op":"revoke","user":%q,"role":%q}`, user, role)

@@ -78,6 +78,18 @@ func (b *Tab) Press(name string) {
 		`//*[self::button or self::a or self::summary or self::label or @role="option" or @role="tab"][normalize-space()=%s or @aria-label=%s or starts-with(normalize-space(), %s)]`, n, n, n), chromedp.BySearch, chromedp.NodeVisible))
 }
 
+// PressNth presses the n-th of several buttons that bear one name, counted from 1.
+func (b *Tab) PressNth(name string, n int) {
+	b.t.Helper()
+	b.do("pressing "+name, chromedp.Click(fmt.Sprintf(`(//button[normalize-space()=%s])[%d]`, quoted(name), n), chromedp.BySearch))
+}
+
+// Choose chooses in a list that drops down.
+func (b *Tab) Choose(label, option string) {
+	b.t.Helper()
+	b.do("choosing "+option, chromedp.SetValue(fmt.Sprintf(`//select[@aria-label=%[1]s or ancestor::label[starts-with(normalize-space(), %[1]s)]]`, quoted(label)), option, chromedp.BySearch))
+}
+
 // Type types into the field that bears a label.
 func (b *Tab) Type(label, text string) {
 	b.t.Helper()

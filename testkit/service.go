@@ -112,15 +112,22 @@ var readyLine = regexp.MustCompile(`msg=ready address=(http://\S+)`)
 // Serve starts rosterd on a free port and waits until it is ready.
 func Serve(t testing.TB, database string, args ...string) *Service {
 	t.Helper()
-	s := Start(t, database, args...)
-	Until(t, "the service to be ready", func() bool {
-		if m := readyLine.FindStringSubmatch(s.out.String()); m != nil {
+	return Serving(t, exec.Command(Program(t, "rosterd"),
+		append([]string{"serve", "-listen", "127.0.0.1:0", "-database-url", database}, args...)...), readyLine)
+}
+
+// Serving starts a program that serves, and waits until it has printed where.
+func Serving(t testing.TB, cmd *exec.Cmd, where *regexp.Regexp) *Service {
+	t.Helper()
+	s := start(t, cmd)
+	Until(t, "the program to be ready", func() bool {
+		if m := where.FindStringSubmatch(s.out.String()); m != nil {
 			s.Base = m[1]
 			return true
 		}
 		select {
 		case err := <-s.done:
-			t.Fatalf("rosterd ended: %v\n%s", err, s.out)
+			t.Fatalf("%s ended: %v\n%s", cmd.Path, err, s.out)
 		default:
 		}
 		return false
@@ -128,10 +135,8 @@ func Serve(t testing.TB, database string, args ...string) *Service {
 	return s
 }
 
-// Start starts rosterd and does not wait.
-func Start(t testing.TB, database string, args ...string) *Service {
+func start(t testing.TB, cmd *exec.Cmd) *Service {
 	t.Helper()
-	cmd := exec.Command(Program(t, "rosterd"), append([]string{"serve", "-listen", "127.0.0.1:0", "-database-url", database}, args...)...)
 	s := &Service{cmd: cmd, out: &lines{}, done: make(chan error, 1)}
 	cmd.Stdout, cmd.Stderr = s.out, s.out
 	if err := cmd.Start(); err != nil {
@@ -141,7 +146,7 @@ func Start(t testing.TB, database string, args ...string) *Service {
 	t.Cleanup(func() {
 		s.Kill()
 		if t.Failed() {
-			t.Logf("rosterd said:\n%s", tail(s.out.String(), 4000))
+			t.Logf("it said:\n%s", tail(s.out.String(), 4000))
 		}
 	})
 	return s

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"html/template"
 	"log"
+	"net"
 	"net/http"
 	"net/url"
 	"os"
@@ -63,7 +64,11 @@ func main() {
 		log.Fatalf("berthboard: -token-file: %v", err)
 	}
 	b := newBoard(&client.Client{Base: *service, Token: strings.TrimSpace(string(token)), Agent: "berthboard/1"}, strings.Split(*users, ","))
-	server := &http.Server{Addr: *listen, Handler: b.routes(), ReadHeaderTimeout: 5 * time.Second}
+	listener, err := net.Listen("tcp", *listen)
+	if err != nil {
+		log.Fatal("berthboard: ", err)
+	}
+	server := &http.Server{Handler: b.routes(), ReadHeaderTimeout: 5 * time.Second}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	go func() {
@@ -72,7 +77,8 @@ func main() {
 		defer cancel()
 		_ = server.Shutdown(end)
 	}()
-	if err := server.ListenAndServe(); err != http.ErrServerClosed {
+	log.Printf("the berth board serves on http://%s", listener.Addr())
+	if err := server.Serve(listener); err != http.ErrServerClosed {
 		log.Fatal("berthboard: ", err)
 	}
 }
