@@ -220,13 +220,13 @@ type lostError struct{ error }
 
 func (e *lostError) Unwrap() error { return e.error }
 
-// writer gathers the rows of one transaction.
+// writer makes the revisions of one transaction.
 type writer struct {
+	rows
 	head     *access.Snapshot
 	revision int64 // as locked
 	hash     []byte
 	at, now  time.Time
-	batch    pgx.Batch
 	keys     map[string]int64 // idempotency keys added in this transaction
 }
 
@@ -303,18 +303,17 @@ func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Commi
 	}
 	w.hash = chain(w.hash, canonical)
 	w.at = at.Time()
-	w.batch.Queue(sqlAddRevision, d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, canonical, w.hash)
-	w.batch.Queue(sqlAddReason, why.digest, why.salt, c.Reason)
+	w.insert("revision", d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, canonical, w.hash)
+	w.insert("reason", why.digest, why.salt, c.Reason)
 	for i, raw := range doc.Operations {
-		w.batch.Queue(sqlAddOperation, d.Revision, i, ops[i].Verb(), raw, access.SubjectsOf(ops[i]))
+		w.insert("operation", d.Revision, i, ops[i].Verb(), raw, access.SubjectsOf(ops[i]))
 	}
 	for _, s := range seals {
-		w.batch.Queue(sqlAddPersonal, s.digest, uint32(s.user), s.salt, s.text)
+		w.insert("personal", s.digest, uint32(s.user), s.salt, s.text)
 	}
-	w.rows(d.Revision, changes)
+	w.facts(d.Revision, changes)
 	if c.Key != "" {
-		w.batch.Queue(`insert into idempotency (caller, key, request, revision) values ($1, $2, $3, $4)`,
-			uint32(c.Author), c.Key, c.Request, d.Revision)
+		w.insert("idempotency", uint32(c.Author), c.Key, c.Request, d.Revision)
 		if w.keys == nil {
 			w.keys = map[string]int64{}
 		}
@@ -331,26 +330,16 @@ func orNull(id access.UserID) any {
 	return uint32(id)
 }
 
-// rows closes and opens the rows of what a revision changed.
-func (w *writer) rows(revision int64, changes []access.RowChange) {
-	for _, x := range changes {
-		if x.Before != nil {
-			t := tableOf(x.Before.Kind())
-			w.batch.Queue(t.close(), x.Before.Row(), revision)
-		}
-		if x.After != nil {
-			t := tableOf(x.After.Kind())
-			w.batch.Queue(t.insert(), append([]any{x.After.Row(), revision}, t.values(x.After)...)...)
-		}
-	}
-}
-
 // finish writes what was gathered, moves the head and commits.
 func (w *writer) finish(ctx context.Context, conn *pgxpool.Conn) error {
-	w.batch.Queue(sqlMoveHead, w.head.Revision, w.hash, w.at)
-	w.batch.Queue(sqlNotify)
-	w.batch.Queue("commit")
-	return conn.SendBatch(ctx, &w.batch).Close()
+	var b pgx.Batch
+	if err := w.write(ctx, conn.Conn(), &b); err != nil {
+		return err
+	}
+	b.Queue(sqlMoveHead, w.head.Revision, w.hash, w.at)
+	b.Queue(sqlNotify)
+	b.Queue("commit")
+	return conn.SendBatch(ctx, &b).Close()
 }
 
 // repeated looks a change's idempotency key up.

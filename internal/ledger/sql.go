@@ -13,12 +13,6 @@ const (
 	// Followers wake on this channel and read what came after theirs.
 	sqlNotify = `select pg_notify('able_roster_ledger', '')`
 
-	sqlAddRevision = `insert into revision (revision, at, recorded_at, claimed, author, via, reason, canonical, hash)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`
-	sqlAddOperation = `insert into operation (revision, position, verb, body, subjects) values ($1, $2, $3, $4, $5)`
-	sqlAddPersonal  = `insert into personal (digest, user_id, salt, text) values ($1, $2, $3, $4)`
-	sqlAddReason    = `insert into reason (digest, salt, text) values ($1, $2, $3)`
-
 	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash
 		from revision where revision > $1 order by revision limit $2`
 	sqlPersonal = `select digest, user_id, salt, text from personal`
@@ -26,12 +20,33 @@ const (
 	sqlRevisionAt = `select revision, at from revision where at <= $1 order by at desc limit 1`
 )
 
-func (t *table) insert() string {
-	marks := make([]string, len(t.columns))
-	for i := range marks {
-		marks[i] = fmt.Sprintf("$%d", i+3)
+// columnsOf are the columns of the tables a commit writes, and tableOrder the
+// order it writes them in: what others refer to comes first.
+var (
+	columnsOf = map[string][]string{
+		"revision":    {"revision", "at", "recorded_at", "claimed", "author", "via", "reason", "canonical", "hash"},
+		"reason":      {"digest", "salt", "text"},
+		"operation":   {"revision", "position", "verb", "body", "subjects"},
+		"personal":    {"digest", "user_id", "salt", "text"},
+		"idempotency": {"caller", "key", "request", "revision"},
 	}
-	return "insert into " + t.name + " (id, opened, " + strings.Join(t.columns, ", ") + ") values ($1, $2, " + strings.Join(marks, ", ") + ")"
+	tableOrder = []string{"revision", "reason", "operation", "personal", "idempotency"}
+)
+
+func init() {
+	for i := range tables {
+		t := &tables[i]
+		columnsOf[t.name] = append([]string{"id", "opened", "closed"}, t.columns...)
+		tableOrder = append(tableOrder, t.name)
+	}
+}
+
+func insertInto(name string, columns []string) string {
+	marks := make([]string, len(columns))
+	for i := range marks {
+		marks[i] = fmt.Sprintf("$%d", i+1)
+	}
+	return "insert into " + name + " (" + strings.Join(columns, ", ") + ") values (" + strings.Join(marks, ", ") + ")"
 }
 
 func (t *table) close() string {

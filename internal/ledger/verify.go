@@ -240,16 +240,20 @@ func (l *Ledger) Rebuild(ctx context.Context) error {
 			if err != nil || len(revs) == 0 {
 				return err
 			}
-			w := writer{}
+			var w rows
 			for i := range revs {
 				d, err := replay(s, &revs[i])
 				if err != nil {
 					return fmt.Errorf("revision %d: %w", revs[i].Revision, err)
 				}
-				w.rows(d.Revision, d.Changes())
+				w.facts(d.Revision, d.Changes())
 				s = d.Seal(d.Revision, revs[i].At)
 			}
-			if err := tx.SendBatch(ctx, &w.batch).Close(); err != nil {
+			var b pgx.Batch
+			if err := w.write(ctx, tx.Conn(), &b); err != nil {
+				return err
+			}
+			if err := tx.SendBatch(ctx, &b).Close(); err != nil {
 				return err
 			}
 		}

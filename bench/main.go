@@ -1,0 +1,60 @@
+// Command bench measures, on this machine and in one run, what the figures of
+// the product are given as: ratios against the barest thing that could do the
+// same work, taken in turn. It prints one table; absolute times are there to
+// judge the ratios by.
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"log"
+	"os"
+	"runtime"
+	"strings"
+	"text/tabwriter"
+	"time"
+)
+
+// line is one row of the table.
+type line struct {
+	what, ours, bare, ratio, note string
+}
+
+func main() {
+	log.SetFlags(0)
+	only := flag.String("only", "", "only the measurements whose name begins with this: check, http, commit, difference")
+	serve := flag.Bool("serve", false, "serve for the measurement over HTTP (used by the program itself)")
+	flag.Parse()
+	database := os.Getenv("DATABASE_URL")
+	if database == "" {
+		log.Fatal("bench: make bench gives DATABASE_URL")
+	}
+	ctx := context.Background()
+	if *serve {
+		log.Fatal(serveChild(ctx, database))
+	}
+	var lines []line
+	for _, m := range []struct {
+		name string
+		run  func(context.Context, string) ([]line, error)
+	}{{"check", checks}, {"difference", differences}, {"commit", commits}, {"http", overHTTP}} {
+		if !strings.HasPrefix(m.name, *only) {
+			continue
+		}
+		began := time.Now()
+		got, err := m.run(ctx, database)
+		if err != nil {
+			log.Fatalf("bench: %s: %v", m.name, err)
+		}
+		fmt.Fprintf(os.Stderr, "%s measured in %s\n", m.name, time.Since(began).Round(time.Second))
+		lines = append(lines, got...)
+	}
+	fmt.Printf("%s, %d processors, %s\n\n", runtime.GOOS+"/"+runtime.GOARCH, runtime.NumCPU(), runtime.Version())
+	w := tabwriter.NewWriter(os.Stdout, 0, 4, 2, ' ', 0)
+	fmt.Fprintln(w, "what\tours p50 / p99\tagainst p50 / p99\tratio\t")
+	for _, l := range lines {
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\n", l.what, l.ours, l.bare, l.ratio, l.note)
+	}
+	w.Flush()
+}

@@ -1,0 +1,95 @@
+package demo
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"time"
+
+	"ableroster/internal/access"
+)
+
+// Large makes organisations of any size for measurements, of the same stuff as
+// the port: its applications and roles, its groups repeated for every berth of
+// a coast, and so many users. The operations come in portions.
+func Large(users int, yield func([]access.Operation) error) error {
+	rng := rand.New(rand.NewPCG(7420, uint64(users)))
+	g := &generator{rng: rng, zone: time.UTC, until: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC), taken: map[string]bool{}}
+	g.start = g.until.AddDate(0, -months, 0)
+	if err := yield(g.applicationsOnly()); err != nil {
+		return err
+	}
+	teams := max(8, users/40)
+	var ops []access.Operation
+	flush := func(force bool) error {
+		if len(ops) == 0 || !force && len(ops) < 20_000 {
+			return nil
+		}
+		out := ops
+		ops = nil
+		return yield(out)
+	}
+	roles := everyRole()
+	for i := range teams {
+		key := access.GroupRef(fmt.Sprintf("team-%d-crew", i))
+		ops = append(ops, &access.AddGroup{Key: string(key), Unit: units[i%len(units)].path})
+		for range 1 + rng.IntN(3) {
+			ops = append(ops, &access.Grant{Role: roles[rng.IntN(len(roles))], Group: key})
+		}
+		if i > 0 && i%10 != 0 { // every tenth stands over the nine after it
+			ops = append(ops, &access.AddMember{Group: access.GroupRef(fmt.Sprintf("team-%d-crew", i-i%10)), Member: key})
+		}
+		if err := flush(false); err != nil {
+			return err
+		}
+	}
+	for i := range users {
+		u := units[rng.IntN(len(units))]
+		name := UserName(i)
+		ops = append(ops, &access.AddUser{Unit: u.path, Title: u.titles[rng.IntN(len(u.titles))],
+			Personal: access.Personal{UserName: name, DisplayName: givenNames[i%len(givenNames)] + " " + familyNames[i/len(givenNames)%len(familyNames)]}})
+		for range 2 {
+			ops = append(ops, &access.AddMember{Group: access.GroupRef(fmt.Sprintf("team-%d-crew", rng.IntN(teams))), User: access.UserRef(name)})
+		}
+		for range 5 {
+			ops = append(ops, &access.Grant{Role: roles[rng.IntN(len(roles))], User: access.UserRef(name)})
+		}
+		if err := flush(false); err != nil {
+			return err
+		}
+	}
+	return flush(true)
+}
+
+// UserName is the name of the i-th user of a large organisation.
+func UserName(i int) string { return fmt.Sprintf("crew.%07d", i) }
+
+// everyRole is every role of every application.
+func everyRole() []access.RoleRef {
+	var out []access.RoleRef
+	for _, a := range applications {
+		for _, r := range a.roles {
+			out = append(out, access.RoleRef(a.key+"/"+r.key))
+		}
+	}
+	return out
+}
+
+// applicationsOnly describes the applications of the port as operations.
+func (g *generator) applicationsOnly() []access.Operation {
+	g.describe()
+	var out []access.Operation
+	for _, c := range g.out {
+		for _, op := range c.Operations {
+			switch op.(type) {
+			case *access.AddGroup, *access.AddMember:
+				continue
+			case *access.Grant:
+				if op.(*access.Grant).Group != "" && op.(*access.Grant).Group != "public" && op.(*access.Grant).Group != "all-users" {
+					continue
+				}
+			}
+			out = append(out, op)
+		}
+	}
+	return out
+}

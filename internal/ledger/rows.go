@@ -1,0 +1,106 @@
+package ledger
+
+import (
+	"context"
+
+	"ableroster/internal/access"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// rows gathers the rows of one transaction: few go out in one batch with all
+// else, many by COPY.
+type rows struct {
+	tables map[string]*gathered
+	closes []closing
+	open   map[rowKey]*gathered // facts opened in this transaction, by where they lie
+	place  map[rowKey]int
+}
+
+// gathered are new rows of one table.
+type gathered struct {
+	columns []string
+	values  [][]any
+}
+
+type rowKey struct {
+	kind access.FactKind
+	id   uint32
+}
+
+type closing struct {
+	table    *table
+	id       uint32
+	revision int64
+}
+
+// many is from how many rows of a table on COPY is faster than a batch.
+const many = 100
+
+// insert gathers one row. Its values are in the order of the table's columns.
+func (r *rows) insert(name string, values ...any) *gathered {
+	if r.tables == nil {
+		r.tables = map[string]*gathered{}
+	}
+	g := r.tables[name]
+	if g == nil {
+		g = &gathered{columns: columnsOf[name]}
+		r.tables[name] = g
+	}
+	g.values = append(g.values, values)
+	return g
+}
+
+// facts closes and opens the rows of what a revision changed. A row that opens
+// and closes in the same transaction is written closed.
+func (r *rows) facts(revision int64, changes []access.RowChange) {
+	if r.open == nil {
+		r.open, r.place = map[rowKey]*gathered{}, map[rowKey]int{}
+	}
+	for _, x := range changes {
+		if x.Before != nil {
+			k := rowKey{x.Before.Kind(), x.Before.Row()}
+			if g := r.open[k]; g != nil {
+				g.values[r.place[k]][2] = revision
+				delete(r.open, k)
+			} else {
+				r.closes = append(r.closes, closing{tableOf(k.kind), k.id, revision})
+			}
+		}
+		if x.After != nil {
+			k := rowKey{x.After.Kind(), x.After.Row()}
+			t := tableOf(k.kind)
+			g := r.insert(t.name, append([]any{k.id, revision, nil}, t.values(x.After)...)...)
+			r.open[k], r.place[k] = g, len(g.values)-1
+		}
+	}
+}
+
+// write puts the rows into the transaction of a connection: by COPY now, or
+// into the batch that is sent next.
+func (r *rows) write(ctx context.Context, conn *pgx.Conn, b *pgx.Batch) error {
+	for _, c := range r.closes { // before a row with the same id opens
+		b.Queue(c.table.close(), c.id, c.revision)
+	}
+	for _, name := range tableOrder {
+		g := r.tables[name]
+		switch {
+		case g == nil:
+		case len(g.values) >= many:
+			// What is in the batch comes first: others refer to it.
+			if err := conn.SendBatch(ctx, b).Close(); err != nil {
+				return err
+			}
+			*b = pgx.Batch{}
+			if _, err := conn.CopyFrom(ctx, pgx.Identifier{name}, g.columns, pgx.CopyFromRows(g.values)); err != nil {
+				return err
+			}
+		default:
+			sql := insertInto(name, g.columns)
+			for _, v := range g.values {
+				b.Queue(sql, v...)
+			}
+		}
+	}
+	return nil
+}
