@@ -80,11 +80,11 @@ func (g *generator) applicationsOnly() []access.Operation {
 	var out []access.Operation
 	for _, c := range g.out {
 		for _, op := range c.Operations {
-			switch op.(type) {
+			switch op := op.(type) {
 			case *access.AddGroup, *access.AddMember:
 				continue
-			case *access.Grant:
-				if op.(*access.Grant).Group != "" && op.(*access.Grant).Group != "public" && op.(*access.Grant).Group != "all-users" {
+			case *access.Grant: // to the port's own groups, which are not there
+				if op.Group != "" && op.Group != "public" && op.Group != "all-users" {
 					continue
 				}
 			}
