@@ -71,6 +71,21 @@ func Run(t testing.TB, stdin, name string, args ...string) string {
 	return string(out)
 }
 
+// Try runs one of the programs and gives what it said and its exit code.
+func Try(t testing.TB, name string, args ...string) (string, int) {
+	t.Helper()
+	cmd := exec.Command(Program(t, name), args...)
+	cmd.Env = append(os.Environ(), "DATABASE_URL=")
+	out, err := cmd.CombinedOutput()
+	if exit, ok := err.(*exec.ExitError); ok {
+		return string(out), exit.ExitCode()
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(out), 0
+}
+
 // Main runs the tests of a package and clears away what they share.
 func Main(m *testing.M) int {
 	code := m.Run()

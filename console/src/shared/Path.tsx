@@ -1,5 +1,6 @@
 import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../api/client'
+import { PathText } from './PathText'
 import { list, moment, shortDay } from './words'
 
 type Step = Schemas['Step']
@@ -50,8 +51,8 @@ function Box({ step: s, first }: { step: Step; first: boolean }) {
         )}
       </div>
       {s.kind === 'permission' && (
-        <div className="font-mono text-sm break-all">
-          {s.pattern} <span className="text-soft font-sans">in {s.application?.label}</span>
+        <div>
+          <PathText path={s.pattern ?? ''} /> <span className="text-soft text-sm">in {s.application?.label}</span>
         </div>
       )}
       {s.given?.reason && (

@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { useState } from 'react'
 import { answer, api, ProblemError, type Schemas } from '../api/client'
 import { Mark } from '../shared/Mark'
+import { PathText } from '../shared/PathText'
 import { Faults } from '../shared/State'
 import { count, shortDay } from '../shared/words'
 import { useSheet } from './sheet'
@@ -211,7 +212,7 @@ function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
       <ul className="my-1 ml-8">
         {s.lines.map((l, i) => (
           <li key={i}>
-            {l.action} <span className="font-mono break-all">{l.target}</span>
+            {l.action} <PathText path={l.target} />
             {l.from && <span className="text-soft"> from {shortDay(l.from)}</span>}
             {l.until && <span className="text-brass"> until {shortDay(l.until)}</span>}
           </li>

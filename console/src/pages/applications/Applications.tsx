@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { answer, api } from '../../api/client'
+import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list } from '../../shared/words'
 import { useDay } from '../../shell/day'
@@ -88,7 +89,9 @@ export function OneApplication() {
           <tbody>
             {a.resources!.map((r) => (
               <tr key={r.id}>
-                <td className="font-mono text-sm">{r.path}</td>
+                <td>
+                  <PathText path={r.path} />
+                </td>
                 <td>
                   {r.label}
                   {r.open && <span className="text-soft"> · open: what lies below need not be registered</span>}

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { answer, api, type Schemas } from '../../api/client'
+import { PathText } from '../../shared/PathText'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list, shortDay, until } from '../../shared/words'
@@ -60,7 +61,9 @@ export function OneRole() {
               <tr key={p.id}>
                 <td>{p.application.label}</td>
                 <td>{p.actions.includes('*') ? 'everything' : list(p.actions)}</td>
-                <td className="font-mono text-sm break-all">{p.pattern}</td>
+                <td>
+                  <PathText path={p.pattern} />
+                </td>
                 <td className="text-soft">{p.role.id === r.id ? 'itself' : p.role.label}</td>
               </tr>
             ))}

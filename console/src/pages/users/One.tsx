@@ -4,6 +4,7 @@ import { Fragment, useState } from 'react'
 import { answer, api, type Schemas } from '../../api/client'
 import { Mark, markWords, type MarkName } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
+import { PathText } from '../../shared/PathText'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
@@ -131,7 +132,9 @@ function AccessLines({ access, now }: { access: Schemas['Access']; now: Date }) 
             <tr className={open === i ? 'bg-open [&>td]:border-b-0' : ''}>
               <td>{l.application.label}</td>
               <td>{l.actions.join(', ')}</td>
-              <td className="font-mono text-sm break-all">{l.pattern}</td>
+              <td>
+                <PathText path={l.pattern} />
+              </td>
               <td>
                 <button type="button" className="press text-left" aria-expanded={open === i} onClick={() => setOpen(open === i ? undefined : i)}>
                   <Through line={l} />
