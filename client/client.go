@@ -186,7 +186,15 @@ func (c *Client) Menu(ctx context.Context, user, application string) (wire.Menu,
 
 // May says whether a menu lets its user do an action on a path: for drawing
 // buttons. Whatever a button does asks again with Check.
-func May(m wire.Menu, action, path string) bool { return access.Reaches(m.Actions[action], path) }
+func May(m wire.Menu, action, path string) bool {
+	for _, p := range m.Actions[action] {
+		part := access.Part{Pattern: p.Pattern, Except: p.Except}
+		if !p.Own && access.Reaches([]access.Part{part}, path) {
+			return true
+		}
+	}
+	return false
+}
 
 // Check asks for a decision.
 func (c *Client) Check(ctx context.Context, in wire.CheckRequest) (out wire.CheckAnswer, err error) {

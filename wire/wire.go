@@ -70,6 +70,21 @@ type Membership struct {
 	SinceRevision int64      `json:"since_revision,omitempty"`
 }
 
+// Scope limits an assignment to what a pattern covers in an application.
+type Scope struct {
+	Application Ref    `json:"application"`
+	Pattern     string `json:"pattern"`
+}
+
+// Schedule is when in the week something holds.
+type Schedule struct {
+	Days     []string `json:"days" doc:"mon to sun"`
+	From     string   `json:"from" doc:"HH:MM on the wall clock of the time zone"`
+	Until    string   `json:"until" doc:"at or before from: past midnight, of the day it begins on"`
+	TimeZone string   `json:"time_zone" doc:"IANA name"`
+	Words    string   `json:"words" doc:"the same in words"`
+}
+
 // Assignment is a role held by a user or a group.
 type Assignment struct {
 	ID           string     `json:"id"`
@@ -79,6 +94,8 @@ type Assignment struct {
 	Through      []Ref      `json:"through,omitempty" doc:"roles that include the one asked about, from the assigned one down"`
 	From         *time.Time `json:"from,omitempty"`
 	Until        *time.Time `json:"until,omitempty"`
+	Scopes       []Scope    `json:"scopes,omitempty" doc:"gives only what one of these covers"`
+	Schedule     *Schedule  `json:"schedule,omitempty"`
 	Origin       string     `json:"origin"`
 	Given        *Given     `json:"given,omitempty"`
 }
@@ -126,7 +143,16 @@ type Resource struct {
 	Label       string   `json:"label,omitempty"`
 	Description string   `json:"description,omitempty"`
 	Open        bool     `json:"open,omitempty"`
+	Retired     bool     `json:"retired,omitempty" doc:"as unregistered, with all below it"`
 	Addresses   []string `json:"addresses,omitempty"`
+}
+
+// Fence keeps a pattern from permissions written for something wider.
+type Fence struct {
+	ID      string   `json:"id"`
+	Pattern string   `json:"pattern"`
+	Actions []string `json:"actions"`
+	Why     string   `json:"why,omitempty"`
 }
 
 // Application is an application; its resources where one is asked for.
@@ -136,9 +162,11 @@ type Application struct {
 	Key         string     `json:"key"`
 	Label       string     `json:"label"`
 	Description string     `json:"description,omitempty"`
-	State       string     `json:"state"`
+	State       string     `json:"state" enum:"draft,rehearsal,live,retired"`
+	TrialGroup  *Ref       `json:"trial_group,omitempty" doc:"judged as if it were live while it is a draft"`
 	Actions     []Action   `json:"actions"`
 	Resources   []Resource `json:"resources,omitempty"`
+	Fences      []Fence    `json:"fences,omitempty"`
 }
 
 // ApplicationList is all applications the caller may read.
@@ -154,6 +182,7 @@ type Permission struct {
 	Application Ref      `json:"application"`
 	Actions     []string `json:"actions"`
 	Pattern     string   `json:"pattern"`
+	Own         bool     `json:"own,omitempty" doc:"only where the resource's owner is the user"`
 }
 
 // Role is a role; permissions and holders where one is asked for.
@@ -190,6 +219,9 @@ type Step struct {
 	Application *Ref       `json:"application,omitempty"`
 	Actions     []string   `json:"actions,omitempty"`
 	Pattern     string     `json:"pattern,omitempty"`
+	Own         bool       `json:"own,omitempty"`
+	Scopes      []Scope    `json:"scopes,omitempty"`
+	Schedule    *Schedule  `json:"schedule,omitempty"`
 }
 
 // Path is the chain of facts from a user to a permission.
@@ -208,6 +240,12 @@ type CheckRequest struct {
 	Path        string     `json:"path"`
 	At          *time.Time `json:"at,omitempty" doc:"the instant to judge, by the present facts"`
 	Explain     bool       `json:"explain,omitempty" doc:"with all paths"`
+	Properties  Properties `json:"properties,omitzero" doc:"of the resource"`
+}
+
+// Properties are what an application knows of a resource it asks about.
+type Properties struct {
+	Owner string `json:"owner,omitempty" doc:"user name or id: for permissions on one's own"`
 }
 
 // CheckAnswer is the decision with its reason.
@@ -218,6 +256,7 @@ type CheckAnswer struct {
 	Stand
 	Paths []Path `json:"paths,omitempty" doc:"why, or what came near; shortest first"`
 	More  bool   `json:"more,omitempty" doc:"there are more paths than listed"`
+	Cure  []Ref  `json:"cure,omitempty" doc:"when denied: roles that would give it, the narrowest first"`
 }
 
 // AccessLine is actions on a pattern that a user has, and why.
@@ -229,6 +268,9 @@ type AccessLine struct {
 	Now         bool       `json:"now" doc:"false: begins later"`
 	From        *time.Time `json:"from,omitempty"`
 	Until       *time.Time `json:"until,omitempty"`
+	Own         bool       `json:"own,omitempty" doc:"only on what is their own"`
+	Schedule    *Schedule  `json:"schedule,omitempty" doc:"only at these times of the week"`
+	Fences      []string   `json:"fences,omitempty" doc:"patterns of fences that keep some of the actions from part of it"`
 	Paths       []Path     `json:"paths"`
 }
 
@@ -247,8 +289,15 @@ type Access struct {
 // their menus with.
 type Menu struct {
 	Stand
-	Application string              `json:"application"`
-	Actions     map[string][]string `json:"actions" doc:"for each declared action the patterns where the user may do it"`
+	Application string                `json:"application"`
+	Actions     map[string][]MenuPart `json:"actions" doc:"for each declared action where the user may do it"`
+}
+
+// MenuPart is all that a pattern covers, less some.
+type MenuPart struct {
+	Pattern string   `json:"pattern"`
+	Except  []string `json:"except,omitempty" doc:"patterns of fences that are not passed"`
+	Own     bool     `json:"own,omitempty" doc:"only on what is their own"`
 }
 
 // Grid is users × permissions of one application.
@@ -277,8 +326,11 @@ type GridRow struct {
 
 // GridCell is the mark of one cell, blank where it is not allowed.
 type GridCell struct {
-	Mark  string     `json:"mark,omitempty" enum:"direct,group,included,all-users,public"`
-	Until *time.Time `json:"until,omitempty"`
+	Mark      string     `json:"mark,omitempty" enum:"direct,group,included,all-users,public"`
+	Until     *time.Time `json:"until,omitempty"`
+	Own       bool       `json:"own,omitempty" doc:"only on their own"`
+	Scheduled bool       `json:"scheduled,omitempty" doc:"only at some times of the week"`
+	Fenced    bool       `json:"fenced,omitempty" doc:"not allowed, for a fence alone"`
 }
 
 // ChangeRequest is a list of operations with a reason.
@@ -333,6 +385,8 @@ type Entitlement struct {
 	Application Ref        `json:"application"`
 	Action      string     `json:"action"`
 	Target      string     `json:"target"`
+	Own         bool       `json:"own,omitempty" doc:"only on what is their own"`
+	Schedule    *Schedule  `json:"schedule,omitempty" doc:"only at these times of the week"`
 	From        *time.Time `json:"from,omitempty"`
 	Until       *time.Time `json:"until,omitempty"`
 }

@@ -1,5 +1,7 @@
 package access
 
+import "slices"
+
 // Authority is what a caller may do in Able Roster itself at an instant, kept
 // apart by the assignment that gives it: a change needs "assign" on the role
 // and on the user through one and the same.
@@ -7,32 +9,36 @@ type Authority struct {
 	Caller UserID
 	s      *Snapshot
 	parts  []part
-	all    map[string][]string // action → patterns, over all parts
+	all    map[string][]Part // over all parts, by action
 }
 
-type part map[string][]string // action → patterns
+// part is what one assignment of the caller lets them do.
+type part struct {
+	may    map[string][]Part // by action
+	scopes []Scope           // the assignment's own, which bound what is passed on
+}
 
 // Authority compiles what a caller may do.
 func (s *Snapshot) Authority(caller UserID, at Instant) *Authority {
-	a := &Authority{Caller: caller, s: s, all: map[string][]string{}}
+	a := &Authority{Caller: caller, s: s, all: map[string][]Part{}}
 	actions := s.Application(AbleRoster).Actions
 	s.assignmentsAt(caller, at, func(f *Assignment) {
-		p := part{}
+		p := part{map[string][]Part{}, f.Scopes}
 		for _, r := range s.roles.At(int(f.Role)).closure {
 			for _, id := range s.roles.At(int(r)).permissions {
 				perm := s.permissions.At(int(id)).fact
-				if perm.Application != AbleRoster {
+				if perm.Application != AbleRoster || perm.Own {
 					continue
 				}
 				for _, act := range actions {
 					if perm.gives(act.Key) {
-						p[act.Key] = widen(p[act.Key], perm.Pattern)
-						a.all[act.Key] = widen(a.all[act.Key], perm.Pattern)
+						p.may[act.Key] = s.widenBy(p.may[act.Key], f, perm, act.Key)
+						a.all[act.Key] = s.widenBy(a.all[act.Key], f, perm, act.Key)
 					}
 				}
 			}
 		}
-		if len(p) > 0 {
+		if len(p.may) > 0 {
 			a.parts = append(a.parts, p)
 		}
 	})
@@ -42,8 +48,8 @@ func (s *Snapshot) Authority(caller UserID, at Instant) *Authority {
 // May says whether the caller may do an action on a path of able-roster.
 func (a *Authority) May(action, path string) bool { return Reaches(a.all[action], path) }
 
-// Reach is the patterns where the caller may do an action.
-func (a *Authority) Reach(action string) []string { return a.all[action] }
+// Reach is where the caller may do an action.
+func (a *Authority) Reach(action string) []Part { return a.all[action] }
 
 // MayReadUser says whether the caller may read a user: everybody may read
 // themselves.
@@ -52,14 +58,37 @@ func (a *Authority) MayReadUser(s *Snapshot, id UserID) bool {
 }
 
 // mayAssign says whether one and the same assignment of the caller lets them
-// assign on both paths.
-func (a *Authority) mayAssign(role, user string) bool {
+// assign on both paths, and give what is gained within its own scopes.
+func (a *Authority) mayAssign(d *Draft, g RoleGain, role, user string) bool {
 	for _, p := range a.parts {
-		if Reaches(p[ActAssign], role) && Reaches(p[ActAssign], user) {
+		if Reaches(p.may[ActAssign], role) && Reaches(p.may[ActAssign], user) && p.bounds(d, g) {
 			return true
 		}
 	}
 	return false
+}
+
+// bounds says whether what is gained stays within the scopes the caller's
+// assignment has in the applications of the role. Scopes on able-roster alone
+// say which users and roles, and bound nothing else.
+func (p *part) bounds(d *Draft, g RoleGain) bool {
+	for _, r := range d.roles.At(int(g.Role)).rules {
+		var own []string
+		for _, x := range p.scopes {
+			if x.Application == r.app && r.app != AbleRoster {
+				own = append(own, x.Pattern)
+			}
+		}
+		if len(own) == 0 {
+			continue
+		}
+		for _, pattern := range narrowed(r.app, r.pattern, g.Scopes) {
+			if !slices.ContainsFunc(own, func(o string) bool { return Contains(o, pattern) }) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // mayPassOn says whether the caller holds what a permission on able-roster
@@ -70,8 +99,9 @@ func (a *Authority) mayPassOn(p *Permission) bool {
 			continue
 		}
 		ok := false
+		want := Part{Pattern: p.Pattern}
 		for _, q := range a.all[act.Key] {
-			ok = ok || Contains(q, p.Pattern)
+			ok = ok || q.contains(&want)
 		}
 		if !ok {
 			return false
@@ -109,7 +139,7 @@ func (a *Authority) Judge(d *Draft, touched []UserID, from Instant) []Refusal {
 		if g.User != 0 {
 			user = d.UserPath(g.User)
 		}
-		if !a.mayAssign(d.RolePath(g.Role), user) {
+		if !a.mayAssign(d, g, d.RolePath(g.Role), user) {
 			out = append(out, Refusal{Gain: &g})
 			continue
 		}
@@ -128,7 +158,7 @@ func (a *Authority) Judge(d *Draft, touched []UserID, from Instant) []Refusal {
 // user holds: whoever sets another's password could act as them.
 func (a *Authority) HoldsAllOf(id UserID, at Instant) bool {
 	all := true
-	a.s.permissionsAt(id, at, func(p *Permission) {
+	a.s.reachable(id, at, func(_ *Assignment, p *Permission) {
 		if p.Application == AbleRoster {
 			all = all && a.mayPassOn(p)
 		}

@@ -1,5 +1,7 @@
 package access
 
+import "strings"
+
 // Question asks whether a user may do an action on a path at an instant. An
 // empty User is nobody signed in. User and Application are names, keys or ids.
 type Question struct {
@@ -8,6 +10,7 @@ type Question struct {
 	Action      string
 	Path        string
 	At          Instant
+	Owner       string // the resource's owner by name or id, where one asks about own ones
 }
 
 // Decision is the answer with its reason.
@@ -20,7 +23,7 @@ func denied(r Reason) Decision { return Decision{Reason: r} }
 
 // Check answers a question. A malformed path is an error, not a denial.
 func (s *Snapshot) Check(q Question) (Decision, error) {
-	d, _, err := s.check(q)
+	d, _, err := s.check(&q)
 	return d, err
 }
 
@@ -28,12 +31,15 @@ func (s *Snapshot) Check(q Question) (Decision, error) {
 type asked struct {
 	user   UserID
 	app    ApplicationID
+	rec    *applicationRec
 	action string
+	bit    uint64
 	path   string
 	at     Instant
+	owns   bool
 }
 
-func (s *Snapshot) check(q Question) (Decision, asked, error) {
+func (s *Snapshot) check(q *Question) (Decision, asked, error) {
 	a := asked{action: q.Action, path: q.Path, at: q.At}
 	if err := CheckPath(q.Path); err != nil {
 		return Decision{}, a, err
@@ -42,65 +48,218 @@ func (s *Snapshot) check(q Question) (Decision, asked, error) {
 	if a.app, ok = s.FindApplication(q.Application); !ok {
 		return denied(ApplicationUnknown), a, nil
 	}
-	app := s.Application(a.app)
-	if app.State != StateLive {
+	a.rec = s.applications.At(int(a.app))
+	app := a.rec.fact
+	found := false
+	if q.User != "" {
+		a.user, found = s.FindUser(q.User)
+	}
+	stance := s.stance(app, a.user, found, q.At)
+	if stance == letsNobody {
 		return denied(ApplicationNotLive), a, nil
 	}
 	if q.User != "" {
-		if a.user, ok = s.FindUser(q.User); !ok {
+		if !found {
+			a.user = 0
 			return denied(UserUnknown), a, nil
 		}
 		if !s.Effective(a.user, q.At) {
 			return denied(UserInactive), a, nil
 		}
+		a.owns = q.Owner != "" && s.isCalled(a.user, q.Owner)
 	}
-	if !s.known(a.app, q.Path) {
-		return denied(ResourceUnknown), a, nil
+	d := s.judge(&a)
+	if !d.Allowed && stance == letsAll && a.user != 0 {
+		return Decision{true, Rehearsal}, a, nil
 	}
-	if !app.declares(q.Action) {
-		return denied(ActionUnknown), a, nil
-	}
-	if s.given(a) {
-		return Decision{true, Granted}, a, nil
-	}
-	if a.user == 0 {
-		return denied(NotSignedIn), a, nil
-	}
-	return denied(s.nearMiss(a)), a, nil
+	return d, a, nil
 }
 
-// given says whether any role held at the instant gives what is asked.
-func (s *Snapshot) given(a asked) bool {
-	if a.user != 0 && s.anyGives(s.users.At(int(a.user)).assignments, a) {
-		return true
-	}
-	var buf [32]GroupID
-	for _, g := range s.groupsAt(buf[:0], a.user, a.at) {
-		if s.anyGives(s.groups.At(int(g)).assignments, a) {
-			return true
+// stance is how an application answers about somebody, before any facts about
+// their access: as its state, and for a draft its trial group, say.
+type stance uint8
+
+const (
+	letsNobody stance = iota
+	asIfLive
+	letsAll // that are signed in and effective
+)
+
+func (s *Snapshot) stance(app *Application, user UserID, known bool, at Instant) stance {
+	switch app.State {
+	case StateLive:
+		return asIfLive
+	case StateRehearsal:
+		return letsAll
+	case StateDraft:
+		if known && app.Trial != 0 && s.isMember(user, app.Trial, at) {
+			return asIfLive
 		}
 	}
-	return false
+	return letsNobody
 }
 
-func (s *Snapshot) anyGives(given []AssignmentID, a asked) bool {
-	for _, id := range given {
-		f := s.assignments.At(int(id)).fact
-		if !f.Window.Holds(a.at) {
-			continue
+// Menu is where a user may do an action of an application, on anybody's and on
+// their own, as the application's state has it. Fields are as in Reach.
+func (s *Snapshot) Menu(id UserID, app ApplicationID, action string, at Instant) (all, own []Part) {
+	switch s.stance(s.Application(app), id, id != 0, at) {
+	case letsAll:
+		if id != 0 {
+			if s.Effective(id, at) {
+				all = []Part{{Pattern: Root}}
+			}
+			return all, nil
 		}
-		for _, r := range s.roles.At(int(f.Role)).closure {
-			for _, p := range s.roles.At(int(r)).permissions {
-				if s.permissions.At(int(p)).fact.fits(a) {
-					return true
+	case letsNobody:
+		return nil, nil
+	}
+	return s.Reach(id, app, action, at), s.OwnReach(id, app, action, at)
+}
+
+// judge answers about an effective user, or nobody, as if the application were
+// live.
+func (s *Snapshot) judge(a *asked) Decision {
+	if !s.known(a.rec, a.path) {
+		return denied(ResourceUnknown)
+	}
+	var ok bool
+	if a.bit, ok = a.rec.fact.actionBit(a.action); !ok {
+		return denied(ActionUnknown)
+	}
+	m := s.nearest(a)
+	switch {
+	case m == holdsNow:
+		return Decision{true, Granted}
+	case a.user == 0:
+		return denied(NotSignedIn)
+	}
+	return denied(missReasons[m])
+}
+
+// isCalled says whether a text is a user's name or id.
+func (s *Snapshot) isCalled(id UserID, text string) bool {
+	if n, ok := ParseID("user", text); ok {
+		return UserID(n) == id
+	}
+	u := s.users.At(int(id))
+	return u.folded == text || strings.EqualFold(u.folded, text)
+}
+
+// nearest is how the chain that comes nearest fails: holdsNow when one holds.
+// A chain's code is the greatest of its misses, the answer the least of all
+// chains': so each group counts by the least miss on any way to it.
+func (s *Snapshot) nearest(a *asked) miss {
+	best := s.nearestOf(s.groups.At(int(PublicGroup)).given, holdsNow, missNone, a)
+	if a.user == 0 || best == holdsNow {
+		return best
+	}
+	u := s.users.At(int(a.user))
+	if best = s.nearestOf(u.given, holdsNow, best, a); best == holdsNow {
+		return best
+	}
+	if u.fact.UserKind == Person {
+		if best = s.nearestOf(s.groups.At(int(AllUsersGroup)).given, holdsNow, best, a); best == holdsNow {
+			return best
+		}
+	}
+	// Groups by the least miss on the way to them: first all that are reached
+	// now, then those through a membership that has not begun, then ended.
+	var buf [24]reachedGroup
+	reached := s.reachUp(buf[:0], u.groups, holdsNow, a.at)
+	for i := 0; i < len(reached); i++ {
+		reached = s.reachUp(reached, s.groups.At(int(reached[i].id)).parents, reached[i].miss, a.at)
+	}
+	for _, level := range [...]miss{holdsNow, missNotYet, missEnded} {
+		if level >= best {
+			break
+		}
+		for _, g := range reached {
+			if g.miss == level {
+				if best = s.nearestOf(s.groups.At(int(g.id)).given, level, best, a); best == holdsNow {
+					return best
 				}
 			}
 		}
 	}
-	return false
+	return best
 }
 
-func (p *Permission) fits(a asked) bool {
+// reachedGroup is a group on the way up, with the least miss on a way to it.
+type reachedGroup struct {
+	id   GroupID
+	miss miss
+}
+
+// reachUp adds the groups that memberships lead to. A group found again with a
+// lesser miss is added again: what lies above it is reached by that one too.
+func (s *Snapshot) reachUp(out []reachedGroup, via []joined, from miss, at Instant) []reachedGroup {
+next:
+	for _, j := range via {
+		m := from
+		if !j.plain {
+			m = max(m, s.memberships.At(int(j.id)).fact.Window.miss(at))
+		}
+		for i := range out {
+			if out[i].id == j.group && out[i].miss <= m {
+				continue next
+			}
+		}
+		out = append(out, reachedGroup{j.group, m})
+	}
+	return out
+}
+
+// nearestOf is the least of best and what assignments, reached with a miss,
+// come to.
+func (s *Snapshot) nearestOf(all []given, from, best miss, a *asked) miss {
+	for i := range all {
+		if from >= best {
+			return best
+		}
+		g := &all[i]
+		role := s.roles.At(int(g.role))
+		var f *Assignment
+		for k := range role.rules {
+			r := &role.rules[k]
+			if r.app != a.app || r.actions&a.bit == 0 || !r.covers(a.path) {
+				continue
+			}
+			m := from
+			if !g.plain {
+				if f == nil {
+					f = s.assignments.At(int(g.id)).fact
+				}
+				m = max(m, f.miss(a))
+			}
+			if r.own && !a.owns {
+				m = max(m, missOwner)
+			}
+			if m < best && len(a.rec.fences) > 0 && s.fenced(a.rec, r.pattern, a.action, a.path) {
+				m = missFence
+			}
+			if best = min(best, m); best == holdsNow {
+				return best
+			}
+		}
+	}
+	return best
+}
+
+// miss is how an assignment fails what is asked, permissions aside.
+func (f *Assignment) miss(a *asked) miss {
+	m := f.Window.miss(a.at)
+	if f.Schedule != nil && !f.Schedule.Holds(a.at) {
+		m = max(m, missSchedule)
+	}
+	if !inScope(f.Scopes, a.app, a.path) {
+		m = max(m, missScope)
+	}
+	return m
+}
+
+// fits says whether a permission's action and pattern fit what is asked,
+// whatever else fails.
+func (p *Permission) fits(a *asked) bool {
 	return p.Application == a.app && p.gives(a.action) && Covers(p.Pattern, a.path)
 }
 

@@ -1,6 +1,7 @@
 package access
 
 import (
+	"cmp"
 	"slices"
 	"time"
 
@@ -121,6 +122,8 @@ func (c *counters) of(kind FactKind) *uint32 {
 		return &c.Application
 	case FactResource:
 		return &c.Resource
+	case FactFence:
+		return &c.Fence
 	case FactRole:
 		return &c.Role
 	case FactInclusion:
@@ -162,6 +165,8 @@ func (d *Snapshot) fact(k factKey) Fact {
 		if r := d.resources.At(i); r != nil {
 			return orNil(r.fact)
 		}
+	case FactFence:
+		return orNil(d.Fence(FenceID(i)))
 	case FactRole:
 		return orNil(d.Role(RoleID(i)))
 	case FactInclusion:
@@ -235,30 +240,36 @@ func (d *Draft) put(f Fact) {
 		pos := g.members.Len()
 		g.members.Set(e, pos, f.ID)
 		d.memberships.Set(e, row, membershipRec{f, pos})
-		if f.Member.User != 0 {
-			u := d.users.Edit(e, int(f.Member.User))
-			u.groups = with(u.groups, f.ID)
-			u.touched = max(u.touched, d.Revision)
-		} else {
-			m := d.groups.Edit(e, int(f.Member.Group))
-			m.parents = with(m.parents, f.ID)
-			m.touched = max(m.touched, d.Revision)
-		}
+		d.join(f, func(via []joined, j joined) []joined { return with(via, j) })
 	case *Application:
 		r := d.applications.Edit(e, row)
-		if r.fact == nil {
+		old := r.fact
+		if old == nil {
 			d.applicationByKey.Add(e, f.Key, f.Row())
 		}
 		r.fact = f
 		r.touched = max(r.touched, d.Revision)
+		if old != nil && !slices.EqualFunc(old.Actions, f.Actions, func(a, b Action) bool { return a.Key == b.Key }) {
+			d.compileAgain(f.ID)
+		}
 	case *Resource:
 		r := d.resources.Edit(e, row)
 		a := d.applications.Edit(e, int(f.Application))
 		if r.fact == nil {
-			d.resourceByPath.Add(e, resourceKey(f.Application, f.Path), f.Row())
+			a.byPath.Add(e, f.Path, f.Row())
 			a.resources = with(a.resources, f.ID)
+		} else if r.fact.Retired {
+			a.retired--
+		}
+		if f.Retired {
+			a.retired++
 		}
 		r.fact = f
+		a.touched = max(a.touched, d.Revision)
+	case *Fence:
+		d.fences.Set(e, row, fenceRec{f})
+		a := d.applications.Edit(e, int(f.Application))
+		a.fences = with(a.fences, f.ID)
 		a.touched = max(a.touched, d.Revision)
 	case *Role:
 		r := d.roles.Edit(e, row)
@@ -285,21 +296,42 @@ func (d *Draft) put(f Fact) {
 		r := d.roles.Edit(e, int(f.Role))
 		r.permissions = with(r.permissions, f.ID)
 		r.touched = max(r.touched, d.Revision)
+		d.closeOver(f.Role)
 	case *Assignment:
 		r := d.roles.Edit(e, int(f.Role))
 		pos := r.holders.Len()
 		r.holders.Set(e, pos, f.ID)
 		d.assignments.Set(e, row, assignmentRec{f, pos})
-		if f.Assignee.User != 0 {
-			u := d.users.Edit(e, int(f.Assignee.User))
-			u.assignments = with(u.assignments, f.ID)
-			u.touched = max(u.touched, d.Revision)
-		} else {
-			g := d.groups.Edit(e, int(f.Assignee.Group))
-			g.assignments = with(g.assignments, f.ID)
-			g.touched = max(g.touched, d.Revision)
-		}
+		d.give(f, func(all []given, g given) []given { return with(all, g) })
 	}
+}
+
+// join changes what a member is joined to.
+func (d *Draft) join(f *Membership, change func([]joined, joined) []joined) {
+	j := joined{f.ID, f.Group, f.Window == Window{}}
+	if f.Member.User != 0 {
+		u := d.users.Edit(d.edit, int(f.Member.User))
+		u.groups = change(u.groups, j)
+		u.touched = max(u.touched, d.Revision)
+		return
+	}
+	g := d.groups.Edit(d.edit, int(f.Member.Group))
+	g.parents = change(g.parents, j)
+	g.touched = max(g.touched, d.Revision)
+}
+
+// give changes what is given to a user or a group itself.
+func (d *Draft) give(f *Assignment, change func([]given, given) []given) {
+	x := given{f.ID, f.Role, f.Window == Window{} && len(f.Scopes) == 0 && f.Schedule == nil}
+	if f.Assignee.User != 0 {
+		u := d.users.Edit(d.edit, int(f.Assignee.User))
+		u.given = change(u.given, x)
+		u.touched = max(u.touched, d.Revision)
+		return
+	}
+	g := d.groups.Edit(d.edit, int(f.Assignee.Group))
+	g.given = change(g.given, x)
+	g.touched = max(g.touched, d.Revision)
 }
 
 // end closes a fact for good. Users, groups, applications, resources and roles
@@ -318,15 +350,12 @@ func (d *Draft) end(f Fact) {
 			d.memberships.Edit(e, int(last)).pos = pos
 		}
 		d.memberships.Set(e, row, membershipRec{})
-		if f.Member.User != 0 {
-			u := d.users.Edit(e, int(f.Member.User))
-			u.groups = without(u.groups, f.ID)
-			u.touched = max(u.touched, d.Revision)
-		} else {
-			m := d.groups.Edit(e, int(f.Member.Group))
-			m.parents = without(m.parents, f.ID)
-			m.touched = max(m.touched, d.Revision)
-		}
+		d.join(f, func(via []joined, j joined) []joined { return without(via, j) })
+	case *Fence:
+		d.fences.Set(e, row, fenceRec{})
+		a := d.applications.Edit(e, int(f.Application))
+		a.fences = without(a.fences, f.ID)
+		a.touched = max(a.touched, d.Revision)
 	case *Inclusion:
 		d.inclusions.Set(e, row, inclusionRec{})
 		r := d.roles.Edit(e, int(f.Role))
@@ -340,6 +369,7 @@ func (d *Draft) end(f Fact) {
 		r := d.roles.Edit(e, int(f.Role))
 		r.permissions = without(r.permissions, f.ID)
 		r.touched = max(r.touched, d.Revision)
+		d.closeOver(f.Role)
 	case *Assignment:
 		pos := d.assignments.At(row).pos
 		r := d.roles.Edit(e, int(f.Role))
@@ -349,15 +379,7 @@ func (d *Draft) end(f Fact) {
 			d.assignments.Edit(e, int(last)).pos = pos
 		}
 		d.assignments.Set(e, row, assignmentRec{})
-		if f.Assignee.User != 0 {
-			u := d.users.Edit(e, int(f.Assignee.User))
-			u.assignments = without(u.assignments, f.ID)
-			u.touched = max(u.touched, d.Revision)
-		} else {
-			g := d.groups.Edit(e, int(f.Assignee.Group))
-			g.assignments = without(g.assignments, f.ID)
-			g.touched = max(g.touched, d.Revision)
-		}
+		d.give(f, func(all []given, g given) []given { return without(all, g) })
 	}
 }
 
@@ -383,6 +405,7 @@ func (d *Draft) closeOver(id RoleID) {
 		todo = todo[1:]
 		rec := d.roles.Edit(d.edit, int(r))
 		rec.closure = d.closure(r)
+		rec.rules = d.rules(rec.closure)
 		for _, in := range rec.includedBy {
 			up := d.inclusions.At(int(in)).fact.Role
 			if !seen[up] {
@@ -391,6 +414,27 @@ func (d *Draft) closeOver(id RoleID) {
 			}
 		}
 	}
+}
+
+// compileAgain compiles every role that gives anything in an application anew.
+func (d *Draft) compileAgain(app ApplicationID) {
+	for i := range d.roles.Len() {
+		rec := d.roles.At(i)
+		if rec != nil && slices.ContainsFunc(rec.rules, func(r rule) bool { return r.app == app }) {
+			d.roles.Edit(d.edit, i).rules = d.rules(rec.closure)
+		}
+	}
+}
+
+func (d *Draft) rules(closure []RoleID) []rule {
+	var out []rule
+	for _, r := range closure {
+		for _, p := range d.roles.At(int(r)).permissions {
+			out = append(out, d.compile(d.Permission(p)))
+		}
+	}
+	slices.SortStableFunc(out, func(a, b rule) int { return cmp.Compare(a.app, b.app) })
+	return out
 }
 
 func (d *Draft) closure(id RoleID) []RoleID {

@@ -2,104 +2,113 @@ package access
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 )
 
 // Entitlement is one thing a user can do: an action on a registered resource,
-// or on a pattern below an open one, and when.
+// or on a pattern below an open one; on what condition, and when.
 type Entitlement struct {
 	Application ApplicationID
 	Action      string
-	Target      string // a registered path, or a pattern below an open resource
+	Target      string    // a registered path, or a pattern below an open resource
+	Own         bool      // only where the resource is the user's own
+	Schedule    *Schedule // or nil
 	When        Intervals
 }
 
+// line is what an entitlement is about.
 type line struct {
 	app    ApplicationID
 	action string
 	target string
 }
 
-// held is a permission with the time a user holds it.
+// condition is on what an entitlement is held.
+type condition struct {
+	own      bool
+	schedule string
+}
+
+// weaker are the conditions that ask for less: whoever holds on one of them
+// needs no more.
+func (c condition) weaker() []condition {
+	var out []condition
+	if c.own || c.schedule != "" {
+		out = append(out, condition{})
+	}
+	if c.own && c.schedule != "" {
+		out = append(out, condition{own: true}, condition{schedule: c.schedule})
+	}
+	return out
+}
+
+// held is a permission on the terms and with the time a user holds it.
 type held struct {
 	*Permission
+	terms
 	when Intervals
 }
 
 // permissionsOf are all permissions a user ever holds by the present facts.
 func (s *Snapshot) permissionsOf(id UserID) []held {
 	var out []held
-	for r, when := range s.roleIntervals(id) {
-		for _, p := range s.roles.At(int(r)).permissions {
-			out = append(out, held{s.permissions.At(int(p)).fact, when})
+	for _, h := range s.heldRoles(id, anyGroup) {
+		for _, p := range s.roles.At(int(h.role)).permissions {
+			out = append(out, held{s.permissions.At(int(p)).fact, h.terms, h.when})
 		}
 	}
 	return out
 }
 
-// lines adds the lines a permission spans: every registered resource its
-// pattern covers, and the pattern itself where it reaches below an open
-// resource without covering it.
-func (s *Snapshot) lines(p *Permission, into map[line]struct{}) {
-	app := s.applications.At(int(p.Application))
-	targets := []string{}
-	below := false
+// activeResources calls yield for each resource that is neither retired nor
+// below a retired one.
+func (s *Snapshot) activeResources(app *applicationRec, yield func(*Resource)) {
 	for _, id := range app.resources {
 		r := s.resources.At(int(id)).fact
-		if Covers(p.Pattern, r.Path) {
-			targets = append(targets, r.Path)
-		} else if r.Open && reachesBelow(p.Pattern, r.Path) {
-			below = true
+		if app.retired == 0 || s.known(app, r.Path) && !r.Retired {
+			yield(r)
 		}
 	}
-	if below && !slices.Contains(targets, p.Pattern) {
-		targets = append(targets, p.Pattern)
+}
+
+// belowOpen says whether a pattern reaches below an open resource.
+func (s *Snapshot) belowOpen(app *applicationRec, pattern string) bool {
+	found := false
+	s.activeResources(app, func(r *Resource) {
+		found = found || r.Open && (reachesBelow(pattern, r.Path))
+	})
+	return found
+}
+
+// lines adds the lines a permission spans on its terms: every registered
+// resource it covers; itself where it reaches below an open resource without
+// covering it; and fences below open resources that it meets.
+func (s *Snapshot) lines(h held, into map[line]struct{}) {
+	app := s.applications.At(int(h.Application))
+	var targets []string
+	for _, pattern := range narrowed(h.Application, h.Pattern, h.scopes) {
+		s.activeResources(app, func(r *Resource) {
+			if Covers(pattern, r.Path) {
+				targets = append(targets, r.Path)
+			}
+		})
+		if s.belowOpen(app, pattern) {
+			targets = append(targets, pattern)
+		}
+		for _, f := range app.fences {
+			if p, ok := meet(pattern, s.fences.At(int(f)).fact.Pattern); ok && s.belowOpen(app, p) {
+				targets = append(targets, p)
+			}
+		}
 	}
 	for _, a := range app.fact.Actions {
-		if !p.gives(a.Key) {
+		if !h.gives(a.Key) {
 			continue
 		}
 		for _, t := range targets {
-			into[line{p.Application, a.Key, t}] = struct{}{}
+			into[line{h.Application, a.Key, t}] = struct{}{}
 		}
 	}
-}
-
-// when is the time in which any of the permissions gives a line.
-func (l line) when(perms []held) Intervals {
-	var out Intervals
-	for _, p := range perms {
-		if p.Application == l.app && p.gives(l.action) && Contains(p.Pattern, l.target) {
-			out = out.union(p.when)
-		}
-	}
-	return out
-}
-
-// Entitlements are all a user can do, by the present facts, over all time, in
-// order of application, target and action. User 0 is nobody signed in.
-func (s *Snapshot) Entitlements(id UserID) []Entitlement {
-	perms := s.permissionsOf(id)
-	set := map[line]struct{}{}
-	for _, p := range perms {
-		s.lines(p.Permission, set)
-	}
-	var out []Entitlement
-	for l := range set {
-		if when := l.when(perms); len(when) > 0 {
-			out = append(out, Entitlement{l.app, l.action, l.target, when})
-		}
-	}
-	sortEntitlements(out)
-	return out
-}
-
-func sortEntitlements(es []Entitlement) {
-	slices.SortFunc(es, func(a, b Entitlement) int {
-		return cmp.Or(cmp.Compare(a.Application, b.Application), cmp.Compare(a.Target, b.Target),
-			cmp.Compare(a.Action, b.Action))
-	})
 }
 
 // spans says whether a line is one that can be held at all: its action declared,
@@ -109,15 +118,99 @@ func (s *Snapshot) spans(l line) bool {
 	if app == nil || app.fact == nil || !app.fact.declares(l.action) {
 		return false
 	}
-	if _, ok := s.FindResource(l.app, l.target); ok {
-		return true
+	if _, ok := s.resourceAt(app, l.target); ok {
+		return s.known(app, l.target)
 	}
-	for _, id := range app.resources {
-		if r := s.resources.At(int(id)).fact; r.Open && reachesBelow(l.target, r.Path) {
-			return true
+	return s.belowOpen(app, l.target)
+}
+
+// when is the time in which permissions give a line, by condition; what is
+// held on a weaker condition is not said again.
+func (s *Snapshot) when(l line, perms []held) map[condition]Intervals {
+	if !s.spans(l) {
+		return nil
+	}
+	app := s.applications.At(int(l.app))
+	var out map[condition]Intervals
+	for _, p := range perms {
+		if p.Application != l.app || !p.gives(l.action) || !Contains(p.Pattern, l.target) || !inScope(p.scopes, l.app, l.target) ||
+			s.fenced(app, p.Pattern, l.action, l.target) {
+			continue
+		}
+		if out == nil {
+			out = map[condition]Intervals{}
+		}
+		c := condition{p.Own, p.schedule.String()}
+		out[c] = out[c].union(p.when)
+	}
+	return reduced(out)
+}
+
+func reduced(all map[condition]Intervals) map[condition]Intervals {
+	if len(all) < 2 {
+		return all
+	}
+	out := map[condition]Intervals{}
+	for c, when := range all {
+		if rest := beyond(when, c, all); len(rest) > 0 {
+			out[c] = rest
 		}
 	}
-	return false
+	return out
+}
+
+// beyond is what of a time is not held on a weaker condition.
+func beyond(when Intervals, c condition, all map[condition]Intervals) Intervals {
+	for _, w := range c.weaker() {
+		when = when.minus(all[w])
+	}
+	return when
+}
+
+// Entitlements are all a user can do, by the present facts, over all time, in
+// order of application, target and action. User 0 is nobody signed in.
+func (s *Snapshot) Entitlements(id UserID) []Entitlement {
+	perms := s.permissionsOf(id)
+	set := map[line]struct{}{}
+	for _, p := range perms {
+		s.lines(p, set)
+	}
+	var out []Entitlement
+	for l := range set {
+		for c, when := range s.when(l, perms) {
+			out = append(out, entitlement(l, c, when, perms))
+		}
+	}
+	sortEntitlements(out)
+	return out
+}
+
+func entitlement(l line, c condition, when Intervals, perms ...[]held) Entitlement {
+	e := Entitlement{Application: l.app, Action: l.action, Target: l.target, Own: c.own, When: when}
+	if c.schedule != "" {
+		for _, some := range perms {
+			for _, p := range some {
+				if p.schedule.String() == c.schedule {
+					e.Schedule = p.schedule
+				}
+			}
+		}
+	}
+	return e
+}
+
+func sortEntitlements(es []Entitlement) {
+	slices.SortFunc(es, func(a, b Entitlement) int {
+		own := 0
+		if a.Own != b.Own {
+			own = 1
+			if b.Own {
+				own = -1
+			}
+		}
+		return cmp.Or(cmp.Compare(a.Application, b.Application), cmp.Compare(a.Target, b.Target),
+			cmp.Compare(a.Action, b.Action), own, cmp.Compare(a.Schedule.String(), b.Schedule.String()))
+	})
 }
 
 // difference is what next holds and base does not, and the other way round,
@@ -127,87 +220,26 @@ func difference(base, next *Snapshot, id UserID, from Instant) (gained, lost []E
 	before, after := base.permissionsOf(id), next.permissionsOf(id)
 	set := map[line]struct{}{}
 	for _, p := range before {
-		base.lines(p.Permission, set)
+		base.lines(p, set)
 	}
 	for _, p := range after {
-		next.lines(p.Permission, set)
+		next.lines(p, set)
 	}
 	ahead := Window{From: from}
 	for l := range set {
-		var b, a Intervals
-		if base.spans(l) {
-			b = l.when(before)
+		b, a := base.when(l, before), next.when(l, after)
+		for c, when := range a {
+			if g := beyond(when.minus(b[c]), c, b).within(ahead); len(g) > 0 {
+				gained = append(gained, entitlement(l, c, g, after))
+			}
 		}
-		if next.spans(l) {
-			a = l.when(after)
-		}
-		if g := a.minus(b).within(ahead); len(g) > 0 {
-			gained = append(gained, Entitlement{l.app, l.action, l.target, g})
-		}
-		if g := b.minus(a).within(ahead); len(g) > 0 {
-			lost = append(lost, Entitlement{l.app, l.action, l.target, g})
+		for c, when := range b {
+			if g := beyond(when.minus(a[c]), c, a).within(ahead); len(g) > 0 {
+				lost = append(lost, entitlement(l, c, g, before))
+			}
 		}
 	}
 	sortEntitlements(gained)
 	sortEntitlements(lost)
 	return gained, lost
-}
-
-// AccessLine is one permission's worth of a user's access: actions on a
-// pattern, when, and the ways it is held, shortest first.
-type AccessLine struct {
-	Application ApplicationID
-	Actions     []string // as declared by the application, in its order
-	Pattern     string
-	When        Intervals
-	Chains      []Chain
-}
-
-// Access is all a user can do at an instant or later, by the present facts.
-func (s *Snapshot) Access(id UserID, at Instant) []AccessLine {
-	counts := s.effective(id)
-	if len(counts) == 0 {
-		return nil
-	}
-	type key struct {
-		app     ApplicationID
-		pattern string
-		actions string
-	}
-	lines := map[key]*AccessLine{}
-	chains, _ := s.chains(id, at, func(*Permission) bool { return true })
-	for _, c := range chains {
-		if c.Fails == Ended || c.Never {
-			continue
-		}
-		when := counts.within(c.Window)
-		if len(when) == 0 {
-			continue
-		}
-		p := s.permissions.At(int(c.Permission)).fact
-		var actions []string
-		for _, a := range s.Application(p.Application).Actions {
-			if p.gives(a.Key) {
-				actions = append(actions, a.Key)
-			}
-		}
-		k := key{p.Application, p.Pattern, Join(actions...)}
-		l := lines[k]
-		if l == nil {
-			l = &AccessLine{Application: p.Application, Pattern: p.Pattern, Actions: actions}
-			lines[k] = l
-		}
-		l.When = l.When.union(when)
-		l.Chains = append(l.Chains, c)
-	}
-	out := make([]AccessLine, 0, len(lines))
-	for l := range maps.Values(lines) {
-		sortChains(l.Chains)
-		out = append(out, *l)
-	}
-	slices.SortFunc(out, func(a, b AccessLine) int {
-		return cmp.Or(cmp.Compare(s.Application(a.Application).Label, s.Application(b.Application).Label),
-			cmp.Compare(a.Pattern, b.Pattern), slices.Compare(a.Actions, b.Actions))
-	})
-	return out
 }

@@ -42,27 +42,27 @@ type Explanation struct {
 
 // Explain answers a question with its reasons.
 func (s *Snapshot) Explain(q Question) (Explanation, error) {
-	d, a, err := s.check(q)
+	d, a, err := s.check(&q)
 	if err != nil {
 		return Explanation{}, err
 	}
 	out := Explanation{Decision: d, User: a.user}
+	want := Reason("") // how the chains shown fail
 	switch d.Reason {
-	case Granted, NotYet, Ended:
+	case Granted:
+	case NotOwner, OutsideSchedule, NotYet, Ended, OutOfScope, Fenced:
+		want = d.Reason
 	default:
 		return out, nil
 	}
-	all, more := s.chains(a.user, a.at, func(p *Permission) bool { return p.fits(a) })
+	all, more := s.chains(a.user, a.at, &a, func(p *Permission) bool { return p.fits(&a) })
 	for _, c := range all {
-		if (c.Fails == "") == d.Allowed {
+		if c.Fails == want {
 			out.Chains = append(out.Chains, c)
 		}
 	}
 	sortChains(out.Chains)
 	out.More = more
-	if d.Reason == NotYet { // a chain that has ended is no nearer
-		out.Chains = slices.DeleteFunc(out.Chains, func(c Chain) bool { return c.Fails == Ended })
-	}
 	return out, nil
 }
 
@@ -74,25 +74,12 @@ func sortChains(cs []Chain) {
 	})
 }
 
-// nearMiss is the first of all chains' codes: not_yet before ended, and
-// no_grant without a chain.
-func (s *Snapshot) nearMiss(a asked) Reason {
-	best := NoGrant
-	chains, _ := s.chains(a.user, a.at, func(p *Permission) bool { return p.fits(a) })
-	for _, c := range chains {
-		if c.Fails == NotYet {
-			return NotYet
-		}
-		best = Ended
-	}
-	return best
-}
-
-// chains are all ways from a user to the permissions that fit, whatever their
-// windows, and whether there were more than are listed.
-func (s *Snapshot) chains(id UserID, at Instant, fit func(*Permission) bool) ([]Chain, bool) {
-	w := walker{s: s, at: at, fit: fit}
-	w.assigned(Chain{BuiltIn: PublicGroup}, s.groups.At(int(PublicGroup)).assignments)
+// chains are all ways from a user to the permissions that fit, whatever else
+// fails, and whether there were more than are listed. With a question each says
+// how it fails what was asked, else only how its windows do.
+func (s *Snapshot) chains(id UserID, at Instant, a *asked, fit func(*Permission) bool) ([]Chain, bool) {
+	w := walker{s: s, at: at, asked: a, fit: fit}
+	w.assigned(Chain{BuiltIn: PublicGroup}, holdsNow, s.groups.At(int(PublicGroup)).given)
 	if id == 0 {
 		return w.out, w.more
 	}
@@ -101,55 +88,55 @@ func (s *Snapshot) chains(id UserID, at Instant, fit func(*Permission) bool) ([]
 		return nil, false
 	}
 	if u.fact.UserKind == Person {
-		w.assigned(Chain{BuiltIn: AllUsersGroup}, s.groups.At(int(AllUsersGroup)).assignments)
+		w.assigned(Chain{BuiltIn: AllUsersGroup}, holdsNow, s.groups.At(int(AllUsersGroup)).given)
 	}
-	w.assigned(Chain{}, u.assignments)
-	w.climb(Chain{}, u.groups)
+	w.assigned(Chain{}, holdsNow, u.given)
+	w.climb(Chain{}, holdsNow, u.groups)
 	return w.out, w.more
 }
 
 type walker struct {
-	s    *Snapshot
-	at   Instant
-	fit  func(*Permission) bool
-	out  []Chain
-	more bool
+	s     *Snapshot
+	at    Instant
+	asked *asked
+	fit   func(*Permission) bool
+	out   []Chain
+	more  bool
 }
 
 // pass narrows a chain by one window.
-func (w *walker) pass(c Chain, win Window) Chain {
-	switch {
-	case win.Until != 0 && w.at >= win.Until:
-		c.Fails = Ended
-	case w.at < win.From && c.Fails == "":
-		c.Fails = NotYet
-	}
+func (c Chain) pass(win Window) Chain {
 	both, ok := c.Window.intersect(win)
 	c.Window, c.Never = both, c.Never || !ok
 	return c
 }
 
-func (w *walker) climb(c Chain, via []MembershipID) {
-	for _, m := range via {
-		f := w.s.memberships.At(int(m)).fact
-		up := w.pass(c, f.Window)
-		up.Memberships = with(c.Memberships, m)
+func (w *walker) climb(c Chain, m miss, via []joined) {
+	for _, j := range via {
+		f := w.s.memberships.At(int(j.id)).fact
+		up := c.pass(f.Window)
+		up.Memberships = with(c.Memberships, j.id)
+		m := max(m, f.Window.miss(w.at))
 		g := w.s.groups.At(int(f.Group))
-		w.assigned(up, g.assignments)
-		w.climb(up, g.parents)
+		w.assigned(up, m, g.given)
+		w.climb(up, m, g.parents)
 	}
 }
 
-func (w *walker) assigned(c Chain, given []AssignmentID) {
-	for _, id := range given {
-		f := w.s.assignments.At(int(id)).fact
-		a := w.pass(c, f.Window)
-		a.Assignment = id
-		w.descend(a, f.Role)
+func (w *walker) assigned(c Chain, m miss, all []given) {
+	for _, g := range all {
+		f := w.s.assignments.At(int(g.id)).fact
+		a := c.pass(f.Window)
+		a.Assignment = g.id
+		m := max(m, f.Window.miss(w.at))
+		if w.asked != nil {
+			m = max(m, f.miss(w.asked))
+		}
+		w.descend(a, m, f.Role)
 	}
 }
 
-func (w *walker) descend(c Chain, r RoleID) {
+func (w *walker) descend(c Chain, m miss, r RoleID) {
 	if w.more {
 		return
 	}
@@ -158,18 +145,35 @@ func (w *walker) descend(c Chain, r RoleID) {
 		return
 	}
 	c.Roles = with(c.Roles, r)
-	for _, p := range rec.permissions {
-		if w.fit(w.s.permissions.At(int(p)).fact) {
-			if len(w.out) == maxChains {
-				w.more = true
-				return
-			}
-			hit := c
-			hit.Permission = p
-			w.out = append(w.out, hit)
+	for _, id := range rec.permissions {
+		p := w.s.permissions.At(int(id)).fact
+		if !w.fit(p) {
+			continue
 		}
+		if len(w.out) == maxChains {
+			w.more = true
+			return
+		}
+		hit := c
+		hit.Permission = id
+		hit.Fails = missReasons[max(m, w.missOf(p))]
+		w.out = append(w.out, hit)
 	}
 	for _, in := range rec.includes {
-		w.descend(c, w.s.inclusions.At(int(in)).fact.Included)
+		w.descend(c, m, w.s.inclusions.At(int(in)).fact.Included)
 	}
+}
+
+// missOf is how a permission fails what is asked, the assignment aside.
+func (w *walker) missOf(p *Permission) miss {
+	a := w.asked
+	switch {
+	case a == nil:
+		return holdsNow
+	case w.s.fenced(a.rec, p.Pattern, a.action, a.path):
+		return missFence
+	case p.Own && !a.owns:
+		return missOwner
+	}
+	return holdsNow
 }

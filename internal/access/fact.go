@@ -19,11 +19,12 @@ const (
 	FactInclusion    FactKind = "inclusion"
 	FactPermission   FactKind = "permission"
 	FactAssignment   FactKind = "assignment"
+	FactFence        FactKind = "fence"
 )
 
 // FactKinds are all of them, each after those it refers to.
 var FactKinds = []FactKind{FactOrganisation, FactUser, FactGroup, FactMembership, FactApplication,
-	FactResource, FactRole, FactInclusion, FactPermission, FactAssignment}
+	FactResource, FactFence, FactRole, FactInclusion, FactPermission, FactAssignment}
 
 // Fact is one of the types below.
 type Fact interface {
@@ -112,9 +113,10 @@ type State string
 
 // The states of an application.
 const (
-	StateDraft   State = "draft"
-	StateLive    State = "live"
-	StateRetired State = "retired"
+	StateDraft     State = "draft"     // nobody is let in, but the trial group
+	StateRehearsal State = "rehearsal" // everybody signed in is; what live would deny is counted
+	StateLive      State = "live"
+	StateRetired   State = "retired"
 )
 
 // Action is a word an application declares.
@@ -132,6 +134,7 @@ type Application struct {
 	Description string
 	State       State
 	Actions     []Action
+	Trial       GroupID // whose members are judged as if it were live while it is a draft
 }
 
 // Resource is a node in an application's tree, named by its path.
@@ -143,7 +146,18 @@ type Resource struct {
 	Label       string
 	Description string
 	Open        bool // what lies below need not be registered
+	Retired     bool // as unregistered, with all below it
 	Addresses   []string
+}
+
+// Fence marks what a pattern covers as not reached, for its actions, by
+// permissions written for something wider.
+type Fence struct {
+	ID          FenceID
+	Application ApplicationID
+	Pattern     string
+	Actions     []string
+	Reason      string // why it is there, in plain words
 }
 
 // Role carries permissions and may include other roles. Application is zero
@@ -174,6 +188,7 @@ type Permission struct {
 	Application ApplicationID
 	Actions     []string
 	Pattern     string
+	Own         bool // only on resources whose owner is the user
 	Opened      int64
 }
 
@@ -195,6 +210,8 @@ type Assignment struct {
 	Assignee Assignee
 	Role     RoleID
 	Window   Window
+	Scopes   []Scope   // gives only what one of them covers; none: all the role gives
+	Schedule *Schedule // or nil
 	Origin   Origin
 	Opened   int64 // the revision that opened it; its reason is the assignment's
 }
@@ -220,3 +237,5 @@ func (*Permission) Kind() FactKind   { return FactPermission }
 func (f *Permission) Row() uint32    { return uint32(f.ID) }
 func (*Assignment) Kind() FactKind   { return FactAssignment }
 func (f *Assignment) Row() uint32    { return uint32(f.ID) }
+func (*Fence) Kind() FactKind        { return FactFence }
+func (f *Fence) Row() uint32         { return uint32(f.ID) }

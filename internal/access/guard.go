@@ -112,12 +112,12 @@ func (s *Snapshot) administers(id UserID, at Instant) bool {
 	if u.UserKind != Person || u.End != 0 || !s.Effective(id, at) {
 		return false
 	}
-	chains, _ := s.chains(id, at, func(p *Permission) bool {
-		return p.Application == AbleRoster && p.Pattern == Root &&
+	chains, _ := s.chains(id, at, nil, func(p *Permission) bool {
+		return p.Application == AbleRoster && p.Pattern == Root && !p.Own &&
 			p.gives(ActAssign) && p.gives(ActUpdate) && p.gives(ActCreate) && p.gives(ActRead)
 	})
 	for _, c := range chains {
-		if c.Window == (Window{}) && !c.Never {
+		if t := s.Assignment(c.Assignment).terms(); c.Window == (Window{}) && !c.Never && t.String() == "" {
 			return true
 		}
 	}

@@ -19,6 +19,7 @@ type (
 	InclusionID   uint32
 	PermissionID  uint32
 	AssignmentID  uint32
+	FenceID       uint32
 )
 
 // The built-in groups and the application that protects Able Roster itself.
@@ -37,6 +38,7 @@ func (i MembershipID) String() string  { return text("membership", uint32(i)) }
 func (i InclusionID) String() string   { return text("inclusion", uint32(i)) }
 func (i PermissionID) String() string  { return text("permission", uint32(i)) }
 func (i AssignmentID) String() string  { return text("assignment", uint32(i)) }
+func (i FenceID) String() string       { return text("fence", uint32(i)) }
 
 func text(kind string, n uint32) string {
 	if n == 0 {
@@ -55,7 +57,7 @@ func ParseID(kind, s string) (uint32, bool) {
 	return uint32(n), err == nil
 }
 
-var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment)-[0-9]+$`)
+var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence)-[0-9]+$`)
 
 // LooksLikeID says whether s could be taken for an id; no key or name may.
 func LooksLikeID(s string) bool { return idShape.MatchString(s) }

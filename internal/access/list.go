@@ -95,28 +95,26 @@ func (s *Snapshot) RoleAssignments(id RoleID) int {
 
 // Given are the assignments made to a user or a group itself.
 func (s *Snapshot) Given(m Assignee) []*Assignment {
-	var ids []AssignmentID
-	if m.User != 0 {
-		ids = s.users.Get(int(m.User)).assignments
-	} else if g := s.groups.At(int(m.Group)); g != nil {
-		ids = g.assignments
+	all := s.users.Get(int(m.User)).given
+	if m.User == 0 {
+		all = s.groups.Get(int(m.Group)).given
 	}
-	out := make([]*Assignment, 0, len(ids))
-	for _, id := range ids {
-		out = append(out, s.Assignment(id))
+	out := make([]*Assignment, 0, len(all))
+	for _, g := range all {
+		out = append(out, s.Assignment(g.id))
 	}
 	return out
 }
 
 // MembershipsOf are the memberships a user or a group has itself.
 func (s *Snapshot) MembershipsOf(m Member) []*Membership {
-	ids := s.users.Get(int(m.User)).groups
+	via := s.users.Get(int(m.User)).groups
 	if m.Group != 0 {
-		ids = s.groups.Get(int(m.Group)).parents
+		via = s.groups.Get(int(m.Group)).parents
 	}
-	out := make([]*Membership, 0, len(ids))
-	for _, id := range ids {
-		out = append(out, s.Membership(id))
+	out := make([]*Membership, 0, len(via))
+	for _, j := range via {
+		out = append(out, s.Membership(j.id))
 	}
 	return out
 }
@@ -137,28 +135,63 @@ func (s *Snapshot) MemberCount(id GroupID) int {
 	return g.members.Len()
 }
 
-// ChainsIn are all chains of a user into one application (0: any) that hold at
-// an instant, shortest first.
-func (s *Snapshot) ChainsIn(id UserID, app ApplicationID, at Instant) []Chain {
+// Cell is how a user may do one action on one resource: nothing when they may
+// not at the instant, at no time of the week and on nothing of their own.
+type Cell struct {
+	Chain    *Chain // the shortest that holds; nil: not allowed
+	Own      bool   // only on their own
+	Schedule bool   // only at some times of the week
+	Fenced   bool   // not allowed, and only for a fence
+	Until    Instant
+}
+
+// Cells are how a user may do actions on the resources of an application at an
+// instant, one for each of the targets.
+func (s *Snapshot) Cells(id UserID, app ApplicationID, at Instant, targets []Target) []Cell {
+	out := make([]Cell, len(targets))
 	if id != 0 && !s.Effective(id, at) {
-		return nil
+		return out
 	}
-	chains, _ := s.chains(id, at, func(p *Permission) bool { return app == 0 || p.Application == app })
-	out := chains[:0]
-	for _, c := range chains {
-		if c.Fails == "" {
-			out = append(out, c)
+	rec := s.applications.At(int(app))
+	chains, _ := s.chains(id, at, nil, func(p *Permission) bool { return p.Application == app })
+	sortChains(chains)
+	for i, t := range targets {
+		if !s.known(rec, t.Path) {
+			continue
+		}
+		c := &out[i]
+		best := missNone
+		for j := range chains {
+			chain := &chains[j]
+			p, f := s.Permission(chain.Permission), s.Assignment(chain.Assignment)
+			if chain.Fails != "" || !p.gives(t.Action) || !Covers(p.Pattern, t.Path) || !inScope(f.Scopes, app, t.Path) {
+				continue
+			}
+			if s.fenced(rec, p.Pattern, t.Action, t.Path) {
+				c.Fenced = c.Chain == nil
+				continue
+			}
+			m := holdsNow // conditions are no misses here, but lesser ways
+			if f.Schedule != nil {
+				m = missSchedule
+			}
+			if p.Own {
+				m = max(m, missOwner)
+			}
+			switch {
+			case m < best:
+				best = m
+				*c = Cell{Chain: chain, Own: p.Own, Schedule: f.Schedule != nil, Until: chain.Window.Until}
+			case m == best && c.Until != 0 && (chain.Window.Until == 0 || chain.Window.Until > c.Until):
+				c.Until = chain.Window.Until // the longest says until when
+			}
 		}
 	}
-	sortChains(out)
 	return out
 }
 
-// Gives says whether a permission gives an action on a target: a path, or a
-// pattern all of which it must cover.
-func (p *Permission) Gives(action, target string) bool {
-	return p.gives(action) && Contains(p.Pattern, target)
-}
+// Target is one action on one path.
+type Target struct{ Action, Path string }
 
 // AllAssignments are all assignments in order of id.
 func (s *Snapshot) AllAssignments() iter.Seq[*Assignment] {

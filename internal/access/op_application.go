@@ -9,7 +9,6 @@ func init() {
 	register(&SetOrganisation{})
 	register(&AddApplication{})
 	register(&UpdateApplication{})
-	register(&AddResource{})
 }
 
 // SetOrganisation gives the organisation its name and time zone.
@@ -47,7 +46,7 @@ type AddApplication struct {
 	Key         string   `json:"key"`
 	Label       string   `json:"label,omitempty"`
 	Description string   `json:"description,omitempty"`
-	State       State    `json:"state,omitempty" enum:"draft,live" doc:"draft by default"`
+	State       State    `json:"state,omitempty" enum:"draft,rehearsal,live" doc:"draft by default"`
 	Actions     []Action `json:"actions" doc:"the words that can be done in it"`
 	Open        bool     `json:"open,omitempty" doc:"nothing below the root need be registered"`
 
@@ -73,8 +72,8 @@ func (o *AddApplication) apply(d *Draft) {
 	if o.State == "" {
 		o.State = StateDraft
 	}
-	if o.State != StateDraft && o.State != StateLive {
-		d.fault("state", "is draft or live for a new application")
+	if o.State != StateDraft && o.State != StateRehearsal && o.State != StateLive {
+		d.fault("state", "is draft, rehearsal or live for a new application")
 	}
 	d.checkActions(o.Actions)
 	if len(d.Faults) > before {
@@ -95,6 +94,9 @@ func (d *Draft) checkActions(actions []Action) {
 	if len(actions) == 0 {
 		d.fault("actions", "names no action: nothing could be protected")
 	}
+	if len(actions) > mostActions {
+		d.fault("actions", "names more than %d actions", mostActions)
+	}
 	for i, a := range actions {
 		if m := checkKey(a.Key); m != "" {
 			d.fault("actions", "%q %s", a.Key, m)
@@ -113,7 +115,8 @@ type UpdateApplication struct {
 	Application ApplicationRef `json:"application"`
 	Label       *string        `json:"label,omitempty"`
 	Description *string        `json:"description,omitempty"`
-	State       *State         `json:"state,omitempty" enum:"draft,live,retired"`
+	State       *State         `json:"state,omitempty" enum:"draft,rehearsal,live,retired"`
+	Trial       *GroupRef      `json:"trial_group,omitempty" doc:"whose members are judged as if it were live while it is a draft; blank for none"`
 	Actions     []Action       `json:"actions,omitempty" doc:"all actions it shall declare"`
 }
 
@@ -135,15 +138,25 @@ func (o *UpdateApplication) apply(d *Draft) {
 	set(&a.Description, o.Description)
 	set(&a.State, o.State)
 	d.checkTexts(&a.Label, a.Key, a.Description)
-	if a.State != StateDraft && a.State != StateLive && a.State != StateRetired {
-		d.fault("state", "is draft, live or retired")
+	switch a.State {
+	case StateDraft, StateRehearsal, StateLive, StateRetired:
+	default:
+		d.fault("state", "is draft, rehearsal, live or retired")
+	}
+	if o.Trial != nil {
+		a.Trial = 0
+		if *o.Trial != "" {
+			if g, ok := d.group("trial_group", o.Trial); ok {
+				a.Trial = g
+			}
+		}
 	}
 	if o.Actions != nil {
 		d.checkActions(o.Actions)
 		a.Actions = o.Actions
 	}
 	d.need(ActUpdate, d.ApplicationPath(id), "update the application %s", a.Key)
-	if a.Label == old.Label && a.Description == old.Description && a.State == old.State && slices.Equal(a.Actions, old.Actions) {
+	if a.Label == old.Label && a.Description == old.Description && a.State == old.State && a.Trial == old.Trial && slices.Equal(a.Actions, old.Actions) {
 		d.note(AlreadySo, d.applications.At(int(id)).touched)
 		return
 	}
@@ -158,58 +171,4 @@ func (o *UpdateApplication) Sentence(s *Snapshot, _ Names) string {
 		what += ", now " + string(*o.State)
 	}
 	return what
-}
-
-// AddResource registers a resource; its parent must be registered.
-type AddResource struct {
-	Application ApplicationRef `json:"application"`
-	Path        string         `json:"path"`
-	NodeKind    string         `json:"kind,omitempty" doc:"in your own words: screen, register, report"`
-	Label       string         `json:"label,omitempty"`
-	Description string         `json:"description,omitempty"`
-	Open        bool           `json:"open,omitempty" doc:"what lies below need not be registered"`
-	Addresses   []string       `json:"addresses,omitempty" doc:"where the application serves it"`
-
-	Resource ResourceRef `json:"resource,omitempty" doc:"set by the service"`
-}
-
-// Verb implements Operation.
-func (*AddResource) Verb() string { return "add_resource" }
-
-func (o *AddResource) settled() string { return named(o.Resource, "resource") }
-
-func (o *AddResource) apply(d *Draft) {
-	app, ok := d.application("application", &o.Application)
-	if !ok {
-		return
-	}
-	before := len(d.Faults)
-	if app == AbleRoster {
-		d.fault("application", "the tree of able-roster is built in")
-	}
-	if err := CheckPath(o.Path); err != nil {
-		d.fault("path", "%s", err)
-	} else if _, taken := d.FindResource(app, o.Path); taken {
-		d.fault("path", "“%s” is registered already", o.Path)
-	} else if _, ok := d.FindResource(app, parentPath(o.Path)); !ok {
-		d.fault("path", "the parent “%s” is not registered", parentPath(o.Path))
-	}
-	d.checkTexts(&o.Label, o.Path, o.Description)
-	if m := checkLabel(o.NodeKind, 64); m != "" {
-		d.fault("kind", "%s", m)
-	}
-	if len(d.Faults) > before {
-		return
-	}
-	d.need(ActUpdate, d.ApplicationPath(app), "update the application %s", d.Application(app).Key)
-	r := &Resource{ID: ResourceID(d.allocate(FactResource)), Application: app, Path: o.Path, NodeKind: o.NodeKind,
-		Label: o.Label, Description: o.Description, Open: o.Open, Addresses: o.Addresses}
-	o.Resource = ResourceRef(r.ID.String())
-	d.put(r)
-}
-
-// Sentence implements Operation.
-func (o *AddResource) Sentence(s *Snapshot, _ Names) string {
-	id, _ := s.FindApplication(string(o.Application))
-	return "Registered " + o.Path + " in " + s.Application(id).Label
 }

@@ -1,5 +1,7 @@
 package access
 
+import "slices"
+
 func init() { register(&Grant{}); register(&Revoke{}) }
 
 // Grant gives a role to a user or a group.
@@ -8,9 +10,17 @@ type Grant struct {
 	User  UserRef  `json:"user,omitempty" doc:"user name or id"`
 	Group GroupRef `json:"group,omitempty" doc:"or the group that shall hold it"`
 	Window
-	Origin Origin `json:"origin,omitempty" doc:"set by the service"`
+	Scopes   []ScopeRef `json:"scopes,omitempty" doc:"gives only what one of these covers; none: all the role gives"`
+	Schedule *Schedule  `json:"schedule,omitempty" doc:"only at these times of the week"`
+	Origin   Origin     `json:"origin,omitempty" doc:"set by the service"`
 
 	Assignment AssignmentRef `json:"assignment,omitempty" doc:"set by the service"`
+}
+
+// ScopeRef is a scope as it is asked for: the application by key or id.
+type ScopeRef struct {
+	Application ApplicationRef `json:"application"`
+	Pattern     string         `json:"pattern" doc:"a path whose segments may contain *"`
 }
 
 // Verb implements Operation.
@@ -26,7 +36,8 @@ func (o *Grant) settled() string {
 func (o *Grant) apply(d *Draft) {
 	role, ok1 := d.role("role", &o.Role)
 	to, ok2 := d.member(&o.User, "group", &o.Group)
-	if ok3 := d.window(o.Window); !ok1 || !ok2 || !ok3 {
+	scopes, ok4 := d.scopes(o.Scopes)
+	if ok3 := d.window(o.Window); !ok1 || !ok2 || !ok3 || !ok4 {
 		return
 	}
 	if o.Origin == "" {
@@ -41,26 +52,44 @@ func (o *Grant) apply(d *Draft) {
 		return
 	}
 	d.needAssign(role, to)
-	for _, id := range d.given(to) {
-		f := d.Assignment(id)
-		if f.Role == role && f.Window == o.Window && f.Origin == o.Origin {
-			o.Assignment = AssignmentRef(id.String())
+	terms := terms{scopes, o.Schedule}.String()
+	for _, g := range d.givenTo(to) {
+		f := d.Assignment(g.id)
+		if f.Role == role && f.Window == o.Window && f.Origin == o.Origin && f.terms().String() == terms {
+			o.Assignment = AssignmentRef(g.id.String())
 			d.note(AlreadyHeld, f.Opened)
 			return
 		}
 	}
 	f := &Assignment{ID: AssignmentID(d.allocate(FactAssignment)), Assignee: to, Role: role,
-		Window: o.Window, Origin: o.Origin, Opened: d.Revision}
+		Window: o.Window, Scopes: scopes, Schedule: o.Schedule, Origin: o.Origin, Opened: d.Revision}
 	o.Assignment = AssignmentRef(f.ID.String())
 	d.put(f)
 }
 
-// given are the assignments made to a user or a group itself.
-func (d *Draft) given(m Assignee) []AssignmentID {
-	if m.User != 0 {
-		return d.users.At(int(m.User)).assignments
+// scopes settles the scopes of a grant and files their faults.
+func (d *Draft) scopes(refs []ScopeRef) ([]Scope, bool) {
+	ok := true
+	var out []Scope
+	for i := range refs {
+		app, found := d.application("scopes", &refs[i].Application)
+		if err := CheckPattern(refs[i].Pattern); err != nil {
+			d.fault("scopes", "%d: the pattern %s", i+1, err)
+			ok = false
+		}
+		ok = ok && found
+		out = append(out, Scope{app, refs[i].Pattern})
 	}
-	return d.groups.At(int(m.Group)).assignments
+	slices.SortFunc(out, func(a, b Scope) int { return compareScopes([]Scope{a}, []Scope{b}) })
+	return slices.Compact(out), ok
+}
+
+// givenTo is what is given to a user or a group itself.
+func (d *Draft) givenTo(m Assignee) []given {
+	if m.User != 0 {
+		return d.users.At(int(m.User)).given
+	}
+	return d.groups.At(int(m.Group)).given
 }
 
 // needAssign asks for the rights to give or take a role: assign on the role,
@@ -77,7 +106,23 @@ func (d *Draft) needAssign(role RoleID, to Assignee) {
 
 // Sentence implements Operation.
 func (o *Grant) Sentence(s *Snapshot, n Names) string {
-	return "Granted " + refRole(s, o.Role) + " to " + refMember(s, n, o.User, o.Group) + windowWords(o.Window, s)
+	return "Granted " + refRole(s, o.Role) + " to " + refMember(s, n, o.User, o.Group) + windowWords(o.Window, s) + termsWords(s, o.Scopes, o.Schedule)
+}
+
+// termsWords says scopes and a schedule: " in voyages/2026-* of Berth planning,
+// weekdays 06:00 to 14:00, Europe/Lisbon".
+func termsWords(s *Snapshot, scopes []ScopeRef, schedule *Schedule) string {
+	out := ""
+	for i, x := range scopes {
+		out += map[bool]string{true: " within ", false: " or "}[i == 0] + x.Pattern
+		if id, ok := s.FindApplication(string(x.Application)); ok {
+			out += " of " + s.Application(id).Label
+		}
+	}
+	if schedule != nil {
+		out += ", " + schedule.String()
+	}
+	return out
 }
 
 // Revoke takes back one assignment: named by its id, or by the role and who
@@ -126,9 +171,9 @@ func (o *Revoke) find(d *Draft) *Assignment {
 	}
 	var found *Assignment
 	n := 0
-	for _, id := range d.given(from) {
-		if f := d.Assignment(id); f.Role == role {
-			found = f
+	for _, g := range d.givenTo(from) {
+		if g.role == role {
+			found = d.Assignment(g.id)
 			n++
 		}
 	}
@@ -148,8 +193,8 @@ func (d *Draft) notDirect(role RoleID, from Assignee) string {
 	key := d.RoleKey(role)
 	if from.User != 0 {
 		for g, when := range d.groupIntervals(from.User) {
-			for _, a := range d.groups.At(int(g)).assignments {
-				if d.Assignment(a).Role == role && len(when) > 0 && d.visible(FactGroup, uint32(g)) {
+			for _, a := range d.groups.At(int(g)).given {
+				if a.role == role && len(when) > 0 && d.visible(FactGroup, uint32(g)) {
 					return key + " is not held directly: it comes through the group " + d.Group(g).Key +
 						"; take the user out of the group, or revoke it there"
 				}

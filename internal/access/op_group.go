@@ -116,9 +116,9 @@ func (d *Draft) membershipOf(m Member, g GroupID) *Membership {
 	if m.Group != 0 {
 		via = d.groups.At(int(m.Group)).parents
 	}
-	for _, id := range via {
-		if f := d.Membership(id); f.Group == g {
-			return f
+	for _, j := range via {
+		if j.group == g {
+			return d.Membership(j.id)
 		}
 	}
 	return nil
@@ -133,8 +133,8 @@ func (d *Draft) groupLoop(g, member GroupID) string {
 	// The circle exists when member is already reached upward from g.
 	var walk func(GroupID, string, map[GroupID]bool) string
 	walk = func(x GroupID, trail string, seen map[GroupID]bool) string {
-		for _, id := range d.groups.At(int(x)).parents {
-			up := d.Membership(id).Group
+		for _, j := range d.groups.At(int(x)).parents {
+			up := j.group
 			if up == member {
 				return trail + " → " + name(up)
 			}

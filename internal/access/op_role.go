@@ -202,6 +202,7 @@ type AddPermission struct {
 	Application ApplicationRef `json:"application,omitempty" doc:"the role's own by default"`
 	Actions     []string       `json:"actions" doc:"declared actions, or * for all, later ones too"`
 	Pattern     string         `json:"pattern" doc:"a path whose segments may contain *"`
+	Own         bool           `json:"own,omitempty" doc:"only on resources whose owner is the user"`
 
 	Permission PermissionRef `json:"permission,omitempty" doc:"set by the service"`
 }
@@ -233,6 +234,9 @@ func (o *AddPermission) apply(d *Draft) {
 	if err := CheckPattern(o.Pattern); err != nil {
 		d.fault("pattern", "%s", err)
 	}
+	if o.Own && app == AbleRoster {
+		d.fault("own", "nothing in able-roster has an owner")
+	}
 	if len(o.Actions) == 0 {
 		d.fault("actions", "names no action")
 	}
@@ -249,21 +253,28 @@ func (o *AddPermission) apply(d *Draft) {
 	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
 	for _, p := range d.roles.At(int(id)).permissions {
 		f := d.Permission(p)
-		if f.Application == app && f.Pattern == o.Pattern && slices.Equal(f.Actions, o.Actions) {
+		if f.Application == app && f.Pattern == o.Pattern && f.Own == o.Own && slices.Equal(f.Actions, o.Actions) {
 			o.Permission = PermissionRef(f.ID.String())
 			d.note(AlreadySo, f.Opened)
 			return
 		}
 	}
 	f := &Permission{ID: PermissionID(d.allocate(FactPermission)), Role: id, Application: app,
-		Actions: o.Actions, Pattern: o.Pattern, Opened: d.Revision}
+		Actions: o.Actions, Pattern: o.Pattern, Own: o.Own, Opened: d.Revision}
 	o.Permission = PermissionRef(f.ID.String())
 	d.put(f)
 }
 
 // Sentence implements Operation.
 func (o *AddPermission) Sentence(s *Snapshot, _ Names) string {
-	return "Let the role " + refRole(s, o.Role) + " " + words(o.Actions) + " " + o.Pattern
+	return "Let the role " + refRole(s, o.Role) + " " + words(o.Actions) + " " + o.Pattern + ownWords(o.Own)
+}
+
+func ownWords(own bool) string {
+	if own {
+		return ", on their own alone"
+	}
+	return ""
 }
 
 func words(actions []string) string {
@@ -291,6 +302,7 @@ type RemovePermission struct {
 	Role    RoleRef  `json:"role,omitempty" doc:"set by the service"`
 	Actions []string `json:"actions,omitempty" doc:"set by the service"`
 	Pattern string   `json:"pattern,omitempty" doc:"set by the service"`
+	Own     bool     `json:"own,omitempty" doc:"set by the service"`
 }
 
 // Verb implements Operation.
@@ -307,11 +319,11 @@ func (o *RemovePermission) apply(d *Draft) {
 	}
 	d.read(FactRole, uint32(f.Role))
 	d.need(ActUpdate, d.RolePath(f.Role), "update the role %s", d.RoleKey(f.Role))
-	o.Role, o.Actions, o.Pattern = RoleRef(f.Role.String()), f.Actions, f.Pattern
+	o.Role, o.Actions, o.Pattern, o.Own = RoleRef(f.Role.String()), f.Actions, f.Pattern, f.Own
 	d.end(f)
 }
 
 // Sentence implements Operation.
 func (o *RemovePermission) Sentence(s *Snapshot, _ Names) string {
-	return "No longer lets the role " + refRole(s, o.Role) + " " + words(o.Actions) + " " + o.Pattern
+	return "No longer lets the role " + refRole(s, o.Role) + " " + words(o.Actions) + " " + o.Pattern + ownWords(o.Own)
 }

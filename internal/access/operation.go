@@ -164,8 +164,8 @@ func (d *Draft) Finish() {
 	if len(d.Faults) > 0 {
 		return
 	}
-	for _, id := range d.groups.At(int(PublicGroup)).assignments {
-		f := d.Assignment(id)
+	for _, g := range d.groups.At(int(PublicGroup)).given {
+		f := d.Assignment(g.id)
 		for _, r := range d.roles.At(int(f.Role)).closure {
 			for _, p := range d.RolePermissions(r) {
 				if p.Application == AbleRoster {
@@ -300,4 +300,4 @@ func SubjectsOf(op Operation) []string {
 // referring are the fields of operations that hold ids once applied.
 var referring = map[string]bool{"user": true, "manager": true, "group": true, "member_group": true, "application": true,
 	"resource": true, "role": true, "includes": true, "excludes": true, "inclusion": true, "permission": true,
-	"membership": true, "assignment": true}
+	"membership": true, "assignment": true, "fence": true, "trial_group": true}

@@ -19,6 +19,7 @@ type oracle struct {
 	inclusions   []*Inclusion
 	permissions  []*Permission
 	assignments  []*Assignment
+	fences       []*Fence
 }
 
 // oracleOf copies the facts of a snapshot out of its tables.
@@ -50,6 +51,9 @@ func oracleOf(s *Snapshot) *oracle {
 	}
 	for i := range s.assignments.Len() {
 		o.assignments = keep(o.assignments, s.assignments.Get(i).fact)
+	}
+	for i := range s.fences.Len() {
+		o.fences = keep(o.fences, s.fences.Get(i).fact)
 	}
 	return o
 }
@@ -111,53 +115,56 @@ func (o *oracle) registered(app ApplicationID, path string) *Resource {
 }
 
 func (o *oracle) exists(app ApplicationID, path string) bool {
-	if o.registered(app, path) != nil {
-		return true
-	}
 	segments := segmentsOf(path)
-	for n := len(segments) - 1; n >= 0; n-- {
-		above := "/"
+	found := false
+	for n := len(segments); n >= 0; n-- {
+		at := "/"
 		if n > 0 {
-			above = strings.Join(segments[:n], "/")
+			at = strings.Join(segments[:n], "/")
 		}
-		if r := o.registered(app, above); r != nil && r.Open {
-			return true
+		r := o.registered(app, at)
+		if r != nil && r.Retired {
+			return false
+		}
+		if r != nil && (n == len(segments) || r.Open) {
+			found = true
 		}
 	}
-	return false
+	return found
 }
 
-// codes are the reason codes of all chains that fit, "" for one that holds.
-func (o *oracle) codes(user *User, app ApplicationID, action, path string, at Instant) []Reason {
-	var out []Reason
-	var role func(id RoleID, windows []Window)
-	role = func(id RoleID, windows []Window) {
+// way is what lies between a user and a permission.
+type way struct {
+	windows    []Window
+	assignment *Assignment
+	permission *Permission
+}
+
+// ways are all of them whose actions and pattern fit, whatever else fails.
+func (o *oracle) ways(user *User, app ApplicationID, action, path string) []way {
+	var out []way
+	var role func(id RoleID, w way)
+	role = func(id RoleID, w way) {
 		for _, r := range o.roles {
 			if r.ID == id && r.Retired {
 				return
 			}
 		}
 		for _, p := range o.permissions {
-			if p.Role != id || p.Application != app || !coversNaively(p.Pattern, path) {
-				continue
-			}
-			for _, a := range p.Actions {
-				if a == action || a == "*" {
-					out = append(out, codeOf(windows, at))
-					break
-				}
+			if p.Role == id && p.Application == app && coversNaively(p.Pattern, path) && (in(p.Actions, action) || in(p.Actions, "*")) {
+				out = append(out, way{w.windows, w.assignment, p})
 			}
 		}
 		for _, i := range o.inclusions {
 			if i.Role == id {
-				role(i.Included, windows)
+				role(i.Included, w)
 			}
 		}
 	}
 	held := func(by Assignee, windows []Window) {
 		for _, a := range o.assignments {
 			if a.Assignee == by {
-				role(a.Role, append(windows[:len(windows):len(windows)], a.Window))
+				role(a.Role, way{append(windows[:len(windows):len(windows)], a.Window), a, nil})
 			}
 		}
 	}
@@ -168,31 +175,100 @@ func (o *oracle) codes(user *User, app ApplicationID, action, path string, at In
 	if user.UserKind == Person {
 		held(Assignee{Group: AllUsersGroup}, nil)
 	}
-	var up func(m Member, windows []Window)
-	up = func(m Member, windows []Window) {
-		held(m, windows)
-		for _, f := range o.memberships {
-			if f.Member == m {
-				up(Member{Group: f.Group}, append(windows[:len(windows):len(windows)], f.Window))
-			}
-		}
-	}
-	up(Member{User: user.ID}, nil)
+	o.up(Member{User: user.ID}, nil, held)
 	return out
 }
 
-func codeOf(windows []Window, at Instant) Reason {
-	code := Reason("")
-	for _, w := range windows {
-		if w.Until != 0 && at >= w.Until {
-			return Ended
+// up calls yield for a member and for every group above it, with the windows
+// on the way, once for each way.
+func (o *oracle) up(m Member, windows []Window, yield func(Member, []Window)) {
+	yield(m, windows)
+	for _, f := range o.memberships {
+		if f.Member == m {
+			o.up(Member{Group: f.Group}, append(windows[:len(windows):len(windows)], f.Window), yield)
 		}
-		if at < w.From {
+	}
+}
+
+func in(all []string, x string) bool {
+	for _, y := range all {
+		if x == y {
+			return true
+		}
+	}
+	return false
+}
+
+// code is the last of the codes that a way fails, "" when it holds.
+func (o *oracle) code(w way, user *User, q Question) Reason {
+	code := Reason("")
+	if w.permission.Own && (user == nil || q.Owner == "" || !strings.EqualFold(q.Owner, user.UserName) && q.Owner != user.ID.String()) {
+		code = NotOwner
+	}
+	if w.assignment.Schedule != nil && !scheduledNaively(w.assignment.Schedule, q.At) {
+		code = OutsideSchedule
+	}
+	for _, x := range w.windows {
+		if q.At < x.From {
 			code = NotYet
+		}
+	}
+	for _, x := range w.windows {
+		if x.Until != 0 && q.At >= x.Until {
+			code = Ended
+		}
+	}
+	if len(w.assignment.Scopes) > 0 {
+		inside := false
+		for _, x := range w.assignment.Scopes {
+			inside = inside || x.Application == w.permission.Application && coversNaively(x.Pattern, q.Path)
+		}
+		if !inside {
+			code = OutOfScope
+		}
+	}
+	for _, f := range o.fences {
+		if f.Application == w.permission.Application && (in(f.Actions, q.Action) || in(f.Actions, "*")) &&
+			coversNaively(f.Pattern, q.Path) && !insideNaively(f.Pattern, w.permission.Pattern) {
+			code = Fenced
 		}
 	}
 	return code
 }
+
+// insideNaively says whether a permission's pattern lies inside a fence's.
+func insideNaively(fence, permission string) bool {
+	f, p := segmentsOf(fence), segmentsOf(permission)
+	if len(p) < len(f) {
+		return false
+	}
+	for i := range f {
+		if !segmentFits(f[i], strings.ReplaceAll(p[i], "*", "\x01")) {
+			return false
+		}
+	}
+	return true
+}
+
+// scheduledNaively reads the wall clock as text.
+func scheduledNaively(s *Schedule, at Instant) bool {
+	x := s.text()
+	zone, err := time.LoadLocation(x.TimeZone)
+	if err != nil {
+		panic(err)
+	}
+	local := time.UnixMicro(int64(at)).In(zone)
+	clock := local.Format("15:04")
+	today := strings.ToLower(local.Weekday().String()[:3])
+	yesterday := strings.ToLower(((local.Weekday() + 6) % 7).String()[:3])
+	if x.From < x.Until {
+		return in(x.Days, today) && clock >= x.From && clock < x.Until
+	}
+	return in(x.Days, today) && clock >= x.From || in(x.Days, yesterday) && clock < x.Until
+}
+
+// order is that of the codes of chains.
+var order = []Reason{NotOwner, OutsideSchedule, NotYet, Ended, OutOfScope, Fenced}
 
 // check answers a question whose path is well formed.
 func (o *oracle) check(q Question) Decision {
@@ -205,16 +281,27 @@ func (o *oracle) check(q Question) Decision {
 	if app == nil {
 		return Decision{Reason: ApplicationUnknown}
 	}
-	if app.State != StateLive {
+	var user *User
+	for _, u := range o.users {
+		if q.User != "" && strings.EqualFold(u.UserName, q.User) {
+			user = u
+		}
+	}
+	trial := false
+	if app.State == StateDraft && app.Trial != 0 && user != nil {
+		trial = app.Trial == PublicGroup || app.Trial == AllUsersGroup && user.UserKind == Person
+		o.up(Member{User: user.ID}, nil, func(m Member, windows []Window) {
+			holds := m.Group == app.Trial
+			for _, w := range windows {
+				holds = holds && q.At >= w.From && (w.Until == 0 || q.At < w.Until)
+			}
+			trial = trial || holds
+		})
+	}
+	if app.State == StateRetired || app.State == StateDraft && !trial {
 		return Decision{Reason: ApplicationNotLive}
 	}
-	var user *User
 	if q.User != "" {
-		for _, u := range o.users {
-			if strings.EqualFold(u.UserName, q.User) {
-				user = u
-			}
-		}
 		if user == nil {
 			return Decision{Reason: UserUnknown}
 		}
@@ -222,6 +309,14 @@ func (o *oracle) check(q Question) Decision {
 			return Decision{Reason: UserInactive}
 		}
 	}
+	live := o.live(app, user, q)
+	if app.State == StateRehearsal && user != nil && !live.Allowed {
+		return Decision{true, Rehearsal}
+	}
+	return live
+}
+
+func (o *oracle) live(app *Application, user *User, q Question) Decision {
 	if !o.exists(app.ID, q.Path) {
 		return Decision{Reason: ResourceUnknown}
 	}
@@ -232,19 +327,20 @@ func (o *oracle) check(q Question) Decision {
 	if !declared {
 		return Decision{Reason: ActionUnknown}
 	}
-	best := NoGrant
-	for _, c := range o.codes(user, app.ID, q.Action, q.Path, q.At) {
-		switch {
-		case c == "":
-			return Decision{true, Granted}
-		case c == NotYet:
-			best = NotYet
-		case c == Ended && best == NoGrant:
-			best = Ended
-		}
+	codes := map[Reason]bool{}
+	for _, w := range o.ways(user, app.ID, q.Action, q.Path) {
+		codes[o.code(w, user, q)] = true
+	}
+	if codes[""] {
+		return Decision{true, Granted}
 	}
 	if user == nil {
-		best = NotSignedIn
+		return Decision{Reason: NotSignedIn}
 	}
-	return Decision{Reason: best}
+	for _, c := range order {
+		if codes[c] {
+			return Decision{Reason: c}
+		}
+	}
+	return Decision{Reason: NoGrant}
 }

@@ -122,22 +122,9 @@ func Covers(pattern, path string) bool {
 
 // Contains says whether all that inner can cover, outer covers too: each
 // segment of outer matches inner's in the same place, where a * in inner is
-// matched only by a * in outer.
-func Contains(outer, inner string) bool {
-	for {
-		o, orest, ok := nextSegment(outer)
-		if !ok {
-			return true
-		}
-		i, irest, ok := nextSegment(inner)
-		// Matching the literal text of inner, its stars taken as a
-		// character no name has, lets only a * of outer match them.
-		if !ok || !matchSegment(o, strings.ReplaceAll(i, "*", "\x00")) {
-			return false
-		}
-		outer, inner = orest, irest
-	}
-}
+// matched only by a * in outer. That is covering with inner's stars taken as
+// characters, since what stands between outer's own stars holds none.
+func Contains(outer, inner string) bool { return Covers(outer, inner) }
 
 // reachesBelow says whether pattern can cover something below path without
 // covering path itself: it is deeper, and its first segments match.

@@ -51,14 +51,13 @@ func (s *Snapshot) holding(id UserID) string {
 	if u == nil || u.fact == nil {
 		return "absent"
 	}
-	parts := make([]string, 0, len(u.groups)+len(u.assignments)+1)
-	for _, m := range u.groups {
-		f := s.memberships.At(int(m)).fact
-		parts = append(parts, fmt.Sprint("m", f.Group, f.Window))
+	parts := make([]string, 0, len(u.groups)+len(u.given))
+	for _, j := range u.groups {
+		parts = append(parts, fmt.Sprint("m", j.group, s.memberships.At(int(j.id)).fact.Window))
 	}
-	for _, a := range u.assignments {
-		f := s.assignments.At(int(a)).fact
-		parts = append(parts, fmt.Sprint("a", f.Role, f.Window))
+	for _, g := range u.given {
+		f := s.assignments.At(int(g.id)).fact
+		parts = append(parts, fmt.Sprint("a", g.role, f.Window, f.terms()))
 	}
 	slices.Sort(parts)
 	return fmt.Sprint(u.fact.UserKind, s.effective(id), strings.Join(parts, " "))
@@ -120,6 +119,8 @@ func (s *Snapshot) below(f Fact, add func(UserID)) {
 		s.holdersOf(f.ID, add)
 	case *Resource:
 		s.holdersOf(f.Application, add)
+	case *Fence:
+		s.holdersOf(f.Application, add)
 	}
 }
 
@@ -139,54 +140,81 @@ func (s *Snapshot) holdersOf(app ApplicationID, add func(UserID)) {
 	}
 }
 
-// RoleGain is a role that a user comes to hold, or to hold for longer, or that
-// gives more than it did to somebody who holds it.
+// RoleGain is a role that a user comes to hold, or to hold for longer or on
+// wider terms, or that gives more than it did to somebody who holds it.
 type RoleGain struct {
-	User UserID // 0 is everybody: the role reaches public or all-users
-	Role RoleID
+	User   UserID // 0 is everybody: the role reaches public or all-users
+	Role   RoleID
+	Scopes []Scope // within which it is gained; none: wherever the role reaches
 }
 
 // RoleGains are all of them in a draft, whichever way they come about. They
 // are what its author needs "assign" for. What all-users and public held
 // before, they give to whoever arrives on the authority of who granted it.
 func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
-	widened, everybody := map[RoleID]bool{}, map[RoleID]bool{}
+	widened := map[RoleID]bool{}
+	everybody := map[string]*heldRole{}
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {
 		case *Permission:
 			widened[f.Role] = true
 		case *Assignment:
-			if f.Assignee.Group == PublicGroup || f.Assignee.Group == AllUsersGroup {
+			if !ownGroups(f.Assignee.Group) {
 				for _, r := range d.roles.At(int(f.Role)).closure {
-					everybody[r] = true
+					everybody[fmt.Sprint(r, "\n", f.terms())] = &heldRole{role: r, terms: f.terms()}
 				}
 			}
 		}
+		if f, ok := c.Before.(*Fence); ok { // what it kept out comes in
+			d.reachedAgain(f, widened)
+		}
 	}
 	before := d.base.anybodysRoles()
-	for r := range d.anybodysRoles() {
-		if !before[r] || widened[r] {
-			everybody[r] = true
+	for k, h := range d.anybodysRoles() {
+		if before[k] == nil || widened[h.role] {
+			everybody[k] = h
 		}
 	}
 	var out []RoleGain
-	for r := range everybody {
-		out = append(out, RoleGain{0, r})
+	for _, h := range everybody {
+		out = append(out, RoleGain{0, h.role, h.scopes})
 	}
 	ahead := Window{From: from}
 	for _, id := range touched {
 		if id == 0 {
 			continue
 		}
-		before := d.base.ownRoleIntervals(id)
-		for r, when := range d.ownRoleIntervals(id) {
-			if widened[r] || len(when.minus(before[r]).within(ahead)) > 0 {
-				out = append(out, RoleGain{id, r})
+		before := d.base.heldRoles(id, ownGroups)
+		for k, h := range d.heldRoles(id, ownGroups) {
+			when := h.when
+			for _, b := range []*heldRole{before[k], before[fmt.Sprint(h.role, "\n")]} { // the same, or on no terms
+				if b != nil {
+					when = when.minus(b.when)
+				}
+			}
+			if widened[h.role] || len(when.within(ahead)) > 0 {
+				out = append(out, RoleGain{id, h.role, h.scopes})
 			}
 		}
 	}
 	slices.SortFunc(out, func(a, b RoleGain) int {
-		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role))
+		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role), compareScopes(a.Scopes, b.Scopes))
 	})
 	return out
+}
+
+// reachedAgain marks the roles that give more once a fence has gone.
+func (d *Draft) reachedAgain(f *Fence, widened map[RoleID]bool) {
+	for i := range d.roles.Len() {
+		rec := d.roles.At(i)
+		if rec == nil {
+			continue
+		}
+		for _, id := range rec.permissions {
+			p := d.Permission(id)
+			if p.Application == f.Application && !f.passes(p.Pattern) && overlap(f.Pattern, p.Pattern) && slices.ContainsFunc(p.Actions, func(a string) bool { return a == AllActions || f.guards(a) }) {
+				widened[RoleID(i)] = true
+			}
+		}
+	}
 }

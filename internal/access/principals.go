@@ -1,7 +1,5 @@
 package access
 
-import "slices"
-
 // groupsAt appends the groups whose assignments count for a user at an
 // instant: those reached upward through memberships inside their windows,
 // all-users for persons, and public. Nobody (user 0) has public alone.
@@ -17,22 +15,25 @@ func (s *Snapshot) groupsAt(out []GroupID, id UserID, at Instant) []GroupID {
 	if u.fact.UserKind == Person {
 		out = append(out, AllUsersGroup)
 	}
-	done := len(out)
-	out = s.climb(out, u.groups, at)
-	for ; done < len(out); done++ {
-		out = s.climb(out, s.groups.At(int(out[done])).parents, at)
+	var buf [24]reachedGroup
+	reached := s.reachUp(buf[:0], u.groups, holdsNow, at)
+	for i := 0; i < len(reached); i++ {
+		if reached[i].miss == holdsNow {
+			reached = s.reachUp(reached, s.groups.At(int(reached[i].id)).parents, holdsNow, at)
+			out = append(out, reached[i].id)
+		}
 	}
 	return out
 }
 
-func (s *Snapshot) climb(out []GroupID, via []MembershipID, at Instant) []GroupID {
-	for _, m := range via {
-		f := s.memberships.At(int(m)).fact
-		if f.Window.Holds(at) && !slices.Contains(out, f.Group) {
-			out = append(out, f.Group)
+// isMember says whether a group is reached upward from a user at an instant.
+func (s *Snapshot) isMember(id UserID, group GroupID, at Instant) bool {
+	for _, g := range s.groupsAt(nil, id, at) {
+		if g == group {
+			return true
 		}
 	}
-	return out
+	return false
 }
 
 // groupIntervals is when each group counts for a user, over all time.
@@ -49,13 +50,12 @@ func (s *Snapshot) groupIntervals(id UserID) map[GroupID]Intervals {
 		out[AllUsersGroup] = Always()
 	}
 	var todo []GroupID
-	climb := func(from Intervals, via []MembershipID) {
-		for _, m := range via {
-			f := s.memberships.At(int(m)).fact
-			add := from.within(f.Window)
-			if len(add.minus(out[f.Group])) > 0 {
-				out[f.Group] = out[f.Group].union(add)
-				todo = append(todo, f.Group)
+	climb := func(from Intervals, via []joined) {
+		for _, j := range via {
+			add := from.within(s.memberships.At(int(j.id)).fact.Window)
+			if len(add.minus(out[j.group])) > 0 {
+				out[j.group] = out[j.group].union(add)
+				todo = append(todo, j.group)
 			}
 		}
 	}

@@ -20,13 +20,44 @@ func newChance(seed uint64) *chance {
 
 func pick[T any](c *chance, all ...T) T { return all[c.IntN(len(all))] }
 
-// instant is on or beside the edges that windows and days have.
+// instant is on or beside the edges that windows, days and schedules have.
 func (c *chance) instant() Instant {
 	t := c.day0.AddDate(0, 0, c.IntN(24)-2)
-	if c.IntN(3) == 0 { // days begin elsewhere
+	switch c.IntN(4) {
+	case 0: // days begin elsewhere
 		t = t.Add(time.Duration(c.IntN(5)-2) * time.Hour)
+	case 1, 2: // schedules begin and end on the half hour, somewhere
+		t = t.Add(time.Duration(c.IntN(48)) * 30 * time.Minute)
 	}
 	return At(t) + Instant(c.IntN(3)-1)
+}
+
+func (c *chance) schedule() *Schedule {
+	if c.IntN(4) > 0 {
+		return nil
+	}
+	days := []string{}
+	for _, d := range dayWords {
+		if c.IntN(2) == 0 {
+			days = append(days, d)
+		}
+	}
+	clock := func() string { return fmt.Sprintf("%02d:%02d", c.IntN(24), 30*c.IntN(2)) }
+	s, err := NewSchedule(append(days, "wed"), clock(), clock(), pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns", "Australia/Lord_Howe"))
+	if err != nil {
+		panic(err)
+	}
+	return s
+}
+
+func (c *chance) scopes() []ScopeRef {
+	var out []ScopeRef
+	if c.IntN(4) == 0 {
+		for range 1 + c.IntN(2) {
+			out = append(out, ScopeRef{c.application(), c.pattern()})
+		}
+	}
+	return out
 }
 
 func (c *chance) window() Window {
@@ -92,14 +123,14 @@ func (c *chance) holder() (UserRef, GroupRef) {
 // operation is one that may or may not fit.
 func (c *chance) operation() Operation {
 	user, group := c.holder()
-	switch c.IntN(38) {
+	switch c.IntN(50) {
 	case 0:
 		return &AddUser{Personal: Personal{UserName: string(c.user())}, UserKind: pick(c, Person, Person, Service), Unit: c.unit(), Start: c.date(), End: c.date()}
 	case 1:
 		start, end := c.date(), c.date()
 		return &UpdateUser{User: c.user(), Start: &start, End: &end}
 	case 2:
-		status := pick(c, Active, Active, Active, Active, Suspended, Departed)
+		status := pick(c, Active, Active, Active, Active, Active, Active, Active, Suspended, Departed)
 		return &UpdateUser{User: c.user(), Status: &status}
 	case 3:
 		return &AddGroup{Key: fmt.Sprintf("g%d", c.IntN(7)), Unit: c.unit()}
@@ -119,7 +150,7 @@ func (c *chance) operation() Operation {
 		return &AddApplication{Key: string(c.application()), State: pick(c, StateLive, StateLive, StateLive, StateDraft),
 			Actions: []Action{{Key: "read"}, {Key: "update"}}, Open: c.IntN(6) == 0}
 	case 9:
-		state := pick(c, StateLive, StateLive, StateLive, StateLive, StateLive, StateLive, StateDraft, StateRetired)
+		state := pick(c, StateLive, StateLive, StateLive, StateLive, StateLive, StateLive, StateLive, StateLive, StateRehearsal, StateDraft, StateRetired)
 		return &UpdateApplication{Application: c.application(), State: &state,
 			Actions: pick(c, []Action{{Key: "read"}, {Key: "update"}}, []Action{{Key: "read"}, {Key: "update"}, {Key: "release"}})}
 	case 10, 11:
@@ -147,13 +178,35 @@ func (c *chance) operation() Operation {
 		}
 		return &Revoke{Role: c.role(), User: user, Group: group}
 	case 20, 21:
-		return &Grant{Role: c.role(), User: user, Group: group, Window: c.window()}
+		return &Grant{Role: c.role(), User: user, Group: group, Window: c.window(), Scopes: c.scopes(), Schedule: c.schedule()}
+	case 32, 33:
+		if c.IntN(3) == 0 {
+			return &RemoveFence{Fence: FenceRef(fmt.Sprintf("fence-%d", 1+c.IntN(12)))}
+		}
+		return &AddFence{Application: c.application(), Pattern: c.pattern(), Actions: pick(c, []string{"read"}, []string{"update"}, []string{"*"})}
+	case 34:
+		open, retired := c.IntN(3) == 0, c.IntN(3) == 0
+		o := &UpdateResource{Application: c.application(), Path: c.path()}
+		if c.IntN(2) == 0 {
+			o.Open = &open
+		} else {
+			o.Retired = &retired
+		}
+		return o
+	case 35:
+		trial := c.group()
+		if c.IntN(3) == 0 {
+			trial = ""
+		}
+		return &UpdateApplication{Application: c.application(), Trial: &trial}
 	case 22, 23, 24, 29:
 		return &AddPermission{Role: c.role(), Actions: []string{"*"}, Pattern: pick(c, "/", "a", "b", "*")}
 	case 26:
 		return &RemoveMember{Group: c.group(), User: c.user()}
+	case 36, 37, 38, 39:
+		return &AddPermission{Role: c.role(), Actions: pick(c, []string{"read"}, []string{"*"}), Pattern: c.pattern(), Own: true}
 	default:
-		return &Grant{Role: c.role(), User: c.user(), Window: c.window()}
+		return &Grant{Role: c.role(), User: c.user(), Window: c.window(), Scopes: c.scopes(), Schedule: c.schedule()}
 	}
 }
 
@@ -211,6 +264,14 @@ func (c *chance) question() Question {
 	}
 	if c.IntN(40) == 0 {
 		q.Application = "nothing"
+	}
+	switch c.IntN(6) {
+	case 0, 1:
+		q.Owner = q.User
+	case 2:
+		q.Owner = string(c.user())
+	case 3:
+		q.Owner = UserID(c.IntN(9)).String()
 	}
 	if c.IntN(6) == 0 {
 		q.Path = Join(q.Path, pick(c, "north-1", "unseen", "y"))

@@ -2,37 +2,114 @@ package access
 
 import "slices"
 
-// Reach is the patterns where a user may do an action of an application at an
-// instant: what lists are cut down with. Patterns that another contains are
-// left out. User 0 is nobody signed in.
-func (s *Snapshot) Reach(id UserID, app ApplicationID, action string, at Instant) []string {
-	var out []string
-	s.permissionsAt(id, at, func(p *Permission) {
-		if p.Application == app && p.gives(action) {
-			out = widen(out, p.Pattern)
+// Part is what a permission reaches: all a pattern covers, less what the
+// fences do that it does not pass.
+type Part struct {
+	Pattern string
+	Except  []string
+}
+
+func (p *Part) covers(path string) bool {
+	if !Covers(p.Pattern, path) {
+		return false
+	}
+	for _, e := range p.Except {
+		if Covers(e, path) {
+			return false
+		}
+	}
+	return true
+}
+
+// contains says whether all of q is in p.
+func (p *Part) contains(q *Part) bool {
+	if !Contains(p.Pattern, q.Pattern) {
+		return false
+	}
+	for _, e := range p.Except {
+		if overlap(e, q.Pattern) && !slices.ContainsFunc(q.Except, func(x string) bool { return Contains(x, e) }) {
+			return false
+		}
+	}
+	return true
+}
+
+// Reach is where a user may do an action of an application at an instant,
+// whatever they own: what lists are cut down with. Parts that another contains
+// are left out. User 0 is nobody signed in.
+func (s *Snapshot) Reach(id UserID, app ApplicationID, action string, at Instant) []Part {
+	var out []Part
+	s.reachable(id, at, func(f *Assignment, p *Permission) {
+		if p.Application == app && p.gives(action) && !p.Own {
+			out = s.widenBy(out, f, p, action)
 		}
 	})
-	slices.Sort(out)
+	sortParts(out)
 	return out
 }
 
-// widen adds a pattern to a set in which none contains another.
-func widen(set []string, p string) []string {
-	for _, q := range set {
-		if Contains(q, p) {
+// OwnReach is where a user may do an action on what is their own.
+func (s *Snapshot) OwnReach(id UserID, app ApplicationID, action string, at Instant) []Part {
+	var out []Part
+	s.reachable(id, at, func(f *Assignment, p *Permission) {
+		if p.Application == app && p.gives(action) && p.Own && id != 0 {
+			out = s.widenBy(out, f, p, action)
+		}
+	})
+	sortParts(out)
+	return out
+}
+
+func sortParts(all []Part) {
+	slices.SortFunc(all, func(a, b Part) int {
+		if a.Pattern < b.Pattern {
+			return -1
+		}
+		return 1
+	})
+}
+
+// widenBy adds what a permission reaches within the scopes of an assignment.
+func (s *Snapshot) widenBy(set []Part, f *Assignment, p *Permission, action string) []Part {
+	var except []string
+	for _, x := range s.Fences(p.Application) {
+		if x.guards(action) && !x.passes(p.Pattern) {
+			except = append(except, x.Pattern)
+		}
+	}
+	for _, pattern := range narrowed(p.Application, p.Pattern, f.Scopes) {
+		part := Part{Pattern: pattern}
+		fenced := false
+		for _, e := range except {
+			fenced = fenced || Contains(e, pattern)
+			if overlap(e, pattern) {
+				part.Except = append(part.Except, e)
+			}
+		}
+		if !fenced {
+			set = widen(set, part)
+		}
+	}
+	return set
+}
+
+// widen adds a part to a set in which none contains another.
+func widen(set []Part, p Part) []Part {
+	for i := range set {
+		if set[i].contains(&p) {
 			return set
 		}
 	}
-	return append(slices.DeleteFunc(set, func(q string) bool { return Contains(p, q) }), p)
+	return append(slices.DeleteFunc(set, func(q Part) bool { return p.contains(&q) }), p)
 }
 
-// permissionsAt calls yield for each permission held at an instant, perhaps
-// more than once.
-func (s *Snapshot) permissionsAt(id UserID, at Instant, yield func(*Permission)) {
+// reachable calls yield for each permission held at an instant through each
+// assignment whose schedule holds then, perhaps more than once.
+func (s *Snapshot) reachable(id UserID, at Instant, yield func(*Assignment, *Permission)) {
 	s.assignmentsAt(id, at, func(f *Assignment) {
 		for _, r := range s.roles.At(int(f.Role)).closure {
 			for _, p := range s.roles.At(int(r)).permissions {
-				yield(s.permissions.At(int(p)).fact)
+				yield(f, s.permissions.At(int(p)).fact)
 			}
 		}
 	})
@@ -44,32 +121,28 @@ func (s *Snapshot) assignmentsAt(id UserID, at Instant, yield func(*Assignment))
 	if id != 0 && !s.Effective(id, at) {
 		return
 	}
-	each := func(given []AssignmentID) {
-		for _, a := range given {
-			if f := s.assignments.At(int(a)).fact; f.Window.Holds(at) {
+	each := func(all []given) {
+		for _, g := range all {
+			f := s.assignments.At(int(g.id)).fact
+			if g.plain || f.Window.Holds(at) && (f.Schedule == nil || f.Schedule.Holds(at)) {
 				yield(f)
 			}
 		}
 	}
 	if id != 0 {
-		each(s.users.At(int(id)).assignments)
+		each(s.users.At(int(id)).given)
 	}
 	for _, g := range s.groupsAt(nil, id, at) {
-		each(s.groups.At(int(g)).assignments)
+		each(s.groups.At(int(g)).given)
 	}
 }
 
-// Reaches says whether any of the patterns covers a path.
-func Reaches(patterns []string, path string) bool {
-	for _, p := range patterns {
-		if Covers(p, path) {
+// Reaches says whether any of the parts covers a path.
+func Reaches(parts []Part, path string) bool {
+	for i := range parts {
+		if parts[i].covers(path) {
 			return true
 		}
 	}
 	return false
-}
-
-// May says whether a user may do an action on a path of able-roster.
-func (s *Snapshot) May(id UserID, action, path string, at Instant) bool {
-	return s.Effective(id, at) && s.given(asked{id, AbleRoster, action, path, at})
 }

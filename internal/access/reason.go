@@ -6,6 +6,7 @@ type Reason string
 // The reasons, in the order in which the first that holds is given.
 const (
 	Granted            Reason = "granted"
+	Rehearsal          Reason = "rehearsal"
 	ApplicationUnknown Reason = "application_unknown"
 	ApplicationNotLive Reason = "application_not_live"
 	UserUnknown        Reason = "user_unknown"
@@ -13,8 +14,12 @@ const (
 	ResourceUnknown    Reason = "resource_unknown"
 	ActionUnknown      Reason = "action_unknown"
 	NotSignedIn        Reason = "not_signed_in"
+	NotOwner           Reason = "not_owner"
+	OutsideSchedule    Reason = "outside_schedule"
 	NotYet             Reason = "not_yet"
 	Ended              Reason = "ended"
+	OutOfScope         Reason = "out_of_scope"
+	Fenced             Reason = "fenced"
 	NoGrant            Reason = "no_grant"
 )
 
@@ -24,6 +29,7 @@ var Reasons = []struct {
 	Sentence string
 }{
 	{Granted, "A role held gives this."},
+	{Rehearsal, "The application rehearses: everybody signed in is let in, though no role held gives this."},
 	{ApplicationUnknown, "There is no such application."},
 	{ApplicationNotLive, "The application is not live, so nobody is let in."},
 	{UserUnknown, "There is no such user."},
@@ -31,8 +37,12 @@ var Reasons = []struct {
 	{ResourceUnknown, "The application has no such resource."},
 	{ActionUnknown, "The application has no such action."},
 	{NotSignedIn, "Nobody is signed in, and this is not open to everybody."},
+	{NotOwner, "What would give this gives it only on one's own."},
+	{OutsideSchedule, "What gives this does not hold at this time of the week."},
 	{NotYet, "What would give this has not begun yet."},
 	{Ended, "What gave this has ended."},
+	{OutOfScope, "What gives this is limited to other parts of the application."},
+	{Fenced, "This is fenced: what gives more than it does not reach it."},
 	{NoGrant, "No role held gives this."},
 }
 
@@ -44,4 +54,31 @@ func (r Reason) Sentence() string {
 		}
 	}
 	return ""
+}
+
+// miss is how a chain fails, in the order in which a chain's code is the last
+// of those it fails, and an answer's the first of all chains'.
+type miss uint8
+
+const (
+	holdsNow miss = iota
+	missOwner
+	missSchedule
+	missNotYet
+	missEnded
+	missScope
+	missFence
+	missNone // no chain at all
+)
+
+var missReasons = [...]Reason{"", NotOwner, OutsideSchedule, NotYet, Ended, OutOfScope, Fenced, NoGrant}
+
+func (w Window) miss(at Instant) miss {
+	switch {
+	case w.Until != 0 && at >= w.Until:
+		return missEnded
+	case at < w.From:
+		return missNotYet
+	}
+	return holdsNow
 }

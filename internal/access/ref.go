@@ -13,6 +13,7 @@ type (
 	PermissionRef  string
 	InclusionRef   string
 	ResourceRef    string
+	FenceRef       string
 )
 
 // missing files the fault of a name that was not found, unless its making in

@@ -1,7 +1,6 @@
 package access
 
 import (
-	"strconv"
 	"strings"
 	"time"
 
@@ -22,6 +21,7 @@ type Snapshot struct {
 	memberships  paged.Table[membershipRec]
 	applications paged.Table[applicationRec]
 	resources    paged.Table[resourceRec]
+	fences       paged.Table[fenceRec]
 	roles        paged.Table[roleRec]
 	inclusions   paged.Table[inclusionRec]
 	permissions  paged.Table[permissionRec]
@@ -31,7 +31,6 @@ type Snapshot struct {
 	groupByKey       paged.Index
 	applicationByKey paged.Index
 	roleByKey        paged.Index // "application/key", organisation roles "key"
-	resourceByPath   paged.Index // "application number/path"
 
 	active int // users whose status is active
 	next   counters
@@ -39,25 +38,25 @@ type Snapshot struct {
 
 // counters are the next free numbers of each kind.
 type counters struct {
-	User, Group, Membership, Application, Resource, Role, Inclusion, Permission, Assignment uint32
+	User, Group, Membership, Application, Resource, Fence, Role, Inclusion, Permission, Assignment uint32
 }
 
 // The records: a fact and what is found from it. Slices in a record are never
 // written in place: an older snapshot may share them.
 type (
 	userRec struct {
-		fact        *User
-		folded      string
-		groups      []MembershipID
-		assignments []AssignmentID
-		touched     int64 // revision that last changed the user or what is given to them directly
+		fact    *User
+		folded  string
+		groups  []joined
+		given   []given
+		touched int64 // revision that last changed the user or what is given to them directly
 	}
 	groupRec struct {
-		fact        *Group
-		members     paged.Table[MembershipID]
-		parents     []MembershipID
-		assignments []AssignmentID
-		touched     int64
+		fact    *Group
+		members paged.Table[MembershipID]
+		parents []joined
+		given   []given
+		touched int64
 	}
 	membershipRec struct {
 		fact *Membership
@@ -66,9 +65,13 @@ type (
 	applicationRec struct {
 		fact      *Application
 		resources []ResourceID
+		byPath    paged.Index
+		retired   int // of its resources
+		fences    []FenceID
 		touched   int64
 	}
 	resourceRec struct{ fact *Resource }
+	fenceRec    struct{ fact *Fence }
 	roleRec     struct {
 		fact        *Role
 		includes    []InclusionID
@@ -76,6 +79,7 @@ type (
 		permissions []PermissionID
 		holders     paged.Table[AssignmentID]
 		closure     []RoleID // the active roles whose permissions it gives, itself first
+		rules       []rule   // those permissions, compiled
 		touched     int64
 	}
 	inclusionRec  struct{ fact *Inclusion }
@@ -86,11 +90,72 @@ type (
 	}
 )
 
+// joined is a membership as its member finds it; plain when it has no window,
+// so that checks need not look it up.
+type joined struct {
+	id    MembershipID
+	group GroupID
+	plain bool
+}
+
+// given is an assignment as its holder finds it; plain when it has no window,
+// scope or schedule.
+type given struct {
+	id    AssignmentID
+	role  RoleID
+	plain bool
+}
+
+// rule is a permission compiled for checks.
+type rule struct {
+	app     ApplicationID
+	actions uint64 // by place among the application's actions
+	pattern string
+	literal bool // the pattern has no star
+	own     bool
+	id      PermissionID
+}
+
+// covers is Covers, quicker for patterns without stars.
+func (r *rule) covers(path string) bool {
+	if !r.literal {
+		return Covers(r.pattern, path)
+	}
+	n := len(r.pattern)
+	return len(path) >= n && path[:n] == r.pattern && (len(path) == n || path[n] == '/') || r.pattern == Root
+}
+
+// mostActions bounds what an application declares: a bit each in a rule.
+const mostActions = 64
+
+// actionBit is an action's place among those an application declares.
+func (a *Application) actionBit(action string) (uint64, bool) {
+	for i := range a.Actions {
+		if a.Actions[i].Key == action {
+			return 1 << i, true
+		}
+	}
+	return 0, false
+}
+
+func (s *Snapshot) compile(p *Permission) rule {
+	r := rule{app: p.Application, pattern: p.Pattern, literal: !strings.Contains(p.Pattern, "*"), own: p.Own, id: p.ID}
+	app := s.Application(p.Application)
+	for _, a := range p.Actions {
+		if a == AllActions {
+			r.actions = ^uint64(0)
+		} else if bit, ok := app.actionBit(a); ok {
+			r.actions |= bit
+		}
+	}
+	return r
+}
+
 // Empty is the snapshot before the first revision: the two built-in groups
 // and the application able-roster, which no operation makes.
 func Empty() *Snapshot {
 	s := &Snapshot{zone: time.UTC, organisation: Organisation{TimeZone: "UTC"}}
-	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1}
+	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1, 1}
 	d := s.Draft()
 	builtin(d)
 	d.Revision = 0
@@ -212,41 +277,50 @@ func (s *Snapshot) RoleKey(id RoleID) string {
 	return s.Application(f.Application).Key + "/" + f.Key
 }
 
-func resourceKey(app ApplicationID, path string) string {
-	return strconv.FormatUint(uint64(app), 10) + "/" + path
+// FindResource finds a registered resource by its path, a retired one too.
+func (s *Snapshot) FindResource(app ApplicationID, path string) (*Resource, bool) {
+	rec := s.applications.At(int(app))
+	if rec == nil {
+		return nil, false
+	}
+	return s.resourceAt(rec, path)
 }
 
-// FindResource finds a registered resource by its path.
-func (s *Snapshot) FindResource(app ApplicationID, path string) (*Resource, bool) {
-	id, ok := s.resourceByPath.Find(resourceKey(app, path), func(id uint32) bool {
-		f := s.resources.At(int(id)).fact
-		return f.Application == app && f.Path == path
-	})
+func (s *Snapshot) resourceAt(app *applicationRec, path string) (*Resource, bool) {
+	id, ok := app.byPath.Find(path, func(id uint32) bool { return s.resources.At(int(id)).fact.Path == path })
 	if !ok {
 		return nil, false
 	}
 	return s.resources.At(int(id)).fact, true
 }
 
-// known says whether a path is registered or lies below an open resource.
-func (s *Snapshot) known(app ApplicationID, path string) bool {
-	if _, ok := s.FindResource(app, path); ok {
+// known says whether a path is registered or lies below an open resource. A
+// retired resource is as unregistered, with all below it, whatever is open
+// above it.
+func (s *Snapshot) known(app *applicationRec, path string) bool {
+	found := false
+	if r, ok := s.resourceAt(app, path); ok {
+		if r.Retired {
+			return false
+		}
+		found = true
+	}
+	if found && app.retired == 0 {
 		return true
 	}
 	for path != Root {
 		path = parentPath(path)
-		if r, ok := s.FindResource(app, path); ok && r.Open {
-			return true
+		if r, ok := s.resourceAt(app, path); ok {
+			if r.Retired {
+				return false
+			}
+			found = found || r.Open
 		}
 	}
-	return false
+	return found
 }
 
 func (a *Application) declares(action string) bool {
-	for i := range a.Actions {
-		if a.Actions[i].Key == action {
-			return true
-		}
-	}
-	return false
+	_, ok := a.actionBit(action)
+	return ok
 }

@@ -339,7 +339,7 @@ func (v *View) entitlements(es []access.Entitlement) (out []wire.Entitlement, hi
 			hidden = true
 			continue
 		}
-		x := wire.Entitlement{Application: v.applicationRef(e.Application, false), Action: e.Action, Target: e.Target,
+		x := wire.Entitlement{Application: v.applicationRef(e.Application, false), Action: e.Action, Target: e.Target, Own: e.Own, Schedule: schedule(e.Schedule),
 			From: instant(e.When[0].From), Until: instant(e.When[len(e.When)-1].Until)}
 		if e.When[0].From <= v.at {
 			x.From = nil // from now on

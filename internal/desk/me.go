@@ -21,7 +21,7 @@ func (v *View) Me() wire.Me {
 		for _, register := range []string{"users", "groups", "applications", "roles", "ledger", "settings"} {
 			for _, p := range reach {
 				// anywhere in that register, or in all of it
-				if access.Covers(p, register) || access.Covers(register, p) {
+				if access.Covers(p.Pattern, register) || access.Covers(register, p.Pattern) {
 					out.May[register+"."+a] = true
 				}
 			}

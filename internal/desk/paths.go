@@ -34,13 +34,14 @@ func (v *View) path(user access.UserID, c access.Chain) wire.Path {
 			step.Kind, step.Assignment, step.Origin = "role", a.ID.String(), string(a.Origin)
 			step.From, step.Until = instant(a.Window.From), instant(a.Window.Until)
 			step.Given = &wire.Given{Revision: a.Opened}
+			step.Scopes, step.Schedule = v.scopes(a.Scopes), schedule(a.Schedule)
 		}
 		out.Steps = append(out.Steps, step)
 	}
 	p := v.Permission(c.Permission)
 	app := v.applicationRef(p.Application, true)
 	out.Steps = append(out.Steps, wire.Step{Kind: "permission", Ref: wire.Ref{ID: p.ID.String(), Label: p.Pattern},
-		Application: &app, Actions: p.Actions, Pattern: p.Pattern})
+		Application: &app, Actions: p.Actions, Pattern: p.Pattern, Own: p.Own})
 	return out
 }
 
@@ -81,7 +82,7 @@ func (v *View) Access(id access.UserID) wire.Access {
 	out.Applications = len(apps)
 	for _, l := range v.Snapshot.Access(id, v.at) {
 		line := wire.AccessLine{Application: v.applicationRef(l.Application, true), Actions: l.Actions, Pattern: l.Pattern,
-			Through: through(l.Chains[0]), Now: l.When.Holds(v.at)}
+			Through: through(l.Chains[0]), Now: l.When.Holds(v.at), Own: l.Own, Schedule: schedule(l.Schedule), Fences: l.Fences}
 		for _, w := range l.When {
 			if w.Until == 0 || w.Until > v.at {
 				line.Until = instant(w.Until)
@@ -122,7 +123,7 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 	}
 	out := wire.CheckAnswer{Stand: v.stand()}
 	out.At = at.Time()
-	ask := access.Question{User: q.User, Application: q.Application, Action: q.Action, Path: q.Path, At: at}
+	ask := access.Question{User: q.User, Application: q.Application, Action: q.Action, Path: q.Path, At: at, Owner: q.Properties.Owner}
 	user, known := v.FindUser(q.User)
 	reads := q.User == "" || known && v.readsUser(user)
 	app, appKnown := v.FindApplication(q.Application)
@@ -144,6 +145,9 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 			return out, badPath(err)
 		}
 		out.Allowed, out.Reason, out.Message = d.Allowed, string(d.Reason), d.Reason.Sentence()
+		if q.Explain && decides {
+			out.Cure = v.cure(ask, true)
+		}
 		return out, nil
 	}
 	e, err := v.Explain(ask)
@@ -156,7 +160,23 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 	}
 	v.reasons(func(g giving) { visitPaths(out.Paths, g) })
 	out.Message = v.sentence(q, e, out.Paths)
+	out.Cure = v.cure(ask, decides)
 	return out, nil
+}
+
+// mostCures is how many roles that would help are named.
+const mostCures = 5
+
+// cure are roles that would give what was denied, of those the caller may read;
+// all of them to an account that decides for the application.
+func (v *View) cure(q access.Question, decides bool) []wire.Ref {
+	var out []wire.Ref
+	for _, r := range v.Cures(q) {
+		if ref := v.roleRef(r, decides); !ref.Outside && len(out) < mostCures {
+			out = append(out, ref)
+		}
+	}
+	return out
 }
 
 func badPath(err error) error {
@@ -180,6 +200,20 @@ func (v *View) sentence(q wire.CheckRequest, e access.Explanation, paths []wire.
 		return fmt.Sprintf("%s may not %s yet: held from %s, %s.", who, what, v.day(paths[0].From), v.by(paths[0]))
 	case access.Ended:
 		return fmt.Sprintf("%s may no longer %s: held until %s, %s.", who, what, v.day(paths[0].Until), v.by(paths[0]))
+	case access.NotOwner:
+		return fmt.Sprintf("%s may %s only where it is their own, %s.", who, what, v.by(paths[0]))
+	case access.OutsideSchedule:
+		return fmt.Sprintf("%s may not %s now: held %s, %s.", who, what, step(paths[0], "role").Schedule.Words, v.by(paths[0]))
+	case access.OutOfScope:
+		var scopes []string
+		for _, s := range step(paths[0], "role").Scopes {
+			scopes = append(scopes, s.Pattern+" of "+s.Application.Label)
+		}
+		return fmt.Sprintf("%s may not %s: held only within %s, %s.", who, what, strings.Join(scopes, " or "), v.by(paths[0]))
+	case access.Fenced:
+		return fmt.Sprintf("%s may not %s: it is fenced%s, and what gives more %s does not reach it.", who, what, v.fenceWords(q), v.by(paths[0]))
+	case access.Rehearsal:
+		return fmt.Sprintf("%s may %s only because the application rehearses: once it is live, this is denied.", who, what)
 	case access.NoGrant:
 		return fmt.Sprintf("%s may not %s: no role held gives it.", who, what)
 	case access.UserInactive:
@@ -207,6 +241,30 @@ func (v *View) whyInactive(id access.UserID, at access.Instant) string {
 		return "the start date is " + u.Start.String()
 	}
 	return "the end date was " + u.End.String()
+}
+
+// step is the step of a kind on a path.
+func step(p wire.Path, kind string) wire.Step {
+	for _, s := range p.Steps {
+		if s.Kind == kind {
+			return s
+		}
+	}
+	return wire.Step{}
+}
+
+// fenceWords names the fence that covers what was asked, and why it is there.
+func (v *View) fenceWords(q wire.CheckRequest) string {
+	app, _ := v.FindApplication(q.Application)
+	for _, f := range v.Fences(app) {
+		if access.Covers(f.Pattern, q.Path) {
+			if f.Reason != "" {
+				return " by " + f.Pattern + " (" + f.Reason + ")"
+			}
+			return " by " + f.Pattern
+		}
+	}
+	return ""
 }
 
 func (v *View) by(p wire.Path) string {
@@ -238,13 +296,17 @@ func (v *View) Menu(user, application string) (wire.Menu, error) {
 		return wire.Menu{}, v.missing(access.FactApplication, application)
 	}
 	a := v.Snapshot.Application(app)
-	out := wire.Menu{Stand: v.stand(), Application: a.Key, Actions: map[string][]string{}}
+	out := wire.Menu{Stand: v.stand(), Application: a.Key, Actions: map[string][]wire.MenuPart{}}
 	for _, x := range a.Actions {
-		reach := []string{}
-		if a.State == access.StateLive {
-			reach = append(reach, v.Reach(id, app, x.Key, v.at)...)
+		parts := []wire.MenuPart{}
+		all, own := v.Snapshot.Menu(id, app, x.Key, v.at)
+		for _, p := range all {
+			parts = append(parts, wire.MenuPart{Pattern: p.Pattern, Except: p.Except})
 		}
-		out.Actions[x.Key] = reach
+		for _, p := range own {
+			parts = append(parts, wire.MenuPart{Pattern: p.Pattern, Except: p.Except, Own: true})
+		}
+		out.Actions[x.Key] = parts
 	}
 	return out, nil
 }
@@ -266,6 +328,9 @@ func (v *View) Grid(application string, q Search) (wire.Grid, error) {
 	out := wire.Grid{Stand: v.stand(), Application: v.applicationRef(app, false), Total: len(found), Next: next,
 		Columns: []wire.GridColumn{}, Rows: []wire.GridRow{}}
 	for _, r := range v.resourcesOf(app) {
+		if r.Retired {
+			continue
+		}
 		for _, a := range v.Snapshot.Application(app).Actions {
 			out.Columns = append(out.Columns, wire.GridColumn{Path: r.Path, Label: r.Label, Action: a.Key})
 		}
@@ -281,22 +346,16 @@ func (v *View) Grid(application string, q Search) (wire.Grid, error) {
 }
 
 func (v *View) cells(id access.UserID, app access.ApplicationID, columns []wire.GridColumn) []wire.GridCell {
-	chains := v.ChainsIn(id, app, v.at)
-	out := make([]wire.GridCell, len(columns))
+	targets := make([]access.Target, len(columns))
 	for i, col := range columns {
-		var ends access.Instant
-		for _, c := range chains {
-			if !v.Permission(c.Permission).Gives(col.Action, col.Path) {
-				continue
-			}
-			if out[i].Mark == "" { // the shortest says how
-				out[i].Mark = through(c)
-				ends = c.Window.Until
-			} else if c.Window.Until == 0 || c.Window.Until > ends && ends != 0 { // the longest says until when
-				ends = c.Window.Until
-			}
+		targets[i] = access.Target{Action: col.Action, Path: col.Path}
+	}
+	out := make([]wire.GridCell, len(columns))
+	for i, c := range v.Cells(id, app, v.at, targets) {
+		out[i] = wire.GridCell{Own: c.Own, Scheduled: c.Schedule, Fenced: c.Fenced, Until: instant(c.Until)}
+		if c.Chain != nil {
+			out[i].Mark = through(*c.Chain)
 		}
-		out[i].Until = instant(ends)
 	}
 	return out
 }

@@ -192,7 +192,25 @@ func (v *View) assignment(a *access.Assignment, own bool) wire.Assignment {
 	to, kind := v.memberRef(a.Assignee, own)
 	return wire.Assignment{ID: a.ID.String(), Role: v.roleRef(a.Role, own), Assignee: to, AssigneeKind: kind,
 		From: instant(a.Window.From), Until: instant(a.Window.Until), Origin: string(a.Origin),
+		Scopes: v.scopes(a.Scopes), Schedule: schedule(a.Schedule),
 		Given: &wire.Given{Revision: a.Opened}}
+}
+
+func (v *View) scopes(all []access.Scope) []wire.Scope {
+	var out []wire.Scope
+	for _, s := range all {
+		out = append(out, wire.Scope{Application: v.applicationRef(s.Application, true), Pattern: s.Pattern})
+	}
+	return out
+}
+
+func schedule(s *access.Schedule) *wire.Schedule {
+	if s == nil {
+		return nil
+	}
+	out := &wire.Schedule{Words: s.String()}
+	out.Days, out.From, out.Until, out.TimeZone = s.Parts()
+	return out
 }
 
 // giving fills in who gave something and why, from its revision.

@@ -69,6 +69,10 @@ func (v *View) application(a *access.Application) wire.Application {
 	for _, x := range a.Actions {
 		out.Actions = append(out.Actions, wire.Action(x))
 	}
+	if a.Trial != 0 {
+		g := v.groupRef(a.Trial, false)
+		out.TrialGroup = &g
+	}
 	return out
 }
 
@@ -81,7 +85,10 @@ func (v *View) Application(ref string) (wire.Application, error) {
 	out := v.application(v.Snapshot.Application(id))
 	for _, r := range v.resourcesOf(id) {
 		out.Resources = append(out.Resources, wire.Resource{ID: r.ID.String(), Path: r.Path, Kind: r.NodeKind, Label: r.Label,
-			Description: r.Description, Open: r.Open, Addresses: r.Addresses})
+			Description: r.Description, Open: r.Open, Retired: r.Retired, Addresses: r.Addresses})
+	}
+	for _, f := range v.Fences(id) {
+		out.Fences = append(out.Fences, wire.Fence{ID: f.ID.String(), Pattern: f.Pattern, Actions: f.Actions, Why: f.Reason})
 	}
 	return out, nil
 }
@@ -154,7 +161,7 @@ func (v *View) Role(ref string) (wire.Role, error) {
 		}
 		for _, p := range v.RolePermissions(r) {
 			out.Permissions = append(out.Permissions, wire.Permission{ID: p.ID.String(), Role: v.roleRef(r, false),
-				Application: v.applicationRef(p.Application, true), Actions: p.Actions, Pattern: p.Pattern})
+				Application: v.applicationRef(p.Application, true), Actions: p.Actions, Pattern: p.Pattern, Own: p.Own})
 		}
 	}
 	for _, h := range v.RoleHolders(id) {

@@ -89,38 +89,52 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactApplication, "application_fact", []string{"key", "label", "description", "state", "actions"},
+		access.FactApplication, "application_fact", []string{"key", "label", "description", "state", "actions", "trial"},
 		func(f access.Fact) []any {
 			a := f.(*access.Application)
 			actions, _ := json.Marshal(a.Actions)
-			return []any{a.Key, a.Label, a.Description, string(a.State), actions}
+			return []any{a.Key, a.Label, a.Description, string(a.State), actions, uint32(a.Trial)}
 		},
 		func(rs pgx.Rows) (r row, err error) {
 			f := &access.Application{}
 			r.fact = f
-			err = r.into(rs, &f.Key, &f.Label, &f.Description, (*string)(&f.State), &f.Actions)
+			err = r.into(rs, &f.Key, &f.Label, &f.Description, (*string)(&f.State), &f.Actions, (*uint32)(&f.Trial))
 			f.ID = access.ApplicationID(r.id)
 			return r, err
 		},
 	},
 	{
-		access.FactResource, "resource_fact", []string{"application", "path", "kind", "label", "description", "open", "addresses"},
+		access.FactResource, "resource_fact", []string{"application", "path", "kind", "label", "description", "open", "retired", "addresses"},
 		func(f access.Fact) []any {
 			x := f.(*access.Resource)
 			addresses := x.Addresses
 			if addresses == nil {
 				addresses = []string{}
 			}
-			return []any{uint32(x.Application), x.Path, x.NodeKind, x.Label, x.Description, x.Open, addresses}
+			return []any{uint32(x.Application), x.Path, x.NodeKind, x.Label, x.Description, x.Open, x.Retired, addresses}
 		},
 		func(rs pgx.Rows) (r row, err error) {
 			f := &access.Resource{}
 			r.fact = f
-			err = r.into(rs, (*uint32)(&f.Application), &f.Path, &f.NodeKind, &f.Label, &f.Description, &f.Open, &f.Addresses)
+			err = r.into(rs, (*uint32)(&f.Application), &f.Path, &f.NodeKind, &f.Label, &f.Description, &f.Open, &f.Retired, &f.Addresses)
 			f.ID = access.ResourceID(r.id)
 			if len(f.Addresses) == 0 {
 				f.Addresses = nil
 			}
+			return r, err
+		},
+	},
+	{
+		access.FactFence, "fence_fact", []string{"application", "pattern", "actions", "why"},
+		func(f access.Fact) []any {
+			x := f.(*access.Fence)
+			return []any{uint32(x.Application), x.Pattern, x.Actions, x.Reason}
+		},
+		func(rs pgx.Rows) (r row, err error) {
+			f := &access.Fence{}
+			r.fact = f
+			err = r.into(rs, (*uint32)(&f.Application), &f.Pattern, &f.Actions, &f.Reason)
+			f.ID = access.FenceID(r.id)
 			return r, err
 		},
 	},
@@ -153,35 +167,55 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactPermission, "permission_fact", []string{"role", "application", "actions", "pattern"},
+		access.FactPermission, "permission_fact", []string{"role", "application", "actions", "pattern", "own"},
 		func(f access.Fact) []any {
 			p := f.(*access.Permission)
-			return []any{uint32(p.Role), uint32(p.Application), p.Actions, p.Pattern}
+			return []any{uint32(p.Role), uint32(p.Application), p.Actions, p.Pattern, p.Own}
 		},
 		func(rs pgx.Rows) (r row, err error) {
 			f := &access.Permission{}
 			r.fact = f
-			err = r.into(rs, (*uint32)(&f.Role), (*uint32)(&f.Application), &f.Actions, &f.Pattern)
+			err = r.into(rs, (*uint32)(&f.Role), (*uint32)(&f.Application), &f.Actions, &f.Pattern, &f.Own)
 			f.ID, f.Opened = access.PermissionID(r.id), r.opened
 			return r, err
 		},
 	},
 	{
-		access.FactAssignment, "assignment_fact", []string{"assignee_user", "assignee_group", "role", "from_at", "until_at", "origin"},
+		access.FactAssignment, "assignment_fact", []string{"assignee_user", "assignee_group", "role", "from_at", "until_at", "scopes", "schedule", "origin"},
 		func(f access.Fact) []any {
 			a := f.(*access.Assignment)
 			return []any{uint32(a.Assignee.User), uint32(a.Assignee.Group), uint32(a.Role),
-				int64(a.Window.From), int64(a.Window.Until), string(a.Origin)}
+				int64(a.Window.From), int64(a.Window.Until), scopesJSON(a.Scopes), scheduleJSON(a.Schedule), string(a.Origin)}
 		},
 		func(rs pgx.Rows) (r row, err error) {
 			f := &access.Assignment{}
 			r.fact = f
 			err = r.into(rs, (*uint32)(&f.Assignee.User), (*uint32)(&f.Assignee.Group), (*uint32)(&f.Role),
-				(*int64)(&f.Window.From), (*int64)(&f.Window.Until), (*string)(&f.Origin))
+				(*int64)(&f.Window.From), (*int64)(&f.Window.Until), &f.Scopes, &f.Schedule, (*string)(&f.Origin))
+			if len(f.Scopes) == 0 {
+				f.Scopes = nil
+			}
 			f.ID, f.Opened = access.AssignmentID(r.id), r.opened
 			return r, err
 		},
 	},
+}
+
+func scopesJSON(scopes []access.Scope) string {
+	if len(scopes) == 0 {
+		return "[]"
+	}
+	raw, _ := json.Marshal(scopes)
+	return string(raw)
+}
+
+// scheduleJSON is a schedule as kept, nil for none.
+func scheduleJSON(s *access.Schedule) any {
+	if s == nil {
+		return nil
+	}
+	raw, _ := json.Marshal(s)
+	return string(raw)
 }
 
 func tableOf(kind access.FactKind) *table {

@@ -78,6 +78,7 @@ func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Draft, n int64, user ac
 		{access.FactMembership, "(member_user = $2 or member_group = any($3))", []any{uint32(user), groups}},
 		{access.FactApplication, "id = any($2)", []any{apps}},
 		{access.FactResource, "application = any($2)", []any{apps}},
+		{access.FactFence, "application = any($2)", []any{apps}},
 		{access.FactRole, "id = any($2)", []any{roles}},
 		{access.FactInclusion, "role = any($2)", []any{roles}},
 		{access.FactPermission, "role = any($2)", []any{roles}},

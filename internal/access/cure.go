@@ -1,0 +1,36 @@
+package access
+
+import (
+	"cmp"
+	"slices"
+)
+
+// Cures are the roles that would give what was denied, to whoever holds them
+// without terms; the narrowest first. None when it is not for want of a role.
+func (s *Snapshot) Cures(q Question) []RoleID {
+	d, a, err := s.check(&q)
+	if err != nil || d.Allowed || a.bit == 0 {
+		return nil
+	}
+	type cure struct {
+		role  RoleID
+		width int
+	}
+	var all []cure
+	for r := range s.Roles() {
+		rec := s.roles.At(int(r.ID))
+		for i := range rec.rules {
+			x := &rec.rules[i]
+			if x.app == a.app && x.actions&a.bit != 0 && (!x.own || a.owns) && x.covers(a.path) && !s.fenced(a.rec, x.pattern, a.action, a.path) {
+				all = append(all, cure{r.ID, len(rec.rules)})
+				break
+			}
+		}
+	}
+	slices.SortFunc(all, func(x, y cure) int { return cmp.Or(cmp.Compare(x.width, y.width), cmp.Compare(x.role, y.role)) })
+	out := make([]RoleID, len(all))
+	for i, c := range all {
+		out[i] = c.role
+	}
+	return out
+}

@@ -1,0 +1,107 @@
+package access
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// terms are what limits an assignment besides its window: equal texts mean
+// equal terms, and none at all is blank.
+type terms struct {
+	scopes   []Scope
+	schedule *Schedule
+}
+
+func (f *Assignment) terms() terms { return terms{f.Scopes, f.Schedule} }
+
+func (t terms) String() string {
+	if len(t.scopes) == 0 && t.schedule == nil {
+		return ""
+	}
+	parts := make([]string, 0, len(t.scopes)+1)
+	for _, x := range t.scopes {
+		parts = append(parts, fmt.Sprint(x.Application, " ", x.Pattern))
+	}
+	slices.Sort(parts)
+	return strings.Join(append(parts, t.schedule.String()), "\n")
+}
+
+// heldRole is a role that a user holds on some terms, and when.
+type heldRole struct {
+	role RoleID
+	terms
+	when Intervals
+}
+
+// anyGroup lets every group count, ownGroups not those everybody is in.
+func anyGroup(GroupID) bool    { return true }
+func ownGroups(g GroupID) bool { return g != PublicGroup && g != AllUsersGroup }
+
+// heldRoles are the roles a user holds, by assignment to any principal whose
+// group counts and by inclusion, clipped to when the user counts. One role
+// stands once for each of the terms it is held on.
+func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) map[string]*heldRole {
+	out := map[string]*heldRole{}
+	effective := s.effective(id)
+	if len(effective) == 0 {
+		return out
+	}
+	hold := func(from Intervals, all []given) {
+		for _, g := range all {
+			f := s.assignments.At(int(g.id)).fact
+			when := from.within(f.Window).intersect(effective)
+			if len(when) == 0 {
+				continue
+			}
+			t := f.terms()
+			text := t.String()
+			for _, r := range s.roles.At(int(g.role)).closure {
+				k := fmt.Sprint(r, "\n", text)
+				if out[k] == nil {
+					out[k] = &heldRole{role: r, terms: t}
+				}
+				out[k].when = out[k].when.union(when)
+			}
+		}
+	}
+	if u := s.users.At(int(id)); id != 0 && u != nil {
+		hold(Always(), u.given)
+	}
+	for g, when := range s.groupIntervals(id) {
+		if r := s.groups.At(int(g)); r != nil && counts(g) {
+			hold(when, r.given)
+		}
+	}
+	return out
+}
+
+// roleIntervals is when a user holds each role, on whatever terms.
+func (s *Snapshot) roleIntervals(id UserID) map[RoleID]Intervals {
+	out := map[RoleID]Intervals{}
+	for _, h := range s.heldRoles(id, anyGroup) {
+		out[h.role] = out[h.role].union(h.when)
+	}
+	return out
+}
+
+// anybodysRoles are the roles held by all-users or public, by role and terms.
+func (s *Snapshot) anybodysRoles() map[string]*heldRole {
+	out := map[string]*heldRole{}
+	for _, g := range []GroupID{PublicGroup, AllUsersGroup} {
+		for _, x := range s.groups.At(int(g)).given {
+			f := s.Assignment(x.id)
+			for _, r := range s.roles.At(int(x.role)).closure {
+				out[fmt.Sprint(r, "\n", f.terms())] = &heldRole{role: r, terms: f.terms()}
+			}
+		}
+	}
+	return out
+}
+
+func compareScopes(a, b []Scope) int {
+	return slices.CompareFunc(a, b, func(x, y Scope) int {
+		return cmp.Or(cmp.Compare(x.Application, y.Application), cmp.Compare(x.Pattern, y.Pattern))
+	})
+}
