@@ -1,6 +1,10 @@
 package demo
 
-import "strings"
+import (
+	"strings"
+
+	"ableroster/internal/access"
+)
 
 // The applications of the port, what they protect and the roles in them.
 
@@ -10,7 +14,11 @@ type application struct {
 	resources               []resource
 	roles                   []role
 	public                  string // key of a role that public holds
+	fences                  []fence
 }
+
+// fence keeps a pattern from what was written for something wider.
+type fence struct{ pattern, actions, why string }
 
 type resource struct {
 	path, kind, label string
@@ -18,20 +26,22 @@ type resource struct {
 	addresses         []string
 }
 
-// role has permissions as "actions on pattern".
+// role has permissions as "actions on pattern"; "own" before them limits them
+// to what is the user's own.
 type role struct {
 	key, label, description string
 	permits                 []string
 	includes                []string
 }
 
-func (r role) permissions() (actions [][]string, patterns []string) {
+// permissions of a role as operations without the role.
+func (r role) permissions() (out []access.AddPermission) {
 	for _, p := range r.permits {
 		a, pattern, _ := strings.Cut(p, " on ")
-		actions = append(actions, strings.Split(a, ","))
-		patterns = append(patterns, pattern)
+		a, own := strings.CutPrefix(a, "own ")
+		out = append(out, access.AddPermission{Actions: strings.Split(a, ","), Pattern: pattern, Own: own})
 	}
-	return actions, patterns
+	return out
 }
 
 var applications = []application{
@@ -62,6 +72,7 @@ var applications = []application{
 			{"fuel-warden", "Fuel jetty warden", "Clears vessels for the fuel jetty.", []string{"read,update on berths/fuel-jetty"}, nil},
 		},
 		"",
+		[]fence{{"berths/fuel-jetty", "update", "only the jetty's wardens clear a vessel for it"}},
 	},
 	{
 		"cargo-manifests", "Cargo manifests", "What is on board, and what was landed.",
@@ -80,7 +91,7 @@ var applications = []application{
 			{"dangerous-goods-officer", "Dangerous goods officer", "Clears dangerous goods.", []string{"read,create,approve on dangerous-goods"}, []string{"reader"}},
 			{"customs-liaison", "Customs reader", "Sees what customs asks about.", []string{"read on manifests", "read on dangerous-goods", "read on corrections"}, nil},
 		},
-		"",
+		"", nil,
 	},
 	{
 		"crane-control", "Crane control", "The cranes, their limits and their locks.",
@@ -102,7 +113,7 @@ var applications = []application{
 			{"technician", "Crane technician", "Moves cranes for repairs.", []string{"operate on cranes/c-*", "read on limits"}, []string{"observer"}},
 			{"supervisor", "Crane supervisor", "Runs a crane shift.", nil, []string{"operator", "limit-setter"}},
 		},
-		"",
+		"", nil,
 	},
 	{
 		"gate-passes", "Gate passes", "Who may drive in.",
@@ -123,7 +134,7 @@ var applications = []application{
 			{"night-gate", "Night gate", "Opens the barriers at night.", []string{"read,issue on barriers", "issue on passes"}, []string{"reader"}},
 			{"vehicle-clerk", "Vehicle clerk", "Keeps the register of vehicles.", []string{"read,issue,withdraw on vehicles"}, nil},
 		},
-		"",
+		"", nil,
 	},
 	{
 		"tariff-ledger", "Tariff ledger", "What a call at the port costs.",
@@ -145,7 +156,7 @@ var applications = []application{
 			{"credit-releaser", "Credit releaser", "Releases credits that others raised.", []string{"read,release on credits"}, []string{"reader"}},
 			{"month-end-closer", "Month end closer", "Closes the month.", []string{"read,release on month-end"}, []string{"clerk"}},
 		},
-		"",
+		"", nil,
 	},
 	{
 		"incident-log", "Incident log", "What went wrong, and what was learnt.",
@@ -164,7 +175,7 @@ var applications = []application{
 			{"injury-officer", "Injury officer", "Keeps the register of injuries.", []string{"read,create,update,close on injuries"}, []string{"investigator"}},
 			{"drill-planner", "Drill planner", "Plans drills.", []string{"create,update on drills"}, []string{"reader"}},
 		},
-		"",
+		"", nil,
 	},
 	{
 		"pilot-roster", "Pilot roster", "Which pilot takes which vessel.",
@@ -178,13 +189,13 @@ var applications = []application{
 		},
 		[]role{
 			{"reader", "Roster reader", "Sees the shifts.", []string{"read on shifts"}, nil},
-			{"pilot", "Pilot", "Takes shifts.", []string{"update on shifts", "read on rest-hours"}, []string{"reader"}},
+			{"pilot", "Pilot", "Takes shifts.", []string{"own update on shifts", "read on rest-hours"}, []string{"reader"}},
 			{"night-pilot", "Night pilot", "Takes night shifts.", []string{"read,update on shifts/night"}, nil},
 			{"planner", "Roster planner", "Writes the roster.", []string{"create,update on shifts", "read on licences", "read on rest-hours"}, []string{"reader"}},
 			{"publisher", "Roster publisher", "Publishes the roster.", []string{"publish on shifts"}, []string{"reader"}},
 			{"licence-keeper", "Licence keeper", "Keeps the register of licences.", []string{"read,create,update on licences"}, nil},
 		},
-		"",
+		"", nil,
 	},
 	{
 		"works-orders", "Works orders", "What is to be built or mended.",
@@ -206,7 +217,7 @@ var applications = []application{
 			{"contract-manager", "Contract manager", "Manages contracts.", []string{"read,create,update,approve on contracts"}, []string{"reader"}},
 			{"dredging-contractor", "Dredging contractor", "Works on dredging contracts.", []string{"read,update on contracts/dredging"}, nil},
 		},
-		"",
+		"", nil,
 	},
 	{
 		"sounding-surveys", "Sounding surveys", "How deep the water is.",
@@ -223,7 +234,7 @@ var applications = []application{
 			{"buoy-keeper", "Buoy keeper", "Keeps the buoys.", []string{"create,update on buoys"}, []string{"reader"}},
 			{"dredging-surveyor", "Dredging surveyor", "Surveys behind a dredger.", []string{"create on surveys/dredging-*", "read on surveys"}, nil},
 		},
-		"",
+		"", nil,
 	},
 	{
 		"tide-board", "Tide board", "Tides and weather, for everybody.",
@@ -238,7 +249,7 @@ var applications = []application{
 			{"editor", "Tide editor", "Corrects tides and weather.", []string{"update on tides", "update on weather"}, []string{"viewer"}},
 			{"warning-officer", "Warning officer", "Publishes warnings.", []string{"update,publish on warnings"}, []string{"editor"}},
 		},
-		"viewer",
+		"viewer", nil,
 	},
 }
 

@@ -109,6 +109,15 @@ func (g *generator) office(day int) time.Time {
 	return t
 }
 
+// nights are from eight in the evening to six in the morning, every day.
+func (g *generator) nights() *access.Schedule {
+	s, err := access.NewSchedule([]string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}, "20:00", "06:00", timeZone)
+	if err != nil {
+		panic(err) // built into the program
+	}
+	return s
+}
+
 func (g *generator) pick(from []string) string { return from[g.rng.IntN(len(from))] }
 
 // describe sets the installation up: the organisation, its applications and
@@ -135,13 +144,16 @@ func (g *generator) describe() {
 		for _, r := range a.roles {
 			full := access.RoleRef(a.key + "/" + r.key)
 			ops = append(ops, &access.AddRole{Key: r.key, Application: access.ApplicationRef(a.key), Label: r.label, Description: r.description})
-			acts, patterns := r.permissions()
-			for j := range acts {
-				ops = append(ops, &access.AddPermission{Role: full, Actions: acts[j], Pattern: patterns[j]})
+			for _, p := range r.permissions() {
+				p.Role = full
+				ops = append(ops, &p)
 			}
 			for _, in := range r.includes {
 				ops = append(ops, &access.IncludeRole{Role: full, Includes: access.RoleRef(a.key + "/" + in)})
 			}
+		}
+		for _, f := range a.fences {
+			ops = append(ops, &access.AddFence{Application: access.ApplicationRef(a.key), Pattern: f.pattern, Actions: strings.Split(f.actions, ","), Reason: f.why})
 		}
 		if a.public != "" {
 			ops = append(ops, &access.Grant{Role: access.RoleRef(a.key + "/" + a.public), Group: "public"})
@@ -171,7 +183,16 @@ func (g *generator) describe() {
 			ops = append(ops, &access.AddMember{Group: access.GroupRef(x.parent), Member: access.GroupRef(x.key)})
 		}
 		for _, r := range x.roles {
-			ops = append(ops, &access.Grant{Role: access.RoleRef(r), Group: access.GroupRef(x.key)})
+			op := &access.Grant{Role: access.RoleRef(r), Group: access.GroupRef(x.key)}
+			switch x.key {
+			case "gate-night": // the barriers at night, and only then
+				op.Schedule = g.nights()
+			case "dredging-contractors": // this year's surveys alone
+				if r == "sounding-surveys/dredging-surveyor" {
+					op.Scopes = []access.ScopeRef{{Application: "sounding-surveys", Pattern: "surveys/dredging-" + g.until.Format("2006") + "*"}}
+				}
+			}
+			ops = append(ops, op)
 		}
 	}
 	g.add(first.AddDate(0, 0, 8), Administrator, "console", "Groups by unit and duty", ops...)

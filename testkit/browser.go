@@ -43,7 +43,7 @@ func NewTab(t testing.TB, base string) *Tab {
 
 func (b *Tab) do(what string, actions ...chromedp.Action) {
 	b.t.Helper()
-	ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
+	ctx, cancel := context.WithTimeout(b.ctx, 60*time.Second)
 	defer cancel()
 	if err := chromedp.Run(ctx, actions...); err != nil {
 		var text string
@@ -192,6 +192,7 @@ func (b *Tab) Accessible() {
 	if err != nil {
 		b.t.Fatal(err)
 	}
+	b.waits("the page to be drawn", `document.querySelector("h1") !== null && !document.body.innerText.includes("Reading ")`)
 	var found string
 	b.do("axe-core", chromedp.Evaluate(string(axe)+"\n;0", nil),
 		chromedp.Evaluate(`axe.run({runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]}).then(r =>

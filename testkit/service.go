@@ -212,7 +212,7 @@ func (s *Service) SignIn(t testing.TB, user string) *client.Client {
 // than anything here should.
 func Until(t testing.TB, what string, so func() bool) {
 	t.Helper()
-	for end := time.Now().Add(60 * time.Second); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
+	for end := time.Now().Add(120 * time.Second); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
 		if so() {
 			return
 		}

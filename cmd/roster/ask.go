@@ -11,10 +11,11 @@ import (
 
 func check(c *call) error {
 	at := c.flags.String("at", "", "the instant to judge, by the present facts; now by default")
+	owner := c.flags.String("owner", "", "whose the resource is, by user name or id, for permissions on one's own")
 	if err := c.parse("USER", "APPLICATION", "ACTION", "PATH"); err != nil {
 		return err
 	}
-	q := wire.CheckRequest{User: c.args[0], Application: c.args[1], Action: c.args[2], Path: c.args[3], Explain: true}
+	q := wire.CheckRequest{User: c.args[0], Application: c.args[1], Action: c.args[2], Path: c.args[3], Explain: true, Properties: wire.Properties{Owner: *owner}}
 	if q.User == "-" {
 		q.User = ""
 	}
@@ -44,6 +45,9 @@ func check(c *call) error {
 		for _, p := range a.Paths {
 			c.say("  %s", c.pathWords(p))
 		}
+		if len(a.Cure) > 0 {
+			c.say("  would give it: %s", refs(a.Cure))
+		}
 	}
 	if !a.Allowed {
 		return errDenied
@@ -65,6 +69,15 @@ func (c *call) pathWords(p wire.Path) string {
 			text = "includes " + s.Label
 		case "permission":
 			text = strings.Join(s.Actions, ", ") + " " + s.Pattern
+			if s.Own {
+				text += ", their own"
+			}
+		}
+		for _, x := range s.Scopes {
+			text += " within " + x.Pattern
+		}
+		if s.Schedule != nil {
+			text += " (" + s.Schedule.Words + ")"
 		}
 		if w := c.window(s.From, s.Until); w != "" {
 			text += " (" + w + ")"
@@ -98,7 +111,7 @@ func access(c *call) error {
 		if !*why && len(l.Paths) > 1 && c.people() {
 			through += fmt.Sprintf(" and %s", count(len(l.Paths)-1, "other way"))
 		}
-		rows = append(rows, []string{l.Application.Label, strings.Join(l.Actions, ", "), l.Pattern, through, c.window(l.From, l.Until)})
+		rows = append(rows, []string{l.Application.Label, strings.Join(l.Actions, ", "), l.Pattern, through, strings.TrimPrefix(c.conditions(l.Own, l.Schedule, l.From, l.Until)+except(l.Fences), ", ")})
 		if *why && c.people() {
 			for _, p := range l.Paths {
 				rows = append(rows, []string{"", "", "", "  " + c.pathWords(p), ""})
@@ -109,6 +122,13 @@ func access(c *call) error {
 		c.table(a, []string{"application", "may", "on", "through", "when"}, rows)
 	}
 	return nil
+}
+
+func except(fences []string) string {
+	if len(fences) == 0 {
+		return ""
+	}
+	return ", fenced " + strings.Join(fences, ", ")
 }
 
 // through says in a few words how a path gives.
@@ -161,8 +181,16 @@ func grid(c *call) error {
 			if c.output == "csv" {
 				mark = cell.Mark
 			}
-			if cell.Until != nil && c.people() {
-				mark += "~"
+			if c.people() {
+				if cell.Until != nil {
+					mark += "~"
+				}
+				if cell.Own || cell.Scheduled {
+					mark += "?"
+				}
+				if cell.Fenced {
+					mark = "#"
+				}
 			}
 			row = append(row, mark)
 		}
@@ -172,7 +200,7 @@ func grid(c *call) error {
 		header, rows = c.narrow(g, rows)
 	}
 	c.table(g, header, rows)
-	c.say("D direct, G through a group, I through an included role, A all users, P public, ~ has an end; %d of %s%s.",
+	c.say("D direct, G through a group, I through an included role, A all users, P public, ~ has an end, ? only their own or at some times, # fenced; %d of %s%s.",
 		len(g.Rows)-1, count(g.Total, "user"), c.asOfWords(g.Stand))
 	return nil
 }

@@ -110,7 +110,7 @@ func usersShow(c *call) error {
 			rows = append(rows, []string{"group", g.Group.Key, g.Group.Label, c.window(g.From, g.Until), throughGroup(g)})
 		}
 		for _, a := range u.Assignments {
-			rows = append(rows, []string{"role", a.Role.Key, a.Role.Label, c.window(a.From, a.Until), given(a.Given)})
+			rows = append(rows, []string{"role", a.Role.Key, a.Role.Label, c.terms(a), given(a.Given)})
 		}
 		c.table(u, []string{"kind", "key", "label", "window", "note"}, rows)
 		return nil
@@ -138,7 +138,7 @@ func usersShow(c *call) error {
 	}
 	c.say("\nRoles held directly")
 	for _, a := range u.Assignments {
-		c.say("  %-28s %s", a.Role.Key, strings.TrimSpace(a.Role.Label+" "+c.window(a.From, a.Until)+" "+given(a.Given)))
+		c.say("  %-28s %s", a.Role.Key, strings.TrimSpace(a.Role.Label+" "+c.terms(a)+" "+given(a.Given)))
 	}
 	if len(u.Assignments) == 0 {
 		c.say("  none")
@@ -252,18 +252,23 @@ func (x *changing) why(c *call) (string, error) {
 }
 
 func (x *changing) make(c *call, ops ...map[string]any) error {
-	reason, err := x.why(c)
-	if err != nil {
-		return err
-	}
-	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn}
+	var all []json.RawMessage
 	for _, op := range ops {
 		raw, err := json.Marshal(op)
 		if err != nil {
 			return err
 		}
-		req.Operations = append(req.Operations, raw)
+		all = append(all, raw)
 	}
+	return x.send(c, all)
+}
+
+func (x *changing) send(c *call, ops []json.RawMessage) error {
+	reason, err := x.why(c)
+	if err != nil {
+		return err
+	}
+	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops}
 	out, err := c.client.Change(c.ctx, req, x.dryRun)
 	if err != nil {
 		return err
@@ -339,7 +344,7 @@ func (c *call) effect(p *wire.Preview, would bool) {
 					c.say("    … and %d more", len(side.lines)-12)
 					break
 				}
-				c.say("    %s: %s %s %s", l.Application.Label, l.Action, l.Target, c.window(l.From, l.Until))
+				c.say("    %s: %s %s%s", l.Application.Label, l.Action, l.Target, c.conditions(l.Own, l.Schedule, l.From, l.Until))
 			}
 		}
 	}
@@ -349,6 +354,21 @@ func (c *call) effect(p *wire.Preview, would bool) {
 	for _, r := range p.Rails {
 		c.say("Guard rail %s: %s", r.Code, r.Message)
 	}
+}
+
+// conditions are on what and when something holds, behind a comma each.
+func (c *call) conditions(own bool, s *wire.Schedule, from, until *time.Time) string {
+	out := ""
+	if own {
+		out += ", their own"
+	}
+	if s != nil {
+		out += ", " + s.Words
+	}
+	if w := c.window(from, until); w != "" {
+		out += " " + w
+	}
+	return out
 }
 
 func (c *call) who(e wire.Effect) string {

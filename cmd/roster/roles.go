@@ -1,7 +1,10 @@
 package main
 
 import (
+	"encoding/json"
 	"fmt"
+	"io"
+	"os"
 	"strconv"
 	"strings"
 
@@ -23,11 +26,17 @@ func grant(c *call) error {
 	from := c.flags.String("from", "", "a day or an instant from which it holds")
 	until := c.flags.String("until", "", "a day or an instant until which it holds")
 	group := c.flags.Bool("to-group", false, "the holder is a group")
+	var within names
+	c.flags.Var(&within, "within", "gives only what a pattern covers, as application:pattern; may be given again")
+	when := c.flags.String("schedule", "", "only at these times of the week, as \"mon,tue,fri 06:00-14:00 Europe/Lisbon\" (weekdays, weekends and every-day are days too)")
 	change := c.changes()
 	if err := c.parse("USER", "ROLE"); err != nil {
 		return err
 	}
 	op := to(map[string]any{"op": "grant", "role": c.args[1]}, c.args[0], *group)
+	if err := terms(op, within, *when); err != nil {
+		return err
+	}
 	for field, value := range map[string]string{"from": *from, "until": *until} {
 		t, err := c.instant(field, value)
 		if err != nil {
@@ -38,6 +47,76 @@ func grant(c *call) error {
 		}
 	}
 	return change.make(c, op)
+}
+
+var dayNames = map[string][]string{
+	"weekdays":  {"mon", "tue", "wed", "thu", "fri"},
+	"weekends":  {"sat", "sun"},
+	"every-day": {"mon", "tue", "wed", "thu", "fri", "sat", "sun"},
+}
+
+// terms reads the scopes and the schedule of a grant.
+func terms(op map[string]any, within names, when string) error {
+	var scopes []map[string]string
+	for _, w := range within {
+		app, pattern, ok := strings.Cut(w, ":")
+		if !ok || app == "" || pattern == "" {
+			return &usageError{fmt.Sprintf("-within %q is not an application and a pattern, such as berth-planning:berths/north-*", w)}
+		}
+		scopes = append(scopes, map[string]string{"application": app, "pattern": pattern})
+	}
+	if scopes != nil {
+		op["scopes"] = scopes
+	}
+	if when == "" {
+		return nil
+	}
+	parts := strings.Fields(when)
+	if len(parts) != 3 || !strings.Contains(parts[1], "-") {
+		return &usageError{fmt.Sprintf("-schedule %q is not days, hours and a time zone, such as \"weekdays 06:00-14:00 Europe/Lisbon\"", when)}
+	}
+	days := dayNames[parts[0]]
+	if days == nil {
+		days = strings.Split(parts[0], ",")
+	}
+	from, until, _ := strings.Cut(parts[1], "-")
+	op["schedule"] = map[string]any{"days": days, "from": from, "until": until, "time_zone": parts[2]}
+	return nil
+}
+
+// change makes any change that is written down as JSON.
+func change(c *call) error {
+	x := c.changes()
+	if err := c.parse("FILE"); err != nil {
+		return err
+	}
+	raw, err := readFile(c, c.args[0])
+	if err != nil {
+		return err
+	}
+	var in struct {
+		Operations []json.RawMessage `json:"operations"`
+		Reason     string            `json:"reason"`
+	}
+	if err := json.Unmarshal(raw, &in); err != nil {
+		return &usageError{fmt.Sprintf("%s is not a JSON object with operations: %v", c.args[0], err)}
+	}
+	if x.reason == "" {
+		x.reason = in.Reason
+	}
+	return x.send(c, in.Operations)
+}
+
+// readFile reads a file, or standard input for "-".
+func readFile(c *call, name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(c.in)
+	}
+	raw, err := os.ReadFile(name)
+	if err != nil {
+		return nil, &usageError{err.Error()}
+	}
+	return raw, nil
 }
 
 func revoke(c *call) error {
@@ -108,7 +187,11 @@ func rolesShow(c *call) error {
 			if p.Role.ID != r.ID {
 				by = "(from " + p.Role.Label + ")"
 			}
-			c.say("  %-18s %-28s %s", p.Application.Key, strings.Join(p.Actions, ", ")+" "+p.Pattern, by)
+			what := strings.Join(p.Actions, ", ") + " " + p.Pattern
+			if p.Own {
+				what += ", their own"
+			}
+			c.say("  %-18s %-28s %s", p.Application.Key, what, by)
 		}
 		if len(r.Permissions) == 0 {
 			c.say("  none: whoever holds it can do nothing by it")
@@ -117,7 +200,7 @@ func rolesShow(c *call) error {
 	}
 	var rows [][]string
 	for _, a := range r.Holders {
-		rows = append(rows, []string{a.AssigneeKind, first(a.Assignee.Key, a.Assignee.Label), a.Assignee.Label, c.window(a.From, a.Until), refs(a.Through)})
+		rows = append(rows, []string{a.AssigneeKind, first(a.Assignee.Key, a.Assignee.Label), a.Assignee.Label, c.terms(a), refs(a.Through)})
 	}
 	if c.output == "table" && len(rows) == 0 {
 		c.say("  nobody")
@@ -164,7 +247,7 @@ func groupsShow(c *call) error {
 	}
 	c.say("%s (%s)%s", g.Label, g.Key, c.asOfWords(g.Stand))
 	for _, a := range g.Assignments {
-		c.say("  gives %s %s", a.Role.Key, c.window(a.From, a.Until))
+		c.say("  gives %s %s", a.Role.Key, c.terms(a))
 	}
 	var rows [][]string
 	for _, m := range g.Members {
@@ -213,16 +296,26 @@ func applicationsShow(c *call) error {
 		actions = append(actions, x.Key)
 	}
 	c.say("%s (%s), %s: %s", a.Label, a.Key, a.State, a.Description)
-	c.say("  actions %s\n", strings.Join(actions, ", "))
+	c.say("  actions %s", strings.Join(actions, ", "))
+	if a.TrialGroup != nil {
+		c.say("  trial group %s", first(a.TrialGroup.Key, a.TrialGroup.Label))
+	}
+	for _, f := range a.Fences {
+		c.say("  fence on %s for %s %s", f.Pattern, strings.Join(f.Actions, ", "), parenthesis(f.Why))
+	}
+	c.say("")
 	var rows [][]string
 	for _, r := range a.Resources {
 		open := ""
-		if r.Open {
+		switch {
+		case r.Retired:
+			open = "retired"
+		case r.Open:
 			open = "open"
 		}
 		rows = append(rows, []string{r.Path, r.Kind, r.Label, open})
 	}
-	c.table(a, []string{"path", "kind", "label", "open"}, rows)
+	c.table(a, []string{"path", "kind", "label", "state"}, rows)
 	return nil
 }
 
@@ -281,4 +374,26 @@ func history(c *call) error {
 	}
 	c.table(all, []string{"revision", "at", "by", "what", "why"}, rows)
 	return nil
+}
+
+func parenthesis(s string) string {
+	if s == "" {
+		return ""
+	}
+	return "(" + s + ")"
+}
+
+// terms are an assignment's window, scopes and schedule in words.
+func (c *call) terms(a wire.Assignment) string {
+	out := []string{}
+	if w := c.window(a.From, a.Until); w != "" {
+		out = append(out, w)
+	}
+	for _, s := range a.Scopes {
+		out = append(out, "within "+s.Application.Key+":"+s.Pattern)
+	}
+	if a.Schedule != nil {
+		out = append(out, a.Schedule.Words)
+	}
+	return strings.Join(out, ", ")
 }

@@ -211,7 +211,7 @@ func (v *View) sentence(q wire.CheckRequest, e access.Explanation, paths []wire.
 		}
 		return fmt.Sprintf("%s may not %s: held only within %s, %s.", who, what, strings.Join(scopes, " or "), v.by(paths[0]))
 	case access.Fenced:
-		return fmt.Sprintf("%s may not %s: it is fenced%s, and what gives more %s does not reach it.", who, what, v.fenceWords(q), v.by(paths[0]))
+		return fmt.Sprintf("%s may not %s: it is fenced%s; %s is written for something wider.", who, what, v.fenceWords(q), strings.TrimPrefix(v.by(paths[0]), "by "))
 	case access.Rehearsal:
 		return fmt.Sprintf("%s may %s only because the application rehearses: once it is live, this is denied.", who, what)
 	case access.NoGrant:

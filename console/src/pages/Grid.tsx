@@ -99,7 +99,7 @@ export function GridPage() {
 function Legend() {
   return (
     <ul className="mt-3 flex flex-wrap gap-x-5 text-sm" aria-label="Legend">
-      {(['direct', 'group', 'included', 'all-users', 'public', 'ends'] as MarkName[]).map((m) => (
+      {(['direct', 'group', 'included', 'all-users', 'public', 'ends', 'own', 'scheduled', 'fenced'] as MarkName[]).map((m) => (
         <li key={m}>
           <Mark name={m} /> {markWords[m]}
         </li>
@@ -190,10 +190,16 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
                         onFocus={() => setAt({ row: i, column: j })}
                         onClick={() => setOpen({ row: i, column: j })}
                         className="relative block h-7 w-full"
-                        aria-label={`${r.user.label}: ${column.action} ${column.path}: ${c.mark ? markWords[c.mark as MarkName] : 'not allowed'}${c.until ? `, until ${shortDay(c.until)}` : ''}`}
+                        aria-label={`${r.user.label}: ${column.action} ${column.path}: ${cellWords(c)}${c.until ? `, until ${shortDay(c.until)}` : ''}`}
                       >
                         {c.mark && <Mark name={c.mark as MarkName} />}
+                        {!c.mark && c.fenced && <Mark name="fenced" />}
                         {c.until && <span className="bg-brass absolute right-0.5 bottom-0.5 size-1.5 rounded-full" />}
+                        {(c.own || c.scheduled) && (
+                          <span className="absolute -top-0.5 right-0 [&>svg]:size-2.5">
+                            <Mark name={c.own ? 'own' : 'scheduled'} />
+                          </span>
+                        )}
                       </button>
                     </td>
                   )
@@ -205,6 +211,11 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
       </div>
     </>
   )
+}
+
+function cellWords(c: Schemas['GridCell']): string {
+  if (!c.mark) return c.fenced ? 'fenced' : 'not allowed'
+  return markWords[c.mark as MarkName] + (c.own ? ', only their own' : '') + (c.scheduled ? ', at some times' : '')
 }
 
 const lastOf = (g: Schemas['Grid'], i: number) => g.columns[i + 1]?.path !== g.columns[i]?.path
@@ -236,6 +247,20 @@ function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: 
           <Path key={i} path={p} />
         ))}
       </div>
+      {(why.data?.cure ?? []).length > 0 && (
+        <p className="mt-2">
+          Would give it:{' '}
+          {why.data!.cure!.map((r, i) => (
+            <span key={r.id}>
+              {i > 0 && ', '}
+              <Link to="/roles/$role" params={{ role: r.key! }} className="press">
+                {r.label}
+              </Link>
+            </span>
+          ))}
+          .
+        </p>
+      )}
     </section>
   )
 }

@@ -1,6 +1,6 @@
 import type { ReactNode } from 'react'
 
-export type MarkName = 'direct' | 'group' | 'included' | 'all-users' | 'public' | 'ends' | 'none' | 'warns'
+export type MarkName = 'direct' | 'group' | 'included' | 'all-users' | 'public' | 'ends' | 'fenced' | 'own' | 'scheduled' | 'none' | 'warns'
 
 export const markWords: Record<MarkName, string> = {
   direct: 'direct',
@@ -9,6 +9,9 @@ export const markWords: Record<MarkName, string> = {
   'all-users': 'all users',
   public: 'public',
   ends: 'has an end',
+  fenced: 'fenced',
+  own: 'only their own',
+  scheduled: 'at some times',
   none: 'not allowed',
   warns: 'warning',
 }
@@ -35,6 +38,23 @@ const shapes: Record<MarkName, ReactNode> = {
       <path d="M8 5v3l2 1.4" />
     </>
   ),
+  fenced: (
+    <>
+      <circle cx="8" cy="8" r="5" />
+      <path d="M4.6 11.4l6.8-6.8" />
+    </>
+  ),
+  own: (
+    <>
+      <circle cx="8" cy="5.6" r="2.2" />
+      <path d="M3.8 13a4.2 4.2 0 0 1 8.4 0" />
+    </>
+  ),
+  scheduled: (
+    <>
+      <path d="M3.5 4.5h9v8h-9z M3.5 7h9 M5.8 3v2.6 M10.2 3v2.6" />
+    </>
+  ),
   none: <path d="M5.5 8h5" />,
   warns: <path d="M8 3 13.5 12.5h-11z M8 6.5v3 M8 11v.2" />,
 }
@@ -46,6 +66,9 @@ const inks: Record<MarkName, string> = {
   'all-users': 'text-soft',
   public: 'text-soft',
   ends: 'text-brass',
+  fenced: 'text-brick',
+  own: 'text-soft',
+  scheduled: 'text-soft',
   none: 'text-soft',
   warns: 'text-brick',
 }

@@ -1,11 +1,19 @@
 import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../api/client'
 import { PathText } from './PathText'
+import { Terms } from './Terms'
 import { list, moment, shortDay } from './words'
 
 type Step = Schemas['Step']
 
-const reasonWords: Record<string, string> = { not_yet: 'has not begun yet', ended: 'has ended' }
+const reasonWords: Record<string, string> = {
+  not_owner: 'gives it only on their own',
+  outside_schedule: 'does not hold at this time of the week',
+  not_yet: 'has not begun yet',
+  ended: 'has ended',
+  out_of_scope: 'is limited to other parts',
+  fenced: 'does not pass the fence',
+}
 
 /** The chain of facts from a user to a permission, read left to right. */
 export function Path({ path }: { path: Schemas['Path'] }) {
@@ -55,6 +63,8 @@ function Box({ step: s, first }: { step: Step; first: boolean }) {
           <PathText path={s.pattern ?? ''} /> <span className="text-soft text-sm">in {s.application?.label}</span>
         </div>
       )}
+      {s.kind === 'permission' && s.own && <div className="text-soft text-sm">only on their own</div>}
+      {s.kind === 'role' && <Terms assignment={s} />}
       {s.given?.reason && (
         <div className="text-soft text-sm" title={moment(s.given.at)}>
           {s.given.by ? `${s.given.by.label}, ` : ''}

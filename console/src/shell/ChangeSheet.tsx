@@ -213,6 +213,8 @@ function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
         {s.lines.map((l, i) => (
           <li key={i}>
             {l.action} <PathText path={l.target} />
+            {l.own && <span className="text-soft">, their own</span>}
+            {l.schedule && <span className="text-soft">, {l.schedule.words}</span>}
             {l.from && <span className="text-soft"> from {shortDay(l.from)}</span>}
             {l.until && <span className="text-brass"> until {shortDay(l.until)}</span>}
           </li>

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { answer, api } from '../../api/client'
+import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list } from '../../shared/words'
@@ -73,6 +74,24 @@ export function OneApplication() {
           See who may do what
         </Link>
       </p>
+      {a.trial_group && (
+        <p className="mt-1">
+          While it is a draft, members of {a.trial_group.label} are judged as if it were live.
+        </p>
+      )}
+      {(a.fences ?? []).length > 0 && (
+        <>
+          <h2 className="mt-6">Fences</h2>
+          <ul>
+            {a.fences!.map((f) => (
+              <li key={f.id} className="border-rule border-b px-2 py-2">
+                <Mark name="fenced" /> <PathText path={f.pattern} /> for {f.actions.includes('*') ? 'all actions' : list(f.actions)}
+                {f.why && <span className="text-soft">: {f.why}</span>}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
       <h2 className="mt-6">Resources</h2>
       {(a.resources ?? []).length === 0 ? (
         <Empty>None are registered.</Empty>
@@ -94,6 +113,7 @@ export function OneApplication() {
                 </td>
                 <td>
                   {r.label}
+                  {r.retired && <span className="text-brass"> · retired</span>}
                   {r.open && <span className="text-soft"> · open: what lies below need not be registered</span>}
                 </td>
                 <td className="text-soft">{r.kind}</td>

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { answer, api } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
+import { Terms } from '../../shared/Terms'
 import { count, unitWords, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 
@@ -80,7 +81,10 @@ export function OneGroup() {
               ) : (
                 a.role.label
               )}
-              <span className={a.until ? 'text-brass' : 'text-soft'}>{until(a.until, now)}</span>
+              <span className={a.until ? 'text-brass' : 'text-soft'}>
+                {until(a.until, now)}
+                <Terms assignment={a} />
+              </span>
             </li>
           ))}
         </ul>

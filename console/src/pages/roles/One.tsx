@@ -4,6 +4,7 @@ import { answer, api, type Schemas } from '../../api/client'
 import { PathText } from '../../shared/PathText'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
+import { Terms } from '../../shared/Terms'
 import { count, list, shortDay, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
@@ -63,6 +64,7 @@ export function OneRole() {
                 <td>{p.actions.includes('*') ? 'everything' : list(p.actions)}</td>
                 <td>
                   <PathText path={p.pattern} />
+                  {p.own && <span className="text-soft text-sm"> only their own</span>}
                 </td>
                 <td className="text-soft">{p.role.id === r.id ? 'itself' : p.role.label}</td>
               </tr>
@@ -123,6 +125,7 @@ function Holders({ role, now }: { role: Schemas['Role']; now: Date }) {
             </td>
             <td className={a.until ? 'text-brass w-40' : 'text-soft w-40'}>
               {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
+              <Terms assignment={a} />
             </td>
             <td className="text-soft text-sm">
               {a.given?.reason && (

@@ -8,6 +8,7 @@ import { PathText } from '../../shared/PathText'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
+import { Terms } from '../../shared/Terms'
 import { count, moment, shortDay, unitWords, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
@@ -134,6 +135,7 @@ function AccessLines({ access, now }: { access: Schemas['Access']; now: Date }) 
               <td>{l.actions.join(', ')}</td>
               <td>
                 <PathText path={l.pattern} />
+                <Conditions own={l.own} schedule={l.schedule?.words} fences={l.fences} />
               </td>
               <td>
                 <button type="button" className="press text-left" aria-expanded={open === i} onClick={() => setOpen(open === i ? undefined : i)}>
@@ -167,6 +169,29 @@ function AccessLines({ access, now }: { access: Schemas['Access']; now: Date }) 
         ))}
       </tbody>
     </table>
+  )
+}
+
+/** On what a line holds, each with its mark and its word. */
+function Conditions({ own, schedule, fences }: { own?: boolean; schedule?: string; fences?: string[] }) {
+  return (
+    <>
+      {own && (
+        <div className="text-soft text-sm">
+          <Mark name="own" /> only their own
+        </div>
+      )}
+      {schedule && (
+        <div className="text-soft text-sm">
+          <Mark name="scheduled" /> {schedule}
+        </div>
+      )}
+      {(fences ?? []).map((f) => (
+        <div key={f} className="text-brick text-sm">
+          <Mark name="fenced" /> not <PathText path={f} />, fenced
+        </div>
+      ))}
+    </>
   )
 }
 
@@ -211,6 +236,7 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                 </td>
                 <td className={a.until || a.from ? 'text-brass w-44' : 'text-soft w-44'}>
                   {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
+                  <Terms assignment={a} />
                 </td>
                 <td className="text-soft text-sm">
                   {a.given?.reason && (
