@@ -24,6 +24,10 @@ type Client struct {
 	Token string // an API token, or nothing
 	Agent string // what the log says called
 	HTTP  *http.Client
+
+	// AtLeast is a revision that answers must know of, 0 for any: what one of
+	// several services has answered, another may still be about to hear.
+	AtLeast int64
 }
 
 // ErrNotReached wraps what went wrong when the service could not be reached.
@@ -78,6 +82,9 @@ func (c *Client) Do(ctx context.Context, method, path string, q Query, in, out a
 	}
 	if c.Token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	if c.AtLeast > 0 {
+		req.Header.Set("Roster-At-Least", strconv.FormatInt(c.AtLeast, 10))
 	}
 	if c.Agent != "" {
 		req.Header.Set("User-Agent", c.Agent)

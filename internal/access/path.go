@@ -45,6 +45,9 @@ func checkPath(s string, stars bool) error {
 	if s == "" {
 		return &PathError{0, `is empty (the root is "/")`}
 	}
+	if plainPath(s) {
+		return nil
+	}
 	if !utf8.ValidString(s) {
 		return &PathError{0, "is not valid UTF-8"}
 	}
@@ -62,6 +65,32 @@ func checkPath(s string, stars bool) error {
 		}
 	}
 	return nil
+}
+
+// plainPath is true of most paths that are good, and of none that is not: a
+// few segments of ASCII letters, digits and the commonest marks. The rest are
+// looked at closely.
+func plainPath(s string) bool {
+	segments, length := 1, 0
+	for i := range len(s) {
+		c := s[i]
+		switch {
+		case c|0x20 >= 'a' && c|0x20 <= 'z', c >= '0' && c <= '9', c == '-', c == '_':
+			length++
+			if length > maxSegment {
+				return false
+			}
+		case c == '/':
+			if length == 0 {
+				return false
+			}
+			length = 0
+			segments++
+		default:
+			return false
+		}
+	}
+	return length > 0 && segments <= maxSegments
 }
 
 func checkSegment(seg string, stars bool) string {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/hex"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"math"
@@ -55,7 +56,7 @@ func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, o Opt
 		ReadTimeout: 30 * time.Second, WriteTimeout: 2 * requestLimit, IdleTimeout: 2 * time.Minute,
 		ErrorHandler: func(c fiber.Ctx, err error) error { return writeProblem(c, problemOf(err)) },
 	})
-	s.App.Use(s.logged, s.headers, s.identified)
+	s.App.Use(s.logged, s.atLeast, s.headers, s.identified)
 	s.App.Get("/livez", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	s.App.Get("/readyz", s.ready)
 
@@ -135,6 +136,29 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 		return s.App.Config().ErrorHandler(c, err)
 	}
 	return nil
+}
+
+// atLeastWait is how long a call waits for a revision it asked for.
+const atLeastWait = 2 * time.Second
+
+// atLeast holds a call back until this program knows the revision the caller
+// has seen elsewhere, so that nobody reads behind their own change.
+func (s *Server) atLeast(c fiber.Ctx) error {
+	asked := c.Get("Roster-At-Least")
+	if asked == "" {
+		return c.Next()
+	}
+	n, err := strconv.ParseInt(asked, 10, 64)
+	if err != nil || n < 0 {
+		return writeProblem(c, &problem{Problem: *desk.Invalid("nothing was done", wire.Fault{Place: "Roster-At-Least", Message: "is the number of a revision"})})
+	}
+	ctx, cancel := context.WithTimeout(c.Context(), atLeastWait)
+	defer cancel()
+	if !s.ledger.WaitFor(ctx, n) {
+		return writeProblem(c, &problem{retryAfter: 1, Problem: wire.Problem{Type: desk.KindBehind, Title: "Not there yet", Status: 503,
+			Detail: fmt.Sprintf("This service answers from revision %d and does not know revision %d yet. Try again in a moment.", s.ledger.Head().Revision, n)}})
+	}
+	return c.Next()
 }
 
 // headers keeps browsers from doing with our pages what we do not do.

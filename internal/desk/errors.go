@@ -22,6 +22,7 @@ const (
 	KindKeyReused    = "idempotency-key-reused"
 	KindTooMany      = "too-many-attempts"
 	KindTooLarge     = "too-large"
+	KindBehind       = "behind"
 	KindInternal     = "internal"
 	KindConflict     = "conflict"
 	KindNotSupported = "not-supported"

@@ -62,6 +62,9 @@ type Ledger struct {
 	head atomic.Pointer[access.Snapshot]
 	seen atomic.Int64 // when the head was last known to be the newest, Unix nanoseconds
 
+	moved sync.Mutex    // guards news
+	news  chan struct{} // closed when the head moves
+
 	mu    sync.Mutex // held while the head moves
 	queue chan *pending
 	stop  context.CancelFunc
@@ -76,7 +79,7 @@ type Ledger struct {
 
 // Open loads the head and begins to follow and to commit. Close ends both.
 func Open(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger) (*Ledger, error) {
-	l := &Ledger{pool: pool, log: log, queue: make(chan *pending, 1024), whole: make(chan struct{}, 2)}
+	l := &Ledger{pool: pool, log: log, queue: make(chan *pending, 1024), whole: make(chan struct{}, 2), news: make(chan struct{})}
 	if err := l.load(ctx); err != nil {
 		return nil, err
 	}
@@ -109,6 +112,28 @@ func (l *Ledger) Age() time.Duration { return time.Since(time.Unix(0, l.seen.Loa
 func (l *Ledger) publish(s *access.Snapshot) {
 	l.head.Store(s)
 	l.seen.Store(time.Now().UnixNano())
+	l.moved.Lock()
+	close(l.news)
+	l.news = make(chan struct{})
+	l.moved.Unlock()
+}
+
+// WaitFor waits until the head is at least a revision, and says whether it is.
+// It gives up when the context ends.
+func (l *Ledger) WaitFor(ctx context.Context, revision int64) bool {
+	for {
+		l.moved.Lock()
+		news := l.news
+		l.moved.Unlock()
+		if l.Head().Revision >= revision {
+			return true
+		}
+		select {
+		case <-news:
+		case <-ctx.Done():
+			return false
+		}
+	}
 }
 
 // load compiles the head afresh from the rows.
