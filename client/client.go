@@ -208,6 +208,36 @@ func (c *Client) Check(ctx context.Context, in wire.CheckRequest) (out wire.Chec
 	return out, c.Do(ctx, "POST", "/check", nil, in, &out)
 }
 
+// Checks asks up to 1,000 questions at once.
+func (c *Client) Checks(ctx context.Context, in []wire.CheckRequest) (out wire.ChecksAnswer, err error) {
+	return out, c.Do(ctx, "POST", "/checks", nil, wire.ChecksRequest{Checks: in}, &out)
+}
+
+// Holders is a page of who can do something.
+func (c *Client) Holders(ctx context.Context, q Query) (wire.HolderList, error) {
+	return get[wire.HolderList](ctx, c, "/holders", q)
+}
+
+// RoleHolders is a page of the users who hold a role.
+func (c *Client) RoleHolders(ctx context.Context, role string, q Query) (wire.HolderList, error) {
+	return get[wire.HolderList](ctx, c, "/roles/"+url.PathEscape(role)+"/holders", q)
+}
+
+// Between is a page of who gained and lost what.
+func (c *Client) Between(ctx context.Context, q Query) (wire.Between, error) {
+	return get[wire.Between](ctx, c, "/between", q)
+}
+
+// Timeline is from when to when a user held something.
+func (c *Client) Timeline(ctx context.Context, user string, q Query) (wire.Timeline, error) {
+	return get[wire.Timeline](ctx, c, "/users/"+url.PathEscape(user)+"/timeline", q)
+}
+
+// WhatIf asks questions under a change that is not made.
+func (c *Client) WhatIf(ctx context.Context, in wire.WhatIfRequest) (out wire.WhatIfAnswer, err error) {
+	return out, c.Do(ctx, "POST", "/what-if", nil, in, &out)
+}
+
 // Change makes a change, or says what it would do.
 func (c *Client) Change(ctx context.Context, in wire.ChangeRequest, dryRun bool) (out wire.ChangeResult, err error) {
 	q := Query{}

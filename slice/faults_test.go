@@ -149,6 +149,8 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	if resp, err := http.DefaultClient.Do(req); err != nil || resp.StatusCode != 503 || resp.Header.Get("Retry-After") == "" {
 		t.Errorf("a change without the database: %v %v", resp, err)
 	}
+	_, err = (&client.Client{Base: s.Base}).SignIn(ctx, demo.Pilot, demo.Password, "test")
+	problem(t, err, 503, "unavailable")
 	_, err = marta.Users(ctx, client.Query{}.AsOf(time.Now().AddDate(0, -3, 0)))
 	problem(t, err, 503, "unavailable")
 

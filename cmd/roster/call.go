@@ -56,7 +56,10 @@ func (c *call) reads() {
 
 // parse reads flags and arguments in any order and finds the service. want are
 // the names of the arguments.
-func (c *call) parse(want ...string) error {
+func (c *call) parse(want ...string) error { return c.parseSome(len(want), want...) }
+
+// parseSome is parse for commands whose last arguments may be left out.
+func (c *call) parseSome(least int, want ...string) error {
 	rest := c.raw
 	for len(rest) > 0 {
 		if err := c.flags.Parse(rest); err != nil {
@@ -75,8 +78,8 @@ func (c *call) parse(want ...string) error {
 		}
 	}
 	switch {
-	case len(c.args) < len(want):
-		return &usageError{"name the " + strings.ToLower(strings.Join(want[len(c.args):], ", the "))}
+	case len(c.args) < least:
+		return &usageError{"name the " + strings.ToLower(strings.Join(want[len(c.args):least], ", the "))}
 	case len(c.args) > len(want):
 		return &usageError{fmt.Sprintf("does not know what to do with “%s”", strings.Join(c.args[len(want):], " "))}
 	case c.output != "table" && c.output != "json" && c.output != "csv":

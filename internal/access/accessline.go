@@ -35,7 +35,7 @@ func (s *Snapshot) Access(id UserID, at Instant) []AccessLine {
 	chains, _ := s.chains(id, at, nil, func(*Permission) bool { return true })
 	for _, c := range chains {
 		f := s.Assignment(c.Assignment)
-		if c.Fails == Ended || c.Never {
+		if c.Fails == Ended || c.Never || id == 0 && s.Permission(c.Permission).Own {
 			continue
 		}
 		when := counts.within(c.Window)

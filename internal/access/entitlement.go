@@ -53,8 +53,12 @@ type held struct {
 func (s *Snapshot) permissionsOf(id UserID) []held {
 	var out []held
 	for _, h := range s.heldRoles(id, anyGroup) {
-		for _, p := range s.roles.At(int(h.role)).permissions {
-			out = append(out, held{s.permissions.At(int(p)).fact, h.terms, h.when})
+		for _, x := range s.roles.At(int(h.role)).permissions {
+			p := s.permissions.At(int(x)).fact
+			if id == 0 && p.Own { // somebody not signed in owns nothing
+				continue
+			}
+			out = append(out, held{p, h.terms, h.when})
 		}
 	}
 	return out

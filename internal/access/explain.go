@@ -78,7 +78,15 @@ func sortChains(cs []Chain) {
 // fails, and whether there were more than are listed. With a question each says
 // how it fails what was asked, else only how its windows do.
 func (s *Snapshot) chains(id UserID, at Instant, a *asked, fit func(*Permission) bool) ([]Chain, bool) {
-	w := walker{s: s, at: at, asked: a, fit: fit}
+	return s.walk(id, &walker{s: s, at: at, asked: a, fit: fit})
+}
+
+// chainsTo are all ways from a user to a role, permissions aside.
+func (s *Snapshot) chainsTo(id UserID, at Instant, role RoleID) ([]Chain, bool) {
+	return s.walk(id, &walker{s: s, at: at, role: role})
+}
+
+func (s *Snapshot) walk(id UserID, w *walker) ([]Chain, bool) {
 	w.assigned(Chain{BuiltIn: PublicGroup}, holdsNow, s.groups.At(int(PublicGroup)).given)
 	if id == 0 {
 		return w.out, w.more
@@ -100,6 +108,7 @@ type walker struct {
 	at    Instant
 	asked *asked
 	fit   func(*Permission) bool
+	role  RoleID // instead of permissions: the role to find ways to
 	out   []Chain
 	more  bool
 }
@@ -145,23 +154,33 @@ func (w *walker) descend(c Chain, m miss, r RoleID) {
 		return
 	}
 	c.Roles = with(c.Roles, r)
+	if w.role == r {
+		w.found(c, m)
+	}
 	for _, id := range rec.permissions {
+		if w.role != 0 {
+			break
+		}
 		p := w.s.permissions.At(int(id)).fact
 		if !w.fit(p) {
 			continue
 		}
-		if len(w.out) == maxChains {
-			w.more = true
-			return
-		}
 		hit := c
 		hit.Permission = id
-		hit.Fails = missReasons[max(m, w.missOf(p))]
-		w.out = append(w.out, hit)
+		w.found(hit, max(m, w.missOf(p)))
 	}
 	for _, in := range rec.includes {
 		w.descend(c, m, w.s.inclusions.At(int(in)).fact.Included)
 	}
+}
+
+func (w *walker) found(c Chain, m miss) {
+	if len(w.out) == maxChains {
+		w.more = true
+		return
+	}
+	c.Fails = missReasons[m]
+	w.out = append(w.out, c)
 }
 
 // missOf is how a permission fails what is asked, the assignment aside.

@@ -164,7 +164,7 @@ func (s *Snapshot) Cells(id UserID, app ApplicationID, at Instant, targets []Tar
 		for j := range chains {
 			chain := &chains[j]
 			p, f := s.Permission(chain.Permission), s.Assignment(chain.Assignment)
-			if chain.Fails != "" || !p.gives(t.Action) || !Covers(p.Pattern, t.Path) || !inScope(f.Scopes, app, t.Path) {
+			if chain.Fails != "" || id == 0 && p.Own || !p.gives(t.Action) || !Covers(p.Pattern, t.Path) || !inScope(f.Scopes, app, t.Path) {
 				continue
 			}
 			if s.fenced(rec, p.Pattern, t.Action, t.Path) {

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"errors"
+	"net"
 	"net/http"
 	"strconv"
 	"strings"
@@ -96,12 +97,13 @@ func problemOf(err error) *problem {
 	var p *problem
 	var w *wire.Problem
 	var f *fiber.Error
+	var away *net.OpError // the database, of sign-in
 	switch {
 	case errors.As(err, &p):
 		return p
 	case errors.As(err, &w):
 		return &problem{Problem: *w}
-	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed):
+	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: desk.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database cannot be reached, so nothing can be changed and old days cannot be read; questions about now are still answered. Try again in a moment."}}
 	case errors.Is(err, ledger.ErrBeforeFirst):

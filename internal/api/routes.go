@@ -87,6 +87,7 @@ func (q *UserSearch) search() desk.Search {
 func (s *Server) routes() {
 	s.signInRoutes()
 	s.readRoutes()
+	s.questionRoutes()
 	s.changeRoutes()
 	s.checkRoutes()
 }

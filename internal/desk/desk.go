@@ -90,6 +90,9 @@ func (v *View) in(s *access.Snapshot, at time.Time) *View {
 	return &w
 }
 
+// Stand says what the view's answers are drawn from.
+func (v *View) Stand() wire.Stand { return v.stand() }
+
 func (v *View) stand() wire.Stand {
 	return wire.Stand{Revision: v.Revision, At: v.at.Time(), AsOf: v.past}
 }

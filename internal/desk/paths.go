@@ -38,6 +38,9 @@ func (v *View) path(user access.UserID, c access.Chain) wire.Path {
 		}
 		out.Steps = append(out.Steps, step)
 	}
+	if c.Permission == 0 { // a way to a role
+		return out
+	}
 	p := v.Permission(c.Permission)
 	app := v.applicationRef(p.Application, true)
 	out.Steps = append(out.Steps, wire.Step{Kind: "permission", Ref: wire.Ref{ID: p.ID.String(), Label: p.Pattern},

@@ -2,6 +2,8 @@ package ledger
 
 import (
 	"context"
+	"strconv"
+	"strings"
 
 	"ableroster/internal/access"
 
@@ -67,23 +69,7 @@ func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Draft, n int64, user ac
 	if err != nil {
 		return err
 	}
-	for _, part := range []struct {
-		kind  access.FactKind
-		where string
-		args  []any
-	}{
-		{access.FactOrganisation, "", nil},
-		{access.FactUser, "id = $2", []any{uint32(user)}},
-		{access.FactGroup, "id = any($2)", []any{groups}},
-		{access.FactMembership, "(member_user = $2 or member_group = any($3))", []any{uint32(user), groups}},
-		{access.FactApplication, "id = any($2)", []any{apps}},
-		{access.FactResource, "application = any($2)", []any{apps}},
-		{access.FactFence, "application = any($2)", []any{apps}},
-		{access.FactRole, "id = any($2)", []any{roles}},
-		{access.FactInclusion, "role = any($2)", []any{roles}},
-		{access.FactPermission, "role = any($2)", []any{roles}},
-		{access.FactAssignment, "(assignee_user = $2 or assignee_group = any($3))", []any{uint32(user), groups}},
-	} {
+	for _, part := range concerning(user, groups, roles, apps, 2) {
 		t := tableOf(part.kind)
 		sql := t.selectAt()
 		if part.where != "" {
@@ -100,6 +86,34 @@ func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Draft, n int64, user ac
 		}
 	}
 	return nil
+}
+
+// concern chooses the rows of one kind that concern a user.
+type concern struct {
+	kind  access.FactKind
+	where string
+	args  []any
+}
+
+// concerning are the rows of every kind that concern a user, given the groups,
+// roles and applications that do; parameters are numbered from first on.
+func concerning(user access.UserID, groups, roles, apps []int32, first int) []concern {
+	at := func(where string) string {
+		return strings.NewReplacer("$a", "$"+strconv.Itoa(first), "$b", "$"+strconv.Itoa(first+1)).Replace(where)
+	}
+	return []concern{
+		{access.FactOrganisation, "", nil},
+		{access.FactUser, at("id = $a"), []any{uint32(user)}},
+		{access.FactGroup, at("id = any($a)"), []any{groups}},
+		{access.FactMembership, at("(member_user = $a or member_group = any($b))"), []any{uint32(user), groups}},
+		{access.FactApplication, at("id = any($a)"), []any{apps}},
+		{access.FactResource, at("application = any($a)"), []any{apps}},
+		{access.FactFence, at("application = any($a)"), []any{apps}},
+		{access.FactRole, at("id = any($a)"), []any{roles}},
+		{access.FactInclusion, at("role = any($a)"), []any{roles}},
+		{access.FactPermission, at("role = any($a)"), []any{roles}},
+		{access.FactAssignment, at("(assignee_user = $a or assignee_group = any($b))"), []any{uint32(user), groups}},
+	}
 }
 
 func numbers(ctx context.Context, q querier, sql string, args ...any) ([]int32, error) {

@@ -1,0 +1,162 @@
+package main
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"ableroster/client"
+	"ableroster/wire"
+)
+
+func holders(c *call) error {
+	c.reads()
+	limit := c.flags.Int("limit", 100, "at most so many rows")
+	role := c.flags.String("role", "", "who holds this role, instead of who can do something")
+	if err := c.parseSome(0, "APPLICATION", "ACTION", "PATH"); err != nil {
+		return err
+	}
+	if *limit < 1 || *limit > 500 {
+		return &usageError{"-limit is 1 to 500"}
+	}
+	if (*role == "") != (len(c.args) == 3) || *role != "" && len(c.args) > 0 {
+		return &usageError{"name application, action and path; or a role with -role"}
+	}
+	q, err := c.at(client.Query{"limit": strconv.Itoa(*limit)})
+	if err != nil {
+		return err
+	}
+	var list wire.HolderList
+	if *role != "" {
+		list, err = c.client.RoleHolders(c.ctx, *role, q)
+	} else {
+		q["application"], q["action"], q["path"] = c.args[0], c.args[1], c.args[2]
+		list, err = c.client.Holders(c.ctx, q)
+	}
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, h := range list.Holders {
+		var terms []string
+		if h.Own {
+			terms = append(terms, "their own")
+		}
+		if h.Scheduled {
+			terms = append(terms, "at some times")
+		}
+		if w := c.window(nil, h.Until); w != "" {
+			terms = append(terms, w)
+		}
+		rows = append(rows, []string{first(h.User.Key, h.User.Label), h.User.Label, throughRole(h.Path), strings.Join(terms, ", ")})
+	}
+	c.table(list, []string{"user", "name", "through", "when"}, rows)
+	more := ""
+	if list.Outside {
+		more = ", and others outside your part"
+	}
+	c.say("%d of %s%s%s.", len(list.Holders), count(list.Total, "holder"), more, c.asOfWords(list.Stand))
+	return nil
+}
+
+func throughRole(p wire.Path) string {
+	for _, s := range p.Steps {
+		if s.Kind == "permission" || s.Kind == "role" {
+			return through(p)
+		}
+	}
+	return ""
+}
+
+func between(c *call) error {
+	user := c.flags.String("user", "", "only what this user gained and lost")
+	app := c.flags.String("application", "", "only in this application")
+	limit := c.flags.Int("limit", 100, "at most so many users")
+	if err := c.parseSome(1, "FROM", "TO"); err != nil {
+		return err
+	}
+	q := client.Query{"user": *user, "application": *app, "limit": strconv.Itoa(*limit)}
+	for i, name := range []string{"from", "to"} {
+		if i >= len(c.args) {
+			break
+		}
+		t, err := c.endOf(c.args[i])
+		if err != nil {
+			return err
+		}
+		q[name] = t.UTC().Format(time.RFC3339Nano)
+	}
+	b, err := c.client.Between(c.ctx, q)
+	if err != nil {
+		return err
+	}
+	day := func(s wire.Stand) string { return s.At.In(c.zone).Format("2 January 2006 15:04") }
+	c.say("From %s (revision %d) to %s (revision %d): %s gained or lost something.", day(b.From), b.From.Revision, day(b.To), b.To.Revision, count(b.Total, "user"))
+	var rows [][]string
+	for _, u := range b.Users {
+		for _, side := range []struct {
+			sign  string
+			lines []wire.Entitlement
+		}{{"+", u.Gained}, {"-", u.Lost}} {
+			for _, e := range side.lines {
+				rows = append(rows, []string{first(u.User.Key, u.User.Label), map[string]string{"+": "gained", "-": "lost"}[side.sign], e.Application.Key, e.Action, e.Target,
+					strings.TrimPrefix(c.conditions(e.Own, e.Schedule, nil, e.Until), ", ")})
+			}
+		}
+	}
+	if len(rows) > 0 || !c.people() {
+		c.table(b, []string{"user", "what", "application", "action", "on", "when"}, rows)
+	}
+	for _, r := range b.Changes {
+		by := "the host"
+		if r.By != nil {
+			by = r.By.Label
+		}
+		c.say("revision %d, %s, %s: %s (%s)", r.Revision, r.At.In(c.zone).Format("2 Jan 2006 15:04"), by, strings.Join(r.Sentences, "; "), r.Reason)
+	}
+	return nil
+}
+
+// endOf reads a day, at its end, or an instant.
+func (c *call) endOf(s string) (time.Time, error) {
+	if d, err := time.ParseInLocation(time.DateOnly, s, c.zone); err == nil {
+		return d.AddDate(0, 0, 1).Add(-time.Microsecond), nil
+	}
+	t, err := time.Parse(time.RFC3339, s)
+	if err != nil {
+		return t, &usageError{fmt.Sprintf("%q is neither a day such as 2026-03-01 nor an instant such as 2026-03-01T12:00:00Z", s)}
+	}
+	return t, nil
+}
+
+func timeline(c *call) error {
+	if err := c.parse("USER", "APPLICATION", "ACTION", "PATH"); err != nil {
+		return err
+	}
+	t, err := c.client.Timeline(c.ctx, c.args[0], client.Query{"application": c.args[1], "action": c.args[2], "path": c.args[3]})
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, s := range t.Spans {
+		until := "no end"
+		if s.Until != nil {
+			until = s.Until.In(c.zone).Format("2 Jan 2006 15:04")
+		}
+		way := ""
+		if len(s.Paths) > 0 {
+			way = through(s.Paths[0])
+			if n := len(s.Paths) - 1; n > 0 {
+				way += " and " + count(n, "other way")
+			}
+		}
+		rows = append(rows, []string{s.From.In(c.zone).Format("2 Jan 2006 15:04"), until, way, strings.TrimPrefix(c.conditions(s.Own, s.Schedule, nil, nil), ", "), strconv.FormatInt(s.Revision, 10)})
+	}
+	if len(rows) == 0 && c.people() {
+		c.say("%s has never held %s %s in %s.", t.User.Label, t.Action, t.Path, t.Application.Label)
+		return nil
+	}
+	c.table(t, []string{"from", "until", "through", "when", "revision"}, rows)
+	return nil
+}

@@ -1,0 +1,73 @@
+package api
+
+import (
+	"context"
+	"time"
+
+	"ableroster/internal/desk"
+	"ableroster/wire"
+)
+
+// questionRoutes are the questions people ask beside check and access.
+func (s *Server) questionRoutes() {
+	type checks struct{ Body wire.ChecksRequest }
+	route(s, "POST", "/checks", "checks", "Up to 1,000 checks, answered from one revision", func(ctx context.Context, in *checks) (*body[wire.ChecksAnswer], error) {
+		v := s.desk.Now(ctx, caller(ctx))
+		answers, err := v.Checks(in.Body.Checks)
+		return &body[wire.ChecksAnswer]{wire.ChecksAnswer{Stand: v.Stand(), Answers: answers}}, err
+	}, status(200))
+	type holders struct {
+		AsOf
+		Paging
+		Application string `query:"application" required:"true" doc:"key or id"`
+		Action      string `query:"action" required:"true"`
+		Path        string `query:"path" required:"true"`
+	}
+	route(s, "GET", "/holders", "list-holders", "Who can do this", func(ctx context.Context, in *holders) (*body[wire.HolderList], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Holders(desk.HolderSearch{Application: in.Application, Action: in.Action, Path: in.Path, Cursor: in.Cursor, Limit: in.Limit})
+		return &body[wire.HolderList]{out}, err
+	})
+	type roleHolders struct {
+		AsOf
+		Paging
+		Role string `path:"role" doc:"application/key with the slash escaped, a key, or an id"`
+	}
+	route(s, "GET", "/roles/{role}/holders", "list-role-holders", "The users who hold a role, through whatever", func(ctx context.Context, in *roleHolders) (*body[wire.HolderList], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.RoleHolding(in.Role, in.Cursor, in.Limit)
+		return &body[wire.HolderList]{out}, err
+	})
+	type between struct {
+		Paging
+		From        time.Time `query:"from" required:"true" doc:"an instant (RFC 3339)"`
+		To          time.Time `query:"to" doc:"a later instant, now by default"`
+		User        string    `query:"user" doc:"only what this user gained and lost"`
+		Application string    `query:"application" doc:"only in this application"`
+	}
+	route(s, "GET", "/between", "between", "Who gained and lost what from one instant to another", func(ctx context.Context, in *between) (*body[wire.Between], error) {
+		out, err := s.desk.Between(ctx, caller(ctx), desk.BetweenSearch{From: in.From, To: in.To, User: in.User, Application: in.Application, Cursor: in.Cursor, Limit: in.Limit})
+		return &body[wire.Between]{out}, err
+	})
+	type timeline struct {
+		User        string `path:"user" doc:"user name or id"`
+		Application string `query:"application" required:"true" doc:"key or id"`
+		Action      string `query:"action" required:"true"`
+		Path        string `query:"path" required:"true"`
+	}
+	route(s, "GET", "/users/{user}/timeline", "get-timeline", "From when to when a user held something, and through what", func(ctx context.Context, in *timeline) (*body[wire.Timeline], error) {
+		out, err := s.desk.Timeline(ctx, caller(ctx), in.User, in.Application, in.Action, in.Path)
+		return &body[wire.Timeline]{out}, err
+	})
+	type whatIf struct{ Body wire.WhatIfRequest }
+	route(s, "POST", "/what-if", "what-if", "Questions under a change that is not made", func(ctx context.Context, in *whatIf) (*body[wire.WhatIfAnswer], error) {
+		out, err := s.desk.WhatIf(ctx, caller(ctx), in.Body)
+		return &body[wire.WhatIfAnswer]{out}, err
+	}, status(200))
+}

@@ -1,0 +1,292 @@
+package desk
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/ledger"
+	"ableroster/wire"
+)
+
+// mostChecks bounds the questions of one call.
+const mostChecks = 1000
+
+// Checks answers many questions from one snapshot. One that cannot be asked
+// refuses them all, with every fault at its place.
+func (v *View) Checks(questions []wire.CheckRequest) ([]wire.CheckAnswer, error) {
+	var faults []wire.Fault
+	if len(questions) == 0 || len(questions) > mostChecks {
+		faults = append(faults, wire.Fault{Place: "/checks", Message: fmt.Sprintf("has 1 to %d questions", mostChecks)})
+	}
+	for i, q := range questions {
+		if err := access.CheckPath(q.Path); err != nil {
+			faults = append(faults, wire.Fault{Place: fmt.Sprintf("/checks/%d/path", i), Message: err.Error()})
+		}
+	}
+	if len(faults) > 0 {
+		return nil, Invalid("the questions cannot be asked", faults...)
+	}
+	out := make([]wire.CheckAnswer, len(questions))
+	for i, q := range questions {
+		var err error
+		if out[i], err = v.Check(q); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// HolderSearch asks who can do an action on a path of an application.
+type HolderSearch struct {
+	Application, Action, Path string
+	Cursor                    string
+	Limit                     int
+}
+
+// Holders are all who can do something, of those the caller may read.
+func (v *View) Holders(q HolderSearch) (wire.HolderList, error) {
+	app, ok := v.FindApplication(q.Application)
+	if !ok || !v.readsApplication(app) {
+		return wire.HolderList{}, v.missing(access.FactApplication, q.Application)
+	}
+	if err := access.CheckPath(q.Path); err != nil {
+		return wire.HolderList{}, Invalid("the question cannot be asked", wire.Fault{Place: "path", Message: err.Error()})
+	}
+	return v.holderList(v.Snapshot.Holders(app, q.Action, q.Path, v.at), q.Cursor, q.Limit)
+}
+
+// RoleHolding are the users who hold a role, of those the caller may read.
+func (v *View) RoleHolding(role, cursor string, limit int) (wire.HolderList, error) {
+	id, ok := v.FindRole(role)
+	if !ok || !v.readsRole(id) {
+		return wire.HolderList{}, v.missing(access.FactRole, role)
+	}
+	return v.holderList(v.Snapshot.RoleHolding(id, v.at), cursor, limit)
+}
+
+func (v *View) holderList(all []access.Holder, cursor string, limit int) (wire.HolderList, error) {
+	out := wire.HolderList{Stand: v.stand(), Holders: []wire.Holder{}}
+	seen := all[:0:0]
+	for _, h := range all {
+		if h.User == 0 || v.readsUser(h.User) {
+			seen = append(seen, h)
+		} else {
+			out.Outside = true
+		}
+	}
+	page, next, err := cut(seen, cursor, limit)
+	if err != nil {
+		return out, err
+	}
+	out.Total, out.Next = len(seen), next
+	for _, h := range page {
+		x := wire.Holder{User: wire.Ref{Label: "Nobody signed in"}, Kind: "nobody", Through: through(*h.Chain), Until: instant(h.Until),
+			Own: h.Own, Scheduled: h.Schedule, Path: v.path(h.User, *h.Chain)}
+		if h.User != 0 {
+			x.User, x.Kind = v.userRef(h.User), "user"
+		}
+		out.Holders = append(out.Holders, x)
+	}
+	v.reasons(func(g giving) {
+		for i := range out.Holders {
+			for j := range out.Holders[i].Path.Steps {
+				g(&out.Holders[i].Path.Steps[j].Given)
+			}
+		}
+	})
+	return out, nil
+}
+
+// BetweenSearch asks what changed from one instant to another; blank fields do
+// not narrow. The zero To is now.
+type BetweenSearch struct {
+	From, To          time.Time
+	User, Application string
+	Cursor            string
+	Limit             int
+}
+
+// Between is who gained and lost what from one instant to another, of the users
+// and applications the caller may read.
+func (d *Desk) Between(ctx context.Context, c Caller, q BetweenSearch) (wire.Between, error) {
+	v := d.Now(ctx, c)
+	if q.To.IsZero() {
+		q.To = v.at.Time()
+	}
+	if !q.From.Before(q.To) {
+		return wire.Between{}, Invalid("the question cannot be asked", wire.Fault{Place: "from", Message: "is not before to"})
+	}
+	var only access.UserID
+	var app access.ApplicationID
+	var ok bool
+	if q.User != "" {
+		if only, ok = v.FindUser(q.User); !ok || !v.readsUser(only) {
+			return wire.Between{}, v.missing(access.FactUser, q.User)
+		}
+	}
+	if q.Application != "" {
+		if app, ok = v.FindApplication(q.Application); !ok || !v.readsApplication(app) {
+			return wire.Between{}, v.missing(access.FactApplication, q.Application)
+		}
+	}
+	before, err := d.past(ctx, q.From, only)
+	if err != nil {
+		return wire.Between{}, err
+	}
+	after, err := d.past(ctx, q.To, only)
+	if err != nil {
+		return wire.Between{}, err
+	}
+	v1, v2 := v.in(before, q.From), v.in(after, q.To)
+	out := wire.Between{From: v1.stand(), To: v2.stand()}
+	all := differences(v1, v2, only, app)
+	page, next, err := cut(all, q.Cursor, q.Limit)
+	if err != nil {
+		return out, err
+	}
+	for _, x := range all {
+		out.Gained += len(x.Gained)
+		out.Lost += len(x.Lost)
+	}
+	out.Users, out.Total, out.Next = append([]wire.Difference{}, page...), len(all), next
+	if only != 0 {
+		out.Changes, err = v.changesOf(only, before.Revision, after.Revision)
+	}
+	return out, err
+}
+
+// past is the snapshot at an instant: whole, or of one user alone.
+func (d *Desk) past(ctx context.Context, at time.Time, only access.UserID) (*access.Snapshot, error) {
+	if only != 0 {
+		return d.Ledger.Slice(ctx, access.At(at), only)
+	}
+	return d.Ledger.At(ctx, access.At(at))
+}
+
+// differences are worked out once for each class of users who hold equally.
+func differences(v1, v2 *View, only access.UserID, app access.ApplicationID) []wire.Difference {
+	type class struct{ gained, lost []access.Entitlement }
+	classes := map[string]class{}
+	out := []wire.Difference{}
+	for u := range v2.today.Users() {
+		if only != 0 && u.ID != only || !v2.readsUser(u.ID) {
+			continue
+		}
+		key := access.Class(v1.Snapshot, v2.Snapshot, u.ID)
+		c, ok := classes[key]
+		if !ok {
+			c.gained, c.lost = access.Between(v1.Snapshot, v1.at, v2.Snapshot, v2.at, u.ID)
+			classes[key] = c
+		}
+		x := wire.Difference{User: v2.userRef(u.ID), Gained: v2.ofApplication(c.gained, app), Lost: v1.ofApplication(c.lost, app)}
+		if len(x.Gained)+len(x.Lost) > 0 {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+func (v *View) ofApplication(es []access.Entitlement, app access.ApplicationID) []wire.Entitlement {
+	var some []access.Entitlement
+	for _, e := range es {
+		if app == 0 || e.Application == app {
+			some = append(some, e)
+		}
+	}
+	out, _ := v.entitlements(some)
+	return out
+}
+
+// changesOf are the revisions between two that speak of a user.
+func (v *View) changesOf(id access.UserID, after, upTo int64) ([]wire.Revision, error) {
+	subject := subjectID(access.Subject{Kind: access.FactUser, Row: uint32(id)})
+	revs, err := v.desk.Ledger.History(v.ctx, ledger.Filter{Subject: []string{subject}, AtMost: upTo}, 200)
+	if err != nil {
+		return nil, err
+	}
+	var out []wire.Revision
+	for _, r := range revs {
+		if r.Revision > after {
+			out = append(out, v.revision(r, subject))
+		}
+	}
+	return out, nil
+}
+
+// Timeline is from when to when a user held an action on a path, and through
+// what, from the first revision on.
+func (d *Desk) Timeline(ctx context.Context, c Caller, user, application, action, path string) (wire.Timeline, error) {
+	v := d.Now(ctx, c)
+	id, ok := v.FindUser(user)
+	if !ok || !v.readsUser(id) {
+		return wire.Timeline{}, v.missing(access.FactUser, user)
+	}
+	app, ok := v.FindApplication(application)
+	if !ok || !v.readsApplication(app) && id != c.User {
+		return wire.Timeline{}, v.missing(access.FactApplication, application)
+	}
+	if err := access.CheckPath(path); err != nil {
+		return wire.Timeline{}, Invalid("the question cannot be asked", wire.Fault{Place: "path", Message: err.Error()})
+	}
+	eras, err := d.Ledger.Life(ctx, id)
+	if err != nil {
+		return wire.Timeline{}, err
+	}
+	out := wire.Timeline{Stand: v.stand(), User: v.userRef(id), Application: v.applicationRef(app, true), Action: action, Path: path, Spans: []wire.Span{}}
+	bySnapshot := map[int64]*access.Snapshot{}
+	for _, e := range eras {
+		bySnapshot[e.Revision] = e.Snapshot
+	}
+	for _, s := range access.Timeline(eras, id, app, action, path) {
+		w := *v
+		w.Snapshot = bySnapshot[s.Revision]
+		x := wire.Span{From: s.From.Time(), Until: instant(s.Until), Own: s.Own, Schedule: schedule(s.Schedule), Revision: s.Revision, Paths: []wire.Path{}}
+		for _, chain := range s.Chains {
+			x.Paths = append(x.Paths, w.path(id, chain))
+		}
+		out.Spans = append(out.Spans, x)
+	}
+	v.reasons(func(g giving) {
+		for i := range out.Spans {
+			visitPaths(out.Spans[i].Paths, g)
+		}
+	})
+	return out, nil
+}
+
+// WhatIf answers questions under a change that is not made. Whoever may not
+// make the change may not ask what it would do.
+func (d *Desk) WhatIf(ctx context.Context, c Caller, in wire.WhatIfRequest) (wire.WhatIfAnswer, error) {
+	var out wire.WhatIfAnswer
+	var err error
+	if out.Change, err = d.Change(ctx, c, wire.ChangeRequest{Operations: in.Operations}, true, ""); err != nil {
+		return out, err
+	}
+	v := d.Now(ctx, c)
+	draft := v.today.Draft()
+	ops, _ := decode(in.Operations)
+	for i, op := range ops {
+		draft.Apply(i, op, v.at)
+	}
+	if len(draft.Faults) > 0 { // somebody was faster just now
+		return out, Invalid("the change no longer fits", v.faults(draft, func(f access.Fault) string { return fmt.Sprintf("/operations/%d", f.Operation) })...)
+	}
+	v.Snapshot = &draft.Snapshot
+	v.today = v.Snapshot // those it adds are seen where it puts them; rights stay the caller's present ones
+	if len(in.Checks) > 0 {
+		if out.Answers, err = v.Checks(in.Checks); err != nil {
+			return out, err
+		}
+	}
+	if in.Access != "" {
+		id, ok := v.FindUser(in.Access)
+		if !ok || !v.readsUser(id) {
+			return out, v.missing(access.FactUser, in.Access)
+		}
+		a := v.Access(id)
+		out.Access = &a
+	}
+	return out, nil
+}

@@ -1,0 +1,91 @@
+package wire
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// ChecksRequest asks many questions at once, all answered from one revision.
+type ChecksRequest struct {
+	Checks []CheckRequest `json:"checks" minItems:"1" maxItems:"1000"`
+}
+
+// ChecksAnswer is the answers in the order of the questions.
+type ChecksAnswer struct {
+	Stand
+	Answers []CheckAnswer `json:"answers"`
+}
+
+// Holder is somebody who can do something, and through what.
+type Holder struct {
+	User      Ref        `json:"user"`
+	Kind      string     `json:"kind" enum:"user,nobody"`
+	Through   string     `json:"through" enum:"direct,group,included,all-users,public"`
+	Until     *time.Time `json:"until,omitempty"`
+	Own       bool       `json:"own,omitempty" doc:"only on what is their own"`
+	Scheduled bool       `json:"scheduled,omitempty" doc:"only at some times of the week"`
+	Path      Path       `json:"path" doc:"the shortest way"`
+}
+
+// HolderList is a page of holders, of those the caller may read.
+type HolderList struct {
+	Stand
+	Holders []Holder `json:"holders"`
+	Total   int      `json:"total"`
+	Outside bool     `json:"outside,omitempty" doc:"there are others outside the caller's part"`
+	Next    string   `json:"next,omitempty"`
+}
+
+// Difference is what one user gained and lost from one instant to another.
+type Difference struct {
+	User   Ref           `json:"user"`
+	Gained []Entitlement `json:"gained,omitempty"`
+	Lost   []Entitlement `json:"lost,omitempty"`
+}
+
+// Between is who gained and lost what from one instant to another, by the
+// clock as well as by changes.
+type Between struct {
+	From    Stand        `json:"from"`
+	To      Stand        `json:"to"`
+	Users   []Difference `json:"users" doc:"those who gained or lost anything"`
+	Total   int          `json:"total"`
+	Gained  int          `json:"gained" doc:"entitlements gained, over all of them"`
+	Lost    int          `json:"lost" doc:"entitlements lost, over all of them"`
+	Changes []Revision   `json:"changes,omitempty" doc:"for one user: the revisions in between that speak of them, newest first"`
+	Next    string       `json:"next,omitempty"`
+}
+
+// Span is a time in which a user held something, and through what.
+type Span struct {
+	From     time.Time  `json:"from"`
+	Until    *time.Time `json:"until,omitempty"`
+	Own      bool       `json:"own,omitempty"`
+	Schedule *Schedule  `json:"schedule,omitempty"`
+	Revision int64      `json:"revision" doc:"whose facts held when it began"`
+	Paths    []Path     `json:"paths"`
+}
+
+// Timeline is from when to when a user held an action on a path.
+type Timeline struct {
+	Stand
+	User        Ref    `json:"user"`
+	Application Ref    `json:"application"`
+	Action      string `json:"action"`
+	Path        string `json:"path"`
+	Spans       []Span `json:"spans"`
+}
+
+// WhatIfRequest asks questions under a change that is not made.
+type WhatIfRequest struct {
+	Operations []json.RawMessage `json:"operations" doc:"as of a change"`
+	Checks     []CheckRequest    `json:"checks,omitempty" maxItems:"1000"`
+	Access     string            `json:"access,omitempty" doc:"a user whose whole access is wanted"`
+}
+
+// WhatIfAnswer is what would be answered after the change.
+type WhatIfAnswer struct {
+	Change  ChangeResult  `json:"change" doc:"what the change would do"`
+	Answers []CheckAnswer `json:"answers,omitempty"`
+	Access  *Access       `json:"access,omitempty"`
+}
