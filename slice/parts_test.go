@@ -62,9 +62,11 @@ func TestNoAnswerNamesWhomTheCallerMayNotRead(t *testing.T) {
 	past := "as_of=" + strings.ReplaceAll(time.Now().AddDate(0, -4, 0).UTC().Format(time.RFC3339), ":", "%3A")
 	paths := []string{"/me", "/users?limit=500", "/groups", "/groups/pilots", "/applications", "/roles", "/assignments?limit=500", "/find?q=a&limit=50", "/find?q=ha", "/tokens",
 		"/grid?limit=500&application=berth-planning", "/grid?limit=500&application=tariff-ledger", "/menu?application=berth-planning&user=ines.halloran",
-		"/users/ines.halloran", "/users/ines.halloran/access", "/revisions?limit=500&user=ines.halloran", "/users?q=venables", "/users?unit=finance", "/users?group=finance-leads"}
+		"/users/ines.halloran", "/users/ines.halloran/access", "/revisions?limit=500&user=ines.halloran", "/users?q=venables", "/users?unit=finance", "/users?group=finance-leads",
+		"/holders?application=berth-planning&action=read&path=board&limit=500", "/holders?application=tariff-ledger&action=read&path=tariffs&limit=500", "/between?limit=500&from=2026-01-01T00:00:00Z",
+		"/users/ines.halloran/timeline?application=berth-planning&action=read&path=board", "/roles/berth-planning%2Freader/holders?limit=500"}
 	for _, r := range roles.Roles {
-		paths = append(paths, "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F"))
+		paths = append(paths, "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F"), "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F")+"/holders")
 	}
 	for _, u := range all.Users {
 		if u.Unit == "finance" || u.UserName == demo.Auditor {

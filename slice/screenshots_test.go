@@ -60,6 +60,16 @@ func TestScreenshots(t *testing.T) {
 	b.Sees("by the role Berth scheduler")
 	shot("grid")
 
+	b.Go("/applications/tariff-ledger/holders?action=read&path=credits")
+	b.Press("direct")
+	b.Sees("permits")
+	shot("who-can")
+
+	b.Go("/between?application=tariff-ledger")
+	b.Press("Hedvika Venables")
+	b.Sees("Who changed it, and why")
+	shot("what-changed")
+
 	b.Go("/ledger")
 	b.Press("Verify it")
 	b.Sees("verified: every hash")

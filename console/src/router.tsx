@@ -55,6 +55,22 @@ const application = createRoute({
   path: '/applications/$application',
   component: lazyRouteComponent(() => import('./pages/applications/Applications'), 'OneApplication'),
 })
+const holders = createRoute({
+  getParentRoute: () => shell,
+  path: '/applications/$application/holders',
+  validateSearch: (s: Record<string, unknown>): { action?: string; path?: string } => ({ action: text(s.action), path: text(s.path) }),
+  component: lazyRouteComponent(() => import('./pages/applications/Holders'), 'HoldersPage'),
+})
+const between = createRoute({
+  getParentRoute: () => shell,
+  path: '/between',
+  validateSearch: (s: Record<string, unknown>): { from?: string; to?: string; application?: string } => ({
+    from: text(s.from),
+    to: text(s.to),
+    application: text(s.application),
+  }),
+  component: lazyRouteComponent(() => import('./pages/Between'), 'BetweenPage'),
+})
 const roles = createRoute({
   getParentRoute: () => shell,
   path: '/roles',
@@ -80,7 +96,7 @@ const ledger = createRoute({
 export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
-    shell.addChildren([home, users, addUser, user, groups, group, applications, application, roles, role, grid, ledger]),
+    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, ledger]),
   ]),
   scrollRestoration: true,
 })

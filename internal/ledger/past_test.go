@@ -116,6 +116,38 @@ func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
 	}
 }
 
+// The life of a user answers about them, in each era, as the whole snapshot did.
+func TestALifeAnswersInEachEraAsTheWhole(t *testing.T) {
+	l, _ := opened(t, testkit.DemoDatabase(t))
+	compared := 0
+	for _, name := range []string{"ines.halloran", "tomas.brandt", "berth-board"} {
+		id, _ := l.Head().FindUser(name)
+		eras, err := l.Life(ctx, id)
+		if err != nil || len(eras) < 2 || eras[len(eras)-1].Until != 0 {
+			t.Fatalf("%s: %d eras (%v)", name, len(eras), err)
+		}
+		for i, era := range eras {
+			if i > 0 && eras[i-1].Until != era.From {
+				t.Fatalf("%s: era %d does not begin where the one before ends", name, i)
+			}
+			if i%3 != 0 && i != len(eras)-1 {
+				continue
+			}
+			whole, err := l.At(ctx, era.From)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if !reflect.DeepEqual(era.Entitlements(id), whole.Entitlements(id)) {
+				t.Fatalf("%s at revision %d: the life says %v, the whole %v", name, era.Revision, era.Entitlements(id), whole.Entitlements(id))
+			}
+			compared++
+		}
+	}
+	if compared < 10 {
+		t.Errorf("only %d eras were compared", compared)
+	}
+}
+
 // All rows of facts can be dropped and made again from the operations alone;
 // no other table holds present access.
 func TestTheRowsAreMadeAgainFromTheOperations(t *testing.T) {

@@ -35,7 +35,10 @@ const pages = [
     { to: '/roles', label: 'Roles', register: 'roles' },
     { to: '/grid', label: 'Grid', register: 'applications' },
   ],
-  [{ to: '/ledger', label: 'Ledger', register: 'ledger' }],
+  [
+    { to: '/between', label: 'What changed', register: 'users' },
+    { to: '/ledger', label: 'Ledger', register: 'ledger' },
+  ],
 ] as const
 
 function Frame() {

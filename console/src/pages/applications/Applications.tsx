@@ -109,7 +109,9 @@ export function OneApplication() {
             {a.resources!.map((r) => (
               <tr key={r.id}>
                 <td>
-                  <PathText path={r.path} />
+                  <Link to="/applications/$application/holders" params={{ application: a.key }} search={{ path: r.path }} className="press" title="Who can do what here">
+                    <PathText path={r.path} />
+                  </Link>
                 </td>
                 <td>
                   {r.label}

@@ -1,0 +1,169 @@
+package slice
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"ableroster/client"
+	"ableroster/demo"
+	"ableroster/testkit"
+	"ableroster/wire"
+)
+
+// Each reason comes with a sentence that names what came near, and with what
+// would cure it.
+func TestDenialsNameTheNearMissAndTheCure(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	in := func(d time.Duration) string { return time.Now().Add(d).UTC().Format(time.RFC3339) }
+	if _, err := marta.Change(ctx, change("For the test",
+		`{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick"}`,
+		fmt.Sprintf(`{"op":"grant","user":"zoe.marrick","role":"crane-control/operator","from":%q}`, in(48*time.Hour)),
+		fmt.Sprintf(`{"op":"grant","user":"zoe.marrick","role":"tariff-ledger/clerk","until":%q}`, in(-48*time.Hour)),
+		`{"op":"grant","user":"zoe.marrick","role":"berth-planning/scheduler","scopes":[{"application":"berth-planning","pattern":"berths/north-*"},{"application":"berth-planning","pattern":"berths/fuel-jetty"}]}`,
+		`{"op":"grant","user":"zoe.marrick","role":"pilot-roster/pilot"}`,
+		`{"op":"grant","user":"zoe.marrick","role":"works-orders/storekeeper","schedule":{"days":["`+weekday(time.Now().AddDate(0, 0, 3))+`"],"from":"06:00","until":"14:00","time_zone":"Europe/Lisbon"}}`,
+	), false); err != nil {
+		t.Fatal(err)
+	}
+	for _, x := range []struct{ app, action, path, reason, says, cure string }{
+		{"crane-control", "operate", "cranes/c-01", "not_yet", "held from", "crane-control/operator"},
+		{"tariff-ledger", "create", "invoices", "ended", "held until", "tariff-ledger/clerk"},
+		{"berth-planning", "update", "berths/south-1", "out_of_scope", "held only within berths/fuel-jetty of Berth planning or berths/north-* of Berth planning, by the role Berth scheduler", "berth-planning/scheduler"},
+		{"berth-planning", "update", "berths/fuel-jetty", "fenced", "it is fenced by berths/fuel-jetty (only the jetty's wardens clear a vessel for it); the role Berth scheduler is written for something wider", "berth-planning/fuel-warden"},
+		{"pilot-roster", "update", "shifts/day", "not_owner", "only where it is their own, by the role Pilot", "pilot-roster/planner"},
+		{"works-orders", "update", "stores", "outside_schedule", "06:00 to 14:00, Europe/Lisbon, by the role Storekeeper", "works-orders/storekeeper"},
+		{"gate-passes", "withdraw", "passes", "no_grant", "no role held gives it", "gate-passes/withdrawer"},
+		{"gate-passes", "withdraw", "cellar", "resource_unknown", "the application has no such resource", ""},
+		{"gate-passes", "borrow", "passes", "action_unknown", "the application has no such action", ""},
+		{"gate-house", "read", "passes", "application_unknown", "there is no application", ""},
+	} {
+		a, err := marta.Check(ctx, wire.CheckRequest{User: "zoe.marrick", Application: x.app, Action: x.action, Path: x.path, Explain: true})
+		if err != nil || a.Allowed || a.Reason != x.reason || !strings.Contains(a.Message, x.says) {
+			t.Errorf("%s %s in %s: %+v %v", x.action, x.path, x.app, a, err)
+			continue
+		}
+		cures := ""
+		for _, r := range a.Cure {
+			cures += r.Key + " "
+		}
+		if x.cure == "" && cures != "" || !strings.Contains(cures, x.cure) {
+			t.Errorf("%s %s in %s: the cure is said to be %s", x.action, x.path, x.app, cures)
+		}
+	}
+	// Her own shift she may change.
+	a, err := marta.Check(ctx, wire.CheckRequest{User: "zoe.marrick", Application: "pilot-roster", Action: "update", Path: "shifts/day", Properties: wire.Properties{Owner: "zoe.marrick"}})
+	if err != nil || !a.Allowed {
+		t.Errorf("%+v %v", a, err)
+	}
+	// An application in rehearsal lets her in, and says that live would not.
+	if _, err := marta.Change(ctx, change("x", `{"op":"update_application","application":"gate-passes","state":"rehearsal"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	a, err = marta.Check(ctx, wire.CheckRequest{User: "zoe.marrick", Application: "gate-passes", Action: "withdraw", Path: "passes", Explain: true})
+	if err != nil || !a.Allowed || a.Reason != "rehearsal" || !strings.Contains(a.Message, "once it is live, this is denied") {
+		t.Errorf("%+v %v", a, err)
+	}
+}
+
+func weekday(t time.Time) string { return strings.ToLower(t.Weekday().String()[:3]) }
+
+func TestManyChecksAreAnsweredFromOneRevision(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	var questions []wire.CheckRequest
+	for i := range 1000 {
+		questions = append(questions, wire.CheckRequest{User: demo.Pilot, Application: "berth-planning", Action: []string{"read", "update", "release"}[i%3], Path: []string{"berths", "board", "plans", "voyages/today"}[i%4]})
+	}
+	out, err := marta.Checks(ctx, questions)
+	if err != nil || len(out.Answers) != 1000 {
+		t.Fatalf("%d answers (%v)", len(out.Answers), err)
+	}
+	for i, a := range out.Answers {
+		if i%83 == 0 && a.Allowed != allowed(t, marta, questions[i].User, questions[i].Application, questions[i].Action, questions[i].Path) || a.Revision != out.Revision {
+			t.Errorf("question %d: %+v", i, a)
+		}
+	}
+	questions[7].Path, questions[9].Path = "a//b", ".."
+	_, err = marta.Checks(ctx, questions)
+	if p := problem(t, err, 422, "invalid"); len(p.Faults) != 2 || p.Faults[0].Place != "/checks/7/path" || p.Faults[1].Place != "/checks/9/path" {
+		t.Errorf("%+v", p.Faults)
+	}
+	_, err = marta.Checks(ctx, append(questions, questions[0]))
+	problem(t, err, 422, "invalid")
+}
+
+func TestWhatIfAnswersUnderAChangeThatIsNotMade(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	before, err := marta.Me(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ask := wire.CheckRequest{User: "zoe.marrick", Application: "crane-control", Action: "operate", Path: "cranes", Explain: true}
+	in := wire.WhatIfRequest{Checks: []wire.CheckRequest{ask}, Access: "zoe.marrick"}
+	in.Operations = change("", `{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick"}`, grantTo("zoe.marrick", "crane-control/operator")).Operations
+	out, err := marta.WhatIf(ctx, in)
+	if err != nil || !out.Answers[0].Allowed || out.Answers[0].Paths[0].Steps[0].Label != "Zoë Marrick" || out.Access.Things != out.Change.Preview.Gained {
+		raw, _ := json.Marshal(out)
+		t.Fatalf("%s %v", raw, err)
+	}
+	if after, err := marta.Me(ctx); err != nil || after.Revision != before.Revision {
+		t.Errorf("something was changed (%v)", err)
+	}
+	// Whoever may not make the change may not ask what it would do.
+	_, err = s.SignIn(t, demo.Manager).WhatIf(ctx, in)
+	if err == nil {
+		t.Error("a delegate asked beyond their part")
+	}
+}
+
+func TestBetweenAndTimelineByTheClockToo(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	me, err := marta.Me(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	// Nothing is committed from now until her cover ends by the clock.
+	q := client.Query{"from": me.Now.Format(time.RFC3339Nano), "to": me.Now.AddDate(0, 0, 10).Format(time.RFC3339Nano), "user": demo.Pilot}
+	b, err := marta.Between(ctx, q)
+	if err != nil || b.From.Revision != b.To.Revision || b.Total != 1 || b.Lost < 5 || b.Gained != 0 {
+		t.Errorf("%+v %v", b, err)
+	}
+	q["to"] = me.Now.AddDate(0, 0, 25).Format(time.RFC3339Nano)
+	if b, err = marta.Between(ctx, q); err != nil || b.Gained != 2 {
+		t.Errorf("%d gained by the time her survey work has begun (%v)", b.Gained, err)
+	}
+	// For the organisation, between any two days, and for one application.
+	day := func(n int) string { return me.Now.AddDate(0, 0, n).Format(time.RFC3339Nano) }
+	all, err := marta.Between(ctx, client.Query{"from": day(-100), "to": day(-10), "limit": "500"})
+	if err != nil || all.Total < 20 || len(all.Users) != all.Total {
+		t.Errorf("%d users, %d listed (%v)", all.Total, len(all.Users), err)
+	}
+	one, err := marta.Between(ctx, client.Query{"from": day(-100), "to": day(-10), "limit": "500", "application": "crane-control"})
+	if err != nil || one.Total == 0 || one.Total >= all.Total {
+		t.Errorf("%d of %d users in crane control (%v)", one.Total, all.Total, err)
+	}
+	for _, u := range one.Users {
+		for _, e := range append(u.Gained, u.Lost...) {
+			if e.Application.Key != "crane-control" {
+				t.Errorf("%s: %+v", u.User.Key, e)
+			}
+		}
+	}
+	_, err = marta.Between(ctx, client.Query{"from": day(0), "to": day(-1)})
+	problem(t, err, 422, "invalid")
+
+	x := at(t, s, demo.Administrator)
+	x.says(0, "role Berth scheduler, direct", "timeline", demo.Pilot, "berth-planning", "update", "berths/south-1")
+	x.says(0, "has never held unlock locks in Crane control", "timeline", demo.Pilot, "crane-control", "unlock", "locks")
+	x.says(0, "gained or lost something", "between", me.Now.AddDate(0, 0, -30).Format(time.DateOnly), "-user", demo.Pilot)
+	x.says(0, "group Credit desk", "holders", "tariff-ledger", "create", "credits")
+	x.says(0, "Nobody signed in", "holders", "tide-board", "read", "/")
+	x.says(0, "role Credit releaser, direct", "holders", "-role", "tariff-ledger/credit-releaser")
+	x.says(2, "name application, action and path; or a role with -role", "holders", "tariff-ledger")
+}
