@@ -167,3 +167,64 @@ func TestBetweenAndTimelineByTheClockToo(t *testing.T) {
 	x.says(0, "role Credit releaser, direct", "holders", "-role", "tariff-ledger/credit-releaser")
 	x.says(2, "name application, action and path; or a role with -role", "holders", "tariff-ledger")
 }
+
+// Lists are filtered by the filter language; what the caller may not read
+// cannot be asked about either.
+func TestListsAreFiltered(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, tomas := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager)
+	users := func(c *client.Client, filter string) []wire.User {
+		t.Helper()
+		list, err := c.Users(ctx, client.Query{"filter": filter, "limit": "500"})
+		if err != nil || list.Total != len(list.Users) {
+			t.Fatalf("%s: %d of %d (%v)", filter, len(list.Users), list.Total, err)
+		}
+		return list.Users
+	}
+	all := users(marta, "")
+	count := func(fits func(wire.User) bool) (n int) {
+		for _, u := range all {
+			if fits(u) {
+				n++
+			}
+		}
+		return n
+	}
+	for filter, fits := range map[string]func(wire.User) bool{
+		`employment_type eq "Contractor" and end_date lt "2099-01-01"`: func(u wire.User) bool { return u.EmploymentType == "contractor" && u.EndDate != "" },
+		`within eq "marine"`:                       func(u wire.User) bool { return u.Unit == "marine" || strings.HasPrefix(u.Unit, "marine/") },
+		`unit eq "marine"`:                         func(u wire.User) bool { return u.Unit == "marine" },
+		`kind eq "service"`:                        func(u wire.User) bool { return u.Kind == "service" },
+		`not (title pr)`:                           func(u wire.User) bool { return u.Title == "" },
+		`status ne "active" or effective eq false`: func(u wire.User) bool { return u.Status != "active" || !u.Effective },
+		`manager eq "tomas.brandt" and title co "pilot"`: func(u wire.User) bool {
+			return u.Manager != nil && u.Manager.Key == demo.Manager && strings.Contains(strings.ToLower(u.Title), "pilot")
+		},
+	} {
+		if got, want := len(users(marta, filter)), count(fits); got != want || want == 0 {
+			t.Errorf("%s: %d users, want %d", filter, got, want)
+		}
+	}
+	for _, u := range users(marta, `groups.key eq "night-pilots"`) {
+		if detail, err := marta.User(ctx, u.UserName, nil); err != nil || !strings.Contains(fmt.Sprint(detail.Groups), "night-pilots") {
+			t.Errorf("%s: %v %v", u.UserName, detail.Groups, err)
+		}
+	}
+	if found := users(marta, `roles[key eq "berth-planning/scheduler" and until pr]`); len(found) == 0 || found[0].UserName == "" {
+		t.Errorf("%d hold it until a day", len(found))
+	}
+	// Tomas may not read the auditor's role: to him nobody has it.
+	if _, err := marta.Change(ctx, wire.ChangeRequest{Reason: "x", Acknowledge: []string{"administering_gain"}, Operations: change("", grantTo(demo.Pilot, "auditor")).Operations}, false); err != nil {
+		t.Fatal(err)
+	}
+	if a, b := len(users(marta, `roles.key eq "auditor"`)), len(users(tomas, `roles.key eq "auditor"`)); a != 2 || b != 0 {
+		t.Errorf("she finds %d auditors, he %d", a, b)
+	}
+	_, err := marta.Users(ctx, client.Query{"filter": `titel eq "x" and shoe_size gt 4`})
+	if p := problem(t, err, 422, "invalid"); len(p.Faults) != 2 || !strings.HasPrefix(p.Faults[0].Message, "column 1: there is no attribute “titel”") || !strings.HasPrefix(p.Faults[1].Message, "column 18:") {
+		t.Errorf("%+v", p.Faults)
+	}
+	x := at(t, s, demo.Administrator)
+	x.says(0, "ines.halloran", "users", "list", "-where", `within eq "marine/pilotage" and user_name sw "ines.h"`)
+	x.says(3, "column 7: an operator (eq, ne, co, sw, ew, gt, ge, lt, le, pr) was expected", "users", "list", "-where", `title is "x"`)
+}

@@ -154,13 +154,14 @@ func grid(c *call) error {
 	group := c.flags.String("group", "", "members of this group, at any depth")
 	unit := c.flags.String("unit", "", "this unit and all below it")
 	limit := c.flags.Int("limit", 40, "at most so many users")
+	where := c.flags.String("where", "", "a filter over users, as for users list")
 	if err := c.parse("APPLICATION"); err != nil {
 		return err
 	}
 	if *limit < 1 || *limit > 500 {
 		return &usageError{"-limit is 1 to 500"}
 	}
-	q, err := c.at(client.Query{"application": c.args[0], "q": *text, "group": *group, "unit": *unit, "status": "active", "limit": fmt.Sprint(*limit)})
+	q, err := c.at(client.Query{"application": c.args[0], "q": *text, "group": *group, "unit": *unit, "filter": *where, "status": "active", "limit": fmt.Sprint(*limit)})
 	if err != nil {
 		return err
 	}

@@ -39,7 +39,7 @@ func init() {
 	commands = []command{
 		{"sign-in", "[-service URL] [-user NAME]", "sign in; the password is asked for, or read from standard input", signIn},
 		{"sign-out", "", "end the token that sign-in got", signOut},
-		{"users list", "[-q TEXT] [-unit UNIT] [-status STATUS] [-group GROUP]", "list users", usersList},
+		{"users list", "[-q TEXT] [-unit UNIT] [-status STATUS] [-group GROUP] [-where FILTER]", "list users", usersList},
 		{"users show", "USER", "one user: attributes, groups and roles", usersShow},
 		{"users add", "USER_NAME [-name …] [-unit …] [-role ROLE]… [-group GROUP]…", "add a user, with roles and groups in the same change", usersAdd},
 		{"users import", "FILE.csv", "bring users in from a personnel export", usersImport},

@@ -26,6 +26,7 @@ func usersList(c *call) error {
 	unit := c.flags.String("unit", "", "this unit and all below it")
 	status := c.flags.String("status", "", "invited, active, suspended or departed")
 	group := c.flags.String("group", "", "members of this group, at any depth")
+	where := c.flags.String("where", "", "a filter, as employment_type eq \"contractor\" and end_date lt \"2027-01-01\" (RFC 7644, section 3.4.2.2; within is the unit and all above it)")
 	sort := c.flags.String("sort", "", "name, user_name, unit, title or status; - before it for the other way round")
 	limit := c.flags.Int("limit", 0, "at most so many rows; all by default")
 	if err := c.parse(); err != nil {
@@ -34,7 +35,7 @@ func usersList(c *call) error {
 	if *limit < 0 {
 		return &usageError{"-limit is a number of rows"}
 	}
-	q["q"], q["unit"], q["status"], q["group"], q["sort"] = *text, *unit, *status, *group, *sort
+	q["q"], q["unit"], q["status"], q["group"], q["sort"], q["filter"] = *text, *unit, *status, *group, *sort, *where
 	q, err := c.at(q)
 	if err != nil {
 		return err

@@ -77,11 +77,12 @@ type UserSearch struct {
 	Unit   string `query:"unit" maxLength:"400" doc:"this unit and all below it"`
 	Status string `query:"status" enum:"invited,active,suspended,departed"`
 	Group  string `query:"group" maxLength:"100" doc:"members of this group now, at any depth"`
+	Filter string `query:"filter" maxLength:"8192" doc:"RFC 7644, section 3.4.2.2, over the attributes of a user; within is the unit and all above it"`
 	Sort   string `query:"sort" maxLength:"20" doc:"name, user_name, unit, title or status; - before it for the other way round"`
 }
 
 func (q *UserSearch) search() desk.Search {
-	return desk.Search{Text: q.Query, Unit: q.Unit, Status: q.Status, Group: q.Group, Sort: q.Sort, Cursor: q.Cursor, Limit: q.Limit}
+	return desk.Search{Text: q.Query, Unit: q.Unit, Status: q.Status, Group: q.Group, Filter: q.Filter, Sort: q.Sort, Cursor: q.Cursor, Limit: q.Limit}
 }
 
 func (s *Server) routes() {

@@ -21,6 +21,7 @@ type Search struct {
 	Unit   string // this unit and all below it
 	Status string
 	Group  string // members of this group, at any depth, now
+	Filter string // RFC 7644, section 3.4.2.2
 	Sort   string // name (default), user_name, unit, title, status; "-" before it for the other way round
 	Cursor string
 	Limit  int
@@ -55,6 +56,8 @@ func (v *View) search(q Search) ([]*access.User, error) {
 	default:
 		faults = append(faults, wire.Fault{Place: "status", Message: "is invited, active, suspended or departed"})
 	}
+	fits, wrong := v.where(q.Filter)
+	faults = append(faults, wrong...)
 	if len(faults) > 0 {
 		return nil, Invalid("the list could not be made", faults...)
 	}
@@ -71,7 +74,7 @@ func (v *View) search(q Search) ([]*access.User, error) {
 	for u := range v.Snapshot.Users() {
 		if q.Status != "" && string(u.Status) != q.Status ||
 			q.Unit != "" && !access.Covers(q.Unit, cmp.Or(u.Unit, access.Root)) ||
-			inGroup != nil && !inGroup[u.ID] || !matches(u, text) || !v.readsUser(u.ID) {
+			inGroup != nil && !inGroup[u.ID] || !matches(u, text) || !v.readsUser(u.ID) || !fits(u) {
 			continue
 		}
 		found = append(found, u)
