@@ -315,7 +315,7 @@ var groups = []group{
 	{"crane-technicians", "Crane technicians", "engineering", "engineers", []string{"crane-control/technician"}, 0.2, false},
 	{"stores", "Stores", "engineering", "engineers", []string{"works-orders/storekeeper"}, 0.12, false},
 	{"works-approvers", "Works approvers", "engineering", "engineers", []string{"works-orders/approver"}, 0.1, false},
-	{"dredging-contractors", "Dredging contractors", "engineering/dredging", "", []string{"works-orders/dredging-contractor", "sounding-surveys/dredging-surveyor"}, 1, false},
+	{"dredging-contractors", "Dredging contractors", "engineering/dredging", "", []string{"works-orders/dredging-contractor", "sounding-surveys/dredging-surveyor"}, 0, false},
 	{"safety-office", "Safety office", "safety", "", []string{"incident-log/injury-officer", "incident-log/closer"}, 0.7, false},
 	{"drill-team", "Drill team", "safety", "safety-office", []string{"incident-log/drill-planner"}, 0.3, false},
 	{"lock-keepers", "Lock keepers", "safety", "", []string{"crane-control/lock-keeper"}, 0.3, false},

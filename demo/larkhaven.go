@@ -176,7 +176,11 @@ func (g *generator) describe() {
 	g.add(first.AddDate(0, 0, 7), Administrator, "console", "Roles of the whole port", ops...)
 	ops = nil
 	for _, x := range groups {
-		ops = append(ops, &access.AddGroup{Key: x.key, Label: x.label, Unit: x.unit})
+		op := &access.AddGroup{Key: x.key, Label: x.label, Unit: x.unit}
+		if x.key == "dredging-contractors" { // whoever is one, is in it
+			op.Filter = `within eq "engineering/dredging" and employment_type eq "contractor"`
+		}
+		ops = append(ops, op)
 	}
 	for _, x := range groups {
 		if x.parent != "" {

@@ -23,7 +23,7 @@ var floors = map[string]int{
 	"internal/desk":   4,
 	"internal/ledger": 3,
 	"internal/access": 1,
-	"internal/filter": 1,
+	"internal/filter": 0,
 	"internal/paged":  0,
 }
 

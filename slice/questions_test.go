@@ -3,6 +3,8 @@ package slice
 import (
 	"encoding/json"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -227,4 +229,50 @@ func TestListsAreFiltered(t *testing.T) {
 	x := at(t, s, demo.Administrator)
 	x.says(0, "ines.halloran", "users", "list", "-where", `within eq "marine/pilotage" and user_name sw "ines.h"`)
 	x.says(3, "column 7: an operator (eq, ne, co, sw, ew, gt, ge, lt, le, pr) was expected", "users", "list", "-where", `title is "x"`)
+}
+
+// A group by rule takes in whoever has what it asks for, from the revision on
+// that gives it to them, and lets them go with it; the path says so.
+func TestAGroupByRuleFollowsTheAttributes(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	added, err := marta.Change(ctx, change("Hired for the season",
+		`{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick","unit":"engineering/dredging","employment_type":"contractor"}`), false)
+	if err != nil || added.Preview.UsersGaining != 1 {
+		t.Fatalf("%+v %v", added.Preview, err)
+	}
+	a, err := marta.Check(ctx, wire.CheckRequest{User: "zoe.marrick", Application: "works-orders", Action: "update", Path: "contracts/dredging", Explain: true})
+	if err != nil || !a.Allowed || a.Paths[0].Steps[1].Rule != `within eq "engineering/dredging" and employment_type eq "contractor"` {
+		t.Errorf("%+v %v", a, err)
+	}
+	moved, err := marta.Change(ctx, change("Moves to the office", `{"op":"update_user","user":"zoe.marrick","unit":"office"}`), false)
+	if err != nil || moved.Preview.UsersLosing != 1 || allowed(t, marta, "zoe.marrick", "works-orders", "update", "contracts/dredging") {
+		t.Errorf("%+v %v", moved.Preview, err)
+	}
+	// As of the day before she could; her timeline ends with the move.
+	line, err := marta.Timeline(ctx, "zoe.marrick", client.Query{"application": "works-orders", "action": "update", "path": "contracts/dredging"})
+	if err != nil || len(line.Spans) != 1 || line.Spans[0].Until == nil || !line.Spans[0].Until.Equal(*moved.At) {
+		t.Errorf("%+v %v", line.Spans, err)
+	}
+	then, err := marta.Access(ctx, "zoe.marrick", client.Query{}.AsOf(*added.At))
+	if err != nil || then.Things != added.Preview.Gained {
+		t.Errorf("%d things then, %d gained (%v)", then.Things, added.Preview.Gained, err)
+	}
+	_, err = marta.Change(ctx, change("x", `{"op":"add_group","key":"by-name","filter":"display_name co \"a\" or unit is"}`), true)
+	if p := problem(t, err, 422, "invalid"); p.Faults[0].Place != "/operations/0/filter" || !strings.Contains(p.Faults[0].Message, "column 29") {
+		t.Errorf("%+v", p.Faults)
+	}
+	x := at(t, s, demo.Administrator)
+	x.says(0, `chooses whoever has within eq "engineering/dredging"`, "groups", "show", "dredging-contractors")
+	x.says(0, "Done, as revision", "change", writeFile(t, `{"operations":[{"op":"update_group","group":"dredging-contractors","filter":""}],"reason":"No season"}`))
+	x.says(0, "every hash and every row fits", "ledger", "verify")
+}
+
+func writeFile(t *testing.T, text string) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "change.json")
+	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	return file
 }

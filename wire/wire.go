@@ -65,6 +65,7 @@ type Membership struct {
 	Member        Ref        `json:"member"`
 	MemberKind    string     `json:"member_kind" enum:"user,group"`
 	Through       *Ref       `json:"through,omitempty" doc:"the group through which it is reached"`
+	Rule          string     `json:"rule,omitempty" doc:"the group's filter, where it chose the user: there is no listed membership"`
 	From          *time.Time `json:"from,omitempty"`
 	Until         *time.Time `json:"until,omitempty"`
 	SinceRevision int64      `json:"since_revision,omitempty"`
@@ -116,6 +117,8 @@ type Group struct {
 	Label       string       `json:"label"`
 	Description string       `json:"description,omitempty"`
 	Unit        string       `json:"unit,omitempty"`
+	Filter      string       `json:"filter,omitempty" doc:"over users' facts: whom it chooses beside its listed members"`
+	Chosen      int          `json:"chosen,omitempty" doc:"how many users the filter chooses, of those the caller may read, where one group is asked for"`
 	BuiltIn     bool         `json:"built_in,omitempty"`
 	MemberCount int          `json:"member_count" doc:"listed members, users and groups"`
 	Members     []Membership `json:"members,omitempty"`
@@ -213,6 +216,7 @@ type Step struct {
 	Ref                    // what it is
 	From        *time.Time `json:"from,omitempty" doc:"of the membership or the assignment that leads here"`
 	Until       *time.Time `json:"until,omitempty"`
+	Rule        string     `json:"rule,omitempty" doc:"the group's filter, where it chose the user"`
 	Assignment  string     `json:"assignment,omitempty"`
 	Origin      string     `json:"origin,omitempty"`
 	Given       *Given     `json:"given,omitempty"`

@@ -63,6 +63,9 @@ func (c *call) pathWords(p wire.Path) string {
 		switch s.Kind {
 		case "group":
 			text = "group " + s.Label
+			if s.Rule != "" {
+				text += " (chosen by " + s.Rule + ")"
+			}
 		case "role":
 			text = "role " + s.Label
 		case "included_role":

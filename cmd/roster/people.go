@@ -148,6 +148,9 @@ func usersShow(c *call) error {
 }
 
 func throughGroup(g wire.Membership) string {
+	if g.Rule != "" {
+		return "(chosen by " + g.Rule + ")"
+	}
 	if g.Through == nil {
 		return ""
 	}

@@ -246,6 +246,9 @@ func groupsShow(c *call) error {
 		return err
 	}
 	c.say("%s (%s)%s", g.Label, g.Key, c.asOfWords(g.Stand))
+	if g.Filter != "" {
+		c.say("  chooses whoever has %s: %s now", g.Filter, count(g.Chosen, "user"))
+	}
 	for _, a := range g.Assignments {
 		c.say("  gives %s %s", a.Role.Key, c.terms(a))
 	}

@@ -21,7 +21,14 @@ const home = createRoute({ getParentRoute: () => shell, path: '/', component: Ho
 const users = createRoute({
   getParentRoute: () => shell,
   path: '/users',
-  validateSearch: (s: Record<string, unknown>): { q?: string; status?: string; unit?: string; sort?: string } => ({ q: text(s.q), status: text(s.status), unit: text(s.unit), sort: text(s.sort) }),
+  validateSearch: (s: Record<string, unknown>): { q?: string; status?: string; unit?: string; group?: string; filter?: string; sort?: string } => ({
+    q: text(s.q),
+    status: text(s.status),
+    unit: text(s.unit),
+    group: text(s.group),
+    filter: text(s.filter),
+    sort: text(s.sort),
+  }),
   component: lazyRouteComponent(() => import('./pages/users/List'), 'UserList'),
 })
 const addUser = createRoute({

@@ -136,6 +136,9 @@ func (a *Authority) Judge(d *Draft, touched []UserID, from Instant) []Refusal {
 	}
 	for _, g := range d.RoleGains(touched, from) {
 		user := "users" // a role for everybody needs the right on everybody
+		if g.Within != "" {
+			user = g.Within
+		}
 		if g.User != 0 {
 			user = d.UserPath(g.User)
 		}

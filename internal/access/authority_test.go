@@ -38,11 +38,12 @@ func TestAnAdministratorMayMakeAnyChange(t *testing.T) {
 func TestADelegateMayDoTheirPart(t *testing.T) {
 	s := port(t, &AddRole{Key: "staff"}, &AddPermission{Role: "staff", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, &Grant{Role: "staff", Group: "all-users"})
 	for name, ops := range map[string][]Operation{
-		"grant a role of theirs to one of theirs":   {&Grant{Role: "berths/scheduler", User: "ines.halloran"}},
-		"add somebody to their unit, with a role":   {&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "marine/tugs"}, &Grant{Role: "berths/reader", User: "new.one"}},
-		"put one of theirs into a group of theirs":  {&AddMember{Group: "pilots", User: "ines.halloran"}},
-		"suspend one of theirs":                     {&UpdateUser{User: "ines.halloran", Status: &[]Status{Suspended}[0]}},
-		"take in whoever all users have a role for": {&AddUser{Personal: Personal{UserName: "new.two"}, Unit: "marine"}},
+		"grant a role of theirs to one of theirs":     {&Grant{Role: "berths/scheduler", User: "ines.halloran"}},
+		"add somebody to their unit, with a role":     {&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "marine/tugs"}, &Grant{Role: "berths/reader", User: "new.one"}},
+		"put one of theirs into a group of theirs":    {&AddMember{Group: "pilots", User: "ines.halloran"}},
+		"suspend one of theirs":                       {&UpdateUser{User: "ines.halloran", Status: &[]Status{Suspended}[0]}},
+		"a rule over their unit, for roles of theirs": {&AddGroup{Key: "tug-crews", Unit: "marine/tugs", Filter: `within eq "marine" and title co "tug"`}, &Grant{Role: "berths/scheduler", Group: "tug-crews"}},
+		"take in whoever all users have a role for":   {&AddUser{Personal: Personal{UserName: "new.two"}, Unit: "marine"}},
 	} {
 		if lacks := judged(t, s, "tomas.brandt", ops...); len(lacks) > 0 {
 			t.Errorf("%s: lacks %+v %+v", name, lacks[0].Need, lacks[0].Gain)
@@ -57,6 +58,9 @@ func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
 		&AddMember{Group: "pilots", User: "ines.halloran"},
 		&AddGroup{Key: "till", Unit: "marine"}, // theirs, but in a group that gives more
 		&AddMember{Group: "cash-desk", Member: "till"},
+		&AddGroup{Key: "marine-clerks", Unit: "marine", Filter: `title eq "clerk" and unit eq "marine"`},
+		&Grant{Role: "berths/reader", Group: "marine-clerks"},
+		&AddGroup{Key: "clerks", Unit: "marine", Filter: `title eq "clerk"`},
 		&AddRole{Key: "harbour-master"},
 		&IncludeRole{Role: "harbour-master", Includes: "berths/reader"},
 		&AddPermission{Role: "harbour-master", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"},
@@ -64,23 +68,27 @@ func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
 		&AddRole{Key: "everybodys", Application: "berths"},
 		&Grant{Role: "berths/everybodys", Group: "all-users"})
 	for name, ops := range map[string][]Operation{
-		"a role of another application":                    {&Grant{Role: "tariffs/releaser", User: "ines.halloran"}},
-		"somebody of another unit":                         {&Grant{Role: "berths/reader", User: "hedvika.venables"}},
-		"themselves a role they may not assign":            {&Grant{Role: "access-administrator", User: "tomas.brandt"}},
-		"a group of another unit":                          {&AddMember{Group: "cash-desk", User: "ines.halloran"}},
-		"a group of theirs inside one that gives more":     {&AddMember{Group: "till", User: "ines.halloran"}},
-		"a group nested through theirs":                    {&AddMember{Group: "till", Member: "pilots"}},
-		"an inclusion by a role they may not update":       {&IncludeRole{Role: "harbour-master", Includes: "berths/scheduler"}},
-		"a permission on a role others hold":               {&AddPermission{Role: "harbour-master", Application: "berths", Actions: []string{"update"}, Pattern: "/"}},
-		"moving somebody in from another unit":             {&UpdateUser{User: "hedvika.venables", Unit: &unit}},
-		"a new user elsewhere":                             {&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "finance"}},
-		"a new user nowhere":                               {&AddUser{Personal: Personal{UserName: "new.one"}}},
-		"a role for everybody":                             {&Grant{Role: "berths/reader", Group: "all-users"}},
-		"a permission on a role everybody holds":           {&AddPermission{Role: "berths/everybodys", Actions: []string{"update"}, Pattern: "/"}},
-		"an inclusion by a role everybody holds":           {&IncludeRole{Role: "berths/everybodys", Includes: "berths/scheduler"}},
-		"revoking what they may not give":                  {&Revoke{Role: "harbour-master", User: "hedvika.venables"}},
-		"settings":                                         {&SetOrganisation{"Larkhaven", "UTC"}},
-		"a new application":                                {&AddApplication{Key: "cranes", Actions: []Action{{Key: "read"}}}},
+		"a role of another application":                {&Grant{Role: "tariffs/releaser", User: "ines.halloran"}},
+		"somebody of another unit":                     {&Grant{Role: "berths/reader", User: "hedvika.venables"}},
+		"themselves a role they may not assign":        {&Grant{Role: "access-administrator", User: "tomas.brandt"}},
+		"a group of another unit":                      {&AddMember{Group: "cash-desk", User: "ines.halloran"}},
+		"a group of theirs inside one that gives more": {&AddMember{Group: "till", User: "ines.halloran"}},
+		"a group nested through theirs":                {&AddMember{Group: "till", Member: "pilots"}},
+		"an inclusion by a role they may not update":   {&IncludeRole{Role: "harbour-master", Includes: "berths/scheduler"}},
+		"a permission on a role others hold":           {&AddPermission{Role: "harbour-master", Application: "berths", Actions: []string{"update"}, Pattern: "/"}},
+		"moving somebody in from another unit":         {&UpdateUser{User: "hedvika.venables", Unit: &unit}},
+		"a new user elsewhere":                         {&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "finance"}},
+		"a new user nowhere":                           {&AddUser{Personal: Personal{UserName: "new.one"}}},
+		"a role for everybody":                         {&Grant{Role: "berths/reader", Group: "all-users"}},
+		"a permission on a role everybody holds":       {&AddPermission{Role: "berths/everybodys", Actions: []string{"update"}, Pattern: "/"}},
+		"an inclusion by a role everybody holds":       {&IncludeRole{Role: "berths/everybodys", Includes: "berths/scheduler"}},
+		"revoking what they may not give":              {&Revoke{Role: "harbour-master", User: "hedvika.venables"}},
+		"a rule that reaches others":                   {&AddGroup{Key: "anybody", Unit: "marine", Filter: `title co "tug"`}, &Grant{Role: "berths/reader", Group: "anybody"}},
+		"a rule for a role of another application":     {&AddGroup{Key: "tug-crews", Unit: "marine", Filter: `within eq "marine"`}, &AddMember{Group: "till", Member: "tug-crews"}},
+		"a rule written wider":                         {&UpdateGroup{Group: "marine-clerks", Filter: &[]string{`title eq "clerk"`}[0]}},
+		"a role for a group whose rule reaches others": {&Grant{Role: "berths/reader", Group: "clerks"}},
+		"settings":          {&SetOrganisation{"Larkhaven", "UTC"}},
+		"a new application": {&AddApplication{Key: "cranes", Actions: []Action{{Key: "read"}}}},
 		"a group of another unit holding a role of theirs": {&Grant{Role: "berths/reader", Group: "cash-desk"}},
 	} {
 		if lacks := judged(t, s, "tomas.brandt", ops...); len(lacks) == 0 {

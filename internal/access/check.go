@@ -165,7 +165,7 @@ func (s *Snapshot) nearest(a *asked) miss {
 	// Groups by the least miss on the way to them: first all that are reached
 	// now, then those through a membership that has not begun, then ended.
 	var buf [24]reachedGroup
-	reached := s.reachUp(buf[:0], u.groups, holdsNow, a.at)
+	reached := s.reachUp(s.reachUp(buf[:0], u.groups, holdsNow, a.at), u.chosen, holdsNow, a.at)
 	for i := 0; i < len(reached); i++ {
 		reached = s.reachUp(reached, s.groups.At(int(reached[i].id)).parents, reached[i].miss, a.at)
 	}

@@ -228,13 +228,21 @@ func (d *Draft) put(f Fact) {
 		}
 		r.fact = f
 		r.touched = max(r.touched, d.Revision)
+		d.choose(r)
 	case *Group:
 		r := d.groups.Edit(e, row)
+		was := ""
 		if r.fact == nil {
 			d.groupByKey.Add(e, f.Key, f.Row())
+		} else {
+			was = r.fact.Filter
 		}
 		r.fact = f
 		r.touched = max(r.touched, d.Revision)
+		if f.Filter != was {
+			r.rule = compileRule(f.Filter)
+			d.chooseAgain(f.ID)
+		}
 	case *Membership:
 		g := d.groups.Edit(e, int(f.Group))
 		pos := g.members.Len()

@@ -8,7 +8,8 @@ import (
 // Chain is one way from a user through memberships, an assignment and included
 // active roles to a permission: the path of facts.
 type Chain struct {
-	Memberships []MembershipID // from the user outward
+	Rule        GroupID        // the group whose filter chooses the user, when the way begins so
+	Memberships []MembershipID // from the user, or that group, outward
 	BuiltIn     GroupID        // all-users or public, when the way goes through it
 	Assignment  AssignmentID
 	Roles       []RoleID // the assigned role, then what it includes
@@ -21,7 +22,7 @@ type Chain struct {
 // Length is how many facts lie between the user and the permission.
 func (c *Chain) Length() int {
 	n := len(c.Memberships) + len(c.Roles)
-	if c.BuiltIn != 0 {
+	if c.BuiltIn != 0 || c.Rule != 0 {
 		n++
 	}
 	return n
@@ -69,7 +70,7 @@ func (s *Snapshot) Explain(q Question) (Explanation, error) {
 func sortChains(cs []Chain) {
 	slices.SortFunc(cs, func(a, b Chain) int {
 		return cmp.Or(cmp.Compare(a.Length(), b.Length()), cmp.Compare(a.Assignment, b.Assignment),
-			slices.Compare(a.Memberships, b.Memberships), slices.Compare(a.Roles, b.Roles),
+			cmp.Compare(a.Rule, b.Rule), slices.Compare(a.Memberships, b.Memberships), slices.Compare(a.Roles, b.Roles),
 			cmp.Compare(a.Permission, b.Permission))
 	})
 }
@@ -100,6 +101,11 @@ func (s *Snapshot) walk(id UserID, w *walker) ([]Chain, bool) {
 	}
 	w.assigned(Chain{}, holdsNow, u.given)
 	w.climb(Chain{}, holdsNow, u.groups)
+	for _, j := range u.chosen {
+		g := s.groups.At(int(j.group))
+		w.assigned(Chain{Rule: j.group}, holdsNow, g.given)
+		w.climb(Chain{Rule: j.group}, holdsNow, g.parents)
+	}
 	return w.out, w.more
 }
 

@@ -91,6 +91,7 @@ type Group struct {
 	Label       string
 	Description string
 	Unit        string
+	Filter      string // over users' facts: whom it chooses beside its listed members; or nothing
 }
 
 // Member is what a membership puts into a group: a user or a group.

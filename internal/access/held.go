@@ -35,6 +35,9 @@ type heldRole struct {
 	when Intervals
 }
 
+// key is equal for one role on equal terms.
+func (h *heldRole) key() string { return fmt.Sprint(h.role, "\n", h.terms) }
+
 // anyGroup lets every group count, ownGroups not those everybody is in.
 func anyGroup(GroupID) bool    { return true }
 func ownGroups(g GroupID) bool { return g != PublicGroup && g != AllUsersGroup }
@@ -93,7 +96,8 @@ func (s *Snapshot) anybodysRoles() map[string]*heldRole {
 		for _, x := range s.groups.At(int(g)).given {
 			f := s.Assignment(x.id)
 			for _, r := range s.roles.At(int(x.role)).closure {
-				out[fmt.Sprint(r, "\n", f.terms())] = &heldRole{role: r, terms: f.terms()}
+				h := &heldRole{role: r, terms: f.terms()}
+				out[h.key()] = h
 			}
 		}
 	}

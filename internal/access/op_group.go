@@ -1,6 +1,11 @@
 package access
 
-func init() { register(&AddGroup{}); register(&AddMember{}); register(&RemoveMember{}) }
+func init() {
+	register(&AddGroup{})
+	register(&UpdateGroup{})
+	register(&AddMember{})
+	register(&RemoveMember{})
+}
 
 // AddGroup makes a group.
 type AddGroup struct {
@@ -8,6 +13,7 @@ type AddGroup struct {
 	Label       string `json:"label,omitempty"`
 	Description string `json:"description,omitempty"`
 	Unit        string `json:"unit,omitempty" doc:"the part of the organisation that owns it"`
+	Filter      string `json:"filter,omitempty" doc:"a filter (RFC 7644, section 3.4.2.2) over users' facts: whom it chooses beside its listed members"`
 
 	Group GroupRef `json:"group,omitempty" doc:"set by the service"`
 }
@@ -35,11 +41,12 @@ func (o *AddGroup) apply(d *Draft) {
 	if o.Unit != "" && (o.Unit == Root || CheckPath(o.Unit) != nil) {
 		d.fault("unit", "is not a path such as marine/pilotage")
 	}
+	d.checkRule(o.Filter)
 	if len(d.Faults) > before {
 		d.fail(FactGroup, o.Key)
 		return
 	}
-	g := &Group{ID: GroupID(d.allocate(FactGroup)), Key: o.Key, Label: o.Label, Description: o.Description, Unit: o.Unit}
+	g := &Group{ID: GroupID(d.allocate(FactGroup)), Key: o.Key, Label: o.Label, Description: o.Description, Unit: o.Unit, Filter: o.Filter}
 	o.Group = GroupRef(g.ID.String())
 	d.put(g)
 	d.need(ActCreate, d.GroupPath(g.ID), "add groups%s", inUnit(g.Unit))
@@ -60,7 +67,81 @@ func (d *Draft) checkTexts(label *string, key, description string) {
 }
 
 // Sentence implements Operation.
-func (o *AddGroup) Sentence(*Snapshot, Names) string { return "Added the group " + o.Label }
+func (o *AddGroup) Sentence(*Snapshot, Names) string {
+	if o.Filter != "" {
+		return "Added the group " + o.Label + " of whoever has " + o.Filter
+	}
+	return "Added the group " + o.Label
+}
+
+func (d *Draft) checkRule(text string) {
+	if text == "" {
+		return
+	}
+	for _, m := range CheckRule(text) {
+		d.fault("filter", "%s", m)
+	}
+}
+
+// UpdateGroup alters a group; what is not given stays, a blank filter ends the
+// choosing.
+type UpdateGroup struct {
+	Group       GroupRef `json:"group"`
+	Label       *string  `json:"label,omitempty"`
+	Description *string  `json:"description,omitempty"`
+	Unit        *string  `json:"unit,omitempty"`
+	Filter      *string  `json:"filter,omitempty" doc:"a filter over users' facts; blank for none"`
+}
+
+// Verb implements Operation.
+func (*UpdateGroup) Verb() string { return "update_group" }
+
+func (o *UpdateGroup) apply(d *Draft) {
+	id, ok := d.group("group", &o.Group)
+	if !ok {
+		return
+	}
+	if id == PublicGroup || id == AllUsersGroup {
+		d.fault("group", "the group %s is built in", d.Group(id).Key)
+		return
+	}
+	before := len(d.Faults)
+	old := d.Group(id)
+	g := *old
+	set(&g.Label, o.Label)
+	set(&g.Description, o.Description)
+	set(&g.Unit, o.Unit)
+	set(&g.Filter, o.Filter)
+	d.checkTexts(&g.Label, g.Key, g.Description)
+	if g.Unit != "" && (g.Unit == Root || CheckPath(g.Unit) != nil) {
+		d.fault("unit", "is not a path such as marine/pilotage")
+	}
+	d.checkRule(g.Filter)
+	if len(d.Faults) > before {
+		return
+	}
+	d.need(ActUpdate, d.GroupPath(id), "update the group %s", g.Key)
+	if g.Unit != old.Unit {
+		d.need(ActUpdate, Join("groups", g.Unit, "@", g.Key), "move groups%s", inUnit(g.Unit))
+	}
+	if g == *old {
+		d.note(AlreadySo, d.groups.At(int(id)).touched)
+		return
+	}
+	d.put(&g)
+}
+
+// Sentence implements Operation.
+func (o *UpdateGroup) Sentence(s *Snapshot, _ Names) string {
+	what := "Updated the group " + groupLabel(s, o.Group)
+	if o.Filter != nil {
+		if *o.Filter == "" {
+			return "The group " + groupLabel(s, o.Group) + " no longer chooses members"
+		}
+		return "The group " + groupLabel(s, o.Group) + " now chooses whoever has " + *o.Filter
+	}
+	return what
+}
 
 // AddMember puts a user or a group into a group.
 type AddMember struct {

@@ -176,7 +176,27 @@ func (o *oracle) ways(user *User, app ApplicationID, action, path string) []way 
 		held(Assignee{Group: AllUsersGroup}, nil)
 	}
 	o.up(Member{User: user.ID}, nil, held)
+	for _, g := range o.groups {
+		if chosenNaively(g.Filter, user) {
+			o.up(Member{Group: g.ID}, nil, held)
+		}
+	}
 	return out
+}
+
+// rules are the filters that random groups have, and what they mean.
+var rules = map[string]func(*User) bool{
+	`unit eq "marine"`:                             func(u *User) bool { return u.Unit == "marine" },
+	`within eq "marine"`:                           func(u *User) bool { return u.Unit == "marine" || strings.HasPrefix(u.Unit, "marine/") },
+	`kind eq "service" or unit eq "finance"`:       func(u *User) bool { return u.UserKind == Service || u.Unit == "finance" },
+	`status eq "active" and not (unit pr)`:         func(u *User) bool { return u.Status == Active && u.Unit == "" },
+	`end_date lt "2026-04-01" or start_date pr`:    func(u *User) bool { return u.End != 0 && u.End.String() < "2026-04-01" || u.Start != 0 },
+	`title co "PILOT" and within ne "marine/tugs"`: func(u *User) bool { return strings.Contains(u.Title, "pilot") && u.Unit != "marine/tugs" },
+}
+
+func chosenNaively(filter string, u *User) bool {
+	means := rules[filter]
+	return means != nil && means(u)
 }
 
 // up calls yield for a member and for every group above it, with the windows
@@ -290,13 +310,19 @@ func (o *oracle) check(q Question) Decision {
 	trial := false
 	if app.State == StateDraft && app.Trial != 0 && user != nil {
 		trial = app.Trial == PublicGroup || app.Trial == AllUsersGroup && user.UserKind == Person
-		o.up(Member{User: user.ID}, nil, func(m Member, windows []Window) {
+		found := func(m Member, windows []Window) {
 			holds := m.Group == app.Trial
 			for _, w := range windows {
 				holds = holds && q.At >= w.From && (w.Until == 0 || q.At < w.Until)
 			}
 			trial = trial || holds
-		})
+		}
+		o.up(Member{User: user.ID}, nil, found)
+		for _, g := range o.groups {
+			if chosenNaively(g.Filter, user) {
+				o.up(Member{Group: g.ID}, nil, found)
+			}
+		}
 	}
 	if app.State == StateRetired || app.State == StateDraft && !trial {
 		return Decision{Reason: ApplicationNotLive}

@@ -55,6 +55,9 @@ func (s *Snapshot) holding(id UserID) string {
 	for _, j := range u.groups {
 		parts = append(parts, fmt.Sprint("m", j.group, s.memberships.At(int(j.id)).fact.Window))
 	}
+	for _, j := range u.chosen {
+		parts = append(parts, fmt.Sprint("r", j.group))
+	}
 	for _, g := range u.given {
 		f := s.assignments.At(int(g.id)).fact
 		parts = append(parts, fmt.Sprint("a", g.role, f.Window, f.terms()))
@@ -105,6 +108,10 @@ func (s *Snapshot) below(f Fact, add func(UserID)) {
 		s.members(PublicGroup, nil, add)
 	case *User:
 		add(f.ID)
+	case *Group:
+		if f.Filter != "" {
+			s.chosenBy(f.ID, add)
+		}
 	case *Membership:
 		member(f.Member)
 	case *Assignment:
@@ -143,9 +150,10 @@ func (s *Snapshot) holdersOf(app ApplicationID, add func(UserID)) {
 // RoleGain is a role that a user comes to hold, or to hold for longer or on
 // wider terms, or that gives more than it did to somebody who holds it.
 type RoleGain struct {
-	User   UserID // 0 is everybody: the role reaches public or all-users
+	User   UserID // 0 is everybody, or everybody in a part: the role reaches public, all-users, or whom a rule chooses
 	Role   RoleID
 	Scopes []Scope // within which it is gained; none: wherever the role reaches
+	Within string  // for User 0, the part of the register of users; blank is all of it
 }
 
 // RoleGains are all of them in a draft, whichever way they come about. They
@@ -161,7 +169,8 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 		case *Assignment:
 			if !ownGroups(f.Assignee.Group) {
 				for _, r := range d.roles.At(int(f.Role)).closure {
-					everybody[fmt.Sprint(r, "\n", f.terms())] = &heldRole{role: r, terms: f.terms()}
+					h := &heldRole{role: r, terms: f.terms()}
+					everybody[h.key()] = h
 				}
 			}
 		}
@@ -177,8 +186,9 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 	}
 	var out []RoleGain
 	for _, h := range everybody {
-		out = append(out, RoleGain{0, h.role, h.scopes})
+		out = append(out, RoleGain{Role: h.role, Scopes: h.scopes})
 	}
+	out = append(out, d.ruleGains(widened)...)
 	ahead := Window{From: from}
 	for _, id := range touched {
 		if id == 0 {
@@ -193,7 +203,7 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 				}
 			}
 			if widened[h.role] || len(when.within(ahead)) > 0 {
-				out = append(out, RoleGain{id, h.role, h.scopes})
+				out = append(out, RoleGain{User: id, Role: h.role, Scopes: h.scopes})
 			}
 		}
 	}

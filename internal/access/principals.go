@@ -16,7 +16,7 @@ func (s *Snapshot) groupsAt(out []GroupID, id UserID, at Instant) []GroupID {
 		out = append(out, AllUsersGroup)
 	}
 	var buf [24]reachedGroup
-	reached := s.reachUp(buf[:0], u.groups, holdsNow, at)
+	reached := s.reachUp(s.reachUp(buf[:0], u.groups, holdsNow, at), u.chosen, holdsNow, at)
 	for i := 0; i < len(reached); i++ {
 		if reached[i].miss == holdsNow {
 			reached = s.reachUp(reached, s.groups.At(int(reached[i].id)).parents, holdsNow, at)
@@ -52,7 +52,10 @@ func (s *Snapshot) groupIntervals(id UserID) map[GroupID]Intervals {
 	var todo []GroupID
 	climb := func(from Intervals, via []joined) {
 		for _, j := range via {
-			add := from.within(s.memberships.At(int(j.id)).fact.Window)
+			add := from
+			if !j.plain {
+				add = from.within(s.memberships.At(int(j.id)).fact.Window)
+			}
 			if len(add.minus(out[j.group])) > 0 {
 				out[j.group] = out[j.group].union(add)
 				todo = append(todo, j.group)
@@ -60,6 +63,7 @@ func (s *Snapshot) groupIntervals(id UserID) map[GroupID]Intervals {
 		}
 	}
 	climb(Always(), u.groups)
+	climb(Always(), u.chosen)
 	for len(todo) > 0 {
 		g := todo[0]
 		todo = todo[1:]
@@ -87,6 +91,9 @@ func (s *Snapshot) members(id GroupID, seen map[GroupID]bool, yield func(UserID)
 	if g == nil {
 		return
 	}
+	if g.rule != nil {
+		s.chosenBy(id, yield)
+	}
 	for i := range g.members.Len() {
 		f := s.memberships.At(int(g.members.Get(i))).fact
 		if f.Member.User != 0 {
@@ -112,6 +119,7 @@ func (s *Snapshot) MembersNow(id GroupID, at Instant) map[UserID]bool {
 			return
 		}
 		seen[g] = true
+		s.chosenBy(g, func(u UserID) { out[u] = true })
 		for _, f := range s.Members(g) {
 			switch {
 			case !f.Window.Holds(at):
@@ -123,5 +131,32 @@ func (s *Snapshot) MembersNow(id GroupID, at Instant) map[UserID]bool {
 		}
 	}
 	walk(id)
+	return out
+}
+
+// chosenBy calls yield for every user a group's filter chooses.
+func (s *Snapshot) chosenBy(id GroupID, yield func(UserID)) {
+	if s.groups.At(int(id)).rule == nil {
+		return
+	}
+	for i := range s.users.Len() {
+		u := s.users.At(i)
+		if u == nil || u.fact == nil {
+			continue
+		}
+		for _, j := range u.chosen {
+			if j.group == id {
+				yield(u.fact.ID)
+			}
+		}
+	}
+}
+
+// ChosenBy are the groups whose filter chooses a user.
+func (s *Snapshot) ChosenBy(id UserID) []GroupID {
+	var out []GroupID
+	for _, j := range s.users.Get(int(id)).chosen {
+		out = append(out, j.group)
+	}
 	return out
 }

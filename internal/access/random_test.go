@@ -2,7 +2,9 @@ package access
 
 import (
 	"fmt"
+	"maps"
 	"math/rand/v2"
+	"slices"
 	"testing"
 	"time"
 )
@@ -113,6 +115,14 @@ func (c *chance) pattern() string {
 
 func (c *chance) unit() string { return pick(c, "", "marine", "marine/pilotage", "finance") }
 
+// filter is a rule for a group, or none.
+func (c *chance) filter() string {
+	if c.IntN(2) == 0 {
+		return ""
+	}
+	return pick(c, slices.Sorted(maps.Keys(rules))...)
+}
+
 func (c *chance) holder() (UserRef, GroupRef) {
 	if c.IntN(2) == 0 {
 		return c.user(), ""
@@ -133,7 +143,13 @@ func (c *chance) operation() Operation {
 		status := pick(c, Active, Active, Active, Active, Active, Active, Active, Suspended, Departed)
 		return &UpdateUser{User: c.user(), Status: &status}
 	case 3:
-		return &AddGroup{Key: fmt.Sprintf("g%d", c.IntN(7)), Unit: c.unit()}
+		return &AddGroup{Key: fmt.Sprintf("g%d", c.IntN(7)), Unit: c.unit(), Filter: c.filter()}
+	case 40:
+		text := c.filter()
+		return &UpdateGroup{Group: c.group(), Filter: &text}
+	case 41:
+		unit, title := c.unit(), pick(c, "pilot", "clerk", "")
+		return &UpdateUser{User: c.user(), Unit: &unit, Title: &title}
 	case 4, 5, 6, 27, 28:
 		m := &AddMember{Group: c.group(), User: user, Window: c.window()}
 		if user == "" {

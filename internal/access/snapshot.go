@@ -4,6 +4,7 @@ import (
 	"strings"
 	"time"
 
+	"ableroster/internal/filter"
 	"ableroster/internal/paged"
 )
 
@@ -32,7 +33,8 @@ type Snapshot struct {
 	applicationByKey paged.Index
 	roleByKey        paged.Index // "application/key", organisation roles "key"
 
-	active int // users whose status is active
+	ruled  []GroupID // the groups that choose members by a filter
+	active int       // users whose status is active
 	next   counters
 }
 
@@ -48,11 +50,13 @@ type (
 		fact    *User
 		folded  string
 		groups  []joined
+		chosen  []joined // by the filters of groups
 		given   []given
 		touched int64 // revision that last changed the user or what is given to them directly
 	}
 	groupRec struct {
 		fact    *Group
+		rule    filter.Expression // compiled from its filter, or nil
 		members paged.Table[MembershipID]
 		parents []joined
 		given   []given

@@ -82,6 +82,6 @@ next:
 
 func sameWays(a, b []Chain) bool {
 	return slices.EqualFunc(a, b, func(x, y Chain) bool {
-		return x.Assignment == y.Assignment && x.Permission == y.Permission && slices.Equal(x.Memberships, y.Memberships) && slices.Equal(x.Roles, y.Roles)
+		return x.Assignment == y.Assignment && x.Rule == y.Rule && x.Permission == y.Permission && slices.Equal(x.Memberships, y.Memberships) && slices.Equal(x.Roles, y.Roles)
 	})
 }

@@ -22,6 +22,13 @@ func (v *View) path(user access.UserID, c access.Chain) wire.Path {
 	if c.BuiltIn != 0 {
 		out.Steps = append(out.Steps, wire.Step{Kind: "group", Ref: v.groupRef(c.BuiltIn, own)})
 	}
+	if c.Rule != 0 {
+		step := wire.Step{Kind: "group", Ref: v.groupRef(c.Rule, own)}
+		if g := v.Snapshot.Group(c.Rule); g != nil && !step.Outside {
+			step.Rule = g.Filter
+		}
+		out.Steps = append(out.Steps, step)
+	}
 	for _, m := range c.Memberships {
 		f := v.Membership(m)
 		out.Steps = append(out.Steps, wire.Step{Kind: "group", Ref: v.groupRef(f.Group, own),
@@ -55,7 +62,7 @@ func through(c access.Chain) string {
 		return "public"
 	case c.BuiltIn == access.AllUsersGroup:
 		return "all-users"
-	case len(c.Memberships) > 0:
+	case len(c.Memberships) > 0, c.Rule != 0:
 		return "group"
 	case len(c.Roles) > 1:
 		return "included"

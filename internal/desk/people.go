@@ -174,6 +174,19 @@ func (v *View) User(id access.UserID) wire.UserDetail {
 		}
 	}
 	climb(access.Member{User: id}, nil)
+	for _, g := range v.ChosenBy(id) {
+		if seen[g] {
+			continue
+		}
+		seen[g] = true
+		ref := v.groupRef(g, own)
+		m := wire.Membership{ID: "rule-of-" + g.String(), Group: ref, Member: v.userRef(id), MemberKind: "user"}
+		if !ref.Outside {
+			m.Rule = v.Snapshot.Group(g).Filter
+		}
+		out.Groups = append(out.Groups, m)
+		climb(access.Member{Group: g}, &ref)
+	}
 	for _, a := range v.Given(access.Assignee{User: id}) {
 		out.Assignments = append(out.Assignments, v.assignment(a, own))
 	}

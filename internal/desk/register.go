@@ -20,7 +20,7 @@ func (v *View) Groups() wire.GroupList {
 }
 
 func (v *View) group(g *access.Group) wire.Group {
-	return wire.Group{Stand: v.stand(), ID: g.ID.String(), Key: g.Key, Label: g.Label, Description: g.Description, Unit: g.Unit,
+	return wire.Group{Stand: v.stand(), ID: g.ID.String(), Key: g.Key, Label: g.Label, Description: g.Description, Unit: g.Unit, Filter: g.Filter,
 		BuiltIn: g.ID == access.PublicGroup || g.ID == access.AllUsersGroup, MemberCount: v.MemberCount(g.ID)}
 }
 
@@ -38,6 +38,13 @@ func (v *View) Group(ref string) (wire.Group, error) {
 		}
 	}
 	out.MemberCount = len(out.Members)
+	if out.Filter != "" {
+		for u := range v.Snapshot.Users() {
+			if v.readsUser(u.ID) && slices.Contains(v.ChosenBy(u.ID), id) {
+				out.Chosen++
+			}
+		}
+	}
 	slices.SortFunc(out.Members, func(a, b wire.Membership) int {
 		return cmp.Or(cmp.Compare(a.MemberKind, b.MemberKind), cmp.Compare(a.Member.Label, b.Member.Label))
 	})

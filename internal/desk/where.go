@@ -72,7 +72,7 @@ func (s *userSource) Values(attribute string) []any {
 	case "unit":
 		return text(u.Unit)
 	case "within":
-		return within(u.Unit)
+		return access.Within(u.Unit)
 	case "title":
 		return text(u.Title)
 	case "manager":
@@ -125,15 +125,4 @@ func ends(w access.Window) []any {
 		return nil
 	}
 	return []any{w.Until.Time()}
-}
-
-// within is a unit and all above it.
-func within(unit string) []any {
-	var out []any
-	for i := range len(unit) {
-		if unit[i] == '/' {
-			out = append(out, unit[:i])
-		}
-	}
-	return append(out, text(unit)...)
 }

@@ -60,15 +60,15 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactGroup, "group_fact", []string{"key", "label", "description", "unit"},
+		access.FactGroup, "group_fact", []string{"key", "label", "description", "unit", "filter"},
 		func(f access.Fact) []any {
 			g := f.(*access.Group)
-			return []any{g.Key, g.Label, g.Description, g.Unit}
+			return []any{g.Key, g.Label, g.Description, g.Unit, g.Filter}
 		},
 		func(rs pgx.Rows) (r row, err error) {
 			f := &access.Group{}
 			r.fact = f
-			err = r.into(rs, &f.Key, &f.Label, &f.Description, &f.Unit)
+			err = r.into(rs, &f.Key, &f.Label, &f.Description, &f.Unit, &f.Filter)
 			f.ID = access.GroupID(r.id)
 			return r, err
 		},

@@ -14,6 +14,7 @@ import (
 const (
 	sqlGroupsEver = `with recursive up(id) as (
 		select group_id from membership_fact where member_user = $1
+		union select id from group_fact where filter <> ''
 		union select m.group_id from membership_fact m join up on m.member_group = up.id)
 		select id from up union select 1 union select 2`
 	sqlRolesEver = `with recursive down(id) as (

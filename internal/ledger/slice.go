@@ -15,6 +15,7 @@ import (
 const (
 	sqlGroupsOfUser = `with recursive up(id) as (
 		select group_id from membership_fact where member_user = $2 and opened <= $1 and (closed is null or closed > $1)
+		union select unnest($3::integer[])
 		union
 		select m.group_id from membership_fact m join up on m.member_group = up.id
 		where m.opened <= $1 and (m.closed is null or m.closed > $1))
@@ -51,7 +52,11 @@ func (l *Ledger) Slice(ctx context.Context, at access.Instant, user access.UserI
 }
 
 func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Draft, n int64, user access.UserID) error {
-	groups, err := numbers(ctx, tx, sqlGroupsOfUser, n, uint32(user))
+	chosen, err := chosenBy(ctx, tx, n, user)
+	if err != nil {
+		return err
+	}
+	groups, err := numbers(ctx, tx, sqlGroupsOfUser, n, uint32(user), chosen)
 	if err != nil {
 		return err
 	}
@@ -86,6 +91,23 @@ func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Draft, n int64, user ac
 		}
 	}
 	return nil
+}
+
+// chosenBy are the groups whose filter chooses a user at a revision.
+func chosenBy(ctx context.Context, q querier, n int64, user access.UserID) ([]int32, error) {
+	var u *access.User
+	users, groups := tableOf(access.FactUser), tableOf(access.FactGroup)
+	err := each(ctx, q, users, func(r row) { u = r.fact.(*access.User) }, users.selectAt()+" and id = $2", n, uint32(user))
+	out := []int32{}
+	if err != nil || u == nil {
+		return out, err
+	}
+	err = each(ctx, q, groups, func(r row) {
+		if access.ChosenBy(r.fact.(*access.Group).Filter, u) {
+			out = append(out, int32(r.id))
+		}
+	}, groups.selectAt()+" and filter <> ''", n)
+	return out, err
 }
 
 // concern chooses the rows of one kind that concern a user.

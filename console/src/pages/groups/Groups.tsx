@@ -67,6 +67,14 @@ export function OneGroup() {
       <p className="text-soft mt-1.5">
         {g.description} {g.unit && `Belongs to ${unitWords(g.unit)}.`}
       </p>
+      {g.filter && (
+        <p className="mt-1">
+          Chooses whoever has <span className="font-mono text-sm">{g.filter}</span>: {count(g.chosen ?? 0, 'user')} now.{' '}
+          <Link to="/users" search={{ group: g.key }} className="press">
+            See them
+          </Link>
+        </p>
+      )}
       <h2 className="mt-6">Gives its members</h2>
       {(g.assignments ?? []).length === 0 ? (
         <Empty>No role. Membership alone gives nothing.</Empty>

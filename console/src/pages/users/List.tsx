@@ -52,6 +52,8 @@ export function UserList() {
               q: search.q,
               status: search.status as StatusWord | undefined,
               unit: search.unit,
+              group: search.group,
+              filter: search.filter,
               sort: search.sort,
               as_of: asOf,
               limit: 200,
@@ -106,18 +108,48 @@ export function UserList() {
             All units
           </button>
         )}
+        {search.group && (
+          <button type="button" className="button-quiet" onClick={() => void navigate({ search: (s) => ({ ...s, group: undefined }) })}>
+            Not only {search.group}
+          </button>
+        )}
+        <Filter key={search.filter} text={search.filter ?? ''} set={(filter) => void navigate({ search: (s) => ({ ...s, filter: filter || undefined }) })} />
       </div>
       {users.error && <Trouble error={users.error} retry={() => void users.refetch()} />}
       {users.isPending && <Loading what="users" />}
       {users.data && rows.length === 0 && (
         <Empty>
-          {search.q || search.status || search.unit ? 'Nobody fits that. Take a word away, or choose any status.' : 'Nobody is here yet. Add a user, or import a personnel list with roster users import.'}
+          {search.q || search.status || search.unit || search.group || search.filter ? 'Nobody fits that. Take a word away, or choose any status.' : 'Nobody is here yet. Add a user, or import a personnel list with roster users import.'}
         </Empty>
       )}
       {rows.length > 0 && (
         <Rows rows={rows} sort={sort} order={order} more={users.hasNextPage && !users.isFetchingNextPage ? () => void users.fetchNextPage() : undefined} total={total} />
       )}
     </div>
+  )
+}
+
+/** The filter language, for those who write it; Enter filters. */
+function Filter({ text, set }: { text: string; set: (text: string) => void }) {
+  const [written, setWritten] = useState(text)
+  return (
+    <form
+      className="grow"
+      onSubmit={(e) => {
+        e.preventDefault()
+        set(written.trim())
+      }}
+    >
+      <input
+        className="field font-mono text-sm"
+        aria-label="Filter"
+        placeholder='Filter: within eq "marine" and title co "pilot"'
+        spellCheck={false}
+        value={written}
+        onChange={(e) => setWritten(e.target.value)}
+        onBlur={() => written.trim() !== text && set(written.trim())}
+      />
+    </form>
   )
 }
 

@@ -284,11 +284,11 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                     g.group.label
                   )}
                 </td>
-                <td className="text-soft">{g.through ? `through ${g.through.label}` : 'listed'}</td>
+                <td className="text-soft">{g.through ? `through ${g.through.label}` : g.rule ? 'by its rule' : 'listed'}</td>
                 <td className="text-soft">{until(g.until, now)}</td>
                 {acts && me.may['groups.update'] && (
                   <td className="text-right">
-                    {!g.through && g.group.key && (
+                    {!g.through && !g.rule && g.group.key && (
                       <button
                         type="button"
                         className="press"

@@ -1,0 +1,214 @@
+package access
+
+import (
+	"slices"
+	"strings"
+
+	"ableroster/internal/filter"
+)
+
+// A group may choose members by a filter over users' facts. Membership by
+// filter follows from the attributes at a revision alone: no groups, no clock,
+// and nothing personal, since what can be erased may give no access.
+
+// ruleSchema is what such a filter may name. The manager is named by id.
+var ruleSchema = filter.Schema{
+	{Name: "kind", Type: filter.String},
+	{Name: "status", Type: filter.String},
+	{Name: "unit", Type: filter.String, CaseExact: true},
+	{Name: "within", Type: filter.String, CaseExact: true},
+	{Name: "title", Type: filter.String},
+	{Name: "manager", Type: filter.String, CaseExact: true},
+	{Name: "employment_type", Type: filter.String},
+	{Name: "location", Type: filter.String},
+	{Name: "start_date", Type: filter.Day},
+	{Name: "end_date", Type: filter.Day},
+}
+
+// personalAttributes are those a rule may not name, for a plainer refusal.
+var personalAttributes = []string{"user_name", "display_name", "email"}
+
+// CheckRule says what is wrong with the filter of a group, fault by fault.
+func CheckRule(text string) []string {
+	e, err := filter.Parse(text)
+	if err != nil {
+		return []string{err.Error()}
+	}
+	var out []string
+	for _, a := range filter.Attributes(e) {
+		if slices.Contains(personalAttributes, a) {
+			out = append(out, "names "+a+", which is personal: it can be erased, so it may give no access")
+		}
+	}
+	if len(out) > 0 {
+		return out
+	}
+	for _, f := range filter.Check(e, text, ruleSchema) {
+		out = append(out, f.Error())
+	}
+	return out
+}
+
+// Values implements filter.Source over the facts of a user.
+func (u *User) Values(attribute string) []any {
+	text := ""
+	switch attribute {
+	case "kind":
+		text = string(u.UserKind)
+	case "status":
+		text = string(u.Status)
+	case "unit":
+		text = u.Unit
+	case "within":
+		return Within(u.Unit)
+	case "title":
+		text = u.Title
+	case "manager":
+		text = u.Manager.String()
+	case "employment_type":
+		text = u.Employment
+	case "location":
+		text = u.Location
+	case "start_date":
+		text = u.Start.String()
+	case "end_date":
+		text = u.End.String()
+	}
+	if text == "" {
+		return nil
+	}
+	return []any{text}
+}
+
+// Within is a unit and all above it, as values of a filter.
+func Within(unit string) []any {
+	var out []any
+	for i := range len(unit) {
+		if unit[i] == '/' {
+			out = append(out, unit[:i])
+		}
+	}
+	if unit != "" {
+		out = append(out, unit)
+	}
+	return out
+}
+
+// compileRule is a checked filter; nil for none, and for one that is broken.
+func compileRule(text string) filter.Expression {
+	if text == "" {
+		return nil
+	}
+	e, err := filter.Parse(text)
+	if err != nil {
+		return nil
+	}
+	return e
+}
+
+// ChosenBy says whether a filter chooses a user.
+func ChosenBy(text string, u *User) bool {
+	e := compileRule(text)
+	return e != nil && filter.Match(e, ruleSchema, u)
+}
+
+// choose works out anew which groups choose a user.
+func (d *Draft) choose(u *userRec) {
+	var out []joined
+	for _, id := range d.ruled {
+		if rule := d.groups.At(int(id)).rule; rule != nil && filter.Match(rule, ruleSchema, u.fact) {
+			out = append(out, joined{group: id, plain: true})
+		}
+	}
+	u.chosen = out
+}
+
+// chooseAgain works out anew whom a group chooses, after its filter changed.
+func (d *Draft) chooseAgain(id GroupID) {
+	rule := d.groups.At(int(id)).rule
+	has := slices.Contains(d.ruled, id)
+	switch {
+	case rule != nil && !has:
+		d.ruled = with(d.ruled, id)
+	case rule == nil && has:
+		d.ruled = without(d.ruled, id)
+	}
+	for i := range d.users.Len() {
+		u := d.users.At(i)
+		if u == nil || u.fact == nil {
+			continue
+		}
+		in := slices.ContainsFunc(u.chosen, func(j joined) bool { return j.group == id })
+		if should := rule != nil && filter.Match(rule, ruleSchema, u.fact); in != should {
+			d.choose(d.users.Edit(d.edit, i))
+		}
+	}
+}
+
+// ruleReach is the part of the register of users a filter stays within: that
+// of a unit it insists on, else all of it.
+func ruleReach(text string) string {
+	path := "users"
+	var walk func(filter.Expression)
+	walk = func(e filter.Expression) {
+		switch e := e.(type) {
+		case *filter.And:
+			walk(e.Left)
+			walk(e.Right)
+		case *filter.Compare:
+			unit, ok := e.Value.(string)
+			name := strings.ToLower(e.Attribute)
+			if ok && e.Operator == filter.Equal && (name == "within" || name == "unit") && CheckPath(unit) == nil && unit != Root && path == "users" {
+				path = Join("users", unit)
+			}
+		}
+	}
+	walk(compileRule(text))
+	return path
+}
+
+// chosenRoles are the roles whoever a group chooses comes to hold: its own and
+// those of every group above it, by role and terms.
+func (s *Snapshot) chosenRoles(id GroupID) map[string]*heldRole {
+	out := map[string]*heldRole{}
+	seen := map[GroupID]bool{}
+	todo := []GroupID{id}
+	for len(todo) > 0 {
+		g := s.groups.At(int(todo[0]))
+		todo = todo[1:]
+		if g == nil || g.fact == nil || seen[g.fact.ID] {
+			continue
+		}
+		seen[g.fact.ID] = true
+		for _, x := range g.given {
+			f := s.Assignment(x.id)
+			for _, r := range s.roles.At(int(x.role)).closure {
+				h := &heldRole{role: r, terms: f.terms()}
+				out[h.key()] = h
+			}
+		}
+		for _, j := range g.parents {
+			todo = append(todo, j.group)
+		}
+	}
+	return out
+}
+
+// ruleGains are the roles that rules come to give, or to give more of, to
+// whoever they will ever choose: judged when written, over all they can reach.
+func (d *Draft) ruleGains(widened map[RoleID]bool) []RoleGain {
+	var out []RoleGain
+	for _, id := range d.ruled {
+		text := d.Group(id).Filter
+		before := map[string]*heldRole{}
+		if old := d.base.Group(id); old != nil && old.Filter == text {
+			before = d.base.chosenRoles(id)
+		}
+		for k, h := range d.chosenRoles(id) {
+			if before[k] == nil || widened[h.role] {
+				out = append(out, RoleGain{Role: h.role, Scopes: h.scopes, Within: ruleReach(text)})
+			}
+		}
+	}
+	return out
+}
