@@ -127,6 +127,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/roles/duty-officer", "Carried by"},
 		{"/roles/seasonal-helper", "whoever holds it can do no more"},
 		{"/grid?application=berth-planning&group=pilots", "Nobody signed in"},
+		{"/grid?application=works-orders&unit=engineering/dredging&employment=contractor", "A would-be user"},
 		{"/ledger", "Joins the chart project"},
 		{"/nothing", "There is no such page"},
 		{"/users?" + past, "read only"},

@@ -276,3 +276,40 @@ func writeFile(t *testing.T, text string) string {
 	}
 	return file
 }
+
+// A would-be user stands among the rows of the grid with what rules and groups
+// everybody is in would give; nothing of it is kept.
+func TestTheGridShowsAWouldBeUser(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	cells := func(wouldBe, action, path string) wire.GridCell {
+		t.Helper()
+		g, err := marta.Grid(ctx, client.Query{"application": "works-orders", "would_be": wouldBe, "limit": "3"})
+		if err != nil || len(g.Rows) != 5 || g.Rows[0].Kind != "nobody" || g.Rows[1].Kind != "would_be" || g.Rows[2].Kind != "user" {
+			t.Fatalf("%d rows (%v)", len(g.Rows), err)
+		}
+		for i, c := range g.Columns {
+			if c.Action == action && c.Path == path {
+				return g.Rows[1].Cells[i]
+			}
+		}
+		t.Fatal("no such column")
+		return wire.GridCell{}
+	}
+	if c := cells(`{"unit":"engineering/dredging","employment_type":"contractor"}`, "update", "contracts/dredging"); c.Mark != "group" {
+		t.Errorf("a dredging contractor: %+v", c)
+	}
+	if c := cells(`{"unit":"engineering/dredging","employment_type":"staff"}`, "update", "contracts/dredging"); c.Mark != "" {
+		t.Errorf("somebody of the staff: %+v", c)
+	}
+	for bad, place := range map[string]string{`{"unit":"a//b"}`: "would_be/unit", `{"shoe_size":4}`: "would_be", `contractor`: "would_be"} {
+		_, err := marta.Grid(ctx, client.Query{"application": "works-orders", "would_be": bad})
+		if p := problem(t, err, 422, "invalid"); p.Faults[0].Place != place {
+			t.Errorf("%s: %+v", bad, p.Faults)
+		}
+	}
+	_, err := marta.User(ctx, "would-be", nil)
+	problem(t, err, 404, "not-found")
+	x := at(t, s, demo.Administrator)
+	x.says(0, "A would-be user", "grid", "works-orders", "-limit", "2", "-would-be", "unit=engineering/dredging,employment_type=contractor")
+}

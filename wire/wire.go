@@ -324,7 +324,7 @@ type GridColumn struct {
 // GridRow is one user, or nobody signed in.
 type GridRow struct {
 	User  Ref        `json:"user"`
-	Kind  string     `json:"kind" enum:"user,nobody"`
+	Kind  string     `json:"kind" enum:"user,nobody,would_be"`
 	Cells []GridCell `json:"cells"`
 }
 

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"encoding/json"
 	"fmt"
 	"strings"
 	"time"
@@ -158,13 +159,18 @@ func grid(c *call) error {
 	unit := c.flags.String("unit", "", "this unit and all below it")
 	limit := c.flags.Int("limit", 40, "at most so many users")
 	where := c.flags.String("where", "", "a filter over users, as for users list")
+	newcomer := c.flags.String("would-be", "", "also a would-be user, as \"unit=marine/pilotage,title=Harbour pilot,employment_type=staff\"")
 	if err := c.parse("APPLICATION"); err != nil {
 		return err
 	}
 	if *limit < 1 || *limit > 500 {
 		return &usageError{"-limit is 1 to 500"}
 	}
-	q, err := c.at(client.Query{"application": c.args[0], "q": *text, "group": *group, "unit": *unit, "filter": *where, "status": "active", "limit": fmt.Sprint(*limit)})
+	wouldBe, err := attributes(*newcomer)
+	if err != nil {
+		return err
+	}
+	q, err := c.at(client.Query{"application": c.args[0], "would_be": wouldBe, "q": *text, "group": *group, "unit": *unit, "filter": *where, "status": "active", "limit": fmt.Sprint(*limit)})
 	if err != nil {
 		return err
 	}
@@ -205,7 +211,7 @@ func grid(c *call) error {
 	}
 	c.table(g, header, rows)
 	c.say("D direct, G through a group, I through an included role, A all users, P public, ~ has an end, ? only their own or at some times, # fenced; %d of %s%s.",
-		len(g.Rows)-1, count(g.Total, "user"), c.asOfWords(g.Stand))
+		users(g.Rows), count(g.Total, "user"), c.asOfWords(g.Stand))
 	return nil
 }
 
@@ -232,4 +238,30 @@ func (c *call) narrow(g wire.Grid, rows [][]string) ([]string, [][]string) {
 		}
 	}
 	return header, out
+}
+
+func users(rows []wire.GridRow) (n int) {
+	for _, r := range rows {
+		if r.Kind == "user" {
+			n++
+		}
+	}
+	return n
+}
+
+// attributes turns "unit=marine,title=Pilot" into JSON.
+func attributes(text string) (string, error) {
+	if text == "" {
+		return "", nil
+	}
+	out := map[string]string{}
+	for pair := range strings.SplitSeq(text, ",") {
+		name, value, ok := strings.Cut(pair, "=")
+		if !ok {
+			return "", &usageError{fmt.Sprintf("-would-be: %q is not name=value", pair)}
+		}
+		out[strings.TrimSpace(name)] = strings.TrimSpace(value)
+	}
+	raw, err := json.Marshal(out)
+	return string(raw), err
 }

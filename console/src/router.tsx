@@ -91,7 +91,14 @@ const role = createRoute({
 const grid = createRoute({
   getParentRoute: () => shell,
   path: '/grid',
-  validateSearch: (s: Record<string, unknown>): { application?: string; group?: string; q?: string } => ({ application: text(s.application), group: text(s.group), q: text(s.q) }),
+  validateSearch: (s: Record<string, unknown>): { application?: string; group?: string; q?: string; unit?: string; title?: string; employment?: string } => ({
+    application: text(s.application),
+    group: text(s.group),
+    q: text(s.q),
+    unit: text(s.unit),
+    title: text(s.title),
+    employment: text(s.employment),
+  }),
   component: lazyRouteComponent(() => import('./pages/Grid'), 'GridPage'),
 })
 const ledger = createRoute({

@@ -2,9 +2,12 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
+	"strings"
 	"time"
 
+	"ableroster/internal/access"
 	"ableroster/internal/desk"
 	"ableroster/wire"
 
@@ -210,13 +213,18 @@ func (s *Server) readRoutes() {
 	type gridSearch struct {
 		UserSearch
 		Application string `query:"application" required:"true" doc:"key or id"`
+		WouldBe     string `query:"would_be" maxLength:"2000" doc:"a would-be user among the rows: a JSON object with any of kind, unit, title, employment_type and location"`
 	}
 	route(s, "GET", "/grid", "get-grid", "Users × permissions of one application", func(ctx context.Context, in *gridSearch) (*body[wire.Grid], error) {
 		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Grid(in.Application, in.search())
+		newcomer, err := wouldBe(in.WouldBe)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Grid(in.Application, in.search(), newcomer)
 		return &body[wire.Grid]{out}, err
 	})
 	type find struct {
@@ -251,6 +259,26 @@ func (s *Server) readRoutes() {
 		out, err := s.desk.Verify(ctx, caller(ctx))
 		return &body[wire.Verdict]{out}, err
 	}, status(200))
+}
+
+// wouldBe reads the description of a would-be user; a blank one is none.
+func wouldBe(text string) (*access.User, error) {
+	if text == "" {
+		return nil, nil
+	}
+	var in struct {
+		Kind       access.UserKind `json:"kind"`
+		Unit       string          `json:"unit"`
+		Title      string          `json:"title"`
+		Employment string          `json:"employment_type"`
+		Location   string          `json:"location"`
+	}
+	d := json.NewDecoder(strings.NewReader(text))
+	d.DisallowUnknownFields()
+	if err := d.Decode(&in); err != nil {
+		return nil, desk.Invalid("the grid could not be drawn", wire.Fault{Place: "would_be", Message: "is a JSON object with any of kind, unit, title, employment_type and location: " + err.Error()})
+	}
+	return &access.User{UserKind: in.Kind, Unit: in.Unit, Title: in.Title, Employment: in.Employment, Location: in.Location}, nil
 }
 
 func (s *Server) changeRoutes() {

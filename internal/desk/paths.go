@@ -321,8 +321,9 @@ func (v *View) Menu(user, application string) (wire.Menu, error) {
 	return out, nil
 }
 
-// Grid is users × permissions of one application, nobody signed in first.
-func (v *View) Grid(application string, q Search) (wire.Grid, error) {
+// Grid is users × permissions of one application: nobody signed in first, then
+// a would-be user where one is described.
+func (v *View) Grid(application string, q Search, wouldBe *access.User) (wire.Grid, error) {
 	app, ok := v.FindApplication(application)
 	if !ok || !v.readsApplication(app) {
 		return wire.Grid{}, v.missing(access.FactApplication, application)
@@ -348,6 +349,19 @@ func (v *View) Grid(application string, q Search) (wire.Grid, error) {
 	if q.Cursor == "" {
 		out.Rows = append(out.Rows, wire.GridRow{Kind: "nobody", User: wire.Ref{Label: "Nobody signed in"},
 			Cells: v.cells(0, app, out.Columns)})
+	}
+	if wouldBe != nil && q.Cursor == "" {
+		s, id, faults := v.Snapshot.WouldBe(*wouldBe)
+		if len(faults) > 0 {
+			var all []wire.Fault
+			for _, f := range faults {
+				all = append(all, wire.Fault{Place: "would_be/" + f.Field, Message: f.Message})
+			}
+			return out, Invalid("the grid could not be drawn", all...)
+		}
+		w := *v
+		w.Snapshot = s
+		out.Rows = append(out.Rows, wire.GridRow{Kind: "would_be", User: wire.Ref{Label: "A would-be user"}, Cells: w.cells(id, app, out.Columns)})
 	}
 	for _, u := range page {
 		out.Rows = append(out.Rows, wire.GridRow{Kind: "user", User: v.userRef(u.ID), Cells: v.cells(u.ID, app, out.Columns)})

@@ -28,14 +28,18 @@ export function GridPage() {
   const none = applications.data && !applications.data.applications.some((a) => a.key !== 'able-roster')
   const choices = (applications.data?.applications ?? []).filter((a) => a.key !== 'able-roster')
   const application = search.application ?? choices[0]?.key
+  const wouldBe =
+    search.unit || search.title || search.employment
+      ? JSON.stringify({ unit: search.unit ?? '', title: search.title ?? '', employment_type: search.employment ?? '' })
+      : undefined
   const grid = useQuery({
-    queryKey: ['grid', application, search.group, search.q, asOf],
+    queryKey: ['grid', application, search.group, search.q, wouldBe, asOf],
     enabled: !!application,
     placeholderData: keepPreviousData,
     queryFn: () =>
       answer(
         api.GET('/api/v1/grid', {
-          params: { query: { application: application!, group: search.group, q: search.q, status: 'active', as_of: asOf, limit: 60 } },
+          params: { query: { application: application!, group: search.group, q: search.q, would_be: wouldBe, status: 'active', as_of: asOf, limit: 60 } },
         }),
       ),
   })
@@ -80,6 +84,11 @@ export function GridPage() {
           onChange={(e) => void navigate({ search: (s) => ({ ...s, q: e.target.value || undefined }), replace: true })}
         />
       </div>
+      <WouldBe
+        key={wouldBe}
+        now={{ unit: search.unit ?? '', title: search.title ?? '', employment: search.employment ?? '' }}
+        set={(x) => void navigate({ search: (s) => ({ ...s, unit: x.unit || undefined, title: x.title || undefined, employment: x.employment || undefined }) })}
+      />
       <Legend />
       {applications.error && <Trouble error={applications.error} />}
       {grid.error && <Trouble error={grid.error} retry={() => void grid.refetch()} />}
@@ -93,6 +102,43 @@ export function GridPage() {
         </p>
       )}
     </>
+  )
+}
+
+type Newcomer = { unit: string; title: string; employment: string }
+
+/** Describes somebody who is not there yet, to see what they would have. */
+function WouldBe({ now, set }: { now: Newcomer; set: (x: Newcomer) => void }) {
+  const [x, setX] = useState(now)
+  const fields = [
+    { name: 'unit', label: 'Unit', hint: 'marine/pilotage' },
+    { name: 'title', label: 'Title', hint: 'Harbour pilot' },
+    { name: 'employment', label: 'Employment', hint: 'contractor' },
+  ] as const
+  return (
+    <details className="mt-3" open={now.unit !== '' || now.title !== '' || now.employment !== ''}>
+      <summary className="text-harbour font-medium">With a would-be user among the rows</summary>
+      <form
+        className="mt-2 flex flex-wrap items-end gap-3"
+        onSubmit={(e) => {
+          e.preventDefault()
+          set(x)
+        }}
+      >
+        {fields.map((f) => (
+          <label key={f.name}>
+            {f.label}
+            <input className="field" placeholder={f.hint} value={x[f.name]} onChange={(e) => setX({ ...x, [f.name]: e.target.value })} />
+          </label>
+        ))}
+        <button type="submit" className="button-quiet">
+          Show
+        </button>
+        <button type="button" className="press pb-2" onClick={() => set({ unit: '', title: '', employment: '' })}>
+          Without
+        </button>
+      </form>
+    </details>
   )
 }
 
@@ -168,7 +214,7 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
           </thead>
           <tbody>
             {grid.rows.map((r, i) => (
-              <tr key={r.user.id ?? 'nobody'} className="hover:bg-wash">
+ <tr key={r.user.id ?? r.kind} className="hover:bg-wash">
                 <th scope="row" className="bg-paper border-rule sticky left-0 z-10 border-r border-b px-2 py-1 text-left font-normal whitespace-nowrap">
                   {r.user.key ? (
                     <Link to="/users/$user" params={{ user: r.user.key }} className="press" tabIndex={-1}>
@@ -225,17 +271,18 @@ function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: 
   const { asOf } = useDay()
   const row = grid.rows[cell.row]!
   const column = grid.columns[cell.column]!
+  const newcomer = row.kind === 'would_be'
   const ask = { user: row.user.key, application: grid.application.key!, action: column.action, path: column.path, explain: true }
   const why = useQuery({
     queryKey: ['check', ask],
-    enabled: !asOf,
+    enabled: !asOf && !newcomer,
     queryFn: () => answer(api.POST('/api/v1/check', { body: ask })),
   })
   return (
     <section aria-label="Why" className="bg-open mt-3 rounded-md p-3">
       <div className="flex justify-between gap-4">
         <p aria-live="polite">
-          {asOf ? `On a past day the reasons are on the page of ${row.user.label}.` : (why.data?.message ?? 'Asking …')}
+          {newcomer ? 'What such a user would have on the first day: by rules, for all users and for everybody.' : asOf ? `On a past day the reasons are on the page of ${row.user.label}.` : (why.data?.message ?? 'Asking …')}
         </p>
         <button type="button" className="press" onClick={close}>
           Close
