@@ -233,6 +233,11 @@ func (c *Client) Timeline(ctx context.Context, user string, q Query) (wire.Timel
 	return get[wire.Timeline](ctx, c, "/users/"+url.PathEscape(user)+"/timeline", q)
 }
 
+// Rehearsal is what an application in rehearsal let through.
+func (c *Client) Rehearsal(ctx context.Context, application string) (wire.Rehearsal, error) {
+	return get[wire.Rehearsal](ctx, c, "/applications/"+url.PathEscape(application)+"/rehearsal", nil)
+}
+
 // WhatIf asks questions under a change that is not made.
 func (c *Client) WhatIf(ctx context.Context, in wire.WhatIfRequest) (out wire.WhatIfAnswer, err error) {
 	return out, c.Do(ctx, "POST", "/what-if", nil, in, &out)

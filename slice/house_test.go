@@ -22,6 +22,7 @@ var floors = map[string]int{
 	"console":         5,
 	"internal/desk":   4,
 	"internal/ledger": 3,
+	"internal/tally":  3,
 	"internal/access": 1,
 	"internal/filter": 0,
 	"internal/paged":  0,

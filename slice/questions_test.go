@@ -313,3 +313,44 @@ func TestTheGridShowsAWouldBeUser(t *testing.T) {
 	x := at(t, s, demo.Administrator)
 	x.says(0, "A would-be user", "grid", "works-orders", "-limit", "2", "-would-be", "unit=engineering/dredging,employment_type=contractor")
 }
+
+// What a rehearsal let through is counted by user, action and path, and told
+// with whether live would deny it still.
+func TestARehearsalIsCounted(t *testing.T) {
+	database := testkit.DemoDatabase(t)
+	s := testkit.Serve(t, database)
+	marta := s.SignIn(t, demo.Administrator)
+	if _, err := marta.Change(ctx, change("Before going live", `{"op":"update_application","application":"works-orders","state":"rehearsal"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	ask := func(user, action, path string) {
+		t.Helper()
+		if !allowed(t, marta, user, "works-orders", action, path) {
+			t.Errorf("%s may not %s %s in rehearsal", user, action, path)
+		}
+	}
+	for range 3 {
+		ask(demo.Pilot, "approve", "orders/cranes")
+	}
+	ask(demo.Pilot, "read", "nothing/registered")
+	ask(demo.Auditor, "close", "orders")
+	s.Stop(t) // what waits is flushed
+	s = testkit.Serve(t, database)
+	marta.Base = s.Base
+	if _, err := marta.Change(ctx, change("They need it", grantTo(demo.Auditor, "works-orders/closer")), false); err != nil {
+		t.Fatal(err)
+	}
+	r, err := marta.Rehearsal(ctx, "works-orders")
+	if err != nil || len(r.Counts) != 3 || r.Counts[0].Times != 3 || r.Counts[0].User.Key != demo.Pilot || r.Counts[0].Action != "approve" || !r.Counts[0].Denied {
+		t.Fatalf("%+v %v", r, err)
+	}
+	for _, c := range r.Counts {
+		if c.Denied == (c.User.Key == demo.Auditor) {
+			t.Errorf("%+v", c)
+		}
+	}
+	x := at(t, s, demo.Administrator)
+	x.says(0, "ines.halloran approve orders/cranes 3", "applications", "rehearsal", "works-orders")
+	_, err = s.SignIn(t, demo.Manager).Rehearsal(ctx, "works-orders")
+	problem(t, err, 404, "not-found")
+}

@@ -89,3 +89,23 @@ type WhatIfAnswer struct {
 	Answers []CheckAnswer `json:"answers,omitempty"`
 	Access  *Access       `json:"access,omitempty"`
 }
+
+// Rehearsal is what an application in rehearsal let through that live would
+// deny.
+type Rehearsal struct {
+	Stand
+	Application Ref              `json:"application"`
+	State       string           `json:"state"`
+	Counts      []RehearsalCount `json:"counts" doc:"most often first; at most 1,000"`
+	Outside     bool             `json:"outside,omitempty" doc:"there are others outside the caller's part"`
+}
+
+// RehearsalCount is how often a user did something that live would deny.
+type RehearsalCount struct {
+	User   Ref       `json:"user"`
+	Action string    `json:"action"`
+	Path   string    `json:"path"`
+	Times  int64     `json:"times"`
+	Last   time.Time `json:"last_at"`
+	Denied bool      `json:"denied" doc:"live would deny it still"`
+}

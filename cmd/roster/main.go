@@ -47,6 +47,7 @@ func init() {
 		{"groups show", "GROUP", "one group: its members and what it gives", groupsShow},
 		{"applications list", "", "list applications", applicationsList},
 		{"applications show", "APPLICATION", "one application: its actions and resources", applicationsShow},
+		{"applications rehearsal", "APPLICATION", "what a rehearsal let through that live would deny", rehearsal},
 		{"roles list", "", "list roles", rolesList},
 		{"roles show", "ROLE", "one role: permissions and holders", rolesShow},
 		{"grant", "USER ROLE [-from TIME] [-until TIME] [-within APPLICATION:PATTERN]… [-schedule …]", "give a role (-to-group: USER is a group)", grant},

@@ -160,3 +160,30 @@ func timeline(c *call) error {
 	c.table(t, []string{"from", "until", "through", "when", "revision"}, rows)
 	return nil
 }
+
+func rehearsal(c *call) error {
+	if err := c.parse("APPLICATION"); err != nil {
+		return err
+	}
+	r, err := c.client.Rehearsal(c.ctx, c.args[0])
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	lost := 0
+	for _, x := range r.Counts {
+		now := "would be denied"
+		if !x.Denied {
+			now = "held by now"
+		} else {
+			lost++
+		}
+		rows = append(rows, []string{first(x.User.Key, x.User.Label), x.Action, x.Path, strconv.FormatInt(x.Times, 10), x.Last.In(c.zone).Format("2 Jan 2006 15:04"), now})
+	}
+	c.say("%s is in state %s.", r.Application.Label, r.State)
+	if len(rows) > 0 || !c.people() {
+		c.table(r, []string{"user", "action", "path", "times", "last", "live"}, rows)
+	}
+	c.say("Going live would deny %s that were let through.", strconv.Itoa(lost)+" of the things")
+	return nil
+}

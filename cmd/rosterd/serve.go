@@ -18,6 +18,7 @@ import (
 	"ableroster/internal/desk"
 	"ableroster/internal/ledger"
 	"ableroster/internal/signin"
+	"ableroster/internal/tally"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -53,10 +54,12 @@ type opened struct {
 	ledger *ledger.Ledger
 	door   *signin.Door
 	desk   *desk.Desk
+	tally  *tally.Tally
 }
 
 func (o *opened) close() {
 	o.ledger.Close()
+	o.tally.Close()
 	o.door.Close()
 	o.pool.Close()
 }
@@ -89,7 +92,8 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 		pool.Close()
 		return nil, err
 	}
-	return &opened{pool, l, door, &desk.Desk{Ledger: l, Clock: time.Now}}, nil
+	counts := tally.Open(pool, log)
+	return &opened{pool, l, door, &desk.Desk{Ledger: l, Clock: time.Now, Tally: counts}, counts}, nil
 }
 
 func serve(ctx context.Context, args []string, out, errOut io.Writer) error {

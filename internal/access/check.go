@@ -116,6 +116,12 @@ func (s *Snapshot) Menu(id UserID, app ApplicationID, action string, at Instant)
 	return s.Reach(id, app, action, at), s.OwnReach(id, app, action, at)
 }
 
+// AllowedLive says whether a user, on nothing of their own, might do something
+// if the application were live.
+func (s *Snapshot) AllowedLive(id UserID, app ApplicationID, action, path string, at Instant) bool {
+	return s.Effective(id, at) && s.judge(&asked{user: id, app: app, rec: s.applications.At(int(app)), action: action, path: path, at: at}).Allowed
+}
+
 // judge answers about an effective user, or nobody, as if the application were
 // live.
 func (s *Snapshot) judge(a *asked) Decision {

@@ -65,6 +65,13 @@ func (s *Server) questionRoutes() {
 		out, err := s.desk.Timeline(ctx, caller(ctx), in.User, in.Application, in.Action, in.Path)
 		return &body[wire.Timeline]{out}, err
 	})
+	type rehearsal struct {
+		Application string `path:"application" doc:"key or id"`
+	}
+	route(s, "GET", "/applications/{application}/rehearsal", "get-rehearsal", "What a rehearsal let through that live would deny", func(ctx context.Context, in *rehearsal) (*body[wire.Rehearsal], error) {
+		out, err := s.desk.Rehearsal(ctx, caller(ctx), in.Application)
+		return &body[wire.Rehearsal]{out}, err
+	})
 	type whatIf struct{ Body wire.WhatIfRequest }
 	route(s, "POST", "/what-if", "what-if", "Questions under a change that is not made", func(ctx context.Context, in *whatIf) (*body[wire.WhatIfAnswer], error) {
 		out, err := s.desk.WhatIf(ctx, caller(ctx), in.Body)

@@ -9,6 +9,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/ledger"
+	"ableroster/internal/tally"
 	"ableroster/wire"
 )
 
@@ -17,6 +18,8 @@ type Desk struct {
 	Ledger *ledger.Ledger
 	// Clock tells the instant that questions without one are judged at.
 	Clock func() time.Time
+	// Tally counts what rehearsals let through; nil where nothing is counted.
+	Tally *tally.Tally
 }
 
 // Caller is who asks, and through what.

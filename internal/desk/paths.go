@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/tally"
 	"ableroster/wire"
 )
 
@@ -155,6 +156,9 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 			return out, badPath(err)
 		}
 		out.Allowed, out.Reason, out.Message = d.Allowed, string(d.Reason), d.Reason.Sentence()
+		if d.Reason == access.Rehearsal && decides && !q.Explain && v.desk.Tally != nil {
+			v.desk.Tally.Add(tally.Key{Application: app, User: user, Action: q.Action, Path: q.Path}, v.at.Time())
+		}
 		if q.Explain && decides {
 			out.Cure = v.cure(ask, true)
 		}

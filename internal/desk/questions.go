@@ -290,3 +290,33 @@ func (d *Desk) WhatIf(ctx context.Context, c Caller, in wire.WhatIfRequest) (wir
 	}
 	return out, nil
 }
+
+// Rehearsal is what an application in rehearsal has let through that live would
+// deny, of the users the caller may read, and whether it still would.
+func (d *Desk) Rehearsal(ctx context.Context, c Caller, application string) (wire.Rehearsal, error) {
+	v := d.Now(ctx, c)
+	app, ok := v.FindApplication(application)
+	if !ok || !v.readsApplication(app) {
+		return wire.Rehearsal{}, v.missing(access.FactApplication, application)
+	}
+	out := wire.Rehearsal{Stand: v.stand(), Application: v.applicationRef(app, false), State: string(v.Snapshot.Application(app).State), Counts: []wire.RehearsalCount{}}
+	all, err := d.Tally.Of(ctx, app)
+	if err != nil {
+		return out, err
+	}
+	for _, x := range all {
+		if !v.readsUser(x.User) {
+			out.Outside = true
+			continue
+		}
+		path := x.Path
+		if len(out.Counts) < mostCounts {
+			out.Counts = append(out.Counts, wire.RehearsalCount{User: v.userRef(x.User), Action: x.Action, Path: path, Times: x.Times, Last: x.Last,
+				Denied: !v.AllowedLive(x.User, app, x.Action, x.Path, v.at)})
+		}
+	}
+	return out, nil
+}
+
+// mostCounts bounds what one answer lists.
+const mostCounts = 1000
