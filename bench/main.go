@@ -11,6 +11,7 @@ import (
 	"log"
 	"os"
 	"runtime"
+	"runtime/pprof"
 	"strings"
 	"text/tabwriter"
 	"time"
@@ -25,7 +26,18 @@ func main() {
 	log.SetFlags(0)
 	only := flag.String("only", "", "only the measurements whose name begins with this: check, http, commit, difference")
 	serve := flag.Bool("serve", false, "serve for the measurement over HTTP (used by the program itself)")
+	profile := flag.String("cpuprofile", "", "where to write a profile of the processor time")
 	flag.Parse()
+	if *profile != "" {
+		f, err := os.Create(*profile)
+		if err != nil {
+			log.Fatal(err)
+		}
+		if err := pprof.StartCPUProfile(f); err != nil {
+			log.Fatal(err)
+		}
+		defer pprof.StopCPUProfile()
+	}
 	database := os.Getenv("DATABASE_URL")
 	if database == "" {
 		log.Fatal("bench: make bench gives DATABASE_URL")

@@ -217,16 +217,44 @@ func sortEntitlements(es []Entitlement) {
 	})
 }
 
+// same says whether a permission is held alike by two snapshots.
+func (h *held) same(o *held) bool {
+	return h.Permission == o.Permission && slices.Equal(h.when, o.when) && h.terms.String() == o.terms.String()
+}
+
+// differing are the permissions of one side that the other does not hold alike,
+// and all in applications that are described otherwise: only their lines can
+// have come or gone.
+func differing(some, others []held, described func(ApplicationID) bool) []held {
+	byPermission := make(map[PermissionID][]*held, len(others))
+	for i := range others {
+		byPermission[others[i].ID] = append(byPermission[others[i].ID], &others[i])
+	}
+	var out []held
+	for i := range some {
+		h := &some[i]
+		alike := slices.ContainsFunc(byPermission[h.ID], func(o *held) bool { return h.same(o) })
+		if !alike || !described(h.Application) {
+			out = append(out, *h)
+		}
+	}
+	return out
+}
+
 // difference is what next holds and base does not, and the other way round,
 // from an instant on. A line of one side counts in the other where it can be
 // held there, though it may be held through a wider pattern.
 func difference(base, next *Snapshot, id UserID, from Instant) (gained, lost []Entitlement) {
 	before, after := base.permissionsOf(id), next.permissionsOf(id)
+	alike := func(app ApplicationID) bool {
+		b, n := base.applications.At(int(app)), next.applications.At(int(app))
+		return b != nil && n != nil && b.touched == n.touched
+	}
 	set := map[line]struct{}{}
-	for _, p := range before {
+	for _, p := range differing(before, after, alike) {
 		base.lines(p, set)
 	}
-	for _, p := range after {
+	for _, p := range differing(after, before, alike) {
 		next.lines(p, set)
 	}
 	ahead := Window{From: from}

@@ -35,8 +35,13 @@ type heldRole struct {
 	when Intervals
 }
 
-// key is equal for one role on equal terms.
-func (h *heldRole) key() string { return fmt.Sprint(h.role, "\n", h.terms) }
+// heldKey is equal for one role on equal terms.
+type heldKey struct {
+	role  RoleID
+	terms string
+}
+
+func (h *heldRole) key() heldKey { return heldKey{h.role, h.terms.String()} }
 
 // anyGroup lets every group count, ownGroups not those everybody is in.
 func anyGroup(GroupID) bool    { return true }
@@ -45,8 +50,8 @@ func ownGroups(g GroupID) bool { return g != PublicGroup && g != AllUsersGroup }
 // heldRoles are the roles a user holds, by assignment to any principal whose
 // group counts and by inclusion, clipped to when the user counts. One role
 // stands once for each of the terms it is held on.
-func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) map[string]*heldRole {
-	out := map[string]*heldRole{}
+func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) map[heldKey]*heldRole {
+	out := map[heldKey]*heldRole{}
 	effective := s.effective(id)
 	if len(effective) == 0 {
 		return out
@@ -61,11 +66,12 @@ func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) map[string]*h
 			t := f.terms()
 			text := t.String()
 			for _, r := range s.roles.At(int(g.role)).closure {
-				k := fmt.Sprint(r, "\n", text)
-				if out[k] == nil {
-					out[k] = &heldRole{role: r, terms: t}
+				k := heldKey{r, text}
+				if h := out[k]; h != nil {
+					h.when = h.when.union(when)
+				} else {
+					out[k] = &heldRole{role: r, terms: t, when: when}
 				}
-				out[k].when = out[k].when.union(when)
 			}
 		}
 	}
@@ -90,8 +96,8 @@ func (s *Snapshot) roleIntervals(id UserID) map[RoleID]Intervals {
 }
 
 // anybodysRoles are the roles held by all-users or public, by role and terms.
-func (s *Snapshot) anybodysRoles() map[string]*heldRole {
-	out := map[string]*heldRole{}
+func (s *Snapshot) anybodysRoles() map[heldKey]*heldRole {
+	out := map[heldKey]*heldRole{}
 	for _, g := range []GroupID{PublicGroup, AllUsersGroup} {
 		for _, x := range s.groups.At(int(g)).given {
 			f := s.Assignment(x.id)

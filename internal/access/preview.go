@@ -161,7 +161,7 @@ type RoleGain struct {
 // before, they give to whoever arrives on the authority of who granted it.
 func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 	widened := map[RoleID]bool{}
-	everybody := map[string]*heldRole{}
+	everybody := map[heldKey]*heldRole{}
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {
 		case *Permission:
@@ -197,7 +197,7 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 		before := d.base.heldRoles(id, ownGroups)
 		for k, h := range d.heldRoles(id, ownGroups) {
 			when := h.when
-			for _, b := range []*heldRole{before[k], before[fmt.Sprint(h.role, "\n")]} { // the same, or on no terms
+			for _, b := range []*heldRole{before[k], before[heldKey{role: h.role}]} { // the same, or on no terms
 				if b != nil {
 					when = when.minus(b.when)
 				}

@@ -169,8 +169,8 @@ func ruleReach(text string) string {
 
 // chosenRoles are the roles whoever a group chooses comes to hold: its own and
 // those of every group above it, by role and terms.
-func (s *Snapshot) chosenRoles(id GroupID) map[string]*heldRole {
-	out := map[string]*heldRole{}
+func (s *Snapshot) chosenRoles(id GroupID) map[heldKey]*heldRole {
+	out := map[heldKey]*heldRole{}
 	seen := map[GroupID]bool{}
 	todo := []GroupID{id}
 	for len(todo) > 0 {
@@ -200,7 +200,7 @@ func (d *Draft) ruleGains(widened map[RoleID]bool) []RoleGain {
 	var out []RoleGain
 	for _, id := range d.ruled {
 		text := d.Group(id).Filter
-		before := map[string]*heldRole{}
+		before := map[heldKey]*heldRole{}
 		if old := d.base.Group(id); old != nil && old.Filter == text {
 			before = d.base.chosenRoles(id)
 		}

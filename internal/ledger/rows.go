@@ -79,8 +79,18 @@ func (r *rows) facts(revision int64, changes []access.RowChange) {
 // write puts the rows into the transaction of a connection: by COPY now, or
 // into the batch that is sent next.
 func (r *rows) write(ctx context.Context, conn *pgx.Conn, b *pgx.Batch) error {
-	for _, c := range r.closes { // before a row with the same id opens
-		b.Queue(c.table.close(), c.id, c.revision)
+	for i := range tables { // before a row with the same id opens
+		t := &tables[i]
+		var ids []uint32
+		var revisions []int64
+		for _, c := range r.closes {
+			if c.table == t {
+				ids, revisions = append(ids, c.id), append(revisions, c.revision)
+			}
+		}
+		if len(ids) > 0 {
+			b.Queue(t.close(), ids, revisions)
+		}
 	}
 	for _, name := range tableOrder {
 		g := r.tables[name]
@@ -96,10 +106,13 @@ func (r *rows) write(ctx context.Context, conn *pgx.Conn, b *pgx.Batch) error {
 				return err
 			}
 		default:
-			sql := insertInto(name, g.columns)
+			// One statement for all: what many waiting changes write costs
+			// PostgreSQL little more than what one does.
+			all := make([]any, 0, len(g.values)*len(g.columns))
 			for _, v := range g.values {
-				b.Queue(sql, v...)
+				all = append(all, v...)
 			}
+			b.Queue(insertInto(name, g.columns, len(g.values)), all...)
 		}
 	}
 	return nil

@@ -41,16 +41,26 @@ func init() {
 	}
 }
 
-func insertInto(name string, columns []string) string {
-	marks := make([]string, len(columns))
-	for i := range marks {
-		marks[i] = fmt.Sprintf("$%d", i+1)
+// insertInto inserts so many rows at once.
+func insertInto(name string, columns []string, rows int) string {
+	var b strings.Builder
+	b.WriteString("insert into " + name + " (" + strings.Join(columns, ", ") + ") values ")
+	for r := range rows {
+		if r > 0 {
+			b.WriteString(", ")
+		}
+		for c := range columns {
+			b.WriteString(map[bool]string{true: "(", false: ", "}[c == 0])
+			fmt.Fprintf(&b, "$%d", r*len(columns)+c+1)
+		}
+		b.WriteString(")")
 	}
-	return "insert into " + name + " (" + strings.Join(columns, ", ") + ") values (" + strings.Join(marks, ", ") + ")"
+	return b.String()
 }
 
+// close closes the open rows of some ids, each at its revision.
 func (t *table) close() string {
-	return "update " + t.name + " set closed = $2 where id = $1 and closed is null"
+	return "update " + t.name + " t set closed = v.revision from unnest($1::integer[], $2::bigint[]) v(id, revision) where t.id = v.id and t.closed is null"
 }
 
 func (t *table) selectAll() string {
