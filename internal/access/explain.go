@@ -32,6 +32,9 @@ func (c *Chain) Length() int {
 // lattices can have more ways than anybody would read.
 const maxChains = 200
 
+// maxSteps bounds how far is looked for them, for the same reason.
+const maxSteps = 50_000
+
 // Explanation is a decision with the chains behind it, shortest first: those
 // that hold when allowed, those that came near when denied.
 type Explanation struct {
@@ -117,6 +120,7 @@ type walker struct {
 	role  RoleID // instead of permissions: the role to find ways to
 	out   []Chain
 	more  bool
+	steps int
 }
 
 // pass narrows a chain by one window.
@@ -128,6 +132,12 @@ func (c Chain) pass(win Window) Chain {
 
 func (w *walker) climb(c Chain, m miss, via []joined) {
 	for _, j := range via {
+		if w.steps++; w.steps > maxSteps {
+			w.more = true
+		}
+		if w.more {
+			return
+		}
 		f := w.s.memberships.At(int(j.id)).fact
 		up := c.pass(f.Window)
 		up.Memberships = with(c.Memberships, j.id)
@@ -152,6 +162,9 @@ func (w *walker) assigned(c Chain, m miss, all []given) {
 }
 
 func (w *walker) descend(c Chain, m miss, r RoleID) {
+	if w.steps++; w.steps > maxSteps {
+		w.more = true
+	}
 	if w.more {
 		return
 	}

@@ -213,3 +213,36 @@ func TestACureCures(t *testing.T) {
 		t.Errorf("only %d cures were tried", cured)
 	}
 }
+
+// Groups and roles nested as lattices have more ways than could ever be walked:
+// checks are answered at once all the same, and explanations say there are more.
+func TestLatticesDoNotTakeForEver(t *testing.T) {
+	ops := []Operation{&AddUser{Personal: Personal{UserName: "zoe.marrick"}}}
+	const deep = 24
+	for i := range deep {
+		for side := range 2 {
+			group, role := fmt.Sprintf("g%d-%d", i, side), fmt.Sprintf("r%d-%d", i, side)
+			ops = append(ops, &AddGroup{Key: group}, &AddRole{Key: role})
+			for below := range 2 {
+				if i > 0 {
+					ops = append(ops, &AddMember{Group: GroupRef(group), Member: GroupRef(fmt.Sprintf("g%d-%d", i-1, below))},
+						&IncludeRole{Role: RoleRef(role), Includes: RoleRef(fmt.Sprintf("r%d-%d", i-1, below))})
+				}
+			}
+		}
+	}
+	ops = append(ops, &AddMember{Group: "g0-0", User: "zoe.marrick"},
+		&Grant{Role: RoleRef(fmt.Sprintf("r%d-0", deep-1)), Group: GroupRef(fmt.Sprintf("g%d-0", deep-1))},
+		&AddPermission{Role: "r0-0", Application: "berths", Actions: []string{"read"}, Pattern: "north"})
+	s := port(t, ops...)
+	for path, want := range map[string]Reason{"north/1": Granted, "voyages": NoGrant} {
+		e, err := s.Explain(Question{User: "zoe.marrick", Application: "berths", Action: "read", Path: path, At: 2})
+		if err != nil || e.Reason != want || e.More != e.Allowed || e.Allowed && len(e.Chains) == 0 {
+			t.Errorf("%s: %v with %d chains, more %v (%v)", path, e.Decision, len(e.Chains), e.More, err)
+		}
+	}
+	id, _ := s.FindUser("zoe.marrick")
+	if got := s.Entitlements(id); len(got) == 0 {
+		t.Error("is entitled to nothing")
+	}
+}

@@ -207,6 +207,9 @@ func (v *View) sentence(q wire.CheckRequest, e access.Explanation, paths []wire.
 		who = "“" + q.User + "”"
 	}
 	what := q.Action + " " + q.Path + " in " + q.Application
+	if len(paths) == 0 && e.More { // so many ways that none of them was listed
+		return e.Reason.Sentence()
+	}
 	switch e.Reason {
 	case access.Granted:
 		return fmt.Sprintf("%s may %s, %s.", who, what, v.by(paths[0]))
