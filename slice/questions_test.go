@@ -351,6 +351,12 @@ func TestARehearsalIsCounted(t *testing.T) {
 	}
 	x := at(t, s, demo.Administrator)
 	x.says(0, "ines.halloran approve orders/cranes 3", "applications", "rehearsal", "works-orders")
+	b := testkit.NewTab(t, s.Base)
+	b.SignIn(demo.Administrator, demo.Password)
+	b.Go("/applications/works-orders")
+	b.Sees("Going live would deny 2 things")
+	b.Sees("Bettina Osei close orders 1")
+	b.Accessible()
 	_, err = s.SignIn(t, demo.Manager).Rehearsal(ctx, "works-orders")
 	problem(t, err, 404, "not-found")
 }

@@ -5,6 +5,7 @@ import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list } from '../../shared/words'
+import { Rehearsal } from './Rehearsal'
 import { useDay } from '../../shell/day'
 
 export function ApplicationList() {
@@ -92,6 +93,7 @@ export function OneApplication() {
           </ul>
         </>
       )}
+      {a.state === 'rehearsal' && !asOf && <Rehearsal application={a.key} />}
       <h2 className="mt-6">Resources</h2>
       {(a.resources ?? []).length === 0 ? (
         <Empty>None are registered.</Empty>
