@@ -35,7 +35,7 @@ var beside = map[string][]string{
 	"cmd/roster":         {"client", "wire"},
 	"demo":               {"internal/access"},
 	"standin/berthboard": {"client", "wire"},
-	"testkit":            {"client", "demo", "wire"},
+	"testkit":            {"client", "demo", "wire", "internal/ledger"},
 	"slice":              {},
 	"bench":              {"internal/access", "internal/ledger", "demo", "client", "wire", "testkit", "internal/api", "internal/desk", "internal/signin"},
 }

@@ -9,14 +9,53 @@ import (
 	"sync/atomic"
 	"testing"
 
+	"ableroster/internal/ledger"
+
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 )
 
 var databases atomic.Int64
 
-// Database makes an empty database in the cluster make test starts, and drops
-// it after the test.
-func Database(t testing.TB) string { return database(t, "template0") }
+// Database makes a database with the tables and nothing in them, in the cluster
+// make test starts, and drops it after the test.
+func Database(t testing.TB) string {
+	t.Helper()
+	return database(t, template(t, "empty", func(address string) {
+		pool, err := pgxpool.New(context.Background(), address)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer pool.Close()
+		if err := ledger.Migrate(context.Background(), pool); err != nil {
+			t.Fatal(err)
+		}
+	}))
+}
+
+var (
+	templateMu sync.Mutex
+	templates  = map[string]string{}
+)
+
+// template makes a database that others are copied from, once for the run.
+func template(t testing.TB, what string, fill func(address string)) string {
+	t.Helper()
+	templateMu.Lock()
+	defer templateMu.Unlock()
+	if name := templates[what]; name != "" {
+		return name
+	}
+	address, conn := admin(t)
+	defer conn.Close(context.Background())
+	name := fmt.Sprintf("test_%d_%s", os.Getpid(), what)
+	if _, err := conn.Exec(context.Background(), "create database "+name+" template template0"); err != nil {
+		t.Fatal(err)
+	}
+	fill(renamed(t, address, name))
+	templates[what] = name
+	return name
+}
 
 func admin(t testing.TB) (string, *pgx.Conn) {
 	t.Helper()
@@ -60,28 +99,10 @@ func renamed(t testing.TB, address, name string) string {
 	return u.String()
 }
 
-var (
-	demoOnce sync.Once
-	demoName string
-)
-
 // DemoDatabase makes a database with the demo organisation loaded.
 func DemoDatabase(t testing.TB) string {
 	t.Helper()
-	demoOnce.Do(func() {
-		address, conn := admin(t)
-		defer conn.Close(context.Background())
-		name := fmt.Sprintf("test_%d_demo", os.Getpid())
-		if _, err := conn.Exec(context.Background(), "create database "+name+" template template0"); err != nil {
-			t.Fatal(err)
-		}
-		LoadDemo(t, renamed(t, address, name))
-		demoName = name
-	})
-	if demoName == "" {
-		t.Fatal("the demo could not be loaded")
-	}
-	return database(t, demoName)
+	return database(t, template(t, "demo", func(address string) { LoadDemo(t, address) }))
 }
 
 // LoadDemo loads the demo organisation into an empty database and gives the
@@ -101,9 +122,9 @@ func LoadDemo(t testing.TB, database string) int64 {
 	return n
 }
 
-// DropDemo drops what DemoDatabase copies from; TestMain calls it last.
-func DropDemo() {
-	if demoName == "" {
+// dropTemplates drops what databases were copied from.
+func dropTemplates() {
+	if len(templates) == 0 {
 		return
 	}
 	conn, err := pgx.Connect(context.Background(), os.Getenv("ROSTER_TEST_DATABASE_URL"))
@@ -111,5 +132,7 @@ func DropDemo() {
 		return
 	}
 	defer conn.Close(context.Background())
-	_, _ = conn.Exec(context.Background(), "drop database if exists "+demoName+" with (force)")
+	for _, name := range templates {
+		_, _ = conn.Exec(context.Background(), "drop database if exists "+name+" with (force)")
+	}
 }

@@ -89,7 +89,7 @@ func Try(t testing.TB, name string, args ...string) (string, int) {
 // Main runs the tests of a package and clears away what they share.
 func Main(m *testing.M) int {
 	code := m.Run()
-	DropDemo()
+	dropTemplates()
 	if binDir != "" {
 		os.RemoveAll(binDir)
 	}
