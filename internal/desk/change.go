@@ -153,7 +153,7 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 		return nil, Invalid("nothing was changed", v.faults(d, x.place)...)
 	}
 	p := d.Preview(v.at)
-	if lacks := v.auth.Judge(d, p.Touched, v.at); len(lacks) > 0 {
+	if lacks := v.rights().Judge(d, p.Touched, v.at); len(lacks) > 0 {
 		return nil, v.refusal(d, lacks)
 	}
 	if x.basedOn > 0 {
@@ -215,7 +215,7 @@ func (v *View) refusal(d *access.Draft, lacks []access.Refusal) error {
 		case l.Need != nil:
 			f.Place = fmt.Sprintf("/operations/%d", l.Need.Operation)
 			f.Message = "you may not " + l.Need.What
-		case l.Gain.User != 0 && !v.auth.MayReadUser(&d.Snapshot, l.Gain.User):
+		case l.Gain.User != 0 && !v.rights().MayReadUser(&d.Snapshot, l.Gain.User):
 			f.Message = "somebody outside your part would come to hold " + v.draftRole(d, l.Gain.Role)
 		case l.PassedOn:
 			f.Message = fmt.Sprintf("%s would get rights in Able Roster that you do not hold, through %s", v.gainer(d, l.Gain.User), v.draftRole(d, l.Gain.Role))

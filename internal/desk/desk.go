@@ -41,14 +41,29 @@ type View struct {
 	at     access.Instant
 	past   bool
 	today  *access.Snapshot
+	head   *access.Snapshot // whose facts give the caller's rights
 	auth   *access.Authority
+}
+
+// rights are what the caller may do, compiled when first asked for: a decision
+// for an application needs one of them, not all.
+func (v *View) rights() *access.Authority {
+	if v.auth == nil {
+		v.auth = v.head.Authority(v.caller.User, access.At(v.desk.Clock()))
+	}
+	return v.auth
+}
+
+// decides says whether the caller may ask for decisions about an application.
+func (v *View) decides(app access.ApplicationID) bool {
+	return v.head.AllowedLive(v.caller.User, access.AbleRoster, access.ActDecide, v.today.ApplicationPath(app), access.At(v.desk.Clock()))
 }
 
 // Now is the caller's view of the present.
 func (d *Desk) Now(ctx context.Context, c Caller) *View {
 	head := d.Ledger.Head()
 	at := access.At(d.Clock())
-	return &View{Snapshot: head, ctx: ctx, desk: d, caller: c, at: at, today: head, auth: head.Authority(c.User, at)}
+	return &View{Snapshot: head, ctx: ctx, desk: d, caller: c, at: at, today: head, head: head}
 }
 
 // AsOf is the caller's view of a past instant; the zero time is now. An
@@ -67,7 +82,7 @@ func (d *Desk) AsOf(ctx context.Context, c Caller, at time.Time) (*View, error) 
 func (d *Desk) AsOfUser(ctx context.Context, c Caller, at time.Time, user string) (*View, access.UserID, error) {
 	v := d.Now(ctx, c)
 	id, ok := v.today.FindUser(user)
-	if !ok || !v.auth.MayReadUser(v.today, id) {
+	if !ok || !v.rights().MayReadUser(v.today, id) {
 		return nil, 0, v.missing(access.FactUser, user)
 	}
 	if at.IsZero() {
@@ -100,21 +115,21 @@ func (v *View) stand() wire.Stand {
 	return wire.Stand{Revision: v.Revision, At: v.at.Time(), AsOf: v.past}
 }
 
-func (v *View) readsUser(id access.UserID) bool { return v.auth.MayReadUser(v.today, id) }
+func (v *View) readsUser(id access.UserID) bool { return v.rights().MayReadUser(v.today, id) }
 
 func (v *View) readsGroup(id access.GroupID) bool {
-	return id == access.PublicGroup || id == access.AllUsersGroup || v.auth.May(access.ActRead, v.today.GroupPath(id))
+	return id == access.PublicGroup || id == access.AllUsersGroup || v.rights().May(access.ActRead, v.today.GroupPath(id))
 }
 
 func (v *View) readsRole(id access.RoleID) bool {
-	return v.auth.May(access.ActRead, v.today.RolePath(id))
+	return v.rights().May(access.ActRead, v.today.RolePath(id))
 }
 
 func (v *View) readsApplication(id access.ApplicationID) bool {
-	return v.auth.May(access.ActRead, v.today.ApplicationPath(id))
+	return v.rights().May(access.ActRead, v.today.ApplicationPath(id))
 }
 
-func (v *View) readsLedger() bool { return v.auth.May(access.ActRead, "ledger") }
+func (v *View) readsLedger() bool { return v.rights().May(access.ActRead, "ledger") }
 
 // reads says whether the caller may know of a thing.
 func (v *View) reads(kind access.FactKind, row uint32) bool {

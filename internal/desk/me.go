@@ -17,7 +17,7 @@ func (v *View) Me() wire.Me {
 	o := v.Organisation()
 	out := wire.Me{User: v.userRef(v.caller.User), Zone: o.TimeZone, Name: o.Name, Now: v.at.Time(), Revision: v.Revision, May: map[string]bool{}}
 	for _, a := range []string{access.ActRead, access.ActCreate, access.ActUpdate, access.ActAssign} {
-		reach := v.auth.Reach(a)
+		reach := v.rights().Reach(a)
 		for _, register := range []string{"users", "groups", "applications", "roles", "ledger", "settings"} {
 			for _, p := range reach {
 				// anywhere in that register, or in all of it
@@ -46,10 +46,10 @@ func (v *View) MayActFor(ref string) (access.UserID, error) {
 	if id == v.caller.User {
 		return 0, Refused("change your own password under your own name, with the current one")
 	}
-	if !v.auth.May(access.ActUpdate, v.UserPath(id)) {
+	if !v.rights().May(access.ActUpdate, v.UserPath(id)) {
 		return 0, Refused("you may not update %s", v.UserName(id))
 	}
-	if !v.auth.HoldsAllOf(id, v.at) {
+	if !v.rights().HoldsAllOf(id, v.at) {
 		return 0, Refused("%s holds rights in Able Roster that you do not: you may not act for them", v.UserName(id))
 	}
 	return id, nil

@@ -136,9 +136,9 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 	out.At = at.Time()
 	ask := access.Question{User: q.User, Application: q.Application, Action: q.Action, Path: q.Path, At: at, Owner: q.Properties.Owner}
 	user, known := v.FindUser(q.User)
-	reads := q.User == "" || known && v.readsUser(user)
 	app, appKnown := v.FindApplication(q.Application)
-	decides := appKnown && v.auth.May(access.ActDecide, v.today.ApplicationPath(app))
+	decides := appKnown && v.decides(app)
+	reads := q.User == "" || known && (decides && !q.Explain || v.readsUser(user))
 	if appKnown && !decides && !v.readsApplication(app) && user != v.caller.User {
 		ask.Application = "" // to this caller there is no such application
 	}
@@ -305,7 +305,7 @@ func (v *View) day(t *time.Time) string {
 func (v *View) Menu(user, application string) (wire.Menu, error) {
 	id, known := v.FindUser(user)
 	app, ok := v.FindApplication(application)
-	decides := ok && v.auth.May(access.ActDecide, v.today.ApplicationPath(app))
+	decides := ok && v.decides(app)
 	switch {
 	case user != "" && (!known || !decides && !v.readsUser(id)):
 		return wire.Menu{}, v.missing(access.FactUser, user)
