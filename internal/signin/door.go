@@ -37,8 +37,10 @@ type Door struct {
 	clock    func() time.Time
 	Throttle Throttle
 
-	mu   sync.RWMutex
-	keys map[[32]byte]key // sessions and tokens by digest
+	mu     sync.RWMutex
+	keys   map[[32]byte]key // sessions and tokens by digest
+	seq    int64            // how often this program has changed them
+	recent []keyChange      // those changes, since the last load began
 
 	stop context.CancelFunc
 	done chan struct{}
@@ -49,6 +51,37 @@ type key struct {
 	user    access.UserID
 	expires time.Time // zero for never
 	token   bool
+}
+
+// keyChange is a key that this program made, or ended (nil).
+type keyChange struct {
+	seq    int64
+	digest [32]byte
+	key    *key
+}
+
+// change makes or ends a key in memory. What was changed while the keys are
+// being read from the database is done again on what was read: a session that
+// was ended must not come back by an older reading.
+func (d *Door) change(digest [32]byte, k *key) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.changeLocked(digest, k)
+}
+
+func (d *Door) changeLocked(digest [32]byte, k *key) {
+	d.seq++
+	d.recent = append(d.recent, keyChange{d.seq, digest, k})
+	d.keys = apply(d.keys, digest, k)
+}
+
+func apply(keys map[[32]byte]key, digest [32]byte, k *key) map[[32]byte]key {
+	if k == nil {
+		delete(keys, digest)
+	} else {
+		keys[digest] = *k
+	}
+	return keys
 }
 
 // Open loads the digests of sessions and tokens and follows them until Close.
@@ -72,6 +105,9 @@ func (d *Door) Close() {
 // load reads all digests. Those of other programs on the same database are
 // followed by loading again when one of them says so.
 func (d *Door) load(ctx context.Context) error {
+	d.mu.Lock()
+	began := d.seq
+	d.mu.Unlock()
 	rows, err := d.pool.Query(ctx, `select digest, user_id, expires_at, false from session where expires_at > clock_timestamp()
 		union all select digest, user_id, expires_at, true from token where expires_at is null or expires_at > clock_timestamp()`)
 	if err != nil {
@@ -94,8 +130,15 @@ func (d *Door) load(ctx context.Context) error {
 		return err
 	}
 	d.mu.Lock()
-	d.keys = keys
-	d.mu.Unlock()
+	defer d.mu.Unlock()
+	var later []keyChange
+	for _, c := range d.recent {
+		if c.seq > began {
+			keys = apply(keys, c.digest, c.key)
+			later = append(later, c)
+		}
+	}
+	d.keys, d.recent = keys, later
 	return nil
 }
 
@@ -160,17 +203,9 @@ func (d *Door) lookUp(text string, token bool) access.UserID {
 	return k.user
 }
 
-func (d *Door) remember(digest [32]byte, k key) {
-	d.mu.Lock()
-	d.keys[digest] = k
-	d.mu.Unlock()
-}
+func (d *Door) remember(digest [32]byte, k key) { d.change(digest, &k) }
 
-func (d *Door) forgetDigest(digest [32]byte) {
-	d.mu.Lock()
-	delete(d.keys, digest)
-	d.mu.Unlock()
-}
+func (d *Door) forgetDigest(digest [32]byte) { d.change(digest, nil) }
 
 const sqlTell = `select pg_notify('able_roster_keys', '')`
 
@@ -231,6 +266,7 @@ func (d *Door) SignOut(ctx context.Context, cookie string) error {
 	digest := sha256.Sum256([]byte(cookie))
 	d.forgetDigest(digest)
 	_, err := d.pool.Exec(ctx, "delete from session where digest = $1", digest[:])
+	d.forgetDigest(digest) // again: it may have been read once more in between
 	d.tell(ctx)
 	return err
 }
@@ -278,7 +314,7 @@ func (d *Door) SetHash(ctx context.Context, user access.UserID, hash string) err
 	d.mu.Lock()
 	for digest, k := range d.keys {
 		if k.user == user && !k.token {
-			delete(d.keys, digest)
+			d.changeLocked(digest, nil)
 		}
 	}
 	d.mu.Unlock()

@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"os"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -201,4 +202,38 @@ func TestTheSecurityLogTellsWhoTried(t *testing.T) {
 	if log != "password changed 10.1.1.1, sign-in failed 10.1.1.2, signed in 10.1.1.3" {
 		t.Error(log)
 	}
+}
+
+// While the digests are read again and again, as other programs tell, a session
+// that was made is good and one that was ended stays ended.
+func TestSessionsHoldWhileTheDigestsAreReadAgain(t *testing.T) {
+	d, pool := door(t, testkit.Database(t), &clock{time.Now()})
+	stop := make(chan struct{})
+	var wait sync.WaitGroup
+	wait.Go(func() {
+		for {
+			select {
+			case <-stop:
+				return
+			default:
+				_, _ = pool.Exec(ctx, "select pg_notify('able_roster_keys', '')")
+			}
+		}
+	})
+	for i := range 300 {
+		cookie, _, err := d.NewSession(ctx, ines)
+		if err != nil || d.Session(cookie) != ines {
+			t.Fatalf("session %d was opened and is not good (%v)", i, err)
+		}
+		if err := d.SignOut(ctx, cookie); err != nil {
+			t.Fatal(err)
+		}
+		for range 50 {
+			if d.Session(cookie) != 0 {
+				t.Fatalf("session %d was ended and is good again", i)
+			}
+		}
+	}
+	close(stop)
+	wait.Wait()
 }
