@@ -10,6 +10,10 @@ if [ "${FRESH:-}" = 1 ]; then
     rm -rf $home
 fi
 mkdir -p $home
+if bin/rosterd ready -address "http://127.0.0.1:$PORT" 2>/dev/null; then
+    echo "Something serves on 127.0.0.1:$PORT already. Stop it, or choose another: make demo PORT=7520 BOARD_PORT=7530" >&2
+    exit 1
+fi
 
 own=
 if [ -z "${DATABASE_URL:-}" ]; then
