@@ -31,22 +31,36 @@ func short(d time.Duration) string {
 
 func ratio(a, b time.Duration) string { return fmt.Sprintf("%.2f", float64(a)/float64(b)) }
 
-// inTurn takes two samples of n each, one of a and one of b by turns, so that
-// the machine's moods fall on both.
-func inTurn(n int, a, b func() error) (sa, sb sample, err error) {
+// task is what a sample is taken of; before makes ready, untimed.
+type task struct {
+	before func()
+	do     func() error
+}
+
+// byTurns takes a sample of n of each task, one of each in turn, so that the
+// machine's moods fall on all.
+func byTurns(n int, tasks ...task) ([]sample, error) {
+	out := make([]sample, len(tasks))
 	for range n {
-		for i, f := range []func() error{a, b} {
+		for i, t := range tasks {
+			if t.before != nil {
+				t.before()
+			}
 			began := time.Now()
-			if err := f(); err != nil {
-				return nil, nil, err
+			if err := t.do(); err != nil {
+				return nil, err
 			}
-			took := time.Since(began)
-			if i == 0 {
-				sa = append(sa, took)
-			} else {
-				sb = append(sb, took)
-			}
+			out[i] = append(out[i], time.Since(began))
 		}
 	}
-	return sa, sb, nil
+	return out, nil
+}
+
+// inTurn takes a sample of a and one of b.
+func inTurn(n int, a, b func() error) (sa, sb sample, err error) {
+	all, err := byTurns(n, task{do: a}, task{do: b})
+	if err != nil {
+		return nil, nil, err
+	}
+	return all[0], all[1], nil
 }

@@ -13,8 +13,8 @@ import (
 // a coast, and so many users. The operations come in portions.
 func Large(users int, yield func([]access.Operation) error) error {
 	rng := rand.New(rand.NewPCG(7420, uint64(users)))
-	g := &generator{rng: rng, zone: time.UTC, until: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC), taken: map[string]bool{}}
-	g.start = g.until.AddDate(0, -months, 0)
+	g := &generator{rng: rng, clock: rng, zone: time.UTC, until: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC), taken: map[string]bool{}}
+	g.start = g.until.AddDate(0, 0, -days)
 	if err := yield(g.applicationsOnly()); err != nil {
 		return err
 	}

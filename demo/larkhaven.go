@@ -46,18 +46,20 @@ const (
 	timeZone = "Europe/Lisbon"
 )
 
-const months = 18
+// days is how long the history is.
+const days = 548
 
 // Larkhaven is the history of the port, oldest first, its last days just
-// before until. It is the same for every call with the same instant.
+// before until. It is the same for every call with the same instant, and on
+// another day the same again but for the dates.
 func Larkhaven(until time.Time) []Change {
 	zone, err := time.LoadLocation(timeZone)
 	if err != nil {
 		panic(err) // built into the program
 	}
-	g := &generator{rng: rand.New(rand.NewPCG(7420, 1852)), zone: zone, until: until.In(zone),
-		taken: map[string]bool{}}
-	g.start = g.until.AddDate(0, -months, 0)
+	g := &generator{rng: rand.New(rand.NewPCG(7420, 1852)), clock: rand.New(rand.NewPCG(7420, 1853)),
+		zone: zone, until: until.In(zone), taken: map[string]bool{}}
+	g.start = g.until.AddDate(0, 0, -days)
 	g.describe()
 	g.fill()
 	g.live()
@@ -76,7 +78,8 @@ type person struct {
 }
 
 type generator struct {
-	rng          *rand.Rand
+	rng          *rand.Rand // for who and what
+	clock        *rand.Rand // for when within a day: how often it is asked depends on the date
 	zone         *time.Location
 	start, until time.Time
 	out          []Change
@@ -89,7 +92,7 @@ type generator struct {
 // chance put too early is moved on.
 func (g *generator) add(at time.Time, author, via, reason string, ops ...access.Operation) {
 	if !at.After(g.last) {
-		at = g.last.Add(time.Duration(20+g.rng.IntN(200)) * time.Second)
+		at = g.last.Add(time.Duration(20+g.clock.IntN(200)) * time.Second)
 	}
 	g.last = at
 	g.out = append(g.out, Change{at, author, via, reason, ops})
@@ -102,9 +105,9 @@ func (g *generator) office(day int) time.Time {
 	for t.Weekday() == time.Saturday || t.Weekday() == time.Sunday {
 		t = t.AddDate(0, 0, 1)
 	}
-	t = time.Date(t.Year(), t.Month(), t.Day(), 8, 0, 0, 0, g.zone).Add(time.Duration(g.rng.IntN(9*3600)) * time.Second)
+	t = time.Date(t.Year(), t.Month(), t.Day(), 8, 0, 0, 0, g.zone).Add(time.Duration(g.clock.IntN(9*3600)) * time.Second)
 	if last := g.until.Add(-time.Hour); t.After(last) {
-		t = last.Add(-time.Duration(g.rng.IntN(3600)) * time.Second)
+		t = last.Add(-time.Duration(g.clock.IntN(3600)) * time.Second)
 	}
 	return t
 }
@@ -330,7 +333,6 @@ type event struct {
 // live is what happened since: joiners, movers, leavers, roles given and taken,
 // and the few mistakes that are there to be found.
 func (g *generator) live() {
-	days := int(g.until.Sub(g.start).Hours() / 24)
 	var events []event
 	on := func(day int, do func(time.Time)) { events = append(events, event{day, do}) }
 	for range 62 {

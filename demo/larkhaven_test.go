@@ -3,6 +3,7 @@ package demo
 import (
 	"encoding/json"
 	"reflect"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -32,6 +33,32 @@ func TestTheHistoryIsTheSameEveryTime(t *testing.T) {
 	once := written(t, Larkhaven(day))
 	if again := written(t, Larkhaven(day)); once != again {
 		t.Error("two runs differ")
+	}
+}
+
+// What does not follow from the calendar is the same on every day: what walks
+// and tests find in it today they find tomorrow.
+func TestOnlyTheDatesDependOnTheDay(t *testing.T) {
+	dates := regexp.MustCompile(`20[0-9]{2}(-[0-9]{2}-[0-9]{2}[^" ]*)?`)
+	undated := func(until time.Time) string {
+		var b strings.Builder
+		for _, c := range Larkhaven(until) {
+			for _, op := range c.Operations {
+				raw, err := access.EncodeOperation(op)
+				if err != nil {
+					t.Fatal(err)
+				}
+				b.WriteString(c.Author + c.Reason + dates.ReplaceAllString(string(raw), "…") + "\n")
+			}
+		}
+		return b.String()
+	}
+	first := undated(day)
+	for offset := range 40 {
+		until := day.AddDate(0, 0, 19*offset).Add(time.Duration(offset) * time.Hour)
+		if undated(until) != first {
+			t.Errorf("on %s it is another port", until)
+		}
 	}
 }
 

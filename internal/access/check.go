@@ -1,7 +1,5 @@
 package access
 
-import "strings"
-
 // Question asks whether a user may do an action on a path at an instant. An
 // empty User is nobody signed in. User and Application are names, keys or ids.
 type Question struct {
@@ -32,15 +30,23 @@ type asked struct {
 	user   UserID
 	app    ApplicationID
 	rec    *applicationRec
-	action string
-	bit    uint64
+	action askedAction
 	path   string
 	at     Instant
 	owns   bool
 }
 
+// askedAction is an action and its place among those of the application, -1
+// until it is known to be declared.
+type askedAction struct {
+	key   string
+	place int
+}
+
+func (a askedAction) bit() uint64 { return 1 << a.place }
+
 func (s *Snapshot) check(q *Question) (Decision, asked, error) {
-	a := asked{action: q.Action, path: q.Path, at: q.At}
+	a := asked{action: askedAction{q.Action, -1}, path: q.Path, at: q.At}
 	if err := CheckPath(q.Path); err != nil {
 		return Decision{}, a, err
 	}
@@ -119,20 +125,27 @@ func (s *Snapshot) Menu(id UserID, app ApplicationID, action string, at Instant)
 // AllowedLive says whether a user, on nothing of their own, might do something
 // if the application were live.
 func (s *Snapshot) AllowedLive(id UserID, app ApplicationID, action, path string, at Instant) bool {
-	return s.Effective(id, at) && s.judge(&asked{user: id, app: app, rec: s.applications.At(int(app)), action: action, path: path, at: at}).Allowed
+	return s.Effective(id, at) && s.judge(&asked{user: id, app: app, rec: s.applications.At(int(app)), action: askedAction{action, -1}, path: path, at: at}).Allowed
 }
 
 // judge answers about an effective user, or nobody, as if the application were
 // live.
 func (s *Snapshot) judge(a *asked) Decision {
-	if !s.known(a.rec, a.path) {
+	place, known := s.known(a.rec, a.path)
+	if !known {
 		return denied(ResourceUnknown)
 	}
 	var ok bool
-	if a.bit, ok = a.rec.fact.actionBit(a.action); !ok {
+	if a.action.place, ok = a.rec.fact.actionPlace(a.action.key); !ok {
 		return denied(ActionUnknown)
 	}
-	m := s.nearest(a)
+	m, sure := missNone, false
+	if place >= 0 {
+		m, sure = s.byFit(a, s.fit(a, place))
+	}
+	if !sure {
+		m = s.nearest(a)
+	}
 	switch {
 	case m == holdsNow:
 		return Decision{true, Granted}
@@ -147,8 +160,7 @@ func (s *Snapshot) isCalled(id UserID, text string) bool {
 	if n, ok := ParseID("user", text); ok {
 		return UserID(n) == id
 	}
-	u := s.users.At(int(id))
-	return u.folded == text || strings.EqualFold(u.folded, text)
+	return s.users.At(int(id)).isNamed(fold(text))
 }
 
 // nearest is how the chain that comes nearest fails: holdsNow when one holds.
@@ -160,10 +172,10 @@ func (s *Snapshot) nearest(a *asked) miss {
 		return best
 	}
 	u := s.users.At(int(a.user))
-	if best = s.nearestOf(u.given, holdsNow, best, a); best == holdsNow {
+	if best = s.nearestOf(u.given(), holdsNow, best, a); best == holdsNow {
 		return best
 	}
-	if u.fact.UserKind == Person {
+	if u.person {
 		if best = s.nearestOf(s.groups.At(int(AllUsersGroup)).given, holdsNow, best, a); best == holdsNow {
 			return best
 		}
@@ -171,7 +183,7 @@ func (s *Snapshot) nearest(a *asked) miss {
 	// Groups by the least miss on the way to them: first all that are reached
 	// now, then those through a membership that has not begun, then ended.
 	var buf [24]reachedGroup
-	reached := s.reachUp(s.reachUp(buf[:0], u.groups, holdsNow, a.at), u.chosen, holdsNow, a.at)
+	reached := s.reachUp(buf[:0], u.groups(), holdsNow, a.at)
 	for i := 0; i < len(reached); i++ {
 		reached = s.reachUp(reached, s.groups.At(int(reached[i].id)).parents, reached[i].miss, a.at)
 	}
@@ -198,49 +210,51 @@ type reachedGroup struct {
 
 // reachUp adds the groups that memberships lead to. A group found again with a
 // lesser miss is added again: what lies above it is reached by that one too.
-func (s *Snapshot) reachUp(out []reachedGroup, via []joined, from miss, at Instant) []reachedGroup {
+func (s *Snapshot) reachUp(out []reachedGroup, via []link, from miss, at Instant) []reachedGroup {
 next:
 	for _, j := range via {
 		m := from
-		if !j.plain {
-			m = max(m, s.memberships.At(int(j.id)).fact.Window.miss(at))
+		if !j.plain() {
+			m = max(m, s.windowOf(j).miss(at))
 		}
+		id := j.group()
 		for i := range out {
-			if out[i].id == j.group && out[i].miss <= m {
+			if out[i].id == id && out[i].miss <= m {
 				continue next
 			}
 		}
-		out = append(out, reachedGroup{j.group, m})
+		out = append(out, reachedGroup{id, m})
 	}
 	return out
 }
 
 // nearestOf is the least of best and what assignments, reached with a miss,
 // come to.
-func (s *Snapshot) nearestOf(all []given, from, best miss, a *asked) miss {
+func (s *Snapshot) nearestOf(all []link, from, best miss, a *asked) miss {
 	for i := range all {
 		if from >= best {
 			return best
 		}
 		g := &all[i]
-		role := s.roles.At(int(g.role))
-		var f *Assignment
+		role := s.roles.At(int(g.role()))
+		terms := miss(0xff) // looked up when it matters
 		for k := range role.rules {
 			r := &role.rules[k]
-			if r.app != a.app || r.actions&a.bit == 0 || !r.covers(a.path) {
+			if r.app != a.app || r.actions&a.action.bit() == 0 || !r.covers(a.path) {
 				continue
 			}
 			m := from
-			if !g.plain {
-				if f == nil {
-					f = s.assignments.At(int(g.id)).fact
+			if !g.plain() {
+				if terms == 0xff {
+					l := s.limitsOf(*g)
+					terms = l.miss(a)
 				}
-				m = max(m, f.miss(a))
+				m = max(m, terms)
 			}
 			if r.own && !a.owns {
 				m = max(m, missOwner)
 			}
-			if m < best && len(a.rec.fences) > 0 && s.fenced(a.rec, r.pattern, a.action, a.path) {
+			if m < best && len(a.rec.fences) > 0 && s.fenced(a.rec, r.pattern, a.action.key, a.path) {
 				m = missFence
 			}
 			if best = min(best, m); best == holdsNow {
@@ -252,12 +266,12 @@ func (s *Snapshot) nearestOf(all []given, from, best miss, a *asked) miss {
 }
 
 // miss is how an assignment fails what is asked, permissions aside.
-func (f *Assignment) miss(a *asked) miss {
-	m := f.Window.miss(a.at)
-	if f.Schedule != nil && !f.Schedule.Holds(a.at) {
+func (l *limits) miss(a *asked) miss {
+	m := l.window.miss(a.at)
+	if l.schedule != nil && !l.schedule.Holds(a.at) {
 		m = max(m, missSchedule)
 	}
-	if !inScope(f.Scopes, a.app, a.path) {
+	if !inScope(l.scopes, a.app, a.path) {
 		m = max(m, missScope)
 	}
 	return m
@@ -266,7 +280,7 @@ func (f *Assignment) miss(a *asked) miss {
 // fits says whether a permission's action and pattern fit what is asked,
 // whatever else fails.
 func (p *Permission) fits(a *asked) bool {
-	return p.Application == a.app && p.gives(a.action) && Covers(p.Pattern, a.path)
+	return p.Application == a.app && p.gives(a.action.key) && Covers(p.Pattern, a.path)
 }
 
 func (p *Permission) gives(action string) bool {

@@ -9,7 +9,7 @@ import (
 // without terms; the narrowest first. None when it is not for want of a role.
 func (s *Snapshot) Cures(q Question) []RoleID {
 	d, a, err := s.check(&q)
-	if err != nil || d.Allowed || a.bit == 0 {
+	if err != nil || d.Allowed || a.action.place < 0 {
 		return nil
 	}
 	type cure struct {
@@ -21,7 +21,7 @@ func (s *Snapshot) Cures(q Question) []RoleID {
 		rec := s.roles.At(int(r.ID))
 		for i := range rec.rules {
 			x := &rec.rules[i]
-			if x.app == a.app && x.actions&a.bit != 0 && (!x.own || a.owns) && x.covers(a.path) && !s.fenced(a.rec, x.pattern, a.action, a.path) {
+			if x.app == a.app && x.actions&a.action.bit() != 0 && (!x.own || a.owns) && x.covers(a.path) && !s.fenced(a.rec, x.pattern, a.action.key, a.path) {
 				all = append(all, cure{r.ID, len(rec.rules)})
 				break
 			}

@@ -88,6 +88,11 @@ func (d *Draft) Reserve(kind FactKind, n uint32) {
 
 // Seal makes the draft a snapshot. The draft must not be used after.
 func (d *Draft) Seal(revision int64, at Instant) *Snapshot {
+	if d.loading {
+		for i := range d.groups.Len() {
+			d.gatherOne(GroupID(i))
+		}
+	}
 	s := d.Snapshot
 	s.Revision, s.At = revision, at
 	return &s
@@ -218,15 +223,16 @@ func (d *Draft) put(f Fact) {
 	case *User:
 		r := d.users.Edit(e, row)
 		if r.fact == nil {
-			r.folded = fold(f.UserName)
-			d.userByName.Add(e, r.folded, f.Row())
-		} else if r.fact.Status == Active {
+			name := fold(f.UserName)
+			r.name = shorten(name)
+			d.userByName.Add(e, name, f.Row())
+		} else if r.active {
 			d.active--
 		}
-		if f.Status == Active {
+		r.state(f)
+		if r.active {
 			d.active++
 		}
-		r.fact = f
 		r.touched = max(r.touched, d.Revision)
 		d.choose(r)
 	case *Group:
@@ -247,8 +253,8 @@ func (d *Draft) put(f Fact) {
 		g := d.groups.Edit(e, int(f.Group))
 		pos := g.members.Len()
 		g.members.Set(e, pos, f.ID)
-		d.memberships.Set(e, row, membershipRec{f, pos})
-		d.join(f, func(via []joined, j joined) []joined { return with(via, j) })
+		d.memberships.Set(e, row, flatMembership(f, pos))
+		d.join(f, adder[link](d))
 	case *Application:
 		r := d.applications.Edit(e, row)
 		old := r.fact
@@ -257,15 +263,20 @@ func (d *Draft) put(f Fact) {
 		}
 		r.fact = f
 		r.touched = max(r.touched, d.Revision)
-		if old != nil && !slices.EqualFunc(old.Actions, f.Actions, func(a, b Action) bool { return a.Key == b.Key }) {
-			d.compileAgain(f.ID)
+		if old == nil || !slices.EqualFunc(old.Actions, f.Actions, func(a, b Action) bool { return a.Key == b.Key }) {
+			r.fits = new(fits)
+			if old != nil {
+				d.compileAgain(f.ID)
+			}
 		}
 	case *Resource:
 		r := d.resources.Edit(e, row)
 		a := d.applications.Edit(e, int(f.Application))
 		if r.fact == nil {
 			a.byPath.Add(e, f.Path, f.Row())
+			r.place = len(a.resources)
 			a.resources = with(a.resources, f.ID)
+			a.fits = new(fits)
 		} else if r.fact.Retired {
 			a.retired--
 		}
@@ -278,6 +289,7 @@ func (d *Draft) put(f Fact) {
 		d.fences.Set(e, row, fenceRec{f})
 		a := d.applications.Edit(e, int(f.Application))
 		a.fences = with(a.fences, f.ID)
+		a.fits = new(fits)
 		a.touched = max(a.touched, d.Revision)
 	case *Role:
 		r := d.roles.Edit(e, row)
@@ -309,37 +321,44 @@ func (d *Draft) put(f Fact) {
 		r := d.roles.Edit(e, int(f.Role))
 		pos := r.holders.Len()
 		r.holders.Set(e, pos, f.ID)
-		d.assignments.Set(e, row, assignmentRec{f, pos})
-		d.give(f, func(all []given, g given) []given { return with(all, g) })
+		d.assignments.Set(e, row, flatAssignment(f, pos))
+		d.give(f, adder[link](d))
 	}
 }
 
 // join changes what a member is joined to.
-func (d *Draft) join(f *Membership, change func([]joined, joined) []joined) {
-	j := joined{f.ID, f.Group, f.Window == Window{}}
+func (d *Draft) join(f *Membership, change func([]link, link) []link) {
+	j := joinedBy(f)
 	if f.Member.User != 0 {
 		u := d.users.Edit(d.edit, int(f.Member.User))
-		u.groups = change(u.groups, j)
+		u.set(u.given(), change(u.groups(), j))
 		u.touched = max(u.touched, d.Revision)
 		return
 	}
 	g := d.groups.Edit(d.edit, int(f.Member.Group))
 	g.parents = change(g.parents, j)
 	g.touched = max(g.touched, d.Revision)
+	up := d.groups.Edit(d.edit, int(f.Group))
+	up.children = without(up.children, f.Member.Group)
+	if slices.ContainsFunc(g.parents, func(j link) bool { return j.group() == f.Group }) {
+		up.children = with(up.children, f.Member.Group)
+	}
+	d.gather(f.Member.Group)
 }
 
 // give changes what is given to a user or a group itself.
-func (d *Draft) give(f *Assignment, change func([]given, given) []given) {
-	x := given{f.ID, f.Role, f.Window == Window{} && len(f.Scopes) == 0 && f.Schedule == nil}
+func (d *Draft) give(f *Assignment, change func([]link, link) []link) {
+	x := givenBy(f)
 	if f.Assignee.User != 0 {
 		u := d.users.Edit(d.edit, int(f.Assignee.User))
-		u.given = change(u.given, x)
+		u.set(change(u.given(), x), u.groups())
 		u.touched = max(u.touched, d.Revision)
 		return
 	}
 	g := d.groups.Edit(d.edit, int(f.Assignee.Group))
 	g.given = change(g.given, x)
 	g.touched = max(g.touched, d.Revision)
+	d.gather(f.Assignee.Group)
 }
 
 // end closes a fact for good. Users, groups, applications, resources and roles
@@ -350,19 +369,20 @@ func (d *Draft) end(f Fact) {
 	row := int(f.Row())
 	switch f := f.(type) {
 	case *Membership:
-		pos := d.memberships.At(row).pos
+		pos := int(d.memberships.At(row).pos)
 		g := d.groups.Edit(e, int(f.Group))
 		last := g.members.Pop(e)
 		if last != f.ID {
 			g.members.Set(e, pos, last)
-			d.memberships.Edit(e, int(last)).pos = pos
+			d.memberships.Edit(e, int(last)).pos = uint32(pos)
 		}
-		d.memberships.Set(e, row, membershipRec{})
-		d.join(f, func(via []joined, j joined) []joined { return without(via, j) })
+		d.memberships.Set(e, row, membershipRow{})
+		d.join(f, without[link])
 	case *Fence:
 		d.fences.Set(e, row, fenceRec{})
 		a := d.applications.Edit(e, int(f.Application))
 		a.fences = without(a.fences, f.ID)
+		a.fits = new(fits)
 		a.touched = max(a.touched, d.Revision)
 	case *Inclusion:
 		d.inclusions.Set(e, row, inclusionRec{})
@@ -379,16 +399,24 @@ func (d *Draft) end(f Fact) {
 		r.touched = max(r.touched, d.Revision)
 		d.closeOver(f.Role)
 	case *Assignment:
-		pos := d.assignments.At(row).pos
+		pos := int(d.assignments.At(row).pos)
 		r := d.roles.Edit(e, int(f.Role))
 		last := r.holders.Pop(e)
 		if last != f.ID {
 			r.holders.Set(e, pos, last)
-			d.assignments.Edit(e, int(last)).pos = pos
+			d.assignments.Edit(e, int(last)).pos = uint32(pos)
 		}
-		d.assignments.Set(e, row, assignmentRec{})
-		d.give(f, func(all []given, g given) []given { return without(all, g) })
+		d.assignments.Set(e, row, assignmentRow{})
+		d.give(f, without[link])
 	}
+}
+
+// adder is with, or while loading, when nothing is shared yet, append.
+func adder[T any](d *Draft) func([]T, T) []T {
+	if d.loading {
+		return func(s []T, v T) []T { return append(s, v) }
+	}
+	return with[T]
 }
 
 // with and without copy: the slice may be shared with an older snapshot.
@@ -413,7 +441,7 @@ func (d *Draft) closeOver(id RoleID) {
 		todo = todo[1:]
 		rec := d.roles.Edit(d.edit, int(r))
 		rec.closure = d.closure(r)
-		rec.rules = d.rules(rec.closure)
+		d.rule(rec)
 		for _, in := range rec.includedBy {
 			up := d.inclusions.At(int(in)).fact.Role
 			if !seen[up] {
@@ -429,7 +457,21 @@ func (d *Draft) compileAgain(app ApplicationID) {
 	for i := range d.roles.Len() {
 		rec := d.roles.At(i)
 		if rec != nil && slices.ContainsFunc(rec.rules, func(r rule) bool { return r.app == app }) {
-			d.roles.Edit(d.edit, i).rules = d.rules(rec.closure)
+			d.rule(d.roles.Edit(d.edit, i))
+		}
+	}
+}
+
+// rule compiles what a role gives anew, and with it what fits in every
+// application where it gives something or did.
+func (d *Draft) rule(rec *roleRec) {
+	was := rec.rules
+	rec.rules = d.rules(rec.closure)
+	for _, rules := range [][]rule{was, rec.rules} {
+		for i := range rules {
+			if i == 0 || rules[i].app != rules[i-1].app {
+				d.applications.Edit(d.edit, int(rules[i].app)).fits = new(fits)
+			}
 		}
 	}
 }

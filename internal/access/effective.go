@@ -7,16 +7,16 @@ func (s *Snapshot) effective(id UserID) Intervals {
 	if id == 0 {
 		return Always()
 	}
-	u := s.User(id)
-	if u == nil || u.Status != Active {
+	u := s.users.At(int(id))
+	if u == nil || !u.active {
 		return nil
 	}
 	var w Window
-	if u.Start != 0 {
-		w.From = u.Start.begins(s.zone)
+	if u.start != 0 {
+		w.From = u.start.begins(s.zone)
 	}
-	if u.End != 0 {
-		w.Until = (u.End + 1).begins(s.zone)
+	if u.end != 0 {
+		w.Until = (u.end + 1).begins(s.zone)
 	}
 	if w.From >= w.end() {
 		return nil
@@ -26,10 +26,13 @@ func (s *Snapshot) effective(id UserID) Intervals {
 
 // Effective says whether a user counts at an instant.
 func (s *Snapshot) Effective(id UserID, at Instant) bool {
-	u := s.User(id)
-	if u == nil || u.Status != Active {
-		return false
-	}
-	return (u.Start == 0 || at >= u.Start.begins(s.zone)) &&
-		(u.End == 0 || at < (u.End+1).begins(s.zone))
+	u := s.users.At(int(id))
+	return u != nil && s.counts(u, at)
+}
+
+// counts is Effective for a record.
+func (s *Snapshot) counts(u *userRec, at Instant) bool {
+	return u.active &&
+		(u.start == 0 || at >= u.start.begins(s.zone)) &&
+		(u.end == 0 || at < (u.end+1).begins(s.zone))
 }

@@ -69,9 +69,12 @@ func (s *Snapshot) permissionsOf(id UserID) []held {
 func (s *Snapshot) activeResources(app *applicationRec, yield func(*Resource)) {
 	for _, id := range app.resources {
 		r := s.resources.At(int(id)).fact
-		if app.retired == 0 || s.known(app, r.Path) && !r.Retired {
-			yield(r)
+		if app.retired > 0 {
+			if _, known := s.known(app, r.Path); !known {
+				continue
+			}
 		}
+		yield(r)
 	}
 }
 
@@ -122,8 +125,9 @@ func (s *Snapshot) spans(l line) bool {
 	if app == nil || app.fact == nil || !app.fact.declares(l.action) {
 		return false
 	}
-	if _, ok := s.resourceAt(app, l.target); ok {
-		return s.known(app, l.target)
+	if s.resourceAt(app, l.target) != nil {
+		_, known := s.known(app, l.target)
+		return known
 	}
 	return s.belowOpen(app, l.target)
 }

@@ -99,16 +99,11 @@ func (s *Snapshot) walk(id UserID, w *walker) ([]Chain, bool) {
 	if u == nil || u.fact == nil {
 		return nil, false
 	}
-	if u.fact.UserKind == Person {
+	if u.person {
 		w.assigned(Chain{BuiltIn: AllUsersGroup}, holdsNow, s.groups.At(int(AllUsersGroup)).given)
 	}
-	w.assigned(Chain{}, holdsNow, u.given)
-	w.climb(Chain{}, holdsNow, u.groups)
-	for _, j := range u.chosen {
-		g := s.groups.At(int(j.group))
-		w.assigned(Chain{Rule: j.group}, holdsNow, g.given)
-		w.climb(Chain{Rule: j.group}, holdsNow, g.parents)
-	}
+	w.assigned(Chain{}, holdsNow, u.given())
+	w.climb(Chain{}, holdsNow, u.groups())
 	return w.out, w.more
 }
 
@@ -130,7 +125,7 @@ func (c Chain) pass(win Window) Chain {
 	return c
 }
 
-func (w *walker) climb(c Chain, m miss, via []joined) {
+func (w *walker) climb(c Chain, m miss, via []link) {
 	for _, j := range via {
 		if w.steps++; w.steps > maxSteps {
 			w.more = true
@@ -138,26 +133,30 @@ func (w *walker) climb(c Chain, m miss, via []joined) {
 		if w.more {
 			return
 		}
-		f := w.s.memberships.At(int(j.id)).fact
-		up := c.pass(f.Window)
-		up.Memberships = with(c.Memberships, j.id)
-		m := max(m, f.Window.miss(w.at))
-		g := w.s.groups.At(int(f.Group))
+		window := w.s.windowOf(j)
+		up := c.pass(window)
+		if j.byRule() {
+			up.Rule = j.group()
+		} else {
+			up.Memberships = with(c.Memberships, j.membership())
+		}
+		m := max(m, window.miss(w.at))
+		g := w.s.groups.At(int(j.group()))
 		w.assigned(up, m, g.given)
 		w.climb(up, m, g.parents)
 	}
 }
 
-func (w *walker) assigned(c Chain, m miss, all []given) {
+func (w *walker) assigned(c Chain, m miss, all []link) {
 	for _, g := range all {
-		f := w.s.assignments.At(int(g.id)).fact
-		a := c.pass(f.Window)
-		a.Assignment = g.id
-		m := max(m, f.Window.miss(w.at))
+		l := w.s.limitsOf(g)
+		a := c.pass(l.window)
+		a.Assignment = g.assignment()
+		m := max(m, l.window.miss(w.at))
 		if w.asked != nil {
-			m = max(m, f.miss(w.asked))
+			m = max(m, l.miss(w.asked))
 		}
-		w.descend(a, m, f.Role)
+		w.descend(a, m, g.role())
 	}
 }
 
@@ -208,7 +207,7 @@ func (w *walker) missOf(p *Permission) miss {
 	switch {
 	case a == nil:
 		return holdsNow
-	case w.s.fenced(a.rec, p.Pattern, a.action, a.path):
+	case w.s.fenced(a.rec, p.Pattern, a.action.key, a.path):
 		return missFence
 	case p.Own && !a.owns:
 		return missOwner

@@ -202,6 +202,9 @@ const (
 	Import Origin = "import"
 )
 
+// origins are all of them; rows keep the place.
+var origins = []Origin{Manual, Import}
+
 // Assignee is who holds a role: a user or a group.
 type Assignee = Member
 

@@ -15,6 +15,7 @@ type terms struct {
 }
 
 func (f *Assignment) terms() terms { return terms{f.Scopes, f.Schedule} }
+func (l *limits) terms() terms     { return terms{l.scopes, l.schedule} }
 
 func (t terms) String() string {
 	if len(t.scopes) == 0 && t.schedule == nil {
@@ -56,16 +57,16 @@ func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) map[heldKey]*
 	if len(effective) == 0 {
 		return out
 	}
-	hold := func(from Intervals, all []given) {
+	hold := func(from Intervals, all []link) {
 		for _, g := range all {
-			f := s.assignments.At(int(g.id)).fact
-			when := from.within(f.Window).intersect(effective)
+			l := s.limitsOf(g)
+			when := from.within(l.window).intersect(effective)
 			if len(when) == 0 {
 				continue
 			}
-			t := f.terms()
+			t := l.terms()
 			text := t.String()
-			for _, r := range s.roles.At(int(g.role)).closure {
+			for _, r := range s.roles.At(int(g.role())).closure {
 				k := heldKey{r, text}
 				if h := out[k]; h != nil {
 					h.when = h.when.union(when)
@@ -76,7 +77,7 @@ func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) map[heldKey]*
 		}
 	}
 	if u := s.users.At(int(id)); id != 0 && u != nil {
-		hold(Always(), u.given)
+		hold(Always(), u.given())
 	}
 	for g, when := range s.groupIntervals(id) {
 		if r := s.groups.At(int(g)); r != nil && counts(g) {
@@ -100,9 +101,9 @@ func (s *Snapshot) anybodysRoles() map[heldKey]*heldRole {
 	out := map[heldKey]*heldRole{}
 	for _, g := range []GroupID{PublicGroup, AllUsersGroup} {
 		for _, x := range s.groups.At(int(g)).given {
-			f := s.Assignment(x.id)
-			for _, r := range s.roles.At(int(x.role)).closure {
-				h := &heldRole{role: r, terms: f.terms()}
+			l := s.limitsOf(x)
+			for _, r := range s.roles.At(int(x.role())).closure {
+				h := &heldRole{role: r, terms: l.terms()}
 				out[h.key()] = h
 			}
 		}

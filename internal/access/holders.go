@@ -16,8 +16,8 @@ type Holder struct {
 // Nobody signed in stands as user 0.
 func (s *Snapshot) Holders(app ApplicationID, action, path string, at Instant) []Holder {
 	rec := s.applications.At(int(app))
-	bit, declared := rec.fact.actionBit(action)
-	if !declared || !s.known(rec, path) {
+	place, declared := rec.fact.actionPlace(action)
+	if _, known := s.known(rec, path); !declared || !known {
 		return nil
 	}
 	candidates := map[UserID]bool{}
@@ -27,7 +27,7 @@ func (s *Snapshot) Holders(app ApplicationID, action, path string, at Instant) [
 			continue
 		}
 		for k := range role.rules {
-			if r := &role.rules[k]; r.app == app && r.actions&bit != 0 && r.covers(path) {
+			if r := &role.rules[k]; r.app == app && r.actions&(1<<place) != 0 && r.covers(path) {
 				s.holdersBelow(RoleID(i), func(id UserID) { candidates[id] = true })
 				break
 			}

@@ -49,8 +49,11 @@ func text(kind string, n uint32) string {
 
 // ParseID reads the number of an id of this kind ("user-42", "user" → 42).
 func ParseID(kind, s string) (uint32, bool) {
-	rest, ok := strings.CutPrefix(s, kind+"-")
-	if !ok || rest == "" || rest[0] == '0' {
+	if len(s) < len(kind)+2 || s[len(kind)] != '-' || s[:len(kind)] != kind {
+		return 0, false
+	}
+	rest := s[len(kind)+1:]
+	if rest[0] == '0' {
 		return 0, false
 	}
 	n, err := strconv.ParseUint(rest, 10, 32)

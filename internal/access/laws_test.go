@@ -384,3 +384,39 @@ func TestHoldersAndRolesHeldAreEachOthersConverse(t *testing.T) {
 		}
 	})
 }
+
+// A would-be user is asked about as the same user, once made, will be.
+func TestAWouldBeUserHasWhatTheSameUserWillHave(t *testing.T) {
+	had := 0
+	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
+		for range 20 {
+			u := User{Unit: c.unit(), Employment: pick(c, "staff", "contractor"), Start: c.date(), End: c.date()}
+			dreamt, id, faults := s.WouldBe(u)
+			d := s.Draft()
+			d.Apply(0, &AddUser{Personal: Personal{UserName: "newcomer"}, Unit: u.Unit, Employment: u.Employment, Start: u.Start, End: u.End}, s.At)
+			if (len(faults) > 0) != (len(d.Faults) > 0) {
+				t.Fatalf("%+v: %v, made: %v", u, faults, d.Faults)
+			}
+			if len(faults) > 0 {
+				continue
+			}
+			made, _ := d.FindUser("newcomer")
+			for range 20 {
+				q := c.question()
+				q.User = id.String()
+				got, _ := dreamt.Check(q)
+				q.User = made.String()
+				want, _ := d.Check(q)
+				if got != want {
+					t.Fatalf("%+v: %+v: %v, made: %v", u, q, got, want)
+				}
+				if got.Allowed {
+					had++
+				}
+			}
+		}
+	})
+	if had == 0 {
+		t.Error("nobody had anything")
+	}
+}

@@ -95,26 +95,22 @@ func (s *Snapshot) RoleAssignments(id RoleID) int {
 
 // Given are the assignments made to a user or a group itself.
 func (s *Snapshot) Given(m Assignee) []*Assignment {
-	all := s.users.Get(int(m.User)).given
-	if m.User == 0 {
-		all = s.groups.Get(int(m.Group)).given
-	}
+	all := s.givenTo(m)
 	out := make([]*Assignment, 0, len(all))
 	for _, g := range all {
-		out = append(out, s.Assignment(g.id))
+		out = append(out, s.Assignment(g.assignment()))
 	}
 	return out
 }
 
 // MembershipsOf are the memberships a user or a group has itself.
 func (s *Snapshot) MembershipsOf(m Member) []*Membership {
-	via := s.users.Get(int(m.User)).groups
-	if m.Group != 0 {
-		via = s.groups.Get(int(m.Group)).parents
-	}
+	via := s.joinedTo(m)
 	out := make([]*Membership, 0, len(via))
 	for _, j := range via {
-		out = append(out, s.Membership(j.id))
+		if !j.byRule() {
+			out = append(out, s.Membership(j.membership()))
+		}
 	}
 	return out
 }
@@ -156,7 +152,7 @@ func (s *Snapshot) Cells(id UserID, app ApplicationID, at Instant, targets []Tar
 	chains, _ := s.chains(id, at, nil, func(p *Permission) bool { return p.Application == app })
 	sortChains(chains)
 	for i, t := range targets {
-		if !s.known(rec, t.Path) {
+		if _, known := s.known(rec, t.Path); !known {
 			continue
 		}
 		c := &out[i]

@@ -54,9 +54,12 @@ func (o *Grant) apply(d *Draft) {
 	d.needAssign(role, to)
 	terms := terms{scopes, o.Schedule}.String()
 	for _, g := range d.givenTo(to) {
-		f := d.Assignment(g.id)
-		if f.Role == role && f.Window == o.Window && f.Origin == o.Origin && f.terms().String() == terms {
-			o.Assignment = AssignmentRef(g.id.String())
+		if g.role() != role {
+			continue
+		}
+		f := d.Assignment(g.assignment())
+		if f.Window == o.Window && f.Origin == o.Origin && f.terms().String() == terms {
+			o.Assignment = AssignmentRef(f.ID.String())
 			d.note(AlreadyHeld, f.Opened)
 			return
 		}
@@ -82,14 +85,6 @@ func (d *Draft) scopes(refs []ScopeRef) ([]Scope, bool) {
 	}
 	slices.SortFunc(out, func(a, b Scope) int { return compareScopes([]Scope{a}, []Scope{b}) })
 	return slices.Compact(out), ok
-}
-
-// givenTo is what is given to a user or a group itself.
-func (d *Draft) givenTo(m Assignee) []given {
-	if m.User != 0 {
-		return d.users.At(int(m.User)).given
-	}
-	return d.groups.At(int(m.Group)).given
 }
 
 // needAssign asks for the rights to give or take a role: assign on the role,
@@ -172,8 +167,8 @@ func (o *Revoke) find(d *Draft) *Assignment {
 	var found *Assignment
 	n := 0
 	for _, g := range d.givenTo(from) {
-		if g.role == role {
-			found = d.Assignment(g.id)
+		if g.role() == role {
+			found = d.Assignment(g.assignment())
 			n++
 		}
 	}
@@ -194,7 +189,7 @@ func (d *Draft) notDirect(role RoleID, from Assignee) string {
 	if from.User != 0 {
 		for g, when := range d.groupIntervals(from.User) {
 			for _, a := range d.groups.At(int(g)).given {
-				if a.role == role && len(when) > 0 && d.visible(FactGroup, uint32(g)) {
+				if a.role() == role && len(when) > 0 && d.visible(FactGroup, uint32(g)) {
 					return key + " is not held directly: it comes through the group " + d.Group(g).Key +
 						"; take the user out of the group, or revoke it there"
 				}

@@ -193,13 +193,9 @@ func (o *AddMember) apply(d *Draft) {
 }
 
 func (d *Draft) membershipOf(m Member, g GroupID) *Membership {
-	via := d.users.Get(int(m.User)).groups
-	if m.Group != 0 {
-		via = d.groups.At(int(m.Group)).parents
-	}
-	for _, j := range via {
-		if j.group == g {
-			return d.Membership(j.id)
+	for _, j := range d.joinedTo(m) {
+		if j.group() == g && !j.byRule() {
+			return d.Membership(j.membership())
 		}
 	}
 	return nil
@@ -215,7 +211,7 @@ func (d *Draft) groupLoop(g, member GroupID) string {
 	var walk func(GroupID, string, map[GroupID]bool) string
 	walk = func(x GroupID, trail string, seen map[GroupID]bool) string {
 		for _, j := range d.groups.At(int(x)).parents {
-			up := j.group
+			up := j.group()
 			if up == member {
 				return trail + " → " + name(up)
 			}

@@ -165,7 +165,7 @@ func (d *Draft) Finish() {
 		return
 	}
 	for _, g := range d.groups.At(int(PublicGroup)).given {
-		f := d.Assignment(g.id)
+		f := d.Assignment(g.assignment())
 		for _, r := range d.roles.At(int(f.Role)).closure {
 			for _, p := range d.RolePermissions(r) {
 				if p.Application == AbleRoster {

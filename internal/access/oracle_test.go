@@ -32,7 +32,7 @@ func oracleOf(s *Snapshot) *oracle {
 		o.groups = keep(o.groups, s.groups.Get(i).fact)
 	}
 	for i := range s.memberships.Len() {
-		o.memberships = keep(o.memberships, s.memberships.Get(i).fact)
+		o.memberships = keep(o.memberships, s.Membership(MembershipID(i)))
 	}
 	for i := range s.applications.Len() {
 		o.applications = keep(o.applications, s.applications.Get(i).fact)
@@ -50,7 +50,7 @@ func oracleOf(s *Snapshot) *oracle {
 		o.permissions = keep(o.permissions, s.permissions.Get(i).fact)
 	}
 	for i := range s.assignments.Len() {
-		o.assignments = keep(o.assignments, s.assignments.Get(i).fact)
+		o.assignments = keep(o.assignments, s.Assignment(AssignmentID(i)))
 	}
 	for i := range s.fences.Len() {
 		o.fences = keep(o.fences, s.fences.Get(i).fact)

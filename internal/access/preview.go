@@ -51,16 +51,13 @@ func (s *Snapshot) holding(id UserID) string {
 	if u == nil || u.fact == nil {
 		return "absent"
 	}
-	parts := make([]string, 0, len(u.groups)+len(u.given))
-	for _, j := range u.groups {
-		parts = append(parts, fmt.Sprint("m", j.group, s.memberships.At(int(j.id)).fact.Window))
+	parts := make([]string, 0, len(u.groups())+len(u.given()))
+	for _, j := range u.groups() {
+		parts = append(parts, fmt.Sprint("m", j.group(), j.byRule(), s.windowOf(j)))
 	}
-	for _, j := range u.chosen {
-		parts = append(parts, fmt.Sprint("r", j.group))
-	}
-	for _, g := range u.given {
-		f := s.assignments.At(int(g.id)).fact
-		parts = append(parts, fmt.Sprint("a", g.role, f.Window, f.terms()))
+	for _, g := range u.given() {
+		l := s.limitsOf(g)
+		parts = append(parts, fmt.Sprint("a", g.role(), l.window, l.terms()))
 	}
 	slices.Sort(parts)
 	return fmt.Sprint(u.fact.UserKind, s.effective(id), strings.Join(parts, " "))

@@ -1,5 +1,7 @@
 package access
 
+import "slices"
+
 // groupsAt appends the groups whose assignments count for a user at an
 // instant: those reached upward through memberships inside their windows,
 // all-users for persons, and public. Nobody (user 0) has public alone.
@@ -12,11 +14,11 @@ func (s *Snapshot) groupsAt(out []GroupID, id UserID, at Instant) []GroupID {
 	if u == nil || u.fact == nil {
 		return out
 	}
-	if u.fact.UserKind == Person {
+	if u.person {
 		out = append(out, AllUsersGroup)
 	}
 	var buf [24]reachedGroup
-	reached := s.reachUp(s.reachUp(buf[:0], u.groups, holdsNow, at), u.chosen, holdsNow, at)
+	reached := s.reachUp(buf[:0], u.groups(), holdsNow, at)
 	for i := 0; i < len(reached); i++ {
 		if reached[i].miss == holdsNow {
 			reached = s.reachUp(reached, s.groups.At(int(reached[i].id)).parents, holdsNow, at)
@@ -46,24 +48,24 @@ func (s *Snapshot) groupIntervals(id UserID) map[GroupID]Intervals {
 	if u == nil || u.fact == nil {
 		return out
 	}
-	if u.fact.UserKind == Person {
+	if u.person {
 		out[AllUsersGroup] = Always()
 	}
 	var todo []GroupID
-	climb := func(from Intervals, via []joined) {
+	climb := func(from Intervals, via []link) {
 		for _, j := range via {
 			add := from
-			if !j.plain {
-				add = from.within(s.memberships.At(int(j.id)).fact.Window)
+			if !j.plain() {
+				add = from.within(s.windowOf(j))
 			}
-			if len(add.minus(out[j.group])) > 0 {
-				out[j.group] = out[j.group].union(add)
-				todo = append(todo, j.group)
+			g := j.group()
+			if len(add.minus(out[g])) > 0 {
+				out[g] = out[g].union(add)
+				todo = append(todo, g)
 			}
 		}
 	}
-	climb(Always(), u.groups)
-	climb(Always(), u.chosen)
+	climb(Always(), u.groups())
 	for len(todo) > 0 {
 		g := todo[0]
 		todo = todo[1:]
@@ -95,11 +97,11 @@ func (s *Snapshot) members(id GroupID, seen map[GroupID]bool, yield func(UserID)
 		s.chosenBy(id, yield)
 	}
 	for i := range g.members.Len() {
-		f := s.memberships.At(int(g.members.Get(i))).fact
-		if f.Member.User != 0 {
-			yield(f.Member.User)
+		m := s.memberships.At(int(g.members.Get(i))).member.member()
+		if m.User != 0 {
+			yield(m.User)
 		} else {
-			s.members(f.Member.Group, seen, yield)
+			s.members(m.Group, seen, yield)
 		}
 	}
 }
@@ -144,10 +146,8 @@ func (s *Snapshot) chosenBy(id GroupID, yield func(UserID)) {
 		if u == nil || u.fact == nil {
 			continue
 		}
-		for _, j := range u.chosen {
-			if j.group == id {
-				yield(u.fact.ID)
-			}
+		if slices.Contains(u.groups(), chosenFor(id)) {
+			yield(u.fact.ID)
 		}
 	}
 }
@@ -155,8 +155,10 @@ func (s *Snapshot) chosenBy(id GroupID, yield func(UserID)) {
 // ChosenBy are the groups whose filter chooses a user.
 func (s *Snapshot) ChosenBy(id UserID) []GroupID {
 	var out []GroupID
-	for _, j := range s.users.Get(int(id)).chosen {
-		out = append(out, j.group)
+	for _, j := range s.joinedTo(Member{User: id}) {
+		if j.byRule() {
+			out = append(out, j.group())
+		}
 	}
 	return out
 }

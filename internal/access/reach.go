@@ -121,16 +121,16 @@ func (s *Snapshot) assignmentsAt(id UserID, at Instant, yield func(*Assignment))
 	if id != 0 && !s.Effective(id, at) {
 		return
 	}
-	each := func(all []given) {
+	each := func(all []link) {
 		for _, g := range all {
-			f := s.assignments.At(int(g.id)).fact
-			if g.plain || f.Window.Holds(at) && (f.Schedule == nil || f.Schedule.Holds(at)) {
-				yield(f)
+			l := s.limitsOf(g)
+			if l.window.Holds(at) && (l.schedule == nil || l.schedule.Holds(at)) {
+				yield(s.Assignment(g.assignment()))
 			}
 		}
 	}
 	if id != 0 {
-		each(s.users.At(int(id)).given)
+		each(s.users.At(int(id)).given())
 	}
 	for _, g := range s.groupsAt(nil, id, at) {
 		each(s.groups.At(int(g)).given)

@@ -18,7 +18,7 @@ func (s *Snapshot) RoleHolders(id RoleID) []HolderOf {
 		}
 		chain := append([]RoleID{r}, below...)
 		for i := range rec.holders.Len() {
-			out = append(out, HolderOf{s.assignments.At(int(rec.holders.Get(i))).fact, chain})
+			out = append(out, HolderOf{s.Assignment(rec.holders.Get(i)), chain})
 		}
 		for _, in := range rec.includedBy {
 			walk(s.inclusions.At(int(in)).fact.Role, chain)
@@ -42,15 +42,15 @@ func (s *Snapshot) holdersBelow(id RoleID, yield func(UserID)) {
 		}
 		seenRole[r] = true
 		for i := range rec.holders.Len() {
-			f := s.assignments.At(int(rec.holders.Get(i))).fact
-			if f.Assignee.User != 0 {
-				yield(f.Assignee.User)
+			to := s.assignments.At(int(rec.holders.Get(i))).to.member()
+			if to.User != 0 {
+				yield(to.User)
 				continue
 			}
-			if f.Assignee.Group == PublicGroup {
+			if to.Group == PublicGroup {
 				yield(0)
 			}
-			s.members(f.Assignee.Group, seenGroup, yield)
+			s.members(to.Group, seenGroup, yield)
 		}
 		for _, in := range rec.includedBy {
 			todo = append(todo, s.inclusions.At(int(in)).fact.Role)

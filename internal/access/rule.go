@@ -114,13 +114,21 @@ func ChosenBy(text string, u *User) bool {
 
 // choose works out anew which groups choose a user.
 func (d *Draft) choose(u *userRec) {
-	var out []joined
-	for _, id := range d.ruled {
-		if rule := d.groups.At(int(id)).rule; rule != nil && filter.Match(rule, ruleSchema, u.fact) {
-			out = append(out, joined{group: id, plain: true})
+	if len(d.ruled) == 0 && !slices.ContainsFunc(u.groups(), link.byRule) {
+		return
+	}
+	var out []link // afresh: the old slice may be shared with an older snapshot
+	for _, j := range u.groups() {
+		if !j.byRule() {
+			out = append(out, j)
 		}
 	}
-	u.chosen = out
+	for _, id := range d.ruled {
+		if rule := d.groups.At(int(id)).rule; rule != nil && filter.Match(rule, ruleSchema, u.fact) {
+			out = append(out, chosenFor(id))
+		}
+	}
+	u.set(u.given(), out)
 }
 
 // chooseAgain works out anew whom a group chooses, after its filter changed.
@@ -138,7 +146,7 @@ func (d *Draft) chooseAgain(id GroupID) {
 		if u == nil || u.fact == nil {
 			continue
 		}
-		in := slices.ContainsFunc(u.chosen, func(j joined) bool { return j.group == id })
+		in := slices.Contains(u.groups(), chosenFor(id))
 		if should := rule != nil && filter.Match(rule, ruleSchema, u.fact); in != should {
 			d.choose(d.users.Edit(d.edit, i))
 		}
@@ -181,14 +189,14 @@ func (s *Snapshot) chosenRoles(id GroupID) map[heldKey]*heldRole {
 		}
 		seen[g.fact.ID] = true
 		for _, x := range g.given {
-			f := s.Assignment(x.id)
-			for _, r := range s.roles.At(int(x.role)).closure {
-				h := &heldRole{role: r, terms: f.terms()}
+			l := s.limitsOf(x)
+			for _, r := range s.roles.At(int(x.role())).closure {
+				h := &heldRole{role: r, terms: l.terms()}
 				out[h.key()] = h
 			}
 		}
 		for _, j := range g.parents {
-			todo = append(todo, j.group)
+			todo = append(todo, j.group())
 		}
 	}
 	return out

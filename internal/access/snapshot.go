@@ -19,14 +19,14 @@ type Snapshot struct {
 
 	users        paged.Table[userRec]
 	groups       paged.Table[groupRec]
-	memberships  paged.Table[membershipRec]
+	memberships  paged.Table[membershipRow]
 	applications paged.Table[applicationRec]
 	resources    paged.Table[resourceRec]
 	fences       paged.Table[fenceRec]
 	roles        paged.Table[roleRec]
 	inclusions   paged.Table[inclusionRec]
 	permissions  paged.Table[permissionRec]
-	assignments  paged.Table[assignmentRec]
+	assignments  paged.Table[assignmentRow]
 
 	userByName       paged.Index
 	groupByKey       paged.Index
@@ -47,24 +47,24 @@ type counters struct {
 // written in place: an older snapshot may share them.
 type (
 	userRec struct {
+		name       shortName // as it is looked up
+		active     bool      // as in the fact, as are the next three
+		person     bool
+		start, end Date
+		links
 		fact    *User
-		folded  string
-		groups  []joined
-		chosen  []joined // by the filters of groups
-		given   []given
 		touched int64 // revision that last changed the user or what is given to them directly
 	}
 	groupRec struct {
-		fact    *Group
-		rule    filter.Expression // compiled from its filter, or nil
-		members paged.Table[MembershipID]
-		parents []joined
-		given   []given
-		touched int64
-	}
-	membershipRec struct {
-		fact *Membership
-		pos  int // its place in the group's members
+		above    links // what is given to it and to every group it always lies in
+		winding  bool  // it lies in more at times, or did
+		given    []link
+		parents  []link
+		children []GroupID // those that lie in it directly
+		fact     *Group
+		rule     filter.Expression // compiled from its filter, or nil
+		members  paged.Table[MembershipID]
+		touched  int64
 	}
 	applicationRec struct {
 		fact      *Application
@@ -72,11 +72,15 @@ type (
 		byPath    paged.Index
 		retired   int // of its resources
 		fences    []FenceID
+		fits      *fits
 		touched   int64
 	}
-	resourceRec struct{ fact *Resource }
-	fenceRec    struct{ fact *Fence }
-	roleRec     struct {
+	resourceRec struct {
+		fact  *Resource
+		place int // its place among the application's resources
+	}
+	fenceRec struct{ fact *Fence }
+	roleRec  struct {
 		fact        *Role
 		includes    []InclusionID
 		includedBy  []InclusionID
@@ -88,26 +92,12 @@ type (
 	}
 	inclusionRec  struct{ fact *Inclusion }
 	permissionRec struct{ fact *Permission }
-	assignmentRec struct {
-		fact *Assignment
-		pos  int // its place in the role's holders
-	}
 )
 
-// joined is a membership as its member finds it; plain when it has no window,
-// so that checks need not look it up.
-type joined struct {
-	id    MembershipID
-	group GroupID
-	plain bool
-}
-
-// given is an assignment as its holder finds it; plain when it has no window,
-// scope or schedule.
-type given struct {
-	id    AssignmentID
-	role  RoleID
-	plain bool
+// state is the fact, and what checks look at of it.
+func (u *userRec) state(f *User) {
+	u.fact = f
+	u.active, u.person, u.start, u.end = f.Status == Active, f.UserKind == Person, f.Start, f.End
 }
 
 // rule is a permission compiled for checks.
@@ -132,14 +122,14 @@ func (r *rule) covers(path string) bool {
 // mostActions bounds what an application declares: a bit each in a rule.
 const mostActions = 64
 
-// actionBit is an action's place among those an application declares.
-func (a *Application) actionBit(action string) (uint64, bool) {
+// actionPlace is an action's place among those an application declares.
+func (a *Application) actionPlace(action string) (int, bool) {
 	for i := range a.Actions {
 		if a.Actions[i].Key == action {
-			return 1 << i, true
+			return i, true
 		}
 	}
-	return 0, false
+	return -1, false
 }
 
 func (s *Snapshot) compile(p *Permission) rule {
@@ -148,8 +138,8 @@ func (s *Snapshot) compile(p *Permission) rule {
 	for _, a := range p.Actions {
 		if a == AllActions {
 			r.actions = ^uint64(0)
-		} else if bit, ok := app.actionBit(a); ok {
-			r.actions |= bit
+		} else if place, ok := app.actionPlace(a); ok {
+			r.actions |= 1 << place
 		}
 	}
 	return r
@@ -206,16 +196,16 @@ func (s *Snapshot) Application(id ApplicationID) *Application {
 
 // Assignment is the fact, or nil when it is not open.
 func (s *Snapshot) Assignment(id AssignmentID) *Assignment {
-	if r := s.assignments.At(int(id)); r != nil {
-		return r.fact
+	if r := s.assignments.At(int(id)); r != nil && r.role != 0 {
+		return r.fact(id)
 	}
 	return nil
 }
 
 // Membership is the fact, or nil when it is not open.
 func (s *Snapshot) Membership(id MembershipID) *Membership {
-	if r := s.memberships.At(int(id)); r != nil {
-		return r.fact
+	if r := s.memberships.At(int(id)); r != nil && r.group != 0 {
+		return r.fact(id)
 	}
 	return nil
 }
@@ -228,15 +218,13 @@ func (s *Snapshot) Permission(id PermissionID) *Permission {
 	return nil
 }
 
-func fold(name string) string { return strings.ToLower(name) }
-
 // FindUser finds a user by name (without case) or by id.
 func (s *Snapshot) FindUser(ref string) (UserID, bool) {
 	if n, ok := ParseID("user", ref); ok {
 		return UserID(n), s.User(UserID(n)) != nil
 	}
 	key := fold(ref)
-	id, ok := s.userByName.Find(key, func(id uint32) bool { return s.users.At(int(id)).folded == key })
+	id, ok := s.userByName.Find(key, func(id uint32) bool { return s.users.At(int(id)).isNamed(key) })
 	return UserID(id), ok
 }
 
@@ -287,44 +275,48 @@ func (s *Snapshot) FindResource(app ApplicationID, path string) (*Resource, bool
 	if rec == nil {
 		return nil, false
 	}
-	return s.resourceAt(rec, path)
+	if r := s.resourceAt(rec, path); r != nil {
+		return r.fact, true
+	}
+	return nil, false
 }
 
-func (s *Snapshot) resourceAt(app *applicationRec, path string) (*Resource, bool) {
+func (s *Snapshot) resourceAt(app *applicationRec, path string) *resourceRec {
 	id, ok := app.byPath.Find(path, func(id uint32) bool { return s.resources.At(int(id)).fact.Path == path })
 	if !ok {
-		return nil, false
+		return nil
 	}
-	return s.resources.At(int(id)).fact, true
+	return s.resources.At(int(id))
 }
 
 // known says whether a path is registered or lies below an open resource. A
 // retired resource is as unregistered, with all below it, whatever is open
-// above it.
-func (s *Snapshot) known(app *applicationRec, path string) bool {
-	found := false
-	if r, ok := s.resourceAt(app, path); ok {
-		if r.Retired {
-			return false
+// above it. place is that of a registered one among the application's
+// resources, else -1.
+func (s *Snapshot) known(app *applicationRec, path string) (place int, ok bool) {
+	place = -1
+	if r := s.resourceAt(app, path); r != nil {
+		if r.fact.Retired {
+			return -1, false
 		}
-		found = true
+		place, ok = r.place, true
 	}
-	if found && app.retired == 0 {
-		return true
+	if ok && app.retired == 0 {
+		return place, true
 	}
 	for path != Root {
 		path = parentPath(path)
-		if r, ok := s.resourceAt(app, path); ok {
-			if r.Retired {
-				return false
+		if r := s.resourceAt(app, path); r != nil {
+			if r.fact.Retired {
+				return -1, false
 			}
-			found = found || r.Open
+			ok = ok || r.fact.Open
 		}
 	}
-	return found
+	return place, ok
 }
 
 func (a *Application) declares(action string) bool {
-	_, ok := a.actionBit(action)
+	_, ok := a.actionPlace(action)
 	return ok
 }

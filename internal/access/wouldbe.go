@@ -16,7 +16,7 @@ func (s *Snapshot) WouldBe(u User) (*Snapshot, UserID, []Fault) {
 	u.ID = UserID(d.allocate(FactUser))
 	d.loading = true // the name is nobody's, and nothing is tracked
 	r := d.users.Edit(d.edit, int(u.ID))
-	r.fact = &u
+	r.state(&u)
 	d.choose(r)
 	return d.Seal(s.Revision, s.At), u.ID, nil
 }

@@ -64,15 +64,15 @@ func TestIndexFindsWhatWasAddedInEveryVersion(t *testing.T) {
 		e := new(Edit)
 		for k := range 500 {
 			key := fmt.Sprintf("name-%d-%d", v, k)
-			x.Add(e, key, uint32(len(keys)))
 			keys = append(keys, key)
+			x.Add(e, key, uint32(len(keys)))
 		}
 		versions = append(versions, x)
 	}
 	for v, x := range versions {
 		for i, key := range keys {
-			id, ok := x.Find(key, func(id uint32) bool { return keys[id] == key })
-			if want := i < (v+1)*500; ok != want || ok && int(id) != i {
+			id, ok := x.Find(key, func(id uint32) bool { return keys[id-1] == key })
+			if want := i < (v+1)*500; ok != want || ok && int(id) != i+1 {
 				t.Fatalf("version %d key %s: %d %v", v, key, id, ok)
 			}
 		}

@@ -18,14 +18,14 @@ const (
 // goroutine and is dropped when its tables are published.
 type Edit struct{ _ byte }
 
-type page[T any] struct {
-	owner *Edit
-	rows  [pageSize]T
-}
+// page holds rows and nothing else, so that rows of a round size lie evenly in
+// the lines of the processor's cache.
+type page[T any] [pageSize]T
 
 type directory[T any] struct {
-	owner *Edit
-	pages [dirSize]*page[T]
+	owner  *Edit
+	pages  [dirSize]*page[T]
+	owners [dirSize]*Edit // of the pages
 }
 
 // Table is a persistent vector of T. The zero Table is empty. Rows that were
@@ -50,7 +50,7 @@ func (t *Table[T]) At(i int) *T {
 	if p == nil {
 		return nil
 	}
-	return &p.rows[i&(pageSize-1)]
+	return &p[i&(pageSize-1)]
 }
 
 // Get is row i, or the zero T.
@@ -77,20 +77,21 @@ func (t *Table[T]) Edit(e *Edit, i int) *T {
 	case dir == nil:
 		dir = &directory[T]{owner: e}
 	case dir.owner != e:
-		dir = &directory[T]{owner: e, pages: dir.pages}
+		dir = &directory[T]{e, dir.pages, dir.owners}
 	}
 	t.dirs[d] = dir
 	k := i >> pageBits & (dirSize - 1)
 	p := dir.pages[k]
 	switch {
 	case p == nil:
-		p = &page[T]{owner: e}
-	case p.owner != e:
-		p = &page[T]{owner: e, rows: p.rows}
+		p = new(page[T])
+	case dir.owners[k] != e:
+		c := *p
+		p = &c
 	}
-	dir.pages[k] = p
+	dir.pages[k], dir.owners[k] = p, e
 	t.n = max(t.n, i+1)
-	return &p.rows[i&(pageSize-1)]
+	return &p[i&(pageSize-1)]
 }
 
 // Set writes row i under e.

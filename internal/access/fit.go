@@ -1,0 +1,121 @@
+package access
+
+import "sync/atomic"
+
+// What an action on a registered resource comes to is the same for everybody
+// but for the roles they hold. So the roles that give it are found once, when
+// somebody first asks, and kept for as long as nothing that bears on them
+// changes: most changes are to people, and leave them alone.
+
+// fit is, for one action on one resource, which roles (with all they include)
+// have a permission that fits: two bits a role, side by side in words. The
+// first says it gives it to any holder, the second that it may fall short, by a
+// fence or for being limited to own resources.
+type fit []fitWord
+
+type fitWord struct{ gives, near uint64 }
+
+func (f fit) set(role RoleID) *fitWord { return &f[role>>6] }
+
+// of says what a role gives. A role made after the fit gives nothing: one that
+// gave anything would have replaced it.
+func (f fit) of(role RoleID) (gives, near bool) {
+	w := int(role >> 6)
+	if w >= len(f) {
+		return false, false
+	}
+	bit := uint64(1) << (role & 63)
+	return f[w].gives&bit != 0, f[w].near&bit != 0
+}
+
+// fits are those of an application found so far: by resource, then action. It
+// is replaced, empty, when its resources, actions or fences change or what any
+// role gives in it does.
+type fits struct {
+	found atomic.Pointer[[]atomic.Pointer[fit]]
+}
+
+func (x *fits) slot(i, of int) *atomic.Pointer[fit] {
+	all := x.found.Load()
+	if all == nil {
+		made := make([]atomic.Pointer[fit], of)
+		x.found.CompareAndSwap(nil, &made)
+		all = x.found.Load()
+	}
+	return &(*all)[i]
+}
+
+// fit finds what gives what is asked on a registered resource, at the place of
+// the resource and the action.
+func (s *Snapshot) fit(a *asked, place int) fit {
+	actions := len(a.rec.fact.Actions)
+	slot := a.rec.fits.slot(place*actions+a.action.place, len(a.rec.resources)*actions)
+	if f := slot.Load(); f != nil {
+		return *f
+	}
+	f := s.findFit(a)
+	slot.Store(&f)
+	return f
+}
+
+func (s *Snapshot) findFit(a *asked) fit {
+	f := make(fit, s.roles.Len()>>6+1)
+	for i := range s.roles.Len() {
+		role := s.roles.At(i)
+		if role == nil {
+			continue
+		}
+		for k := range role.rules {
+			r := &role.rules[k]
+			if r.app != a.app || r.actions&a.action.bit() == 0 || !r.covers(a.path) {
+				continue
+			}
+			w, bit := f.set(RoleID(i)), uint64(1)<<(i&63)
+			if r.own || s.fenced(a.rec, r.pattern, a.action.key, a.path) {
+				w.near |= bit
+			} else {
+				w.gives |= bit
+			}
+		}
+	}
+	return f
+}
+
+// byFit answers from the roles that fit alone: holdsNow when one is held on no
+// terms, missNone when none is held in any way. Otherwise it is not sure, and
+// the chains must be looked at.
+func (s *Snapshot) byFit(a *asked, f fit) (m miss, sure bool) {
+	near := false
+	if f.heldBy(s.groups.At(int(PublicGroup)).given, &near) {
+		return holdsNow, true
+	}
+	if a.user == 0 {
+		return missNone, !near
+	}
+	u := s.users.At(int(a.user))
+	if f.heldBy(u.given(), &near) || u.person && f.heldBy(s.groups.At(int(AllUsersGroup)).given, &near) {
+		return holdsNow, true
+	}
+	for _, j := range u.groups() {
+		g := s.groups.At(int(j.group()))
+		held := f.heldBy(g.above.given(), &near)
+		if held && (j.plain() || s.windowOf(j).Holds(a.at)) {
+			return holdsNow, true
+		}
+		near = near || held || g.winding
+	}
+	return missNone, !near
+}
+
+// heldBy says whether a role that gives is among those given on no terms, and
+// sets near when one is held that gives on some.
+func (f fit) heldBy(all []link, near *bool) bool {
+	for _, g := range all {
+		gives, close := f.of(g.role())
+		if gives && g.plain() {
+			return true
+		}
+		*near = *near || gives || close
+	}
+	return false
+}
