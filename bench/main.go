@@ -24,7 +24,7 @@ type line struct {
 
 func main() {
 	log.SetFlags(0)
-	only := flag.String("only", "", "only the measurements whose name begins with this: check, http, commit, difference")
+	only := flag.String("only", "", "only the measurements whose name begins with this: check, difference, commit, http, growth, scale")
 	serve := flag.Bool("serve", false, "serve for the measurement over HTTP (used by the program itself)")
 	profile := flag.String("cpuprofile", "", "where to write a profile of the processor time")
 	flag.Parse()
@@ -50,7 +50,7 @@ func main() {
 	for _, m := range []struct {
 		name string
 		run  func(context.Context, string) ([]line, error)
-	}{{"check", checks}, {"difference", differences}, {"commit", commits}, {"http", overHTTP}} {
+	}{{"check", checks}, {"difference", differences}, {"commit", commits}, {"http", overHTTP}, {"growth", growth}, {"scale", scale}} {
 		if !strings.HasPrefix(m.name, *only) {
 			continue
 		}

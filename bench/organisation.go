@@ -39,24 +39,34 @@ type kept struct {
 	ledger *ledger.Ledger
 	desk   *desk.Desk
 	admin  desk.Caller
+	log    *slog.Logger
 	drop   func()
 }
 
+// keep makes a large organisation in a database of its own, dropped after.
 func keep(ctx context.Context, database string, users int) (*kept, error) {
-	admin, err := pgx.Connect(ctx, database)
-	if err != nil {
-		return nil, err
-	}
 	name := fmt.Sprintf("bench_%d_%d", users, time.Now().UnixNano())
-	if _, err := admin.Exec(ctx, "create database "+name); err != nil {
+	if err := execute(ctx, database, "create database "+name); err != nil {
 		return nil, err
 	}
-	u, err := url.Parse(database)
+	k, err := openKept(ctx, within(database, name))
 	if err != nil {
 		return nil, err
 	}
-	u.Path = "/" + name
-	config, err := pgxpool.ParseConfig(u.String())
+	left := k.drop
+	k.drop = func() {
+		left()
+		_ = execute(ctx, database, "drop database "+name+" with (force)")
+	}
+	if err := k.fill(users); err != nil {
+		k.drop()
+		return nil, err
+	}
+	return k, nil
+}
+
+func openKept(ctx context.Context, database string) (*kept, error) {
+	config, err := pgxpool.ParseConfig(database)
 	if err != nil {
 		return nil, err
 	}
@@ -68,31 +78,59 @@ func keep(ctx context.Context, database string, users int) (*kept, error) {
 	if err := ledger.Migrate(ctx, pool); err != nil {
 		return nil, err
 	}
-	l, err := ledger.Open(ctx, pool, slog.New(slog.DiscardHandler))
+	log := slog.New(slog.DiscardHandler)
+	l, err := ledger.Open(ctx, pool, log)
 	if err != nil {
 		return nil, err
 	}
-	k := &kept{pool: pool, ledger: l, desk: &desk.Desk{Ledger: l, Clock: time.Now}}
+	k := &kept{pool: pool, ledger: l, log: log, desk: &desk.Desk{Ledger: l, Clock: time.Now}}
 	k.drop = func() {
 		l.Close()
 		pool.Close()
-		_, _ = admin.Exec(ctx, "drop database "+name+" with (force)")
-		admin.Close(ctx)
 	}
-	err = demo.Large(users, func(ops []access.Operation) error {
-		_, err := l.Commit(ctx, &ledger.Change{Via: "bench", Reason: "loading", Operations: ops}, func(d *access.Draft, _ access.Instant) error {
-			if len(d.Faults) > 0 {
-				return &d.Faults[0]
-			}
-			return nil
-		})
-		return err
-	})
-	if err != nil {
-		k.drop()
-		return nil, err
-	}
-	id, _ := l.Head().FindUser(demo.Administrator)
-	k.admin = desk.Caller{User: id, Via: "bench"}
+	k.findAdministrator()
 	return k, nil
+}
+
+func (k *kept) findAdministrator() {
+	id, _ := k.ledger.Head().FindUser(demo.Administrator)
+	k.admin = desk.Caller{User: id, Via: "bench"}
+}
+
+// fill commits an organisation of so many users.
+func (k *kept) fill(users int) error {
+	err := demo.Large(users, k.commit)
+	k.findAdministrator()
+	return err
+}
+
+// commit commits operations as the host itself.
+func (k *kept) commit(ops []access.Operation) error {
+	_, err := k.ledger.Commit(context.Background(), &ledger.Change{Via: "bench", Reason: "loading", Operations: ops}, func(d *access.Draft, _ access.Instant) error {
+		if len(d.Faults) > 0 {
+			return &d.Faults[0]
+		}
+		return nil
+	})
+	return err
+}
+
+// within is the address of another database of the same cluster.
+func within(database, name string) string {
+	u, err := url.Parse(database)
+	if err != nil {
+		return database
+	}
+	u.Path = "/" + name
+	return u.String()
+}
+
+func execute(ctx context.Context, database, sql string) error {
+	conn, err := pgx.Connect(ctx, database)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, sql)
+	return err
 }

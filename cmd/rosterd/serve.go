@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/url"
 	"os"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -107,6 +108,11 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	log, err := c.logger(errOut)
 	if err != nil {
 		return err
+	}
+	// Nearly all memory is the snapshot, which lives long: half of it again is
+	// room enough for what comes and goes.
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(50)
 	}
 	began := time.Now()
 	o, err := c.open(ctx, log)

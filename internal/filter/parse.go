@@ -254,7 +254,7 @@ func (p *parser) value() (any, error) {
 		return nil, p.fail(expected)
 	}
 	var v any
-	if err := json.Unmarshal([]byte(raw), &v); err != nil || strings.ContainsAny(raw[:1], "[{\t\r\n") {
+	if err := json.Unmarshal([]byte(raw), &v); err != nil || strings.ContainsAny(raw[:1], "[{") || strings.ContainsAny(raw, "\t\r\n") {
 		if raw[0] == '"' {
 			return nil, p.failAt(from, "the text has a character or an escape that JSON does not know")
 		}

@@ -4,8 +4,6 @@ import (
 	"encoding/json"
 
 	"ableroster/internal/access"
-
-	"github.com/jackc/pgx/v5"
 )
 
 // table says how facts of one kind lie in PostgreSQL, beside id, opened and
@@ -15,7 +13,15 @@ type table struct {
 	name    string
 	columns []string
 	values  func(access.Fact) []any
-	scan    func(pgx.Rows) (row, error)
+
+	// read puts a fact into a row and says where the values of its columns go,
+	// and what is left to do once they are there.
+	read func(*row, texts) (into []any, then func())
+}
+
+// flat says whether a snapshot copies what it needs of facts of a kind.
+func (t *table) flat() bool {
+	return t.kind == access.FactUser || t.kind == access.FactMembership || t.kind == access.FactAssignment
 }
 
 // row is a fact as read, with its lifetime; closed is 0 while open.
@@ -25,19 +31,14 @@ type row struct {
 	opened, closed int64
 }
 
-// scanning reads the leading columns of every fact table and then the rest.
-func (r *row) into(rows pgx.Rows, rest ...any) error {
-	return rows.Scan(append([]any{&r.id, &r.opened, &r.closed}, rest...)...)
-}
-
 var tables = []table{
 	{
 		access.FactOrganisation, "organisation_fact", []string{"name", "time_zone"},
 		func(f access.Fact) []any { o := f.(*access.Organisation); return []any{o.Name, o.TimeZone} },
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Organisation{}
 			r.fact = f
-			return r, r.into(rs, &f.Name, &f.TimeZone)
+			return []any{&f.Name, &f.TimeZone}, func() {}
 		},
 	},
 	{
@@ -48,15 +49,14 @@ var tables = []table{
 			return []any{u.Digest[:], string(u.UserKind), string(u.Status), u.Unit, u.Title, uint32(u.Manager),
 				u.Employment, u.Location, int32(u.Start), int32(u.End)}
 		},
-		func(rs pgx.Rows) (r row, err error) {
-			f := &access.User{}
-			r.fact = f
-			var digest []byte
-			err = r.into(rs, &digest, (*string)(&f.UserKind), (*string)(&f.Status), &f.Unit, &f.Title, (*uint32)(&f.Manager),
-				&f.Employment, &f.Location, (*int32)(&f.Start), (*int32)(&f.End))
-			f.ID = access.UserID(r.id)
-			copy(f.Digest[:], digest)
-			return r, err
+		func(r *row, t texts) ([]any, func()) {
+			var f access.User
+			return []any{(*sum)(&f.Digest), t.of((*string)(&f.UserKind)), t.of((*string)(&f.Status)), t.of(&f.Unit), t.of(&f.Title), (*uint32)(&f.Manager),
+					t.of(&f.Employment), t.of(&f.Location), (*int32)(&f.Start), (*int32)(&f.End)}, func() {
+					f.ID = access.UserID(r.id)
+					u := f // kept; f is read into again
+					r.fact = &u
+				}
 		},
 	},
 	{
@@ -65,12 +65,12 @@ var tables = []table{
 			g := f.(*access.Group)
 			return []any{g.Key, g.Label, g.Description, g.Unit, g.Filter}
 		},
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Group{}
 			r.fact = f
-			err = r.into(rs, &f.Key, &f.Label, &f.Description, &f.Unit, &f.Filter)
-			f.ID = access.GroupID(r.id)
-			return r, err
+			return []any{&f.Key, &f.Label, &f.Description, &f.Unit, &f.Filter}, func() {
+				f.ID = access.GroupID(r.id)
+			}
 		},
 	},
 	{
@@ -79,13 +79,13 @@ var tables = []table{
 			m := f.(*access.Membership)
 			return []any{uint32(m.Group), uint32(m.Member.User), uint32(m.Member.Group), int64(m.Window.From), int64(m.Window.Until)}
 		},
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Membership{}
 			r.fact = f
-			err = r.into(rs, (*uint32)(&f.Group), (*uint32)(&f.Member.User), (*uint32)(&f.Member.Group),
-				(*int64)(&f.Window.From), (*int64)(&f.Window.Until))
-			f.ID, f.Opened = access.MembershipID(r.id), r.opened
-			return r, err
+			return []any{(*uint32)(&f.Group), (*uint32)(&f.Member.User), (*uint32)(&f.Member.Group),
+					(*int64)(&f.Window.From), (*int64)(&f.Window.Until)}, func() {
+					f.ID, f.Opened = access.MembershipID(r.id), r.opened
+				}
 		},
 	},
 	{
@@ -95,12 +95,12 @@ var tables = []table{
 			actions, _ := json.Marshal(a.Actions)
 			return []any{a.Key, a.Label, a.Description, string(a.State), actions, uint32(a.Trial)}
 		},
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Application{}
 			r.fact = f
-			err = r.into(rs, &f.Key, &f.Label, &f.Description, (*string)(&f.State), &f.Actions, (*uint32)(&f.Trial))
-			f.ID = access.ApplicationID(r.id)
-			return r, err
+			return []any{&f.Key, &f.Label, &f.Description, (*string)(&f.State), &f.Actions, (*uint32)(&f.Trial)}, func() {
+				f.ID = access.ApplicationID(r.id)
+			}
 		},
 	},
 	{
@@ -113,15 +113,15 @@ var tables = []table{
 			}
 			return []any{uint32(x.Application), x.Path, x.NodeKind, x.Label, x.Description, x.Open, x.Retired, addresses}
 		},
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Resource{}
 			r.fact = f
-			err = r.into(rs, (*uint32)(&f.Application), &f.Path, &f.NodeKind, &f.Label, &f.Description, &f.Open, &f.Retired, &f.Addresses)
-			f.ID = access.ResourceID(r.id)
-			if len(f.Addresses) == 0 {
-				f.Addresses = nil
+			return []any{(*uint32)(&f.Application), &f.Path, &f.NodeKind, &f.Label, &f.Description, &f.Open, &f.Retired, &f.Addresses}, func() {
+				f.ID = access.ResourceID(r.id)
+				if len(f.Addresses) == 0 {
+					f.Addresses = nil
+				}
 			}
-			return r, err
 		},
 	},
 	{
@@ -130,12 +130,12 @@ var tables = []table{
 			x := f.(*access.Fence)
 			return []any{uint32(x.Application), x.Pattern, x.Actions, x.Reason}
 		},
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Fence{}
 			r.fact = f
-			err = r.into(rs, (*uint32)(&f.Application), &f.Pattern, &f.Actions, &f.Reason)
-			f.ID = access.FenceID(r.id)
-			return r, err
+			return []any{(*uint32)(&f.Application), &f.Pattern, &f.Actions, &f.Reason}, func() {
+				f.ID = access.FenceID(r.id)
+			}
 		},
 	},
 	{
@@ -144,12 +144,12 @@ var tables = []table{
 			x := f.(*access.Role)
 			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired}
 		},
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Role{}
 			r.fact = f
-			err = r.into(rs, (*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired)
-			f.ID = access.RoleID(r.id)
-			return r, err
+			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired}, func() {
+				f.ID = access.RoleID(r.id)
+			}
 		},
 	},
 	{
@@ -158,12 +158,12 @@ var tables = []table{
 			i := f.(*access.Inclusion)
 			return []any{uint32(i.Role), uint32(i.Included)}
 		},
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Inclusion{}
 			r.fact = f
-			err = r.into(rs, (*uint32)(&f.Role), (*uint32)(&f.Included))
-			f.ID = access.InclusionID(r.id)
-			return r, err
+			return []any{(*uint32)(&f.Role), (*uint32)(&f.Included)}, func() {
+				f.ID = access.InclusionID(r.id)
+			}
 		},
 	},
 	{
@@ -172,12 +172,12 @@ var tables = []table{
 			p := f.(*access.Permission)
 			return []any{uint32(p.Role), uint32(p.Application), p.Actions, p.Pattern, p.Own}
 		},
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Permission{}
 			r.fact = f
-			err = r.into(rs, (*uint32)(&f.Role), (*uint32)(&f.Application), &f.Actions, &f.Pattern, &f.Own)
-			f.ID, f.Opened = access.PermissionID(r.id), r.opened
-			return r, err
+			return []any{(*uint32)(&f.Role), (*uint32)(&f.Application), &f.Actions, &f.Pattern, &f.Own}, func() {
+				f.ID, f.Opened = access.PermissionID(r.id), r.opened
+			}
 		},
 	},
 	{
@@ -187,16 +187,15 @@ var tables = []table{
 			return []any{uint32(a.Assignee.User), uint32(a.Assignee.Group), uint32(a.Role),
 				int64(a.Window.From), int64(a.Window.Until), scopesJSON(a.Scopes), scheduleJSON(a.Schedule), string(a.Origin)}
 		},
-		func(rs pgx.Rows) (r row, err error) {
+		func(r *row, t texts) ([]any, func()) {
 			f := &access.Assignment{}
 			r.fact = f
-			err = r.into(rs, (*uint32)(&f.Assignee.User), (*uint32)(&f.Assignee.Group), (*uint32)(&f.Role),
-				(*int64)(&f.Window.From), (*int64)(&f.Window.Until), &f.Scopes, &f.Schedule, (*string)(&f.Origin))
-			if len(f.Scopes) == 0 {
-				f.Scopes = nil
-			}
-			f.ID, f.Opened = access.AssignmentID(r.id), r.opened
-			return r, err
+			var scopes []byte
+			return []any{(*uint32)(&f.Assignee.User), (*uint32)(&f.Assignee.Group), (*uint32)(&f.Role),
+					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), &scopes, &f.Schedule, t.of((*string)(&f.Origin))}, func() {
+					f.ID, f.Opened = access.AssignmentID(r.id), r.opened
+					f.Scopes = scopesOf(scopes)
+				}
 		},
 	},
 }
@@ -207,6 +206,14 @@ func scopesJSON(scopes []access.Scope) string {
 	}
 	raw, _ := json.Marshal(scopes)
 	return string(raw)
+}
+
+// scopesOf reads what scopesJSON wrote. Nearly all are none.
+func scopesOf(raw []byte) (out []access.Scope) {
+	if len(raw) > len("[]") {
+		_ = json.Unmarshal(raw, &out) // written by scopesJSON
+	}
+	return out
 }
 
 // scheduleJSON is a schedule as kept, nil for none.

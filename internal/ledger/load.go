@@ -3,33 +3,12 @@ package ledger
 import (
 	"context"
 	"encoding/json"
-	"fmt"
+	"slices"
 
 	"ableroster/internal/access"
 
 	"github.com/jackc/pgx/v5"
 )
-
-type querier interface {
-	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
-}
-
-// each calls yield for every row a statement on a fact table reads.
-func each(ctx context.Context, q querier, t *table, yield func(row), sql string, args ...any) error {
-	rows, err := q.Query(ctx, sql, args...)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		r, err := t.scan(rows)
-		if err != nil {
-			return fmt.Errorf("%s: %w", t.name, err)
-		}
-		yield(r)
-	}
-	return rows.Err()
-}
 
 // personals reads personal values by digest. An erased one reads as blank.
 func personals(ctx context.Context, q querier, sql string, args ...any) (map[[32]byte]access.Personal, error) {
@@ -63,29 +42,71 @@ func unsealed(id access.UserID, text []byte) access.Personal {
 // loadAt compiles the whole snapshot at a revision from the fact rows.
 func loadAt(ctx context.Context, q querier, revision int64, at access.Instant) (*access.Snapshot, error) {
 	d := access.Loader(revision)
-	names, err := personals(ctx, q, sqlPersonal)
-	if err != nil {
+	if err := reserve(ctx, q, d, revision); err != nil {
 		return nil, err
 	}
 	for i := range tables {
 		t := &tables[i]
-		put := func(r row) {
-			if u, ok := r.fact.(*access.User); ok {
-				u.Personal = names[u.Digest]
+		if t.kind == access.FactUser {
+			if err := loadUsers(ctx, q, d, revision); err != nil {
+				return nil, err
 			}
-			d.Put(r.fact, r.opened)
+			continue
 		}
-		if err := each(ctx, q, t, put, t.selectAt(), revision); err != nil {
+		put := func(r row) { d.Put(r.fact, r.opened) }
+		if err := passing(ctx, q, t, put, t.selectAt(), revision); err != nil {
 			return nil, err
 		}
-	}
-	if err := reserve(ctx, q, d, revision); err != nil {
-		return nil, err
 	}
 	if err := touch(ctx, q, d, revision); err != nil {
 		return nil, err
 	}
 	return d.Seal(revision, at), nil
+}
+
+// loadUsers reads all users, then their personal values, and puts each in once
+// both are there: by user and not by digest, since a table of a million digests
+// would take more memory than the users do.
+func loadUsers(ctx context.Context, q querier, d *access.Draft, revision int64) error {
+	t := tableOf(access.FactUser)
+	var users []row // by id
+	err := passing(ctx, q, t, func(r row) {
+		if n := int(r.id) + 1; n > len(users) {
+			users = slices.Grow(users, n-len(users))[:n]
+		}
+		users[r.id] = r
+	}, t.selectAt(), revision)
+	if err != nil {
+		return err
+	}
+	rows, err := q.Query(ctx, sqlPersonal)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	var digest sum
+	var id uint32
+	var text []byte
+	for rows.Next() {
+		if err := rows.Scan(&digest, &id, nil, &text); err != nil {
+			return err
+		}
+		if int(id) >= len(users) || users[id].fact == nil {
+			continue
+		}
+		if u := users[id].fact.(*access.User); u.Digest == digest { // else of an earlier or later time
+			u.Personal = unsealed(u.ID, text)
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	for _, r := range users {
+		if r.fact != nil {
+			d.Put(r.fact, r.opened)
+		}
+	}
+	return nil
 }
 
 // reserve keeps the numbers of rows that have ended from being given again.

@@ -22,17 +22,23 @@ type Edit struct{ _ byte }
 // the lines of the processor's cache.
 type page[T any] [pageSize]T
 
+// directory names the pages of a stretch of rows: as many as were written, so
+// that a small table stays small.
 type directory[T any] struct {
-	owner  *Edit
-	pages  [dirSize]*page[T]
-	owners [dirSize]*Edit // of the pages
+	owner *Edit
+	pages []named[T]
+}
+
+type named[T any] struct {
+	rows  *page[T]
+	owner *Edit
 }
 
 // Table is a persistent vector of T. The zero Table is empty. Rows that were
 // never set read as nil (At) or as the zero T (Get); ids may be sparse.
 type Table[T any] struct {
 	owner *Edit
-	dirs  []*directory[T]
+	dirs  []directory[T]
 	n     int
 }
 
@@ -42,11 +48,11 @@ func (t *Table[T]) Len() int { return t.n }
 // At points at row i, or is nil when its page was never written. The row must
 // not be written through the pointer.
 func (t *Table[T]) At(i int) *T {
-	d := i >> (pageBits + dirBits)
-	if i < 0 || d >= len(t.dirs) || t.dirs[d] == nil {
+	d, k := i>>(pageBits+dirBits), i>>pageBits&(dirSize-1)
+	if i < 0 || d >= len(t.dirs) || k >= len(t.dirs[d].pages) {
 		return nil
 	}
-	p := t.dirs[d].pages[i>>pageBits&(dirSize-1)]
+	p := t.dirs[d].pages[k].rows
 	if p == nil {
 		return nil
 	}
@@ -64,34 +70,33 @@ func (t *Table[T]) Get(i int) T {
 
 // Edit points at row i for writing under e, growing the table as needed.
 func (t *Table[T]) Edit(e *Edit, i int) *T {
-	d := i >> (pageBits + dirBits)
+	d, k := i>>(pageBits+dirBits), i>>pageBits&(dirSize-1)
 	if t.owner != e {
-		t.dirs = append(make([]*directory[T], 0, len(t.dirs)+1), t.dirs...)
+		t.dirs = append(make([]directory[T], 0, len(t.dirs)+1), t.dirs...)
 		t.owner = e
 	}
 	for len(t.dirs) <= d {
-		t.dirs = append(t.dirs, nil)
+		t.dirs = append(t.dirs, directory[T]{})
 	}
-	dir := t.dirs[d]
+	dir := &t.dirs[d]
+	if dir.owner != e {
+		dir.pages = append(make([]named[T], 0, max(len(dir.pages), k+1)), dir.pages...)
+		dir.owner = e
+	}
+	for len(dir.pages) <= k {
+		dir.pages = append(dir.pages, named[T]{})
+	}
+	p := &dir.pages[k]
 	switch {
-	case dir == nil:
-		dir = &directory[T]{owner: e}
-	case dir.owner != e:
-		dir = &directory[T]{e, dir.pages, dir.owners}
+	case p.rows == nil:
+		p.rows = new(page[T])
+	case p.owner != e:
+		c := *p.rows
+		p.rows = &c
 	}
-	t.dirs[d] = dir
-	k := i >> pageBits & (dirSize - 1)
-	p := dir.pages[k]
-	switch {
-	case p == nil:
-		p = new(page[T])
-	case dir.owners[k] != e:
-		c := *p
-		p = &c
-	}
-	dir.pages[k], dir.owners[k] = p, e
+	p.owner = e
 	t.n = max(t.n, i+1)
-	return &p[i&(pageSize-1)]
+	return &p.rows[i&(pageSize-1)]
 }
 
 // Set writes row i under e.
