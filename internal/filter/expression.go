@@ -63,8 +63,11 @@ func (e *Or) String() string  { return inner(e.Left, e) + " or " + inner(e.Right
 func (e *And) String() string { return inner(e.Left, e) + " and " + inner(e.Right, e) }
 func (e *Not) String() string { return "not (" + e.Of.String() + ")" }
 func (e *Compare) String() string {
-	raw, _ := json.Marshal(e.Value)
-	return e.Attribute + " " + string(e.Operator) + " " + string(raw)
+	var value strings.Builder
+	write := json.NewEncoder(&value)
+	write.SetEscapeHTML(false) // people read it
+	_ = write.Encode(e.Value)
+	return e.Attribute + " " + string(e.Operator) + " " + strings.TrimSuffix(value.String(), "\n")
 }
 func (e *Present) String() string { return e.Attribute + " pr" }
 func (e *Within) String() string  { return e.Attribute + "[" + e.Of.String() + "]" }
