@@ -3,6 +3,7 @@ package testkit
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"net/url"
 	"os"
 	"sync"
@@ -97,6 +98,32 @@ func renamed(t testing.TB, address, name string) string {
 	}
 	u.Path = "/" + name
 	return u.String()
+}
+
+// Pool opens a database until the test ends.
+func Pool(t testing.TB, database string) *pgxpool.Pool {
+	t.Helper()
+	pool, err := pgxpool.New(context.Background(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(pool.Close)
+	return pool
+}
+
+// Ledger opens the ledger of a database until the test ends.
+func Ledger(t testing.TB, database string) (*ledger.Ledger, *pgxpool.Pool) {
+	t.Helper()
+	pool := Pool(t, database)
+	if err := ledger.Migrate(context.Background(), pool); err != nil {
+		t.Fatal(err)
+	}
+	l, err := ledger.Open(context.Background(), pool, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(l.Close)
+	return l, pool
 }
 
 // DemoDatabase makes a database with the demo organisation loaded.

@@ -101,11 +101,7 @@ func (s *Server) readRoutes() {
 		return &body[wire.Me]{s.desk.Now(ctx, caller(ctx)).Me()}, nil
 	})
 	route(s, "GET", "/users", "list-users", "Users, of those the caller may read", func(ctx context.Context, in *UserSearch) (*body[wire.UserList], error) {
-		v, err := s.view(ctx, in.AsOf)
-		if err != nil {
-			return nil, err
-		}
-		out, err := v.Users(in.search())
+		out, err := s.desk.UsersAsOf(ctx, caller(ctx), in.AsOf.AsOf, in.search())
 		return &body[wire.UserList]{out}, err
 	})
 	type oneUser struct {

@@ -3,10 +3,12 @@ package desk
 import (
 	"bytes"
 	"cmp"
+	"context"
 	"encoding/base64"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"ableroster/internal/access"
 	"ableroster/wire"
@@ -25,6 +27,27 @@ type Search struct {
 	Sort   string // name (default), user_name, unit, title, status; "-" before it for the other way round
 	Cursor string
 	Limit  int
+}
+
+// UsersAsOf is Users at a past instant; the zero time is now. What the register
+// alone can answer does not wait for the whole organisation of an old day.
+func (d *Desk) UsersAsOf(ctx context.Context, c Caller, at time.Time, q Search) (wire.UserList, error) {
+	v := d.Now(ctx, c)
+	e, faults := userFilter(q.Filter)
+	if !at.IsZero() && q.Group == "" && len(faults) == 0 {
+		s, ok, err := d.Ledger.Register(ctx, access.At(at), e, userSchema)
+		if err != nil {
+			return wire.UserList{}, err
+		}
+		if ok {
+			return v.in(s, at).Users(q)
+		}
+	}
+	v, err := d.AsOf(ctx, c, at)
+	if err != nil {
+		return wire.UserList{}, err
+	}
+	return v.Users(q)
 }
 
 // Users is a page of the users the caller may read.

@@ -31,8 +31,17 @@ var userSchema = filter.Schema{
 
 // where reads a filter over users; a blank one lets everybody through.
 func (v *View) where(text string) (func(*access.User) bool, []wire.Fault) {
+	e, faults := userFilter(text)
+	if e == nil {
+		return func(*access.User) bool { return true }, faults
+	}
+	return func(u *access.User) bool { return filter.Match(e, userSchema, &userSource{v, u}) }, faults
+}
+
+// userFilter parses and checks a filter over users; a blank one is nil.
+func userFilter(text string) (filter.Expression, []wire.Fault) {
 	if text == "" {
-		return func(*access.User) bool { return true }, nil
+		return nil, nil
 	}
 	e, err := filter.Parse(text)
 	if err != nil {
@@ -42,7 +51,7 @@ func (v *View) where(text string) (func(*access.User) bool, []wire.Fault) {
 	for _, f := range filter.Check(e, text, userSchema) {
 		faults = append(faults, wire.Fault{Place: "filter", Message: f.Error()})
 	}
-	return func(u *access.User) bool { return filter.Match(e, userSchema, &userSource{v, u}) }, faults
+	return e, faults
 }
 
 // userSource gives the attributes of a user, within what the caller may read.

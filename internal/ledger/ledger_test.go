@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"os"
 	"slices"
 	"sync"
@@ -24,24 +23,6 @@ func TestMain(m *testing.M) { os.Exit(testkit.Main(m)) }
 var ctx = context.Background()
 
 // opened is a ledger on a database, closed after the test.
-func opened(t testing.TB, database string) (*ledger.Ledger, *pgxpool.Pool) {
-	t.Helper()
-	pool, err := pgxpool.New(ctx, database)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(pool.Close)
-	if err := ledger.Migrate(ctx, pool); err != nil {
-		t.Fatal(err)
-	}
-	l, err := ledger.Open(ctx, pool, slog.New(slog.DiscardHandler))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(l.Close)
-	return l, pool
-}
-
 func noFaults(d *access.Draft, _ access.Instant) error {
 	if len(d.Faults) > 0 {
 		return &d.Faults[0]
@@ -98,7 +79,7 @@ func verified(t testing.TB, l *ledger.Ledger) ledger.Verdict {
 // Many at once, some refused: revisions without a gap, later each than the one
 // before, each answered with its own.
 func TestManyCommitAtOnce(t *testing.T) {
-	l, pool := opened(t, testkit.Database(t))
+	l, pool := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	const writers, each = 24, 8
 	var mu sync.Mutex
@@ -141,7 +122,7 @@ func TestManyCommitAtOnce(t *testing.T) {
 	if v := verified(t, l); v.Revisions != writers*each+1 {
 		t.Errorf("%d revisions verified", v.Revisions)
 	}
-	again, _ := opened(t, pool.Config().ConnString())
+	again, _ := testkit.Ledger(t, pool.Config().ConnString())
 	if again.Head().MemberCount(3) != writers*each {
 		t.Errorf("the group has %d members after opening anew", again.Head().MemberCount(3))
 	}
@@ -151,9 +132,9 @@ func TestManyCommitAtOnce(t *testing.T) {
 // that was tried on an old head lands on the new one with the right ids.
 func TestTwoProgramsCommitToOneLedger(t *testing.T) {
 	database := testkit.Database(t)
-	a, _ := opened(t, database)
+	a, _ := testkit.Ledger(t, database)
 	founded(t, a)
-	b, _ := opened(t, database)
+	b, _ := testkit.Ledger(t, database)
 	var wait sync.WaitGroup
 	for p, l := range []*ledger.Ledger{a, b} {
 		for w := range 4 {
@@ -184,7 +165,7 @@ func TestTwoProgramsCommitToOneLedger(t *testing.T) {
 }
 
 func TestAChangeMadeTwiceUnderOneKeyIsMadeOnce(t *testing.T) {
-	l, _ := opened(t, testkit.Database(t))
+	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	make := func(key, request string, ops ...access.Operation) (ledger.Committed, error) {
 		return l.Commit(ctx, &ledger.Change{Author: 1, Via: "test", Reason: "once", Operations: ops, Key: key, Request: []byte(request)}, noFaults)
@@ -206,7 +187,7 @@ func TestAChangeMadeTwiceUnderOneKeyIsMadeOnce(t *testing.T) {
 }
 
 func TestWhatIsSoAlreadyMakesNoRevision(t *testing.T) {
-	l, _ := opened(t, testkit.Database(t))
+	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	first := commit(t, l, &access.Grant{Role: "berths/reader", User: "marta.quill"})
 	again := commit(t, l, &access.Grant{Role: "berths/reader", User: "marta.quill"})
@@ -216,7 +197,7 @@ func TestWhatIsSoAlreadyMakesNoRevision(t *testing.T) {
 }
 
 func TestHistoryGoesOnlyIntoAnEmptyLedger(t *testing.T) {
-	l, pool := opened(t, testkit.Database(t))
+	l, pool := testkit.Ledger(t, testkit.Database(t))
 	past := access.At(time.Date(2025, 3, 3, 9, 0, 0, 0, time.UTC))
 	history := func() []*ledger.Change {
 		return []*ledger.Change{
@@ -250,7 +231,7 @@ func TestHistoryGoesOnlyIntoAnEmptyLedger(t *testing.T) {
 }
 
 func TestAClosedLedgerFinishesWhatWaitsAndTakesNoMore(t *testing.T) {
-	l, pool := opened(t, testkit.Database(t))
+	l, pool := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	var answered sync.Map
 	var wait sync.WaitGroup
@@ -268,7 +249,7 @@ func TestAClosedLedgerFinishesWhatWaitsAndTakesNoMore(t *testing.T) {
 	}
 	l.Close()
 	wait.Wait()
-	again, _ := opened(t, pool.Config().ConnString())
+	again, _ := testkit.Ledger(t, pool.Config().ConnString())
 	answered.Range(func(name, _ any) bool {
 		if _, ok := again.Head().FindUser(name.(string)); !ok {
 			t.Errorf("%s was answered and is not there", name)
@@ -279,7 +260,7 @@ func TestAClosedLedgerFinishesWhatWaitsAndTakesNoMore(t *testing.T) {
 
 // A caller who has gone away before their turn changes nothing.
 func TestACallerWhoHasGoneAwayChangesNothing(t *testing.T) {
-	l, _ := opened(t, testkit.Database(t))
+	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	gone, cancel := context.WithCancel(ctx)
 	cancel()

@@ -48,7 +48,7 @@ func loadAt(ctx context.Context, q querier, revision int64, at access.Instant) (
 	for i := range tables {
 		t := &tables[i]
 		if t.kind == access.FactUser {
-			if err := loadUsers(ctx, q, d, revision); err != nil {
+			if err := loadUsers(ctx, q, d, revision, nil); err != nil {
 				return nil, err
 			}
 			continue
@@ -66,20 +66,25 @@ func loadAt(ctx context.Context, q querier, revision int64, at access.Instant) (
 
 // loadUsers reads all users, then their personal values, and puts each in once
 // both are there: by user and not by digest, since a table of a million digests
-// would take more memory than the users do.
-func loadUsers(ctx context.Context, q querier, d *access.Draft, revision int64) error {
+// would take more memory than the users do. Only may name the users wanted; nil
+// is all.
+func loadUsers(ctx context.Context, q querier, d *access.Draft, revision int64, only []int32) error {
 	t := tableOf(access.FactUser)
+	which, whose, args := t.selectAt(), sqlPersonal, []any{}
+	if only != nil {
+		which, whose, args = which+" and id = any($2)", whose+" where user_id = any($1)", []any{only}
+	}
 	var users []row // by id
 	err := passing(ctx, q, t, func(r row) {
 		if n := int(r.id) + 1; n > len(users) {
 			users = slices.Grow(users, n-len(users))[:n]
 		}
 		users[r.id] = r
-	}, t.selectAt(), revision)
+	}, which, append([]any{revision}, args...)...)
 	if err != nil {
 		return err
 	}
-	rows, err := q.Query(ctx, sqlPersonal)
+	rows, err := q.Query(ctx, whose, args...)
 	if err != nil {
 		return err
 	}

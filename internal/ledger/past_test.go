@@ -25,7 +25,7 @@ func answers(s *access.Snapshot) string {
 // Every revision of the demo is read as of the instant it was made, and just
 // before: the answers are those of the snapshots that replaying gives.
 func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
-	l, _ := opened(t, testkit.DemoDatabase(t))
+	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
 	revs, err := l.History(ctx, ledger.Filter{}, 100_000)
 	if err != nil {
 		t.Fatal(err)
@@ -64,7 +64,7 @@ func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
 
 // The slice of one user answers about them as the whole snapshot does.
 func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
-	l, _ := opened(t, testkit.DemoDatabase(t))
+	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
 	head := l.Head()
 	rng := rand.New(rand.NewPCG(8, 9))
 	first, err := l.History(ctx, ledger.Filter{Number: 1}, 1)
@@ -118,7 +118,7 @@ func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
 
 // The life of a user answers about them, in each era, as the whole snapshot did.
 func TestALifeAnswersInEachEraAsTheWhole(t *testing.T) {
-	l, _ := opened(t, testkit.DemoDatabase(t))
+	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
 	compared := 0
 	for _, name := range []string{"ines.halloran", "tomas.brandt", "berth-board"} {
 		id, _ := l.Head().FindUser(name)
@@ -151,14 +151,14 @@ func TestALifeAnswersInEachEraAsTheWhole(t *testing.T) {
 // All rows of facts can be dropped and made again from the operations alone;
 // no other table holds present access.
 func TestTheRowsAreMadeAgainFromTheOperations(t *testing.T) {
-	l, pool := opened(t, testkit.DemoDatabase(t))
+	l, pool := testkit.Ledger(t, testkit.DemoDatabase(t))
 	rows, now := dump(t, pool), answers(l.Head())
 	for _, kind := range access.FactKinds {
 		if _, err := pool.Exec(ctx, fmt.Sprintf("truncate %s_fact", kind)); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if empty, _ := opened(t, pool.Config().ConnString()); answers(empty.Head()) == now {
+	if empty, _ := testkit.Ledger(t, pool.Config().ConnString()); answers(empty.Head()) == now {
 		t.Fatal("something besides the rows of facts holds access")
 	}
 	if err := l.Rebuild(ctx); err != nil {
@@ -174,7 +174,7 @@ func TestTheRowsAreMadeAgainFromTheOperations(t *testing.T) {
 }
 
 func TestHistoryIsFoundByWhomItSpeaksOf(t *testing.T) {
-	l, _ := opened(t, testkit.Database(t))
+	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	commit(t, l, user("ines.halloran"))
 	granted := commit(t, l, &access.Grant{Role: "berths/reader", User: "ines.halloran", Window: access.Window{Until: access.At(time.Now().Add(time.Hour))}})

@@ -34,7 +34,7 @@ func TestTamperingIsFound(t *testing.T) {
 		{"a role moved to another row", "update permission_fact set pattern = 'north'", 1, "holds other values"},
 	} {
 		t.Run(x.name, func(t *testing.T) {
-			l, pool := opened(t, testkit.Database(t))
+			l, pool := testkit.Ledger(t, testkit.Database(t))
 			founded(t, l)
 			commit(t, l, user("ines.halloran"))
 			commit(t, l, &access.Grant{Role: "berths/reader", User: "ines.halloran", Window: access.Window{Until: 4e15}})
@@ -57,7 +57,7 @@ func TestTamperingIsFound(t *testing.T) {
 // A departed person's values can be erased: the ledger still verifies, and past
 // answers still stand.
 func TestErasedValuesLeaveTheLedgerWhole(t *testing.T) {
-	l, pool := opened(t, testkit.Database(t))
+	l, pool := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	commit(t, l, user("ines.halloran"), &access.Grant{Role: "berths/reader", User: "ines.halloran"})
 	id, _ := l.Head().FindUser("ines.halloran")
@@ -65,7 +65,7 @@ func TestErasedValuesLeaveTheLedgerWhole(t *testing.T) {
 		t.Fatal(err)
 	}
 	verified(t, l)
-	again, _ := opened(t, pool.Config().ConnString())
+	again, _ := testkit.Ledger(t, pool.Config().ConnString())
 	if u := again.Head().User(id); u.DisplayName != "a departed user" || strings.Contains(u.UserName, "ines") {
 		t.Errorf("erased and still %+v", u)
 	}

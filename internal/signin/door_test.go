@@ -29,11 +29,7 @@ func (c *clock) read() time.Time { return c.now }
 
 func door(t testing.TB, database string, c *clock) (*signin.Door, *pgxpool.Pool) {
 	t.Helper()
-	pool, err := pgxpool.New(ctx, database)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(pool.Close)
+	pool := testkit.Pool(t, database)
 	if err := ledger.Migrate(ctx, pool); err != nil {
 		t.Fatal(err)
 	}

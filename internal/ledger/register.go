@@ -1,0 +1,65 @@
+package ledger
+
+import (
+	"context"
+
+	"ableroster/internal/access"
+	"ableroster/internal/filter"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// userColumns are where the attributes of users lie at a revision, for a
+// filter: u is the user's row, p their personal values.
+var userColumns = filter.Columns{
+	"id":              {Value: "'user-' || u.id"},
+	"user_name":       {Value: "coalesce(p.text->>'user_name', 'erased-user-' || u.id)"},
+	"display_name":    {Value: "case when p.text is null then 'a departed user' else coalesce(nullif(p.text->>'display_name', ''), p.text->>'user_name') end"},
+	"email":           {Value: "nullif(p.text->>'email', '')"},
+	"kind":            {Value: "u.kind"},
+	"status":          {Value: "u.status"},
+	"unit":            {Value: "nullif(u.unit, '')"},
+	"within":          {Value: "w.unit", From: "(select array_to_string((string_to_array(u.unit, '/'))[:n], '/') unit from generate_series(1, array_length(string_to_array(u.unit, '/'), 1)) n) w"},
+	"title":           {Value: "nullif(u.title, '')"},
+	"employment_type": {Value: "nullif(u.employment_type, '')"},
+	"location":        {Value: "nullif(u.location, '')"},
+	"start_date":      {Value: "case when u.start_date <> 0 then to_char(date '1970-01-01' + u.start_date - 1, 'YYYY-MM-DD') end"},
+	"end_date":        {Value: "case when u.end_date <> 0 then to_char(date '1970-01-01' + u.end_date - 1, 'YYYY-MM-DD') end"},
+}
+
+// Register is the register of users at an instant, of those a checked filter
+// chooses, with the organisation and their managers and nothing else: for lists
+// of an old day, which need not compile all that was given then. ok is false
+// when the filter asks for more than the register tells, or when the whole
+// snapshot is at hand anyway.
+func (l *Ledger) Register(ctx context.Context, at access.Instant, e filter.Expression, schema filter.Schema) (s *access.Snapshot, ok bool, err error) {
+	n, t, err := l.RevisionAt(ctx, at)
+	if err != nil || l.Head().Revision == n || l.cache.get(n) != nil {
+		return nil, false, err
+	}
+	condition, args := "true", []any(nil)
+	if e != nil {
+		if condition, args, ok = filter.SQL(e, schema, userColumns, 2); !ok {
+			return nil, false, nil
+		}
+	}
+	d := access.Loader(n)
+	err = l.reading(ctx, func(tx pgx.Tx) error {
+		organisation := tableOf(access.FactOrganisation)
+		if err := passing(ctx, tx, organisation, func(r row) { d.Put(r.fact, r.opened) }, organisation.selectAt(), n); err != nil {
+			return err
+		}
+		const open = "u.opened <= $1 and (u.closed is null or u.closed > $1)"
+		chosen, err := numbers(ctx, tx, `select u.id from user_fact u left join personal p on p.digest = u.personal
+			where `+open+" and "+condition, append([]any{n}, args...)...)
+		if err != nil {
+			return err
+		}
+		managers, err := numbers(ctx, tx, "select distinct u.manager from user_fact u where "+open+" and u.id = any($2) and u.manager <> 0", n, chosen)
+		if err != nil {
+			return err
+		}
+		return loadUsers(ctx, tx, d, n, append(chosen, managers...))
+	})
+	return d.Seal(n, t), err == nil, err
+}
