@@ -17,14 +17,38 @@ import (
 	"time"
 )
 
+func names() string {
+	var out []string
+	for _, m := range measurements {
+		out = append(out, m.name)
+	}
+	return strings.Join(out, ", ")
+}
+
 // line is one row of the table.
 type line struct {
 	what, ours, bare, ratio, note string
 }
 
+var measurements = []struct {
+	name string
+	run  func(context.Context, string) ([]line, error)
+}{
+	{"check", checks},
+	{"difference", differences},
+	{"commit", commits},
+	{"http", overHTTP},
+	{"growth", growth},
+	{"million", inAMillion(against10000)},
+	{"busy", inAMillion(whileCommitting)},
+	{"old", inAMillion(oldDays)},
+	{"replica", inAMillion(atReplicas)},
+	{"start", inAMillion(starting)},
+}
+
 func main() {
 	log.SetFlags(0)
-	only := flag.String("only", "", "only the measurements whose name begins with this: check, difference, commit, http, growth, scale")
+	only := flag.String("only", "", "only the measurements whose name begins with this: "+names())
 	serve := flag.Bool("serve", false, "serve for the measurement over HTTP (used by the program itself)")
 	profile := flag.String("cpuprofile", "", "where to write a profile of the processor time")
 	flag.Parse()
@@ -47,10 +71,7 @@ func main() {
 		log.Fatal(serveChild(ctx, database))
 	}
 	var lines []line
-	for _, m := range []struct {
-		name string
-		run  func(context.Context, string) ([]line, error)
-	}{{"check", checks}, {"difference", differences}, {"commit", commits}, {"http", overHTTP}, {"growth", growth}, {"scale", scale}} {
+	for _, m := range measurements {
 		if !strings.HasPrefix(m.name, *only) {
 			continue
 		}
@@ -59,7 +80,10 @@ func main() {
 		if err != nil {
 			log.Fatalf("bench: %s: %v", m.name, err)
 		}
-		fmt.Fprintf(os.Stderr, "%s measured in %s\n", m.name, time.Since(began).Round(time.Second))
+		log.Printf("%s measured in %s", m.name, time.Since(began).Round(time.Second))
+		for _, l := range got {
+			log.Printf("  %s: %s, against %s: %s", l.what, l.ours, l.bare, l.ratio)
+		}
 		lines = append(lines, got...)
 	}
 	fmt.Printf("%s, %d processors, %s\n\n", runtime.GOOS+"/"+runtime.GOARCH, runtime.NumCPU(), runtime.Version())

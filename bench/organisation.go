@@ -35,12 +35,13 @@ func snapshot(users int) (*access.Snapshot, error) {
 
 // kept is a large organisation in a ledger on a database of its own.
 type kept struct {
-	pool   *pgxpool.Pool
-	ledger *ledger.Ledger
-	desk   *desk.Desk
-	admin  desk.Caller
-	log    *slog.Logger
-	drop   func()
+	database string // another of the same cluster, to make more in
+	pool     *pgxpool.Pool
+	ledger   *ledger.Ledger
+	desk     *desk.Desk
+	admin    desk.Caller
+	log      *slog.Logger
+	drop     func()
 }
 
 // keep makes a large organisation in a database of its own, dropped after.
@@ -83,7 +84,7 @@ func openKept(ctx context.Context, database string) (*kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	k := &kept{pool: pool, ledger: l, log: log, desk: &desk.Desk{Ledger: l, Clock: time.Now}}
+	k := &kept{database: database, pool: pool, ledger: l, log: log, desk: &desk.Desk{Ledger: l, Clock: time.Now}}
 	k.drop = func() {
 		l.Close()
 		pool.Close()

@@ -14,35 +14,28 @@ import (
 	"ableroster/internal/ledger"
 )
 
-// scale measures what only shows in a large organisation: starting, memory,
-// old days, and checks while others commit.
-func scale(ctx context.Context, database string) ([]line, error) {
-	const users = 1_000_000
-	k, err := lasting(ctx, database, users)
+const million = 1_000_000
+
+// inAMillion measures in an organisation of a million users.
+func inAMillion(measure func(context.Context, *kept, int) ([]line, error)) func(context.Context, string) ([]line, error) {
+	return func(ctx context.Context, database string) ([]line, error) {
+		k, err := lasting(ctx, database, million)
+		if err != nil {
+			return nil, err
+		}
+		defer k.drop()
+		return measure(ctx, k, million)
+	}
+}
+
+// against10000 measures the preview and the commit of a change to one user.
+func against10000(ctx context.Context, k *kept, users int) ([]line, error) {
+	ten, err := keep(ctx, k.database, 10_000)
 	if err != nil {
 		return nil, err
 	}
-	k.drop()
-	out, err := starting(ctx, within(database, lastingName(users)))
-	if err != nil {
-		return out, err
-	}
-	if k, err = lasting(ctx, database, users); err != nil {
-		return out, err
-	}
-	defer k.drop()
-	for _, measure := range []func(context.Context, *kept, int) ([]line, error){whileCommitting, oldDays, atReplicas} {
-		more, err := measure(ctx, k, users)
-		if err != nil {
-			return out, err
-		}
-		out = append(out, more...)
-	}
-	ten, err := lasting(ctx, database, 10_000)
-	if err != nil {
-		return out, err
-	}
 	defer ten.drop()
+	var out []line
 	for _, dry := range []bool{true, false} {
 		a := &changer{k: k, users: users, rng: rand.New(rand.NewPCG(7, 8))}
 		b := &changer{k: ten, users: 10_000, rng: rand.New(rand.NewPCG(7, 8))}

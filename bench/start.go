@@ -73,7 +73,9 @@ func (p *program) peak() float64 {
 
 // starting measures a start of the service itself against reading the same
 // rows and dropping them, and the memory it takes, also after 10,000 commits.
-func starting(ctx context.Context, database string) ([]line, error) {
+func starting(ctx context.Context, k *kept, _ int) ([]line, error) {
+	k.ledger.Close()
+	database := k.pool.Config().ConnString()
 	dir, err := os.MkdirTemp("", "bench")
 	if err != nil {
 		return nil, err

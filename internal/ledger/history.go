@@ -132,7 +132,8 @@ func readReasons(ctx context.Context, q querier, out []Revision, digests [][]byt
 }
 
 func readOperations(ctx context.Context, q querier, out []Revision, index map[int64]int, numbers []int64) error {
-	rows, err := q.Query(ctx, `select o.revision, o.body::text, p.digest, coalesce(p.user_id, 0), p.text
+	rows, err := q.Query(ctx, `select o.revision, o.body::text, p.digest, coalesce(p.user_id, 0), p.text is null,
+			coalesce(p.text->>'user_name', ''), coalesce(p.text->>'display_name', ''), coalesce(p.text->>'email', '')
 		from operation o left join personal p on p.digest = decode(o.body->>'personal', 'hex')
 		where o.revision = any($1) order by o.revision, o.position`, numbers)
 	if err != nil {
@@ -141,9 +142,11 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 	for rows.Next() {
 		var n int64
 		var body string
-		var digest, text []byte
-		var user uint32
-		if err := rows.Scan(&n, &body, &digest, &user, &text); err != nil {
+		var digest []byte
+		var user access.UserID
+		var erased bool
+		var known access.Personal
+		if err := rows.Scan(&n, &body, &digest, (*uint32)(&user), &erased, &known.UserName, &known.DisplayName, &known.Email); err != nil {
 			return err
 		}
 		r := &out[index[n]]
@@ -153,7 +156,10 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 		}
 		r.raw = append(r.raw, json.RawMessage(body))
 		if p, ok := op.(access.PersonalOperation); ok && digest != nil {
-			r.personal[hex.EncodeToString(digest)] = unsealed(access.UserID(user), text)
+			if erased {
+				known = unnamed(user)
+			}
+			r.personal[hex.EncodeToString(digest)] = known
 			p.Unseal(func(d string) access.Personal { return r.personal[d] })
 		}
 		r.Operations = append(r.Operations, op)
@@ -213,11 +219,7 @@ func (l *Ledger) At(ctx context.Context, at access.Instant) (*access.Snapshot, e
 	v, err, _ := l.flights.Do(fmt.Sprint(n), func() (any, error) {
 		l.whole <- struct{}{}
 		defer func() { <-l.whole }()
-		var s *access.Snapshot
-		err := l.reading(context.WithoutCancel(ctx), func(tx pgx.Tx) (err error) {
-			s, err = loadAt(ctx, tx, n, t)
-			return err
-		})
+		s, err := l.compile(context.WithoutCancel(ctx), n, t)
 		if err == nil {
 			l.cache.put(s)
 		}

@@ -138,19 +138,17 @@ func (l *Ledger) WaitFor(ctx context.Context, revision int64) bool {
 
 // load compiles the head afresh from the rows.
 func (l *Ledger) load(ctx context.Context) error {
-	return l.reading(ctx, func(tx pgx.Tx) error {
-		var revision int64
-		var at time.Time
-		if err := tx.QueryRow(ctx, "select revision, at from head").Scan(&revision, &at); err != nil {
-			return err
-		}
-		s, err := loadAt(ctx, tx, revision, access.At(at))
-		if err != nil {
-			return err
-		}
-		l.publish(s)
-		return nil
-	})
+	var revision int64
+	var at time.Time
+	if err := l.pool.QueryRow(ctx, "select revision, at from head").Scan(&revision, &at); err != nil {
+		return unavailable(err)
+	}
+	s, err := l.compile(ctx, revision, access.At(at))
+	if err != nil {
+		return unavailable(err)
+	}
+	l.publish(s)
+	return nil
 }
 
 // reading runs f in a transaction that sees one state of the database.

@@ -2,73 +2,129 @@ package ledger
 
 import (
 	"context"
-	"encoding/json"
 	"slices"
 
 	"ableroster/internal/access"
 
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 )
 
 // personals reads personal values by digest. An erased one reads as blank.
 func personals(ctx context.Context, q querier, sql string, args ...any) (map[[32]byte]access.Personal, error) {
+	out := map[[32]byte]access.Personal{}
+	err := eachPersonal(ctx, q, func(digest sum, _ access.UserID, p access.Personal) { out[digest] = p }, sql, args...)
+	return out, err
+}
+
+// eachPersonal calls yield for all personal values a statement that begins as
+// sqlPersonal reads.
+func eachPersonal(ctx context.Context, q querier, yield func(sum, access.UserID, access.Personal), sql string, args ...any) error {
 	rows, err := q.Query(ctx, sql, args...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	var digest sum
+	var id access.UserID
+	var p access.Personal
+	var erased bool
+	into := []any{&digest, (*uint32)(&id), &erased, &p.UserName, &p.DisplayName, &p.Email}
+	for rows.Next() {
+		if err := rows.Scan(into...); err != nil {
+			return err
+		}
+		if erased {
+			p = unnamed(id)
+		}
+		yield(digest, id, p)
+	}
+	return rows.Err()
+}
+
+// unnamed stands for personal values that were erased.
+func unnamed(id access.UserID) access.Personal {
+	return access.Personal{UserName: "erased-" + id.String(), DisplayName: "a departed user"}
+}
+
+// compile makes the whole snapshot at a revision from the fact rows. What there
+// is little of comes first; of the rest two streams are read at once, to keep
+// both PostgreSQL and this program busy. They need not see one state of the
+// database: rows of later revisions are told by their numbers.
+func (l *Ledger) compile(ctx context.Context, revision int64, at access.Instant) (*access.Snapshot, error) {
+	d := access.Loader(revision)
+	err := l.reading(ctx, func(tx pgx.Tx) error {
+		if err := reserve(ctx, tx, d, revision); err != nil {
+			return err
+		}
+		for i := range tables {
+			t := &tables[i]
+			if slices.Contains(numerous, t.kind) {
+				continue
+			}
+			if err := passing(ctx, tx, t, func(r row) { d.Put(r.fact, r.opened) }, t.selectAt(), revision); err != nil {
+				return err
+			}
+		}
+		return touch(ctx, tx, d, revision)
+	})
 	if err != nil {
 		return nil, err
 	}
-	defer rows.Close()
-	out := map[[32]byte]access.Personal{}
-	for rows.Next() {
-		var digest, salt, text []byte
-		var user uint32
-		if err := rows.Scan(&digest, &user, &salt, &text); err != nil {
-			return nil, err
-		}
-		out[[32]byte(digest)] = unsealed(access.UserID(user), text)
-	}
-	return out, rows.Err()
-}
-
-// unsealed are the personal values of a text, or what stands for them once
-// they are erased.
-func unsealed(id access.UserID, text []byte) access.Personal {
-	var p access.Personal
-	if text == nil || json.Unmarshal(text, &p) != nil {
-		return access.Personal{UserName: "erased-" + id.String(), DisplayName: "a departed user"}
-	}
-	return p
-}
-
-// loadAt compiles the whole snapshot at a revision from the fact rows.
-func loadAt(ctx context.Context, q querier, revision int64, at access.Instant) (*access.Snapshot, error) {
-	d := access.Loader(revision)
-	if err := reserve(ctx, q, d, revision); err != nil {
-		return nil, err
-	}
-	for i := range tables {
-		t := &tables[i]
-		if t.kind == access.FactUser {
-			if err := loadUsers(ctx, q, d, revision, nil); err != nil {
-				return nil, err
+	puts := make(chan func(), 16)
+	read, ctx := errgroup.WithContext(ctx)
+	read.Go(func() error {
+		return l.reading(ctx, func(tx pgx.Tx) error { return readGiven(ctx, tx, access.FactAssignment, d, revision, puts) })
+	})
+	read.Go(func() error {
+		return l.reading(ctx, func(tx pgx.Tx) error {
+			err := readUsers(ctx, tx, revision, nil, func(all []row) { puts <- func() { putAll(d, all) } })
+			if err != nil {
+				return err
 			}
-			continue
-		}
-		put := func(r row) { d.Put(r.fact, r.opened) }
-		if err := passing(ctx, q, t, put, t.selectAt(), revision); err != nil {
-			return nil, err
-		}
+			return readGiven(ctx, tx, access.FactMembership, d, revision, puts)
+		})
+	})
+	go func() { err = read.Wait(); close(puts) }()
+	for put := range puts { // a draft belongs to one goroutine
+		put()
 	}
-	if err := touch(ctx, q, d, revision); err != nil {
+	if err != nil {
 		return nil, err
 	}
 	return d.Seal(revision, at), nil
 }
 
-// loadUsers reads all users, then their personal values, and puts each in once
-// both are there: by user and not by digest, since a table of a million digests
-// would take more memory than the users do. Only may name the users wanted; nil
-// is all.
-func loadUsers(ctx context.Context, q querier, d *access.Draft, revision int64, only []int32) error {
+// numerous are the kinds there are millions of.
+var numerous = []access.FactKind{access.FactUser, access.FactMembership, access.FactAssignment}
+
+func putAll(d *access.Draft, all []row) {
+	for _, r := range all {
+		if r.fact != nil {
+			d.Put(r.fact, r.opened)
+		}
+	}
+}
+
+// readGiven reads the assignments or the memberships: the plain ones in bulk,
+// then those with limits.
+func readGiven(ctx context.Context, tx pgx.Tx, kind access.FactKind, d *access.Draft, revision int64, puts chan<- func()) error {
+	if err := bulks[kind].read(ctx, tx, d, revision, puts); err != nil {
+		return err
+	}
+	t := tableOf(kind)
+	var rest []row
+	if err := each(ctx, tx, t, func(r row) { rest = append(rest, r) }, t.selectAt()+" and not plain", revision); err != nil {
+		return err
+	}
+	puts <- func() { putAll(d, rest) }
+	return nil
+}
+
+// readUsers reads users and then their personal values, and gives them by id:
+// a table of a million digests would take more memory than the users do. Only
+// may name the users wanted; nil is all.
+func readUsers(ctx context.Context, q querier, revision int64, only []int32, yield func([]row)) error {
 	t := tableOf(access.FactUser)
 	which, whose, args := t.selectAt(), sqlPersonal, []any{}
 	if only != nil {
@@ -84,32 +140,19 @@ func loadUsers(ctx context.Context, q querier, d *access.Draft, revision int64, 
 	if err != nil {
 		return err
 	}
-	rows, err := q.Query(ctx, whose, args...)
+	err = eachPersonal(ctx, q, func(digest sum, id access.UserID, p access.Personal) {
+		if int(id) >= len(users) || users[id].fact == nil {
+			return
+		}
+		if u := users[id].fact.(*access.User); u.Digest == digest { // else of an earlier or later time
+			u.Personal = p
+		}
+	}, whose, args...)
 	if err != nil {
 		return err
 	}
-	defer rows.Close()
-	var digest sum
-	var id uint32
-	var text []byte
-	for rows.Next() {
-		if err := rows.Scan(&digest, &id, nil, &text); err != nil {
-			return err
-		}
-		if int(id) >= len(users) || users[id].fact == nil {
-			continue
-		}
-		if u := users[id].fact.(*access.User); u.Digest == digest { // else of an earlier or later time
-			u.Personal = unsealed(u.ID, text)
-		}
-	}
-	if err := rows.Err(); err != nil {
-		return err
-	}
-	for _, r := range users {
-		if r.fact != nil {
-			d.Put(r.fact, r.opened)
-		}
+	for some := range slices.Chunk(users, portion) {
+		yield(some)
 	}
 	return nil
 }

@@ -59,7 +59,7 @@ func (l *Ledger) Register(ctx context.Context, at access.Instant, e filter.Expre
 		if err != nil {
 			return err
 		}
-		return loadUsers(ctx, tx, d, n, append(chosen, managers...))
+		return readUsers(ctx, tx, n, append(chosen, managers...), func(all []row) { putAll(d, all) })
 	})
 	return d.Seal(n, t), err == nil, err
 }

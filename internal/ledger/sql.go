@@ -15,7 +15,8 @@ const (
 
 	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash
 		from revision where revision > $1 order by revision limit $2`
-	sqlPersonal = `select digest, user_id, salt, text from personal`
+	sqlPersonal = `select digest, user_id, text is null, coalesce(text->>'user_name', ''), coalesce(text->>'display_name', ''), coalesce(text->>'email', '')
+		from personal`
 
 	sqlRevisionAt = `select revision, at from revision where at <= $1 order by at desc limit 1`
 )
