@@ -142,6 +142,11 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	go func() {
 		failed <- server.App.Listener(listener, fiber.ListenConfig{DisableStartupMessage: true})
 	}()
+	go func() {
+		for tick := time.NewTicker(5 * time.Second); ctx.Err() == nil; <-tick.C {
+			o.desk.Warm()
+		}
+	}()
 	select {
 	case err := <-failed:
 		return err

@@ -57,6 +57,12 @@ func (a *Authority) MayReadUser(s *Snapshot, id UserID) bool {
 	return id == a.Caller && id != 0 || a.May(ActRead, s.UserPath(id))
 }
 
+// ReadsAllUsers says whether the caller may read everybody, without a look at
+// each; false where that takes one.
+func (a *Authority) ReadsAllUsers() bool {
+	return slices.ContainsFunc(a.all[ActRead], func(p Part) bool { return len(p.Except) == 0 && Covers(p.Pattern, "users") })
+}
+
 // mayAssign says whether one and the same assignment of the caller lets them
 // assign on both paths, and give what is gained within its own scopes.
 func (a *Authority) mayAssign(d *Draft, g RoleGain, role, user string) bool {

@@ -13,6 +13,18 @@ func (s *Snapshot) Users() iter.Seq[*User] {
 	}
 }
 
+// UsersSince are the users whose facts differ from those of an older snapshot,
+// in order of id. What was given to somebody is no fact of theirs.
+func (s *Snapshot) UsersSince(older *Snapshot) iter.Seq[*User] {
+	return func(yield func(*User) bool) {
+		for i := range s.users.Differ(&older.users) {
+			if u := s.User(UserID(i)); u != nil && u != older.User(UserID(i)) && !yield(u) {
+				return
+			}
+		}
+	}
+}
+
 // Groups are all groups in order of id, the built-in ones first.
 func (s *Snapshot) Groups() iter.Seq[*Group] {
 	return func(yield func(*Group) bool) {

@@ -20,7 +20,13 @@ type Desk struct {
 	Clock func() time.Time
 	// Tally counts what rehearsals let through; nil where nothing is counted.
 	Tally *tally.Tally
+
+	rolls rolls
 }
+
+// Warm makes ready what the first list would otherwise wait for, and lets go of
+// what older lists were drawn from. It is called now and then.
+func (d *Desk) Warm() { d.rolls.refresh(d.Ledger.Head()) }
 
 // Caller is who asks, and through what.
 type Caller struct {

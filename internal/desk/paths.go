@@ -335,15 +335,11 @@ func (v *View) Grid(application string, q Search, wouldBe *access.User) (wire.Gr
 	if !ok || !v.readsApplication(app) {
 		return wire.Grid{}, v.missing(access.FactApplication, application)
 	}
-	found, err := v.search(q)
+	page, err := v.search(q)
 	if err != nil {
 		return wire.Grid{}, err
 	}
-	page, next, err := cut(found, q.Cursor, q.Limit)
-	if err != nil {
-		return wire.Grid{}, err
-	}
-	out := wire.Grid{Stand: v.stand(), Application: v.applicationRef(app, false), Total: len(found), Next: next,
+	out := wire.Grid{Stand: v.stand(), Application: v.applicationRef(app, false), Total: page.total, Next: page.next,
 		Columns: []wire.GridColumn{}, Rows: []wire.GridRow{}}
 	for _, r := range v.resourcesOf(app) {
 		if r.Retired {
@@ -370,7 +366,7 @@ func (v *View) Grid(application string, q Search, wouldBe *access.User) (wire.Gr
 		w.Snapshot = s
 		out.Rows = append(out.Rows, wire.GridRow{Kind: "would_be", User: wire.Ref{Label: "A would-be user"}, Cells: w.cells(id, app, out.Columns)})
 	}
-	for _, u := range page {
+	for _, u := range page.users {
 		out.Rows = append(out.Rows, wire.GridRow{Kind: "user", User: v.userRef(u.ID), Cells: v.cells(u.ID, app, out.Columns)})
 	}
 	return out, nil

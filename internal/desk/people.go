@@ -1,7 +1,6 @@
 package desk
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"encoding/base64"
@@ -12,9 +11,6 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/wire"
-
-	"golang.org/x/text/collate"
-	"golang.org/x/text/language"
 )
 
 // Search chooses and orders users for a list.
@@ -52,23 +48,25 @@ func (d *Desk) UsersAsOf(ctx context.Context, c Caller, at time.Time, q Search) 
 
 // Users is a page of the users the caller may read.
 func (v *View) Users(q Search) (wire.UserList, error) {
-	found, err := v.search(q)
+	page, err := v.search(q)
 	if err != nil {
 		return wire.UserList{}, err
 	}
-	out := wire.UserList{Stand: v.stand(), Total: len(found), Users: []wire.User{}}
-	page, next, err := cut(found, q.Cursor, q.Limit)
-	if err != nil {
-		return out, err
-	}
-	out.Next = next
-	for _, u := range page {
+	out := wire.UserList{Stand: v.stand(), Total: page.total, Next: page.next, Users: []wire.User{}}
+	for _, u := range page.users {
 		out.Users = append(out.Users, v.user(u))
 	}
 	return out, nil
 }
 
-func (v *View) search(q Search) ([]*access.User, error) {
+// found is one page of a search.
+type found struct {
+	users []*access.User
+	total int
+	next  string
+}
+
+func (v *View) search(q Search) (out found, err error) {
 	var faults []wire.Fault
 	sortText := userOrders[strings.TrimPrefix(q.Sort, "-")]
 	if sortText == nil {
@@ -82,40 +80,62 @@ func (v *View) search(q Search) ([]*access.User, error) {
 	fits, wrong := v.where(q.Filter)
 	faults = append(faults, wrong...)
 	if len(faults) > 0 {
-		return nil, Invalid("the list could not be made", faults...)
+		return out, Invalid("the list could not be made", faults...)
+	}
+	from, err := position(q.Cursor)
+	if err != nil {
+		return out, err
 	}
 	var inGroup map[access.UserID]bool
 	if q.Group != "" {
 		id, ok := v.FindGroup(q.Group)
 		if !ok || !v.readsGroup(id) {
-			return nil, v.missing(access.FactGroup, q.Group)
+			return out, v.missing(access.FactGroup, q.Group)
 		}
 		inGroup = v.MembersNow(id, v.at)
 	}
 	text := folded(strings.TrimSpace(q.Text))
-	var found []*access.User
-	for u := range v.Snapshot.Users() {
-		if q.Status != "" && string(u.Status) != q.Status ||
-			q.Unit != "" && !access.Covers(q.Unit, cmp.Or(u.Unit, access.Root)) ||
-			inGroup != nil && !inGroup[u.ID] || !matches(u, text) || !v.readsUser(u.ID) || !fits(u) {
-			continue
-		}
-		found = append(found, u)
+	everybody := v.rights().ReadsAllUsers()
+	chosen := func(u *access.User) bool {
+		return (q.Status == "" || string(u.Status) == q.Status) &&
+			(q.Unit == "" || access.Covers(q.Unit, cmp.Or(u.Unit, access.Root))) &&
+			(inGroup == nil || inGroup[u.ID]) && (everybody || v.readsUser(u.ID)) && matches(u, text) && fits(u)
 	}
-	order := collate.New(language.Und, collate.IgnoreCase)
-	keys := make(map[access.UserID][]byte, len(found)) // collation keys, made once
-	var buffer collate.Buffer
-	for _, u := range found {
-		keys[u.ID] = order.KeyFromString(&buffer, sortText(u))
+	limit := pageSize(q.Limit)
+	all := v.roll(strings.TrimPrefix(q.Sort, "-"), sortText).rows
+	row := func(i int) *access.User { return all[i].user }
+	if strings.HasPrefix(q.Sort, "-") {
+		row = func(i int) *access.User { return all[len(all)-1-i].user }
 	}
-	slices.SortFunc(found, func(a, b *access.User) int {
-		c := cmp.Or(bytes.Compare(keys[a.ID], keys[b.ID]), cmp.Compare(a.ID, b.ID))
-		if strings.HasPrefix(q.Sort, "-") {
-			c = -c
+	if everybody && inGroup == nil && text == "" && q.Status == "" && q.Unit == "" && q.Filter == "" {
+		for i := min(from, len(all)); i < min(from+limit, len(all)); i++ {
+			out.users = append(out.users, row(i))
 		}
-		return c
-	})
-	return found, nil
+		out.total = len(all)
+	} else {
+		for i := range all {
+			u := row(i)
+			if !chosen(u) {
+				continue
+			}
+			if out.total >= from && len(out.users) < limit {
+				out.users = append(out.users, u)
+			}
+			out.total++
+		}
+	}
+	if to := from + len(out.users); to < out.total {
+		out.next = cursorTo(to)
+	}
+	return out, nil
+}
+
+// roll is the users of the view in order, from those kept where it is of today.
+func (v *View) roll(sort string, text func(*access.User) string) *roll {
+	if v.Snapshot == v.head {
+		return v.desk.rolls.get(v.head, cmp.Or(sort, "name"), text)
+	}
+	return newRoll(v.Snapshot, text)
 }
 
 func matches(u *access.User, text string) bool {
@@ -140,25 +160,43 @@ var userOrders = map[string]func(*access.User) string{
 	"status":    func(u *access.User) string { return string(u.Status) },
 }
 
-// cut takes one page out of a list. A cursor is opaque: where the page begins.
-func cut[T any](all []T, cursor string, limit int) (page []T, next string, err error) {
-	from := 0
-	if cursor != "" {
-		raw, err := base64.RawURLEncoding.DecodeString(cursor)
-		if err == nil {
-			from, err = strconv.Atoi(strings.TrimPrefix(string(raw), "from "))
-		}
-		if err != nil || from < 0 || !strings.HasPrefix(string(raw), "from ") {
-			return nil, "", Invalid("the cursor is not one this service gave", wire.Fault{Place: "cursor", Message: "is malformed; begin again without one"})
-		}
+// A cursor is opaque: where the page begins.
+func cursorTo(from int) string {
+	return base64.RawURLEncoding.EncodeToString([]byte("from " + strconv.Itoa(from)))
+}
+
+// position reads a cursor; a blank one is the beginning.
+func position(cursor string) (from int, err error) {
+	if cursor == "" {
+		return 0, nil
 	}
+	raw, err := base64.RawURLEncoding.DecodeString(cursor)
+	if err == nil {
+		from, err = strconv.Atoi(strings.TrimPrefix(string(raw), "from "))
+	}
+	if err != nil || from < 0 || !strings.HasPrefix(string(raw), "from ") {
+		return 0, Invalid("the cursor is not one this service gave", wire.Fault{Place: "cursor", Message: "is malformed; begin again without one"})
+	}
+	return from, nil
+}
+
+func pageSize(limit int) int {
 	if limit <= 0 {
-		limit = 50
+		return 50
+	}
+	return limit
+}
+
+// cut takes one page out of a list.
+func cut[T any](all []T, cursor string, limit int) (page []T, next string, err error) {
+	from, err := position(cursor)
+	if err != nil {
+		return nil, "", err
 	}
 	from = min(from, len(all))
-	to := min(from+limit, len(all))
+	to := min(from+pageSize(limit), len(all))
 	if to < len(all) {
-		next = base64.RawURLEncoding.EncodeToString([]byte("from " + strconv.Itoa(to)))
+		next = cursorTo(to)
 	}
 	return all[from:to], next, nil
 }

@@ -7,6 +7,8 @@
 // made under that edit are written in place, all others are copied first.
 package paged
 
+import "iter"
+
 const (
 	pageBits = 6
 	dirBits  = 9
@@ -110,4 +112,24 @@ func (t *Table[T]) Pop(e *Edit) T {
 	*r = zero
 	t.n--
 	return v
+}
+
+// Differ are the rows of t that may differ from those of an older version of
+// it: all on pages the two do not share.
+func (t *Table[T]) Differ(older *Table[T]) iter.Seq[int] {
+	return func(yield func(int) bool) {
+		for d := range t.dirs {
+			for k := range t.dirs[d].pages {
+				rows := t.dirs[d].pages[k].rows
+				if d < len(older.dirs) && k < len(older.dirs[d].pages) && older.dirs[d].pages[k].rows == rows {
+					continue
+				}
+				for i := range pageSize {
+					if !yield((d<<dirBits|k)<<pageBits | i) {
+						return
+					}
+				}
+			}
+		}
+	}
 }
