@@ -35,8 +35,9 @@ func (v *View) Find(text string, limit int) wire.Found {
 			out.Hits = append(out.Hits, wire.Hit{Kind: kind, Ref: ref, Hint: hint})
 		}
 	}
+	everybody := v.rights().ReadsAllUsers()
 	for u := range v.Snapshot.Users() {
-		if v.readsUser(u.ID) {
+		if (mentions(label(u), text) || mentions(u.UserName, text)) && (everybody || v.readsUser(u.ID)) {
 			add("user", v.userRef(u.ID), strings.Trim(u.Title+", "+u.Unit, ", "))
 		}
 	}

@@ -142,12 +142,7 @@ func matches(u *access.User, text string) bool {
 	if text == "" {
 		return true
 	}
-	for _, s := range []string{u.DisplayName, u.UserName, u.Title, u.Email} {
-		if strings.Contains(folded(s), text) {
-			return true
-		}
-	}
-	return false
+	return mentions(u.DisplayName, text) || mentions(u.UserName, text) || mentions(u.Title, text) || mentions(u.Email, text)
 }
 
 // userOrders are the texts that lists can be ordered by.
