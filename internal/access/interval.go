@@ -2,15 +2,21 @@ package access
 
 import "slices"
 
-// Intervals are disjoint windows in order of time: when something holds.
+// Intervals are disjoint windows in order of time: when something holds. They
+// are never written in place.
 type Intervals []Window
 
+var always = Intervals{{}}
+
 // Always is all of time.
-func Always() Intervals { return Intervals{{}} }
+func Always() Intervals { return always }
+
+// always says whether they are all of time, as nearly all there are.
+func (v Intervals) always() bool { return len(v) == 1 && v[0] == (Window{}) }
 
 // add unites v with w.
 func (v Intervals) add(w Window) Intervals {
-	if len(v) == 1 && v[0] == (Window{}) {
+	if v.always() {
 		return v
 	}
 	out := make(Intervals, 0, len(v)+1)
@@ -34,6 +40,9 @@ func (v Intervals) add(w Window) Intervals {
 }
 
 func (v Intervals) union(o Intervals) Intervals {
+	if len(v) == 0 {
+		return o
+	}
 	for _, w := range o {
 		v = v.add(w)
 	}
@@ -42,6 +51,9 @@ func (v Intervals) union(o Intervals) Intervals {
 
 // within is what of v lies in w.
 func (v Intervals) within(w Window) Intervals {
+	if w == (Window{}) {
+		return v
+	}
 	var out Intervals
 	for _, x := range v {
 		if y, ok := x.intersect(w); ok {
@@ -52,6 +64,12 @@ func (v Intervals) within(w Window) Intervals {
 }
 
 func (v Intervals) intersect(o Intervals) Intervals {
+	switch {
+	case v.always():
+		return o
+	case o.always():
+		return v
+	}
 	var out Intervals
 	for _, w := range o {
 		out = append(out, v.within(w)...)
@@ -61,6 +79,12 @@ func (v Intervals) intersect(o Intervals) Intervals {
 
 // minus is what of v does not lie in o.
 func (v Intervals) minus(o Intervals) Intervals {
+	switch {
+	case len(o) == 0:
+		return v
+	case o.always():
+		return nil
+	}
 	out := slices.Clone(v)
 	for _, w := range o {
 		var rest Intervals

@@ -277,22 +277,26 @@ func (s *Snapshot) touchedAt(r Subject) int64 {
 	return 0
 }
 
-// SubjectsOf are the ids an applied operation speaks of.
+// SubjectsOf are the ids an applied operation speaks of, in order.
 func SubjectsOf(op Operation) []string {
-	raw, err := EncodeOperation(op)
-	if err != nil {
-		return []string{}
-	}
-	var fields map[string]any
-	if json.Unmarshal(raw, &fields) != nil {
-		return []string{}
-	}
 	out := []string{}
-	for k, v := range fields {
-		if s, ok := v.(string); ok && referring[k] && LooksLikeID(s) && !slices.Contains(out, s) {
-			out = append(out, s)
+	var visit func(reflect.Value)
+	visit = func(v reflect.Value) {
+		for i := range v.NumField() {
+			field, f := v.Type().Field(i), v.Field(i)
+			if f.Kind() == reflect.Pointer && !f.IsNil() {
+				f = f.Elem()
+			}
+			name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
+			switch {
+			case field.Anonymous && f.Kind() == reflect.Struct:
+				visit(f)
+			case f.Kind() == reflect.String && referring[name] && LooksLikeID(f.String()) && !slices.Contains(out, f.String()):
+				out = append(out, f.String())
+			}
 		}
 	}
+	visit(reflect.ValueOf(op).Elem())
 	slices.Sort(out)
 	return out
 }

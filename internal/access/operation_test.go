@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -303,4 +304,39 @@ func FuzzDecodeOperation(f *testing.F) {
 			}
 		}
 	})
+}
+
+// The subjects of an operation are the ids among its references, as its JSON
+// shows them.
+func TestSubjectsAreTheIDsAnOperationRefersTo(t *testing.T) {
+	some := 0
+	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
+		d := s.Draft()
+		for i := range 200 {
+			op := c.operation()
+			d.Apply(i, op, c.instant())
+			raw, err := EncodeOperation(op)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var fields map[string]any
+			if err := json.Unmarshal(raw, &fields); err != nil {
+				t.Fatal(err)
+			}
+			want := []string{}
+			for name, v := range fields {
+				if id, ok := v.(string); ok && referring[name] && LooksLikeID(id) && !slices.Contains(want, id) {
+					want = append(want, id)
+				}
+			}
+			slices.Sort(want)
+			if got := SubjectsOf(op); !slices.Equal(got, want) {
+				t.Fatalf("%s: %v, want %v", raw, got, want)
+			}
+			some += len(want)
+		}
+	})
+	if some < 1000 {
+		t.Errorf("only %d subjects", some)
+	}
 }

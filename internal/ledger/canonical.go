@@ -1,11 +1,13 @@
 package ledger
 
 import (
+	"bytes"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"ableroster/internal/access"
 
@@ -29,12 +31,26 @@ type document struct {
 	Operations []json.RawMessage `json:"operations"`
 }
 
+// canonical is the form of the whole. Its operations are in that form already
+// (see stored), and of a large change nearly all of it: they are put into their
+// place as they are.
 func (d *document) canonical() ([]byte, error) {
-	raw, err := json.Marshal(d)
+	rest := *d
+	rest.Operations = []json.RawMessage{}
+	raw, err := json.Marshal(rest)
 	if err != nil {
 		return nil, err
 	}
-	return jcs.Transform(raw)
+	if raw, err = jcs.Transform(raw); err != nil {
+		return nil, err
+	}
+	// In a string the quotes would be escaped.
+	before, after, _ := bytes.Cut(raw, []byte(`"operations":[]`))
+	var operations [][]byte
+	for _, op := range d.Operations {
+		operations = append(operations, op)
+	}
+	return slices.Concat(before, []byte(`"operations":[`), bytes.Join(operations, []byte(",")), []byte("]"), after), nil
 }
 
 // chain is the hash of a revision: over its predecessor's and its bytes.
