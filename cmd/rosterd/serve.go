@@ -74,6 +74,7 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 		return nil, errors.New("-database-url is not a PostgreSQL address") // the cause may hold the password
 	}
 	pc.MaxConns = max(pc.MaxConns, 16)
+	pc.ConnConfig.RuntimeParams["jit"] = "off" // no query here runs long enough to gain by it
 	pool, err := pgxpool.NewWithConfig(ctx, pc)
 	if err != nil {
 		return nil, err

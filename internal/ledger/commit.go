@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/hex"
 	"errors"
-	"slices"
 	"time"
 
 	"ableroster/internal/access"
@@ -100,9 +99,11 @@ const (
 	commitLimit = 30 * time.Second
 )
 
-// commits is the one queue: it takes what waits and commits it together.
+// commits is the one queue: it takes what waits, to be committed together.
 func (l *Ledger) commits() {
 	defer l.done.Done()
+	defer close(l.writes)
+	var last *attempt
 	for p := range l.queue {
 		group := []*pending{p}
 	gather:
@@ -117,26 +118,27 @@ func (l *Ledger) commits() {
 				break gather
 			}
 		}
-		l.commitGroup(group)
+		last = l.ahead(last, group)
+		l.writes <- last
 	}
 }
 
-func (l *Ledger) commitGroup(group []*pending) {
+func (l *Ledger) commitGroup(a *attempt) {
+	defer close(a.done)
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	// Not the callers' contexts: one of them going away must not break off
 	// what the others wait for.
 	ctx, cancel := context.WithTimeout(context.Background(), commitLimit)
 	defer cancel()
-	group = slices.DeleteFunc(group, func(p *pending) bool {
-		gone := p.ctx.Err() != nil
-		if gone {
-			p.answer(Committed{}, p.ctx.Err())
-		}
-		return gone
-	})
-	err := l.tryGroup(ctx, &group)
-	for _, p := range group { // whoever is not answered yet
+	done, err := l.writeAhead(ctx, a)
+	l.derailed.Store(l.derailed.Load() || !done)
+	if done || err != nil {
+		a.answer(err)
+		return
+	}
+	err = l.tryGroup(ctx, &a.group)
+	for _, p := range a.group { // whoever is not answered yet
 		p.answer(Committed{}, unavailable(err))
 	}
 }
@@ -145,17 +147,15 @@ func (l *Ledger) commitGroup(group []*pending) {
 // it was put back to an earlier state.
 var errBehind = errors.New("the ledger in the database ends before the revision this service answers from; start the service anew")
 
+// tryGroup judges a group at the head, once that is locked, and commits it.
 func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
-	if len(*group) == 0 {
-		return nil
-	}
 	conn, err := l.pool.Acquire(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Release()
 	w := writer{head: l.Head()}
-	if err := w.lock(ctx, conn); err != nil {
+	if err := l.lock(ctx, conn, &w); err != nil {
 		return errors.Join(err, rollback(ctx, conn))
 	}
 	if w.revision > w.head.Revision {
@@ -171,7 +171,10 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 	var won []*pending
 	var results []Committed
 	for i, p := range *group {
-		r, err := w.add(ctx, conn, p)
+		r, err := w.repeated(ctx, conn, p.change)
+		if err == nil && !r.Repeated {
+			r, err = w.add(p)
+		}
 		var lost *lostError
 		switch {
 		case errors.As(err, &lost):
@@ -228,11 +231,13 @@ type writer struct {
 	hash     []byte
 	at, now  time.Time
 	keys     map[string]int64 // idempotency keys added in this transaction
+	hashes   [][]any          // the rows of revisions, whose hashes follow once the head's is known
 }
 
 func (w *writer) moved() bool { return w.head.Revision != w.revision }
 
-func (w *writer) lock(ctx context.Context, conn *pgxpool.Conn) error {
+// lock begins a transaction that holds the head, and reads it and the clock.
+func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer) error {
 	var b pgx.Batch
 	b.Queue("begin")
 	b.Queue(sqlLockHead)
@@ -244,6 +249,7 @@ func (w *writer) lock(ctx context.Context, conn *pgxpool.Conn) error {
 	if err := r.QueryRow().Scan(&w.revision, &w.hash, &w.at, &w.now); err != nil {
 		return err
 	}
+	l.clock.Store(&clockReading{w.now, time.Now()})
 	return r.Close()
 }
 
@@ -253,10 +259,11 @@ func (w *writer) tick() access.Instant {
 	return max(access.At(w.now), access.At(w.at)+1)
 }
 
-func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Committed, error) {
+// add judges a change at the head the writer has come to, and gathers its rows.
+func (w *writer) add(p *pending) (Committed, error) {
 	c := p.change
-	if r, err := w.repeated(ctx, conn, c); r.Repeated || err != nil {
-		return r, err
+	if w.keys[keyOf(c)] != 0 {
+		return Committed{}, ErrKeyReused // twice within a moment: the second may ask again
 	}
 	recorded := w.tick()
 	at := recorded
@@ -301,9 +308,10 @@ func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Commi
 	if err != nil {
 		return Committed{}, err
 	}
-	w.hash = chain(w.hash, canonical)
 	w.at = at.Time()
-	w.insert("revision", d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, canonical, w.hash)
+	row := []any{d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, canonical, nil}
+	w.insert("revision", row...)
+	w.hashes = append(w.hashes, row)
 	w.insert("reason", why.digest, why.salt, c.Reason)
 	for i, raw := range doc.Operations {
 		w.insert("operation", d.Revision, i, ops[i].Verb(), raw, access.SubjectsOf(ops[i]))
@@ -317,11 +325,13 @@ func (w *writer) add(ctx context.Context, conn *pgxpool.Conn, p *pending) (Commi
 		if w.keys == nil {
 			w.keys = map[string]int64{}
 		}
-		w.keys[c.Author.String()+" "+c.Key] = d.Revision
+		w.keys[keyOf(c)] = d.Revision
 	}
 	w.head = d.Seal(d.Revision, at)
 	return Committed{Revision: d.Revision, At: at, Draft: d, Operations: ops}, nil
 }
+
+func keyOf(c *Change) string { return c.Author.String() + " " + c.Key }
 
 func orNull(id access.UserID) any {
 	if id == 0 {
@@ -332,12 +342,15 @@ func orNull(id access.UserID) any {
 
 // finish writes what was gathered, moves the head and commits.
 func (w *writer) finish(ctx context.Context, conn *pgxpool.Conn) error {
+	for _, row := range w.hashes {
+		w.hash = chain(w.hash, row[len(row)-2].([]byte))
+		row[len(row)-1] = w.hash
+	}
 	var b pgx.Batch
 	if err := w.write(ctx, conn.Conn(), &b); err != nil {
 		return err
 	}
 	b.Queue(sqlMoveHead, w.head.Revision, w.hash, w.at)
-	b.Queue(sqlNotify)
 	b.Queue("commit")
 	return conn.SendBatch(ctx, &b).Close()
 }
@@ -346,9 +359,6 @@ func (w *writer) finish(ctx context.Context, conn *pgxpool.Conn) error {
 func (w *writer) repeated(ctx context.Context, conn *pgxpool.Conn, c *Change) (Committed, error) {
 	if c.Key == "" {
 		return Committed{}, nil
-	}
-	if w.keys[c.Author.String()+" "+c.Key] != 0 {
-		return Committed{}, ErrKeyReused // twice within a moment: the second may ask again
 	}
 	var revision int64
 	var request []byte

@@ -65,12 +65,15 @@ type Ledger struct {
 	moved sync.Mutex    // guards news
 	news  chan struct{} // closed when the head moves
 
-	mu    sync.Mutex // held while the head moves
-	queue chan *pending
-	stop  context.CancelFunc
-	done  sync.WaitGroup
-	gate  sync.RWMutex // guards closed against sends
-	shut  bool
+	mu       sync.Mutex // held while the head moves
+	queue    chan *pending
+	writes   chan *attempt
+	derailed atomic.Bool                  // an attempt had to be judged again
+	clock    atomic.Pointer[clockReading] // of the database
+	stop     context.CancelFunc
+	done     sync.WaitGroup
+	gate     sync.RWMutex // guards closed against sends
+	shut     bool
 
 	flights singleflight.Group
 	whole   chan struct{} // at most two whole historical snapshots at once
@@ -79,14 +82,20 @@ type Ledger struct {
 
 // Open loads the head and begins to follow and to commit. Close ends both.
 func Open(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger) (*Ledger, error) {
-	l := &Ledger{pool: pool, log: log, queue: make(chan *pending, 1024), whole: make(chan struct{}, 2), news: make(chan struct{})}
+	l := &Ledger{pool: pool, log: log, queue: make(chan *pending, 1024), writes: make(chan *attempt), whole: make(chan struct{}, 2), news: make(chan struct{})}
 	if err := l.load(ctx); err != nil {
 		return nil, err
 	}
 	run, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	l.stop = cancel
-	l.done.Add(2)
+	l.done.Add(3)
 	go l.commits()
+	go func() {
+		defer l.done.Done()
+		for a := range l.writes {
+			l.commitGroup(a)
+		}
+	}()
 	go l.follow(run)
 	return l, nil
 }

@@ -18,7 +18,7 @@ func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
 	}
 	defer conn.Release()
 	w := writer{head: l.Head()}
-	if err := w.lock(ctx, conn); err != nil {
+	if err := l.lock(ctx, conn, &w); err != nil {
 		return errors.Join(unavailable(err), rollback(ctx, conn))
 	}
 	if w.revision != 0 || w.head.Revision != 0 {
@@ -29,7 +29,7 @@ func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
 			c.Author = id
 		}
 		p := &pending{ctx: ctx, change: c, judge: noFaults}
-		if _, err := w.add(ctx, conn, p); err != nil {
+		if _, err := w.add(p); err != nil {
 			return errors.Join(fmt.Errorf("change %d (%s): %w", i+1, c.Reason, err), rollback(ctx, conn))
 		}
 	}

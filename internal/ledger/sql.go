@@ -9,9 +9,9 @@ import (
 // table's columns.
 const (
 	sqlLockHead = `select revision, hash, at, clock_timestamp() from head for update`
-	sqlMoveHead = `update head set revision = $1, hash = $2, at = $3`
 	// Followers wake on this channel and read what came after theirs.
-	sqlNotify = `select pg_notify('able_roster_ledger', '')`
+	sqlMoveHead = `with moved as (update head set revision = $1, hash = $2, at = $3 returning 1)
+		select pg_notify('able_roster_ledger', '') from moved`
 
 	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash
 		from revision where revision > $1 order by revision limit $2`

@@ -103,7 +103,14 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 		return "the hash does not fit its bytes and its predecessor"
 	}
 	doc := document{Version: formatVersion, Revision: r.Revision, At: r.At, Recorded: r.Recorded, Claimed: r.Claimed,
-		Author: r.Author.String(), Via: r.Via, Reason: hex.EncodeToString(r.reason), Operations: r.raw}
+		Author: r.Author.String(), Via: r.Via, Reason: hex.EncodeToString(r.reason)}
+	for _, raw := range r.raw {
+		op, err := jcs.Transform(raw) // PostgreSQL keeps its own form
+		if err != nil {
+			return "an operation is no JSON"
+		}
+		doc.Operations = append(doc.Operations, op)
+	}
 	again, err := doc.canonical()
 	if err != nil || !bytes.Equal(again, r.canonical) {
 		return "the columns and operations do not fit its bytes"
