@@ -11,6 +11,7 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/access"
+	"ableroster/internal/desk"
 	"ableroster/wire"
 )
 
@@ -34,7 +35,7 @@ func (c *changer) next(reason string, dryRun bool) error {
 	} else {
 		c.held = ""
 	}
-	_, err := c.k.desk.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: reason, Operations: []json.RawMessage{json.RawMessage(op)}}, dryRun, "")
+	_, err := c.k.desk.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: reason, Operations: []json.RawMessage{json.RawMessage(op)}}, desk.How{DryRun: dryRun})
 	return err
 }
 
@@ -93,7 +94,7 @@ func (c *changer) own(w, writers int) error {
 }
 
 func (c *changer) one(op string) error {
-	_, err := c.k.desk.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, false, "")
+	_, err := c.k.desk.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, desk.How{})
 	return err
 }
 

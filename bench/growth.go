@@ -146,7 +146,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 }
 
 func (k *kept) preview(op string) error {
-	_, err := k.desk.Change(context.Background(), k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, true, "")
+	_, err := k.desk.Change(context.Background(), k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, desk.How{DryRun: true})
 	return err
 }
 

@@ -252,6 +252,12 @@ func (c *Client) Change(ctx context.Context, in wire.ChangeRequest, dryRun bool)
 	return out, c.Do(ctx, "POST", "/changes", q, in, &out)
 }
 
+// Preview is a page of what a change would do.
+func (c *Client) Preview(ctx context.Context, in wire.ChangeRequest, q Query) (out wire.ChangeResult, err error) {
+	q["dry_run"] = "true"
+	return out, c.Do(ctx, "POST", "/changes", q, in, &out)
+}
+
 // ImportUsers brings users in from the bytes of a CSV file.
 func (c *Client) ImportUsers(ctx context.Context, content []byte, q Query) (out wire.ChangeResult, err error) {
 	return out, c.Do(ctx, "POST", "/imports/users", q, content, &out)

@@ -39,6 +39,7 @@ type HolderList struct {
 // Difference is what one user gained and lost from one instant to another.
 type Difference struct {
 	User   Ref           `json:"user"`
+	Role   string        `json:"role,omitempty" enum:"gained,lost" doc:"where a role was asked for: whether they came to hold it or ceased to"`
 	Gained []Entitlement `json:"gained,omitempty"`
 	Lost   []Entitlement `json:"lost,omitempty"`
 }

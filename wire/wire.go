@@ -371,15 +371,17 @@ type Preview struct {
 	UsersLosing  int      `json:"users_losing"`
 	Gained       int      `json:"gained" doc:"entitlements gained, over all users"`
 	Lost         int      `json:"lost" doc:"entitlements lost, over all users"`
-	Effects      []Effect `json:"effects" doc:"one for each class of users who gain and lose the same"`
+	EffectCount  int      `json:"effect_count" doc:"how many classes of users there are who gain and lose the same"`
+	Effects      []Effect `json:"effects" doc:"a page of them: first each class with its first users, then the rest of those users"`
+	Next         string   `json:"next,omitempty" doc:"cursor of the next page, for a dry run"`
 	Outside      bool     `json:"outside,omitempty" doc:"somebody outside the caller's part is touched too"`
 	Rails        []Rail   `json:"rails,omitempty" doc:"guard rails it runs into"`
 }
 
 // Effect is what users with equal holdings gain and lose.
 type Effect struct {
-	Users     []Ref         `json:"users" doc:"at most 50 of them"`
-	UserCount int           `json:"user_count"`
+	Users     []Ref         `json:"users" doc:"at most 50 of them; more follow on later pages"`
+	UserCount int           `json:"user_count" doc:"how many there are in all"`
 	Gained    []Entitlement `json:"gained,omitempty"`
 	Lost      []Entitlement `json:"lost,omitempty"`
 }

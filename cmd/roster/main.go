@@ -57,7 +57,7 @@ func init() {
 		{"access", "USER", "all a user can do, and through what", access},
 		{"grid", "APPLICATION [-q TEXT] [-group GROUP]", "users × permissions of one application", grid},
 		{"holders", "APPLICATION ACTION PATH | -role ROLE", "who can do this, or who holds a role, and through what", holders},
-		{"between", "FROM [TO] [-user USER] [-application APPLICATION]", "who gained and lost what from one day to another", between},
+		{"between", "FROM [TO] [-user USER] [-role ROLE] [-application APPLICATION]", "who gained and lost what from one day to another", between},
 		{"timeline", "USER APPLICATION ACTION PATH", "from when to when a user held something, and through what", timeline},
 		{"history", "[-user USER] [-role ROLE]", "the ledger, newest first", history},
 		{"ledger verify", "", "recompute the chain and replay it against the rows", ledgerVerify},

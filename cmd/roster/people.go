@@ -230,6 +230,7 @@ func usersImport(c *call) error {
 // changing are the options of everything that changes.
 type changing struct {
 	dryRun      bool
+	cursor      string
 	reason      string
 	acknowledge names
 	basedOn     int64
@@ -238,6 +239,7 @@ type changing struct {
 func (c *call) changes() *changing {
 	x := &changing{}
 	c.flags.BoolVar(&x.dryRun, "dry-run", false, "only say what it would do")
+	c.flags.StringVar(&x.cursor, "cursor", "", "with -dry-run: the next page of effects, as the page before named it")
 	c.flags.StringVar(&x.reason, "reason", "", "why; asked for at a terminal when not given")
 	c.flags.Var(&x.acknowledge, "acknowledge", "a guard rail to pass, by its code; may be given again")
 	c.flags.Int64Var(&x.basedOn, "based-on", 0, "the revision you looked at: refused when what this builds on has changed since")
@@ -273,7 +275,15 @@ func (x *changing) send(c *call, ops []json.RawMessage) error {
 		return err
 	}
 	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops}
-	out, err := c.client.Change(c.ctx, req, x.dryRun)
+	if x.cursor != "" && !x.dryRun {
+		return &usageError{"-cursor goes with -dry-run"}
+	}
+	var out wire.ChangeResult
+	if x.dryRun {
+		out, err = c.client.Preview(c.ctx, req, client.Query{"cursor": x.cursor})
+	} else {
+		out, err = c.client.Change(c.ctx, req, false)
+	}
 	if err != nil {
 		return err
 	}
@@ -324,7 +334,7 @@ func (c *call) effect(p *wire.Preview, would bool) {
 	}
 	for i, e := range p.Effects {
 		if i == 10 {
-			c.say("… and %d more classes of users; -output json has them all.", len(p.Effects)-10)
+			c.say("… and %d more classes of users; -output json has them.", p.EffectCount-10)
 			break
 		}
 		who := c.who(e)
@@ -351,6 +361,9 @@ func (c *call) effect(p *wire.Preview, would bool) {
 				c.say("    %s: %s %s%s", l.Application.Label, l.Action, l.Target, c.conditions(l.Own, l.Schedule, l.From, l.Until))
 			}
 		}
+	}
+	if p.Next != "" && would {
+		c.say("There is more; the next page: -cursor %s", p.Next)
 	}
 	if p.Outside {
 		c.say("Somebody outside your part is touched too.")

@@ -72,11 +72,12 @@ func throughRole(p wire.Path) string {
 func between(c *call) error {
 	user := c.flags.String("user", "", "only what this user gained and lost")
 	app := c.flags.String("application", "", "only in this application")
+	role := c.flags.String("role", "", "only who came to hold this role or ceased to, and what it gives")
 	limit := c.flags.Int("limit", 100, "at most so many users")
 	if err := c.parseSome(1, "FROM", "TO"); err != nil {
 		return err
 	}
-	q := client.Query{"user": *user, "application": *app, "limit": strconv.Itoa(*limit)}
+	q := client.Query{"user": *user, "application": *app, "role": *role, "limit": strconv.Itoa(*limit)}
 	for i, name := range []string{"from", "to"} {
 		if i >= len(c.args) {
 			break
@@ -95,6 +96,9 @@ func between(c *call) error {
 	c.say("From %s (revision %d) to %s (revision %d): %s gained or lost something.", day(b.From), b.From.Revision, day(b.To), b.To.Revision, count(b.Total, "user"))
 	var rows [][]string
 	for _, u := range b.Users {
+		if u.Role != "" && len(u.Gained)+len(u.Lost) == 0 {
+			rows = append(rows, []string{first(u.User.Key, u.User.Label), u.Role, "", "the role alone", "", "held through another one as well"})
+		}
 		for _, side := range []struct {
 			sign  string
 			lines []wire.Entitlement

@@ -96,6 +96,25 @@ func (s *Snapshot) roleIntervals(id UserID) map[RoleID]Intervals {
 	return out
 }
 
+// HoldsRole says whether a user holds a role at an instant, on whatever terms
+// and through whatever.
+func (s *Snapshot) HoldsRole(id UserID, role RoleID, at Instant) bool {
+	return s.roleIntervals(id)[role].Holds(at)
+}
+
+// RoleGives says whether a role gives an action on a target, wherever it is held.
+func (s *Snapshot) RoleGives(role RoleID, e *Entitlement) bool {
+	r := s.roles.At(int(role))
+	if r == nil {
+		return false
+	}
+	app := s.applications.At(int(e.Application))
+	place, ok := app.fact.actionPlace(e.Action)
+	return ok && slices.ContainsFunc(r.rules, func(x rule) bool {
+		return x.app == e.Application && x.actions&(1<<place) != 0 && Contains(x.pattern, e.Target)
+	})
+}
+
 // anybodysRoles are the roles held by all-users or public, by role and terms.
 func (s *Snapshot) anybodysRoles() map[heldKey]*heldRole {
 	out := map[heldKey]*heldRole{}

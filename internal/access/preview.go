@@ -7,8 +7,8 @@ import (
 	"strings"
 )
 
-// Effect is what a draft does to users with equal holdings: all of them gain
-// and lose the same. Nobody signed in stands as user 0.
+// Effect is what a draft does to users who gain and lose the same. Nobody signed
+// in stands as user 0.
 type Effect struct {
 	Users  []UserID
 	Gained []Entitlement
@@ -22,23 +22,43 @@ type Preview struct {
 }
 
 // Preview works out what the draft gives and takes from an instant on, once
-// for each class of users whose holdings are equal before and after.
+// for each class of users whose holdings are equal before and after, and puts
+// together those who gain and lose the same, the most first.
 func (d *Draft) Preview(from Instant) Preview {
 	p := Preview{Touched: d.touchedUsers()}
-	class := map[string]int{}
+	class, alike := map[string]int{}, map[string]int{} // the place among the effects, or -1 for none
 	for _, id := range p.Touched {
 		k := d.base.holding(id) + "\n" + d.holding(id)
 		i, ok := class[k]
 		if !ok {
-			i = len(p.Effects)
-			class[k] = i
 			g, l := difference(d.base, &d.Snapshot, id, from)
-			p.Effects = append(p.Effects, Effect{Gained: g, Lost: l})
+			i = -1
+			if len(g)+len(l) > 0 {
+				text := effectText(g) + "\n" + effectText(l)
+				if i, ok = alike[text]; !ok {
+					i = len(p.Effects)
+					alike[text] = i
+					p.Effects = append(p.Effects, Effect{Gained: g, Lost: l})
+				}
+			}
+			class[k] = i
 		}
-		p.Effects[i].Users = append(p.Effects[i].Users, id)
+		if i >= 0 {
+			p.Effects[i].Users = append(p.Effects[i].Users, id)
+		}
 	}
-	p.Effects = slices.DeleteFunc(p.Effects, func(e Effect) bool { return len(e.Gained)+len(e.Lost) == 0 })
+	slices.SortStableFunc(p.Effects, func(a, b Effect) int { return cmp.Compare(len(b.Users), len(a.Users)) })
 	return p
+}
+
+// effectText is equal for equal entitlements.
+func effectText(es []Entitlement) string {
+	var b strings.Builder
+	for i := range es {
+		e := &es[i]
+		fmt.Fprint(&b, e.Application, " ", e.Action, " ", e.Target, " ", e.Own, " ", e.Schedule.String(), " ", e.When, "\n")
+	}
+	return b.String()
 }
 
 // holding is a text equal for users who hold equally: when they count, the

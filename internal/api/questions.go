@@ -50,9 +50,10 @@ func (s *Server) questionRoutes() {
 		To          time.Time `query:"to" doc:"a later instant, now by default"`
 		User        string    `query:"user" doc:"only what this user gained and lost"`
 		Application string    `query:"application" doc:"only in this application"`
+		Role        string    `query:"role" doc:"only who came to hold this role or ceased to, and what it gives"`
 	}
 	route(s, "GET", "/between", "between", "Who gained and lost what from one instant to another", func(ctx context.Context, in *between) (*body[wire.Between], error) {
-		out, err := s.desk.Between(ctx, caller(ctx), desk.BetweenSearch{From: in.From, To: in.To, User: in.User, Application: in.Application, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := s.desk.Between(ctx, caller(ctx), desk.BetweenSearch{From: in.From, To: in.To, User: in.User, Application: in.Application, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.Between]{out}, err
 	})
 	type timeline struct {

@@ -206,23 +206,11 @@ func (s *Server) readRoutes() {
 		out, err := v.Assignment(in.Assignment)
 		return &body[wire.Assignment]{out}, err
 	})
-	type gridSearch struct {
-		UserSearch
-		Application string `query:"application" required:"true" doc:"key or id"`
-		WouldBe     string `query:"would_be" maxLength:"2000" doc:"a would-be user among the rows: a JSON object with any of kind, unit, title, employment_type and location"`
-	}
 	route(s, "GET", "/grid", "get-grid", "Users × permissions of one application", func(ctx context.Context, in *gridSearch) (*body[wire.Grid], error) {
-		v, err := s.view(ctx, in.AsOf)
-		if err != nil {
-			return nil, err
-		}
-		newcomer, err := wouldBe(in.WouldBe)
-		if err != nil {
-			return nil, err
-		}
-		out, err := v.Grid(in.Application, in.search(), newcomer)
+		out, err := s.grid(ctx, in, in.search())
 		return &body[wire.Grid]{out}, err
 	})
+	route(s, "GET", "/grid.csv", "get-grid-file", "The whole grid as CSV, of up to 10,000 users", s.gridFile)
 	type find struct {
 		Query string `query:"q" maxLength:"200" required:"true"`
 		Limit int    `query:"limit" minimum:"1" maximum:"50" default:"12"`
@@ -257,6 +245,25 @@ func (s *Server) readRoutes() {
 	}, status(200))
 }
 
+// gridSearch chooses the rows of a grid.
+type gridSearch struct {
+	UserSearch
+	Application string `query:"application" required:"true" doc:"key or id"`
+	WouldBe     string `query:"would_be" maxLength:"2000" doc:"a would-be user among the rows: a JSON object with any of kind, unit, title, employment_type and location"`
+}
+
+func (s *Server) grid(ctx context.Context, in *gridSearch, q desk.Search) (wire.Grid, error) {
+	v, err := s.view(ctx, in.AsOf)
+	if err != nil {
+		return wire.Grid{}, err
+	}
+	newcomer, err := wouldBe(in.WouldBe)
+	if err != nil {
+		return wire.Grid{}, err
+	}
+	return v.Grid(in.Application, q, newcomer)
+}
+
 // wouldBe reads the description of a would-be user; a blank one is none.
 func wouldBe(text string) (*access.User, error) {
 	if text == "" {
@@ -280,11 +287,13 @@ func wouldBe(text string) (*access.User, error) {
 func (s *Server) changeRoutes() {
 	type change struct {
 		DryRun bool   `query:"dry_run" doc:"only say what it would do"`
+		Cursor string `query:"cursor" maxLength:"200" doc:"of a dry run: the next of the page of its preview before"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"effects of a page"`
 		Key    string `header:"Idempotency-Key" maxLength:"200" doc:"makes asking twice safe: bound to the caller and the body"`
 		Body   wire.ChangeRequest
 	}
 	route(s, "POST", "/changes", "make-change", "A list of operations, made together or not at all", func(ctx context.Context, in *change) (*body[wire.ChangeResult], error) {
-		out, err := s.desk.Change(ctx, caller(ctx), in.Body, in.DryRun, in.Key)
+		out, err := s.desk.Change(ctx, caller(ctx), in.Body, desk.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.ChangeResult]{out}, err
 	}, status(200))
 	type imported struct {

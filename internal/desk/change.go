@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
@@ -17,9 +18,19 @@ import (
 // mostOperations bounds one change made by hand; imports have their own bound.
 const mostOperations = 2000
 
-// Change makes a change, or with dryRun says what it would do. key is the
-// caller's idempotency key, or nothing.
-func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, dryRun bool, key string) (wire.ChangeResult, error) {
+// How says how a change is to be made.
+type How struct {
+	DryRun bool   // only say what it would do
+	Key    string // the caller's idempotency key, or nothing
+	Cursor string // the page of the preview, and how many effects it has
+	Limit  int
+}
+
+// Change makes a change, or says what it would do.
+func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how How) (wire.ChangeResult, error) {
+	if !how.DryRun {
+		how.Cursor = ""
+	}
 	ops, faults := decode(req.Operations)
 	if len(req.Operations) == 0 {
 		faults = append(faults, wire.Fault{Place: "/operations", Message: "is empty: there is nothing to do"})
@@ -27,7 +38,7 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, dry
 	if len(req.Operations) > mostOperations {
 		faults = append(faults, wire.Fault{Place: "/operations", Message: fmt.Sprintf("has more than %d operations", mostOperations)})
 	}
-	if f := checkReason(req.Reason, dryRun); f != nil {
+	if f := checkReason(req.Reason, how.DryRun); f != nil {
 		faults = append(faults, *f)
 	}
 	place := func(f access.Fault) string {
@@ -49,10 +60,10 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, dry
 	}
 	digest := sha256.Sum256(body)
 	return d.change(ctx, c, changing{
-		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: req.Reason, Operations: ops, Key: key, Request: digest[:]},
+		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: req.Reason, Operations: ops, Key: how.Key, Request: digest[:]},
+		How:         how,
 		basedOn:     req.BasedOn,
 		acknowledge: req.Acknowledge,
-		dryRun:      dryRun,
 		place:       place,
 	})
 }
@@ -87,15 +98,15 @@ func decode(raw []json.RawMessage) ([]access.Operation, []wire.Fault) {
 // changing is a change on its way, whatever it came from.
 type changing struct {
 	ledger.Change
+	How
 	basedOn     int64
 	acknowledge []string
-	dryRun      bool
 	place       func(access.Fault) string // where in what was sent a fault lies
 }
 
 func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeResult, error) {
 	v := d.Now(ctx, c)
-	out := wire.ChangeResult{DryRun: x.dryRun, Sentences: []string{}}
+	out := wire.ChangeResult{DryRun: x.DryRun, Sentences: []string{}}
 	judge := func(draft *access.Draft, at access.Instant) error {
 		// Judged at the head the draft began from, which may be newer.
 		v.Snapshot, v.today, v.at = draft.Base(), draft.Base(), at
@@ -105,7 +116,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 		return err
 	}
 	var draft *access.Draft
-	if x.dryRun {
+	if x.DryRun {
 		at := access.At(d.Clock())
 		draft = v.today.Draft()
 		draft.Visible = v.reads
@@ -161,7 +172,10 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 			return nil, v.moved(moved, x.basedOn)
 		}
 	}
-	out := v.preview(d, p)
+	out, err := v.preview(d, p, x.How)
+	if err != nil {
+		return nil, err
+	}
 	var stop []wire.Rail
 	for _, r := range d.GuardRails(v.caller.User, p, v.at) {
 		w := wire.Rail{Code: string(r.Code), Message: v.rail(r), Passable: r.Passable}
@@ -171,7 +185,7 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 		}
 		out.Rails = append(out.Rails, w)
 	}
-	if len(stop) > 0 && !x.dryRun {
+	if len(stop) > 0 && !x.DryRun {
 		e := problem(KindGuardRail, 409, "A guard rail stands in the way", "%s", stop[0].Message)
 		if stop[0].Passable {
 			e.Detail += " Acknowledge " + stop[0].Code + " to go on."
@@ -284,38 +298,35 @@ func (v *View) subjectRef(s access.Subject) wire.Ref {
 	return v.applicationRef(access.ApplicationID(s.Row), false)
 }
 
-// mostNamed bounds how many users of one class a preview names.
-const mostNamed = 50
+// mostNamed bounds how many users of one class an effect names, and
+// effectsAPage how many effects there are on a page unless asked otherwise.
+const (
+	mostNamed    = 50
+	effectsAPage = 100
+)
 
-func (v *View) preview(d *access.Draft, p access.Preview) *wire.Preview {
+func (v *View) preview(d *access.Draft, p access.Preview, how How) (*wire.Preview, error) {
 	out := &wire.Preview{Effects: []wire.Effect{}}
 	w := *v
 	w.Snapshot = &d.Snapshot
 	w.today = w.Snapshot // those a change adds are seen where it puts them
+	everybody := w.rights().ReadsAllUsers()
+	type part struct {
+		effect *wire.Effect
+		users  []access.UserID
+	}
+	var first, rest []part
 	for _, e := range p.Effects {
-		x := wire.Effect{Users: []wire.Ref{}}
-		for _, id := range e.Users {
-			ref := wire.Ref{Label: "Nobody signed in"}
-			if id != 0 {
-				ref = w.userRef(id)
-			}
-			if ref.Outside {
-				out.Outside = true
-				continue
-			}
-			x.UserCount++
-			if len(x.Users) < mostNamed {
-				x.Users = append(x.Users, ref)
-			}
+		seen := e.Users
+		if !everybody {
+			seen = slices.DeleteFunc(slices.Clone(e.Users), func(id access.UserID) bool { return id != 0 && !w.readsUser(id) })
 		}
-		if x.UserCount == 0 {
-			continue
-		}
+		x := &wire.Effect{UserCount: len(seen)}
 		var hidden1, hidden2 bool
 		x.Gained, hidden1 = w.entitlements(e.Gained)
 		x.Lost, hidden2 = w.entitlements(e.Lost)
-		out.Outside = out.Outside || hidden1 || hidden2
-		if len(x.Gained)+len(x.Lost) == 0 {
+		out.Outside = out.Outside || len(seen) < len(e.Users) || len(seen) > 0 && (hidden1 || hidden2)
+		if len(seen) == 0 || len(x.Gained)+len(x.Lost) == 0 {
 			continue
 		}
 		if len(x.Gained) > 0 {
@@ -326,9 +337,32 @@ func (v *View) preview(d *access.Draft, p access.Preview) *wire.Preview {
 		}
 		out.Gained += x.UserCount * len(x.Gained)
 		out.Lost += x.UserCount * len(x.Lost)
-		out.Effects = append(out.Effects, x)
+		for some := range slices.Chunk(seen, mostNamed) {
+			if len(first) == out.EffectCount {
+				first = append(first, part{x, some})
+			} else {
+				rest = append(rest, part{x, some})
+			}
+		}
+		out.EffectCount++
 	}
-	return out
+	page, next, err := cut(append(first, rest...), how.Cursor, cmp.Or(how.Limit, effectsAPage))
+	if err != nil {
+		return nil, err
+	}
+	out.Next = next
+	for _, x := range page {
+		e := *x.effect
+		for _, id := range x.users {
+			ref := wire.Ref{Label: "Nobody signed in"}
+			if id != 0 {
+				ref = w.userRef(id)
+			}
+			e.Users = append(e.Users, ref)
+		}
+		out.Effects = append(out.Effects, e)
+	}
+	return out, nil
 }
 
 // entitlements are those in applications the caller may read, and whether

@@ -66,8 +66,8 @@ func (d *Desk) ImportUsers(ctx context.Context, c Caller, in Import) (wire.Chang
 	digest := sha256.Sum256(in.Content)
 	out, err := d.change(ctx, c, changing{
 		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: b.ops, Key: in.Key, Request: digest[:]},
+		How:         How{DryRun: in.DryRun, Key: in.Key},
 		acknowledge: in.Acknowledge,
-		dryRun:      in.DryRun,
 		place:       place,
 	})
 	out.Sentences, out.Notes = b.summary(), nil

@@ -104,6 +104,7 @@ func (v *View) holderList(all []access.Holder, cursor string, limit int) (wire.H
 type BetweenSearch struct {
 	From, To          time.Time
 	User, Application string
+	Role              string // who came to hold this role, or ceased to
 	Cursor            string
 	Limit             int
 }
@@ -131,6 +132,12 @@ func (d *Desk) Between(ctx context.Context, c Caller, q BetweenSearch) (wire.Bet
 			return wire.Between{}, v.missing(access.FactApplication, q.Application)
 		}
 	}
+	var role access.RoleID
+	if q.Role != "" {
+		if role, ok = v.FindRole(q.Role); !ok || !v.readsRole(role) {
+			return wire.Between{}, v.missing(access.FactRole, q.Role)
+		}
+	}
 	before, err := d.past(ctx, q.From, only)
 	if err != nil {
 		return wire.Between{}, err
@@ -141,7 +148,7 @@ func (d *Desk) Between(ctx context.Context, c Caller, q BetweenSearch) (wire.Bet
 	}
 	v1, v2 := v.in(before, q.From), v.in(after, q.To)
 	out := wire.Between{From: v1.stand(), To: v2.stand()}
-	all := differences(v1, v2, only, app)
+	all := differences(v1, v2, only, app, role)
 	page, next, err := cut(all, q.Cursor, q.Limit)
 	if err != nil {
 		return out, err
@@ -165,8 +172,10 @@ func (d *Desk) past(ctx context.Context, at time.Time, only access.UserID) (*acc
 	return d.Ledger.At(ctx, access.At(at))
 }
 
-// differences are worked out once for each class of users who hold equally.
-func differences(v1, v2 *View, only access.UserID, app access.ApplicationID) []wire.Difference {
+// differences are worked out once for each class of users who hold equally. With
+// a role they are those of users who came to hold it or ceased to, of what it
+// gives.
+func differences(v1, v2 *View, only access.UserID, app access.ApplicationID, role access.RoleID) []wire.Difference {
 	type class struct{ gained, lost []access.Entitlement }
 	classes := map[string]class{}
 	out := []wire.Difference{}
@@ -174,24 +183,34 @@ func differences(v1, v2 *View, only access.UserID, app access.ApplicationID) []w
 		if only != 0 && u.ID != only || !v2.readsUser(u.ID) {
 			continue
 		}
+		held := ""
+		if role != 0 {
+			had, has := v1.HoldsRole(u.ID, role, v1.at), v2.HoldsRole(u.ID, role, v2.at)
+			if had == has {
+				continue
+			}
+			held = map[bool]string{true: "gained", false: "lost"}[has]
+		}
 		key := access.Class(v1.Snapshot, v2.Snapshot, u.ID)
 		c, ok := classes[key]
 		if !ok {
 			c.gained, c.lost = access.Between(v1.Snapshot, v1.at, v2.Snapshot, v2.at, u.ID)
 			classes[key] = c
 		}
-		x := wire.Difference{User: v2.userRef(u.ID), Gained: v2.ofApplication(c.gained, app), Lost: v1.ofApplication(c.lost, app)}
-		if len(x.Gained)+len(x.Lost) > 0 {
+		x := wire.Difference{User: v2.userRef(u.ID), Role: held, Gained: v2.some(c.gained, app, role), Lost: v1.some(c.lost, app, role)}
+		if len(x.Gained)+len(x.Lost) > 0 || role != 0 {
 			out = append(out, x)
 		}
 	}
 	return out
 }
 
-func (v *View) ofApplication(es []access.Entitlement, app access.ApplicationID) []wire.Entitlement {
+// some are the entitlements in an application, and those a role gives, where
+// either is asked for.
+func (v *View) some(es []access.Entitlement, app access.ApplicationID, role access.RoleID) []wire.Entitlement {
 	var some []access.Entitlement
 	for _, e := range es {
-		if app == 0 || e.Application == app {
+		if (app == 0 || e.Application == app) && (role == 0 || v.RoleGives(role, &e)) {
 			some = append(some, e)
 		}
 	}
@@ -261,7 +280,7 @@ func (d *Desk) Timeline(ctx context.Context, c Caller, user, application, action
 func (d *Desk) WhatIf(ctx context.Context, c Caller, in wire.WhatIfRequest) (wire.WhatIfAnswer, error) {
 	var out wire.WhatIfAnswer
 	var err error
-	if out.Change, err = d.Change(ctx, c, wire.ChangeRequest{Operations: in.Operations}, true, ""); err != nil {
+	if out.Change, err = d.Change(ctx, c, wire.ChangeRequest{Operations: in.Operations}, How{DryRun: true}); err != nil {
 		return out, err
 	}
 	v := d.Now(ctx, c)

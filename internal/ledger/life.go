@@ -15,7 +15,7 @@ const (
 	sqlGroupsEver = `with recursive up(id) as (
 		select group_id from membership_fact where member_user = $1
 		union select id from group_fact where filter <> ''
-		union select m.group_id from membership_fact m join up on m.member_group = up.id)
+		union select m.group_id from membership_fact m join up on m.member_group = up.id and m.member_group <> 0)
 		select id from up union select 1 union select 2`
 	sqlRolesEver = `with recursive down(id) as (
 		select role from assignment_fact where assignee_user = $1 or assignee_group = any($2)

@@ -17,7 +17,7 @@ const (
 		select group_id from membership_fact where member_user = $2 and opened <= $1 and (closed is null or closed > $1)
 		union select unnest($3::integer[])
 		union
-		select m.group_id from membership_fact m join up on m.member_group = up.id
+		select m.group_id from membership_fact m join up on m.member_group = up.id and m.member_group <> 0
 		where m.opened <= $1 and (m.closed is null or m.closed > $1))
 		select id from up union select 1 union select 2`
 	sqlRolesOfPrincipals = `with recursive down(id) as (
@@ -127,7 +127,7 @@ func concerning(user access.UserID, groups, roles, apps []int32, first int) []co
 		{access.FactOrganisation, "", nil},
 		{access.FactUser, at("id = $a"), []any{uint32(user)}},
 		{access.FactGroup, at("id = any($a)"), []any{groups}},
-		{access.FactMembership, at("(member_user = $a or member_group = any($b))"), []any{uint32(user), groups}},
+		{access.FactMembership, at("(member_user = $a or member_group <> 0 and member_group = any($b))"), []any{uint32(user), groups}},
 		{access.FactApplication, at("id = any($a)"), []any{apps}},
 		{access.FactResource, at("application = any($a)"), []any{apps}},
 		{access.FactFence, at("application = any($a)"), []any{apps}},

@@ -179,7 +179,7 @@ function Effect({ result }: { result: Schemas['ChangeResult'] }) {
       {p.effects.slice(0, 8).map((e, i) => (
         <EffectLine key={i} effect={e} />
       ))}
-      {p.effects.length > 8 && <p className="text-soft text-sm">and {p.effects.length - 8} more kinds of users</p>}
+      {p.effect_count > 8 && <p className="text-soft text-sm">and {p.effect_count - 8} more kinds of users</p>}
       {!result.unchanged && p.effects.length === 0 && <p>Nobody gains or loses anything.</p>}
       {p.effects.length > 0 && !p.outside && (
         <p className="text-soft text-sm">
