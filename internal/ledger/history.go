@@ -132,21 +132,22 @@ func readReasons(ctx context.Context, q querier, out []Revision, digests [][]byt
 }
 
 func readOperations(ctx context.Context, q querier, out []Revision, index map[int64]int, numbers []int64) error {
-	rows, err := q.Query(ctx, `select o.revision, o.body::text, p.digest, coalesce(p.user_id, 0), p.text is null,
-			coalesce(p.text->>'user_name', ''), coalesce(p.text->>'display_name', ''), coalesce(p.text->>'email', '')
-		from operation o left join personal p on p.digest = decode(o.body->>'personal', 'hex')
-		where o.revision = any($1) order by o.revision, o.position`, numbers)
+	rows, err := q.Query(ctx, `select revision, body::text, coalesce(body->>'personal', '') from operation
+		where revision = any($1) order by revision, position`, numbers)
 	if err != nil {
 		return err
 	}
+	type personal struct {
+		op     access.PersonalOperation
+		of     *Revision
+		digest string
+	}
+	var all []personal
+	var digests [][]byte
 	for rows.Next() {
 		var n int64
-		var body string
-		var digest []byte
-		var user access.UserID
-		var erased bool
-		var known access.Personal
-		if err := rows.Scan(&n, &body, &digest, (*uint32)(&user), &erased, &known.UserName, &known.DisplayName, &known.Email); err != nil {
+		var body, digest string
+		if err := rows.Scan(&n, &body, &digest); err != nil {
 			return err
 		}
 		r := &out[index[n]]
@@ -155,16 +156,31 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 			return fmt.Errorf("revision %d: %w", n, err)
 		}
 		r.raw = append(r.raw, json.RawMessage(body))
-		if p, ok := op.(access.PersonalOperation); ok && digest != nil {
-			if erased {
-				known = unnamed(user)
-			}
-			r.personal[hex.EncodeToString(digest)] = known
-			p.Unseal(func(d string) access.Personal { return r.personal[d] })
-		}
 		r.Operations = append(r.Operations, op)
+		if p, ok := op.(access.PersonalOperation); ok && digest != "" {
+			raw, _ := hex.DecodeString(digest) // what is no digest finds nothing
+			all, digests = append(all, personal{p, r, digest}), append(digests, raw)
+		}
 	}
-	return rows.Err()
+	if err := rows.Err(); err != nil || len(all) == 0 {
+		return err
+	}
+	// By key: a join would read the values of everybody, however few are named.
+	known, err := personals(ctx, q, sqlPersonal+" where digest = any($1)", digests)
+	if err != nil {
+		return err
+	}
+	for _, x := range all {
+		raw, _ := hex.DecodeString(x.digest)
+		if len(raw) != len(sum{}) {
+			continue
+		}
+		if p, ok := known[[32]byte(raw)]; ok {
+			x.of.personal[x.digest] = p
+			x.op.Unseal(func(d string) access.Personal { return x.of.personal[d] })
+		}
+	}
+	return nil
 }
 
 // replay applies a revision to the snapshot before it.
