@@ -35,6 +35,7 @@ var measurements = []struct {
 	run  func(context.Context, string) ([]line, error)
 }{
 	{"check", checks},
+	{"rival", rival},
 	{"difference", differences},
 	{"commit", commits},
 	{"http", overHTTP},

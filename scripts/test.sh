@@ -27,3 +27,7 @@ if [ "${1:-}" = screenshots ]; then
     exit
 fi
 go test -count=1 -timeout 40m ./...
+echo "fuzzing for a few seconds each"
+for target in internal/access:FuzzPattern internal/access:FuzzDecodeOperation internal/filter:FuzzParse; do
+    go test -run '^$' -fuzz "^${target#*:}\$" -fuzztime 5s "./${target%:*}"
+done
