@@ -356,6 +356,8 @@ func TestARehearsalIsCounted(t *testing.T) {
 	b.Go("/applications/works-orders")
 	b.Sees("Going live would deny 2 things")
 	b.Sees("Bettina Osei close orders 1")
+	b.Press("denied: why")
+	b.Sees("once it is live, this is denied")
 	b.Accessible()
 	_, err = s.SignIn(t, demo.Manager).Rehearsal(ctx, "works-orders")
 	problem(t, err, 404, "not-found")

@@ -2,8 +2,8 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useRef, useState, type KeyboardEvent } from 'react'
 import { answer, api, type Schemas } from '../api/client'
+import { Answer } from '../shared/Answer'
 import { Mark, markWords, type MarkName } from '../shared/Mark'
-import { Path } from '../shared/Path'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { count, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
@@ -266,48 +266,25 @@ function cellWords(c: Schemas['GridCell']): string {
 
 const lastOf = (g: Schemas['Grid'], i: number) => g.columns[i + 1]?.path !== g.columns[i]?.path
 
-/** Why one cell is as it is: the chain of facts, or what came near. */
+/** Why one cell is as it is. */
 function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: () => void }) {
   const { asOf } = useDay()
   const row = grid.rows[cell.row]!
   const column = grid.columns[cell.column]!
-  const newcomer = row.kind === 'would_be'
-  const ask = { user: row.user.key, application: grid.application.key!, action: column.action, path: column.path, explain: true }
-  const why = useQuery({
-    queryKey: ['check', ask],
-    enabled: !asOf && !newcomer,
-    queryFn: () => answer(api.POST('/api/v1/check', { body: ask })),
-  })
   return (
-    <section aria-label="Why" className="bg-open mt-3 rounded-md p-3">
-      <div className="flex justify-between gap-4">
-        <p aria-live="polite">
-          {newcomer ? 'What such a user would have on the first day: by rules, for all users and for everybody.' : asOf ? `On a past day the reasons are on the page of ${row.user.label}.` : (why.data?.message ?? 'Asking …')}
-        </p>
-        <button type="button" className="press" onClick={close}>
-          Close
-        </button>
+    <section aria-label="Why" className="bg-open mt-3 flex justify-between gap-4 rounded-md p-3">
+      <div>
+        {row.kind === 'would_be' ? (
+          <p>What such a user would have on the first day: by rules, for all users and for everybody.</p>
+        ) : asOf ? (
+          <p>On a past day the reasons are on the page of {row.user.label}.</p>
+        ) : (
+          <Answer ask={{ user: row.user.key, application: grid.application.key!, action: column.action, path: column.path }} />
+        )}
       </div>
-      {why.error && <Trouble error={why.error} />}
-      <div className="mt-2 flex flex-col gap-2">
-        {why.data?.paths?.map((p, i) => (
-          <Path key={i} path={p} />
-        ))}
-      </div>
-      {(why.data?.cure ?? []).length > 0 && (
-        <p className="mt-2">
-          Would give it:{' '}
-          {why.data!.cure!.map((r, i) => (
-            <span key={r.id}>
-              {i > 0 && ', '}
-              <Link to="/roles/$role" params={{ role: r.key! }} className="press">
-                {r.label}
-              </Link>
-            </span>
-          ))}
-          .
-        </p>
-      )}
+      <button type="button" className="press self-start" onClick={close}>
+        Close
+      </button>
     </section>
   )
 }

@@ -1,6 +1,8 @@
+import { Fragment, useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { answer, api } from '../../api/client'
+import { Answer } from '../../shared/Answer'
 import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
 import { Empty, Trouble } from '../../shared/State'
@@ -12,6 +14,7 @@ export function Rehearsal({ application }: { application: string }) {
     queryKey: ['rehearsal', application],
     queryFn: () => answer(api.GET('/api/v1/applications/{application}/rehearsal', { params: { path: { application } } })),
   })
+  const [open, setOpen] = useState('')
   const counts = rehearsal.data?.counts ?? []
   const denied = counts.filter((c) => c.denied)
   return (
@@ -33,22 +36,38 @@ export function Rehearsal({ application }: { application: string }) {
             </tr>
           </thead>
           <tbody>
-            {counts.slice(0, 100).map((c) => (
-              <tr key={`${c.user.id} ${c.action} ${c.path}`}>
-                <td>
-                  <Link to="/users/$user" params={{ user: c.user.key! }} className="press">
-                    {c.user.label}
-                  </Link>
-                </td>
-                <td>
-                  {c.action} <PathText path={c.path} />
-                </td>
-                <td className="text-soft">
-                  {c.times}, {moment(c.last_at)}
-                </td>
-                <td>{c.denied ? <span className="text-brick">denied</span> : <span className="text-kelp"><Mark name="direct" /> held by now</span>}</td>
-              </tr>
-            ))}
+            {counts.slice(0, 100).map((c) => {
+              const key = `${c.user.id} ${c.action} ${c.path}`
+              return (
+                <Fragment key={key}>
+                <tr>
+                  <td>
+                    <Link to="/users/$user" params={{ user: c.user.key! }} className="press">
+                      {c.user.label}
+                    </Link>
+                  </td>
+                  <td>
+                    {c.action} <PathText path={c.path} />
+                  </td>
+                  <td className="text-soft">
+                    {c.times}, {moment(c.last_at)}
+                  </td>
+                  <td>{c.denied ? (
+                    <button type="button" className="press text-brick" aria-expanded={open === key} onClick={() => setOpen(open === key ? '' : key)}>
+                      denied: why
+                    </button>
+                  ) : <span className="text-kelp"><Mark name="direct" /> held by now</span>}</td>
+                </tr>
+                {open === key && (
+                  <tr>
+                    <td colSpan={4} className="bg-open">
+                      <Answer ask={{ user: c.user.key, application, action: c.action, path: c.path }} />
+                    </td>
+                  </tr>
+                )}
+                </Fragment>
+              )
+            })}
           </tbody>
         </table>
       )}

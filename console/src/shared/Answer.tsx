@@ -1,0 +1,40 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { answer, api, type Schemas } from '../api/client'
+import { Path } from './Path'
+import { Trouble } from './State'
+
+/** Why somebody may or may not do something: the chains of facts, or what came near, and what would give it. */
+export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> }) {
+  const question = { ...ask, explain: true }
+  const why = useQuery({
+    queryKey: ['check', question],
+    queryFn: () => answer(api.POST('/api/v1/check', { body: question })),
+  })
+  const cure = why.data?.cure ?? []
+  return (
+    <>
+      <p aria-live="polite">{why.data?.message ?? (why.error ? '' : 'Asking …')}</p>
+      {why.error && <Trouble error={why.error} />}
+      <div className="mt-2 flex flex-col gap-2">
+        {why.data?.paths?.map((p, i) => (
+          <Path key={i} path={p} />
+        ))}
+      </div>
+      {cure.length > 0 && (
+        <p className="mt-2">
+          Would give it:{' '}
+          {cure.map((r, i) => (
+            <span key={r.id}>
+              {i > 0 && ', '}
+              <Link to="/roles/$role" params={{ role: r.key! }} className="press">
+                {r.label}
+              </Link>
+            </span>
+          ))}
+          .
+        </p>
+      )}
+    </>
+  )
+}
