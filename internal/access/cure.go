@@ -5,11 +5,12 @@ import (
 	"slices"
 )
 
-// Cures are the roles that would give what was denied, to whoever holds them
+// Cures are the roles that would give what was denied, or will be once the
+// application no longer rehearses, to whoever holds them
 // without terms; the narrowest first. None when it is not for want of a role.
 func (s *Snapshot) Cures(q Question) []RoleID {
 	d, a, err := s.check(&q)
-	if err != nil || d.Allowed || a.action.place < 0 {
+	if err != nil || d.Reason == Granted || a.action.place < 0 {
 		return nil
 	}
 	type cure struct {

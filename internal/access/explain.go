@@ -39,6 +39,7 @@ const maxSteps = 50_000
 // that hold when allowed, those that came near when denied.
 type Explanation struct {
 	Decision
+	Live   Reason // what the answer's would be if the application did not rehearse
 	User   UserID // 0 when nobody, or unknown
 	Chains []Chain
 	More   bool // there are more chains than listed
@@ -50,12 +51,15 @@ func (s *Snapshot) Explain(q Question) (Explanation, error) {
 	if err != nil {
 		return Explanation{}, err
 	}
-	out := Explanation{Decision: d, User: a.user}
+	out := Explanation{Decision: d, Live: d.Reason, User: a.user}
+	if d.Reason == Rehearsal {
+		out.Live = s.judge(&a).Reason
+	}
 	want := Reason("") // how the chains shown fail
-	switch d.Reason {
+	switch out.Live {
 	case Granted:
 	case NotOwner, OutsideSchedule, NotYet, Ended, OutOfScope, Fenced:
-		want = d.Reason
+		want = out.Live
 	default:
 		return out, nil
 	}

@@ -230,7 +230,15 @@ func (v *View) sentence(q wire.CheckRequest, e access.Explanation, paths []wire.
 	case access.Fenced:
 		return fmt.Sprintf("%s may not %s: it is fenced%s; %s is written for something wider.", who, what, v.fenceWords(q), strings.TrimPrefix(v.by(paths[0]), "by "))
 	case access.Rehearsal:
-		return fmt.Sprintf("%s may %s only because the application rehearses: once it is live, this is denied.", who, what)
+		live := e
+		live.Reason = e.Live
+		why := v.sentence(q, live, paths)
+		if _, short, ok := strings.Cut(why, ": "); ok {
+			why = ": " + short
+		} else {
+			why = ". " + why
+		}
+		return fmt.Sprintf("%s may %s only because the application rehearses: once it is live, this is denied%s", who, what, why)
 	case access.NoGrant:
 		return fmt.Sprintf("%s may not %s: no role held gives it.", who, what)
 	case access.UserInactive:
