@@ -66,7 +66,7 @@ func TestScreenshots(t *testing.T) {
 	shot("who-can")
 
 	b.Go("/between?application=tariff-ledger")
-	b.Press("Hedvika Venables")
+	b.Press("Leocadia Hartigan")
 	b.Sees("Who changed it, and why")
 	shot("what-changed")
 
