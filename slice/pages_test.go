@@ -101,7 +101,7 @@ func TestBetweenTellsWhoCameToHoldARole(t *testing.T) {
 	_, err = s.SignIn(t, demo.Manager).Between(ctx, client.Query{"from": yesterday, "role": "tariff-ledger/clerk"})
 	problem(t, err, 404, "not-found")
 	x := at(t, s, demo.Administrator)
-	x.says(0, "gained or lost something", "between", time.Now().AddDate(0, 0, -200).Format(time.DateOnly), "-role", "tariff-ledger/reader")
+	x.says(0, "came to hold tariff-ledger/reader or ceased to", "between", time.Now().AddDate(0, 0, -200).Format(time.DateOnly), "-role", "tariff-ledger/reader")
 }
 
 func TestTheWholeGridAsAFile(t *testing.T) {

@@ -93,7 +93,11 @@ func between(c *call) error {
 		return err
 	}
 	day := func(s wire.Stand) string { return s.At.In(c.zone).Format("2 January 2006 15:04") }
-	c.say("From %s (revision %d) to %s (revision %d): %s gained or lost something.", day(b.From), b.From.Revision, day(b.To), b.To.Revision, count(b.Total, "user"))
+	did := "gained or lost something"
+	if *role != "" {
+		did = "came to hold " + *role + " or ceased to"
+	}
+	c.say("From %s (revision %d) to %s (revision %d): %s %s.", day(b.From), b.From.Revision, day(b.To), b.To.Revision, count(b.Total, "user"), did)
 	var rows [][]string
 	for _, u := range b.Users {
 		if u.Role != "" && len(u.Gained)+len(u.Lost) == 0 {
