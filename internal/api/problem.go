@@ -32,7 +32,7 @@ func init() {
 	// is not echoed: it may be a secret.
 	huma.NewErrorWithContext = func(c huma.Context, status int, message string, errs ...error) huma.StatusError {
 		p := newProblem(status, message, errs...)
-		p.Instance, _ = c.Context().Value(requestKey).(string)
+		p.Instance = callOf(c.Context()).id
 		return p
 	}
 	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {

@@ -32,7 +32,7 @@ func route[I, O any](s *Server, method, path, id, summary string, h func(context
 		out, err := h(ctx, in)
 		if err != nil {
 			p := problemOf(err)
-			p.Instance, _ = ctx.Value(requestKey).(string)
+			p.Instance = callOf(ctx).id
 			if p.Status == 500 {
 				s.log.Error("request failed", "request", p.Instance, "error", err)
 			}
@@ -53,8 +53,7 @@ func status(code int) func(*huma.Operation) {
 }
 
 func caller(ctx context.Context) desk.Caller {
-	c, _ := ctx.Value(callerKey).(desk.Caller)
-	return c
+	return callOf(ctx).caller
 }
 
 // AsOf is what every read of access takes.

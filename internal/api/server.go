@@ -89,19 +89,25 @@ func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, o Opt
 // Document is the OpenAPI document.
 func (s *Server) Document() []byte { return s.doc }
 
-type contextKey int
+type contextKey struct{}
 
-const (
-	callerKey contextKey = iota
-	requestKey
-	addressKey
-	cookieKey
-)
-
-func requestID(c fiber.Ctx) string {
-	id, _ := c.Context().Value(requestKey).(string)
-	return id
+// call is what is known of a request: filled in as it passes, and read through
+// its context.
+type call struct {
+	id      string
+	caller  desk.Caller // nobody while it is not known
+	address string
+	cookie  string // of the session, when that is how they are known
 }
+
+func callOf(ctx context.Context) *call {
+	if x, ok := ctx.Value(contextKey{}).(*call); ok {
+		return x
+	}
+	return &call{}
+}
+
+func requestID(c fiber.Ctx) string { return callOf(c.Context()).id }
 
 // logged gives each request an id, a deadline and a line in the log, and turns
 // a panic into a 500 that ends nothing else.
@@ -110,7 +116,8 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 	raw := make([]byte, 8)
 	rand.Read(raw)
 	id := hex.EncodeToString(raw)
-	ctx, cancel := context.WithTimeout(context.WithValue(c.Context(), requestKey, id), requestLimit)
+	known := &call{id: id}
+	ctx, cancel := context.WithTimeout(context.WithValue(c.Context(), contextKey{}, known), requestLimit)
 	defer cancel()
 	c.SetContext(ctx)
 	c.Set("X-Request-Id", id)
@@ -128,9 +135,8 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 		if !s.log.Enabled(ctx, level) {
 			return
 		}
-		caller, _ := c.Context().Value(callerKey).(desk.Caller)
 		s.log.Log(ctx, level, "request", "request", id, "method", c.Method(), "path", strings.Clone(c.Path()),
-			"status", c.Response().StatusCode(), "ms", math.Round(time.Since(began).Seconds()*1e4)/10, "user", caller.User.String())
+			"status", c.Response().StatusCode(), "ms", math.Round(time.Since(began).Seconds()*1e4)/10, "user", known.caller.User.String())
 	}()
 	if err := c.Next(); err != nil {
 		return s.App.Config().ErrorHandler(c, err)
@@ -189,19 +195,19 @@ func (s *Server) identified(c fiber.Ctx) error {
 	if !strings.HasPrefix(c.Path(), "/api/") {
 		return c.Next()
 	}
-	ctx := context.WithValue(c.Context(), addressKey, strings.Clone(c.IP()))
+	x := callOf(c.Context())
+	x.address = strings.Clone(c.IP())
 	var user access.UserID
 	via := "API"
-	cookie := strings.Clone(c.Cookies(cookieName))
 	if bearer, ok := strings.CutPrefix(c.Get("Authorization"), "Bearer "); ok {
 		user = s.door.Token(bearer)
 		if strings.HasPrefix(c.Get("User-Agent"), "roster/") {
 			via = "command line"
 		}
-	} else if cookie != "" {
+	} else if cookie := strings.Clone(c.Cookies(cookieName)); cookie != "" {
 		user = s.door.Session(cookie)
 		via = "console"
-		ctx = context.WithValue(ctx, cookieKey, cookie)
+		x.cookie = cookie
 	}
 	if via != "API" && via != "command line" || strings.HasPrefix(c.Path(), "/api/v1/session") {
 		if !safe(c.Method()) && !sameOrigin(c) {
@@ -215,9 +221,8 @@ func (s *Server) identified(c fiber.Ctx) error {
 			Detail: "Sign in, or send an API token that is still good."}})
 	}
 	if known {
-		ctx = context.WithValue(ctx, callerKey, desk.Caller{User: user, Via: via})
+		x.caller = desk.Caller{User: user, Via: via}
 	}
-	c.SetContext(ctx)
 	return c.Next()
 }
 

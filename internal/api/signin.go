@@ -24,7 +24,7 @@ func (s *Server) cookie(value string, expires time.Time) http.Cookie {
 }
 
 func address(ctx context.Context) string {
-	a, _ := ctx.Value(addressKey).(string)
+	a := callOf(ctx).address
 	return a
 }
 
@@ -61,7 +61,7 @@ func (s *Server) signInRoutes() {
 		out := &struct {
 			Cookie http.Cookie `header:"Set-Cookie"`
 		}{s.cookie("", time.Unix(0, 0))}
-		if cookie, _ := ctx.Value(cookieKey).(string); cookie != "" {
+		if cookie := callOf(ctx).cookie; cookie != "" {
 			return out, s.door.SignOut(ctx, cookie)
 		}
 		return out, nil
