@@ -29,9 +29,16 @@ func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
 	q.Cursor, q.Limit = "", 500
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
-	lines := 0
+	newcomer, err := wouldBe(in.WouldBe)
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.view(ctx, in.AsOf) // one for all pages: they are of one revision
+	if err != nil {
+		return nil, err
+	}
 	for {
-		g, err := s.grid(ctx, in, q)
+		g, err := v.Grid(in.Application, q, newcomer)
 		if err != nil {
 			return nil, err
 		}
@@ -51,7 +58,6 @@ func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
 				line = append(line, cellWords(&r.Cells[i]))
 			}
 			_ = w.Write(line)
-			lines++
 		}
 		if q.Cursor = g.Next; q.Cursor == "" {
 			break

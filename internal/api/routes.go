@@ -206,7 +206,7 @@ func (s *Server) readRoutes() {
 		return &body[wire.Assignment]{out}, err
 	})
 	route(s, "GET", "/grid", "get-grid", "Users × permissions of one application", func(ctx context.Context, in *gridSearch) (*body[wire.Grid], error) {
-		out, err := s.grid(ctx, in, in.search())
+		out, err := s.grid(ctx, in)
 		return &body[wire.Grid]{out}, err
 	})
 	route(s, "GET", "/grid.csv", "get-grid-file", "The whole grid as CSV, of up to 10,000 users", s.gridFile)
@@ -251,7 +251,7 @@ type gridSearch struct {
 	WouldBe     string `query:"would_be" maxLength:"2000" doc:"a would-be user among the rows: a JSON object with any of kind, unit, title, employment_type and location"`
 }
 
-func (s *Server) grid(ctx context.Context, in *gridSearch, q desk.Search) (wire.Grid, error) {
+func (s *Server) grid(ctx context.Context, in *gridSearch) (wire.Grid, error) {
 	v, err := s.view(ctx, in.AsOf)
 	if err != nil {
 		return wire.Grid{}, err
@@ -260,7 +260,7 @@ func (s *Server) grid(ctx context.Context, in *gridSearch, q desk.Search) (wire.
 	if err != nil {
 		return wire.Grid{}, err
 	}
-	return v.Grid(in.Application, q, newcomer)
+	return v.Grid(in.Application, in.search(), newcomer)
 }
 
 // wouldBe reads the description of a would-be user; a blank one is none.

@@ -125,7 +125,7 @@ func (c *rolls) refresh(s *access.Snapshot) {
 	for _, sort := range orders {
 		c.get(s, sort, userOrders[sort])
 		c.mu.Lock()
-		c.kept[sort] = c.kept[sort][:1]
+		c.kept[sort] = []*roll{c.kept[sort][0]} // a slice of the old one would keep them all
 		c.mu.Unlock()
 	}
 }
