@@ -348,13 +348,15 @@ func TestAnExplanationNamesWaysThatAreThere(t *testing.T) {
 			if d, _ := s.Check(q); d != e.Decision {
 				t.Fatalf("%+v: check %v, explain %v", q, d, e.Decision)
 			}
-			near := slices.Contains(order, e.Reason)
-			if (e.Reason == Granted || near) != (len(e.Chains) > 0) {
-				t.Fatalf("%+v: %s with %d chains", q, e.Reason, len(e.Chains))
+			if (e.Reason == Rehearsal) != (e.Live != e.Reason) || e.Reason == Rehearsal && e.Live == Granted {
+				t.Fatalf("%+v: %s, and live it would be %s", q, e.Reason, e.Live)
+			}
+			if (e.Live == Granted || slices.Contains(order, e.Live)) != (len(e.Chains) > 0) {
+				t.Fatalf("%+v: %s, live %s, with %d chains", q, e.Reason, e.Live, len(e.Chains))
 			}
 			for i, chain := range e.Chains {
-				if want := map[bool]Reason{true: "", false: e.Reason}[e.Allowed]; chain.Fails != want {
-					t.Fatalf("%+v: a chain fails with %q in an answer %s", q, chain.Fails, e.Reason)
+				if want := map[bool]Reason{true: "", false: e.Live}[e.Live == Granted]; chain.Fails != want {
+					t.Fatalf("%+v: a chain fails with %q in an answer %s, live %s", q, chain.Fails, e.Reason, e.Live)
 				}
 				if i > 0 && chain.Length() < e.Chains[i-1].Length() {
 					t.Fatalf("%+v: a longer chain comes first", q)
