@@ -15,6 +15,8 @@ import (
 	"strings"
 	"text/tabwriter"
 	"time"
+
+	"ableroster/internal/heap"
 )
 
 func names() string {
@@ -67,6 +69,7 @@ func main() {
 	if database == "" {
 		log.Fatal("bench: make bench gives DATABASE_URL")
 	}
+	heap.Settle()
 	ctx := context.Background()
 	if *serve {
 		log.Fatal(serveChild(ctx, database))

@@ -10,12 +10,12 @@ import (
 	"net"
 	"net/url"
 	"os"
-	"runtime/debug"
 	"strings"
 	"time"
 
 	"ableroster/console"
 	"ableroster/internal/api"
+	"ableroster/internal/heap"
 	"ableroster/internal/desk"
 	"ableroster/internal/ledger"
 	"ableroster/internal/signin"
@@ -110,11 +110,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if err != nil {
 		return err
 	}
-	// Nearly all memory is the snapshot, which lives long: half of it again is
-	// room enough for what comes and goes.
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(50)
-	}
+	heap.Settle()
 	began := time.Now()
 	o, err := c.open(ctx, log)
 	if err != nil {

@@ -51,11 +51,18 @@ type held struct {
 
 // permissionsOf are all permissions a user ever holds by the present facts.
 func (s *Snapshot) permissionsOf(id UserID) []held {
+	return s.permissionsIn(id, s.heldRoles(id, anyGroup), nil)
+}
+
+// permissionsIn are the permissions of roles a user holds, in some applications
+// or, for nil, in all.
+func (s *Snapshot) permissionsIn(id UserID, roles heldRoles, apps map[ApplicationID]bool) []held {
 	var out []held
-	for _, h := range s.heldRoles(id, anyGroup) {
+	for i := range roles {
+		h := &roles[i]
 		for _, x := range s.roles.At(int(h.role)).permissions {
 			p := s.permissions.At(int(x)).fact
-			if id == 0 && p.Own { // somebody not signed in owns nothing
+			if id == 0 && p.Own || apps != nil && !apps[p.Application] { // somebody not signed in owns nothing
 				continue
 			}
 			out = append(out, held{p, h.terms, h.when})
@@ -221,46 +228,47 @@ func sortEntitlements(es []Entitlement) {
 	})
 }
 
-// same says whether a permission is held alike by two snapshots.
-func (h *held) same(o *held) bool {
-	return h.Permission == o.Permission && slices.Equal(h.when, o.when) && h.terms.String() == o.terms.String()
-}
-
-// differing are the permissions of one side that the other does not hold alike,
-// and all in applications that are described otherwise: only their lines can
-// have come or gone.
-func differing(some, others []held, described func(ApplicationID) bool) []held {
-	byPermission := make(map[PermissionID][]*held, len(others))
-	for i := range others {
-		byPermission[others[i].ID] = append(byPermission[others[i].ID], &others[i])
-	}
-	var out []held
-	for i := range some {
-		h := &some[i]
-		alike := slices.ContainsFunc(byPermission[h.ID], func(o *held) bool { return h.same(o) })
-		if !alike || !described(h.Application) {
-			out = append(out, *h)
+// differingLines adds the lines of the permissions a user holds here and not
+// alike in another snapshot, and of all in applications that are described
+// otherwise there: only those can have come or gone.
+func (s *Snapshot) differingLines(other *Snapshot, id UserID, here, there heldRoles, into map[line]struct{}) {
+	for i := range here {
+		h := &here[i]
+		o := there.find(h.role, h.text)
+		alike := o != nil && slices.Equal(h.when, o.when)
+		for _, x := range s.roles.At(int(h.role)).permissions {
+			p := s.permissions.At(int(x)).fact
+			if q := other.permissions.At(int(x)); alike && q != nil && q.fact == p && s.describedAlike(other, p.Application) {
+				continue
+			}
+			if id != 0 || !p.Own {
+				s.lines(held{p, h.terms, h.when}, into)
+			}
 		}
 	}
-	return out
+}
+
+func (s *Snapshot) describedAlike(other *Snapshot, app ApplicationID) bool {
+	a, b := s.applications.At(int(app)), other.applications.At(int(app))
+	return a != nil && b != nil && a.touched == b.touched
 }
 
 // difference is what next holds and base does not, and the other way round,
 // from an instant on. A line of one side counts in the other where it can be
 // held there, though it may be held through a wider pattern.
 func difference(base, next *Snapshot, id UserID, from Instant) (gained, lost []Entitlement) {
-	before, after := base.permissionsOf(id), next.permissionsOf(id)
-	alike := func(app ApplicationID) bool {
-		b, n := base.applications.At(int(app)), next.applications.At(int(app))
-		return b != nil && n != nil && b.touched == n.touched
-	}
+	had, has := base.heldRoles(id, anyGroup), next.heldRoles(id, anyGroup)
 	set := map[line]struct{}{}
-	for _, p := range differing(before, after, alike) {
-		base.lines(p, set)
+	base.differingLines(next, id, had, has, set)
+	next.differingLines(base, id, has, had, set)
+	if len(set) == 0 {
+		return nil, nil
 	}
-	for _, p := range differing(after, before, alike) {
-		next.lines(p, set)
+	apps := map[ApplicationID]bool{}
+	for l := range set {
+		apps[l.app] = true
 	}
+	before, after := base.permissionsIn(id, had, apps), next.permissionsIn(id, has, apps)
 	ahead := Window{From: from}
 	for l := range set {
 		b, a := base.when(l, before), next.when(l, after)

@@ -30,8 +30,10 @@ const (
 // GuardRails are those a draft by a caller runs into, given its preview.
 func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 	var out []Rail
-	if len(d.base.administrators(from)) > 0 && len(d.administrators(from)) == 0 {
-		out = append(out, Rail{Code: LastAdministrator, Users: d.base.administrators(from)})
+	if !d.administered(from) {
+		if last := d.base.administrators(from); len(last) > 0 {
+			out = append(out, Rail{Code: LastAdministrator, Users: last})
+		}
 	}
 	var gains, everybody, admins []UserID
 	for _, e := range p.Effects {
@@ -83,7 +85,26 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 // everything in Able Roster through no window.
 func (s *Snapshot) administrators(at Instant) []UserID {
 	var out []UserID
-	seen := map[UserID]bool{}
+	s.eachAdministrator(at, func(id UserID) bool {
+		out = append(out, id)
+		return true
+	})
+	return out
+}
+
+// administered says whether there is one.
+func (s *Snapshot) administered(at Instant) bool {
+	found := false
+	s.eachAdministrator(at, func(UserID) bool {
+		found = true
+		return false
+	})
+	return found
+}
+
+// eachAdministrator calls yield for each, once, until it says to stop.
+func (s *Snapshot) eachAdministrator(at Instant, yield func(UserID) bool) {
+	seen, stop := map[UserID]bool{}, false
 	for i := range s.roles.Len() {
 		rec := s.roles.At(i)
 		if rec == nil || rec.fact == nil || rec.fact.Retired {
@@ -95,16 +116,16 @@ func (s *Snapshot) administrators(at Instant) []UserID {
 				continue
 			}
 			s.holdersBelow(RoleID(i), func(id UserID) {
-				if id != 0 && !seen[id] {
+				if !stop && id != 0 && !seen[id] {
 					seen[id] = true
-					if s.administers(id, at) {
-						out = append(out, id)
-					}
+					stop = s.administers(id, at) && !yield(id)
 				}
 			})
+			if stop {
+				return
+			}
 		}
 	}
-	return out
 }
 
 func (s *Snapshot) administers(id UserID, at Instant) bool {

@@ -33,30 +33,49 @@ func (t terms) String() string {
 type heldRole struct {
 	role RoleID
 	terms
+	text string // of the terms
 	when Intervals
 }
 
-// heldKey is equal for one role on equal terms.
-type heldKey struct {
-	role  RoleID
-	terms string
+// heldRoles are roles each of which stands once for each of the terms it is
+// held on. Nobody holds so many that a map would find one sooner.
+type heldRoles []heldRole
+
+// find is the role on terms of some text, or nil.
+func (all heldRoles) find(role RoleID, text string) *heldRole {
+	for i := range all {
+		if all[i].role == role && all[i].text == text {
+			return &all[i]
+		}
+	}
+	return nil
 }
 
-func (h *heldRole) key() heldKey { return heldKey{h.role, h.terms.String()} }
+// add adds a role and all it includes, on terms, for a time.
+func (all heldRoles) add(s *Snapshot, role RoleID, t terms, when Intervals) heldRoles {
+	text := t.String()
+	for _, r := range s.roles.At(int(role)).closure {
+		if h := all.find(r, text); h != nil {
+			h.when = h.when.union(when)
+		} else {
+			all = append(all, heldRole{r, t, text, when})
+		}
+	}
+	return all
+}
 
 // anyGroup lets every group count, ownGroups not those everybody is in.
 func anyGroup(GroupID) bool    { return true }
 func ownGroups(g GroupID) bool { return g != PublicGroup && g != AllUsersGroup }
 
 // heldRoles are the roles a user holds, by assignment to any principal whose
-// group counts and by inclusion, clipped to when the user counts. One role
-// stands once for each of the terms it is held on.
-func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) map[heldKey]*heldRole {
-	out := map[heldKey]*heldRole{}
+// group counts and by inclusion, clipped to when the user counts.
+func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) heldRoles {
 	effective := s.effective(id)
 	if len(effective) == 0 {
-		return out
+		return nil
 	}
+	out := make(heldRoles, 0, 16)
 	hold := func(from Intervals, all []link) {
 		for _, g := range all {
 			l := s.limitsOf(g)
@@ -64,16 +83,7 @@ func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) map[heldKey]*
 			if len(when) == 0 {
 				continue
 			}
-			t := l.terms()
-			text := t.String()
-			for _, r := range s.roles.At(int(g.role())).closure {
-				k := heldKey{r, text}
-				if h := out[k]; h != nil {
-					h.when = h.when.union(when)
-				} else {
-					out[k] = &heldRole{role: r, terms: t, when: when}
-				}
-			}
+			out = out.add(s, g.role(), l.terms(), when)
 		}
 	}
 	if u := s.users.At(int(id)); id != 0 && u != nil {
@@ -116,15 +126,12 @@ func (s *Snapshot) RoleGives(role RoleID, e *Entitlement) bool {
 }
 
 // anybodysRoles are the roles held by all-users or public, by role and terms.
-func (s *Snapshot) anybodysRoles() map[heldKey]*heldRole {
-	out := map[heldKey]*heldRole{}
+func (s *Snapshot) anybodysRoles() heldRoles {
+	var out heldRoles
 	for _, g := range []GroupID{PublicGroup, AllUsersGroup} {
 		for _, x := range s.groups.At(int(g)).given {
 			l := s.limitsOf(x)
-			for _, r := range s.roles.At(int(x.role())).closure {
-				h := &heldRole{role: r, terms: l.terms()}
-				out[h.key()] = h
-			}
+			out = out.add(s, x.role(), l.terms(), Always())
 		}
 	}
 	return out

@@ -5,10 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"reflect"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // Operation is one step of a change. Each kind is a file op_*.go with its
@@ -66,23 +66,32 @@ func DecodeOperation(raw []byte) (Operation, []Fault) {
 func DecodeStored(raw []byte) (Operation, error) { return decode(raw, false) }
 
 func decode(raw []byte, fresh bool) (Operation, error) {
-	var head struct {
-		Op string `json:"op"`
-	}
-	if err := json.Unmarshal(raw, &head); err != nil {
+	var fields map[string]json.RawMessage
+	if err := json.Unmarshal(raw, &fields); err != nil {
 		return nil, &Fault{Message: "must be an object with an \"op\""}
 	}
-	build := verbs[head.Op]
+	var verb string
+	if op := fields["op"]; op != nil {
+		if err := json.Unmarshal(op, &verb); err != nil {
+			return nil, &Fault{Field: "op", Message: "must be a text"}
+		}
+	}
+	build := verbs[verb]
 	if build == nil {
-		if head.Op == "" {
+		if verb == "" {
 			return nil, &Fault{Field: "op", Message: "is missing"}
 		}
-		return nil, &Fault{Field: "op", Message: fmt.Sprintf("there is no operation %q", head.Op)}
+		return nil, &Fault{Field: "op", Message: fmt.Sprintf("there is no operation %q", verb)}
 	}
 	op := build()
-	dec := json.NewDecoder(bytes.NewReader(raw))
+	delete(fields, "op")
+	rest, err := json.Marshal(fields)
+	if err != nil {
+		return nil, fieldFault(err)
+	}
+	dec := json.NewDecoder(bytes.NewReader(rest))
 	dec.DisallowUnknownFields()
-	if err := dec.Decode(&tagged{op}); err != nil {
+	if err := dec.Decode(op); err != nil {
 		return nil, fieldFault(err)
 	}
 	if fresh {
@@ -91,30 +100,6 @@ func decode(raw []byte, fresh bool) (Operation, error) {
 		}
 	}
 	return op, nil
-}
-
-// tagged decodes an operation and passes over its "op".
-type tagged struct{ op Operation }
-
-func (t *tagged) UnmarshalJSON(raw []byte) error {
-	var fields map[string]json.RawMessage
-	if err := json.Unmarshal(raw, &fields); err != nil {
-		return err
-	}
-	delete(fields, "op")
-	rest, err := json.Marshal(fields)
-	if err != nil {
-		return err
-	}
-	dec := json.NewDecoder(bytes.NewReader(rest))
-	dec.DisallowUnknownFields()
-	if err := dec.Decode(t.op); err != nil {
-		return err
-	}
-	if _, err := dec.Token(); err != io.EOF {
-		return errors.New("has something after the object")
-	}
-	return nil
 }
 
 // EncodeOperation is the JSON of an operation with its "op".
@@ -280,24 +265,33 @@ func (s *Snapshot) touchedAt(r Subject) int64 {
 // SubjectsOf are the ids an applied operation speaks of, in order.
 func SubjectsOf(op Operation) []string {
 	out := []string{}
-	var visit func(reflect.Value)
-	visit = func(v reflect.Value) {
-		for i := range v.NumField() {
-			field, f := v.Type().Field(i), v.Field(i)
-			if f.Kind() == reflect.Pointer && !f.IsNil() {
-				f = f.Elem()
-			}
-			name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
-			switch {
-			case field.Anonymous && f.Kind() == reflect.Struct:
-				visit(f)
-			case f.Kind() == reflect.String && referring[name] && LooksLikeID(f.String()) && !slices.Contains(out, f.String()):
-				out = append(out, f.String())
-			}
+	v := reflect.ValueOf(op).Elem()
+	for _, i := range referringFields(v.Type()) {
+		f := v.FieldByIndex(i)
+		if f.Kind() == reflect.Pointer {
+			f = f.Elem() // the zero Value when it is nil
+		}
+		if id := f.String(); f.Kind() == reflect.String && LooksLikeID(id) && !slices.Contains(out, id) {
+			out = append(out, id)
 		}
 	}
-	visit(reflect.ValueOf(op).Elem())
 	slices.Sort(out)
+	return out
+}
+
+var referringOf sync.Map // of a type of operation: where its fields that hold ids are
+
+func referringFields(t reflect.Type) [][]int {
+	if known, ok := referringOf.Load(t); ok {
+		return known.([][]int)
+	}
+	out := [][]int{}
+	for _, f := range reflect.VisibleFields(t) {
+		if name, _, _ := strings.Cut(f.Tag.Get("json"), ","); referring[name] {
+			out = append(out, f.Index)
+		}
+	}
+	referringOf.Store(t, out)
 	return out
 }
 

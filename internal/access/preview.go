@@ -27,9 +27,12 @@ type Preview struct {
 func (d *Draft) Preview(from Instant) Preview {
 	p := Preview{Touched: d.touchedUsers()}
 	class, alike := map[string]int{}, map[string]int{} // the place among the effects, or -1 for none
+	var k []byte
 	for _, id := range p.Touched {
-		k := d.base.holding(id) + "\n" + d.holding(id)
-		i, ok := class[k]
+		if len(p.Touched) > 1 { // one is a class of their own
+			k = d.appendHolding(d.base.appendHolding(k[:0], id), id)
+		}
+		i, ok := class[string(k)]
 		if !ok {
 			g, l := difference(d.base, &d.Snapshot, id, from)
 			i = -1
@@ -41,7 +44,7 @@ func (d *Draft) Preview(from Instant) Preview {
 					p.Effects = append(p.Effects, Effect{Gained: g, Lost: l})
 				}
 			}
-			class[k] = i
+			class[string(k)] = i
 		}
 		if i >= 0 {
 			p.Effects[i].Users = append(p.Effects[i].Users, id)
@@ -59,28 +62,6 @@ func effectText(es []Entitlement) string {
 		fmt.Fprint(&b, e.Application, " ", e.Action, " ", e.Target, " ", e.Own, " ", e.Schedule.String(), " ", e.When, "\n")
 	}
 	return b.String()
-}
-
-// holding is a text equal for users who hold equally: when they count, the
-// groups and roles given to them directly, and their kind.
-func (s *Snapshot) holding(id UserID) string {
-	if id == 0 {
-		return "nobody"
-	}
-	u := s.users.At(int(id))
-	if u == nil || u.fact == nil {
-		return "absent"
-	}
-	parts := make([]string, 0, len(u.groups())+len(u.given()))
-	for _, j := range u.groups() {
-		parts = append(parts, fmt.Sprint("m", j.group(), j.byRule(), s.windowOf(j)))
-	}
-	for _, g := range u.given() {
-		l := s.limitsOf(g)
-		parts = append(parts, fmt.Sprint("a", g.role(), l.window, l.terms()))
-	}
-	slices.Sort(parts)
-	return fmt.Sprint(u.fact.UserKind, s.effective(id), strings.Join(parts, " "))
 }
 
 // touchedUsers are the users whose access a draft may alter, in order of id,
@@ -178,17 +159,14 @@ type RoleGain struct {
 // before, they give to whoever arrives on the authority of who granted it.
 func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 	widened := map[RoleID]bool{}
-	everybody := map[heldKey]*heldRole{}
+	var everybody heldRoles
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {
 		case *Permission:
 			widened[f.Role] = true
 		case *Assignment:
 			if !ownGroups(f.Assignee.Group) {
-				for _, r := range d.roles.At(int(f.Role)).closure {
-					h := &heldRole{role: r, terms: f.terms()}
-					everybody[h.key()] = h
-				}
+				everybody = everybody.add(&d.Snapshot, f.Role, f.terms(), Always())
 			}
 		}
 		if f, ok := c.Before.(*Fence); ok { // what it kept out comes in
@@ -196,9 +174,9 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 		}
 	}
 	before := d.base.anybodysRoles()
-	for k, h := range d.anybodysRoles() {
-		if before[k] == nil || widened[h.role] {
-			everybody[k] = h
+	for _, h := range d.anybodysRoles() {
+		if (before.find(h.role, h.text) == nil || widened[h.role]) && everybody.find(h.role, h.text) == nil {
+			everybody = append(everybody, h)
 		}
 	}
 	var out []RoleGain
@@ -212,12 +190,13 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 			continue
 		}
 		before := d.base.heldRoles(id, ownGroups)
-		for k, h := range d.heldRoles(id, ownGroups) {
+		for _, h := range d.heldRoles(id, ownGroups) {
 			when := h.when
-			for _, b := range []*heldRole{before[k], before[heldKey{role: h.role}]} { // the same, or on no terms
-				if b != nil {
-					when = when.minus(b.when)
-				}
+			if b := before.find(h.role, h.text); b != nil { // on the same terms
+				when = when.minus(b.when)
+			}
+			if b := before.find(h.role, ""); b != nil { // or on none
+				when = when.minus(b.when)
 			}
 			if widened[h.role] || len(when.within(ahead)) > 0 {
 				out = append(out, RoleGain{User: id, Role: h.role, Scopes: h.scopes})

@@ -177,8 +177,8 @@ func ruleReach(text string) string {
 
 // chosenRoles are the roles whoever a group chooses comes to hold: its own and
 // those of every group above it, by role and terms.
-func (s *Snapshot) chosenRoles(id GroupID) map[heldKey]*heldRole {
-	out := map[heldKey]*heldRole{}
+func (s *Snapshot) chosenRoles(id GroupID) heldRoles {
+	var out heldRoles
 	seen := map[GroupID]bool{}
 	todo := []GroupID{id}
 	for len(todo) > 0 {
@@ -190,10 +190,7 @@ func (s *Snapshot) chosenRoles(id GroupID) map[heldKey]*heldRole {
 		seen[g.fact.ID] = true
 		for _, x := range g.given {
 			l := s.limitsOf(x)
-			for _, r := range s.roles.At(int(x.role())).closure {
-				h := &heldRole{role: r, terms: l.terms()}
-				out[h.key()] = h
-			}
+			out = out.add(s, x.role(), l.terms(), Always())
 		}
 		for _, j := range g.parents {
 			todo = append(todo, j.group())
@@ -208,12 +205,12 @@ func (d *Draft) ruleGains(widened map[RoleID]bool) []RoleGain {
 	var out []RoleGain
 	for _, id := range d.ruled {
 		text := d.Group(id).Filter
-		before := map[heldKey]*heldRole{}
+		var before heldRoles
 		if old := d.base.Group(id); old != nil && old.Filter == text {
 			before = d.base.chosenRoles(id)
 		}
-		for k, h := range d.chosenRoles(id) {
-			if before[k] == nil || widened[h.role] {
+		for _, h := range d.chosenRoles(id) {
+			if before.find(h.role, h.text) == nil || widened[h.role] {
 				out = append(out, RoleGain{Role: h.role, Scopes: h.scopes, Within: ruleReach(text)})
 			}
 		}

@@ -107,10 +107,14 @@ type changing struct {
 func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeResult, error) {
 	v := d.Now(ctx, c)
 	out := wire.ChangeResult{DryRun: x.DryRun, Sentences: []string{}}
+	// look puts the view where the change is judged: the head may be newer.
+	look := func(s *access.Snapshot, at access.Instant) {
+		if v.auth == nil || v.Snapshot != s || v.at != at {
+			v.Snapshot, v.today, v.at, v.auth = s, s, at, s.Authority(c.User, at)
+		}
+	}
 	judge := func(draft *access.Draft, at access.Instant) error {
-		// Judged at the head the draft began from, which may be newer.
-		v.Snapshot, v.today, v.at = draft.Base(), draft.Base(), at
-		v.auth = v.today.Authority(c.User, at)
+		look(draft.Base(), at)
 		p, err := v.judge(draft, &x)
 		out.Preview = p
 		return err
@@ -129,11 +133,9 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 		}
 		out.Revision, out.Unchanged = v.today.Revision, len(draft.Changes()) == 0
 	} else {
-		x.Visible = func(s *access.Snapshot) func(access.FactKind, uint32) bool {
-			at := access.At(d.Clock())
-			w := *v
-			w.Snapshot, w.today, w.auth = s, s, s.Authority(c.User, at)
-			return w.reads
+		x.Visible = func(s *access.Snapshot, at access.Instant) func(access.FactKind, uint32) bool {
+			look(s, at)
+			return v.reads
 		}
 		done, err := d.Ledger.Commit(ctx, &x.Change, judge)
 		switch {

@@ -6,6 +6,9 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // While PostgreSQL writes one group of changes the next is judged already, on
@@ -29,6 +32,16 @@ type outcome struct {
 
 // clockReading is what the database's clock said, and when.
 type clockReading struct{ said, when time.Time }
+
+// tip is the last revision known to be in the ledger, and its hash.
+type tip struct {
+	revision int64
+	hash     []byte
+}
+
+// clockLasts is how long a reading is gone by: this machine's clock may stand
+// still while it sleeps, or go a little faster than the database's.
+const clockLasts = 10 * time.Second
 
 // ahead judges a group on what the attempt before will leave behind. Whoever
 // has gone away is left out.
@@ -55,7 +68,7 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 	}
 	clock := l.clock.Load()
 	a.w = writer{head: a.base, revision: a.base.Revision, at: a.base.At.Time()}
-	if clock == nil { // the first since the start
+	if clock == nil || time.Since(clock.when) > clockLasts {
 		return a
 	}
 	a.w.now = clock.said.Add(time.Since(clock.when))
@@ -88,34 +101,43 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 	if a.outcomes == nil || l.Head() != a.base {
 		return false, nil
 	}
+	if l.tip.revision != a.base.Revision {
+		return false, nil // another program's: its hash is not known here
+	}
+	if known, err := a.keysKnown(ctx, l.pool); known || err != nil {
+		return false, err
+	}
+	if !a.w.moved() { // nothing to write: is it so at the newest head?
+		var newest int64
+		err := l.pool.QueryRow(ctx, "select revision from head").Scan(&newest)
+		return err == nil && newest == a.base.Revision, err
+	}
 	conn, err := l.pool.Acquire(ctx)
 	if err != nil {
 		return false, err
 	}
 	defer conn.Release()
-	now := writer{}
-	if err := l.lock(ctx, conn, &now); err != nil {
+	a.w.hash = l.tip.hash
+	var b pgx.Batch
+	b.Queue("begin")
+	if err := l.finish(ctx, conn, &a.w, &b); err != nil {
+		if judgeAgain(err) {
+			err = nil
+		}
 		return false, errors.Join(err, rollback(ctx, conn))
 	}
-	known, err := keysKnown(ctx, conn, a.group)
-	if err != nil || known || now.revision != a.base.Revision || !a.w.moved() {
-		return err == nil && !known && now.revision == a.base.Revision, errors.Join(err, rollback(ctx, conn))
-	}
-	a.w.hash = now.hash
-	if err := a.w.finish(ctx, conn); err != nil {
-		return false, errors.Join(err, rollback(ctx, conn))
-	}
-	l.publish(a.w.head)
 	return true, nil
 }
 
-// keysKnown says whether any of a group was committed before under its key.
-func keysKnown(ctx context.Context, q querier, group []*pending) (bool, error) {
+// keysKnown says whether any of a group that writes nothing was committed before
+// under its key: it may be so, or be refused, for that very reason. The keys of
+// what is written are looked up by writing them.
+func (a *attempt) keysKnown(ctx context.Context, q querier) (bool, error) {
 	var callers []int32
 	var keys []string
-	for _, p := range group {
-		if p.change.Key != "" {
-			callers, keys = append(callers, int32(p.change.Author)), append(keys, p.change.Key)
+	for i, o := range a.outcomes {
+		if c := a.group[i].change; c.Key != "" && (o.err != nil || o.Unchanged) {
+			callers, keys = append(callers, int32(c.Author)), append(keys, c.Key)
 		}
 	}
 	if len(keys) == 0 {
@@ -123,4 +145,11 @@ func keysKnown(ctx context.Context, q querier, group []*pending) (bool, error) {
 	}
 	found, err := numbers(ctx, q, `select 1 from idempotency i join unnest($1::integer[], $2::text[]) k(caller, key) using (caller, key)`, callers, keys)
 	return len(found) > 0, err
+}
+
+// judgeAgain says whether a transaction failed since the head had moved, or a
+// change was committed before under its key: neither is known ahead.
+func judgeAgain(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && (pg.Code == "AR001" || pg.Code == "23505" && pg.ConstraintName == "idempotency_pkey")
 }

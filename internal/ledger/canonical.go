@@ -11,24 +11,26 @@ import (
 
 	"ableroster/internal/access"
 
-	"github.com/gowebpki/jcs"
+	jsonv2 "github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 )
 
 // formatVersion is the version of the canonical form below.
 const formatVersion = 1
 
 // document is a revision as it is hashed. Its bytes are the canonical form of
-// RFC 8785; personal values and the reason are in it as salted digests.
+// RFC 8785, so its members stand in the order of their names; personal values
+// and the reason are in it as salted digests.
 type document struct {
-	Version    int               `json:"version"`
-	Revision   int64             `json:"revision"`
 	At         access.Instant    `json:"at"`
-	Recorded   access.Instant    `json:"recorded_at"`
-	Claimed    bool              `json:"claimed"`
 	Author     string            `json:"author,omitempty"`
-	Via        string            `json:"via"`
-	Reason     string            `json:"reason"`
+	Claimed    bool              `json:"claimed"`
 	Operations []json.RawMessage `json:"operations"`
+	Reason     string            `json:"reason"`
+	Recorded   access.Instant    `json:"recorded_at"`
+	Revision   int64             `json:"revision"`
+	Version    int               `json:"version"`
+	Via        string            `json:"via"`
 }
 
 // canonical is the form of the whole. Its operations are in that form already
@@ -37,20 +39,33 @@ type document struct {
 func (d *document) canonical() ([]byte, error) {
 	rest := *d
 	rest.Operations = []json.RawMessage{}
-	raw, err := json.Marshal(rest)
+	raw, err := jsonv2.Marshal(rest) // escapes no more than RFC 8785 does
 	if err != nil {
-		return nil, err
-	}
-	if raw, err = jcs.Transform(raw); err != nil {
 		return nil, err
 	}
 	// In a string the quotes would be escaped.
 	before, after, _ := bytes.Cut(raw, []byte(`"operations":[]`))
-	var operations [][]byte
+	size := len(raw) + len(d.Operations)
 	for _, op := range d.Operations {
-		operations = append(operations, op)
+		size += len(op)
 	}
-	return slices.Concat(before, []byte(`"operations":[`), bytes.Join(operations, []byte(",")), []byte("]"), after), nil
+	out := append(append(make([]byte, 0, size), before...), `"operations":[`...)
+	for i, op := range d.Operations {
+		if i > 0 {
+			out = append(out, ',')
+		}
+		out = append(out, op...)
+	}
+	return append(append(out, ']'), after...), nil
+}
+
+// canonicalJSON is the form of RFC 8785 of a JSON value.
+func canonicalJSON(raw []byte) ([]byte, error) {
+	v := jsontext.Value(slices.Clone(raw))
+	if err := v.Canonicalize(); err != nil {
+		return nil, err
+	}
+	return v, nil
 }
 
 // chain is the hash of a revision: over its predecessor's and its bytes.
@@ -88,7 +103,7 @@ func canonicalPersonal(p access.Personal) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return jcs.Transform(raw)
+	return canonicalJSON(raw)
 }
 
 // sealDraft seals the personal values a draft brought in, and puts their
@@ -118,5 +133,5 @@ func stored(op access.Operation) (json.RawMessage, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", op.Verb(), err)
 	}
-	return jcs.Transform(raw)
+	return canonicalJSON(raw)
 }

@@ -21,8 +21,9 @@ type Change struct {
 	Reason     string
 	Operations []access.Operation
 
-	// Visible says what the author may know of at a snapshot; nil for all.
-	Visible func(*access.Snapshot) func(access.FactKind, uint32) bool
+	// Visible says what the author may know of at a snapshot and an instant; nil
+	// for all.
+	Visible func(*access.Snapshot, access.Instant) func(access.FactKind, uint32) bool
 
 	// Claimed is when history loaded into an empty ledger says it happened;
 	// zero for now.
@@ -198,10 +199,9 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 		*group = nil
 		return rollback(ctx, conn)
 	}
-	if err := w.finish(ctx, conn); err != nil {
+	if err := l.finish(ctx, conn, &w, new(pgx.Batch)); err != nil {
 		return errors.Join(err, rollback(ctx, conn))
 	}
-	l.publish(w.head)
 	*group = nil
 	for i, p := range won {
 		p.answer(results[i], nil)
@@ -227,7 +227,7 @@ func (e *lostError) Unwrap() error { return e.error }
 type writer struct {
 	rows
 	head     *access.Snapshot
-	revision int64 // as locked
+	revision int64 // the head's when the transaction began
 	hash     []byte
 	at, now  time.Time
 	keys     map[string]int64 // idempotency keys added in this transaction
@@ -250,6 +250,7 @@ func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer) error 
 		return err
 	}
 	l.clock.Store(&clockReading{w.now, time.Now()})
+	l.tip = tip{w.revision, w.hash}
 	return r.Close()
 }
 
@@ -275,7 +276,7 @@ func (w *writer) add(p *pending) (Committed, error) {
 	}
 	d := w.head.Draft()
 	if c.Visible != nil {
-		d.Visible = c.Visible(w.head)
+		d.Visible = c.Visible(w.head, at)
 	}
 	ops := make([]access.Operation, len(c.Operations))
 	for i, op := range c.Operations {
@@ -340,19 +341,26 @@ func orNull(id access.UserID) any {
 	return uint32(id)
 }
 
-// finish writes what was gathered, moves the head and commits.
-func (w *writer) finish(ctx context.Context, conn *pgxpool.Conn) error {
+// finish writes what was gathered, moves the head and commits, by one batch
+// unless there is much to write, and publishes what the head is then.
+func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *pgx.Batch) error {
 	for _, row := range w.hashes {
 		w.hash = chain(w.hash, row[len(row)-2].([]byte))
 		row[len(row)-1] = w.hash
 	}
-	var b pgx.Batch
-	if err := w.write(ctx, conn.Conn(), &b); err != nil {
+	var said time.Time
+	b.Queue(sqlAdvance, w.revision, w.head.Revision, w.hash, w.at).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
+	if err := w.write(ctx, conn.Conn(), b); err != nil {
 		return err
 	}
-	b.Queue(sqlMoveHead, w.head.Revision, w.hash, w.at)
 	b.Queue("commit")
-	return conn.SendBatch(ctx, &b).Close()
+	if err := conn.SendBatch(ctx, b).Close(); err != nil {
+		return err
+	}
+	l.clock.Store(&clockReading{said, time.Now()})
+	l.tip = tip{w.head.Revision, w.hash}
+	l.publish(w.head)
+	return nil
 }
 
 // repeated looks a change's idempotency key up.

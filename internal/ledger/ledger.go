@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"strconv"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -65,7 +66,8 @@ type Ledger struct {
 	moved sync.Mutex    // guards news
 	news  chan struct{} // closed when the head moves
 
-	mu       sync.Mutex // held while the head moves
+	mu       sync.Mutex // held while the head moves; guards tip
+	tip      tip
 	queue    chan *pending
 	writes   chan *attempt
 	derailed atomic.Bool                  // an attempt had to be judged again
@@ -221,14 +223,13 @@ func (l *Ledger) listen(ctx context.Context) error {
 	}
 	for {
 		var newest int64
-		if err := conn.QueryRow(ctx, "select revision from head").Scan(&newest); err != nil {
+		var now time.Time
+		if err := conn.QueryRow(ctx, sqlHead).Scan(&newest, &now); err != nil {
 			return err
 		}
-		if err := l.catchUp(ctx, newest); err != nil {
-			return err
-		}
+		l.clock.Store(&clockReading{now, time.Now()})
 		wait, cancel := context.WithTimeout(ctx, time.Second)
-		_, err := conn.Conn().WaitForNotification(wait)
+		err := l.heed(wait, conn.Conn(), newest)
 		cancel()
 		if err != nil && !errors.Is(err, context.DeadlineExceeded) {
 			return err
@@ -236,15 +237,34 @@ func (l *Ledger) listen(ctx context.Context) error {
 	}
 }
 
+// heed catches up with a revision and with those there is notice of, until the
+// context ends.
+func (l *Ledger) heed(wait context.Context, conn *pgx.Conn, newest int64) error {
+	for {
+		if err := l.catchUp(context.WithoutCancel(wait), newest); err != nil {
+			return err
+		}
+		notice, err := conn.WaitForNotification(wait)
+		if err != nil {
+			return err
+		}
+		if newest, err = strconv.ParseInt(notice.Payload, 10, 64); err != nil {
+			return nil // of another version: look for oneself
+		}
+	}
+}
+
 // catchUp moves the head on to what other programs have committed.
 func (l *Ledger) catchUp(ctx context.Context, newest int64) error {
-	if l.Head().Revision >= newest {
-		l.seen.Store(time.Now().UnixNano())
-		return nil
+	if l.Head().Revision < newest {
+		l.mu.Lock()
+		defer l.mu.Unlock()
 	}
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return l.advance(ctx)
+	if l.Head().Revision < newest { // not even what this program was writing
+		return l.advance(ctx)
+	}
+	l.seen.Store(time.Now().UnixNano())
+	return nil
 }
 
 // advance replays the revisions after the head. The caller holds l.mu.

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // LoadHistory puts dated changes into an empty ledger, oldest first, all or
@@ -33,9 +35,8 @@ func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
 			return errors.Join(fmt.Errorf("change %d (%s): %w", i+1, c.Reason, err), rollback(ctx, conn))
 		}
 	}
-	if err := w.finish(ctx, conn); err != nil {
+	if err := l.finish(ctx, conn, &w, new(pgx.Batch)); err != nil {
 		return errors.Join(unavailable(err), rollback(ctx, conn))
 	}
-	l.publish(w.head)
 	return nil
 }

@@ -37,6 +37,10 @@ type closing struct {
 // many is from how many rows of a table on COPY is faster than a batch.
 const many = 100
 
+// tellAnalyze is from how many new rows on PostgreSQL looks at a table anew at
+// once, instead of when its own housekeeping comes by.
+const tellAnalyze = 1000
+
 // insert gathers one row. Its values are in the order of the table's columns.
 func (r *rows) insert(name string, values ...any) *gathered {
 	if r.tables == nil {
@@ -104,6 +108,9 @@ func (r *rows) write(ctx context.Context, conn *pgx.Conn, b *pgx.Batch) error {
 			*b = pgx.Batch{}
 			if _, err := conn.CopyFrom(ctx, pgx.Identifier{name}, g.columns, pgx.CopyFromRows(g.values)); err != nil {
 				return err
+			}
+			if len(g.values) >= tellAnalyze { // or the next statements are planned for an empty table
+				b.Queue("analyze " + name)
 			}
 		default:
 			// One statement for all: what many waiting changes write costs

@@ -3,15 +3,17 @@ package ledger
 import (
 	"fmt"
 	"strings"
+	"sync"
 )
 
 // The statements of the ledger. Those on fact tables are built once from the
 // table's columns.
 const (
 	sqlLockHead = `select revision, hash, at, clock_timestamp() from head for update`
-	// Followers wake on this channel and read what came after theirs.
-	sqlMoveHead = `with moved as (update head set revision = $1, hash = $2, at = $3 returning 1)
-		select pg_notify('able_roster_ledger', '') from moved`
+	sqlAdvance  = `select advance_head($1, $2, $3, $4)` // see migration 9
+
+	// sqlHead is what a follower asks: how far the ledger goes, and the time.
+	sqlHead = `select revision, clock_timestamp() from head`
 
 	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash
 		from revision where revision > $1 order by revision limit $2`
@@ -42,8 +44,16 @@ func init() {
 	}
 }
 
-// insertInto inserts so many rows at once.
+// insertInto inserts so many rows at once. The texts are kept: as each commit
+// writes a few rows to the same tables, there are not many.
 func insertInto(name string, columns []string, rows int) string {
+	type form struct {
+		name string
+		rows int
+	}
+	if text, ok := inserts.Load(form{name, rows}); ok {
+		return text.(string)
+	}
 	var b strings.Builder
 	b.WriteString("insert into " + name + " (" + strings.Join(columns, ", ") + ") values ")
 	for r := range rows {
@@ -56,8 +66,11 @@ func insertInto(name string, columns []string, rows int) string {
 		}
 		b.WriteString(")")
 	}
+	inserts.Store(form{name, rows}, b.String())
 	return b.String()
 }
+
+var inserts sync.Map
 
 // close closes the open rows of some ids, each at its revision.
 func (t *table) close() string {

@@ -10,7 +10,6 @@ import (
 
 	"ableroster/internal/access"
 
-	"github.com/gowebpki/jcs"
 	"github.com/jackc/pgx/v5"
 )
 
@@ -105,7 +104,7 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 	doc := document{Version: formatVersion, Revision: r.Revision, At: r.At, Recorded: r.Recorded, Claimed: r.Claimed,
 		Author: r.Author.String(), Via: r.Via, Reason: hex.EncodeToString(r.reason)}
 	for _, raw := range r.raw {
-		op, err := jcs.Transform(raw) // PostgreSQL keeps its own form
+		op, err := canonicalJSON(raw) // PostgreSQL keeps its own form
 		if err != nil {
 			return "an operation is no JSON"
 		}
@@ -157,7 +156,7 @@ func readLifetimes(ctx context.Context, q querier) (map[lifetime]access.Fact, er
 func (r *Revision) checkRows(d *access.Draft, rows map[lifetime]access.Fact) string {
 	for i, op := range r.Operations {
 		again, err := stored(op)
-		want, err2 := jcs.Transform(r.raw[i])
+		want, err2 := canonicalJSON(r.raw[i])
 		if err != nil || err2 != nil || !bytes.Equal(again, want) {
 			return fmt.Sprintf("operation %d replays differently", i)
 		}
