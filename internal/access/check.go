@@ -21,8 +21,8 @@ func denied(r Reason) Decision { return Decision{Reason: r} }
 
 // Check answers a question. A malformed path is an error, not a denial.
 func (s *Snapshot) Check(q Question) (Decision, error) {
-	d, _, err := s.check(&q)
-	return d, err
+	var a asked
+	return s.check(&q, &a)
 }
 
 // asked is a question with its names resolved.
@@ -32,6 +32,8 @@ type asked struct {
 	rec    *applicationRec
 	action askedAction
 	path   string
+	known  bool // the path is registered or below an open resource
+	place  int  // of the resource among the application's, -1 unless registered
 	at     Instant
 	owns   bool
 }
@@ -45,40 +47,49 @@ type askedAction struct {
 
 func (a askedAction) bit() uint64 { return 1 << a.place }
 
-func (s *Snapshot) check(q *Question) (Decision, asked, error) {
-	a := asked{action: askedAction{q.Action, -1}, path: q.Path, at: q.At}
+// check answers a question, and puts what its names stand for into a, empty.
+func (s *Snapshot) check(q *Question, a *asked) (Decision, error) {
+	a.action.key, a.action.place, a.path, a.place, a.at = q.Action, -1, q.Path, -1, q.At
+	var sought soughtUser
+	if q.User != "" {
+		sought.seek(s, q.User)
+	}
 	if err := CheckPath(q.Path); err != nil {
-		return Decision{}, a, err
+		return Decision{}, err
 	}
 	var ok bool
 	if a.app, ok = s.FindApplication(q.Application); !ok {
-		return denied(ApplicationUnknown), a, nil
+		return denied(ApplicationUnknown), nil
 	}
 	a.rec = s.applications.At(int(a.app))
 	app := a.rec.fact
 	found := false
 	if q.User != "" {
-		a.user, found = s.FindUser(q.User)
+		sought.fetch(s)
+	}
+	s.target(a)
+	if q.User != "" {
+		a.user, found = sought.found(s)
 	}
 	stance := s.stance(app, a.user, found, q.At)
 	if stance == letsNobody {
-		return denied(ApplicationNotLive), a, nil
+		return denied(ApplicationNotLive), nil
 	}
 	if q.User != "" {
 		if !found {
 			a.user = 0
-			return denied(UserUnknown), a, nil
+			return denied(UserUnknown), nil
 		}
 		if !s.Effective(a.user, q.At) {
-			return denied(UserInactive), a, nil
+			return denied(UserInactive), nil
 		}
 		a.owns = q.Owner != "" && s.isCalled(a.user, q.Owner)
 	}
-	d := s.judge(&a)
+	d := s.judge(a)
 	if !d.Allowed && stance == letsAll && a.user != 0 {
-		return Decision{true, Rehearsal}, a, nil
+		return Decision{true, Rehearsal}, nil
 	}
-	return d, a, nil
+	return d, nil
 }
 
 // stance is how an application answers about somebody, before any facts about
@@ -125,23 +136,29 @@ func (s *Snapshot) Menu(id UserID, app ApplicationID, action string, at Instant)
 // AllowedLive says whether a user, on nothing of their own, might do something
 // if the application were live.
 func (s *Snapshot) AllowedLive(id UserID, app ApplicationID, action, path string, at Instant) bool {
-	return s.Effective(id, at) && s.judge(&asked{user: id, app: app, rec: s.applications.At(int(app)), action: askedAction{action, -1}, path: path, at: at}).Allowed
+	a := asked{user: id, app: app, rec: s.applications.At(int(app)), action: askedAction{action, -1}, path: path, at: at}
+	s.target(&a)
+	return s.Effective(id, at) && s.judge(&a).Allowed
+}
+
+// target finds what a question is about in its application: resource and action.
+func (s *Snapshot) target(a *asked) {
+	a.place, a.known = s.known(a.rec, a.path)
+	a.action.place, _ = a.rec.fact.actionPlace(a.action.key)
 }
 
 // judge answers about an effective user, or nobody, as if the application were
 // live.
 func (s *Snapshot) judge(a *asked) Decision {
-	place, known := s.known(a.rec, a.path)
-	if !known {
+	switch {
+	case !a.known:
 		return denied(ResourceUnknown)
-	}
-	var ok bool
-	if a.action.place, ok = a.rec.fact.actionPlace(a.action.key); !ok {
+	case a.action.place < 0:
 		return denied(ActionUnknown)
 	}
 	m, sure := missNone, false
-	if place >= 0 {
-		m, sure = s.byFit(a, s.fit(a, place))
+	if a.place >= 0 {
+		m, sure = s.byFit(a)
 	}
 	if !sure {
 		m = s.nearest(a)

@@ -9,8 +9,13 @@ import (
 // application no longer rehearses, to whoever holds them
 // without terms; the narrowest first. None when it is not for want of a role.
 func (s *Snapshot) Cures(q Question) []RoleID {
-	d, a, err := s.check(&q)
-	if err != nil || d.Reason == Granted || a.action.place < 0 {
+	var a asked
+	d, err := s.check(&q, &a)
+	if err != nil || !a.known || a.action.place < 0 {
+		return nil
+	}
+	switch d.Reason {
+	case Granted, ApplicationNotLive, UserUnknown, UserInactive:
 		return nil
 	}
 	type cure struct {

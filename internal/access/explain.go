@@ -47,7 +47,8 @@ type Explanation struct {
 
 // Explain answers a question with its reasons.
 func (s *Snapshot) Explain(q Question) (Explanation, error) {
-	d, a, err := s.check(&q)
+	var a asked
+	d, err := s.check(&q, &a)
 	if err != nil {
 		return Explanation{}, err
 	}

@@ -1,6 +1,9 @@
 package access
 
-import "sync/atomic"
+import (
+	"sync/atomic"
+	"unsafe"
+)
 
 // What an action on a registered resource comes to is the same for everybody
 // but for the roles they hold. So the roles that give it are found once, when
@@ -16,17 +19,6 @@ type fit []fitWord
 type fitWord struct{ gives, near uint64 }
 
 func (f fit) set(role RoleID) *fitWord { return &f[role>>6] }
-
-// of says what a role gives. A role made after the fit gives nothing: one that
-// gave anything would have replaced it.
-func (f fit) of(role RoleID) (gives, near bool) {
-	w := int(role >> 6)
-	if w >= len(f) {
-		return false, false
-	}
-	bit := uint64(1) << (role & 63)
-	return f[w].gives&bit != 0, f[w].near&bit != 0
-}
 
 // fits are those of an application found so far: by resource, then action. It
 // is replaced, empty, when its resources, actions or fences change or what any
@@ -45,11 +37,10 @@ func (x *fits) slot(i, of int) *atomic.Pointer[fit] {
 	return &(*all)[i]
 }
 
-// fit finds what gives what is asked on a registered resource, at the place of
-// the resource and the action.
-func (s *Snapshot) fit(a *asked, place int) fit {
+// fit finds what gives a declared action on a registered resource.
+func (s *Snapshot) fit(a *asked) fit {
 	actions := len(a.rec.fact.Actions)
-	slot := a.rec.fits.slot(place*actions+a.action.place, len(a.rec.resources)*actions)
+	slot := a.rec.fits.slot(a.place*actions+a.action.place, len(a.rec.resources)*actions)
 	if f := slot.Load(); f != nil {
 		return *f
 	}
@@ -84,8 +75,8 @@ func (s *Snapshot) findFit(a *asked) fit {
 // byFit answers from the roles that fit alone: holdsNow when one is held on no
 // terms, missNone when none is held in any way. Otherwise it is not sure, and
 // the chains must be looked at.
-func (s *Snapshot) byFit(a *asked, f fit) (m miss, sure bool) {
-	near := false
+func (s *Snapshot) byFit(a *asked) (m miss, sure bool) {
+	f, near := s.fit(a), false
 	if f.heldBy(s.groups.At(int(PublicGroup)).given, &near) {
 		return holdsNow, true
 	}
@@ -93,6 +84,9 @@ func (s *Snapshot) byFit(a *asked, f fit) (m miss, sure bool) {
 		return missNone, !near
 	}
 	u := s.users.At(int(a.user))
+	for _, j := range u.groups() {
+		s.groups.Prefetch(int(j.group()), unsafe.Offsetof(groupRec{}.given))
+	}
 	if f.heldBy(u.given(), &near) || u.person && f.heldBy(s.groups.At(int(AllUsersGroup)).given, &near) {
 		return holdsNow, true
 	}
@@ -108,14 +102,22 @@ func (s *Snapshot) byFit(a *asked, f fit) (m miss, sure bool) {
 }
 
 // heldBy says whether a role that gives is among those given on no terms, and
-// sets near when one is held that gives on some.
+// sets near when one is held that gives on some. A role made after the fit gives
+// nothing: one that gave anything would have replaced it.
 func (f fit) heldBy(all []link, near *bool) bool {
-	for _, g := range all {
-		gives, close := f.of(g.role())
-		if gives && g.plain() {
+	for i := range all {
+		role := all[i].role()
+		if int(role>>6) >= len(f) {
+			continue
+		}
+		w, bit := &f[role>>6], uint64(1)<<(role&63)
+		if (w.gives|w.near)&bit == 0 { // as nearly all
+			continue
+		}
+		if w.gives&bit != 0 && all[i].plain() {
 			return true
 		}
-		*near = *near || gives || close
+		*near = true
 	}
 	return false
 }

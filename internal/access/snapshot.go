@@ -220,12 +220,9 @@ func (s *Snapshot) Permission(id PermissionID) *Permission {
 
 // FindUser finds a user by name (without case) or by id.
 func (s *Snapshot) FindUser(ref string) (UserID, bool) {
-	if n, ok := ParseID("user", ref); ok {
-		return UserID(n), s.User(UserID(n)) != nil
-	}
-	key := fold(ref)
-	id, ok := s.userByName.Find(key, func(id uint32) bool { return s.users.At(int(id)).isNamed(key) })
-	return UserID(id), ok
+	var u soughtUser
+	u.seek(s, ref)
+	return u.found(s)
 }
 
 // FindGroup finds a group by key or by id.

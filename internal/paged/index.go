@@ -1,6 +1,9 @@
 package paged
 
-import "hash/maphash"
+import (
+	"hash/maphash"
+	"unsafe"
+)
 
 // seed is one for the process, so that indexes of any two snapshots hash alike.
 var seed = maphash.MakeSeed()
@@ -41,19 +44,53 @@ func (x *Index) bucket(h uint32) int {
 
 // Find is the id that bears key.
 func (x *Index) Find(key string, bears func(id uint32) bool) (uint32, bool) {
+	return x.Probe(key).Find(bears)
+}
+
+// Probe is a key on its way to being found.
+type Probe struct {
+	hash uint32
+	in   *bucket
+}
+
+// Probe begins to look a key up: the place where it would lie is on its way
+// from memory while the caller does something else.
+func (x *Index) Probe(key string) Probe {
 	h := hash(key)
 	b := x.buckets.At(x.bucket(h))
+	if b != nil {
+		prefetch(unsafe.Pointer(b))
+	}
+	return Probe{h, b}
+}
+
+// Likely is the id that most likely bears the key, 0 if none does: its row can
+// be fetched ahead.
+func (p Probe) Likely() uint32 {
+	if p.in != nil {
+		for i := range p.in.slots {
+			if s := &p.in.slots[i]; s.hash == p.hash && s.id != 0 {
+				return s.id
+			}
+		}
+	}
+	return 0
+}
+
+// Find is the id that bears the key.
+func (p Probe) Find(bears func(id uint32) bool) (uint32, bool) {
+	b := p.in
 	if b == nil {
 		return 0, false
 	}
 	for i := range b.slots {
-		if s := &b.slots[i]; s.hash == h && s.id != 0 && bears(s.id) {
+		if s := &b.slots[i]; s.hash == p.hash && s.id != 0 && bears(s.id) {
 			return s.id, true
 		}
 	}
 	if b.more != nil {
 		for _, s := range *b.more {
-			if s.hash == h && bears(s.id) {
+			if s.hash == p.hash && bears(s.id) {
 				return s.id, true
 			}
 		}
