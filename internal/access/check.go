@@ -28,6 +28,7 @@ func (s *Snapshot) Check(q Question) (Decision, error) {
 // asked is a question with its names resolved.
 type asked struct {
 	user   UserID
+	u      *userRec // the user's, nil for nobody
 	app    ApplicationID
 	rec    *applicationRec
 	action askedAction
@@ -63,24 +64,22 @@ func (s *Snapshot) check(q *Question, a *asked) (Decision, error) {
 	}
 	a.rec = s.applications.At(int(a.app))
 	app := a.rec.fact
-	found := false
 	if q.User != "" {
 		sought.fetch(s)
 	}
 	s.target(a)
 	if q.User != "" {
-		a.user, found = sought.found(s)
+		a.user, a.u = sought.found(s)
 	}
-	stance := s.stance(app, a.user, found, q.At)
+	stance := s.stance(app, a.user, a.u != nil, q.At)
 	if stance == letsNobody {
 		return denied(ApplicationNotLive), nil
 	}
 	if q.User != "" {
-		if !found {
-			a.user = 0
+		if a.u == nil {
 			return denied(UserUnknown), nil
 		}
-		if !s.Effective(a.user, q.At) {
+		if !s.counts(a.u, q.At) {
 			return denied(UserInactive), nil
 		}
 		a.owns = q.Owner != "" && s.isCalled(a.user, q.Owner)
@@ -136,7 +135,7 @@ func (s *Snapshot) Menu(id UserID, app ApplicationID, action string, at Instant)
 // AllowedLive says whether a user, on nothing of their own, might do something
 // if the application were live.
 func (s *Snapshot) AllowedLive(id UserID, app ApplicationID, action, path string, at Instant) bool {
-	a := asked{user: id, app: app, rec: s.applications.At(int(app)), action: askedAction{action, -1}, path: path, at: at}
+	a := asked{user: id, u: s.users.At(int(id)), app: app, rec: s.applications.At(int(app)), action: askedAction{action, -1}, path: path, at: at}
 	s.target(&a)
 	return s.Effective(id, at) && s.judge(&a).Allowed
 }
@@ -188,7 +187,7 @@ func (s *Snapshot) nearest(a *asked) miss {
 	if a.user == 0 || best == holdsNow {
 		return best
 	}
-	u := s.users.At(int(a.user))
+	u := a.u
 	if best = s.nearestOf(u.given(), holdsNow, best, a); best == holdsNow {
 		return best
 	}

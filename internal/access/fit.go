@@ -3,6 +3,8 @@ package access
 import (
 	"sync/atomic"
 	"unsafe"
+
+	"ableroster/internal/paged"
 )
 
 // What an action on a registered resource comes to is the same for everybody
@@ -83,15 +85,24 @@ func (s *Snapshot) byFit(a *asked) (m miss, sure bool) {
 	if a.user == 0 {
 		return missNone, !near
 	}
-	u := s.users.At(int(a.user))
-	for _, j := range u.groups() {
-		s.groups.Prefetch(int(j.group()), unsafe.Offsetof(groupRec{}.given))
+	u := a.u
+	var few [4]*groupRec // those that most have no more of
+	for i, j := range u.groups() {
+		if i < len(few) {
+			few[i] = s.groups.At(int(j.group()))
+			paged.Prefetch(few[i], unsafe.Offsetof(groupRec{}.given))
+		}
 	}
 	if f.heldBy(u.given(), &near) || u.person && f.heldBy(s.groups.At(int(AllUsersGroup)).given, &near) {
 		return holdsNow, true
 	}
-	for _, j := range u.groups() {
-		g := s.groups.At(int(j.group()))
+	for i, j := range u.groups() {
+		var g *groupRec
+		if i < len(few) {
+			g = few[i]
+		} else {
+			g = s.groups.At(int(j.group()))
+		}
 		held := f.heldBy(g.above.given(), &near)
 		if held && (j.plain() || s.windowOf(j).Holds(a.at)) {
 			return holdsNow, true

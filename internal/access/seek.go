@@ -13,6 +13,9 @@ type soughtUser struct {
 	id    UserID // when sought by id
 	name  string // folded, otherwise
 	probe paged.Probe
+
+	likely UserID
+	rec    *userRec // theirs
 }
 
 // seek begins to look a user up, by name or id. u is empty before.
@@ -27,18 +30,22 @@ func (u *soughtUser) seek(s *Snapshot, ref string) {
 
 // fetch has the record of whoever it most likely is fetched.
 func (u *soughtUser) fetch(s *Snapshot) {
-	id := u.id
-	if id == 0 {
-		id = UserID(u.probe.Likely())
+	u.likely = u.id
+	if u.id == 0 {
+		u.likely = UserID(u.probe.Likely())
 	}
-	s.users.Prefetch(int(id), unsafe.Offsetof(userRec{}.fact))
+	u.rec = s.users.At(int(u.likely))
+	paged.Prefetch(u.rec, unsafe.Offsetof(userRec{}.fact))
 }
 
-// found is the user, if there is one.
-func (u *soughtUser) found(s *Snapshot) (UserID, bool) {
-	if u.id != 0 {
-		return u.id, s.User(u.id) != nil
+// found is the user with their record, or 0 and nil.
+func (u *soughtUser) found(s *Snapshot) (UserID, *userRec) {
+	if u.id == 0 && (u.rec == nil || !u.rec.isNamed(u.name)) { // two names with one hash, or none
+		id, _ := u.probe.Find(func(id uint32) bool { return s.users.At(int(id)).isNamed(u.name) })
+		u.likely, u.rec = UserID(id), s.users.At(int(id))
 	}
-	id, ok := u.probe.Find(func(id uint32) bool { return s.users.At(int(id)).isNamed(u.name) })
-	return UserID(id), ok
+	if u.likely == 0 || u.rec == nil || u.rec.fact == nil {
+		return 0, nil
+	}
+	return u.likely, u.rec
 }

@@ -222,7 +222,9 @@ func (s *Snapshot) Permission(id PermissionID) *Permission {
 func (s *Snapshot) FindUser(ref string) (UserID, bool) {
 	var u soughtUser
 	u.seek(s, ref)
-	return u.found(s)
+	u.fetch(s)
+	id, rec := u.found(s)
+	return id, rec != nil
 }
 
 // FindGroup finds a group by key or by id.

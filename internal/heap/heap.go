@@ -3,6 +3,7 @@ package heap
 
 import (
 	"os"
+	"runtime"
 	"runtime/debug"
 )
 
@@ -19,4 +20,5 @@ func Settle() {
 	}
 	debug.SetGCPercent(50)
 	floor = make([]byte, 128<<20)
+	runtime.KeepAlive(floor)
 }
