@@ -169,20 +169,22 @@ func (s *Server) atLeast(c fiber.Ctx) error {
 
 // headers keeps browsers from doing with our pages what we do not do.
 func (s *Server) headers(c fiber.Ctx) error {
-	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 	c.Set("X-Content-Type-Options", "nosniff")
-	c.Set("Referrer-Policy", "same-origin")
 	c.Set("X-Frame-Options", "DENY")
-	c.Set("Cross-Origin-Opener-Policy", "same-origin")
-	c.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
+	c.Set("Referrer-Policy", "same-origin")
 	if s.o.Secure {
 		c.Set("Strict-Transport-Security", "max-age=31536000")
 	}
-	if strings.HasPrefix(c.Path(), "/api/") {
+	if strings.HasPrefix(c.Path(), "/api/") { // data, and no page of its own
+		c.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
 		c.Set("Cache-Control", "no-store")
 		c.Set("Roster-Revision", strconv.FormatInt(s.ledger.Head().Revision, 10))
 		c.Set("Roster-Age", strconv.FormatFloat(s.ledger.Age().Seconds(), 'f', 1, 64))
+		return c.Next()
 	}
+	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+	c.Set("Cross-Origin-Opener-Policy", "same-origin")
+	c.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
 	return c.Next()
 }
 

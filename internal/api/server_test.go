@@ -165,7 +165,8 @@ func TestEveryAnswerCarriesStrictHeaders(t *testing.T) {
 	for _, path := range []string{"/", "/users/somebody", "/theme.js", "/api/v1/me", "/api/v1/nothing", "/livez"} {
 		resp, _ := s.call(t, "GET", path, "")
 		csp := resp.Header.Get("Content-Security-Policy")
-		if !strings.Contains(csp, "default-src 'self'") || strings.Contains(csp, "unsafe") || !strings.Contains(csp, "frame-ancestors 'none'") {
+		sources := map[bool]string{true: "default-src 'none'", false: "default-src 'self'"}[strings.HasPrefix(path, "/api/")]
+		if !strings.Contains(csp, sources) || strings.Contains(csp, "unsafe") || !strings.Contains(csp, "frame-ancestors 'none'") {
 			t.Errorf("%s: %q", path, csp)
 		}
 		for header, want := range map[string]string{"X-Content-Type-Options": "nosniff", "Referrer-Policy": "same-origin", "Strict-Transport-Security": "max-age=31536000"} {
