@@ -3,6 +3,7 @@ package access
 import (
 	"cmp"
 	"slices"
+	"strings"
 )
 
 // Entitlement is one thing a user can do: an action on a registered resource,
@@ -85,13 +86,32 @@ func (s *Snapshot) activeResources(app *applicationRec, yield func(*Resource)) {
 	}
 }
 
-// belowOpen says whether a pattern reaches below an open resource.
+// belowOpen says whether a pattern reaches below an open resource, and not only
+// below a retired one.
 func (s *Snapshot) belowOpen(app *applicationRec, pattern string) bool {
 	found := false
+	if app.retired > 0 && s.belowRetired(app, pattern) {
+		return false
+	}
 	s.activeResources(app, func(r *Resource) {
 		found = found || r.Open && (reachesBelow(pattern, r.Path))
 	})
 	return found
+}
+
+// belowRetired says whether all a pattern covers is a retired resource or lies
+// below one.
+func (s *Snapshot) belowRetired(app *applicationRec, pattern string) bool {
+	plain, _, _ := strings.Cut(pattern, "*")
+	if plain != pattern { // up to the segment with the star
+		plain = plain[:strings.LastIndexByte(plain, '/')+1]
+	}
+	for path := strings.TrimSuffix(plain, "/"); path != "" && path != Root; path = parentPath(path) {
+		if r := s.resourceAt(app, path); r != nil && r.fact.Retired {
+			return true
+		}
+	}
+	return false
 }
 
 // lines adds the lines a permission spans on its terms: every registered
@@ -110,8 +130,10 @@ func (s *Snapshot) lines(h held, into map[line]struct{}) {
 			targets = append(targets, pattern)
 		}
 		for _, f := range app.fences {
-			if p, ok := meet(pattern, s.fences.At(int(f)).fact.Pattern); ok && s.belowOpen(app, p) {
-				targets = append(targets, p)
+			for _, p := range meet(pattern, s.fences.At(int(f)).fact.Pattern) {
+				if s.belowOpen(app, p) {
+					targets = append(targets, p)
+				}
 			}
 		}
 	}

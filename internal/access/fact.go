@@ -106,7 +106,8 @@ type Membership struct {
 	Group  GroupID
 	Member Member
 	Window Window
-	Opened int64 // the revision that opened it
+	Rule   DefaultID // the default rule that gives it, or 0
+	Opened int64     // the revision that opened it
 }
 
 // State is where an application is in its life.
@@ -198,12 +199,14 @@ type Origin string
 
 // The origins an assignment can have.
 const (
-	Manual Origin = "manual"
-	Import Origin = "import"
+	Manual    Origin = "manual"
+	Import    Origin = "import"
+	ByDefault Origin = "default" // a default rule gives it
+	ByRequest Origin = "request" // it was asked for and approved
 )
 
 // origins are all of them; rows keep the place.
-var origins = []Origin{Manual, Import}
+var origins = []Origin{Manual, Import, ByDefault, ByRequest}
 
 // Assignee is who holds a role: a user or a group.
 type Assignee = Member
@@ -217,7 +220,8 @@ type Assignment struct {
 	Scopes   []Scope   // gives only what one of them covers; none: all the role gives
 	Schedule *Schedule // or nil
 	Origin   Origin
-	Opened   int64 // the revision that opened it; its reason is the assignment's
+	Rule     DefaultID // the default rule that gives it, or 0
+	Opened   int64     // the revision that opened it; its reason is the assignment's
 }
 
 // Kind and Row identify each fact among its kind.

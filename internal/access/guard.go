@@ -58,8 +58,18 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 		}
 	}
 	for _, c := range d.Changes() {
-		if f, ok := c.After.(*Assignment); ok && c.Before == nil && f.Assignee.Group == AllUsersGroup {
-			everybody = []UserID{0}
+		switch f := c.After.(type) {
+		case *Assignment:
+			if c.Before == nil && f.Assignee.Group == AllUsersGroup {
+				everybody = []UserID{0}
+			}
+		case *Default: // for whoever arrives later, too
+			if old, _ := c.Before.(*Default); f.Everybody && !f.Ended && (old == nil || !old.Everybody || !slices.Equal(old.Roles, f.Roles) || !slices.Equal(old.Groups, f.Groups)) {
+				everybody = []UserID{0}
+			}
+			if !f.Ended && d.administering(f) {
+				admins = append(admins, 0)
+			}
 		}
 	}
 	if everybody != nil {
@@ -79,6 +89,19 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 		out = append(out, Rail{Code: WideGain, Users: gains, Share: float64(present) / all, Passable: true})
 	}
 	return out
+}
+
+// administering says whether a default rule gives a right to change things in
+// Able Roster.
+func (d *Draft) administering(f *Default) bool {
+	for r := range d.defaultGives(f) {
+		for _, p := range d.RolePermissions(r) {
+			if p.Application == AbleRoster && (p.gives(ActAssign) || p.gives(ActUpdate) || p.gives(ActCreate)) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // administrators are the active persons without an end date who may do

@@ -71,6 +71,12 @@ func ownGroups(g GroupID) bool { return g != PublicGroup && g != AllUsersGroup }
 // heldRoles are the roles a user holds, by assignment to any principal whose
 // group counts and by inclusion, clipped to when the user counts.
 func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) heldRoles {
+	return s.heldRolesBut(id, counts, nil)
+}
+
+// heldRolesBut leaves out what the default rules give that but names; nil for
+// none.
+func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(rule DefaultID, opened int64) bool) heldRoles {
 	effective := s.effective(id)
 	if len(effective) == 0 {
 		return nil
@@ -78,6 +84,11 @@ func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) heldRoles {
 	out := make(heldRoles, 0, 16)
 	hold := func(from Intervals, all []link) {
 		for _, g := range all {
+			if but != nil {
+				if a := s.assignments.At(int(g.id)); but(a.rule, a.opened) {
+					continue
+				}
+			}
 			l := s.limitsOf(g)
 			when := from.within(l.window).intersect(effective)
 			if len(when) == 0 {
@@ -89,7 +100,7 @@ func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) heldRoles {
 	if u := s.users.At(int(id)); id != 0 && u != nil {
 		hold(Always(), u.given())
 	}
-	for g, when := range s.groupIntervals(id) {
+	for g, when := range s.groupIntervalsBut(id, but) {
 		if r := s.groups.At(int(g)); r != nil && counts(g) {
 			hold(when, r.given)
 		}

@@ -20,6 +20,7 @@ type (
 	PermissionID  uint32
 	AssignmentID  uint32
 	FenceID       uint32
+	DefaultID     uint32
 )
 
 // The built-in groups and the application that protects Able Roster itself.
@@ -39,6 +40,7 @@ func (i InclusionID) String() string   { return text("inclusion", uint32(i)) }
 func (i PermissionID) String() string  { return text("permission", uint32(i)) }
 func (i AssignmentID) String() string  { return text("assignment", uint32(i)) }
 func (i FenceID) String() string       { return text("fence", uint32(i)) }
+func (i DefaultID) String() string     { return text("default", uint32(i)) }
 
 func text(kind string, n uint32) string {
 	if n == 0 {
@@ -60,7 +62,7 @@ func ParseID(kind, s string) (uint32, bool) {
 	return uint32(n), err == nil
 }
 
-var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence)-[0-9]+$`)
+var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence|default|conflict|route|request|round)-[0-9]+$`)
 
 // LooksLikeID says whether s could be taken for an id; no key or name may.
 func LooksLikeID(s string) bool { return idShape.MatchString(s) }

@@ -396,6 +396,7 @@ func TestAWouldBeUserHasWhatTheSameUserWillHave(t *testing.T) {
 			dreamt, id, faults := s.WouldBe(u)
 			d := s.Draft()
 			d.Apply(0, &AddUser{Personal: Personal{UserName: "newcomer"}, Unit: u.Unit, Employment: u.Employment, Start: u.Start, End: u.End}, s.At)
+			d.Finish()
 			if (len(faults) > 0) != (len(d.Faults) > 0) {
 				t.Fatalf("%+v: %v, made: %v", u, faults, d.Faults)
 			}

@@ -20,7 +20,7 @@ type SetOrganisation struct {
 // Verb implements Operation.
 func (*SetOrganisation) Verb() string { return "set_organisation" }
 
-func (o *SetOrganisation) apply(d *Draft) {
+func (o *SetOrganisation) ApplyTo(d *Draft) {
 	if m := checkLabel(o.Name, 200); m != "" || o.Name == "" {
 		d.fault("name", "must be a text of at most 200 bytes")
 	}
@@ -61,7 +61,7 @@ func (o *AddApplication) settled() string {
 	return named(ApplicationRef(string(o.Application)+string(o.Resource)), "application")
 }
 
-func (o *AddApplication) apply(d *Draft) {
+func (o *AddApplication) ApplyTo(d *Draft) {
 	before := len(d.Faults)
 	if m := checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
@@ -123,7 +123,7 @@ type UpdateApplication struct {
 // Verb implements Operation.
 func (*UpdateApplication) Verb() string { return "update_application" }
 
-func (o *UpdateApplication) apply(d *Draft) {
+func (o *UpdateApplication) ApplyTo(d *Draft) {
 	id, ok := d.application("application", &o.Application)
 	if !ok {
 		return

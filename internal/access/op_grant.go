@@ -33,7 +33,7 @@ func (o *Grant) settled() string {
 	return named(o.Assignment, "assignment")
 }
 
-func (o *Grant) apply(d *Draft) {
+func (o *Grant) ApplyTo(d *Draft) {
 	role, ok1 := d.role("role", &o.Role)
 	to, ok2 := d.member(&o.User, "group", &o.Group)
 	scopes, ok4 := d.scopes(o.Scopes)
@@ -132,7 +132,7 @@ type Revoke struct {
 // Verb implements Operation.
 func (*Revoke) Verb() string { return "revoke" }
 
-func (o *Revoke) apply(d *Draft) {
+func (o *Revoke) ApplyTo(d *Draft) {
 	f := o.find(d)
 	if f == nil {
 		return
@@ -157,6 +157,10 @@ func (o *Revoke) find(d *Draft) *Assignment {
 			d.fault("assignment", "there is no assignment “%s” in force", o.Assignment)
 			return nil
 		}
+		if f.Rule != 0 {
+			d.byDefaultOnly("assignment", f)
+			return nil
+		}
 		return f
 	}
 	role, ok1 := d.role("role", &o.Role)
@@ -164,15 +168,23 @@ func (o *Revoke) find(d *Draft) *Assignment {
 	if !ok1 || !ok2 {
 		return nil
 	}
-	var found *Assignment
+	var found, byRule *Assignment
 	n := 0
 	for _, g := range d.givenTo(from) {
-		if g.role() == role {
-			found = d.Assignment(g.assignment())
+		if g.role() != role {
+			continue
+		}
+		if f := d.Assignment(g.assignment()); f.Rule != 0 {
+			byRule = f
+		} else {
+			found = f
 			n++
 		}
 	}
 	switch {
+	case n == 0 && byRule != nil:
+		d.byDefaultOnly("", byRule)
+		return nil
 	case n == 0:
 		d.fault("", "%s", d.notDirect(role, from))
 		return nil
@@ -181,6 +193,11 @@ func (o *Revoke) find(d *Draft) *Assignment {
 		return nil
 	}
 	return found
+}
+
+// byDefaultOnly files the fault of taking back what a default rule gives.
+func (d *Draft) byDefaultOnly(field string, f *Assignment) {
+	d.fault(field, "%s comes by the default rule %s, and is taken back there: change the rule, or what it chooses by", d.RoleKey(f.Role), d.Default(f.Rule).Key)
 }
 
 // notDirect says why there is nothing to revoke, and through what it is held.

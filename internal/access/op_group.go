@@ -30,7 +30,7 @@ func named[T ~string](v T, field string) string {
 	return ""
 }
 
-func (o *AddGroup) apply(d *Draft) {
+func (o *AddGroup) ApplyTo(d *Draft) {
 	before := len(d.Faults)
 	if m := checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
@@ -96,7 +96,7 @@ type UpdateGroup struct {
 // Verb implements Operation.
 func (*UpdateGroup) Verb() string { return "update_group" }
 
-func (o *UpdateGroup) apply(d *Draft) {
+func (o *UpdateGroup) ApplyTo(d *Draft) {
 	id, ok := d.group("group", &o.Group)
 	if !ok {
 		return
@@ -158,7 +158,7 @@ func (*AddMember) Verb() string { return "add_member" }
 
 func (o *AddMember) settled() string { return named(o.Membership, "membership") }
 
-func (o *AddMember) apply(d *Draft) {
+func (o *AddMember) ApplyTo(d *Draft) {
 	g, ok1 := d.group("group", &o.Group)
 	m, ok2 := d.member(&o.User, "member_group", &o.Member)
 	if ok3 := d.window(o.Window); !ok1 || !ok2 || !ok3 {
@@ -192,10 +192,25 @@ func (o *AddMember) apply(d *Draft) {
 	d.put(f)
 }
 
+// membershipOf is the listed membership, not one by a rule.
 func (d *Draft) membershipOf(m Member, g GroupID) *Membership {
 	for _, j := range d.joinedTo(m) {
 		if j.group() == g && !j.byRule() {
-			return d.Membership(j.membership())
+			if f := d.Membership(j.membership()); f.Rule == 0 {
+				return f
+			}
+		}
+	}
+	return nil
+}
+
+// joinedBy is the default rule that puts a member into a group, or nil.
+func (d *Draft) joinedBy(m Member, g GroupID) *Default {
+	for _, j := range d.joinedTo(m) {
+		if j.group() == g && !j.byRule() {
+			if f := d.Default(d.Membership(j.membership()).Rule); f != nil {
+				return f
+			}
 		}
 	}
 	return nil
@@ -264,7 +279,7 @@ func (*RemoveMember) Verb() string { return "remove_member" }
 
 func (o *RemoveMember) settled() string { return named(o.Membership, "membership") }
 
-func (o *RemoveMember) apply(d *Draft) {
+func (o *RemoveMember) ApplyTo(d *Draft) {
 	g, ok1 := d.group("group", &o.Group)
 	m, ok2 := d.member(&o.User, "member_group", &o.Member)
 	if !ok1 || !ok2 {
@@ -273,6 +288,10 @@ func (o *RemoveMember) apply(d *Draft) {
 	d.need(ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key)
 	f := d.membershipOf(m, g)
 	if f == nil {
+		if rule := d.joinedBy(m, g); rule != nil {
+			d.fault("", "is in %s by the default rule %s; change the rule, or what it chooses by", d.Group(g).Key, rule.Key)
+			return
+		}
 		d.fault("", "is not a listed member of %s", d.Group(g).Key)
 		return
 	}

@@ -29,7 +29,7 @@ func (*AddResource) Verb() string { return "add_resource" }
 
 func (o *AddResource) settled() string { return named(o.Resource, "resource") }
 
-func (o *AddResource) apply(d *Draft) {
+func (o *AddResource) ApplyTo(d *Draft) {
 	app, ok := d.application("application", &o.Application)
 	if !ok {
 		return
@@ -84,7 +84,7 @@ func (*UpdateResource) Verb() string { return "update_resource" }
 
 func (o *UpdateResource) settled() string { return named(o.Resource, "resource") }
 
-func (o *UpdateResource) apply(d *Draft) {
+func (o *UpdateResource) ApplyTo(d *Draft) {
 	app, ok := d.application("application", &o.Application)
 	if !ok {
 		return
@@ -150,7 +150,7 @@ func (*AddFence) Verb() string { return "add_fence" }
 
 func (o *AddFence) settled() string { return named(o.Fence, "fence") }
 
-func (o *AddFence) apply(d *Draft) {
+func (o *AddFence) ApplyTo(d *Draft) {
 	app, ok := d.application("application", &o.Application)
 	if !ok {
 		return
@@ -221,7 +221,7 @@ func (o *RemoveFence) settled() string {
 	return named(o.Application+ApplicationRef(o.Pattern), "application")
 }
 
-func (o *RemoveFence) apply(d *Draft) {
+func (o *RemoveFence) ApplyTo(d *Draft) {
 	n, _ := ParseID("fence", string(o.Fence))
 	f := d.Fence(FenceID(n))
 	if f == nil || !d.visible(FactApplication, uint32(f.Application)) {

@@ -26,7 +26,7 @@ func (*AddRole) Verb() string { return "add_role" }
 
 func (o *AddRole) settled() string { return named(o.Role, "role") }
 
-func (o *AddRole) apply(d *Draft) {
+func (o *AddRole) ApplyTo(d *Draft) {
 	before := len(d.Faults)
 	r := &Role{Key: o.Key}
 	full := o.Key
@@ -63,7 +63,7 @@ type RetireRole struct {
 // Verb implements Operation.
 func (*RetireRole) Verb() string { return "retire_role" }
 
-func (o *RetireRole) apply(d *Draft) {
+func (o *RetireRole) ApplyTo(d *Draft) {
 	id, ok := d.role("role", &o.Role)
 	if !ok {
 		return
@@ -101,7 +101,7 @@ func (*IncludeRole) Verb() string { return "include_role" }
 
 func (o *IncludeRole) settled() string { return named(o.Inclusion, "inclusion") }
 
-func (o *IncludeRole) apply(d *Draft) {
+func (o *IncludeRole) ApplyTo(d *Draft) {
 	id, ok1 := d.role("role", &o.Role)
 	in, ok2 := d.role("includes", &o.Includes)
 	if !ok1 || !ok2 {
@@ -175,7 +175,7 @@ func (*ExcludeRole) Verb() string { return "exclude_role" }
 
 func (o *ExcludeRole) settled() string { return named(o.Inclusion, "inclusion") }
 
-func (o *ExcludeRole) apply(d *Draft) {
+func (o *ExcludeRole) ApplyTo(d *Draft) {
 	id, ok1 := d.role("role", &o.Role)
 	in, ok2 := d.role("excludes", &o.Excludes)
 	if !ok1 || !ok2 {
@@ -212,7 +212,7 @@ func (*AddPermission) Verb() string { return "add_permission" }
 
 func (o *AddPermission) settled() string { return named(o.Permission, "permission") }
 
-func (o *AddPermission) apply(d *Draft) {
+func (o *AddPermission) ApplyTo(d *Draft) {
 	id, ok := d.role("role", &o.Role)
 	if !ok {
 		return
@@ -310,7 +310,7 @@ func (*RemovePermission) Verb() string { return "remove_permission" }
 
 func (o *RemovePermission) settled() string { return named(o.Role+RoleRef(o.Pattern), "role") }
 
-func (o *RemovePermission) apply(d *Draft) {
+func (o *RemovePermission) ApplyTo(d *Draft) {
 	n, _ := ParseID("permission", string(o.Permission))
 	f := d.Permission(PermissionID(n))
 	if f == nil || !d.visible(FactRole, uint32(f.Role)) {

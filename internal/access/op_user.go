@@ -36,7 +36,7 @@ func (o *AddUser) settled() string {
 	return ""
 }
 
-func (o *AddUser) apply(d *Draft) {
+func (o *AddUser) ApplyTo(d *Draft) {
 	before := len(d.Faults)
 	if o.UserKind == "" {
 		o.UserKind = Person
@@ -150,7 +150,7 @@ func (o *UpdateUser) settled() string {
 	return ""
 }
 
-func (o *UpdateUser) apply(d *Draft) {
+func (o *UpdateUser) ApplyTo(d *Draft) {
 	id, ok := d.user("user", &o.User)
 	if !ok {
 		return

@@ -20,7 +20,7 @@ type Operation interface {
 	// Verb is the operation's name: "grant".
 	Verb() string
 	// apply does it to the draft, or files faults.
-	apply(d *Draft)
+	ApplyTo(d *Draft)
 	// Sentence says what it did in plain words; s is the snapshot after it.
 	Sentence(s *Snapshot, n Names) string
 }
@@ -139,16 +139,18 @@ func Clone(op Operation) Operation {
 // gather in the draft.
 func (d *Draft) Apply(i int, op Operation, at Instant) {
 	d.op, d.at = i, at
-	op.apply(d)
+	op.ApplyTo(d)
 }
 
-// Finish checks what only the whole change shows: a role that gives anything in
-// Able Roster must not have come to public. It is called once, after the last
+// Finish does what follows from the whole change: default rules give and take;
+// and checks what only the whole shows: a role that gives anything in Able
+// Roster must not have come to public. It is called once, after the last
 // operation.
 func (d *Draft) Finish() {
 	if len(d.Faults) > 0 {
 		return
 	}
+	d.giveDefaults()
 	for _, g := range d.groups.At(int(PublicGroup)).given {
 		f := d.Assignment(g.assignment())
 		for _, r := range d.roles.At(int(f.Role)).closure {
@@ -259,21 +261,33 @@ func (s *Snapshot) touchedAt(r Subject) int64 {
 			return a.touched
 		}
 	}
+	if f := s.Kept(r.Kind, r.Row); f != nil {
+		return f.Since()
+	}
 	return 0
 }
 
 // SubjectsOf are the ids an applied operation speaks of, in order.
 func SubjectsOf(op Operation) []string {
 	out := []string{}
+	add := func(f reflect.Value) {
+		if id := f.String(); f.Kind() == reflect.String && LooksLikeID(id) && !slices.Contains(out, id) {
+			out = append(out, id)
+		}
+	}
 	v := reflect.ValueOf(op).Elem()
 	for _, i := range referringFields(v.Type()) {
 		f := v.FieldByIndex(i)
 		if f.Kind() == reflect.Pointer {
 			f = f.Elem() // the zero Value when it is nil
 		}
-		if id := f.String(); f.Kind() == reflect.String && LooksLikeID(id) && !slices.Contains(out, id) {
-			out = append(out, id)
+		if f.Kind() == reflect.Slice {
+			for i := range f.Len() {
+				add(f.Index(i))
+			}
+			continue
 		}
+		add(f)
 	}
 	slices.Sort(out)
 	return out
@@ -298,4 +312,4 @@ func referringFields(t reflect.Type) [][]int {
 // referring are the fields of operations that hold ids once applied.
 var referring = map[string]bool{"user": true, "manager": true, "group": true, "member_group": true, "application": true,
 	"resource": true, "role": true, "includes": true, "excludes": true, "inclusion": true, "permission": true,
-	"membership": true, "assignment": true, "fence": true, "trial_group": true}
+	"membership": true, "assignment": true, "default": true, "conflict": true, "route": true, "request": true, "round": true, "roles": true, "groups": true, "owner": true, "fence": true, "trial_group": true}

@@ -325,8 +325,14 @@ func TestSubjectsAreTheIDsAnOperationRefersTo(t *testing.T) {
 			}
 			want := []string{}
 			for name, v := range fields {
-				if id, ok := v.(string); ok && referring[name] && LooksLikeID(id) && !slices.Contains(want, id) {
-					want = append(want, id)
+				all, ok := v.([]any)
+				if !ok {
+					all = []any{v}
+				}
+				for _, x := range all {
+					if id, ok := x.(string); ok && referring[name] && LooksLikeID(id) && !slices.Contains(want, id) {
+						want = append(want, id)
+					}
 				}
 			}
 			slices.Sort(want)

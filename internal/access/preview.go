@@ -180,17 +180,28 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 		}
 	}
 	var out []RoleGain
+	now := func(rule DefaultID, opened int64) bool { return rule != 0 && opened == d.Revision }
 	for _, h := range everybody {
 		out = append(out, RoleGain{Role: h.role, Scopes: h.scopes})
 	}
 	out = append(out, d.ruleGains(widened)...)
+	out = append(out, d.defaultGains(widened)...)
 	ahead := Window{From: from}
 	for _, id := range touched {
 		if id == 0 {
 			continue
 		}
+		if len(widened) > 0 {
+			for _, h := range d.heldRoles(id, ownGroups) {
+				if widened[h.role] {
+					out = append(out, RoleGain{User: id, Role: h.role, Scopes: h.scopes})
+				}
+			}
+		}
+		// What default rules come to give is given on the authority of who wrote
+		// them.
 		before := d.base.heldRoles(id, ownGroups)
-		for _, h := range d.heldRoles(id, ownGroups) {
+		for _, h := range d.heldRolesBut(id, ownGroups, now) {
 			when := h.when
 			if b := before.find(h.role, h.text); b != nil { // on the same terms
 				when = when.minus(b.when)
@@ -198,7 +209,7 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 			if b := before.find(h.role, ""); b != nil { // or on none
 				when = when.minus(b.when)
 			}
-			if widened[h.role] || len(when.within(ahead)) > 0 {
+			if !widened[h.role] && len(when.within(ahead)) > 0 {
 				out = append(out, RoleGain{User: id, Role: h.role, Scopes: h.scopes})
 			}
 		}

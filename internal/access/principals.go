@@ -40,6 +40,11 @@ func (s *Snapshot) isMember(id UserID, group GroupID, at Instant) bool {
 
 // groupIntervals is when each group counts for a user, over all time.
 func (s *Snapshot) groupIntervals(id UserID) map[GroupID]Intervals {
+	return s.groupIntervalsBut(id, nil)
+}
+
+// groupIntervalsBut leaves out the memberships some default rules give.
+func (s *Snapshot) groupIntervalsBut(id UserID, but func(rule DefaultID, opened int64) bool) map[GroupID]Intervals {
 	out := map[GroupID]Intervals{PublicGroup: Always()}
 	if id == 0 {
 		return out
@@ -54,6 +59,11 @@ func (s *Snapshot) groupIntervals(id UserID) map[GroupID]Intervals {
 	var todo []GroupID
 	climb := func(from Intervals, via []link) {
 		for _, j := range via {
+			if but != nil && !j.byRule() {
+				if m := s.memberships.At(int(j.id)); but(m.rule, m.opened) {
+					continue
+				}
+			}
 			add := from
 			if !j.plain() {
 				add = from.within(s.windowOf(j))

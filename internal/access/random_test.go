@@ -102,6 +102,23 @@ func (c *chance) role() RoleRef {
 	return RoleRef(string(c.application()) + "/" + key)
 }
 
+// roles and groups are what a default rule gives; one of them may be none.
+func (c *chance) roles() []RoleRef {
+	out := []RoleRef{}
+	for range c.IntN(3) {
+		out = append(out, c.role())
+	}
+	return out
+}
+
+func (c *chance) groups() []GroupRef {
+	out := []GroupRef{}
+	for range c.IntN(2) {
+		out = append(out, c.group())
+	}
+	return out
+}
+
 func (c *chance) action() string { return pick(c, "read", "update", "release") }
 
 // path is one of few; names that stars match part of are among them.
@@ -221,6 +238,24 @@ func (c *chance) operation() Operation {
 		return &RemoveMember{Group: c.group(), User: c.user()}
 	case 36, 37, 38, 39:
 		return &AddPermission{Role: c.role(), Actions: pick(c, []string{"read"}, []string{"*"}), Pattern: c.pattern(), Own: true}
+	case 42:
+		key, text := fmt.Sprintf("d%d", c.IntN(4)), c.filter()
+		return &AddDefault{Key: key, Everybody: text == "", Filter: text, Roles: c.roles(), Groups: c.groups()}
+	case 43:
+		o := &UpdateDefault{Default: DefaultRef(fmt.Sprintf("d%d", c.IntN(4)))}
+		switch c.IntN(3) {
+		case 0:
+			text := c.filter()
+			everybody := text == ""
+			o.Filter, o.Everybody = &text, &everybody
+		case 1:
+			o.Roles = c.roles()
+		default:
+			o.Groups = c.groups()
+		}
+		return o
+	case 44:
+		return &EndDefault{Default: DefaultRef(fmt.Sprintf("d%d", c.IntN(12)))}
 	default:
 		return &Grant{Role: c.role(), User: c.user(), Window: c.window(), Scopes: c.scopes(), Schedule: c.schedule()}
 	}

@@ -14,6 +14,7 @@ type (
 	InclusionRef   string
 	ResourceRef    string
 	FenceRef       string
+	DefaultRef     string
 )
 
 // missing files the fault of a name that was not found, unless its making in

@@ -14,6 +14,7 @@ type assignmentRow struct {
 	to     packed
 	pos    uint32 // its place among the role's holders
 	origin uint8  // its place in origins
+	rule   DefaultID
 }
 
 // limits are when and where an assignment gives what its role does.
@@ -30,6 +31,7 @@ type membershipRow struct {
 	group  GroupID
 	member packed
 	pos    uint32 // its place among the group's members
+	rule   DefaultID
 }
 
 // packed is a user or a group in four bytes.
@@ -53,7 +55,7 @@ func (p packed) member() Member {
 }
 
 func flatAssignment(f *Assignment, pos int) assignmentRow {
-	r := assignmentRow{opened: f.Opened, role: f.Role, to: pack(f.Assignee), pos: uint32(pos), origin: uint8(slices.Index(origins, f.Origin))}
+	r := assignmentRow{opened: f.Opened, role: f.Role, to: pack(f.Assignee), pos: uint32(pos), origin: uint8(slices.Index(origins, f.Origin)), rule: f.Rule}
 	if !f.plain() {
 		r.limits = &limits{f.Window, f.Scopes, f.Schedule}
 	}
@@ -65,7 +67,7 @@ func (f *Assignment) plain() bool {
 }
 
 func (r *assignmentRow) fact(id AssignmentID) *Assignment {
-	f := &Assignment{ID: id, Assignee: r.to.member(), Role: r.role, Origin: origins[r.origin], Opened: r.opened}
+	f := &Assignment{ID: id, Assignee: r.to.member(), Role: r.role, Origin: origins[r.origin], Rule: r.rule, Opened: r.opened}
 	if l := r.limits; l != nil {
 		f.Window, f.Scopes, f.Schedule = l.window, l.scopes, l.schedule
 	}
@@ -73,7 +75,7 @@ func (r *assignmentRow) fact(id AssignmentID) *Assignment {
 }
 
 func flatMembership(f *Membership, pos int) membershipRow {
-	r := membershipRow{opened: f.Opened, group: f.Group, member: pack(f.Member), pos: uint32(pos)}
+	r := membershipRow{opened: f.Opened, group: f.Group, member: pack(f.Member), pos: uint32(pos), rule: f.Rule}
 	if f.Window != (Window{}) {
 		w := f.Window
 		r.window = &w
@@ -82,7 +84,7 @@ func flatMembership(f *Membership, pos int) membershipRow {
 }
 
 func (r *membershipRow) fact(id MembershipID) *Membership {
-	f := &Membership{ID: id, Group: r.group, Member: r.member.member(), Opened: r.opened}
+	f := &Membership{ID: id, Group: r.group, Member: r.member.member(), Rule: r.rule, Opened: r.opened}
 	if r.window != nil {
 		f.Window = *r.window
 	}

@@ -1,6 +1,9 @@
 package access
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // Scope limits an assignment to what a pattern covers in an application. An
 // assignment with scopes gives nothing in applications it does not name.
@@ -23,58 +26,104 @@ func inScope(scopes []Scope, app ApplicationID, path string) bool {
 	return false
 }
 
-// meet is a pattern for what two patterns both cover; ok is false where they
-// have nothing in common. Where no one pattern says it exactly, it is one that
-// both contain.
-func meet(a, b string) (string, bool) {
+// mostMeets bounds into how many patterns what two have in common may fall. Only
+// patterns of many stars in many segments come to more; what is beyond is left
+// out, so that no answer is wider than the facts.
+const mostMeets = 64
+
+// meet are the patterns for what two patterns both cover; none where they have
+// nothing in common.
+func meet(a, b string) []string {
 	if Contains(a, b) {
-		return b, true
+		return []string{b}
 	}
 	if Contains(b, a) {
-		return a, true
+		return []string{a}
 	}
-	var out []string
+	out := []string{""}
 	for {
 		x, arest, aok := nextSegment(a)
 		y, brest, bok := nextSegment(b)
+		var segs []string
 		switch {
 		case !aok && !bok:
-			return strings.Join(out, "/"), true
+			return out
 		case !bok:
-			out = append(out, x)
+			segs = []string{x}
 		case !aok:
-			out = append(out, y)
+			segs = []string{y}
 		default:
-			seg, ok := meetSegment(x, y)
-			if !ok {
-				return "", false
+			segs = meetSegments(x, y)
+		}
+		var longer []string
+		for _, begin := range out {
+			for _, seg := range segs {
+				if len(longer) < mostMeets {
+					longer = append(longer, strings.TrimPrefix(begin+"/"+seg, "/"))
+				}
 			}
-			out = append(out, seg)
+		}
+		if out = longer; len(out) == 0 {
+			return nil
 		}
 		a, b = arest, brest
 	}
 }
 
-func meetSegment(x, y string) (string, bool) {
+// meetSegments are the patterns of one segment for what two both match.
+func meetSegments(x, y string) []string {
 	if Contains(x, y) {
-		return y, true
+		return []string{y}
 	}
 	if Contains(y, x) {
-		return x, true
+		return []string{x}
 	}
-	if !strings.Contains(x, "*") || !strings.Contains(y, "*") {
-		return "", false
+	type place struct{ i, j int }
+	known := map[place][]string{}
+	var rest func(i, j int) []string // for what x from i and y from j both match
+	rest = func(i, j int) []string {
+		at := place{i, j}
+		if out, ok := known[at]; ok {
+			return out
+		}
+		var out []string
+		add := func(begin string, ends []string) {
+			for _, e := range ends {
+				p := begin + e
+				if strings.HasPrefix(p, "**") {
+					p = p[1:]
+				}
+				if len(out) < mostMeets && !slices.Contains(out, p) {
+					out = append(out, p)
+				}
+			}
+		}
+		switch xs, ys := i < len(x) && x[i] == '*', j < len(y) && y[j] == '*'; {
+		case i == len(x) && j == len(y):
+			out = []string{""}
+		case xs && ys: // both go on, or one of them ends here
+			add("*", rest(i+1, j))
+			add("*", rest(i, j+1))
+		case xs:
+			add("", rest(i+1, j))
+			if j < len(y) {
+				add(y[j:j+1], rest(i, j+1))
+			}
+		case ys:
+			add("", rest(i, j+1))
+			if i < len(x) {
+				add(x[i:i+1], rest(i+1, j))
+			}
+		case i < len(x) && j < len(y) && x[i] == y[j]:
+			add(x[i:i+1], rest(i+1, j+1))
+		}
+		known[at] = out
+		return out
 	}
-	// The longer beginning, the longer end, and anything between.
-	begin, end := x[:strings.IndexByte(x, '*')], x[strings.LastIndexByte(x, '*')+1:]
-	if b := y[:strings.IndexByte(y, '*')]; len(b) > len(begin) {
-		begin = b
-	}
-	if e := y[strings.LastIndexByte(y, '*')+1:]; len(e) > len(end) {
-		end = e
-	}
-	seg := begin + "*" + end
-	return seg, Contains(x, seg) && Contains(y, seg)
+	all := rest(0, 0)
+	return slices.DeleteFunc(slices.Clone(all), func(p string) bool { // what another one says too
+		return p == "" || slices.ContainsFunc(all, func(q string) bool { return q != p && q != "" && Contains(q, p) })
+	})
 }
 
 // overlap says whether two patterns may both cover some path.
@@ -113,9 +162,7 @@ func narrowed(app ApplicationID, pattern string, scopes []Scope) []string {
 		if s.Application != app {
 			continue
 		}
-		if p, ok := meet(pattern, s.Pattern); ok {
-			out = append(out, p)
-		}
+		out = append(out, meet(pattern, s.Pattern)...)
 	}
 	return out
 }

@@ -33,6 +33,8 @@ type Snapshot struct {
 	applicationByKey paged.Index
 	roleByKey        paged.Index // "application/key", organisation roles "key"
 
+	kept keptTables
+
 	ruled  []GroupID // the groups that choose members by a filter
 	active int       // users whose status is active
 	next   counters
@@ -41,6 +43,7 @@ type Snapshot struct {
 // counters are the next free numbers of each kind.
 type counters struct {
 	User, Group, Membership, Application, Resource, Fence, Role, Inclusion, Permission, Assignment uint32
+	Kept                                                                                           [mostKept]uint32
 }
 
 // The records: a fact and what is found from it. Slices in a record are never
@@ -149,7 +152,7 @@ func (s *Snapshot) compile(p *Permission) rule {
 // and the application able-roster, which no operation makes.
 func Empty() *Snapshot {
 	s := &Snapshot{zone: time.UTC, organisation: Organisation{TimeZone: "UTC"}}
-	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1, 1}
+	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1, 1, [mostKept]uint32{1, 1, 1, 1, 1, 1, 1, 1}}
 	d := s.Draft()
 	builtin(d)
 	d.Revision = 0

@@ -18,5 +18,8 @@ func (s *Snapshot) WouldBe(u User) (*Snapshot, UserID, []Fault) {
 	r := d.users.Edit(d.edit, int(u.ID))
 	r.state(&u)
 	d.choose(r)
+	for _, f := range d.Defaults() {
+		d.giveDefault(u.ID, f)
+	}
 	return d.Seal(s.Revision, s.At), u.ID, nil
 }

@@ -30,7 +30,7 @@ type plainRow struct {
 
 var bulks = map[access.FactKind]bulk{
 	access.FactAssignment: {
-		"select opened, id, assignee_user, role, nullif(origin, 'manual') from assignment_fact where plain",
+		"select opened, id, assignee_user, role, nullif(origin, 'manual') from assignment_fact where plain and rule = 0",
 		func() func(*access.Draft, *plainRow) {
 			f := new(access.Assignment)
 			return func(d *access.Draft, r *plainRow) {
@@ -41,7 +41,7 @@ var bulks = map[access.FactKind]bulk{
 		},
 	},
 	access.FactMembership: {
-		"select opened, id, member_user, group_id, null::text from membership_fact where plain",
+		"select opened, id, member_user, group_id, null::text from membership_fact where plain and rule = 0",
 		func() func(*access.Draft, *plainRow) {
 			f := new(access.Membership)
 			return func(d *access.Draft, r *plainRow) {

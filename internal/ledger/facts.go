@@ -74,16 +74,16 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactMembership, "membership_fact", []string{"group_id", "member_user", "member_group", "from_at", "until_at"},
+		access.FactMembership, "membership_fact", []string{"group_id", "member_user", "member_group", "from_at", "until_at", "rule"},
 		func(f access.Fact) []any {
 			m := f.(*access.Membership)
-			return []any{uint32(m.Group), uint32(m.Member.User), uint32(m.Member.Group), int64(m.Window.From), int64(m.Window.Until)}
+			return []any{uint32(m.Group), uint32(m.Member.User), uint32(m.Member.Group), int64(m.Window.From), int64(m.Window.Until), uint32(m.Rule)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Membership{}
 			r.fact = f
 			return []any{(*uint32)(&f.Group), (*uint32)(&f.Member.User), (*uint32)(&f.Member.Group),
-					(*int64)(&f.Window.From), (*int64)(&f.Window.Until)}, func() {
+					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), (*uint32)(&f.Rule)}, func() {
 					f.ID, f.Opened = access.MembershipID(r.id), r.opened
 				}
 		},
@@ -181,23 +181,43 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactAssignment, "assignment_fact", []string{"assignee_user", "assignee_group", "role", "from_at", "until_at", "scopes", "schedule", "origin"},
+		access.FactAssignment, "assignment_fact", []string{"assignee_user", "assignee_group", "role", "from_at", "until_at", "scopes", "schedule", "origin", "rule"},
 		func(f access.Fact) []any {
 			a := f.(*access.Assignment)
 			return []any{uint32(a.Assignee.User), uint32(a.Assignee.Group), uint32(a.Role),
-				int64(a.Window.From), int64(a.Window.Until), scopesJSON(a.Scopes), scheduleJSON(a.Schedule), string(a.Origin)}
+				int64(a.Window.From), int64(a.Window.Until), scopesJSON(a.Scopes), scheduleJSON(a.Schedule), string(a.Origin), uint32(a.Rule)}
 		},
 		func(r *row, t texts) ([]any, func()) {
 			f := &access.Assignment{}
 			r.fact = f
 			var scopes []byte
 			return []any{(*uint32)(&f.Assignee.User), (*uint32)(&f.Assignee.Group), (*uint32)(&f.Role),
-					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), &scopes, &f.Schedule, t.of((*string)(&f.Origin))}, func() {
+					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), &scopes, &f.Schedule, t.of((*string)(&f.Origin)), (*uint32)(&f.Rule)}, func() {
 					f.ID, f.Opened = access.AssignmentID(r.id), r.opened
 					f.Scopes = scopesOf(scopes)
 				}
 		},
 	},
+	kept(access.FactDefault, func(id uint32) *access.Default { return &access.Default{ID: access.DefaultID(id)} }),
+}
+
+// kept says how kept facts of one kind lie: as one JSON value each.
+func kept[T access.Kept](kind access.FactKind, empty func(id uint32) T) table {
+	return table{
+		kind, string(kind) + "_fact", []string{"body"},
+		func(f access.Fact) []any {
+			raw, _ := json.Marshal(f)
+			return []any{string(raw)}
+		},
+		func(r *row, _ texts) ([]any, func()) {
+			var raw []byte
+			return []any{&raw}, func() {
+				f := empty(r.id)
+				_ = json.Unmarshal(raw, f) // written by values
+				r.fact = f
+			}
+		},
+	}
 }
 
 func scopesJSON(scopes []access.Scope) string {

@@ -192,6 +192,7 @@ func replay(s *access.Snapshot, r *Revision) (*access.Draft, error) {
 	for i, op := range r.Operations {
 		d.Apply(i, op, r.At)
 	}
+	d.Finish()
 	if len(d.Faults) > 0 {
 		return nil, fmt.Errorf("does not fit what was before: %w", &d.Faults[0])
 	}

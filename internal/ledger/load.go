@@ -114,7 +114,7 @@ func readGiven(ctx context.Context, tx pgx.Tx, kind access.FactKind, d *access.D
 	}
 	t := tableOf(kind)
 	var rest []row
-	if err := each(ctx, tx, t, func(r row) { rest = append(rest, r) }, t.selectAt()+" and not plain", revision); err != nil {
+	if err := each(ctx, tx, t, func(r row) { rest = append(rest, r) }, t.selectAt()+" and not (plain and rule = 0)", revision); err != nil {
 		return err
 	}
 	puts <- func() { putAll(d, rest) }

@@ -134,6 +134,7 @@ func concerning(user access.UserID, groups, roles, apps []int32, first int) []co
 		{access.FactRole, at("id = any($a)"), []any{roles}},
 		{access.FactInclusion, at("role = any($a)"), []any{roles}},
 		{access.FactPermission, at("role = any($a)"), []any{roles}},
+		{access.FactDefault, "", nil},
 		{access.FactAssignment, at("(assignee_user = $a or assignee_group = any($b))"), []any{uint32(user), groups}},
 	}
 }

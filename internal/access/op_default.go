@@ -1,0 +1,220 @@
+package access
+
+import (
+	"slices"
+	"strings"
+)
+
+func init() { register(&AddDefault{}); register(&UpdateDefault{}); register(&EndDefault{}) }
+
+// AddDefault writes a default rule.
+type AddDefault struct {
+	Key         string     `json:"key" doc:"lower-case words joined by hyphens"`
+	Label       string     `json:"label,omitempty"`
+	Description string     `json:"description,omitempty"`
+	Everybody   bool       `json:"everybody,omitempty" doc:"for every person; else a filter says for whom"`
+	Filter      string     `json:"filter,omitempty" doc:"a filter (RFC 7644, section 3.4.2.2) over users' facts"`
+	Roles       []RoleRef  `json:"roles,omitempty" doc:"the roles it gives"`
+	Groups      []GroupRef `json:"groups,omitempty" doc:"the groups it puts into"`
+
+	Default DefaultRef `json:"default,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*AddDefault) Verb() string { return "add_default" }
+
+func (o *AddDefault) settled() string { return named(o.Default, "default") }
+
+// ApplyTo implements Operation.
+func (o *AddDefault) ApplyTo(d *Draft) {
+	before := len(d.Faults)
+	if m := checkKey(o.Key); m != "" {
+		d.fault("key", "%s", m)
+	} else if _, taken := d.FindDefault(o.Key); taken {
+		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
+	}
+	d.checkTexts(&o.Label, o.Key, o.Description)
+	f := &Default{Key: o.Key, Label: o.Label, Description: o.Description, Everybody: o.Everybody, Filter: strings.TrimSpace(o.Filter)}
+	if len(o.Roles) == 0 {
+		o.Roles = nil
+	}
+	if len(o.Groups) == 0 {
+		o.Groups = nil
+	}
+	f.Roles, f.Groups = d.gifts(o.Roles, o.Groups)
+	d.checkDefault(f)
+	if len(d.Faults) > before {
+		d.fail(FactDefault, o.Key)
+		return
+	}
+	d.need(ActUpdate, "settings", "write default rules")
+	f.ID = DefaultID(d.allocate(FactDefault))
+	o.Default = DefaultRef(f.ID.String())
+	d.Keep(f)
+}
+
+// gifts settles the roles and groups a rule names.
+func (d *Draft) gifts(roles []RoleRef, groups []GroupRef) (rs []RoleID, gs []GroupID) {
+	for i := range roles {
+		if id, ok := d.role("roles", &roles[i]); ok && !slices.Contains(rs, id) {
+			rs = append(rs, id)
+		}
+	}
+	for i := range groups {
+		if id, ok := d.group("groups", &groups[i]); ok && !slices.Contains(gs, id) {
+			gs = append(gs, id)
+		}
+	}
+	return rs, gs
+}
+
+// checkDefault files the faults of a rule.
+func (d *Draft) checkDefault(f *Default) {
+	switch {
+	case f.Everybody && f.Filter != "":
+		d.fault("filter", "and everybody exclude each other: say one of them")
+	case !f.Everybody && f.Filter == "":
+		d.fault("filter", "is blank, which does not mean everybody: give a filter, or say everybody")
+	default:
+		d.checkRule(f.Filter)
+	}
+	if len(f.Roles)+len(f.Groups) == 0 {
+		d.fault("roles", "and groups are both empty: the rule would give nothing")
+	}
+	for _, r := range f.Roles {
+		if d.Role(r).Retired {
+			d.fault("roles", "%s is retired and would give nothing", d.RoleKey(r))
+		}
+	}
+	for _, g := range f.Groups {
+		if g == PublicGroup || g == AllUsersGroup {
+			d.fault("groups", "the group %s is built in and has no listed members", d.Group(g).Key)
+		}
+	}
+}
+
+// Sentence implements Operation.
+func (o *AddDefault) Sentence(s *Snapshot, _ Names) string {
+	return "Wrote the default rule " + o.Label + ": " + defaultWords(s, o.Default)
+}
+
+// defaultWords says whom a rule gives what.
+func defaultWords(s *Snapshot, ref DefaultRef) string {
+	id, _ := s.FindDefault(string(ref))
+	f := s.Default(id)
+	if f == nil {
+		return string(ref)
+	}
+	return f.Words(s)
+}
+
+// Words says whom a rule gives what, in plain words.
+func (f *Default) Words(s *Snapshot) string {
+	var gives []string
+	for _, r := range f.Roles {
+		gives = append(gives, "the role "+roleLabel(s, r))
+	}
+	for _, g := range f.Groups {
+		gives = append(gives, "a place in the group "+s.Group(g).Label)
+	}
+	whom := "everybody"
+	if !f.Everybody {
+		whom = "whoever has " + f.Filter
+	}
+	return whom + " gets " + strings.Join(gives, ", ")
+}
+
+// UpdateDefault alters a default rule; what is not given stays.
+type UpdateDefault struct {
+	Default     DefaultRef `json:"default" doc:"key or id"`
+	Label       *string    `json:"label,omitempty"`
+	Description *string    `json:"description,omitempty"`
+	Everybody   *bool      `json:"everybody,omitempty"`
+	Filter      *string    `json:"filter,omitempty"`
+	Roles       []RoleRef  `json:"roles,omitzero" doc:"all the roles it gives from now on"`
+	Groups      []GroupRef `json:"groups,omitzero" doc:"all the groups it puts into from now on"`
+}
+
+// Verb implements Operation.
+func (*UpdateDefault) Verb() string { return "update_default" }
+
+// ApplyTo implements Operation.
+func (o *UpdateDefault) ApplyTo(d *Draft) {
+	old := d.defaultRule(&o.Default)
+	if old == nil {
+		return
+	}
+	before := len(d.Faults)
+	f := *old
+	set(&f.Label, o.Label)
+	set(&f.Description, o.Description)
+	set(&f.Everybody, o.Everybody)
+	set(&f.Filter, o.Filter)
+	roles, groups := d.gifts(o.Roles, o.Groups)
+	if o.Roles != nil {
+		f.Roles = roles
+	}
+	if o.Groups != nil {
+		f.Groups = groups
+	}
+	d.checkTexts(&f.Label, f.Key, f.Description)
+	d.checkDefault(&f)
+	if len(d.Faults) > before {
+		return
+	}
+	d.need(ActUpdate, "settings", "write default rules")
+	if f.Label == old.Label && f.Description == old.Description && f.Everybody == old.Everybody && f.Filter == old.Filter &&
+		slices.Equal(f.Roles, old.Roles) && slices.Equal(f.Groups, old.Groups) {
+		d.note(AlreadySo, old.Opened)
+		return
+	}
+	d.Keep(&f)
+}
+
+// defaultRule settles a rule that has not ended.
+func (d *Draft) defaultRule(ref *DefaultRef) *Default {
+	id, ok := d.FindDefault(string(*ref))
+	if !ok || !d.visible(FactDefault, uint32(id)) {
+		d.missing(FactDefault, "default", string(*ref))
+		return nil
+	}
+	*ref = DefaultRef(id.String())
+	d.read(FactDefault, uint32(id))
+	f := d.Default(id)
+	if f.Ended {
+		d.fault("default", "%s has ended; write another", f.Key)
+		return nil
+	}
+	return f
+}
+
+// Sentence implements Operation.
+func (o *UpdateDefault) Sentence(s *Snapshot, _ Names) string {
+	return "Changed the default rule: " + defaultWords(s, o.Default)
+}
+
+// EndDefault ends a default rule, and takes back what it gave.
+type EndDefault struct {
+	Default DefaultRef `json:"default" doc:"key or id"`
+}
+
+// Verb implements Operation.
+func (*EndDefault) Verb() string { return "end_default" }
+
+// ApplyTo implements Operation.
+func (o *EndDefault) ApplyTo(d *Draft) {
+	old := d.defaultRule(&o.Default)
+	if old == nil {
+		return
+	}
+	d.need(ActUpdate, "settings", "write default rules")
+	f := *old
+	f.Ended = true
+	d.Keep(&f)
+}
+
+// Sentence implements Operation.
+func (o *EndDefault) Sentence(s *Snapshot, _ Names) string {
+	id, _ := s.FindDefault(string(o.Default))
+	return "Ended the default rule " + s.Default(id).Label
+}
