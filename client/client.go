@@ -181,6 +181,16 @@ func (c *Client) Role(ctx context.Context, role string, q Query) (wire.Role, err
 	return get[wire.Role](ctx, c, "/roles/"+url.PathEscape(role), q)
 }
 
+// Defaults are the default rules.
+func (c *Client) Defaults(ctx context.Context, q Query) (wire.DefaultList, error) {
+	return get[wire.DefaultList](ctx, c, "/defaults", q)
+}
+
+// FirstDay is what a new user of some attributes would have.
+func (c *Client) FirstDay(ctx context.Context, q Query) (wire.FirstDay, error) {
+	return get[wire.FirstDay](ctx, c, "/first-day", q)
+}
+
 // Grid is users × permissions of one application.
 func (c *Client) Grid(ctx context.Context, q Query) (wire.Grid, error) {
 	return get[wire.Grid](ctx, c, "/grid", q)

@@ -351,6 +351,8 @@ func (g *generator) live() {
 		on(60+g.rng.IntN(days-61), g.revoke)
 	}
 	on(30, g.pilot)
+	on(200, g.defaults)
+	on(260, g.wider)
 	on(153, g.invoices)
 	on(days-2, g.mistakes)
 	on(days-1, g.ending)

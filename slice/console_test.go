@@ -128,6 +128,8 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/roles/seasonal-helper", "whoever holds it can do no more"},
 		{"/grid?application=berth-planning&group=pilots", "Nobody signed in"},
 		{"/grid?application=works-orders&unit=engineering/dredging&employment=contractor", "A would-be user"},
+		{"/defaults", "Crane crew"},
+		{"/defaults?unit=terminal/cranes&title=Crane%20operator", "Manifest reader"},
 		{"/ledger", "Joins the chart project"},
 		{"/nothing", "There is no such page"},
 		{"/users?" + past, "read only"},

@@ -26,6 +26,7 @@ var floors = map[string]int{
 	"internal/access": 1,
 	"internal/filter": 0,
 	"internal/paged":  0,
+	"internal/heap":   0,
 }
 
 // beside are rooms beside the house, and what of it they may use.
@@ -37,7 +38,7 @@ var beside = map[string][]string{
 	"standin/berthboard": {"client", "wire"},
 	"testkit":            {"client", "demo", "wire", "internal/ledger"},
 	"slice":              {},
-	"bench":              {"internal/access", "internal/ledger", "demo", "client", "wire", "testkit", "internal/api", "internal/desk", "internal/signin"},
+	"bench":              {"internal/heap", "internal/access", "internal/ledger", "demo", "client", "wire", "testkit", "internal/api", "internal/desk", "internal/signin"},
 }
 
 // outsideTheCore are packages of the standard library with which a core would

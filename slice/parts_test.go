@@ -69,7 +69,7 @@ func TestNoAnswerNamesWhomTheCallerMayNotRead(t *testing.T) {
 		"/users/ines.halloran/timeline?application=berth-planning&action=read&path=board", "/roles/berth-planning%2Freader/holders?limit=500",
 		"/grid.csv?application=berth-planning", "/grid.csv?application=tariff-ledger", "/applications/incident-log/rehearsal",
 		"/between?limit=500&from=2026-01-01T00:00:00Z&role=berth-planning%2Freader", "/between?limit=500&from=2026-01-01T00:00:00Z&application=tariff-ledger",
-		"/users?limit=500&where=" + url.QueryEscape(`not (unit eq "marine")`), "/users?limit=500&where=" + url.QueryEscape(`email co "a" or manager pr`)}
+		"/users?limit=500&filter=" + url.QueryEscape(`not (unit eq "marine")`), "/users?limit=500&filter=" + url.QueryEscape(`email co "a" or manager pr`)}
 	for _, r := range roles.Roles {
 		paths = append(paths, "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F"), "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F")+"/holders")
 	}

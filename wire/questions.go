@@ -20,7 +20,7 @@ type ChecksAnswer struct {
 type Holder struct {
 	User      Ref        `json:"user"`
 	Kind      string     `json:"kind" enum:"user,nobody"`
-	Through   string     `json:"through" enum:"direct,group,included,all-users,public"`
+	Through   string     `json:"through" enum:"direct,default,group,included,all-users,public"`
 	Until     *time.Time `json:"until,omitempty"`
 	Own       bool       `json:"own,omitempty" doc:"only on what is their own"`
 	Scheduled bool       `json:"scheduled,omitempty" doc:"only at some times of the week"`

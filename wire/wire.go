@@ -66,6 +66,7 @@ type Membership struct {
 	MemberKind    string     `json:"member_kind" enum:"user,group"`
 	Through       *Ref       `json:"through,omitempty" doc:"the group through which it is reached"`
 	Rule          string     `json:"rule,omitempty" doc:"the group's filter, where it chose the user: there is no listed membership"`
+	Default       *Ref       `json:"default,omitempty" doc:"the default rule that puts the user there"`
 	From          *time.Time `json:"from,omitempty"`
 	Until         *time.Time `json:"until,omitempty"`
 	SinceRevision int64      `json:"since_revision,omitempty"`
@@ -97,7 +98,8 @@ type Assignment struct {
 	Until        *time.Time `json:"until,omitempty"`
 	Scopes       []Scope    `json:"scopes,omitempty" doc:"gives only what one of these covers"`
 	Schedule     *Schedule  `json:"schedule,omitempty"`
-	Origin       string     `json:"origin"`
+	Origin       string     `json:"origin" enum:"manual,import,default,request"`
+	Default      *Ref       `json:"default,omitempty" doc:"the default rule that gives it, and takes it back"`
 	Given        *Given     `json:"given,omitempty"`
 }
 
@@ -219,6 +221,7 @@ type Step struct {
 	Rule        string     `json:"rule,omitempty" doc:"the group's filter, where it chose the user"`
 	Assignment  string     `json:"assignment,omitempty"`
 	Origin      string     `json:"origin,omitempty"`
+	Default     *Ref       `json:"default,omitempty" doc:"the default rule that gives the role or the place in the group"`
 	Given       *Given     `json:"given,omitempty"`
 	Application *Ref       `json:"application,omitempty"`
 	Actions     []string   `json:"actions,omitempty"`
@@ -268,7 +271,7 @@ type AccessLine struct {
 	Application Ref        `json:"application"`
 	Actions     []string   `json:"actions"`
 	Pattern     string     `json:"pattern"`
-	Through     string     `json:"through" enum:"direct,group,included,all-users,public" doc:"of the shortest path"`
+	Through     string     `json:"through" enum:"direct,default,group,included,all-users,public" doc:"of the shortest path"`
 	Now         bool       `json:"now" doc:"false: begins later"`
 	From        *time.Time `json:"from,omitempty"`
 	Until       *time.Time `json:"until,omitempty"`
@@ -330,7 +333,7 @@ type GridRow struct {
 
 // GridCell is the mark of one cell, blank where it is not allowed.
 type GridCell struct {
-	Mark      string     `json:"mark,omitempty" enum:"direct,group,included,all-users,public"`
+	Mark      string     `json:"mark,omitempty" enum:"direct,default,group,included,all-users,public"`
 	Until     *time.Time `json:"until,omitempty"`
 	Own       bool       `json:"own,omitempty" doc:"only on their own"`
 	Scheduled bool       `json:"scheduled,omitempty" doc:"only at some times of the week"`

@@ -178,7 +178,7 @@ func grid(c *call) error {
 	if err != nil {
 		return err
 	}
-	letters := map[string]string{"direct": "D", "group": "G", "included": "I", "all-users": "A", "public": "P"}
+	letters := map[string]string{"direct": "D", "default": "F", "group": "G", "included": "I", "all-users": "A", "public": "P"}
 	header := []string{"user"}
 	for _, col := range g.Columns {
 		header = append(header, col.Action+" "+col.Path)
@@ -210,7 +210,7 @@ func grid(c *call) error {
 		header, rows = c.narrow(g, rows)
 	}
 	c.table(g, header, rows)
-	c.say("D direct, G through a group, I through an included role, A all users, P public, ~ has an end, ? only their own or at some times, # fenced; %d of %s%s.",
+	c.say("D direct, F by default, G through a group, I through an included role, A all users, P public, ~ has an end, ? only their own or at some times, # fenced; %d of %s%s.",
 		users(g.Rows), count(g.Total, "user"), c.asOfWords(g.Stand))
 	return nil
 }

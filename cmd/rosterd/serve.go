@@ -15,8 +15,8 @@ import (
 
 	"ableroster/console"
 	"ableroster/internal/api"
-	"ableroster/internal/heap"
 	"ableroster/internal/desk"
+	"ableroster/internal/heap"
 	"ableroster/internal/ledger"
 	"ableroster/internal/signin"
 	"ableroster/internal/tally"

@@ -101,6 +101,16 @@ const grid = createRoute({
   }),
   component: lazyRouteComponent(() => import('./pages/Grid'), 'GridPage'),
 })
+const defaults = createRoute({
+  getParentRoute: () => shell,
+  path: '/defaults',
+  validateSearch: (s: Record<string, unknown>): { unit?: string; title?: string; employment?: string } => ({
+    unit: text(s.unit),
+    title: text(s.title),
+    employment: text(s.employment),
+  }),
+  component: lazyRouteComponent(() => import('./pages/Defaults'), 'DefaultsPage'),
+})
 const ledger = createRoute({
   getParentRoute: () => shell,
   path: '/ledger',
@@ -110,7 +120,7 @@ const ledger = createRoute({
 export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
-    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, ledger]),
+    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, defaults, ledger]),
   ]),
   scrollRestoration: true,
 })

@@ -67,7 +67,7 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 			if old, _ := c.Before.(*Default); f.Everybody && !f.Ended && (old == nil || !old.Everybody || !slices.Equal(old.Roles, f.Roles) || !slices.Equal(old.Groups, f.Groups)) {
 				everybody = []UserID{0}
 			}
-			if !f.Ended && d.administering(f) {
+			if !f.Ended && d.administering(f) && len(admins) == 0 {
 				admins = append(admins, 0)
 			}
 		}

@@ -44,6 +44,19 @@ func (s *Snapshot) Holders(app ApplicationID, action, path string, at Instant) [
 	return out
 }
 
+// WayToRole is the shortest way by which a user holds a role at an instant, or
+// nil.
+func (s *Snapshot) WayToRole(id UserID, role RoleID, at Instant) *Chain {
+	chains, _ := s.chainsTo(id, at, role)
+	sortChains(chains)
+	for i := range chains {
+		if chains[i].Fails == "" {
+			return &chains[i]
+		}
+	}
+	return nil
+}
+
 // RoleHolding are the users who hold a role at an instant, each with the
 // shortest way to it, in order of id. Terms of the assignment are in the chain.
 func (s *Snapshot) RoleHolding(role RoleID, at Instant) []Holder {
@@ -54,14 +67,9 @@ func (s *Snapshot) RoleHolding(role RoleID, at Instant) []Holder {
 		if id != 0 && !s.Effective(id, at) {
 			continue
 		}
-		chains, _ := s.chainsTo(id, at, role)
-		sortChains(chains)
-		for i := range chains {
-			if chains[i].Fails == "" {
-				f := s.Assignment(chains[i].Assignment)
-				out = append(out, Holder{id, Cell{Chain: &chains[i], Schedule: f.Schedule != nil, Until: chains[i].Window.Until}})
-				break
-			}
+		if c := s.WayToRole(id, role, at); c != nil {
+			f := s.Assignment(c.Assignment)
+			out = append(out, Holder{id, Cell{Chain: c, Schedule: f.Schedule != nil, Until: c.Window.Until}})
 		}
 	}
 	slices.SortFunc(out, func(a, b Holder) int { return cmp.Compare(a.User, b.User) })

@@ -91,6 +91,7 @@ func (s *Server) routes() {
 	s.signInRoutes()
 	s.readRoutes()
 	s.questionRoutes()
+	s.defaultRoutes()
 	s.changeRoutes()
 	s.checkRoutes()
 }
@@ -278,7 +279,7 @@ func wouldBe(text string) (*access.User, error) {
 	d := json.NewDecoder(strings.NewReader(text))
 	d.DisallowUnknownFields()
 	if err := d.Decode(&in); err != nil {
-		return nil, desk.Invalid("the grid could not be drawn", wire.Fault{Place: "would_be", Message: "is a JSON object with any of kind, unit, title, employment_type and location: " + err.Error()})
+		return nil, desk.Invalid("nobody can be like that", wire.Fault{Place: "would_be", Message: "is a JSON object with any of kind, unit, title, employment_type and location: " + err.Error()})
 	}
 	return &access.User{UserKind: in.Kind, Unit: in.Unit, Title: in.Title, Employment: in.Employment, Location: in.Location}, nil
 }

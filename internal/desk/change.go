@@ -405,6 +405,8 @@ func (v *View) rail(r access.Rail) string {
 func (v *View) several(ids []access.UserID) string {
 	seen := slices.DeleteFunc(slices.Clone(ids), func(id access.UserID) bool { return id == 0 || !v.readsUser(id) })
 	switch {
+	case len(ids) == 1 && ids[0] == 0:
+		return "whomever the rule will choose"
 	case len(seen) == 0:
 		return "somebody " + Outside
 	case len(seen) == 1:

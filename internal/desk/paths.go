@@ -32,14 +32,14 @@ func (v *View) path(user access.UserID, c access.Chain) wire.Path {
 	}
 	for _, m := range c.Memberships {
 		f := v.Membership(m)
-		out.Steps = append(out.Steps, wire.Step{Kind: "group", Ref: v.groupRef(f.Group, own),
+		out.Steps = append(out.Steps, wire.Step{Kind: "group", Ref: v.groupRef(f.Group, own), Default: v.defaultRef(f.Rule),
 			From: instant(f.Window.From), Until: instant(f.Window.Until), Given: &wire.Given{Revision: f.Opened}})
 	}
 	a := v.Snapshot.Assignment(c.Assignment)
 	for i, r := range c.Roles {
 		step := wire.Step{Kind: "included_role", Ref: v.roleRef(r, own)}
 		if i == 0 {
-			step.Kind, step.Assignment, step.Origin = "role", a.ID.String(), string(a.Origin)
+			step.Kind, step.Assignment, step.Origin, step.Default = "role", a.ID.String(), string(a.Origin), v.defaultRef(a.Rule)
 			step.From, step.Until = instant(a.Window.From), instant(a.Window.Until)
 			step.Given = &wire.Given{Revision: a.Opened}
 			step.Scopes, step.Schedule = v.scopes(a.Scopes), schedule(a.Schedule)
@@ -57,8 +57,11 @@ func (v *View) path(user access.UserID, c access.Chain) wire.Path {
 }
 
 // through is how a chain gives: the mark of a line or a cell.
-func through(c access.Chain) string {
+func (v *View) through(c access.Chain) string {
 	switch {
+	case v.Snapshot.Assignment(c.Assignment).Rule != 0,
+		len(c.Memberships) > 0 && v.Membership(c.Memberships[0]).Rule != 0:
+		return "default"
 	case c.BuiltIn == access.PublicGroup:
 		return "public"
 	case c.BuiltIn == access.AllUsersGroup:
@@ -93,7 +96,7 @@ func (v *View) Access(id access.UserID) wire.Access {
 	out.Applications = len(apps)
 	for _, l := range v.Snapshot.Access(id, v.at) {
 		line := wire.AccessLine{Application: v.applicationRef(l.Application, true), Actions: l.Actions, Pattern: l.Pattern,
-			Through: through(l.Chains[0]), Now: l.When.Holds(v.at), Own: l.Own, Schedule: schedule(l.Schedule), Fences: l.Fences}
+			Through: v.through(l.Chains[0]), Now: l.When.Holds(v.at), Own: l.Own, Schedule: schedule(l.Schedule), Fences: l.Fences}
 		for _, w := range l.When {
 			if w.Until == 0 || w.Until > v.at {
 				line.Until = instant(w.Until)
@@ -362,16 +365,10 @@ func (v *View) Grid(application string, q Search, wouldBe *access.User) (wire.Gr
 			Cells: v.cells(0, app, out.Columns)})
 	}
 	if wouldBe != nil && q.Cursor == "" {
-		s, id, faults := v.Snapshot.WouldBe(*wouldBe)
-		if len(faults) > 0 {
-			var all []wire.Fault
-			for _, f := range faults {
-				all = append(all, wire.Fault{Place: "would_be/" + f.Field, Message: f.Message})
-			}
-			return out, Invalid("the grid could not be drawn", all...)
+		w, id, err := v.wouldBe(*wouldBe)
+		if err != nil {
+			return out, err
 		}
-		w := *v
-		w.Snapshot = s
 		out.Rows = append(out.Rows, wire.GridRow{Kind: "would_be", User: wire.Ref{Label: "A would-be user"}, Cells: w.cells(id, app, out.Columns)})
 	}
 	for _, u := range page.users {
@@ -389,7 +386,7 @@ func (v *View) cells(id access.UserID, app access.ApplicationID, columns []wire.
 	for i, c := range v.Cells(id, app, v.at, targets) {
 		out[i] = wire.GridCell{Own: c.Own, Scheduled: c.Schedule, Fenced: c.Fenced, Until: instant(c.Until)}
 		if c.Chain != nil {
-			out[i].Mark = through(*c.Chain)
+			out[i].Mark = v.through(*c.Chain)
 		}
 	}
 	return out

@@ -257,13 +257,13 @@ func (v *View) User(id access.UserID) wire.UserDetail {
 func (v *View) membership(f *access.Membership, own bool, through *wire.Ref) wire.Membership {
 	member, kind := v.memberRef(f.Member, own)
 	return wire.Membership{ID: f.ID.String(), Group: v.groupRef(f.Group, own), Member: member, MemberKind: kind,
-		Through: through, From: instant(f.Window.From), Until: instant(f.Window.Until), SinceRevision: f.Opened}
+		Through: through, Default: v.defaultRef(f.Rule), From: instant(f.Window.From), Until: instant(f.Window.Until), SinceRevision: f.Opened}
 }
 
 func (v *View) assignment(a *access.Assignment, own bool) wire.Assignment {
 	to, kind := v.memberRef(a.Assignee, own)
 	return wire.Assignment{ID: a.ID.String(), Role: v.roleRef(a.Role, own), Assignee: to, AssigneeKind: kind,
-		From: instant(a.Window.From), Until: instant(a.Window.Until), Origin: string(a.Origin),
+		From: instant(a.Window.From), Until: instant(a.Window.Until), Origin: string(a.Origin), Default: v.defaultRef(a.Rule),
 		Scopes: v.scopes(a.Scopes), Schedule: schedule(a.Schedule),
 		Given: &wire.Given{Revision: a.Opened}}
 }

@@ -82,7 +82,7 @@ func (v *View) holderList(all []access.Holder, cursor string, limit int) (wire.H
 	}
 	out.Total, out.Next = len(seen), next
 	for _, h := range page {
-		x := wire.Holder{User: wire.Ref{Label: "Nobody signed in"}, Kind: "nobody", Through: through(*h.Chain), Until: instant(h.Until),
+		x := wire.Holder{User: wire.Ref{Label: "Nobody signed in"}, Kind: "nobody", Through: v.through(*h.Chain), Until: instant(h.Until),
 			Own: h.Own, Scheduled: h.Schedule, Path: v.path(h.User, *h.Chain)}
 		if h.User != 0 {
 			x.User, x.Kind = v.userRef(h.User), "user"

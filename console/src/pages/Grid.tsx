@@ -4,6 +4,7 @@ import { useRef, useState, type KeyboardEvent } from 'react'
 import { answer, api, type Schemas } from '../api/client'
 import { Answer } from '../shared/Answer'
 import { Mark, markWords, type MarkName } from '../shared/Mark'
+import { describe, NewcomerForm } from '../shared/Newcomer'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { count, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
@@ -28,10 +29,7 @@ export function GridPage() {
   const none = applications.data && !applications.data.applications.some((a) => a.key !== 'able-roster')
   const choices = (applications.data?.applications ?? []).filter((a) => a.key !== 'able-roster')
   const application = search.application ?? choices[0]?.key
-  const wouldBe =
-    search.unit || search.title || search.employment
-      ? JSON.stringify({ unit: search.unit ?? '', title: search.title ?? '', employment_type: search.employment ?? '' })
-      : undefined
+  const wouldBe = describe(search)
   const grid = useQuery({
     queryKey: ['grid', application, search.group, search.q, wouldBe, asOf],
     enabled: !!application,
@@ -84,11 +82,10 @@ export function GridPage() {
           onChange={(e) => void navigate({ search: (s) => ({ ...s, q: e.target.value || undefined }), replace: true })}
         />
       </div>
-      <WouldBe
-        key={wouldBe}
-        now={{ unit: search.unit ?? '', title: search.title ?? '', employment: search.employment ?? '' }}
-        set={(x) => void navigate({ search: (s) => ({ ...s, unit: x.unit || undefined, title: x.title || undefined, employment: x.employment || undefined }) })}
-      />
+      <details className="mt-3" open={wouldBe !== undefined}>
+        <summary className="text-harbour font-medium">With a would-be user among the rows</summary>
+        <NewcomerForm key={wouldBe} now={search} set={(x) => void navigate({ search: (s) => ({ ...s, ...x }) })} />
+      </details>
       <Legend />
       {applications.error && <Trouble error={applications.error} />}
       {grid.error && <Trouble error={grid.error} retry={() => void grid.refetch()} />}
@@ -105,47 +102,10 @@ export function GridPage() {
   )
 }
 
-type Newcomer = { unit: string; title: string; employment: string }
-
-/** Describes somebody who is not there yet, to see what they would have. */
-function WouldBe({ now, set }: { now: Newcomer; set: (x: Newcomer) => void }) {
-  const [x, setX] = useState(now)
-  const fields = [
-    { name: 'unit', label: 'Unit', hint: 'marine/pilotage' },
-    { name: 'title', label: 'Title', hint: 'Harbour pilot' },
-    { name: 'employment', label: 'Employment', hint: 'contractor' },
-  ] as const
-  return (
-    <details className="mt-3" open={now.unit !== '' || now.title !== '' || now.employment !== ''}>
-      <summary className="text-harbour font-medium">With a would-be user among the rows</summary>
-      <form
-        className="mt-2 flex flex-wrap items-end gap-3"
-        onSubmit={(e) => {
-          e.preventDefault()
-          set(x)
-        }}
-      >
-        {fields.map((f) => (
-          <label key={f.name}>
-            {f.label}
-            <input className="field" placeholder={f.hint} value={x[f.name]} onChange={(e) => setX({ ...x, [f.name]: e.target.value })} />
-          </label>
-        ))}
-        <button type="submit" className="button-quiet">
-          Show
-        </button>
-        <button type="button" className="press pb-2" onClick={() => set({ unit: '', title: '', employment: '' })}>
-          Without
-        </button>
-      </form>
-    </details>
-  )
-}
-
 function Legend() {
   return (
     <ul className="mt-3 flex flex-wrap gap-x-5 text-sm" aria-label="Legend">
-      {(['direct', 'group', 'included', 'all-users', 'public', 'ends', 'own', 'scheduled', 'fenced'] as MarkName[]).map((m) => (
+      {(['direct', 'default', 'group', 'included', 'all-users', 'public', 'ends', 'own', 'scheduled', 'fenced'] as MarkName[]).map((m) => (
         <li key={m}>
           <Mark name={m} /> {markWords[m]}
         </li>

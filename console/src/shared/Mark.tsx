@@ -1,9 +1,10 @@
 import type { ReactNode } from 'react'
 
-export type MarkName = 'direct' | 'group' | 'included' | 'all-users' | 'public' | 'ends' | 'fenced' | 'own' | 'scheduled' | 'none' | 'warns'
+export type MarkName = 'direct' | 'default' | 'group' | 'included' | 'all-users' | 'public' | 'ends' | 'fenced' | 'own' | 'scheduled' | 'none' | 'warns'
 
 export const markWords: Record<MarkName, string> = {
   direct: 'direct',
+  default: 'by default',
   group: 'through a group',
   included: 'through an included role',
   'all-users': 'all users',
@@ -18,6 +19,12 @@ export const markWords: Record<MarkName, string> = {
 
 const shapes: Record<MarkName, ReactNode> = {
   direct: <circle cx="8" cy="8" r="5" fill="currentColor" />,
+  default: (
+    <>
+      <circle cx="8" cy="8" r="5" strokeDasharray="2.2 1.7" />
+      <circle cx="8" cy="8" r="1.6" fill="currentColor" stroke="none" />
+    </>
+  ),
   group: (
     <>
       <circle cx="8" cy="8" r="5" />
@@ -61,6 +68,7 @@ const shapes: Record<MarkName, ReactNode> = {
 
 const inks: Record<MarkName, string> = {
   direct: 'text-ink',
+  default: 'text-kelp',
   group: 'text-kelp',
   included: 'text-kelp',
   'all-users': 'text-soft',

@@ -63,6 +63,7 @@ function Box({ step: s, first }: { step: Step; first: boolean }) {
           <PathText path={s.pattern ?? ''} /> <span className="text-soft text-sm">in {s.application?.label}</span>
         </div>
       )}
+      {s.default && <div className="text-soft text-sm">by the default rule {s.default.label}</div>}
       {s.rule && <div className="text-soft font-mono text-sm">{s.rule}</div>}
       {s.kind === 'permission' && s.own && <div className="text-soft text-sm">only on their own</div>}
       {s.kind === 'role' && <Terms assignment={s} />}
@@ -84,7 +85,7 @@ function caption(s: Step): string {
     case 'nobody':
       return 'user'
     case 'group':
-      return s.rule ? 'chosen by its rule' : s.given ? `member${begins}${ends}` : 'counts among'
+      return s.rule ? 'chosen by its rule' : s.given || s.default ? `member${begins}${ends}` : 'counts among'
     case 'role':
       return `holds${begins}${ends}`
     case 'included_role':

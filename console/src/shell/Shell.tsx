@@ -36,6 +36,7 @@ const pages = [
     { to: '/grid', label: 'Grid', register: 'applications' },
   ],
   [
+    { to: '/defaults', label: 'Defaults', register: 'settings' },
     { to: '/between', label: 'What changed', register: 'users' },
     { to: '/ledger', label: 'Ledger', register: 'ledger' },
   ],

@@ -1,7 +1,8 @@
 import { useNavigate } from '@tanstack/react-router'
 import { useState } from 'react'
 import type { Operation } from '../../api/client'
-import { PickBox, type Choice } from '../../shared/PickBox'
+import { type Choice } from '../../shared/PickBox'
+import { Picks } from '../../shared/Picks'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
@@ -72,29 +73,5 @@ export function AddUser() {
         </div>
       </form>
     </div>
-  )
-}
-
-function Picks({ title, label, choices, picked, pick }: { title: string; label: string; choices: Choice[]; picked: Choice[]; pick: (c: Choice[]) => void }) {
-  return (
-    <fieldset>
-      <legend>{title}</legend>
-      <PickBox
-        label={label}
-        choices={choices.filter((c) => !picked.some((p) => p.key === c.key))}
-        value={null}
-        onChange={(c) => c && pick([...picked, c])}
-      />
-      <ul className="mt-1">
-        {picked.map((c) => (
-          <li key={c.key} className="flex justify-between py-0.5">
-            {c.label}
-            <button type="button" className="press text-sm" aria-label={`Leave out ${c.label}`} onClick={() => pick(picked.filter((p) => p.key !== c.key))}>
-              Leave out
-            </button>
-          </li>
-        ))}
-      </ul>
-    </fieldset>
   )
 }

@@ -247,6 +247,9 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                 </td>
                 {acts && me.may['roles.assign'] && (
                   <td className="text-right">
+                    {a.default ? (
+                      <span className="text-soft">by the default rule {a.default.label}</span>
+                    ) : (
                     <button
                       type="button"
                       className="press"
@@ -260,6 +263,7 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                     >
                       Revoke
                     </button>
+                    )}
                   </td>
                 )}
               </tr>
@@ -288,7 +292,8 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                 <td className="text-soft">{until(g.until, now)}</td>
                 {acts && me.may['groups.update'] && (
                   <td className="text-right">
-                    {!g.through && !g.rule && g.group.key && (
+                    {g.default && <span className="text-soft">by the default rule {g.default.label}</span>}
+                    {!g.through && !g.rule && !g.default && g.group.key && (
                       <button
                         type="button"
                         className="press"

@@ -1,0 +1,215 @@
+import { useQuery } from '@tanstack/react-query'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Operation, type Schemas } from '../api/client'
+import { describe, NewcomerForm } from '../shared/Newcomer'
+import { Path } from '../shared/Path'
+import { PathText } from '../shared/PathText'
+import { Picks } from '../shared/Picks'
+import { type Choice } from '../shared/PickBox'
+import { Empty, Loading, Trouble } from '../shared/State'
+import { count, list, shortDay } from '../shared/words'
+import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
+import { useSheet } from '../shell/sheet'
+import { useGroupChoices, useRoleChoices } from './users/choices'
+
+const route = getRouteApi('/shell/defaults')
+
+/** The default rules, what they give to somebody new, and a new rule. */
+export function DefaultsPage() {
+  const search = route.useSearch()
+  const navigate = route.useNavigate()
+  const { asOf, past } = useDay()
+  const me = useMe()
+  const rules = useQuery({
+    queryKey: ['defaults', asOf],
+    queryFn: () => answer(api.GET('/api/v1/defaults', { params: { query: { as_of: asOf } } })),
+  })
+  const newcomer = describe(search)
+  if (rules.error) return <Trouble page error={rules.error} retry={() => void rules.refetch()} />
+  if (!rules.data) return <Loading what="the default rules" />
+  const inForce = rules.data.defaults.filter((d) => !d.ended)
+  const writes = !past && me.may['settings.update']
+  return (
+    <>
+      <h1>Defaults</h1>
+      <p className="text-soft mt-1">
+        {count(inForce.length, 'rule')} in force. What a rule gives is there from the first day, and goes when the rule no longer chooses somebody.
+      </p>
+      {rules.data.defaults.length === 0 && (
+        <Empty>No rule is written yet. A rule gives roles and groups to everybody, or to whoever has certain attributes, so that nobody waits on the first day.</Empty>
+      )}
+      <ul className="mt-3">
+        {rules.data.defaults.map((d) => (
+          <Rule key={d.id} rule={d} revision={rules.data.revision} writes={writes} />
+        ))}
+      </ul>
+      <h2 className="mt-7">On the first day</h2>
+      <p className="text-soft">What somebody new would have, and why.</p>
+      <NewcomerForm key={newcomer} now={search} set={(x) => void navigate({ search: (s) => ({ ...s, ...x }) })} />
+      {newcomer && <FirstDay newcomer={newcomer} asOf={asOf} />}
+      {writes && <NewRule revision={rules.data.revision} />}
+    </>
+  )
+}
+
+function Rule({ rule: d, revision, writes }: { rule: Schemas['Default']; revision: number; writes: boolean | undefined }) {
+  const sheet = useSheet()
+  return (
+    <li className={`border-rule border-b py-2.5 ${d.ended ? 'text-soft' : ''}`}>
+      <div className="flex items-baseline justify-between gap-4">
+        <span>
+          <strong>{d.label}</strong> <span className="text-soft font-mono text-sm">{d.key}</span>
+        </span>
+        {d.ended ? (
+          <span>ended</span>
+        ) : (
+          writes && (
+            <button
+              type="button"
+              className="press text-sm"
+              onClick={() =>
+                sheet.add({ verb: 'End', what: `the rule ${d.label}`, detail: 'what it gave is taken back', operations: [{ op: 'end_default', default: d.key }] }, revision)
+              }
+            >
+              End this rule
+            </button>
+          )
+        )}
+      </div>
+      {d.description && <div className="text-soft">{d.description}</div>}
+      <div className="mt-1">
+        {d.everybody ? (
+          'Everybody'
+        ) : (
+          <>
+            Whoever has <span className="font-mono text-sm">{d.filter}</span>
+          </>
+        )}{' '}
+        is given{' '}
+        {[
+          ...d.roles.map((r) => (
+            <Link key={r.id ?? r.label} to="/roles/$role" params={{ role: r.key ?? '' }} className="press">
+              {r.label}
+            </Link>
+          )),
+          ...d.groups.map((g) => (
+            <span key={g.id ?? g.label}>
+              a place in{' '}
+              <Link to="/groups/$group" params={{ group: g.key ?? '' }} className="press">
+                {g.label}
+              </Link>
+            </span>
+          )),
+        ].map((x, i) => (
+          <span key={i}>
+            {i > 0 && ', '}
+            {x}
+          </span>
+        ))}
+        .
+      </div>
+      <div className="text-soft text-sm">
+        {count(d.user_count, 'user')} now.
+        {d.given?.reason && ` ${d.given.by ? `${d.given.by.label}, ` : ''}${shortDay(d.since)}: ${d.given.reason}`}
+      </div>
+    </li>
+  )
+}
+
+function FirstDay({ newcomer, asOf }: { newcomer: string; asOf?: string }) {
+  const day = useQuery({
+    queryKey: ['first-day', newcomer, asOf],
+    queryFn: () => answer(api.GET('/api/v1/first-day', { params: { query: { would_be: newcomer, as_of: asOf } } })),
+  })
+  if (day.error) return <Trouble error={day.error} retry={() => void day.refetch()} />
+  if (!day.data) return <Loading what="the first day" />
+  const applications = [...new Set(day.data.lines.map((l) => l.application.label))]
+  return (
+    <section aria-label="What a new user would have" className="mt-3">
+      <p>
+        {day.data.rules.length === 0 ? 'No default rule chooses somebody like that.' : `Chosen by ${list(day.data.rules.map((r) => r.label))}.`}{' '}
+        {count(day.data.roles.length, 'role')}, and something to do in {count(applications.length, 'application')}.
+      </p>
+      {day.data.roles.map((r) => (
+        <details key={r.role.id ?? r.role.label} className="border-rule border-b py-1.5">
+          <summary>
+            <strong>{r.role.label}</strong> <span className="text-soft text-sm">{because(r.path)}</span>
+          </summary>
+          <div className="my-2">
+            <Path path={r.path} />
+          </div>
+        </details>
+      ))}
+      <h3 className="mt-4 font-semibold">Can do</h3>
+      <ul className="columns-2 gap-x-6">
+        {day.data.lines.map((l, i) => (
+          <li key={i} className="break-inside-avoid py-0.5">
+            {l.application.label}: {list(l.actions)} <PathText path={l.pattern} />
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
+
+/** Why a role would be held, in a few words. */
+function because(path: Schemas['Path']): string {
+  const rule = path.steps.find((s) => s.default)
+  if (rule) return `by the default rule ${rule.default!.label}`
+  const group = path.steps.find((s) => s.kind === 'group')
+  return group ? `through the group ${group.label}` : 'directly'
+}
+
+function NewRule({ revision }: { revision: number }) {
+  const sheet = useSheet()
+  const roleChoices = useRoleChoices()
+  const groupChoices = useGroupChoices()
+  const empty = { label: '', key: '', filter: '', everybody: false }
+  const [x, setX] = useState(empty)
+  const [roles, setRoles] = useState<Choice[]>([])
+  const [groups, setGroups] = useState<Choice[]>([])
+  const key = x.key || x.label.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '')
+  const ready = key !== '' && (x.everybody || x.filter.trim() !== '') && roles.length + groups.length > 0
+  return (
+    <form
+      aria-label="Write a rule"
+      className="mt-7 max-w-180"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const whom = x.everybody ? { everybody: true } : { filter: x.filter.trim() }
+        const operation = { op: 'add_default', key, label: x.label.trim(), ...whom, roles: roles.map((r) => r.key), groups: groups.map((g) => g.key) } as Operation
+        sheet.add({ verb: 'Write', what: `the rule ${x.label.trim() || key}`, detail: [...roles, ...groups].map((c) => c.label).join(', '), operations: [operation] }, revision)
+        setX(empty)
+        setRoles([])
+        setGroups([])
+      }}
+    >
+      <h2>Write a rule</h2>
+      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+        <label>
+          Name of the rule
+          <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
+        </label>
+        <label>
+          Key <span className="text-soft text-sm">never reused</span>
+          <input className="field font-mono" value={x.key} placeholder={key} onChange={(e) => setX({ ...x, key: e.target.value })} />
+        </label>
+        <label className="col-span-2">
+          For whoever has <span className="text-soft text-sm">such as within eq "marine" and employment_type eq "staff"</span>
+          <input className="field font-mono" disabled={x.everybody} value={x.everybody ? '' : x.filter} onChange={(e) => setX({ ...x, filter: e.target.value })} />
+        </label>
+        <label className="col-span-2 flex gap-2">
+          <input type="checkbox" checked={x.everybody} onChange={(e) => setX({ ...x, everybody: e.target.checked })} />
+          For everybody
+        </label>
+        <Picks title="Roles" label="Role it gives" choices={roleChoices} picked={roles} pick={setRoles} />
+        <Picks title="Groups" label="Group it puts into" choices={groupChoices} picked={groups} pick={setGroups} />
+      </div>
+      <button type="submit" className="button mt-3" disabled={!ready}>
+        Put on the sheet
+      </button>
+    </form>
+  )
+}

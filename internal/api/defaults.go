@@ -1,0 +1,38 @@
+package api
+
+import (
+	"context"
+
+	"ableroster/internal/access"
+	"ableroster/wire"
+)
+
+func (s *Server) defaultRoutes() {
+	route(s, "GET", "/defaults", "list-defaults", "The default rules: who is given what from the first day", func(ctx context.Context, in *AsOf) (*body[wire.DefaultList], error) {
+		v, err := s.view(ctx, *in)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Defaults()
+		return &body[wire.DefaultList]{out}, err
+	})
+	type newcomer struct {
+		AsOf
+		WouldBe string `query:"would_be" maxLength:"2000" doc:"the new user: a JSON object with any of kind, unit, title, employment_type and location"`
+	}
+	route(s, "GET", "/first-day", "first-day", "What a new user of some attributes would have, and why", func(ctx context.Context, in *newcomer) (*body[wire.FirstDay], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		u, err := wouldBe(in.WouldBe)
+		if err != nil {
+			return nil, err
+		}
+		if u == nil {
+			u = &access.User{}
+		}
+		out, err := v.FirstDay(*u)
+		return &body[wire.FirstDay]{out}, err
+	})
+}
