@@ -27,6 +27,10 @@ type Default struct {
 	expression filter.Expression // the filter compiled
 }
 
+// mostDefaults bounds how many rules are ever written: two bytes an assignment
+// are what a million users have room for.
+const mostDefaults = 1<<16 - 1
+
 // Kind and Row identify it.
 func (*Default) Kind() FactKind { return FactDefault }
 func (f *Default) Row() uint32  { return uint32(f.ID) }
@@ -121,7 +125,7 @@ func (d *Draft) giveDefault(id UserID, f *Default) {
 	}
 	var has []link
 	for _, g := range u.given() {
-		if d.assignments.At(int(g.id)).rule == f.ID {
+		if DefaultID(d.assignments.At(int(g.id)).rule) == f.ID {
 			has = append(has, g)
 		}
 	}

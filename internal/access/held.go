@@ -85,7 +85,7 @@ func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(r
 	hold := func(from Intervals, all []link) {
 		for _, g := range all {
 			if but != nil {
-				if a := s.assignments.At(int(g.id)); but(a.rule, a.opened) {
+				if a := s.assignments.At(int(g.id)); but(DefaultID(a.rule), a.opened) {
 					continue
 				}
 			}

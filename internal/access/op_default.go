@@ -43,6 +43,9 @@ func (o *AddDefault) ApplyTo(d *Draft) {
 	}
 	f.Roles, f.Groups = d.gifts(o.Roles, o.Groups)
 	d.checkDefault(f)
+	if *d.next.of(FactDefault) > mostDefaults {
+		d.fault("", "there have been %d default rules, and there is no room for more: change one instead", mostDefaults)
+	}
 	if len(d.Faults) > before {
 		d.fail(FactDefault, o.Key)
 		return

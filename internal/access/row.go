@@ -14,7 +14,7 @@ type assignmentRow struct {
 	to     packed
 	pos    uint32 // its place among the role's holders
 	origin uint8  // its place in origins
-	rule   DefaultID
+	rule   uint16 // a DefaultID; see mostDefaults
 }
 
 // limits are when and where an assignment gives what its role does.
@@ -55,7 +55,7 @@ func (p packed) member() Member {
 }
 
 func flatAssignment(f *Assignment, pos int) assignmentRow {
-	r := assignmentRow{opened: f.Opened, role: f.Role, to: pack(f.Assignee), pos: uint32(pos), origin: uint8(slices.Index(origins, f.Origin)), rule: f.Rule}
+	r := assignmentRow{opened: f.Opened, role: f.Role, to: pack(f.Assignee), pos: uint32(pos), origin: uint8(slices.Index(origins, f.Origin)), rule: uint16(f.Rule)}
 	if !f.plain() {
 		r.limits = &limits{f.Window, f.Scopes, f.Schedule}
 	}
@@ -67,7 +67,7 @@ func (f *Assignment) plain() bool {
 }
 
 func (r *assignmentRow) fact(id AssignmentID) *Assignment {
-	f := &Assignment{ID: id, Assignee: r.to.member(), Role: r.role, Origin: origins[r.origin], Rule: r.rule, Opened: r.opened}
+	f := &Assignment{ID: id, Assignee: r.to.member(), Role: r.role, Origin: origins[r.origin], Rule: DefaultID(r.rule), Opened: r.opened}
 	if l := r.limits; l != nil {
 		f.Window, f.Scopes, f.Schedule = l.window, l.scopes, l.schedule
 	}
