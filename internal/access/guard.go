@@ -5,9 +5,10 @@ import "slices"
 // Rail is a guard rail a draft runs into.
 type Rail struct {
 	Code     RailCode
-	Users    []UserID // who is meant, nobody as 0
-	Share    float64  // of the users who count, where it is a share
-	Passable bool     // with an acknowledgement that names the code
+	Users    []UserID  // who is meant, nobody as 0
+	Share    float64   // of the users who count, where it is a share
+	Passable bool      // with an acknowledgement that names the code
+	Conflict *Conflict // which one would come about
 }
 
 // RailCode names a guard rail, and its acknowledgement.
@@ -20,6 +21,8 @@ const (
 	GainForEverybody  RailCode = "gain_for_everybody"
 	AdministeringGain RailCode = "administering_gain"
 	WideGain          RailCode = "wide_gain"
+	ConflictPrevented RailCode = "conflict_prevented"
+	ConflictWarned    RailCode = "conflict_warned"
 )
 
 const (
@@ -78,6 +81,7 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 	if len(admins) > 0 {
 		out = append(out, Rail{Code: AdministeringGain, Users: admins, Passable: true})
 	}
+	out = append(out, d.conflictRails(p.Touched, from)...)
 	// People who arrive with their change are no surprise in it.
 	present := 0
 	for _, id := range gains {
@@ -87,6 +91,24 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 	}
 	if all := float64(d.base.active); present >= wideLeast && float64(present) >= wideShare*all {
 		out = append(out, Rail{Code: WideGain, Users: gains, Share: float64(present) / all, Passable: true})
+	}
+	return out
+}
+
+// conflictRails are one for each conflict that would come about.
+func (d *Draft) conflictRails(touched []UserID, from Instant) []Rail {
+	var out []Rail
+	for _, b := range d.NewBreaches(touched, from) {
+		i := slices.IndexFunc(out, func(r Rail) bool { return r.Conflict == b.Conflict })
+		if i < 0 {
+			r := Rail{Code: ConflictWarned, Conflict: b.Conflict, Passable: true}
+			if b.Conflict.Prevent {
+				r.Code, r.Passable = ConflictPrevented, false
+			}
+			i = len(out)
+			out = append(out, r)
+		}
+		out[i].Users = append(out[i].Users, b.User)
 	}
 	return out
 }

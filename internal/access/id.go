@@ -21,6 +21,7 @@ type (
 	AssignmentID  uint32
 	FenceID       uint32
 	DefaultID     uint32
+	ConflictID    uint32
 )
 
 // The built-in groups and the application that protects Able Roster itself.
@@ -41,6 +42,7 @@ func (i PermissionID) String() string  { return text("permission", uint32(i)) }
 func (i AssignmentID) String() string  { return text("assignment", uint32(i)) }
 func (i FenceID) String() string       { return text("fence", uint32(i)) }
 func (i DefaultID) String() string     { return text("default", uint32(i)) }
+func (i ConflictID) String() string    { return text("conflict", uint32(i)) }
 
 func text(kind string, n uint32) string {
 	if n == 0 {

@@ -254,6 +254,18 @@ func (c *chance) operation() Operation {
 			o.Groups = c.groups()
 		}
 		return o
+	case 45:
+		key := fmt.Sprintf("c%d", c.IntN(3))
+		return &AddConflict{Key: key, Roles: []RoleRef{c.role(), c.role()}, Prevent: c.IntN(2) == 0}
+	case 46:
+		prevent := c.IntN(2) == 0
+		o := &UpdateConflict{Conflict: ConflictRef(fmt.Sprintf("c%d", c.IntN(3))), Prevent: &prevent}
+		if c.IntN(2) == 0 {
+			o.Roles = []RoleRef{c.role(), c.role()}
+		}
+		return o
+	case 47:
+		return &EndConflict{Conflict: ConflictRef(fmt.Sprintf("c%d", c.IntN(12)))}
 	case 44:
 		return &EndDefault{Default: DefaultRef(fmt.Sprintf("d%d", c.IntN(12)))}
 	default:

@@ -15,6 +15,7 @@ type (
 	ResourceRef    string
 	FenceRef       string
 	DefaultRef     string
+	ConflictRef    string
 )
 
 // missing files the fault of a name that was not found, unless its making in

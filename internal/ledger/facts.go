@@ -199,6 +199,7 @@ var tables = []table{
 		},
 	},
 	kept(access.FactDefault, func(id uint32) *access.Default { return &access.Default{ID: access.DefaultID(id)} }),
+	kept(access.FactConflict, func(id uint32) *access.Conflict { return &access.Conflict{ID: access.ConflictID(id)} }),
 }
 
 // kept says how kept facts of one kind lie: as one JSON value each.
