@@ -186,6 +186,11 @@ func (c *Client) Defaults(ctx context.Context, q Query) (wire.DefaultList, error
 	return get[wire.DefaultList](ctx, c, "/defaults", q)
 }
 
+// Conflicts are roles nobody may combine, and who does.
+func (c *Client) Conflicts(ctx context.Context, q Query) (wire.ConflictList, error) {
+	return get[wire.ConflictList](ctx, c, "/conflicts", q)
+}
+
 // FirstDay is what a new user of some attributes would have.
 func (c *Client) FirstDay(ctx context.Context, q Query) (wire.FirstDay, error) {
 	return get[wire.FirstDay](ctx, c, "/first-day", q)

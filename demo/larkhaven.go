@@ -355,6 +355,7 @@ func (g *generator) live() {
 	on(260, g.wider)
 	on(153, g.invoices)
 	on(days-2, g.mistakes)
+	on(days-1, g.conflicts)
 	on(days-1, g.ending)
 	slices.SortStableFunc(events, func(a, b event) int { return cmp.Compare(a.day, b.day) })
 	for _, e := range events {

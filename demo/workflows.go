@@ -15,6 +15,15 @@ func (g *generator) defaults(at time.Time) {
 			Filter: `within eq "terminal/tally" and employment_type eq "staff"`, Groups: []access.GroupRef{"terminal-staff"}})
 }
 
+// conflicts were written once the auditor had asked.
+func (g *generator) conflicts(at time.Time) {
+	g.add(at, Administrator, "console", "The auditor asked who checks whom",
+		&access.AddConflict{Key: "credit-two-hands", Label: "Credits take two", Description: "who raises a credit does not release it",
+			Roles: []access.RoleRef{"tariff-ledger/credit-raiser", "tariff-ledger/credit-releaser"}, Prevent: true},
+		&access.AddConflict{Key: "pass-two-hands", Label: "Passes take two", Description: "who asks for a gate pass does not issue it",
+			Roles: []access.RoleRef{"gate-passes/requester", "gate-passes/issuer"}})
+}
+
 // wider is a rule that was thought over.
 func (g *generator) wider(at time.Time) {
 	whole := `within eq "terminal/tally"`

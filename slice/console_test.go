@@ -130,6 +130,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/grid?application=works-orders&unit=engineering/dredging&employment=contractor", "A would-be user"},
 		{"/defaults", "Crane crew"},
 		{"/defaults?unit=terminal/cranes&title=Crane%20operator", "Manifest reader"},
+		{"/conflicts", "Credits take two"},
 		{"/ledger", "Joins the chart project"},
 		{"/nothing", "There is no such page"},
 		{"/users?" + past, "read only"},

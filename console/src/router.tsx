@@ -111,6 +111,11 @@ const defaults = createRoute({
   }),
   component: lazyRouteComponent(() => import('./pages/Defaults'), 'DefaultsPage'),
 })
+const conflicts = createRoute({
+  getParentRoute: () => shell,
+  path: '/conflicts',
+  component: lazyRouteComponent(() => import('./pages/Conflicts'), 'ConflictsPage'),
+})
 const ledger = createRoute({
   getParentRoute: () => shell,
   path: '/ledger',
@@ -120,7 +125,7 @@ const ledger = createRoute({
 export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
-    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, defaults, ledger]),
+    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, defaults, conflicts, ledger]),
   ]),
   scrollRestoration: true,
 })

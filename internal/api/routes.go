@@ -92,6 +92,7 @@ func (s *Server) routes() {
 	s.readRoutes()
 	s.questionRoutes()
 	s.defaultRoutes()
+	s.conflictRoutes()
 	s.changeRoutes()
 	s.checkRoutes()
 }

@@ -395,6 +395,8 @@ func (v *View) rail(r access.Rail) string {
 		return "Everybody would gain by this, those not here yet too."
 	case access.AdministeringGain:
 		return "Rights to administer Able Roster would be given to " + v.several(r.Users) + "."
+	case access.ConflictPrevented, access.ConflictWarned:
+		return v.conflictRail(r)
 	case access.WideGain:
 		return fmt.Sprintf("%.0f %% of all active users would gain by this.", 100*r.Share)
 	}

@@ -37,6 +37,7 @@ const pages = [
   ],
   [
     { to: '/defaults', label: 'Defaults', register: 'settings' },
+    { to: '/conflicts', label: 'Conflicts', register: 'settings' },
     { to: '/between', label: 'What changed', register: 'users' },
     { to: '/ledger', label: 'Ledger', register: 'ledger' },
   ],
