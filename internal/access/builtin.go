@@ -76,3 +76,16 @@ func (s *Snapshot) RolePath(id RoleID) string {
 	}
 	return Join("roles", app, r.Key)
 }
+
+// OwnerOf is who answers for a role: its owner, else its application's; 0 for
+// nobody.
+func (s *Snapshot) OwnerOf(id RoleID) UserID {
+	r := s.Role(id)
+	switch {
+	case r == nil:
+		return 0
+	case r.Owner != 0 || r.Application == 0:
+		return r.Owner
+	}
+	return s.Application(r.Application).Owner
+}

@@ -118,7 +118,7 @@ func TestNobodyComesToARoleThroughSomebodyWhoMayNotGiveIt(t *testing.T) {
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
 		s = c.delegated(t, s)
 		o := oracleOf(s)
-		for range 400 {
+		for range 700 {
 			at := c.instant()
 			caller, ok := s.FindUser(string(c.user()))
 			if !ok || len(s.Authority(caller, at).Reach(ActAssign)) == 0 {

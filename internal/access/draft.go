@@ -22,11 +22,16 @@ type Draft struct {
 	// may not know of is, to them, not there.
 	Visible func(FactKind, uint32) bool
 
+	// Author is who makes the change; 0 is the host itself.
+	Author UserID
+
 	Faults []Fault
 	Needs  []Need
 	Notes  []Note
 	Sealed []Sealing
 	reads  []Subject
+
+	promised []RoleGain
 }
 
 type factKey struct {

@@ -91,6 +91,7 @@ type Group struct {
 	Label       string
 	Description string
 	Unit        string
+	Owner       UserID // who answers for it, or 0
 	Filter      string // over users' facts: whom it chooses beside its listed members; or nothing
 }
 
@@ -136,6 +137,7 @@ type Application struct {
 	Description string
 	State       State
 	Actions     []Action
+	Owner       UserID  // who answers for it, or 0
 	Trial       GroupID // whose members are judged as if it were live while it is a draft
 }
 
@@ -170,6 +172,7 @@ type Role struct {
 	Key         string
 	Label       string
 	Description string
+	Owner       UserID // who answers for it, or 0: then the application's owner
 	Retired     bool
 }
 

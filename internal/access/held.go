@@ -74,9 +74,10 @@ func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) heldRoles {
 	return s.heldRolesBut(id, counts, nil)
 }
 
-// heldRolesBut leaves out what the default rules give that but names; nil for
+// heldRolesBut leaves out what but names, by whether it is given on an authority
+// other than a change's author and by the revision that opened it; nil for
 // none.
-func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(rule DefaultID, opened int64) bool) heldRoles {
+func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(elsewhere bool, opened int64) bool) heldRoles {
 	effective := s.effective(id)
 	if len(effective) == 0 {
 		return nil
@@ -85,7 +86,7 @@ func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(r
 	hold := func(from Intervals, all []link) {
 		for _, g := range all {
 			if but != nil {
-				if a := s.assignments.At(int(g.id)); but(DefaultID(a.rule), a.opened) {
+				if a := s.assignments.At(int(g.id)); but(a.rule != 0 || origins[a.origin] == ByRequest, a.opened) {
 					continue
 				}
 			}

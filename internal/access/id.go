@@ -44,6 +44,9 @@ func (i FenceID) String() string       { return text("fence", uint32(i)) }
 func (i DefaultID) String() string     { return text("default", uint32(i)) }
 func (i ConflictID) String() string    { return text("conflict", uint32(i)) }
 
+// IDText is an id of a kind as text.
+func IDText(kind FactKind, n uint32) string { return text(string(kind), n) }
+
 func text(kind string, n uint32) string {
 	if n == 0 {
 		return ""

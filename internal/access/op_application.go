@@ -6,9 +6,9 @@ import (
 )
 
 func init() {
-	register(&SetOrganisation{})
-	register(&AddApplication{})
-	register(&UpdateApplication{})
+	Register(&SetOrganisation{})
+	Register(&AddApplication{})
+	Register(&UpdateApplication{})
 }
 
 // SetOrganisation gives the organisation its name and time zone.
@@ -57,7 +57,7 @@ type AddApplication struct {
 // Verb implements Operation.
 func (*AddApplication) Verb() string { return "add_application" }
 
-func (o *AddApplication) settled() string {
+func (o *AddApplication) Settled() string {
 	return named(ApplicationRef(string(o.Application)+string(o.Resource)), "application")
 }
 
@@ -116,6 +116,7 @@ type UpdateApplication struct {
 	Label       *string        `json:"label,omitempty"`
 	Description *string        `json:"description,omitempty"`
 	State       *State         `json:"state,omitempty" enum:"draft,rehearsal,live,retired"`
+	Owner       *UserRef       `json:"owner,omitempty" doc:"who answers for it; blank for nobody"`
 	Trial       *GroupRef      `json:"trial_group,omitempty" doc:"whose members are judged as if it were live while it is a draft; blank for none"`
 	Actions     []Action       `json:"actions,omitempty" doc:"all actions it shall declare"`
 }
@@ -143,6 +144,7 @@ func (o *UpdateApplication) ApplyTo(d *Draft) {
 	default:
 		d.fault("state", "is draft, rehearsal, live or retired")
 	}
+	d.owner(&a.Owner, o.Owner)
 	if o.Trial != nil {
 		a.Trial = 0
 		if *o.Trial != "" {
@@ -156,7 +158,7 @@ func (o *UpdateApplication) ApplyTo(d *Draft) {
 		a.Actions = o.Actions
 	}
 	d.need(ActUpdate, d.ApplicationPath(id), "update the application %s", a.Key)
-	if a.Label == old.Label && a.Description == old.Description && a.State == old.State && a.Trial == old.Trial && slices.Equal(a.Actions, old.Actions) {
+	if a.Label == old.Label && a.Description == old.Description && a.State == old.State && a.Trial == old.Trial && a.Owner == old.Owner && slices.Equal(a.Actions, old.Actions) {
 		d.note(AlreadySo, d.applications.At(int(id)).touched)
 		return
 	}

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-func init() { register(&AddConflict{}); register(&UpdateConflict{}); register(&EndConflict{}) }
+func init() { Register(&AddConflict{}); Register(&UpdateConflict{}); Register(&EndConflict{}) }
 
 // AddConflict writes a conflict: roles nobody may combine.
 type AddConflict struct {
@@ -21,7 +21,7 @@ type AddConflict struct {
 // Verb implements Operation.
 func (*AddConflict) Verb() string { return "add_conflict" }
 
-func (o *AddConflict) settled() string { return named(o.Conflict, "conflict") }
+func (o *AddConflict) Settled() string { return named(o.Conflict, "conflict") }
 
 // ApplyTo implements Operation.
 func (o *AddConflict) ApplyTo(d *Draft) {

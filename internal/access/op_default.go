@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-func init() { register(&AddDefault{}); register(&UpdateDefault{}); register(&EndDefault{}) }
+func init() { Register(&AddDefault{}); Register(&UpdateDefault{}); Register(&EndDefault{}) }
 
 // AddDefault writes a default rule.
 type AddDefault struct {
@@ -23,7 +23,7 @@ type AddDefault struct {
 // Verb implements Operation.
 func (*AddDefault) Verb() string { return "add_default" }
 
-func (o *AddDefault) settled() string { return named(o.Default, "default") }
+func (o *AddDefault) Settled() string { return named(o.Default, "default") }
 
 // ApplyTo implements Operation.
 func (o *AddDefault) ApplyTo(d *Draft) {

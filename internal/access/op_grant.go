@@ -2,7 +2,7 @@ package access
 
 import "slices"
 
-func init() { register(&Grant{}); register(&Revoke{}) }
+func init() { Register(&Grant{}); Register(&Revoke{}) }
 
 // Grant gives a role to a user or a group.
 type Grant struct {
@@ -26,7 +26,7 @@ type ScopeRef struct {
 // Verb implements Operation.
 func (*Grant) Verb() string { return "grant" }
 
-func (o *Grant) settled() string {
+func (o *Grant) Settled() string {
 	if o.Origin != "" {
 		return "origin"
 	}

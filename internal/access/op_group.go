@@ -1,10 +1,10 @@
 package access
 
 func init() {
-	register(&AddGroup{})
-	register(&UpdateGroup{})
-	register(&AddMember{})
-	register(&RemoveMember{})
+	Register(&AddGroup{})
+	Register(&UpdateGroup{})
+	Register(&AddMember{})
+	Register(&RemoveMember{})
 }
 
 // AddGroup makes a group.
@@ -21,7 +21,7 @@ type AddGroup struct {
 // Verb implements Operation.
 func (*AddGroup) Verb() string { return "add_group" }
 
-func (o *AddGroup) settled() string { return named(o.Group, "group") }
+func (o *AddGroup) Settled() string { return named(o.Group, "group") }
 
 func named[T ~string](v T, field string) string {
 	if v != "" {
@@ -90,6 +90,7 @@ type UpdateGroup struct {
 	Label       *string  `json:"label,omitempty"`
 	Description *string  `json:"description,omitempty"`
 	Unit        *string  `json:"unit,omitempty"`
+	Owner       *UserRef `json:"owner,omitempty" doc:"who answers for it; blank for nobody"`
 	Filter      *string  `json:"filter,omitempty" doc:"a filter over users' facts; blank for none"`
 }
 
@@ -112,6 +113,7 @@ func (o *UpdateGroup) ApplyTo(d *Draft) {
 	set(&g.Description, o.Description)
 	set(&g.Unit, o.Unit)
 	set(&g.Filter, o.Filter)
+	d.owner(&g.Owner, o.Owner)
 	d.checkTexts(&g.Label, g.Key, g.Description)
 	if g.Unit != "" && (g.Unit == Root || CheckPath(g.Unit) != nil) {
 		d.fault("unit", "is not a path such as marine/pilotage")
@@ -156,7 +158,7 @@ type AddMember struct {
 // Verb implements Operation.
 func (*AddMember) Verb() string { return "add_member" }
 
-func (o *AddMember) settled() string { return named(o.Membership, "membership") }
+func (o *AddMember) Settled() string { return named(o.Membership, "membership") }
 
 func (o *AddMember) ApplyTo(d *Draft) {
 	g, ok1 := d.group("group", &o.Group)
@@ -277,7 +279,7 @@ type RemoveMember struct {
 // Verb implements Operation.
 func (*RemoveMember) Verb() string { return "remove_member" }
 
-func (o *RemoveMember) settled() string { return named(o.Membership, "membership") }
+func (o *RemoveMember) Settled() string { return named(o.Membership, "membership") }
 
 func (o *RemoveMember) ApplyTo(d *Draft) {
 	g, ok1 := d.group("group", &o.Group)

@@ -5,10 +5,10 @@ import (
 )
 
 func init() {
-	register(&AddResource{})
-	register(&UpdateResource{})
-	register(&AddFence{})
-	register(&RemoveFence{})
+	Register(&AddResource{})
+	Register(&UpdateResource{})
+	Register(&AddFence{})
+	Register(&RemoveFence{})
 }
 
 // AddResource registers a resource; its parent must be registered.
@@ -27,7 +27,7 @@ type AddResource struct {
 // Verb implements Operation.
 func (*AddResource) Verb() string { return "add_resource" }
 
-func (o *AddResource) settled() string { return named(o.Resource, "resource") }
+func (o *AddResource) Settled() string { return named(o.Resource, "resource") }
 
 func (o *AddResource) ApplyTo(d *Draft) {
 	app, ok := d.application("application", &o.Application)
@@ -82,7 +82,7 @@ type UpdateResource struct {
 // Verb implements Operation.
 func (*UpdateResource) Verb() string { return "update_resource" }
 
-func (o *UpdateResource) settled() string { return named(o.Resource, "resource") }
+func (o *UpdateResource) Settled() string { return named(o.Resource, "resource") }
 
 func (o *UpdateResource) ApplyTo(d *Draft) {
 	app, ok := d.application("application", &o.Application)
@@ -148,7 +148,7 @@ type AddFence struct {
 // Verb implements Operation.
 func (*AddFence) Verb() string { return "add_fence" }
 
-func (o *AddFence) settled() string { return named(o.Fence, "fence") }
+func (o *AddFence) Settled() string { return named(o.Fence, "fence") }
 
 func (o *AddFence) ApplyTo(d *Draft) {
 	app, ok := d.application("application", &o.Application)
@@ -217,7 +217,7 @@ type RemoveFence struct {
 // Verb implements Operation.
 func (*RemoveFence) Verb() string { return "remove_fence" }
 
-func (o *RemoveFence) settled() string {
+func (o *RemoveFence) Settled() string {
 	return named(o.Application+ApplicationRef(o.Pattern), "application")
 }
 

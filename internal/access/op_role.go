@@ -3,12 +3,13 @@ package access
 import "slices"
 
 func init() {
-	register(&AddRole{})
-	register(&RetireRole{})
-	register(&IncludeRole{})
-	register(&ExcludeRole{})
-	register(&AddPermission{})
-	register(&RemovePermission{})
+	Register(&AddRole{})
+	Register(&UpdateRole{})
+	Register(&RetireRole{})
+	Register(&IncludeRole{})
+	Register(&ExcludeRole{})
+	Register(&AddPermission{})
+	Register(&RemovePermission{})
 }
 
 // AddRole makes a role of an application, or of the organisation.
@@ -24,7 +25,7 @@ type AddRole struct {
 // Verb implements Operation.
 func (*AddRole) Verb() string { return "add_role" }
 
-func (o *AddRole) settled() string { return named(o.Role, "role") }
+func (o *AddRole) Settled() string { return named(o.Role, "role") }
 
 func (o *AddRole) ApplyTo(d *Draft) {
 	before := len(d.Faults)
@@ -54,6 +55,64 @@ func (o *AddRole) ApplyTo(d *Draft) {
 
 // Sentence implements Operation.
 func (o *AddRole) Sentence(*Snapshot, Names) string { return "Added the role " + o.Label }
+
+// UpdateRole alters how a role is described and who answers for it; what is not
+// given stays.
+type UpdateRole struct {
+	Role        RoleRef  `json:"role"`
+	Label       *string  `json:"label,omitempty"`
+	Description *string  `json:"description,omitempty"`
+	Owner       *UserRef `json:"owner,omitempty" doc:"who answers for it; blank for the application's owner"`
+}
+
+// Verb implements Operation.
+func (*UpdateRole) Verb() string { return "update_role" }
+
+// ApplyTo implements Operation.
+func (o *UpdateRole) ApplyTo(d *Draft) {
+	id, ok := d.role("role", &o.Role)
+	if !ok {
+		return
+	}
+	before := len(d.Faults)
+	old := d.Role(id)
+	r := *old
+	set(&r.Label, o.Label)
+	set(&r.Description, o.Description)
+	d.owner(&r.Owner, o.Owner)
+	d.checkTexts(&r.Label, r.Key, r.Description)
+	if len(d.Faults) > before {
+		return
+	}
+	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
+	if r == *old {
+		d.note(AlreadySo, d.roles.At(int(id)).touched)
+		return
+	}
+	d.put(&r)
+}
+
+// owner settles who answers for something: nil leaves it as it is.
+func (d *Draft) owner(of *UserID, ref *UserRef) {
+	if ref == nil {
+		return
+	}
+	*of = 0
+	if *ref != "" {
+		if id, ok := d.user("owner", ref); ok {
+			*of = id
+		}
+	}
+}
+
+// Sentence implements Operation.
+func (o *UpdateRole) Sentence(s *Snapshot, n Names) string {
+	if o.Owner != nil && *o.Owner != "" {
+		id, _ := s.FindUser(string(*o.Owner))
+		return n.UserName(id) + " now answers for the role " + refRole(s, o.Role)
+	}
+	return "Updated the role " + refRole(s, o.Role)
+}
 
 // RetireRole makes a role give nothing, and nothing through what it includes.
 type RetireRole struct {
@@ -99,7 +158,7 @@ type IncludeRole struct {
 // Verb implements Operation.
 func (*IncludeRole) Verb() string { return "include_role" }
 
-func (o *IncludeRole) settled() string { return named(o.Inclusion, "inclusion") }
+func (o *IncludeRole) Settled() string { return named(o.Inclusion, "inclusion") }
 
 func (o *IncludeRole) ApplyTo(d *Draft) {
 	id, ok1 := d.role("role", &o.Role)
@@ -173,7 +232,7 @@ type ExcludeRole struct {
 // Verb implements Operation.
 func (*ExcludeRole) Verb() string { return "exclude_role" }
 
-func (o *ExcludeRole) settled() string { return named(o.Inclusion, "inclusion") }
+func (o *ExcludeRole) Settled() string { return named(o.Inclusion, "inclusion") }
 
 func (o *ExcludeRole) ApplyTo(d *Draft) {
 	id, ok1 := d.role("role", &o.Role)
@@ -210,7 +269,7 @@ type AddPermission struct {
 // Verb implements Operation.
 func (*AddPermission) Verb() string { return "add_permission" }
 
-func (o *AddPermission) settled() string { return named(o.Permission, "permission") }
+func (o *AddPermission) Settled() string { return named(o.Permission, "permission") }
 
 func (o *AddPermission) ApplyTo(d *Draft) {
 	id, ok := d.role("role", &o.Role)
@@ -308,7 +367,7 @@ type RemovePermission struct {
 // Verb implements Operation.
 func (*RemovePermission) Verb() string { return "remove_permission" }
 
-func (o *RemovePermission) settled() string { return named(o.Role+RoleRef(o.Pattern), "role") }
+func (o *RemovePermission) Settled() string { return named(o.Role+RoleRef(o.Pattern), "role") }
 
 func (o *RemovePermission) ApplyTo(d *Draft) {
 	n, _ := ParseID("permission", string(o.Permission))

@@ -4,7 +4,7 @@ import (
 	"strings"
 )
 
-func init() { register(&AddUser{}); register(&UpdateUser{}) }
+func init() { Register(&AddUser{}); Register(&UpdateUser{}) }
 
 // AddUser makes a user.
 type AddUser struct {
@@ -26,7 +26,7 @@ type AddUser struct {
 // Verb implements Operation.
 func (*AddUser) Verb() string { return "add_user" }
 
-func (o *AddUser) settled() string {
+func (o *AddUser) Settled() string {
 	if o.User != "" {
 		return "user"
 	}
@@ -143,7 +143,7 @@ type UpdateUser struct {
 // Verb implements Operation.
 func (*UpdateUser) Verb() string { return "update_user" }
 
-func (o *UpdateUser) settled() string {
+func (o *UpdateUser) Settled() string {
 	if o.Digest != "" {
 		return "personal"
 	}

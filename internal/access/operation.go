@@ -33,7 +33,8 @@ type Names interface {
 // verbs makes an empty operation of each kind.
 var verbs = map[string]func() Operation{}
 
-func register(op Operation) {
+// Register makes a kind of operation known.
+func Register(op Operation) {
 	t := reflect.TypeOf(op).Elem()
 	verbs[op.Verb()] = func() Operation { return reflect.New(t).Interface().(Operation) }
 }
@@ -95,8 +96,8 @@ func decode(raw []byte, fresh bool) (Operation, error) {
 		return nil, fieldFault(err)
 	}
 	if fresh {
-		if s, ok := op.(interface{ settled() string }); ok && s.settled() != "" {
-			return nil, &Fault{Field: s.settled(), Message: "is set by the service"}
+		if s, ok := op.(interface{ Settled() string }); ok && s.Settled() != "" {
+			return nil, &Fault{Field: s.Settled(), Message: "is set by the service"}
 		}
 	}
 	return op, nil

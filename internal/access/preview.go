@@ -180,12 +180,13 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 		}
 	}
 	var out []RoleGain
-	now := func(rule DefaultID, opened int64) bool { return rule != 0 && opened == d.Revision }
+	now := func(elsewhere bool, opened int64) bool { return elsewhere && opened == d.Revision }
 	for _, h := range everybody {
 		out = append(out, RoleGain{Role: h.role, Scopes: h.scopes})
 	}
 	out = append(out, d.ruleGains(widened)...)
 	out = append(out, d.defaultGains(widened)...)
+	out = append(out, d.promised...)
 	ahead := Window{From: from}
 	for _, id := range touched {
 		if id == 0 {
@@ -198,8 +199,8 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 				}
 			}
 		}
-		// What default rules come to give is given on the authority of who wrote
-		// them.
+		// What default rules and approved requests come to give is given on the
+		// authority of who wrote the rule or the route.
 		before := d.base.heldRoles(id, ownGroups)
 		for _, h := range d.heldRolesBut(id, ownGroups, now) {
 			when := h.when

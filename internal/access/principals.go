@@ -43,8 +43,8 @@ func (s *Snapshot) groupIntervals(id UserID) map[GroupID]Intervals {
 	return s.groupIntervalsBut(id, nil)
 }
 
-// groupIntervalsBut leaves out the memberships some default rules give.
-func (s *Snapshot) groupIntervalsBut(id UserID, but func(rule DefaultID, opened int64) bool) map[GroupID]Intervals {
+// groupIntervalsBut leaves out the memberships that but names.
+func (s *Snapshot) groupIntervalsBut(id UserID, but func(elsewhere bool, opened int64) bool) map[GroupID]Intervals {
 	out := map[GroupID]Intervals{PublicGroup: Always()}
 	if id == 0 {
 		return out
@@ -60,7 +60,7 @@ func (s *Snapshot) groupIntervalsBut(id UserID, but func(rule DefaultID, opened 
 	climb := func(from Intervals, via []link) {
 		for _, j := range via {
 			if but != nil && !j.byRule() {
-				if m := s.memberships.At(int(j.id)); but(m.rule, m.opened) {
+				if m := s.memberships.At(int(j.id)); but(m.rule != 0, m.opened) {
 					continue
 				}
 			}

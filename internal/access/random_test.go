@@ -254,6 +254,15 @@ func (c *chance) operation() Operation {
 			o.Groups = c.groups()
 		}
 		return o
+	case 48:
+		owner := pick(c, c.user(), "")
+		switch c.IntN(3) {
+		case 0:
+			return &UpdateRole{Role: c.role(), Owner: &owner}
+		case 1:
+			return &UpdateGroup{Group: c.group(), Owner: &owner}
+		}
+		return &UpdateApplication{Application: c.application(), Owner: &owner}
 	case 45:
 		key := fmt.Sprintf("c%d", c.IntN(3))
 		return &AddConflict{Key: key, Roles: []RoleRef{c.role(), c.role()}, Prevent: c.IntN(2) == 0}

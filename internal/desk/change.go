@@ -123,6 +123,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 	if x.DryRun {
 		at := access.At(d.Clock())
 		draft = v.today.Draft()
+		draft.Author = x.Author
 		draft.Visible = v.reads
 		for i, op := range x.Operations {
 			draft.Apply(i, op, at)

@@ -275,6 +275,7 @@ func (w *writer) add(p *pending) (Committed, error) {
 		at = max(c.Claimed, access.At(w.at)+1)
 	}
 	d := w.head.Draft()
+	d.Author = c.Author
 	if c.Visible != nil {
 		d.Visible = c.Visible(w.head, at)
 	}

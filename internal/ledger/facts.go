@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 
 	"ableroster/internal/access"
+	"ableroster/internal/request"
 )
 
 // table says how facts of one kind lie in PostgreSQL, beside id, opened and
@@ -60,15 +61,15 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactGroup, "group_fact", []string{"key", "label", "description", "unit", "filter"},
+		access.FactGroup, "group_fact", []string{"key", "label", "description", "unit", "filter", "owner"},
 		func(f access.Fact) []any {
 			g := f.(*access.Group)
-			return []any{g.Key, g.Label, g.Description, g.Unit, g.Filter}
+			return []any{g.Key, g.Label, g.Description, g.Unit, g.Filter, uint32(g.Owner)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Group{}
 			r.fact = f
-			return []any{&f.Key, &f.Label, &f.Description, &f.Unit, &f.Filter}, func() {
+			return []any{&f.Key, &f.Label, &f.Description, &f.Unit, &f.Filter, (*uint32)(&f.Owner)}, func() {
 				f.ID = access.GroupID(r.id)
 			}
 		},
@@ -89,16 +90,16 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactApplication, "application_fact", []string{"key", "label", "description", "state", "actions", "trial"},
+		access.FactApplication, "application_fact", []string{"key", "label", "description", "state", "actions", "trial", "owner"},
 		func(f access.Fact) []any {
 			a := f.(*access.Application)
 			actions, _ := json.Marshal(a.Actions)
-			return []any{a.Key, a.Label, a.Description, string(a.State), actions, uint32(a.Trial)}
+			return []any{a.Key, a.Label, a.Description, string(a.State), actions, uint32(a.Trial), uint32(a.Owner)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Application{}
 			r.fact = f
-			return []any{&f.Key, &f.Label, &f.Description, (*string)(&f.State), &f.Actions, (*uint32)(&f.Trial)}, func() {
+			return []any{&f.Key, &f.Label, &f.Description, (*string)(&f.State), &f.Actions, (*uint32)(&f.Trial), (*uint32)(&f.Owner)}, func() {
 				f.ID = access.ApplicationID(r.id)
 			}
 		},
@@ -139,15 +140,15 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired"},
+		access.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner"},
 		func(f access.Fact) []any {
 			x := f.(*access.Role)
-			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired}
+			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Role{}
 			r.fact = f
-			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired}, func() {
+			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner)}, func() {
 				f.ID = access.RoleID(r.id)
 			}
 		},
@@ -200,6 +201,9 @@ var tables = []table{
 	},
 	kept(access.FactDefault, func(id uint32) *access.Default { return &access.Default{ID: access.DefaultID(id)} }),
 	kept(access.FactConflict, func(id uint32) *access.Conflict { return &access.Conflict{ID: access.ConflictID(id)} }),
+	kept(request.FactRoute, func(id uint32) *request.Route { return &request.Route{ID: request.RouteID(id)} }),
+	kept(request.FactOffer, func(id uint32) *request.Offer { return &request.Offer{Role: access.RoleID(id)} }),
+	kept(request.FactRequest, func(id uint32) *request.Request { return &request.Request{ID: request.RequestID(id)} }),
 }
 
 // kept says how kept facts of one kind lie: as one JSON value each.

@@ -186,6 +186,7 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 // replay applies a revision to the snapshot before it.
 func replay(s *access.Snapshot, r *Revision) (*access.Draft, error) {
 	d := s.Draft()
+	d.Author = r.Author
 	if d.Revision != r.Revision {
 		return nil, fmt.Errorf("follows revision %d", s.Revision)
 	}

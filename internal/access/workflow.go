@@ -1,0 +1,89 @@
+package access
+
+// The workflows have rooms of their own: their operations do to a draft what is
+// below, and nothing else.
+
+// At is the instant at which the change is judged.
+func (d *Draft) At() Instant { return d.at }
+
+// Fault files a fault of the operation being applied.
+func (d *Draft) Fault(field, format string, args ...any) { d.fault(field, format, args...) }
+
+// Note says something about the operation being applied.
+func (d *Draft) Note(code NoteCode, since int64) { d.note(code, since) }
+
+// Need asks for a right of the author of the change.
+func (d *Draft) Need(action, path, what string, args ...any) { d.need(action, path, what, args...) }
+
+// Allocate is the next number of a kind of facts.
+func (d *Draft) Allocate(kind FactKind) uint32 { return d.allocate(kind) }
+
+// SettleUser, SettleGroup, SettleRole and SettleScopes turn what an operation
+// names into ids, in place, or file the fault.
+func (d *Draft) SettleUser(field string, r *UserRef) (UserID, bool)    { return d.user(field, r) }
+func (d *Draft) SettleGroup(field string, r *GroupRef) (GroupID, bool) { return d.group(field, r) }
+func (d *Draft) SettleRole(field string, r *RoleRef) (RoleID, bool)    { return d.role(field, r) }
+func (d *Draft) SettleScopes(refs []ScopeRef) ([]Scope, bool)          { return d.scopes(refs) }
+
+// CheckNew files the faults of the key and the texts of a new thing; taken says
+// whether the key is.
+func (d *Draft) CheckNew(key string, taken bool, label *string, description string) bool {
+	before := len(d.Faults)
+	if m := checkKey(key); m != "" {
+		d.fault("key", "%s", m)
+	} else if taken {
+		d.fault("key", "“%s” is taken: keys are never reused", key)
+	}
+	d.checkTexts(label, key, description)
+	return len(d.Faults) == before
+}
+
+// Reads says that the operation builds on a kept fact: see Moved.
+func (d *Draft) Reads(f Kept) { d.read(f.Kind(), f.Row()) }
+
+// Promise has the author judged as if they gave a role to everybody in a part
+// of the register of users (blank is all of it): what a workflow gives later, it
+// gives on that authority.
+func (d *Draft) Promise(role RoleID, within string) {
+	d.promised = append(d.promised, RoleGain{Role: role, Within: within})
+}
+
+// GrantByRequest opens an assignment that was asked for and approved, on the
+// authority of the route.
+func (d *Draft) GrantByRequest(user UserID, role RoleID, w Window, scopes []Scope) AssignmentID {
+	f := &Assignment{ID: AssignmentID(d.allocate(FactAssignment)), Assignee: Assignee{User: user}, Role: role, Window: w, Scopes: scopes, Origin: ByRequest, Opened: d.Revision}
+	d.put(f)
+	return f.ID
+}
+
+// MaySee says whether the author may know of a thing.
+func (d *Draft) MaySee(kind FactKind, row uint32) bool { return d.visible(kind, row) }
+
+// Missing files the fault of a name that was not found.
+func (d *Draft) Missing(kind FactKind, field, given string) { d.missing(kind, field, given) }
+
+// Narrower says whether scopes give no more than others do.
+func Narrower(scopes, than []Scope) bool {
+	if len(than) == 0 {
+		return true
+	}
+	if len(scopes) == 0 {
+		return false
+	}
+	for _, s := range scopes {
+		inside := false
+		for _, o := range than {
+			inside = inside || o.Application == s.Application && Contains(o.Pattern, s.Pattern)
+		}
+		if !inside {
+			return false
+		}
+	}
+	return true
+}
+
+// RoleLabel is what people call a role.
+func (s *Snapshot) RoleLabel(id RoleID) string { return roleLabel(s, id) }
+
+// WindowWords says a window: " until 2 Jan 2026 15:04", or nothing for always.
+func (s *Snapshot) WindowWords(w Window) string { return windowWords(w, s) }

@@ -1,0 +1,245 @@
+package request
+
+import (
+	"slices"
+	"strings"
+
+	"ableroster/internal/access"
+)
+
+func init() {
+	access.Register(&SetRoute{})
+	access.Register(&OfferRole{})
+	access.Register(&EndOffer{})
+}
+
+// RouteRef names a route by key or id.
+type RouteRef string
+
+// StepRef is a step as it is asked for.
+type StepRef struct {
+	Whose Whose            `json:"whose" enum:"manager,owner,group,users" doc:"who decides: the beneficiary's manager, the owner of the role or its application, members of a group, or named users"`
+	Group access.GroupRef  `json:"group,omitempty"`
+	Users []access.UserRef `json:"users,omitempty"`
+	All   bool             `json:"all,omitempty" doc:"every one of them must approve; else one is enough"`
+}
+
+// SetRoute writes an approval route, or alters the one with the key.
+type SetRoute struct {
+	Key   string    `json:"key" doc:"lower-case words joined by hyphens"`
+	Label string    `json:"label,omitempty"`
+	Steps []StepRef `json:"steps" doc:"in the order in which they decide"`
+
+	Route RouteRef `json:"route,omitempty" doc:"set by the service"`
+}
+
+// Verb implements access.Operation.
+func (*SetRoute) Verb() string { return "set_route" }
+
+// Settled names the field only the service sets.
+func (o *SetRoute) Settled() string {
+	if o.Route != "" {
+		return "route"
+	}
+	return ""
+}
+
+// ApplyTo implements access.Operation.
+func (o *SetRoute) ApplyTo(d *access.Draft) {
+	old := FindRoute(&d.Snapshot, o.Key)
+	if old != nil && o.Label == "" {
+		o.Label = old.Label
+	}
+	ok := d.CheckNew(o.Key, false, &o.Label, "")
+	f := &Route{Key: o.Key, Label: o.Label}
+	if len(o.Steps) == 0 {
+		d.Fault("steps", "is empty: nobody would be asked")
+		ok = false
+	}
+	for i := range o.Steps {
+		step, good := o.Steps[i].settle(d)
+		ok = ok && good
+		f.Steps = append(f.Steps, step)
+	}
+	if !ok {
+		return
+	}
+	d.Need(access.ActUpdate, "settings", "write approval routes")
+	if old != nil {
+		f.ID = old.ID
+		d.Reads(old)
+		if old.Label == f.Label && slices.EqualFunc(old.Steps, f.Steps, equalSteps) {
+			o.Route = RouteRef(f.ID.String())
+			d.Note(access.AlreadySo, old.Since())
+			return
+		}
+		for _, offer := range Offers(&d.Snapshot) { // what is asked for by it is given on the writer's authority
+			if offer.Route == f.ID && !offer.Ended {
+				d.Promise(offer.Role, "")
+			}
+		}
+	} else {
+		f.ID = RouteID(d.Allocate(FactRoute))
+	}
+	o.Route = RouteRef(f.ID.String())
+	d.Keep(f)
+}
+
+func equalSteps(a, b Step) bool {
+	return a.Whose == b.Whose && a.Group == b.Group && a.All == b.All && slices.Equal(a.Users, b.Users)
+}
+
+func (o *StepRef) settle(d *access.Draft) (step Step, ok bool) {
+	step, ok = Step{Whose: o.Whose, All: o.All}, true
+	if (o.Group != "") != (o.Whose == Group) || (len(o.Users) > 0) != (o.Whose == Users) {
+		d.Fault("steps", "name a group where members of one decide, users where named ones do, and neither otherwise")
+		return step, false
+	}
+	switch o.Whose {
+	case Manager, Owner:
+	case Group:
+		step.Group, ok = d.SettleGroup("steps", &o.Group)
+		if ok && (step.Group == access.PublicGroup || step.Group == access.AllUsersGroup) {
+			d.Fault("steps", "a step for everybody asks nobody")
+			ok = false
+		}
+	case Users:
+		for i := range o.Users {
+			id, good := d.SettleUser("steps", &o.Users[i])
+			ok = ok && good
+			step.Users = append(step.Users, id)
+		}
+	default:
+		d.Fault("steps", "are for the manager, the owner, a group or users, not “%s”", o.Whose)
+		ok = false
+	}
+	return step, ok
+}
+
+// Sentence implements access.Operation.
+func (o *SetRoute) Sentence(s *access.Snapshot, n access.Names) string {
+	f := FindRoute(s, string(o.Route))
+	if f == nil {
+		return "Wrote the route " + o.Label
+	}
+	return "Wrote the route " + f.Label + ": " + f.Words(s, n)
+}
+
+// Words says who decides, in plain words.
+func (f *Route) Words(s *access.Snapshot, n access.Names) string {
+	var out []string
+	for i := range f.Steps {
+		out = append(out, f.Steps[i].Words(s, n))
+	}
+	return strings.Join(out, ", then ")
+}
+
+// Words says who decides on a step, in plain words.
+func (t *Step) Words(s *access.Snapshot, n access.Names) string {
+	switch t.Whose {
+	case Manager:
+		return "the manager"
+	case Owner:
+		return "the owner of the role"
+	case Group:
+		if t.All {
+			return "all of " + s.Group(t.Group).Label
+		}
+		return "one of " + s.Group(t.Group).Label
+	}
+	var names []string
+	for _, id := range t.Users {
+		names = append(names, n.UserName(id))
+	}
+	return strings.Join(names, map[bool]string{true: " and ", false: " or "}[t.All])
+}
+
+// OfferRole makes a role one that people may ask for, or alters how.
+type OfferRole struct {
+	Role    access.RoleRef `json:"role"`
+	Words   string         `json:"words" doc:"what one can do with it, in the words of who would ask"`
+	Route   RouteRef       `json:"route" doc:"who approves: key or id of a route"`
+	Longest int            `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days it is given for at most; 0: without end"`
+}
+
+// Verb implements access.Operation.
+func (*OfferRole) Verb() string { return "offer_role" }
+
+// ApplyTo implements access.Operation.
+func (o *OfferRole) ApplyTo(d *access.Draft) {
+	role, ok := d.SettleRole("role", &o.Role)
+	route := FindRoute(&d.Snapshot, string(o.Route))
+	if route == nil {
+		d.Missing(FactRoute, "route", string(o.Route))
+		ok = false
+	}
+	o.Words = strings.TrimSpace(o.Words)
+	if o.Words == "" || len(o.Words) > 500 {
+		d.Fault("words", "must be a text of at most 500 bytes: people look for what they want to do")
+		ok = false
+	}
+	if o.Longest < 0 || o.Longest > 3650 {
+		d.Fault("longest", "is 0 to 3650 days")
+		ok = false
+	}
+	if !ok {
+		return
+	}
+	if d.Role(role).Retired {
+		d.Fault("role", "%s is retired and would give nothing", d.RoleKey(role))
+		return
+	}
+	o.Route = RouteRef(route.ID.String())
+	d.Need(access.ActUpdate, d.RolePath(role), "offer the role %s", d.RoleKey(role))
+	f := &Offer{Role: role, Words: o.Words, Route: route.ID, Longest: o.Longest}
+	if old := OfferOf(&d.Snapshot, role); old != nil {
+		d.Reads(old)
+		if old.Words == f.Words && old.Route == f.Route && old.Longest == f.Longest {
+			d.Note(access.AlreadySo, old.Since())
+			return
+		}
+	}
+	d.Promise(role, "") // anybody may ask, and is given it on this authority
+	d.Keep(f)
+}
+
+// Sentence implements access.Operation.
+func (o *OfferRole) Sentence(s *access.Snapshot, n access.Names) string {
+	id, _ := s.FindRole(string(o.Role))
+	text := "Offered the role " + s.RoleLabel(id) + " to whoever asks"
+	if f := FindRoute(s, string(o.Route)); f != nil {
+		text += "; approved by " + f.Words(s, n)
+	}
+	return text
+}
+
+// EndOffer ends the asking for a role. Requests that wait go on.
+type EndOffer struct {
+	Role access.RoleRef `json:"role"`
+}
+
+// Verb implements access.Operation.
+func (*EndOffer) Verb() string { return "end_offer" }
+
+// ApplyTo implements access.Operation.
+func (o *EndOffer) ApplyTo(d *access.Draft) {
+	role, ok := d.SettleRole("role", &o.Role)
+	if !ok {
+		return
+	}
+	old := OfferOf(&d.Snapshot, role)
+	if old == nil {
+		d.Fault("role", "%s is not offered", d.RoleKey(role))
+		return
+	}
+	d.Need(access.ActUpdate, d.RolePath(role), "offer the role %s", d.RoleKey(role))
+	f := *old
+	f.Ended = true
+	d.Keep(&f)
+}
+
+// Sentence implements access.Operation.
+func (o *EndOffer) Sentence(s *access.Snapshot, _ access.Names) string {
+	id, _ := s.FindRole(string(o.Role))
+	return "The role " + s.RoleLabel(id) + " can no longer be asked for"
+}

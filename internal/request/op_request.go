@@ -1,0 +1,288 @@
+package request
+
+import (
+	"fmt"
+
+	"ableroster/internal/access"
+)
+
+func init() {
+	access.Register(&AskRole{})
+	access.Register(&DecideRequest{})
+	access.Register(&WithdrawRequest{})
+}
+
+// RequestRef names a request by its id.
+type RequestRef string
+
+// AskRole asks for a role.
+type AskRole struct {
+	Role access.RoleRef `json:"role"`
+	For  access.UserRef `json:"user,omitempty" doc:"for whom: oneself, or one of one's people; oneself by default"`
+	access.Window
+	Scopes []access.ScopeRef `json:"scopes,omitempty" doc:"only what one of these covers"`
+
+	Request RequestRef `json:"request,omitempty" doc:"set by the service"`
+}
+
+// Verb implements access.Operation.
+func (*AskRole) Verb() string { return "ask_role" }
+
+// Settled names the field only the service sets.
+func (o *AskRole) Settled() string {
+	if o.Request != "" {
+		return "request"
+	}
+	return ""
+}
+
+// ApplyTo implements access.Operation.
+func (o *AskRole) ApplyTo(d *access.Draft) {
+	if o.For == "" {
+		o.For = access.UserRef(d.Author.String())
+	}
+	// What is offered may be asked for by whoever may not read the role otherwise.
+	role, found := d.FindRole(string(o.Role))
+	user, ok := access.UserID(0), true
+	if o.For == access.UserRef(d.Author.String()) {
+		user = d.Author
+	} else {
+		user, ok = d.SettleUser("user", &o.For)
+	}
+	scopes, scoped := d.SettleScopes(o.Scopes)
+	offer := OfferOf(&d.Snapshot, role)
+	switch {
+	case !found || offer == nil || d.Role(role).Retired:
+		if found && d.MaySee(access.FactRole, uint32(role)) {
+			d.Fault("role", "%s is not offered: ask whoever may grant it", d.RoleKey(role))
+		} else {
+			d.Missing(access.FactRole, "role", string(o.Role))
+		}
+		return
+	case !ok || !scoped:
+		return
+	}
+	o.Role = access.RoleRef(role.String())
+	u := d.User(user)
+	switch {
+	case u == nil:
+		d.Fault("user", "the host asks for nobody")
+	case user != d.Author && u.Manager != d.Author:
+		d.Fault("user", "you may ask for yourself and for those whose manager you are, not for %s", u.UserName)
+	case u.Status == access.Departed:
+		d.Fault("user", "%s has departed", u.UserName)
+	}
+	checkTerms(d, offer, o.Window)
+	if len(d.Faults) > 0 {
+		return
+	}
+	for _, r := range Requests(&d.Snapshot) {
+		if r.State == Waiting && r.Beneficiary == user && r.Role == role {
+			d.Fault("role", "%s is asked for already, as %s", d.RoleKey(role), r.ID)
+			return
+		}
+	}
+	f := &Request{ID: RequestID(d.Allocate(FactRequest)), Asker: d.Author, Beneficiary: user, Role: role, Window: o.Window, Scopes: scopes,
+		Route: offer.Route, Steps: RouteOf(&d.Snapshot, offer.Route).Steps, Asked: d.Revision, State: Waiting}
+	o.Request = RequestRef(f.ID.String())
+	d.Keep(f)
+}
+
+// checkTerms files the faults of a window that is asked for or given.
+func checkTerms(d *access.Draft, offer *Offer, w access.Window) bool {
+	switch longest := access.Instant(offer.Longest) * 24 * 60 * 60 * 1e6; {
+	case w.Until != 0 && w.Until <= w.From:
+		d.Fault("until", "is not after from: the window would end before it begins")
+	case w.Until != 0 && w.Until <= d.At():
+		d.Fault("until", "is over already")
+	case offer.Longest == 0:
+		return true
+	case w.Until == 0:
+		d.Fault("until", "is missing: this role is given for %d days at most", offer.Longest)
+	case w.Until-max(w.From, d.At()) > longest:
+		d.Fault("until", "is too late: this role is given for %d days at most", offer.Longest)
+	default:
+		return true
+	}
+	return false
+}
+
+// Sentence implements access.Operation.
+func (o *AskRole) Sentence(s *access.Snapshot, n access.Names) string {
+	role, _ := s.FindRole(string(o.Role))
+	user, _ := s.FindUser(string(o.For))
+	return "Asked for the role " + s.RoleLabel(role) + " for " + n.UserName(user) + s.WindowWords(o.Window)
+}
+
+// Verdict is what a decision says.
+type Verdict string
+
+// The verdicts.
+const (
+	Approve Verdict = "approve"
+	Refuse  Verdict = "refuse"
+)
+
+// DecideRequest approves a request, perhaps for less than was asked, or refuses
+// it. The last approval gives the role.
+type DecideRequest struct {
+	Request RequestRef        `json:"request"`
+	Verdict Verdict           `json:"verdict" enum:"approve,refuse"`
+	From    *access.Instant   `json:"from,omitempty" doc:"for less: not before this"`
+	Until   *access.Instant   `json:"until,omitempty" doc:"for less: only until this"`
+	Scopes  []access.ScopeRef `json:"scopes,omitempty" doc:"for less: only what one of these covers"`
+
+	Assignment access.AssignmentRef `json:"assignment,omitempty" doc:"set by the service"`
+}
+
+// Verb implements access.Operation.
+func (*DecideRequest) Verb() string { return "decide_request" }
+
+// Settled names the field only the service sets.
+func (o *DecideRequest) Settled() string {
+	if o.Assignment != "" {
+		return "assignment"
+	}
+	return ""
+}
+
+// find is the request an operation names, if its author may know of it.
+func find(d *access.Draft, ref *RequestRef) *Request {
+	n, _ := access.ParseID("request", string(*ref))
+	r := RequestOf(&d.Snapshot, RequestID(n))
+	if r == nil || !d.MaySee(FactRequest, uint32(r.ID)) {
+		d.Missing(FactRequest, "request", string(*ref))
+		return nil
+	}
+	*ref = RequestRef(r.ID.String())
+	d.Reads(r)
+	return r
+}
+
+// whyNot says a reason in words.
+func whyNot(r *Request, why Why) string {
+	switch why {
+	case NotWaiting:
+		return fmt.Sprintf("%s is %s already", r.ID, r.State)
+	case OneOwn:
+		return "nobody decides on what they asked for, or get"
+	case Twice:
+		return "you have approved it already; it waits for others"
+	}
+	return "it is not for you to decide at this step"
+}
+
+// ApplyTo implements access.Operation.
+func (o *DecideRequest) ApplyTo(d *access.Draft) {
+	r := find(d, &o.Request)
+	if r == nil {
+		return
+	}
+	if o.Verdict != Approve && o.Verdict != Refuse {
+		d.Fault("verdict", "is approve or refuse")
+		return
+	}
+	if why := r.MayDecide(&d.Snapshot, d.Author, d.At()); why != "" {
+		d.Fault("request", "%s", whyNot(r, why))
+		return
+	}
+	scopes, ok := d.SettleScopes(o.Scopes)
+	if !ok {
+		return
+	}
+	dec := Decision{By: d.Author, Approves: o.Verdict == Approve, Revision: d.Revision}
+	terms := *r
+	if o.From != nil && *o.From > r.Window.From {
+		terms.Window.From, dec.Less = *o.From, true
+	}
+	if o.Until != nil && *o.Until != 0 && (r.Window.Until == 0 || *o.Until < r.Window.Until) {
+		terms.Window.Until, dec.Less = *o.Until, true
+	}
+	if len(scopes) > 0 {
+		if !access.Narrower(scopes, r.Scopes) {
+			d.Fault("scopes", "give more than was asked for: a decision gives that or less")
+			return
+		}
+		terms.Scopes, dec.Less = scopes, true
+	}
+	if w := terms.Window; w.Until != 0 && w.Until <= max(w.From, d.At()) && dec.Approves {
+		d.Fault("until", "leaves no time in which the role would be held")
+		return
+	}
+	next := terms.Decide(&d.Snapshot, dec, d.At())
+	if next.State == Approved && !o.give(d, next) {
+		return
+	}
+	d.Keep(next)
+}
+
+// give gives what was approved, once more looked at as things are now.
+func (o *DecideRequest) give(d *access.Draft, r *Request) bool {
+	u, offer := d.User(r.Beneficiary), OfferOf(&d.Snapshot, r.Role)
+	switch {
+	case d.Role(r.Role).Retired:
+		d.Fault("request", "%s was retired since; refuse the request, with the reason", d.RoleKey(r.Role))
+		return false
+	case u.Status == access.Departed:
+		d.Fault("request", "%s has departed since; refuse the request, with the reason", u.UserName)
+		return false
+	case offer != nil && !checkTerms(d, offer, r.Window):
+		return false
+	}
+	r.Given = d.GrantByRequest(r.Beneficiary, r.Role, r.Window, r.Scopes)
+	o.Assignment = access.AssignmentRef(r.Given.String())
+	return true
+}
+
+// Sentence implements access.Operation.
+func (o *DecideRequest) Sentence(s *access.Snapshot, n access.Names) string {
+	num, _ := access.ParseID("request", string(o.Request))
+	r := RequestOf(s, RequestID(num))
+	if r == nil {
+		return "Decided on " + string(o.Request)
+	}
+	what := "the role " + s.RoleLabel(r.Role) + " for " + n.UserName(r.Beneficiary)
+	switch {
+	case o.Verdict == Refuse:
+		return "Refused " + what
+	case o.Assignment != "":
+		return "Approved and gave " + what + s.WindowWords(r.Window)
+	}
+	return "Approved " + what + s.WindowWords(r.Window) + "; others are asked next"
+}
+
+// WithdrawRequest takes a request back: whoever asked, or whom it is for.
+type WithdrawRequest struct {
+	Request RequestRef `json:"request"`
+}
+
+// Verb implements access.Operation.
+func (*WithdrawRequest) Verb() string { return "withdraw_request" }
+
+// ApplyTo implements access.Operation.
+func (o *WithdrawRequest) ApplyTo(d *access.Draft) {
+	r := find(d, &o.Request)
+	switch {
+	case r == nil:
+		return
+	case r.State != Waiting:
+		d.Fault("request", "%s", whyNot(r, NotWaiting))
+		return
+	case d.Author != r.Asker && d.Author != r.Beneficiary:
+		d.Fault("request", "is for whoever asked to withdraw, or whom it is for")
+		return
+	}
+	next := *r
+	next.State = Withdrawn
+	d.Keep(&next)
+}
+
+// Sentence implements access.Operation.
+func (o *WithdrawRequest) Sentence(s *access.Snapshot, n access.Names) string {
+	num, _ := access.ParseID("request", string(o.Request))
+	r := RequestOf(s, RequestID(num))
+	if r == nil {
+		return "Withdrew " + string(o.Request)
+	}
+	return "Withdrew the request of the role " + s.RoleLabel(r.Role) + " for " + n.UserName(r.Beneficiary)
+}

@@ -1,0 +1,114 @@
+package request
+
+import (
+	"slices"
+
+	"ableroster/internal/access"
+)
+
+// State is where a request is.
+type State string
+
+// The states. Only a waiting request moves.
+const (
+	Waiting   State = "waiting"
+	Approved  State = "approved" // and the role given
+	Refused   State = "refused"
+	Withdrawn State = "withdrawn"
+)
+
+// Request is somebody's wish for a role, for themselves or for one of their
+// people. It carries the steps of the route as they were when it was made.
+type Request struct {
+	access.Life
+	ID          RequestID           `json:"-"`
+	Asker       access.UserID       `json:"asker"`
+	Beneficiary access.UserID       `json:"beneficiary"`
+	Role        access.RoleID       `json:"role"`
+	Window      access.Window       `json:"window"`
+	Scopes      []access.Scope      `json:"scopes,omitempty"`
+	Route       RouteID             `json:"route"`
+	Steps       []Step              `json:"steps"`
+	Asked       int64               `json:"asked"` // the revision, whose reason is the request's
+	State       State               `json:"state"`
+	Step        int                 `json:"step"` // the one it waits at
+	Decisions   []Decision          `json:"decisions,omitempty"`
+	Given       access.AssignmentID `json:"given,omitempty"` // once approved
+}
+
+// Kind and Row identify it.
+func (*Request) Kind() access.FactKind { return FactRequest }
+func (f *Request) Row() uint32         { return uint32(f.ID) }
+
+// Decision is what one person said at one step.
+type Decision struct {
+	Step     int           `json:"step"`
+	By       access.UserID `json:"by"`
+	Approves bool          `json:"approves,omitempty"`
+	Less     bool          `json:"less,omitempty"` // for a shorter time or a narrower part
+	Revision int64         `json:"revision"`       // whose reason is the decision's
+}
+
+// RequestOf is the request under a number, or nil.
+func RequestOf(s *access.Snapshot, id RequestID) *Request {
+	f, _ := s.Kept(FactRequest, uint32(id)).(*Request)
+	return f
+}
+
+// Deciders are who may decide on a request as it stands, less who has approved
+// at this step already. None while it waits means it waits for nobody.
+func (r *Request) Deciders(s *access.Snapshot, at access.Instant) []access.UserID {
+	if r.State != Waiting {
+		return nil
+	}
+	return slices.DeleteFunc(r.Steps[r.Step].Deciders(s, r, at), r.approvedBy)
+}
+
+func (r *Request) approvedBy(id access.UserID) bool {
+	return slices.ContainsFunc(r.Decisions, func(d Decision) bool { return d.Step == r.Step && d.By == id })
+}
+
+// Why a decision is not taken.
+type Why string
+
+// The reasons, empty for none.
+const (
+	NotWaiting Why = "not_waiting" // it is decided or withdrawn
+	OneOwn     Why = "own"         // nobody decides on what they asked for or get
+	NotAsked   Why = "not_asked"   // the step asks others
+	Twice      Why = "twice"       // they have approved it at this step
+)
+
+// MayDecide says why somebody may not decide on a request, or nothing.
+func (r *Request) MayDecide(s *access.Snapshot, by access.UserID, at access.Instant) Why {
+	switch {
+	case r.State != Waiting:
+		return NotWaiting
+	case by == r.Asker || by == r.Beneficiary:
+		return OneOwn
+	case r.approvedBy(by):
+		return Twice
+	case !slices.Contains(r.Steps[r.Step].Deciders(s, r, at), by):
+		return NotAsked
+	}
+	return ""
+}
+
+// Decide is the request after a decision by somebody who may. It is approved
+// once the last step is through; giving the role is the caller's.
+func (r *Request) Decide(s *access.Snapshot, d Decision, at access.Instant) *Request {
+	next := *r
+	d.Step = r.Step
+	next.Decisions = append(slices.Clone(r.Decisions), d)
+	if !d.Approves {
+		next.State = Refused
+		return &next
+	}
+	if r.Steps[r.Step].All && len(next.Deciders(s, at)) > 0 {
+		return &next // others at this step have yet to
+	}
+	if next.Step++; next.Step == len(r.Steps) {
+		next.State = Approved
+	}
+	return &next
+}

@@ -1,0 +1,241 @@
+package request
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"ableroster/internal/access"
+)
+
+// apply makes one operation by somebody, and says whether it fits.
+func apply(s *access.Snapshot, author access.UserID, at access.Instant, op access.Operation) (*access.Snapshot, []access.Fault) {
+	d := s.Draft()
+	d.Author = author
+	d.Apply(0, op, at)
+	d.Finish()
+	if len(d.Faults) > 0 {
+		return s, d.Faults
+	}
+	return d.Seal(d.Revision, at), nil
+}
+
+// team is a small organisation: user.0 manages the rest, user.1 answers for the
+// application, user.2 and user.3 are in the group board, the others work.
+func team(t testing.TB) *access.Snapshot {
+	t.Helper()
+	s := access.Empty()
+	must := func(op access.Operation) {
+		t.Helper()
+		next, faults := apply(s, 0, 1, op)
+		if len(faults) > 0 {
+			t.Fatal(op.Verb(), &faults[0])
+		}
+		s = next
+	}
+	for i := range 7 {
+		o := &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("user.%d", i)}}
+		if i > 0 {
+			o.Manager = "user.0"
+		}
+		must(o)
+	}
+	owner := access.UserRef("user.1")
+	must(&access.AddApplication{Key: "cranes", State: access.StateLive, Actions: []access.Action{{Key: "read"}}})
+	must(&access.UpdateApplication{Application: "cranes", Owner: &owner})
+	must(&access.AddGroup{Key: "board"})
+	for _, u := range []access.UserRef{"user.2", "user.3"} {
+		must(&access.AddMember{Group: "board", User: u})
+	}
+	for i := range 3 {
+		key := fmt.Sprintf("r%d", i)
+		must(&access.AddRole{Key: key, Application: "cranes"})
+		must(&access.AddPermission{Role: access.RoleRef("cranes/" + key), Actions: []string{"read"}, Pattern: "/"})
+	}
+	must(&SetRoute{Key: "short", Steps: []StepRef{{Whose: Manager}}})
+	must(&SetRoute{Key: "long", Steps: []StepRef{{Whose: Manager}, {Whose: Owner}, {Whose: Group, Group: "board", All: true}}})
+	must(&SetRoute{Key: "named", Steps: []StepRef{{Whose: Users, Users: []access.UserRef{"user.4", "user.5"}}, {Whose: Group, Group: "board"}}})
+	must(&OfferRole{Role: "cranes/r0", Words: "see cranes", Route: "short", Longest: 30})
+	must(&OfferRole{Role: "cranes/r1", Words: "move cranes", Route: "long"})
+	must(&OfferRole{Role: "cranes/r2", Words: "stop cranes", Route: "named"})
+	return s
+}
+
+// said is what the model remembers of one request: every approval at every step,
+// and whether it was ended otherwise.
+type said struct {
+	approvals map[int][]access.UserID
+	over      bool
+	window    access.Window
+}
+
+// Random walks of asking, deciding, withdrawing, and of the organisation changing
+// under the requests, never give a role without the decisions its route asks for,
+// nor on terms wider than those asked for, nor by whoever asked or gains.
+func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
+	given, refused := 0, 0
+	for seed := range uint64(150) {
+		rng := rand.New(rand.NewPCG(seed, 5))
+		s := team(t)
+		user := func() access.UserRef { return access.UserRef(fmt.Sprintf("user.%d", rng.IntN(7))) }
+		model := map[RequestID]*said{}
+		for step := range 120 {
+			at := access.Instant(step+2) * 3600e6
+			author, _ := s.FindUser(string(user()))
+			var op access.Operation
+			until := at + access.Instant(rng.IntN(60*24))*3600e6
+			request := RequestRef(RequestID(1).String())
+			if all := Requests(s); len(all) > 0 {
+				r := all[rng.IntN(len(all))]
+				request = RequestRef(r.ID.String())
+				if who := r.Deciders(s, at); len(who) > 0 && rng.IntN(3) > 0 { // mostly somebody who is asked
+					author = who[rng.IntN(len(who))]
+				}
+			}
+			switch rng.IntN(12) {
+			case 0, 1, 2:
+				o := &AskRole{Role: access.RoleRef(fmt.Sprintf("cranes/r%d", rng.IntN(3))), For: user()}
+				if rng.IntN(2) == 0 {
+					o.Until = until
+				}
+				op = o
+			case 3:
+				if rng.IntN(4) == 0 {
+					author, _ = s.FindUser(string(user()))
+				}
+				op = &WithdrawRequest{Request: request}
+			case 4:
+				status := []access.Status{access.Active, access.Active, access.Active, access.Active, access.Suspended, access.Departed}[rng.IntN(6)]
+				op = &access.UpdateUser{User: user(), Status: &status}
+			case 5:
+				op = &access.RemoveMember{Group: "board", User: user()}
+			case 6:
+				op = &access.AddMember{Group: "board", User: user()}
+			default:
+				o := &DecideRequest{Request: request, Verdict: Approve}
+				if rng.IntN(8) == 0 {
+					o.Verdict = Refuse
+				}
+				if rng.IntN(3) == 0 {
+					o.Until = &until
+				}
+				op = o
+			}
+			before := s
+			next, faults := apply(s, author, at, op)
+			if len(faults) > 0 {
+				refused++
+				continue
+			}
+			s = next
+			switch o := op.(type) {
+			case *AskRole:
+				n, _ := access.ParseID("request", string(o.Request))
+				model[RequestID(n)] = &said{approvals: map[int][]access.UserID{}, window: o.Window}
+			case *WithdrawRequest, *DecideRequest:
+				check(t, before, s, op, author, at, model)
+			}
+			for a := range s.AllAssignments() { // whatever was given was given by a request that is through
+				if before.Assignment(a.ID) != nil {
+					continue
+				}
+				given++
+				if !slices.ContainsFunc(Requests(s), func(r *Request) bool { return r.Given == a.ID && r.State == Approved }) || a.Origin != access.ByRequest {
+					t.Fatalf("%+v came about by %s", a, op.Verb())
+				}
+			}
+		}
+	}
+	if given < 100 || refused < 1000 {
+		t.Errorf("%d roles given, %d operations refused: too few to prove anything", given, refused)
+	}
+}
+
+// check compares what an operation did to a request with the model.
+func check(t *testing.T, before, after *access.Snapshot, op access.Operation, author access.UserID, at access.Instant, model map[RequestID]*said) {
+	t.Helper()
+	var ref RequestRef
+	approves := false
+	switch o := op.(type) {
+	case *WithdrawRequest:
+		ref = o.Request
+	case *DecideRequest:
+		ref, approves = o.Request, o.Verdict == Approve
+	}
+	n, _ := access.ParseID("request", string(ref))
+	was, is := RequestOf(before, RequestID(n)), RequestOf(after, RequestID(n))
+	m := model[RequestID(n)]
+	if m.over {
+		t.Fatalf("%s was over, and %s went through", ref, op.Verb())
+	}
+	if _, withdraws := op.(*WithdrawRequest); withdraws {
+		if author != was.Asker && author != was.Beneficiary || is.State != Withdrawn {
+			t.Fatalf("%s withdrew %+v: %s", author, was, is.State)
+		}
+		m.over = true
+		return
+	}
+	if author == was.Asker || author == was.Beneficiary || !slices.Contains(named(before, was, was.Step, at), author) {
+		t.Fatalf("%s decided on %+v", author, was)
+	}
+	if !approves {
+		m.over = true
+		if is.State != Refused {
+			t.Fatalf("%s refused, and it is %s", ref, is.State)
+		}
+		return
+	}
+	m.approvals[was.Step] = append(m.approvals[was.Step], author)
+	through := true
+	for i, step := range is.Steps {
+		if step.All && i == was.Step {
+			for _, id := range named(before, was, i, at) {
+				if id != was.Asker && id != was.Beneficiary {
+					through = through && slices.Contains(m.approvals[i], id)
+				}
+			}
+		}
+		through = through && len(m.approvals[i]) > 0
+	}
+	if (is.State == Approved) != through {
+		t.Fatalf("%s is %s after approvals %v of %+v", ref, is.State, m.approvals, is.Steps)
+	}
+	if is.State == Approved {
+		m.over = true
+		a := after.Assignment(is.Given)
+		if a == nil || a.Role != is.Role || a.Assignee.User != is.Beneficiary {
+			t.Fatalf("%s gave %+v", ref, a)
+		}
+		if m.window.Until != 0 && (a.Window.Until == 0 || a.Window.Until > m.window.Until) || a.Window.From < m.window.From {
+			t.Fatalf("%s was asked for %+v and gave %+v", ref, m.window, a.Window)
+		}
+	}
+}
+
+// named are whom a step asks, looked up plainly.
+func named(s *access.Snapshot, r *Request, step int, at access.Instant) []access.UserID {
+	var out []access.UserID
+	for u := range s.Users() {
+		if !s.Effective(u.ID, at) {
+			continue
+		}
+		in := false
+		switch t := r.Steps[step]; t.Whose {
+		case Manager:
+			in = s.User(r.Beneficiary).Manager == u.ID
+		case Owner:
+			in = u.UserName == "user.1"
+		case Group:
+			for _, f := range s.MembershipsOf(access.Member{User: u.ID}) {
+				in = in || f.Group == t.Group
+			}
+		case Users:
+			in = slices.Contains(t.Users, u.ID)
+		}
+		if in {
+			out = append(out, u.ID)
+		}
+	}
+	return out
+}

@@ -1,0 +1,138 @@
+package request
+
+import (
+	"slices"
+
+	"ableroster/internal/access"
+)
+
+// The kinds of kept facts of this package.
+var (
+	FactRoute   = access.KeepKind("route")
+	FactOffer   = access.KeepKind("offer")
+	FactRequest = access.KeepKind("request")
+)
+
+// Ids are dense numbers; see access. An offer has its role's.
+type (
+	RouteID   uint32
+	RequestID uint32
+)
+
+func (i RouteID) String() string   { return access.IDText(FactRoute, uint32(i)) }
+func (i RequestID) String() string { return access.IDText(FactRequest, uint32(i)) }
+
+// Whose is who decides on a step of a route.
+type Whose string
+
+// Who decides.
+const (
+	Manager Whose = "manager" // of the beneficiary
+	Owner   Whose = "owner"   // of the role, or else of its application
+	Group   Whose = "group"   // its members
+	Users   Whose = "users"   // named ones
+)
+
+// Step is one decision a route asks for.
+type Step struct {
+	Whose Whose           `json:"whose"`
+	Group access.GroupID  `json:"group,omitempty"`
+	Users []access.UserID `json:"users,omitempty"`
+	All   bool            `json:"all,omitempty"` // every one of them must approve; else one is enough
+}
+
+// Route is the steps a request goes through, in their order.
+type Route struct {
+	access.Life
+	ID    RouteID `json:"-"`
+	Key   string  `json:"key"`
+	Label string  `json:"label"`
+	Steps []Step  `json:"steps"`
+}
+
+// Kind and Row identify it.
+func (*Route) Kind() access.FactKind { return FactRoute }
+func (f *Route) Row() uint32         { return uint32(f.ID) }
+
+// Offer makes a role one that people may ask for.
+type Offer struct {
+	access.Life
+	Role    access.RoleID `json:"-"`
+	Words   string        `json:"words"`             // what one can do with it, in the asker's words
+	Route   RouteID       `json:"route"`             // who approves
+	Longest int           `json:"longest,omitempty"` // days it is given for at most; 0: without end
+	Ended   bool          `json:"ended,omitempty"`
+}
+
+// Kind and Row identify it.
+func (*Offer) Kind() access.FactKind { return FactOffer }
+func (f *Offer) Row() uint32         { return uint32(f.Role) }
+
+// RouteOf is the route under a number, or nil.
+func RouteOf(s *access.Snapshot, id RouteID) *Route {
+	f, _ := s.Kept(FactRoute, uint32(id)).(*Route)
+	return f
+}
+
+// OfferOf is the offer of a role, or nil when it is not offered.
+func OfferOf(s *access.Snapshot, role access.RoleID) *Offer {
+	f, _ := s.Kept(FactOffer, uint32(role)).(*Offer)
+	if f == nil || f.Ended {
+		return nil
+	}
+	return f
+}
+
+// Routes, Offers and Requests are all of them, in order of number.
+func Routes(s *access.Snapshot) []*Route     { return all[*Route](s, FactRoute) }
+func Offers(s *access.Snapshot) []*Offer     { return all[*Offer](s, FactOffer) }
+func Requests(s *access.Snapshot) []*Request { return all[*Request](s, FactRequest) }
+
+func all[T access.Kept](s *access.Snapshot, kind access.FactKind) []T {
+	var out []T
+	s.AllKept(kind, func(f access.Kept) bool {
+		out = append(out, f.(T))
+		return true
+	})
+	return out
+}
+
+// FindRoute finds a route by key or id.
+func FindRoute(s *access.Snapshot, ref string) *Route {
+	if n, ok := access.ParseID("route", ref); ok {
+		return RouteOf(s, RouteID(n))
+	}
+	for _, f := range Routes(s) {
+		if f.Key == ref {
+			return f
+		}
+	}
+	return nil
+}
+
+// Deciders are who may decide on a step of a request at an instant: those the
+// step names who are effective, less whoever asked and whoever it is for.
+func (t *Step) Deciders(s *access.Snapshot, r *Request, at access.Instant) []access.UserID {
+	var named []access.UserID
+	switch t.Whose {
+	case Manager:
+		if u := s.User(r.Beneficiary); u != nil {
+			named = []access.UserID{u.Manager}
+		}
+	case Owner:
+		named = []access.UserID{s.OwnerOf(r.Role)}
+	case Group:
+		for id, in := range s.MembersNow(t.Group, at) {
+			if in {
+				named = append(named, id)
+			}
+		}
+	case Users:
+		named = slices.Clone(t.Users)
+	}
+	named = slices.DeleteFunc(named, func(id access.UserID) bool {
+		return id == 0 || id == r.Beneficiary || id == r.Asker || !s.Effective(id, at)
+	})
+	slices.Sort(named)
+	return slices.Compact(named)
+}
