@@ -191,6 +191,36 @@ func (c *Client) Conflicts(ctx context.Context, q Query) (wire.ConflictList, err
 	return get[wire.ConflictList](ctx, c, "/conflicts", q)
 }
 
+// Offers are the roles that can be asked for.
+func (c *Client) Offers(ctx context.Context, q Query) (wire.OfferList, error) {
+	return get[wire.OfferList](ctx, c, "/offers", q)
+}
+
+// Offer is one of them, with what it would add.
+func (c *Client) Offer(ctx context.Context, role string, q Query) (wire.OneOffer, error) {
+	return get[wire.OneOffer](ctx, c, "/offers/"+url.PathEscape(role), q)
+}
+
+// Requests is a page of requests.
+func (c *Client) Requests(ctx context.Context, q Query) (wire.RequestList, error) {
+	return get[wire.RequestList](ctx, c, "/requests", q)
+}
+
+// Request is one request.
+func (c *Client) Request(ctx context.Context, id string, q Query) (wire.OneRequest, error) {
+	return get[wire.OneRequest](ctx, c, "/requests/"+url.PathEscape(id), q)
+}
+
+// Routes are the routes of approval.
+func (c *Client) Routes(ctx context.Context, q Query) (wire.RouteList, error) {
+	return get[wire.RouteList](ctx, c, "/routes", q)
+}
+
+// Today is what waits for the caller.
+func (c *Client) Today(ctx context.Context) (wire.Today, error) {
+	return get[wire.Today](ctx, c, "/today", nil)
+}
+
 // FirstDay is what a new user of some attributes would have.
 func (c *Client) FirstDay(ctx context.Context, q Query) (wire.FirstDay, error) {
 	return get[wire.FirstDay](ctx, c, "/first-day", q)

@@ -357,6 +357,8 @@ func (g *generator) live() {
 	on(days-2, g.mistakes)
 	on(days-1, g.conflicts)
 	on(days-1, g.ending)
+	on(days-1, g.offers)
+	on(days-1, g.requests)
 	slices.SortStableFunc(events, func(a, b event) int { return cmp.Compare(a.day, b.day) })
 	for _, e := range events {
 		e.do(g.office(e.day))

@@ -1,9 +1,11 @@
 package demo
 
 import (
+	"strings"
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/request"
 )
 
 // defaults are the rules by which people have what they need from the first day.
@@ -29,4 +31,84 @@ func (g *generator) wider(at time.Time) {
 	whole := `within eq "terminal/tally"`
 	g.add(at, Administrator, "console", "Temporary hands read manifests too",
 		&access.UpdateDefault{Default: "tally-staff", Filter: &whole})
+}
+
+// present are the people of a part of the port who are still there, in the order
+// in which they came, but for those of the walk.
+func (g *generator) present(unit string) []*person {
+	var out []*person
+	for _, p := range g.people {
+		if !p.gone && !p.fixed && (p.unit == unit || strings.HasPrefix(p.unit, unit+"/")) {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// offers are owners, routes and what can be asked for.
+func (g *generator) offers(at time.Time) {
+	var ops []access.Operation
+	own := func(user string, apps ...string) {
+		for _, a := range apps {
+			owner := access.UserRef(user)
+			ops = append(ops, &access.UpdateApplication{Application: access.ApplicationRef(a), Owner: &owner})
+		}
+	}
+	own(Manager, "berth-planning", "pilot-roster")
+	own(Administrator, "tide-board", "works-orders", "incident-log")
+	own(g.present("finance")[0].name, "tariff-ledger")
+	own(g.present("terminal/cranes")[0].name, "crane-control", "cargo-manifests")
+	own(g.present("security")[0].name, "gate-passes")
+	own(g.present("engineering")[0].name, "sounding-surveys")
+	g.add(at, Administrator, "console", "Who answers for what", ops...)
+	step := func(whose request.Whose) request.StepRef { return request.StepRef{Whose: whose} }
+	ops = []access.Operation{
+		&request.SetRoute{Key: "manager", Label: "The manager", Steps: []request.StepRef{step(request.Manager)}},
+		&request.SetRoute{Key: "manager-and-owner", Label: "The manager, then the owner", Steps: []request.StepRef{step(request.Manager), step(request.Owner)}},
+		&request.SetRoute{Key: "safety", Label: "The manager, then all lock keepers", Steps: []request.StepRef{step(request.Manager), {Whose: request.Group, Group: "lock-keepers", All: true}}},
+		&request.SetRoute{Key: "pass-office", Label: "The pass office", Steps: []request.StepRef{{Whose: request.Group, Group: "pass-office"}}},
+		&request.SetRoute{Key: "administrator", Label: "The access administrator", Steps: []request.StepRef{{Whose: request.Users, Users: []access.UserRef{Administrator}}}},
+	}
+	for _, o := range []request.OfferRole{
+		{Role: "berth-planning/scheduler", Words: "assign vessels to berths", Route: "manager", Longest: 90},
+		{Role: "berth-planning/planner", Words: "write the week plans of the berths", Route: "manager-and-owner"},
+		{Role: "sounding-surveys/surveyor", Words: "make soundings and enter them", Route: "manager-and-owner", Longest: 180},
+		{Role: "tariff-ledger/reader", Words: "look tariffs up", Route: "administrator"},
+		{Role: "tariff-ledger/credit-releaser", Words: "release credits that others raised", Route: "manager-and-owner", Longest: 365},
+		{Role: "crane-control/limit-setter", Words: "set load limits of the cranes", Route: "safety", Longest: 30},
+		{Role: "gate-passes/issuer", Words: "issue gate passes to guests", Route: "pass-office", Longest: 90},
+		{Role: "incident-log/reader", Words: "read incidents and what was learned", Route: "manager"},
+		{Role: "works-orders/raiser", Words: "raise a works order", Route: "manager"},
+	} {
+		ops = append(ops, &o)
+	}
+	g.add(at.Add(5*time.Minute), Administrator, "console", "Asking instead of telephoning", ops...)
+}
+
+// requests are in every state there is.
+func (g *generator) requests(at time.Time) {
+	marine, finance := g.present("marine"), g.present("finance")
+	n := 0
+	ask := func(who, reason string, o request.AskRole) request.RequestRef {
+		n++
+		g.add(at.Add(time.Duration(n)*7*time.Minute), who, "console", reason, &o)
+		return request.RequestRef(request.RequestID(n).String())
+	}
+	said := func(who, reason string, ref request.RequestRef, v request.Verdict, until *access.Instant) {
+		g.add(g.last.Add(9*time.Minute), who, "console", reason, &request.DecideRequest{Request: ref, Verdict: v, Until: until})
+	}
+	day := func(days int) access.Instant { return access.At(midnight(g.until.AddDate(0, 0, days))) }
+	fortnight := day(14)
+	ref := ask(marine[0].name, "Covers for a colleague on leave", request.AskRole{Role: "berth-planning/scheduler", Window: access.Window{Until: day(80)}})
+	said(Manager, "For the leave, not for the quarter", ref, request.Approve, &fortnight)
+	ref = ask(marine[1].name, "It would be handy", request.AskRole{Role: "berth-planning/planner"})
+	said(Manager, "The week plan has one writer", ref, request.Refuse, nil)
+	ref = ask(marine[2].name, "Wrong role, sorry", request.AskRole{Role: "works-orders/raiser"})
+	g.add(g.last.Add(3*time.Minute), marine[2].name, "console", "Asked for the wrong role", &request.WithdrawRequest{Request: ref})
+	ref = ask(marine[3].name, "The survey launch is short of hands", request.AskRole{Role: "sounding-surveys/surveyor", Window: access.Window{Until: day(120)}})
+	said(Manager, "He has the licence", ref, request.Approve, nil)
+	ask(Pilot, "Plans the regatta week", request.AskRole{Role: "berth-planning/planner", Window: access.Window{Until: day(30)}})
+	ask(finance[1].name, "Stands in at month end", request.AskRole{Role: "tariff-ledger/credit-releaser", Window: access.Window{Until: day(60)}})
+	ask(g.present("customs")[1].name, "Reads what happened to the seals", request.AskRole{Role: "incident-log/reader"}) // nobody is their manager
+	ask(g.present("customs")[0].name, "Checks dues on landed goods", request.AskRole{Role: "tariff-ledger/reader"})
 }

@@ -37,14 +37,8 @@ func grant(c *call) error {
 	if err := terms(op, within, *when); err != nil {
 		return err
 	}
-	for field, value := range map[string]string{"from": *from, "until": *until} {
-		t, err := c.instant(field, value)
-		if err != nil {
-			return err
-		}
-		if t != "" {
-			op[field] = t
-		}
+	if err := c.times(op, *from, *until); err != nil {
+		return err
 	}
 	return change.make(c, op)
 }

@@ -116,6 +116,28 @@ const conflicts = createRoute({
   path: '/conflicts',
   component: lazyRouteComponent(() => import('./pages/Conflicts'), 'ConflictsPage'),
 })
+const today = createRoute({
+  getParentRoute: () => shell,
+  path: '/today',
+  component: lazyRouteComponent(() => import('./pages/Today'), 'TodayPage'),
+})
+const requests = createRoute({
+  getParentRoute: () => shell,
+  path: '/requests',
+  validateSearch: (s: Record<string, unknown>): { kind?: string } => ({ kind: text(s.kind) }),
+  component: lazyRouteComponent(() => import('./pages/requests/List'), 'RequestList'),
+})
+const request = createRoute({
+  getParentRoute: () => shell,
+  path: '/requests/$request',
+  component: lazyRouteComponent(() => import('./pages/requests/One'), 'OneRequest'),
+})
+const ask = createRoute({
+  getParentRoute: () => shell,
+  path: '/ask',
+  validateSearch: (s: Record<string, unknown>): { q?: string; user?: string; role?: string } => ({ q: text(s.q), user: text(s.user), role: text(s.role) }),
+  component: lazyRouteComponent(() => import('./pages/requests/Ask'), 'AskPage'),
+})
 const ledger = createRoute({
   getParentRoute: () => shell,
   path: '/ledger',
@@ -125,7 +147,7 @@ const ledger = createRoute({
 export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
-    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, defaults, conflicts, ledger]),
+    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, today, requests, request, ask, defaults, conflicts, ledger]),
   ]),
   scrollRestoration: true,
 })

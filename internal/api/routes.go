@@ -93,6 +93,7 @@ func (s *Server) routes() {
 	s.questionRoutes()
 	s.defaultRoutes()
 	s.conflictRoutes()
+	s.requestRoutes()
 	s.changeRoutes()
 	s.checkRoutes()
 }

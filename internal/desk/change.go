@@ -110,7 +110,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 	// look puts the view where the change is judged: the head may be newer.
 	look := func(s *access.Snapshot, at access.Instant) {
 		if v.auth == nil || v.Snapshot != s || v.at != at {
-			v.Snapshot, v.today, v.at, v.auth = s, s, at, s.Authority(c.User, at)
+			v.Snapshot, v.today, v.at, v.auth, v.met = s, s, at, s.Authority(c.User, at), nil
 		}
 	}
 	judge := func(draft *access.Draft, at access.Instant) error {
@@ -152,11 +152,11 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 		return out, nil
 	}
 	v.Snapshot = &draft.Snapshot
-	v.today = v.Snapshot
+	v.today, v.met = v.Snapshot, nil
 	for _, op := range x.Operations {
 		out.Sentences = append(out.Sentences, op.Sentence(v.Snapshot, v))
 	}
-	out.Notes = v.notes(draft)
+	out.Notes = append(v.notes(draft), v.waitsFor(x.Operations)...)
 	return out, nil
 }
 
@@ -376,14 +376,20 @@ func (v *View) entitlements(es []access.Entitlement) (out []wire.Entitlement, hi
 			hidden = true
 			continue
 		}
-		x := wire.Entitlement{Application: v.applicationRef(e.Application, false), Action: e.Action, Target: e.Target, Own: e.Own, Schedule: schedule(e.Schedule),
-			From: instant(e.When[0].From), Until: instant(e.When[len(e.When)-1].Until)}
-		if e.When[0].From <= v.at {
-			x.From = nil // from now on
-		}
-		out = append(out, x)
+		out = append(out, v.entitlement(e, false))
 	}
 	return out, hidden
+}
+
+// entitlement draws one; own lets its application be named to whoever may not
+// read it otherwise.
+func (v *View) entitlement(e access.Entitlement, own bool) wire.Entitlement {
+	x := wire.Entitlement{Application: v.applicationRef(e.Application, own), Action: e.Action, Target: e.Target, Own: e.Own, Schedule: schedule(e.Schedule),
+		From: instant(e.When[0].From), Until: instant(e.When[len(e.When)-1].Until)}
+	if e.When[0].From <= v.at {
+		x.From = nil // from now on
+	}
+	return x
 }
 
 func (v *View) rail(r access.Rail) string {

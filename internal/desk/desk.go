@@ -9,6 +9,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/ledger"
+	"ableroster/internal/request"
 	"ableroster/internal/tally"
 	"ableroster/wire"
 )
@@ -49,6 +50,7 @@ type View struct {
 	today  *access.Snapshot
 	head   *access.Snapshot // whose facts give the caller's rights
 	auth   *access.Authority
+	met    map[access.UserID]bool // see acquainted
 }
 
 // rights are what the caller may do, compiled when first asked for: a decision
@@ -148,6 +150,10 @@ func (v *View) reads(kind access.FactKind, row uint32) bool {
 		return v.readsRole(access.RoleID(row))
 	case access.FactApplication:
 		return v.readsApplication(access.ApplicationID(row))
+	case access.FactDefault, access.FactConflict, request.FactRoute:
+		return v.readsSettings()
+	case request.FactRequest:
+		return v.readsRequest(request.RequestOf(v.today, request.RequestID(row)))
 	}
 	return true
 }
@@ -163,7 +169,7 @@ func label(u *access.User) string {
 
 func (v *View) userRef(id access.UserID) wire.Ref {
 	u := v.today.User(id)
-	if u == nil || !v.readsUser(id) {
+	if u == nil || !v.readsUser(id) && !v.acquainted(id) {
 		return outside
 	}
 	return wire.Ref{ID: id.String(), Key: u.UserName, Label: label(u)}

@@ -2,6 +2,8 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { answer, api, type Schemas } from '../api/client'
 import { Path } from './Path'
+import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
 import { Trouble } from './State'
 
 /** Why somebody may or may not do something: the chains of facts, or what came near, and what would give it. */
@@ -12,6 +14,11 @@ export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> 
     queryFn: () => answer(api.POST('/api/v1/check', { body: question })),
   })
   const cure = why.data?.cure ?? []
+  const { past } = useDay()
+  const me = useMe()
+  const own = ask.user === me.user.key || ask.user === me.user.id
+  const offers = useQuery({ queryKey: ['offers', undefined, undefined], queryFn: () => answer(api.GET('/api/v1/offers')), enabled: own && !past && why.data?.allowed === false })
+  const offered = (offers.data?.offers ?? []).find((o) => cure.some((r) => r.id === o.role.id))
   return (
     <>
       <p aria-live="polite">{why.data?.message ?? (why.error ? '' : 'Asking …')}</p>
@@ -33,6 +40,14 @@ export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> 
             </span>
           ))}
           .
+          {offered && (
+            <>
+              {' '}
+              <Link to="/ask" search={{ role: offered.role.key }} className="press">
+                Ask for {offered.role.label}
+              </Link>
+            </>
+          )}
         </p>
       )}
     </>

@@ -1,8 +1,8 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, api, ProblemError, type Schemas } from '../api/client'
-import { Mark } from '../shared/Mark'
 import { PathText } from '../shared/PathText'
+import { Rails } from '../shared/Rails'
 import { Faults } from '../shared/State'
 import { count, shortDay } from '../shared/words'
 import { useSheet } from './sheet'
@@ -112,23 +112,7 @@ export function ChangeSheet() {
           )}
         </div>
       )}
-      {rails.map((r) => (
-        <div key={r.code} className="border-brass mt-3 border-l-3 pl-3">
-          <p>
-            <Mark name="warns" /> {r.message}
-          </p>
-          {r.passable && (
-            <label className="mt-1 flex gap-2 text-sm">
-              <input
-                type="checkbox"
-                checked={passed.includes(r.code)}
-                onChange={(e) => setPassed(e.target.checked ? [...passed, r.code] : passed.filter((c) => c !== r.code))}
-              />
-              I mean this
-            </label>
-          )}
-        </div>
-      ))}
+      <Rails rails={rails} passed={passed} pass={setPassed} />
       <form
         className="mt-4 flex grow flex-col"
         onSubmit={(e) => {

@@ -29,6 +29,10 @@ export function Shell() {
 
 const pages = [
   [
+    { to: '/today', label: 'Today', register: '' },
+    { to: '/requests', label: 'Requests', register: '' },
+  ],
+  [
     { to: '/users', label: 'Users', register: 'users' },
     { to: '/groups', label: 'Groups', register: 'groups' },
     { to: '/applications', label: 'Applications', register: 'applications' },
@@ -46,6 +50,8 @@ const pages = [
 function Frame() {
   const { day, past } = useDay()
   const me = useMe()
+  const today = useQuery({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/v1/today')), staleTime: 60_000, enabled: !past })
+  const waits = today.data?.to_decide.length ?? 0
   return (
     <div className="flex h-screen flex-col">
       <a href="#main" className="bg-sheet sr-only focus:not-sr-only focus:absolute focus:z-40 focus:p-2">
@@ -74,7 +80,7 @@ function Frame() {
           {pages.map((part, i) => (
             <ul key={i} className="border-rule mx-4.5 border-b py-2.5 first:pt-0 last:border-b-0">
               {part
-                .filter((p) => me.may[`${p.register}.read`])
+                .filter((p) => p.register === '' || me.may[`${p.register}.read`])
                 .map((p) => (
                   <li key={p.to} className="-mx-4.5">
                     <Link
@@ -83,6 +89,11 @@ function Frame() {
                       activeProps={{ className: 'bg-wash border-harbour! font-semibold', 'aria-current': 'page' }}
                     >
                       {p.label}
+                      {p.to === '/today' && waits > 0 && (
+                        <span className="text-brass float-right font-semibold">
+                          {waits} <span className="sr-only">to decide</span>
+                        </span>
+                      )}
                     </Link>
                   </li>
                 ))}
@@ -98,11 +109,9 @@ function Frame() {
   )
 }
 
-/** Where somebody begins: at the register, or at their own page. */
+/** Where somebody begins: at what waits for them. */
 export function Home() {
-  const me = useMe()
-  if (me.may['users.read']) return <Navigate to="/users" />
-  return <Navigate to="/users/$user" params={{ user: me.user.key! }} />
+  return <Navigate to="/today" />
 }
 
 export function Lost() {

@@ -1,0 +1,74 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import { answer, api } from '../../api/client'
+import { Empty, Loading, Trouble } from '../../shared/State'
+import { count } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { RequestLines } from './Line'
+
+const route = getRouteApi('/shell/requests')
+
+const kinds = [
+  { key: '', label: 'All' },
+  { key: 'decide', label: 'To decide' },
+  { key: 'mine', label: 'Mine' },
+  { key: 'waiting', label: 'Waiting' },
+  { key: 'approved', label: 'Approved' },
+  { key: 'refused', label: 'Refused' },
+  { key: 'withdrawn', label: 'Withdrawn' },
+] as const
+
+/** The requests one has to do with, or may read. */
+export function RequestList() {
+  const { kind } = route.useSearch()
+  const navigate = route.useNavigate()
+  const { asOf, past } = useDay()
+  const state = kind === 'waiting' || kind === 'approved' || kind === 'refused' || kind === 'withdrawn' ? kind : undefined
+  const requests = useQuery({
+    queryKey: ['requests', kind, asOf],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET('/api/v1/requests', {
+          params: { query: { state, decide: kind === 'decide' || undefined, mine: kind === 'mine' || undefined, as_of: asOf, limit: 200 } },
+        }),
+      ),
+  })
+  if (requests.error) return <Trouble page error={requests.error} retry={() => void requests.refetch()} />
+  if (!requests.data) return <Loading what="the requests" />
+  return (
+    <>
+      <div className="flex items-baseline justify-between gap-4">
+        <h1>Requests</h1>
+        {!past && (
+          <Link to="/ask" className="button">
+            Ask for access
+          </Link>
+        )}
+      </div>
+      <div className="mt-3 flex flex-wrap items-center gap-4">
+        <label className="flex items-center gap-2">
+          Show
+          <select
+            className="field w-auto"
+            value={kind ?? ''}
+            onChange={(e) => void navigate({ search: (s) => ({ ...s, kind: e.target.value || undefined }) })}
+          >
+            {kinds.map((k) => (
+              <option key={k.key} value={k.key}>
+                {k.label}
+              </option>
+            ))}
+          </select>
+        </label>
+        <span className="text-soft">{count(requests.data.total, 'request')}.</span>
+      </div>
+      {requests.data.requests.length === 0 ? (
+        <Empty>None. Whoever lacks something asks for it here, and the people who answer for it decide.</Empty>
+      ) : (
+        <RequestLines requests={requests.data.requests} />
+      )}
+      {requests.data.total > requests.data.requests.length && <p className="text-soft mt-2">The first {requests.data.requests.length}; choose a kind to see others.</p>}
+    </>
+  )
+}

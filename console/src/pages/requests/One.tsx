@@ -1,0 +1,183 @@
+import { useQuery } from '@tanstack/react-query'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { useCommit } from '../../shared/commit'
+import { PathText } from '../../shared/PathText'
+import { Rails } from '../../shared/Rails'
+import { Faults, Loading, Trouble } from '../../shared/State'
+import { count, endOfDay, shortDay } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { whereItIs } from './Line'
+
+const route = getRouteApi('/shell/requests/$request')
+
+/** One request: what it would add, where it is, and the decision. */
+export function OneRequest() {
+  const { request: id } = route.useParams()
+  const { asOf } = useDay()
+  const request = useQuery({
+    queryKey: ['request', id, asOf],
+    queryFn: () => answer(api.GET('/api/v1/requests/{request}', { params: { path: { request: id }, query: { as_of: asOf } } })),
+  })
+  if (request.error) return <Trouble page error={request.error} retry={() => void request.refetch()} />
+  if (!request.data) return <Loading what={id} />
+  const r = request.data
+  return (
+    <>
+      <h1>
+        {r.role.label} for {r.beneficiary.label}
+      </h1>
+      <p className="text-soft mt-1">
+        {r.id}, {r.state}. {r.words && `To ${r.words}. `}
+        {r.from && `From ${shortDay(r.from)}. `}
+        {r.until ? `Until ${shortDay(r.until)}. ` : 'Without an end. '}
+        {whereItIs(r)}
+      </p>
+      {r.scopes?.map((s, i) => (
+        <p key={i}>
+          Only within <PathText path={s.pattern} /> of {s.application.label}.
+        </p>
+      ))}
+      {r.asked && (
+        <p className="mt-2">
+          {r.asked.by?.label ?? r.asker.label}, {shortDay(r.asked.at)}: {r.asked.reason}
+        </p>
+      )}
+      <Gains gains={r.gains ?? []} conflicts={r.conflicts ?? []} waiting={r.state === 'waiting'} />
+      <h2 className="mt-6">The way of this request</h2>
+      <ol className="border-rule bg-sheet mt-2 flex flex-wrap overflow-hidden rounded-md border">
+        {r.steps.map((s, i) => (
+          <StepBox key={i} step={s} />
+        ))}
+      </ol>
+      {r.assignment && (
+        <p className="mt-3">
+          It was given; see{' '}
+          <Link to="/users/$user" params={{ user: r.beneficiary.key ?? '' }} search={{ tab: 'given' }} className="press">
+            what {r.beneficiary.label} holds
+          </Link>
+          .
+        </p>
+      )}
+      {r.may_decide && <Decision key={r.revision} request={r} />}
+      {r.may_withdraw && <Withdrawal request={r} />}
+    </>
+  )
+}
+
+/** What a role would add, and what it would break. */
+export function Gains({ gains, conflicts, waiting }: { gains: Schemas['Entitlement'][]; conflicts: string[]; waiting: boolean }) {
+  if (!waiting) return null
+  return (
+    <section aria-label="What it would add" className="mt-4">
+      {conflicts.map((c) => (
+        <p key={c} role="alert" className="border-brick mb-2 border-l-3 pl-3">
+          It would break a conflict: {c}.
+        </p>
+      ))}
+      {gains.length === 0 ? (
+        <p>It would add nothing to what is held already.</p>
+      ) : (
+        <>
+          <p className="font-semibold">It would add {count(gains.length, 'thing')}:</p>
+          <ul className="columns-2 gap-x-6">
+            {gains.map((g, i) => (
+              <li key={i} className="break-inside-avoid py-0.5">
+                <span className="text-kelp font-semibold">+</span> {g.action} <PathText path={g.target} /> <span className="text-soft text-sm">{g.application.label}</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </section>
+  )
+}
+
+const stepInks: Record<Schemas['RequestStep']['state'], string> = { done: 'text-kelp', here: 'text-brass', ahead: 'text-soft', refused: 'text-brick', dropped: 'text-soft' }
+const stepWords: Record<Schemas['RequestStep']['state'], string> = { done: 'approved', here: 'waits here', ahead: 'comes next', refused: 'refused', dropped: 'not reached' }
+
+function StepBox({ step: s }: { step: Schemas['RequestStep'] }) {
+  return (
+    <li className="border-rule min-w-44 flex-1 border-r px-3 py-2 last:border-r-0">
+      <div className={`text-sm ${stepInks[s.state]}`}>{stepWords[s.state]}</div>
+      <div className="font-semibold">{s.words}</div>
+      {s.state === 'here' && (
+        <div className="text-soft text-sm">
+          {(s.deciders ?? []).length === 0 ? 'Nobody can decide at this step. An administrator has to name somebody.' : s.deciders!.map((d) => d.label).join(', ')}
+        </div>
+      )}
+      {s.decisions?.map((d, i) => (
+        <div key={i} className="text-soft text-sm">
+          {d.given?.by?.label}, {d.given && shortDay(d.given.at)}: {d.approves ? (d.less ? 'approved for less' : 'approved') : 'refused'}. {d.given?.reason}
+        </div>
+      ))}
+    </li>
+  )
+}
+
+function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
+  const zone = useMe().time_zone
+  const [reason, setReason] = useState('')
+  const [last, setLast] = useState('')
+  const { commit, problem, rails, passed, pass } = useCommit(() => undefined)
+  const decide = (verdict: 'approve' | 'refuse') => {
+    const until = last && verdict === 'approve' ? new Date(new Date(endOfDay(last, zone)).getTime() + 1).toISOString() : undefined
+    commit.mutate({ reason, operations: [{ op: 'decide_request', request: r.id, verdict, until } as Operation] })
+  }
+  return (
+    <form
+      aria-label="Your decision"
+      className="mt-6 max-w-160"
+      onSubmit={(e) => {
+        e.preventDefault()
+        decide('approve')
+      }}
+    >
+      <h2>Your decision</h2>
+      <label className="mt-2 block">
+        Reason
+        <textarea className="field mt-0.5" rows={2} maxLength={2000} value={reason} onChange={(e) => setReason(e.target.value)} placeholder="For whoever asks later" />
+      </label>
+      <label className="mt-2 flex items-center gap-2">
+        For less: last day
+        <input type="date" className="field w-auto" value={last} onChange={(e) => setLast(e.target.value)} />
+      </label>
+      {problem && (
+        <div role="alert" className="border-brick mt-3 border-l-3 pl-3">
+          <p className="font-semibold">{problem.title}</p>
+          <p>{problem.detail}</p>
+          <Faults problem={problem} />
+        </div>
+      )}
+      <Rails rails={rails} passed={passed} pass={pass} />
+      <div className="mt-3 flex gap-2">
+        <button type="submit" className="button" disabled={reason.trim() === '' || commit.isPending}>
+          {last ? `Approve until ${shortDay(last)}` : 'Approve'}
+        </button>
+        <button type="button" className="button-quiet" disabled={reason.trim() === '' || commit.isPending} onClick={() => decide('refuse')}>
+          Refuse
+        </button>
+      </div>
+      {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Say why first.</p>}
+    </form>
+  )
+}
+
+function Withdrawal({ request: r }: { request: Schemas['OneRequest'] }) {
+  const { commit, problem } = useCommit(() => undefined)
+  return (
+    <div className="mt-6">
+      <button
+        type="button"
+        className="button-quiet"
+        disabled={commit.isPending}
+        onClick={() => commit.mutate({ reason: 'Withdrawn', operations: [{ op: 'withdraw_request', request: r.id } as Operation] })}
+      >
+        Withdraw this request
+      </button>
+      {problem && <p role="alert">{problem.detail}</p>}
+    </div>
+  )
+}

@@ -1,0 +1,381 @@
+package desk
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/request"
+	"ableroster/wire"
+)
+
+// party says whether the caller has to do with a request: they asked, it is for
+// them, or they decide or have decided on it.
+func (v *View) party(r *request.Request) bool {
+	me := v.caller.User
+	return me != 0 && (r.Asker == me || r.Beneficiary == me ||
+		slices.ContainsFunc(r.Decisions, func(d request.Decision) bool { return d.By == me }) ||
+		r.MayDecide(v.today, me, access.At(v.desk.Clock())) == "")
+}
+
+// readsRequest says whether the caller may know of a request: who has to do with
+// it may, and whoever reads all requests, within what they may read of users.
+func (v *View) readsRequest(r *request.Request) bool {
+	return v.party(r) || v.rights().May(access.ActRead, "requests") && v.readsUser(r.Beneficiary)
+}
+
+// acquainted are the users the caller knows by name through a request: whom it
+// is for, who asked, and whom the caller's own wait for.
+func (v *View) acquainted(id access.UserID) bool {
+	if v.met == nil {
+		v.met = map[access.UserID]bool{}
+		for _, o := range request.Offers(v.today) { // whom anybody who asks would ask
+			if route := request.RouteOf(v.today, o.Route); route != nil && !o.Ended {
+				for _, step := range route.Steps {
+					for _, id := range step.Users {
+						v.met[id] = true
+					}
+				}
+			}
+		}
+		for _, r := range request.Requests(v.today) {
+			if !v.party(r) {
+				continue
+			}
+			v.met[r.Asker], v.met[r.Beneficiary] = true, true
+			for _, d := range r.Decisions {
+				v.met[d.By] = true
+			}
+			for _, d := range r.Deciders(v.today, access.At(v.desk.Clock())) {
+				v.met[d] = true
+			}
+		}
+	}
+	return v.met[id]
+}
+
+// RequestSearch chooses requests; blank fields do not narrow.
+type RequestSearch struct {
+	State  string
+	Mine   bool // asked by the caller, or for them
+	Decide bool // wait for the caller
+	User   string
+	Role   string
+	Cursor string
+	Limit  int
+}
+
+// Requests are those the caller may know of.
+func (v *View) Requests(q RequestSearch) (wire.RequestList, error) {
+	out := wire.RequestList{Stand: v.stand(), Requests: []wire.Request{}}
+	var user access.UserID
+	var role access.RoleID
+	var ok bool
+	if q.User != "" {
+		if user, ok = v.FindUser(q.User); !ok || !v.readsUser(user) {
+			return out, v.missing(access.FactUser, q.User)
+		}
+	}
+	if q.Role != "" {
+		if role, ok = v.FindRole(q.Role); !ok || !v.readsRole(role) {
+			return out, v.missing(access.FactRole, q.Role)
+		}
+	}
+	var found []*request.Request
+	for _, r := range request.Requests(v.Snapshot) {
+		if q.State != "" && string(r.State) != q.State || user != 0 && r.Beneficiary != user || role != 0 && r.Role != role ||
+			q.Mine && r.Asker != v.caller.User && r.Beneficiary != v.caller.User ||
+			q.Decide && r.MayDecide(v.Snapshot, v.caller.User, v.at) != "" || !v.readsRequest(r) {
+			continue
+		}
+		found = append(found, r)
+	}
+	slices.SortFunc(found, func(a, b *request.Request) int {
+		return cmp.Or(cmp.Compare(order(a.State != request.Waiting), order(b.State != request.Waiting)), cmp.Compare(b.ID, a.ID))
+	})
+	page, next, err := cut(found, q.Cursor, q.Limit)
+	if err != nil {
+		return out, err
+	}
+	out.Total, out.Next = len(found), next
+	out.Requests = v.requests(page)
+	return out, nil
+}
+
+// requests draws some, with their reasons.
+func (v *View) requests(all []*request.Request) []wire.Request {
+	out := []wire.Request{}
+	for _, r := range all {
+		out = append(out, v.request(r))
+	}
+	v.reasons(func(g giving) {
+		for i := range out {
+			g(&out[i].Asked)
+			for k := range out[i].Steps {
+				for n := range out[i].Steps[k].Decisions {
+					g(&out[i].Steps[k].Decisions[n].Given)
+				}
+			}
+		}
+	})
+	return out
+}
+
+func (v *View) request(r *request.Request) wire.Request {
+	role := v.Snapshot.Role(r.Role)
+	out := wire.Request{ID: r.ID.String(), Role: v.roleRef(r.Role, true), Asker: v.userRef(r.Asker), Beneficiary: v.userRef(r.Beneficiary),
+		From: instant(r.Window.From), Until: instant(r.Window.Until), Scopes: v.scopes(r.Scopes), State: string(r.State),
+		Asked: &wire.Given{Revision: r.Asked}, Steps: []wire.RequestStep{}}
+	if role.Application != 0 {
+		app := v.applicationRef(role.Application, true)
+		out.Application = &app
+	}
+	if o := request.OfferOf(v.Snapshot, r.Role); o != nil {
+		out.Words = o.Words
+	}
+	for i := range r.Steps {
+		step := wire.RequestStep{Words: r.Steps[i].Words(v.Snapshot, v), State: "ahead"}
+		switch {
+		case i < r.Step:
+			step.State = "done"
+		case i == r.Step && r.State == request.Waiting:
+			step.State = "here"
+			for _, id := range r.Deciders(v.Snapshot, v.at) {
+				step.Deciders = append(step.Deciders, v.userRef(id))
+			}
+			out.Stuck = len(step.Deciders) == 0
+		case i == r.Step && r.State == request.Refused:
+			step.State = "refused"
+		case r.State != request.Waiting && r.State != request.Approved:
+			step.State = "dropped"
+		}
+		for _, d := range r.Decisions {
+			if d.Step == i {
+				step.Decisions = append(step.Decisions, wire.RequestDecision{Approves: d.Approves, Less: d.Less, Given: &wire.Given{Revision: d.Revision}})
+			}
+		}
+		out.Steps = append(out.Steps, step)
+	}
+	if r.Given != 0 {
+		out.Assignment = r.Given.String()
+	}
+	if !v.past {
+		out.MayDecide = r.MayDecide(v.Snapshot, v.caller.User, v.at) == ""
+		out.MayWithdraw = r.State == request.Waiting && (v.caller.User == r.Asker || v.caller.User == r.Beneficiary)
+	}
+	return out
+}
+
+// Request is one request, with what it would add.
+func (v *View) Request(ref string) (wire.OneRequest, error) {
+	n, _ := access.ParseID("request", ref)
+	r := request.RequestOf(v.Snapshot, request.RequestID(n))
+	if r == nil || !v.readsRequest(r) {
+		return wire.OneRequest{}, notFound("there is no request “%s”", ref)
+	}
+	out := wire.OneRequest{Stand: v.stand(), Request: v.requests([]*request.Request{r})[0]}
+	if r.State == request.Waiting {
+		out.Gains, out.Conflicts = v.wouldAdd(r.Beneficiary, r.Role, r.Window, r.Scopes)
+	}
+	return out, nil
+}
+
+// wouldAdd is what a role would add for somebody, and the conflicts it would
+// break: seen by whoever may ask for it or decide on it, whatever else they read.
+func (v *View) wouldAdd(user access.UserID, role access.RoleID, w access.Window, scopes []access.Scope) ([]wire.Entitlement, []string) {
+	d := v.Snapshot.Draft()
+	d.GrantByRequest(user, role, w, scopes)
+	gains, conflicts := []wire.Entitlement{}, []string{}
+	p := d.Preview(v.at)
+	for _, e := range p.Effects {
+		for _, g := range e.Gained {
+			gains = append(gains, v.entitlement(g, true))
+		}
+	}
+	for _, b := range d.NewBreaches(p.Touched, v.at) {
+		text := b.Conflict.Label + ": " + b.Conflict.Words(&d.Snapshot)
+		if b.Conflict.Description != "" {
+			text += " (" + b.Conflict.Description + ")"
+		}
+		conflicts = append(conflicts, text)
+	}
+	return gains, conflicts
+}
+
+// Catalogue is what can be asked for, for somebody: oneself, or one of one's
+// people; searched by what one wants to do.
+func (v *View) Catalogue(text, user string) (wire.OfferList, error) {
+	out := wire.OfferList{Stand: v.stand(), Offers: []wire.Offer{}}
+	id, err := v.onBehalfOf(user)
+	if err != nil {
+		return out, err
+	}
+	words := strings.Fields(strings.ToLower(text))
+	for _, o := range request.Offers(v.Snapshot) {
+		role := v.Snapshot.Role(o.Role)
+		if o.Ended || role.Retired {
+			continue
+		}
+		x := v.offer(o, id)
+		hay := strings.ToLower(x.Words + " " + x.Role.Label + " " + role.Description + " " + v.RoleKey(o.Role))
+		if x.Application != nil {
+			hay += " " + strings.ToLower(x.Application.Label)
+		}
+		if !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(hay, w) }) {
+			out.Offers = append(out.Offers, x)
+		}
+	}
+	slices.SortFunc(out.Offers, func(a, b wire.Offer) int { return cmp.Compare(a.Words, b.Words) })
+	return out, nil
+}
+
+// onBehalfOf is whom the caller asks for: themselves, or one of their people.
+func (v *View) onBehalfOf(user string) (access.UserID, error) {
+	if user == "" {
+		return v.caller.User, nil
+	}
+	id, ok := v.FindUser(user)
+	if !ok || !v.readsUser(id) {
+		return 0, v.missing(access.FactUser, user)
+	}
+	if id != v.caller.User && v.Snapshot.User(id).Manager != v.caller.User {
+		return 0, Refused("you may ask for yourself and for those whose manager you are, not for %s", v.UserName(id))
+	}
+	return id, nil
+}
+
+func (v *View) offer(o *request.Offer, user access.UserID) wire.Offer {
+	role := v.Snapshot.Role(o.Role)
+	out := wire.Offer{Role: v.roleRef(o.Role, true), Words: o.Words, LongestDays: o.Longest, Steps: []string{}, Held: v.HoldsRole(user, o.Role, v.at)}
+	if role.Application != 0 {
+		app := v.applicationRef(role.Application, true)
+		out.Application = &app
+	}
+	if route := request.RouteOf(v.Snapshot, o.Route); route != nil {
+		for i := range route.Steps {
+			out.Steps = append(out.Steps, route.Steps[i].Words(v.Snapshot, v))
+		}
+	}
+	for _, r := range request.Requests(v.Snapshot) {
+		if r.State == request.Waiting && r.Role == o.Role && r.Beneficiary == user {
+			out.Waiting = r.ID.String()
+		}
+	}
+	return out
+}
+
+// Offer is one role that can be asked for, with what it would add for somebody.
+func (v *View) Offer(ref, user string) (wire.OneOffer, error) {
+	out := wire.OneOffer{Stand: v.stand()}
+	id, err := v.onBehalfOf(user)
+	if err != nil {
+		return out, err
+	}
+	role, ok := v.FindRole(ref)
+	o := request.OfferOf(v.Snapshot, role)
+	if !ok || o == nil {
+		return out, notFound("the role “%s” is not one that can be asked for", ref)
+	}
+	out.Offer = v.offer(o, id)
+	out.Gains, out.Conflicts = v.wouldAdd(id, role, access.Window{}, nil)
+	return out, nil
+}
+
+// Routes are all routes of approval.
+func (v *View) Routes() (wire.RouteList, error) {
+	out := wire.RouteList{Stand: v.stand(), Routes: []wire.Route{}}
+	if !v.readsSettings() {
+		return out, Refused("you may not read the routes")
+	}
+	for _, f := range request.Routes(v.Snapshot) {
+		x := wire.Route{ID: f.ID.String(), Key: f.Key, Label: f.Label, Steps: []string{}}
+		for i := range f.Steps {
+			x.Steps = append(x.Steps, f.Steps[i].Words(v.Snapshot, v))
+		}
+		for _, o := range request.Offers(v.Snapshot) {
+			if o.Route == f.ID && !o.Ended {
+				x.Roles++
+			}
+		}
+		out.Routes = append(out.Routes, x)
+	}
+	return out, nil
+}
+
+// Today is what waits for the caller.
+func (v *View) Today() wire.Today {
+	out := wire.Today{Stand: v.stand(), Ending: []wire.Ending{}}
+	var decide, mine, stuck []*request.Request
+	fresh := v.at - access.Instant(soon.Microseconds())
+	for _, r := range request.Requests(v.Snapshot) {
+		own := r.Asker == v.caller.User || r.Beneficiary == v.caller.User
+		switch {
+		case r.State != request.Waiting:
+			if own && v.opened(r) >= fresh {
+				mine = append(mine, r)
+			}
+		case own:
+			mine = append(mine, r)
+		case r.MayDecide(v.Snapshot, v.caller.User, v.at) == "":
+			decide = append(decide, r)
+		case len(r.Deciders(v.Snapshot, v.at)) == 0 && v.readsRequest(r) && v.rights().May(access.ActUpdate, "requests"):
+			stuck = append(stuck, r)
+		}
+	}
+	slices.Reverse(mine)
+	out.ToDecide, out.Mine, out.Stuck = v.requests(decide), v.requests(mine), v.requests(stuck)
+	for _, a := range v.Given(access.Assignee{User: v.caller.User}) {
+		if w := a.Window; w.Until > v.at && w.Until <= v.at+access.Instant(soon.Microseconds()) {
+			out.Ending = append(out.Ending, wire.Ending{Role: v.roleRef(a.Role, true), Until: w.Until.Time()})
+		}
+	}
+	return out
+}
+
+// opened is when a request came to be as it is: a while ago when the ledger
+// cannot say.
+func (v *View) opened(r *request.Request) access.Instant {
+	revs, err := v.desk.Ledger.Reasons(v.ctx, []int64{r.Since()})
+	if err != nil {
+		return 0
+	}
+	return revs[r.Since()].At
+}
+
+// waitsFor says of the requests a change asked for or decided on whom they wait
+// for next.
+func (v *View) waitsFor(ops []access.Operation) []wire.Note {
+	var out []wire.Note
+	for i, op := range ops {
+		var ref request.RequestRef
+		switch o := op.(type) {
+		case *request.AskRole:
+			ref = o.Request
+		case *request.DecideRequest:
+			ref = o.Request
+		default:
+			continue
+		}
+		n, _ := access.ParseID("request", string(ref))
+		r := request.RequestOf(v.Snapshot, request.RequestID(n))
+		if r == nil || r.State != request.Waiting {
+			continue
+		}
+		var names []string
+		for _, id := range r.Deciders(v.Snapshot, v.at) {
+			names = append(names, v.UserName(id))
+		}
+		text := r.ID.String() + " waits for " + r.Steps[r.Step].Words(v.Snapshot, v)
+		switch {
+		case len(names) == 0:
+			text += ", and there is nobody; an administrator is told."
+		case len(names) <= 3:
+			text += ": " + strings.Join(names, ", ") + "."
+		default:
+			text += "."
+		}
+		out = append(out, wire.Note{Operation: i, Code: "waits_for", Message: text})
+	}
+	return out
+}

@@ -1,0 +1,109 @@
+package wire
+
+import "time"
+
+// Offer is a role that people may ask for.
+type Offer struct {
+	Role        Ref           `json:"role"`
+	Application *Ref          `json:"application,omitempty"`
+	Words       string        `json:"words" doc:"what one can do with it"`
+	LongestDays int           `json:"longest_days,omitempty" doc:"given for at most so many days; none: without end"`
+	Steps       []string      `json:"steps" doc:"who approves, in plain words, one after the other"`
+	Held        bool          `json:"held,omitempty" doc:"the one it would be for holds it already"`
+	Waiting     string        `json:"waiting,omitempty" doc:"the request of it that waits already"`
+	Gains       []Entitlement `json:"gains,omitempty" doc:"what it would add, where one offer is asked about"`
+	Conflicts   []string      `json:"conflicts,omitempty" doc:"what it would break, where one offer is asked about"`
+}
+
+// OfferList is the catalogue: what can be asked for.
+type OfferList struct {
+	Stand
+	Offers []Offer `json:"offers"`
+}
+
+// OneOffer is one offer, seen for somebody.
+type OneOffer struct {
+	Stand
+	Offer
+}
+
+// Request is somebody's wish for a role.
+type Request struct {
+	ID          string        `json:"id"`
+	Role        Ref           `json:"role"`
+	Application *Ref          `json:"application,omitempty"`
+	Words       string        `json:"words,omitempty" doc:"what one can do with the role"`
+	Asker       Ref           `json:"asker"`
+	Beneficiary Ref           `json:"beneficiary"`
+	From        *time.Time    `json:"from,omitempty"`
+	Until       *time.Time    `json:"until,omitempty"`
+	Scopes      []Scope       `json:"scopes,omitempty"`
+	State       string        `json:"state" enum:"waiting,approved,refused,withdrawn"`
+	Asked       *Given        `json:"asked" doc:"when, by whom and why"`
+	Steps       []RequestStep `json:"steps"`
+	Stuck       bool          `json:"stuck,omitempty" doc:"it waits for a step that has nobody"`
+	MayDecide   bool          `json:"may_decide,omitempty" doc:"it waits for the caller"`
+	MayWithdraw bool          `json:"may_withdraw,omitempty"`
+	Assignment  string        `json:"assignment,omitempty" doc:"what it gave"`
+	Gains       []Entitlement `json:"gains,omitempty" doc:"what it would add now, where one request is asked about"`
+	Conflicts   []string      `json:"conflicts,omitempty" doc:"what it would break now, where one request is asked about"`
+}
+
+// RequestStep is one step of the route of a request.
+type RequestStep struct {
+	Words     string            `json:"words" doc:"who decides"`
+	State     string            `json:"state" enum:"done,here,ahead,refused,dropped"`
+	Deciders  []Ref             `json:"deciders,omitempty" doc:"whom it waits for, where it waits"`
+	Decisions []RequestDecision `json:"decisions,omitempty"`
+}
+
+// RequestDecision is what somebody said at a step.
+type RequestDecision struct {
+	Approves bool   `json:"approves"`
+	Less     bool   `json:"less,omitempty" doc:"for less than was asked"`
+	Given    *Given `json:"given" doc:"when, by whom and why"`
+}
+
+// RequestList is requests, those that wait first, then the newest.
+type RequestList struct {
+	Stand
+	Requests []Request `json:"requests"`
+	Total    int       `json:"total"`
+	Next     string    `json:"next,omitempty"`
+}
+
+// OneRequest is one request.
+type OneRequest struct {
+	Stand
+	Request
+}
+
+// Today is what waits for the caller.
+type Today struct {
+	Stand
+	ToDecide []Request `json:"to_decide" doc:"requests that wait for the caller"`
+	Mine     []Request `json:"mine" doc:"the caller's own that wait, and those decided in the last 14 days"`
+	Stuck    []Request `json:"stuck" doc:"to whoever reads all requests: those that wait for nobody"`
+	Ending   []Ending  `json:"ending" doc:"what the caller holds that ends within 14 days"`
+}
+
+// Ending is a role of the caller that ends soon.
+type Ending struct {
+	Role  Ref       `json:"role"`
+	Until time.Time `json:"until"`
+}
+
+// Route is who approves.
+type Route struct {
+	ID    string   `json:"id"`
+	Key   string   `json:"key"`
+	Label string   `json:"label"`
+	Steps []string `json:"steps" doc:"in plain words"`
+	Roles int      `json:"roles" doc:"offers that go by it"`
+}
+
+// RouteList is all routes.
+type RouteList struct {
+	Stand
+	Routes []Route `json:"routes"`
+}
