@@ -43,7 +43,10 @@ func (x *terminal) says(code int, want string, args ...string) string {
 	return text
 }
 
-var revisionIn = regexp.MustCompile(`revision (\d+)`)
+var (
+	revisionIn = regexp.MustCompile(`revision (\d+)`)
+	requestIn  = regexp.MustCompile(`request-\d+`)
+)
 
 // The whole slice by command line, as in the README.
 func TestTheSliceByCommandLine(t *testing.T) {

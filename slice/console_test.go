@@ -26,6 +26,7 @@ func TestTheSliceByConsole(t *testing.T) {
 	b.SignIn(demo.Administrator, demo.Password)
 
 	// A user is added with a group and a role, on the change sheet.
+	b.Press("Users")
 	b.Press("Add a user")
 	b.Type("Name", "Zoë Marrick")
 	b.Type("User name", "zoe.marrick")
@@ -128,6 +129,16 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/roles/seasonal-helper", "whoever holds it can do no more"},
 		{"/grid?application=berth-planning&group=pilots", "Nobody signed in"},
 		{"/grid?application=works-orders&unit=engineering/dredging&employment=contractor", "A would-be user"},
+		{"/today", "to decide"},
+		{"/requests", "Week planner for Inês Halloran"},
+		{"/requests?kind=mine", "None."},
+		{"/requests/request-8", "Your decision"},
+		{"/requests/request-7", "Nobody can decide at this step"},
+		{"/requests/request-2", "refused"},
+		{"/requests/request-99", "there is no request"},
+		{"/ask?q=credits", "Release credits"},
+		{"/ask?role=tariff-ledger/credit-releaser", "It would add"},
+		{"/ask?q=zeppelin", "Nothing like that"},
 		{"/defaults", "Crane crew"},
 		{"/defaults?unit=terminal/cranes&title=Crane%20operator", "Manifest reader"},
 		{"/conflicts", "Credits take two"},
@@ -163,10 +174,13 @@ func TestEveryPageIsAccessible(t *testing.T) {
 
 	low := testkit.NewTab(t, s.Base)
 	low.SignIn(demo.Pilot, demo.Password)
+	low.Sees("You asked for")
+	low.Accessible()
+	low.Press("What you can do")
 	low.Sees("Can do")
 	low.Accessible()
 	var offered int
-	if low.Eval(`document.querySelectorAll('nav[aria-label="Pages"] a').length`, &offered); offered != 0 {
+	if low.Eval(`document.querySelectorAll('nav[aria-label="Pages"] a').length`, &offered); offered != 2 { // Today and Requests are for everybody
 		t.Errorf("%d pages are offered to somebody who sees only herself", offered)
 	}
 	for _, p := range []struct{ path, sees string }{{"/ledger", "outside your part"}, {"/users/b.osei", "there is no user"}, {"/roles", "none in your part"}, {"/users", "1 user"}} {
@@ -278,6 +292,7 @@ func TestTenThousandRows(t *testing.T) {
 	}
 	b := testkit.NewTab(t, s.Base)
 	b.SignIn(demo.Administrator, demo.Password)
+	b.Go("/users")
 	b.Sees("users.")
 	b.Type("Search users by name, user name, title or e-mail", "lamp keeper")
 	b.Sees("10,000 users.")

@@ -35,7 +35,7 @@ var beside = map[string][]string{
 	"wire":               {},
 	"client":             {"wire", "internal/access"},
 	"cmd/roster":         {"client", "wire"},
-	"demo":               {"internal/access"},
+	"demo":               {"internal/access", "internal/request"},
 	"standin/berthboard": {"client", "wire"},
 	"testkit":            {"client", "demo", "wire", "internal/ledger"},
 	"slice":              {},

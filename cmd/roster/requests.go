@@ -187,6 +187,9 @@ func requestsShow(c *call) error {
 	var rows [][]string
 	for _, s := range r.Steps {
 		said := labels(s.Deciders)
+		if s.State == "here" && said == "" {
+			said = "nobody"
+		}
 		var why string
 		for _, d := range s.Decisions {
 			verdict := "refused"

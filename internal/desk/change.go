@@ -110,7 +110,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 	// look puts the view where the change is judged: the head may be newer.
 	look := func(s *access.Snapshot, at access.Instant) {
 		if v.auth == nil || v.Snapshot != s || v.at != at {
-			v.Snapshot, v.today, v.at, v.auth, v.met = s, s, at, s.Authority(c.User, at), nil
+			v.Snapshot, v.today, v.at, v.auth = s, s, at, s.Authority(c.User, at)
 		}
 	}
 	judge := func(draft *access.Draft, at access.Instant) error {
@@ -152,7 +152,10 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 		return out, nil
 	}
 	v.Snapshot = &draft.Snapshot
-	v.today, v.met = v.Snapshot, nil
+	v.today = v.Snapshot
+	if speaksOfRequests(x.Operations) {
+		v = v.acquaint()
+	}
 	for _, op := range x.Operations {
 		out.Sentences = append(out.Sentences, op.Sentence(v.Snapshot, v))
 	}

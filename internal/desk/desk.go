@@ -50,7 +50,7 @@ type View struct {
 	today  *access.Snapshot
 	head   *access.Snapshot // whose facts give the caller's rights
 	auth   *access.Authority
-	met    map[access.UserID]bool // see acquainted
+	met    map[access.UserID]bool // see acquaint
 }
 
 // rights are what the caller may do, compiled when first asked for: a decision
@@ -169,7 +169,7 @@ func label(u *access.User) string {
 
 func (v *View) userRef(id access.UserID) wire.Ref {
 	u := v.today.User(id)
-	if u == nil || !v.readsUser(id) && !v.acquainted(id) {
+	if u == nil || !v.readsUser(id) && !v.met[id] {
 		return outside
 	}
 	return wire.Ref{ID: id.String(), Key: u.UserName, Label: label(u)}

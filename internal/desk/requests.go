@@ -11,12 +11,16 @@ import (
 )
 
 // party says whether the caller has to do with a request: they asked, it is for
-// them, or they decide or have decided on it.
+// them, they have decided on it, or are asked at the step where it is or ended.
 func (v *View) party(r *request.Request) bool {
 	me := v.caller.User
-	return me != 0 && (r.Asker == me || r.Beneficiary == me ||
-		slices.ContainsFunc(r.Decisions, func(d request.Decision) bool { return d.By == me }) ||
-		r.MayDecide(v.today, me, access.At(v.desk.Clock())) == "")
+	if me == 0 {
+		return false
+	}
+	if r.Asker == me || r.Beneficiary == me || slices.ContainsFunc(r.Decisions, func(d request.Decision) bool { return d.By == me }) {
+		return true
+	}
+	return r.Step < len(r.Steps) && slices.Contains(r.Steps[r.Step].Deciders(v.today, r, access.At(v.desk.Clock())), me)
 }
 
 // readsRequest says whether the caller may know of a request: who has to do with
@@ -25,34 +29,35 @@ func (v *View) readsRequest(r *request.Request) bool {
 	return v.party(r) || v.rights().May(access.ActRead, "requests") && v.readsUser(r.Beneficiary)
 }
 
-// acquainted are the users the caller knows by name through a request: whom it
-// is for, who asked, and whom the caller's own wait for.
-func (v *View) acquainted(id access.UserID) bool {
-	if v.met == nil {
-		v.met = map[access.UserID]bool{}
-		for _, o := range request.Offers(v.today) { // whom anybody who asks would ask
-			if route := request.RouteOf(v.today, o.Route); route != nil && !o.Ended {
-				for _, step := range route.Steps {
-					for _, id := range step.Users {
-						v.met[id] = true
-					}
-				}
-			}
+// acquaint is the view in which the caller knows by name whom they have to do
+// with through a request: whom it is for, who asked, decided, and decides next.
+// Only what is said about requests is drawn through it.
+func (v *View) acquaint() *View {
+	w := *v
+	w.met = map[access.UserID]bool{}
+	for _, r := range request.Requests(v.Snapshot) {
+		if !v.party(r) {
+			continue
 		}
-		for _, r := range request.Requests(v.today) {
-			if !v.party(r) {
-				continue
-			}
-			v.met[r.Asker], v.met[r.Beneficiary] = true, true
-			for _, d := range r.Decisions {
-				v.met[d.By] = true
-			}
-			for _, d := range r.Deciders(v.today, access.At(v.desk.Clock())) {
-				v.met[d] = true
-			}
+		w.met[r.Asker], w.met[r.Beneficiary] = true, true
+		for _, d := range r.Decisions {
+			w.met[d.By] = true
+		}
+		for _, id := range r.Deciders(v.Snapshot, v.at) {
+			w.met[id] = true
 		}
 	}
-	return v.met[id]
+	return &w
+}
+
+// plainly names everybody: those a route names are whom anybody who asks asks.
+type plainly struct{ s *access.Snapshot }
+
+func (n plainly) UserName(id access.UserID) string {
+	if u := n.s.User(id); u != nil {
+		return label(u)
+	}
+	return Outside
 }
 
 // RequestSearch chooses requests; blank fields do not narrow.
@@ -68,6 +73,7 @@ type RequestSearch struct {
 
 // Requests are those the caller may know of.
 func (v *View) Requests(q RequestSearch) (wire.RequestList, error) {
+	v = v.acquaint()
 	out := wire.RequestList{Stand: v.stand(), Requests: []wire.Request{}}
 	var user access.UserID
 	var role access.RoleID
@@ -135,7 +141,7 @@ func (v *View) request(r *request.Request) wire.Request {
 		out.Words = o.Words
 	}
 	for i := range r.Steps {
-		step := wire.RequestStep{Words: r.Steps[i].Words(v.Snapshot, v), State: "ahead"}
+		step := wire.RequestStep{Words: r.Steps[i].Words(v.Snapshot, plainly{v.Snapshot}), State: "ahead"}
 		switch {
 		case i < r.Step:
 			step.State = "done"
@@ -169,6 +175,7 @@ func (v *View) request(r *request.Request) wire.Request {
 
 // Request is one request, with what it would add.
 func (v *View) Request(ref string) (wire.OneRequest, error) {
+	v = v.acquaint()
 	n, _ := access.ParseID("request", ref)
 	r := request.RequestOf(v.Snapshot, request.RequestID(n))
 	if r == nil || !v.readsRequest(r) {
@@ -254,7 +261,7 @@ func (v *View) offer(o *request.Offer, user access.UserID) wire.Offer {
 	}
 	if route := request.RouteOf(v.Snapshot, o.Route); route != nil {
 		for i := range route.Steps {
-			out.Steps = append(out.Steps, route.Steps[i].Words(v.Snapshot, v))
+			out.Steps = append(out.Steps, route.Steps[i].Words(v.Snapshot, plainly{v.Snapshot}))
 		}
 	}
 	for _, r := range request.Requests(v.Snapshot) {
@@ -305,6 +312,7 @@ func (v *View) Routes() (wire.RouteList, error) {
 
 // Today is what waits for the caller.
 func (v *View) Today() wire.Today {
+	v = v.acquaint()
 	out := wire.Today{Stand: v.stand(), Ending: []wire.Ending{}}
 	var decide, mine, stuck []*request.Request
 	fresh := v.at - access.Instant(soon.Microseconds())
@@ -343,6 +351,17 @@ func (v *View) opened(r *request.Request) access.Instant {
 	return revs[r.Since()].At
 }
 
+// speaksOfRequests says whether a change asks for or decides on something.
+func speaksOfRequests(ops []access.Operation) bool {
+	return slices.ContainsFunc(ops, func(op access.Operation) bool {
+		switch op.(type) {
+		case *request.AskRole, *request.DecideRequest, *request.WithdrawRequest:
+			return true
+		}
+		return false
+	})
+}
+
 // waitsFor says of the requests a change asked for or decided on whom they wait
 // for next.
 func (v *View) waitsFor(ops []access.Operation) []wire.Note {
@@ -366,7 +385,7 @@ func (v *View) waitsFor(ops []access.Operation) []wire.Note {
 		for _, id := range r.Deciders(v.Snapshot, v.at) {
 			names = append(names, v.UserName(id))
 		}
-		text := r.ID.String() + " waits for " + r.Steps[r.Step].Words(v.Snapshot, v)
+		text := r.ID.String() + " waits for " + r.Steps[r.Step].Words(v.Snapshot, plainly{v.Snapshot})
 		switch {
 		case len(names) == 0:
 			text += ", and there is nobody; an administrator is told."

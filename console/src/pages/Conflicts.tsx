@@ -79,9 +79,7 @@ function One({ conflict: c, revision, writes }: { conflict: Schemas['Conflict'];
         <details key={b.user.id ?? b.user.label} className="mt-1">
           <summary>
             <Mark name="warns" />{' '}
-            <Link to="/users/$user" params={{ user: b.user.key ?? '' }} className="press">
-              {b.user.label}
-            </Link>{' '}
+            <strong>{b.user.label}</strong>{' '}
             <span className="text-soft text-sm">
               {b.from ? `from ${shortDay(b.from)}` : 'holds them now'}
               {b.until && ` until ${shortDay(b.until)}`}
@@ -91,6 +89,9 @@ function One({ conflict: c, revision, writes }: { conflict: Schemas['Conflict'];
             {b.paths.map((p, i) => (
               <Path key={i} path={p} />
             ))}
+            <Link to="/users/$user" params={{ user: b.user.key ?? '' }} className="press">
+              All that {b.user.label} holds
+            </Link>
           </div>
         </details>
       ))}

@@ -17,7 +17,7 @@ export function AskPage() {
   const me = useMe()
   const people = useQuery({
     queryKey: ['people', me.user.id],
-    queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { filter: `manager eq "${me.user.id}" and status eq "active"`, limit: 200 } } })),
+    queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { filter: `manager eq "${me.user.key}" and status eq "active"`, limit: 200 } } })),
   })
   const offers = useQuery({
     queryKey: ['offers', search.q, search.user],
