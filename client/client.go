@@ -221,6 +221,21 @@ func (c *Client) Today(ctx context.Context) (wire.Today, error) {
 	return get[wire.Today](ctx, c, "/today", nil)
 }
 
+// Reviews are the rounds of review.
+func (c *Client) Reviews(ctx context.Context, q Query) (wire.RoundList, error) {
+	return get[wire.RoundList](ctx, c, "/reviews", q)
+}
+
+// Review is one round.
+func (c *Client) Review(ctx context.Context, round string, q Query) (wire.OneRound, error) {
+	return get[wire.OneRound](ctx, c, "/reviews/"+url.PathEscape(round), q)
+}
+
+// ReviewLines is a page of the lines of a round.
+func (c *Client) ReviewLines(ctx context.Context, round string, q Query) (wire.ReviewLineList, error) {
+	return get[wire.ReviewLineList](ctx, c, "/reviews/"+url.PathEscape(round)+"/lines", q)
+}
+
 // FirstDay is what a new user of some attributes would have.
 func (c *Client) FirstDay(ctx context.Context, q Query) (wire.FirstDay, error) {
 	return get[wire.FirstDay](ctx, c, "/first-day", q)

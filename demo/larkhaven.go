@@ -86,6 +86,8 @@ type generator struct {
 	people       []*person
 	taken        map[string]bool
 	last         time.Time
+	seen         *access.Snapshot // see soFar
+	read         int
 }
 
 // add files a change. What builds on what is filed in order, so a time that
@@ -359,6 +361,7 @@ func (g *generator) live() {
 	on(days-1, g.ending)
 	on(days-1, g.offers)
 	on(days-1, g.requests)
+	on(days-1, g.reviews)
 	slices.SortStableFunc(events, func(a, b event) int { return cmp.Compare(a.day, b.day) })
 	for _, e := range events {
 		e.do(g.office(e.day))

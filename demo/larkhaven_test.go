@@ -75,6 +75,7 @@ func TestTheHistoryFitsOnAnyDay(t *testing.T) {
 			}
 			last = c.At
 			d := s.Draft()
+			d.Author, _ = s.FindUser(c.Author)
 			for j, op := range c.Operations {
 				d.Apply(j, op, access.At(c.At))
 			}

@@ -6,6 +6,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/request"
+	"ableroster/internal/review"
 )
 
 // defaults are the rules by which people have what they need from the first day.
@@ -82,7 +83,7 @@ func (g *generator) offers(at time.Time) {
 	} {
 		ops = append(ops, &o)
 	}
-	g.add(at.Add(5*time.Minute), Administrator, "console", "Asking instead of telephoning", ops...)
+	g.add(at.Add(time.Minute), Administrator, "console", "Asking instead of telephoning", ops...)
 }
 
 // requests are in every state there is.
@@ -91,11 +92,11 @@ func (g *generator) requests(at time.Time) {
 	n := 0
 	ask := func(who, reason string, o request.AskRole) request.RequestRef {
 		n++
-		g.add(at.Add(time.Duration(n)*7*time.Minute), who, "console", reason, &o)
+		g.add(at.Add(time.Duration(n)*time.Minute), who, "console", reason, &o)
 		return request.RequestRef(request.RequestID(n).String())
 	}
 	said := func(who, reason string, ref request.RequestRef, v request.Verdict, until *access.Instant) {
-		g.add(g.last.Add(9*time.Minute), who, "console", reason, &request.DecideRequest{Request: ref, Verdict: v, Until: until})
+		g.add(g.last.Add(90*time.Second), who, "console", reason, &request.DecideRequest{Request: ref, Verdict: v, Until: until})
 	}
 	day := func(days int) access.Instant { return access.At(midnight(g.until.AddDate(0, 0, days))) }
 	fortnight := day(14)
@@ -111,4 +112,80 @@ func (g *generator) requests(at time.Time) {
 	ask(finance[1].name, "Stands in at month end", request.AskRole{Role: "tariff-ledger/credit-releaser", Window: access.Window{Until: day(60)}})
 	ask(g.present("customs")[1].name, "Reads what happened to the seals", request.AskRole{Role: "incident-log/reader"}) // nobody is their manager
 	ask(g.present("customs")[0].name, "Checks dues on landed goods", request.AskRole{Role: "tariff-ledger/reader"})
+}
+
+// reviews are a finished round of last quarter, and one under way. Lines are named
+// by id, so they are looked up in what has been filed so far.
+func (g *generator) reviews(at time.Time) {
+	s := g.soFar()
+	round := func(key, label, reason string, o review.OpenRound) *review.Round {
+		o.Key, o.Label = key, label
+		g.add(at, Administrator, "console", reason, &o)
+		s = g.soFar()
+		r := review.FindRound(s, key)
+		return r
+	}
+	decide := func(r *review.Round, who, reason string, keep bool, lines []review.Line) {
+		if len(lines) == 0 {
+			return
+		}
+		op := &review.ReviewLines{Round: review.RoundRef(r.Key), Keep: keep}
+		for _, l := range lines {
+			op.Lines = append(op.Lines, review.LineRef{User: access.UserRef(l.User.String()), Assignment: access.AssignmentRef(l.Assignment.String())})
+		}
+		g.add(g.last.Add(90*time.Second), who, "console", reason, op)
+	}
+	// The tariff ledger, once over: one direct role and one through a group go.
+	r := round("tariffs-autumn", "Tariff ledger, autumn", "The auditor's plan for the year", review.OpenRound{Application: "tariff-ledger", Reviewers: review.Users, Users: []access.UserRef{Administrator}})
+	var keep, direct, group []review.Line
+	for _, l := range r.Lines(s) {
+		switch {
+		case l.Direct() && len(direct) == 0 && l.User != found(s, Pilot):
+			direct = append(direct, l)
+		case !l.Direct() && len(group) == 0:
+			group = append(group, l)
+		default:
+			keep = append(keep, l)
+		}
+	}
+	decide(r, Administrator, "As it should be", true, keep)
+	decide(r, Administrator, "Not used for a year", false, direct)
+	decide(r, Administrator, "Has moved to invoices", false, group)
+	g.add(g.last.Add(2*time.Minute), Administrator, "console", "Done for the quarter", &review.SignOff{Round: "tariffs-autumn"})
+	// The marine unit, under way: its manager has begun.
+	r = round("marine-winter", "Marine unit, winter", "Each quarter, each unit", review.OpenRound{Filter: `within eq "marine"`, Reviewers: review.Manager})
+	var first []review.Line
+	manager := found(s, Manager)
+	for _, l := range r.Lines(s) {
+		if u := s.User(l.User); u.Manager == manager && l.User != manager && len(first) < 12 {
+			first = append(first, l)
+		}
+	}
+	decide(r, Manager, "Still on these duties", true, first)
+}
+
+// soFar is the port as filed up to now.
+func (g *generator) soFar() *access.Snapshot {
+	if g.seen == nil {
+		g.seen = access.Empty()
+	}
+	for ; g.read < len(g.out); g.read++ {
+		c := g.out[g.read]
+		d := g.seen.Draft()
+		d.Author, _ = g.seen.FindUser(c.Author)
+		for i, op := range c.Operations {
+			d.Apply(i, access.Clone(op), access.At(c.At))
+		}
+		d.Finish()
+		if len(d.Faults) > 0 {
+			panic(c.Reason + ": " + d.Faults[0].Error())
+		}
+		g.seen = d.Seal(d.Revision, access.At(c.At))
+	}
+	return g.seen
+}
+
+func found(s *access.Snapshot, user string) access.UserID {
+	id, _ := s.FindUser(user)
+	return id
 }

@@ -139,3 +139,8 @@ func (d *Draft) Written() []*Conflict {
 	}
 	return out
 }
+
+// Broken says whether a user holds all roles of a conflict at an instant.
+func (f *Conflict) Broken(s *Snapshot, id UserID, at Instant) bool {
+	return f.breach(s.roleIntervals(id), at).Holds(at)
+}

@@ -75,3 +75,16 @@ func (s *Snapshot) RoleHolding(role RoleID, at Instant) []Holder {
 	slices.SortFunc(out, func(a, b Holder) int { return cmp.Compare(a.User, b.User) })
 	return out
 }
+
+// WayThrough is the shortest way by which a user holds a role through one
+// assignment at an instant, or nil.
+func (s *Snapshot) WayThrough(id UserID, role RoleID, through AssignmentID, at Instant) *Chain {
+	chains, _ := s.chainsTo(id, at, role)
+	sortChains(chains)
+	for i := range chains {
+		if c := &chains[i]; c.Assignment == through && len(c.Roles) == 1 {
+			return c
+		}
+	}
+	return nil
+}

@@ -67,7 +67,7 @@ func ParseID(kind, s string) (uint32, bool) {
 	return uint32(n), err == nil
 }
 
-var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence|default|conflict|route|request|round)-[0-9]+$`)
+var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence|default|conflict|route|request|round|proposal)-[0-9]+$`)
 
 // LooksLikeID says whether s could be taken for an id; no key or name may.
 func LooksLikeID(s string) bool { return idShape.MatchString(s) }

@@ -1,5 +1,11 @@
 package access
 
+import (
+	"strconv"
+
+	"ableroster/internal/filter"
+)
+
 // The workflows have rooms of their own: their operations do to a draft what is
 // below, and nothing else.
 
@@ -87,3 +93,72 @@ func (s *Snapshot) RoleLabel(id RoleID) string { return roleLabel(s, id) }
 
 // WindowWords says a window: " until 2 Jan 2026 15:04", or nothing for always.
 func (s *Snapshot) WindowWords(w Window) string { return windowWords(w, s) }
+
+// SettleApplication turns what an operation names into an id, in place, or files
+// the fault.
+func (d *Draft) SettleApplication(field string, r *ApplicationRef) (ApplicationID, bool) {
+	return d.application(field, r)
+}
+
+// TakeBack ends an assignment, for which the author needs the right to assign.
+func (d *Draft) TakeBack(f *Assignment) {
+	d.needAssign(f.Role, f.Assignee)
+	d.end(f)
+}
+
+// EachAssignment calls yield for each assignment whose window holds for a user at
+// an instant, to them or to a group that counts for them, whatever its schedule.
+func (s *Snapshot) EachAssignment(id UserID, at Instant, yield func(*Assignment)) {
+	each := func(all []link) {
+		for _, g := range all {
+			if s.limitsOf(g).window.Holds(at) {
+				yield(s.Assignment(g.assignment()))
+			}
+		}
+	}
+	each(s.givenTo(Assignee{User: id}))
+	for _, g := range s.groupsAt(nil, id, at) {
+		each(s.groups.At(int(g)).given)
+	}
+}
+
+// HoldsThrough says whether an assignment is made to a user, or to a group that
+// counts for them at some time.
+func (s *Snapshot) HoldsThrough(id UserID, f *Assignment) bool {
+	if f.Assignee.User != 0 {
+		return f.Assignee.User == id
+	}
+	return len(s.groupIntervals(id)[f.Assignee.Group]) > 0
+}
+
+// RoleReaches says whether a role, with all it includes, gives anything in an
+// application.
+func (s *Snapshot) RoleReaches(id RoleID, app ApplicationID) bool {
+	for _, r := range s.roles.At(int(id)).rules {
+		if r.app == app {
+			return true
+		}
+	}
+	return false
+}
+
+// DefaultInto is the default rule that puts a user into a group, or 0.
+func (s *Snapshot) DefaultInto(id UserID, group GroupID) DefaultID {
+	for _, j := range s.joinedTo(Member{User: id}) {
+		if j.group() == group && !j.byRule() {
+			return s.Membership(j.membership()).Rule
+		}
+	}
+	return 0
+}
+
+// MatchesRule says whether a parsed filter over users' facts chooses a user.
+func MatchesRule(e filter.Expression, u *User) bool { return filter.Match(e, ruleSchema, u) }
+
+// Count says a number of things: "1 line", "3 lines".
+func Count(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return strconv.Itoa(n) + " " + one + "s"
+}

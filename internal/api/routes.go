@@ -94,6 +94,7 @@ func (s *Server) routes() {
 	s.defaultRoutes()
 	s.conflictRoutes()
 	s.requestRoutes()
+	s.reviewRoutes()
 	s.changeRoutes()
 	s.checkRoutes()
 }

@@ -41,17 +41,18 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how
 	if f := checkReason(req.Reason, how.DryRun); f != nil {
 		faults = append(faults, *f)
 	}
-	place := func(f access.Fault) string {
-		at := fmt.Sprintf("/operations/%d", f.Operation)
-		if f.Field != "" {
-			at += "/" + f.Field
-		}
-		return at
-	}
+	place := func(f access.Fault) string { return placeOf(f.Operation, f.Field) }
 	if len(faults) > 0 {
 		if len(req.Operations) <= mostOperations && !slices.Contains(ops, nil) {
 			faults = append(faults, d.Now(ctx, c).faultsOf(ops, place)...)
 		}
+		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
+	}
+	faults, err := d.Now(ctx, c).checkLines(ops)
+	if err != nil {
+		return wire.ChangeResult{}, err
+	}
+	if len(faults) > 0 {
 		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
 	}
 	body, err := json.Marshal(req)
@@ -66,6 +67,15 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how
 		acknowledge: req.Acknowledge,
 		place:       place,
 	})
+}
+
+// placeOf is where in a change something lies.
+func placeOf(operation int, field string) string {
+	at := fmt.Sprintf("/operations/%d", operation)
+	if field != "" {
+		at += "/" + field
+	}
+	return at
 }
 
 func checkReason(reason string, dryRun bool) *wire.Fault {

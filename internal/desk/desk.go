@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/ledger"
 	"ableroster/internal/request"
+	"ableroster/internal/review"
 	"ableroster/internal/tally"
 	"ableroster/wire"
 )
@@ -22,7 +23,8 @@ type Desk struct {
 	// Tally counts what rehearsals let through; nil where nothing is counted.
 	Tally *tally.Tally
 
-	rolls rolls
+	rolls  rolls
+	rounds rounds
 }
 
 // Warm makes ready what the first list would otherwise wait for, and lets go of
@@ -152,6 +154,9 @@ func (v *View) reads(kind access.FactKind, row uint32) bool {
 		return v.readsApplication(access.ApplicationID(row))
 	case access.FactDefault, access.FactConflict, request.FactRoute:
 		return v.readsSettings()
+	case review.FactProposal:
+		p, _ := v.today.Kept(review.FactProposal, row).(*review.Proposal)
+		return p != nil && v.readsProposal(p)
 	case request.FactRequest:
 		return v.readsRequest(request.RequestOf(v.today, request.RequestID(row)))
 	}

@@ -7,6 +7,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/request"
+	"ableroster/internal/review"
 	"ableroster/wire"
 )
 
@@ -332,6 +333,15 @@ func (v *View) Today() wire.Today {
 		}
 	}
 	slices.Reverse(mine)
+	out.Reviews = []wire.Round{}
+	if all, err := v.Rounds(); err == nil {
+		for _, r := range all.Rounds {
+			if r.Mine > 0 && r.State == string(review.Open) {
+				out.Reviews = append(out.Reviews, r)
+			}
+		}
+	}
+	out.Proposals = v.proposals()
 	out.ToDecide, out.Mine, out.Stuck = v.requests(decide), v.requests(mine), v.requests(stuck)
 	for _, a := range v.Given(access.Assignee{User: v.caller.User}) {
 		if w := a.Window; w.Until > v.at && w.Until <= v.at+access.Instant(soon.Microseconds()) {

@@ -5,6 +5,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/request"
+	"ableroster/internal/review"
 )
 
 // table says how facts of one kind lie in PostgreSQL, beside id, opened and
@@ -203,6 +204,9 @@ var tables = []table{
 	kept(access.FactConflict, func(id uint32) *access.Conflict { return &access.Conflict{ID: access.ConflictID(id)} }),
 	kept(request.FactRoute, func(id uint32) *request.Route { return &request.Route{ID: request.RouteID(id)} }),
 	kept(request.FactOffer, func(id uint32) *request.Offer { return &request.Offer{Role: access.RoleID(id)} }),
+	kept(review.FactRound, func(id uint32) *review.Round { return &review.Round{ID: review.RoundID(id)} }),
+	kept(review.FactVerdict, func(id uint32) *review.Verdict { return &review.Verdict{ID: review.VerdictID(id)} }),
+	kept(review.FactProposal, func(id uint32) *review.Proposal { return &review.Proposal{ID: review.ProposalID(id)} }),
 	kept(request.FactRequest, func(id uint32) *request.Request { return &request.Request{ID: request.RequestID(id)} }),
 }
 

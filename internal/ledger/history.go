@@ -207,6 +207,12 @@ func replay(s *access.Snapshot, r *Revision) (*access.Draft, error) {
 	return d, nil
 }
 
+// HashOf is the hash of a revision in the chain.
+func (l *Ledger) HashOf(ctx context.Context, revision int64) (hash []byte, err error) {
+	err = l.pool.QueryRow(ctx, "select hash from revision where revision = $1", revision).Scan(&hash)
+	return hash, unavailable(err)
+}
+
 // RevisionAt is the last revision at or before an instant.
 func (l *Ledger) RevisionAt(ctx context.Context, at access.Instant) (int64, access.Instant, error) {
 	if h := l.Head(); h.Revision > 0 && at >= h.At {

@@ -36,9 +36,11 @@ func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
 		r := revs[n]
 		before := s
 		d := s.Draft()
+		d.Author = r.Author
 		for i, op := range r.Operations {
 			d.Apply(i, access.Clone(op), r.At)
 		}
+		d.Finish()
 		s = d.Seal(r.Revision, r.At)
 		if r.Revision > 1 && rng.IntN(60) > 0 {
 			continue

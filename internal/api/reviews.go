@@ -1,0 +1,118 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"encoding/hex"
+	"fmt"
+	"time"
+
+	"ableroster/internal/desk"
+	"ableroster/wire"
+)
+
+func (s *Server) reviewRoutes() {
+	route(s, "GET", "/reviews", "list-reviews", "Rounds of review the caller has lines in, or may read", func(ctx context.Context, in *AsOf) (*body[wire.RoundList], error) {
+		v, err := s.view(ctx, *in)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Rounds()
+		return &body[wire.RoundList]{out}, err
+	})
+	type one struct {
+		AsOf
+		Round string `path:"round" doc:"key or id"`
+	}
+	route(s, "GET", "/reviews/{round}", "get-review", "One round, with how far each reviewer is", func(ctx context.Context, in *one) (*body[wire.OneRound], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Round(in.Round)
+		return &body[wire.OneRound]{out}, err
+	})
+	type lines struct {
+		AsOf
+		Paging
+		Round     string `path:"round" doc:"key or id"`
+		Mine      bool   `query:"mine" doc:"those the caller may decide on"`
+		Undecided bool   `query:"undecided" doc:"those without a verdict"`
+	}
+	route(s, "GET", "/reviews/{round}/lines", "list-review-lines", "The lines of a round, as they were when it opened", func(ctx context.Context, in *lines) (*body[wire.ReviewLineList], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.RoundLines(in.Round, desk.LineSearch{Mine: in.Mine, Undecided: in.Undecided, Cursor: in.Cursor, Limit: in.Limit})
+		return &body[wire.ReviewLineList]{out}, err
+	})
+	route(s, "GET", "/reviews/{round}/lines.csv", "get-review-file", "All lines of a round as CSV, with the revision and the hash they stand on", s.reviewFile)
+}
+
+// reviewFile is all lines of a round the caller may see, as CSV (RFC 4180).
+func (s *Server) reviewFile(ctx context.Context, in *struct {
+	AsOf
+	Round string `path:"round" doc:"key or id"`
+}) (*file, error) {
+	v, err := s.view(ctx, in.AsOf)
+	if err != nil {
+		return nil, err
+	}
+	r, err := v.Round(in.Round)
+	if err != nil {
+		return nil, err
+	}
+	hash, err := s.ledger.HashOf(ctx, r.Fixed)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	_ = w.Write([]string{"user", "name", "unit", "role", "application", "through", "since", "given_by", "given_because", "until", "peers", "unitmates", "conflicts", "verdict", "decided_by", "decided_because", "ledger_revision", "ledger_hash"})
+	for cursor := ""; ; {
+		page, err := v.RoundLines(in.Round, desk.LineSearch{Cursor: cursor, Limit: 500})
+		if err != nil {
+			return nil, err
+		}
+		for _, l := range page.Lines {
+			app, until, conflicts := "", "", ""
+			if l.Application != nil {
+				app = l.Application.Label
+			}
+			if l.Until != nil {
+				until = l.Until.Format(time.RFC3339)
+			}
+			for i, c := range l.Conflicts {
+				if i > 0 {
+					conflicts += "; "
+				}
+				conflicts += c
+			}
+			since, by, because := givenWords(l.Since)
+			_, decidedBy, decidedBecause := givenWords(l.Decided)
+			row := []string{l.User.Key, l.User.Label, l.Unit, l.Role.Label, app, l.Through, since, by, because, until, fmt.Sprint(l.Peers), fmt.Sprint(l.Unitmates), conflicts,
+				l.Verdict, decidedBy, decidedBecause, fmt.Sprint(r.Fixed), hex.EncodeToString(hash)}
+			for i := range row {
+				row[i] = defused(row[i])
+			}
+			_ = w.Write(row)
+		}
+		if cursor = page.Next; cursor == "" {
+			break
+		}
+	}
+	w.Flush()
+	return &file{"text/csv; charset=utf-8", `attachment; filename="` + r.Key + `.csv"`, b.Bytes()}, nil
+}
+
+func givenWords(g *wire.Given) (at, by, because string) {
+	if g == nil {
+		return "", "", ""
+	}
+	if g.By != nil {
+		by = g.By.Label
+	}
+	return g.At.Format(time.RFC3339), by, g.Reason
+}

@@ -1,0 +1,387 @@
+package desk
+
+import (
+	"cmp"
+	"slices"
+	"sync"
+
+	"ableroster/internal/access"
+	"ableroster/internal/review"
+	"ableroster/wire"
+)
+
+// looked is what a round looks at: its lines, and how many of each unit hold each
+// role. Both follow from a past revision and never change.
+type looked struct {
+	at    *access.Snapshot
+	lines []review.Line
+	peers map[unitRole]int
+	units map[string]int
+}
+
+type unitRole struct {
+	unit string
+	role access.RoleID
+}
+
+// rounds keeps what the rounds last read look at.
+type rounds struct {
+	mu   sync.Mutex
+	kept map[review.RoundID]*looked
+}
+
+// mostRounds bounds how many are kept at once.
+const mostRounds = 4
+
+// look reads what a round looks at, once.
+func (v *View) look(r *review.Round) (*looked, error) {
+	c := &v.desk.rounds
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if x := c.kept[r.ID]; x != nil {
+		return x, nil
+	}
+	s, err := v.desk.Ledger.At(v.ctx, r.At)
+	if err != nil {
+		return nil, err
+	}
+	x := &looked{at: s, lines: r.Lines(s), peers: map[unitRole]int{}, units: map[string]int{}}
+	for u := range s.Users() {
+		if !s.Effective(u.ID, r.At) {
+			continue
+		}
+		x.units[u.Unit]++
+		seen := map[access.RoleID]bool{}
+		s.EachAssignment(u.ID, r.At, func(a *access.Assignment) {
+			if !seen[a.Role] {
+				seen[a.Role] = true
+				x.peers[unitRole{u.Unit, a.Role}]++
+			}
+		})
+	}
+	if c.kept == nil || len(c.kept) >= mostRounds {
+		c.kept = map[review.RoundID]*looked{}
+	}
+	c.kept[r.ID] = x
+	return x, nil
+}
+
+// seesLine says whether the caller may see a line: whoever reviews it, and who
+// reads reviews, within the users they may read.
+func (v *View) seesLine(r *review.Round, l *review.Line) (sees, mine bool) {
+	mine = slices.Contains(r.ReviewersOf(v.today, l.User, l.Role, v.now()), v.caller.User)
+	return mine || v.rights().May(access.ActRead, "reviews") && v.readsUser(l.User), mine && r.State == review.Open && l.User != v.caller.User
+}
+
+func (v *View) now() access.Instant { return access.At(v.desk.Clock()) }
+
+// verdicts are those on a round.
+func (v *View) verdicts(r *review.Round) map[review.LineKey]*review.Verdict {
+	out := map[review.LineKey]*review.Verdict{}
+	for _, x := range review.Verdicts(v.Snapshot) {
+		if x.Round == r.ID {
+			out[review.LineKey{User: x.User, Assignment: x.Assignment}] = x
+		}
+	}
+	return out
+}
+
+// Rounds are the rounds the caller has lines in, or may read.
+func (v *View) Rounds() (wire.RoundList, error) {
+	out := wire.RoundList{Stand: v.stand(), Rounds: []wire.Round{}}
+	for _, r := range review.Rounds(v.Snapshot) {
+		x, sees, err := v.round(r, false)
+		if err != nil {
+			return out, err
+		}
+		if sees {
+			out.Rounds = append(out.Rounds, x)
+		}
+	}
+	slices.SortStableFunc(out.Rounds, func(a, b wire.Round) int {
+		return cmp.Or(cmp.Compare(order(a.State != "open"), order(b.State != "open")), b.FixedAt.Compare(a.FixedAt))
+	})
+	v.reasons(func(g giving) {
+		for i := range out.Rounds {
+			g(&out.Rounds[i].Opened)
+			g(&out.Rounds[i].Signed)
+		}
+	})
+	return out, nil
+}
+
+func (v *View) round(r *review.Round, progress bool) (out wire.Round, sees bool, err error) {
+	x, err := v.look(r)
+	if err != nil {
+		return out, false, err
+	}
+	out = wire.Round{ID: r.ID.String(), Key: r.Key, Label: r.Label, Scope: v.scopeWords(r), Reviewers: v.reviewerWords(r), State: string(r.State),
+		Fixed: r.Fixed, FixedAt: r.At.Time(), Opened: &wire.Given{Revision: r.Fixed}}
+	if r.State == review.Signed {
+		out.Signed = &wire.Given{Revision: r.Since()}
+	}
+	said := v.verdicts(r)
+	by := map[access.UserID]*wire.RoundProgress{}
+	for i := range x.lines {
+		l := &x.lines[i]
+		seen, mine := v.seesLine(r, l)
+		if !seen {
+			continue
+		}
+		out.Lines++
+		verdict := said[l.LineKey]
+		if verdict != nil {
+			out.Decided++
+			if !verdict.Keep {
+				out.ToRevoke++
+			}
+		} else if mine {
+			out.Mine++
+		}
+		if !progress {
+			continue
+		}
+		for _, id := range r.ReviewersOf(v.today, l.User, l.Role, v.now()) {
+			p := by[id]
+			if p == nil {
+				p = &wire.RoundProgress{Reviewer: v.userRef(id)}
+				by[id] = p
+			}
+			p.Lines++
+			if verdict != nil {
+				p.Decided++
+			}
+		}
+	}
+	for _, p := range by {
+		out.Progress = append(out.Progress, *p)
+	}
+	slices.SortFunc(out.Progress, func(a, b wire.RoundProgress) int { return cmp.Compare(a.Reviewer.Label, b.Reviewer.Label) })
+	out.MaySign = r.State == review.Open && !v.past && v.rights().May(access.ActUpdate, "reviews")
+	return out, out.Lines > 0 || v.rights().May(access.ActRead, "reviews"), nil
+}
+
+func (v *View) scopeWords(r *review.Round) string {
+	switch {
+	case r.Application != 0:
+		return "who holds what in " + v.applicationRef(r.Application, true).Label
+	case r.Group != 0:
+		return "what the group " + v.groupRef(r.Group, true).Label + " holds"
+	}
+	return "what those hold who have " + r.Filter
+}
+
+func (v *View) reviewerWords(r *review.Round) string {
+	switch r.Reviewers {
+	case review.Manager:
+		return "each user's manager"
+	case review.Owner:
+		return "the owner of each role"
+	}
+	text := ""
+	for i, id := range r.Named {
+		if i > 0 {
+			text += ", "
+		}
+		text += plainly{v.Snapshot}.UserName(id)
+	}
+	return text
+}
+
+// findRound is a round the caller has to do with.
+func (v *View) findRound(ref string) (*review.Round, wire.Round, error) {
+	r := review.FindRound(v.Snapshot, ref)
+	if r == nil {
+		return nil, wire.Round{}, notFound("there is no review “%s”", ref)
+	}
+	out, sees, err := v.round(r, true)
+	if err == nil && !sees {
+		err = notFound("there is no review “%s”", ref)
+	}
+	return r, out, err
+}
+
+// Round is one round, with how far each reviewer is.
+func (v *View) Round(ref string) (wire.OneRound, error) {
+	_, out, err := v.findRound(ref)
+	if err != nil {
+		return wire.OneRound{}, err
+	}
+	v.reasons(func(g giving) { g(&out.Opened); g(&out.Signed) })
+	return wire.OneRound{Stand: v.stand(), Round: out}, nil
+}
+
+// LineSearch chooses lines of a round.
+type LineSearch struct {
+	Mine      bool // that the caller may decide on
+	Undecided bool
+	Cursor    string
+	Limit     int
+}
+
+// RoundLines is a page of the lines of a round the caller may see.
+func (v *View) RoundLines(ref string, q LineSearch) (wire.ReviewLineList, error) {
+	out := wire.ReviewLineList{Stand: v.stand(), Lines: []wire.ReviewLine{}}
+	r, _, err := v.findRound(ref)
+	if err != nil {
+		return out, err
+	}
+	x, err := v.look(r)
+	if err != nil {
+		return out, err
+	}
+	said := v.verdicts(r)
+	var found []*review.Line
+	for i := range x.lines {
+		l := &x.lines[i]
+		sees, mine := v.seesLine(r, l)
+		if sees && (!q.Mine || mine) && (!q.Undecided || said[l.LineKey] == nil) {
+			found = append(found, l)
+		}
+	}
+	page, next, err := cut(found, q.Cursor, q.Limit)
+	if err != nil {
+		return out, err
+	}
+	out.Total, out.Next = len(found), next
+	for _, l := range page {
+		out.Lines = append(out.Lines, v.line(r, x, l, said[l.LineKey]))
+	}
+	v.reasons(func(g giving) {
+		for i := range out.Lines {
+			g(&out.Lines[i].Since)
+			g(&out.Lines[i].Decided)
+			visitPaths([]wire.Path{out.Lines[i].Path}, g)
+		}
+	})
+	return out, nil
+}
+
+// line draws one line as it was when the round opened, to whoever may see it.
+func (v *View) line(r *review.Round, x *looked, l *review.Line, said *review.Verdict) wire.ReviewLine {
+	w := *v
+	w.Snapshot, w.at = x.at, r.At
+	w.met = map[access.UserID]bool{l.User: true} // a reviewer knows whom they review
+	u, role := x.at.User(l.User), x.at.Role(l.Role)
+	out := wire.ReviewLine{User: w.userRef(l.User), Unit: u.Unit, Title: u.Title, Role: w.roleRef(l.Role, true), Assignment: l.Assignment.String(),
+		Through: "direct", Until: instant(l.Until), Since: &wire.Given{Revision: l.Since},
+		Peers: x.peers[unitRole{u.Unit, l.Role}] - 1, Unitmates: x.units[u.Unit] - 1}
+	if role.Application != 0 {
+		app := w.applicationRef(role.Application, true)
+		out.Application = &app
+	}
+	switch {
+	case l.Default != 0:
+		out.Through = "default"
+	case l.Group != 0:
+		out.Through = "group"
+	}
+	if c := x.at.WayThrough(l.User, l.Role, l.Assignment, r.At); c != nil {
+		out.Path = w.path(l.User, *c)
+	}
+	for _, f := range v.Snapshot.Conflicts() {
+		if slices.Contains(f.Roles, l.Role) && f.Broken(x.at, l.User, r.At) {
+			out.Conflicts = append(out.Conflicts, f.Label)
+		}
+	}
+	a := v.Snapshot.Assignment(l.Assignment)
+	out.Gone = a == nil || !v.HoldsThrough(l.User, a)
+	if said != nil {
+		out.Verdict = map[bool]string{true: "keep", false: "revoke"}[said.Keep]
+		out.Decided = &wire.Given{Revision: said.Since()}
+	}
+	_, mine := v.seesLine(r, l)
+	out.Mine = mine && !out.Gone && !v.past
+	return out
+}
+
+// undecided are the lines of a round without a verdict that have not ended by
+// themselves, whoever may see them.
+func (v *View) undecided(r *review.Round, x *looked) int {
+	said, n := v.verdicts(r), 0
+	for i := range x.lines {
+		l := &x.lines[i]
+		if said[l.LineKey] == nil {
+			if a := v.Snapshot.Assignment(l.Assignment); a != nil && v.HoldsThrough(l.User, a) {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+// checkLines files a fault for each line of a change that is not one of its
+// round, and for each round the caller has nothing to do with. It may have to read
+// an old day, for which the queue of commits does not wait.
+func (v *View) checkLines(ops []access.Operation) ([]wire.Fault, error) {
+	var out []wire.Fault
+	for i, op := range ops {
+		var named review.RoundRef
+		var lines []review.LineRef
+		switch o := op.(type) {
+		case *review.ReviewLines:
+			named, lines = o.Round, o.Lines
+		case *review.SignOff:
+			named = o.Round
+		default:
+			continue
+		}
+		r := review.FindRound(v.Snapshot, string(named))
+		if r == nil {
+			continue // the operation says so itself
+		}
+		seen, sees, err := v.round(r, false)
+		if err != nil {
+			return nil, err
+		}
+		x, err := v.look(r)
+		if err != nil {
+			return nil, err
+		}
+		_, signs := op.(*review.SignOff)
+		switch {
+		case !sees:
+			out = append(out, wire.Fault{Place: placeOf(i, "round"), Message: "there is no round “" + string(named) + "”"})
+			continue
+		case signs && seen.MaySign && v.undecided(r, x) > 0:
+			out = append(out, wire.Fault{Place: placeOf(i, "round"), Message: access.Count(v.undecided(r, x), "line") + " undecided yet: a round is signed off once all are"})
+		}
+		for _, ref := range lines {
+			n, _ := access.ParseID("assignment", string(ref.Assignment))
+			u, _ := v.FindUser(string(ref.User))
+			key := review.LineKey{User: u, Assignment: access.AssignmentID(n)}
+			if !slices.ContainsFunc(x.lines, func(l review.Line) bool { return l.LineKey == key }) {
+				out = append(out, wire.Fault{Place: placeOf(i, "lines"), Message: "there is no such line in this review"})
+				break
+			}
+		}
+	}
+	return out, nil
+}
+
+// Proposals are what reviews have asked of the caller.
+func (v *View) proposals() []wire.Proposal {
+	out := []wire.Proposal{}
+	for _, p := range review.Proposals(v.Snapshot) {
+		if p.Settled || !v.readsProposal(p) {
+			continue
+		}
+		r := review.RoundOf(v.Snapshot, p.Round)
+		w := *v
+		w.met = map[access.UserID]bool{p.User: true}
+		x := wire.Proposal{ID: p.ID.String(), Round: wire.Ref{ID: r.ID.String(), Key: r.Key, Label: r.Label}, User: w.userRef(p.User), Role: w.roleRef(p.Role, true), Default: w.defaultRef(p.Default)}
+		if p.Group != 0 {
+			g := w.groupRef(p.Group, true)
+			x.Group = &g
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// readsProposal says whether a proposal is made to the caller, or they see to
+// reviews.
+func (v *View) readsProposal(p *review.Proposal) bool {
+	owner := p.Owner(v.today)
+	return owner != 0 && owner == v.caller.User || v.rights().May(access.ActUpdate, "reviews")
+}

@@ -1,0 +1,299 @@
+package review
+
+import (
+	"slices"
+
+	"ableroster/internal/access"
+)
+
+func init() {
+	access.Register(&OpenRound{})
+	access.Register(&ReviewLines{})
+	access.Register(&SignOff{})
+	access.Register(&SettleProposal{})
+}
+
+// RoundRef names a round by key or id.
+type RoundRef string
+
+// ProposalRef names a proposal by its id.
+type ProposalRef string
+
+// OpenRound opens a round of review.
+type OpenRound struct {
+	Key         string                `json:"key" doc:"lower-case words joined by hyphens"`
+	Label       string                `json:"label,omitempty"`
+	Application access.ApplicationRef `json:"application,omitempty" doc:"who holds what in it"`
+	Group       access.GroupRef       `json:"group,omitempty" doc:"or: what its members hold"`
+	Filter      string                `json:"filter,omitempty" doc:"or: what those hold whom a filter (RFC 7644, section 3.4.2.2) over users' facts chooses"`
+	Reviewers   Whose                 `json:"reviewers" enum:"manager,owner,users" doc:"who decides: each user's manager, each role's owner, or named users"`
+	Users       []access.UserRef      `json:"users,omitempty" doc:"the named ones"`
+
+	Round RoundRef `json:"round,omitempty" doc:"set by the service"`
+}
+
+// Verb implements access.Operation.
+func (*OpenRound) Verb() string { return "open_round" }
+
+// Settled names the field only the service sets.
+func (o *OpenRound) Settled() string {
+	if o.Round != "" {
+		return "round"
+	}
+	return ""
+}
+
+// ApplyTo implements access.Operation.
+func (o *OpenRound) ApplyTo(d *access.Draft) {
+	ok := d.CheckNew(o.Key, FindRound(&d.Snapshot, o.Key) != nil, &o.Label, "")
+	f := &Round{Key: o.Key, Label: o.Label, Filter: o.Filter, Reviewers: o.Reviewers, Opener: d.Author, Fixed: d.Revision, At: d.At(), State: Open}
+	given := 0
+	for _, x := range []string{string(o.Application), string(o.Group), o.Filter} {
+		if x != "" {
+			given++
+		}
+	}
+	if given != 1 {
+		d.Fault("application", "name one of application, group and filter: what the round looks at")
+		ok = false
+	}
+	if o.Application != "" {
+		id, found := d.SettleApplication("application", &o.Application)
+		f.Application, ok = id, ok && found
+	}
+	if o.Group != "" {
+		id, found := d.SettleGroup("group", &o.Group)
+		f.Group, ok = id, ok && found
+	}
+	if o.Filter != "" {
+		for _, m := range access.CheckRule(o.Filter) {
+			d.Fault("filter", "%s", m)
+			ok = false
+		}
+	}
+	switch {
+	case o.Reviewers != Manager && o.Reviewers != Owner && o.Reviewers != Users:
+		d.Fault("reviewers", "are the manager, the owner, or users")
+		ok = false
+	case (len(o.Users) > 0) != (o.Reviewers == Users):
+		d.Fault("users", "are named where named users review, and only there")
+		ok = false
+	}
+	for i := range o.Users {
+		id, found := d.SettleUser("users", &o.Users[i])
+		f.Named, ok = append(f.Named, id), ok && found
+	}
+	if !ok {
+		return
+	}
+	d.Need(access.ActCreate, "reviews", "open reviews")
+	f.ID = RoundID(d.Allocate(FactRound))
+	o.Round = RoundRef(f.ID.String())
+	d.Keep(f)
+}
+
+// Sentence implements access.Operation.
+func (o *OpenRound) Sentence(*access.Snapshot, access.Names) string {
+	return "Opened the review " + o.Label
+}
+
+// LineRef names a line in an operation.
+type LineRef struct {
+	User       access.UserRef       `json:"user"`
+	Assignment access.AssignmentRef `json:"assignment"`
+}
+
+// ReviewLines decides on lines of a round: keep them, or revoke them.
+type ReviewLines struct {
+	Round RoundRef  `json:"round"`
+	Lines []LineRef `json:"lines"`
+	Keep  bool      `json:"keep" doc:"keep them; else revoke them at the sign-off"`
+}
+
+// Verb implements access.Operation.
+func (*ReviewLines) Verb() string { return "review_lines" }
+
+// round is the open round an operation names.
+func round(d *access.Draft, ref *RoundRef) *Round {
+	r := FindRound(&d.Snapshot, string(*ref))
+	if r == nil || !d.MaySee(FactRound, uint32(r.ID)) {
+		d.Missing(FactRound, "round", string(*ref))
+		return nil
+	}
+	*ref = RoundRef(r.ID.String())
+	if r.State != Open {
+		d.Fault("round", "%s is signed off", r.Key)
+		return nil
+	}
+	return r
+}
+
+// ApplyTo implements access.Operation.
+func (o *ReviewLines) ApplyTo(d *access.Draft) {
+	r := round(d, &o.Round)
+	if r == nil {
+		return
+	}
+	if len(o.Lines) == 0 {
+		d.Fault("lines", "is empty: there is nothing to decide on")
+		return
+	}
+	said := map[LineKey]*Verdict{}
+	for _, v := range Verdicts(&d.Snapshot) {
+		if v.Round == r.ID {
+			said[LineKey{v.User, v.Assignment}] = v
+		}
+	}
+	for i := range o.Lines {
+		l := &o.Lines[i]
+		n, _ := access.ParseID("assignment", string(l.Assignment))
+		a := d.Assignment(access.AssignmentID(n))
+		u, found := d.FindUser(string(l.User))
+		switch {
+		case !found || a == nil || a.Opened > r.Fixed || !d.HoldsThrough(u, a):
+			d.Fault("lines", "%d: there is no such line, or it has ended since", i+1)
+			return
+		case u == d.Author:
+			d.Fault("lines", "%d: nobody reviews what they hold themselves", i+1)
+			return
+		case !slices.Contains(r.ReviewersOf(&d.Snapshot, u, a.Role, d.At()), d.Author):
+			d.Fault("lines", "%d: it is not for you to review", i+1)
+			return
+		}
+		l.User = access.UserRef(u.String())
+		old := said[LineKey{u, a.ID}]
+		if old != nil && old.Keep == o.Keep && old.By == d.Author {
+			continue
+		}
+		v := &Verdict{Round: r.ID, User: u, Assignment: a.ID, Keep: o.Keep, By: d.Author}
+		if old != nil {
+			v.ID = old.ID
+		} else {
+			v.ID = VerdictID(d.Allocate(FactVerdict))
+		}
+		said[LineKey{u, a.ID}] = v
+		d.Keep(v)
+	}
+}
+
+// Sentence implements access.Operation.
+func (o *ReviewLines) Sentence(s *access.Snapshot, n access.Names) string {
+	what := map[bool]string{true: "kept", false: "marked to revoke"}[o.Keep]
+	text := ""
+	if r := FindRound(s, string(o.Round)); r != nil {
+		text = " in the review " + r.Label
+	}
+	if len(o.Lines) == 1 {
+		id, _ := s.FindUser(string(o.Lines[0].User))
+		return "A line of " + n.UserName(id) + " " + what + text
+	}
+	return access.Count(len(o.Lines), "line") + " " + what + text
+}
+
+// SignOff ends a round: what is to be revoked and held directly is revoked, and
+// the rest is proposed to whoever owns the group or the rule.
+type SignOff struct {
+	Round RoundRef `json:"round"`
+}
+
+// Verb implements access.Operation.
+func (*SignOff) Verb() string { return "sign_off" }
+
+// ApplyTo implements access.Operation.
+func (o *SignOff) ApplyTo(d *access.Draft) {
+	r := round(d, &o.Round)
+	if r == nil {
+		return
+	}
+	d.Need(access.ActUpdate, "reviews", "sign reviews off")
+	for _, v := range Verdicts(&d.Snapshot) {
+		if v.Round != r.ID || v.Keep {
+			continue
+		}
+		a := d.Assignment(v.Assignment)
+		switch {
+		case a == nil: // taken back in the meantime
+		case a.Assignee.User == v.User && a.Rule == 0:
+			d.TakeBack(a)
+		default:
+			p := &Proposal{ID: ProposalID(d.Allocate(FactProposal)), Round: r.ID, User: v.User, Role: a.Role, Assignment: a.ID, Group: a.Assignee.Group, Default: a.Rule}
+			if p.Group != 0 {
+				p.Default = d.DefaultInto(v.User, p.Group)
+			}
+			d.Keep(p)
+		}
+	}
+	next := *r
+	next.State = Signed
+	d.Keep(&next)
+}
+
+// Sentence implements access.Operation.
+func (o *SignOff) Sentence(s *access.Snapshot, _ access.Names) string {
+	r := FindRound(s, string(o.Round))
+	if r == nil {
+		return "Signed off " + string(o.Round)
+	}
+	revoked, proposed := 0, 0
+	for _, v := range Verdicts(s) {
+		if v.Round == r.ID && !v.Keep {
+			revoked++
+		}
+	}
+	for _, p := range Proposals(s) {
+		if p.Round == r.ID {
+			proposed++
+		}
+	}
+	text := "Signed off the review " + r.Label + ": " + access.Count(revoked-proposed, "line") + " revoked"
+	if proposed > 0 {
+		text += ", " + access.Count(proposed, "line") + " proposed to whoever owns the group or the rule"
+	}
+	return text
+}
+
+// SettleProposal ends a proposal, whatever came of it; the reason says what.
+type SettleProposal struct {
+	Proposal ProposalRef `json:"proposal"`
+}
+
+// Verb implements access.Operation.
+func (*SettleProposal) Verb() string { return "settle_proposal" }
+
+// ApplyTo implements access.Operation.
+func (o *SettleProposal) ApplyTo(d *access.Draft) {
+	n, _ := access.ParseID("proposal", string(o.Proposal))
+	p, _ := d.Kept(FactProposal, n).(*Proposal)
+	if p == nil || !d.MaySee(FactProposal, n) {
+		d.Missing(FactProposal, "proposal", string(o.Proposal))
+		return
+	}
+	if p.Settled {
+		d.Fault("proposal", "is settled already")
+		return
+	}
+	if owner := p.Owner(&d.Snapshot); d.Author != owner || owner == 0 {
+		d.Need(access.ActUpdate, "reviews", "settle what a review proposes")
+	}
+	next := *p
+	next.Settled, next.By = true, d.Author
+	d.Keep(&next)
+}
+
+// Owner is whom a proposal is made to: the owner of the group, or 0 for whoever
+// administers reviews.
+func (f *Proposal) Owner(s *access.Snapshot) access.UserID {
+	if g := s.Group(f.Group); g != nil {
+		return g.Owner
+	}
+	return 0
+}
+
+// Sentence implements access.Operation.
+func (o *SettleProposal) Sentence(s *access.Snapshot, n access.Names) string {
+	num, _ := access.ParseID("proposal", string(o.Proposal))
+	if p, _ := s.Kept(FactProposal, num).(*Proposal); p != nil {
+		return "Settled what the review proposed about " + s.RoleLabel(p.Role) + " of " + n.UserName(p.User)
+	}
+	return "Settled " + string(o.Proposal)
+}

@@ -1,0 +1,226 @@
+// Package review is looking through who holds what, line by line, and deciding
+// who keeps it: rounds, their lines and verdicts. It is pure: a round's lines
+// follow from a snapshot and an instant, and what it decides it writes into a
+// draft.
+package review
+
+import (
+	"cmp"
+	"slices"
+
+	"ableroster/internal/access"
+	"ableroster/internal/filter"
+)
+
+// The kinds of kept facts of this package.
+var (
+	FactRound    = access.KeepKind("round")
+	FactVerdict  = access.KeepKind("verdict")
+	FactProposal = access.KeepKind("proposal")
+)
+
+// Ids are dense numbers; see access.
+type (
+	RoundID    uint32
+	VerdictID  uint32
+	ProposalID uint32
+)
+
+func (i RoundID) String() string    { return access.IDText(FactRound, uint32(i)) }
+func (i ProposalID) String() string { return access.IDText(FactProposal, uint32(i)) }
+
+// Whose is who reviews a line.
+type Whose string
+
+// Who reviews.
+const (
+	Manager Whose = "manager" // of the user on the line
+	Owner   Whose = "owner"   // of the role, or else of its application
+	Users   Whose = "users"   // named ones
+)
+
+// State is where a round is.
+type State string
+
+// The states.
+const (
+	Open   State = "open"
+	Signed State = "signed"
+)
+
+// Round is one look through a part of what is held. Its lines are those of the
+// instant at which it was opened; the round keeps what they follow from, not the
+// lines.
+type Round struct {
+	access.Life
+	ID          RoundID              `json:"-"`
+	Key         string               `json:"key"`
+	Label       string               `json:"label"`
+	Application access.ApplicationID `json:"application,omitempty"` // what is held in it
+	Group       access.GroupID       `json:"group,omitempty"`       // or by its members
+	Filter      string               `json:"filter,omitempty"`      // or by whom it chooses
+	Reviewers   Whose                `json:"reviewers"`
+	Named       []access.UserID      `json:"named,omitempty"`
+	Opener      access.UserID        `json:"opener"` // reviews what has nobody else
+	Fixed       int64                `json:"fixed"`  // the revision whose lines they are
+	At          access.Instant       `json:"at"`
+	State       State                `json:"state"`
+}
+
+// Kind and Row identify it.
+func (*Round) Kind() access.FactKind { return FactRound }
+func (f *Round) Row() uint32         { return uint32(f.ID) }
+
+// Verdict is the decision on one line.
+type Verdict struct {
+	access.Life
+	ID         VerdictID           `json:"-"`
+	Round      RoundID             `json:"round"`
+	User       access.UserID       `json:"user"`
+	Assignment access.AssignmentID `json:"assignment"`
+	Keep       bool                `json:"keep,omitempty"` // else revoke
+	By         access.UserID       `json:"by"`
+}
+
+// Kind and Row identify it.
+func (*Verdict) Kind() access.FactKind { return FactVerdict }
+func (f *Verdict) Row() uint32         { return uint32(f.ID) }
+
+// Proposal is a revocation that is not the round's to make: the user holds the
+// role through a group or a default rule, whose owner is asked.
+type Proposal struct {
+	access.Life
+	ID         ProposalID          `json:"-"`
+	Round      RoundID             `json:"round"`
+	User       access.UserID       `json:"user"`
+	Role       access.RoleID       `json:"role"`
+	Assignment access.AssignmentID `json:"assignment"`
+	Group      access.GroupID      `json:"group,omitempty"`
+	Default    access.DefaultID    `json:"default,omitempty"`
+	Settled    bool                `json:"settled,omitempty"`
+	By         access.UserID       `json:"by,omitempty"`
+}
+
+// Kind and Row identify it.
+func (*Proposal) Kind() access.FactKind { return FactProposal }
+func (f *Proposal) Row() uint32         { return uint32(f.ID) }
+
+// RoundOf is the round under a number, or nil.
+func RoundOf(s *access.Snapshot, id RoundID) *Round {
+	f, _ := s.Kept(FactRound, uint32(id)).(*Round)
+	return f
+}
+
+// Rounds, Verdicts and Proposals are all of them, in order of number.
+func Rounds(s *access.Snapshot) []*Round       { return all[*Round](s, FactRound) }
+func Verdicts(s *access.Snapshot) []*Verdict   { return all[*Verdict](s, FactVerdict) }
+func Proposals(s *access.Snapshot) []*Proposal { return all[*Proposal](s, FactProposal) }
+
+func all[T access.Kept](s *access.Snapshot, kind access.FactKind) []T {
+	var out []T
+	s.AllKept(kind, func(f access.Kept) bool {
+		out = append(out, f.(T))
+		return true
+	})
+	return out
+}
+
+// FindRound finds a round by key or id.
+func FindRound(s *access.Snapshot, ref string) *Round {
+	if n, ok := access.ParseID("round", ref); ok {
+		return RoundOf(s, RoundID(n))
+	}
+	for _, f := range Rounds(s) {
+		if f.Key == ref {
+			return f
+		}
+	}
+	return nil
+}
+
+// LineKey names a line of a round.
+type LineKey struct {
+	User       access.UserID
+	Assignment access.AssignmentID
+}
+
+// Line is a user who held a role through one assignment when the round opened.
+type Line struct {
+	LineKey
+	Role    access.RoleID
+	Group   access.GroupID   // that holds it, when not the user
+	Default access.DefaultID // the default rule that gives it, or the place in the group
+	Since   int64            // the revision that opened the assignment
+	Until   access.Instant   // when it ends by itself, or 0
+}
+
+// Direct says whether the round itself may take it back.
+func (l *Line) Direct() bool { return l.Group == 0 && l.Default == 0 }
+
+// Lines are those of a round, from the snapshot at the instant it opened, in
+// order of user and role. What everybody has is not reviewed one by one.
+func (r *Round) Lines(s *access.Snapshot) []Line {
+	var out []Line
+	in := r.users(s)
+	var inApp map[access.RoleID]bool
+	if r.Application != 0 {
+		inApp = map[access.RoleID]bool{}
+		for role := range s.Roles() {
+			inApp[role.ID] = s.RoleReaches(role.ID, r.Application)
+		}
+	}
+	for u := range s.Users() {
+		if !in(u) || !s.Effective(u.ID, r.At) {
+			continue
+		}
+		s.EachAssignment(u.ID, r.At, func(a *access.Assignment) {
+			if a.Assignee.Group == access.PublicGroup || a.Assignee.Group == access.AllUsersGroup || inApp != nil && !inApp[a.Role] {
+				return
+			}
+			l := Line{LineKey: LineKey{u.ID, a.ID}, Role: a.Role, Group: a.Assignee.Group, Default: a.Rule, Since: a.Opened, Until: a.Window.Until}
+			if l.Group != 0 {
+				l.Default = s.DefaultInto(u.ID, l.Group)
+			}
+			out = append(out, l)
+		})
+	}
+	slices.SortFunc(out, func(a, b Line) int {
+		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role), cmp.Compare(a.Assignment, b.Assignment))
+	})
+	return slices.CompactFunc(out, func(a, b Line) bool { return a.LineKey == b.LineKey })
+}
+
+// users says whom a round looks at.
+func (r *Round) users(s *access.Snapshot) func(*access.User) bool {
+	switch {
+	case r.Group != 0:
+		members := s.MembersNow(r.Group, r.At)
+		return func(u *access.User) bool { return members[u.ID] }
+	case r.Filter != "":
+		e, err := filter.Parse(r.Filter)
+		return func(u *access.User) bool { return err == nil && access.MatchesRule(e, u) }
+	}
+	return func(*access.User) bool { return true }
+}
+
+// Reviewers are who decides on a line as things are now, never the user on it:
+// those the round names, or else whoever opened it.
+func (r *Round) ReviewersOf(s *access.Snapshot, user access.UserID, role access.RoleID, at access.Instant) []access.UserID {
+	var named []access.UserID
+	switch r.Reviewers {
+	case Manager:
+		if u := s.User(user); u != nil {
+			named = []access.UserID{u.Manager}
+		}
+	case Owner:
+		named = []access.UserID{s.OwnerOf(role)}
+	case Users:
+		named = slices.Clone(r.Named)
+	}
+	fits := func(id access.UserID) bool { return id != 0 && id != user && s.Effective(id, at) }
+	named = slices.DeleteFunc(named, func(id access.UserID) bool { return !fits(id) })
+	if len(named) == 0 && fits(r.Opener) {
+		named = []access.UserID{r.Opener}
+	}
+	return named
+}

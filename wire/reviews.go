@@ -1,0 +1,82 @@
+package wire
+
+import "time"
+
+// Round is one round of review.
+type Round struct {
+	ID        string          `json:"id"`
+	Key       string          `json:"key"`
+	Label     string          `json:"label"`
+	Scope     string          `json:"scope" doc:"what it looks at, in plain words"`
+	Reviewers string          `json:"reviewers" doc:"who decides, in plain words"`
+	State     string          `json:"state" enum:"open,signed"`
+	Fixed     int64           `json:"fixed_revision" doc:"the revision whose lines it looks at"`
+	FixedAt   time.Time       `json:"fixed_at"`
+	Opened    *Given          `json:"opened" doc:"when, by whom and why"`
+	Signed    *Given          `json:"signed,omitempty"`
+	Lines     int             `json:"lines" doc:"of those the caller may see"`
+	Decided   int             `json:"decided"`
+	ToRevoke  int             `json:"to_revoke"`
+	Mine      int             `json:"mine" doc:"lines that still wait for the caller"`
+	Progress  []RoundProgress `json:"progress,omitempty" doc:"by reviewer, where one round is asked about"`
+	MaySign   bool            `json:"may_sign,omitempty"`
+}
+
+// RoundProgress is how far one reviewer has come.
+type RoundProgress struct {
+	Reviewer Ref `json:"reviewer"`
+	Lines    int `json:"lines"`
+	Decided  int `json:"decided"`
+}
+
+// RoundList is all rounds, open ones first.
+type RoundList struct {
+	Stand
+	Rounds []Round `json:"rounds"`
+}
+
+// OneRound is one round.
+type OneRound struct {
+	Stand
+	Round
+}
+
+// ReviewLine is a role that a user held through one assignment when the round
+// opened.
+type ReviewLine struct {
+	User        Ref        `json:"user"`
+	Unit        string     `json:"unit,omitempty"`
+	Title       string     `json:"title,omitempty"`
+	Role        Ref        `json:"role"`
+	Application *Ref       `json:"application,omitempty"`
+	Assignment  string     `json:"assignment"`
+	Through     string     `json:"through" enum:"direct,group,default" doc:"what is held through a group or a default rule becomes a proposal to its owner"`
+	Path        Path       `json:"path"`
+	Until       *time.Time `json:"until,omitempty" doc:"when it ends by itself"`
+	Since       *Given     `json:"since" doc:"when it was given, by whom and why"`
+	Peers       int        `json:"peers" doc:"how many others of the same unit hold the role too"`
+	Unitmates   int        `json:"unitmates" doc:"of so many others in the unit"`
+	Conflicts   []string   `json:"conflicts,omitempty" doc:"conflicts the user breaks"`
+	Gone        bool       `json:"gone,omitempty" doc:"it has ended since"`
+	Verdict     string     `json:"verdict,omitempty" enum:"keep,revoke"`
+	Decided     *Given     `json:"decided,omitempty" doc:"when, by whom and why"`
+	Mine        bool       `json:"mine,omitempty" doc:"the caller may decide on it"`
+}
+
+// ReviewLineList is a page of the lines of a round.
+type ReviewLineList struct {
+	Stand
+	Lines []ReviewLine `json:"lines"`
+	Total int          `json:"total"`
+	Next  string       `json:"next,omitempty"`
+}
+
+// Proposal is a revocation a review asks the owner of a group or a rule for.
+type Proposal struct {
+	ID      string `json:"id"`
+	Round   Ref    `json:"round"`
+	User    Ref    `json:"user"`
+	Role    Ref    `json:"role"`
+	Group   *Ref   `json:"group,omitempty"`
+	Default *Ref   `json:"default,omitempty"`
+}
