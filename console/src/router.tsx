@@ -132,6 +132,17 @@ const request = createRoute({
   path: '/requests/$request',
   component: lazyRouteComponent(() => import('./pages/requests/One'), 'OneRequest'),
 })
+const reviews = createRoute({
+  getParentRoute: () => shell,
+  path: '/reviews',
+  component: lazyRouteComponent(() => import('./pages/reviews/List'), 'ReviewList'),
+})
+const review = createRoute({
+  getParentRoute: () => shell,
+  path: '/reviews/$round',
+  validateSearch: (s: Record<string, unknown>): { show?: string } => ({ show: text(s.show) }),
+  component: lazyRouteComponent(() => import('./pages/reviews/One'), 'OneReview'),
+})
 const ask = createRoute({
   getParentRoute: () => shell,
   path: '/ask',
@@ -147,7 +158,7 @@ const ledger = createRoute({
 export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
-    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, today, requests, request, ask, defaults, conflicts, ledger]),
+    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, today, requests, request, ask, reviews, review, defaults, conflicts, ledger]),
   ]),
   scrollRestoration: true,
 })

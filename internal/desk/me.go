@@ -18,7 +18,7 @@ func (v *View) Me() wire.Me {
 	out := wire.Me{User: v.userRef(v.caller.User), Zone: o.TimeZone, Name: o.Name, Now: v.at.Time(), Revision: v.Revision, May: map[string]bool{}}
 	for _, a := range []string{access.ActRead, access.ActCreate, access.ActUpdate, access.ActAssign} {
 		reach := v.rights().Reach(a)
-		for _, register := range []string{"users", "groups", "applications", "roles", "ledger", "settings"} {
+		for _, register := range []string{"users", "groups", "applications", "roles", "ledger", "settings", "reviews"} {
 			for _, p := range reach {
 				// anywhere in that register, or in all of it
 				if access.Covers(p.Pattern, register) || access.Covers(register, p.Pattern) {

@@ -31,6 +31,7 @@ const pages = [
   [
     { to: '/today', label: 'Today', register: '' },
     { to: '/requests', label: 'Requests', register: '' },
+    { to: '/reviews', label: 'Reviews', register: '' },
   ],
   [
     { to: '/users', label: 'Users', register: 'users' },
@@ -51,7 +52,7 @@ function Frame() {
   const { day, past } = useDay()
   const me = useMe()
   const today = useQuery({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/v1/today')), staleTime: 60_000, enabled: !past })
-  const waits = today.data?.to_decide.length ?? 0
+  const waits = (today.data?.to_decide.length ?? 0) + (today.data?.reviews.length ?? 0)
   return (
     <div className="flex h-screen flex-col">
       <a href="#main" className="bg-sheet sr-only focus:not-sr-only focus:absolute focus:z-40 focus:p-2">

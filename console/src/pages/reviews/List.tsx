@@ -1,0 +1,142 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { useCommit } from '../../shared/commit'
+import { Empty, Faults, Loading, Trouble } from '../../shared/State'
+import { count, shortDay } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+
+/** The rounds of review, and opening another. */
+export function ReviewList() {
+  const { asOf, past } = useDay()
+  const me = useMe()
+  const reviews = useQuery({
+    queryKey: ['reviews', asOf],
+    queryFn: () => answer(api.GET('/api/v1/reviews', { params: { query: { as_of: asOf } } })),
+  })
+  if (reviews.error) return <Trouble page error={reviews.error} retry={() => void reviews.refetch()} />
+  if (!reviews.data) return <Loading what="the reviews" />
+  const all = reviews.data.rounds
+  return (
+    <>
+      <h1>Reviews</h1>
+      <p className="text-soft mt-1">Looking through who holds what, and deciding who keeps it.</p>
+      {all.length === 0 && <Empty>No review waits for you. A round looks at an application, a group or some of the users, and asks line by line who keeps what.</Empty>}
+      <ul className="mt-3">
+        {all.map((r) => (
+          <li key={r.id} className="border-rule border-b py-2.5">
+            <div className="flex items-baseline justify-between gap-4">
+              <Link to="/reviews/$round" params={{ round: r.key }} className="press">
+                {r.label}
+              </Link>
+              <span className={r.state === 'open' ? 'text-brass' : 'text-kelp'}>{r.state === 'open' ? 'under way' : 'signed off'}</span>
+            </div>
+            <div>
+              <Progress done={r.decided} of={r.lines} />
+              {r.mine > 0 && <strong className="text-brass"> {count(r.mine, 'line')} for you.</strong>}
+            </div>
+            <div className="text-soft text-sm">
+              Looks at {r.scope}, as it was on {shortDay(r.fixed_at)}; reviewed by {r.reviewers}.
+            </div>
+          </li>
+        ))}
+      </ul>
+      {!past && me.may['reviews.create'] && <OpenRound />}
+    </>
+  )
+}
+
+/** How many of the lines are decided, as a bar with its words. */
+export function Progress({ done, of }: { done: number; of: number }) {
+  return (
+    <>
+      <span aria-hidden className="bg-rule mr-2 inline-block h-2 w-32 rounded-sm align-middle">
+        <span className="bg-kelp block h-2 rounded-sm" style={{ width: `${of === 0 ? 0 : Math.round((100 * done) / of)}%` }} />
+      </span>
+      {done} of {count(of, 'line')} decided.
+    </>
+  )
+}
+
+function OpenRound() {
+  const applications = useQuery({ queryKey: ['applications', undefined], queryFn: () => answer(api.GET('/api/v1/applications')) })
+  const groups = useQuery({ queryKey: ['groups', undefined], queryFn: () => answer(api.GET('/api/v1/groups')) })
+  const empty = { label: '', kind: 'application', application: '', group: '', filter: '', reviewers: 'manager', reason: '' }
+  const [x, setX] = useState(empty)
+  const [said, setSaid] = useState<string>()
+  const { commit, problem } = useCommit((r) => {
+    setSaid(r.sentences[0])
+    setX(empty)
+  })
+  const key = x.label.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '')
+  const looksAt = x.kind === 'application' ? x.application : x.kind === 'group' ? x.group : x.filter.trim()
+  const choices: Schemas['Group'][] = (groups.data?.groups ?? []).filter((g) => !g.built_in)
+  return (
+    <form
+      aria-label="Open a round"
+      className="mt-7 max-w-180"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operation = { op: 'open_round', key, label: x.label.trim(), [x.kind]: looksAt, reviewers: x.reviewers } as Operation
+        commit.mutate({ operations: [operation], reason: x.reason })
+      }}
+    >
+      <h2>Open a round</h2>
+      {said && <p role="status">{said}.</p>}
+      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+        <label>
+          Name of the round
+          <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
+        </label>
+        <label>
+          Reviewed by
+          <select className="field" value={x.reviewers} onChange={(e) => setX({ ...x, reviewers: e.target.value })}>
+            <option value="manager">each user’s manager</option>
+            <option value="owner">the owner of each role</option>
+          </select>
+        </label>
+        <label>
+          Looks at
+          <select className="field" value={x.kind} onChange={(e) => setX({ ...x, kind: e.target.value })}>
+            <option value="application">an application</option>
+            <option value="group">a group</option>
+            <option value="filter">whoever has</option>
+          </select>
+        </label>
+        {x.kind === 'filter' ? (
+          <label>
+            Filter <span className="text-soft text-sm">such as within eq "marine"</span>
+            <input className="field font-mono" value={x.filter} onChange={(e) => setX({ ...x, filter: e.target.value })} />
+          </label>
+        ) : (
+          <label>
+            {x.kind === 'group' ? 'Group' : 'Application'}
+            <select className="field" value={looksAt} onChange={(e) => setX({ ...x, [x.kind]: e.target.value })}>
+              <option value="">Choose one</option>
+              {(x.kind === 'group' ? choices : (applications.data?.applications ?? [])).map((o) => (
+                <option key={o.id} value={o.key}>
+                  {o.label}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+        <label className="col-span-2">
+          Reason
+          <input className="field" value={x.reason} placeholder="For whoever asks later" onChange={(e) => setX({ ...x, reason: e.target.value })} />
+        </label>
+      </div>
+      {problem && (
+        <div role="alert" className="border-brick mt-3 border-l-3 pl-3">
+          <p>{problem.detail}</p>
+          <Faults problem={problem} />
+        </div>
+      )}
+      <button type="submit" className="button mt-3" disabled={!key || !looksAt || x.reason.trim() === '' || commit.isPending}>
+        Open this round
+      </button>
+    </form>
+  )
+}

@@ -1,0 +1,323 @@
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
+import { getRouteApi } from '@tanstack/react-router'
+import { useRef, useState, type KeyboardEvent } from 'react'
+import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { useCommit } from '../../shared/commit'
+import { Mark } from '../../shared/Mark'
+import { Path } from '../../shared/Path'
+import { Rails } from '../../shared/Rails'
+import { Empty, Faults, Loading, Trouble } from '../../shared/State'
+import { count, shortDay } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { Progress } from './List'
+
+const route = getRouteApi('/shell/reviews/$round')
+
+type Line = Schemas['ReviewLine']
+type Said = Record<string, 'keep' | 'revoke'>
+
+const keyOf = (l: Line) => `${l.user.id ?? l.user.label} ${l.assignment}`
+
+/** One round: its lines, decided one by one or many at once, and the sign-off. */
+export function OneReview() {
+  const { round } = route.useParams()
+  const { show } = route.useSearch()
+  const navigate = route.useNavigate()
+  const { asOf, past } = useDay()
+  const review = useQuery({
+    queryKey: ['review', round, asOf],
+    queryFn: () => answer(api.GET('/api/v1/reviews/{round}', { params: { path: { round }, query: { as_of: asOf } } })),
+  })
+  const shown = show ?? (review.data && review.data.mine > 0 ? 'mine' : 'all')
+  const lines = useInfiniteQuery({
+    queryKey: ['review-lines', round, shown, asOf],
+    enabled: !!review.data,
+    initialPageParam: '',
+    queryFn: ({ pageParam }) =>
+      answer(
+        api.GET('/api/v1/reviews/{round}/lines', {
+          params: { path: { round }, query: { mine: shown === 'mine' || undefined, undecided: shown === 'mine' || shown === 'undecided' || undefined, as_of: asOf, cursor: pageParam || undefined, limit: 100 } },
+        }),
+      ),
+    getNextPageParam: (last) => last.next || undefined,
+  })
+  if (review.error) return <Trouble page error={review.error} retry={() => void review.refetch()} />
+  if (!review.data) return <Loading what={round} />
+  const r = review.data
+  const all = lines.data?.pages.flatMap((p) => p.lines) ?? []
+  return (
+    <>
+      <h1>{r.label}</h1>
+      <p className="text-soft mt-1">
+        {r.state === 'open' ? 'Under way' : 'Signed off'}. Looks at {r.scope}, as it was in revision {r.fixed_revision} on {shortDay(r.fixed_at)}; reviewed by {r.reviewers}.
+      </p>
+      <p className="mt-1">
+        <Progress done={r.decided} of={r.lines} /> {r.to_revoke > 0 && `${r.to_revoke} to revoke.`}{' '}
+        <a className="press" href={`/api/v1/reviews/${encodeURIComponent(r.key)}/lines.csv`} download>
+          As a file
+        </a>
+      </p>
+      {(r.progress ?? []).length > 1 && (
+        <ul className="mt-2">
+          {r.progress!.map((p) => (
+            <li key={p.reviewer.label} className="text-sm">
+              <span className="inline-block w-48">{p.reviewer.label}</span> <Progress done={p.decided} of={p.lines} />
+            </li>
+          ))}
+        </ul>
+      )}
+      {r.may_sign && <SignOff round={r} />}
+      <label className="mt-4 flex items-center gap-2">
+        Show
+        <select className="field w-auto" value={shown} onChange={(e) => void navigate({ search: (s) => ({ ...s, show: e.target.value }) })}>
+          <option value="mine">for me to decide</option>
+          <option value="undecided">undecided</option>
+          <option value="all">all lines</option>
+        </select>
+      </label>
+      {lines.error && <Trouble error={lines.error} retry={() => void lines.refetch()} />}
+      {lines.isPending && !lines.error && <Loading what="the lines" />}
+      {lines.data && all.length === 0 && <Empty>{shown === 'mine' ? 'Nothing is left for you to decide here.' : 'No line.'}</Empty>}
+      {all.length > 0 && <Lines key={`${shown} ${r.revision}`} round={r.key} lines={all} decides={!past && r.state === 'open'} total={lines.data?.pages[0]?.total ?? 0} />}
+      {lines.hasNextPage && (
+        <button type="button" className="button-quiet mt-3" onClick={() => void lines.fetchNextPage()}>
+          More lines
+        </button>
+      )}
+    </>
+  )
+}
+
+/** The lines, with what is said of each before it is saved. K keeps, R revokes,
+ * U takes back, the arrows move, Enter shows the path. */
+function Lines({ round, lines, decides, total }: { round: string; lines: Line[]; decides: boolean; total: number }) {
+  const [said, setSaid] = useState<Said>({})
+  const [at, setAt] = useState(0)
+  const [open, setOpen] = useState<number>()
+  const table = useRef<HTMLTableSectionElement>(null)
+  const mine = decides && lines.some((l) => l.mine)
+  const say = (all: Line[], verdict?: 'keep' | 'revoke') =>
+    setSaid((was) => {
+      const next = { ...was }
+      for (const l of all.filter((x) => x.mine)) {
+        if (verdict) next[keyOf(l)] = verdict
+        else delete next[keyOf(l)]
+      }
+      return next
+    })
+  const go = (row: number) => {
+    const to = Math.max(0, Math.min(lines.length - 1, row))
+    setAt(to)
+    table.current?.querySelectorAll<HTMLElement>('[data-line]')[to]?.focus()
+  }
+  const press = (e: KeyboardEvent, row: number) => {
+    const line = lines[row]!
+    const does: Record<string, () => void> = {
+      ArrowDown: () => go(row + 1),
+      ArrowUp: () => go(row - 1),
+      Enter: () => setOpen(open === row ? undefined : row),
+      k: () => (say([line], 'keep'), go(row + 1)),
+      r: () => (say([line], 'revoke'), go(row + 1)),
+      u: () => say([line]),
+    }
+    if (e.target !== e.currentTarget || !does[e.key] || e.ctrlKey || e.metaKey || (!decides && e.key.length === 1)) return
+    e.preventDefault()
+    does[e.key]!()
+  }
+  return (
+    <>
+      <p className="text-soft mt-2 text-sm">
+        {count(total, 'line')}.{mine && ' Arrows move, K keeps, R revokes, U takes back, Enter shows why.'}{' '}
+        {mine && (
+          <button type="button" className="press" onClick={() => say(lines.filter((l) => !said[keyOf(l)]), 'keep')}>
+            Keep all that is left here
+          </button>
+        )}
+      </p>
+      <table className="register mt-2">
+        <thead>
+          <tr>
+            <th>User</th>
+            <th>Role</th>
+            <th>Held since</th>
+            <th>Of the unit</th>
+            <th>Verdict</th>
+          </tr>
+        </thead>
+        <tbody ref={table}>
+          {lines.map((l, i) => (
+            <Row key={keyOf(l)} line={l} said={said[keyOf(l)]} focus={i === at} open={open === i} press={(e) => press(e, i)} show={() => setOpen(open === i ? undefined : i)} say={(v) => say([l], v)} />
+          ))}
+        </tbody>
+      </table>
+      {mine && <Save round={round} lines={lines} said={said} done={() => setSaid({})} />}
+    </>
+  )
+}
+
+function Row({
+  line: l,
+  said,
+  focus,
+  open,
+  press,
+  show,
+  say,
+}: {
+  line: Line
+  said?: 'keep' | 'revoke'
+  focus: boolean
+  open: boolean
+  press: (e: KeyboardEvent) => void
+  show: () => void
+  say: (v?: 'keep' | 'revoke') => void
+}) {
+  const verdict = said ?? l.verdict
+  return (
+    <>
+      <tr data-line tabIndex={focus ? 0 : -1} onKeyDown={press} className={said ? 'bg-wash' : ''}>
+        <td>
+          {l.user.label}
+          <div className="text-soft text-sm">{l.title || l.unit}</div>
+        </td>
+        <td>
+          <button type="button" className="press text-left" aria-expanded={open} onClick={show}>
+            {l.role.label}
+          </button>
+          <div className="text-soft text-sm">
+            {l.application?.label} {l.through === 'group' ? 'through a group' : l.through === 'default' ? 'by default' : ''}
+          </div>
+          {l.conflicts?.map((c) => (
+            <div key={c} className="text-brick text-sm">
+              <Mark name="warns" /> breaks {c}
+            </div>
+          ))}
+        </td>
+        <td className="text-soft text-sm">
+          {l.since && (
+            <>
+              {shortDay(l.since.at)}
+              {l.since.by && `, ${l.since.by.label}`}: {l.since.reason}
+            </>
+          )}
+          {l.until && <div className="text-brass">until {shortDay(l.until)}</div>}
+        </td>
+        <td className="text-sm">
+          {l.peers} of {l.unitmates}
+        </td>
+        <td>
+          {l.gone ? (
+            <span className="text-soft">ended since</span>
+          ) : (
+            verdict && <span className={verdict === 'keep' ? 'text-kelp font-semibold' : 'text-brick font-semibold'}>{verdict}</span>
+          )}
+          {l.decided && !said && (
+            <div className="text-soft text-sm">
+              {l.decided.by?.label}: {l.decided.reason}
+            </div>
+          )}
+          {l.mine && (
+            <div className="flex gap-3 text-sm">
+              <button type="button" className="press" aria-label={`Keep ${l.role.label} of ${l.user.label}`} onClick={() => say('keep')}>
+                Keep
+              </button>
+              <button type="button" className="press" aria-label={`Revoke ${l.role.label} of ${l.user.label}`} onClick={() => say('revoke')}>
+                Revoke
+              </button>
+              {said && (
+                <button type="button" className="press" aria-label={`Take back what is said of ${l.role.label} of ${l.user.label}`} onClick={() => say()}>
+                  Undo
+                </button>
+              )}
+            </div>
+          )}
+        </td>
+      </tr>
+      {open && (
+        <tr>
+          <td colSpan={5}>
+            <Path path={l.path} />
+          </td>
+        </tr>
+      )}
+    </>
+  )
+}
+
+function Save({ round, lines, said, done }: { round: string; lines: Line[]; said: Said; done: () => void }) {
+  const [reason, setReason] = useState('')
+  const { commit, problem, rails, passed, pass } = useCommit(() => {
+    setReason('')
+    done()
+  })
+  const n = Object.keys(said).length
+  const of = (verdict: 'keep' | 'revoke') =>
+    lines.filter((l) => said[keyOf(l)] === verdict).map((l) => ({ user: l.user.id ?? '', assignment: l.assignment }))
+  if (n === 0) return null
+  return (
+    <form
+      aria-label="Save what is decided"
+      className="border-rule bg-paper sticky bottom-0 mt-3 flex flex-wrap items-end gap-3 border-t py-3"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operations = (['keep', 'revoke'] as const)
+          .filter((v) => of(v).length > 0)
+          .map((v) => ({ op: 'review_lines', round, lines: of(v), keep: v === 'keep' }) as Operation)
+        commit.mutate({ operations, reason })
+      }}
+    >
+      <label className="grow">
+        Reason
+        <input className="field" value={reason} placeholder="For whoever asks later" onChange={(e) => setReason(e.target.value)} />
+      </label>
+      <button type="submit" className="button" disabled={reason.trim() === '' || commit.isPending}>
+        Save {count(n, 'decision')}
+      </button>
+      {problem && (
+        <div role="alert" className="border-brick w-full border-l-3 pl-3">
+          <p>{problem.detail}</p>
+          <Faults problem={problem} />
+        </div>
+      )}
+      <Rails rails={rails} passed={passed} pass={pass} />
+    </form>
+  )
+}
+
+function SignOff({ round: r }: { round: Schemas['OneRound'] }) {
+  const [reason, setReason] = useState('')
+  const { commit, problem, rails, passed, pass } = useCommit(() => undefined)
+  const operations = [{ op: 'sign_off', round: r.key } as Operation]
+  const preview = useQuery({
+    queryKey: ['preview', operations, r.decided, r.to_revoke],
+    enabled: r.decided === r.lines,
+    retry: false,
+    queryFn: () => answer(api.POST('/api/v1/changes', { params: { query: { dry_run: true } }, body: { operations } })),
+  })
+  if (r.decided < r.lines) return <p className="text-soft mt-2">It is signed off once every line is decided.</p>
+  return (
+    <form
+      aria-label="Sign off"
+      className="bg-wash mt-3 max-w-160 rounded-md p-3"
+      onSubmit={(e) => {
+        e.preventDefault()
+        commit.mutate({ operations, reason })
+      }}
+    >
+      <h2>Sign off</h2>
+      <p>
+        {preview.data?.sentences.join(' ')}.{' '}
+        {preview.data?.preview && (preview.data.preview.users_losing === 0 ? 'Nobody loses anything by it.' : `${count(preview.data.preview.users_losing, 'user')} would lose ${count(preview.data.preview.lost, 'thing')}.`)}
+      </p>
+      <label className="mt-2 block">
+        Reason
+        <input className="field" value={reason} placeholder="For whoever asks later" onChange={(e) => setReason(e.target.value)} />
+      </label>
+      {(problem ?? preview.error) && <Trouble error={commit.error ?? preview.error} />}
+      <Rails rails={rails} passed={passed} pass={pass} />
+      <button type="submit" className="button mt-2" disabled={reason.trim() === '' || commit.isPending}>
+        Sign off
+      </button>
+    </form>
+  )
+}

@@ -1,0 +1,162 @@
+package slice
+
+import (
+	"encoding/csv"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"ableroster/client"
+	"ableroster/demo"
+	"ableroster/testkit"
+	"ableroster/wire"
+)
+
+// A round from its opening to its sign-off: who may decide on what, what goes,
+// what is proposed, and the file of it.
+func TestReviewsByCommandLine(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	tomas, marta, ines := at(t, s, demo.Manager), at(t, s, demo.Administrator), at(t, s, demo.Pilot)
+	marta.says(0, "12 of 257", "review", "list")
+	tomas.says(0, "226", "review", "list")
+	ines.says(0, "There is no review", "review", "list")
+	ines.says(3, "there is no review “marine-winter”", "review", "show", "marine-winter")
+	tomas.says(0, "group Pilots", "review", "lines", "marine-winter", "-mine")
+	tomas.says(3, "you may not open reviews", "review", "open", "mine", "-where", `within eq "marine"`, "-reviewers", "manager", "-reason", "x")
+	marta.says(3, "name one of application, group and filter", "review", "open", "none", "-reviewers", "manager", "-reason", "x")
+	marta.says(3, "which is personal", "review", "open", "odd", "-where", `user_name sw "a"`, "-reviewers", "manager", "-reason", "x")
+
+	tomas.says(0, "marked to revoke", "review", "revoke", "marine-winter", demo.Pilot, "tariff-ledger/reader", "-reason", "Invoices are checked elsewhere")
+	tomas.says(0, "marked to revoke", "review", "revoke", "marine-winter", demo.Pilot, "pilot-roster/night-pilot", "-reason", "No more nights")
+	tomas.says(2, "there is no line of marta.quill", "review", "keep", "marine-winter", demo.Administrator, "access-administrator", "-reason", "x")
+	marta.says(3, "undecided yet", "review", "sign-off", "marine-winter", "-reason", "Too soon")
+	tomas.says(0, "lines kept", "review", "keep", "marine-winter", "-all-mine", "-reason", "As it should be")
+	marta.says(0, "lines kept", "review", "keep", "marine-winter", "-all-mine", "-reason", "As it should be")
+	tomas.says(3, "you may not sign reviews off", "review", "sign-off", "marine-winter", "-reason", "x")
+	marta.says(0, "1 line revoked, 1 line proposed to whoever owns the group or the rule Inês Halloran would lose:", "review", "sign-off", "marine-winter", "-dry-run")
+	marta.says(0, "Done, as revision", "review", "sign-off", "marine-winter", "-reason", "Done for the winter")
+	marta.says(3, "is signed off", "review", "sign-off", "marine-winter", "-reason", "Again")
+	tomas.says(2, "there is no line of ines.halloran", "review", "revoke", "marine-winter", demo.Pilot, "berth-planning/scheduler", "-reason", "late")
+	marta.says(1, "no role held gives it", "check", demo.Pilot, "tariff-ledger", "read", "tariffs")
+	marta.says(0, "by the role Night pilot through the group Night pilots", "check", demo.Pilot, "pilot-roster", "update", "shifts/night")
+	marta.says(0, "The ledger verifies", "ledger", "verify")
+}
+
+// Every line of a round is what the ledger says of that instant, looked up user
+// by user through the ways to each role; and its file says on what it stands.
+func TestTheLinesOfARoundAreWhatWasHeldThen(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	r, err := marta.Review(ctx, "marine-winter", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	then := client.Query{}.AsOf(r.FixedAt)
+	then["filter"], then["limit"] = `within eq "marine" and status eq "active"`, "500"
+	users, err := marta.Users(ctx, then)
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := map[string]bool{}
+	for _, u := range users.Users {
+		d, err := marta.User(ctx, u.ID, client.Query{}.AsOf(r.FixedAt))
+		if err != nil {
+			t.Fatal(err)
+		}
+		holds := func(all []wire.Assignment) {
+			for _, a := range all {
+				if (a.From == nil || !a.From.After(r.FixedAt)) && (a.Until == nil || a.Until.After(r.FixedAt)) {
+					want[u.ID+" "+a.ID] = true
+				}
+			}
+		}
+		holds(d.Assignments)
+		for _, g := range d.Groups {
+			if g.From != nil && g.From.After(r.FixedAt) || g.Until != nil && !g.Until.After(r.FixedAt) {
+				continue
+			}
+			one, err := marta.Group(ctx, g.Group.Key, client.Query{}.AsOf(r.FixedAt))
+			if err != nil {
+				t.Fatal(err)
+			}
+			holds(one.Assignments)
+		}
+	}
+	got := map[string]bool{}
+	q := client.Query{"limit": "100"}
+	for {
+		page, err := marta.ReviewLines(ctx, "marine-winter", q)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, l := range page.Lines {
+			got[l.User.ID+" "+l.Assignment] = true
+			if len(l.Path.Steps) < 2 || l.Since == nil || l.Since.Reason == "" || l.Peers < 0 || l.Peers > l.Unitmates {
+				t.Errorf("%+v", l)
+			}
+		}
+		if q["cursor"] = page.Next; page.Next == "" {
+			break
+		}
+	}
+	for k := range want {
+		if !got[k] {
+			t.Errorf("the round lacks %s", k)
+		}
+	}
+	for k := range got {
+		if !want[k] {
+			t.Errorf("the round has %s besides", k)
+		}
+	}
+	if len(got) != r.Lines || r.Lines < 200 {
+		t.Errorf("%d lines listed, %d counted", len(got), r.Lines)
+	}
+	status, file := raw(t, marta, "/reviews/marine-winter/lines.csv")
+	rows, err := csv.NewReader(strings.NewReader(file)).ReadAll()
+	if err != nil || status != 200 || len(rows) != r.Lines+1 {
+		t.Fatalf("%d, %d rows (%v)", status, len(rows), err)
+	}
+	rev, err := marta.Revisions(ctx, client.Query{"limit": "1"})
+	if err != nil || rows[1][len(rows[1])-2] != fmt.Sprint(r.Fixed) || len(rows[1][len(rows[1])-1]) != 64 || rev.Revisions[0].Revision < r.Fixed {
+		t.Errorf("it stands on %v", rows[1][len(rows[1])-2:])
+	}
+	// Somebody cannot slip a line in that is not one of the round's.
+	tomas := s.SignIn(t, demo.Manager)
+	d, err := marta.User(ctx, "b.osei", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, err = tomas.Change(ctx, change("x", fmt.Sprintf(`{"op":"review_lines","round":"marine-winter","keep":false,"lines":[{"user":"b.osei","assignment":%q}]}`, d.Assignments[0].ID)), false)
+	p := problem(t, err, 422, "invalid")
+	if !slices.ContainsFunc(p.Faults, func(f wire.Fault) bool { return strings.Contains(f.Message, "no such line") }) {
+		t.Errorf("%v", p.Faults)
+	}
+}
+
+// A round is decided by keyboard, saved with its reason, and seen on Today.
+func TestReviewsByConsole(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	b := testkit.NewTab(t, s.Base)
+	b.SignIn(demo.Manager, demo.Password)
+	b.Sees("226 lines for you")
+	b.Press("Marine unit, winter")
+	b.Sees("Keep all that is left here")
+	b.Accessible()
+	b.Eval(`document.querySelector("[data-line]").focus()`, nil)
+	b.Hotkey("k")
+	b.Hotkey("r")
+	b.Sees("Save 2 decisions")
+	b.Type("Reason", "Looked at one by one")
+	b.Press("Save 2 decisions")
+	b.Sees("224 lines.")
+	b.Press("Keep all that is left here")
+	b.Sees("Save 100 decisions")
+	b.Type("Reason", "As it should be")
+	b.Press("Save 100 decisions")
+	b.Sees("124 lines.")
+	b.Go("/reviews")
+	b.Sees("114 of 238 lines decided")
+	b.Accessible()
+}
