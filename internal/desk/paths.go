@@ -13,7 +13,8 @@ import (
 
 // path draws a chain as its steps from the user to the permission.
 func (v *View) path(user access.UserID, c access.Chain) wire.Path {
-	own := user != 0 && user == v.caller.User
+	// Whoever looks at their own access, or reviews somebody's, sees what gives it.
+	own := user != 0 && (user == v.caller.User || v.met[user])
 	out := wire.Path{From: instant(c.Window.From), Until: instant(c.Window.Until), Fails: string(c.Fails)}
 	if user == 0 {
 		out.Steps = append(out.Steps, wire.Step{Kind: "nobody", Ref: wire.Ref{Label: "Nobody signed in"}})

@@ -257,7 +257,7 @@ function Save({ round, lines, said, done }: { round: string; lines: Line[]; said
   return (
     <form
       aria-label="Save what is decided"
-      className="border-rule bg-paper sticky bottom-0 mt-3 flex flex-wrap items-end gap-3 border-t py-3"
+      className="border-rule bg-paper sticky -bottom-5 mt-3 flex flex-wrap items-end gap-3 border-t pt-3 pb-6"
       onSubmit={(e) => {
         e.preventDefault()
         const operations = (['keep', 'revoke'] as const)
