@@ -42,6 +42,7 @@ var measurements = []struct {
 	{"commit", commits},
 	{"http", overHTTP},
 	{"growth", growth},
+	{"workflows", workflows},
 	{"million", inAMillion(against10000)},
 	{"busy", inAMillion(whileCommitting)},
 	{"old", inAMillion(oldDays)},

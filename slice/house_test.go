@@ -40,7 +40,7 @@ var beside = map[string][]string{
 	"standin/berthboard": {"client", "wire"},
 	"testkit":            {"client", "demo", "wire", "internal/ledger"},
 	"slice":              {},
-	"bench":              {"internal/heap", "internal/access", "internal/ledger", "demo", "client", "wire", "testkit", "internal/api", "internal/desk", "internal/signin"},
+	"bench":              {"internal/heap", "internal/review", "internal/access", "internal/ledger", "demo", "client", "wire", "testkit", "internal/api", "internal/desk", "internal/signin"},
 }
 
 // outsideTheCore are packages of the standard library with which a core would

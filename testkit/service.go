@@ -232,11 +232,16 @@ func (s *Service) CommandLine(t testing.TB) *Roster {
 	return &Roster{Program(t, "roster"), t.TempDir(), s.Base}
 }
 
+// Env is what a shell needs to run the same client on its own.
+func (r *Roster) Env() []string {
+	return []string{"PATH=" + filepath.Dir(r.program) + ":" + os.Getenv("PATH"), "XDG_CONFIG_HOME=" + r.home, "HOME=" + r.home, "ROSTER_SERVICE=" + r.base, "TZ=UTC"}
+}
+
 // Run runs a command and gives what it printed and its exit code.
 func (r *Roster) Run(t testing.TB, stdin string, args ...string) (out, errOut string, code int) {
 	t.Helper()
 	cmd := exec.Command(r.program, args...)
-	cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+r.home, "HOME="+r.home, "ROSTER_SERVICE="+r.base, "TZ=UTC")
+	cmd.Env = append(os.Environ(), r.Env()...)
 	cmd.Stdin = strings.NewReader(stdin)
 	var o, e bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &o, &e

@@ -42,6 +42,7 @@ func init() {
 		{"users list", "[-q TEXT] [-unit UNIT] [-status STATUS] [-group GROUP] [-where FILTER]", "list users", usersList},
 		{"users show", "USER", "one user: attributes, groups and roles", usersShow},
 		{"users add", "USER_NAME [-name …] [-unit …] [-role ROLE]… [-group GROUP]…", "add a user, with roles and groups in the same change", usersAdd},
+		{"users change", "USER [-unit …] [-title …] [-manager …] [-status …]", "change a user: move, suspend, let depart", usersChange},
 		{"users import", "FILE.csv", "bring users in from a personnel export", usersImport},
 		{"groups list", "", "list groups", groupsList},
 		{"groups show", "GROUP", "one group: its members and what it gives", groupsShow},

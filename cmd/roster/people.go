@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"flag"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -168,16 +169,54 @@ func given(g *wire.Given) string {
 	return fmt.Sprintf("· given by %s on %s: %s", by, g.At.Format("2 Jan 2006"), g.Reason)
 }
 
+// userFields are the attributes of a user by their flags.
+var userFields = []struct{ flag, field, about string }{
+	{"name", "display_name", "display name"}, {"email", "email", "e-mail address"}, {"unit", "unit", "place in the organisation, such as marine/pilotage"},
+	{"title", "title", "title"}, {"manager", "manager", "user name of the manager"}, {"employment", "employment_type", "employment type"},
+	{"location", "location", "location"}, {"start", "start_date", "first day, YYYY-MM-DD"}, {"end", "end_date", "last day, YYYY-MM-DD"},
+}
+
+// userFlags adds them to a command; what they give writes those that were given
+// into an operation.
+func userFlags(c *call, more ...string) (give func(op map[string]any)) {
+	texts := map[string]*string{}
+	for _, f := range userFields {
+		texts[f.flag] = c.flags.String(f.flag, "", f.about)
+	}
+	for _, name := range more {
+		texts[name] = c.flags.String(name, "", map[string]string{"kind": "person (default) or service", "status": "invited, active, suspended or departed"}[name])
+	}
+	return func(op map[string]any) {
+		c.flags.Visit(func(f *flag.Flag) {
+			if v := texts[f.Name]; v != nil {
+				field := f.Name
+				for _, x := range userFields {
+					if x.flag == f.Name {
+						field = x.field
+					}
+				}
+				op[field] = *v
+			}
+		})
+	}
+}
+
+func usersChange(c *call) error {
+	give := userFlags(c, "status")
+	change := c.changes()
+	if err := c.parse("USER"); err != nil {
+		return err
+	}
+	op := map[string]any{"op": "update_user", "user": c.args[0]}
+	if give(op); len(op) == 2 {
+		return &usageError{"says nothing to change; give -unit, -title, -status …"}
+	}
+	return change.make(c, op)
+}
+
 func usersAdd(c *call) error {
 	op := map[string]any{"op": "add_user"}
-	texts := map[string]*string{}
-	for flag, about := range map[string]string{
-		"name": "display name", "email": "e-mail address", "unit": "place in the organisation, such as marine/pilotage",
-		"title": "title", "manager": "user name of the manager", "employment": "employment type", "location": "location",
-		"start": "first day, YYYY-MM-DD", "end": "last day, YYYY-MM-DD", "kind": "person (default) or service",
-	} {
-		texts[flag] = c.flags.String(flag, "", about)
-	}
+	give := userFlags(c, "kind")
 	var roles, groups names
 	c.flags.Var(&roles, "role", "a role to grant in the same change; may be given again")
 	c.flags.Var(&groups, "group", "a group to put the user into in the same change; may be given again")
@@ -186,12 +225,7 @@ func usersAdd(c *call) error {
 		return err
 	}
 	op["user_name"] = c.args[0]
-	for flag, field := range map[string]string{"name": "display_name", "email": "email", "unit": "unit", "title": "title", "manager": "manager",
-		"employment": "employment_type", "location": "location", "start": "start_date", "end": "end_date", "kind": "kind"} {
-		if *texts[flag] != "" {
-			op[field] = *texts[flag]
-		}
-	}
+	give(op)
 	ops := []map[string]any{op}
 	for _, g := range groups {
 		ops = append(ops, map[string]any{"op": "add_member", "group": g, "user": c.args[0]})

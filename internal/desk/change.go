@@ -169,7 +169,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 	for _, op := range x.Operations {
 		out.Sentences = append(out.Sentences, op.Sentence(v.Snapshot, v))
 	}
-	out.Notes = append(v.notes(draft), v.waitsFor(x.Operations)...)
+	out.Notes = append(v.notes(draft), append(v.waitsFor(x.Operations), v.handOver(x.Operations)...)...)
 	return out, nil
 }
 
