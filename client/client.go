@@ -236,6 +236,16 @@ func (c *Client) ReviewLines(ctx context.Context, round string, q Query) (wire.R
 	return get[wire.ReviewLineList](ctx, c, "/reviews/"+url.PathEscape(round)+"/lines", q)
 }
 
+// Life is which roles a user held when.
+func (c *Client) Life(ctx context.Context, user string) (wire.Life, error) {
+	return get[wire.Life](ctx, c, "/users/"+url.PathEscape(user)+"/life", nil)
+}
+
+// OverTime is how many people had anything in an application.
+func (c *Client) OverTime(ctx context.Context, application string, q Query) (wire.OverTime, error) {
+	return get[wire.OverTime](ctx, c, "/applications/"+url.PathEscape(application)+"/over-time", q)
+}
+
 // FirstDay is what a new user of some attributes would have.
 func (c *Client) FirstDay(ctx context.Context, q Query) (wire.FirstDay, error) {
 	return get[wire.FirstDay](ctx, c, "/first-day", q)

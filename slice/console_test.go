@@ -129,6 +129,8 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/roles/seasonal-helper", "whoever holds it can do no more"},
 		{"/grid?application=berth-planning&group=pilots", "Nobody signed in"},
 		{"/grid?application=works-orders&unit=engineering/dredging&employment=contractor", "A would-be user"},
+		{"/users/ines.halloran?tab=life", "held since"},
+		{"/applications/crane-control", "People with access over time"},
 		{"/today", "to decide"},
 		{"/reviews", "Tariff ledger, autumn"},
 		{"/reviews/marine-winter", "Keep all that is left here"},
@@ -184,7 +186,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	low.Sees("Can do")
 	low.Accessible()
 	var offered int
-	if low.Eval(`document.querySelectorAll('nav[aria-label="Pages"] a').length`, &offered); offered != 2 { // Today and Requests are for everybody
+	if low.Eval(`document.querySelectorAll('nav[aria-label="Pages"] a').length`, &offered); offered != 3 { // Today, Requests and Reviews are for everybody
 		t.Errorf("%d pages are offered to somebody who sees only herself", offered)
 	}
 	for _, p := range []struct{ path, sees string }{{"/ledger", "outside your part"}, {"/users/b.osei", "there is no user"}, {"/roles", "none in your part"}, {"/users", "1 user"}} {

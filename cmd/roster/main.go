@@ -85,6 +85,8 @@ func init() {
 		{"holders", "APPLICATION ACTION PATH | -role ROLE", "who can do this, or who holds a role, and through what", holders},
 		{"between", "FROM [TO] [-user USER] [-role ROLE] [-application APPLICATION]", "who gained and lost what from one day to another", between},
 		{"timeline", "USER APPLICATION ACTION PATH", "from when to when a user held something, and through what", timeline},
+		{"life", "USER", "which roles a user held when, and through what", life},
+		{"over-time", "APPLICATION [-from DAY] [-points N]", "how many people had anything in an application, by how", overTime},
 		{"history", "[-user USER] [-role ROLE]", "the ledger, newest first", history},
 		{"ledger verify", "", "recompute the chain and replay it against the rows", ledgerVerify},
 		{"whoami", "", "who is signed in, and where", whoAmI},

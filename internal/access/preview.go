@@ -2,9 +2,11 @@ package access
 
 import (
 	"cmp"
-	"fmt"
+	"runtime"
 	"slices"
+	"strconv"
 	"strings"
+	"sync"
 )
 
 // Effect is what a draft does to users who gain and lose the same. Nobody signed
@@ -21,15 +23,58 @@ type Preview struct {
 	Touched []UserID // all users whose access had to be looked at
 }
 
+// manyTouched is from how many users on the work is shared by all processors.
+const manyTouched = 2000
+
 // Preview works out what the draft gives and takes from an instant on, once
 // for each class of users whose holdings are equal before and after, and puts
 // together those who gain and lose the same, the most first.
 func (d *Draft) Preview(from Instant) Preview {
 	p := Preview{Touched: d.touchedUsers()}
-	class, alike := map[string]int{}, map[string]int{} // the place among the effects, or -1 for none
+	parts := []effects{{}}
+	if len(p.Touched) < manyTouched {
+		parts[0] = d.effectsOn(p.Touched, from)
+	} else {
+		n := runtime.GOMAXPROCS(0)
+		parts = make([]effects, n)
+		var wait sync.WaitGroup
+		for i := range parts {
+			wait.Go(func() { // each reads the draft and writes its own part
+				parts[i] = d.effectsOn(p.Touched[len(p.Touched)*i/n:len(p.Touched)*(i+1)/n], from)
+			})
+		}
+		wait.Wait()
+	}
+	p.Effects = parts[0].all
+	alike := parts[0].alike
+	for _, more := range parts[1:] {
+		for k := range more.all {
+			e := &more.all[k]
+			if i, ok := alike[more.texts[k]]; ok {
+				p.Effects[i].Users = append(p.Effects[i].Users, e.Users...)
+			} else {
+				alike[more.texts[k]] = len(p.Effects)
+				p.Effects = append(p.Effects, *e)
+			}
+		}
+	}
+	slices.SortStableFunc(p.Effects, func(a, b Effect) int { return cmp.Compare(len(b.Users), len(a.Users)) })
+	return p
+}
+
+// effects are those on some users, each with a text that is equal for equal ones.
+type effects struct {
+	all   []Effect
+	texts []string
+	alike map[string]int // where each text stands
+}
+
+func (d *Draft) effectsOn(users []UserID, from Instant) effects {
+	out := effects{alike: map[string]int{}}
+	class := map[string]int{} // the place among the effects, or -1 for none
 	var k []byte
-	for _, id := range p.Touched {
-		if len(p.Touched) > 1 { // one is a class of their own
+	for _, id := range users {
+		if len(users) > 1 { // one is a class of their own
 			k = d.appendHolding(d.base.appendHolding(k[:0], id), id)
 		}
 		i, ok := class[string(k)]
@@ -38,20 +83,20 @@ func (d *Draft) Preview(from Instant) Preview {
 			i = -1
 			if len(g)+len(l) > 0 {
 				text := effectText(g) + "\n" + effectText(l)
-				if i, ok = alike[text]; !ok {
-					i = len(p.Effects)
-					alike[text] = i
-					p.Effects = append(p.Effects, Effect{Gained: g, Lost: l})
+				if i, ok = out.alike[text]; !ok {
+					i = len(out.all)
+					out.alike[text] = i
+					out.all = append(out.all, Effect{Gained: g, Lost: l})
+					out.texts = append(out.texts, text)
 				}
 			}
 			class[string(k)] = i
 		}
 		if i >= 0 {
-			p.Effects[i].Users = append(p.Effects[i].Users, id)
+			out.all[i].Users = append(out.all[i].Users, id)
 		}
 	}
-	slices.SortStableFunc(p.Effects, func(a, b Effect) int { return cmp.Compare(len(b.Users), len(a.Users)) })
-	return p
+	return out
 }
 
 // effectText is equal for equal entitlements.
@@ -59,7 +104,21 @@ func effectText(es []Entitlement) string {
 	var b strings.Builder
 	for i := range es {
 		e := &es[i]
-		fmt.Fprint(&b, e.Application, " ", e.Action, " ", e.Target, " ", e.Own, " ", e.Schedule.String(), " ", e.When, "\n")
+		b.WriteString(strconv.FormatUint(uint64(e.Application), 36))
+		for _, x := range []string{e.Action, e.Target, e.Schedule.String()} {
+			b.WriteByte(' ')
+			b.WriteString(x)
+		}
+		if e.Own {
+			b.WriteString(" own")
+		}
+		for _, w := range e.When {
+			b.WriteByte(' ')
+			b.WriteString(strconv.FormatInt(int64(w.From), 36))
+			b.WriteByte('-')
+			b.WriteString(strconv.FormatInt(int64(w.Until), 36))
+		}
+		b.WriteByte('\n')
 	}
 	return b.String()
 }

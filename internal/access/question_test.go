@@ -2,6 +2,7 @@ package access
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"testing"
 	"time"
@@ -187,6 +188,56 @@ func TestATimelineIsWhatChecksSaidThen(t *testing.T) {
 	})
 	if spans < 50 {
 		t.Errorf("only %d spans were met", spans)
+	}
+}
+
+// The roles somebody held over time are those found at each instant.
+func TestRoleSpansAreWhatWasHeldThen(t *testing.T) {
+	met := 0
+	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
+		at := At(c.day0)
+		eras := []Era{{s, Window{From: at}}}
+		for range 20 {
+			d, ok := c.change(s, 2)
+			if !ok {
+				continue
+			}
+			at += Instant((12 * time.Hour).Microseconds())
+			s = d.Seal(d.Revision, at)
+			eras[len(eras)-1].Until = at
+			eras = append(eras, Era{s, Window{From: at}})
+		}
+		for u := range s.Users() {
+			spans := RoleSpans(eras, u.ID)
+			met += len(spans)
+			for range 10 {
+				at := max(At(c.day0), c.instant())
+				era := eras[slices.IndexFunc(eras, func(e Era) bool { return e.Window.Holds(at) })]
+				want := map[AssignmentID]bool{}
+				if era.Effective(u.ID, at) {
+					era.EachAssignment(u.ID, at, func(a *Assignment) {
+						if a.Assignee.Group == 0 || ownGroups(a.Assignee.Group) {
+							want[a.ID] = true
+						}
+					})
+				}
+				got := map[AssignmentID]bool{}
+				for _, x := range spans {
+					if x.Holds(at) {
+						if got[x.Assignment] {
+							t.Fatalf("%s holds %s twice at %v: %+v", u.UserName, x.Assignment, at, spans)
+						}
+						got[x.Assignment] = true
+					}
+				}
+				if !maps.Equal(got, want) {
+					t.Fatalf("%s at %v: spans say %v, the facts %v", u.UserName, at, got, want)
+				}
+			}
+		}
+	})
+	if met < 500 {
+		t.Errorf("only %d spans were met", met)
 	}
 }
 

@@ -95,6 +95,7 @@ func (s *Server) routes() {
 	s.conflictRoutes()
 	s.requestRoutes()
 	s.reviewRoutes()
+	s.overTimeRoutes()
 	s.changeRoutes()
 	s.checkRoutes()
 }

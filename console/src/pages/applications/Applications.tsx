@@ -5,6 +5,7 @@ import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list } from '../../shared/words'
+import { OverTime } from './OverTime'
 import { Rehearsal } from './Rehearsal'
 import { useDay } from '../../shell/day'
 
@@ -94,6 +95,7 @@ export function OneApplication() {
         </>
       )}
       {a.state === 'rehearsal' && !asOf && <Rehearsal application={a.key} />}
+      {!asOf && <OverTime application={a.key} />}
       <h2 className="mt-6">Resources</h2>
       {(a.resources ?? []).length === 0 ? (
         <Empty>None are registered.</Empty>

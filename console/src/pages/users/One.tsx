@@ -13,6 +13,7 @@ import { count, moment, shortDay, unitWords, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
+import { Life } from './Life'
 import { GrantRole, JoinGroup } from './Give'
 import { StatusText } from './List'
 
@@ -91,6 +92,7 @@ export function OneUser() {
           },
           { key: 'given', label: 'Groups and roles', count: u.groups.length + u.assignments.length, body: <GivenTo user={u} now={now} /> },
           { key: 'attributes', label: 'Attributes', body: <Attributes user={u} /> },
+          { key: 'life', label: 'Over time', body: <Life user={u.user_name} now={now} /> },
           { key: 'history', label: 'History', body: <RevisionRows query={{ user: u.user_name }} /> },
         ]}
       />

@@ -1,0 +1,43 @@
+package wire
+
+import "time"
+
+// Life is which roles a user held when.
+type Life struct {
+	Stand
+	User  Ref        `json:"user"`
+	From  time.Time  `json:"from" doc:"when the user came to be known"`
+	Roles []LifeRole `json:"roles"`
+}
+
+// LifeRole is one role and the times it was held.
+type LifeRole struct {
+	Role        Ref        `json:"role"`
+	Application *Ref       `json:"application,omitempty"`
+	Spans       []LifeSpan `json:"spans"`
+}
+
+// LifeSpan is a time in which a role was held through one assignment.
+type LifeSpan struct {
+	From    time.Time  `json:"from"`
+	Until   *time.Time `json:"until,omitempty"`
+	Way     string     `json:"way" enum:"direct,request,default,group"`
+	Group   *Ref       `json:"group,omitempty"`
+	Default *Ref       `json:"default,omitempty"`
+	Given   *Given     `json:"given,omitempty"`
+}
+
+// OverTime is how many people had anything in an application, by how.
+type OverTime struct {
+	Stand
+	Application Ref             `json:"application"`
+	Points      []OverTimePoint `json:"points"`
+}
+
+// OverTimePoint is the count at one instant, of those the caller may read: each
+// person once, by the plainest way.
+type OverTimePoint struct {
+	At   time.Time      `json:"at"`
+	Ways map[string]int `json:"ways" doc:"direct, request, default, group, everybody"`
+	All  int            `json:"all"`
+}
