@@ -153,6 +153,15 @@ func (d *Draft) chooseAgain(id GroupID) {
 	}
 }
 
+// RuleReach is the part of the register of users a filter stays within: that of a
+// unit it insists on, else all of it, as for a blank one.
+func RuleReach(text string) string {
+	if text == "" {
+		return "users"
+	}
+	return ruleReach(text)
+}
+
 // ruleReach is the part of the register of users a filter stays within: that
 // of a unit it insists on, else all of it.
 func ruleReach(text string) string {

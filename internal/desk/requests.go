@@ -334,11 +334,14 @@ func (v *View) Today() wire.Today {
 	}
 	slices.Reverse(mine)
 	out.Reviews = []wire.Round{}
-	if all, err := v.Rounds(); err == nil {
-		for _, r := range all.Rounds {
-			if r.Mine > 0 && r.State == string(review.Open) {
-				out.Reviews = append(out.Reviews, r)
-			}
+	for _, r := range review.Rounds(v.Snapshot) {
+		if r.State != review.Open {
+			continue
+		}
+		// While the database is away an old day may not be at hand: the rest of
+		// the page stands without it.
+		if x, _, err := v.round(r, false); err == nil && x.Mine > 0 {
+			out.Reviews = append(out.Reviews, x)
 		}
 	}
 	out.Proposals = v.proposals()

@@ -87,6 +87,7 @@ func (o *OpenRound) ApplyTo(d *access.Draft) {
 		return
 	}
 	d.Need(access.ActCreate, "reviews", "open reviews")
+	d.Need(access.ActRead, access.RuleReach(f.Filter), "read all whom the review looks at")
 	f.ID = RoundID(d.Allocate(FactRound))
 	o.Round = RoundRef(f.ID.String())
 	d.Keep(f)

@@ -1,0 +1,174 @@
+package review
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"ableroster/internal/access"
+)
+
+func apply(s *access.Snapshot, author access.UserID, at access.Instant, op access.Operation) (*access.Snapshot, []access.Fault) {
+	d := s.Draft()
+	d.Author = author
+	d.Apply(0, op, at)
+	d.Finish()
+	if len(d.Faults) > 0 {
+		return s, d.Faults
+	}
+	return d.Seal(d.Revision, at), nil
+}
+
+// port is a small organisation in which roles are held directly, through groups
+// that lie in one another, and by a default rule; user.0 manages the rest.
+func port(t testing.TB) *access.Snapshot {
+	t.Helper()
+	s := access.Empty()
+	must := func(op access.Operation) {
+		t.Helper()
+		next, faults := apply(s, 0, 1, op)
+		if len(faults) > 0 {
+			t.Fatal(op.Verb(), &faults[0])
+		}
+		s = next
+	}
+	for i := range 8 {
+		o := &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("user.%d", i)}, Unit: []string{"marine", "finance"}[i%2]}
+		if i > 0 {
+			o.Manager = "user.0"
+		}
+		must(o)
+	}
+	for _, app := range []string{"cranes", "berths"} {
+		must(&access.AddApplication{Key: app, State: access.StateLive, Actions: []access.Action{{Key: "read"}}})
+		for r := range 3 {
+			key := fmt.Sprintf("r%d", r)
+			must(&access.AddRole{Key: key, Application: access.ApplicationRef(app)})
+			must(&access.AddPermission{Role: access.RoleRef(app + "/" + key), Actions: []string{"read"}, Pattern: "/"})
+		}
+	}
+	must(&access.AddGroup{Key: "crew"})
+	must(&access.AddGroup{Key: "night"})
+	must(&access.AddMember{Group: "crew", Member: "night"})
+	must(&access.Grant{Role: "cranes/r0", Group: "crew"})
+	must(&access.Grant{Role: "berths/r0", Group: "night"})
+	must(&access.Grant{Role: "berths/r2", Group: "all-users"})
+	for i := range 4 {
+		must(&access.AddMember{Group: "night", User: access.UserRef(fmt.Sprintf("user.%d", i))})
+	}
+	for i := range 8 {
+		must(&access.Grant{Role: access.RoleRef(fmt.Sprintf("cranes/r%d", i%3)), User: access.UserRef(fmt.Sprintf("user.%d", i))})
+	}
+	must(&access.AddDefault{Key: "money", Filter: `unit eq "finance"`, Roles: []access.RoleRef{"berths/r1"}})
+	return s
+}
+
+// Whatever is decided, by whomever, and however the organisation changes under
+// the round: only reviewers decide and nobody on their own lines, and the sign-off
+// ends exactly the direct assignments that were marked, and proposes the rest.
+func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
+	revoked, proposed, refused := 0, 0, 0
+	for seed := range uint64(200) {
+		rng := rand.New(rand.NewPCG(seed, 11))
+		s := port(t)
+		user := func() access.UserRef { return access.UserRef(fmt.Sprintf("user.%d", rng.IntN(8))) }
+		scope := []OpenRound{{Application: "cranes"}, {Group: "night"}, {Filter: `unit eq "finance"`}, {Application: "berths"}}[rng.IntN(4)]
+		scope.Key, scope.Reviewers = "winter", []Whose{Manager, Owner, Users}[rng.IntN(3)]
+		if scope.Reviewers == Users {
+			scope.Users = []access.UserRef{"user.5", "user.6"}
+		}
+		opener, _ := s.FindUser("user.7")
+		s, faults := apply(s, opener, 10, &scope)
+		if len(faults) > 0 {
+			t.Fatal(&faults[0])
+		}
+		r := FindRound(s, "winter")
+		lines := r.Lines(s)
+		for step := range 60 {
+			at := access.Instant(20 + step)
+			author, _ := s.FindUser(string(user()))
+			var op access.Operation
+			l := lines[rng.IntN(len(lines))]
+			switch rng.IntN(9) {
+			case 0:
+				op = &access.Revoke{Assignment: access.AssignmentRef(l.Assignment.String())}
+			case 1:
+				op = &access.RemoveMember{Group: "night", User: user()}
+			default:
+				op = &ReviewLines{Round: "winter", Keep: rng.IntN(2) == 0, Lines: []LineRef{{access.UserRef(l.User.String()), access.AssignmentRef(l.Assignment.String())}}}
+			}
+			next, faults := apply(s, author, at, op)
+			if len(faults) > 0 {
+				refused++
+				continue
+			}
+			if _, ok := op.(*ReviewLines); ok {
+				if author == l.User || !slices.Contains(r.ReviewersOf(s, l.User, l.Role, at), author) {
+					t.Fatalf("%s decided on %+v", author, l)
+				}
+			}
+			s = next
+		}
+		before := s
+		s, faults = apply(s, opener, 100, &SignOff{Round: "winter"})
+		if len(faults) > 0 {
+			t.Fatal(&faults[0])
+		}
+		gone, asked := map[access.AssignmentID]bool{}, map[LineKey]bool{}
+		for _, v := range Verdicts(before) {
+			a := before.Assignment(v.Assignment)
+			switch {
+			case v.Keep || a == nil:
+			case a.Assignee.User == v.User && a.Rule == 0:
+				gone[a.ID] = true
+			default:
+				asked[LineKey{v.User, a.ID}] = true
+			}
+		}
+		for a := range before.AllAssignments() {
+			if ended := s.Assignment(a.ID) == nil; ended != gone[a.ID] {
+				t.Fatalf("%+v ended: %v, marked: %v", a, ended, gone[a.ID])
+			}
+		}
+		for _, p := range Proposals(s) {
+			if !asked[LineKey{p.User, p.Assignment}] {
+				t.Fatalf("%+v is proposed, and was not marked", p)
+			}
+			delete(asked, LineKey{p.User, p.Assignment})
+			proposed++
+		}
+		if len(asked) > 0 {
+			t.Fatalf("not proposed: %v", asked)
+		}
+		revoked += len(gone)
+		if _, faults := apply(s, opener, 101, &SignOff{Round: "winter"}); len(faults) == 0 {
+			t.Fatal("signed off twice")
+		}
+	}
+	if revoked < 100 || proposed < 100 || refused < 1000 {
+		t.Errorf("%d revoked, %d proposed, %d refused: too few to prove anything", revoked, proposed, refused)
+	}
+}
+
+// What everybody has is no line, and a line says through what it is held.
+func TestLinesSayThroughWhat(t *testing.T) {
+	s := port(t)
+	r := &Round{Filter: `unit eq "finance"`, At: 5}
+	ways := map[string]int{}
+	for _, l := range r.Lines(s) {
+		switch {
+		case s.RoleKey(l.Role) == "berths/r2":
+			t.Errorf("%+v is everybody's", l)
+		case l.Default != 0:
+			ways["default"]++
+		case l.Group != 0:
+			ways["group"]++
+		default:
+			ways["direct"]++
+		}
+	}
+	if ways["default"] != 4 || ways["group"] != 4 || ways["direct"] != 4 { // user.1 and user.3 through night and crew
+		t.Errorf("%v", ways)
+	}
+}
