@@ -50,6 +50,12 @@ func (q Query) AsOf(t time.Time) Query {
 // read from the answer unless nil. An answer that is a problem comes back as a
 // *wire.Problem.
 func (c *Client) Do(ctx context.Context, method, path string, q Query, in, out any) error {
+	return c.DoKeyed(ctx, "", method, path, q, in, out)
+}
+
+// DoKeyed is Do under an idempotency key: asked again with the same, it is done
+// once.
+func (c *Client) DoKeyed(ctx context.Context, key, method, path string, q Query, in, out any) error {
 	var body io.Reader
 	contentType := "application/json"
 	switch in := in.(type) {
@@ -79,6 +85,9 @@ func (c *Client) Do(ctx context.Context, method, path string, q Query, in, out a
 	}
 	if body != nil {
 		req.Header.Set("Content-Type", contentType)
+	}
+	if key != "" {
+		req.Header.Set("Idempotency-Key", key)
 	}
 	if c.Token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.Token)

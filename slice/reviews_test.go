@@ -3,6 +3,7 @@ package slice
 import (
 	"encoding/csv"
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -159,4 +160,88 @@ func TestReviewsByConsole(t *testing.T) {
 	b.Go("/reviews")
 	b.Sees("114 of 238 lines decided")
 	b.Accessible()
+}
+
+// A sign-off that is killed half-way has revoked all or nothing; asked again under
+// its key it is done once.
+func TestASignOffKilledHalfWayIsDoneOnce(t *testing.T) {
+	const people, rounds = 150, 6
+	database := testkit.DemoDatabase(t)
+	rng := rand.New(rand.NewPCG(3, 14))
+	s := testkit.Serve(t, database)
+	token := s.SignIn(t, demo.Administrator).Token
+	halfway := 0
+	for round := range rounds {
+		c := &client.Client{Base: s.Base, Token: token}
+		var ops []string
+		for i := range people {
+			name := fmt.Sprintf("hand.%d.%d", round, i)
+			ops = append(ops, fmt.Sprintf(`{"op":"add_user","user_name":%q,"title":"Hand %d"}`, name, round), grantTo(name, "crane-control/observer"))
+		}
+		if _, err := c.Change(ctx, change("Season", ops...), false); err != nil {
+			t.Fatal(err)
+		}
+		key := fmt.Sprintf("season-%d", round)
+		if _, err := c.Change(ctx, change("Over", fmt.Sprintf(`{"op":"open_round","key":%q,"filter":"title eq \"Hand %d\"","reviewers":"users","users":["marta.quill"]}`, key, round)), false); err != nil {
+			t.Fatal(err)
+		}
+		lines, err := c.ReviewLines(ctx, key, client.Query{"limit": "500"})
+		if err != nil || len(lines.Lines) != people {
+			t.Fatalf("%d lines (%v)", len(lines.Lines), err)
+		}
+		var refs []string
+		for _, l := range lines.Lines {
+			refs = append(refs, fmt.Sprintf(`{"user":%q,"assignment":%q}`, l.User.ID, l.Assignment))
+		}
+		if _, err := c.Change(ctx, change("All go", fmt.Sprintf(`{"op":"review_lines","round":%q,"lines":[%s]}`, key, strings.Join(refs, ","))), false); err != nil {
+			t.Fatal(err)
+		}
+		sign := func(c *client.Client) (out wire.ChangeResult, err error) {
+			return out, c.DoKeyed(ctx, key, "POST", "/changes", nil, change("Season over", fmt.Sprintf(`{"op":"sign_off","round":%q}`, key)), &out)
+		}
+		begun := make(chan error, 1)
+		go func() {
+			_, err := sign(c)
+			begun <- err
+		}()
+		for range round * rng.IntN(3) { // some calls long, not some time; at first at once
+			_, _ = c.Me(ctx)
+		}
+		s.Kill()
+		first := <-begun
+		s = testkit.Serve(t, database)
+		c = &client.Client{Base: s.Base, Token: token}
+		held := func() int {
+			n := 0
+			all, err := c.Users(ctx, client.Query{"filter": fmt.Sprintf(`title eq "Hand %d"`, round), "limit": "500"})
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, u := range all.Users {
+				if allowed(t, c, u.UserName, "crane-control", "read", "cranes") {
+					n++
+				}
+			}
+			return n
+		}
+		n := held()
+		if n != 0 && n != people || first == nil && n != 0 {
+			t.Fatalf("after the kill %d of %d hold it still; the answer was %v", n, people, first)
+		}
+		if n == people {
+			halfway++
+		}
+		again, err := sign(c)
+		if err != nil || held() != 0 {
+			t.Fatalf("asked again: %+v %v, %d hold it still", again, err, held())
+		}
+		if again.Repeated != (n == 0) {
+			t.Errorf("nobody held it: %v, and it says done before: %v", n == 0, again.Repeated)
+		}
+	}
+	c := &client.Client{Base: s.Base, Token: token}
+	if v, err := c.Verify(ctx); err != nil || !v.Verified {
+		t.Errorf("%+v %v", v, err)
+	}
+	t.Logf("%d of %d sign-offs were killed before they were in the ledger", halfway, rounds)
 }
