@@ -2,17 +2,22 @@ package main
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"strings"
 	"time"
 
+	"ableroster/demo"
 	"ableroster/internal/access"
+	"ableroster/internal/desk"
 	"ableroster/internal/review"
+	"ableroster/wire"
 )
 
 // workflows measures, of an organisation of 100,000 users, the preview of a
 // default rule over all of them and the lines of a round over 100,000 of what
 // they hold.
-func workflows(context.Context, string) ([]line, error) {
+func workflows(ctx context.Context, database string) ([]line, error) {
 	s, err := snapshot(100_000)
 	if err != nil {
 		return nil, err
@@ -55,8 +60,75 @@ func workflows(context.Context, string) ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	return []line{
+	out := []line{
 		{"preview of a default rule over 100,000 users, against 1,000", ruled.String(), ruledSmall.String(), ratio(ruled.p50(), ruledSmall.p50()), "aim: 2 s"},
 		{fmt.Sprintf("the lines of a round, %d of them, against those of 1,000 users", n), opened.String(), openedSmall.String(), ratio(opened.p50(), openedSmall.p50()), "aim: 10 s for 100,000"},
-	}, nil
+	}
+	more, err := atTheDesk(ctx, database)
+	return append(out, more...), err
+}
+
+// atTheDesk measures what people wait for, with 100,000 users: a round opened and
+// read, a page of its lines, asking and withdrawing, and Today; each against a row
+// read by its key.
+func atTheDesk(ctx context.Context, database string) ([]line, error) {
+	k, err := lasting(ctx, database, 100_000)
+	if err != nil {
+		return nil, err
+	}
+	defer k.drop()
+	change := func(ops ...string) (wire.ChangeResult, error) {
+		var raw []json.RawMessage
+		for _, op := range ops {
+			raw = append(raw, json.RawMessage(op))
+		}
+		return k.desk.Change(ctx, k.admin, wire.ChangeRequest{Reason: "measuring", Operations: raw}, desk.How{})
+	}
+	other := demo.UserName(7)
+	if _, err := change(`{"op":"set_route","key":"measured","steps":[{"whose":"users","users":["`+other+`"]}]}`,
+		`{"op":"offer_role","role":"seasonal-helper","route":"measured","words":"help for a season"}`); err != nil {
+		return nil, err
+	}
+	key := fmt.Sprintf("measured-%d", time.Now().UnixNano())
+	began := time.Now()
+	if _, err := change(fmt.Sprintf(`{"op":"open_round","key":%q,"filter":"unit eq \"marine/pilotage\"","reviewers":"users","users":[%q]}`, key, demo.Administrator)); err != nil {
+		return nil, err
+	}
+	round, err := k.desk.Now(ctx, k.admin).Round(key)
+	if err != nil {
+		return nil, err
+	}
+	opened := time.Since(began)
+	bare := func() error {
+		var n int64
+		return k.pool.QueryRow(ctx, "select revision from revision where revision = 1").Scan(&n)
+	}
+	asking := func() error {
+		r, err := change(`{"op":"ask_role","role":"seasonal-helper"}`)
+		if err != nil {
+			return err
+		}
+		id, _, _ := strings.Cut(r.Notes[0].Message, " ")
+		_, err = change(fmt.Sprintf(`{"op":"withdraw_request","request":%q}`, id))
+		return err
+	}
+	out := []line{{fmt.Sprintf("a round of %d lines opened and first read, 100,000 users", round.Lines), short(opened), "", "", "aim: 10 s"}}
+	for _, x := range []struct {
+		what string
+		do   func() error
+	}{
+		{"a page of its lines", func() error {
+			_, err := k.desk.Now(ctx, k.admin).RoundLines(key, desk.LineSearch{Mine: true, Limit: 100})
+			return err
+		}},
+		{"Today", func() error { k.desk.Now(ctx, k.admin).Today(); return nil }},
+		{"asking for a role, and withdrawing", asking},
+	} {
+		ours, against, err := inTurn(100, x.do, bare)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, line{x.what + ", 100,000 users, against a row by its key", fmt.Sprintf("%s / %s", ours, short(ours.quantile(0.95))), against.String(), ratio(ours.p50(), against.p50()), "third: p95; aim: 50 ms"})
+	}
+	return out, nil
 }

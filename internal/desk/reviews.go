@@ -69,7 +69,7 @@ func (v *View) look(r *review.Round) (*looked, error) {
 // seesLine says whether the caller may see a line: whoever reviews it, and who
 // reads reviews, within the users they may read.
 func (v *View) seesLine(r *review.Round, l *review.Line) (sees, mine bool) {
-	mine = slices.Contains(r.ReviewersOf(v.today, l.User, l.Role, v.now()), v.caller.User)
+	mine = r.Reviews(v.today, v.caller.User, l.User, l.Role, v.now())
 	return mine || v.rights().May(access.ActRead, "reviews") && v.readsUser(l.User), mine && r.State == review.Open && l.User != v.caller.User
 }
 
@@ -189,21 +189,30 @@ func (v *View) reviewerWords(r *review.Round) string {
 }
 
 // findRound is a round the caller has to do with.
-func (v *View) findRound(ref string) (*review.Round, wire.Round, error) {
+func (v *View) findRound(ref string) (*review.Round, error) {
 	r := review.FindRound(v.Snapshot, ref)
 	if r == nil {
-		return nil, wire.Round{}, notFound("there is no review “%s”", ref)
+		return nil, notFound("there is no review “%s”", ref)
 	}
-	out, sees, err := v.round(r, true)
-	if err == nil && !sees {
-		err = notFound("there is no review “%s”", ref)
+	x, err := v.look(r)
+	if err != nil {
+		return nil, err
 	}
-	return r, out, err
+	if v.rights().May(access.ActRead, "reviews") || slices.ContainsFunc(x.lines, func(l review.Line) bool {
+		return r.Reviews(v.today, v.caller.User, l.User, l.Role, v.now())
+	}) {
+		return r, nil
+	}
+	return nil, notFound("there is no review “%s”", ref)
 }
 
 // Round is one round, with how far each reviewer is.
 func (v *View) Round(ref string) (wire.OneRound, error) {
-	_, out, err := v.findRound(ref)
+	r, err := v.findRound(ref)
+	if err != nil {
+		return wire.OneRound{}, err
+	}
+	out, _, err := v.round(r, true)
 	if err != nil {
 		return wire.OneRound{}, err
 	}
@@ -222,7 +231,7 @@ type LineSearch struct {
 // RoundLines is a page of the lines of a round the caller may see.
 func (v *View) RoundLines(ref string, q LineSearch) (wire.ReviewLineList, error) {
 	out := wire.ReviewLineList{Stand: v.stand(), Lines: []wire.ReviewLine{}}
-	r, _, err := v.findRound(ref)
+	r, err := v.findRound(ref)
 	if err != nil {
 		return out, err
 	}

@@ -1,10 +1,6 @@
 package review
 
-import (
-	"slices"
-
-	"ableroster/internal/access"
-)
+import "ableroster/internal/access"
 
 func init() {
 	access.Register(&OpenRound{})
@@ -157,7 +153,7 @@ func (o *ReviewLines) ApplyTo(d *access.Draft) {
 		case u == d.Author:
 			d.Fault("lines", "%d: nobody reviews what they hold themselves", i+1)
 			return
-		case !slices.Contains(r.ReviewersOf(&d.Snapshot, u, a.Role, d.At()), d.Author):
+		case !r.Reviews(&d.Snapshot, d.Author, u, a.Role, d.At()):
 			d.Fault("lines", "%d: it is not for you to review", i+1)
 			return
 		}

@@ -203,24 +203,43 @@ func (r *Round) users(s *access.Snapshot) func(*access.User) bool {
 	return func(*access.User) bool { return true }
 }
 
-// Reviewers are who decides on a line as things are now, never the user on it:
-// those the round names, or else whoever opened it.
-func (r *Round) ReviewersOf(s *access.Snapshot, user access.UserID, role access.RoleID, at access.Instant) []access.UserID {
-	var named []access.UserID
+// eachReviewer calls yield for each of those who decide on a line as things are
+// now, never the user on it: those the round names, or else whoever opened it.
+func (r *Round) eachReviewer(s *access.Snapshot, user access.UserID, role access.RoleID, at access.Instant, yield func(access.UserID)) {
+	any := false
+	try := func(id access.UserID) {
+		if id != 0 && id != user && s.Effective(id, at) {
+			any = true
+			yield(id)
+		}
+	}
 	switch r.Reviewers {
 	case Manager:
 		if u := s.User(user); u != nil {
-			named = []access.UserID{u.Manager}
+			try(u.Manager)
 		}
 	case Owner:
-		named = []access.UserID{s.OwnerOf(role)}
+		try(s.OwnerOf(role))
 	case Users:
-		named = slices.Clone(r.Named)
+		for _, id := range r.Named {
+			try(id)
+		}
 	}
-	fits := func(id access.UserID) bool { return id != 0 && id != user && s.Effective(id, at) }
-	named = slices.DeleteFunc(named, func(id access.UserID) bool { return !fits(id) })
-	if len(named) == 0 && fits(r.Opener) {
-		named = []access.UserID{r.Opener}
+	if !any {
+		try(r.Opener)
 	}
-	return named
+}
+
+// ReviewersOf are who decides on a line as things are now.
+func (r *Round) ReviewersOf(s *access.Snapshot, user access.UserID, role access.RoleID, at access.Instant) []access.UserID {
+	var out []access.UserID
+	r.eachReviewer(s, user, role, at, func(id access.UserID) { out = append(out, id) })
+	return out
+}
+
+// Reviews says whether somebody decides on a line as things are now.
+func (r *Round) Reviews(s *access.Snapshot, by, user access.UserID, role access.RoleID, at access.Instant) bool {
+	found := false
+	r.eachReviewer(s, user, role, at, func(id access.UserID) { found = found || id == by })
+	return found
 }
