@@ -23,7 +23,7 @@ func TestRequestsByCommandLine(t *testing.T) {
 
 	ines.says(0, "make soundings and enter them", "offers", "soundings")
 	ines.says(0, "Nothing like that can be asked for", "offers", "zeppelin")
-	ines.says(1, "no role held gives it", "check", demo.Pilot, "incident-log", "update", "incidents")
+	ines.says(1, "can be asked for: roster request works-orders/raiser", "check", demo.Pilot, "works-orders", "create", "orders")
 	ines.says(3, "this role is given for 180 days at most", "request", "sounding-surveys/surveyor", "-reason", "Helps the launch")
 	ines.says(3, "is too late", "request", "sounding-surveys/surveyor", "-until", "2099-01-01", "-reason", "Helps the launch")
 	ines.says(3, "there is no role “auditor”", "request", "auditor", "-reason", "x")

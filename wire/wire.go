@@ -261,9 +261,10 @@ type CheckAnswer struct {
 	Reason  string `json:"reason" doc:"a code of a closed list"`
 	Message string `json:"message" doc:"a plain sentence"`
 	Stand
-	Paths []Path `json:"paths,omitempty" doc:"why, or what came near; shortest first"`
-	More  bool   `json:"more,omitempty" doc:"there are more paths than listed"`
-	Cure  []Ref  `json:"cure,omitempty" doc:"when denied: roles that would give it, the narrowest first"`
+	Paths   []Path `json:"paths,omitempty" doc:"why, or what came near; shortest first"`
+	More    bool   `json:"more,omitempty" doc:"there are more paths than listed"`
+	Cure    []Ref  `json:"cure,omitempty" doc:"when denied: roles that would give it, the narrowest first"`
+	Offered []Ref  `json:"offered,omitempty" doc:"when denied: of all roles that would give it, those that can be asked for"`
 }
 
 // AccessLine is actions on a pattern that a user has, and why.

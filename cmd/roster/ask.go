@@ -49,6 +49,9 @@ func check(c *call) error {
 		if len(a.Cure) > 0 {
 			c.say("  would give it: %s", refs(a.Cure))
 		}
+		for _, r := range a.Offered {
+			c.say("  can be asked for: roster request %s", first(r.Key, r.Label))
+		}
 	}
 	if !a.Allowed {
 		return errDenied
@@ -94,10 +97,7 @@ func (c *call) pathWords(p wire.Path) string {
 func access(c *call) error {
 	c.reads()
 	why := c.flags.Bool("why", false, "with every path, not only the shortest")
-	if err := c.parse("USER"); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{}, "USER")
 	if err != nil {
 		return err
 	}

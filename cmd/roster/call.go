@@ -153,6 +153,14 @@ func (c *call) at(q client.Query) (client.Query, error) {
 	return q.AsOf(t), nil
 }
 
+// asked is parse and at for a question whose query needs nothing of the flags.
+func (c *call) asked(q client.Query, want ...string) (client.Query, error) {
+	if err := c.parse(want...); err != nil {
+		return nil, err
+	}
+	return c.at(q)
+}
+
 // instant reads a day or an instant of a flag; blank is open.
 func (c *call) instant(name, s string) (string, error) {
 	if s == "" {

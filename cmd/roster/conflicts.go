@@ -8,10 +8,7 @@ import (
 
 func conflictsList(c *call) error {
 	c.reads()
-	if err := c.parse(); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{})
 	if err != nil {
 		return err
 	}

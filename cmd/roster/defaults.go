@@ -19,10 +19,7 @@ func labels(refs []wire.Ref) string {
 
 func defaultsList(c *call) error {
 	c.reads()
-	if err := c.parse(); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{})
 	if err != nil {
 		return err
 	}

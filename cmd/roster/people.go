@@ -95,10 +95,7 @@ func (c *call) window(from, until *time.Time) string {
 
 func usersShow(c *call) error {
 	c.reads()
-	if err := c.parse("USER"); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{}, "USER")
 	if err != nil {
 		return err
 	}

@@ -173,10 +173,7 @@ func requests(c *call) error {
 
 func requestsShow(c *call) error {
 	c.reads()
-	if err := c.parse("REQUEST"); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{}, "REQUEST")
 	if err != nil {
 		return err
 	}
@@ -258,10 +255,7 @@ func withdraw(c *call) error {
 
 func routesList(c *call) error {
 	c.reads()
-	if err := c.parse(); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{})
 	if err != nil {
 		return err
 	}

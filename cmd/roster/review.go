@@ -10,10 +10,7 @@ import (
 
 func reviewList(c *call) error {
 	c.reads()
-	if err := c.parse(); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{})
 	if err != nil {
 		return err
 	}
@@ -53,10 +50,7 @@ func reviewOpen(c *call) error {
 
 func reviewShow(c *call) error {
 	c.reads()
-	if err := c.parse("ROUND"); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{}, "ROUND")
 	if err != nil {
 		return err
 	}

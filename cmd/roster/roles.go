@@ -128,10 +128,7 @@ func revoke(c *call) error {
 
 func rolesList(c *call) error {
 	c.reads()
-	if err := c.parse(); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{})
 	if err != nil {
 		return err
 	}
@@ -158,10 +155,7 @@ func refs(all []wire.Ref) string {
 
 func rolesShow(c *call) error {
 	c.reads()
-	if err := c.parse("ROLE"); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{}, "ROLE")
 	if err != nil {
 		return err
 	}
@@ -206,10 +200,7 @@ func rolesShow(c *call) error {
 
 func groupsList(c *call) error {
 	c.reads()
-	if err := c.parse(); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{})
 	if err != nil {
 		return err
 	}
@@ -228,10 +219,7 @@ func groupsList(c *call) error {
 
 func groupsShow(c *call) error {
 	c.reads()
-	if err := c.parse("GROUP"); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{}, "GROUP")
 	if err != nil {
 		return err
 	}
@@ -256,10 +244,7 @@ func groupsShow(c *call) error {
 
 func applicationsList(c *call) error {
 	c.reads()
-	if err := c.parse(); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{})
 	if err != nil {
 		return err
 	}
@@ -277,10 +262,7 @@ func applicationsList(c *call) error {
 
 func applicationsShow(c *call) error {
 	c.reads()
-	if err := c.parse("APPLICATION"); err != nil {
-		return err
-	}
-	q, err := c.at(client.Query{})
+	q, err := c.asked(client.Query{}, "APPLICATION")
 	if err != nil {
 		return err
 	}

@@ -31,7 +31,7 @@ func (s *Snapshot) Conflict(id ConflictID) *Conflict {
 }
 
 // Conflicts are all rules, ended ones too.
-func (s *Snapshot) Conflicts() []*Conflict { return allKept[*Conflict](s, FactConflict) }
+func (s *Snapshot) Conflicts() []*Conflict { return KeptOf[*Conflict](s, FactConflict) }
 
 // FindConflict finds a rule by key or id.
 func (s *Snapshot) FindConflict(ref string) (ConflictID, bool) {

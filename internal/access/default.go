@@ -54,16 +54,7 @@ func (s *Snapshot) Default(id DefaultID) *Default {
 }
 
 // Defaults are all rules, ended ones too.
-func (s *Snapshot) Defaults() []*Default { return allKept[*Default](s, FactDefault) }
-
-func allKept[T Kept](s *Snapshot, kind FactKind) []T {
-	var out []T
-	s.AllKept(kind, func(f Kept) bool {
-		out = append(out, f.(T))
-		return true
-	})
-	return out
-}
+func (s *Snapshot) Defaults() []*Default { return KeptOf[*Default](s, FactDefault) }
 
 // FindDefault finds a rule by key or id.
 func (s *Snapshot) FindDefault(ref string) (DefaultID, bool) {

@@ -71,5 +71,15 @@ func (s *Snapshot) AllKept(kind FactKind, yield func(Kept) bool) {
 	}
 }
 
+// KeptOf are all open facts of a kind, in order of number.
+func KeptOf[T Kept](s *Snapshot, kind FactKind) []T {
+	var out []T
+	s.AllKept(kind, func(f Kept) bool {
+		out = append(out, f.(T))
+		return true
+	})
+	return out
+}
+
 // Keep opens a kept fact, in the place of the one with the same number.
 func (d *Draft) Keep(f Kept) { d.put(f) }

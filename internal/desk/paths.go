@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/request"
 	"ableroster/internal/tally"
 	"ableroster/wire"
 )
@@ -164,7 +165,7 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 			v.desk.Tally.Add(tally.Key{Application: app, User: user, Action: q.Action, Path: q.Path}, v.at.Time())
 		}
 		if q.Explain && decides {
-			out.Cure = v.cure(ask, true)
+			out.Cure, out.Offered = v.cure(ask, true)
 		}
 		return out, nil
 	}
@@ -178,7 +179,7 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 	}
 	v.reasons(func(g giving) { visitPaths(out.Paths, g) })
 	out.Message = v.sentence(q, e, out.Paths)
-	out.Cure = v.cure(ask, decides)
+	out.Cure, out.Offered = v.cure(ask, decides)
 	return out, nil
 }
 
@@ -186,15 +187,18 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 const mostCures = 5
 
 // cure are roles that would give what was denied, of those the caller may read;
-// all of them to an account that decides for the application.
-func (v *View) cure(q access.Question, decides bool) []wire.Ref {
-	var out []wire.Ref
+// all of them to an account that decides for the application. Those that are
+// offered may be known to whoever could ask for them.
+func (v *View) cure(q access.Question, decides bool) (roles, offered []wire.Ref) {
 	for _, r := range v.Cures(q) {
-		if ref := v.roleRef(r, decides); !ref.Outside && len(out) < mostCures {
-			out = append(out, ref)
+		if ref := v.roleRef(r, decides); !ref.Outside && len(roles) < mostCures {
+			roles = append(roles, ref)
+		}
+		if request.OfferOf(v.Snapshot, r) != nil && len(offered) < mostCures {
+			offered = append(offered, v.roleRef(r, true))
 		}
 	}
-	return out
+	return roles, offered
 }
 
 func badPath(err error) error {

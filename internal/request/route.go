@@ -84,18 +84,9 @@ func OfferOf(s *access.Snapshot, role access.RoleID) *Offer {
 }
 
 // Routes, Offers and Requests are all of them, in order of number.
-func Routes(s *access.Snapshot) []*Route     { return all[*Route](s, FactRoute) }
-func Offers(s *access.Snapshot) []*Offer     { return all[*Offer](s, FactOffer) }
-func Requests(s *access.Snapshot) []*Request { return all[*Request](s, FactRequest) }
-
-func all[T access.Kept](s *access.Snapshot, kind access.FactKind) []T {
-	var out []T
-	s.AllKept(kind, func(f access.Kept) bool {
-		out = append(out, f.(T))
-		return true
-	})
-	return out
-}
+func Routes(s *access.Snapshot) []*Route     { return access.KeptOf[*Route](s, FactRoute) }
+func Offers(s *access.Snapshot) []*Offer     { return access.KeptOf[*Offer](s, FactOffer) }
+func Requests(s *access.Snapshot) []*Request { return access.KeptOf[*Request](s, FactRequest) }
 
 // FindRoute finds a route by key or id.
 func FindRoute(s *access.Snapshot, ref string) *Route {

@@ -112,18 +112,9 @@ func RoundOf(s *access.Snapshot, id RoundID) *Round {
 }
 
 // Rounds, Verdicts and Proposals are all of them, in order of number.
-func Rounds(s *access.Snapshot) []*Round       { return all[*Round](s, FactRound) }
-func Verdicts(s *access.Snapshot) []*Verdict   { return all[*Verdict](s, FactVerdict) }
-func Proposals(s *access.Snapshot) []*Proposal { return all[*Proposal](s, FactProposal) }
-
-func all[T access.Kept](s *access.Snapshot, kind access.FactKind) []T {
-	var out []T
-	s.AllKept(kind, func(f access.Kept) bool {
-		out = append(out, f.(T))
-		return true
-	})
-	return out
-}
+func Rounds(s *access.Snapshot) []*Round       { return access.KeptOf[*Round](s, FactRound) }
+func Verdicts(s *access.Snapshot) []*Verdict   { return access.KeptOf[*Verdict](s, FactVerdict) }
+func Proposals(s *access.Snapshot) []*Proposal { return access.KeptOf[*Proposal](s, FactProposal) }
 
 // FindRound finds a round by key or id.
 func FindRound(s *access.Snapshot, ref string) *Round {

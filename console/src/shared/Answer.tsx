@@ -17,8 +17,7 @@ export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> 
   const { past } = useDay()
   const me = useMe()
   const own = ask.user === me.user.key || ask.user === me.user.id
-  const offers = useQuery({ queryKey: ['offers', undefined, undefined], queryFn: () => answer(api.GET('/api/v1/offers')), enabled: own && !past && why.data?.allowed === false })
-  const offered = (offers.data?.offers ?? []).find((o) => cure.some((r) => r.id === o.role.id))
+  const offered = own && !past ? (why.data?.offered ?? []) : []
   return (
     <>
       <p aria-live="polite">{why.data?.message ?? (why.error ? '' : 'Asking …')}</p>
@@ -40,14 +39,15 @@ export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> 
             </span>
           ))}
           .
-          {offered && (
-            <>
-              {' '}
-              <Link to="/ask" search={{ role: offered.role.key }} className="press">
-                Ask for {offered.role.label}
-              </Link>
-            </>
-          )}
+        </p>
+      )}
+      {offered.length > 0 && (
+        <p className="mt-1">
+          {offered.map((r) => (
+            <Link key={r.id} to="/ask" search={{ role: r.key }} className="press mr-4">
+              Ask for {r.label}
+            </Link>
+          ))}
         </p>
       )}
     </>
