@@ -72,7 +72,7 @@ func workflows(ctx context.Context, database string) ([]line, error) {
 // read, a page of its lines, asking and withdrawing, and Today; each against a row
 // read by its key.
 func atTheDesk(ctx context.Context, database string) ([]line, error) {
-	k, err := lasting(ctx, database, 100_000)
+	k, err := keep(ctx, database, 100_000)
 	if err != nil {
 		return nil, err
 	}

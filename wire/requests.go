@@ -81,12 +81,19 @@ type OneRequest struct {
 // Today is what waits for the caller.
 type Today struct {
 	Stand
-	ToDecide  []Request  `json:"to_decide" doc:"requests that wait for the caller"`
-	Mine      []Request  `json:"mine" doc:"the caller's own that wait, and those decided in the last 14 days"`
-	Stuck     []Request  `json:"stuck" doc:"to whoever reads all requests: those that wait for nobody"`
-	Reviews   []Round    `json:"reviews" doc:"rounds with lines that wait for the caller"`
-	Proposals []Proposal `json:"proposals" doc:"what reviews ask of the caller"`
-	Ending    []Ending   `json:"ending" doc:"what the caller holds that ends within 14 days"`
+	ToDecide  []Request       `json:"to_decide" doc:"requests that wait for the caller"`
+	Mine      []Request       `json:"mine" doc:"the caller's own that wait, and those decided in the last 14 days"`
+	Stuck     []Request       `json:"stuck" doc:"to whoever reads all requests: those that wait for nobody"`
+	Reviews   []WaitingReview `json:"reviews" doc:"rounds with lines that wait for the caller"`
+	Proposals []Proposal      `json:"proposals" doc:"what reviews ask of the caller"`
+	Ending    []Ending        `json:"ending" doc:"what the caller holds that ends within 14 days"`
+}
+
+// WaitingReview is a round with lines that wait for the caller.
+type WaitingReview struct {
+	Key   string `json:"key"`
+	Label string `json:"label"`
+	Lines int    `json:"lines"`
 }
 
 // Ending is a role of the caller that ends soon.

@@ -26,6 +26,12 @@ func today(c *call) error {
 			rows = append(rows, append([]string{part.what}, requestRow(r)...))
 		}
 	}
+	for _, r := range t.Reviews {
+		rows = append(rows, []string{"to review", r.Key, "", "", count(r.Lines, "line"), "", r.Label})
+	}
+	for _, p := range t.Proposals {
+		rows = append(rows, []string{"proposed", p.ID, p.Role.Label, p.User.Label, "", "", p.Round.Label})
+	}
 	for _, e := range t.Ending {
 		rows = append(rows, []string{"ends soon", "", e.Role.Label, "you", "until " + c.day(&e.Until), "", ""})
 	}

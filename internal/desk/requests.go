@@ -333,15 +333,15 @@ func (v *View) Today() wire.Today {
 		}
 	}
 	slices.Reverse(mine)
-	out.Reviews = []wire.Round{}
+	out.Reviews = []wire.WaitingReview{}
 	for _, r := range review.Rounds(v.Snapshot) {
 		if r.State != review.Open {
 			continue
 		}
 		// While the database is away an old day may not be at hand: the rest of
 		// the page stands without it.
-		if x, _, err := v.round(r, false); err == nil && x.Mine > 0 {
-			out.Reviews = append(out.Reviews, x)
+		if n, err := v.left(r); err == nil && n > 0 {
+			out.Reviews = append(out.Reviews, wire.WaitingReview{Key: r.Key, Label: r.Label, Lines: n})
 		}
 	}
 	out.Proposals = v.proposals()

@@ -13,7 +13,6 @@ import (
 // looked is what a round looks at: its lines, and how many of each unit hold each
 // role. Both follow from a past revision and never change.
 type looked struct {
-	at    *access.Snapshot
 	lines []review.Line
 	peers map[unitRole]int
 	units map[string]int
@@ -30,8 +29,8 @@ type rounds struct {
 	kept map[review.RoundID]*looked
 }
 
-// mostRounds bounds how many are kept at once.
-const mostRounds = 4
+// mostRounds bounds how many are kept at once: some 50 bytes a line each.
+const mostRounds = 16
 
 // look reads what a round looks at, once.
 func (v *View) look(r *review.Round) (*looked, error) {
@@ -45,7 +44,7 @@ func (v *View) look(r *review.Round) (*looked, error) {
 	if err != nil {
 		return nil, err
 	}
-	x := &looked{at: s, lines: r.Lines(s), peers: map[unitRole]int{}, units: map[string]int{}}
+	x := &looked{lines: r.Lines(s), peers: map[unitRole]int{}, units: map[string]int{}}
 	for u := range s.Users() {
 		if !s.Effective(u.ID, r.At) {
 			continue
@@ -59,8 +58,14 @@ func (v *View) look(r *review.Round) (*looked, error) {
 			}
 		})
 	}
-	if c.kept == nil || len(c.kept) >= mostRounds {
+	if c.kept == nil {
 		c.kept = map[review.RoundID]*looked{}
+	}
+	for id := range c.kept { // any of them makes room
+		if len(c.kept) < mostRounds {
+			break
+		}
+		delete(c.kept, id)
 	}
 	c.kept[r.ID] = x
 	return x, nil
@@ -239,6 +244,10 @@ func (v *View) RoundLines(ref string, q LineSearch) (wire.ReviewLineList, error)
 	if err != nil {
 		return out, err
 	}
+	then, err := v.desk.Ledger.At(v.ctx, r.At)
+	if err != nil {
+		return out, err
+	}
 	said := v.verdicts(r)
 	var found []*review.Line
 	for i := range x.lines {
@@ -254,7 +263,7 @@ func (v *View) RoundLines(ref string, q LineSearch) (wire.ReviewLineList, error)
 	}
 	out.Total, out.Next = len(found), next
 	for _, l := range page {
-		out.Lines = append(out.Lines, v.line(r, x, l, said[l.LineKey]))
+		out.Lines = append(out.Lines, v.line(r, x, then, l, said[l.LineKey]))
 	}
 	v.reasons(func(g giving) {
 		for i := range out.Lines {
@@ -267,11 +276,11 @@ func (v *View) RoundLines(ref string, q LineSearch) (wire.ReviewLineList, error)
 }
 
 // line draws one line as it was when the round opened, to whoever may see it.
-func (v *View) line(r *review.Round, x *looked, l *review.Line, said *review.Verdict) wire.ReviewLine {
+func (v *View) line(r *review.Round, x *looked, then *access.Snapshot, l *review.Line, said *review.Verdict) wire.ReviewLine {
 	w := *v
-	w.Snapshot, w.at = x.at, r.At
+	w.Snapshot, w.at = then, r.At
 	w.met = map[access.UserID]bool{l.User: true} // a reviewer knows whom they review
-	u, role := x.at.User(l.User), x.at.Role(l.Role)
+	u, role := then.User(l.User), then.Role(l.Role)
 	out := wire.ReviewLine{User: w.userRef(l.User), Unit: u.Unit, Title: u.Title, Role: w.roleRef(l.Role, true), Assignment: l.Assignment.String(),
 		Through: "direct", Until: instant(l.Until), Since: &wire.Given{Revision: l.Since},
 		Peers: x.peers[unitRole{u.Unit, l.Role}] - 1, Unitmates: x.units[u.Unit] - 1}
@@ -285,11 +294,11 @@ func (v *View) line(r *review.Round, x *looked, l *review.Line, said *review.Ver
 	case l.Group != 0:
 		out.Through = "group"
 	}
-	if c := x.at.WayThrough(l.User, l.Role, l.Assignment, r.At); c != nil {
+	if c := then.WayThrough(l.User, l.Role, l.Assignment, r.At); c != nil {
 		out.Path = w.path(l.User, *c)
 	}
 	for _, f := range v.Snapshot.Conflicts() {
-		if slices.Contains(f.Roles, l.Role) && f.Broken(x.at, l.User, r.At) {
+		if slices.Contains(f.Roles, l.Role) && f.Broken(then, l.User, r.At) {
 			out.Conflicts = append(out.Conflicts, f.Label)
 		}
 	}
@@ -302,6 +311,22 @@ func (v *View) line(r *review.Round, x *looked, l *review.Line, said *review.Ver
 	_, mine := v.seesLine(r, l)
 	out.Mine = mine && !out.Gone && !v.past
 	return out
+}
+
+// left is how many lines of a round still wait for the caller.
+func (v *View) left(r *review.Round) (int, error) {
+	x, err := v.look(r)
+	if err != nil {
+		return 0, err
+	}
+	said, at, n := v.verdicts(r), v.now(), 0
+	for i := range x.lines {
+		l := &x.lines[i]
+		if r.Reviews(v.today, v.caller.User, l.User, l.Role, at) && said[l.LineKey] == nil {
+			n++
+		}
+	}
+	return n, nil
 }
 
 // undecided are the lines of a round without a verdict that have not ended by

@@ -42,11 +42,11 @@ export function TodayPage() {
           <h2 className="mt-6">To review</h2>
           <ul>
             {t.reviews.map((r) => (
-              <li key={r.id} className="border-rule border-b py-2">
+              <li key={r.key} className="border-rule border-b py-2">
                 <Link to="/reviews/$round" params={{ round: r.key }} className="press">
                   {r.label}
                 </Link>{' '}
-                <span className="text-brass">{count(r.mine, 'line')} for you</span>
+                <span className="text-brass">{count(r.lines, 'line')} for you</span>
               </li>
             ))}
           </ul>
