@@ -106,7 +106,7 @@ func effectText(es []Entitlement) string {
 		e := &es[i]
 		b.WriteString(strconv.FormatUint(uint64(e.Application), 36))
 		for _, x := range []string{e.Action, e.Target, e.Schedule.String()} {
-			b.WriteByte(' ')
+			b.WriteByte(0) // in no name
 			b.WriteString(x)
 		}
 		if e.Own {
@@ -246,6 +246,7 @@ func (d *Draft) RoleGains(touched []UserID, from Instant) []RoleGain {
 	out = append(out, d.ruleGains(widened)...)
 	out = append(out, d.defaultGains(widened)...)
 	out = append(out, d.promised...)
+	out = append(out, d.offerGains(widened)...)
 	ahead := Window{From: from}
 	for _, id := range touched {
 		if id == 0 {

@@ -1,6 +1,7 @@
 package access
 
 import (
+	"slices"
 	"strconv"
 
 	"ableroster/internal/filter"
@@ -52,6 +53,52 @@ func (d *Draft) Reads(f Kept) { d.read(f.Kind(), f.Row()) }
 // gives on that authority.
 func (d *Draft) Promise(role RoleID, within string) {
 	d.promised = append(d.promised, RoleGain{Role: role, Within: within})
+}
+
+// Offering is a kept fact by which a role is given to whoever asks and is
+// approved: whoever makes the role give more is judged as if they gave that to
+// everybody.
+type Offering interface {
+	Kept
+	// Offers is the role, 0 when it is not offered any more.
+	Offers() RoleID
+}
+
+// offerGains are the roles that come to be given, or to give more, through one
+// that is offered.
+func (d *Draft) offerGains(widened map[RoleID]bool) []RoleGain {
+	var out []RoleGain
+	for p := range d.kept {
+		for i := range d.kept[p].Len() {
+			f := d.kept[p].Get(i)
+			if f == nil {
+				continue
+			}
+			o, ok := f.(Offering)
+			if !ok {
+				break // a table holds one kind
+			}
+			out = append(out, d.widerOffer(o.Offers(), widened)...)
+		}
+	}
+	return out
+}
+
+func (d *Draft) widerOffer(role RoleID, widened map[RoleID]bool) []RoleGain {
+	if role == 0 {
+		return nil
+	}
+	var before []RoleID
+	if r := d.base.roles.At(int(role)); r != nil {
+		before = r.closure
+	}
+	var out []RoleGain
+	for _, x := range d.roles.At(int(role)).closure {
+		if widened[x] || !slices.Contains(before, x) {
+			out = append(out, RoleGain{Role: x})
+		}
+	}
+	return out
 }
 
 // GrantByRequest opens an assignment that was asked for and approved, on the

@@ -36,15 +36,16 @@ const mostRounds = 16
 func (v *View) look(r *review.Round) (*looked, error) {
 	c := &v.desk.rounds
 	c.mu.Lock()
-	defer c.mu.Unlock()
-	if x := c.kept[r.ID]; x != nil {
+	x := c.kept[r.ID]
+	c.mu.Unlock()
+	if x != nil {
 		return x, nil
 	}
 	s, err := v.desk.Ledger.At(v.ctx, r.At)
 	if err != nil {
 		return nil, err
 	}
-	x := &looked{lines: r.Lines(s), peers: map[unitRole]int{}, units: map[string]int{}}
+	x = &looked{lines: r.Lines(s), peers: map[unitRole]int{}, units: map[string]int{}}
 	for u := range s.Users() {
 		if !s.Effective(u.ID, r.At) {
 			continue
@@ -58,6 +59,8 @@ func (v *View) look(r *review.Round) (*looked, error) {
 			}
 		})
 	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	if c.kept == nil {
 		c.kept = map[review.RoundID]*looked{}
 	}

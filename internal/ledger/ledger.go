@@ -229,7 +229,7 @@ func (l *Ledger) listen(ctx context.Context) error {
 		}
 		l.clock.Store(&clockReading{now, time.Now()})
 		wait, cancel := context.WithTimeout(ctx, time.Second)
-		err := l.heed(wait, conn.Conn(), newest)
+		err := l.heed(ctx, wait, conn.Conn(), newest)
 		cancel()
 		if err != nil && !errors.Is(err, context.DeadlineExceeded) {
 			return err
@@ -238,10 +238,10 @@ func (l *Ledger) listen(ctx context.Context) error {
 }
 
 // heed catches up with a revision and with those there is notice of, until the
-// context ends.
-func (l *Ledger) heed(wait context.Context, conn *pgx.Conn, newest int64) error {
+// wait ends.
+func (l *Ledger) heed(ctx, wait context.Context, conn *pgx.Conn, newest int64) error {
 	for {
-		if err := l.catchUp(context.WithoutCancel(wait), newest); err != nil {
+		if err := l.catchUp(ctx, newest); err != nil {
 			return err
 		}
 		notice, err := conn.WaitForNotification(wait)

@@ -213,6 +213,56 @@ func check(t *testing.T, before, after *access.Snapshot, op access.Operation, au
 	}
 }
 
+// Whoever may alter a role, and not give it, may not make one that is offered give
+// more: what is asked for is given on the authority of who offered it as it was.
+func TestAnOfferedRoleIsWidenedByWhoMayGiveIt(t *testing.T) {
+	s := team(t)
+	for _, op := range []access.Operation{
+		&access.AddRole{Key: "editor"},
+		&access.AddPermission{Role: "editor", Application: "able-roster", Actions: []string{"read", "update"}, Pattern: "/"},
+		&access.Grant{Role: "editor", User: "user.6"},
+		&access.AddRole{Key: "r3", Application: "cranes"},
+		&access.AddRole{Key: "r4", Application: "cranes"},
+		&access.AddPermission{Role: "cranes/r4", Actions: []string{"read"}, Pattern: "/"},
+	} {
+		next, faults := apply(s, 0, 2, op)
+		if len(faults) > 0 {
+			t.Fatal(&faults[0])
+		}
+		s = next
+	}
+	editor, _ := s.FindUser("user.6")
+	lacks := func(op access.Operation) int {
+		d := s.Draft()
+		d.Author = editor
+		d.Apply(0, op, 3)
+		d.Finish()
+		if len(d.Faults) > 0 {
+			t.Fatal(&d.Faults[0])
+		}
+		return len(s.Authority(editor, 3).Judge(d, d.Preview(3).Touched, 3))
+	}
+	wider := func(role access.RoleRef) access.Operation {
+		return &access.AddPermission{Role: role, Application: "cranes", Actions: []string{"*"}, Pattern: "/"}
+	}
+	if lacks(wider("cranes/r3")) > 0 {
+		t.Error("a role that is not offered cannot be described")
+	}
+	if lacks(wider("cranes/r0")) == 0 {
+		t.Error("an offered role was let give more")
+	}
+	if lacks(&access.IncludeRole{Role: "cranes/r0", Includes: "cranes/r4"}) == 0 {
+		t.Error("an offered role was let include another")
+	}
+	if lacks(&OfferRole{Role: "cranes/r3", Words: "all", Route: "short"}) == 0 {
+		t.Error("a role was offered by somebody who may not give it")
+	}
+	s, faults := apply(s, 0, 4, &EndOffer{Role: "cranes/r0"})
+	if len(faults) > 0 || lacks(wider("cranes/r0")) > 0 {
+		t.Error("once it is offered no more it is a role like any other")
+	}
+}
+
 // named are whom a step asks, looked up plainly.
 func named(s *access.Snapshot, r *Request, step int, at access.Instant) []access.UserID {
 	var out []access.UserID

@@ -68,6 +68,14 @@ type Offer struct {
 func (*Offer) Kind() access.FactKind { return FactOffer }
 func (f *Offer) Row() uint32         { return uint32(f.Role) }
 
+// Offers implements access.Offering.
+func (f *Offer) Offers() access.RoleID {
+	if f.Ended {
+		return 0
+	}
+	return f.Role
+}
+
 // RouteOf is the route under a number, or nil.
 func RouteOf(s *access.Snapshot, id RouteID) *Route {
 	f, _ := s.Kept(FactRoute, uint32(id)).(*Route)
