@@ -1,6 +1,7 @@
 package slice
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -149,4 +150,31 @@ func TestDefaultsByConsole(t *testing.T) {
 	b.Sees("by the default rule Charts for pilots")
 	b.Go("/defaults")
 	b.Sees("Charts for pilots")
+}
+
+// Past the end date, or departed, somebody is out at once: sessions, tokens and
+// access; what they answered for is listed.
+func TestTheEndEndsEverythingAtOnce(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, ines, tomas := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Pilot), s.SignIn(t, demo.Manager)
+	yesterday := time.Now().AddDate(0, 0, -1).Format(time.DateOnly)
+	if _, err := marta.Change(ctx, change("Contract over", `{"op":"update_user","user":"ines.halloran","end_date":"`+yesterday+`"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	_, err := ines.Me(ctx)
+	problem(t, err, 401, "not-signed-in")
+	if allowed(t, marta, demo.Pilot, "berth-planning", "read", "board") {
+		t.Error("past her end date she reads the board")
+	}
+	_, err = ines.SignIn(ctx, demo.Pilot, demo.Password, "again")
+	problem(t, err, 401, "not-signed-in")
+	out, err := marta.Change(ctx, change("Left", `{"op":"update_user","user":"tomas.brandt","status":"departed"}`), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, err = tomas.Me(ctx)
+	problem(t, err, 401, "not-signed-in")
+	if len(out.Notes) != 1 || !strings.Contains(out.Notes[0].Message, "the application Berth planning") || !strings.Contains(out.Notes[0].Message, "as manager") {
+		t.Errorf("%+v", out.Notes)
+	}
 }
