@@ -71,20 +71,31 @@ func (p *program) peak() float64 {
 	return kib * 1024
 }
 
+// service builds the service.
+func service() (file string, remove func(), err error) {
+	dir, err := os.MkdirTemp("", "bench")
+	if err != nil {
+		return "", nil, err
+	}
+	remove = func() { os.RemoveAll(dir) }
+	file = filepath.Join(dir, "rosterd")
+	if out, err := exec.Command("go", "build", "-o", file, "./cmd/rosterd").CombinedOutput(); err != nil {
+		remove()
+		return "", nil, fmt.Errorf("%w: %s", err, out)
+	}
+	return file, remove, nil
+}
+
 // starting measures a start of the service itself against reading the same
 // rows and dropping them, and the memory it takes, also after 10,000 commits.
 func starting(ctx context.Context, k *kept, _ int) ([]line, error) {
 	k.ledger.Close()
 	database := k.pool.Config().ConnString()
-	dir, err := os.MkdirTemp("", "bench")
+	file, remove, err := service()
 	if err != nil {
 		return nil, err
 	}
-	defer os.RemoveAll(dir)
-	file := filepath.Join(dir, "rosterd")
-	if out, err := exec.Command("go", "build", "-o", file, "./cmd/rosterd").CombinedOutput(); err != nil {
-		return nil, fmt.Errorf("%w: %s", err, out)
-	}
+	defer remove()
 	token, err := administratorToken(ctx, database)
 	if err != nil {
 		return nil, err

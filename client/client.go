@@ -30,6 +30,9 @@ type Client struct {
 	AtLeast int64
 }
 
+// YAML is a body that is sent as it is.
+type YAML []byte
+
 // ErrNotReached wraps what went wrong when the service could not be reached.
 var ErrNotReached = errors.New("the service was not reached")
 
@@ -62,6 +65,8 @@ func (c *Client) DoKeyed(ctx context.Context, key, method, path string, q Query,
 	case nil:
 	case []byte:
 		body, contentType = bytes.NewReader(in), "text/csv"
+	case YAML:
+		body, contentType = bytes.NewReader(in), "application/yaml"
 	default:
 		raw, err := json.Marshal(in)
 		if err != nil {
@@ -117,6 +122,10 @@ func (c *Client) DoKeyed(ctx context.Context, key, method, path string, q Query,
 			p = &wire.Problem{Status: resp.StatusCode, Title: resp.Status, Detail: "the service answered " + resp.Status}
 		}
 		return p
+	}
+	if file, ok := out.(*[]byte); ok {
+		*file = raw
+		return nil
 	}
 	if out == nil || len(raw) == 0 {
 		return nil
@@ -193,6 +202,87 @@ func (c *Client) Role(ctx context.Context, role string, q Query) (wire.Role, err
 // Defaults are the default rules.
 func (c *Client) Defaults(ctx context.Context, q Query) (wire.DefaultList, error) {
 	return get[wire.DefaultList](ctx, c, "/defaults", q)
+}
+
+// Attributes are the attributes of users that the organisation declared.
+func (c *Client) Attributes(ctx context.Context, q Query) (wire.AttributeList, error) {
+	return get[wire.AttributeList](ctx, c, "/attributes", q)
+}
+
+// Owned is what a user answers for.
+func (c *Client) Owned(ctx context.Context, user string, q Query) (wire.Owned, error) {
+	return get[wire.Owned](ctx, c, "/users/"+url.PathEscape(user)+"/owned", q)
+}
+
+// ListFile is any list as a file: q asks it as the list itself would be, with
+// format csv or xlsx.
+func (c *Client) ListFile(ctx context.Context, list string, q Query) (out []byte, err error) {
+	return out, c.Do(ctx, "GET", "/files/"+url.PathEscape(list), q, nil, &out)
+}
+
+// Mappings are one's own mappings of files of users, and those that others share.
+func (c *Client) Mappings(ctx context.Context) (wire.SavedMappingList, error) {
+	return get[wire.SavedMappingList](ctx, c, "/mappings", nil)
+}
+
+// PutMapping saves a mapping, as JSON, under a key.
+func (c *Client) PutMapping(ctx context.Context, key, label string, shared bool, mapping []byte) error {
+	in := map[string]any{"label": label, "shared": shared, "mapping": json.RawMessage(mapping)}
+	return c.Do(ctx, "PUT", "/mappings/"+url.PathEscape(key), nil, in, nil)
+}
+
+// DeleteMapping takes a saved mapping away.
+func (c *Client) DeleteMapping(ctx context.Context, key string) error {
+	return c.Do(ctx, "DELETE", "/mappings/"+url.PathEscape(key), nil, nil, nil)
+}
+
+// ImportProgress tells how far an import of one's own is.
+func (c *Client) ImportProgress(ctx context.Context, track string) (wire.ImportProgress, error) {
+	return get[wire.ImportProgress](ctx, c, "/imports/"+url.PathEscape(track), nil)
+}
+
+// CancelImport cancels an import of one's own that is not being written yet.
+func (c *Client) CancelImport(ctx context.Context, track string) error {
+	return c.Do(ctx, "DELETE", "/imports/"+url.PathEscape(track), nil, nil, nil)
+}
+
+// CompareUsers is what each of two users has that the other has not.
+func (c *Client) CompareUsers(ctx context.Context, user, with string, q Query) (wire.UserComparison, error) {
+	if q == nil {
+		q = Query{}
+	}
+	q["with"] = with
+	return get[wire.UserComparison](ctx, c, "/users/"+url.PathEscape(user)+"/comparison", q)
+}
+
+// GroupMembers is a page of who is in a group, and why.
+func (c *Client) GroupMembers(ctx context.Context, group string, q Query) (wire.GroupMemberList, error) {
+	return get[wire.GroupMemberList](ctx, c, "/groups/"+url.PathEscape(group)+"/members", q)
+}
+
+// HandOuts are the parts of the work that were handed out.
+func (c *Client) HandOuts(ctx context.Context, q Query) (wire.HandOutList, error) {
+	return get[wire.HandOutList](ctx, c, "/hand-outs", q)
+}
+
+// Mine is what the caller has, and who handed it to them.
+func (c *Client) Mine(ctx context.Context) (wire.Mine, error) {
+	return get[wire.Mine](ctx, c, "/me/access", nil)
+}
+
+// Views are one's own views of the list of users, and those that others share.
+func (c *Client) Views(ctx context.Context) (wire.SavedViewList, error) {
+	return get[wire.SavedViewList](ctx, c, "/views", nil)
+}
+
+// PutView saves a view under a key.
+func (c *Client) PutView(ctx context.Context, key string, in wire.ViewRequest) error {
+	return c.Do(ctx, "PUT", "/views/"+url.PathEscape(key), nil, in, nil)
+}
+
+// DeleteView takes a saved view away.
+func (c *Client) DeleteView(ctx context.Context, key string) error {
+	return c.Do(ctx, "DELETE", "/views/"+url.PathEscape(key), nil, nil, nil)
 }
 
 // Conflicts are roles nobody may combine, and who does.
@@ -339,7 +429,7 @@ func (c *Client) Preview(ctx context.Context, in wire.ChangeRequest, q Query) (o
 
 // ImportUsers brings users in from the bytes of a CSV file.
 func (c *Client) ImportUsers(ctx context.Context, content []byte, q Query) (out wire.ChangeResult, err error) {
-	return out, c.Do(ctx, "POST", "/imports/users", q, content, &out)
+	return c.Import(ctx, "users", content, q)
 }
 
 // Revisions is a page of the ledger.
@@ -350,4 +440,29 @@ func (c *Client) Revisions(ctx context.Context, q Query) (wire.RevisionList, err
 // Verify verifies the ledger.
 func (c *Client) Verify(ctx context.Context) (out wire.Verdict, err error) {
 	return out, c.Do(ctx, "POST", "/ledger/verification", nil, nil, &out)
+}
+
+// Parts are parts of changes that wait for the caller, and those they passed on.
+func (c *Client) Parts(ctx context.Context) (wire.PartList, error) {
+	return get[wire.PartList](ctx, c, "/parts", nil)
+}
+
+// PassOn passes a part of a change on to who may make it.
+func (c *Client) PassOn(ctx context.Context, in wire.PartRequest) (out wire.Part, err error) {
+	return out, c.Do(ctx, "POST", "/parts", nil, in, &out)
+}
+
+// RefusePart sends a part back to who passed it on.
+func (c *Client) RefusePart(ctx context.Context, part, why string) error {
+	return c.Do(ctx, "POST", "/parts/"+url.PathEscape(part)+"/refusal", nil, map[string]string{"why": why}, nil)
+}
+
+// WithdrawPart takes back a part that one passed on.
+func (c *Client) WithdrawPart(ctx context.Context, part string) error {
+	return c.Do(ctx, "DELETE", "/parts/"+url.PathEscape(part), nil, nil, nil)
+}
+
+// Refusals are what was tried and refused, the newest first.
+func (c *Client) Refusals(ctx context.Context) (wire.RefusalList, error) {
+	return get[wire.RefusalList](ctx, c, "/refusals", nil)
 }

@@ -361,3 +361,12 @@ var reasons = map[string][]string{
 	"leave":  {"Last day", "Contract ended", "Retirement"},
 	"join":   {"New on the team", "Replacement for a leaver", "New season"},
 }
+
+// ApplicationKeys are the keys of the port's applications.
+func ApplicationKeys() []string {
+	var out []string
+	for _, a := range applications {
+		out = append(out, a.key)
+	}
+	return out
+}

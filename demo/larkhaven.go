@@ -25,6 +25,9 @@ type Change struct {
 	Operations []access.Operation
 }
 
+// Dormant is somebody who was given sign-in long ago and never used it.
+const Dormant = "quirina.eisenhauer"
+
 // Who can sign in to the demo, and what each shows.
 var SignIns = []struct{ UserName, Shows string }{
 	{Administrator, "access administrator: may do everything"},
@@ -85,6 +88,7 @@ type generator struct {
 	out          []Change
 	people       []*person
 	taken        map[string]bool
+	day          int // of the event that happens
 	last         time.Time
 	seen         *access.Snapshot // see soFar
 	read         int
@@ -108,7 +112,7 @@ func (g *generator) office(day int) time.Time {
 		t = t.AddDate(0, 0, 1)
 	}
 	t = time.Date(t.Year(), t.Month(), t.Day(), 8, 0, 0, 0, g.zone).Add(time.Duration(g.clock.IntN(9*3600)) * time.Second)
-	if last := g.until.Add(-time.Hour); t.After(last) {
+	if last := g.until.Add(-3 * time.Hour); t.After(last) {
 		t = last.Add(-time.Duration(g.clock.IntN(3600)) * time.Second)
 	}
 	return t
@@ -356,6 +360,9 @@ func (g *generator) live() {
 	on(200, g.defaults)
 	on(260, g.wider)
 	on(153, g.invoices)
+	on(days-60, g.expectations)
+	on(days-3, g.attributes)
+	on(days-2, g.tidy)
 	on(days-2, g.mistakes)
 	on(days-1, g.conflicts)
 	on(days-1, g.ending)
@@ -364,6 +371,7 @@ func (g *generator) live() {
 	on(days-1, g.reviews)
 	slices.SortStableFunc(events, func(a, b event) int { return cmp.Compare(a.day, b.day) })
 	for _, e := range events {
+		g.day = e.day
 		e.do(g.office(e.day))
 	}
 }
@@ -459,7 +467,11 @@ func (g *generator) grant(at time.Time) {
 	}
 	op := &access.Grant{Role: access.RoleRef(role), User: access.UserRef(p.name)}
 	if g.rng.IntN(4) == 0 { // temporary
-		op.Until = access.At(midnight(at.AddDate(0, 0, 14+g.rng.IntN(120))))
+		n := 14 + g.rng.IntN(120)
+		if end := g.day + n; end > days-12 && end < days+4 { // clearly over, or clearly not, whatever weekends do
+			n += 16
+		}
+		op.Until = access.At(midnight(at.AddDate(0, 0, n)))
 	}
 	p.direct = append(p.direct, role)
 	g.add(at, g.author(p), g.via(), g.pick(reasons["grant"]), op)
@@ -490,26 +502,6 @@ func (g *generator) pilot(at time.Time) {
 
 func (g *generator) invoices(at time.Time) {
 	g.add(at, Administrator, "console", "Checks her own invoices", &access.Grant{Role: "tariff-ledger/reader", User: Pilot})
-}
-
-// mistakes are planted for findings to find.
-func (g *generator) mistakes(at time.Time) {
-	finance := g.somebody(func(p *person) bool { return p.unit == "finance" })
-	gate := g.somebody(func(p *person) bool { return p.unit == "security/gate" })
-	idle := g.somebody(func(p *person) bool { return p.unit == "office" })
-	if finance != nil { // raises credits and releases them
-		g.add(at, Administrator, "console", "Month end help",
-			&access.Grant{Role: "tariff-ledger/credit-raiser", User: access.UserRef(finance.name), Window: access.Window{From: access.At(at)}},
-			&access.Grant{Role: "tariff-ledger/credit-releaser", User: access.UserRef(finance.name)})
-	}
-	if gate != nil { // held through a group and directly as well
-		g.add(at.Add(time.Minute), Administrator, "console", "Asked for by the unit",
-			&access.Grant{Role: "gate-passes/reader", User: access.UserRef(gate.name), Window: access.Window{From: access.At(at)}})
-	}
-	if idle != nil { // past the end date and still active
-		end := access.DateOf(at.AddDate(0, 0, -9))
-		g.add(at.Add(2*time.Minute), Administrator, "console", "Contract not renewed", &access.UpdateUser{User: access.UserRef(idle.name), End: &end})
-	}
 }
 
 // ending is temporary access of the walk, about to end and about to begin.

@@ -27,6 +27,19 @@ func (g *generator) conflicts(at time.Time) {
 			Roles: []access.RoleRef{"gate-passes/requester", "gate-passes/issuer"}})
 }
 
+// expectations are what must keep holding, and one that does not.
+func (g *generator) expectations(at time.Time) {
+	g.add(at, Administrator, "console", "What the departments asked to be sure of",
+		&access.SetExpectation{Key: "pilots-no-tariffs", Label: "Pilots cannot change tariffs", Description: "they live by the pilotage dues",
+			Group: "pilots", Application: "tariff-ledger", Action: "update", Pattern: "tariffs", Blocking: true},
+		&access.SetExpectation{Key: "tides-for-all", Label: "Anybody can read the tides", Description: "small craft have no account",
+			Nobody: true, May: true, Application: "tide-board", Action: "read", Pattern: "tides", Blocking: true},
+		&access.SetExpectation{Key: "operators-operate", Label: "Crane operators can operate every crane",
+			Group: "crane-operators", May: true, Application: "crane-control", Action: "operate", Pattern: "cranes"},
+		&access.SetExpectation{Key: "credits-by-leads", Label: "Only finance leads release credits", Description: "the auditor's finding of last year",
+			Group: "finance-leads", Except: true, Application: "tariff-ledger", Action: "release", Pattern: "credits"})
+}
+
 // wider is a rule that was thought over.
 func (g *generator) wider(at time.Time) {
 	whole := `within eq "terminal/tally"`

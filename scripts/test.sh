@@ -28,6 +28,6 @@ if [ "${1:-}" = screenshots ]; then
 fi
 go test -count=1 -timeout 40m ./...
 echo "fuzzing for a few seconds each"
-for target in internal/access:FuzzPattern internal/access:FuzzDecodeOperation internal/filter:FuzzParse; do
-    go test -run '^$' -fuzz "^${target#*:}\$" -fuzztime 5s "./${target%:*}"
+for target in internal/access:FuzzPattern internal/access:FuzzDecodeOperation internal/filter:FuzzParse internal/rosterfile:FuzzRead internal/intake:FuzzFiles; do
+    go test -run '^$' -fuzz "^${target#*:}\$" -fuzztime 5s -fuzzminimizetime 10x "./${target%:*}"
 done

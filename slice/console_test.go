@@ -113,8 +113,18 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/users/ines.halloran?tab=history", "New on the team"},
 		{"/users/nobody.here", "there is no user"},
 		{"/groups", "Night pilots"},
-		{"/groups/pilots", "Gives its members"},
-		{"/groups/regatta-volunteers", "Nobody is in it yet"},
+		{"/groups/pilots", "Who is in it"},
+		{"/groups/regatta-volunteers?tab=listed", "Nobody is listed"},
+		{"/groups/regatta-volunteers?tab=members", "Nobody"},
+		{"/groups/pilots?tab=members", "Inês Halloran"},
+		{"/groups/pilots?tab=change", "Let only its members sign in"},
+		{"/users/ines.halloran?tab=same", "Choose a colleague"},
+		{"/attributes", "Cost centre"},
+		{"/hand-outs", "Hand out a part"},
+		{"/mine", "Given to you directly"},
+		{"/import", "A file is taken whole or not at all"},
+		{"/mine?" + past, "This page is about today"},
+		{"/hand-outs?" + past, "read only"},
 		{"/groups/dredging-contractors", "Chooses whoever has"},
 		{"/users?filter=within+eq+%22marine%22", "users."},
 		{"/users?filter=within+is", "column 8"},
@@ -130,7 +140,27 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/grid?application=berth-planning&group=pilots", "Nobody signed in"},
 		{"/grid?application=works-orders&unit=engineering/dredging&employment=contractor", "A would-be user"},
 		{"/users/ines.halloran?tab=life", "held since"},
-		{"/applications/crane-control", "People with access over time"},
+		{"/applications/crane-control?tab=time", "People with access over time"},
+		{"/applications/berth-planning?tab=roles", "Week planner"},
+		{"/applications/berth-planning?tab=coverage", "no role reaches"},
+		{"/applications/berth-planning?tab=fences", "Put up a fence"},
+		{"/applications/berth-planning?tab=live", "Without signing in"},
+		{"/applications/berth-planning?tab=describe", "Who answers for it"},
+		{"/applications/able-roster", "It is live"},
+		{"/roles/berth-planning%2Fscheduler?tab=holders", "Inês Halloran"},
+		{"/roles/berth-planning%2Fscheduler?tab=includes", "Berth reader"},
+		{"/roles/berth-planning%2Fscheduler?tab=compare", "Choose another role"},
+		{"/roles/berth-planning%2Fscheduler?tab=describe", "Retire it"},
+		{"/view-as", "Choose whose eyes"},
+		{"/view-as?user=ines.halloran", "12 of 14 resources"},
+		{"/view-as?nobody=yes", "You look as Nobody signed in"},
+		{"/view-as?unit=marine/pilotage", "You look as A new user"},
+		{"/expectations", "Only finance leads release credits"},
+		{"/expectations?user=ines.halloran&application=tariff-ledger&action=update&path=tariffs", "may not update tariffs in Tariff ledger"},
+		{"/findings", "Roles with one holder"},
+		{"/findings?code=role_unheld", "Nobody holds Harbour master"},
+		{"/findings?aside=yes", "Nothing is set aside"},
+		{"/guard-rails", "The last administrator"},
 		{"/today", "to decide"},
 		{"/reviews", "Tariff ledger, autumn"},
 		{"/reviews/marine-winter", "Keep all that is left here"},
@@ -155,6 +185,10 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/roles/duty-officer?" + past, "read only"},
 		{"/grid?application=berth-planning&group=pilots&" + past, "read only"},
 		{"/ledger?" + past, "read only"},
+		{"/applications/berth-planning?tab=coverage&" + past, "read only"},
+		{"/expectations?" + past, "read only"},
+		{"/findings?" + past, "They are about today"},
+		{"/view-as?user=ines.halloran&" + past, "read only"},
 	}
 	for _, theme := range []string{"light", "dark"} {
 		b.Eval(fmt.Sprintf(`localStorage.setItem("theme", %q)`, theme), nil)
@@ -186,7 +220,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	low.Sees("Can do")
 	low.Accessible()
 	var offered int
-	if low.Eval(`document.querySelectorAll('nav[aria-label="Pages"] a').length`, &offered); offered != 3 { // Today, Requests and Reviews are for everybody
+	if low.Eval(`document.querySelectorAll('nav[aria-label="Pages"] a').length`, &offered); offered != 4 { // Today, Requests, Reviews and Mine are for everybody
 		t.Errorf("%d pages are offered to somebody who sees only herself", offered)
 	}
 	for _, p := range []struct{ path, sees string }{{"/ledger", "outside your part"}, {"/users/b.osei", "there is no user"}, {"/roles", "none in your part"}, {"/users", "1 user"}} {
@@ -357,4 +391,30 @@ func TestSettingUpInTheConsole(t *testing.T) {
 	b.Type("Password, 12 characters or more", "a tide of ropes")
 	b.Press("Set it up")
 	b.Sees("not valid any more")
+}
+
+// What the console loads first is small, and a page brings its own part.
+func TestTheConsoleLoadsLittle(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	b := testkit.NewTab(t, s.Base)
+	b.SignIn(demo.Administrator, demo.Password)
+	b.Go("/today")
+	b.Sees("to decide")
+	scripts := func() (size, n int) {
+		var sizes []int
+		b.Eval(`performance.getEntriesByType("resource").filter(r => r.name.endsWith(".js")).map(r => r.encodedBodySize)`, &sizes)
+		for _, x := range sizes {
+			size += x
+		}
+		return size, len(sizes)
+	}
+	first, n := scripts()
+	if first > 200<<10 || first < 50<<10 {
+		t.Errorf("%d bytes of script are loaded first", first)
+	}
+	b.Press("Grid")
+	b.Sees("Nobody signed in")
+	if more, m := scripts(); m <= n || more-first > 60<<10 {
+		t.Errorf("the grid brings %d scripts and %d bytes", m-n, more-first)
+	}
 }

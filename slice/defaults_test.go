@@ -36,7 +36,8 @@ func TestDefaultsByCommandLine(t *testing.T) {
 
 	x.says(0, "gets the role Survey reader", "defaults", "change", "quay-charts", "-where", `within eq "terminal" or within eq "finance"`, "-reason", "Finance bills soundings")
 	x.says(0, "granted", "check", "zoe.marrick", "sounding-surveys", "read", "charts", "-output", "json")
-	x.says(0, "Ended the default rule quay-charts", "defaults", "end", "quay-charts", "-reason", "Thought better of it")
+	x.says(3, "would lose all they have in Sounding surveys", "defaults", "end", "quay-charts", "-reason", "Thought better of it")
+	x.says(0, "Ended the default rule quay-charts", "defaults", "end", "quay-charts", "-reason", "Thought better of it", "-acknowledge", "wide_loss")
 	x.says(1, "no role held gives it", "check", "zoe.marrick", "sounding-surveys", "read", "charts")
 	x.says(3, "has ended", "defaults", "change", "quay-charts", "-where", "title pr", "-reason", "x")
 	x.says(0, "The ledger verifies", "ledger", "verify")

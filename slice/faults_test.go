@@ -83,7 +83,7 @@ func TestKilledWhileCommitting(t *testing.T) {
 	for n, key := range answered {
 		var got string
 		var ops int
-		err := conn.QueryRow(ctx, `select min(body->>'key'), count(*) from operation where revision = $1`, n).Scan(&got, &ops)
+		err := conn.QueryRow(ctx, `select min(body::jsonb->>'key'), count(*) from operation where revision = $1`, n).Scan(&got, &ops)
 		if err != nil || got != key || ops != 2 {
 			t.Fatalf("revision %d was answered for %s and holds %s in %d operations (%v)", n, key, got, ops, err)
 		}

@@ -13,25 +13,8 @@ import (
 // The walk "A quarter in the life of Larkhaven" of the README, run as it is
 // written there, says at each step what its reader is to see.
 func TestAQuarterInTheLifeOfLarkhaven(t *testing.T) {
-	text, err := os.ReadFile(filepath.Join(testkit.Root(), "README.md"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	_, walk, ok := strings.Cut(string(text), "## A quarter in the life of Larkhaven")
-	walk, _, _ = strings.Cut(walk, "\n## ")
-	if !ok {
-		t.Fatal("the README has no such walk")
-	}
-	var commands []string
-	for line := range strings.Lines(walk) {
-		if c, ok := strings.CutPrefix(line, "    "); ok {
-			commands = append(commands, strings.TrimSpace(c))
-		}
-	}
-	says := []struct {
-		code int
-		text string
-	}{
+	w := newWalk(t, "A quarter in the life of Larkhaven")
+	for _, x := range []saying{
 		{0, "Signed in"}, {0, "crane-crew"}, {0, "Crane observer by the default rule Crane crew"}, {0, "Wanda Okoro gains"}, {0, "Crane control"},
 		{0, "Signed in"}, {0, "raise a works order"}, {0, "request-9 waits for the manager: Tomas Brandt."}, {0, "Signed in"}, {0, "request-9"},
 		{0, "would add create orders"}, {0, "Approved and gave the role Order raiser for Inês Halloran"},
@@ -40,24 +23,73 @@ func TestAQuarterInTheLifeOfLarkhaven(t *testing.T) {
 		{0, "marine-winter"}, {0, "Tomas Brandt"}, {0, "Signed in"}, {0, "group Pilots"}, {0, "marked to revoke"}, {0, "lines kept"}, {0, "Signed in"},
 		{0, "lines kept"}, {0, "would lose"}, {0, "1 line revoked"},
 		{0, "Signed in"}, {1, "no role held gives it"}, {0, "Tariff ledger"}, {0, "role Tariff reader, direct"}, {0, "Inês Halloran"}, {0, "The ledger verifies"},
+	} {
+		w.step(x.code, x.text)
 	}
-	if len(commands) != len(says) {
-		t.Fatalf("the walk has %d commands, %d are expected", len(commands), len(says))
+	w.done()
+}
+
+type saying struct {
+	code int
+	text string
+}
+
+// walk runs the commands of a section of the README as they are written there,
+// one after the other.
+type walk struct {
+	t        *testing.T
+	s        *testkit.Service
+	env      []string
+	commands []string
+}
+
+func newWalk(t *testing.T, section string) *walk {
+	t.Helper()
+	text, err := os.ReadFile(filepath.Join(testkit.Root(), "README.md"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, part, ok := strings.Cut(string(text), "## "+section)
+	part, _, _ = strings.Cut(part, "\n## ")
+	if !ok {
+		t.Fatal("the README has no such walk")
 	}
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
-	r := s.CommandLine(t)
-	for i, c := range commands {
-		cmd := exec.Command("sh", "-c", c)
-		cmd.Env = append(os.Environ(), r.Env()...)
-		out, err := cmd.CombinedOutput()
-		code := 0
-		if exit, ok := err.(*exec.ExitError); ok {
-			code = exit.ExitCode()
-		} else if err != nil {
-			t.Fatal(err)
+	w := &walk{t: t, s: s, env: s.CommandLine(t).Env()}
+	for line := range strings.Lines(part) {
+		if c, ok := strings.CutPrefix(line, "    "); ok {
+			w.commands = append(w.commands, strings.TrimSpace(c))
 		}
-		if said := strings.Join(strings.Fields(string(out)), " "); code != says[i].code || !strings.Contains(said, says[i].text) {
-			t.Errorf("%s: exit %d, want %d and “%s”:\n%s", c, code, says[i].code, says[i].text, out)
-		}
+	}
+	return w
+}
+
+// step runs the next command, which is to end so and say so.
+func (w *walk) step(code int, text string) {
+	w.t.Helper()
+	if len(w.commands) == 0 {
+		w.t.Fatalf("the walk is over; “%s” is expected", text)
+	}
+	c := w.commands[0]
+	w.commands = w.commands[1:]
+	cmd := exec.Command("sh", "-c", c)
+	cmd.Env = append(os.Environ(), w.env...)
+	cmd.Dir = testkit.Root()
+	out, err := cmd.CombinedOutput()
+	got := 0
+	if exit, ok := err.(*exec.ExitError); ok {
+		got = exit.ExitCode()
+	} else if err != nil {
+		w.t.Fatal(err)
+	}
+	if said := strings.Join(strings.Fields(string(out)), " "); got != code || !strings.Contains(said, text) {
+		w.t.Errorf("%s: exit %d, want %d and “%s”:\n%s", c, got, code, text, out)
+	}
+}
+
+func (w *walk) done() {
+	w.t.Helper()
+	if len(w.commands) > 0 {
+		w.t.Errorf("the walk has %d commands more, the first %s", len(w.commands), w.commands[0])
 	}
 }

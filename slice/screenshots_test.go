@@ -3,6 +3,7 @@ package slice
 import (
 	"fmt"
 	"html"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -11,6 +12,7 @@ import (
 
 	"ableroster/demo"
 	"ableroster/testkit"
+	"ableroster/wire"
 )
 
 // TestScreenshots takes the pictures of docs/screenshots anew; make
@@ -26,11 +28,32 @@ func TestScreenshots(t *testing.T) {
 
 	b.Go("/")
 	b.Sees("Sign in")
-	shot("sign-in")
 	b.SignIn(demo.Administrator, demo.Password)
-	b.Go("/users")
-	b.Sees("Bettina Osei")
+	marta := s.SignIn(t, demo.Administrator)
+	view := wire.ViewRequest{Label: "Boat crews", Shared: true, Search: wire.ViewSearch{Filter: `within eq "marine" and boat_licence pr`}, Columns: []string{"name", "unit", "boat_licence", "cost_centre", "probation_end"}}
+	if err := marta.PutView(ctx, "boat-crews", view); err != nil {
+		t.Fatal(err)
+	}
+	b.Go("/users?columns=name,unit,boat_licence,cost_centre,probation_end&filter=" + url.QueryEscape(view.Search.Filter))
+	b.Sees("pilot cutter")
+	b.Press("Build a filter")
+	b.Sees("Show them")
 	shot("users")
+	b.Go("/import")
+	crews := filepath.Join(t.TempDir(), "crews.csv")
+	if err := os.WriteFile(crews, []byte("user_name,display_name,unit,title,start_date,roles\nzoe.marrick,Zoë Marrick,terminal/cranes,Crane operator,2026-12-01,crane-control/operator\n"+
+		"anselm.dray,Anselm Dray,terminal/cranes,Crane operator,2026-12-24,crane-control/operater\n,Nobody,terminal/cranes,Deckhand,1.12.2026,\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	b.Upload("File", crews)
+	b.Press("See what it would do")
+	b.Sees("Nothing was changed")
+	shot("import")
+	ines := testkit.NewTab(t, s.Base)
+	ines.SignIn(demo.Pilot, demo.Password)
+	ines.Go("/mine")
+	ines.Sees("Given to you directly")
+	ines.Picture(filepath.Join(dir, "mine.png"))
 
 	b.Go("/users/ines.halloran")
 	b.Sees("Berth planning")
@@ -47,11 +70,8 @@ func TestScreenshots(t *testing.T) {
 	shot("user-and-change-sheet")
 	b.Press("Discard")
 
-	b.Go("/roles")
-	b.Sees("Berth scheduler")
-	shot("roles")
 	b.Go("/roles/berth-planning%2Fscheduler")
-	b.Sees("Duty officers")
+	b.Sees("through an included role")
 	shot("role")
 
 	b.Go("/grid?application=berth-planning&group=pilots")
@@ -60,15 +80,18 @@ func TestScreenshots(t *testing.T) {
 	b.Sees("by the role Berth scheduler")
 	shot("grid")
 
-	b.Go("/applications/tariff-ledger/holders?action=read&path=credits")
-	b.Press("direct")
-	b.Sees("permits")
-	shot("who-can")
-
-	b.Go("/between?application=tariff-ledger")
-	b.Press("Leocadia Hartigan")
-	b.Sees("Who changed it, and why")
-	shot("what-changed")
+	b.Go("/applications/incident-log?tab=coverage")
+	b.Sees("no role reaches")
+	shot("coverage")
+	b.Go("/expectations")
+	b.Sees("Broken by")
+	shot("expectations")
+	b.Go("/findings")
+	b.Sees("Roles with one holder")
+	shot("findings")
+	b.Go("/view-as?user=ines.halloran&application=pilot-roster")
+	b.Sees("their own")
+	shot("view-as")
 
 	b.Go("/ledger")
 	b.Press("Verify it")
@@ -81,9 +104,6 @@ func TestScreenshots(t *testing.T) {
 	b.Go("/users/ines.halloran?tab=life")
 	b.Sees("held since")
 	shot("life")
-	b.Go("/applications/crane-control")
-	b.Sees("People with access over time")
-	shot("over-time")
 	b.Go("/defaults?unit=terminal%2Fcranes&title=Crane%20operator")
 	b.Sees("Can do")
 	shot("defaults")
@@ -109,10 +129,9 @@ func TestScreenshots(t *testing.T) {
 
 	b.Press("Marta Quill")
 	b.Press("Light or dark")
-	b.Go("/users/ines.halloran")
-	b.Press("group Night pilots")
-	b.Sees("permits")
-	shot("dark")
+	b.Go("/hand-outs")
+	b.Sees("Hand out a part")
+	shot("hand-outs")
 
 	r := s.CommandLine(t)
 	var page strings.Builder

@@ -23,6 +23,9 @@ type Tab struct {
 	t    testing.TB
 	ctx  context.Context
 	base string
+
+	// ByKeys has all that is pressed be pressed by the keyboard.
+	ByKeys bool
 }
 
 // NewTab opens a browser with one tab and a profile of its own, so that no
@@ -38,7 +41,7 @@ func NewTab(t testing.TB, base string) *Tab {
 	if err := chromedp.Run(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		t.Fatalf("Chromium did not start: %v", err)
 	}
-	return &Tab{t, ctx, base}
+	return &Tab{t: t, ctx: ctx, base: base}
 }
 
 func (b *Tab) do(what string, actions ...chromedp.Action) {
@@ -74,8 +77,50 @@ func quoted(s string) string {
 func (b *Tab) Press(name string) {
 	b.t.Helper()
 	n := quoted(name)
+	if b.ByKeys { // what cannot have the keyboard fails here
+		sel := fmt.Sprintf(`//*[self::button or self::a or self::summary or @role="tab"][normalize-space()=%s or @aria-label=%s or starts-with(normalize-space(), %s)]`, n, n, n)
+		b.do("pressing "+name, chromedp.Focus(sel, chromedp.BySearch, chromedp.NodeVisible, chromedp.NodeEnabled), enter())
+		return
+	}
 	b.do("pressing "+name, chromedp.Click(fmt.Sprintf(
 		`//*[self::button or self::a or self::summary or self::label or @role="option" or @role="tab"][normalize-space()=%s or @aria-label=%s or starts-with(normalize-space(), %s)]`, n, n, n), chromedp.BySearch, chromedp.NodeVisible))
+}
+
+// Tick turns a box on or off by the keyboard.
+func (b *Tab) Tick(label string) {
+	b.t.Helper()
+	n := quoted(label)
+	sel := fmt.Sprintf(`//input[@type="checkbox" or @type="radio"][@aria-label=%[1]s or ancestor::label[starts-with(normalize-space(), %[1]s)]]`, n)
+	b.do("ticking "+label, chromedp.Focus(sel, chromedp.BySearch, chromedp.NodeVisible), chromedp.KeyEvent(" "))
+}
+
+// Upload gives the field for files that bears a label a file.
+func (b *Tab) Upload(label, file string) {
+	b.t.Helper()
+	b.do("uploading "+file, chromedp.SetUploadFiles(fmt.Sprintf(`//input[@type="file"][ancestor::label[starts-with(normalize-space(), %s)]]`, quoted(label)), []string{file}, chromedp.BySearch))
+}
+
+// Pick picks from a box one types into: by part of a name, then the first that is
+// offered, by the keyboard.
+func (b *Tab) Pick(label, part, offered string) {
+	b.t.Helper()
+	b.Type(label, part)
+	b.waits(offered+" is offered", fmt.Sprintf(`[...document.querySelectorAll('[role="option"]')].some(o => o.innerText.includes(%s))`, js(offered)))
+	b.do("picking "+offered, chromedp.ActionFunc(func(ctx context.Context) error {
+		for range 20 {
+			var on bool
+			if err := chromedp.Evaluate(fmt.Sprintf(`document.querySelector('[role="option"][data-focus]')?.innerText.includes(%s) ?? false`, js(offered)), &on).Do(ctx); err != nil {
+				return err
+			}
+			if on {
+				return enter().Do(ctx)
+			}
+			if err := chromedp.KeyEvent(kb.ArrowDown).Do(ctx); err != nil {
+				return err
+			}
+		}
+		return fmt.Errorf("no key leads to it")
+	}))
 }
 
 // PressNth presses the n-th of several buttons that bear one name, counted from 1.
@@ -109,6 +154,13 @@ func (b *Tab) Key(keys string) {
 func (b *Tab) Hotkey(key string) {
 	b.t.Helper()
 	b.do("pressing the key "+key, input.DispatchKeyEvent(input.KeyDown).WithKey(key).WithText(key), input.DispatchKeyEvent(input.KeyUp).WithKey(key))
+}
+
+// enter presses Enter as a keyboard does: where the page takes the key for itself,
+// no form is sent.
+func enter() chromedp.Action {
+	return chromedp.Tasks{input.DispatchKeyEvent(input.KeyDown).WithKey("Enter").WithCode("Enter").WithWindowsVirtualKeyCode(13).WithText("\r"),
+		input.DispatchKeyEvent(input.KeyUp).WithKey("Enter").WithCode("Enter").WithWindowsVirtualKeyCode(13)}
 }
 
 // Keys that have no letter.

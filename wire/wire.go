@@ -40,6 +40,8 @@ type User struct {
 	Location       string `json:"location,omitempty"`
 	StartDate      string `json:"start_date,omitempty"`
 	EndDate        string `json:"end_date,omitempty"`
+
+	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key"`
 }
 
 // UserList is a page of users.
@@ -122,6 +124,7 @@ type Group struct {
 	Filter      string       `json:"filter,omitempty" doc:"over users' facts: whom it chooses beside its listed members"`
 	Chosen      int          `json:"chosen,omitempty" doc:"how many users the filter chooses, of those the caller may read, where one group is asked for"`
 	BuiltIn     bool         `json:"built_in,omitempty"`
+	Owner       *Ref         `json:"owner,omitempty" doc:"who answers for it"`
 	MemberCount int          `json:"member_count" doc:"listed members, users and groups"`
 	Members     []Membership `json:"members,omitempty"`
 	Assignments []Assignment `json:"assignments,omitempty"`
@@ -169,6 +172,8 @@ type Application struct {
 	Description string     `json:"description,omitempty"`
 	State       string     `json:"state" enum:"draft,rehearsal,live,retired"`
 	TrialGroup  *Ref       `json:"trial_group,omitempty" doc:"judged as if it were live while it is a draft"`
+	Owner       *Ref       `json:"owner,omitempty" doc:"who answers for it"`
+	Direct      string     `json:"direct_assignments,omitempty" enum:"warned,refused" doc:"whether its roles are given to users themselves; none: they are welcome to"`
 	Actions     []Action   `json:"actions"`
 	Resources   []Resource `json:"resources,omitempty"`
 	Fences      []Fence    `json:"fences,omitempty"`
@@ -199,6 +204,10 @@ type Role struct {
 	Description string       `json:"description,omitempty"`
 	Application *Ref         `json:"application,omitempty"`
 	Retired     bool         `json:"retired,omitempty"`
+	Owner       *Ref         `json:"owner,omitempty" doc:"who answers for it; the application's owner where none is said"`
+	Risk        string       `json:"risk,omitempty" enum:"low,medium,high" doc:"how much harm it could do in wrong hands"`
+	Longest     int          `json:"longest,omitempty" doc:"days an assignment of it may last at most; 0: without end"`
+	Offered     bool         `json:"offered,omitempty" doc:"it can be asked for"`
 	Includes    []Ref        `json:"includes" doc:"directly included roles"`
 	IncludedBy  []Ref        `json:"included_by" doc:"roles that include it directly"`
 	HolderCount int          `json:"holder_count" doc:"assignments made of it directly"`
@@ -341,55 +350,6 @@ type GridCell struct {
 	Fenced    bool       `json:"fenced,omitempty" doc:"not allowed, for a fence alone"`
 }
 
-// ChangeRequest is a list of operations with a reason.
-type ChangeRequest struct {
-	Operations  []json.RawMessage `json:"operations" doc:"each an object with an op"`
-	Reason      string            `json:"reason,omitempty" doc:"why; required unless dry_run"`
-	BasedOn     int64             `json:"based_on,omitempty" doc:"the revision the author looked at: refused when what the operations read has changed since"`
-	Acknowledge []string          `json:"acknowledge,omitempty" doc:"guard rails to pass, by code"`
-}
-
-// ChangeResult is what a change did, or in a dry run would do.
-type ChangeResult struct {
-	Revision  int64      `json:"revision" doc:"the revision it became; in a dry run the one it was judged on"`
-	At        *time.Time `json:"at,omitempty"`
-	DryRun    bool       `json:"dry_run,omitempty"`
-	Unchanged bool       `json:"unchanged,omitempty" doc:"everything was so already: no revision was made"`
-	Repeated  bool       `json:"repeated,omitempty" doc:"the same change was committed before under the same Idempotency-Key"`
-	Sentences []string   `json:"sentences" doc:"what each operation does"`
-	Notes     []Note     `json:"notes,omitempty"`
-	Preview   *Preview   `json:"preview,omitempty"`
-}
-
-// Note is something worth saying about an operation that changes nothing.
-type Note struct {
-	Operation int    `json:"operation"`
-	Code      string `json:"code"`
-	Message   string `json:"message"`
-	Since     *Given `json:"since,omitempty"`
-}
-
-// Preview is the effect of a change on what users can do.
-type Preview struct {
-	UsersGaining int      `json:"users_gaining"`
-	UsersLosing  int      `json:"users_losing"`
-	Gained       int      `json:"gained" doc:"entitlements gained, over all users"`
-	Lost         int      `json:"lost" doc:"entitlements lost, over all users"`
-	EffectCount  int      `json:"effect_count" doc:"how many classes of users there are who gain and lose the same"`
-	Effects      []Effect `json:"effects" doc:"a page of them: first each class with its first users, then the rest of those users"`
-	Next         string   `json:"next,omitempty" doc:"cursor of the next page, for a dry run"`
-	Outside      bool     `json:"outside,omitempty" doc:"somebody outside the caller's part is touched too"`
-	Rails        []Rail   `json:"rails,omitempty" doc:"guard rails it runs into"`
-}
-
-// Effect is what users with equal holdings gain and lose.
-type Effect struct {
-	Users     []Ref         `json:"users" doc:"at most 50 of them; more follow on later pages"`
-	UserCount int           `json:"user_count" doc:"how many there are in all"`
-	Gained    []Entitlement `json:"gained,omitempty"`
-	Lost      []Entitlement `json:"lost,omitempty"`
-}
-
 // Entitlement is an action on a resource, and when.
 type Entitlement struct {
 	Application Ref        `json:"application"`
@@ -399,14 +359,6 @@ type Entitlement struct {
 	Schedule    *Schedule  `json:"schedule,omitempty" doc:"only at these times of the week"`
 	From        *time.Time `json:"from,omitempty"`
 	Until       *time.Time `json:"until,omitempty"`
-}
-
-// Rail is a guard rail a change runs into.
-type Rail struct {
-	Code     string `json:"code" doc:"acknowledge it by this code"`
-	Message  string `json:"message"`
-	Passable bool   `json:"passable"`
-	Passed   bool   `json:"passed,omitempty" doc:"it was acknowledged"`
 }
 
 // Revision is a committed change.
@@ -420,6 +372,7 @@ type Revision struct {
 	Reason     string            `json:"reason"`
 	Sentences  []string          `json:"sentences"`
 	Operations []json.RawMessage `json:"operations,omitempty"`
+	More       bool              `json:"more,omitempty" doc:"there are operations after these; the revision itself, asked with after, has them"`
 	Hash       string            `json:"hash"`
 }
 
@@ -459,6 +412,7 @@ type Me struct {
 	Name     string          `json:"organisation"`
 	Now      time.Time       `json:"now"`
 	Revision int64           `json:"revision"`
+	SignIn   *Ref            `json:"sign_in_group,omitempty" doc:"the group whose members alone may sign in"`
 	Since    *time.Time      `json:"first_revision_at,omitempty" doc:"no day before this can be asked about"`
 	May      map[string]bool `json:"may" doc:"what the pages offer: users.read, users.create, roles.assign, ledger.read …"`
 }
@@ -506,36 +460,6 @@ type SetUpRequest struct {
 	DisplayName  string `json:"display_name"`
 	Password     string `json:"password"`
 }
-
-// Fault is one thing wrong with what was asked.
-type Fault struct {
-	Place      string   `json:"place" doc:"JSON pointer into the request, or line and column of a file"`
-	Message    string   `json:"message"`
-	DidYouMean []string `json:"did_you_mean,omitempty"`
-}
-
-// Problem is an answer that is not what was hoped for (RFC 9457).
-type Problem struct {
-	Type     string  `json:"type" doc:"a stable word for the kind of problem"`
-	Title    string  `json:"title"`
-	Status   int     `json:"status"`
-	Detail   string  `json:"detail,omitempty" doc:"what happened, to whom, and what next"`
-	Instance string  `json:"instance,omitempty" doc:"the request id, as in the log"`
-	Faults   []Fault `json:"faults,omitempty"`
-	Rails    []Rail  `json:"rails,omitempty"`
-	Moved    []Moved `json:"moved,omitempty" doc:"what changed since the caller looked"`
-}
-
-// Moved is a change made since the caller looked.
-type Moved struct {
-	What      Ref       `json:"what"`
-	Revision  int64     `json:"revision"`
-	At        time.Time `json:"at"`
-	By        *Ref      `json:"by,omitempty"`
-	Sentences []string  `json:"sentences"`
-}
-
-func (p *Problem) Error() string { return p.Detail }
 
 // AssignmentList is a page of assignments.
 type AssignmentList struct {

@@ -275,3 +275,10 @@ func (c *call) ask(prompt string, hidden bool) (answer string, ok bool) {
 		b.Write(one[:n])
 	}
 }
+
+// given says whether a flag was given, were it blank.
+func (c *call) given(name string) bool {
+	found := false
+	c.flags.Visit(func(f *flag.Flag) { found = found || f.Name == name })
+	return found
+}

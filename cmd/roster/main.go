@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/signal"
 	"slices"
+	"strconv"
 	"strings"
 	"syscall"
 
@@ -43,14 +44,34 @@ func init() {
 		{"users show", "USER", "one user: attributes, groups and roles", usersShow},
 		{"users add", "USER_NAME [-name …] [-unit …] [-role ROLE]… [-group GROUP]…", "add a user, with roles and groups in the same change", usersAdd},
 		{"users change", "USER [-unit …] [-title …] [-manager …] [-status …]", "change a user: move, suspend, let depart", usersChange},
-		{"users import", "FILE.csv", "bring users in from a personnel export", usersImport},
+		{"users import", "FILE.csv", "bring users in from a personnel export", importer("users")},
+		{"users export", "", "users as CSV, in the columns that importing reads", exporter("users")},
+		{"users same-as", "USER COLLEAGUE [-copy]", "what each has that the other has not; with -copy give the user the same", usersSameAs},
+		{"users depart", "USER [-hand-over-to USER]", "end all access of somebody who leaves; their history stays", usersDepart},
+		{"users erase", "USER", "erase the names and the address of somebody who has departed", usersErase},
+		{"users set-roles", "USER ROLE…", "make the roles a user has directly these; only the differences are made", usersSetRoles},
+		{"memberships import", "FILE.csv", "put users and groups into groups", importer("memberships")},
+		{"groups export", "", "groups as CSV, in the columns that importing reads", exporter("groups")},
+		{"groups import", "FILE.csv", "make and change groups", importer("groups")},
+		{"memberships export", "", "who was put into which group, as CSV", exporter("memberships")},
+		{"assignments import", "FILE.csv", "give roles to users and groups", importer("assignments")},
+		{"assignments export", "", "who was given which role, as CSV", exporter("assignments")},
 		{"groups list", "", "list groups", groupsList},
 		{"groups show", "GROUP", "one group: its members and what it gives", groupsShow},
 		{"applications list", "", "list applications", applicationsList},
 		{"applications show", "APPLICATION", "one application: its actions and resources", applicationsShow},
+		{"applications change", "APPLICATION [-state …] [-owner …] [-direct-assignments …]", "change an application: go live, name its owner", applicationsChange},
+		{"applications coverage", "APPLICATION [-unreached]", "which roles reach what, what nothing reaches, what everybody does", applicationsCoverage},
+		{"applications covered", "APPLICATION PATTERN", "what a pattern covers today, and what it will", applicationsCovered},
+		{"applications compare", "APPLICATION [FILE] [-asked] [-register]", "how the application's own list of paths differs from what is registered", applicationsCompare},
+		{"applications going-live", "APPLICATION", "what would change if it went live now", applicationsGoingLive},
 		{"applications rehearsal", "APPLICATION", "what a rehearsal let through that live would deny", rehearsal},
 		{"roles list", "", "list roles", rolesList},
 		{"roles show", "ROLE", "one role: permissions and holders", rolesShow},
+		{"roles change", "ROLE [-owner …] [-risk …] [-longest DAYS]", "change how a role is described and may be held", rolesChange},
+		{"roles retire", "ROLE", "retire a role: it gives nothing any more", rolesRetire},
+		{"roles copy", "ROLE NEW_KEY", "make a role that gives the same", rolesCopy},
+		{"roles compare", "ROLE OTHER_ROLE", "what each of two roles gives that the other does not", rolesCompare},
 		{"grant", "USER ROLE [-from TIME] [-until TIME] [-within APPLICATION:PATTERN]… [-schedule …]", "give a role (-to-group: USER is a group)", grant},
 		{"revoke", "USER ROLE", "take a role back (-to-group: USER is a group)", revoke},
 		{"change", "FILE.json", "make any change written down as JSON: {\"operations\": [{\"op\": …}], \"reason\": …}; - reads standard input", change},
@@ -59,9 +80,40 @@ func init() {
 		{"defaults add", "KEY (-everybody | -where FILTER) [-role ROLE]… [-group GROUP]…", "write a default rule", defaultsAdd},
 		{"defaults change", "KEY [-where FILTER] [-role ROLE]… [-group GROUP]…", "change whom a default rule gives what", defaultsChange},
 		{"defaults end", "KEY", "end a default rule, and take back what it gave", defaultsEnd},
+		{"attributes list", "", "the attributes of users that the organisation declared", attributesList},
+		{"attributes declare", "KEY [-type TYPE] [-allow VALUE…]", "declare an attribute of users", attributesDeclare},
+		{"attributes change", "KEY [options]", "change a declared attribute", attributesChange},
+		{"attributes retire", "KEY", "retire a declared attribute; its values stay on every past day", attributesRetire},
+		{"views list", "", "your views of the list of users, and those that others share, with how many they show", viewsList},
+		{"views save", "KEY [-where FILTER] [-columns A,B] [-shared]", "save a view of the list of users", viewsSave},
+		{"views remove", "KEY", "take a saved view away", viewsRemove},
+		{"groups members", "GROUP", "who is in a group, at any depth, and why", groupsMembers},
+		{"hand-outs list", "", "parts of the work that were handed out, in plain words", handOutsList},
+		{"me", "", "what you have and why, until when, and who handed it to you", myAccess},
+		{"settings sign-in", "[GROUP]", "let only the members of a group sign in; without a group everybody who was given the means", settingsSignIn},
+		{"parts list", "", "parts of changes that others passed on to you, and those you passed on", partsList},
+		{"parts make", "PART", "make a part of a change that was passed on to you", partsMake},
+		{"parts refuse", "PART -why TEXT", "send a part back to who passed it on", partsRefuse},
+		{"parts withdraw", "PART", "take back a part that you passed on", partsWithdraw},
+		{"refusals list", "", "what was tried and refused in the last 90 days", refusalsList},
+		{"lists save", "LIST FILE [-ask NAME=VALUE…]", "save any list as CSV or XLSX, by the ending of the file's name", listsSave},
+		{"mappings list", "", "how the columns of files of users are said to be ours", mappingsList},
+		{"mappings save", "KEY FILE [-shared]", "save a mapping written as YAML or JSON", mappingsSave},
+		{"mappings show", "KEY", "a saved mapping, to be changed and saved again", mappingsShow},
+		{"mappings remove", "KEY", "take a saved mapping away", mappingsRemove},
 		{"conflicts list", "", "roles nobody may combine, and who does, through what", conflictsList},
 		{"conflicts add", "KEY -role ROLE -role ROLE… [-prevent]", "write a conflict", conflictsAdd},
 		{"conflicts end", "KEY", "end a conflict: its roles may be combined again", conflictsEnd},
+		{"expectations list", "[-broken] [-application APPLICATION]", "checks that must keep holding, and whether they do", expectationsList},
+		{"expectations set", "KEY may|may-not APPLICATION ACTION PATTERN (-user USER | -group GROUP [-except] | -nobody)", "write an expectation", expectationsSet},
+		{"expectations end", "KEY", "end an expectation", expectationsEnd},
+		{"findings list", "[-code CODE] [-application APPLICATION] [-aside]", "what looks wrong, why it matters and what would mend it", findingsList},
+		{"findings mend", "KEY", "make the change that mends a finding", findingsMend},
+		{"findings set-aside", "KEY -until DAY", "leave a finding for later", findingsSetAside},
+		{"findings take-up", "KEY", "show a finding again that was set aside", findingsTakeUp},
+		{"file load", "FILE.yaml", "make the organisation as a roster file says", fileLoad},
+		{"file export", "", "the organisation as a roster file", fileExport},
+		{"file schema", "", "the JSON Schema of a roster file", fileSchema},
 		{"today", "", "what waits for you", today},
 		{"offers", "[TEXT] [-for USER]", "roles that can be asked for, by what one wants to do", offers},
 		{"request", "ROLE [-for USER] [-until TIME] -reason TEXT", "ask for a role, for yourself or one of your people", ask},
@@ -81,6 +133,7 @@ func init() {
 		{"review sign-off", "ROUND", "end a round: revoke, and propose what groups and rules give", reviewSignOff},
 		{"check", "USER APPLICATION ACTION PATH", "may they? with why, or what came near; - as USER is nobody signed in", check},
 		{"access", "USER", "all a user can do, and through what", access},
+		{"view-as", "USER | - | -would-be unit=…,title=…", "what somebody would meet in each application; - is nobody signed in", viewAs},
 		{"grid", "APPLICATION [-q TEXT] [-group GROUP]", "users × permissions of one application", grid},
 		{"holders", "APPLICATION ACTION PATH | -role ROLE", "who can do this, or who holds a role, and through what", holders},
 		{"between", "FROM [TO] [-user USER] [-role ROLE] [-application APPLICATION]", "who gained and lost what from one day to another", between},
@@ -179,6 +232,9 @@ func runCommand(ctx context.Context, cmd command, args []string, in io.Reader, o
 	return exitRefused
 }
 
+// mostTold is how many faults a person is told of at once.
+const mostTold = 40
+
 // problem says what the service would not do, with every fault.
 func (c *call) problem(p *wire.Problem) {
 	if c.output == "json" {
@@ -186,7 +242,11 @@ func (c *call) problem(p *wire.Problem) {
 		return
 	}
 	fmt.Fprintf(c.err, "roster %s: %s\n", c.cmd.words, p.Detail)
-	for _, f := range p.Faults {
+	for i, f := range p.Faults {
+		if i == mostTold {
+			fmt.Fprintf(c.err, "  … and %d more; -output json has them all\n", len(p.Faults)-i)
+			break
+		}
 		line := f.Message
 		if place := c.place(f.Place); place != "" {
 			line = place + ": " + f.Message
@@ -224,6 +284,11 @@ func (c *call) place(p string) string {
 	if rest, ok := strings.CutPrefix(p, "/operations/"); ok {
 		_, field, _ := strings.Cut(rest, "/")
 		return field
+	}
+	if n, ok := strings.CutPrefix(p, "/paths/"); ok { // of a list, a line each
+		if i, err := strconv.Atoi(n); err == nil {
+			return fmt.Sprintf("line %d", i+1)
+		}
 	}
 	return strings.TrimPrefix(p, "/")
 }

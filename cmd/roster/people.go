@@ -4,8 +4,8 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
-	"os"
-	"path/filepath"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -20,55 +20,12 @@ type names []string
 func (n *names) String() string     { return strings.Join(*n, ",") }
 func (n *names) Set(s string) error { *n = append(*n, s); return nil }
 
-func usersList(c *call) error {
-	c.reads()
-	q := client.Query{}
-	text := c.flags.String("q", "", "text in the name, user name, title or e-mail")
-	unit := c.flags.String("unit", "", "this unit and all below it")
-	status := c.flags.String("status", "", "invited, active, suspended or departed")
-	group := c.flags.String("group", "", "members of this group, at any depth")
-	where := c.flags.String("where", "", "a filter, as employment_type eq \"contractor\" and end_date lt \"2027-01-01\" (RFC 7644, section 3.4.2.2; within is the unit and all above it)")
-	sort := c.flags.String("sort", "", "name, user_name, unit, title or status; - before it for the other way round")
-	limit := c.flags.Int("limit", 0, "at most so many rows; all by default")
-	if err := c.parse(); err != nil {
-		return err
-	}
-	if *limit < 0 {
-		return &usageError{"-limit is a number of rows"}
-	}
-	q["q"], q["unit"], q["status"], q["group"], q["sort"], q["filter"] = *text, *unit, *status, *group, *sort, *where
-	q, err := c.at(q)
-	if err != nil {
-		return err
-	}
-	all := wire.UserList{Users: []wire.User{}}
-	q["limit"] = "500"
-	for {
-		page, err := c.client.Users(c.ctx, q)
-		if err != nil {
-			return err
-		}
-		all.Stand, all.Total, all.Users = page.Stand, page.Total, append(all.Users, page.Users...)
-		if page.Next == "" || *limit > 0 && len(all.Users) >= *limit {
-			break
-		}
-		q["cursor"] = page.Next
-	}
-	if *limit > 0 && len(all.Users) > *limit {
-		all.Users = all.Users[:*limit]
-	}
-	var rows [][]string
-	for _, u := range all.Users {
-		rows = append(rows, []string{u.UserName, u.DisplayName, u.Status, u.Unit, u.Title, u.EndDate})
-	}
-	c.table(all, []string{"user_name", "name", "status", "unit", "title", "end_date"}, rows)
-	c.say("%s of %d%s.", count(len(all.Users), "user"), all.Total, c.asOfWords(all.Stand))
-	return nil
-}
-
 func count(n int, what string) string {
 	if n == 1 {
 		return "1 " + what
+	}
+	if what == "person" {
+		return strconv.Itoa(n) + " people"
 	}
 	return strconv.Itoa(n) + " " + what + "s"
 }
@@ -127,6 +84,9 @@ func usersShow(c *call) error {
 	if u.EndDate != "" {
 		line = append(line, "last day "+u.EndDate)
 	}
+	for _, key := range slices.Sorted(maps.Keys(u.Custom)) {
+		line = append(line, key+" "+u.Custom[key])
+	}
 	c.say("  %s", strings.Join(line, " · "))
 	c.say("\nGroups")
 	for _, g := range u.Groups {
@@ -175,7 +135,7 @@ var userFields = []struct{ flag, field, about string }{
 
 // userFlags adds them to a command; what they give writes those that were given
 // into an operation.
-func userFlags(c *call, more ...string) (give func(op map[string]any)) {
+func userFlags(c *call, more ...string) (give func(op map[string]any) error) {
 	texts := map[string]*string{}
 	for _, f := range userFields {
 		texts[f.flag] = c.flags.String(f.flag, "", f.about)
@@ -183,7 +143,20 @@ func userFlags(c *call, more ...string) (give func(op map[string]any)) {
 	for _, name := range more {
 		texts[name] = c.flags.String(name, "", map[string]string{"kind": "person (default) or service", "status": "invited, active, suspended or departed"}[name])
 	}
-	return func(op map[string]any) {
+	var custom names
+	c.flags.Var(&custom, "set", "a declared attribute: KEY=VALUE, blank after = to clear; may be given again")
+	return func(op map[string]any) error {
+		if len(custom) > 0 {
+			values := map[string]string{}
+			for _, s := range custom {
+				key, value, ok := strings.Cut(s, "=")
+				if !ok {
+					return &usageError{"-set is KEY=VALUE, such as cost_centre=4711"}
+				}
+				values[key] = value
+			}
+			op["custom"] = values
+		}
 		c.flags.Visit(func(f *flag.Flag) {
 			if v := texts[f.Name]; v != nil {
 				field := f.Name
@@ -195,6 +168,7 @@ func userFlags(c *call, more ...string) (give func(op map[string]any)) {
 				op[field] = *v
 			}
 		})
+		return nil
 	}
 }
 
@@ -205,10 +179,39 @@ func usersChange(c *call) error {
 		return err
 	}
 	op := map[string]any{"op": "update_user", "user": c.args[0]}
-	if give(op); len(op) == 2 {
+	if err := give(op); err != nil {
+		return err
+	}
+	if len(op) == 2 {
 		return &usageError{"says nothing to change; give -unit, -title, -status …"}
 	}
 	return change.make(c, op)
+}
+
+func usersDepart(c *call) error {
+	to := c.flags.String("hand-over-to", "", "user name of whoever takes over what they answer for, and the people who report to them")
+	day := c.flags.String("last-day", "", "their last day, YYYY-MM-DD")
+	change := c.changes()
+	if err := c.parse("USER"); err != nil {
+		return err
+	}
+	var ops []map[string]any
+	if *to != "" {
+		ops = append(ops, map[string]any{"op": "hand_over", "user": c.args[0], "to": *to})
+	}
+	op := map[string]any{"op": "update_user", "user": c.args[0], "status": "departed"}
+	if *day != "" {
+		op["end_date"] = *day
+	}
+	return change.make(c, append(ops, op)...)
+}
+
+func usersErase(c *call) error {
+	change := c.changes()
+	if err := c.parse("USER"); err != nil {
+		return err
+	}
+	return change.make(c, map[string]any{"op": "erase_user", "user": c.args[0]})
 }
 
 func usersAdd(c *call) error {
@@ -222,7 +225,9 @@ func usersAdd(c *call) error {
 		return err
 	}
 	op["user_name"] = c.args[0]
-	give(op)
+	if err := give(op); err != nil {
+		return err
+	}
 	ops := []map[string]any{op}
 	for _, g := range groups {
 		ops = append(ops, map[string]any{"op": "add_member", "group": g, "user": c.args[0]})
@@ -233,31 +238,6 @@ func usersAdd(c *call) error {
 	return change.make(c, ops...)
 }
 
-func usersImport(c *call) error {
-	change := c.changes()
-	if err := c.parse("FILE"); err != nil {
-		return err
-	}
-	content, err := os.ReadFile(c.args[0])
-	if err != nil {
-		return &usageError{err.Error()}
-	}
-	reason, err := change.why(c)
-	if err != nil {
-		return err
-	}
-	q := client.Query{"file": filepath.Base(c.args[0]), "reason": reason, "acknowledge": strings.Join(change.acknowledge, ",")}
-	if change.dryRun {
-		q["dry_run"] = "true"
-	}
-	out, err := c.client.ImportUsers(c.ctx, content, q)
-	if err != nil {
-		return err
-	}
-	change.tell(c, out)
-	return nil
-}
-
 // changing are the options of everything that changes.
 type changing struct {
 	dryRun      bool
@@ -265,6 +245,9 @@ type changing struct {
 	reason      string
 	acknowledge names
 	basedOn     int64
+	passOn      bool
+	passTo      string
+	parts       []string
 }
 
 func (c *call) changes() *changing {
@@ -274,6 +257,8 @@ func (c *call) changes() *changing {
 	c.flags.StringVar(&x.reason, "reason", "", "why; asked for at a terminal when not given")
 	c.flags.Var(&x.acknowledge, "acknowledge", "a guard rail to pass, by its code; may be given again")
 	c.flags.Int64Var(&x.basedOn, "based-on", 0, "the revision you looked at: refused when what this builds on has changed since")
+	c.flags.BoolVar(&x.passOn, "pass-on", false, "where you may not make it: pass it on to whoever may")
+	c.flags.StringVar(&x.passTo, "pass-to", "", "the same, to one user")
 	return x
 }
 
@@ -305,7 +290,13 @@ func (x *changing) send(c *call, ops []json.RawMessage) error {
 	if err != nil {
 		return err
 	}
-	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops}
+	if x.passOn || x.passTo != "" {
+		if x.dryRun {
+			return &usageError{"-pass-on and -dry-run do not go together"}
+		}
+		return x.passOnTo(c, ops, reason)
+	}
+	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops, Parts: x.parts}
 	if x.cursor != "" && !x.dryRun {
 		return &usageError{"-cursor goes with -dry-run"}
 	}
@@ -322,6 +313,9 @@ func (x *changing) send(c *call, ops []json.RawMessage) error {
 	return nil
 }
 
+// mostSentences is how many operations a person is told of one by one.
+const mostSentences = 25
+
 // tell says what a change did, or would do.
 func (x *changing) tell(c *call, r wire.ChangeResult) {
 	if !c.people() {
@@ -329,10 +323,14 @@ func (x *changing) tell(c *call, r wire.ChangeResult) {
 		return
 	}
 	switch {
+	case r.DryRun && r.Unchanged && len(r.Sentences) == 0:
+		c.say("Nothing was changed, and nothing would be: everything is so already.")
 	case r.DryRun && r.Unchanged:
 		c.say("Nothing was changed, and nothing would be:")
 	case r.DryRun:
 		c.say("Nothing was changed. The ledger would say:")
+	case r.Unchanged && len(r.Sentences) == 0:
+		c.say("Nothing to change: everything is so already.")
 	case r.Unchanged:
 		c.say("Nothing to change:")
 	case r.Repeated:
@@ -341,6 +339,10 @@ func (x *changing) tell(c *call, r wire.ChangeResult) {
 		c.say("Done, as revision %d:", r.Revision)
 	}
 	for i, s := range r.Sentences {
+		if i == mostSentences && len(r.Sentences) > mostSentences+3 {
+			c.say("  … and %d more; -output json has them.", len(r.Sentences)-i)
+			break
+		}
 		note := ""
 		for _, n := range r.Notes {
 			if n.Operation == i {

@@ -348,6 +348,9 @@ func history(c *call) error {
 		what := strings.Join(r.Sentences, "; ")
 		if n := len(r.Sentences); n > 2 && c.people() {
 			what = fmt.Sprintf("%s; %s; and %d more", r.Sentences[0], r.Sentences[1], n-2)
+			if r.More {
+				what = fmt.Sprintf("%s; %s; and more than %d more", r.Sentences[0], r.Sentences[1], n-2)
+			}
 		}
 		rows = append(rows, []string{strconv.FormatInt(r.Revision, 10), r.At.In(c.zone).Format("2 Jan 2006 15:04"), by, what, r.Reason})
 	}

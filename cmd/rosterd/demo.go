@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"flag"
 	"fmt"
 	"io"
 	"os"
@@ -54,6 +55,13 @@ func loadDemo(ctx context.Context, args []string, out, errOut io.Writer) error {
 			return err
 		}
 	}
+	dormant, _ := o.ledger.Head().FindUser(demo.Dormant)
+	if err := o.door.SetHash(ctx, dormant, hash); err != nil {
+		return err
+	}
+	if err := o.door.Backdate(ctx, dormant, began.AddDate(0, 0, -140)); err != nil {
+		return err
+	}
 	if *tokenFile != "" {
 		id, _ := o.ledger.Head().FindUser(demo.BerthBoard)
 		_, secret, err := o.door.NewToken(ctx, id, "berth board", 366*24*time.Hour)
@@ -69,4 +77,16 @@ func loadDemo(ctx context.Context, args []string, out, errOut io.Writer) error {
 	}
 	fmt.Fprintf(out, "Loaded the Larkhaven Port Authority, which is made up: %s, in %.1f s.\n", demo.Describe(history), time.Since(began).Seconds())
 	return nil
+}
+
+// personnel prints the made-up personnel export.
+func personnel(args []string, out, errOut io.Writer) error {
+	fs := flag.NewFlagSet("rosterd personnel", flag.ContinueOnError)
+	mended := fs.Bool("mended", false, "without the faults planted in it")
+	if err := parse(fs, args, errOut); err != nil {
+		return err
+	}
+	content, _ := demo.Personnel(*mended)
+	_, err := out.Write(content)
+	return err
 }

@@ -18,6 +18,7 @@ const usage = `rosterd is the Able Roster service.
   rosterd serve         serve the API and the console (also without a word)
   rosterd recover       make a user administrator again, from this host, recorded
   rosterd load-demo     load the made-up Larkhaven Port Authority into an empty ledger
+  rosterd personnel     print a made-up personnel export, for trying the import (-mended without its faults)
   rosterd rebuild       make all fact rows again from the operations alone
   rosterd openapi       print the OpenAPI document
   rosterd ready         say by its exit code whether a service answers
@@ -60,6 +61,8 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) error {
 		return loadDemo(ctx, args, out, errOut)
 	case "rebuild":
 		return rebuild(ctx, args, out, errOut)
+	case "personnel":
+		return personnel(args, out, errOut)
 	case "openapi":
 		return openAPI(out)
 	case "ready":

@@ -18,6 +18,7 @@ import (
 	"ableroster/internal/desk"
 	"ableroster/internal/heap"
 	"ableroster/internal/ledger"
+	"ableroster/internal/saved"
 	"ableroster/internal/signin"
 	"ableroster/internal/tally"
 
@@ -95,7 +96,7 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 		return nil, err
 	}
 	counts := tally.Open(pool, log)
-	return &opened{pool, l, door, &desk.Desk{Ledger: l, Clock: time.Now, Tally: counts}, counts}, nil
+	return &opened{pool, l, door, &desk.Desk{Ledger: l, Clock: time.Now, Tally: counts, Accounts: door.Accounts, Saved: &saved.Store{Pool: pool}}, counts}, nil
 }
 
 func serve(ctx context.Context, args []string, out, errOut io.Writer) error {

@@ -21,13 +21,14 @@ const home = createRoute({ getParentRoute: () => shell, path: '/', component: Ho
 const users = createRoute({
   getParentRoute: () => shell,
   path: '/users',
-  validateSearch: (s: Record<string, unknown>): { q?: string; status?: string; unit?: string; group?: string; filter?: string; sort?: string } => ({
+  validateSearch: (s: Record<string, unknown>): { q?: string; status?: string; unit?: string; group?: string; filter?: string; sort?: string; columns?: string } => ({
     q: text(s.q),
     status: text(s.status),
     unit: text(s.unit),
     group: text(s.group),
     filter: text(s.filter),
     sort: text(s.sort),
+    columns: text(s.columns),
   }),
   component: lazyRouteComponent(() => import('./pages/users/List'), 'UserList'),
 })
@@ -45,22 +46,24 @@ const user = createRoute({
 const groups = createRoute({
   getParentRoute: () => shell,
   path: '/groups',
-  component: lazyRouteComponent(() => import('./pages/groups/Groups'), 'GroupList'),
+  component: lazyRouteComponent(() => import('./pages/groups/List'), 'GroupList'),
 })
 const group = createRoute({
   getParentRoute: () => shell,
   path: '/groups/$group',
-  component: lazyRouteComponent(() => import('./pages/groups/Groups'), 'OneGroup'),
+  validateSearch: (s: Record<string, unknown>): { tab?: string } => ({ tab: text(s.tab) }),
+  component: lazyRouteComponent(() => import('./pages/groups/One'), 'OneGroup'),
 })
 const applications = createRoute({
   getParentRoute: () => shell,
   path: '/applications',
-  component: lazyRouteComponent(() => import('./pages/applications/Applications'), 'ApplicationList'),
+  component: lazyRouteComponent(() => import('./pages/applications/List'), 'ApplicationList'),
 })
 const application = createRoute({
   getParentRoute: () => shell,
   path: '/applications/$application',
-  component: lazyRouteComponent(() => import('./pages/applications/Applications'), 'OneApplication'),
+  validateSearch: (s: Record<string, unknown>): { tab?: string } => ({ tab: text(s.tab) }),
+  component: lazyRouteComponent(() => import('./pages/applications/One'), 'OneApplication'),
 })
 const holders = createRoute({
   getParentRoute: () => shell,
@@ -86,6 +89,7 @@ const roles = createRoute({
 const role = createRoute({
   getParentRoute: () => shell,
   path: '/roles/$role',
+  validateSearch: (s: Record<string, unknown>): { tab?: string } => ({ tab: text(s.tab) }),
   component: lazyRouteComponent(() => import('./pages/roles/One'), 'OneRole'),
 })
 const grid = createRoute({
@@ -111,10 +115,67 @@ const defaults = createRoute({
   }),
   component: lazyRouteComponent(() => import('./pages/Defaults'), 'DefaultsPage'),
 })
+const mine = createRoute({
+  getParentRoute: () => shell,
+  path: '/mine',
+  component: lazyRouteComponent(() => import('./pages/Mine'), 'MinePage'),
+})
+const handOuts = createRoute({
+  getParentRoute: () => shell,
+  path: '/hand-outs',
+  component: lazyRouteComponent(() => import('./pages/HandOuts'), 'HandOutsPage'),
+})
+const importPeople = createRoute({
+  getParentRoute: () => shell,
+  path: '/import',
+  component: lazyRouteComponent(() => import('./pages/import/Import'), 'ImportPage'),
+})
+const attributes = createRoute({
+  getParentRoute: () => shell,
+  path: '/attributes',
+  component: lazyRouteComponent(() => import('./pages/Attributes'), 'AttributesPage'),
+})
 const conflicts = createRoute({
   getParentRoute: () => shell,
   path: '/conflicts',
   component: lazyRouteComponent(() => import('./pages/Conflicts'), 'ConflictsPage'),
+})
+const expectations = createRoute({
+  getParentRoute: () => shell,
+  path: '/expectations',
+  validateSearch: (s: Record<string, unknown>): { user?: string; nobody?: string; may?: string; application?: string; action?: string; path?: string } => ({
+    user: text(s.user),
+    nobody: text(s.nobody),
+    may: text(s.may),
+    application: text(s.application),
+    action: text(s.action),
+    path: text(s.path),
+  }),
+  component: lazyRouteComponent(() => import('./pages/Expectations'), 'ExpectationsPage'),
+})
+const findings = createRoute({
+  getParentRoute: () => shell,
+  path: '/findings',
+  validateSearch: (s: Record<string, unknown>): { code?: string; aside?: string } => ({ code: text(s.code), aside: text(s.aside) }),
+  component: lazyRouteComponent(() => import('./pages/Findings'), 'FindingsPage'),
+})
+const viewAs = createRoute({
+  getParentRoute: () => shell,
+  path: '/view-as',
+  validateSearch: (s: Record<string, unknown>): { user?: string; nobody?: string; unit?: string; title?: string; employment?: string; application?: string } => ({
+    user: text(s.user),
+    nobody: text(s.nobody),
+    unit: text(s.unit),
+    title: text(s.title),
+    employment: text(s.employment),
+    application: text(s.application),
+  }),
+  component: lazyRouteComponent(() => import('./pages/ViewAs'), 'ViewAsPage'),
+})
+const guardRails = createRoute({
+  getParentRoute: () => shell,
+  path: '/guard-rails',
+  component: lazyRouteComponent(() => import('./pages/GuardRails'), 'GuardRailsPage'),
 })
 const today = createRoute({
   getParentRoute: () => shell,
@@ -158,7 +219,7 @@ const ledger = createRoute({
 export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
-    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, today, requests, request, ask, reviews, review, defaults, conflicts, ledger]),
+    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, today, requests, request, ask, reviews, review, defaults, conflicts, attributes, mine, handOuts, importPeople, expectations, findings, viewAs, guardRails, ledger]),
   ]),
   scrollRestoration: true,
 })

@@ -58,5 +58,5 @@ func heldAlready(all map[condition]Intervals, c condition) bool {
 // Class is a text equal for users who hold equally at an instant by both
 // snapshots: what Between says of one it says of all.
 func Class(before, after *Snapshot, id UserID) string {
-	return string(after.appendHolding(before.appendHolding(nil, id), id))
+	return string(after.appendHolding(before.appendHolding(nil, id, 0), id, 0))
 }

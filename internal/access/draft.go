@@ -12,6 +12,9 @@ type Draft struct {
 
 	changed map[factKey]Fact // what each changed fact was before, nil when new
 	order   []factKey
+	touches int // how often a fact was put
+	listed  []RowChange
+	asOf    int // the touches that listed is of
 
 	op      int // the operation being applied
 	at      Instant
@@ -27,6 +30,7 @@ type Draft struct {
 
 	Faults []Fault
 	Needs  []Need
+	needed map[needKey]bool // once there are many
 	Notes  []Note
 	Sealed []Sealing
 	reads  []Subject
@@ -103,7 +107,10 @@ func (d *Draft) Base() *Snapshot { return d.base }
 // Changes are the facts that differ from the base, in the order they were
 // first touched. None means the draft changes nothing.
 func (d *Draft) Changes() []RowChange {
-	var out []RowChange
+	if d.listed != nil && d.asOf == d.touches {
+		return d.listed
+	}
+	out := make([]RowChange, 0, len(d.order))
 	for _, k := range d.order {
 		c := RowChange{d.changed[k], d.fact(k)}
 		if c.Before == nil && c.After == nil {
@@ -111,6 +118,7 @@ func (d *Draft) Changes() []RowChange {
 		}
 		out = append(out, c)
 	}
+	d.listed, d.asOf = out, d.touches
 	return out
 }
 
@@ -205,6 +213,7 @@ func (d *Draft) track(f Fact) {
 	if d.loading {
 		return
 	}
+	d.touches++
 	k := factKey{f.Kind(), f.Row()}
 	if _, seen := d.changed[k]; !seen {
 		d.changed[k] = d.fact(k)

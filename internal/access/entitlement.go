@@ -94,9 +94,18 @@ func (s *Snapshot) belowOpen(app *applicationRec, pattern string) bool {
 		return false
 	}
 	s.activeResources(app, func(r *Resource) {
-		found = found || r.Open && (reachesBelow(pattern, r.Path))
+		found = found || r.Open && reachesBelow(pattern, r.Path) && !(app.retired > 0 && s.belowRetired(app, below(pattern, r.Path)))
 	})
 	return found
+}
+
+// below is what of a pattern that reaches below a path lies there: its stars that
+// stand for parts of the path are that path.
+func below(pattern, path string) string {
+	if path == Root || Covers(pattern, path) {
+		return pattern
+	}
+	return Join(path, strings.Join(strings.Split(pattern, "/")[strings.Count(path, "/")+1:], "/"))
 }
 
 // belowRetired says whether all a pattern covers is a retired resource or lies

@@ -37,6 +37,7 @@ type Fact interface {
 type Organisation struct {
 	Name     string
 	TimeZone string
+	SignIn   GroupID // whose members alone may sign in, or 0: everybody who was given the means
 }
 
 // UserKind tells people from machine accounts.
@@ -64,6 +65,7 @@ type Personal struct {
 	UserName    string `json:"user_name,omitempty"`
 	DisplayName string `json:"display_name,omitempty"`
 	Email       string `json:"email,omitempty"`
+	More        Values `json:"more,omitempty" doc:"set by the service"` // of declared attributes that are personal
 }
 
 // User is one person or one machine account. What is not in Personal is a
@@ -78,7 +80,9 @@ type User struct {
 	Manager    UserID
 	Employment string
 	Location   string
-	Start, End Date // both inclusive
+	Start, End Date   // both inclusive
+	Custom     Values // of declared attributes that are facts
+	Erased     bool   // the personal values were, on request
 
 	// Digest stands for Personal in the ledger; set by the ledger.
 	Digest [32]byte
@@ -139,7 +143,20 @@ type Application struct {
 	Actions     []Action
 	Owner       UserID  // who answers for it, or 0
 	Trial       GroupID // whose members are judged as if it were live while it is a draft
+	Direct      Direct  // whether its roles are given to users themselves
 }
+
+// Direct says whether an application's roles may be given to users themselves,
+// instead of to groups. What was asked for and approved, and what a default rule
+// gives, is always welcome.
+type Direct string
+
+// What an organisation can say about direct assignments.
+const (
+	DirectWelcome Direct = ""        // the same as to groups
+	DirectWarned  Direct = "warned"  // with an acknowledgement
+	DirectRefused Direct = "refused" // through groups alone
+)
 
 // Resource is a node in an application's tree, named by its path.
 type Resource struct {
@@ -174,7 +191,20 @@ type Role struct {
 	Description string
 	Owner       UserID // who answers for it, or 0: then the application's owner
 	Retired     bool
+	Risk        Risk // how much harm whoever holds it could do, or nothing said
+	Longest     int  // days an assignment of it may last at most; 0: without end
 }
+
+// Risk is how much harm a role could do in wrong hands.
+type Risk string
+
+// The risks of a role.
+const (
+	RiskUnsaid Risk = ""
+	RiskLow    Risk = "low"
+	RiskMedium Risk = "medium"
+	RiskHigh   Risk = "high"
+)
 
 // Inclusion makes holders of Role hold Included too.
 type Inclusion struct {

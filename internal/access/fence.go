@@ -47,3 +47,16 @@ func (s *Snapshot) Fence(id FenceID) *Fence {
 	}
 	return nil
 }
+
+// Lets says whether a fence lets a permission through to something it guards.
+func (f *Fence) Lets(p *Permission) bool {
+	if !f.passes(p.Pattern) {
+		return false
+	}
+	for _, a := range p.Actions {
+		if a == AllActions || f.guards(a) {
+			return true
+		}
+	}
+	return false
+}

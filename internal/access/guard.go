@@ -9,6 +9,10 @@ type Rail struct {
 	Share    float64   // of the users who count, where it is a share
 	Passable bool      // with an acknowledgement that names the code
 	Conflict *Conflict // which one would come about
+
+	Expectation *Expectation  // which one would be broken
+	Application ApplicationID // which one is meant
+	State       State         // that it would have
 }
 
 // RailCode names a guard rail, and its acknowledgement.
@@ -23,11 +27,19 @@ const (
 	WideGain          RailCode = "wide_gain"
 	ConflictPrevented RailCode = "conflict_prevented"
 	ConflictWarned    RailCode = "conflict_warned"
+	ExpectationBroken RailCode = "expectation_broken"
+	ExpectationWarned RailCode = "expectation_warned"
+	WideLoss          RailCode = "wide_loss"
+	LeavingLive       RailCode = "leaving_live"
+	DirectAssignment  RailCode = "direct_assignment"
 )
 
 const (
 	wideShare = 0.20 // of all active users gaining at once
 	wideLeast = 20   // and at least so many
+
+	lossShare = 0.20 // of those who have anything in an application losing all of it
+	lossLeast = 5    // and at least so many
 )
 
 // GuardRails are those a draft by a caller runs into, given its preview.
@@ -82,6 +94,9 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 		out = append(out, Rail{Code: AdministeringGain, Users: admins, Passable: true})
 	}
 	out = append(out, d.conflictRails(p.Touched, from)...)
+	out = append(out, d.expectationRails(p, from)...)
+	out = append(out, d.lossRails(p, from)...)
+	out = append(out, d.describedRails()...)
 	// People who arrive with their change are no surprise in it.
 	present := 0
 	for _, id := range gains {
@@ -109,6 +124,121 @@ func (d *Draft) conflictRails(touched []UserID, from Instant) []Rail {
 			out = append(out, r)
 		}
 		out[i].Users = append(out[i].Users, b.User)
+	}
+	return out
+}
+
+// expectationRails are one for each expectation that would be broken.
+func (d *Draft) expectationRails(p Preview, from Instant) []Rail {
+	var out []Rail
+	for _, b := range d.NewlyBroken(p, from) {
+		i := len(out) - 1 // they come in order of expectation
+		if i < 0 || out[i].Expectation != b.Expectation {
+			r := Rail{Code: ExpectationWarned, Expectation: b.Expectation, Application: b.Expectation.Application, Passable: true}
+			if b.Expectation.Blocking {
+				r.Code, r.Passable = ExpectationBroken, false
+			}
+			i = len(out)
+			out = append(out, r)
+		}
+		out[i].Users = append(out[i].Users, b.User)
+	}
+	return out
+}
+
+// lossRails are one for each application in which a large share of those who had
+// anything lose all of it.
+func (d *Draft) lossRails(p Preview, from Instant) []Rail {
+	lost := map[ApplicationID][]UserID{}
+	for _, e := range p.Effects {
+		apps := map[ApplicationID]bool{}
+		for _, l := range e.Lost {
+			apps[l.Application] = true
+		}
+		for app := range apps {
+			lost[app] = append(lost[app], e.Users...)
+		}
+	}
+	var out []Rail
+	for app, users := range lost {
+		if len(users) < lossLeast {
+			continue
+		}
+		had, has := anything{s: d.base, app: app, from: from}, anything{s: &d.Snapshot, app: app, from: from}
+		users = slices.DeleteFunc(users, func(id UserID) bool { return id == 0 || !had.held(id) || has.held(id) })
+		if len(users) < lossLeast {
+			continue
+		}
+		most := int(float64(len(users)) / lossShare)
+		all := map[UserID]bool{}
+		d.base.holdersOf(app, func(id UserID) {
+			if id != 0 && len(all) <= most && had.held(id) {
+				all[id] = true
+			}
+		})
+		if len(all) <= most {
+			out = append(out, Rail{Code: WideLoss, Application: app, Users: users, Share: float64(len(users)) / float64(len(all)), Passable: true})
+		}
+	}
+	slices.SortFunc(out, func(a, b Rail) int { return int(a.Application) - int(b.Application) })
+	return out
+}
+
+// anything says of one user after another whether they hold anything in an
+// application from an instant on.
+type anything struct {
+	s     *Snapshot
+	app   ApplicationID
+	from  Instant
+	key   []byte
+	known map[string]bool // by class of users who hold equally
+}
+
+func (a *anything) held(id UserID) bool {
+	a.key = a.s.appendHolding(a.key[:0], id, a.from)
+	if held, ok := a.known[string(a.key)]; ok {
+		return held
+	}
+	if a.known == nil {
+		a.known = map[string]bool{}
+	}
+	perms := a.s.permissionsIn(id, a.s.heldRoles(id, anyGroup), map[ApplicationID]bool{a.app: true})
+	set := map[line]struct{}{}
+	for _, p := range perms {
+		a.s.lines(p, set)
+	}
+	held := false
+	for l := range set {
+		for _, when := range a.s.when(l, perms) {
+			held = held || len(when.within(Window{From: a.from})) > 0
+		}
+	}
+	a.known[string(a.key)] = held
+	return held
+}
+
+// describedRails are those about how applications are described and meant to be
+// used.
+func (d *Draft) describedRails() []Rail {
+	var out []Rail
+	for _, c := range d.Changes() {
+		switch f := c.After.(type) {
+		case *Application:
+			if old, _ := c.Before.(*Application); old != nil && old.State == StateLive && f.State != StateLive {
+				out = append(out, Rail{Code: LeavingLive, Application: f.ID, State: f.State, Passable: true})
+			}
+		case *Assignment:
+			app := d.Application(d.Role(f.Role).Application)
+			if c.Before != nil || f.Assignee.User == 0 || f.Origin != Manual && f.Origin != Import || app == nil || app.Direct != DirectWarned {
+				continue
+			}
+			i := slices.IndexFunc(out, func(r Rail) bool { return r.Code == DirectAssignment && r.Application == app.ID })
+			if i < 0 {
+				i = len(out)
+				out = append(out, Rail{Code: DirectAssignment, Application: app.ID, Passable: true})
+			}
+			out[i].Users = append(out[i].Users, f.Assignee.User)
+		}
 	}
 	return out
 }
@@ -149,6 +279,22 @@ func (s *Snapshot) administered(at Instant) bool {
 
 // eachAdministrator calls yield for each, once, until it says to stop.
 func (s *Snapshot) eachAdministrator(at Instant, yield func(UserID) bool) {
+	s.eachGiven(func(p *Permission) bool {
+		return p.Application == AbleRoster && p.Pattern == Root && p.gives(ActAssign)
+	}, func(id UserID) bool { return !s.administers(id, at) || yield(id) })
+}
+
+// EachActor calls yield once for each user some role may let change something in
+// Able Roster, at some time and somewhere, until it says to stop.
+func (s *Snapshot) EachActor(yield func(UserID) bool) {
+	s.eachGiven(func(p *Permission) bool {
+		return p.Application == AbleRoster && !p.Own && (p.gives(ActAssign) || p.gives(ActUpdate) || p.gives(ActCreate))
+	}, yield)
+}
+
+// eachGiven calls yield once for each user who holds, at any time, a role with a
+// permission that is wanted, until it says to stop.
+func (s *Snapshot) eachGiven(want func(*Permission) bool, yield func(UserID) bool) {
 	seen, stop := map[UserID]bool{}, false
 	for i := range s.roles.Len() {
 		rec := s.roles.At(i)
@@ -156,19 +302,19 @@ func (s *Snapshot) eachAdministrator(at Instant, yield func(UserID) bool) {
 			continue
 		}
 		for _, p := range rec.permissions {
-			f := s.permissions.At(int(p)).fact
-			if f.Application != AbleRoster || f.Pattern != Root || !f.gives(ActAssign) {
+			if !want(s.permissions.At(int(p)).fact) {
 				continue
 			}
 			s.holdersBelow(RoleID(i), func(id UserID) {
 				if !stop && id != 0 && !seen[id] {
 					seen[id] = true
-					stop = s.administers(id, at) && !yield(id)
+					stop = !yield(id)
 				}
 			})
 			if stop {
 				return
 			}
+			break
 		}
 	}
 }
@@ -176,6 +322,9 @@ func (s *Snapshot) eachAdministrator(at Instant, yield func(UserID) bool) {
 func (s *Snapshot) administers(id UserID, at Instant) bool {
 	u := s.User(id)
 	if u.UserKind != Person || u.End != 0 || !s.Effective(id, at) {
+		return false
+	}
+	if only := s.organisation.SignIn; only != 0 && !s.groupIntervals(id)[only].always() {
 		return false
 	}
 	chains, _ := s.chains(id, at, nil, func(p *Permission) bool {
@@ -188,4 +337,19 @@ func (s *Snapshot) administers(id UserID, at Instant) bool {
 		}
 	}
 	return false
+}
+
+// PeopleIn calls yield for each effective user who holds anything in an
+// application at an instant or later.
+func (s *Snapshot) PeopleIn(app ApplicationID, at Instant, yield func(UserID)) {
+	seen := map[UserID]bool{}
+	a := anything{s: s, app: app, from: at}
+	s.holdersOf(app, func(id UserID) {
+		if id != 0 && !seen[id] {
+			seen[id] = true
+			if s.Effective(id, at) && a.held(id) {
+				yield(id)
+			}
+		}
+	})
 }

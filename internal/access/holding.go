@@ -5,10 +5,11 @@ import (
 	"slices"
 )
 
-// appendHolding appends bytes that are equal for users who hold equally: when
-// they count, the groups and roles given to them directly, and their kind. It is
-// asked twice for each user a change touches.
-func (s *Snapshot) appendHolding(key []byte, id UserID) []byte {
+// appendHolding appends bytes that are equal for users who hold equally from an
+// instant on: when they count, the groups and roles given to them directly, and
+// their kind. What began before then began as good as always. It is asked twice for
+// each user a change touches.
+func (s *Snapshot) appendHolding(key []byte, id UserID, from Instant) []byte {
 	if id == 0 {
 		return append(key, 'n')
 	}
@@ -18,7 +19,7 @@ func (s *Snapshot) appendHolding(key []byte, id UserID) []byte {
 	}
 	key = append(key, 'u', byte(len(u.fact.UserKind)))
 	key = append(key, u.fact.UserKind...)
-	key = appendWindows(key, s.effective(id)...)
+	key = appendWindows(key, from, s.effective(id)...)
 	// What is plain, and nearly all is, in four bytes; the order of gifts says nothing.
 	var room [16]uint32
 	plain, limited := room[:0], []string(nil)
@@ -26,7 +27,7 @@ func (s *Snapshot) appendHolding(key []byte, id UserID) []byte {
 		if l.plain() {
 			plain = append(plain, uint32(l.group())<<1|one(l.byRule()))
 		} else {
-			limited = append(limited, string(appendWindows(appendLink(nil, 'm', uint32(l.group())), s.windowOf(l))))
+			limited = append(limited, string(appendWindows(appendLink(nil, 'm', uint32(l.group())), from, s.windowOf(l))))
 		}
 	}
 	groups := len(plain)
@@ -35,7 +36,7 @@ func (s *Snapshot) appendHolding(key []byte, id UserID) []byte {
 			plain = append(plain, uint32(l.role()))
 		} else {
 			x := s.limitsOf(l)
-			limited = append(limited, string(appendWindows(appendLink(nil, 'a', uint32(l.role())), x.window))+x.terms().String())
+			limited = append(limited, string(appendWindows(appendLink(nil, 'a', uint32(l.role())), from, x.window))+x.terms().String())
 		}
 	}
 	slices.Sort(plain[:groups])
@@ -56,9 +57,15 @@ func appendLink(key []byte, kind byte, to uint32) []byte {
 	return binary.BigEndian.AppendUint32(append(key, kind), to)
 }
 
-func appendWindows(key []byte, all ...Window) []byte {
+func appendWindows(key []byte, from Instant, all ...Window) []byte {
 	key = append(key, byte(len(all)))
 	for _, w := range all {
+		if w.From <= from {
+			w.From = 0
+		}
+		if w.Until != 0 && w.Until <= from { // over: it does not matter when
+			w = Window{Until: 1}
+		}
 		key = binary.BigEndian.AppendUint64(key, uint64(w.From))
 		key = binary.BigEndian.AppendUint64(key, uint64(w.Until))
 	}

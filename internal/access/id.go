@@ -22,6 +22,8 @@ type (
 	FenceID       uint32
 	DefaultID     uint32
 	ConflictID    uint32
+	ExpectationID uint32
+	AttributeID   uint32
 )
 
 // The built-in groups and the application that protects Able Roster itself.
@@ -43,6 +45,8 @@ func (i AssignmentID) String() string  { return text("assignment", uint32(i)) }
 func (i FenceID) String() string       { return text("fence", uint32(i)) }
 func (i DefaultID) String() string     { return text("default", uint32(i)) }
 func (i ConflictID) String() string    { return text("conflict", uint32(i)) }
+func (i ExpectationID) String() string { return text("expectation", uint32(i)) }
+func (i AttributeID) String() string   { return text("attribute", uint32(i)) }
 
 // IDText is an id of a kind as text.
 func IDText(kind FactKind, n uint32) string { return text(string(kind), n) }
@@ -67,10 +71,13 @@ func ParseID(kind, s string) (uint32, bool) {
 	return uint32(n), err == nil
 }
 
-var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence|default|conflict|route|request|round|proposal)-[0-9]+$`)
+var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence|default|conflict|route|request|round|proposal|expectation|attribute|finding)-[0-9]+$`)
 
 // LooksLikeID says whether s could be taken for an id; no key or name may.
-func LooksLikeID(s string) bool { return idShape.MatchString(s) }
+func LooksLikeID(s string) bool {
+	// Nearly nothing does: an id ends in digits, and the pattern is slow.
+	return s != "" && s[len(s)-1] >= '0' && s[len(s)-1] <= '9' && strings.IndexByte(s, '-') > 0 && idShape.MatchString(s)
+}
 
 var keyShape = regexp.MustCompile(`^[a-z][a-z0-9]*(-[a-z0-9]+)*$`)
 

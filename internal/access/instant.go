@@ -60,6 +60,14 @@ func DateOf(t time.Time) Date {
 	return Date(time.Date(y, m, d, 0, 0, 0, 0, time.UTC).Unix()/86400) + 1
 }
 
+// addMonths is the same day so many months later; the last of a shorter month.
+func (d Date) addMonths(n int) Date {
+	c := d.civil()
+	first := time.Date(c.Year(), c.Month()+time.Month(n), 1, 0, 0, 0, 0, time.UTC)
+	last := first.AddDate(0, 1, -1).Day()
+	return DateOf(first.AddDate(0, 0, min(c.Day(), last)-1))
+}
+
 func (d Date) civil() time.Time { return time.Unix(int64(d-1)*86400, 0).UTC() }
 
 func (d Date) String() string {
@@ -122,3 +130,6 @@ func (w Window) intersect(v Window) (Window, bool) {
 	}
 	return Window{from, until}, true
 }
+
+// Days are so many times 24 hours.
+func Days(n int) Instant { return Instant(n) * 24 * 60 * 60 * 1_000_000 }

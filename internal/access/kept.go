@@ -22,7 +22,7 @@ func (l *Life) Since() int64  { return l.Opened }
 func (l *Life) since(n int64) { l.Opened = n }
 
 // mostKept bounds how many kinds of kept facts there are.
-const mostKept = 8
+const mostKept = 12
 
 // keptKinds are those there are, by their place in a snapshot.
 var keptKinds []FactKind

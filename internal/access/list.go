@@ -115,6 +115,19 @@ func (s *Snapshot) Given(m Assignee) []*Assignment {
 	return out
 }
 
+// EachGiven calls yield for each assignment made to a user or a group itself, without
+// the making of it.
+func (s *Snapshot) EachGiven(m Assignee, yield func(RoleID, Window, Origin)) {
+	for _, g := range s.givenTo(m) {
+		r := s.assignments.At(int(g.assignment()))
+		var w Window
+		if r.limits != nil {
+			w = r.limits.window
+		}
+		yield(r.role, w, origins[r.origin])
+	}
+}
+
 // MembershipsOf are the memberships a user or a group has itself.
 func (s *Snapshot) MembershipsOf(m Member) []*Membership {
 	via := s.joinedTo(m)
@@ -200,6 +213,35 @@ func (s *Snapshot) Cells(id UserID, app ApplicationID, at Instant, targets []Tar
 
 // Target is one action on one path.
 type Target struct{ Action, Path string }
+
+// AssignmentHead is whom an assignment gives what.
+type AssignmentHead struct {
+	ID       AssignmentID
+	Assignee Assignee
+	Role     RoleID
+}
+
+// AssignmentHeads are those of the assignments of a role, or of all in order of id
+// for role 0, without the making of each.
+func (s *Snapshot) AssignmentHeads(role RoleID) iter.Seq[AssignmentHead] {
+	return func(yield func(AssignmentHead) bool) {
+		if role != 0 {
+			rec := s.roles.At(int(role))
+			for i := range rec.holders.Len() {
+				id := rec.holders.Get(i)
+				if !yield(AssignmentHead{id, s.assignments.At(int(id)).to.member(), role}) {
+					return
+				}
+			}
+			return
+		}
+		for i := range s.assignments.Len() {
+			if r := s.assignments.At(i); r != nil && r.role != 0 && !yield(AssignmentHead{AssignmentID(i), r.to.member(), r.role}) {
+				return
+			}
+		}
+	}
+}
 
 // AllAssignments are all assignments in order of id.
 func (s *Snapshot) AllAssignments() iter.Seq[*Assignment] {

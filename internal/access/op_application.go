@@ -29,11 +29,12 @@ func (o *SetOrganisation) ApplyTo(d *Draft) {
 		return
 	}
 	d.need(ActUpdate, "settings", "update the settings")
-	if d.organisation == (Organisation{o.Name, o.TimeZone}) {
+	f := Organisation{o.Name, o.TimeZone, d.organisation.SignIn}
+	if d.organisation == f {
 		d.note(AlreadySo, 0)
 		return
 	}
-	d.put(&Organisation{o.Name, o.TimeZone})
+	d.put(&f)
 }
 
 // Sentence implements Operation.
@@ -47,6 +48,7 @@ type AddApplication struct {
 	Label       string   `json:"label,omitempty"`
 	Description string   `json:"description,omitempty"`
 	State       State    `json:"state,omitempty" enum:"draft,rehearsal,live" doc:"draft by default"`
+	Owner       UserRef  `json:"owner,omitempty" doc:"who answers for it"`
 	Actions     []Action `json:"actions" doc:"the words that can be done in it"`
 	Open        bool     `json:"open,omitempty" doc:"nothing below the root need be registered"`
 
@@ -76,12 +78,16 @@ func (o *AddApplication) ApplyTo(d *Draft) {
 		d.fault("state", "is draft, rehearsal or live for a new application")
 	}
 	d.checkActions(o.Actions)
+	var owner UserID
+	if o.Owner != "" {
+		owner, _ = d.user("owner", &o.Owner)
+	}
 	if len(d.Faults) > before {
 		d.fail(FactApplication, o.Key)
 		return
 	}
 	a := &Application{ID: ApplicationID(d.allocate(FactApplication)), Key: o.Key, Label: o.Label,
-		Description: o.Description, State: o.State, Actions: o.Actions}
+		Description: o.Description, State: o.State, Actions: o.Actions, Owner: owner}
 	o.Application = ApplicationRef(a.ID.String())
 	d.put(a)
 	r := &Resource{ID: ResourceID(d.allocate(FactResource)), Application: a.ID, Path: Root, NodeKind: "application", Label: o.Label, Open: o.Open}
@@ -119,6 +125,7 @@ type UpdateApplication struct {
 	Owner       *UserRef       `json:"owner,omitempty" doc:"who answers for it; blank for nobody"`
 	Trial       *GroupRef      `json:"trial_group,omitempty" doc:"whose members are judged as if it were live while it is a draft; blank for none"`
 	Actions     []Action       `json:"actions,omitempty" doc:"all actions it shall declare"`
+	Direct      *Direct        `json:"direct_assignments,omitempty" enum:",warned,refused" doc:"whether roles are given to users themselves: blank for welcome"`
 }
 
 // Verb implements Operation.
@@ -144,6 +151,9 @@ func (o *UpdateApplication) ApplyTo(d *Draft) {
 	default:
 		d.fault("state", "is draft, rehearsal, live or retired")
 	}
+	if set(&a.Direct, o.Direct); a.Direct != DirectWelcome && a.Direct != DirectWarned && a.Direct != DirectRefused {
+		d.fault("direct_assignments", "is warned, refused, or blank for welcome")
+	}
 	d.owner(&a.Owner, o.Owner)
 	if o.Trial != nil {
 		a.Trial = 0
@@ -158,7 +168,7 @@ func (o *UpdateApplication) ApplyTo(d *Draft) {
 		a.Actions = o.Actions
 	}
 	d.need(ActUpdate, d.ApplicationPath(id), "update the application %s", a.Key)
-	if a.Label == old.Label && a.Description == old.Description && a.State == old.State && a.Trial == old.Trial && a.Owner == old.Owner && slices.Equal(a.Actions, old.Actions) {
+	if a.Label == old.Label && a.Description == old.Description && a.State == old.State && a.Trial == old.Trial && a.Owner == old.Owner && a.Direct == old.Direct && slices.Equal(a.Actions, old.Actions) {
 		d.note(AlreadySo, d.applications.At(int(id)).touched)
 		return
 	}
@@ -166,11 +176,26 @@ func (o *UpdateApplication) ApplyTo(d *Draft) {
 }
 
 // Sentence implements Operation.
-func (o *UpdateApplication) Sentence(s *Snapshot, _ Names) string {
+func (o *UpdateApplication) Sentence(s *Snapshot, n Names) string {
 	id, _ := s.FindApplication(string(o.Application))
 	what := "Updated the application " + s.Application(id).Label
 	if o.State != nil {
 		what += ", now " + string(*o.State)
 	}
+	if o.Owner != nil {
+		what += answeredBy(s, n, *o.Owner)
+	}
+	if o.Direct != nil {
+		what += map[Direct]string{DirectWelcome: ", direct assignments welcome", DirectWarned: ", direct assignments warned about", DirectRefused: ", direct assignments refused"}[*o.Direct]
+	}
 	return what
+}
+
+// answeredBy says who answers for something from now on.
+func answeredBy(s *Snapshot, n Names, ref UserRef) string {
+	id, ok := s.FindUser(string(ref))
+	if !ok {
+		return ", nobody answers for it"
+	}
+	return ", " + n.UserName(id) + " answers for it"
 }

@@ -88,6 +88,9 @@ func (d *Draft) checkDefault(f *Default) {
 		if d.Role(r).Retired {
 			d.fault("roles", "%s is retired and would give nothing", d.RoleKey(r))
 		}
+		if n := d.Role(r).Longest; n > 0 {
+			d.fault("roles", "%s is held for %s at most, and a default rule gives without end", d.RoleKey(r), Count(n, "day"))
+		}
 	}
 	for _, g := range f.Groups {
 		if g == PublicGroup || g == AllUsersGroup {

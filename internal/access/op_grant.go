@@ -51,6 +51,9 @@ func (o *Grant) ApplyTo(d *Draft) {
 		d.fault("user", "%s has departed", d.User(to.User).UserName)
 		return
 	}
+	if !d.lasts(role, o.Window) || !d.direct(role, to) {
+		return
+	}
 	d.needAssign(role, to)
 	terms := terms{scopes, o.Schedule}.String()
 	for _, g := range d.givenTo(to) {
@@ -68,6 +71,17 @@ func (o *Grant) ApplyTo(d *Draft) {
 		Window: o.Window, Scopes: scopes, Schedule: o.Schedule, Origin: o.Origin, Opened: d.Revision}
 	o.Assignment = AssignmentRef(f.ID.String())
 	d.put(f)
+}
+
+// direct says whether a role may be given to a user themselves, and files the
+// fault.
+func (d *Draft) direct(role RoleID, to Assignee) bool {
+	app := d.Application(d.Role(role).Application)
+	if to.User == 0 || app == nil || app.Direct != DirectRefused {
+		return true
+	}
+	d.fault("user", "roles of %s are given through groups alone: add the user to a group that holds %s", app.Key, d.RoleKey(role))
+	return false
 }
 
 // scopes settles the scopes of a grant and files their faults.

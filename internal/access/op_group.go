@@ -78,7 +78,7 @@ func (d *Draft) checkRule(text string) {
 	if text == "" {
 		return
 	}
-	for _, m := range CheckRule(text) {
+	for _, m := range d.CheckRule(text) {
 		d.fault("filter", "%s", m)
 	}
 }

@@ -18,6 +18,9 @@ type AddRole struct {
 	Application ApplicationRef `json:"application,omitempty" doc:"none for a role of the organisation"`
 	Label       string         `json:"label,omitempty"`
 	Description string         `json:"description,omitempty"`
+	Owner       UserRef        `json:"owner,omitempty" doc:"who answers for it; none: the application's owner"`
+	Risk        Risk           `json:"risk,omitempty" enum:"low,medium,high" doc:"how much harm it could do in wrong hands"`
+	Longest     int            `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment of it may last at most; 0: without end"`
 
 	Role RoleRef `json:"role,omitempty" doc:"set by the service"`
 }
@@ -29,7 +32,7 @@ func (o *AddRole) Settled() string { return named(o.Role, "role") }
 
 func (o *AddRole) ApplyTo(d *Draft) {
 	before := len(d.Faults)
-	r := &Role{Key: o.Key}
+	r := &Role{Key: o.Key, Risk: o.Risk, Longest: o.Longest}
 	full := o.Key
 	if o.Application != "" {
 		if id, ok := d.application("application", &o.Application); ok {
@@ -43,6 +46,10 @@ func (o *AddRole) ApplyTo(d *Draft) {
 		d.fault("key", "“%s” is taken: keys are never reused", full)
 	}
 	d.checkTexts(&o.Label, o.Key, o.Description)
+	d.checkRole(r)
+	if o.Owner != "" {
+		r.Owner, _ = d.user("owner", &o.Owner)
+	}
 	if len(d.Faults) > before {
 		d.fail(FactRole, full)
 		return
@@ -56,13 +63,44 @@ func (o *AddRole) ApplyTo(d *Draft) {
 // Sentence implements Operation.
 func (o *AddRole) Sentence(*Snapshot, Names) string { return "Added the role " + o.Label }
 
-// UpdateRole alters how a role is described and who answers for it; what is not
-// given stays.
+// checkRole files the faults of how a role may be held.
+func (d *Draft) checkRole(r *Role) {
+	switch r.Risk {
+	case RiskUnsaid, RiskLow, RiskMedium, RiskHigh:
+	default:
+		d.fault("risk", "is low, medium or high")
+	}
+	if r.Longest < 0 || r.Longest > 3650 {
+		d.fault("longest", "is 0 to 3650 days")
+	}
+}
+
+// lasts says whether an assignment of a role ends as soon as the role asks for,
+// and files the fault.
+func (d *Draft) lasts(id RoleID, w Window) bool {
+	longest := d.Role(id).Longest
+	switch until := max(w.From, d.at) + Days(longest); {
+	case longest == 0:
+	case w.Until == 0:
+		d.fault("until", "is missing: %s is held for %s at most", d.RoleKey(id), Count(longest, "day"))
+		return false
+	case w.Until > until:
+		d.fault("until", "is too late: %s is held for %s at most", d.RoleKey(id), Count(longest, "day"))
+		return false
+	}
+	return true
+}
+
+// UpdateRole alters how a role is described, who answers for it and how it may
+// be held; what is not given stays.
 type UpdateRole struct {
 	Role        RoleRef  `json:"role"`
 	Label       *string  `json:"label,omitempty"`
 	Description *string  `json:"description,omitempty"`
 	Owner       *UserRef `json:"owner,omitempty" doc:"who answers for it; blank for the application's owner"`
+	Risk        *Risk    `json:"risk,omitempty" enum:",low,medium,high" doc:"how much harm it could do in wrong hands"`
+	Longest     *int     `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment made from now on may last at most; 0: without end"`
+	Retired     *bool    `json:"retired,omitempty" doc:"false brings a retired role back"`
 }
 
 // Verb implements Operation.
@@ -79,7 +117,11 @@ func (o *UpdateRole) ApplyTo(d *Draft) {
 	r := *old
 	set(&r.Label, o.Label)
 	set(&r.Description, o.Description)
+	set(&r.Risk, o.Risk)
+	set(&r.Longest, o.Longest)
+	set(&r.Retired, o.Retired)
 	d.owner(&r.Owner, o.Owner)
+	d.checkRole(&r)
 	d.checkTexts(&r.Label, r.Key, r.Description)
 	if len(d.Faults) > before {
 		return
@@ -107,11 +149,20 @@ func (d *Draft) owner(of *UserID, ref *UserRef) {
 
 // Sentence implements Operation.
 func (o *UpdateRole) Sentence(s *Snapshot, n Names) string {
-	if o.Owner != nil && *o.Owner != "" {
-		id, _ := s.FindUser(string(*o.Owner))
-		return n.UserName(id) + " now answers for the role " + refRole(s, o.Role)
+	if o.Retired != nil {
+		return map[bool]string{true: "Retired", false: "Brought back"}[*o.Retired] + " the role " + refRole(s, o.Role)
 	}
-	return "Updated the role " + refRole(s, o.Role)
+	what := "Updated the role " + refRole(s, o.Role)
+	if o.Owner != nil {
+		what += answeredBy(s, n, *o.Owner)
+	}
+	if o.Risk != nil && *o.Risk != RiskUnsaid {
+		what += ", " + string(*o.Risk) + " risk"
+	}
+	if o.Longest != nil && *o.Longest > 0 {
+		what += ", held for " + Count(*o.Longest, "day") + " at most"
+	}
+	return what
 }
 
 // RetireRole makes a role give nothing, and nothing through what it includes.

@@ -19,8 +19,19 @@ type AddUser struct {
 	Start      Date     `json:"start_date,omitzero" doc:"first day, YYYY-MM-DD"`
 	End        Date     `json:"end_date,omitzero" doc:"last day, YYYY-MM-DD"`
 
-	User   UserRef `json:"user,omitempty" doc:"set by the service"`
-	Digest string  `json:"personal,omitempty" doc:"set by the service"`
+	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key"`
+
+	User   UserRef           `json:"user,omitempty" doc:"set by the service"`
+	Digest string            `json:"personal,omitempty" doc:"set by the service"`
+	Sealed map[string]string `json:"custom_personal,omitempty" doc:"set by the service"`
+	unsealed
+}
+
+// unsealed marks an operation as read back from the ledger: its personal values
+// are then all there were, whatever was given in it.
+type unsealed struct {
+	back bool
+	more Values
 }
 
 // Verb implements Operation.
@@ -30,8 +41,19 @@ func (o *AddUser) Settled() string {
 	if o.User != "" {
 		return "user"
 	}
-	if o.Digest != "" {
+	if o.More != "" {
+		return "more"
+	}
+	return sealedFields(o.Digest, o.Sealed)
+}
+
+// sealedFields is which of the fields that only the ledger sets is set.
+func sealedFields(digest string, sealed map[string]string) string {
+	switch {
+	case digest != "":
 		return "personal"
+	case len(sealed) > 0:
+		return "custom_personal"
 	}
 	return ""
 }
@@ -60,6 +82,9 @@ func (o *AddUser) ApplyTo(d *Draft) {
 		d.fault("status", "is invited, active or suspended for a new user")
 	}
 	d.checkUser(u)
+	u.More = ""
+	o.Custom, o.Sealed = d.custom(u, o.unsealed, o.Custom, o.Sealed)
+	d.requires(u)
 	if len(d.Faults) > before {
 		d.fail(FactUser, o.UserName)
 		return
@@ -137,22 +162,26 @@ type UpdateUser struct {
 	Start       *Date    `json:"start_date,omitempty"`
 	End         *Date    `json:"end_date,omitempty"`
 
-	Digest string `json:"personal,omitempty" doc:"set by the service"`
+	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key; a blank one clears"`
+
+	Digest string            `json:"personal,omitempty" doc:"set by the service"`
+	Sealed map[string]string `json:"custom_personal,omitempty" doc:"set by the service"`
+	unsealed
 }
 
 // Verb implements Operation.
 func (*UpdateUser) Verb() string { return "update_user" }
 
 func (o *UpdateUser) Settled() string {
-	if o.Digest != "" {
-		return "personal"
-	}
-	return ""
+	return sealedFields(o.Digest, o.Sealed)
 }
 
 func (o *UpdateUser) ApplyTo(d *Draft) {
 	id, ok := d.user("user", &o.User)
 	if !ok {
+		if o.Manager != nil && *o.Manager != "" {
+			d.user("manager", o.Manager) // its faults are told all the same
+		}
 		return
 	}
 	old := d.User(id)
@@ -181,6 +210,7 @@ func (o *UpdateUser) ApplyTo(d *Draft) {
 		d.fault("status", "a departed user is brought back as active")
 	}
 	d.checkUser(&u)
+	o.Custom, o.Sealed = d.custom(&u, o.unsealed, o.Custom, o.Sealed)
 	d.need(ActUpdate, userPath(old), "update %s", old.UserName)
 	if u.Unit != old.Unit {
 		d.need(ActUpdate, userPath(&u), "move users to %s", u.Unit)
@@ -231,17 +261,29 @@ type PersonalOperation interface {
 // Seal implements PersonalOperation.
 func (o *AddUser) Seal() Operation {
 	c := *o
-	c.Personal = Personal{}
+	c.Personal, c.Sealed = Personal{}, nil
 	return &c
 }
 
 // Unseal implements PersonalOperation.
-func (o *AddUser) Unseal(of func(string) Personal) { o.Personal = of(o.Digest) }
+func (o *AddUser) Unseal(of func(string) Personal) {
+	o.Personal = of(o.Digest)
+	o.unsealed = unsealed{true, o.More}
+	o.Sealed, o.More = entries(o.More), ""
+}
+
+func entries(v Values) map[string]string {
+	var out map[string]string
+	for key, text := range v.All() {
+		out = withEntry(out, key, text)
+	}
+	return out
+}
 
 // Seal implements PersonalOperation.
 func (o *UpdateUser) Seal() Operation {
 	c := *o
-	c.DisplayName, c.Email = nil, nil
+	c.DisplayName, c.Email, c.Sealed = nil, nil, nil
 	return &c
 }
 
@@ -250,6 +292,8 @@ func (o *UpdateUser) Unseal(of func(string) Personal) {
 	if o.Digest != "" {
 		p := of(o.Digest)
 		o.DisplayName, o.Email = &p.DisplayName, &p.Email
+		o.unsealed = unsealed{true, p.More}
+		o.Sealed = entries(p.More)
 	}
 }
 

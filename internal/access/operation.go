@@ -197,9 +197,32 @@ func (d *Draft) fault(field, format string, args ...any) {
 	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, args...)})
 }
 
+// need asks the author for a right, once for all the operations that need it.
 func (d *Draft) need(action, path, what string, args ...any) {
+	k := needKey{action, path}
+	if len(d.Needs) < fewNeeds {
+		if slices.ContainsFunc(d.Needs, func(n Need) bool { return n.Action == action && n.Path == path }) {
+			return
+		}
+	} else {
+		if d.needed == nil {
+			d.needed = map[needKey]bool{}
+			for _, n := range d.Needs {
+				d.needed[needKey{n.Action, n.Path}] = true
+			}
+		}
+		if d.needed[k] {
+			return
+		}
+		d.needed[k] = true
+	}
 	d.Needs = append(d.Needs, Need{d.op, action, path, fmt.Sprintf(what, args...)})
 }
+
+type needKey struct{ action, path string }
+
+// fewNeeds are soon looked through.
+const fewNeeds = 16
 
 // Note is something worth saying about an operation that changed nothing.
 type Note struct {
@@ -313,4 +336,4 @@ func referringFields(t reflect.Type) [][]int {
 // referring are the fields of operations that hold ids once applied.
 var referring = map[string]bool{"user": true, "manager": true, "group": true, "member_group": true, "application": true,
 	"resource": true, "role": true, "includes": true, "excludes": true, "inclusion": true, "permission": true,
-	"membership": true, "assignment": true, "default": true, "conflict": true, "route": true, "request": true, "round": true, "roles": true, "groups": true, "owner": true, "fence": true, "trial_group": true}
+	"membership": true, "assignment": true, "default": true, "conflict": true, "expectation": true, "attribute": true, "route": true, "request": true, "round": true, "things": true, "to": true, "roles": true, "groups": true, "owner": true, "fence": true, "trial_group": true}

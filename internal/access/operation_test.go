@@ -256,6 +256,18 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 		s := Empty() // growing from nothing, every kind comes to fit
 		for range 1200 {
 			op := c.operation()
+			switch c.IntN(120) {
+			case 0, 1:
+				op = &EraseUser{User: c.user()}
+			case 2:
+				op = &DeclareAttribute{Key: pick(c, "grade", "ticket"), CaseExact: c.IntN(2) == 0}
+			case 3:
+				op = &DeclareAttribute{Key: "desk", Fill: &Fill{From: "unit", Units: []UnitFill{{"marine", "M1"}}}}
+			case 5:
+				op = &SetSignIn{Group: pick(c, "", c.group())}
+			case 4:
+				op = &RetireAttribute{Attribute: pick[AttributeRef](c, "grade", "ticket", "bonus")}
+			}
 			d := draftOf(s, op)
 			if len(d.Faults) > 0 {
 				continue

@@ -186,11 +186,17 @@ func (o *oracle) ways(user *User, app ApplicationID, action, path string) []way 
 
 // rules are the filters that random groups have, and what they mean.
 var rules = map[string]func(*User) bool{
-	`unit eq "marine"`:                             func(u *User) bool { return u.Unit == "marine" },
-	`within eq "marine"`:                           func(u *User) bool { return u.Unit == "marine" || strings.HasPrefix(u.Unit, "marine/") },
-	`kind eq "service" or unit eq "finance"`:       func(u *User) bool { return u.UserKind == Service || u.Unit == "finance" },
-	`status eq "active" and not (unit pr)`:         func(u *User) bool { return u.Status == Active && u.Unit == "" },
-	`end_date lt "2026-04-01" or start_date pr`:    func(u *User) bool { return u.End != 0 && u.End.String() < "2026-04-01" || u.Start != 0 },
+	`unit eq "marine"`:                          func(u *User) bool { return u.Unit == "marine" },
+	`within eq "marine"`:                        func(u *User) bool { return u.Unit == "marine" || strings.HasPrefix(u.Unit, "marine/") },
+	`kind eq "service" or unit eq "finance"`:    func(u *User) bool { return u.UserKind == Service || u.Unit == "finance" },
+	`status eq "active" and not (unit pr)`:      func(u *User) bool { return u.Status == Active && u.Unit == "" },
+	`end_date lt "2026-04-01" or start_date pr`: func(u *User) bool { return u.End != 0 && u.End.String() < "2026-04-01" || u.Start != 0 },
+	`grade eq "a" or ticket eq "a"`: func(u *User) bool {
+		return strings.EqualFold(u.Custom.Get("grade"), "a") || u.Custom.Get("ticket") == "a"
+	},
+	`bonus ge 5 and desk sw "m"`: func(u *User) bool {
+		return u.Custom.Get("bonus") == "7.5" && strings.HasPrefix(u.Custom.Get("desk"), "M")
+	},
 	`title co "PILOT" and within ne "marine/tugs"`: func(u *User) bool { return strings.Contains(u.Title, "pilot") && u.Unit != "marine/tugs" },
 }
 

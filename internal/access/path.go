@@ -221,3 +221,6 @@ func Join(parts ...string) string {
 	}
 	return b.String()
 }
+
+// Parent is the path one segment up; the root's is the root.
+func Parent(path string) string { return parentPath(path) }

@@ -75,7 +75,7 @@ func (d *Draft) effectsOn(users []UserID, from Instant) effects {
 	var k []byte
 	for _, id := range users {
 		if len(users) > 1 { // one is a class of their own
-			k = d.appendHolding(d.base.appendHolding(k[:0], id), id)
+			k = d.appendHolding(d.base.appendHolding(k[:0], id, from), id, from)
 		}
 		i, ok := class[string(k)]
 		if !ok {

@@ -24,8 +24,15 @@ func (d *Draft) put(f Fact) {
 			name := fold(f.UserName)
 			r.name = shorten(name)
 			d.userByName.Add(e, name, f.Row())
-		} else if r.active {
-			d.active--
+		} else {
+			if r.active {
+				d.active--
+			}
+			if f.UserName != r.fact.UserName { // erased: nobody is found by the old one
+				name := fold(f.UserName)
+				r.name = shorten(name)
+				d.userByName.Add(e, name, f.Row())
+			}
 		}
 		r.state(f)
 		if r.active {

@@ -252,7 +252,8 @@ func TestACureCures(t *testing.T) {
 				continue
 			}
 			for _, r := range s.Cures(q) {
-				d := draftOf(s, &Grant{Role: RoleRef(r.String()), User: UserRef(q.User)})
+				d := s.Draft() // however it may be given: some only for a time, or through groups
+				d.GrantByRequest(id, r, Window{}, nil)
 				if got, _ := d.Check(q); len(d.Faults) > 0 || got.Reason != Granted {
 					t.Fatalf("%+v: with %s still %v (%v)", q, s.RoleKey(r), got, d.Faults)
 				}

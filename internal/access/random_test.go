@@ -150,7 +150,7 @@ func (c *chance) holder() (UserRef, GroupRef) {
 // operation is one that may or may not fit.
 func (c *chance) operation() Operation {
 	user, group := c.holder()
-	switch c.IntN(50) {
+	switch c.IntN(62) { // what has no case of its own is a grant
 	case 0:
 		return &AddUser{Personal: Personal{UserName: string(c.user())}, UserKind: pick(c, Person, Person, Service), Unit: c.unit(), Start: c.date(), End: c.date()}
 	case 1:
@@ -167,6 +167,12 @@ func (c *chance) operation() Operation {
 	case 41:
 		unit, title := c.unit(), pick(c, "pilot", "clerk", "")
 		return &UpdateUser{User: c.user(), Unit: &unit, Title: &title}
+	case 54, 55:
+		return &UpdateUser{User: c.user(), Custom: map[string]string{pick(c, "grade", "ticket"): pick(c, "A", "a", ""), "bonus": pick(c, "", "3", "7.50"), "badge": pick(c, "", "x")}}
+	case 57:
+		return &HandOver{User: c.user(), To: c.user()}
+	case 56:
+		return &UpdateAttribute{Attribute: "desk", Fill: &Fill{From: "unit", Units: []UnitFill{{pick(c, "marine", "finance"), pick(c, "M1", "M2")}}}}
 	case 4, 5, 6, 27, 28:
 		m := &AddMember{Group: c.group(), User: user, Window: c.window()}
 		if user == "" {
@@ -275,6 +281,21 @@ func (c *chance) operation() Operation {
 		return o
 	case 47:
 		return &EndConflict{Conflict: ConflictRef(fmt.Sprintf("c%d", c.IntN(12)))}
+	case 50, 51:
+		return c.expectation()
+	case 52:
+		return &EndExpectation{Expectation: ExpectationRef(fmt.Sprintf("e%d", c.IntN(6)))}
+	case 53: // seldom what keeps others from being given anything
+		owner, risk, longest := c.user(), pick(c, RiskUnsaid, RiskLow, RiskHigh), pick(c, 0, 0, 0, 0, 0, 0, 0, 5)
+		switch c.IntN(3) {
+		case 0:
+			return &UpdateRole{Role: c.role(), Owner: &owner, Risk: &risk, Longest: &longest}
+		case 1:
+			back := false
+			return &UpdateRole{Role: c.role(), Retired: &back}
+		}
+		direct := pick(c, DirectWelcome, DirectWelcome, DirectWelcome, DirectWelcome, DirectWelcome, DirectWarned, DirectWarned, DirectRefused)
+		return &UpdateApplication{Application: c.application(), Direct: &direct}
 	case 44:
 		return &EndDefault{Default: DefaultRef(fmt.Sprintf("d%d", c.IntN(12)))}
 	default:
@@ -301,6 +322,8 @@ func (c *chance) organisation(t testing.TB) *Snapshot {
 	d := Empty().Draft()
 	zone := pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns")
 	seeds := []Operation{&SetOrganisation{"Larkhaven", zone}}
+	seeds = append(seeds, &DeclareAttribute{Key: "grade"}, &DeclareAttribute{Key: "ticket", CaseExact: true}, &DeclareAttribute{Key: "bonus", Type: NumberValue},
+		&DeclareAttribute{Key: "badge", Personal: true}, &DeclareAttribute{Key: "desk", Fill: &Fill{From: "unit", Units: []UnitFill{{"marine", "M1"}, {"marine/pilotage", "P1"}}}})
 	for i := range 8 {
 		seeds = append(seeds, &AddUser{Personal: Personal{UserName: fmt.Sprintf("user.%d", i)}, Unit: c.unit()})
 	}

@@ -16,6 +16,8 @@ type (
 	FenceRef       string
 	DefaultRef     string
 	ConflictRef    string
+	ExpectationRef string
+	AttributeRef   string
 )
 
 // missing files the fault of a name that was not found, unless its making in

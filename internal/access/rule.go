@@ -28,22 +28,39 @@ var ruleSchema = filter.Schema{
 // personalAttributes are those a rule may not name, for a plainer refusal.
 var personalAttributes = []string{"user_name", "display_name", "email"}
 
+// ruleSchema is that and the declared attributes that are facts.
+func (s *Snapshot) ruleSchema() filter.Schema {
+	out := ruleSchema[:len(ruleSchema):len(ruleSchema)]
+	for _, f := range s.Attributes() {
+		if !f.Retired && !f.Personal {
+			out = append(out, f.Schema())
+		}
+	}
+	return out
+}
+
+// isPersonal says whether an attribute is one a rule may not name.
+func (s *Snapshot) isPersonal(name string) bool {
+	f := s.FindAttribute(name)
+	return slices.Contains(personalAttributes, name) || f != nil && f.Personal
+}
+
 // CheckRule says what is wrong with the filter of a group, fault by fault.
-func CheckRule(text string) []string {
+func (s *Snapshot) CheckRule(text string) []string {
 	e, err := filter.Parse(text)
 	if err != nil {
 		return []string{err.Error()}
 	}
 	var out []string
 	for _, a := range filter.Attributes(e) {
-		if slices.Contains(personalAttributes, a) {
+		if s.isPersonal(a) {
 			out = append(out, "names "+a+", which is personal: it can be erased, so it may give no access")
 		}
 	}
 	if len(out) > 0 {
 		return out
 	}
-	for _, f := range filter.Check(e, text, ruleSchema) {
+	for _, f := range filter.Check(e, text, s.ruleSchema()) {
 		out = append(out, f.Error())
 	}
 	return out
@@ -73,6 +90,8 @@ func (u *User) Values(attribute string) []any {
 		text = u.Start.String()
 	case "end_date":
 		text = u.End.String()
+	default:
+		return u.Custom.Typed(attribute)
 	}
 	if text == "" {
 		return nil

@@ -152,7 +152,10 @@ func (s *Snapshot) compile(p *Permission) rule {
 // and the application able-roster, which no operation makes.
 func Empty() *Snapshot {
 	s := &Snapshot{zone: time.UTC, organisation: Organisation{TimeZone: "UTC"}}
-	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1, 1, [mostKept]uint32{1, 1, 1, 1, 1, 1, 1, 1}}
+	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1, 1, [mostKept]uint32{}}
+	for i := range s.next.Kept {
+		s.next.Kept[i] = 1
+	}
 	d := s.Draft()
 	builtin(d)
 	d.Revision = 0

@@ -10,6 +10,7 @@ func (s *Snapshot) WouldBe(u User) (*Snapshot, UserID, []Fault) {
 		u.UserKind = Person
 	}
 	d.checkUser(&u)
+	d.fill(&u)
 	if len(d.Faults) > 0 {
 		return nil, 0, d.Faults
 	}

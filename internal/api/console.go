@@ -2,10 +2,12 @@ package api
 
 import (
 	"bytes"
+	"compress/gzip"
 	"io/fs"
 	"mime"
 	"path"
 	"strings"
+	"sync"
 
 	"github.com/gofiber/fiber/v3"
 )
@@ -17,12 +19,20 @@ func (s *Server) serveConsole(console fs.FS) error {
 	if err != nil {
 		page = []byte("<!doctype html><title>Able Roster</title><p>The console is not built into this program; make build does.\n")
 	}
+	var small packed
 	s.App.Get("/*", func(c fiber.Ctx) error {
 		name := strings.TrimPrefix(path.Clean("/"+c.Path()), "/")
 		if body, err := fs.ReadFile(console, name); err == nil && name != "index.html" {
 			c.Set("Content-Type", contentType(name))
 			if strings.HasPrefix(name, "assets/") { // their names change with what is in them
 				c.Set("Cache-Control", "public, max-age=31536000, immutable")
+			}
+			if packs(name) {
+				c.Vary("Accept-Encoding")
+				if c.AcceptsEncodings("gzip") == "gzip" {
+					c.Set("Content-Encoding", "gzip")
+					body = small.of(name, body)
+				}
 			}
 			return c.SendStream(bytes.NewReader(body), len(body))
 		}
@@ -34,6 +44,32 @@ func (s *Server) serveConsole(console fs.FS) error {
 		return c.Send(page)
 	})
 	return nil
+}
+
+// packs says whether a file becomes smaller by packing: fonts and pictures are
+// packed already.
+func packs(name string) bool {
+	switch path.Ext(name) {
+	case ".js", ".css", ".svg":
+		return true
+	}
+	return false
+}
+
+// packed keeps files packed (RFC 1952), each once it was asked for: they never
+// change while the program runs. Nothing secret is packed.
+type packed struct{ files sync.Map }
+
+func (p *packed) of(name string, body []byte) []byte {
+	if known, ok := p.files.Load(name); ok {
+		return known.([]byte)
+	}
+	var out bytes.Buffer
+	w, _ := gzip.NewWriterLevel(&out, gzip.BestCompression) // the level is one there is
+	_, _ = w.Write(body)                                    // into memory
+	_ = w.Close()
+	p.files.Store(name, out.Bytes())
+	return out.Bytes()
 }
 
 func contentType(name string) string {

@@ -80,7 +80,7 @@ type UserSearch struct {
 	Status string `query:"status" enum:"invited,active,suspended,departed"`
 	Group  string `query:"group" maxLength:"100" doc:"members of this group now, at any depth"`
 	Filter string `query:"filter" maxLength:"8192" doc:"RFC 7644, section 3.4.2.2, over the attributes of a user; within is the unit and all above it"`
-	Sort   string `query:"sort" maxLength:"20" doc:"name, user_name, unit, title or status; - before it for the other way round"`
+	Sort   string `query:"sort" maxLength:"70" doc:"an attribute, name by default; - before it for the other way round"`
 }
 
 func (q *UserSearch) search() desk.Search {
@@ -93,10 +93,15 @@ func (s *Server) routes() {
 	s.questionRoutes()
 	s.defaultRoutes()
 	s.conflictRoutes()
+	s.peopleRoutes()
 	s.requestRoutes()
 	s.reviewRoutes()
 	s.overTimeRoutes()
+	s.applicationRoutes()
+	s.fileRoutes()
 	s.changeRoutes()
+	s.partRoutes()
+	s.refusalRoutes()
 	s.checkRoutes()
 }
 
@@ -235,9 +240,11 @@ func (s *Server) readRoutes() {
 	})
 	type oneRevision struct {
 		Revision int64 `path:"revision" minimum:"1"`
+		After    int   `query:"after" minimum:"0" doc:"leave out so many operations at the beginning"`
+		Limit    int   `query:"limit" minimum:"1" maximum:"5000" default:"1000" doc:"at most so many operations"`
 	}
 	route(s, "GET", "/revisions/{revision}", "get-revision", "One revision with its operations", func(ctx context.Context, in *oneRevision) (*body[wire.Revision], error) {
-		out, err := s.desk.History(ctx, caller(ctx), desk.Past{Number: in.Revision, Limit: 1})
+		out, err := s.desk.History(ctx, caller(ctx), desk.Past{Number: in.Revision, Limit: 1, After: in.After, Operations: in.Limit})
 		if err != nil {
 			return nil, err
 		}
@@ -300,17 +307,4 @@ func (s *Server) changeRoutes() {
 		out, err := s.desk.Change(ctx, caller(ctx), in.Body, desk.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.ChangeResult]{out}, err
 	}, status(200))
-	type imported struct {
-		DryRun      bool     `query:"dry_run" doc:"only say what it would do"`
-		File        string   `query:"file" maxLength:"200" default:"file" doc:"its name, for the places in faults"`
-		Reason      string   `query:"reason" maxLength:"2000"`
-		Acknowledge []string `query:"acknowledge" doc:"guard rails to pass, by code"`
-		Key         string   `header:"Idempotency-Key" maxLength:"200"`
-		RawBody     []byte   `contentType:"text/csv"`
-	}
-	route(s, "POST", "/imports/users", "import-users", "Bring users in from a CSV file as one change", func(ctx context.Context, in *imported) (*body[wire.ChangeResult], error) {
-		out, err := s.desk.ImportUsers(ctx, caller(ctx), desk.Import{File: in.File, Content: in.RawBody, Reason: in.Reason,
-			Acknowledge: in.Acknowledge, DryRun: in.DryRun, Key: in.Key})
-		return &body[wire.ChangeResult]{out}, err
-	}, status(200), func(op *huma.Operation) { op.MaxBodyBytes = bodyLimit })
 }

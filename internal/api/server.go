@@ -56,7 +56,7 @@ func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, o Opt
 		ReadTimeout: 30 * time.Second, WriteTimeout: 2 * requestLimit, IdleTimeout: 2 * time.Minute,
 		ErrorHandler: func(c fiber.Ctx, err error) error { return writeProblem(c, problemOf(err)) },
 	})
-	s.App.Use(s.logged, s.atLeast, s.headers, s.identified)
+	s.App.Use(s.logged, s.atLeast, s.headers, s.identified, s.recorded)
 	s.App.Get("/livez", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	s.App.Get("/readyz", s.ready)
 
@@ -217,7 +217,7 @@ func (s *Server) identified(c fiber.Ctx) error {
 				Detail: "This call came from another site's page."}})
 		}
 	}
-	known := user != 0 && s.ledger.Head().Effective(user, access.At(s.desk.Clock()))
+	known := user != 0 && s.ledger.Head().MaySignIn(user, access.At(s.desk.Clock()))
 	if !known && !open[c.Method()+" "+c.Path()] {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: desk.KindNotSignedIn, Title: "Not signed in", Status: 401,
 			Detail: "Sign in, or send an API token that is still good."}})

@@ -2,6 +2,7 @@ package api
 
 import (
 	"bytes"
+	"compress/gzip"
 	"context"
 	"encoding/json"
 	"io"
@@ -194,7 +195,17 @@ func TestTheConsoleIsServedForItsAddresses(t *testing.T) {
 		"/assets/gone.js":      {404, "no such file", ""},
 		"/../../etc/passwd":    {200, "the console", "no-cache"},
 	} {
-		resp, body := s.call(t, "GET", path, "")
+		resp, body := s.call(t, "GET", path, "", "Accept-Encoding", "identity")
+		if strings.HasSuffix(path, ".js") && want.status == 200 {
+			packed, text := s.call(t, "GET", path, "", "Accept-Encoding", "br;q=0.1, gzip")
+			z, err := gzip.NewReader(strings.NewReader(text))
+			if err != nil || packed.Header.Get("Content-Encoding") != "gzip" || packed.Header.Get("Vary") != "Accept-Encoding" {
+				t.Fatalf("%s comes as %v (%v)", path, packed.Header, err)
+			}
+			if plain, err := io.ReadAll(z); err != nil || string(plain) != body {
+				t.Errorf("%s comes packed as %q (%v)", path, plain, err)
+			}
+		}
 		if resp.StatusCode != want.status || !strings.Contains(body, want.body) || resp.Header.Get("Cache-Control") != want.cache {
 			t.Errorf("%s: %d %q %s", path, resp.StatusCode, resp.Header.Get("Cache-Control"), body)
 		}

@@ -32,7 +32,7 @@ func address(ctx context.Context) string {
 func (s *Server) resolve(name string) (access.UserID, bool) {
 	head := s.ledger.Head()
 	id, ok := head.FindUser(name)
-	return id, ok && head.Effective(id, access.At(s.desk.Clock()))
+	return id, ok && head.MaySignIn(id, access.At(s.desk.Clock()))
 }
 
 func (s *Server) paused(err error, name, address string) error {

@@ -1,6 +1,8 @@
 package desk
 
 import (
+	"slices"
+
 	"ableroster/internal/access"
 	"ableroster/wire"
 )
@@ -33,19 +35,21 @@ func (v *View) Assignments(q AssignmentSearch) (wire.AssignmentList, error) {
 			return out, v.missing(access.FactRole, q.Role)
 		}
 	}
-	var found []*access.Assignment
-	for a := range v.AllAssignments() {
-		if (of == access.Assignee{} || a.Assignee == of) && (role == 0 || a.Role == role) && v.readsAssignment(a) {
-			found = append(found, a)
+	var found []access.AssignmentID
+	sees := v.assignmentReader()
+	for a := range v.AssignmentHeads(role) {
+		if (of == access.Assignee{} || a.Assignee == of) && sees(a.Role, a.Assignee) {
+			found = append(found, a.ID)
 		}
 	}
+	slices.Sort(found)
 	page, next, err := cut(found, q.Cursor, q.Limit)
 	if err != nil {
 		return out, err
 	}
 	out.Total, out.Next = len(found), next
-	for _, a := range page {
-		out.Assignments = append(out.Assignments, v.assignment(a, false))
+	for _, id := range page {
+		out.Assignments = append(out.Assignments, v.assignment(v.Snapshot.Assignment(id), false))
 	}
 	v.reasons(func(g giving) {
 		for i := range out.Assignments {
@@ -53,6 +57,31 @@ func (v *View) Assignments(q AssignmentSearch) (wire.AssignmentList, error) {
 		}
 	})
 	return out, nil
+}
+
+// assignmentReader is readsAssignment for one assignment after the other.
+func (v *View) assignmentReader() func(access.RoleID, access.Assignee) bool {
+	everybody := v.rights().ReadsAllUsers()
+	roles, groups := map[access.RoleID]bool{}, map[access.GroupID]bool{}
+	return func(r access.RoleID, to access.Assignee) bool {
+		sees, known := roles[r]
+		if !known {
+			sees = v.readsRole(r)
+			roles[r] = sees
+		}
+		switch {
+		case !sees:
+			return false
+		case to.User != 0:
+			return everybody || v.readsUser(to.User)
+		}
+		sees, known = groups[to.Group]
+		if !known {
+			sees = v.readsGroup(to.Group)
+			groups[to.Group] = sees
+		}
+		return sees
+	}
 }
 
 func (v *View) readsAssignment(a *access.Assignment) bool {

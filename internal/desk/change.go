@@ -41,7 +41,7 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how
 	if f := checkReason(req.Reason, how.DryRun); f != nil {
 		faults = append(faults, *f)
 	}
-	place := func(f access.Fault) string { return placeOf(f.Operation, f.Field) }
+	place := func(f access.Fault) wire.Fault { return wire.Fault{Place: placeOf(f.Operation, f.Field)} }
 	if len(faults) > 0 {
 		if len(req.Operations) <= mostOperations && !slices.Contains(ops, nil) {
 			faults = append(faults, d.Now(ctx, c).faultsOf(ops, place)...)
@@ -59,14 +59,29 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how
 	if err != nil {
 		return wire.ChangeResult{}, err
 	}
+	parts, faults, err := d.Now(ctx, c).makes(req.Parts)
+	if err != nil {
+		return wire.ChangeResult{}, err
+	}
+	if len(faults) > 0 {
+		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
+	}
 	digest := sha256.Sum256(body)
-	return d.change(ctx, c, changing{
+	out, err := d.change(ctx, c, changing{
 		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: req.Reason, Operations: ops, Key: how.Key, Request: digest[:]},
 		How:         how,
 		basedOn:     req.BasedOn,
 		acknowledge: req.Acknowledge,
 		place:       place,
 	})
+	var refused *wire.Problem
+	switch {
+	case err == nil && !how.DryRun:
+		d.made(ctx, c, parts, &out)
+	case errors.As(err, &refused) && refused.Status == 403 && how.DryRun:
+		refused.Split = d.Now(ctx, c).split(ops)
+	}
+	return out, err
 }
 
 // placeOf is where in a change something lies.
@@ -111,7 +126,8 @@ type changing struct {
 	How
 	basedOn     int64
 	acknowledge []string
-	place       func(access.Fault) string // where in what was sent a fault lies
+	place       func(access.Fault) wire.Fault // where in what was sent a fault lies
+	quiet       bool                          // says what it does in numbers, not operation by operation
 }
 
 func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeResult, error) {
@@ -136,6 +152,9 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 		draft.Author = x.Author
 		draft.Visible = v.reads
 		for i, op := range x.Operations {
+			if err := x.Watched(i); err != nil {
+				return out, err
+			}
 			draft.Apply(i, op, at)
 		}
 		draft.Finish()
@@ -161,15 +180,20 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 	if draft == nil { // repeated: what it did is in the ledger
 		return out, nil
 	}
-	v.Snapshot = &draft.Snapshot
+	v.Snapshot, v.before = &draft.Snapshot, draft.Base()
 	v.today = v.Snapshot
 	if speaksOfRequests(x.Operations) {
 		v = v.acquaint()
 	}
-	for _, op := range x.Operations {
-		out.Sentences = append(out.Sentences, op.Sentence(v.Snapshot, v))
+	if !x.quiet {
+		for _, op := range x.Operations {
+			out.Sentences = append(out.Sentences, op.Sentence(v.Snapshot, v))
+		}
 	}
-	out.Notes = append(v.notes(draft), append(v.waitsFor(x.Operations), v.handOver(x.Operations)...)...)
+	if len(x.Operations) <= mostOperations { // of an import nobody reads so many notes
+		out.Notes = append(v.expected(draft, x.Operations), v.coverNothing(x.Operations)...)
+	}
+	out.Notes = append(append(v.notes(draft), out.Notes...), append(v.waitsFor(x.Operations), v.handOver(x.Operations)...)...)
 	return out, nil
 }
 
@@ -213,10 +237,11 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 }
 
 // faults are those of a draft, with the names that may have been meant.
-func (v *View) faults(d *access.Draft, place func(access.Fault) string) []wire.Fault {
+func (v *View) faults(d *access.Draft, place func(access.Fault) wire.Fault) []wire.Fault {
 	var out []wire.Fault
 	for _, f := range d.Faults {
-		w := wire.Fault{Place: place(f), Message: f.Message}
+		w := place(f)
+		w.Message = f.Message
 		if f.Given != "" {
 			w.DidYouMean = v.near(f.Subject, f.Given)
 		}
@@ -226,14 +251,8 @@ func (v *View) faults(d *access.Draft, place func(access.Fault) string) []wire.F
 }
 
 // faultsOf are those that operations would run into, tried for nothing else.
-func (v *View) faultsOf(ops []access.Operation, place func(access.Fault) string) []wire.Fault {
-	d := v.today.Draft()
-	d.Visible = v.reads
-	for i, op := range ops {
-		d.Apply(i, access.Clone(op), v.at)
-	}
-	d.Finish()
-	return v.faults(d, place)
+func (v *View) faultsOf(ops []access.Operation, place func(access.Fault) wire.Fault) []wire.Fault {
+	return v.faults(v.try(ops).draft, place)
 }
 
 func (v *View) refusal(d *access.Draft, lacks []access.Refusal) error {
@@ -417,6 +436,14 @@ func (v *View) rail(r access.Rail) string {
 		return "Rights to administer Able Roster would be given to " + v.several(r.Users) + "."
 	case access.ConflictPrevented, access.ConflictWarned:
 		return v.conflictRail(r)
+	case access.ExpectationBroken, access.ExpectationWarned:
+		return v.expectationRail(r)
+	case access.WideLoss:
+		return fmt.Sprintf("%s would lose all they have in %s: %.0f %% of those who have anything there.", v.several(r.Users), v.applicationRef(r.Application, false).Label, 100*r.Share)
+	case access.LeavingLive:
+		return v.leavingLive(r)
+	case access.DirectAssignment:
+		return fmt.Sprintf("Roles of %s are meant to be given through groups, and this gives one to %s directly.", v.applicationRef(r.Application, false).Label, v.several(r.Users))
 	case access.WideGain:
 		return fmt.Sprintf("%.0f %% of all active users would gain by this.", 100*r.Share)
 	}

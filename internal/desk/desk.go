@@ -8,9 +8,11 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/finding"
 	"ableroster/internal/ledger"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
+	"ableroster/internal/saved"
 	"ableroster/internal/tally"
 	"ableroster/wire"
 )
@@ -23,13 +25,24 @@ type Desk struct {
 	// Tally counts what rehearsals let through; nil where nothing is counted.
 	Tally *tally.Tally
 
-	rolls  rolls
-	rounds rounds
+	// Accounts are when those who can sign in last did; nil where nobody can.
+	Accounts func(context.Context) (finding.Accounts, error)
+
+	// Saved keeps views and mappings; nil where nothing is saved.
+	Saved *saved.Store
+
+	imports imports
+	rolls   rolls
+	rounds  rounds
+	reports reports
 }
 
 // Warm makes ready what the first list would otherwise wait for, and lets go of
 // what older lists were drawn from. It is called now and then.
-func (d *Desk) Warm() { d.rolls.refresh(d.Ledger.Head()) }
+func (d *Desk) Warm() {
+	d.rolls.refresh(d.Ledger.Head())
+	d.reports.letGo(access.At(d.Clock()))
+}
 
 // Caller is who asks, and through what.
 type Caller struct {
@@ -51,8 +64,10 @@ type View struct {
 	past   bool
 	today  *access.Snapshot
 	head   *access.Snapshot // whose facts give the caller's rights
+	before *access.Snapshot // what a change started from: whoever it takes out of sight keeps their name in its words
 	auth   *access.Authority
 	met    map[access.UserID]bool // see acquaint
+	mine   bool                   // whoever gave something is met too: see Mine
 }
 
 // rights are what the caller may do, compiled when first asked for: a decision
@@ -125,7 +140,9 @@ func (v *View) stand() wire.Stand {
 	return wire.Stand{Revision: v.Revision, At: v.at.Time(), AsOf: v.past}
 }
 
-func (v *View) readsUser(id access.UserID) bool { return v.rights().MayReadUser(v.today, id) }
+func (v *View) readsUser(id access.UserID) bool {
+	return v.rights().MayReadUser(v.today, id) || v.before != nil && v.before.User(id) != nil && v.rights().MayReadUser(v.before, id)
+}
 
 func (v *View) readsGroup(id access.GroupID) bool {
 	return id == access.PublicGroup || id == access.AllUsersGroup || v.rights().May(access.ActRead, v.today.GroupPath(id))
@@ -152,7 +169,7 @@ func (v *View) reads(kind access.FactKind, row uint32) bool {
 		return v.readsRole(access.RoleID(row))
 	case access.FactApplication:
 		return v.readsApplication(access.ApplicationID(row))
-	case access.FactDefault, access.FactConflict, request.FactRoute:
+	case access.FactDefault, access.FactConflict, access.FactExpectation, finding.FactSetAside, request.FactRoute:
 		return v.readsSettings()
 	case review.FactProposal:
 		p, _ := v.today.Kept(review.FactProposal, row).(*review.Proposal)

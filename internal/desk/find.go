@@ -18,27 +18,26 @@ func (v *View) Find(text string, limit int) wire.Found {
 	}
 	ranks := map[string]int{}
 	add := func(kind string, ref wire.Ref, hint string) {
-		rank := 9
-		for _, s := range []string{ref.Label, ref.Key} {
-			s = folded(s)
-			switch i := strings.Index(s, text); {
-			case i == 0:
-				rank = min(rank, 0)
-			case i > 0 && !isLetter(s[i-1]):
-				rank = min(rank, 1)
-			case i > 0:
-				rank = min(rank, 2)
-			}
-		}
-		if rank < 9 {
+		if rank := min(rankIn(folded(ref.Label), text), rankIn(folded(ref.Key), text)); rank < unranked {
 			ranks[ref.ID] = rank
 			out.Hits = append(out.Hits, wire.Hit{Kind: kind, Ref: ref, Hint: hint})
 		}
 	}
+	// Of the users no more of a rank than are told: they come by name.
 	everybody := v.rights().ReadsAllUsers()
-	for u := range v.Snapshot.Users() {
-		if (mentions(label(u), text) || mentions(u.UserName, text)) && (everybody || v.readsUser(u.ID)) {
-			add("user", v.userRef(u.ID), strings.Trim(u.Title+", "+u.Unit, ", "))
+	var of [3]int
+	all := v.roll("name", label).rows
+	for i := range all {
+		r := &all[i]
+		if !strings.Contains(r.sought, text) {
+			continue
+		}
+		if rank := r.rank(text); rank < len(of) && of[rank] < limit && (everybody || v.readsUser(r.user.ID)) {
+			of[rank]++
+			add("user", v.userRef(r.user.ID), strings.Trim(r.user.Title+", "+r.user.Unit, ", "))
+			if of[0] == limit {
+				break
+			}
 		}
 	}
 	for g := range v.Snapshot.Groups() {
@@ -63,6 +62,30 @@ func (v *View) Find(text string, limit int) wire.Found {
 		out.Hits = out.Hits[:limit]
 	}
 	return out
+}
+
+// unranked is the rank of what does not have the letters at all.
+const unranked = 9
+
+// rankIn is how near a text is to some letters: it begins with them, a word of it
+// does, or they are in it. Both are folded.
+func rankIn(s, letters string) int {
+	switch i := strings.Index(s, letters); {
+	case i == 0:
+		return 0
+	case i > 0 && !isLetter(s[i-1]):
+		return 1
+	case i > 0:
+		return 2
+	}
+	return unranked
+}
+
+// rank is that of a user, by their name and their user name.
+func (r *rollRow) rank(letters string) int {
+	name, rest, _ := strings.Cut(r.sought, "\x00")
+	user, _, _ := strings.Cut(rest, "\x00")
+	return min(rankIn(name, letters), rankIn(user, letters))
 }
 
 func isLetter(b byte) bool { return b >= 'a' && b <= 'z' || b >= 0x80 }

@@ -24,33 +24,3 @@ func folded(s string) string {
 	}
 	return strings.ToLower(s)
 }
-
-// mentions says whether a text, once folded, holds some folded letters. Plain
-// ones, nearly all there are, need no copy made.
-func mentions(text, letters string) bool {
-	if len(letters) == 0 {
-		return true
-	}
-	for i := range len(text) {
-		if text[i] >= utf8.RuneSelf {
-			return strings.Contains(folded(text), letters)
-		}
-	}
-	for i := 0; i+len(letters) <= len(text); i++ {
-		n := 0
-		for n < len(letters) && lower(text[i+n]) == letters[n] {
-			n++
-		}
-		if n == len(letters) {
-			return true
-		}
-	}
-	return false
-}
-
-func lower(c byte) byte {
-	if c >= 'A' && c <= 'Z' {
-		c += 'a' - 'A'
-	}
-	return c
-}

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"encoding/base64"
 	"strconv"
@@ -18,14 +19,18 @@ type Past struct {
 	Cursor            string
 	Limit             int
 	Number            int64
+	After, Operations int // of each revision, so many operations after the first so many; mostListed by default
 }
+
+// mostListed is how many operations of a revision a list tells.
+const mostListed = 25
 
 // History are revisions the caller may read, newest first. The whole ledger
 // needs "read" on it; the history of one user only "read" on them.
 func (d *Desk) History(ctx context.Context, c Caller, q Past) (wire.RevisionList, error) {
 	v := d.Now(ctx, c)
 	out := wire.RevisionList{Stand: v.stand(), Revisions: []wire.Revision{}}
-	f := ledger.Filter{Number: q.Number}
+	f := ledger.Filter{Number: q.Number, After: q.After, Operations: cmp.Or(q.Operations, mostListed)}
 	for _, x := range []struct {
 		given string
 		kind  access.FactKind
@@ -98,6 +103,7 @@ func (v *View) revision(r ledger.Revision, subjects ...string) wire.Revision {
 		out.By = &by
 	}
 	hidden := false
+	out.More = r.More
 	for _, op := range r.Operations {
 		named := access.SubjectsOf(op)
 		if len(subjects) > 0 && !overlap(named, subjects) {

@@ -1,77 +1,175 @@
 package desk
 
 import (
-	"bytes"
 	"context"
 	"crypto/sha256"
-	"encoding/csv"
-	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"ableroster/internal/access"
+	"ableroster/internal/heap"
+	"ableroster/internal/intake"
 	"ableroster/internal/ledger"
 	"ableroster/wire"
 )
 
-// The columns of a personnel export, in any order. roles and groups hold keys
-// with semicolons between them; a "-" there says none, so that a cell left
-// blank by mistake is found.
+// The columns of a personnel export, in any order, beside those of declared
+// attributes. roles and groups hold keys with semicolons between them; a "-" there
+// says none, so that a cell left blank by mistake is found. permissions are rights
+// that a source gives straight to a person: application:pattern:action+action.
 var importColumns = []string{"user_name", "display_name", "email", "kind", "unit", "title", "manager",
-	"employment_type", "location", "start_date", "end_date", "roles", "groups"}
+	"employment_type", "location", "start_date", "end_date", "status", "roles", "groups", "permissions"}
 
-// mostImported bounds the rows of one file.
-const mostImported = 100_000
+// exportColumns are those that users go out in.
+var exportColumns = importColumns[:len(importColumns)-3]
 
-// Import is a personnel export to bring in.
+// Import is a file to bring in.
 type Import struct {
 	File        string // its name, for places in faults
 	Content     []byte
+	Format      string // csv, or ldif for users
+	Mapping     string // the key of a saved mapping; blank: the columns are called as ours
 	Reason      string
 	Acknowledge []string
 	DryRun      bool
 	Key         string
+	Track       string // under which its progress is told and it can be cancelled
 }
 
-// ImportUsers brings users in from a CSV file (RFC 4180) as one change: users
-// not there yet are added, those there get the values the file has, and roles
-// and groups named and not held yet are given. Nothing is taken away. Rows
-// that are so already change nothing.
+// ImportUsers brings users in from a file as one change: users not there yet are
+// added, those there get the values the file has, and roles and groups named and
+// not held yet are given. Rows that are so already change nothing; what the file
+// does not say stays, unless the mapping says what becomes of users it does not
+// name.
 func (d *Desk) ImportUsers(ctx context.Context, c Caller, in Import) (wire.ChangeResult, error) {
-	rows, faults := readPersonnel(in)
+	b := importing{view: d.Now(ctx, c), file: in.File, column: importField}
+	b.head = b.view.Snapshot
+	return d.tracked(ctx, c, &in, &b, func() {
+		m, header, rows, faults := b.read(ctx, in)
+		b.faults = append(b.faults, faults...)
+		b.mapping = m
+		if header != nil || len(rows) > 0 {
+			b.build(rows)
+			b.missing()
+		}
+	})
+}
+
+// read reads the rows of a file of users, in our columns.
+func (b *importing) read(ctx context.Context, in Import) (*intake.Mapping, []string, []intake.Row, []intake.Fault) {
+	var m *intake.Mapping
+	if in.Mapping != "" {
+		kept, err := b.view.desk.mapping(ctx, b.view.caller, in.Mapping)
+		if err != nil {
+			return nil, nil, nil, []intake.Fault{{Message: err.Error()}}
+		}
+		m = kept
+	}
+	if in.Format == "ldif" {
+		entries, bad := intake.LDIF(in.Content)
+		if m == nil {
+			m = ldifMapping
+		}
+		rows, wrong := intake.Directory(m, entries)
+		return m, []string{}, rows, append(bad, wrong...)
+	}
+	var f intake.Format
+	if m != nil {
+		f = intake.Format{Separator: m.Separator, Encoding: m.Encoding}
+	}
+	header, rows, bad := intake.CSV(in.Content, f)
+	if m != nil {
+		if header == nil {
+			return m, nil, nil, bad
+		}
+		out, wrong := m.Apply(header, rows)
+		return m, header, out, append(bad, wrong...)
+	}
+	wrong := intake.Named(header, rows, b.columns(), "user_name")
+	return &intake.Mapping{}, header, rows, append(bad, wrong...)
+}
+
+// columns are those a file of users may have.
+func (b *importing) columns() []string {
+	out := slices.Clone(importColumns)
+	for _, f := range b.head.Attributes() {
+		if !f.Retired {
+			out = append(out, f.Key)
+		}
+	}
+	return out
+}
+
+// ldifMapping reads entries of inetOrgPerson (RFC 2798).
+var ldifMapping = &intake.Mapping{Columns: []intake.ColumnSource{
+	{Column: "user_name", From: []string{"uid"}}, {Column: "display_name", From: []string{"displayname"}}, {Column: "email", From: []string{"mail"}},
+	{Column: "title", From: []string{"title"}}, {Column: "manager", From: []string{"manager"}}, {Column: "employment_type", From: []string{"employeetype"}},
+	{Column: "location", From: []string{"l"}}, {Column: "unit", From: []string{"ou"}},
+}}
+
+// tracked builds a change from a file and makes it, or refuses it with every
+// fault. Its progress is told to whoever asks, and it can be cancelled until it is
+// written.
+func (d *Desk) tracked(ctx context.Context, c Caller, in *Import, b *importing, build func()) (wire.ChangeResult, error) {
+	run, err := d.imports.begin(c, in.Track)
+	if err != nil {
+		return wire.ChangeResult{}, err
+	}
+	defer d.imports.end(run)
+	if len(in.Content) > 1<<20 {
+		defer heap.Busy()()
+	}
+	run.stage("reading", 0, 0)
+	build()
+	var faults []wire.Fault
 	if f := checkReason(in.Reason, in.DryRun); f != nil {
 		faults = append(faults, *f)
 	}
-	b := importing{head: d.Ledger.Head()}
-	b.build(rows)
 	for _, f := range b.faults {
-		f.Place = in.File + " " + f.Place
-		faults = append(faults, f)
+		faults = append(faults, b.wireFault(f.Line, f.Column, f.Message))
 	}
-	place := func(f access.Fault) string {
+	place := func(f access.Fault) wire.Fault {
 		if f.Operation >= len(b.from) {
-			return in.File
+			return wire.Fault{Place: in.File}
 		}
-		row := b.from[f.Operation]
-		return fmt.Sprintf("%s line %d, column %s", in.File, row.line, importField(f.Field, b.ops[f.Operation]))
+		return b.wireFault(b.from[f.Operation].Line, b.heading(b.column(f.Field, b.ops[f.Operation])), "")
 	}
 	if len(faults) > 0 {
 		// What the good lines would run into is told in the same answer.
-		faults = append(faults, d.Now(ctx, c).faultsOf(b.ops, place)...)
-		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
+		faults = append(faults, b.view.faultsOf(b.ops, place)...)
+		return wire.ChangeResult{}, Invalid("nothing was changed", inOrder(faults)...)
 	}
-	digest := sha256.Sum256(in.Content)
+	digest := sha256.Sum256(fmt.Append(nil, in.Format, "\x00", in.Mapping, "\x00", string(in.Content)))
 	out, err := d.change(ctx, c, changing{
-		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: b.ops, Key: in.Key, Request: digest[:]},
+		Change: ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: b.ops, Key: in.Key, Request: digest[:],
+			Watch: func(done int) error { return run.stage("working out the effect", done, len(b.ops)) }},
 		How:         How{DryRun: in.DryRun, Key: in.Key},
 		acknowledge: in.Acknowledge,
 		place:       place,
+		quiet:       true,
 	})
 	out.Sentences, out.Notes = b.summary(), nil
 	return out, err
+}
+
+// wireFault is a fault at a place in the file.
+func (b *importing) wireFault(line int, column, message string) wire.Fault {
+	out := wire.Fault{Place: b.file, Line: line, Column: column, Message: message}
+	if line > 0 {
+		out.Place += fmt.Sprintf(" line %d", line)
+	}
+	if column != "" {
+		out.Place += ", column " + column
+	}
+	return out
+}
+
+// inOrder puts faults in the order of the file, as whoever mends it goes through
+// it.
+func inOrder(faults []wire.Fault) []wire.Fault {
+	slices.SortStableFunc(faults, func(a, b wire.Fault) int { return a.Line - b.Line })
+	return slices.CompactFunc(faults, func(a, b wire.Fault) bool { return a.Place == b.Place && a.Message == b.Message })
 }
 
 // importField is the column that a field of an operation came from.
@@ -81,245 +179,23 @@ func importField(field string, op access.Operation) string {
 		return "roles"
 	case *access.AddMember:
 		return "groups"
+	case *access.AddRole, *access.AddPermission:
+		return "permissions"
 	}
 	if field == "" || field == "user" {
 		return "user_name"
 	}
-	return field
+	return strings.TrimPrefix(field, "custom.")
 }
 
-// personnelRow is one line of the file by column.
-type personnelRow struct {
-	line   int
-	values map[string]string
-}
-
-func readPersonnel(in Import) ([]personnelRow, []wire.Fault) {
-	var faults []wire.Fault
-	add := func(line int, format string, args ...any) {
-		faults = append(faults, wire.Fault{Place: fmt.Sprintf("%s line %d", in.File, line), Message: fmt.Sprintf(format, args...)})
-	}
-	content := bytes.TrimPrefix(in.Content, []byte("\xef\xbb\xbf"))
-	for i, line := range bytes.Split(content, []byte("\n")) {
-		if !utf8.Valid(line) {
-			add(i+1, "is not UTF-8: save the file in that encoding")
-		}
-		if bytes.IndexByte(line, 0) >= 0 {
-			add(i+1, "has a zero byte: this is not a text file")
-		}
-		if len(faults) >= 100 {
-			break
-		}
-	}
-	if len(faults) > 0 {
-		return nil, faults
-	}
-	r := csv.NewReader(bytes.NewReader(content))
-	r.FieldsPerRecord = -1
-	header, err := r.Read()
-	if err != nil {
-		add(1, "has no header row with the names of the columns")
-		return nil, faults
-	}
-	for i, h := range header {
-		header[i] = strings.ToLower(strings.TrimSpace(h))
-		switch {
-		case !slices.Contains(importColumns, header[i]):
-			add(1, "has the column “%s”, which is none of %s", h, strings.Join(importColumns, ", "))
-		case slices.Contains(header[:i], header[i]):
-			add(1, "has the column “%s” twice", h)
-		}
-	}
-	if !slices.Contains(header, "user_name") {
-		add(1, "has no column user_name")
-	}
-	var rows []personnelRow
-	for {
-		rec, err := r.Read()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		var pe *csv.ParseError
-		if errors.As(err, &pe) {
-			add(pe.Line, "cannot be read as CSV (column %d): %s", pe.Column, pe.Err)
-			break // what follows an open quote means nothing
-		}
-		line, _ := r.FieldPos(0)
-		if len(rec) != len(header) {
-			add(line, "has %d columns where the header has %d", len(rec), len(header))
-			continue
-		}
-		row := personnelRow{line, map[string]string{}}
-		for i, v := range rec {
-			row.values[header[i]] = strings.TrimSpace(v)
-		}
-		if rows = append(rows, row); len(rows) > mostImported {
-			add(line, "is past the %d rows one import may have", mostImported)
-			break
-		}
-	}
-	if len(rows) == 0 && len(faults) == 0 {
-		add(2, "is missing: the file has a header and no rows")
-	}
-	return rows, faults
-}
-
-// importing turns rows into operations.
-type importing struct {
-	head   *access.Snapshot
-	ops    []access.Operation
-	from   []personnelRow // the row each operation came from
-	faults []wire.Fault
-
-	added, updated, granted, joined int
-}
-
-func (b *importing) fault(row personnelRow, column, format string, args ...any) {
-	b.faults = append(b.faults, wire.Fault{Place: fmt.Sprintf("line %d, column %s", row.line, column), Message: fmt.Sprintf(format, args...)})
-}
-
-func (b *importing) op(row personnelRow, op access.Operation) {
-	b.ops = append(b.ops, op)
-	b.from = append(b.from, row)
-}
-
-func (b *importing) build(rows []personnelRow) {
-	firstLine := map[string]int{}
-	for _, row := range rows {
-		name := strings.ToLower(row.values["user_name"])
-		if name == "" {
-			b.fault(row, "user_name", "is blank")
-			continue
-		}
-		if first, twice := firstLine[name]; twice {
-			b.fault(row, "user_name", "“%s” is there twice: line %d has it too", row.values["user_name"], first)
-			continue
-		}
-		firstLine[name] = row.line
-		b.person(row)
-	}
-	// Managers after all users are there, whatever the order of the rows.
-	for _, row := range rows {
-		if m := row.values["manager"]; m != "" {
-			if id, ok := b.head.FindUser(row.values["user_name"]); ok {
-				if boss, ok := b.head.FindUser(m); ok && b.head.User(id).Manager == boss {
-					continue
-				}
+// heading is what the file calls one of our columns.
+func (b *importing) heading(column string) string {
+	if b.mapping != nil {
+		for _, c := range b.mapping.Columns {
+			if c.Column == column && len(c.From) > 0 {
+				return strings.Join(c.From, " + ")
 			}
-			ref := access.UserRef(m)
-			b.op(row, &access.UpdateUser{User: access.UserRef(row.values["user_name"]), Manager: &ref})
 		}
 	}
-	for _, row := range rows {
-		who := access.UserRef(row.values["user_name"])
-		id, known := b.head.FindUser(string(who))
-		for _, key := range b.list(row, "groups") {
-			if g, ok := b.head.FindGroup(key); ok && known && b.isMember(id, g) {
-				continue
-			}
-			b.joined++
-			b.op(row, &access.AddMember{Group: access.GroupRef(key), User: who})
-		}
-		for _, key := range b.list(row, "roles") {
-			if r, ok := b.head.FindRole(key); ok && known && b.holds(id, r) {
-				continue
-			}
-			b.granted++
-			b.op(row, &access.Grant{Role: access.RoleRef(key), User: who, Origin: access.Import})
-		}
-	}
-}
-
-// list reads the keys of a roles or groups cell.
-func (b *importing) list(row personnelRow, column string) []string {
-	cell, there := row.values[column]
-	if !there || cell == "-" {
-		return nil
-	}
-	var out []string
-	for key := range strings.SplitSeq(cell, ";") {
-		key = strings.TrimSpace(key)
-		if key == "" {
-			b.fault(row, column, "has a blank where a key belongs; write - for none")
-			continue
-		}
-		out = append(out, key)
-	}
-	return out
-}
-
-func (b *importing) isMember(id access.UserID, g access.GroupID) bool {
-	return slices.ContainsFunc(b.head.MembershipsOf(access.Member{User: id}), func(m *access.Membership) bool { return m.Group == g })
-}
-
-func (b *importing) holds(id access.UserID, r access.RoleID) bool {
-	return slices.ContainsFunc(b.head.Given(access.Assignee{User: id}), func(a *access.Assignment) bool {
-		return a.Role == r && a.Window == access.Window{}
-	})
-}
-
-// person adds a user, or updates one with the values the file has; a blank
-// cell leaves what is there.
-func (b *importing) person(row personnelRow) {
-	v := row.values
-	dates := map[string]access.Date{}
-	for _, column := range []string{"start_date", "end_date"} {
-		var d access.Date
-		if err := d.UnmarshalText([]byte(v[column])); err != nil {
-			b.fault(row, column, "%s", err)
-		}
-		dates[column] = d
-	}
-	id, known := b.head.FindUser(v["user_name"])
-	if !known {
-		b.added++
-		b.op(row, &access.AddUser{
-			Personal: access.Personal{UserName: v["user_name"], DisplayName: v["display_name"], Email: v["email"]},
-			UserKind: access.UserKind(v["kind"]), Unit: v["unit"], Title: v["title"], Employment: v["employment_type"],
-			Location: v["location"], Start: dates["start_date"], End: dates["end_date"]})
-		return
-	}
-	u := b.head.User(id)
-	o := &access.UpdateUser{User: access.UserRef(id.String())}
-	changed := differs(&o.DisplayName, u.DisplayName, v["display_name"])
-	changed = differs(&o.Email, u.Email, v["email"]) || changed
-	changed = differs(&o.Unit, u.Unit, v["unit"]) || changed
-	changed = differs(&o.Title, u.Title, v["title"]) || changed
-	changed = differs(&o.Employment, u.Employment, v["employment_type"]) || changed
-	changed = differs(&o.Location, u.Location, v["location"]) || changed
-	changed = differs(&o.Start, u.Start, dates["start_date"]) || changed
-	changed = differs(&o.End, u.End, dates["end_date"]) || changed
-	if changed {
-		b.updated++
-		b.op(row, o)
-	}
-}
-
-func differs[T comparable](field **T, old, value T) bool {
-	var blank T
-	if value == blank || value == old {
-		return false
-	}
-	*field = &value
-	return true
-}
-
-func (b *importing) summary() []string {
-	out := []string{}
-	for _, x := range []struct {
-		n    int
-		what string
-	}{{b.added, "user%s added"}, {b.updated, "user%s updated"}, {b.joined, "membership%s added"}, {b.granted, "role%s granted"}} {
-		plural := "s"
-		if x.n == 1 {
-			plural = ""
-		}
-		if x.n > 0 {
-			out = append(out, fmt.Sprintf("%d "+x.what, x.n, plural))
-		}
-	}
-	if len(out) == 0 {
-		out = append(out, "Every row is so already")
-	}
-	return out
+	return column
 }

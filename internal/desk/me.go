@@ -16,6 +16,10 @@ func (v *View) UserRef(id access.UserID) wire.Ref { return v.userRef(id) }
 func (v *View) Me() wire.Me {
 	o := v.Organisation()
 	out := wire.Me{User: v.userRef(v.caller.User), Zone: o.TimeZone, Name: o.Name, Now: v.at.Time(), Revision: v.Revision, May: map[string]bool{}}
+	if o.SignIn != 0 {
+		g := v.groupRef(o.SignIn, false)
+		out.SignIn = &g
+	}
 	for _, a := range []string{access.ActRead, access.ActCreate, access.ActUpdate, access.ActAssign} {
 		reach := v.rights().Reach(a)
 		for _, register := range []string{"users", "groups", "applications", "roles", "ledger", "settings", "reviews"} {
@@ -119,6 +123,9 @@ func (d *Desk) Recover(ctx context.Context, user string) (wire.ChangeResult, acc
 			break
 		}
 		key = fmt.Sprintf("%s-%d", AdministratorRole, n)
+	}
+	if head.Organisation().SignIn != 0 {
+		ops = append(ops, &access.SetSignIn{})
 	}
 	active, none := access.Active, access.Date(0)
 	ops = append(ops, &access.UpdateUser{User: access.UserRef(id.String()), Status: &active, Start: &none, End: &none},

@@ -161,8 +161,8 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 			return out, badPath(err)
 		}
 		out.Allowed, out.Reason, out.Message = d.Allowed, string(d.Reason), d.Reason.Sentence()
-		if d.Reason == access.Rehearsal && decides && !q.Explain && v.desk.Tally != nil {
-			v.desk.Tally.Add(tally.Key{Application: app, User: user, Action: q.Action, Path: q.Path}, v.at.Time())
+		if decides && !q.Explain {
+			v.count(app, user, q, d.Reason)
 		}
 		if q.Explain && decides {
 			out.Cure, out.Offered = v.cure(ask, true)
@@ -181,6 +181,26 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 	out.Message = v.sentence(q, e, out.Paths)
 	out.Cure, out.Offered = v.cure(ask, decides)
 	return out, nil
+}
+
+// count counts what an owner wants to know of the questions of an application.
+func (v *View) count(app access.ApplicationID, user access.UserID, q wire.CheckRequest, r access.Reason) {
+	if v.desk.Tally == nil || r == access.Granted {
+		return
+	}
+	k := tally.Key{Kind: tally.Rehearsed, Application: app, User: user, Action: q.Action, Path: q.Path}
+	switch {
+	case r == access.ResourceUnknown:
+		k.Kind, k.User = tally.Unknown, 0
+	case r == access.Rehearsal && v.UnknownPath(app, q.Path):
+		v.desk.Tally.Add(k, v.at.Time())
+		k.Kind, k.User = tally.Unknown, 0
+	case r == access.Rehearsal:
+	case q.User == "" && v.Snapshot.Application(app).State == access.StateRehearsal:
+	default:
+		return
+	}
+	v.desk.Tally.Add(k, v.at.Time())
 }
 
 // mostCures is how many roles that would help are named.

@@ -20,7 +20,7 @@ type Search struct {
 	Status string
 	Group  string // members of this group, at any depth, now
 	Filter string // RFC 7644, section 3.4.2.2
-	Sort   string // name (default), user_name, unit, title, status; "-" before it for the other way round
+	Sort   string // name (default), user_name, unit, title, status, a declared attribute; "-" before it for the other way round
 	Cursor string
 	Limit  int
 }
@@ -29,9 +29,10 @@ type Search struct {
 // alone can answer does not wait for the whole organisation of an old day.
 func (d *Desk) UsersAsOf(ctx context.Context, c Caller, at time.Time, q Search) (wire.UserList, error) {
 	v := d.Now(ctx, c)
-	e, faults := userFilter(q.Filter)
+	schema := v.userSchema()
+	e, faults := userFilter(q.Filter, schema)
 	if !at.IsZero() && q.Group == "" && len(faults) == 0 {
-		s, ok, err := d.Ledger.Register(ctx, access.At(at), e, userSchema)
+		s, ok, err := d.Ledger.Register(ctx, access.At(at), e, schema)
 		if err != nil {
 			return wire.UserList{}, err
 		}
@@ -68,9 +69,9 @@ type found struct {
 
 func (v *View) search(q Search) (out found, err error) {
 	var faults []wire.Fault
-	sortText := userOrders[strings.TrimPrefix(q.Sort, "-")]
+	sortText := orderOf(v.Snapshot, strings.TrimPrefix(q.Sort, "-"))
 	if sortText == nil {
-		faults = append(faults, wire.Fault{Place: "sort", Message: "is name, user_name, unit, title or status"})
+		faults = append(faults, wire.Fault{Place: "sort", Message: "is none of " + strings.Join(v.sortable(), ", ")})
 	}
 	switch access.Status(q.Status) {
 	case "", access.Invited, access.Active, access.Suspended, access.Departed:
@@ -94,32 +95,38 @@ func (v *View) search(q Search) (out found, err error) {
 		}
 		inGroup = v.MembersNow(id, v.at)
 	}
+	if e, _ := userFilter(q.Filter, v.userSchema()); e != nil && inGroup == nil {
+		if some, ok := v.among(e); ok {
+			inGroup = some
+		}
+	}
 	text := folded(strings.TrimSpace(q.Text))
 	everybody := v.rights().ReadsAllUsers()
-	chosen := func(u *access.User) bool {
-		return (q.Status == "" || string(u.Status) == q.Status) &&
+	chosen := func(r *rollRow) bool {
+		u := r.user
+		return strings.Contains(r.sought, text) && (q.Status == "" || string(u.Status) == q.Status) &&
 			(q.Unit == "" || access.Covers(q.Unit, cmp.Or(u.Unit, access.Root))) &&
-			(inGroup == nil || inGroup[u.ID]) && (everybody || v.readsUser(u.ID)) && matches(u, text) && fits(u)
+			(inGroup == nil || inGroup[u.ID]) && (everybody || v.readsUser(u.ID)) && fits(u)
 	}
 	limit := pageSize(q.Limit)
 	all := v.roll(strings.TrimPrefix(q.Sort, "-"), sortText).rows
-	row := func(i int) *access.User { return all[i].user }
+	row := func(i int) *rollRow { return &all[i] }
 	if strings.HasPrefix(q.Sort, "-") {
-		row = func(i int) *access.User { return all[len(all)-1-i].user }
+		row = func(i int) *rollRow { return &all[len(all)-1-i] }
 	}
 	if everybody && inGroup == nil && text == "" && q.Status == "" && q.Unit == "" && q.Filter == "" {
 		for i := min(from, len(all)); i < min(from+limit, len(all)); i++ {
-			out.users = append(out.users, row(i))
+			out.users = append(out.users, row(i).user)
 		}
 		out.total = len(all)
 	} else {
 		for i := range all {
-			u := row(i)
-			if !chosen(u) {
+			r := row(i)
+			if !chosen(r) {
 				continue
 			}
 			if out.total >= from && len(out.users) < limit {
-				out.users = append(out.users, u)
+				out.users = append(out.users, r.user)
 			}
 			out.total++
 		}
@@ -138,13 +145,6 @@ func (v *View) roll(sort string, text func(*access.User) string) *roll {
 	return newRoll(v.Snapshot, text)
 }
 
-func matches(u *access.User, text string) bool {
-	if text == "" {
-		return true
-	}
-	return mentions(u.DisplayName, text) || mentions(u.UserName, text) || mentions(u.Title, text) || mentions(u.Email, text)
-}
-
 // userOrders are the texts that lists can be ordered by.
 var userOrders = map[string]func(*access.User) string{
 	"":          label,
@@ -153,6 +153,13 @@ var userOrders = map[string]func(*access.User) string{
 	"unit":      func(u *access.User) string { return u.Unit },
 	"title":     func(u *access.User) string { return u.Title },
 	"status":    func(u *access.User) string { return string(u.Status) },
+	"email":     func(u *access.User) string { return u.Email },
+	"kind":      func(u *access.User) string { return string(u.UserKind) },
+
+	"employment_type": func(u *access.User) string { return u.Employment },
+	"location":        func(u *access.User) string { return u.Location },
+	"start_date":      func(u *access.User) string { return u.Start.String() },
+	"end_date":        func(u *access.User) string { return u.End.String() },
 }
 
 // A cursor is opaque: where the page begins.
@@ -199,7 +206,7 @@ func cut[T any](all []T, cursor string, limit int) (page []T, next string, err e
 func (v *View) user(u *access.User) wire.User {
 	out := wire.User{ID: u.ID.String(), UserName: u.UserName, DisplayName: label(u), Email: u.Email,
 		Kind: string(u.UserKind), Status: string(u.Status), Effective: v.Effective(u.ID, v.at), Unit: u.Unit, Title: u.Title,
-		EmploymentType: u.Employment, Location: u.Location, StartDate: u.Start.String(), EndDate: u.End.String()}
+		EmploymentType: u.Employment, Location: u.Location, StartDate: u.Start.String(), EndDate: u.End.String(), Custom: v.customOf(u)}
 	if u.Manager != 0 {
 		m := v.userRef(u.Manager)
 		out.Manager = &m
@@ -314,6 +321,9 @@ func (v *View) reasons(visit func(giving)) {
 		}
 		(*g).At, (*g).Reason = r.At.Time(), r.Reason
 		if r.Author != 0 {
+			if v.mine {
+				v.met[r.Author] = true
+			}
 			by := v.userRef(r.Author)
 			(*g).By = &by
 		}

@@ -7,6 +7,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/ledger"
+	"ableroster/internal/tally"
 	"ableroster/wire"
 )
 
@@ -290,7 +291,9 @@ func (d *Desk) WhatIf(ctx context.Context, c Caller, in wire.WhatIfRequest) (wir
 		draft.Apply(i, op, v.at)
 	}
 	if len(draft.Faults) > 0 { // somebody was faster just now
-		return out, Invalid("the change no longer fits", v.faults(draft, func(f access.Fault) string { return fmt.Sprintf("/operations/%d", f.Operation) })...)
+		return out, Invalid("the change no longer fits", v.faults(draft, func(f access.Fault) wire.Fault {
+			return wire.Fault{Place: fmt.Sprintf("/operations/%d", f.Operation)}
+		})...)
 	}
 	v.Snapshot = &draft.Snapshot
 	v.today = v.Snapshot // those it adds are seen where it puts them; rights stay the caller's present ones
@@ -319,22 +322,29 @@ func (d *Desk) Rehearsal(ctx context.Context, c Caller, application string) (wir
 		return wire.Rehearsal{}, v.missing(access.FactApplication, application)
 	}
 	out := wire.Rehearsal{Stand: v.stand(), Application: v.applicationRef(app, false), State: string(v.Snapshot.Application(app).State), Counts: []wire.RehearsalCount{}}
-	all, err := d.Tally.Of(ctx, app)
+	all, err := d.Tally.Of(ctx, tally.Rehearsed, app)
 	if err != nil {
 		return out, err
 	}
+	out.Counts, out.Outside = v.counts(app, all)
+	return out, nil
+}
+
+// counts are those about users the caller may read, and whether there are
+// others.
+func (v *View) counts(app access.ApplicationID, all []tally.Count) (out []wire.RehearsalCount, outside bool) {
+	out = []wire.RehearsalCount{}
 	for _, x := range all {
-		if !v.readsUser(x.User) {
-			out.Outside = true
+		if x.User != 0 && !v.readsUser(x.User) {
+			outside = true
 			continue
 		}
-		path := x.Path
-		if len(out.Counts) < mostCounts {
-			out.Counts = append(out.Counts, wire.RehearsalCount{User: v.userRef(x.User), Action: x.Action, Path: path, Times: x.Times, Last: x.Last,
+		if len(out) < mostCounts {
+			out = append(out, wire.RehearsalCount{User: v.userOrNobody(x.User), Action: x.Action, Path: x.Path, Times: x.Times, Last: x.Last,
 				Denied: !v.AllowedLive(x.User, app, x.Action, x.Path, v.at)})
 		}
 	}
-	return out, nil
+	return out, outside
 }
 
 // mostCounts bounds what one answer lists.

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/request"
 	"ableroster/wire"
 )
 
@@ -21,7 +22,7 @@ func (v *View) Groups() wire.GroupList {
 
 func (v *View) group(g *access.Group) wire.Group {
 	return wire.Group{Stand: v.stand(), ID: g.ID.String(), Key: g.Key, Label: g.Label, Description: g.Description, Unit: g.Unit, Filter: g.Filter,
-		BuiltIn: g.ID == access.PublicGroup || g.ID == access.AllUsersGroup, MemberCount: v.MemberCount(g.ID)}
+		BuiltIn: g.ID == access.PublicGroup || g.ID == access.AllUsersGroup, MemberCount: v.MemberCount(g.ID), Owner: v.ownerRef(g.Owner)}
 }
 
 // Group is one group with its members and what it gives.
@@ -80,7 +81,17 @@ func (v *View) application(a *access.Application) wire.Application {
 		g := v.groupRef(a.Trial, false)
 		out.TrialGroup = &g
 	}
+	out.Owner, out.Direct = v.ownerRef(a.Owner), string(a.Direct)
 	return out
+}
+
+// ownerRef is who answers for a thing, nil for nobody.
+func (v *View) ownerRef(id access.UserID) *wire.Ref {
+	if id == 0 {
+		return nil
+	}
+	r := v.userRef(id)
+	return &r
 }
 
 // Application is one application with its resources.
@@ -138,7 +149,7 @@ func (v *View) Roles() wire.RoleList {
 
 func (v *View) role(r *access.Role) wire.Role {
 	out := wire.Role{Stand: v.stand(), ID: r.ID.String(), Key: v.RoleKey(r.ID), Label: r.Label, Description: r.Description,
-		Retired: r.Retired, Includes: []wire.Ref{}, IncludedBy: []wire.Ref{}, HolderCount: v.RoleAssignments(r.ID)}
+		Retired: r.Retired, Owner: v.ownerRef(v.OwnerOf(r.ID)), Risk: string(r.Risk), Longest: r.Longest, Offered: request.OfferOf(v.Snapshot, r.ID) != nil, Includes: []wire.Ref{}, IncludedBy: []wire.Ref{}, HolderCount: v.RoleAssignments(r.ID)}
 	if r.Application != 0 {
 		a := v.applicationRef(r.Application, true) // its key is in the role's own
 		out.Application = &a

@@ -21,8 +21,13 @@ type roll struct {
 }
 
 type rollRow struct {
-	user *access.User
-	key  []byte // by which the language orders texts
+	user   *access.User
+	key    []byte // by which the language orders texts
+	sought string // what searches look into, folded
+}
+
+func (k *keys) row(u *access.User, text func(*access.User) string) rollRow {
+	return rollRow{u, k.key(text(u)), folded(u.DisplayName + "\x00" + u.UserName + "\x00" + u.Title + "\x00" + u.Email)}
 }
 
 func (r rollRow) compare(o rollRow) int {
@@ -34,7 +39,7 @@ func newRoll(s *access.Snapshot, text func(*access.User) string) *roll {
 	r := &roll{of: s}
 	k := newKeys()
 	for u := range s.Users() {
-		r.rows = append(r.rows, rollRow{u, k.key(text(u))})
+		r.rows = append(r.rows, k.row(u, text))
 	}
 	slices.SortFunc(r.rows, rollRow.compare)
 	return r
@@ -47,7 +52,7 @@ func (r *roll) next(s *access.Snapshot, text func(*access.User) string) *roll {
 	k := newKeys()
 	for u := range s.UsersSince(r.of) {
 		changed[u.ID] = true
-		fresh = append(fresh, rollRow{u, k.key(text(u))})
+		fresh = append(fresh, k.row(u, text))
 	}
 	if len(fresh) == 0 {
 		return &roll{s, r.rows}
@@ -123,7 +128,14 @@ func (c *rolls) refresh(s *access.Snapshot) {
 	}
 	c.mu.Unlock()
 	for _, sort := range orders {
-		c.get(s, sort, userOrders[sort])
+		text := orderOf(s, sort)
+		if text == nil { // of an attribute that was retired
+			c.mu.Lock()
+			delete(c.kept, sort)
+			c.mu.Unlock()
+			continue
+		}
+		c.get(s, sort, text)
 		c.mu.Lock()
 		c.kept[sort] = []*roll{c.kept[sort][0]} // a slice of the old one would keep them all
 		c.mu.Unlock()

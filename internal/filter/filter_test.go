@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -25,6 +26,23 @@ var schema = Schema{
 type thing map[string][]any
 
 func (t thing) Values(name string) []any { return t[name] }
+
+// telling is a thing that tells texts one by one.
+type telling struct{ thing }
+
+func (t telling) Text(name string) (string, bool) {
+	if name != "title" && name != "id" {
+		return "", false
+	}
+	if len(t.thing[name]) == 0 {
+		return "", true
+	}
+	return t.thing[name][0].(string), true
+}
+
+func (t telling) Has(name, value string) (bool, bool) {
+	return slices.Contains(t.thing[name], any(value)), name == "within"
+}
 
 var pilot = thing{
 	"user_name": {"ines.halloran"}, "id": {"user-42"}, "title": {"Harbour Pilot"}, "level": {3.0}, "on_call": {true}, "end_date": {"2026-12-31"},
@@ -273,6 +291,9 @@ func TestRandomFiltersMeanWhatTheyWereMadeToMean(t *testing.T) {
 		if again, err := Parse(e.String()); err != nil || Match(again, schema, x) != want {
 			t.Fatalf("%s, written as %s, means something else (%v)", m.text, e, err)
 		}
+		if compiled := Compile(e, schema); compiled(x) != want || compiled(telling{x}) != want {
+			t.Fatalf("%s of %v, compiled: %v, then %v", m.text, x, compiled(x), compiled(telling{x}))
+		}
 		if want {
 			held++
 		}
@@ -293,7 +314,9 @@ func FuzzParse(f *testing.F) {
 		}
 		if err == nil {
 			Check(e, text, schema)
-			Match(e, schema, pilot)
+			if Match(e, schema, pilot) != Compile(e, schema)(pilot) {
+				t.Fatalf("%q means something else compiled", text)
+			}
 			if len(e.String()) > mostBytes { // escapes may lengthen it
 				return
 			}

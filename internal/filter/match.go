@@ -10,12 +10,18 @@ import (
 // dates, as YYYY-MM-DD), float64s, bools, time.Times, and Sources for the
 // values of a complex attribute. None means the attribute has no value. Names
 // come as the schema writes them.
+//
+// What the schema does not name is asked for by its name in small letters, and
+// told by its values what it is: attributes that an organisation declares are
+// matched without their declaration at hand.
 type Source interface {
 	Values(attribute string) []any
 }
 
-// Match evaluates a checked expression. Attributes the schema does not know
-// have no value.
+// Exact is a text that is compared with case, whatever the schema says.
+type Exact string
+
+// Match evaluates a checked expression.
 func Match(e Expression, s Schema, of Source) bool {
 	switch e := e.(type) {
 	case *Or:
@@ -48,7 +54,10 @@ func resolve(name string, s Schema, of Source) (*Attribute, []any) {
 	head, sub, dotted := strings.Cut(name, ".")
 	a, ok := s.Find(head)
 	if !ok {
-		return &Attribute{}, nil
+		if dotted {
+			return &Attribute{}, nil
+		}
+		return &Attribute{}, of.Values(strings.ToLower(head))
 	}
 	values := of.Values(a.Name)
 	if !dotted {
@@ -84,6 +93,8 @@ func matchAny(e *Compare, a *Attribute, values []any) bool {
 
 func matchOne(e *Compare, a *Attribute, v any) bool {
 	switch v := v.(type) {
+	case Exact:
+		return matchOne(e, &Attribute{CaseExact: true}, string(v))
 	case string:
 		want, ok := e.Value.(string)
 		if !ok {

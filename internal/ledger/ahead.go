@@ -9,6 +9,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
 )
 
 // While PostgreSQL writes one group of changes the next is judged already, on
@@ -67,7 +68,10 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 		}
 	}
 	clock := l.clock.Load()
-	a.w = writer{head: a.base, revision: a.base.Revision, at: a.base.At.Time()}
+	a.w = writer{head: a.base, revision: a.base.Revision, at: a.base.At.Time(), ledger: l}
+	if before != nil {
+		a.w.before = before.done
+	}
 	if clock == nil || time.Since(clock.when) > clockLasts {
 		return a
 	}
@@ -85,7 +89,7 @@ func (a *attempt) answer(err error) {
 	for i, p := range a.group {
 		switch {
 		case err != nil:
-			p.answer(Committed{}, unavailable(err))
+			p.answer(Committed{}, Unavailable(err))
 		default:
 			p.answer(a.outcomes[i].Committed, a.outcomes[i].err)
 		}
@@ -101,6 +105,12 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 	if a.outcomes == nil || l.Head() != a.base {
 		return false, nil
 	}
+	if s := a.w.stream; s != nil {
+		if !s.ready() {
+			return false, nil
+		}
+		l.tip = s.tip
+	}
 	if l.tip.revision != a.base.Revision {
 		return false, nil // another program's: its hash is not known here
 	}
@@ -112,14 +122,18 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 		err := l.pool.QueryRow(ctx, "select revision from head").Scan(&newest)
 		return err == nil && newest == a.base.Revision, err
 	}
-	conn, err := l.pool.Acquire(ctx)
-	if err != nil {
-		return false, err
+	var conn *pgxpool.Conn
+	var b pgx.Batch
+	if a.w.stream != nil {
+		conn = a.w.stream.take()
+	} else {
+		if conn, err = l.pool.Acquire(ctx); err != nil {
+			return false, err
+		}
+		b.Queue("begin")
 	}
 	defer conn.Release()
 	a.w.hash = l.tip.hash
-	var b pgx.Batch
-	b.Queue("begin")
 	if err := l.finish(ctx, conn, &a.w, &b); err != nil {
 		if judgeAgain(err) {
 			err = nil

@@ -124,6 +124,19 @@ func sealDraft(d *access.Draft) ([]sealed, error) {
 	return out, nil
 }
 
+// storedAll are operations as the ledger keeps them.
+func storedAll(ops []access.Operation) ([]json.RawMessage, error) {
+	out := make([]json.RawMessage, len(ops))
+	for i, op := range ops {
+		raw, err := stored(op)
+		if err != nil {
+			return nil, err
+		}
+		out[i] = raw
+	}
+	return out, nil
+}
+
 // stored is an operation as the ledger keeps it.
 func stored(op access.Operation) (json.RawMessage, error) {
 	if p, ok := op.(access.PersonalOperation); ok {

@@ -33,6 +33,21 @@ type Change struct {
 	// the same key and the same Request is answered with the first's revision.
 	Key     string
 	Request []byte // digest of what was asked
+
+	// Watch hears how many operations were applied, now and then; an error
+	// refuses the change. Nil hears nothing.
+	Watch func(done int) error
+}
+
+// watchEvery is after how many operations a watcher hears of them.
+const watchEvery = 256
+
+// Watched tells a watcher that i operations were applied.
+func (c *Change) Watched(i int) error {
+	if c.Watch == nil || i%watchEvery != 0 && i != len(c.Operations) {
+		return nil
+	}
+	return c.Watch(i)
 }
 
 // Judge decides on a change whose operations have been applied to the head:
@@ -132,15 +147,17 @@ func (l *Ledger) commitGroup(a *attempt) {
 	// what the others wait for.
 	ctx, cancel := context.WithTimeout(context.Background(), commitLimit)
 	defer cancel()
+	defer a.w.stream.drop()
 	done, err := l.writeAhead(ctx, a)
 	l.derailed.Store(l.derailed.Load() || !done)
 	if done || err != nil {
 		a.answer(err)
 		return
 	}
+	a.w.stream.drop() // or what is written anew would wait for it
 	err = l.tryGroup(ctx, &a.group)
 	for _, p := range a.group { // whoever is not answered yet
-		p.answer(Committed{}, unavailable(err))
+		p.answer(Committed{}, Unavailable(err))
 	}
 }
 
@@ -231,7 +248,12 @@ type writer struct {
 	hash     []byte
 	at, now  time.Time
 	keys     map[string]int64 // idempotency keys added in this transaction
+	erased   []uint32         // users whose personal values go
 	hashes   [][]any          // the rows of revisions, whose hashes follow once the head's is known
+
+	ledger *Ledger         // where large changes may be written while they are judged; nil: not
+	stream *stream         // the operations of one of them
+	before <-chan struct{} // closed once what is written before is; nil: nothing is
 }
 
 func (w *writer) moved() bool { return w.head.Revision != w.revision }
@@ -281,33 +303,62 @@ func (w *writer) add(p *pending) (Committed, error) {
 	}
 	ops := make([]access.Operation, len(c.Operations))
 	for i, op := range c.Operations {
+		if err := c.Watched(i); err != nil {
+			return Committed{}, err
+		}
 		ops[i] = access.Clone(op) // the change may have to be tried again on a newer head
 		d.Apply(i, ops[i], at)
 	}
 	d.Finish()
+	changes := d.Changes()
+	var early *stream
+	var seals []sealed
+	var err error
+	if len(ops) >= streamFrom && w.ledger != nil && !w.moved() && len(d.Faults) == 0 && len(changes) > 0 {
+		if seals, err = sealDraft(d); err != nil {
+			return Committed{}, err
+		}
+		early = w.ledger.stream(d.Revision, ops, w.before)
+		defer func() {
+			if w.stream != early { // refused
+				early.drop()
+			}
+		}()
+	}
 	if err := p.judge(d, at); err != nil {
 		return Committed{}, err
 	}
-	changes := d.Changes()
+	if err := c.Watched(len(ops)); err != nil {
+		return Committed{}, err
+	}
 	if len(changes) == 0 {
 		return Committed{Revision: w.head.Revision, At: w.head.At, Unchanged: true, Draft: d, Operations: ops}, nil
 	}
-	seals, err := sealDraft(d)
-	if err != nil {
-		return Committed{}, err
+	if early == nil {
+		if seals, err = sealDraft(d); err != nil {
+			return Committed{}, err
+		}
 	}
 	why := seal([]byte(c.Reason))
 	doc := document{Version: formatVersion, Revision: d.Revision, At: at, Recorded: recorded, Claimed: c.Claimed != 0,
 		Author: c.Author.String(), Via: c.Via, Reason: hex.EncodeToString(why.digest)}
-	for _, op := range ops {
-		raw, err := stored(op)
-		if err != nil {
-			return Committed{}, err
+	if early != nil {
+		w.gather(d.Revision, changes, seals) // while the rest is encoded; there is nothing else in w
+		<-early.encoded
+		if doc.Operations, err = early.raw, early.fault; err != nil {
+			w.rows = rows{}
 		}
-		doc.Operations = append(doc.Operations, raw)
+	} else {
+		doc.Operations, err = storedAll(ops)
+	}
+	if err != nil {
+		return Committed{}, err
 	}
 	canonical, err := doc.canonical()
 	if err != nil {
+		if early != nil {
+			w.rows = rows{}
+		}
 		return Committed{}, err
 	}
 	w.at = at.Time()
@@ -315,13 +366,20 @@ func (w *writer) add(p *pending) (Committed, error) {
 	w.insert("revision", row...)
 	w.hashes = append(w.hashes, row)
 	w.insert("reason", why.digest, why.salt, c.Reason)
-	for i, raw := range doc.Operations {
-		w.insert("operation", d.Revision, i, ops[i].Verb(), raw, access.SubjectsOf(ops[i]))
+	if early == nil {
+		for i, raw := range doc.Operations {
+			w.insert("operation", operationRow(d.Revision, i, ops[i], raw)...)
+		}
+		w.gather(d.Revision, changes, seals)
+	} else {
+		w.stream = early
 	}
-	for _, s := range seals {
-		w.insert("personal", s.digest, uint32(s.user), s.salt, s.text)
+	for _, op := range ops {
+		if o, ok := op.(*access.EraseUser); ok {
+			n, _ := access.ParseID("user", string(o.User))
+			w.erased = append(w.erased, n)
+		}
 	}
-	w.facts(d.Revision, changes)
 	if c.Key != "" {
 		w.insert("idempotency", uint32(c.Author), c.Key, c.Request, d.Revision)
 		if w.keys == nil {
@@ -331,6 +389,14 @@ func (w *writer) add(p *pending) (Committed, error) {
 	}
 	w.head = d.Seal(d.Revision, at)
 	return Committed{Revision: d.Revision, At: at, Draft: d, Operations: ops}, nil
+}
+
+// gather gathers the rows of what a revision changed.
+func (w *writer) gather(revision int64, changes []access.RowChange, seals []sealed) {
+	for _, s := range seals {
+		w.insert("personal", s.digest, uint32(s.user), s.salt, s.text)
+	}
+	w.facts(revision, changes)
 }
 
 func keyOf(c *Change) string { return c.Author.String() + " " + c.Key }
@@ -354,6 +420,11 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 	if err := w.write(ctx, conn.Conn(), b); err != nil {
 		return err
 	}
+	if len(w.erased) > 0 { // after what this transaction itself put there
+		for _, sql := range []string{sqlForgetRefusals, sqlForgetParts, sqlErase} {
+			b.Queue(sql, w.erased)
+		}
+	}
 	b.Queue("commit")
 	if err := conn.SendBatch(ctx, b).Close(); err != nil {
 		return err
@@ -361,6 +432,7 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 	l.clock.Store(&clockReading{said, time.Now()})
 	l.tip = tip{w.head.Revision, w.hash}
 	l.publish(w.head)
+	l.analyze(w.grown())
 	return nil
 }
 

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 
 	"ableroster/internal/access"
+	"ableroster/internal/finding"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 )
@@ -35,26 +36,29 @@ type row struct {
 
 var tables = []table{
 	{
-		access.FactOrganisation, "organisation_fact", []string{"name", "time_zone"},
-		func(f access.Fact) []any { o := f.(*access.Organisation); return []any{o.Name, o.TimeZone} },
+		access.FactOrganisation, "organisation_fact", []string{"name", "time_zone", "sign_in"},
+		func(f access.Fact) []any {
+			o := f.(*access.Organisation)
+			return []any{o.Name, o.TimeZone, uint32(o.SignIn)}
+		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Organisation{}
 			r.fact = f
-			return []any{&f.Name, &f.TimeZone}, func() {}
+			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn)}, func() {}
 		},
 	},
 	{
 		access.FactUser, "user_fact",
-		[]string{"personal", "kind", "status", "unit", "title", "manager", "employment_type", "location", "start_date", "end_date"},
+		[]string{"personal", "kind", "status", "unit", "title", "manager", "employment_type", "location", "start_date", "end_date", "erased", "custom"},
 		func(f access.Fact) []any {
 			u := f.(*access.User)
 			return []any{u.Digest[:], string(u.UserKind), string(u.Status), u.Unit, u.Title, uint32(u.Manager),
-				u.Employment, u.Location, int32(u.Start), int32(u.End)}
+				u.Employment, u.Location, int32(u.Start), int32(u.End), u.Erased, string(u.Custom)}
 		},
 		func(r *row, t texts) ([]any, func()) {
 			var f access.User
 			return []any{(*sum)(&f.Digest), t.of((*string)(&f.UserKind)), t.of((*string)(&f.Status)), t.of(&f.Unit), t.of(&f.Title), (*uint32)(&f.Manager),
-					t.of(&f.Employment), t.of(&f.Location), (*int32)(&f.Start), (*int32)(&f.End)}, func() {
+					t.of(&f.Employment), t.of(&f.Location), (*int32)(&f.Start), (*int32)(&f.End), &f.Erased, t.of((*string)(&f.Custom))}, func() {
 					f.ID = access.UserID(r.id)
 					u := f // kept; f is read into again
 					r.fact = &u
@@ -91,16 +95,16 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactApplication, "application_fact", []string{"key", "label", "description", "state", "actions", "trial", "owner"},
+		access.FactApplication, "application_fact", []string{"key", "label", "description", "state", "actions", "trial", "owner", "direct"},
 		func(f access.Fact) []any {
 			a := f.(*access.Application)
 			actions, _ := json.Marshal(a.Actions)
-			return []any{a.Key, a.Label, a.Description, string(a.State), actions, uint32(a.Trial), uint32(a.Owner)}
+			return []any{a.Key, a.Label, a.Description, string(a.State), actions, uint32(a.Trial), uint32(a.Owner), string(a.Direct)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Application{}
 			r.fact = f
-			return []any{&f.Key, &f.Label, &f.Description, (*string)(&f.State), &f.Actions, (*uint32)(&f.Trial), (*uint32)(&f.Owner)}, func() {
+			return []any{&f.Key, &f.Label, &f.Description, (*string)(&f.State), &f.Actions, (*uint32)(&f.Trial), (*uint32)(&f.Owner), (*string)(&f.Direct)}, func() {
 				f.ID = access.ApplicationID(r.id)
 			}
 		},
@@ -141,15 +145,15 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner"},
+		access.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner", "risk", "longest"},
 		func(f access.Fact) []any {
 			x := f.(*access.Role)
-			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner)}
+			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner), string(x.Risk), x.Longest}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Role{}
 			r.fact = f
-			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner)}, func() {
+			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner), (*string)(&f.Risk), &f.Longest}, func() {
 				f.ID = access.RoleID(r.id)
 			}
 		},
@@ -202,6 +206,9 @@ var tables = []table{
 	},
 	kept(access.FactDefault, func(id uint32) *access.Default { return &access.Default{ID: access.DefaultID(id)} }),
 	kept(access.FactConflict, func(id uint32) *access.Conflict { return &access.Conflict{ID: access.ConflictID(id)} }),
+	kept(access.FactExpectation, func(id uint32) *access.Expectation { return &access.Expectation{ID: access.ExpectationID(id)} }),
+	kept(access.FactAttribute, func(id uint32) *access.Attribute { return &access.Attribute{ID: access.AttributeID(id)} }),
+	kept(finding.FactSetAside, func(id uint32) *finding.SetAside { return &finding.SetAside{ID: finding.SetAsideID(id)} }),
 	kept(request.FactRoute, func(id uint32) *request.Route { return &request.Route{ID: request.RouteID(id)} }),
 	kept(request.FactOffer, func(id uint32) *request.Offer { return &request.Offer{Role: access.RoleID(id)} }),
 	kept(review.FactRound, func(id uint32) *review.Round { return &review.Round{ID: review.RoundID(id)} }),

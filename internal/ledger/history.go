@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"sync"
 	"time"
@@ -25,6 +26,7 @@ type Revision struct {
 	Via        string
 	Reason     string
 	Operations []access.Operation
+	More       bool // there are operations after these
 	Hash       string
 
 	reason, canonical, hash []byte
@@ -38,6 +40,10 @@ type Filter struct {
 	AtMost  int64    // only up to this revision; 0 for all
 	Subject []string // only those that speak of one of these ids
 	Number  int64    // only this one
+
+	// Of each revision, only so many operations, after the first so many: those that
+	// speak of the subjects, if there are any. 0 is all.
+	Operations, After int
 }
 
 // History are revisions, newest first.
@@ -59,26 +65,50 @@ func (l *Ledger) History(ctx context.Context, f Filter, limit int) ([]Revision, 
 		if err != nil {
 			return err
 		}
-		out, err = readNumbers(ctx, tx, numbers)
+		out, err = readListed(ctx, tx, numbers, f)
 		slices.Reverse(out)
 		return err
 	})
 	return out, err
 }
 
-const sqlRevisionsNumbered = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash
-	from revision where revision = any($1) order by revision`
-
 // readRevisions reads the revisions after one, oldest first.
 func readRevisions(ctx context.Context, q querier, after int64, limit int) ([]Revision, error) {
 	return collect(ctx, q, sqlRevisionsAfter, after, limit)
 }
 
-func readNumbers(ctx context.Context, q querier, numbers []int64) ([]Revision, error) {
-	return collect(ctx, q, sqlRevisionsNumbered, numbers)
+// sqlRevisionsListed leaves out what only verifying reads.
+const sqlRevisionsListed = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, ''::bytea, hash
+	from revision where revision = any($1) order by revision`
+
+// readListed reads revisions with as many of their operations as are asked for.
+func readListed(ctx context.Context, q querier, numbers []int64, f Filter) ([]Revision, error) {
+	most := f.Operations
+	if most == 0 {
+		most = math.MaxInt32 - 1
+	}
+	const some = `select o.revision, o.body from unnest($1::bigint[]) n
+		cross join lateral (select * from operation o where o.revision = n and (cardinality($2::text[]) = 0 or o.subjects && $2)
+			order by o.position offset $3 limit $4) o order by o.revision, o.position`
+	out, err := collectWith(ctx, q, sqlRevisionsListed, []any{numbers}, some, func(numbers []int64) []any { return []any{numbers, f.Subject, f.After, most + 1} })
+	for i := range out {
+		r := &out[i]
+		if r.More = len(r.Operations) > most; r.More {
+			r.Operations, r.raw = r.Operations[:most], r.raw[:most]
+		}
+	}
+	return out, err
 }
 
+const sqlOperations = `select revision, body from operation
+	where revision = any($1) order by revision, position`
+
 func collect(ctx context.Context, q querier, sql string, args ...any) ([]Revision, error) {
+	return collectWith(ctx, q, sql, args, sqlOperations, func(numbers []int64) []any { return []any{numbers} })
+}
+
+// collectWith reads revisions by one query, and their operations by another.
+func collectWith(ctx context.Context, q querier, sql string, args []any, operations string, of func(numbers []int64) []any) ([]Revision, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, err
@@ -108,7 +138,7 @@ func collect(ctx context.Context, q querier, sql string, args ...any) ([]Revisio
 	if err := readReasons(ctx, q, out, reasons); err != nil {
 		return nil, err
 	}
-	return out, readOperations(ctx, q, out, index, numbers)
+	return out, readOperations(ctx, q, out, index, operations, of(numbers))
 }
 
 func readReasons(ctx context.Context, q querier, out []Revision, digests [][]byte) error {
@@ -131,9 +161,8 @@ func readReasons(ctx context.Context, q querier, out []Revision, digests [][]byt
 	return rows.Err()
 }
 
-func readOperations(ctx context.Context, q querier, out []Revision, index map[int64]int, numbers []int64) error {
-	rows, err := q.Query(ctx, `select revision, body::text, coalesce(body->>'personal', '') from operation
-		where revision = any($1) order by revision, position`, numbers)
+func readOperations(ctx context.Context, q querier, out []Revision, index map[int64]int, sql string, args []any) error {
+	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return err
 	}
@@ -146,8 +175,8 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 	var digests [][]byte
 	for rows.Next() {
 		var n int64
-		var body, digest string
-		if err := rows.Scan(&n, &body, &digest); err != nil {
+		var body string
+		if err := rows.Scan(&n, &body); err != nil {
 			return err
 		}
 		r := &out[index[n]]
@@ -157,7 +186,12 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 		}
 		r.raw = append(r.raw, json.RawMessage(body))
 		r.Operations = append(r.Operations, op)
-		if p, ok := op.(access.PersonalOperation); ok && digest != "" {
+		p, sealed := op.(access.PersonalOperation)
+		digest := ""
+		if sealed {
+			digest = digestIn(body)
+		}
+		if digest != "" {
 			raw, _ := hex.DecodeString(digest) // what is no digest finds nothing
 			all, digests = append(all, personal{p, r, digest}), append(digests, raw)
 		}
@@ -181,6 +215,13 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 		}
 	}
 	return nil
+}
+
+// digestIn is the digest that stands in a stored operation for personal values.
+func digestIn(body string) string {
+	var x struct{ Personal string }
+	_ = json.Unmarshal([]byte(body), &x) // decoded before
+	return x.Personal
 }
 
 // replay applies a revision to the snapshot before it.
@@ -210,7 +251,7 @@ func replay(s *access.Snapshot, r *Revision) (*access.Draft, error) {
 // HashOf is the hash of a revision in the chain.
 func (l *Ledger) HashOf(ctx context.Context, revision int64) (hash []byte, err error) {
 	err = l.pool.QueryRow(ctx, "select hash from revision where revision = $1", revision).Scan(&hash)
-	return hash, unavailable(err)
+	return hash, Unavailable(err)
 }
 
 // RevisionAt is the last revision at or before an instant.
@@ -224,7 +265,7 @@ func (l *Ledger) RevisionAt(ctx context.Context, at access.Instant) (int64, acce
 	if errors.Is(err, pgx.ErrNoRows) {
 		return 0, 0, ErrBeforeFirst
 	}
-	return n, access.At(t), unavailable(err)
+	return n, access.At(t), Unavailable(err)
 }
 
 // At is the whole snapshot at an instant. Many who ask for the same wait for
@@ -288,7 +329,7 @@ func (l *Ledger) Reasons(ctx context.Context, numbers []int64) (map[int64]Revisi
 	rows, err := l.pool.Query(ctx, `select r.revision, r.at, coalesce(r.author, 0), coalesce(t.text, 'erased')
 		from revision r join reason t on t.digest = r.reason where r.revision = any($1)`, numbers)
 	if err != nil {
-		return nil, unavailable(err)
+		return nil, Unavailable(err)
 	}
 	for rows.Next() {
 		var r Revision
@@ -299,5 +340,5 @@ func (l *Ledger) Reasons(ctx context.Context, numbers []int64) (map[int64]Revisi
 		r.At = access.At(at)
 		out[r.Revision] = r
 	}
-	return out, unavailable(rows.Err())
+	return out, Unavailable(rows.Err())
 }

@@ -72,6 +72,7 @@ type Ledger struct {
 	writes   chan *attempt
 	derailed atomic.Bool                  // an attempt had to be judged again
 	clock    atomic.Pointer[clockReading] // of the database
+	run      context.Context              // until Close
 	stop     context.CancelFunc
 	done     sync.WaitGroup
 	gate     sync.RWMutex // guards closed against sends
@@ -89,7 +90,7 @@ func Open(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger) (*Ledger, e
 		return nil, err
 	}
 	run, cancel := context.WithCancel(context.WithoutCancel(ctx))
-	l.stop = cancel
+	l.run, l.stop = run, cancel
 	l.done.Add(3)
 	go l.commits()
 	go func() {
@@ -152,11 +153,11 @@ func (l *Ledger) load(ctx context.Context) error {
 	var revision int64
 	var at time.Time
 	if err := l.pool.QueryRow(ctx, "select revision, at from head").Scan(&revision, &at); err != nil {
-		return unavailable(err)
+		return Unavailable(err)
 	}
 	s, err := l.compile(ctx, revision, access.At(at))
 	if err != nil {
-		return unavailable(err)
+		return Unavailable(err)
 	}
 	l.publish(s)
 	return nil
@@ -165,11 +166,11 @@ func (l *Ledger) load(ctx context.Context) error {
 // reading runs f in a transaction that sees one state of the database.
 func (l *Ledger) reading(ctx context.Context, f func(pgx.Tx) error) error {
 	err := pgx.BeginTxFunc(ctx, l.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, f)
-	return unavailable(err)
+	return Unavailable(err)
 }
 
-// unavailable marks the errors that mean PostgreSQL cannot be reached.
-func unavailable(err error) error {
+// Unavailable marks the errors that mean PostgreSQL cannot be reached.
+func Unavailable(err error) error {
 	var pg interface{ SQLState() string }
 	if err == nil || errors.Is(err, ErrBeforeFirst) || errors.Is(err, errBehind) || errors.Is(err, pgx.ErrNoRows) {
 		return err

@@ -29,22 +29,17 @@ func eachPersonal(ctx context.Context, q querier, yield func(sum, access.UserID,
 	var id access.UserID
 	var p access.Personal
 	var erased bool
-	into := []any{&digest, (*uint32)(&id), &erased, &p.UserName, &p.DisplayName, &p.Email}
+	into := []any{&digest, (*uint32)(&id), &erased, &p.UserName, &p.DisplayName, &p.Email, (*string)(&p.More)}
 	for rows.Next() {
 		if err := rows.Scan(into...); err != nil {
 			return err
 		}
 		if erased {
-			p = unnamed(id)
+			p = access.Erased(id)
 		}
 		yield(digest, id, p)
 	}
 	return rows.Err()
-}
-
-// unnamed stands for personal values that were erased.
-func unnamed(id access.UserID) access.Personal {
-	return access.Personal{UserName: "erased-" + id.String(), DisplayName: "a departed user"}
 }
 
 // compile makes the whole snapshot at a revision from the fact rows. What there

@@ -16,12 +16,12 @@ func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
 	defer l.mu.Unlock()
 	conn, err := l.pool.Acquire(ctx)
 	if err != nil {
-		return unavailable(err)
+		return Unavailable(err)
 	}
 	defer conn.Release()
 	w := writer{head: l.Head()}
 	if err := l.lock(ctx, conn, &w); err != nil {
-		return errors.Join(unavailable(err), rollback(ctx, conn))
+		return errors.Join(Unavailable(err), rollback(ctx, conn))
 	}
 	if w.revision != 0 || w.head.Revision != 0 {
 		return errors.Join(ErrNotEmpty, rollback(ctx, conn))
@@ -36,7 +36,7 @@ func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
 		}
 	}
 	if err := l.finish(ctx, conn, &w, new(pgx.Batch)); err != nil {
-		return errors.Join(unavailable(err), rollback(ctx, conn))
+		return errors.Join(Unavailable(err), rollback(ctx, conn))
 	}
 	return nil
 }

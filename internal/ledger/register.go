@@ -28,7 +28,7 @@ var userColumns = filter.Columns{
 }
 
 // Register is the register of users at an instant, of those a checked filter
-// chooses, with the organisation and their managers and nothing else: for lists
+// chooses, with the organisation, its attributes, their managers and nothing else: for lists
 // of an old day, which need not compile all that was given then. ok is false
 // when the filter asks for more than the register tells, or when the whole
 // snapshot is at hand anyway.
@@ -45,9 +45,11 @@ func (l *Ledger) Register(ctx context.Context, at access.Instant, e filter.Expre
 	}
 	d := access.Loader(n)
 	err = l.reading(ctx, func(tx pgx.Tx) error {
-		organisation := tableOf(access.FactOrganisation)
-		if err := passing(ctx, tx, organisation, func(r row) { d.Put(r.fact, r.opened) }, organisation.selectAt(), n); err != nil {
-			return err
+		for _, kind := range []access.FactKind{access.FactOrganisation, access.FactAttribute} {
+			t := tableOf(kind)
+			if err := passing(ctx, tx, t, func(r row) { d.Put(r.fact, r.opened) }, t.selectAt(), n); err != nil {
+				return err
+			}
 		}
 		const open = "u.opened <= $1 and (u.closed is null or u.closed > $1)"
 		chosen, err := numbers(ctx, tx, `select u.id from user_fact u left join personal p on p.digest = u.personal

@@ -2,6 +2,8 @@ package ledger
 
 import (
 	"context"
+	"slices"
+	"strings"
 
 	"ableroster/internal/access"
 
@@ -38,8 +40,37 @@ type closing struct {
 const many = 100
 
 // tellAnalyze is from how many new rows on PostgreSQL looks at a table anew at
-// once, instead of when its own housekeeping comes by.
+// once, instead of when its own housekeeping comes by: or the next statements are
+// planned for an empty table.
 const tellAnalyze = 1000
+
+// grown are the tables that have many new rows.
+func (w *writer) grown() (out []string) {
+	for _, name := range tableOrder {
+		if g := w.tables[name]; g != nil && len(g.values) >= tellAnalyze || name == "operation" && w.stream != nil {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
+// analyze has PostgreSQL look at tables anew, while nobody waits for it.
+func (l *Ledger) analyze(tables []string) {
+	if len(tables) == 0 {
+		return
+	}
+	l.done.Add(1) // whoever commits is counted still
+	go func() {
+		defer l.done.Done()
+		work := "analyze " + strings.Join(tables, ", ")
+		if slices.Contains(tables, "operation") {
+			work = "select gin_clean_pending_list('operation_subjects'); " + work
+		}
+		if _, err := l.pool.Exec(l.run, work); err != nil && l.run.Err() == nil {
+			l.log.Warn("statistics of a table are old", "error", err)
+		}
+	}()
+}
 
 // insert gathers one row. Its values are in the order of the table's columns.
 func (r *rows) insert(name string, values ...any) *gathered {
@@ -108,9 +139,6 @@ func (r *rows) write(ctx context.Context, conn *pgx.Conn, b *pgx.Batch) error {
 			*b = pgx.Batch{}
 			if _, err := conn.CopyFrom(ctx, pgx.Identifier{name}, g.columns, pgx.CopyFromRows(g.values)); err != nil {
 				return err
-			}
-			if len(g.values) >= tellAnalyze { // or the next statements are planned for an empty table
-				b.Queue("analyze " + name)
 			}
 		default:
 			// One statement for all: what many waiting changes write costs

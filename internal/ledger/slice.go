@@ -136,6 +136,7 @@ func concerning(user access.UserID, groups, roles, apps []int32, first int) []co
 		{access.FactPermission, at("role = any($a)"), []any{roles}},
 		{access.FactDefault, "", nil},
 		{access.FactConflict, "", nil},
+		{access.FactAttribute, "", nil},
 		{access.FactAssignment, at("(assignee_user = $a or assignee_group = any($b))"), []any{uint32(user), groups}},
 	}
 }

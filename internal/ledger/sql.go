@@ -17,8 +17,22 @@ const (
 
 	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash
 		from revision where revision > $1 order by revision limit $2`
-	sqlPersonal = `select digest, user_id, text is null, coalesce(text->>'user_name', ''), coalesce(text->>'display_name', ''), coalesce(text->>'email', '')
+	sqlPersonal = `select digest, user_id, text is null, coalesce(text->>'user_name', ''), coalesce(text->>'display_name', ''), coalesce(text->>'email', ''), coalesce(text->>'more', '')
 		from personal`
+
+	// The digests stay, and with them the chain.
+	// What is kept beside the ledger may name whoever is erased, in words: it goes with
+	// them, and a part that is to be made goes back.
+	erasedNames = `with erased as (
+			select distinct '\m' || regexp_replace(lower(n), '([^[:alnum:] ])', '\\\1', 'g') || '\M' as n
+			from personal, lateral (values (text->>'user_name'), (text->>'display_name'), (text->>'email')) v(n)
+			where user_id = any($1) and length(n) > 2) `
+	sqlForgetRefusals = erasedNames + `delete from refusal r where user_id = any($1) or exists (select from erased where lower(r.call || ' ' || r.detail) ~ n)`
+	sqlForgetParts    = erasedNames + `update part p set lines = null, said = '{}', reason = '', answer = '',
+		state = case when state = 'waiting' then 'withdrawn' else state end, ended_at = coalesce(ended_at, clock_timestamp())
+		where exists (select from erased where lower(coalesce(p.lines::text, '') || ' ' || p.said::text || ' ' || p.reason || ' ' || p.answer) ~ n)`
+
+	sqlErase = `update personal set text = null, salt = null where user_id = any($1) and text is not null`
 
 	sqlRevisionAt = `select revision, at from revision where at <= $1 order by at desc limit 1`
 )

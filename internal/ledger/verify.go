@@ -265,7 +265,7 @@ func (l *Ledger) Rebuild(ctx context.Context) error {
 		}
 	})
 	if err != nil {
-		return unavailable(err)
+		return Unavailable(err)
 	}
 	l.cache = historyCache{}
 	return l.load(ctx)

@@ -18,7 +18,7 @@ func TestTamperingIsFound(t *testing.T) {
 	}{
 		{"a reason reworded", "update reason set text = 'because of the weather' where digest = (select reason from revision where revision = 3)", 3, "reason kept apart"},
 		{"a name altered", `update personal set text = '{"user_name": "ines.halloran", "display_name": "Somebody Else"}' where text->>'user_name' = 'ines.halloran'`, 2, "personal values kept apart"},
-		{"an operation altered", `update operation set body = jsonb_set(body, '{until}', '"2030-01-01T00:00:00Z"') where revision = 3`, 3, "do not fit its bytes"},
+		{"an operation altered", `update operation set body = jsonb_set(body::jsonb, '{until}', '"2030-01-01T00:00:00Z"')::text where revision = 3`, 3, "do not fit its bytes"},
 		{"an operation taken out", "delete from operation where revision = 4", 4, "do not fit its bytes"},
 		{"the author altered", "update revision set author = 1 where revision = 4", 4, "do not fit its bytes"},
 		{"the time altered", "update revision set at = at + interval '1 microsecond' where revision = 4", 4, "do not fit its bytes"},

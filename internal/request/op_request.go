@@ -90,17 +90,21 @@ func (o *AskRole) ApplyTo(d *access.Draft) {
 
 // checkTerms files the faults of a window that is asked for or given.
 func checkTerms(d *access.Draft, offer *Offer, w access.Window) bool {
-	switch longest := access.Instant(offer.Longest) * 24 * 60 * 60 * 1e6; {
+	longest := offer.Longest // the stricter of what the offer and the role say
+	if n := d.Role(offer.Role).Longest; n > 0 && (longest == 0 || n < longest) {
+		longest = n
+	}
+	switch {
 	case w.Until != 0 && w.Until <= w.From:
 		d.Fault("until", "is not after from: the window would end before it begins")
 	case w.Until != 0 && w.Until <= d.At():
 		d.Fault("until", "is over already")
-	case offer.Longest == 0:
+	case longest == 0:
 		return true
 	case w.Until == 0:
-		d.Fault("until", "is missing: this role is given for %d days at most", offer.Longest)
-	case w.Until-max(w.From, d.At()) > longest:
-		d.Fault("until", "is too late: this role is given for %d days at most", offer.Longest)
+		d.Fault("until", "is missing: this role is given for %d days at most", longest)
+	case w.Until-max(w.From, d.At()) > access.Days(longest):
+		d.Fault("until", "is too late: this role is given for %d days at most", longest)
 	default:
 		return true
 	}

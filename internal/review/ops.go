@@ -62,7 +62,7 @@ func (o *OpenRound) ApplyTo(d *access.Draft) {
 		f.Group, ok = id, ok && found
 	}
 	if o.Filter != "" {
-		for _, m := range access.CheckRule(o.Filter) {
+		for _, m := range d.CheckRule(o.Filter) {
 			d.Fault("filter", "%s", m)
 			ok = false
 		}

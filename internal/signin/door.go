@@ -42,6 +42,8 @@ type Door struct {
 	seq    int64            // how often this program has changed them
 	recent []keyChange      // those changes, since the last load began
 
+	uses uses
+
 	stop context.CancelFunc
 	done chan struct{}
 }
@@ -100,6 +102,7 @@ func Open(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger, clock func(
 func (d *Door) Close() {
 	d.stop()
 	<-d.done
+	d.uses.writing.Wait()
 }
 
 // load reads all digests. Those of other programs on the same database are
@@ -200,6 +203,7 @@ func (d *Door) lookUp(text string, token bool) access.UserID {
 	if !ok || k.token != token || !k.expires.IsZero() && !d.clock().Before(k.expires) {
 		return 0
 	}
+	d.used(k.user)
 	return k.user
 }
 

@@ -1,6 +1,6 @@
 // Package tally counts what applications in rehearsal let through that live
 // would deny, by user, action and path: so that their owner sees who would lose
-// what before going live. The counts lie outside the ledger on purpose; they
+// what before going live; and the paths asked about that are not registered. The counts lie outside the ledger on purpose; they
 // are capped, flushed every few seconds, and may lose that much.
 package tally
 
@@ -18,11 +18,24 @@ import (
 
 // Key is what is counted apart.
 type Key struct {
+	Kind        Kind
 	Application access.ApplicationID
 	User        access.UserID
 	Action      string
 	Path        string
 }
+
+// Kind is what is counted.
+type Kind string
+
+// What is counted.
+const (
+	// Rehearsed is what a rehearsal let through and live would deny, and what it
+	// denied with nobody signed in.
+	Rehearsed Kind = "rehearsed"
+	// Unknown is a path that is not registered, whoever asked.
+	Unknown Kind = "unknown"
+)
 
 // Count is how often, and when last.
 type Count struct {
@@ -104,26 +117,27 @@ func (t *Tally) flush(ctx context.Context) {
 	}
 	var b pgx.Batch
 	for _, c := range waiting {
-		b.Queue(`insert into rehearsal (application, user_id, action, path, times, last_at)
-			select $1, $2, $3, $4, $5, $6 where (select count(*) from rehearsal where application = $1) < $7
-			on conflict (application, user_id, action, path) do update set times = rehearsal.times + excluded.times, last_at = excluded.last_at`,
-			uint32(c.Application), uint32(c.User), c.Action, c.Path, c.Times, c.Last, mostKept)
+		b.Queue(`insert into rehearsal (application, user_id, action, path, times, last_at, kind)
+			select $1, $2, $3, $4, $5, $6, $8 where (select count(*) from rehearsal where application = $1 and kind = $8) < $7
+			on conflict (application, kind, user_id, action, path) do update set times = rehearsal.times + excluded.times, last_at = excluded.last_at`,
+			uint32(c.Application), uint32(c.User), c.Action, c.Path, c.Times, c.Last, mostKept, string(c.Kind))
 	}
 	if err := t.pool.SendBatch(ctx, &b).Close(); err != nil {
 		t.log.Warn("counts of rehearsals were lost", "keys", len(waiting), "error", err)
 	}
 }
 
-// Of are the counts of an application, those not flushed yet too, most first.
-func (t *Tally) Of(ctx context.Context, app access.ApplicationID) ([]Count, error) {
+// Of are the counts of one kind of an application, those not flushed yet too,
+// most first.
+func (t *Tally) Of(ctx context.Context, kind Kind, app access.ApplicationID) ([]Count, error) {
 	t.flush(ctx)
-	rows, err := t.pool.Query(ctx, `select user_id, action, path, times, last_at from rehearsal where application = $1
-		order by times desc, user_id, action, path`, uint32(app))
+	rows, err := t.pool.Query(ctx, `select user_id, action, path, times, last_at from rehearsal where application = $1 and kind = $2
+		order by times desc, user_id, action, path`, uint32(app), string(kind))
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(r pgx.CollectableRow) (c Count, err error) {
-		c.Application = app
+		c.Kind, c.Application = kind, app
 		return c, r.Scan((*uint32)(&c.User), &c.Action, &c.Path, &c.Times, &c.Last)
 	})
 }

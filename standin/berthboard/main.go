@@ -1,6 +1,6 @@
 // Command berthboard is a small example application: the berth board of the
-// port. It protects its three screens and its one button with Able Roster: it
-// asks each time, draws its menu from one question, and shows a denial with
+// port. It protects its screens and its buttons with Able Roster: it asks each
+// time, draws its menu from one question, and shows a denial with
 // its reason. It stays signed in as whichever demo user was chosen; a real
 // application would sign its users in itself.
 package main
@@ -8,6 +8,7 @@ package main
 import (
 	"context"
 	"embed"
+	"errors"
 	"flag"
 	"fmt"
 	"html/template"
@@ -42,16 +43,24 @@ type board struct {
 
 type berth struct{ Path, Name, Vessel string }
 
-// screen is one of the three sister screens.
-type screen struct{ Path, Address, Name string }
+// screen is one of the three sister screens, or of the mooring log, which is an
+// application of its own.
+type screen struct{ Application, Path, Address, Name string }
 
 var screens = []screen{
-	{"board/arrivals", "/arrivals", "Arrivals"},
-	{"board/departures", "/departures", "Departures"},
-	{"board/moorings", "/moorings", "Moorings"},
+	{application, "board/arrivals", "/arrivals", "Arrivals"},
+	{application, "board/departures", "/departures", "Departures"},
+	{application, "board/moorings", "/moorings", "Moorings"},
+	{mooringLog, "sign-in", "/mooring-log/sign-in", "Mooring log: sign in"},
+	{mooringLog, "log", "/mooring-log", "Mooring log"},
+	{mooringLog, "log/north", "/mooring-log/north", "North quay"},
+	{mooringLog, "log/lines", "/mooring-log/lines", "Lines in use"},
 }
 
-const application = "berth-planning"
+const (
+	application = "berth-planning"
+	mooringLog  = "mooring-log"
+)
 
 func main() {
 	listen := flag.String("listen", "127.0.0.1:7430", "address to serve on")
@@ -97,6 +106,7 @@ func (b *board) routes() http.Handler {
 		mux.HandleFunc("GET "+s.Address, func(w http.ResponseWriter, r *http.Request) { b.show(w, r, s) })
 	}
 	mux.HandleFunc("POST /assign", b.assign)
+	mux.HandleFunc("POST /log", b.log)
 	mux.HandleFunc("POST /sign-in", b.signIn)
 	return http.NewCrossOriginProtection().Handler(mux)
 }
@@ -128,6 +138,8 @@ type view struct {
 	Screen  screen
 	Menu    []screen
 	Berths  []row
+	Log     bool // a screen of the mooring log
+	MayLog  bool
 	Denied  string
 	Told    string
 	Trouble string
@@ -143,17 +155,22 @@ type row struct {
 func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
 	v := view{User: user(r), Users: b.users, Screen: s, Told: r.URL.Query().Get("told"), Denied: r.URL.Query().Get("denied")}
 	status := http.StatusOK
-	menu, err := b.roster.Menu(r.Context(), v.User, application)
-	if err != nil {
-		b.trouble(w, &v, err)
-		return
+	menus := map[string]wire.Menu{}
+	for _, a := range []string{application, mooringLog} {
+		menu, err := b.roster.Menu(r.Context(), v.User, a)
+		var p *wire.Problem
+		if err != nil && !(a == mooringLog && errors.As(err, &p) && p.Status == http.StatusNotFound) { // not described yet
+			b.trouble(w, &v, err)
+			return
+		}
+		menus[a] = menu
 	}
 	for _, x := range screens {
-		if client.May(menu, "read", x.Path) {
+		if client.May(menus[x.Application], "read", x.Path) {
 			v.Menu = append(v.Menu, x)
 		}
 	}
-	answer, err := b.ask(r, "read", s.Path)
+	answer, err := b.ask(r, s.Application, "read", s.Path)
 	switch {
 	case err != nil:
 		b.trouble(w, &v, err)
@@ -161,10 +178,13 @@ func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
 	case !answer.Allowed:
 		v.Denied = fmt.Sprintf("%s is not for you: %s (%s)", s.Name, answer.Message, answer.Reason)
 		status = http.StatusForbidden
+	case s.Application == mooringLog:
+		v.Log = true
+		v.MayLog = client.May(menus[mooringLog], "update", s.Path)
 	default:
 		b.mu.Lock()
 		for _, x := range b.berths {
-			v.Berths = append(v.Berths, row{x, client.May(menu, "update", x.Path)})
+			v.Berths = append(v.Berths, row{x, client.May(menus[application], "update", x.Path)})
 		}
 		b.mu.Unlock()
 	}
@@ -175,7 +195,7 @@ func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
 // have been drawn before the role was taken back.
 func (b *board) assign(w http.ResponseWriter, r *http.Request) {
 	path, vessel := r.FormValue("berth"), strings.TrimSpace(r.FormValue("vessel"))
-	answer, err := b.ask(r, "update", path)
+	answer, err := b.ask(r, application, "update", path)
 	to := "/moorings?told=" + url.QueryEscape("Assigned "+vessel+" to "+path+".")
 	switch {
 	case err != nil:
@@ -196,7 +216,23 @@ func (b *board) assign(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, to, http.StatusSeeOther)
 }
 
-func (b *board) ask(r *http.Request, action, path string) (wire.CheckAnswer, error) {
+// log enters a line into the mooring log, if whoever is signed in may.
+func (b *board) log(w http.ResponseWriter, r *http.Request) {
+	path := r.FormValue("path")
+	answer, err := b.ask(r, mooringLog, "update", path)
+	told := "told=" + url.QueryEscape("Logged in "+path+".")
+	switch {
+	case err != nil:
+		v := view{User: user(r), Users: b.users, Screen: screens[4]}
+		b.trouble(w, &v, err)
+		return
+	case !answer.Allowed:
+		told = "denied=" + url.QueryEscape(fmt.Sprintf("You may not log in %s: %s (%s)", path, answer.Message, answer.Reason))
+	}
+	http.Redirect(w, r, "/mooring-log?"+told, http.StatusSeeOther)
+}
+
+func (b *board) ask(r *http.Request, application, action, path string) (wire.CheckAnswer, error) {
 	return b.roster.Check(r.Context(), wire.CheckRequest{User: user(r), Application: application, Action: action, Path: path})
 }
 

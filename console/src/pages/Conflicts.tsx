@@ -2,11 +2,13 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../api/client'
+import { keyOf } from '../shared/key'
 import { Mark } from '../shared/Mark'
 import { Path } from '../shared/Path'
 import { type Choice } from '../shared/PickBox'
 import { Picks } from '../shared/Picks'
 import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
 import { count, list, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
@@ -28,7 +30,7 @@ export function ConflictsPage() {
   const writes = !past && me.may['settings.update']
   return (
     <>
-      <h1>Conflicts</h1>
+      <Title list="conflicts" query={{ as_of: asOf }}>Conflicts</Title>
       <p className="text-soft mt-1">
         {count(all.filter((c) => !c.ended).length, 'conflict')} in force, broken by {count(broken, 'user')}. Roles that stand in one are not to be held by the same person.
       </p>
@@ -105,7 +107,7 @@ function NewConflict({ revision }: { revision: number }) {
   const empty = { label: '', description: '', prevent: true }
   const [x, setX] = useState(empty)
   const [roles, setRoles] = useState<Choice[]>([])
-  const key = x.label.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '')
+  const key = keyOf(x.label)
   return (
     <form
       aria-label="Write a conflict"

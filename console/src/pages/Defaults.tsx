@@ -3,11 +3,13 @@ import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../api/client'
 import { describe, NewcomerForm } from '../shared/Newcomer'
+import { keyOf } from '../shared/key'
 import { Path } from '../shared/Path'
 import { PathText } from '../shared/PathText'
 import { Picks } from '../shared/Picks'
 import { type Choice } from '../shared/PickBox'
 import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
 import { count, list, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
@@ -33,7 +35,7 @@ export function DefaultsPage() {
   const writes = !past && me.may['settings.update']
   return (
     <>
-      <h1>Defaults</h1>
+      <Title list="defaults" query={{ as_of: asOf }}>Defaults</Title>
       <p className="text-soft mt-1">
         {count(inForce.length, 'rule')} in force. What a rule gives is there from the first day, and goes when the rule no longer chooses somebody.
       </p>
@@ -170,7 +172,7 @@ function NewRule({ revision }: { revision: number }) {
   const [x, setX] = useState(empty)
   const [roles, setRoles] = useState<Choice[]>([])
   const [groups, setGroups] = useState<Choice[]>([])
-  const key = x.key || x.label.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '')
+  const key = x.key || keyOf(x.label)
   const ready = key !== '' && (x.everybody || x.filter.trim() !== '') && roles.length + groups.length > 0
   return (
     <form

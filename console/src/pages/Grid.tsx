@@ -8,6 +8,7 @@ import { describe, NewcomerForm } from '../shared/Newcomer'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { count, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
 
 const route = getRouteApi('/shell/grid')
 
@@ -229,7 +230,9 @@ const lastOf = (g: Schemas['Grid'], i: number) => g.columns[i + 1]?.path !== g.c
 /** Why one cell is as it is. */
 function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: () => void }) {
   const { asOf } = useDay()
+  const me = useMe()
   const row = grid.rows[cell.row]!
+  const allowed = !!row.cells[cell.column]?.mark
   const column = grid.columns[cell.column]!
   return (
     <section aria-label="Why" className="bg-open mt-3 flex justify-between gap-4 rounded-md p-3">
@@ -239,7 +242,27 @@ function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: 
         ) : asOf ? (
           <p>On a past day the reasons are on the page of {row.user.label}.</p>
         ) : (
-          <Answer ask={{ user: row.user.key, application: grid.application.key!, action: column.action, path: column.path }} />
+          <>
+            <Answer ask={{ user: row.user.key, application: grid.application.key!, action: column.action, path: column.path }} />
+            {me.may['settings.update'] && (
+              <p className="mt-2">
+                <Link
+                  to="/expectations"
+                  search={{
+                    user: row.user.key,
+                    nobody: row.kind === 'nobody' ? 'yes' : undefined,
+                    may: allowed ? 'yes' : undefined,
+                    application: grid.application.key,
+                    action: column.action,
+                    path: column.path,
+                  }}
+                  className="press"
+                >
+                  Expect that it stays so
+                </Link>
+              </p>
+            )}
+          </>
         )}
       </div>
       <button type="button" className="press self-start" onClick={close}>

@@ -1,20 +1,25 @@
-import { useMutation } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { answer, api } from '../api/client'
 import { RevisionRows } from '../shared/Revisions'
 import { Trouble } from '../shared/State'
-import { count } from '../shared/words'
+import { Title } from '../shared/Title'
+import { count, moment } from '../shared/words'
 
 /** Every change that was ever made. */
 export function LedgerPage() {
   const verify = useMutation({ mutationFn: () => answer(api.POST('/api/v1/ledger/verification')) })
   return (
     <>
-      <div className="flex items-baseline justify-between gap-4">
-        <h1>Ledger</h1>
-        <button type="button" className="button-quiet" disabled={verify.isPending} onClick={() => verify.mutate()}>
-          {verify.isPending ? 'Verifying …' : 'Verify it'}
-        </button>
-      </div>
+      <Title
+        list="revisions"
+        more={
+          <button type="button" className="button-quiet" disabled={verify.isPending} onClick={() => verify.mutate()}>
+            {verify.isPending ? 'Verifying …' : 'Verify it'}
+          </button>
+        }
+      >
+        Ledger
+      </Title>
       <p className="text-soft mt-1">Every change, with who made it and why. Nothing is ever taken out; each revision is bound to the one before by its hash.</p>
       <div role="status">
         {verify.data?.verified && (
@@ -33,6 +38,29 @@ export function LedgerPage() {
       <div className="mt-4">
         <RevisionRows query={{}} />
       </div>
+      <Refused />
     </>
+  )
+}
+
+/** What was tried and refused. */
+function Refused() {
+  const refusals = useQuery({ queryKey: ['refusals'], queryFn: () => answer(api.GET('/api/v1/refusals')) })
+  if (!refusals.data) return null
+  const all = refusals.data.refusals
+  return (
+    <details className="mt-6">
+      <summary>Tried and refused in the last 90 days: {all.length}</summary>
+      <ul>
+        {all.slice(0, 200).map((r, i) => (
+          <li key={i} className="border-rule border-b py-2">
+            <strong>{r.user.label}</strong> {r.detail}
+            <div className="text-soft text-sm">
+              {moment(r.last_at)}{r.times > 1 && `, ${r.times} times`} {r.call && `, ${r.call} through ${r.via}`}
+            </div>
+          </li>
+        ))}
+      </ul>
+    </details>
   )
 }

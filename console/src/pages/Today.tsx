@@ -7,6 +7,7 @@ import { count, until } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useCommit } from '../shared/commit'
+import { Parts } from './Parts'
 import { RequestLines } from './requests/Line'
 
 /** What waits for whoever looks. */
@@ -31,12 +32,14 @@ export function TodayPage() {
         </Link>
         .
       </p>
+      {me.may['applications.create'] && me.may['roles.create'] && <Begin />}
       {t.to_decide.length > 0 && (
         <>
           <h2 className="mt-6">To decide</h2>
           <RequestLines requests={t.to_decide} />
         </>
       )}
+      <Parts />
       {t.reviews.length > 0 && (
         <>
           <h2 className="mt-6">To review</h2>
@@ -76,6 +79,7 @@ export function TodayPage() {
           <RequestLines requests={t.mine} />
         </>
       )}
+      {me.may['settings.read'] && <Watched />}
       {t.ending.length > 0 && (
         <>
           <h2 className="mt-6">Ends soon</h2>
@@ -89,6 +93,77 @@ export function TodayPage() {
         </>
       )}
     </>
+  )
+}
+
+/** What is expected and does not hold, and what looks wrong. */
+function Watched() {
+  const expectations = useQuery({ queryKey: ['expectations', undefined], queryFn: () => answer(api.GET('/api/v1/expectations')) })
+  const findings = useQuery({ queryKey: ['findings', 'few'], queryFn: () => answer(api.GET('/api/v1/findings', { params: { query: { limit: 1 } } })) })
+  const broken = expectations.data?.broken ?? 0
+  const wrong = findings.data?.total ?? 0
+  if (broken + wrong === 0) return null
+  return (
+    <>
+      <h2 className="mt-6">To look at</h2>
+      <ul>
+        {broken > 0 && (
+          <li className="border-rule border-b py-2">
+            <Link to="/expectations" className="press">
+              {count(broken, 'expectation')}
+            </Link>{' '}
+            <span className="text-brick">{broken === 1 ? 'does' : 'do'} not hold</span>
+          </li>
+        )}
+        {wrong > 0 && (
+          <li className="border-rule border-b py-2">
+            <Link to="/findings" className="press">
+              {count(wrong, 'thing')}
+            </Link>{' '}
+            {wrong === 1 ? 'looks' : 'look'} wrong
+          </li>
+        )}
+      </ul>
+    </>
+  )
+}
+
+/** Leads through an installation that has no application yet. */
+function Begin() {
+  const applications = useQuery({ queryKey: ['applications', undefined], queryFn: () => answer(api.GET('/api/v1/applications')) })
+  const roles = useQuery({ queryKey: ['roles', undefined], queryFn: () => answer(api.GET('/api/v1/roles')) })
+  const users = useQuery({ queryKey: ['users', 'few'], queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { limit: 2 } } })) })
+  const expectations = useQuery({ queryKey: ['expectations', undefined], queryFn: () => answer(api.GET('/api/v1/expectations')), retry: false })
+  if (!applications.data || !roles.data || !users.data) return null
+  const apps = applications.data.applications.filter((a) => a.key !== 'able-roster')
+  const own = roles.data.roles.filter((r) => r.application && r.application.key !== 'able-roster')
+  const held = own.some((r) => r.holder_count > 0)
+  const steps = [
+    { done: apps.length > 0, to: '/applications', words: 'Register an application', why: 'what asks who may do what, with its screens and registers' },
+    { done: own.length > 0, to: '/applications', words: 'Make its roles', why: 'on its page: what their holders may do, and where' },
+    { done: users.data.total > 1, to: '/users/add', words: 'Add the people', why: 'one by one, or from a file with roster users import' },
+    { done: held, to: '/users', words: 'Give them their roles', why: 'on their page, or to a group they are in' },
+    { done: (expectations.data?.expectations.length ?? 0) > 0, to: '/expectations', words: 'Check that it is right', why: 'write down what must keep holding; then look through their eyes with View as' },
+  ] as const
+  if (steps.slice(0, 4).every((s) => s.done)) return null
+  return (
+    <section aria-label="How to begin" className="bg-wash mt-5 max-w-180 rounded-md p-4">
+      <h2>How to begin</h2>
+      <ol className="mt-2">
+        {steps.map((s, i) => (
+          <li key={s.words} className="border-rule flex gap-3 border-b py-2 last:border-b-0">
+            <span className={s.done ? 'text-kelp font-semibold' : 'text-soft'}>{s.done ? '✓' : i + 1}</span>
+            <span>
+              <Link to={s.to} className="press">
+                {s.words}
+              </Link>
+              <span className="text-soft">: {s.why}.</span>
+            </span>
+          </li>
+        ))}
+      </ol>
+      <p className="text-soft mt-2 text-sm">A roster file can say all of it at once: roster file load.</p>
+    </section>
   )
 }
 

@@ -1,4 +1,5 @@
 import type { Schemas } from '../api/client'
+import { Link } from '@tanstack/react-router'
 import { Mark } from './Mark'
 
 /** The guard rails a change runs into, each to be meant where it may be passed. */
@@ -6,7 +7,10 @@ export function Rails({ rails, passed, pass }: { rails: Schemas['Rail'][]; passe
   return rails.map((r, i) => (
     <div key={`${r.code} ${i}`} className="border-brass mt-3 border-l-3 pl-3">
       <p>
-        <Mark name="warns" /> {r.message}
+        <Mark name="warns" /> {r.message}{' '}
+        <Link to="/guard-rails" hash={r.code} className="press text-sm">
+          What this is
+        </Link>
       </p>
       {r.passable && (
         <label className="mt-1 flex gap-2 text-sm">

@@ -49,7 +49,7 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
                 <td className="text-sm">{moment(r.at)}</td>
                 <td className="text-sm">{r.by?.label ?? 'the host'}</td>
                 <td>
-                  <Sentences sentences={r.sentences} all={open === r.revision} />
+                  <Sentences sentences={r.sentences} all={open === r.revision} more={r.more} />
                   <div className="text-soft text-sm">{r.reason}</div>
                 </td>
               </tr>
@@ -80,14 +80,15 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
   )
 }
 
-function Sentences({ sentences, all }: { sentences: string[]; all: boolean }) {
+function Sentences({ sentences, all, more }: { sentences: string[]; all: boolean; more?: boolean }) {
   const shown = all ? sentences : sentences.slice(0, 3)
   return (
     <>
       {shown.map((s, i) => (
         <div key={i}>{s}</div>
       ))}
-      {sentences.length > shown.length && <div className="text-soft">and {sentences.length - shown.length} more</div>}
+      {sentences.length > shown.length && <div className="text-soft">and {more && 'more than '}{sentences.length - shown.length} more</div>}
+      {all && more && <div className="text-soft">and more: it is too long to be told here</div>}
     </>
   )
 }

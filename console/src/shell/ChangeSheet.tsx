@@ -5,6 +5,7 @@ import { PathText } from '../shared/PathText'
 import { Rails } from '../shared/Rails'
 import { Faults } from '../shared/State'
 import { count, shortDay } from '../shared/words'
+import { othersOf, PassOn } from './PassOn'
 import { useSheet } from './sheet'
 
 /** What has been altered and not yet committed, and what it would do. */
@@ -15,7 +16,11 @@ export function ChangeSheet() {
   const [passed, setPassed] = useState<string[]>([])
   const [key, setKey] = useState(() => crypto.randomUUID())
   const [told, setTold] = useState<Schemas['ChangeResult']>()
+  const [passedOn, setPassedOn] = useState<Schemas['Part']>()
   const operations = sheet.lines.flatMap((l) => l.operations)
+  // What was passed on comes with its reason.
+  const parts = [...new Map(sheet.lines.flatMap((l) => (l.part ? [[l.part.id, l.part] as const] : []))).values()]
+  const why = reason.trim() || parts.map((p) => p.reason).join('; ')
 
   const preview = useQuery({
     queryKey: ['preview', operations],
@@ -29,11 +34,12 @@ export function ChangeSheet() {
       answer(
         api.POST('/api/v1/changes', {
           params: { header: { 'Idempotency-Key': key } },
-          body: { operations, reason, based_on: sheet.basedOn, acknowledge: passed },
+          body: { operations, reason: why, based_on: sheet.basedOn, acknowledge: passed, parts: parts.map((p) => p.id) },
         }),
       ),
     onSuccess: async (result) => {
       setTold(result)
+      setPassedOn(undefined)
       setReason('')
       setPassed([])
       sheet.clear()
@@ -53,6 +59,7 @@ export function ChangeSheet() {
   }
 
   if (sheet.lines.length === 0) {
+    if (passedOn) return <PassedOn part={passedOn} close={() => setPassedOn(undefined)} />
     return told ? <Done result={told} close={() => setTold(undefined)} /> : null
   }
   if (!sheet.open) {
@@ -64,6 +71,8 @@ export function ChangeSheet() {
   }
   const problem = commit.error ?? preview.error
   const moved = Math.max(0, ...((problem instanceof ProblemError && problem.problem.moved) || []).map((m) => m.revision))
+  const split = preview.error instanceof ProblemError ? preview.error.problem.split : undefined
+  const others = split ? othersOf(sheet.lines, split) : []
   const rails = preview.data?.preview?.rails ?? []
   const blocked = rails.some((r) => !r.passable || !passed.includes(r.code))
   return (
@@ -112,6 +121,22 @@ export function ChangeSheet() {
           )}
         </div>
       )}
+      {split && others.length > 0 && (
+        <PassOn
+          others={others}
+          split={split}
+          reason={why}
+          done={(p) => {
+            setTold(undefined)
+            setPassedOn(p)
+          }}
+        />
+      )}
+      {passedOn && (
+        <p role="status" className="text-kelp mt-3">
+          Passed on to {passedOn.to?.label ?? 'whoever may make it'}, as {passedOn.id}.
+        </p>
+      )}
       <Rails rails={rails} passed={passed} pass={setPassed} />
       <form
         className="mt-4 flex grow flex-col"
@@ -128,13 +153,13 @@ export function ChangeSheet() {
           maxLength={2000}
           value={reason}
           onChange={(e) => setReason(e.target.value)}
-          placeholder="For whoever asks later"
+          placeholder={why || 'For whoever asks later'}
         />
         <div className="mt-auto flex gap-2 pt-4">
           <button
             type="submit"
             className="button"
-            disabled={reason.trim() === '' || blocked || preview.isError || preview.data?.unchanged || commit.isPending}
+            disabled={why === '' || blocked || preview.isError || preview.data?.unchanged || commit.isPending}
           >
             Commit {count(sheet.lines.length, 'change')}
           </button>
@@ -142,7 +167,7 @@ export function ChangeSheet() {
             Discard
           </button>
         </div>
-        {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Say why first.</p>}
+        {why === '' && <p className="text-soft mt-1 text-sm">Say why first.</p>}
       </form>
     </aside>
   )
@@ -215,6 +240,29 @@ function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
       )}
     </details>
   ))
+}
+
+function PassedOn({ part, close }: { part: Schemas['Part']; close: () => void }) {
+  return (
+    <aside aria-label="Change sheet" className={drawer}>
+      <h2>Passed on</h2>
+      <div role="status" className="mt-3">
+        <p>
+          To {part.to?.label ?? 'whoever may make it'}, as {part.id}. Nothing was changed yet; what comes of it stands on your Today.
+        </p>
+        <ul className="mt-2">
+          {part.sentences.map((s, i) => (
+            <li key={i} className="border-rule border-t py-2 last:border-b">
+              {s}
+            </li>
+          ))}
+        </ul>
+      </div>
+      <button type="button" className="button-quiet mt-4 self-start" onClick={close}>
+        Close
+      </button>
+    </aside>
+  )
 }
 
 function Done({ result, close }: { result: Schemas['ChangeResult']; close: () => void }) {

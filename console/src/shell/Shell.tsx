@@ -32,6 +32,7 @@ const pages = [
     { to: '/today', label: 'Today', register: '' },
     { to: '/requests', label: 'Requests', register: '' },
     { to: '/reviews', label: 'Reviews', register: '' },
+    { to: '/mine', label: 'Mine', register: '' },
   ],
   [
     { to: '/users', label: 'Users', register: 'users' },
@@ -39,10 +40,15 @@ const pages = [
     { to: '/applications', label: 'Applications', register: 'applications' },
     { to: '/roles', label: 'Roles', register: 'roles' },
     { to: '/grid', label: 'Grid', register: 'applications' },
+    { to: '/view-as', label: 'View as', register: 'users' },
   ],
   [
     { to: '/defaults', label: 'Defaults', register: 'settings' },
     { to: '/conflicts', label: 'Conflicts', register: 'settings' },
+    { to: '/expectations', label: 'Expectations', register: 'settings' },
+    { to: '/hand-outs', label: 'Hand-outs', register: 'roles' },
+    { to: '/attributes', label: 'Attributes', register: 'settings' },
+    { to: '/findings', label: 'Findings', register: 'users' },
     { to: '/between', label: 'What changed', register: 'users' },
     { to: '/ledger', label: 'Ledger', register: 'ledger' },
   ],
@@ -52,7 +58,8 @@ function Frame() {
   const { day, past } = useDay()
   const me = useMe()
   const today = useQuery({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/v1/today')), staleTime: 60_000, enabled: !past })
-  const waits = (today.data?.to_decide.length ?? 0) + (today.data?.reviews.length ?? 0)
+  const parts = useQuery({ queryKey: ['parts'], queryFn: () => answer(api.GET('/api/v1/parts')), staleTime: 60_000, enabled: !past })
+  const waits = (today.data?.to_decide.length ?? 0) + (today.data?.reviews.length ?? 0) + (parts.data?.to_make.length ?? 0)
   return (
     <div className="flex h-screen flex-col">
       <a href="#main" className="bg-sheet sr-only focus:not-sr-only focus:absolute focus:z-40 focus:p-2">
@@ -78,11 +85,12 @@ function Frame() {
       )}
       <div className="flex min-h-0 grow">
         <nav aria-label="Pages" className="border-rule w-42 shrink-0 overflow-y-auto border-r py-4">
-          {pages.map((part, i) => (
+          {pages
+            .map((part) => part.filter((p) => p.register === '' || me.may[`${p.register}.read`]))
+            .filter((part) => part.length > 0)
+            .map((part, i) => (
             <ul key={i} className="border-rule mx-4.5 border-b py-2.5 first:pt-0 last:border-b-0">
-              {part
-                .filter((p) => p.register === '' || me.may[`${p.register}.read`])
-                .map((p) => (
+              {part.map((p) => (
                   <li key={p.to} className="-mx-4.5">
                     <Link
                       to={p.to}

@@ -2,7 +2,15 @@ import { createContext, useContext, useMemo, useState, type ReactNode } from 're
 import type { Operation } from '../api/client'
 
 /** One thing on the change sheet: an operation and how it reads. */
-export type Line = { id: string; verb: string; what: string; detail?: string; operations: Operation[] }
+export type Line = {
+  id: string
+  verb: string
+  what: string
+  detail?: string
+  operations: Operation[]
+  /** The part of somebody's change that was passed on, which this is a line of. */
+  part?: { id: string; reason: string }
+}
 
 type Sheet = {
   lines: Line[]
@@ -10,7 +18,9 @@ type Sheet = {
   open: boolean
   setOpen: (open: boolean) => void
   add: (line: Omit<Line, 'id'>, revision: number) => void
-  remove: (id: string) => void
+  /** Adds several at once. */
+  load: (lines: Omit<Line, 'id'>[], revision: number) => void
+  remove: (...ids: string[]) => void
   clear: () => void
   /** What has moved since has been seen, up to this revision. */
   seen: (revision: number) => void
@@ -37,16 +47,18 @@ export function SheetProvider({ children }: { children: ReactNode }) {
       sessionStorage.setItem('sheet', JSON.stringify(next))
       setKept(next)
     }
+    const load = (more: Omit<Line, 'id'>[], revision: number) => {
+      const lines = [...kept.lines, ...more.map((l) => ({ ...l, id: crypto.randomUUID() }))]
+      keep({ lines, basedOn: kept.lines.length === 0 ? revision : Math.min(kept.basedOn, revision) })
+      setOpen(true)
+    }
     return {
       ...kept,
       open,
       setOpen,
-      add(line, revision) {
-        const lines = [...kept.lines, { ...line, id: crypto.randomUUID() }]
-        keep({ lines, basedOn: kept.lines.length === 0 ? revision : Math.min(kept.basedOn, revision) })
-        setOpen(true)
-      },
-      remove: (id) => keep({ ...kept, lines: kept.lines.filter((l) => l.id !== id) }),
+      add: (line, revision) => load([line], revision),
+      load,
+      remove: (...ids) => keep({ ...kept, lines: kept.lines.filter((l) => !ids.includes(l.id)) }),
       clear: () => keep({ lines: [], basedOn: 0 }),
       seen: (revision) => keep({ ...kept, basedOn: revision }),
     }

@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { answer, api } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
+import { Title } from '../../shared/Title'
 import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { RequestLines } from './Line'
@@ -38,14 +39,19 @@ export function RequestList() {
   if (!requests.data) return <Loading what="the requests" />
   return (
     <>
-      <div className="flex items-baseline justify-between gap-4">
-        <h1>Requests</h1>
-        {!past && (
-          <Link to="/ask" className="button">
-            Ask for access
-          </Link>
-        )}
-      </div>
+      <Title
+        list="requests"
+        query={{ state, decide: kind === 'decide' || undefined, mine: kind === 'mine' || undefined, as_of: asOf }}
+        more={
+          !past && (
+            <Link to="/ask" className="button">
+              Ask for access
+            </Link>
+          )
+        }
+      >
+        Requests
+      </Title>
       <div className="mt-3 flex flex-wrap items-center gap-4">
         <label className="flex items-center gap-2">
           Show

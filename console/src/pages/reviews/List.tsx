@@ -3,6 +3,7 @@ import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../../api/client'
 import { useCommit } from '../../shared/commit'
+import { keyOf } from '../../shared/key'
 import { Empty, Faults, Loading, Trouble } from '../../shared/State'
 import { count, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
@@ -70,7 +71,7 @@ function OpenRound() {
     setSaid(r.sentences[0])
     setX(empty)
   })
-  const key = x.label.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '')
+  const key = keyOf(x.label)
   const looksAt = x.kind === 'application' ? x.application : x.kind === 'group' ? x.group : x.filter.trim()
   const choices: Schemas['Group'][] = (groups.data?.groups ?? []).filter((g) => !g.built_in)
   return (

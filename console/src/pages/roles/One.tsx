@@ -1,21 +1,26 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { answer, api, type Schemas } from '../../api/client'
-import { PathText } from '../../shared/PathText'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
+import { Tabs } from '../../shared/Tabs'
 import { Terms } from '../../shared/Terms'
-import { count, list, shortDay, until } from '../../shared/words'
+import { count, shortDay, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
+import { CompareRoles } from './Compare'
+import { DescribeRole, Includes } from './Describe'
+import { Permissions } from './Permissions'
 
 const route = getRouteApi('/shell/roles/$role')
 
-/** One role: what it permits, what it includes, who holds it. */
+/** One role: what it permits, what it includes, who holds it, and how to alter it. */
 export function OneRole() {
   const { role: key } = route.useParams()
-  const { asOf, now } = useDay()
+  const { tab } = route.useSearch()
+  const navigate = route.useNavigate()
+  const { asOf, now, past } = useDay()
   const me = useMe()
   const role = useQuery({
     queryKey: ['role', key, asOf],
@@ -24,6 +29,8 @@ export function OneRole() {
   if (role.error) return <Trouble page error={role.error} retry={() => void role.refetch()} />
   if (!role.data) return <Loading what={key} />
   const r = role.data
+  const writes = !past && !!me.may['roles.update']
+  const facts = [r.risk && `${r.risk} risk`, r.longest && `held for at most ${count(r.longest, 'day')}`, r.offered && 'can be asked for', r.owner ? `${r.owner.label} answers for it` : 'nobody answers for it'].filter(Boolean)
   return (
     <>
       <div className="flex flex-wrap items-baseline gap-x-4">
@@ -31,7 +38,20 @@ export function OneRole() {
         <span className="text-soft font-mono">{r.key}</span>
       </div>
       <p className="mt-1.5">
-        {r.description} <span className="text-soft">{r.application ? `A role of ${r.application.label}.` : 'A role of the whole organisation.'}</span>
+        {r.description}{' '}
+        <span className="text-soft">
+          {r.application ? (
+            <>
+              A role of{' '}
+              <Link to="/applications/$application" params={{ application: r.application.key! }} search={{ tab: 'roles' }} className="press">
+                {r.application.label}
+              </Link>
+            </>
+          ) : (
+            'A role of the whole organisation'
+          )}
+          {facts.map((f) => `; ${f}`)}.
+        </span>
         {r.retired && <strong className="text-brass"> Retired: it gives nothing.</strong>}
       </p>
       {r.includes.length > 0 && (
@@ -44,42 +64,18 @@ export function OneRole() {
           Included by <RoleLinks refs={r.included_by} />.
         </p>
       )}
-      <h2 className="mt-6">Permits</h2>
-      {(r.permissions ?? []).length === 0 ? (
-        <Empty>Nothing: whoever holds it can do no more than before.</Empty>
-      ) : (
-        <table className="register">
-          <thead>
-            <tr>
-              <th>Application</th>
-              <th>May</th>
-              <th>On</th>
-              <th>Carried by</th>
-            </tr>
-          </thead>
-          <tbody>
-            {r.permissions!.map((p) => (
-              <tr key={p.id}>
-                <td>{p.application.label}</td>
-                <td>{p.actions.includes('*') ? 'everything' : list(p.actions)}</td>
-                <td>
-                  <PathText path={p.pattern} />
-                  {p.own && <span className="text-soft text-sm"> only their own</span>}
-                </td>
-                <td className="text-soft">{p.role.id === r.id ? 'itself' : p.role.label}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-      <h2 className="mt-6">Held by {count((r.holders ?? []).length, 'assignment')}</h2>
-      {(r.holders ?? []).length === 0 ? <Empty>Nobody.</Empty> : <Holders role={r} now={now} />}
-      {me.may['ledger.read'] && (
-        <>
-          <h2 className="mt-6">History</h2>
-          <RevisionRows query={{ role: r.id }} />
-        </>
-      )}
+      <Tabs
+        chosen={tab}
+        choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'permits' ? undefined : t }) })}
+        tabs={[
+          { key: 'permits', label: 'Permits', body: <Permissions role={r} /> },
+          { key: 'holders', label: 'Held by', count: (r.holders ?? []).length, body: (r.holders ?? []).length === 0 ? <Empty>Nobody.</Empty> : <Holders role={r} now={now} /> },
+          { key: 'includes', label: 'Includes', count: r.includes.length, body: <Includes role={r} writes={writes} /> },
+          { key: 'compare', label: 'Compare', body: <CompareRoles role={r} /> },
+          ...(writes ? [{ key: 'describe', label: 'Describe', body: <DescribeRole role={r} /> }] : []),
+          ...(me.may['ledger.read'] ? [{ key: 'history', label: 'History', body: <RevisionRows query={{ role: r.id }} /> }] : []),
+        ]}
+      />
     </>
   )
 }

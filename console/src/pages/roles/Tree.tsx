@@ -2,14 +2,18 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { answer, api, type Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
+import { Title } from '../../shared/Title'
 import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { NewRole } from './New'
 
 type Role = Schemas['Role']
 
 /** All roles, by application; what a role includes stands below it. */
 export function RoleTree() {
-  const { asOf } = useDay()
+  const { asOf, past } = useDay()
+  const me = useMe()
   const roles = useQuery({
     queryKey: ['roles', asOf],
     queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })),
@@ -25,11 +29,11 @@ export function RoleTree() {
   }
   return (
     <>
-      <h1>Roles</h1>
+      <Title list="roles" query={{ as_of: asOf }}>Roles</Title>
       <p className="text-soft mt-1">
         {count(all.length, 'role')} in {count(parts.size, 'part')}. Whoever holds a role holds what stands below it too.
       </p>
-      {all.length === 0 && <Empty>No role is here yet, or none in your part.</Empty>}
+      {all.length === 0 && <Empty>No role is here yet, or none in your part. A role says what its holders may do; most belong to one application, and are made on its page.</Empty>}
       {[...parts].map(([part, members]) => {
         // Roots: those no other role of the same part includes.
         const roots = members.filter((r) => !r.included_by.some((i) => i.id && members.some((m) => m.id === i.id)))
@@ -44,6 +48,7 @@ export function RoleTree() {
           </section>
         )
       })}
+      {!past && me.may['roles.create'] && <NewRole revision={roles.data.revision} />}
     </>
   )
 }

@@ -5,18 +5,9 @@ import { type Choice } from '../../shared/PickBox'
 import { Picks } from '../../shared/Picks'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
+import { useAttributes } from './attributes'
+import { Fields, operationOf, type Values } from './Fields'
 import { useGroupChoices, useRoleChoices } from './choices'
-
-const fields = [
-  { name: 'display_name', label: 'Name' },
-  { name: 'user_name', label: 'User name', hint: 'what they sign in with; never reused' },
-  { name: 'email', label: 'E-mail' },
-  { name: 'unit', label: 'Unit', hint: 'such as marine/pilotage' },
-  { name: 'title', label: 'Title' },
-  { name: 'manager', label: 'Manager', hint: 'user name' },
-  { name: 'start_date', label: 'First day', type: 'date' },
-  { name: 'end_date', label: 'Last day', type: 'date' },
-] as { name: string; label: string; hint?: string; type?: string }[]
 
 /** Adds a user, with roles and groups in the same change. */
 export function AddUser() {
@@ -25,14 +16,14 @@ export function AddUser() {
   const navigate = useNavigate()
   const roleChoices = useRoleChoices()
   const groupChoices = useGroupChoices()
-  const [values, setValues] = useState<Record<string, string>>({})
+  const declared = useAttributes()
+  const [values, setValues] = useState<Values>({})
   const [roles, setRoles] = useState<Choice[]>([])
   const [groups, setGroups] = useState<Choice[]>([])
   const name = values.user_name?.trim() ?? ''
   const add = () => {
-    const given = Object.fromEntries(Object.entries(values).filter(([, v]) => v.trim() !== ''))
     const operations = [
-      { op: 'add_user', ...given, user_name: name } as Operation,
+      { op: 'add_user', ...operationOf(values, {}), user_name: name } as Operation,
       ...groups.map((g): Operation => ({ op: 'add_member', group: g.key, user: name })),
       ...roles.map((r): Operation => ({ op: 'grant', role: r.key, user: name })),
     ]
@@ -51,19 +42,7 @@ export function AddUser() {
           add()
         }}
       >
-        {fields.map((f) => (
-          <label key={f.name}>
-            {f.label} {f.hint && <span className="text-soft text-sm">{f.hint}</span>}
-            <input
-              className="field"
-              name={f.name}
-              type={f.type ?? 'text'}
-              autoComplete="off"
-              value={values[f.name] ?? ''}
-              onChange={(e) => setValues({ ...values, [f.name]: e.target.value })}
-            />
-          </label>
-        ))}
+        <Fields fresh values={values} set={setValues} declared={declared} />
         <Picks title="Groups" label="Group to put into" choices={groupChoices} picked={groups} pick={setGroups} />
         <Picks title="Roles" label="Role to grant" choices={roleChoices} picked={roles} pick={setRoles} />
         <div className="col-span-2">

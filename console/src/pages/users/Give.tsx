@@ -1,52 +1,136 @@
 import { useState } from 'react'
-import type { Schemas } from '../../api/client'
+import type { Operation, Schemas } from '../../api/client'
 import { PickBox, type Choice } from '../../shared/PickBox'
-import { endOfDay, shortDay } from '../../shared/words'
+import { Picks } from '../../shared/Picks'
+import { windowOf } from '../../shared/window'
+import { count, shortDay } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
+import { noTerms, scheduleWords, TermsFields, type TermsInput } from './Terms'
+
+/** Who a role is given to: a user or a group. */
+export type Holder = { user?: string; group?: string; label: string; revision: number }
+
+function termsOf(t: TermsInput, zone: string) {
+  return {
+    ...windowOf(t, zone),
+    scopes: t.scopes.length > 0 ? t.scopes.map((s) => ({ application: s.application, pattern: s.pattern.trim() })) : undefined,
+    schedule: t.days.length > 0 ? { days: t.days, from: t.from, until: t.until, time_zone: zone } : undefined,
+  }
+}
+
+function termsWords(t: TermsInput, zone: string) {
+  return [
+    t.first && `from ${shortDay(t.first)}`,
+    t.last ? `last day ${shortDay(t.last)}` : 'no end',
+    ...t.scopes.map((s) => `within ${s.pattern} of ${s.application}`),
+    t.days.length > 0 && scheduleWords(t.days, t.from, t.until, zone),
+  ]
+    .filter(Boolean)
+    .join(', ')
+}
 
 /** Puts a grant on the change sheet. */
-export function GrantRole({ user }: { user: Schemas['UserDetail'] }) {
+export function GrantRole({ to }: { to: Holder }) {
   const choices = useRoleChoices()
   const sheet = useSheet()
   const zone = useMe().time_zone
   const [role, setRole] = useState<Choice | null>(null)
-  const [last, setLast] = useState('')
-  const add = () => {
-    if (!role) return
-    // "until" is exclusive: the first instant after the last day.
-    const until = last ? new Date(new Date(endOfDay(last, zone)).getTime() + 1).toISOString() : undefined
-    sheet.add(
-      {
-        verb: 'Grant',
-        what: `${role.label} to ${user.display_name}`,
-        detail: `${role.key}${last ? `, last day ${shortDay(last)}` : ', no end'}`,
-        operations: [{ op: 'grant', role: role.key, user: user.user_name, until }],
-      },
-      user.revision,
-    )
-    setRole(null)
-    setLast('')
-  }
+  const [terms, setTerms] = useState(noTerms)
+  const blank = terms.scopes.some((s) => s.pattern.trim() === '')
   return (
     <form
-      className="mt-3 flex flex-wrap items-end gap-3"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
-        add()
+        if (!role || blank) return
+        sheet.add(
+          {
+            verb: 'Grant',
+            what: `${role.label} to ${to.label}`,
+            detail: `${role.key}, ${termsWords(terms, zone)}`,
+            operations: [{ op: 'grant', role: role.key, user: to.user, group: to.group, ...termsOf(terms, zone) } as Operation],
+          },
+          to.revision,
+        )
+        setRole(null)
+        setTerms(noTerms)
       }}
     >
-      <div className="w-72">
-        <PickBox label="Role to grant" choices={choices} value={role} onChange={setRole} />
+      <div className="flex flex-wrap items-end gap-3">
+        <div className="w-72">
+          <PickBox label="Role to grant" choices={choices} value={role} onChange={setRole} />
+        </div>
+        <label className="text-soft flex items-center gap-2 text-sm">
+          last day
+          <input type="date" className="field text-ink w-auto" value={terms.last} onChange={(e) => setTerms({ ...terms, last: e.target.value })} />
+        </label>
+        <button type="submit" className="button-quiet" disabled={!role || blank}>
+          Put on the sheet
+        </button>
       </div>
-      <label className="text-soft flex items-center gap-2 text-sm">
-        last day
-        <input type="date" className="field text-ink w-auto" value={last} onChange={(e) => setLast(e.target.value)} />
-      </label>
-      <button type="submit" className="button-quiet" disabled={!role}>
-        Put on the sheet
+      <TermsFields terms={terms} set={setTerms} role={role?.key} zone={zone} />
+    </form>
+  )
+}
+
+/** The whole set of roles somebody has directly, at once: only the differences
+ * are put on the sheet. */
+export function SetRoles({ user }: { user: Schemas['UserDetail'] }) {
+  const choices = useRoleChoices()
+  const sheet = useSheet()
+  const [open, setOpen] = useState(false)
+  const mine = user.assignments.filter((a) => !a.default)
+  const now = [...new Map(mine.map((a) => [a.role.key ?? a.id, { key: a.role.key ?? a.id, label: a.role.label }])).values()]
+  const [picked, setPicked] = useState<Choice[]>(now)
+  if (!open)
+    return (
+      <button
+        type="button"
+        className="press mt-3"
+        onClick={() => {
+          setPicked(now)
+          setOpen(true)
+        }}
+      >
+        Set all roles at once
       </button>
+    )
+  const gone = mine.filter((a) => !picked.some((p) => p.key === (a.role.key ?? a.id)))
+  const fresh = picked.filter((p) => !now.some((n) => n.key === p.key))
+  return (
+    <form
+      aria-label="Set all roles at once"
+      className="bg-wash mt-3 max-w-120 rounded-md p-3"
+      onSubmit={(e) => {
+        e.preventDefault()
+        sheet.add(
+          {
+            verb: 'Set',
+            what: `the roles of ${user.display_name}`,
+            detail: [fresh.length > 0 && `${count(fresh.length, 'role')} more`, gone.length > 0 && `${count(gone.length, 'role')} fewer`].filter(Boolean).join(', '),
+            operations: [...gone.map((a) => ({ op: 'revoke', assignment: a.id })), ...fresh.map((r) => ({ op: 'grant', role: r.key, user: user.user_name }))] as Operation[],
+          },
+          user.revision,
+        )
+        setOpen(false)
+      }}
+    >
+      <Picks title={`Roles ${user.display_name} shall have directly`} label="Role to add" choices={choices} picked={picked} pick={setPicked} />
+      <p className="text-soft mt-2 text-sm" aria-live="polite">
+        {fresh.length + gone.length === 0
+          ? 'As it is now.'
+          : [fresh.length > 0 && `To grant: ${fresh.map((r) => r.label).join(', ')}`, gone.length > 0 && `To revoke: ${gone.map((a) => a.role.label).join(', ')}`].filter(Boolean).join('. ') + '. What stays is left alone.'}
+      </p>
+      <div className="mt-2 flex gap-3">
+        <button type="submit" className="button-quiet" disabled={fresh.length + gone.length === 0}>
+          Put on the sheet
+        </button>
+        <button type="button" className="press" onClick={() => setOpen(false)}>
+          Never mind
+        </button>
+      </div>
     </form>
   )
 }

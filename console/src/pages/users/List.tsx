@@ -4,24 +4,26 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useRef, useState } from 'react'
 import { answer, api, type Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
-import { count, fullDay, unitWords } from '../../shared/words'
+import { count, fullDay, shortDay, unitWords } from '../../shared/words'
+import { SaveAs } from '../../shared/SaveAs'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
+import { columnsOf, useAttributes, usual, type Column } from './attributes'
+import { ColumnPicker } from './ColumnPicker'
+import { FilterBuilder } from './FilterBuilder'
+import { fetchAll, GroupByRule, Several } from './Several'
+import { Views } from './Views'
 
 const route = getRouteApi('/shell/users')
 
 const statuses = ['active', 'invited', 'suspended', 'departed'] as const
 type StatusWord = (typeof statuses)[number]
 
-const columns = [
-  { key: 'name', label: 'Name' },
-  { key: 'user_name', label: 'User name' },
-  { key: 'title', label: 'Title' },
-  { key: 'unit', label: 'Unit' },
-  { key: 'status', label: 'Status' },
-] as const
-
-const cells = 'grid grid-cols-[1.4fr_1.2fr_1.1fr_1.3fr_0.7fr] gap-3 px-2'
+/** How wide each column is; one that was declared is as wide as the rest. */
+const widths: Record<string, string> = { name: '1.4fr', user_name: '1.2fr', title: '1.1fr', unit: '1.3fr', status: '0.7fr', email: '1.6fr', kind: '0.6fr' }
+const layoutOf = (shown: Column[], picks: boolean) => ({
+  gridTemplateColumns: [...(picks ? ['1.5rem'] : []), ...shown.map((c) => `minmax(0, ${widths[c.key] ?? '1fr'})`)].join(' '),
+})
 
 /** The register of users. */
 export function UserList() {
@@ -29,6 +31,10 @@ export function UserList() {
   const navigate = route.useNavigate()
   const { asOf, past } = useDay()
   const me = useMe()
+  const columns = columnsOf(useAttributes(asOf))
+  const shownKeys = search.columns?.split(',') ?? usual
+  const shown = shownKeys.map((k) => columns.find((c) => c.key === k)).filter((c) => c !== undefined)
+  const [building, setBuilding] = useState(false)
   const [text, setText] = useState(search.q ?? '')
   // What is typed goes into the address a moment later, without a step back
   // for every letter.
@@ -63,6 +69,18 @@ export function UserList() {
         }),
       ),
   })
+  const [picked, setPicked] = useState<Map<string, string>>(new Map())
+  const picks = !past && (me.may['users.update'] || me.may['roles.assign'] || me.may['groups.update'])
+  const pick = (u: Schemas['User'], yes: boolean) => {
+    const next = new Map(picked)
+    if (yes) next.set(u.user_name, u.display_name)
+    else next.delete(u.user_name)
+    setPicked(next)
+  }
+  const pickAll = async () => {
+    const all = await fetchAll({ q: search.q, status: search.status as StatusWord | undefined, unit: search.unit, group: search.group, filter: search.filter })
+    setPicked(new Map(all.map((p) => [p.user_name, p.label])))
+  }
   const rows = users.data?.pages.flatMap((p) => p.users) ?? []
   const total = users.data?.pages[0]?.total ?? 0
   const sort = search.sort ?? 'name'
@@ -73,18 +91,24 @@ export function UserList() {
       <div className="flex items-baseline justify-between gap-4">
         <h1>Users</h1>
         {me.may['users.create'] && !past && (
-          <Link to="/users/add" className="button">
-            Add a user
-          </Link>
+          <div className="flex gap-3">
+            <Link to="/import" className="button-quiet">
+              Import
+            </Link>
+            <Link to="/users/add" className="button">
+              Add a user
+            </Link>
+          </div>
         )}
       </div>
       <p className="text-soft mt-1" role="status">
         {users.isPending ? 'Reading the register …' : `${count(total, 'user')}${search.unit ? ` in ${unitWords(search.unit)}` : ''}${past ? `, at the end of ${fullDay(asOf!)}` : ''}.`}
       </p>
+      <Views search={search} />
       <div className="mt-3 flex gap-3">
         <input
           type="search"
-          className="field max-w-90"
+          className="field max-w-72"
           aria-label="Search users by name, user name, title or e-mail"
           placeholder="Name, user name, title or e-mail"
           value={text}
@@ -114,7 +138,23 @@ export function UserList() {
           </button>
         )}
         <Filter key={search.filter} text={search.filter ?? ''} set={(filter) => void navigate({ search: (s) => ({ ...s, filter: filter || undefined }) })} />
+        <button type="button" className="button-quiet whitespace-nowrap" aria-expanded={building} onClick={() => setBuilding(!building)}>
+          Build a filter
+        </button>
+        <SaveAs list="users" query={{ q: search.q, status: search.status, unit: search.unit, group: search.group, filter: search.filter, sort: search.sort, as_of: asOf }} columns={shownKeys} />
+        <ColumnPicker columns={columns} shown={shownKeys} set={(keys) => void navigate({ search: (s) => ({ ...s, columns: keys?.join(',') }) })} />
       </div>
+      {building && <FilterBuilder key={`${search.filter} of ${columns.length}`} filter={search.filter ?? ''} columns={columns} set={(filter) => void navigate({ search: (s) => ({ ...s, filter: filter || undefined }) })} />}
+      {search.filter && !past && me.may['groups.create'] && users.data && <GroupByRule filter={search.filter} revision={users.data.pages[0]!.revision} />}
+      {picked.size > 0 && picks && (
+        <Several
+          picked={[...picked].map(([user_name, label]) => ({ user_name, label }))}
+          clear={() => setPicked(new Map())}
+          total={total}
+          all={() => void pickAll()}
+          revision={users.data?.pages[0]?.revision ?? 0}
+        />
+      )}
       {users.error && <Trouble error={users.error} retry={() => void users.refetch()} />}
       {users.isPending && <Loading what="users" />}
       {users.data && rows.length === 0 && (
@@ -123,7 +163,7 @@ export function UserList() {
         </Empty>
       )}
       {rows.length > 0 && (
-        <Rows rows={rows} sort={sort} order={order} more={users.hasNextPage && !users.isFetchingNextPage ? () => void users.fetchNextPage() : undefined} total={total} />
+        <Rows shown={shown} rows={rows} sort={sort} order={order} more={users.hasNextPage && !users.isFetchingNextPage ? () => void users.fetchNextPage() : undefined} total={total} picked={picks ? picked : undefined} pick={pick} />
       )}
     </div>
   )
@@ -155,7 +195,26 @@ function Filter({ text, set }: { text: string; set: (text: string) => void }) {
 
 /** The rows that are in sight, of however many; the rest are fetched as one
  * scrolls towards them. */
-function Rows({ rows, sort, order, more, total }: { rows: Schemas['User'][]; sort: string; order: (key: string) => void; more?: () => void; total: number }) {
+function Rows({
+  shown,
+  rows,
+  sort,
+  order,
+  more,
+  total,
+  picked,
+  pick,
+}: {
+  shown: Column[]
+  rows: Schemas['User'][]
+  sort: string
+  order: (key: string) => void
+  more?: () => void
+  total: number
+  picked?: Map<string, string>
+  pick: (u: Schemas['User'], yes: boolean) => void
+}) {
+  const layout = layoutOf(shown, picked !== undefined)
   const box = useRef<HTMLDivElement>(null)
   // eslint-disable-next-line react-hooks/incompatible-library -- the virtualizer tells when to draw again
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 38, overscan: 12 })
@@ -167,15 +226,24 @@ function Rows({ rows, sort, order, more, total }: { rows: Schemas['User'][]; sor
   return (
     <div role="table" aria-label="Users" aria-rowcount={total} className="mt-3 flex min-h-40 grow flex-col">
       <div role="rowgroup">
-        <div role="row" className={`${cells} border-rule border-b py-2`}>
-          {columns.map((c) => {
+        <div role="row" className="border-rule grid gap-3 border-b px-2 py-2" style={layout}>
+          {picked && (
+            <div role="columnheader">
+              <span className="sr-only">Pick</span>
+            </div>
+          )}
+          {shown.map((c) => {
             const up = sort === c.key
             const down = sort === `-${c.key}`
             return (
               <div role="columnheader" key={c.key} aria-sort={up ? 'ascending' : down ? 'descending' : 'none'}>
-                <button type="button" className="text-soft text-sm font-semibold" onClick={() => order(c.key)}>
-                  {c.label} <span aria-hidden>{up ? '↑' : down ? '↓' : ''}</span>
-                </button>
+                {c.sorts ? (
+                  <button type="button" className="text-soft text-left text-sm font-semibold" onClick={() => order(c.key)}>
+                    {c.label} <span aria-hidden>{up ? '↑' : down ? '↓' : ''}</span>
+                  </button>
+                ) : (
+                  <span className="text-soft text-sm font-semibold">{c.label}</span>
+                )}
               </div>
             )
           })}
@@ -190,26 +258,17 @@ function Rows({ rows, sort, order, more, total }: { rows: Schemas['User'][]; sor
                 role="row"
                 key={u.id}
                 aria-rowindex={v.index + 1}
-                className={`${cells} border-rule absolute inset-x-0 top-0 h-9.5 items-center border-b`}
-                style={{ transform: `translateY(${v.start}px)` }}
+                className="border-rule absolute inset-x-0 top-0 grid h-9.5 items-center gap-3 border-b px-2"
+                style={{ ...layout, transform: `translateY(${v.start}px)` }}
               >
-                <div role="cell" className="truncate">
-                  <Link to="/users/$user" params={{ user: u.user_name }} className="press" title={u.display_name}>
-                    {u.display_name}
-                  </Link>
-                </div>
-                <div role="cell" className="truncate font-mono text-sm" title={u.user_name}>
-                  {u.user_name}
-                </div>
-                <div role="cell" className="truncate">
-                  {u.kind === 'service' ? <span className="text-soft">service account</span> : u.title}
-                </div>
-                <div role="cell" className="truncate">
-                  {unitWords(u.unit)}
-                </div>
-                <div role="cell">
-                  <StatusText user={u} />
-                </div>
+                {picked && (
+                  <div role="cell">
+                    <input type="checkbox" className="block size-4.5" aria-label={`Pick ${u.display_name}`} checked={picked.has(u.user_name)} onChange={(e) => pick(u, e.target.checked)} />
+                  </div>
+                )}
+                {shown.map((c) => (
+                  <Cell key={c.key} column={c} user={u} />
+                ))}
               </div>
             )
           })}
@@ -217,6 +276,68 @@ function Rows({ rows, sort, order, more, total }: { rows: Schemas['User'][]; sor
       </div>
     </div>
   )
+}
+
+function Cell({ column, user: u }: { column: Column; user: Schemas['User'] }) {
+  switch (column.key) {
+    case 'name':
+      return (
+        <div role="cell" className="truncate">
+          <Link to="/users/$user" params={{ user: u.user_name }} className="press" title={u.display_name}>
+            {u.display_name}
+          </Link>
+        </div>
+      )
+    case 'user_name':
+      return (
+        <div role="cell" className="truncate font-mono text-sm" title={u.user_name}>
+          {u.user_name}
+        </div>
+      )
+    case 'status':
+      return (
+        <div role="cell">
+          <StatusText user={u} />
+        </div>
+      )
+    case 'title':
+      return (
+        <div role="cell" className="truncate" title={u.title}>
+          {u.kind === 'service' ? <span className="text-soft">service account</span> : u.title}
+        </div>
+      )
+  }
+  const value = valueOf(u, column)
+  return (
+    <div role="cell" className="truncate" title={value}>
+      {value}
+    </div>
+  )
+}
+
+/** What a user has in a column, as people read it. */
+export function valueOf(u: Schemas['User'], { key, type }: Column): string {
+  switch (key) {
+    case 'name':
+      return u.display_name
+    case 'unit':
+      return unitWords(u.unit)
+    case 'manager':
+      return u.manager?.label ?? ''
+    case 'start_date':
+    case 'end_date':
+      return u[key] ? shortDay(u[key]) : ''
+    case 'email':
+    case 'kind':
+    case 'employment_type':
+    case 'location':
+    case 'user_name':
+    case 'title':
+    case 'status':
+      return u[key] ?? ''
+  }
+  const value = u.custom?.[key] ?? ''
+  return value && type === 'date' ? shortDay(value) : value
 }
 
 export function StatusText({ user }: { user: Pick<Schemas['User'], 'status' | 'effective'> }) {

@@ -1,20 +1,19 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { Fragment, useState } from 'react'
 import { answer, api, type Schemas } from '../../api/client'
-import { Mark, markWords, type MarkName } from '../../shared/Mark'
-import { Path } from '../../shared/Path'
-import { PathText } from '../../shared/PathText'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
 import { Terms } from '../../shared/Terms'
-import { count, moment, shortDay, unitWords, until } from '../../shared/words'
+import { count, shortDay, unitWords, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { Life } from './Life'
-import { GrantRole, JoinGroup } from './Give'
+import { AccessLines } from './AccessLines'
+import { Attributes } from './Attributes'
+import { GrantRole, JoinGroup, SetRoles } from './Give'
+import { SameAs } from './SameAs'
 import { StatusText } from './List'
 
 const route = getRouteApi('/shell/users/$user')
@@ -75,6 +74,11 @@ export function OneUser() {
         </span>
       </p>
       {access.data && <Sum access={access.data} />}
+      <p className="mt-1">
+        <Link to="/view-as" search={{ user: u.user_name }} className="press">
+          View as {u.display_name}
+        </Link>
+      </p>
       <Tabs
         chosen={tab}
         choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'access' ? undefined : t }) })}
@@ -85,13 +89,14 @@ export function OneUser() {
             body: access.error ? (
               <Trouble error={access.error} retry={() => void access.refetch()} />
             ) : access.data ? (
-              <AccessLines access={access.data} now={now} />
+              <AccessLines lines={access.data.lines} now={now} />
             ) : (
               <Loading what="their access" />
             ),
           },
           { key: 'given', label: 'Groups and roles', count: u.groups.length + u.assignments.length, body: <GivenTo user={u} now={now} /> },
           { key: 'attributes', label: 'Attributes', body: <Attributes user={u} /> },
+          { key: 'same', label: 'Same as', body: <SameAs user={u} /> },
           { key: 'life', label: 'Over time', body: <Life user={u.user_name} now={now} /> },
           { key: 'history', label: 'History', body: <RevisionRows query={{ user: u.user_name }} /> },
         ]}
@@ -112,103 +117,6 @@ function Sum({ access: a }: { access: Schemas['Access'] }) {
       )}
       .
     </p>
-  )
-}
-
-function AccessLines({ access, now }: { access: Schemas['Access']; now: Date }) {
-  const [open, setOpen] = useState<number>()
-  if (access.lines.length === 0) return <Empty>Can do nothing. Grant a role, or put them into a group that holds one.</Empty>
-  return (
-    <table className="register">
-      <thead>
-        <tr>
-          <th>Application</th>
-          <th>May</th>
-          <th>On</th>
-          <th>Through</th>
-          <th>Until</th>
-        </tr>
-      </thead>
-      <tbody>
-        {access.lines.map((l, i) => (
-          <Fragment key={i}>
-            <tr className={open === i ? 'bg-open [&>td]:border-b-0' : ''}>
-              <td>{l.application.label}</td>
-              <td>{l.actions.join(', ')}</td>
-              <td>
-                <PathText path={l.pattern} />
-                <Conditions own={l.own} schedule={l.schedule?.words} fences={l.fences} />
-              </td>
-              <td>
-                <button type="button" className="press text-left" aria-expanded={open === i} onClick={() => setOpen(open === i ? undefined : i)}>
-                  <Through line={l} />
-                </button>
-              </td>
-              <td className={l.until || l.from ? 'text-brass' : 'text-soft'} title={l.until ? moment(l.until) : undefined}>
-                {l.from && !l.now ? (
-                  `from ${shortDay(l.from)}`
-                ) : l.until ? (
-                  <>
-                    <Mark name="ends" /> <span className="font-semibold">{until(l.until, now)}</span>
-                  </>
-                ) : (
-                  'no end'
-                )}
-              </td>
-            </tr>
-            {open === i && (
-              <tr className="bg-open">
-                <td colSpan={5} className="pt-0!">
-                  <div className="flex flex-col gap-2">
-                    {l.paths.map((p, j) => (
-                      <Path key={j} path={p} />
-                    ))}
-                  </div>
-                </td>
-              </tr>
-            )}
-          </Fragment>
-        ))}
-      </tbody>
-    </table>
-  )
-}
-
-/** On what a line holds, each with its mark and its word. */
-function Conditions({ own, schedule, fences }: { own?: boolean; schedule?: string; fences?: string[] }) {
-  return (
-    <>
-      {own && (
-        <div className="text-soft text-sm">
-          <Mark name="own" /> only their own
-        </div>
-      )}
-      {schedule && (
-        <div className="text-soft text-sm">
-          <Mark name="scheduled" /> {schedule}
-        </div>
-      )}
-      {(fences ?? []).map((f) => (
-        <div key={f} className="text-brick text-sm">
-          <Mark name="fenced" /> not <PathText path={f} />, fenced
-        </div>
-      ))}
-    </>
-  )
-}
-
-function Through({ line }: { line: Schemas['AccessLine'] }) {
-  const steps = line.paths[0]?.steps ?? []
-  const groups = steps.filter((s) => s.kind === 'group')
-  const role = steps.find((s) => s.kind === 'role')
-  const more = line.paths.length - 1
-  const name = line.through as MarkName
-  const word = name === 'group' ? `group ${groups[0]?.label}` : name === 'included' ? `${role?.label}, included role` : name === 'direct' ? `direct ${role?.label}` : markWords[name]
-  return (
-    <>
-      <Mark name={name} /> {word}
-      {more > 0 && <span className="text-soft font-normal"> and {count(more, 'other way')}</span>}
-    </>
   )
 }
 
@@ -273,7 +181,12 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
           </tbody>
         </table>
       )}
-      {acts && me.may['roles.assign'] && <GrantRole user={user} />}
+      {acts && me.may['roles.assign'] && (
+        <>
+          <GrantRole to={{ user: user.user_name, label: user.display_name, revision: user.revision }} />
+          <SetRoles key={user.revision} user={user} />
+        </>
+      )}
       <h2 className="mt-7">Groups</h2>
       {user.groups.length === 0 && <Empty>In no group.</Empty>}
       {user.groups.length > 0 && (
@@ -322,54 +235,6 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
         </table>
       )}
       {acts && me.may['groups.update'] && <JoinGroup user={user} />}
-    </>
-  )
-}
-
-function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
-  const me = useMe()
-  const sheet = useSheet()
-  const { past } = useDay()
-  const rows = [
-    ['User name', u.user_name],
-    ['Name', u.display_name],
-    ['E-mail', u.email],
-    ['Kind', u.kind],
-    ['Status', u.status],
-    ['Unit', u.unit],
-    ['Title', u.title],
-    ['Manager', u.manager?.label],
-    ['Employment', u.employment_type],
-    ['Location', u.location],
-    ['First day', u.start_date && shortDay(u.start_date)],
-    ['Last day', u.end_date && shortDay(u.end_date)],
-    ['Id', u.id],
-  ]
-  const turn = (status: 'suspended' | 'active') =>
-    sheet.add(
-      { verb: status === 'active' ? 'Bring back' : 'Suspend', what: u.display_name, operations: [{ op: 'update_user', user: u.user_name, status }] },
-      u.revision,
-    )
-  return (
-    <>
-      <dl className="mt-2 grid max-w-160 grid-cols-[10rem_1fr]">
-        {rows.map(([label, value]) => (
-          <Fragment key={label}>
-            <dt className="text-soft border-rule border-b py-1.5">{label}</dt>
-            <dd className="border-rule border-b py-1.5">{value || <span className="text-soft">not given</span>}</dd>
-          </Fragment>
-        ))}
-      </dl>
-      {me.may['users.update'] && !past && u.status === 'active' && (
-        <button type="button" className="button-quiet mt-4" onClick={() => turn('suspended')}>
-          Suspend
-        </button>
-      )}
-      {me.may['users.update'] && !past && u.status === 'suspended' && (
-        <button type="button" className="button-quiet mt-4" onClick={() => turn('active')}>
-          Bring back
-        </button>
-      )}
     </>
   )
 }

@@ -1,0 +1,148 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/finding"
+)
+
+// described is a large organisation with an application of 2,000 resources, 8
+// actions and 2,000 roles, given to a fifth of the users.
+func described(users int) (*access.Snapshot, error) {
+	s, err := snapshot(users)
+	if err != nil {
+		return nil, err
+	}
+	rng := rand.New(rand.NewPCG(7420, 8))
+	actions := []string{"read", "create", "update", "delete", "move", "count", "seal", "open"}
+	add := &access.AddApplication{Key: "shelves", State: access.StateLive}
+	for _, a := range actions {
+		add.Actions = append(add.Actions, access.Action{Key: a})
+	}
+	ops := []access.Operation{add}
+	path := func(i int) string {
+		if i%20 == 0 {
+			return fmt.Sprintf("aisle-%d", i/20)
+		}
+		return fmt.Sprintf("aisle-%d/shelf-%d", i/20, i)
+	}
+	for i := range 2000 {
+		ops = append(ops, &access.AddResource{Application: "shelves", Path: path(i)})
+	}
+	for i := range 2000 {
+		key := access.RoleRef(fmt.Sprintf("shelves/keeper-%d", i))
+		ops = append(ops, &access.AddRole{Key: fmt.Sprintf("keeper-%d", i), Application: "shelves"})
+		for range 3 {
+			ops = append(ops, &access.AddPermission{Role: key, Actions: []string{actions[rng.IntN(8)], actions[rng.IntN(8)]}, Pattern: path(rng.IntN(2000))})
+		}
+		if i > 0 && i%4 == 0 {
+			ops = append(ops, &access.IncludeRole{Role: key, Includes: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(i)))})
+		}
+		for range users / 10_000 {
+			ops = append(ops, &access.Grant{Role: key, User: access.UserRef(access.UserID(1 + rng.IntN(users)).String())})
+		}
+	}
+	return applied(s, ops)
+}
+
+func applied(s *access.Snapshot, ops []access.Operation) (*access.Snapshot, error) {
+	d := s.Draft()
+	for i, op := range ops {
+		d.Apply(i, op, 1)
+	}
+	if len(d.Faults) > 0 {
+		return nil, &d.Faults[0]
+	}
+	return d.Seal(d.Revision, 1), nil
+}
+
+// describing measures coverage and findings over 100,000 users and 2,000 roles,
+// afresh and by difference, and what 500 expectations add to judging a change.
+func describing(context.Context, string) ([]line, error) {
+	const users = 100_000
+	s, err := described(users)
+	if err != nil {
+		return nil, err
+	}
+	at := access.At(time.Now())
+	app, _ := s.FindApplication("shelves")
+	n := 0
+	cover := func() error {
+		n = len(s.Coverage(app, at).Rows)
+		return nil
+	}
+	var report *finding.Report
+	look := func() error {
+		report = finding.Look(s, at, nil)
+		return nil
+	}
+	if err := look(); err != nil {
+		return nil, err
+	}
+	rng := rand.New(rand.NewPCG(1, 1))
+	next := func() error {
+		later, err := applied(s, []access.Operation{&access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String()), Window: access.Window{From: access.Instant(1 + rng.IntN(1000))}}})
+		if err != nil {
+			return err
+		}
+		report.Next(later, at, nil)
+		return nil
+	}
+	afresh, covered, err := inTurn(5, look, cover)
+	if err != nil {
+		return nil, err
+	}
+	again, byDifference, err := inTurn(5, look, next)
+	if err != nil {
+		return nil, err
+	}
+	var ops []access.Operation
+	for i := range 500 {
+		o := &access.SetExpectation{Key: fmt.Sprintf("kept-%d", i), Application: "shelves", Action: "read", Pattern: fmt.Sprintf("aisle-%d", i%100), May: i%5 == 0, Blocking: true}
+		switch i % 3 {
+		case 0:
+			o.User = access.UserRef(access.UserID(1 + rng.IntN(users)).String())
+		case 1:
+			o.Group = access.GroupRef(fmt.Sprintf("team-%d-crew", i))
+		default:
+			o.Group, o.Except, o.May = access.GroupRef(fmt.Sprintf("team-%d-crew", i)), true, false
+		}
+		ops = append(ops, o)
+	}
+	expecting, err := applied(s, ops)
+	if err != nil {
+		return nil, err
+	}
+	states := func() error {
+		expecting.BrokenByEach(expecting.Expectations(), at)
+		return nil
+	}
+	judge := func(s *access.Snapshot) func() error {
+		return func() error {
+			d := s.Draft()
+			d.Apply(0, &access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String()), Window: access.Window{From: access.Instant(1 + rng.IntN(1000))}}, at)
+			d.Finish()
+			p := d.Preview(at)
+			d.GuardRails(1, p, at)
+			return nil
+		}
+	}
+	with, without, err := inTurn(400, judge(expecting), judge(s))
+	if err != nil {
+		return nil, err
+	}
+	read, _, err := inTurn(5, states, cover)
+	if err != nil {
+		return nil, err
+	}
+	return []line{
+		{"the state of 500 expectations, afresh, against that coverage", read.String(), covered.String(), ratio(read.p50(), covered.p50()), ""},
+		{fmt.Sprintf("findings over %d users and 2,000 roles afresh, against the coverage of %d resources × 8 actions", users, n), afresh.String(), covered.String(), ratio(afresh.p50(), covered.p50()), fmt.Sprintf("aim: 2 s together; %d found", len(report.Findings))},
+		{"findings by difference after one grant, against afresh", byDifference.String(), again.String(), ratio(byDifference.p50(), again.p50()), ""},
+		{"one grant judged with 500 expectations, against none", with.String(), without.String(), ratio(with.p50(), without.p50()), "aim: at most 5 ms more"},
+	}, nil
+}

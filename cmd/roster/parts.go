@@ -1,0 +1,153 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+
+	"ableroster/wire"
+)
+
+func partsList(c *call) error {
+	if err := c.parse(); err != nil {
+		return err
+	}
+	l, err := c.client.Parts(c.ctx)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	add := func(what string, all []wire.Part) {
+		for _, p := range all {
+			whom := p.Author.Label
+			if what == "passed on" {
+				whom = "whoever may"
+				if p.To != nil {
+					whom = p.To.Label
+				}
+			}
+			state := p.State
+			switch {
+			case p.EndedBy != nil && p.State == "made":
+				state = "made by " + p.EndedBy.Label + ", revision " + fmt.Sprint(p.Revision)
+			case p.State == "refused":
+				state = "refused by " + p.EndedBy.Label + ": " + p.Answer
+			case p.Trouble != "":
+				state = "cannot be made now: " + p.Trouble
+			}
+			does := p.Sentences
+			if len(does) == 0 {
+				does = []string{""}
+			}
+			for i, s := range does {
+				if i == 0 {
+					rows = append(rows, []string{what, p.ID, whom, state, s, p.Reason})
+				} else {
+					rows = append(rows, []string{"", "", "", "", s, ""})
+				}
+			}
+		}
+	}
+	add("to make", l.ToMake)
+	add("passed on", l.Mine)
+	c.table(l, []string{"what", "part", "with", "state", "does", "why"}, rows)
+	switch {
+	case len(rows) == 0:
+		c.say("No part of a change waits for you, and you passed none on.")
+	case len(l.ToMake) > 0:
+		c.say("\nroster parts make %s makes one, with -dry-run first to see what it does; roster parts refuse %s -why … sends it back.", l.ToMake[0].ID, l.ToMake[0].ID)
+	}
+	return nil
+}
+
+func partsMake(c *call) error {
+	change := c.changes()
+	if err := c.parse("PART"); err != nil {
+		return err
+	}
+	l, err := c.client.Parts(c.ctx)
+	if err != nil {
+		return err
+	}
+	for _, p := range l.ToMake {
+		if p.ID != c.args[0] {
+			continue
+		}
+		var ops []json.RawMessage
+		for _, line := range p.Lines {
+			ops = append(ops, line.Operations...)
+		}
+		if change.reason == "" {
+			change.reason = "Passed on by " + p.Author.Label + ": " + p.Reason
+		}
+		change.parts = []string{p.ID}
+		return change.send(c, ops)
+	}
+	return &usageError{"no part “" + c.args[0] + "” waits for you; roster parts list has those that do"}
+}
+
+func partsRefuse(c *call) error {
+	why := c.flags.String("why", "", "why, for whoever passed it on")
+	if err := c.parse("PART"); err != nil {
+		return err
+	}
+	if *why == "" {
+		return &usageError{"say why with -why"}
+	}
+	if err := c.client.RefusePart(c.ctx, c.args[0], *why); err != nil {
+		return err
+	}
+	c.say("%s went back to who passed it on.", c.args[0])
+	return nil
+}
+
+func partsWithdraw(c *call) error {
+	if err := c.parse("PART"); err != nil {
+		return err
+	}
+	if err := c.client.WithdrawPart(c.ctx, c.args[0]); err != nil {
+		return err
+	}
+	c.say("%s was taken back.", c.args[0])
+	return nil
+}
+
+// passOn passes operations on instead of making them.
+func (x *changing) passOnTo(c *call, ops []json.RawMessage, reason string) error {
+	p, err := c.client.PassOn(c.ctx, wire.PartRequest{To: x.passTo, Reason: reason, Lines: []wire.PartLine{{Operations: ops}}})
+	if err != nil {
+		return err
+	}
+	if !c.people() {
+		c.json(p)
+		return nil
+	}
+	whom := "whoever may make it"
+	if p.To != nil {
+		whom = p.To.Label
+	}
+	c.say("Nothing was changed. Passed on to %s, as %s:", whom, p.ID)
+	for _, s := range p.Sentences {
+		c.say("  %s", s)
+	}
+	c.say("It waits on their Today; roster parts list says what came of it.")
+	return nil
+}
+
+func refusalsList(c *call) error {
+	if err := c.parse(); err != nil {
+		return err
+	}
+	l, err := c.client.Refusals(c.ctx)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, r := range l.Refusals {
+		rows = append(rows, []string{r.Last.In(c.zone).Format("2 Jan 2006 15:04"), r.User.Label, fmt.Sprint(r.Times), r.Via, r.Call, r.Detail})
+	}
+	c.table(l, []string{"when", "who", "times", "through", "call", "told"}, rows)
+	if len(rows) == 0 {
+		c.say("Nothing was refused in the last 90 days.")
+	}
+	return nil
+}

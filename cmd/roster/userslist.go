@@ -1,0 +1,240 @@
+package main
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"ableroster/client"
+	"ableroster/wire"
+)
+
+// listing are the flags that choose users for a list.
+type listing struct {
+	text, unit, status, group, where, sort, columns, view *string
+}
+
+func (c *call) listing() *listing {
+	text := func(name, about string) *string { return c.flags.String(name, "", about) }
+	return &listing{
+		text:    text("q", "text in the name, user name, title or e-mail"),
+		unit:    text("unit", "this unit and all below it"),
+		status:  text("status", "invited, active, suspended or departed"),
+		group:   text("group", "members of this group, at any depth"),
+		where:   text("where", "a filter, as employment_type eq \"contractor\" and end_date lt \"2027-01-01\" (RFC 7644, section 3.4.2.2; within is the unit and all above it)"),
+		sort:    text("sort", "an attribute, name by default; - before it for the other way round"),
+		columns: text("columns", "attributes to show, with commas between them"),
+		view:    text("view", "a saved view; what else is given comes in its place"),
+	}
+}
+
+// usual are the columns of a list that says nothing of them.
+var usual = []string{"user_name", "name", "status", "unit", "title", "end_date"}
+
+// chosen is the query of a list, and the columns it shows.
+func (l *listing) chosen(c *call) (wire.ViewSearch, []string, error) {
+	var s wire.ViewSearch
+	columns := usual
+	if *l.view != "" {
+		all, err := c.client.Views(c.ctx)
+		if err != nil {
+			return s, nil, err
+		}
+		i := slices.IndexFunc(all.Views, func(v wire.SavedView) bool { return v.Key == *l.view })
+		if i < 0 {
+			var keys []string
+			for _, v := range all.Views {
+				keys = append(keys, v.Key)
+			}
+			if len(keys) == 0 {
+				return s, nil, &usageError{"no view is saved; roster views save does"}
+			}
+			return s, nil, &usageError{"-view is one of " + strings.Join(keys, ", ")}
+		}
+		s = all.Views[i].Search
+		if len(all.Views[i].Columns) > 0 {
+			columns = all.Views[i].Columns
+		}
+	}
+	for _, x := range []struct{ to, from *string }{{&s.Query, l.text}, {&s.Unit, l.unit}, {&s.Status, l.status}, {&s.Group, l.group}, {&s.Filter, l.where}, {&s.Sort, l.sort}} {
+		if *x.from != "" {
+			*x.to = *x.from
+		}
+	}
+	if *l.columns != "" {
+		columns = strings.Split(*l.columns, ",")
+	}
+	return s, columns, nil
+}
+
+func queryOf(s wire.ViewSearch) client.Query {
+	return client.Query{"q": s.Query, "unit": s.Unit, "status": s.Status, "group": s.Group, "filter": s.Filter, "sort": s.Sort}
+}
+
+func usersList(c *call) error {
+	c.reads()
+	list := c.listing()
+	limit := c.flags.Int("limit", 0, "at most so many rows; all by default")
+	if err := c.parse(); err != nil {
+		return err
+	}
+	if *limit < 0 {
+		return &usageError{"-limit is a number of rows"}
+	}
+	search, columns, err := list.chosen(c)
+	if err != nil {
+		return err
+	}
+	q, err := c.at(queryOf(search))
+	if err != nil {
+		return err
+	}
+	all := wire.UserList{Users: []wire.User{}}
+	q["limit"] = "500"
+	for {
+		page, err := c.client.Users(c.ctx, q)
+		if err != nil {
+			return err
+		}
+		all.Stand, all.Total, all.Users = page.Stand, page.Total, append(all.Users, page.Users...)
+		if page.Next == "" || *limit > 0 && len(all.Users) >= *limit {
+			break
+		}
+		q["cursor"] = page.Next
+	}
+	if *limit > 0 && len(all.Users) > *limit {
+		all.Users = all.Users[:*limit]
+	}
+	for _, name := range columns {
+		if _, ok := userColumn(wire.User{}, name); !ok && !c.declared(name) {
+			return &usageError{"-columns: there is no attribute “" + name + "”; roster attributes list has those declared here"}
+		}
+	}
+	var rows [][]string
+	for _, u := range all.Users {
+		var row []string
+		for _, name := range columns {
+			text, _ := userColumn(u, name)
+			row = append(row, text)
+		}
+		rows = append(rows, row)
+	}
+	c.table(all, columns, rows)
+	c.say("%s of %d%s.", count(len(all.Users), "user"), all.Total, c.asOfWords(all.Stand))
+	return nil
+}
+
+// userColumn is what a column of a list shows; known is false for one that only a
+// declared attribute could be.
+func userColumn(u wire.User, name string) (text string, known bool) {
+	switch name {
+	case "name":
+		return u.DisplayName, true
+	case "user_name":
+		return u.UserName, true
+	case "email":
+		return u.Email, true
+	case "kind":
+		return u.Kind, true
+	case "status":
+		return u.Status, true
+	case "unit":
+		return u.Unit, true
+	case "title":
+		return u.Title, true
+	case "manager":
+		if u.Manager != nil {
+			return u.Manager.Label, true
+		}
+		return "", true
+	case "employment_type":
+		return u.EmploymentType, true
+	case "location":
+		return u.Location, true
+	case "start_date":
+		return u.StartDate, true
+	case "end_date":
+		return u.EndDate, true
+	}
+	return u.Custom[name], false
+}
+
+// declared says whether an attribute is.
+func (c *call) declared(key string) bool {
+	all, err := c.client.Attributes(c.ctx, nil)
+	return err == nil && slices.ContainsFunc(all.Attributes, func(a wire.Attribute) bool { return a.Key == key })
+}
+
+func viewsList(c *call) error {
+	if err := c.parse(); err != nil {
+		return err
+	}
+	all, err := c.client.Views(c.ctx)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, v := range all.Views {
+		q := queryOf(v.Search)
+		q["limit"] = "1"
+		users := "cannot be read any more"
+		if page, err := c.client.Users(c.ctx, q); err == nil {
+			users = strconv.Itoa(page.Total)
+		}
+		whose := "own"
+		switch {
+		case !v.Mine:
+			whose = "shared by " + v.Owner.Label
+		case v.Shared:
+			whose = "own, shared"
+		}
+		rows = append(rows, []string{v.Key, v.Label, whose, users, searchWords(v.Search)})
+	}
+	c.table(all, []string{"view", "label", "whose", "users", "shows"}, rows)
+	if len(rows) == 0 {
+		c.say("No view is saved. roster views save does.")
+	}
+	return nil
+}
+
+func searchWords(s wire.ViewSearch) string {
+	var out []string
+	for _, x := range []struct{ name, text string }{{"q", s.Query}, {"unit", s.Unit}, {"status", s.Status}, {"group", s.Group}, {"where", s.Filter}, {"sort", s.Sort}} {
+		if x.text != "" {
+			out = append(out, x.name+" "+x.text)
+		}
+	}
+	return strings.Join(out, "; ")
+}
+
+func viewsSave(c *call) error {
+	list := c.listing()
+	label := c.flags.String("label", "", "what people call it; the key by default")
+	shared := c.flags.Bool("shared", false, "for everybody, each within what they may read")
+	if err := c.parse("KEY"); err != nil {
+		return err
+	}
+	search, columns, err := list.chosen(c)
+	if err != nil {
+		return err
+	}
+	if *label == "" {
+		*label = c.args[0]
+	}
+	if err := c.client.PutView(c.ctx, c.args[0], wire.ViewRequest{Label: *label, Shared: *shared, Search: search, Columns: columns}); err != nil {
+		return err
+	}
+	c.say("Saved. roster users list -view %s shows it.", c.args[0])
+	return nil
+}
+
+func viewsRemove(c *call) error {
+	if err := c.parse("KEY"); err != nil {
+		return err
+	}
+	if err := c.client.DeleteView(c.ctx, c.args[0]); err != nil {
+		return err
+	}
+	c.say("The view %s is gone.", c.args[0])
+	return nil
+}

@@ -1,0 +1,64 @@
+package main
+
+import (
+	"strconv"
+	"strings"
+
+	"ableroster/client"
+)
+
+func viewAs(c *call) error {
+	c.reads()
+	newcomer := c.flags.String("would-be", "", "somebody who is not there yet, as \"unit=marine/pilotage,title=Harbour pilot,employment_type=staff\"")
+	if err := c.parseSome(0, "USER"); err != nil {
+		return err
+	}
+	q := client.Query{}
+	switch {
+	case *newcomer != "":
+		text, err := attributes(*newcomer)
+		if err != nil {
+			return err
+		}
+		q["would_be"] = text
+	case len(c.args) == 0:
+		return &usageError{"name the user, say - for nobody signed in, or give -would-be"}
+	case c.args[0] != "-":
+		q["user"] = c.args[0]
+	}
+	q, err := c.at(q)
+	if err != nil {
+		return err
+	}
+	v, err := c.client.ViewAs(c.ctx, q)
+	if err != nil {
+		return err
+	}
+	c.say("As %s%s. Read only; that you looked is recorded.", v.Who.Label, c.asOfWords(v.Stand))
+	var rows [][]string
+	for _, a := range v.Applications {
+		if len(a.Shows) == 0 && c.people() {
+			rows = append(rows, []string{a.Application.Label, "nothing", "", "0 of " + strconv.Itoa(a.Total)})
+		}
+		for i, x := range a.Shows {
+			name, of := "", ""
+			if i == 0 || !c.people() {
+				name = a.Application.Label
+				of = strconv.Itoa(len(a.Shows)) + " of " + strconv.Itoa(a.Total)
+			}
+			may := append([]string{}, x.Actions...)
+			for _, own := range x.Own {
+				may = append(may, own+" (own)")
+			}
+			rows = append(rows, []string{name, x.Path, strings.Join(may, ", "), of})
+		}
+	}
+	c.table(v, []string{"application", "path", "may", "resources"}, rows)
+	if len(v.Registers) > 0 {
+		c.say("In Able Roster: %s.", strings.Join(v.Registers, ", "))
+	}
+	if v.Outside {
+		c.say("There is more in applications outside your part.")
+	}
+	return nil
+}

@@ -1,0 +1,186 @@
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Operation, type Schemas } from '../api/client'
+import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
+import { count, shortDay } from '../shared/words'
+import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
+import { useSheet } from '../shell/sheet'
+
+type Finding = Schemas['Finding']
+
+const route = getRouteApi('/shell/findings')
+
+/** What looks wrong, why it matters, and the change that would mend it. */
+export function FindingsPage() {
+  const { code, aside } = route.useSearch()
+  const navigate = route.useNavigate()
+  const { past } = useDay()
+  const me = useMe()
+  const findings = useInfiniteQuery({
+    queryKey: ['findings', code, aside],
+    initialPageParam: '',
+    placeholderData: keepPreviousData,
+    queryFn: ({ pageParam }) => answer(api.GET('/api/v1/findings', { params: { query: { code, aside: aside === 'yes', cursor: pageParam || undefined, limit: 100 } } })),
+    getNextPageParam: (last) => last.next || undefined,
+  })
+  if (past)
+    return (
+      <>
+        <h1>Findings</h1>
+        <Empty>They are about today: go back to today to see them.</Empty>
+      </>
+    )
+  if (findings.error) return <Trouble page error={findings.error} retry={() => void findings.refetch()} />
+  if (!findings.data) return <Loading what="what looks wrong" />
+  const first = findings.data.pages[0]!
+  const all = findings.data.pages.flatMap((p) => p.findings)
+  const kinds = first.kinds.filter((k) => (aside === 'yes' ? k.aside : k.count) > 0)
+  const whole = first.kinds.reduce((n, k) => n + k.count, 0)
+  const setAside = first.kinds.reduce((n, k) => n + k.aside, 0)
+  return (
+    <>
+      <Title list="findings" query={{ code, aside: aside === 'yes' || undefined }}>Findings</Title>
+      <p className="text-soft mt-1">
+        {whole === 0 ? 'Nothing looks wrong.' : `${count(whole, 'thing')} ${whole === 1 ? 'looks' : 'look'} wrong, in ${count(first.kinds.filter((k) => k.count > 0).length, 'way')}.`}{' '}
+        {setAside > 0 && (
+          <button type="button" className="press" onClick={() => void navigate({ search: (s) => ({ ...s, code: undefined, aside: aside === 'yes' ? undefined : 'yes' }) })}>
+            {aside === 'yes' ? 'Back to those that wait' : `${setAside} set aside`}
+          </button>
+        )}
+      </p>
+      <div className="mt-3 grid grid-cols-[17rem_1fr] gap-6">
+        <nav aria-label="Kinds of findings">
+          <ul>
+            <li>
+              <button type="button" aria-current={!code} className={`block w-full px-2 py-1 text-left ${!code ? 'bg-wash font-semibold' : 'text-harbour'}`} onClick={() => void navigate({ search: (s) => ({ ...s, code: undefined }) })}>
+                All kinds
+              </button>
+            </li>
+            {kinds.map((k) => (
+              <li key={k.code}>
+                <button
+                  type="button"
+                  aria-current={code === k.code}
+                  className={`flex w-full justify-between gap-2 px-2 py-1 text-left ${code === k.code ? 'bg-wash font-semibold' : 'text-harbour'}`}
+                  onClick={() => void navigate({ search: (s) => ({ ...s, code: k.code }) })}
+                >
+                  {k.title} <span className="text-soft font-normal">{aside === 'yes' ? k.aside : k.count}</span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </nav>
+        <div>
+          {all.length === 0 && <Empty>{aside === 'yes' ? 'Nothing is set aside.' : 'Nothing of this kind looks wrong.'}</Empty>}
+          {first.kinds.map((k) => {
+            const these = all.filter((f) => f.code === k.code)
+            if (these.length === 0) return null
+            return (
+              <section key={k.code} aria-label={k.title} className="mb-6">
+                <h2 className="border-rule border-b pb-1">{k.title}</h2>
+                <p className="text-soft mt-1 text-sm">{k.why}</p>
+                <ul>
+                  {these.map((f) => (
+                    <One key={f.key} finding={f} revision={first.revision} writes={!!me.may['settings.update']} />
+                  ))}
+                </ul>
+              </section>
+            )
+          })}
+          {findings.hasNextPage && (
+            <button type="button" className="button-quiet" disabled={findings.isFetchingNextPage} onClick={() => void findings.fetchNextPage()}>
+              More, of {first.total}
+            </button>
+          )}
+        </div>
+      </div>
+    </>
+  )
+}
+
+function One({ finding: f, revision, writes }: { finding: Finding; revision: number; writes: boolean }) {
+  const sheet = useSheet()
+  const [leaving, setLeaving] = useState(false)
+  const [until, setUntil] = useState('')
+  return (
+    <li className="border-rule border-b py-2">
+      <div className="flex items-baseline justify-between gap-4">
+        <span>{f.message}</span>
+        <span className="flex shrink-0 gap-4">
+          {f.mend && !f.aside && (
+            <button type="button" className="press" title={f.mend_words} aria-label={`Mend: ${f.message}`} onClick={() => sheet.add({ verb: 'Mend', what: f.message, detail: f.mend_words, operations: f.mend as Operation[] }, revision)}>
+              Mend
+            </button>
+          )}
+          {writes && !f.aside && (
+            <button type="button" className="press" aria-expanded={leaving} aria-label={`Set aside: ${f.message}`} onClick={() => setLeaving(!leaving)}>
+              Set aside
+            </button>
+          )}
+          {writes && f.aside && (
+            <button
+              type="button"
+              className="press"
+              aria-label={`Take up again: ${f.message}`}
+              onClick={() => sheet.add({ verb: 'Take up', what: f.message, operations: [{ op: 'take_up_finding', findings: [f.key] } as Operation] }, revision)}
+            >
+              Take up again
+            </button>
+          )}
+        </span>
+      </div>
+      <p className="text-soft text-sm">
+        {f.mend_words}.{' '}
+        {f.role?.key && (
+          <Link to="/roles/$role" params={{ role: f.role.key }} className="press">
+            The role
+          </Link>
+        )}{' '}
+        {f.user?.key && (
+          <Link to="/users/$user" params={{ user: f.user.key }} className="press">
+            The user
+          </Link>
+        )}{' '}
+        {f.group?.key && (
+          <Link to="/groups/$group" params={{ group: f.group.key }} className="press">
+            The group
+          </Link>
+        )}{' '}
+        {f.application?.key && !f.role && (
+          <Link to="/applications/$application" params={{ application: f.application.key }} search={{ tab: 'coverage' }} className="press">
+            The application
+          </Link>
+        )}
+      </p>
+      {f.aside && (
+        <p className="text-brass text-sm">
+          Set aside until {shortDay(f.aside.until)}
+          {f.aside.by && ` by ${f.aside.by.label}`}
+          {f.aside.why && `: ${f.aside.why}`}
+        </p>
+      )}
+      {leaving && (
+        <form
+          className="mt-1 flex items-end gap-3"
+          onSubmit={(e) => {
+            e.preventDefault()
+            sheet.add({ verb: 'Set aside', what: f.message, detail: `until ${shortDay(until)}`, operations: [{ op: 'set_aside_finding', findings: [f.key], until } as Operation] }, revision)
+            setLeaving(false)
+          }}
+        >
+          <label className="text-sm">
+            Until the end of
+            <input type="date" required className="field" value={until} onChange={(e) => setUntil(e.target.value)} />
+          </label>
+          <button type="submit" className="button-quiet" disabled={until === ''}>
+            Put on the sheet
+          </button>
+          <span className="text-soft text-sm">The reason is the change's.</span>
+        </form>
+      )}
+    </li>
+  )
+}

@@ -1,0 +1,91 @@
+import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { Empty, Trouble } from '../../shared/State'
+import { count, list, moment } from '../../shared/words'
+import { useSheet } from '../../shell/sheet'
+
+/** How the application's own list of what it has differs from what is registered. */
+export function Compare({ application: a }: { application: Schemas['Application'] }) {
+  const sheet = useSheet()
+  const [text, setText] = useState('')
+  const [asked, setAsked] = useState(true)
+  const compare = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST('/api/v1/applications/{application}/comparison', {
+          params: { path: { application: a.key } },
+          body: { asked, paths: text.split('\n').filter((l) => l.trim() !== '') },
+        }),
+      ),
+  })
+  const c = compare.data
+  const register = (what: string, operations: unknown[]) => sheet.add({ verb: 'Register', what, detail: a.label, operations: operations as Operation[] }, c!.revision)
+  return (
+    <section aria-label="Compare with its own list" className="bg-wash mb-3 rounded-md p-3">
+      <form
+        onSubmit={(e) => {
+          e.preventDefault()
+          compare.mutate()
+        }}
+      >
+        <label>
+          Its own list of what it has, one path a line
+          <textarea rows={4} className="field font-mono" value={text} onChange={(e) => setText(e.target.value)} />
+        </label>
+        <div className="mt-2 flex items-center gap-5">
+          <label className="flex gap-2">
+            <input type="checkbox" checked={asked} onChange={(e) => setAsked(e.target.checked)} />
+            And what it asked about that is not registered
+          </label>
+          <button type="submit" className="button" disabled={compare.isPending || (!asked && text.trim() === '')}>
+            Compare
+          </button>
+        </div>
+      </form>
+      {compare.error && <Trouble error={compare.error} />}
+      {c && (
+        <div aria-live="polite" className="mt-3">
+          {c.missing.length === 0 ? (
+            <p className="text-kelp">Nothing is forgotten: all of it is registered{c.matching > 0 && ` (${count(c.matching, 'path')})`}.</p>
+          ) : (
+            <>
+              <div className="flex items-baseline justify-between">
+                <p>
+                  <strong>{count(c.missing.length, 'path')} not registered.</strong> Whoever opens one is denied.
+                </p>
+                <button type="button" className="press" onClick={() => register(count(c.missing.length, 'forgotten path'), c.operations ?? [])}>
+                  Register all
+                </button>
+              </div>
+              <ul>
+                {c.missing.map((m) => (
+                  <li key={m.path} className="border-rule flex items-baseline justify-between gap-4 border-b py-1.5">
+                    <span>
+                      <span className="font-mono">{m.path}</span>
+                      {m.times ? <span className="text-soft text-sm"> asked about {count(m.times, 'time')}, last {moment(m.last!)}</span> : null}
+                      <span className="text-soft block text-sm">
+                        {(m.sisters ?? []).length > 0 && `Beside ${list((m.sisters ?? []).slice(0, 3))}. `}
+                        {(m.roles ?? []).length > 0 ? `Once registered, ${list((m.roles ?? []).map((r) => r.label))} would reach it.` : 'No role would reach it yet.'}
+                      </span>
+                    </span>
+                    <button type="button" className="press" aria-label={`Register ${m.path}`} onClick={() => register(m.path, m.operations)}>
+                      Register
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </>
+          )}
+          {(c.unlisted ?? []).length > 0 && (
+            <p className="mt-2">
+              Registered, and not on the list: <span className="font-mono">{c.unlisted!.slice(0, 12).join(', ')}</span>
+              {c.unlisted!.length > 12 && ` and ${c.unlisted!.length - 12} more`}. Retire what is gone.
+            </p>
+          )}
+          {c.missing.length === 0 && (c.unlisted ?? []).length === 0 && c.matching === 0 && <Empty>The application asked about nothing that is not registered.</Empty>}
+        </div>
+      )}
+    </section>
+  )
+}

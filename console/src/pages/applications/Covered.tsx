@@ -1,0 +1,30 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { answer, api, ProblemError } from '../../api/client'
+import { count } from '../../shared/words'
+
+/** What a pattern covers today and what it will, as it is typed. */
+export function Covered({ application, pattern }: { application: string; pattern: string }) {
+  const text = pattern.trim()
+  const covered = useQuery({
+    queryKey: ['covered', application, text],
+    enabled: text !== '' && application !== '',
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () => answer(api.GET('/api/v1/applications/{application}/covered', { params: { path: { application }, query: { pattern: text } } })),
+  })
+  if (text === '' || application === '') return null
+  const problem = covered.error instanceof ProblemError ? covered.error.problem : undefined
+  const c = covered.data
+  return (
+    <p className="text-soft mt-1 min-h-6 text-sm" aria-live="polite">
+      {problem && <span className="text-brick">{problem.faults?.[0]?.message ?? problem.detail}</span>}
+      {!problem && c && c.total === 0 && <span className="text-brass">Covers nothing registered today, {c.later}.</span>}
+      {!problem && c && c.total > 0 && (
+        <>
+          Covers {count(c.total, 'resource')} today: <span className="font-mono">{c.paths.slice(0, 6).join(', ')}</span>
+          {c.total > 6 && ` and ${c.total - 6} more`}; {c.later}.
+        </>
+      )}
+    </p>
+  )
+}

@@ -1,0 +1,79 @@
+import { useState } from 'react'
+import type { Operation, Schemas } from '../../api/client'
+import { Mark } from '../../shared/Mark'
+import { PathText } from '../../shared/PathText'
+import { Empty } from '../../shared/State'
+import { list } from '../../shared/words'
+import { useSheet } from '../../shell/sheet'
+import { Covered } from './Covered'
+
+/** What keeps parts of an application from permissions written for more. */
+export function Fences({ application: a, writes }: { application: Schemas['Application']; writes: boolean }) {
+  const sheet = useSheet()
+  const empty = { pattern: '', why: '', actions: [] as string[] }
+  const [x, setX] = useState(empty)
+  const fences = a.fences ?? []
+  const words = (actions: string[]) => (actions.includes('*') ? 'all actions' : list(actions))
+  return (
+    <>
+      {fences.length === 0 && <Empty>There is no fence. One keeps a part, such as a fuel jetty, from roles that were written for something wider, such as all berths.</Empty>}
+      <ul>
+        {fences.map((f) => (
+          <li key={f.id} className="border-rule flex items-baseline justify-between gap-4 border-b px-2 py-2">
+            <span>
+              <Mark name="fenced" /> <PathText path={f.pattern} /> for {words(f.actions)}
+              {f.why && <span className="text-soft">: {f.why}</span>}
+            </span>
+            {writes && (
+              <button
+                type="button"
+                className="press text-sm"
+                aria-label={`Take away the fence on ${f.pattern}`}
+                onClick={() => sheet.add({ verb: 'Take away', what: `the fence on ${f.pattern}`, detail: a.label, operations: [{ op: 'remove_fence', fence: f.id } as Operation] }, a.revision)}
+              >
+                Take away
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+      {writes && (
+        <form
+          aria-label="Put up a fence"
+          className="mt-5 max-w-180"
+          onSubmit={(e) => {
+            e.preventDefault()
+            const operation = { op: 'add_fence', application: a.key, pattern: x.pattern.trim(), actions: x.actions, why: x.why.trim() } as Operation
+            sheet.add({ verb: 'Fence', what: x.pattern.trim(), detail: `${a.label}, for ${words(x.actions)}`, operations: [operation] }, a.revision)
+            setX(empty)
+          }}
+        >
+          <h2>Put up a fence</h2>
+          <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+            <label>
+              Around which paths
+              <input className="field font-mono" placeholder="berths/fuel-jetty" value={x.pattern} onChange={(e) => setX({ ...x, pattern: e.target.value })} />
+            </label>
+            <label>
+              Why, for whoever runs into it
+              <input className="field" maxLength={500} value={x.why} onChange={(e) => setX({ ...x, why: e.target.value })} />
+            </label>
+          </div>
+          <Covered application={a.key} pattern={x.pattern} />
+          <fieldset className="mt-2 flex flex-wrap gap-x-5">
+            <legend>For</legend>
+            {['*', ...a.actions.map((y) => y.key)].map((k) => (
+              <label key={k} className="flex gap-2">
+                <input type="checkbox" checked={x.actions.includes(k)} onChange={(e) => setX({ ...x, actions: e.target.checked ? [...x.actions, k] : x.actions.filter((y) => y !== k) })} />
+                {k === '*' ? 'all actions' : k}
+              </label>
+            ))}
+          </fieldset>
+          <button type="submit" className="button mt-3" disabled={x.pattern.trim() === '' || x.actions.length === 0}>
+            Put on the sheet
+          </button>
+        </form>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,175 @@
+import { Fragment, useState } from 'react'
+import { useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { Answer } from '../../shared/Answer'
+import { Mark } from '../../shared/Mark'
+import { PathText } from '../../shared/PathText'
+import { Empty, Loading, Trouble } from '../../shared/State'
+import { count, list, moment } from '../../shared/words'
+import { useSheet } from '../../shell/sheet'
+
+const states = ['draft', 'rehearsal', 'live', 'retired'] as const
+const words = {
+  draft: 'A draft: nobody is let in, but the trial group',
+  rehearsal: 'Rehearsal: everybody signed in is let in, and what live would deny is counted',
+  live: 'Live: by the facts alone',
+  retired: 'Retired: nobody is let in',
+}
+
+/** Where an application is in its life, and what the next step would do. */
+export function GoingLive({ application: a, writes }: { application: Schemas['Application']; writes: boolean }) {
+  const sheet = useSheet()
+  const [to, setTo] = useState<string>(a.state)
+  const live = useQuery({
+    queryKey: ['going-live', a.key],
+    queryFn: () => answer(api.GET('/api/v1/applications/{application}/going-live', { params: { path: { application: a.key } } })),
+  })
+  return (
+    <>
+      {writes && (
+        <form
+          aria-label="State of the application"
+          className="mt-1 mb-4"
+          onSubmit={(e) => {
+            e.preventDefault()
+            sheet.add({ verb: 'Make', what: `${a.label} ${to === 'draft' ? 'a draft' : to}`, detail: `now ${a.state}`, operations: [{ op: 'update_application', application: a.key, state: to } as Operation] }, a.revision)
+          }}
+        >
+          <fieldset>
+            <legend className="font-semibold">State</legend>
+            {states.map((s) => (
+              <label key={s} className="flex gap-2 py-0.5">
+                <input type="radio" name="state" value={s} checked={to === s} onChange={() => setTo(s)} />
+                {words[s]}
+                {s === a.state && <span className="text-soft"> (now)</span>}
+              </label>
+            ))}
+          </fieldset>
+          <button type="submit" className="button mt-2" disabled={to === a.state}>
+            Put on the sheet
+          </button>
+        </form>
+      )}
+      {live.error && <Trouble error={live.error} retry={() => void live.refetch()} />}
+      {live.isPending && <Loading what="what live would do" />}
+      {live.data && <Effect live={live.data} application={a.key} />}
+    </>
+  )
+}
+
+function Effect({ live: l, application }: { live: Schemas['GoingLive']; application: string }) {
+  return (
+    <section aria-label="What live would do">
+      <h2>{l.state === 'live' ? 'As it is, live' : 'If it went live now'}</h2>
+      <p>
+        {count(l.with, 'person', 'people')} {l.state === 'live' ? 'can' : 'could'} do something in it, <strong>{count(l.with_nothing, 'person', 'people')} nothing</strong>.{' '}
+        {l.with_nothing > 0 && (
+          <details className="inline-block align-top">
+            <summary className="text-harbour">Who</summary>
+            <span className="text-soft text-sm">
+              {list((l.examples ?? []).slice(0, 20).map((u) => u.label))}
+              {l.with_nothing > 20 && ` and ${l.with_nothing - 20} more`}
+            </span>
+          </details>
+        )}
+      </p>
+      {l.expectations.map((x) => (
+        <p key={x.id} className="border-brass mt-2 border-l-3 pl-3">
+          <Mark name="warns" /> It is expected that “{x.label}”, which does not hold.{' '}
+          <Link to="/expectations" className="press">
+            By whom
+          </Link>
+        </p>
+      ))}
+      {l.state === 'rehearsal' && <Recorded title="Asked for in the rehearsal, and denied once live" counts={l.recorded} application={application} none="Nothing was asked for that live would deny." />}
+      {l.nobody_asked.length > 0 && <Recorded title="Asked with nobody signed in, and denied: a sign-in or an error screen?" counts={l.nobody_asked} application={application} none="" />}
+      <h3 className="mt-4 font-semibold">Without signing in</h3>
+      {l.nobody.length === 0 ? (
+        <p>Nothing can be done without signing in. A sign-in or error screen must be given to the group public, or nobody will see it.</p>
+      ) : (
+        <ul>
+          {l.nobody.map((n) => (
+            <li key={n.path}>
+              <Mark name="public" /> {list(n.actions)} <PathText path={n.path} />
+            </li>
+          ))}
+        </ul>
+      )}
+      {l.unreached.length > 0 && (
+        <>
+          <h3 className="mt-4 font-semibold">No role reaches</h3>
+          <ul>
+            {l.unreached.map((n) => (
+              <li key={n.path}>
+                <PathText path={n.path} /> <span className="text-soft">{n.label}</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {l.outside && <p className="text-soft mt-2">There is more outside your part.</p>}
+    </section>
+  )
+}
+
+function Recorded({ title, counts, application, none }: { title: string; counts: Schemas['RehearsalCount'][]; application: string; none: string }) {
+  const [open, setOpen] = useState('')
+  return (
+    <section aria-label="Rehearsal" className="mt-4">
+      <h3 className="font-semibold">{title}</h3>
+      {counts.length === 0 && <Empty>{none}</Empty>}
+      {counts.length > 0 && (
+        <table className="register">
+          <thead>
+            <tr>
+              <th>User</th>
+              <th>Did</th>
+              <th>How often, and last</th>
+              <th>Once live</th>
+            </tr>
+          </thead>
+          <tbody>
+            {counts.slice(0, 100).map((c) => {
+              const key = `${c.user.id} ${c.action} ${c.path}`
+              return (
+                <Fragment key={key}>
+                  <tr>
+                    <td>
+                      {c.user.key ? (
+                        <Link to="/users/$user" params={{ user: c.user.key }} className="press">
+                          {c.user.label}
+                        </Link>
+                      ) : (
+                        c.user.label
+                      )}
+                    </td>
+                    <td>
+                      {c.action} <PathText path={c.path} />
+                    </td>
+                    <td className="text-soft">
+                      {c.times}, {moment(c.last_at)}
+                    </td>
+                    <td>
+                      <button type="button" className="press text-brick" aria-expanded={open === key} onClick={() => setOpen(open === key ? '' : key)}>
+                        denied: why
+                      </button>
+                    </td>
+                  </tr>
+                  {open === key && (
+                    <tr>
+                      <td colSpan={4} className="bg-open">
+                        <Answer ask={{ user: c.user.key, application, action: c.action, path: c.path }} />
+                      </td>
+                    </tr>
+                  )}
+                </Fragment>
+              )
+            })}
+          </tbody>
+        </table>
+      )}
+      {counts.length > 100 && <p className="text-soft mt-1">The first 100 of {counts.length}.</p>}
+    </section>
+  )
+}

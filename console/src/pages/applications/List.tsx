@@ -1,0 +1,110 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Operation } from '../../api/client'
+import { keyOf } from '../../shared/key'
+import { Empty, Loading, Trouble } from '../../shared/State'
+import { Title } from '../../shared/Title'
+import { count } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { useSheet } from '../../shell/sheet'
+
+/** All applications, and how to register one. */
+export function ApplicationList() {
+  const { asOf, past } = useDay()
+  const me = useMe()
+  const applications = useQuery({
+    queryKey: ['applications', asOf],
+    queryFn: () => answer(api.GET('/api/v1/applications', { params: { query: { as_of: asOf } } })),
+  })
+  if (applications.error) return <Trouble page error={applications.error} retry={() => void applications.refetch()} />
+  if (!applications.data) return <Loading what="applications" />
+  return (
+    <>
+      <Title list="applications" query={{ as_of: asOf }}>Applications</Title>
+      <p className="text-soft mt-1">{count(applications.data.applications.length, 'application')} ask here who may do what.</p>
+      <table className="register mt-3">
+        <thead>
+          <tr>
+            <th>Application</th>
+            <th>Key</th>
+            <th>State</th>
+            <th>Answers for it</th>
+            <th>What it is</th>
+          </tr>
+        </thead>
+        <tbody>
+          {applications.data.applications.map((a) => (
+            <tr key={a.id}>
+              <td>
+                <Link to="/applications/$application" params={{ application: a.key }} className="press">
+                  {a.label}
+                </Link>
+              </td>
+              <td className="font-mono text-sm">{a.key}</td>
+              <td className={a.state === 'live' ? '' : 'text-brass'}>{a.state}</td>
+              <td>{a.owner?.label ?? (a.key === 'able-roster' ? '' : <span className="text-brass">nobody</span>)}</td>
+              <td className="text-soft">{a.description}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {applications.data.applications.every((a) => a.key === 'able-roster') && (
+        <Empty>An application is something that protects what is in it, and asks here who may do what. Register the first one below; then describe its resources and roles.</Empty>
+      )}
+      {!past && me.may['applications.create'] && <NewApplication revision={applications.data.revision} />}
+    </>
+  )
+}
+
+
+/** The words most applications can be described with. */
+const usual = ['create', 'read', 'update', 'delete']
+
+function NewApplication({ revision }: { revision: number }) {
+  const sheet = useSheet()
+  const empty = { label: '', description: '', actions: usual.join(', ') }
+  const [x, setX] = useState(empty)
+  const key = keyOf(x.label)
+  const actions = x.actions.split(/[\s,]+/).filter(Boolean)
+  return (
+    <form
+      aria-label="Register an application"
+      className="mt-7 max-w-180"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operation = {
+          op: 'add_application',
+          key,
+          label: x.label.trim(),
+          description: x.description.trim(),
+          actions: actions.map((a) => ({ key: a, label: a.charAt(0).toUpperCase() + a.slice(1) })),
+        } as Operation
+        sheet.add({ verb: 'Register', what: `the application ${x.label.trim()}`, detail: `${key}, a draft; ${actions.join(', ')}`, operations: [operation] }, revision)
+        setX(empty)
+      }}
+    >
+      <h2>Register an application</h2>
+      <p className="text-soft">It begins as a draft: nobody is let in until you say so.</p>
+      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+        <label>
+          Name of the application
+          <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
+        </label>
+        <label>
+          What it is, in plain words
+          <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
+        </label>
+        <label>
+          What can be done in it
+          <input className="field" value={x.actions} onChange={(e) => setX({ ...x, actions: e.target.value })} />
+        </label>
+        <p className="text-soft self-end pb-1.5 text-sm">{key ? <>Its key is <span className="font-mono">{key}</span>, for ever.</> : 'Its key is made of the name.'}</p>
+      </div>
+      <button type="submit" className="button mt-3" disabled={!key || actions.length === 0}>
+        Put on the sheet
+      </button>
+    </form>
+  )
+}

@@ -1,0 +1,66 @@
+import { useQuery } from '@tanstack/react-query'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import { answer, api } from '../../api/client'
+import { Loading, Trouble } from '../../shared/State'
+import { Tabs } from '../../shared/Tabs'
+import { list } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { Coverage } from './Coverage'
+import { Describe } from './Describe'
+import { Fences } from './Fences'
+import { GoingLive } from './GoingLive'
+import { OverTime } from './OverTime'
+import { Resources } from './Resources'
+import { RolesHere } from './RolesHere'
+
+const route = getRouteApi('/shell/applications/$application')
+
+/** One application: what it protects, who reaches it, and its life. */
+export function OneApplication() {
+  const { application: key } = route.useParams()
+  const { tab } = route.useSearch()
+  const navigate = route.useNavigate()
+  const { asOf, past } = useDay()
+  const me = useMe()
+  const application = useQuery({
+    queryKey: ['application', key, asOf],
+    queryFn: () => answer(api.GET('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } })),
+  })
+  if (application.error) return <Trouble page error={application.error} retry={() => void application.refetch()} />
+  if (!application.data) return <Loading what={key} />
+  const a = application.data
+  const builtIn = a.key === 'able-roster'
+  const writes = !past && !builtIn && !!me.may['applications.update']
+  return (
+    <>
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <h1>{a.label}</h1>
+        <span className="text-soft font-mono">{a.key}</span>
+      </div>
+      <p className="mt-1.5">
+        {a.description} <span className={a.state === 'live' ? 'text-soft' : 'text-brass font-semibold'}>It is {a.state === 'draft' ? 'a draft' : a.state === 'rehearsal' ? 'in rehearsal' : a.state}.</span>
+      </p>
+      <p className="text-soft mt-1">
+        Declares {list(a.actions.map((x) => x.key))}.{' '}
+        {a.owner ? <>{a.owner.label} answers for it. </> : !builtIn && <span className="text-brass">Nobody answers for it. </span>}
+        <Link to="/grid" search={{ application: a.key }} className="press">
+          See who may do what
+        </Link>
+      </p>
+      <Tabs
+        chosen={tab}
+        choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'resources' ? undefined : t }) })}
+        tabs={[
+          { key: 'resources', label: 'Resources', count: (a.resources ?? []).length, body: <Resources application={a} writes={writes} /> },
+          { key: 'roles', label: 'Roles', body: <RolesHere application={a} /> },
+          { key: 'coverage', label: 'Coverage', body: <Coverage application={a} writes={writes} /> },
+          { key: 'fences', label: 'Fences', count: (a.fences ?? []).length, body: <Fences application={a} writes={writes} /> },
+          ...(past || builtIn ? [] : [{ key: 'live', label: 'State', body: <GoingLive application={a} writes={writes} /> }]),
+          ...(writes ? [{ key: 'describe', label: 'Describe', body: <Describe application={a} /> }] : []),
+          ...(past ? [] : [{ key: 'time', label: 'Over time', body: <OverTime application={a.key} /> }]),
+        ]}
+      />
+    </>
+  )
+}

@@ -1,0 +1,55 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { answer, api, type Schemas } from '../../api/client'
+import { Empty, Loading, Trouble } from '../../shared/State'
+import { count, list } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { NewRole } from '../roles/New'
+
+/** The roles of one application. */
+export function RolesHere({ application: a }: { application: Schemas['Application'] }) {
+  const { asOf, past } = useDay()
+  const me = useMe()
+  const roles = useQuery({ queryKey: ['roles', asOf], queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })) })
+  if (roles.error) return <Trouble error={roles.error} retry={() => void roles.refetch()} />
+  if (!roles.data) return <Loading what="its roles" />
+  const here = roles.data.roles.filter((r) => r.application?.id === a.id)
+  return (
+    <>
+      {here.length === 0 ? (
+        <Empty>It has no role of its own yet. A role says what its holders may do, and where.</Empty>
+      ) : (
+        <table className="register">
+          <thead>
+            <tr>
+              <th>Role</th>
+              <th>Includes</th>
+              <th>Risk</th>
+              <th>Held for</th>
+              <th>Assignments</th>
+            </tr>
+          </thead>
+          <tbody>
+            {here.map((r) => (
+              <tr key={r.id}>
+                <td>
+                  <Link to="/roles/$role" params={{ role: r.key }} className="press">
+                    {r.label}
+                  </Link>
+                  {r.retired && <span className="text-brass"> · retired</span>}
+                  {r.offered && <span className="text-soft"> · can be asked for</span>}
+                </td>
+                <td className="text-soft">{list(r.includes.map((i) => i.label))}</td>
+                <td className={r.risk === 'high' ? 'text-brass' : 'text-soft'}>{r.risk}</td>
+                <td className="text-soft">{r.longest ? `at most ${count(r.longest, 'day')}` : ''}</td>
+                <td>{r.holder_count}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {!past && me.may['roles.create'] && <NewRole application={a} revision={roles.data.revision} />}
+    </>
+  )
+}

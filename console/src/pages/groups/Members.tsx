@@ -1,0 +1,86 @@
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Schemas } from '../../api/client'
+import { SaveAs } from '../../shared/SaveAs'
+import { Empty, Loading, Trouble } from '../../shared/State'
+import { count, list, shortDay, until } from '../../shared/words'
+import { useDay } from '../../shell/day'
+
+/** Who is in a group, at any depth, and why. */
+export function MembersOf({ group }: { group: string }) {
+  const { asOf, now } = useDay()
+  const [text, setText] = useState('')
+  const members = useInfiniteQuery({
+    queryKey: ['members', group, text, asOf],
+    placeholderData: keepPreviousData,
+    initialPageParam: '',
+    getNextPageParam: (last: Schemas['GroupMemberList']) => last.next,
+    queryFn: ({ pageParam }) => answer(api.GET('/api/v1/groups/{group}/members', { params: { path: { group }, query: { q: text || undefined, as_of: asOf, limit: 100, cursor: pageParam || undefined } } })),
+  })
+  if (members.error) return <Trouble error={members.error} retry={() => void members.refetch()} />
+  if (!members.data) return <Loading what="who is in it" />
+  const all = members.data.pages.flatMap((p) => p.members)
+  return (
+    <>
+      <div className="mt-1 flex items-center gap-4">
+        <input type="search" className="field max-w-72" aria-label="Search who is in it" placeholder="Name or user name" value={text} onChange={(e) => setText(e.target.value)} />
+        <span className="text-soft" role="status">
+          {count(members.data.pages[0]!.total, 'user')}
+        </span>
+        <span className="ml-auto">
+          <SaveAs list={`groups/${group}/members`} query={{ q: text || undefined, as_of: asOf }} />
+        </span>
+      </div>
+      {all.length === 0 && <Empty>{text ? 'Nobody in it is called that.' : 'Nobody is in it.'}</Empty>}
+      {all.length > 0 && (
+        <table className="register mt-2">
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>Why</th>
+              <th>Until</th>
+            </tr>
+          </thead>
+          <tbody>
+            {all.map((m) => (
+              <tr key={m.user.id}>
+                <td className="w-72">
+                  <Link to="/users/$user" params={{ user: m.user.key! }} className="press">
+                    {m.user.label}
+                  </Link>
+                </td>
+                <td>
+                  <Why member={m} />
+                </td>
+                <td className={m.until ? 'text-brass w-40' : 'text-soft w-40'}>{m.from && new Date(m.from) > now ? `from ${shortDay(m.from)}` : until(m.until, now)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {members.hasNextPage && (
+        <button type="button" className="button-quiet mt-3" disabled={members.isFetchingNextPage} onClick={() => void members.fetchNextPage()}>
+          More
+        </button>
+      )}
+    </>
+  )
+}
+
+function Why({ member: m }: { member: Schemas['GroupMember'] }) {
+  const through = list((m.through ?? []).map((g) => g.label))
+  switch (m.how) {
+    case 'everybody':
+      return <span className="text-soft">everybody is</span>
+    case 'rule':
+      return (
+        <>
+          chosen by the filter{through && ` of ${through}`} <span className="text-soft font-mono text-sm">{m.rule}</span>
+        </>
+      )
+    case 'group':
+      return <>in the group {(m.through ?? []).map((g) => g.label).join(', in ')}</>
+  }
+  return <>listed</>
+}

@@ -1,0 +1,270 @@
+import { useQuery } from '@tanstack/react-query'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { PickBox, type Choice } from '../../shared/PickBox'
+import { Empty, Loading, Trouble } from '../../shared/State'
+import { Tabs } from '../../shared/Tabs'
+import { Terms } from '../../shared/Terms'
+import { UserBox } from '../../shared/UserBox'
+import { count, shortDay, unitWords, until } from '../../shared/words'
+import { RevisionRows } from '../../shared/Revisions'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { useSheet } from '../../shell/sheet'
+import { useGroupChoices } from '../users/choices'
+import { GrantRole } from '../users/Give'
+import { windowOf } from '../../shared/window'
+import { MembersOf } from './Members'
+
+const route = getRouteApi('/shell/groups/$group')
+
+/** One group: who is in it and why, what is listed, what it gives. */
+export function OneGroup() {
+  const { group: key } = route.useParams()
+  const { tab } = route.useSearch()
+  const navigate = route.useNavigate()
+  const { asOf, past } = useDay()
+  const me = useMe()
+  const group = useQuery({
+    queryKey: ['group', key, asOf],
+    queryFn: () => answer(api.GET('/api/v1/groups/{group}', { params: { path: { group: key }, query: { as_of: asOf } } })),
+  })
+  if (group.error) return <Trouble page error={group.error} retry={() => void group.refetch()} />
+  if (!group.data) return <Loading what={key} />
+  const g = group.data
+  const changes = !past && me.may['groups.update'] && !g.built_in
+  return (
+    <>
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <h1>{g.label}</h1>
+        <span className="text-soft font-mono">{g.key}</span>
+      </div>
+      <p className="text-soft mt-1.5">
+        {g.description} {g.unit && `Belongs to ${unitWords(g.unit)}.`} {g.owner && `${g.owner.label} answers for it.`}
+      </p>
+      {g.filter && (
+        <p className="mt-1">
+          Chooses whoever has <span className="font-mono text-sm">{g.filter}</span>: {count(g.chosen ?? 0, 'user')} now.
+        </p>
+      )}
+      <Tabs
+        chosen={tab}
+        choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'gives' ? undefined : t }) })}
+        tabs={[
+          { key: 'gives', label: 'Gives', count: g.assignments?.length ?? 0, body: <Gives group={g} /> },
+          { key: 'listed', label: 'Listed', count: g.member_count, body: <Listed group={g} changes={changes} /> },
+          { key: 'members', label: 'Who is in it', body: <MembersOf group={g.key} /> },
+          ...(changes ? [{ key: 'change', label: 'Change', body: <ChangeGroup key={g.revision} group={g} /> }] : []),
+          { key: 'history', label: 'History', body: <RevisionRows query={{ group: g.key }} /> },
+        ]}
+      />
+    </>
+  )
+}
+
+function Gives({ group: g }: { group: Schemas['Group'] }) {
+  const { now, past } = useDay()
+  const me = useMe()
+  const sheet = useSheet()
+  return (
+    <>
+      {(g.assignments ?? []).length === 0 ? (
+        <Empty>No role. Membership alone gives nothing.</Empty>
+      ) : (
+        <ul>
+          {g.assignments!.map((a) => (
+            <li key={a.id} className="border-rule flex gap-4 border-b px-2 py-2">
+              {a.role.key ? (
+                <Link to="/roles/$role" params={{ role: a.role.key }} className="press">
+                  {a.role.label}
+                </Link>
+              ) : (
+                a.role.label
+              )}
+              <span className={a.until ? 'text-brass' : 'text-soft'}>
+                {until(a.until, now)}
+                <Terms assignment={a} />
+              </span>
+              {!past && me.may['roles.assign'] && (
+                <button
+                  type="button"
+                  className="press ml-auto text-sm"
+                  aria-label={`Revoke ${a.role.label} of the group ${g.label}`}
+                  onClick={() => sheet.add({ verb: 'Revoke', what: `${a.role.label} of the group ${g.label}`, operations: [{ op: 'revoke', assignment: a.id }] }, g.revision)}
+                >
+                  Revoke
+                </button>
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
+      {!past && me.may['roles.assign'] && g.key !== 'public' && <GrantRole to={{ group: g.key, label: `the group ${g.label}`, revision: g.revision }} />}
+    </>
+  )
+}
+
+function Listed({ group: g, changes }: { group: Schemas['Group']; changes?: boolean }) {
+  const { now } = useDay()
+  const sheet = useSheet()
+  return (
+    <>
+      {(g.members ?? []).length === 0 ? (
+        <Empty>{g.built_in ? 'None are listed: it follows from who is here.' : 'Nobody is listed. Put users or other groups in below; a filter chooses people by what they are.'}</Empty>
+      ) : (
+        <ul className="grid grid-cols-2 gap-x-6">
+          {g.members!.map((m) => (
+            <li key={m.id} className="border-rule flex gap-2 border-b px-2 py-1.5">
+              {m.member_kind === 'user' ? (
+                <Link to="/users/$user" params={{ user: m.member.key! }} className="press">
+                  {m.member.label}
+                </Link>
+              ) : (
+                <span>
+                  <span className="text-soft">group </span>
+                  <Link to="/groups/$group" params={{ group: m.member.key! }} className="press">
+                    {m.member.label}
+                  </Link>
+                </span>
+              )}
+              <span className="text-brass">
+                {m.from && new Date(m.from) > now && `from ${shortDay(m.from)} `}
+                {m.until && until(m.until, now)}
+              </span>
+              {changes && !m.default && (
+                <button
+                  type="button"
+                  className="press ml-auto text-sm"
+                  aria-label={`Take ${m.member.label} out`}
+                  onClick={() =>
+                    sheet.add(
+                      {
+                        verb: 'Take',
+                        what: `${m.member.label} out of ${g.label}`,
+                        operations: [{ op: 'remove_member', group: g.key, ...(m.member_kind === 'user' ? { user: m.member.key } : { member_group: m.member.key }) } as Operation],
+                      },
+                      g.revision,
+                    )
+                  }
+                >
+                  Take out
+                </button>
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
+      {changes && <PutIn group={g} />}
+    </>
+  )
+}
+
+/** Puts a user or another group in, for a time or for good. */
+function PutIn({ group: g }: { group: Schemas['Group'] }) {
+  const sheet = useSheet()
+  const zone = useMe().time_zone
+  const groups = useGroupChoices()
+  const [user, setUser] = useState({ key: '', name: '' })
+  const [group, setGroup] = useState<Choice | null>(null)
+  const [days, setDays] = useState({ first: '', last: '' })
+  const who = user.key ? user.name : (group?.label ?? '')
+  return (
+    <form
+      aria-label="Put somebody in"
+      className="mt-5 max-w-180"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const member = user.key ? { user: user.key } : { member_group: group!.key }
+        const when = [days.first && `from ${shortDay(days.first)}`, days.last && `last day ${shortDay(days.last)}`].filter(Boolean).join(', ')
+        sheet.add({ verb: 'Put', what: `${who} into ${g.label}`, detail: when || undefined, operations: [{ op: 'add_member', group: g.key, ...member, ...windowOf(days, zone) } as Operation] }, g.revision)
+        setUser({ key: '', name: '' })
+        setGroup(null)
+      }}
+    >
+      <h2>Put somebody in</h2>
+      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+        <div>
+          <span aria-hidden>A user</span>
+          <UserBox key={user.key} label="A user to put in" value={user.key} onChange={(key, name) => setUser({ key, name })} />
+        </div>
+        <div>
+          <span aria-hidden>or a group</span>
+          <PickBox label="A group to put in" choices={groups.filter((c) => c.key !== g.key)} value={group} onChange={setGroup} />
+        </div>
+        <label>
+          First day
+          <input type="date" className="field" value={days.first} onChange={(e) => setDays({ ...days, first: e.target.value })} />
+        </label>
+        <label>
+          Last day
+          <input type="date" className="field" value={days.last} onChange={(e) => setDays({ ...days, last: e.target.value })} />
+        </label>
+      </div>
+      <button type="submit" className="button-quiet mt-3" disabled={who === '' || (user.key !== '' && group !== null)}>
+        Put on the sheet
+      </button>
+    </form>
+  )
+}
+
+/** Whether the members of a group alone may sign in. */
+function SignInAlone({ group: g }: { group: Schemas['Group'] }) {
+  const me = useMe()
+  const sheet = useSheet()
+  if (!me.may['settings.update']) return null
+  const alone = me.sign_in_group?.key === g.key
+  return (
+    <p className="col-span-2">
+      {alone ? 'Only members of this group may sign in.' : me.sign_in_group ? `Only members of ${me.sign_in_group.label} may sign in.` : 'Everybody who was given the means may sign in.'}{' '}
+      <button
+        type="button"
+        className="press"
+        onClick={() =>
+          sheet.add({ verb: 'Let', what: alone ? 'everybody who was given the means sign in' : `only ${g.label} sign in`, operations: [{ op: 'set_sign_in', group: alone ? '' : g.key } as Operation] }, g.revision)
+        }
+      >
+        {alone ? 'Let everybody who was given the means' : 'Let only its members sign in'}
+      </button>
+    </p>
+  )
+}
+
+function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
+  const sheet = useSheet()
+  const before = { label: g.label, description: g.description ?? '', unit: g.unit ?? '', filter: g.filter ?? '', owner: g.owner?.key ?? '' }
+  const [x, setX] = useState(before)
+  const changed = (Object.keys(before) as (keyof typeof before)[]).filter((k) => x[k].trim() !== before[k])
+  const field = (name: 'label' | 'description' | 'unit' | 'filter', label: string) => (
+    <label>
+      {label}
+      <input className={`field ${name === 'filter' ? 'font-mono text-sm' : ''}`} value={x[name]} onChange={(e) => setX({ ...x, [name]: e.target.value })} />
+    </label>
+  )
+  return (
+    <form
+      aria-label={`Change ${g.label}`}
+      className="mt-2 grid max-w-180 grid-cols-2 gap-x-5 gap-y-3"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const given = Object.fromEntries(changed.map((k) => [k, x[k].trim()]))
+        sheet.add({ verb: 'Change', what: `the group ${g.label}`, detail: changed.map((k) => `${k}: ${x[k].trim() || 'none'}`).join('; '), operations: [{ op: 'update_group', group: g.key, ...given } as Operation] }, g.revision)
+      }}
+    >
+      <SignInAlone group={g} />
+      {field('label', 'Name')}
+      {field('description', 'What it is for')}
+      {field('unit', 'Unit it belongs to')}
+      <div>
+        <span aria-hidden>Who answers for it</span>
+        <UserBox label="Who answers for it" value={x.owner} onChange={(key) => setX({ ...x, owner: key })} />
+      </div>
+      <div className="col-span-2">{field('filter', 'Chosen by a filter over facts')}</div>
+      <div>
+        <button type="submit" className="button" disabled={changed.length === 0 || x.label.trim() === ''}>
+          Put on the sheet
+        </button>
+      </div>
+    </form>
+  )
+}

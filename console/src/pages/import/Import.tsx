@@ -1,0 +1,212 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, ProblemError } from '../../api/client'
+import { Rails } from '../../shared/Rails'
+import { Empty, Trouble } from '../../shared/State'
+import { count } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { Faults } from './Faults'
+import { Mapping } from './Mapping'
+import { Outcome } from './Outcome'
+
+const kinds = {
+  users: { label: 'Users', says: 'one row a user: user_name and any of the attributes, roles and groups' },
+  groups: { label: 'Groups', says: 'one row a group: group (its key), label, description, unit, owner and filter' },
+  memberships: { label: 'Memberships', says: 'one row a membership: group, and user or member_group, from and until' },
+  assignments: { label: 'Assignments', says: 'one row an assignment: role, and user or group, from, until, scopes and schedule' },
+} as const
+type Kind = keyof typeof kinds
+
+export type Chosen = { name: string; content: ArrayBuffer }
+
+/** Brings a file in: what it would do first, then the doing, as one change. */
+export function ImportPage() {
+  const me = useMe()
+  const { past } = useDay()
+  const client = useQueryClient()
+  const [kind, setKind] = useState<Kind>('users')
+  const [file, setFile] = useState<Chosen>()
+  const [mapping, setMapping] = useState('')
+  const [making, setMaking] = useState(false)
+  const [reason, setReason] = useState('')
+  const [passed, setPassed] = useState<string[]>([])
+  const [track, setTrack] = useState('')
+  const run = useMutation({
+    mutationFn: async (dry: boolean) => {
+      const name = crypto.randomUUID()
+      setTrack(name)
+      const common = { file: file!.name, dry_run: dry || undefined, reason: dry ? undefined : reason, acknowledge: passed, track: name }
+      const ldif = file!.name.toLowerCase().endsWith('.ldif')
+      const init = { body: file!.content as never, bodySerializer: (b: unknown) => b as never, headers: { 'Content-Type': 'text/csv' } }
+      if (kind === 'users')
+        return answer(api.POST('/api/v1/imports/users', { params: { query: { ...common, format: ldif ? 'ldif' : 'csv', mapping: mapping || undefined } }, ...init }))
+      return answer(api.POST(`/api/v1/imports/${kind}`, { params: { query: common }, ...init }))
+    },
+    onSuccess: async (result) => {
+      if (!result.dry_run) {
+        setReason('')
+        setPassed([])
+        await client.invalidateQueries()
+      }
+    },
+  })
+  const mappings = useQuery({ queryKey: ['mappings'], queryFn: () => answer(api.GET('/api/v1/mappings')) })
+  const problem = run.error instanceof ProblemError ? run.error.problem : undefined
+  const result = run.data
+  const rails = result?.preview?.rails ?? problem?.rails ?? []
+  const blocked = rails.some((r) => !r.passable || !passed.includes(r.code))
+  if (past)
+    return (
+      <>
+        <h1>Import</h1>
+        <Empty>Files come in today: go back to today.</Empty>
+      </>
+    )
+  return (
+    <div className="max-w-200">
+      <h1>Import</h1>
+      <p className="text-soft mt-1">
+        A file is taken whole or not at all, as one change whose effect is seen first. Rows that are so already change nothing; a blank cell leaves what is there. The lists can be{' '}
+        <Link to="/users" className="press">
+          saved as files
+        </Link>{' '}
+        too.
+      </p>
+      <form
+        aria-label="Import a file"
+        className="mt-4 grid grid-cols-2 gap-x-5 gap-y-3"
+        onSubmit={(e) => {
+          e.preventDefault()
+          run.mutate(true)
+        }}
+      >
+        <label>
+          What it holds
+          <select
+            className="field"
+            value={kind}
+            onChange={(e) => {
+              setKind(e.target.value as Kind)
+              run.reset()
+            }}
+          >
+            {Object.entries(kinds).map(([k, x]) => (
+              <option key={k} value={k}>
+                {x.label}
+              </option>
+            ))}
+          </select>
+          <span className="text-soft text-sm">{kinds[kind].says}</span>
+        </label>
+        <label>
+          File <span className="text-soft text-sm">CSV{kind === 'users' && ', or LDIF by the ending .ldif'}</span>
+          <input
+            type="file"
+            className="field"
+            accept={kind === 'users' ? '.csv,.txt,.tsv,.ldif' : '.csv,.txt,.tsv'}
+            onChange={(e) => {
+              const f = e.target.files?.[0]
+              run.reset()
+              setPassed([])
+              if (!f) setFile(undefined)
+              else void f.arrayBuffer().then((content) => setFile({ name: f.name, content }))
+            }}
+          />
+        </label>
+        {kind === 'users' && (
+          <label>
+            Columns
+            <select
+              className="field"
+              value={mapping}
+              onChange={(e) => {
+                setMapping(e.target.value)
+                run.reset()
+              }}
+            >
+              <option value="">are called as ours, or those of a directory</option>
+              {(mappings.data?.mappings ?? []).map((m) => (
+                <option key={`${m.owner.id}/${m.key}`} value={m.key}>
+                  by the mapping {m.label}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+        {kind === 'users' && (
+          <div className="self-end">
+            <button type="button" className="button-quiet" disabled={!file} aria-expanded={making} onClick={() => setMaking(!making)}>
+              {mapping ? 'See or change the mapping' : 'Map the columns'}
+            </button>
+          </div>
+        )}
+        {making && file && kind === 'users' && (
+          <div className="col-span-2">
+            <Mapping
+              key={`${mapping} ${file.name}`}
+              file={file}
+              saved={mappings.data?.mappings.find((m) => m.key === mapping)}
+              options={mappings.data}
+              done={(key) => {
+                setMaking(false)
+                setMapping(key)
+                run.reset()
+                void client.invalidateQueries({ queryKey: ['mappings'] })
+              }}
+            />
+          </div>
+        )}
+        <div className="col-span-2">
+          <button type="submit" className="button" disabled={!file || run.isPending || (kind === 'users' && !me.may['users.update'])}>
+            See what it would do
+          </button>
+        </div>
+      </form>
+      {run.isPending && <Progress track={track} />}
+      {problem && problem.faults && problem.faults.length > 0 ? <Faults problem={problem} /> : run.error && rails.length === 0 && <Trouble error={run.error} />}
+      {result && <Outcome result={result} />}
+      {(result?.dry_run || rails.length > 0) && !result?.unchanged && !(result && !result.dry_run) && (
+        <form
+          aria-label="Make the change"
+          className="mt-4 max-w-140"
+          onSubmit={(e) => {
+            e.preventDefault()
+            run.mutate(false)
+          }}
+        >
+          <Rails rails={rails} passed={passed} pass={setPassed} />
+          <label className="mt-3 block">
+            Reason
+            <input className="field" placeholder="For whoever asks later" value={reason} onChange={(e) => setReason(e.target.value)} />
+          </label>
+          <button type="submit" className="button mt-3" disabled={reason.trim() === '' || blocked || run.isPending}>
+            Import it
+          </button>
+        </form>
+      )}
+    </div>
+  )
+}
+
+/** How far it is, and a way to stop it. */
+function Progress({ track }: { track: string }) {
+  const far = useQuery({
+    queryKey: ['import', track],
+    refetchInterval: 400,
+    retry: false,
+    queryFn: () => answer(api.GET('/api/v1/imports/{import}', { params: { path: { import: track } } })),
+  })
+  const p = far.data
+  return (
+    <div className="bg-wash mt-4 flex max-w-140 items-center gap-4 rounded-md p-3" role="status">
+      <span className="w-48">{p ? p.stage : 'sending'} …</span>
+      <progress aria-label="How far it is" className="grow" max={p?.of || undefined} value={p?.of ? p.done : undefined} />
+      <span className="text-soft text-sm">{p?.of ? `${count(p.done, 'operation')} of ${p.of.toLocaleString('en')}` : ''}</span>
+      <button type="button" className="press" onClick={() => void api.DELETE('/api/v1/imports/{import}', { params: { path: { import: track } } })}>
+        Cancel
+      </button>
+    </div>
+  )
+}

@@ -1,0 +1,43 @@
+import type { Schemas } from '../../api/client'
+import { PathText } from '../../shared/PathText'
+import { count } from '../../shared/words'
+
+/** What an import does, or would do. */
+export function Outcome({ result: r }: { result: Schemas['ChangeResult'] }) {
+  const p = r.preview
+  return (
+    <section aria-label="What it does" className="bg-wash mt-5 rounded-md p-3">
+      <h2>{r.dry_run ? 'What it would do' : r.unchanged ? 'Nothing to change' : `In the ledger as revision ${r.revision}`}</h2>
+      <ul className="mt-1 list-disc pl-5">
+        {r.sentences.map((s) => (
+          <li key={s}>{s}</li>
+        ))}
+      </ul>
+      {p && p.effects.length === 0 && !r.unchanged && <p className="mt-2">Nobody gains or loses anything.</p>}
+      {p?.effects.slice(0, 12).map((e, i) => (
+        <details key={i} className="mt-1.5">
+          <summary>
+            {e.user_count === 1 ? e.users[0]?.label : count(e.user_count, 'user')}{' '}
+            {e.gained && e.gained.length > 0 && <span className="text-kelp font-semibold">+{e.gained.length} </span>}
+            {e.lost && e.lost.length > 0 && <span className="text-brick font-semibold">−{e.lost.length} </span>}
+            <span className="text-soft">in {[...new Set([...(e.gained ?? []), ...(e.lost ?? [])].map((l) => l.application.label))].join(', ')}</span>
+          </summary>
+          <ul className="ml-6 text-sm">
+            {(e.gained ?? []).map((l, k) => (
+              <li key={k} className="text-kelp">
+                + {l.action} <PathText path={l.target} /> <span className="text-soft">{l.application.label}</span>
+              </li>
+            ))}
+            {(e.lost ?? []).map((l, k) => (
+              <li key={k} className="text-brick">
+                − {l.action} <PathText path={l.target} /> <span className="text-soft">{l.application.label}</span>
+              </li>
+            ))}
+          </ul>
+        </details>
+      ))}
+      {p && p.effect_count > 12 && <p className="text-soft mt-1">and {p.effect_count - 12} more kinds of users</p>}
+      {p?.outside && <p className="text-brass mt-1">Somebody outside your part is touched too.</p>}
+    </section>
+  )
+}

@@ -1,0 +1,38 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, api, type Schemas } from '../../api/client'
+import { PickBox, type Choice } from '../../shared/PickBox'
+import { Empty, Loading, Trouble } from '../../shared/State'
+import { Things } from '../../shared/Things'
+import { useDay } from '../../shell/day'
+import { useRoleChoices } from '../users/choices'
+
+/** What a role gives that another does not, and the other way round. */
+export function CompareRoles({ role: r }: { role: Schemas['Role'] }) {
+  const { asOf } = useDay()
+  const choices = useRoleChoices()
+  const [other, setOther] = useState<Choice | null>(null)
+  const comparison = useQuery({
+    queryKey: ['compare', r.key, other?.key, asOf],
+    enabled: other !== null,
+    queryFn: () => answer(api.GET('/api/v1/roles/{role}/comparison', { params: { path: { role: r.key }, query: { with: other!.key, as_of: asOf } } })),
+  })
+  const c = comparison.data
+  return (
+    <>
+      <div className="mt-1 w-80">
+        <PickBox label="Role to compare with" choices={choices.filter((x) => x.key !== r.key)} value={other} onChange={setOther} />
+      </div>
+      {!other && <Empty>Choose another role to see what each gives that the other does not.</Empty>}
+      {comparison.error && <Trouble error={comparison.error} />}
+      {other && comparison.isPending && <Loading what="both roles" />}
+      {c && (
+        <div className="mt-3 grid grid-cols-3 gap-5" aria-live="polite">
+          <Things title={`Only ${c.role.label}`} lines={c.only} ink="text-kelp" />
+          <Things title={`Only ${c.with.label}`} lines={c.only_other} ink="text-brick" />
+          <Things title="Both" lines={c.both} ink="text-soft" />
+        </div>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,233 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { keyOf } from '../../shared/key'
+import { PickBox } from '../../shared/PickBox'
+import { Empty } from '../../shared/State'
+import { count } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useSheet } from '../../shell/sheet'
+import { useRoleChoices, useUserChoices } from '../users/choices'
+import { LongestField, RiskField } from './New'
+
+type Role = Schemas['Role']
+
+/** What a role is called, who answers for it, how it may be held; its copy and its end. */
+export function DescribeRole({ role: r }: { role: Role }) {
+  const sheet = useSheet()
+  const users = useUserChoices()
+  const now = { label: r.label, description: r.description ?? '', owner: r.owner?.key ?? '', risk: r.risk ?? '', longest: r.longest ? String(r.longest) : '' }
+  const [x, setX] = useState(now)
+  const changed: Record<string, unknown> = {}
+  for (const k of ['label', 'description', 'owner', 'risk'] as const) if (x[k] !== now[k]) changed[k] = x[k].trim()
+  if (x.longest !== now.longest) changed.longest = Number(x.longest || 0)
+  const some = Object.keys(changed)
+  return (
+    <>
+      <form
+        aria-label="Describe the role"
+        className="mt-2 grid max-w-180 grid-cols-2 gap-x-5 gap-y-3"
+        onSubmit={(e) => {
+          e.preventDefault()
+          sheet.add({ verb: 'Describe', what: r.label, detail: some.join(', '), operations: [{ op: 'update_role', role: r.key, ...changed } as Operation] }, r.revision)
+        }}
+      >
+        <label>
+          Name
+          <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
+        </label>
+        <label>
+          What it is for
+          <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
+        </label>
+        <div>
+          <span>Who answers for it</span>
+          <PickBox label="Owner of the role" choices={users} value={users.find((u) => u.key === x.owner) ?? null} onChange={(c) => setX({ ...x, owner: c?.key ?? '' })} />
+        </div>
+        <RiskField value={x.risk} set={(risk) => setX({ ...x, risk })} />
+        <LongestField value={x.longest} set={(longest) => setX({ ...x, longest })} />
+        <div className="self-end">
+          <button type="submit" className="button" disabled={some.length === 0}>
+            Put on the sheet
+          </button>
+        </div>
+      </form>
+      <Offer role={r} />
+      <Copy role={r} />
+      <section aria-label="Retire" className="border-rule mt-6 max-w-180 border-t pt-4">
+        <p>
+          {r.retired
+            ? 'Brought back, it gives its holders again what it says.'
+            : `Retired, it gives nothing any more to ${count(r.holder_count, 'assignment')}; the sheet shows who would lose what.`}
+        </p>
+        <button
+          type="button"
+          className="button-quiet mt-2"
+          onClick={() =>
+            r.retired
+              ? sheet.add({ verb: 'Bring back', what: r.label, operations: [{ op: 'update_role', role: r.key, retired: false } as Operation] }, r.revision)
+              : sheet.add({ verb: 'Retire', what: r.label, operations: [{ op: 'retire_role', role: r.key } as Operation] }, r.revision)
+          }
+        >
+          {r.retired ? 'Bring it back' : 'Retire it'}
+        </button>
+      </section>
+    </>
+  )
+}
+
+/** Whether the role can be asked for, in whose words, and who approves. */
+function Offer({ role: r }: { role: Role }) {
+  const sheet = useSheet()
+  const routes = useQuery({ queryKey: ['routes'], queryFn: () => answer(api.GET('/api/v1/routes')) })
+  const [x, setX] = useState({ words: '', route: '', longest: '' })
+  const all = routes.data?.routes ?? []
+  if (r.offered)
+    return (
+      <section aria-label="Asking for it" className="border-rule mt-6 flex max-w-180 items-center justify-between gap-4 border-t pt-4">
+        <span>It can be asked for.</span>
+        <button type="button" className="button-quiet" onClick={() => sheet.add({ verb: 'No longer offer', what: r.label, operations: [{ op: 'end_offer', role: r.key } as Operation] }, r.revision)}>
+          End that
+        </button>
+      </section>
+    )
+  return (
+    <form
+      aria-label="Let people ask for it"
+      className="border-rule mt-6 max-w-180 border-t pt-4"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operation = { op: 'offer_role', role: r.key, words: x.words.trim(), route: x.route, longest: x.longest ? Number(x.longest) : undefined } as Operation
+        sheet.add({ verb: 'Offer', what: r.label, detail: `to whoever wants to ${x.words.trim()}`, operations: [operation] }, r.revision)
+      }}
+    >
+      <p>It cannot be asked for. Let people ask:</p>
+      <div className="mt-2 grid grid-cols-3 gap-x-5">
+        <label>
+          For what one wants to do
+          <input className="field" maxLength={500} placeholder="raise a works order" value={x.words} onChange={(e) => setX({ ...x, words: e.target.value })} />
+        </label>
+        <label>
+          Approved by
+          <select className="field" value={x.route} onChange={(e) => setX({ ...x, route: e.target.value })}>
+            <option value="">choose a route</option>
+            {all.map((y) => (
+              <option key={y.key} value={y.key}>
+                {y.label}
+              </option>
+            ))}
+          </select>
+        </label>
+        <label>
+          For at most so many days
+          <input type="number" min={1} max={3650} className="field" placeholder="without end" value={x.longest} onChange={(e) => setX({ ...x, longest: e.target.value })} />
+        </label>
+      </div>
+      <button type="submit" className="button-quiet mt-2" disabled={x.words.trim() === '' || x.route === ''}>
+        Put on the sheet
+      </button>
+    </form>
+  )
+}
+
+function Copy({ role: r }: { role: Role }) {
+  const sheet = useSheet()
+  const [label, setLabel] = useState('')
+  const key = keyOf(label)
+  const full = r.application ? `${r.application.key}/${key}` : key
+  return (
+    <form
+      aria-label="Copy the role"
+      className="border-rule mt-6 flex max-w-180 items-end gap-3 border-t pt-4"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operations = [
+          { op: 'add_role', key, application: r.application?.key, label: label.trim(), description: r.description || undefined, risk: r.risk || undefined, longest: r.longest || undefined },
+          ...(r.permissions ?? [])
+            .filter((p) => p.role.id === r.id)
+            .map((p) => ({ op: 'add_permission', role: full, application: p.application.key, actions: p.actions, pattern: p.pattern, own: p.own || undefined })),
+          ...r.includes.map((i) => ({ op: 'include_role', role: full, includes: i.key })),
+        ] as Operation[]
+        sheet.add({ verb: 'Copy', what: `${r.label} as ${label.trim()}`, detail: 'with all it permits and includes', operations }, r.revision)
+        setLabel('')
+      }}
+    >
+      <label className="grow">
+        Make a role that gives the same, called
+        <input className="field" maxLength={200} value={label} onChange={(e) => setLabel(e.target.value)} />
+      </label>
+      <button type="submit" className="button-quiet" disabled={!key}>
+        Put on the sheet
+      </button>
+    </form>
+  )
+}
+
+/** What a role includes, as a tree, with what can be put in and left out. */
+export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
+  const sheet = useSheet()
+  const { asOf } = useDay()
+  const choices = useRoleChoices()
+  const roles = useQuery({ queryKey: ['roles', asOf], queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })) })
+  const byKey = new Map((roles.data?.roles ?? []).map((x) => [x.key, x]))
+  const may = choices.filter((c) => c.key !== r.key && (!r.application || c.key.startsWith(`${r.application.key}/`)) && !r.includes.some((i) => i.key === c.key))
+  return (
+    <>
+      {r.includes.length === 0 && <Empty>It includes no other role. Whoever holds a role holds what it includes too.</Empty>}
+      <ul>
+        {r.includes.map((i) => (
+          <li key={i.id ?? i.label} className="border-rule border-b py-1.5">
+            <div className="flex items-baseline justify-between gap-4">
+              <Below role={i} byKey={byKey} seen={[r.key]} />
+              {writes && i.key && (
+                <button
+                  type="button"
+                  className="press self-start text-sm"
+                  aria-label={`Take out ${i.label}`}
+                  onClick={() => sheet.add({ verb: 'Take out of', what: r.label, detail: i.label, operations: [{ op: 'exclude_role', role: r.key, excludes: i.key } as Operation] }, r.revision)}
+                >
+                  Take out
+                </button>
+              )}
+            </div>
+          </li>
+        ))}
+      </ul>
+      {writes && (
+        <div className="mt-4 w-80">
+          <PickBox
+            label="Role to include"
+            choices={may}
+            value={null}
+            onChange={(c) => c && sheet.add({ verb: 'Put into', what: r.label, detail: c.label, operations: [{ op: 'include_role', role: r.key, includes: c.key } as Operation] }, r.revision)}
+          />
+        </div>
+      )}
+    </>
+  )
+}
+
+function Below({ role, byKey, seen }: { role: Schemas['Ref']; byKey: Map<string, Role>; seen: string[] }) {
+  const below = role.key && !seen.includes(role.key) ? (byKey.get(role.key)?.includes ?? []) : []
+  return (
+    <div>
+      {role.key ? (
+        <Link to="/roles/$role" params={{ role: role.key }} className="press">
+          {role.label}
+        </Link>
+      ) : (
+        role.label
+      )}
+      {below.length > 0 && (
+        <ul className="border-rule ml-2 border-l pl-4">
+          {below.map((x) => (
+            <li key={x.id ?? x.label} className="py-0.5">
+              <Below role={x} byKey={byKey} seen={[...seen, role.key!]} />
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
+  )
+}

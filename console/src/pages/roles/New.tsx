@@ -1,0 +1,72 @@
+import { useState } from 'react'
+import type { Operation, Schemas } from '../../api/client'
+import { keyOf } from '../../shared/key'
+import { useSheet } from '../../shell/sheet'
+
+/** Makes a role, of an application or of the organisation. */
+export function NewRole({ application, revision }: { application?: Schemas['Application']; revision: number }) {
+  const sheet = useSheet()
+  const empty = { label: '', description: '', risk: '', longest: '' }
+  const [x, setX] = useState(empty)
+  const key = keyOf(x.label)
+  return (
+    <form
+      aria-label="Make a role"
+      className="mt-7 max-w-180"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operation = {
+          op: 'add_role',
+          key,
+          application: application?.key,
+          label: x.label.trim(),
+          description: x.description.trim() || undefined,
+          risk: x.risk || undefined,
+          longest: x.longest ? Number(x.longest) : undefined,
+        } as Operation
+        sheet.add({ verb: 'Make', what: `the role ${x.label.trim()}`, detail: application ? `of ${application.label}` : 'of the whole organisation', operations: [operation] }, revision)
+        setX(empty)
+      }}
+    >
+      <h2>Make a role{application ? '' : ' of the whole organisation'}</h2>
+      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+        <label>
+          Name of the role
+          <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
+        </label>
+        <label>
+          What it is for
+          <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
+        </label>
+        <RiskField value={x.risk} set={(risk) => setX({ ...x, risk })} />
+        <LongestField value={x.longest} set={(longest) => setX({ ...x, longest })} />
+      </div>
+      <button type="submit" className="button mt-3" disabled={!key}>
+        Put on the sheet
+      </button>
+    </form>
+  )
+}
+
+export function RiskField({ value, set }: { value: string; set: (v: string) => void }) {
+  return (
+    <label>
+      Harm it could do in wrong hands
+      <select className="field" value={value} onChange={(e) => set(e.target.value)}>
+        <option value="">not said</option>
+        <option value="low">low</option>
+        <option value="medium">medium</option>
+        <option value="high">high</option>
+      </select>
+    </label>
+  )
+}
+
+export function LongestField({ value, set }: { value: string; set: (v: string) => void }) {
+  return (
+    <label>
+      Held for at most so many days
+      <input type="number" min={1} max={3650} className="field" placeholder="without end" value={value} onChange={(e) => set(e.target.value)} />
+    </label>
+  )
+}

@@ -1,0 +1,194 @@
+import { useQuery } from '@tanstack/react-query'
+import { Fragment, useState, type ReactNode } from 'react'
+import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { UserBox } from '../../shared/UserBox'
+import { count, list, shortDay } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { useSheet } from '../../shell/sheet'
+import { useAttributes } from './attributes'
+import { Fields, operationOf, valuesOf } from './Fields'
+import { SignInOf } from './SignInOf'
+
+/** What is said of a user, and what can be done about that. */
+export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
+  const me = useMe()
+  const sheet = useSheet()
+  const { past, asOf } = useDay()
+  const declared = useAttributes(asOf)
+  const [what, setWhat] = useState<'change' | 'depart' | 'sign-in' | null>(null)
+  const rows: [string, ReactNode][] = [
+    ['User name', u.user_name],
+    ['Name', u.display_name],
+    ['E-mail', u.email],
+    ['Kind', u.kind],
+    ['Status', u.status],
+    ['Unit', u.unit],
+    ['Title', u.title],
+    ['Manager', u.manager?.label],
+    ['Employment', u.employment_type],
+    ['Location', u.location],
+    ['First day', u.start_date && shortDay(u.start_date)],
+    ['Last day', u.end_date && shortDay(u.end_date)],
+    ...declared.map((a): [string, ReactNode] => {
+      const value = u.custom?.[a.key]
+      return [a.label, value && (a.type === 'date' ? shortDay(value) : value)]
+    }),
+    ['Id', u.id],
+  ]
+  const turn = (status: 'suspended' | 'active') =>
+    sheet.add({ verb: status === 'active' ? 'Bring back' : 'Suspend', what: u.display_name, operations: [{ op: 'update_user', user: u.user_name, status }] }, u.revision)
+  const acts = me.may['users.update'] && !past
+  const there = u.status !== 'departed'
+  const press = (key: 'change' | 'depart' | 'sign-in', label: string) => (
+    <button type="button" className="button-quiet" aria-expanded={what === key} onClick={() => setWhat(what === key ? null : key)}>
+      {label}
+    </button>
+  )
+  return (
+    <>
+      {acts && (
+        <div className="mt-2 flex flex-wrap gap-3">
+          {there && press('change', 'Change')}
+          {u.status === 'active' && (
+            <button type="button" className="button-quiet" onClick={() => turn('suspended')}>
+              Suspend
+            </button>
+          )}
+          {u.status !== 'active' && (
+            <button type="button" className="button-quiet" onClick={() => turn('active')}>
+              {u.status === 'invited' ? 'Make active' : 'Bring back'}
+            </button>
+          )}
+          {there && press('depart', 'Depart')}
+          {u.effective && press('sign-in', 'Give sign-in')}
+        </div>
+      )}
+      {what === 'change' && <Change key={u.revision} user={u} declared={declared} done={() => setWhat(null)} />}
+      {what === 'depart' && <Depart user={u} done={() => setWhat(null)} />}
+      {what === 'sign-in' && <SignInOf user={u} />}
+      {what !== 'change' && (
+        <dl className="mt-2 grid max-w-160 grid-cols-[10rem_1fr]">
+          {rows.map(([label, value]) => (
+            <Fragment key={label}>
+              <dt className="text-soft border-rule border-b py-1.5">{label}</dt>
+              <dd className="border-rule border-b py-1.5">{value || <span className="text-soft">not given</span>}</dd>
+            </Fragment>
+          ))}
+        </dl>
+      )}
+      {acts && u.status === 'departed' && !u.user_name.startsWith('erased-') && <Erase user={u} />}
+    </>
+  )
+}
+
+function Change({ user: u, declared, done }: { user: Schemas['UserDetail']; declared: Schemas['Attribute'][]; done: () => void }) {
+  const sheet = useSheet()
+  const [before] = useState(() => valuesOf(u))
+  const [values, setValues] = useState(before)
+  const fields = operationOf(values, before)
+  const changed = Object.keys(fields)
+  return (
+    <form
+      aria-label={`Change ${u.display_name}`}
+      className="mt-3 grid max-w-160 grid-cols-2 gap-x-5 gap-y-3"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const detail = Object.entries({ ...fields, ...(fields.custom as object) })
+          .filter(([k]) => k !== 'custom')
+          .map(([k, v]) => `${k.replaceAll('_', ' ')}: ${String(v) || 'cleared'}`)
+          .join('; ')
+        sheet.add({ verb: 'Change', what: u.display_name, detail, operations: [{ op: 'update_user', user: u.user_name, ...fields } as Operation] }, u.revision)
+        done()
+      }}
+    >
+      <Fields values={values} set={setValues} declared={declared} />
+      <div className="col-span-2">
+        <button type="submit" className="button" disabled={changed.length === 0}>
+          Put on the sheet
+        </button>
+      </div>
+    </form>
+  )
+}
+
+/** Ends all access of somebody who leaves, and hands over what they answer for. */
+function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => void }) {
+  const sheet = useSheet()
+  const [to, setTo] = useState({ key: '', name: '' })
+  const [last, setLast] = useState('')
+  const owned = useQuery({ queryKey: ['owned', u.user_name], queryFn: () => answer(api.GET('/api/v1/users/{user}/owned', { params: { path: { user: u.user_name } } })) })
+  const o = owned.data
+  const left = o
+    ? [
+        ...o.applications.map((r) => `the application ${r.label}`),
+        ...o.roles.map((r) => `the role ${r.label}`),
+        ...o.groups.map((r) => `the group ${r.label}`),
+        ...o.expectations.map((r) => `the expectation ${r.label}`),
+        ...(o.people.length > 0 ? [`${count(o.people.length, 'person', 'people')} who report to them`] : []),
+      ]
+    : []
+  return (
+    <form
+      aria-label={`${u.display_name} departs`}
+      className="bg-wash mt-3 max-w-160 rounded-md p-3"
+      onSubmit={(e) => {
+        e.preventDefault()
+        sheet.add(
+          {
+            verb: 'Depart',
+            what: u.display_name,
+            detail: to.key ? `what they answer for goes to ${to.name}` : undefined,
+            operations: [
+              ...(to.key ? [{ op: 'hand_over', user: u.user_name, to: to.key }] : []),
+              { op: 'update_user', user: u.user_name, status: 'departed', ...(last ? { end_date: last } : {}) },
+            ] as Operation[],
+          },
+          u.revision,
+        )
+        done()
+      }}
+    >
+      <p>All that {u.display_name} can do ends at once, with sign-in and tokens. What they held and did stays in the ledger; their user name is nobody else’s, ever.</p>
+      {o && (
+        <p className="mt-2">
+          {left.length === 0 ? 'They answer for nothing that would be left without anybody.' : `They answer for ${list(left)}.`}
+          {o.waiting > 0 && ` ${count(o.waiting, 'request')} of theirs waits; it ends with them.`}
+        </p>
+      )}
+      {left.length > 0 && (
+        <div className="mt-2 max-w-80">
+          <span aria-hidden>Hand over to</span>
+          <UserBox label="Hand over to" value={to.key} onChange={(key, name) => setTo({ key, name })} />
+        </div>
+      )}
+      <label className="mt-2 block max-w-80">
+        Last day <span className="text-soft text-sm">if it is to be kept</span>
+        <input className="field" type="date" value={last} onChange={(e) => setLast(e.target.value)} />
+      </label>
+      <button type="submit" className="button mt-3">
+        Put on the sheet
+      </button>
+    </form>
+  )
+}
+
+/** Erases what is personal about somebody who has departed. */
+function Erase({ user: u }: { user: Schemas['UserDetail'] }) {
+  const sheet = useSheet()
+  return (
+    <section aria-label="Erase" className="border-rule mt-6 max-w-160 border-t pt-4">
+      <p>
+        Names and address can be erased. What {u.display_name} held, decided and changed stays in the ledger, about “a departed user”, and so do unit, title and dates, since they gave access; the ledger verifies as before. It
+        cannot be undone.
+      </p>
+      <button
+        type="button"
+        className="button-quiet mt-2"
+        onClick={() => sheet.add({ verb: 'Erase', what: `the personal values of ${u.display_name}`, operations: [{ op: 'erase_user', user: u.id } as Operation] }, u.revision)}
+      >
+        Erase them
+      </button>
+    </section>
+  )
+}

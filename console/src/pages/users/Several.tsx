@@ -1,0 +1,123 @@
+import { useState } from 'react'
+import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { keyOf } from '../../shared/key'
+import { PickBox } from '../../shared/PickBox'
+import { count } from '../../shared/words'
+import { useMe } from '../../shell/session'
+import { useSheet } from '../../shell/sheet'
+import { useGroupChoices, useRoleChoices } from './choices'
+
+export type Picked = { user_name: string; label: string }
+
+/** The most one change can take on by hand. */
+export const mostAtOnce = 2000
+
+/** All users a list shows, page by page. */
+export async function fetchAll(query: { q?: string; status?: Schemas['User']['status']; unit?: string; group?: string; filter?: string }): Promise<Picked[]> {
+  const out: Picked[] = []
+  for (let cursor: string | undefined; ; ) {
+    const page: Schemas['UserList'] = await answer(api.GET('/api/v1/users', { params: { query: { ...query, limit: 500, cursor } } }))
+    out.push(...page.users.map((u) => ({ user_name: u.user_name, label: u.display_name })))
+    cursor = page.next
+    if (!cursor || out.length > mostAtOnce) return out.slice(0, mostAtOnce)
+  }
+}
+
+/** What can be done with several users at once, as one change. */
+export function Several({ picked, clear, total, all, revision }: { picked: Picked[]; clear: () => void; total: number; all: () => void; revision: number }) {
+  const me = useMe()
+  const sheet = useSheet()
+  const groups = useGroupChoices()
+  const roles = useRoleChoices()
+  const [unit, setUnit] = useState('')
+  const who = picked.length === 1 ? picked[0]!.label : count(picked.length, 'user')
+  const put = (verb: string, what: string, operation: (user: string) => unknown) => {
+    sheet.add(
+      {
+        verb,
+        what,
+        detail: `${picked
+          .slice(0, 4)
+          .map((p) => p.label)
+          .join(', ')}${picked.length > 4 ? ` and ${picked.length - 4} more` : ''}`,
+        operations: picked.map((p) => operation(p.user_name)) as Operation[],
+      },
+      revision,
+    )
+    clear()
+  }
+  return (
+    <section aria-label="Several at once" className="bg-wash mt-3 flex flex-wrap items-center gap-x-4 gap-y-2 rounded-md p-2.5">
+      <strong aria-live="polite">{count(picked.length, 'user')} picked</strong>
+      {picked.length < Math.min(total, mostAtOnce) && (
+        <button type="button" className="press" onClick={all}>
+          Pick all {Math.min(total, mostAtOnce).toLocaleString('en')}
+        </button>
+      )}
+      <button type="button" className="press" onClick={clear}>
+        Pick none
+      </button>
+      {me.may['users.update'] && (
+        <>
+          <button type="button" className="button-quiet" onClick={() => put('Suspend', who, (user) => ({ op: 'update_user', user, status: 'suspended' }))}>
+            Suspend
+          </button>
+          <button type="button" className="button-quiet" onClick={() => put('Bring back', who, (user) => ({ op: 'update_user', user, status: 'active' }))}>
+            Bring back
+          </button>
+          <form
+            className="flex gap-2"
+            onSubmit={(e) => {
+              e.preventDefault()
+              put('Move', `${who} to ${unit.trim()}`, (user) => ({ op: 'update_user', user, unit: unit.trim() }))
+            }}
+          >
+            <input className="field w-40" aria-label="Unit to move them to" placeholder="Unit" value={unit} onChange={(e) => setUnit(e.target.value)} />
+            <button type="submit" className="button-quiet" disabled={unit.trim() === ''}>
+              Move
+            </button>
+          </form>
+        </>
+      )}
+      {me.may['groups.update'] && (
+        <div className="w-48">
+          <PickBox label="Put into a group" choices={groups} value={null} onChange={(c) => c && put('Put', `${who} into ${c.label}`, (user) => ({ op: 'add_member', group: c.key, user }))} />
+        </div>
+      )}
+      {me.may['roles.assign'] && (
+        <>
+          <div className="w-48">
+            <PickBox label="Grant a role" choices={roles} value={null} onChange={(c) => c && put('Grant', `${c.label} to ${who}`, (user) => ({ op: 'grant', role: c.key, user }))} />
+          </div>
+          <div className="w-48">
+            <PickBox label="Revoke a role" choices={roles} value={null} onChange={(c) => c && put('Revoke', `${c.label} of ${who}`, (user) => ({ op: 'revoke', role: c.key, user }))} />
+          </div>
+        </>
+      )}
+    </section>
+  )
+}
+
+/** Makes a group of whoever a filter chooses, now and later. */
+export function GroupByRule({ filter, revision }: { filter: string; revision: number }) {
+  const sheet = useSheet()
+  const [label, setLabel] = useState('')
+  const key = keyOf(label)
+  return (
+    <form
+      aria-label="Make a group of them"
+      className="mt-2 flex items-center gap-3"
+      onSubmit={(e) => {
+        e.preventDefault()
+        sheet.add({ verb: 'Make', what: `the group ${label.trim()}`, detail: `whoever has ${filter}`, operations: [{ op: 'add_group', key, label: label.trim(), filter } as Operation] }, revision)
+        setLabel('')
+      }}
+    >
+      <input className="field max-w-72" aria-label="Name of a group of them" placeholder="Name of a group of whoever this chooses" value={label} onChange={(e) => setLabel(e.target.value)} />
+      <button type="submit" className="button-quiet" disabled={!key}>
+        Make it a group
+      </button>
+    </form>
+  )
+}
+

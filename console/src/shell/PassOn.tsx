@@ -1,0 +1,74 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, api, ProblemError, type Schemas } from '../api/client'
+import { Faults } from '../shared/State'
+import { count } from '../shared/words'
+import { useSheet, type Line } from './sheet'
+
+/** The lines of the sheet with an operation that somebody else must make. */
+export function othersOf(lines: Line[], split: Schemas['Split']): Line[] {
+  const ends = lines.map((_, i) => lines.slice(0, i + 1).reduce((n, l) => n + l.operations.length, 0))
+  return lines.filter((l, i) => split.others.some((o) => o >= ends[i]! - l.operations.length && o < ends[i]!))
+}
+
+/** The part of a change that is not for whoever made the sheet, and to whom it
+ * can be passed. */
+export function PassOn({ others, split, reason, done }: { others: Line[]; split: Schemas['Split']; reason: string; done: (p: Schemas['Part']) => void }) {
+  const sheet = useSheet()
+  const queries = useQueryClient()
+  const [to, setTo] = useState('')
+  const pass = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST('/api/v1/parts', {
+          body: { to, reason, lines: others.map((l) => ({ words: `${l.verb} ${l.what}`, detail: l.detail, operations: l.operations })) },
+        }),
+      ),
+    onSuccess: async (part) => {
+      sheet.remove(...others.map((l) => l.id))
+      await queries.invalidateQueries({ queryKey: ['parts'] })
+      done(part)
+    },
+  })
+  const rest = sheet.lines.length - others.length
+  return (
+    <section aria-label="Somebody else must make" className="border-brass mt-3 border-l-3 pl-3">
+      <h3 className="font-semibold">Somebody else must make</h3>
+      <ul>
+        {others.map((l) => (
+          <li key={l.id}>
+            {l.verb} {l.what}
+          </li>
+        ))}
+      </ul>
+      {!split.anybody && <p className="text-soft mt-1 text-sm">There is nobody who may make it. Take it off.</p>}
+      {split.anybody && (
+        <>
+          <label htmlFor="pass-to" className="mt-2 block">
+            Pass it on to
+          </label>
+          <select id="pass-to" className="field mt-0.5" value={to} onChange={(e) => setTo(e.target.value)}>
+            <option value="">Whoever may make it</option>
+            {split.can.map((u) => (
+              <option key={u.id} value={u.key}>
+                {u.label}
+              </option>
+            ))}
+          </select>
+          <button type="button" className="button-quiet mt-2" disabled={reason.trim() === '' || pass.isPending} onClick={() => pass.mutate()}>
+            Pass {count(others.length, 'change')} on
+          </button>
+          {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Say why first, below: they read it.</p>}
+          {rest > 0 && <p className="text-soft mt-1 text-sm">The rest stays here for you to commit.</p>}
+        </>
+      )}
+      {pass.error instanceof ProblemError && (
+        <div role="alert" className="mt-1">
+          <p>{pass.error.problem.detail}</p>
+          <Faults problem={pass.error.problem} />
+          {rest > 0 && <p>If it builds on the rest of the sheet, take it off, commit the rest first, and add it again.</p>}
+        </div>
+      )}
+    </section>
+  )
+}

@@ -1,0 +1,160 @@
+package access
+
+import (
+	"fmt"
+	"slices"
+	"testing"
+	"time"
+)
+
+// expectation is a random one about random subjects.
+func (c *chance) expectation() Operation {
+	o := &SetExpectation{Key: fmt.Sprintf("e%d", c.IntN(6)), Application: c.application(), Action: c.action(), Pattern: c.pattern(), May: c.IntN(2) == 0, Blocking: c.IntN(2) == 0}
+	switch c.IntN(6) {
+	case 0:
+		o.Nobody = true
+	case 1, 2:
+		o.User = c.user()
+	default:
+		o.Group = c.group()
+		o.Except = c.IntN(3) == 0
+	}
+	return o
+}
+
+// breaks asks one question after another, and is what an expectation means.
+func breaks(s *Snapshot, f *Expectation, id UserID, at Instant) bool {
+	counts := id == 0 || s.Effective(id, at)
+	in := slices.Contains(s.groupsAt(nil, id, at), f.Of.Group)
+	switch {
+	case f.Of.Nobody:
+		counts = id == 0
+	case f.Of.User != 0:
+		counts = counts && id == f.Of.User
+	case f.Of.Except:
+		counts = counts && !in
+	default:
+		counts = counts && in && id != 0
+	}
+	if f.Ended || !counts {
+		return false
+	}
+	rec := s.applications.At(int(f.Application))
+	var registered []string
+	for _, r := range s.Resources(f.Application) {
+		if _, known := s.known(rec, r.Path); known && Covers(f.Pattern, r.Path) {
+			registered = append(registered, r.Path)
+		}
+	}
+	may := func(path string) bool {
+		return rec.fact.declares(f.Action) && s.Cells(id, f.Application, at, []Target{{f.Action, path}})[0].Chain != nil
+	}
+	if f.May {
+		for _, p := range registered {
+			if !may(p) {
+				return true
+			}
+		}
+		return len(registered) == 0 && !holdsLine(s, f, id, at, func(target string) bool { return Contains(target, f.Pattern) })
+	}
+	for _, p := range registered {
+		if may(p) {
+			return true
+		}
+	}
+	return holdsLine(s, f, id, at, func(target string) bool { return Contains(f.Pattern, target) || Contains(target, f.Pattern) })
+}
+
+// holdsLine looks through all somebody can do, of what lies below open resources.
+func holdsLine(s *Snapshot, f *Expectation, id UserID, at Instant, fits func(string) bool) bool {
+	rec := s.applications.At(int(f.Application))
+	return slices.ContainsFunc(s.Entitlements(id), func(e Entitlement) bool {
+		return e.Application == f.Application && e.Action == f.Action && e.When.Holds(at) && fits(e.Target) && (s.resourceAt(rec, e.Target) == nil || s.belowOpen(rec, f.Pattern)) &&
+			(Contains(f.Pattern, e.Target) || !s.fencedFor(id, f, at))
+	})
+}
+
+// fencedFor says whether the pattern of an expectation itself is not reached,
+// for a fence that lies over it.
+func (s *Snapshot) fencedFor(id UserID, f *Expectation, at Instant) bool {
+	rec := s.applications.At(int(f.Application))
+	chains, _ := s.chains(id, at, nil, func(p *Permission) bool {
+		return p.Application == f.Application && p.gives(f.Action) && Contains(p.Pattern, f.Pattern) && !(id == 0 && p.Own)
+	})
+	for _, c := range chains {
+		if a := s.Assignment(c.Assignment); c.Fails == "" && inScope(a.Scopes, f.Application, f.Pattern) && !s.fenced(rec, s.Permission(c.Permission).Pattern, f.Action, f.Pattern) {
+			return false
+		}
+	}
+	return true
+}
+
+// An expectation is broken exactly by those of whom question after question says
+// so; and what a change breaks is what is broken after it and was not before.
+func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
+	met, brought, held := 0, 0, 0
+	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
+		for range 12 {
+			if d := draftOf(s, c.expectation()); len(d.Faults) == 0 {
+				s = d.Seal(d.Revision, s.At+1)
+			}
+		}
+		from := At(c.day0)
+		var instants []Instant
+		for i := range 40 {
+			instants = append(instants, from+Instant((time.Duration(i)*13*time.Hour+time.Hour).Microseconds()))
+		}
+		users := func(s *Snapshot) []UserID {
+			out := []UserID{0}
+			for u := range s.Users() {
+				out = append(out, u.ID)
+			}
+			return out
+		}
+		for _, f := range s.Expectations() {
+			all := s.BrokenBy(f, from)
+			for _, id := range users(s) {
+				i := slices.IndexFunc(all, func(b Broken) bool { return b.User == id })
+				for _, at := range instants[:10] {
+					got, want := i >= 0 && all[i].When.Holds(at), breaks(s, f, id, at)
+					if got != want {
+						t.Fatalf("%v breaks %+v at %v: %v, asked question by question: %v", id, f, at, got, want)
+					} else if want {
+						met++
+					} else {
+						held++
+					}
+				}
+			}
+		}
+		for range 80 {
+			d, ok := c.change(s, 2)
+			if !ok {
+				continue
+			}
+			found := d.NewlyBroken(d.Preview(from), from)
+			for _, f := range d.Expectations() {
+				if d.base.Expectation(f.ID) != f {
+					continue
+				}
+				for _, id := range users(&d.Snapshot) {
+					for _, at := range instants[:5] {
+						got := slices.ContainsFunc(found, func(b Broken) bool { return b.Expectation == f && b.User == id && b.When.Holds(at) })
+						was := (id == 0 || s.User(id) != nil) && breaks(s, f, id, at)
+						if is := breaks(&d.Snapshot, f, id, at); got != (is && !was) {
+							t.Fatalf("%v, %+v at %v: was %v, is %v, told %v, by %v", id, f, at, was, is, got, d.Changes())
+						} else if got {
+							brought++
+						}
+					}
+				}
+			}
+			if len(d.Changes()) > 0 {
+				s = d.Seal(d.Revision, s.At+1)
+			}
+		}
+	})
+	if met < 1000 || held < 1000 || brought < 100 {
+		t.Errorf("%d met, %d held, %d brought about", met, held, brought)
+	}
+}

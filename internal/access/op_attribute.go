@@ -1,0 +1,303 @@
+package access
+
+import (
+	"reflect"
+	"regexp"
+	"slices"
+	"strings"
+
+	"ableroster/internal/filter"
+)
+
+func init() {
+	Register(&DeclareAttribute{})
+	Register(&UpdateAttribute{})
+	Register(&RetireAttribute{})
+}
+
+// DeclareAttribute declares an attribute of users.
+type DeclareAttribute struct {
+	Key         string    `json:"key" doc:"lower-case words joined by underscores, as filters and files write it"`
+	Label       string    `json:"label,omitempty" doc:"what people call it"`
+	Description string    `json:"description,omitempty"`
+	Type        ValueType `json:"type,omitempty" enum:"text,number,date,truth" doc:"text by default"`
+	CaseExact   bool      `json:"case_exact,omitempty" doc:"texts are compared with case"`
+	Personal    bool      `json:"personal,omitempty" doc:"can be erased, and may give no access; else a fact, kept for ever"`
+	Required    bool      `json:"required,omitempty" doc:"of every person who is added from now on"`
+	Pattern     string    `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
+	Allowed     []string  `json:"allowed,omitempty" doc:"the texts there may be, and no others"`
+	Fill        *Fill     `json:"fill,omitempty" doc:"fills itself in from the unit or from a date, and nobody else does"`
+
+	Attribute AttributeRef `json:"attribute,omitempty" doc:"set by the service"`
+}
+
+// Verb implements Operation.
+func (*DeclareAttribute) Verb() string { return "declare_attribute" }
+
+func (o *DeclareAttribute) Settled() string { return named(o.Attribute, "attribute") }
+
+var attributeKeyShape = regexp.MustCompile(`^[a-z][a-z0-9]*(_[a-z0-9]+)*$`)
+
+// builtInAttributes are names that filters, files and lists have for something
+// else.
+var builtInAttributes = []string{"id", "user", "user_name", "display_name", "email", "kind", "status", "effective", "unit", "within",
+	"title", "manager", "employment_type", "location", "start_date", "end_date", "groups", "roles", "custom", "and", "or", "not", "pr", "true", "false", "null"}
+
+// ApplyTo implements Operation.
+func (o *DeclareAttribute) ApplyTo(d *Draft) {
+	before := len(d.Faults)
+	switch {
+	case !attributeKeyShape.MatchString(o.Key) || len(o.Key) > 64:
+		d.fault("key", "must be lower-case words of letters and digits joined by single underscores, at most 64 characters")
+	case slices.Contains(builtInAttributes, o.Key):
+		d.fault("key", "“%s” is there already, of every user", o.Key)
+	case d.FindAttribute(o.Key) != nil:
+		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
+	}
+	d.checkTexts(&o.Label, o.Key, o.Description)
+	if o.Type == "" {
+		o.Type = TextValue
+	}
+	f := &Attribute{ID: AttributeID(d.allocate(FactAttribute)), Key: o.Key, Label: o.Label, Description: o.Description, Type: o.Type,
+		CaseExact: o.CaseExact, Personal: o.Personal, Required: o.Required, Pattern: o.Pattern, Allowed: o.Allowed, Fill: o.Fill}
+	d.checkAttribute(f)
+	if len(d.Faults) > before {
+		d.fail(FactAttribute, o.Key)
+		return
+	}
+	d.need(ActUpdate, "settings", "declare attributes of users")
+	o.Attribute = AttributeRef(f.ID.String())
+	d.Keep(f)
+	d.fillAgain(f)
+}
+
+// mostAllowed bounds how many texts an attribute may allow, and how many units
+// fill one in.
+const mostAllowed = 1000
+
+func (d *Draft) checkAttribute(f *Attribute) {
+	texts := f.Type == TextValue
+	switch f.Type {
+	case TextValue, NumberValue, DateValue, TruthValue:
+	default:
+		d.fault("type", "is text, number, date or truth")
+	}
+	if !texts {
+		for field, there := range map[string]bool{"case_exact": f.CaseExact, "pattern": f.Pattern != "", "allowed": len(f.Allowed) > 0} {
+			if there {
+				d.fault(field, "goes with texts alone")
+			}
+		}
+	}
+	if f.Pattern != "" {
+		if len(f.Pattern) > 500 {
+			d.fault("pattern", "is longer than 500 bytes")
+		} else if _, err := regexp.Compile(wholly(f.Pattern)); err != nil {
+			d.fault("pattern", "is no regular expression: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+		}
+	}
+	if len(f.Allowed) > mostAllowed {
+		d.fault("allowed", "names more than %d texts", mostAllowed)
+	}
+	for i, a := range f.Allowed {
+		if m := checkLabel(a, 500); m != "" || a == "" {
+			d.fault("allowed", "“%s” cannot be a value", a)
+		}
+		if slices.ContainsFunc(f.Allowed[:i], func(b string) bool { return strings.EqualFold(a, b) }) {
+			d.fault("allowed", "names “%s” twice", a)
+		}
+	}
+	if f.Fill != nil {
+		d.checkFill(f)
+	}
+}
+
+func (d *Draft) checkFill(f *Attribute) {
+	if f.Required {
+		d.fault("required", "says nothing of what fills itself in")
+	}
+	switch f.Fill.From {
+	case "unit":
+		if f.Fill.Months != 0 {
+			d.fault("fill", "counts months from a date, not from a unit")
+		}
+		if len(f.Fill.Units) == 0 || len(f.Fill.Units) > mostAllowed {
+			d.fault("fill", "names the value of one unit at least, of %d at most", mostAllowed)
+		}
+		for i, x := range f.Fill.Units {
+			if err := CheckPath(x.Unit); err != nil || x.Unit == Root {
+				d.fault("fill", "“%s” is not a unit such as marine/pilotage", x.Unit)
+			}
+			if slices.ContainsFunc(f.Fill.Units[:i], func(y UnitFill) bool { return y.Unit == x.Unit }) {
+				d.fault("fill", "names the unit %s twice", x.Unit)
+			}
+			value, wrong := f.normal(x.Value)
+			if wrong != "" || x.Value == "" {
+				d.fault("fill", "the value of %s %s", x.Unit, wrong)
+				continue
+			}
+			f.Fill.Units[i].Value = value
+		}
+	case "start_date", "end_date":
+		if f.Type != DateValue {
+			d.fault("fill", "from a date is a date: the type must be date")
+		}
+		if len(f.Fill.Units) > 0 {
+			d.fault("fill", "names units, and is from a date")
+		}
+		if f.Fill.Months < -1200 || f.Fill.Months > 1200 {
+			d.fault("fill", "is at most 1200 months away")
+		}
+	default:
+		d.fault("fill", "is from unit, start_date or end_date")
+	}
+}
+
+// fillAgain fills an attribute in for everybody.
+func (d *Draft) fillAgain(f *Attribute) {
+	if f.Fill == nil || f.Personal {
+		return // a personal one is filled in when its user is next written: the ledger seals it then
+	}
+	for i := range d.users.Len() {
+		r := d.users.At(i)
+		if r == nil || r.fact == nil || r.fact.Erased {
+			continue
+		}
+		u := *r.fact
+		if u.Custom = u.Custom.with(f, f.filled(&u)); u != *r.fact {
+			d.put(&u)
+		}
+	}
+}
+
+// Sentence implements Operation.
+func (o *DeclareAttribute) Sentence(*Snapshot, Names) string {
+	return "Declared the attribute " + o.Label + " of users"
+}
+
+// UpdateAttribute alters a declared attribute; what is not given stays. Its key,
+// type, case rule and whether it is personal never change.
+type UpdateAttribute struct {
+	Attribute   AttributeRef `json:"attribute" doc:"key or id"`
+	Label       *string      `json:"label,omitempty"`
+	Description *string      `json:"description,omitempty"`
+	Required    *bool        `json:"required,omitempty"`
+	Pattern     *string      `json:"pattern,omitempty"`
+	Allowed     []string     `json:"allowed,omitzero" doc:"all the texts there may be from now on; values that are there stay"`
+	Fill        *Fill        `json:"fill,omitempty" doc:"for an attribute that fills itself in already"`
+}
+
+// Verb implements Operation.
+func (*UpdateAttribute) Verb() string { return "update_attribute" }
+
+// ApplyTo implements Operation.
+func (o *UpdateAttribute) ApplyTo(d *Draft) {
+	old := d.attribute(&o.Attribute)
+	if old == nil {
+		return
+	}
+	before := len(d.Faults)
+	f := *old
+	set(&f.Label, o.Label)
+	set(&f.Description, o.Description)
+	set(&f.Required, o.Required)
+	set(&f.Pattern, o.Pattern)
+	if o.Allowed != nil {
+		f.Allowed = o.Allowed
+	}
+	if o.Fill != nil {
+		if old.Fill == nil {
+			d.fault("fill", "is for an attribute that was declared to fill itself in; declare another")
+		}
+		f.Fill = o.Fill
+	}
+	d.checkTexts(&f.Label, f.Key, f.Description)
+	d.checkAttribute(&f)
+	if len(d.Faults) > before {
+		return
+	}
+	d.need(ActUpdate, "settings", "declare attributes of users")
+	if reflect.DeepEqual(f, *old) {
+		d.note(AlreadySo, old.Opened)
+		return
+	}
+	d.Keep(&f)
+	d.fillAgain(&f)
+}
+
+// attribute settles a declared attribute that is not retired.
+func (d *Draft) attribute(ref *AttributeRef) *Attribute {
+	f := d.FindAttribute(string(*ref))
+	if f == nil || !d.visible(FactAttribute, f.Row()) {
+		d.missing(FactAttribute, "attribute", string(*ref))
+		return nil
+	}
+	*ref = AttributeRef(f.ID.String())
+	d.read(FactAttribute, f.Row())
+	if f.Retired {
+		d.fault("attribute", "%s is retired; declare another", f.Key)
+		return nil
+	}
+	return f
+}
+
+// Sentence implements Operation.
+func (o *UpdateAttribute) Sentence(s *Snapshot, _ Names) string {
+	return "Changed the attribute " + attributeLabel(s, o.Attribute)
+}
+
+func attributeLabel(s *Snapshot, ref AttributeRef) string {
+	if f := s.FindAttribute(string(ref)); f != nil {
+		return f.Label
+	}
+	return string(ref)
+}
+
+// RetireAttribute retires a declared attribute: no value is given any more, and
+// no list shows it. The values there are stay on every past day.
+type RetireAttribute struct {
+	Attribute AttributeRef `json:"attribute" doc:"key or id"`
+}
+
+// Verb implements Operation.
+func (*RetireAttribute) Verb() string { return "retire_attribute" }
+
+// ApplyTo implements Operation.
+func (o *RetireAttribute) ApplyTo(d *Draft) {
+	old := d.attribute(&o.Attribute)
+	if old == nil {
+		return
+	}
+	d.need(ActUpdate, "settings", "declare attributes of users")
+	for _, name := range d.rulesNaming(old.Key) {
+		d.fault("attribute", "%s is named by %s: alter that first", old.Key, name)
+	}
+	f := *old
+	f.Retired = true
+	d.Keep(&f)
+}
+
+// rulesNaming are the groups and default rules whose filter names an attribute.
+func (d *Draft) rulesNaming(key string) []string {
+	var out []string
+	names := func(text string) bool {
+		e := compileRule(text)
+		return e != nil && slices.Contains(filter.Attributes(e), key)
+	}
+	for _, id := range d.ruled {
+		if g := d.Group(id); names(g.Filter) {
+			out = append(out, "the group "+g.Label)
+		}
+	}
+	for _, r := range d.Defaults() {
+		if !r.Ended && names(r.Filter) {
+			out = append(out, "the default rule "+r.Label)
+		}
+	}
+	return out
+}
+
+// Sentence implements Operation.
+func (o *RetireAttribute) Sentence(s *Snapshot, _ Names) string {
+	return "Retired the attribute " + attributeLabel(s, o.Attribute)
+}

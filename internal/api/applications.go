@@ -1,0 +1,106 @@
+package api
+
+import (
+	"context"
+
+	"ableroster/internal/desk"
+	"ableroster/wire"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// applicationRoutes are how applications and roles are described and watched:
+// coverage, comparisons, going live, expectations and findings.
+func (s *Server) applicationRoutes() {
+	type OneApplication struct {
+		AsOf
+		Application string `path:"application" doc:"key or id"`
+	}
+	route(s, "GET", "/applications/{application}/coverage", "get-coverage", "Which roles reach what of an application, what nothing reaches and what everybody does", func(ctx context.Context, in *OneApplication) (*body[wire.Coverage], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.Coverage(in.Application)
+		return &body[wire.Coverage]{out}, err
+	})
+	type onePattern struct {
+		OneApplication
+		Pattern string `query:"pattern" required:"true" maxLength:"4000" doc:"a path whose segments may contain *"`
+	}
+	route(s, "GET", "/applications/{application}/covered", "get-covered", "What a pattern covers today, and what it will", func(ctx context.Context, in *onePattern) (*body[wire.PatternCover], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.PatternCover(in.Application, in.Pattern)
+		return &body[wire.PatternCover]{out}, err
+	})
+	type comparing struct {
+		Application string `path:"application" doc:"key or id"`
+		Body        wire.ComparisonRequest
+	}
+	route(s, "POST", "/applications/{application}/comparison", "compare-application", "How an application's own list of what it has differs from what is registered", func(ctx context.Context, in *comparing) (*body[wire.Comparison], error) {
+		out, err := s.desk.Compare(ctx, caller(ctx), in.Application, in.Body)
+		return &body[wire.Comparison]{out}, err
+	}, status(200), func(op *huma.Operation) { op.MaxBodyBytes = bodyLimit })
+	type present struct {
+		Application string `path:"application" doc:"key or id"`
+	}
+	route(s, "GET", "/applications/{application}/going-live", "going-live", "What would change if an application went live now", func(ctx context.Context, in *present) (*body[wire.GoingLive], error) {
+		out, err := s.desk.GoingLive(ctx, caller(ctx), in.Application)
+		return &body[wire.GoingLive]{out}, err
+	})
+	type twoRoles struct {
+		AsOf
+		Role string `path:"role" doc:"application/key with the slash escaped, a key, or an id"`
+		With string `query:"with" required:"true" maxLength:"200" doc:"the other role"`
+	}
+	route(s, "GET", "/roles/{role}/comparison", "compare-roles", "What each of two roles gives that the other does not", func(ctx context.Context, in *twoRoles) (*body[wire.RoleComparison], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.CompareRoles(in.Role, in.With)
+		return &body[wire.RoleComparison]{out}, err
+	})
+	type viewing struct {
+		AsOf
+		User    string `query:"user" maxLength:"200" doc:"user name or id; nothing for nobody signed in"`
+		WouldBe string `query:"would_be" maxLength:"2000" doc:"or somebody who is not there yet: a JSON object with any of kind, unit, title, employment_type and location"`
+	}
+	route(s, "GET", "/view-as", "view-as", "What somebody else can do, as they would meet it; that it was looked at is recorded", func(ctx context.Context, in *viewing) (*body[wire.ViewAs], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		newcomer, err := wouldBe(in.WouldBe)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.ViewAs(in.User, newcomer)
+		if err == nil && out.Kind == "user" {
+			x := callOf(ctx)
+			s.door.Record(ctx, "viewed as "+out.Who.ID, x.caller.User, x.address)
+		}
+		return &body[wire.ViewAs]{out}, err
+	})
+	type expected struct {
+		AsOf
+		Application string `query:"application" maxLength:"100" doc:"about this application"`
+	}
+	route(s, "GET", "/expectations", "list-expectations", "Checks that must keep holding, and whether they do", func(ctx context.Context, in *expected) (*body[wire.ExpectationList], error) {
+		out, err := s.desk.Expectations(ctx, caller(ctx), in.AsOf.AsOf, in.Application)
+		return &body[wire.ExpectationList]{out}, err
+	})
+	type wrong struct {
+		Paging
+		Code        string `query:"code" maxLength:"100" doc:"of this kind"`
+		Application string `query:"application" maxLength:"100" doc:"in this application"`
+		Aside       bool   `query:"aside" doc:"those set aside, instead of the others"`
+	}
+	route(s, "GET", "/findings", "list-findings", "What looks wrong, why it matters and what would mend it", func(ctx context.Context, in *wrong) (*body[wire.FindingList], error) {
+		out, err := s.desk.Findings(ctx, caller(ctx), desk.FindingSearch{Code: in.Code, Application: in.Application, Aside: in.Aside, Cursor: in.Cursor, Limit: in.Limit})
+		return &body[wire.FindingList]{out}, err
+	})
+}

@@ -1,0 +1,129 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"time"
+
+	"ableroster/internal/desk"
+	"ableroster/internal/rosterfile"
+	"ableroster/wire"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// fileRoutes are what goes in and out as files.
+func (s *Server) fileRoutes() {
+	type Imported struct {
+		DryRun      bool     `query:"dry_run" doc:"only say what it would do"`
+		File        string   `query:"file" maxLength:"200" default:"file" doc:"its name, for the places in faults"`
+		Reason      string   `query:"reason" maxLength:"2000"`
+		Acknowledge []string `query:"acknowledge" doc:"guard rails to pass, by code"`
+		Key         string   `header:"Idempotency-Key" maxLength:"200"`
+	}
+	type Tracked struct {
+		Track string `query:"track" maxLength:"64" doc:"a name of the caller's, under which the progress is told and the import can be cancelled"`
+	}
+	type table struct {
+		Imported
+		Tracked
+		RawBody []byte `contentType:"text/csv"`
+	}
+	type users struct {
+		Imported
+		Tracked
+		Format  string `query:"format" enum:"csv,ldif" default:"csv" doc:"CSV (RFC 4180) or LDIF (RFC 2849)"`
+		Mapping string `query:"mapping" maxLength:"64" doc:"a saved mapping of the file's columns to ours; without one they are called as ours"`
+		RawBody []byte `contentType:"text/csv"`
+	}
+	read := func(in *Imported, content []byte) desk.Import {
+		return desk.Import{File: in.File, Content: content, Reason: in.Reason, Acknowledge: in.Acknowledge, DryRun: in.DryRun, Key: in.Key}
+	}
+	large := func(op *huma.Operation) { op.MaxBodyBytes = bodyLimit }
+	for _, x := range []struct {
+		path, id, summary string
+		do                func(context.Context, desk.Caller, desk.Import) (wire.ChangeResult, error)
+	}{
+		{"/imports/groups", "import-groups", "Make and change groups from a CSV file as one change", s.desk.ImportGroups},
+		{"/imports/memberships", "import-memberships", "Put users and groups into groups from a CSV file as one change", s.desk.ImportMemberships},
+		{"/imports/assignments", "import-assignments", "Give roles to users and groups from a CSV file as one change", s.desk.ImportAssignments},
+	} {
+		route(s, "POST", x.path, x.id, x.summary, func(ctx context.Context, in *table) (*body[wire.ChangeResult], error) {
+			file := read(&in.Imported, in.RawBody)
+			file.Track = in.Track
+			out, err := x.do(ctx, caller(ctx), file)
+			return &body[wire.ChangeResult]{out}, err
+		}, status(200), large)
+	}
+	route(s, "POST", "/imports/users", "import-users", "Bring users in from a file as one change", func(ctx context.Context, in *users) (*body[wire.ChangeResult], error) {
+		file := read(&in.Imported, in.RawBody)
+		file.Track, file.Format, file.Mapping = in.Track, in.Format, in.Mapping
+		out, err := s.desk.ImportUsers(ctx, caller(ctx), file)
+		return &body[wire.ChangeResult]{out}, err
+	}, status(200), large)
+	type oneImport struct {
+		Import string `path:"import" maxLength:"64" doc:"the name it was given as track"`
+	}
+	route(s, "GET", "/imports/{import}", "get-import", "How far an import of one's own is, while it is under way", func(ctx context.Context, in *oneImport) (*body[wire.ImportProgress], error) {
+		out, err := s.desk.ImportProgress(caller(ctx), in.Import)
+		return &body[wire.ImportProgress]{out}, err
+	})
+	route(s, "DELETE", "/imports/{import}", "cancel-import", "Cancel an import of one's own that is not being written yet", func(ctx context.Context, in *oneImport) (*none, error) {
+		return &none{}, s.desk.CancelImport(caller(ctx), in.Import)
+	}, status(204))
+	s.mappingRoutes()
+	route(s, "GET", "/files/{list}", "get-list-file", "Any list as a file, asked with the same query", s.listFile)
+	for _, x := range []struct {
+		path, id, summary string
+		table             func(*desk.View) desk.Table
+	}{
+		{"/users.csv", "get-users-file", "Users as CSV, in the columns that importing them reads", (*desk.View).UsersTable},
+		{"/groups.csv", "get-groups-file", "Groups as CSV, in the columns that importing them reads", (*desk.View).GroupsTable},
+		{"/memberships.csv", "get-memberships-file", "Who was put into which group, as CSV", (*desk.View).MembershipsTable},
+		{"/assignments.csv", "get-assignments-file", "Who was given which role, as CSV", (*desk.View).AssignmentsTable},
+	} {
+		route(s, "GET", x.path, x.id, x.summary, func(ctx context.Context, in *AsOf) (*file, error) {
+			v, err := s.view(ctx, *in)
+			if err != nil {
+				return nil, err
+			}
+			return tableFile(x.table(v)), nil
+		})
+	}
+	type document struct {
+		Imported
+		RawBody []byte `contentType:"application/yaml"`
+	}
+	route(s, "POST", "/roster-file", "load-roster-file", "Make the organisation as a roster file says, as one change", func(ctx context.Context, in *document) (*body[wire.ChangeResult], error) {
+		out, err := s.desk.LoadRosterFile(ctx, caller(ctx), read(&in.Imported, in.RawBody))
+		return &body[wire.ChangeResult]{out}, err
+	}, status(200), large)
+	route(s, "GET", "/roster-file", "get-roster-file", "The organisation as a roster file, of what the caller may read", func(ctx context.Context, in *AsOf) (*file, error) {
+		v, err := s.view(ctx, *in)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.RosterFile()
+		return &file{"application/yaml", `attachment; filename="roster.yaml"`, out}, err
+	})
+	route(s, "GET", "/roster-file/schema", "get-roster-file-schema", "The JSON Schema of a roster file", func(context.Context, *struct{}) (*file, error) {
+		return &file{"application/schema+json", `inline; filename="roster-file.schema.json"`, rosterfile.Schema()}, nil
+	})
+}
+
+// tableFile is a table as CSV (RFC 4180), with formulas defused.
+func tableFile(t desk.Table) *file {
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	_ = w.Write(t.Header) // into memory: it cannot fail
+	for _, r := range t.Rows {
+		line := make([]string, len(r))
+		for i, x := range r {
+			line[i] = defused(x)
+		}
+		_ = w.Write(line)
+	}
+	w.Flush()
+	return &file{"text/csv; charset=utf-8", `attachment; filename="` + t.Name + "-" + time.Now().UTC().Format(time.DateOnly) + `.csv"`, out.Bytes()}
+}

@@ -1,0 +1,133 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/url"
+	"strings"
+	"time"
+
+	"ableroster/internal/desk"
+	"ableroster/wire"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/valyala/fasthttp"
+)
+
+// mostListed bounds the rows of a list that goes out as a file.
+const mostListed = 100_000
+
+// listFile asks for a list as a file: the same list, asked with the same query, cut
+// to the same rights, whatever list it is.
+type listFile struct {
+	List    string `path:"list" maxLength:"400" doc:"the address of a list after /api/v1, its slashes escaped: users, applications%2Fberth-planning%2Fcoverage"`
+	Format  string `query:"format" enum:"csv,xlsx" default:"csv"`
+	Columns string `query:"columns" maxLength:"2000" doc:"columns to have, with commas between them; all by default"`
+
+	Of string `query:"of" maxLength:"60" doc:"which of its lists, where the answer has several: resources, of applications%2Fberth-planning"`
+
+	query  url.Values
+	header map[string]string
+}
+
+// Resolve keeps what the list is asked with.
+func (f *listFile) Resolve(ctx huma.Context) []error {
+	u := ctx.URL()
+	f.query, f.header = u.Query(), map[string]string{}
+	for _, name := range []string{"format", "columns", "cursor", "limit", "of"} {
+		f.query.Del(name)
+	}
+	for _, name := range []string{"Authorization", "Cookie", "User-Agent"} {
+		f.header[name] = ctx.Header(name)
+	}
+	return nil
+}
+
+func (s *Server) listFile(ctx context.Context, in *listFile) (*file, error) {
+	var t listTable
+	for cursor := ""; ; {
+		raw, status := s.inside(in, cursor)
+		if status != 200 {
+			p := &wire.Problem{}
+			if json.Unmarshal(raw, p) != nil || p.Status == 0 {
+				return nil, notAList(in.List)
+			}
+			return nil, p
+		}
+		next, ok := t.add(raw, in.wanted())
+		if !ok {
+			return nil, notAList(in.List)
+		}
+		if len(t.rows) > mostListed {
+			return nil, desk.Invalid("the file could not be made", wire.Fault{Place: "list", Message: fmt.Sprintf("has more than %d rows; narrow it", mostListed)})
+		}
+		if cursor = next; cursor == "" {
+			break
+		}
+	}
+	var asked []string
+	if in.Columns != "" {
+		asked = strings.Split(in.Columns, ",")
+	}
+	if strings.Trim(in.List, "/") == "users" { // it may happen to have nobody with some attribute
+		t.also = s.desk.Now(ctx, caller(ctx)).ListColumns()
+	}
+	header, rows, unknown := t.table(asked)
+	if unknown != "" {
+		return nil, desk.Invalid("the file could not be made", wire.Fault{Place: "columns", Message: "there is no column “" + unknown + "” in it; there are " + strings.Join(t.known(), ", ")})
+	}
+	name := strings.NewReplacer("/", "-", `"`, "").Replace(in.List) + "-" + time.Now().UTC().Format(time.DateOnly)
+	if in.Format == "xlsx" {
+		return workbook(name, header, rows)
+	}
+	return tableFile(desk.Table{Name: strings.TrimSuffix(name, "-"+time.Now().UTC().Format(time.DateOnly)), Header: header, Rows: rows}), nil
+}
+
+// wanted is the name of the array that is the list.
+func (f *listFile) wanted() string {
+	if f.Of != "" {
+		return f.Of
+	}
+	return strings.ReplaceAll(f.List[strings.LastIndexByte(f.List, '/')+1:], "-", "_")
+}
+
+func notAList(path string) error {
+	return desk.Invalid("the file could not be made", wire.Fault{Place: "list", Message: "“" + path + "” is no list: name one as the API does, such as users"})
+}
+
+// inside asks the service itself for a page of a list, as its caller.
+func (s *Server) inside(in *listFile, cursor string) ([]byte, int) {
+	path := strings.Trim(in.List, "/")
+	if strings.HasPrefix(path, "files") || strings.HasSuffix(path, ".csv") || strings.Contains(path, "..") || strings.ContainsAny(path, "?#") {
+		return nil, 404
+	}
+	q := url.Values{}
+	for k, v := range in.query {
+		q[k] = v
+	}
+	q.Set("limit", "500")
+	if cursor != "" {
+		q.Set("cursor", cursor)
+	}
+	var segments []string
+	for part := range strings.SplitSeq(path, "/") {
+		plain, err := url.PathUnescape(part) // a slash within a key is written %2F
+		if err != nil {
+			return nil, 404
+		}
+		segments = append(segments, url.PathEscape(plain))
+	}
+	var ctx fasthttp.RequestCtx
+	var req fasthttp.Request
+	req.Header.SetMethod("GET")
+	req.SetRequestURI("http://inside/api/v1/" + strings.Join(segments, "/") + "?" + q.Encode())
+	for name, value := range in.header {
+		if value != "" {
+			req.Header.Set(name, value)
+		}
+	}
+	ctx.Init(&req, nil, nil)
+	s.App.Handler()(&ctx)
+	return ctx.Response.Body(), ctx.Response.StatusCode()
+}

@@ -1,0 +1,47 @@
+package desk
+
+import (
+	"context"
+	"time"
+
+	"ableroster/internal/ledger"
+	"ableroster/internal/saved"
+	"ableroster/wire"
+)
+
+// refusalsShown is how far back what was refused is listed, and mostRefusals how
+// much of it.
+const (
+	refusalsShown = 90 * 24 * time.Hour
+	mostRefusals  = 1000
+)
+
+// WasRefused records that a caller tried to change what they may not. That it could
+// not be recorded refuses nothing more.
+func (d *Desk) WasRefused(ctx context.Context, c Caller, call, detail string) {
+	if d.Saved != nil && c.User != 0 {
+		_ = d.Saved.Refused(ctx, saved.Refusal{User: c.User, Call: call, Detail: detail, Via: c.Via})
+	}
+}
+
+// Refusals are what was tried and refused in the last 90 days, to whoever reads the
+// ledger.
+func (d *Desk) Refusals(ctx context.Context, c Caller) (wire.RefusalList, error) {
+	v := d.Now(ctx, c)
+	out := wire.RefusalList{Stand: v.stand(), Refusals: []wire.Refusal{}}
+	if !v.readsLedger() {
+		return out, Refused("you may not read the ledger")
+	}
+	if d.Saved == nil {
+		return out, nil
+	}
+	all, err := d.Saved.Refusals(ctx, d.Clock().Add(-refusalsShown), mostRefusals)
+	for _, r := range all {
+		x := wire.Refusal{User: v.userRef(r.User), Call: r.Call, Detail: r.Detail, Times: r.Times, Via: r.Via, First: r.First, Last: r.Last}
+		if !v.readsUser(r.User) { // what they tried may name others
+			x.Call, x.Detail = "", Outside
+		}
+		out.Refusals = append(out.Refusals, x)
+	}
+	return out, ledger.Unavailable(err)
+}

@@ -1,0 +1,69 @@
+package desk
+
+import (
+	"context"
+	"crypto/sha256"
+	"fmt"
+
+	"ableroster/internal/access"
+	"ableroster/internal/ledger"
+	"ableroster/internal/rosterfile"
+	"ableroster/wire"
+)
+
+// LoadRosterFile makes the organisation as a roster file says, as one change.
+func (d *Desk) LoadRosterFile(ctx context.Context, c Caller, in Import) (wire.ChangeResult, error) {
+	var faults []wire.Fault
+	if f := checkReason(in.Reason, in.DryRun); f != nil {
+		faults = append(faults, *f)
+	}
+	doc, wrong := rosterfile.Read(in.Content)
+	var plan rosterfile.Plan
+	if len(wrong) == 0 {
+		plan = rosterfile.Make(doc, d.Ledger.Head())
+		wrong = plan.Faults
+	}
+	for _, f := range wrong {
+		faults = append(faults, wire.Fault{Place: filePlace(in.File, f.Line, f.Column, f.Place), Line: f.Line, Message: f.Message})
+	}
+	place := func(f access.Fault) wire.Fault {
+		if f.Operation >= len(plan.Places) {
+			return wire.Fault{Place: in.File}
+		}
+		at := plan.Places[f.Operation]
+		if f.Field != "" {
+			at += "." + f.Field
+		}
+		line, column := doc.Find(at)
+		return wire.Fault{Place: filePlace(in.File, line, column, at), Line: line}
+	}
+	if len(faults) > 0 {
+		if doc != nil {
+			faults = append(faults, d.Now(ctx, c).faultsOf(plan.Operations, place)...)
+		}
+		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
+	}
+	digest := sha256.Sum256(in.Content)
+	return d.change(ctx, c, changing{
+		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: plan.Operations, Key: in.Key, Request: digest[:]},
+		How:         How{DryRun: in.DryRun, Key: in.Key},
+		acknowledge: in.Acknowledge,
+		place:       place,
+	})
+}
+
+// filePlace says where in a file something stands.
+func filePlace(file string, line, column int, path string) string {
+	switch {
+	case line == 0:
+		return file
+	case path == "":
+		return fmt.Sprintf("%s line %d", file, line)
+	}
+	return fmt.Sprintf("%s line %d, column %d (%s)", file, line, column, path)
+}
+
+// RosterFile is the organisation as a roster file, of what the caller may read.
+func (v *View) RosterFile() ([]byte, error) {
+	return rosterfile.Export(v.Snapshot, v.reads).YAML()
+}

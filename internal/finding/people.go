@@ -1,0 +1,83 @@
+package finding
+
+import (
+	"runtime"
+	"sync"
+
+	"ableroster/internal/access"
+)
+
+// amongPeople looks at each user and what was given to them, all processors
+// sharing the work.
+func (r *Report) amongPeople(used Accounts) [][]Finding {
+	var users []*access.User
+	for u := range r.s.Users() {
+		if u.Status == access.Active {
+			users = append(users, u)
+		}
+	}
+	wants := map[access.ApplicationID]bool{} // groups to hold its roles
+	for a := range r.s.Applications() {
+		wants[a.ID] = a.Direct != access.DirectWelcome && a.State != access.StateRetired
+	}
+	parts := make([][]Finding, runtime.GOMAXPROCS(0))
+	var wait sync.WaitGroup
+	for i := range parts {
+		wait.Go(func() {
+			for _, u := range users[len(users)*i/len(parts) : len(users)*(i+1)/len(parts)] {
+				parts[i] = append(parts[i], r.onUser(u, wants, used)...)
+			}
+		})
+	}
+	wait.Wait()
+	var out []Finding
+	r.s.Over(r.at, func(id access.AssignmentID) {
+		a := r.s.Assignment(id)
+		out = append(out, Finding{Code: Over, User: a.Assignee.User, Group: a.Assignee.Group, Role: a.Role, Application: r.s.Role(a.Role).Application, Assignment: id})
+	})
+	return append(parts, out)
+}
+
+func (r *Report) onUser(u *access.User, wants map[access.ApplicationID]bool, used Accounts) []Finding {
+	var out []Finding
+	today := access.DateOf(r.at.Time().In(r.s.Zone()))
+	switch {
+	case u.End != 0 && u.End < today:
+		return append(out, Finding{Code: PastEnd, User: u.ID, Count: int(today - u.End)})
+	case u.Start > today: // not here yet
+	case !r.s.HoldsAnything(u.ID, r.at):
+		out = append(out, Finding{Code: HoldsNothing, User: u.ID})
+	}
+	if last, can := used[u.ID]; can && r.at-last >= access.Days(Unused) {
+		out = append(out, Finding{Code: AccountUnused, User: u.ID, Count: int((r.at - last) / access.Days(1))})
+	}
+	doubled := map[access.AssignmentID]bool{}
+	r.s.Doubled(u.ID, r.at, func(a access.AssignmentID, g access.GroupID) {
+		doubled[a] = true
+		role := r.s.Assignment(a).Role
+		out = append(out, Finding{Code: Doubled, User: u.ID, Group: g, Role: role, Application: r.s.Role(role).Application, Assignment: a})
+	})
+	if u.UserKind == access.Service { // never moves on
+		return out
+	}
+	r.s.DirectTo(u.ID, func(a access.AssignmentID, role access.RoleID, app access.ApplicationID) {
+		if wants[app] && !doubled[a] && !r.s.IsOver(a, r.at) {
+			out = append(out, Finding{Code: Direct, User: u.ID, Role: role, Application: app, Assignment: a})
+		}
+	})
+	return out
+}
+
+// inGroups are the groups without members that would give something to one.
+func inGroups(s *access.Snapshot) []Finding {
+	var out []Finding
+	for g := range s.Groups() {
+		if g.ID == access.PublicGroup || g.ID == access.AllUsersGroup || g.Filter != "" || s.MemberCount(g.ID) > 0 {
+			continue
+		}
+		if len(s.Given(access.Assignee{Group: g.ID})) > 0 || len(s.MembershipsOf(access.Member{Group: g.ID})) > 0 {
+			out = append(out, Finding{Code: GroupEmpty, Group: g.ID})
+		}
+	}
+	return out
+}

@@ -1,0 +1,205 @@
+package finding_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"ableroster/demo"
+	"ableroster/internal/access"
+	"ableroster/internal/finding"
+)
+
+var day = time.Date(2026, 11, 25, 10, 0, 0, 0, time.UTC)
+
+// keys are the findings of a report, each with what it counts.
+func keys(r *finding.Report) []string {
+	var out []string
+	for i := range r.Findings {
+		out = append(out, fmt.Sprint(r.Findings[i].Key(), " ", r.Findings[i].Count))
+	}
+	return out
+}
+
+// port is the demo organisation as it is on the day.
+func port(t testing.TB) *access.Snapshot {
+	t.Helper()
+	s := access.Empty()
+	for _, c := range demo.Larkhaven(day) {
+		d := s.Draft()
+		d.Author, _ = s.FindUser(c.Author)
+		for i, op := range c.Operations {
+			d.Apply(i, op, access.At(c.At))
+		}
+		d.Finish()
+		if len(d.Faults) > 0 {
+			t.Fatal(d.Faults)
+		}
+		s = d.Seal(d.Revision, access.At(c.At))
+	}
+	return s
+}
+
+// planted are the mistakes of the demo, and what is so at any port: three roles
+// that one person has, three that nobody does.
+var planted = []string{
+	"user_past_end lazare.rosenqvist",
+	"wildcard_passes_fence sounding-surveys/dredging-surveyor surveys/dredging-*",
+	"account_unused quirina.eisenhauer",
+	"direct_assignment ulrik.castellane gate-passes/issuer", // the application came to warn of them later
+	"direct_assignment baltasar.zamoyski gate-passes/withdrawer",
+	"direct_assignment eskil.marchbanks gate-passes/withdrawer",
+	"direct_assignment undine.ravensworth gate-passes/night-gate",
+	"assignment_doubled thibault.vasquez-orr group gate-day gate-passes/reader",
+	"assignment_doubled ines.dunmore group finance-leads tariff-ledger/credit-releaser",
+	"assignment_over ignatia.underhay cargo-manifests/approver",
+	"permission_matches_nothing works-orders/storekeeper storse",
+	"resource_unreached near-misses",
+	"user_without_access caspian.hightower", // the review took his last role
+	"user_without_access perpetua.brandt",
+	"role_without_permissions seasonal-helper",
+	"role_unheld people-reader",
+	"role_unheld harbour-master",
+	"role_unheld seasonal-helper",
+	"role_single_holder marta.quill access-administrator",
+	"role_single_holder b.osei auditor",
+	"role_single_holder tomas.brandt marine-manager",
+	"role_near_duplicate cargo-manifests/reader cargo-manifests/viewer",
+	"role_unowned terminal-lead",
+	"group_empty group chart-office",
+}
+
+// Each planted mistake is found as what it is, and nothing else is.
+func TestThePlantedMistakesAreFoundAndNothingElse(t *testing.T) {
+	s := port(t)
+	dormant, _ := s.FindUser(demo.Dormant)
+	var found []string
+	for _, f := range finding.Look(s, access.At(day), finding.Accounts{dormant: access.At(day) - access.Days(140)}).Findings {
+		words := []string{string(f.Code)}
+		if u := s.User(f.User); u != nil {
+			words = append(words, u.UserName)
+		}
+		if g := s.Group(f.Group); g != nil {
+			words = append(words, "group "+g.Key)
+		}
+		if f.Role != 0 {
+			words = append(words, s.RoleKey(f.Role))
+		}
+		if f.Other != 0 {
+			words = append(words, s.RoleKey(f.Other))
+		}
+		if f.Path != "" {
+			words = append(words, f.Path)
+		}
+		found = append(found, strings.Join(words, " "))
+	}
+	for _, x := range planted {
+		if !slices.Contains(found, x) {
+			t.Errorf("not found: %s", x)
+		}
+	}
+	for _, x := range found {
+		if !slices.Contains(planted, x) {
+			t.Errorf("found besides: %q,", x)
+		}
+	}
+}
+
+// What is looked at again only where something changed is what a look at
+// everything finds, after each of the changes of eighteen months and after many
+// that tear at what is there.
+func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
+	at := access.At(day)
+	s := access.Empty()
+	r := finding.Look(s, at, nil)
+	found, changes := map[finding.Code]int{}, 0
+	step := func(ops ...access.Operation) {
+		d := s.Draft()
+		for i, op := range ops {
+			d.Apply(i, op, at)
+		}
+		d.Finish()
+		if len(d.Faults) > 0 || len(d.Changes()) == 0 {
+			return
+		}
+		changes++
+		s = d.Seal(d.Revision, at)
+		r = r.Next(s, at, nil)
+		fresh := finding.Look(s, at, nil)
+		if got, want := keys(r), keys(fresh); !slices.Equal(got, want) {
+			for _, k := range want {
+				if !slices.Contains(got, k) {
+					t.Errorf("missed %s", k)
+				}
+			}
+			for _, k := range got {
+				if !slices.Contains(want, k) {
+					t.Errorf("found %s, which is not there", k)
+				}
+			}
+			t.Fatalf("after %T %+v", ops[0], ops[0])
+		}
+		for _, f := range fresh.Findings {
+			found[f.Code]++
+		}
+	}
+	for _, c := range demo.Larkhaven(day) {
+		step(c.Operations...)
+	}
+	rng := rand.New(rand.NewPCG(7, 7))
+	id := func(kind string, most int) string { return fmt.Sprintf("%s-%d", kind, 1+rng.IntN(most)) }
+	yes, no := true, false
+	departed, active, suspended := access.Departed, access.Active, access.Suspended
+	refused := access.DirectRefused
+	for range 400 {
+		switch rng.IntN(11) {
+		case 0:
+			step(&access.RetireRole{Role: access.RoleRef(id("role", 80))})
+		case 1:
+			step(&access.UpdateRole{Role: access.RoleRef(id("role", 80)), Retired: &no})
+		case 2:
+			status := []access.Status{departed, active, suspended}[rng.IntN(3)]
+			step(&access.UpdateUser{User: access.UserRef(id("user", 250)), Status: &status})
+		case 3:
+			step(&access.RemovePermission{Permission: access.PermissionRef(id("permission", 200))})
+		case 4:
+			step(&access.Revoke{Assignment: access.AssignmentRef(id("assignment", 500))})
+		case 5:
+			step(&access.RemoveMember{Group: access.GroupRef(id("group", 42)), User: access.UserRef(id("user", 250))})
+		case 6:
+			step(&access.Grant{Role: access.RoleRef(id("role", 80)), User: access.UserRef(id("user", 250)), Window: access.Window{Until: at + access.Days(rng.IntN(9)-4)}})
+		case 7:
+			step(&access.Grant{Role: access.RoleRef(id("role", 80)), Group: access.GroupRef(id("group", 42))})
+		case 8:
+			step(&access.IncludeRole{Role: access.RoleRef(id("role", 80)), Includes: access.RoleRef(id("role", 80))})
+		case 9:
+			a := demo.ApplicationKeys()[rng.IntN(10)]
+			resources := s.Resources(mustFind(t, s, a))
+			x := resources[rng.IntN(len(resources))].Path
+			step(&access.UpdateResource{Application: access.ApplicationRef(a), Path: x, Retired: []*bool{&yes, &no}[rng.IntN(2)]})
+		case 10:
+			if key := fmt.Sprintf("everybody-%d", changes); rng.IntN(4) == 0 {
+				step(&access.AddGroup{Key: key, Filter: `kind eq "person"`}, &access.Grant{Role: access.RoleRef(id("role", 80)), Group: access.GroupRef(key)})
+			}
+			step(&access.UpdateApplication{Application: access.ApplicationRef(demo.ApplicationKeys()[rng.IntN(10)]), Direct: &refused})
+		}
+	}
+	for _, a := range finding.All {
+		t.Logf("%s: %d", a.Code, found[a.Code])
+		if found[a.Code] == 0 && a.Code != finding.AccountUnused && a.Code != finding.WildcardInFence {
+			t.Errorf("%s was never found in %d changes", a.Code, changes)
+		}
+	}
+}
+
+func mustFind(t *testing.T, s *access.Snapshot, key string) access.ApplicationID {
+	t.Helper()
+	id, ok := s.FindApplication(key)
+	if !ok {
+		t.Fatal("no application", key)
+	}
+	return id
+}

@@ -1,0 +1,152 @@
+package ledger
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"time"
+
+	"ableroster/internal/access"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+// streamFrom is from how many operations on a change is written down while it is
+// still judged: most of an import is its operations, and both take seconds.
+const (
+	streamFrom  = 5000
+	streamLimit = 2 * time.Minute
+	streamChunk = 1000
+)
+
+// errMoved says that the head is not where a change was judged.
+var errMoved = errors.New("the head has moved")
+
+// stream writes the operations of a large change into a transaction that is begun
+// before the change is judged, and is rolled back should it be refused.
+type stream struct {
+	conn    *pgxpool.Conn
+	stop    context.CancelFunc
+	encoded chan struct{} // closed once raw is whole
+	raw     []json.RawMessage
+	fault   error         // in encoding
+	done    chan struct{} // closed once all is copied, or will not be
+	err     error         // in copying: the change is then judged and written anew
+	tip     tip           // the head, which is locked
+}
+
+func (l *Ledger) stream(revision int64, ops []access.Operation, before <-chan struct{}) *stream {
+	ctx, stop := context.WithTimeout(context.Background(), streamLimit)
+	s := &stream{stop: stop, encoded: make(chan struct{}), raw: make([]json.RawMessage, len(ops)), done: make(chan struct{})}
+	chunks := make(chan [][]any, len(ops)/streamChunk+1) // room for all: encoding waits for no database
+	go func() {
+		defer close(s.encoded)
+		defer close(chunks)
+		var rows [][]any
+		for i, op := range ops {
+			if s.raw[i], s.fault = stored(op); s.fault != nil {
+				return
+			}
+			rows = append(rows, operationRow(revision, i, op, s.raw[i]))
+			if len(rows) == streamChunk || i == len(ops)-1 {
+				chunks <- rows
+				rows = nil
+			}
+		}
+	}()
+	go func() {
+		defer close(s.done)
+		if before != nil { // what is written now comes first
+			select {
+			case <-before:
+			case <-ctx.Done():
+				s.err = ctx.Err()
+				return
+			}
+		}
+		if s.err = s.copy(ctx, l.pool, revision, chunks); s.err != nil && s.conn != nil {
+			s.letGo() // nobody else is to wait for it
+		}
+	}()
+	return s
+}
+
+func (s *stream) copy(ctx context.Context, pool *pgxpool.Pool, revision int64, chunks <-chan [][]any) (err error) {
+	if s.conn, err = pool.Acquire(ctx); err != nil {
+		return err
+	}
+	// What histories are found by is put in order once all is written: see analyze.
+	if _, err := s.conn.Exec(ctx, "begin; set local gin_pending_list_limit = '256MB'"); err != nil {
+		return err
+	}
+	// Other programs wait from here on, not at a row they find there already.
+	var w writer
+	if err := s.conn.QueryRow(ctx, sqlLockHead).Scan(&w.revision, &w.hash, &w.at, &w.now); err != nil {
+		return err
+	}
+	if w.revision != revision-1 {
+		return errMoved
+	}
+	s.tip = tip{w.revision, w.hash}
+	var rows [][]any
+	_, err = s.conn.CopyFrom(ctx, pgx.Identifier{"operation"}, columnsOf["operation"], pgx.CopyFromFunc(func() ([]any, error) {
+		for len(rows) == 0 {
+			more, ok := <-chunks
+			if !ok {
+				return nil, s.fault
+			}
+			rows = more
+		}
+		row := rows[0]
+		rows = rows[1:]
+		return row, ctx.Err()
+	}))
+	if err == io.EOF {
+		err = nil
+	}
+	return err
+}
+
+// operationRow is an operation as a row of its table.
+func operationRow(revision int64, position int, op access.Operation, raw json.RawMessage) []any {
+	return []any{revision, position, op.Verb(), string(raw), access.SubjectsOf(op)}
+}
+
+// ready waits for the copy and says whether all of it is there.
+func (s *stream) ready() bool {
+	<-s.done
+	return s.err == nil
+}
+
+// take hands the connection of a stream that is ready over, with the transaction in
+// it.
+func (s *stream) take() *pgxpool.Conn {
+	conn := s.conn
+	s.conn = nil
+	s.stop()
+	return conn
+}
+
+// drop gives the stream up: nothing of it stays. It does nothing once the
+// connection was taken.
+func (s *stream) drop() {
+	if s == nil {
+		return
+	}
+	s.stop() // breaks off a copy that is under way
+	<-s.done
+	if s.conn != nil {
+		s.letGo()
+	}
+}
+
+// letGo rolls the transaction back and gives the connection back.
+func (s *stream) letGo() {
+	ctx, cancel := context.WithTimeout(context.Background(), commitLimit)
+	defer cancel()
+	_ = rollback(ctx, s.conn)
+	s.conn.Release()
+	s.conn = nil
+}

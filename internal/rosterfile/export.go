@@ -1,0 +1,256 @@
+package rosterfile
+
+import (
+	"bytes"
+	"encoding/json"
+
+	"ableroster/internal/access"
+	"ableroster/internal/request"
+
+	"go.yaml.in/yaml/v3"
+)
+
+// Export writes a snapshot down as a file, of what reads lets be known. Rules
+// that have ended are left out.
+func Export(s *access.Snapshot, reads func(access.FactKind, uint32) bool) File {
+	x := exporter{s, reads}
+	f := File{Version: Version, Attributes: map[string]Attribute{}, Applications: map[string]Application{}, Roles: map[string]Role{}, Groups: map[string]Group{}, Defaults: map[string]Default{},
+		Conflicts: map[string]Conflict{}, Routes: map[string]Route{}, Expectations: map[string]Expectation{}}
+	if o := s.Organisation(); o.Name != "" && reads(access.FactDefault, 0) {
+		f.Organisation = &Organisation{o.Name, o.TimeZone}
+	}
+	for _, a := range s.Attributes() {
+		if !a.Retired && reads(access.FactAttribute, a.Row()) {
+			f.Attributes[a.Key] = attribute(a)
+		}
+	}
+	for a := range s.Applications() {
+		if a.ID != access.AbleRoster && reads(access.FactApplication, uint32(a.ID)) {
+			f.Applications[a.Key] = x.application(a)
+		}
+	}
+	for r := range s.Roles() {
+		if !reads(access.FactRole, uint32(r.ID)) {
+			continue
+		}
+		if r.Application == 0 {
+			f.Roles[r.Key] = x.role(r)
+		} else if a, ok := f.Applications[s.Application(r.Application).Key]; ok {
+			a.Roles[r.Key] = x.role(r)
+		}
+	}
+	for g := range s.Groups() {
+		if y := x.group(g); reads(access.FactGroup, uint32(g.ID)) && (!builtInGroup(g.Key) || y.Holds != nil) {
+			f.Groups[g.Key] = y
+		}
+	}
+	for _, d := range s.Defaults() {
+		if !d.Ended && reads(access.FactDefault, d.Row()) {
+			e := Default{Label: &d.Label, Description: said(d.Description), Everybody: d.Everybody, Filter: d.Filter}
+			for _, r := range d.Roles {
+				e.Roles = append(e.Roles, s.RoleKey(r))
+			}
+			for _, g := range d.Groups {
+				e.Groups = append(e.Groups, s.Group(g).Key)
+			}
+			f.Defaults[d.Key] = e
+		}
+	}
+	for _, c := range s.Conflicts() {
+		if !c.Ended && reads(access.FactConflict, c.Row()) {
+			e := Conflict{Label: &c.Label, Description: said(c.Description), Prevent: c.Prevent}
+			for _, r := range c.Roles {
+				e.Roles = append(e.Roles, s.RoleKey(r))
+			}
+			f.Conflicts[c.Key] = e
+		}
+	}
+	for _, r := range request.Routes(s) {
+		if reads(request.FactRoute, r.Row()) {
+			f.Routes[r.Key] = route(s, r)
+		}
+	}
+	for _, e := range s.Expectations() {
+		if !e.Ended && reads(access.FactExpectation, e.Row()) {
+			f.Expectations[e.Key] = expectation(s, e)
+		}
+	}
+	return f
+}
+
+// YAML is a file as text.
+func (f File) YAML() ([]byte, error) {
+	// By way of JSON, which YAML contains: the fields keep their order and names.
+	raw, err := json.Marshal(f)
+	if err != nil {
+		return nil, err
+	}
+	var n yaml.Node
+	if err := yaml.Unmarshal(raw, &n); err != nil {
+		return nil, err
+	}
+	plainStyle(&n)
+	var out bytes.Buffer
+	e := yaml.NewEncoder(&out)
+	e.SetIndent(2)
+	if err := e.Encode(&n); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), e.Close()
+}
+
+// plainStyle lets the encoder choose how to write each value, and keeps short
+// lists on one line.
+func plainStyle(n *yaml.Node) {
+	n.Style = 0
+	short := n.Kind == yaml.SequenceNode && len(n.Content) > 0 && len(n.Content) < 8
+	for _, x := range n.Content {
+		plainStyle(x)
+		short = short && x.Kind == yaml.ScalarNode
+	}
+	if short || len(n.Content) == 0 && n.Kind != yaml.ScalarNode {
+		n.Style = yaml.FlowStyle
+	}
+}
+
+// said is a text, nil for none.
+func said(s string) *string {
+	if s == "" {
+		return nil
+	}
+	return &s
+}
+
+type exporter struct {
+	s     *access.Snapshot
+	reads func(access.FactKind, uint32) bool
+}
+
+// user is a user's name, nil for nobody and for somebody who may not be known.
+func (x *exporter) user(id access.UserID) *string {
+	if id == 0 || !x.reads(access.FactUser, uint32(id)) {
+		return nil
+	}
+	return said(userName(x.s, id))
+}
+
+func (x *exporter) application(a *access.Application) Application {
+	state := string(a.State)
+	out := Application{Label: &a.Label, Description: said(a.Description), State: &state, Owner: x.user(a.Owner), Resources: map[string]Resource{}, Roles: map[string]Role{}}
+	if g := x.s.Group(a.Trial); g != nil && x.reads(access.FactGroup, uint32(a.Trial)) {
+		out.TrialGroup = &g.Key
+	}
+	out.Direct = said(string(a.Direct))
+	for _, y := range a.Actions {
+		out.Actions = append(out.Actions, Action(y))
+	}
+	for _, r := range x.s.Resources(a.ID) {
+		y := Resource{Kind: said(r.NodeKind), Label: &r.Label, Description: said(r.Description), Addresses: r.Addresses}
+		if r.Open {
+			y.Open = &r.Open
+		}
+		if r.Retired {
+			y.Retired = &r.Retired
+		}
+		out.Resources[r.Path] = y
+	}
+	for _, y := range x.s.Fences(a.ID) {
+		out.Fences = append(out.Fences, Fence{y.Pattern, y.Actions, y.Reason})
+	}
+	return out
+}
+
+func (x *exporter) role(r *access.Role) Role {
+	out := Role{Label: &r.Label, Description: said(r.Description), Owner: x.user(r.Owner), Risk: said(string(r.Risk))}
+	if r.Longest > 0 {
+		out.Longest = &r.Longest
+	}
+	if r.Retired {
+		out.Retired = &r.Retired
+	}
+	own := ""
+	if r.Application != 0 {
+		own = x.s.Application(r.Application).Key
+	}
+	for _, p := range x.s.RolePermissions(r.ID) {
+		y := Permission{Actions: p.Actions, On: p.Pattern, Own: p.Own}
+		if key := x.s.Application(p.Application).Key; key != own {
+			y.Application = key
+		}
+		out.Permissions = append(out.Permissions, y)
+	}
+	for _, i := range x.s.RoleIncludes(r.ID) {
+		if x.reads(access.FactRole, uint32(i)) {
+			out.Includes = append(out.Includes, x.s.RoleKey(i))
+		}
+	}
+	if o := request.OfferOf(x.s, r.ID); o != nil && x.reads(request.FactRoute, uint32(o.Route)) {
+		out.Offer = &Offer{o.Words, request.RouteOf(x.s, o.Route).Key, o.Longest}
+	}
+	return out
+}
+
+func (x *exporter) group(g *access.Group) Group {
+	var out Group
+	if !builtInGroup(g.Key) {
+		out = Group{Label: &g.Label, Description: said(g.Description), Unit: said(g.Unit), Owner: x.user(g.Owner), Filter: said(g.Filter)}
+	}
+	for _, m := range x.s.MembershipsOf(access.Member{Group: g.ID}) {
+		if x.reads(access.FactGroup, uint32(m.Group)) && m.Window == (access.Window{}) {
+			out.In = append(out.In, x.s.Group(m.Group).Key)
+		}
+	}
+	for _, a := range x.s.Given(access.Assignee{Group: g.ID}) {
+		if x.reads(access.FactRole, uint32(a.Role)) {
+			out.Holds = append(out.Holds, holding(x.s, a))
+		}
+	}
+	return out
+}
+
+func holding(s *access.Snapshot, a *access.Assignment) Holding {
+	out := Holding{Role: s.RoleKey(a.Role), From: text(a.Window.From), Until: text(a.Window.Until), Schedule: schedule(a.Schedule)}
+	for _, x := range a.Scopes {
+		out.Scopes = append(out.Scopes, Scope{s.Application(x.Application).Key, x.Pattern})
+	}
+	return out
+}
+
+func text(i access.Instant) string {
+	if i == 0 {
+		return ""
+	}
+	return i.Time().UTC().Format("2006-01-02T15:04:05.999999Z")
+}
+
+func schedule(x *access.Schedule) *Schedule {
+	if x == nil {
+		return nil
+	}
+	days, from, until, zone := x.Parts()
+	return &Schedule{days, from, until, zone}
+}
+
+func route(s *access.Snapshot, r *request.Route) Route {
+	out := Route{Label: &r.Label}
+	for _, t := range r.Steps {
+		step := Step{Whose: string(t.Whose), All: t.All}
+		if g := s.Group(t.Group); g != nil {
+			step.Group = g.Key
+		}
+		for _, u := range t.Users {
+			step.Users = append(step.Users, userName(s, u))
+		}
+		out.Steps = append(out.Steps, step)
+	}
+	return out
+}
+
+func expectation(s *access.Snapshot, f *access.Expectation) Expectation {
+	out := Expectation{Label: f.Label, Description: f.Description, User: userName(s, f.Of.User), Except: f.Of.Except, Nobody: f.Of.Nobody,
+		Application: s.Application(f.Application).Key, Action: f.Action, On: f.Pattern, May: f.May, Blocking: f.Blocking, Owner: userName(s, f.Owner)}
+	if g := s.Group(f.Of.Group); g != nil {
+		out.Group = g.Key
+	}
+	return out
+}

@@ -1,0 +1,488 @@
+package rosterfile
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/request"
+)
+
+// Plan is the change that makes an organisation as a file says.
+type Plan struct {
+	Operations []access.Operation
+	Places     []string // of each operation, the path in the file that it comes from
+	Faults     []Fault  // what no operation can say
+}
+
+// Make plans the change from a snapshot to what a document says. Where all is so
+// already there are no operations.
+func Make(d *Document, s *access.Snapshot) Plan {
+	p := planner{s: s, d: d}
+	f := &d.File
+	if o, now := f.Organisation, s.Organisation(); o != nil && (o.Name != now.Name || o.TimeZone != now.TimeZone) {
+		p.op("organisation", &access.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
+	}
+	each(f.Attributes, func(key string, x Attribute) { p.attribute("attributes."+key, key, x) }) // filters name them
+	each(f.Groups, func(key string, g Group) { p.group("groups."+key, key, g) })
+	each(f.Applications, func(key string, a Application) { p.application("applications."+key, key, a) })
+	each(f.Roles, func(key string, r Role) { p.role("roles."+key, "", key, r) })
+	each(f.Applications, func(key string, a Application) {
+		each(a.Roles, func(role string, r Role) { p.role("applications."+key+".roles."+role, key, role, r) })
+	})
+	// What refers to other things comes after all are there.
+	each(f.Applications, func(key string, a Application) { p.applicationAfter("applications."+key, key, a) })
+	each(f.Roles, func(key string, r Role) { p.roleAfter("roles."+key, "", key, r) })
+	each(f.Applications, func(key string, a Application) {
+		each(a.Roles, func(role string, r Role) { p.roleAfter("applications."+key+".roles."+role, key, role, r) })
+	})
+	each(f.Groups, func(key string, g Group) { p.groupAfter("groups."+key, key, g) })
+	each(f.Defaults, func(key string, x Default) { p.defaultRule("defaults."+key, key, x) })
+	each(f.Conflicts, func(key string, x Conflict) { p.conflict("conflicts."+key, key, x) })
+	each(f.Routes, func(key string, x Route) { p.route("routes."+key, key, x) })
+	each(f.Roles, func(key string, r Role) { p.roleLast("roles."+key, "", key, r) })
+	each(f.Applications, func(key string, a Application) {
+		each(a.Roles, func(role string, r Role) { p.roleLast("applications."+key+".roles."+role, key, role, r) })
+	})
+	each(f.Expectations, func(key string, x Expectation) { p.expectation("expectations."+key, key, x) })
+	return p.Plan
+}
+
+// each calls do for the entries of a map in order of key.
+func each[T any](m map[string]T, do func(string, T)) {
+	for _, key := range slices.Sorted(maps.Keys(m)) {
+		do(key, m[key])
+	}
+}
+
+type planner struct {
+	Plan
+	s *access.Snapshot
+	d *Document
+}
+
+func (p *planner) op(place string, op access.Operation) {
+	p.Operations = append(p.Operations, op)
+	p.Places = append(p.Places, place)
+}
+
+func (p *planner) fault(place, message string) {
+	line, column := p.d.Find(place)
+	p.Faults = append(p.Faults, Fault{line, column, place, message})
+}
+
+// differ gives a field of an update where the file says something else than is so;
+// nil leaves it.
+func differ[T comparable](said *T, now T) *T {
+	if said == nil || *said == now {
+		return nil
+	}
+	return said
+}
+
+func or[T any](said *T) (out T) {
+	if said != nil {
+		out = *said
+	}
+	return out
+}
+
+// userName is how a user is named in a file, blank for nobody.
+func userName(s *access.Snapshot, id access.UserID) string {
+	if u := s.User(id); u != nil {
+		return u.UserName
+	}
+	return ""
+}
+
+// owner is a field of an update that says who answers for something.
+func (p *planner) owner(said *string, now access.UserID) *access.UserRef {
+	if said == nil || strings.EqualFold(*said, userName(p.s, now)) {
+		return nil
+	}
+	ref := access.UserRef(*said)
+	return &ref
+}
+
+func builtInGroup(key string) bool { return key == "public" || key == "all-users" }
+
+func (p *planner) group(place, key string, g Group) {
+	if builtInGroup(key) {
+		if g.Label != nil || g.Description != nil || g.Unit != nil || g.Owner != nil || g.Filter != nil || g.In != nil {
+			p.fault(place, "is built in: it can hold roles, and nothing else can be said of it")
+		}
+		return
+	}
+	if id, ok := p.s.FindGroup(key); ok {
+		now := p.s.Group(id)
+		o := &access.UpdateGroup{Group: access.GroupRef(key), Label: differ(g.Label, now.Label), Description: differ(g.Description, now.Description), Unit: differ(g.Unit, now.Unit), Filter: differ(g.Filter, now.Filter)}
+		if o.Label != nil || o.Description != nil || o.Unit != nil || o.Filter != nil {
+			p.op(place, o)
+		}
+		return
+	}
+	p.op(place, &access.AddGroup{Key: key, Label: or(g.Label), Description: or(g.Description), Unit: or(g.Unit), Filter: or(g.Filter)})
+}
+
+func (p *planner) groupAfter(place, key string, g Group) {
+	id, known := p.s.FindGroup(key)
+	var owner access.UserID
+	if known {
+		owner = p.s.Group(id).Owner
+	}
+	if o := p.owner(g.Owner, owner); o != nil {
+		p.op(place+".owner", &access.UpdateGroup{Group: access.GroupRef(key), Owner: o})
+	}
+	if g.In != nil {
+		p.in(place, key, id, g.In)
+	}
+	if g.Holds != nil {
+		p.holds(place, key, id, g.Holds)
+	}
+}
+
+// in puts a group into others, and takes it out of those that are not named.
+func (p *planner) in(place, key string, id access.GroupID, said []string) {
+	now := map[string]bool{}
+	if id != 0 {
+		for _, m := range p.s.MembershipsOf(access.Member{Group: id}) {
+			if m.Window != (access.Window{}) { // no roster file speaks of those
+				continue
+			}
+			now[p.s.Group(m.Group).Key] = true
+		}
+	}
+	for i, up := range said {
+		if !now[up] {
+			p.op(fmt.Sprintf("%s.in[%d]", place, i), &access.AddMember{Group: access.GroupRef(up), Member: access.GroupRef(key)})
+		}
+		delete(now, up)
+	}
+	for _, up := range slices.Sorted(maps.Keys(now)) {
+		p.op(place+".in", &access.RemoveMember{Group: access.GroupRef(up), Member: access.GroupRef(key)})
+	}
+}
+
+// holds gives a group its roles, and takes those that are not named.
+func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
+	now := map[string]*access.Assignment{}
+	if id != 0 {
+		for _, a := range p.s.Given(access.Assignee{Group: id}) {
+			now[termsKey(holding(p.s, a))] = a
+		}
+	}
+	for i, h := range said {
+		at := fmt.Sprintf("%s.holds[%d]", place, i)
+		k := termsKey(h)
+		if now[k] != nil {
+			delete(now, k)
+			continue
+		}
+		o := &access.Grant{Role: access.RoleRef(h.Role), Group: access.GroupRef(key)}
+		if err := o.From.UnmarshalText([]byte(h.From)); err != nil {
+			p.fault(at+".from", err.Error())
+		}
+		if err := o.Until.UnmarshalText([]byte(h.Until)); err != nil {
+			p.fault(at+".until", err.Error())
+		}
+		for _, x := range h.Scopes {
+			o.Scopes = append(o.Scopes, access.ScopeRef{Application: access.ApplicationRef(x.Application), Pattern: x.Pattern})
+		}
+		if h.Schedule != nil {
+			var err error
+			if o.Schedule, err = access.NewSchedule(h.Schedule.Days, h.Schedule.From, h.Schedule.Until, h.Schedule.TimeZone); err != nil {
+				p.fault(at+".schedule", err.Error())
+			}
+		}
+		p.op(at, o)
+	}
+	for _, k := range slices.Sorted(maps.Keys(now)) {
+		p.op(place+".holds", &access.Revoke{Assignment: access.AssignmentRef(now[k].ID.String())})
+	}
+}
+
+// termsKey is equal for holdings on equal terms.
+func termsKey(h Holding) string {
+	for _, t := range []*string{&h.From, &h.Until} {
+		var i access.Instant
+		if *t != "" && i.UnmarshalText([]byte(*t)) == nil {
+			*t = i.Time().UTC().Format("2006-01-02T15:04:05.999999Z")
+		}
+	}
+	h.Scopes = slices.SortedFunc(slices.Values(h.Scopes), func(a, b Scope) int {
+		return cmp.Or(cmp.Compare(a.Application, b.Application), cmp.Compare(a.Pattern, b.Pattern))
+	})
+	if h.Schedule != nil {
+		if x, err := access.NewSchedule(h.Schedule.Days, h.Schedule.From, h.Schedule.Until, h.Schedule.TimeZone); err == nil {
+			h.Schedule = schedule(x)
+		}
+	}
+	raw, _ := json.Marshal(h)
+	return string(raw)
+}
+
+func (p *planner) application(place, key string, a Application) {
+	id, known := p.s.FindApplication(key)
+	if known && id == access.AbleRoster {
+		p.fault(place, "is built in: nothing can be said of it")
+		return
+	}
+	if !known {
+		o := &access.AddApplication{Key: key, Label: or(a.Label), Description: or(a.Description), State: access.State(or(a.State))}
+		if o.State == access.StateRetired { // once it is described
+			o.State = ""
+		}
+		for _, x := range a.Actions {
+			o.Actions = append(o.Actions, access.Action(x))
+		}
+		p.op(place, o)
+	}
+	paths := slices.SortedFunc(maps.Keys(a.Resources), func(x, y string) int {
+		return cmp.Or(cmp.Compare(strings.Count(x, "/"), strings.Count(y, "/")), cmp.Compare(x, y))
+	})
+	for _, path := range paths {
+		at := place + ".resources." + path
+		r := a.Resources[path]
+		var now *access.Resource
+		if known {
+			now, _ = p.s.FindResource(id, path)
+		}
+		if now == nil && path == access.Root { // made with the application
+			now = &access.Resource{Path: access.Root, NodeKind: "application", Label: cmp.Or(or(a.Label), key)}
+		}
+		if now == nil {
+			p.op(at, &access.AddResource{Application: access.ApplicationRef(key), Path: path, NodeKind: or(r.Kind), Label: or(r.Label), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses})
+			now = &access.Resource{NodeKind: or(r.Kind), Label: cmp.Or(or(r.Label), path), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses}
+		}
+		o := &access.UpdateResource{Application: access.ApplicationRef(key), Path: path, Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description),
+			NodeKind: differ(r.Kind, now.NodeKind), Open: differ(r.Open, now.Open), Retired: differ(r.Retired, now.Retired)}
+		if r.Addresses != nil && !slices.Equal(r.Addresses, now.Addresses) {
+			o.Addresses = r.Addresses
+		}
+		if o.Label != nil || o.Description != nil || o.NodeKind != nil || o.Open != nil || o.Retired != nil || o.Addresses != nil {
+			p.op(at, o)
+		}
+	}
+}
+
+// applicationAfter says what of an application refers to groups and people, and
+// its fences.
+func (p *planner) applicationAfter(place, key string, a Application) {
+	id, known := p.s.FindApplication(key)
+	if known && id == access.AbleRoster {
+		return
+	}
+	now := &access.Application{Label: or(a.Label), Description: or(a.Description), State: access.State(cmp.Or(or(a.State), "draft"))}
+	if now.State == access.StateRetired && !known {
+		now.State = access.StateDraft
+	}
+	if known {
+		now = p.s.Application(id)
+	}
+	o := &access.UpdateApplication{Application: access.ApplicationRef(key), Label: differ(a.Label, now.Label), Description: differ(a.Description, now.Description), Owner: p.owner(a.Owner, now.Owner)}
+	if a.State != nil && access.State(*a.State) != now.State {
+		state := access.State(*a.State)
+		o.State = &state
+	}
+	if a.Direct != nil {
+		direct := access.Direct(strings.TrimPrefix(*a.Direct, "welcome"))
+		o.Direct = differ(&direct, now.Direct)
+	}
+	if a.TrialGroup != nil {
+		trial := ""
+		if g := p.s.Group(now.Trial); g != nil {
+			trial = g.Key
+		}
+		if *a.TrialGroup != trial {
+			ref := access.GroupRef(*a.TrialGroup)
+			o.Trial = &ref
+		}
+	}
+	if known && a.Actions != nil {
+		var said []access.Action
+		for _, x := range a.Actions {
+			said = append(said, access.Action(x))
+		}
+		if !slices.Equal(said, now.Actions) {
+			o.Actions = said
+		}
+	}
+	if o.Label != nil || o.Description != nil || o.State != nil || o.Owner != nil || o.Trial != nil || o.Direct != nil || o.Actions != nil {
+		p.op(place, o)
+	}
+	if a.Fences != nil {
+		p.fences(place, key, id, a.Fences)
+	}
+}
+
+func fenceKey(pattern string, actions []string, why string) string {
+	return strings.Join(append([]string{pattern, why}, slices.Sorted(slices.Values(actions))...), "\n")
+}
+
+func (p *planner) fences(place, key string, id access.ApplicationID, said []Fence) {
+	now := map[string]*access.Fence{}
+	for _, f := range p.s.Fences(id) {
+		now[fenceKey(f.Pattern, f.Actions, f.Reason)] = f
+	}
+	var fresh []int
+	for i, f := range said {
+		if k := fenceKey(f.Pattern, f.Actions, f.Why); now[k] != nil {
+			delete(now, k)
+		} else {
+			fresh = append(fresh, i)
+		}
+	}
+	for _, k := range slices.Sorted(maps.Keys(now)) { // before one that differs in its reason alone
+		p.op(place+".fences", &access.RemoveFence{Fence: access.FenceRef(now[k].ID.String())})
+	}
+	for _, i := range fresh {
+		f := said[i]
+		p.op(fmt.Sprintf("%s.fences[%d]", place, i), &access.AddFence{Application: access.ApplicationRef(key), Pattern: f.Pattern, Actions: slices.Clone(f.Actions), Reason: f.Why})
+	}
+}
+
+func roleKey(app, key string) string {
+	if app == "" {
+		return key
+	}
+	return app + "/" + key
+}
+
+// inApp is a role as an application's own roles name it.
+func inApp(app, ref string) string {
+	if app != "" && !strings.Contains(ref, "/") {
+		return app + "/" + ref
+	}
+	return ref
+}
+
+func (p *planner) role(place, app, key string, r Role) {
+	id, known := p.s.FindRole(roleKey(app, key))
+	if !known {
+		p.op(place, &access.AddRole{Key: key, Application: access.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: access.Risk(or(r.Risk)), Longest: or(r.Longest)})
+		return
+	}
+	now := p.s.Role(id)
+	o := &access.UpdateRole{Role: access.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), Longest: differ(r.Longest, now.Longest)}
+	if r.Risk != nil && access.Risk(*r.Risk) != now.Risk {
+		risk := access.Risk(*r.Risk)
+		o.Risk = &risk
+	}
+	if r.Retired != nil && !*r.Retired && now.Retired { // a retired one is given nothing
+		o.Retired = r.Retired
+	}
+	if o.Label != nil || o.Description != nil || o.Longest != nil || o.Risk != nil || o.Retired != nil {
+		p.op(place, o)
+	}
+}
+
+func (p *planner) roleAfter(place, app, key string, r Role) {
+	full := roleKey(app, key)
+	id, known := p.s.FindRole(full)
+	now := &access.Role{}
+	if known {
+		now = p.s.Role(id)
+	}
+	if o := p.owner(r.Owner, now.Owner); o != nil {
+		p.op(place+".owner", &access.UpdateRole{Role: access.RoleRef(full), Owner: o})
+	}
+	if r.Permissions != nil {
+		p.permissions(place, app, full, id, r.Permissions)
+	}
+	if r.Includes != nil {
+		p.includes(place, app, full, id, r.Includes)
+	}
+}
+
+func permissionKey(app, pattern string, own bool, actions []string) string {
+	return strings.Join(append([]string{app, pattern, fmt.Sprint(own)}, slices.Compact(slices.Sorted(slices.Values(actions)))...), "\n")
+}
+
+func (p *planner) permissions(place, app, full string, id access.RoleID, said []Permission) {
+	now := map[string]*access.Permission{}
+	if id != 0 {
+		for _, x := range p.s.RolePermissions(id) {
+			now[permissionKey(p.s.Application(x.Application).Key, x.Pattern, x.Own, x.Actions)] = x
+		}
+	}
+	for i, x := range said {
+		in := cmp.Or(x.Application, app)
+		k := permissionKey(in, x.On, x.Own, x.Actions)
+		if now[k] != nil {
+			delete(now, k)
+			continue
+		}
+		p.op(fmt.Sprintf("%s.permissions[%d]", place, i), &access.AddPermission{Role: access.RoleRef(full), Application: access.ApplicationRef(in), Actions: slices.Clone(x.Actions), Pattern: x.On, Own: x.Own})
+	}
+	for _, k := range slices.Sorted(maps.Keys(now)) {
+		p.op(place+".permissions", &access.RemovePermission{Permission: access.PermissionRef(now[k].ID.String())})
+	}
+}
+
+func (p *planner) includes(place, app, full string, id access.RoleID, said []string) {
+	now := map[string]bool{}
+	if id != 0 {
+		for _, x := range p.s.RoleIncludes(id) {
+			now[p.s.RoleKey(x)] = true
+		}
+	}
+	for i, x := range said {
+		ref := inApp(app, x)
+		if !now[ref] {
+			p.op(fmt.Sprintf("%s.includes[%d]", place, i), &access.IncludeRole{Role: access.RoleRef(full), Includes: access.RoleRef(ref)})
+		}
+		delete(now, ref)
+	}
+	for _, ref := range slices.Sorted(maps.Keys(now)) {
+		p.op(place+".includes", &access.ExcludeRole{Role: access.RoleRef(full), Excludes: access.RoleRef(ref)})
+	}
+}
+
+// roleLast offers a role, by a route that is there by now, or retires it.
+func (p *planner) roleLast(place, app, key string, r Role) {
+	full := roleKey(app, key)
+	id, known := p.s.FindRole(full)
+	if o := r.Offer; o != nil {
+		var now *request.Offer
+		if known {
+			now = request.OfferOf(p.s, id)
+		}
+		if now == nil || now.Words != o.Words || now.Longest != o.Longest || request.RouteOf(p.s, now.Route).Key != o.Route {
+			p.op(place+".offer", &request.OfferRole{Role: access.RoleRef(full), Words: o.Words, Route: request.RouteRef(o.Route), Longest: o.Longest})
+		}
+	}
+	if r.Retired != nil && *r.Retired && (!known || !p.s.Role(id).Retired) {
+		p.op(place+".retired", &access.RetireRole{Role: access.RoleRef(full)})
+	}
+}
+
+func roleRefs(all []string) []access.RoleRef {
+	var out []access.RoleRef
+	for _, x := range all {
+		out = append(out, access.RoleRef(x))
+	}
+	return out
+}
+
+func groupRefs(all []string) []access.GroupRef {
+	out := []access.GroupRef{}
+	for _, x := range all {
+		out = append(out, access.GroupRef(x))
+	}
+	return out
+}
+
+// same says whether keys, whatever their order, are those of some ids.
+func same[T any](said []string, now []T, key func(T) string) bool {
+	var keys []string
+	for _, x := range now {
+		keys = append(keys, key(x))
+	}
+	return slices.Equal(slices.Sorted(slices.Values(said)), slices.Sorted(slices.Values(keys)))
+}
+
+func (p *planner) groupKey(id access.GroupID) string { return p.s.Group(id).Key }

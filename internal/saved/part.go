@@ -1,0 +1,98 @@
+package saved
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"ableroster/internal/access"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// PartState is how far a part of a change that was passed on is.
+type PartState string
+
+// The states.
+const (
+	PartWaiting   PartState = "waiting"
+	PartMade      PartState = "made"
+	PartRefused   PartState = "refused"
+	PartWithdrawn PartState = "withdrawn"
+)
+
+// Part is a part of a change that its author may not make and passed on.
+type Part struct {
+	ID       int64
+	Author   access.UserID
+	Receiver access.UserID // 0: whoever may make it
+	Reason   string
+	Lines    json.RawMessage // what is to be done; dropped when it ends
+	Said     []string        // the same in the author's words; dropped a while after it ended
+	State    PartState
+	Answer   string // why it was refused
+	EndedBy  access.UserID
+	Revision int64 // what it was made in
+	Created  time.Time
+	Ended    *time.Time
+}
+
+// MostWaiting bounds how many parts of one author wait at a time.
+const MostWaiting = 50
+
+const partColumns = "part, author, receiver, reason, lines, said, state, answer, ended_by, revision, created_at, ended_at"
+
+func (s *Store) parts(ctx context.Context, where string, args ...any) ([]Part, error) {
+	rows, err := s.Pool.Query(ctx, "select "+partColumns+" from part where "+where+" order by part", args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(r pgx.CollectableRow) (p Part, err error) {
+		return p, r.Scan(&p.ID, (*uint32)(&p.Author), (*uint32)(&p.Receiver), &p.Reason, &p.Lines, &p.Said, (*string)(&p.State), &p.Answer,
+			(*uint32)(&p.EndedBy), &p.Revision, &p.Created, &p.Ended)
+	})
+}
+
+// WaitingParts are those that wait, for whomever.
+func (s *Store) WaitingParts(ctx context.Context) ([]Part, error) {
+	return s.parts(ctx, "state = 'waiting'")
+}
+
+// PartsOf are those an author passed on that wait, or ended since an instant.
+func (s *Store) PartsOf(ctx context.Context, author access.UserID, since time.Time) ([]Part, error) {
+	return s.parts(ctx, "author = $1 and (ended_at is null or ended_at >= $2)", uint32(author), since)
+}
+
+// PutPart passes a part on and gives it its number.
+func (s *Store) PutPart(ctx context.Context, p *Part) error {
+	err := s.Pool.QueryRow(ctx, `insert into part (author, receiver, reason, lines, said)
+		select $1, $2, $3, $4, $5 where $6 > (select count(*) from part where author = $1 and state = 'waiting') returning part, created_at`,
+		uint32(p.Author), uint32(p.Receiver), p.Reason, string(p.Lines), p.Said, MostWaiting).Scan(&p.ID, &p.Created)
+	if err == pgx.ErrNoRows {
+		return ErrTooMany
+	}
+	p.State = PartWaiting
+	return err
+}
+
+// PartShown is how long it is kept what a part did that has ended.
+const PartShown = 14 * 24 * time.Hour
+
+// EndPart ends a part that waits; ended is false where it does not wait any more.
+func (s *Store) EndPart(ctx context.Context, id int64, state PartState, by access.UserID, answer string, revision int64) (ended bool, err error) {
+	if _, err := s.Pool.Exec(ctx, "update part set said = '{}', reason = '' where ended_at < $1 and said <> '{}'", time.Now().Add(-PartShown)); err != nil {
+		return false, err
+	}
+	tag, err := s.Pool.Exec(ctx, `update part set state = $2, ended_by = $3, answer = $4, revision = $5, ended_at = clock_timestamp(), lines = null
+		where part = $1 and state = 'waiting'`, id, string(state), uint32(by), answer, revision)
+	return tag.RowsAffected() > 0, err
+}
+
+// Part is one by its number, or nil.
+func (s *Store) Part(ctx context.Context, id int64) (*Part, error) {
+	all, err := s.parts(ctx, "part = $1", id)
+	if err != nil || len(all) == 0 {
+		return nil, err
+	}
+	return &all[0], nil
+}

@@ -1,0 +1,46 @@
+package saved
+
+import (
+	"context"
+	"time"
+
+	"ableroster/internal/access"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Refusal is something a user tried to change and may not, on one day.
+type Refusal struct {
+	User        access.UserID
+	Call        string // the method and the path
+	Detail      string // what they were told
+	Times       int
+	Via         string
+	First, Last time.Time
+}
+
+// MostRefusals bounds how many different ones of a user are kept for a day; more of
+// the same are counted.
+const MostRefusals = 200
+
+// Refused records that something was refused.
+func (s *Store) Refused(ctx context.Context, r Refusal) error {
+	_, err := s.Pool.Exec(ctx, `insert into refusal (user_id, day, call, detail, via)
+		select $1, current_date, left($2, 300), left($3, 500), $4
+		where $5 > (select count(*) from refusal where user_id = $1 and day = current_date and (call, detail) <> (left($2, 300), left($3, 500)))
+		on conflict (user_id, day, call, detail) do update set times = refusal.times + 1, last_at = clock_timestamp(), via = excluded.via`,
+		uint32(r.User), r.Call, r.Detail, r.Via, MostRefusals)
+	return err
+}
+
+// Refusals are those of the last days, the newest first.
+func (s *Store) Refusals(ctx context.Context, since time.Time, limit int) ([]Refusal, error) {
+	rows, err := s.Pool.Query(ctx, `select user_id, call, detail, times, via, first_at, last_at from refusal
+		where last_at >= $1 order by last_at desc, call limit $2`, since, limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(r pgx.CollectableRow) (x Refusal, err error) {
+		return x, r.Scan((*uint32)(&x.User), &x.Call, &x.Detail, &x.Times, &x.Via, &x.First, &x.Last)
+	})
+}

@@ -1,0 +1,40 @@
+package wire
+
+// Attribute is an attribute of users that the organisation declared.
+type Attribute struct {
+	ID          string         `json:"id"`
+	Key         string         `json:"key" doc:"as filters and files write it"`
+	Label       string         `json:"label"`
+	Description string         `json:"description,omitempty"`
+	Type        string         `json:"type" enum:"text,number,date,truth"`
+	CaseExact   bool           `json:"case_exact,omitempty"`
+	Personal    bool           `json:"personal,omitempty" doc:"can be erased and gives no access; else a fact, kept for ever"`
+	Required    bool           `json:"required,omitempty" doc:"of every person who is added"`
+	Pattern     string         `json:"pattern,omitempty"`
+	Allowed     []string       `json:"allowed,omitempty"`
+	Fill        *AttributeFill `json:"fill,omitempty" doc:"what it is filled in from, by itself"`
+	Retired     bool           `json:"retired,omitempty"`
+	Having      int            `json:"having" doc:"users with a value, of those the caller may read"`
+	Lacking     int            `json:"lacking" doc:"people without one who have not departed"`
+	Given       *Given         `json:"given,omitempty"`
+}
+
+// AttributeFill is what an attribute is filled in from.
+type AttributeFill struct {
+	From   string          `json:"from" enum:"unit,start_date,end_date"`
+	Units  []AttributeUnit `json:"units,omitempty"`
+	Months int             `json:"months,omitempty"`
+	Words  string          `json:"words" doc:"in plain words"`
+}
+
+// AttributeUnit is the value that a unit gives.
+type AttributeUnit struct {
+	Unit  string `json:"unit"`
+	Value string `json:"value"`
+}
+
+// AttributeList is all declared attributes; retired ones last.
+type AttributeList struct {
+	Stand
+	Attributes []Attribute `json:"attributes"`
+}

@@ -1,0 +1,78 @@
+package wire
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// SavedView is a list of users as somebody wants to see it again.
+type SavedView struct {
+	Key       string     `json:"key"`
+	Label     string     `json:"label"`
+	Shared    bool       `json:"shared" doc:"for everybody, each within what they may read"`
+	Mine      bool       `json:"mine"`
+	Owner     Ref        `json:"owner"`
+	Search    ViewSearch `json:"search"`
+	Columns   []string   `json:"columns,omitempty" doc:"attributes shown, in order; none: the usual ones"`
+	ChangedAt time.Time  `json:"changed_at"`
+}
+
+// ViewSearch is what a list of users is asked with.
+type ViewSearch struct {
+	Query  string `json:"q,omitempty" maxLength:"200"`
+	Unit   string `json:"unit,omitempty" maxLength:"400"`
+	Status string `json:"status,omitempty" enum:"invited,active,suspended,departed"`
+	Group  string `json:"group,omitempty" maxLength:"100"`
+	Filter string `json:"filter,omitempty" maxLength:"8192" doc:"RFC 7644, section 3.4.2.2"`
+	Sort   string `json:"sort,omitempty" maxLength:"70"`
+}
+
+// ViewRequest saves a view.
+type ViewRequest struct {
+	Label   string     `json:"label" minLength:"1" maxLength:"100"`
+	Shared  bool       `json:"shared,omitempty" doc:"for everybody; asks for update on settings"`
+	Search  ViewSearch `json:"search"`
+	Columns []string   `json:"columns,omitempty" maxItems:"30"`
+}
+
+// SavedViewList is one's own views, then those that others share.
+type SavedViewList struct {
+	Views []SavedView `json:"views"`
+}
+
+// Owned is what a user answers for, of what the caller may read.
+type Owned struct {
+	Stand
+	Applications []Ref `json:"applications"`
+	Roles        []Ref `json:"roles"`
+	Groups       []Ref `json:"groups"`
+	Expectations []Ref `json:"expectations"`
+	People       []Ref `json:"people" doc:"who report to them and have not departed"`
+	Waiting      int   `json:"waiting" doc:"requests for them that are not decided"`
+}
+
+// ImportProgress is how far an import under way is.
+type ImportProgress struct {
+	Stage string `json:"stage" doc:"reading, working out the effect, or writing"`
+	Done  int    `json:"done" doc:"operations worked out"`
+	Of    int    `json:"of" doc:"operations there are; 0 while that is not known"`
+}
+
+// SavedMapping is how the columns of a file of users are to be read.
+type SavedMapping struct {
+	Key       string          `json:"key"`
+	Label     string          `json:"label"`
+	Shared    bool            `json:"shared"`
+	Mine      bool            `json:"mine"`
+	Owner     Ref             `json:"owner"`
+	Mapping   json.RawMessage `json:"mapping" doc:"as it was saved"`
+	ChangedAt time.Time       `json:"changed_at"`
+}
+
+// SavedMappingList is one's own mappings, then those that others share.
+type SavedMappingList struct {
+	Mappings  []SavedMapping `json:"mappings"`
+	Columns   []string       `json:"columns" doc:"ours, that a mapping may name"`
+	Dates     []string       `json:"dates" doc:"those of them that are days"`
+	Encodings []string       `json:"encodings"`
+}

@@ -1,0 +1,33 @@
+package wire
+
+// ViewAs is what somebody else can do, as they would meet it: a user, nobody
+// signed in, or somebody who is not there yet. It is drawn under the rights of
+// whoever looks.
+type ViewAs struct {
+	Stand
+	Kind         string              `json:"kind" enum:"user,nobody,would_be"`
+	Who          Ref                 `json:"who"`
+	Effective    bool                `json:"effective" doc:"false: they can do nothing now"`
+	Lines        []AccessLine        `json:"lines" doc:"all they can do, in the applications the caller may read"`
+	Applications []ViewAsApplication `json:"applications"`
+	Registers    []string            `json:"registers" doc:"what of Able Roster itself they would find: users, groups …"`
+	Outside      bool                `json:"outside,omitempty" doc:"there is more in applications outside the caller's part"`
+}
+
+// ViewAsApplication is an application as somebody would meet it.
+type ViewAsApplication struct {
+	Application Ref        `json:"application"`
+	State       string     `json:"state"`
+	Total       int        `json:"total" doc:"resources there are"`
+	Shows       []ViewAsOn `json:"shows" doc:"those on which they may do something now"`
+}
+
+// ViewAsOn is what may be done on one resource.
+type ViewAsOn struct {
+	Path    string   `json:"path"`
+	Label   string   `json:"label"`
+	Kind    string   `json:"kind,omitempty"`
+	Actions []string `json:"actions"`
+	Own     []string `json:"own,omitempty" doc:"actions on their own alone"`
+	Missing []string `json:"missing,omitempty" doc:"declared actions they may not do there"`
+}
