@@ -10,7 +10,7 @@ go build -o bin/rosterd ./cmd/rosterd
 bin/rosterd openapi >console/openapi.json.new
 if ! cmp -s console/openapi.json.new console/openapi.json || [ ! -f console/src/api/schema.d.ts ]; then
     mv console/openapi.json.new console/openapi.json
-    (cd console && npm run --silent types >/dev/null)
+    (cd console && npm run --silent types >/dev/null) || { rm -f console/openapi.json; exit 1; }
 fi
 rm -f console/openapi.json.new
 

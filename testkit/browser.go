@@ -84,6 +84,18 @@ func (b *Tab) Press(name string) {
 	}
 	b.do("pressing "+name, chromedp.Click(fmt.Sprintf(
 		`//*[self::button or self::a or self::summary or self::label or @role="option" or @role="tab"][normalize-space()=%s or @aria-label=%s or starts-with(normalize-space(), %s)]`, n, n, n), chromedp.BySearch, chromedp.NodeVisible))
+	b.settles()
+}
+
+// settles waits until the page has drawn what was pressed: a box gives the keyboard
+// back to its field in the frame after an option was pressed, and opens again if
+// something else has it by then. No person is that quick.
+func (b *Tab) settles() {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, 60*time.Second)
+	defer cancel()
+	// A page that is being left answers no more, and needs not.
+	_ = chromedp.Run(ctx, chromedp.Evaluate(`new Promise(done => requestAnimationFrame(() => requestAnimationFrame(() => done(0))))`, nil, awaiting))
 }
 
 // Tick turns a box on or off by the keyboard.
