@@ -1,14 +1,13 @@
 package slice
 
 import (
-	"bytes"
 	"cmp"
 	"encoding/json"
 	"fmt"
-	"io"
-	"net/http"
+	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -105,7 +104,7 @@ func calls(finance, marine wire.User) []routeCall {
 // test.
 var elsewhere = map[string]string{
 	"POST /check":                    "TestAnApplicationAsksAndReadsNobody",
-	"POST /checks":                   "TestManyChecksAreAnsweredFromOneSnapshot",
+	"POST /checks":                   "TestManyChecksAreAnsweredFromOneRevision",
 	"GET /menu":                      "TestWhatIsOutsideIsNotThere",
 	"GET /first-day":                 "TestDefaultsByAPI",
 	"GET /assignments/{assignment}":  "TestNoAnswerNamesWhomTheCallerMayNotRead",
@@ -123,15 +122,15 @@ var elsewhere = map[string]string{
 	"POST /parts":                    "TestAPartIsPassedOn",
 	"POST /parts/{part}/refusal":     "TestAPartIsPassedOn",
 	"DELETE /parts/{part}":           "TestAPartIsPassedOn",
-	"PUT /me/password":               "the tests of internal/api",
+	"PUT /me/password":               "TestPasswordsAreChanged",
 	"PUT /users/{user}/password":     "TestAnApplicationAsksAndReadsNobody",
 	"POST /tokens":                   "TestAnApplicationAsksAndReadsNobody",
-	"DELETE /tokens/{id}":            "the tests of internal/api",
-	"POST /session":                  "the tests of internal/api",
-	"DELETE /session":                "the tests of internal/api",
-	"POST /session/token":            "the tests of internal/api",
-	"GET /set-up":                    "the tests of internal/api",
-	"POST /set-up":                   "the tests of internal/api",
+	"DELETE /tokens/{id}":            "TestTheSliceByAPI",
+	"POST /session":                  "TestTheSessionCookieIsStrict",
+	"DELETE /session":                "TestTheSessionCookieIsStrict",
+	"POST /session/token":            "TestTooManyAttemptsArePausedWithARetryAfter",
+	"GET /set-up":                    "TestTheFirstAdministratorIsNamedOnceByTheLink",
+	"POST /set-up":                   "TestTheFirstAdministratorIsNamedOnceByTheLink",
 }
 
 // Every route, asked with every ready-made role, with none and with nobody signed
@@ -187,6 +186,13 @@ func TestEveryRouteAgainstEveryRole(t *testing.T) {
 			t.Errorf("%s is asked by nobody here: give it its right in calls", route)
 		}
 	}
+	document := contractOf(t, marta)
+	there := testsOf(t)
+	for route, test := range elsewhere {
+		if !there[test] {
+			t.Errorf("%s is said to be tried by %s, which is not there", route, test)
+		}
+	}
 	let, kept := 0, 0
 	for name, c := range who {
 		for _, x := range all {
@@ -194,7 +200,8 @@ func TestEveryRouteAgainstEveryRole(t *testing.T) {
 			if x.path != "" {
 				path = x.path
 			}
-			got := status(t, c, method, path, x.body)
+			got, kind, raw := ask(t, c, method, path, x.body)
+			document.fits(t, x.route, got, kind, raw)
 			want := cmp.Or(x.with, 200)
 			switch {
 			case name == "":
@@ -240,25 +247,24 @@ func routesOf(t *testing.T, c *client.Client) []string {
 	return out
 }
 
-func status(t *testing.T, c *client.Client, method, path, body string) int {
+// testsOf are the names of all tests of the house.
+func testsOf(t *testing.T) map[string]bool {
 	t.Helper()
-	req, err := http.NewRequest(method, c.Base+"/api/v1"+path, bytes.NewReader([]byte(body)))
+	out := map[string]bool{}
+	err := filepath.WalkDir(testkit.Root(), func(path string, d fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		for _, m := range testNamed.FindAllSubmatch(text, -1) {
+			out[string(m[1])] = true
+		}
+		return err
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if strings.HasPrefix(path, "/imports/") {
-		req.Header.Set("Content-Type", "text/csv")
-	} else if body != "" {
-		req.Header.Set("Content-Type", "application/json")
-	}
-	if c.Token != "" {
-		req.Header.Set("Authorization", "Bearer "+c.Token)
-	}
-	resp, err := http.DefaultClient.Do(req)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer resp.Body.Close()
-	_, _ = io.Copy(io.Discard, resp.Body)
-	return resp.StatusCode
+	return out
 }
+
+var testNamed = regexp.MustCompile(`(?m)^func (Test\w+)\(`)

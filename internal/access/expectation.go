@@ -404,7 +404,9 @@ func (e *Effect) bearsOn(f *Expectation) bool {
 	if f.May {
 		some = e.Lost
 	}
-	return slices.ContainsFunc(some, func(x Entitlement) bool { return x.Application == f.Application && x.Action == f.Action })
+	return slices.ContainsFunc(some, func(x Entitlement) bool {
+		return x.Application == f.Application && x.Action == f.Action && overlap(x.Target, f.Pattern)
+	})
 }
 
 // BrokenSpans are when a user broke an expectation, over eras in order of time,

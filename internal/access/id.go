@@ -116,7 +116,7 @@ func checkLabel(s string, limit int) string {
 	case len(s) > limit:
 		return fmt.Sprintf("is longer than %d bytes", limit)
 	case !cleanText(s):
-		return "has control characters or is not in Unicode normal form C"
+		return "has control characters or invisible ones, or is not in Unicode normal form C"
 	case strings.TrimSpace(s) != s:
 		return "begins or ends with a space"
 	}

@@ -40,10 +40,10 @@ func (i *Instant) UnmarshalText(b []byte) error {
 	}
 	t, err := time.Parse(time.RFC3339Nano, string(b))
 	if err != nil {
-		return fmt.Errorf("%q is not an RFC 3339 time such as 2027-01-31T18:00:00Z", b)
+		return fmt.Errorf("%q is not an RFC 3339 time such as 2027-01-31T18:00:00Z", short(string(b)))
 	}
 	if t.Year() < 1970 || t.Year() > 9999 || t.UnixMicro() == 0 {
-		return fmt.Errorf("%q lies outside the years 1970 to 9999", b)
+		return fmt.Errorf("%q lies outside the years 1970 to 9999", short(string(b)))
 	}
 	*i = At(t)
 	return nil
@@ -88,7 +88,7 @@ func (d *Date) UnmarshalText(b []byte) error {
 	}
 	t, err := time.Parse(dateLayout, string(b))
 	if err != nil || t.Year() < 1970 {
-		return fmt.Errorf("%q is not a date such as 2027-01-31", b)
+		return fmt.Errorf("%q is not a date such as 2027-01-31", short(string(b)))
 	}
 	*d = DateOf(t)
 	return nil

@@ -90,8 +90,8 @@ func (d *Draft) checkAttribute(f *Attribute) {
 		}
 	}
 	if f.Pattern != "" {
-		if len(f.Pattern) > 500 {
-			d.fault("pattern", "is longer than 500 bytes")
+		if m := checkLabel(f.Pattern, 500); m != "" {
+			d.fault("pattern", "%s", m)
 		} else if _, err := regexp.Compile(wholly(f.Pattern)); err != nil {
 			d.fault("pattern", "is no regular expression: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 		}

@@ -175,6 +175,9 @@ func (o *Revoke) find(d *Draft) *Assignment {
 			d.byDefaultOnly("assignment", f)
 			return nil
 		}
+		if !o.isOf(d, f) {
+			return nil
+		}
 		return f
 	}
 	role, ok1 := d.role("role", &o.Role)
@@ -212,6 +215,27 @@ func (o *Revoke) find(d *Draft) *Assignment {
 // byDefaultOnly files the fault of taking back what a default rule gives.
 func (d *Draft) byDefaultOnly(field string, f *Assignment) {
 	d.fault(field, "%s comes by the default rule %s, and is taken back there: change the rule, or what it chooses by", d.RoleKey(f.Role), d.Default(f.Rule).Key)
+}
+
+// isOf says whether what else the operation names is that of an assignment.
+func (o *Revoke) isOf(d *Draft, f *Assignment) bool {
+	before := len(d.Faults)
+	if o.Role != "" {
+		if role, ok := d.role("role", &o.Role); ok && role != f.Role {
+			d.fault("role", "is not the role of %s", o.Assignment)
+		}
+	}
+	if o.User != "" {
+		if id, ok := d.user("user", &o.User); ok && id != f.Assignee.User {
+			d.fault("user", "does not hold %s", o.Assignment)
+		}
+	}
+	if o.Group != "" {
+		if id, ok := d.group("group", &o.Group); ok && id != f.Assignee.Group {
+			d.fault("group", "does not hold %s", o.Assignment)
+		}
+	}
+	return len(d.Faults) == before
 }
 
 // notDirect says why there is nothing to revoke, and through what it is held.

@@ -46,9 +46,7 @@ func (o *AddResource) ApplyTo(d *Draft) {
 		d.fault("path", "the parent “%s” is not registered", parentPath(o.Path))
 	}
 	d.checkTexts(&o.Label, o.Path, o.Description)
-	if m := checkLabel(o.NodeKind, 64); m != "" {
-		d.fault("kind", "%s", m)
-	}
+	d.checkServed(o.NodeKind, o.Addresses)
 	if len(d.Faults) > before {
 		return
 	}
@@ -57,6 +55,29 @@ func (o *AddResource) ApplyTo(d *Draft) {
 		Label: o.Label, Description: o.Description, Open: o.Open, Addresses: o.Addresses}
 	o.Resource = ResourceRef(r.ID.String())
 	d.put(r)
+}
+
+// mostAddresses bounds the addresses under which a resource is served.
+const mostAddresses = 50
+
+// checkServed checks the kind of a resource and its addresses.
+func (d *Draft) checkServed(kind string, addresses []string) {
+	if m := checkLabel(kind, 64); m != "" {
+		d.fault("kind", "%s", m)
+	}
+	if len(addresses) > mostAddresses {
+		d.fault("addresses", "are more than %d", mostAddresses)
+		return
+	}
+	for i, a := range addresses {
+		if m := checkLabel(a, 500); m != "" {
+			d.fault("addresses", "number %d %s", i+1, m)
+		} else if a == "" {
+			d.fault("addresses", "number %d is blank", i+1)
+		} else if slices.Contains(addresses[:i], a) {
+			d.fault("addresses", "“%s” is given twice", a)
+		}
+	}
 }
 
 // Sentence implements Operation.
@@ -108,9 +129,7 @@ func (o *UpdateResource) ApplyTo(d *Draft) {
 		r.Addresses = o.Addresses
 	}
 	d.checkTexts(&r.Label, r.Path, r.Description)
-	if m := checkLabel(r.NodeKind, 64); m != "" {
-		d.fault("kind", "%s", m)
-	}
+	d.checkServed(r.NodeKind, r.Addresses)
 	if r.Path == Root && r.Retired {
 		d.fault("retired", "the root is never retired; retire the application")
 	}

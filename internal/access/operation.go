@@ -1,9 +1,7 @@
 package access
 
 import (
-	"bytes"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"reflect"
 	"slices"
@@ -47,60 +45,6 @@ func Verbs() []Operation {
 	}
 	slices.SortFunc(out, func(a, b Operation) int { return strings.Compare(a.Verb(), b.Verb()) })
 	return out
-}
-
-// DecodeOperation reads one operation: a JSON object whose "op" names its
-// kind. Fields it does not have are faults, as are those only the ledger sets.
-func DecodeOperation(raw []byte) (Operation, []Fault) {
-	op, err := decode(raw, true)
-	if err != nil {
-		var f *Fault
-		if errors.As(err, &f) {
-			return nil, []Fault{*f}
-		}
-		return nil, []Fault{{Message: err.Error()}}
-	}
-	return op, nil
-}
-
-// DecodeStored reads an operation as the ledger keeps it.
-func DecodeStored(raw []byte) (Operation, error) { return decode(raw, false) }
-
-func decode(raw []byte, fresh bool) (Operation, error) {
-	var fields map[string]json.RawMessage
-	if err := json.Unmarshal(raw, &fields); err != nil {
-		return nil, &Fault{Message: "must be an object with an \"op\""}
-	}
-	var verb string
-	if op := fields["op"]; op != nil {
-		if err := json.Unmarshal(op, &verb); err != nil {
-			return nil, &Fault{Field: "op", Message: "must be a text"}
-		}
-	}
-	build := verbs[verb]
-	if build == nil {
-		if verb == "" {
-			return nil, &Fault{Field: "op", Message: "is missing"}
-		}
-		return nil, &Fault{Field: "op", Message: fmt.Sprintf("there is no operation %q", verb)}
-	}
-	op := build()
-	delete(fields, "op")
-	rest, err := json.Marshal(fields)
-	if err != nil {
-		return nil, fieldFault(err)
-	}
-	dec := json.NewDecoder(bytes.NewReader(rest))
-	dec.DisallowUnknownFields()
-	if err := dec.Decode(op); err != nil {
-		return nil, fieldFault(err)
-	}
-	if fresh {
-		if s, ok := op.(interface{ Settled() string }); ok && s.Settled() != "" {
-			return nil, &Fault{Field: s.Settled(), Message: "is set by the service"}
-		}
-	}
-	return op, nil
 }
 
 // EncodeOperation is the JSON of an operation with its "op".
@@ -182,18 +126,12 @@ func (f *Fault) Error() string {
 	return f.Field + " " + f.Message
 }
 
-func fieldFault(err error) error {
-	var te *json.UnmarshalTypeError
-	if errors.As(err, &te) {
-		return &Fault{Field: te.Field, Message: "must be a " + te.Type.String() + ", not a JSON " + te.Value}
-	}
-	if name, ok := strings.CutPrefix(err.Error(), "json: unknown field "); ok {
-		return &Fault{Field: strings.Trim(name, `"`), Message: "is not a field of this operation"}
-	}
-	return &Fault{Message: strings.TrimPrefix(err.Error(), "json: ")}
-}
-
 func (d *Draft) fault(field, format string, args ...any) {
+	for i, a := range args {
+		if v := reflect.ValueOf(a); v.Kind() == reflect.String {
+			args[i] = short(v.String())
+		}
+	}
 	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, args...)})
 }
 

@@ -119,7 +119,20 @@ func cleanText(s string) bool {
 	if !utf8.ValidString(s) || !norm.NFC.IsNormalString(s) {
 		return false
 	}
-	return !strings.ContainsFunc(s, unicode.IsControl)
+	return !strings.ContainsFunc(s, func(r rune) bool { return unicode.IsControl(r) || deceives(r) })
+}
+
+// deceives says whether a character is not seen, or turns round what is: two
+// names with and without it look alike to whoever approves one of them. The
+// joiners, which some scripts need, do not count.
+func deceives(r rune) bool {
+	switch {
+	case r >= '\u202a' && r <= '\u202e', r >= '\u2066' && r <= '\u2069': // embeddings, overrides, isolates
+		return true
+	case r == '\u200b', r == '\u2060', r == '\ufeff', r == '\u00ad': // spaces and hyphens of no width
+		return true
+	}
+	return false
 }
 
 // nextSegment splits off the first segment. The root has none.

@@ -30,8 +30,11 @@ func (d *Draft) missing(kind FactKind, field, given string) {
 		d.fault(field, "is missing")
 		return
 	}
-	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Subject: kind, Given: given,
-		Message: "there is no " + string(kind) + " “" + given + "”"})
+	d.fault(field, "there is no %s “%s”", string(kind), given)
+	if len(given) <= 200 { // what is longer resembles no name
+		f := &d.Faults[len(d.Faults)-1]
+		f.Subject, f.Given = kind, given
+	}
 }
 
 // visible says whether the author may know of a thing. What the change itself

@@ -21,11 +21,12 @@ type Schedule struct {
 
 var dayWords = [7]string{"sun", "mon", "tue", "wed", "thu", "fri", "sat"}
 
-type scheduleText struct {
-	Days     []string `json:"days"`
-	From     string   `json:"from"`
-	Until    string   `json:"until"`
-	TimeZone string   `json:"time_zone"`
+// ScheduleText is a schedule as it is written.
+type ScheduleText struct {
+	Days     []string `json:"days" doc:"mon to sun"`
+	From     string   `json:"from" doc:"HH:MM on the wall clock of the time zone"`
+	Until    string   `json:"until" doc:"at or before from: past midnight, of the day it begins on"`
+	TimeZone string   `json:"time_zone" doc:"IANA name"`
 }
 
 // NewSchedule reads a schedule: days as "mon" to "sun", times as "HH:MM", an
@@ -40,7 +41,7 @@ func NewSchedule(days []string, from, until, zone string) (*Schedule, error) {
 		if i := slices.Index(dayWords[:], d); i >= 0 {
 			s.days[i] = true
 		} else {
-			faults = append(faults, fmt.Sprintf("%q is not a day (mon, tue, wed, thu, fri, sat, sun)", d))
+			faults = append(faults, fmt.Sprintf("%q is not a day (mon, tue, wed, thu, fri, sat, sun)", short(d)))
 		}
 	}
 	var err error
@@ -51,7 +52,7 @@ func NewSchedule(days []string, from, until, zone string) (*Schedule, error) {
 		faults = append(faults, "until "+err.Error())
 	}
 	if s.zone, err = time.LoadLocation(zone); err != nil || zone == "" || zone == "Local" {
-		faults = append(faults, fmt.Sprintf("%q is not a time zone such as Europe/Lisbon", zone))
+		faults = append(faults, fmt.Sprintf("%q is not a time zone such as Europe/Lisbon", short(zone)))
 	}
 	if len(faults) > 0 {
 		return nil, fmt.Errorf("%s", strings.Join(faults, "; "))
@@ -62,7 +63,7 @@ func NewSchedule(days []string, from, until, zone string) (*Schedule, error) {
 func minutes(text string) (int, error) {
 	t, err := time.Parse("15:04", text)
 	if err != nil || len(text) != 5 {
-		return 0, fmt.Errorf("%q is not a time of day such as 06:30", text)
+		return 0, fmt.Errorf("%q is not a time of day such as 06:30", short(text))
 	}
 	return t.Hour()*60 + t.Minute(), nil
 }
@@ -83,8 +84,8 @@ func (s *Schedule) Parts() (days []string, from, until, zone string) {
 	return x.Days, x.From, x.Until, x.TimeZone
 }
 
-func (s *Schedule) text() scheduleText {
-	x := scheduleText{Days: []string{}, From: clockText(s.from), Until: clockText(s.until), TimeZone: s.zone.String()}
+func (s *Schedule) text() ScheduleText {
+	x := ScheduleText{Days: []string{}, From: clockText(s.from), Until: clockText(s.until), TimeZone: s.zone.String()}
 	for i := 1; i <= 7; i++ { // Monday first
 		if s.days[i%7] {
 			x.Days = append(x.Days, dayWords[i%7])
@@ -100,7 +101,7 @@ func (s *Schedule) MarshalJSON() ([]byte, error) { return json.Marshal(s.text())
 
 // UnmarshalJSON reads what MarshalJSON writes.
 func (s *Schedule) UnmarshalJSON(raw []byte) error {
-	var x scheduleText
+	var x ScheduleText
 	if err := json.Unmarshal(raw, &x); err != nil {
 		return err
 	}

@@ -45,6 +45,15 @@ func (d *Draft) CheckNew(key string, taken bool, label *string, description stri
 	return len(d.Faults) == before
 }
 
+// CheckText files the fault of a text of at most so many bytes.
+func (d *Draft) CheckText(field, text string, limit int) bool {
+	m := checkLabel(text, limit)
+	if m != "" {
+		d.fault(field, "%s", m)
+	}
+	return m == ""
+}
+
 // Reads says that the operation builds on a kept fact: see Moved.
 func (d *Draft) Reads(f Kept) { d.read(f.Kind(), f.Row()) }
 

@@ -30,6 +30,21 @@ func schemaName(t reflect.Type, hint string) string {
 // all kinds at once, with faults nobody understands; the core reads them one
 // by one.
 func document(o *huma.OpenAPI) ([]byte, error) {
+	o.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[access.Schedule](), reflect.TypeFor[access.ScheduleText]())
+	for _, p := range o.Paths {
+		if p.Get == nil || p.Get.Metadata["files"] == nil {
+			continue
+		}
+		content := map[string]*huma.MediaType{}
+		for _, kind := range p.Get.Metadata["files"].([]string) {
+			shape := "string"
+			if strings.HasSuffix(kind, "+json") {
+				shape = "object"
+			}
+			content[kind] = &huma.MediaType{Schema: &huma.Schema{Type: shape}}
+		}
+		p.Get.Responses["200"].Content = content
+	}
 	names := map[string]string{}
 	for _, op := range access.Verbs() {
 		ref := o.Components.Schemas.Schema(reflect.TypeOf(op).Elem(), true, "")

@@ -73,7 +73,7 @@ func (s *Server) fileRoutes() {
 		return &none{}, s.desk.CancelImport(caller(ctx), in.Import)
 	}, status(204))
 	s.mappingRoutes()
-	route(s, "GET", "/files/{list}", "get-list-file", "Any list as a file, asked with the same query", s.listFile)
+	route(s, "GET", "/files/{list}", "get-list-file", "Any list as a file, asked with the same query", s.listFile, files("text/csv", workbookKind))
 	for _, x := range []struct {
 		path, id, summary string
 		table             func(*desk.View) desk.Table
@@ -89,7 +89,7 @@ func (s *Server) fileRoutes() {
 				return nil, err
 			}
 			return tableFile(x.table(v)), nil
-		})
+		}, files("text/csv"))
 	}
 	type document struct {
 		Imported
@@ -106,10 +106,10 @@ func (s *Server) fileRoutes() {
 		}
 		out, err := v.RosterFile()
 		return &file{"application/yaml", `attachment; filename="roster.yaml"`, out}, err
-	})
+	}, files("application/yaml"))
 	route(s, "GET", "/roster-file/schema", "get-roster-file-schema", "The JSON Schema of a roster file", func(context.Context, *struct{}) (*file, error) {
 		return &file{"application/schema+json", `inline; filename="roster-file.schema.json"`, rosterfile.Schema()}, nil
-	})
+	}, files("application/schema+json"))
 }
 
 // tableFile is a table as CSV (RFC 4180), with formulas defused.

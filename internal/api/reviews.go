@@ -48,7 +48,7 @@ func (s *Server) reviewRoutes() {
 		out, err := v.RoundLines(in.Round, desk.LineSearch{Mine: in.Mine, Undecided: in.Undecided, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.ReviewLineList]{out}, err
 	})
-	route(s, "GET", "/reviews/{round}/lines.csv", "get-review-file", "All lines of a round as CSV, with the revision and the hash they stand on", s.reviewFile)
+	route(s, "GET", "/reviews/{round}/lines.csv", "get-review-file", "All lines of a round as CSV, with the revision and the hash they stand on", s.reviewFile, files("text/csv"))
 }
 
 // reviewFile is all lines of a round the caller may see, as CSV (RFC 4180).

@@ -52,6 +52,11 @@ func status(code int) func(*huma.Operation) {
 	return func(op *huma.Operation) { op.DefaultStatus = code }
 }
 
+// files says of which kinds the file is that a call answers with.
+func files(kinds ...string) func(*huma.Operation) {
+	return func(op *huma.Operation) { op.Metadata = map[string]any{"files": kinds} }
+}
+
 func caller(ctx context.Context) desk.Caller {
 	return callOf(ctx).caller
 }
@@ -219,7 +224,7 @@ func (s *Server) readRoutes() {
 		out, err := s.grid(ctx, in)
 		return &body[wire.Grid]{out}, err
 	})
-	route(s, "GET", "/grid.csv", "get-grid-file", "The whole grid as CSV, of up to 10,000 users", s.gridFile)
+	route(s, "GET", "/grid.csv", "get-grid-file", "The whole grid as CSV, of up to 10,000 users", s.gridFile, files("text/csv"))
 	type find struct {
 		Query string `query:"q" maxLength:"200" required:"true"`
 		Limit int    `query:"limit" minimum:"1" maximum:"50" default:"12"`

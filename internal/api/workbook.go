@@ -7,6 +7,9 @@ import (
 	"github.com/xuri/excelize/v2"
 )
 
+// workbookKind is the media type of a workbook (ECMA-376).
+const workbookKind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+
 // workbook is a table as XLSX (ISO/IEC 29500). Every text is written as a text, so
 // that none is taken for a formula; days and times as such.
 func workbook(name string, header []string, rows [][]string) (*file, error) {
@@ -69,5 +72,5 @@ func workbook(name string, header []string, rows [][]string) (*file, error) {
 	if err := f.Write(&out); err != nil {
 		return nil, err
 	}
-	return &file{"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", `attachment; filename="` + name + `.xlsx"`, out.Bytes()}, nil
+	return &file{workbookKind, `attachment; filename="` + name + `.xlsx"`, out.Bytes()}, nil
 }

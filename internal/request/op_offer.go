@@ -174,10 +174,11 @@ func (o *OfferRole) ApplyTo(d *access.Draft) {
 		ok = false
 	}
 	o.Words = strings.TrimSpace(o.Words)
-	if o.Words == "" || len(o.Words) > 500 {
-		d.Fault("words", "must be a text of at most 500 bytes: people look for what they want to do")
+	if o.Words == "" {
+		d.Fault("words", "is missing: people look for what they want to do")
 		ok = false
 	}
+	ok = d.CheckText("words", o.Words, 500) && ok
 	if o.Longest < 0 || o.Longest > 3650 {
 		d.Fault("longest", "is 0 to 3650 days")
 		ok = false
