@@ -33,6 +33,7 @@ var floors = map[string]int{
 	"internal/filter":     0,
 	"internal/paged":      0,
 	"internal/heap":       0,
+	"internal/strict":     0,
 }
 
 // beside are rooms beside the house, and what of it they may use.

@@ -3,6 +3,8 @@ package access
 import (
 	"fmt"
 	"time"
+
+	"ableroster/internal/strict"
 )
 
 // Instant is microseconds since 1970 in UTC, the precision of the ledger. The
@@ -32,6 +34,9 @@ func (i Instant) MarshalText() ([]byte, error) {
 	return []byte(i.Time().Format(time.RFC3339Nano)), nil
 }
 
+// InWords says how an instant is written.
+func (Instant) InWords() string { return "a time such as 2027-01-31T18:00:00Z" }
+
 // UnmarshalText reads RFC 3339 (any offset), or nothing for an open end.
 func (i *Instant) UnmarshalText(b []byte) error {
 	if len(b) == 0 {
@@ -40,10 +45,10 @@ func (i *Instant) UnmarshalText(b []byte) error {
 	}
 	t, err := time.Parse(time.RFC3339Nano, string(b))
 	if err != nil {
-		return fmt.Errorf("%q is not an RFC 3339 time such as 2027-01-31T18:00:00Z", short(string(b)))
+		return fmt.Errorf("%q is not an RFC 3339 time such as 2027-01-31T18:00:00Z", strict.Short(string(b)))
 	}
 	if t.Year() < 1970 || t.Year() > 9999 || t.UnixMicro() == 0 {
-		return fmt.Errorf("%q lies outside the years 1970 to 9999", short(string(b)))
+		return fmt.Errorf("%q lies outside the years 1970 to 9999", strict.Short(string(b)))
 	}
 	*i = At(t)
 	return nil
@@ -80,6 +85,9 @@ func (d Date) String() string {
 // MarshalText writes YYYY-MM-DD, no date as nothing.
 func (d Date) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 
+// InWords says how a date is written.
+func (Date) InWords() string { return "a date such as 2027-01-31" }
+
 // UnmarshalText reads YYYY-MM-DD, or nothing for no date.
 func (d *Date) UnmarshalText(b []byte) error {
 	if len(b) == 0 {
@@ -88,7 +96,7 @@ func (d *Date) UnmarshalText(b []byte) error {
 	}
 	t, err := time.Parse(dateLayout, string(b))
 	if err != nil || t.Year() < 1970 {
-		return fmt.Errorf("%q is not a date such as 2027-01-31", short(string(b)))
+		return fmt.Errorf("%q is not a date such as 2027-01-31", strict.Short(string(b)))
 	}
 	*d = DateOf(t)
 	return nil

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 	"sync"
+
+	"ableroster/internal/strict"
 )
 
 // Operation is one step of a change. Each kind is a file op_*.go with its
@@ -129,7 +131,7 @@ func (f *Fault) Error() string {
 func (d *Draft) fault(field, format string, args ...any) {
 	for i, a := range args {
 		if v := reflect.ValueOf(a); v.Kind() == reflect.String {
-			args[i] = short(v.String())
+			args[i] = strict.Short(v.String())
 		}
 	}
 	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, args...)})

@@ -3,11 +3,14 @@ package access
 import (
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
 
 	_ "time/tzdata" // schedules must mean the same on every machine
+
+	"ableroster/internal/strict"
 )
 
 // Schedule is when in the week something holds: on these weekdays, from one
@@ -41,7 +44,7 @@ func NewSchedule(days []string, from, until, zone string) (*Schedule, error) {
 		if i := slices.Index(dayWords[:], d); i >= 0 {
 			s.days[i] = true
 		} else {
-			faults = append(faults, fmt.Sprintf("%q is not a day (mon, tue, wed, thu, fri, sat, sun)", short(d)))
+			faults = append(faults, fmt.Sprintf("%q is not a day (mon, tue, wed, thu, fri, sat, sun)", strict.Short(d)))
 		}
 	}
 	var err error
@@ -52,7 +55,7 @@ func NewSchedule(days []string, from, until, zone string) (*Schedule, error) {
 		faults = append(faults, "until "+err.Error())
 	}
 	if s.zone, err = time.LoadLocation(zone); err != nil || zone == "" || zone == "Local" {
-		faults = append(faults, fmt.Sprintf("%q is not a time zone such as Europe/Lisbon", short(zone)))
+		faults = append(faults, fmt.Sprintf("%q is not a time zone such as Europe/Lisbon", strict.Short(zone)))
 	}
 	if len(faults) > 0 {
 		return nil, fmt.Errorf("%s", strings.Join(faults, "; "))
@@ -63,7 +66,7 @@ func NewSchedule(days []string, from, until, zone string) (*Schedule, error) {
 func minutes(text string) (int, error) {
 	t, err := time.Parse("15:04", text)
 	if err != nil || len(text) != 5 {
-		return 0, fmt.Errorf("%q is not a time of day such as 06:30", short(text))
+		return 0, fmt.Errorf("%q is not a time of day such as 06:30", strict.Short(text))
 	}
 	return t.Hour()*60 + t.Minute(), nil
 }
@@ -98,6 +101,9 @@ func clockText(m int) string { return fmt.Sprintf("%02d:%02d", m/60, m%60) }
 
 // MarshalJSON writes days, from, until and time_zone.
 func (s *Schedule) MarshalJSON() ([]byte, error) { return json.Marshal(s.text()) }
+
+// WrittenAs is ScheduleText.
+func (*Schedule) WrittenAs() reflect.Type { return reflect.TypeFor[ScheduleText]() }
 
 // UnmarshalJSON reads what MarshalJSON writes.
 func (s *Schedule) UnmarshalJSON(raw []byte) error {

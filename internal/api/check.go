@@ -1,11 +1,11 @@
 package api
 
 import (
-	"encoding/json"
 	"fmt"
 	"reflect"
 
 	"ableroster/internal/desk"
+	"ableroster/internal/strict"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -35,8 +35,8 @@ func (s *Server) fresh(c fiber.Ctx) error {
 
 func (s *Server) check(c fiber.Ctx) error {
 	var q wire.CheckRequest
-	if err := json.Unmarshal(c.Body(), &q); err != nil {
-		return writeProblem(c, &problem{Problem: *desk.Invalid("the question cannot be read", wire.Fault{Place: "/", Message: err.Error()})})
+	if strict.Quickly(c.Body(), &q) != nil {
+		return writeProblem(c, unreadable(c.Body(), &wire.CheckRequest{}))
 	}
 	ctx := c.Context()
 	out, err := s.desk.Now(ctx, caller(ctx)).Check(q)
@@ -46,7 +46,19 @@ func (s *Server) check(c fiber.Ctx) error {
 	return c.JSON(out)
 }
 
+// unreadable is what is wrong with a body that could not be read.
+func unreadable(raw []byte, into any) *problem {
+	p := &problem{Problem: *desk.Invalid("the question cannot be read")}
+	for _, f := range strict.Unmarshal(raw, into) {
+		p.Faults = append(p.Faults, wire.Fault{Place: "/" + f.Place, Message: f.Message})
+	}
+	return p
+}
+
 func (s *Server) menu(c fiber.Ctx) error {
+	if faults := undeclared(map[string]bool{"user": false, "application": false}, queryOf(c)); len(faults) > 0 {
+		return writeProblem(c, newProblem(422, "", faults...))
+	}
 	ctx := c.Context()
 	out, err := s.desk.Now(ctx, caller(ctx)).Menu(c.Query("user"), c.Query("application"))
 	if err != nil {

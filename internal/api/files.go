@@ -73,7 +73,7 @@ func (s *Server) fileRoutes() {
 		return &none{}, s.desk.CancelImport(caller(ctx), in.Import)
 	}, status(204))
 	s.mappingRoutes()
-	route(s, "GET", "/files/{list}", "get-list-file", "Any list as a file, asked with the same query", s.listFile, files("text/csv", workbookKind))
+	route(s, "GET", "/files/{list}", listFileID, "Any list as a file, asked with the same query", s.listFile, files("text/csv", workbookKind))
 	for _, x := range []struct {
 		path, id, summary string
 		table             func(*desk.View) desk.Table

@@ -15,6 +15,9 @@ import (
 	"github.com/valyala/fasthttp"
 )
 
+// listFileID names the call.
+const listFileID = "get-list-file"
+
 // mostListed bounds the rows of a list that goes out as a file.
 const mostListed = 100_000
 
@@ -128,6 +131,7 @@ func (s *Server) inside(in *listFile, cursor string) ([]byte, int) {
 		}
 	}
 	ctx.Init(&req, nil, nil)
+	ctx.SetUserValue(insideKey, true)
 	s.App.Handler()(&ctx)
 	return ctx.Response.Body(), ctx.Response.StatusCode()
 }

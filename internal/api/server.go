@@ -38,6 +38,7 @@ type Server struct {
 
 const (
 	bodyLimit    = 32 << 20
+	headLimit    = 64 << 10 // the longest filter, escaped, and the rest
 	requestLimit = 60 * time.Second
 	cookieName   = "able_roster_session"
 )
@@ -52,7 +53,7 @@ type Options struct {
 func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, o Options) (*Server, error) {
 	s := &Server{desk: d, ledger: d.Ledger, door: door, log: log, o: o}
 	s.App = fiber.New(fiber.Config{
-		AppName: "Able Roster", BodyLimit: bodyLimit, CaseSensitive: true, StrictRouting: true,
+		AppName: "Able Roster", BodyLimit: bodyLimit, CaseSensitive: true, StrictRouting: true, ReadBufferSize: headLimit,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 2 * requestLimit, IdleTimeout: 2 * time.Minute,
 		ErrorHandler: func(c fiber.Ctx, err error) error { return writeProblem(c, problemOf(err)) },
 	})
@@ -70,6 +71,7 @@ func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, o Opt
 		"session": {Type: "apiKey", In: "cookie", Name: cookieName},
 	}
 	s.api = huma.NewAPI(config, &adapter{s.App})
+	s.api.UseMiddleware(s.declared)
 	s.routes()
 	doc, err := document(s.api.OpenAPI())
 	if err != nil {

@@ -59,19 +59,44 @@ func (v *View) missing(kind access.FactKind, given string) *wire.Problem {
 	return p
 }
 
-// near are names like the one given, among those the caller may see.
-func (v *View) near(kind access.FactKind, given string) []string {
-	type candidate struct {
-		name string
-		far  int
-	}
+// Near are those of some names that one that was not found may have meant, the
+// nearest first.
+func Near(given string, names []string) []string {
 	var all []candidate
-	limit := max(2, len([]rune(given))/4)
-	add := func(name string) {
-		if d := levenshtein.ComputeDistance(given, name); d <= limit {
-			all = append(all, candidate{name, d})
+	for _, n := range names {
+		all = resembling(all, given, n)
+	}
+	return nearest(all)
+}
+
+type candidate struct {
+	name string
+	far  int
+}
+
+func resembling(all []candidate, given, name string) []candidate {
+	if d := levenshtein.ComputeDistance(given, name); d <= max(2, len([]rune(given))/4) {
+		return append(all, candidate{name, d})
+	}
+	return all
+}
+
+func nearest(all []candidate) []string {
+	slices.SortStableFunc(all, func(a, b candidate) int { return a.far - b.far })
+	var out []string
+	for _, c := range all {
+		// Names much farther off than the nearest are not what was meant.
+		if len(out) < 3 && c.far <= all[0].far+1 && !slices.Contains(out, c.name) {
+			out = append(out, c.name)
 		}
 	}
+	return out
+}
+
+// near are names like the one given, among those the caller may see.
+func (v *View) near(kind access.FactKind, given string) []string {
+	var all []candidate
+	add := func(name string) { all = resembling(all, given, name) }
 	switch kind {
 	case access.FactUser:
 		for u := range v.today.Users() {
@@ -101,13 +126,5 @@ func (v *View) near(kind access.FactKind, given string) []string {
 			}
 		}
 	}
-	slices.SortStableFunc(all, func(a, b candidate) int { return a.far - b.far })
-	var out []string
-	for _, c := range all {
-		// Names much farther off than the nearest are not what was meant.
-		if len(out) < 3 && c.far <= all[0].far+1 && !slices.Contains(out, c.name) {
-			out = append(out, c.name)
-		}
-	}
-	return out
+	return nearest(all)
 }

@@ -1,0 +1,75 @@
+package api
+
+import (
+	"maps"
+	"net/url"
+	"slices"
+
+	"ableroster/internal/desk"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
+)
+
+// insideKey marks a call that the service makes of itself.
+const insideKey = "inside"
+
+// declared lets a call through whose parameters are all ones the call has, each
+// given once. One that is misspelt would be taken for none, and a list that was
+// to be narrowed would be all of it.
+func (s *Server) declared(ctx huma.Context, next func(huma.Context)) {
+	u := ctx.URL()
+	query := u.Query()
+	if ctx.(*fiberContext).c.RequestCtx().UserValue(insideKey) != nil {
+		query.Del("limit") // any list is asked for as many as there may be
+	}
+	known := parametersOf(ctx.Operation())
+	if ctx.Operation().OperationID == listFileID {
+		maps.DeleteFunc(query, func(name string, _ []string) bool { // the list it asks for is told the others
+			_, own := known[name]
+			return !own
+		})
+	}
+	if faults := undeclared(known, query); len(faults) > 0 {
+		_ = huma.WriteErr(s.api, ctx, 422, "", faults...)
+		return
+	}
+	next(ctx)
+}
+
+func queryOf(c fiber.Ctx) url.Values {
+	query, _ := url.ParseQuery(string(c.Request().URI().QueryString()))
+	return query
+}
+
+// parametersOf are the names of a call's parameters, and whether each is a list.
+func parametersOf(op *huma.Operation) map[string]bool {
+	out := map[string]bool{}
+	for _, p := range op.Parameters {
+		if p.In == "query" {
+			out[p.Name] = p.Schema != nil && p.Schema.Type == "array"
+		}
+	}
+	return out
+}
+
+// undeclared are the faults of parameters that a call has not, or not twice.
+func undeclared(known map[string]bool, query url.Values) []error {
+	var faults []error
+	wrong := func(name, what string) {
+		faults = append(faults, &huma.ErrorDetail{Location: "query." + name, Message: what})
+	}
+	for _, name := range slices.Sorted(maps.Keys(query)) {
+		list, is := known[name]
+		if !is {
+			what := "is not a parameter of this call"
+			if near := desk.Near(name, slices.Sorted(maps.Keys(known))); len(near) > 0 {
+				what += ": did you mean " + near[0] + "?"
+			}
+			wrong(name, what)
+		} else if !list && len(query[name]) > 1 {
+			wrong(name, "is given more than once")
+		}
+	}
+	return faults
+}
