@@ -5,6 +5,8 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 )
 
 // Ids are dense numbers, one sequence for each kind, given out by the ledger
@@ -107,6 +109,20 @@ func checkUserName(n string) string {
 		return "must be letters, digits and marks without spaces, “/” and “*”"
 	case LooksLikeID(strings.ToLower(n)):
 		return "looks like an id"
+	}
+	return ""
+}
+
+// CheckWords says what is wrong with a text of at most so many bytes that people
+// write for others to read, in one line or several, or nothing.
+func CheckWords(s string, limit int) string {
+	switch {
+	case len(s) > limit:
+		return fmt.Sprintf("is longer than %d bytes", limit)
+	case !utf8.ValidString(s) || strings.ContainsFunc(s, func(r rune) bool {
+		return unicode.IsControl(r) && r != '\n' && r != '\t' && r != '\r' || deceives(r)
+	}):
+		return "has control characters or invisible ones"
 	}
 	return ""
 }

@@ -129,12 +129,7 @@ func (f *Fault) Error() string {
 }
 
 func (d *Draft) fault(field, format string, args ...any) {
-	for i, a := range args {
-		if v := reflect.ValueOf(a); v.Kind() == reflect.String {
-			args[i] = strict.Short(v.String())
-		}
-	}
-	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, args...)})
+	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, strict.Shorts(args)...)})
 }
 
 // need asks the author for a right, once for all the operations that need it.

@@ -4,8 +4,10 @@ import (
 	"maps"
 	"net/url"
 	"slices"
+	"strings"
 
 	"ableroster/internal/desk"
+	"ableroster/internal/strict"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
@@ -30,11 +32,29 @@ func (s *Server) declared(ctx huma.Context, next func(huma.Context)) {
 			return !own
 		})
 	}
-	if faults := undeclared(known, query); len(faults) > 0 {
+	faults := append(undeclared(known, query), unkept(query, ctx)...)
+	if len(faults) > 0 {
 		_ = huma.WriteErr(s.api, ctx, 422, "", faults...)
 		return
 	}
 	next(ctx)
+}
+
+// unkept are the faults of texts with a null character in them, which the database
+// keeps nowhere.
+func unkept(query url.Values, ctx huma.Context) []error {
+	var faults []error
+	for _, name := range slices.Sorted(maps.Keys(query)) {
+		if strings.Contains(strings.Join(query[name], ""), "\x00") {
+			faults = append(faults, &huma.ErrorDetail{Location: "query." + name, Message: "has a null character"})
+		}
+	}
+	if strings.HasPrefix(ctx.Header("Content-Type"), "application/json") {
+		for _, place := range strict.Nulls(ctx.(*fiberContext).c.Body()) {
+			faults = append(faults, &huma.ErrorDetail{Location: "body/" + place, Message: "has a null character"})
+		}
+	}
+	return faults
 }
 
 func queryOf(c fiber.Ctx) url.Values {

@@ -121,7 +121,7 @@ func (s *Server) tokenRoutes() {
 		if days == 0 {
 			days = 90
 		}
-		if days < 1 || days > 366 || in.Body.Label == "" || len(in.Body.Label) > 200 {
+		if days < 1 || days > 366 || in.Body.Label == "" || access.CheckWords(in.Body.Label, 200) != "" {
 			return nil, desk.Invalid("no token was made", wire.Fault{Place: "/", Message: "a token has a label of at most 200 bytes and lasts 1 to 366 days"})
 		}
 		t, secret, err := s.door.NewToken(ctx, id, in.Body.Label, time.Duration(days)*24*time.Hour)

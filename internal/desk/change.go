@@ -97,8 +97,9 @@ func checkReason(reason string, dryRun bool) *wire.Fault {
 	switch {
 	case strings.TrimSpace(reason) == "" && !dryRun:
 		return &wire.Fault{Place: "/reason", Message: "is missing: say why, for whoever asks later"}
-	case len(reason) > 2000:
-		return &wire.Fault{Place: "/reason", Message: "is longer than 2000 bytes"}
+	}
+	if m := access.CheckWords(reason, 2000); m != "" {
+		return &wire.Fault{Place: "/reason", Message: m}
 	}
 	return nil
 }

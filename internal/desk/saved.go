@@ -13,6 +13,7 @@ import (
 	"ableroster/internal/intake"
 	"ableroster/internal/ledger"
 	"ableroster/internal/saved"
+	"ableroster/internal/strict"
 	"ableroster/wire"
 )
 
@@ -72,6 +73,8 @@ func (d *Desk) save(ctx context.Context, c Caller, kind saved.Kind, i saved.Item
 	}
 	if i.Label = strings.TrimSpace(i.Label); i.Label == "" {
 		faults = append(faults, wire.Fault{Place: "label", Message: "is blank"})
+	} else if m := access.CheckWords(i.Label, 200); m != "" {
+		faults = append(faults, wire.Fault{Place: "label", Message: m})
 	}
 	if len(faults) > 0 {
 		return Invalid("nothing was saved", faults...)
@@ -151,7 +154,7 @@ func (d *Desk) PutMapping(ctx context.Context, c Caller, key, label string, shar
 	}
 	for field, k := range map[string]string{"key": m.KeyColumn(), "manager_by": m.ManagerColumn()} {
 		if f := v.FindAttribute(k); k != "user_name" && (f == nil || f.Retired) {
-			faults = append(faults, wire.Fault{Place: "mapping", Message: field + " “" + k + "” is neither user_name nor a declared attribute"})
+			faults = append(faults, wire.Fault{Place: "mapping", Message: field + " “" + strict.Short(k) + "” is neither user_name nor a declared attribute"})
 		}
 	}
 	_, wrong := v.where(m.MissingOf)

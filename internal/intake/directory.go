@@ -1,6 +1,10 @@
 package intake
 
-import "strings"
+import (
+	"strings"
+
+	"ableroster/internal/strict"
+)
 
 // groupClasses are the classes of entries that name members (RFC 4519).
 var groupClasses = []string{"groupofnames", "groupofuniquenames"}
@@ -50,7 +54,7 @@ func Directory(m *Mapping, entries []Row) ([]Row, []Fault) {
 			}
 			i, ok := byDN[folded(dn)]
 			if !ok {
-				bad.add(g.Line, "member", "“%s” is no entry of this file", brief(dn))
+				bad.add(g.Line, "member", "“%s” is no entry of this file", strict.Short(dn))
 				continue
 			}
 			if all := rows[i].Values["groups"]; all != "" {

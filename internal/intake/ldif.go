@@ -4,6 +4,8 @@ import (
 	"encoding/base64"
 	"strings"
 	"unicode/utf8"
+
+	"ableroster/internal/strict"
 )
 
 // LDIF reads the entries of a file of content records (RFC 2849): attributes in
@@ -41,7 +43,7 @@ func LDIF(content []byte) (rows []Row, out []Fault) {
 		}
 		name, value, ok := strings.Cut(l.text, ":")
 		if !ok {
-			bad.add(l.line, "", "is no attribute and value: “%s”", brief(l.text))
+			bad.add(l.line, "", "is no attribute and value: “%s”", strict.Short(l.text))
 			continue
 		}
 		name, _, _ = strings.Cut(strings.ToLower(name), ";")
@@ -62,7 +64,7 @@ func LDIF(content []byte) (rows []Row, out []Fault) {
 		if entry == nil {
 			if name == "version" {
 				if strings.TrimSpace(value) != "1" {
-					bad.add(l.line, name, "is %s: this reads version 1", brief(value))
+					bad.add(l.line, name, "is %s: this reads version 1", strict.Short(value))
 				}
 				continue
 			}
@@ -74,7 +76,7 @@ func LDIF(content []byte) (rows []Row, out []Fault) {
 		}
 		switch {
 		case name == "changetype" && strings.TrimSpace(value) != "add":
-			bad.add(l.line, name, "is “%s”: an import says what is, not what happened", brief(value))
+			bad.add(l.line, name, "is “%s”: an import says what is, not what happened", strict.Short(value))
 		case name == "changetype" || name == "control":
 		default:
 			values[name] = append(values[name], value)
@@ -117,11 +119,4 @@ func unfolded(text string) []foldedLine {
 		out[len(out)-1].text = strings.Join(parts, "")
 	}
 	return out
-}
-
-func brief(s string) string {
-	if r := []rune(s); len(r) > 40 {
-		return string(r[:40]) + "…"
-	}
-	return s
 }

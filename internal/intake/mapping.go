@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"ableroster/internal/strict"
 )
 
 // Mapping says how the columns of a file are to be read as ours.
@@ -32,7 +34,7 @@ type ColumnSource struct {
 // those of them that are days.
 func (m *Mapping) Check(ours, dates []string) []string {
 	var out []string
-	add := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
+	add := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, strict.Shorts(args)...)) }
 	if _, known := encodings[strings.ToLower(m.Encoding)]; m.Encoding != "" && !known {
 		add("encoding is none of %s", strings.Join(Encodings(), ", "))
 	}

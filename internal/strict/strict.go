@@ -13,6 +13,7 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+	"time"
 	"unicode/utf8"
 )
 
@@ -56,6 +57,39 @@ func Quickly(raw []byte, into any) error {
 		return errors.New("json: there is something after it")
 	}
 	return nil
+}
+
+// Nulls are the places of the texts of a JSON text that have a null character in
+// them (RFC 8259, section 7, allows it; few databases do).
+func Nulls(raw []byte) []string {
+	if !bytes.Contains(raw, []byte(`\u0000`)) {
+		return nil
+	}
+	var value any
+	if json.Unmarshal(raw, &value) != nil {
+		return nil
+	}
+	var out []string
+	var look func(x any, place string)
+	look = func(x any, place string) {
+		switch x := x.(type) {
+		case string:
+			if strings.Contains(x, "\x00") {
+				out = append(out, strings.TrimPrefix(place, "/"))
+			}
+		case []any:
+			for i := range x {
+				look(x[i], fmt.Sprintf("%s/%d", place, i))
+			}
+		case map[string]any:
+			for _, name := range slices.Sorted(maps.Keys(x)) {
+				look(name, place)
+				look(x[name], place+"/"+Short(name))
+			}
+		}
+	}
+	look(value, "")
+	return out
 }
 
 // in are all that is wrong with JSON that is to become a value of a type.
@@ -118,6 +152,8 @@ func itself(t reflect.Type, raw json.RawMessage, place string, wrong []Fault) []
 	err := json.Unmarshal(raw, reflect.New(t).Interface())
 	if mistyped := new(json.UnmarshalTypeError); errors.As(err, &mistyped) {
 		return wrong
+	} else if ill := new(time.ParseError); errors.As(err, &ill) {
+		return wrong
 	} else if err != nil {
 		return []Fault{{place, strings.TrimPrefix(err.Error(), "json: ")}}
 	}
@@ -142,6 +178,9 @@ func fieldsOf(t reflect.Type) map[string]reflect.Type {
 
 // words says what a value of a type is, as people write it.
 func words(t reflect.Type) string {
+	if t == reflect.TypeFor[time.Time]() {
+		return "a time such as 2027-01-31T18:00:00Z"
+	}
 	if w, ok := reflect.Zero(t).Interface().(Worded); ok {
 		return w.InWords()
 	}
@@ -156,6 +195,17 @@ func words(t reflect.Type) string {
 		return "a whole number"
 	}
 	return "a text"
+}
+
+// Shorts are what is to be said back, its texts each made Short.
+func Shorts(args []any) []any {
+	out := slices.Clone(args)
+	for i, a := range out {
+		if v := reflect.ValueOf(a); v.Kind() == reflect.String {
+			out[i] = Short(v.String())
+		}
+	}
+	return out
 }
 
 // Short is a text that is not too long to be said back, of about 100 bytes.

@@ -1,4 +1,4 @@
-/** A key made of a label: lower-case words joined by hyphens. */
+/** A key made of a label: lower-case words joined by hyphens, no longer than keys may be. */
 export const keyOf = (label: string) =>
   label
     .normalize('NFD')
@@ -6,4 +6,6 @@ export const keyOf = (label: string) =>
     .trim()
     .toLowerCase()
     .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^[-0-9]+|-+$/g, '')
+    .replace(/^[-0-9]+/, '')
+    .slice(0, 64)
+    .replace(/-+$/, '')
