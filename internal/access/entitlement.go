@@ -89,14 +89,17 @@ func (s *Snapshot) activeResources(app *applicationRec, yield func(*Resource)) {
 // belowOpen says whether a pattern reaches below an open resource, and not only
 // below a retired one.
 func (s *Snapshot) belowOpen(app *applicationRec, pattern string) bool {
-	found := false
-	if app.retired > 0 && s.belowRetired(app, pattern) {
+	if len(app.open) == 0 || app.retired > 0 && s.belowRetired(app, pattern) {
 		return false
 	}
-	s.activeResources(app, func(r *Resource) {
-		found = found || r.Open && reachesBelow(pattern, r.Path) && !(app.retired > 0 && s.belowRetired(app, below(pattern, r.Path)))
+	return slices.ContainsFunc(app.open, func(id ResourceID) bool {
+		path := s.resources.At(int(id)).fact.Path
+		if !reachesBelow(pattern, path) {
+			return false
+		}
+		_, known := s.known(app, path)
+		return known && !(app.retired > 0 && s.belowRetired(app, below(pattern, path)))
 	})
-	return found
 }
 
 // below is what of a pattern that reaches below a path lies there: its stars that
@@ -135,16 +138,7 @@ func (s *Snapshot) lines(h held, into map[line]struct{}) {
 				targets = append(targets, r.Path)
 			}
 		})
-		if s.belowOpen(app, pattern) {
-			targets = append(targets, pattern)
-		}
-		for _, f := range app.fences {
-			for _, p := range meet(pattern, s.fences.At(int(f)).fact.Pattern) {
-				if s.belowOpen(app, p) {
-					targets = append(targets, p)
-				}
-			}
-		}
+		targets = append(targets, s.unregistered(app, pattern)...)
 	}
 	for _, a := range app.fact.Actions {
 		if !h.gives(a.Key) {
@@ -154,6 +148,23 @@ func (s *Snapshot) lines(h held, into map[line]struct{}) {
 			into[line{h.Application, a.Key, t}] = struct{}{}
 		}
 	}
+}
+
+// unregistered are the targets below open resources that a pattern gives lines of
+// their own: itself, and what of it a fence covers.
+func (s *Snapshot) unregistered(app *applicationRec, pattern string) []string {
+	var out []string
+	if s.belowOpen(app, pattern) {
+		out = append(out, pattern)
+	}
+	for _, f := range app.fences {
+		for _, p := range meet(pattern, s.fences.At(int(f)).fact.Pattern) {
+			if s.belowOpen(app, p) {
+				out = append(out, p)
+			}
+		}
+	}
+	return out
 }
 
 // spans says whether a line is one that can be held at all: its action declared,

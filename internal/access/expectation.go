@@ -74,17 +74,51 @@ type judging struct {
 	user    UserID
 	counts  Intervals // when the user counts at all
 	groups  map[GroupID]Intervals
+	class   allowances // of those who hold what the user does; nil while it was not needed
+	perms   []held     // the user's, once they were needed
+	classes map[string]allowances
+	covered map[*Expectation][]string
 	key     []byte
-	allowed map[classOf]Intervals // by class of users who hold equally
 }
 
-type classOf struct {
-	class string
-	f     *Expectation
-}
+// allowances are when those who hold equally may do what expectations speak of,
+// as far as it was asked.
+type allowances map[*Expectation]Intervals
 
 func (j *judging) of(id UserID) {
-	j.user, j.counts, j.groups, j.key = id, j.s.effective(id), j.s.groupIntervals(id), j.key[:0]
+	j.user, j.counts, j.groups, j.class = id, j.s.effective(id), j.s.groupIntervals(id), nil
+	j.perms = nil
+}
+
+// may is when the user may do what an expectation speaks of.
+func (j *judging) may(f *Expectation) Intervals {
+	if j.class == nil {
+		j.key = j.s.appendHolding(j.key[:0], j.user, 0)
+		if j.class = j.classes[string(j.key)]; j.class == nil {
+			if j.classes == nil {
+				j.classes = map[string]allowances{}
+			}
+			j.class = allowances{}
+			j.classes[string(j.key)] = j.class
+		}
+	}
+	may, known := j.class[f]
+	if !known {
+		if j.perms == nil {
+			j.perms = j.s.permissionsOf(j.user)
+		}
+		covered, known := j.covered[f]
+		if !known {
+			if j.covered == nil {
+				j.covered = map[*Expectation][]string{}
+			}
+			covered = j.s.covered(f)
+			j.covered[f] = covered
+		}
+		may = j.s.allowed(f, covered, j.perms)
+		j.class[f] = may
+	}
+	return may
 }
 
 // counted is when the user is one of those an expectation is about. User 0 is
@@ -114,26 +148,19 @@ func (j *judging) counted(o Subjects) Intervals {
 
 // broken is when the user breaks an expectation.
 func (j *judging) broken(f *Expectation) Intervals {
-	counted := j.counted(f.Of)
-	if f.Ended || len(counted) == 0 {
+	if f.Ended {
 		return nil
 	}
-	if len(j.key) == 0 {
-		j.key = j.s.appendHolding(j.key, j.user, 0)
-	}
-	c := classOf{string(j.key), f}
-	may, known := j.allowed[c]
-	if !known {
-		if j.allowed == nil {
-			j.allowed = map[classOf]Intervals{}
-		}
-		may = j.s.allowed(f, j.s.permissionsOf(j.user))
-		j.allowed[c] = may
-	}
 	if f.May {
-		return counted.minus(may)
+		if counted := j.counted(f.Of); len(counted) > 0 {
+			return counted.minus(j.may(f))
+		}
+		return nil
 	}
-	return counted.intersect(may)
+	if may := j.may(f); len(may) > 0 { // seldom, where all is well
+		return j.counted(f.Of).intersect(may)
+	}
+	return nil
 }
 
 // aboutWhom are expectations by whom they are about.
@@ -175,61 +202,65 @@ func (a *aboutWhom) each(id UserID, groups map[GroupID]Intervals, yield func(*Ex
 
 // allowed is when a user may do what an expectation speaks of, on whatever
 // condition: for one that says they may, on all the pattern covers; else on
-// anything of it.
-func (s *Snapshot) allowed(f *Expectation, perms []held) Intervals {
+// anything of it. covered are the registered resources that the pattern covers.
+func (s *Snapshot) allowed(f *Expectation, covered []string, perms []held) Intervals {
 	app := s.applications.At(int(f.Application))
 	if app == nil || app.fact == nil || !app.fact.declares(f.Action) {
 		return nil
 	}
+	var bearing []held
+	for _, p := range perms {
+		if p.Application == f.Application && p.gives(f.Action) && overlap(p.Pattern, f.Pattern) {
+			bearing = append(bearing, p)
+		}
+	}
 	at := func(target string) Intervals {
 		var out Intervals
-		for _, when := range s.when(line{f.Application, f.Action, target}, perms) {
+		for _, when := range s.when(line{f.Application, f.Action, target}, bearing) {
 			out = out.union(when)
 		}
 		return out
 	}
 	if f.May {
-		out := Intervals(nil)
-		for i, target := range s.expected(app, f.Pattern) {
-			if i == 0 {
-				out = at(target)
-			} else {
-				out = out.intersect(at(target))
-			}
-			if len(out) == 0 {
+		if len(covered) == 0 {
+			return at(f.Pattern)
+		}
+		out := Always()
+		for _, target := range covered {
+			if out = out.intersect(at(target)); len(out) == 0 {
 				return nil
 			}
 		}
 		return out
 	}
-	// Lines of the permissions held that lie in the pattern, and the pattern
-	// itself, which a wider permission may hold.
-	set := map[line]struct{}{{f.Application, f.Action, f.Pattern}: {}}
-	for _, p := range perms {
-		if p.Application == f.Application && p.gives(f.Action) && overlap(p.Pattern, f.Pattern) {
-			s.lines(p, set)
+	// The pattern itself, which a wider permission may hold, and what lies in it.
+	out := at(f.Pattern)
+	for _, target := range covered {
+		if slices.ContainsFunc(bearing, func(p held) bool { return Covers(p.Pattern, target) }) {
+			out = out.union(at(target))
 		}
 	}
-	var out Intervals
-	for l := range set {
-		if l.action == f.Action && Contains(f.Pattern, l.target) {
-			out = out.union(at(l.target))
+	for _, p := range bearing {
+		for _, pattern := range narrowed(p.Application, p.Pattern, p.scopes) {
+			for _, target := range s.unregistered(app, pattern) {
+				if Contains(f.Pattern, target) {
+					out = out.union(at(target))
+				}
+			}
 		}
 	}
 	return out
 }
 
-// expected are the targets on all of which somebody may: the registered
-// resources a pattern covers, or where there are none, itself.
-func (s *Snapshot) expected(app *applicationRec, pattern string) []string {
+// covered are the registered resources that the pattern of an expectation covers.
+func (s *Snapshot) covered(f *Expectation) []string {
 	var out []string
-	s.activeResources(app, func(r *Resource) {
-		if Covers(pattern, r.Path) {
-			out = append(out, r.Path)
-		}
-	})
-	if len(out) == 0 {
-		return []string{pattern}
+	if app := s.applications.At(int(f.Application)); app != nil && app.fact != nil {
+		s.activeResources(app, func(r *Resource) {
+			if Covers(f.Pattern, r.Path) {
+				out = append(out, r.Path)
+			}
+		})
 	}
 	return out
 }

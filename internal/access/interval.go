@@ -49,6 +49,9 @@ func (v Intervals) union(o Intervals) Intervals {
 	return v
 }
 
+// From is what of the time lies at an instant or later.
+func (v Intervals) From(at Instant) Intervals { return v.within(Window{From: at}) }
+
 // within is what of v lies in w.
 func (v Intervals) within(w Window) Intervals {
 	if w == (Window{}) {

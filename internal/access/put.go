@@ -88,6 +88,12 @@ func (d *Draft) put(f Fact) {
 		if f.Retired {
 			a.retired++
 		}
+		switch was := r.fact != nil && r.fact.Open; {
+		case f.Open && !was:
+			a.open = with(a.open, f.ID)
+		case was && !f.Open:
+			a.open = without(a.open, f.ID)
+		}
 		r.fact = f
 		a.touched = max(a.touched, d.Revision)
 	case *Fence:

@@ -73,7 +73,8 @@ type (
 		fact      *Application
 		resources []ResourceID
 		byPath    paged.Index
-		retired   int // of its resources
+		open      []ResourceID // those of its resources that are
+		retired   int          // of its resources
 		fences    []FenceID
 		fits      *fits
 		touched   int64

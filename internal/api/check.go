@@ -9,6 +9,7 @@ import (
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
+	jsonv2 "github.com/go-json-experiment/json"
 	"github.com/gofiber/fiber/v3"
 )
 
@@ -35,8 +36,8 @@ func (s *Server) fresh(c fiber.Ctx) error {
 
 func (s *Server) check(c fiber.Ctx) error {
 	var q wire.CheckRequest
-	if strict.Quickly(c.Body(), &q) != nil {
-		return writeProblem(c, unreadable(c.Body(), &wire.CheckRequest{}))
+	if err := jsonv2.Unmarshal(c.Body(), &q, jsonv2.RejectUnknownMembers(true)); err != nil {
+		return writeProblem(c, unreadable(err, c.Body(), &wire.CheckRequest{}))
 	}
 	ctx := c.Context()
 	out, err := s.desk.Now(ctx, caller(ctx)).Check(q)
@@ -47,10 +48,13 @@ func (s *Server) check(c fiber.Ctx) error {
 }
 
 // unreadable is what is wrong with a body that could not be read.
-func unreadable(raw []byte, into any) *problem {
+func unreadable(err error, raw []byte, into any) *problem {
 	p := &problem{Problem: *desk.Invalid("the question cannot be read")}
 	for _, f := range strict.Unmarshal(raw, into) {
 		p.Faults = append(p.Faults, wire.Fault{Place: "/" + f.Place, Message: f.Message})
+	}
+	if len(p.Faults) == 0 {
+		p.Faults = []wire.Fault{{Place: "/", Message: err.Error()}}
 	}
 	return p
 }

@@ -35,6 +35,7 @@ type Desk struct {
 	rolls   rolls
 	rounds  rounds
 	reports reports
+	broken  broken
 }
 
 // Warm makes ready what the first list would otherwise wait for, and lets go of

@@ -32,7 +32,7 @@ func (d *Desk) Expectations(ctx context.Context, c Caller, asOf time.Time, appli
 		app = id
 	}
 	all := slices.DeleteFunc(v.Snapshot.Expectations(), func(f *access.Expectation) bool { return app != 0 && f.Application != app })
-	broken := v.Snapshot.BrokenByEach(all, v.at)
+	broken := d.brokenNow(v.Snapshot, all, v.at)
 	for _, f := range all {
 		x := v.expectation(f, broken[f.ID], out.Broken < mostDated)
 		if x.Broken != nil {
