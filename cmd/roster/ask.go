@@ -35,13 +35,11 @@ func check(c *call) error {
 	if err != nil {
 		return err
 	}
-	if !c.people() {
-		c.json(a)
-	} else {
-		word := "allowed"
-		if !a.Allowed {
-			word = "denied"
-		}
+	word := "allowed"
+	if !a.Allowed {
+		word = "denied"
+	}
+	c.answer(a, func() {
 		c.say("%s (%s): %s", word, a.Reason, a.Message)
 		for _, p := range a.Paths {
 			c.say("  %s", c.pathWords(p))
@@ -52,7 +50,7 @@ func check(c *call) error {
 		for _, r := range a.Offered {
 			c.say("  can be asked for: roster request %s", first(r.Key, r.Label))
 		}
-	}
+	}, []string{"answer", "reason", "message", "would_give_it"}, []string{word, a.Reason, a.Message, keys(a.Cure)})
 	if !a.Allowed {
 		return errDenied
 	}

@@ -192,9 +192,7 @@ func applicationsGoingLive(c *call) error {
 	if err != nil {
 		return err
 	}
-	if !c.people() {
-		c.json(v)
-	} else {
+	c.answer(v, func() {
 		c.say("%s is %s. If it went live now:", v.Application.Label, v.State)
 		c.say("  %s could do something in it, %s nothing.", count(v.With, "person"), strconv.Itoa(v.WithNothing))
 		if len(v.Recorded)+len(v.NobodyAsked) > 0 {
@@ -215,11 +213,33 @@ func applicationsGoingLive(c *call) error {
 		for _, x := range v.Expectations {
 			c.say("  It is expected that “%s”, which does not hold.", x.Label)
 		}
-	}
+	}, []string{"what", "who", "action", "on", "times"}, goingLiveRows(v)...)
 	if len(v.Recorded)+len(v.NobodyAsked)+len(v.Expectations) > 0 {
 		return errDenied
 	}
 	return nil
+}
+
+// goingLiveRows are what going live would deny, and who could do what of what
+// should be looked at.
+func goingLiveRows(v wire.GoingLive) [][]string {
+	var out [][]string
+	for _, x := range v.Recorded {
+		out = append(out, []string{"denied", x.User.Key, x.Action, x.Path, strconv.FormatInt(x.Times, 10)})
+	}
+	for _, x := range v.NobodyAsked {
+		out = append(out, []string{"denied to nobody signed in", "", x.Action, x.Path, strconv.FormatInt(x.Times, 10)})
+	}
+	for _, x := range v.Nobody {
+		out = append(out, []string{"nobody signed in may", "", strings.Join(x.Actions, ";"), x.Path, ""})
+	}
+	for _, x := range v.Unreached {
+		out = append(out, []string{"no role reaches", "", strings.Join(x.Actions, ";"), x.Path, ""})
+	}
+	for _, x := range v.Expectations {
+		out = append(out, []string{"is expected and does not hold", "", x.Action, x.Pattern, ""})
+	}
+	return out
 }
 
 func rolesChange(c *call) error {

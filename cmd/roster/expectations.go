@@ -209,7 +209,7 @@ func findingsMend(c *call) error {
 			return change.send(c, f.Mend)
 		}
 		if q["cursor"] = all.Next; all.Next == "" {
-			return &usageError{fmt.Sprintf("there is no finding “%s” now; roster findings list has them", c.args[0])}
+			return notThere("there is no finding “%s” now; roster findings list has them", c.args[0])
 		}
 	}
 }

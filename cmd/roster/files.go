@@ -42,6 +42,9 @@ func exporter(what string) func(*call) error {
 		if err != nil {
 			return err
 		}
+		if err := c.writes("CSV"); err != nil {
+			return err
+		}
 		out, err := c.client.Table(c.ctx, what, q)
 		if err != nil {
 			return err
@@ -63,6 +66,9 @@ func fileExport(c *call) error {
 	if err != nil {
 		return err
 	}
+	if err := c.writes("YAML"); err != nil {
+		return err
+	}
 	out, err := c.client.RosterFile(c.ctx, q)
 	if err != nil {
 		return err
@@ -73,6 +79,9 @@ func fileExport(c *call) error {
 
 func fileSchema(c *call) error {
 	if err := c.parse(); err != nil {
+		return err
+	}
+	if err := c.writes("JSON"); err != nil {
 		return err
 	}
 	out, err := c.client.RosterFileSchema(c.ctx)

@@ -41,6 +41,6 @@ func listsSave(c *call) error {
 	if err := os.WriteFile(c.args[1], out, 0o600); err != nil {
 		return err
 	}
-	c.say("Saved %s.", c.args[1])
+	c.done("Saved %s.", c.args[1])
 	return nil
 }

@@ -56,7 +56,7 @@ func mappingsSave(c *call) error {
 	if err := c.client.PutMapping(c.ctx, c.args[0], *label, *shared, raw); err != nil {
 		return err
 	}
-	c.say("Saved. roster users import -mapping %s FILE uses it.", c.args[0])
+	c.done("Saved. roster users import -mapping %s FILE uses it.", c.args[0])
 	return nil
 }
 
@@ -75,6 +75,8 @@ func mappingsShow(c *call) error {
 		if c.output == "json" {
 			c.json(m)
 			return nil
+		} else if c.output == "csv" {
+			return &usageError{"writes YAML or JSON, and no CSV"}
 		}
 		var mapping any
 		if err := json.Unmarshal(m.Mapping, &mapping); err != nil {
@@ -87,7 +89,7 @@ func mappingsShow(c *call) error {
 		_, err = c.out.Write(out)
 		return err
 	}
-	return &usageError{"there is no mapping “" + c.args[0] + "”; roster mappings list has those you can use"}
+	return notThere("there is no mapping “%s”; roster mappings list has those you can use", c.args[0])
 }
 
 func mappingsRemove(c *call) error {
@@ -97,6 +99,6 @@ func mappingsRemove(c *call) error {
 	if err := c.client.DeleteMapping(c.ctx, c.args[0]); err != nil {
 		return err
 	}
-	c.say("The mapping %s is gone.", c.args[0])
+	c.done("The mapping %s is gone.", c.args[0])
 	return nil
 }

@@ -82,7 +82,7 @@ func partsMake(c *call) error {
 		change.parts = []string{p.ID}
 		return change.send(c, ops)
 	}
-	return &usageError{"no part “" + c.args[0] + "” waits for you; roster parts list has those that do"}
+	return notThere("no part “%s” waits for you; roster parts list has those that do", c.args[0])
 }
 
 func partsRefuse(c *call) error {
@@ -96,7 +96,7 @@ func partsRefuse(c *call) error {
 	if err := c.client.RefusePart(c.ctx, c.args[0], *why); err != nil {
 		return err
 	}
-	c.say("%s went back to who passed it on.", c.args[0])
+	c.done("%s went back to who passed it on.", c.args[0])
 	return nil
 }
 
@@ -107,7 +107,7 @@ func partsWithdraw(c *call) error {
 	if err := c.client.WithdrawPart(c.ctx, c.args[0]); err != nil {
 		return err
 	}
-	c.say("%s was taken back.", c.args[0])
+	c.done("%s was taken back.", c.args[0])
 	return nil
 }
 
@@ -118,7 +118,7 @@ func (x *changing) passOnTo(c *call, ops []json.RawMessage, reason string) error
 		return err
 	}
 	if !c.people() {
-		c.json(p)
+		c.table(p, []string{"part", "sentence"}, pairs(p.ID, p.Sentences))
 		return nil
 	}
 	whom := "whoever may make it"

@@ -319,7 +319,7 @@ const mostSentences = 25
 // tell says what a change did, or would do.
 func (x *changing) tell(c *call, r wire.ChangeResult) {
 	if !c.people() {
-		c.json(r)
+		c.table(r, effectHeader, effectRows(r.Preview))
 		return
 	}
 	switch {

@@ -146,7 +146,7 @@ func decideLines(c *call, keep bool) error {
 		}
 	}
 	for r := range left {
-		return &usageError{fmt.Sprintf("there is no line of %s with the role %s for you to decide on; roster review lines %s -mine shows yours", c.args[1], r, c.args[0])}
+		return notThere("there is no line of %s with the role %s for you to decide on; roster review lines %s -mine shows yours", c.args[1], r, c.args[0])
 	}
 	if len(lines) == 0 {
 		c.say("No line waits for you.")

@@ -306,13 +306,17 @@ func ledgerVerify(c *call) error {
 	if err != nil {
 		return err
 	}
-	if c.output == "json" {
-		c.json(v)
-	} else if v.Verified {
-		fmt.Fprintf(c.out, "The ledger verifies: %s, every hash and every row fits.\nHead %s\n", count(int(v.Revision), "revision"), v.Hash)
-	} else {
-		fmt.Fprintf(c.out, "The ledger does not verify: revision %d %s.\nRevisions 1 to %d fit; keep the database as it is and look at what touched it.\n", v.First, v.Fault, v.Revision)
+	state := "verifies"
+	if !v.Verified {
+		state = "does not verify"
 	}
+	c.answer(v, func() {
+		if v.Verified {
+			c.say("The ledger verifies: %s, every hash and every row fits.\nHead %s", count(int(v.Revision), "revision"), v.Hash)
+		} else {
+			c.say("The ledger does not verify: revision %d %s.\nRevisions 1 to %d fit; keep the database as it is and look at what touched it.", v.First, v.Fault, v.Revision)
+		}
+	}, []string{"ledger", "revisions_that_fit", "head", "first_fault", "fault"}, []string{state, strconv.FormatInt(v.Revision, 10), v.Hash, strconv.FormatInt(v.First, 10), v.Fault})
 	if !v.Verified {
 		return errDenied
 	}

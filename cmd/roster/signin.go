@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 )
 
@@ -85,10 +86,8 @@ func whoAmI(c *call) error {
 	if err != nil {
 		return err
 	}
-	if c.output == "json" {
-		c.json(me)
-		return nil
-	}
-	fmt.Fprintf(c.out, "%s (%s) at %s, %s, revision %d.\n", me.User.Label, me.User.Key, c.client.Base, me.Name, me.Revision)
+	c.answer(me, func() {
+		c.say("%s (%s) at %s, %s, revision %d.", me.User.Label, me.User.Key, c.client.Base, me.Name, me.Revision)
+	}, []string{"user", "name", "service", "organisation", "revision"}, []string{me.User.Key, me.User.Label, c.client.Base, me.Name, strconv.FormatInt(me.Revision, 10)})
 	return nil
 }

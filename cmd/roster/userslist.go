@@ -224,7 +224,7 @@ func viewsSave(c *call) error {
 	if err := c.client.PutView(c.ctx, c.args[0], wire.ViewRequest{Label: *label, Shared: *shared, Search: search, Columns: columns}); err != nil {
 		return err
 	}
-	c.say("Saved. roster users list -view %s shows it.", c.args[0])
+	c.done("Saved. roster users list -view %s shows it.", c.args[0])
 	return nil
 }
 
@@ -235,6 +235,6 @@ func viewsRemove(c *call) error {
 	if err := c.client.DeleteView(c.ctx, c.args[0]); err != nil {
 		return err
 	}
-	c.say("The view %s is gone.", c.args[0])
+	c.done("The view %s is gone.", c.args[0])
 	return nil
 }
