@@ -8,6 +8,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/intake"
+	"ableroster/internal/strict"
 )
 
 // importing turns rows into operations.
@@ -32,7 +33,7 @@ type importing struct {
 }
 
 func (b *importing) fault(row intake.Row, column, format string, args ...any) {
-	b.faults = append(b.faults, intake.Fault{Line: row.Line, Column: b.heading(column), Message: fmt.Sprintf(format, args...)})
+	b.faults = append(b.faults, intake.Fault{Line: row.Line, Column: b.heading(column), Message: fmt.Sprintf(format, strict.Shorts(args)...)})
 }
 
 func (b *importing) op(row intake.Row, op access.Operation) {
@@ -82,7 +83,11 @@ func (b *importing) find(row intake.Row) (access.UserID, bool) {
 		id, ok := b.byKey[b.fold(b.mapping.KeyColumn(), row.Values[b.mapping.KeyColumn()])]
 		return id, ok
 	}
-	return b.head.FindUser(row.Values["user_name"])
+	name := row.Values["user_name"]
+	if access.LooksLikeID(name) { // somebody else's numbering, and none of ours
+		return 0, false
+	}
+	return b.head.FindUser(name)
 }
 
 // ref names the user of a row, as somebody who may not know of others would.

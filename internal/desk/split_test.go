@@ -32,7 +32,7 @@ func TestARefusedChangeIsSplitAtWhatSomebodyElseMustMake(t *testing.T) {
 		return json.RawMessage([]string{
 			fmt.Sprintf(`{"op":"update_user","user":%q,"title":"Tug hand %d"}`, user, n),
 			fmt.Sprintf(`{"op":"update_user","user":%q,"unit":%q}`, user, pick("marine/pilotage", "office", "finance")),
-			fmt.Sprintf(`{"op":"grant","user":%q,"role":%q,"until":"2098-01-0%d"}`, user, pick("berth-planning/scheduler", "pilot-roster/reader"), 1+n%9),
+			fmt.Sprintf(`{"op":"grant","user":%q,"role":%q,"until":"2098-01-0%dT00:00:00Z"}`, user, pick("berth-planning/scheduler", "pilot-roster/reader"), 1+n%9),
 			fmt.Sprintf(`{"op":"update_role","role":"berth-planning/planner","longest":%d}`, 30+n),
 			fmt.Sprintf(`{"op":"add_member","group":%q,"user":%q}`, pick("night-pilots", "pilots"), user),
 			fmt.Sprintf(`{"op":"add_user","user_name":"hand.%d","unit":%q}`, n, pick("marine/tugs", "office")),

@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"ableroster/internal/access"
 	"ableroster/internal/intake"
+	"ableroster/internal/strict"
 	"ableroster/wire"
 )
 
@@ -85,13 +87,17 @@ func (b *importing) member(user, group string) (m access.Member, ok bool) {
 	return m, ok
 }
 
+// window reads days, which begin in the organisation's time zone, and instants.
 func (b *importing) window(row intake.Row) (w access.Window) {
 	for _, x := range []struct {
 		column string
 		to     *access.Instant
 	}{{"from", &w.From}, {"until", &w.Until}} {
-		if err := x.to.UnmarshalText([]byte(row.Values[x.column])); err != nil {
-			b.fault(row, x.column, "%s", err)
+		cell := row.Values[x.column]
+		if day, err := time.ParseInLocation(time.DateOnly, cell, b.head.Zone()); err == nil {
+			*x.to = access.At(day)
+		} else if x.to.UnmarshalText([]byte(cell)) != nil {
+			b.fault(row, x.column, "“%s” is neither a day such as 2027-01-31 nor an instant such as 2027-01-31T18:00:00Z", strict.Short(cell))
 		}
 	}
 	return w
