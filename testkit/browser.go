@@ -141,10 +141,19 @@ func (b *Tab) PressNth(name string, n int) {
 	b.do("pressing "+name, chromedp.Click(fmt.Sprintf(`(//button[normalize-space()=%s])[%d]`, quoted(name), n), chromedp.BySearch))
 }
 
-// Choose chooses in a list that drops down.
+// Choose chooses in a list that drops down, and waits until the page has it so.
 func (b *Tab) Choose(label, option string) {
 	b.t.Helper()
-	b.do("choosing "+option, chromedp.SetValue(fmt.Sprintf(`//select[@aria-label=%[1]s or ancestor::label[starts-with(normalize-space(), %[1]s)]]`, quoted(label)), option, chromedp.BySearch))
+	n := quoted(label)
+	list := fmt.Sprintf(`document.evaluate(%s, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue`,
+		js(fmt.Sprintf(`//select[@aria-label=%[1]s or ancestor::label[starts-with(normalize-space(), %[1]s)]]`, n)))
+	b.waits(label+" offers "+option, fmt.Sprintf(`[...(%s?.options ?? [])].some(o => o.value === %s)`, list, js(option)))
+	b.Eval(fmt.Sprintf(`(list => {
+		list.focus()
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(list, %s)
+		list.dispatchEvent(new Event("change", { bubbles: true }))
+	})(%s)`, js(option), list), nil)
+	b.waits(label+" is "+option, fmt.Sprintf(`%s?.value === %s`, list, js(option)))
 }
 
 // Type types into the field that bears a label.

@@ -222,7 +222,7 @@ function Below({ role, byKey, seen }: { role: Schemas['Ref']; byKey: Map<string,
       {below.length > 0 && (
         <ul className="border-rule ml-2 border-l pl-4">
           {below.map((x) => (
-            <li key={x.id ?? x.label} className="py-0.5">
+            <li key={x.id ?? x.label} className="py-1">
               <Below role={x} byKey={byKey} seen={[...seen, role.key!]} />
             </li>
           ))}
