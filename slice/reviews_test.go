@@ -30,7 +30,7 @@ func TestReviewsByCommandLine(t *testing.T) {
 
 	tomas.says(0, "marked to revoke", "review", "revoke", "marine-winter", demo.Pilot, "tariff-ledger/reader", "-reason", "Invoices are checked elsewhere")
 	tomas.says(0, "marked to revoke", "review", "revoke", "marine-winter", demo.Pilot, "pilot-roster/night-pilot", "-reason", "No more nights")
-	tomas.says(2, "there is no line of marta.quill", "review", "keep", "marine-winter", demo.Administrator, "access-administrator", "-reason", "x")
+	tomas.says(3, "there is no line of marta.quill", "review", "keep", "marine-winter", demo.Administrator, "access-administrator", "-reason", "x")
 	marta.says(3, "undecided yet", "review", "sign-off", "marine-winter", "-reason", "Too soon")
 	tomas.says(0, "lines kept", "review", "keep", "marine-winter", "-all-mine", "-reason", "As it should be")
 	marta.says(0, "lines kept", "review", "keep", "marine-winter", "-all-mine", "-reason", "As it should be")

@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"reflect"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -20,7 +21,7 @@ import (
 func twins(t *testing.T) *testkit.Tab {
 	t.Helper()
 	b := testkit.NewTab(t, "about:blank")
-	b.Load("twins", "shared/pattern.ts", "shared/key.ts", "shared/words.ts", "shared/window.ts", "pages/users/filter.ts")
+	b.Load("twins", "shared/pattern.ts", "shared/key.ts", "shared/words.ts", "shared/window.ts", "pages/users/filter.ts", "pages/roles/holds.ts")
 	return b
 }
 
@@ -84,6 +85,77 @@ func TestTheConsoleDrawsWhatPatternsCover(t *testing.T) {
 	}
 	if covered < 1000 || fenced < 1000 {
 		t.Errorf("%d covered, %d fenced", covered, fenced)
+	}
+}
+
+// A cell of a role's grid says that it is held where a permission reaches it, by the
+// nearest; fenced where only fences keep all of them from it; and nothing else.
+func TestCellsOfARoleSayWhatItHolds(t *testing.T) {
+	b, rng := twins(t), rand.New(rand.NewPCG(7420, 5))
+	type ref struct {
+		ID string `json:"id"`
+	}
+	type permission struct {
+		Role    ref      `json:"role"`
+		Actions []string `json:"actions"`
+		Pattern string   `json:"pattern"`
+		Own     bool     `json:"own"`
+	}
+	type fence struct {
+		Actions []string `json:"actions"`
+		Pattern string   `json:"pattern"`
+	}
+	type question struct {
+		Here   []permission
+		Fences []fence
+		Action string
+		Path   string
+	}
+	pick := func(all ...string) string { return all[rng.IntN(len(all))] }
+	pattern := func() string { return pick("/", "a", "a/b", "a/*", "*", "a/b*", "b", "a/b1") }
+	var all []question
+	for range 20_000 {
+		q := question{Action: pick("read", "update"), Path: pick("a", "a/b", "a/b1", "b", "/"), Here: []permission{}, Fences: []fence{}}
+		for range rng.IntN(4) {
+			q.Here = append(q.Here, permission{ref{pick("itself", "other")}, []string{pick("read", "update", "*")}, pattern(), rng.IntN(4) == 0})
+		}
+		for range rng.IntN(2) {
+			q.Fences = append(q.Fences, fence{[]string{pick("read", "update", "*")}, pick("a", "a/b", "a/*")})
+		}
+		all = append(all, q)
+	}
+	does := func(actions []string, action string) bool { return actions[0] == "*" || actions[0] == action }
+	counts := map[string]int{}
+	for i, got := range each[question, string](t, b, all, `twins.holds("itself", x.Here, x.Fences, x.Action, x.Path).how`) {
+		q, want := all[i], "none"
+		rank := map[string]int{"none": 0, "fenced": 1, "included": 2, "wider": 3, "own": 4}
+		for _, p := range q.Here {
+			how := "wider"
+			switch {
+			case !does(p.Actions, q.Action) || !access.Covers(p.Pattern, q.Path):
+				continue
+			case slices.ContainsFunc(q.Fences, func(f fence) bool {
+				return does(f.Actions, q.Action) && access.Covers(f.Pattern, q.Path) && !access.Contains(f.Pattern, p.Pattern)
+			}):
+				how = "fenced"
+			case p.Role.ID != "itself":
+				how = "included"
+			case p.Pattern == q.Path && !p.Own:
+				how = "own"
+			}
+			if rank[how] > rank[want] {
+				want = how
+			}
+		}
+		if got != want {
+			t.Fatalf("%+v is %s, want %s", q, got, want)
+		}
+		counts[got]++
+	}
+	for how, n := range counts {
+		if n < 300 {
+			t.Errorf("%d are %s", n, how)
+		}
 	}
 }
 

@@ -1,19 +1,16 @@
 import { useQuery } from '@tanstack/react-query'
-import { useVirtualizer } from '@tanstack/react-virtual'
-import { useRef, useState, type KeyboardEvent } from 'react'
+import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../../api/client'
-import { Mark } from '../../shared/Mark'
-import { covers, fenced } from '../../shared/pattern'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
-import { count, list } from '../../shared/words'
+import { list } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { Covered } from '../applications/Covered'
+import { PermissionGrid } from './PermissionGrid'
 
 type Role = Schemas['Role']
-type Permission = Schemas['Permission']
 
 /** What a role permits: its permissions one by one, and as a grid of resources
  * and actions in which they are given and taken. */
@@ -102,179 +99,10 @@ function OfApplication({ role: r, application, writes }: { role: Role; applicati
   if (!one.data) return <Loading what={application} />
   return (
     <>
-      <Grid role={r} application={one.data} writes={writes} />
+      <PermissionGrid role={r} application={one.data} writes={writes} />
       {writes && <ByPattern role={r} application={one.data} />}
     </>
   )
-}
-
-/** How a role holds one cell. */
-type Holds = { how: 'own' | 'wider' | 'included' | 'fenced' | 'none'; by?: Permission }
-
-function holds(r: Role, here: Permission[], fences: Schemas['Fence'][], action: string, path: string): Holds {
-  let best: Holds = { how: 'none' }
-  for (const p of here) {
-    if (!p.actions.includes('*') && !p.actions.includes(action)) continue
-    if (!covers(p.pattern, path)) continue
-    if (fenced(fences, p.pattern, action, path)) {
-      if (best.how === 'none') best = { how: 'fenced', by: p }
-      continue
-    }
-    if (p.role.id !== r.id) {
-      if (best.how === 'none' || best.how === 'fenced') best = { how: 'included', by: p }
-      continue
-    }
-    if (p.pattern === path && !p.own) return { how: 'own', by: p }
-    best = { how: 'wider', by: p }
-  }
-  return best
-}
-
-function Grid({ role: r, application: a, writes }: { role: Role; application: Schemas['Application']; writes: boolean }) {
-  const sheet = useSheet()
-  const box = useRef<HTMLDivElement>(null)
-  const [turned, setTurned] = useState<Record<string, boolean>>({}) // "action path": what it shall be
-  const [at, setAt] = useState({ row: 0, column: 0 })
-  const rows = (a.resources ?? []).filter((x) => !x.retired)
-  const here = (r.permissions ?? []).filter((p) => p.application.id === a.id)
-  // eslint-disable-next-line react-hooks/incompatible-library -- measured on every draw
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 30, overscan: 16 })
-  const columns = { gridTemplateColumns: `minmax(16rem, 1fr) repeat(${a.actions.length}, 5.5rem)` }
-  const keys: Record<string, [number, number]> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], PageDown: [12, 0], PageUp: [-12, 0] }
-  const onKey = (e: KeyboardEvent) => {
-    const move = keys[e.key]
-    if (!move) return
-    e.preventDefault()
-    const row = Math.max(0, Math.min(rows.length - 1, at.row + move[0]))
-    const column = Math.max(0, Math.min(a.actions.length - 1, at.column + move[1]))
-    setAt({ row, column })
-    const cell = () => box.current?.querySelector<HTMLElement>(`[data-cell="${row}-${column}"]`)
-    virtual.scrollToIndex(row)
-    if (cell()) cell()!.focus()
-    else requestAnimationFrame(() => cell()?.focus()) // once it is drawn
-  }
-  const turn = (path: string, action: string, x: Holds) => {
-    const key = `${action} ${path}`
-    const now = x.how === 'own'
-    if (x.how === 'wider' || x.how === 'included') return // comes from elsewhere: take it away there
-    const rest = { ...turned }
-    if (rest[key] === undefined) rest[key] = !now
-    else delete rest[key]
-    setTurned(rest)
-  }
-  const put = () => {
-    const operations: unknown[] = []
-    const given = new Map<string, string[]>()
-    const takenFrom = new Map<Permission, string[]>()
-    for (const [key, shall] of Object.entries(turned)) {
-      const action = key.slice(0, key.indexOf(' '))
-      const path = key.slice(key.indexOf(' ') + 1)
-      if (shall) given.set(path, [...(given.get(path) ?? []), action])
-      else {
-        const p = holds(r, here, a.fences ?? [], action, path).by!
-        takenFrom.set(p, [...(takenFrom.get(p) ?? []), action])
-      }
-    }
-    for (const [p, actions] of takenFrom) {
-      operations.push({ op: 'remove_permission', permission: p.id })
-      const all = p.actions.includes('*') ? a.actions.map((x) => x.key) : p.actions
-      const rest = all.filter((x) => !actions.includes(x))
-      if (rest.length > 0) given.set(p.pattern, [...(given.get(p.pattern) ?? []), ...rest])
-    }
-    for (const [pattern, actions] of given) operations.push({ op: 'add_permission', role: r.key, application: a.key, actions, pattern })
-    sheet.add({ verb: 'Alter', what: `what ${r.label} permits`, detail: `${count(Object.keys(turned).length, 'cell')} in ${a.label}`, operations: operations as Operation[] }, r.revision)
-    setTurned({})
-  }
-  const altered = Object.keys(turned).length
-  return (
-    <section aria-label={`Permissions in ${a.label}`} className="mt-5">
-      <div className="flex flex-wrap items-center gap-x-5 text-sm">
-        <span>
-          <Mark name="direct" /> its own
-        </span>
-        <span>
-          <Mark name="group" /> by a wider pattern
-        </span>
-        <span>
-          <Mark name="included" /> through an included role
-        </span>
-        <span>
-          <Mark name="fenced" /> fenced
-        </span>
-        {writes && (
-          <button type="button" className="button ml-auto" disabled={altered === 0} onClick={put}>
-            Put {count(altered, 'cell')} on the sheet
-          </button>
-        )}
-      </div>
-      <div ref={box} className="border-rule mt-2 max-h-[52vh] overflow-auto border" tabIndex={-1}>
-        <div role="grid" aria-label={`What ${r.label} permits in ${a.label}`} aria-rowcount={rows.length + 1} onKeyDown={onKey}>
-          <div role="row" className="bg-paper border-rule sticky top-0 z-10 grid border-b" style={columns}>
-            <div role="columnheader" className="text-soft px-2 py-1 text-sm font-semibold">Resource</div>
-            {a.actions.map((x) => (
-              <div key={x.key} role="columnheader" className="text-soft truncate px-1 py-1 text-center text-sm font-semibold">
-                {x.key}
-              </div>
-            ))}
-          </div>
-          <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
-            {virtual.getVirtualItems().map((item) => {
-              const x = rows[item.index]!
-              return (
-                <div key={x.id} role="row" aria-rowindex={item.index + 2} className="border-rule absolute inset-x-0 grid h-[30px] border-b" style={{ ...columns, transform: `translateY(${item.start}px)` }}>
-                  <div role="rowheader" className="truncate px-2 py-1" style={{ paddingLeft: `${x.path === '/' ? 0.5 : x.path.split('/').length * 0.9}rem` }}>
-                    <PathText path={x.path} />
-                  </div>
-                  {a.actions.map((y, j) => {
-                    const state = holds(r, here, a.fences ?? [], y.key, x.path)
-                    const shall = turned[`${y.key} ${x.path}`]
-                    const here2 = at.row === item.index && at.column === j
-                    return (
-                      <div key={y.key} role="gridcell" className={shall === undefined ? '' : 'bg-open'}>
-                        <button
-                          type="button"
-                          data-cell={`${item.index}-${j}`}
-                          tabIndex={here2 ? 0 : -1}
-                          className="block size-full text-center"
-                          aria-label={`${y.key} ${x.path}: ${cellWords(state, shall)}`}
-                          title={cellWords(state, shall)}
-                          onFocus={() => setAt({ row: item.index, column: j })}
-                          onClick={() => writes && turn(x.path, y.key, state)}
-                        >
-                          {shall === true && <span className="text-kelp font-bold">+</span>}
-                          {shall === false && <span className="text-brick font-bold">−</span>}
-                          {shall === undefined && state.how === 'own' && <Mark name="direct" />}
-                          {shall === undefined && state.how === 'wider' && <Mark name="group" />}
-                          {shall === undefined && state.how === 'included' && <Mark name="included" />}
-                          {shall === undefined && state.how === 'fenced' && <Mark name="fenced" />}
-                        </button>
-                      </div>
-                    )
-                  })}
-                </div>
-              )
-            })}
-          </div>
-        </div>
-      </div>
-    </section>
-  )
-}
-
-function cellWords(x: Holds, shall: boolean | undefined): string {
-  if (shall === true) return 'to be given'
-  if (shall === false) return 'to be taken'
-  switch (x.how) {
-    case 'own':
-      return 'its own'
-    case 'wider':
-      return `by ${x.by!.pattern}${x.by!.own ? ', only their own' : ''}`
-    case 'included':
-      return `through ${x.by!.role.label}`
-    case 'fenced':
-      return `fenced: ${x.by!.pattern} is written for something wider`
-  }
-  return 'not permitted'
 }
 
 function ByPattern({ role: r, application: a }: { role: Role; application: Schemas['Application'] }) {
