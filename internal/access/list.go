@@ -1,6 +1,9 @@
 package access
 
-import "iter"
+import (
+	"iter"
+	"slices"
+)
 
 // Users are all users in order of id.
 func (s *Snapshot) Users() iter.Seq[*User] {
@@ -69,10 +72,11 @@ func (s *Snapshot) Resources(id ApplicationID) []*Resource {
 	return out
 }
 
-// RoleIncludes are the roles a role includes directly.
+// RoleIncludes are the roles a role includes directly, in the order in which they
+// were included.
 func (s *Snapshot) RoleIncludes(id RoleID) []RoleID {
 	var out []RoleID
-	for _, i := range s.roles.At(int(id)).includes {
+	for _, i := range slices.Sorted(slices.Values(s.roles.At(int(id)).includes)) {
 		out = append(out, s.inclusions.At(int(i)).fact.Included)
 	}
 	return out
@@ -81,7 +85,7 @@ func (s *Snapshot) RoleIncludes(id RoleID) []RoleID {
 // RoleIncludedBy are the roles that include a role directly.
 func (s *Snapshot) RoleIncludedBy(id RoleID) []RoleID {
 	var out []RoleID
-	for _, i := range s.roles.At(int(id)).includedBy {
+	for _, i := range slices.Sorted(slices.Values(s.roles.At(int(id)).includedBy)) {
 		out = append(out, s.inclusions.At(int(i)).fact.Role)
 	}
 	return out
@@ -90,10 +94,11 @@ func (s *Snapshot) RoleIncludedBy(id RoleID) []RoleID {
 // RoleClosure is a role and all active roles it includes at any depth.
 func (s *Snapshot) RoleClosure(id RoleID) []RoleID { return s.roles.At(int(id)).closure }
 
-// RolePermissions are the permissions a role carries itself.
+// RolePermissions are the permissions a role carries itself, in the order in which
+// it was given them.
 func (s *Snapshot) RolePermissions(id RoleID) []*Permission {
 	var out []*Permission
-	for _, p := range s.roles.At(int(id)).permissions {
+	for _, p := range slices.Sorted(slices.Values(s.roles.At(int(id)).permissions)) {
 		out = append(out, s.Permission(p))
 	}
 	return out

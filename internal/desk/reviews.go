@@ -149,7 +149,7 @@ func (v *View) round(r *review.Round, progress bool) (out wire.Round, sees bool,
 		if !progress {
 			continue
 		}
-		for _, id := range r.ReviewersOf(v.today, l.User, l.Role, v.now()) {
+		for _, id := range r.ReviewersOf(v.Snapshot, l.User, l.Role, v.at) {
 			p := by[id]
 			if p == nil {
 				p = &wire.RoundProgress{Reviewer: v.userRef(id)}

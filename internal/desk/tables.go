@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -192,7 +193,9 @@ func (v *View) MembershipsTable() Table {
 		if !v.readsGroup(g.ID) {
 			continue
 		}
-		for _, m := range v.Members(g.ID) {
+		all := v.Members(g.ID)
+		slices.SortFunc(all, func(a, b *access.Membership) int { return cmp.Compare(a.ID, b.ID) })
+		for _, m := range all {
 			ref, kind := v.memberRef(m.Member, false)
 			if m.Rule != 0 || ref.Outside || v.gone(m.Member.User) {
 				continue
