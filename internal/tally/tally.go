@@ -1,7 +1,8 @@
 // Package tally counts what applications in rehearsal let through that live
 // would deny, by user, action and path: so that their owner sees who would lose
-// what before going live; and the paths asked about that are not registered. The counts lie outside the ledger on purpose; they
-// are capped, flushed every few seconds, and may lose that much.
+// what before going live; and the paths asked about that are not registered. The
+// counts lie outside the ledger on purpose; they are capped, flushed every few
+// seconds, and may lose that much.
 package tally
 
 import (
@@ -115,17 +116,49 @@ func (t *Tally) flush(ctx context.Context) {
 	if len(waiting) == 0 {
 		return
 	}
-	var b pgx.Batch
+	type group struct {
+		kind Kind
+		app  access.ApplicationID
+	}
+	groups := map[group][]*Count{}
 	for _, c := range waiting {
-		b.Queue(`insert into rehearsal (application, user_id, action, path, times, last_at, kind)
-			select $1, $2, $3, $4, $5, $6, $8 where (select count(*) from rehearsal where application = $1 and kind = $8) < $7
-			on conflict (application, kind, user_id, action, path) do update set times = rehearsal.times + excluded.times, last_at = excluded.last_at`,
-			uint32(c.Application), uint32(c.User), c.Action, c.Path, c.Times, c.Last, mostKept, string(c.Kind))
+		g := group{c.Kind, c.Application}
+		groups[g] = append(groups[g], c)
+	}
+	var b pgx.Batch
+	b.Queue("select pg_advisory_xact_lock($1)", flushLock) // one after another: two would wait for each other's rows
+	for g, all := range groups {
+		var users []uint32
+		var actions, paths []string
+		var times []int64
+		var last []time.Time
+		for _, c := range all {
+			users, actions, paths = append(users, uint32(c.User)), append(actions, c.Action), append(paths, c.Path)
+			times, last = append(times, c.Times), append(last, c.Last)
+		}
+		b.Queue(flushing, uint32(g.app), string(g.kind), users, actions, paths, times, last)
+		b.Queue(trimming, uint32(g.app), string(g.kind), mostKept)
 	}
 	if err := t.pool.SendBatch(ctx, &b).Close(); err != nil {
 		t.log.Warn("counts of rehearsals were lost", "keys", len(waiting), "error", err)
 	}
 }
+
+// flushLock is the number of the lock that flushing programs take.
+const flushLock = 7420_0005
+
+// flushing adds to the counts there are, and begins new ones.
+const flushing = `
+	insert into rehearsal (application, kind, user_id, action, path, times, last_at)
+		select $1, $2, * from unnest($3::bigint[], $4::text[], $5::text[], $6::bigint[], $7::timestamptz[])
+	on conflict (application, kind, user_id, action, path) do update
+		set times = rehearsal.times + excluded.times, last_at = greatest(rehearsal.last_at, excluded.last_at)`
+
+// trimming drops what there is no room for: what was counted least, of that the
+// newest.
+const trimming = `
+	delete from rehearsal where ctid = any(array(
+		select ctid from rehearsal where application = $1 and kind = $2 order by times desc, last_at, user_id, action, path offset $3))`
 
 // Of are the counts of one kind of an application, those not flushed yet too,
 // most first.
