@@ -11,8 +11,10 @@ import (
 	"testing"
 	"time"
 
+	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
+	"ableroster/wire"
 )
 
 // later is much of what can happen to an organisation, a change each.
@@ -163,4 +165,56 @@ func firstDifference(was, is string) string {
 		}
 	}
 	return fmt.Sprintf("%d lines, %d lines", len(a), len(b))
+}
+
+// The roster file of an organisation, loaded again, changes nothing, and neither do
+// its lists, imported again: whatever state the organisation has come to.
+func TestTheFilesOfAnyStateChangeNothing(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	odd := [][]string{
+		{`{"op":"add_application","key":"quay-diary","label":"Quay: diary, \"new\"","description":"- not a list: {x}","state":"draft","actions":[{"key":"read","label":"yes"},{"key":"write","label":"#7"}]}`},
+		{`{"op":"add_resource","application":"quay-diary","path":"null","label":"null","open":true}`, `{"op":"add_resource","application":"quay-diary","path":"null/2026-11-26","label":"1.0"}`, `{"op":"add_resource","application":"quay-diary","path":"a: b"}`},
+		{`{"op":"add_role","key":"keeper","application":"quay-diary","label":"~"}`, `{"op":"add_permission","role":"quay-diary/keeper","actions":["*"],"pattern":"a*/*","own":true}`, `{"op":"add_permission","role":"quay-diary/keeper","actions":["read"],"pattern":"null"}`},
+		{`{"op":"add_group","key":"true","label":"on","filter":"title eq \"a \\\"b\\\"\" or not (unit pr)"}`},
+		{`{"op":"update_resource","application":"quay-diary","path":"null","retired":true}`},
+		{`{"op":"grant","group":"true","role":"quay-diary/keeper","from":"2030-01-01T00:00:00Z","until":"2031-01-01T00:00:00Z","scopes":[{"application":"quay-diary","pattern":"a*"}],"schedule":{"days":["sun","mon"],"from":"22:00","until":"06:00","time_zone":"Asia/Kolkata"}}`},
+		{`{"op":"update_application","application":"quay-diary","state":"retired"}`},
+	}
+	said := ""
+	for i, ops := range append(append([][]string{nil}, odd...), later...) {
+		if ops != nil {
+			if _, err := marta.Change(ctx, acknowledged(change("What happens", ops...), "wide_loss", "wide_gain", "leaving_live", "own_access_lowered", "gain_for_everybody", "expectation_warned", "conflict_warned", "direct_assignment"), false); err != nil {
+				b, _ := json.Marshal(err)
+				t.Fatalf("%v: %s", ops, b)
+			}
+		}
+		file, err := marta.RosterFile(ctx, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if i > 0 && i <= len(odd) && string(file) == said {
+			t.Errorf("%v does not show in the file", ops)
+		}
+		said = string(file)
+		r, err := marta.LoadRosterFile(ctx, file, client.Query{"reason": "Again"})
+		if err != nil || !r.Unchanged {
+			b, _ := json.Marshal(err)
+			t.Errorf("after %v the file of what is there would change %v (%s)", ops, r.Sentences, b)
+		}
+		for _, table := range []string{"groups", "users", "memberships", "assignments"} {
+			list, err := marta.Table(ctx, table, nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var r wire.ChangeResult
+			if err := marta.Do(ctx, "POST", "/imports/"+table, client.Query{"reason": "Again", "dry_run": "true"}, list, &r); err != nil || !r.Unchanged {
+				b, _ := json.Marshal(err)
+				t.Errorf("after %v the %s as they are would change %v (%s)", ops, table, r.Sentences, b)
+			}
+		}
+		if again, err := marta.RosterFile(ctx, nil); err != nil || string(again) != said {
+			t.Errorf("after %v the file reads otherwise: %s (%v)", ops, firstDifference(said, string(again)), err)
+		}
+	}
 }
