@@ -2,9 +2,6 @@ package demo
 
 import (
 	"fmt"
-	"golang.org/x/text/runes"
-	"golang.org/x/text/transform"
-	"golang.org/x/text/unicode/norm"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -12,6 +9,10 @@ import (
 	"unicode"
 
 	"ableroster/internal/access"
+
+	"golang.org/x/text/runes"
+	"golang.org/x/text/transform"
+	"golang.org/x/text/unicode/norm"
 )
 
 // Change is one dated change of the history. Author is a user name.
