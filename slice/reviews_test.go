@@ -38,7 +38,7 @@ func TestReviewsByCommandLine(t *testing.T) {
 	marta.says(0, "1 line revoked, 1 line proposed to whoever owns the group or the rule Inês Halloran would lose:", "review", "sign-off", "marine-winter", "-dry-run")
 	marta.says(0, "Done, as revision", "review", "sign-off", "marine-winter", "-reason", "Done for the winter")
 	marta.says(3, "is signed off", "review", "sign-off", "marine-winter", "-reason", "Again")
-	tomas.says(2, "there is no line of ines.halloran", "review", "revoke", "marine-winter", demo.Pilot, "berth-planning/scheduler", "-reason", "late")
+	tomas.says(3, "there is no line of ines.halloran", "review", "revoke", "marine-winter", demo.Pilot, "berth-planning/scheduler", "-reason", "late")
 	marta.says(1, "no role held gives it", "check", demo.Pilot, "tariff-ledger", "read", "tariffs")
 	marta.says(0, "by the role Night pilot through the group Night pilots", "check", demo.Pilot, "pilot-roster", "update", "shifts/night")
 	marta.says(0, "The ledger verifies", "ledger", "verify")

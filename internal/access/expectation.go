@@ -300,48 +300,6 @@ func (s *Snapshot) eachHolder(app ApplicationID, action, pattern string, yield f
 	}
 }
 
-// Broken is a user who breaks an expectation, and when.
-type Broken struct {
-	Expectation *Expectation
-	User        UserID // 0 is nobody signed in
-	When        Intervals
-}
-
-// BrokenBy are all who break an expectation at an instant or later, by user.
-func (s *Snapshot) BrokenBy(f *Expectation, from Instant) []Broken {
-	return s.BrokenByEach([]*Expectation{f}, from)[f.ID]
-}
-
-// BrokenByEach is BrokenBy for many expectations: whoever could break several is
-// looked at once.
-func (s *Snapshot) BrokenByEach(all []*Expectation, from Instant) map[ExpectationID][]Broken {
-	could := map[UserID][]*Expectation{}
-	for _, f := range all {
-		if f.Ended {
-			continue
-		}
-		s.candidates(f, func(id UserID) {
-			if mine := could[id]; len(mine) == 0 || mine[len(mine)-1] != f {
-				could[id] = append(mine, f)
-			}
-		})
-	}
-	out := map[ExpectationID][]Broken{}
-	judge := judging{s: s}
-	for id, mine := range could {
-		judge.of(id)
-		for _, f := range mine {
-			if when := judge.broken(f).within(Window{From: from}); len(when) > 0 {
-				out[f.ID] = append(out[f.ID], Broken{f, id, when})
-			}
-		}
-	}
-	for _, some := range out {
-		slices.SortFunc(some, func(a, b Broken) int { return int(a.User) - int(b.User) })
-	}
-	return out
-}
-
 // NewlyBroken are those a draft breaks, where they were not broken before or for
 // less time. An expectation it writes refuses nothing that breaks it already.
 func (d *Draft) NewlyBroken(p Preview, from Instant) []Broken {

@@ -2,6 +2,7 @@ package access
 
 import (
 	"fmt"
+	"reflect"
 	"slices"
 	"testing"
 	"time"
@@ -92,7 +93,7 @@ func (s *Snapshot) fencedFor(id UserID, f *Expectation, at Instant) bool {
 // An expectation is broken exactly by those of whom question after question says
 // so; and what a change breaks is what is broken after it and was not before.
 func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
-	met, brought, held := 0, 0, 0
+	met, brought, held, same := 0, 0, 0, 0
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
 		for range 12 {
 			if d := draftOf(s, c.expectation()); len(d.Faults) == 0 {
@@ -150,11 +151,19 @@ func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
 				}
 			}
 			if len(d.Changes()) > 0 {
+				older, was := s, s.BrokenByEach(s.Expectations(), 0)
 				s = d.Seal(d.Revision, s.At+1)
+				afresh := s.BrokenByEach(s.Expectations(), 0)
+				if since := s.BrokenSince(older, was); !reflect.DeepEqual(since, afresh) {
+					t.Fatalf("since the last: %v\nafresh: %v\nby %v", since, afresh, d.Changes())
+				}
+				if !s.groupsDiffer(older) && s.RolesDescribedAlike(older) {
+					same++
+				}
 			}
 		}
 	})
-	if met < 1000 || held < 1000 || brought < 100 {
-		t.Errorf("%d met, %d held, %d brought about", met, held, brought)
+	if met < 1000 || held < 1000 || brought < 100 || same < 100 {
+		t.Errorf("%d met, %d held, %d brought about, %d by difference", met, held, brought, same)
 	}
 }

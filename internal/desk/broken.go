@@ -7,7 +7,7 @@ import (
 )
 
 // broken keeps who breaks which expectation by the newest facts, over all time,
-// so that looking again is no work as long as nothing was changed.
+// so that looking again is no more work than what was changed.
 type broken struct {
 	mu sync.Mutex
 	of *access.Snapshot
@@ -22,7 +22,12 @@ func (d *Desk) brokenNow(s *access.Snapshot, all []*access.Expectation, from acc
 	}
 	d.broken.mu.Lock()
 	if d.broken.of != s {
-		d.broken.of, d.broken.by = s, s.BrokenByEach(s.Expectations(), 0)
+		if d.broken.of == nil || d.broken.of.Revision > s.Revision {
+			d.broken.by = s.BrokenByEach(s.Expectations(), 0)
+		} else {
+			d.broken.by = s.BrokenSince(d.broken.of, d.broken.by)
+		}
+		d.broken.of = s
 	}
 	by := d.broken.by
 	d.broken.mu.Unlock()
