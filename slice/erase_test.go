@@ -40,8 +40,18 @@ func TestADepartedUserIsErased(t *testing.T) {
 	if err := marta.RefusePart(ctx, "part-1", "Okoro stays"); err != nil {
 		t.Fatal(err)
 	}
+	for key, v := range map[string]wire.ViewRequest{
+		"cranes":           {Label: "Cranes", Search: wire.ViewSearch{Filter: `display_name eq "Wanda Okoro"`}},
+		"hers":             {Label: "As Wanda Okoro", Shared: true, Search: wire.ViewSearch{Unit: "terminal"}},
+		"wanda-okoro":      {Label: "x", Search: wire.ViewSearch{Unit: "terminal"}},
+		"of-somebody-else": {Label: "Wandas", Search: wire.ViewSearch{Query: "wanda"}},
+	} {
+		if err := marta.PutView(ctx, key, v); err != nil {
+			t.Fatal(key, err)
+		}
+	}
 	beside := func() (out string) {
-		for _, path := range []string{"/refusals", "/parts"} {
+		for _, path := range []string{"/refusals", "/parts", "/views"} {
 			for _, c := range []*client.Client{marta, ines} {
 				_, body := raw(t, c, path)
 				out += strings.ToLower(body)
@@ -49,7 +59,7 @@ func TestADepartedUserIsErased(t *testing.T) {
 		}
 		return out
 	}
-	if n := strings.Count(beside(), "okoro"); n < 5 {
+	if n := strings.Count(beside(), "okoro"); n < 8 {
 		t.Fatalf("she is named %d times beside the ledger", n)
 	}
 	u, err := marta.User(ctx, "wanda.okoro", nil)
@@ -60,6 +70,9 @@ func TestADepartedUserIsErased(t *testing.T) {
 	x.says(3, "there is no user “wanda.okoro”", "users", "show", "wanda.okoro")
 	if text := beside(); strings.Contains(text, "okoro") || !strings.Contains(text, "withdrawn") {
 		t.Errorf("beside the ledger there stays %s", text)
+	}
+	if views, err := marta.Views(ctx); err != nil || len(views.Views) != 1 || views.Views[0].Key != "of-somebody-else" {
+		t.Errorf("of the views there stay %+v (%v)", views.Views, err)
 	}
 	x.says(0, "a departed user", "users", "show", u.ID)
 	x.says(0, "so already", "users", "erase", u.ID, "-reason", "Twice")

@@ -20,7 +20,6 @@ const (
 	sqlPersonal = `select digest, user_id, text is null, coalesce(text->>'user_name', ''), coalesce(text->>'display_name', ''), coalesce(text->>'email', ''), coalesce(text->>'more', '')
 		from personal`
 
-	// The digests stay, and with them the chain.
 	// What is kept beside the ledger may name whoever is erased, in words: it goes with
 	// them, and a part that is to be made goes back.
 	erasedNames = `with erased as (
@@ -32,6 +31,11 @@ const (
 		state = case when state = 'waiting' then 'withdrawn' else state end, ended_at = coalesce(ended_at, clock_timestamp())
 		where exists (select from erased where lower(coalesce(p.lines::text, '') || ' ' || p.said::text || ' ' || p.reason || ' ' || p.answer) ~ n)`
 
+	// A view that searches for them finds nobody any more.
+	sqlForgetSaved = erasedNames + `delete from saved s where owner = any($1) and not shared
+		or exists (select from erased where lower(translate(s.key, '-', ' ') || ' ' || translate(s.key, '-', '.') || ' ' || s.label || ' ' || s.body::text) ~ n)`
+
+	// The digests stay, and with them the chain.
 	sqlErase = `update personal set text = null, salt = null where user_id = any($1) and text is not null`
 
 	sqlRevisionAt = `select revision, at from revision where at <= $1 order by at desc limit 1`
