@@ -1,6 +1,7 @@
 package access
 
 import (
+	"cmp"
 	"slices"
 	"time"
 )
@@ -106,6 +107,9 @@ func (d *Draft) checkActions(actions []Action) {
 	for i, a := range actions {
 		if m := checkKey(a.Key); m != "" {
 			d.fault("actions", "%q %s", a.Key, m)
+		}
+		if m := cmp.Or(checkLabel(a.Label, 200), checkLabel(a.Description, 2000)); m != "" {
+			d.fault("actions", "what %q is called %s", a.Key, m)
 		}
 		if slices.ContainsFunc(actions[:i], func(b Action) bool { return a.Key == b.Key }) {
 			d.fault("actions", "names %q twice", a.Key)

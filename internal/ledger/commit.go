@@ -107,7 +107,28 @@ func (l *Ledger) Commit(ctx context.Context, c *Change, judge Judge) (Committed,
 	l.queue <- p
 	l.gate.RUnlock()
 	<-p.done
+	if p.err == nil && p.result.Unchanged && !p.result.Repeated && c.Key != "" {
+		return l.nothingToDo(ctx, c, p.result)
+	}
 	return p.result, p.err
+}
+
+// nothingToDo keeps that a change had nothing to do, so that it does nothing when it
+// is sent again under its key; what was kept first is the answer.
+func (l *Ledger) nothingToDo(ctx context.Context, c *Change, r Committed) (Committed, error) {
+	tag, err := l.pool.Exec(ctx, `insert into idempotency (caller, key, request, revision, unchanged) values ($1, $2, $3, $4, true) on conflict do nothing`,
+		uint32(c.Author), c.Key, c.Request, r.Revision)
+	if err != nil || tag.RowsAffected() > 0 {
+		return r, Unavailable(err)
+	}
+	w := writer{}
+	conn, err := l.pool.Acquire(ctx)
+	if err != nil {
+		return Committed{}, Unavailable(err)
+	}
+	defer conn.Release()
+	first, err := w.repeated(ctx, conn, c)
+	return first, Unavailable(err)
 }
 
 const (
@@ -444,8 +465,9 @@ func (w *writer) repeated(ctx context.Context, conn *pgxpool.Conn, c *Change) (C
 	var revision int64
 	var request []byte
 	var at time.Time
-	err := conn.QueryRow(ctx, `select i.revision, i.request, r.at from idempotency i join revision r using (revision)
-		where i.caller = $1 and i.key = $2`, uint32(c.Author), c.Key).Scan(&revision, &request, &at)
+	var unchanged bool
+	err := conn.QueryRow(ctx, `select i.revision, i.request, r.at, i.unchanged from idempotency i join revision r using (revision)
+		where i.caller = $1 and i.key = $2`, uint32(c.Author), c.Key).Scan(&revision, &request, &at, &unchanged)
 	switch {
 	case errors.Is(err, pgx.ErrNoRows):
 		return Committed{}, nil
@@ -454,5 +476,5 @@ func (w *writer) repeated(ctx context.Context, conn *pgxpool.Conn, c *Change) (C
 	case !bytes.Equal(request, c.Request):
 		return Committed{}, ErrKeyReused
 	}
-	return Committed{Revision: revision, At: access.At(at), Repeated: true}, nil
+	return Committed{Revision: revision, At: access.At(at), Repeated: true, Unchanged: unchanged}, nil
 }

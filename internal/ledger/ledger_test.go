@@ -196,6 +196,32 @@ func TestWhatIsSoAlreadyMakesNoRevision(t *testing.T) {
 	}
 }
 
+// What had nothing to do does nothing when it is sent again under its key, though
+// somebody has taken it back meanwhile: the answer was given.
+func TestWhatHadNothingToDoDoesNothingLater(t *testing.T) {
+	l, _ := testkit.Ledger(t, testkit.Database(t))
+	founded(t, l)
+	commit(t, l, &access.Grant{Role: "berths/reader", User: "marta.quill"})
+	send := func(key, request string) (ledger.Committed, error) {
+		return l.Commit(ctx, &ledger.Change{Author: 1, Via: "test", Reason: "once", Operations: []access.Operation{&access.Grant{Role: "berths/reader", User: "marta.quill"}}, Key: key, Request: []byte(request)}, noFaults)
+	}
+	first, err := send("k", "a")
+	if err != nil || !first.Unchanged || first.Repeated {
+		t.Fatalf("%+v (%v)", first, err)
+	}
+	revoked := commit(t, l, &access.Revoke{Role: "berths/reader", User: "marta.quill"})
+	again, err := send("k", "a")
+	if err != nil || !again.Unchanged || !again.Repeated || again.Revision != first.Revision || l.Head().Revision != revoked.Revision {
+		t.Errorf("%+v at head %d (%v)", again, l.Head().Revision, err)
+	}
+	if _, err := send("k", "b"); !errors.Is(err, ledger.ErrKeyReused) {
+		t.Errorf("the key with another change: %v", err)
+	}
+	if fresh, err := send("l", "a"); err != nil || fresh.Unchanged || fresh.Revision != revoked.Revision+1 {
+		t.Errorf("another key: %+v (%v)", fresh, err)
+	}
+}
+
 func TestHistoryGoesOnlyIntoAnEmptyLedger(t *testing.T) {
 	l, pool := testkit.Ledger(t, testkit.Database(t))
 	past := access.At(time.Date(2025, 3, 3, 9, 0, 0, 0, time.UTC))
