@@ -68,6 +68,24 @@ func Larkhaven(until time.Time) []Change {
 	return g.out
 }
 
+// Port is the organisation as its history has made it, without a ledger.
+func Port(until time.Time) (*access.Snapshot, error) {
+	s := access.Empty()
+	for _, c := range Larkhaven(until) {
+		d := s.Draft()
+		d.Author, _ = s.FindUser(c.Author)
+		for i, op := range c.Operations {
+			d.Apply(i, op, access.At(c.At))
+		}
+		d.Finish()
+		if len(d.Faults) > 0 {
+			return nil, &d.Faults[0]
+		}
+		s = d.Seal(d.Revision, access.At(c.At))
+	}
+	return s, nil
+}
+
 // person is what the generator remembers of somebody.
 type person struct {
 	name, display string

@@ -20,7 +20,7 @@ func partsList(c *call) error {
 		for _, p := range all {
 			whom := p.Author.Label
 			if what == "passed on" {
-				whom = "whoever may"
+				whom = "whoever may make it"
 				if p.To != nil {
 					whom = p.To.Label
 				}

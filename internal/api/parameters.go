@@ -25,7 +25,10 @@ func (s *Server) declared(ctx huma.Context, next func(huma.Context)) {
 	if ctx.(*fiberContext).c.RequestCtx().UserValue(insideKey) != nil {
 		query.Del("limit") // any list is asked for as many as there may be
 	}
-	known := parametersOf(ctx.Operation())
+	var known map[string]bool
+	if len(query) > 0 {
+		known = parametersOf(ctx.Operation())
+	}
 	if ctx.Operation().OperationID == listFileID {
 		maps.DeleteFunc(query, func(name string, _ []string) bool { // the list it asks for is told the others
 			_, own := known[name]

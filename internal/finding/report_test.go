@@ -27,18 +27,9 @@ func keys(r *finding.Report) []string {
 // port is the demo organisation as it is on the day.
 func port(t testing.TB) *access.Snapshot {
 	t.Helper()
-	s := access.Empty()
-	for _, c := range demo.Larkhaven(day) {
-		d := s.Draft()
-		d.Author, _ = s.FindUser(c.Author)
-		for i, op := range c.Operations {
-			d.Apply(i, op, access.At(c.At))
-		}
-		d.Finish()
-		if len(d.Faults) > 0 {
-			t.Fatal(d.Faults)
-		}
-		s = d.Seal(d.Revision, access.At(c.At))
+	s, err := demo.Port(day)
+	if err != nil {
+		t.Fatal(err)
 	}
 	return s
 }

@@ -18,18 +18,9 @@ func all(access.FactKind, uint32) bool { return true }
 // port is the demo organisation as it is on the day.
 func port(t testing.TB) *access.Snapshot {
 	t.Helper()
-	s := access.Empty()
-	for _, c := range demo.Larkhaven(day) {
-		d := s.Draft()
-		d.Author, _ = s.FindUser(c.Author)
-		for i, op := range c.Operations {
-			d.Apply(i, op, access.At(c.At))
-		}
-		d.Finish()
-		if len(d.Faults) > 0 {
-			t.Fatal(d.Faults)
-		}
-		s = d.Seal(d.Revision, access.At(c.At))
+	s, err := demo.Port(day)
+	if err != nil {
+		t.Fatal(err)
 	}
 	return s
 }
@@ -159,7 +150,7 @@ func TestFaultsOfAFileAreAllNamedWithTheirLines(t *testing.T) {
 		"another file":        {"- a\n- b", "1 is not a roster file"},
 		"a later version":     {"roster_file: 9", "1 is version 9"},
 		"no version":          {"applications: {}", "lacks the field roster_file"},
-		"unknown fields":      {"roster_file: 1\napplications:\n  quays:\n    colour: red\n    roles:\n      x: {powers: all}", "4 is not a field of this; 6 is not a field of this"},
+		"unknown fields":      {"roster_file: 1\napplications:\n  quays:\n    colour: red\n    roles:\n      x: {powers: all}", "4 is not a field here; 6 is not a field here"},
 		"wrong types":         {"roster_file: 1\napplications:\n  quays:\n    label: [a]\n    state: sleepy\n    roles:\n      x: {longest: long}", "4 must be a text (put it in quotes if it looks like something else); 5 must be one of \"draft, rehearsal, live, retired\"; 7 must be a integer"},
 		"a role twice":        {"roster_file: 1\nroles:\n  a: {label: x}\n  b: {}\n  a: {label: y}", "a"},
 		"a blank":             {"roster_file: 1\nroles:\n  a:\n  b: {}", "is blank"},

@@ -59,7 +59,7 @@ func validate(v any, yield func(place, message string)) {
 func plain(m string) string {
 	switch {
 	case strings.HasPrefix(m, "unexpected property"):
-		return "is not a field of this"
+		return "is not a field here"
 	case strings.HasPrefix(m, "expected required property "):
 		return "lacks the field " + strings.TrimSuffix(strings.TrimPrefix(m, "expected required property "), " to be present")
 	case m == "expected string":

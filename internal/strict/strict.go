@@ -130,7 +130,7 @@ func in(t reflect.Type, raw json.RawMessage, place string) []Fault {
 			case known == nil:
 				out = append(out, in(t.Elem(), fields[name], below(Short(name)))...)
 			default:
-				out = append(out, Fault{below(Short(name)), "is not a field of this"})
+				out = append(out, Fault{below(Short(name)), "is not a field here"})
 			}
 		}
 		return out
