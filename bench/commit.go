@@ -156,7 +156,7 @@ func differences(ctx context.Context, database string) ([]line, error) {
 				return &d.Faults[0]
 			}
 			p := d.Preview(at)
-			if lacks := s.Authority(admin, at).Judge(d, p.Touched, at); len(lacks) > 0 {
+			if lacks := s.Authority(admin, at).Judge(d, at); len(lacks) > 0 {
 				return fmt.Errorf("the administrator may not grant")
 			}
 			d.GuardRails(admin, p, at)

@@ -44,7 +44,7 @@ func serveChild(ctx context.Context, database string) error {
 		return err
 	}
 	id, _ := l.Head().FindUser(demo.Administrator)
-	_, secret, err := door.NewToken(ctx, id, "bench", time.Hour)
+	_, secret, err := door.NewToken(ctx, id, 0, nil, "bench", time.Hour, "")
 	if err != nil {
 		return err
 	}

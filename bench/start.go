@@ -210,6 +210,6 @@ func administratorToken(ctx context.Context, database string) (string, error) {
 	}
 	defer door.Close()
 	id, _ := l.Head().FindUser(demo.Administrator)
-	_, secret, err := door.NewToken(ctx, id, "bench", time.Hour)
+	_, secret, err := door.NewToken(ctx, id, 0, nil, "bench", time.Hour, "")
 	return secret, err
 }

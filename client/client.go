@@ -466,3 +466,20 @@ func (c *Client) WithdrawPart(ctx context.Context, part string) error {
 func (c *Client) Refusals(ctx context.Context) (wire.RefusalList, error) {
 	return get[wire.RefusalList](ctx, c, "/refusals", nil)
 }
+
+// MakeSignInLink makes a one-time link by which a user sets their own password.
+func (c *Client) MakeSignInLink(ctx context.Context, user string) (out wire.SignInLink, err error) {
+	return out, c.Do(ctx, "POST", "/users/"+url.PathEscape(user)+"/sign-in-link", nil, nil, &out)
+}
+
+// UseSignInLink sets one's own password by a one-time link: the part of its path after
+// the #.
+func (c *Client) UseSignInLink(ctx context.Context, link, password string) error {
+	return c.Do(ctx, "POST", "/sign-in-link", nil, wire.UseLinkRequest{Link: link, Password: password}, nil)
+}
+
+// SecurityLog is a page of who signed in, tried to, or was given the means, the newest
+// first; the query may name a user.
+func (c *Client) SecurityLog(ctx context.Context, q Query) (wire.SecurityLog, error) {
+	return get[wire.SecurityLog](ctx, c, "/security-log", q)
+}

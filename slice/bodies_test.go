@@ -28,12 +28,12 @@ var bodies = map[string]string{
 
 // refusedAsTheyAre have bodies too, but none that may be sent again and again.
 var refusedAsTheyAre = map[string]string{
-	"POST /parts":                       `{"lines":[{"operation":{"op":"add_group","key":"x"},"sentence":"x"}],"reason":"x","to":"nobody.here"}`,
-	"POST /parts/7/refusal":             `{"why":"x"}`,
-	"PUT /me/password":                  `{"current_password":"not it","new_password":"x"}`,
-	"PUT /users/ines.halloran/password": `{"current_password":"","new_password":"x"}`,
-	"POST /session/token":               `{"label":"x","user_name":"x","password":"x"}`,
-	"POST /set-up":                      `{"link":"x","user_name":"x","display_name":"x","password":"x","organisation":"x","time_zone":"UTC"}`,
+	"POST /parts":           `{"lines":[{"operation":{"op":"add_group","key":"x"},"sentence":"x"}],"reason":"x","to":"nobody.here"}`,
+	"POST /parts/7/refusal": `{"why":"x"}`,
+	"PUT /me/password":      `{"current_password":"not it","new_password":"x"}`,
+	"POST /sign-in-link":    `{"link":"x","password":"x"}`,
+	"POST /session/token":   `{"label":"x","user_name":"x","password":"x"}`,
+	"POST /set-up":          `{"link":"x","user_name":"x","display_name":"x","password":"x","organisation":"x","time_zone":"UTC"}`,
 }
 
 // No call takes a body it cannot mean: with a value of another type, a field that

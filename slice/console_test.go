@@ -121,6 +121,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/users/ines.halloran?tab=same", "Choose a colleague"},
 		{"/attributes", "Cost centre"},
 		{"/hand-outs", "Hand out a part"},
+		{"/security-log", "signed in"},
 		{"/mine", "Given to you directly"},
 		{"/import", "A file is taken whole or not at all"},
 		{"/mine?" + past, "This page is about today"},

@@ -47,9 +47,7 @@ func TestNoOperationIsMadeByWhoMayNot(t *testing.T) {
 		if _, err := marta.Change(ctx, acknowledged(change("A part of the work", ops...), "administering_gain"), false); err != nil {
 			t.Fatal(name, err)
 		}
-		if err := marta.Do(ctx, "PUT", "/users/"+name+"/password", nil, wire.PasswordRequest{New: demo.Password}, nil); err != nil {
-			t.Fatal(name, err)
-		}
+		testkit.LetIn(t, marta, name, demo.Password)
 	}
 	head, err := marta.Me(ctx)
 	if err != nil {

@@ -11,9 +11,9 @@ import (
 	"ableroster/wire"
 )
 
-// One's own password is changed with the current one; another's by whoever may
-// update them and holds all that they hold.
-func TestPasswordsAreChanged(t *testing.T) {
+// One's own password is changed with the current one; nobody sets another's, but makes
+// a link for them, once, and only for whom holds no more than they.
+func TestPasswordsAreSetByTheirPersonAlone(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	ines, marta := s.SignIn(t, demo.Pilot), s.SignIn(t, demo.Administrator)
 	own := func(current, next string) error {
@@ -22,11 +22,18 @@ func TestPasswordsAreChanged(t *testing.T) {
 	if p := problem(t, own("not the one", "a rope of tides"), 422, "invalid"); p.Faults[0].Place != "/current_password" {
 		t.Errorf("%+v", p.Faults)
 	}
-	if p := problem(t, own(demo.Password, "too short"), 422, "invalid"); p.Faults[0].Place != "/new_password" {
-		t.Errorf("%+v", p.Faults)
+	for _, bad := range []string{"too short", "passwordpassword", "123456789012", "            ", "ines.halloran1", "qwertyuiop12"} {
+		if p := problem(t, own(demo.Password, bad), 422, "invalid"); p.Faults[0].Place != "/new_password" {
+			t.Errorf("%q: %+v", bad, p.Faults)
+		}
 	}
+	other := s.SignIn(t, demo.Pilot) // another token of hers
 	if err := own(demo.Password, "a rope of tides"); err != nil {
 		t.Fatal(err)
+	}
+	for _, c := range []*client.Client{ines, other} {
+		_, err := c.Me(ctx)
+		problem(t, err, 401, "not-signed-in") // tokens end with the password
 	}
 	in := func(name, password string) error {
 		_, err := (&client.Client{Base: s.Base}).SignIn(ctx, name, password, "test")
@@ -43,23 +50,165 @@ func TestPasswordsAreChanged(t *testing.T) {
 	}
 	record := list.Users[0].UserName
 	problem(t, in(record, "a rope of tides"), 401, "not-signed-in")
-	give := func(c *client.Client, user string) error {
-		return c.Do(ctx, "PUT", "/users/"+user+"/password", nil, wire.PasswordRequest{New: "a rope of tides"}, nil)
+	first, err := marta.MakeSignInLink(ctx, record)
+	if err != nil {
+		t.Fatal(err)
 	}
-	if err := give(marta, record); err != nil {
-		t.Error(err)
+	second, err := marta.MakeSignInLink(ctx, record)
+	if err != nil {
+		t.Fatal(err)
 	}
+	nobody := &client.Client{Base: s.Base}
+	code := func(l wire.SignInLink) string { _, c, _ := strings.Cut(l.Path, "#"); return c }
+	problem(t, nobody.UseSignInLink(ctx, code(first), "a rope of tides"), 403, "refused") // void by the second
+	problem(t, nobody.UseSignInLink(ctx, "made up", "a rope of tides"), 403, "refused")
+	problem(t, nobody.UseSignInLink(ctx, code(second), "123456789012"), 422, "invalid") // and still good
+	if err := nobody.UseSignInLink(ctx, code(second), "a rope of tides"); err != nil {
+		t.Fatal(err)
+	}
+	problem(t, nobody.UseSignInLink(ctx, code(second), "another rope of tides"), 403, "refused")
 	if err := in(record, "a rope of tides"); err != nil {
 		t.Error(err)
 	}
-	// Nobody sets the password of somebody who holds more than they.
+	// Nobody makes a link for somebody who holds more than they, now or later.
 	if _, err := marta.Change(ctx, wire.ChangeRequest{Reason: "Stands in", Acknowledge: []string{"administering_gain"},
-		Operations: change("", grantTo(demo.Pilot, "auditor")).Operations}, false); err != nil {
+		Operations: change("", `{"op":"grant","user":"ines.halloran","role":"auditor","from":"2090-01-01T00:00:00Z"}`).Operations}, false); err != nil {
 		t.Fatal(err)
 	}
-	problem(t, give(s.SignIn(t, demo.Manager), demo.Pilot), 403, "refused")
-	problem(t, give(s.SignIn(t, demo.Auditor), demo.Pilot), 403, "refused")
-	problem(t, give(marta, demo.Administrator), 403, "refused")
+	for user, whom := range map[string]string{demo.Manager: demo.Pilot, demo.Auditor: demo.Pilot} {
+		_, err := s.SignIn(t, user).MakeSignInLink(ctx, whom)
+		problem(t, err, 403, "refused")
+	}
+	_, err = marta.MakeSignInLink(ctx, demo.Administrator)
+	problem(t, err, 403, "refused")
+}
+
+// A password that was set by a link is void once its user holds what whoever made the
+// link does not, with the sessions and tokens it opened; what its maker gave themselves
+// leaves it good, and so does that the maker leaves.
+func TestAPasswordThatALesserOneCouldKnowIsVoid(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, tomas := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager)
+	make := func(ops ...string) {
+		t.Helper()
+		if _, err := marta.Change(ctx, acknowledged(change("x", ops...), "administering_gain", "wide_loss"), false); err != nil {
+			t.Fatal(err)
+		}
+	}
+	const password = "a rope of gulls and tides"
+	make(`{"op":"add_user","user_name":"odd.rigger","unit":"marine/tugs"}`, `{"op":"add_user","user_name":"even.rigger","unit":"marine/tugs"}`)
+	testkit.LetIn(t, tomas, "odd.rigger", password)  // by somebody with a part
+	testkit.LetIn(t, marta, "even.rigger", password) // by somebody with all
+	clients := map[string]*client.Client{}
+	for _, name := range []string{"odd.rigger", "even.rigger"} {
+		c := &client.Client{Base: s.Base}
+		token, err := c.SignIn(ctx, name, password, "test")
+		if err != nil {
+			t.Fatal(err)
+		}
+		c.Token = token.Secret
+		clients[name] = c
+	}
+	// A part of what the maker holds leaves it good.
+	make(`{"op":"add_role","key":"deck-reader"}`, `{"op":"add_permission","role":"deck-reader","application":"able-roster","actions":["read"],"pattern":"users/marine/tugs"}`,
+		`{"op":"grant","user":"odd.rigger","role":"deck-reader"}`)
+	if _, err := clients["odd.rigger"].Me(ctx); err != nil {
+		t.Fatal("what the maker holds too made it void:", err)
+	}
+	make(`{"op":"grant","user":"odd.rigger","role":"auditor","from":"2090-01-01T00:00:00Z"}`, `{"op":"grant","user":"even.rigger","role":"auditor"}`)
+	_, err := clients["odd.rigger"].Me(ctx)
+	problem(t, err, 401, "not-signed-in")
+	testkit.Until(t, "the password to be void", func() bool {
+		_, err := (&client.Client{Base: s.Base}).SignIn(ctx, "odd.rigger", password, "test")
+		return err != nil
+	})
+	if _, err := clients["even.rigger"].Me(ctx); err != nil {
+		t.Error("what the maker holds too made it void:", err)
+	}
+	// It stays void when the right is taken back; a new link lets them in.
+	make(`{"op":"revoke","user":"odd.rigger","role":"auditor"}`)
+	_, err = (&client.Client{Base: s.Base}).SignIn(ctx, "odd.rigger", password, "test")
+	problem(t, err, 401, "not-signed-in")
+	testkit.LetIn(t, tomas, "odd.rigger", password+" too")
+	// The maker departs: what was good stays good.
+	make(`{"op":"update_user","user":"tomas.brandt","status":"departed"}`)
+	if _, err := (&client.Client{Base: s.Base}).SignIn(ctx, "odd.rigger", password+" too", "test"); err != nil {
+		t.Error("the maker left, and the password was void:", err)
+	}
+}
+
+// What somebody signs in by ends with their suspension for good.
+func TestASuspensionEndsSessionsAndTokensForGood(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, ines := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Pilot)
+	if _, err := marta.Change(ctx, change("x", `{"op":"update_user","user":"ines.halloran","status":"suspended"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := marta.Change(ctx, change("x", `{"op":"update_user","user":"ines.halloran","status":"active"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	testkit.Until(t, "the token to be ended", func() bool { _, err := ines.Me(ctx); return err != nil })
+	_, err := ines.Me(ctx)
+	problem(t, err, 401, "not-signed-in")
+	s.SignIn(t, demo.Pilot) // with the password, again
+}
+
+// A token makes none that outlives it, and nobody has more than fifty.
+func TestTokensAreBounded(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	ines := s.SignIn(t, demo.Pilot)
+	get := func(days int) (wire.Token, error) {
+		var out wire.Token
+		return out, ines.Do(ctx, "POST", "/tokens", nil, wire.TokenRequest{Label: "x", Days: days}, &out)
+	}
+	_, err := get(31) // the command line's lasts 30 days
+	if p := problem(t, err, 422, "invalid"); p.Faults[0].Place != "/days" {
+		t.Errorf("%+v", p)
+	}
+	for range 49 {
+		if _, err := get(1); err != nil {
+			t.Fatal(err)
+		}
+	}
+	_, err = get(1)
+	problem(t, err, 422, "invalid")
+}
+
+// Everybody reads their own lines of the security log; all of it, whoever reads the
+// ledger. It says who did it and to whom.
+func TestTheSecurityLogIsReadByWhoMay(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, ines := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Pilot)
+	if _, err := marta.MakeSignInLink(ctx, demo.Pilot); err != nil {
+		t.Fatal(err)
+	}
+	says := func(c *client.Client, q client.Query, want string) {
+		t.Helper()
+		log, err := c.SecurityLog(ctx, q)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, e := range log.Events {
+			if e.Event == want && (want != "sign-in link made" || e.By != nil && e.User != nil && e.User.Key == demo.Pilot && e.By.Key == demo.Administrator) {
+				return
+			}
+		}
+		t.Errorf("%q is not among %+v", want, log.Events)
+	}
+	says(marta, nil, "sign-in link made")
+	says(marta, client.Query{"user": demo.Pilot}, "sign-in link made")
+	says(ines, client.Query{"user": demo.Pilot}, "signed in")
+	says(s.SignIn(t, demo.Auditor), nil, "signed in")
+	_, err := ines.SecurityLog(ctx, nil)
+	problem(t, err, 403, "refused")
+	_, err = s.SignIn(t, demo.Manager).SecurityLog(ctx, client.Query{"user": demo.Pilot})
+	problem(t, err, 403, "refused")
+	_, err = ines.SecurityLog(ctx, client.Query{"user": demo.Manager})
+	problem(t, err, 404, "not-found")
+	page, err := marta.SecurityLog(ctx, client.Query{"limit": "1"})
+	if err != nil || len(page.Events) != 1 || page.Next == "" {
+		t.Errorf("%+v %v", page, err)
+	}
 }
 
 // Whoever is suspended, or past their last day, is out at once: sessions,

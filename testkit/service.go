@@ -208,6 +208,20 @@ func (s *Service) SignIn(t testing.TB, user string) *client.Client {
 	return c
 }
 
+// LetIn has a user set the demo's password by a sign-in link that an administrator
+// makes.
+func LetIn(t testing.TB, by *client.Client, user, password string) {
+	t.Helper()
+	link, err := by.MakeSignInLink(context.Background(), user)
+	if err != nil {
+		t.Fatalf("a sign-in link for %s: %v", user, err)
+	}
+	_, code, _ := strings.Cut(link.Path, "#")
+	if err := (&client.Client{Base: by.Base}).UseSignInLink(context.Background(), code, password); err != nil {
+		t.Fatalf("the sign-in link of %s: %v", user, err)
+	}
+}
+
 // Until waits for something to become so, and fails when it takes far longer
 // than anything here should.
 func Until(t testing.TB, what string, so func() bool) {

@@ -10,7 +10,6 @@ type Split struct {
 	Mine   []int `json:"mine" doc:"those the caller may make, counted from 0"`
 	Others []int `json:"others" doc:"those somebody else must make"`
 	Can    []Ref `json:"can" doc:"who may make the others, as far as the caller may see them"`
-	Some   bool  `json:"anybody" doc:"whether there is anybody who may make them"`
 }
 
 // PartLine is one thing a part does, and how it reads.

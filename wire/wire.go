@@ -122,10 +122,11 @@ type Group struct {
 	Description string       `json:"description,omitempty"`
 	Unit        string       `json:"unit,omitempty"`
 	Filter      string       `json:"filter,omitempty" doc:"over users' facts: whom it chooses beside its listed members"`
+	HeldWithin  string       `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it"`
 	Chosen      int          `json:"chosen,omitempty" doc:"how many users the filter chooses, of those the caller may read, where one group is asked for"`
 	BuiltIn     bool         `json:"built_in,omitempty"`
 	Owner       *Ref         `json:"owner,omitempty" doc:"who answers for it"`
-	MemberCount int          `json:"member_count" doc:"listed members, users and groups"`
+	MemberCount int          `json:"member_count" doc:"listed members, users and groups, of those the caller may read"`
 	Members     []Membership `json:"members,omitempty"`
 	Assignments []Assignment `json:"assignments,omitempty"`
 }
@@ -207,10 +208,11 @@ type Role struct {
 	Owner       *Ref         `json:"owner,omitempty" doc:"who answers for it; the application's owner where none is said"`
 	Risk        string       `json:"risk,omitempty" enum:"low,medium,high" doc:"how much harm it could do in wrong hands"`
 	Longest     int          `json:"longest,omitempty" doc:"days an assignment of it may last at most; 0: without end"`
+	HeldWithin  string       `json:"held_within,omitempty" doc:"the unit within which alone it may be held"`
 	Offered     bool         `json:"offered,omitempty" doc:"it can be asked for"`
 	Includes    []Ref        `json:"includes" doc:"directly included roles"`
 	IncludedBy  []Ref        `json:"included_by" doc:"roles that include it directly"`
-	HolderCount int          `json:"holder_count" doc:"assignments made of it directly"`
+	HolderCount int          `json:"holder_count" doc:"assignments made of it directly, of those the caller may read"`
 	Permissions []Permission `json:"permissions,omitempty" doc:"its own and those of what it includes"`
 	Holders     []Assignment `json:"holders,omitempty" doc:"assignments of it and of roles that include it"`
 }
@@ -443,6 +445,19 @@ type Token struct {
 // TokenList is the caller's tokens.
 type TokenList struct {
 	Tokens []Token `json:"tokens"`
+}
+
+// SignInLink is a one-time link by which a user sets their own password.
+type SignInLink struct {
+	User      Ref       `json:"user"`
+	Path      string    `json:"path" doc:"to open in a browser, after the address of the service; shown now and never again"`
+	ExpiresAt time.Time `json:"expires_at"`
+}
+
+// UseLinkRequest sets one's own password by a one-time link.
+type UseLinkRequest struct {
+	Link     string `json:"link" maxLength:"200" doc:"what stands after # in it"`
+	Password string `json:"password"`
 }
 
 // PasswordRequest changes a password.

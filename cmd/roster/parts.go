@@ -3,7 +3,10 @@ package main
 import (
 	"encoding/json"
 	"fmt"
+	"strconv"
+	"time"
 
+	"ableroster/client"
 	"ableroster/wire"
 )
 
@@ -149,5 +152,50 @@ func refusalsList(c *call) error {
 	if len(rows) == 0 {
 		c.say("Nothing was refused in the last 90 days.")
 	}
+	return nil
+}
+
+// securityLogList lists who signed in, tried to, or was given the means.
+func securityLogList(c *call) error {
+	user := c.flags.String("user", "", "only what this user did, or what is about them")
+	limit := c.flags.Int("limit", 50, "how many lines")
+	if err := c.parse(); err != nil {
+		return err
+	}
+	l, err := c.client.SecurityLog(c.ctx, client.Query{"user": *user, "limit": strconv.Itoa(*limit)})
+	if err != nil {
+		return err
+	}
+	name := func(r *wire.Ref) string {
+		if r == nil {
+			return ""
+		}
+		return r.Label
+	}
+	var rows [][]string
+	for _, e := range l.Events {
+		rows = append(rows, []string{e.At.In(c.zone).Format("2 Jan 2006 15:04:05"), e.Event, name(e.By), name(e.User), e.Address})
+	}
+	c.table(l, []string{"when", "what", "by", "about", "from"}, rows)
+	if l.Next != "" {
+		c.say("There is more: ask for more with -limit.")
+	}
+	return nil
+}
+
+// usersSignInLink makes a link by which a user sets their own password.
+func usersSignInLink(c *call) error {
+	if err := c.parse("USER"); err != nil {
+		return err
+	}
+	l, err := c.client.MakeSignInLink(c.ctx, c.flags.Arg(0))
+	if err != nil {
+		return err
+	}
+	address := c.client.Base + l.Path
+	c.answer(l, func() {
+		c.say("Give %s this link. It sets their password, once, until %s, and is not shown again:", l.User.Label, l.ExpiresAt.In(c.zone).Format("2 January 2006 15:04"))
+		c.say("  %s", address)
+	}, []string{"user", "link", "expires_at"}, []string{l.User.Key, address, l.ExpiresAt.Format(time.RFC3339)})
 	return nil
 }

@@ -34,7 +34,7 @@ func recoverAdministration(ctx context.Context, args []string, out, errOut io.Wr
 			return err
 		}
 		password = strings.TrimRight(line, "\r\n")
-		if err := signin.CheckPassword(password); err != nil {
+		if err := signin.CheckPassword(password, *user); err != nil {
 			return fmt.Errorf("the password %w; nothing was changed", err)
 		}
 	}
@@ -48,7 +48,7 @@ func recoverAdministration(ctx context.Context, args []string, out, errOut io.Wr
 		return err
 	}
 	if password != "" {
-		if err := o.door.SetPassword(ctx, id, password, "this host"); err != nil {
+		if err := o.door.SetPasswordOnHost(ctx, id, password); err != nil {
 			return err
 		}
 	}
@@ -58,7 +58,7 @@ func recoverAdministration(ctx context.Context, args []string, out, errOut io.Wr
 		fmt.Fprintf(out, "%s is an active administrator again: revision %d, recorded as recovery on the host.\n", *user, done.Revision)
 	}
 	if password != "" {
-		fmt.Fprintln(out, "The new password holds, and earlier sessions are ended.")
+		fmt.Fprintln(out, "The new password holds, and earlier sessions and tokens are ended.")
 	}
 	return nil
 }

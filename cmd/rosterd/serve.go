@@ -8,8 +8,10 @@ import (
 	"io"
 	"log/slog"
 	"net"
+	"net/netip"
 	"net/url"
 	"os"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -32,6 +34,7 @@ type serveConfig struct {
 	publicURL string
 	stopWait  time.Duration
 	maxAge    time.Duration
+	proxies   string
 	bad       error // in the environment
 }
 
@@ -40,6 +43,7 @@ func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
 	s := &serveConfig{config: c}
 	fs.StringVar(&s.listen, "listen", or(os.Getenv("ROSTER_LISTEN"), "127.0.0.1:7420"), "address to serve on (ROSTER_LISTEN)")
 	fs.StringVar(&s.publicURL, "public-url", os.Getenv("ROSTER_PUBLIC_URL"), "address under which people reach it, when not the one it listens on; https makes cookies Secure (ROSTER_PUBLIC_URL)")
+	fs.StringVar(&s.proxies, "trusted-proxies", os.Getenv("ROSTER_TRUSTED_PROXIES"), "addresses or networks of proxies whose X-Forwarded-For is believed, with commas between them; none by default (ROSTER_TRUSTED_PROXIES)")
 	fs.DurationVar(&s.stopWait, "stop-wait", 20*time.Second, "how long to wait, when stopping, for what was begun")
 	fs.DurationVar(&s.maxAge, "max-age", 0, "while the database is away, refuse decisions once the snapshot is older than this, such as 5m; 0: go on (ROSTER_MAX_AGE)")
 	if env := os.Getenv("ROSTER_MAX_AGE"); env != "" {
@@ -107,6 +111,10 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if c.bad != nil {
 		return c.bad
 	}
+	proxies, err := networks(c.proxies)
+	if err != nil {
+		return err
+	}
 	log, err := c.logger(errOut)
 	if err != nil {
 		return err
@@ -118,7 +126,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 		return err
 	}
 	defer o.close()
-	server, err := api.New(o.desk, o.door, log, console.Files(), api.Options{Secure: strings.HasPrefix(c.publicURL, "https://"), MaxAge: c.maxAge})
+	server, err := api.New(o.desk, o.door, log, console.Files(), api.Options{Secure: strings.HasPrefix(c.publicURL, "https://"), MaxAge: c.maxAge, Proxies: proxies})
 	if err != nil {
 		return err
 	}
@@ -140,11 +148,8 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	go func() {
 		failed <- server.App.Listener(listener, fiber.ListenConfig{DisableStartupMessage: true})
 	}()
-	go func() {
-		for tick := time.NewTicker(5 * time.Second); ctx.Err() == nil; <-tick.C {
-			o.desk.Warm()
-		}
-	}()
+	go every(ctx, log, 5*time.Second, func(context.Context) error { o.desk.Warm(); return nil })
+	go every(ctx, log, time.Hour, o.door.Tidy)
 	select {
 	case err := <-failed:
 		return err
@@ -157,6 +162,52 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 		log.Warn("some calls were cut off", "error", err)
 	}
 	return nil
+}
+
+// every does something now and then, until the context ends; that it failed, or
+// panicked, ends nothing.
+func every(ctx context.Context, log *slog.Logger, pause time.Duration, do func(context.Context) error) {
+	once := func() {
+		defer func() {
+			if p := recover(); p != nil {
+				log.Error("panic", "panic", p, "stack", string(debug.Stack()))
+			}
+		}()
+		if err := do(ctx); err != nil && ctx.Err() == nil {
+			log.Warn("housekeeping failed", "error", err)
+		}
+	}
+	tick := time.NewTicker(pause)
+	defer tick.Stop()
+	for {
+		once()
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+// networks reads addresses and networks with commas between them.
+func networks(text string) ([]netip.Prefix, error) {
+	var out []netip.Prefix
+	for part := range strings.SplitSeq(text, ",") {
+		part = strings.TrimSpace(part)
+		if part == "" {
+			continue
+		}
+		p, err := netip.ParsePrefix(part)
+		if err != nil {
+			a, bad := netip.ParseAddr(part)
+			if bad != nil {
+				return nil, fmt.Errorf("-trusted-proxies: %q is neither an address nor a network such as 10.0.0.0/8", part)
+			}
+			p = netip.PrefixFrom(a, a.BitLen())
+		}
+		out = append(out, p)
+	}
+	return out, nil
 }
 
 // openAPI prints the document; it needs no database.

@@ -1,6 +1,7 @@
 import { createRootRoute, createRoute, createRouter, lazyRouteComponent, retainSearchParams } from '@tanstack/react-router'
 import { Home, Lost, Shell } from './shell/Shell'
 import { SetUp } from './pages/SetUp'
+import { UseLink } from './pages/UseLink'
 
 /** The day looked at is in every address; without one it is today. */
 export type DaySearch = { day?: string }
@@ -15,6 +16,7 @@ const root = createRootRoute({
 const text = (v: unknown) => (typeof v === 'string' && v !== '' ? v : undefined)
 
 const setUp = createRoute({ getParentRoute: () => root, path: '/set-up', component: SetUp })
+const useLink = createRoute({ getParentRoute: () => root, path: '/sign-in-link', component: UseLink })
 const shell = createRoute({ getParentRoute: () => root, id: 'shell', component: Shell })
 const home = createRoute({ getParentRoute: () => shell, path: '/', component: Home })
 
@@ -215,11 +217,17 @@ const ledger = createRoute({
   path: '/ledger',
   component: lazyRouteComponent(() => import('./pages/Ledger'), 'LedgerPage'),
 })
+const securityLog = createRoute({
+  getParentRoute: () => shell,
+  path: '/security-log',
+  component: lazyRouteComponent(() => import('./pages/SecurityLog'), 'SecurityLogPage'),
+})
 
 export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
-    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, today, requests, request, ask, reviews, review, defaults, conflicts, attributes, mine, handOuts, importPeople, expectations, findings, viewAs, guardRails, ledger]),
+    useLink,
+    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, today, requests, request, ask, reviews, review, defaults, conflicts, attributes, mine, handOuts, importPeople, expectations, findings, viewAs, guardRails, ledger, securityLog]),
   ]),
   scrollRestoration: true,
 })

@@ -1,12 +1,17 @@
 package access
 
-import "slices"
+import (
+	"cmp"
+	"slices"
+)
 
 // Authority is what a caller may do in Able Roster itself at an instant, kept
 // apart by the assignment that gives it: a change needs "assign" on the role
-// and on the user through one and the same.
+// and on the user through one and the same, and what is passed on lies within one.
+// It may be read by several goroutines.
 type Authority struct {
 	Caller UserID
+	at     Instant
 	s      *Snapshot
 	parts  []part
 	all    map[string][]Part // over all parts, by action
@@ -14,28 +19,18 @@ type Authority struct {
 
 // part is what one assignment of the caller lets them do.
 type part struct {
-	may    map[string][]Part // by action
-	scopes []Scope           // the assignment's own, which bound what is passed on
+	given *Assignment
+	may   map[string][]Part // by action
 }
 
 // Authority compiles what a caller may do.
 func (s *Snapshot) Authority(caller UserID, at Instant) *Authority {
-	a := &Authority{Caller: caller, s: s, all: map[string][]Part{}}
-	actions := s.Application(AbleRoster).Actions
+	a := &Authority{Caller: caller, at: at, s: s, all: map[string][]Part{}}
 	s.assignmentsAt(caller, at, func(f *Assignment) {
-		p := part{map[string][]Part{}, f.Scopes}
-		for _, r := range s.roles.At(int(f.Role)).closure {
-			for _, id := range s.roles.At(int(r)).permissions {
-				perm := s.permissions.At(int(id)).fact
-				if perm.Application != AbleRoster || perm.Own {
-					continue
-				}
-				for _, act := range actions {
-					if perm.gives(act.Key) {
-						p.may[act.Key] = s.widenBy(p.may[act.Key], f, perm, act.Key)
-						a.all[act.Key] = s.widenBy(a.all[act.Key], f, perm, act.Key)
-					}
-				}
+		p := part{f, s.administers(f)}
+		for act, parts := range p.may {
+			for _, x := range parts {
+				a.all[act] = widen(a.all[act], x)
 			}
 		}
 		if len(p.may) > 0 {
@@ -43,6 +38,25 @@ func (s *Snapshot) Authority(caller UserID, at Instant) *Authority {
 		}
 	})
 	return a
+}
+
+// administers is what an assignment gives in Able Roster, by action.
+func (s *Snapshot) administers(f *Assignment) map[string][]Part {
+	out := map[string][]Part{}
+	for _, r := range s.roles.At(int(f.Role)).closure {
+		for _, id := range s.roles.At(int(r)).permissions {
+			perm := s.permissions.At(int(id)).fact
+			if perm.Application != AbleRoster || perm.Own {
+				continue
+			}
+			for _, act := range s.Application(AbleRoster).Actions {
+				if perm.gives(act.Key) {
+					out[act.Key] = s.widenBy(out[act.Key], f, perm, act.Key)
+				}
+			}
+		}
+	}
+	return out
 }
 
 // May says whether the caller may do an action on a path of able-roster.
@@ -64,23 +78,31 @@ func (a *Authority) ReadsAllUsers() bool {
 }
 
 // mayAssign says whether one and the same assignment of the caller lets them
-// assign on both paths, and give what is gained within its own scopes.
-func (a *Authority) mayAssign(d *Draft, g RoleGain, role, user string) bool {
-	for _, p := range a.parts {
-		if Reaches(p.may[ActAssign], role) && Reaches(p.may[ActAssign], user) && p.bounds(d, g) {
-			return true
-		}
+// assign on the role and the user of a gain, within its own scopes.
+func (a *Authority) mayAssign(s *Snapshot, g *RoleGain) bool {
+	role, user := s.RolePath(g.Role), cmp.Or(g.Within, "users")
+	if g.User != 0 {
+		user = s.UserPath(g.User)
 	}
-	return false
+	return slices.ContainsFunc(a.parts, func(p part) bool {
+		return Reaches(p.may[ActAssign], role) && reachesAll(p.may[ActAssign], user) && p.bounds(s, g) &&
+			(g.Also == 0 || reachesAll(p.may[ActAssign], Join("roles", s.Application(g.Also).Key)))
+	})
+}
+
+// reachesAll says whether one of the parts covers a path and all below it.
+func reachesAll(parts []Part, path string) bool {
+	want := Part{Pattern: path}
+	return slices.ContainsFunc(parts, func(p Part) bool { return p.contains(&want) })
 }
 
 // bounds says whether what is gained stays within the scopes the caller's
 // assignment has in the applications of the role. Scopes on able-roster alone
 // say which users and roles, and bound nothing else.
-func (p *part) bounds(d *Draft, g RoleGain) bool {
-	for _, r := range d.roles.At(int(g.Role)).rules {
+func (p *part) bounds(s *Snapshot, g *RoleGain) bool {
+	for _, r := range s.roles.At(int(g.Role)).rules {
 		var own []string
-		for _, x := range p.scopes {
+		for _, x := range p.given.Scopes {
 			if x.Application == r.app && r.app != AbleRoster {
 				own = append(own, x.Pattern)
 			}
@@ -97,23 +119,41 @@ func (p *part) bounds(d *Draft, g RoleGain) bool {
 	return true
 }
 
-// mayPassOn says whether the caller holds what a permission on able-roster
-// would give.
-func (a *Authority) mayPassOn(p *Permission) bool {
-	for _, act := range a.s.Application(AbleRoster).Actions {
-		if !p.gives(act.Key) {
-			continue
-		}
-		ok := false
-		want := Part{Pattern: p.Pattern}
-		for _, q := range a.all[act.Key] {
-			ok = ok || q.contains(&want)
-		}
-		if !ok {
-			return false
+// mayPassOn says whether all that a role gives in Able Roster, with what it includes,
+// lies within one assignment of the caller: what that lets them do, and when.
+func (a *Authority) mayPassOn(s *Snapshot, g *RoleGain) bool {
+	gives := s.administers(&Assignment{Role: g.Role, Scopes: g.Scopes})
+	return len(gives) == 0 || slices.ContainsFunc(a.parts, func(p part) bool {
+		return p.contains(gives) && a.lasts(&p, g)
+	})
+}
+
+// contains says whether a part lets do all that is given.
+func (p *part) contains(gives map[string][]Part) bool {
+	for act, parts := range gives {
+		for i := range parts {
+			if !slices.ContainsFunc(p.may[act], func(q Part) bool { return q.contains(&parts[i]) }) {
+				return false
+			}
 		}
 	}
 	return true
+}
+
+// lasts says whether a part of the caller's holds, whenever a gain does.
+func (a *Authority) lasts(p *part, g *RoleGain) bool {
+	if p.given.Schedule != nil && !p.given.Schedule.equal(g.Schedule) {
+		return false
+	}
+	mine := Always().within(p.given.Window)
+	if group := p.given.Assignee.Group; group != 0 {
+		mine = a.s.groupIntervals(a.Caller)[group].within(p.given.Window)
+	}
+	when := g.When
+	if when == nil {
+		when = Always().From(a.at)
+	}
+	return len(when.minus(mine)) == 0
 }
 
 // Need is a right an operation asks of its author on able-roster.
@@ -131,46 +171,33 @@ type Refusal struct {
 	PassedOn bool      // the gain carries rights in Able Roster the author lacks
 }
 
-// Judge says what the caller lacks to make a draft, by its operations and by
-// its effect. None means they may.
-func (a *Authority) Judge(d *Draft, touched []UserID, from Instant) []Refusal {
+// Judge says what the caller lacks to make a draft from an instant on, by its
+// operations and by its effect. None means they may.
+func (a *Authority) Judge(d *Draft, from Instant) []Refusal {
+	return append(a.Lacks(d), a.LacksFor(d, d.RoleGains(from))...)
+}
+
+// LacksFor is what the caller lacks for the effect of a draft, which is its gains.
+func (a *Authority) LacksFor(d *Draft, gains []RoleGain) []Refusal {
+	var out []Refusal
+	for _, g := range gains {
+		switch {
+		case !a.mayAssign(&d.Snapshot, &g):
+			out = append(out, Refusal{Gain: &g})
+		case !a.mayPassOn(&d.Snapshot, &g):
+			out = append(out, Refusal{Gain: &g, PassedOn: true})
+		}
+	}
+	return out
+}
+
+// Lacks are the rights the operations of a draft need and the caller has not.
+func (a *Authority) Lacks(d *Draft) []Refusal {
 	var out []Refusal
 	for i, n := range d.Needs {
 		if !a.May(n.Action, n.Path) {
 			out = append(out, Refusal{Need: &d.Needs[i]})
 		}
 	}
-	for _, g := range d.RoleGains(touched, from) {
-		user := "users" // a role for everybody needs the right on everybody
-		if g.Within != "" {
-			user = g.Within
-		}
-		if g.User != 0 {
-			user = d.UserPath(g.User)
-		}
-		if !a.mayAssign(d, g, d.RolePath(g.Role), user) {
-			out = append(out, Refusal{Gain: &g})
-			continue
-		}
-		for _, p := range d.roles.At(int(g.Role)).permissions {
-			perm := d.permissions.At(int(p)).fact
-			if perm.Application == AbleRoster && !a.mayPassOn(perm) {
-				out = append(out, Refusal{Gain: &g, PassedOn: true})
-				break
-			}
-		}
-	}
 	return out
-}
-
-// HoldsAllOf says whether the caller holds all rights in Able Roster that a
-// user holds: whoever sets another's password could act as them.
-func (a *Authority) HoldsAllOf(id UserID, at Instant) bool {
-	all := true
-	a.s.reachable(id, at, func(_ *Assignment, p *Permission) {
-		if p.Application == AbleRoster {
-			all = all && a.mayPassOn(p)
-		}
-	})
-	return all
 }

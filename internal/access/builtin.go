@@ -59,7 +59,7 @@ func (s *Snapshot) GroupPath(id GroupID) string {
 	if g == nil {
 		return "groups"
 	}
-	return Join("groups", g.Unit, "@", g.Key)
+	return groupPath(g.Unit, g.Key)
 }
 
 // ApplicationPath is where an application lies in the tree of able-roster.
@@ -70,12 +70,18 @@ func (s *Snapshot) ApplicationPath(id ApplicationID) string {
 // RolePath is where a role lies in the tree of able-roster.
 func (s *Snapshot) RolePath(id RoleID) string {
 	r := s.Role(id)
-	app := "-"
-	if r.Application != 0 {
-		app = s.Application(r.Application).Key
-	}
-	return Join("roles", app, r.Key)
+	return rolePath(s.Application(r.Application), r.Key)
 }
+
+// rolePath is that of a role of an application; nil for one of the organisation.
+func rolePath(app *Application, key string) string {
+	if app == nil {
+		return Join("roles", "-", key)
+	}
+	return Join("roles", app.Key, key)
+}
+
+func groupPath(unit, key string) string { return Join("groups", unit, "@", key) }
 
 // OwnerOf is who answers for a role: its owner, else its application's; 0 for
 // nobody.

@@ -132,7 +132,7 @@ func TestAuthorityOverDefaults(t *testing.T) {
 		if len(d.Faults) > 0 {
 			t.Fatal(x.what, d.Faults)
 		}
-		if lacks := s.Authority(x.who, 2).Judge(d, d.Preview(2).Touched, 2); (len(lacks) == 0) != x.may {
+		if lacks := s.Authority(x.who, 2).Judge(d, 2); (len(lacks) == 0) != x.may {
 			t.Errorf("%s: lacks %+v", x.what, lacks)
 		}
 	}

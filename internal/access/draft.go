@@ -28,6 +28,15 @@ type Draft struct {
 	// Author is who makes the change; 0 is the host itself.
 	Author UserID
 
+	// May says whether the author has a right on able-roster; nil for all. An
+	// operation whose author lacks a right it needs is not applied: the need is
+	// filed, and nothing else about it is told.
+	May func(action, path string) bool
+
+	// Replays says that the operations were committed before. Rules that are newer
+	// than they are judge no operation then.
+	Replays bool
+
 	Faults []Fault
 	Needs  []Need
 	needed map[needKey]bool // once there are many

@@ -97,6 +97,7 @@ type Group struct {
 	Unit        string
 	Owner       UserID // who answers for it, or 0
 	Filter      string // over users' facts: whom it chooses beside its listed members; or nothing
+	HeldWithin  string // the unit within which alone somebody may be in it; blank: anywhere
 }
 
 // Member is what a membership puts into a group: a user or a group.
@@ -193,6 +194,8 @@ type Role struct {
 	Retired     bool
 	Risk        Risk // how much harm whoever holds it could do, or nothing said
 	Longest     int  // days an assignment of it may last at most; 0: without end
+
+	HeldWithin string // the unit within which alone it may be held; blank: anywhere
 }
 
 // Risk is how much harm a role could do in wrong hands.

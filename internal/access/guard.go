@@ -281,7 +281,7 @@ func (s *Snapshot) administered(at Instant) bool {
 func (s *Snapshot) eachAdministrator(at Instant, yield func(UserID) bool) {
 	s.eachGiven(func(p *Permission) bool {
 		return p.Application == AbleRoster && p.Pattern == Root && p.gives(ActAssign)
-	}, func(id UserID) bool { return !s.administers(id, at) || yield(id) })
+	}, func(id UserID) bool { return !s.isAdministrator(id, at) || yield(id) })
 }
 
 // EachActor calls yield once for each user some role may let change something in
@@ -319,7 +319,7 @@ func (s *Snapshot) eachGiven(want func(*Permission) bool, yield func(UserID) boo
 	}
 }
 
-func (s *Snapshot) administers(id UserID, at Instant) bool {
+func (s *Snapshot) isAdministrator(id UserID, at Instant) bool {
 	u := s.User(id)
 	if u.UserKind != Person || u.End != 0 || !s.Effective(id, at) {
 		return false

@@ -22,6 +22,9 @@ type SetOrganisation struct {
 func (*SetOrganisation) Verb() string { return "set_organisation" }
 
 func (o *SetOrganisation) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "update the settings") {
+		return
+	}
 	if m := checkLabel(o.Name, 200); m != "" || o.Name == "" {
 		d.fault("name", "must be a text of at most 200 bytes")
 	}
@@ -29,7 +32,6 @@ func (o *SetOrganisation) ApplyTo(d *Draft) {
 		d.fault("time_zone", "“%s” is not a time zone such as Europe/Lisbon", o.TimeZone)
 		return
 	}
-	d.need(ActUpdate, "settings", "update the settings")
 	f := Organisation{o.Name, o.TimeZone, d.organisation.SignIn}
 	if d.organisation == f {
 		d.note(AlreadySo, 0)
@@ -68,6 +70,9 @@ func (o *AddApplication) ApplyTo(d *Draft) {
 	before := len(d.Faults)
 	if m := checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
+	} else if !d.need(ActCreate, Join("applications", o.Key), "add applications") {
+		d.fail(FactApplication, o.Key)
+		return
 	} else if _, taken := d.FindApplication(o.Key); taken {
 		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
 	}
@@ -94,7 +99,6 @@ func (o *AddApplication) ApplyTo(d *Draft) {
 	r := &Resource{ID: ResourceID(d.allocate(FactResource)), Application: a.ID, Path: Root, NodeKind: "application", Label: o.Label, Open: o.Open}
 	o.Resource = ResourceRef(r.ID.String())
 	d.put(r)
-	d.need(ActCreate, d.ApplicationPath(a.ID), "add applications")
 }
 
 func (d *Draft) checkActions(actions []Action) {
@@ -144,6 +148,9 @@ func (o *UpdateApplication) ApplyTo(d *Draft) {
 		d.fault("application", "able-roster is built in")
 		return
 	}
+	if !d.need(ActUpdate, d.ApplicationPath(id), "update the application %s", d.Application(id).Key) {
+		return
+	}
 	old := d.Application(id)
 	a := *old
 	set(&a.Label, o.Label)
@@ -171,7 +178,6 @@ func (o *UpdateApplication) ApplyTo(d *Draft) {
 		d.checkActions(o.Actions)
 		a.Actions = o.Actions
 	}
-	d.need(ActUpdate, d.ApplicationPath(id), "update the application %s", a.Key)
 	if a.Label == old.Label && a.Description == old.Description && a.State == old.State && a.Trial == old.Trial && a.Owner == old.Owner && a.Direct == old.Direct && slices.Equal(a.Actions, old.Actions) {
 		d.note(AlreadySo, d.applications.At(int(id)).touched)
 		return

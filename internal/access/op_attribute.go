@@ -45,6 +45,9 @@ var builtInAttributes = []string{"id", "user", "user_name", "display_name", "ema
 
 // ApplyTo implements Operation.
 func (o *DeclareAttribute) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "declare attributes of users") {
+		return
+	}
 	before := len(d.Faults)
 	switch {
 	case !attributeKeyShape.MatchString(o.Key) || len(o.Key) > 64:
@@ -65,7 +68,6 @@ func (o *DeclareAttribute) ApplyTo(d *Draft) {
 		d.fail(FactAttribute, o.Key)
 		return
 	}
-	d.need(ActUpdate, "settings", "declare attributes of users")
 	o.Attribute = AttributeRef(f.ID.String())
 	d.Keep(f)
 	d.fillAgain(f)
@@ -192,6 +194,9 @@ func (*UpdateAttribute) Verb() string { return "update_attribute" }
 
 // ApplyTo implements Operation.
 func (o *UpdateAttribute) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "declare attributes of users") {
+		return
+	}
 	old := d.attribute(&o.Attribute)
 	if old == nil {
 		return
@@ -216,7 +221,6 @@ func (o *UpdateAttribute) ApplyTo(d *Draft) {
 	if len(d.Faults) > before {
 		return
 	}
-	d.need(ActUpdate, "settings", "declare attributes of users")
 	if reflect.DeepEqual(f, *old) {
 		d.note(AlreadySo, old.Opened)
 		return
@@ -264,11 +268,13 @@ func (*RetireAttribute) Verb() string { return "retire_attribute" }
 
 // ApplyTo implements Operation.
 func (o *RetireAttribute) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "declare attributes of users") {
+		return
+	}
 	old := d.attribute(&o.Attribute)
 	if old == nil {
 		return
 	}
-	d.need(ActUpdate, "settings", "declare attributes of users")
 	for _, name := range d.rulesNaming(old.Key) {
 		d.fault("attribute", "%s is named by %s: alter that first", old.Key, name)
 	}

@@ -25,6 +25,9 @@ func (o *AddConflict) Settled() string { return named(o.Conflict, "conflict") }
 
 // ApplyTo implements Operation.
 func (o *AddConflict) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "write conflicts") {
+		return
+	}
 	before := len(d.Faults)
 	if m := checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
@@ -38,7 +41,6 @@ func (o *AddConflict) ApplyTo(d *Draft) {
 		d.fail(FactConflict, o.Key)
 		return
 	}
-	d.need(ActUpdate, "settings", "write conflicts")
 	f := &Conflict{ID: ConflictID(d.allocate(FactConflict)), Key: o.Key, Label: o.Label, Description: o.Description, Roles: roles, Prevent: o.Prevent}
 	o.Conflict = ConflictRef(f.ID.String())
 	d.Keep(f)
@@ -96,6 +98,9 @@ func (*UpdateConflict) Verb() string { return "update_conflict" }
 
 // ApplyTo implements Operation.
 func (o *UpdateConflict) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "write conflicts") {
+		return
+	}
 	old := d.conflict(&o.Conflict)
 	if old == nil {
 		return
@@ -113,7 +118,6 @@ func (o *UpdateConflict) ApplyTo(d *Draft) {
 	if len(d.Faults) > before {
 		return
 	}
-	d.need(ActUpdate, "settings", "write conflicts")
 	if f.Label == old.Label && f.Description == old.Description && f.Prevent == old.Prevent && slices.Equal(f.Roles, old.Roles) {
 		d.note(AlreadySo, old.Opened)
 		return
@@ -153,11 +157,13 @@ func (*EndConflict) Verb() string { return "end_conflict" }
 
 // ApplyTo implements Operation.
 func (o *EndConflict) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "write conflicts") {
+		return
+	}
 	old := d.conflict(&o.Conflict)
 	if old == nil {
 		return
 	}
-	d.need(ActUpdate, "settings", "write conflicts")
 	f := *old
 	f.Ended = true
 	d.Keep(&f)

@@ -27,6 +27,9 @@ func (o *AddDefault) Settled() string { return named(o.Default, "default") }
 
 // ApplyTo implements Operation.
 func (o *AddDefault) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "write default rules") {
+		return
+	}
 	before := len(d.Faults)
 	if m := checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
@@ -50,7 +53,6 @@ func (o *AddDefault) ApplyTo(d *Draft) {
 		d.fail(FactDefault, o.Key)
 		return
 	}
-	d.need(ActUpdate, "settings", "write default rules")
 	f.ID = DefaultID(d.allocate(FactDefault))
 	o.Default = DefaultRef(f.ID.String())
 	d.Keep(f)
@@ -92,7 +94,11 @@ func (d *Draft) checkDefault(f *Default) {
 			d.fault("roles", "%s is held for %s at most, and a default rule gives without end", d.RoleKey(r), Count(n, "day"))
 		}
 	}
+	for _, r := range f.Roles {
+		d.defaultInside("roles", f, d.RoleKey(r), d.Role(r).HeldWithin)
+	}
 	for _, g := range f.Groups {
+		d.defaultInside("groups", f, d.Group(g).Key, d.Group(g).HeldWithin)
 		if g == PublicGroup || g == AllUsersGroup {
 			d.fault("groups", "the group %s is built in and has no listed members", d.Group(g).Key)
 		}
@@ -146,6 +152,9 @@ func (*UpdateDefault) Verb() string { return "update_default" }
 
 // ApplyTo implements Operation.
 func (o *UpdateDefault) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "write default rules") {
+		return
+	}
 	old := d.defaultRule(&o.Default)
 	if old == nil {
 		return
@@ -168,7 +177,6 @@ func (o *UpdateDefault) ApplyTo(d *Draft) {
 	if len(d.Faults) > before {
 		return
 	}
-	d.need(ActUpdate, "settings", "write default rules")
 	if f.Label == old.Label && f.Description == old.Description && f.Everybody == old.Everybody && f.Filter == old.Filter &&
 		slices.Equal(f.Roles, old.Roles) && slices.Equal(f.Groups, old.Groups) {
 		d.note(AlreadySo, old.Opened)
@@ -209,11 +217,13 @@ func (*EndDefault) Verb() string { return "end_default" }
 
 // ApplyTo implements Operation.
 func (o *EndDefault) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "write default rules") {
+		return
+	}
 	old := d.defaultRule(&o.Default)
 	if old == nil {
 		return
 	}
-	d.need(ActUpdate, "settings", "write default rules")
 	f := *old
 	f.Ended = true
 	d.Keep(&f)

@@ -19,11 +19,13 @@ func (o *EraseUser) ApplyTo(d *Draft) {
 		return
 	}
 	u := *d.User(id)
+	if !d.need(ActUpdate, d.UserPath(id), "update the user %s", u.UserName) {
+		return
+	}
 	if u.Status != Departed {
 		d.fault("user", "%s has not departed: only who is gone is erased", u.UserName)
 		return
 	}
-	d.need(ActUpdate, d.UserPath(id), "update the user %s", u.UserName)
 	if u.Erased {
 		d.note(AlreadySo, d.users.At(int(id)).touched)
 		return

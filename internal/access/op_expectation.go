@@ -33,6 +33,9 @@ func (o *SetExpectation) Settled() string { return named(o.Expectation, "expecta
 
 // ApplyTo implements Operation.
 func (o *SetExpectation) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "write expectations") {
+		return
+	}
 	var old *Expectation
 	if id, there := d.FindExpectation(o.Key); there && d.visible(FactExpectation, uint32(id)) {
 		old = d.Expectation(id)
@@ -69,7 +72,6 @@ func (o *SetExpectation) ApplyTo(d *Draft) {
 		return
 	}
 	f.Label = o.Label
-	d.need(ActUpdate, "settings", "write expectations")
 	if old != nil {
 		d.read(FactExpectation, old.Row())
 		f.ID = old.ID
@@ -147,13 +149,15 @@ func (*EndExpectation) Verb() string { return "end_expectation" }
 
 // ApplyTo implements Operation.
 func (o *EndExpectation) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "write expectations") {
+		return
+	}
 	id, ok := d.FindExpectation(string(o.Expectation))
 	if !ok || !d.visible(FactExpectation, uint32(id)) {
 		d.missing(FactExpectation, "expectation", string(o.Expectation))
 		return
 	}
 	d.read(FactExpectation, uint32(id))
-	d.need(ActUpdate, "settings", "write expectations")
 	f := *d.Expectation(id)
 	o.Expectation = ExpectationRef(id.String())
 	if f.Ended {

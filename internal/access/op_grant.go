@@ -37,7 +37,7 @@ func (o *Grant) ApplyTo(d *Draft) {
 	role, ok1 := d.role("role", &o.Role)
 	to, ok2 := d.member(&o.User, "group", &o.Group)
 	scopes, ok4 := d.scopes(o.Scopes)
-	if ok3 := d.window(o.Window); !ok1 || !ok2 || !ok3 || !ok4 {
+	if ok3 := d.window(o.Window); !ok1 || !ok2 || !ok3 || !ok4 || !d.needAssign(role, to) {
 		return
 	}
 	if o.Origin == "" {
@@ -51,10 +51,9 @@ func (o *Grant) ApplyTo(d *Draft) {
 		d.fault("user", "%s has departed", d.User(to.User).UserName)
 		return
 	}
-	if !d.lasts(role, o.Window) || !d.direct(role, to) {
+	if !d.lasts(role, o.Window) || !d.direct(role, to) || !d.mayHold("role", d.RoleKey(role), d.Role(role).HeldWithin, to) {
 		return
 	}
-	d.needAssign(role, to)
 	terms := terms{scopes, o.Schedule}.String()
 	for _, g := range d.givenTo(to) {
 		if g.role() != role {
@@ -103,14 +102,13 @@ func (d *Draft) scopes(refs []ScopeRef) ([]Scope, bool) {
 
 // needAssign asks for the rights to give or take a role: assign on the role,
 // and assign on the user or update on the group. What members of the group
-// come to hold is judged by the effect.
-func (d *Draft) needAssign(role RoleID, to Assignee) {
-	d.need(ActAssign, d.RolePath(role), "assign the role %s", d.RoleKey(role))
+// come to hold is judged by the effect. It says whether the author has them.
+func (d *Draft) needAssign(role RoleID, to Assignee) bool {
+	may := d.need(ActAssign, d.RolePath(role), "assign the role %s", d.RoleKey(role))
 	if to.User != 0 {
-		d.need(ActAssign, d.UserPath(to.User), "assign roles to %s", d.User(to.User).UserName)
-	} else {
-		d.need(ActUpdate, d.GroupPath(to.Group), "update the group %s", d.Group(to.Group).Key)
+		return d.need(ActAssign, d.UserPath(to.User), "assign roles to %s", d.User(to.User).UserName) && may
 	}
+	return d.need(ActUpdate, d.GroupPath(to.Group), "update the group %s", d.Group(to.Group).Key) && may
 }
 
 // Sentence implements Operation.
@@ -159,8 +157,9 @@ func (o *Revoke) ApplyTo(d *Draft) {
 	} else {
 		d.read(FactGroup, uint32(f.Assignee.Group))
 	}
-	d.needAssign(f.Role, f.Assignee)
-	d.end(f)
+	if d.needAssign(f.Role, f.Assignee) {
+		d.end(f)
+	}
 }
 
 func (o *Revoke) find(d *Draft) *Assignment {

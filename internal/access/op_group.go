@@ -14,6 +14,7 @@ type AddGroup struct {
 	Description string `json:"description,omitempty"`
 	Unit        string `json:"unit,omitempty" doc:"the part of the organisation that owns it"`
 	Filter      string `json:"filter,omitempty" doc:"a filter (RFC 7644, section 3.4.2.2) over users' facts: whom it chooses beside its listed members"`
+	HeldWithin  string `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it; blank: anywhere, or the unit a filter insists on. Whoever moves out of it is in it no longer"`
 
 	Group GroupRef `json:"group,omitempty" doc:"set by the service"`
 }
@@ -32,24 +33,31 @@ func named[T ~string](v T, field string) string {
 
 func (o *AddGroup) ApplyTo(d *Draft) {
 	before := len(d.Faults)
+	unit := d.unit("unit", o.Unit)
 	if m := checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
+	} else if unit && !d.need(ActCreate, groupPath(o.Unit, o.Key), "add groups%s", inUnit(o.Unit)) {
+		d.fail(FactGroup, o.Key)
+		return
 	} else if _, taken := d.FindGroup(o.Key); taken {
 		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
 	}
 	d.checkTexts(&o.Label, o.Key, o.Description)
-	if o.Unit != "" && (o.Unit == Root || CheckPath(o.Unit) != nil) {
-		d.fault("unit", "is not a path such as marine/pilotage")
-	}
 	d.checkRule(o.Filter)
+	d.unit("held_within", o.HeldWithin)
+	if o.HeldWithin == "" && !d.Replays {
+		o.HeldWithin = ruleUnit(o.Filter)
+	}
+	if o.Filter != "" && !heldInside(ruleUnit(o.Filter), o.HeldWithin) {
+		d.fault("filter", "must insist on within eq \"%s\", where alone the group may be held", o.HeldWithin)
+	}
 	if len(d.Faults) > before {
 		d.fail(FactGroup, o.Key)
 		return
 	}
-	g := &Group{ID: GroupID(d.allocate(FactGroup)), Key: o.Key, Label: o.Label, Description: o.Description, Unit: o.Unit, Filter: o.Filter}
+	g := &Group{ID: GroupID(d.allocate(FactGroup)), Key: o.Key, Label: o.Label, Description: o.Description, Unit: o.Unit, Filter: o.Filter, HeldWithin: o.HeldWithin}
 	o.Group = GroupRef(g.ID.String())
 	d.put(g)
-	d.need(ActCreate, d.GroupPath(g.ID), "add groups%s", inUnit(g.Unit))
 }
 
 // checkTexts files the faults of a label, which is the key when not given,
@@ -92,6 +100,7 @@ type UpdateGroup struct {
 	Unit        *string  `json:"unit,omitempty"`
 	Owner       *UserRef `json:"owner,omitempty" doc:"who answers for it; blank for nobody"`
 	Filter      *string  `json:"filter,omitempty" doc:"a filter over users' facts; blank for none"`
+	HeldWithin  *string  `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it; blank: anywhere. Whoever moves out of it is in it no longer"`
 }
 
 // Verb implements Operation.
@@ -106,25 +115,26 @@ func (o *UpdateGroup) ApplyTo(d *Draft) {
 		d.fault("group", "the group %s is built in", d.Group(id).Key)
 		return
 	}
-	before := len(d.Faults)
 	old := d.Group(id)
+	if !d.need(ActUpdate, d.GroupPath(id), "update the group %s", old.Key) {
+		return
+	}
+	before := len(d.Faults)
 	g := *old
 	set(&g.Label, o.Label)
 	set(&g.Description, o.Description)
 	set(&g.Unit, o.Unit)
 	set(&g.Filter, o.Filter)
+	set(&g.HeldWithin, o.HeldWithin)
+	d.unit("held_within", g.HeldWithin)
 	d.owner(&g.Owner, o.Owner)
 	d.checkTexts(&g.Label, g.Key, g.Description)
-	if g.Unit != "" && (g.Unit == Root || CheckPath(g.Unit) != nil) {
-		d.fault("unit", "is not a path such as marine/pilotage")
-	}
-	d.checkRule(g.Filter)
-	if len(d.Faults) > before {
+	if d.unit("unit", g.Unit) && g.Unit != old.Unit && !d.need(ActUpdate, groupPath(g.Unit, g.Key), "move groups%s", inUnit(g.Unit)) {
 		return
 	}
-	d.need(ActUpdate, d.GroupPath(id), "update the group %s", g.Key)
-	if g.Unit != old.Unit {
-		d.need(ActUpdate, Join("groups", g.Unit, "@", g.Key), "move groups%s", inUnit(g.Unit))
+	d.checkRule(g.Filter)
+	if len(d.Faults) > before || (g.HeldWithin != old.HeldWithin || g.Filter != old.Filter) && !d.narrowGroup(&g) {
+		return
 	}
 	if g == *old {
 		d.note(AlreadySo, d.groups.At(int(id)).touched)
@@ -166,6 +176,9 @@ func (o *AddMember) ApplyTo(d *Draft) {
 	if ok3 := d.window(o.Window); !ok1 || !ok2 || !ok3 {
 		return
 	}
+	if !d.need(ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key) {
+		return
+	}
 	if g == PublicGroup || g == AllUsersGroup {
 		d.fault("group", "the group %s is built in and has no listed members", d.Group(g).Key)
 		return
@@ -174,13 +187,15 @@ func (o *AddMember) ApplyTo(d *Draft) {
 		d.fault("member_group", "the group %s is built in and is nobody's member", d.Group(m.Group).Key)
 		return
 	}
+	if !d.mayHold("user", "the group", d.Group(g).HeldWithin, m) {
+		return
+	}
 	if m.Group != 0 {
 		if loop := d.groupLoop(g, m.Group); loop != "" {
 			d.fault("member_group", "would make a circle of groups: %s", loop)
 			return
 		}
 	}
-	d.need(ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key)
 	if f := d.membershipOf(m, g); f != nil {
 		if f.Window == o.Window {
 			o.Membership = MembershipRef(f.ID.String())
@@ -287,7 +302,9 @@ func (o *RemoveMember) ApplyTo(d *Draft) {
 	if !ok1 || !ok2 {
 		return
 	}
-	d.need(ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key)
+	if !d.need(ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key) {
+		return
+	}
 	f := d.membershipOf(m, g)
 	if f == nil {
 		if rule := d.joinedBy(m, g); rule != nil {

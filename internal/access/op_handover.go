@@ -48,8 +48,10 @@ func (o *HandOver) ApplyTo(d *Draft) {
 		if given != nil && !slices.Contains(given, id) || given == nil && !d.visible(f.Kind(), f.Row()) {
 			return false
 		}
+		if !d.need(ActUpdate, path, "%s", "update "+what) {
+			return false
+		}
 		o.Things = append(o.Things, id)
-		d.need(ActUpdate, path, "%s", "update "+what)
 		return true
 	}
 	for a := range d.Applications() {

@@ -34,6 +34,9 @@ func (o *AddResource) ApplyTo(d *Draft) {
 	if !ok {
 		return
 	}
+	if !d.need(ActUpdate, d.ApplicationPath(app), "update the application %s", d.Application(app).Key) {
+		return
+	}
 	before := len(d.Faults)
 	if app == AbleRoster {
 		d.fault("application", "the tree of able-roster is built in")
@@ -50,7 +53,6 @@ func (o *AddResource) ApplyTo(d *Draft) {
 	if len(d.Faults) > before {
 		return
 	}
-	d.need(ActUpdate, d.ApplicationPath(app), "update the application %s", d.Application(app).Key)
 	r := &Resource{ID: ResourceID(d.allocate(FactResource)), Application: app, Path: o.Path, NodeKind: o.NodeKind,
 		Label: o.Label, Description: o.Description, Open: o.Open, Addresses: o.Addresses}
 	o.Resource = ResourceRef(r.ID.String())
@@ -110,6 +112,9 @@ func (o *UpdateResource) ApplyTo(d *Draft) {
 	if !ok {
 		return
 	}
+	if !d.need(ActUpdate, d.ApplicationPath(app), "update the application %s", d.Application(app).Key) {
+		return
+	}
 	if app == AbleRoster {
 		d.fault("application", "the tree of able-roster is built in")
 		return
@@ -133,7 +138,6 @@ func (o *UpdateResource) ApplyTo(d *Draft) {
 	if r.Path == Root && r.Retired {
 		d.fault("retired", "the root is never retired; retire the application")
 	}
-	d.need(ActUpdate, d.ApplicationPath(app), "update the application %s", d.Application(app).Key)
 	o.Resource = ResourceRef(r.ID.String())
 	if r.Label == old.Label && r.Description == old.Description && r.NodeKind == old.NodeKind && r.Open == old.Open &&
 		r.Retired == old.Retired && slices.Equal(r.Addresses, old.Addresses) {
@@ -174,6 +178,9 @@ func (o *AddFence) ApplyTo(d *Draft) {
 	if !ok {
 		return
 	}
+	if !d.need(ActUpdate, d.ApplicationPath(app), "update the application %s", d.Application(app).Key) {
+		return
+	}
 	before := len(d.Faults)
 	if app == AbleRoster {
 		d.fault("application", "able-roster has no fences")
@@ -199,7 +206,6 @@ func (o *AddFence) ApplyTo(d *Draft) {
 	if len(d.Faults) > before {
 		return
 	}
-	d.need(ActUpdate, d.ApplicationPath(app), "update the application %s", d.Application(app).Key)
 	for _, f := range d.Fences(app) {
 		if f.Pattern == o.Pattern && slices.Equal(f.Actions, o.Actions) {
 			o.Fence = FenceRef(f.ID.String())
@@ -248,7 +254,9 @@ func (o *RemoveFence) ApplyTo(d *Draft) {
 		return
 	}
 	d.read(FactApplication, uint32(f.Application))
-	d.need(ActUpdate, d.ApplicationPath(f.Application), "update the application %s", d.Application(f.Application).Key)
+	if !d.need(ActUpdate, d.ApplicationPath(f.Application), "update the application %s", d.Application(f.Application).Key) {
+		return
+	}
 	o.Application, o.Pattern = ApplicationRef(f.Application.String()), f.Pattern
 	d.end(f)
 }

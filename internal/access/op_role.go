@@ -22,6 +22,8 @@ type AddRole struct {
 	Risk        Risk           `json:"risk,omitempty" enum:"low,medium,high" doc:"how much harm it could do in wrong hands"`
 	Longest     int            `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment of it may last at most; 0: without end"`
 
+	HeldWithin string `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere. Whoever moves out of it holds it no longer"`
+
 	Role RoleRef `json:"role,omitempty" doc:"set by the service"`
 }
 
@@ -32,7 +34,7 @@ func (o *AddRole) Settled() string { return named(o.Role, "role") }
 
 func (o *AddRole) ApplyTo(d *Draft) {
 	before := len(d.Faults)
-	r := &Role{Key: o.Key, Risk: o.Risk, Longest: o.Longest}
+	r := &Role{Key: o.Key, Risk: o.Risk, Longest: o.Longest, HeldWithin: o.HeldWithin}
 	full := o.Key
 	if o.Application != "" {
 		if id, ok := d.application("application", &o.Application); ok {
@@ -42,6 +44,9 @@ func (o *AddRole) ApplyTo(d *Draft) {
 	}
 	if m := checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
+	} else if (o.Application == "" || r.Application != 0) && !d.need(ActCreate, rolePath(d.Application(r.Application), o.Key), "add the role %s", full) {
+		d.fail(FactRole, full)
+		return
 	} else if _, taken := d.FindRole(full); taken {
 		d.fault("key", "“%s” is taken: keys are never reused", full)
 	}
@@ -57,7 +62,6 @@ func (o *AddRole) ApplyTo(d *Draft) {
 	r.ID, r.Label, r.Description = RoleID(d.allocate(FactRole)), o.Label, o.Description
 	o.Role = RoleRef(r.ID.String())
 	d.put(r)
-	d.need(ActCreate, d.RolePath(r.ID), "add the role %s", full)
 }
 
 // Sentence implements Operation.
@@ -70,6 +74,7 @@ func (d *Draft) checkRole(r *Role) {
 	default:
 		d.fault("risk", "is low, medium or high")
 	}
+	d.unit("held_within", r.HeldWithin)
 	if r.Longest < 0 || r.Longest > 3650 {
 		d.fault("longest", "is 0 to 3650 days")
 	}
@@ -101,6 +106,7 @@ type UpdateRole struct {
 	Risk        *Risk    `json:"risk,omitempty" enum:",low,medium,high" doc:"how much harm it could do in wrong hands"`
 	Longest     *int     `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment made from now on may last at most; 0: without end"`
 	Retired     *bool    `json:"retired,omitempty" doc:"false brings a retired role back"`
+	HeldWithin  *string  `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere. Whoever moves out of it holds it no longer"`
 }
 
 // Verb implements Operation.
@@ -112,6 +118,9 @@ func (o *UpdateRole) ApplyTo(d *Draft) {
 	if !ok {
 		return
 	}
+	if !d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id)) {
+		return
+	}
 	before := len(d.Faults)
 	old := d.Role(id)
 	r := *old
@@ -120,13 +129,13 @@ func (o *UpdateRole) ApplyTo(d *Draft) {
 	set(&r.Risk, o.Risk)
 	set(&r.Longest, o.Longest)
 	set(&r.Retired, o.Retired)
+	set(&r.HeldWithin, o.HeldWithin)
 	d.owner(&r.Owner, o.Owner)
 	d.checkRole(&r)
 	d.checkTexts(&r.Label, r.Key, r.Description)
-	if len(d.Faults) > before {
+	if len(d.Faults) > before || r.HeldWithin != old.HeldWithin && !d.narrowRole(&r) {
 		return
 	}
-	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
 	if r == *old {
 		d.note(AlreadySo, d.roles.At(int(id)).touched)
 		return
@@ -159,6 +168,9 @@ func (o *UpdateRole) Sentence(s *Snapshot, n Names) string {
 	if o.Risk != nil && *o.Risk != RiskUnsaid {
 		what += ", " + string(*o.Risk) + " risk"
 	}
+	if o.HeldWithin != nil && *o.HeldWithin != "" {
+		what += ", held only within " + *o.HeldWithin
+	}
 	if o.Longest != nil && *o.Longest > 0 {
 		what += ", held for " + Count(*o.Longest, "day") + " at most"
 	}
@@ -178,7 +190,9 @@ func (o *RetireRole) ApplyTo(d *Draft) {
 	if !ok {
 		return
 	}
-	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
+	if !d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id)) {
+		return
+	}
 	r := *d.Role(id)
 	if r.Retired {
 		d.note(AlreadySo, d.roles.At(int(id)).touched)
@@ -217,15 +231,20 @@ func (o *IncludeRole) ApplyTo(d *Draft) {
 	if !ok1 || !ok2 {
 		return
 	}
+	if !d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id)) {
+		return
+	}
 	if a := d.Role(id).Application; a != 0 && d.Role(in).Application != a {
 		d.fault("includes", "a role of an application includes only roles of the same application")
+		return
+	}
+	if !d.mayInclude("includes", d.Role(id), d.Role(in)) {
 		return
 	}
 	if loop := d.roleLoop(id, in); loop != "" {
 		d.fault("includes", "would make a circle of roles: %s", loop)
 		return
 	}
-	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
 	if f := d.inclusionOf(id, in); f != nil {
 		d.note(AlreadySo, d.roles.At(int(id)).touched)
 		return
@@ -291,7 +310,9 @@ func (o *ExcludeRole) ApplyTo(d *Draft) {
 	if !ok1 || !ok2 {
 		return
 	}
-	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
+	if !d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id)) {
+		return
+	}
 	f := d.inclusionOf(id, in)
 	if f == nil {
 		d.fault("excludes", "%s does not include %s", d.RoleKey(id), d.RoleKey(in))
@@ -327,6 +348,9 @@ func (o *AddPermission) ApplyTo(d *Draft) {
 	if !ok {
 		return
 	}
+	if !d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id)) {
+		return
+	}
 	before := len(d.Faults)
 	app := d.Role(id).Application
 	switch {
@@ -360,7 +384,6 @@ func (o *AddPermission) ApplyTo(d *Draft) {
 	if len(d.Faults) > before {
 		return
 	}
-	d.need(ActUpdate, d.RolePath(id), "update the role %s", d.RoleKey(id))
 	for _, p := range d.roles.At(int(id)).permissions {
 		f := d.Permission(p)
 		if f.Application == app && f.Pattern == o.Pattern && f.Own == o.Own && slices.Equal(f.Actions, o.Actions) {
@@ -428,7 +451,9 @@ func (o *RemovePermission) ApplyTo(d *Draft) {
 		return
 	}
 	d.read(FactRole, uint32(f.Role))
-	d.need(ActUpdate, d.RolePath(f.Role), "update the role %s", d.RoleKey(f.Role))
+	if !d.need(ActUpdate, d.RolePath(f.Role), "update the role %s", d.RoleKey(f.Role)) {
+		return
+	}
 	o.Role, o.Actions, o.Pattern, o.Own = RoleRef(f.Role.String()), f.Actions, f.Pattern, f.Own
 	d.end(f)
 }

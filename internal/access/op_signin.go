@@ -13,6 +13,9 @@ func (*SetSignIn) Verb() string { return "set_sign_in" }
 
 // ApplyTo implements Operation.
 func (o *SetSignIn) ApplyTo(d *Draft) {
+	if !d.need(ActUpdate, "settings", "say who may sign in") {
+		return
+	}
 	f := d.organisation
 	f.SignIn = 0
 	if o.Group != "" {
@@ -30,7 +33,6 @@ func (o *SetSignIn) ApplyTo(d *Draft) {
 		}
 		f.SignIn = id
 	}
-	d.need(ActUpdate, "settings", "say who may sign in")
 	if f == d.organisation {
 		d.note(AlreadySo, 0)
 		return

@@ -66,6 +66,10 @@ func (o *AddUser) ApplyTo(d *Draft) {
 	if o.Status == "" {
 		o.Status = Active
 	}
+	if d.unit("unit", o.Unit) && !d.need(ActCreate, userPath(&User{ID: UserID(*d.next.of(FactUser)), Unit: o.Unit}), "add users%s", inUnit(o.Unit)) {
+		d.fail(FactUser, o.UserName)
+		return
+	}
 	if m := checkUserName(o.UserName); m != "" {
 		d.fault("user_name", "%s", m)
 	} else if _, taken := d.FindUser(o.UserName); taken {
@@ -91,7 +95,6 @@ func (o *AddUser) ApplyTo(d *Draft) {
 	}
 	u.ID = UserID(d.allocate(FactUser))
 	o.User = UserRef(u.ID.String())
-	d.need(ActCreate, userPath(u), "add users%s", inUnit(u.Unit))
 	d.put(u)
 	d.Sealed = append(d.Sealed, Sealing{&o.Digest, u.ID})
 }
@@ -101,6 +104,15 @@ func inUnit(unit string) string {
 		return ""
 	}
 	return " in " + unit
+}
+
+// unit says whether a text is a unit, or none, and files the fault.
+func (d *Draft) unit(field, unit string) bool {
+	if unit == "" || unit != Root && CheckPath(unit) == nil {
+		return true
+	}
+	d.fault(field, "is not a path such as marine/pilotage")
+	return false
 }
 
 // checkUser files the faults of a user's values.
@@ -119,11 +131,6 @@ func (d *Draft) checkUser(u *User) {
 	if u.Email != "" {
 		if at := strings.IndexByte(u.Email, '@'); at < 1 || at == len(u.Email)-1 || strings.ContainsAny(u.Email, " ,;<>") {
 			d.fault("email", "“%s” is not an e-mail address", u.Email)
-		}
-	}
-	if u.Unit != "" {
-		if err := CheckPath(u.Unit); err != nil || u.Unit == Root {
-			d.fault("unit", "is not a path such as marine/pilotage")
 		}
 	}
 	if u.UserKind != Person && u.UserKind != Service {
@@ -185,6 +192,9 @@ func (o *UpdateUser) ApplyTo(d *Draft) {
 		return
 	}
 	old := d.User(id)
+	if !d.need(ActUpdate, userPath(old), "update %s", old.UserName) {
+		return
+	}
 	u := *old
 	set(&u.DisplayName, o.DisplayName)
 	set(&u.Email, o.Email)
@@ -195,6 +205,9 @@ func (o *UpdateUser) ApplyTo(d *Draft) {
 	set(&u.Location, o.Location)
 	set(&u.Start, o.Start)
 	set(&u.End, o.End)
+	if d.unit("unit", u.Unit) && u.Unit != old.Unit && !d.need(ActUpdate, userPath(&u), "move users to %s", u.Unit) {
+		return
+	}
 	if o.Manager != nil {
 		u.Manager = 0
 		if *o.Manager != "" {
@@ -211,10 +224,6 @@ func (o *UpdateUser) ApplyTo(d *Draft) {
 	}
 	d.checkUser(&u)
 	o.Custom, o.Sealed = d.custom(&u, o.unsealed, o.Custom, o.Sealed)
-	d.need(ActUpdate, userPath(old), "update %s", old.UserName)
-	if u.Unit != old.Unit {
-		d.need(ActUpdate, userPath(&u), "move users to %s", u.Unit)
-	}
 	if u == *old {
 		d.note(AlreadySo, d.users.At(int(id)).touched)
 		return

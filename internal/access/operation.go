@@ -65,21 +65,66 @@ func EncodeOperation(op Operation) (json.RawMessage, error) {
 // Clone copies an operation. Applying settles references in place, to ids that
 // hold for that draft alone: what may be applied to another draft is applied as
 // a copy.
+//
+// The copy shares nothing with the operation that applying could write into: lists
+// within lists and what pointers lead to are copied too.
 func Clone(op Operation) Operation {
 	from := reflect.ValueOf(op).Elem()
 	to := reflect.New(from.Type())
 	to.Elem().Set(from)
-	for i := range from.NumField() {
-		switch f := from.Field(i); {
-		case f.Kind() == reflect.Pointer && !f.IsNil():
-			p := reflect.New(f.Type().Elem())
-			p.Elem().Set(f.Elem())
-			to.Elem().Field(i).Set(p)
-		case f.Kind() == reflect.Slice && !f.IsNil():
-			to.Elem().Field(i).Set(reflect.AppendSlice(reflect.MakeSlice(f.Type(), 0, f.Len()), f))
+	unshare(to.Elem())
+	return to.Interface().(Operation)
+}
+
+// unshare copies in place what a value shares with the one it is a copy of. Fields
+// that are not exported, those of a Schedule and of what was read back from the
+// ledger, are never written into.
+func unshare(v reflect.Value) {
+	switch v.Kind() {
+	case reflect.Pointer:
+		if !v.IsNil() {
+			p := reflect.New(v.Type().Elem())
+			p.Elem().Set(v.Elem())
+			unshare(p.Elem())
+			v.Set(p)
+		}
+	case reflect.Slice:
+		if v.IsNil() {
+			return
+		}
+		s := reflect.MakeSlice(v.Type(), v.Len(), v.Len())
+		reflect.Copy(s, v)
+		v.Set(s)
+		if holdsShared(v.Type().Elem()) {
+			for i := range v.Len() {
+				unshare(v.Index(i))
+			}
+		}
+	case reflect.Map:
+		if v.IsNil() {
+			return
+		}
+		m := reflect.MakeMapWithSize(v.Type(), v.Len())
+		for each := v.MapRange(); each.Next(); {
+			m.SetMapIndex(each.Key(), each.Value()) // of texts
+		}
+		v.Set(m)
+	case reflect.Struct:
+		for i := range v.NumField() {
+			if f := v.Field(i); f.CanSet() && holdsShared(f.Type()) {
+				unshare(f)
+			}
 		}
 	}
-	return to.Interface().(Operation)
+}
+
+// holdsShared says whether values of a type may share something once copied.
+func holdsShared(t reflect.Type) bool {
+	switch t.Kind() {
+	case reflect.Pointer, reflect.Slice, reflect.Map, reflect.Struct:
+		return true
+	}
+	return false
 }
 
 // Apply does one operation, the i-th of its change. Faults, needs and notes
@@ -98,6 +143,7 @@ func (d *Draft) Finish() {
 		return
 	}
 	d.giveDefaults()
+	d.letGo()
 	for _, g := range d.groups.At(int(PublicGroup)).given {
 		f := d.Assignment(g.assignment())
 		for _, r := range d.roles.At(int(f.Role)).closure {
@@ -132,8 +178,23 @@ func (d *Draft) fault(field, format string, args ...any) {
 	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, strict.Shorts(args)...)})
 }
 
-// need asks the author for a right, once for all the operations that need it.
-func (d *Draft) need(action, path, what string, args ...any) {
+// judged files the fault of a rule that older revisions may break: what was
+// committed before it was made stays so.
+func (d *Draft) judged(field, format string, args ...any) bool {
+	if !d.Replays {
+		d.fault(field, format, args...)
+	}
+	return d.Replays
+}
+
+// need asks the author for a right, once for all the operations that need it, and
+// says whether they have it.
+func (d *Draft) need(action, path, what string, args ...any) bool {
+	d.ask(action, path, what, args...)
+	return d.May == nil || d.May(action, path)
+}
+
+func (d *Draft) ask(action, path, what string, args ...any) {
 	k := needKey{action, path}
 	if len(d.Needs) < fewNeeds {
 		if slices.ContainsFunc(d.Needs, func(n Need) bool { return n.Action == action && n.Path == path }) {

@@ -152,7 +152,7 @@ func TestEveryFaultOfAChangeIsNamedAtItsPlace(t *testing.T) {
 	for _, f := range d.Faults {
 		got = append(got, fmt.Sprint(f.Operation, " ", f.Field))
 	}
-	want := []string{"0 user_name", "0 email", "0 unit", "1 role", "1 user", "2 key"}
+	want := []string{"0 unit", "0 user_name", "0 email", "1 role", "1 user", "2 key"}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("faults at %q, want %q", got, want)
 	}

@@ -203,43 +203,38 @@ func ruleReach(text string) string {
 	return path
 }
 
-// chosenRoles are the roles whoever a group chooses comes to hold: its own and
-// those of every group above it, by role and terms.
+// chosenRoles are the roles whoever a group chooses comes to hold, at whatever
+// time: its own and those of every group above it, by role and terms.
 func (s *Snapshot) chosenRoles(id GroupID) heldRoles {
-	var out heldRoles
-	seen := map[GroupID]bool{}
-	todo := []GroupID{id}
-	for len(todo) > 0 {
-		g := s.groups.At(int(todo[0]))
-		todo = todo[1:]
-		if g == nil || g.fact == nil || seen[g.fact.ID] {
-			continue
-		}
-		seen[g.fact.ID] = true
-		for _, x := range g.given {
-			l := s.limitsOf(x)
-			out = out.add(s, x.role(), l.terms(), Always())
-		}
-		for _, j := range g.parents {
-			todo = append(todo, j.group())
-		}
+	out := s.groupRoles(id)
+	for i := range out {
+		out[i].when = Always()
 	}
 	return out
 }
 
-// ruleGains are the roles that rules come to give, or to give more of, to
-// whoever they will ever choose: judged when written, over all they can reach.
-func (d *Draft) ruleGains(widened map[RoleID]bool) []RoleGain {
-	var out []RoleGain
-	for _, id := range d.ruled {
-		text := d.Group(id).Filter
-		var before heldRoles
-		if old := d.base.Group(id); old != nil && old.Filter == text {
-			before = d.base.chosenRoles(id)
+// groupRoles are the roles a group gives to whoever is in it, and when: its own and
+// those of every group above it, by role and terms.
+func (s *Snapshot) groupRoles(id GroupID) heldRoles {
+	var out heldRoles
+	reached := map[GroupID]Intervals{id: Always()}
+	for todo := []GroupID{id}; len(todo) > 0; todo = todo[1:] {
+		g := s.groups.At(int(todo[0]))
+		if g == nil || g.fact == nil {
+			continue
 		}
-		for _, h := range d.chosenRoles(id) {
-			if before.find(h.role, h.text) == nil || widened[h.role] {
-				out = append(out, RoleGain{Role: h.role, Scopes: h.scopes, Within: ruleReach(text)})
+		from := reached[todo[0]]
+		for _, x := range g.given {
+			l := s.limitsOf(x)
+			if when := from.within(l.window); len(when) > 0 {
+				out = out.add(s, x.role(), l.terms(), when)
+			}
+		}
+		for _, j := range g.parents {
+			when := from.within(s.windowOf(j))
+			if up := j.group(); len(when.minus(reached[up])) > 0 {
+				reached[up] = reached[up].union(when)
+				todo = append(todo, up)
 			}
 		}
 	}

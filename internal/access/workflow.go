@@ -19,8 +19,11 @@ func (d *Draft) Fault(field, format string, args ...any) { d.fault(field, format
 // Note says something about the operation being applied.
 func (d *Draft) Note(code NoteCode, since int64) { d.note(code, since) }
 
-// Need asks for a right of the author of the change.
-func (d *Draft) Need(action, path, what string, args ...any) { d.need(action, path, what, args...) }
+// Need asks for a right of the author of the change, and says whether they have it:
+// an operation does nothing more where they have not.
+func (d *Draft) Need(action, path, what string, args ...any) bool {
+	return d.need(action, path, what, args...)
+}
 
 // Allocate is the next number of a kind of facts.
 func (d *Draft) Allocate(kind FactKind) uint32 { return d.allocate(kind) }
@@ -57,11 +60,10 @@ func (d *Draft) CheckText(field, text string, limit int) bool {
 // Reads says that the operation builds on a kept fact: see Moved.
 func (d *Draft) Reads(f Kept) { d.read(f.Kind(), f.Row()) }
 
-// Promise has the author judged as if they gave a role to everybody in a part
-// of the register of users (blank is all of it): what a workflow gives later, it
-// gives on that authority.
-func (d *Draft) Promise(role RoleID, within string) {
-	d.promised = append(d.promised, RoleGain{Role: role, Within: within})
+// Promise has the author judged as if they gave a role to everybody who may hold
+// it: what a workflow gives later, it gives on that authority.
+func (d *Draft) Promise(role RoleID) {
+	d.promised = append(d.promised, RoleGain{Role: role, Within: d.roleReach(role)})
 }
 
 // Offering is a kept fact by which a role is given to whoever asks and is
@@ -73,38 +75,53 @@ type Offering interface {
 	Offers() RoleID
 }
 
-// offerGains are the roles that come to be given, or to give more, through one
-// that is offered.
+// Asking is a kept fact by which somebody waits for a role: what it gives when they
+// asked is what they are given, or more on the authority of whoever alters it.
+type Asking interface {
+	Kept
+	// Asks is what is asked for, ok is false once it is decided.
+	Asks() (g RoleGain, ok bool)
+}
+
+// offerGains are what roles that are offered, or asked for, come to give beyond what
+// they gave.
 func (d *Draft) offerGains(widened map[RoleID]bool) []RoleGain {
 	var out []RoleGain
 	for p := range d.kept {
+	rows:
 		for i := range d.kept[p].Len() {
-			f := d.kept[p].Get(i)
-			if f == nil {
+			var g RoleGain
+			switch f := d.kept[p].Get(i).(type) {
+			case nil:
 				continue
+			case Offering:
+				if g.Role = f.Offers(); g.Role != 0 {
+					g.Within = d.roleReach(g.Role)
+				}
+			case Asking:
+				g, _ = f.Asks()
+			default:
+				break rows // a table holds one kind
 			}
-			o, ok := f.(Offering)
-			if !ok {
-				break // a table holds one kind
+			if g.Role != 0 {
+				out = append(out, d.more(g, widened)...)
 			}
-			out = append(out, d.widerOffer(o.Offers(), widened)...)
 		}
 	}
 	return out
 }
 
-func (d *Draft) widerOffer(role RoleID, widened map[RoleID]bool) []RoleGain {
-	if role == 0 {
-		return nil
-	}
+// more are what a role comes to give beyond what it gave, as gains like another.
+func (d *Draft) more(g RoleGain, widened map[RoleID]bool) []RoleGain {
 	var before []RoleID
-	if r := d.base.roles.At(int(role)); r != nil {
+	if r := d.base.roles.At(int(g.Role)); r != nil {
 		before = r.closure
 	}
 	var out []RoleGain
-	for _, x := range d.roles.At(int(role)).closure {
+	for _, x := range d.roles.At(int(g.Role)).closure {
 		if widened[x] || !slices.Contains(before, x) {
-			out = append(out, RoleGain{Role: x})
+			g.Role = x
+			out = append(out, g)
 		}
 	}
 	return out
@@ -120,6 +137,12 @@ func (d *Draft) GrantByRequest(user UserID, role RoleID, w Window, scopes []Scop
 
 // MaySee says whether the author may know of a thing.
 func (d *Draft) MaySee(kind FactKind, row uint32) bool { return d.visible(kind, row) }
+
+// Judged files the fault of a rule that revisions made before it may break, and says
+// whether the operation goes on: as one that is replayed does.
+func (d *Draft) Judged(field, format string, args ...any) bool {
+	return d.judged(field, format, args...)
+}
 
 // Missing files the fault of a name that was not found.
 func (d *Draft) Missing(kind FactKind, field, given string) { d.missing(kind, field, given) }
@@ -158,8 +181,9 @@ func (d *Draft) SettleApplication(field string, r *ApplicationRef) (ApplicationI
 
 // TakeBack ends an assignment, for which the author needs the right to assign.
 func (d *Draft) TakeBack(f *Assignment) {
-	d.needAssign(f.Role, f.Assignee)
-	d.end(f)
+	if d.needAssign(f.Role, f.Assignee) {
+		d.end(f)
+	}
 }
 
 // EachAssignment calls yield for each assignment whose window holds for a user at
@@ -185,6 +209,11 @@ func (s *Snapshot) HoldsThrough(id UserID, f *Assignment) bool {
 		return f.Assignee.User == id
 	}
 	return len(s.groupIntervals(id)[f.Assignee.Group]) > 0
+}
+
+// EverIn says whether a user is in a group at any time.
+func (s *Snapshot) EverIn(id UserID, group GroupID) bool {
+	return len(s.groupIntervals(id)[group]) > 0
 }
 
 // RoleReaches says whether a role, with all it includes, gives anything in an

@@ -9,6 +9,7 @@ func (s *Snapshot) WouldBe(u User) (*Snapshot, UserID, []Fault) {
 	if u.UserKind == "" {
 		u.UserKind = Person
 	}
+	d.unit("unit", u.Unit)
 	d.checkUser(&u)
 	d.fill(&u)
 	if len(d.Faults) > 0 {

@@ -4,9 +4,8 @@ import (
 	"context"
 
 	"ableroster/internal/desk"
+	"ableroster/internal/signin"
 	"ableroster/wire"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 // applicationRoutes are how applications and roles are described and watched:
@@ -43,7 +42,7 @@ func (s *Server) applicationRoutes() {
 	route(s, "POST", "/applications/{application}/comparison", "compare-application", "How an application's own list of what it has differs from what is registered", func(ctx context.Context, in *comparing) (*body[wire.Comparison], error) {
 		out, err := s.desk.Compare(ctx, caller(ctx), in.Application, in.Body)
 		return &body[wire.Comparison]{out}, err
-	}, status(200), func(op *huma.Operation) { op.MaxBodyBytes = bodyLimit })
+	}, status(200), heavy, large)
 	type present struct {
 		Application string `path:"application" doc:"key or id"`
 	}
@@ -81,7 +80,7 @@ func (s *Server) applicationRoutes() {
 		out, err := v.ViewAs(in.User, newcomer)
 		if err == nil && out.Kind == "user" {
 			x := callOf(ctx)
-			s.door.Record(ctx, "viewed as "+out.Who.ID, x.caller.User, x.address)
+			s.door.Record(ctx, signin.Event{Event: "viewed as somebody else", Actor: x.caller.User, User: v.IDOf(out.Who), Address: x.address})
 		}
 		return &body[wire.ViewAs]{out}, err
 	})

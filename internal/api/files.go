@@ -9,8 +9,6 @@ import (
 	"ableroster/internal/desk"
 	"ableroster/internal/rosterfile"
 	"ableroster/wire"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 // fileRoutes are what goes in and out as files.
@@ -40,7 +38,6 @@ func (s *Server) fileRoutes() {
 	read := func(in *Imported, content []byte) desk.Import {
 		return desk.Import{File: in.File, Content: content, Reason: in.Reason, Acknowledge: in.Acknowledge, DryRun: in.DryRun, Key: in.Key}
 	}
-	large := func(op *huma.Operation) { op.MaxBodyBytes = bodyLimit }
 	for _, x := range []struct {
 		path, id, summary string
 		do                func(context.Context, desk.Caller, desk.Import) (wire.ChangeResult, error)
@@ -54,14 +51,14 @@ func (s *Server) fileRoutes() {
 			file.Track = in.Track
 			out, err := x.do(ctx, caller(ctx), file)
 			return &body[wire.ChangeResult]{out}, err
-		}, status(200), large)
+		}, status(200), heavy, large)
 	}
 	route(s, "POST", "/imports/users", "import-users", "Bring users in from a file as one change", func(ctx context.Context, in *users) (*body[wire.ChangeResult], error) {
 		file := read(&in.Imported, in.RawBody)
 		file.Track, file.Format, file.Mapping = in.Track, in.Format, in.Mapping
 		out, err := s.desk.ImportUsers(ctx, caller(ctx), file)
 		return &body[wire.ChangeResult]{out}, err
-	}, status(200), large)
+	}, status(200), heavy, large)
 	type oneImport struct {
 		Import string `path:"import" maxLength:"64" doc:"the name it was given as track"`
 	}
@@ -73,7 +70,7 @@ func (s *Server) fileRoutes() {
 		return &none{}, s.desk.CancelImport(caller(ctx), in.Import)
 	}, status(204))
 	s.mappingRoutes()
-	route(s, "GET", "/files/{list}", listFileID, "Any list as a file, asked with the same query", s.listFile, files("text/csv", workbookKind))
+	route(s, "GET", "/files/{list}", listFileID, "Any list as a file, asked with the same query", s.listFile, heavy, files("text/csv", workbookKind))
 	for _, x := range []struct {
 		path, id, summary string
 		table             func(*desk.View) desk.Table
@@ -98,7 +95,7 @@ func (s *Server) fileRoutes() {
 	route(s, "POST", "/roster-file", "load-roster-file", "Make the organisation as a roster file says, as one change", func(ctx context.Context, in *document) (*body[wire.ChangeResult], error) {
 		out, err := s.desk.LoadRosterFile(ctx, caller(ctx), read(&in.Imported, in.RawBody))
 		return &body[wire.ChangeResult]{out}, err
-	}, status(200), large)
+	}, status(200), heavy, large)
 	route(s, "GET", "/roster-file", "get-roster-file", "The organisation as a roster file, of what the caller may read", func(ctx context.Context, in *AsOf) (*file, error) {
 		v, err := s.view(ctx, *in)
 		if err != nil {

@@ -101,6 +101,8 @@ func problemOf(err error) *problem {
 	switch {
 	case errors.As(err, &p):
 		return p
+	case busy(err) != nil:
+		return busy(err)
 	case errors.As(err, &w):
 		return &problem{Problem: *w}
 	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away):

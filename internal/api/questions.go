@@ -55,7 +55,7 @@ func (s *Server) questionRoutes() {
 	route(s, "GET", "/between", "between", "Who gained and lost what from one instant to another", func(ctx context.Context, in *between) (*body[wire.Between], error) {
 		out, err := s.desk.Between(ctx, caller(ctx), desk.BetweenSearch{From: in.From, To: in.To, User: in.User, Application: in.Application, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.Between]{out}, err
-	})
+	}, heavy)
 	type timeline struct {
 		User        string `path:"user" doc:"user name or id"`
 		Application string `query:"application" required:"true" doc:"key or id"`
@@ -77,5 +77,5 @@ func (s *Server) questionRoutes() {
 	route(s, "POST", "/what-if", "what-if", "Questions under a change that is not made", func(ctx context.Context, in *whatIf) (*body[wire.WhatIfAnswer], error) {
 		out, err := s.desk.WhatIf(ctx, caller(ctx), in.Body)
 		return &body[wire.WhatIfAnswer]{out}, err
-	}, status(200))
+	}, heavy, status(200))
 }

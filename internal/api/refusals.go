@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 
+	"ableroster/internal/access"
+	"ableroster/internal/desk"
 	"ableroster/wire"
 
 	"github.com/gofiber/fiber/v3"
@@ -25,5 +27,20 @@ func (s *Server) refusalRoutes() {
 	route(s, "GET", "/refusals", "list-refusals", "What was tried and refused in the last 90 days", func(ctx context.Context, _ *struct{}) (*body[wire.RefusalList], error) {
 		out, err := s.desk.Refusals(ctx, caller(ctx))
 		return &body[wire.RefusalList]{out}, err
+	})
+	type search struct {
+		Paging
+		User string `query:"user" maxLength:"200" doc:"only what this user did, or what is about them: user name or id"`
+	}
+	route(s, "GET", "/security-log", "list-security-log", "Who signed in, tried to, or was given the means, newest first", func(ctx context.Context, in *search) (*body[wire.SecurityLog], error) {
+		out, err := s.desk.SecurityLog(ctx, caller(ctx), in.User, in.Cursor, in.Limit, func(user access.UserID, before int64, limit int) ([]desk.SecurityEvent, error) {
+			all, err := s.door.Events(ctx, user, before, limit)
+			var out []desk.SecurityEvent
+			for _, e := range all {
+				out = append(out, desk.SecurityEvent(e))
+			}
+			return out, err
+		})
+		return &body[wire.SecurityLog]{out}, err
 	})
 }

@@ -23,13 +23,13 @@ type none struct{}
 // route registers one call: what the handler returns goes out as JSON, its
 // errors as problems.
 func route[I, O any](s *Server, method, path, id, summary string, h func(context.Context, *I) (*O, error), options ...func(*huma.Operation)) {
-	op := huma.Operation{OperationID: id, Method: method, Path: "/api/v1" + path, Summary: summary, MaxBodyBytes: 4 << 20,
+	op := huma.Operation{OperationID: id, Method: method, Path: "/api/v1" + path, Summary: summary, MaxBodyBytes: changeBody,
 		Security: []map[string][]string{{"token": {}}, {"session": {}}}, Errors: []int{400, 401, 403, 404, 409, 422, 429, 500, 503}}
 	for _, o := range options {
 		o(&op)
 	}
 	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
-		out, err := h(ctx, in)
+		out, err := guarded(ctx, s, op.Metadata["heavy"] == true, in, h)
 		if err != nil {
 			p := problemOf(err)
 			p.Instance = callOf(ctx).id
@@ -45,6 +45,16 @@ func route[I, O any](s *Server, method, path, id, summary string, h func(context
 	})
 }
 
+// guarded answers a call, one that takes much in its turn.
+func guarded[I, O any](ctx context.Context, s *Server, heavy bool, in *I, h func(context.Context, *I) (*O, error)) (*O, error) {
+	if heavy {
+		if err := s.enter(ctx); err != nil {
+			return nil, err
+		}
+	}
+	return h(ctx, in)
+}
+
 // anybody marks a call that needs nobody signed in.
 func anybody(op *huma.Operation) { op.Security = nil }
 
@@ -54,7 +64,12 @@ func status(code int) func(*huma.Operation) {
 
 // files says of which kinds the file is that a call answers with.
 func files(kinds ...string) func(*huma.Operation) {
-	return func(op *huma.Operation) { op.Metadata = map[string]any{"files": kinds} }
+	return func(op *huma.Operation) {
+		if op.Metadata == nil {
+			op.Metadata = map[string]any{}
+		}
+		op.Metadata["files"] = kinds
+	}
 }
 
 func caller(ctx context.Context) desk.Caller {
@@ -66,7 +81,13 @@ type AsOf struct {
 	AsOf time.Time `query:"as_of" doc:"a past instant (RFC 3339), now by default"`
 }
 
+// view is the caller's view of an instant. A past day takes much: it waits its turn.
 func (s *Server) view(ctx context.Context, a AsOf) (*desk.View, error) {
+	if !a.AsOf.IsZero() {
+		if err := s.enter(ctx); err != nil {
+			return nil, err
+		}
+	}
 	return s.desk.AsOf(ctx, caller(ctx), a.AsOf)
 }
 
@@ -224,7 +245,7 @@ func (s *Server) readRoutes() {
 		out, err := s.grid(ctx, in)
 		return &body[wire.Grid]{out}, err
 	})
-	route(s, "GET", "/grid.csv", "get-grid-file", "The whole grid as CSV, of up to 10,000 users", s.gridFile, files("text/csv"))
+	route(s, "GET", "/grid.csv", "get-grid-file", "The whole grid as CSV, of up to 10,000 users", s.gridFile, heavy, files("text/csv"))
 	type find struct {
 		Query string `query:"q" maxLength:"200" required:"true"`
 		Limit int    `query:"limit" minimum:"1" maximum:"50" default:"12"`
@@ -258,7 +279,7 @@ func (s *Server) readRoutes() {
 	route(s, "POST", "/ledger/verification", "verify-ledger", "Recompute the chain and replay the operations against the rows", func(ctx context.Context, _ *struct{}) (*body[wire.Verdict], error) {
 		out, err := s.desk.Verify(ctx, caller(ctx))
 		return &body[wire.Verdict]{out}, err
-	}, status(200))
+	}, heavy, status(200))
 }
 
 // gridSearch chooses the rows of a grid.
@@ -300,6 +321,9 @@ func wouldBe(text string) (*access.User, error) {
 	return &access.User{UserKind: in.Kind, Unit: in.Unit, Title: in.Title, Employment: in.Employment, Location: in.Location}, nil
 }
 
+// soonMade is how many operations of a change are soon judged.
+const soonMade = 8
+
 func (s *Server) changeRoutes() {
 	type change struct {
 		DryRun bool   `query:"dry_run" doc:"only say what it would do"`
@@ -309,6 +333,11 @@ func (s *Server) changeRoutes() {
 		Body   wire.ChangeRequest
 	}
 	route(s, "POST", "/changes", "make-change", "A list of operations, made together or not at all", func(ctx context.Context, in *change) (*body[wire.ChangeResult], error) {
+		if in.DryRun || len(in.Body.Operations) > soonMade {
+			if err := s.enter(ctx); err != nil {
+				return nil, err
+			}
+		}
 		out, err := s.desk.Change(ctx, caller(ctx), in.Body, desk.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.ChangeResult]{out}, err
 	}, status(200))

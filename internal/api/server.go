@@ -8,13 +8,16 @@ import (
 	"io/fs"
 	"log/slog"
 	"math"
+	"net/netip"
 	"net/url"
+	"runtime"
 	"runtime/debug"
 	"strconv"
 	"strings"
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/budget"
 	"ableroster/internal/desk"
 	"ableroster/internal/ledger"
 	"ableroster/internal/signin"
@@ -34,30 +37,38 @@ type Server struct {
 	o      Options
 	api    huma.API
 	doc    []byte
+	budget *budget.Budget
 }
 
 const (
-	bodyLimit    = 32 << 20
 	headLimit    = 64 << 10 // the longest filter, escaped, and the rest
 	requestLimit = 60 * time.Second
 	cookieName   = "able_roster_session"
+	deviceCookie = "able_roster_device"
 )
 
 // Options are what an installation chooses.
 type Options struct {
 	Secure bool          // reached over TLS: cookies only there
 	MaxAge time.Duration // decisions on an older head are refused; 0: never
+
+	// Proxies are those whose word on where a call came from is taken; none: the
+	// connection's own address counts.
+	Proxies []netip.Prefix
 }
 
 // New builds the server; console is the built console.
 func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, o Options) (*Server, error) {
-	s := &Server{desk: d, ledger: d.Ledger, door: door, log: log, o: o}
+	s := &Server{desk: d, ledger: d.Ledger, door: door, log: log, o: o, budget: budget.New(max(1, runtime.GOMAXPROCS(0)-1), time.Now)}
+	if door != nil {
+		door.Standing = desk.Standing{Desk: d}
+	}
 	s.App = fiber.New(fiber.Config{
-		AppName: "Able Roster", BodyLimit: bodyLimit, CaseSensitive: true, StrictRouting: true, ReadBufferSize: headLimit,
+		AppName: "Able Roster", BodyLimit: unknownBody, StreamRequestBody: true, DisablePreParseMultipartForm: true, CaseSensitive: true, StrictRouting: true, ReadBufferSize: headLimit,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 2 * requestLimit, IdleTimeout: 2 * time.Minute,
 		ErrorHandler: func(c fiber.Ctx, err error) error { return writeProblem(c, problemOf(err)) },
 	})
-	s.App.Use(s.logged, s.atLeast, s.headers, s.identified, s.recorded)
+	s.App.Use(s.logged, s.wellFormed, s.atLeast, s.headers, s.identified, s.bounded, s.recorded)
 	s.App.Get("/livez", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	s.App.Get("/readyz", s.ready)
 
@@ -100,6 +111,12 @@ type call struct {
 	caller  desk.Caller // nobody while it is not known
 	address string
 	cookie  string // of the session, when that is how they are known
+	device  string // the secret of the browser, where it has one
+
+	token   bool      // they are known by a token
+	expires time.Time // when that, or the session, ends
+
+	leave func() // gives back what the call has of the budget
 }
 
 func callOf(ctx context.Context) *call {
@@ -119,6 +136,11 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 	rand.Read(raw)
 	id := hex.EncodeToString(raw)
 	known := &call{id: id}
+	defer func() {
+		if known.leave != nil {
+			known.leave()
+		}
+	}()
 	ctx, cancel := context.WithTimeout(context.WithValue(c.Context(), contextKey{}, known), requestLimit)
 	defer cancel()
 	c.SetContext(ctx)
@@ -191,7 +213,7 @@ func (s *Server) headers(c fiber.Ctx) error {
 }
 
 // open are the calls that need nobody signed in.
-var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "GET /api/v1/openapi.json": true}
+var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "POST /api/v1/sign-in-link": true, "GET /api/v1/openapi.json": true}
 
 // identified finds out who calls, by token or by session. A call by session
 // that changes something must come from our own pages.
@@ -200,16 +222,17 @@ func (s *Server) identified(c fiber.Ctx) error {
 		return c.Next()
 	}
 	x := callOf(c.Context())
-	x.address = strings.Clone(c.IP())
-	var user access.UserID
+	x.address = s.addressOf(c)
+	x.device = strings.Clone(c.Cookies(s.cookieNamed(deviceCookie)))
+	var by signin.Known
 	via := "API"
 	if bearer, ok := strings.CutPrefix(c.Get("Authorization"), "Bearer "); ok {
-		user = s.door.Token(bearer)
+		by, x.token = s.door.Token(bearer), true
 		if strings.HasPrefix(c.Get("User-Agent"), "roster/") {
 			via = "command line"
 		}
-	} else if cookie := strings.Clone(c.Cookies(cookieName)); cookie != "" {
-		user = s.door.Session(cookie)
+	} else if cookie := strings.Clone(c.Cookies(s.cookieNamed(cookieName))); cookie != "" {
+		by = s.door.Session(cookie)
 		via = "console"
 		x.cookie = cookie
 	}
@@ -219,32 +242,31 @@ func (s *Server) identified(c fiber.Ctx) error {
 				Detail: "This call came from another site's page."}})
 		}
 	}
-	known := user != 0 && s.ledger.Head().MaySignIn(user, access.At(s.desk.Clock()))
+	x.expires = by.Expires
+	known := by.User != 0 && s.ledger.Head().MaySignIn(by.User, access.At(s.desk.Clock()))
 	if !known && !open[c.Method()+" "+c.Path()] {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: desk.KindNotSignedIn, Title: "Not signed in", Status: 401,
 			Detail: "Sign in, or send an API token that is still good."}})
 	}
 	if known {
-		x.caller = desk.Caller{User: user, Via: via}
+		x.caller = desk.Caller{User: by.User, Via: via}
 	}
 	return c.Next()
 }
 
 func safe(method string) bool { return method == "GET" || method == "HEAD" || method == "OPTIONS" }
 
-// sameOrigin holds unsafe calls with a cookie to our own pages: by the
-// browser's word where it gives it, else by the Origin header. Programs that
-// are no browsers send neither.
+// sameOrigin holds unsafe calls with a cookie to our own pages: by the Origin header,
+// which is never foreign, and by the browser's word on the site where it gives it.
+// Programs that are no browsers send neither.
 func sameOrigin(c fiber.Ctx) bool {
-	if site := c.Get("Sec-Fetch-Site"); site != "" {
-		return site == "same-origin" || site == "none"
+	if origin := c.Get("Origin"); origin != "" {
+		if u, err := url.Parse(origin); err != nil || u.Host != c.Host() {
+			return false
+		}
 	}
-	origin := c.Get("Origin")
-	if origin == "" {
-		return true
-	}
-	u, err := url.Parse(origin)
-	return err == nil && u.Host == c.Host()
+	site := c.Get("Sec-Fetch-Site")
+	return site == "" || site == "same-origin" || site == "none"
 }
 
 // ready says whether the service can answer: it always can once it has a

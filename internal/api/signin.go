@@ -1,10 +1,12 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 	"time"
 
 	"ableroster/internal/access"
@@ -15,12 +17,33 @@ import (
 
 // withCookie is an answer that opens or ends a session.
 type withCookie[T any] struct {
-	Cookie http.Cookie `header:"Set-Cookie"`
+	Cookie []http.Cookie `header:"Set-Cookie"`
 	Body   T
 }
 
+// cookies are those of a session that was opened, and of the browser that opened it.
+func (s *Server) cookies(ctx context.Context, user access.UserID, session string, expires time.Time) []http.Cookie {
+	out := []http.Cookie{s.cookie(session, expires)}
+	device, err := s.door.NewDevice(ctx, user, callOf(ctx).device)
+	if err != nil { // it is slowed like any other next time
+		s.log.Warn("a device was not remembered", "error", err)
+		return out
+	}
+	c := s.cookie(device, s.desk.Clock().AddDate(0, 6, 0))
+	c.Name = s.cookieNamed(deviceCookie)
+	return append(out, c)
+}
+
+// cookieNamed is a cookie's name: over TLS browsers hold it to this host alone.
+func (s *Server) cookieNamed(name string) string {
+	if s.o.Secure {
+		return "__Host-" + name
+	}
+	return name
+}
+
 func (s *Server) cookie(value string, expires time.Time) http.Cookie {
-	return http.Cookie{Name: cookieName, Value: value, Path: "/", Expires: expires, HttpOnly: true, Secure: s.o.Secure, SameSite: http.SameSiteStrictMode}
+	return http.Cookie{Name: s.cookieNamed(cookieName), Value: value, Path: "/", Expires: expires, HttpOnly: true, Secure: s.o.Secure, SameSite: http.SameSiteStrictMode}
 }
 
 func address(ctx context.Context) string {
@@ -28,18 +51,39 @@ func address(ctx context.Context) string {
 	return a
 }
 
-// resolve finds whom a user name means and whether they may sign in now.
-func (s *Server) resolve(name string) (access.UserID, bool) {
+// who finds whom a user name means and whether they may sign in now. Ids sign nobody
+// in: they are no second name under which to guess.
+func (s *Server) who(ctx context.Context, name string) signin.Who {
+	x := callOf(ctx)
+	out := signin.Who{Name: name, Address: x.address, Device: x.device}
+	if len(name) > signin.MostNameBytes || access.LooksLikeID(strings.ToLower(name)) {
+		return out
+	}
 	head := s.ledger.Head()
-	id, ok := head.FindUser(name)
-	return id, ok && head.MaySignIn(id, access.At(s.desk.Clock()))
+	if id, ok := head.FindUser(name); ok {
+		out.User, out.May = id, head.MaySignIn(id, access.At(s.desk.Clock()))
+	}
+	return out
 }
 
-func (s *Server) paused(err error, name, address string) error {
+// ownWords are what a user's password may not be made of.
+func (s *Server) ownWords(id access.UserID) []string {
+	head := s.ledger.Head()
+	out := []string{head.Organisation().Name, "able roster"}
+	if u := head.User(id); u != nil {
+		out = append(out, u.UserName, u.DisplayName, u.Email)
+	}
+	return out
+}
+
+func (s *Server) paused(ctx context.Context, err error, who signin.Who) error {
+	if errors.Is(err, signin.ErrVoid) {
+		return &problem{Problem: wire.Problem{Type: desk.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
+	}
 	if !errors.Is(err, signin.ErrPaused) {
 		return err
 	}
-	wait := int(s.door.Wait(name, address).Seconds()) + 1
+	wait := int(s.door.Wait(ctx, who).Seconds()) + 1
 	return &problem{retryAfter: wait, Problem: wire.Problem{Type: desk.KindTooMany, Title: "Too many attempts", Status: 429,
 		Detail: fmt.Sprintf("Too many attempts to sign in. Try again in %d seconds.", wait)}}
 }
@@ -47,88 +91,125 @@ func (s *Server) paused(err error, name, address string) error {
 func (s *Server) signInRoutes() {
 	type signIn struct{ Body wire.SignInRequest }
 	route(s, "POST", "/session", "sign-in", "Sign in with user name and password", func(ctx context.Context, in *signIn) (*withCookie[wire.Me], error) {
-		id, may := s.resolve(in.Body.UserName)
-		text, expires, err := s.door.SignIn(ctx, in.Body.UserName, id, may, in.Body.Password, address(ctx))
+		who := s.who(ctx, in.Body.UserName)
+		text, expires, err := s.door.SignIn(ctx, who, in.Body.Password)
 		if err != nil {
-			return nil, s.paused(err, in.Body.UserName, address(ctx))
+			return nil, s.paused(ctx, err, who)
 		}
-		me := s.desk.Now(ctx, desk.Caller{User: id, Via: "console"}).Me()
-		return &withCookie[wire.Me]{s.cookie(text, expires), me}, nil
-	}, anybody, status(200))
+		me := s.desk.Now(ctx, desk.Caller{User: who.User, Via: "console"}).Me()
+		return &withCookie[wire.Me]{s.cookies(ctx, who.User, text, expires), me}, nil
+	}, anybody, small, status(200))
 	route(s, "DELETE", "/session", "sign-out", "Sign out", func(ctx context.Context, _ *struct{}) (*struct {
 		Cookie http.Cookie `header:"Set-Cookie"`
+		Clear  string      `header:"Clear-Site-Data"`
 	}, error) {
 		out := &struct {
 			Cookie http.Cookie `header:"Set-Cookie"`
-		}{s.cookie("", time.Unix(0, 0))}
+			Clear  string      `header:"Clear-Site-Data"`
+		}{s.cookie("", time.Unix(0, 0)), `"cache", "storage"`}
 		if cookie := callOf(ctx).cookie; cookie != "" {
 			return out, s.door.SignOut(ctx, cookie)
 		}
 		return out, nil
 	}, status(204))
 	type password struct{ Body wire.PasswordRequest }
-	route(s, "PUT", "/me/password", "change-password", "Change one's own password; ends all one's sessions but a new one", func(ctx context.Context, in *password) (*withCookie[struct{}], error) {
+	route(s, "PUT", "/me/password", "change-password", "Change one's own password; ends all one's tokens, and sessions but a new one", func(ctx context.Context, in *password) (*withCookie[struct{}], error) {
 		id := caller(ctx).User
-		if err := signin.CheckPassword(in.Body.New); err != nil {
+		if err := signin.CheckPassword(in.Body.New, s.ownWords(id)...); err != nil {
 			return nil, desk.Invalid("the password was not changed", wire.Fault{Place: "/new_password", Message: err.Error()})
 		}
-		name := s.ledger.Head().User(id).UserName
-		if err := s.door.Prove(ctx, name, id, true, in.Body.Current, address(ctx)); err != nil {
+		who := signin.Who{Name: s.ledger.Head().User(id).UserName, User: id, May: true, Address: address(ctx), Device: callOf(ctx).device}
+		if err := s.door.Prove(ctx, who, in.Body.Current); err != nil {
 			if errors.Is(err, signin.ErrWrong) {
 				return nil, desk.Invalid("the password was not changed", wire.Fault{Place: "/current_password", Message: "is not right"})
 			}
-			return nil, s.paused(err, name, address(ctx))
+			return nil, s.paused(ctx, err, who)
 		}
 		if err := s.door.SetPassword(ctx, id, in.Body.New, address(ctx)); err != nil {
 			return nil, err
 		}
 		text, expires, err := s.door.NewSession(ctx, id)
-		return &withCookie[struct{}]{Cookie: s.cookie(text, expires)}, err
-	}, status(200))
-	type othersPassword struct {
+		return &withCookie[struct{}]{Cookie: []http.Cookie{s.cookie(text, expires)}}, err
+	}, small, status(200))
+	type linkFor struct {
 		User string `path:"user" doc:"user name or id"`
-		Body wire.PasswordRequest
 	}
-	route(s, "PUT", "/users/{user}/password", "give-sign-in", "Give a user sign-in, or a new password", func(ctx context.Context, in *othersPassword) (*none, error) {
-		id, err := s.desk.Now(ctx, caller(ctx)).MayActFor(in.User)
+	route(s, "POST", "/users/{user}/sign-in-link", "make-sign-in-link", "Make a one-time link by which a user sets their own password; it is shown once, and earlier ones are void", func(ctx context.Context, in *linkFor) (*body[wire.SignInLink], error) {
+		v := s.desk.Now(ctx, caller(ctx))
+		id, powers, err := v.SignInFor(in.User)
 		if err != nil {
 			return nil, err
 		}
-		if err := signin.CheckPassword(in.Body.New); err != nil {
-			return nil, desk.Invalid("the password was not changed", wire.Fault{Place: "/new_password", Message: err.Error()})
+		if s.ledger.Head().User(id).UserKind == access.Service {
+			return nil, desk.Refused("%s is a machine account: it signs in by a token", v.UserRef(id).Label)
 		}
-		return &none{}, s.door.SetPassword(ctx, id, in.Body.New, address(ctx))
-	}, status(204))
+		code, expires, err := s.door.NewLink(ctx, id, caller(ctx).User, powers, address(ctx))
+		return &body[wire.SignInLink]{wire.SignInLink{User: v.UserRef(id), Path: "/sign-in-link#" + code, ExpiresAt: expires}}, err
+	}, small, status(201))
+	type useLink struct{ Body wire.UseLinkRequest }
+	route(s, "POST", "/sign-in-link", "use-sign-in-link", "Set one's own password by a one-time link, and sign in", func(ctx context.Context, in *useLink) (*withCookie[wire.Me], error) {
+		id, err := s.useLink(ctx, in.Body)
+		if errors.Is(err, signin.ErrLink) {
+			return nil, desk.Refused("%s: it was used, is over, or was made anew; ask whoever sent it for another", err)
+		}
+		if err != nil {
+			return nil, err
+		}
+		text, expires, err := s.door.NewSession(ctx, id)
+		return &withCookie[wire.Me]{s.cookies(ctx, id, text, expires), s.desk.Now(ctx, desk.Caller{User: id, Via: "console"}).Me()}, err
+	}, anybody, small, status(200))
 	s.tokenRoutes()
 	s.setUpRoutes()
+}
+
+func (s *Server) useLink(ctx context.Context, in wire.UseLinkRequest) (access.UserID, error) {
+	l, err := s.door.Link(ctx, in.Link)
+	if err != nil {
+		return 0, err
+	}
+	if !s.ledger.Head().MaySignIn(l.User, access.At(s.desk.Clock())) {
+		return 0, desk.Refused("this account cannot sign in now; ask whoever sent the link")
+	}
+	if err := signin.CheckPassword(in.Password, s.ownWords(l.User)...); err != nil {
+		return 0, desk.Invalid("the password was not set", wire.Fault{Place: "/password", Message: err.Error()})
+	}
+	return s.door.UseLink(ctx, in.Link, in.Password, address(ctx))
 }
 
 func (s *Server) tokenRoutes() {
 	type request struct{ Body wire.TokenRequest }
 	route(s, "POST", "/tokens", "make-token", "Make an API token; its secret is shown once", func(ctx context.Context, in *request) (*body[wire.Token], error) {
 		v := s.desk.Now(ctx, caller(ctx))
-		id := caller(ctx).User
+		id, powers := caller(ctx).User, []string(nil)
 		if in.Body.User != "" {
 			var err error
-			if id, err = v.MayActFor(in.Body.User); err != nil {
+			if id, powers, err = v.SignInFor(in.Body.User); err != nil {
 				return nil, err
 			}
 			if s.ledger.Head().User(id).UserKind != access.Service && id != caller(ctx).User {
 				return nil, desk.Refused("people make their own tokens; only those of service accounts can be made for them")
 			}
 		}
-		days := in.Body.Days
-		if days == 0 {
-			days = 90
-		}
+		days := cmp.Or(in.Body.Days, 90)
 		if days < 1 || days > 366 || in.Body.Label == "" || access.CheckWords(in.Body.Label, 200) != "" {
 			return nil, desk.Invalid("no token was made", wire.Fault{Place: "/", Message: "a token has a label of at most 200 bytes and lasts 1 to 366 days"})
 		}
-		t, secret, err := s.door.NewToken(ctx, id, in.Body.Label, time.Duration(days)*24*time.Hour)
+		lasts := time.Duration(days) * 24 * time.Hour
+		if x := callOf(ctx); x.token && !x.expires.IsZero() && s.desk.Clock().Add(lasts).After(x.expires) {
+			if in.Body.Days == 0 {
+				lasts = x.expires.Sub(s.desk.Clock())
+			} else {
+				return nil, desk.Invalid("no token was made", wire.Fault{Place: "/days", Message: "is too long: a token makes none that outlives it, and this one ends at " + x.expires.UTC().Format(time.RFC3339)})
+			}
+		}
+		t, secret, err := s.door.NewToken(ctx, id, caller(ctx).User, powers, in.Body.Label, lasts, address(ctx))
+		if errors.Is(err, signin.ErrTokens) {
+			return nil, desk.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
+		}
 		out := s.token(v, t)
 		out.Secret = secret
 		return &body[wire.Token]{out}, err
-	}, status(201))
+	}, small, status(201))
 	type signIn struct {
 		Body struct {
 			wire.SignInRequest
@@ -136,15 +217,18 @@ func (s *Server) tokenRoutes() {
 		}
 	}
 	route(s, "POST", "/session/token", "sign-in-token", "Sign in with user name and password for an API token, as the command line does", func(ctx context.Context, in *signIn) (*body[wire.Token], error) {
-		id, may := s.resolve(in.Body.UserName)
-		if err := s.door.Prove(ctx, in.Body.UserName, id, may, in.Body.Password, address(ctx)); err != nil {
-			return nil, s.paused(err, in.Body.UserName, address(ctx))
+		who := s.who(ctx, in.Body.UserName)
+		if err := s.door.Prove(ctx, who, in.Body.Password); err != nil {
+			return nil, s.paused(ctx, err, who)
 		}
-		t, secret, err := s.door.NewToken(ctx, id, in.Body.Label, 30*24*time.Hour)
-		out := s.token(s.desk.Now(ctx, desk.Caller{User: id}), t)
+		t, secret, err := s.door.NewToken(ctx, who.User, who.User, nil, in.Body.Label, 30*24*time.Hour, who.Address)
+		if errors.Is(err, signin.ErrTokens) {
+			return nil, desk.Invalid("nobody was signed in", wire.Fault{Place: "/", Message: err.Error()})
+		}
+		out := s.token(s.desk.Now(ctx, desk.Caller{User: who.User}), t)
 		out.Secret = secret
 		return &body[wire.Token]{out}, err
-	}, anybody, status(201))
+	}, anybody, small, status(201))
 	route(s, "GET", "/tokens", "list-tokens", "One's own API tokens", func(ctx context.Context, _ *struct{}) (*body[wire.TokenList], error) {
 		all, err := s.door.Tokens(ctx, caller(ctx).User)
 		out := wire.TokenList{Tokens: []wire.Token{}}
@@ -158,7 +242,7 @@ func (s *Server) tokenRoutes() {
 		ID int64 `path:"id"`
 	}
 	route(s, "DELETE", "/tokens/{id}", "end-token", "End one of one's own API tokens", func(ctx context.Context, in *one) (*none, error) {
-		found, err := s.door.EndToken(ctx, caller(ctx).User, in.ID)
+		found, err := s.door.EndToken(ctx, caller(ctx).User, in.ID, address(ctx))
 		if err == nil && !found {
 			return nil, &problem{Problem: wire.Problem{Type: desk.KindNotFound, Title: "Not found", Status: 404, Detail: "you have no such token"}}
 		}
@@ -182,7 +266,7 @@ func (s *Server) setUpRoutes() {
 			}
 			return nil, err
 		}
-		if err := signin.CheckPassword(in.Body.Password); err != nil {
+		if err := signin.CheckPassword(in.Body.Password, in.Body.UserName, in.Body.DisplayName, in.Body.Organisation, "able roster"); err != nil {
 			return nil, desk.Invalid("nothing was set up", wire.Fault{Place: "/password", Message: err.Error()})
 		}
 		out, id, err := s.desk.SetUp(ctx, in.Body)
@@ -196,6 +280,6 @@ func (s *Server) setUpRoutes() {
 			return nil, err
 		}
 		text, expires, err := s.door.NewSession(ctx, id)
-		return &withCookie[wire.ChangeResult]{s.cookie(text, expires), out}, err
-	}, anybody, status(201))
+		return &withCookie[wire.ChangeResult]{s.cookies(ctx, id, text, expires), out}, err
+	}, anybody, small, status(201))
 }

@@ -146,27 +146,39 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 		out.Preview = p
 		return err
 	}
-	var draft *access.Draft
-	if x.DryRun {
+	x.Prepare = func(d *access.Draft, at access.Instant) {
+		look(d.Base(), at)
+		v.prepare(d)
+	}
+	// try applies the operations to what is the head now, outside the ledger's queue.
+	try := func() (*access.Draft, access.Instant, error) {
 		at := access.At(d.Clock())
-		draft = v.today.Draft()
+		draft := v.desk.Ledger.Head().Draft()
 		draft.Author = x.Author
-		draft.Visible = v.reads
+		x.Prepare(draft, at)
 		for i, op := range x.Operations {
 			if err := x.Watched(i); err != nil {
-				return out, err
+				return nil, at, err
 			}
 			draft.Apply(i, op, at)
 		}
 		draft.Finish()
+		return draft, at, nil
+	}
+	var draft *access.Draft
+	if x.DryRun {
+		var at access.Instant
+		var err error
+		if draft, at, err = try(); err != nil {
+			return out, err
+		}
 		if err := judge(draft, at); err != nil {
 			return out, err
 		}
 		out.Revision, out.Unchanged = v.today.Revision, len(draft.Changes()) == 0
 	} else {
-		x.Visible = func(s *access.Snapshot, at access.Instant) func(access.FactKind, uint32) bool {
-			look(s, at)
-			return v.reads
+		if err := d.plainly(ctx, v, &x, try); err != nil {
+			return out, err
 		}
 		done, err := d.Ledger.Commit(ctx, &x.Change, judge)
 		switch {
@@ -201,13 +213,10 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 // judge decides on a draft: its faults, what its author lacks, what moved since
 // they looked, and the guard rails it runs into.
 func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
-	if len(d.Faults) > 0 {
-		return nil, Invalid("nothing was changed", v.faults(d, x.place)...)
+	if err := v.allowed(d, x.place); err != nil {
+		return nil, err
 	}
 	p := d.Preview(v.at)
-	if lacks := v.rights().Judge(d, p.Touched, v.at); len(lacks) > 0 {
-		return nil, v.refusal(d, lacks)
-	}
 	if x.basedOn > 0 {
 		if moved := d.Moved(x.basedOn); len(moved) > 0 && len(d.Changes()) > 0 {
 			return nil, v.moved(moved, x.basedOn)
@@ -237,13 +246,78 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 	return out, nil
 }
 
+// prepare sets in a draft what the caller may know and do.
+func (v *View) prepare(d *access.Draft) {
+	d.Visible, d.May = v.reads, v.rights().May
+}
+
+// allowed is the refusal of a draft whose author may not make it, or of one with
+// faults: rights come first, so that nobody learns from the faults of a change that
+// they may not make.
+func (v *View) allowed(d *access.Draft, place func(access.Fault) wire.Fault) error {
+	if lacks := v.rights().Lacks(d); len(lacks) > 0 {
+		return v.refusal(d, lacks)
+	}
+	if len(d.Faults) > 0 {
+		return Invalid("nothing was changed", v.faults(d, place)...)
+	}
+	if lacks := v.rights().LacksFor(d, d.RoleGains(v.at)); len(lacks) > 0 {
+		return v.refusal(d, lacks)
+	}
+	return nil
+}
+
+// soonJudged is how many operations of somebody who may do everything wait for no
+// trial: judging them in the ledger's queue keeps nobody waiting.
+const soonJudged = 8
+
+// plainly refuses a change that is to be refused, without keeping the ledger's queue
+// busy: it is tried on what is the head now. What is let through is judged again
+// there. A change that was made before under its key is let through, to be told so.
+func (d *Desk) plainly(ctx context.Context, v *View, x *changing, try func() (*access.Draft, access.Instant, error)) error {
+	if len(x.Operations) <= soonJudged && v.mayAll() {
+		return nil
+	}
+	given := x.Operations
+	x.Operations = make([]access.Operation, len(given))
+	for i, op := range given {
+		x.Operations[i] = access.Clone(op)
+	}
+	draft, _, err := try()
+	x.Operations = given
+	if err == nil {
+		err = v.allowed(draft, x.place)
+	}
+	if err == nil || x.Change.Key == "" {
+		return err
+	}
+	if _, known, lost := d.Ledger.Known(ctx, &x.Change); known || lost != nil {
+		return lost // the ledger tells it once more
+	}
+	return err
+}
+
+// mayAll says whether the caller may change everything in Able Roster.
+func (v *View) mayAll() bool {
+	for _, act := range []string{access.ActCreate, access.ActUpdate, access.ActAssign} {
+		if !v.rights().May(act, access.Root) {
+			return false
+		}
+	}
+	return true
+}
+
+// mostGuessed bounds for how many faults of a change the names are told that may
+// have been meant: each takes a look at all names.
+const mostGuessed = 25
+
 // faults are those of a draft, with the names that may have been meant.
 func (v *View) faults(d *access.Draft, place func(access.Fault) wire.Fault) []wire.Fault {
 	var out []wire.Fault
-	for _, f := range d.Faults {
+	for i, f := range d.Faults {
 		w := place(f)
 		w.Message = f.Message
-		if f.Given != "" {
+		if f.Given != "" && i < mostGuessed {
 			w.DidYouMean = v.near(f.Subject, f.Given)
 		}
 		out = append(out, w)
@@ -265,10 +339,14 @@ func (v *View) refusal(d *access.Draft, lacks []access.Refusal) error {
 		case l.Need != nil:
 			f.Place = fmt.Sprintf("/operations/%d", l.Need.Operation)
 			f.Message = "you may not " + l.Need.What
-		case l.Gain.User != 0 && !v.rights().MayReadUser(&d.Snapshot, l.Gain.User):
+		case l.Gain.Decides != 0 || l.Gain.Group != 0:
+			f.Message = v.becomes(d, l.Gain)
+		case l.Gain.User == 0:
+			f.Message = v.anybody(d, &l)
+		case !v.rights().MayReadUser(&d.Snapshot, l.Gain.User):
 			f.Message = "somebody outside your part would come to hold " + v.draftRole(d, l.Gain.Role)
 		case l.PassedOn:
-			f.Message = fmt.Sprintf("%s would get rights in Able Roster that you do not hold, through %s", v.gainer(d, l.Gain.User), v.draftRole(d, l.Gain.Role))
+			f.Message = fmt.Sprintf("%s would get rights in Able Roster that you do not hold through one assignment of yours, by %s", v.gainer(d, l.Gain.User), v.draftRole(d, l.Gain.Role))
 		default:
 			f.Message = fmt.Sprintf("%s would come to hold %s, which you may not assign there", v.gainer(d, l.Gain.User), v.draftRole(d, l.Gain.Role))
 		}
@@ -281,6 +359,39 @@ func (v *View) refusal(d *access.Draft, lacks []access.Refusal) error {
 		e.Detail = "nothing was changed: " + e.Faults[0].Message
 	}
 	return e
+}
+
+// becomes says on what somebody would come to decide, which the caller could not give
+// themselves.
+func (v *View) becomes(d *access.Draft, g *access.RoleGain) string {
+	who := "whoever is in the group"
+	if g.Decides != 0 {
+		who = v.gainer(d, g.Decides)
+		if v.today.User(g.Decides) != nil && !v.readsUser(g.Decides) {
+			who = "somebody " + Outside
+		}
+	}
+	whose := "anybody who may hold it"
+	if g.User != 0 {
+		whose = v.gainer(d, g.User)
+	}
+	return fmt.Sprintf("%s would decide on requests for %s for %s: you may not assign it there yourself", who, v.draftRole(d, g.Role), whose)
+}
+
+// anybody says what everybody somewhere could come to hold.
+func (v *View) anybody(d *access.Draft, l *access.Refusal) string {
+	where := "anybody in the organisation"
+	if unit, ok := strings.CutPrefix(l.Gain.Within, "users/"); ok {
+		where = "anybody in " + unit
+	}
+	role := v.draftRole(d, l.Gain.Role)
+	switch {
+	case l.PassedOn:
+		return fmt.Sprintf("%s could come to have rights in Able Roster that you do not hold through one assignment, by %s", where, role)
+	case l.Gain.Also != 0:
+		return fmt.Sprintf("%s could come to hold %s, with permissions in %s, whose roles you may not assign there", where, role, d.Application(l.Gain.Also).Key)
+	}
+	return fmt.Sprintf("%s could come to hold %s, which you may not assign there. Say within which unit it may be held (held_within)", where, role)
 }
 
 func (v *View) gainer(d *access.Draft, id access.UserID) string {

@@ -7,7 +7,7 @@ import (
 	"ableroster/wire"
 )
 
-var groupColumns = []string{"group", "label", "description", "unit", "owner", "filter"}
+var groupColumns = []string{"group", "label", "description", "unit", "owner", "filter", "held_within"}
 
 // ImportGroups makes and changes groups from a CSV file (RFC 4180), as one change.
 // A blank cell leaves what is there; nothing is taken away.
@@ -26,7 +26,7 @@ func (d *Desk) ImportGroups(ctx context.Context, c Caller, in Import) (wire.Chan
 			id, there := b.head.FindGroup(key)
 			if !there {
 				b.groups++
-				b.op(row, &access.AddGroup{Key: key, Label: v["label"], Description: v["description"], Unit: v["unit"], Filter: v["filter"]})
+				b.op(row, &access.AddGroup{Key: key, Label: v["label"], Description: v["description"], Unit: v["unit"], Filter: v["filter"], HeldWithin: v["held_within"]})
 			}
 			op := &access.UpdateGroup{Group: access.GroupRef(key)}
 			changed := false
@@ -41,6 +41,7 @@ func (d *Desk) ImportGroups(ctx context.Context, c Caller, in Import) (wire.Chan
 				set("description", g.Description, &op.Description)
 				set("unit", g.Unit, &op.Unit)
 				set("filter", g.Filter, &op.Filter)
+				set("held_within", g.HeldWithin, &op.HeldWithin)
 			}
 			if owner := access.UserRef(v["owner"]); owner != "" {
 				if known, ok := b.head.FindUser(string(owner)); !there || !ok || b.head.Group(id).Owner != known {
@@ -69,7 +70,7 @@ func (v *View) GroupsTable() Table {
 		if g.Owner != 0 {
 			owner = v.userRef(g.Owner).Key
 		}
-		out.Rows = append(out.Rows, []string{g.Key, g.Label, g.Description, g.Unit, owner, g.Filter})
+		out.Rows = append(out.Rows, []string{g.Key, g.Label, g.Description, g.Unit, owner, g.Filter, g.HeldWithin})
 	}
 	return out
 }

@@ -39,24 +39,53 @@ func (v *View) Me() wire.Me {
 	return out
 }
 
-// MayActFor finds a user whose password or tokens the caller may set: they
-// need "update" there, and must hold all rights in Able Roster that the user
-// holds, for they could then act as them.
-func (v *View) MayActFor(ref string) (access.UserID, error) {
+// IDOf is the user a reference is to, or 0.
+func (v *View) IDOf(r wire.Ref) access.UserID {
+	n, _ := access.ParseID("user", r.ID)
+	return access.UserID(n)
+}
+
+// SignInFor finds a user whom the caller may help to sign in, by a link or, for a
+// machine account, a token: they need "update" there, and must hold all that the user
+// may do to others, now or later, for they could then act as them. powers are the texts
+// of that.
+func (v *View) SignInFor(ref string) (id access.UserID, powers []string, err error) {
 	id, ok := v.FindUser(ref)
 	if !ok || !v.readsUser(id) {
-		return 0, v.missing(access.FactUser, ref)
+		return 0, nil, v.missing(access.FactUser, ref)
 	}
 	if id == v.caller.User {
-		return 0, Refused("change your own password under your own name, with the current one")
+		return 0, nil, Refused("you are signed in already: change your password under your own name")
 	}
 	if !v.rights().May(access.ActUpdate, v.UserPath(id)) {
-		return 0, Refused("you may not update %s", v.UserName(id))
+		return 0, nil, Refused("you may not update %s", v.UserName(id))
 	}
-	if !v.rights().HoldsAllOf(id, v.at) {
-		return 0, Refused("%s holds rights in Able Roster that you do not: you may not act for them", v.UserName(id))
+	for _, p := range v.today.Powers(id, v.at) {
+		if !v.rights().Covers(p) {
+			return 0, nil, Refused("%s has rights in Able Roster, or decides on requests, now or later, that you do not: somebody who has them must help", v.UserName(id))
+		}
+		powers = append(powers, p.Text)
 	}
-	return id, nil
+	return id, powers, nil
+}
+
+// Standing is what users and makers of their passwords hold, by today's facts.
+type Standing struct{ *Desk }
+
+// Revision implements signin.Standing.
+func (s Standing) Revision() int64 { return s.Ledger.Head().Revision }
+
+// Powers implements signin.Standing.
+func (s Standing) Powers(user, other access.UserID) (all, lacking []string) {
+	head, at := s.Ledger.Head(), access.At(s.Clock())
+	rights := head.Authority(other, at)
+	for _, p := range head.Powers(user, at) {
+		all = append(all, p.Text)
+		if !rights.Covers(p) {
+			lacking = append(lacking, p.Text)
+		}
+	}
+	return all, lacking
 }
 
 // AdministratorRole is the role made for the first administrator.

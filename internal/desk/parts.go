@@ -39,7 +39,7 @@ func (d *Desk) PassOn(ctx context.Context, c Caller, in wire.PartRequest) (wire.
 	case len(faults) > 0:
 	case len(t.draft.Changes()) == 0:
 		faults = append(faults, wire.Fault{Place: "/lines", Message: "all of this is so already"})
-	case t.by(v.rights(), v.at):
+	case t.by(v.rights()):
 		faults = append(faults, wire.Fault{Place: "/lines", Message: "you may make all of this yourself"})
 	}
 	p := saved.Part{Author: c.User, Reason: strings.TrimSpace(in.Reason)}
@@ -48,14 +48,10 @@ func (d *Desk) PassOn(ctx context.Context, c Caller, in wire.PartRequest) (wire.
 		switch {
 		case err != nil:
 			faults = append(faults, wire.Fault{Place: "/to", Message: fmt.Sprintf("there is no user “%s”", in.To), DidYouMean: v.near(access.FactUser, in.To)})
-		case len(faults) == 0 && !(v.today.MaySignIn(id, v.at) && t.by(v.today.Authority(id, v.at), v.at)):
+		case len(faults) == 0 && !(v.today.MaySignIn(id, v.at) && t.by(v.today.Authority(id, v.at))):
 			faults = append(faults, wire.Fault{Place: "/to", Message: v.UserName(id) + " may not make it either"})
 		}
 		p.Receiver = id
-	} else if len(faults) == 0 {
-		if _, some := v.whoMay(t); !some {
-			faults = append(faults, wire.Fault{Place: "/to", Message: "there is nobody who may make it"})
-		}
 	}
 	if len(faults) > 0 {
 		return wire.Part{}, Invalid("nothing was passed on", faults...)
@@ -157,11 +153,14 @@ func (v *View) mayMake(p *saved.Part) bool {
 	var lines []wire.PartLine
 	_ = json.Unmarshal(p.Lines, &lines) // written by PassOn
 	ops, _, faults := decodeLines(lines)
-	return len(faults) == 0 && v.acts() && v.try(ops).by(v.rights(), v.at)
+	return len(faults) == 0 && v.Acts() && v.tryOn(v.today, ops, v.rights().May).by(v.rights())
 }
 
-// acts says whether the caller may change anything at all.
-func (v *View) acts() bool {
+// Reads says whether the caller may read anything beside themselves.
+func (v *View) Reads() bool { return len(v.rights().Reach(access.ActRead)) > 0 }
+
+// Acts says whether the caller may change anything at all in Able Roster.
+func (v *View) Acts() bool {
 	return slices.ContainsFunc([]string{access.ActAssign, access.ActUpdate, access.ActCreate}, func(a string) bool { return len(v.rights().Reach(a)) > 0 })
 }
 

@@ -21,8 +21,43 @@ func (v *View) Groups() wire.GroupList {
 }
 
 func (v *View) group(g *access.Group) wire.Group {
-	return wire.Group{Stand: v.stand(), ID: g.ID.String(), Key: g.Key, Label: g.Label, Description: g.Description, Unit: g.Unit, Filter: g.Filter,
-		BuiltIn: g.ID == access.PublicGroup || g.ID == access.AllUsersGroup, MemberCount: v.MemberCount(g.ID), Owner: v.ownerRef(g.Owner)}
+	return wire.Group{Stand: v.stand(), ID: g.ID.String(), Key: g.Key, Label: g.Label, Description: g.Description, Unit: g.Unit, Filter: g.Filter, HeldWithin: g.HeldWithin,
+		BuiltIn: g.ID == access.PublicGroup || g.ID == access.AllUsersGroup, MemberCount: v.memberCount(g.ID), Owner: v.ownerRef(g.Owner)}
+}
+
+// memberCount is how many listed members of a group the caller may read.
+func (v *View) memberCount(id access.GroupID) int {
+	if v.rights().ReadsAllUsers() && v.rights().May(access.ActRead, "groups") {
+		return v.MemberCount(id)
+	}
+	n := 0
+	for _, m := range v.Members(id) {
+		if v.readsMember(m.Member) {
+			n++
+		}
+	}
+	return n
+}
+
+// holderCount is how many assignments of a role the caller may read.
+func (v *View) holderCount(id access.RoleID) int {
+	if v.rights().ReadsAllUsers() && v.rights().May(access.ActRead, "groups") {
+		return v.RoleAssignments(id)
+	}
+	n := 0
+	for head := range v.AssignmentHeads(id) {
+		if v.readsMember(head.Assignee) {
+			n++
+		}
+	}
+	return n
+}
+
+func (v *View) readsMember(m access.Member) bool {
+	if m.User != 0 {
+		return v.readsUser(m.User)
+	}
+	return v.readsGroup(m.Group)
 }
 
 // Group is one group with its members and what it gives.
@@ -149,7 +184,7 @@ func (v *View) Roles() wire.RoleList {
 
 func (v *View) role(r *access.Role) wire.Role {
 	out := wire.Role{Stand: v.stand(), ID: r.ID.String(), Key: v.RoleKey(r.ID), Label: r.Label, Description: r.Description,
-		Retired: r.Retired, Owner: v.ownerRef(v.OwnerOf(r.ID)), Risk: string(r.Risk), Longest: r.Longest, Offered: request.OfferOf(v.Snapshot, r.ID) != nil, Includes: []wire.Ref{}, IncludedBy: []wire.Ref{}, HolderCount: v.RoleAssignments(r.ID)}
+		Retired: r.Retired, Owner: v.ownerRef(v.OwnerOf(r.ID)), Risk: string(r.Risk), Longest: r.Longest, HeldWithin: r.HeldWithin, Offered: request.OfferOf(v.Snapshot, r.ID) != nil, Includes: []wire.Ref{}, IncludedBy: []wire.Ref{}, HolderCount: v.holderCount(r.ID)}
 	if r.Application != 0 {
 		a := v.applicationRef(r.Application, true) // its key is in the role's own
 		out.Application = &a

@@ -11,48 +11,52 @@ import (
 // refused, and mostTried how many users are asked for whether they may make them.
 const (
 	mostSplit = 50
-	mostTried = 100
-	mostCan   = 20
+	mostTried = 20
 )
 
 // trial is operations tried on the view's snapshot for nothing else.
 type trial struct {
-	draft   *access.Draft
-	ops     []access.Operation // as settled
-	touched []access.UserID
+	draft *access.Draft
+	ops   []access.Operation // as settled
+	gains []access.RoleGain
 }
 
-// try applies operations as the view's caller; faults are then in the draft.
-func (v *View) try(ops []access.Operation) trial {
-	t := trial{draft: v.today.Draft()}
-	t.draft.Author, t.draft.Visible = v.caller.User, v.reads
+// try applies operations as the view's caller, whatever they may do; faults are then
+// in the draft.
+func (v *View) try(ops []access.Operation) trial { return v.tryOn(v.today, ops, nil) }
+
+func (v *View) tryOn(s *access.Snapshot, ops []access.Operation, may func(action, path string) bool) trial {
+	t := trial{draft: s.Draft()}
+	t.draft.Author, t.draft.Visible, t.draft.May = v.caller.User, v.reads, may
 	for i, op := range ops {
 		t.ops = append(t.ops, access.Clone(op))
 		t.draft.Apply(i, t.ops[i], v.at)
 	}
 	t.draft.Finish()
 	if len(t.draft.Faults) == 0 {
-		t.touched = t.draft.Preview(v.at).Touched
+		t.gains = t.draft.RoleGains(v.at)
 	}
 	return t
 }
 
 // by says whether a user may make what was tried.
-func (t trial) by(auth *access.Authority, at access.Instant) bool {
-	return len(t.draft.Faults) == 0 && len(auth.Judge(t.draft, t.touched, at)) == 0
+func (t trial) by(auth *access.Authority) bool {
+	return len(t.draft.Faults) == 0 && len(auth.Lacks(t.draft)) == 0 && len(auth.LacksFor(t.draft, t.gains)) == 0
 }
 
-// split says which operations of a refused change somebody else must make, and
-// who may: nil where it is too large to be looked at one by one.
+// split says which operations of a refused change somebody else must make, and who of
+// those the caller may see may: nil where it is too large to be looked at one by one.
+// Each operation is tried once, on what those before it that are the caller's leave.
 func (v *View) split(ops []access.Operation) *wire.Split {
 	if len(ops) > mostSplit {
 		return nil
 	}
 	out := &wire.Split{Mine: []int{}, Others: []int{}, Can: []wire.Ref{}}
-	var mine, others []access.Operation
+	var others []access.Operation
+	s := v.today
 	for i, op := range ops {
-		if v.try(append(slices.Clip(mine), op)).by(v.rights(), v.at) {
-			mine = append(mine, op)
+		if t := v.tryOn(s, []access.Operation{op}, v.rights().May); t.by(v.rights()) {
+			s = t.draft.Seal(s.Revision, s.At)
 			out.Mine = append(out.Mine, i)
 		} else {
 			others = append(others, op)
@@ -66,28 +70,36 @@ func (v *View) split(ops []access.Operation) *wire.Split {
 	if len(t.draft.Faults) > 0 { // they build on what is the caller's to make
 		t = v.try(ops)
 	}
-	out.Can, out.Some = v.whoMay(t)
+	out.Can = v.whoMay(t)
 	return out
 }
 
-// whoMay are the others who may make what was tried, as far as the caller may see
-// them, and whether there is anybody.
-func (v *View) whoMay(t trial) (can []wire.Ref, some bool) {
-	can = []wire.Ref{}
+// whoMay are the others who may make what was tried, of those the caller may see:
+// whether there is anybody else is not told.
+func (v *View) whoMay(t trial) []wire.Ref {
+	can := []wire.Ref{}
 	tried := 0
 	v.today.EachActor(func(id access.UserID) bool {
+		if !v.readsUser(id) {
+			return true
+		}
 		u := v.today.User(id)
 		if id == v.caller.User || u.UserKind != access.Person || !v.today.MaySignIn(id, v.at) {
 			return true
 		}
 		tried++
-		if t.by(v.today.Authority(id, v.at), v.at) {
-			some = true
-			if v.readsUser(id) {
-				can = append(can, v.userRef(id))
-			}
+		if t.by(v.today.Authority(id, v.at)) {
+			can = append(can, v.userRef(id))
 		}
-		return tried < mostTried && len(can) < mostCan
+		return tried < mostTried
 	})
-	return can, some
+	slices.SortFunc(can, func(a, b wire.Ref) int { return compareRefs(a, b) })
+	return can
+}
+
+func compareRefs(a, b wire.Ref) int {
+	if a.Label < b.Label || a.Label == b.Label && a.ID < b.ID {
+		return -1
+	}
+	return 1
 }

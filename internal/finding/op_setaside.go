@@ -64,6 +64,9 @@ func (*SetAsideFinding) Verb() string { return "set_aside_finding" }
 
 // ApplyTo implements access.Operation.
 func (o *SetAsideFinding) ApplyTo(d *access.Draft) {
+	if !d.Need(access.ActUpdate, "settings", "set findings aside") {
+		return
+	}
 	slices.Sort(o.Findings)
 	o.Findings = slices.Compact(o.Findings)
 	if !checkKeys(d, o.Findings) {
@@ -81,7 +84,6 @@ func (o *SetAsideFinding) ApplyTo(d *access.Draft) {
 		d.Fault("until", "is more than %d days ahead", longest)
 		return
 	}
-	d.Need(access.ActUpdate, "settings", "set findings aside")
 	for _, key := range o.Findings {
 		f := &SetAside{Finding: key, Until: o.Until, By: d.Author}
 		old := find(&d.Snapshot, key)
@@ -132,12 +134,14 @@ func (*TakeUpFinding) Verb() string { return "take_up_finding" }
 
 // ApplyTo implements access.Operation.
 func (o *TakeUpFinding) ApplyTo(d *access.Draft) {
+	if !d.Need(access.ActUpdate, "settings", "take findings up again") {
+		return
+	}
 	slices.Sort(o.Findings)
 	o.Findings = slices.Compact(o.Findings)
 	if !checkKeys(d, o.Findings) {
 		return
 	}
-	d.Need(access.ActUpdate, "settings", "take findings up again")
 	for _, key := range o.Findings {
 		old := find(&d.Snapshot, key)
 		if old == nil || old.Ended {

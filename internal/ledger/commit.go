@@ -21,9 +21,10 @@ type Change struct {
 	Reason     string
 	Operations []access.Operation
 
-	// Visible says what the author may know of at a snapshot and an instant; nil
-	// for all.
-	Visible func(*access.Snapshot, access.Instant) func(access.FactKind, uint32) bool
+	// Prepare sets in a draft, before anything is applied to it, what its author may
+	// know and do; nil leaves it at everything. It is called once for each head the
+	// change is judged on, by the goroutine that judges.
+	Prepare func(*access.Draft, access.Instant)
 
 	// Claimed is when history loaded into an empty ledger says it happened;
 	// zero for now.
@@ -111,6 +112,21 @@ func (l *Ledger) Commit(ctx context.Context, c *Change, judge Judge) (Committed,
 		return l.nothingToDo(ctx, c, p.result)
 	}
 	return p.result, p.err
+}
+
+// Known says whether a change was made before under its key, and as what.
+func (l *Ledger) Known(ctx context.Context, c *Change) (Committed, bool, error) {
+	conn, err := l.pool.Acquire(ctx)
+	if err != nil {
+		return Committed{}, false, Unavailable(err)
+	}
+	defer conn.Release()
+	var w writer
+	r, err := w.repeated(ctx, conn, c)
+	if errors.Is(err, ErrKeyReused) {
+		return r, true, nil
+	}
+	return r, r.Repeated, Unavailable(err)
 }
 
 // nothingToDo keeps that a change had nothing to do, so that it does nothing when it
@@ -270,6 +286,7 @@ type writer struct {
 	at, now  time.Time
 	keys     map[string]int64 // idempotency keys added in this transaction
 	erased   []uint32         // users whose personal values go
+	shut     []uint32         // users who are suspended or depart: what they sign in by ends
 	hashes   [][]any          // the rows of revisions, whose hashes follow once the head's is known
 
 	ledger *Ledger         // where large changes may be written while they are judged; nil: not
@@ -319,8 +336,8 @@ func (w *writer) add(p *pending) (Committed, error) {
 	}
 	d := w.head.Draft()
 	d.Author = c.Author
-	if c.Visible != nil {
-		d.Visible = c.Visible(w.head, at)
+	if c.Prepare != nil {
+		c.Prepare(d, at)
 	}
 	ops := make([]access.Operation, len(c.Operations))
 	for i, op := range c.Operations {
@@ -401,6 +418,13 @@ func (w *writer) add(p *pending) (Committed, error) {
 			w.erased = append(w.erased, n)
 		}
 	}
+	for _, x := range changes {
+		if after, ok := x.After.(*access.User); ok && (after.Status == access.Suspended || after.Status == access.Departed) {
+			if before, ok := x.Before.(*access.User); ok && before.Status != after.Status {
+				w.shut = append(w.shut, uint32(after.ID))
+			}
+		}
+	}
 	if c.Key != "" {
 		w.insert("idempotency", uint32(c.Author), c.Key, c.Request, d.Revision)
 		if w.keys == nil {
@@ -445,6 +469,12 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 		for _, sql := range []string{sqlForgetRefusals, sqlForgetParts, sqlForgetSaved, sqlErase} {
 			b.Queue(sql, w.erased)
 		}
+	}
+	if len(w.shut) > 0 {
+		for _, sql := range []string{sqlEndSessions, sqlEndTokens, sqlEndLinks} {
+			b.Queue(sql, w.shut)
+		}
+		b.Queue(sqlTellKeys)
 	}
 	b.Queue("commit")
 	if err := conn.SendBatch(ctx, b).Close(); err != nil {

@@ -66,15 +66,15 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactGroup, "group_fact", []string{"key", "label", "description", "unit", "filter", "owner"},
+		access.FactGroup, "group_fact", []string{"key", "label", "description", "unit", "filter", "owner", "held_within"},
 		func(f access.Fact) []any {
 			g := f.(*access.Group)
-			return []any{g.Key, g.Label, g.Description, g.Unit, g.Filter, uint32(g.Owner)}
+			return []any{g.Key, g.Label, g.Description, g.Unit, g.Filter, uint32(g.Owner), g.HeldWithin}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Group{}
 			r.fact = f
-			return []any{&f.Key, &f.Label, &f.Description, &f.Unit, &f.Filter, (*uint32)(&f.Owner)}, func() {
+			return []any{&f.Key, &f.Label, &f.Description, &f.Unit, &f.Filter, (*uint32)(&f.Owner), &f.HeldWithin}, func() {
 				f.ID = access.GroupID(r.id)
 			}
 		},
@@ -145,15 +145,15 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner", "risk", "longest"},
+		access.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner", "risk", "longest", "held_within"},
 		func(f access.Fact) []any {
 			x := f.(*access.Role)
-			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner), string(x.Risk), x.Longest}
+			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner), string(x.Risk), x.Longest, x.HeldWithin}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Role{}
 			r.fact = f
-			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner), (*string)(&f.Risk), &f.Longest}, func() {
+			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner), (*string)(&f.Risk), &f.Longest, &f.HeldWithin}, func() {
 				f.ID = access.RoleID(r.id)
 			}
 		},

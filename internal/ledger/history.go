@@ -227,7 +227,7 @@ func digestIn(body string) string {
 // replay applies a revision to the snapshot before it.
 func replay(s *access.Snapshot, r *Revision) (*access.Draft, error) {
 	d := s.Draft()
-	d.Author = r.Author
+	d.Author, d.Replays = r.Author, true
 	if d.Revision != r.Revision {
 		return nil, fmt.Errorf("follows revision %d", s.Revision)
 	}

@@ -35,6 +35,13 @@ const (
 	sqlForgetSaved = erasedNames + `delete from saved s where owner = any($1) and not shared
 		or exists (select from erased where lower(translate(s.key, '-', ' ') || ' ' || translate(s.key, '-', '.') || ' ' || s.label || ' ' || s.body::text) ~ n)`
 
+	// What somebody signs in by ends with the commit that suspends them or has them
+	// depart: none of it revives when they come back.
+	sqlEndSessions = `delete from session where user_id = any($1)`
+	sqlEndTokens   = `delete from token where user_id = any($1)`
+	sqlEndLinks    = `delete from sign_in_link where user_id = any($1)`
+	sqlTellKeys    = `select pg_notify('able_roster_keys', 'several')`
+
 	// The digests stay, and with them the chain.
 	sqlErase = `update personal set text = null, salt = null where user_id = any($1) and text is not null`
 

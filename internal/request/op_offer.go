@@ -30,6 +30,8 @@ type SetRoute struct {
 	Label string    `json:"label,omitempty"`
 	Steps []StepRef `json:"steps" doc:"in the order in which they decide"`
 
+	SamePerson bool `json:"same_person,omitempty" doc:"one person may decide on several steps of a request; else each step needs somebody else"`
+
 	Route RouteRef `json:"route,omitempty" doc:"set by the service"`
 }
 
@@ -46,12 +48,15 @@ func (o *SetRoute) Settled() string {
 
 // ApplyTo implements access.Operation.
 func (o *SetRoute) ApplyTo(d *access.Draft) {
+	if !d.Need(access.ActUpdate, "settings", "write approval routes") {
+		return
+	}
 	old := FindRoute(&d.Snapshot, o.Key)
 	if old != nil && o.Label == "" {
 		o.Label = old.Label
 	}
 	ok := d.CheckNew(o.Key, false, &o.Label, "")
-	f := &Route{Key: o.Key, Label: o.Label}
+	f := &Route{Key: o.Key, Label: o.Label, SamePerson: o.SamePerson}
 	if len(o.Steps) == 0 {
 		d.Fault("steps", "is empty: nobody would be asked")
 		ok = false
@@ -64,18 +69,17 @@ func (o *SetRoute) ApplyTo(d *access.Draft) {
 	if !ok {
 		return
 	}
-	d.Need(access.ActUpdate, "settings", "write approval routes")
 	if old != nil {
 		f.ID = old.ID
 		d.Reads(old)
-		if old.Label == f.Label && slices.EqualFunc(old.Steps, f.Steps, equalSteps) {
+		if old.Label == f.Label && old.SamePerson == f.SamePerson && slices.EqualFunc(old.Steps, f.Steps, equalSteps) {
 			o.Route = RouteRef(f.ID.String())
 			d.Note(access.AlreadySo, old.Since())
 			return
 		}
 		for _, offer := range Offers(&d.Snapshot) { // what is asked for by it is given on the writer's authority
 			if offer.Route == f.ID && !offer.Ended {
-				d.Promise(offer.Role, "")
+				d.Promise(offer.Role)
 			}
 		}
 	} else {
@@ -168,6 +172,9 @@ func (*OfferRole) Verb() string { return "offer_role" }
 // ApplyTo implements access.Operation.
 func (o *OfferRole) ApplyTo(d *access.Draft) {
 	role, ok := d.SettleRole("role", &o.Role)
+	if ok && !d.Need(access.ActUpdate, d.RolePath(role), "offer the role %s", d.RoleKey(role)) {
+		return
+	}
 	route := FindRoute(&d.Snapshot, string(o.Route))
 	if route == nil {
 		d.Missing(FactRoute, "route", string(o.Route))
@@ -191,7 +198,6 @@ func (o *OfferRole) ApplyTo(d *access.Draft) {
 		return
 	}
 	o.Route = RouteRef(route.ID.String())
-	d.Need(access.ActUpdate, d.RolePath(role), "offer the role %s", d.RoleKey(role))
 	f := &Offer{Role: role, Words: o.Words, Route: route.ID, Longest: o.Longest}
 	if old := OfferOf(&d.Snapshot, role); old != nil {
 		d.Reads(old)
@@ -200,7 +206,7 @@ func (o *OfferRole) ApplyTo(d *access.Draft) {
 			return
 		}
 	}
-	d.Promise(role, "") // anybody may ask, and is given it on this authority
+	d.Promise(role) // anybody may ask, and is given it on this authority
 	d.Keep(f)
 }
 
@@ -225,7 +231,7 @@ func (*EndOffer) Verb() string { return "end_offer" }
 // ApplyTo implements access.Operation.
 func (o *EndOffer) ApplyTo(d *access.Draft) {
 	role, ok := d.SettleRole("role", &o.Role)
-	if !ok {
+	if !ok || !d.Need(access.ActUpdate, d.RolePath(role), "offer the role %s", d.RoleKey(role)) {
 		return
 	}
 	old := OfferOf(&d.Snapshot, role)
@@ -233,7 +239,6 @@ func (o *EndOffer) ApplyTo(d *access.Draft) {
 		d.Fault("role", "%s is not offered", d.RoleKey(role))
 		return
 	}
-	d.Need(access.ActUpdate, d.RolePath(role), "offer the role %s", d.RoleKey(role))
 	f := *old
 	f.Ended = true
 	d.Keep(&f)

@@ -23,6 +23,7 @@ type AskRole struct {
 	Scopes []access.ScopeRef `json:"scopes,omitempty" doc:"only what one of these covers"`
 
 	Request RequestRef `json:"request,omitempty" doc:"set by the service"`
+	Apart   bool       `json:"apart,omitempty" doc:"set by the service"`
 }
 
 // Verb implements access.Operation.
@@ -30,8 +31,11 @@ func (*AskRole) Verb() string { return "ask_role" }
 
 // Settled names the field only the service sets.
 func (o *AskRole) Settled() string {
-	if o.Request != "" {
+	switch {
+	case o.Request != "":
 		return "request"
+	case o.Apart:
+		return "apart"
 	}
 	return ""
 }
@@ -71,6 +75,8 @@ func (o *AskRole) ApplyTo(d *access.Draft) {
 		d.Fault("user", "you may ask for yourself and for those whose manager you are, not for %s", u.UserName)
 	case u.Status == access.Departed:
 		d.Fault("user", "%s has departed", u.UserName)
+	case !d.RoleReachesUser(role, user):
+		d.Fault("role", "%s may be held only within %s", d.RoleKey(role), d.Role(role).HeldWithin)
 	}
 	checkTerms(d, offer, o.Window)
 	if len(d.Faults) > 0 {
@@ -82,8 +88,10 @@ func (o *AskRole) ApplyTo(d *access.Draft) {
 			return
 		}
 	}
+	route := RouteOf(&d.Snapshot, offer.Route)
 	f := &Request{ID: RequestID(d.Allocate(FactRequest)), Asker: d.Author, Beneficiary: user, Role: role, Window: o.Window, Scopes: scopes,
-		Route: offer.Route, Steps: RouteOf(&d.Snapshot, offer.Route).Steps, Asked: d.Revision, State: Waiting}
+		Route: offer.Route, Steps: route.Steps, Asked: d.Revision, State: Waiting, Apart: !route.SamePerson && !d.Replays || o.Apart}
+	o.Apart = f.Apart
 	o.Request = RequestRef(f.ID.String())
 	d.Keep(f)
 }
@@ -172,6 +180,8 @@ func whyNot(r *Request, why Why) string {
 		return "nobody decides on what they asked for, or get"
 	case Twice:
 		return "you have approved it already; it waits for others"
+	case Before:
+		return "you decided on an earlier step of it; this step needs somebody else"
 	}
 	return "it is not for you to decide at this step"
 }
@@ -186,7 +196,7 @@ func (o *DecideRequest) ApplyTo(d *access.Draft) {
 		d.Fault("verdict", "is approve or refuse")
 		return
 	}
-	if why := r.MayDecide(&d.Snapshot, d.Author, d.At()); why != "" {
+	if why := r.MayDecide(&d.Snapshot, d.Author, d.At()); why != "" && !(why == Before && !r.Apart && d.Replays) {
 		d.Fault("request", "%s", whyNot(r, why))
 		return
 	}
@@ -229,6 +239,9 @@ func (o *DecideRequest) give(d *access.Draft, r *Request) bool {
 		return false
 	case u.Status == access.Departed:
 		d.Fault("request", "%s has departed since; refuse the request, with the reason", u.UserName)
+		return false
+	case !d.RoleReachesUser(r.Role, r.Beneficiary):
+		d.Fault("request", "%s may be held only within %s, and %s is not there; refuse the request, with the reason", d.RoleKey(r.Role), d.Role(r.Role).HeldWithin, u.UserName)
 		return false
 	case offer != nil && !checkTerms(d, offer, r.Window):
 		return false

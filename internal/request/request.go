@@ -34,6 +34,15 @@ type Request struct {
 	Step        int                 `json:"step"` // the one it waits at
 	Decisions   []Decision          `json:"decisions,omitempty"`
 	Given       access.AssignmentID `json:"given,omitempty"` // once approved
+	Apart       bool                `json:"apart,omitempty"` // nobody decides on two of its steps
+}
+
+// Asks implements access.Asking.
+func (f *Request) Asks() (access.RoleGain, bool) {
+	if f.State != Waiting {
+		return access.RoleGain{}, false
+	}
+	return access.RoleGain{User: f.Beneficiary, Role: f.Role, Scopes: f.Scopes, When: access.Intervals{f.Window}}, true
 }
 
 // Kind and Row identify it.
@@ -58,10 +67,31 @@ func RequestOf(s *access.Snapshot, id RequestID) *Request {
 // Deciders are who may decide on a request as it stands, less who has approved
 // at this step already. None while it waits means it waits for nobody.
 func (r *Request) Deciders(s *access.Snapshot, at access.Instant) []access.UserID {
+	return r.deciders(s, at, r.apart(s))
+}
+
+func (r *Request) deciders(s *access.Snapshot, at access.Instant, apart bool) []access.UserID {
 	if r.State != Waiting {
 		return nil
 	}
-	return slices.DeleteFunc(r.Steps[r.Step].Deciders(s, r, at), r.approvedBy)
+	return slices.DeleteFunc(r.Steps[r.Step].Deciders(s, r, at), func(id access.UserID) bool {
+		return r.approvedBy(id) || apart && r.decidedBefore(id)
+	})
+}
+
+// apart says whether each step is to be decided by somebody else: requests that were
+// made before there was that rule go by what their route says now.
+func (r *Request) apart(s *access.Snapshot) bool {
+	if r.Apart {
+		return true
+	}
+	route := RouteOf(s, r.Route)
+	return route != nil && !route.SamePerson
+}
+
+// decidedBefore says whether somebody decided on an earlier step.
+func (r *Request) decidedBefore(id access.UserID) bool {
+	return slices.ContainsFunc(r.Decisions, func(d Decision) bool { return d.Step < r.Step && d.By == id })
 }
 
 func (r *Request) approvedBy(id access.UserID) bool {
@@ -77,6 +107,7 @@ const (
 	OneOwn     Why = "own"         // nobody decides on what they asked for or get
 	NotAsked   Why = "not_asked"   // the step asks others
 	Twice      Why = "twice"       // they have approved it at this step
+	Before     Why = "before"      // they have decided on an earlier step
 )
 
 // MayDecide says why somebody may not decide on a request, or nothing.
@@ -90,6 +121,8 @@ func (r *Request) MayDecide(s *access.Snapshot, by access.UserID, at access.Inst
 		return Twice
 	case !slices.Contains(r.Steps[r.Step].Deciders(s, r, at), by):
 		return NotAsked
+	case r.apart(s) && r.decidedBefore(by):
+		return Before
 	}
 	return ""
 }
@@ -104,7 +137,7 @@ func (r *Request) Decide(s *access.Snapshot, d Decision, at access.Instant) *Req
 		next.State = Refused
 		return &next
 	}
-	if r.Steps[r.Step].All && len(next.Deciders(s, at)) > 0 {
+	if r.Steps[r.Step].All && len(next.deciders(s, at, r.Apart)) > 0 {
 		return &next // others at this step have yet to
 	}
 	if next.Step++; next.Step == len(r.Steps) {

@@ -48,6 +48,8 @@ type Route struct {
 	Key   string  `json:"key"`
 	Label string  `json:"label"`
 	Steps []Step  `json:"steps"`
+
+	SamePerson bool `json:"same_person,omitempty"` // one person may decide on several steps
 }
 
 // Kind and Row identify it.

@@ -41,6 +41,9 @@ func (o *OpenRound) Settled() string {
 
 // ApplyTo implements access.Operation.
 func (o *OpenRound) ApplyTo(d *access.Draft) {
+	if !d.Need(access.ActCreate, "reviews", "open reviews") || !d.Need(access.ActRead, access.RuleReach(o.Filter), "read all whom the review looks at") {
+		return
+	}
 	ok := d.CheckNew(o.Key, FindRound(&d.Snapshot, o.Key) != nil, &o.Label, "")
 	f := &Round{Key: o.Key, Label: o.Label, Filter: o.Filter, Reviewers: o.Reviewers, Opener: d.Author, Fixed: d.Revision, At: d.At(), State: Open}
 	given := 0
@@ -82,8 +85,6 @@ func (o *OpenRound) ApplyTo(d *access.Draft) {
 	if !ok {
 		return
 	}
-	d.Need(access.ActCreate, "reviews", "open reviews")
-	d.Need(access.ActRead, access.RuleReach(f.Filter), "read all whom the review looks at")
 	f.ID = RoundID(d.Allocate(FactRound))
 	o.Round = RoundRef(f.ID.String())
 	d.Keep(f)
@@ -202,7 +203,9 @@ func (o *SignOff) ApplyTo(d *access.Draft) {
 	if r == nil {
 		return
 	}
-	d.Need(access.ActUpdate, "reviews", "sign reviews off")
+	if !d.Need(access.ActUpdate, "reviews", "sign reviews off") {
+		return
+	}
 	for _, v := range Verdicts(&d.Snapshot) {
 		if v.Round != r.ID || v.Keep {
 			continue
@@ -269,8 +272,8 @@ func (o *SettleProposal) ApplyTo(d *access.Draft) {
 		d.Fault("proposal", "is settled already")
 		return
 	}
-	if owner := p.Owner(&d.Snapshot); d.Author != owner || owner == 0 {
-		d.Need(access.ActUpdate, "reviews", "settle what a review proposes")
+	if owner := p.Owner(&d.Snapshot); (d.Author != owner || owner == 0) && !d.Need(access.ActUpdate, "reviews", "settle what a review proposes") {
+		return
 	}
 	next := *p
 	next.Settled, next.By = true, d.Author

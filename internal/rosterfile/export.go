@@ -161,7 +161,7 @@ func (x *exporter) application(a *access.Application) Application {
 }
 
 func (x *exporter) role(r *access.Role) Role {
-	out := Role{Label: &r.Label, Description: said(r.Description), Owner: x.user(r.Owner), Risk: said(string(r.Risk))}
+	out := Role{Label: &r.Label, Description: said(r.Description), Owner: x.user(r.Owner), Risk: said(string(r.Risk)), HeldWithin: said(r.HeldWithin)}
 	if r.Longest > 0 {
 		out.Longest = &r.Longest
 	}
@@ -193,7 +193,7 @@ func (x *exporter) role(r *access.Role) Role {
 func (x *exporter) group(g *access.Group) Group {
 	var out Group
 	if !builtInGroup(g.Key) {
-		out = Group{Label: &g.Label, Description: said(g.Description), Unit: said(g.Unit), Owner: x.user(g.Owner), Filter: said(g.Filter)}
+		out = Group{Label: &g.Label, Description: said(g.Description), Unit: said(g.Unit), Owner: x.user(g.Owner), Filter: said(g.Filter), HeldWithin: said(g.HeldWithin)}
 	}
 	for _, m := range x.s.MembershipsOf(access.Member{Group: g.ID}) {
 		if x.reads(access.FactGroup, uint32(m.Group)) && m.Window == (access.Window{}) {

@@ -68,6 +68,7 @@ type Role struct {
 	Owner       *string      `json:"owner,omitempty" doc:"user name of who answers for it"`
 	Risk        *string      `json:"risk,omitempty" enum:",low,medium,high"`
 	Longest     *int         `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment may last at most; 0: without end"`
+	HeldWithin  *string      `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere"`
 	Retired     *bool        `json:"retired,omitempty"`
 	Permissions []Permission `json:"permissions,omitempty" doc:"all it carries itself"`
 	Includes    []string     `json:"includes,omitempty" doc:"all roles it includes: a key of the same application, or application/key"`
@@ -96,6 +97,7 @@ type Group struct {
 	Unit        *string   `json:"unit,omitempty"`
 	Owner       *string   `json:"owner,omitempty" doc:"user name of who answers for it"`
 	Filter      *string   `json:"filter,omitempty" doc:"whom it chooses beside its listed members (RFC 7644, section 3.4.2.2)"`
+	HeldWithin  *string   `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it; blank: anywhere"`
 	In          []string  `json:"in,omitempty" doc:"all groups it lies in itself"`
 	Holds       []Holding `json:"holds,omitempty" doc:"all roles it is given"`
 }

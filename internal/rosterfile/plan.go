@@ -119,13 +119,13 @@ func (p *planner) group(place, key string, g Group) {
 	}
 	if id, ok := p.s.FindGroup(key); ok {
 		now := p.s.Group(id)
-		o := &access.UpdateGroup{Group: access.GroupRef(key), Label: differ(g.Label, now.Label), Description: differ(g.Description, now.Description), Unit: differ(g.Unit, now.Unit), Filter: differ(g.Filter, now.Filter)}
-		if o.Label != nil || o.Description != nil || o.Unit != nil || o.Filter != nil {
+		o := &access.UpdateGroup{Group: access.GroupRef(key), Label: differ(g.Label, now.Label), Description: differ(g.Description, now.Description), Unit: differ(g.Unit, now.Unit), Filter: differ(g.Filter, now.Filter), HeldWithin: differ(g.HeldWithin, now.HeldWithin)}
+		if o.Label != nil || o.Description != nil || o.Unit != nil || o.Filter != nil || o.HeldWithin != nil {
 			p.op(place, o)
 		}
 		return
 	}
-	p.op(place, &access.AddGroup{Key: key, Label: or(g.Label), Description: or(g.Description), Unit: or(g.Unit), Filter: or(g.Filter)})
+	p.op(place, &access.AddGroup{Key: key, Label: or(g.Label), Description: or(g.Description), Unit: or(g.Unit), Filter: or(g.Filter), HeldWithin: or(g.HeldWithin)})
 }
 
 func (p *planner) groupAfter(place, key string, g Group) {
@@ -363,11 +363,11 @@ func inApp(app, ref string) string {
 func (p *planner) role(place, app, key string, r Role) {
 	id, known := p.s.FindRole(roleKey(app, key))
 	if !known {
-		p.op(place, &access.AddRole{Key: key, Application: access.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: access.Risk(or(r.Risk)), Longest: or(r.Longest)})
+		p.op(place, &access.AddRole{Key: key, Application: access.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: access.Risk(or(r.Risk)), Longest: or(r.Longest), HeldWithin: or(r.HeldWithin)})
 		return
 	}
 	now := p.s.Role(id)
-	o := &access.UpdateRole{Role: access.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), Longest: differ(r.Longest, now.Longest)}
+	o := &access.UpdateRole{Role: access.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), Longest: differ(r.Longest, now.Longest), HeldWithin: differ(r.HeldWithin, now.HeldWithin)}
 	if r.Risk != nil && access.Risk(*r.Risk) != now.Risk {
 		risk := access.Risk(*r.Risk)
 		o.Risk = &risk
@@ -375,7 +375,7 @@ func (p *planner) role(place, app, key string, r Role) {
 	if r.Retired != nil && !*r.Retired && now.Retired { // a retired one is given nothing
 		o.Retired = r.Retired
 	}
-	if o.Label != nil || o.Description != nil || o.Longest != nil || o.Risk != nil || o.Retired != nil {
+	if o.Label != nil || o.Description != nil || o.Longest != nil || o.Risk != nil || o.Retired != nil || o.HeldWithin != nil {
 		p.op(place, o)
 	}
 }

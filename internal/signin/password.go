@@ -3,9 +3,12 @@ package signin
 import (
 	"context"
 	"fmt"
+	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
+	"github.com/trustelem/zxcvbn"
 )
 
 // params cost about 60 ms on a small machine: 19 MiB, two passes, one lane
@@ -48,8 +51,19 @@ func passwordFits(ctx context.Context, password, hash string) (fits bool, err er
 // an answer takes does not tell which names exist.
 const nobodysHash = "$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$qK4ZbVt0m2m8k0mYl2b3mWm0Vw4nqfJb8pG0p7l5x3Q"
 
-// CheckPassword says what is wrong with a new password, or nothing.
-func CheckPassword(p string) error {
+// easiest is the least strength a password may have, of 0 to 4: what is below it is
+// found within a million guesses.
+const easiest = 2
+
+// weighed bounds how much of a password is looked at for how easily it is guessed: the
+// work grows with the square.
+const weighed = 64
+
+// CheckPassword says what is wrong with a new password, or nothing. Passwords that are
+// common, were in breaches, or are made of patterns or of the user's and the
+// organisation's own words are refused, by lists that ship with the program (NIST SP
+// 800-63B, section 3.1.1.2).
+func CheckPassword(p string, own ...string) error {
 	switch n := utf8.RuneCountInString(p); {
 	case !utf8.ValidString(p):
 		return fmt.Errorf("is not valid UTF-8")
@@ -58,5 +72,22 @@ func CheckPassword(p string) error {
 	case len(p) > 1024:
 		return fmt.Errorf("is longer than 1024 bytes")
 	}
+	some := p
+	if r := []rune(p); len(r) > weighed {
+		some = string(r[:weighed])
+	}
+	if zxcvbn.PasswordStrength(some, ownWords(own)).Score < easiest {
+		return fmt.Errorf("is easily guessed: it is common, repeats itself, or is made of names; take several words that have nothing to do with each other")
+	}
 	return nil
+}
+
+// ownWords are the words that names and addresses are made of.
+func ownWords(own []string) []string {
+	var out []string
+	for _, text := range own {
+		out = append(out, strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })...)
+		out = append(out, strings.ToLower(text))
+	}
+	return out
 }

@@ -3,13 +3,35 @@ package signin
 import (
 	"sync"
 	"time"
+
+	"github.com/hashicorp/golang-lru/v2/simplelru"
 )
 
-// Throttle slows sign-in down after repeated failures and then pauses it, by
-// name and by address alike, without regard to whether the name exists.
+// Throttle slows sign-in down after repeated failures and then pauses it: by the
+// account that is tried and by the address it is tried from, without regard to
+// whether the account exists; or by the device alone, where it is one from which that
+// user signed in before. So whoever guesses slows down themselves, and not the user.
 type Throttle struct {
 	mu    sync.Mutex
-	tries map[string]*tries
+	tries *simplelru.LRU[string, *tries]
+}
+
+// Try is under what one try is counted; blank fields count nothing.
+type Try struct{ Account, Address, Device string }
+
+func (t Try) counters() []counter {
+	var out []counter
+	for _, c := range []counter{{"account " + t.Account, t.Account, nameLimits}, {"address " + t.Address, t.Address, addressLimits}, {"device " + t.Device, t.Device, nameLimits}} {
+		if c.of != "" {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+type counter struct {
+	key, of string
+	limits
 }
 
 type tries struct {
@@ -28,79 +50,86 @@ var (
 )
 
 const (
-	pause    = 15 * time.Minute
-	longest  = time.Minute // between two tries before the pause
-	forget   = time.Hour
-	mostKept = 100_000
+	pause   = 15 * time.Minute
+	longest = time.Minute // between two tries before the pause
+	forget  = time.Hour
+
+	// mostTries bounds how many counters are kept: the ones used last.
+	mostTries = 50_000
 )
 
 // Wait is how long somebody must wait before the next try, zero when they may
 // go on.
-func (t *Throttle) Wait(now time.Time, name, address string) time.Duration {
+func (t *Throttle) Wait(now time.Time, try Try) time.Duration {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	return t.wait(now, name, address)
+	return t.wait(now, try)
 }
 
-func (t *Throttle) wait(now time.Time, name, address string) time.Duration {
+func (t *Throttle) wait(now time.Time, try Try) time.Duration {
 	var wait time.Duration
-	for _, k := range []string{"name " + name, "address " + address} {
-		if x := t.tries[k]; x != nil {
+	for _, c := range try.counters() {
+		if x := t.of(c.key); x != nil {
 			wait = max(wait, x.until.Sub(now))
 		}
 	}
 	return wait
 }
 
+func (t *Throttle) of(key string) *tries {
+	if t.tries == nil {
+		t.tries, _ = simplelru.NewLRU[string, *tries](mostTries, nil)
+	}
+	x, _ := t.tries.Get(key)
+	return x
+}
+
 // Begin says whether a try may be made now, and counts it as failed until
 // Succeeded says otherwise: tries made at the same moment count each other.
 // Each failure past the free ones doubles the wait, from one second; at the
 // limit it pauses for a quarter of an hour.
-func (t *Throttle) Begin(now time.Time, name, address string) bool {
+func (t *Throttle) Begin(now time.Time, try Try) bool {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	if t.wait(now, name, address) > 0 {
+	if t.wait(now, try) > 0 {
 		return false
 	}
-	if t.tries == nil {
-		t.tries = map[string]*tries{}
+	for _, c := range try.counters() {
+		t.count(now, c)
 	}
-	if len(t.tries) > mostKept {
-		for k, x := range t.tries {
-			if now.Sub(x.last) > pause {
-				delete(t.tries, k)
-			}
-		}
-	}
-	t.count(now, "name "+name, nameLimits)
-	t.count(now, "address "+address, addressLimits)
 	return true
 }
 
-func (t *Throttle) count(now time.Time, key string, l limits) {
-	x := t.tries[key]
+func (t *Throttle) count(now time.Time, c counter) {
+	x := t.of(c.key)
 	if x == nil || now.Sub(x.last) > forget {
 		x = &tries{}
-		t.tries[key] = x
+		t.tries.Add(c.key, x)
 	}
 	x.failed++
 	x.last = now
 	switch {
-	case x.failed >= l.pause:
+	case x.failed >= c.pause:
 		x.until = now.Add(pause)
-	case x.failed > l.free:
-		x.until = now.Add(min(time.Second<<min(x.failed-l.free-1, 10), longest))
+	case x.failed > c.free:
+		x.until = now.Add(min(time.Second<<min(x.failed-c.free-1, 10), longest))
 	}
 }
 
-// Succeeded forgets the failures of a name, and takes back the one try that
-// was counted against the address.
-func (t *Throttle) Succeeded(name, address string) {
+// Succeeded forgets the failures of an account or a device, and takes back the one
+// try that was counted against the address.
+func (t *Throttle) Succeeded(try Try) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	delete(t.tries, "name "+name)
-	if x := t.tries["address "+address]; x != nil {
-		x.failed--
-		x.until = time.Time{}
+	for _, c := range try.counters() {
+		x := t.of(c.key)
+		switch {
+		case x == nil:
+		case c.limits == addressLimits:
+			x.failed--
+			x.until = time.Time{}
+		default:
+			t.tries.Remove(c.key)
+		}
 	}
 }

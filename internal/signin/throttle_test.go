@@ -1,6 +1,7 @@
 package signin
 
 import (
+	"strconv"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -14,10 +15,10 @@ func TestFailuresSlowANameDownAndThenPauseIt(t *testing.T) {
 	now := noon
 	var waits []time.Duration
 	for range 10 {
-		if !x.Begin(now, "ines", "10.0.0.1") {
+		if !x.Begin(now, Try{Account: "ines", Address: "10.0.0.1"}) {
 			t.Fatal("was not let try after waiting")
 		}
-		w := x.Wait(now, "ines", "10.0.0.1")
+		w := x.Wait(now, Try{Account: "ines", Address: "10.0.0.1"})
 		waits = append(waits, w)
 		now = now.Add(w)
 	}
@@ -27,10 +28,10 @@ func TestFailuresSlowANameDownAndThenPauseIt(t *testing.T) {
 			t.Fatalf("after failure %d one waits %s, want %d s", i+1, w, want[i])
 		}
 	}
-	if x.Begin(noon, "ines", "10.0.0.2") {
+	if x.Begin(noon, Try{Account: "ines", Address: "10.0.0.2"}) {
 		t.Error("another address gets around the pause of a name")
 	}
-	if !x.Begin(noon, "tomas", "10.0.0.1") {
+	if !x.Begin(noon, Try{Account: "tomas", Address: "10.0.0.1"}) {
 		t.Error("one bad name keeps a whole address out")
 	}
 }
@@ -39,13 +40,13 @@ func TestAnAddressThatTriesManyNamesIsPausedToo(t *testing.T) {
 	var x Throttle
 	now := noon
 	for i := range 100 {
-		x.Begin(now, string(rune('a'+i)), "10.0.0.1")
+		x.Begin(now, Try{Account: string(rune('a' + i)), Address: "10.0.0.1"})
 		now = now.Add(longest) // each name is new: only the address remembers
 	}
-	if w := x.Wait(now, "fresh", "10.0.0.1"); w < 10*time.Minute {
+	if w := x.Wait(now, Try{Account: "fresh", Address: "10.0.0.1"}); w < 10*time.Minute {
 		t.Errorf("after 100 failures an address waits %s", w)
 	}
-	if w := x.Wait(now, "fresh", "10.0.0.2"); w != 0 {
+	if w := x.Wait(now, Try{Account: "fresh", Address: "10.0.0.2"}); w != 0 {
 		t.Errorf("another address waits %s", w)
 	}
 }
@@ -53,19 +54,19 @@ func TestAnAddressThatTriesManyNamesIsPausedToo(t *testing.T) {
 func TestSuccessForgetsAndTimeForgets(t *testing.T) {
 	var x Throttle
 	for range 3 {
-		x.Begin(noon, "ines", "a")
+		x.Begin(noon, Try{Account: "ines", Address: "a"})
 	}
-	x.Succeeded("ines", "a")
+	x.Succeeded(Try{Account: "ines", Address: "a"})
 	for range 3 {
-		if !x.Begin(noon, "ines", "a") {
+		if !x.Begin(noon, Try{Account: "ines", Address: "a"}) {
 			t.Fatal("a success was not a fresh start")
 		}
 	}
-	x.Begin(noon, "ines", "a")
-	if x.Begin(noon, "ines", "a") {
+	x.Begin(noon, Try{Account: "ines", Address: "a"})
+	if x.Begin(noon, Try{Account: "ines", Address: "a"}) {
 		t.Fatal("the fourth failure does not slow down")
 	}
-	if !x.Begin(noon.Add(2*forget), "ines", "a") || x.Wait(noon.Add(2*forget), "ines", "a") != 0 {
+	if !x.Begin(noon.Add(2*forget), Try{Account: "ines", Address: "a"}) || x.Wait(noon.Add(2*forget), Try{Account: "ines", Address: "a"}) != 0 {
 		t.Error("is not forgotten after hours")
 	}
 }
@@ -78,7 +79,7 @@ func TestAFloodGetsNoMoreTriesThanOneByOne(t *testing.T) {
 	var wait sync.WaitGroup
 	for range 500 {
 		wait.Go(func() {
-			if x.Begin(noon, "ines", "10.0.0.1") {
+			if x.Begin(noon, Try{Account: "ines", Address: "10.0.0.1"}) {
 				let.Add(1)
 			}
 		})
@@ -86,5 +87,35 @@ func TestAFloodGetsNoMoreTriesThanOneByOne(t *testing.T) {
 	wait.Wait()
 	if n := let.Load(); n != 4 {
 		t.Errorf("%d of 500 tries at once were let through, want 4", n)
+	}
+}
+
+// Whoever guesses from elsewhere keeps nobody out who comes from a browser of theirs;
+// and guessing from that browser is slowed like any other.
+func TestADeviceHasACountOfItsOwn(t *testing.T) {
+	var x Throttle
+	for range 10 {
+		x.Begin(noon, Try{Account: "ines", Address: "10.0.0.9"})
+	}
+	device := Try{Device: "a browser"}
+	if !x.Begin(noon, device) {
+		t.Error("a guesser elsewhere keeps a known browser out")
+	}
+	for range 10 {
+		x.Begin(noon, device)
+	}
+	if x.Begin(noon, device) {
+		t.Error("a known browser may guess without end")
+	}
+}
+
+// However many names and addresses are tried, so much is remembered and no more.
+func TestWhatIsRememberedOfTriesIsBounded(t *testing.T) {
+	var x Throttle
+	for i := range 3 * mostTries {
+		x.Begin(noon, Try{Account: strconv.Itoa(i)})
+	}
+	if n := x.tries.Len(); n > mostTries {
+		t.Errorf("%d are remembered", n)
 	}
 }

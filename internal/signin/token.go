@@ -2,6 +2,8 @@ package signin
 
 import (
 	"context"
+	"crypto/sha256"
+	"errors"
 	"time"
 
 	"ableroster/internal/access"
@@ -18,19 +20,43 @@ type Token struct {
 	Expires *time.Time
 }
 
-// NewToken makes a token for a user. Its secret is told now and never again.
-func (d *Door) NewToken(ctx context.Context, user access.UserID, label string, lasts time.Duration) (Token, string, error) {
-	text, digest := secret(tokenPrefix)
+// MostTokens bounds how many tokens a user has at a time.
+const MostTokens = 50
+
+// ErrTokens says that a user has as many tokens as one may have.
+var ErrTokens = errors.New("there are 50 tokens already: end one first")
+
+// NewToken makes a token for a user. Its secret is told now and never again. maker is
+// who is told it: the user, or who looks after a machine account; powers are those of
+// the user, which the maker holds too.
+func (d *Door) NewToken(ctx context.Context, user, maker access.UserID, powers []string, label string, lasts time.Duration, address string) (Token, string, error) {
+	m := made{user, maker, powers}
+	if maker == user { // whoever could know the password could have made it
+		c, err := d.credential(ctx, user)
+		if err != nil {
+			return Token{}, "", err
+		}
+		m = c.made
+	}
+	if m.cleared == nil {
+		m.cleared = []string{}
+	}
+	text, at := secret(tokenPrefix)
 	t := Token{User: user, Label: label}
 	expires := d.clock().Add(lasts)
 	t.Expires = &expires
-	err := d.pool.QueryRow(ctx, "insert into token (digest, user_id, label, expires_at) values ($1, $2, $3, $4) returning id, created_at",
-		digest[:], uint32(user), label, expires).Scan(&t.ID, &t.Created)
+	err := d.pool.QueryRow(ctx, `insert into token (digest, user_id, label, expires_at, maker, cleared)
+		select $1, $2, $3, $4, $5, $6 where $7 > (select count(*) from token where user_id = $2 and (expires_at is null or expires_at > $8)) returning id, created_at`,
+		at[:], uint32(user), label, expires, uint32(m.by), m.cleared, MostTokens, d.clock()).Scan(&t.ID, &t.Created)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return t, "", ErrTokens
+	}
 	if err != nil {
 		return t, "", err
 	}
-	d.remember(digest, key{user: user, expires: expires, token: true})
-	d.tell(ctx)
+	d.keys.change(at, &key{user: user, expires: expires, token: true, made: m})
+	d.tell(ctx, user)
+	d.Record(ctx, Event{Event: "token made", Actor: maker, User: user, Address: address})
 	return t, text, nil
 }
 
@@ -46,16 +72,20 @@ func (d *Door) Tokens(ctx context.Context, user access.UserID) ([]Token, error) 
 }
 
 // EndToken ends a token of a user, and says whether there was one.
-func (d *Door) EndToken(ctx context.Context, user access.UserID, id int64) (bool, error) {
-	var digest []byte
-	err := d.pool.QueryRow(ctx, "delete from token where id = $1 and user_id = $2 returning digest", id, uint32(user)).Scan(&digest)
-	if err == pgx.ErrNoRows {
+func (d *Door) EndToken(ctx context.Context, user access.UserID, id int64, address string) (bool, error) {
+	var raw []byte
+	err := d.pool.QueryRow(ctx, "delete from token where id = $1 and user_id = $2 returning digest", id, uint32(user)).Scan(&raw)
+	if errors.Is(err, pgx.ErrNoRows) {
 		return false, nil
 	}
 	if err != nil {
 		return false, err
 	}
-	d.forgetDigest([32]byte(digest))
-	d.tell(ctx)
+	d.keys.change(digest(raw), nil)
+	d.tell(ctx, user)
+	d.Record(ctx, Event{Event: "token ended", Actor: user, User: user, Address: address})
 	return true, nil
 }
+
+// digestOf is what is kept of a secret.
+func digestOf(text string) digest { return sha256.Sum256([]byte(text)) }

@@ -15,14 +15,22 @@ import (
 // hears of it once a day and not with every question.
 type uses struct {
 	days    sync.Map // of access.UserID: the day as a number
+	away    sync.Map // of access.UserID: when to try again, after the database was away
 	writing sync.WaitGroup
 }
 
+// useAgain is how long nothing is written of an account after that failed.
+const useAgain = time.Minute
+
 // used notes that an account was used just now. What is lost when the database
-// is away is written with the next use.
+// is away is written with a later use.
 func (d *Door) used(user access.UserID) {
-	day := d.clock().Unix() / (24 * 60 * 60)
+	now := d.clock()
+	day := now.Unix() / (24 * 60 * 60)
 	if last, ok := d.uses.days.Load(user); ok && last == day {
+		return
+	}
+	if again, ok := d.uses.away.Load(user); ok && now.Before(again.(time.Time)) {
 		return
 	}
 	d.uses.days.Store(user, day)
@@ -30,9 +38,10 @@ func (d *Door) used(user access.UserID) {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
 		if _, err := d.pool.Exec(ctx, `insert into account_use (user_id, last_at) values ($1, $2)
-			on conflict (user_id) do update set last_at = greatest(account_use.last_at, excluded.last_at)`, uint32(user), d.clock()); err != nil {
+			on conflict (user_id) do update set last_at = greatest(account_use.last_at, excluded.last_at)`, uint32(user), now); err != nil {
+			d.uses.away.Store(user, now.Add(useAgain))
 			d.uses.days.Delete(user)
-			d.log.Warn("the use of an account was not written", "error", err)
+			d.log.Debug("the use of an account was not written", "error", err)
 		}
 	})
 }
@@ -55,11 +64,6 @@ func (d *Door) Accounts(ctx context.Context) (finding.Accounts, error) {
 		return nil
 	})
 	return out, err
-}
-
-// Record writes something into the security log.
-func (d *Door) Record(ctx context.Context, event string, user access.UserID, address string) {
-	d.event(ctx, event, user, address)
 }
 
 // Backdate says that an account was given its means to sign in at another time:

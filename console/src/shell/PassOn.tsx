@@ -41,27 +41,22 @@ export function PassOn({ others, split, reason, done }: { others: Line[]; split:
           </li>
         ))}
       </ul>
-      {!split.anybody && <p className="text-soft mt-1 text-sm">There is nobody who may make it. Take it off.</p>}
-      {split.anybody && (
-        <>
-          <label htmlFor="pass-to" className="mt-2 block">
-            Pass it on to
-          </label>
-          <select id="pass-to" className="field mt-0.5" value={to} onChange={(e) => setTo(e.target.value)}>
-            <option value="">Whoever may make it</option>
-            {split.can.map((u) => (
-              <option key={u.id} value={u.key}>
-                {u.label}
-              </option>
-            ))}
-          </select>
-          <button type="button" className="button-quiet mt-2" disabled={reason.trim() === '' || pass.isPending} onClick={() => pass.mutate()}>
-            Pass {count(others.length, 'change')} on
-          </button>
-          {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Say why first, below: they read it.</p>}
-          {rest > 0 && <p className="text-soft mt-1 text-sm">The rest stays here for you to commit.</p>}
-        </>
-      )}
+      <label htmlFor="pass-to" className="mt-2 block">
+        Pass it on to
+      </label>
+      <select id="pass-to" className="field mt-0.5" value={to} onChange={(e) => setTo(e.target.value)}>
+        <option value="">Whoever may make it</option>
+        {split.can.map((u) => (
+          <option key={u.id} value={u.key}>
+            {u.label}
+          </option>
+        ))}
+      </select>
+      <button type="button" className="button-quiet mt-2" disabled={reason.trim() === '' || pass.isPending} onClick={() => pass.mutate()}>
+        Pass {count(others.length, 'change')} on
+      </button>
+      {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Say why first, below: they read it.</p>}
+      {rest > 0 && <p className="text-soft mt-1 text-sm">The rest stays here for you to commit.</p>}
       {pass.error instanceof ProblemError && (
         <div role="alert" className="mt-1">
           <p>{pass.error.problem.detail}</p>

@@ -51,6 +51,7 @@ const pages = [
     { to: '/findings', label: 'Findings', register: 'users' },
     { to: '/between', label: 'What changed', register: 'users' },
     { to: '/ledger', label: 'Ledger', register: 'ledger' },
+    { to: '/security-log', label: 'Security log', register: 'ledger' },
   ],
 ] as const
 

@@ -60,7 +60,7 @@ export function GroupList() {
 
 function NewGroup({ revision }: { revision: number }) {
   const sheet = useSheet()
-  const blank = { label: '', description: '', unit: '', filter: '' }
+  const blank = { label: '', description: '', unit: '', filter: '', held_within: '' }
   const [x, setX] = useState(blank)
   const key = keyOf(x.label)
   const field = (name: keyof typeof blank, label: string, hint?: string) => (
@@ -86,6 +86,7 @@ function NewGroup({ revision }: { revision: number }) {
         {field('description', 'What it is for')}
         {field('unit', 'Unit it belongs to', 'such as marine/pilotage')}
         {field('filter', 'Chosen by', 'a filter over facts; none: listed members alone')}
+        {field('held_within', 'Members only within the unit', 'blank: anywhere')}
       </div>
       <button type="submit" className="button mt-3" disabled={!key}>
         Put on the sheet

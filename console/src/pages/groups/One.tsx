@@ -41,7 +41,7 @@ export function OneGroup() {
         <span className="text-soft font-mono">{g.key}</span>
       </div>
       <p className="text-soft mt-1.5">
-        {g.description} {g.unit && `Belongs to ${unitWords(g.unit)}.`} {g.owner && `${g.owner.label} answers for it.`}
+        {g.description} {g.unit && `Belongs to ${unitWords(g.unit)}.`} {g.held_within && `Members only within ${unitWords(g.held_within)}.`} {g.owner && `${g.owner.label} answers for it.`}
       </p>
       {g.filter && (
         <p className="mt-1">
@@ -232,10 +232,10 @@ function SignInAlone({ group: g }: { group: Schemas['Group'] }) {
 
 function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
   const sheet = useSheet()
-  const before = { label: g.label, description: g.description ?? '', unit: g.unit ?? '', filter: g.filter ?? '', owner: g.owner?.key ?? '' }
+  const before = { label: g.label, description: g.description ?? '', unit: g.unit ?? '', filter: g.filter ?? '', held_within: g.held_within ?? '', owner: g.owner?.key ?? '' }
   const [x, setX] = useState(before)
   const changed = (Object.keys(before) as (keyof typeof before)[]).filter((k) => x[k].trim() !== before[k])
-  const field = (name: 'label' | 'description' | 'unit' | 'filter', label: string) => (
+  const field = (name: 'label' | 'description' | 'unit' | 'filter' | 'held_within', label: string) => (
     <label>
       {label}
       <input className={`field ${name === 'filter' ? 'font-mono text-sm' : ''}`} value={x[name]} onChange={(e) => setX({ ...x, [name]: e.target.value })} />
@@ -255,6 +255,7 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
       {field('label', 'Name')}
       {field('description', 'What it is for')}
       {field('unit', 'Unit it belongs to')}
+      {field('held_within', 'Members only within the unit')}
       <div>
         <span aria-hidden>Who answers for it</span>
         <UserBox label="Who answers for it" value={x.owner} onChange={(key) => setX({ ...x, owner: key })} />

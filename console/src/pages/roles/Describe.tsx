@@ -9,7 +9,7 @@ import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useSheet } from '../../shell/sheet'
 import { useRoleChoices, useUserChoices } from '../users/choices'
-import { LongestField, RiskField } from './New'
+import { HeldWithinField, LongestField, RiskField } from './New'
 
 type Role = Schemas['Role']
 
@@ -17,10 +17,10 @@ type Role = Schemas['Role']
 export function DescribeRole({ role: r }: { role: Role }) {
   const sheet = useSheet()
   const users = useUserChoices()
-  const now = { label: r.label, description: r.description ?? '', owner: r.owner?.key ?? '', risk: r.risk ?? '', longest: r.longest ? String(r.longest) : '' }
+  const now = { label: r.label, description: r.description ?? '', owner: r.owner?.key ?? '', risk: r.risk ?? '', longest: r.longest ? String(r.longest) : '', held_within: r.held_within ?? '' }
   const [x, setX] = useState(now)
   const changed: Record<string, unknown> = {}
-  for (const k of ['label', 'description', 'owner', 'risk'] as const) if (x[k] !== now[k]) changed[k] = x[k].trim()
+  for (const k of ['label', 'description', 'owner', 'risk', 'held_within'] as const) if (x[k] !== now[k]) changed[k] = x[k].trim()
   if (x.longest !== now.longest) changed.longest = Number(x.longest || 0)
   const some = Object.keys(changed)
   return (
@@ -47,6 +47,7 @@ export function DescribeRole({ role: r }: { role: Role }) {
         </div>
         <RiskField value={x.risk} set={(risk) => setX({ ...x, risk })} />
         <LongestField value={x.longest} set={(longest) => setX({ ...x, longest })} />
+        <HeldWithinField value={x.held_within} set={(held_within) => setX({ ...x, held_within })} />
         <div className="self-end">
           <button type="submit" className="button" disabled={some.length === 0}>
             Put on the sheet

@@ -6,7 +6,7 @@ import { useSheet } from '../../shell/sheet'
 /** Makes a role, of an application or of the organisation. */
 export function NewRole({ application, revision }: { application?: Schemas['Application']; revision: number }) {
   const sheet = useSheet()
-  const empty = { label: '', description: '', risk: '', longest: '' }
+  const empty = { label: '', description: '', risk: '', longest: '', heldWithin: '' }
   const [x, setX] = useState(empty)
   const key = keyOf(x.label)
   return (
@@ -23,6 +23,7 @@ export function NewRole({ application, revision }: { application?: Schemas['Appl
           description: x.description.trim() || undefined,
           risk: x.risk || undefined,
           longest: x.longest ? Number(x.longest) : undefined,
+          held_within: x.heldWithin.trim() || undefined,
         } as Operation
         sheet.add({ verb: 'Make', what: `the role ${x.label.trim()}`, detail: application ? `of ${application.label}` : 'of the whole organisation', operations: [operation] }, revision)
         setX(empty)
@@ -40,6 +41,7 @@ export function NewRole({ application, revision }: { application?: Schemas['Appl
         </label>
         <RiskField value={x.risk} set={(risk) => setX({ ...x, risk })} />
         <LongestField value={x.longest} set={(longest) => setX({ ...x, longest })} />
+        <HeldWithinField value={x.heldWithin} set={(heldWithin) => setX({ ...x, heldWithin })} />
       </div>
       <button type="submit" className="button mt-3" disabled={!key}>
         Put on the sheet
@@ -58,6 +60,15 @@ export function RiskField({ value, set }: { value: string; set: (v: string) => v
         <option value="medium">medium</option>
         <option value="high">high</option>
       </select>
+    </label>
+  )
+}
+
+export function HeldWithinField({ value, set }: { value: string; set: (v: string) => void }) {
+  return (
+    <label>
+      May be held only within the unit
+      <input className="field" maxLength={400} placeholder="anywhere" value={value} onChange={(e) => set(e.target.value)} />
     </label>
   )
 }

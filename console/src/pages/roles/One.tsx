@@ -30,7 +30,7 @@ export function OneRole() {
   if (!role.data) return <Loading what={key} />
   const r = role.data
   const writes = !past && !!me.may['roles.update']
-  const facts = [r.risk && `${r.risk} risk`, r.longest && `held for at most ${count(r.longest, 'day')}`, r.offered && 'can be asked for', r.owner ? `${r.owner.label} answers for it` : 'nobody answers for it'].filter(Boolean)
+  const facts = [r.risk && `${r.risk} risk`, r.longest && `held for at most ${count(r.longest, 'day')}`, r.held_within && `held only within ${r.held_within}`, r.offered && 'can be asked for', r.owner ? `${r.owner.label} answers for it` : 'nobody answers for it'].filter(Boolean)
   return (
     <>
       <div className="flex flex-wrap items-baseline gap-x-4">

@@ -1,46 +1,44 @@
 import { useState } from 'react'
 import { answer, api, type Schemas } from '../../api/client'
 import { Trouble } from '../../shared/State'
+import { moment } from '../../shared/words'
 
-/** Gives a user a password of their own to sign in with, or another one. */
+/** Makes a one-time link by which a user sets their own password. */
 export function SignInOf({ user: u }: { user: Schemas['UserDetail'] }) {
-  const [password, setPassword] = useState('')
   const [error, setError] = useState<unknown>()
-  const [done, setDone] = useState(false)
-  const give = async () => {
+  const [link, setLink] = useState<Schemas['SignInLink']>()
+  const [copied, setCopied] = useState(false)
+  const address = link && window.location.origin + link.path
+  const make = async () => {
     setError(undefined)
-    setDone(false)
+    setCopied(false)
     try {
-      await answer(api.PUT('/api/v1/users/{user}/password', { params: { path: { user: u.user_name } }, body: { new_password: password } }))
-      setDone(true)
-      setPassword('')
+      setLink(await answer(api.POST('/api/v1/users/{user}/sign-in-link', { params: { path: { user: u.user_name } } })))
     } catch (e) {
       setError(e)
     }
   }
   return (
-    <form
-      aria-label={`Sign-in of ${u.display_name}`}
-      className="bg-wash mt-3 max-w-160 rounded-md p-3"
-      onSubmit={(e) => {
-        e.preventDefault()
-        void give()
-      }}
-    >
-      <p>{u.display_name} signs in as {u.user_name} with this password from now on; sessions they had end. It is not part of the change sheet, and gives no access.</p>
-      <label className="mt-2 block max-w-80">
-        First password <span className="text-soft text-sm">they can change it</span>
-        <input className="field" type="password" autoComplete="new-password" value={password} onChange={(e) => setPassword(e.target.value)} />
-      </label>
-      <button type="submit" className="button mt-3" disabled={password === ''}>
-        Give it now
+    <section aria-label={`Sign-in of ${u.display_name}`} className="bg-wash mt-3 max-w-160 rounded-md p-3">
+      <p>
+        {u.display_name} signs in as {u.user_name}, with a password only they know. Make a link and give it to them: it sets the password once. Earlier links are void. It gives no access, and is
+        recorded in the security log.
+      </p>
+      <button type="button" className="button mt-3" onClick={() => void make()}>
+        Make a sign-in link
       </button>
-      {done && (
-        <p role="status" className="text-kelp mt-2">
-          {u.display_name} can sign in now.
-        </p>
+      {link && address && (
+        <div role="status" className="mt-3">
+          <p>
+            This link is shown once, and good until {moment(link.expires_at)}:
+          </p>
+          <p className="mt-1 font-mono text-sm break-all">{address}</p>
+          <button type="button" className="press mt-1 text-sm" onClick={() => void navigator.clipboard.writeText(address).then(() => setCopied(true))}>
+            {copied ? 'Copied' : 'Copy it'}
+          </button>
+        </div>
       )}
       {error !== undefined && <Trouble error={error} />}
-    </form>
+    </section>
   )
 }

@@ -1,0 +1,73 @@
+import { useInfiniteQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Schemas } from '../api/client'
+import { UserBox } from '../shared/UserBox'
+import { Empty, Loading, Trouble } from '../shared/State'
+import { moment } from '../shared/words'
+
+/** Who signed in, tried to, or was given the means. */
+export function SecurityLogPage() {
+  const [user, setUser] = useState('')
+  const log = useInfiniteQuery({
+    queryKey: ['security-log', user],
+    queryFn: ({ pageParam }) => answer(api.GET('/api/v1/security-log', { params: { query: { user: user || undefined, cursor: pageParam || undefined } } })),
+    initialPageParam: '',
+    getNextPageParam: (last) => last.next,
+  })
+  const events = log.data?.pages.flatMap((p) => p.events) ?? []
+  return (
+    <>
+      <h1>Security log</h1>
+      <p className="text-soft mt-1">Who signed in, tried to, or was given the means to. Changes of access are in the ledger.</p>
+      <div className="mt-3 max-w-80">
+        <span aria-hidden>Only this user</span>
+        <UserBox label="Only this user" value={user} onChange={setUser} />
+      </div>
+      {log.error ? (
+        <Trouble error={log.error} retry={() => void log.refetch()} />
+      ) : !log.data ? (
+        <Loading what="the security log" />
+      ) : events.length === 0 ? (
+        <Empty>Nothing is recorded.</Empty>
+      ) : (
+        <table className="mt-4 w-full">
+          <thead>
+            <tr>
+              <th>When</th>
+              <th>What</th>
+              <th>By</th>
+              <th>About</th>
+              <th>From</th>
+            </tr>
+          </thead>
+          <tbody>
+            {events.map((e, i) => (
+              <tr key={i}>
+                <td className="tabular-nums whitespace-nowrap">{moment(e.at)}</td>
+                <td>{e.event}</td>
+                <td>{e.by ? <Named user={e.by} /> : <span className="text-soft">nobody signed in</span>}</td>
+                <td>{e.user && <Named user={e.user} />}</td>
+                <td className="font-mono text-sm">{e.address}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {log.hasNextPage && (
+        <button type="button" className="button-quiet mt-3" disabled={log.isFetchingNextPage} onClick={() => void log.fetchNextPage()}>
+          Show more
+        </button>
+      )}
+    </>
+  )
+}
+
+function Named({ user: u }: { user: Schemas['Ref'] }) {
+  if (!u.key) return <>{u.label}</>
+  return (
+    <Link to="/users/$user" params={{ user: u.key }} className="press">
+      {u.label}
+    </Link>
+  )
+}

@@ -1,0 +1,41 @@
+import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, api, ProblemError } from '../api/client'
+import { Faults } from '../shared/State'
+
+/** The page behind a sign-in link: one sets one's own password, once. */
+export function UseLink() {
+  const [password, setPassword] = useState('')
+  const link = decodeURIComponent(window.location.hash.slice(1))
+  const use = useMutation({
+    mutationFn: () => answer(api.POST('/api/v1/sign-in-link', { body: { link, password } })),
+    onSuccess: () => window.location.assign('/'),
+  })
+  return (
+    <main className="mx-auto max-w-100 px-4 pt-[9vh]">
+      <h1>Choose your password</h1>
+      <p className="mt-2">Only you know it. You sign in with it from now on; sessions and API tokens you had end.</p>
+      <form
+        className="mt-5 flex flex-col gap-3"
+        onSubmit={(e) => {
+          e.preventDefault()
+          use.mutate()
+        }}
+      >
+        <label>
+          Password, 12 characters or more
+          <input className="field" name="password" type="password" autoComplete="new-password" autoFocus value={password} onChange={(e) => setPassword(e.target.value)} />
+        </label>
+        {use.error instanceof ProblemError && (
+          <div role="alert" className="border-brick border-l-3 pl-3">
+            {use.error.problem.detail}
+            <Faults problem={use.error.problem} />
+          </div>
+        )}
+        <button type="submit" className="button self-start" disabled={use.isPending || password === '' || link === ''}>
+          Set it and sign in
+        </button>
+      </form>
+    </main>
+  )
+}

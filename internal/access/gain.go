@@ -1,0 +1,256 @@
+package access
+
+import (
+	"cmp"
+	"slices"
+)
+
+// RoleGain is a role that somebody comes to hold, or to hold for longer or on
+// wider terms, or that gives more than it did; or on whose giving somebody comes
+// to decide. It is what the author of a draft needs "assign" for.
+type RoleGain struct {
+	User     UserID // 0 is everybody in a part of the register
+	Within   string // for User 0, that part, as a path of able-roster; blank is all of it
+	Role     RoleID
+	Scopes   []Scope   // within which it is gained; none: wherever the role reaches
+	Schedule *Schedule // at which times of the week; nil: at all
+	When     Intervals // when; nil: for good
+
+	// Also is an application whose permissions a role of the organisation comes to
+	// give: the author needs "assign" on all roles of that application too.
+	Also ApplicationID
+
+	// Decides is who comes to decide on giving it, and Group in which group, where
+	// nobody holds it yet.
+	Decides UserID
+	Group   GroupID
+}
+
+// deciding are what the workflows add to the gains of a draft: see OnJudge.
+var deciding []func(*Draft) []RoleGain
+
+// OnJudge has a workflow say, of a finished draft, on the giving of which roles
+// somebody comes to decide through it. It is called while a program starts; what
+// it is given may be called by several goroutines at once, of several drafts.
+func OnJudge(f func(*Draft) []RoleGain) { deciding = append(deciding, f) }
+
+// RoleGains are all of a draft, whichever way they come about, from an instant on.
+// What a role, a group or a rule gives is judged over all it could ever reach, and
+// never over whom it reaches today: the answer would tell who that is. Of single
+// users only those are looked at whose own facts, memberships or assignments the
+// draft changes.
+//
+// What all-users and public held before, they give to whoever arrives on the
+// authority of who granted it; so do default rules and approved requests.
+func (d *Draft) RoleGains(from Instant) []RoleGain {
+	widened := d.widened()
+	out := d.everybodysGains(widened)
+	if d.altersRoles(widened) {
+		out = append(out, d.alteredRoles(widened)...)
+		out = append(out, d.offerGains(widened)...)
+	}
+	out = append(out, d.groupGains(from)...)
+	out = append(out, d.defaultGains(widened)...)
+	out = append(out, d.promised...)
+	for _, f := range deciding {
+		out = append(out, f(d)...)
+	}
+	elsewhere := func(elsewhere bool, opened int64) bool { return elsewhere && opened == d.Revision }
+	for _, id := range d.changedUsers() {
+		out = append(out, gained(id, "", d.base.heldRoles(id, ownGroups), d.heldRolesBut(id, ownGroups, elsewhere), from)...)
+	}
+	slices.SortFunc(out, func(a, b RoleGain) int {
+		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role), compareScopes(a.Scopes, b.Scopes), cmp.Compare(a.Within, b.Within))
+	})
+	return out
+}
+
+// gained is what of roles held after is held longer or on wider terms than before.
+func gained(user UserID, within string, before, after heldRoles, from Instant) []RoleGain {
+	var out []RoleGain
+	for _, h := range after {
+		when := h.when
+		if b := before.find(h.role, h.text); b != nil { // on the same terms
+			when = when.minus(b.when)
+		}
+		if b := before.find(h.role, ""); b != nil { // or on none
+			when = when.minus(b.when)
+		}
+		if when = when.within(Window{From: from}); len(when) > 0 {
+			out = append(out, RoleGain{User: user, Within: within, Role: h.role, Scopes: h.scopes, Schedule: h.schedule, When: when})
+		}
+	}
+	return out
+}
+
+// changedUsers are those whose own facts, memberships or assignments differ, in
+// order of id.
+func (d *Draft) changedUsers() []UserID {
+	var out []UserID
+	for _, c := range d.Changes() {
+		f := c.After
+		if f == nil {
+			f = c.Before
+		}
+		switch f := f.(type) {
+		case *User:
+			out = append(out, f.ID)
+		case *Membership:
+			if f.Member.User != 0 {
+				out = append(out, f.Member.User)
+			}
+		case *Assignment:
+			if f.Assignee.User != 0 {
+				out = append(out, f.Assignee.User)
+			}
+		}
+	}
+	return sorted(out)
+}
+
+// sorted are some users in order of id, each once.
+func sorted(ids []UserID) []UserID {
+	slices.Sort(ids)
+	return slices.Compact(ids)
+}
+
+// widened are the roles whose own permissions give more.
+func (d *Draft) widened() map[RoleID]bool {
+	out := map[RoleID]bool{}
+	for _, c := range d.Changes() {
+		switch f := c.After.(type) {
+		case *Permission:
+			out[f.Role] = true
+		case *Role:
+			if old, ok := c.Before.(*Role); ok && old.Retired && !f.Retired {
+				out[f.ID] = true
+			}
+		}
+		if f, ok := c.Before.(*Fence); ok { // what it kept out comes in
+			d.reachedAgain(f, out)
+		}
+	}
+	return out
+}
+
+// everybodysGains are what public and all-users come to give.
+func (d *Draft) everybodysGains(widened map[RoleID]bool) []RoleGain {
+	var everybody heldRoles
+	for _, c := range d.Changes() {
+		if f, ok := c.After.(*Assignment); ok && !ownGroups(f.Assignee.Group) {
+			everybody = everybody.add(&d.Snapshot, f.Role, f.terms(), Always())
+		}
+	}
+	before := d.base.anybodysRoles()
+	for _, h := range d.anybodysRoles() {
+		if (before.find(h.role, h.text) == nil || widened[h.role]) && everybody.find(h.role, h.text) == nil {
+			everybody = append(everybody, h)
+		}
+	}
+	var out []RoleGain
+	for _, h := range everybody {
+		out = append(out, RoleGain{Role: h.role, Scopes: h.scopes, Schedule: h.schedule})
+	}
+	return out
+}
+
+// altersRoles says whether any role may come to give more.
+func (d *Draft) altersRoles(widened map[RoleID]bool) bool {
+	return len(widened) > 0 || slices.ContainsFunc(d.Changes(), func(c RowChange) bool {
+		switch c.After.(type) {
+		case *Inclusion, *Role:
+			return true
+		}
+		return false
+	})
+}
+
+// alteredRoles are what roles come to give beyond what they gave, to all who may
+// ever hold them.
+func (d *Draft) alteredRoles(widened map[RoleID]bool) []RoleGain {
+	var out []RoleGain
+	for _, c := range d.Changes() {
+		switch f := c.After.(type) {
+		case *Permission:
+			out = d.asGoodAs(out, f)
+		case *Role:
+			if old, _ := c.Before.(*Role); old != nil && !heldInside(f.HeldWithin, old.HeldWithin) {
+				for _, r := range d.RoleClosure(f.ID) {
+					out = append(out, RoleGain{Role: r, Within: d.roleReach(f.ID)})
+					for _, p := range d.RolePermissions(r) {
+						out = d.asGoodAs(out, p)
+					}
+				}
+			}
+		}
+	}
+	for i := range d.roles.Len() {
+		rec := d.roles.At(i)
+		if rec == nil || rec.fact == nil {
+			continue
+		}
+		var before []RoleID
+		if old := d.base.roles.At(i); old != nil && old.fact != nil {
+			before = old.closure
+		}
+		for _, r := range rec.closure {
+			if widened[r] || r != rec.fact.ID && !slices.Contains(before, r) {
+				out = append(out, RoleGain{Role: r, Within: d.roleReach(rec.fact.ID)})
+			}
+		}
+	}
+	return out
+}
+
+// asGoodAs adds that a permission in an application makes a role of the organisation
+// as good as those of the application.
+func (d *Draft) asGoodAs(out []RoleGain, p *Permission) []RoleGain {
+	if d.Role(p.Role).Application != 0 || p.Application == AbleRoster {
+		return out
+	}
+	return append(out, RoleGain{Role: p.Role, Within: d.roleReach(p.Role), Also: p.Application})
+}
+
+// groupGains are what groups come to give, or to give to more, over all who may
+// ever be in them.
+func (d *Draft) groupGains(from Instant) []RoleGain {
+	gives, chooses := map[GroupID]bool{}, map[GroupID]bool{}
+	for _, c := range d.Changes() {
+		switch f := c.After.(type) {
+		case *Assignment:
+			gives[f.Assignee.Group] = true
+		case *Membership:
+			gives[f.Member.Group] = true
+		case *Group:
+			if old, _ := c.Before.(*Group); f.Filter != "" && (old == nil || old.Filter != f.Filter) {
+				chooses[f.ID] = true
+			}
+		}
+	}
+	var out []RoleGain
+	for id := range gives {
+		if id != 0 && ownGroups(id) {
+			out = append(out, gained(0, d.groupReach(id), d.base.groupRoles(id), d.groupRoles(id), from)...)
+		}
+	}
+	for id := range chooses {
+		out = append(out, gained(0, RuleReach(d.Group(id).Filter), nil, d.groupRoles(id), from)...)
+	}
+	return out
+}
+
+// reachedAgain marks the roles that give more once a fence has gone.
+func (d *Draft) reachedAgain(f *Fence, widened map[RoleID]bool) {
+	for i := range d.roles.Len() {
+		rec := d.roles.At(i)
+		if rec == nil {
+			continue
+		}
+		for _, id := range rec.permissions {
+			p := d.Permission(id)
+			if p.Application == f.Application && !f.passes(p.Pattern) && overlap(f.Pattern, p.Pattern) && slices.ContainsFunc(p.Actions, func(a string) bool { return a == AllActions || f.guards(a) }) {
+				widened[RoleID(i)] = true
+			}
+		}
+	}
+}

@@ -1,0 +1,162 @@
+package request
+
+import (
+	"slices"
+
+	"ableroster/internal/access"
+)
+
+func init() {
+	access.OnJudge(becoming)
+	access.OnDuties(duties)
+}
+
+// decision is a step that somebody decides on, of what can be asked for or waits.
+type decision struct {
+	step Step
+	gain access.RoleGain // what the last step gives
+}
+
+// decisions are all there are: the steps of each role that is offered, for whoever may
+// hold it, and those that requests have ahead of them.
+func decisions(s *access.Snapshot) []decision {
+	var out []decision
+	for _, o := range Offers(s) {
+		route := RouteOf(s, o.Route)
+		if o.Ended || route == nil || s.Role(o.Role).Retired {
+			continue
+		}
+		for _, step := range route.Steps {
+			out = append(out, decision{step, access.RoleGain{Role: o.Role, Within: s.RoleReachPath(o.Role)}})
+		}
+	}
+	for _, r := range Requests(s) {
+		if gain, waits := r.Asks(); waits {
+			for _, step := range r.Steps[r.Step:] {
+				out = append(out, decision{step, gain})
+			}
+		}
+	}
+	return out
+}
+
+// becoming are the gains of a draft by which somebody comes to decide on the giving of
+// a role: as manager, as owner, or in a group that is asked. Whoever makes them so
+// could as well give the roles.
+func becoming(d *access.Draft) []access.RoleGain {
+	managed, owned, groups := map[access.UserID]access.UserID{}, map[access.RoleID]access.UserID{}, map[access.GroupID]bool{}
+	for _, c := range d.Changes() {
+		switch f := c.After.(type) {
+		case *access.User:
+			old, _ := c.Before.(*access.User)
+			if f.Manager != 0 && (old == nil || old.Manager != f.Manager) {
+				managed[f.ID] = f.Manager
+			}
+			for _, g := range d.ChosenBy(f.ID) {
+				if old == nil || !slices.Contains(d.Base().ChosenBy(f.ID), g) {
+					groups[g] = true
+				}
+			}
+		case *access.Role:
+			if old, _ := c.Before.(*access.Role); f.Owner != 0 && (old == nil || old.Owner != f.Owner) {
+				owned[f.ID] = f.Owner
+			}
+		case *access.Application:
+			if old, _ := c.Before.(*access.Application); f.Owner == 0 || old != nil && old.Owner == f.Owner {
+				continue
+			}
+			for r := range d.Roles() {
+				if r.Application == f.ID && r.Owner == 0 {
+					owned[r.ID] = f.Owner
+				}
+			}
+		case *access.Membership:
+			groups[f.Group] = true
+		case *access.Group:
+			if old, _ := c.Before.(*access.Group); f.Filter != "" && (old == nil || old.Filter != f.Filter) {
+				groups[f.ID] = true
+			}
+		}
+	}
+	if len(managed)+len(owned)+len(groups) == 0 {
+		return nil
+	}
+	above(&d.Snapshot, groups)
+	var out []access.RoleGain
+	for _, x := range decisions(&d.Snapshot) {
+		g := x.gain
+		switch x.step.Whose {
+		case Manager:
+			for user, manager := range managed {
+				if g.User == 0 && d.RoleReachesUser(g.Role, user) || g.User == user {
+					one := g
+					one.User, one.Within, one.Decides = user, "", manager
+					out = append(out, one)
+				}
+			}
+		case Owner:
+			if g.Decides = owned[g.Role]; g.Decides != 0 {
+				out = append(out, g)
+			}
+		case Group:
+			if groups[x.step.Group] {
+				g.Group = x.step.Group
+				out = append(out, g)
+			}
+		}
+	}
+	return out
+}
+
+// above adds the groups that some are in, at any depth.
+func above(s *access.Snapshot, groups map[access.GroupID]bool) {
+	var todo []access.GroupID
+	for g := range groups {
+		todo = append(todo, g)
+	}
+	for ; len(todo) > 0; todo = todo[1:] {
+		for _, m := range s.MembershipsOf(access.Member{Group: todo[0]}) {
+			if !groups[m.Group] {
+				groups[m.Group] = true
+				todo = append(todo, m.Group)
+			}
+		}
+	}
+}
+
+// duties are the roles on whose giving a user decides.
+func duties(s *access.Snapshot, id access.UserID) []access.RoleGain {
+	var out []access.RoleGain
+	var people []access.UserID
+	for u := range s.Users() {
+		if u.Manager == id && u.Status != access.Departed {
+			people = append(people, u.ID)
+		}
+	}
+	for _, x := range decisions(s) {
+		g := x.gain
+		switch x.step.Whose {
+		case Manager:
+			for _, user := range people {
+				if g.User == 0 && s.RoleReachesUser(g.Role, user) || g.User == user {
+					one := g
+					one.User, one.Within = user, ""
+					out = append(out, one)
+				}
+			}
+		case Owner:
+			if s.OwnerOf(g.Role) == id {
+				out = append(out, g)
+			}
+		case Group:
+			if s.EverIn(id, x.step.Group) {
+				out = append(out, g)
+			}
+		case Users:
+			if slices.Contains(x.step.Users, id) {
+				out = append(out, g)
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,169 @@
+package signin
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"time"
+
+	"ableroster/internal/access"
+
+	"github.com/hashicorp/golang-lru/v2"
+	"github.com/jackc/pgx/v5"
+)
+
+// made is who could know a password or a token besides its user: whoever made the
+// link by which it was set, or made the token for a machine account; by is 0 for
+// nobody. It is good as long as its user has no powers but those it was cleared for
+// and those that its maker holds too: or the maker could use them as the user.
+type made struct {
+	user, by access.UserID
+	cleared  []string // texts of powers
+}
+
+// Standing tells what users hold in Able Roster, for judging whether a password or a
+// token is still good.
+type Standing interface {
+	// Revision is that of the facts it judges by.
+	Revision() int64
+	// Powers are the texts of what a user may do to others, now or later, and those
+	// of them that somebody else does not hold.
+	Powers(user, other access.UserID) (all, lacking []string)
+}
+
+// verdicts are kept for as long as the facts are the same.
+type verdicts struct {
+	lock
+	known *lru.Cache[verdictKey, verdict]
+}
+
+type verdictKey struct{ user, by access.UserID }
+
+type verdict struct {
+	revision     int64
+	at           time.Time
+	all, lacking []string
+}
+
+// mostVerdicts bounds how many are kept, and verdictLasts for how long: what a maker
+// holds may end by the clock.
+const (
+	mostVerdicts = 10_000
+	verdictLasts = time.Minute
+)
+
+// stands says whether what somebody else could know is still good.
+func (d *Door) stands(m made) bool {
+	if m.by == 0 || m.by == m.user || d.Standing == nil {
+		return true
+	}
+	v := d.verdict(verdictKey{m.user, m.by})
+	for _, p := range v.lacking {
+		if !slices.Contains(m.cleared, p) {
+			return false
+		}
+	}
+	if slices.ContainsFunc(v.all, func(p string) bool { return !slices.Contains(m.cleared, p) }) {
+		d.clear(m, v.all) // the maker holds what is new: it stays so when they leave
+	}
+	return true
+}
+
+func (d *Door) verdict(k verdictKey) verdict {
+	d.verdicts.Lock()
+	if d.verdicts.known == nil {
+		d.verdicts.known, _ = lru.New[verdictKey, verdict](mostVerdicts)
+	}
+	cache := d.verdicts.known
+	d.verdicts.Unlock()
+	now, at := d.Standing.Revision(), d.clock()
+	if v, ok := cache.Get(k); ok && v.revision == now && at.Sub(v.at) < verdictLasts {
+		return v
+	}
+	v := verdict{revision: now, at: at}
+	v.all, v.lacking = d.Standing.Powers(k.user, k.by)
+	cache.Add(k, v)
+	return v
+}
+
+// Forget forgets what was judged of makers, so that it is judged anew.
+func (d *Door) Forget() {
+	d.verdicts.Lock()
+	defer d.verdicts.Unlock()
+	if d.verdicts.known != nil {
+		d.verdicts.known.Purge()
+	}
+}
+
+// clear keeps that a user's powers are ones their maker held.
+func (d *Door) clear(m made, powers []string) {
+	d.later("the powers a password was cleared for were not written", func(ctx context.Context) error {
+		for _, sql := range []string{"update credential set cleared = $3 where user_id = $1 and maker = $2", "update token set cleared = $3 where user_id = $1 and maker = $2"} {
+			if _, err := d.pool.Exec(ctx, sql, uint32(m.user), uint32(m.by), powers); err != nil {
+				return err
+			}
+		}
+		return d.loadOf(ctx, m.user)
+	})
+}
+
+// voidKey ends a key that somebody with fewer rights could know, for good.
+func (d *Door) voidKey(at digest, k *key) {
+	d.keys.change(at, nil)
+	d.later("a void key was not ended", func(ctx context.Context) error {
+		if !k.token {
+			d.voidCredential(ctx, k.user)
+			return nil
+		}
+		if _, err := d.pool.Exec(ctx, "delete from token where digest = $1", at[:]); err != nil {
+			return err
+		}
+		d.Record(ctx, Event{Event: "token void", User: k.user, Actor: k.made.by})
+		d.tell(ctx, k.user)
+		return nil
+	})
+}
+
+// voidCredential ends the password of a user with the sessions it opened and the
+// tokens it made, for good.
+func (d *Door) voidCredential(ctx context.Context, user access.UserID) {
+	err := pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "delete from credential where user_id = $1", uint32(user)); err != nil {
+			return err
+		}
+		return endKeys(ctx, tx, user)
+	})
+	if err != nil {
+		d.log.Warn("a void password was not ended", "error", err)
+		return
+	}
+	d.keys.endOf(user, digest{})
+	d.Record(ctx, Event{Event: "password void", User: user})
+	d.tell(ctx, user)
+}
+
+// later does something beside the call that found it due.
+func (d *Door) later(failed string, f func(context.Context) error) {
+	d.uses.writing.Go(func() {
+		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+		defer cancel()
+		if err := f(ctx); err != nil {
+			d.log.Warn(failed, "error", err)
+		}
+	})
+}
+
+// credential is a user's password as it is kept; without a hash there is none.
+type credential struct {
+	hash string
+	made made
+}
+
+func (d *Door) credential(ctx context.Context, user access.UserID) (credential, error) {
+	c := credential{made: made{user: user}}
+	err := d.pool.QueryRow(ctx, "select hash, maker, cleared from credential where user_id = $1", uint32(user)).Scan(&c.hash, (*uint32)(&c.made.by), &c.made.cleared)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = nil
+	}
+	return c, err
+}
