@@ -34,7 +34,7 @@ var asked = map[string]string{
 	"review list": "", "review open": "quay -application tide-board -reviewers owner", "review show": "marine-winter", "review lines": "marine-winter", "review keep": "marine-winter tomas.brandt berth-planning/reader",
 	"review revoke": "marine-winter tomas.brandt berth-planning/reader", "review sign-off": "marine-winter", "check": "ines.halloran berth-planning read board", "access": demo.Pilot, "view-as": demo.Pilot, "grid": "tide-board",
 	"holders": "berth-planning read board", "between": "2026-10-01", "timeline": "ines.halloran berth-planning read board", "life": demo.Pilot, "over-time": "berth-planning", "history": "", "ledger verify": "", "whoami": "",
-	"sign-in": "", "sign-out": "",
+	"sign-in": "", "sign-out": "", "users sign-in-link": demo.Pilot, "security-log list": "",
 }
 
 // files are what the commands read that read files.

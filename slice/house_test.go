@@ -34,6 +34,8 @@ var floors = map[string]int{
 	"internal/paged":      0,
 	"internal/heap":       0,
 	"internal/strict":     0,
+	"internal/caught":     0,
+	"internal/budget":     0,
 }
 
 // beside are rooms beside the house, and what of it they may use.

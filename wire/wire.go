@@ -290,7 +290,16 @@ type AccessLine struct {
 	Own         bool       `json:"own,omitempty" doc:"only on what is their own"`
 	Schedule    *Schedule  `json:"schedule,omitempty" doc:"only at these times of the week"`
 	Fences      []string   `json:"fences,omitempty" doc:"patterns of fences that keep some of the actions from part of it"`
+	When        []Window   `json:"when,omitempty" doc:"each time it holds, where there are several"`
+	Ended       bool       `json:"ended,omitempty" doc:"it holds no more, and will not again as things are: the account has ended"`
 	Paths       []Path     `json:"paths"`
+	More        bool       `json:"more,omitempty" doc:"there are more ways than are listed; of each assignment that gives it at least one is"`
+}
+
+// Window is from an instant until another, either end open.
+type Window struct {
+	From  *time.Time `json:"from,omitempty"`
+	Until *time.Time `json:"until,omitempty"`
 }
 
 // Access is all a user can do.
@@ -359,8 +368,9 @@ type Entitlement struct {
 	Target      string     `json:"target"`
 	Own         bool       `json:"own,omitempty" doc:"only on what is their own"`
 	Schedule    *Schedule  `json:"schedule,omitempty" doc:"only at these times of the week"`
-	From        *time.Time `json:"from,omitempty"`
-	Until       *time.Time `json:"until,omitempty"`
+	From        *time.Time `json:"from,omitempty" doc:"when it begins first"`
+	Until       *time.Time `json:"until,omitempty" doc:"when that ends"`
+	When        []Window   `json:"when,omitempty" doc:"each time it holds, where there are several"`
 }
 
 // Revision is a committed change.

@@ -92,6 +92,14 @@ func (c *call) pathWords(p wire.Path) string {
 	return strings.Join(out, " → ")
 }
 
+// ended says of what an account that has ended had that it holds no more.
+func ended(is bool) string {
+	if is {
+		return ", ended with the account"
+	}
+	return ""
+}
+
 func access(c *call) error {
 	c.reads()
 	why := c.flags.Bool("why", false, "with every path, not only the shortest")
@@ -113,7 +121,7 @@ func access(c *call) error {
 		if !*why && len(l.Paths) > 1 && c.people() {
 			through += fmt.Sprintf(" and %s", count(len(l.Paths)-1, "other way"))
 		}
-		rows = append(rows, []string{l.Application.Label, strings.Join(l.Actions, ", "), l.Pattern, through, strings.TrimPrefix(c.conditions(l.Own, l.Schedule, l.From, l.Until)+except(l.Fences), ", ")})
+		rows = append(rows, []string{l.Application.Label, strings.Join(l.Actions, ", "), l.Pattern, through, strings.TrimPrefix(c.conditions(l.Own, l.Schedule, l.From, l.Until, l.When)+ended(l.Ended)+except(l.Fences), ", ")})
 		if *why && c.people() {
 			for _, p := range l.Paths {
 				rows = append(rows, []string{"", "", "", "  " + c.pathWords(p), ""})

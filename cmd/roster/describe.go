@@ -332,7 +332,7 @@ func rolesCompare(c *call) error {
 		lines []wire.Entitlement
 	}{{"only " + v.Role.Label, v.Only}, {"only " + v.With.Label, v.OnlyOther}, {"both", v.Both}} {
 		for _, l := range x.lines {
-			rows = append(rows, []string{x.whose, l.Application.Label, l.Action, l.Target, strings.TrimPrefix(c.conditions(l.Own, l.Schedule, nil, nil), ", ")})
+			rows = append(rows, []string{x.whose, l.Application.Label, l.Action, l.Target, strings.TrimPrefix(c.conditions(l.Own, l.Schedule, nil, nil, nil), ", ")})
 		}
 	}
 	c.table(v, []string{"given_by", "application", "may", "on", "when"}, rows)

@@ -188,7 +188,7 @@ func usersSignInLink(c *call) error {
 	if err := c.parse("USER"); err != nil {
 		return err
 	}
-	l, err := c.client.MakeSignInLink(c.ctx, c.flags.Arg(0))
+	l, err := c.client.MakeSignInLink(c.ctx, c.args[0])
 	if err != nil {
 		return err
 	}

@@ -391,7 +391,7 @@ func (c *call) effect(p *wire.Preview, would bool) {
 					c.say("    … and %d more", len(side.lines)-12)
 					break
 				}
-				c.say("    %s: %s %s%s", l.Application.Label, l.Action, l.Target, c.conditions(l.Own, l.Schedule, l.From, l.Until))
+				c.say("    %s: %s %s%s", l.Application.Label, l.Action, l.Target, c.conditions(l.Own, l.Schedule, l.From, l.Until, l.When))
 			}
 		}
 	}
@@ -407,13 +407,22 @@ func (c *call) effect(p *wire.Preview, would bool) {
 }
 
 // conditions are on what and when something holds, behind a comma each.
-func (c *call) conditions(own bool, s *wire.Schedule, from, until *time.Time) string {
+// conditions says on what conditions, and when, something is held; when is each of
+// several times.
+func (c *call) conditions(own bool, s *wire.Schedule, from, until *time.Time, when []wire.Window) string {
 	out := ""
 	if own {
 		out += ", their own"
 	}
 	if s != nil {
 		out += ", " + s.Words
+	}
+	if len(when) > 0 {
+		var all []string
+		for _, w := range when {
+			all = append(all, c.window(w.From, w.Until))
+		}
+		return out + " " + strings.Join(all, ", and ")
 	}
 	if w := c.window(from, until); w != "" {
 		out += " " + w

@@ -109,7 +109,7 @@ func between(c *call) error {
 		}{{"+", u.Gained}, {"-", u.Lost}} {
 			for _, e := range side.lines {
 				rows = append(rows, []string{first(u.User.Key, u.User.Label), map[string]string{"+": "gained", "-": "lost"}[side.sign], e.Application.Key, e.Action, e.Target,
-					strings.TrimPrefix(c.conditions(e.Own, e.Schedule, nil, e.Until), ", ")})
+					strings.TrimPrefix(c.conditions(e.Own, e.Schedule, nil, e.Until, e.When), ", ")})
 			}
 		}
 	}
@@ -159,7 +159,7 @@ func timeline(c *call) error {
 				way += " and " + count(n, "other way")
 			}
 		}
-		rows = append(rows, []string{s.From.In(c.zone).Format("2 Jan 2006 15:04"), until, way, strings.TrimPrefix(c.conditions(s.Own, s.Schedule, nil, nil), ", "), strconv.FormatInt(s.Revision, 10)})
+		rows = append(rows, []string{s.From.In(c.zone).Format("2 Jan 2006 15:04"), until, way, strings.TrimPrefix(c.conditions(s.Own, s.Schedule, nil, nil, nil), ", "), strconv.FormatInt(s.Revision, 10)})
 	}
 	if len(rows) == 0 && c.people() {
 		c.say("%s has never held %s %s in %s.", t.User.Label, t.Action, t.Path, t.Application.Label)

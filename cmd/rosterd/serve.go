@@ -11,12 +11,12 @@ import (
 	"net/netip"
 	"net/url"
 	"os"
-	"runtime/debug"
 	"strings"
 	"time"
 
 	"ableroster/console"
 	"ableroster/internal/api"
+	"ableroster/internal/caught"
 	"ableroster/internal/desk"
 	"ableroster/internal/heap"
 	"ableroster/internal/ledger"
@@ -168,12 +168,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 // panicked, ends nothing.
 func every(ctx context.Context, log *slog.Logger, pause time.Duration, do func(context.Context) error) {
 	once := func() {
-		defer func() {
-			if p := recover(); p != nil {
-				log.Error("panic", "panic", p, "stack", string(debug.Stack()))
-			}
-		}()
-		if err := do(ctx); err != nil && ctx.Err() == nil {
+		if err := caught.Do(func() error { return do(ctx) }); err != nil && ctx.Err() == nil {
 			log.Warn("housekeeping failed", "error", err)
 		}
 	}

@@ -18,6 +18,7 @@ type AccessLine struct {
 	Fences      []string  // patterns of fences that keep some of the actions from part of it
 	When        Intervals
 	Chains      []Chain
+	More        bool // there are more ways than Chains
 }
 
 // Access is all a user can do at an instant or later, by the present facts.
@@ -32,7 +33,7 @@ func (s *Snapshot) Access(id UserID, at Instant) []AccessLine {
 		own                            bool
 	}
 	lines := map[key]*AccessLine{}
-	chains, _ := s.chains(id, at, nil, func(*Permission) bool { return true })
+	chains, more := s.chains(id, at, nil, func(*Permission) bool { return true })
 	for _, c := range chains {
 		f := s.Assignment(c.Assignment)
 		if c.Fails == Ended || c.Never || id == 0 && s.Permission(c.Permission).Own {
@@ -61,8 +62,24 @@ func (s *Snapshot) Access(id UserID, at Instant) []AccessLine {
 		}
 	}
 	out := make([]AccessLine, 0, len(lines))
+	if more { // the ways that were left out may hold at other times
+		for _, h := range s.permissionsOf(id) {
+			var actions []string
+			for _, a := range s.Application(h.Application).Actions {
+				if h.gives(a.Key) {
+					actions = append(actions, a.Key)
+				}
+			}
+			for _, pattern := range narrowed(h.Application, h.Pattern, h.scopes) {
+				if l := lines[key{h.Application, pattern, h.Pattern, strings.Join(actions, " "), h.schedule.String(), h.Own}]; l != nil {
+					l.When = l.When.union(slices.DeleteFunc(slices.Clone(h.when), func(w Window) bool { return w.over(at) }))
+				}
+			}
+		}
+	}
 	for l := range maps.Values(lines) {
 		sortChains(l.Chains)
+		l.More = more
 		l.Fences = s.fencesIn(l)
 		out = append(out, *l)
 	}

@@ -183,6 +183,11 @@ func (d *Draft) custom(u *User, back unsealed, given, sealed map[string]string) 
 		}
 		if text = strings.TrimSpace(text); text != "" {
 			value, wrong := f.normal(text)
+			if f.Type == DateValue && wrong == "" && !d.Replays {
+				if _, err := ReadDate(value); err != nil {
+					wrong = err.Error()
+				}
+			}
 			if wrong != "" {
 				d.fault(field, "%s", wrong)
 				return

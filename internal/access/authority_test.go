@@ -164,7 +164,7 @@ func TestPowersAreWhatSomebodyHoldsNowOrLater(t *testing.T) {
 		&AddUser{Personal: Personal{UserName: "soon.one"}, Unit: "marine"},
 		&Grant{Role: "access-administrator", User: "soon.one", Window: Window{From: 1000}},
 		&AddUser{Personal: Personal{UserName: "was.one"}, Unit: "marine"},
-		&Grant{Role: "access-administrator", User: "was.one", Window: Window{Until: 1}},
+		&Grant{Role: "access-administrator", User: "was.one", Window: Window{Until: 2}},
 		&AddUser{Personal: Personal{UserName: "asleep.one"}, Unit: "marine"},
 		&AddGroup{Key: "admins"}, &Grant{Role: "access-administrator", Group: "admins"},
 		&AddMember{Group: "admins", User: "asleep.one"},

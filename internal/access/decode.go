@@ -3,6 +3,8 @@ package access
 import (
 	"encoding/json"
 	"fmt"
+	"reflect"
+	"strings"
 
 	"ableroster/internal/strict"
 )
@@ -21,10 +23,66 @@ func DecodeOperation(raw []byte) (Operation, []Fault) {
 	if len(faults) > 0 {
 		return nil, faults
 	}
+	if faults = outOfTime(reflect.ValueOf(op).Elem(), "", nil); len(faults) > 0 {
+		return nil, faults
+	}
 	if s, ok := op.(interface{ Settled() string }); ok && s.Settled() != "" {
 		return nil, []Fault{{Field: s.Settled(), Message: "is set by the service"}}
 	}
 	return op, nil
+}
+
+// timely is what has bounds in time.
+type timely interface{ Check() error }
+
+// outOfTime adds the faults of instants and days outside the years that can be written,
+// and of windows that end before they begin.
+func outOfTime(v reflect.Value, place string, faults []Fault) []Fault {
+	switch v.Kind() {
+	case reflect.Pointer:
+		if !v.IsNil() {
+			return outOfTime(v.Elem(), place, faults)
+		}
+	case reflect.Slice:
+		if holdsTime(v.Type().Elem()) {
+			for i := range v.Len() {
+				faults = outOfTime(v.Index(i), fmt.Sprintf("%s/%d", place, i), faults)
+			}
+		}
+	case reflect.Struct:
+		for i := range v.NumField() {
+			f := v.Type().Field(i)
+			if !f.IsExported() || !holdsTime(f.Type) {
+				continue
+			}
+			at := place
+			if name, _, _ := strings.Cut(f.Tag.Get("json"), ","); name != "" {
+				at = strings.TrimPrefix(place+"/"+name, "/")
+			}
+			faults = outOfTime(v.Field(i), at, faults)
+		}
+	}
+	if t, ok := v.Interface().(timely); ok && v.Kind() != reflect.Pointer {
+		if err := t.Check(); err != nil {
+			faults = append(faults, Fault{Field: place, Message: err.Error()})
+		}
+	}
+	return faults
+}
+
+// holdsTime says whether values of a type may hold instants or days.
+func holdsTime(t reflect.Type) bool {
+	switch t.Kind() {
+	case reflect.Pointer, reflect.Slice:
+		return holdsTime(t.Elem())
+	case reflect.Struct:
+		for i := range t.NumField() {
+			if f := t.Field(i); f.IsExported() && holdsTime(f.Type) {
+				return true
+			}
+		}
+	}
+	return t.Implements(reflect.TypeFor[timely]())
 }
 
 // DecodeStored reads an operation as the ledger keeps it.

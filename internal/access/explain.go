@@ -28,12 +28,14 @@ func (c *Chain) Length() int {
 	return n
 }
 
-// maxChains bounds what one explanation lists. Groups and roles nested as
-// lattices can have more ways than anybody would read.
-const maxChains = 200
-
-// maxSteps bounds how far is looked for them, for the same reason.
-const maxSteps = 50_000
+// maxWays bounds how many ways through one assignment to one permission are listed,
+// and maxSteps how far is looked for them. Groups and roles nested as lattices can have
+// more ways than anybody would read. Of what is cut the shortest way is listed all the
+// same: no assignment that gives something is left out.
+const (
+	maxWays  = 20
+	maxSteps = 50_000
+)
 
 // Explanation is a decision with the chains behind it, shortest first: those
 // that hold when allowed, those that came near when denied.
@@ -98,6 +100,9 @@ func (s *Snapshot) chainsTo(id UserID, at Instant, role RoleID) ([]Chain, bool) 
 func (s *Snapshot) walk(id UserID, w *walker) ([]Chain, bool) {
 	w.assigned(Chain{BuiltIn: PublicGroup}, holdsNow, s.groups.At(int(PublicGroup)).given)
 	if id == 0 {
+		if w.cut {
+			w.shortest(nil)
+		}
 		return w.out, w.more
 	}
 	u := s.users.At(int(id))
@@ -109,6 +114,9 @@ func (s *Snapshot) walk(id UserID, w *walker) ([]Chain, bool) {
 	}
 	w.assigned(Chain{}, holdsNow, u.given())
 	w.climb(Chain{}, holdsNow, u.groups())
+	if w.cut { // what was not come to
+		w.shortest(u)
+	}
 	return w.out, w.more
 }
 
@@ -119,8 +127,17 @@ type walker struct {
 	fit   func(*Permission) bool
 	role  RoleID // instead of permissions: the role to find ways to
 	out   []Chain
-	more  bool
+	ways  map[wayKey]int // how many of each are listed
+	more  bool        // there are more ways than are listed
+	cut   bool        // the walk was broken off
 	steps int
+}
+
+// wayKey is what chains may lead by and to, however they come to it.
+type wayKey struct {
+	assignment AssignmentID
+	to         uint32 // the permission or the role
+	fails      Reason
 }
 
 // pass narrows a chain by one window.
@@ -132,10 +149,7 @@ func (c Chain) pass(win Window) Chain {
 
 func (w *walker) climb(c Chain, m miss, via []link) {
 	for _, j := range via {
-		if w.steps++; w.steps > maxSteps {
-			w.more = true
-		}
-		if w.more {
+		if w.stop() {
 			return
 		}
 		window := w.s.windowOf(j)
@@ -166,10 +180,7 @@ func (w *walker) assigned(c Chain, m miss, all []link) {
 }
 
 func (w *walker) descend(c Chain, m miss, r RoleID) {
-	if w.steps++; w.steps > maxSteps {
-		w.more = true
-	}
-	if w.more {
+	if w.stop() {
 		return
 	}
 	rec := w.s.roles.At(int(r))
@@ -197,13 +208,126 @@ func (w *walker) descend(c Chain, m miss, r RoleID) {
 	}
 }
 
+// stop says whether the walk is broken off.
+func (w *walker) stop() bool {
+	if w.steps++; w.steps > maxSteps {
+		w.more, w.cut = true, true
+	}
+	return w.cut
+}
+
 func (w *walker) found(c Chain, m miss) {
-	if len(w.out) == maxChains {
+	c.Fails = missReasons[m]
+	k := wayKey{c.Assignment, uint32(c.Permission), c.Fails}
+	if w.role != 0 {
+		k.to = uint32(w.role)
+	}
+	if w.ways == nil {
+		w.ways = map[wayKey]int{}
+	}
+	if w.ways[k]++; w.ways[k] > maxWays {
 		w.more = true
 		return
 	}
-	c.Fails = missReasons[m]
 	w.out = append(w.out, c)
+}
+
+// shortest adds the shortest way through each assignment that leads to something, where
+// none is listed yet: it goes through each group and each role once for each way of
+// failing, breadth first.
+func (w *walker) shortest(u *userRec) {
+	type place struct {
+		group GroupID
+		miss  miss
+	}
+	type step struct {
+		place
+		chain Chain
+	}
+	seen := map[place]bool{}
+	var todo []step
+	climb := func(c Chain, m miss, via []link) {
+		for _, j := range via {
+			window := w.s.windowOf(j)
+			p := place{j.group(), max(m, window.miss(w.at))}
+			if seen[p] {
+				continue
+			}
+			seen[p] = true
+			up := c.pass(window)
+			if j.byRule() {
+				up.Rule = j.group()
+			} else {
+				up.Memberships = with(c.Memberships, j.membership())
+			}
+			todo = append(todo, step{p, up})
+		}
+	}
+	w.shortestOf(Chain{BuiltIn: PublicGroup}, holdsNow, w.s.groups.At(int(PublicGroup)).given)
+	if u == nil { // nobody signed in
+		return
+	}
+	if u.person {
+		w.shortestOf(Chain{BuiltIn: AllUsersGroup}, holdsNow, w.s.groups.At(int(AllUsersGroup)).given)
+	}
+	w.shortestOf(Chain{}, holdsNow, u.given())
+	climb(Chain{}, holdsNow, u.groups())
+	for ; len(todo) > 0; todo = todo[1:] {
+		g := w.s.groups.At(int(todo[0].group))
+		w.shortestOf(todo[0].chain, todo[0].miss, g.given)
+		climb(todo[0].chain, todo[0].miss, g.parents)
+	}
+}
+
+// shortestOf is that of the assignments of one group, or of the user.
+func (w *walker) shortestOf(c Chain, m miss, all []link) {
+	for _, g := range all {
+		l := w.s.limitsOf(g)
+		a := c.pass(l.window)
+		a.Assignment = g.assignment()
+		m := max(m, l.window.miss(w.at))
+		if w.asked != nil {
+			m = max(m, l.miss(w.asked))
+		}
+		seen := map[RoleID]bool{}
+		type step struct {
+			role RoleID
+			path []RoleID
+		}
+		for todo := []step{{g.role(), nil}}; len(todo) > 0; todo = todo[1:] {
+			x := todo[0]
+			rec := w.s.roles.At(int(x.role))
+			if seen[x.role] || rec.fact.Retired {
+				continue
+			}
+			seen[x.role] = true
+			hit := a
+			hit.Roles = with(x.path, x.role)
+			if w.role == x.role {
+				w.first(hit, m)
+			}
+			for _, id := range rec.permissions {
+				if p := w.s.permissions.At(int(id)).fact; w.role == 0 && w.fit(p) {
+					hit.Permission = id
+					w.first(hit, max(m, w.missOf(p)))
+				}
+			}
+			for _, in := range rec.includes {
+				todo = append(todo, step{w.s.inclusions.At(int(in)).fact.Included, hit.Roles})
+			}
+		}
+	}
+}
+
+// first lists a chain where none of its way is listed.
+func (w *walker) first(c Chain, m miss) {
+	k := wayKey{c.Assignment, uint32(c.Permission), missReasons[m]}
+	if w.role != 0 {
+		k.to = uint32(w.role)
+	}
+	if w.ways[k] == 0 {
+		w.found(c, m)
+	}
 }
 
 // missOf is how a permission fails what is asked, the assignment aside.

@@ -2,6 +2,7 @@ package access
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"ableroster/internal/strict"
@@ -37,18 +38,62 @@ func (i Instant) MarshalText() ([]byte, error) {
 // InWords says how an instant is written.
 func (Instant) InWords() string { return "a time such as 2027-01-31T18:00:00Z" }
 
-// UnmarshalText reads RFC 3339 (any offset), or nothing for an open end.
+// The last year that can be written: what ends with a day then has ended before the
+// years run out that other programs can write.
+const lastYear = 9998
+
+var (
+	first = time.Date(1970, 1, 1, 0, 0, 0, 1000, time.UTC) // the zero Instant stands for an open end
+	last  = time.Date(lastYear+1, 1, 1, 0, 0, 0, 0, time.UTC)
+)
+
+// CheckTime is nil where a time lies in the years 1970 to 9998, in UTC.
+func CheckTime(t time.Time) error {
+	if t.Before(first) || !t.Before(last) {
+		return fmt.Errorf("lies outside the years 1970 to %d", lastYear)
+	}
+	return nil
+}
+
+// Check is nil for an open end and for an instant in the years 1970 to 9998.
+func (i Instant) Check() error {
+	if i == 0 {
+		return nil
+	}
+	return CheckTime(time.UnixMicro(int64(i)))
+}
+
+// ReadInstant reads RFC 3339 (any offset), or nothing for an open end, in the years
+// 1970 to 9998.
+func ReadInstant(text string) (i Instant, err error) {
+	if err := i.UnmarshalText([]byte(text)); err != nil {
+		return 0, err
+	}
+	if err := i.Check(); err != nil {
+		return 0, fmt.Errorf("%q %w", strict.Short(text), err)
+	}
+	return i, nil
+}
+
+// UnmarshalText reads RFC 3339 (any offset), or nothing for an open end. It reads what
+// older revisions may hold too, until the year 10000: what comes in is held to the
+// bounds by Check.
 func (i *Instant) UnmarshalText(b []byte) error {
 	if len(b) == 0 {
 		*i = 0
 		return nil
 	}
-	t, err := time.Parse(time.RFC3339Nano, string(b))
+	text, later := string(b), 0
+	if rest, ok := strings.CutPrefix(text, "10000-"); ok { // a leap year, as 2000 is
+		text, later = "2000-"+rest, 8000
+	}
+	t, err := time.Parse(time.RFC3339Nano, text)
 	if err != nil {
 		return fmt.Errorf("%q is not an RFC 3339 time such as 2027-01-31T18:00:00Z", strict.Short(string(b)))
 	}
-	if t.Year() < 1970 || t.Year() > 9999 || t.UnixMicro() == 0 {
-		return fmt.Errorf("%q lies outside the years 1970 to 9999", strict.Short(string(b)))
+	t = t.AddDate(later, 0, 0)
+	if t.Before(first) {
+		return fmt.Errorf("%q lies outside the years 1970 to %d", strict.Short(string(b)), lastYear)
 	}
 	*i = At(t)
 	return nil
@@ -88,7 +133,27 @@ func (d Date) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 // InWords says how a date is written.
 func (Date) InWords() string { return "a date such as 2027-01-31" }
 
-// UnmarshalText reads YYYY-MM-DD, or nothing for no date.
+// Check is nil for no date and for one in the years 1970 to 9998.
+func (d Date) Check() error {
+	if d != 0 && (d < 0 || d.civil().Year() > lastYear) {
+		return fmt.Errorf("lies outside the years 1970 to %d", lastYear)
+	}
+	return nil
+}
+
+// ReadDate reads YYYY-MM-DD, or nothing for no date, in the years 1970 to 9998.
+func ReadDate(text string) (d Date, err error) {
+	if err := d.UnmarshalText([]byte(text)); err != nil {
+		return 0, err
+	}
+	if err := d.Check(); err != nil {
+		return 0, fmt.Errorf("%q %w", strict.Short(text), err)
+	}
+	return d, nil
+}
+
+// UnmarshalText reads YYYY-MM-DD, or nothing for no date, those too that older revisions
+// may hold: what comes in is held to the bounds by Check.
 func (d *Date) UnmarshalText(b []byte) error {
 	if len(b) == 0 {
 		*d = 0

@@ -179,8 +179,11 @@ func (s *Snapshot) Cells(id UserID, app ApplicationID, at Instant, targets []Tar
 		return out
 	}
 	rec := s.applications.At(int(app))
-	chains, _ := s.chains(id, at, nil, func(p *Permission) bool { return p.Application == app })
+	chains, more := s.chains(id, at, nil, func(p *Permission) bool { return p.Application == app })
 	sortChains(chains)
+	if more {
+		s.lasting(id, at, chains)
+	}
 	for i, t := range targets {
 		if _, known := s.known(rec, t.Path); !known {
 			continue
@@ -214,6 +217,24 @@ func (s *Snapshot) Cells(id UserID, app ApplicationID, at Instant, targets []Tar
 		}
 	}
 	return out
+}
+
+// lasting gives chains that hold at an instant the time of all the ways through their
+// assignment, where not all of these are listed.
+func (s *Snapshot) lasting(id UserID, at Instant, chains []Chain) {
+	in := s.groupIntervals(id)
+	for i := range chains {
+		f := s.Assignment(chains[i].Assignment)
+		when := Always()
+		if g := f.Assignee.Group; g != 0 {
+			when = in[g]
+		}
+		for _, w := range when.within(f.Window) {
+			if w.Holds(at) && chains[i].Fails == "" {
+				chains[i].Window = w
+			}
+		}
+	}
 }
 
 // Target is one action on one path.

@@ -6,7 +6,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
+
+	"ableroster/internal/caught"
 )
 
 // Effect is what a draft does to users who gain and lose the same. Nobody signed
@@ -37,7 +38,7 @@ func (d *Draft) Preview(from Instant) Preview {
 	} else {
 		n := runtime.GOMAXPROCS(0)
 		parts = make([]effects, n)
-		var wait sync.WaitGroup
+		var wait caught.Group
 		for i := range parts {
 			wait.Go(func() { // each reads the draft and writes its own part
 				parts[i] = d.effectsOn(p.Touched[len(p.Touched)*i/n:len(p.Touched)*(i+1)/n], from)

@@ -113,6 +113,9 @@ func (d *Draft) window(w Window) bool {
 		d.fault("until", "is not after from: the window would end before it begins")
 		return false
 	}
+	if w.Until != 0 && w.Until <= d.at {
+		return d.judged("until", "is over already")
+	}
 	return true
 }
 

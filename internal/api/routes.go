@@ -81,6 +81,21 @@ type AsOf struct {
 	AsOf time.Time `query:"as_of" doc:"a past instant (RFC 3339), now by default"`
 }
 
+// Resolve holds the instant to the years that can be written.
+func (a *AsOf) Resolve(huma.Context) []error {
+	if a.AsOf.IsZero() {
+		return nil
+	}
+	return outOfTime("as_of", a.AsOf)
+}
+
+func outOfTime(name string, t time.Time) []error {
+	if err := access.CheckTime(t); err != nil {
+		return []error{&huma.ErrorDetail{Location: "query." + name, Message: err.Error()}}
+	}
+	return nil
+}
+
 // view is the caller's view of an instant. A past day takes much: it waits its turn.
 func (s *Server) view(ctx context.Context, a AsOf) (*desk.View, error) {
 	if !a.AsOf.IsZero() {

@@ -529,11 +529,27 @@ func (v *View) entitlements(es []access.Entitlement) (out []wire.Entitlement, hi
 // read it otherwise.
 func (v *View) entitlement(e access.Entitlement, own bool) wire.Entitlement {
 	x := wire.Entitlement{Application: v.applicationRef(e.Application, own), Action: e.Action, Target: e.Target, Own: e.Own, Schedule: schedule(e.Schedule),
-		From: instant(e.When[0].From), Until: instant(e.When[len(e.When)-1].Until)}
+		From: instant(e.When[0].From), Until: instant(e.When[0].Until), When: v.when(e.When)}
 	if e.When[0].From <= v.at {
 		x.From = nil // from now on
 	}
 	return x
+}
+
+// when is each of several times from the view's instant on; none where there is one.
+func (v *View) when(all access.Intervals) []wire.Window {
+	var out []wire.Window
+	for _, w := range all.From(v.at) {
+		x := wire.Window{From: instant(w.From), Until: instant(w.Until)}
+		if w.From <= v.at {
+			x.From = nil // from now on
+		}
+		out = append(out, x)
+	}
+	if len(out) < 2 {
+		return nil
+	}
+	return out
 }
 
 func (v *View) rail(r access.Rail) string {

@@ -248,10 +248,15 @@ func (v *View) memberRef(m access.Member, own bool) (wire.Ref, string) {
 	return v.groupRef(m.Group, own), "group"
 }
 
+// instant is one as it is told; none is an open end. What older ledgers put beyond the
+// years that can be written is told as the last of them.
 func instant(i access.Instant) *time.Time {
 	t := i.Time()
 	if t.IsZero() {
 		return nil
+	}
+	if access.CheckTime(t) != nil {
+		t = time.Date(9998, 12, 31, 23, 59, 59, 0, time.UTC)
 	}
 	return &t
 }

@@ -218,8 +218,8 @@ func (b *importing) person(row intake.Row) {
 	v := row.Values
 	dates := map[string]access.Date{}
 	for _, column := range []string{"start_date", "end_date"} {
-		var d access.Date
-		if err := d.UnmarshalText([]byte(v[column])); err != nil {
+		d, err := access.ReadDate(v[column])
+		if err != nil {
 			b.fault(row, column, "%s", err)
 		}
 		dates[column] = d

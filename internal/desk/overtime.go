@@ -75,6 +75,14 @@ const mostPoints = 24
 // from one to another.
 func (d *Desk) OverTime(ctx context.Context, c Caller, application string, from, to time.Time, points int) (wire.OverTime, error) {
 	v := d.Now(ctx, c)
+	for _, x := range []struct {
+		name string
+		at   time.Time
+	}{{"from", from}, {"to", to}} {
+		if faults := timesOf(x.name, x.at); !x.at.IsZero() && len(faults) > 0 {
+			return wire.OverTime{}, Invalid("the question cannot be asked", faults...)
+		}
+	}
 	app, ok := v.FindApplication(application)
 	if !ok || !v.readsApplication(app) {
 		return wire.OverTime{}, v.missing(access.FactApplication, application)

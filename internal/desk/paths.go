@@ -98,7 +98,7 @@ func (v *View) Access(id access.UserID) wire.Access {
 	out.Applications = len(apps)
 	for _, l := range v.Snapshot.Access(id, v.at) {
 		line := wire.AccessLine{Application: v.applicationRef(l.Application, true), Actions: l.Actions, Pattern: l.Pattern,
-			Through: v.through(l.Chains[0]), Now: l.When.Holds(v.at), Own: l.Own, Schedule: schedule(l.Schedule), Fences: l.Fences}
+			Through: v.through(l.Chains[0]), Now: l.When.Holds(v.at), Own: l.Own, Schedule: schedule(l.Schedule), Fences: l.Fences, When: v.when(l.When), Ended: len(l.When.From(v.at)) == 0, More: l.More}
 		for _, w := range l.When {
 			if w.Until == 0 || w.Until > v.at {
 				line.Until = instant(w.Until)
@@ -135,6 +135,9 @@ func visitPaths(paths []wire.Path, g giving) {
 func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 	at := v.at
 	if q.At != nil {
+		if faults := timesOf("/at", *q.At); len(faults) > 0 {
+			return wire.CheckAnswer{}, Invalid("the question cannot be asked", faults...)
+		}
 		at = access.At(*q.At)
 	}
 	out := wire.CheckAnswer{Stand: v.stand()}

@@ -117,6 +117,9 @@ func (d *Desk) Between(ctx context.Context, c Caller, q BetweenSearch) (wire.Bet
 	if q.To.IsZero() {
 		q.To = v.at.Time()
 	}
+	if faults := timesOf("from", q.From, "to", q.To); len(faults) > 0 {
+		return wire.Between{}, Invalid("the question cannot be asked", faults...)
+	}
 	if !q.From.Before(q.To) {
 		return wire.Between{}, Invalid("the question cannot be asked", wire.Fault{Place: "from", Message: "is not before to"})
 	}
@@ -163,6 +166,17 @@ func (d *Desk) Between(ctx context.Context, c Caller, q BetweenSearch) (wire.Bet
 		out.Changes, err = v.changesOf(only, before.Revision, after.Revision)
 	}
 	return out, err
+}
+
+// timesOf are the faults of named times outside the years that can be written.
+func timesOf(named ...any) []wire.Fault {
+	var out []wire.Fault
+	for i := 0; i < len(named); i += 2 {
+		if err := access.CheckTime(named[i+1].(time.Time)); err != nil {
+			out = append(out, wire.Fault{Place: named[i].(string), Message: err.Error()})
+		}
+	}
+	return out
 }
 
 // past is the snapshot at an instant: whole, or of one user alone.

@@ -95,9 +95,13 @@ func (b *importing) window(row intake.Row) (w access.Window) {
 		to     *access.Instant
 	}{{"from", &w.From}, {"until", &w.Until}} {
 		cell := row.Values[x.column]
-		if day, err := time.ParseInLocation(time.DateOnly, cell, b.head.Zone()); err == nil {
-			*x.to = access.At(day)
-		} else if x.to.UnmarshalText([]byte(cell)) != nil {
+		var err error
+		if day, bad := time.ParseInLocation(time.DateOnly, cell, b.head.Zone()); bad == nil {
+			*x.to, err = access.At(day), access.CheckTime(day)
+		} else {
+			*x.to, err = access.ReadInstant(cell)
+		}
+		if err != nil {
 			b.fault(row, x.column, "“%s” is neither a day such as 2027-01-31 nor an instant such as 2027-01-31T18:00:00Z", strict.Short(cell))
 		}
 	}

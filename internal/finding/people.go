@@ -2,9 +2,9 @@ package finding
 
 import (
 	"runtime"
-	"sync"
 
 	"ableroster/internal/access"
+	"ableroster/internal/caught"
 )
 
 // amongPeople looks at each user and what was given to them, all processors
@@ -21,7 +21,7 @@ func (r *Report) amongPeople(used Accounts) [][]Finding {
 		wants[a.ID] = a.Direct != access.DirectWelcome && a.State != access.StateRetired
 	}
 	parts := make([][]Finding, runtime.GOMAXPROCS(0))
-	var wait sync.WaitGroup
+	var wait caught.Group
 	for i := range parts {
 		wait.Go(func() {
 			for _, u := range users[len(users)*i/len(parts) : len(users)*(i+1)/len(parts)] {

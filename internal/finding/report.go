@@ -2,9 +2,9 @@ package finding
 
 import (
 	"runtime"
-	"sync"
 
 	"ableroster/internal/access"
+	"ableroster/internal/caught"
 )
 
 // Unused is from how many days on an account counts as not used.
@@ -69,7 +69,7 @@ func (r *Report) count(some map[access.RoleID]bool) {
 			ids = append(ids, x.ID)
 		}
 	}
-	var wait sync.WaitGroup
+	var wait caught.Group
 	found := make([][]access.Holding, runtime.GOMAXPROCS(0))
 	part := func(i int) []access.RoleID { return ids[len(ids)*i/len(found) : len(ids)*(i+1)/len(found)] }
 	for i := range found {

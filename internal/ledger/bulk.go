@@ -1,8 +1,10 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 
 	"ableroster/internal/access"
@@ -63,8 +65,12 @@ func (b bulk) read(ctx context.Context, q querier, d *access.Draft, revision int
 		return err
 	}
 	defer rows.Close()
-	if err := fourNumbers(rows.FieldDescriptions()); err != nil {
+	if err := rows.Err(); err != nil {
 		return err
+	}
+	if err := fourNumbers(rows.FieldDescriptions()); err != nil {
+		rows.Close()
+		return cmp.Or(rows.Err(), err)
 	}
 	// Portions go round: to the draft full, and back.
 	back := make(chan []plainRow, cap(puts)+2)
@@ -99,7 +105,11 @@ func (b bulk) read(ctx context.Context, q querier, d *access.Draft, revision int
 
 // fourNumbers makes sure that the values are what they are read as.
 func fourNumbers(columns []pgconn.FieldDescription) error {
-	for i, want := range []uint32{pgtype.Int8OID, pgtype.Int4OID, pgtype.Int4OID, pgtype.Int4OID} {
+	want := []uint32{pgtype.Int8OID, pgtype.Int4OID, pgtype.Int4OID, pgtype.Int4OID}
+	if len(columns) < len(want) { // the connection was lost before any came
+		return errors.New("no columns came")
+	}
+	for i, want := range want {
 		if c := columns[i]; c.DataTypeOID != want || c.Format != pgx.BinaryFormatCode {
 			return fmt.Errorf("column %s comes as type %d in format %d", c.Name, c.DataTypeOID, c.Format)
 		}

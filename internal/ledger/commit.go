@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -91,6 +92,15 @@ type pending struct {
 	done   chan struct{}
 }
 
+func (p *pending) answered() bool {
+	select {
+	case <-p.done:
+		return true
+	default:
+		return false
+	}
+}
+
 func (p *pending) answer(c Committed, err error) {
 	p.result, p.err = c, err
 	close(p.done)
@@ -171,7 +181,15 @@ func (l *Ledger) commits() {
 				break gather
 			}
 		}
-		last = l.ahead(last, group)
+		if err := caught.Do(func() error { last = l.ahead(last, group); return nil }); err != nil {
+			l.log.Error("panic while judging", "error", err)
+			for _, p := range group {
+				if !p.answered() {
+					p.answer(Committed{}, err)
+				}
+			}
+			continue
+		}
 		l.writes <- last
 	}
 }
@@ -185,6 +203,7 @@ func (l *Ledger) commitGroup(a *attempt) {
 	ctx, cancel := context.WithTimeout(context.Background(), commitLimit)
 	defer cancel()
 	defer a.w.stream.drop()
+	defer l.survive(a)
 	done, err := l.writeAhead(ctx, a)
 	l.derailed.Store(l.derailed.Load() || !done)
 	if done || err != nil {
@@ -195,6 +214,23 @@ func (l *Ledger) commitGroup(a *attempt) {
 	err = l.tryGroup(ctx, &a.group)
 	for _, p := range a.group { // whoever is not answered yet
 		p.answer(Committed{}, Unavailable(err))
+	}
+}
+
+// survive answers a group whose writing panicked: what became of it is known once the
+// head is read anew.
+func (l *Ledger) survive(a *attempt) {
+	v := recover()
+	if v == nil {
+		return
+	}
+	err := caught.Do(func() error { panic(v) })
+	l.log.Error("panic while committing", "error", err)
+	l.derailed.Store(true)
+	for _, p := range a.group {
+		if !p.answered() {
+			p.answer(Committed{}, err)
+		}
 	}
 }
 
@@ -320,8 +356,17 @@ func (w *writer) tick() access.Instant {
 	return max(access.At(w.now), access.At(w.at)+1)
 }
 
-// add judges a change at the head the writer has come to, and gathers its rows.
-func (w *writer) add(p *pending) (Committed, error) {
+// add judges a change at the head the writer has come to, and gathers its rows. A
+// panic in an operation or in judging refuses that change, and nothing else.
+func (w *writer) add(p *pending) (done Committed, err error) {
+	err = caught.Do(func() (err error) {
+		done, err = w.judgeAndGather(p)
+		return err
+	})
+	return done, err
+}
+
+func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 	c := p.change
 	if w.keys[keyOf(c)] != 0 {
 		return Committed{}, ErrKeyReused // twice within a moment: the second may ask again

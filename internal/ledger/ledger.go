@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -193,7 +194,7 @@ func (l *Ledger) follow(ctx context.Context) {
 	defer l.done.Done()
 	down := false
 	for ctx.Err() == nil {
-		err := l.listen(ctx)
+		err := caught.Do(func() error { return l.listen(ctx) })
 		if ctx.Err() != nil {
 			return
 		}

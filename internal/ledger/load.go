@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
 	"golang.org/x/sync/errgroup"
@@ -80,7 +81,10 @@ func (l *Ledger) compile(ctx context.Context, revision int64, at access.Instant)
 			return readGiven(ctx, tx, access.FactMembership, d, revision, puts)
 		})
 	})
-	go func() { err = read.Wait(); close(puts) }()
+	go func() {
+		defer close(puts)
+		err = caught.Do(read.Wait) // which panics as one of them did
+	}()
 	for put := range puts { // a draft belongs to one goroutine
 		put()
 	}

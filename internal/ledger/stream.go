@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -44,17 +45,7 @@ func (l *Ledger) stream(revision int64, ops []access.Operation, before <-chan st
 	go func() {
 		defer close(s.encoded)
 		defer close(chunks)
-		var rows [][]any
-		for i, op := range ops {
-			if s.raw[i], s.fault = stored(op); s.fault != nil {
-				return
-			}
-			rows = append(rows, operationRow(revision, i, op, s.raw[i]))
-			if len(rows) == streamChunk || i == len(ops)-1 {
-				chunks <- rows
-				rows = nil
-			}
-		}
+		s.fault = caught.Do(func() error { return s.encode(revision, ops, chunks) })
 	}()
 	go func() {
 		defer close(s.done)
@@ -66,11 +57,27 @@ func (l *Ledger) stream(revision int64, ops []access.Operation, before <-chan st
 				return
 			}
 		}
-		if s.err = s.copy(ctx, l.pool, revision, chunks); s.err != nil && s.conn != nil {
+		if s.err = caught.Do(func() error { return s.copy(ctx, l.pool, revision, chunks) }); s.err != nil && s.conn != nil {
 			s.letGo() // nobody else is to wait for it
 		}
 	}()
 	return s
+}
+
+// encode encodes operations, and hands their rows over in portions.
+func (s *stream) encode(revision int64, ops []access.Operation, chunks chan<- [][]any) (err error) {
+	var rows [][]any
+	for i, op := range ops {
+		if s.raw[i], err = stored(op); err != nil {
+			return err
+		}
+		rows = append(rows, operationRow(revision, i, op, s.raw[i]))
+		if len(rows) == streamChunk || i == len(ops)-1 {
+			chunks <- rows
+			rows = nil
+		}
+	}
+	return nil
 }
 
 func (s *stream) copy(ctx context.Context, pool *pgxpool.Pool, revision int64, chunks <-chan [][]any) (err error) {

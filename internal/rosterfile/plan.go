@@ -183,10 +183,11 @@ func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
 			continue
 		}
 		o := &access.Grant{Role: access.RoleRef(h.Role), Group: access.GroupRef(key)}
-		if err := o.From.UnmarshalText([]byte(h.From)); err != nil {
+		var err error
+		if o.From, err = access.ReadInstant(h.From); err != nil {
 			p.fault(at+".from", err.Error())
 		}
-		if err := o.Until.UnmarshalText([]byte(h.Until)); err != nil {
+		if o.Until, err = access.ReadInstant(h.Until); err != nil {
 			p.fault(at+".until", err.Error())
 		}
 		for _, x := range h.Scopes {

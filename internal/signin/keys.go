@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -167,7 +168,7 @@ const quiet = 4 * time.Second
 func (d *Door) follow(ctx context.Context) {
 	defer close(d.done)
 	for ctx.Err() == nil {
-		if err := d.listen(ctx); err != nil && ctx.Err() == nil {
+		if err := caught.Do(func() error { return d.listen(ctx) }); err != nil && ctx.Err() == nil {
 			select {
 			case <-ctx.Done():
 			case <-time.After(time.Second):

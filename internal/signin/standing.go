@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/caught"
 
 	"github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5"
@@ -147,7 +148,7 @@ func (d *Door) later(failed string, f func(context.Context) error) {
 	d.uses.writing.Go(func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
-		if err := f(ctx); err != nil {
+		if err := caught.Do(func() error { return f(ctx) }); err != nil {
 			d.log.Warn(failed, "error", err)
 		}
 	})

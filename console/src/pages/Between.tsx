@@ -4,7 +4,7 @@ import { format, subMonths } from 'date-fns'
 import { answer, api, type Schemas } from '../api/client'
 import { PathText } from '../shared/PathText'
 import { Empty, Loading, Trouble } from '../shared/State'
-import { count, endOfDay, fullDay, shortDay } from '../shared/words'
+import { count, endOfDay, fullDay, shortDay, times } from '../shared/words'
 import { useMe } from '../shell/session'
 
 const route = getRouteApi('/shell/between')
@@ -125,7 +125,7 @@ function Lines({ sign, ink, lines }: { sign: string; ink: string; lines: Schemas
           {e.application.label}: {e.action} <PathText path={e.target} />
           {e.own && <span className="text-soft">, their own</span>}
           {e.schedule && <span className="text-soft">, {e.schedule.words}</span>}
-          {e.until && <span className="text-brass"> until {shortDay(e.until)}</span>}
+          {e.when ? <span className="text-brass"> {times(e.when)}</span> : e.until && <span className="text-brass"> until {shortDay(e.until)}</span>}
         </li>
       ))}
     </ul>

@@ -66,7 +66,7 @@ export function SecurityLogPage() {
 function Named({ user: u }: { user: Schemas['Ref'] }) {
   if (!u.key) return <>{u.label}</>
   return (
-    <Link to="/users/$user" params={{ user: u.key }} className="press">
+    <Link to="/users/$user" params={{ user: u.key }} className="press inline-block py-0.5">
       {u.label}
     </Link>
   )

@@ -4,7 +4,7 @@ import { answer, api, ProblemError, type Schemas } from '../api/client'
 import { PathText } from '../shared/PathText'
 import { Rails } from '../shared/Rails'
 import { Faults } from '../shared/State'
-import { count, shortDay } from '../shared/words'
+import { count, shortDay, times } from '../shared/words'
 import { othersOf, PassOn } from './PassOn'
 import { useSheet } from './sheet'
 
@@ -224,8 +224,9 @@ function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
             {l.action} <PathText path={l.target} />
             {l.own && <span className="text-soft">, their own</span>}
             {l.schedule && <span className="text-soft">, {l.schedule.words}</span>}
-            {l.from && <span className="text-soft"> from {shortDay(l.from)}</span>}
-            {l.until && <span className="text-brass"> until {shortDay(l.until)}</span>}
+            {l.when && <span className="text-brass"> {times(l.when)}</span>}
+            {!l.when && l.from && <span className="text-soft"> from {shortDay(l.from)}</span>}
+            {!l.when && l.until && <span className="text-brass"> until {shortDay(l.until)}</span>}
           </li>
         ))}
       </ul>

@@ -4,7 +4,7 @@ import { Mark, markWords, type MarkName } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
 import { PathText } from '../../shared/PathText'
 import { Empty } from '../../shared/State'
-import { count, moment, shortDay, until } from '../../shared/words'
+import { count, moment, shortDay, times, until } from '../../shared/words'
 
 /** All that somebody can do, a line for each pattern, with why on demand. */
 export function AccessLines({ lines, now }: { lines: Schemas['AccessLine'][]; now: Date }) {
@@ -37,7 +37,11 @@ export function AccessLines({ lines, now }: { lines: Schemas['AccessLine'][]; no
                 </button>
               </td>
               <td className={l.until || l.from ? 'text-brass' : 'text-soft'} title={l.until ? moment(l.until) : undefined}>
-                {l.from && !l.now ? (
+                {l.ended ? (
+                  'ended with the account'
+                ) : l.when ? (
+                  times(l.when)
+                ) : l.from && !l.now ? (
                   `from ${shortDay(l.from)}`
                 ) : l.until ? (
                   <>
