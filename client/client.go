@@ -360,6 +360,11 @@ func (c *Client) Menu(ctx context.Context, user, application string) (wire.Menu,
 	return get[wire.Menu](ctx, c, "/menu", Query{"user": user, "application": application})
 }
 
+// MenuOfNobody is what may be done in an application without signing in.
+func (c *Client) MenuOfNobody(ctx context.Context, application string) (wire.Menu, error) {
+	return get[wire.Menu](ctx, c, "/menu", Query{"nobody": "true", "application": application})
+}
+
 // May says whether a menu lets its user do an action on a path: for drawing
 // buttons. Whatever a button does asks again with Check.
 func May(m wire.Menu, action, path string) bool {
@@ -375,6 +380,11 @@ func May(m wire.Menu, action, path string) bool {
 // Check asks for a decision.
 func (c *Client) Check(ctx context.Context, in wire.CheckRequest) (out wire.CheckAnswer, err error) {
 	return out, c.Do(ctx, "POST", "/check", nil, in, &out)
+}
+
+// CheckAsOf asks for a decision by the facts of a past instant, which the query names.
+func (c *Client) CheckAsOf(ctx context.Context, in wire.CheckRequest, q Query) (out wire.CheckAnswer, err error) {
+	return out, c.Do(ctx, "POST", "/check", q, in, &out)
 }
 
 // Checks asks up to 1,000 questions at once.

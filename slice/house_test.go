@@ -34,6 +34,7 @@ var floors = map[string]int{
 	"internal/paged":      0,
 	"internal/heap":       0,
 	"internal/strict":     0,
+	"internal/near":       -1,
 	"internal/caught":     0,
 	"internal/budget":     0,
 }

@@ -83,6 +83,8 @@ type Problem struct {
 	Rails    []Rail  `json:"rails,omitempty"`
 	Moved    []Moved `json:"moved,omitempty" doc:"what changed since the caller looked"`
 	Split    *Split  `json:"split,omitempty" doc:"of a refused dry run: which operations somebody else must make"`
+
+	About []string `json:"-"` // the ids of the users it speaks of, for the service alone
 }
 
 // Moved is a change made since the caller looked.

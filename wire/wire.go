@@ -252,7 +252,8 @@ type Path struct {
 
 // CheckRequest asks whether a user may do an action on a path.
 type CheckRequest struct {
-	User        string     `json:"user,omitempty" doc:"user name or id; nothing for nobody signed in"`
+	User        string     `json:"user,omitempty" doc:"user name or id"`
+	Nobody      bool       `json:"nobody,omitempty" doc:"instead of a user: nobody signed in"`
 	Application string     `json:"application" doc:"key or id"`
 	Action      string     `json:"action"`
 	Path        string     `json:"path"`

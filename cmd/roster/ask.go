@@ -11,6 +11,7 @@ import (
 )
 
 func check(c *call) error {
+	c.reads()
 	at := c.flags.String("at", "", "the instant to judge, by the present facts; now by default")
 	owner := c.flags.String("owner", "", "whose the resource is, by user name or id, for permissions on one's own")
 	if err := c.parse("USER", "APPLICATION", "ACTION", "PATH"); err != nil {
@@ -18,7 +19,7 @@ func check(c *call) error {
 	}
 	q := wire.CheckRequest{User: c.args[0], Application: c.args[1], Action: c.args[2], Path: c.args[3], Explain: true, Properties: wire.Properties{Owner: *owner}}
 	if q.User == "-" {
-		q.User = ""
+		q.User, q.Nobody = "", true
 	}
 	when, err := c.instant("at", *at)
 	if err != nil {
@@ -31,7 +32,11 @@ func check(c *call) error {
 		}
 		q.At = &t
 	}
-	a, err := c.client.Check(c.ctx, q)
+	day, err := c.at(client.Query{})
+	if err != nil {
+		return err
+	}
+	a, err := c.client.CheckAsOf(c.ctx, q, day)
 	if err != nil {
 		return err
 	}

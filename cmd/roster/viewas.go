@@ -23,7 +23,9 @@ func viewAs(c *call) error {
 		q["would_be"] = text
 	case len(c.args) == 0:
 		return &usageError{"name the user, say - for nobody signed in, or give -would-be"}
-	case c.args[0] != "-":
+	case c.args[0] == "-":
+		q["nobody"] = "true"
+	default:
 		q["user"] = c.args[0]
 	}
 	q, err := c.at(q)

@@ -7,7 +7,8 @@ import (
 
 // Cures are the roles that would give what was denied, or will be once the
 // application no longer rehearses, to whoever holds them
-// without terms; the narrowest first. None when it is not for want of a role.
+// without terms; the narrowest first, and none that gives all that another one gives
+// and more. None when it is not for want of a role.
 func (s *Snapshot) Cures(q Question) []RoleID {
 	var a asked
 	d, err := s.check(&q, &a)
@@ -34,9 +35,21 @@ func (s *Snapshot) Cures(q Question) []RoleID {
 		}
 	}
 	slices.SortFunc(all, func(x, y cure) int { return cmp.Or(cmp.Compare(x.width, y.width), cmp.Compare(x.role, y.role)) })
-	out := make([]RoleID, len(all))
-	for i, c := range all {
-		out[i] = c.role
+	var out []RoleID
+	for _, c := range all {
+		if !slices.ContainsFunc(out, func(smaller RoleID) bool { return s.givesAllOf(c.role, smaller) }) {
+			out = append(out, c.role)
+		}
 	}
 	return out
+}
+
+// givesAllOf says whether a role gives all that another one does.
+func (s *Snapshot) givesAllOf(role, other RoleID) bool {
+	rules := s.roles.At(int(role)).rules
+	return !slices.ContainsFunc(s.roles.At(int(other)).rules, func(want rule) bool {
+		return !slices.ContainsFunc(rules, func(r rule) bool {
+			return r.app == want.app && r.actions&want.actions == want.actions && (!r.own || want.own) && Contains(r.pattern, want.pattern)
+		})
+	})
 }

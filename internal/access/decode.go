@@ -112,7 +112,7 @@ func newOperation(raw []byte) (Operation, json.RawMessage, []Fault) {
 	}
 	build := verbs[verb]
 	if build == nil {
-		return nil, nil, []Fault{{Field: "op", Message: fmt.Sprintf("there is no operation %q", strict.Short(verb))}}
+		return nil, nil, []Fault{{Field: "op", Message: fmt.Sprintf("there is no operation “%s”", strict.Short(verb)), Given: strict.Short(verb)}}
 	}
 	delete(fields, "op")
 	rest, err := json.Marshal(fields)

@@ -128,8 +128,8 @@ type walker struct {
 	role  RoleID // instead of permissions: the role to find ways to
 	out   []Chain
 	ways  map[wayKey]int // how many of each are listed
-	more  bool        // there are more ways than are listed
-	cut   bool        // the walk was broken off
+	more  bool           // there are more ways than are listed
+	cut   bool           // the walk was broken off
 	steps int
 }
 

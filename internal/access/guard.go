@@ -34,6 +34,10 @@ const (
 	DirectAssignment  RailCode = "direct_assignment"
 )
 
+// RailCodes are all of them.
+var RailCodes = []RailCode{LastAdministrator, OwnAccessLowered, GainForEverybody, AdministeringGain, WideGain, ConflictPrevented, ConflictWarned,
+	ExpectationBroken, ExpectationWarned, WideLoss, LeavingLive, DirectAssignment}
+
 const (
 	wideShare = 0.20 // of all active users gaining at once
 	wideLeast = 20   // and at least so many
@@ -104,7 +108,7 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 			present++
 		}
 	}
-	if all := float64(d.base.active); present >= wideLeast && float64(present) >= wideShare*all {
+	if all := float64(d.base.active); everybody == nil && present >= wideLeast && float64(present) >= wideShare*all {
 		out = append(out, Rail{Code: WideGain, Users: gains, Share: float64(present) / all, Passable: true})
 	}
 	return out

@@ -21,8 +21,9 @@ type Life struct {
 func (l *Life) Since() int64  { return l.Opened }
 func (l *Life) since(n int64) { l.Opened = n }
 
-// mostKept bounds how many kinds of kept facts there are.
-const mostKept = 12
+// mostKept bounds how many kinds of kept facts there are: a program with more does not
+// start.
+const mostKept = 32
 
 // keptKinds are those there are, by their place in a snapshot.
 var keptKinds []FactKind

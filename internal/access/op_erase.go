@@ -34,6 +34,9 @@ func (o *EraseUser) ApplyTo(d *Draft) {
 	d.put(&u)
 }
 
+// Erased is how many users were erased.
+func (s *Snapshot) Erased() int { return s.erased }
+
 // Erased stands for personal values that were erased.
 func Erased(id UserID) Personal {
 	return Personal{UserName: "erased-" + id.String(), DisplayName: "a departed user"}

@@ -332,4 +332,4 @@ func referringFields(t reflect.Type) [][]int {
 // referring are the fields of operations that hold ids once applied.
 var referring = map[string]bool{"user": true, "manager": true, "group": true, "member_group": true, "application": true,
 	"resource": true, "role": true, "includes": true, "excludes": true, "inclusion": true, "permission": true,
-	"membership": true, "assignment": true, "default": true, "conflict": true, "expectation": true, "attribute": true, "route": true, "request": true, "round": true, "things": true, "to": true, "roles": true, "groups": true, "owner": true, "fence": true, "trial_group": true}
+	"membership": true, "assignment": true, "default": true, "conflict": true, "expectation": true, "attribute": true, "route": true, "request": true, "round": true, "things": true, "to": true, "roles": true, "groups": true, "revoked": true, "proposed": true, "owner": true, "fence": true, "trial_group": true}

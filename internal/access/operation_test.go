@@ -228,7 +228,7 @@ func TestACopyOfAnOperationSharesNothingWithIt(t *testing.T) {
 func TestOperationsAreReadStrictly(t *testing.T) {
 	for raw, says := range map[string]string{
 		`{"op":"grant","user":"a","rule":"b"}`:                "rule is not a field",
-		`{"op":"grnt"}`:                                       `there is no operation "grnt"`,
+		`{"op":"grnt"}`:                                       `there is no operation “grnt”`,
 		`{"user":"a"}`:                                        "op is missing",
 		`["grant"]`:                                           "must be an object",
 		`{"op":"grant","user":7}`:                             "user must be a",

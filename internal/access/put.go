@@ -28,6 +28,9 @@ func (d *Draft) put(f Fact) {
 			if r.active {
 				d.active--
 			}
+			if r.fact.Erased {
+				d.erased--
+			}
 			if f.UserName != r.fact.UserName { // erased: nobody is found by the old one
 				name := fold(f.UserName)
 				r.name = shorten(name)
@@ -37,6 +40,9 @@ func (d *Draft) put(f Fact) {
 		r.state(f)
 		if r.active {
 			d.active++
+		}
+		if f.Erased {
+			d.erased++
 		}
 		r.touched = max(r.touched, d.Revision)
 		d.choose(r)

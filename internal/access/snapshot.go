@@ -37,6 +37,7 @@ type Snapshot struct {
 
 	ruled  []GroupID // the groups that choose members by a filter
 	active int       // users whose status is active
+	erased int       // users whose personal values were erased
 	next   counters
 }
 

@@ -66,6 +66,7 @@ func (s *Server) applicationRoutes() {
 	type viewing struct {
 		AsOf
 		User    string `query:"user" maxLength:"200" doc:"user name or id; nothing for nobody signed in"`
+		Nobody  bool   `query:"nobody" doc:"or nobody signed in"`
 		WouldBe string `query:"would_be" maxLength:"2000" doc:"or somebody who is not there yet: a JSON object with any of kind, unit, title, employment_type and location"`
 	}
 	route(s, "GET", "/view-as", "view-as", "What somebody else can do, as they would meet it; that it was looked at is recorded", func(ctx context.Context, in *viewing) (*body[wire.ViewAs], error) {
@@ -77,7 +78,7 @@ func (s *Server) applicationRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.ViewAs(in.User, newcomer)
+		out, err := v.ViewAs(in.User, newcomer, in.Nobody)
 		if err == nil && out.Kind == "user" {
 			x := callOf(ctx)
 			s.door.Record(ctx, signin.Event{Event: "viewed as somebody else", Actor: x.caller.User, User: v.IDOf(out.Who), Address: x.address})

@@ -3,6 +3,8 @@ package api
 import (
 	"fmt"
 	"reflect"
+	"strings"
+	"time"
 
 	"ableroster/internal/desk"
 	"ableroster/internal/strict"
@@ -18,10 +20,12 @@ import (
 // OpenAPI document by hand.
 func (s *Server) checkRoutes() {
 	s.App.Post("/api/v1/check", s.fresh, s.check)
-	s.describe("POST", "/check", "check", "May this user do this?", reflect.TypeFor[wire.CheckRequest](), reflect.TypeFor[wire.CheckAnswer]())
+	s.describe("POST", "/check", "check", "May this user do this?", reflect.TypeFor[wire.CheckRequest](), reflect.TypeFor[wire.CheckAnswer](),
+		"as_of", "a past instant (RFC 3339): by the facts of then, judged then; now by default")
 	s.App.Get("/api/v1/menu", s.fresh, s.menu)
 	s.describe("GET", "/menu", "menu", "What may this user do in this application?", nil, reflect.TypeFor[wire.Menu](),
-		"user", "user name or id; nothing for nobody signed in", "application", "key or id")
+		"user", "user name or id", "nobody", "true: instead of a user, nobody signed in", "application", "key or id",
+		"at", "the instant to judge (RFC 3339), by the present facts", "as_of", "a past instant (RFC 3339): by the facts of then, judged then; now by default")
 }
 
 // fresh refuses decisions on a head that has not been known to be the newest
@@ -34,13 +38,55 @@ func (s *Server) fresh(c fiber.Ctx) error {
 	return c.Next()
 }
 
+// checkParameters are those of check and menu, by name: never lists.
+var (
+	checkParameters = map[string]bool{"as_of": false}
+	menuParameters  = map[string]bool{"user": false, "nobody": false, "application": false, "at": false, "as_of": false}
+)
+
+// asked is the view a question is put to: of today, of a past day, or of today's facts
+// judged at another instant.
+func (s *Server) asked(c fiber.Ctx, known map[string]bool, user string) (*desk.View, error) {
+	query := queryOf(c)
+	faults := append(undeclared(known, query), blanks(query)...)
+	when := map[string]time.Time{}
+	for _, name := range []string{"as_of", "at"} {
+		text := query.Get(name)
+		if _, has := known[name]; !has || text == "" {
+			continue
+		}
+		t, err := time.Parse(time.RFC3339Nano, text)
+		if err != nil {
+			faults = append(faults, &huma.ErrorDetail{Location: "query." + name, Message: "is no RFC 3339 time such as 2027-01-31T18:00:00Z"})
+		} else {
+			faults = append(faults, outOfTime(name, t)...)
+		}
+		when[name] = t
+	}
+	if len(faults) > 0 {
+		return nil, newProblem(422, "", faults...)
+	}
+	ctx := c.Context()
+	if len(when) == 0 {
+		return s.desk.Now(ctx, caller(ctx)), nil
+	}
+	v, err := s.desk.AsOfAbout(ctx, caller(ctx), when["as_of"], user)
+	if err == nil && !when["at"].IsZero() {
+		v = v.JudgedAt(when["at"])
+	}
+	return v, err
+}
+
 func (s *Server) check(c fiber.Ctx) error {
 	var q wire.CheckRequest
 	if err := jsonv2.Unmarshal(c.Body(), &q, jsonv2.RejectUnknownMembers(true)); err != nil {
 		return writeProblem(c, unreadable(err, c.Body(), &wire.CheckRequest{}))
 	}
-	ctx := c.Context()
-	out, err := s.desk.Now(ctx, caller(ctx)).Check(q)
+	v, err := s.asked(c, checkParameters, q.User)
+	if err != nil {
+		return writeProblem(c, problemOf(err))
+	}
+	out, err := v.Check(q)
 	if err != nil {
 		return writeProblem(c, problemOf(err))
 	}
@@ -60,11 +106,15 @@ func unreadable(err error, raw []byte, into any) *problem {
 }
 
 func (s *Server) menu(c fiber.Ctx) error {
-	if faults := undeclared(map[string]bool{"user": false, "application": false}, queryOf(c)); len(faults) > 0 {
-		return writeProblem(c, newProblem(422, "", faults...))
+	v, err := s.asked(c, menuParameters, strings.Clone(c.Query("user")))
+	if err != nil {
+		return writeProblem(c, problemOf(err))
 	}
-	ctx := c.Context()
-	out, err := s.desk.Now(ctx, caller(ctx)).Menu(c.Query("user"), c.Query("application"))
+	nobody := c.Query("nobody")
+	if nobody != "" && nobody != "true" && nobody != "false" {
+		return writeProblem(c, newProblem(422, "", &huma.ErrorDetail{Location: "query.nobody", Message: "is true or false"}))
+	}
+	out, err := v.Menu(c.Query("user"), c.Query("application"), nobody == "true")
 	if err != nil {
 		return writeProblem(c, problemOf(err))
 	}

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"ableroster/internal/desk"
+	"ableroster/internal/near"
 	"ableroster/internal/strict"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -36,11 +36,24 @@ func (s *Server) declared(ctx huma.Context, next func(huma.Context)) {
 		})
 	}
 	faults := append(undeclared(known, query), unkept(query, ctx)...)
+	faults = append(faults, blanks(query)...)
 	if len(faults) > 0 {
 		_ = huma.WriteErr(s.api, ctx, 422, "", faults...)
 		return
 	}
 	next(ctx)
+}
+
+// blanks are the faults of parameters that are there and say nothing: a blank never
+// means all.
+func blanks(query url.Values) []error {
+	var faults []error
+	for _, name := range slices.Sorted(maps.Keys(query)) {
+		if slices.ContainsFunc(query[name], func(v string) bool { return strings.TrimSpace(v) == "" }) {
+			faults = append(faults, &huma.ErrorDetail{Location: "query." + name, Message: "is blank: leave it out, or give it a value"})
+		}
+	}
+	return faults
 }
 
 // unkept are the faults of texts with a null character in them, which the database
@@ -86,10 +99,7 @@ func undeclared(known map[string]bool, query url.Values) []error {
 		list, is := known[name]
 		if !is {
 			what := "is not a parameter of this call"
-			if near := desk.Near(name, slices.Sorted(maps.Keys(known))); len(near) > 0 {
-				what += ": did you mean " + near[0] + "?"
-			}
-			wrong(name, what)
+			wrong(name, what+near.Words(name, slices.Sorted(maps.Keys(known))))
 		} else if !list && len(query[name]) > 1 {
 			wrong(name, "is given more than once")
 		}

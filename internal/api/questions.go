@@ -10,9 +10,15 @@ import (
 
 // questionRoutes are the questions people ask beside check and access.
 func (s *Server) questionRoutes() {
-	type checks struct{ Body wire.ChecksRequest }
+	type checks struct {
+		AsOf
+		Body wire.ChecksRequest
+	}
 	route(s, "POST", "/checks", "checks", "Up to 1,000 checks, answered from one revision", func(ctx context.Context, in *checks) (*body[wire.ChecksAnswer], error) {
-		v := s.desk.Now(ctx, caller(ctx))
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
 		answers, err := v.Checks(in.Body.Checks)
 		return &body[wire.ChecksAnswer]{wire.ChecksAnswer{Stand: v.Stand(), Answers: answers}}, err
 	}, status(200))

@@ -18,7 +18,7 @@ func (s *Server) recorded(c fiber.Ctx) error {
 	if who := callOf(c.Context()).caller; c.Response().StatusCode() == fiber.StatusForbidden && !safe(c.Method()) && who.User != 0 && c.Query("dry_run") != "true" {
 		var p wire.Problem
 		_ = json.Unmarshal(c.Response().Body(), &p)
-		s.desk.WasRefused(c.Context(), who, c.Method()+" "+c.Path(), p.Detail)
+		s.desk.WasRefused(c.Context(), who, c.Method()+" "+c.Path(), p.Detail, callOf(c.Context()).about)
 	}
 	return err
 }

@@ -21,7 +21,7 @@ const (
 	unknownBody = 64 << 10 // of callers nobody knows
 	callerBody  = 1 << 20  // of callers who may change nothing in Able Roster: requests, review decisions
 	changeBody  = 4 << 20  // of those who may
-	fileBody    = 32 << 20 // of those, for files
+	fileBody    = 32 << 20 // of whoever may do everything, for files; and of lists to compare with
 )
 
 // takesFiles are the calls that take a whole file to change something by.
@@ -53,7 +53,7 @@ func (s *Server) bounded(c fiber.Ctx) error {
 	if who := callOf(c.Context()).caller; who.User != 0 {
 		limit = callerBody
 		switch v, file := s.desk.Now(c.Context(), who), takesFiles(c.Path()); {
-		case v.Acts() && file, v.Reads() && comparesFiles(c.Path()):
+		case file && v.MayAll(), v.Reads() && comparesFiles(c.Path()):
 			limit = fileBody
 		case v.Acts():
 			limit = changeBody

@@ -37,7 +37,7 @@ func (s *Server) requestRoutes() {
 		Role   string `query:"role" doc:"of this role"`
 	}
 	route(s, "GET", "/requests", "list-requests", "Requests the caller has to do with, or may read", func(ctx context.Context, in *search) (*body[wire.RequestList], error) {
-		v, err := s.view(ctx, in.AsOf)
+		v, err := s.viewWhole(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -49,7 +49,7 @@ func (s *Server) requestRoutes() {
 		Request string `path:"request" doc:"id"`
 	}
 	route(s, "GET", "/requests/{request}", "get-request", "One request, with what it would add", func(ctx context.Context, in *one) (*body[wire.OneRequest], error) {
-		v, err := s.view(ctx, in.AsOf)
+		v, err := s.viewWhole(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -57,7 +57,7 @@ func (s *Server) requestRoutes() {
 		return &body[wire.OneRequest]{out}, err
 	})
 	route(s, "GET", "/routes", "list-routes", "Routes of approval", func(ctx context.Context, in *AsOf) (*body[wire.RouteList], error) {
-		v, err := s.view(ctx, *in)
+		v, err := s.viewWhole(ctx, *in)
 		if err != nil {
 			return nil, err
 		}

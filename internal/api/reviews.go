@@ -14,7 +14,7 @@ import (
 
 func (s *Server) reviewRoutes() {
 	route(s, "GET", "/reviews", "list-reviews", "Rounds of review the caller has lines in, or may read", func(ctx context.Context, in *AsOf) (*body[wire.RoundList], error) {
-		v, err := s.view(ctx, *in)
+		v, err := s.viewWhole(ctx, *in)
 		if err != nil {
 			return nil, err
 		}
@@ -26,7 +26,7 @@ func (s *Server) reviewRoutes() {
 		Round string `path:"round" doc:"key or id"`
 	}
 	route(s, "GET", "/reviews/{round}", "get-review", "One round, with how far each reviewer is", func(ctx context.Context, in *one) (*body[wire.OneRound], error) {
-		v, err := s.view(ctx, in.AsOf)
+		v, err := s.viewWhole(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -41,7 +41,7 @@ func (s *Server) reviewRoutes() {
 		Undecided bool   `query:"undecided" doc:"those without a verdict"`
 	}
 	route(s, "GET", "/reviews/{round}/lines", "list-review-lines", "The lines of a round, as they were when it opened", func(ctx context.Context, in *lines) (*body[wire.ReviewLineList], error) {
-		v, err := s.view(ctx, in.AsOf)
+		v, err := s.viewWhole(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -56,7 +56,7 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 	AsOf
 	Round string `path:"round" doc:"key or id"`
 }) (*file, error) {
-	v, err := s.view(ctx, in.AsOf)
+	v, err := s.viewWhole(ctx, in.AsOf)
 	if err != nil {
 		return nil, err
 	}

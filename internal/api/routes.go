@@ -33,6 +33,7 @@ func route[I, O any](s *Server, method, path, id, summary string, h func(context
 		if err != nil {
 			p := problemOf(err)
 			p.Instance = callOf(ctx).id
+			callOf(ctx).about = p.About
 			if p.Status == 500 {
 				s.log.Error("request failed", "request", p.Instance, "error", err)
 			}
@@ -104,6 +105,16 @@ func (s *Server) view(ctx context.Context, a AsOf) (*desk.View, error) {
 		}
 	}
 	return s.desk.AsOf(ctx, caller(ctx), a.AsOf)
+}
+
+// viewWhole is view for what somebody may have to do with though they may read nobody.
+func (s *Server) viewWhole(ctx context.Context, a AsOf) (*desk.View, error) {
+	if !a.AsOf.IsZero() {
+		if err := s.enter(ctx); err != nil {
+			return nil, err
+		}
+	}
+	return s.desk.AsOfWhole(ctx, caller(ctx), a.AsOf)
 }
 
 // Paging is what long lists take.

@@ -116,6 +116,8 @@ type call struct {
 	token   bool      // they are known by a token
 	expires time.Time // when that, or the session, ends
 
+	about []string // the ids of whom a refusal speaks
+
 	leave func() // gives back what the call has of the budget
 }
 

@@ -12,6 +12,8 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/ledger"
+	"ableroster/internal/near"
+	"ableroster/internal/strict"
 	"ableroster/wire"
 )
 
@@ -41,6 +43,7 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how
 	if f := checkReason(req.Reason, how.DryRun); f != nil {
 		faults = append(faults, *f)
 	}
+	faults = append(faults, acknowledgements(req.Acknowledge)...)
 	place := func(f access.Fault) wire.Fault { return wire.Fault{Place: placeOf(f.Operation, f.Field)} }
 	if len(faults) > 0 {
 		if len(req.Operations) <= mostOperations && !slices.Contains(ops, nil) {
@@ -59,7 +62,7 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how
 	if err != nil {
 		return wire.ChangeResult{}, err
 	}
-	parts, faults, err := d.Now(ctx, c).makes(req.Parts)
+	parts, faults, err := d.Now(ctx, c).makes(req.Parts, req.Operations)
 	if err != nil {
 		return wire.ChangeResult{}, err
 	}
@@ -82,6 +85,27 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how
 		refused.Split = d.Now(ctx, c).split(ops)
 	}
 	return out, err
+}
+
+// acknowledgements are the faults of acknowledgements that name no guard rail.
+func acknowledgements(given []string) []wire.Fault {
+	var out []wire.Fault
+	var known []string
+	for _, c := range access.RailCodes {
+		known = append(known, string(c))
+	}
+	for i, code := range given {
+		if !slices.Contains(known, code) {
+			out = append(out, wire.Fault{Place: fmt.Sprintf("/acknowledge/%d", i), Message: unknown("guard rail", code, known), DidYouMean: near.Of(code, known)})
+		}
+	}
+	return out
+}
+
+// unknown says that there is nothing of a kind under a name, and what may have been
+// meant: in the same words everywhere.
+func unknown(kind, given string, known []string) string {
+	return fmt.Sprintf("there is no %s “%s”", kind, strict.Short(given)) + near.Words(given, known)
 }
 
 // placeOf is where in a change something lies.
@@ -110,15 +134,26 @@ func decode(raw []json.RawMessage) ([]access.Operation, []wire.Fault) {
 	for i, r := range raw {
 		op, faults := access.DecodeOperation(r)
 		for _, f := range faults {
-			place := fmt.Sprintf("/operations/%d", i)
-			if f.Field != "" {
-				place += "/" + f.Field
-			}
-			out = append(out, wire.Fault{Place: place, Message: f.Message})
+			out = append(out, decodeFault(placeOf(i, f.Field), f))
 		}
 		ops = append(ops, op)
 	}
 	return ops, out
+}
+
+// decodeFault is a fault of an operation that cannot be read, with the verbs that may
+// have been meant.
+func decodeFault(place string, f access.Fault) wire.Fault {
+	out := wire.Fault{Place: place, Message: f.Message}
+	if f.Given == "" {
+		return out
+	}
+	var verbs []string
+	for _, op := range access.Verbs() {
+		verbs = append(verbs, op.Verb())
+	}
+	out.Message, out.DidYouMean = unknown("operation", f.Given, verbs), near.Of(f.Given, verbs)
+	return out
 }
 
 // changing is a change on its way, whatever it came from.
@@ -275,7 +310,7 @@ const soonJudged = 8
 // busy: it is tried on what is the head now. What is let through is judged again
 // there. A change that was made before under its key is let through, to be told so.
 func (d *Desk) plainly(ctx context.Context, v *View, x *changing, try func() (*access.Draft, access.Instant, error)) error {
-	if len(x.Operations) <= soonJudged && v.mayAll() {
+	if len(x.Operations) <= soonJudged && v.MayAll() {
 		return nil
 	}
 	given := x.Operations
@@ -297,8 +332,8 @@ func (d *Desk) plainly(ctx context.Context, v *View, x *changing, try func() (*a
 	return err
 }
 
-// mayAll says whether the caller may change everything in Able Roster.
-func (v *View) mayAll() bool {
+// MayAll says whether the caller may change everything in Able Roster.
+func (v *View) MayAll() bool {
 	for _, act := range []string{access.ActCreate, access.ActUpdate, access.ActAssign} {
 		if !v.rights().May(act, access.Root) {
 			return false
@@ -330,11 +365,12 @@ func (v *View) faultsOf(ops []access.Operation, place func(access.Fault) wire.Fa
 	return v.faults(v.try(ops).draft, place)
 }
 
-func (v *View) refusal(d *access.Draft, lacks []access.Refusal) error {
+func (v *View) refusal(d *access.Draft, lacks []access.Refusal) *wire.Problem {
 	e := Refused("nothing was changed: you may not do this")
 	seen := map[string]bool{}
 	for _, l := range lacks {
 		f := wire.Fault{Place: "/"}
+		e.About = append(e.About, spokenOf(&l)...)
 		switch {
 		case l.Need != nil:
 			f.Place = fmt.Sprintf("/operations/%d", l.Need.Operation)
@@ -359,6 +395,23 @@ func (v *View) refusal(d *access.Draft, lacks []access.Refusal) error {
 		e.Detail = "nothing was changed: " + e.Faults[0].Message
 	}
 	return e
+}
+
+// spokenOf are the ids of the users a refusal speaks of.
+func spokenOf(l *access.Refusal) []string {
+	var out []string
+	if l.Need != nil {
+		if id := l.Need.Path[strings.LastIndexByte(l.Need.Path, '/')+1:]; strings.HasPrefix(l.Need.Path, "users/") && access.LooksLikeID(id) {
+			out = append(out, id)
+		}
+		return out
+	}
+	for _, id := range []access.UserID{l.Gain.User, l.Gain.Decides} {
+		if id != 0 {
+			out = append(out, id.String())
+		}
+	}
+	return out
 }
 
 // becomes says on what somebody would come to decide, which the caller could not give

@@ -93,13 +93,37 @@ func (d *Desk) Now(ctx context.Context, c Caller) *View {
 }
 
 // AsOf is the caller's view of a past instant; the zero time is now. An
-// instant in the future judges the present facts then.
+// instant in the future judges the present facts then. Whoever may read nobody but
+// themselves, and asks for decisions about nothing, needs no more of an old day than
+// their own slice of it.
 func (d *Desk) AsOf(ctx context.Context, c Caller, at time.Time) (*View, error) {
+	v := d.Now(ctx, c)
+	if !at.IsZero() && !v.Reads() && len(v.rights().Reach(access.ActDecide)) == 0 {
+		return d.AsOfAbout(ctx, c, at, c.User.String())
+	}
+	return d.AsOfWhole(ctx, c, at)
+}
+
+// AsOfWhole is AsOf with all the facts of the instant: for what somebody may have to do
+// with though they may read nobody, such as requests and reviews.
+func (d *Desk) AsOfWhole(ctx context.Context, c Caller, at time.Time) (*View, error) {
 	v := d.Now(ctx, c)
 	if at.IsZero() {
 		return v, nil
 	}
 	s, err := d.Ledger.At(ctx, access.At(at))
+	return v.in(s, at), err
+}
+
+// AsOfAbout is AsOf with the facts about one user alone, or about nobody signed in:
+// what the caller may be told of them is looked at by what is asked.
+func (d *Desk) AsOfAbout(ctx context.Context, c Caller, at time.Time, user string) (*View, error) {
+	v := d.Now(ctx, c)
+	if at.IsZero() {
+		return v, nil
+	}
+	id, _ := v.today.FindUser(user)
+	s, err := d.Ledger.Slice(ctx, access.At(at), id)
 	return v.in(s, at), err
 }
 
@@ -131,6 +155,13 @@ func (v *View) in(s *access.Snapshot, at time.Time) *View {
 	past := access.At(at) < v.at
 	w := *v
 	w.Snapshot, w.at, w.past = s, access.At(at), past
+	return &w
+}
+
+// JudgedAt is the view's facts, judged at another instant.
+func (v *View) JudgedAt(at time.Time) *View {
+	w := *v
+	w.at = access.At(at)
 	return &w
 }
 

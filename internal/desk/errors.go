@@ -2,12 +2,10 @@ package desk
 
 import (
 	"fmt"
-	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/near"
 	"ableroster/wire"
-
-	"github.com/agnivade/levenshtein"
 )
 
 // The kinds of problems, stable words that callers may rely on.
@@ -52,51 +50,17 @@ func Refused(format string, args ...any) *wire.Problem {
 // not know of: the same for both.
 func (v *View) missing(kind access.FactKind, given string) *wire.Problem {
 	p := notFound("there is no %s “%s”", kind, given)
-	if near := v.near(kind, given); len(near) > 0 {
-		p.Detail += ": did you mean " + near[0] + "?"
-		p.Faults = []wire.Fault{{Place: string(kind), Message: p.Detail, DidYouMean: near}}
+	if names := v.near(kind, given); len(names) > 0 {
+		p.Detail += ": did you mean " + names[0] + "?"
+		p.Faults = []wire.Fault{{Place: string(kind), Message: p.Detail, DidYouMean: names}}
 	}
 	return p
 }
 
-// Near are those of some names that one that was not found may have meant, the
-// nearest first.
-func Near(given string, names []string) []string {
-	var all []candidate
-	for _, n := range names {
-		all = resembling(all, given, n)
-	}
-	return nearest(all)
-}
-
-type candidate struct {
-	name string
-	far  int
-}
-
-func resembling(all []candidate, given, name string) []candidate {
-	if d := levenshtein.ComputeDistance(given, name); d <= max(2, len([]rune(given))/4) {
-		return append(all, candidate{name, d})
-	}
-	return all
-}
-
-func nearest(all []candidate) []string {
-	slices.SortStableFunc(all, func(a, b candidate) int { return a.far - b.far })
-	var out []string
-	for _, c := range all {
-		// Names much farther off than the nearest are not what was meant.
-		if len(out) < 3 && c.far <= all[0].far+1 && !slices.Contains(out, c.name) {
-			out = append(out, c.name)
-		}
-	}
-	return out
-}
-
 // near are names like the one given, among those the caller may see.
 func (v *View) near(kind access.FactKind, given string) []string {
-	var all []candidate
-	add := func(name string) { all = resembling(all, given, name) }
+	all := near.To(given)
+	add := all.Add
 	switch kind {
 	case access.FactUser:
 		for u := range v.today.Users() {
@@ -121,10 +85,10 @@ func (v *View) near(kind access.FactKind, given string) []string {
 			if v.readsRole(r.ID) {
 				add(v.today.RoleKey(r.ID))
 				if r.Key == given && r.Application != 0 { // the key without its application
-					all = append(all, candidate{v.today.RoleKey(r.ID), 0})
+					all.Meant(v.today.RoleKey(r.ID))
 				}
 			}
 		}
 	}
-	return nearest(all)
+	return all.Nearest()
 }

@@ -4,11 +4,14 @@ import (
 	"cmp"
 	"context"
 	"encoding/base64"
+	"slices"
 	"strconv"
 	"time"
 
 	"ableroster/internal/access"
 	"ableroster/internal/ledger"
+	"ableroster/internal/request"
+	"ableroster/internal/review"
 	"ableroster/wire"
 )
 
@@ -104,16 +107,13 @@ func (v *View) revision(r ledger.Revision, subjects ...string) wire.Revision {
 	}
 	hidden := false
 	out.More = r.More
+	speaks := func(op access.Operation) bool { return overlap(access.SubjectsOf(op), subjects) }
+	all := len(subjects) == 0 || !slices.ContainsFunc(r.Operations, speaks) // see ledger.Filter
 	for _, op := range r.Operations {
-		named := access.SubjectsOf(op)
-		if len(subjects) > 0 && !overlap(named, subjects) {
+		if !all && !speaks(op) {
 			continue
 		}
-		seen := true
-		for _, s := range named {
-			seen = seen && v.readsID(s)
-		}
-		if !seen { // once: how many would tell something too
+		if !v.readsOperation(op) { // once: how many would tell something too
 			hidden = true
 			continue
 		}
@@ -126,6 +126,25 @@ func (v *View) revision(r ledger.Revision, subjects ...string) wire.Revision {
 		out.Sentences = append(out.Sentences, "Something "+Outside)
 	}
 	return out
+}
+
+// readsOperation says whether the caller may know of all that an operation speaks of:
+// of a decision on a request, and of a sign-off, also of what it gave and took.
+func (v *View) readsOperation(op access.Operation) bool {
+	for _, id := range access.SubjectsOf(op) {
+		if !v.readsID(id) {
+			return false
+		}
+	}
+	switch o := op.(type) {
+	case *request.DecideRequest:
+		n, _ := access.ParseID("request", string(o.Request))
+		r := request.RequestOf(v.today, request.RequestID(n))
+		return r != nil && v.readsUser(r.Beneficiary) && v.readsRole(r.Role)
+	case *review.SignOff:
+		return v.readsLedger()
+	}
+	return true
 }
 
 func overlap(a, b []string) bool {

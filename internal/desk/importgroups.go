@@ -12,6 +12,10 @@ var groupColumns = []string{"group", "label", "description", "unit", "owner", "f
 // ImportGroups makes and changes groups from a CSV file (RFC 4180), as one change.
 // A blank cell leaves what is there; nothing is taken away.
 func (d *Desk) ImportGroups(ctx context.Context, c Caller, in Import) (wire.ChangeResult, error) {
+	in.what = "groups"
+	if err := d.Now(ctx, c).mayImport(access.ActCreate, "groups", access.ActUpdate, "groups"); err != nil {
+		return wire.ChangeResult{}, err
+	}
 	b := importing{view: d.Now(ctx, c), file: in.File, column: func(field string, _ access.Operation) string {
 		if field == "" || field == "key" {
 			return "group"

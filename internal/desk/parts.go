@@ -15,6 +15,9 @@ import (
 	"ableroster/wire"
 )
 
+// mostPassedOn bounds the operations of a part: each list tries what waits.
+const mostPassedOn = 200
+
 func partID(n int64) string { return "part-" + strconv.FormatInt(n, 10) }
 
 // PassOn passes a part of a change, which the caller may not make, on to who may.
@@ -27,8 +30,8 @@ func (d *Desk) PassOn(ctx context.Context, c Caller, in wire.PartRequest) (wire.
 	if f := checkReason(in.Reason, false); f != nil {
 		faults = append(faults, *f)
 	}
-	if len(ops) > mostOperations {
-		faults = append(faults, wire.Fault{Place: "/lines", Message: fmt.Sprintf("has more than %d operations", mostOperations)})
+	if len(ops) > mostPassedOn {
+		faults = append(faults, wire.Fault{Place: "/lines", Message: fmt.Sprintf("has more than %d operations", mostPassedOn)})
 	}
 	if len(faults) > 0 {
 		return wire.Part{}, Invalid("nothing was passed on", faults...)
@@ -61,6 +64,9 @@ func (d *Desk) PassOn(ctx context.Context, c Caller, in wire.PartRequest) (wire.
 		return wire.Part{}, err
 	}
 	p.Lines, p.Said = raw, v.wordsOf(t)
+	for _, op := range t.ops {
+		p.Subjects = append(p.Subjects, access.SubjectsOf(op)...)
+	}
 	switch err := d.Saved.PutPart(ctx, &p); {
 	case errors.Is(err, saved.ErrTooMany):
 		return wire.Part{}, Invalid("nothing was passed on", wire.Fault{Message: fmt.Sprintf("%d parts of yours wait already: withdraw one", saved.MostWaiting)})
@@ -85,7 +91,7 @@ func decodeLines(lines []wire.PartLine) (ops []access.Operation, places []string
 			place := fmt.Sprintf("/lines/%d/operations/%d", i, k)
 			op, wrong := access.DecodeOperation(raw)
 			for _, f := range wrong {
-				faults = append(faults, wire.Fault{Place: place + under(f.Field), Message: f.Message})
+				faults = append(faults, decodeFault(place+under(f.Field), f))
 			}
 			ops, places = append(ops, op), append(places, place)
 		}
@@ -239,7 +245,14 @@ func (d *Desk) endPart(ctx context.Context, c Caller, p *saved.Part, state saved
 
 // makes finds the parts a change says it makes; those the caller made before are
 // let through, since a change may be sent twice.
-func (v *View) makes(ids []string) (parts []int64, faults []wire.Fault, err error) {
+//
+// What a part asks for must be in the change, operation for operation: whoever passed it
+// on is told that it was made.
+func (v *View) makes(ids []string, made []json.RawMessage) (parts []int64, faults []wire.Fault, err error) {
+	left := map[string]int{}
+	for _, raw := range made {
+		left[sameOperation(raw)]++
+	}
 	for i, id := range ids {
 		p, err := v.findPart(id, func(p *saved.Part) bool {
 			return v.mayMake(p) || p.State == saved.PartMade && p.EndedBy == v.caller.User
@@ -250,11 +263,42 @@ func (v *View) makes(ids []string) (parts []int64, faults []wire.Fault, err erro
 			faults = append(faults, wire.Fault{Place: fmt.Sprintf("/parts/%d", i), Message: none.Detail})
 		case err != nil:
 			return nil, nil, err
+		case p.State == saved.PartWaiting && !isIn(p, left):
+			faults = append(faults, wire.Fault{Place: fmt.Sprintf("/parts/%d", i), Message: id + " asks for something that is not in this change: make all of it, or send it back"})
 		default:
 			parts = append(parts, p.ID)
 		}
 	}
 	return parts, faults, nil
+}
+
+// isIn takes the operations of a part out of those that are made, and says whether all
+// of them were there.
+func isIn(p *saved.Part, left map[string]int) bool {
+	var lines []wire.PartLine
+	_ = json.Unmarshal(p.Lines, &lines) // written by PassOn
+	for _, l := range lines {
+		for _, raw := range l.Operations {
+			k := sameOperation(raw)
+			if left[k]--; left[k] < 0 {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// sameOperation is equal for the same operation, however its JSON is written.
+func sameOperation(raw json.RawMessage) string {
+	op, faults := access.DecodeOperation(raw)
+	if len(faults) > 0 {
+		return string(raw)
+	}
+	same, err := access.EncodeOperation(op)
+	if err != nil {
+		return string(raw)
+	}
+	return string(same)
 }
 
 // made ends the parts that a change made. The change stands whatever comes of

@@ -133,11 +133,11 @@ func visitPaths(paths []wire.Path, g giving) {
 // "decide" on the application gets the decision about anybody, somebody who
 // may read the user gets its paths too. To all others the user is not there.
 func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
+	if faults := questionFaults("", q); len(faults) > 0 {
+		return wire.CheckAnswer{}, Invalid("the question cannot be asked", faults...)
+	}
 	at := v.at
 	if q.At != nil {
-		if faults := timesOf("/at", *q.At); len(faults) > 0 {
-			return wire.CheckAnswer{}, Invalid("the question cannot be asked", faults...)
-		}
 		at = access.At(*q.At)
 	}
 	out := wire.CheckAnswer{Stand: v.stand()}
@@ -151,11 +151,10 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 		ask.Application = "" // to this caller there is no such application
 	}
 	if !reads && !decides && q.User != "" {
-		if err := access.CheckPath(q.Path); err != nil {
-			return out, badPath(err)
+		out.Reason, out.Message = string(access.UserUnknown), v.missing(access.FactUser, q.User).Detail
+		if !appKnown || !v.readsApplication(app) {
+			out.Reason, out.Message = string(access.ApplicationUnknown), v.missing(access.FactApplication, q.Application).Detail
 		}
-		out.Reason = string(access.UserUnknown)
-		out.Message = v.missing(access.FactUser, q.User).Detail
 		return out, nil
 	}
 	if !q.Explain || !reads && known {
@@ -184,6 +183,31 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 	out.Message = v.sentence(q, e, out.Paths)
 	out.Cure, out.Offered = v.cure(ask, decides)
 	return out, nil
+}
+
+// questionFaults are those of a question, below a place: what is blank asks nothing.
+func questionFaults(place string, q wire.CheckRequest) []wire.Fault {
+	var out []wire.Fault
+	blank := func(field, text string) {
+		if text == "" {
+			out = append(out, wire.Fault{Place: place + "/" + field, Message: "is blank"})
+		}
+	}
+	switch {
+	case q.User == "" && !q.Nobody:
+		out = append(out, wire.Fault{Place: place + "/user", Message: "is blank: name a user, or say nobody for nobody signed in"})
+	case q.User != "" && q.Nobody:
+		out = append(out, wire.Fault{Place: place + "/nobody", Message: "and user exclude each other: say one of them"})
+	}
+	blank("application", q.Application)
+	blank("action", q.Action)
+	if err := access.CheckPath(q.Path); err != nil {
+		out = append(out, wire.Fault{Place: place + "/path", Message: err.Error()})
+	}
+	if q.At != nil {
+		out = append(out, timesOf(place+"/at", *q.At)...)
+	}
+	return out
 }
 
 // count counts what an owner wants to know of the questions of an application.
@@ -341,7 +365,20 @@ func (v *View) day(t *time.Time) string {
 }
 
 // Menu is what a user may do in one application now.
-func (v *View) Menu(user, application string) (wire.Menu, error) {
+func (v *View) Menu(user, application string, nobody bool) (wire.Menu, error) {
+	var faults []wire.Fault
+	switch {
+	case user == "" && !nobody:
+		faults = append(faults, wire.Fault{Place: "user", Message: "is missing: name a user, or say nobody=true for nobody signed in"})
+	case user != "" && nobody:
+		faults = append(faults, wire.Fault{Place: "nobody", Message: "and user exclude each other: say one of them"})
+	}
+	if application == "" {
+		faults = append(faults, wire.Fault{Place: "application", Message: "is missing"})
+	}
+	if len(faults) > 0 {
+		return wire.Menu{}, Invalid("the question cannot be asked", faults...)
+	}
 	id, known := v.FindUser(user)
 	app, ok := v.FindApplication(application)
 	decides := ok && v.decides(app)

@@ -22,9 +22,7 @@ func (v *View) Checks(questions []wire.CheckRequest) ([]wire.CheckAnswer, error)
 		faults = append(faults, wire.Fault{Place: "/checks", Message: fmt.Sprintf("has 1 to %d questions", mostChecks)})
 	}
 	for i, q := range questions {
-		if err := access.CheckPath(q.Path); err != nil {
-			faults = append(faults, wire.Fault{Place: fmt.Sprintf("/checks/%d/path", i), Message: err.Error()})
-		}
+		faults = append(faults, questionFaults(fmt.Sprintf("/checks/%d", i), q)...)
 	}
 	if len(faults) > 0 {
 		return nil, Invalid("the questions cannot be asked", faults...)

@@ -2,6 +2,8 @@ package desk
 
 import (
 	"context"
+	"net/url"
+	"strings"
 	"time"
 
 	"ableroster/internal/ledger"
@@ -16,12 +18,21 @@ const (
 	mostRefusals  = 1000
 )
 
-// WasRefused records that a caller tried to change what they may not. That it could
-// not be recorded refuses nothing more.
-func (d *Desk) WasRefused(ctx context.Context, c Caller, call, detail string) {
-	if d.Saved != nil && c.User != 0 {
-		_ = d.Saved.Refused(ctx, saved.Refusal{User: c.User, Call: call, Detail: detail, Via: c.Via})
+// WasRefused records that a caller tried to change what they may not, and of whom what
+// they were told speaks. That it could not be recorded refuses nothing more.
+func (d *Desk) WasRefused(ctx context.Context, c Caller, call, detail string, about []string) {
+	if d.Saved == nil || c.User == 0 {
+		return
 	}
+	r := saved.Refusal{User: c.User, Call: call, Detail: detail, Via: c.Via, Subjects: about}
+	for part := range strings.SplitSeq(call, "/") {
+		if name, err := url.PathUnescape(part); err == nil {
+			if id, ok := d.Ledger.Head().FindUser(name); ok {
+				r.Subjects = append(r.Subjects, id.String())
+			}
+		}
+	}
+	_ = d.Saved.Refused(ctx, r)
 }
 
 // Refusals are what was tried and refused in the last 90 days, to whoever reads the

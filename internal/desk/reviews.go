@@ -8,12 +8,15 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/review"
 	"ableroster/wire"
+
+	"github.com/hashicorp/golang-lru/v2/simplelru"
 )
 
 // looked is what a round looks at: its lines, and how many of each unit hold each
 // role. Both follow from a past revision and never change.
 type looked struct {
 	lines []review.Line
+	keys  map[review.LineKey]bool
 	peers map[unitRole]int
 	units map[string]int
 }
@@ -26,18 +29,36 @@ type unitRole struct {
 // rounds keeps what the rounds last read look at.
 type rounds struct {
 	mu   sync.Mutex
-	kept map[review.RoundID]*looked
+	kept *simplelru.LRU[review.RoundID, *looked]
 }
 
-// mostRounds bounds how many are kept at once: some 50 bytes a line each.
-const mostRounds = 16
+// mostRounds bounds how many are kept at once, those used last: some 80 bytes a line
+// each.
+const mostRounds = 100
+
+func (c *rounds) get(id review.RoundID) *looked {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.kept == nil {
+		return nil
+	}
+	x, _ := c.kept.Get(id)
+	return x
+}
+
+func (c *rounds) put(id review.RoundID, x *looked) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.kept == nil {
+		c.kept, _ = simplelru.NewLRU[review.RoundID, *looked](mostRounds, nil)
+	}
+	c.kept.Add(id, x)
+}
 
 // look reads what a round looks at, once.
 func (v *View) look(r *review.Round) (*looked, error) {
 	c := &v.desk.rounds
-	c.mu.Lock()
-	x := c.kept[r.ID]
-	c.mu.Unlock()
+	x := c.get(r.ID)
 	if x != nil {
 		return x, nil
 	}
@@ -45,7 +66,7 @@ func (v *View) look(r *review.Round) (*looked, error) {
 	if err != nil {
 		return nil, err
 	}
-	x = &looked{lines: r.Lines(s), peers: map[unitRole]int{}, units: map[string]int{}}
+	x = &looked{lines: r.Lines(s), keys: map[review.LineKey]bool{}, peers: map[unitRole]int{}, units: map[string]int{}}
 	for u := range s.Users() {
 		if !s.Effective(u.ID, r.At) {
 			continue
@@ -59,18 +80,10 @@ func (v *View) look(r *review.Round) (*looked, error) {
 			}
 		})
 	}
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.kept == nil {
-		c.kept = map[review.RoundID]*looked{}
+	for i := range x.lines {
+		x.keys[x.lines[i].LineKey] = true
 	}
-	for id := range c.kept { // any of them makes room
-		if len(c.kept) < mostRounds {
-			break
-		}
-		delete(c.kept, id)
-	}
-	c.kept[r.ID] = x
+	c.put(r.ID, x)
 	return x, nil
 }
 
@@ -386,8 +399,7 @@ func (v *View) checkLines(ops []access.Operation) ([]wire.Fault, error) {
 		for _, ref := range lines {
 			n, _ := access.ParseID("assignment", string(ref.Assignment))
 			u, _ := v.FindUser(string(ref.User))
-			key := review.LineKey{User: u, Assignment: access.AssignmentID(n)}
-			if !slices.ContainsFunc(x.lines, func(l review.Line) bool { return l.LineKey == key }) {
+			if !x.keys[review.LineKey{User: u, Assignment: access.AssignmentID(n)}] {
 				out = append(out, wire.Fault{Place: placeOf(i, "lines"), Message: "there is no such line in this review"})
 				break
 			}

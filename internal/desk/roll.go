@@ -3,11 +3,13 @@ package desk
 import (
 	"bytes"
 	"cmp"
+	"fmt"
 	"slices"
 	"sync"
 
 	"ableroster/internal/access"
 
+	"golang.org/x/sync/singleflight"
 	"golang.org/x/text/collate"
 	"golang.org/x/text/language"
 )
@@ -45,7 +47,7 @@ func newRoll(s *access.Snapshot, text func(*access.User) string) *roll {
 	return r
 }
 
-// next is the roll of a later snapshot. The old one is left as it is.
+// next is the roll of another snapshot, made by difference. The old one is left as it is.
 func (r *roll) next(s *access.Snapshot, text func(*access.User) string) *roll {
 	changed := map[access.UserID]bool{}
 	var fresh []rollRow
@@ -54,13 +56,14 @@ func (r *roll) next(s *access.Snapshot, text func(*access.User) string) *roll {
 		changed[u.ID] = true
 		fresh = append(fresh, k.row(u, text))
 	}
-	if len(fresh) == 0 {
+	older := s.Revision < r.of.Revision // and may not have all of them
+	if len(fresh) == 0 && !older {
 		return &roll{s, r.rows}
 	}
 	slices.SortFunc(fresh, rollRow.compare)
 	rows := make([]rollRow, 0, len(r.rows)+len(fresh))
 	for _, old := range r.rows {
-		if changed[old.user.ID] {
+		if changed[old.user.ID] || older && s.User(old.user.ID) == nil {
 			continue
 		}
 		for len(fresh) > 0 && fresh[0].compare(old) < 0 {
@@ -86,8 +89,9 @@ func (k *keys) key(text string) []byte {
 
 // rolls keeps the rolls of the newest snapshots, by what they are ordered by.
 type rolls struct {
-	mu   sync.Mutex
-	kept map[string][]*roll // the newest first
+	mu     sync.Mutex
+	kept   map[string][]*roll // the newest first
+	making singleflight.Group // by order and revision: nobody waits for what others make
 }
 
 // rollsKept is how many snapshots are answered for at once: those who asked a
@@ -96,38 +100,43 @@ const rollsKept = 4
 
 func (c *rolls) get(s *access.Snapshot, sort string, text func(*access.User) string) *roll {
 	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.kept == nil {
-		c.kept = map[string][]*roll{}
-	}
 	all := c.kept[sort]
+	c.mu.Unlock()
 	for _, r := range all {
 		if r.of == s {
 			return r
 		}
 	}
-	var r *roll
-	switch {
-	case len(all) == 0:
-		r = newRoll(s, text)
-	case s.Revision >= all[0].of.Revision:
-		r = all[0].next(s, text)
-	default: // older than all that are kept, by a breath
+	made, _, _ := c.making.Do(fmt.Sprint(sort, " ", s.Revision), func() (any, error) {
+		if len(all) == 0 {
+			return newRoll(s, text), nil
+		}
+		return all[0].next(s, text), nil
+	})
+	r := made.(*roll)
+	if r.of != s { // of another history: see the ledger's epoch
 		return newRoll(s, text)
 	}
-	c.kept[sort] = append([]*roll{r}, all[:min(len(all), rollsKept-1)]...)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.kept == nil {
+		c.kept = map[string][]*roll{}
+	}
+	if all := c.kept[sort]; len(all) == 0 || s.Revision > all[0].of.Revision {
+		c.kept[sort] = append([]*roll{r}, all[:min(len(all), rollsKept-1)]...)
+	}
 	return r
 }
 
 // refresh makes the roll by name, and brings all that are kept up to a snapshot.
 func (c *rolls) refresh(s *access.Snapshot) {
-	orders := []string{"name"}
+	orders := map[string]bool{"name": true}
 	c.mu.Lock()
 	for sort := range c.kept {
-		orders = append(orders, sort)
+		orders[sort] = true
 	}
 	c.mu.Unlock()
-	for _, sort := range orders {
+	for sort := range orders {
 		text := orderOf(s, sort)
 		if text == nil { // of an attribute that was retired
 			c.mu.Lock()
@@ -137,7 +146,9 @@ func (c *rolls) refresh(s *access.Snapshot) {
 		}
 		c.get(s, sort, text)
 		c.mu.Lock()
-		c.kept[sort] = []*roll{c.kept[sort][0]} // a slice of the old one would keep them all
+		if all := c.kept[sort]; len(all) > 0 {
+			c.kept[sort] = []*roll{all[0]} // a slice of the old one would keep them all
+		}
 		c.mu.Unlock()
 	}
 }

@@ -2,8 +2,8 @@ package desk
 
 import (
 	"context"
-	"crypto/sha256"
 	"fmt"
+	"strings"
 
 	"ableroster/internal/access"
 	"ableroster/internal/ledger"
@@ -43,7 +43,7 @@ func (d *Desk) LoadRosterFile(ctx context.Context, c Caller, in Import) (wire.Ch
 		}
 		return wire.ChangeResult{}, Invalid("nothing was changed", faults...)
 	}
-	digest := sha256.Sum256(in.Content)
+	digest := digestOf("roster file", in.Reason, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
 	return d.change(ctx, c, changing{
 		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: plan.Operations, Key: in.Key, Request: digest[:]},
 		How:         How{DryRun: in.DryRun, Key: in.Key},

@@ -34,6 +34,10 @@ func tableColumn(field string, _ access.Operation) string {
 // 4180), as one change. Nothing is taken away; rows that are so already change
 // nothing.
 func (d *Desk) ImportMemberships(ctx context.Context, c Caller, in Import) (wire.ChangeResult, error) {
+	in.what = "memberships"
+	if err := d.Now(ctx, c).mayImport(access.ActUpdate, "groups"); err != nil {
+		return wire.ChangeResult{}, err
+	}
 	b := importing{view: d.Now(ctx, c), file: in.File, column: tableColumn}
 	b.head = b.view.Snapshot
 	return d.tracked(ctx, c, &in, &b, func() {
@@ -56,6 +60,10 @@ func (d *Desk) ImportMemberships(ctx context.Context, c Caller, in Import) (wire
 // ImportAssignments gives roles to users and groups, from a CSV file (RFC 4180),
 // as one change. Nothing is taken away; rows that are so already change nothing.
 func (d *Desk) ImportAssignments(ctx context.Context, c Caller, in Import) (wire.ChangeResult, error) {
+	in.what = "assignments"
+	if err := d.Now(ctx, c).mayImport(access.ActAssign, "roles"); err != nil {
+		return wire.ChangeResult{}, err
+	}
 	b := importing{view: d.Now(ctx, c), file: in.File, column: tableColumn}
 	b.head = b.view.Snapshot
 	return d.tracked(ctx, c, &in, &b, func() {

@@ -5,10 +5,13 @@ import (
 	"ableroster/wire"
 )
 
-// ViewAs is what a user, nobody signed in (a blank user), or somebody who is not
+// ViewAs is what a user, nobody signed in, or somebody who is not
 // there yet can do, as they would meet it. It shows what the caller may read, and
 // nothing else the other might.
-func (v *View) ViewAs(user string, newcomer *access.User) (wire.ViewAs, error) {
+func (v *View) ViewAs(user string, newcomer *access.User, nobody bool) (wire.ViewAs, error) {
+	if given := map[bool]int{true: 1}; given[user != ""]+given[newcomer != nil]+given[nobody] != 1 {
+		return wire.ViewAs{}, Invalid("the question cannot be asked", wire.Fault{Place: "user", Message: "name one of a user, a would-be user (would_be) and nobody signed in (nobody=true)"})
+	}
 	out := wire.ViewAs{Stand: v.stand(), Kind: "nobody", Who: wire.Ref{Label: "Nobody signed in"}, Effective: true,
 		Lines: []wire.AccessLine{}, Applications: []wire.ViewAsApplication{}, Registers: []string{}}
 	w, id := v, access.UserID(0)

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"ableroster/internal/near"
 )
 
 // Type is what the values of an attribute are.
@@ -69,7 +71,11 @@ func (c *checker) find(s Schema, name string, at int) *Attribute {
 		for _, x := range s {
 			names = append(names, x.Name)
 		}
-		c.fault(at, "there is no attribute “%s” here; there are %s", name, strings.Join(names, ", "))
+		if meant := near.Words(name, names); meant != "" {
+			c.fault(at, "there is no attribute “%s” here%s", name, meant)
+		} else {
+			c.fault(at, "there is no attribute “%s” here; there are %s", name, strings.Join(names, ", "))
+		}
 	}
 	return a
 }

@@ -110,7 +110,7 @@ func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
 	step := func(ops ...access.Operation) {
 		d := s.Draft()
 		for i, op := range ops {
-			d.Apply(i, op, at)
+			d.Apply(i, op, at-access.Days(5)) // what ends before then is over now
 		}
 		d.Finish()
 		if len(d.Faults) > 0 || len(d.Changes()) == 0 {

@@ -17,12 +17,25 @@ type Format struct {
 // separators are those a header is looked through for.
 const separators = ",;\t|"
 
+// mostLine bounds a line, in bytes, and mostColumns the columns of a file.
+const (
+	mostLine    = 256 << 10
+	mostColumns = 500
+)
+
 // CSV reads a file with a header. Headings are as the file has them, without the
 // spaces around them.
 func CSV(content []byte, f Format) (header []string, rows []Row, out []Fault) {
 	text, bad := decoded(content, f.Encoding)
 	if len(bad) > 0 {
 		return nil, nil, bad
+	}
+	line := 0
+	for l := range strings.Lines(text) {
+		if line++; len(l) > mostLine {
+			bad.add(line, "", "is longer than %d bytes: it is no row of a table", mostLine)
+			return nil, nil, bad
+		}
 	}
 	r := csv.NewReader(strings.NewReader(text))
 	r.FieldsPerRecord = -1
@@ -34,6 +47,10 @@ func CSV(content []byte, f Format) (header []string, rows []Row, out []Fault) {
 	header, err := r.Read()
 	if err != nil {
 		bad.add(1, "", "has no header row with the names of the columns")
+		return nil, nil, bad
+	}
+	if len(header) > mostColumns {
+		bad.add(1, "", "has %d columns; an import may have %d", len(header), mostColumns)
 		return nil, nil, bad
 	}
 	for i, h := range header {

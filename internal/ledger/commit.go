@@ -263,7 +263,8 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 	var results []Committed
 	for i, p := range *group {
 		r, err := w.repeated(ctx, conn, p.change)
-		if err == nil && !r.Repeated {
+		before := r.Repeated // by a change that is in the ledger; else it stands with this transaction
+		if err == nil && !before {
 			r, err = w.add(p)
 		}
 		var lost *lostError
@@ -274,7 +275,7 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 			return errors.Join(err, rollback(ctx, conn))
 		case err != nil:
 			p.answer(Committed{}, err)
-		case r.Unchanged && !w.moved() || r.Repeated:
+		case r.Unchanged && !w.moved() || before:
 			p.answer(r, nil)
 		default:
 			won = append(won, p)
@@ -320,10 +321,10 @@ type writer struct {
 	revision int64 // the head's when the transaction began
 	hash     []byte
 	at, now  time.Time
-	keys     map[string]int64 // idempotency keys added in this transaction
-	erased   []uint32         // users whose personal values go
-	shut     []uint32         // users who are suspended or depart: what they sign in by ends
-	hashes   [][]any          // the rows of revisions, whose hashes follow once the head's is known
+	keys     map[string]made // what was made under idempotency keys in this transaction
+	erased   []uint32        // users whose personal values go
+	shut     []uint32        // users who are suspended or depart: what they sign in by ends
+	hashes   [][]any         // the rows of revisions, whose hashes follow once the head's is known
 
 	ledger *Ledger         // where large changes may be written while they are judged; nil: not
 	stream *stream         // the operations of one of them
@@ -368,8 +369,11 @@ func (w *writer) add(p *pending) (done Committed, err error) {
 
 func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 	c := p.change
-	if w.keys[keyOf(c)] != 0 {
-		return Committed{}, ErrKeyReused // twice within a moment: the second may ask again
+	if m, there := w.keys[keyOf(c)]; there { // twice within a moment: one change, and one answer
+		if !bytes.Equal(m.request, c.Request) {
+			return Committed{}, ErrKeyReused
+		}
+		return Committed{Revision: m.revision, At: m.at, Repeated: true}, nil
 	}
 	recorded := w.tick()
 	at := recorded
@@ -473,9 +477,9 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 	if c.Key != "" {
 		w.insert("idempotency", uint32(c.Author), c.Key, c.Request, d.Revision)
 		if w.keys == nil {
-			w.keys = map[string]int64{}
+			w.keys = map[string]made{}
 		}
-		w.keys[keyOf(c)] = d.Revision
+		w.keys[keyOf(c)] = made{d.Revision, at, c.Request}
 	}
 	w.head = d.Seal(d.Revision, at)
 	return Committed{Revision: d.Revision, At: at, Draft: d, Operations: ops}, nil
@@ -489,7 +493,20 @@ func (w *writer) gather(revision int64, changes []access.RowChange, seals []seal
 	w.facts(revision, changes)
 }
 
-func keyOf(c *Change) string { return c.Author.String() + " " + c.Key }
+// made is a change of this transaction, and the digest of what was asked.
+type made struct {
+	revision int64
+	at       access.Instant
+	request  []byte
+}
+
+// keyOf is what a change is repeated by; nothing where it has no key.
+func keyOf(c *Change) string {
+	if c.Key == "" {
+		return ""
+	}
+	return c.Author.String() + " " + c.Key
+}
 
 func orNull(id access.UserID) any {
 	if id == 0 {

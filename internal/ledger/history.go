@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -46,6 +47,31 @@ type Filter struct {
 	Operations, After int
 }
 
+// sqlRevisionsOf are the revisions that speak of some subjects ($4), and those that
+// opened or closed what users ($6) were given or what was given of roles ($7): whatever
+// operation it was that did.
+const sqlRevisionsOf = `select revision from operation where subjects && $4
+	union select opened from assignment_fact where assignee_user = any($6) and assignee_user <> 0
+	union select closed from assignment_fact where assignee_user = any($6) and assignee_user <> 0 and closed is not null
+	union select opened from membership_fact where member_user = any($6) and member_user <> 0
+	union select closed from membership_fact where member_user = any($6) and member_user <> 0 and closed is not null
+	union select opened from assignment_fact where role = any($7)
+	union select closed from assignment_fact where role = any($7) and closed is not null`
+
+func (f *Filter) users() []int32 { return f.numbers("user") }
+func (f *Filter) roles() []int32 { return f.numbers("role") }
+
+// numbers are those of the subjects of a kind.
+func (f *Filter) numbers(kind string) []int32 {
+	out := []int32{}
+	for _, id := range f.Subject {
+		if n, ok := access.ParseID(kind, id); ok {
+			out = append(out, int32(n))
+		}
+	}
+	return out
+}
+
 // History are revisions, newest first.
 func (l *Ledger) History(ctx context.Context, f Filter, limit int) ([]Revision, error) {
 	var out []Revision
@@ -55,9 +81,8 @@ func (l *Ledger) History(ctx context.Context, f Filter, limit int) ([]Revision, 
 		}
 		rows, err := tx.Query(ctx, `select revision from revision r
 			where ($1 = 0 or revision < $1) and ($2 = 0 or revision <= $2) and ($3 = 0 or revision = $3)
-			and (cardinality($4::text[]) = 0 or exists (
-				select from operation o where o.revision = r.revision and o.subjects && $4))
-			order by revision desc limit $5`, f.Before, f.AtMost, f.Number, f.Subject, limit)
+			and (cardinality($4::text[]) = 0 or revision in (`+sqlRevisionsOf+`))
+			order by revision desc limit $5`, f.Before, f.AtMost, f.Number, f.Subject, limit, f.users(), f.roles())
 		if err != nil {
 			return err
 		}
@@ -87,8 +112,11 @@ func readListed(ctx context.Context, q querier, numbers []int64, f Filter) ([]Re
 	if most == 0 {
 		most = math.MaxInt32 - 1
 	}
+	// Of a revision in which none speaks of the subjects all do: they gave or took what the
+	// subjects hold without naming them.
 	const some = `select o.revision, o.body from unnest($1::bigint[]) n
-		cross join lateral (select * from operation o where o.revision = n and (cardinality($2::text[]) = 0 or o.subjects && $2)
+		cross join lateral (select * from operation o where o.revision = n and (cardinality($2::text[]) = 0 or o.subjects && $2
+			or not exists (select from operation x where x.revision = n and x.subjects && $2))
 			order by o.position offset $3 limit $4) o order by o.revision, o.position`
 	out, err := collectWith(ctx, q, sqlRevisionsListed, []any{numbers}, some, func(numbers []int64) []any { return []any{numbers, f.Subject, f.After, most + 1} })
 	for i := range out {
@@ -269,7 +297,8 @@ func (l *Ledger) RevisionAt(ctx context.Context, at access.Instant) (int64, acce
 }
 
 // At is the whole snapshot at an instant. Many who ask for the same wait for
-// one load; at most two load at once, and the two last used are kept.
+// one load; at most two load at once, and the two last used are kept. Whoever waits
+// stops with their context; a load that was begun goes on for those who wait still.
 func (l *Ledger) At(ctx context.Context, at access.Instant) (*access.Snapshot, error) {
 	n, t, err := l.RevisionAt(ctx, at)
 	if err != nil {
@@ -278,33 +307,62 @@ func (l *Ledger) At(ctx context.Context, at access.Instant) (*access.Snapshot, e
 	if h := l.Head(); h.Revision == n {
 		return h, nil
 	}
-	if s := l.cache.get(n); s != nil {
+	if s := l.cache.get(n, l.Head().Erased()); s != nil {
 		return s, nil
 	}
-	v, err, _ := l.flights.Do(fmt.Sprint(n), func() (any, error) {
-		l.whole <- struct{}{}
-		defer func() { <-l.whole }()
-		s, err := l.compile(context.WithoutCancel(ctx), n, t)
-		if err == nil {
-			l.cache.put(s)
-		}
-		return s, err
+	flight := l.flights.DoChan(fmt.Sprint(n), func() (out any, err error) {
+		err = caught.Do(func() (err error) {
+			out, err = l.loadWhole(n, t)
+			return err
+		})
+		return out, err
 	})
-	if err != nil {
-		return nil, err
+	select {
+	case r := <-flight:
+		if r.Err != nil {
+			return nil, r.Err
+		}
+		return r.Val.(*access.Snapshot), nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
 	}
-	return v.(*access.Snapshot), nil
 }
 
-// historyCache keeps the two historical snapshots used last.
+// wholeLimit is how long loading a whole past snapshot may take, the waiting for a place
+// included.
+const wholeLimit = 2 * time.Minute
+
+func (l *Ledger) loadWhole(n int64, t access.Instant) (*access.Snapshot, error) {
+	ctx, cancel := context.WithTimeout(l.run, wholeLimit)
+	defer cancel()
+	select {
+	case l.whole <- struct{}{}:
+		defer func() { <-l.whole }()
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+	erased := l.Head().Erased()
+	s, err := l.compile(ctx, n, t)
+	if err == nil {
+		l.cache.put(s, erased)
+	}
+	return s, err
+}
+
+// historyCache keeps the two historical snapshots used last, until somebody is erased:
+// their names must not be told by what was read before.
 type historyCache struct {
-	mu   sync.Mutex
-	kept []*access.Snapshot
+	mu     sync.Mutex
+	kept   []*access.Snapshot
+	erased int // how many users had been erased when they were read
 }
 
-func (c *historyCache) get(n int64) *access.Snapshot {
+func (c *historyCache) get(n int64, erased int) *access.Snapshot {
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	if c.erased != erased {
+		c.kept, c.erased = nil, erased
+	}
 	for i, s := range c.kept {
 		if s.Revision == n {
 			c.kept[0], c.kept[i] = c.kept[i], c.kept[0]
@@ -314,9 +372,16 @@ func (c *historyCache) get(n int64) *access.Snapshot {
 	return nil
 }
 
-func (c *historyCache) put(s *access.Snapshot) {
+// put keeps a snapshot that was begun to be read when so many had been erased.
+func (c *historyCache) put(s *access.Snapshot, erased int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	if c.erased > erased { // somebody was erased meanwhile
+		return
+	}
+	if c.erased != erased {
+		c.kept, c.erased = nil, erased
+	}
 	c.kept = append([]*access.Snapshot{s}, c.kept...)
 	if len(c.kept) > 2 {
 		c.kept = c.kept[:2]

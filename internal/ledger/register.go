@@ -34,7 +34,7 @@ var userColumns = filter.Columns{
 // snapshot is at hand anyway.
 func (l *Ledger) Register(ctx context.Context, at access.Instant, e filter.Expression, schema filter.Schema) (s *access.Snapshot, ok bool, err error) {
 	n, t, err := l.RevisionAt(ctx, at)
-	if err != nil || l.Head().Revision == n || l.cache.get(n) != nil {
+	if err != nil || l.Head().Revision == n || l.cache.get(n, l.Head().Erased()) != nil {
 		return nil, false, err
 	}
 	condition, args := "true", []any(nil)

@@ -40,7 +40,7 @@ func (l *Ledger) Slice(ctx context.Context, at access.Instant, user access.UserI
 	if h := l.Head(); h.Revision == n {
 		return h, nil
 	}
-	if s := l.cache.get(n); s != nil {
+	if s := l.cache.get(n, l.Head().Erased()); s != nil {
 		return s, nil
 	}
 	d := access.Loader(n)

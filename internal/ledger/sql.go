@@ -26,14 +26,18 @@ const (
 			select distinct '\m' || regexp_replace(lower(n), '([^[:alnum:] ])', '\\\1', 'g') || '\M' as n
 			from personal, lateral (values (text->>'user_name'), (text->>'display_name'), (text->>'email')) v(n)
 			where user_id = any($1) and length(n) > 2) `
-	sqlForgetRefusals = erasedNames + `delete from refusal r where user_id = any($1) or exists (select from erased where lower(r.call || ' ' || r.detail) ~ n)`
-	sqlForgetParts    = erasedNames + `update part p set lines = null, said = '{}', reason = '', answer = '',
+	sqlForgetRefusals = erasedNames + `delete from refusal r where user_id = any($1)
+		or subjects && (select array_agg('user-' || u) from unnest($1::integer[]) u)
+		or subjects is null and exists (select from erased where lower(r.detail) ~ n or lower(substring(r.call from '/users/([^/]+)')) = n)`
+	sqlForgetParts = erasedNames + `update part p set lines = null, said = '{}', reason = '', answer = '',
 		state = case when state = 'waiting' then 'withdrawn' else state end, ended_at = coalesce(ended_at, clock_timestamp())
-		where exists (select from erased where lower(coalesce(p.lines::text, '') || ' ' || p.said::text || ' ' || p.reason || ' ' || p.answer) ~ n)`
+		where subjects && (select array_agg('user-' || u) from unnest($1::integer[]) u)
+		or subjects is null and exists (select from erased where lower(p.said::text || ' ' || p.reason || ' ' || p.answer) ~ n)`
 
 	// A view that searches for them finds nobody any more.
 	sqlForgetSaved = erasedNames + `delete from saved s where owner = any($1) and not shared
-		or exists (select from erased where lower(translate(s.key, '-', ' ') || ' ' || translate(s.key, '-', '.') || ' ' || s.label || ' ' || s.body::text) ~ n)`
+		or exists (select from erased where lower(translate(s.key, '-', ' ') || ' ' || translate(s.key, '-', '.') || ' ' || s.label) ~ n
+			or exists (select from jsonb_each_text(case jsonb_typeof(s.body) when 'object' then s.body else '{}' end) b where b.key in ('q', 'filter', 'user', 'missing_of') and lower(b.value) ~ n))`
 
 	// What somebody signs in by ends with the commit that suspends them or has them
 	// depart: none of it revives when they come back.

@@ -192,6 +192,26 @@ func (o *ReviewLines) Sentence(s *access.Snapshot, n access.Names) string {
 // the rest is proposed to whoever owns the group or the rule.
 type SignOff struct {
 	Round RoundRef `json:"round"`
+
+	Revoked  []access.AssignmentRef `json:"revoked,omitempty" doc:"set by the service"`
+	Proposed []ProposalRef          `json:"proposed,omitempty" doc:"set by the service"`
+	Gone     int                    `json:"gone,omitempty" doc:"set by the service"` // lines that had ended, or changed hands, meanwhile
+	Counted  bool                   `json:"counted,omitempty" doc:"set by the service"`
+}
+
+// Settled names the field only the service sets.
+func (o *SignOff) Settled() string {
+	switch {
+	case len(o.Revoked) > 0:
+		return "revoked"
+	case len(o.Proposed) > 0:
+		return "proposed"
+	case o.Gone != 0:
+		return "gone"
+	case o.Counted:
+		return "counted"
+	}
+	return ""
 }
 
 // Verb implements access.Operation.
@@ -206,6 +226,8 @@ func (o *SignOff) ApplyTo(d *access.Draft) {
 	if !d.Need(access.ActUpdate, "reviews", "sign reviews off") {
 		return
 	}
+	o.Revoked, o.Proposed, o.Gone = nil, nil, 0
+	o.Counted = o.Counted || !d.Replays // those made before went by who was on the line then
 	for _, v := range Verdicts(&d.Snapshot) {
 		if v.Round != r.ID || v.Keep {
 			continue
@@ -213,13 +235,18 @@ func (o *SignOff) ApplyTo(d *access.Draft) {
 		a := d.Assignment(v.Assignment)
 		switch {
 		case a == nil: // taken back in the meantime
+			o.Gone++
 		case a.Assignee.User == v.User && a.Rule == 0:
+			o.Revoked = append(o.Revoked, access.AssignmentRef(a.ID.String()))
 			d.TakeBack(a)
+		case o.Counted && !d.HoldsThrough(v.User, a): // they have left the group
+			o.Gone++
 		default:
 			p := &Proposal{ID: ProposalID(d.Allocate(FactProposal)), Round: r.ID, User: v.User, Role: a.Role, Assignment: a.ID, Group: a.Assignee.Group, Default: a.Rule}
 			if p.Group != 0 {
 				p.Default = d.DefaultInto(v.User, p.Group)
 			}
+			o.Proposed = append(o.Proposed, ProposalRef(p.ID.String()))
 			d.Keep(p)
 		}
 	}
@@ -234,7 +261,11 @@ func (o *SignOff) Sentence(s *access.Snapshot, _ access.Names) string {
 	if r == nil {
 		return "Signed off " + string(o.Round)
 	}
-	revoked, proposed := 0, 0
+	revoked, proposed := len(o.Revoked), len(o.Proposed)
+	if o.Counted {
+		return "Signed off the review " + r.Label + ": " + outcome(revoked, proposed, o.Gone)
+	}
+	revoked, proposed = 0, 0
 	for _, v := range Verdicts(s) {
 		if v.Round == r.ID && !v.Keep {
 			revoked++
@@ -245,9 +276,17 @@ func (o *SignOff) Sentence(s *access.Snapshot, _ access.Names) string {
 			proposed++
 		}
 	}
-	text := "Signed off the review " + r.Label + ": " + access.Count(revoked-proposed, "line") + " revoked"
+	return "Signed off the review " + r.Label + ": " + outcome(revoked-proposed, proposed, 0)
+}
+
+// outcome says what came of the lines that were to be revoked.
+func outcome(revoked, proposed, gone int) string {
+	text := access.Count(revoked, "line") + " revoked"
 	if proposed > 0 {
 		text += ", " + access.Count(proposed, "line") + " proposed to whoever owns the group or the rule"
+	}
+	if gone > 0 {
+		text += ", " + access.Count(gone, "line") + " had ended already"
 	}
 	return text
 }

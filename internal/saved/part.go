@@ -35,6 +35,8 @@ type Part struct {
 	Revision int64 // what it was made in
 	Created  time.Time
 	Ended    *time.Time
+
+	Subjects []string // the ids of whom it speaks of
 }
 
 // MostWaiting bounds how many parts of one author wait at a time.
@@ -65,9 +67,9 @@ func (s *Store) PartsOf(ctx context.Context, author access.UserID, since time.Ti
 
 // PutPart passes a part on and gives it its number.
 func (s *Store) PutPart(ctx context.Context, p *Part) error {
-	err := s.Pool.QueryRow(ctx, `insert into part (author, receiver, reason, lines, said)
-		select $1, $2, $3, $4, $5 where $6 > (select count(*) from part where author = $1 and state = 'waiting') returning part, created_at`,
-		uint32(p.Author), uint32(p.Receiver), p.Reason, string(p.Lines), p.Said, MostWaiting).Scan(&p.ID, &p.Created)
+	err := s.Pool.QueryRow(ctx, `insert into part (author, receiver, reason, lines, said, subjects)
+		select $1, $2, $3, $4, $5, $7 where $6 > (select count(*) from part where author = $1 and state = 'waiting') returning part, created_at`,
+		uint32(p.Author), uint32(p.Receiver), p.Reason, string(p.Lines), p.Said, MostWaiting, append([]string{}, p.Subjects...)).Scan(&p.ID, &p.Created)
 	if err == pgx.ErrNoRows {
 		return ErrTooMany
 	}

@@ -12,8 +12,9 @@ import (
 // Refusal is something a user tried to change and may not, on one day.
 type Refusal struct {
 	User        access.UserID
-	Call        string // the method and the path
-	Detail      string // what they were told
+	Call        string   // the method and the path
+	Detail      string   // what they were told
+	Subjects    []string // the ids of whom that speaks of
 	Times       int
 	Via         string
 	First, Last time.Time
@@ -25,11 +26,11 @@ const MostRefusals = 200
 
 // Refused records that something was refused.
 func (s *Store) Refused(ctx context.Context, r Refusal) error {
-	_, err := s.Pool.Exec(ctx, `insert into refusal (user_id, day, call, detail, via)
-		select $1, current_date, left($2, 300), left($3, 500), $4
+	_, err := s.Pool.Exec(ctx, `insert into refusal (user_id, day, call, detail, via, subjects)
+		select $1, current_date, left($2, 300), left($3, 500), $4, $6
 		where $5 > (select count(*) from refusal where user_id = $1 and day = current_date and (call, detail) <> (left($2, 300), left($3, 500)))
 		on conflict (user_id, day, call, detail) do update set times = refusal.times + 1, last_at = clock_timestamp(), via = excluded.via`,
-		uint32(r.User), r.Call, r.Detail, r.Via, MostRefusals)
+		uint32(r.User), r.Call, r.Detail, r.Via, MostRefusals, append([]string{}, r.Subjects...))
 	return err
 }
 

@@ -15,6 +15,8 @@ import (
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	"ableroster/internal/near"
 )
 
 // Fault is one thing wrong with a JSON text.
@@ -130,7 +132,7 @@ func in(t reflect.Type, raw json.RawMessage, place string) []Fault {
 			case known == nil:
 				out = append(out, in(t.Elem(), fields[name], below(Short(name)))...)
 			default:
-				out = append(out, Fault{below(Short(name)), "is not a field here"})
+				out = append(out, Fault{below(Short(name)), "is not a field here" + near.Words(Short(name), slices.Sorted(maps.Keys(known)))})
 			}
 		}
 		return out

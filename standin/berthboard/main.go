@@ -150,6 +150,14 @@ type row struct {
 	MayAssign bool
 }
 
+// menu is what a user, or nobody signed in, may do in an application.
+func (b *board) menu(ctx context.Context, user, application string) (wire.Menu, error) {
+	if user == "" {
+		return b.roster.MenuOfNobody(ctx, application)
+	}
+	return b.roster.Menu(ctx, user, application)
+}
+
 // show asks for this one screen, and draws the menu from one question about
 // the whole application.
 func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
@@ -157,7 +165,7 @@ func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
 	status := http.StatusOK
 	menus := map[string]wire.Menu{}
 	for _, a := range []string{application, mooringLog} {
-		menu, err := b.roster.Menu(r.Context(), v.User, a)
+		menu, err := b.menu(r.Context(), v.User, a)
 		var p *wire.Problem
 		if err != nil && !(a == mooringLog && errors.As(err, &p) && p.Status == http.StatusNotFound) { // not described yet
 			b.trouble(w, &v, err)
@@ -233,7 +241,7 @@ func (b *board) log(w http.ResponseWriter, r *http.Request) {
 }
 
 func (b *board) ask(r *http.Request, application, action, path string) (wire.CheckAnswer, error) {
-	return b.roster.Check(r.Context(), wire.CheckRequest{User: user(r), Application: application, Action: action, Path: path})
+	return b.roster.Check(r.Context(), wire.CheckRequest{User: user(r), Nobody: user(r) == "", Application: application, Action: action, Path: path})
 }
 
 // trouble is drawn when Able Roster cannot be asked: nothing is shown then.

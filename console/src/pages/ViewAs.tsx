@@ -24,7 +24,7 @@ export function ViewAsPage() {
   const view = useQuery({
     queryKey: ['view-as', chosen, wouldBe, asOf],
     enabled: chosen !== undefined || wouldBe !== undefined,
-    queryFn: () => answer(api.GET('/api/v1/view-as', { params: { query: { user: chosen || undefined, would_be: wouldBe, as_of: asOf } } })),
+    queryFn: () => answer(api.GET('/api/v1/view-as', { params: { query: { user: chosen || undefined, nobody: chosen === '' && !wouldBe ? true : undefined, would_be: wouldBe, as_of: asOf } } })),
   })
   const v = view.data
   const nobody = { user: undefined, nobody: undefined, unit: undefined, title: undefined, employment: undefined }

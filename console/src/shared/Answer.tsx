@@ -8,7 +8,7 @@ import { Trouble } from './State'
 
 /** Why somebody may or may not do something: the chains of facts, or what came near, and what would give it. */
 export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> }) {
-  const question = { ...ask, explain: true }
+  const question = { ...ask, nobody: ask.user ? undefined : true, explain: true }
   const why = useQuery({
     queryKey: ['check', question],
     queryFn: () => answer(api.POST('/api/v1/check', { body: question })),
