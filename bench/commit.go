@@ -159,7 +159,7 @@ func differences(ctx context.Context, database string) ([]line, error) {
 			if lacks := s.Authority(admin, at).Judge(d, at); len(lacks) > 0 {
 				return fmt.Errorf("the administrator may not grant")
 			}
-			d.GuardRails(admin, p, at)
+			d.GuardRails(admin, p, at, nil)
 			d.Seal(d.Revision, at)
 			return nil
 		}

@@ -136,7 +136,7 @@ func describing(context.Context, string) ([]line, error) {
 			d.Apply(0, &access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String()), Window: access.Window{From: access.Instant(1 + rng.IntN(1000))}}, at)
 			d.Finish()
 			p := d.Preview(at)
-			d.GuardRails(1, p, at)
+			d.GuardRails(1, p, at, nil)
 			return nil
 		}
 	}

@@ -596,3 +596,53 @@ func TestTheRestOfTheWeek(t *testing.T) {
 	w.step(0, "may see, add, change, give, take and ask for decisions about everything")
 	w.done()
 }
+
+// Where a second person is needed, one prepares the change and passes it on, and another
+// one makes it; a part of something else does not stand for it.
+func TestASecondPersonMakesWhatOnePrepared(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	if _, err := marta.Change(ctx, acknowledged(change("x", grantTo(demo.Auditor, "access-administrator")), "administering_gain"), false); err != nil {
+		t.Fatal(err)
+	}
+	osei := s.SignIn(t, demo.Auditor)
+	if _, err := marta.Change(ctx, change("x", `{"op":"set_second_person","own_gains":true,"high_risk_roles":false,"safeguards":true}`), false); err != nil {
+		t.Fatal(err)
+	}
+	own := grantTo(demo.Administrator, "crane-control/operator")
+	_, err := marta.Change(ctx, change("Covers", own), false)
+	if p := problem(t, err, 409, "guard-rail"); len(p.Rails) != 1 || p.Rails[0].Code != "second_person" || p.Rails[0].Passable {
+		t.Errorf("%+v", p.Rails)
+	}
+	problem(t, func() error {
+		_, err := marta.Change(ctx, acknowledged(change("Covers", own), "second_person"), false)
+		return err
+	}(), 409, "guard-rail")
+	pass := func(c *client.Client, op string) wire.Part {
+		t.Helper()
+		p, err := c.PassOn(ctx, wire.PartRequest{Reason: "Please", Lines: []wire.PartLine{{Words: "x", Operations: change("", op).Operations}}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p
+	}
+	part := pass(marta, own)
+	with := func(c *client.Client, parts []string, ops ...string) error {
+		req := change("Seen", ops...)
+		req.Parts = parts
+		_, err := c.Change(ctx, req, false)
+		return err
+	}
+	if p := problem(t, with(osei, []string{part.ID}, grantTo(demo.Pilot, "crane-control/operator")), 422, "invalid"); p.Faults[0].Place != "/parts/0" {
+		t.Errorf("something else was made in its place: %+v", p.Faults)
+	}
+	// A small part of the other's does not carry one's own gain along.
+	small := pass(osei, `{"op":"set_second_person","own_gains":false,"high_risk_roles":false,"safeguards":false}`)
+	problem(t, with(marta, []string{small.ID}, `{"op":"set_second_person","own_gains":false,"high_risk_roles":false,"safeguards":false}`, own), 409, "guard-rail")
+	if err := with(osei, []string{part.ID}, own); err != nil {
+		t.Fatal(err)
+	}
+	if err := with(marta, []string{small.ID}, `{"op":"set_second_person","own_gains":false,"high_risk_roles":false,"safeguards":false}`); err != nil {
+		t.Fatal(err)
+	}
+}

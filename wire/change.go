@@ -43,8 +43,20 @@ type Preview struct {
 	EffectCount  int      `json:"effect_count" doc:"how many classes of users there are who gain and lose the same"`
 	Effects      []Effect `json:"effects" doc:"a page of them: first each class with its first users, then the rest of those users"`
 	Next         string   `json:"next,omitempty" doc:"cursor of the next page, for a dry run"`
-	Outside      bool     `json:"outside,omitempty" doc:"somebody outside the caller's part is touched too"`
+	Outside      bool     `json:"outside,omitempty" doc:"the caller does not see everybody and everything: the change may affect what they do not see, too"`
+	States       []State  `json:"states,omitempty" doc:"what becomes of applications whose state changes"`
+	Refused      bool     `json:"refused,omitempty" doc:"the change would not be made, for the guard rails that are not passed"`
 	Rails        []Rail   `json:"rails,omitempty" doc:"guard rails it runs into"`
+}
+
+// State is what it means for an application to change its state.
+type State struct {
+	Application Ref    `json:"application"`
+	From        string `json:"from" doc:"blank for a new one"`
+	To          string `json:"to"`
+	LetIn       int    `json:"let_in" doc:"how many could do something there and cannot now, of those the caller may read"`
+	ShutOut     int    `json:"shut_out" doc:"how many could do nothing there any more, and can now, of those the caller may read"`
+	Message     string `json:"message"`
 }
 
 // Effect is what users with equal holdings gain and lose.

@@ -425,6 +425,7 @@ type Me struct {
 	Name     string          `json:"organisation"`
 	Now      time.Time       `json:"now"`
 	Revision int64           `json:"revision"`
+	Second   *SecondPerson   `json:"second_person,omitempty" doc:"for which changes a second person is needed, to whoever may say so"`
 	SignIn   *Ref            `json:"sign_in_group,omitempty" doc:"the group whose members alone may sign in"`
 	Since    *time.Time      `json:"first_revision_at,omitempty" doc:"no day before this can be asked about"`
 	May      map[string]bool `json:"may" doc:"what the pages offer: users.read, users.create, roles.assign, ledger.read …"`
@@ -456,6 +457,13 @@ type Token struct {
 // TokenList is the caller's tokens.
 type TokenList struct {
 	Tokens []Token `json:"tokens"`
+}
+
+// SecondPerson is for which changes a second person is needed.
+type SecondPerson struct {
+	OwnGains   bool `json:"own_gains"`
+	HighRisk   bool `json:"high_risk_roles"`
+	Safeguards bool `json:"safeguards"`
 }
 
 // SignInLink is a one-time link by which a user sets their own password.

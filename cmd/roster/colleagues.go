@@ -210,6 +210,18 @@ func myAccess(c *call) error {
 	return nil
 }
 
+// settingsSecondPerson says for which changes a second person is needed.
+func settingsSecondPerson(c *call) error {
+	change := c.changes()
+	own := c.flags.Bool("own-gains", false, "what its author gains")
+	risk := c.flags.Bool("high-risk-roles", false, "what gives a role of high risk")
+	guards := c.flags.Bool("safeguards", false, "what weakens a conflict, an expectation or this setting")
+	if err := c.parse(); err != nil {
+		return err
+	}
+	return change.make(c, map[string]any{"op": "set_second_person", "own_gains": *own, "high_risk_roles": *risk, "safeguards": *guards})
+}
+
 func settingsSignIn(c *call) error {
 	change := c.changes()
 	if err := c.parseSome(0, "GROUP"); err != nil {

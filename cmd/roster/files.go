@@ -31,7 +31,7 @@ func bring(c *call, do func(content []byte, q client.Query) (wire.ChangeResult, 
 		return err
 	}
 	change.tell(c, out)
-	return nil
+	return refusedFor(out)
 }
 
 // exporter writes a list as CSV that can be imported again.

@@ -92,6 +92,7 @@ func init() {
 		{"hand-outs list", "", "parts of the work that were handed out, in plain words", handOutsList},
 		{"me", "", "what you have and why, until when, and who handed it to you", myAccess},
 		{"settings sign-in", "[GROUP]", "let only the members of a group sign in; without a group everybody who was given the means", settingsSignIn},
+		{"settings second-person", "[-own-gains] [-high-risk-roles] [-safeguards]", "for which changes a second person is needed; without options for none", settingsSecondPerson},
 		{"parts list", "", "parts of changes that others passed on to you, and those you passed on", partsList},
 		{"parts make", "PART", "make a part of a change that was passed on to you", partsMake},
 		{"parts refuse", "PART -why TEXT", "send a part back to who passed it on", partsRefuse},
@@ -205,6 +206,18 @@ func run(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer
 // denied ends a command whose answer is no; it has been printed.
 var errDenied = errors.New("denied")
 
+// errWouldRefuse ends a dry run of what would be refused; it has been printed.
+var errWouldRefuse = errors.New("would be refused")
+
+// refusedFor is errWouldRefuse where a dry run ran into guard rails that are not passed:
+// it ends as the commit would.
+func refusedFor(r wire.ChangeResult) error {
+	if r.DryRun && r.Preview != nil && r.Preview.Refused {
+		return errWouldRefuse
+	}
+	return nil
+}
+
 // usageError is what is wrong with a command line.
 type usageError struct{ message string }
 
@@ -220,6 +233,8 @@ func runCommand(ctx context.Context, cmd command, args []string, in io.Reader, o
 		return exitDone
 	case errors.Is(err, errDenied):
 		return exitDenied
+	case errors.Is(err, errWouldRefuse):
+		return exitRefused
 	case errors.As(err, &u):
 		fmt.Fprintf(errOut, "roster %s: %s\nusage: roster %s %s\n", cmd.words, u.message, cmd.words, cmd.args)
 		return exitUsage

@@ -310,7 +310,7 @@ func (x *changing) send(c *call, ops []json.RawMessage) error {
 		return err
 	}
 	x.tell(c, out)
-	return nil
+	return refusedFor(out)
 }
 
 // mostSentences is how many operations a person is told of one by one.
@@ -327,6 +327,8 @@ func (x *changing) tell(c *call, r wire.ChangeResult) {
 		c.say("Nothing was changed, and nothing would be: everything is so already.")
 	case r.DryRun && r.Unchanged:
 		c.say("Nothing was changed, and nothing would be:")
+	case r.DryRun && r.Preview != nil && r.Preview.Refused:
+		c.say("Nothing was changed, and it would be refused: see the guard rails below. Without them the ledger would say:")
 	case r.DryRun:
 		c.say("Nothing was changed. The ledger would say:")
 	case r.Unchanged && len(r.Sentences) == 0:
@@ -362,7 +364,10 @@ func (x *changing) tell(c *call, r wire.ChangeResult) {
 }
 
 func (c *call) effect(p *wire.Preview, would bool) {
-	if len(p.Effects) == 0 && !p.Outside {
+	for _, s := range p.States {
+		c.say("%s", s.Message)
+	}
+	if len(p.Effects) == 0 && len(p.States) == 0 && !p.Outside {
 		c.say("Nobody gains or loses anything by it.")
 	}
 	for i, e := range p.Effects {
@@ -399,7 +404,7 @@ func (c *call) effect(p *wire.Preview, would bool) {
 		c.say("There is more; the next page: -cursor %s", p.Next)
 	}
 	if p.Outside {
-		c.say("Somebody outside your part is touched too.")
+		c.say("This may also affect people you cannot see.")
 	}
 	for _, r := range p.Rails {
 		c.say("Guard rail %s: %s", r.Code, r.Message)

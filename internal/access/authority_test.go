@@ -197,7 +197,7 @@ func railsOf(t *testing.T, s *Snapshot, caller string, ops ...Operation) []RailC
 	}
 	id, _ := s.FindUser(caller)
 	var out []RailCode
-	for _, r := range d.GuardRails(id, d.Preview(2), 2) {
+	for _, r := range d.GuardRails(id, d.Preview(2), 2, nil) {
 		if r.Passable == (r.Code == LastAdministrator) {
 			t.Errorf("%s: passable %v", r.Code, r.Passable)
 		}

@@ -138,14 +138,14 @@ func TestAuthorityOverDefaults(t *testing.T) {
 	}
 	d := draftOf(s, &AddDefault{Key: "all", Everybody: true, Roles: []RoleRef{"access-administrator"}})
 	codes := map[RailCode]bool{}
-	for _, r := range d.GuardRails(marta, d.Preview(2), 2) {
+	for _, r := range d.GuardRails(marta, d.Preview(2), 2, nil) {
 		codes[r.Code] = true
 	}
 	if !codes[GainForEverybody] || !codes[AdministeringGain] {
 		t.Errorf("an administrator's role for everybody runs into %v", codes)
 	}
 	d = draftOf(s, &AddDefault{Key: "later", Filter: `title eq "nobody yet"`, Roles: []RoleRef{"access-administrator"}})
-	if rails := d.GuardRails(marta, d.Preview(2), 2); len(rails) != 1 || rails[0].Code != AdministeringGain {
+	if rails := d.GuardRails(marta, d.Preview(2), 2, nil); len(rails) != 1 || rails[0].Code != AdministeringGain {
 		t.Errorf("for whoever comes later: %+v", rails)
 	}
 }

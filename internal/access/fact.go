@@ -38,6 +38,7 @@ type Organisation struct {
 	Name     string
 	TimeZone string
 	SignIn   GroupID // whose members alone may sign in, or 0: everybody who was given the means
+	Second   SecondPerson
 }
 
 // UserKind tells people from machine accounts.

@@ -15,6 +15,35 @@ type Rail struct {
 	State       State         // that it would have
 }
 
+// of is what of a preview is about users that are seen; nobody signed in always is.
+func (p Preview) of(sees func(UserID) bool) Preview {
+	if sees == nil {
+		return p
+	}
+	hidden := func(id UserID) bool { return id != 0 && !sees(id) }
+	out := Preview{Touched: slices.DeleteFunc(slices.Clone(p.Touched), hidden)}
+	for _, e := range p.Effects {
+		if e.Users = slices.DeleteFunc(slices.Clone(e.Users), hidden); len(e.Users) > 0 {
+			out.Effects = append(out.Effects, e)
+		}
+	}
+	return out
+}
+
+// activeOf is how many active users are seen.
+func (s *Snapshot) activeOf(sees func(UserID) bool) float64 {
+	if sees == nil {
+		return float64(s.active)
+	}
+	n := 0
+	for u := range s.Users() {
+		if u.Status == Active && sees(u.ID) {
+			n++
+		}
+	}
+	return float64(n)
+}
+
 // RailCode names a guard rail, and its acknowledgement.
 type RailCode string
 
@@ -32,11 +61,14 @@ const (
 	WideLoss          RailCode = "wide_loss"
 	LeavingLive       RailCode = "leaving_live"
 	DirectAssignment  RailCode = "direct_assignment"
+
+	ApplicationDepends RailCode = "application_depends"
+	NeedsSecondPerson  RailCode = "second_person"
 )
 
 // RailCodes are all of them.
 var RailCodes = []RailCode{LastAdministrator, OwnAccessLowered, GainForEverybody, AdministeringGain, WideGain, ConflictPrevented, ConflictWarned,
-	ExpectationBroken, ExpectationWarned, WideLoss, LeavingLive, DirectAssignment}
+	ExpectationBroken, ExpectationWarned, WideLoss, LeavingLive, DirectAssignment, ApplicationDepends, NeedsSecondPerson}
 
 const (
 	wideShare = 0.20 // of all active users gaining at once
@@ -46,14 +78,18 @@ const (
 	lossLeast = 5    // and at least so many
 )
 
-// GuardRails are those a draft by a caller runs into, given its preview.
-func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
+// GuardRails are those a draft by a caller runs into, given its preview. sees says whom
+// the caller knows of, nil for all: but for the last administrator, no rail tells of
+// others, not even that they are there.
+func (d *Draft) GuardRails(caller UserID, p Preview, from Instant, sees func(UserID) bool) []Rail {
 	var out []Rail
+	p = p.of(sees)
 	if !d.administered(from) {
 		if last := d.base.administrators(from); len(last) > 0 {
 			out = append(out, Rail{Code: LastAdministrator, Users: last})
 		}
 	}
+	out = append(out, d.secondPersonRails(caller, p, from)...)
 	var gains, everybody, admins []UserID
 	for _, e := range p.Effects {
 		for _, l := range e.Lost {
@@ -98,8 +134,9 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 		out = append(out, Rail{Code: AdministeringGain, Users: admins, Passable: true})
 	}
 	out = append(out, d.conflictRails(p.Touched, from)...)
-	out = append(out, d.expectationRails(p, from)...)
-	out = append(out, d.lossRails(p, from)...)
+	out = append(out, d.expectationRails(p, from, sees)...)
+	out = append(out, d.lossRails(p, from, sees)...)
+	out = append(out, d.dependenceRails(p)...)
 	out = append(out, d.describedRails()...)
 	// People who arrive with their change are no surprise in it.
 	present := 0
@@ -108,7 +145,7 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant) []Rail {
 			present++
 		}
 	}
-	if all := float64(d.base.active); everybody == nil && present >= wideLeast && float64(present) >= wideShare*all {
+	if all := d.base.activeOf(sees); everybody == nil && present >= wideLeast && float64(present) >= wideShare*all {
 		out = append(out, Rail{Code: WideGain, Users: gains, Share: float64(present) / all, Passable: true})
 	}
 	return out
@@ -133,9 +170,12 @@ func (d *Draft) conflictRails(touched []UserID, from Instant) []Rail {
 }
 
 // expectationRails are one for each expectation that would be broken.
-func (d *Draft) expectationRails(p Preview, from Instant) []Rail {
+func (d *Draft) expectationRails(p Preview, from Instant, sees func(UserID) bool) []Rail {
 	var out []Rail
 	for _, b := range d.NewlyBroken(p, from) {
+		if sees != nil && b.User != 0 && !sees(b.User) {
+			continue
+		}
 		i := len(out) - 1 // they come in order of expectation
 		if i < 0 || out[i].Expectation != b.Expectation {
 			r := Rail{Code: ExpectationWarned, Expectation: b.Expectation, Application: b.Expectation.Application, Passable: true}
@@ -152,7 +192,7 @@ func (d *Draft) expectationRails(p Preview, from Instant) []Rail {
 
 // lossRails are one for each application in which a large share of those who had
 // anything lose all of it.
-func (d *Draft) lossRails(p Preview, from Instant) []Rail {
+func (d *Draft) lossRails(p Preview, from Instant, sees func(UserID) bool) []Rail {
 	lost := map[ApplicationID][]UserID{}
 	for _, e := range p.Effects {
 		apps := map[ApplicationID]bool{}
@@ -176,7 +216,7 @@ func (d *Draft) lossRails(p Preview, from Instant) []Rail {
 		most := int(float64(len(users)) / lossShare)
 		all := map[UserID]bool{}
 		d.base.holdersOf(app, func(id UserID) {
-			if id != 0 && len(all) <= most && had.held(id) {
+			if id != 0 && len(all) <= most && (sees == nil || sees(id)) && had.held(id) {
 				all[id] = true
 			}
 		})
@@ -185,6 +225,36 @@ func (d *Draft) lossRails(p Preview, from Instant) []Rail {
 		}
 	}
 	slices.SortFunc(out, func(a, b Rail) int { return int(a.Application) - int(b.Application) })
+	return out
+}
+
+// dependenceRails is one for each application that would no longer be answered, since
+// the machine account it asks with loses the right to.
+func (d *Draft) dependenceRails(p Preview) []Rail {
+	lost := map[ApplicationID][]UserID{}
+	for _, e := range p.Effects {
+		for _, l := range e.Lost {
+			if l.Application != AbleRoster || l.Action != ActDecide {
+				continue
+			}
+			for app := range d.Applications() {
+				if app.ID == AbleRoster || app.State == StateRetired || !Covers(l.Target, d.ApplicationPath(app.ID)) {
+					continue
+				}
+				for _, id := range e.Users {
+					if u := d.base.User(id); u != nil && u.UserKind == Service && !slices.Contains(lost[app.ID], id) {
+						lost[app.ID] = append(lost[app.ID], id)
+					}
+				}
+			}
+		}
+	}
+	var out []Rail
+	for app := range d.Applications() {
+		if users := lost[app.ID]; len(users) > 0 {
+			out = append(out, Rail{Code: ApplicationDepends, Application: app.ID, Users: users, Passable: true})
+		}
+	}
 	return out
 }
 

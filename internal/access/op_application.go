@@ -32,7 +32,7 @@ func (o *SetOrganisation) ApplyTo(d *Draft) {
 		d.fault("time_zone", "“%s” is not a time zone such as Europe/Lisbon", o.TimeZone)
 		return
 	}
-	f := Organisation{o.Name, o.TimeZone, d.organisation.SignIn}
+	f := Organisation{o.Name, o.TimeZone, d.organisation.SignIn, d.organisation.Second}
 	if d.organisation == f {
 		d.note(AlreadySo, 0)
 		return

@@ -62,7 +62,7 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how
 	if err != nil {
 		return wire.ChangeResult{}, err
 	}
-	parts, faults, err := d.Now(ctx, c).makes(req.Parts, req.Operations)
+	parts, seconded, faults, err := d.Now(ctx, c).makes(req.Parts, req.Operations)
 	if err != nil {
 		return wire.ChangeResult{}, err
 	}
@@ -76,6 +76,7 @@ func (d *Desk) Change(ctx context.Context, c Caller, req wire.ChangeRequest, how
 		basedOn:     req.BasedOn,
 		acknowledge: req.Acknowledge,
 		place:       place,
+		seconded:    seconded,
 	})
 	var refused *wire.Problem
 	switch {
@@ -163,6 +164,7 @@ type changing struct {
 	basedOn     int64
 	acknowledge []string
 	place       func(access.Fault) wire.Fault // where in what was sent a fault lies
+	seconded    bool                          // somebody else, who may make it too, prepared all of it
 	quiet       bool                          // says what it does in numbers, not operation by operation
 }
 
@@ -242,6 +244,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 		out.Notes = append(v.expected(draft, x.Operations), v.coverNothing(x.Operations)...)
 	}
 	out.Notes = append(append(v.notes(draft), out.Notes...), append(v.waitsFor(x.Operations), v.handOver(x.Operations)...)...)
+	out.Notes = append(out.Notes, v.wouldDecide(draft)...)
 	return out, nil
 }
 
@@ -262,14 +265,15 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 		return nil, err
 	}
 	var stop []wire.Rail
-	for _, r := range d.GuardRails(v.caller.User, p, v.at) {
+	for _, r := range d.GuardRails(v.caller.User, p, v.at, v.counted(d)) {
 		w := wire.Rail{Code: string(r.Code), Message: v.rail(r), Passable: r.Passable}
-		w.Passed = r.Passable && slices.Contains(x.acknowledge, w.Code)
+		w.Passed = r.Passable && slices.Contains(x.acknowledge, w.Code) || r.Code == access.NeedsSecondPerson && x.seconded
 		if !w.Passed {
 			stop = append(stop, w)
 		}
 		out.Rails = append(out.Rails, w)
 	}
+	out.Refused = len(stop) > 0
 	if len(stop) > 0 && !x.DryRun {
 		e := problem(KindGuardRail, 409, "A guard rail stands in the way", "%s", stop[0].Message)
 		if stop[0].Passable {
@@ -279,6 +283,18 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 		return out, e
 	}
 	return out, nil
+}
+
+// counted says whom guard rails count for the caller: those they may read or give roles
+// to; nil for everybody.
+func (v *View) counted(d *access.Draft) func(access.UserID) bool {
+	rights := v.rights()
+	if rights.ReadsAllUsers() {
+		return nil
+	}
+	return func(id access.UserID) bool {
+		return rights.MayReadUser(&d.Snapshot, id) || rights.May(access.ActAssign, d.UserPath(id))
+	}
 }
 
 // prepare sets in a draft what the caller may know and do.
@@ -509,6 +525,8 @@ func (v *View) preview(d *access.Draft, p access.Preview, how How) (*wire.Previe
 	out := &wire.Preview{Effects: []wire.Effect{}}
 	w := *v
 	w.Snapshot = &d.Snapshot
+	out.Outside = !w.seesAll() // always: whether there is anybody is not told
+	out.States = v.states(d)
 	w.today = w.Snapshot // those a change adds are seen where it puts them
 	everybody := w.rights().ReadsAllUsers()
 	type part struct {
@@ -522,10 +540,8 @@ func (v *View) preview(d *access.Draft, p access.Preview, how How) (*wire.Previe
 			seen = slices.DeleteFunc(slices.Clone(e.Users), func(id access.UserID) bool { return id != 0 && !w.readsUser(id) })
 		}
 		x := &wire.Effect{UserCount: len(seen)}
-		var hidden1, hidden2 bool
-		x.Gained, hidden1 = w.entitlements(e.Gained)
-		x.Lost, hidden2 = w.entitlements(e.Lost)
-		out.Outside = out.Outside || len(seen) < len(e.Users) || len(seen) > 0 && (hidden1 || hidden2)
+		x.Gained, _ = w.entitlements(e.Gained)
+		x.Lost, _ = w.entitlements(e.Lost)
 		if len(seen) == 0 || len(x.Gained)+len(x.Lost) == 0 {
 			continue
 		}
@@ -623,6 +639,10 @@ func (v *View) rail(r access.Rail) string {
 		return fmt.Sprintf("%s would lose all they have in %s: %.0f %% of those who have anything there.", v.several(r.Users), v.applicationRef(r.Application, false).Label, 100*r.Share)
 	case access.LeavingLive:
 		return v.leavingLive(r)
+	case access.NeedsSecondPerson:
+		return "A second person must make this: pass it on to somebody who may, or make what they passed on to you. No acknowledgement is possible."
+	case access.ApplicationDepends:
+		return fmt.Sprintf("%s asks for its decisions as %s, which could ask no more: it would be answered nothing.", v.applicationRef(r.Application, false).Label, v.several(r.Users))
 	case access.DirectAssignment:
 		return fmt.Sprintf("Roles of %s are meant to be given through groups, and this gives one to %s directly.", v.applicationRef(r.Application, false).Label, v.several(r.Users))
 	case access.WideGain:

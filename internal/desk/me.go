@@ -16,6 +16,9 @@ func (v *View) UserRef(id access.UserID) wire.Ref { return v.userRef(id) }
 func (v *View) Me() wire.Me {
 	o := v.Organisation()
 	out := wire.Me{User: v.userRef(v.caller.User), Zone: o.TimeZone, Name: o.Name, Now: v.at.Time(), Revision: v.Revision, May: map[string]bool{}}
+	if v.rights().May(access.ActUpdate, "settings") {
+		out.Second = &wire.SecondPerson{OwnGains: o.Second.OwnGains, HighRisk: o.Second.HighRisk, Safeguards: o.Second.Safeguards}
+	}
 	if o.SignIn != 0 {
 		g := v.groupRef(o.SignIn, false)
 		out.SignIn = &g

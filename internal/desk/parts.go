@@ -42,7 +42,7 @@ func (d *Desk) PassOn(ctx context.Context, c Caller, in wire.PartRequest) (wire.
 	case len(faults) > 0:
 	case len(t.draft.Changes()) == 0:
 		faults = append(faults, wire.Fault{Place: "/lines", Message: "all of this is so already"})
-	case t.by(v.rights()):
+	case t.by(v.rights()) && !t.draft.NeedsSecond(c.User, v.at):
 		faults = append(faults, wire.Fault{Place: "/lines", Message: "you may make all of this yourself"})
 	}
 	p := saved.Part{Author: c.User, Reason: strings.TrimSpace(in.Reason)}
@@ -248,7 +248,11 @@ func (d *Desk) endPart(ctx context.Context, c Caller, p *saved.Part, state saved
 //
 // What a part asks for must be in the change, operation for operation: whoever passed it
 // on is told that it was made.
-func (v *View) makes(ids []string, made []json.RawMessage) (parts []int64, faults []wire.Fault, err error) {
+//
+// seconded says that all of the change was prepared by others who may make it too: two
+// people stand behind it.
+func (v *View) makes(ids []string, made []json.RawMessage) (parts []int64, seconded bool, faults []wire.Fault, err error) {
+	seconded = len(ids) > 0
 	left := map[string]int{}
 	for _, raw := range made {
 		left[sameOperation(raw)]++
@@ -262,14 +266,27 @@ func (v *View) makes(ids []string, made []json.RawMessage) (parts []int64, fault
 		case errors.As(err, &none) && none.Status == 404:
 			faults = append(faults, wire.Fault{Place: fmt.Sprintf("/parts/%d", i), Message: none.Detail})
 		case err != nil:
-			return nil, nil, err
+			return nil, false, nil, err
 		case p.State == saved.PartWaiting && !isIn(p, left):
 			faults = append(faults, wire.Fault{Place: fmt.Sprintf("/parts/%d", i), Message: id + " asks for something that is not in this change: make all of it, or send it back"})
 		default:
 			parts = append(parts, p.ID)
+			seconded = seconded && v.couldMake(p)
 		}
 	}
-	return parts, faults, nil
+	for _, n := range left {
+		seconded = seconded && n == 0
+	}
+	return parts, seconded, faults, nil
+}
+
+// couldMake says whether whoever passed a part on could make it, but for the second
+// person that it needs.
+func (v *View) couldMake(p *saved.Part) bool {
+	var lines []wire.PartLine
+	_ = json.Unmarshal(p.Lines, &lines) // written by PassOn
+	ops, _, faults := decodeLines(lines)
+	return p.Author != v.caller.User && len(faults) == 0 && v.today.MaySignIn(p.Author, v.at) && v.try(ops).by(v.today.Authority(p.Author, v.at))
 }
 
 // isIn takes the operations of a part out of those that are made, and says whether all

@@ -36,15 +36,16 @@ type row struct {
 
 var tables = []table{
 	{
-		access.FactOrganisation, "organisation_fact", []string{"name", "time_zone", "sign_in"},
+		access.FactOrganisation, "organisation_fact", []string{"name", "time_zone", "sign_in", "second"},
 		func(f access.Fact) []any {
 			o := f.(*access.Organisation)
-			return []any{o.Name, o.TimeZone, uint32(o.SignIn)}
+			raw, _ := json.Marshal(o.Second)
+			return []any{o.Name, o.TimeZone, uint32(o.SignIn), string(raw)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Organisation{}
 			r.fact = f
-			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn)}, func() {}
+			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn), &f.Second}, func() {}
 		},
 	},
 	{

@@ -7,7 +7,7 @@ import (
 )
 
 func init() {
-	access.OnJudge(becoming)
+	access.OnJudge(Becoming)
 	access.OnDuties(duties)
 }
 
@@ -40,10 +40,10 @@ func decisions(s *access.Snapshot) []decision {
 	return out
 }
 
-// becoming are the gains of a draft by which somebody comes to decide on the giving of
+// Becoming are the gains of a draft by which somebody comes to decide on the giving of
 // a role: as manager, as owner, or in a group that is asked. Whoever makes them so
 // could as well give the roles.
-func becoming(d *access.Draft) []access.RoleGain {
+func Becoming(d *access.Draft) []access.RoleGain {
 	managed, owned, groups := map[access.UserID]access.UserID{}, map[access.RoleID]access.UserID{}, map[access.GroupID]bool{}
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {

@@ -80,7 +80,7 @@ func TestEveryFaultIsToldAtItsPlace(t *testing.T) {
 		`[]`:                                   ` must be an object`,
 		`7`:                                    ` must be an object`,
 		`{"text":7,"on":"x"}`:                  `on must be true or false; text must be a text`,
-		`{"Text":"x"}`:                         `Text is not a field here`,
+		`{"Text":"x"}`:                         `Text is not a field here: did you mean text?`,
 		`{"Hidden":"x","-":"x"}`:               `- is not a field here; Hidden is not a field here`,
 		`{"many":{}}`:                          `many must be a list`,
 		`{"many":[{"name":7},{"colour":"x"}]}`: `many/0/name must be a text; many/1/colour is not a field here`,

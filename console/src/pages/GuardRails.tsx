@@ -1,4 +1,8 @@
 import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import type { Operation } from '../api/client'
+import { useMe } from '../shell/session'
+import { useSheet } from '../shell/sheet'
 
 /** What a change can run into, what would happen, and how to pass it. */
 const rails = [
@@ -14,6 +18,8 @@ const rails = [
   ['wide_loss', 'A loss for many', 'A fifth or more of those who have anything in an application, and at least five, would lose all of it.', 'Look at the effect, then say that you mean it.'],
   ['leaving_live', 'Leaving live', 'An application that is live would let everybody in (rehearsal), or nobody (draft, retired).', 'Say that you mean it.'],
   ['direct_assignment', 'A direct assignment', 'The application wants its roles given through groups, and this gives one to a user.', 'Put the user into a group that holds the role; or say that you mean it.'],
+  ['application_depends', 'An application that depends on it', 'The machine account with which an application asks would lose the right to, and the application would be answered nothing.', 'Say that you mean it; or give the right to another account first.'],
+  ['second_person', 'A second person', 'Your organisation wants two people behind this: what you gain yourself, roles of high risk, or weaker safeguards, as is set below.', 'No acknowledgement is possible. Pass the change on to somebody who may make it too; they make it.'],
   ['moved', 'Somebody was faster', 'What the change builds on was changed by somebody else since you looked.', 'Look at what they did, then decide anew.'],
 ] as const
 
@@ -43,6 +49,43 @@ export function GuardRailsPage() {
           </div>
         ))}
       </dl>
+      <SecondPerson />
     </>
+  )
+}
+
+/** For which changes a second person is needed. */
+function SecondPerson() {
+  const me = useMe()
+  const sheet = useSheet()
+  const now = me.second_person
+  const [x, setX] = useState(now)
+  if (!now || !x) return null
+  const box = (name: 'own_gains' | 'high_risk_roles' | 'safeguards', label: string) => (
+    <label className="flex gap-2">
+      <input type="checkbox" checked={x[name]} onChange={(e) => setX({ ...x, [name]: e.target.checked })} />
+      {label}
+    </label>
+  )
+  const changed = x.own_gains !== now.own_gains || x.high_risk_roles !== now.high_risk_roles || x.safeguards !== now.safeguards
+  return (
+    <form
+      aria-label="Second person"
+      className="mt-6 max-w-180"
+      onSubmit={(e) => {
+        e.preventDefault()
+        sheet.add({ verb: 'Set', what: 'for which changes a second person is needed', operations: [{ op: 'set_second_person', ...x } as Operation] }, me.revision)
+      }}
+    >
+      <h2>A second person is needed for</h2>
+      <div className="mt-2 flex flex-col gap-2">
+        {box('own_gains', 'what somebody gains by their own change')}
+        {box('high_risk_roles', 'what gives a role of high risk')}
+        {box('safeguards', 'what weakens a conflict, an expectation or this setting, or leaves fewer than two administrators')}
+      </div>
+      <button type="submit" className="button mt-3" disabled={!changed}>
+        Put on the sheet
+      </button>
+    </form>
   )
 }

@@ -74,7 +74,7 @@ export function ChangeSheet() {
   const split = preview.error instanceof ProblemError ? preview.error.problem.split : undefined
   const others = split ? othersOf(sheet.lines, split) : []
   const rails = preview.data?.preview?.rails ?? []
-  const blocked = rails.some((r) => !r.passable || !passed.includes(r.code))
+  const blocked = rails.some((r) => !r.passed && (!r.passable || !passed.includes(r.code)))
   return (
     <aside aria-label="Change sheet" className={drawer}>
       <div className="flex items-baseline justify-between">
@@ -120,6 +120,17 @@ export function ChangeSheet() {
             </button>
           )}
         </div>
+      )}
+      {!split && rails.some((r) => r.code === 'second_person' && !r.passed) && (
+        <PassOn
+          others={sheet.lines}
+          split={{ can: [], mine: [], others: [] }}
+          reason={why}
+          done={(p) => {
+            setTold(undefined)
+            setPassedOn(p)
+          }}
+        />
       )}
       {split && others.length > 0 && (
         <PassOn
@@ -189,13 +200,15 @@ function Effect({ result }: { result: Schemas['ChangeResult'] }) {
         <EffectLine key={i} effect={e} />
       ))}
       {p.effect_count > 8 && <p className="text-soft text-sm">and {p.effect_count - 8} more kinds of users</p>}
-      {!result.unchanged && p.effects.length === 0 && <p>Nobody gains or loses anything.</p>}
+      {p.states?.map((s) => <p key={s.application.id}>{s.message}</p>)}
+      {result.notes?.filter((n) => n.code === 'decides').map((n, i) => <p key={i}>{n.message}</p>)}
+      {!result.unchanged && p.effects.length === 0 && !p.states && <p>Nobody gains or loses anything.</p>}
       {p.effects.length > 0 && !p.outside && (
         <p className="text-soft text-sm">
           <span className="mr-1.5 inline-block w-7 text-right">0</span>nobody else is touched
         </p>
       )}
-      {p.outside && <p className="text-brass text-sm">Somebody outside your part is touched too.</p>}
+      {p.outside && <p className="text-soft text-sm">This may also affect people you cannot see.</p>}
     </div>
   )
 }
