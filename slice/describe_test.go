@@ -287,7 +287,7 @@ func TestARosterFileIsRefusedWhole(t *testing.T) {
 		}
 	}
 	x.says(3, "is version 2", "file", "load", writeFile(t, "roster_file: 2\n"), "-reason", "x")
-	x.says(3, "say why", "file", "load", writeFile(t, "roster_file: 1\n"), "-reason", " ")
+	x.says(3, "reason: is blank", "file", "load", writeFile(t, "roster_file: 1\n"), "-reason", " ")
 	x.says(3, "leaving_live", "file", "load", writeFile(t, "roster_file: 1\napplications: {tide-board: {state: rehearsal}}\n"), "-reason", "x", "-output", "json")
 	if after, err := marta.Me(ctx); err != nil || after.Revision != before.Revision {
 		t.Errorf("revision %d, then %d (%v)", before.Revision, after.Revision, err)
@@ -339,7 +339,7 @@ func TestViewingAsIsUnderOnesOwnRightsAndRecorded(t *testing.T) {
 			}
 		}
 	}
-	nobody, err := marta.ViewAs(ctx, nil)
+	nobody, err := marta.ViewAs(ctx, client.Query{"nobody": "true"})
 	if err != nil || nobody.Kind != "nobody" || len(nobody.Lines) != 1 {
 		t.Errorf("%+v (%v)", nobody, err)
 	}

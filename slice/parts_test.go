@@ -74,7 +74,7 @@ func TestNoAnswerNamesWhomTheCallerMayNotRead(t *testing.T) {
 		"/applications/berth-planning/going-live", "/applications/berth-planning/covered?pattern=berths", "/roles/berth-planning%2Freader/comparison?with=berth-planning%2Fscheduler",
 		"/attributes", "/hand-outs", "/me/access", "/parts", "/views", "/mappings", "/users/ines.halloran/owned", "/groups/pilots/members?limit=500", "/groups/night-gate/members?limit=500", "/users/ines.halloran/comparison?with=" + demo.Manager,
 		"/files/users?format=csv", "/files/groups?format=csv", "/files/assignments?format=csv", "/files/requests?format=csv", "/files/findings?format=csv", "/files/groups%2Fpilots%2Fmembers?format=csv",
-		"/view-as", "/view-as?user=ines.halloran", "/view-as?would_be=" + url.QueryEscape(`{"unit":"marine/tugs"}`), "/roster-file", "/users.csv", "/groups.csv", "/memberships.csv", "/assignments.csv",
+		"/view-as?nobody=true", "/view-as?user=ines.halloran", "/view-as?would_be=" + url.QueryEscape(`{"unit":"marine/tugs"}`), "/roster-file", "/users.csv", "/groups.csv", "/memberships.csv", "/assignments.csv",
 		"/grid.csv?application=berth-planning", "/grid.csv?application=tariff-ledger", "/applications/incident-log/rehearsal",
 		"/between?limit=500&from=2026-01-01T00:00:00Z&role=berth-planning%2Freader", "/between?limit=500&from=2026-01-01T00:00:00Z&application=tariff-ledger",
 		"/users?limit=500&filter=" + url.QueryEscape(`not (unit eq "marine")`), "/users?limit=500&filter=" + url.QueryEscape(`email co "a" or manager pr`)}
@@ -242,7 +242,7 @@ func TestWhatIsOutsideIsNotThere(t *testing.T) {
 	// The same in checks and in changes.
 	for _, name := range []string{"b.osei", "b.esoi"} {
 		a, err := ines.Check(ctx, wire.CheckRequest{User: name, Application: "tide-board", Action: "read", Path: "/", Explain: true})
-		if err != nil || a.Reason != "user_unknown" || len(a.Paths) > 0 {
+		if err != nil || a.Reason != "application_unknown" || len(a.Paths) > 0 {
 			t.Errorf("%s: %+v %v", name, a, err)
 		}
 		_, err = ines.Change(ctx, change("x", grantTo(name, "auditor")), false)

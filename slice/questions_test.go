@@ -24,13 +24,17 @@ func TestDenialsNameTheNearMissAndTheCure(t *testing.T) {
 	if _, err := marta.Change(ctx, change("For the test",
 		`{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick"}`,
 		fmt.Sprintf(`{"op":"grant","user":"zoe.marrick","role":"crane-control/operator","from":%q}`, in(48*time.Hour)),
-		fmt.Sprintf(`{"op":"grant","user":"zoe.marrick","role":"tariff-ledger/clerk","until":%q}`, in(-48*time.Hour)),
+		fmt.Sprintf(`{"op":"grant","user":"zoe.marrick","role":"tariff-ledger/clerk","until":%q}`, in(3*time.Second)),
 		`{"op":"grant","user":"zoe.marrick","role":"berth-planning/scheduler","scopes":[{"application":"berth-planning","pattern":"berths/north-*"},{"application":"berth-planning","pattern":"berths/fuel-jetty"}]}`,
 		`{"op":"grant","user":"zoe.marrick","role":"pilot-roster/pilot"}`,
 		`{"op":"grant","user":"zoe.marrick","role":"works-orders/storekeeper","schedule":{"days":["`+weekday(time.Now().AddDate(0, 0, 3))+`"],"from":"06:00","until":"14:00","time_zone":"Europe/Lisbon"}}`,
 	), false); err != nil {
 		t.Fatal(err)
 	}
+	testkit.Until(t, "the clerk's time is over", func() bool {
+		a, err := marta.Check(ctx, wire.CheckRequest{User: "zoe.marrick", Application: "tariff-ledger", Action: "create", Path: "invoices"})
+		return err == nil && !a.Allowed
+	})
 	for _, x := range []struct{ app, action, path, reason, says, cure string }{
 		{"crane-control", "operate", "cranes/c-01", "not_yet", "held from", "crane-control/operator"},
 		{"tariff-ledger", "create", "invoices", "ended", "held until", "tariff-ledger/clerk"},

@@ -64,12 +64,19 @@ func (s *Snapshot) GroupPath(id GroupID) string {
 
 // ApplicationPath is where an application lies in the tree of able-roster.
 func (s *Snapshot) ApplicationPath(id ApplicationID) string {
-	return Join("applications", s.Application(id).Key)
+	a := s.Application(id)
+	if a == nil {
+		return "applications"
+	}
+	return Join("applications", a.Key)
 }
 
 // RolePath is where a role lies in the tree of able-roster.
 func (s *Snapshot) RolePath(id RoleID) string {
 	r := s.Role(id)
+	if r == nil {
+		return "roles"
+	}
 	return rolePath(s.Application(r.Application), r.Key)
 }
 

@@ -110,6 +110,9 @@ func (l limits) boundless(at Instant) bool {
 }
 
 // over says whether a window has ended by an instant.
+// Over says whether the window has ended.
+func (w Window) Over(at Instant) bool { return w.over(at) }
+
 func (w Window) over(at Instant) bool { return w.Until != 0 && w.Until <= at }
 
 // HoldsAnything says whether a user holds any role of their own, now or later,

@@ -1,9 +1,8 @@
 package api
 
 import (
-	"bytes"
+	"cmp"
 	"context"
-	"encoding/csv"
 	"fmt"
 	"strings"
 	"time"
@@ -15,20 +14,11 @@ import (
 // mostLines bounds a file made for a spreadsheet.
 const mostLines = 10_000
 
-// file is an answer that is kept as a file.
-type file struct {
-	ContentType        string `header:"Content-Type"`
-	ContentDisposition string `header:"Content-Disposition"`
-	Body               []byte
-}
-
 // gridFile is the whole grid as CSV (RFC 4180): a line for each user, a column
 // for each permission.
 func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
 	q := in.search()
 	q.Cursor, q.Limit = "", 500
-	var out bytes.Buffer
-	w := csv.NewWriter(&out)
 	newcomer, err := wouldBe(in.WouldBe)
 	if err != nil {
 		return nil, err
@@ -37,35 +27,39 @@ func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
 	if err != nil {
 		return nil, err
 	}
-	for {
-		g, err := v.Grid(in.Application, q, newcomer)
-		if err != nil {
-			return nil, err
-		}
-		if g.Total > mostLines {
-			return nil, desk.Invalid("the file could not be made", wire.Fault{Place: "q", Message: fmt.Sprintf("chooses %d users; a file has at most %d lines, so narrow it by unit, group or filter", g.Total, mostLines)})
-		}
-		if q.Cursor == "" {
-			head := []string{"user", "name"}
-			for _, c := range g.Columns {
-				head = append(head, c.Action+" "+c.Path)
+	first, err := v.Grid(in.Application, q, newcomer)
+	if err != nil {
+		return nil, err
+	}
+	if first.Total > mostLines {
+		return nil, desk.Invalid("the file could not be made", wire.Fault{Place: "q", Message: fmt.Sprintf("chooses %d users; a file has at most %d lines, so narrow it by unit, group or filter", first.Total, mostLines)})
+	}
+	head := []string{"user", "name"}
+	for _, c := range first.Columns {
+		head = append(head, c.Action+" "+c.Path)
+	}
+	var failed error
+	rows := func(yield func([]string) bool) {
+		for g := first; ; {
+			for _, r := range g.Rows {
+				line := []string{r.User.Key, r.User.Label}
+				for i := range r.Cells {
+					line = append(line, cellWords(&r.Cells[i]))
+				}
+				if !yield(line) {
+					return
+				}
 			}
-			_ = w.Write(head)
-		}
-		for _, r := range g.Rows {
-			line := []string{defused(r.User.Key), defused(r.User.Label)}
-			for i := range r.Cells {
-				line = append(line, cellWords(&r.Cells[i]))
+			if q.Cursor = g.Next; q.Cursor == "" {
+				return
 			}
-			_ = w.Write(line)
-		}
-		if q.Cursor = g.Next; q.Cursor == "" {
-			break
+			if g, failed = v.Grid(in.Application, q, newcomer); failed != nil {
+				return
+			}
 		}
 	}
-	w.Flush() // into memory: it cannot fail
-	name := fmt.Sprintf("grid-%s-%s.csv", strings.NewReplacer("/", "-", `"`, "").Replace(in.Application), time.Now().UTC().Format(time.DateOnly))
-	return &file{"text/csv; charset=utf-8", `attachment; filename="` + name + `"`, out.Bytes()}, nil
+	out, err := tableFile(ctx, desk.Table{Name: "grid-" + strings.NewReplacer("/", "-", `"`, "").Replace(in.Application), Header: head, Rows: rows})
+	return out, cmp.Or(failed, err)
 }
 
 // cellWords says how something is held, and on what condition.

@@ -1,10 +1,7 @@
 package api
 
 import (
-	"bytes"
 	"context"
-	"encoding/csv"
-	"time"
 
 	"ableroster/internal/desk"
 	"ableroster/internal/rosterfile"
@@ -85,8 +82,8 @@ func (s *Server) fileRoutes() {
 			if err != nil {
 				return nil, err
 			}
-			return tableFile(x.table(v)), nil
-		}, files("text/csv"))
+			return tableFile(ctx, x.table(v))
+		}, heavy, files("text/csv"))
 	}
 	type document struct {
 		Imported
@@ -102,25 +99,9 @@ func (s *Server) fileRoutes() {
 			return nil, err
 		}
 		out, err := v.RosterFile()
-		return &file{"application/yaml", `attachment; filename="roster.yaml"`, out}, err
-	}, files("application/yaml"))
+		return bytesFile("application/yaml", attachment("roster.yaml"), out), err
+	}, heavy, files("application/yaml"))
 	route(s, "GET", "/roster-file/schema", "get-roster-file-schema", "The JSON Schema of a roster file", func(context.Context, *struct{}) (*file, error) {
-		return &file{"application/schema+json", `inline; filename="roster-file.schema.json"`, rosterfile.Schema()}, nil
+		return bytesFile("application/schema+json", `inline; filename="roster-file.schema.json"`, rosterfile.Schema()), nil
 	}, files("application/schema+json"))
-}
-
-// tableFile is a table as CSV (RFC 4180), with formulas defused.
-func tableFile(t desk.Table) *file {
-	var out bytes.Buffer
-	w := csv.NewWriter(&out)
-	_ = w.Write(t.Header) // into memory: it cannot fail
-	for _, r := range t.Rows {
-		line := make([]string, len(r))
-		for i, x := range r {
-			line[i] = defused(x)
-		}
-		_ = w.Write(line)
-	}
-	w.Flush()
-	return &file{"text/csv; charset=utf-8", `attachment; filename="` + t.Name + "-" + time.Now().UTC().Format(time.DateOnly) + `.csv"`, out.Bytes()}
 }

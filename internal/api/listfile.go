@@ -1,12 +1,12 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
 	"net/url"
 	"strings"
-	"time"
 
 	"ableroster/internal/desk"
 	"ableroster/wire"
@@ -49,26 +49,10 @@ func (f *listFile) Resolve(ctx huma.Context) []error {
 
 func (s *Server) listFile(ctx context.Context, in *listFile) (*file, error) {
 	var t listTable
-	for cursor := ""; ; {
-		raw, status := s.inside(in, cursor)
-		if status != 200 {
-			p := &wire.Problem{}
-			if json.Unmarshal(raw, p) != nil || p.Status == 0 {
-				return nil, notAList(in.List)
-			}
-			return nil, p
-		}
-		next, ok := t.add(raw, in.wanted())
-		if !ok {
-			return nil, notAList(in.List)
-		}
-		if len(t.rows) > mostListed {
-			return nil, desk.Invalid("the file could not be made", wire.Fault{Place: "list", Message: fmt.Sprintf("has more than %d rows; narrow it", mostListed)})
-		}
-		if cursor = next; cursor == "" {
-			break
-		}
+	if err := t.collect(func() error { return s.pages(ctx, in, &t) }); err != nil {
+		return nil, err
 	}
+	defer t.kept.Close()
 	var asked []string
 	if in.Columns != "" {
 		asked = strings.Split(in.Columns, ",")
@@ -76,15 +60,45 @@ func (s *Server) listFile(ctx context.Context, in *listFile) (*file, error) {
 	if strings.Trim(in.List, "/") == "users" { // it may happen to have nobody with some attribute
 		t.also = s.desk.Now(ctx, caller(ctx)).ListColumns()
 	}
-	header, rows, unknown := t.table(asked)
+	var failed error
+	header, rows, unknown := t.table(asked, &failed)
 	if unknown != "" {
 		return nil, desk.Invalid("the file could not be made", wire.Fault{Place: "columns", Message: "there is no column “" + unknown + "” in it; there are " + strings.Join(t.known(), ", ")})
 	}
-	name := strings.NewReplacer("/", "-", `"`, "").Replace(in.List) + "-" + time.Now().UTC().Format(time.DateOnly)
+	name := strings.NewReplacer("/", "-", `"`, "").Replace(in.List)
 	if in.Format == "xlsx" {
-		return workbook(name, header, rows)
+		out, err := workbook(ctx, name+"-"+today(), header, rows)
+		return out, cmp.Or(failed, err)
 	}
-	return tableFile(desk.Table{Name: strings.TrimSuffix(name, "-"+time.Now().UTC().Format(time.DateOnly)), Header: header, Rows: rows}), nil
+	out, err := tableFile(ctx, desk.Table{Name: name, Header: header, Rows: rows})
+	return out, cmp.Or(failed, err)
+}
+
+// pages asks for the list a page at a time and adds each to the table.
+func (s *Server) pages(ctx context.Context, in *listFile, t *listTable) error {
+	for cursor := ""; ; {
+		raw, status := s.inside(in, cursor)
+		if status != 200 {
+			p := &wire.Problem{}
+			if json.Unmarshal(raw, p) != nil || p.Status == 0 {
+				return notAList(in.List)
+			}
+			return p
+		}
+		next, ok, err := t.add(raw, in.wanted())
+		if err := cmp.Or(err, ctx.Err()); err != nil {
+			return err
+		}
+		if !ok {
+			return notAList(in.List)
+		}
+		if t.count > mostListed {
+			return desk.Invalid("the file could not be made", wire.Fault{Place: "list", Message: fmt.Sprintf("has more than %d rows; narrow it", mostListed)})
+		}
+		if cursor = next; cursor == "" {
+			return nil
+		}
+	}
 }
 
 // wanted is the name of the array that is the list.

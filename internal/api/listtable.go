@@ -1,27 +1,62 @@
 package api
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
+	"io"
+	"iter"
+	"os"
 	"slices"
 	"strings"
 )
 
 // listTable makes a table of the rows of a list: a column for each value they have,
 // in the order in which the list tells them. What names a thing becomes its name, and
-// beside it its key; what holds lists of other things than names is left out.
+// beside it its key; what holds lists of other things than names is left out. Which
+// columns there are is known at the end only: until then the rows lie on disk.
 type listTable struct {
 	columns []string
 	also    []string // columns there may be, although no row has them
-	rows    []map[string]string
+	count   int
+
+	keep *json.Encoder // where the rows go
+	kept *os.File      // from where they come
+}
+
+// collect makes a table of what pages adds to it.
+func (t *listTable) collect(pages func() error) (err error) {
+	t.kept, err = spooled(func(w io.Writer) error {
+		t.keep = json.NewEncoder(w)
+		return pages()
+	})
+	return err
+}
+
+// each gives the rows in order, and ends early when they cannot be read.
+func (t *listTable) each(yield func(map[string]string) bool) error {
+	if _, err := t.kept.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	d := json.NewDecoder(bufio.NewReader(t.kept))
+	for range t.count {
+		var row map[string]string
+		if err := d.Decode(&row); err != nil {
+			return err
+		}
+		if !yield(row) {
+			break
+		}
+	}
+	return nil
 }
 
 // add takes a page of a list: an object with an array of objects in it, of the name
 // that is wanted, or the only one there is; ok is false for anything else.
-func (t *listTable) add(raw []byte, wanted string) (next string, ok bool) {
+func (t *listTable) add(raw []byte, wanted string) (next string, ok bool, err error) {
 	page, err := ordered(raw)
 	if err != nil {
-		return "", false
+		return "", false, nil
 	}
 	if i := slices.IndexFunc(page, func(m member) bool { return m.name == "next" }); i >= 0 {
 		_ = json.Unmarshal(page[i].value, &next)
@@ -41,14 +76,17 @@ func (t *listTable) add(raw []byte, wanted string) (next string, ok bool) {
 		rows = all
 	}
 	if arrays != 1 {
-		return "", false
+		return "", false, nil
 	}
 	for _, r := range rows {
 		row := map[string]string{}
 		t.flatten("", r, row, 0)
-		t.rows = append(t.rows, row)
+		if err := t.keep.Encode(row); err != nil {
+			return "", false, err
+		}
+		t.count++
 	}
-	return next, true
+	return next, true, nil
 }
 
 type member struct {
@@ -187,8 +225,9 @@ func (t *listTable) known() []string {
 // columnAliases are what lists call a column that their rows call otherwise.
 var columnAliases = map[string]string{"name": "display_name"}
 
-// table is the rows as lines, of the columns asked for, or of all.
-func (t *listTable) table(asked []string) (header []string, rows [][]string, unknown string) {
+// table is the rows as lines, of the columns asked for, or of all. What fails while they
+// are read stands in failed.
+func (t *listTable) table(asked []string, failed *error) (header []string, rows iter.Seq[[]string], unknown string) {
 	header = t.columns
 	if asked != nil {
 		header = asked
@@ -199,16 +238,17 @@ func (t *listTable) table(asked []string) (header []string, rows [][]string, unk
 		if a := columnAliases[h]; a != "" && !slices.Contains(t.columns, h) {
 			columns[i] = a
 		}
-		if (len(t.rows) > 0 || t.also != nil) && !slices.Contains(t.known(), columns[i]) && !slices.Contains(t.also, h) {
+		if (t.count > 0 || t.also != nil) && !slices.Contains(t.known(), columns[i]) && !slices.Contains(t.also, h) {
 			return nil, nil, h
 		}
 	}
-	for _, r := range t.rows {
-		line := make([]string, len(columns))
-		for i, c := range columns {
-			line[i] = r[c]
-		}
-		rows = append(rows, line)
-	}
-	return header, rows, ""
+	return header, func(yield func([]string) bool) {
+		*failed = t.each(func(r map[string]string) bool {
+			line := make([]string, len(columns))
+			for i, c := range columns {
+				line[i] = r[c]
+			}
+			return yield(line)
+		})
+	}, ""
 }

@@ -90,7 +90,7 @@ func (s *Server) cutOff(c fiber.Ctx, p *problem) error {
 // enter takes a place in the budget for the rest of a call, once.
 func (s *Server) enter(ctx context.Context) error {
 	x := callOf(ctx)
-	if x.leave != nil {
+	if x.leave != nil || x.inside {
 		return nil
 	}
 	leave, err := s.budget.Enter(ctx, uint32(x.caller.User))

@@ -1,11 +1,11 @@
 package api
 
 import (
-	"bytes"
+	"cmp"
 	"context"
-	"encoding/csv"
 	"encoding/hex"
 	"fmt"
+	"strings"
 	"time"
 
 	"ableroster/internal/desk"
@@ -68,43 +68,42 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	var b bytes.Buffer
-	w := csv.NewWriter(&b)
-	_ = w.Write([]string{"user", "name", "unit", "role", "application", "through", "since", "given_by", "given_because", "until", "peers", "unitmates", "conflicts", "verdict", "decided_by", "decided_because", "ledger_revision", "ledger_hash"})
-	for cursor := ""; ; {
-		page, err := v.RoundLines(in.Round, desk.LineSearch{Cursor: cursor, Limit: 500})
-		if err != nil {
-			return nil, err
-		}
-		for _, l := range page.Lines {
-			app, until, conflicts := "", "", ""
-			if l.Application != nil {
-				app = l.Application.Label
+	header := []string{"user", "name", "unit", "role", "application", "through", "since", "given_by", "given_because", "until", "peers", "unitmates", "conflicts", "verdict", "decided_by", "decided_because", "ledger_revision", "ledger_hash"}
+	var failed error
+	rows := func(yield func([]string) bool) {
+		for cursor := ""; ; {
+			page, err := v.RoundLines(in.Round, desk.LineSearch{Cursor: cursor, Limit: 500})
+			if err != nil {
+				failed = err
+				return
 			}
-			if l.Until != nil {
-				until = l.Until.Format(time.RFC3339)
-			}
-			for i, c := range l.Conflicts {
-				if i > 0 {
-					conflicts += "; "
+			for i := range page.Lines {
+				if !yield(append(lineCells(&page.Lines[i]), fmt.Sprint(r.Fixed), hex.EncodeToString(hash))) {
+					return
 				}
-				conflicts += c
 			}
-			since, by, because := givenWords(l.Since)
-			_, decidedBy, decidedBecause := givenWords(l.Decided)
-			row := []string{l.User.Key, l.User.Label, l.Unit, l.Role.Label, app, l.Through, since, by, because, until, fmt.Sprint(l.Peers), fmt.Sprint(l.Unitmates), conflicts,
-				l.Verdict, decidedBy, decidedBecause, fmt.Sprint(r.Fixed), hex.EncodeToString(hash)}
-			for i := range row {
-				row[i] = defused(row[i])
+			if cursor = page.Next; cursor == "" {
+				return
 			}
-			_ = w.Write(row)
-		}
-		if cursor = page.Next; cursor == "" {
-			break
 		}
 	}
-	w.Flush()
-	return &file{"text/csv; charset=utf-8", `attachment; filename="` + r.Key + `.csv"`, b.Bytes()}, nil
+	out, err := csvFile(ctx, desk.Table{Header: header, Rows: rows}, attachment(r.Key+".csv"))
+	return out, cmp.Or(failed, err)
+}
+
+// lineCells is a line of a review round as cells.
+func lineCells(l *wire.ReviewLine) []string {
+	app, until := "", ""
+	if l.Application != nil {
+		app = l.Application.Label
+	}
+	if l.Until != nil {
+		until = l.Until.Format(time.RFC3339)
+	}
+	since, by, because := givenWords(l.Since)
+	_, decidedBy, decidedBecause := givenWords(l.Decided)
+	return []string{l.User.Key, l.User.Label, l.Unit, l.Role.Label, app, l.Through, since, by, because, until, fmt.Sprint(l.Peers), fmt.Sprint(l.Unitmates), strings.Join(l.Conflicts, "; "),
+		l.Verdict, decidedBy, decidedBecause}
 }
 
 func givenWords(g *wire.Given) (at, by, because string) {

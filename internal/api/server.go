@@ -118,7 +118,8 @@ type call struct {
 
 	about []string // the ids of whom a refusal speaks
 
-	leave func() // gives back what the call has of the budget
+	leave  func() // gives back what the call has of the budget
+	inside bool   // it is made by the service itself, for a call that has a place
 }
 
 func callOf(ctx context.Context) *call {
@@ -137,7 +138,7 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 	raw := make([]byte, 8)
 	rand.Read(raw)
 	id := hex.EncodeToString(raw)
-	known := &call{id: id}
+	known := &call{id: id, inside: c.RequestCtx().UserValue(insideKey) != nil}
 	defer func() {
 		if known.leave != nil {
 			known.leave()

@@ -1,7 +1,11 @@
 package api
 
 import (
-	"bytes"
+	"archive/zip"
+	"context"
+	"errors"
+	"io"
+	"iter"
 	"time"
 
 	"github.com/xuri/excelize/v2"
@@ -12,7 +16,7 @@ const workbookKind = "application/vnd.openxmlformats-officedocument.spreadsheetm
 
 // workbook is a table as XLSX (ISO/IEC 29500). Every text is written as a text, so
 // that none is taken for a formula; days and times as such.
-func workbook(name string, header []string, rows [][]string) (*file, error) {
+func workbook(ctx context.Context, name string, header []string, rows iter.Seq[[]string]) (*file, error) {
 	f := excelize.NewFile()
 	defer f.Close()
 	const sheet = "Sheet1"
@@ -47,7 +51,9 @@ func workbook(name string, header []string, rows [][]string) (*file, error) {
 	if err := w.SetRow("A1", line); err != nil {
 		return nil, err
 	}
-	for n, r := range rows {
+	n := 1
+	for r := range rows {
+		n++
 		line := make([]any, len(r))
 		for i, text := range r {
 			line[i] = text
@@ -57,20 +63,19 @@ func workbook(name string, header []string, rows [][]string) (*file, error) {
 				line[i] = excelize.Cell{StyleID: moment, Value: t.UTC()}
 			}
 		}
-		at, err := excelize.CoordinatesToCellName(1, n+2)
+		at, err := excelize.CoordinatesToCellName(1, n)
 		if err != nil {
 			return nil, err
 		}
-		if err := w.SetRow(at, line); err != nil {
+		if err := errors.Join(w.SetRow(at, line), ctx.Err()); err != nil {
 			return nil, err
 		}
 	}
 	if err := w.Flush(); err != nil {
 		return nil, err
 	}
-	var out bytes.Buffer
-	if err := f.Write(&out); err != nil {
-		return nil, err
-	}
-	return &file{workbookKind, `attachment; filename="` + name + `.xlsx"`, out.Bytes()}, nil
+	return fileOf(workbookKind, attachment(name+".xlsx"), func(out io.Writer) error {
+		f.SetZipWriter(func(io.Writer) excelize.ZipWriter { return zip.NewWriter(out) }) // not into the memory it offers
+		return f.Write(io.Discard)
+	})
 }

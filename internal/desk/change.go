@@ -526,8 +526,8 @@ func (v *View) preview(d *access.Draft, p access.Preview, how How) (*wire.Previe
 	w := *v
 	w.Snapshot = &d.Snapshot
 	out.Outside = !w.seesAll() // always: whether there is anybody is not told
-	out.States = v.states(d)
-	w.today = w.Snapshot // those a change adds are seen where it puts them
+	w.today = w.Snapshot       // those a change adds are seen where it puts them
+	out.States = w.states(d)
 	everybody := w.rights().ReadsAllUsers()
 	type part struct {
 		effect *wire.Effect

@@ -65,7 +65,10 @@ func (d *Desk) ImportGroups(ctx context.Context, c Caller, in Import) (wire.Chan
 // GroupsTable is the groups the caller may read, in the columns that importing them
 // reads.
 func (v *View) GroupsTable() Table {
-	out := Table{Name: "groups", Header: groupColumns}
+	return Table{"groups", groupColumns, v.groupRows}
+}
+
+func (v *View) groupRows(yield func([]string) bool) {
 	for g := range v.Snapshot.Groups() {
 		if !v.readsGroup(g.ID) || g.ID == access.PublicGroup || g.ID == access.AllUsersGroup {
 			continue
@@ -74,7 +77,8 @@ func (v *View) GroupsTable() Table {
 		if g.Owner != 0 {
 			owner = v.userRef(g.Owner).Key
 		}
-		out.Rows = append(out.Rows, []string{g.Key, g.Label, g.Description, g.Unit, owner, g.Filter, g.HeldWithin})
+		if !yield([]string{g.Key, g.Label, g.Description, g.Unit, owner, g.Filter, g.HeldWithin}) {
+			return
+		}
 	}
-	return out
 }

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 	"time"
@@ -162,11 +163,11 @@ func (b *importing) given(m access.Member, op *access.Grant) bool {
 	})
 }
 
-// Table is a list as a file: a header and lines.
+// Table is a list as a file: a header, and lines that are made as they are written.
 type Table struct {
 	Name   string
 	Header []string
-	Rows   [][]string
+	Rows   iter.Seq[[]string]
 }
 
 // UsersTable is all users the caller may read, in the columns that importing them
@@ -178,7 +179,10 @@ func (v *View) UsersTable() Table {
 			declared = append(declared, f.Key)
 		}
 	}
-	out := Table{Name: "users", Header: append(slices.Clone(exportColumns), declared...)}
+	return Table{"users", append(slices.Clone(exportColumns), declared...), func(yield func([]string) bool) { v.userRows(declared, yield) }}
+}
+
+func (v *View) userRows(declared []string, yield func([]string) bool) {
 	for u := range v.Snapshot.Users() {
 		if !v.readsUser(u.ID) {
 			continue
@@ -192,15 +196,19 @@ func (v *View) UsersTable() Table {
 		for _, key := range declared {
 			row = append(row, custom[key])
 		}
-		out.Rows = append(out.Rows, row)
+		if !yield(row) {
+			return
+		}
 	}
-	return out
 }
 
 // MembershipsTable is who was put into which group, but by a rule, of those the
-// caller may read and who have not departed.
+// caller may read and who have not departed; without what is over.
 func (v *View) MembershipsTable() Table {
-	out := Table{Name: "memberships", Header: membershipColumns}
+	return Table{"memberships", membershipColumns, v.membershipRows}
+}
+
+func (v *View) membershipRows(yield func([]string) bool) {
 	for g := range v.Snapshot.Groups() {
 		if !v.readsGroup(g.ID) {
 			continue
@@ -209,25 +217,29 @@ func (v *View) MembershipsTable() Table {
 		slices.SortFunc(all, func(a, b *access.Membership) int { return cmp.Compare(a.ID, b.ID) })
 		for _, m := range all {
 			ref, kind := v.memberRef(m.Member, false)
-			if m.Rule != 0 || ref.Outside || v.gone(m.Member.User) {
+			if m.Rule != 0 || ref.Outside || v.gone(m.Member.User) || m.Window.Over(v.at) {
 				continue
 			}
 			row := []string{g.Key, ref.Key, "", when(m.Window.From), when(m.Window.Until)}
 			if kind == "group" {
 				row[1], row[2] = "", ref.Key
 			}
-			out.Rows = append(out.Rows, row)
+			if !yield(row) {
+				return
+			}
 		}
 	}
-	return out
 }
 
 // AssignmentsTable is who was given which role, but by a default rule, of those
-// the caller may read and who have not departed.
+// the caller may read and who have not departed; without what is over.
 func (v *View) AssignmentsTable() Table {
-	out := Table{Name: "assignments", Header: assignmentColumns}
+	return Table{"assignments", assignmentColumns, v.assignmentRows}
+}
+
+func (v *View) assignmentRows(yield func([]string) bool) {
 	for a := range v.AllAssignments() {
-		if a.Rule != 0 || !v.readsAssignment(a) || v.gone(a.Assignee.User) {
+		if a.Rule != 0 || !v.readsAssignment(a) || v.gone(a.Assignee.User) || a.Window.Over(v.at) {
 			continue
 		}
 		ref, kind := v.memberRef(a.Assignee, false)
@@ -235,9 +247,10 @@ func (v *View) AssignmentsTable() Table {
 		if kind == "group" {
 			row[1], row[2] = "", ref.Key
 		}
-		out.Rows = append(out.Rows, row)
+		if !yield(row) {
+			return
+		}
 	}
-	return out
 }
 
 func (v *View) gone(id access.UserID) bool {

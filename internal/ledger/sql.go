@@ -34,10 +34,11 @@ const (
 		where subjects && (select array_agg('user-' || u) from unnest($1::integer[]) u)
 		or subjects is null and exists (select from erased where lower(p.said::text || ' ' || p.reason || ' ' || p.answer) ~ n)`
 
-	// A view that searches for them finds nobody any more.
+	// A view that searches for them finds nobody any more; one that is called after them
+	// goes too, where the name is more than a word that means something else.
 	sqlForgetSaved = erasedNames + `delete from saved s where owner = any($1) and not shared
-		or exists (select from erased where lower(translate(s.key, '-', ' ') || ' ' || translate(s.key, '-', '.') || ' ' || s.label) ~ n
-			or exists (select from jsonb_each_text(case jsonb_typeof(s.body) when 'object' then s.body else '{}' end) b where b.key in ('q', 'filter', 'user', 'missing_of') and lower(b.value) ~ n))`
+		or exists (select from erased where n ~ '[ .@]' and lower(translate(s.key, '-', ' ') || ' ' || translate(s.key, '-', '.') || ' ' || s.label) ~ n
+			or lower(s.body->'search'->>'q') ~ ('^' || n || '$') or lower(s.body->'search'->>'filter') ~ ('"' || n || '"'))`
 
 	// What somebody signs in by ends with the commit that suspends them or has them
 	// depart: none of it revives when they come back.
