@@ -237,3 +237,23 @@ func TestErasureGoesByPersonAndNotByWord(t *testing.T) {
 		t.Errorf("%v, then %v", before, after)
 	}
 }
+
+// Whoever decides sees what the role has come to give since it was asked for.
+func TestADecisionIsOnTheRoleAsItIsAndSaysWhatGrew(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	ines, tomas, marta := at(t, s, demo.Pilot), at(t, s, demo.Manager), s.SignIn(t, demo.Administrator)
+	id := requestIn.FindString(ines.says(0, "waits for", "request", "sounding-surveys/surveyor", "-until", soon[:10], "-reason", "Helps the launch"))
+	if out := tomas.says(0, "would add", "requests", "show", id); strings.Contains(out, "since it was asked for") {
+		t.Errorf("nothing has changed:\n%s", out)
+	}
+	grow := change("More for surveyors", `{"op":"add_permission","role":"sounding-surveys/surveyor","actions":["update"],"pattern":"charts"}`,
+		`{"op":"add_role","key":"archivist","application":"sounding-surveys","label":"Archivist"}`, `{"op":"add_permission","role":"sounding-surveys/archivist","actions":["read"],"pattern":"archive"}`,
+		`{"op":"include_role","role":"sounding-surveys/surveyor","includes":"sounding-surveys/archivist"}`)
+	if _, err := marta.Change(ctx, acknowledged(grow, "wide_gain"), false); err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{"since it was asked for: update charts in Sounding surveys", "since it was asked for: read archive in Sounding surveys"} {
+		tomas.says(0, want, "requests", "show", id)
+	}
+	tomas.says(0, "Since it was asked for, the role has come to give: update charts in Sounding surveys", "decide", id, "approve", "-dry-run")
+}

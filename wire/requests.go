@@ -46,6 +46,7 @@ type Request struct {
 	MayWithdraw bool          `json:"may_withdraw,omitempty"`
 	Assignment  string        `json:"assignment,omitempty" doc:"what it gave"`
 	Gains       []Entitlement `json:"gains,omitempty" doc:"what it would add now, where one request is asked about"`
+	Grown       []string      `json:"grown,omitempty" doc:"what the role gives that it did not give when it was asked for, where one request is asked about"`
 	Conflicts   []string      `json:"conflicts,omitempty" doc:"what it would break now, where one request is asked about"`
 }
 

@@ -345,17 +345,17 @@ func (x *changing) tell(c *call, r wire.ChangeResult) {
 			c.say("  … and %d more; -output json has them.", len(r.Sentences)-i)
 			break
 		}
-		note := ""
+		var notes []string
 		for _, n := range r.Notes {
 			if n.Operation == i {
-				note = "  " + n.Message
+				notes = append(notes, n.Message)
 			}
 		}
-		if note == "" || !r.Unchanged {
+		if notes == nil || !r.Unchanged {
 			c.say("  %s", s)
 		}
-		if note != "" {
-			c.say("%s", note)
+		for _, n := range notes {
+			c.say("  %s", n)
 		}
 	}
 	if r.Preview != nil && !r.Unchanged {

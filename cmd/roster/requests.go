@@ -221,6 +221,9 @@ func requestsShow(c *call) error {
 		for _, g := range r.Gains {
 			c.say("  would add %s %s in %s", g.Action, g.Target, g.Application.Label)
 		}
+		for _, x := range r.Grown {
+			c.say("  the role has come to give, since it was asked for: %s", x)
+		}
 		for _, x := range r.Conflicts {
 			c.say("  would break %s", x)
 		}

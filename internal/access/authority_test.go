@@ -82,7 +82,7 @@ func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
 		"a permission on a role everybody holds":       {&AddPermission{Role: "berths/everybodys", Actions: []string{"update"}, Pattern: "/"}},
 		"an inclusion by a role everybody holds":       {&IncludeRole{Role: "berths/everybodys", Includes: "berths/scheduler"}},
 		"revoking what they may not give":              {&Revoke{Role: "harbour-master", User: "hedvika.venables"}},
-		"a rule that reaches others":                   {&AddGroup{Key: "anybody", Unit: "marine", Filter: `title co "tug"`}, &Grant{Role: "berths/reader", Group: "anybody"}},
+		"a rule that reaches others":                   {&AddGroup{Key: "any-tug", Unit: "marine", Filter: `title co "tug"`}, &Grant{Role: "berths/reader", Group: "any-tug"}},
 		"a rule for a role of another application":     {&AddGroup{Key: "tug-crews", Unit: "marine", Filter: `within eq "marine"`}, &AddMember{Group: "till", Member: "tug-crews"}},
 		"a rule written wider":                         {&UpdateGroup{Group: "marine-clerks", Filter: &[]string{`title eq "clerk"`}[0], HeldWithin: &[]string{""}[0]}},
 		"a role for a group whose rule reaches others": {&Grant{Role: "berths/reader", Group: "clerks"}},

@@ -215,6 +215,7 @@ type Inclusion struct {
 	ID       InclusionID
 	Role     RoleID
 	Included RoleID
+	Opened   int64
 }
 
 // AllActions in a permission means all declared actions, later ones too.

@@ -43,6 +43,7 @@ func (o *AddGroup) ApplyTo(d *Draft) {
 		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
 	}
 	d.checkTexts(&o.Label, o.Key, o.Description)
+	d.checkOurs("label", o.Label)
 	d.checkRule(o.Filter)
 	d.unit("held_within", o.HeldWithin)
 	if o.HeldWithin == "" && !d.Replays {
@@ -68,6 +69,8 @@ func (d *Draft) checkTexts(label *string, key, description string) {
 	}
 	if m := checkLabel(*label, 200); m != "" {
 		d.fault("label", "%s", m)
+	} else if m := mixture(*label); m != "" {
+		d.judged("label", "mixes %s letters within a word, so that it looks like another name", m)
 	}
 	if m := checkLabel(description, 2000); m != "" {
 		d.fault("description", "%s", m)

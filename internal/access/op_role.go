@@ -249,7 +249,7 @@ func (o *IncludeRole) ApplyTo(d *Draft) {
 		d.note(AlreadySo, d.roles.At(int(id)).touched)
 		return
 	}
-	f := &Inclusion{ID: InclusionID(d.allocate(FactInclusion)), Role: id, Included: in}
+	f := &Inclusion{ID: InclusionID(d.allocate(FactInclusion)), Role: id, Included: in, Opened: d.Revision}
 	o.Inclusion = InclusionRef(f.ID.String())
 	d.put(f)
 }

@@ -86,6 +86,8 @@ func (o *AddUser) ApplyTo(d *Draft) {
 		d.fault("status", "is invited, active or suspended for a new user")
 	}
 	d.checkUser(u)
+	d.checkLikeness("user_name", u.UserName)
+	d.checkLikeness("display_name", u.DisplayName)
 	u.More = ""
 	o.Custom, o.Sealed = d.custom(u, o.unsealed, o.Custom, o.Sealed)
 	d.requires(u)
@@ -223,6 +225,9 @@ func (o *UpdateUser) ApplyTo(d *Draft) {
 		d.fault("status", "a departed user is brought back as active")
 	}
 	d.checkUser(&u)
+	if u.DisplayName != old.DisplayName {
+		d.checkLikeness("display_name", u.DisplayName)
+	}
 	o.Custom, o.Sealed = d.custom(&u, o.unsealed, o.Custom, o.Sealed)
 	if u == *old {
 		d.note(AlreadySo, d.users.At(int(id)).touched)

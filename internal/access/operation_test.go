@@ -265,6 +265,10 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &DeclareAttribute{Key: "desk", Fill: &Fill{From: "unit", Units: []UnitFill{{"marine", "M1"}}}}
 			case 5:
 				op = &SetSignIn{Group: pick(c, "", c.group())}
+			case 6:
+				op = &SetSecondPerson{SecondPerson{c.IntN(2) == 0, c.IntN(2) == 0, false}}
+			case 7:
+				op = &SetSecondPerson{}
 			case 4:
 				op = &RetireAttribute{Attribute: pick[AttributeRef](c, "grade", "ticket", "bonus")}
 			}

@@ -243,7 +243,7 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 	if len(x.Operations) <= mostOperations { // of an import nobody reads so many notes
 		out.Notes = append(v.expected(draft, x.Operations), v.coverNothing(x.Operations)...)
 	}
-	out.Notes = append(append(v.notes(draft), out.Notes...), append(v.waitsFor(x.Operations), v.handOver(x.Operations)...)...)
+	out.Notes = append(append(v.notes(draft), out.Notes...), append(append(v.grownSince(x.Operations), v.waitsFor(x.Operations)...), v.handOver(x.Operations)...)...)
 	out.Notes = append(out.Notes, v.wouldDecide(draft)...)
 	return out, nil
 }

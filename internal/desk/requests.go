@@ -185,8 +185,19 @@ func (v *View) Request(ref string) (wire.OneRequest, error) {
 	out := wire.OneRequest{Stand: v.stand(), Request: v.requests([]*request.Request{r})[0]}
 	if r.State == request.Waiting {
 		out.Gains, out.Conflicts = v.wouldAdd(r.Beneficiary, r.Role, r.Window, r.Scopes)
+		out.Grown = v.grown(r)
 	}
 	return out, nil
+}
+
+// grown is what the role of a request gives that it did not give when it was asked for:
+// what is decided on is the role as it is, so whoever decides is told the difference.
+func (v *View) grown(r *request.Request) []string {
+	var out []string
+	for _, p := range v.RoleSince(r.Role, r.Asked) {
+		out = append(out, v.PermissionWords(p))
+	}
+	return out
 }
 
 // wouldAdd is what a role would add for somebody, and the conflicts it would
@@ -362,6 +373,24 @@ func (v *View) opened(r *request.Request) access.Instant {
 		return 0
 	}
 	return revs[r.Since()].At
+}
+
+// grownSince tells whoever decides how the role has grown since it was asked for.
+func (v *View) grownSince(ops []access.Operation) []wire.Note {
+	var out []wire.Note
+	for i, op := range ops {
+		o, ok := op.(*request.DecideRequest)
+		if !ok || o.Verdict != request.Approve {
+			continue
+		}
+		n, _ := access.ParseID("request", string(o.Request))
+		if r := request.RequestOf(v.Snapshot, request.RequestID(n)); r != nil {
+			if more := v.grown(r); len(more) > 0 {
+				out = append(out, wire.Note{Operation: i, Code: "grown", Message: "Since it was asked for, the role has come to give: " + strings.Join(more, "; ") + "."})
+			}
+		}
+	}
+	return out
 }
 
 // speaksOfRequests says whether a change asks for or decides on something.

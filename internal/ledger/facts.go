@@ -169,7 +169,7 @@ var tables = []table{
 			f := &access.Inclusion{}
 			r.fact = f
 			return []any{(*uint32)(&f.Role), (*uint32)(&f.Included)}, func() {
-				f.ID = access.InclusionID(r.id)
+				f.ID, f.Opened = access.InclusionID(r.id), r.opened
 			}
 		},
 	},

@@ -45,6 +45,16 @@ export function OneRequest() {
           {r.asked.by?.label ?? r.asker.label}, {shortDay(r.asked.at)}: {r.asked.reason}
         </p>
       )}
+      {r.grown && (
+        <section role="alert" aria-label="What has changed since" className="border-brass mt-4 border-l-3 pl-3">
+          <p className="font-semibold">Since it was asked for, the role has come to give more. You decide on the role as it is now:</p>
+          <ul>
+            {r.grown.map((x) => (
+              <li key={x}>{x}</li>
+            ))}
+          </ul>
+        </section>
+      )}
       <Gains gains={r.gains ?? []} conflicts={r.conflicts ?? []} waiting={r.state === 'waiting'} />
       <h2 className="mt-6">The way of this request</h2>
       <ol className="border-rule bg-sheet mt-2 flex flex-wrap overflow-hidden rounded-md border">

@@ -1,0 +1,120 @@
+package ledger_test
+
+import (
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+
+	"ableroster/internal/access"
+	"ableroster/internal/ledger"
+	"ableroster/testkit"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// bomb is an operation that panics where it is applied.
+type bomb struct{}
+
+func (*bomb) Verb() string                                   { return "bomb" }
+func (*bomb) ApplyTo(*access.Draft)                          { panic("the bomb") }
+func (*bomb) Sentence(*access.Snapshot, access.Names) string { return "" }
+
+// A panic, in an operation, in what judges or in what watches, is one change refused: those
+// committed at the same moment stand, and the next is committed.
+func TestAPanicIsOneRefusedChange(t *testing.T) {
+	l, _ := testkit.Ledger(t, testkit.Database(t))
+	founded(t, l)
+	panics := func(*access.Draft, access.Instant) error { panic("the judge") }
+	before := l.Head().Revision
+	var hands sync.WaitGroup
+	for i := range 10 {
+		hands.Go(func() {
+			c := &ledger.Change{Via: "test", Reason: "x", Operations: []access.Operation{user(fmt.Sprint("u", i))}}
+			judge, broken := noFaults, true
+			switch i {
+			case 2:
+				c.Operations = append(c.Operations, &bomb{})
+			case 4:
+				judge = panics
+			case 6:
+				c.Watch = func(int) error { panic("the watcher") }
+			case 8:
+				c.Prepare = func(*access.Draft, access.Instant) { panic("the preparer") }
+			default:
+				broken = false
+			}
+			if _, err := l.Commit(ctx, c, judge); (err != nil) != broken || broken && !strings.Contains(err.Error(), "panic") {
+				t.Errorf("%d: %v", i, err)
+			}
+		})
+	}
+	hands.Wait()
+	if n := l.Head().Revision - before; n != 6 {
+		t.Errorf("%d of 6 were committed", n)
+	}
+	for i := range 10 {
+		if _, there := l.Head().FindUser(fmt.Sprint("u", i)); there != (i%2 == 1 || i == 0) {
+			t.Errorf("u%d: %v", i, there)
+		}
+	}
+	commit(t, l, user("after"))
+	if v := verified(t, l); v.Fault != "" {
+		t.Errorf("%+v", v)
+	}
+}
+
+// When the database drops every connection again and again while large changes are
+// written, each change is committed whole or refused, and nothing else ends.
+func TestLostConnectionsEndNothingElse(t *testing.T) {
+	database := testkit.Database(t)
+	l, _ := testkit.Ledger(t, database)
+	founded(t, l)
+	conn, err := pgx.Connect(ctx, database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	done := make(chan struct{})
+	var lost, kept int
+	go func() {
+		defer close(done)
+		for round := range 30 {
+			var ops []access.Operation
+			for i := range 300 {
+				ops = append(ops, user(fmt.Sprintf("r%d-u%d-x", round, i)))
+			}
+			if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: ops}, noFaults); err != nil {
+				lost++
+			} else {
+				kept++
+			}
+		}
+	}()
+	for going := true; going; {
+		select {
+		case <-done:
+			going = false
+		default:
+			if _, err := conn.Exec(ctx, "select pg_terminate_backend(pid), pg_sleep(0.02 * random()) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	t.Logf("%d committed, %d refused", kept, lost)
+	commit(t, l, user("after"))
+	if v := verified(t, l); v.Fault != "" {
+		t.Errorf("%+v", v)
+	}
+	for round := range 30 {
+		n := 0
+		for i := range 300 {
+			if _, ok := l.Head().FindUser(fmt.Sprintf("r%d-u%d-x", round, i)); ok {
+				n++
+			}
+		}
+		if n != 0 && n != 300 {
+			t.Errorf("round %d left %d of 300 users", round, n)
+		}
+	}
+}
