@@ -72,7 +72,7 @@ func describing(context.Context, string) ([]line, error) {
 	app, _ := s.FindApplication("shelves")
 	n := 0
 	cover := func() error {
-		n = len(s.Coverage(app, at).Rows)
+		n = len(s.Coverage(app, at, nil).Rows)
 		return nil
 	}
 	var report *finding.Report

@@ -161,7 +161,12 @@ func firstDifference(was, is string) string {
 	a, b := strings.Split(was, "\n"), strings.Split(is, "\n")
 	for i := range min(len(a), len(b)) {
 		if a[i] != b[i] {
-			return fmt.Sprintf("line %d was %.200s\n is %.200s", i+1, a[i], b[i])
+			k := 0
+			for k < min(len(a[i]), len(b[i])) && a[i][k] == b[i][k] {
+				k++
+			}
+			k = max(0, k-60)
+			return fmt.Sprintf("line %d was …%.200s\n is …%.200s", i+1, a[i][min(k, len(a[i])):], b[i][min(k, len(b[i])):])
 		}
 	}
 	return fmt.Sprintf("%d lines, %d lines", len(a), len(b))

@@ -14,6 +14,7 @@ type Coverage struct {
 	Rows        []CoverageRow `json:"rows" doc:"one for each resource, in order of path"`
 	Unreached   int           `json:"unreached" doc:"cells that no role reaches"`
 	Everybody   int           `json:"everybody" doc:"cells that every user reaches, or anybody"`
+	Outside     bool          `json:"outside,omitempty" doc:"the caller does not see everything: roles they do not see may reach more"`
 }
 
 // CoverageRow is one resource.
@@ -31,7 +32,6 @@ type CoverageCell struct {
 	Everybody string `json:"everybody,omitempty" enum:"all-users,public"`
 	Own       bool   `json:"own,omitempty" doc:"only on what is the user's own"`
 	Fenced    bool   `json:"fenced,omitempty" doc:"a role would reach it but for a fence"`
-	Outside   bool   `json:"outside,omitempty" doc:"roles outside the caller's part reach it too"`
 }
 
 // PatternCover is what a pattern covers.
@@ -84,7 +84,7 @@ type GoingLive struct {
 	Examples     []Ref            `json:"examples,omitempty" doc:"the first 50 of those who could do nothing"`
 	Unreached    []NobodyReaches  `json:"unreached" doc:"what no role reaches"`
 	Expectations []Expectation    `json:"expectations" doc:"those about this application that do not hold"`
-	Outside      bool             `json:"outside,omitempty" doc:"something outside the caller's part is left out"`
+	Outside      bool             `json:"outside,omitempty" doc:"the caller does not see everybody and everything: something may be left out"`
 }
 
 // NobodyReaches is a resource with some of its actions.

@@ -36,7 +36,7 @@ type Expectation struct {
 type Broken struct {
 	By        []Breaker  `json:"by" doc:"at most 50 of those the caller may read"`
 	UserCount int        `json:"user_count" doc:"how many they are, of those the caller may read"`
-	Outside   bool       `json:"outside,omitempty" doc:"somebody outside the caller's part breaks it too"`
+	Outside   bool       `json:"outside,omitempty" doc:"the caller does not see everybody: others may break it too"`
 	Since     *time.Time `json:"since,omitempty" doc:"of the first of those listed"`
 	Change    *Given     `json:"change,omitempty" doc:"the revision that broke it; none: it came by the clock"`
 	Written   bool       `json:"written,omitempty" doc:"it did not hold when it was written: the change is that"`

@@ -32,7 +32,7 @@ type UserComparison struct {
 	Lacks      []Entitlement `json:"lacks" doc:"what the other can do and the user cannot"`
 	Has        []Entitlement `json:"has" doc:"what the user can do and the other cannot"`
 	Both       int           `json:"both" doc:"things both can do"`
-	OutsideToo bool          `json:"outside_too,omitempty" doc:"there are differences outside your part"`
+	OutsideToo bool          `json:"outside_too,omitempty" doc:"the caller does not see everything: there may be other differences"`
 }
 
 // GivenRole is a role as it was given, and the operation that gives it alike.

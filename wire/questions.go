@@ -32,7 +32,7 @@ type HolderList struct {
 	Stand
 	Holders []Holder `json:"holders"`
 	Total   int      `json:"total"`
-	Outside bool     `json:"outside,omitempty" doc:"there are others outside the caller's part"`
+	Outside bool     `json:"outside,omitempty" doc:"the caller does not see everybody: there may be others"`
 	Next    string   `json:"next,omitempty"`
 }
 
@@ -98,7 +98,7 @@ type Rehearsal struct {
 	Application Ref              `json:"application"`
 	State       string           `json:"state"`
 	Counts      []RehearsalCount `json:"counts" doc:"most often first; at most 1,000"`
-	Outside     bool             `json:"outside,omitempty" doc:"there are others outside the caller's part"`
+	Outside     bool             `json:"outside,omitempty" doc:"the caller does not see everybody: there may be others"`
 }
 
 // RehearsalCount is how often a user did something that live would deny.

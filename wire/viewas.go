@@ -11,7 +11,7 @@ type ViewAs struct {
 	Lines        []AccessLine        `json:"lines" doc:"all they can do, in the applications the caller may read"`
 	Applications []ViewAsApplication `json:"applications"`
 	Registers    []string            `json:"registers" doc:"what of Able Roster itself they would find: users, groups …"`
-	Outside      bool                `json:"outside,omitempty" doc:"there is more in applications outside the caller's part"`
+	Outside      bool                `json:"outside,omitempty" doc:"the caller does not see everything: there may be more in other applications"`
 }
 
 // ViewAsApplication is an application as somebody would meet it.

@@ -70,6 +70,9 @@ func applicationsCoverage(c *call) error {
 	}
 	c.table(v, header, rows)
 	c.say("%s of %d are reached by no role, %s by everybody%s.", count(v.Unreached, "cell"), len(v.Rows)*len(v.Actions), strconv.Itoa(v.Everybody), c.asOfWords(v.Stand))
+	if v.Outside {
+		c.say("Roles outside your part may reach more.")
+	}
 	if *unreached && len(rows) > 0 {
 		return errDenied
 	}
@@ -91,9 +94,6 @@ func coverWords(x *wire.CoverageCell, roles []wire.Ref) string {
 			key = roles[n].Key
 		}
 		out = append(out, key)
-	}
-	if x.Outside {
-		out = append(out, "outside your part")
 	}
 	if len(out) == 0 && x.Fenced {
 		return "fenced"

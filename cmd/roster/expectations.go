@@ -69,7 +69,7 @@ func (c *call) brokenWords(b *wire.Broken) string {
 		who = append(who, x.User.Label)
 	}
 	if b.Outside {
-		who = append(who, "somebody outside your part")
+		who = append(who, "perhaps others outside your part")
 	}
 	out := strings.Join(who, ", ")
 	if b.Since != nil {

@@ -54,7 +54,7 @@ func holders(c *call) error {
 	c.table(list, []string{"user", "name", "through", "when"}, rows)
 	more := ""
 	if list.Outside {
-		more = ", and others outside your part"
+		more = ", and perhaps others outside your part"
 	}
 	c.say("%d of %s%s%s.", len(list.Holders), count(list.Total, "holder"), more, c.asOfWords(list.Stand))
 	return nil

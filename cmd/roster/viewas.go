@@ -60,7 +60,7 @@ func viewAs(c *call) error {
 		c.say("In Able Roster: %s.", strings.Join(v.Registers, ", "))
 	}
 	if v.Outside {
-		c.say("There is more in applications outside your part.")
+		c.say("There may be more in applications outside your part.")
 	}
 	return nil
 }

@@ -90,8 +90,9 @@ func (t *Tree) covered(pattern string, yield func(int)) {
 	}
 }
 
-// Coverage is who reaches what of an application at an instant.
-func (s *Snapshot) Coverage(id ApplicationID, at Instant) Coverage {
+// Coverage is who reaches what of an application at an instant, by the roles that seen
+// lets through; by all of them where it is nil.
+func (s *Snapshot) Coverage(id ApplicationID, at Instant, seen func(RoleID) bool) Coverage {
 	t := s.Tree(id)
 	out := Coverage{Application: t.app.fact, Rows: make([]CoverageRow, len(t.nodes))}
 	actions := t.app.fact.Actions
@@ -102,7 +103,7 @@ func (s *Snapshot) Coverage(id ApplicationID, at Instant) Coverage {
 	fences := s.Fences(id)
 	for i := range s.roles.Len() {
 		rec := s.roles.At(i)
-		if rec == nil || rec.fact == nil || rec.fact.Retired {
+		if rec == nil || rec.fact == nil || rec.fact.Retired || seen != nil && !seen(RoleID(i)) {
 			continue
 		}
 		for _, x := range rec.permissions {

@@ -22,7 +22,7 @@ func TestCoverageIsWhatHoldersOfEachRoleMayDo(t *testing.T) {
 			if a.ID == AbleRoster {
 				continue
 			}
-			cover := s.Coverage(a.ID, at)
+			cover := s.Coverage(a.ID, at, nil)
 			targets := []Target{}
 			for _, row := range cover.Rows {
 				for _, x := range a.Actions {

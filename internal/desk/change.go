@@ -540,8 +540,8 @@ func (v *View) preview(d *access.Draft, p access.Preview, how How) (*wire.Previe
 			seen = slices.DeleteFunc(slices.Clone(e.Users), func(id access.UserID) bool { return id != 0 && !w.readsUser(id) })
 		}
 		x := &wire.Effect{UserCount: len(seen)}
-		x.Gained, _ = w.entitlements(e.Gained)
-		x.Lost, _ = w.entitlements(e.Lost)
+		x.Gained = w.entitlements(e.Gained)
+		x.Lost = w.entitlements(e.Lost)
 		if len(seen) == 0 || len(x.Gained)+len(x.Lost) == 0 {
 			continue
 		}
@@ -583,15 +583,13 @@ func (v *View) preview(d *access.Draft, p access.Preview, how How) (*wire.Previe
 
 // entitlements are those in applications the caller may read, and whether
 // there are others.
-func (v *View) entitlements(es []access.Entitlement) (out []wire.Entitlement, hidden bool) {
+func (v *View) entitlements(es []access.Entitlement) (out []wire.Entitlement) {
 	for _, e := range es {
-		if !v.readsApplication(e.Application) {
-			hidden = true
-			continue
+		if v.readsApplication(e.Application) {
+			out = append(out, v.entitlement(e, false))
 		}
-		out = append(out, v.entitlement(e, false))
 	}
-	return out, hidden
+	return out
 }
 
 // entitlement draws one; own lets its application be named to whoever may not

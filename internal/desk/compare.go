@@ -47,8 +47,7 @@ func (v *View) CompareRoles(role, with string) (wire.RoleComparison, error) {
 		to   *[]wire.Entitlement
 		from []access.Entitlement
 	}{{&out.Only, only}, {&out.OnlyOther, other}, {&out.Both, both}} {
-		seen, _ := v.entitlements(x.from)
-		*x.to = append(*x.to, seen...)
+		*x.to = append(*x.to, v.entitlements(x.from)...)
 	}
 	return out, nil
 }

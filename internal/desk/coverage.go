@@ -32,7 +32,8 @@ func (v *View) Coverage(application string) (wire.Coverage, error) {
 		return out, err
 	}
 	out.Application = v.applicationRef(app, false)
-	c := v.Snapshot.Coverage(app, v.at)
+	out.Outside = !v.seesAll()
+	c := v.Snapshot.Coverage(app, v.at, v.readsRole)
 	for _, a := range c.Application.Actions {
 		out.Actions = append(out.Actions, wire.Action(a))
 	}
@@ -44,10 +45,6 @@ func (v *View) Coverage(application string) (wire.Coverage, error) {
 			cell := &c.Rows[i].Cells[k]
 			x := wire.CoverageCell{Everybody: string(cell.Everybody), Own: cell.Own, Fenced: cell.Fenced}
 			for _, id := range cell.Roles {
-				if !v.readsRole(id) {
-					x.Outside = true
-					continue
-				}
 				n, ok := place[id]
 				if !ok {
 					n = len(out.Roles)
@@ -282,9 +279,8 @@ func (d *Desk) GoingLive(ctx context.Context, c Caller, application string) (wir
 	if err != nil {
 		return out, err
 	}
-	counts, outside := v.counts(app, recorded)
-	out.Outside = outside
-	for _, x := range counts {
+	out.Outside = !v.seesAll()
+	for _, x := range v.counts(app, recorded) {
 		switch {
 		case !x.Denied:
 		case x.User.ID == "":
@@ -293,7 +289,7 @@ func (d *Desk) GoingLive(ctx context.Context, c Caller, application string) (wir
 			out.Recorded = append(out.Recorded, x)
 		}
 	}
-	cover := v.Snapshot.Coverage(app, v.at)
+	cover := v.Snapshot.Coverage(app, v.at, v.readsRole)
 	for i := range cover.Rows {
 		row := &cover.Rows[i]
 		nobody := wire.NobodyReaches{Path: row.Resource.Path, Label: row.Resource.Label}
@@ -320,7 +316,6 @@ func (d *Desk) GoingLive(ctx context.Context, c Caller, application string) (wir
 		switch {
 		case u.UserKind != access.Person || !v.Effective(u.ID, v.at):
 		case !v.readsUser(u.ID):
-			out.Outside = true
 		case with[u.ID]:
 			out.With++
 		default:

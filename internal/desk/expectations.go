@@ -86,16 +86,16 @@ func (v *View) expectation(f *access.Expectation, broken []access.Broken, dated 
 	return out
 }
 
-// brokenBy says who breaks an expectation, nil when it holds at the instant.
+// brokenBy says who of those the caller may read breaks an expectation; nil when none of
+// them does at the instant.
 func (v *View) brokenBy(f *access.Expectation, broken []access.Broken, dated bool) *wire.Broken {
-	out := &wire.Broken{By: []wire.Breaker{}}
+	out := &wire.Broken{By: []wire.Breaker{}, Outside: !v.rights().ReadsAllUsers()}
 	var first *access.Broken
 	for _, b := range broken {
 		if !b.When.Holds(v.at) {
 			continue
 		}
 		if b.User != 0 && !v.readsUser(b.User) {
-			out.Outside = true
 			continue
 		}
 		if first == nil {
@@ -105,10 +105,10 @@ func (v *View) brokenBy(f *access.Expectation, broken []access.Broken, dated boo
 			out.By = append(out.By, wire.Breaker{User: v.userOrNobody(b.User), Until: instant(b.When[0].Until)})
 		}
 	}
-	if first == nil && !out.Outside {
+	if first == nil {
 		return nil
 	}
-	if first != nil && dated {
+	if dated {
 		v.brokenSince(f, first.User, out)
 	}
 	return out

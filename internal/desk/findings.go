@@ -324,7 +324,7 @@ func (v *View) mendDirect(f *finding.Finding) ([]access.Operation, string) {
 
 // mendUnreached lets the role that reads a sister read it too.
 func (v *View) mendUnreached(f *finding.Finding) ([]access.Operation, string) {
-	c := v.Snapshot.Coverage(f.Application, v.at)
+	c := v.Snapshot.Coverage(f.Application, v.at, nil)
 	for i := range c.Rows {
 		row := &c.Rows[i]
 		if row.Resource.Path == f.Path || access.Parent(row.Resource.Path) != access.Parent(f.Path) || len(row.Cells) == 0 || len(row.Cells[0].Roles) == 0 {

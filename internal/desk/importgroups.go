@@ -27,7 +27,7 @@ func (d *Desk) ImportGroups(ctx context.Context, c Caller, in Import) (wire.Chan
 		for _, row := range b.table(in, groupColumns, "group") {
 			v := row.Values
 			key := v["group"]
-			id, there := b.head.FindGroup(key)
+			id, there := b.group(key)
 			if !there {
 				b.groups++
 				b.op(row, &access.AddGroup{Key: key, Label: v["label"], Description: v["description"], Unit: v["unit"], Filter: v["filter"], HeldWithin: v["held_within"]})
@@ -48,7 +48,7 @@ func (d *Desk) ImportGroups(ctx context.Context, c Caller, in Import) (wire.Chan
 				set("held_within", g.HeldWithin, &op.HeldWithin)
 			}
 			if owner := access.UserRef(v["owner"]); owner != "" {
-				if known, ok := b.head.FindUser(string(owner)); !there || !ok || b.head.Group(id).Owner != known {
+				if known, ok := b.user(string(owner)); !there || !ok || b.head.Group(id).Owner != known {
 					op.Owner, changed = &owner, true
 				}
 			}

@@ -77,6 +77,29 @@ func (b *importing) fold(key, value string) string {
 	return strings.ToLower(value)
 }
 
+// user, group, role and application are what a row names, where its author may know of
+// it: what they may not is looked up by nothing, so that it is refused as what is not
+// there is, whatever the row says of it.
+func (b *importing) user(ref string) (access.UserID, bool) {
+	id, ok := b.head.FindUser(ref)
+	return id, ok && b.view.readsUser(id)
+}
+
+func (b *importing) group(ref string) (access.GroupID, bool) {
+	id, ok := b.head.FindGroup(ref)
+	return id, ok && b.view.readsGroup(id)
+}
+
+func (b *importing) role(ref string) (access.RoleID, bool) {
+	id, ok := b.head.FindRole(ref)
+	return id, ok && b.view.readsRole(id)
+}
+
+func (b *importing) application(ref string) (access.ApplicationID, bool) {
+	id, ok := b.head.FindApplication(ref)
+	return id, ok && b.view.readsApplication(id)
+}
+
 // find is the user a row is about.
 func (b *importing) find(row intake.Row) (access.UserID, bool) {
 	if b.byKey != nil {
@@ -87,7 +110,7 @@ func (b *importing) find(row intake.Row) (access.UserID, bool) {
 	if access.LooksLikeID(name) { // somebody else's numbering, and none of ours
 		return 0, false
 	}
-	return b.head.FindUser(name)
+	return b.user(name)
 }
 
 // ref names the user of a row, as somebody who may not know of others would.
@@ -131,14 +154,14 @@ func (b *importing) build(rows []intake.Row) {
 	for _, row := range whole {
 		id, known := b.find(row)
 		for _, key := range b.list(row, "groups") {
-			if g, ok := b.head.FindGroup(key); ok && known && b.isMember(id, g) {
+			if g, ok := b.group(key); ok && known && b.isMember(id, g) {
 				continue
 			}
 			b.joined++
 			b.op(row, &access.AddMember{Group: access.GroupRef(key), User: b.ref(row)})
 		}
 		for _, key := range b.list(row, "roles") {
-			if r, ok := b.head.FindRole(key); ok && known && b.holds(id, r) {
+			if r, ok := b.role(key); ok && known && b.holds(id, r) {
 				continue
 			}
 			b.granted++
@@ -169,11 +192,11 @@ func (b *importing) manager(row intake.Row) {
 	value := b.fold(b.mapping.ManagerColumn(), m)
 	if name, ok := b.names[value]; ok {
 		m = name
-		boss, _ = b.head.FindUser(m)
+		boss, _ = b.user(m)
 	} else if id, ok := b.bosses[value]; ok {
 		boss, m = id, id.String()
 	} else {
-		boss, _ = b.head.FindUser(m)
+		boss, _ = b.user(m)
 	}
 	if id, ok := b.find(row); ok && boss != 0 && b.head.User(id).Manager == boss {
 		return

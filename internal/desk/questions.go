@@ -66,13 +66,11 @@ func (v *View) RoleHolding(role, cursor string, limit int) (wire.HolderList, err
 }
 
 func (v *View) holderList(all []access.Holder, cursor string, limit int) (wire.HolderList, error) {
-	out := wire.HolderList{Stand: v.stand(), Holders: []wire.Holder{}}
+	out := wire.HolderList{Stand: v.stand(), Holders: []wire.Holder{}, Outside: !v.rights().ReadsAllUsers()}
 	seen := all[:0:0]
 	for _, h := range all {
 		if h.User == 0 || v.readsUser(h.User) {
 			seen = append(seen, h)
-		} else {
-			out.Outside = true
 		}
 	}
 	page, next, err := cut(seen, cursor, limit)
@@ -227,8 +225,7 @@ func (v *View) some(es []access.Entitlement, app access.ApplicationID, role acce
 			some = append(some, e)
 		}
 	}
-	out, _ := v.entitlements(some)
-	return out
+	return v.entitlements(some)
 }
 
 // changesOf are the revisions between two that speak of a user.
@@ -338,17 +335,15 @@ func (d *Desk) Rehearsal(ctx context.Context, c Caller, application string) (wir
 	if err != nil {
 		return out, err
 	}
-	out.Counts, out.Outside = v.counts(app, all)
+	out.Counts, out.Outside = v.counts(app, all), !v.rights().ReadsAllUsers()
 	return out, nil
 }
 
-// counts are those about users the caller may read, and whether there are
-// others.
-func (v *View) counts(app access.ApplicationID, all []tally.Count) (out []wire.RehearsalCount, outside bool) {
-	out = []wire.RehearsalCount{}
+// counts are those about users the caller may read.
+func (v *View) counts(app access.ApplicationID, all []tally.Count) []wire.RehearsalCount {
+	out := []wire.RehearsalCount{}
 	for _, x := range all {
 		if x.User != 0 && !v.readsUser(x.User) {
-			outside = true
 			continue
 		}
 		if len(out) < mostCounts {
@@ -356,7 +351,7 @@ func (v *View) counts(app access.ApplicationID, all []tally.Count) (out []wire.R
 				Denied: !v.AllowedLive(x.User, app, x.Action, x.Path, v.at)})
 		}
 	}
-	return out, outside
+	return out
 }
 
 // mostCounts bounds what one answer lists.

@@ -21,17 +21,15 @@ func (v *View) CompareUsers(user, with string) (wire.UserComparison, error) {
 		return out, err
 	}
 	out.User, out.With = v.userRef(a), v.userRef(b)
-	var hidden [4]bool
-	out.Roles, hidden[0] = v.givenOnly(b, a)
-	out.OwnRoles, hidden[1] = v.givenOnly(a, b)
-	out.Groups, hidden[2] = v.joinedOnly(b, a)
-	out.OwnGroups, hidden[3] = v.joinedOnly(a, b)
+	out.Roles = v.givenOnly(b, a)
+	out.OwnRoles = v.givenOnly(a, b)
+	out.Groups = v.joinedOnly(b, a)
+	out.OwnGroups = v.joinedOnly(a, b)
 	lacks, has, both := v.difference(a, b)
 	out.Both = both
-	var one, other bool
-	out.Lacks, one = v.entitlements(lacks)
-	out.Has, other = v.entitlements(has)
-	out.OutsideToo = one || other || hidden != [4]bool{}
+	out.Lacks = v.entitlements(lacks)
+	out.Has = v.entitlements(has)
+	out.OutsideToo = !v.seesAll()
 	if out.Lacks == nil {
 		out.Lacks = []wire.Entitlement{}
 	}
@@ -49,8 +47,8 @@ func (v *View) CompareUsers(user, with string) (wire.UserComparison, error) {
 }
 
 // givenOnly are the assignments to one user, but by a default rule, that another has
-// none like; hidden says that there are some the caller may not read.
-func (v *View) givenOnly(one, other access.UserID) (out []wire.GivenRole, hidden bool) {
+// none like.
+func (v *View) givenOnly(one, other access.UserID) (out []wire.GivenRole) {
 	out = []wire.GivenRole{}
 	theirs := v.Given(access.Assignee{User: other})
 	for _, a := range v.Given(access.Assignee{User: one}) {
@@ -58,7 +56,6 @@ func (v *View) givenOnly(one, other access.UserID) (out []wire.GivenRole, hidden
 			continue
 		}
 		if !v.readsRole(a.Role) {
-			hidden = true
 			continue
 		}
 		g := &access.Grant{Role: access.RoleRef(v.RoleKey(a.Role)), User: access.UserRef(v.userRef(other).Key), Window: a.Window, Schedule: a.Schedule}
@@ -67,7 +64,7 @@ func (v *View) givenOnly(one, other access.UserID) (out []wire.GivenRole, hidden
 		}
 		out = append(out, wire.GivenRole{Assignment: v.assignment(a, false), Operation: operationMap(g)})
 	}
-	return out, hidden
+	return out
 }
 
 func hasLike(v *View, all []*access.Assignment, a *access.Assignment) bool {
@@ -83,7 +80,7 @@ func (v *View) over(w access.Window) bool { return w.Until != 0 && w.Until <= v.
 
 // joinedOnly are the groups one user was put into, but by a rule, and another was
 // not.
-func (v *View) joinedOnly(one, other access.UserID) (out []wire.GivenGroup, hidden bool) {
+func (v *View) joinedOnly(one, other access.UserID) (out []wire.GivenGroup) {
 	out = []wire.GivenGroup{}
 	in := map[access.GroupID]bool{}
 	for _, m := range v.MembershipsOf(access.Member{User: other}) {
@@ -94,13 +91,12 @@ func (v *View) joinedOnly(one, other access.UserID) (out []wire.GivenGroup, hidd
 			continue
 		}
 		if !v.readsGroup(m.Group) {
-			hidden = true
 			continue
 		}
 		op := &access.AddMember{Group: access.GroupRef(v.Snapshot.Group(m.Group).Key), User: access.UserRef(v.userRef(other).Key), Window: m.Window}
 		out = append(out, wire.GivenGroup{Membership: v.membership(m, false, nil), Operation: operationMap(op)})
 	}
-	return out, hidden
+	return out
 }
 
 // difference is what the second user can do and the first cannot, the other way

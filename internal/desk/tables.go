@@ -45,7 +45,7 @@ func (d *Desk) ImportMemberships(ctx context.Context, c Caller, in Import) (wire
 		for _, row := range b.table(in, membershipColumns, "group") {
 			v := row.Values
 			op := &access.AddMember{Group: access.GroupRef(v["group"]), User: access.UserRef(v["user"]), Member: access.GroupRef(v["member_group"]), Window: b.window(row)}
-			if g, ok := b.head.FindGroup(v["group"]); ok {
+			if g, ok := b.group(v["group"]); ok {
 				if m, ok := b.member(v["user"], v["member_group"]); ok && slices.ContainsFunc(b.head.MembershipsOf(m), func(x *access.Membership) bool {
 					return x.Group == g && x.Window == op.Window && x.Rule == 0
 				}) {
@@ -90,9 +90,9 @@ func (b *importing) table(in Import, columns []string, must string) []intake.Row
 
 func (b *importing) member(user, group string) (m access.Member, ok bool) {
 	if user != "" {
-		m.User, ok = b.head.FindUser(user)
+		m.User, ok = b.user(user)
 	} else {
-		m.Group, ok = b.head.FindGroup(group)
+		m.Group, ok = b.group(group)
 	}
 	return m, ok
 }
@@ -151,13 +151,13 @@ func (b *importing) terms(row intake.Row, op *access.Grant) {
 // given says whether somebody has a role on these terms already, wherever it came
 // from but a default rule.
 func (b *importing) given(m access.Member, op *access.Grant) bool {
-	role, ok := b.head.FindRole(string(op.Role))
+	role, ok := b.role(string(op.Role))
 	if !ok {
 		return false
 	}
 	return slices.ContainsFunc(b.head.Given(m), func(a *access.Assignment) bool {
 		return a.Role == role && a.Rule == 0 && a.Window == op.Window && a.Schedule.String() == op.Schedule.String() && slices.EqualFunc(a.Scopes, op.Scopes, func(x access.Scope, y access.ScopeRef) bool {
-			app, ok := b.head.FindApplication(string(y.Application))
+			app, ok := b.application(string(y.Application))
 			return ok && x.Application == app && x.Pattern == y.Pattern
 		})
 	})

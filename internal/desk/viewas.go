@@ -33,9 +33,9 @@ func (v *View) ViewAs(user string, newcomer *access.User, nobody bool) (wire.Vie
 		id = found
 		out.Kind, out.Who, out.Effective = "user", v.userRef(id), v.Effective(id, v.at)
 	}
+	out.Outside = !v.seesAll()
 	for _, l := range w.Access(id).Lines {
 		if app, _ := v.FindApplication(l.Application.ID); app == 0 || !v.readsApplication(app) {
-			out.Outside = true
 			continue
 		}
 		if out.Kind == "would_be" {
@@ -50,9 +50,7 @@ func (v *View) ViewAs(user string, newcomer *access.User, nobody bool) (wire.Vie
 			out.Applications = append(out.Applications, w.viewAsIn(a, id))
 		}
 	}
-	if !v.readsApplication(access.AbleRoster) {
-		out.Outside = true
-	} else if id != 0 {
+	if v.readsApplication(access.AbleRoster) && id != 0 {
 		rights := w.Snapshot.Authority(id, w.at)
 		for _, r := range registers {
 			for _, p := range rights.Reach(access.ActRead) {

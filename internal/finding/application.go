@@ -12,7 +12,7 @@ func inApplication(s *access.Snapshot, a *access.Application, at access.Instant)
 	if a.ID == access.AbleRoster || a.State == access.StateRetired {
 		return nil
 	}
-	out := unreached(s.Coverage(a.ID, at))
+	out := unreached(s.Coverage(a.ID, at, nil))
 	fences, tree := s.Fences(a.ID), s.Tree(a.ID)
 	for r := range s.Roles() {
 		if r.Retired {

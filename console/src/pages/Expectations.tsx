@@ -90,7 +90,7 @@ function One({ expectation: x, writes, revision }: { expectation: Expectation; w
               </span>
             ))}
             {b.user_count > 8 && ` and ${b.user_count - 8} others`}
-            {b.outside && (b.user_count > 0 ? ' and somebody outside your part' : 'somebody outside your part')}
+            {b.outside && ' and perhaps others outside your part'}
             {b.since && `, since ${shortDay(b.since)}`}.
           </p>
           {b.written ? (

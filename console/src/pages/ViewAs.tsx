@@ -65,7 +65,7 @@ export function ViewAsPage() {
           </ul>
           {v.applications.length === 0 && <Empty>There is no application in your part.</Empty>}
           {v.registers.length > 0 && <p className="mt-3">In Able Roster itself: {list(v.registers)}, as far as their part goes.</p>}
-          {v.outside && <p className="text-brass mt-2">There is more in applications outside your part.</p>}
+          {v.outside && <p className="text-brass mt-2">There may be more in applications outside your part.</p>}
           <h2 className="mt-6">Why</h2>
           <AccessLines lines={v.lines} now={now} />
         </>

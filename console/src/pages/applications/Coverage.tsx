@@ -27,7 +27,7 @@ export function Coverage({ application: a, writes }: { application: Schemas['App
     <>
       <div className="my-1 flex flex-wrap items-center gap-5">
         <p>
-          <strong>{count(c.unreached, 'cell')}</strong> no role reaches, <strong>{c.everybody}</strong> everybody does.
+          <strong>{count(c.unreached, 'cell')}</strong> no role reaches, <strong>{c.everybody}</strong> everybody does.{c.outside && ' Roles outside your part may reach more.'}
         </p>
         <label className="flex gap-2">
           <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} />
@@ -96,13 +96,12 @@ function CellWords({ cell: x, roles }: { cell: Schemas['CoverageCell']; roles: S
       {names.slice(0, 3).join(', ')}
       {names.length > 3 && <span title={names.slice(3).join(', ')}> and {names.length - 3} more</span>}
       {names.length > 0 && x.own && <span className="text-soft">, their own</span>}
-      {x.outside && <span className="text-soft block italic">outside your part</span>}
-      {names.length === 0 && !x.outside && x.fenced && (
+      {names.length === 0 && x.fenced && (
         <span className="text-brass">
           <Mark name="fenced" /> fenced
         </span>
       )}
-      {names.length === 0 && !x.outside && !x.fenced && <span className="text-soft">no role</span>}
+      {names.length === 0 && !x.fenced && <span className="text-soft">no role</span>}
     </>
   )
 }

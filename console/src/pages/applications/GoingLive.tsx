@@ -108,7 +108,7 @@ function Effect({ live: l, application }: { live: Schemas['GoingLive']; applicat
           </ul>
         </>
       )}
-      {l.outside && <p className="text-soft mt-2">There is more outside your part.</p>}
+      {l.outside && <p className="text-soft mt-2">There may be more outside your part.</p>}
     </section>
   )
 }

@@ -64,7 +64,7 @@ export function HoldersPage() {
       {holders.data && (
         <p role="status" className="mt-4">
           <strong>{count(holders.data.total, 'holder')}</strong> can {action} <PathText path={path} />
-          {holders.data.outside && <span className="text-soft">, and others outside your part</span>}.
+          {holders.data.outside && <span className="text-soft">, and perhaps others outside your part</span>}.
         </p>
       )}
       {holders.data && holders.data.total === 0 && <Empty>Nobody. Look for a role that permits it on the page of roles.</Empty>}

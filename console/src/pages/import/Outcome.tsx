@@ -37,7 +37,7 @@ export function Outcome({ result: r }: { result: Schemas['ChangeResult'] }) {
         </details>
       ))}
       {p && p.effect_count > 12 && <p className="text-soft mt-1">and {p.effect_count - 12} more kinds of users</p>}
-      {p?.outside && <p className="text-brass mt-1">Somebody outside your part is touched too.</p>}
+      {p?.outside && <p className="text-brass mt-1">This may also affect people you cannot see.</p>}
     </section>
   )
 }

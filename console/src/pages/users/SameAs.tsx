@@ -48,7 +48,7 @@ export function SameAs({ user: u }: { user: Schemas['UserDetail'] }) {
         <div aria-live="polite">
           <p className="mt-3">
             Both can do {count(c.both, 'thing')}. {c.with.label} can do {c.lacks.length} that {c.user.label} cannot, and the other way round {c.has.length}.
-            {c.outside_too && <span className="text-brass"> There are differences outside your part too.</span>}
+            {c.outside_too && <span className="text-brass"> There may be differences outside your part too.</span>}
           </p>
           <h2 className="mt-4">Given to {c.with.label} and not to {c.user.label}</h2>
           {parts.length === 0 && <Empty>Nothing that is not given to both.</Empty>}
