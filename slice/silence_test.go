@@ -67,6 +67,13 @@ func questions() (out [][2]string) {
 	}
 	add("/imports/users?dry_run=true", "user_name,title\nines.halloran,Pilot\nb.osei,Pilot\n")
 	add("/imports/memberships?dry_run=true", "group,user\npilots,b.osei\n")
+	for _, text := range []string{`applications: {tariff-ledger: {description: One}}`, `applications: {tariff-ledger: {roles: {hidden-role: {label: One}}}}`, `groups: {hidden-few: {label: Few}}`,
+		`applications: {berth-planning: {label: Berths}}`} {
+		add("/roster-file?dry_run=true", "roster_file: 1\n"+text+"\n")
+	}
+	add("/imports/groups?dry_run=true", "group,label,unit\nhidden-few,Few,finance\n")
+	add("/imports/assignments?dry_run=true", "role,user\nberth-planning/scheduler,b.osei\n")
+	add("/imports/assignments?dry_run=true", "role,group\nincident-log/reader,hidden-few\n")
 	add("/applications/berth-planning/comparison", `{"paths":["board"]}`)
 	return out
 }
@@ -131,7 +138,7 @@ func posted(t *testing.T, c *client.Client, path, body string) (int, string) {
 		t.Fatal(err)
 	}
 	req.Header.Set("Authorization", "Bearer "+c.Token)
-	req.Header.Set("Content-Type", map[bool]string{true: "application/json", false: "text/csv"}[json.Valid([]byte(body))])
+	req.Header.Set("Content-Type", map[bool]string{true: "application/json", false: map[bool]string{true: "text/csv", false: "application/yaml"}[strings.HasPrefix(path, "/imports")]}[json.Valid([]byte(body))])
 	resp, err := http.DefaultClient.Do(req)
 	if err != nil {
 		t.Fatal(err)

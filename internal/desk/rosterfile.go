@@ -11,8 +11,12 @@ import (
 	"ableroster/wire"
 )
 
-// LoadRosterFile makes the organisation as a roster file says, as one change.
+// LoadRosterFile makes the organisation as a roster file says, as one change. The file is
+// held against all there is, and would tell what fits: it is for whoever sees all of it.
 func (d *Desk) LoadRosterFile(ctx context.Context, c Caller, in Import) (wire.ChangeResult, error) {
+	if !d.Now(ctx, c).seesAll() {
+		return wire.ChangeResult{}, Refused("you may not load a roster file: it is held against everything, and you do not see everything")
+	}
 	var faults []wire.Fault
 	if f := checkReason(in.Reason, in.DryRun); f != nil {
 		faults = append(faults, *f)
