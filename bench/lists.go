@@ -18,6 +18,7 @@ type asking struct {
 	client  *fasthttp.HostClient
 	address string
 	token   string
+	program *program
 }
 
 func (a *asking) call(method, path string, body any, out any) error {
@@ -55,7 +56,7 @@ func (a *asking) call(method, path string, body any, out any) error {
 // ask reaches a program as its administrator.
 func ask(p *program, token string) *asking {
 	u, _ := url.Parse(p.address)
-	return &asking{&fasthttp.HostClient{Addr: u.Host, MaxConns: 8, MaxResponseBodySize: 64 << 20}, p.address, token}
+	return &asking{&fasthttp.HostClient{Addr: u.Host, MaxConns: 8, MaxResponseBodySize: 64 << 20}, p.address, token, p}
 }
 
 // running makes an organisation and serves it.

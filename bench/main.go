@@ -45,6 +45,8 @@ var measurements = []struct {
 	{"workflows", workflows},
 	{"describe", describing},
 	{"lists", lists},
+	{"refused", refused},
+	{"silent", silent},
 	{"import", importing},
 	{"million", inAMillion(against10000)},
 	{"busy", inAMillion(whileCommitting)},

@@ -63,9 +63,11 @@ func (p *program) stop() {
 
 // peak is the most memory the process ever had resident, in bytes (proc(5):
 // VmHWM of status).
-func (p *program) peak() float64 {
+func (p *program) peak() float64 { return p.status("VmHWM:") }
+
+func (p *program) status(what string) float64 {
 	raw, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", p.cmd.Process.Pid))
-	_, after, _ := strings.Cut(string(raw), "VmHWM:")
+	_, after, _ := strings.Cut(string(raw), what)
 	var kib float64
 	_, _ = fmt.Sscan(after, &kib)
 	return kib * 1024
@@ -193,6 +195,11 @@ func reading(ctx context.Context, database string) (time.Duration, error) {
 }
 
 func administratorToken(ctx context.Context, database string) (string, error) {
+	return tokenOf(ctx, database, demo.Administrator)
+}
+
+// tokenOf is a token of somebody, for an hour.
+func tokenOf(ctx context.Context, database, user string) (string, error) {
 	pool, err := pgxpool.New(ctx, database)
 	if err != nil {
 		return "", err
@@ -209,7 +216,7 @@ func administratorToken(ctx context.Context, database string) (string, error) {
 		return "", err
 	}
 	defer door.Close()
-	id, _ := l.Head().FindUser(demo.Administrator)
+	id, _ := l.Head().FindUser(user)
 	_, secret, err := door.NewToken(ctx, id, 0, nil, "bench", time.Hour, "")
 	return secret, err
 }

@@ -252,7 +252,10 @@ func (d *Desk) endPart(ctx context.Context, c Caller, p *saved.Part, state saved
 // seconded says that all of the change was prepared by others who may make it too: two
 // people stand behind it.
 func (v *View) makes(ids []string, made []json.RawMessage) (parts []int64, seconded bool, faults []wire.Fault, err error) {
-	seconded = len(ids) > 0
+	if len(ids) == 0 {
+		return nil, false, nil, nil
+	}
+	seconded = true
 	left := map[string]int{}
 	for _, raw := range made {
 		left[sameOperation(raw)]++
