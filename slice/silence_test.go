@@ -2,6 +2,7 @@ package slice
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -13,6 +14,7 @@ import (
 	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
+	"ableroster/wire"
 )
 
 // outside are changes to what neither the marine manager nor the pilot may read: each with
@@ -149,4 +151,43 @@ func posted(t *testing.T, c *client.Client, path, body string) (int, string) {
 		t.Fatal(err)
 	}
 	return resp.StatusCode, string(raw)
+}
+
+// That a name is taken cannot be kept from whoever may give names; it is recorded, and
+// whoever asks for many is slowed down.
+func TestNamesThatAreTakenAreToldSlowly(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, tomas := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager)
+	try := func(names ...string) error {
+		var ops []string
+		for _, n := range names {
+			ops = append(ops, fmt.Sprintf(`{"op":"add_user","user_name":%q,"unit":"marine/tugs"}`, n))
+		}
+		_, err := tomas.Change(ctx, change("", ops...), true)
+		return err
+	}
+	if err := try("free.name"); err != nil {
+		t.Fatal(err)
+	}
+	problem(t, try("ines.halloran"), 422, "invalid") // he sees her: nothing is told
+	var refused bool
+	for range 40 {
+		err := try("b.osei")
+		var p *wire.Problem
+		if errors.As(err, &p) && p.Status == 429 {
+			refused = true
+			break
+		}
+		problem(t, err, 422, "invalid")
+	}
+	if !refused {
+		t.Error("he may ask for taken names as often as he likes")
+	}
+	problem(t, try("free.name"), 429, "too-many-attempts")
+	if _, err := marta.Change(ctx, change("", `{"op":"add_user","user_name":"b.osei"}`), true); err == nil {
+		t.Error("a taken name was taken")
+	}
+	if _, body := raw(t, marta, "/refusals"); !strings.Contains(body, "names that are taken by what they may not see") || strings.Contains(body, "b.osei") {
+		t.Errorf("recorded: %s", body)
+	}
 }

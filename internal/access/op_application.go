@@ -73,8 +73,8 @@ func (o *AddApplication) ApplyTo(d *Draft) {
 	} else if !d.need(ActCreate, Join("applications", o.Key), "add applications") {
 		d.fail(FactApplication, o.Key)
 		return
-	} else if _, taken := d.FindApplication(o.Key); taken {
-		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
+	} else if id, taken := d.FindApplication(o.Key); taken {
+		d.taken("key", FactApplication, uint32(id), o.Key, "keys")
 	}
 	d.checkTexts(&o.Label, o.Key, o.Description)
 	if o.State == "" {

@@ -39,8 +39,8 @@ func (o *AddGroup) ApplyTo(d *Draft) {
 	} else if unit && !d.need(ActCreate, groupPath(o.Unit, o.Key), "add groups%s", inUnit(o.Unit)) {
 		d.fail(FactGroup, o.Key)
 		return
-	} else if _, taken := d.FindGroup(o.Key); taken {
-		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
+	} else if id, taken := d.FindGroup(o.Key); taken {
+		d.taken("key", FactGroup, uint32(id), o.Key, "keys")
 	}
 	d.checkTexts(&o.Label, o.Key, o.Description)
 	d.checkOurs("label", o.Label)

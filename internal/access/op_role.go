@@ -47,8 +47,8 @@ func (o *AddRole) ApplyTo(d *Draft) {
 	} else if (o.Application == "" || r.Application != 0) && !d.need(ActCreate, rolePath(d.Application(r.Application), o.Key), "add the role %s", full) {
 		d.fail(FactRole, full)
 		return
-	} else if _, taken := d.FindRole(full); taken {
-		d.fault("key", "“%s” is taken: keys are never reused", full)
+	} else if id, taken := d.FindRole(full); taken {
+		d.taken("key", FactRole, uint32(id), full, "keys")
 	}
 	d.checkTexts(&o.Label, o.Key, o.Description)
 	d.checkRole(r)

@@ -72,8 +72,8 @@ func (o *AddUser) ApplyTo(d *Draft) {
 	}
 	if m := checkUserName(o.UserName); m != "" {
 		d.fault("user_name", "%s", m)
-	} else if _, taken := d.FindUser(o.UserName); taken {
-		d.fault("user_name", "“%s” is taken: user names are never reused", o.UserName)
+	} else if id, taken := d.FindUser(o.UserName); taken {
+		d.taken("user_name", FactUser, uint32(id), o.UserName, "user names")
 	}
 	u := &User{Personal: o.Personal, UserKind: o.UserKind, Status: o.Status, Unit: o.Unit, Title: o.Title,
 		Employment: o.Employment, Location: o.Location, Start: o.Start, End: o.End}

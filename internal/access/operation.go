@@ -165,6 +165,7 @@ type Fault struct {
 	Hints     []string // near-miss names, for those who may see them
 	Subject   FactKind // what kind of name the hints would be
 	Given     string   // the name that was not found
+	Tells     bool     // it tells its author that there is something they may not see
 }
 
 func (f *Fault) Error() string {
@@ -176,6 +177,13 @@ func (f *Fault) Error() string {
 
 func (d *Draft) fault(field, format string, args ...any) {
 	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, strict.Shorts(args)...)})
+}
+
+// taken files the fault of a name that somebody or something has already. That cannot be
+// kept from whoever may not see whom.
+func (d *Draft) taken(field string, kind FactKind, row uint32, name, kept string) {
+	d.fault(field, "“%s” is taken: %s are never reused", name, kept)
+	d.Faults[len(d.Faults)-1].Tells = !d.visible(kind, row)
 }
 
 // judged files the fault of a rule that older revisions may break: what was

@@ -171,6 +171,10 @@ type changing struct {
 func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeResult, error) {
 	v := d.Now(ctx, c)
 	out := wire.ChangeResult{DryRun: x.DryRun, Sentences: []string{}}
+	if err := d.telling.wait(c.User, d.Clock()); err != nil {
+		return out, err
+	}
+	defer func(v *View) { v.settle() }(v)
 	// look puts the view where the change is judged: the head may be newer.
 	look := func(s *access.Snapshot, at access.Instant) {
 		if v.auth == nil || v.Snapshot != s || v.at != at {
@@ -274,6 +278,9 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 		out.Rails = append(out.Rails, w)
 	}
 	out.Refused = len(stop) > 0
+	if n := tells(stop); n > 0 && !v.seesAll() {
+		v.told(n, "a guard rail that speaks of what they may not see")
+	}
 	if len(stop) > 0 && !x.DryRun {
 		e := problem(KindGuardRail, 409, "A guard rail stands in the way", "%s", stop[0].Message)
 		if stop[0].Passable {
@@ -310,6 +317,7 @@ func (v *View) allowed(d *access.Draft, place func(access.Fault) wire.Fault) err
 		return v.refusal(d, lacks)
 	}
 	if len(d.Faults) > 0 {
+		v.told(len(slices.DeleteFunc(slices.Clone(d.Faults), func(f access.Fault) bool { return !f.Tells })), "names that are taken by what they may not see")
 		return Invalid("nothing was changed", v.faults(d, place)...)
 	}
 	if lacks := v.rights().LacksFor(d, d.RoleGains(v.at)); len(lacks) > 0 {

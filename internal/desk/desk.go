@@ -36,6 +36,7 @@ type Desk struct {
 	rounds  rounds
 	reports reports
 	broken  broken
+	telling telling
 }
 
 // Warm makes ready what the first list would otherwise wait for, and lets go of
@@ -69,6 +70,7 @@ type View struct {
 	auth   *access.Authority
 	met    map[access.UserID]bool // see acquaint
 	mine   bool                   // whoever gave something is met too: see Mine
+	tells  map[string]int         // what a refusal told the caller that they may not see, and how often
 }
 
 // rights are what the caller may do, compiled when first asked for: a decision
