@@ -50,7 +50,8 @@ func (s *Server) bounded(c fiber.Ctx) error {
 		return c.Next()
 	}
 	limit := unknownBody
-	if who := callOf(c.Context()).caller; who.User != 0 {
+	length := c.Request().Header.ContentLength()
+	if who := callOf(c.Context()).caller; who.User != 0 && (length > limit || length < 0) {
 		limit = callerBody
 		switch v, file := s.desk.Now(c.Context(), who), takesFiles(c.Path()); {
 		case file && v.MayAll(), v.Reads() && comparesFiles(c.Path()):
@@ -62,7 +63,6 @@ func (s *Server) bounded(c fiber.Ctx) error {
 		}
 	}
 	tooLarge := &problem{Problem: wire.Problem{Type: desk.KindTooLarge, Title: "Too large", Status: 413, Detail: "The body is larger than this call takes from you: " + itoa(limit) + " bytes."}}
-	length := c.Request().Header.ContentLength()
 	if length > limit {
 		return s.cutOff(c, tooLarge)
 	}
@@ -130,12 +130,12 @@ func (s *Server) wellFormed(c fiber.Ctx) error {
 		if len(name) == 0 || bytes.ContainsAny(name, " \t") {
 			return s.malformed(c, "a field name has a space in it or beside it")
 		}
-		switch strings.ToLower(string(name)) {
-		case "host":
+		switch {
+		case bytes.EqualFold(name, []byte("Host")):
 			hosts++
-		case "content-length":
+		case bytes.EqualFold(name, []byte("Content-Length")):
 			lengths++
-		case "transfer-encoding":
+		case bytes.EqualFold(name, []byte("Transfer-Encoding")):
 			encodings++
 		}
 	}
