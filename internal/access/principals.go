@@ -28,6 +28,12 @@ func (s *Snapshot) groupsAt(out []GroupID, id UserID, at Instant) []GroupID {
 	return out
 }
 
+// IsMember says whether a user is in a group at an instant, at any depth: without a look
+// at its other members.
+func (s *Snapshot) IsMember(id UserID, group GroupID, at Instant) bool {
+	return s.isMember(id, group, at)
+}
+
 // isMember says whether a group is reached upward from a user at an instant.
 func (s *Snapshot) isMember(id UserID, group GroupID, at Instant) bool {
 	for _, g := range s.groupsAt(nil, id, at) {

@@ -21,7 +21,7 @@ func (v *View) party(r *request.Request) bool {
 	if r.Asker == me || r.Beneficiary == me || slices.ContainsFunc(r.Decisions, func(d request.Decision) bool { return d.By == me }) {
 		return true
 	}
-	return r.Step < len(r.Steps) && slices.Contains(r.Steps[r.Step].Deciders(v.today, r, access.At(v.desk.Clock())), me)
+	return r.Step < len(r.Steps) && r.Steps[r.Step].Asks(v.today, r, me, access.At(v.desk.Clock()))
 }
 
 // readsRequest says whether the caller may know of a request: who has to do with
@@ -328,18 +328,20 @@ func (v *View) Today() wire.Today {
 	out := wire.Today{Stand: v.stand(), Ending: []wire.Ending{}}
 	var decide, mine, stuck []*request.Request
 	fresh := v.at - access.Instant(soon.Microseconds())
-	for _, r := range request.Requests(v.Snapshot) {
-		own := r.Asker == v.caller.User || r.Beneficiary == v.caller.User
+	all := request.Requests(v.Snapshot)
+	opened := v.opened(all)
+	allRequests := v.rights().May(access.ActUpdate, "requests")
+	for _, r := range all {
 		switch {
 		case r.State != request.Waiting:
-			if own && v.opened(r) >= fresh {
+			if v.own(r) && opened[r.Since()] >= fresh {
 				mine = append(mine, r)
 			}
-		case own:
+		case v.own(r):
 			mine = append(mine, r)
 		case r.MayDecide(v.Snapshot, v.caller.User, v.at) == "":
 			decide = append(decide, r)
-		case len(r.Deciders(v.Snapshot, v.at)) == 0 && v.readsRequest(r) && v.rights().May(access.ActUpdate, "requests"):
+		case allRequests && v.readsRequest(r) && len(r.Deciders(v.Snapshot, v.at)) == 0:
 			stuck = append(stuck, r)
 		}
 	}
@@ -365,14 +367,27 @@ func (v *View) Today() wire.Today {
 	return out
 }
 
-// opened is when a request came to be as it is: a while ago when the ledger
-// cannot say.
-func (v *View) opened(r *request.Request) access.Instant {
-	revs, err := v.desk.Ledger.Reasons(v.ctx, []int64{r.Since()})
-	if err != nil {
-		return 0
+// own says whether the caller asked for something, or gets it.
+func (v *View) own(r *request.Request) bool {
+	return r.Asker == v.caller.User || r.Beneficiary == v.caller.User
+}
+
+// opened is when the caller's own requests that wait no more came to be as they are, by
+// the revisions that made them so: a while ago when the ledger cannot say.
+func (v *View) opened(all []*request.Request) map[int64]access.Instant {
+	out := map[int64]access.Instant{}
+	var since []int64
+	for _, r := range all {
+		if r.State != request.Waiting && v.own(r) {
+			since = append(since, r.Since())
+		}
 	}
-	return revs[r.Since()].At
+	if revs, err := v.desk.Ledger.Reasons(v.ctx, since); err == nil {
+		for n, r := range revs {
+			out[n] = r.At
+		}
+	}
+	return out
 }
 
 // grownSince tells whoever decides how the role has grown since it was asked for.

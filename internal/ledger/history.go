@@ -391,6 +391,9 @@ func (c *historyCache) put(s *access.Snapshot, erased int) {
 // Reasons are the reasons of revisions by number.
 func (l *Ledger) Reasons(ctx context.Context, numbers []int64) (map[int64]Revision, error) {
 	out := map[int64]Revision{}
+	if len(numbers) == 0 {
+		return out, nil
+	}
 	rows, err := l.pool.Query(ctx, `select r.revision, r.at, coalesce(r.author, 0), coalesce(t.text, 'erased')
 		from revision r join reason t on t.digest = r.reason where r.revision = any($1)`, numbers)
 	if err != nil {

@@ -119,7 +119,7 @@ func (r *Request) MayDecide(s *access.Snapshot, by access.UserID, at access.Inst
 		return OneOwn
 	case r.approvedBy(by):
 		return Twice
-	case !slices.Contains(r.Steps[r.Step].Deciders(s, r, at), by):
+	case !r.Steps[r.Step].Asks(s, r, by, at):
 		return NotAsked
 	case r.apart(s) && r.decidedBefore(by):
 		return Before

@@ -139,6 +139,16 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 				continue
 			}
 			s = next
+			for _, r := range Requests(s) { // one is asked exactly when one is among those who are
+				for i := range r.Steps {
+					who := r.Steps[i].Deciders(s, r, at)
+					for u := range s.Users() {
+						if r.Steps[i].Asks(s, r, u.ID, at) != slices.Contains(who, u.ID) {
+							t.Fatalf("%s, step %d: of %v is %s not one", r.ID, i, who, u.UserName)
+						}
+					}
+				}
+			}
 			switch o := op.(type) {
 			case *AskRole:
 				n, _ := access.ParseID("request", string(o.Request))

@@ -111,6 +111,26 @@ func FindRoute(s *access.Snapshot, ref string) *Route {
 	return nil
 }
 
+// Asks says whether somebody is one of the deciders of a step, without a look at the
+// others.
+func (t *Step) Asks(s *access.Snapshot, r *Request, id access.UserID, at access.Instant) bool {
+	if id == 0 || id == r.Beneficiary || id == r.Asker || !s.Effective(id, at) {
+		return false
+	}
+	switch t.Whose {
+	case Manager:
+		u := s.User(r.Beneficiary)
+		return u != nil && u.Manager == id
+	case Owner:
+		return s.OwnerOf(r.Role) == id
+	case Group:
+		return s.IsMember(id, t.Group, at)
+	case Users:
+		return slices.Contains(t.Users, id)
+	}
+	return false
+}
+
 // Deciders are who may decide on a step of a request at an instant: those the
 // step names who are effective, less whoever asked and whoever it is for.
 func (t *Step) Deciders(s *access.Snapshot, r *Request, at access.Instant) []access.UserID {
