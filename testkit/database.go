@@ -9,6 +9,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"ableroster/internal/ledger"
 
@@ -103,7 +104,12 @@ func renamed(t testing.TB, address, name string) string {
 // Pool opens a database until the test ends.
 func Pool(t testing.TB, database string) *pgxpool.Pool {
 	t.Helper()
-	pool, err := pgxpool.New(context.Background(), database)
+	config, err := pgxpool.ParseConfig(database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	config.PingTimeout = 2 * time.Second // as the service has it
+	pool, err := pgxpool.NewWithConfig(context.Background(), config)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -80,6 +80,7 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 	}
 	pc.MaxConns = max(pc.MaxConns, 16)
 	pc.ConnConfig.RuntimeParams["jit"] = "off" // no query here runs long enough to gain by it
+	pc.PingTimeout = 2 * time.Second           // of a connection that lay ready, and may have broken without a word
 	pool, err := pgxpool.NewWithConfig(ctx, pc)
 	if err != nil {
 		return nil, err

@@ -64,6 +64,19 @@ func TestAPanicIsOneRefusedChange(t *testing.T) {
 	}
 }
 
+// A program whose line to the database breaks without a word hears of what others commit
+// all the same.
+func TestWhatIsCommittedDuringASilentBreakIsHeardOf(t *testing.T) {
+	database := testkit.Database(t)
+	l, _ := testkit.Ledger(t, database)
+	founded(t, l)
+	line, silence := testkit.SilentLine(t, database)
+	other, _ := testkit.Ledger(t, line)
+	silence()
+	commit(t, l, user("unheard"))
+	testkit.Until(t, "the other program to hear of it", func() bool { return other.Head().Revision == l.Head().Revision })
+}
+
 // When the database drops every connection again and again while large changes are
 // written, each change is committed whole or refused, and nothing else ends.
 func TestLostConnectionsEndNothingElse(t *testing.T) {

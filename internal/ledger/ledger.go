@@ -207,31 +207,56 @@ func (l *Ledger) follow(ctx context.Context) {
 			return
 		case <-time.After(250 * time.Millisecond):
 		}
-		if l.pool.Ping(ctx) == nil {
+		if l.answers(ctx) {
 			l.log.Info("the database is back")
 			down = false
 		}
 	}
 }
 
+// answers says whether the database does.
+func (l *Ledger) answers(ctx context.Context) bool {
+	ctx, cancel := context.WithTimeout(ctx, answersIn)
+	defer cancel()
+	return l.pool.Ping(ctx) == nil
+}
+
+// How long the database may take to answer whoever follows it, and to tell what was
+// committed meanwhile: a connection may break without a word, those that lie ready too.
+const (
+	answersIn  = 5 * time.Second
+	catchUpsIn = time.Minute
+)
+
 func (l *Ledger) listen(ctx context.Context) error {
-	conn, err := l.pool.Acquire(ctx)
+	begin, cancel := context.WithTimeout(ctx, answersIn)
+	defer cancel()
+	conn, err := l.pool.Acquire(begin)
 	if err != nil {
 		return err
 	}
-	defer func() { conn.Hijack().Close(context.WithoutCancel(ctx)) }()
-	if _, err := conn.Exec(ctx, "listen able_roster_ledger"); err != nil {
+	defer func() {
+		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), answersIn)
+		defer cancel()
+		_ = conn.Hijack().Close(end)
+	}()
+	if _, err := conn.Exec(begin, "listen able_roster_ledger"); err != nil {
 		return err
 	}
+	look := func() (newest int64, now time.Time, err error) {
+		ctx, cancel := context.WithTimeout(ctx, answersIn)
+		defer cancel()
+		err = conn.QueryRow(ctx, sqlHead).Scan(&newest, &now)
+		return newest, now, err
+	}
 	for {
-		var newest int64
-		var now time.Time
-		if err := conn.QueryRow(ctx, sqlHead).Scan(&newest, &now); err != nil {
+		newest, now, err := look()
+		if err != nil {
 			return err
 		}
 		l.clock.Store(&clockReading{now, time.Now()})
 		wait, cancel := context.WithTimeout(ctx, time.Second)
-		err := l.heed(ctx, wait, conn.Conn(), newest)
+		err = l.heed(ctx, wait, conn.Conn(), newest)
 		cancel()
 		if err != nil && !errors.Is(err, context.DeadlineExceeded) {
 			return err
@@ -243,7 +268,7 @@ func (l *Ledger) listen(ctx context.Context) error {
 // wait ends.
 func (l *Ledger) heed(ctx, wait context.Context, conn *pgx.Conn, newest int64) error {
 	for {
-		if err := l.catchUp(ctx, newest); err != nil {
+		if err := l.catchUpIn(ctx, newest); err != nil {
 			return err
 		}
 		notice, err := conn.WaitForNotification(wait)
@@ -254,6 +279,12 @@ func (l *Ledger) heed(ctx, wait context.Context, conn *pgx.Conn, newest int64) e
 			return nil // of another version: look for oneself
 		}
 	}
+}
+
+func (l *Ledger) catchUpIn(ctx context.Context, newest int64) error {
+	ctx, cancel := context.WithTimeout(ctx, catchUpsIn)
+	defer cancel()
+	return l.catchUp(ctx, newest)
 }
 
 // catchUp moves the head on to what other programs have committed.

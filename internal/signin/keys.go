@@ -165,6 +165,9 @@ const mostRecent = 4096
 // still there: a connection may break without a word.
 const quiet = 4 * time.Second
 
+// answers is how long the database may take to tell what the keys are.
+const answers = 10 * time.Second
+
 func (d *Door) follow(ctx context.Context) {
 	defer close(d.done)
 	for ctx.Err() == nil {
@@ -178,15 +181,23 @@ func (d *Door) follow(ctx context.Context) {
 }
 
 func (d *Door) listen(ctx context.Context) error {
-	conn, err := d.pool.Acquire(ctx)
+	// Whatever is asked of the database has an end: connections that lie ready may have
+	// broken without a word too.
+	begin, cancel := context.WithTimeout(ctx, quiet)
+	defer cancel()
+	conn, err := d.pool.Acquire(begin)
 	if err != nil {
 		return err
 	}
-	defer func() { conn.Hijack().Close(context.WithoutCancel(ctx)) }()
-	if _, err := conn.Exec(ctx, "listen able_roster_keys"); err != nil {
+	defer func() {
+		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), quiet)
+		defer cancel()
+		_ = conn.Hijack().Close(end)
+	}()
+	if _, err := conn.Exec(begin, "listen able_roster_keys"); err != nil {
 		return err
 	}
-	if err := d.load(ctx); err != nil {
+	if err := d.hear(ctx, "all"); err != nil {
 		return err
 	}
 	for {
@@ -196,17 +207,8 @@ func (d *Door) listen(ctx context.Context) error {
 		cancel()
 		switch {
 		case err == nil:
-			for _, text := range strings.Split(notice.Payload, ",") {
-				user, bad := strconv.ParseUint(text, 10, 32)
-				if bad != nil { // of another version, or of many: look at all
-					if err := d.load(ctx); err != nil {
-						return err
-					}
-					break
-				}
-				if err := d.loadOf(ctx, access.UserID(user)); err != nil {
-					return err
-				}
+			if err := d.hear(ctx, notice.Payload); err != nil {
+				return err
 			}
 		case ctx.Err() != nil || !waited || conn.Conn().IsClosed():
 			return err
@@ -219,6 +221,22 @@ func (d *Door) listen(ctx context.Context) error {
 			}
 		}
 	}
+}
+
+// hear reads again what a notice says has changed.
+func (d *Door) hear(ctx context.Context, payload string) error {
+	ctx, cancel := context.WithTimeout(ctx, answers)
+	defer cancel()
+	for _, text := range strings.Split(payload, ",") {
+		user, bad := strconv.ParseUint(text, 10, 32)
+		if bad != nil { // all, or many, or of another version: look at all
+			return d.load(ctx)
+		}
+		if err := d.loadOf(ctx, access.UserID(user)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // secret makes a random text and the digest that is kept of it.

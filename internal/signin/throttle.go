@@ -1,6 +1,7 @@
 package signin
 
 import (
+	"net/netip"
 	"sync"
 	"time"
 
@@ -21,12 +22,22 @@ type Try struct{ Account, Address, Device string }
 
 func (t Try) counters() []counter {
 	var out []counter
-	for _, c := range []counter{{"account " + t.Account, t.Account, nameLimits}, {"address " + t.Address, t.Address, addressLimits}, {"device " + t.Device, t.Device, nameLimits}} {
+	for _, c := range []counter{{"account " + t.Account, t.Account, nameLimits}, {"address " + network(t.Address), t.Address, addressLimits}, {"device " + t.Device, t.Device, nameLimits}} {
 		if c.of != "" {
 			out = append(out, c)
 		}
 	}
 	return out
+}
+
+// network is what one subscriber has: an address of IPv4, a /64 of IPv6 (RFC 6177), of
+// which one machine has more addresses than can be counted.
+func network(address string) string {
+	if a, err := netip.ParseAddr(address); err == nil && a.Is6() && !a.Is4In6() {
+		p, _ := a.Prefix(64)
+		return p.String()
+	}
+	return address
 }
 
 type counter struct {

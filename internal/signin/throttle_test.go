@@ -1,6 +1,7 @@
 package signin
 
 import (
+	"fmt"
 	"strconv"
 	"sync"
 	"sync/atomic"
@@ -48,6 +49,19 @@ func TestAnAddressThatTriesManyNamesIsPausedToo(t *testing.T) {
 	}
 	if w := x.Wait(now, Try{Account: "fresh", Address: "10.0.0.2"}); w != 0 {
 		t.Errorf("another address waits %s", w)
+	}
+}
+
+// Of IPv6 whoever has one address has 2^64 of them: they are one counter.
+func TestAddressesOfOneNetworkAreOneCounter(t *testing.T) {
+	var x Throttle
+	now := noon
+	for i := range 100 {
+		x.Begin(now, Try{Account: string(rune('a' + i)), Address: fmt.Sprintf("2001:db8:0:1::%x", i+1)})
+		now = now.Add(longest)
+	}
+	if x.Wait(now, Try{Account: "fresh", Address: "2001:db8:0:1:ffff::1"}) < 10*time.Minute || x.Wait(now, Try{Account: "fresh", Address: "2001:db8:0:2::1"}) != 0 {
+		t.Error("a network is not one counter, or two are")
 	}
 }
 
