@@ -481,7 +481,7 @@ type UseLinkRequest struct {
 
 // PasswordRequest changes a password.
 type PasswordRequest struct {
-	Current string `json:"current_password,omitempty" doc:"required for one's own"`
+	Current string `json:"current_password,omitempty" doc:"the one that is good until now"`
 	New     string `json:"new_password"`
 }
 
