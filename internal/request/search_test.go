@@ -316,7 +316,6 @@ type searcher struct {
 	*rand.Rand
 	s        *access.Snapshot
 	delegate access.UserID
-	n        int // names made so far
 	plant    planted
 	let      int
 	said     []string

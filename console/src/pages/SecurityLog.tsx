@@ -31,7 +31,7 @@ export function SecurityLogPage() {
       ) : events.length === 0 ? (
         <Empty>Nothing is recorded.</Empty>
       ) : (
-        <table className="mt-4 w-full">
+        <table className="register mt-4">
           <thead>
             <tr>
               <th>When</th>
