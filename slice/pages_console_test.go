@@ -275,3 +275,39 @@ func TestRolesAreMadeAndComparedInTheConsole(t *testing.T) {
 		t.Error("the tree does not show the duty officer below the night manager")
 	}
 }
+
+// A link is made for somebody, shown once; by it they choose a password and are signed in,
+// and nobody is by it again. Who made it stands in the security log.
+func TestSomebodyIsGivenAWayToSignInInTheConsole(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	b := testkit.NewTab(t, s.Base)
+	b.SignIn(demo.Administrator, demo.Password)
+	b.Go("/users/ines.halloran?tab=attributes")
+	b.Press("Give sign-in")
+	b.Press("Make a sign-in link")
+	b.Sees("This link is shown once")
+	var address string
+	b.Eval(`[...document.querySelectorAll('[role=status] p')].map(p => p.textContent).find(x => x.startsWith('http'))`, &address)
+	path := strings.TrimPrefix(address, s.Base)
+	if !strings.HasPrefix(path, "/sign-in-link#") {
+		t.Fatalf("the link is %q", address)
+	}
+	ines := testkit.NewTab(t, s.Base)
+	ines.Go("/sign-in-link")
+	ines.Sees("The link is not whole")
+	ines.Go(path)
+	ines.Type("Password, 12 characters or more", "123456789012")
+	ines.Press("Set it and sign in")
+	ines.Sees("is easily guessed")
+	ines.Type("Password, 12 characters or more", "nine lanterns over wet slate")
+	ines.Press("Set it and sign in")
+	ines.Sees("Inês Halloran")
+	again := testkit.NewTab(t, s.Base)
+	again.Go(path)
+	again.Type("Password, 12 characters or more", "another nine wet lanterns")
+	again.Press("Set it and sign in")
+	again.Sees("is not valid any more")
+	b.Go("/security-log")
+	b.Sees("sign-in link made")
+	b.Accessible()
+}

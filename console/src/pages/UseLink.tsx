@@ -26,6 +26,7 @@ export function UseLink() {
           Password, 12 characters or more
           <input className="field" name="password" type="password" autoComplete="new-password" autoFocus value={password} onChange={(e) => setPassword(e.target.value)} />
         </label>
+        {link === '' && <p role="alert">The link is not whole: open it as it was given to you.</p>}
         {use.error instanceof ProblemError && (
           <div role="alert" className="border-brick border-l-3 pl-3">
             {use.error.problem.detail}
