@@ -99,3 +99,37 @@ func TestAListOfAnOldDayIsTheSameFromTheRegisterAlone(t *testing.T) {
 		}
 	}
 }
+
+// Whoever may read nobody has no day of the past loaded but their own slice of it: not by
+// asking for lists, and not for many days.
+func TestWhoeverReadsNobodyLoadsNoPastOfOthers(t *testing.T) {
+	d, l, c := as(t, testkit.DemoDatabase(t), demo.Administrator)
+
+	nobody := desk.Caller{}
+	for u := range l.Head().Users() {
+		if v := d.Now(ctx, desk.Caller{User: u.ID}); !v.Reads() && u.Status == access.Active && u.UserKind == access.Person {
+			nobody = desk.Caller{User: u.ID}
+		}
+	}
+	if nobody.User == 0 {
+		t.Fatal("everybody reads somebody")
+	}
+	count := func(c desk.Caller, days int) (n int) {
+		v, err := d.AsOf(ctx, c, time.Now().AddDate(0, 0, -days))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for range v.Snapshot.Users() {
+			n++
+		}
+		return n
+	}
+	if all := count(c, 1); all < 200 {
+		t.Errorf("whoever reads everybody has %d users", all)
+	}
+	for days := range 20 {
+		if n := count(nobody, days*7+60); n > 1 {
+			t.Errorf("%d days ago %d users were loaded for somebody who reads nobody", days*7+60, n)
+		}
+	}
+}

@@ -3,6 +3,7 @@ package intake
 import (
 	"fmt"
 	"maps"
+	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -241,4 +242,26 @@ func FuzzFiles(f *testing.F) {
 			t.Fatal("nothing was read and nothing was wrong")
 		}
 	})
+}
+
+// What no table and no directory has costs no more than it takes to see that.
+func TestWhatIsFarTooLongIsNotReadToItsEnd(t *testing.T) {
+	long := strings.Repeat("x", 8<<20)
+	folded := "dn: cn=a\ndescription: " + strings.Repeat("\n "+long[:70], 8<<20/70)
+	for name, read := range map[string]func() []Fault{
+		"a line of a table":       func() []Fault { _, _, bad := CSV([]byte("user_name,title\nx,"+long+"\n"), Format{}); return bad },
+		"a line without commas":   func() []Fault { _, _, bad := CSV([]byte(long), Format{}); return bad },
+		"a heading of commas":     func() []Fault { _, _, bad := CSV([]byte(strings.Repeat(",", 8<<20)), Format{}); return bad },
+		"a value of a directory":  func() []Fault { _, bad := LDIF([]byte("dn: cn=a\ndescription: " + long + "\n")); return bad },
+		"a folded one":            func() []Fault { _, bad := LDIF([]byte(folded)); return bad },
+		"a directory of newlines": func() []Fault { _, bad := LDIF([]byte(strings.Repeat("\n", 8<<20))); return bad },
+	} {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		bad := read()
+		runtime.ReadMemStats(&after)
+		if took := (after.TotalAlloc - before.TotalAlloc) >> 20; len(bad) == 0 || len(bad) > mostFaults || took > 80 {
+			t.Errorf("%s: %d faults, %d MB", name, len(bad), took)
+		}
+	}
 }

@@ -2,6 +2,7 @@ package intake
 
 import (
 	"encoding/base64"
+	"iter"
 	"strings"
 	"unicode/utf8"
 
@@ -33,8 +34,11 @@ func LDIF(content []byte) (rows []Row, out []Fault) {
 		}
 		entry = nil
 	}
-	for _, l := range unfolded(text) {
+	for l := range unfolded(text) {
 		switch {
+		case len(l.text) > mostLine:
+			bad.add(l.line, "", "is longer than %d bytes: it is no value of a person's", mostLine)
+			return rows, bad
 		case l.text == "":
 			end()
 			continue
@@ -97,26 +101,26 @@ type foldedLine struct {
 	text string
 }
 
-// unfolded are the lines with those that begin with a space joined to the one
-// before, the newline that ended it gone (section 2, note 2).
-func unfolded(text string) []foldedLine {
-	var out []foldedLine
-	var parts []string // of the last line
-	n := 0
-	for line := range strings.Lines(text) {
-		n++
-		line = strings.TrimRight(line, "\r\n")
-		if strings.HasPrefix(line, " ") && len(out) > 0 && parts[0] != "" {
-			parts = append(parts, line[1:])
-			continue
+// unfolded gives the lines with those that begin with a space joined to the one before,
+// the newline that ended it gone (section 2, note 2): one at a time, for there may be
+// many.
+func unfolded(text string) iter.Seq[foldedLine] {
+	return func(yield func(foldedLine) bool) {
+		var parts []string // of the last line
+		first, n := 0, 0
+		last := func() bool { return first == 0 || yield(foldedLine{first, strings.Join(parts, "")}) }
+		for line := range strings.Lines(text) {
+			n++
+			line = strings.TrimRight(line, "\r\n")
+			if strings.HasPrefix(line, " ") && first > 0 && parts[0] != "" {
+				parts = append(parts, line[1:])
+				continue
+			}
+			if !last() {
+				return
+			}
+			first, parts = n, append(parts[:0], line)
 		}
-		if len(parts) > 1 {
-			out[len(out)-1].text = strings.Join(parts, "")
-		}
-		out, parts = append(out, foldedLine{n, line}), append(parts[:0], line)
+		last()
 	}
-	if len(parts) > 1 {
-		out[len(out)-1].text = strings.Join(parts, "")
-	}
-	return out
 }
