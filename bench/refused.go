@@ -25,15 +25,11 @@ import (
 // whoever asks and the service share the machine's processors.
 func refused(ctx context.Context, database string) ([]line, error) {
 	const users, attackers, asked = 10_000, 4, 20 // so many a second
-	k, admin, stop, err := running(ctx, database, users)
+	admin, secret, stop, err := besideOne(ctx, database, users)
 	if err != nil {
 		return nil, err
 	}
 	defer stop()
-	secret, err := tokenOf(ctx, k.pool.Config().ConnString(), demo.UserName(17))
-	if err != nil {
-		return nil, err
-	}
 	var change wire.ChangeRequest
 	change.Reason = "I may not"
 	for i := range 2_000 {
@@ -110,15 +106,11 @@ func others(a *asking, users int, last time.Duration, into *sample) error {
 // somebody who is not there at all.
 func silent(ctx context.Context, database string) ([]line, error) {
 	const users, calls = 10_000, 1_000
-	k, admin, stop, err := running(ctx, database, users)
+	admin, secret, stop, err := besideOne(ctx, database, users)
 	if err != nil {
 		return nil, err
 	}
 	defer stop()
-	secret, err := tokenOf(ctx, k.pool.Config().ConnString(), demo.UserName(17))
-	if err != nil {
-		return nil, err
-	}
 	a := &asking{admin.client, admin.address, secret, admin.program}
 	there := demo.UserName(4_321)
 	not := there[:len(there)-1] + "x" // as near to all the others
@@ -155,6 +147,18 @@ func silent(ctx context.Context, database string) ([]line, error) {
 		out = append(out, line{x.what + ", of somebody hidden against somebody who is not there, 1,000 calls", hidden.String(), nobody.String(), ratio(hidden.p50(), nobody.p50()), "of medians; aim: 0.90 to 1.10"})
 	}
 	return out, nil
+}
+
+// besideOne is running with the token of somebody who may nothing.
+func besideOne(ctx context.Context, database string, users int) (admin *asking, secret string, stop func(), err error) {
+	k, admin, stop, err := running(ctx, database, users)
+	if err != nil {
+		return nil, "", nil, err
+	}
+	if secret, err = tokenOf(ctx, k.pool.Config().ConnString(), demo.UserName(17)); err != nil {
+		stop()
+	}
+	return admin, secret, stop, err
 }
 
 func rawOps(ops ...string) (out []json.RawMessage) {

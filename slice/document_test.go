@@ -66,6 +66,8 @@ func ask(t *testing.T, c *client.Client, method, path, body string) (status int,
 	}
 	if strings.HasPrefix(path, "/imports/") {
 		req.Header.Set("Content-Type", "text/csv")
+	} else if strings.HasPrefix(path, "/roster-file") {
+		req.Header.Set("Content-Type", "application/yaml")
 	} else if body != "" {
 		req.Header.Set("Content-Type", "application/json")
 	}

@@ -4,8 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
-	"net/http"
 	"net/url"
 	"regexp"
 	"slices"
@@ -22,21 +20,8 @@ import (
 // raw is the text of an answer, whatever it is.
 func raw(t *testing.T, c *client.Client, path string) (int, string) {
 	t.Helper()
-	req, err := http.NewRequest("GET", c.Base+"/api/v1"+path, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	req.Header.Set("Authorization", "Bearer "+c.Token)
-	resp, err := http.DefaultClient.Do(req)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer resp.Body.Close()
-	body, err := io.ReadAll(resp.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return resp.StatusCode, string(body)
+	status, _, body := ask(t, c, "GET", path, "")
+	return status, string(body)
 }
 
 // names are what nobody may learn who may not read the user: name, user name,

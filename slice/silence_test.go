@@ -1,11 +1,8 @@
 package slice
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
-	"net/http"
 	"net/url"
 	"regexp"
 	"strings"
@@ -127,30 +124,13 @@ func TestWhatIsOutsideChangesNoAnswer(t *testing.T) {
 			both(path, func(c *client.Client) (int, string) { return raw(t, c, path) })
 		}
 		for _, x := range questions() {
-			both(x[0]+" "+x[1], func(c *client.Client) (int, string) { return posted(t, c, x[0], x[1]) })
+			both(x[0]+" "+x[1], func(c *client.Client) (int, string) {
+				status, _, raw := ask(t, c, "POST", x[0], x[1])
+				return status, string(raw)
+			})
 		}
 	}
 	t.Logf("%d calls asked of both", asked)
-}
-
-func posted(t *testing.T, c *client.Client, path, body string) (int, string) {
-	t.Helper()
-	req, err := http.NewRequest("POST", c.Base+"/api/v1"+path, strings.NewReader(body))
-	if err != nil {
-		t.Fatal(err)
-	}
-	req.Header.Set("Authorization", "Bearer "+c.Token)
-	req.Header.Set("Content-Type", map[bool]string{true: "application/json", false: map[bool]string{true: "text/csv", false: "application/yaml"}[strings.HasPrefix(path, "/imports")]}[json.Valid([]byte(body))])
-	resp, err := http.DefaultClient.Do(req)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer resp.Body.Close()
-	raw, err := io.ReadAll(resp.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return resp.StatusCode, string(raw)
 }
 
 // That a name is taken cannot be kept from whoever may give names; it is recorded, and

@@ -166,15 +166,21 @@ func (w *walker) climb(c Chain, m miss, via []link) {
 	}
 }
 
+// given is a chain with an assignment at its end, and what it misses by then.
+func (w *walker) given(c Chain, m miss, g link) (Chain, miss) {
+	l := w.s.limitsOf(g)
+	a := c.pass(l.window)
+	a.Assignment = g.assignment()
+	m = max(m, l.window.miss(w.at))
+	if w.asked != nil {
+		m = max(m, l.miss(w.asked))
+	}
+	return a, m
+}
+
 func (w *walker) assigned(c Chain, m miss, all []link) {
 	for _, g := range all {
-		l := w.s.limitsOf(g)
-		a := c.pass(l.window)
-		a.Assignment = g.assignment()
-		m := max(m, l.window.miss(w.at))
-		if w.asked != nil {
-			m = max(m, l.miss(w.asked))
-		}
+		a, m := w.given(c, m, g)
 		w.descend(a, m, g.role())
 	}
 }
@@ -282,13 +288,7 @@ func (w *walker) shortest(u *userRec) {
 // shortestOf is that of the assignments of one group, or of the user.
 func (w *walker) shortestOf(c Chain, m miss, all []link) {
 	for _, g := range all {
-		l := w.s.limitsOf(g)
-		a := c.pass(l.window)
-		a.Assignment = g.assignment()
-		m := max(m, l.window.miss(w.at))
-		if w.asked != nil {
-			m = max(m, l.miss(w.asked))
-		}
+		a, m := w.given(c, m, g)
 		seen := map[RoleID]bool{}
 		type step struct {
 			role RoleID
