@@ -19,7 +19,7 @@ func TestDefaultsByCommandLine(t *testing.T) {
 	x.says(0, "Crane observer by the default rule Crane crew", "defaults", "first-day", "-unit", "terminal/cranes", "-title", "Crane operator")
 	x.says(0, "Order reader group Terminal staff by the default rule Crane crew", "defaults", "first-day", "-unit", "terminal/cranes", "-title", "Crane operator")
 
-	x.says(0, "would gain:", "defaults", "add", "quay-charts", "-where", `within eq "terminal"`, "-role", "sounding-surveys/reader", "-dry-run")
+	x.says(3, "would gain:", "defaults", "add", "quay-charts", "-where", `within eq "terminal"`, "-role", "sounding-surveys/reader", "-dry-run")
 	x.says(3, "does not mean everybody", "defaults", "add", "quay-charts", "-role", "sounding-surveys/reader", "-reason", "x")
 	x.says(3, "did you mean sounding-surveys/reader?", "defaults", "add", "quay-charts", "-everybody", "-role", "sounding-surveys/raeder", "-reason", "x")
 	x.says(3, "Acknowledge gain_for_everybody", "defaults", "add", "all-admins", "-everybody", "-role", "access-administrator", "-reason", "x")

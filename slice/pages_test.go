@@ -62,7 +62,8 @@ func TestAPreviewIsReadPageByPage(t *testing.T) {
 	problem(t, err, 422, "invalid")
 	x := at(t, s, demo.Administrator)
 	file := writeFile(t, `{"operations":[{"op":"grant","role":"tariff-ledger/clerk","group":"all-users"}]}`)
-	x.says(0, "would gain:", "change", file, "-dry-run")
+	x.says(3, "would gain:", "change", file, "-dry-run")
+	x.says(0, "would gain:", "change", file, "-dry-run", "-acknowledge", "gain_for_everybody")
 	x.says(2, "-cursor goes with -dry-run", "change", file, "-cursor", "x", "-reason", "x")
 }
 

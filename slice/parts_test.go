@@ -319,7 +319,7 @@ func TestAnApplicationAsksAndReadsNobody(t *testing.T) {
 	_, err = s.SignIn(t, demo.Manager).MakeSignInLink(ctx, demo.Administrator)
 	problem(t, err, 404, "not-found")
 	// Somebody who has departed is out at once, tokens and all.
-	if _, err := marta.Change(ctx, change("Switched off", `{"op":"update_user","user":"berth-board","status":"suspended"}`), false); err != nil {
+	if _, err := marta.Change(ctx, acknowledged(change("Switched off", `{"op":"update_user","user":"berth-board","status":"suspended"}`), "application_depends"), false); err != nil {
 		t.Fatal(err)
 	}
 	_, err = board.Check(ctx, wire.CheckRequest{User: demo.Pilot, Application: "berth-planning", Action: "read", Path: "board"})
