@@ -257,3 +257,109 @@ func TestADecisionIsOnTheRoleAsItIsAndSaysWhatGrew(t *testing.T) {
 	}
 	tomas.says(0, "Since it was asked for, the role has come to give: update charts in Sounding surveys", "decide", id, "approve", "-dry-run")
 }
+
+// Times with a gap between them are told as two, before the change and after it, in the
+// answer and in words.
+func TestTwoTimesAreToldAsTwo(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, x := s.SignIn(t, demo.Administrator), at(t, s, demo.Administrator)
+	day := func(n int) string { return time.Now().AddDate(0, 0, n).UTC().Truncate(time.Hour).Format(time.RFC3339) }
+	grant := func(from, until int) string {
+		return fmt.Sprintf(`{"op":"grant","user":"zoe.marrick","role":"tide-board/editor","from":%q,"until":%q}`, day(from), day(until))
+	}
+	if _, err := marta.Change(ctx, change("For the test", `{"op":"add_user","user_name":"zoe.marrick"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	two := change("Twice", grant(1, 2), grant(10, 11))
+	for _, dryRun := range []bool{true, false} {
+		out, err := marta.Change(ctx, two, dryRun)
+		if err != nil || out.Preview == nil || len(out.Preview.Effects) != 1 {
+			t.Fatalf("%+v %v", out, err)
+		}
+		for _, g := range out.Preview.Effects[0].Gained {
+			if len(g.When) != 2 || !g.When[0].Until.Before(*g.When[1].From) {
+				t.Errorf("gained %s %s: %v", g.Action, g.Target, g.When)
+			}
+		}
+	}
+	text := x.says(0, "tide-board", "access", "zoe.marrick", "-output", "json")
+	if !strings.Contains(text, day(2)) || !strings.Contains(text, day(10)) {
+		t.Errorf("her access does not tell of the days between:\n%s", text)
+	}
+	// On a day between she may not, and is told when she may again.
+	a, err := marta.CheckAsOf(ctx, wire.CheckRequest{User: "zoe.marrick", Application: "tide-board", Action: "update", Path: "tides", Explain: true}, client.Query{"as_of": day(5)})
+	if err != nil || a.Allowed {
+		t.Errorf("%+v %v", a, err)
+	}
+}
+
+// What was passed on is made by a change that has it in it, and by no other.
+func TestWhatWasPassedOnIsMadeByWhatHasItInIt(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, ines := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Pilot)
+	move := change("", `{"op":"update_user","user":"ines.halloran","title":"Senior pilot"}`)
+	part, err := ines.PassOn(ctx, wire.PartRequest{Reason: "She was promoted", Lines: []wire.PartLine{{Operations: move.Operations}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	other := change("Something else", `{"op":"update_user","user":"b.osei","title":"Clerk"}`)
+	other.Parts = []string{part.ID}
+	_, err = marta.Change(ctx, other, false)
+	if p := problem(t, err, 422, "invalid"); !strings.Contains(fmt.Sprint(p.Faults), "is not in this change") {
+		t.Errorf("%+v", p)
+	}
+	waits := func() bool {
+		l, err := marta.Parts(ctx)
+		return err == nil && slices.ContainsFunc(l.ToMake, func(p wire.Part) bool { return p.ID == part.ID })
+	}
+	if !waits() {
+		t.Error("it waits no more, though nobody made it")
+	}
+	other.Operations = append(other.Operations, move.Operations...)
+	if _, err := marta.Change(ctx, other, false); err != nil || waits() {
+		t.Errorf("made, and waits still (%v)", err)
+	}
+}
+
+// Whatever is misspelt, the words that may have been meant are offered in the same words;
+// a batch has the faults of all its questions named.
+func TestWhatMayHaveBeenMeantIsOfferedEverywhere(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	for body, meant := range map[string]string{
+		`{"reason":"x","operations":[{"op":"grnat","user":"b.osei","role":"auditor"}]}`:                                                           "grant",
+		`{"reason":"x","operations":[{"op":"grant","usr":"b.osei","role":"auditor"}]}`:                                                            "user",
+		`{"reason":"x","operations":[{"op":"grant","user":"b.oseii","role":"auditor"}]}`:                                                          "b.osei",
+		`{"reason":"x","acknowledge":["wide_gian"],"operations":[{"op":"grant","user":"b.osei","role":"auditor"}]}`:                               "wide_gain",
+		`{"reason":"x","operations":[{"op":"add_group","key":"mine","filter":"titel eq \"Pilot\""}]}`:                                             "title",
+		`{"reason":"x","operatoins":[{"op":"grant","user":"b.osei","role":"auditor"}],"operations":[{"op":"add_group","key":"as-it-should-be"}]}`: "operations",
+	} {
+		status, _, raw := ask(t, marta, "POST", "/changes?dry_run=true", body)
+		if status != 422 || !strings.Contains(string(raw), "did you mean "+meant+"?") && !strings.Contains(string(raw), `"did_you_mean":["`+meant+`"`) {
+			t.Errorf("%s: %d %s", body, status, raw)
+		}
+	}
+	_, err := marta.Checks(ctx, []wire.CheckRequest{{User: "ines.halloran", Application: "berth-planning", Action: "read", Path: "bad//path"}, {}, {User: "x", Nobody: true, Application: "y", Action: "z"}})
+	p := problem(t, err, 422, "invalid")
+	for _, at := range []string{"/checks/0", "/checks/1", "/checks/2"} {
+		if !slices.ContainsFunc(p.Faults, func(f wire.Fault) bool { return strings.HasPrefix(f.Place, at) }) {
+			t.Errorf("no fault of %s: %+v", at, p.Faults)
+		}
+	}
+}
+
+// One fact asks for one acknowledgement.
+func TestOneFactIsAcknowledgedOnce(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	out, err := s.SignIn(t, demo.Administrator).Change(ctx, change("", `{"op":"grant","group":"all-users","role":"tariff-ledger/clerk"}`), true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var codes []string
+	for _, r := range out.Preview.Rails {
+		codes = append(codes, r.Code)
+	}
+	if !slices.Contains(codes, "gain_for_everybody") || slices.Contains(codes, "wide_gain") {
+		t.Errorf("to be acknowledged: %v", codes)
+	}
+}

@@ -33,6 +33,9 @@ func init() {
 	huma.NewErrorWithContext = func(c huma.Context, status int, message string, errs ...error) huma.StatusError {
 		p := newProblem(status, message, errs...)
 		p.Instance = callOf(c.Context()).id
+		for i := range p.Faults {
+			meant(c.Operation(), &p.Faults[i])
+		}
 		return p
 	}
 	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {

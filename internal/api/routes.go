@@ -28,6 +28,10 @@ func route[I, O any](s *Server, method, path, id, summary string, h func(context
 	for _, o := range options {
 		o(&op)
 	}
+	if op.Metadata == nil {
+		op.Metadata = map[string]any{}
+	}
+	op.Metadata[registryKey] = s.api.OpenAPI().Components.Schemas
 	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := guarded(ctx, s, op.Metadata["heavy"] == true, in, h)
 		if err != nil {
