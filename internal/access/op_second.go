@@ -28,7 +28,7 @@ func (o *SetSecondPerson) ApplyTo(d *Draft) {
 	f := d.organisation
 	f.Second = o.SecondPerson
 	if f.Second != (SecondPerson{}) && len(d.administrators(d.at)) < 2 {
-		d.judged("", "there are fewer than two administrators without an end: nobody could be the second person")
+		d.judged("", "there are fewer than two administrators without an end, so nobody could be the second person: make another one first")
 		if !d.Replays {
 			return
 		}
