@@ -174,7 +174,11 @@ func (d *Desk) change(ctx context.Context, c Caller, x changing) (wire.ChangeRes
 	if err := d.telling.wait(c.User, d.Clock()); err != nil {
 		return out, err
 	}
-	defer func(v *View) { v.settle() }(v)
+	defer func(v *View) {
+		if ctx.Err() == nil { // else the change may be judged still, and its caller is told nothing
+			v.settle()
+		}
+	}(v)
 	// look puts the view where the change is judged: the head may be newer.
 	look := func(s *access.Snapshot, at access.Instant) {
 		if v.auth == nil || v.Snapshot != s || v.at != at {

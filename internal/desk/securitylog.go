@@ -53,6 +53,9 @@ func (d *Desk) SecurityLog(ctx context.Context, c Caller, user, cursor string, l
 		out.Next = strconv.FormatInt(all[limit-1].ID, 10)
 	}
 	for _, e := range all {
+		if about := e.User != 0 || e.Actor != 0; about && !(e.User != 0 && v.readsUser(e.User)) && !(e.Actor != 0 && v.readsUser(e.Actor)) {
+			continue // nobody the caller may read
+		}
 		x := wire.SecurityEvent{At: e.At, Event: e.Event, Address: e.Address}
 		if e.User != 0 {
 			ref := v.userRef(e.User)
@@ -61,9 +64,6 @@ func (d *Desk) SecurityLog(ctx context.Context, c Caller, user, cursor string, l
 		if e.Actor != 0 {
 			ref := v.userRef(e.Actor)
 			x.By = &ref
-		}
-		if x.User != nil && x.User.Outside && x.By != nil && x.By.Outside { // nobody the caller may read
-			x.Address = ""
 		}
 		out.Events = append(out.Events, x)
 	}
