@@ -88,9 +88,8 @@ func Becoming(d *access.Draft) []access.RoleGain {
 		switch x.step.Whose {
 		case Manager:
 			for user, manager := range managed {
-				if g.User == 0 && d.RoleReachesUser(g.Role, user) || g.User == user {
-					one := g
-					one.User, one.Within, one.Decides = user, "", manager
+				if one, ok := of(&d.Snapshot, g, user); ok {
+					one.Decides = manager
 					out = append(out, one)
 				}
 			}
@@ -106,6 +105,15 @@ func Becoming(d *access.Draft) []access.RoleGain {
 		}
 	}
 	return out
+}
+
+// of is a gain as one user has it; ok is false where they cannot.
+func of(s *access.Snapshot, g access.RoleGain, user access.UserID) (one access.RoleGain, ok bool) {
+	if g.User != user && (g.User != 0 || !s.RoleReachesUser(g.Role, user)) {
+		return g, false
+	}
+	g.User, g.Within = user, ""
+	return g, true
 }
 
 // above adds the groups that some are in, at any depth.
@@ -138,9 +146,7 @@ func duties(s *access.Snapshot, id access.UserID) []access.RoleGain {
 		switch x.step.Whose {
 		case Manager:
 			for _, user := range people {
-				if g.User == 0 && s.RoleReachesUser(g.Role, user) || g.User == user {
-					one := g
-					one.User, one.Within = user, ""
+				if one, ok := of(s, g, user); ok {
 					out = append(out, one)
 				}
 			}
