@@ -175,3 +175,66 @@ func TestLinesSayThroughWhat(t *testing.T) {
 		t.Errorf("%v", ways)
 	}
 }
+
+// Whoever comes to review what others hold, as their manager or as the owner of their
+// role, could take it from them: that is made by whoever could as well give it.
+func TestBecomingAReviewerIsAGain(t *testing.T) {
+	s := port(t)
+	for _, op := range []access.Operation{
+		&access.AddRole{Key: "clerk"}, // may change everything, and give nothing
+		&access.AddPermission{Role: "clerk", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "/"},
+		&access.Grant{Role: "clerk", User: "user.6"},
+		&access.AddRole{Key: "giver"},
+		&access.AddPermission{Role: "giver", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&access.Grant{Role: "giver", User: "user.7"},
+	} {
+		next, faults := apply(s, 0, 2, op)
+		if len(faults) > 0 {
+			t.Fatal(op.Verb(), &faults[0])
+		}
+		s = next
+	}
+	me, nobody := access.UserRef("user.6"), access.UserRef("")
+	for name, x := range map[string]struct {
+		reviewers Whose
+		op        access.Operation
+		becomes   bool
+	}{
+		"a manager of somebody on the list":     {Manager, &access.UpdateUser{User: "user.3", Manager: &me}, true},
+		"no manager":                            {Manager, &access.UpdateUser{User: "user.3", Manager: &nobody}, false},
+		"a manager, where owners review":        {Owner, &access.UpdateUser{User: "user.3", Manager: &me}, false},
+		"an owner of a role on the list":        {Owner, &access.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
+		"an owner of another role":              {Owner, &access.UpdateRole{Role: "berths/r1", Owner: &me}, false},
+		"an owner, where managers review":       {Manager, &access.UpdateRole{Role: "cranes/r1", Owner: &me}, false},
+		"an owner of the application":           {Owner, &access.UpdateApplication{Application: "cranes", Owner: &me}, true},
+		"a taker over of all that one looks to": {Manager, &access.HandOver{User: "user.0", To: "user.6"}, true},
+	} {
+		opener, _ := s.FindUser("user.7")
+		with, faults := apply(s, opener, 3, &OpenRound{Key: "winter", Application: "cranes", Reviewers: x.reviewers})
+		if len(faults) > 0 {
+			t.Fatal(&faults[0])
+		}
+		for _, state := range []struct {
+			s       *access.Snapshot
+			becomes bool
+		}{{with, x.becomes}, {s, false}} {
+			for _, author := range []string{"user.6", "user.7"} {
+				d := state.s.Draft()
+				d.Apply(0, access.Clone(x.op), 4)
+				d.Finish()
+				if len(d.Faults) > 0 {
+					t.Fatal(name, &d.Faults[0])
+				}
+				id, _ := state.s.FindUser(author)
+				if got := len(state.s.Authority(id, 4).Judge(d, 4)) > 0; got != (state.becomes && author == "user.6") {
+					t.Errorf("%s, by %s, with the review open %v: refused %v", name, author, state.s == with, got)
+				}
+			}
+		}
+	}
+	with, _ := apply(s, 0, 3, &OpenRound{Key: "winter", Application: "cranes", Reviewers: Manager})
+	boss, _ := s.FindUser("user.0")
+	if len(with.Powers(boss, 4)) <= len(s.Powers(boss, 4)) {
+		t.Error("to review is no power")
+	}
+}

@@ -1,0 +1,135 @@
+package review
+
+import "ableroster/internal/access"
+
+func init() {
+	access.OnJudge(becoming)
+	access.OnDuties(duties)
+}
+
+// looking is an open round and whom it looks at.
+type looking struct {
+	*Round
+	at func(*access.User) bool
+}
+
+// open are the rounds that wait for decisions of a kind of reviewer.
+func open(s *access.Snapshot, whose Whose) []looking {
+	var out []looking
+	for _, r := range Rounds(s) {
+		if r.State == Open && r.Reviewers == whose {
+			out = append(out, looking{r, r.users(s)})
+		}
+	}
+	return out
+}
+
+// in says whether a round looks at a role.
+func (r looking) in(s *access.Snapshot, role access.RoleID) bool {
+	return r.Application == 0 || s.RoleReaches(role, r.Application)
+}
+
+// becoming are the gains of a draft by which somebody comes to review what others
+// hold: as their manager, or as the owner of their role. Whoever makes them so could as
+// well give the roles, and so take them back. Whoever opens a review and names its
+// reviewers is held to the right to do that.
+func becoming(d *access.Draft) []access.RoleGain {
+	managers, owners := open(&d.Snapshot, Manager), open(&d.Snapshot, Owner)
+	if len(managers)+len(owners) == 0 {
+		return nil
+	}
+	var out []access.RoleGain
+	owns := func(role access.RoleID, owner access.UserID) {
+		if g, ok := ofOwner(&d.Snapshot, owners, role); ok {
+			g.Decides = owner
+			out = append(out, g)
+		}
+	}
+	for _, c := range d.Changes() {
+		switch f := c.After.(type) {
+		case *access.User:
+			if old, _ := c.Before.(*access.User); f.Manager != 0 && old != nil && old.Manager != f.Manager {
+				for _, g := range ofManager(&d.Snapshot, managers, f.ID) {
+					g.Decides = f.Manager
+					out = append(out, g)
+				}
+			}
+		case *access.Role:
+			if old, _ := c.Before.(*access.Role); f.Owner != 0 && old != nil && old.Owner != f.Owner {
+				owns(f.ID, f.Owner)
+			}
+		case *access.Application:
+			if old, _ := c.Before.(*access.Application); f.Owner == 0 || old == nil || old.Owner == f.Owner {
+				continue
+			}
+			for r := range d.Roles() {
+				if r.Application == f.ID && r.Owner == 0 {
+					owns(r.ID, f.Owner)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// ofManager are the roles that a user's manager reviews in some rounds: those the user
+// holds themselves. What a group or a rule gives, a review only proposes to take back.
+func ofManager(s *access.Snapshot, rounds []looking, user access.UserID) []access.RoleGain {
+	var out []access.RoleGain
+	for _, r := range rounds {
+		if !r.at(s.User(user)) {
+			continue
+		}
+		s.EachAssignment(user, r.At, func(a *access.Assignment) {
+			if a.Assignee.User == user && a.Rule == 0 && a.Opened <= r.Fixed && r.in(s, a.Role) {
+				out = append(out, access.RoleGain{User: user, Role: a.Role})
+			}
+		})
+	}
+	return out
+}
+
+// ofOwner is a role as its owner reviews it in some rounds; ok is false where none
+// looks at it.
+func ofOwner(s *access.Snapshot, rounds []looking, role access.RoleID) (g access.RoleGain, ok bool) {
+	for _, r := range rounds {
+		if r.in(s, role) {
+			return access.RoleGain{Role: role, Within: s.RoleReachPath(role)}, true
+		}
+	}
+	return g, false
+}
+
+// duties are the roles of others that a user reviews.
+func duties(s *access.Snapshot, id access.UserID) []access.RoleGain {
+	var out []access.RoleGain
+	if rounds := open(s, Manager); len(rounds) > 0 {
+		for u := range s.Users() {
+			if u.Manager == id && u.Status != access.Departed {
+				out = append(out, ofManager(s, rounds, u.ID)...)
+			}
+		}
+	}
+	if rounds := open(s, Owner); len(rounds) > 0 {
+		for role := range s.Roles() {
+			if s.OwnerOf(role.ID) == id {
+				if g, ok := ofOwner(s, rounds, role.ID); ok {
+					out = append(out, g)
+				}
+			}
+		}
+	}
+	for _, r := range open(s, Users) {
+		for _, named := range r.Named {
+			if named != id {
+				continue
+			}
+			for role := range s.Roles() {
+				if r.in(s, role.ID) {
+					out = append(out, access.RoleGain{Role: role.ID, Within: s.RoleReachPath(role.ID)})
+				}
+			}
+		}
+	}
+	return out
+}
