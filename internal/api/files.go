@@ -98,8 +98,7 @@ func (s *Server) fileRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.RosterFile()
-		return bytesFile("application/yaml", attachment("roster.yaml"), out), err
+		return fileOf("application/yaml", attachment("roster.yaml"), v.RosterFile().WriteYAML)
 	}, heavy, files("application/yaml"))
 	route(s, "GET", "/roster-file/schema", "get-roster-file-schema", "The JSON Schema of a roster file", func(context.Context, *struct{}) (*file, error) {
 		return bytesFile("application/schema+json", `inline; filename="roster-file.schema.json"`, rosterfile.Schema()), nil

@@ -22,6 +22,8 @@ const (
 	callerBody  = 1 << 20  // of callers who may change nothing in Able Roster: requests, review decisions
 	changeBody  = 4 << 20  // of those who may
 	fileBody    = 32 << 20 // of whoever may do everything, for files; and of lists to compare with
+
+	bodiesAtOnce = 48 << 20 // of all callers together, beyond small ones
 )
 
 // takesFiles are the calls that take a whole file to change something by.
@@ -67,7 +69,10 @@ func (s *Server) bounded(c fiber.Ctx) error {
 		return s.cutOff(c, tooLarge)
 	}
 	if length > unknownBody || length < 0 {
-		if err := s.enter(c.Context()); err != nil {
+		if length < 0 {
+			length = limit
+		}
+		if err := s.enter(c.Context(), length); err != nil {
 			return s.cutOff(c, problemOf(err))
 		}
 	}
@@ -87,13 +92,13 @@ func (s *Server) cutOff(c fiber.Ctx, p *problem) error {
 	return writeProblem(c, p)
 }
 
-// enter takes a place in the budget for the rest of a call, once.
-func (s *Server) enter(ctx context.Context) error {
+// enter takes a place in the budget, and so many bytes, for the rest of a call, once.
+func (s *Server) enter(ctx context.Context, bytes int) error {
 	x := callOf(ctx)
 	if x.leave != nil || x.inside {
 		return nil
 	}
-	leave, err := s.budget.Enter(ctx, uint32(x.caller.User))
+	leave, err := s.budget.Enter(ctx, uint32(x.caller.User), int64(bytes))
 	if err == nil {
 		x.leave = leave
 	}

@@ -53,7 +53,7 @@ func route[I, O any](s *Server, method, path, id, summary string, h func(context
 // guarded answers a call, one that takes much in its turn.
 func guarded[I, O any](ctx context.Context, s *Server, heavy bool, in *I, h func(context.Context, *I) (*O, error)) (*O, error) {
 	if heavy {
-		if err := s.enter(ctx); err != nil {
+		if err := s.enter(ctx, 0); err != nil {
 			return nil, err
 		}
 	}
@@ -104,7 +104,7 @@ func outOfTime(name string, t time.Time) []error {
 // view is the caller's view of an instant. A past day takes much: it waits its turn.
 func (s *Server) view(ctx context.Context, a AsOf) (*desk.View, error) {
 	if !a.AsOf.IsZero() {
-		if err := s.enter(ctx); err != nil {
+		if err := s.enter(ctx, 0); err != nil {
 			return nil, err
 		}
 	}
@@ -114,7 +114,7 @@ func (s *Server) view(ctx context.Context, a AsOf) (*desk.View, error) {
 // viewWhole is view for what somebody may have to do with though they may read nobody.
 func (s *Server) viewWhole(ctx context.Context, a AsOf) (*desk.View, error) {
 	if !a.AsOf.IsZero() {
-		if err := s.enter(ctx); err != nil {
+		if err := s.enter(ctx, 0); err != nil {
 			return nil, err
 		}
 	}
@@ -364,7 +364,7 @@ func (s *Server) changeRoutes() {
 	}
 	route(s, "POST", "/changes", "make-change", "A list of operations, made together or not at all", func(ctx context.Context, in *change) (*body[wire.ChangeResult], error) {
 		if in.DryRun || len(in.Body.Operations) > soonMade {
-			if err := s.enter(ctx); err != nil {
+			if err := s.enter(ctx, 0); err != nil {
 				return nil, err
 			}
 		}

@@ -59,7 +59,7 @@ type Options struct {
 
 // New builds the server; console is the built console.
 func New(d *desk.Desk, door *signin.Door, log *slog.Logger, console fs.FS, o Options) (*Server, error) {
-	s := &Server{desk: d, ledger: d.Ledger, door: door, log: log, o: o, budget: budget.New(max(1, runtime.GOMAXPROCS(0)-1), time.Now)}
+	s := &Server{desk: d, ledger: d.Ledger, door: door, log: log, o: o, budget: budget.New(max(1, runtime.GOMAXPROCS(0)-1), bodiesAtOnce, time.Now)}
 	if door != nil {
 		door.Standing = desk.Standing{Desk: d}
 	}

@@ -1,6 +1,7 @@
-// Package budget shares the processors out among callers who ask for much: whoever has
-// used more of the last minute waits behind whoever has used less, and nobody has more
-// than one place at a time. What is soon answered needs no place.
+// Package budget shares processors and memory out among callers who ask for much: whoever
+// has used more of the last minute waits behind whoever has used less, nobody has more
+// than one place at a time, and what all send at once fits in the memory that is set aside
+// for it. What is soon answered needs no place.
 package budget
 
 import (
@@ -20,13 +21,15 @@ const (
 	waits  = 15 * time.Second // for a place, at most
 )
 
-// Budget is a number of places. It may be used by several goroutines. The zero Budget
-// has none: see New.
+// Budget is a number of places, and of bytes. It may be used by several goroutines. The
+// zero Budget has none: see New.
 type Budget struct {
 	now func() time.Time
 
 	mu      sync.Mutex
 	free    int
+	bytes   int64           // that are free
+	all     int64           // bytes there are
 	running map[uint32]bool // who has a place
 	used    map[uint32]use
 	waiting []*waiter // in the order in which they came
@@ -40,18 +43,20 @@ type use struct {
 
 type waiter struct {
 	caller uint32
+	bytes  int64
 	ready  chan struct{} // closed once they have a place
 }
 
-// New is a budget of so many places; now tells the time.
-func New(places int, now func() time.Time) *Budget {
-	return &Budget{now: now, free: places, running: map[uint32]bool{}, used: map[uint32]use{}}
+// New is a budget of so many places and bytes; now tells the time.
+func New(places int, bytes int64, now func() time.Time) *Budget {
+	return &Budget{now: now, free: places, bytes: bytes, all: bytes, running: map[uint32]bool{}, used: map[uint32]use{}}
 }
 
-// Enter waits for a place and takes it; leave gives it back, once, with the time it
-// was held counted. It fails with ErrBusy, or when the context ends.
-func (b *Budget) Enter(ctx context.Context, caller uint32) (leave func(), err error) {
-	w := &waiter{caller, make(chan struct{})}
+// Enter waits for a place and for the bytes that the call holds in memory, and takes them;
+// more than there are count as all. leave gives both back, once, with the time they were
+// held counted. It fails with ErrBusy, or when the context ends.
+func (b *Budget) Enter(ctx context.Context, caller uint32, bytes int64) (leave func(), err error) {
+	w := &waiter{caller, min(bytes, b.all), make(chan struct{})}
 	b.mu.Lock()
 	b.waiting = append(b.waiting, w)
 	b.call()
@@ -70,17 +75,28 @@ func (b *Budget) Enter(ctx context.Context, caller uint32) (leave func(), err er
 	}
 	began := b.now()
 	var once sync.Once
-	return func() { once.Do(func() { b.leave(caller, began) }) }, nil
+	return func() { once.Do(func() { b.leave(w, began) }) }, nil
 }
 
-// call gives free places to whoever waits and has used least. The caller holds the lock.
+// call gives free places to whoever waits and has used least. While there are too few
+// bytes for them, nobody else goes first who wants some: they would wait for good. The
+// caller holds the lock.
 func (b *Budget) call() {
 	for b.free > 0 {
-		best, least := -1, math.Inf(1)
+		best, least := -1, math.Inf(1)  // of those who want no bytes, or for whom there are enough
+		next, fewest := -1, math.Inf(1) // of those who want some
 		for i, w := range b.waiting {
-			if s := b.spent(w.caller); !b.running[w.caller] && s < least {
+			s := b.spent(w.caller)
+			switch {
+			case b.running[w.caller]:
+			case w.bytes == 0 && s < least:
 				best, least = i, s
+			case w.bytes > 0 && s < fewest:
+				next, fewest = i, s
 			}
+		}
+		if next >= 0 && b.waiting[next].bytes <= b.bytes && fewest <= least && (best < 0 || fewest < least || next < best) {
+			best = next
 		}
 		if best < 0 {
 			return
@@ -88,6 +104,7 @@ func (b *Budget) call() {
 		w := b.waiting[best]
 		b.waiting = append(b.waiting[:best], b.waiting[best+1:]...)
 		b.free--
+		b.bytes -= w.bytes
 		b.running[w.caller] = true
 		close(w.ready)
 	}
@@ -106,13 +123,14 @@ func (b *Budget) gaveUp(w *waiter) bool {
 	return false
 }
 
-func (b *Budget) leave(caller uint32, began time.Time) {
+func (b *Budget) leave(w *waiter, began time.Time) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	now := b.now()
-	b.used[caller] = use{b.spent(caller) + now.Sub(began).Seconds(), now}
-	delete(b.running, caller)
+	b.used[w.caller] = use{b.spent(w.caller) + now.Sub(began).Seconds(), now}
+	delete(b.running, w.caller)
 	b.free++
+	b.bytes += w.bytes
 	for id := range b.used {
 		if b.spent(id) == 0 {
 			delete(b.used, id)

@@ -30,7 +30,7 @@ func (c *clock) move(d time.Duration) {
 
 func enter(t *testing.T, b *Budget, caller uint32) func() {
 	t.Helper()
-	leave, err := b.Enter(ctx, caller)
+	leave, err := b.Enter(ctx, caller, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -46,7 +46,7 @@ func queue(t *testing.T, b *Budget, leave func(), callers ...uint32) []uint32 {
 	var gone sync.WaitGroup
 	for i, c := range callers {
 		gone.Go(func() {
-			l, err := b.Enter(ctx, c)
+			l, err := b.Enter(ctx, c, 0)
 			if err != nil {
 				t.Error(err)
 			}
@@ -76,7 +76,7 @@ func queue(t *testing.T, b *Budget, leave func(), callers ...uint32) []uint32 {
 
 func TestWhoeverHasUsedMoreWaitsBehindWhoeverHasUsedLess(t *testing.T) {
 	c := &clock{now: time.Now()}
-	b := New(1, c.read)
+	b := New(1, 8, c.read)
 	leave := enter(t, b, 1)
 	c.move(20 * time.Second)
 	leave()
@@ -97,11 +97,11 @@ func TestWhoeverHasUsedMoreWaitsBehindWhoeverHasUsedLess(t *testing.T) {
 
 // One caller who asks for ten things at once has one place; others come in meanwhile.
 func TestNobodyHasTwoPlaces(t *testing.T) {
-	b := New(2, time.Now)
+	b := New(2, 8, time.Now)
 	leave := enter(t, b, 1)
 	short, cancel := context.WithTimeout(ctx, 20*time.Millisecond)
 	defer cancel()
-	if _, err := b.Enter(short, 1); !errors.Is(err, context.DeadlineExceeded) {
+	if _, err := b.Enter(short, 1, 0); !errors.Is(err, context.DeadlineExceeded) {
 		t.Errorf("a second place: %v", err)
 	}
 	enter(t, b, 2)()
@@ -110,11 +110,11 @@ func TestNobodyHasTwoPlaces(t *testing.T) {
 }
 
 func TestWhoeverGoesAwayLeavesTheQueue(t *testing.T) {
-	b := New(1, time.Now)
+	b := New(1, 8, time.Now)
 	leave := enter(t, b, 1)
 	gone, cancel := context.WithCancel(ctx)
 	cancel()
-	if _, err := b.Enter(gone, 2); !errors.Is(err, context.Canceled) {
+	if _, err := b.Enter(gone, 2, 0); !errors.Is(err, context.Canceled) {
 		t.Error(err)
 	}
 	leave()
@@ -126,30 +126,70 @@ func TestWhoeverGoesAwayLeavesTheQueue(t *testing.T) {
 }
 
 func TestManyAtOnceNeverHaveMoreThanThereIs(t *testing.T) {
-	b := New(3, time.Now)
+	b := New(3, 8, time.Now)
 	var mu sync.Mutex
-	in, most := 0, 0
+	in, most, held, mostHeld := 0, 0, 0, 0
 	var wait sync.WaitGroup
 	for i := range 60 {
 		wait.Go(func() {
-			leave, err := b.Enter(ctx, uint32(i%7))
+			leave, err := b.Enter(ctx, uint32(i%7), int64(i%5))
 			if err != nil {
 				t.Error(err)
 				return
 			}
 			mu.Lock()
 			in++
-			most = max(most, in)
+			held += i % 5
+			most, mostHeld = max(most, in), max(mostHeld, held)
 			mu.Unlock()
 			time.Sleep(time.Millisecond)
 			mu.Lock()
 			in--
+			held -= i % 5
 			mu.Unlock()
 			leave()
 		})
 	}
 	wait.Wait()
-	if most != 3 || b.free != 3 {
-		t.Errorf("%d at once, %d free at the end", most, b.free)
+	if most != 3 || b.free != 3 || mostHeld > 8 || b.bytes != 8 {
+		t.Errorf("%d at once with %d bytes, %d and %d bytes free at the end", most, mostHeld, b.free, b.bytes)
 	}
+}
+
+// What is too large beside the others waits, however many places are free; what wants no
+// bytes goes past it, and what wants fewer does not: it would wait for good.
+func TestWhatIsSentAtOnceFitsInMemory(t *testing.T) {
+	b := New(9, 8, time.Now)
+	large, err := b.Enter(ctx, 1, 100) // more than there is counts as all there is
+	if err != nil {
+		t.Fatal(err)
+	}
+	came := make(chan uint32, 2)
+	var gone sync.WaitGroup
+	for i, x := range []struct {
+		caller uint32
+		bytes  int64
+	}{{2, 8}, {3, 1}} {
+		gone.Go(func() {
+			leave, err := b.Enter(ctx, x.caller, x.bytes)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			came <- x.caller
+			leave()
+		})
+		for waiting := 0; waiting <= i; {
+			b.mu.Lock()
+			waiting = len(b.waiting)
+			b.mu.Unlock()
+			time.Sleep(time.Millisecond)
+		}
+	}
+	enter(t, b, 4)()
+	large()
+	if first, second := <-came, <-came; first != 2 || second != 3 {
+		t.Errorf("%d came before %d", first, second)
+	}
+	gone.Wait()
 }

@@ -68,6 +68,6 @@ func filePlace(file string, line, column int, path string) string {
 }
 
 // RosterFile is the organisation as a roster file, of what the caller may read.
-func (v *View) RosterFile() ([]byte, error) {
-	return rosterfile.Export(v.Snapshot, v.reads).YAML()
+func (v *View) RosterFile() rosterfile.File {
+	return rosterfile.Export(v.Snapshot, v.reads)
 }

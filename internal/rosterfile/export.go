@@ -3,6 +3,11 @@ package rosterfile
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
+	"io"
+	"reflect"
+	"slices"
+	"strings"
 
 	"ableroster/internal/access"
 	"ableroster/internal/request"
@@ -78,25 +83,56 @@ func Export(s *access.Snapshot, reads func(access.FactKind, uint32) bool) File {
 	return f
 }
 
-// YAML is a file as text.
-func (f File) YAML() ([]byte, error) {
+// WriteYAML writes a file down as text, entry by entry: the memory it takes does not grow
+// with the number of entries.
+func (f File) WriteYAML(w io.Writer) error {
+	v := reflect.ValueOf(f)
+	for i := range v.NumField() {
+		key, omit, _ := strings.Cut(v.Type().Field(i).Tag.Get("json"), ",")
+		switch x := v.Field(i); {
+		case omit == "omitempty" && x.IsZero():
+		case x.Kind() != reflect.Map:
+			if err := writeEntry(w, map[string]any{key: x.Interface()}, ""); err != nil {
+				return err
+			}
+		default:
+			above := key + ":\n" // stands once
+			names := x.MapKeys()
+			slices.SortFunc(names, func(a, b reflect.Value) int { return strings.Compare(a.String(), b.String()) })
+			for j, name := range names {
+				skip := above
+				if j == 0 {
+					skip = ""
+				}
+				if err := writeEntry(w, map[string]any{key: map[string]any{name.String(): x.MapIndex(name).Interface()}}, skip); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// writeEntry writes one entry of a file, without the line that stands above it already.
+func writeEntry(w io.Writer, entry map[string]any, above string) error {
 	// By way of JSON, which YAML contains: the fields keep their order and names.
-	raw, err := json.Marshal(f)
+	raw, err := json.Marshal(entry)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	var n yaml.Node
 	if err := yaml.Unmarshal(raw, &n); err != nil {
-		return nil, err
+		return err
 	}
 	plainStyle(&n)
 	var out bytes.Buffer
 	e := yaml.NewEncoder(&out)
 	e.SetIndent(2)
-	if err := e.Encode(&n); err != nil {
-		return nil, err
+	if err := errors.Join(e.Encode(&n), e.Close()); err != nil {
+		return err
 	}
-	return out.Bytes(), e.Close()
+	_, err = w.Write(bytes.TrimPrefix(out.Bytes(), []byte(above)))
+	return err
 }
 
 // plainStyle lets the encoder choose how to write each value, and keeps short

@@ -1,6 +1,8 @@
 package rosterfile_test
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
 	"strings"
 	"testing"
@@ -52,7 +54,9 @@ func loaded(t testing.TB, s *access.Snapshot, content []byte) (*access.Snapshot,
 
 func written(t testing.TB, s *access.Snapshot) string {
 	t.Helper()
-	out, err := rosterfile.Export(s, all).YAML()
+	var text bytes.Buffer
+	err := rosterfile.Export(s, all).WriteYAML(&text)
+	out := text.Bytes()
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -196,3 +200,29 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// A file is written entry by entry: ten thousand groups take no more memory at once than
+// ten, and are the file that they would be as one.
+func TestALongFileIsWrittenEntryByEntry(t *testing.T) {
+	long := rosterfile.File{Version: rosterfile.Version, Groups: map[string]rosterfile.Group{}}
+	for i := range 10_000 {
+		label := fmt.Sprintf("Group %d: the one", i)
+		long.Groups[fmt.Sprintf("group-%05d", i)] = rosterfile.Group{Label: &label, In: []string{"a", "b"}}
+	}
+	longest, lines := 0, 0
+	err := long.WriteYAML(writer(func(p []byte) (int, error) {
+		longest, lines = max(longest, len(p)), lines+bytes.Count(p, []byte("\n"))
+		return len(p), nil
+	}))
+	if err != nil || longest > 1000 || lines != 2+3*10_000 {
+		t.Errorf("%d lines, at most %d bytes at once: %v", lines, longest, err)
+	}
+	broken := errors.New("broken")
+	if err := long.WriteYAML(writer(func([]byte) (int, error) { return 0, broken })); !errors.Is(err, broken) {
+		t.Error(err)
+	}
+}
+
+type writer func([]byte) (int, error)
+
+func (w writer) Write(p []byte) (int, error) { return w(p) }
