@@ -5,13 +5,16 @@ PORT ?= 7420
 BOARD_PORT ?= 7430
 export PORT BOARD_PORT FRESH
 
-.PHONY: help demo test build serve bench screenshots clean setup lint
+.PHONY: help demo check reference test build serve bench screenshots clean setup lint
 
 help: ## print this
 	@awk -F ':.*## ' '/^[a-z]+:.*## / {printf "  make %-12s %s\n", $$1, $$2}' Makefile
 
 demo: build ## set everything up and serve the demo organisation on 127.0.0.1 (FRESH=1 starts over)
 	@scripts/demo.sh
+
+check: ## the fast part of the tests: linters, types, core and service
+	@scripts/test.sh check
 
 test: ## set everything up, run the linters and all tests
 	@scripts/test.sh
@@ -28,6 +31,9 @@ bench: build ## measure, and print ratios as a table
 
 screenshots: ## take the pictures in docs/screenshots anew
 	@scripts/test.sh screenshots
+
+reference: ## write docs/reference anew, from the programs
+	@scripts/test.sh reference
 
 clean: ## stop what was started here and remove what was built or made
 	@for d in var/*/cluster*; do scripts/cluster.sh stop $$d 0; scripts/cluster.sh remove $$d 0; done

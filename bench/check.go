@@ -9,6 +9,7 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 )
 
 // questions are drawn uniformly over users, applications, actions and
@@ -28,7 +29,7 @@ func questions(s *access.Snapshot, users, n int) []access.Question {
 			}
 		}
 	}
-	at := access.At(time.Now())
+	at := calendar.At(time.Now())
 	var allowed, denied []access.Question
 	for len(allowed) < n/2 || len(denied) < n/2 {
 		t := targets[rng.IntN(len(targets))]

@@ -11,7 +11,8 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/access"
-	"ableroster/internal/desk"
+	"ableroster/internal/calendar"
+	"ableroster/internal/service"
 	"ableroster/wire"
 )
 
@@ -35,7 +36,7 @@ func (c *changer) next(reason string, dryRun bool) error {
 	} else {
 		c.held = ""
 	}
-	_, err := c.k.desk.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: reason, Operations: []json.RawMessage{json.RawMessage(op)}}, desk.How{DryRun: dryRun})
+	_, err := c.k.service.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: reason, Operations: []json.RawMessage{json.RawMessage(op)}}, service.How{DryRun: dryRun})
 	return err
 }
 
@@ -94,7 +95,7 @@ func (c *changer) own(w, writers int) error {
 }
 
 func (c *changer) one(op string) error {
-	_, err := c.k.desk.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, desk.How{})
+	_, err := c.k.service.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, service.How{})
 	return err
 }
 
@@ -148,9 +149,9 @@ func differences(ctx context.Context, database string) ([]line, error) {
 		rng := rand.New(rand.NewPCG(5, 6))
 		admin, _ := s.FindUser(demo.Administrator)
 		return func() error {
-			at := access.At(time.Now())
+			at := calendar.At(time.Now())
 			d := s.Draft()
-			d.Apply(0, &access.Grant{Role: "tariff-ledger/clerk", User: access.UserRef(demo.UserName(rng.IntN(users))), Window: access.Window{Until: at + 1e12}}, at)
+			d.Apply(0, &access.Grant{Role: "tariff-ledger/clerk", User: access.UserRef(demo.UserName(rng.IntN(users))), Window: calendar.Window{Until: at + 1e12}}, at)
 			d.Finish()
 			if len(d.Faults) > 0 {
 				return &d.Faults[0]

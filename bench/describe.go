@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/finding"
 )
 
@@ -68,7 +69,7 @@ func describing(context.Context, string) ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	at := access.At(time.Now())
+	at := calendar.At(time.Now())
 	app, _ := s.FindApplication("shelves")
 	n := 0
 	cover := func() error {
@@ -85,7 +86,7 @@ func describing(context.Context, string) ([]line, error) {
 	}
 	rng := rand.New(rand.NewPCG(1, 1))
 	next := func() error {
-		later, err := applied(s, []access.Operation{&access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String()), Window: access.Window{From: access.Instant(1 + rng.IntN(1000))}}})
+		later, err := applied(s, []access.Operation{&access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}})
 		if err != nil {
 			return err
 		}
@@ -133,7 +134,7 @@ func describing(context.Context, string) ([]line, error) {
 	judge := func(s *access.Snapshot) func() error {
 		return func() error {
 			d := s.Draft()
-			d.Apply(0, &access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String()), Window: access.Window{From: access.Instant(1 + rng.IntN(1000))}}, at)
+			d.Apply(0, &access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}, at)
 			d.Finish()
 			p := d.Preview(at)
 			d.GuardRails(1, p, at, nil)

@@ -9,7 +9,7 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/access"
-	"ableroster/internal/desk"
+	"ableroster/internal/service"
 	"ableroster/wire"
 )
 
@@ -78,7 +78,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 	}
 	rng := rand.New(rand.NewPCG(11, 12))
 	somebody := func(users int) string { return demo.UserName(rng.IntN(users)) }
-	now := func(k *kept) *desk.View { return k.desk.Now(ctx, k.admin) }
+	now := func(k *kept) *service.View { return k.service.Now(ctx, k.admin) }
 	steps := []func() error{
 		func() error {
 			return add("one check in the core", "aim: at most 3 from 100,000 to 1,000,000", 4000, batch, func(k *kept, users int) task {
@@ -98,7 +98,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 		func() error {
 			return add("holders of one permission, first page", "the count is exact", 20, 1, func(k *kept, _ int) task {
 				return task{do: func() error {
-					l, err := now(k).Holders(desk.HolderSearch{Application: "yard-forms", Action: "create", Path: "forms/form-17"})
+					l, err := now(k).Holders(service.HolderSearch{Application: "yard-forms", Action: "create", Path: "forms/form-17"})
 					if err == nil && (l.Total < 100 || len(l.Holders) != 50) {
 						err = fmt.Errorf("%d holders", l.Total)
 					}
@@ -109,7 +109,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 		func() error {
 			return add("a grid of 50 users × 200 permissions", "", 20, 1, func(k *kept, _ int) task {
 				return task{do: func() error {
-					g, err := now(k).Grid("yard-forms", desk.Search{Limit: 50}, nil)
+					g, err := now(k).Grid("yard-forms", service.Search{Limit: 50}, nil)
 					if err == nil && (len(g.Columns) < 200 || len(g.Rows) != 51) {
 						err = fmt.Errorf("%d × %d", len(g.Rows), len(g.Columns))
 					}
@@ -119,7 +119,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 		},
 		func() error {
 			return add("a list of users, first page by name", "", 20, 1, func(k *kept, _ int) task {
-				return task{do: func() error { _, err := now(k).Users(desk.Search{Limit: 50}); return err }}
+				return task{do: func() error { _, err := now(k).Users(service.Search{Limit: 50}); return err }}
 			})
 		},
 		func() error {
@@ -146,7 +146,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 }
 
 func (k *kept) preview(op string) error {
-	_, err := k.desk.Change(context.Background(), k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, desk.How{DryRun: true})
+	_, err := k.service.Change(context.Background(), k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, service.How{DryRun: true})
 	return err
 }
 

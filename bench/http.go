@@ -17,8 +17,8 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/api"
-	"ableroster/internal/desk"
 	"ableroster/internal/ledger"
+	"ableroster/internal/service"
 	"ableroster/internal/signin"
 	"ableroster/wire"
 
@@ -39,16 +39,16 @@ func serveChild(ctx context.Context, database string) error {
 	if err != nil {
 		return err
 	}
-	door, err := signin.Open(ctx, pool, log, time.Now)
+	authenticator, err := signin.Open(ctx, pool, log, time.Now)
 	if err != nil {
 		return err
 	}
 	id, _ := l.Head().FindUser(demo.Administrator)
-	_, secret, err := door.NewToken(ctx, id, 0, nil, "bench", time.Hour, "")
+	_, secret, err := authenticator.NewToken(ctx, id, 0, nil, "bench", time.Hour, "")
 	if err != nil {
 		return err
 	}
-	s, err := api.New(&desk.Desk{Ledger: l, Clock: time.Now}, door, log, fstest.MapFS{}, api.Options{})
+	s, err := api.New(&service.Service{Ledger: l, Clock: time.Now}, authenticator, log, fstest.MapFS{}, api.Options{})
 	if err != nil {
 		return err
 	}

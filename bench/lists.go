@@ -69,7 +69,7 @@ func running(ctx context.Context, database string, users int) (k *kept, a *askin
 		stop()
 		return nil, nil, nil, err
 	}
-	file, remove, err := service()
+	file, remove, err := buildService()
 	if err != nil {
 		return fail(err)
 	}
@@ -133,13 +133,13 @@ func lists(ctx context.Context, database string) ([]line, error) {
 		{"members of a group, with why", func() string { return fmt.Sprintf("/groups/team-%d-crew/members?limit=100", rng.IntN(1000)) }},
 		{"roles", func() string { return "/roles" }},
 		{"assignments", func() string { return "/assignments?limit=100" }},
-		{"hand-outs", func() string { return "/hand-outs" }},
+		{"delegations", func() string { return "/delegations" }},
 		{"revisions", func() string { return "/revisions?limit=50" }},
 		{"one user", func() string { return "/users/" + demo.UserName(rng.IntN(users)) }},
 		{"two users compared", func() string {
 			return "/users/" + demo.UserName(rng.IntN(users)) + "/comparison?with=" + demo.UserName(rng.IntN(users))
 		}},
-		{"find anything", func() string { return "/find?q=" + demo.UserName(rng.IntN(users))[:4] }},
+		{"find anything", func() string { return "/search?q=" + demo.UserName(rng.IntN(users))[:4] }},
 	} {
 		do := func() error { return a.call("GET", x.path(), nil, nil) }
 		if err := do(); err != nil { // whatever is made at the first call

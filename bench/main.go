@@ -16,7 +16,7 @@ import (
 	"text/tabwriter"
 	"time"
 
-	"ableroster/internal/heap"
+	"ableroster/internal/gctune"
 )
 
 func names() string {
@@ -75,7 +75,7 @@ func main() {
 	if database == "" {
 		log.Fatal("bench: make bench gives DATABASE_URL")
 	}
-	heap.Settle()
+	gctune.Settle()
 	ctx := context.Background()
 	if *serve {
 		log.Fatal(serveChild(ctx, database))

@@ -9,8 +9,9 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/access"
-	"ableroster/internal/desk"
+	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
+	"ableroster/internal/service"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -38,8 +39,8 @@ type kept struct {
 	database string // another of the same cluster, to make more in
 	pool     *pgxpool.Pool
 	ledger   *ledger.Ledger
-	desk     *desk.Desk
-	admin    desk.Caller
+	service  *service.Service
+	admin    service.Caller
 	log      *slog.Logger
 	drop     func()
 }
@@ -84,7 +85,7 @@ func openKept(ctx context.Context, database string) (*kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	k := &kept{database: database, pool: pool, ledger: l, log: log, desk: &desk.Desk{Ledger: l, Clock: time.Now}}
+	k := &kept{database: database, pool: pool, ledger: l, log: log, service: &service.Service{Ledger: l, Clock: time.Now}}
 	k.drop = func() {
 		l.Close()
 		pool.Close()
@@ -95,7 +96,7 @@ func openKept(ctx context.Context, database string) (*kept, error) {
 
 func (k *kept) findAdministrator() {
 	id, _ := k.ledger.Head().FindUser(demo.Administrator)
-	k.admin = desk.Caller{User: id, Via: "bench"}
+	k.admin = service.Caller{User: id, Via: "bench"}
 }
 
 // fill commits an organisation of so many users.
@@ -107,7 +108,7 @@ func (k *kept) fill(users int) error {
 
 // commit commits operations as the host itself.
 func (k *kept) commit(ops []access.Operation) error {
-	_, err := k.ledger.Commit(context.Background(), &ledger.Change{Via: "bench", Reason: "loading", Operations: ops}, func(d *access.Draft, _ access.Instant) error {
+	_, err := k.ledger.Commit(context.Background(), &ledger.Change{Via: "bench", Reason: "loading", Operations: ops}, func(d *access.Draft, _ calendar.Instant) error {
 		if len(d.Faults) > 0 {
 			return &d.Faults[0]
 		}

@@ -135,7 +135,7 @@ func silent(ctx context.Context, database string) ([]line, error) {
 		{"a group by a filter", func(u string) func() error {
 			return refusal("POST", "/changes?dry_run=true", wire.ChangeRequest{Operations: rawOps(fmt.Sprintf(`{"op":"add_group","key":"mine","filter":"user_name eq \"%s\""}`, u), `{"op":"grant","group":"mine","role":"crane-control/operator"}`)})
 		}},
-		{"a search", func(u string) func() error { return refusal("GET", "/find?q="+url.QueryEscape(u), nil) }},
+		{"a search", func(u string) func() error { return refusal("GET", "/search?q="+url.QueryEscape(u), nil) }},
 		{"a decision", func(u string) func() error {
 			return refusal("POST", "/check", wire.CheckRequest{User: u, Application: "crane-control", Action: "operate", Path: "cranes/c-01"})
 		}},

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"ableroster/demo"
-	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -29,7 +29,7 @@ func rival(ctx context.Context, database string) ([]line, error) {
 	s := k.ledger.Head()
 	qs := questions(s, users, 2_000)
 	rand.Shuffle(len(qs), func(i, j int) { qs[i], qs[j] = qs[j], qs[i] })
-	at := access.At(time.Now())
+	at := calendar.At(time.Now())
 	next, allowed := 0, false
 	ours, theirs, err := inTurn(1000, func() error {
 		next++

@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"ableroster/demo"
-	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
 )
 
@@ -100,7 +100,7 @@ func whileCommitting(ctx context.Context, k *kept, users int) ([]line, error) {
 // oldDays measures questions about past instants.
 func oldDays(ctx context.Context, k *kept, users int) ([]line, error) {
 	head := k.ledger.Head().Revision
-	var instants []access.Instant
+	var instants []calendar.Instant
 	rows, err := k.pool.Query(ctx, "select at from revision where revision > 10 and revision < $1 order by revision", head)
 	if err != nil {
 		return nil, err
@@ -110,7 +110,7 @@ func oldDays(ctx context.Context, k *kept, users int) ([]line, error) {
 		if err := rows.Scan(&at); err != nil {
 			return nil, err
 		}
-		instants = append(instants, access.At(at))
+		instants = append(instants, calendar.At(at))
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err

@@ -73,8 +73,8 @@ func (p *program) status(what string) float64 {
 	return kib * 1024
 }
 
-// service builds the service.
-func service() (file string, remove func(), err error) {
+// buildService builds the service.
+func buildService() (file string, remove func(), err error) {
 	dir, err := os.MkdirTemp("", "bench")
 	if err != nil {
 		return "", nil, err
@@ -93,7 +93,7 @@ func service() (file string, remove func(), err error) {
 func starting(ctx context.Context, k *kept, _ int) ([]line, error) {
 	k.ledger.Close()
 	database := k.pool.Config().ConnString()
-	file, remove, err := service()
+	file, remove, err := buildService()
 	if err != nil {
 		return nil, err
 	}
@@ -211,12 +211,12 @@ func tokenOf(ctx context.Context, database, user string) (string, error) {
 		return "", err
 	}
 	defer l.Close()
-	door, err := signin.Open(ctx, pool, log, time.Now)
+	authenticator, err := signin.Open(ctx, pool, log, time.Now)
 	if err != nil {
 		return "", err
 	}
-	defer door.Close()
+	defer authenticator.Close()
 	id, _ := l.Head().FindUser(user)
-	_, secret, err := door.NewToken(ctx, id, 0, nil, "bench", time.Hour, "")
+	_, secret, err := authenticator.NewToken(ctx, id, 0, nil, "bench", time.Hour, "")
 	return secret, err
 }

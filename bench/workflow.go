@@ -9,13 +9,14 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/access"
-	"ableroster/internal/desk"
+	"ableroster/internal/calendar"
 	"ableroster/internal/review"
+	"ableroster/internal/service"
 	"ableroster/wire"
 )
 
 // workflows measures, of an organisation of 100,000 users, the preview of a
-// default rule over all of them and the lines of a round over 100,000 of what
+// default rule over all of them and the items of a round over 100,000 of what
 // they hold.
 func workflows(ctx context.Context, database string) ([]line, error) {
 	s, err := snapshot(100_000)
@@ -26,7 +27,7 @@ func workflows(ctx context.Context, database string) ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	at := access.At(time.Now())
+	at := calendar.At(time.Now())
 	rule := func(s *access.Snapshot) func() error {
 		return func() error {
 			d := s.Draft()
@@ -49,7 +50,7 @@ func workflows(ctx context.Context, database string) ([]line, error) {
 	lines := func(s *access.Snapshot, count *int) func() error {
 		return func() error {
 			r := review.Round{Filter: "title pr or not (title pr)", Reviewers: review.Manager, At: at}
-			all := r.Lines(s)
+			all := r.Items(s)
 			if count != nil {
 				*count = len(all)
 			}
@@ -62,16 +63,16 @@ func workflows(ctx context.Context, database string) ([]line, error) {
 	}
 	out := []line{
 		{"preview of a default rule over 100,000 users, against 1,000", ruled.String(), ruledSmall.String(), ratio(ruled.p50(), ruledSmall.p50()), "aim: 2 s"},
-		{fmt.Sprintf("the lines of a round, %d of them, against those of 1,000 users", n), opened.String(), openedSmall.String(), ratio(opened.p50(), openedSmall.p50()), "aim: 10 s for 100,000"},
+		{fmt.Sprintf("the items of a round, %d of them, against those of 1,000 users", n), opened.String(), openedSmall.String(), ratio(opened.p50(), openedSmall.p50()), "aim: 10 s for 100,000"},
 	}
-	more, err := atTheDesk(ctx, database)
+	more, err := atTheService(ctx, database)
 	return append(out, more...), err
 }
 
-// atTheDesk measures what people wait for, with 100,000 users: a round opened and
+// atTheService measures what people wait for, with 100,000 users: a round opened and
 // read, a page of its lines, asking and withdrawing, and Today; each against a row
 // read by its key.
-func atTheDesk(ctx context.Context, database string) ([]line, error) {
+func atTheService(ctx context.Context, database string) ([]line, error) {
 	k, err := keep(ctx, database, 100_000)
 	if err != nil {
 		return nil, err
@@ -82,11 +83,11 @@ func atTheDesk(ctx context.Context, database string) ([]line, error) {
 		for _, op := range ops {
 			raw = append(raw, json.RawMessage(op))
 		}
-		return k.desk.Change(ctx, k.admin, wire.ChangeRequest{Reason: "measuring", Operations: raw}, desk.How{})
+		return k.service.Change(ctx, k.admin, wire.ChangeRequest{Reason: "measuring", Operations: raw}, service.How{})
 	}
 	other := demo.UserName(7)
 	if _, err := change(`{"op":"set_route","key":"measured","steps":[{"whose":"users","users":["`+other+`"]}]}`,
-		`{"op":"offer_role","role":"seasonal-helper","route":"measured","words":"help for a season"}`); err != nil {
+		`{"op":"make_requestable","role":"seasonal-helper","route":"measured","words":"help for a season"}`); err != nil {
 		return nil, err
 	}
 	key := fmt.Sprintf("measured-%d", time.Now().UnixNano())
@@ -94,7 +95,7 @@ func atTheDesk(ctx context.Context, database string) ([]line, error) {
 	if _, err := change(fmt.Sprintf(`{"op":"open_round","key":%q,"filter":"unit eq \"marine/pilotage\"","reviewers":"users","users":[%q]}`, key, demo.Administrator)); err != nil {
 		return nil, err
 	}
-	round, err := k.desk.Now(ctx, k.admin).Round(key)
+	round, err := k.service.Now(ctx, k.admin).Round(key)
 	if err != nil {
 		return nil, err
 	}
@@ -104,7 +105,7 @@ func atTheDesk(ctx context.Context, database string) ([]line, error) {
 		return k.pool.QueryRow(ctx, "select revision from revision where revision = 1").Scan(&n)
 	}
 	asking := func() error {
-		r, err := change(`{"op":"ask_role","role":"seasonal-helper"}`)
+		r, err := change(`{"op":"request_role","role":"seasonal-helper"}`)
 		if err != nil {
 			return err
 		}
@@ -112,16 +113,16 @@ func atTheDesk(ctx context.Context, database string) ([]line, error) {
 		_, err = change(fmt.Sprintf(`{"op":"withdraw_request","request":%q}`, id))
 		return err
 	}
-	out := []line{{fmt.Sprintf("a round of %d lines opened and first read, 100,000 users", round.Lines), short(opened), "", "", "aim: 10 s"}}
+	out := []line{{fmt.Sprintf("a round of %d lines opened and first read, 100,000 users", round.Items), short(opened), "", "", "aim: 10 s"}}
 	for _, x := range []struct {
 		what string
 		do   func() error
 	}{
 		{"a page of its lines", func() error {
-			_, err := k.desk.Now(ctx, k.admin).RoundLines(key, desk.LineSearch{Mine: true, Limit: 100})
+			_, err := k.service.Now(ctx, k.admin).RoundItems(key, service.LineSearch{Mine: true, Limit: 100})
 			return err
 		}},
-		{"Today", func() error { k.desk.Now(ctx, k.admin).Today(); return nil }},
+		{"Today", func() error { k.service.Now(ctx, k.admin).Today(); return nil }},
 		{"asking for a role, and withdrawing", asking},
 	} {
 		ours, against, err := inTurn(100, x.do, bare)

@@ -260,14 +260,14 @@ func (c *Client) GroupMembers(ctx context.Context, group string, q Query) (wire.
 	return get[wire.GroupMemberList](ctx, c, "/groups/"+url.PathEscape(group)+"/members", q)
 }
 
-// HandOuts are the parts of the work that were handed out.
-func (c *Client) HandOuts(ctx context.Context, q Query) (wire.HandOutList, error) {
-	return get[wire.HandOutList](ctx, c, "/hand-outs", q)
+// Delegations are who may administer what.
+func (c *Client) Delegations(ctx context.Context, q Query) (wire.DelegationList, error) {
+	return get[wire.DelegationList](ctx, c, "/delegations", q)
 }
 
-// Mine is what the caller has, and who handed it to them.
-func (c *Client) Mine(ctx context.Context) (wire.Mine, error) {
-	return get[wire.Mine](ctx, c, "/me/access", nil)
+// MyAccess is what the caller has, and who handed it to them.
+func (c *Client) MyAccess(ctx context.Context) (wire.MyAccess, error) {
+	return get[wire.MyAccess](ctx, c, "/me/access", nil)
 }
 
 // Views are one's own views of the list of users, and those that others share.
@@ -285,19 +285,19 @@ func (c *Client) DeleteView(ctx context.Context, key string) error {
 	return c.Do(ctx, "DELETE", "/views/"+url.PathEscape(key), nil, nil, nil)
 }
 
-// Conflicts are roles nobody may combine, and who does.
-func (c *Client) Conflicts(ctx context.Context, q Query) (wire.ConflictList, error) {
-	return get[wire.ConflictList](ctx, c, "/conflicts", q)
+// SoD rules are roles nobody may combine, and who does.
+func (c *Client) SoDRules(ctx context.Context, q Query) (wire.SoDRuleList, error) {
+	return get[wire.SoDRuleList](ctx, c, "/sod-rules", q)
 }
 
-// Offers are the roles that can be asked for.
-func (c *Client) Offers(ctx context.Context, q Query) (wire.OfferList, error) {
-	return get[wire.OfferList](ctx, c, "/offers", q)
+// Catalogue are the roles that requestable.
+func (c *Client) Catalogue(ctx context.Context, q Query) (wire.Catalogue, error) {
+	return get[wire.Catalogue](ctx, c, "/catalogue", q)
 }
 
-// Offer is one of them, with what it would add.
-func (c *Client) Offer(ctx context.Context, role string, q Query) (wire.OneOffer, error) {
-	return get[wire.OneOffer](ctx, c, "/offers/"+url.PathEscape(role), q)
+// CatalogueRole is one of them, with what it would add.
+func (c *Client) CatalogueRole(ctx context.Context, role string, q Query) (wire.OneCatalogueRole, error) {
+	return get[wire.OneCatalogueRole](ctx, c, "/catalogue/"+url.PathEscape(role), q)
 }
 
 // Requests is a page of requests.
@@ -330,14 +330,14 @@ func (c *Client) Review(ctx context.Context, round string, q Query) (wire.OneRou
 	return get[wire.OneRound](ctx, c, "/reviews/"+url.PathEscape(round), q)
 }
 
-// ReviewLines is a page of the lines of a round.
-func (c *Client) ReviewLines(ctx context.Context, round string, q Query) (wire.ReviewLineList, error) {
-	return get[wire.ReviewLineList](ctx, c, "/reviews/"+url.PathEscape(round)+"/lines", q)
+// DecideItems is a page of the items of a round.
+func (c *Client) ReviewItems(ctx context.Context, round string, q Query) (wire.ReviewItemList, error) {
+	return get[wire.ReviewItemList](ctx, c, "/reviews/"+url.PathEscape(round)+"/items", q)
 }
 
-// Life is which roles a user held when.
-func (c *Client) Life(ctx context.Context, user string) (wire.Life, error) {
-	return get[wire.Life](ctx, c, "/users/"+url.PathEscape(user)+"/life", nil)
+// RoleTimeline is which roles a user held when.
+func (c *Client) RoleTimeline(ctx context.Context, user string) (wire.RoleTimeline, error) {
+	return get[wire.RoleTimeline](ctx, c, "/users/"+url.PathEscape(user)+"/timeline", nil)
 }
 
 // OverTime is how many people had anything in an application.
@@ -345,9 +345,9 @@ func (c *Client) OverTime(ctx context.Context, application string, q Query) (wir
 	return get[wire.OverTime](ctx, c, "/applications/"+url.PathEscape(application)+"/over-time", q)
 }
 
-// FirstDay is what a new user of some attributes would have.
-func (c *Client) FirstDay(ctx context.Context, q Query) (wire.FirstDay, error) {
-	return get[wire.FirstDay](ctx, c, "/first-day", q)
+// NewUserPreview is what a new user of some attributes would have.
+func (c *Client) NewUserPreview(ctx context.Context, q Query) (wire.NewUserPreview, error) {
+	return get[wire.NewUserPreview](ctx, c, "/new-user-preview", q)
 }
 
 // Grid is users × permissions of one application.
@@ -369,8 +369,8 @@ func (c *Client) MenuOfNobody(ctx context.Context, application string) (wire.Men
 // buttons. Whatever a button does asks again with Check.
 func May(m wire.Menu, action, path string) bool {
 	for _, p := range m.Actions[action] {
-		part := access.Part{Pattern: p.Pattern, Except: p.Except}
-		if !p.Own && access.Reaches([]access.Part{part}, path) {
+		part := access.Area{Pattern: p.Pattern, Except: p.Except}
+		if !p.Own && access.Reaches([]access.Area{part}, path) {
 			return true
 		}
 	}
@@ -402,14 +402,14 @@ func (c *Client) RoleHolders(ctx context.Context, role string, q Query) (wire.Ho
 	return get[wire.HolderList](ctx, c, "/roles/"+url.PathEscape(role)+"/holders", q)
 }
 
-// Between is a page of who gained and lost what.
-func (c *Client) Between(ctx context.Context, q Query) (wire.Between, error) {
-	return get[wire.Between](ctx, c, "/between", q)
+// GainedAndLost is a page of who gained and lost what.
+func (c *Client) GainedAndLost(ctx context.Context, q Query) (wire.GainedAndLost, error) {
+	return get[wire.GainedAndLost](ctx, c, "/gained-and-lost", q)
 }
 
 // Timeline is from when to when a user held something.
-func (c *Client) Timeline(ctx context.Context, user string, q Query) (wire.Timeline, error) {
-	return get[wire.Timeline](ctx, c, "/users/"+url.PathEscape(user)+"/timeline", q)
+func (c *Client) PermissionTimeline(ctx context.Context, user string, q Query) (wire.PermissionTimeline, error) {
+	return get[wire.PermissionTimeline](ctx, c, "/users/"+url.PathEscape(user)+"/timeline/permission", q)
 }
 
 // Rehearsal is what an application in rehearsal let through.
@@ -448,28 +448,28 @@ func (c *Client) Revisions(ctx context.Context, q Query) (wire.RevisionList, err
 }
 
 // Verify verifies the ledger.
-func (c *Client) Verify(ctx context.Context) (out wire.Verdict, err error) {
+func (c *Client) Verify(ctx context.Context) (out wire.Verification, err error) {
 	return out, c.Do(ctx, "POST", "/ledger/verification", nil, nil, &out)
 }
 
-// Parts are parts of changes that wait for the caller, and those they passed on.
-func (c *Client) Parts(ctx context.Context) (wire.PartList, error) {
-	return get[wire.PartList](ctx, c, "/parts", nil)
+// PendingChanges are parts of changes that wait for the caller, and those they passed on.
+func (c *Client) PendingChanges(ctx context.Context) (wire.PendingChangeList, error) {
+	return get[wire.PendingChangeList](ctx, c, "/pending-changes", nil)
 }
 
-// PassOn passes a part of a change on to who may make it.
-func (c *Client) PassOn(ctx context.Context, in wire.PartRequest) (out wire.Part, err error) {
-	return out, c.Do(ctx, "POST", "/parts", nil, in, &out)
+// AddPendingChange passes a part of a change on to who may make it.
+func (c *Client) AddPendingChange(ctx context.Context, in wire.PendingChangeRequest) (out wire.PendingChange, err error) {
+	return out, c.Do(ctx, "POST", "/pending-changes", nil, in, &out)
 }
 
-// RefusePart sends a part back to who passed it on.
-func (c *Client) RefusePart(ctx context.Context, part, why string) error {
-	return c.Do(ctx, "POST", "/parts/"+url.PathEscape(part)+"/refusal", nil, map[string]string{"why": why}, nil)
+// RefusePendingChange sends a part back to who passed it on.
+func (c *Client) RefusePendingChange(ctx context.Context, part, why string) error {
+	return c.Do(ctx, "POST", "/pending-changes/"+url.PathEscape(part)+"/refusal", nil, map[string]string{"why": why}, nil)
 }
 
-// WithdrawPart takes back a part that one passed on.
-func (c *Client) WithdrawPart(ctx context.Context, part string) error {
-	return c.Do(ctx, "DELETE", "/parts/"+url.PathEscape(part), nil, nil, nil)
+// WithdrawPendingChange takes back a part that one passed on.
+func (c *Client) WithdrawPendingChange(ctx context.Context, part string) error {
+	return c.Do(ctx, "DELETE", "/pending-changes/"+url.PathEscape(part), nil, nil, nil)
 }
 
 // Refusals are what was tried and refused, the newest first.

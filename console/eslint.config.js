@@ -4,9 +4,9 @@ import globals from 'globals'
 import ts from 'typescript-eslint'
 
 export default ts.config(
-  { ignores: ['dist', 'src/api/schema.d.ts'] },
+  { ignores: ['dist', 'public', 'eslint.config.js', 'src/api/schema.d.ts'] },
   js.configs.recommended,
-  ts.configs.recommended,
+  ts.configs.recommendedTypeChecked,
   hooks.configs.flat.recommended,
-  { languageOptions: { globals: globals.browser } },
+  { languageOptions: { globals: globals.browser, parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } } },
 )

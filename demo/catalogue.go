@@ -267,7 +267,7 @@ var organisationRoles = []organisationRole{
 		[]string{"able-roster: read,create,update,assign on users/marine", "able-roster: read,update on groups/marine",
 			"able-roster: read,assign on roles/berth-planning", "able-roster: read,assign on roles/pilot-roster",
 			"able-roster: read on applications/berth-planning", "able-roster: read on applications/pilot-roster"}, nil},
-	{"berth-board-service", "Berth board account", "The berth board asks for decisions about berth planning.", []string{"able-roster: decide on applications/berth-planning"}, nil},
+	{"berth-board-service", "Berth board account", "The berth board asks for decisions about berth planning.", []string{"able-roster: evaluate on applications/berth-planning"}, nil},
 	{"staff", "Port staff", "What everybody at the port needs.", nil, []string{"incident-log/reporter", "gate-passes/requester"}},
 	{"duty-officer", "Duty officer", "Runs the port out of hours.", nil,
 		[]string{"berth-planning/scheduler", "gate-passes/night-gate", "incident-log/investigator", "tide-board/warning-officer"}},

@@ -9,6 +9,7 @@ import (
 	"unicode"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 
 	"golang.org/x/text/runes"
 	"golang.org/x/text/transform"
@@ -75,13 +76,13 @@ func Port(until time.Time) (*access.Snapshot, error) {
 		d := s.Draft()
 		d.Author, _ = s.FindUser(c.Author)
 		for i, op := range c.Operations {
-			d.Apply(i, op, access.At(c.At))
+			d.Apply(i, op, calendar.At(c.At))
 		}
 		d.Finish()
 		if len(d.Faults) > 0 {
 			return nil, &d.Faults[0]
 		}
-		s = d.Seal(d.Revision, access.At(c.At))
+		s = d.Seal(d.Revision, calendar.At(c.At))
 	}
 	return s, nil
 }
@@ -136,8 +137,8 @@ func (g *generator) office(day int) time.Time {
 }
 
 // nights are from eight in the evening to six in the morning, every day.
-func (g *generator) nights() *access.Schedule {
-	s, err := access.NewSchedule([]string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}, "20:00", "06:00", timeZone)
+func (g *generator) nights() *calendar.Schedule {
+	s, err := calendar.NewSchedule([]string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}, "20:00", "06:00", timeZone)
 	if err != nil {
 		panic(err) // built into the program
 	}
@@ -304,10 +305,10 @@ func plain(s string) string {
 
 func (g *generator) adding(p *person, since time.Time) []access.Operation {
 	op := &access.AddUser{Personal: access.Personal{UserName: p.name, DisplayName: p.display, Email: p.name + "@larkhaven.example"},
-		Unit: p.unit, Title: p.title, Employment: p.kind, Start: access.DateOf(since),
+		Unit: p.unit, Title: p.title, Employment: p.kind, Start: calendar.DateOf(since),
 		Location: []string{"Customs House", "North Quay", "South Quay", "Pilot Station", "Gatehouse"}[g.rng.IntN(5)]}
 	if p.kind == "contractor" {
-		op.End = access.DateOf(g.until.AddDate(0, g.rng.IntN(9), g.rng.IntN(28)))
+		op.End = calendar.DateOf(g.until.AddDate(0, g.rng.IntN(9), g.rng.IntN(28)))
 	}
 	if p.name != Manager && strings.HasPrefix(p.unit, "marine") && g.taken[Manager] {
 		op.Manager = Manager

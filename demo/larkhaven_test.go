@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 )
 
 var day = time.Date(2026, 11, 25, 10, 0, 0, 0, time.UTC)
@@ -77,7 +78,7 @@ func TestTheHistoryFitsOnAnyDay(t *testing.T) {
 			d := s.Draft()
 			d.Author, _ = s.FindUser(c.Author)
 			for j, op := range c.Operations {
-				d.Apply(j, op, access.At(c.At))
+				d.Apply(j, op, calendar.At(c.At))
 			}
 			d.Finish()
 			if len(d.Faults) > 0 {
@@ -86,10 +87,10 @@ func TestTheHistoryFitsOnAnyDay(t *testing.T) {
 			if len(d.Changes()) == 0 {
 				t.Fatalf("until %s: change %d (%s) changes nothing", until, i, c.Reason)
 			}
-			s = d.Seal(d.Revision, access.At(c.At))
+			s = d.Seal(d.Revision, calendar.At(c.At))
 		}
 		id, ok := s.FindUser(Pilot)
-		if !ok || !s.Effective(id, access.At(until)) {
+		if !ok || !s.Effective(id, calendar.At(until)) {
 			t.Fatalf("until %s: the pilot of the walk is not there", until)
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 )
 
 // event is something that happens on a day.
@@ -43,7 +44,7 @@ func (g *generator) live() {
 	on(days-3, g.attributes)
 	on(days-2, g.tidy)
 	on(days-2, g.mistakes)
-	on(days-1, g.conflicts)
+	on(days-1, g.sodRules)
 	on(days-1, g.ending)
 	on(days-1, g.offers)
 	on(days-1, g.requests)
@@ -92,7 +93,7 @@ func (g *generator) leave(at time.Time) {
 	}
 	p.gone = true
 	departed := access.Departed
-	end := access.DateOf(at)
+	end := calendar.DateOf(at)
 	ops := g.leavingGroups(p)
 	for _, r := range p.direct {
 		ops = append(ops, &access.Revoke{Role: access.RoleRef(r), User: access.UserRef(p.name)})
@@ -150,7 +151,7 @@ func (g *generator) grant(at time.Time) {
 		if end := g.day + n; end > days-12 && end < days+4 { // clearly over, or clearly not, whatever weekends do
 			n += 16
 		}
-		op.Until = access.At(midnight(at.AddDate(0, 0, n)))
+		op.Until = calendar.At(midnight(at.AddDate(0, 0, n)))
 	}
 	p.direct = append(p.direct, role)
 	g.add(at, g.author(p), g.via(), g.pick(reasons["grant"]), op)
@@ -186,7 +187,7 @@ func (g *generator) invoices(at time.Time) {
 // ending is temporary access of the walk, about to end and about to begin.
 func (g *generator) ending(at time.Time) {
 	g.add(at, Manager, "console", "Covers the north quay during the regatta",
-		&access.Grant{Role: "berth-planning/scheduler", User: Pilot, Window: access.Window{Until: access.At(midnight(g.until.AddDate(0, 0, 6)))}})
+		&access.Grant{Role: "berth-planning/scheduler", User: Pilot, Window: calendar.Window{Until: calendar.At(midnight(g.until.AddDate(0, 0, 6)))}})
 	g.add(at.Add(3*time.Minute), Administrator, "console", "Joins the chart project next month",
-		&access.Grant{Role: "sounding-surveys/surveyor", User: Pilot, Window: access.Window{From: access.At(midnight(g.until.AddDate(0, 0, 20)))}})
+		&access.Grant{Role: "sounding-surveys/surveyor", User: Pilot, Window: calendar.Window{From: calendar.At(midnight(g.until.AddDate(0, 0, 20)))}})
 }

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/finding"
 )
 
@@ -23,7 +24,7 @@ func (g *generator) tidy(at time.Time) {
 	revoke := func(a access.AssignmentID) access.Operation {
 		return &access.Revoke{Assignment: access.AssignmentRef(a.String())}
 	}
-	for _, f := range finding.Look(g.soFar(), access.At(at), nil).Findings {
+	for _, f := range finding.Look(g.soFar(), calendar.At(at), nil).Findings {
 		switch f.Code {
 		case finding.Over:
 			ended = append(ended, revoke(f.Assignment))
@@ -34,7 +35,7 @@ func (g *generator) tidy(at time.Time) {
 	g.add(at, Administrator, "console", "Windows that are over", ended...)
 	g.add(at.Add(4*time.Minute), Administrator, "console", "Given by a group already", doubled...)
 	s := g.soFar()
-	for _, f := range finding.Look(s, access.At(at), nil).Findings {
+	for _, f := range finding.Look(s, calendar.At(at), nil).Findings {
 		u := s.User(f.User)
 		switch {
 		case f.Code == finding.HoldsNothing:
@@ -68,7 +69,7 @@ func (g *generator) tidy(at time.Time) {
 	}
 	owners = append(owners, &access.UpdateRole{Role: "access-administrator", Owner: &administrator})
 	g.add(at.Add(8*time.Minute), Administrator, "console", "Nobody is without a group", homes...)
-	g.add(at.Add(12*time.Minute), Administrator, "console", "Who answers for the roles of the whole port", owners...)
+	g.add(at.Add(12*time.Minute), Administrator, "console", "Owners of the roles of the whole port", owners...)
 }
 
 // attributes are what the port wants to know of its people beside what everybody
@@ -100,20 +101,20 @@ func (g *generator) mistakes(at time.Time) {
 	idle := g.somebody(func(p *person) bool { return p.unit == "office" })
 	if finance != nil { // raises credits and releases them
 		g.add(at, Administrator, "console", "Month end help",
-			&access.Grant{Role: "tariff-ledger/credit-raiser", User: access.UserRef(finance.name), Window: access.Window{From: access.At(at)}},
+			&access.Grant{Role: "tariff-ledger/credit-raiser", User: access.UserRef(finance.name), Window: calendar.Window{From: calendar.At(at)}},
 			&access.Grant{Role: "tariff-ledger/credit-releaser", User: access.UserRef(finance.name)})
 	}
 	if gate != nil { // held through a group and directly as well
 		g.add(at.Add(time.Minute), Administrator, "console", "Asked for by the unit",
-			&access.Grant{Role: "gate-passes/reader", User: access.UserRef(gate.name), Window: access.Window{From: access.At(at)}})
+			&access.Grant{Role: "gate-passes/reader", User: access.UserRef(gate.name), Window: calendar.Window{From: calendar.At(at)}})
 	}
 	if idle != nil { // past the end date and still active
-		end := access.DateOf(at.AddDate(0, 0, -9))
+		end := calendar.DateOf(at.AddDate(0, 0, -9))
 		g.add(at.Add(2*time.Minute), Administrator, "console", "Contract not renewed", &access.UpdateUser{User: access.UserRef(idle.name), End: &end})
 	}
 	terminal := g.present("terminal/tally")
 	g.add(at.Add(3*time.Minute), Administrator, "console", "Cover for one day", // over by now
-		&access.Grant{Role: "cargo-manifests/approver", User: access.UserRef(terminal[3].name), Window: access.Window{Until: access.At(midnight(at.AddDate(0, 0, 1)))}})
+		&access.Grant{Role: "cargo-manifests/approver", User: access.UserRef(terminal[3].name), Window: calendar.Window{Until: calendar.At(midnight(at.AddDate(0, 0, 1)))}})
 	g.add(at.Add(4*time.Minute), Administrator, "command line", "The new stores list", // mistyped
 		&access.AddPermission{Role: "works-orders/storekeeper", Actions: []string{"read"}, Pattern: "storse"})
 	g.add(at.Add(5*time.Minute), Administrator, "console", "The log has a register of near misses", // and no role for it

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 )
@@ -18,12 +19,12 @@ func (g *generator) defaults(at time.Time) {
 			Filter: `within eq "terminal/tally" and employment_type eq "staff"`, Groups: []access.GroupRef{"terminal-staff"}})
 }
 
-// conflicts were written once the auditor had asked.
-func (g *generator) conflicts(at time.Time) {
+// SoD rules were written once the auditor had asked.
+func (g *generator) sodRules(at time.Time) {
 	g.add(at, Administrator, "console", "The auditor asked who checks whom",
-		&access.AddConflict{Key: "credit-two-hands", Label: "Credits take two", Description: "who raises a credit does not release it",
+		&access.AddSoDRule{Key: "credit-two-hands", Label: "Credits take two", Description: "who raises a credit does not release it",
 			Roles: []access.RoleRef{"tariff-ledger/credit-raiser", "tariff-ledger/credit-releaser"}, Prevent: true},
-		&access.AddConflict{Key: "pass-two-hands", Label: "Passes take two", Description: "who asks for a gate pass does not issue it",
+		&access.AddSoDRule{Key: "pass-two-hands", Label: "Passes take two", Description: "who asks for a gate pass does not issue it",
 			Roles: []access.RoleRef{"gate-passes/requester", "gate-passes/issuer"}})
 }
 
@@ -59,7 +60,7 @@ func (g *generator) present(unit string) []*person {
 	return out
 }
 
-// offers are owners, routes and what can be asked for.
+// offers are owners, routes and what requestable.
 func (g *generator) offers(at time.Time) {
 	var ops []access.Operation
 	own := func(user string, apps ...string) {
@@ -83,14 +84,14 @@ func (g *generator) offers(at time.Time) {
 		&request.SetRoute{Key: "pass-office", Label: "The pass office", Steps: []request.StepRef{{Whose: request.Group, Group: "pass-office"}}},
 		&request.SetRoute{Key: "administrator", Label: "The access administrator", Steps: []request.StepRef{{Whose: request.Users, Users: []access.UserRef{Administrator}}}},
 	}
-	for _, o := range []request.OfferRole{
-		{Role: "berth-planning/scheduler", Words: "assign vessels to berths", Route: "manager", Longest: 90},
+	for _, o := range []request.MakeRequestable{
+		{Role: "berth-planning/scheduler", Words: "assign vessels to berths", Route: "manager", MaxDays: 90},
 		{Role: "berth-planning/planner", Words: "write the week plans of the berths", Route: "manager-and-owner"},
-		{Role: "sounding-surveys/surveyor", Words: "make soundings and enter them", Route: "manager-and-owner", Longest: 180},
+		{Role: "sounding-surveys/surveyor", Words: "make soundings and enter them", Route: "manager-and-owner", MaxDays: 180},
 		{Role: "tariff-ledger/reader", Words: "look tariffs up", Route: "administrator"},
-		{Role: "tariff-ledger/credit-releaser", Words: "release credits that others raised", Route: "manager-and-owner", Longest: 365},
-		{Role: "crane-control/limit-setter", Words: "set load limits of the cranes", Route: "safety", Longest: 30},
-		{Role: "gate-passes/issuer", Words: "issue gate passes to guests", Route: "pass-office", Longest: 90},
+		{Role: "tariff-ledger/credit-releaser", Words: "release credits that others raised", Route: "manager-and-owner", MaxDays: 365},
+		{Role: "crane-control/limit-setter", Words: "set load limits of the cranes", Route: "safety", MaxDays: 30},
+		{Role: "gate-passes/issuer", Words: "issue gate passes to guests", Route: "pass-office", MaxDays: 90},
 		{Role: "incident-log/reader", Words: "read incidents and what was learned", Route: "manager"},
 		{Role: "works-orders/raiser", Words: "raise a works order", Route: "manager"},
 	} {
@@ -103,28 +104,28 @@ func (g *generator) offers(at time.Time) {
 func (g *generator) requests(at time.Time) {
 	marine, finance := g.present("marine"), g.present("finance")
 	n := 0
-	ask := func(who, reason string, o request.AskRole) request.RequestRef {
+	ask := func(who, reason string, o request.RequestRole) request.RequestRef {
 		n++
 		g.add(at.Add(time.Duration(n)*time.Minute), who, "console", reason, &o)
 		return request.RequestRef(request.RequestID(n).String())
 	}
-	said := func(who, reason string, ref request.RequestRef, v request.Verdict, until *access.Instant) {
-		g.add(g.last.Add(90*time.Second), who, "console", reason, &request.DecideRequest{Request: ref, Verdict: v, Until: until})
+	said := func(who, reason string, ref request.RequestRef, v request.Choice, until *calendar.Instant) {
+		g.add(g.last.Add(90*time.Second), who, "console", reason, &request.DecideRequest{Request: ref, Choice: v, Until: until})
 	}
-	day := func(days int) access.Instant { return access.At(midnight(g.until.AddDate(0, 0, days))) }
+	day := func(days int) calendar.Instant { return calendar.At(midnight(g.until.AddDate(0, 0, days))) }
 	fortnight := day(14)
-	ref := ask(marine[0].name, "Covers for a colleague on leave", request.AskRole{Role: "berth-planning/scheduler", Window: access.Window{Until: day(80)}})
+	ref := ask(marine[0].name, "Covers for a colleague on leave", request.RequestRole{Role: "berth-planning/scheduler", Window: calendar.Window{Until: day(80)}})
 	said(Manager, "For the leave, not for the quarter", ref, request.Approve, &fortnight)
-	ref = ask(marine[1].name, "It would be handy", request.AskRole{Role: "berth-planning/planner"})
+	ref = ask(marine[1].name, "It would be handy", request.RequestRole{Role: "berth-planning/planner"})
 	said(Manager, "The week plan has one writer", ref, request.Refuse, nil)
-	ref = ask(marine[2].name, "Wrong role, sorry", request.AskRole{Role: "works-orders/raiser"})
+	ref = ask(marine[2].name, "Wrong role, sorry", request.RequestRole{Role: "works-orders/raiser"})
 	g.add(g.last.Add(3*time.Minute), marine[2].name, "console", "Asked for the wrong role", &request.WithdrawRequest{Request: ref})
-	ref = ask(marine[3].name, "The survey launch is short of hands", request.AskRole{Role: "sounding-surveys/surveyor", Window: access.Window{Until: day(120)}})
+	ref = ask(marine[3].name, "The survey launch is short of hands", request.RequestRole{Role: "sounding-surveys/surveyor", Window: calendar.Window{Until: day(120)}})
 	said(Manager, "He has the licence", ref, request.Approve, nil)
-	ask(Pilot, "Plans the regatta week", request.AskRole{Role: "berth-planning/planner", Window: access.Window{Until: day(30)}})
-	ask(finance[1].name, "Stands in at month end", request.AskRole{Role: "tariff-ledger/credit-releaser", Window: access.Window{Until: day(60)}})
-	ask(g.present("customs")[1].name, "Reads what happened to the seals", request.AskRole{Role: "incident-log/reader"}) // nobody is their manager
-	ask(g.present("customs")[0].name, "Checks dues on landed goods", request.AskRole{Role: "tariff-ledger/reader"})
+	ask(Pilot, "Plans the regatta week", request.RequestRole{Role: "berth-planning/planner", Window: calendar.Window{Until: day(30)}})
+	ask(finance[1].name, "Stands in at month end", request.RequestRole{Role: "tariff-ledger/credit-releaser", Window: calendar.Window{Until: day(60)}})
+	ask(g.present("customs")[1].name, "Reads what happened to the seals", request.RequestRole{Role: "incident-log/reader"}) // nobody is their manager
+	ask(g.present("customs")[0].name, "Checks dues on landed goods", request.RequestRole{Role: "tariff-ledger/reader"})
 }
 
 // reviews are a finished round of last quarter, and one under way. Lines are named
@@ -138,20 +139,20 @@ func (g *generator) reviews(at time.Time) {
 		r := review.FindRound(s, key)
 		return r
 	}
-	decide := func(r *review.Round, who, reason string, keep bool, lines []review.Line) {
+	decide := func(r *review.Round, who, reason string, keep bool, lines []review.Item) {
 		if len(lines) == 0 {
 			return
 		}
-		op := &review.ReviewLines{Round: review.RoundRef(r.Key), Keep: keep}
+		op := &review.DecideItems{Round: review.RoundRef(r.Key), Keep: keep}
 		for _, l := range lines {
-			op.Lines = append(op.Lines, review.LineRef{User: access.UserRef(l.User.String()), Assignment: access.AssignmentRef(l.Assignment.String())})
+			op.Items = append(op.Items, review.ItemRef{User: access.UserRef(l.User.String()), Assignment: access.AssignmentRef(l.Assignment.String())})
 		}
 		g.add(g.last.Add(90*time.Second), who, "console", reason, op)
 	}
 	// The tariff ledger, once over: one direct role and one through a group go.
 	r := round("tariffs-autumn", "Tariff ledger, autumn", "The auditor's plan for the year", review.OpenRound{Application: "tariff-ledger", Reviewers: review.Users, Users: []access.UserRef{Administrator}})
-	var keep, direct, group []review.Line
-	for _, l := range r.Lines(s) {
+	var keep, direct, group []review.Item
+	for _, l := range r.Items(s) {
 		switch {
 		case l.Direct() && len(direct) == 0 && l.User != found(s, Pilot):
 			direct = append(direct, l)
@@ -167,9 +168,9 @@ func (g *generator) reviews(at time.Time) {
 	g.add(g.last.Add(2*time.Minute), Administrator, "console", "Done for the quarter", &review.SignOff{Round: "tariffs-autumn"})
 	// The marine unit, under way: its manager has begun.
 	r = round("marine-winter", "Marine unit, winter", "Each quarter, each unit", review.OpenRound{Filter: `within eq "marine"`, Reviewers: review.Manager})
-	var first []review.Line
+	var first []review.Item
 	manager := found(s, Manager)
-	for _, l := range r.Lines(s) {
+	for _, l := range r.Items(s) {
 		if u := s.User(l.User); u.Manager == manager && l.User != manager && len(first) < 12 {
 			first = append(first, l)
 		}
@@ -187,13 +188,13 @@ func (g *generator) soFar() *access.Snapshot {
 		d := g.seen.Draft()
 		d.Author, _ = g.seen.FindUser(c.Author)
 		for i, op := range c.Operations {
-			d.Apply(i, access.Clone(op), access.At(c.At))
+			d.Apply(i, access.Clone(op), calendar.At(c.At))
 		}
 		d.Finish()
 		if len(d.Faults) > 0 {
 			panic(c.Reason + ": " + d.Faults[0].Error())
 		}
-		g.seen = d.Seal(d.Revision, access.At(c.At))
+		g.seen = d.Seal(d.Revision, calendar.At(c.At))
 	}
 	return g.seen
 }

@@ -1,5 +1,5 @@
 #!/bin/sh
-# Installs what is missing: scripts/setup.sh [console] [postgresql] [chromium]
+# Installs what is missing: scripts/setup.sh [console] [postgresql] [chromium] [compiler]
 set -eu
 cd "$(dirname "$0")/.."
 
@@ -19,6 +19,9 @@ for what in "$@"; do
         ;;
     chromium)
         [ -x /usr/lib/chromium/chromium ] || packages="$packages chromium fonts-dejavu-core"
+        ;;
+    compiler) # the race detector needs one for C
+        command -v gcc >/dev/null && [ -e /usr/include/stdlib.h ] || packages="$packages gcc libc6-dev"
         ;;
     console)
         # npm ci only when what is wanted has changed since the last time.

@@ -1,19 +1,25 @@
 #!/bin/sh
-# Linters and all tests, in a cluster of their own. With "screenshots" only the
-# pictures of docs/screenshots are taken anew.
+# Linters and all tests, in a cluster of their own. With "check" the fast part of them;
+# with "screenshots" only the pictures of docs/screenshots are taken anew, with "reference"
+# only the pages of docs/reference.
 set -eu
 cd "$(dirname "$0")/.."
-scripts/setup.sh console postgresql chromium
+what=${1:-}
+if [ "$what" = check ]; then
+    scripts/setup.sh console postgresql
+else
+    scripts/setup.sh console postgresql chromium compiler
+fi
 scripts/build.sh
 
-if [ "${1:-}" != screenshots ]; then
+if [ "$what" != screenshots ] && [ "$what" != reference ]; then
     echo "gofmt, go vet, staticcheck"
     unformatted=$(gofmt -l $(git ls-files '*.go'))
     [ -z "$unformatted" ] || { echo "not formatted: $unformatted" >&2; exit 1; }
     go vet ./...
     go tool staticcheck ./...
-    echo "tsc, eslint"
-    (cd console && npm run --silent check && npm run --silent lint)
+    echo "tsc, eslint, prettier"
+    (cd console && npm run --silent check && npm run --silent lint && npm run --silent formatted)
 fi
 
 trap 'scripts/cluster.sh stop var/test/cluster 0' EXIT
@@ -21,13 +27,27 @@ trap 'exit 1' INT TERM
 ROSTER_TEST_DATABASE_URL=$(scripts/cluster.sh start var/test/cluster "${TEST_PORT:-7439}")
 export ROSTER_TEST_DATABASE_URL
 
-if [ "${1:-}" = screenshots ]; then
+case $what in
+screenshots)
     mkdir -p docs/screenshots
-    ROSTER_SCREENSHOTS=$PWD/docs/screenshots go test -count=1 -run '^TestScreenshots$' -v ./slice
+    ROSTER_SCREENSHOTS=$PWD/docs/screenshots go test -count=1 -run '^TestScreenshots$' -v ./e2e
     exit
-fi
-go test -count=1 -timeout 40m ./...
+    ;;
+reference)
+    ROSTER_REFERENCE=1 go test -count=1 -run '^TestTheReferenceIsThatOfThePrograms$' ./e2e
+    exit
+    ;;
+check)
+    # What is short in seconds; a test that has not changed is not run again.
+    go test -short ./client ./cmd/... ./internal/...
+    go test -run 'TestArrowsPointDownOnly|TestTheCoreHasNoClock|TestRetiredWordsAreGone|TestNamesAreThoseOfTheGlossary|TestLinksOfTheDocs' ./e2e
+    exit
+    ;;
+esac
+# The race detector sees what happens within one program; the whole runs the real ones.
+go test -race -count=1 -timeout 40m ./client ./cmd/... ./demo ./internal/...
+go test -count=1 -timeout 40m ./bench ./e2e ./standin/... ./testkit ./wire
 echo "fuzzing for a few seconds each"
-for target in internal/access:FuzzPattern internal/access:FuzzDecodeOperation internal/filter:FuzzParse internal/rosterfile:FuzzRead internal/intake:FuzzFiles; do
+for target in internal/access:FuzzPattern internal/access:FuzzDecodeOperation internal/filter:FuzzParse internal/rosterfile:FuzzRead internal/importfile:FuzzFiles; do
     go test -run '^$' -fuzz "^${target#*:}\$" -fuzztime 5s -fuzzminimizetime 10x "./${target%:*}"
 done

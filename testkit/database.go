@@ -35,6 +35,12 @@ func Database(t testing.TB) string {
 	}))
 }
 
+// EmptyDatabase makes a database with nothing in it at all.
+func EmptyDatabase(t testing.TB) string {
+	t.Helper()
+	return database(t, "template0")
+}
+
 var (
 	templateMu sync.Mutex
 	templates  = map[string]string{}
@@ -149,7 +155,7 @@ func LoadDemo(t testing.TB, database string) int64 {
 	}
 	defer conn.Close(context.Background())
 	var n int64
-	if err := conn.QueryRow(context.Background(), "select revision from head").Scan(&n); err != nil {
+	if err := conn.QueryRow(context.Background(), "select revision from ledger_head").Scan(&n); err != nil {
 		t.Fatal(err)
 	}
 	return n

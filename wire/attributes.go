@@ -35,6 +35,6 @@ type AttributeUnit struct {
 
 // AttributeList is all declared attributes; retired ones last.
 type AttributeList struct {
-	Stand
+	Basis
 	Attributes []Attribute `json:"attributes"`
 }

@@ -11,7 +11,7 @@ type ChangeRequest struct {
 	Reason      string            `json:"reason,omitempty" doc:"why; required unless dry_run"`
 	BasedOn     int64             `json:"based_on,omitempty" doc:"the revision the author looked at: refused when what the operations read has changed since"`
 	Acknowledge []string          `json:"acknowledge,omitempty" doc:"guard rails to pass, by code"`
-	Parts       []string          `json:"parts,omitempty" maxItems:"50" doc:"parts that were passed on and are made by this, by id"`
+	Parts       []string          `json:"pending_changes,omitempty" maxItems:"50" doc:"pending changes that this makes, by id"`
 }
 
 // ChangeResult is what a change did, or in a dry run would do.
@@ -63,6 +63,7 @@ type State struct {
 type Effect struct {
 	Users     []Ref         `json:"users" doc:"at most 50 of them; more follow on later pages"`
 	UserCount int           `json:"user_count" doc:"how many there are in all"`
+	EndEarly  int           `json:"end_early,omitempty" doc:"for so many of them it ends earlier than is said here: on their own last day, or with their own dates"`
 	Gained    []Entitlement `json:"gained,omitempty"`
 	Lost      []Entitlement `json:"lost,omitempty"`
 }

@@ -7,7 +7,7 @@ import (
 
 // Coverage is which roles reach what of an application.
 type Coverage struct {
-	Stand
+	Basis
 	Application Ref           `json:"application"`
 	Actions     []Action      `json:"actions"`
 	Roles       []Ref         `json:"roles" doc:"all roles that reach anything; cells name them by their place here"`
@@ -36,7 +36,7 @@ type CoverageCell struct {
 
 // PatternCover is what a pattern covers.
 type PatternCover struct {
-	Stand
+	Basis
 	Application Ref      `json:"application"`
 	Pattern     string   `json:"pattern"`
 	Total       int      `json:"total" doc:"registered resources it covers today"`
@@ -52,7 +52,7 @@ type ComparisonRequest struct {
 
 // Comparison is how an application's own list differs from what is registered.
 type Comparison struct {
-	Stand
+	Basis
 	Application Ref               `json:"application"`
 	Missing     []MissingPath     `json:"missing" doc:"on the list or asked about, and not registered"`
 	Unlisted    []string          `json:"unlisted,omitempty" doc:"registered, and not on the list; none when no list was given"`
@@ -73,7 +73,7 @@ type MissingPath struct {
 
 // GoingLive is what would change if an application went live now.
 type GoingLive struct {
-	Stand
+	Basis
 	Application  Ref              `json:"application"`
 	State        string           `json:"state"`
 	Recorded     []RehearsalCount `json:"recorded" doc:"what was asked, let through by the rehearsal, and would be denied"`
@@ -96,7 +96,7 @@ type NobodyReaches struct {
 
 // RoleComparison is how what two roles give differs.
 type RoleComparison struct {
-	Stand
+	Basis
 	Role      Ref           `json:"role"`
 	With      Ref           `json:"with"`
 	Only      []Entitlement `json:"only" doc:"what the role gives and the other does not"`

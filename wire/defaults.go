@@ -11,6 +11,7 @@ type Default struct {
 	Description string    `json:"description,omitempty"`
 	Everybody   bool      `json:"everybody,omitempty" doc:"for every person"`
 	Filter      string    `json:"filter,omitempty" doc:"over users' facts, when not for everybody"`
+	FilterWords string    `json:"filter_words,omitempty" doc:"the filter in plain words"`
 	Roles       []Ref     `json:"roles"`
 	Groups      []Ref     `json:"groups"`
 	Ended       bool      `json:"ended,omitempty" doc:"it gives nothing any more"`
@@ -22,22 +23,22 @@ type Default struct {
 
 // DefaultList is all default rules, to whoever may read the settings.
 type DefaultList struct {
-	Stand
+	Basis
 	Defaults []Default `json:"defaults"`
 }
 
-// FirstDay is what a new user of some attributes would have on the first day,
+// NewUserPreview is what a new user of some attributes would have on the first day,
 // and why.
-type FirstDay struct {
-	Stand
-	Rules  []Ref          `json:"rules" doc:"the default rules that would choose the user"`
-	Roles  []FirstDayRole `json:"roles"`
-	Groups []Membership   `json:"groups"`
-	Lines  []AccessLine   `json:"lines"`
+type NewUserPreview struct {
+	Basis
+	Rules  []Ref         `json:"rules" doc:"the default rules that would choose the user"`
+	Roles  []NewUserRole `json:"roles"`
+	Groups []Membership  `json:"groups"`
+	Lines  []AccessLine  `json:"lines"`
 }
 
-// FirstDayRole is a role a new user would hold, with the shortest way to it.
-type FirstDayRole struct {
+// NewUserRole is a role a new user would hold, with the shortest way to it.
+type NewUserRole struct {
 	Role Ref  `json:"role"`
 	Path Path `json:"path"`
 }

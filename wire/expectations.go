@@ -5,7 +5,7 @@ import "time"
 // ExpectationList is all expectations with their state; those that have ended
 // last.
 type ExpectationList struct {
-	Stand
+	Basis
 	Expectations []Expectation `json:"expectations"`
 	Broken       int           `json:"broken" doc:"how many do not hold, of those in force"`
 }

@@ -7,7 +7,7 @@ import (
 
 // FindingList is a page of what looks wrong, of what the caller may read.
 type FindingList struct {
-	Stand
+	Basis
 	Kinds    []FindingKind `json:"kinds" doc:"all kinds, with how many there are of each"`
 	Findings []Finding     `json:"findings"`
 	Total    int           `json:"total" doc:"of those asked for"`

@@ -2,23 +2,23 @@ package wire
 
 import "time"
 
-// Life is which roles a user held when.
-type Life struct {
-	Stand
-	User  Ref        `json:"user"`
-	From  time.Time  `json:"from" doc:"when the user came to be known"`
-	Roles []LifeRole `json:"roles"`
+// RoleTimeline is which roles a user held when.
+type RoleTimeline struct {
+	Basis
+	User  Ref            `json:"user"`
+	From  time.Time      `json:"from" doc:"when the user came to be known"`
+	Roles []TimelineRole `json:"roles"`
 }
 
-// LifeRole is one role and the times it was held.
-type LifeRole struct {
-	Role        Ref        `json:"role"`
-	Application *Ref       `json:"application,omitempty"`
-	Spans       []LifeSpan `json:"spans"`
+// TimelineRole is one role and the times it was held.
+type TimelineRole struct {
+	Role        Ref            `json:"role"`
+	Application *Ref           `json:"application,omitempty"`
+	Spans       []TimelineSpan `json:"spans"`
 }
 
-// LifeSpan is a time in which a role was held through one assignment.
-type LifeSpan struct {
+// TimelineSpan is a time in which a role was held through one assignment.
+type TimelineSpan struct {
 	From    time.Time  `json:"from"`
 	Until   *time.Time `json:"until,omitempty"`
 	Way     string     `json:"way" enum:"direct,request,default,group"`
@@ -29,7 +29,7 @@ type LifeSpan struct {
 
 // OverTime is how many people had anything in an application, by how.
 type OverTime struct {
-	Stand
+	Basis
 	Application Ref             `json:"application"`
 	Points      []OverTimePoint `json:"points"`
 }

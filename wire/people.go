@@ -14,7 +14,7 @@ type GroupMember struct {
 
 // GroupMemberList is a page of them, by name.
 type GroupMemberList struct {
-	Stand
+	Basis
 	Members []GroupMember `json:"members"`
 	Total   int           `json:"total"`
 	Next    string        `json:"next,omitempty"`
@@ -22,7 +22,7 @@ type GroupMemberList struct {
 
 // UserComparison is what each of two users has that the other has not.
 type UserComparison struct {
-	Stand
+	Basis
 	User       Ref           `json:"user"`
 	With       Ref           `json:"with"`
 	Roles      []GivenRole   `json:"roles" doc:"roles given to the other directly that the user does not hold so"`
@@ -48,31 +48,31 @@ type GivenGroup struct {
 	Operation  map[string]any `json:"operation"`
 }
 
-// Mine is what somebody has, as they see it themselves.
-type Mine struct {
+// MyAccess is what somebody has, as they see it themselves.
+type MyAccess struct {
 	User    UserDetail `json:"user"`
 	Access  Access     `json:"access"`
 	Parts   []string   `json:"parts" doc:"what of the work is theirs, in plain words"`
 	Manager *Ref       `json:"manager,omitempty"`
 }
 
-// HandOut is a part of the work that was handed to somebody: an assignment of a role
+// Delegation is a part of the work that was handed to somebody: an assignment of a role
 // that gives something in Able Roster.
-type HandOut struct {
+type Delegation struct {
 	Assignment Assignment `json:"assignment"`
 	Words      []string   `json:"words" doc:"what it lets them do, in plain words"`
 }
 
-// HandOutList is all of them the caller may read, by holder, and the roles there are
+// DelegationList is all of them the caller may read, by holder, and the roles there are
 // to hand out with.
-type HandOutList struct {
-	Stand
-	HandOuts []HandOut     `json:"hand_outs"`
-	Roles    []HandOutRole `json:"roles"`
+type DelegationList struct {
+	Basis
+	Delegations []Delegation     `json:"delegations"`
+	Roles       []DelegationRole `json:"roles"`
 }
 
-// HandOutRole is a role that parts of the work are handed out with.
-type HandOutRole struct {
+// DelegationRole is a role for delegations.
+type DelegationRole struct {
 	Role        Ref      `json:"role"`
 	Description string   `json:"description,omitempty"`
 	Words       []string `json:"words" doc:"what it lets do without scopes"`

@@ -12,7 +12,7 @@ type ChecksRequest struct {
 
 // ChecksAnswer is the answers in the order of the questions.
 type ChecksAnswer struct {
-	Stand
+	Basis
 	Answers []CheckAnswer `json:"answers"`
 }
 
@@ -29,7 +29,7 @@ type Holder struct {
 
 // HolderList is a page of holders, of those the caller may read.
 type HolderList struct {
-	Stand
+	Basis
 	Holders []Holder `json:"holders"`
 	Total   int      `json:"total"`
 	Outside bool     `json:"outside,omitempty" doc:"the caller does not see everybody: there may be others"`
@@ -39,16 +39,16 @@ type HolderList struct {
 // Difference is what one user gained and lost from one instant to another.
 type Difference struct {
 	User   Ref           `json:"user"`
-	Role   string        `json:"role,omitempty" enum:"gained,lost" doc:"where a role was asked for: whether they came to hold it or ceased to"`
+	Role   string        `json:"role,omitempty" enum:"gained,lost" doc:"where a role was given: whether they came to hold it or ceased to"`
 	Gained []Entitlement `json:"gained,omitempty"`
 	Lost   []Entitlement `json:"lost,omitempty"`
 }
 
-// Between is who gained and lost what from one instant to another, by the
+// GainedAndLost is who gained and lost what from one instant to another, by the
 // clock as well as by changes.
-type Between struct {
-	From    Stand        `json:"from"`
-	To      Stand        `json:"to"`
+type GainedAndLost struct {
+	From    Basis        `json:"from"`
+	To      Basis        `json:"to"`
 	Users   []Difference `json:"users" doc:"those who gained or lost anything"`
 	Total   int          `json:"total"`
 	Gained  int          `json:"gained" doc:"entitlements gained, over all of them"`
@@ -68,8 +68,8 @@ type Span struct {
 }
 
 // Timeline is from when to when a user held an action on a path.
-type Timeline struct {
-	Stand
+type PermissionTimeline struct {
+	Basis
 	User        Ref    `json:"user"`
 	Application Ref    `json:"application"`
 	Action      string `json:"action"`
@@ -94,7 +94,7 @@ type WhatIfAnswer struct {
 // Rehearsal is what an application in rehearsal let through that live would
 // deny.
 type Rehearsal struct {
-	Stand
+	Basis
 	Application Ref              `json:"application"`
 	State       string           `json:"state"`
 	Counts      []RehearsalCount `json:"counts" doc:"most often first; at most 1,000"`

@@ -2,29 +2,29 @@ package wire
 
 import "time"
 
-// Offer is a role that people may ask for.
-type Offer struct {
+// CatalogueRole is a role that people may ask for.
+type CatalogueRole struct {
 	Role        Ref           `json:"role"`
 	Application *Ref          `json:"application,omitempty"`
 	Words       string        `json:"words" doc:"what one can do with it"`
-	LongestDays int           `json:"longest_days,omitempty" doc:"given for at most so many days; none: without end"`
+	MaxDays     int           `json:"max_days,omitempty" doc:"given for at most so many days; none: without end"`
 	Steps       []string      `json:"steps" doc:"who approves, in plain words, one after the other"`
 	Held        bool          `json:"held,omitempty" doc:"the one it would be for holds it already"`
 	Waiting     string        `json:"waiting,omitempty" doc:"the request of it that waits already"`
-	Gains       []Entitlement `json:"gains,omitempty" doc:"what it would add, where one offer is asked about"`
-	Conflicts   []string      `json:"conflicts,omitempty" doc:"what it would break, where one offer is asked about"`
+	Gains       []Entitlement `json:"gains,omitempty" doc:"what it would add; only where one role is asked about"`
+	SoDRules    []string      `json:"sod_rules,omitempty" doc:"which SoD rules it would violate; only where one role is asked about"`
 }
 
-// OfferList is the catalogue: what can be asked for.
-type OfferList struct {
-	Stand
-	Offers []Offer `json:"offers"`
+// Catalogue is the catalogue: what requestable.
+type Catalogue struct {
+	Basis
+	Roles []CatalogueRole `json:"roles"`
 }
 
-// OneOffer is one offer, seen for somebody.
-type OneOffer struct {
-	Stand
-	Offer
+// OneCatalogueRole is one offer, seen for somebody.
+type OneCatalogueRole struct {
+	Basis
+	CatalogueRole
 }
 
 // Request is somebody's wish for a role.
@@ -46,14 +46,14 @@ type Request struct {
 	MayWithdraw bool          `json:"may_withdraw,omitempty"`
 	Assignment  string        `json:"assignment,omitempty" doc:"what it gave"`
 	Gains       []Entitlement `json:"gains,omitempty" doc:"what it would add now, where one request is asked about"`
-	Grown       []string      `json:"grown,omitempty" doc:"what the role gives that it did not give when it was asked for, where one request is asked about"`
-	Conflicts   []string      `json:"conflicts,omitempty" doc:"what it would break now, where one request is asked about"`
+	Grown       []string      `json:"grown,omitempty" doc:"what the role gives that it did not give at the time of the request; only where one request is asked about"`
+	SoDRules    []string      `json:"sod_rules,omitempty" doc:"what it would break now, where one request is asked about"`
 }
 
 // RequestStep is one step of the route of a request.
 type RequestStep struct {
 	Words     string            `json:"words" doc:"who decides"`
-	State     string            `json:"state" enum:"done,here,ahead,refused,dropped"`
+	State     string            `json:"state" enum:"done,current,not_started,refused,skipped"`
 	Deciders  []Ref             `json:"deciders,omitempty" doc:"whom it waits for, where it waits"`
 	Decisions []RequestDecision `json:"decisions,omitempty"`
 }
@@ -67,7 +67,7 @@ type RequestDecision struct {
 
 // RequestList is requests, those that wait first, then the newest.
 type RequestList struct {
-	Stand
+	Basis
 	Requests []Request `json:"requests"`
 	Total    int       `json:"total"`
 	Next     string    `json:"next,omitempty"`
@@ -75,26 +75,26 @@ type RequestList struct {
 
 // OneRequest is one request.
 type OneRequest struct {
-	Stand
+	Basis
 	Request
 }
 
 // Today is what waits for the caller.
 type Today struct {
-	Stand
-	ToDecide  []Request       `json:"to_decide" doc:"requests that wait for the caller"`
-	Mine      []Request       `json:"mine" doc:"the caller's own that wait, and those decided in the last 14 days"`
-	Stuck     []Request       `json:"stuck" doc:"to whoever reads all requests: those that wait for nobody"`
-	Reviews   []WaitingReview `json:"reviews" doc:"rounds with lines that wait for the caller"`
-	Proposals []Proposal      `json:"proposals" doc:"what reviews ask of the caller"`
-	Ending    []Ending        `json:"ending" doc:"what the caller holds that ends within 14 days"`
+	Basis
+	ToDecide        []Request        `json:"to_decide" doc:"requests that wait for the caller"`
+	Mine            []Request        `json:"mine" doc:"the caller's own that wait, and those decided in the last 14 days"`
+	Stuck           []Request        `json:"stuck" doc:"to whoever reads all requests: those that wait for nobody"`
+	Reviews         []WaitingReview  `json:"reviews" doc:"rounds with items that wait for the caller"`
+	PendingRemovals []PendingRemoval `json:"pending_removals" doc:"what reviews ask of the caller"`
+	Ending          []Ending         `json:"ending" doc:"what the caller holds that ends within 14 days"`
 }
 
 // WaitingReview is a round with lines that wait for the caller.
 type WaitingReview struct {
 	Key   string `json:"key"`
 	Label string `json:"label"`
-	Lines int    `json:"lines"`
+	Items int    `json:"items"`
 }
 
 // Ending is a role of the caller that ends soon.
@@ -109,11 +109,11 @@ type Route struct {
 	Key   string   `json:"key"`
 	Label string   `json:"label"`
 	Steps []string `json:"steps" doc:"in plain words"`
-	Roles int      `json:"roles" doc:"offers that go by it"`
+	Roles int      `json:"roles" doc:"requestable roles that follow it"`
 }
 
 // RouteList is all routes.
 type RouteList struct {
-	Stand
+	Basis
 	Routes []Route `json:"routes"`
 }

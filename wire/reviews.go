@@ -10,14 +10,14 @@ type Round struct {
 	Scope     string          `json:"scope" doc:"what it looks at, in plain words"`
 	Reviewers string          `json:"reviewers" doc:"who decides, in plain words"`
 	State     string          `json:"state" enum:"open,signed"`
-	Fixed     int64           `json:"fixed_revision" doc:"the revision whose lines it looks at"`
+	Fixed     int64           `json:"fixed_revision" doc:"the revision whose items it reviews"`
 	FixedAt   time.Time       `json:"fixed_at"`
 	Opened    *Given          `json:"opened" doc:"when, by whom and why"`
 	Signed    *Given          `json:"signed,omitempty"`
-	Lines     int             `json:"lines" doc:"of those the caller may see"`
+	Items     int             `json:"items" doc:"of those the caller may see"`
 	Decided   int             `json:"decided"`
 	ToRevoke  int             `json:"to_revoke"`
-	Mine      int             `json:"mine" doc:"lines that still wait for the caller"`
+	Mine      int             `json:"mine" doc:"items that still wait for the caller"`
 	Progress  []RoundProgress `json:"progress,omitempty" doc:"by reviewer, where one round is asked about"`
 	MaySign   bool            `json:"may_sign,omitempty"`
 }
@@ -25,25 +25,25 @@ type Round struct {
 // RoundProgress is how far one reviewer has come.
 type RoundProgress struct {
 	Reviewer Ref `json:"reviewer"`
-	Lines    int `json:"lines"`
+	Items    int `json:"items"`
 	Decided  int `json:"decided"`
 }
 
 // RoundList is all rounds, open ones first.
 type RoundList struct {
-	Stand
+	Basis
 	Rounds []Round `json:"rounds"`
 }
 
 // OneRound is one round.
 type OneRound struct {
-	Stand
+	Basis
 	Round
 }
 
-// ReviewLine is a role that a user held through one assignment when the round
+// ReviewItem is a role that a user held through one assignment when the round
 // opened.
-type ReviewLine struct {
+type ReviewItem struct {
 	User        Ref        `json:"user"`
 	Unit        string     `json:"unit,omitempty"`
 	Title       string     `json:"title,omitempty"`
@@ -56,23 +56,23 @@ type ReviewLine struct {
 	Since       *Given     `json:"since" doc:"when it was given, by whom and why"`
 	Peers       int        `json:"peers" doc:"how many others of the same unit hold the role too"`
 	Unitmates   int        `json:"unitmates" doc:"of so many others in the unit"`
-	Conflicts   []string   `json:"conflicts,omitempty" doc:"conflicts the user breaks"`
+	SoDRules    []string   `json:"sod_rules,omitempty" doc:"SoD rules the user breaks"`
 	Gone        bool       `json:"gone,omitempty" doc:"it has ended since"`
-	Verdict     string     `json:"verdict,omitempty" enum:"keep,revoke"`
+	Decision    string     `json:"decision,omitempty" enum:"keep,revoke"`
 	Decided     *Given     `json:"decided,omitempty" doc:"when, by whom and why"`
 	Mine        bool       `json:"mine,omitempty" doc:"the caller may decide on it"`
 }
 
-// ReviewLineList is a page of the lines of a round.
-type ReviewLineList struct {
-	Stand
-	Lines []ReviewLine `json:"lines"`
+// ReviewItemList is a page of the items of a round.
+type ReviewItemList struct {
+	Basis
+	Items []ReviewItem `json:"items"`
 	Total int          `json:"total"`
 	Next  string       `json:"next,omitempty"`
 }
 
-// Proposal is a revocation a review asks the owner of a group or a rule for.
-type Proposal struct {
+// PendingRemoval is a revocation a review asks the owner of a group or a rule for.
+type PendingRemoval struct {
 	ID      string `json:"id"`
 	Round   Ref    `json:"round"`
 	User    Ref    `json:"user"`

@@ -42,7 +42,7 @@ type SavedViewList struct {
 
 // Owned is what a user answers for, of what the caller may read.
 type Owned struct {
-	Stand
+	Basis
 	Applications []Ref `json:"applications"`
 	Roles        []Ref `json:"roles"`
 	Groups       []Ref `json:"groups"`

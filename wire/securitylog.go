@@ -13,7 +13,7 @@ type SecurityEvent struct {
 
 // SecurityLog is a page of the security log, newest first.
 type SecurityLog struct {
-	Stand
+	Basis
 	Events []SecurityEvent `json:"events"`
 	Next   string          `json:"next,omitempty"`
 }

@@ -4,7 +4,7 @@ package wire
 // signed in, or somebody who is not there yet. It is drawn under the rights of
 // whoever looks.
 type ViewAs struct {
-	Stand
+	Basis
 	Kind         string              `json:"kind" enum:"user,nobody,would_be"`
 	Who          Ref                 `json:"who"`
 	Effective    bool                `json:"effective" doc:"false: they can do nothing now"`

@@ -17,8 +17,8 @@ type Ref struct {
 	Outside bool   `json:"outside,omitempty" doc:"outside the caller's part: only that it exists is said"`
 }
 
-// Stand says what an answer was drawn from.
-type Stand struct {
+// Basis says what an answer was drawn from.
+type Basis struct {
 	Revision int64     `json:"revision" doc:"the revision the answer stands on"`
 	At       time.Time `json:"at" doc:"the instant that was judged"`
 	AsOf     bool      `json:"as_of,omitempty" doc:"the instant is in the past: read only"`
@@ -46,7 +46,7 @@ type User struct {
 
 // UserList is a page of users.
 type UserList struct {
-	Stand
+	Basis
 	Users []User `json:"users"`
 	Total int    `json:"total" doc:"how many there are in all, of those the caller may read"`
 	Next  string `json:"next,omitempty" doc:"cursor of the next page"`
@@ -54,7 +54,7 @@ type UserList struct {
 
 // UserDetail is one user with what was given to them directly.
 type UserDetail struct {
-	Stand
+	Basis
 	User
 	Groups      []Membership `json:"groups" doc:"memberships, those reached through other groups after the direct ones"`
 	Assignments []Assignment `json:"assignments" doc:"roles assigned to the user itself"`
@@ -115,17 +115,18 @@ type Given struct {
 
 // Group is a group; members are listed where one group is asked for.
 type Group struct {
-	Stand
+	Basis
 	ID          string       `json:"id"`
 	Key         string       `json:"key"`
 	Label       string       `json:"label"`
 	Description string       `json:"description,omitempty"`
 	Unit        string       `json:"unit,omitempty"`
 	Filter      string       `json:"filter,omitempty" doc:"over users' facts: whom it chooses beside its listed members"`
+	FilterWords string       `json:"filter_words,omitempty" doc:"the filter in plain words"`
 	HeldWithin  string       `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it"`
 	Chosen      int          `json:"chosen,omitempty" doc:"how many users the filter chooses, of those the caller may read, where one group is asked for"`
 	BuiltIn     bool         `json:"built_in,omitempty"`
-	Owner       *Ref         `json:"owner,omitempty" doc:"who answers for it"`
+	Owner       *Ref         `json:"owner,omitempty" doc:"its owner"`
 	MemberCount int          `json:"member_count" doc:"listed members, users and groups, of those the caller may read"`
 	Members     []Membership `json:"members,omitempty"`
 	Assignments []Assignment `json:"assignments,omitempty"`
@@ -133,7 +134,7 @@ type Group struct {
 
 // GroupList is all groups the caller may read.
 type GroupList struct {
-	Stand
+	Basis
 	Groups []Group `json:"groups"`
 }
 
@@ -166,14 +167,14 @@ type Fence struct {
 
 // Application is an application; its resources where one is asked for.
 type Application struct {
-	Stand
+	Basis
 	ID          string     `json:"id"`
 	Key         string     `json:"key"`
 	Label       string     `json:"label"`
 	Description string     `json:"description,omitempty"`
 	State       string     `json:"state" enum:"draft,rehearsal,live,retired"`
 	TrialGroup  *Ref       `json:"trial_group,omitempty" doc:"judged as if it were live while it is a draft"`
-	Owner       *Ref       `json:"owner,omitempty" doc:"who answers for it"`
+	Owner       *Ref       `json:"owner,omitempty" doc:"its owner"`
 	Direct      string     `json:"direct_assignments,omitempty" enum:"warned,refused" doc:"whether its roles are given to users themselves; none: they are welcome to"`
 	Actions     []Action   `json:"actions"`
 	Resources   []Resource `json:"resources,omitempty"`
@@ -182,7 +183,7 @@ type Application struct {
 
 // ApplicationList is all applications the caller may read.
 type ApplicationList struct {
-	Stand
+	Basis
 	Applications []Application `json:"applications"`
 }
 
@@ -198,18 +199,18 @@ type Permission struct {
 
 // Role is a role; permissions and holders where one is asked for.
 type Role struct {
-	Stand
+	Basis
 	ID          string       `json:"id"`
 	Key         string       `json:"key" doc:"application/key, or the key of a role of the organisation"`
 	Label       string       `json:"label"`
 	Description string       `json:"description,omitempty"`
 	Application *Ref         `json:"application,omitempty"`
 	Retired     bool         `json:"retired,omitempty"`
-	Owner       *Ref         `json:"owner,omitempty" doc:"who answers for it; the application's owner where none is said"`
+	Owner       *Ref         `json:"owner,omitempty" doc:"its owner; the application's owner where none is given"`
 	Risk        string       `json:"risk,omitempty" enum:"low,medium,high" doc:"how much harm it could do in wrong hands"`
-	Longest     int          `json:"longest,omitempty" doc:"days an assignment of it may last at most; 0: without end"`
+	MaxDays     int          `json:"max_days,omitempty" doc:"days an assignment of it may last at most; 0: without end"`
 	HeldWithin  string       `json:"held_within,omitempty" doc:"the unit within which alone it may be held"`
-	Offered     bool         `json:"offered,omitempty" doc:"it can be asked for"`
+	Offered     bool         `json:"offered,omitempty" doc:"it is requestable"`
 	Includes    []Ref        `json:"includes" doc:"directly included roles"`
 	IncludedBy  []Ref        `json:"included_by" doc:"roles that include it directly"`
 	HolderCount int          `json:"holder_count" doc:"assignments made of it directly, of those the caller may read"`
@@ -219,7 +220,7 @@ type Role struct {
 
 // RoleList is all roles the caller may read.
 type RoleList struct {
-	Stand
+	Basis
 	Roles []Role `json:"roles"`
 }
 
@@ -272,11 +273,11 @@ type CheckAnswer struct {
 	Allowed bool   `json:"allowed"`
 	Reason  string `json:"reason" doc:"a code of a closed list"`
 	Message string `json:"message" doc:"a plain sentence"`
-	Stand
+	Basis
 	Paths   []Path `json:"paths,omitempty" doc:"why, or what came near; shortest first"`
 	More    bool   `json:"more,omitempty" doc:"there are more paths than listed"`
 	Cure    []Ref  `json:"cure,omitempty" doc:"when denied: roles that would give it, the narrowest first"`
-	Offered []Ref  `json:"offered,omitempty" doc:"when denied: of all roles that would give it, those that can be asked for"`
+	Offered []Ref  `json:"offered,omitempty" doc:"when denied: the requestable roles that would allow it"`
 }
 
 // AccessLine is actions on a pattern that a user has, and why.
@@ -305,7 +306,7 @@ type Window struct {
 
 // Access is all a user can do.
 type Access struct {
-	Stand
+	Basis
 	User         Ref          `json:"user"`
 	Effective    bool         `json:"effective"`
 	Things       int          `json:"things" doc:"entitlements held at the instant"`
@@ -317,7 +318,7 @@ type Access struct {
 // Menu is what a user may do in one application, for applications to draw
 // their menus with.
 type Menu struct {
-	Stand
+	Basis
 	Application string                `json:"application"`
 	Actions     map[string][]MenuPart `json:"actions" doc:"for each declared action where the user may do it"`
 }
@@ -331,7 +332,7 @@ type MenuPart struct {
 
 // Grid is users × permissions of one application.
 type Grid struct {
-	Stand
+	Basis
 	Application Ref          `json:"application"`
 	Columns     []GridColumn `json:"columns"`
 	Rows        []GridRow    `json:"rows"`
@@ -391,13 +392,13 @@ type Revision struct {
 
 // RevisionList is a page of the ledger, newest first.
 type RevisionList struct {
-	Stand
+	Basis
 	Revisions []Revision `json:"revisions"`
 	Next      string     `json:"next,omitempty"`
 }
 
-// Verdict is what verifying the ledger found.
-type Verdict struct {
+// Verification is what verifying the ledger found.
+type Verification struct {
 	Verified bool   `json:"verified"`
 	Revision int64  `json:"revision" doc:"the last one that fits"`
 	Hash     string `json:"hash"`
@@ -406,8 +407,8 @@ type Verdict struct {
 }
 
 // Found is what the find-anything box offers.
-type Found struct {
-	Stand
+type SearchResults struct {
+	Basis
 	Hits []Hit `json:"hits"`
 }
 
@@ -497,7 +498,7 @@ type SetUpRequest struct {
 
 // AssignmentList is a page of assignments.
 type AssignmentList struct {
-	Stand
+	Basis
 	Assignments []Assignment `json:"assignments"`
 	Total       int          `json:"total"`
 	Next        string       `json:"next,omitempty"`

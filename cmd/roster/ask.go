@@ -53,7 +53,7 @@ func check(c *call) error {
 			c.say("  would give it: %s", refs(a.Cure))
 		}
 		for _, r := range a.Offered {
-			c.say("  can be asked for: roster request %s", first(r.Key, r.Label))
+			c.say("  requestable: roster request %s", first(r.Key, r.Label))
 		}
 	}, []string{"answer", "reason", "message", "would_give_it"}, []string{word, a.Reason, a.Message, keys(a.Cure)})
 	if !a.Allowed {
@@ -116,7 +116,7 @@ func access(c *call) error {
 	if err != nil {
 		return err
 	}
-	c.say("%s can do %s in %s%s.", a.User.Label, count(a.Things, "thing"), count(a.Applications, "application"), c.asOfWords(a.Stand))
+	c.say("%s has %s in %s%s.", a.User.Label, count(a.Things, "entitlement"), count(a.Applications, "application"), c.asOfWords(a.Basis))
 	if !a.Effective {
 		c.say("The account does not count now: not active, or outside its start and end dates.")
 	}
@@ -134,7 +134,7 @@ func access(c *call) error {
 		}
 	}
 	if len(rows) > 0 || !c.people() {
-		c.table(a, []string{"application", "may", "on", "through", "when"}, rows)
+		c.table(a, []string{"application", "action", "resource", "granted_through", "when"}, rows)
 	}
 	return nil
 }
@@ -222,7 +222,7 @@ func grid(c *call) error {
 	}
 	c.table(g, header, rows)
 	c.say("D direct, F by default, G through a group, I through an included role, A all users, P public, ~ has an end, ? only their own or at some times, # fenced; %d of %s%s.",
-		users(g.Rows), count(g.Total, "user"), c.asOfWords(g.Stand))
+		users(g.Rows), count(g.Total, "user"), c.asOfWords(g.Basis))
 	return nil
 }
 

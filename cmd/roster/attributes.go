@@ -39,7 +39,7 @@ func attributesList(c *call) error {
 	}
 	c.table(all, []string{"attribute", "label", "type", "kind", "rule", "having", "lacking"}, rows)
 	if len(rows) == 0 {
-		c.say("No attribute is declared%s. roster attributes declare does.", c.asOfWords(all.Stand))
+		c.say("No attribute is declared%s. roster attributes declare does.", c.asOfWords(all.Basis))
 	}
 	return nil
 }

@@ -16,6 +16,7 @@ import (
 	"unicode/utf8"
 
 	"ableroster/client"
+	"ableroster/wire"
 
 	"golang.org/x/term"
 )
@@ -37,6 +38,8 @@ type call struct {
 	asOf    string
 	args    []string
 	zone    *time.Location
+
+	unchanged string // what to say where nobody gains or loses anything
 }
 
 func newCall(ctx context.Context, cmd command, raw []string, in io.Reader, out, errOut io.Writer) *call {
@@ -194,7 +197,7 @@ func (c *call) table(v any, header []string, rows [][]string) {
 		_ = w.Write(header)
 		for _, r := range rows {
 			for i := range r {
-				r[i] = defuse(r[i])
+				r[i] = wire.CSVText(r[i])
 			}
 			_ = w.Write(r)
 		}
@@ -218,14 +221,6 @@ func upper(words []string) []string {
 		out[i] = strings.ToUpper(strings.ReplaceAll(w, "_", " "))
 	}
 	return out
-}
-
-// defuse keeps a spreadsheet from taking a text for a formula.
-func defuse(s string) string {
-	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
-		return "'" + s
-	}
-	return s
 }
 
 // clean keeps what others wrote from moving the cursor of a terminal.

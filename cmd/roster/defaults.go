@@ -41,12 +41,12 @@ func defaultsList(c *call) error {
 	}
 	c.table(all, []string{"key", "label", "for", "roles", "groups", "gives_to", "state"}, rows)
 	if len(rows) == 0 {
-		c.say("There are no default rules%s. roster defaults add writes one.", c.asOfWords(all.Stand))
+		c.say("There are no default rules%s. roster defaults add writes one.", c.asOfWords(all.Basis))
 	}
 	return nil
 }
 
-func defaultsFirstDay(c *call) error {
+func defaultsPreview(c *call) error {
 	c.reads()
 	u := map[string]*string{"unit": nil, "title": nil, "employment_type": nil, "location": nil, "kind": nil}
 	for name, about := range map[string]string{"unit": "the unit, such as marine/pilotage", "title": "the title", "employment_type": "such as staff or contractor", "location": "the place of work", "kind": "person (default) or service"} {
@@ -66,7 +66,7 @@ func defaultsFirstDay(c *call) error {
 	if err != nil {
 		return err
 	}
-	day, err := c.client.FirstDay(c.ctx, q)
+	day, err := c.client.NewUserPreview(c.ctx, q)
 	if err != nil {
 		return err
 	}
@@ -77,13 +77,13 @@ func defaultsFirstDay(c *call) error {
 	c.table(day, []string{"role", "label", "because"}, rows)
 	switch {
 	case len(rows) == 0:
-		c.say("A new user like that would have no role%s.", c.asOfWords(day.Stand))
+		c.say("A new user like that would have no role%s.", c.asOfWords(day.Basis))
 	case c.people():
 		c.say("")
 		for _, l := range day.Lines {
 			c.say("  %s: %s %s", l.Application.Label, strings.Join(l.Actions, ", "), l.Pattern)
 		}
-		c.say("That is what a new user like that would have on the first day%s.", c.asOfWords(day.Stand))
+		c.say("That is what a new user with these attributes would have on their first day%s.", c.asOfWords(day.Basis))
 	}
 	return nil
 }

@@ -23,7 +23,7 @@ func applicationsChange(c *call) error {
 		"label":              c.flags.String("label", "", "what people call it"),
 		"description":        c.flags.String("description", "", "what it is, in plain words"),
 		"state":              c.flags.String("state", "", "draft, rehearsal, live or retired"),
-		"owner":              c.flags.String("owner", "", "who answers for it; blank for nobody"),
+		"owner":              c.flags.String("owner", "", "its owner; blank for nobody"),
 		"trial-group":        c.flags.String("trial-group", "", "whose members are judged as if it were live while it is a draft; blank for none"),
 		"direct-assignments": c.flags.String("direct-assignments", "", "whether its roles are given to users themselves: welcome, warned or refused"),
 	}
@@ -69,9 +69,9 @@ func applicationsCoverage(c *call) error {
 		}
 	}
 	c.table(v, header, rows)
-	c.say("%s of %d are reached by no role, %s by everybody%s.", count(v.Unreached, "cell"), len(v.Rows)*len(v.Actions), strconv.Itoa(v.Everybody), c.asOfWords(v.Stand))
+	c.say("%s of %d are reached by no role, %s by everybody%s.", count(v.Unreached, "cell"), len(v.Rows)*len(v.Actions), strconv.Itoa(v.Everybody), c.asOfWords(v.Basis))
 	if v.Outside {
-		c.say("Roles outside your part may reach more.")
+		c.say("Roles that you may not see may cover more.")
 	}
 	if *unreached && len(rows) > 0 {
 		return errDenied
@@ -128,7 +128,7 @@ func applicationsCovered(c *call) error {
 	if len(rows) > 0 || !c.people() {
 		c.table(v, []string{"path"}, rows)
 	}
-	c.say("%s covers %s today, %s%s.", v.Pattern, count(v.Total, "registered resource"), v.Later, c.asOfWords(v.Stand))
+	c.say("%s covers %s today, %s%s.", v.Pattern, count(v.Total, "registered resource"), v.Later, c.asOfWords(v.Basis))
 	return nil
 }
 
@@ -196,13 +196,13 @@ func applicationsGoingLive(c *call) error {
 		c.say("%s is %s. If it went live now:", v.Application.Label, v.State)
 		c.say("  %s could do something in it, %s nothing.", count(v.With, "person"), strconv.Itoa(v.WithNothing))
 		if len(v.Recorded)+len(v.NobodyAsked) > 0 {
-			c.say("  Asked for in the rehearsal, and denied then:")
+			c.say("  Used in the rehearsal, and denied once live:")
 		}
 		for _, x := range slices.Concat(v.Recorded, v.NobodyAsked) {
 			c.say("    %-24s %s %s  %s", x.User.Label, x.Action, x.Path, times(x.Times))
 		}
 		if len(v.Nobody) == 0 {
-			c.say("  Nobody who is not signed in could do anything: is there a sign-in or an error screen?")
+			c.say("  Nothing can be done without signing in. Is there a sign-in or an error screen?")
 		}
 		for _, x := range v.Nobody {
 			c.say("  Nobody signed in could %s %s.", strings.Join(x.Actions, ", "), x.Path)
@@ -246,10 +246,10 @@ func rolesChange(c *call) error {
 	fields := map[string]*string{
 		"label":       c.flags.String("label", "", "what people call it"),
 		"description": c.flags.String("description", "", "what it is for"),
-		"owner":       c.flags.String("owner", "", "who answers for it; blank for the application's owner"),
+		"owner":       c.flags.String("owner", "", "its owner; blank for the application's owner"),
 		"risk":        c.flags.String("risk", "", "how much harm it could do in wrong hands: low, medium or high"),
 	}
-	longest := c.flags.Int("longest", 0, "days an assignment made from now on may last at most; 0 for without end")
+	days := c.flags.Int("max-days", 0, "days an assignment made from now on may last at most; 0 for without end")
 	back := c.flags.Bool("bring-back", false, "bring a retired role back")
 	change := c.changes()
 	if err := c.parse("ROLE"); err != nil {
@@ -257,14 +257,14 @@ func rolesChange(c *call) error {
 	}
 	op := map[string]any{"op": "update_role", "role": c.args[0]}
 	c.said(op, fields)
-	if c.given("longest") {
-		op["longest"] = *longest
+	if c.given("max-days") {
+		op["max_days"] = *days
 	}
 	if *back {
 		op["retired"] = false
 	}
 	if len(op) == 2 {
-		return &usageError{"says nothing to change; give -owner, -risk, -longest …"}
+		return &usageError{"says nothing to change; give -owner, -risk, -max-days …"}
 	}
 	return change.make(c, op)
 }
@@ -293,7 +293,7 @@ func rolesCopy(c *call) error {
 	}
 	key := strings.TrimPrefix(c.args[1], app+"/")
 	full := strings.TrimPrefix(app+"/"+key, "/")
-	ops := []map[string]any{{"op": "add_role", "key": key, "application": app, "label": *label, "description": r.Description, "risk": r.Risk, "longest": r.Longest}}
+	ops := []map[string]any{{"op": "add_role", "key": key, "application": app, "label": *label, "description": r.Description, "risk": r.Risk, "max_days": r.MaxDays}}
 	for _, p := range r.Permissions {
 		if p.Role.ID == r.ID {
 			ops = append(ops, map[string]any{"op": "add_permission", "role": full, "application": p.Application.Key, "actions": p.Actions, "pattern": p.Pattern, "own": p.Own})
@@ -335,8 +335,8 @@ func rolesCompare(c *call) error {
 			rows = append(rows, []string{x.whose, l.Application.Label, l.Action, l.Target, strings.TrimPrefix(c.conditions(l.Own, l.Schedule, nil, nil, nil), ", ")})
 		}
 	}
-	c.table(v, []string{"given_by", "application", "may", "on", "when"}, rows)
-	c.say("%s alone gives %d, %s alone %d, both %d%s.", v.Role.Label, len(v.Only), v.With.Label, len(v.OnlyOther), len(v.Both), c.asOfWords(v.Stand))
+	c.table(v, []string{"given_by", "application", "action", "resource", "when"}, rows)
+	c.say("%s alone gives %d, %s alone %d, both %d%s.", v.Role.Label, len(v.Only), v.With.Label, len(v.OnlyOther), len(v.Both), c.asOfWords(v.Basis))
 	return nil
 }
 

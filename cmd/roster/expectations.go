@@ -45,9 +45,9 @@ func expectationsList(c *call) error {
 		c.table(all, []string{"expectation", "state", "kind", "what", "broken_by"}, rows)
 	}
 	if len(rows) == 0 && !*broken {
-		c.say("There are no expectations%s. roster expectations set writes one.", c.asOfWords(all.Stand))
+		c.say("There are no expectations%s. roster expectations set writes one.", c.asOfWords(all.Basis))
 	} else {
-		c.say("%d of %s do not hold%s.", all.Broken, count(len(all.Expectations), "expectation"), c.asOfWords(all.Stand))
+		c.say("%d of %s do not hold%s.", all.Broken, count(len(all.Expectations), "expectation"), c.asOfWords(all.Basis))
 	}
 	if *broken && len(rows) > 0 {
 		return errDenied
@@ -96,7 +96,7 @@ func expectationsSet(c *call) error {
 	blocking := c.flags.Bool("blocking", false, "refuse what would break it; else warn")
 	label := c.flags.String("label", "", "a plain sentence; made from the rest by default")
 	about := c.flags.String("about", "", "why it must keep holding")
-	owner := c.flags.String("owner", "", "who answers for it; you by default")
+	owner := c.flags.String("owner", "", "its owner; you by default")
 	change := c.changes()
 	if err := c.parse("KEY", "MAY|MAY-NOT", "APPLICATION", "ACTION", "PATTERN"); err != nil {
 		return err

@@ -114,7 +114,7 @@ func writeFaults(file string, faults []wire.Fault) error {
 		if f.Line > 0 {
 			line = strconv.Itoa(f.Line)
 		}
-		_ = w.Write([]string{line, defuse(f.Column), defuse(f.Message)})
+		_ = w.Write([]string{line, wire.CSVText(f.Column), wire.CSVText(f.Message)})
 	}
 	w.Flush()
 	return os.WriteFile(file, out.Bytes(), 0o600)

@@ -6,11 +6,22 @@ import (
 	"ableroster/client"
 )
 
-func life(c *call) error {
-	if err := c.parse("USER"); err != nil {
+// timeline is of a user's roles, or of one permission.
+func timeline(c *call) error {
+	if err := c.parseSome(1, "USER", "APPLICATION", "ACTION", "PATH"); err != nil {
 		return err
 	}
-	l, err := c.client.Life(c.ctx, c.args[0])
+	switch len(c.args) {
+	case 1:
+		return roleTimeline(c)
+	case 4:
+		return permissionTimeline(c)
+	}
+	return &usageError{"name the application, the action and the path, or the user alone"}
+}
+
+func roleTimeline(c *call) error {
+	l, err := c.client.RoleTimeline(c.ctx, c.args[0])
 	if err != nil {
 		return err
 	}
@@ -33,7 +44,7 @@ func life(c *call) error {
 			rows = append(rows, []string{first(r.Role.Key, r.Role.Label), c.day(&s.From), until, through, why})
 		}
 	}
-	c.table(l, []string{"role", "from", "until", "through", "because"}, rows)
+	c.table(l, []string{"role", "from", "until", "granted_through", "because"}, rows)
 	if len(rows) == 0 {
 		c.say("%s never held a role of their own.", l.User.Label)
 	}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -30,7 +31,7 @@ func count(n int, what string) string {
 	return strconv.Itoa(n) + " " + what + "s"
 }
 
-func (c *call) asOfWords(s wire.Stand) string {
+func (c *call) asOfWords(s wire.Basis) string {
 	if !s.AsOf {
 		return ""
 	}
@@ -71,7 +72,7 @@ func usersShow(c *call) error {
 		c.table(u, []string{"kind", "key", "label", "window", "note"}, rows)
 		return nil
 	}
-	c.say("%s (%s)%s", u.DisplayName, u.UserName, c.asOfWords(u.Stand))
+	c.say("%s (%s)%s", u.DisplayName, u.UserName, c.asOfWords(u.Basis))
 	line := []string{u.Kind, u.Status}
 	for _, s := range []string{u.Title, u.Unit, u.EmploymentType, u.Location, u.Email} {
 		if s != "" {
@@ -368,11 +369,11 @@ func (c *call) effect(p *wire.Preview, would bool) {
 		c.say("%s", s.Message)
 	}
 	if len(p.Effects) == 0 && len(p.States) == 0 && !p.Outside {
-		c.say("Nobody gains or loses anything by it.")
+		c.say("%s", cmp.Or(c.unchanged, "No access changes."))
 	}
 	for i, e := range p.Effects {
 		if i == 10 {
-			c.say("… and %d more classes of users; -output json has them.", p.EffectCount-10)
+			c.say("… and %d more effects; -output json has them.", p.EffectCount-10)
 			break
 		}
 		who := c.who(e)
@@ -390,7 +391,11 @@ func (c *call) effect(p *wire.Preview, would bool) {
 			if would {
 				verb = "would " + verb
 			}
-			c.say("%s %s:", who, verb)
+			early := ""
+			if e.EndEarly > 0 {
+				early = fmt.Sprintf(" (%d of them until their own last day)", e.EndEarly)
+			}
+			c.say("%s %s %s%s:", who, verb, count(len(side.lines), "entitlement"), early)
 			for j, l := range side.lines {
 				if j == 12 {
 					c.say("    … and %d more", len(side.lines)-12)

@@ -51,12 +51,12 @@ func holders(c *call) error {
 		}
 		rows = append(rows, []string{first(h.User.Key, h.User.Label), h.User.Label, throughRole(h.Path), strings.Join(terms, ", ")})
 	}
-	c.table(list, []string{"user", "name", "through", "when"}, rows)
+	c.table(list, []string{"user", "name", "granted_through", "when"}, rows)
 	more := ""
 	if list.Outside {
 		more = ", and perhaps others outside your part"
 	}
-	c.say("%d of %s%s%s.", len(list.Holders), count(list.Total, "holder"), more, c.asOfWords(list.Stand))
+	c.say("%d of %s%s%s.", len(list.Holders), count(list.Total, "holder"), more, c.asOfWords(list.Basis))
 	return nil
 }
 
@@ -69,7 +69,7 @@ func throughRole(p wire.Path) string {
 	return ""
 }
 
-func between(c *call) error {
+func gainedAndLost(c *call) error {
 	user := c.flags.String("user", "", "only what this user gained and lost")
 	app := c.flags.String("application", "", "only in this application")
 	role := c.flags.String("role", "", "only who came to hold this role or ceased to, and what it gives")
@@ -88,11 +88,11 @@ func between(c *call) error {
 		}
 		q[name] = t.UTC().Format(time.RFC3339Nano)
 	}
-	b, err := c.client.Between(c.ctx, q)
+	b, err := c.client.GainedAndLost(c.ctx, q)
 	if err != nil {
 		return err
 	}
-	day := func(s wire.Stand) string { return s.At.In(c.zone).Format("2 January 2006 15:04") }
+	day := func(s wire.Basis) string { return s.At.In(c.zone).Format("2 January 2006 15:04") }
 	did := "gained or lost something"
 	if *role != "" {
 		did = "came to hold " + *role + " or ceased to"
@@ -138,11 +138,8 @@ func (c *call) endOf(s string) (time.Time, error) {
 	return t, nil
 }
 
-func timeline(c *call) error {
-	if err := c.parse("USER", "APPLICATION", "ACTION", "PATH"); err != nil {
-		return err
-	}
-	t, err := c.client.Timeline(c.ctx, c.args[0], client.Query{"application": c.args[1], "action": c.args[2], "path": c.args[3]})
+func permissionTimeline(c *call) error {
+	t, err := c.client.PermissionTimeline(c.ctx, c.args[0], client.Query{"application": c.args[1], "action": c.args[2], "path": c.args[3]})
 	if err != nil {
 		return err
 	}
@@ -165,7 +162,7 @@ func timeline(c *call) error {
 		c.say("%s has never held %s %s in %s.", t.User.Label, t.Action, t.Path, t.Application.Label)
 		return nil
 	}
-	c.table(t, []string{"from", "until", "through", "when", "revision"}, rows)
+	c.table(t, []string{"from", "until", "granted_through", "when", "revision"}, rows)
 	return nil
 }
 

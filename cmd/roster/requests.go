@@ -27,9 +27,9 @@ func today(c *call) error {
 		}
 	}
 	for _, r := range t.Reviews {
-		rows = append(rows, []string{"to review", r.Key, "", "", count(r.Lines, "line"), "", r.Label})
+		rows = append(rows, []string{"to review", r.Key, "", "", count(r.Items, "item"), "", r.Label})
 	}
-	for _, p := range t.Proposals {
+	for _, p := range t.PendingRemovals {
 		rows = append(rows, []string{"proposed", p.ID, p.Role.Label, p.User.Label, "", "", p.Round.Label})
 	}
 	for _, e := range t.Ending {
@@ -47,7 +47,7 @@ var requestHeader = []string{"request", "role", "for", "state", "waits_for", "wh
 func requestRow(r wire.Request) []string {
 	waits := ""
 	for _, s := range r.Steps {
-		if s.State == "here" {
+		if s.State == "current" {
 			waits = s.Words
 			if len(s.Deciders) == 0 {
 				waits += " (nobody)"
@@ -63,7 +63,7 @@ func requestRow(r wire.Request) []string {
 	return []string{r.ID, r.Role.Label, r.Beneficiary.Label, r.State, waits, why}
 }
 
-func offers(c *call) error {
+func catalogueList(c *call) error {
 	who := c.flags.String("for", "", "one of your people, by user name")
 	if err := c.parseSome(0, "TEXT"); err != nil {
 		return err
@@ -72,33 +72,34 @@ func offers(c *call) error {
 	if len(c.args) > 0 {
 		q["q"] = c.args[0]
 	}
-	all, err := c.client.Offers(c.ctx, q)
+	all, err := c.client.Catalogue(c.ctx, q)
 	if err != nil {
 		return err
 	}
 	var rows [][]string
-	for _, o := range all.Offers {
+	for _, o := range all.Roles {
 		state := ""
 		switch {
 		case o.Held:
 			state = "held already"
 		case o.Waiting != "":
-			state = "asked for, " + o.Waiting
+			state = "requested, " + o.Waiting
 		}
-		longest := "no end"
-		if o.LongestDays > 0 {
-			longest = count(o.LongestDays, "day")
+		atMost := "no end"
+		if o.MaxDays > 0 {
+			atMost = count(o.MaxDays, "day")
 		}
-		rows = append(rows, []string{o.Words, first(o.Role.Key, o.Role.Label), longest, strings.Join(o.Steps, ", then "), state})
+		rows = append(rows, []string{o.Words, first(o.Role.Key, o.Role.Label), atMost, strings.Join(o.Steps, ", then "), state})
 	}
 	c.table(all, []string{"to", "role", "for_at_most", "approved_by", "state"}, rows)
 	if len(rows) == 0 {
-		c.say("Nothing like that can be asked for. roster offers alone lists all that can.")
+		c.say("No requestable role matches. roster catalogue list without a text shows all of them.")
 	}
 	return nil
 }
 
-func ask(c *call) error {
+func requestAccess(c *call) error {
+	c.unchanged = "No access changes until it is approved."
 	who := c.flags.String("for", "", "one of your people, by user name")
 	from := c.flags.String("from", "", "a day or an instant from which it shall hold")
 	until := c.flags.String("until", "", "a day or an instant until which it shall hold")
@@ -108,7 +109,7 @@ func ask(c *call) error {
 	if err := c.parse("ROLE"); err != nil {
 		return err
 	}
-	op := map[string]any{"op": "ask_role", "role": c.args[0]}
+	op := map[string]any{"op": "request_role", "role": c.args[0]}
 	if *who != "" {
 		op["user"] = *who
 	}
@@ -172,7 +173,7 @@ func requests(c *call) error {
 	}
 	c.table(all, requestHeader, rows)
 	if len(rows) == 0 {
-		c.say("There is no such request%s.", c.asOfWords(all.Stand))
+		c.say("There is no such request%s.", c.asOfWords(all.Basis))
 	}
 	return nil
 }
@@ -190,20 +191,20 @@ func requestsShow(c *call) error {
 	var rows [][]string
 	for _, s := range r.Steps {
 		said := labels(s.Deciders)
-		if s.State == "here" && said == "" {
+		if s.State == "current" && said == "" {
 			said = "nobody"
 		}
 		var why string
 		for _, d := range s.Decisions {
-			verdict := "refused"
+			choice := "refused"
 			if d.Approves {
-				verdict = "approved"
+				choice = "approved"
 			}
 			if d.Less {
-				verdict += " for less"
+				choice += " for less"
 			}
 			if d.Given.By != nil {
-				said = d.Given.By.Label + " " + verdict
+				said = d.Given.By.Label + " " + choice
 			}
 			why = d.Given.Reason
 		}
@@ -219,12 +220,12 @@ func requestsShow(c *call) error {
 			c.say("  because: %s", r.Asked.Reason)
 		}
 		for _, g := range r.Gains {
-			c.say("  would add %s %s in %s", g.Action, g.Target, g.Application.Label)
+			c.say("  would give %s %s in %s", g.Action, g.Target, g.Application.Label)
 		}
 		for _, x := range r.Grown {
-			c.say("  the role has come to give, since it was asked for: %s", x)
+			c.say("  since the request, the role has come to give: %s", x)
 		}
-		for _, x := range r.Conflicts {
+		for _, x := range r.SoDRules {
 			c.say("  would break %s", x)
 		}
 	}
@@ -238,13 +239,13 @@ func decide(c *call) error {
 	var within names
 	c.flags.Var(&within, "within", "for less: only what a pattern covers, as application:pattern; may be given again")
 	change := c.changes()
-	if err := c.parse("REQUEST", "VERDICT"); err != nil {
+	if err := c.parse("REQUEST", "DECISION"); err != nil {
 		return err
 	}
 	if c.args[1] != "approve" && c.args[1] != "refuse" {
 		return &usageError{fmt.Sprintf("“%s” is neither approve nor refuse", c.args[1])}
 	}
-	op := map[string]any{"op": "decide_request", "request": c.args[0], "verdict": c.args[1]}
+	op := map[string]any{"op": "decide_request", "request": c.args[0], "decision": c.args[1]}
 	if err := terms(op, within, ""); err != nil {
 		return err
 	}
@@ -307,11 +308,19 @@ func routesSet(c *call) error {
 	return change.make(c, op)
 }
 
-func offerRole(c *call) error {
-	longest := c.flags.Int("longest", 0, "days it is given for at most; 0: without end")
+func catalogueAdd(c *call) error {
+	days := c.flags.Int("max-days", 0, "days it is given for at most; 0: without end")
 	change := c.changes()
 	if err := c.parse("ROLE", "ROUTE", "WORDS"); err != nil {
 		return err
 	}
-	return change.make(c, map[string]any{"op": "offer_role", "role": c.args[0], "route": c.args[1], "words": c.args[2], "longest": *longest})
+	return change.make(c, map[string]any{"op": "make_requestable", "role": c.args[0], "route": c.args[1], "words": c.args[2], "max_days": *days})
+}
+
+func catalogueRemove(c *call) error {
+	change := c.changes()
+	if err := c.parse("ROLE"); err != nil {
+		return err
+	}
+	return change.make(c, map[string]any{"op": "end_requestable", "role": c.args[0]})
 }

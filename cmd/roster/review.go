@@ -20,11 +20,11 @@ func reviewList(c *call) error {
 	}
 	var rows [][]string
 	for _, r := range all.Rounds {
-		rows = append(rows, []string{r.Key, r.Label, r.Scope, r.Reviewers, fmt.Sprintf("%d of %d", r.Decided, r.Lines), fmt.Sprint(r.Mine), r.State})
+		rows = append(rows, []string{r.Key, r.Label, r.Scope, r.Reviewers, fmt.Sprintf("%d of %d", r.Decided, r.Items), fmt.Sprint(r.Mine), r.State})
 	}
 	c.table(all, []string{"key", "label", "looks_at", "reviewed_by", "decided", "for_you", "state"}, rows)
 	if len(rows) == 0 {
-		c.say("There is no review%s.", c.asOfWords(all.Stand))
+		c.say("There is no review%s.", c.asOfWords(all.Basis))
 	}
 	return nil
 }
@@ -60,18 +60,18 @@ func reviewShow(c *call) error {
 	}
 	var rows [][]string
 	for _, p := range r.Progress {
-		rows = append(rows, []string{p.Reviewer.Label, fmt.Sprintf("%d of %d", p.Decided, p.Lines)})
+		rows = append(rows, []string{p.Reviewer.Label, fmt.Sprintf("%d of %d", p.Decided, p.Items)})
 	}
 	c.table(r, []string{"reviewer", "decided"}, rows)
 	c.say("%s looks at %s, as it was in revision %d (%s). %d of %s decided, %d to revoke; it is %s.", r.Label, r.Scope, r.Fixed,
-		c.day(&r.FixedAt), r.Decided, count(r.Lines, "line"), r.ToRevoke, r.State)
+		c.day(&r.FixedAt), r.Decided, count(r.Items, "item"), r.ToRevoke, r.State)
 	return nil
 }
 
-func reviewLines(c *call) error {
+func reviewItems(c *call) error {
 	c.reads()
 	mine := c.flags.Bool("mine", false, "only those you may decide on")
-	undecided := c.flags.Bool("undecided", false, "only those without a verdict")
+	undecided := c.flags.Bool("undecided", false, "only those without a decision")
 	limit := c.flags.Int("limit", 100, "at most so many")
 	if err := c.parse("ROUND"); err != nil {
 		return err
@@ -86,32 +86,32 @@ func reviewLines(c *call) error {
 	if *undecided {
 		q["undecided"] = "true"
 	}
-	all, err := c.client.ReviewLines(c.ctx, c.args[0], q)
+	all, err := c.client.ReviewItems(c.ctx, c.args[0], q)
 	if err != nil {
 		return err
 	}
 	var rows [][]string
-	for _, l := range all.Lines {
+	for _, l := range all.Items {
 		since := ""
 		if l.Since != nil {
 			since = c.day(&l.Since.At) + ": " + l.Since.Reason
 		}
-		verdict := l.Verdict
-		if verdict == "" && l.Gone {
-			verdict = "ended since"
+		said := l.Decision
+		if said == "" && l.Gone {
+			said = "ended since"
 		}
 		rows = append(rows, []string{first(l.User.Key, l.User.Label), first(l.Role.Key, l.Role.Label), pathWords(l.Path), since,
-			fmt.Sprintf("%d of %d", l.Peers, l.Unitmates), strings.Join(l.Conflicts, ", "), verdict})
+			fmt.Sprintf("%d of %d", l.Peers, l.Unitmates), strings.Join(l.SoDRules, ", "), said})
 	}
-	c.table(all, []string{"user", "role", "because", "since", "unit_too", "conflict", "verdict"}, rows)
-	c.say("%d of %s.", len(rows), count(all.Total, "line"))
+	c.table(all, []string{"user", "role", "because", "since", "unit_too", "sod_rule", "decision"}, rows)
+	c.say("%d of %s.", len(rows), count(all.Total, "item"))
 	return nil
 }
 
-// decideLines decides on the lines of a user's roles, or on all that wait for the
+// decideItems decides on the items of a user's roles, or on all that wait for the
 // caller.
-func decideLines(c *call, keep bool) error {
-	allMine := c.flags.Bool("all-mine", false, "all lines that still wait for you")
+func decideItems(c *call, keep bool) error {
+	allMine := c.flags.Bool("all-mine", false, "all items that still wait for you")
 	change := c.changes()
 	if err := c.parseSome(1, "ROUND", "USER", "ROLE", "ROLE", "ROLE", "ROLE", "ROLE", "ROLE", "ROLE", "ROLE"); err != nil {
 		return err
@@ -119,7 +119,7 @@ func decideLines(c *call, keep bool) error {
 	if *allMine == (len(c.args) > 2) {
 		return &usageError{"name a user and roles, or say -all-mine"}
 	}
-	var lines []map[string]string
+	var items []map[string]string
 	left := map[string]bool{}
 	if len(c.args) > 2 {
 		for _, r := range c.args[2:] {
@@ -131,13 +131,13 @@ func decideLines(c *call, keep bool) error {
 		q["undecided"] = "true"
 	}
 	for {
-		page, err := c.client.ReviewLines(c.ctx, c.args[0], q)
+		page, err := c.client.ReviewItems(c.ctx, c.args[0], q)
 		if err != nil {
 			return err
 		}
-		for _, l := range page.Lines {
+		for _, l := range page.Items {
 			if wanted(l, c.args, *allMine) {
-				lines = append(lines, map[string]string{"user": l.User.ID, "assignment": l.Assignment})
+				items = append(items, map[string]string{"user": l.User.ID, "assignment": l.Assignment})
 				delete(left, l.Role.Key)
 			}
 		}
@@ -146,16 +146,16 @@ func decideLines(c *call, keep bool) error {
 		}
 	}
 	for r := range left {
-		return notThere("there is no line of %s with the role %s for you to decide on; roster review lines %s -mine shows yours", c.args[1], r, c.args[0])
+		return notThere("there is no item of %s with the role %s for you to decide on; roster review items %s -mine shows yours", c.args[1], r, c.args[0])
 	}
-	if len(lines) == 0 {
-		c.say("No line waits for you.")
+	if len(items) == 0 {
+		c.say("No item waits for you.")
 		return nil
 	}
-	return change.make(c, map[string]any{"op": "review_lines", "round": c.args[0], "lines": lines, "keep": keep})
+	return change.make(c, map[string]any{"op": "decide_items", "round": c.args[0], "items": items, "keep": keep})
 }
 
-func wanted(l wire.ReviewLine, args []string, all bool) bool {
+func wanted(l wire.ReviewItem, args []string, all bool) bool {
 	if l.Gone {
 		return false
 	}
@@ -173,8 +173,8 @@ func wanted(l wire.ReviewLine, args []string, all bool) bool {
 	return false
 }
 
-func reviewKeep(c *call) error   { return decideLines(c, true) }
-func reviewRevoke(c *call) error { return decideLines(c, false) }
+func reviewKeep(c *call) error   { return decideItems(c, true) }
+func reviewRevoke(c *call) error { return decideItems(c, false) }
 
 func reviewSignOff(c *call) error {
 	change := c.changes()

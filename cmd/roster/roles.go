@@ -141,7 +141,7 @@ func rolesList(c *call) error {
 		rows = append(rows, []string{r.Key, r.Label, strconv.Itoa(r.HolderCount), refs(r.Includes), r.Description})
 	}
 	c.table(all, []string{"role", "label", "assignments", "includes", "description"}, rows)
-	c.say("%s%s.", count(len(all.Roles), "role"), c.asOfWords(all.Stand))
+	c.say("%s%s.", count(len(all.Roles), "role"), c.asOfWords(all.Basis))
 	return nil
 }
 
@@ -164,7 +164,7 @@ func rolesShow(c *call) error {
 		return err
 	}
 	if c.output == "table" {
-		c.say("%s (%s)%s", r.Label, r.Key, c.asOfWords(r.Stand))
+		c.say("%s (%s)%s", r.Label, r.Key, c.asOfWords(r.Basis))
 		c.say("  %s", r.Description)
 		if len(r.Includes) > 0 {
 			c.say("  includes %s", refs(r.Includes))
@@ -182,7 +182,7 @@ func rolesShow(c *call) error {
 			c.say("  %-18s %-28s %s", p.Application.Key, what, by)
 		}
 		if len(r.Permissions) == 0 {
-			c.say("  none: whoever holds it can do nothing by it")
+			c.say("  none: it gives its holders nothing")
 		}
 		c.say("\nHeld by")
 	}
@@ -194,7 +194,7 @@ func rolesShow(c *call) error {
 		c.say("  nobody")
 		return nil
 	}
-	c.table(r, []string{"kind", "holder", "name", "window", "through"}, rows)
+	c.table(r, []string{"kind", "holder", "name", "window", "granted_through"}, rows)
 	return nil
 }
 
@@ -213,7 +213,7 @@ func groupsList(c *call) error {
 		rows = append(rows, []string{g.Key, g.Label, g.Unit, strconv.Itoa(g.MemberCount)})
 	}
 	c.table(all, []string{"group", "label", "unit", "members"}, rows)
-	c.say("%s%s.", count(len(all.Groups), "group"), c.asOfWords(all.Stand))
+	c.say("%s%s.", count(len(all.Groups), "group"), c.asOfWords(all.Basis))
 	return nil
 }
 
@@ -227,9 +227,9 @@ func groupsShow(c *call) error {
 	if err != nil {
 		return err
 	}
-	c.say("%s (%s)%s", g.Label, g.Key, c.asOfWords(g.Stand))
+	c.say("%s (%s)%s", g.Label, g.Key, c.asOfWords(g.Basis))
 	if g.Filter != "" {
-		c.say("  chooses whoever has %s: %s now", g.Filter, count(g.Chosen, "user"))
+		c.say("  chooses %s (%s): %s now", g.FilterWords, g.Filter, count(g.Chosen, "user"))
 	}
 	for _, a := range g.Assignments {
 		c.say("  gives %s %s", a.Role.Key, c.terms(a))
@@ -312,7 +312,7 @@ func ledgerVerify(c *call) error {
 	}
 	c.answer(v, func() {
 		if v.Verified {
-			c.say("The ledger verifies: %s, every hash and every row fits.\nHead %s", count(int(v.Revision), "revision"), v.Hash)
+			c.say("The ledger verifies: %s, every hash and every row matches.\nHead %s", count(int(v.Revision), "revision"), v.Hash)
 		} else {
 			c.say("The ledger does not verify: revision %d %s.\nRevisions 1 to %d fit; keep the database as it is and look at what touched it.", v.First, v.Fault, v.Revision)
 		}

@@ -96,7 +96,7 @@ func usersList(c *call) error {
 		if err != nil {
 			return err
 		}
-		all.Stand, all.Total, all.Users = page.Stand, page.Total, append(all.Users, page.Users...)
+		all.Basis, all.Total, all.Users = page.Basis, page.Total, append(all.Users, page.Users...)
 		if page.Next == "" || *limit > 0 && len(all.Users) >= *limit {
 			break
 		}
@@ -120,7 +120,7 @@ func usersList(c *call) error {
 		rows = append(rows, row)
 	}
 	c.table(all, columns, rows)
-	c.say("%s of %d%s.", count(len(all.Users), "user"), all.Total, c.asOfWords(all.Stand))
+	c.say("%s of %d%s.", count(len(all.Users), "user"), all.Total, c.asOfWords(all.Basis))
 	return nil
 }
 

@@ -36,7 +36,7 @@ func viewAs(c *call) error {
 	if err != nil {
 		return err
 	}
-	c.say("As %s%s. Read only; that you looked is recorded.", v.Who.Label, c.asOfWords(v.Stand))
+	c.say("As %s%s. Read only; that you looked is recorded.", v.Who.Label, c.asOfWords(v.Basis))
 	var rows [][]string
 	for _, a := range v.Applications {
 		if len(a.Shows) == 0 && c.people() {
@@ -60,7 +60,7 @@ func viewAs(c *call) error {
 		c.say("In Able Roster: %s.", strings.Join(v.Registers, ", "))
 	}
 	if v.Outside {
-		c.say("There may be more in applications outside your part.")
+		c.say("There may be more in applications that you may not see.")
 	}
 	return nil
 }

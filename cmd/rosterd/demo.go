@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"ableroster/demo"
-	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
 	"ableroster/internal/signin"
 )
@@ -40,7 +40,7 @@ func loadDemo(ctx context.Context, args []string, out, errOut io.Writer) error {
 	history := demo.Larkhaven(time.Now())
 	changes := make([]*ledger.Change, len(history))
 	for i, x := range history {
-		changes[i] = &ledger.Change{AuthorName: x.Author, Via: x.Via, Reason: x.Reason, Operations: x.Operations, Claimed: access.At(x.At)}
+		changes[i] = &ledger.Change{AuthorName: x.Author, Via: x.Via, Reason: x.Reason, Operations: x.Operations, Claimed: calendar.At(x.At)}
 	}
 	if err := o.ledger.LoadHistory(ctx, changes); err != nil {
 		return err
@@ -51,20 +51,20 @@ func loadDemo(ctx context.Context, args []string, out, errOut io.Writer) error {
 	}
 	for _, s := range demo.SignIns {
 		id, _ := o.ledger.Head().FindUser(s.UserName)
-		if err := o.door.SetHash(ctx, id, hash); err != nil {
+		if err := o.authenticator.SetHash(ctx, id, hash); err != nil {
 			return err
 		}
 	}
 	dormant, _ := o.ledger.Head().FindUser(demo.Dormant)
-	if err := o.door.SetHash(ctx, dormant, hash); err != nil {
+	if err := o.authenticator.SetHash(ctx, dormant, hash); err != nil {
 		return err
 	}
-	if err := o.door.Backdate(ctx, dormant, began.AddDate(0, 0, -140)); err != nil {
+	if err := o.authenticator.Backdate(ctx, dormant, began.AddDate(0, 0, -140)); err != nil {
 		return err
 	}
 	if *tokenFile != "" {
 		id, _ := o.ledger.Head().FindUser(demo.BerthBoard)
-		_, secret, err := o.door.NewToken(ctx, id, 0, nil, "berth board", 366*24*time.Hour, "this host")
+		_, secret, err := o.authenticator.NewToken(ctx, id, 0, nil, "berth board", 366*24*time.Hour, "this host")
 		if err != nil {
 			return err
 		}

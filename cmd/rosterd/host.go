@@ -43,12 +43,12 @@ func recoverAdministration(ctx context.Context, args []string, out, errOut io.Wr
 		return err
 	}
 	defer o.close()
-	done, id, err := o.desk.Recover(ctx, *user)
+	done, id, err := o.service.Recover(ctx, *user)
 	if err != nil {
 		return err
 	}
 	if password != "" {
-		if err := o.door.SetPasswordOnHost(ctx, id, password); err != nil {
+		if err := o.authenticator.SetPasswordOnHost(ctx, id, password); err != nil {
 			return err
 		}
 	}

@@ -13,7 +13,7 @@ import (
 	"syscall"
 )
 
-const usage = `rosterd is the Able Roster service.
+const usageText = `rosterd is the Able Roster service.
 
   rosterd serve         serve the API and the console (also without a word)
   rosterd recover       make a user administrator again, from this host, recorded
@@ -47,7 +47,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if len(args) > 0 && args[0] != "" && args[0][0] != '-' {
 		word, args = args[0], args[1:]
 	} else if len(args) > 0 && (args[0] == "-h" || args[0] == "-help" || args[0] == "--help") {
-		fmt.Fprint(out, usage, "\nOptions of rosterd serve:\n")
+		fmt.Fprint(out, usageText, "\nOptions of rosterd serve:\n")
 		fs, _ := serveFlags(out)
 		fs.PrintDefaults()
 		return nil
@@ -68,7 +68,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) error {
 	case "ready":
 		return ready(ctx, args, errOut)
 	}
-	fmt.Fprintf(errOut, "rosterd: there is no %q\n\n%s", word, usage)
+	fmt.Fprintf(errOut, "rosterd: there is no %q\n\n%s", word, usageText)
 	return errUsage
 }
 

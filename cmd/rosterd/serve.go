@@ -17,12 +17,12 @@ import (
 	"ableroster/console"
 	"ableroster/internal/api"
 	"ableroster/internal/caught"
-	"ableroster/internal/desk"
-	"ableroster/internal/heap"
+	"ableroster/internal/gctune"
 	"ableroster/internal/ledger"
 	"ableroster/internal/saved"
+	"ableroster/internal/service"
 	"ableroster/internal/signin"
-	"ableroster/internal/tally"
+	"ableroster/internal/usage"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -56,17 +56,17 @@ func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
 
 // opened is the database with the ledger and the door over it.
 type opened struct {
-	pool   *pgxpool.Pool
-	ledger *ledger.Ledger
-	door   *signin.Door
-	desk   *desk.Desk
-	tally  *tally.Tally
+	pool          *pgxpool.Pool
+	ledger        *ledger.Ledger
+	authenticator *signin.Authenticator
+	service       *service.Service
+	usage         *usage.Counts
 }
 
 func (o *opened) close() {
 	o.ledger.Close()
-	o.tally.Close()
-	o.door.Close()
+	o.usage.Close()
+	o.authenticator.Close()
 	o.pool.Close()
 }
 
@@ -94,14 +94,14 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 		pool.Close()
 		return nil, err
 	}
-	door, err := signin.Open(ctx, pool, log, time.Now)
+	authenticator, err := signin.Open(ctx, pool, log, time.Now)
 	if err != nil {
 		l.Close()
 		pool.Close()
 		return nil, err
 	}
-	counts := tally.Open(pool, log)
-	return &opened{pool, l, door, &desk.Desk{Ledger: l, Clock: time.Now, Tally: counts, Accounts: door.Accounts, Saved: &saved.Store{Pool: pool}}, counts}, nil
+	counts := usage.Open(pool, log)
+	return &opened{pool, l, authenticator, &service.Service{Ledger: l, Clock: time.Now, Usage: counts, Accounts: authenticator.Accounts, Saved: &saved.Store{Pool: pool}}, counts}, nil
 }
 
 func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
@@ -120,14 +120,14 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if err != nil {
 		return err
 	}
-	heap.Settle()
+	gctune.Settle()
 	began := time.Now()
 	o, err := c.open(ctx, log)
 	if err != nil {
 		return err
 	}
 	defer o.close()
-	server, err := api.New(o.desk, o.door, log, console.Files(), api.Options{Secure: strings.HasPrefix(c.publicURL, "https://"), MaxAge: c.maxAge, Proxies: proxies})
+	server, err := api.New(o.service, o.authenticator, log, console.Files(), api.Options{Secure: strings.HasPrefix(c.publicURL, "https://"), MaxAge: c.maxAge, Proxies: proxies})
 	if err != nil {
 		return err
 	}
@@ -139,7 +139,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	head := o.ledger.Head()
 	log.Info("ready", "address", base, "revision", head.Revision, "ms", time.Since(began).Milliseconds())
 	if head.Revision == 0 {
-		code, err := o.door.NewSetUpLink(ctx)
+		code, err := o.authenticator.NewSetUpLink(ctx)
 		if err != nil {
 			return err
 		}
@@ -149,8 +149,8 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	go func() {
 		failed <- server.App.Listener(listener, fiber.ListenConfig{DisableStartupMessage: true})
 	}()
-	go every(ctx, log, 5*time.Second, func(context.Context) error { o.desk.Warm(); return nil })
-	go every(ctx, log, time.Hour, o.door.Tidy)
+	go every(ctx, log, 5*time.Second, func(context.Context) error { o.service.Warm(); return nil })
+	go every(ctx, log, time.Hour, o.authenticator.Tidy)
 	select {
 	case err := <-failed:
 		return err
@@ -208,7 +208,7 @@ func networks(text string) ([]netip.Prefix, error) {
 
 // openAPI prints the document; it needs no database.
 func openAPI(out io.Writer) error {
-	server, err := api.New(&desk.Desk{Clock: time.Now}, nil, slog.New(slog.DiscardHandler), console.Files(), api.Options{})
+	server, err := api.New(&service.Service{Clock: time.Now}, nil, slog.New(slog.DiscardHandler), console.Files(), api.Options{})
 	if err != nil {
 		return err
 	}

@@ -23,7 +23,9 @@ const home = createRoute({ getParentRoute: () => shell, path: '/', component: Ho
 const users = createRoute({
   getParentRoute: () => shell,
   path: '/users',
-  validateSearch: (s: Record<string, unknown>): { q?: string; status?: string; unit?: string; group?: string; filter?: string; sort?: string; columns?: string } => ({
+  validateSearch: (
+    s: Record<string, unknown>,
+  ): { q?: string; status?: string; unit?: string; group?: string; filter?: string; sort?: string; columns?: string } => ({
     q: text(s.q),
     status: text(s.status),
     unit: text(s.unit),
@@ -73,15 +75,15 @@ const holders = createRoute({
   validateSearch: (s: Record<string, unknown>): { action?: string; path?: string } => ({ action: text(s.action), path: text(s.path) }),
   component: lazyRouteComponent(() => import('./pages/applications/Holders'), 'HoldersPage'),
 })
-const between = createRoute({
+const gainedAndLost = createRoute({
   getParentRoute: () => shell,
-  path: '/between',
+  path: '/gained-and-lost',
   validateSearch: (s: Record<string, unknown>): { from?: string; to?: string; application?: string } => ({
     from: text(s.from),
     to: text(s.to),
     application: text(s.application),
   }),
-  component: lazyRouteComponent(() => import('./pages/Between'), 'BetweenPage'),
+  component: lazyRouteComponent(() => import('./pages/GainedAndLost'), 'GainedAndLostPage'),
 })
 const roles = createRoute({
   getParentRoute: () => shell,
@@ -97,7 +99,9 @@ const role = createRoute({
 const grid = createRoute({
   getParentRoute: () => shell,
   path: '/grid',
-  validateSearch: (s: Record<string, unknown>): { application?: string; group?: string; q?: string; unit?: string; title?: string; employment?: string } => ({
+  validateSearch: (
+    s: Record<string, unknown>,
+  ): { application?: string; group?: string; q?: string; unit?: string; title?: string; employment?: string } => ({
     application: text(s.application),
     group: text(s.group),
     q: text(s.q),
@@ -117,15 +121,15 @@ const defaults = createRoute({
   }),
   component: lazyRouteComponent(() => import('./pages/Defaults'), 'DefaultsPage'),
 })
-const mine = createRoute({
+const myAccess = createRoute({
   getParentRoute: () => shell,
-  path: '/mine',
-  component: lazyRouteComponent(() => import('./pages/Mine'), 'MinePage'),
+  path: '/my-access',
+  component: lazyRouteComponent(() => import('./pages/MyAccess'), 'MyAccessPage'),
 })
-const handOuts = createRoute({
+const delegations = createRoute({
   getParentRoute: () => shell,
-  path: '/hand-outs',
-  component: lazyRouteComponent(() => import('./pages/HandOuts'), 'HandOutsPage'),
+  path: '/delegations',
+  component: lazyRouteComponent(() => import('./pages/Delegations'), 'DelegationsPage'),
 })
 const importPeople = createRoute({
   getParentRoute: () => shell,
@@ -137,15 +141,17 @@ const attributes = createRoute({
   path: '/attributes',
   component: lazyRouteComponent(() => import('./pages/Attributes'), 'AttributesPage'),
 })
-const conflicts = createRoute({
+const sodRules = createRoute({
   getParentRoute: () => shell,
-  path: '/conflicts',
-  component: lazyRouteComponent(() => import('./pages/Conflicts'), 'ConflictsPage'),
+  path: '/sod-rules',
+  component: lazyRouteComponent(() => import('./pages/SoDRules'), 'SoDRulesPage'),
 })
 const expectations = createRoute({
   getParentRoute: () => shell,
   path: '/expectations',
-  validateSearch: (s: Record<string, unknown>): { user?: string; nobody?: string; may?: string; application?: string; action?: string; path?: string } => ({
+  validateSearch: (
+    s: Record<string, unknown>,
+  ): { user?: string; nobody?: string; may?: string; application?: string; action?: string; path?: string } => ({
     user: text(s.user),
     nobody: text(s.nobody),
     may: text(s.may),
@@ -164,7 +170,9 @@ const findings = createRoute({
 const viewAs = createRoute({
   getParentRoute: () => shell,
   path: '/view-as',
-  validateSearch: (s: Record<string, unknown>): { user?: string; nobody?: string; unit?: string; title?: string; employment?: string; application?: string } => ({
+  validateSearch: (
+    s: Record<string, unknown>,
+  ): { user?: string; nobody?: string; unit?: string; title?: string; employment?: string; application?: string } => ({
     user: text(s.user),
     nobody: text(s.nobody),
     unit: text(s.unit),
@@ -206,11 +214,15 @@ const review = createRoute({
   validateSearch: (s: Record<string, unknown>): { show?: string } => ({ show: text(s.show) }),
   component: lazyRouteComponent(() => import('./pages/reviews/One'), 'OneReview'),
 })
-const ask = createRoute({
+const catalogue = createRoute({
   getParentRoute: () => shell,
-  path: '/ask',
-  validateSearch: (s: Record<string, unknown>): { q?: string; user?: string; role?: string } => ({ q: text(s.q), user: text(s.user), role: text(s.role) }),
-  component: lazyRouteComponent(() => import('./pages/requests/Ask'), 'AskPage'),
+  path: '/catalogue',
+  validateSearch: (s: Record<string, unknown>): { q?: string; user?: string; role?: string } => ({
+    q: text(s.q),
+    user: text(s.user),
+    role: text(s.role),
+  }),
+  component: lazyRouteComponent(() => import('./pages/requests/Catalogue'), 'CataloguePage'),
 })
 const ledger = createRoute({
   getParentRoute: () => shell,
@@ -227,7 +239,39 @@ export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
     useLink,
-    shell.addChildren([home, users, addUser, user, groups, group, applications, application, holders, between, roles, role, grid, today, requests, request, ask, reviews, review, defaults, conflicts, attributes, mine, handOuts, importPeople, expectations, findings, viewAs, guardRails, ledger, securityLog]),
+    shell.addChildren([
+      home,
+      users,
+      addUser,
+      user,
+      groups,
+      group,
+      applications,
+      application,
+      holders,
+      gainedAndLost,
+      roles,
+      role,
+      grid,
+      today,
+      requests,
+      request,
+      catalogue,
+      reviews,
+      review,
+      defaults,
+      sodRules,
+      attributes,
+      myAccess,
+      delegations,
+      importPeople,
+      expectations,
+      findings,
+      viewAs,
+      guardRails,
+      ledger,
+      securityLog,
+    ]),
   ]),
   scrollRestoration: true,
 })

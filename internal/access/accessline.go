@@ -5,24 +5,26 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"ableroster/internal/calendar"
 )
 
 // AccessLine is one permission's worth of a user's access: actions on a
 // pattern, on what condition and when, and the ways it is held, shortest first.
 type AccessLine struct {
 	Application ApplicationID
-	Actions     []string  // as declared by the application, in its order
-	Pattern     string    // the permission's, within the assignment's scope
-	Own         bool      // only where the resource is the user's own
-	Schedule    *Schedule // or nil
-	Fences      []string  // patterns of fences that keep some of the actions from part of it
-	When        Intervals
+	Actions     []string           // as declared by the application, in its order
+	Pattern     string             // the permission's, within the assignment's scope
+	Own         bool               // only where the resource is the user's own
+	Schedule    *calendar.Schedule // or nil
+	Fences      []string           // patterns of fences that keep some of the actions from part of it
+	When        calendar.Intervals
 	Chains      []Chain
 	More        bool // there are more ways than Chains
 }
 
 // Access is all a user can do at an instant or later, by the present facts.
-func (s *Snapshot) Access(id UserID, at Instant) []AccessLine {
+func (s *Snapshot) Access(id UserID, at calendar.Instant) []AccessLine {
 	counts := s.effective(id)
 	if len(counts) == 0 {
 		return nil
@@ -39,7 +41,7 @@ func (s *Snapshot) Access(id UserID, at Instant) []AccessLine {
 		if c.Fails == Ended || c.Never || id == 0 && s.Permission(c.Permission).Own {
 			continue
 		}
-		when := counts.within(c.Window)
+		when := counts.Within(c.Window)
 		if len(when) == 0 {
 			continue
 		}
@@ -57,7 +59,7 @@ func (s *Snapshot) Access(id UserID, at Instant) []AccessLine {
 				l = &AccessLine{Application: p.Application, Pattern: pattern, Actions: actions, Own: p.Own, Schedule: f.Schedule}
 				lines[k] = l
 			}
-			l.When = l.When.union(when)
+			l.When = l.When.Union(when)
 			l.Chains = append(l.Chains, c)
 		}
 	}
@@ -72,7 +74,7 @@ func (s *Snapshot) Access(id UserID, at Instant) []AccessLine {
 			}
 			for _, pattern := range narrowed(h.Application, h.Pattern, h.scopes) {
 				if l := lines[key{h.Application, pattern, h.Pattern, strings.Join(actions, " "), h.schedule.String(), h.Own}]; l != nil {
-					l.When = l.When.union(slices.DeleteFunc(slices.Clone(h.when), func(w Window) bool { return w.over(at) }))
+					l.When = l.When.Union(slices.DeleteFunc(slices.Clone(h.when), func(w calendar.Window) bool { return w.Over(at) }))
 				}
 			}
 		}

@@ -8,17 +8,19 @@ import (
 	"strconv"
 	"strings"
 
+	"ableroster/internal/calendar"
 	"ableroster/internal/filter"
+	"ableroster/internal/patterns"
 )
 
 // FactAttribute is the kind of declared attributes of users.
-var FactAttribute = KeepKind("attribute")
+var FactAttribute = RecordKind("attribute")
 
 // Attribute is an attribute of users that the organisation declared itself. Its
 // key, its type, its case rule and whether it is personal never change: values
 // that are there already, and filters that name it, keep their meaning.
 type Attribute struct {
-	Life
+	Lifetime
 	ID          AttributeID `json:"-"`
 	Key         string      `json:"key"`
 	Label       string      `json:"label"`
@@ -53,12 +55,12 @@ func (f *Attribute) Row() uint32  { return uint32(f.ID) }
 
 // Attribute is the declared attribute under a number, or nil.
 func (s *Snapshot) Attribute(id AttributeID) *Attribute {
-	f, _ := s.Kept(FactAttribute, uint32(id)).(*Attribute)
+	f, _ := s.RecordFact(FactAttribute, uint32(id)).(*Attribute)
 	return f
 }
 
 // Attributes are all that were declared, retired ones too, in order of number.
-func (s *Snapshot) Attributes() []*Attribute { return KeptOf[*Attribute](s, FactAttribute) }
+func (s *Snapshot) Attributes() []*Attribute { return RecordFactsOf[*Attribute](s, FactAttribute) }
 
 // FindAttribute finds a declared attribute by key, without case, or id.
 func (s *Snapshot) FindAttribute(ref string) *Attribute {
@@ -92,7 +94,7 @@ func (f *Attribute) normal(text string) (value, wrong string) {
 		}
 		return strconv.FormatFloat(n, 'f', -1, 64), ""
 	case DateValue:
-		var d Date
+		var d calendar.Date
 		if err := d.UnmarshalText([]byte(text)); err != nil {
 			return "", err.Error()
 		}
@@ -130,12 +132,12 @@ func wholly(pattern string) string { return `^(?:` + pattern + `)$` }
 
 // filled is what the attribute is of a user by itself.
 func (f *Attribute) filled(u *User) string {
-	from := Date(0)
+	from := calendar.Date(0)
 	switch f.Fill.From {
 	case "unit":
 		value, longest := "", -1
 		for _, x := range f.Fill.Units {
-			if u.Unit != "" && Covers(x.Unit, u.Unit) && len(x.Unit) > longest {
+			if u.Unit != "" && patterns.Covers(x.Unit, u.Unit) && len(x.Unit) > longest {
 				value, longest = x.Value, len(x.Unit)
 			}
 		}
@@ -148,12 +150,12 @@ func (f *Attribute) filled(u *User) string {
 	if from == 0 {
 		return ""
 	}
-	return from.addMonths(f.Fill.Months).String()
+	return from.AddMonths(f.Fill.Months).String()
 }
 
 // fill fills in what fills itself in.
 func (s *Snapshot) fill(u *User) {
-	s.AllKept(FactAttribute, func(k Kept) bool {
+	s.EachRecordFact(FactAttribute, func(k RecordFact) bool {
 		f := k.(*Attribute)
 		switch {
 		case f.Fill == nil || f.Retired:
@@ -184,7 +186,7 @@ func (d *Draft) custom(u *User, back unsealed, given, sealed map[string]string) 
 		if text = strings.TrimSpace(text); text != "" {
 			value, wrong := f.normal(text)
 			if f.Type == DateValue && wrong == "" && !d.Replays {
-				if _, err := ReadDate(value); err != nil {
+				if _, err := calendar.ReadDate(value); err != nil {
 					wrong = err.Error()
 				}
 			}

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ableroster/internal/calendar"
 )
 
 // What is kept in one text is what a map would keep.
@@ -85,7 +87,7 @@ func TestBadAttributesAreRefused(t *testing.T) {
 	s := d.Seal(1, 1)
 	id, _ := s.FindUser("ines.halloran")
 	if u := s.User(id); u.Custom.Get("grade") != "Senior" || u.More.Get("badge") != "7" || u.Custom.Get("badge") != "" ||
-		u.Custom.Get("probation_end") != Date(20000).addMonths(6).String() {
+		u.Custom.Get("probation_end") != calendar.Date(20000).AddMonths(6).String() {
 		t.Errorf("values are %q and %q", u.Custom, u.More)
 	}
 	set := func(key, text string) Operation {

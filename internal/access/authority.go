@@ -3,6 +3,9 @@ package access
 import (
 	"cmp"
 	"slices"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // Authority is what a caller may do in Able Roster itself at an instant, kept
@@ -11,38 +14,38 @@ import (
 // It may be read by several goroutines.
 type Authority struct {
 	Caller UserID
-	at     Instant
+	at     calendar.Instant
 	s      *Snapshot
-	parts  []part
-	all    map[string][]Part // over all parts, by action
+	rights []adminRight
+	all    map[string][]Area // over all parts, by action
 }
 
 // part is what one assignment of the caller lets them do.
-type part struct {
+type adminRight struct {
 	given *Assignment
-	may   map[string][]Part // by action
+	may   map[string][]Area // by action
 }
 
 // Authority compiles what a caller may do.
-func (s *Snapshot) Authority(caller UserID, at Instant) *Authority {
-	a := &Authority{Caller: caller, at: at, s: s, all: map[string][]Part{}}
+func (s *Snapshot) Authority(caller UserID, at calendar.Instant) *Authority {
+	a := &Authority{Caller: caller, at: at, s: s, all: map[string][]Area{}}
 	s.assignmentsAt(caller, at, func(f *Assignment) {
-		p := part{f, s.administers(f)}
+		p := adminRight{f, s.administers(f)}
 		for act, parts := range p.may {
 			for _, x := range parts {
 				a.all[act] = widen(a.all[act], x)
 			}
 		}
 		if len(p.may) > 0 {
-			a.parts = append(a.parts, p)
+			a.rights = append(a.rights, p)
 		}
 	})
 	return a
 }
 
 // administers is what an assignment gives in Able Roster, by action.
-func (s *Snapshot) administers(f *Assignment) map[string][]Part {
-	out := map[string][]Part{}
+func (s *Snapshot) administers(f *Assignment) map[string][]Area {
+	out := map[string][]Area{}
 	for _, r := range s.roles.At(int(f.Role)).closure {
 		for _, id := range s.roles.At(int(r)).permissions {
 			perm := s.permissions.At(int(id)).fact
@@ -63,7 +66,7 @@ func (s *Snapshot) administers(f *Assignment) map[string][]Part {
 func (a *Authority) May(action, path string) bool { return Reaches(a.all[action], path) }
 
 // Reach is where the caller may do an action.
-func (a *Authority) Reach(action string) []Part { return a.all[action] }
+func (a *Authority) Reach(action string) []Area { return a.all[action] }
 
 // MayReadUser says whether the caller may read a user: everybody may read
 // themselves.
@@ -74,7 +77,7 @@ func (a *Authority) MayReadUser(s *Snapshot, id UserID) bool {
 // ReadsAllUsers says whether the caller may read everybody, without a look at
 // each; false where that takes one.
 func (a *Authority) ReadsAllUsers() bool {
-	return slices.ContainsFunc(a.all[ActRead], func(p Part) bool { return len(p.Except) == 0 && Covers(p.Pattern, "users") })
+	return slices.ContainsFunc(a.all[ActRead], func(p Area) bool { return len(p.Except) == 0 && patterns.Covers(p.Pattern, "users") })
 }
 
 // mayAssign says whether one and the same assignment of the caller lets them
@@ -84,22 +87,22 @@ func (a *Authority) mayAssign(s *Snapshot, g *RoleGain) bool {
 	if g.User != 0 {
 		user = s.UserPath(g.User)
 	}
-	return slices.ContainsFunc(a.parts, func(p part) bool {
+	return slices.ContainsFunc(a.rights, func(p adminRight) bool {
 		return Reaches(p.may[ActAssign], role) && reachesAll(p.may[ActAssign], user) && p.bounds(s, g) &&
-			(g.Also == 0 || reachesAll(p.may[ActAssign], Join("roles", s.Application(g.Also).Key)))
+			(g.Also == 0 || reachesAll(p.may[ActAssign], patterns.Join("roles", s.Application(g.Also).Key)))
 	})
 }
 
 // reachesAll says whether one of the parts covers a path and all below it.
-func reachesAll(parts []Part, path string) bool {
-	want := Part{Pattern: path}
-	return slices.ContainsFunc(parts, func(p Part) bool { return p.contains(&want) })
+func reachesAll(parts []Area, path string) bool {
+	want := Area{Pattern: path}
+	return slices.ContainsFunc(parts, func(p Area) bool { return p.contains(&want) })
 }
 
 // bounds says whether what is gained stays within the scopes the caller's
 // assignment has in the applications of the role. Scopes on able-roster alone
 // say which users and roles, and bound nothing else.
-func (p *part) bounds(s *Snapshot, g *RoleGain) bool {
+func (p *adminRight) bounds(s *Snapshot, g *RoleGain) bool {
 	for _, r := range s.roles.At(int(g.Role)).rules {
 		var own []string
 		for _, x := range p.given.Scopes {
@@ -111,7 +114,7 @@ func (p *part) bounds(s *Snapshot, g *RoleGain) bool {
 			continue
 		}
 		for _, pattern := range narrowed(r.app, r.pattern, g.Scopes) {
-			if !slices.ContainsFunc(own, func(o string) bool { return Contains(o, pattern) }) {
+			if !slices.ContainsFunc(own, func(o string) bool { return patterns.Contains(o, pattern) }) {
 				return false
 			}
 		}
@@ -123,16 +126,16 @@ func (p *part) bounds(s *Snapshot, g *RoleGain) bool {
 // lies within one assignment of the caller: what that lets them do, and when.
 func (a *Authority) mayPassOn(s *Snapshot, g *RoleGain) bool {
 	gives := s.administers(&Assignment{Role: g.Role, Scopes: g.Scopes})
-	return len(gives) == 0 || slices.ContainsFunc(a.parts, func(p part) bool {
+	return len(gives) == 0 || slices.ContainsFunc(a.rights, func(p adminRight) bool {
 		return p.contains(gives) && a.lasts(&p, g)
 	})
 }
 
 // contains says whether a part lets do all that is given.
-func (p *part) contains(gives map[string][]Part) bool {
+func (p *adminRight) contains(gives map[string][]Area) bool {
 	for act, parts := range gives {
 		for i := range parts {
-			if !slices.ContainsFunc(p.may[act], func(q Part) bool { return q.contains(&parts[i]) }) {
+			if !slices.ContainsFunc(p.may[act], func(q Area) bool { return q.contains(&parts[i]) }) {
 				return false
 			}
 		}
@@ -141,19 +144,19 @@ func (p *part) contains(gives map[string][]Part) bool {
 }
 
 // lasts says whether a part of the caller's holds, whenever a gain does.
-func (a *Authority) lasts(p *part, g *RoleGain) bool {
-	if p.given.Schedule != nil && !p.given.Schedule.equal(g.Schedule) {
+func (a *Authority) lasts(p *adminRight, g *RoleGain) bool {
+	if p.given.Schedule != nil && !p.given.Schedule.Equal(g.Schedule) {
 		return false
 	}
-	mine := Always().within(p.given.Window)
+	mine := calendar.Always().Within(p.given.Window)
 	if group := p.given.Assignee.Group; group != 0 {
-		mine = a.s.groupIntervals(a.Caller)[group].within(p.given.Window)
+		mine = a.s.groupIntervals(a.Caller)[group].Within(p.given.Window)
 	}
 	when := g.When
 	if when == nil {
-		when = Always().From(a.at)
+		when = calendar.Always().From(a.at)
 	}
-	return len(when.minus(mine)) == 0
+	return len(when.Minus(mine)) == 0
 }
 
 // Need is a right an operation asks of its author on able-roster.
@@ -173,7 +176,7 @@ type Refusal struct {
 
 // Judge says what the caller lacks to make a draft from an instant on, by its
 // operations and by its effect. None means they may.
-func (a *Authority) Judge(d *Draft, from Instant) []Refusal {
+func (a *Authority) Judge(d *Draft, from calendar.Instant) []Refusal {
 	return append(a.Lacks(d), a.LacksFor(d, d.RoleGains(from))...)
 }
 

@@ -3,6 +3,8 @@ package access
 import (
 	"slices"
 	"testing"
+
+	"ableroster/internal/calendar"
 )
 
 // judged says what a user lacks to make a change.
@@ -132,9 +134,9 @@ func TestNobodyPassesOnRightsInAbleRosterTheyDoNotHold(t *testing.T) {
 func TestNothingIsLentOutsideTheWindowOfTheCallersOwnAssignment(t *testing.T) {
 	s := port(t, &AddRole{Key: "stand-in"},
 		&AddPermission{Role: "stand-in", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&Grant{Role: "stand-in", User: "hedvika.venables", Window: Window{From: 10, Until: 20}})
+		&Grant{Role: "stand-in", User: "hedvika.venables", Window: calendar.Window{From: 10, Until: 20}})
 	id, _ := s.FindUser("hedvika.venables")
-	for at, want := range map[Instant]bool{9: false, 10: true, 19: true, 20: false} {
+	for at, want := range map[calendar.Instant]bool{9: false, 10: true, 19: true, 20: false} {
 		if got := s.Authority(id, at).May(ActUpdate, "settings"); got != want {
 			t.Errorf("at %d: %v", at, got)
 		}
@@ -162,9 +164,9 @@ func TestPowersAreWhatSomebodyHoldsNowOrLater(t *testing.T) {
 	suspended := Suspended
 	s := port(t,
 		&AddUser{Personal: Personal{UserName: "soon.one"}, Unit: "marine"},
-		&Grant{Role: "access-administrator", User: "soon.one", Window: Window{From: 1000}},
+		&Grant{Role: "access-administrator", User: "soon.one", Window: calendar.Window{From: 1000}},
 		&AddUser{Personal: Personal{UserName: "was.one"}, Unit: "marine"},
-		&Grant{Role: "access-administrator", User: "was.one", Window: Window{Until: 2}},
+		&Grant{Role: "access-administrator", User: "was.one", Window: calendar.Window{Until: 2}},
 		&AddUser{Personal: Personal{UserName: "asleep.one"}, Unit: "marine"},
 		&AddGroup{Key: "admins"}, &Grant{Role: "access-administrator", Group: "admins"},
 		&AddMember{Group: "admins", User: "asleep.one"},
@@ -207,7 +209,7 @@ func railsOf(t *testing.T, s *Snapshot, caller string, ops ...Operation) []RailC
 }
 
 func TestGuardRails(t *testing.T) {
-	suspended, end := Suspended, Date(30000)
+	suspended, end := Suspended, calendar.Date(30000)
 	two := port(t, &Grant{Role: "access-administrator", User: "tomas.brandt"})
 	crowd := []Operation{&AddGroup{Key: "crowd"}}
 	for i := range 40 {

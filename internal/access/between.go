@@ -1,10 +1,12 @@
 package access
 
+import "ableroster/internal/calendar"
+
 // Between is what a user holds at one instant by the facts of one snapshot and
 // did not at another by those of another, and the other way round: gained and
 // lost by the clock as well as by revisions. A schedule is a condition here,
 // not a time.
-func Between(before *Snapshot, from Instant, after *Snapshot, to Instant, id UserID) (gained, lost []Entitlement) {
+func Between(before *Snapshot, from calendar.Instant, after *Snapshot, to calendar.Instant, id UserID) (gained, lost []Entitlement) {
 	had, has := before.permissionsOf(id), after.permissionsOf(id)
 	set := map[line]struct{}{}
 	for _, p := range had {
@@ -32,8 +34,8 @@ func Between(before *Snapshot, from Instant, after *Snapshot, to Instant, id Use
 }
 
 // holding are the conditions on which something is held at an instant.
-func holding(all map[condition]Intervals, at Instant) map[condition]Intervals {
-	out := map[condition]Intervals{}
+func holding(all map[condition]calendar.Intervals, at calendar.Instant) map[condition]calendar.Intervals {
+	out := map[condition]calendar.Intervals{}
 	for c, when := range all {
 		if when.Holds(at) {
 			out[c] = when
@@ -43,7 +45,7 @@ func holding(all map[condition]Intervals, at Instant) map[condition]Intervals {
 }
 
 // heldAlready says whether something is held on a condition or a weaker one.
-func heldAlready(all map[condition]Intervals, c condition) bool {
+func heldAlready(all map[condition]calendar.Intervals, c condition) bool {
 	if _, ok := all[c]; ok {
 		return true
 	}

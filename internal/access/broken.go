@@ -3,23 +3,25 @@ package access
 import (
 	"maps"
 	"slices"
+
+	"ableroster/internal/calendar"
 )
 
 // Broken is a user who breaks an expectation, and when.
 type Broken struct {
 	Expectation *Expectation
 	User        UserID // 0 is nobody signed in
-	When        Intervals
+	When        calendar.Intervals
 }
 
 // BrokenBy are all who break an expectation at an instant or later, by user.
-func (s *Snapshot) BrokenBy(f *Expectation, from Instant) []Broken {
+func (s *Snapshot) BrokenBy(f *Expectation, from calendar.Instant) []Broken {
 	return s.BrokenByEach([]*Expectation{f}, from)[f.ID]
 }
 
 // BrokenByEach is BrokenBy for many expectations: whoever could break several is
 // looked at once.
-func (s *Snapshot) BrokenByEach(all []*Expectation, from Instant) map[ExpectationID][]Broken {
+func (s *Snapshot) BrokenByEach(all []*Expectation, from calendar.Instant) map[ExpectationID][]Broken {
 	could := map[UserID][]*Expectation{}
 	for _, f := range all {
 		if f.Ended {
@@ -36,7 +38,7 @@ func (s *Snapshot) BrokenByEach(all []*Expectation, from Instant) map[Expectatio
 	for id, mine := range could {
 		judge.of(id)
 		for _, f := range mine {
-			if when := judge.broken(f).within(Window{From: from}); len(when) > 0 {
+			if when := judge.broken(f).Within(calendar.Window{From: from}); len(when) > 0 {
 				out[f.ID] = append(out[f.ID], Broken{f, id, when})
 			}
 		}

@@ -1,12 +1,14 @@
 package access
 
+import "ableroster/internal/patterns"
+
 // The actions of able-roster.
 const (
-	ActRead   = "read"
-	ActCreate = "create"
-	ActUpdate = "update"
-	ActAssign = "assign"
-	ActDecide = "decide"
+	ActRead     = "read"
+	ActCreate   = "create"
+	ActUpdate   = "update"
+	ActAssign   = "assign"
+	ActEvaluate = "evaluate"
 )
 
 // builtin makes what every organisation has: the two groups and the
@@ -21,12 +23,12 @@ func builtin(d *Draft) {
 		Actions: []Action{
 			{ActRead, "Read", "See it and what hangs on it"},
 			{ActCreate, "Create", "Add new ones"},
-			{ActUpdate, "Update", "Alter it"},
+			{ActUpdate, "Update", "Edit it"},
 			{ActAssign, "Assign", "Give and take roles: needed on the role and on the user"},
-			{ActDecide, "Decide", "Ask for decisions about an application"},
+			{ActEvaluate, "Evaluate", "Ask for decisions about an application"},
 		}})
 	for i, r := range []Resource{
-		{Path: Root, NodeKind: "installation", Label: "Able Roster"},
+		{Path: patterns.Root, NodeKind: "installation", Label: "Able Roster"},
 		{Path: "users", NodeKind: "register", Label: "Users", Description: "users/UNIT…/@/USER ID", Open: true},
 		{Path: "groups", NodeKind: "register", Label: "Groups", Description: "groups/UNIT…/@/KEY", Open: true},
 		{Path: "applications", NodeKind: "register", Label: "Applications", Description: "applications/KEY", Open: true},
@@ -51,7 +53,7 @@ func (s *Snapshot) UserPath(id UserID) string {
 	return userPath(u)
 }
 
-func userPath(u *User) string { return Join("users", u.Unit, "@", u.ID.String()) }
+func userPath(u *User) string { return patterns.Join("users", u.Unit, "@", u.ID.String()) }
 
 // GroupPath is where a group lies in the tree of able-roster.
 func (s *Snapshot) GroupPath(id GroupID) string {
@@ -68,7 +70,7 @@ func (s *Snapshot) ApplicationPath(id ApplicationID) string {
 	if a == nil {
 		return "applications"
 	}
-	return Join("applications", a.Key)
+	return patterns.Join("applications", a.Key)
 }
 
 // RolePath is where a role lies in the tree of able-roster.
@@ -83,12 +85,12 @@ func (s *Snapshot) RolePath(id RoleID) string {
 // rolePath is that of a role of an application; nil for one of the organisation.
 func rolePath(app *Application, key string) string {
 	if app == nil {
-		return Join("roles", "-", key)
+		return patterns.Join("roles", "-", key)
 	}
-	return Join("roles", app.Key, key)
+	return patterns.Join("roles", app.Key, key)
 }
 
-func groupPath(unit, key string) string { return Join("groups", unit, "@", key) }
+func groupPath(unit, key string) string { return patterns.Join("groups", unit, "@", key) }
 
 // OwnerOf is who answers for a role: its owner, else its application's; 0 for
 // nobody.

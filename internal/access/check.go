@@ -1,5 +1,11 @@
 package access
 
+import (
+	"ableroster/internal/patterns"
+
+	"ableroster/internal/calendar"
+)
+
 // Question asks whether a user may do an action on a path at an instant. An
 // empty User is nobody signed in. User and Application are names, keys or ids.
 type Question struct {
@@ -7,7 +13,7 @@ type Question struct {
 	Application string
 	Action      string
 	Path        string
-	At          Instant
+	At          calendar.Instant
 	Owner       string // the resource's owner by name or id, where one asks about own ones
 }
 
@@ -35,7 +41,7 @@ type asked struct {
 	path   string
 	known  bool // the path is registered or below an open resource
 	place  int  // of the resource among the application's, -1 unless registered
-	at     Instant
+	at     calendar.Instant
 	owns   bool
 }
 
@@ -55,7 +61,7 @@ func (s *Snapshot) check(q *Question, a *asked) (Decision, error) {
 	if q.User != "" {
 		sought.seek(s, q.User)
 	}
-	if err := CheckPath(q.Path); err != nil {
+	if err := patterns.CheckPath(q.Path); err != nil {
 		return Decision{}, err
 	}
 	var ok bool
@@ -101,7 +107,7 @@ const (
 	letsAll // that are signed in and effective
 )
 
-func (s *Snapshot) stance(app *Application, user UserID, known bool, at Instant) stance {
+func (s *Snapshot) stance(app *Application, user UserID, known bool, at calendar.Instant) stance {
 	switch app.State {
 	case StateLive:
 		return asIfLive
@@ -117,12 +123,12 @@ func (s *Snapshot) stance(app *Application, user UserID, known bool, at Instant)
 
 // Menu is where a user may do an action of an application, on anybody's and on
 // their own, as the application's state has it. Fields are as in Reach.
-func (s *Snapshot) Menu(id UserID, app ApplicationID, action string, at Instant) (all, own []Part) {
+func (s *Snapshot) Menu(id UserID, app ApplicationID, action string, at calendar.Instant) (all, own []Area) {
 	switch s.stance(s.Application(app), id, id != 0, at) {
 	case letsAll:
 		if id != 0 {
 			if s.Effective(id, at) {
-				all = []Part{{Pattern: Root}}
+				all = []Area{{Pattern: patterns.Root}}
 			}
 			return all, nil
 		}
@@ -134,7 +140,7 @@ func (s *Snapshot) Menu(id UserID, app ApplicationID, action string, at Instant)
 
 // AllowedLive says whether a user, on nothing of their own, might do something
 // if the application were live.
-func (s *Snapshot) AllowedLive(id UserID, app ApplicationID, action, path string, at Instant) bool {
+func (s *Snapshot) AllowedLive(id UserID, app ApplicationID, action, path string, at calendar.Instant) bool {
 	a := asked{user: id, u: s.users.At(int(id)), app: app, rec: s.applications.At(int(app)), action: askedAction{action, -1}, path: path, at: at}
 	s.target(&a)
 	return s.Effective(id, at) && s.judge(&a).Allowed
@@ -226,12 +232,12 @@ type reachedGroup struct {
 
 // reachUp adds the groups that memberships lead to. A group found again with a
 // lesser miss is added again: what lies above it is reached by that one too.
-func (s *Snapshot) reachUp(out []reachedGroup, via []link, from miss, at Instant) []reachedGroup {
+func (s *Snapshot) reachUp(out []reachedGroup, via []link, from miss, at calendar.Instant) []reachedGroup {
 next:
 	for _, j := range via {
 		m := from
 		if !j.plain() {
-			m = max(m, s.windowOf(j).miss(at))
+			m = max(m, missOf(s.windowOf(j), at))
 		}
 		id := j.group()
 		for i := range out {
@@ -283,7 +289,7 @@ func (s *Snapshot) nearestOf(all []link, from, best miss, a *asked) miss {
 
 // miss is how an assignment fails what is asked, permissions aside.
 func (l *limits) miss(a *asked) miss {
-	m := l.window.miss(a.at)
+	m := missOf(l.window, a.at)
 	if l.schedule != nil && !l.schedule.Holds(a.at) {
 		m = max(m, missSchedule)
 	}
@@ -296,7 +302,7 @@ func (l *limits) miss(a *asked) miss {
 // fits says whether a permission's action and pattern fit what is asked,
 // whatever else fails.
 func (p *Permission) fits(a *asked) bool {
-	return p.Application == a.app && p.gives(a.action.key) && Covers(p.Pattern, a.path)
+	return p.Application == a.app && p.gives(a.action.key) && patterns.Covers(p.Pattern, a.path)
 }
 
 func (p *Permission) gives(action string) bool {

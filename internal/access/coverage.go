@@ -4,6 +4,9 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // Coverage is which roles reach what of an application: a row for each resource
@@ -49,7 +52,7 @@ type Tree struct {
 
 // treeKey orders paths so that what lies below one follows it at once.
 func treeKey(path string) string {
-	if path == Root {
+	if path == patterns.Root {
 		return ""
 	}
 	return strings.ReplaceAll(path, "/", "\x00") + "\x00"
@@ -84,7 +87,7 @@ func (t *Tree) covered(pattern string, yield func(int)) {
 	}
 	i, _ := slices.BinarySearch(t.keys, key)
 	for ; i < len(t.keys) && strings.HasPrefix(t.keys[i], key); i++ {
-		if !star || Covers(pattern, t.nodes[i].Path) {
+		if !star || patterns.Covers(pattern, t.nodes[i].Path) {
 			yield(i)
 		}
 	}
@@ -92,7 +95,7 @@ func (t *Tree) covered(pattern string, yield func(int)) {
 
 // Coverage is who reaches what of an application at an instant, by the roles that seen
 // lets through; by all of them where it is nil.
-func (s *Snapshot) Coverage(id ApplicationID, at Instant, seen func(RoleID) bool) Coverage {
+func (s *Snapshot) Coverage(id ApplicationID, at calendar.Instant, seen func(RoleID) bool) Coverage {
 	t := s.Tree(id)
 	out := Coverage{Application: t.app.fact, Rows: make([]CoverageRow, len(t.nodes))}
 	actions := t.app.fact.Actions
@@ -125,7 +128,7 @@ func (s *Snapshot) Coverage(id ApplicationID, at Instant, seen func(RoleID) bool
 
 func fencedBy(fences []*Fence, pattern, action, path string) bool {
 	for _, f := range fences {
-		if f.guards(action) && Covers(f.Pattern, path) && !f.passes(pattern) {
+		if f.guards(action) && patterns.Covers(f.Pattern, path) && !f.passes(pattern) {
 			return true
 		}
 	}
@@ -156,7 +159,7 @@ func (c *CoverageCell) reach(p *Permission, role RoleID, fenced bool, public, ev
 
 // plainlyHeld are the roles a group holds at an instant on no other terms, with
 // all they include.
-func (s *Snapshot) plainlyHeld(g GroupID, at Instant) map[RoleID]bool {
+func (s *Snapshot) plainlyHeld(g GroupID, at calendar.Instant) map[RoleID]bool {
 	out := map[RoleID]bool{}
 	for _, x := range s.groups.At(int(g)).given {
 		l := s.limitsOf(x)

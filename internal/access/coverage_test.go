@@ -3,6 +3,9 @@ package access
 import (
 	"slices"
 	"testing"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // A cell is reached by exactly the roles whose holders, given nothing else, may
@@ -11,7 +14,7 @@ import (
 func TestCoverageIsWhatHoldersOfEachRoleMayDo(t *testing.T) {
 	cells, reached := 0, 0
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
-		at := At(c.day0)
+		at := calendar.At(c.day0)
 		add := &AddUser{Personal: Personal{UserName: "tried"}}
 		tried := draftOf(s, add)
 		if len(tried.Faults) > 0 {
@@ -44,7 +47,7 @@ func TestCoverageIsWhatHoldersOfEachRoleMayDo(t *testing.T) {
 				for i, target := range targets {
 					cell := cover.Rows[i/len(a.Actions)].Cells[i%len(a.Actions)]
 					want := slices.ContainsFunc(own, func(p *Permission) bool {
-						return p.gives(target.Action) && Covers(p.Pattern, target.Path) && !s.fenced(s.applications.At(int(a.ID)), p.Pattern, target.Action, target.Path)
+						return p.gives(target.Action) && patterns.Covers(p.Pattern, target.Path) && !s.fenced(s.applications.At(int(a.ID)), p.Pattern, target.Action, target.Path)
 					})
 					if got := slices.Contains(cell.Roles, r.ID); got != want {
 						t.Fatalf("%s reaches %v of %s: %v, want %v", s.RoleKey(r.ID), target, a.Key, got, want)
@@ -105,7 +108,7 @@ func TestPatternCoversIsCovering(t *testing.T) {
 				got, _ := s.PatternCovers(a.ID, pattern)
 				var want []string
 				s.activeResources(s.applications.At(int(a.ID)), func(r *Resource) {
-					if Covers(pattern, r.Path) {
+					if patterns.Covers(pattern, r.Path) {
 						want = append(want, r.Path)
 					}
 				})

@@ -3,6 +3,8 @@ package access
 import (
 	"cmp"
 	"slices"
+
+	"ableroster/internal/patterns"
 )
 
 // Cures are the roles that would give what was denied, or will be once the
@@ -49,7 +51,7 @@ func (s *Snapshot) givesAllOf(role, other RoleID) bool {
 	rules := s.roles.At(int(role)).rules
 	return !slices.ContainsFunc(s.roles.At(int(other)).rules, func(want rule) bool {
 		return !slices.ContainsFunc(rules, func(r rule) bool {
-			return r.app == want.app && r.actions&want.actions == want.actions && (!r.own || want.own) && Contains(r.pattern, want.pattern)
+			return r.app == want.app && r.actions&want.actions == want.actions && (!r.own || want.own) && patterns.Contains(r.pattern, want.pattern)
 		})
 	})
 }

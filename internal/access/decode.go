@@ -6,7 +6,7 @@ import (
 	"reflect"
 	"strings"
 
-	"ableroster/internal/strict"
+	"ableroster/internal/strictjson"
 )
 
 // DecodeOperation reads one operation: a JSON object whose "op" names its
@@ -17,7 +17,7 @@ func DecodeOperation(raw []byte) (Operation, []Fault) {
 	if len(faults) > 0 {
 		return nil, faults
 	}
-	for _, f := range strict.Unmarshal(rest, op) {
+	for _, f := range strictjson.Unmarshal(rest, op) {
 		faults = append(faults, Fault{Field: f.Place, Message: f.Message})
 	}
 	if len(faults) > 0 {
@@ -91,7 +91,7 @@ func DecodeStored(raw []byte) (Operation, error) {
 	if len(faults) > 0 {
 		return nil, &faults[0]
 	}
-	return op, strict.Quickly(rest, op)
+	return op, strictjson.Quickly(rest, op)
 }
 
 // newOperation is an empty operation of the kind that JSON names, and the rest
@@ -112,7 +112,7 @@ func newOperation(raw []byte) (Operation, json.RawMessage, []Fault) {
 	}
 	build := verbs[verb]
 	if build == nil {
-		return nil, nil, []Fault{{Field: "op", Message: fmt.Sprintf("there is no operation “%s”", strict.Short(verb)), Given: strict.Short(verb)}}
+		return nil, nil, []Fault{{Field: "op", Message: fmt.Sprintf("there is no operation “%s”", strictjson.Short(verb)), Given: strictjson.Short(verb)}}
 	}
 	delete(fields, "op")
 	rest, err := json.Marshal(fields)

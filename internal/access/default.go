@@ -7,13 +7,13 @@ import (
 )
 
 // FactDefault is the kind of default rules.
-var FactDefault = KeepKind("default")
+var FactDefault = RecordKind("default")
 
 // Default is a rule that gives roles and groups to everybody, or to the users a
 // filter over their facts chooses, for as long as it chooses them. What it
 // gives is opened and closed in the revision that makes it so, and names it.
 type Default struct {
-	Life
+	Lifetime
 	ID          DefaultID `json:"-"`
 	Key         string    `json:"key"`
 	Label       string    `json:"label"`
@@ -49,12 +49,12 @@ func (f *Default) Chooses(u *User) bool {
 
 // Default is the rule under a number, or nil.
 func (s *Snapshot) Default(id DefaultID) *Default {
-	f, _ := s.Kept(FactDefault, uint32(id)).(*Default)
+	f, _ := s.RecordFact(FactDefault, uint32(id)).(*Default)
 	return f
 }
 
 // Defaults are all rules, ended ones too.
-func (s *Snapshot) Defaults() []*Default { return KeptOf[*Default](s, FactDefault) }
+func (s *Snapshot) Defaults() []*Default { return RecordFactsOf[*Default](s, FactDefault) }
 
 // FindDefault finds a rule by key or id.
 func (s *Snapshot) FindDefault(ref string) (DefaultID, bool) {

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ableroster/internal/calendar"
 )
 
 // After any history of joins, moves, departures and edits of rules each user is
@@ -35,7 +37,7 @@ func TestDefaultsGiveWhatANaiveComputationGives(t *testing.T) {
 				}
 				for _, g := range s.givenTo(Assignee{User: u.ID}) {
 					if a := s.Assignment(g.assignment()); a.Rule != 0 {
-						if a.Origin != ByDefault || a.Window != (Window{}) {
+						if a.Origin != ByDefault || a.Window != (calendar.Window{}) {
 							t.Fatalf("%+v is given by a rule", a)
 						}
 						got = append(got, gift{a.Rule, a.Role, 0})

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"testing"
+
+	"ableroster/internal/calendar"
 )
 
 // The register paths as they are written in the meaning, by hand.
@@ -23,7 +25,7 @@ func userPathNaively(u *User) string {
 
 // mayAssignNaively says whether one and the same assignment of the caller, in
 // force now, gives "assign" on both paths: by loops over the bare facts.
-func (o *oracle) mayAssignNaively(caller *User, at Instant, role, user string) bool {
+func (o *oracle) mayAssignNaively(caller *User, at calendar.Instant, role, user string) bool {
 	if !o.effective(caller, at) {
 		return false
 	}
@@ -48,7 +50,7 @@ func (o *oracle) mayAssignNaively(caller *User, at Instant, role, user string) b
 		return through(a.Role)
 	}
 	found := false
-	held := func(by Assignee, windows []Window) {
+	held := func(by Assignee, windows []calendar.Window) {
 		for _, a := range o.assignments {
 			if a.Assignee != by || a.Schedule != nil && !scheduledNaively(a.Schedule, at) || codeOfWindows(append(windows[:len(windows):len(windows)], a.Window), at) != "" {
 				continue
@@ -69,7 +71,7 @@ func (o *oracle) mayAssignNaively(caller *User, at Instant, role, user string) b
 	return found
 }
 
-func codeOfWindows(windows []Window, at Instant) Reason {
+func codeOfWindows(windows []calendar.Window, at calendar.Instant) Reason {
 	code := Reason("")
 	for _, w := range windows {
 		if w.Until != 0 && at >= w.Until {
@@ -98,7 +100,7 @@ func (c *chance) delegated(t *testing.T, s *Snapshot) *Snapshot {
 			if c.IntN(4) == 0 {
 				scopes = []ScopeRef{{"able-roster", pick(c, "users/marine", "roles", "roles/app0", "/")}, {"able-roster", pick(c, "users", "groups")}}
 			}
-			ops = append(ops, &Grant{Role: RoleRef(key), User: c.user(), Window: pick(c, Window{}, Window{}, c.window()), Scopes: scopes})
+			ops = append(ops, &Grant{Role: RoleRef(key), User: c.user(), Window: pick(c, calendar.Window{}, calendar.Window{}, c.window()), Scopes: scopes})
 		}
 	}
 	d := s.Draft()
@@ -133,14 +135,14 @@ func TestNobodyComesToARoleThroughSomebodyWhoMayNotGiveIt(t *testing.T) {
 				continue
 			}
 			let++
-			ahead := Window{From: at}
+			ahead := calendar.Window{From: at}
 			for u := range d.Users() {
-				before := map[RoleID]Intervals{}
+				before := map[RoleID]calendar.Intervals{}
 				for _, h := range s.heldRoles(u.ID, ownGroups) {
-					before[h.role] = before[h.role].union(h.when)
+					before[h.role] = before[h.role].Union(h.when)
 				}
 				for _, h := range d.heldRoles(u.ID, ownGroups) {
-					if len(h.when.minus(before[h.role]).within(ahead)) == 0 {
+					if len(h.when.Minus(before[h.role]).Within(ahead)) == 0 {
 						continue
 					}
 					if defaulted(d, u, h.role) { // on the authority of who wrote the rule

@@ -1,6 +1,10 @@
 package access
 
-import "ableroster/internal/paged"
+import (
+	"ableroster/internal/paged"
+
+	"ableroster/internal/calendar"
+)
 
 // Draft is the next snapshot in the making. It answers every question as a
 // snapshot does, and takes operations. A draft belongs to one goroutine; one
@@ -17,7 +21,7 @@ type Draft struct {
 	asOf    int // the touches that listed is of
 
 	op      int // the operation being applied
-	at      Instant
+	at      calendar.Instant
 	loading bool
 	failed  map[string]bool // names whose making failed: refer to them in silence
 
@@ -45,6 +49,14 @@ type Draft struct {
 	reads  []Subject
 
 	promised []RoleGain
+
+	// Numbers gives the numbers of what the draft makes from ranges that are reserved
+	// for it, 0 for none; nil takes the next free ones. It is called by the goroutine
+	// that applies.
+	Numbers func(FactKind) uint32
+
+	took  IDs
+	given IDs // to be taken first
 }
 
 type factKey struct {
@@ -99,7 +111,7 @@ func (d *Draft) Reserve(kind FactKind, n uint32) {
 }
 
 // Seal makes the draft a snapshot. The draft must not be used after.
-func (d *Draft) Seal(revision int64, at Instant) *Snapshot {
+func (d *Draft) Seal(revision int64, at calendar.Instant) *Snapshot {
 	if d.loading {
 		for i := range d.groups.Len() {
 			d.gatherOne(GroupID(i))
@@ -154,17 +166,10 @@ func (c *counters) of(kind FactKind) *uint32 {
 	case FactAssignment:
 		return &c.Assignment
 	}
-	if p := keptPlace(kind); p >= 0 {
+	if p := recordPlace(kind); p >= 0 {
 		return &c.Kept[p]
 	}
 	return new(uint32)
-}
-
-func (d *Draft) allocate(kind FactKind) uint32 {
-	c := d.next.of(kind)
-	n := *c
-	*c++
-	return n
 }
 
 // fact is the open fact under a key as an interface, nil when there is none.
@@ -202,7 +207,7 @@ func (d *Snapshot) fact(k factKey) Fact {
 	case FactAssignment:
 		return orNil(d.Assignment(AssignmentID(i)))
 	}
-	if f := d.Kept(k.kind, k.row); f != nil {
+	if f := d.RecordFact(k.kind, k.row); f != nil {
 		return f
 	}
 	return nil

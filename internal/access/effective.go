@@ -1,38 +1,40 @@
 package access
 
+import "ableroster/internal/calendar"
+
 // effective is when a user counts: while active, from the first instant of
 // their start date to the last of their end date in the organisation's zone.
 // Nobody signed in (user 0) always does.
-func (s *Snapshot) effective(id UserID) Intervals {
+func (s *Snapshot) effective(id UserID) calendar.Intervals {
 	if id == 0 {
-		return Always()
+		return calendar.Always()
 	}
 	u := s.users.At(int(id))
 	if u == nil || !u.active {
 		return nil
 	}
-	var w Window
+	var w calendar.Window
 	if u.start != 0 {
-		w.From = u.start.begins(s.zone)
+		w.From = u.start.Begins(s.zone)
 	}
 	if u.end != 0 {
-		w.Until = (u.end + 1).begins(s.zone)
+		w.Until = (u.end + 1).Begins(s.zone)
 	}
-	if w.From >= w.end() {
+	if w.From >= w.End() {
 		return nil
 	}
-	return Intervals{w}
+	return calendar.Intervals{w}
 }
 
 // Effective says whether a user counts at an instant.
-func (s *Snapshot) Effective(id UserID, at Instant) bool {
+func (s *Snapshot) Effective(id UserID, at calendar.Instant) bool {
 	u := s.users.At(int(id))
 	return u != nil && s.counts(u, at)
 }
 
 // counts is Effective for a record.
-func (s *Snapshot) counts(u *userRec, at Instant) bool {
+func (s *Snapshot) counts(u *userRec, at calendar.Instant) bool {
 	return u.active &&
-		(u.start == 0 || at >= u.start.begins(s.zone)) &&
-		(u.end == 0 || at < (u.end+1).begins(s.zone))
+		(u.start == 0 || at >= u.start.Begins(s.zone)) &&
+		(u.end == 0 || at < (u.end+1).Begins(s.zone))
 }

@@ -4,6 +4,9 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // Entitlement is one thing a user can do: an action on a registered resource,
@@ -11,10 +14,10 @@ import (
 type Entitlement struct {
 	Application ApplicationID
 	Action      string
-	Target      string    // a registered path, or a pattern below an open resource
-	Own         bool      // only where the resource is the user's own
-	Schedule    *Schedule // or nil
-	When        Intervals
+	Target      string             // a registered path, or a pattern below an open resource
+	Own         bool               // only where the resource is the user's own
+	Schedule    *calendar.Schedule // or nil
+	When        calendar.Intervals
 }
 
 // line is what an entitlement is about.
@@ -47,7 +50,7 @@ func (c condition) weaker() []condition {
 type held struct {
 	*Permission
 	terms
-	when Intervals
+	when calendar.Intervals
 }
 
 // permissionsOf are all permissions a user ever holds by the present facts.
@@ -94,7 +97,7 @@ func (s *Snapshot) belowOpen(app *applicationRec, pattern string) bool {
 	}
 	return slices.ContainsFunc(app.open, func(id ResourceID) bool {
 		path := s.resources.At(int(id)).fact.Path
-		if !reachesBelow(pattern, path) {
+		if !patterns.ReachesBelow(pattern, path) {
 			return false
 		}
 		_, known := s.known(app, path)
@@ -105,10 +108,10 @@ func (s *Snapshot) belowOpen(app *applicationRec, pattern string) bool {
 // below is what of a pattern that reaches below a path lies there: its stars that
 // stand for parts of the path are that path.
 func below(pattern, path string) string {
-	if path == Root || Covers(pattern, path) {
+	if path == patterns.Root || patterns.Covers(pattern, path) {
 		return pattern
 	}
-	return Join(path, strings.Join(strings.Split(pattern, "/")[strings.Count(path, "/")+1:], "/"))
+	return patterns.Join(path, strings.Join(strings.Split(pattern, "/")[strings.Count(path, "/")+1:], "/"))
 }
 
 // belowRetired says whether all a pattern covers is a retired resource or lies
@@ -118,7 +121,7 @@ func (s *Snapshot) belowRetired(app *applicationRec, pattern string) bool {
 	if plain != pattern { // up to the segment with the star
 		plain = plain[:strings.LastIndexByte(plain, '/')+1]
 	}
-	for path := strings.TrimSuffix(plain, "/"); path != "" && path != Root; path = parentPath(path) {
+	for path := strings.TrimSuffix(plain, "/"); path != "" && path != patterns.Root; path = patterns.ParentPath(path) {
 		if r := s.resourceAt(app, path); r != nil && r.fact.Retired {
 			return true
 		}
@@ -126,7 +129,7 @@ func (s *Snapshot) belowRetired(app *applicationRec, pattern string) bool {
 	return false
 }
 
-// lines adds the lines a permission spans on its terms: every registered
+// lines adds the items a permission spans on its terms: every registered
 // resource it covers; itself where it reaches below an open resource without
 // covering it; and fences below open resources that it meets.
 func (s *Snapshot) lines(h held, into map[line]struct{}) {
@@ -134,7 +137,7 @@ func (s *Snapshot) lines(h held, into map[line]struct{}) {
 	var targets []string
 	for _, pattern := range narrowed(h.Application, h.Pattern, h.scopes) {
 		s.activeResources(app, func(r *Resource) {
-			if Covers(pattern, r.Path) {
+			if patterns.Covers(pattern, r.Path) {
 				targets = append(targets, r.Path)
 			}
 		})
@@ -183,31 +186,31 @@ func (s *Snapshot) spans(l line) bool {
 
 // when is the time in which permissions give a line, by condition; what is
 // held on a weaker condition is not said again.
-func (s *Snapshot) when(l line, perms []held) map[condition]Intervals {
+func (s *Snapshot) when(l line, perms []held) map[condition]calendar.Intervals {
 	if !s.spans(l) {
 		return nil
 	}
 	app := s.applications.At(int(l.app))
-	var out map[condition]Intervals
+	var out map[condition]calendar.Intervals
 	for _, p := range perms {
-		if p.Application != l.app || !p.gives(l.action) || !Contains(p.Pattern, l.target) || !inScope(p.scopes, l.app, l.target) ||
+		if p.Application != l.app || !p.gives(l.action) || !patterns.Contains(p.Pattern, l.target) || !inScope(p.scopes, l.app, l.target) ||
 			s.fenced(app, p.Pattern, l.action, l.target) {
 			continue
 		}
 		if out == nil {
-			out = map[condition]Intervals{}
+			out = map[condition]calendar.Intervals{}
 		}
 		c := condition{p.Own, p.schedule.String()}
-		out[c] = out[c].union(p.when)
+		out[c] = out[c].Union(p.when)
 	}
 	return reduced(out)
 }
 
-func reduced(all map[condition]Intervals) map[condition]Intervals {
+func reduced(all map[condition]calendar.Intervals) map[condition]calendar.Intervals {
 	if len(all) < 2 {
 		return all
 	}
-	out := map[condition]Intervals{}
+	out := map[condition]calendar.Intervals{}
 	for c, when := range all {
 		if rest := beyond(when, c, all); len(rest) > 0 {
 			out[c] = rest
@@ -217,9 +220,9 @@ func reduced(all map[condition]Intervals) map[condition]Intervals {
 }
 
 // beyond is what of a time is not held on a weaker condition.
-func beyond(when Intervals, c condition, all map[condition]Intervals) Intervals {
+func beyond(when calendar.Intervals, c condition, all map[condition]calendar.Intervals) calendar.Intervals {
 	for _, w := range c.weaker() {
-		when = when.minus(all[w])
+		when = when.Minus(all[w])
 	}
 	return when
 }
@@ -242,7 +245,7 @@ func (s *Snapshot) Entitlements(id UserID) []Entitlement {
 	return out
 }
 
-func entitlement(l line, c condition, when Intervals, perms ...[]held) Entitlement {
+func entitlement(l line, c condition, when calendar.Intervals, perms ...[]held) Entitlement {
 	e := Entitlement{Application: l.app, Action: l.action, Target: l.target, Own: c.own, When: when}
 	if c.schedule != "" {
 		for _, some := range perms {
@@ -270,7 +273,7 @@ func sortEntitlements(es []Entitlement) {
 	})
 }
 
-// differingLines adds the lines of the permissions a user holds here and not
+// differingLines adds the items of the permissions a user holds here and not
 // alike in another snapshot, and of all in applications that are described
 // otherwise there: only those can have come or gone.
 func (s *Snapshot) differingLines(other *Snapshot, id UserID, here, there heldRoles, into map[line]struct{}) {
@@ -296,9 +299,9 @@ func (s *Snapshot) describedAlike(other *Snapshot, app ApplicationID) bool {
 }
 
 // difference is what next holds and base does not, and the other way round,
-// from an instant on. A line of one side counts in the other where it can be
+// from an instant on. An item of one side counts in the other where it can be
 // held there, though it may be held through a wider pattern.
-func difference(base, next *Snapshot, id UserID, from Instant) (gained, lost []Entitlement) {
+func difference(base, next *Snapshot, id UserID, from calendar.Instant) (gained, lost []Entitlement) {
 	had, has := base.heldRoles(id, anyGroup), next.heldRoles(id, anyGroup)
 	set := map[line]struct{}{}
 	base.differingLines(next, id, had, has, set)
@@ -311,16 +314,16 @@ func difference(base, next *Snapshot, id UserID, from Instant) (gained, lost []E
 		apps[l.app] = true
 	}
 	before, after := base.permissionsIn(id, had, apps), next.permissionsIn(id, has, apps)
-	ahead := Window{From: from}
+	ahead := calendar.Window{From: from}
 	for l := range set {
 		b, a := base.when(l, before), next.when(l, after)
 		for c, when := range a {
-			if g := beyond(when.minus(b[c]), c, b).within(ahead); len(g) > 0 {
+			if g := beyond(when.Minus(b[c]), c, b).Within(ahead); len(g) > 0 {
 				gained = append(gained, entitlement(l, c, g, after))
 			}
 		}
 		for c, when := range b {
-			if g := beyond(when.minus(a[c]), c, a).within(ahead); len(g) > 0 {
+			if g := beyond(when.Minus(a[c]), c, a).Within(ahead); len(g) > 0 {
 				lost = append(lost, entitlement(l, c, g, before))
 			}
 		}

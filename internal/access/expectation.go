@@ -3,17 +3,20 @@ package access
 import (
 	"slices"
 	"strings"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // FactExpectation is the kind of expectations.
-var FactExpectation = KeepKind("expectation")
+var FactExpectation = RecordKind("expectation")
 
 // Expectation is a saved check that must keep holding: that somebody may do an
 // action on what a pattern covers, or that they may not. Whoever holds it on a
 // condition only, on their own or at some times of the week, counts as one who
 // may.
 type Expectation struct {
-	Life
+	Lifetime
 	ID          ExpectationID `json:"-"`
 	Key         string        `json:"key"`
 	Label       string        `json:"label"` // the plain sentence
@@ -47,12 +50,14 @@ func (f *Expectation) Row() uint32  { return uint32(f.ID) }
 
 // Expectation is the one under a number, or nil.
 func (s *Snapshot) Expectation(id ExpectationID) *Expectation {
-	f, _ := s.Kept(FactExpectation, uint32(id)).(*Expectation)
+	f, _ := s.RecordFact(FactExpectation, uint32(id)).(*Expectation)
 	return f
 }
 
 // Expectations are all of them, ended ones too.
-func (s *Snapshot) Expectations() []*Expectation { return KeptOf[*Expectation](s, FactExpectation) }
+func (s *Snapshot) Expectations() []*Expectation {
+	return RecordFactsOf[*Expectation](s, FactExpectation)
+}
 
 // FindExpectation finds one by key or id.
 func (s *Snapshot) FindExpectation(ref string) (ExpectationID, bool) {
@@ -72,8 +77,8 @@ func (s *Snapshot) FindExpectation(ref string) (ExpectationID, bool) {
 type judging struct {
 	s       *Snapshot
 	user    UserID
-	counts  Intervals // when the user counts at all
-	groups  map[GroupID]Intervals
+	counts  calendar.Intervals // when the user counts at all
+	groups  map[GroupID]calendar.Intervals
 	class   allowances // of those who hold what the user does; nil while it was not needed
 	perms   []held     // the user's, once they were needed
 	classes map[string]allowances
@@ -83,7 +88,7 @@ type judging struct {
 
 // allowances are when those who hold equally may do what expectations speak of,
 // as far as it was asked.
-type allowances map[*Expectation]Intervals
+type allowances map[*Expectation]calendar.Intervals
 
 func (j *judging) of(id UserID) {
 	j.user, j.counts, j.groups, j.class = id, j.s.effective(id), j.s.groupIntervals(id), nil
@@ -91,7 +96,7 @@ func (j *judging) of(id UserID) {
 }
 
 // may is when the user may do what an expectation speaks of.
-func (j *judging) may(f *Expectation) Intervals {
+func (j *judging) may(f *Expectation) calendar.Intervals {
 	if j.class == nil {
 		j.key = j.s.appendHolding(j.key[:0], j.user, 0)
 		if j.class = j.classes[string(j.key)]; j.class == nil {
@@ -123,11 +128,11 @@ func (j *judging) may(f *Expectation) Intervals {
 
 // counted is when the user is one of those an expectation is about. User 0 is
 // nobody signed in. Whoever does not count at all breaks nothing.
-func (j *judging) counted(o Subjects) Intervals {
+func (j *judging) counted(o Subjects) calendar.Intervals {
 	switch {
 	case o.Nobody:
 		if j.user == 0 {
-			return Always()
+			return calendar.Always()
 		}
 		return nil
 	case o.User != 0:
@@ -137,28 +142,28 @@ func (j *judging) counted(o Subjects) Intervals {
 		return j.counts
 	case j.user == 0:
 		if o.Except {
-			return Always()
+			return calendar.Always()
 		}
 		return nil
 	case o.Except:
-		return j.counts.minus(j.groups[o.Group])
+		return j.counts.Minus(j.groups[o.Group])
 	}
-	return j.counts.intersect(j.groups[o.Group])
+	return j.counts.Intersect(j.groups[o.Group])
 }
 
 // broken is when the user breaks an expectation.
-func (j *judging) broken(f *Expectation) Intervals {
+func (j *judging) broken(f *Expectation) calendar.Intervals {
 	if f.Ended {
 		return nil
 	}
 	if f.May {
 		if counted := j.counted(f.Of); len(counted) > 0 {
-			return counted.minus(j.may(f))
+			return counted.Minus(j.may(f))
 		}
 		return nil
 	}
 	if may := j.may(f); len(may) > 0 { // seldom, where all is well
-		return j.counted(f.Of).intersect(may)
+		return j.counted(f.Of).Intersect(may)
 	}
 	return nil
 }
@@ -186,7 +191,7 @@ func sortOut(all []*Expectation) aboutWhom {
 }
 
 // each calls yield for every expectation that may be about a user in some groups.
-func (a *aboutWhom) each(id UserID, groups map[GroupID]Intervals, yield func(*Expectation)) {
+func (a *aboutWhom) each(id UserID, groups map[GroupID]calendar.Intervals, yield func(*Expectation)) {
 	for _, f := range a.users[id] {
 		yield(f)
 	}
@@ -203,7 +208,7 @@ func (a *aboutWhom) each(id UserID, groups map[GroupID]Intervals, yield func(*Ex
 // allowed is when a user may do what an expectation speaks of, on whatever
 // condition: for one that says they may, on all the pattern covers; else on
 // anything of it. covered are the registered resources that the pattern covers.
-func (s *Snapshot) allowed(f *Expectation, covered []string, perms []held) Intervals {
+func (s *Snapshot) allowed(f *Expectation, covered []string, perms []held) calendar.Intervals {
 	app := s.applications.At(int(f.Application))
 	if app == nil || app.fact == nil || !app.fact.declares(f.Action) {
 		return nil
@@ -214,10 +219,10 @@ func (s *Snapshot) allowed(f *Expectation, covered []string, perms []held) Inter
 			bearing = append(bearing, p)
 		}
 	}
-	at := func(target string) Intervals {
-		var out Intervals
+	at := func(target string) calendar.Intervals {
+		var out calendar.Intervals
 		for _, when := range s.when(line{f.Application, f.Action, target}, bearing) {
-			out = out.union(when)
+			out = out.Union(when)
 		}
 		return out
 	}
@@ -225,9 +230,9 @@ func (s *Snapshot) allowed(f *Expectation, covered []string, perms []held) Inter
 		if len(covered) == 0 {
 			return at(f.Pattern)
 		}
-		out := Always()
+		out := calendar.Always()
 		for _, target := range covered {
-			if out = out.intersect(at(target)); len(out) == 0 {
+			if out = out.Intersect(at(target)); len(out) == 0 {
 				return nil
 			}
 		}
@@ -236,15 +241,15 @@ func (s *Snapshot) allowed(f *Expectation, covered []string, perms []held) Inter
 	// The pattern itself, which a wider permission may hold, and what lies in it.
 	out := at(f.Pattern)
 	for _, target := range covered {
-		if slices.ContainsFunc(bearing, func(p held) bool { return Covers(p.Pattern, target) }) {
-			out = out.union(at(target))
+		if slices.ContainsFunc(bearing, func(p held) bool { return patterns.Covers(p.Pattern, target) }) {
+			out = out.Union(at(target))
 		}
 	}
 	for _, p := range bearing {
 		for _, pattern := range narrowed(p.Application, p.Pattern, p.scopes) {
 			for _, target := range s.unregistered(app, pattern) {
-				if Contains(f.Pattern, target) {
-					out = out.union(at(target))
+				if patterns.Contains(f.Pattern, target) {
+					out = out.Union(at(target))
 				}
 			}
 		}
@@ -257,7 +262,7 @@ func (s *Snapshot) covered(f *Expectation) []string {
 	var out []string
 	if app := s.applications.At(int(f.Application)); app != nil && app.fact != nil {
 		s.activeResources(app, func(r *Resource) {
-			if Covers(f.Pattern, r.Path) {
+			if patterns.Covers(f.Pattern, r.Path) {
 				out = append(out, r.Path)
 			}
 		})
@@ -302,7 +307,7 @@ func (s *Snapshot) eachHolder(app ApplicationID, action, pattern string, yield f
 
 // NewlyBroken are those a draft breaks, where they were not broken before or for
 // less time. An expectation it writes refuses nothing that breaks it already.
-func (d *Draft) NewlyBroken(p Preview, from Instant) []Broken {
+func (d *Draft) NewlyBroken(p Preview, from calendar.Instant) []Broken {
 	var standing []*Expectation
 	for _, f := range d.Expectations() {
 		if !f.Ended && d.base.Expectation(f.ID) == f {
@@ -340,7 +345,7 @@ func (d *Draft) NewlyBroken(p Preview, from Instant) []Broken {
 			effect[id] = &p.Effects[i]
 		}
 	}
-	ahead := Window{From: from}
+	ahead := calendar.Window{From: from}
 	about := sortOut(rest)
 	before, after := judging{s: d.base}, judging{s: &d.Snapshot}
 	for _, id := range p.Touched {
@@ -356,9 +361,9 @@ func (d *Draft) NewlyBroken(p Preview, from Instant) []Broken {
 			if len(counted) == 0 || !e.bearsOn(f) && !isNew && slices.Equal(counted, before.counted(f.Of)) {
 				return
 			}
-			when := after.broken(f).within(ahead)
+			when := after.broken(f).Within(ahead)
 			if len(when) > 0 && !isNew {
-				when = when.minus(before.broken(f))
+				when = when.Minus(before.broken(f))
 			}
 			if len(when) > 0 {
 				out = append(out, Broken{f, id, when})
@@ -370,14 +375,14 @@ func (d *Draft) NewlyBroken(p Preview, from Instant) []Broken {
 }
 
 // brokenAnew compares all who break an expectation before and after.
-func (d *Draft) brokenAnew(f *Expectation, from Instant) []Broken {
-	before := map[UserID]Intervals{}
+func (d *Draft) brokenAnew(f *Expectation, from calendar.Instant) []Broken {
+	before := map[UserID]calendar.Intervals{}
 	for _, b := range d.base.BrokenBy(f, from) {
 		before[b.User] = b.When
 	}
 	var out []Broken
 	for _, b := range d.BrokenBy(f, from) {
-		if b.When = b.When.minus(before[b.User]); len(b.When) > 0 {
+		if b.When = b.When.Minus(before[b.User]); len(b.When) > 0 {
 			out = append(out, b)
 		}
 	}
@@ -405,7 +410,7 @@ func BrokenSpans(eras []Era, f *Expectation, id UserID) []Span {
 	for _, era := range eras {
 		judge := judging{s: era.Snapshot}
 		judge.of(id)
-		for _, w := range judge.broken(f).within(era.Window) {
+		for _, w := range judge.broken(f).Within(era.Window) {
 			if n := len(out); n > 0 && out[n-1].Until == w.From && w.From != 0 {
 				out[n-1].Until = w.Until
 				continue
@@ -427,7 +432,7 @@ func (d *Draft) WroteExpectations() []*Expectation {
 	return out
 }
 
-// Words says what is expected, in plain words: "Each of Pilots may not update
+// Words says what is expected, in plain words: "Members of Pilots may not update
 // tariffs in Tariff ledger".
 func (f *Expectation) Words(s *Snapshot, n Names) string {
 	var b strings.Builder
@@ -437,9 +442,9 @@ func (f *Expectation) Words(s *Snapshot, n Names) string {
 	case f.Of.User != 0:
 		b.WriteString(n.UserName(f.Of.User))
 	case f.Of.Except:
-		b.WriteString("Whoever is not in " + s.Group(f.Of.Group).Label)
+		b.WriteString("Users outside " + s.Group(f.Of.Group).Label)
 	default:
-		b.WriteString("Each of " + s.Group(f.Of.Group).Label)
+		b.WriteString("Members of " + s.Group(f.Of.Group).Label)
 	}
 	b.WriteString(map[bool]string{true: " may ", false: " may not "}[f.May])
 	b.WriteString(f.Action + " " + f.Pattern)

@@ -6,6 +6,9 @@ import (
 	"slices"
 	"testing"
 	"time"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // expectation is a random one about random subjects.
@@ -24,7 +27,7 @@ func (c *chance) expectation() Operation {
 }
 
 // breaks asks one question after another, and is what an expectation means.
-func breaks(s *Snapshot, f *Expectation, id UserID, at Instant) bool {
+func breaks(s *Snapshot, f *Expectation, id UserID, at calendar.Instant) bool {
 	counts := id == 0 || s.Effective(id, at)
 	in := slices.Contains(s.groupsAt(nil, id, at), f.Of.Group)
 	switch {
@@ -43,7 +46,7 @@ func breaks(s *Snapshot, f *Expectation, id UserID, at Instant) bool {
 	rec := s.applications.At(int(f.Application))
 	var registered []string
 	for _, r := range s.Resources(f.Application) {
-		if _, known := s.known(rec, r.Path); known && Covers(f.Pattern, r.Path) {
+		if _, known := s.known(rec, r.Path); known && patterns.Covers(f.Pattern, r.Path) {
 			registered = append(registered, r.Path)
 		}
 	}
@@ -56,31 +59,33 @@ func breaks(s *Snapshot, f *Expectation, id UserID, at Instant) bool {
 				return true
 			}
 		}
-		return len(registered) == 0 && !holdsLine(s, f, id, at, func(target string) bool { return Contains(target, f.Pattern) })
+		return len(registered) == 0 && !holdsLine(s, f, id, at, func(target string) bool { return patterns.Contains(target, f.Pattern) })
 	}
 	for _, p := range registered {
 		if may(p) {
 			return true
 		}
 	}
-	return holdsLine(s, f, id, at, func(target string) bool { return Contains(f.Pattern, target) || Contains(target, f.Pattern) })
+	return holdsLine(s, f, id, at, func(target string) bool {
+		return patterns.Contains(f.Pattern, target) || patterns.Contains(target, f.Pattern)
+	})
 }
 
 // holdsLine looks through all somebody can do, of what lies below open resources.
-func holdsLine(s *Snapshot, f *Expectation, id UserID, at Instant, fits func(string) bool) bool {
+func holdsLine(s *Snapshot, f *Expectation, id UserID, at calendar.Instant, fits func(string) bool) bool {
 	rec := s.applications.At(int(f.Application))
 	return slices.ContainsFunc(s.Entitlements(id), func(e Entitlement) bool {
 		return e.Application == f.Application && e.Action == f.Action && e.When.Holds(at) && fits(e.Target) && (s.resourceAt(rec, e.Target) == nil || s.belowOpen(rec, f.Pattern)) &&
-			(Contains(f.Pattern, e.Target) || !s.fencedFor(id, f, at))
+			(patterns.Contains(f.Pattern, e.Target) || !s.fencedFor(id, f, at))
 	})
 }
 
 // fencedFor says whether the pattern of an expectation itself is not reached,
 // for a fence that lies over it.
-func (s *Snapshot) fencedFor(id UserID, f *Expectation, at Instant) bool {
+func (s *Snapshot) fencedFor(id UserID, f *Expectation, at calendar.Instant) bool {
 	rec := s.applications.At(int(f.Application))
 	chains, _ := s.chains(id, at, nil, func(p *Permission) bool {
-		return p.Application == f.Application && p.gives(f.Action) && Contains(p.Pattern, f.Pattern) && !(id == 0 && p.Own)
+		return p.Application == f.Application && p.gives(f.Action) && patterns.Contains(p.Pattern, f.Pattern) && !(id == 0 && p.Own)
 	})
 	for _, c := range chains {
 		if a := s.Assignment(c.Assignment); c.Fails == "" && inScope(a.Scopes, f.Application, f.Pattern) && !s.fenced(rec, s.Permission(c.Permission).Pattern, f.Action, f.Pattern) {
@@ -100,10 +105,10 @@ func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
 				s = d.Seal(d.Revision, s.At+1)
 			}
 		}
-		from := At(c.day0)
-		var instants []Instant
+		from := calendar.At(c.day0)
+		var instants []calendar.Instant
 		for i := range 40 {
-			instants = append(instants, from+Instant((time.Duration(i)*13*time.Hour+time.Hour).Microseconds()))
+			instants = append(instants, from+calendar.Instant((time.Duration(i)*13*time.Hour+time.Hour).Microseconds()))
 		}
 		users := func(s *Snapshot) []UserID {
 			out := []UserID{0}

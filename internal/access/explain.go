@@ -3,6 +3,8 @@ package access
 import (
 	"cmp"
 	"slices"
+
+	"ableroster/internal/calendar"
 )
 
 // Chain is one way from a user through memberships, an assignment and included
@@ -14,9 +16,9 @@ type Chain struct {
 	Assignment  AssignmentID
 	Roles       []RoleID // the assigned role, then what it includes
 	Permission  PermissionID
-	Window      Window // the time all windows on the way hold; see Never
-	Never       bool   // the windows on the way have no time in common
-	Fails       Reason // why it does not hold at the instant, or nothing
+	Window      calendar.Window // the time all windows on the way hold; see Never
+	Never       bool            // the windows on the way have no time in common
+	Fails       Reason          // why it does not hold at the instant, or nothing
 }
 
 // Length is how many facts lie between the user and the permission.
@@ -88,12 +90,12 @@ func sortChains(cs []Chain) {
 // chains are all ways from a user to the permissions that fit, whatever else
 // fails, and whether there were more than are listed. With a question each says
 // how it fails what was asked, else only how its windows do.
-func (s *Snapshot) chains(id UserID, at Instant, a *asked, fit func(*Permission) bool) ([]Chain, bool) {
+func (s *Snapshot) chains(id UserID, at calendar.Instant, a *asked, fit func(*Permission) bool) ([]Chain, bool) {
 	return s.walk(id, &walker{s: s, at: at, asked: a, fit: fit})
 }
 
 // chainsTo are all ways from a user to a role, permissions aside.
-func (s *Snapshot) chainsTo(id UserID, at Instant, role RoleID) ([]Chain, bool) {
+func (s *Snapshot) chainsTo(id UserID, at calendar.Instant, role RoleID) ([]Chain, bool) {
 	return s.walk(id, &walker{s: s, at: at, role: role})
 }
 
@@ -122,7 +124,7 @@ func (s *Snapshot) walk(id UserID, w *walker) ([]Chain, bool) {
 
 type walker struct {
 	s     *Snapshot
-	at    Instant
+	at    calendar.Instant
 	asked *asked
 	fit   func(*Permission) bool
 	role  RoleID // instead of permissions: the role to find ways to
@@ -141,8 +143,8 @@ type wayKey struct {
 }
 
 // pass narrows a chain by one window.
-func (c Chain) pass(win Window) Chain {
-	both, ok := c.Window.intersect(win)
+func (c Chain) pass(win calendar.Window) Chain {
+	both, ok := c.Window.Intersect(win)
 	c.Window, c.Never = both, c.Never || !ok
 	return c
 }
@@ -159,7 +161,7 @@ func (w *walker) climb(c Chain, m miss, via []link) {
 		} else {
 			up.Memberships = with(c.Memberships, j.membership())
 		}
-		m := max(m, window.miss(w.at))
+		m := max(m, missOf(window, w.at))
 		g := w.s.groups.At(int(j.group()))
 		w.assigned(up, m, g.given)
 		w.climb(up, m, g.parents)
@@ -171,7 +173,7 @@ func (w *walker) given(c Chain, m miss, g link) (Chain, miss) {
 	l := w.s.limitsOf(g)
 	a := c.pass(l.window)
 	a.Assignment = g.assignment()
-	m = max(m, l.window.miss(w.at))
+	m = max(m, missOf(l.window, w.at))
 	if w.asked != nil {
 		m = max(m, l.miss(w.asked))
 	}
@@ -255,7 +257,7 @@ func (w *walker) shortest(u *userRec) {
 	climb := func(c Chain, m miss, via []link) {
 		for _, j := range via {
 			window := w.s.windowOf(j)
-			p := place{j.group(), max(m, window.miss(w.at))}
+			p := place{j.group(), max(m, missOf(window, w.at))}
 			if seen[p] {
 				continue
 			}

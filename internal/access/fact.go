@@ -1,5 +1,7 @@
 package access
 
+import "ableroster/internal/calendar"
+
 // The facts. Each is one row of the ledger with a lifetime; a snapshot holds
 // those that are open at its revision. A fact is never altered: an update puts
 // a new one with the same id in its place.
@@ -81,9 +83,9 @@ type User struct {
 	Manager    UserID
 	Employment string
 	Location   string
-	Start, End Date   // both inclusive
-	Custom     Values // of declared attributes that are facts
-	Erased     bool   // the personal values were, on request
+	Start, End calendar.Date // both inclusive
+	Custom     Values        // of declared attributes that are facts
+	Erased     bool          // the personal values were, on request
 
 	// Digest stands for Personal in the ledger; set by the ledger.
 	Digest [32]byte
@@ -96,7 +98,7 @@ type Group struct {
 	Label       string
 	Description string
 	Unit        string
-	Owner       UserID // who answers for it, or 0
+	Owner       UserID // the user responsible for it, or 0
 	Filter      string // over users' facts: whom it chooses beside its listed members; or nothing
 	HeldWithin  string // the unit within which alone somebody may be in it; blank: anywhere
 }
@@ -112,7 +114,7 @@ type Membership struct {
 	ID     MembershipID
 	Group  GroupID
 	Member Member
-	Window Window
+	Window calendar.Window
 	Rule   DefaultID // the default rule that gives it, or 0
 	Opened int64     // the revision that opened it
 }
@@ -143,7 +145,7 @@ type Application struct {
 	Description string
 	State       State
 	Actions     []Action
-	Owner       UserID  // who answers for it, or 0
+	Owner       UserID  // the user responsible for it, or 0
 	Trial       GroupID // whose members are judged as if it were live while it is a draft
 	Direct      Direct  // whether its roles are given to users themselves
 }
@@ -191,10 +193,10 @@ type Role struct {
 	Key         string
 	Label       string
 	Description string
-	Owner       UserID // who answers for it, or 0: then the application's owner
+	Owner       UserID // the user responsible for it, or 0: then the application's owner
 	Retired     bool
 	Risk        Risk // how much harm whoever holds it could do, or nothing said
-	Longest     int  // days an assignment of it may last at most; 0: without end
+	MaxDays     int  // days an assignment of it may last at most; 0: without end
 
 	HeldWithin string // the unit within which alone it may be held; blank: anywhere
 }
@@ -254,9 +256,9 @@ type Assignment struct {
 	ID       AssignmentID
 	Assignee Assignee
 	Role     RoleID
-	Window   Window
-	Scopes   []Scope   // gives only what one of them covers; none: all the role gives
-	Schedule *Schedule // or nil
+	Window   calendar.Window
+	Scopes   []Scope            // gives only what one of them covers; none: all the role gives
+	Schedule *calendar.Schedule // or nil
 	Origin   Origin
 	Rule     DefaultID // the default rule that gives it, or 0
 	Opened   int64     // the revision that opened it; its reason is the assignment's

@@ -1,12 +1,14 @@
 package access
 
+import "ableroster/internal/patterns"
+
 // A permission reaches a path that a fence covers, for the fence's actions,
 // only if the permission's own pattern lies inside the fence. A scope opens no
 // fence.
 
 // passes says whether a permission written for a pattern is let through a
 // fence.
-func (f *Fence) passes(pattern string) bool { return Contains(f.Pattern, pattern) }
+func (f *Fence) passes(pattern string) bool { return patterns.Contains(f.Pattern, pattern) }
 
 func (f *Fence) guards(action string) bool {
 	for _, a := range f.Actions {
@@ -22,7 +24,7 @@ func (f *Fence) guards(action string) bool {
 func (s *Snapshot) fenced(app *applicationRec, pattern, action, path string) bool {
 	for _, id := range app.fences {
 		f := s.fences.At(int(id)).fact
-		if f.guards(action) && Covers(f.Pattern, path) && !f.passes(pattern) {
+		if f.guards(action) && patterns.Covers(f.Pattern, path) && !f.passes(pattern) {
 			return true
 		}
 	}

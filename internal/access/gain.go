@@ -3,6 +3,8 @@ package access
 import (
 	"cmp"
 	"slices"
+
+	"ableroster/internal/calendar"
 )
 
 // RoleGain is a role that somebody comes to hold, or to hold for longer or on
@@ -12,9 +14,9 @@ type RoleGain struct {
 	User     UserID // 0 is everybody in a part of the register
 	Within   string // for User 0, that part, as a path of able-roster; blank is all of it
 	Role     RoleID
-	Scopes   []Scope   // within which it is gained; none: wherever the role reaches
-	Schedule *Schedule // at which times of the week; nil: at all
-	When     Intervals // when; nil: for good
+	Scopes   []Scope            // within which it is gained; none: wherever the role reaches
+	Schedule *calendar.Schedule // at which times of the week; nil: at all
+	When     calendar.Intervals // when; nil: for good
 
 	// Also is an application whose permissions a role of the organisation comes to
 	// give: the author needs "assign" on all roles of that application too.
@@ -42,7 +44,7 @@ func OnJudge(f func(*Draft) []RoleGain) { deciding = append(deciding, f) }
 //
 // What all-users and public held before, they give to whoever arrives on the
 // authority of who granted it; so do default rules and approved requests.
-func (d *Draft) RoleGains(from Instant) []RoleGain {
+func (d *Draft) RoleGains(from calendar.Instant) []RoleGain {
 	widened := d.widened()
 	out := d.everybodysGains(widened)
 	if d.altersRoles(widened) {
@@ -66,17 +68,17 @@ func (d *Draft) RoleGains(from Instant) []RoleGain {
 }
 
 // gained is what of roles held after is held longer or on wider terms than before.
-func gained(user UserID, within string, before, after heldRoles, from Instant) []RoleGain {
+func gained(user UserID, within string, before, after heldRoles, from calendar.Instant) []RoleGain {
 	var out []RoleGain
 	for _, h := range after {
 		when := h.when
 		if b := before.find(h.role, h.text); b != nil { // on the same terms
-			when = when.minus(b.when)
+			when = when.Minus(b.when)
 		}
 		if b := before.find(h.role, ""); b != nil { // or on none
-			when = when.minus(b.when)
+			when = when.Minus(b.when)
 		}
-		if when = when.within(Window{From: from}); len(when) > 0 {
+		if when = when.Within(calendar.Window{From: from}); len(when) > 0 {
 			out = append(out, RoleGain{User: user, Within: within, Role: h.role, Scopes: h.scopes, Schedule: h.schedule, When: when})
 		}
 	}
@@ -138,7 +140,7 @@ func (d *Draft) everybodysGains(widened map[RoleID]bool) []RoleGain {
 	var everybody heldRoles
 	for _, c := range d.Changes() {
 		if f, ok := c.After.(*Assignment); ok && !ownGroups(f.Assignee.Group) {
-			everybody = everybody.add(&d.Snapshot, f.Role, f.terms(), Always())
+			everybody = everybody.add(&d.Snapshot, f.Role, f.terms(), calendar.Always())
 		}
 	}
 	before := d.base.anybodysRoles()
@@ -213,7 +215,7 @@ func (d *Draft) asGoodAs(out []RoleGain, p *Permission) []RoleGain {
 
 // groupGains are what groups come to give, or to give to more, over all who may
 // ever be in them.
-func (d *Draft) groupGains(from Instant) []RoleGain {
+func (d *Draft) groupGains(from calendar.Instant) []RoleGain {
 	gives, chooses := map[GroupID]bool{}, map[GroupID]bool{}
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {

@@ -1,14 +1,19 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
+)
 
 // Rail is a guard rail a draft runs into.
 type Rail struct {
 	Code     RailCode
-	Users    []UserID  // who is meant, nobody as 0
-	Share    float64   // of the users who count, where it is a share
-	Passable bool      // with an acknowledgement that names the code
-	Conflict *Conflict // which one would come about
+	Users    []UserID // who is meant, nobody as 0
+	Share    float64  // of the users who count, where it is a share
+	Passable bool     // with an acknowledgement that names the code
+	SoDRule  *SoDRule // which one would come about
 
 	Expectation *Expectation  // which one would be broken
 	Application ApplicationID // which one is meant
@@ -49,25 +54,25 @@ type RailCode string
 
 // The guard rails.
 const (
-	LastAdministrator RailCode = "last_administrator"
-	OwnAccessLowered  RailCode = "own_access_lowered"
-	GainForEverybody  RailCode = "gain_for_everybody"
-	AdministeringGain RailCode = "administering_gain"
-	WideGain          RailCode = "wide_gain"
-	ConflictPrevented RailCode = "conflict_prevented"
-	ConflictWarned    RailCode = "conflict_warned"
-	ExpectationBroken RailCode = "expectation_broken"
-	ExpectationWarned RailCode = "expectation_warned"
-	WideLoss          RailCode = "wide_loss"
-	LeavingLive       RailCode = "leaving_live"
-	DirectAssignment  RailCode = "direct_assignment"
+	LastAdministrator  RailCode = "last_administrator"
+	OwnAccessLowered   RailCode = "own_access_lowered"
+	GainForEverybody   RailCode = "gain_for_everybody"
+	AdministeringGain  RailCode = "administering_gain"
+	WideGain           RailCode = "wide_gain"
+	ViolationPrevented RailCode = "violation_prevented"
+	ViolationWarned    RailCode = "violation_warned"
+	ExpectationBroken  RailCode = "expectation_broken"
+	ExpectationWarned  RailCode = "expectation_warned"
+	WideLoss           RailCode = "wide_loss"
+	LeavingLive        RailCode = "leaving_live"
+	DirectAssignment   RailCode = "direct_assignment"
 
 	ApplicationDepends RailCode = "application_depends"
 	NeedsSecondPerson  RailCode = "second_person"
 )
 
 // RailCodes are all of them.
-var RailCodes = []RailCode{LastAdministrator, OwnAccessLowered, GainForEverybody, AdministeringGain, WideGain, ConflictPrevented, ConflictWarned,
+var RailCodes = []RailCode{LastAdministrator, OwnAccessLowered, GainForEverybody, AdministeringGain, WideGain, ViolationPrevented, ViolationWarned,
 	ExpectationBroken, ExpectationWarned, WideLoss, LeavingLive, DirectAssignment, ApplicationDepends, NeedsSecondPerson}
 
 const (
@@ -81,7 +86,7 @@ const (
 // GuardRails are those a draft by a caller runs into, given its preview. sees says whom
 // the caller knows of, nil for all: but for the last administrator, no rail tells of
 // others, not even that they are there.
-func (d *Draft) GuardRails(caller UserID, p Preview, from Instant, sees func(UserID) bool) []Rail {
+func (d *Draft) GuardRails(caller UserID, p Preview, from calendar.Instant, sees func(UserID) bool) []Rail {
 	var out []Rail
 	p = p.of(sees)
 	if !d.administered(from) {
@@ -133,7 +138,7 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant, sees func(Use
 	if len(admins) > 0 {
 		out = append(out, Rail{Code: AdministeringGain, Users: admins, Passable: true})
 	}
-	out = append(out, d.conflictRails(p.Touched, from)...)
+	out = append(out, d.sodRuleRails(p.Touched, from)...)
 	out = append(out, d.expectationRails(p, from, sees)...)
 	out = append(out, d.lossRails(p, from, sees)...)
 	out = append(out, d.dependenceRails(p)...)
@@ -151,15 +156,15 @@ func (d *Draft) GuardRails(caller UserID, p Preview, from Instant, sees func(Use
 	return out
 }
 
-// conflictRails are one for each conflict that would come about.
-func (d *Draft) conflictRails(touched []UserID, from Instant) []Rail {
+// sodRuleRails are one for each SoD rule that would come about.
+func (d *Draft) sodRuleRails(touched []UserID, from calendar.Instant) []Rail {
 	var out []Rail
-	for _, b := range d.NewBreaches(touched, from) {
-		i := slices.IndexFunc(out, func(r Rail) bool { return r.Conflict == b.Conflict })
+	for _, b := range d.NewViolations(touched, from) {
+		i := slices.IndexFunc(out, func(r Rail) bool { return r.SoDRule == b.SoDRule })
 		if i < 0 {
-			r := Rail{Code: ConflictWarned, Conflict: b.Conflict, Passable: true}
-			if b.Conflict.Prevent {
-				r.Code, r.Passable = ConflictPrevented, false
+			r := Rail{Code: ViolationWarned, SoDRule: b.SoDRule, Passable: true}
+			if b.SoDRule.Prevent {
+				r.Code, r.Passable = ViolationPrevented, false
 			}
 			i = len(out)
 			out = append(out, r)
@@ -170,7 +175,7 @@ func (d *Draft) conflictRails(touched []UserID, from Instant) []Rail {
 }
 
 // expectationRails are one for each expectation that would be broken.
-func (d *Draft) expectationRails(p Preview, from Instant, sees func(UserID) bool) []Rail {
+func (d *Draft) expectationRails(p Preview, from calendar.Instant, sees func(UserID) bool) []Rail {
 	var out []Rail
 	for _, b := range d.NewlyBroken(p, from) {
 		if sees != nil && b.User != 0 && !sees(b.User) {
@@ -192,7 +197,7 @@ func (d *Draft) expectationRails(p Preview, from Instant, sees func(UserID) bool
 
 // lossRails are one for each application in which a large share of those who had
 // anything lose all of it.
-func (d *Draft) lossRails(p Preview, from Instant, sees func(UserID) bool) []Rail {
+func (d *Draft) lossRails(p Preview, from calendar.Instant, sees func(UserID) bool) []Rail {
 	lost := map[ApplicationID][]UserID{}
 	for _, e := range p.Effects {
 		apps := map[ApplicationID]bool{}
@@ -234,11 +239,11 @@ func (d *Draft) dependenceRails(p Preview) []Rail {
 	lost := map[ApplicationID][]UserID{}
 	for _, e := range p.Effects {
 		for _, l := range e.Lost {
-			if l.Application != AbleRoster || l.Action != ActDecide {
+			if l.Application != AbleRoster || l.Action != ActEvaluate {
 				continue
 			}
 			for app := range d.Applications() {
-				if app.ID == AbleRoster || app.State == StateRetired || !Covers(l.Target, d.ApplicationPath(app.ID)) {
+				if app.ID == AbleRoster || app.State == StateRetired || !patterns.Covers(l.Target, d.ApplicationPath(app.ID)) {
 					continue
 				}
 				for _, id := range e.Users {
@@ -263,7 +268,7 @@ func (d *Draft) dependenceRails(p Preview) []Rail {
 type anything struct {
 	s     *Snapshot
 	app   ApplicationID
-	from  Instant
+	from  calendar.Instant
 	key   []byte
 	known map[string]bool // by class of users who hold equally
 }
@@ -284,7 +289,7 @@ func (a *anything) held(id UserID) bool {
 	held := false
 	for l := range set {
 		for _, when := range a.s.when(l, perms) {
-			held = held || len(when.within(Window{From: a.from})) > 0
+			held = held || len(when.Within(calendar.Window{From: a.from})) > 0
 		}
 	}
 	a.known[string(a.key)] = held
@@ -332,7 +337,7 @@ func (d *Draft) administering(f *Default) bool {
 
 // administrators are the active persons without an end date who may do
 // everything in Able Roster through no window.
-func (s *Snapshot) administrators(at Instant) []UserID {
+func (s *Snapshot) administrators(at calendar.Instant) []UserID {
 	var out []UserID
 	s.eachAdministrator(at, func(id UserID) bool {
 		out = append(out, id)
@@ -342,7 +347,7 @@ func (s *Snapshot) administrators(at Instant) []UserID {
 }
 
 // administered says whether there is one.
-func (s *Snapshot) administered(at Instant) bool {
+func (s *Snapshot) administered(at calendar.Instant) bool {
 	found := false
 	s.eachAdministrator(at, func(UserID) bool {
 		found = true
@@ -352,9 +357,9 @@ func (s *Snapshot) administered(at Instant) bool {
 }
 
 // eachAdministrator calls yield for each, once, until it says to stop.
-func (s *Snapshot) eachAdministrator(at Instant, yield func(UserID) bool) {
+func (s *Snapshot) eachAdministrator(at calendar.Instant, yield func(UserID) bool) {
 	s.eachGiven(func(p *Permission) bool {
-		return p.Application == AbleRoster && p.Pattern == Root && p.gives(ActAssign)
+		return p.Application == AbleRoster && p.Pattern == patterns.Root && p.gives(ActAssign)
 	}, func(id UserID) bool { return !s.isAdministrator(id, at) || yield(id) })
 }
 
@@ -393,20 +398,20 @@ func (s *Snapshot) eachGiven(want func(*Permission) bool, yield func(UserID) boo
 	}
 }
 
-func (s *Snapshot) isAdministrator(id UserID, at Instant) bool {
+func (s *Snapshot) isAdministrator(id UserID, at calendar.Instant) bool {
 	u := s.User(id)
 	if u.UserKind != Person || u.End != 0 || !s.Effective(id, at) {
 		return false
 	}
-	if only := s.organisation.SignIn; only != 0 && !s.groupIntervals(id)[only].always() {
+	if only := s.organisation.SignIn; only != 0 && !s.groupIntervals(id)[only].Always() {
 		return false
 	}
 	chains, _ := s.chains(id, at, nil, func(p *Permission) bool {
-		return p.Application == AbleRoster && p.Pattern == Root && !p.Own &&
+		return p.Application == AbleRoster && p.Pattern == patterns.Root && !p.Own &&
 			p.gives(ActAssign) && p.gives(ActUpdate) && p.gives(ActCreate) && p.gives(ActRead)
 	})
 	for _, c := range chains {
-		if t := s.Assignment(c.Assignment).terms(); c.Window == (Window{}) && !c.Never && t.String() == "" {
+		if t := s.Assignment(c.Assignment).terms(); c.Window == (calendar.Window{}) && !c.Never && t.String() == "" {
 			return true
 		}
 	}
@@ -415,7 +420,7 @@ func (s *Snapshot) isAdministrator(id UserID, at Instant) bool {
 
 // PeopleIn calls yield for each effective user who holds anything in an
 // application at an instant or later.
-func (s *Snapshot) PeopleIn(app ApplicationID, at Instant, yield func(UserID)) {
+func (s *Snapshot) PeopleIn(app ApplicationID, at calendar.Instant, yield func(UserID)) {
 	seen := map[UserID]bool{}
 	a := anything{s: s, app: app, from: at}
 	s.holdersOf(app, func(id UserID) {

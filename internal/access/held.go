@@ -5,13 +5,16 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // terms are what limits an assignment besides its window: equal texts mean
 // equal terms, and none at all is blank.
 type terms struct {
 	scopes   []Scope
-	schedule *Schedule
+	schedule *calendar.Schedule
 }
 
 func (f *Assignment) terms() terms { return terms{f.Scopes, f.Schedule} }
@@ -34,7 +37,7 @@ type heldRole struct {
 	role RoleID
 	terms
 	text string // of the terms
-	when Intervals
+	when calendar.Intervals
 }
 
 // heldRoles are roles each of which stands once for each of the terms it is
@@ -52,11 +55,11 @@ func (all heldRoles) find(role RoleID, text string) *heldRole {
 }
 
 // add adds a role and all it includes, on terms, for a time.
-func (all heldRoles) add(s *Snapshot, role RoleID, t terms, when Intervals) heldRoles {
+func (all heldRoles) add(s *Snapshot, role RoleID, t terms, when calendar.Intervals) heldRoles {
 	text := t.String()
 	for _, r := range s.roles.At(int(role)).closure {
 		if h := all.find(r, text); h != nil {
-			h.when = h.when.union(when)
+			h.when = h.when.Union(when)
 		} else {
 			all = append(all, heldRole{r, t, text, when})
 		}
@@ -83,7 +86,7 @@ func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(e
 		return nil
 	}
 	out := make(heldRoles, 0, 16)
-	hold := func(from Intervals, all []link) {
+	hold := func(from calendar.Intervals, all []link) {
 		for _, g := range all {
 			if but != nil {
 				if a := s.assignments.At(int(g.id)); but(a.rule != 0 || origins[a.origin] == ByRequest, a.opened) {
@@ -91,7 +94,7 @@ func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(e
 				}
 			}
 			l := s.limitsOf(g)
-			when := from.within(l.window).intersect(effective)
+			when := from.Within(l.window).Intersect(effective)
 			if len(when) == 0 {
 				continue
 			}
@@ -99,7 +102,7 @@ func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(e
 		}
 	}
 	if u := s.users.At(int(id)); id != 0 && u != nil {
-		hold(Always(), u.given())
+		hold(calendar.Always(), u.given())
 	}
 	for g, when := range s.groupIntervalsBut(id, but) {
 		if r := s.groups.At(int(g)); r != nil && counts(g) {
@@ -110,17 +113,17 @@ func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(e
 }
 
 // roleIntervals is when a user holds each role, on whatever terms.
-func (s *Snapshot) roleIntervals(id UserID) map[RoleID]Intervals {
-	out := map[RoleID]Intervals{}
+func (s *Snapshot) roleIntervals(id UserID) map[RoleID]calendar.Intervals {
+	out := map[RoleID]calendar.Intervals{}
 	for _, h := range s.heldRoles(id, anyGroup) {
-		out[h.role] = out[h.role].union(h.when)
+		out[h.role] = out[h.role].Union(h.when)
 	}
 	return out
 }
 
 // HoldsRole says whether a user holds a role at an instant, on whatever terms
 // and through whatever.
-func (s *Snapshot) HoldsRole(id UserID, role RoleID, at Instant) bool {
+func (s *Snapshot) HoldsRole(id UserID, role RoleID, at calendar.Instant) bool {
 	return s.roleIntervals(id)[role].Holds(at)
 }
 
@@ -133,7 +136,7 @@ func (s *Snapshot) RoleGives(role RoleID, e *Entitlement) bool {
 	app := s.applications.At(int(e.Application))
 	place, ok := app.fact.actionPlace(e.Action)
 	return ok && slices.ContainsFunc(r.rules, func(x rule) bool {
-		return x.app == e.Application && x.actions&(1<<place) != 0 && Contains(x.pattern, e.Target)
+		return x.app == e.Application && x.actions&(1<<place) != 0 && patterns.Contains(x.pattern, e.Target)
 	})
 }
 
@@ -143,7 +146,7 @@ func (s *Snapshot) anybodysRoles() heldRoles {
 	for _, g := range []GroupID{PublicGroup, AllUsersGroup} {
 		for _, x := range s.groups.At(int(g)).given {
 			l := s.limitsOf(x)
-			out = out.add(s, x.role(), l.terms(), Always())
+			out = out.add(s, x.role(), l.terms(), calendar.Always())
 		}
 	}
 	return out

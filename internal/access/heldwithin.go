@@ -1,5 +1,7 @@
 package access
 
+import "ableroster/internal/patterns"
+
 // A role or a group may say within which unit it may be held. Then nobody outside
 // it comes to hold the role or to be in the group, in whatever way, and whoever
 // moves out of the unit holds it no longer; so what a role or a group gives can be
@@ -11,7 +13,7 @@ package access
 // heldInside says whether one part of the organisation lies inside another: units,
 // blank for all of it.
 func heldInside(inner, outer string) bool {
-	return outer == "" || inner != "" && Covers(outer, inner)
+	return outer == "" || inner != "" && patterns.Covers(outer, inner)
 }
 
 // reachPath is the part of the register of users that a unit is; blank is all.
@@ -19,7 +21,7 @@ func reachPath(unit string) string {
 	if unit == "" {
 		return "users"
 	}
-	return Join("users", unit)
+	return patterns.Join("users", unit)
 }
 
 // ruleUnit is the unit a filter insists on, or nothing.

@@ -1,6 +1,10 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/calendar"
+)
 
 // Holding is how many hold a role, now or later.
 type Holding struct {
@@ -11,7 +15,7 @@ type Holding struct {
 
 // RoleHoldings counts who holds each of some roles at an instant or later, in
 // whatever way: through no assignment and no membership whose window is over.
-func (s *Snapshot) RoleHoldings(roles []RoleID, at Instant) []Holding {
+func (s *Snapshot) RoleHoldings(roles []RoleID, at calendar.Instant) []Holding {
 	out := make([]Holding, len(roles))
 	c := counting{s: s, at: at, seen: make([]uint64, s.users.Len()/64+1)}
 	for i, r := range roles {
@@ -22,7 +26,7 @@ func (s *Snapshot) RoleHoldings(roles []RoleID, at Instant) []Holding {
 
 type counting struct {
 	s    *Snapshot
-	at   Instant
+	at   calendar.Instant
 	seen []uint64 // of the role that is counted
 	out  Holding
 }
@@ -42,7 +46,7 @@ func (c *counting) count(id RoleID) Holding {
 		roles[r] = true
 		for i := range rec.holders.Len() {
 			a := c.s.assignments.At(int(rec.holders.Get(i)))
-			if a.limits != nil && a.limits.window.over(c.at) {
+			if a.limits != nil && a.limits.window.Over(c.at) {
 				continue
 			}
 			if to := a.to.member(); to.User != 0 {
@@ -93,7 +97,7 @@ func (c *counting) group(id GroupID, seen map[GroupID]bool) {
 	}
 	for i := range g.members.Len() {
 		m := c.s.memberships.At(int(g.members.Get(i)))
-		if m.window != nil && m.window.over(c.at) {
+		if m.window != nil && m.window.Over(c.at) {
 			continue
 		}
 		if to := m.member.member(); to.User != 0 {
@@ -105,28 +109,22 @@ func (c *counting) group(id GroupID, seen map[GroupID]bool) {
 }
 
 // boundless says whether limits that began in the past limit nothing any more.
-func (l limits) boundless(at Instant) bool {
+func (l limits) boundless(at calendar.Instant) bool {
 	return l.window.Until == 0 && l.window.From <= at && len(l.scopes) == 0 && l.schedule == nil
 }
-
-// over says whether a window has ended by an instant.
-// Over says whether the window has ended.
-func (w Window) Over(at Instant) bool { return w.over(at) }
-
-func (w Window) over(at Instant) bool { return w.Until != 0 && w.Until <= at }
 
 // HoldsAnything says whether a user holds any role of their own, now or later,
 // beyond what everybody has: the quick answer, where windows leave no doubt,
 // needs no more than a look at their record.
-func (s *Snapshot) HoldsAnything(id UserID, at Instant) bool {
+func (s *Snapshot) HoldsAnything(id UserID, at calendar.Instant) bool {
 	u := s.users.At(int(id))
 	for _, g := range u.given() {
-		if g.plain() || !s.limitsOf(g).window.over(at) {
+		if g.plain() || !s.limitsOf(g).window.Over(at) {
 			return true
 		}
 	}
 	for _, j := range u.groups() {
-		if !j.plain() && s.windowOf(j).over(at) {
+		if !j.plain() && s.windowOf(j).Over(at) {
 			continue
 		}
 		g := s.groups.At(int(j.group()))
@@ -135,7 +133,7 @@ func (s *Snapshot) HoldsAnything(id UserID, at Instant) bool {
 		}
 		if g.winding || g.above.nGiven > 0 {
 			for _, h := range s.heldRoles(id, ownGroups) {
-				if len(h.when.within(Window{From: at})) > 0 {
+				if len(h.when.Within(calendar.Window{From: at})) > 0 {
 					return true
 				}
 			}
@@ -147,7 +145,7 @@ func (s *Snapshot) HoldsAnything(id UserID, at Instant) bool {
 
 // Doubled calls yield for each assignment in force on no terms that a user has
 // themselves though a group they are in always gives the same, with that group.
-func (s *Snapshot) Doubled(id UserID, at Instant, yield func(AssignmentID, GroupID)) {
+func (s *Snapshot) Doubled(id UserID, at calendar.Instant, yield func(AssignmentID, GroupID)) {
 	u := s.users.At(int(id))
 	gives := func(all []link, role RoleID) bool {
 		return slices.ContainsFunc(all, func(y link) bool {
@@ -186,9 +184,9 @@ func (s *Snapshot) DirectTo(id UserID, yield func(AssignmentID, RoleID, Applicat
 }
 
 // Over calls yield for each assignment whose window has ended by an instant.
-func (s *Snapshot) Over(at Instant, yield func(AssignmentID)) {
+func (s *Snapshot) Over(at calendar.Instant, yield func(AssignmentID)) {
 	for i := range s.assignments.Len() {
-		if a := s.assignments.At(i); a != nil && a.role != 0 && a.limits != nil && a.limits.window.over(at) {
+		if a := s.assignments.At(i); a != nil && a.role != 0 && a.limits != nil && a.limits.window.Over(at) {
 			yield(AssignmentID(i))
 		}
 	}
@@ -292,9 +290,9 @@ func (s *Snapshot) ApplicationsDescribedSince(older *Snapshot) []ApplicationID {
 }
 
 // IsOver says whether the window of an assignment has ended by an instant.
-func (s *Snapshot) IsOver(id AssignmentID, at Instant) bool {
+func (s *Snapshot) IsOver(id AssignmentID, at calendar.Instant) bool {
 	a := s.assignments.At(int(id))
-	return a != nil && a.limits != nil && a.limits.window.over(at)
+	return a != nil && a.limits != nil && a.limits.window.Over(at)
 }
 
 // UnknownPath says whether a path is neither registered nor below an open

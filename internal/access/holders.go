@@ -3,6 +3,8 @@ package access
 import (
 	"cmp"
 	"slices"
+
+	"ableroster/internal/calendar"
 )
 
 // Holder is a user (0: nobody signed in) who can do something, and how.
@@ -14,7 +16,7 @@ type Holder struct {
 // Holders are all who may do an action on a path of an application at an
 // instant, on their own or at some times of the week too, in order of id.
 // Nobody signed in stands as user 0.
-func (s *Snapshot) Holders(app ApplicationID, action, path string, at Instant) []Holder {
+func (s *Snapshot) Holders(app ApplicationID, action, path string, at calendar.Instant) []Holder {
 	rec := s.applications.At(int(app))
 	place, declared := rec.fact.actionPlace(action)
 	if _, known := s.known(rec, path); !declared || !known {
@@ -46,7 +48,7 @@ func (s *Snapshot) Holders(app ApplicationID, action, path string, at Instant) [
 
 // WayToRole is the shortest way by which a user holds a role at an instant, or
 // nil.
-func (s *Snapshot) WayToRole(id UserID, role RoleID, at Instant) *Chain {
+func (s *Snapshot) WayToRole(id UserID, role RoleID, at calendar.Instant) *Chain {
 	chains, _ := s.chainsTo(id, at, role)
 	sortChains(chains)
 	for i := range chains {
@@ -59,7 +61,7 @@ func (s *Snapshot) WayToRole(id UserID, role RoleID, at Instant) *Chain {
 
 // RoleHolding are the users who hold a role at an instant, each with the
 // shortest way to it, in order of id. Terms of the assignment are in the chain.
-func (s *Snapshot) RoleHolding(role RoleID, at Instant) []Holder {
+func (s *Snapshot) RoleHolding(role RoleID, at calendar.Instant) []Holder {
 	candidates := map[UserID]bool{}
 	s.holdersBelow(role, func(id UserID) { candidates[id] = true })
 	var out []Holder
@@ -78,7 +80,7 @@ func (s *Snapshot) RoleHolding(role RoleID, at Instant) []Holder {
 
 // WayThrough is the shortest way by which a user holds a role through one
 // assignment at an instant, or nil.
-func (s *Snapshot) WayThrough(id UserID, role RoleID, through AssignmentID, at Instant) *Chain {
+func (s *Snapshot) WayThrough(id UserID, role RoleID, through AssignmentID, at calendar.Instant) *Chain {
 	chains, _ := s.chainsTo(id, at, role)
 	sortChains(chains)
 	for i := range chains {

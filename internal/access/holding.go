@@ -3,13 +3,15 @@ package access
 import (
 	"encoding/binary"
 	"slices"
+
+	"ableroster/internal/calendar"
 )
 
 // appendHolding appends bytes that are equal for users who hold equally from an
 // instant on: when they count, the groups and roles given to them directly, and
 // their kind. What began before then began as good as always. It is asked twice for
 // each user a change touches.
-func (s *Snapshot) appendHolding(key []byte, id UserID, from Instant) []byte {
+func (s *Snapshot) appendHolding(key []byte, id UserID, from calendar.Instant) []byte {
 	if id == 0 {
 		return append(key, 'n')
 	}
@@ -57,14 +59,14 @@ func appendLink(key []byte, kind byte, to uint32) []byte {
 	return binary.BigEndian.AppendUint32(append(key, kind), to)
 }
 
-func appendWindows(key []byte, from Instant, all ...Window) []byte {
+func appendWindows(key []byte, from calendar.Instant, all ...calendar.Window) []byte {
 	key = append(key, byte(len(all)))
 	for _, w := range all {
 		if w.From <= from {
 			w.From = 0
 		}
 		if w.Until != 0 && w.Until <= from { // over: it does not matter when
-			w = Window{Until: 1}
+			w = calendar.Window{Until: 1}
 		}
 		key = binary.BigEndian.AppendUint64(key, uint64(w.From))
 		key = binary.BigEndian.AppendUint64(key, uint64(w.Until))

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"ableroster/internal/patterns"
 )
 
 // Ids are dense numbers, one sequence for each kind, given out by the ledger
@@ -23,7 +25,7 @@ type (
 	AssignmentID  uint32
 	FenceID       uint32
 	DefaultID     uint32
-	ConflictID    uint32
+	SoDRuleID     uint32
 	ExpectationID uint32
 	AttributeID   uint32
 )
@@ -46,7 +48,7 @@ func (i PermissionID) String() string  { return text("permission", uint32(i)) }
 func (i AssignmentID) String() string  { return text("assignment", uint32(i)) }
 func (i FenceID) String() string       { return text("fence", uint32(i)) }
 func (i DefaultID) String() string     { return text("default", uint32(i)) }
-func (i ConflictID) String() string    { return text("conflict", uint32(i)) }
+func (i SoDRuleID) String() string     { return text("sod_rule", uint32(i)) }
 func (i ExpectationID) String() string { return text("expectation", uint32(i)) }
 func (i AttributeID) String() string   { return text("attribute", uint32(i)) }
 
@@ -57,7 +59,7 @@ func text(kind string, n uint32) string {
 	if n == 0 {
 		return ""
 	}
-	return kind + "-" + strconv.FormatUint(uint64(n), 10)
+	return strings.ReplaceAll(kind, "_", "-") + "-" + strconv.FormatUint(uint64(n), 10)
 }
 
 // ParseID reads the number of an id of this kind ("user-42", "user" → 42).
@@ -73,7 +75,7 @@ func ParseID(kind, s string) (uint32, bool) {
 	return uint32(n), err == nil
 }
 
-var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence|default|conflict|route|request|round|proposal|expectation|attribute|finding)-[0-9]+$`)
+var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence|default|sod-rule|conflict|route|requestable|request|round|pending-removal|pending-change|proposal|expectation|attribute|finding)-[0-9]+$`)
 
 // LooksLikeID says whether s could be taken for an id; no key or name may.
 func LooksLikeID(s string) bool {
@@ -83,8 +85,9 @@ func LooksLikeID(s string) bool {
 
 var keyShape = regexp.MustCompile(`^[a-z][a-z0-9]*(-[a-z0-9]+)*$`)
 
-// checkKey says what is wrong with a key of an application, role or group.
-func checkKey(k string) string {
+// checkKey says what is wrong with a key of an application, role or group. What was
+// committed before a kind of id was called as it is stays.
+func (d *Draft) checkKey(k string) string {
 	switch {
 	case k == "":
 		return "is missing"
@@ -92,22 +95,22 @@ func checkKey(k string) string {
 		return "is longer than 64 characters"
 	case !keyShape.MatchString(k):
 		return "must be lower-case words of letters and digits joined by single hyphens"
-	case LooksLikeID(k):
+	case !d.Replays && LooksLikeID(k):
 		return "looks like an id"
 	}
 	return ""
 }
 
 // checkUserName says what is wrong with a user name.
-func checkUserName(n string) string {
+func (d *Draft) checkUserName(n string) string {
 	switch {
 	case n == "":
 		return "is missing"
 	case len(n) > 128:
 		return "is longer than 128 bytes"
-	case !cleanText(n) || strings.ContainsAny(n, " /*\t"):
+	case !patterns.CleanText(n) || strings.ContainsAny(n, " /*\t"):
 		return "must be letters, digits and marks without spaces, “/” and “*”"
-	case LooksLikeID(strings.ToLower(n)):
+	case !d.Replays && LooksLikeID(strings.ToLower(n)):
 		return "looks like an id"
 	}
 	return ""
@@ -120,7 +123,7 @@ func CheckWords(s string, limit int) string {
 	case len(s) > limit:
 		return fmt.Sprintf("is longer than %d bytes", limit)
 	case !utf8.ValidString(s) || strings.ContainsFunc(s, func(r rune) bool {
-		return unicode.IsControl(r) && r != '\n' && r != '\t' && r != '\r' || deceives(r)
+		return unicode.IsControl(r) && r != '\n' && r != '\t' && r != '\r' || patterns.Deceives(r)
 	}):
 		return "has control characters or invisible ones"
 	}
@@ -131,7 +134,7 @@ func checkLabel(s string, limit int) string {
 	switch {
 	case len(s) > limit:
 		return fmt.Sprintf("is longer than %d bytes", limit)
-	case !cleanText(s):
+	case !patterns.CleanText(s):
 		return "has control characters or invisible ones, or is not in Unicode normal form C"
 	case strings.TrimSpace(s) != s:
 		return "begins or ends with a space"

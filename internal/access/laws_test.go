@@ -6,6 +6,9 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // organisations is how many random ones each law is tried on.
@@ -98,9 +101,9 @@ func TestAnOlderSnapshotIsNotChangedByDraftsMadeFromIt(t *testing.T) {
 
 // entitled says whether entitlements let a user do an action on a path at an
 // instant, on their own or on anybody's.
-func entitled(es []Entitlement, app ApplicationID, action, path string, at Instant, own bool) bool {
+func entitled(es []Entitlement, app ApplicationID, action, path string, at calendar.Instant, own bool) bool {
 	return slices.ContainsFunc(es, func(e Entitlement) bool {
-		return e.Application == app && e.Action == action && Covers(e.Target, path) && e.When.Holds(at) &&
+		return e.Application == app && e.Action == action && patterns.Covers(e.Target, path) && e.When.Holds(at) &&
 			(own || !e.Own) && (e.Schedule == nil || e.Schedule.Holds(at))
 	})
 }
@@ -143,7 +146,7 @@ func TestEntitlementsAccessAndReachSayWhatChecksSay(t *testing.T) {
 							}
 							var listed, fenced bool
 							for _, l := range lines {
-								if l.Application == app.ID && slices.Contains(l.Actions, action.Key) && Covers(l.Pattern, r.Path) && l.When.Holds(at) &&
+								if l.Application == app.ID && slices.Contains(l.Actions, action.Key) && patterns.Covers(l.Pattern, r.Path) && l.When.Holds(at) &&
 									(owner != "" || !l.Own) && (l.Schedule == nil || l.Schedule.Holds(at)) {
 									listed = true
 									fenced = fenced || slices.ContainsFunc(l.Fences, func(f string) bool { return overlap(f, r.Path) })
@@ -195,7 +198,7 @@ func probe(t *testing.T, before, after *Snapshot, e Effect, q Question, app Appl
 }
 
 // within is an instant in some interval at which a schedule holds.
-func (e *Entitlement) instant(from Instant) (Instant, bool) {
+func (e *Entitlement) instant(from calendar.Instant) (calendar.Instant, bool) {
 	for _, w := range e.When {
 		at := max(from, w.From)
 		for range 2 * 24 * 8 {
@@ -262,7 +265,7 @@ func TestAPreviewIsTheDifferenceAfterTheCommit(t *testing.T) {
 }
 
 // changed holds one entitlement of a preview to checks on both sides.
-func changed(t *testing.T, without, with *Snapshot, x Entitlement, id UserID, ref string, from Instant) {
+func changed(t *testing.T, without, with *Snapshot, x Entitlement, id UserID, ref string, from calendar.Instant) {
 	t.Helper()
 	app, was := with.Application(x.Application), without.Application(x.Application)
 	at, ok := x.instant(from)
@@ -274,7 +277,7 @@ func changed(t *testing.T, without, with *Snapshot, x Entitlement, id UserID, re
 		q.Owner = ref
 	}
 	for _, f := range with.Fences(x.Application) { // a star was given a name that lies behind a fence
-		if !Contains(f.Pattern, x.Target) && Covers(f.Pattern, q.Path) {
+		if !patterns.Contains(f.Pattern, x.Target) && patterns.Covers(f.Pattern, q.Path) {
 			return
 		}
 	}
@@ -301,7 +304,7 @@ func TestAddingNeverTakesAway(t *testing.T) {
 		for range 120 {
 			op := c.operation()
 			if m, ok := op.(*AddMember); ok { // on new terms it takes the place of the old one
-				m.Window = Window{}
+				m.Window = calendar.Window{}
 			}
 			switch op.(type) {
 			case *Grant, *AddMember, *AddPermission, *IncludeRole:

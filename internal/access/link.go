@@ -1,5 +1,7 @@
 package access
 
+import "ableroster/internal/calendar"
+
 // link is an assignment as its holder finds it, or a membership as its member
 // does: its number and what it leads to, a role or a group. One that nothing
 // limits is plain: checks need not look it up.
@@ -25,7 +27,7 @@ func linkTo(id, to uint32, plain bool) link {
 func givenBy(f *Assignment) link { return linkTo(uint32(f.ID), uint32(f.Role), f.plain()) }
 
 func joinedBy(f *Membership) link {
-	return linkTo(uint32(f.ID), uint32(f.Group), f.Window == Window{})
+	return linkTo(uint32(f.ID), uint32(f.Group), f.Window == calendar.Window{})
 }
 
 // chosenFor is the membership that a group's filter gives.

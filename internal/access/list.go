@@ -3,6 +3,9 @@ package access
 import (
 	"iter"
 	"slices"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // Users are all users in order of id.
@@ -122,10 +125,10 @@ func (s *Snapshot) Given(m Assignee) []*Assignment {
 
 // EachGiven calls yield for each assignment made to a user or a group itself, without
 // the making of it.
-func (s *Snapshot) EachGiven(m Assignee, yield func(RoleID, Window, Origin)) {
+func (s *Snapshot) EachGiven(m Assignee, yield func(RoleID, calendar.Window, Origin)) {
 	for _, g := range s.givenTo(m) {
 		r := s.assignments.At(int(g.assignment()))
-		var w Window
+		var w calendar.Window
 		if r.limits != nil {
 			w = r.limits.window
 		}
@@ -168,12 +171,12 @@ type Cell struct {
 	Own      bool   // only on their own
 	Schedule bool   // only at some times of the week
 	Fenced   bool   // not allowed, and only for a fence
-	Until    Instant
+	Until    calendar.Instant
 }
 
 // Cells are how a user may do actions on the resources of an application at an
 // instant, one for each of the targets.
-func (s *Snapshot) Cells(id UserID, app ApplicationID, at Instant, targets []Target) []Cell {
+func (s *Snapshot) Cells(id UserID, app ApplicationID, at calendar.Instant, targets []Target) []Cell {
 	out := make([]Cell, len(targets))
 	if id != 0 && !s.Effective(id, at) {
 		return out
@@ -193,7 +196,7 @@ func (s *Snapshot) Cells(id UserID, app ApplicationID, at Instant, targets []Tar
 		for j := range chains {
 			chain := &chains[j]
 			p, f := s.Permission(chain.Permission), s.Assignment(chain.Assignment)
-			if chain.Fails != "" || id == 0 && p.Own || !p.gives(t.Action) || !Covers(p.Pattern, t.Path) || !inScope(f.Scopes, app, t.Path) {
+			if chain.Fails != "" || id == 0 && p.Own || !p.gives(t.Action) || !patterns.Covers(p.Pattern, t.Path) || !inScope(f.Scopes, app, t.Path) {
 				continue
 			}
 			if s.fenced(rec, p.Pattern, t.Action, t.Path) {
@@ -221,15 +224,15 @@ func (s *Snapshot) Cells(id UserID, app ApplicationID, at Instant, targets []Tar
 
 // lasting gives chains that hold at an instant the time of all the ways through their
 // assignment, where not all of these are listed.
-func (s *Snapshot) lasting(id UserID, at Instant, chains []Chain) {
+func (s *Snapshot) lasting(id UserID, at calendar.Instant, chains []Chain) {
 	in := s.groupIntervals(id)
 	for i := range chains {
 		f := s.Assignment(chains[i].Assignment)
-		when := Always()
+		when := calendar.Always()
 		if g := f.Assignee.Group; g != 0 {
 			when = in[g]
 		}
-		for _, w := range when.within(f.Window) {
+		for _, w := range when.Within(f.Window) {
 			if w.Holds(at) && chains[i].Fails == "" {
 				chains[i].Window = w
 			}

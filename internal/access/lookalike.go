@@ -56,7 +56,7 @@ var ours = map[string]bool{}
 
 func init() {
 	for _, w := range []string{"able roster", "the host", "the service", "the system", "nobody", "nobody signed in", "somebody", "everybody", "anybody", "all users", "public",
-		"outside your part", "a departed user", "departed user", "whoever may make it"} {
+		"outside your part", "a departed user", "departed user", "anybody who may make it"} {
 		ours[plain(w)] = true
 	}
 }

@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"slices"
 	"time"
+
+	"ableroster/internal/patterns"
 )
 
 func init() {
@@ -51,7 +53,7 @@ type AddApplication struct {
 	Label       string   `json:"label,omitempty"`
 	Description string   `json:"description,omitempty"`
 	State       State    `json:"state,omitempty" enum:"draft,rehearsal,live" doc:"draft by default"`
-	Owner       UserRef  `json:"owner,omitempty" doc:"who answers for it"`
+	Owner       UserRef  `json:"owner,omitempty" doc:"its owner"`
 	Actions     []Action `json:"actions" doc:"the words that can be done in it"`
 	Open        bool     `json:"open,omitempty" doc:"nothing below the root need be registered"`
 
@@ -68,9 +70,9 @@ func (o *AddApplication) Settled() string {
 
 func (o *AddApplication) ApplyTo(d *Draft) {
 	before := len(d.Faults)
-	if m := checkKey(o.Key); m != "" {
+	if m := d.checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
-	} else if !d.need(ActCreate, Join("applications", o.Key), "add applications") {
+	} else if !d.need(ActCreate, patterns.Join("applications", o.Key), "add applications") {
 		d.fail(FactApplication, o.Key)
 		return
 	} else if id, taken := d.FindApplication(o.Key); taken {
@@ -96,7 +98,7 @@ func (o *AddApplication) ApplyTo(d *Draft) {
 		Description: o.Description, State: o.State, Actions: o.Actions, Owner: owner}
 	o.Application = ApplicationRef(a.ID.String())
 	d.put(a)
-	r := &Resource{ID: ResourceID(d.allocate(FactResource)), Application: a.ID, Path: Root, NodeKind: "application", Label: o.Label, Open: o.Open}
+	r := &Resource{ID: ResourceID(d.allocate(FactResource)), Application: a.ID, Path: patterns.Root, NodeKind: "application", Label: o.Label, Open: o.Open}
 	o.Resource = ResourceRef(r.ID.String())
 	d.put(r)
 }
@@ -109,7 +111,7 @@ func (d *Draft) checkActions(actions []Action) {
 		d.fault("actions", "names more than %d actions", mostActions)
 	}
 	for i, a := range actions {
-		if m := checkKey(a.Key); m != "" {
+		if m := d.checkKey(a.Key); m != "" {
 			d.fault("actions", "%q %s", a.Key, m)
 		}
 		if m := cmp.Or(checkLabel(a.Label, 200), checkLabel(a.Description, 2000)); m != "" {
@@ -130,7 +132,7 @@ type UpdateApplication struct {
 	Label       *string        `json:"label,omitempty"`
 	Description *string        `json:"description,omitempty"`
 	State       *State         `json:"state,omitempty" enum:"draft,rehearsal,live,retired"`
-	Owner       *UserRef       `json:"owner,omitempty" doc:"who answers for it; blank for nobody"`
+	Owner       *UserRef       `json:"owner,omitempty" doc:"its owner; blank for nobody"`
 	Trial       *GroupRef      `json:"trial_group,omitempty" doc:"whose members are judged as if it were live while it is a draft; blank for none"`
 	Actions     []Action       `json:"actions,omitempty" doc:"all actions it shall declare"`
 	Direct      *Direct        `json:"direct_assignments,omitempty" enum:",warned,refused" doc:"whether roles are given to users themselves: blank for welcome"`
@@ -205,7 +207,7 @@ func (o *UpdateApplication) Sentence(s *Snapshot, n Names) string {
 func answeredBy(s *Snapshot, n Names, ref UserRef) string {
 	id, ok := s.FindUser(string(ref))
 	if !ok {
-		return ", nobody answers for it"
+		return ", no owner"
 	}
-	return ", " + n.UserName(id) + " answers for it"
+	return ", owned by " + n.UserName(id)
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ableroster/internal/filter"
+	"ableroster/internal/patterns"
 )
 
 func init() {
@@ -69,7 +70,7 @@ func (o *DeclareAttribute) ApplyTo(d *Draft) {
 		return
 	}
 	o.Attribute = AttributeRef(f.ID.String())
-	d.Keep(f)
+	d.PutRecord(f)
 	d.fillAgain(f)
 }
 
@@ -127,7 +128,7 @@ func (d *Draft) checkFill(f *Attribute) {
 			d.fault("fill", "names the value of one unit at least, of %d at most", mostAllowed)
 		}
 		for i, x := range f.Fill.Units {
-			if err := CheckPath(x.Unit); err != nil || x.Unit == Root {
+			if err := patterns.CheckPath(x.Unit); err != nil || x.Unit == patterns.Root {
 				d.fault("fill", "“%s” is not a unit such as marine/pilotage", x.Unit)
 			}
 			if slices.ContainsFunc(f.Fill.Units[:i], func(y UnitFill) bool { return y.Unit == x.Unit }) {
@@ -225,7 +226,7 @@ func (o *UpdateAttribute) ApplyTo(d *Draft) {
 		d.note(AlreadySo, old.Opened)
 		return
 	}
-	d.Keep(&f)
+	d.PutRecord(&f)
 	d.fillAgain(&f)
 }
 
@@ -280,7 +281,7 @@ func (o *RetireAttribute) ApplyTo(d *Draft) {
 	}
 	f := *old
 	f.Retired = true
-	d.Keep(&f)
+	d.PutRecord(&f)
 }
 
 // rulesNaming are the groups and default rules whose filter names an attribute.

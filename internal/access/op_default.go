@@ -31,7 +31,7 @@ func (o *AddDefault) ApplyTo(d *Draft) {
 		return
 	}
 	before := len(d.Faults)
-	if m := checkKey(o.Key); m != "" {
+	if m := d.checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
 	} else if _, taken := d.FindDefault(o.Key); taken {
 		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
@@ -55,7 +55,7 @@ func (o *AddDefault) ApplyTo(d *Draft) {
 	}
 	f.ID = DefaultID(d.allocate(FactDefault))
 	o.Default = DefaultRef(f.ID.String())
-	d.Keep(f)
+	d.PutRecord(f)
 }
 
 // gifts settles the roles and groups a rule names.
@@ -90,7 +90,7 @@ func (d *Draft) checkDefault(f *Default) {
 		if d.Role(r).Retired {
 			d.fault("roles", "%s is retired and would give nothing", d.RoleKey(r))
 		}
-		if n := d.Role(r).Longest; n > 0 {
+		if n := d.Role(r).MaxDays; n > 0 {
 			d.fault("roles", "%s is held for %s at most, and a default rule gives without end", d.RoleKey(r), Count(n, "day"))
 		}
 	}
@@ -129,11 +129,11 @@ func (f *Default) Words(s *Snapshot) string {
 	for _, g := range f.Groups {
 		gives = append(gives, "a place in the group "+s.Group(g).Label)
 	}
-	whom := "everybody"
+	whom := "everybody gets "
 	if !f.Everybody {
-		whom = "whoever has " + f.Filter
+		whom = s.FilterWords(f.Filter) + " get "
 	}
-	return whom + " gets " + strings.Join(gives, ", ")
+	return whom + strings.Join(gives, ", ")
 }
 
 // UpdateDefault alters a default rule; what is not given stays.
@@ -182,7 +182,7 @@ func (o *UpdateDefault) ApplyTo(d *Draft) {
 		d.note(AlreadySo, old.Opened)
 		return
 	}
-	d.Keep(&f)
+	d.PutRecord(&f)
 }
 
 // defaultRule settles a rule that has not ended.
@@ -226,7 +226,7 @@ func (o *EndDefault) ApplyTo(d *Draft) {
 	}
 	f := *old
 	f.Ended = true
-	d.Keep(&f)
+	d.PutRecord(&f)
 }
 
 // Sentence implements Operation.

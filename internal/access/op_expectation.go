@@ -1,5 +1,7 @@
 package access
 
+import "ableroster/internal/patterns"
+
 func init() {
 	Register(&SetExpectation{})
 	Register(&EndExpectation{})
@@ -20,7 +22,7 @@ type SetExpectation struct {
 	Pattern     string         `json:"pattern" doc:"a path whose segments may contain *; what lies below is meant too"`
 	May         bool           `json:"may,omitempty" doc:"they may, on all of it; else they may not, on any of it"`
 	Blocking    bool           `json:"blocking,omitempty" doc:"refuse what would break it; else warn"`
-	Owner       UserRef        `json:"owner,omitempty" doc:"who answers for it; its author by default"`
+	Owner       UserRef        `json:"owner,omitempty" doc:"its owner; its author by default"`
 
 	Expectation ExpectationRef `json:"expectation,omitempty" doc:"set by the service"`
 }
@@ -42,7 +44,7 @@ func (o *SetExpectation) ApplyTo(d *Draft) {
 	}
 	before := len(d.Faults)
 	f := &Expectation{Key: o.Key, Description: o.Description, Action: o.Action, Pattern: o.Pattern, May: o.May, Blocking: o.Blocking}
-	if m := checkKey(o.Key); m != "" {
+	if m := d.checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
 	}
 	f.Of = o.subjects(d)
@@ -50,7 +52,7 @@ func (o *SetExpectation) ApplyTo(d *Draft) {
 	if a := d.Application(f.Application); a != nil && !a.declares(o.Action) {
 		d.fault("action", "%s declares no action “%s”", a.Key, o.Action)
 	}
-	if err := CheckPattern(o.Pattern); err != nil {
+	if err := patterns.CheckPattern(o.Pattern); err != nil {
 		d.fault("pattern", "%s", err)
 	}
 	switch {
@@ -84,12 +86,12 @@ func (o *SetExpectation) ApplyTo(d *Draft) {
 		f.ID = ExpectationID(d.allocate(FactExpectation))
 	}
 	o.Expectation = ExpectationRef(f.ID.String())
-	d.Keep(f)
+	d.PutRecord(f)
 }
 
 func sameExpectation(a, b *Expectation) bool {
 	x, y := *a, *b
-	x.Life, y.Life = Life{}, Life{}
+	x.Lifetime, y.Lifetime = Lifetime{}, Lifetime{}
 	return x == y
 }
 
@@ -165,7 +167,7 @@ func (o *EndExpectation) ApplyTo(d *Draft) {
 		return
 	}
 	f.Ended = true
-	d.Keep(&f)
+	d.PutRecord(&f)
 }
 
 // Sentence implements Operation.

@@ -1,6 +1,11 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
+)
 
 func init() { Register(&Grant{}); Register(&Revoke{}) }
 
@@ -9,10 +14,10 @@ type Grant struct {
 	Role  RoleRef  `json:"role" doc:"application/key, a key, or an id"`
 	User  UserRef  `json:"user,omitempty" doc:"user name or id"`
 	Group GroupRef `json:"group,omitempty" doc:"or the group that shall hold it"`
-	Window
-	Scopes   []ScopeRef `json:"scopes,omitempty" doc:"gives only what one of these covers; none: all the role gives"`
-	Schedule *Schedule  `json:"schedule,omitempty" doc:"only at these times of the week"`
-	Origin   Origin     `json:"origin,omitempty" doc:"set by the service"`
+	calendar.Window
+	Scopes   []ScopeRef         `json:"scopes,omitempty" doc:"gives only what one of these covers; none: all the role gives"`
+	Schedule *calendar.Schedule `json:"schedule,omitempty" doc:"only at these times of the week"`
+	Origin   Origin             `json:"origin,omitempty" doc:"set by the service"`
 
 	Assignment AssignmentRef `json:"assignment,omitempty" doc:"set by the service"`
 }
@@ -89,7 +94,7 @@ func (d *Draft) scopes(refs []ScopeRef) ([]Scope, bool) {
 	var out []Scope
 	for i := range refs {
 		app, found := d.application("scopes", &refs[i].Application)
-		if err := CheckPattern(refs[i].Pattern); err != nil {
+		if err := patterns.CheckPattern(refs[i].Pattern); err != nil {
 			d.fault("scopes", "%d: the pattern %s", i+1, err)
 			ok = false
 		}
@@ -118,7 +123,7 @@ func (o *Grant) Sentence(s *Snapshot, n Names) string {
 
 // termsWords says scopes and a schedule: " in voyages/2026-* of Berth planning,
 // weekdays 06:00 to 14:00, Europe/Lisbon".
-func termsWords(s *Snapshot, scopes []ScopeRef, schedule *Schedule) string {
+func termsWords(s *Snapshot, scopes []ScopeRef, schedule *calendar.Schedule) string {
 	out := ""
 	for i, x := range scopes {
 		out += map[bool]string{true: " within ", false: " or "}[i == 0] + x.Pattern
@@ -203,6 +208,7 @@ func (o *Revoke) find(d *Draft) *Assignment {
 		return nil
 	case n == 0:
 		d.fault("", "%s", d.notDirect(role, from))
+		d.Faults[len(d.Faults)-1].NotHeld = &NotHeld{from, role}
 		return nil
 	case n > 1:
 		d.fault("assignment", "%s is held there %d times; name one assignment by its id", d.RoleKey(role), n)
@@ -244,13 +250,24 @@ func (d *Draft) notDirect(role RoleID, from Assignee) string {
 		for g, when := range d.groupIntervals(from.User) {
 			for _, a := range d.groups.At(int(g)).given {
 				if a.role() == role && len(when) > 0 && d.visible(FactGroup, uint32(g)) {
-					return key + " is not held directly: it comes through the group " + d.Group(g).Key +
-						"; take the user out of the group, or revoke it there"
+					return d.holderLabel(from) + " does not hold " + key + " directly: it comes through the group " + d.Group(g).Key +
+						". Remove the user from the group, or revoke it there"
 				}
 			}
 		}
 	}
-	return key + " is not held there"
+	return d.holderLabel(from) + " does not hold " + key
+}
+
+// holderLabel is what people call a user or a group.
+func (d *Draft) holderLabel(of Assignee) string {
+	if of.Group != 0 {
+		return "the group " + d.Group(of.Group).Label
+	}
+	if u := d.User(of.User); u.DisplayName != "" {
+		return u.DisplayName
+	}
+	return d.User(of.User).UserName
 }
 
 // Sentence implements Operation.

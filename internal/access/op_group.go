@@ -1,5 +1,7 @@
 package access
 
+import "ableroster/internal/calendar"
+
 func init() {
 	Register(&AddGroup{})
 	Register(&UpdateGroup{})
@@ -34,7 +36,7 @@ func named[T ~string](v T, field string) string {
 func (o *AddGroup) ApplyTo(d *Draft) {
 	before := len(d.Faults)
 	unit := d.unit("unit", o.Unit)
-	if m := checkKey(o.Key); m != "" {
+	if m := d.checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
 	} else if unit && !d.need(ActCreate, groupPath(o.Unit, o.Key), "add groups%s", inUnit(o.Unit)) {
 		d.fail(FactGroup, o.Key)
@@ -78,9 +80,9 @@ func (d *Draft) checkTexts(label *string, key, description string) {
 }
 
 // Sentence implements Operation.
-func (o *AddGroup) Sentence(*Snapshot, Names) string {
+func (o *AddGroup) Sentence(s *Snapshot, _ Names) string {
 	if o.Filter != "" {
-		return "Added the group " + o.Label + " of whoever has " + o.Filter
+		return "Added the group " + o.Label + ", for " + s.FilterWords(o.Filter)
 	}
 	return "Added the group " + o.Label
 }
@@ -101,7 +103,7 @@ type UpdateGroup struct {
 	Label       *string  `json:"label,omitempty"`
 	Description *string  `json:"description,omitempty"`
 	Unit        *string  `json:"unit,omitempty"`
-	Owner       *UserRef `json:"owner,omitempty" doc:"who answers for it; blank for nobody"`
+	Owner       *UserRef `json:"owner,omitempty" doc:"its owner; blank for nobody"`
 	Filter      *string  `json:"filter,omitempty" doc:"a filter over users' facts; blank for none"`
 	HeldWithin  *string  `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it; blank: anywhere. Whoever moves out of it is in it no longer"`
 }
@@ -153,7 +155,7 @@ func (o *UpdateGroup) Sentence(s *Snapshot, _ Names) string {
 		if *o.Filter == "" {
 			return "The group " + groupLabel(s, o.Group) + " no longer chooses members"
 		}
-		return "The group " + groupLabel(s, o.Group) + " now chooses whoever has " + *o.Filter
+		return "The group " + groupLabel(s, o.Group) + " now chooses " + s.FilterWords(*o.Filter)
 	}
 	return what
 }
@@ -163,7 +165,7 @@ type AddMember struct {
 	Group  GroupRef `json:"group" doc:"the group to put into"`
 	User   UserRef  `json:"user,omitempty" doc:"the user to put in"`
 	Member GroupRef `json:"member_group,omitempty" doc:"or the group to put in"`
-	Window
+	calendar.Window
 
 	Membership MembershipRef `json:"membership,omitempty" doc:"set by the service"`
 }
@@ -264,7 +266,7 @@ func (d *Draft) groupLoop(g, member GroupID) string {
 
 // Sentence implements Operation.
 func (o *AddMember) Sentence(s *Snapshot, n Names) string {
-	return "Put " + refMember(s, n, o.User, o.Member) + " into the group " + groupLabel(s, o.Group) + windowWords(o.Window, s)
+	return "Added " + refMember(s, n, o.User, o.Member) + " to the group " + groupLabel(s, o.Group) + windowWords(o.Window, s)
 }
 
 func groupLabel(s *Snapshot, r GroupRef) string {
@@ -323,5 +325,5 @@ func (o *RemoveMember) ApplyTo(d *Draft) {
 
 // Sentence implements Operation.
 func (o *RemoveMember) Sentence(s *Snapshot, n Names) string {
-	return "Took " + refMember(s, n, o.User, o.Member) + " out of the group " + groupLabel(s, o.Group)
+	return "Removed " + refMember(s, n, o.User, o.Member) + " from the group " + groupLabel(s, o.Group)
 }

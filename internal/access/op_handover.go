@@ -79,7 +79,7 @@ func (o *HandOver) ApplyTo(d *Draft) {
 		if f.Owner == from && !f.Ended && take(f, "settings", f.Key) {
 			b := *f
 			b.Owner = to
-			d.Keep(&b)
+			d.PutRecord(&b)
 		}
 	}
 	if u := *d.User(to); d.above(from, to) && take(&u, userPath(&u), u.UserName) {

@@ -2,6 +2,8 @@ package access
 
 import (
 	"slices"
+
+	"ableroster/internal/patterns"
 )
 
 func init() {
@@ -41,12 +43,12 @@ func (o *AddResource) ApplyTo(d *Draft) {
 	if app == AbleRoster {
 		d.fault("application", "the tree of able-roster is built in")
 	}
-	if err := CheckPath(o.Path); err != nil {
+	if err := patterns.CheckPath(o.Path); err != nil {
 		d.fault("path", "%s", err)
 	} else if _, taken := d.FindResource(app, o.Path); taken {
 		d.fault("path", "“%s” is registered already", o.Path)
-	} else if _, ok := d.FindResource(app, parentPath(o.Path)); !ok {
-		d.fault("path", "the parent “%s” is not registered", parentPath(o.Path))
+	} else if _, ok := d.FindResource(app, patterns.ParentPath(o.Path)); !ok {
+		d.fault("path", "the parent “%s” is not registered", patterns.ParentPath(o.Path))
 	}
 	d.checkTexts(&o.Label, o.Path, o.Description)
 	d.checkServed(o.NodeKind, o.Addresses)
@@ -135,7 +137,7 @@ func (o *UpdateResource) ApplyTo(d *Draft) {
 	}
 	d.checkTexts(&r.Label, r.Path, r.Description)
 	d.checkServed(r.NodeKind, r.Addresses)
-	if r.Path == Root && r.Retired {
+	if r.Path == patterns.Root && r.Retired {
 		d.fault("retired", "the root is never retired; retire the application")
 	}
 	o.Resource = ResourceRef(r.ID.String())
@@ -185,9 +187,9 @@ func (o *AddFence) ApplyTo(d *Draft) {
 	if app == AbleRoster {
 		d.fault("application", "able-roster has no fences")
 	}
-	if err := CheckPattern(o.Pattern); err != nil {
+	if err := patterns.CheckPattern(o.Pattern); err != nil {
 		d.fault("pattern", "%s", err)
-	} else if o.Pattern == Root {
+	} else if o.Pattern == patterns.Root {
 		d.fault("pattern", "a fence is not on the root")
 	}
 	if len(o.Actions) == 0 {
@@ -264,5 +266,5 @@ func (o *RemoveFence) ApplyTo(d *Draft) {
 // Sentence implements Operation.
 func (o *RemoveFence) Sentence(s *Snapshot, _ Names) string {
 	id, _ := s.FindApplication(string(o.Application))
-	return "Took the fence on " + o.Pattern + " in " + s.Application(id).Label + " away"
+	return "Removed the fence on " + o.Pattern + " in " + s.Application(id).Label
 }

@@ -1,6 +1,11 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
+)
 
 func init() {
 	Register(&AddRole{})
@@ -18,9 +23,9 @@ type AddRole struct {
 	Application ApplicationRef `json:"application,omitempty" doc:"none for a role of the organisation"`
 	Label       string         `json:"label,omitempty"`
 	Description string         `json:"description,omitempty"`
-	Owner       UserRef        `json:"owner,omitempty" doc:"who answers for it; none: the application's owner"`
+	Owner       UserRef        `json:"owner,omitempty" doc:"its owner; none: the application's owner"`
 	Risk        Risk           `json:"risk,omitempty" enum:"low,medium,high" doc:"how much harm it could do in wrong hands"`
-	Longest     int            `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment of it may last at most; 0: without end"`
+	MaxDays     int            `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment of it may last at most; 0: without end"`
 
 	HeldWithin string `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere. Whoever moves out of it holds it no longer"`
 
@@ -34,7 +39,7 @@ func (o *AddRole) Settled() string { return named(o.Role, "role") }
 
 func (o *AddRole) ApplyTo(d *Draft) {
 	before := len(d.Faults)
-	r := &Role{Key: o.Key, Risk: o.Risk, Longest: o.Longest, HeldWithin: o.HeldWithin}
+	r := &Role{Key: o.Key, Risk: o.Risk, MaxDays: o.MaxDays, HeldWithin: o.HeldWithin}
 	full := o.Key
 	if o.Application != "" {
 		if id, ok := d.application("application", &o.Application); ok {
@@ -42,7 +47,7 @@ func (o *AddRole) ApplyTo(d *Draft) {
 			full = d.Application(id).Key + "/" + o.Key
 		}
 	}
-	if m := checkKey(o.Key); m != "" {
+	if m := d.checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
 	} else if (o.Application == "" || r.Application != 0) && !d.need(ActCreate, rolePath(d.Application(r.Application), o.Key), "add the role %s", full) {
 		d.fail(FactRole, full)
@@ -75,16 +80,16 @@ func (d *Draft) checkRole(r *Role) {
 		d.fault("risk", "is low, medium or high")
 	}
 	d.unit("held_within", r.HeldWithin)
-	if r.Longest < 0 || r.Longest > 3650 {
-		d.fault("longest", "is 0 to 3650 days")
+	if r.MaxDays < 0 || r.MaxDays > 3650 {
+		d.fault("max_days", "is 0 to 3650 days")
 	}
 }
 
 // lasts says whether an assignment of a role ends as soon as the role asks for,
 // and files the fault.
-func (d *Draft) lasts(id RoleID, w Window) bool {
-	longest := d.Role(id).Longest
-	switch until := max(w.From, d.at) + Days(longest); {
+func (d *Draft) lasts(id RoleID, w calendar.Window) bool {
+	longest := d.Role(id).MaxDays
+	switch until := max(w.From, d.at) + calendar.Days(longest); {
 	case longest == 0:
 	case w.Until == 0:
 		d.fault("until", "is missing: %s is held for %s at most", d.RoleKey(id), Count(longest, "day"))
@@ -96,15 +101,15 @@ func (d *Draft) lasts(id RoleID, w Window) bool {
 	return true
 }
 
-// UpdateRole alters how a role is described, who answers for it and how it may
+// UpdateRole alters how a role is described, its owner and how it may
 // be held; what is not given stays.
 type UpdateRole struct {
 	Role        RoleRef  `json:"role"`
 	Label       *string  `json:"label,omitempty"`
 	Description *string  `json:"description,omitempty"`
-	Owner       *UserRef `json:"owner,omitempty" doc:"who answers for it; blank for the application's owner"`
+	Owner       *UserRef `json:"owner,omitempty" doc:"its owner; blank for the application's owner"`
 	Risk        *Risk    `json:"risk,omitempty" enum:",low,medium,high" doc:"how much harm it could do in wrong hands"`
-	Longest     *int     `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment made from now on may last at most; 0: without end"`
+	MaxDays     *int     `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment made from now on may last at most; 0: without end"`
 	Retired     *bool    `json:"retired,omitempty" doc:"false brings a retired role back"`
 	HeldWithin  *string  `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere. Whoever moves out of it holds it no longer"`
 }
@@ -127,7 +132,7 @@ func (o *UpdateRole) ApplyTo(d *Draft) {
 	set(&r.Label, o.Label)
 	set(&r.Description, o.Description)
 	set(&r.Risk, o.Risk)
-	set(&r.Longest, o.Longest)
+	set(&r.MaxDays, o.MaxDays)
 	set(&r.Retired, o.Retired)
 	set(&r.HeldWithin, o.HeldWithin)
 	d.owner(&r.Owner, o.Owner)
@@ -171,8 +176,8 @@ func (o *UpdateRole) Sentence(s *Snapshot, n Names) string {
 	if o.HeldWithin != nil && *o.HeldWithin != "" {
 		what += ", held only within " + *o.HeldWithin
 	}
-	if o.Longest != nil && *o.Longest > 0 {
-		what += ", held for " + Count(*o.Longest, "day") + " at most"
+	if o.MaxDays != nil && *o.MaxDays > 0 {
+		what += ", held for " + Count(*o.MaxDays, "day") + " at most"
 	}
 	return what
 }
@@ -365,7 +370,7 @@ func (o *AddPermission) ApplyTo(d *Draft) {
 	default:
 		o.Application = ApplicationRef(app.String())
 	}
-	if err := CheckPattern(o.Pattern); err != nil {
+	if err := patterns.CheckPattern(o.Pattern); err != nil {
 		d.fault("pattern", "%s", err)
 	}
 	if o.Own && app == AbleRoster {

@@ -1,6 +1,10 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/calendar"
+)
 
 func init() { Register(&SetSecondPerson{}) }
 
@@ -8,8 +12,8 @@ func init() { Register(&SetSecondPerson{}) }
 // another one, who may make them too, makes them.
 type SecondPerson struct {
 	OwnGains   bool `json:"own_gains" doc:"what its author gains"`
-	HighRisk   bool `json:"high_risk_roles" doc:"what gives a role of high risk"`
-	Safeguards bool `json:"safeguards" doc:"what weakens a conflict, an expectation, this setting, or leaves fewer than two administrators"`
+	HighRisk   bool `json:"high_risk_roles" doc:"changes that give a role of high risk"`
+	Safeguards bool `json:"safeguards" doc:"what weakens an SoD rule, an expectation, this setting, or leaves fewer than two administrators"`
 }
 
 // SetSecondPerson says for which changes a second person is needed.
@@ -58,13 +62,13 @@ func (o *SetSecondPerson) Sentence(*Snapshot, Names) string {
 }
 
 // NeedsSecond says whether a draft of a caller's needs a second person.
-func (d *Draft) NeedsSecond(caller UserID, from Instant) bool {
+func (d *Draft) NeedsSecond(caller UserID, from calendar.Instant) bool {
 	return len(d.secondPersonRails(caller, d.Preview(from), from)) > 0
 }
 
 // secondPersonRails is one where a draft needs a second person, and there is one: as
 // nobody is to be locked out, it does not stand in the way of a sole administrator.
-func (d *Draft) secondPersonRails(caller UserID, p Preview, from Instant) []Rail {
+func (d *Draft) secondPersonRails(caller UserID, p Preview, from calendar.Instant) []Rail {
 	second := d.base.organisation.Second
 	if second == (SecondPerson{}) || caller == 0 {
 		return nil
@@ -80,11 +84,11 @@ func (d *Draft) secondPersonRails(caller UserID, p Preview, from Instant) []Rail
 }
 
 // weakens says whether a draft weakens what guards the administrators.
-func (d *Draft) weakens(from Instant) bool {
+func (d *Draft) weakens(from calendar.Instant) bool {
 	for _, c := range d.Changes() {
 		switch before := c.Before.(type) {
-		case *Conflict:
-			after := c.After.(*Conflict)
+		case *SoDRule:
+			after := c.After.(*SoDRule)
 			if !before.Ended && (after.Ended || before.Prevent && !after.Prevent || !slices.Equal(before.Roles, after.Roles)) {
 				return true
 			}

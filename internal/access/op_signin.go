@@ -1,5 +1,7 @@
 package access
 
+import "ableroster/internal/calendar"
+
 func init() { Register(&SetSignIn{}) }
 
 // SetSignIn says who may sign in: the persons in a group alone, or everybody who
@@ -50,7 +52,7 @@ func (o *SetSignIn) Sentence(s *Snapshot, _ Names) string {
 
 // MaySignIn says whether a user is let in at an instant, once they have shown who
 // they are.
-func (s *Snapshot) MaySignIn(id UserID, at Instant) bool {
+func (s *Snapshot) MaySignIn(id UserID, at calendar.Instant) bool {
 	if !s.Effective(id, at) {
 		return false
 	}

@@ -2,6 +2,9 @@ package access
 
 import (
 	"strings"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 func init() { Register(&AddUser{}); Register(&UpdateUser{}) }
@@ -9,15 +12,15 @@ func init() { Register(&AddUser{}); Register(&UpdateUser{}) }
 // AddUser makes a user.
 type AddUser struct {
 	Personal
-	UserKind   UserKind `json:"kind,omitempty" enum:"person,service" doc:"person (default) or service, a machine account"`
-	Status     Status   `json:"status,omitempty" enum:"invited,active,suspended" doc:"active by default"`
-	Unit       string   `json:"unit,omitempty" doc:"place in the organisation, such as marine/pilotage"`
-	Title      string   `json:"title,omitempty"`
-	Manager    UserRef  `json:"manager,omitempty" doc:"user name or id"`
-	Employment string   `json:"employment_type,omitempty"`
-	Location   string   `json:"location,omitempty"`
-	Start      Date     `json:"start_date,omitzero" doc:"first day, YYYY-MM-DD"`
-	End        Date     `json:"end_date,omitzero" doc:"last day, YYYY-MM-DD"`
+	UserKind   UserKind      `json:"kind,omitempty" enum:"person,service" doc:"person (default) or service, a machine account"`
+	Status     Status        `json:"status,omitempty" enum:"invited,active,suspended" doc:"active by default"`
+	Unit       string        `json:"unit,omitempty" doc:"place in the organisation, such as marine/pilotage"`
+	Title      string        `json:"title,omitempty"`
+	Manager    UserRef       `json:"manager,omitempty" doc:"user name or id"`
+	Employment string        `json:"employment_type,omitempty"`
+	Location   string        `json:"location,omitempty"`
+	Start      calendar.Date `json:"start_date,omitzero" doc:"first day, YYYY-MM-DD"`
+	End        calendar.Date `json:"end_date,omitzero" doc:"last day, YYYY-MM-DD"`
 
 	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key"`
 
@@ -70,7 +73,7 @@ func (o *AddUser) ApplyTo(d *Draft) {
 		d.fail(FactUser, o.UserName)
 		return
 	}
-	if m := checkUserName(o.UserName); m != "" {
+	if m := d.checkUserName(o.UserName); m != "" {
 		d.fault("user_name", "%s", m)
 	} else if id, taken := d.FindUser(o.UserName); taken {
 		d.taken("user_name", FactUser, uint32(id), o.UserName, "user names")
@@ -110,7 +113,7 @@ func inUnit(unit string) string {
 
 // unit says whether a text is a unit, or none, and files the fault.
 func (d *Draft) unit(field, unit string) bool {
-	if unit == "" || unit != Root && CheckPath(unit) == nil {
+	if unit == "" || unit != patterns.Root && patterns.CheckPath(unit) == nil {
 		return true
 	}
 	d.fault(field, "is not a path such as marine/pilotage")
@@ -159,17 +162,17 @@ func (o *AddUser) Sentence(s *Snapshot, n Names) string {
 // UpdateUser alters attributes of a user; those not given stay, an empty text
 // clears.
 type UpdateUser struct {
-	User        UserRef  `json:"user" doc:"user name or id"`
-	DisplayName *string  `json:"display_name,omitempty"`
-	Email       *string  `json:"email,omitempty"`
-	Status      *Status  `json:"status,omitempty" enum:"invited,active,suspended,departed"`
-	Unit        *string  `json:"unit,omitempty"`
-	Title       *string  `json:"title,omitempty"`
-	Manager     *UserRef `json:"manager,omitempty"`
-	Employment  *string  `json:"employment_type,omitempty"`
-	Location    *string  `json:"location,omitempty"`
-	Start       *Date    `json:"start_date,omitempty"`
-	End         *Date    `json:"end_date,omitempty"`
+	User        UserRef        `json:"user" doc:"user name or id"`
+	DisplayName *string        `json:"display_name,omitempty"`
+	Email       *string        `json:"email,omitempty"`
+	Status      *Status        `json:"status,omitempty" enum:"invited,active,suspended,departed"`
+	Unit        *string        `json:"unit,omitempty"`
+	Title       *string        `json:"title,omitempty"`
+	Manager     *UserRef       `json:"manager,omitempty"`
+	Employment  *string        `json:"employment_type,omitempty"`
+	Location    *string        `json:"location,omitempty"`
+	Start       *calendar.Date `json:"start_date,omitempty"`
+	End         *calendar.Date `json:"end_date,omitempty"`
 
 	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key; a blank one clears"`
 

@@ -8,7 +8,8 @@ import (
 	"strings"
 	"sync"
 
-	"ableroster/internal/strict"
+	"ableroster/internal/calendar"
+	"ableroster/internal/strictjson"
 )
 
 // Operation is one step of a change. Each kind is a file op_*.go with its
@@ -129,7 +130,7 @@ func holdsShared(t reflect.Type) bool {
 
 // Apply does one operation, the i-th of its change. Faults, needs and notes
 // gather in the draft.
-func (d *Draft) Apply(i int, op Operation, at Instant) {
+func (d *Draft) Apply(i int, op Operation, at calendar.Instant) {
 	d.op, d.at = i, at
 	op.ApplyTo(d)
 }
@@ -166,6 +167,13 @@ type Fault struct {
 	Subject   FactKind // what kind of name the hints would be
 	Given     string   // the name that was not found
 	Tells     bool     // it tells its author that there is something they may not see
+	NotHeld   *NotHeld // that somebody does not hold a role
+}
+
+// NotHeld is a role that somebody does not hold.
+type NotHeld struct {
+	Assignee Assignee
+	Role     RoleID
 }
 
 func (f *Fault) Error() string {
@@ -176,7 +184,7 @@ func (f *Fault) Error() string {
 }
 
 func (d *Draft) fault(field, format string, args ...any) {
-	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, strict.Shorts(args)...)})
+	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, strictjson.Shorts(args)...)})
 }
 
 // taken files the fault of a name that somebody or something has already. That cannot be
@@ -289,7 +297,7 @@ func (s *Snapshot) touchedAt(r Subject) int64 {
 			return a.touched
 		}
 	}
-	if f := s.Kept(r.Kind, r.Row); f != nil {
+	if f := s.RecordFact(r.Kind, r.Row); f != nil {
 		return f.Since()
 	}
 	return 0
@@ -340,4 +348,4 @@ func referringFields(t reflect.Type) [][]int {
 // referring are the fields of operations that hold ids once applied.
 var referring = map[string]bool{"user": true, "manager": true, "group": true, "member_group": true, "application": true,
 	"resource": true, "role": true, "includes": true, "excludes": true, "inclusion": true, "permission": true,
-	"membership": true, "assignment": true, "default": true, "conflict": true, "expectation": true, "attribute": true, "route": true, "request": true, "round": true, "things": true, "to": true, "roles": true, "groups": true, "revoked": true, "proposed": true, "owner": true, "fence": true, "trial_group": true}
+	"membership": true, "assignment": true, "default": true, "sod_rule": true, "expectation": true, "attribute": true, "route": true, "request": true, "round": true, "things": true, "to": true, "roles": true, "groups": true, "revoked": true, "proposed": true, "owner": true, "fence": true, "trial_group": true}

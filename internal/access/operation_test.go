@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"ableroster/internal/calendar"
 )
 
 // port is a small organisation by hand: one application with a tree, roles that
@@ -72,7 +74,7 @@ func draftOf(s *Snapshot, ops ...Operation) *Draft {
 func TestOperationsThatAreRefused(t *testing.T) {
 	s := port(t)
 	text := func(s string) *string { return &s }
-	window := Window{From: 20, Until: 10}
+	window := calendar.Window{From: 20, Until: 10}
 	for _, x := range []struct {
 		name  string
 		op    Operation
@@ -126,7 +128,7 @@ func TestOperationsThatAreRefused(t *testing.T) {
 		{"a resource in the built-in tree", &AddResource{Application: "able-roster", Path: "x"}, "application", "built in"},
 		{"retiring the built-in application", &UpdateApplication{Application: "able-roster", Label: text("x")}, "application", "built in"},
 		{"a time zone that does not exist", &SetOrganisation{"Larkhaven", "Atlantis/Port"}, "time_zone", "not a time zone"},
-		{"revoking what is not held", &Revoke{Role: "tariffs/releaser", User: "ines.halloran"}, "", "is not held there"},
+		{"revoking what is not held", &Revoke{Role: "tariffs/releaser", User: "ines.halloran"}, "", "does not hold"},
 		{"revoking an assignment that is over", &Revoke{Assignment: "assignment-99"}, "assignment", "no assignment “assignment-99” in force"},
 		{"rights in able-roster for everybody", &Grant{Role: "marine-manager", Group: "public"}, "", "nothing in it is for everybody"},
 	} {
@@ -175,10 +177,10 @@ func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
 		}
 	}
 	// On other terms it is another assignment; a membership has one set of terms.
-	if d := draftOf(s, &Grant{Role: "berths/reader", Group: "marine-staff", Window: Window{Until: 900}}); len(d.Changes()) != 1 {
+	if d := draftOf(s, &Grant{Role: "berths/reader", Group: "marine-staff", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 1 {
 		t.Errorf("a grant until a day: %v", d.Changes())
 	}
-	if d := draftOf(s, &AddMember{Group: "pilots", User: "ines.halloran", Window: Window{Until: 900}}); len(d.Changes()) != 2 {
+	if d := draftOf(s, &AddMember{Group: "pilots", User: "ines.halloran", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 2 {
 		t.Errorf("a membership on new terms: %v", d.Changes())
 	}
 }
@@ -189,7 +191,7 @@ func TestARevokeSaysThroughWhatARoleIsHeld(t *testing.T) {
 	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "comes through the group marine-staff") {
 		t.Errorf("%v", d.Faults)
 	}
-	d = draftOf(port(t, &Grant{Role: "berths/reader", User: "ines.halloran"}, &Grant{Role: "berths/reader", User: "ines.halloran", Window: Window{Until: 900}}),
+	d = draftOf(port(t, &Grant{Role: "berths/reader", User: "ines.halloran"}, &Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 900}}),
 		&Revoke{Role: "berths/reader", User: "ines.halloran"})
 	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "held there 2 times") {
 		t.Errorf("%v", d.Faults)

@@ -4,6 +4,8 @@ import (
 	"regexp"
 	"strings"
 	"time"
+
+	"ableroster/internal/calendar"
 )
 
 // oracle answers as DESIGN section 3 reads, by loops over the bare facts. It
@@ -96,7 +98,7 @@ func coversNaively(pattern, path string) bool {
 	return true
 }
 
-func (o *oracle) effective(u *User, at Instant) bool {
+func (o *oracle) effective(u *User, at calendar.Instant) bool {
 	if u.Status != Active {
 		return false
 	}
@@ -135,7 +137,7 @@ func (o *oracle) exists(app ApplicationID, path string) bool {
 
 // way is what lies between a user and a permission.
 type way struct {
-	windows    []Window
+	windows    []calendar.Window
 	assignment *Assignment
 	permission *Permission
 }
@@ -161,7 +163,7 @@ func (o *oracle) ways(user *User, app ApplicationID, action, path string) []way 
 			}
 		}
 	}
-	held := func(by Assignee, windows []Window) {
+	held := func(by Assignee, windows []calendar.Window) {
 		for _, a := range o.assignments {
 			if a.Assignee == by {
 				role(a.Role, way{append(windows[:len(windows):len(windows)], a.Window), a, nil})
@@ -207,7 +209,7 @@ func chosenNaively(filter string, u *User) bool {
 
 // up calls yield for a member and for every group above it, with the windows
 // on the way, once for each way.
-func (o *oracle) up(m Member, windows []Window, yield func(Member, []Window)) {
+func (o *oracle) up(m Member, windows []calendar.Window, yield func(Member, []calendar.Window)) {
 	yield(m, windows)
 	for _, f := range o.memberships {
 		if f.Member == m {
@@ -277,8 +279,8 @@ func insideNaively(fence, permission string) bool {
 }
 
 // scheduledNaively reads the wall clock as text.
-func scheduledNaively(s *Schedule, at Instant) bool {
-	x := s.text()
+func scheduledNaively(s *calendar.Schedule, at calendar.Instant) bool {
+	x := s.Text()
 	zone, err := time.LoadLocation(x.TimeZone)
 	if err != nil {
 		panic(err)
@@ -316,7 +318,7 @@ func (o *oracle) check(q Question) Decision {
 	trial := false
 	if app.State == StateDraft && app.Trial != 0 && user != nil {
 		trial = app.Trial == PublicGroup || app.Trial == AllUsersGroup && user.UserKind == Person
-		found := func(m Member, windows []Window) {
+		found := func(m Member, windows []calendar.Window) {
 			holds := m.Group == app.Trial
 			for _, w := range windows {
 				holds = holds && q.At >= w.From && (w.Until == 0 || q.At < w.Until)

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"ableroster/internal/calendar"
 )
 
 // Power is something a user may do to others: what an assignment lets them do in
@@ -11,7 +13,7 @@ import (
 // their password or their token could do it as them.
 type Power struct {
 	Text  string // equal for equal powers, of any snapshot
-	gives map[string][]Part
+	gives map[string][]Area
 	gain  *RoleGain
 }
 
@@ -25,7 +27,7 @@ func OnDuties(f func(*Snapshot, UserID) []RoleGain) { duties = append(duties, f)
 
 // Powers are those of a user from an instant on, whatever their status is now: what
 // lies ahead counts, and so does what a suspended user would have again.
-func (s *Snapshot) Powers(id UserID, at Instant) []Power {
+func (s *Snapshot) Powers(id UserID, at calendar.Instant) []Power {
 	var out []Power
 	seen := map[string]bool{}
 	add := func(p Power) {
@@ -36,7 +38,7 @@ func (s *Snapshot) Powers(id UserID, at Instant) []Power {
 	}
 	each := func(all []link) {
 		for _, g := range all {
-			if s.limitsOf(g).window.over(at) {
+			if s.limitsOf(g).window.Over(at) {
 				continue
 			}
 			f := s.Assignment(g.assignment())
@@ -62,7 +64,7 @@ func (s *Snapshot) Powers(id UserID, at Instant) []Power {
 	return out
 }
 
-func givesText(gives map[string][]Part) string {
+func givesText(gives map[string][]Area) string {
 	var out []string
 	for act, parts := range gives {
 		for _, p := range parts {
@@ -79,5 +81,5 @@ func (a *Authority) Covers(p Power) bool {
 	if p.gain != nil {
 		return a.mayAssign(a.s, p.gain)
 	}
-	return slices.ContainsFunc(a.parts, func(x part) bool { return x.contains(p.gives) })
+	return slices.ContainsFunc(a.rights, func(x adminRight) bool { return x.contains(p.gives) })
 }

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 )
 
@@ -30,7 +31,7 @@ const manyTouched = 2000
 // Preview works out what the draft gives and takes from an instant on, once
 // for each class of users whose holdings are equal before and after, and puts
 // together those who gain and lose the same, the most first.
-func (d *Draft) Preview(from Instant) Preview {
+func (d *Draft) Preview(from calendar.Instant) Preview {
 	p := Preview{Touched: d.touchedUsers()}
 	parts := []effects{{}}
 	if len(p.Touched) < manyTouched {
@@ -70,7 +71,7 @@ type effects struct {
 	alike map[string]int // where each text stands
 }
 
-func (d *Draft) effectsOn(users []UserID, from Instant) effects {
+func (d *Draft) effectsOn(users []UserID, from calendar.Instant) effects {
 	out := effects{alike: map[string]int{}}
 	class := map[string]int{} // the place among the effects, or -1 for none
 	var k []byte

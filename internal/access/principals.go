@@ -1,11 +1,15 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/calendar"
+)
 
 // groupsAt appends the groups whose assignments count for a user at an
 // instant: those reached upward through memberships inside their windows,
 // all-users for persons, and public. Nobody (user 0) has public alone.
-func (s *Snapshot) groupsAt(out []GroupID, id UserID, at Instant) []GroupID {
+func (s *Snapshot) groupsAt(out []GroupID, id UserID, at calendar.Instant) []GroupID {
 	out = append(out, PublicGroup)
 	if id == 0 {
 		return out
@@ -30,12 +34,12 @@ func (s *Snapshot) groupsAt(out []GroupID, id UserID, at Instant) []GroupID {
 
 // IsMember says whether a user is in a group at an instant, at any depth: without a look
 // at its other members.
-func (s *Snapshot) IsMember(id UserID, group GroupID, at Instant) bool {
+func (s *Snapshot) IsMember(id UserID, group GroupID, at calendar.Instant) bool {
 	return s.isMember(id, group, at)
 }
 
 // isMember says whether a group is reached upward from a user at an instant.
-func (s *Snapshot) isMember(id UserID, group GroupID, at Instant) bool {
+func (s *Snapshot) isMember(id UserID, group GroupID, at calendar.Instant) bool {
 	for _, g := range s.groupsAt(nil, id, at) {
 		if g == group {
 			return true
@@ -45,13 +49,13 @@ func (s *Snapshot) isMember(id UserID, group GroupID, at Instant) bool {
 }
 
 // groupIntervals is when each group counts for a user, over all time.
-func (s *Snapshot) groupIntervals(id UserID) map[GroupID]Intervals {
+func (s *Snapshot) groupIntervals(id UserID) map[GroupID]calendar.Intervals {
 	return s.groupIntervalsBut(id, nil)
 }
 
 // groupIntervalsBut leaves out the memberships that but names.
-func (s *Snapshot) groupIntervalsBut(id UserID, but func(elsewhere bool, opened int64) bool) map[GroupID]Intervals {
-	out := map[GroupID]Intervals{PublicGroup: Always()}
+func (s *Snapshot) groupIntervalsBut(id UserID, but func(elsewhere bool, opened int64) bool) map[GroupID]calendar.Intervals {
+	out := map[GroupID]calendar.Intervals{PublicGroup: calendar.Always()}
 	if id == 0 {
 		return out
 	}
@@ -60,10 +64,10 @@ func (s *Snapshot) groupIntervalsBut(id UserID, but func(elsewhere bool, opened 
 		return out
 	}
 	if u.person {
-		out[AllUsersGroup] = Always()
+		out[AllUsersGroup] = calendar.Always()
 	}
 	var todo []GroupID
-	climb := func(from Intervals, via []link) {
+	climb := func(from calendar.Intervals, via []link) {
 		for _, j := range via {
 			if but != nil && !j.byRule() {
 				if m := s.memberships.At(int(j.id)); but(m.rule != 0, m.opened) {
@@ -72,16 +76,16 @@ func (s *Snapshot) groupIntervalsBut(id UserID, but func(elsewhere bool, opened 
 			}
 			add := from
 			if !j.plain() {
-				add = from.within(s.windowOf(j))
+				add = from.Within(s.windowOf(j))
 			}
 			g := j.group()
-			if len(add.minus(out[g])) > 0 {
-				out[g] = out[g].union(add)
+			if len(add.Minus(out[g])) > 0 {
+				out[g] = out[g].Union(add)
 				todo = append(todo, g)
 			}
 		}
 	}
-	climb(Always(), u.groups())
+	climb(calendar.Always(), u.groups())
 	for len(todo) > 0 {
 		g := todo[0]
 		todo = todo[1:]
@@ -124,7 +128,7 @@ func (s *Snapshot) members(id GroupID, seen map[GroupID]bool, yield func(UserID)
 
 // MembersNow are the users in a group at an instant, at any depth, through
 // memberships inside their windows.
-func (s *Snapshot) MembersNow(id GroupID, at Instant) map[UserID]bool {
+func (s *Snapshot) MembersNow(id GroupID, at calendar.Instant) map[UserID]bool {
 	out := map[UserID]bool{}
 	if id == PublicGroup || id == AllUsersGroup {
 		s.members(id, nil, func(u UserID) { out[u] = s.Effective(u, at) })

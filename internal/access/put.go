@@ -140,12 +140,12 @@ func (d *Draft) put(f Fact) {
 		r.holders.Set(e, pos, f.ID)
 		d.assignments.Set(e, row, flatAssignment(f, pos))
 		d.give(f, adder[link](d))
-	case Kept:
+	case RecordFact:
 		f.since(d.Revision)
 		if r, ok := f.(*Default); ok {
 			r.expression = compileRule(r.Filter)
 		}
-		d.kept[keptPlace(f.Kind())].Set(e, row, f)
+		d.records[recordPlace(f.Kind())].Set(e, row, f)
 	}
 }
 
@@ -231,8 +231,8 @@ func (d *Draft) end(f Fact) {
 		}
 		d.assignments.Set(e, row, assignmentRow{})
 		d.give(f, without[link])
-	case Kept:
-		d.kept[keptPlace(f.Kind())].Set(e, row, nil)
+	case RecordFact:
+		d.records[recordPlace(f.Kind())].Set(e, row, nil)
 	}
 }
 

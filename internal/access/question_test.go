@@ -6,6 +6,8 @@ import (
 	"slices"
 	"testing"
 	"time"
+
+	"ableroster/internal/calendar"
 )
 
 // Who holds something is whom a check lets do it, on their own or at some time
@@ -86,7 +88,7 @@ func TestBetweenIsTheDifferenceOfTwoInstants(t *testing.T) {
 		for u := range after.Users() {
 			gained, lost := Between(before, at1, after, at2, u.ID)
 			moved += len(gained) + len(lost)
-			text := func(s *Snapshot, at Instant) map[string]bool {
+			text := func(s *Snapshot, at calendar.Instant) map[string]bool {
 				out := map[string]bool{}
 				for _, e := range s.Entitlements(u.ID) {
 					if e.When.Holds(at) && !e.Own && e.Schedule == nil {
@@ -108,7 +110,7 @@ func TestBetweenIsTheDifferenceOfTwoInstants(t *testing.T) {
 				listed := slices.ContainsFunc(gained, func(e Entitlement) bool {
 					return fmt.Sprint(e.Application, e.Action, e.Target) == k && !e.Own && e.Schedule == nil
 				})
-				// A line of a pattern may have been held through a wider one.
+				// An item of a pattern may have been held through a wider one.
 				if !had[k] && !listed && !heldWider(before, u.ID, after, k, at1) {
 					t.Fatalf("%s has %s, had it not, and did not gain it", u.UserName, k)
 				}
@@ -125,7 +127,7 @@ func TestBetweenIsTheDifferenceOfTwoInstants(t *testing.T) {
 
 // heldWider says whether a line of the later snapshot was held before through
 // something wider.
-func heldWider(before *Snapshot, id UserID, after *Snapshot, key string, at Instant) bool {
+func heldWider(before *Snapshot, id UserID, after *Snapshot, key string, at calendar.Instant) bool {
 	for _, e := range after.Entitlements(id) {
 		if fmt.Sprint(e.Application, e.Action, e.Target) != key {
 			continue
@@ -143,17 +145,17 @@ func heldWider(before *Snapshot, id UserID, after *Snapshot, key string, at Inst
 func TestATimelineIsWhatChecksSaidThen(t *testing.T) {
 	spans := 0
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
-		at := At(c.day0)
-		eras := []Era{{s, Window{From: at}}}
+		at := calendar.At(c.day0)
+		eras := []Era{{s, calendar.Window{From: at}}}
 		for range 25 {
 			d, ok := c.change(s, 2)
 			if !ok {
 				continue
 			}
-			at += Instant((12 * time.Hour).Microseconds())
+			at += calendar.Instant((12 * time.Hour).Microseconds())
 			s = d.Seal(d.Revision, at)
 			eras[len(eras)-1].Until = at
-			eras = append(eras, Era{s, Window{From: at}})
+			eras = append(eras, Era{s, calendar.Window{From: at}})
 		}
 		for range 12 {
 			q := c.question()
@@ -166,7 +168,7 @@ func TestATimelineIsWhatChecksSaidThen(t *testing.T) {
 			line := Timeline(eras, id, app, q.Action, q.Path)
 			spans += len(line)
 			for range 30 {
-				q.At = max(At(c.day0), c.instant())
+				q.At = max(calendar.At(c.day0), c.instant())
 				era := eras[slices.IndexFunc(eras, func(e Era) bool { return e.Window.Holds(q.At) })]
 				if era.Application(app) == nil || era.Application(app).State != StateLive {
 					continue
@@ -195,23 +197,23 @@ func TestATimelineIsWhatChecksSaidThen(t *testing.T) {
 func TestRoleSpansAreWhatWasHeldThen(t *testing.T) {
 	met := 0
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
-		at := At(c.day0)
-		eras := []Era{{s, Window{From: at}}}
+		at := calendar.At(c.day0)
+		eras := []Era{{s, calendar.Window{From: at}}}
 		for range 20 {
 			d, ok := c.change(s, 2)
 			if !ok {
 				continue
 			}
-			at += Instant((12 * time.Hour).Microseconds())
+			at += calendar.Instant((12 * time.Hour).Microseconds())
 			s = d.Seal(d.Revision, at)
 			eras[len(eras)-1].Until = at
-			eras = append(eras, Era{s, Window{From: at}})
+			eras = append(eras, Era{s, calendar.Window{From: at}})
 		}
 		for u := range s.Users() {
 			spans := RoleSpans(eras, u.ID)
 			met += len(spans)
 			for range 10 {
-				at := max(At(c.day0), c.instant())
+				at := max(calendar.At(c.day0), c.instant())
 				era := eras[slices.IndexFunc(eras, func(e Era) bool { return e.Window.Holds(at) })]
 				want := map[AssignmentID]bool{}
 				if era.Effective(u.ID, at) {
@@ -253,7 +255,7 @@ func TestACureCures(t *testing.T) {
 			}
 			for _, r := range s.Cures(q) {
 				d := s.Draft() // however it may be given: some only for a time, or through groups
-				d.GrantByRequest(id, r, Window{}, nil)
+				d.GrantByRequest(id, r, calendar.Window{}, nil)
 				if got, _ := d.Check(q); len(d.Faults) > 0 || got.Reason != Granted {
 					t.Fatalf("%+v: with %s still %v (%v)", q, s.RoleKey(r), got, d.Faults)
 				}

@@ -7,6 +7,9 @@ import (
 	"slices"
 	"testing"
 	"time"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // chance makes random organisations and changes to them, small enough for
@@ -23,7 +26,7 @@ func newChance(seed uint64) *chance {
 func pick[T any](c *chance, all ...T) T { return all[c.IntN(len(all))] }
 
 // instant is on or beside the edges that windows, days and schedules have.
-func (c *chance) instant() Instant {
+func (c *chance) instant() calendar.Instant {
 	t := c.day0.AddDate(0, 0, c.IntN(24)-2)
 	switch c.IntN(4) {
 	case 0: // days begin elsewhere
@@ -31,21 +34,21 @@ func (c *chance) instant() Instant {
 	case 1, 2: // schedules begin and end on the half hour, somewhere
 		t = t.Add(time.Duration(c.IntN(48)) * 30 * time.Minute)
 	}
-	return At(t) + Instant(c.IntN(3)-1)
+	return calendar.At(t) + calendar.Instant(c.IntN(3)-1)
 }
 
-func (c *chance) schedule() *Schedule {
+func (c *chance) schedule() *calendar.Schedule {
 	if c.IntN(4) > 0 {
 		return nil
 	}
 	days := []string{}
-	for _, d := range dayWords {
+	for _, d := range calendar.DayWords {
 		if c.IntN(2) == 0 {
 			days = append(days, d)
 		}
 	}
 	clock := func() string { return fmt.Sprintf("%02d:%02d", c.IntN(24), 30*c.IntN(2)) }
-	s, err := NewSchedule(append(days, "wed"), clock(), clock(), pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns", "Australia/Lord_Howe"))
+	s, err := calendar.NewSchedule(append(days, "wed"), clock(), clock(), pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns", "Australia/Lord_Howe"))
 	if err != nil {
 		panic(err)
 	}
@@ -62,11 +65,11 @@ func (c *chance) scopes() []ScopeRef {
 	return out
 }
 
-func (c *chance) window() Window {
+func (c *chance) window() calendar.Window {
 	if c.IntN(2) > 0 {
-		return Window{}
+		return calendar.Window{}
 	}
-	w := Window{At(c.day0.AddDate(0, 0, c.IntN(20))), At(c.day0.AddDate(0, 0, c.IntN(20)))}
+	w := calendar.Window{From: calendar.At(c.day0.AddDate(0, 0, c.IntN(20))), Until: calendar.At(c.day0.AddDate(0, 0, c.IntN(20)))}
 	switch c.IntN(3) {
 	case 0:
 		w.From = 0
@@ -76,11 +79,11 @@ func (c *chance) window() Window {
 	return w // may end before it begins: refused then
 }
 
-func (c *chance) date() Date {
+func (c *chance) date() calendar.Date {
 	if c.IntN(4) > 0 {
 		return 0
 	}
-	return DateOf(c.day0.AddDate(0, 0, c.IntN(20)))
+	return calendar.DateOf(c.day0.AddDate(0, 0, c.IntN(20)))
 }
 
 func (c *chance) user() UserRef { return UserRef(fmt.Sprintf("user.%d", c.IntN(10))) }
@@ -271,16 +274,16 @@ func (c *chance) operation() Operation {
 		return &UpdateApplication{Application: c.application(), Owner: &owner}
 	case 45:
 		key := fmt.Sprintf("c%d", c.IntN(3))
-		return &AddConflict{Key: key, Roles: []RoleRef{c.role(), c.role()}, Prevent: c.IntN(2) == 0}
+		return &AddSoDRule{Key: key, Roles: []RoleRef{c.role(), c.role()}, Prevent: c.IntN(2) == 0}
 	case 46:
 		prevent := c.IntN(2) == 0
-		o := &UpdateConflict{Conflict: ConflictRef(fmt.Sprintf("c%d", c.IntN(3))), Prevent: &prevent}
+		o := &UpdateSoDRule{SoDRule: SoDRuleRef(fmt.Sprintf("c%d", c.IntN(3))), Prevent: &prevent}
 		if c.IntN(2) == 0 {
 			o.Roles = []RoleRef{c.role(), c.role()}
 		}
 		return o
 	case 47:
-		return &EndConflict{Conflict: ConflictRef(fmt.Sprintf("c%d", c.IntN(12)))}
+		return &EndSoDRule{SoDRule: SoDRuleRef(fmt.Sprintf("c%d", c.IntN(12)))}
 	case 50, 51:
 		return c.expectation()
 	case 52:
@@ -289,7 +292,7 @@ func (c *chance) operation() Operation {
 		owner, risk, longest := c.user(), pick(c, RiskUnsaid, RiskLow, RiskHigh), pick(c, 0, 0, 0, 0, 0, 0, 0, 5)
 		switch c.IntN(3) {
 		case 0:
-			return &UpdateRole{Role: c.role(), Owner: &owner, Risk: &risk, Longest: &longest}
+			return &UpdateRole{Role: c.role(), Owner: &owner, Risk: &risk, MaxDays: &longest}
 		case 1:
 			back := false
 			return &UpdateRole{Role: c.role(), Retired: &back}
@@ -343,7 +346,7 @@ func (c *chance) organisation(t testing.TB) *Snapshot {
 	if len(d.Faults) > 0 {
 		t.Fatalf("the organisation does not fit: %v", &d.Faults[0])
 	}
-	s := d.Seal(1, At(c.day0))
+	s := d.Seal(1, calendar.At(c.day0))
 	for range 500 {
 		if d, ok := c.change(s, 2); ok && len(d.Changes()) > 0 {
 			s = d.Seal(d.Revision, s.At+1)
@@ -369,7 +372,7 @@ func (c *chance) question() Question {
 		q.Owner = UserID(c.IntN(9)).String()
 	}
 	if c.IntN(6) == 0 {
-		q.Path = Join(q.Path, pick(c, "north-1", "unseen", "y"))
+		q.Path = patterns.Join(q.Path, pick(c, "north-1", "unseen", "y"))
 	}
 	return q
 }

@@ -1,20 +1,25 @@
 package access
 
-import "slices"
+import (
+	"slices"
 
-// Part is what a permission reaches: all a pattern covers, less what the
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
+)
+
+// Area is what a permission reaches: all a pattern covers, less what the
 // fences do that it does not pass.
-type Part struct {
+type Area struct {
 	Pattern string
 	Except  []string
 }
 
-func (p *Part) covers(path string) bool {
-	if !Covers(p.Pattern, path) {
+func (p *Area) covers(path string) bool {
+	if !patterns.Covers(p.Pattern, path) {
 		return false
 	}
 	for _, e := range p.Except {
-		if Covers(e, path) {
+		if patterns.Covers(e, path) {
 			return false
 		}
 	}
@@ -22,12 +27,12 @@ func (p *Part) covers(path string) bool {
 }
 
 // contains says whether all of q is in p.
-func (p *Part) contains(q *Part) bool {
-	if !Contains(p.Pattern, q.Pattern) {
+func (p *Area) contains(q *Area) bool {
+	if !patterns.Contains(p.Pattern, q.Pattern) {
 		return false
 	}
 	for _, e := range p.Except {
-		if overlap(e, q.Pattern) && !slices.ContainsFunc(q.Except, func(x string) bool { return Contains(x, e) }) {
+		if overlap(e, q.Pattern) && !slices.ContainsFunc(q.Except, func(x string) bool { return patterns.Contains(x, e) }) {
 			return false
 		}
 	}
@@ -37,31 +42,31 @@ func (p *Part) contains(q *Part) bool {
 // Reach is where a user may do an action of an application at an instant,
 // whatever they own: what lists are cut down with. Parts that another contains
 // are left out. User 0 is nobody signed in.
-func (s *Snapshot) Reach(id UserID, app ApplicationID, action string, at Instant) []Part {
-	var out []Part
+func (s *Snapshot) Reach(id UserID, app ApplicationID, action string, at calendar.Instant) []Area {
+	var out []Area
 	s.reachable(id, at, func(f *Assignment, p *Permission) {
 		if p.Application == app && p.gives(action) && !p.Own {
 			out = s.widenBy(out, f, p, action)
 		}
 	})
-	sortParts(out)
+	sortAreas(out)
 	return out
 }
 
 // OwnReach is where a user may do an action on what is their own.
-func (s *Snapshot) OwnReach(id UserID, app ApplicationID, action string, at Instant) []Part {
-	var out []Part
+func (s *Snapshot) OwnReach(id UserID, app ApplicationID, action string, at calendar.Instant) []Area {
+	var out []Area
 	s.reachable(id, at, func(f *Assignment, p *Permission) {
 		if p.Application == app && p.gives(action) && p.Own && id != 0 {
 			out = s.widenBy(out, f, p, action)
 		}
 	})
-	sortParts(out)
+	sortAreas(out)
 	return out
 }
 
-func sortParts(all []Part) {
-	slices.SortFunc(all, func(a, b Part) int {
+func sortAreas(all []Area) {
+	slices.SortFunc(all, func(a, b Area) int {
 		if a.Pattern < b.Pattern {
 			return -1
 		}
@@ -70,7 +75,7 @@ func sortParts(all []Part) {
 }
 
 // widenBy adds what a permission reaches within the scopes of an assignment.
-func (s *Snapshot) widenBy(set []Part, f *Assignment, p *Permission, action string) []Part {
+func (s *Snapshot) widenBy(set []Area, f *Assignment, p *Permission, action string) []Area {
 	var except []string
 	for _, x := range s.Fences(p.Application) {
 		if x.guards(action) && !x.passes(p.Pattern) {
@@ -78,10 +83,10 @@ func (s *Snapshot) widenBy(set []Part, f *Assignment, p *Permission, action stri
 		}
 	}
 	for _, pattern := range narrowed(p.Application, p.Pattern, f.Scopes) {
-		part := Part{Pattern: pattern}
+		part := Area{Pattern: pattern}
 		fenced := false
 		for _, e := range except {
-			fenced = fenced || Contains(e, pattern)
+			fenced = fenced || patterns.Contains(e, pattern)
 			if overlap(e, pattern) {
 				part.Except = append(part.Except, e)
 			}
@@ -94,18 +99,18 @@ func (s *Snapshot) widenBy(set []Part, f *Assignment, p *Permission, action stri
 }
 
 // widen adds a part to a set in which none contains another.
-func widen(set []Part, p Part) []Part {
+func widen(set []Area, p Area) []Area {
 	for i := range set {
 		if set[i].contains(&p) {
 			return set
 		}
 	}
-	return append(slices.DeleteFunc(set, func(q Part) bool { return p.contains(&q) }), p)
+	return append(slices.DeleteFunc(set, func(q Area) bool { return p.contains(&q) }), p)
 }
 
 // reachable calls yield for each permission held at an instant through each
 // assignment whose schedule holds then, perhaps more than once.
-func (s *Snapshot) reachable(id UserID, at Instant, yield func(*Assignment, *Permission)) {
+func (s *Snapshot) reachable(id UserID, at calendar.Instant, yield func(*Assignment, *Permission)) {
 	s.assignmentsAt(id, at, func(f *Assignment) {
 		for _, r := range s.roles.At(int(f.Role)).closure {
 			for _, p := range s.roles.At(int(r)).permissions {
@@ -117,7 +122,7 @@ func (s *Snapshot) reachable(id UserID, at Instant, yield func(*Assignment, *Per
 
 // assignmentsAt calls yield for each assignment in force for a user at an
 // instant, through any principal.
-func (s *Snapshot) assignmentsAt(id UserID, at Instant, yield func(*Assignment)) {
+func (s *Snapshot) assignmentsAt(id UserID, at calendar.Instant, yield func(*Assignment)) {
 	if id != 0 && !s.Effective(id, at) {
 		return
 	}
@@ -138,7 +143,7 @@ func (s *Snapshot) assignmentsAt(id UserID, at Instant, yield func(*Assignment))
 }
 
 // Reaches says whether any of the parts covers a path.
-func Reaches(parts []Part, path string) bool {
+func Reaches(parts []Area, path string) bool {
 	for i := range parts {
 		if parts[i].covers(path) {
 			return true

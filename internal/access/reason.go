@@ -1,5 +1,7 @@
 package access
 
+import "ableroster/internal/calendar"
+
 // Reason is the code of an answer, from a closed list.
 type Reason string
 
@@ -73,7 +75,8 @@ const (
 
 var missReasons = [...]Reason{"", NotOwner, OutsideSchedule, NotYet, Ended, OutOfScope, Fenced, NoGrant}
 
-func (w Window) miss(at Instant) miss {
+// missOf says how a window misses an instant.
+func missOf(w calendar.Window, at calendar.Instant) miss {
 	switch {
 	case w.Until != 0 && at >= w.Until:
 		return missEnded

@@ -1,6 +1,10 @@
 package access
 
-import "strings"
+import (
+	"strings"
+
+	"ableroster/internal/calendar"
+)
 
 // References in operations: a name, a key or an id; an id once settled.
 type (
@@ -15,7 +19,7 @@ type (
 	ResourceRef    string
 	FenceRef       string
 	DefaultRef     string
-	ConflictRef    string
+	SoDRuleRef     string
 	ExpectationRef string
 	AttributeRef   string
 )
@@ -30,7 +34,11 @@ func (d *Draft) missing(kind FactKind, field, given string) {
 		d.fault(field, "is missing")
 		return
 	}
-	d.fault(field, "there is no %s “%s”", string(kind), given)
+	text := "there is no %s “%s”"
+	if d.Visible != nil { // whether it is there is not said
+		text += ", or it is outside what you may see"
+	}
+	d.fault(field, text, strings.ReplaceAll(string(kind), "_", " "), given)
 	if len(given) <= 200 { // what is longer resembles no name
 		f := &d.Faults[len(d.Faults)-1]
 		f.Subject, f.Given = kind, given
@@ -108,7 +116,7 @@ func (d *Draft) member(user *UserRef, groupField string, group *GroupRef) (Membe
 	return Member{Group: id}, ok
 }
 
-func (d *Draft) window(w Window) bool {
+func (d *Draft) window(w calendar.Window) bool {
 	if w.Until != 0 && w.Until <= w.From {
 		d.fault("until", "is not after from: the window would end before it begins")
 		return false
@@ -138,8 +146,8 @@ func roleLabel(s *Snapshot, id RoleID) string {
 	return r.Label
 }
 
-func windowWords(w Window, s *Snapshot) string {
-	day := func(i Instant) string { return i.Time().In(s.zone).Format("2 Jan 2006 15:04") }
+func windowWords(w calendar.Window, s *Snapshot) string {
+	day := func(i calendar.Instant) string { return i.Time().In(s.zone).Format("2 Jan 2006 15:04") }
 	switch {
 	case w.From != 0 && w.Until != 0:
 		return " from " + day(w.From) + " until " + day(w.Until)

@@ -3,12 +3,14 @@ package access
 import (
 	"cmp"
 	"slices"
+
+	"ableroster/internal/calendar"
 )
 
 // RoleSpan is a time in which a user held a role through one assignment, to them
 // or to a group they were in.
 type RoleSpan struct {
-	Window
+	calendar.Window
 	Assignment AssignmentID
 	Role       RoleID
 	Group      GroupID // that it was made to, or 0
@@ -23,15 +25,15 @@ func RoleSpans(eras []Era, id UserID) []RoleSpan {
 	var out []RoleSpan
 	last := map[AssignmentID]int{} // the place of each assignment's newest span
 	for _, era := range eras {
-		effective := era.effective(id).within(era.Window)
+		effective := era.effective(id).Within(era.Window)
 		if len(effective) == 0 {
 			continue
 		}
-		add := func(group GroupID, rule DefaultID, from Intervals, all []link) {
+		add := func(group GroupID, rule DefaultID, from calendar.Intervals, all []link) {
 			for _, g := range all {
 				a := era.Assignment(g.assignment())
 				x := RoleSpan{Assignment: a.ID, Role: a.Role, Group: group, Origin: a.Origin, Rule: max(a.Rule, rule), Opened: a.Opened}
-				for _, w := range from.within(a.Window).intersect(effective) {
+				for _, w := range from.Within(a.Window).Intersect(effective) {
 					if i, ok := last[a.ID]; ok && out[i].Until == w.From && w.From != 0 && out[i].Rule == x.Rule {
 						out[i].Until = w.Until
 						continue
@@ -42,7 +44,7 @@ func RoleSpans(eras []Era, id UserID) []RoleSpan {
 				}
 			}
 		}
-		add(0, 0, Always(), era.givenTo(Assignee{User: id}))
+		add(0, 0, calendar.Always(), era.givenTo(Assignee{User: id}))
 		for g, when := range era.groupIntervals(id) {
 			if rec := era.groups.At(int(g)); rec != nil && ownGroups(g) {
 				add(g, era.DefaultInto(id, g), when, rec.given)
@@ -72,7 +74,7 @@ var Ways = []Way{WayDirect, WayRequest, WayDefault, WayGroup, WayEverybody}
 
 // PeopleWith counts who holds anything in an application at an instant, each once
 // by the plainest way, of those counted.
-func (s *Snapshot) PeopleWith(app ApplicationID, at Instant, counted func(UserID) bool) map[Way]int {
+func (s *Snapshot) PeopleWith(app ApplicationID, at calendar.Instant, counted func(UserID) bool) map[Way]int {
 	gives := map[RoleID]bool{}
 	for r := range s.Roles() {
 		gives[r.ID] = s.RoleReaches(r.ID, app)

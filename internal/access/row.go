@@ -1,6 +1,10 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/calendar"
+)
 
 // What there are millions of lies flat in the tables of a snapshot and is made
 // into a fact when somebody asks for one: a fact behind a pointer each would
@@ -19,14 +23,14 @@ type assignmentRow struct {
 
 // limits are when and where an assignment gives what its role does.
 type limits struct {
-	window   Window
+	window   calendar.Window
 	scopes   []Scope
-	schedule *Schedule
+	schedule *calendar.Schedule
 }
 
 // membershipRow is an open membership; a zero group says there is none.
 type membershipRow struct {
-	window *Window // nil when it is always
+	window *calendar.Window // nil when it is always
 	opened int64
 	group  GroupID
 	member packed
@@ -63,7 +67,7 @@ func flatAssignment(f *Assignment, pos int) assignmentRow {
 }
 
 func (f *Assignment) plain() bool {
-	return f.Window == Window{} && len(f.Scopes) == 0 && f.Schedule == nil
+	return f.Window == calendar.Window{} && len(f.Scopes) == 0 && f.Schedule == nil
 }
 
 func (r *assignmentRow) fact(id AssignmentID) *Assignment {
@@ -76,7 +80,7 @@ func (r *assignmentRow) fact(id AssignmentID) *Assignment {
 
 func flatMembership(f *Membership, pos int) membershipRow {
 	r := membershipRow{opened: f.Opened, group: f.Group, member: pack(f.Member), pos: uint32(pos), rule: f.Rule}
-	if f.Window != (Window{}) {
+	if f.Window != (calendar.Window{}) {
 		w := f.Window
 		r.window = &w
 	}
@@ -93,9 +97,9 @@ func (r *membershipRow) fact(id MembershipID) *Membership {
 
 // windowOf is when a membership as its member finds it holds; one by a rule
 // and a plain one always do.
-func (s *Snapshot) windowOf(j link) Window {
+func (s *Snapshot) windowOf(j link) calendar.Window {
 	if j.plain() {
-		return Window{}
+		return calendar.Window{}
 	}
 	return *s.memberships.At(int(j.id)).window
 }

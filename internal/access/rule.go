@@ -4,7 +4,9 @@ import (
 	"slices"
 	"strings"
 
+	"ableroster/internal/calendar"
 	"ableroster/internal/filter"
+	"ableroster/internal/patterns"
 )
 
 // A group may choose members by a filter over users' facts. Membership by
@@ -37,6 +39,21 @@ func (s *Snapshot) ruleSchema() filter.Schema {
 		}
 	}
 	return out
+}
+
+// FilterWords says whom a filter over users chooses, in plain words: "users in Marine and
+// below". What cannot be read is said as it is written.
+func (s *Snapshot) FilterWords(text string) string {
+	e, err := filter.Parse(text)
+	if err != nil {
+		return "users who match " + text
+	}
+	return "users " + filter.Words(e, func(name string) string {
+		if f := s.FindAttribute(name); f != nil {
+			return f.Label
+		}
+		return strings.ReplaceAll(name, "_", " ")
+	})
 }
 
 // isPersonal says whether an attribute is one a rule may not name.
@@ -194,8 +211,8 @@ func ruleReach(text string) string {
 		case *filter.Compare:
 			unit, ok := e.Value.(string)
 			name := strings.ToLower(e.Attribute)
-			if ok && e.Operator == filter.Equal && (name == "within" || name == "unit") && CheckPath(unit) == nil && unit != Root && path == "users" {
-				path = Join("users", unit)
+			if ok && e.Operator == filter.Equal && (name == "within" || name == "unit") && patterns.CheckPath(unit) == nil && unit != patterns.Root && path == "users" {
+				path = patterns.Join("users", unit)
 			}
 		}
 	}
@@ -208,7 +225,7 @@ func ruleReach(text string) string {
 func (s *Snapshot) chosenRoles(id GroupID) heldRoles {
 	out := s.groupRoles(id)
 	for i := range out {
-		out[i].when = Always()
+		out[i].when = calendar.Always()
 	}
 	return out
 }
@@ -217,7 +234,7 @@ func (s *Snapshot) chosenRoles(id GroupID) heldRoles {
 // those of every group above it, by role and terms.
 func (s *Snapshot) groupRoles(id GroupID) heldRoles {
 	var out heldRoles
-	reached := map[GroupID]Intervals{id: Always()}
+	reached := map[GroupID]calendar.Intervals{id: calendar.Always()}
 	for todo := []GroupID{id}; len(todo) > 0; todo = todo[1:] {
 		g := s.groups.At(int(todo[0]))
 		if g == nil || g.fact == nil {
@@ -226,14 +243,14 @@ func (s *Snapshot) groupRoles(id GroupID) heldRoles {
 		from := reached[todo[0]]
 		for _, x := range g.given {
 			l := s.limitsOf(x)
-			if when := from.within(l.window); len(when) > 0 {
+			if when := from.Within(l.window); len(when) > 0 {
 				out = out.add(s, x.role(), l.terms(), when)
 			}
 		}
 		for _, j := range g.parents {
-			when := from.within(s.windowOf(j))
-			if up := j.group(); len(when.minus(reached[up])) > 0 {
-				reached[up] = reached[up].union(when)
+			when := from.Within(s.windowOf(j))
+			if up := j.group(); len(when.Minus(reached[up])) > 0 {
+				reached[up] = reached[up].Union(when)
 				todo = append(todo, up)
 			}
 		}

@@ -1,16 +1,17 @@
 package access
 
 import (
-	"encoding/json"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"ableroster/internal/calendar"
 )
 
-func schedule(t *testing.T, from, until, zone string, days ...string) *Schedule {
+func schedule(t *testing.T, from, until, zone string, days ...string) *calendar.Schedule {
 	t.Helper()
-	s, err := NewSchedule(days, from, until, zone)
+	s, err := calendar.NewSchedule(days, from, until, zone)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -23,7 +24,7 @@ func TestSchedulesFollowTheClockOnTheWall(t *testing.T) {
 	every := []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
 	for _, x := range []struct {
 		name     string
-		schedule *Schedule
+		schedule *calendar.Schedule
 		at       string
 		want     bool
 	}{
@@ -50,46 +51,11 @@ func TestSchedulesFollowTheClockOnTheWall(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := x.schedule.Holds(At(at)); got != x.want {
+		if got := x.schedule.Holds(calendar.At(at)); got != x.want {
 			t.Errorf("%s: %s at %s: %v", x.name, x.schedule, x.at, got)
 		}
-		if got := scheduledNaively(x.schedule, At(at)); got != x.want {
+		if got := scheduledNaively(x.schedule, calendar.At(at)); got != x.want {
 			t.Errorf("%s: the oracle says %v", x.name, got)
-		}
-	}
-}
-
-func TestSchedulesThatAreRefused(t *testing.T) {
-	for _, x := range []struct {
-		days              []string
-		from, until, zone string
-	}{
-		{nil, "06:00", "14:00", "UTC"}, {[]string{"monday"}, "06:00", "14:00", "UTC"}, {[]string{"mon"}, "6:00", "14:00", "UTC"}, {[]string{"mon"}, "06:00", "24:00", "UTC"},
-		{[]string{"mon"}, "06:00", "14:60", "UTC"}, {[]string{"mon"}, "06:00", "14:00", "Atlantis/Port"}, {[]string{"mon"}, "06:00", "14:00", ""}, {[]string{"mon"}, "06:00", "14:00", "Local"},
-	} {
-		if s, err := NewSchedule(x.days, x.from, x.until, x.zone); err == nil {
-			t.Errorf("%v was taken as %s", x, s)
-		}
-	}
-}
-
-func TestSchedulesAreKeptAndSaid(t *testing.T) {
-	for want, s := range map[string]*Schedule{
-		"weekdays 06:00 to 14:00, Europe/Lisbon":  schedule(t, "06:00", "14:00", "Europe/Lisbon", "fri", "thu", "wed", "tue", "mon"),
-		"weekends 22:00 to 06:00, UTC":            schedule(t, "22:00", "06:00", "UTC", "sat", "sun"),
-		"mon, sun 08:00 to 08:00, Asia/Kolkata":   schedule(t, "08:00", "08:00", "Asia/Kolkata", "sun", "mon"),
-		"every day 20:00 to 06:00, Europe/Lisbon": schedule(t, "20:00", "06:00", "Europe/Lisbon", "mon", "tue", "wed", "thu", "fri", "sat", "sun"),
-	} {
-		if s.String() != want {
-			t.Errorf("%s, want %s", s, want)
-		}
-		raw, err := json.Marshal(s)
-		if err != nil {
-			t.Fatal(err)
-		}
-		back := &Schedule{}
-		if err := json.Unmarshal(raw, back); err != nil || !back.equal(s) {
-			t.Errorf("%s came back as %s (%v)", raw, back, err)
 		}
 	}
 }

@@ -3,6 +3,8 @@ package access
 import (
 	"slices"
 	"strings"
+
+	"ableroster/internal/patterns"
 )
 
 // Scope limits an assignment to what a pattern covers in an application. An
@@ -19,7 +21,7 @@ func inScope(scopes []Scope, app ApplicationID, path string) bool {
 		return true
 	}
 	for _, s := range scopes {
-		if s.Application == app && Covers(s.Pattern, path) {
+		if s.Application == app && patterns.Covers(s.Pattern, path) {
 			return true
 		}
 	}
@@ -34,16 +36,16 @@ const mostMeets = 64
 // meet are the patterns for what two patterns both cover; none where they have
 // nothing in common.
 func meet(a, b string) []string {
-	if Contains(a, b) {
+	if patterns.Contains(a, b) {
 		return []string{b}
 	}
-	if Contains(b, a) {
+	if patterns.Contains(b, a) {
 		return []string{a}
 	}
 	out := []string{""}
 	for {
-		x, arest, aok := nextSegment(a)
-		y, brest, bok := nextSegment(b)
+		x, arest, aok := patterns.NextSegment(a)
+		y, brest, bok := patterns.NextSegment(b)
 		var segs []string
 		switch {
 		case !aok && !bok:
@@ -72,10 +74,10 @@ func meet(a, b string) []string {
 
 // meetSegments are the patterns of one segment for what two both match.
 func meetSegments(x, y string) []string {
-	if Contains(x, y) {
+	if patterns.Contains(x, y) {
 		return []string{y}
 	}
-	if Contains(y, x) {
+	if patterns.Contains(y, x) {
 		return []string{x}
 	}
 	type place struct{ i, j int }
@@ -122,15 +124,15 @@ func meetSegments(x, y string) []string {
 	}
 	all := rest(0, 0)
 	return slices.DeleteFunc(slices.Clone(all), func(p string) bool { // what another one says too
-		return p == "" || slices.ContainsFunc(all, func(q string) bool { return q != p && q != "" && Contains(q, p) })
+		return p == "" || slices.ContainsFunc(all, func(q string) bool { return q != p && q != "" && patterns.Contains(q, p) })
 	})
 }
 
 // overlap says whether two patterns may both cover some path.
 func overlap(a, b string) bool {
 	for {
-		x, arest, aok := nextSegment(a)
-		y, brest, bok := nextSegment(b)
+		x, arest, aok := patterns.NextSegment(a)
+		y, brest, bok := patterns.NextSegment(b)
 		if !aok || !bok {
 			return true
 		}
@@ -143,7 +145,7 @@ func overlap(a, b string) bool {
 
 func overlapSegment(x, y string) bool {
 	if !strings.Contains(x, "*") || !strings.Contains(y, "*") {
-		return matchSegment(x, y) || matchSegment(y, x)
+		return patterns.MatchSegment(x, y) || patterns.MatchSegment(y, x)
 	}
 	begins := func(s string) string { return s[:strings.IndexByte(s, '*')] }
 	ends := func(s string) string { return s[strings.LastIndexByte(s, '*')+1:] }

@@ -10,7 +10,7 @@ import (
 func TestASecondPersonIsNeededForWhatIsSet(t *testing.T) {
 	port := func(more ...Operation) *Snapshot {
 		return port(t, append([]Operation{&Grant{Role: "access-administrator", User: "hedvika.venables"}, &UpdateRole{Role: "tariffs/releaser", Risk: &[]Risk{RiskHigh}[0]},
-			&AddConflict{Key: "two-hands", Roles: []RoleRef{"berths/reader", "tariffs/releaser"}, Prevent: true},
+			&AddSoDRule{Key: "two-hands", Roles: []RoleRef{"berths/reader", "tariffs/releaser"}, Prevent: true},
 			&SetExpectation{Key: "quiet", Label: "Pilots do not release", User: "ines.halloran", Application: "tariffs", Action: "release", Pattern: "/", Blocking: true}}, more...)...)
 	}
 	all := &SetSecondPerson{SecondPerson{true, true, true}}
@@ -28,13 +28,13 @@ func TestASecondPersonIsNeededForWhatIsSet(t *testing.T) {
 		"a role of high risk":               {all, &Grant{Role: "tariffs/releaser", User: "tomas.brandt"}, "marta.quill", true},
 		"a role of high risk, by a group":   {all, &AddMember{Group: "cash-desk", User: "tomas.brandt"}, "marta.quill", true},
 		"taking it":                         {all, &RemovePermission{Permission: "permission-3"}, "marta.quill", false},
-		"a conflict that only warns":        {all, &UpdateConflict{Conflict: "two-hands", Prevent: &off}, "marta.quill", true},
-		"a conflict that ends":              {all, &EndConflict{Conflict: "two-hands"}, "marta.quill", true},
-		"a conflict more":                   {all, &AddConflict{Key: "more", Roles: []RoleRef{"berths/scheduler", "tariffs/releaser"}}, "marta.quill", false},
+		"a SoD rule that only warns":        {all, &UpdateSoDRule{SoDRule: "two-hands", Prevent: &off}, "marta.quill", true},
+		"a SoD rule that ends":              {all, &EndSoDRule{SoDRule: "two-hands"}, "marta.quill", true},
+		"a SoD rule more":                   {all, &AddSoDRule{Key: "more", Roles: []RoleRef{"berths/scheduler", "tariffs/releaser"}}, "marta.quill", false},
 		"an expectation that ends":          {all, &EndExpectation{Expectation: "quiet"}, "marta.quill", true},
 		"the setting itself":                {all, &SetSecondPerson{SecondPerson{OwnGains: true}}, "marta.quill", true},
 		"the other administrator suspended": {all, &UpdateUser{User: "hedvika.venables", Status: &suspended}, "marta.quill", true},
-		"none set":                          {&SetSecondPerson{}, &EndConflict{Conflict: "two-hands"}, "marta.quill", false},
+		"none set":                          {&SetSecondPerson{}, &EndSoDRule{SoDRule: "two-hands"}, "marta.quill", false},
 	} {
 		s := port(x.set)
 		id, _ := s.FindUser(x.caller)
@@ -60,7 +60,7 @@ func TestASecondPersonIsNeededForWhatIsSet(t *testing.T) {
 }
 
 func TestAnApplicationThatDependsOnAnAccountIsARail(t *testing.T) {
-	s := port(t, &AddRole{Key: "asks"}, &AddPermission{Role: "asks", Application: "able-roster", Actions: []string{"decide"}, Pattern: "applications/berths"}, &Grant{Role: "asks", User: "berth-board"})
+	s := port(t, &AddRole{Key: "asks"}, &AddPermission{Role: "asks", Application: "able-roster", Actions: []string{"evaluate"}, Pattern: "applications/berths"}, &Grant{Role: "asks", User: "berth-board"})
 	departed := Departed
 	got := railsOf(t, s, "marta.quill", &UpdateUser{User: "berth-board", Status: &departed})
 	if !slices.Contains(got, ApplicationDepends) {

@@ -4,15 +4,17 @@ import (
 	"strings"
 	"time"
 
+	"ableroster/internal/calendar"
 	"ableroster/internal/filter"
 	"ableroster/internal/paged"
+	"ableroster/internal/patterns"
 )
 
 // Snapshot is the compiled facts at one revision. It is immutable, answers
 // every question, and may be read by any number of goroutines.
 type Snapshot struct {
 	Revision int64
-	At       Instant // when that revision was made
+	At       calendar.Instant // when that revision was made
 
 	organisation Organisation
 	zone         *time.Location
@@ -33,7 +35,7 @@ type Snapshot struct {
 	applicationByKey paged.Index
 	roleByKey        paged.Index // "application/key", organisation roles "key"
 
-	kept keptTables
+	records recordTables
 
 	ruled  []GroupID // the groups that choose members by a filter
 	active int       // users whose status is active
@@ -44,7 +46,7 @@ type Snapshot struct {
 // counters are the next free numbers of each kind.
 type counters struct {
 	User, Group, Membership, Application, Resource, Fence, Role, Inclusion, Permission, Assignment uint32
-	Kept                                                                                           [mostKept]uint32
+	Kept                                                                                           [maxRecordKinds]uint32
 }
 
 // The records: a fact and what is found from it. Slices in a record are never
@@ -54,7 +56,7 @@ type (
 		name       shortName // as it is looked up
 		active     bool      // as in the fact, as are the next three
 		person     bool
-		start, end Date
+		start, end calendar.Date
 		links
 		fact    *User
 		touched int64 // revision that last changed the user or what is given to them directly
@@ -118,10 +120,10 @@ type rule struct {
 // covers is Covers, quicker for patterns without stars.
 func (r *rule) covers(path string) bool {
 	if !r.literal {
-		return Covers(r.pattern, path)
+		return patterns.Covers(r.pattern, path)
 	}
 	n := len(r.pattern)
-	return len(path) >= n && path[:n] == r.pattern && (len(path) == n || path[n] == '/') || r.pattern == Root
+	return len(path) >= n && path[:n] == r.pattern && (len(path) == n || path[n] == '/') || r.pattern == patterns.Root
 }
 
 // mostActions bounds what an application declares: a bit each in a rule.
@@ -154,7 +156,7 @@ func (s *Snapshot) compile(p *Permission) rule {
 // and the application able-roster, which no operation makes.
 func Empty() *Snapshot {
 	s := &Snapshot{zone: time.UTC, organisation: Organisation{TimeZone: "UTC"}}
-	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1, 1, [mostKept]uint32{}}
+	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1, 1, [maxRecordKinds]uint32{}}
 	for i := range s.next.Kept {
 		s.next.Kept[i] = 1
 	}
@@ -311,8 +313,8 @@ func (s *Snapshot) known(app *applicationRec, path string) (place int, ok bool) 
 	if ok && app.retired == 0 {
 		return place, true
 	}
-	for path != Root {
-		path = parentPath(path)
+	for path != patterns.Root {
+		path = patterns.ParentPath(path)
 		if r := s.resourceAt(app, path); r != nil {
 			if r.fact.Retired {
 				return -1, false

@@ -3,6 +3,8 @@ package access
 import (
 	"hash/maphash"
 	"slices"
+
+	"ableroster/internal/calendar"
 )
 
 // Spread is all that a role gives, with all it includes, as a set of bits: one
@@ -92,7 +94,7 @@ func (s *Snapshot) RoleEntitlements(id RoleID) []Entitlement {
 	var perms []held
 	for _, r := range s.RoleClosure(id) {
 		for _, p := range s.RolePermissions(r) {
-			perms = append(perms, held{p, terms{}, Always()})
+			perms = append(perms, held{p, terms{}, calendar.Always()})
 		}
 	}
 	set := map[line]struct{}{}

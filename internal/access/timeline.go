@@ -1,20 +1,25 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
+)
 
 // Era is a snapshot and the time in which it was the newest: from its revision
 // until the next that concerns the user.
 type Era struct {
 	*Snapshot
-	Window
+	calendar.Window
 }
 
 // Span is a time in which a user held something, and the ways that held at its
 // beginning, shortest first.
 type Span struct {
-	Window
+	calendar.Window
 	Own      bool
-	Schedule *Schedule
+	Schedule *calendar.Schedule
 	Revision int64 // whose facts held when it began
 	Chains   []Chain
 }
@@ -28,7 +33,7 @@ func Timeline(eras []Era, id UserID, app ApplicationID, action, path string) []S
 		l := line{app, action, path}
 		perms := era.permissionsOf(id)
 		for c, when := range era.when(l, perms) {
-			e := entitlement(l, c, when.within(era.Window), perms)
+			e := entitlement(l, c, when.Within(era.Window), perms)
 			for _, w := range e.When {
 				out = append(out, Span{Window: w, Own: e.Own, Schedule: e.Schedule, Revision: era.Revision, Chains: era.ways(id, l, w.From, c)})
 			}
@@ -47,10 +52,10 @@ func Timeline(eras []Era, id UserID, app ApplicationID, action, path string) []S
 }
 
 // ways are the chains that give a line on a condition at an instant.
-func (s *Snapshot) ways(id UserID, l line, at Instant, c condition) []Chain {
+func (s *Snapshot) ways(id UserID, l line, at calendar.Instant, c condition) []Chain {
 	rec := s.applications.At(int(l.app))
 	all, _ := s.chains(id, at, nil, func(p *Permission) bool {
-		return p.Application == l.app && p.gives(l.action) && Contains(p.Pattern, l.target) && p.Own == c.own && !s.fenced(rec, p.Pattern, l.action, l.target)
+		return p.Application == l.app && p.gives(l.action) && patterns.Contains(p.Pattern, l.target) && p.Own == c.own && !s.fenced(rec, p.Pattern, l.action, l.target)
 	})
 	var out []Chain
 	for _, x := range all {
@@ -70,7 +75,7 @@ next:
 	for _, s := range all {
 		for i := range out {
 			p := &out[i]
-			if p.Until == s.From && p.Until != 0 && p.Own == s.Own && p.Schedule.equal(s.Schedule) && sameWays(p.Chains, s.Chains) {
+			if p.Until == s.From && p.Until != 0 && p.Own == s.Own && p.Schedule.Equal(s.Schedule) && sameWays(p.Chains, s.Chains) {
 				p.Until = s.Until
 				continue next
 			}

@@ -1,16 +1,18 @@
 package access
 
+import "ableroster/internal/calendar"
+
 // MemberWay is the shortest way in which a user is in a group at an instant.
 type MemberWay struct {
 	User      UserID
-	Through   []GroupID // the groups in between, the nearest to the user first
-	Rule      GroupID   // whose filter chose the user, or 0: then they are listed
-	Everybody bool      // the group is built in
-	Window    Window    // in which every membership on the way holds
+	Through   []GroupID       // the groups in between, the nearest to the user first
+	Rule      GroupID         // whose filter chose the user, or 0: then they are listed
+	Everybody bool            // the group is built in
+	Window    calendar.Window // in which every membership on the way holds
 }
 
 // WaysIn are the users who are in a group at an instant, each by the shortest way.
-func (s *Snapshot) WaysIn(id GroupID, at Instant) []MemberWay {
+func (s *Snapshot) WaysIn(id GroupID, at calendar.Instant) []MemberWay {
 	var out []MemberWay
 	if id == PublicGroup || id == AllUsersGroup {
 		s.members(id, nil, func(u UserID) {
@@ -23,7 +25,7 @@ func (s *Snapshot) WaysIn(id GroupID, at Instant) []MemberWay {
 	type step struct {
 		group   GroupID
 		through []GroupID
-		window  Window
+		window  calendar.Window
 	}
 	seen := map[GroupID]bool{id: true}
 	found := map[UserID]bool{}
@@ -36,7 +38,7 @@ func (s *Snapshot) WaysIn(id GroupID, at Instant) []MemberWay {
 	for todo := []step{{group: id}}; len(todo) > 0; todo = todo[1:] {
 		x := todo[0]
 		for _, f := range s.Members(x.group) {
-			w, ok := x.window.both(f.Window)
+			w, ok := x.window.Both(f.Window)
 			switch {
 			case !f.Window.Holds(at) || !ok:
 			case f.Member.User != 0:
@@ -49,13 +51,4 @@ func (s *Snapshot) WaysIn(id GroupID, at Instant) []MemberWay {
 		s.chosenBy(x.group, func(u UserID) { add(MemberWay{User: u, Through: x.through, Rule: x.group, Window: x.window}) })
 	}
 	return out
-}
-
-// both is when two windows hold at once; ok is false when never.
-func (w Window) both(o Window) (Window, bool) {
-	w.From = max(w.From, o.From)
-	if w.Until == 0 || o.Until != 0 && o.Until < w.Until {
-		w.Until = o.Until
-	}
-	return w, w.Until == 0 || w.From < w.Until
 }

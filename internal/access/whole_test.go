@@ -3,6 +3,8 @@ package access
 import (
 	"fmt"
 	"testing"
+
+	"ableroster/internal/calendar"
 )
 
 // Answers are whole, however much somebody holds and however many ways there are to it.
@@ -32,7 +34,7 @@ func TestAnswersAreWholeHoweverManyWaysThereAre(t *testing.T) {
 			key := GroupRef(fmt.Sprintf("g%d-%d", l, i))
 			ops = append(ops, &AddGroup{Key: string(key)})
 			if l == 0 {
-				ops = append(ops, &AddMember{Group: key, User: "ines", Window: map[bool]Window{true: {From: 1000}, false: {}}[i == 0]})
+				ops = append(ops, &AddMember{Group: key, User: "ines", Window: map[bool]calendar.Window{true: {From: 1000}, false: {}}[i == 0]})
 				continue
 			}
 			for k := range wide {
@@ -52,7 +54,7 @@ func TestAnswersAreWholeHoweverManyWaysThereAre(t *testing.T) {
 	if err != nil || !e.Allowed || len(e.Chains) == 0 || !e.More {
 		t.Errorf("%+v %v: the cut is to be said", e.Decision, err)
 	}
-	if lines := s.Access(id, 5); len(lines) != 2 || !lines[0].More || !lines[0].When.always() {
+	if lines := s.Access(id, 5); len(lines) != 2 || !lines[0].More || !lines[0].When.Always() {
 		t.Errorf("%+v", lines)
 	}
 	if w := s.WayToRole(id, s.roles.At(1).fact.ID, 5); w == nil {

@@ -4,14 +4,16 @@ import (
 	"slices"
 	"strconv"
 
+	"ableroster/internal/calendar"
 	"ableroster/internal/filter"
+	"ableroster/internal/patterns"
 )
 
 // The workflows have rooms of their own: their operations do to a draft what is
 // below, and nothing else.
 
 // At is the instant at which the change is judged.
-func (d *Draft) At() Instant { return d.at }
+func (d *Draft) At() calendar.Instant { return d.at }
 
 // Fault files a fault of the operation being applied.
 func (d *Draft) Fault(field, format string, args ...any) { d.fault(field, format, args...) }
@@ -39,7 +41,7 @@ func (d *Draft) SettleScopes(refs []ScopeRef) ([]Scope, bool)          { return 
 // whether the key is.
 func (d *Draft) CheckNew(key string, taken bool, label *string, description string) bool {
 	before := len(d.Faults)
-	if m := checkKey(key); m != "" {
+	if m := d.checkKey(key); m != "" {
 		d.fault("key", "%s", m)
 	} else if taken {
 		d.fault("key", "“%s” is taken: keys are never reused", key)
@@ -57,8 +59,8 @@ func (d *Draft) CheckText(field, text string, limit int) bool {
 	return m == ""
 }
 
-// Reads says that the operation builds on a kept fact: see Moved.
-func (d *Draft) Reads(f Kept) { d.read(f.Kind(), f.Row()) }
+// Reads says that the operation builds on a record fact: see Moved.
+func (d *Draft) Reads(f RecordFact) { d.read(f.Kind(), f.Row()) }
 
 // Promise has the author judged as if they gave a role to everybody who may hold
 // it: what a workflow gives later, it gives on that authority.
@@ -66,19 +68,19 @@ func (d *Draft) Promise(role RoleID) {
 	d.promised = append(d.promised, RoleGain{Role: role, Within: d.roleReach(role)})
 }
 
-// Offering is a kept fact by which a role is given to whoever asks and is
+// Offering is a record fact by which a role is given to whoever asks and is
 // approved: whoever makes the role give more is judged as if they gave that to
 // everybody.
 type Offering interface {
-	Kept
+	RecordFact
 	// Offers is the role, 0 when it is not offered any more.
 	Offers() RoleID
 }
 
-// Asking is a kept fact by which somebody waits for a role: what it gives when they
+// Asking is a record fact by which somebody waits for a role: what it gives when they
 // asked is what they are given, or more on the authority of whoever alters it.
 type Asking interface {
-	Kept
+	RecordFact
 	// Asks is what is asked for, ok is false once it is decided.
 	Asks() (g RoleGain, ok bool)
 }
@@ -87,11 +89,11 @@ type Asking interface {
 // they gave.
 func (d *Draft) offerGains(widened map[RoleID]bool) []RoleGain {
 	var out []RoleGain
-	for p := range d.kept {
+	for p := range d.records {
 	rows:
-		for i := range d.kept[p].Len() {
+		for i := range d.records[p].Len() {
 			var g RoleGain
-			switch f := d.kept[p].Get(i).(type) {
+			switch f := d.records[p].Get(i).(type) {
 			case nil:
 				continue
 			case Offering:
@@ -129,7 +131,7 @@ func (d *Draft) more(g RoleGain, widened map[RoleID]bool) []RoleGain {
 
 // GrantByRequest opens an assignment that was asked for and approved, on the
 // authority of the route.
-func (d *Draft) GrantByRequest(user UserID, role RoleID, w Window, scopes []Scope) AssignmentID {
+func (d *Draft) GrantByRequest(user UserID, role RoleID, w calendar.Window, scopes []Scope) AssignmentID {
 	f := &Assignment{ID: AssignmentID(d.allocate(FactAssignment)), Assignee: Assignee{User: user}, Role: role, Window: w, Scopes: scopes, Origin: ByRequest, Opened: d.Revision}
 	d.put(f)
 	return f.ID
@@ -158,7 +160,7 @@ func Narrower(scopes, than []Scope) bool {
 	for _, s := range scopes {
 		inside := false
 		for _, o := range than {
-			inside = inside || o.Application == s.Application && Contains(o.Pattern, s.Pattern)
+			inside = inside || o.Application == s.Application && patterns.Contains(o.Pattern, s.Pattern)
 		}
 		if !inside {
 			return false
@@ -171,7 +173,7 @@ func Narrower(scopes, than []Scope) bool {
 func (s *Snapshot) RoleLabel(id RoleID) string { return roleLabel(s, id) }
 
 // WindowWords says a window: " until 2 Jan 2026 15:04", or nothing for always.
-func (s *Snapshot) WindowWords(w Window) string { return windowWords(w, s) }
+func (s *Snapshot) WindowWords(w calendar.Window) string { return windowWords(w, s) }
 
 // SettleApplication turns what an operation names into an id, in place, or files
 // the fault.
@@ -188,7 +190,7 @@ func (d *Draft) TakeBack(f *Assignment) {
 
 // EachAssignment calls yield for each assignment whose window holds for a user at
 // an instant, to them or to a group that counts for them, whatever its schedule.
-func (s *Snapshot) EachAssignment(id UserID, at Instant, yield func(*Assignment)) {
+func (s *Snapshot) EachAssignment(id UserID, at calendar.Instant, yield func(*Assignment)) {
 	each := func(all []link) {
 		for _, g := range all {
 			if s.limitsOf(g).window.Holds(at) {

@@ -6,8 +6,8 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/desk"
-	"ableroster/internal/strict"
+	"ableroster/internal/service"
+	"ableroster/internal/strictjson"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -32,7 +32,7 @@ func (s *Server) checkRoutes() {
 // for longer than the installation accepts.
 func (s *Server) fresh(c fiber.Ctx) error {
 	if age := s.ledger.Age(); s.o.MaxAge > 0 && age > s.o.MaxAge {
-		return writeProblem(c, &problem{retryAfter: 5, Problem: wire.Problem{Type: desk.KindUnavailable, Title: "Too old", Status: 503,
+		return writeProblem(c, &problem{retryAfter: 5, Problem: wire.Problem{Type: service.KindUnavailable, Title: "Too old", Status: 503,
 			Detail: fmt.Sprintf("The database has not been reached for %.0f s, and this installation decides on nothing older than %s.", age.Seconds(), s.o.MaxAge)}})
 	}
 	return c.Next()
@@ -46,7 +46,7 @@ var (
 
 // asked is the view a question is put to: of today, of a past day, or of today's facts
 // judged at another instant.
-func (s *Server) asked(c fiber.Ctx, known map[string]bool, user string) (*desk.View, error) {
+func (s *Server) asked(c fiber.Ctx, known map[string]bool, user string) (*service.View, error) {
 	query := queryOf(c)
 	faults := append(undeclared(known, query), blanks(query)...)
 	when := map[string]time.Time{}
@@ -68,9 +68,9 @@ func (s *Server) asked(c fiber.Ctx, known map[string]bool, user string) (*desk.V
 	}
 	ctx := c.Context()
 	if len(when) == 0 {
-		return s.desk.Now(ctx, caller(ctx)), nil
+		return s.service.Now(ctx, caller(ctx)), nil
 	}
-	v, err := s.desk.AsOfAbout(ctx, caller(ctx), when["as_of"], user)
+	v, err := s.service.AsOfAbout(ctx, caller(ctx), when["as_of"], user)
 	if err == nil && !when["at"].IsZero() {
 		v = v.JudgedAt(when["at"])
 	}
@@ -95,8 +95,8 @@ func (s *Server) check(c fiber.Ctx) error {
 
 // unreadable is what is wrong with a body that could not be read.
 func unreadable(err error, raw []byte, into any) *problem {
-	p := &problem{Problem: *desk.Invalid("the question cannot be read")}
-	for _, f := range strict.Unmarshal(raw, into) {
+	p := &problem{Problem: *service.Invalid("the question cannot be read")}
+	for _, f := range strictjson.Unmarshal(raw, into) {
 		p.Faults = append(p.Faults, wire.Fault{Place: "/" + f.Place, Message: f.Message})
 	}
 	if len(p.Faults) == 0 {

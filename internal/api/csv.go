@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/desk"
+	"ableroster/internal/service"
 	"ableroster/wire"
 )
 
@@ -32,7 +32,7 @@ func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
 		return nil, err
 	}
 	if first.Total > mostLines {
-		return nil, desk.Invalid("the file could not be made", wire.Fault{Place: "q", Message: fmt.Sprintf("chooses %d users; a file has at most %d lines, so narrow it by unit, group or filter", first.Total, mostLines)})
+		return nil, service.Invalid("the file could not be made", wire.Fault{Place: "q", Message: fmt.Sprintf("chooses %d users; a file has at most %d lines, so narrow it by unit, group or filter", first.Total, mostLines)})
 	}
 	head := []string{"user", "name"}
 	for _, c := range first.Columns {
@@ -58,7 +58,7 @@ func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
 			}
 		}
 	}
-	out, err := tableFile(ctx, desk.Table{Name: "grid-" + strings.NewReplacer("/", "-", `"`, "").Replace(in.Application), Header: head, Rows: rows})
+	out, err := tableFile(ctx, service.Table{Name: "grid-" + strings.NewReplacer("/", "-", `"`, "").Replace(in.Application), Header: head, Rows: rows})
 	return out, cmp.Or(failed, err)
 }
 
@@ -80,12 +80,4 @@ func cellWords(c *wire.GridCell) string {
 		words = append(words, "until "+c.Until.UTC().Format(time.RFC3339))
 	}
 	return strings.Join(words, ", ")
-}
-
-// defused keeps a spreadsheet from taking a text for a formula.
-func defused(s string) string {
-	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
-		return "'" + s
-	}
-	return s
 }

@@ -8,7 +8,7 @@ import (
 )
 
 func (s *Server) defaultRoutes() {
-	route(s, "GET", "/defaults", "list-defaults", "The default rules: who is given what from the first day", func(ctx context.Context, in *AsOf) (*body[wire.DefaultList], error) {
+	route(s, "GET", "/defaults", "list-defaults", "The default rules: what new users get", func(ctx context.Context, in *AsOf) (*body[wire.DefaultList], error) {
 		v, err := s.view(ctx, *in)
 		if err != nil {
 			return nil, err
@@ -20,7 +20,7 @@ func (s *Server) defaultRoutes() {
 		AsOf
 		WouldBe string `query:"would_be" maxLength:"2000" doc:"the new user: a JSON object with any of kind, unit, title, employment_type and location"`
 	}
-	route(s, "GET", "/first-day", "first-day", "What a new user of some attributes would have, and why", func(ctx context.Context, in *newcomer) (*body[wire.FirstDay], error) {
+	route(s, "GET", "/new-user-preview", "new-user-preview", "What a new user of some attributes would have, and why", func(ctx context.Context, in *newcomer) (*body[wire.NewUserPreview], error) {
 		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
@@ -32,7 +32,7 @@ func (s *Server) defaultRoutes() {
 		if u == nil {
 			u = &access.User{}
 		}
-		out, err := v.FirstDay(*u)
-		return &body[wire.FirstDay]{out}, err
+		out, err := v.NewUserPreview(*u)
+		return &body[wire.NewUserPreview]{out}, err
 	})
 }

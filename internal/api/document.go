@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -30,7 +31,7 @@ func schemaName(t reflect.Type, hint string) string {
 // all kinds at once, with faults nobody understands; the core reads them one
 // by one.
 func document(o *huma.OpenAPI) ([]byte, error) {
-	o.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[access.Schedule](), reflect.TypeFor[access.ScheduleText]())
+	o.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[calendar.Schedule](), reflect.TypeFor[calendar.ScheduleText]())
 	for _, p := range o.Paths {
 		if p.Get == nil || p.Get.Metadata["files"] == nil {
 			continue

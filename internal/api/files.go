@@ -3,8 +3,8 @@ package api
 import (
 	"context"
 
-	"ableroster/internal/desk"
 	"ableroster/internal/rosterfile"
+	"ableroster/internal/service"
 	"ableroster/wire"
 )
 
@@ -32,16 +32,16 @@ func (s *Server) fileRoutes() {
 		Mapping string `query:"mapping" maxLength:"64" doc:"a saved mapping of the file's columns to ours; without one they are called as ours"`
 		RawBody []byte `contentType:"text/csv"`
 	}
-	read := func(in *Imported, content []byte) desk.Import {
-		return desk.Import{File: in.File, Content: content, Reason: in.Reason, Acknowledge: in.Acknowledge, DryRun: in.DryRun, Key: in.Key}
+	read := func(in *Imported, content []byte) service.Import {
+		return service.Import{File: in.File, Content: content, Reason: in.Reason, Acknowledge: in.Acknowledge, DryRun: in.DryRun, Key: in.Key}
 	}
 	for _, x := range []struct {
 		path, id, summary string
-		do                func(context.Context, desk.Caller, desk.Import) (wire.ChangeResult, error)
+		do                func(context.Context, service.Caller, service.Import) (wire.ChangeResult, error)
 	}{
-		{"/imports/groups", "import-groups", "Make and change groups from a CSV file as one change", s.desk.ImportGroups},
-		{"/imports/memberships", "import-memberships", "Put users and groups into groups from a CSV file as one change", s.desk.ImportMemberships},
-		{"/imports/assignments", "import-assignments", "Give roles to users and groups from a CSV file as one change", s.desk.ImportAssignments},
+		{"/imports/groups", "import-groups", "Make and change groups from a CSV file as one change", s.service.ImportGroups},
+		{"/imports/memberships", "import-memberships", "Add users and groups to groups from a CSV file as one change", s.service.ImportMemberships},
+		{"/imports/assignments", "import-assignments", "Give roles to users and groups from a CSV file as one change", s.service.ImportAssignments},
 	} {
 		route(s, "POST", x.path, x.id, x.summary, func(ctx context.Context, in *table) (*body[wire.ChangeResult], error) {
 			file := read(&in.Imported, in.RawBody)
@@ -53,29 +53,29 @@ func (s *Server) fileRoutes() {
 	route(s, "POST", "/imports/users", "import-users", "Bring users in from a file as one change", func(ctx context.Context, in *users) (*body[wire.ChangeResult], error) {
 		file := read(&in.Imported, in.RawBody)
 		file.Track, file.Format, file.Mapping = in.Track, in.Format, in.Mapping
-		out, err := s.desk.ImportUsers(ctx, caller(ctx), file)
+		out, err := s.service.ImportUsers(ctx, caller(ctx), file)
 		return &body[wire.ChangeResult]{out}, err
 	}, status(200), heavy, large)
 	type oneImport struct {
 		Import string `path:"import" maxLength:"64" doc:"the name it was given as track"`
 	}
 	route(s, "GET", "/imports/{import}", "get-import", "How far an import of one's own is, while it is under way", func(ctx context.Context, in *oneImport) (*body[wire.ImportProgress], error) {
-		out, err := s.desk.ImportProgress(caller(ctx), in.Import)
+		out, err := s.service.ImportProgress(caller(ctx), in.Import)
 		return &body[wire.ImportProgress]{out}, err
 	})
 	route(s, "DELETE", "/imports/{import}", "cancel-import", "Cancel an import of one's own that is not being written yet", func(ctx context.Context, in *oneImport) (*none, error) {
-		return &none{}, s.desk.CancelImport(caller(ctx), in.Import)
+		return &none{}, s.service.CancelImport(caller(ctx), in.Import)
 	}, status(204))
 	s.mappingRoutes()
 	route(s, "GET", "/files/{list}", listFileID, "Any list as a file, asked with the same query", s.listFile, heavy, files("text/csv", workbookKind))
 	for _, x := range []struct {
 		path, id, summary string
-		table             func(*desk.View) desk.Table
+		table             func(*service.View) service.Table
 	}{
-		{"/users.csv", "get-users-file", "Users as CSV, in the columns that importing them reads", (*desk.View).UsersTable},
-		{"/groups.csv", "get-groups-file", "Groups as CSV, in the columns that importing them reads", (*desk.View).GroupsTable},
-		{"/memberships.csv", "get-memberships-file", "Who was put into which group, as CSV", (*desk.View).MembershipsTable},
-		{"/assignments.csv", "get-assignments-file", "Who was given which role, as CSV", (*desk.View).AssignmentsTable},
+		{"/users.csv", "get-users-file", "Users as CSV, in the columns that importing them reads", (*service.View).UsersTable},
+		{"/groups.csv", "get-groups-file", "Groups as CSV, in the columns that importing them reads", (*service.View).GroupsTable},
+		{"/memberships.csv", "get-memberships-file", "Listed members of groups, as CSV", (*service.View).MembershipsTable},
+		{"/assignments.csv", "get-assignments-file", "Who was given which role, as CSV", (*service.View).AssignmentsTable},
 	} {
 		route(s, "GET", x.path, x.id, x.summary, func(ctx context.Context, in *AsOf) (*file, error) {
 			v, err := s.view(ctx, *in)
@@ -90,7 +90,7 @@ func (s *Server) fileRoutes() {
 		RawBody []byte `contentType:"application/yaml"`
 	}
 	route(s, "POST", "/roster-file", "load-roster-file", "Make the organisation as a roster file says, as one change", func(ctx context.Context, in *document) (*body[wire.ChangeResult], error) {
-		out, err := s.desk.LoadRosterFile(ctx, caller(ctx), read(&in.Imported, in.RawBody))
+		out, err := s.service.LoadRosterFile(ctx, caller(ctx), read(&in.Imported, in.RawBody))
 		return &body[wire.ChangeResult]{out}, err
 	}, status(200), heavy, large)
 	route(s, "GET", "/roster-file", "get-roster-file", "The organisation as a roster file, of what the caller may read", func(ctx context.Context, in *AsOf) (*file, error) {

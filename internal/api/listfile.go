@@ -8,7 +8,7 @@ import (
 	"net/url"
 	"strings"
 
-	"ableroster/internal/desk"
+	"ableroster/internal/service"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -58,19 +58,19 @@ func (s *Server) listFile(ctx context.Context, in *listFile) (*file, error) {
 		asked = strings.Split(in.Columns, ",")
 	}
 	if strings.Trim(in.List, "/") == "users" { // it may happen to have nobody with some attribute
-		t.also = s.desk.Now(ctx, caller(ctx)).ListColumns()
+		t.also = s.service.Now(ctx, caller(ctx)).ListColumns()
 	}
 	var failed error
 	header, rows, unknown := t.table(asked, &failed)
 	if unknown != "" {
-		return nil, desk.Invalid("the file could not be made", wire.Fault{Place: "columns", Message: "there is no column “" + unknown + "” in it; there are " + strings.Join(t.known(), ", ")})
+		return nil, service.Invalid("the file could not be made", wire.Fault{Place: "columns", Message: "there is no column “" + unknown + "” in it; there are " + strings.Join(t.known(), ", ")})
 	}
 	name := strings.NewReplacer("/", "-", `"`, "").Replace(in.List)
 	if in.Format == "xlsx" {
 		out, err := workbook(ctx, name+"-"+today(), header, rows)
 		return out, cmp.Or(failed, err)
 	}
-	out, err := tableFile(ctx, desk.Table{Name: name, Header: header, Rows: rows})
+	out, err := tableFile(ctx, service.Table{Name: name, Header: header, Rows: rows})
 	return out, cmp.Or(failed, err)
 }
 
@@ -93,7 +93,7 @@ func (s *Server) pages(ctx context.Context, in *listFile, t *listTable) error {
 			return notAList(in.List)
 		}
 		if t.count > mostListed {
-			return desk.Invalid("the file could not be made", wire.Fault{Place: "list", Message: fmt.Sprintf("has more than %d rows; narrow it", mostListed)})
+			return service.Invalid("the file could not be made", wire.Fault{Place: "list", Message: fmt.Sprintf("has more than %d rows; narrow it", mostListed)})
 		}
 		if cursor = next; cursor == "" {
 			return nil
@@ -110,7 +110,7 @@ func (f *listFile) wanted() string {
 }
 
 func notAList(path string) error {
-	return desk.Invalid("the file could not be made", wire.Fault{Place: "list", Message: "“" + path + "” is no list: name one as the API does, such as users"})
+	return service.Invalid("the file could not be made", wire.Fault{Place: "list", Message: "“" + path + "” is no list: name one as the API does, such as users"})
 }
 
 // inside asks the service itself for a page of a list, as its caller.

@@ -3,14 +3,14 @@ package api
 import (
 	"context"
 
-	"ableroster/internal/intake"
+	"ableroster/internal/importfile"
 	"ableroster/wire"
 )
 
 // mappingRoutes are how the columns of files of users are said to be ours.
 func (s *Server) mappingRoutes() {
 	route(s, "GET", "/mappings", "list-mappings", "One's own mappings of files of users, and those that others share", func(ctx context.Context, _ *struct{}) (*body[wire.SavedMappingList], error) {
-		out, err := s.desk.Mappings(ctx, caller(ctx))
+		out, err := s.service.Mappings(ctx, caller(ctx))
 		return &body[wire.SavedMappingList]{out}, err
 	})
 	type OneMapping struct {
@@ -19,15 +19,15 @@ func (s *Server) mappingRoutes() {
 	type putMapping struct {
 		OneMapping
 		Body struct {
-			Label   string         `json:"label" minLength:"1" maxLength:"100"`
-			Shared  bool           `json:"shared,omitempty" doc:"for everybody; asks for update on settings"`
-			Mapping intake.Mapping `json:"mapping"`
+			Label   string             `json:"label" minLength:"1" maxLength:"100"`
+			Shared  bool               `json:"shared,omitempty" doc:"for everybody; asks for update on settings"`
+			Mapping importfile.Mapping `json:"mapping"`
 		}
 	}
 	route(s, "PUT", "/mappings/{mapping}", "save-mapping", "Save a mapping, in the place of one's own of that key", func(ctx context.Context, in *putMapping) (*none, error) {
-		return &none{}, s.desk.PutMapping(ctx, caller(ctx), in.Mapping, in.Body.Label, in.Body.Shared, in.Body.Mapping)
+		return &none{}, s.service.PutMapping(ctx, caller(ctx), in.Mapping, in.Body.Label, in.Body.Shared, in.Body.Mapping)
 	}, status(204))
-	route(s, "DELETE", "/mappings/{mapping}", "delete-mapping", "Take a saved mapping away", func(ctx context.Context, in *OneMapping) (*none, error) {
-		return &none{}, s.desk.DeleteMapping(ctx, caller(ctx), in.Mapping)
+	route(s, "DELETE", "/mappings/{mapping}", "delete-mapping", "Remove a saved mapping", func(ctx context.Context, in *OneMapping) (*none, error) {
+		return &none{}, s.service.DeleteMapping(ctx, caller(ctx), in.Mapping)
 	}, status(204))
 }

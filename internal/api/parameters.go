@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"ableroster/internal/near"
-	"ableroster/internal/strict"
+	"ableroster/internal/strictjson"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
@@ -66,7 +66,7 @@ func unkept(query url.Values, ctx huma.Context) []error {
 		}
 	}
 	if strings.HasPrefix(ctx.Header("Content-Type"), "application/json") {
-		for _, place := range strict.Nulls(ctx.(*fiberContext).c.Body()) {
+		for _, place := range strictjson.Nulls(ctx.(*fiberContext).c.Body()) {
 			faults = append(faults, &huma.ErrorDetail{Location: "body/" + place, Message: "has a null character"})
 		}
 	}

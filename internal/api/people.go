@@ -19,7 +19,7 @@ func (s *Server) peopleRoutes() {
 		AsOf
 		User string `path:"user" doc:"user name or id"`
 	}
-	route(s, "GET", "/users/{user}/owned", "get-owned", "What a user answers for: what is to be handed over when they depart", func(ctx context.Context, in *oneUser) (*body[wire.Owned], error) {
+	route(s, "GET", "/users/{user}/owned", "get-owned", "What a user owns: what to hand over when they depart", func(ctx context.Context, in *oneUser) (*body[wire.Owned], error) {
 		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
@@ -30,12 +30,12 @@ func (s *Server) peopleRoutes() {
 		}
 		return &body[wire.Owned]{v.Owned(id)}, nil
 	})
-	type sameAs struct {
+	type compare struct {
 		AsOf
 		User string `path:"user" doc:"user name or id"`
 		With string `query:"with" required:"true" maxLength:"200" doc:"the other user: user name or id"`
 	}
-	route(s, "GET", "/users/{user}/comparison", "compare-users", "What each of two users has that the other has not, with the operations that give it alike", func(ctx context.Context, in *sameAs) (*body[wire.UserComparison], error) {
+	route(s, "GET", "/users/{user}/comparison", "compare-users", "What each of two users has that the other has not, with the operations that give it alike", func(ctx context.Context, in *compare) (*body[wire.UserComparison], error) {
 		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
@@ -57,18 +57,18 @@ func (s *Server) peopleRoutes() {
 		out, err := v.MembersOf(in.Group, in.Query, in.Cursor, in.Limit)
 		return &body[wire.GroupMemberList]{out}, err
 	})
-	route(s, "GET", "/hand-outs", "list-hand-outs", "Parts of the work that were handed out, in plain words, and the roles for it", func(ctx context.Context, in *AsOf) (*body[wire.HandOutList], error) {
+	route(s, "GET", "/delegations", "list-delegations", "Delegated administration: who may administer what, in plain words, and the roles for it", func(ctx context.Context, in *AsOf) (*body[wire.DelegationList], error) {
 		v, err := s.view(ctx, *in)
 		if err != nil {
 			return nil, err
 		}
-		return &body[wire.HandOutList]{v.HandOuts()}, nil
+		return &body[wire.DelegationList]{v.Delegations()}, nil
 	})
-	route(s, "GET", "/me/access", "my-access", "What I have and why, until when, and who handed it to me", func(ctx context.Context, _ *struct{}) (*body[wire.Mine], error) {
-		return &body[wire.Mine]{s.desk.Now(ctx, caller(ctx)).Mine()}, nil
+	route(s, "GET", "/me/access", "my-access", "My access: each role with its reason, its end and who gave it", func(ctx context.Context, _ *struct{}) (*body[wire.MyAccess], error) {
+		return &body[wire.MyAccess]{s.service.Now(ctx, caller(ctx)).MyAccess()}, nil
 	})
 	route(s, "GET", "/views", "list-views", "One's own views of the list of users, and those that others share", func(ctx context.Context, _ *struct{}) (*body[wire.SavedViewList], error) {
-		out, err := s.desk.Views(ctx, caller(ctx))
+		out, err := s.service.Views(ctx, caller(ctx))
 		return &body[wire.SavedViewList]{out}, err
 	})
 	type OneView struct {
@@ -79,9 +79,9 @@ func (s *Server) peopleRoutes() {
 		Body wire.ViewRequest
 	}
 	route(s, "PUT", "/views/{view}", "save-view", "Save a view of the list of users, in the place of one's own of that key", func(ctx context.Context, in *putView) (*none, error) {
-		return &none{}, s.desk.PutView(ctx, caller(ctx), in.View, in.Body)
+		return &none{}, s.service.PutView(ctx, caller(ctx), in.View, in.Body)
 	}, status(204))
-	route(s, "DELETE", "/views/{view}", "delete-view", "Take a saved view away", func(ctx context.Context, in *OneView) (*none, error) {
-		return &none{}, s.desk.DeleteView(ctx, caller(ctx), in.View)
+	route(s, "DELETE", "/views/{view}", "delete-view", "Remove a saved view", func(ctx context.Context, in *OneView) (*none, error) {
+		return &none{}, s.service.DeleteView(ctx, caller(ctx), in.View)
 	}, status(204))
 }

@@ -8,8 +8,8 @@ import (
 	"strconv"
 	"strings"
 
-	"ableroster/internal/desk"
 	"ableroster/internal/ledger"
+	"ableroster/internal/service"
 	"ableroster/internal/signin"
 	"ableroster/wire"
 
@@ -45,7 +45,7 @@ func init() {
 
 func newProblem(status int, message string, errs ...error) *problem {
 	p := &problem{Problem: wire.Problem{Type: kindOf(status), Title: http.StatusText(status), Status: status, Detail: message}}
-	if p.Type == desk.KindInvalid {
+	if p.Type == service.KindInvalid {
 		p.Title, p.Detail = "Not valid", "nothing was done: the request is not as /api/v1/openapi.json says"
 		if len(errs) == 0 {
 			p.Detail = "nothing was done: " + message
@@ -81,18 +81,18 @@ func place(location string) string {
 func kindOf(status int) string {
 	switch status {
 	case http.StatusNotFound, http.StatusMethodNotAllowed:
-		return desk.KindNotFound
+		return service.KindNotFound
 	case http.StatusRequestEntityTooLarge:
-		return desk.KindTooLarge
+		return service.KindTooLarge
 	case http.StatusUnsupportedMediaType, http.StatusNotAcceptable:
-		return desk.KindNotSupported
+		return service.KindNotSupported
 	case http.StatusUnauthorized:
-		return desk.KindNotSignedIn
+		return service.KindNotSignedIn
 	}
 	if status >= 500 {
-		return desk.KindInternal
+		return service.KindInternal
 	}
-	return desk.KindInvalid
+	return service.KindInvalid
 }
 
 // problemOf turns an error into what the caller is told.
@@ -109,18 +109,18 @@ func problemOf(err error) *problem {
 	case errors.As(err, &w):
 		return &problem{Problem: *w}
 	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away):
-		return &problem{retryAfter: 5, Problem: wire.Problem{Type: desk.KindUnavailable, Title: "Not available now", Status: 503,
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: service.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database cannot be reached, so nothing can be changed and old days cannot be read; questions about now are still answered. Try again in a moment."}}
 	case errors.Is(err, ledger.ErrBeforeFirst):
-		return &problem{Problem: *desk.Invalid("there is nothing to read there", wire.Fault{Place: "as_of", Message: err.Error()})}
+		return &problem{Problem: *service.Invalid("there is nothing to read there", wire.Fault{Place: "as_of", Message: err.Error()})}
 	case errors.Is(err, signin.ErrWrong):
-		return &problem{Problem: wire.Problem{Type: desk.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
+		return &problem{Problem: wire.Problem{Type: service.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
 	case errors.Is(err, context.DeadlineExceeded):
-		return &problem{retryAfter: 5, Problem: wire.Problem{Type: desk.KindUnavailable, Title: "Took too long", Status: 503, Detail: "The answer took too long. Try again in a moment."}}
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: service.KindUnavailable, Title: "Took too long", Status: 503, Detail: "The answer took too long. Try again in a moment."}}
 	case errors.As(err, &f):
 		return &problem{Problem: wire.Problem{Type: kindOf(f.Code), Title: http.StatusText(f.Code), Status: f.Code, Detail: f.Message}}
 	}
-	return &problem{Problem: wire.Problem{Type: desk.KindInternal, Title: "Something went wrong", Status: 500,
+	return &problem{Problem: wire.Problem{Type: service.KindInternal, Title: "Something went wrong", Status: 500,
 		Detail: "Something went wrong in the service. It is in the log under the request id."}}
 }
 

@@ -5,7 +5,7 @@ import (
 	"encoding/json"
 
 	"ableroster/internal/access"
-	"ableroster/internal/desk"
+	"ableroster/internal/service"
 	"ableroster/wire"
 
 	"github.com/gofiber/fiber/v3"
@@ -18,14 +18,14 @@ func (s *Server) recorded(c fiber.Ctx) error {
 	if who := callOf(c.Context()).caller; c.Response().StatusCode() == fiber.StatusForbidden && !safe(c.Method()) && who.User != 0 && c.Query("dry_run") != "true" {
 		var p wire.Problem
 		_ = json.Unmarshal(c.Response().Body(), &p)
-		s.desk.WasRefused(c.Context(), who, c.Method()+" "+c.Path(), p.Detail, callOf(c.Context()).about)
+		s.service.WasRefused(c.Context(), who, c.Method()+" "+c.Path(), p.Detail, callOf(c.Context()).about)
 	}
 	return err
 }
 
 func (s *Server) refusalRoutes() {
 	route(s, "GET", "/refusals", "list-refusals", "What was tried and refused in the last 90 days", func(ctx context.Context, _ *struct{}) (*body[wire.RefusalList], error) {
-		out, err := s.desk.Refusals(ctx, caller(ctx))
+		out, err := s.service.Refusals(ctx, caller(ctx))
 		return &body[wire.RefusalList]{out}, err
 	})
 	type search struct {
@@ -33,11 +33,11 @@ func (s *Server) refusalRoutes() {
 		User string `query:"user" maxLength:"200" doc:"only what this user did, or what is about them: user name or id"`
 	}
 	route(s, "GET", "/security-log", "list-security-log", "Who signed in, tried to, or was given the means, newest first", func(ctx context.Context, in *search) (*body[wire.SecurityLog], error) {
-		out, err := s.desk.SecurityLog(ctx, caller(ctx), in.User, in.Cursor, in.Limit, func(user access.UserID, before int64, limit int) ([]desk.SecurityEvent, error) {
-			all, err := s.door.Events(ctx, user, before, limit)
-			var out []desk.SecurityEvent
+		out, err := s.service.SecurityLog(ctx, caller(ctx), in.User, in.Cursor, in.Limit, func(user access.UserID, before int64, limit int) ([]service.SecurityEvent, error) {
+			all, err := s.authenticator.Events(ctx, user, before, limit)
+			var out []service.SecurityEvent
 			for _, e := range all {
-				out = append(out, desk.SecurityEvent(e))
+				out = append(out, service.SecurityEvent(e))
 			}
 			return out, err
 		})

@@ -21,7 +21,7 @@ import (
 )
 
 // listening serves on loopback, for what only a connection shows.
-func listening(t *testing.T, o Options) (*service, string) {
+func listening(t *testing.T, o Options) (*testServer, string) {
 	t.Helper()
 	s := serving(t, o)
 	l, err := net.Listen("tcp", "127.0.0.1:0")

@@ -3,29 +3,29 @@ package api
 import (
 	"context"
 
-	"ableroster/internal/desk"
+	"ableroster/internal/service"
 	"ableroster/wire"
 )
 
 func (s *Server) requestRoutes() {
 	route(s, "GET", "/today", "today", "What waits for the caller", func(ctx context.Context, _ *struct{}) (*body[wire.Today], error) {
-		return &body[wire.Today]{s.desk.Now(ctx, caller(ctx)).Today()}, nil
+		return &body[wire.Today]{s.service.Now(ctx, caller(ctx)).Today()}, nil
 	})
 	type catalogue struct {
 		Query string `query:"q" maxLength:"200" doc:"what one wants to do"`
 		User  string `query:"user" doc:"for whom: oneself by default, or one of one's people"`
 	}
-	route(s, "GET", "/offers", "list-offers", "Roles that can be asked for", func(ctx context.Context, in *catalogue) (*body[wire.OfferList], error) {
-		out, err := s.desk.Now(ctx, caller(ctx)).Catalogue(in.Query, in.User)
-		return &body[wire.OfferList]{out}, err
+	route(s, "GET", "/catalogue", "list-catalogue", "The access catalogue: requestable roles", func(ctx context.Context, in *catalogue) (*body[wire.Catalogue], error) {
+		out, err := s.service.Now(ctx, caller(ctx)).Catalogue(in.Query, in.User)
+		return &body[wire.Catalogue]{out}, err
 	})
 	type oneOffer struct {
 		Role string `path:"role" doc:"application/key with the slash escaped, a key, or an id"`
 		User string `query:"user" doc:"for whom: oneself by default, or one of one's people"`
 	}
-	route(s, "GET", "/offers/{role}", "get-offer", "One role that can be asked for, with what it would add", func(ctx context.Context, in *oneOffer) (*body[wire.OneOffer], error) {
-		out, err := s.desk.Now(ctx, caller(ctx)).Offer(in.Role, in.User)
-		return &body[wire.OneOffer]{out}, err
+	route(s, "GET", "/catalogue/{role}", "get-catalogue-role", "One requestable role, with what it would add", func(ctx context.Context, in *oneOffer) (*body[wire.OneCatalogueRole], error) {
+		out, err := s.service.Now(ctx, caller(ctx)).CatalogueRole(in.Role, in.User)
+		return &body[wire.OneCatalogueRole]{out}, err
 	})
 	type search struct {
 		AsOf
@@ -41,7 +41,7 @@ func (s *Server) requestRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Requests(desk.RequestSearch{State: in.State, Mine: in.Mine, Decide: in.Decide, User: in.User, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := v.Requests(service.RequestSearch{State: in.State, Mine: in.Mine, Decide: in.Decide, User: in.User, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.RequestList]{out}, err
 	})
 	type one struct {

@@ -8,12 +8,12 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/desk"
+	"ableroster/internal/service"
 	"ableroster/wire"
 )
 
 func (s *Server) reviewRoutes() {
-	route(s, "GET", "/reviews", "list-reviews", "Rounds of review the caller has lines in, or may read", func(ctx context.Context, in *AsOf) (*body[wire.RoundList], error) {
+	route(s, "GET", "/reviews", "list-reviews", "Review rounds with items for the caller, or that they may read", func(ctx context.Context, in *AsOf) (*body[wire.RoundList], error) {
 		v, err := s.viewWhole(ctx, *in)
 		if err != nil {
 			return nil, err
@@ -38,20 +38,20 @@ func (s *Server) reviewRoutes() {
 		Paging
 		Round     string `path:"round" doc:"key or id"`
 		Mine      bool   `query:"mine" doc:"those the caller may decide on"`
-		Undecided bool   `query:"undecided" doc:"those without a verdict"`
+		Undecided bool   `query:"undecided" doc:"those without a decision"`
 	}
-	route(s, "GET", "/reviews/{round}/lines", "list-review-lines", "The lines of a round, as they were when it opened", func(ctx context.Context, in *lines) (*body[wire.ReviewLineList], error) {
+	route(s, "GET", "/reviews/{round}/items", "list-review-items", "The items of a round, as they were when it opened", func(ctx context.Context, in *lines) (*body[wire.ReviewItemList], error) {
 		v, err := s.viewWhole(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.RoundLines(in.Round, desk.LineSearch{Mine: in.Mine, Undecided: in.Undecided, Cursor: in.Cursor, Limit: in.Limit})
-		return &body[wire.ReviewLineList]{out}, err
+		out, err := v.RoundItems(in.Round, service.LineSearch{Mine: in.Mine, Undecided: in.Undecided, Cursor: in.Cursor, Limit: in.Limit})
+		return &body[wire.ReviewItemList]{out}, err
 	})
-	route(s, "GET", "/reviews/{round}/lines.csv", "get-review-file", "All lines of a round as CSV, with the revision and the hash they stand on", s.reviewFile, files("text/csv"))
+	route(s, "GET", "/reviews/{round}/items.csv", "get-review-file", "All items of a round as CSV, with the revision and the hash they are based on", s.reviewFile, files("text/csv"))
 }
 
-// reviewFile is all lines of a round the caller may see, as CSV (RFC 4180).
+// reviewFile is all items of a round the caller may see, as CSV (RFC 4180).
 func (s *Server) reviewFile(ctx context.Context, in *struct {
 	AsOf
 	Round string `path:"round" doc:"key or id"`
@@ -68,17 +68,17 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	header := []string{"user", "name", "unit", "role", "application", "through", "since", "given_by", "given_because", "until", "peers", "unitmates", "conflicts", "verdict", "decided_by", "decided_because", "ledger_revision", "ledger_hash"}
+	header := []string{"user", "name", "unit", "role", "application", "through", "since", "given_by", "given_because", "until", "peers", "unitmates", "sod_rules", "decision", "decided_by", "decided_because", "ledger_revision", "ledger_hash"}
 	var failed error
 	rows := func(yield func([]string) bool) {
 		for cursor := ""; ; {
-			page, err := v.RoundLines(in.Round, desk.LineSearch{Cursor: cursor, Limit: 500})
+			page, err := v.RoundItems(in.Round, service.LineSearch{Cursor: cursor, Limit: 500})
 			if err != nil {
 				failed = err
 				return
 			}
-			for i := range page.Lines {
-				if !yield(append(lineCells(&page.Lines[i]), fmt.Sprint(r.Fixed), hex.EncodeToString(hash))) {
+			for i := range page.Items {
+				if !yield(append(lineCells(&page.Items[i]), fmt.Sprint(r.Fixed), hex.EncodeToString(hash))) {
 					return
 				}
 			}
@@ -87,12 +87,12 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 			}
 		}
 	}
-	out, err := csvFile(ctx, desk.Table{Header: header, Rows: rows}, attachment(r.Key+".csv"))
+	out, err := csvFile(ctx, service.Table{Header: header, Rows: rows}, attachment(r.Key+".csv"))
 	return out, cmp.Or(failed, err)
 }
 
 // lineCells is a line of a review round as cells.
-func lineCells(l *wire.ReviewLine) []string {
+func lineCells(l *wire.ReviewItem) []string {
 	app, until := "", ""
 	if l.Application != nil {
 		app = l.Application.Label
@@ -102,8 +102,8 @@ func lineCells(l *wire.ReviewLine) []string {
 	}
 	since, by, because := givenWords(l.Since)
 	_, decidedBy, decidedBecause := givenWords(l.Decided)
-	return []string{l.User.Key, l.User.Label, l.Unit, l.Role.Label, app, l.Through, since, by, because, until, fmt.Sprint(l.Peers), fmt.Sprint(l.Unitmates), strings.Join(l.Conflicts, "; "),
-		l.Verdict, decidedBy, decidedBecause}
+	return []string{l.User.Key, l.User.Label, l.Unit, l.Role.Label, app, l.Through, since, by, because, until, fmt.Sprint(l.Peers), fmt.Sprint(l.Unitmates), strings.Join(l.SoDRules, "; "),
+		l.Decision, decidedBy, decidedBecause}
 }
 
 func givenWords(g *wire.Given) (at, by, because string) {

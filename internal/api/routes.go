@@ -8,7 +8,8 @@ import (
 	"time"
 
 	"ableroster/internal/access"
-	"ableroster/internal/desk"
+	"ableroster/internal/calendar"
+	"ableroster/internal/service"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -77,7 +78,7 @@ func files(kinds ...string) func(*huma.Operation) {
 	}
 }
 
-func caller(ctx context.Context) desk.Caller {
+func caller(ctx context.Context) service.Caller {
 	return callOf(ctx).caller
 }
 
@@ -95,30 +96,30 @@ func (a *AsOf) Resolve(huma.Context) []error {
 }
 
 func outOfTime(name string, t time.Time) []error {
-	if err := access.CheckTime(t); err != nil {
+	if err := calendar.CheckTime(t); err != nil {
 		return []error{&huma.ErrorDetail{Location: "query." + name, Message: err.Error()}}
 	}
 	return nil
 }
 
 // view is the caller's view of an instant. A past day takes much: it waits its turn.
-func (s *Server) view(ctx context.Context, a AsOf) (*desk.View, error) {
+func (s *Server) view(ctx context.Context, a AsOf) (*service.View, error) {
 	if !a.AsOf.IsZero() {
 		if err := s.enter(ctx, 0); err != nil {
 			return nil, err
 		}
 	}
-	return s.desk.AsOf(ctx, caller(ctx), a.AsOf)
+	return s.service.AsOf(ctx, caller(ctx), a.AsOf)
 }
 
 // viewWhole is view for what somebody may have to do with though they may read nobody.
-func (s *Server) viewWhole(ctx context.Context, a AsOf) (*desk.View, error) {
+func (s *Server) viewWhole(ctx context.Context, a AsOf) (*service.View, error) {
 	if !a.AsOf.IsZero() {
 		if err := s.enter(ctx, 0); err != nil {
 			return nil, err
 		}
 	}
-	return s.desk.AsOfWhole(ctx, caller(ctx), a.AsOf)
+	return s.service.AsOfWhole(ctx, caller(ctx), a.AsOf)
 }
 
 // Paging is what long lists take.
@@ -139,8 +140,8 @@ type UserSearch struct {
 	Sort   string `query:"sort" maxLength:"70" doc:"an attribute, name by default; - before it for the other way round"`
 }
 
-func (q *UserSearch) search() desk.Search {
-	return desk.Search{Text: q.Query, Unit: q.Unit, Status: q.Status, Group: q.Group, Filter: q.Filter, Sort: q.Sort, Cursor: q.Cursor, Limit: q.Limit}
+func (q *UserSearch) search() service.Search {
+	return service.Search{Text: q.Query, Unit: q.Unit, Status: q.Status, Group: q.Group, Filter: q.Filter, Sort: q.Sort, Cursor: q.Cursor, Limit: q.Limit}
 }
 
 func (s *Server) routes() {
@@ -148,7 +149,7 @@ func (s *Server) routes() {
 	s.readRoutes()
 	s.questionRoutes()
 	s.defaultRoutes()
-	s.conflictRoutes()
+	s.sodRuleRoutes()
 	s.peopleRoutes()
 	s.requestRoutes()
 	s.reviewRoutes()
@@ -163,10 +164,10 @@ func (s *Server) routes() {
 
 func (s *Server) readRoutes() {
 	route(s, "GET", "/me", "me", "Who I am and what I may do here", func(ctx context.Context, _ *struct{}) (*body[wire.Me], error) {
-		return &body[wire.Me]{s.desk.Now(ctx, caller(ctx)).Me()}, nil
+		return &body[wire.Me]{s.service.Now(ctx, caller(ctx)).Me()}, nil
 	})
 	route(s, "GET", "/users", "list-users", "Users, of those the caller may read", func(ctx context.Context, in *UserSearch) (*body[wire.UserList], error) {
-		out, err := s.desk.UsersAsOf(ctx, caller(ctx), in.AsOf.AsOf, in.search())
+		out, err := s.service.UsersAsOf(ctx, caller(ctx), in.AsOf.AsOf, in.search())
 		return &body[wire.UserList]{out}, err
 	})
 	type oneUser struct {
@@ -174,14 +175,14 @@ func (s *Server) readRoutes() {
 		User string `path:"user" doc:"user name or id"`
 	}
 	route(s, "GET", "/users/{user}", "get-user", "One user", func(ctx context.Context, in *oneUser) (*body[wire.UserDetail], error) {
-		v, id, err := s.desk.AsOfUser(ctx, caller(ctx), in.AsOf.AsOf, in.User)
+		v, id, err := s.service.AsOfUser(ctx, caller(ctx), in.AsOf.AsOf, in.User)
 		if err != nil {
 			return nil, err
 		}
 		return &body[wire.UserDetail]{v.User(id)}, nil
 	})
 	route(s, "GET", "/users/{user}/access", "get-access", "All a user can do, and why", func(ctx context.Context, in *oneUser) (*body[wire.Access], error) {
-		v, id, err := s.desk.AsOfUser(ctx, caller(ctx), in.AsOf.AsOf, in.User)
+		v, id, err := s.service.AsOfUser(ctx, caller(ctx), in.AsOf.AsOf, in.User)
 		if err != nil {
 			return nil, err
 		}
@@ -256,7 +257,7 @@ func (s *Server) readRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Assignments(desk.AssignmentSearch{User: in.User, Group: in.Group, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := v.Assignments(service.AssignmentSearch{User: in.User, Group: in.Group, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.AssignmentList]{out}, err
 	})
 	type oneAssignment struct {
@@ -280,8 +281,8 @@ func (s *Server) readRoutes() {
 		Query string `query:"q" maxLength:"200" required:"true"`
 		Limit int    `query:"limit" minimum:"1" maximum:"50" default:"12"`
 	}
-	route(s, "GET", "/find", "find", "Anything by a few letters of its name", func(ctx context.Context, in *find) (*body[wire.Found], error) {
-		return &body[wire.Found]{s.desk.Now(ctx, caller(ctx)).Find(in.Query, in.Limit)}, nil
+	route(s, "GET", "/search", "search", "Anything by a few letters of its name", func(ctx context.Context, in *find) (*body[wire.SearchResults], error) {
+		return &body[wire.SearchResults]{s.service.Now(ctx, caller(ctx)).Search(in.Query, in.Limit)}, nil
 	})
 	type past struct {
 		AsOf
@@ -291,7 +292,7 @@ func (s *Server) readRoutes() {
 		Group string `query:"group"`
 	}
 	route(s, "GET", "/revisions", "list-revisions", "The ledger, newest first", func(ctx context.Context, in *past) (*body[wire.RevisionList], error) {
-		out, err := s.desk.History(ctx, caller(ctx), desk.Past{User: in.User, Role: in.Role, Group: in.Group, AsOf: in.AsOf.AsOf, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := s.service.History(ctx, caller(ctx), service.Past{User: in.User, Role: in.Role, Group: in.Group, AsOf: in.AsOf.AsOf, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.RevisionList]{out}, err
 	})
 	type oneRevision struct {
@@ -300,15 +301,15 @@ func (s *Server) readRoutes() {
 		Limit    int   `query:"limit" minimum:"1" maximum:"5000" default:"1000" doc:"at most so many operations"`
 	}
 	route(s, "GET", "/revisions/{revision}", "get-revision", "One revision with its operations", func(ctx context.Context, in *oneRevision) (*body[wire.Revision], error) {
-		out, err := s.desk.History(ctx, caller(ctx), desk.Past{Number: in.Revision, Limit: 1, After: in.After, Operations: in.Limit})
+		out, err := s.service.History(ctx, caller(ctx), service.Past{Number: in.Revision, Limit: 1, After: in.After, Operations: in.Limit})
 		if err != nil {
 			return nil, err
 		}
 		return &body[wire.Revision]{out.Revisions[0]}, nil
 	})
-	route(s, "POST", "/ledger/verification", "verify-ledger", "Recompute the chain and replay the operations against the rows", func(ctx context.Context, _ *struct{}) (*body[wire.Verdict], error) {
-		out, err := s.desk.Verify(ctx, caller(ctx))
-		return &body[wire.Verdict]{out}, err
+	route(s, "POST", "/ledger/verification", "verify-ledger", "Recompute the chain and replay the operations against the rows", func(ctx context.Context, _ *struct{}) (*body[wire.Verification], error) {
+		out, err := s.service.Verify(ctx, caller(ctx))
+		return &body[wire.Verification]{out}, err
 	}, heavy, status(200))
 }
 
@@ -346,7 +347,7 @@ func wouldBe(text string) (*access.User, error) {
 	d := json.NewDecoder(strings.NewReader(text))
 	d.DisallowUnknownFields()
 	if err := d.Decode(&in); err != nil {
-		return nil, desk.Invalid("nobody can be like that", wire.Fault{Place: "would_be", Message: "is a JSON object with any of kind, unit, title, employment_type and location: " + err.Error()})
+		return nil, service.Invalid("nobody can be like that", wire.Fault{Place: "would_be", Message: "is a JSON object with any of kind, unit, title, employment_type and location: " + err.Error()})
 	}
 	return &access.User{UserKind: in.Kind, Unit: in.Unit, Title: in.Title, Employment: in.Employment, Location: in.Location}, nil
 }
@@ -368,7 +369,7 @@ func (s *Server) changeRoutes() {
 				return nil, err
 			}
 		}
-		out, err := s.desk.Change(ctx, caller(ctx), in.Body, desk.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := s.service.Change(ctx, caller(ctx), in.Body, service.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.ChangeResult]{out}, err
 	}, status(200))
 }

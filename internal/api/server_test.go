@@ -17,8 +17,8 @@ import (
 	"testing/fstest"
 	"time"
 
-	"ableroster/internal/desk"
 	"ableroster/internal/ledger"
+	"ableroster/internal/service"
 	"ableroster/internal/signin"
 	"ableroster/testkit"
 	"ableroster/wire"
@@ -39,13 +39,13 @@ var console = fstest.MapFS{
 	"assets/a-1.css": {Data: []byte("p{}")},
 }
 
-// service is a server in this process, on an empty ledger.
-type service struct {
+// testServer is a server in this process, on an empty ledger.
+type testServer struct {
 	*Server
 	log bytes.Buffer
 }
 
-func serving(t *testing.T, o Options) *service {
+func serving(t *testing.T, o Options) *testServer {
 	t.Helper()
 	pool, err := pgxpool.New(ctx, testkit.Database(t))
 	if err != nil {
@@ -55,19 +55,19 @@ func serving(t *testing.T, o Options) *service {
 	if err := ledger.Migrate(ctx, pool); err != nil {
 		t.Fatal(err)
 	}
-	s := &service{}
+	s := &testServer{}
 	log := slog.New(slog.NewJSONHandler(&s.log, nil))
 	l, err := ledger.Open(ctx, pool, log)
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(l.Close)
-	door, err := signin.Open(ctx, pool, log, time.Now)
+	authenticator, err := signin.Open(ctx, pool, log, time.Now)
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(door.Close)
-	s.Server, err = New(&desk.Desk{Ledger: l, Clock: time.Now}, door, log, console, o)
+	t.Cleanup(authenticator.Close)
+	s.Server, err = New(&service.Service{Ledger: l, Clock: time.Now}, authenticator, log, console, o)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -75,7 +75,7 @@ func serving(t *testing.T, o Options) *service {
 }
 
 // call asks the server and gives the answer with its body read.
-func (s *service) call(t *testing.T, method, path, body string, headers ...string) (*http.Response, string) {
+func (s *testServer) call(t *testing.T, method, path, body string, headers ...string) (*http.Response, string) {
 	t.Helper()
 	req := httptest.NewRequest(method, path, strings.NewReader(body))
 	if body != "" {
@@ -97,9 +97,9 @@ func (s *service) call(t *testing.T, method, path, body string, headers ...strin
 }
 
 // setUp makes marta.quill the first administrator and gives her cookie.
-func (s *service) setUp(t *testing.T) string {
+func (s *testServer) setUp(t *testing.T) string {
 	t.Helper()
-	link, err := s.door.NewSetUpLink(ctx)
+	link, err := s.authenticator.NewSetUpLink(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -128,7 +128,7 @@ var parameter = regexp.MustCompile(`:(\w+)`)
 // The document and the routes say the same: a route that is not in it, or an
 // entry without a route, fails here.
 func TestTheDocumentIsHeldToTheRoutes(t *testing.T) {
-	s, err := New(&desk.Desk{}, nil, slog.New(slog.DiscardHandler), console, Options{})
+	s, err := New(&service.Service{}, nil, slog.New(slog.DiscardHandler), console, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -214,7 +214,7 @@ func TestTheConsoleIsServedForItsAddresses(t *testing.T) {
 
 func TestAPanicEndsOneCallAndNothingElse(t *testing.T) {
 	s := serving(t, Options{})
-	s.App.Post("/boom", func(fiber.Ctx) error { panic("a hull breach") })
+	s.App.Post("/boom", func(fiber.Ctx) error { panic("a hull violation") })
 	for range 3 {
 		resp, body := s.call(t, "POST", "/boom", "")
 		if p := problemIn(t, resp, body); p.Status != 500 || strings.Contains(body, "hull") {
@@ -224,7 +224,7 @@ func TestAPanicEndsOneCallAndNothingElse(t *testing.T) {
 	if resp, _ := s.call(t, "GET", "/livez", ""); resp.StatusCode != 200 {
 		t.Errorf("not alive: %d", resp.StatusCode)
 	}
-	if log := s.log.String(); strings.Count(log, "a hull breach") != 3 || !strings.Contains(log, "server_test.go") {
+	if log := s.log.String(); strings.Count(log, "a hull violation") != 3 || !strings.Contains(log, "server_test.go") {
 		t.Errorf("the log says %s", log)
 	}
 }
@@ -358,7 +358,7 @@ func TestTheFirstAdministratorIsNamedOnceByTheLink(t *testing.T) {
 		raw, _ := json.Marshal(wire.SetUpRequest{Link: link, Organisation: "Larkhaven", TimeZone: zone, UserName: "marta.quill", DisplayName: "Marta", Password: password})
 		return string(raw)
 	}
-	link, err := s.door.NewSetUpLink(ctx)
+	link, err := s.authenticator.NewSetUpLink(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -376,7 +376,7 @@ func TestTheFirstAdministratorIsNamedOnceByTheLink(t *testing.T) {
 	if resp, text := s.call(t, "POST", "/api/v1/set-up", body(link, "a tide of ropes", "UTC")); resp.StatusCode != 201 {
 		t.Fatalf("%s", text)
 	}
-	late, err := s.door.NewSetUpLink(ctx)
+	late, err := s.authenticator.NewSetUpLink(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}

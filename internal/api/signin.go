@@ -10,7 +10,8 @@ import (
 	"time"
 
 	"ableroster/internal/access"
-	"ableroster/internal/desk"
+	"ableroster/internal/calendar"
+	"ableroster/internal/service"
 	"ableroster/internal/signin"
 	"ableroster/wire"
 )
@@ -24,12 +25,12 @@ type withCookie[T any] struct {
 // cookies are those of a session that was opened, and of the browser that opened it.
 func (s *Server) cookies(ctx context.Context, user access.UserID, session string, expires time.Time) []http.Cookie {
 	out := []http.Cookie{s.cookie(session, expires)}
-	device, err := s.door.NewDevice(ctx, user, callOf(ctx).device)
+	device, err := s.authenticator.NewDevice(ctx, user, callOf(ctx).device)
 	if err != nil { // it is slowed like any other next time
 		s.log.Warn("a device was not remembered", "error", err)
 		return out
 	}
-	c := s.cookie(device, s.desk.Clock().AddDate(0, 6, 0))
+	c := s.cookie(device, s.service.Clock().AddDate(0, 6, 0))
 	c.Name = s.cookieNamed(deviceCookie)
 	return append(out, c)
 }
@@ -61,7 +62,7 @@ func (s *Server) who(ctx context.Context, name string) signin.Who {
 	}
 	head := s.ledger.Head()
 	if id, ok := head.FindUser(name); ok {
-		out.User, out.May = id, head.MaySignIn(id, access.At(s.desk.Clock()))
+		out.User, out.May = id, head.MaySignIn(id, calendar.At(s.service.Clock()))
 	}
 	return out
 }
@@ -78,13 +79,13 @@ func (s *Server) ownWords(id access.UserID) []string {
 
 func (s *Server) paused(ctx context.Context, err error, who signin.Who) error {
 	if errors.Is(err, signin.ErrVoid) {
-		return &problem{Problem: wire.Problem{Type: desk.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
+		return &problem{Problem: wire.Problem{Type: service.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
 	}
 	if !errors.Is(err, signin.ErrPaused) {
 		return err
 	}
-	wait := int(s.door.Wait(ctx, who).Seconds()) + 1
-	return &problem{retryAfter: wait, Problem: wire.Problem{Type: desk.KindTooMany, Title: "Too many attempts", Status: 429,
+	wait := int(s.authenticator.Wait(ctx, who).Seconds()) + 1
+	return &problem{retryAfter: wait, Problem: wire.Problem{Type: service.KindTooMany, Title: "Too many attempts", Status: 429,
 		Detail: fmt.Sprintf("Too many attempts to sign in. Try again in %d seconds.", wait)}}
 }
 
@@ -92,11 +93,11 @@ func (s *Server) signInRoutes() {
 	type signIn struct{ Body wire.SignInRequest }
 	route(s, "POST", "/session", "sign-in", "Sign in with user name and password", func(ctx context.Context, in *signIn) (*withCookie[wire.Me], error) {
 		who := s.who(ctx, in.Body.UserName)
-		text, expires, err := s.door.SignIn(ctx, who, in.Body.Password)
+		text, expires, err := s.authenticator.SignIn(ctx, who, in.Body.Password)
 		if err != nil {
 			return nil, s.paused(ctx, err, who)
 		}
-		me := s.desk.Now(ctx, desk.Caller{User: who.User, Via: "console"}).Me()
+		me := s.service.Now(ctx, service.Caller{User: who.User, Via: "console"}).Me()
 		return &withCookie[wire.Me]{s.cookies(ctx, who.User, text, expires), me}, nil
 	}, anybody, small, status(200))
 	route(s, "DELETE", "/session", "sign-out", "Sign out", func(ctx context.Context, _ *struct{}) (*struct {
@@ -108,7 +109,7 @@ func (s *Server) signInRoutes() {
 			Clear  string      `header:"Clear-Site-Data"`
 		}{s.cookie("", time.Unix(0, 0)), `"cache", "storage"`}
 		if cookie := callOf(ctx).cookie; cookie != "" {
-			return out, s.door.SignOut(ctx, cookie)
+			return out, s.authenticator.SignOut(ctx, cookie)
 		}
 		return out, nil
 	}, status(204))
@@ -116,70 +117,70 @@ func (s *Server) signInRoutes() {
 	route(s, "PUT", "/me/password", "change-password", "Change one's own password; ends all one's tokens, and sessions but a new one", func(ctx context.Context, in *password) (*withCookie[struct{}], error) {
 		id := caller(ctx).User
 		if err := signin.CheckPassword(in.Body.New, s.ownWords(id)...); err != nil {
-			return nil, desk.Invalid("the password was not changed", wire.Fault{Place: "/new_password", Message: err.Error()})
+			return nil, service.Invalid("the password was not changed", wire.Fault{Place: "/new_password", Message: err.Error()})
 		}
 		who := signin.Who{Name: s.ledger.Head().User(id).UserName, User: id, May: true, Address: address(ctx), Device: callOf(ctx).device}
-		if err := s.door.Prove(ctx, who, in.Body.Current); err != nil {
+		if err := s.authenticator.Prove(ctx, who, in.Body.Current); err != nil {
 			if errors.Is(err, signin.ErrWrong) {
-				return nil, desk.Invalid("the password was not changed", wire.Fault{Place: "/current_password", Message: "is not right"})
+				return nil, service.Invalid("the password was not changed", wire.Fault{Place: "/current_password", Message: "is not right"})
 			}
 			return nil, s.paused(ctx, err, who)
 		}
-		if err := s.door.SetPassword(ctx, id, in.Body.New, address(ctx)); err != nil {
+		if err := s.authenticator.SetPassword(ctx, id, in.Body.New, address(ctx)); err != nil {
 			return nil, err
 		}
-		text, expires, err := s.door.NewSession(ctx, id)
+		text, expires, err := s.authenticator.NewSession(ctx, id)
 		return &withCookie[struct{}]{Cookie: []http.Cookie{s.cookie(text, expires)}}, err
 	}, small, status(200))
 	type linkFor struct {
 		User string `path:"user" doc:"user name or id"`
 	}
 	route(s, "POST", "/users/{user}/sign-in-link", "make-sign-in-link", "Make a one-time link by which a user sets their own password; it is shown once, and earlier ones are void", func(ctx context.Context, in *linkFor) (*body[wire.SignInLink], error) {
-		v := s.desk.Now(ctx, caller(ctx))
+		v := s.service.Now(ctx, caller(ctx))
 		id, powers, err := v.SignInFor(in.User)
 		if err != nil {
 			return nil, err
 		}
 		if s.ledger.Head().User(id).UserKind == access.Service {
-			return nil, desk.Refused("%s is a machine account: it signs in by a token", v.UserRef(id).Label)
+			return nil, service.Refused("%s is a machine account: it signs in by a token", v.UserRef(id).Label)
 		}
-		code, expires, err := s.door.NewLink(ctx, id, caller(ctx).User, powers, address(ctx))
+		code, expires, err := s.authenticator.NewLink(ctx, id, caller(ctx).User, powers, address(ctx))
 		return &body[wire.SignInLink]{wire.SignInLink{User: v.UserRef(id), Path: "/sign-in-link#" + code, ExpiresAt: expires}}, err
 	}, small, status(201))
 	type useLink struct{ Body wire.UseLinkRequest }
 	route(s, "POST", "/sign-in-link", "use-sign-in-link", "Set one's own password by a one-time link, and sign in", func(ctx context.Context, in *useLink) (*withCookie[wire.Me], error) {
 		id, err := s.useLink(ctx, in.Body)
 		if errors.Is(err, signin.ErrLink) {
-			return nil, desk.Refused("%s: it was used, is over, or was made anew; ask whoever sent it for another", err)
+			return nil, service.Refused("%s: it was used, is over, or was made anew; ask whoever sent it for another", err)
 		}
 		if err != nil {
 			return nil, err
 		}
-		text, expires, err := s.door.NewSession(ctx, id)
-		return &withCookie[wire.Me]{s.cookies(ctx, id, text, expires), s.desk.Now(ctx, desk.Caller{User: id, Via: "console"}).Me()}, err
+		text, expires, err := s.authenticator.NewSession(ctx, id)
+		return &withCookie[wire.Me]{s.cookies(ctx, id, text, expires), s.service.Now(ctx, service.Caller{User: id, Via: "console"}).Me()}, err
 	}, anybody, small, status(200))
 	s.tokenRoutes()
 	s.setUpRoutes()
 }
 
 func (s *Server) useLink(ctx context.Context, in wire.UseLinkRequest) (access.UserID, error) {
-	l, err := s.door.Link(ctx, in.Link)
+	l, err := s.authenticator.Link(ctx, in.Link)
 	if err != nil {
 		return 0, err
 	}
-	if !s.ledger.Head().MaySignIn(l.User, access.At(s.desk.Clock())) {
-		return 0, desk.Refused("this account cannot sign in now; ask whoever sent the link")
+	if !s.ledger.Head().MaySignIn(l.User, calendar.At(s.service.Clock())) {
+		return 0, service.Refused("this account cannot sign in now; ask whoever sent the link")
 	}
 	if err := signin.CheckPassword(in.Password, s.ownWords(l.User)...); err != nil {
-		return 0, desk.Invalid("the password was not set", wire.Fault{Place: "/password", Message: err.Error()})
+		return 0, service.Invalid("the password was not set", wire.Fault{Place: "/password", Message: err.Error()})
 	}
-	return s.door.UseLink(ctx, in.Link, in.Password, address(ctx))
+	return s.authenticator.UseLink(ctx, in.Link, in.Password, address(ctx))
 }
 
 func (s *Server) tokenRoutes() {
 	type request struct{ Body wire.TokenRequest }
 	route(s, "POST", "/tokens", "make-token", "Make an API token; its secret is shown once", func(ctx context.Context, in *request) (*body[wire.Token], error) {
-		v := s.desk.Now(ctx, caller(ctx))
+		v := s.service.Now(ctx, caller(ctx))
 		id, powers := caller(ctx).User, []string(nil)
 		if in.Body.User != "" {
 			var err error
@@ -187,24 +188,24 @@ func (s *Server) tokenRoutes() {
 				return nil, err
 			}
 			if s.ledger.Head().User(id).UserKind != access.Service && id != caller(ctx).User {
-				return nil, desk.Refused("people make their own tokens; only those of service accounts can be made for them")
+				return nil, service.Refused("people make their own tokens; only those of service accounts can be made for them")
 			}
 		}
 		days := cmp.Or(in.Body.Days, 90)
 		if days < 1 || days > 366 || in.Body.Label == "" || access.CheckWords(in.Body.Label, 200) != "" {
-			return nil, desk.Invalid("no token was made", wire.Fault{Place: "/", Message: "a token has a label of at most 200 bytes and lasts 1 to 366 days"})
+			return nil, service.Invalid("no token was made", wire.Fault{Place: "/", Message: "a token has a label of at most 200 bytes and lasts 1 to 366 days"})
 		}
 		lasts := time.Duration(days) * 24 * time.Hour
-		if x := callOf(ctx); x.token && !x.expires.IsZero() && s.desk.Clock().Add(lasts).After(x.expires) {
+		if x := callOf(ctx); x.token && !x.expires.IsZero() && s.service.Clock().Add(lasts).After(x.expires) {
 			if in.Body.Days == 0 {
-				lasts = x.expires.Sub(s.desk.Clock())
+				lasts = x.expires.Sub(s.service.Clock())
 			} else {
-				return nil, desk.Invalid("no token was made", wire.Fault{Place: "/days", Message: "is too long: a token makes none that outlives it, and this one ends at " + x.expires.UTC().Format(time.RFC3339)})
+				return nil, service.Invalid("no token was made", wire.Fault{Place: "/days", Message: "is too long: a token makes none that outlives it, and this one ends at " + x.expires.UTC().Format(time.RFC3339)})
 			}
 		}
-		t, secret, err := s.door.NewToken(ctx, id, caller(ctx).User, powers, in.Body.Label, lasts, address(ctx))
+		t, secret, err := s.authenticator.NewToken(ctx, id, caller(ctx).User, powers, in.Body.Label, lasts, address(ctx))
 		if errors.Is(err, signin.ErrTokens) {
-			return nil, desk.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
+			return nil, service.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
 		}
 		out := s.token(v, t)
 		out.Secret = secret
@@ -218,21 +219,21 @@ func (s *Server) tokenRoutes() {
 	}
 	route(s, "POST", "/session/token", "sign-in-token", "Sign in with user name and password for an API token, as the command line does", func(ctx context.Context, in *signIn) (*body[wire.Token], error) {
 		who := s.who(ctx, in.Body.UserName)
-		if err := s.door.Prove(ctx, who, in.Body.Password); err != nil {
+		if err := s.authenticator.Prove(ctx, who, in.Body.Password); err != nil {
 			return nil, s.paused(ctx, err, who)
 		}
-		t, secret, err := s.door.NewToken(ctx, who.User, who.User, nil, in.Body.Label, 30*24*time.Hour, who.Address)
+		t, secret, err := s.authenticator.NewToken(ctx, who.User, who.User, nil, in.Body.Label, 30*24*time.Hour, who.Address)
 		if errors.Is(err, signin.ErrTokens) {
-			return nil, desk.Invalid("nobody was signed in", wire.Fault{Place: "/", Message: err.Error()})
+			return nil, service.Invalid("nobody was signed in", wire.Fault{Place: "/", Message: err.Error()})
 		}
-		out := s.token(s.desk.Now(ctx, desk.Caller{User: who.User}), t)
+		out := s.token(s.service.Now(ctx, service.Caller{User: who.User}), t)
 		out.Secret = secret
 		return &body[wire.Token]{out}, err
 	}, anybody, small, status(201))
 	route(s, "GET", "/tokens", "list-tokens", "One's own API tokens", func(ctx context.Context, _ *struct{}) (*body[wire.TokenList], error) {
-		all, err := s.door.Tokens(ctx, caller(ctx).User)
+		all, err := s.authenticator.Tokens(ctx, caller(ctx).User)
 		out := wire.TokenList{Tokens: []wire.Token{}}
-		v := s.desk.Now(ctx, caller(ctx))
+		v := s.service.Now(ctx, caller(ctx))
 		for _, t := range all {
 			out.Tokens = append(out.Tokens, s.token(v, t))
 		}
@@ -242,15 +243,15 @@ func (s *Server) tokenRoutes() {
 		ID int64 `path:"id"`
 	}
 	route(s, "DELETE", "/tokens/{id}", "end-token", "End one of one's own API tokens", func(ctx context.Context, in *one) (*none, error) {
-		found, err := s.door.EndToken(ctx, caller(ctx).User, in.ID, address(ctx))
+		found, err := s.authenticator.EndToken(ctx, caller(ctx).User, in.ID, address(ctx))
 		if err == nil && !found {
-			return nil, &problem{Problem: wire.Problem{Type: desk.KindNotFound, Title: "Not found", Status: 404, Detail: "you have no such token"}}
+			return nil, &problem{Problem: wire.Problem{Type: service.KindNotFound, Title: "Not found", Status: 404, Detail: "you have no such token"}}
 		}
 		return &none{}, err
 	}, status(204))
 }
 
-func (s *Server) token(v *desk.View, t signin.Token) wire.Token {
+func (s *Server) token(v *service.View, t signin.Token) wire.Token {
 	return wire.Token{ID: t.ID, Label: t.Label, User: v.UserRef(t.User), CreatedAt: t.Created, ExpiresAt: t.Expires}
 }
 
@@ -260,26 +261,26 @@ func (s *Server) setUpRoutes() {
 	}, anybody)
 	type setUp struct{ Body wire.SetUpRequest }
 	route(s, "POST", "/set-up", "set-up", "Name the first administrator, by the one-time link", func(ctx context.Context, in *setUp) (*withCookie[wire.ChangeResult], error) {
-		if err := s.door.CheckSetUpLink(ctx, in.Body.Link); err != nil {
+		if err := s.authenticator.CheckSetUpLink(ctx, in.Body.Link); err != nil {
 			if errors.Is(err, signin.ErrLink) {
-				return nil, desk.Refused("%s; the service prints a new one when it starts on an empty ledger", err)
+				return nil, service.Refused("%s; the service prints a new one when it starts on an empty ledger", err)
 			}
 			return nil, err
 		}
 		if err := signin.CheckPassword(in.Body.Password, in.Body.UserName, in.Body.DisplayName, in.Body.Organisation, "able roster"); err != nil {
-			return nil, desk.Invalid("nothing was set up", wire.Fault{Place: "/password", Message: err.Error()})
+			return nil, service.Invalid("nothing was set up", wire.Fault{Place: "/password", Message: err.Error()})
 		}
-		out, id, err := s.desk.SetUp(ctx, in.Body)
+		out, id, err := s.service.SetUp(ctx, in.Body)
 		if err != nil {
 			return nil, err
 		}
-		if err := s.door.EndSetUpLinks(ctx); err != nil {
+		if err := s.authenticator.EndSetUpLinks(ctx); err != nil {
 			return nil, err
 		}
-		if err := s.door.SetPassword(ctx, id, in.Body.Password, address(ctx)); err != nil {
+		if err := s.authenticator.SetPassword(ctx, id, in.Body.Password, address(ctx)); err != nil {
 			return nil, err
 		}
-		text, expires, err := s.door.NewSession(ctx, id)
+		text, expires, err := s.authenticator.NewSession(ctx, id)
 		return &withCookie[wire.ChangeResult]{s.cookies(ctx, id, text, expires), out}, err
 	}, anybody, small, status(201))
 }

@@ -4,11 +4,13 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // inApplication looks at what an application protects and which permissions
 // reach it.
-func inApplication(s *access.Snapshot, a *access.Application, at access.Instant) []Finding {
+func inApplication(s *access.Snapshot, a *access.Application, at calendar.Instant) []Finding {
 	if a.ID == access.AbleRoster || a.State == access.StateRetired {
 		return nil
 	}
@@ -62,7 +64,7 @@ func unreached(c access.Coverage) []Finding {
 	for _, row := range c.Rows {
 		for i := range row.Cells {
 			if len(row.Cells[i].Roles) > 0 {
-				for p := row.Resource.Path; !reached[p]; p = access.Parent(p) {
+				for p := row.Resource.Path; !reached[p]; p = patterns.Parent(p) {
 					reached[p] = true
 				}
 				break
@@ -71,7 +73,7 @@ func unreached(c access.Coverage) []Finding {
 	}
 	var out []Finding
 	for _, row := range c.Rows {
-		if p := row.Resource.Path; !reached[p] && p != access.Root {
+		if p := row.Resource.Path; !reached[p] && p != patterns.Root {
 			out = append(out, Finding{Code: Unreached, Application: c.Application.ID, Path: p})
 		}
 	}

@@ -5,12 +5,13 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 )
 
 func init() { access.Register(&SetAsideFinding{}); access.Register(&TakeUpFinding{}) }
 
 // FactSetAside is the kind of findings that were set aside.
-var FactSetAside = access.KeepKind("setaside")
+var FactSetAside = access.RecordKind("setaside")
 
 // SetAsideID is a dense number; see access.
 type SetAsideID uint32
@@ -18,10 +19,10 @@ type SetAsideID uint32
 // SetAside says that a finding is known and left as it is until the end of a
 // day. Why is the reason of the change that set it aside.
 type SetAside struct {
-	access.Life
+	access.Lifetime
 	ID      SetAsideID    `json:"-"`
 	Finding string        `json:"finding"` // its key
-	Until   access.Date   `json:"until"`   // inclusive
+	Until   calendar.Date `json:"until"`   // inclusive
 	By      access.UserID `json:"by,omitempty"`
 	Ended   bool          `json:"ended,omitempty"` // taken up again
 }
@@ -31,9 +32,9 @@ func (*SetAside) Kind() access.FactKind { return FactSetAside }
 func (f *SetAside) Row() uint32         { return uint32(f.ID) }
 
 // SetAsides are those in force on a day, by the key of the finding.
-func SetAsides(s *access.Snapshot, on access.Date) map[string]*SetAside {
+func SetAsides(s *access.Snapshot, on calendar.Date) map[string]*SetAside {
 	out := map[string]*SetAside{}
-	for _, f := range access.KeptOf[*SetAside](s, FactSetAside) {
+	for _, f := range access.RecordFactsOf[*SetAside](s, FactSetAside) {
 		if !f.Ended && on <= f.Until {
 			out[f.Finding] = f
 		}
@@ -42,7 +43,7 @@ func SetAsides(s *access.Snapshot, on access.Date) map[string]*SetAside {
 }
 
 func find(s *access.Snapshot, key string) *SetAside {
-	for _, f := range access.KeptOf[*SetAside](s, FactSetAside) {
+	for _, f := range access.RecordFactsOf[*SetAside](s, FactSetAside) {
 		if f.Finding == key {
 			return f
 		}
@@ -55,8 +56,8 @@ const longest = 366
 
 // SetAsideFinding sets findings aside until a day, for the reason of the change.
 type SetAsideFinding struct {
-	Findings []string    `json:"findings" doc:"their keys"`
-	Until    access.Date `json:"until" doc:"the last day, at most 366 days ahead: then they are shown again"`
+	Findings []string      `json:"findings" doc:"their keys"`
+	Until    calendar.Date `json:"until" doc:"the last day, at most 366 days ahead: then they are shown again"`
 }
 
 // Verb implements access.Operation.
@@ -72,7 +73,7 @@ func (o *SetAsideFinding) ApplyTo(d *access.Draft) {
 	if !checkKeys(d, o.Findings) {
 		return
 	}
-	today := access.DateOf(d.At().Time().In(d.Zone()))
+	today := calendar.DateOf(d.At().Time().In(d.Zone()))
 	switch {
 	case o.Until == 0:
 		d.Fault("until", "is missing: say until which day")
@@ -98,7 +99,7 @@ func (o *SetAsideFinding) ApplyTo(d *access.Draft) {
 			d.Reads(old)
 			f.ID = old.ID
 		}
-		d.Keep(f)
+		d.PutRecord(f)
 	}
 }
 
@@ -151,7 +152,7 @@ func (o *TakeUpFinding) ApplyTo(d *access.Draft) {
 		d.Reads(old)
 		f := *old
 		f.Ended = true
-		d.Keep(&f)
+		d.PutRecord(&f)
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"runtime"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 )
 
@@ -40,7 +41,7 @@ func (r *Report) amongPeople(used Accounts) [][]Finding {
 
 func (r *Report) onUser(u *access.User, wants map[access.ApplicationID]bool, used Accounts) []Finding {
 	var out []Finding
-	today := access.DateOf(r.at.Time().In(r.s.Zone()))
+	today := calendar.DateOf(r.at.Time().In(r.s.Zone()))
 	switch {
 	case u.End != 0 && u.End < today:
 		return append(out, Finding{Code: PastEnd, User: u.ID, Count: int(today - u.End)})
@@ -48,8 +49,8 @@ func (r *Report) onUser(u *access.User, wants map[access.ApplicationID]bool, use
 	case !r.s.HoldsAnything(u.ID, r.at):
 		out = append(out, Finding{Code: HoldsNothing, User: u.ID})
 	}
-	if last, can := used[u.ID]; can && r.at-last >= access.Days(Unused) {
-		out = append(out, Finding{Code: AccountUnused, User: u.ID, Count: int((r.at - last) / access.Days(1))})
+	if last, can := used[u.ID]; can && r.at-last >= calendar.Days(Unused) {
+		out = append(out, Finding{Code: AccountUnused, User: u.ID, Count: int((r.at - last) / calendar.Days(1))})
 	}
 	doubled := map[access.AssignmentID]bool{}
 	r.s.Doubled(u.ID, r.at, func(a access.AssignmentID, g access.GroupID) {

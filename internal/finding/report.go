@@ -4,6 +4,7 @@ import (
 	"runtime"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 )
 
@@ -11,7 +12,7 @@ import (
 const Unused = 90
 
 // Accounts are when those who can sign in last did, or were given the means to.
-type Accounts map[access.UserID]access.Instant
+type Accounts map[access.UserID]calendar.Instant
 
 // Report is all that looks wrong in a snapshot at an instant. It remembers what
 // is slow to find, so that the next one costs what has changed.
@@ -19,7 +20,7 @@ type Report struct {
 	Findings []Finding // by code in the order of All, then in the order of what they are about
 
 	s      *access.Snapshot
-	at     access.Instant
+	at     calendar.Instant
 	roles  map[access.RoleID]access.Holding
 	inApps map[access.ApplicationID][]Finding
 	alike  []Finding // of roles
@@ -27,10 +28,10 @@ type Report struct {
 
 // lasting is how long what a report remembers holds by the clock alone: windows
 // begin and end unseen meanwhile.
-const lasting = access.Instant(10 * 60 * 1_000_000)
+const lasting = calendar.Instant(10 * 60 * 1_000_000)
 
 // Look looks at everything.
-func Look(s *access.Snapshot, at access.Instant, used Accounts) *Report {
+func Look(s *access.Snapshot, at calendar.Instant, used Accounts) *Report {
 	r := &Report{s: s, at: at, roles: map[access.RoleID]access.Holding{}, inApps: map[access.ApplicationID][]Finding{}}
 	r.count(nil)
 	r.describe(nil)
@@ -39,11 +40,11 @@ func Look(s *access.Snapshot, at access.Instant, used Accounts) *Report {
 }
 
 // Stale says whether so much time has passed that nothing can be built on it.
-func (r *Report) Stale(at access.Instant) bool { return at < r.at || at-r.at > lasting }
+func (r *Report) Stale(at calendar.Instant) bool { return at < r.at || at-r.at > lasting }
 
 // Next looks again, at a later snapshot, only where something has changed. The
 // report itself stays as it is.
-func (r *Report) Next(s *access.Snapshot, at access.Instant, used Accounts) *Report {
+func (r *Report) Next(s *access.Snapshot, at calendar.Instant, used Accounts) *Report {
 	if r.Stale(at) || s.Revision < r.s.Revision {
 		return Look(s, at, used)
 	}

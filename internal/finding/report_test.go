@@ -10,6 +10,7 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/finding"
 )
 
@@ -68,7 +69,7 @@ func TestThePlantedMistakesAreFoundAndNothingElse(t *testing.T) {
 	s := port(t)
 	dormant, _ := s.FindUser(demo.Dormant)
 	var found []string
-	for _, f := range finding.Look(s, access.At(day), finding.Accounts{dormant: access.At(day) - access.Days(140)}).Findings {
+	for _, f := range finding.Look(s, calendar.At(day), finding.Accounts{dormant: calendar.At(day) - calendar.Days(140)}).Findings {
 		words := []string{string(f.Code)}
 		if u := s.User(f.User); u != nil {
 			words = append(words, u.UserName)
@@ -103,14 +104,14 @@ func TestThePlantedMistakesAreFoundAndNothingElse(t *testing.T) {
 // everything finds, after each of the changes of eighteen months and after many
 // that tear at what is there.
 func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
-	at := access.At(day)
+	at := calendar.At(day)
 	s := access.Empty()
 	r := finding.Look(s, at, nil)
 	found, changes := map[finding.Code]int{}, 0
 	step := func(ops ...access.Operation) {
 		d := s.Draft()
 		for i, op := range ops {
-			d.Apply(i, op, at-access.Days(5)) // what ends before then is over now
+			d.Apply(i, op, at-calendar.Days(5)) // what ends before then is over now
 		}
 		d.Finish()
 		if len(d.Faults) > 0 || len(d.Changes()) == 0 {
@@ -161,7 +162,7 @@ func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
 		case 5:
 			step(&access.RemoveMember{Group: access.GroupRef(id("group", 42)), User: access.UserRef(id("user", 250))})
 		case 6:
-			step(&access.Grant{Role: access.RoleRef(id("role", 80)), User: access.UserRef(id("user", 250)), Window: access.Window{Until: at + access.Days(rng.IntN(9)-4)}})
+			step(&access.Grant{Role: access.RoleRef(id("role", 80)), User: access.UserRef(id("user", 250)), Window: calendar.Window{Until: at + calendar.Days(rng.IntN(9)-4)}})
 		case 7:
 			step(&access.Grant{Role: access.RoleRef(id("role", 80)), Group: access.GroupRef(id("group", 42))})
 		case 8:

@@ -15,7 +15,7 @@ const (
 	fewPeople = 20
 )
 
-// inRoles looks at who holds roles and who answers for them.
+// inRoles looks at who holds roles and who owns them.
 func (r *Report) inRoles() []Finding {
 	people := 0
 	for u := range r.s.Users() {

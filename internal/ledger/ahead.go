@@ -68,7 +68,7 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 		}
 	}
 	clock := l.clock.Load()
-	a.w = writer{head: a.base, revision: a.base.Revision, at: a.base.At.Time(), ledger: l}
+	a.w = writer{head: a.base, revision: a.base.Revision, at: a.base.At.Time(), epoch: l.epoch, ledger: l}
 	if before != nil {
 		a.w.before = before.done
 	}
@@ -119,7 +119,7 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 	}
 	if !a.w.moved() { // nothing to write: is it so at the newest head?
 		var newest int64
-		err := l.pool.QueryRow(ctx, "select revision from head").Scan(&newest)
+		err := l.pool.QueryRow(ctx, sqlHeadRevision).Scan(&newest)
 		return err == nil && newest == a.base.Revision, err
 	}
 	var conn *pgxpool.Conn

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
 	"ableroster/testkit"
 
@@ -25,7 +26,7 @@ func (*bomb) Sentence(*access.Snapshot, access.Names) string { return "" }
 func TestAPanicIsOneRefusedChange(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
-	panics := func(*access.Draft, access.Instant) error { panic("the judge") }
+	panics := func(*access.Draft, calendar.Instant) error { panic("the judge") }
 	before := l.Head().Revision
 	var hands sync.WaitGroup
 	for i := range 10 {
@@ -40,7 +41,7 @@ func TestAPanicIsOneRefusedChange(t *testing.T) {
 			case 6:
 				c.Watch = func(int) error { panic("the watcher") }
 			case 8:
-				c.Prepare = func(*access.Draft, access.Instant) { panic("the preparer") }
+				c.Prepare = func(*access.Draft, calendar.Instant) { panic("the preparer") }
 			default:
 				broken = false
 			}
@@ -129,5 +130,43 @@ func TestLostConnectionsEndNothingElse(t *testing.T) {
 		if n != 0 && n != 300 {
 			t.Errorf("round %d left %d of 300 users", round, n)
 		}
+	}
+}
+
+// forgetful is an operation whose stored form lacks what it did.
+type forgetful struct {
+	Key   string `json:"key"`
+	Label string `json:"-"`
+}
+
+func init() { access.Register(&forgetful{}) }
+
+func (*forgetful) Verb() string { return "forgetful" }
+func (o *forgetful) ApplyTo(d *access.Draft) {
+	(&access.AddGroup{Key: o.Key, Label: o.Label}).ApplyTo(d)
+}
+func (*forgetful) Sentence(*access.Snapshot, access.Names) string { return "" }
+
+// What could not be read back as it was judged is not written, alone or in a change so
+// large that it is written while it is judged; the next change is committed.
+func TestWhatWouldReadBackDifferentlyIsNotWritten(t *testing.T) {
+	l, _ := testkit.Ledger(t, testkit.Database(t))
+	founded(t, l)
+	before := l.Head().Revision
+	for _, n := range []int{1, 6000} {
+		ops := []access.Operation{&forgetful{"lost", "A label that is not stored"}}
+		for i := 1; i < n; i++ {
+			ops = append(ops, &access.AddGroup{Key: fmt.Sprintf("group-of-many-x%d", i)})
+		}
+		_, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: ops}, noFaults)
+		if err == nil || !strings.Contains(err.Error(), "internal fault") || l.Head().Revision != before {
+			t.Errorf("of %d operations: %v, revision %d", n, err, l.Head().Revision)
+		}
+	}
+	if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []access.Operation{&access.AddGroup{Key: "kept", Label: "Kept"}}}, noFaults); err != nil {
+		t.Fatal(err)
+	}
+	if v, err := l.Verify(ctx); err != nil || v.First != 0 {
+		t.Errorf("%+v %v", v, err)
 	}
 }

@@ -1,62 +1,90 @@
 package ledger
 
 import (
-	"bytes"
 	"crypto/rand"
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"hash"
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 
 	jsonv2 "github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 )
 
-// formatVersion is the version of the canonical form below.
-const formatVersion = 1
+// formatVersion is the format in which revisions are written. Those of the first format
+// are read as they are: see format1.go.
+const formatVersion = 2
 
-// document is a revision as it is hashed. Its bytes are the canonical form of
-// RFC 8785, so its members stand in the order of their names; personal values
-// and the reason are in it as salted digests.
+// document is a revision as it is hashed: its own bytes are few, whatever it changes,
+// since a digest stands for its operations. They are the canonical form of RFC 8785, so
+// the members stand in the order of their names; personal values and the reason are in
+// it as salted digests.
 type document struct {
-	At         access.Instant    `json:"at"`
-	Author     string            `json:"author,omitempty"`
-	Claimed    bool              `json:"claimed"`
-	Operations []json.RawMessage `json:"operations"`
-	Reason     string            `json:"reason"`
-	Recorded   access.Instant    `json:"recorded_at"`
-	Revision   int64             `json:"revision"`
-	Version    int               `json:"version"`
-	Via        string            `json:"via"`
+	At         calendar.Instant `json:"at"`
+	Author     string           `json:"author,omitempty"`
+	Claimed    bool             `json:"claimed"`
+	Digest     string           `json:"digest"` // see digester
+	Epoch      int              `json:"epoch"`
+	IDs        access.IDs       `json:"ids,omitempty"`
+	Operations int              `json:"operations"` // how many
+	Reason     string           `json:"reason"`
+	Recorded   calendar.Instant `json:"recorded_at"`
+	Revision   int64            `json:"revision"`
+	Version    int              `json:"version"`
+	Via        string           `json:"via"`
 }
 
-// canonical is the form of the whole. Its operations are in that form already
-// (see stored), and of a large change nearly all of it: they are put into their
-// place as they are.
 func (d *document) canonical() ([]byte, error) {
-	rest := *d
-	rest.Operations = []json.RawMessage{}
-	raw, err := jsonv2.Marshal(rest) // escapes no more than RFC 8785 does
+	raw, err := jsonv2.Marshal(d) // escapes no more than RFC 8785 does
 	if err != nil {
 		return nil, err
 	}
-	// In a string the quotes would be escaped.
-	before, after, _ := bytes.Cut(raw, []byte(`"operations":[]`))
-	size := len(raw) + len(d.Operations)
-	for _, op := range d.Operations {
-		size += len(op)
+	return canonicalJSON(raw)
+}
+
+// digestChunk is how many operations are digested together.
+const digestChunk = 1000
+
+// digester makes the digest of the operations of a revision, one by one: the SHA-256
+// over those of each 1,000 operations, which are over the canonical bytes of each with
+// their length, in four bytes, before them. So a large change is digested, and can be
+// sent and checked, in portions.
+type digester struct {
+	whole, chunk hash.Hash
+	n            int
+}
+
+func newDigester() *digester { return &digester{whole: sha256.New(), chunk: sha256.New()} }
+
+func (d *digester) add(op []byte) {
+	d.chunk.Write(binary.BigEndian.AppendUint32(nil, uint32(len(op))))
+	d.chunk.Write(op)
+	if d.n++; d.n%digestChunk == 0 {
+		d.whole.Write(d.chunk.Sum(nil))
+		d.chunk.Reset()
 	}
-	out := append(append(make([]byte, 0, size), before...), `"operations":[`...)
-	for i, op := range d.Operations {
-		if i > 0 {
-			out = append(out, ',')
-		}
-		out = append(out, op...)
+}
+
+func (d *digester) sum() string {
+	if d.n%digestChunk != 0 {
+		d.whole.Write(d.chunk.Sum(nil))
 	}
-	return append(append(out, ']'), after...), nil
+	return hex.EncodeToString(d.whole.Sum(nil))
+}
+
+// digestAll is the digest of all operations of a revision.
+func digestAll(ops []json.RawMessage) string {
+	d := newDigester()
+	for _, op := range ops {
+		d.add(op)
+	}
+	return d.sum()
 }
 
 // canonicalJSON is the form of RFC 8785 of a JSON value.

@@ -4,10 +4,12 @@ import (
 	"bytes"
 	"context"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
@@ -25,11 +27,11 @@ type Change struct {
 	// Prepare sets in a draft, before anything is applied to it, what its author may
 	// know and do; nil leaves it at everything. It is called once for each head the
 	// change is judged on, by the goroutine that judges.
-	Prepare func(*access.Draft, access.Instant)
+	Prepare func(*access.Draft, calendar.Instant)
 
 	// Claimed is when history loaded into an empty ledger says it happened;
 	// zero for now.
-	Claimed access.Instant
+	Claimed calendar.Instant
 
 	// Key makes asking twice safe: a second change by the same author with
 	// the same key and the same Request is answered with the first's revision.
@@ -55,10 +57,10 @@ func (c *Change) Watched(i int) error {
 // Judge decides on a change whose operations have been applied to the head:
 // it looks at the draft's faults, the author's authority and the guard rails.
 // An error refuses the change.
-type Judge func(d *access.Draft, at access.Instant) error
+type Judge func(d *access.Draft, at calendar.Instant) error
 
 // noFaults is the judge of the host itself.
-func noFaults(d *access.Draft, _ access.Instant) error {
+func noFaults(d *access.Draft, _ calendar.Instant) error {
 	if len(d.Faults) > 0 {
 		return &d.Faults[0]
 	}
@@ -68,7 +70,7 @@ func noFaults(d *access.Draft, _ access.Instant) error {
 // Committed is a change that is in the ledger, or needs no place in it.
 type Committed struct {
 	Revision  int64
-	At        access.Instant
+	At        calendar.Instant
 	Unchanged bool // the facts were so already; Revision is the head's
 	Repeated  bool // the same change was committed before under the same key
 	Draft     *access.Draft
@@ -245,7 +247,7 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 		return err
 	}
 	defer conn.Release()
-	w := writer{head: l.Head()}
+	w := writer{head: l.Head(), epoch: l.epoch}
 	if err := l.lock(ctx, conn, &w); err != nil {
 		return errors.Join(err, rollback(ctx, conn))
 	}
@@ -326,8 +328,9 @@ type writer struct {
 	shut     []uint32        // users who are suspended or depart: what they sign in by ends
 	hashes   [][]any         // the rows of revisions, whose hashes follow once the head's is known
 
-	ledger *Ledger         // where large changes may be written while they are judged; nil: not
-	stream *stream         // the operations of one of them
+	ledger *Ledger // where large changes may be written while they are judged; nil: not
+	stream *stream // the operations of one of them
+	epoch  int
 	before <-chan struct{} // closed once what is written before is; nil: nothing is
 }
 
@@ -353,8 +356,8 @@ func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer) error 
 
 // tick is the time of the next revision: the database's clock, and later than
 // the revision before.
-func (w *writer) tick() access.Instant {
-	return max(access.At(w.now), access.At(w.at)+1)
+func (w *writer) tick() calendar.Instant {
+	return max(calendar.At(w.now), calendar.At(w.at)+1)
 }
 
 // add judges a change at the head the writer has come to, and gathers its rows. A
@@ -381,7 +384,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		if w.revision != 0 {
 			return Committed{}, ErrNotEmpty
 		}
-		at = max(c.Claimed, access.At(w.at)+1)
+		at = max(c.Claimed, calendar.At(w.at)+1)
 	}
 	d := w.head.Draft()
 	d.Author = c.Author
@@ -406,6 +409,16 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 			return Committed{}, err
 		}
 		early = w.ledger.stream(d.Revision, ops, w.before)
+		base := w.head
+		go func() { // while it is judged
+			<-early.encoded
+			early.readsBack <- caught.Do(func() error {
+				if early.fault != nil {
+					return early.fault
+				}
+				return readBack(base, d, at, early.raw, changes, seals)
+			})
+		}()
 		defer func() {
 			if w.stream != early { // refused
 				early.drop()
@@ -427,16 +440,18 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		}
 	}
 	why := seal([]byte(c.Reason))
-	doc := document{Version: formatVersion, Revision: d.Revision, At: at, Recorded: recorded, Claimed: c.Claimed != 0,
-		Author: c.Author.String(), Via: c.Via, Reason: hex.EncodeToString(why.digest)}
+	doc := document{Version: formatVersion, Revision: d.Revision, At: at, Recorded: recorded, Claimed: c.Claimed != 0, Epoch: w.epoch,
+		IDs: d.Took(), Operations: len(ops), Author: c.Author.String(), Via: c.Via, Reason: hex.EncodeToString(why.digest)}
+	var raw []json.RawMessage
 	if early != nil {
 		w.gather(d.Revision, changes, seals) // while the rest is encoded; there is nothing else in w
-		<-early.encoded
-		if doc.Operations, err = early.raw, early.fault; err != nil {
+		if err = <-early.readsBack; err != nil {
 			w.rows = rows{}
 		}
-	} else {
-		doc.Operations, err = storedAll(ops)
+		raw, doc.Digest = early.raw, early.digest
+	} else if raw, err = storedAll(ops); err == nil {
+		doc.Digest = digestAll(raw)
+		err = readBack(w.head, d, at, raw, changes, seals)
 	}
 	if err != nil {
 		return Committed{}, err
@@ -449,13 +464,13 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		return Committed{}, err
 	}
 	w.at = at.Time()
-	row := []any{d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, canonical, nil}
+	row := []any{d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, formatVersion, w.epoch, idsOrNull(doc.IDs), canonical, nil}
 	w.insert("revision", row...)
 	w.hashes = append(w.hashes, row)
 	w.insert("reason", why.digest, why.salt, c.Reason)
 	if early == nil {
-		for i, raw := range doc.Operations {
-			w.insert("operation", operationRow(d.Revision, i, ops[i], raw)...)
+		for i, op := range raw {
+			w.insert("operation", operationRow(d.Revision, i, ops[i], op)...)
 		}
 		w.gather(d.Revision, changes, seals)
 	} else {
@@ -496,7 +511,7 @@ func (w *writer) gather(revision int64, changes []access.RowChange, seals []seal
 // made is a change of this transaction, and the digest of what was asked.
 type made struct {
 	revision int64
-	at       access.Instant
+	at       calendar.Instant
 	request  []byte
 }
 
@@ -515,6 +530,15 @@ func orNull(id access.UserID) any {
 	return uint32(id)
 }
 
+// idsOrNull are the numbers a revision took as they are kept, nil for none.
+func idsOrNull(ids access.IDs) any {
+	if len(ids) == 0 {
+		return nil
+	}
+	raw, _ := json.Marshal(ids) // of numbers alone
+	return string(raw)
+}
+
 // finish writes what was gathered, moves the head and commits, by one batch
 // unless there is much to write, and publishes what the head is then.
 func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *pgx.Batch) error {
@@ -528,7 +552,7 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 		return err
 	}
 	if len(w.erased) > 0 { // after what this transaction itself put there
-		for _, sql := range []string{sqlForgetRefusals, sqlForgetParts, sqlForgetSaved, sqlErase} {
+		for _, sql := range []string{sqlForgetRefusals, sqlForgetPending, sqlForgetSaved, sqlErase} {
 			b.Queue(sql, w.erased)
 		}
 	}
@@ -568,5 +592,5 @@ func (w *writer) repeated(ctx context.Context, conn *pgxpool.Conn, c *Change) (C
 	case !bytes.Equal(request, c.Request):
 		return Committed{}, ErrKeyReused
 	}
-	return Committed{Revision: revision, At: access.At(at), Repeated: true, Unchanged: unchanged}, nil
+	return Committed{Revision: revision, At: calendar.At(at), Repeated: true, Unchanged: unchanged}, nil
 }

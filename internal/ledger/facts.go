@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/finding"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
@@ -146,15 +147,15 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner", "risk", "longest", "held_within"},
+		access.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner", "risk", "max_days", "held_within"},
 		func(f access.Fact) []any {
 			x := f.(*access.Role)
-			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner), string(x.Risk), x.Longest, x.HeldWithin}
+			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner), string(x.Risk), x.MaxDays, x.HeldWithin}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &access.Role{}
 			r.fact = f
-			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner), (*string)(&f.Risk), &f.Longest, &f.HeldWithin}, func() {
+			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner), (*string)(&f.Risk), &f.MaxDays, &f.HeldWithin}, func() {
 				f.ID = access.RoleID(r.id)
 			}
 		},
@@ -206,20 +207,20 @@ var tables = []table{
 		},
 	},
 	kept(access.FactDefault, func(id uint32) *access.Default { return &access.Default{ID: access.DefaultID(id)} }),
-	kept(access.FactConflict, func(id uint32) *access.Conflict { return &access.Conflict{ID: access.ConflictID(id)} }),
+	kept(access.FactSoDRule, func(id uint32) *access.SoDRule { return &access.SoDRule{ID: access.SoDRuleID(id)} }),
 	kept(access.FactExpectation, func(id uint32) *access.Expectation { return &access.Expectation{ID: access.ExpectationID(id)} }),
 	kept(access.FactAttribute, func(id uint32) *access.Attribute { return &access.Attribute{ID: access.AttributeID(id)} }),
 	kept(finding.FactSetAside, func(id uint32) *finding.SetAside { return &finding.SetAside{ID: finding.SetAsideID(id)} }),
 	kept(request.FactRoute, func(id uint32) *request.Route { return &request.Route{ID: request.RouteID(id)} }),
-	kept(request.FactOffer, func(id uint32) *request.Offer { return &request.Offer{Role: access.RoleID(id)} }),
+	kept(request.FactRequestable, func(id uint32) *request.Requestable { return &request.Requestable{Role: access.RoleID(id)} }),
 	kept(review.FactRound, func(id uint32) *review.Round { return &review.Round{ID: review.RoundID(id)} }),
-	kept(review.FactVerdict, func(id uint32) *review.Verdict { return &review.Verdict{ID: review.VerdictID(id)} }),
-	kept(review.FactProposal, func(id uint32) *review.Proposal { return &review.Proposal{ID: review.ProposalID(id)} }),
+	kept(review.FactDecision, func(id uint32) *review.Decision { return &review.Decision{ID: review.DecisionID(id)} }),
+	kept(review.FactPendingRemoval, func(id uint32) *review.PendingRemoval { return &review.PendingRemoval{ID: review.PendingRemovalID(id)} }),
 	kept(request.FactRequest, func(id uint32) *request.Request { return &request.Request{ID: request.RequestID(id)} }),
 }
 
-// kept says how kept facts of one kind lie: as one JSON value each.
-func kept[T access.Kept](kind access.FactKind, empty func(id uint32) T) table {
+// kept says how record facts of one kind lie: as one JSON value each.
+func kept[T access.RecordFact](kind access.FactKind, empty func(id uint32) T) table {
 	return table{
 		kind, string(kind) + "_fact", []string{"body"},
 		func(f access.Fact) []any {
@@ -254,7 +255,7 @@ func scopesOf(raw []byte) (out []access.Scope) {
 }
 
 // scheduleJSON is a schedule as kept, nil for none.
-func scheduleJSON(s *access.Schedule) any {
+func scheduleJSON(s *calendar.Schedule) any {
 	if s == nil {
 		return nil
 	}

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
@@ -20,8 +21,8 @@ import (
 // Revision is a committed change as the ledger keeps it.
 type Revision struct {
 	Revision   int64
-	At         access.Instant // what as-of goes by
-	Recorded   access.Instant
+	At         calendar.Instant // what as-of goes by
+	Recorded   calendar.Instant
 	Claimed    bool // At was claimed by history loaded into an empty ledger
 	Author     access.UserID
 	Via        string
@@ -30,13 +31,15 @@ type Revision struct {
 	More       bool // there are operations after these
 	Hash       string
 
+	format, epoch           int
+	ids                     access.IDs // that its operations took; of the first format none are recorded
 	reason, canonical, hash []byte
 	raw                     []json.RawMessage
 	personal                map[string]access.Personal
 }
 
 // Filter chooses revisions. The zero Filter chooses all.
-type Filter struct {
+type HistoryFilter struct {
 	Before  int64    // only revisions before this one; 0 for the newest
 	AtMost  int64    // only up to this revision; 0 for all
 	Subject []string // only those that speak of one of these ids
@@ -58,11 +61,11 @@ const sqlRevisionsOf = `select revision from operation where subjects && $4
 	union select opened from assignment_fact where role = any($7)
 	union select closed from assignment_fact where role = any($7) and closed is not null`
 
-func (f *Filter) users() []int32 { return f.numbers("user") }
-func (f *Filter) roles() []int32 { return f.numbers("role") }
+func (f *HistoryFilter) users() []int32 { return f.numbers("user") }
+func (f *HistoryFilter) roles() []int32 { return f.numbers("role") }
 
 // numbers are those of the subjects of a kind.
-func (f *Filter) numbers(kind string) []int32 {
+func (f *HistoryFilter) numbers(kind string) []int32 {
 	out := []int32{}
 	for _, id := range f.Subject {
 		if n, ok := access.ParseID(kind, id); ok {
@@ -73,7 +76,7 @@ func (f *Filter) numbers(kind string) []int32 {
 }
 
 // History are revisions, newest first.
-func (l *Ledger) History(ctx context.Context, f Filter, limit int) ([]Revision, error) {
+func (l *Ledger) History(ctx context.Context, f HistoryFilter, limit int) ([]Revision, error) {
 	var out []Revision
 	err := l.reading(ctx, func(tx pgx.Tx) (err error) {
 		if f.Subject == nil {
@@ -103,11 +106,11 @@ func readRevisions(ctx context.Context, q querier, after int64, limit int) ([]Re
 }
 
 // sqlRevisionsListed leaves out what only verifying reads.
-const sqlRevisionsListed = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, ''::bytea, hash
+const sqlRevisionsListed = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, ''::bytea, hash, format, epoch, ids
 	from revision where revision = any($1) order by revision`
 
 // readListed reads revisions with as many of their operations as are asked for.
-func readListed(ctx context.Context, q querier, numbers []int64, f Filter) ([]Revision, error) {
+func readListed(ctx context.Context, q querier, numbers []int64, f HistoryFilter) ([]Revision, error) {
 	most := f.Operations
 	if most == 0 {
 		most = math.MaxInt32 - 1
@@ -146,10 +149,10 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, operati
 	for rows.Next() {
 		var r Revision
 		var at, recorded time.Time
-		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.reason, &r.canonical, &r.hash); err != nil {
+		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.reason, &r.canonical, &r.hash, &r.format, &r.epoch, &r.ids); err != nil {
 			return nil, err
 		}
-		r.At, r.Recorded, r.Hash = access.At(at), access.At(recorded), hex.EncodeToString(r.hash)
+		r.At, r.Recorded, r.Hash = calendar.At(at), calendar.At(recorded), hex.EncodeToString(r.hash)
 		r.personal = map[string]access.Personal{}
 		index[r.Revision] = len(out)
 		out = append(out, r)
@@ -208,7 +211,11 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 			return err
 		}
 		r := &out[index[n]]
-		op, err := access.DecodeStored([]byte(body))
+		now, err := r.present(json.RawMessage(body))
+		if err != nil {
+			return fmt.Errorf("revision %d: %w", n, err)
+		}
+		op, err := access.DecodeStored(now)
 		if err != nil {
 			return fmt.Errorf("revision %d: %w", n, err)
 		}
@@ -256,6 +263,9 @@ func digestIn(body string) string {
 func replay(s *access.Snapshot, r *Revision) (*access.Draft, error) {
 	d := s.Draft()
 	d.Author, d.Replays = r.Author, true
+	if r.format > 1 {
+		d.TakeIDs(r.ids)
+	}
 	if d.Revision != r.Revision {
 		return nil, fmt.Errorf("follows revision %d", s.Revision)
 	}
@@ -283,7 +293,7 @@ func (l *Ledger) HashOf(ctx context.Context, revision int64) (hash []byte, err e
 }
 
 // RevisionAt is the last revision at or before an instant.
-func (l *Ledger) RevisionAt(ctx context.Context, at access.Instant) (int64, access.Instant, error) {
+func (l *Ledger) RevisionAt(ctx context.Context, at calendar.Instant) (int64, calendar.Instant, error) {
 	if h := l.Head(); h.Revision > 0 && at >= h.At {
 		return h.Revision, h.At, nil
 	}
@@ -293,13 +303,13 @@ func (l *Ledger) RevisionAt(ctx context.Context, at access.Instant) (int64, acce
 	if errors.Is(err, pgx.ErrNoRows) {
 		return 0, 0, ErrBeforeFirst
 	}
-	return n, access.At(t), Unavailable(err)
+	return n, calendar.At(t), Unavailable(err)
 }
 
 // At is the whole snapshot at an instant. Many who ask for the same wait for
 // one load; at most two load at once, and the two last used are kept. Whoever waits
 // stops with their context; a load that was begun goes on for those who wait still.
-func (l *Ledger) At(ctx context.Context, at access.Instant) (*access.Snapshot, error) {
+func (l *Ledger) At(ctx context.Context, at calendar.Instant) (*access.Snapshot, error) {
 	n, t, err := l.RevisionAt(ctx, at)
 	if err != nil {
 		return nil, err
@@ -332,7 +342,7 @@ func (l *Ledger) At(ctx context.Context, at access.Instant) (*access.Snapshot, e
 // included.
 const wholeLimit = 2 * time.Minute
 
-func (l *Ledger) loadWhole(n int64, t access.Instant) (*access.Snapshot, error) {
+func (l *Ledger) loadWhole(n int64, t calendar.Instant) (*access.Snapshot, error) {
 	ctx, cancel := context.WithTimeout(l.run, wholeLimit)
 	defer cancel()
 	select {
@@ -405,7 +415,7 @@ func (l *Ledger) Reasons(ctx context.Context, numbers []int64) (map[int64]Revisi
 		if err := rows.Scan(&r.Revision, &at, (*uint32)(&r.Author), &r.Reason); err != nil {
 			return nil, err
 		}
-		r.At = access.At(at)
+		r.At = calendar.At(at)
 		out[r.Revision] = r
 	}
 	return out, Unavailable(rows.Err())

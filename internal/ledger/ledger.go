@@ -2,10 +2,8 @@ package ledger
 
 import (
 	"context"
-	"embed"
 	"errors"
 	"fmt"
-	"io/fs"
 	"log/slog"
 	"strconv"
 	"sync"
@@ -13,18 +11,13 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
-	"github.com/jackc/pgx/v5/stdlib"
-	"github.com/pressly/goose/v3"
-	"github.com/pressly/goose/v3/lock"
 	"golang.org/x/sync/singleflight"
 )
-
-//go:embed migrations/*.sql
-var migrations embed.FS
 
 // ErrUnavailable is returned when PostgreSQL cannot be reached. Whether a
 // commit under way then stands is known only once it is back.
@@ -35,27 +28,6 @@ var ErrBeforeFirst = errors.New("that is before the first revision")
 
 // ErrClosed is returned for a commit after Close.
 var ErrClosed = errors.New("the service is stopping")
-
-// Migrate brings the tables to this program's version. Two programs may call
-// it at once.
-func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
-	db := stdlib.OpenDBFromPool(pool)
-	defer db.Close()
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	locker, err := lock.NewPostgresSessionLocker()
-	if err != nil {
-		return err
-	}
-	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithSessionLocker(locker))
-	if err != nil {
-		return err
-	}
-	_, err = p.Up(ctx)
-	return err
-}
 
 // Ledger is the open ledger of one database.
 type Ledger struct {
@@ -69,6 +41,7 @@ type Ledger struct {
 
 	mu       sync.Mutex // held while the head moves; guards tip
 	tip      tip
+	epoch    int // of the ledger's history: see migration 30
 	queue    chan *pending
 	writes   chan *attempt
 	derailed atomic.Bool                  // an attempt had to be judged again
@@ -153,10 +126,10 @@ func (l *Ledger) WaitFor(ctx context.Context, revision int64) bool {
 func (l *Ledger) load(ctx context.Context) error {
 	var revision int64
 	var at time.Time
-	if err := l.pool.QueryRow(ctx, "select revision, at from head").Scan(&revision, &at); err != nil {
+	if err := l.pool.QueryRow(ctx, sqlHeadAt).Scan(&revision, &at, &l.epoch); err != nil {
 		return Unavailable(err)
 	}
-	s, err := l.compile(ctx, revision, access.At(at))
+	s, err := l.compile(ctx, revision, calendar.At(at))
 	if err != nil {
 		return Unavailable(err)
 	}

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
 	"ableroster/testkit"
 
@@ -23,7 +24,7 @@ func TestMain(m *testing.M) { os.Exit(testkit.Main(m)) }
 var ctx = context.Background()
 
 // opened is a ledger on a database, closed after the test.
-func noFaults(d *access.Draft, _ access.Instant) error {
+func noFaults(d *access.Draft, _ calendar.Instant) error {
 	if len(d.Faults) > 0 {
 		return &d.Faults[0]
 	}
@@ -57,14 +58,14 @@ func user(name string) *access.AddUser {
 
 func allowed(t testing.TB, s *access.Snapshot, who string) bool {
 	t.Helper()
-	d, err := s.Check(access.Question{User: who, Application: "berths", Action: "read", Path: "/", At: access.At(time.Now())})
+	d, err := s.Check(access.Question{User: who, Application: "berths", Action: "read", Path: "/", At: calendar.At(time.Now())})
 	if err != nil {
 		t.Fatal(err)
 	}
 	return d.Allowed
 }
 
-func verified(t testing.TB, l *ledger.Ledger) ledger.Verdict {
+func verified(t testing.TB, l *ledger.Ledger) ledger.Verification {
 	t.Helper()
 	v, err := l.Verify(ctx)
 	if err != nil {
@@ -224,7 +225,7 @@ func TestWhatHadNothingToDoDoesNothingLater(t *testing.T) {
 
 func TestHistoryGoesOnlyIntoAnEmptyLedger(t *testing.T) {
 	l, pool := testkit.Ledger(t, testkit.Database(t))
-	past := access.At(time.Date(2025, 3, 3, 9, 0, 0, 0, time.UTC))
+	past := calendar.At(time.Date(2025, 3, 3, 9, 0, 0, 0, time.UTC))
 	history := func() []*ledger.Change {
 		return []*ledger.Change{
 			{Via: "test", Reason: "first", Claimed: past, Operations: []access.Operation{user("marta.quill")}},
@@ -238,7 +239,7 @@ func TestHistoryGoesOnlyIntoAnEmptyLedger(t *testing.T) {
 	if err := l.LoadHistory(ctx, history()); err != nil {
 		t.Fatal(err)
 	}
-	revs, err := l.History(ctx, ledger.Filter{}, 10)
+	revs, err := l.History(ctx, ledger.HistoryFilter{}, 10)
 	if err != nil || len(revs) != 2 || !revs[0].Claimed || revs[1].At != past || revs[0].Author != 1 || revs[0].Recorded <= revs[0].At {
 		t.Errorf("%+v %v", revs, err)
 	}
@@ -246,11 +247,11 @@ func TestHistoryGoesOnlyIntoAnEmptyLedger(t *testing.T) {
 		t.Errorf("a second history: %v", err)
 	}
 	c := commit(t, l, user("new.two"))
-	if revs, _ := l.History(ctx, ledger.Filter{Number: c.Revision}, 1); revs[0].Claimed || revs[0].At != revs[0].Recorded {
+	if revs, _ := l.History(ctx, ledger.HistoryFilter{Number: c.Revision}, 1); revs[0].Claimed || revs[0].At != revs[0].Recorded {
 		t.Errorf("a change made now claims another time: %+v", revs)
 	}
 	var now time.Time
-	if err := pool.QueryRow(ctx, "select clock_timestamp()").Scan(&now); err != nil || c.At > access.At(now) || c.At < access.At(now.Add(-time.Minute)) {
+	if err := pool.QueryRow(ctx, "select clock_timestamp()").Scan(&now); err != nil || c.At > calendar.At(now) || c.At < calendar.At(now.Add(-time.Minute)) {
 		t.Errorf("revision %d is of %v, the database's clock says %v", c.Revision, c.At.Time(), now)
 	}
 	verified(t, l)

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
@@ -47,7 +48,7 @@ func eachPersonal(ctx context.Context, q querier, yield func(sum, access.UserID,
 // is little of comes first; of the rest two streams are read at once, to keep
 // both PostgreSQL and this program busy. They need not see one state of the
 // database: rows of later revisions are told by their numbers.
-func (l *Ledger) compile(ctx context.Context, revision int64, at access.Instant) (*access.Snapshot, error) {
+func (l *Ledger) compile(ctx context.Context, revision int64, at calendar.Instant) (*access.Snapshot, error) {
 	d := access.Loader(revision)
 	err := l.reading(ctx, func(tx pgx.Tx) error {
 		if err := reserve(ctx, tx, d, revision); err != nil {

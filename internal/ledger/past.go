@@ -19,7 +19,7 @@ func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
 		return Unavailable(err)
 	}
 	defer conn.Release()
-	w := writer{head: l.Head()}
+	w := writer{head: l.Head(), epoch: l.epoch}
 	if err := l.lock(ctx, conn, &w); err != nil {
 		return errors.Join(Unavailable(err), rollback(ctx, conn))
 	}

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
 	"ableroster/testkit"
 )
@@ -26,7 +27,7 @@ func answers(s *access.Snapshot) string {
 // before: the answers are those of the snapshots that replaying gives.
 func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
-	revs, err := l.History(ctx, ledger.Filter{}, 100_000)
+	revs, err := l.History(ctx, ledger.HistoryFilter{}, 100_000)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -69,14 +70,14 @@ func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
 	head := l.Head()
 	rng := rand.New(rand.NewPCG(8, 9))
-	first, err := l.History(ctx, ledger.Filter{Number: 1}, 1)
+	first, err := l.History(ctx, ledger.HistoryFilter{Number: 1}, 1)
 	if err != nil {
 		t.Fatal(err)
 	}
 	from, to := first[0].At, head.At
 	compared := 0
 	for range 25 {
-		at := from + access.Instant(rng.Int64N(int64(to-from)))
+		at := from + calendar.Instant(rng.Int64N(int64(to-from)))
 		var ids []access.UserID
 		for u := range head.Users() {
 			if rng.IntN(20) == 0 {
@@ -124,7 +125,7 @@ func TestALifeAnswersInEachEraAsTheWhole(t *testing.T) {
 	compared := 0
 	for _, name := range []string{"ines.halloran", "tomas.brandt", "berth-board"} {
 		id, _ := l.Head().FindUser(name)
-		eras, err := l.Life(ctx, id)
+		eras, err := l.RoleHistory(ctx, id)
 		if err != nil || len(eras) < 2 || eras[len(eras)-1].Until != 0 {
 			t.Fatalf("%s: %d eras (%v)", name, len(eras), err)
 		}
@@ -179,16 +180,16 @@ func TestHistoryIsFoundByWhomItSpeaksOf(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	commit(t, l, user("ines.halloran"))
-	granted := commit(t, l, &access.Grant{Role: "berths/reader", User: "ines.halloran", Window: access.Window{Until: access.At(time.Now().Add(time.Hour))}})
+	granted := commit(t, l, &access.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: calendar.At(time.Now().Add(time.Hour))}})
 	commit(t, l, user("tomas.brandt"))
 	commit(t, l, &access.Grant{Role: "berths/reader", User: "tomas.brandt"})
 	revoked := commit(t, l, &access.Revoke{Role: "berths/reader", User: "ines.halloran"})
 	id, _ := l.Head().FindUser("ines.halloran")
-	revs, err := l.History(ctx, ledger.Filter{Subject: []string{id.String()}}, 10)
+	revs, err := l.History(ctx, ledger.HistoryFilter{Subject: []string{id.String()}}, 10)
 	if err != nil || len(revs) != 3 || revs[0].Revision != revoked.Revision || revs[1].Revision != granted.Revision {
 		t.Errorf("%d revisions speak of her: %v", len(revs), err)
 	}
-	revs, err = l.History(ctx, ledger.Filter{Before: revoked.Revision, AtMost: revoked.Revision}, 2)
+	revs, err = l.History(ctx, ledger.HistoryFilter{Before: revoked.Revision, AtMost: revoked.Revision}, 2)
 	if err != nil || len(revs) != 2 || revs[0].Revision != revoked.Revision-1 {
 		t.Errorf("the page before: %v %v", revs, err)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/filter"
 
 	"github.com/jackc/pgx/v5"
@@ -32,7 +33,7 @@ var userColumns = filter.Columns{
 // of an old day, which need not compile all that was given then. ok is false
 // when the filter asks for more than the register tells, or when the whole
 // snapshot is at hand anyway.
-func (l *Ledger) Register(ctx context.Context, at access.Instant, e filter.Expression, schema filter.Schema) (s *access.Snapshot, ok bool, err error) {
+func (l *Ledger) Register(ctx context.Context, at calendar.Instant, e filter.Expression, schema filter.Schema) (s *access.Snapshot, ok bool, err error) {
 	n, t, err := l.RevisionAt(ctx, at)
 	if err != nil || l.Head().Revision == n || l.cache.get(n, l.Head().Erased()) != nil {
 		return nil, false, err

@@ -7,6 +7,8 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 	"ableroster/testkit"
 
 	"github.com/jackc/pgx/v5"
@@ -17,7 +19,7 @@ func TestTheEngineAgreesWithASQLRival(t *testing.T) {
 	l, pool := testkit.Ledger(t, testkit.DemoDatabase(t)+"&jit=off") // compiling the query takes longer than running it
 	s := l.Head()
 	now := time.Now().UTC()
-	at := access.At(time.Date(now.Year(), now.Month(), now.Day(), 12, 0, 0, 0, time.UTC))
+	at := calendar.At(time.Date(now.Year(), now.Month(), now.Day(), 12, 0, 0, 0, time.UTC))
 	rng := rand.New(rand.NewPCG(41, 42))
 	var users []access.UserID
 	for u := range s.Users() {
@@ -37,7 +39,7 @@ func TestTheEngineAgreesWithASQLRival(t *testing.T) {
 				}
 				targets = append(targets, target{a.ID, a.Key, x.Key, r.Path})
 				if rng.IntN(3) == 0 {
-					targets = append(targets, target{a.ID, a.Key, x.Key, access.Join(r.Path, []string{"2026-11", "dredging-2026-a"}[rng.IntN(2)])})
+					targets = append(targets, target{a.ID, a.Key, x.Key, patterns.Join(r.Path, []string{"2026-11", "dredging-2026-a"}[rng.IntN(2)])})
 				}
 			}
 		}

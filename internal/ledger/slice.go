@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -32,7 +33,7 @@ const (
 // Slice is the snapshot at an instant reduced to what concerns one user: their
 // groups, the roles these give, and the applications those speak of. It
 // answers about that user as the whole snapshot does.
-func (l *Ledger) Slice(ctx context.Context, at access.Instant, user access.UserID) (*access.Snapshot, error) {
+func (l *Ledger) Slice(ctx context.Context, at calendar.Instant, user access.UserID) (*access.Snapshot, error) {
 	n, t, err := l.RevisionAt(ctx, at)
 	if err != nil {
 		return nil, err
@@ -135,7 +136,7 @@ func concerning(user access.UserID, groups, roles, apps []int32, first int) []co
 		{access.FactInclusion, at("role = any($a)"), []any{roles}},
 		{access.FactPermission, at("role = any($a)"), []any{roles}},
 		{access.FactDefault, "", nil},
-		{access.FactConflict, "", nil},
+		{access.FactSoDRule, "", nil},
 		{access.FactAttribute, "", nil},
 		{access.FactAssignment, at("(assignee_user = $a or assignee_group = any($b))"), []any{uint32(user), groups}},
 	}

@@ -9,13 +9,16 @@ import (
 // The statements of the ledger. Those on fact tables are built once from the
 // table's columns.
 const (
-	sqlLockHead = `select revision, hash, at, clock_timestamp() from head for update`
-	sqlAdvance  = `select advance_head($1, $2, $3, $4)` // see migration 9
+	sqlLockHead     = `select revision, hash, at, clock_timestamp() from ledger_head for update`
+	sqlAdvance      = `select advance_ledger($1, $2, $3, $4)` // see migrations 9 and 30
+	sqlHeadHash     = `select revision, hash from ledger_head`
+	sqlHeadRevision = `select revision from ledger_head`
+	sqlHeadAt       = `select revision, at, epoch from ledger_head`
 
 	// sqlHead is what a follower asks: how far the ledger goes, and the time.
-	sqlHead = `select revision, clock_timestamp() from head`
+	sqlHead = `select revision, clock_timestamp() from ledger_head`
 
-	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash
+	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash, format, epoch, ids
 		from revision where revision > $1 order by revision limit $2`
 	sqlPersonal = `select digest, user_id, text is null, coalesce(text->>'user_name', ''), coalesce(text->>'display_name', ''), coalesce(text->>'email', ''), coalesce(text->>'more', '')
 		from personal`
@@ -29,7 +32,7 @@ const (
 	sqlForgetRefusals = erasedNames + `delete from refusal r where user_id = any($1)
 		or subjects && (select array_agg('user-' || u) from unnest($1::integer[]) u)
 		or subjects is null and exists (select from erased where lower(r.detail) ~ n or lower(substring(r.call from '/users/([^/]+)')) = n)`
-	sqlForgetParts = erasedNames + `update part p set lines = null, said = '{}', reason = '', answer = '',
+	sqlForgetPending = erasedNames + `update pending_change p set lines = null, said = '{}', reason = '', answer = '',
 		state = case when state = 'waiting' then 'withdrawn' else state end, ended_at = coalesce(ended_at, clock_timestamp())
 		where subjects && (select array_agg('user-' || u) from unnest($1::integer[]) u)
 		or subjects is null and exists (select from erased where lower(p.said::text || ' ' || p.reason || ' ' || p.answer) ~ n)`
@@ -57,7 +60,7 @@ const (
 // order it writes them in: what others refer to comes first.
 var (
 	columnsOf = map[string][]string{
-		"revision":    {"revision", "at", "recorded_at", "claimed", "author", "via", "reason", "canonical", "hash"},
+		"revision":    {"revision", "at", "recorded_at", "claimed", "author", "via", "reason", "format", "epoch", "ids", "canonical", "hash"},
 		"reason":      {"digest", "salt", "text"},
 		"operation":   {"revision", "position", "verb", "body", "subjects"},
 		"personal":    {"digest", "user_id", "salt", "text"},

@@ -32,15 +32,18 @@ type stream struct {
 	stop    context.CancelFunc
 	encoded chan struct{} // closed once raw is whole
 	raw     []json.RawMessage
-	fault   error         // in encoding
-	done    chan struct{} // closed once all is copied, or will not be
-	err     error         // in copying: the change is then judged and written anew
-	tip     tip           // the head, which is locked
+	digest  string // of all of raw
+	fault   error  // in encoding
+
+	readsBack chan error    // whether what was encoded reads back as what was judged; see readBack
+	done      chan struct{} // closed once all is copied, or will not be
+	err       error         // in copying: the change is then judged and written anew
+	tip       tip           // the head, which is locked
 }
 
 func (l *Ledger) stream(revision int64, ops []access.Operation, before <-chan struct{}) *stream {
 	ctx, stop := context.WithTimeout(context.Background(), streamLimit)
-	s := &stream{stop: stop, encoded: make(chan struct{}), raw: make([]json.RawMessage, len(ops)), done: make(chan struct{})}
+	s := &stream{stop: stop, encoded: make(chan struct{}), raw: make([]json.RawMessage, len(ops)), done: make(chan struct{}), readsBack: make(chan error, 1)}
 	chunks := make(chan [][]any, len(ops)/streamChunk+1) // room for all: encoding waits for no database
 	go func() {
 		defer close(s.encoded)
@@ -67,10 +70,13 @@ func (l *Ledger) stream(revision int64, ops []access.Operation, before <-chan st
 // encode encodes operations, and hands their rows over in portions.
 func (s *stream) encode(revision int64, ops []access.Operation, chunks chan<- [][]any) (err error) {
 	var rows [][]any
+	digest := newDigester()
+	defer func() { s.digest = digest.sum() }()
 	for i, op := range ops {
 		if s.raw[i], err = stored(op); err != nil {
 			return err
 		}
+		digest.add(s.raw[i])
 		rows = append(rows, operationRow(revision, i, op, s.raw[i]))
 		if len(rows) == streamChunk || i == len(ops)-1 {
 			chunks <- rows

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
 	"ableroster/testkit"
 )
@@ -43,7 +44,7 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 
 	// Refused by its judge, and for a fault in its last operation.
 	no := errors.New("no")
-	if _, err := a.Commit(ctx, change("", many("refused", 3000)), func(*access.Draft, access.Instant) error { return no }); !errors.Is(err, no) {
+	if _, err := a.Commit(ctx, change("", many("refused", 3000)), func(*access.Draft, calendar.Instant) error { return no }); !errors.Is(err, no) {
 		t.Fatal(err)
 	}
 	if _, err := a.Commit(ctx, change("", append(many("wrong", 3000), &access.Grant{Role: "berths/nothing", User: "wrong.1"})), noFaults); err == nil {
@@ -96,7 +97,7 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 
 	// With nobody in between it is judged once; the same again is nothing new.
 	judged := 0
-	count := func(d *access.Draft, at access.Instant) error { judged++; return noFaults(d, at) }
+	count := func(d *access.Draft, at calendar.Instant) error { judged++; return noFaults(d, at) }
 	next, err := a.Commit(ctx, change("fresh", many("second", 3000)), count)
 	if err != nil || next.Revision != head+1 || judged != 1 || operations(head+1) != 6000 {
 		t.Fatalf("head %d, %+v unchanged %v, judged %d times, %d operations (%v)", head, next.Revision, next.Unchanged, judged, operations(head+1), err)

@@ -13,8 +13,8 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// Verdict is what verifying the ledger found.
-type Verdict struct {
+// Verification is what verifying the ledger found.
+type Verification struct {
 	Revisions int64  // how many were verified
 	Hash      string // of the last one that fits
 	First     int64  // the first revision that does not fit, or 0
@@ -24,8 +24,8 @@ type Verdict struct {
 // Verify reads the stored bytes of every revision, recomputes the chain, and
 // replays the operations against the rows. It stops at the first revision that
 // does not fit.
-func (l *Ledger) Verify(ctx context.Context) (Verdict, error) {
-	var v Verdict
+func (l *Ledger) Verify(ctx context.Context) (Verification, error) {
+	var v Verification
 	err := l.reading(ctx, func(tx pgx.Tx) error {
 		rows, err := readLifetimes(ctx, tx)
 		if err != nil {
@@ -37,7 +37,7 @@ func (l *Ledger) Verify(ctx context.Context) (Verdict, error) {
 		}
 		var headRevision int64
 		var headHash []byte
-		if err := tx.QueryRow(ctx, "select revision, hash from head").Scan(&headRevision, &headHash); err != nil {
+		if err := tx.QueryRow(ctx, sqlHeadHash).Scan(&headRevision, &headHash); err != nil {
 			return err
 		}
 		s := access.Empty()
@@ -101,15 +101,20 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 	if !bytes.Equal(chain(predecessor, r.canonical), r.hash) {
 		return "the hash does not fit its bytes and its predecessor"
 	}
-	doc := document{Version: formatVersion, Revision: r.Revision, At: r.At, Recorded: r.Recorded, Claimed: r.Claimed,
-		Author: r.Author.String(), Via: r.Via, Reason: hex.EncodeToString(r.reason)}
+	if r.format == 1 {
+		return r.checkBytes1()
+	}
+	doc := document{Version: r.format, Revision: r.Revision, At: r.At, Recorded: r.Recorded, Claimed: r.Claimed, Epoch: r.epoch,
+		IDs: r.ids, Operations: len(r.raw), Author: r.Author.String(), Via: r.Via, Reason: hex.EncodeToString(r.reason)}
+	ops := newDigester()
 	for _, raw := range r.raw {
 		op, err := canonicalJSON(raw) // PostgreSQL keeps its own form
 		if err != nil {
 			return "an operation is no JSON"
 		}
-		doc.Operations = append(doc.Operations, op)
+		ops.add(op)
 	}
+	doc.Digest = ops.sum()
 	again, err := doc.canonical()
 	if err != nil || !bytes.Equal(again, r.canonical) {
 		return "the columns and operations do not fit its bytes"
@@ -156,8 +161,9 @@ func readLifetimes(ctx context.Context, q querier) (map[lifetime]access.Fact, er
 func (r *Revision) checkRows(d *access.Draft, rows map[lifetime]access.Fact) string {
 	for i, op := range r.Operations {
 		again, err := stored(op)
-		want, err2 := canonicalJSON(r.raw[i])
-		if err != nil || err2 != nil || !bytes.Equal(again, want) {
+		now, err3 := r.present(r.raw[i])
+		want, err2 := canonicalJSON(now)
+		if err3 != nil || err != nil || err2 != nil || !bytes.Equal(again, want) {
 			return fmt.Sprintf("operation %d replays differently", i)
 		}
 	}
@@ -232,7 +238,7 @@ func (l *Ledger) Rebuild(ctx context.Context) error {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	err := pgx.BeginFunc(ctx, l.pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "select revision from head for update"); err != nil {
+		if _, err := tx.Exec(ctx, sqlLockHead); err != nil {
 			return err
 		}
 		for i := range tables {

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/testkit"
 )
 
@@ -37,7 +38,7 @@ func TestTamperingIsFound(t *testing.T) {
 			l, pool := testkit.Ledger(t, testkit.Database(t))
 			founded(t, l)
 			commit(t, l, user("ines.halloran"))
-			commit(t, l, &access.Grant{Role: "berths/reader", User: "ines.halloran", Window: access.Window{Until: 4e15}})
+			commit(t, l, &access.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 4e15}})
 			commit(t, l, &access.Revoke{Role: "berths/reader", User: "ines.halloran"})
 			verified(t, l)
 			if _, err := pool.Exec(ctx, x.sql); err != nil {

@@ -21,7 +21,7 @@ const (
 type Edit struct{ _ byte }
 
 // page holds rows and nothing else, so that rows of a round size lie evenly in
-// the lines of the processor's cache.
+// the items of the processor's cache.
 type page[T any] [pageSize]T
 
 // directory names the pages of a stretch of rows: as many as were written, so

@@ -11,7 +11,7 @@ func init() {
 	access.OnDuties(duties)
 }
 
-// decision is a step that somebody decides on, of what can be asked for or waits.
+// decision is a step that somebody decides on, of what requestable or waits.
 type decision struct {
 	step Step
 	gain access.RoleGain // what the last step gives
@@ -21,7 +21,7 @@ type decision struct {
 // hold it, and those that requests have ahead of them.
 func decisions(s *access.Snapshot) []decision {
 	var out []decision
-	for _, o := range Offers(s) {
+	for _, o := range Requestables(s) {
 		route := RouteOf(s, o.Route)
 		if o.Ended || route == nil || s.Role(o.Role).Retired {
 			continue

@@ -4,10 +4,11 @@ import (
 	"fmt"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 )
 
 func init() {
-	access.Register(&AskRole{})
+	access.Register(&RequestRole{})
 	access.Register(&DecideRequest{})
 	access.Register(&WithdrawRequest{})
 }
@@ -15,11 +16,11 @@ func init() {
 // RequestRef names a request by its id.
 type RequestRef string
 
-// AskRole asks for a role.
-type AskRole struct {
+// RequestRole asks for a role.
+type RequestRole struct {
 	Role access.RoleRef `json:"role"`
 	For  access.UserRef `json:"user,omitempty" doc:"for whom: oneself, or one of one's people; oneself by default"`
-	access.Window
+	calendar.Window
 	Scopes []access.ScopeRef `json:"scopes,omitempty" doc:"only what one of these covers"`
 
 	Request RequestRef `json:"request,omitempty" doc:"set by the service"`
@@ -27,10 +28,10 @@ type AskRole struct {
 }
 
 // Verb implements access.Operation.
-func (*AskRole) Verb() string { return "ask_role" }
+func (*RequestRole) Verb() string { return "request_role" }
 
 // Settled names the field only the service sets.
-func (o *AskRole) Settled() string {
+func (o *RequestRole) Settled() string {
 	switch {
 	case o.Request != "":
 		return "request"
@@ -41,7 +42,7 @@ func (o *AskRole) Settled() string {
 }
 
 // ApplyTo implements access.Operation.
-func (o *AskRole) ApplyTo(d *access.Draft) {
+func (o *RequestRole) ApplyTo(d *access.Draft) {
 	if o.For == "" {
 		o.For = access.UserRef(d.Author.String())
 	}
@@ -54,11 +55,11 @@ func (o *AskRole) ApplyTo(d *access.Draft) {
 		user, ok = d.SettleUser("user", &o.For)
 	}
 	scopes, scoped := d.SettleScopes(o.Scopes)
-	offer := OfferOf(&d.Snapshot, role)
+	offer := RequestableOf(&d.Snapshot, role)
 	switch {
 	case !found || offer == nil || d.Role(role).Retired:
 		if found && d.MaySee(access.FactRole, uint32(role)) {
-			d.Fault("role", "%s is not offered: ask whoever may grant it", d.RoleKey(role))
+			d.Fault("role", "%s is not requestable: ask somebody who may grant it", d.RoleKey(role))
 		} else {
 			d.Missing(access.FactRole, "role", string(o.Role))
 		}
@@ -72,7 +73,7 @@ func (o *AskRole) ApplyTo(d *access.Draft) {
 	case u == nil:
 		d.Fault("user", "the host asks for nobody")
 	case user != d.Author && u.Manager != d.Author:
-		d.Fault("user", "you may ask for yourself and for those whose manager you are, not for %s", u.UserName)
+		d.Fault("user", "you may request access for yourself and for people you manage, not for %s", u.UserName)
 	case u.Status == access.Departed:
 		d.Fault("user", "%s has departed", u.UserName)
 	case !d.RoleReachesUser(role, user):
@@ -84,7 +85,7 @@ func (o *AskRole) ApplyTo(d *access.Draft) {
 	}
 	for _, r := range Requests(&d.Snapshot) {
 		if r.State == Waiting && r.Beneficiary == user && r.Role == role {
-			d.Fault("role", "%s is asked for already, as %s", d.RoleKey(role), r.ID)
+			d.Fault("role", "%s is requested already, as %s", d.RoleKey(role), r.ID)
 			return
 		}
 	}
@@ -93,13 +94,13 @@ func (o *AskRole) ApplyTo(d *access.Draft) {
 		Route: offer.Route, Steps: route.Steps, Asked: d.Revision, State: Waiting, Apart: !route.SamePerson && !d.Replays || o.Apart}
 	o.Apart = f.Apart
 	o.Request = RequestRef(f.ID.String())
-	d.Keep(f)
+	d.PutRecord(f)
 }
 
 // checkTerms files the faults of a window that is asked for or given.
-func checkTerms(d *access.Draft, offer *Offer, w access.Window) bool {
-	longest := offer.Longest // the stricter of what the offer and the role say
-	if n := d.Role(offer.Role).Longest; n > 0 && (longest == 0 || n < longest) {
+func checkTerms(d *access.Draft, offer *Requestable, w calendar.Window) bool {
+	longest := offer.MaxDays // the stricter of what the offer and the role say
+	if n := d.Role(offer.Role).MaxDays; n > 0 && (longest == 0 || n < longest) {
 		longest = n
 	}
 	switch {
@@ -111,7 +112,7 @@ func checkTerms(d *access.Draft, offer *Offer, w access.Window) bool {
 		return true
 	case w.Until == 0:
 		d.Fault("until", "is missing: this role is given for %d days at most", longest)
-	case w.Until-max(w.From, d.At()) > access.Days(longest):
+	case w.Until-max(w.From, d.At()) > calendar.Days(longest):
 		d.Fault("until", "is too late: this role is given for %d days at most", longest)
 	default:
 		return true
@@ -120,28 +121,28 @@ func checkTerms(d *access.Draft, offer *Offer, w access.Window) bool {
 }
 
 // Sentence implements access.Operation.
-func (o *AskRole) Sentence(s *access.Snapshot, n access.Names) string {
+func (o *RequestRole) Sentence(s *access.Snapshot, n access.Names) string {
 	role, _ := s.FindRole(string(o.Role))
 	user, _ := s.FindUser(string(o.For))
-	return "Asked for the role " + s.RoleLabel(role) + " for " + n.UserName(user) + s.WindowWords(o.Window)
+	return "Requested the role " + s.RoleLabel(role) + " for " + n.UserName(user) + s.WindowWords(o.Window)
 }
 
-// Verdict is what a decision says.
-type Verdict string
+// Choice is what a decision says.
+type Choice string
 
-// The verdicts.
+// The choices.
 const (
-	Approve Verdict = "approve"
-	Refuse  Verdict = "refuse"
+	Approve Choice = "approve"
+	Refuse  Choice = "refuse"
 )
 
 // DecideRequest approves a request, perhaps for less than was asked, or refuses
 // it. The last approval gives the role.
 type DecideRequest struct {
 	Request RequestRef        `json:"request"`
-	Verdict Verdict           `json:"verdict" enum:"approve,refuse"`
-	From    *access.Instant   `json:"from,omitempty" doc:"for less: not before this"`
-	Until   *access.Instant   `json:"until,omitempty" doc:"for less: only until this"`
+	Choice  Choice            `json:"decision" enum:"approve,refuse"`
+	From    *calendar.Instant `json:"from,omitempty" doc:"for less: not before this"`
+	Until   *calendar.Instant `json:"until,omitempty" doc:"for less: only until this"`
 	Scopes  []access.ScopeRef `json:"scopes,omitempty" doc:"for less: only what one of these covers"`
 
 	Assignment access.AssignmentRef `json:"assignment,omitempty" doc:"set by the service"`
@@ -172,18 +173,27 @@ func find(d *access.Draft, ref *RequestRef) *Request {
 }
 
 // whyNot says a reason in words.
-func whyNot(r *Request, why Why) string {
+func whyNot(d *access.Draft, r *Request, why Why) string {
 	switch why {
 	case NotWaiting:
 		return fmt.Sprintf("%s is %s already", r.ID, r.State)
 	case OneOwn:
-		return "nobody decides on what they asked for, or get"
+		return "nobody decides on their own request"
 	case Twice:
 		return "you have approved it already; it waits for others"
 	case Before:
 		return "you decided on an earlier step of it; this step needs somebody else"
 	}
-	return "it is not for you to decide at this step"
+	if step := r.Steps[r.Step]; len(r.deciders(&d.Snapshot, d.At(), r.Apart)) == 0 {
+		switch step.Whose {
+		case Manager:
+			return "nobody can decide: the user has no active manager. Set one"
+		case Owner:
+			return "nobody can decide: the role has no active owner. Set one"
+		}
+		return "nobody can decide: this step has no active approver. Change the approval route, and request the role again"
+	}
+	return "you are not an approver of this step"
 }
 
 // ApplyTo implements access.Operation.
@@ -192,19 +202,19 @@ func (o *DecideRequest) ApplyTo(d *access.Draft) {
 	if r == nil {
 		return
 	}
-	if o.Verdict != Approve && o.Verdict != Refuse {
-		d.Fault("verdict", "is approve or refuse")
+	if o.Choice != Approve && o.Choice != Refuse {
+		d.Fault("decision", "is approve or refuse")
 		return
 	}
 	if why := r.MayDecide(&d.Snapshot, d.Author, d.At()); why != "" && !(why == Before && !r.Apart && d.Replays) {
-		d.Fault("request", "%s", whyNot(r, why))
+		d.Fault("request", "%s", whyNot(d, r, why))
 		return
 	}
 	scopes, ok := d.SettleScopes(o.Scopes)
 	if !ok {
 		return
 	}
-	dec := Decision{By: d.Author, Approves: o.Verdict == Approve, Revision: d.Revision}
+	dec := Decision{By: d.Author, Approves: o.Choice == Approve, Revision: d.Revision}
 	terms := *r
 	if o.From != nil && *o.From > r.Window.From {
 		terms.Window.From, dec.Less = *o.From, true
@@ -214,7 +224,7 @@ func (o *DecideRequest) ApplyTo(d *access.Draft) {
 	}
 	if len(scopes) > 0 {
 		if !access.Narrower(scopes, r.Scopes) {
-			d.Fault("scopes", "give more than was asked for: a decision gives that or less")
+			d.Fault("scopes", "give more than was requested: a decision gives that or less")
 			return
 		}
 		terms.Scopes, dec.Less = scopes, true
@@ -227,12 +237,12 @@ func (o *DecideRequest) ApplyTo(d *access.Draft) {
 	if next.State == Approved && !o.give(d, next) {
 		return
 	}
-	d.Keep(next)
+	d.PutRecord(next)
 }
 
 // give gives what was approved, once more looked at as things are now.
 func (o *DecideRequest) give(d *access.Draft, r *Request) bool {
-	u, offer := d.User(r.Beneficiary), OfferOf(&d.Snapshot, r.Role)
+	u, offer := d.User(r.Beneficiary), RequestableOf(&d.Snapshot, r.Role)
 	switch {
 	case d.Role(r.Role).Retired:
 		d.Fault("request", "%s was retired since; refuse the request, with the reason", d.RoleKey(r.Role))
@@ -260,7 +270,7 @@ func (o *DecideRequest) Sentence(s *access.Snapshot, n access.Names) string {
 	}
 	what := "the role " + s.RoleLabel(r.Role) + " for " + n.UserName(r.Beneficiary)
 	switch {
-	case o.Verdict == Refuse:
+	case o.Choice == Refuse:
 		return "Refused " + what
 	case o.Assignment != "":
 		return "Approved and gave " + what + s.WindowWords(r.Window)
@@ -283,7 +293,7 @@ func (o *WithdrawRequest) ApplyTo(d *access.Draft) {
 	case r == nil:
 		return
 	case r.State != Waiting:
-		d.Fault("request", "%s", whyNot(r, NotWaiting))
+		d.Fault("request", "%s", whyNot(d, r, NotWaiting))
 		return
 	case d.Author != r.Asker && d.Author != r.Beneficiary:
 		d.Fault("request", "is for whoever asked to withdraw, or whom it is for")
@@ -291,7 +301,7 @@ func (o *WithdrawRequest) ApplyTo(d *access.Draft) {
 	}
 	next := *r
 	next.State = Withdrawn
-	d.Keep(&next)
+	d.PutRecord(&next)
 }
 
 // Sentence implements access.Operation.

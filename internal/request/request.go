@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 )
 
 // State is where a request is.
@@ -20,12 +21,12 @@ const (
 // Request is somebody's wish for a role, for themselves or for one of their
 // people. It carries the steps of the route as they were when it was made.
 type Request struct {
-	access.Life
+	access.Lifetime
 	ID          RequestID           `json:"-"`
 	Asker       access.UserID       `json:"asker"`
 	Beneficiary access.UserID       `json:"beneficiary"`
 	Role        access.RoleID       `json:"role"`
-	Window      access.Window       `json:"window"`
+	Window      calendar.Window     `json:"window"`
 	Scopes      []access.Scope      `json:"scopes,omitempty"`
 	Route       RouteID             `json:"route"`
 	Steps       []Step              `json:"steps"`
@@ -42,7 +43,7 @@ func (f *Request) Asks() (access.RoleGain, bool) {
 	if f.State != Waiting {
 		return access.RoleGain{}, false
 	}
-	return access.RoleGain{User: f.Beneficiary, Role: f.Role, Scopes: f.Scopes, When: access.Intervals{f.Window}}, true
+	return access.RoleGain{User: f.Beneficiary, Role: f.Role, Scopes: f.Scopes, When: calendar.Intervals{f.Window}}, true
 }
 
 // Kind and Row identify it.
@@ -60,17 +61,17 @@ type Decision struct {
 
 // RequestOf is the request under a number, or nil.
 func RequestOf(s *access.Snapshot, id RequestID) *Request {
-	f, _ := s.Kept(FactRequest, uint32(id)).(*Request)
+	f, _ := s.RecordFact(FactRequest, uint32(id)).(*Request)
 	return f
 }
 
 // Deciders are who may decide on a request as it stands, less who has approved
 // at this step already. None while it waits means it waits for nobody.
-func (r *Request) Deciders(s *access.Snapshot, at access.Instant) []access.UserID {
+func (r *Request) Deciders(s *access.Snapshot, at calendar.Instant) []access.UserID {
 	return r.deciders(s, at, r.apart(s))
 }
 
-func (r *Request) deciders(s *access.Snapshot, at access.Instant, apart bool) []access.UserID {
+func (r *Request) deciders(s *access.Snapshot, at calendar.Instant, apart bool) []access.UserID {
 	if r.State != Waiting {
 		return nil
 	}
@@ -111,7 +112,7 @@ const (
 )
 
 // MayDecide says why somebody may not decide on a request, or nothing.
-func (r *Request) MayDecide(s *access.Snapshot, by access.UserID, at access.Instant) Why {
+func (r *Request) MayDecide(s *access.Snapshot, by access.UserID, at calendar.Instant) Why {
 	switch {
 	case r.State != Waiting:
 		return NotWaiting
@@ -129,7 +130,7 @@ func (r *Request) MayDecide(s *access.Snapshot, by access.UserID, at access.Inst
 
 // Decide is the request after a decision by somebody who may. It is approved
 // once the last step is through; giving the role is the caller's.
-func (r *Request) Decide(s *access.Snapshot, d Decision, at access.Instant) *Request {
+func (r *Request) Decide(s *access.Snapshot, d Decision, at calendar.Instant) *Request {
 	next := *r
 	d.Step = r.Step
 	next.Decisions = append(slices.Clone(r.Decisions), d)

@@ -7,10 +7,11 @@ import (
 	"testing"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 )
 
 // apply makes one operation by somebody, and says whether it fits.
-func apply(s *access.Snapshot, author access.UserID, at access.Instant, op access.Operation) (*access.Snapshot, []access.Fault) {
+func apply(s *access.Snapshot, author access.UserID, at calendar.Instant, op access.Operation) (*access.Snapshot, []access.Fault) {
 	d := s.Draft()
 	d.Author = author
 	d.Apply(0, op, at)
@@ -21,7 +22,7 @@ func apply(s *access.Snapshot, author access.UserID, at access.Instant, op acces
 	return d.Seal(d.Revision, at), nil
 }
 
-// team is a small organisation: user.0 manages the rest, user.1 answers for the
+// team is a small organisation: user.0 manages the rest, user.1 owns the
 // application, user.2 and user.3 are in the group board, the others work.
 func team(t testing.TB) *access.Snapshot {
 	t.Helper()
@@ -56,9 +57,9 @@ func team(t testing.TB) *access.Snapshot {
 	must(&SetRoute{Key: "short", Steps: []StepRef{{Whose: Manager}}})
 	must(&SetRoute{Key: "long", Steps: []StepRef{{Whose: Manager}, {Whose: Owner}, {Whose: Group, Group: "board", All: true}}})
 	must(&SetRoute{Key: "named", Steps: []StepRef{{Whose: Users, Users: []access.UserRef{"user.4", "user.5"}}, {Whose: Group, Group: "board"}}, SamePerson: true})
-	must(&OfferRole{Role: "cranes/r0", Words: "see cranes", Route: "short", Longest: 30})
-	must(&OfferRole{Role: "cranes/r1", Words: "move cranes", Route: "long"})
-	must(&OfferRole{Role: "cranes/r2", Words: "stop cranes", Route: "named"})
+	must(&MakeRequestable{Role: "cranes/r0", Words: "see cranes", Route: "short", MaxDays: 30})
+	must(&MakeRequestable{Role: "cranes/r1", Words: "move cranes", Route: "long"})
+	must(&MakeRequestable{Role: "cranes/r2", Words: "stop cranes", Route: "named"})
 	return s
 }
 
@@ -67,7 +68,7 @@ func team(t testing.TB) *access.Snapshot {
 type said struct {
 	approvals map[int][]access.UserID
 	over      bool
-	window    access.Window
+	window    calendar.Window
 }
 
 // before says whether somebody approved at an earlier step.
@@ -91,10 +92,10 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 		user := func() access.UserRef { return access.UserRef(fmt.Sprintf("user.%d", rng.IntN(7))) }
 		model := map[RequestID]*said{}
 		for step := range 120 {
-			at := access.Instant(step+2) * 3600e6
+			at := calendar.Instant(step+2) * 3600e6
 			author, _ := s.FindUser(string(user()))
 			var op access.Operation
-			until := at + access.Instant(rng.IntN(60*24))*3600e6
+			until := at + calendar.Instant(rng.IntN(60*24))*3600e6
 			request := RequestRef(RequestID(1).String())
 			if all := Requests(s); len(all) > 0 {
 				r := all[rng.IntN(len(all))]
@@ -105,7 +106,7 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 			}
 			switch rng.IntN(12) {
 			case 0, 1, 2:
-				o := &AskRole{Role: access.RoleRef(fmt.Sprintf("cranes/r%d", rng.IntN(3))), For: user()}
+				o := &RequestRole{Role: access.RoleRef(fmt.Sprintf("cranes/r%d", rng.IntN(3))), For: user()}
 				if rng.IntN(2) == 0 {
 					o.Until = until
 				}
@@ -123,9 +124,9 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 			case 6:
 				op = &access.AddMember{Group: "board", User: user()}
 			default:
-				o := &DecideRequest{Request: request, Verdict: Approve}
+				o := &DecideRequest{Request: request, Choice: Approve}
 				if rng.IntN(8) == 0 {
-					o.Verdict = Refuse
+					o.Choice = Refuse
 				}
 				if rng.IntN(3) == 0 {
 					o.Until = &until
@@ -150,7 +151,7 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 				}
 			}
 			switch o := op.(type) {
-			case *AskRole:
+			case *RequestRole:
 				n, _ := access.ParseID("request", string(o.Request))
 				model[RequestID(n)] = &said{approvals: map[int][]access.UserID{}, window: o.Window}
 			case *WithdrawRequest, *DecideRequest:
@@ -173,7 +174,7 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 }
 
 // check compares what an operation did to a request with the model.
-func check(t *testing.T, before, after *access.Snapshot, op access.Operation, author access.UserID, at access.Instant, model map[RequestID]*said) {
+func check(t *testing.T, before, after *access.Snapshot, op access.Operation, author access.UserID, at calendar.Instant, model map[RequestID]*said) {
 	t.Helper()
 	var ref RequestRef
 	approves := false
@@ -181,7 +182,7 @@ func check(t *testing.T, before, after *access.Snapshot, op access.Operation, au
 	case *WithdrawRequest:
 		ref = o.Request
 	case *DecideRequest:
-		ref, approves = o.Request, o.Verdict == Approve
+		ref, approves = o.Request, o.Choice == Approve
 	}
 	n, _ := access.ParseID("request", string(ref))
 	was, is := RequestOf(before, RequestID(n)), RequestOf(after, RequestID(n))
@@ -277,10 +278,10 @@ func TestARoleIsWidenedByWhoMayGiveIt(t *testing.T) {
 	if lacks(&access.IncludeRole{Role: "cranes/r0", Includes: "cranes/r4"}) == 0 {
 		t.Error("an offered role was let include another")
 	}
-	if lacks(&OfferRole{Role: "cranes/r3", Words: "all", Route: "short"}) == 0 {
+	if lacks(&MakeRequestable{Role: "cranes/r3", Words: "all", Route: "short"}) == 0 {
 		t.Error("a role was offered by somebody who may not give it")
 	}
-	s, faults := apply(s, 0, 4, &EndOffer{Role: "cranes/r0"})
+	s, faults := apply(s, 0, 4, &EndRequestable{Role: "cranes/r0"})
 	if len(faults) > 0 || lacks(wider("cranes/r0")) == 0 {
 		t.Error("once it was offered no more it was let give more")
 	}
@@ -300,8 +301,8 @@ func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 		{0, &access.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"read", "update", "assign"}, Pattern: "roles"}},
 		{0, &access.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"assign"}, Pattern: "users/yard"}},
 		{0, &access.Grant{Role: "yard-editor", User: "user.6"}},
-		{6, &AskRole{Role: "cranes/r0", Window: access.Window{Until: 1_000_000}}}, // user.5
-		{0, &EndOffer{Role: "cranes/r0"}},
+		{6, &RequestRole{Role: "cranes/r0", Window: calendar.Window{Until: 1_000_000}}}, // user.5
+		{0, &EndRequestable{Role: "cranes/r0"}},
 	} {
 		next, faults := apply(s, x.author, 2, x.op)
 		if len(faults) > 0 {
@@ -393,7 +394,7 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 }
 
 // named are whom a step asks, looked up plainly.
-func named(s *access.Snapshot, r *Request, step int, at access.Instant) []access.UserID {
+func named(s *access.Snapshot, r *Request, step int, at calendar.Instant) []access.UserID {
 	var out []access.UserID
 	for u := range s.Users() {
 		if !s.Effective(u.ID, at) {

@@ -4,13 +4,14 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 )
 
-// The kinds of kept facts of this package.
+// The kinds of record facts of this package.
 var (
-	FactRoute   = access.KeepKind("route")
-	FactOffer   = access.KeepKind("offer")
-	FactRequest = access.KeepKind("request")
+	FactRoute       = access.RecordKind("route")
+	FactRequestable = access.RecordKind("requestable")
+	FactRequest     = access.RecordKind("request")
 )
 
 // Ids are dense numbers; see access. An offer has its role's.
@@ -43,7 +44,7 @@ type Step struct {
 
 // Route is the steps a request goes through, in their order.
 type Route struct {
-	access.Life
+	access.Lifetime
 	ID    RouteID `json:"-"`
 	Key   string  `json:"key"`
 	Label string  `json:"label"`
@@ -56,22 +57,22 @@ type Route struct {
 func (*Route) Kind() access.FactKind { return FactRoute }
 func (f *Route) Row() uint32         { return uint32(f.ID) }
 
-// Offer makes a role one that people may ask for.
-type Offer struct {
-	access.Life
+// Requestable makes a role one that people may ask for.
+type Requestable struct {
+	access.Lifetime
 	Role    access.RoleID `json:"-"`
-	Words   string        `json:"words"`             // what one can do with it, in the asker's words
-	Route   RouteID       `json:"route"`             // who approves
-	Longest int           `json:"longest,omitempty"` // days it is given for at most; 0: without end
+	Words   string        `json:"words"`              // what one can do with it, in the asker's words
+	Route   RouteID       `json:"route"`              // who approves
+	MaxDays int           `json:"max_days,omitempty"` // days it is given for at most; 0: without end
 	Ended   bool          `json:"ended,omitempty"`
 }
 
 // Kind and Row identify it.
-func (*Offer) Kind() access.FactKind { return FactOffer }
-func (f *Offer) Row() uint32         { return uint32(f.Role) }
+func (*Requestable) Kind() access.FactKind { return FactRequestable }
+func (f *Requestable) Row() uint32         { return uint32(f.Role) }
 
 // Offers implements access.Offering.
-func (f *Offer) Offers() access.RoleID {
+func (f *Requestable) Offers() access.RoleID {
 	if f.Ended {
 		return 0
 	}
@@ -80,13 +81,13 @@ func (f *Offer) Offers() access.RoleID {
 
 // RouteOf is the route under a number, or nil.
 func RouteOf(s *access.Snapshot, id RouteID) *Route {
-	f, _ := s.Kept(FactRoute, uint32(id)).(*Route)
+	f, _ := s.RecordFact(FactRoute, uint32(id)).(*Route)
 	return f
 }
 
-// OfferOf is the offer of a role, or nil when it is not offered.
-func OfferOf(s *access.Snapshot, role access.RoleID) *Offer {
-	f, _ := s.Kept(FactOffer, uint32(role)).(*Offer)
+// RequestableOf is the offer of a role, or nil when it is not offered.
+func RequestableOf(s *access.Snapshot, role access.RoleID) *Requestable {
+	f, _ := s.RecordFact(FactRequestable, uint32(role)).(*Requestable)
 	if f == nil || f.Ended {
 		return nil
 	}
@@ -94,9 +95,11 @@ func OfferOf(s *access.Snapshot, role access.RoleID) *Offer {
 }
 
 // Routes, Offers and Requests are all of them, in order of number.
-func Routes(s *access.Snapshot) []*Route     { return access.KeptOf[*Route](s, FactRoute) }
-func Offers(s *access.Snapshot) []*Offer     { return access.KeptOf[*Offer](s, FactOffer) }
-func Requests(s *access.Snapshot) []*Request { return access.KeptOf[*Request](s, FactRequest) }
+func Routes(s *access.Snapshot) []*Route { return access.RecordFactsOf[*Route](s, FactRoute) }
+func Requestables(s *access.Snapshot) []*Requestable {
+	return access.RecordFactsOf[*Requestable](s, FactRequestable)
+}
+func Requests(s *access.Snapshot) []*Request { return access.RecordFactsOf[*Request](s, FactRequest) }
 
 // FindRoute finds a route by key or id.
 func FindRoute(s *access.Snapshot, ref string) *Route {
@@ -113,7 +116,7 @@ func FindRoute(s *access.Snapshot, ref string) *Route {
 
 // Asks says whether somebody is one of the deciders of a step, without a look at the
 // others.
-func (t *Step) Asks(s *access.Snapshot, r *Request, id access.UserID, at access.Instant) bool {
+func (t *Step) Asks(s *access.Snapshot, r *Request, id access.UserID, at calendar.Instant) bool {
 	if id == 0 || id == r.Beneficiary || id == r.Asker || !s.Effective(id, at) {
 		return false
 	}
@@ -133,7 +136,7 @@ func (t *Step) Asks(s *access.Snapshot, r *Request, id access.UserID, at access.
 
 // Deciders are who may decide on a step of a request at an instant: those the
 // step names who are effective, less whoever asked and whoever it is for.
-func (t *Step) Deciders(s *access.Snapshot, r *Request, at access.Instant) []access.UserID {
+func (t *Step) Deciders(s *access.Snapshot, r *Request, at calendar.Instant) []access.UserID {
 	var named []access.UserID
 	switch t.Whose {
 	case Manager:

@@ -9,6 +9,8 @@ import (
 	"testing"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 )
 
 // A search for escalations: small organisations, a delegate with random parts of the
@@ -19,18 +21,18 @@ import (
 var sequences = flag.Int("sequences", 1500, "how many sequences of changes the search tries")
 
 const (
-	day  = access.Instant(24 * 60 * 60 * 1_000_000)
+	day  = calendar.Instant(24 * 60 * 60 * 1_000_000)
 	noon = 100 * day
 )
 
 // probes are the instants at which what is held is looked at.
-var probes = []access.Instant{noon, noon + 5*day, noon + 400*day}
+var probes = []calendar.Instant{noon, noon + 5*day, noon + 400*day}
 
 // naive answers by loops over the bare facts of a snapshot.
 type naive struct{ s *access.Snapshot }
 
 // groups are those a user is in at an instant, at any depth.
-func (n naive) groups(id access.UserID, at access.Instant) map[access.GroupID]bool {
+func (n naive) groups(id access.UserID, at calendar.Instant) map[access.GroupID]bool {
 	in := map[access.GroupID]bool{}
 	var up func(access.Member)
 	up = func(m access.Member) {
@@ -52,7 +54,7 @@ func (n naive) groups(id access.UserID, at access.Instant) map[access.GroupID]bo
 }
 
 // assignments are those that hold for a user at an instant.
-func (n naive) assignments(id access.UserID, at access.Instant) []*access.Assignment {
+func (n naive) assignments(id access.UserID, at calendar.Instant) []*access.Assignment {
 	var out []*access.Assignment
 	if n.s.User(id).Status != access.Active {
 		return nil
@@ -106,9 +108,9 @@ func (n naive) rights(a *access.Assignment) []right {
 				for _, x := range a.Scopes {
 					switch {
 					case x.Application != access.AbleRoster:
-					case access.Contains(p.Pattern, x.Pattern):
+					case patterns.Contains(p.Pattern, x.Pattern):
 						out = append(out, right{act, x.Pattern})
-					case access.Contains(x.Pattern, p.Pattern):
+					case patterns.Contains(x.Pattern, p.Pattern):
 						out = append(out, right{act, p.Pattern})
 					}
 				}
@@ -119,7 +121,7 @@ func (n naive) rights(a *access.Assignment) []right {
 }
 
 func gives(rights []right, action, path string) bool {
-	return slices.ContainsFunc(rights, func(r right) bool { return r.action == action && access.Covers(r.pattern, path) })
+	return slices.ContainsFunc(rights, func(r right) bool { return r.action == action && patterns.Covers(r.pattern, path) })
 }
 
 // mayGive says whether one assignment of a delegate, now, lets them assign on all of some
@@ -132,7 +134,7 @@ func (n naive) mayGive(delegate access.UserID, paths ...string) bool {
 }
 
 // mayPassOn says whether rights lie within one assignment of a delegate, for a time.
-func (n naive) mayPassOn(delegate access.UserID, rights []right, w access.Window) bool {
+func (n naive) mayPassOn(delegate access.UserID, rights []right, w calendar.Window) bool {
 	return slices.ContainsFunc(n.assignments(delegate, noon), func(a *access.Assignment) bool {
 		own := n.rights(a)
 		for _, r := range rights {
@@ -194,10 +196,10 @@ func (n naive) decided(anywhere bool) map[ask]map[access.UserID]bool {
 			}
 		}
 	}
-	for _, o := range Offers(n.s) {
+	for _, o := range Requestables(n.s) {
 		if route := RouteOf(n.s, o.Route); !o.Ended && route != nil {
 			for u := range n.s.Users() {
-				if within := n.s.Role(o.Role).HeldWithin; anywhere || within == "" || u.Unit != "" && access.Covers(within, u.Unit) {
+				if within := n.s.Role(o.Role).HeldWithin; anywhere || within == "" || u.Unit != "" && patterns.Covers(within, u.Unit) {
 					add(route.Steps, o.Role, u.ID)
 				}
 			}
@@ -391,8 +393,8 @@ func (x *searcher) begin(t *testing.T) {
 		&access.AddGroup{Key: "crew", Unit: "marine", HeldWithin: pick(x.Rand, "", "marine")},
 		&SetRoute{Key: "route", Steps: []StepRef{pick(x.Rand, StepRef{Whose: Manager}, StepRef{Whose: Group, Group: "board"}), {Whose: Owner}}},
 		&SetRoute{Key: "short", Steps: []StepRef{{Whose: Manager}}},
-		&OfferRole{Role: "tariffs/releaser", Words: "release", Route: pick[RouteRef](x.Rand, "route", "short")},
-		&OfferRole{Role: "berths/reader", Words: "read", Route: "short"})
+		&MakeRequestable{Role: "tariffs/releaser", Words: "release", Route: pick[RouteRef](x.Rand, "route", "short")},
+		&MakeRequestable{Role: "berths/reader", Words: "read", Route: "short"})
 	x.delegate, _ = x.s.FindUser("u1")
 	for i := range 1 + x.IntN(3) {
 		key := fmt.Sprintf("part%d", i)
@@ -469,9 +471,9 @@ func (x *searcher) operation() access.Operation {
 		return &access.UpdateRole{Role: x.role(), HeldWithin: &[]string{pick(x.Rand, "", "marine", "finance")}[0]}
 	case 15:
 		if x.IntN(2) == 0 {
-			return &EndOffer{Role: x.role()}
+			return &EndRequestable{Role: x.role()}
 		}
-		return &OfferRole{Role: x.role(), Words: "x", Route: pick[RouteRef](x.Rand, "route", "short")}
+		return &MakeRequestable{Role: x.role(), Words: "x", Route: pick[RouteRef](x.Rand, "route", "short")}
 	}
 	return &access.AddMember{Group: x.group(), Member: x.group()}
 }
@@ -482,14 +484,14 @@ func (x *searcher) step() string {
 	switch x.IntN(6) {
 	case 0: // somebody asks
 		who, _ := x.s.FindUser(string(pick(x.Rand, "u1", string(x.user()))))
-		if x.try(who, true, &AskRole{Role: x.role()}) {
+		if x.try(who, true, &RequestRole{Role: x.role()}) {
 			x.said = append(x.said, "asked")
 		}
 		return ""
 	case 1: // and whoever may approves
 		for _, r := range Requests(x.s) {
 			for _, by := range r.Deciders(x.s, noon) {
-				if x.try(by, true, &DecideRequest{Request: RequestRef(r.ID.String()), Verdict: Approve}) {
+				if x.try(by, true, &DecideRequest{Request: RequestRef(r.ID.String()), Choice: Approve}) {
 					x.said = append(x.said, fmt.Sprintf("%s approved %s", by, r.ID))
 					return ""
 				}

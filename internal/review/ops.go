@@ -4,16 +4,16 @@ import "ableroster/internal/access"
 
 func init() {
 	access.Register(&OpenRound{})
-	access.Register(&ReviewLines{})
+	access.Register(&DecideItems{})
 	access.Register(&SignOff{})
-	access.Register(&SettleProposal{})
+	access.Register(&SettlePendingRemoval{})
 }
 
 // RoundRef names a round by key or id.
 type RoundRef string
 
-// ProposalRef names a proposal by its id.
-type ProposalRef string
+// PendingRemovalRef names a proposal by its id.
+type PendingRemovalRef string
 
 // OpenRound opens a round of review.
 type OpenRound struct {
@@ -87,7 +87,7 @@ func (o *OpenRound) ApplyTo(d *access.Draft) {
 	}
 	f.ID = RoundID(d.Allocate(FactRound))
 	o.Round = RoundRef(f.ID.String())
-	d.Keep(f)
+	d.PutRecord(f)
 }
 
 // Sentence implements access.Operation.
@@ -95,21 +95,21 @@ func (o *OpenRound) Sentence(*access.Snapshot, access.Names) string {
 	return "Opened the review " + o.Label
 }
 
-// LineRef names a line in an operation.
-type LineRef struct {
+// ItemRef names a line in an operation.
+type ItemRef struct {
 	User       access.UserRef       `json:"user"`
 	Assignment access.AssignmentRef `json:"assignment"`
 }
 
-// ReviewLines decides on lines of a round: keep them, or revoke them.
-type ReviewLines struct {
+// DecideItems decides on lines of a round: keep them, or revoke them.
+type DecideItems struct {
 	Round RoundRef  `json:"round"`
-	Lines []LineRef `json:"lines"`
+	Items []ItemRef `json:"items"`
 	Keep  bool      `json:"keep" doc:"keep them; else revoke them at the sign-off"`
 }
 
 // Verb implements access.Operation.
-func (*ReviewLines) Verb() string { return "review_lines" }
+func (*DecideItems) Verb() string { return "decide_items" }
 
 // round is the open round an operation names.
 func round(d *access.Draft, ref *RoundRef) *Round {
@@ -127,65 +127,65 @@ func round(d *access.Draft, ref *RoundRef) *Round {
 }
 
 // ApplyTo implements access.Operation.
-func (o *ReviewLines) ApplyTo(d *access.Draft) {
+func (o *DecideItems) ApplyTo(d *access.Draft) {
 	r := round(d, &o.Round)
 	if r == nil {
 		return
 	}
-	if len(o.Lines) == 0 {
-		d.Fault("lines", "is empty: there is nothing to decide on")
+	if len(o.Items) == 0 {
+		d.Fault("items", "is empty: there is nothing to decide on")
 		return
 	}
-	said := map[LineKey]*Verdict{}
-	for _, v := range Verdicts(&d.Snapshot) {
+	said := map[ItemKey]*Decision{}
+	for _, v := range Decisions(&d.Snapshot) {
 		if v.Round == r.ID {
-			said[LineKey{v.User, v.Assignment}] = v
+			said[ItemKey{v.User, v.Assignment}] = v
 		}
 	}
-	for i := range o.Lines {
-		l := &o.Lines[i]
+	for i := range o.Items {
+		l := &o.Items[i]
 		n, _ := access.ParseID("assignment", string(l.Assignment))
 		a := d.Assignment(access.AssignmentID(n))
 		u, found := d.FindUser(string(l.User))
 		switch {
 		case !found || a == nil || a.Opened > r.Fixed || !d.HoldsThrough(u, a):
-			d.Fault("lines", "%d: there is no such line, or it has ended since", i+1)
+			d.Fault("items", "%d: no such item, or it has ended since", i+1)
 			return
 		case u == d.Author:
-			d.Fault("lines", "%d: nobody reviews what they hold themselves", i+1)
+			d.Fault("items", "%d: nobody reviews their own access", i+1)
 			return
 		case !r.Reviews(&d.Snapshot, d.Author, u, a.Role, d.At()):
-			d.Fault("lines", "%d: it is not for you to review", i+1)
+			d.Fault("items", "%d: you are not its reviewer", i+1)
 			return
 		}
 		l.User = access.UserRef(u.String())
-		old := said[LineKey{u, a.ID}]
+		old := said[ItemKey{u, a.ID}]
 		if old != nil && old.Keep == o.Keep && old.By == d.Author {
 			continue
 		}
-		v := &Verdict{Round: r.ID, User: u, Assignment: a.ID, Keep: o.Keep, By: d.Author}
+		v := &Decision{Round: r.ID, User: u, Assignment: a.ID, Keep: o.Keep, By: d.Author}
 		if old != nil {
 			v.ID = old.ID
 		} else {
-			v.ID = VerdictID(d.Allocate(FactVerdict))
+			v.ID = DecisionID(d.Allocate(FactDecision))
 		}
-		said[LineKey{u, a.ID}] = v
-		d.Keep(v)
+		said[ItemKey{u, a.ID}] = v
+		d.PutRecord(v)
 	}
 }
 
 // Sentence implements access.Operation.
-func (o *ReviewLines) Sentence(s *access.Snapshot, n access.Names) string {
-	what := map[bool]string{true: "kept", false: "marked to revoke"}[o.Keep]
+func (o *DecideItems) Sentence(s *access.Snapshot, n access.Names) string {
+	what := map[bool]string{true: "kept", false: "marked for revocation"}[o.Keep]
 	text := ""
 	if r := FindRound(s, string(o.Round)); r != nil {
 		text = " in the review " + r.Label
 	}
-	if len(o.Lines) == 1 {
-		id, _ := s.FindUser(string(o.Lines[0].User))
-		return "A line of " + n.UserName(id) + " " + what + text
+	if len(o.Items) == 1 {
+		id, _ := s.FindUser(string(o.Items[0].User))
+		return "An item of " + n.UserName(id) + " " + what + text
 	}
-	return access.Count(len(o.Lines), "line") + " " + what + text
+	return access.Count(len(o.Items), "item") + " " + what + text
 }
 
 // SignOff ends a round: what is to be revoked and held directly is revoked, and
@@ -194,7 +194,7 @@ type SignOff struct {
 	Round RoundRef `json:"round"`
 
 	Revoked  []access.AssignmentRef `json:"revoked,omitempty" doc:"set by the service"`
-	Proposed []ProposalRef          `json:"proposed,omitempty" doc:"set by the service"`
+	Proposed []PendingRemovalRef    `json:"proposed,omitempty" doc:"set by the service"`
 	Gone     int                    `json:"gone,omitempty" doc:"set by the service"` // lines that had ended, or changed hands, meanwhile
 	Counted  bool                   `json:"counted,omitempty" doc:"set by the service"`
 }
@@ -228,7 +228,7 @@ func (o *SignOff) ApplyTo(d *access.Draft) {
 	}
 	o.Revoked, o.Proposed, o.Gone = nil, nil, 0
 	o.Counted = o.Counted || !d.Replays // those made before went by who was on the line then
-	for _, v := range Verdicts(&d.Snapshot) {
+	for _, v := range Decisions(&d.Snapshot) {
 		if v.Round != r.ID || v.Keep {
 			continue
 		}
@@ -242,17 +242,17 @@ func (o *SignOff) ApplyTo(d *access.Draft) {
 		case o.Counted && !d.HoldsThrough(v.User, a): // they have left the group
 			o.Gone++
 		default:
-			p := &Proposal{ID: ProposalID(d.Allocate(FactProposal)), Round: r.ID, User: v.User, Role: a.Role, Assignment: a.ID, Group: a.Assignee.Group, Default: a.Rule}
+			p := &PendingRemoval{ID: PendingRemovalID(d.Allocate(FactPendingRemoval)), Round: r.ID, User: v.User, Role: a.Role, Assignment: a.ID, Group: a.Assignee.Group, Default: a.Rule}
 			if p.Group != 0 {
 				p.Default = d.DefaultInto(v.User, p.Group)
 			}
-			o.Proposed = append(o.Proposed, ProposalRef(p.ID.String()))
-			d.Keep(p)
+			o.Proposed = append(o.Proposed, PendingRemovalRef(p.ID.String()))
+			d.PutRecord(p)
 		}
 	}
 	next := *r
 	next.State = Signed
-	d.Keep(&next)
+	d.PutRecord(&next)
 }
 
 // Sentence implements access.Operation.
@@ -266,12 +266,12 @@ func (o *SignOff) Sentence(s *access.Snapshot, _ access.Names) string {
 		return "Signed off the review " + r.Label + ": " + outcome(revoked, proposed, o.Gone)
 	}
 	revoked, proposed = 0, 0
-	for _, v := range Verdicts(s) {
+	for _, v := range Decisions(s) {
 		if v.Round == r.ID && !v.Keep {
 			revoked++
 		}
 	}
-	for _, p := range Proposals(s) {
+	for _, p := range PendingRemovals(s) {
 		if p.Round == r.ID {
 			proposed++
 		}
@@ -279,36 +279,36 @@ func (o *SignOff) Sentence(s *access.Snapshot, _ access.Names) string {
 	return "Signed off the review " + r.Label + ": " + outcome(revoked-proposed, proposed, 0)
 }
 
-// outcome says what came of the lines that were to be revoked.
+// outcome says what came of the items that were to be revoked.
 func outcome(revoked, proposed, gone int) string {
-	text := access.Count(revoked, "line") + " revoked"
+	text := access.Count(revoked, "item") + " revoked"
 	if proposed > 0 {
-		text += ", " + access.Count(proposed, "line") + " proposed to whoever owns the group or the rule"
+		text += ", " + access.Count(proposed, "removal") + " pending for the owner of the group or rule"
 	}
 	if gone > 0 {
-		text += ", " + access.Count(gone, "line") + " had ended already"
+		text += ", " + access.Count(gone, "item") + " had ended already"
 	}
 	return text
 }
 
-// SettleProposal ends a proposal, whatever came of it; the reason says what.
-type SettleProposal struct {
-	Proposal ProposalRef `json:"proposal"`
+// SettlePendingRemoval ends a proposal, whatever came of it; the reason says what.
+type SettlePendingRemoval struct {
+	Removal PendingRemovalRef `json:"removal"`
 }
 
 // Verb implements access.Operation.
-func (*SettleProposal) Verb() string { return "settle_proposal" }
+func (*SettlePendingRemoval) Verb() string { return "settle_pending_removal" }
 
 // ApplyTo implements access.Operation.
-func (o *SettleProposal) ApplyTo(d *access.Draft) {
-	n, _ := access.ParseID("proposal", string(o.Proposal))
-	p, _ := d.Kept(FactProposal, n).(*Proposal)
-	if p == nil || !d.MaySee(FactProposal, n) {
-		d.Missing(FactProposal, "proposal", string(o.Proposal))
+func (o *SettlePendingRemoval) ApplyTo(d *access.Draft) {
+	n, _ := access.ParseID("pending-removal", string(o.Removal))
+	p, _ := d.RecordFact(FactPendingRemoval, n).(*PendingRemoval)
+	if p == nil || !d.MaySee(FactPendingRemoval, n) {
+		d.Missing(FactPendingRemoval, "removal", string(o.Removal))
 		return
 	}
 	if p.Settled {
-		d.Fault("proposal", "is settled already")
+		d.Fault("removal", "is settled already")
 		return
 	}
 	if owner := p.Owner(&d.Snapshot); (d.Author != owner || owner == 0) && !d.Need(access.ActUpdate, "reviews", "settle what a review proposes") {
@@ -316,12 +316,12 @@ func (o *SettleProposal) ApplyTo(d *access.Draft) {
 	}
 	next := *p
 	next.Settled, next.By = true, d.Author
-	d.Keep(&next)
+	d.PutRecord(&next)
 }
 
 // Owner is whom a proposal is made to: the owner of the group, or 0 for whoever
 // administers reviews.
-func (f *Proposal) Owner(s *access.Snapshot) access.UserID {
+func (f *PendingRemoval) Owner(s *access.Snapshot) access.UserID {
 	if g := s.Group(f.Group); g != nil {
 		return g.Owner
 	}
@@ -329,10 +329,10 @@ func (f *Proposal) Owner(s *access.Snapshot) access.UserID {
 }
 
 // Sentence implements access.Operation.
-func (o *SettleProposal) Sentence(s *access.Snapshot, n access.Names) string {
-	num, _ := access.ParseID("proposal", string(o.Proposal))
-	if p, _ := s.Kept(FactProposal, num).(*Proposal); p != nil {
+func (o *SettlePendingRemoval) Sentence(s *access.Snapshot, n access.Names) string {
+	num, _ := access.ParseID("pending-removal", string(o.Removal))
+	if p, _ := s.RecordFact(FactPendingRemoval, num).(*PendingRemoval); p != nil {
 		return "Settled what the review proposed about " + s.RoleLabel(p.Role) + " of " + n.UserName(p.User)
 	}
-	return "Settled " + string(o.Proposal)
+	return "Settled " + string(o.Removal)
 }

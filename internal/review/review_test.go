@@ -7,9 +7,10 @@ import (
 	"testing"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 )
 
-func apply(s *access.Snapshot, author access.UserID, at access.Instant, op access.Operation) (*access.Snapshot, []access.Fault) {
+func apply(s *access.Snapshot, author access.UserID, at calendar.Instant, op access.Operation) (*access.Snapshot, []access.Fault) {
 	d := s.Draft()
 	d.Author = author
 	d.Apply(0, op, at)
@@ -84,9 +85,9 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 			t.Fatal(&faults[0])
 		}
 		r := FindRound(s, "winter")
-		lines := r.Lines(s)
+		lines := r.Items(s)
 		for step := range 60 {
-			at := access.Instant(20 + step)
+			at := calendar.Instant(20 + step)
 			author, _ := s.FindUser(string(user()))
 			var op access.Operation
 			l := lines[rng.IntN(len(lines))]
@@ -96,14 +97,14 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 			case 1:
 				op = &access.RemoveMember{Group: "night", User: user()}
 			default:
-				op = &ReviewLines{Round: "winter", Keep: rng.IntN(2) == 0, Lines: []LineRef{{access.UserRef(l.User.String()), access.AssignmentRef(l.Assignment.String())}}}
+				op = &DecideItems{Round: "winter", Keep: rng.IntN(2) == 0, Items: []ItemRef{{access.UserRef(l.User.String()), access.AssignmentRef(l.Assignment.String())}}}
 			}
 			next, faults := apply(s, author, at, op)
 			if len(faults) > 0 {
 				refused++
 				continue
 			}
-			if _, ok := op.(*ReviewLines); ok {
+			if _, ok := op.(*DecideItems); ok {
 				if author == l.User || !slices.Contains(r.ReviewersOf(s, l.User, l.Role, at), author) {
 					t.Fatalf("%s decided on %+v", author, l)
 				}
@@ -115,8 +116,8 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 		if len(faults) > 0 {
 			t.Fatal(&faults[0])
 		}
-		gone, asked, left := map[access.AssignmentID]bool{}, map[LineKey]bool{}, 0
-		for _, v := range Verdicts(before) {
+		gone, asked, left := map[access.AssignmentID]bool{}, map[ItemKey]bool{}, 0
+		for _, v := range Decisions(before) {
 			a := before.Assignment(v.Assignment)
 			switch {
 			case v.Keep || a == nil:
@@ -125,7 +126,7 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 			case !before.HoldsThrough(v.User, a): // they have left the group since
 				left++
 			default:
-				asked[LineKey{v.User, a.ID}] = true
+				asked[ItemKey{v.User, a.ID}] = true
 			}
 		}
 		for a := range before.AllAssignments() {
@@ -133,11 +134,11 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 				t.Fatalf("%+v ended: %v, marked: %v", a, ended, gone[a.ID])
 			}
 		}
-		for _, p := range Proposals(s) {
-			if !asked[LineKey{p.User, p.Assignment}] {
+		for _, p := range PendingRemovals(s) {
+			if !asked[ItemKey{p.User, p.Assignment}] {
 				t.Fatalf("%+v is proposed, and was not marked", p)
 			}
-			delete(asked, LineKey{p.User, p.Assignment})
+			delete(asked, ItemKey{p.User, p.Assignment})
 			proposed++
 		}
 		if len(asked) > 0 {
@@ -159,7 +160,7 @@ func TestLinesSayThroughWhat(t *testing.T) {
 	s := port(t)
 	r := &Round{Filter: `unit eq "finance"`, At: 5}
 	ways := map[string]int{}
-	for _, l := range r.Lines(s) {
+	for _, l := range r.Items(s) {
 		switch {
 		case s.RoleKey(l.Role) == "berths/r2":
 			t.Errorf("%+v is everybody's", l)

@@ -1,5 +1,5 @@
 // Package review is looking through who holds what, line by line, and deciding
-// who keeps it: rounds, their lines and verdicts. It is pure: a round's lines
+// who keeps it: rounds, their items and decisions. It is pure: a round's items
 // follow from a snapshot and an instant, and what it decides it writes into a
 // draft.
 package review
@@ -9,25 +9,26 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/filter"
 )
 
-// The kinds of kept facts of this package.
+// The kinds of record facts of this package.
 var (
-	FactRound    = access.KeepKind("round")
-	FactVerdict  = access.KeepKind("verdict")
-	FactProposal = access.KeepKind("proposal")
+	FactRound          = access.RecordKind("round")
+	FactDecision       = access.RecordKind("review_decision")
+	FactPendingRemoval = access.RecordKind("pending_removal")
 )
 
 // Ids are dense numbers; see access.
 type (
-	RoundID    uint32
-	VerdictID  uint32
-	ProposalID uint32
+	RoundID          uint32
+	DecisionID       uint32
+	PendingRemovalID uint32
 )
 
-func (i RoundID) String() string    { return access.IDText(FactRound, uint32(i)) }
-func (i ProposalID) String() string { return access.IDText(FactProposal, uint32(i)) }
+func (i RoundID) String() string          { return access.IDText(FactRound, uint32(i)) }
+func (i PendingRemovalID) String() string { return access.IDText(FactPendingRemoval, uint32(i)) }
 
 // Whose is who reviews a line.
 type Whose string
@@ -52,7 +53,7 @@ const (
 // instant at which it was opened; the round keeps what they follow from, not the
 // lines.
 type Round struct {
-	access.Life
+	access.Lifetime
 	ID          RoundID              `json:"-"`
 	Key         string               `json:"key"`
 	Label       string               `json:"label"`
@@ -63,7 +64,7 @@ type Round struct {
 	Named       []access.UserID      `json:"named,omitempty"`
 	Opener      access.UserID        `json:"opener"` // reviews what has nobody else
 	Fixed       int64                `json:"fixed"`  // the revision whose lines they are
-	At          access.Instant       `json:"at"`
+	At          calendar.Instant     `json:"at"`
 	State       State                `json:"state"`
 }
 
@@ -71,10 +72,10 @@ type Round struct {
 func (*Round) Kind() access.FactKind { return FactRound }
 func (f *Round) Row() uint32         { return uint32(f.ID) }
 
-// Verdict is the decision on one line.
-type Verdict struct {
-	access.Life
-	ID         VerdictID           `json:"-"`
+// Decision is the decision on one item.
+type Decision struct {
+	access.Lifetime
+	ID         DecisionID          `json:"-"`
 	Round      RoundID             `json:"round"`
 	User       access.UserID       `json:"user"`
 	Assignment access.AssignmentID `json:"assignment"`
@@ -83,14 +84,14 @@ type Verdict struct {
 }
 
 // Kind and Row identify it.
-func (*Verdict) Kind() access.FactKind { return FactVerdict }
-func (f *Verdict) Row() uint32         { return uint32(f.ID) }
+func (*Decision) Kind() access.FactKind { return FactDecision }
+func (f *Decision) Row() uint32         { return uint32(f.ID) }
 
-// Proposal is a revocation that is not the round's to make: the user holds the
+// PendingRemoval is a revocation that is not the round's to make: the user holds the
 // role through a group or a default rule, whose owner is asked.
-type Proposal struct {
-	access.Life
-	ID         ProposalID          `json:"-"`
+type PendingRemoval struct {
+	access.Lifetime
+	ID         PendingRemovalID    `json:"-"`
 	Round      RoundID             `json:"round"`
 	User       access.UserID       `json:"user"`
 	Role       access.RoleID       `json:"role"`
@@ -102,19 +103,23 @@ type Proposal struct {
 }
 
 // Kind and Row identify it.
-func (*Proposal) Kind() access.FactKind { return FactProposal }
-func (f *Proposal) Row() uint32         { return uint32(f.ID) }
+func (*PendingRemoval) Kind() access.FactKind { return FactPendingRemoval }
+func (f *PendingRemoval) Row() uint32         { return uint32(f.ID) }
 
 // RoundOf is the round under a number, or nil.
 func RoundOf(s *access.Snapshot, id RoundID) *Round {
-	f, _ := s.Kept(FactRound, uint32(id)).(*Round)
+	f, _ := s.RecordFact(FactRound, uint32(id)).(*Round)
 	return f
 }
 
-// Rounds, Verdicts and Proposals are all of them, in order of number.
-func Rounds(s *access.Snapshot) []*Round       { return access.KeptOf[*Round](s, FactRound) }
-func Verdicts(s *access.Snapshot) []*Verdict   { return access.KeptOf[*Verdict](s, FactVerdict) }
-func Proposals(s *access.Snapshot) []*Proposal { return access.KeptOf[*Proposal](s, FactProposal) }
+// Rounds, Decisions and PendingRemovals are all of them, in order of number.
+func Rounds(s *access.Snapshot) []*Round { return access.RecordFactsOf[*Round](s, FactRound) }
+func Decisions(s *access.Snapshot) []*Decision {
+	return access.RecordFactsOf[*Decision](s, FactDecision)
+}
+func PendingRemovals(s *access.Snapshot) []*PendingRemoval {
+	return access.RecordFactsOf[*PendingRemoval](s, FactPendingRemoval)
+}
 
 // FindRound finds a round by key or id.
 func FindRound(s *access.Snapshot, ref string) *Round {
@@ -129,29 +134,29 @@ func FindRound(s *access.Snapshot, ref string) *Round {
 	return nil
 }
 
-// LineKey names a line of a round.
-type LineKey struct {
+// ItemKey names a line of a round.
+type ItemKey struct {
 	User       access.UserID
 	Assignment access.AssignmentID
 }
 
 // Line is a user who held a role through one assignment when the round opened.
-type Line struct {
-	LineKey
+type Item struct {
+	ItemKey
 	Role    access.RoleID
 	Group   access.GroupID   // that holds it, when not the user
 	Default access.DefaultID // the default rule that gives it, or the place in the group
 	Since   int64            // the revision that opened the assignment
-	Until   access.Instant   // when it ends by itself, or 0
+	Until   calendar.Instant // when it ends by itself, or 0
 }
 
 // Direct says whether the round itself may take it back.
-func (l *Line) Direct() bool { return l.Group == 0 && l.Default == 0 }
+func (l *Item) Direct() bool { return l.Group == 0 && l.Default == 0 }
 
 // Lines are those of a round, from the snapshot at the instant it opened, in
 // order of user and role. What everybody has is not reviewed one by one.
-func (r *Round) Lines(s *access.Snapshot) []Line {
-	var out []Line
+func (r *Round) Items(s *access.Snapshot) []Item {
+	var out []Item
 	in := r.users(s)
 	var inApp map[access.RoleID]bool
 	if r.Application != 0 {
@@ -168,17 +173,17 @@ func (r *Round) Lines(s *access.Snapshot) []Line {
 			if a.Assignee.Group == access.PublicGroup || a.Assignee.Group == access.AllUsersGroup || inApp != nil && !inApp[a.Role] {
 				return
 			}
-			l := Line{LineKey: LineKey{u.ID, a.ID}, Role: a.Role, Group: a.Assignee.Group, Default: a.Rule, Since: a.Opened, Until: a.Window.Until}
+			l := Item{ItemKey: ItemKey{u.ID, a.ID}, Role: a.Role, Group: a.Assignee.Group, Default: a.Rule, Since: a.Opened, Until: a.Window.Until}
 			if l.Group != 0 {
 				l.Default = s.DefaultInto(u.ID, l.Group)
 			}
 			out = append(out, l)
 		})
 	}
-	slices.SortFunc(out, func(a, b Line) int {
+	slices.SortFunc(out, func(a, b Item) int {
 		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role), cmp.Compare(a.Assignment, b.Assignment))
 	})
-	return slices.CompactFunc(out, func(a, b Line) bool { return a.LineKey == b.LineKey })
+	return slices.CompactFunc(out, func(a, b Item) bool { return a.ItemKey == b.ItemKey })
 }
 
 // users says whom a round looks at.
@@ -196,7 +201,7 @@ func (r *Round) users(s *access.Snapshot) func(*access.User) bool {
 
 // eachReviewer calls yield for each of those who decide on a line as things are
 // now, never the user on it: those the round names, or else whoever opened it.
-func (r *Round) eachReviewer(s *access.Snapshot, user access.UserID, role access.RoleID, at access.Instant, yield func(access.UserID)) {
+func (r *Round) eachReviewer(s *access.Snapshot, user access.UserID, role access.RoleID, at calendar.Instant, yield func(access.UserID)) {
 	any := false
 	try := func(id access.UserID) {
 		if id != 0 && id != user && s.Effective(id, at) {
@@ -222,14 +227,14 @@ func (r *Round) eachReviewer(s *access.Snapshot, user access.UserID, role access
 }
 
 // ReviewersOf are who decides on a line as things are now.
-func (r *Round) ReviewersOf(s *access.Snapshot, user access.UserID, role access.RoleID, at access.Instant) []access.UserID {
+func (r *Round) ReviewersOf(s *access.Snapshot, user access.UserID, role access.RoleID, at calendar.Instant) []access.UserID {
 	var out []access.UserID
 	r.eachReviewer(s, user, role, at, func(id access.UserID) { out = append(out, id) })
 	return out
 }
 
 // Reviews says whether somebody decides on a line as things are now.
-func (r *Round) Reviews(s *access.Snapshot, by, user access.UserID, role access.RoleID, at access.Instant) bool {
+func (r *Round) Reviews(s *access.Snapshot, by, user access.UserID, role access.RoleID, at calendar.Instant) bool {
 	found := false
 	r.eachReviewer(s, user, role, at, func(id access.UserID) { found = found || id == by })
 	return found

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/request"
 
 	"go.yaml.in/yaml/v3"
@@ -20,7 +21,7 @@ import (
 func Export(s *access.Snapshot, reads func(access.FactKind, uint32) bool) File {
 	x := exporter{s, reads}
 	f := File{Version: Version, Attributes: map[string]Attribute{}, Applications: map[string]Application{}, Roles: map[string]Role{}, Groups: map[string]Group{}, Defaults: map[string]Default{},
-		Conflicts: map[string]Conflict{}, Routes: map[string]Route{}, Expectations: map[string]Expectation{}}
+		SoDRules: map[string]SoDRule{}, Routes: map[string]Route{}, Expectations: map[string]Expectation{}}
 	if o := s.Organisation(); o.Name != "" && reads(access.FactDefault, 0) {
 		f.Organisation = &Organisation{o.Name, o.TimeZone}
 	}
@@ -61,13 +62,13 @@ func Export(s *access.Snapshot, reads func(access.FactKind, uint32) bool) File {
 			f.Defaults[d.Key] = e
 		}
 	}
-	for _, c := range s.Conflicts() {
-		if !c.Ended && reads(access.FactConflict, c.Row()) {
-			e := Conflict{Label: &c.Label, Description: said(c.Description), Prevent: c.Prevent}
+	for _, c := range s.SoDRules() {
+		if !c.Ended && reads(access.FactSoDRule, c.Row()) {
+			e := SoDRule{Label: &c.Label, Description: said(c.Description), Prevent: c.Prevent}
 			for _, r := range c.Roles {
 				e.Roles = append(e.Roles, s.RoleKey(r))
 			}
-			f.Conflicts[c.Key] = e
+			f.SoDRules[c.Key] = e
 		}
 	}
 	for _, r := range request.Routes(s) {
@@ -198,8 +199,8 @@ func (x *exporter) application(a *access.Application) Application {
 
 func (x *exporter) role(r *access.Role) Role {
 	out := Role{Label: &r.Label, Description: said(r.Description), Owner: x.user(r.Owner), Risk: said(string(r.Risk)), HeldWithin: said(r.HeldWithin)}
-	if r.Longest > 0 {
-		out.Longest = &r.Longest
+	if r.MaxDays > 0 {
+		out.MaxDays = &r.MaxDays
 	}
 	if r.Retired {
 		out.Retired = &r.Retired
@@ -220,8 +221,8 @@ func (x *exporter) role(r *access.Role) Role {
 			out.Includes = append(out.Includes, x.s.RoleKey(i))
 		}
 	}
-	if o := request.OfferOf(x.s, r.ID); o != nil && x.reads(request.FactRoute, uint32(o.Route)) {
-		out.Offer = &Offer{o.Words, request.RouteOf(x.s, o.Route).Key, o.Longest}
+	if o := request.RequestableOf(x.s, r.ID); o != nil && x.reads(request.FactRoute, uint32(o.Route)) {
+		out.Requestable = &Requestable{o.Words, request.RouteOf(x.s, o.Route).Key, o.MaxDays}
 	}
 	return out
 }
@@ -232,7 +233,7 @@ func (x *exporter) group(g *access.Group) Group {
 		out = Group{Label: &g.Label, Description: said(g.Description), Unit: said(g.Unit), Owner: x.user(g.Owner), Filter: said(g.Filter), HeldWithin: said(g.HeldWithin)}
 	}
 	for _, m := range x.s.MembershipsOf(access.Member{Group: g.ID}) {
-		if x.reads(access.FactGroup, uint32(m.Group)) && m.Window == (access.Window{}) {
+		if x.reads(access.FactGroup, uint32(m.Group)) && m.Window == (calendar.Window{}) {
 			out.In = append(out.In, x.s.Group(m.Group).Key)
 		}
 	}
@@ -252,14 +253,14 @@ func holding(s *access.Snapshot, a *access.Assignment) Holding {
 	return out
 }
 
-func text(i access.Instant) string {
+func text(i calendar.Instant) string {
 	if i == 0 {
 		return ""
 	}
 	return i.Time().UTC().Format("2006-01-02T15:04:05.999999Z")
 }
 
-func schedule(x *access.Schedule) *Schedule {
+func schedule(x *calendar.Schedule) *Schedule {
 	if x == nil {
 		return nil
 	}

@@ -12,8 +12,8 @@ type File struct {
 	Roles        map[string]Role        `json:"roles,omitempty" doc:"those of the organisation, by key"`
 	Groups       map[string]Group       `json:"groups,omitempty" doc:"by key; public and all-users are built in and only hold roles"`
 	Defaults     map[string]Default     `json:"defaults,omitempty" doc:"default rules, by key"`
-	Conflicts    map[string]Conflict    `json:"conflicts,omitempty" doc:"roles nobody may combine, by key"`
-	Routes       map[string]Route       `json:"routes,omitempty" doc:"who approves what is asked for, by key"`
+	SoDRules     map[string]SoDRule     `json:"sod_rules,omitempty" doc:"roles nobody may combine, by key"`
+	Routes       map[string]Route       `json:"routes,omitempty" doc:"who approves requests, by key"`
 	Expectations map[string]Expectation `json:"expectations,omitempty" doc:"checks that must keep holding, by key"`
 }
 
@@ -28,7 +28,7 @@ type Application struct {
 	Label       *string             `json:"label,omitempty"`
 	Description *string             `json:"description,omitempty"`
 	State       *string             `json:"state,omitempty" enum:"draft,rehearsal,live,retired" doc:"draft for a new one"`
-	Owner       *string             `json:"owner,omitempty" doc:"user name of who answers for it"`
+	Owner       *string             `json:"owner,omitempty" doc:"user name of its owner"`
 	TrialGroup  *string             `json:"trial_group,omitempty" doc:"whose members are judged as if it were live while it is a draft"`
 	Direct      *string             `json:"direct_assignments,omitempty" enum:"welcome,warned,refused" doc:"whether its roles are given to users themselves"`
 	Actions     []Action            `json:"actions,omitempty" doc:"all words that can be done in it, in their order"`
@@ -65,14 +65,14 @@ type Fence struct {
 type Role struct {
 	Label       *string      `json:"label,omitempty"`
 	Description *string      `json:"description,omitempty"`
-	Owner       *string      `json:"owner,omitempty" doc:"user name of who answers for it"`
+	Owner       *string      `json:"owner,omitempty" doc:"user name of its owner"`
 	Risk        *string      `json:"risk,omitempty" enum:",low,medium,high"`
-	Longest     *int         `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment may last at most; 0: without end"`
+	MaxDays     *int         `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment may last at most; 0: without end"`
 	HeldWithin  *string      `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere"`
 	Retired     *bool        `json:"retired,omitempty"`
 	Permissions []Permission `json:"permissions,omitempty" doc:"all it carries itself"`
 	Includes    []string     `json:"includes,omitempty" doc:"all roles it includes: a key of the same application, or application/key"`
-	Offer       *Offer       `json:"offer,omitempty" doc:"it can be asked for"`
+	Requestable *Requestable `json:"requestable,omitempty" doc:"it is requestable"`
 }
 
 // Permission lets a role do actions on what a pattern covers.
@@ -83,11 +83,11 @@ type Permission struct {
 	Own         bool     `json:"own,omitempty" doc:"only on what is the user's own"`
 }
 
-// Offer makes a role one that people may ask for.
-type Offer struct {
+// Requestable makes a role one that people may ask for.
+type Requestable struct {
 	Words   string `json:"words" doc:"what one can do with it, in the words of who would ask"`
 	Route   string `json:"route" doc:"who approves: the key of a route"`
-	Longest int    `json:"longest,omitempty" minimum:"0" maximum:"3650" doc:"days it is given for at most"`
+	MaxDays int    `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days it is given for at most"`
 }
 
 // Group is users and other groups. Its users are in no roster file.
@@ -95,7 +95,7 @@ type Group struct {
 	Label       *string   `json:"label,omitempty"`
 	Description *string   `json:"description,omitempty"`
 	Unit        *string   `json:"unit,omitempty"`
-	Owner       *string   `json:"owner,omitempty" doc:"user name of who answers for it"`
+	Owner       *string   `json:"owner,omitempty" doc:"user name of its owner"`
 	Filter      *string   `json:"filter,omitempty" doc:"whom it chooses beside its listed members (RFC 7644, section 3.4.2.2)"`
 	HeldWithin  *string   `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it; blank: anywhere"`
 	In          []string  `json:"in,omitempty" doc:"all groups it lies in itself"`
@@ -135,8 +135,8 @@ type Default struct {
 	Groups      []string `json:"groups,omitempty"`
 }
 
-// Conflict is roles nobody may combine.
-type Conflict struct {
+// SoD rule is roles nobody may combine.
+type SoDRule struct {
 	Label       *string  `json:"label,omitempty"`
 	Description *string  `json:"description,omitempty"`
 	Roles       []string `json:"roles"`

@@ -10,6 +10,7 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/rosterfile"
 )
 
@@ -40,7 +41,7 @@ func loaded(t testing.TB, s *access.Snapshot, content []byte) (*access.Snapshot,
 	}
 	d := s.Draft()
 	for i, op := range plan.Operations {
-		d.Apply(i, op, access.At(day))
+		d.Apply(i, op, calendar.At(day))
 	}
 	d.Finish()
 	for _, f := range d.Faults {
@@ -49,7 +50,7 @@ func loaded(t testing.TB, s *access.Snapshot, content []byte) (*access.Snapshot,
 	if t.Failed() {
 		t.FailNow()
 	}
-	return d.Seal(d.Revision, access.At(day)), plan
+	return d.Seal(d.Revision, calendar.At(day)), plan
 }
 
 func written(t testing.TB, s *access.Snapshot) string {
@@ -71,13 +72,13 @@ func TestTheFileOfThePortMakesThePort(t *testing.T) {
 	bare := access.Empty().Draft()
 	i := 0
 	for u := range s.Users() {
-		bare.Apply(i, &access.AddUser{Personal: u.Personal, UserKind: u.UserKind, Unit: u.Unit, Title: u.Title, Employment: u.Employment}, access.At(day))
+		bare.Apply(i, &access.AddUser{Personal: u.Personal, UserKind: u.UserKind, Unit: u.Unit, Title: u.Title, Employment: u.Employment}, calendar.At(day))
 		i++
 	}
 	if len(bare.Faults) > 0 {
 		t.Fatal(bare.Faults)
 	}
-	made, plan := loaded(t, bare.Seal(1, access.At(day)), []byte(text))
+	made, plan := loaded(t, bare.Seal(1, calendar.At(day)), []byte(text))
 	if len(plan.Operations) < 300 {
 		t.Errorf("%d operations", len(plan.Operations))
 	}
@@ -114,7 +115,7 @@ applications:
     fences: [{pattern: lamps, actions: [update], why: wardens only}]
     roles:
       reader: {permissions: [{actions: [read], pattern: /}]}
-      keeper: {risk: medium, longest: 30, permissions: [{actions: [update], pattern: lamps}, {actions: [update], pattern: boats, own: true}], includes: [reader]}
+      keeper: {risk: medium, max_days: 30, permissions: [{actions: [update], pattern: lamps}, {actions: [update], pattern: boats, own: true}], includes: [reader]}
 groups:
   crew: {unit: marine, holds: [{role: quays/reader}, {role: quays/keeper, until: "2026-12-01T00:00:00Z", scopes: [{application: quays, pattern: boats}], schedule: {days: [mon], from: "06:00", until: "14:00", time_zone: Europe/Lisbon}}]}
   night: {in: [crew]}
@@ -139,7 +140,7 @@ groups: {night: {in: []}}
 		t.Errorf("%s, want %s", got, want)
 	}
 	after := written(t, s)
-	for _, stays := range []string{"label: Boats", "risk: medium", "longest: 30", "lamps-stay-dark", `until: "2026-12-01T00:00:00Z"`, "time_zone: Europe/Lisbon", "pattern: boats"} {
+	for _, stays := range []string{"label: Boats", "risk: medium", "max_days: 30", "lamps-stay-dark", `until: "2026-12-01T00:00:00Z"`, "time_zone: Europe/Lisbon", "pattern: boats"} {
 		if !strings.Contains(before, stays) || !strings.Contains(after, stays) {
 			t.Errorf("%q is not in both:\n%s", stays, after)
 		}
@@ -155,7 +156,7 @@ func TestFaultsOfAFileAreAllNamedWithTheirLines(t *testing.T) {
 		"a later version":     {"roster_file: 9", "1 is version 9"},
 		"no version":          {"applications: {}", "lacks the field roster_file"},
 		"unknown fields":      {"roster_file: 1\napplications:\n  quays:\n    colour: red\n    roles:\n      x: {powers: all}", "4 is not a field here; 6 is not a field here"},
-		"wrong types":         {"roster_file: 1\napplications:\n  quays:\n    label: [a]\n    state: sleepy\n    roles:\n      x: {longest: long}", "4 must be a text (put it in quotes if it looks like something else); 5 must be one of \"draft, rehearsal, live, retired\"; 7 must be a integer"},
+		"wrong types":         {"roster_file: 1\napplications:\n  quays:\n    label: [a]\n    state: sleepy\n    roles:\n      x: {max_days: long}", "4 must be a text (put it in quotes if it looks like something else); 5 must be one of \"draft, rehearsal, live, retired\"; 7 must be a integer"},
 		"a role twice":        {"roster_file: 1\nroles:\n  a: {label: x}\n  b: {}\n  a: {label: y}", "a"},
 		"a blank":             {"roster_file: 1\nroles:\n  a:\n  b: {}", "is blank"},
 		"an alias":            {"roster_file: 1\nroles:\n  a: &x {label: x}\n  b: *x", "3 uses an anchor"},
@@ -209,13 +210,13 @@ func TestALongFileIsWrittenEntryByEntry(t *testing.T) {
 		label := fmt.Sprintf("Group %d: the one", i)
 		long.Groups[fmt.Sprintf("group-%05d", i)] = rosterfile.Group{Label: &label, In: []string{"a", "b"}}
 	}
-	longest, lines := 0, 0
+	max_days, lines := 0, 0
 	err := long.WriteYAML(writer(func(p []byte) (int, error) {
-		longest, lines = max(longest, len(p)), lines+bytes.Count(p, []byte("\n"))
+		max_days, lines = max(max_days, len(p)), lines+bytes.Count(p, []byte("\n"))
 		return len(p), nil
 	}))
-	if err != nil || longest > 1000 || lines != 2+3*10_000 {
-		t.Errorf("%d lines, at most %d bytes at once: %v", lines, longest, err)
+	if err != nil || max_days > 1000 || lines != 2+3*10_000 {
+		t.Errorf("%d lines, at most %d bytes at once: %v", lines, max_days, err)
 	}
 	broken := errors.New("broken")
 	if err := long.WriteYAML(writer(func([]byte) (int, error) { return 0, broken })); !errors.Is(err, broken) {

@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/patterns"
 	"ableroster/internal/request"
 )
 
@@ -42,7 +44,7 @@ func Make(d *Document, s *access.Snapshot) Plan {
 	})
 	each(f.Groups, func(key string, g Group) { p.groupAfter("groups."+key, key, g) })
 	each(f.Defaults, func(key string, x Default) { p.defaultRule("defaults."+key, key, x) })
-	each(f.Conflicts, func(key string, x Conflict) { p.conflict("conflicts."+key, key, x) })
+	each(f.SoDRules, func(key string, x SoDRule) { p.sodRule("sod_rules."+key, key, x) })
 	each(f.Routes, func(key string, x Route) { p.route("routes."+key, key, x) })
 	each(f.Roles, func(key string, r Role) { p.roleLast("roles."+key, "", key, r) })
 	each(f.Applications, func(key string, a Application) {
@@ -150,7 +152,7 @@ func (p *planner) in(place, key string, id access.GroupID, said []string) {
 	now := map[string]bool{}
 	if id != 0 {
 		for _, m := range p.s.MembershipsOf(access.Member{Group: id}) {
-			if m.Window != (access.Window{}) { // no roster file speaks of those
+			if m.Window != (calendar.Window{}) { // no roster file speaks of those
 				continue
 			}
 			now[p.s.Group(m.Group).Key] = true
@@ -184,10 +186,10 @@ func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
 		}
 		o := &access.Grant{Role: access.RoleRef(h.Role), Group: access.GroupRef(key)}
 		var err error
-		if o.From, err = access.ReadInstant(h.From); err != nil {
+		if o.From, err = calendar.ReadInstant(h.From); err != nil {
 			p.fault(at+".from", err.Error())
 		}
-		if o.Until, err = access.ReadInstant(h.Until); err != nil {
+		if o.Until, err = calendar.ReadInstant(h.Until); err != nil {
 			p.fault(at+".until", err.Error())
 		}
 		for _, x := range h.Scopes {
@@ -195,7 +197,7 @@ func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
 		}
 		if h.Schedule != nil {
 			var err error
-			if o.Schedule, err = access.NewSchedule(h.Schedule.Days, h.Schedule.From, h.Schedule.Until, h.Schedule.TimeZone); err != nil {
+			if o.Schedule, err = calendar.NewSchedule(h.Schedule.Days, h.Schedule.From, h.Schedule.Until, h.Schedule.TimeZone); err != nil {
 				p.fault(at+".schedule", err.Error())
 			}
 		}
@@ -209,7 +211,7 @@ func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
 // termsKey is equal for holdings on equal terms.
 func termsKey(h Holding) string {
 	for _, t := range []*string{&h.From, &h.Until} {
-		var i access.Instant
+		var i calendar.Instant
 		if *t != "" && i.UnmarshalText([]byte(*t)) == nil {
 			*t = i.Time().UTC().Format("2006-01-02T15:04:05.999999Z")
 		}
@@ -218,7 +220,7 @@ func termsKey(h Holding) string {
 		return cmp.Or(cmp.Compare(a.Application, b.Application), cmp.Compare(a.Pattern, b.Pattern))
 	})
 	if h.Schedule != nil {
-		if x, err := access.NewSchedule(h.Schedule.Days, h.Schedule.From, h.Schedule.Until, h.Schedule.TimeZone); err == nil {
+		if x, err := calendar.NewSchedule(h.Schedule.Days, h.Schedule.From, h.Schedule.Until, h.Schedule.TimeZone); err == nil {
 			h.Schedule = schedule(x)
 		}
 	}
@@ -252,8 +254,8 @@ func (p *planner) application(place, key string, a Application) {
 		if known {
 			now, _ = p.s.FindResource(id, path)
 		}
-		if now == nil && path == access.Root { // made with the application
-			now = &access.Resource{Path: access.Root, NodeKind: "application", Label: cmp.Or(or(a.Label), key)}
+		if now == nil && path == patterns.Root { // made with the application
+			now = &access.Resource{Path: patterns.Root, NodeKind: "application", Label: cmp.Or(or(a.Label), key)}
 		}
 		if now == nil {
 			p.op(at, &access.AddResource{Application: access.ApplicationRef(key), Path: path, NodeKind: or(r.Kind), Label: or(r.Label), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses})
@@ -364,11 +366,11 @@ func inApp(app, ref string) string {
 func (p *planner) role(place, app, key string, r Role) {
 	id, known := p.s.FindRole(roleKey(app, key))
 	if !known {
-		p.op(place, &access.AddRole{Key: key, Application: access.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: access.Risk(or(r.Risk)), Longest: or(r.Longest), HeldWithin: or(r.HeldWithin)})
+		p.op(place, &access.AddRole{Key: key, Application: access.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: access.Risk(or(r.Risk)), MaxDays: or(r.MaxDays), HeldWithin: or(r.HeldWithin)})
 		return
 	}
 	now := p.s.Role(id)
-	o := &access.UpdateRole{Role: access.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), Longest: differ(r.Longest, now.Longest), HeldWithin: differ(r.HeldWithin, now.HeldWithin)}
+	o := &access.UpdateRole{Role: access.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), MaxDays: differ(r.MaxDays, now.MaxDays), HeldWithin: differ(r.HeldWithin, now.HeldWithin)}
 	if r.Risk != nil && access.Risk(*r.Risk) != now.Risk {
 		risk := access.Risk(*r.Risk)
 		o.Risk = &risk
@@ -376,7 +378,7 @@ func (p *planner) role(place, app, key string, r Role) {
 	if r.Retired != nil && !*r.Retired && now.Retired { // a retired one is given nothing
 		o.Retired = r.Retired
 	}
-	if o.Label != nil || o.Description != nil || o.Longest != nil || o.Risk != nil || o.Retired != nil || o.HeldWithin != nil {
+	if o.Label != nil || o.Description != nil || o.MaxDays != nil || o.Risk != nil || o.Retired != nil || o.HeldWithin != nil {
 		p.op(place, o)
 	}
 }
@@ -447,13 +449,13 @@ func (p *planner) includes(place, app, full string, id access.RoleID, said []str
 func (p *planner) roleLast(place, app, key string, r Role) {
 	full := roleKey(app, key)
 	id, known := p.s.FindRole(full)
-	if o := r.Offer; o != nil {
-		var now *request.Offer
+	if o := r.Requestable; o != nil {
+		var now *request.Requestable
 		if known {
-			now = request.OfferOf(p.s, id)
+			now = request.RequestableOf(p.s, id)
 		}
-		if now == nil || now.Words != o.Words || now.Longest != o.Longest || request.RouteOf(p.s, now.Route).Key != o.Route {
-			p.op(place+".offer", &request.OfferRole{Role: access.RoleRef(full), Words: o.Words, Route: request.RouteRef(o.Route), Longest: o.Longest})
+		if now == nil || now.Words != o.Words || now.MaxDays != o.MaxDays || request.RouteOf(p.s, now.Route).Key != o.Route {
+			p.op(place+".offer", &request.MakeRequestable{Role: access.RoleRef(full), Words: o.Words, Route: request.RouteRef(o.Route), MaxDays: o.MaxDays})
 		}
 	}
 	if r.Retired != nil && *r.Retired && (!known || !p.s.Role(id).Retired) {

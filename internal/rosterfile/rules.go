@@ -26,14 +26,14 @@ func (p *planner) defaultRule(place, key string, x Default) {
 	}
 }
 
-func (p *planner) conflict(place, key string, x Conflict) {
-	id, known := p.s.FindConflict(key)
+func (p *planner) sodRule(place, key string, x SoDRule) {
+	id, known := p.s.FindSoDRule(key)
 	if !known {
-		p.op(place, &access.AddConflict{Key: key, Label: or(x.Label), Description: or(x.Description), Roles: roleRefs(x.Roles), Prevent: x.Prevent})
+		p.op(place, &access.AddSoDRule{Key: key, Label: or(x.Label), Description: or(x.Description), Roles: roleRefs(x.Roles), Prevent: x.Prevent})
 		return
 	}
-	now := p.s.Conflict(id)
-	o := &access.UpdateConflict{Conflict: access.ConflictRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Prevent: differ(&x.Prevent, now.Prevent)}
+	now := p.s.SoDRule(id)
+	o := &access.UpdateSoDRule{SoDRule: access.SoDRuleRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Prevent: differ(&x.Prevent, now.Prevent)}
 	if !same(x.Roles, now.Roles, p.s.RoleKey) {
 		o.Roles = roleRefs(x.Roles)
 	}

@@ -133,22 +133,22 @@ func TestOneSavesOnlySoMuch(t *testing.T) {
 // is dropped then, and its words a while later.
 func TestAPartEndsOnce(t *testing.T) {
 	s := store(t)
-	pass := func() *Part {
-		p := &Part{Author: ines, Receiver: tomas, Reason: "Not mine to give", Lines: json.RawMessage(`[{"operations": []}]`), Said: []string{"Grant it"}}
-		if err := s.PutPart(ctx, p); err != nil {
+	pass := func() *PendingChange {
+		p := &PendingChange{Author: ines, Receiver: tomas, Reason: "Not mine to give", Lines: json.RawMessage(`[{"operations": []}]`), Said: []string{"Grant it"}}
+		if err := s.PutPendingChange(ctx, p); err != nil {
 			t.Fatal(err)
 		}
 		return p
 	}
 	p := pass()
-	if got, err := s.Part(ctx, p.ID); err != nil || got.State != PartWaiting || got.Lines == nil || got.Said[0] != "Grant it" || got.Created.IsZero() {
+	if got, err := s.PendingChange(ctx, p.ID); err != nil || got.State != PendingWaiting || got.Lines == nil || got.Said[0] != "Grant it" || got.Created.IsZero() {
 		t.Fatalf("%+v (%v)", got, err)
 	}
 	var ended atomic.Int32
 	var all sync.WaitGroup
-	for i, state := range []PartState{PartMade, PartRefused, PartWithdrawn, PartMade, PartRefused, PartWithdrawn} {
+	for i, state := range []PendingState{PendingMade, PendingRefused, PendingWithdrawn, PendingMade, PendingRefused, PendingWithdrawn} {
 		all.Go(func() {
-			ok, err := s.EndPart(ctx, p.ID, state, tomas, "", int64(i))
+			ok, err := s.EndPendingChange(ctx, p.ID, state, tomas, "", int64(i))
 			if err != nil {
 				t.Error(err)
 			}
@@ -158,37 +158,37 @@ func TestAPartEndsOnce(t *testing.T) {
 		})
 	}
 	all.Wait()
-	got, err := s.Part(ctx, p.ID)
-	if err != nil || ended.Load() != 1 || got.State == PartWaiting || got.Lines != nil || got.Ended == nil || got.EndedBy != tomas || len(got.Said) != 1 {
+	got, err := s.PendingChange(ctx, p.ID)
+	if err != nil || ended.Load() != 1 || got.State == PendingWaiting || got.Lines != nil || got.Ended == nil || got.EndedBy != tomas || len(got.Said) != 1 {
 		t.Errorf("ended %d times: %+v (%v)", ended.Load(), got, err)
 	}
-	if waiting, err := s.WaitingParts(ctx); err != nil || len(waiting) != 0 {
+	if waiting, err := s.WaitingChanges(ctx); err != nil || len(waiting) != 0 {
 		t.Errorf("%v (%v)", waiting, err)
 	}
 	// A while later nothing is left of what it was about.
-	if _, err := s.Pool.Exec(ctx, "update part set ended_at = ended_at - $1::interval", (PartShown + time.Hour).String()); err != nil {
+	if _, err := s.Pool.Exec(ctx, "update pending_change set ended_at = ended_at - $1::interval", (PendingShown + time.Hour).String()); err != nil {
 		t.Fatal(err)
 	}
 	next := pass()
-	if ok, err := s.EndPart(ctx, next.ID, PartRefused, tomas, "Ask me in spring", 0); err != nil || !ok {
+	if ok, err := s.EndPendingChange(ctx, next.ID, PendingRefused, tomas, "Ask me in spring", 0); err != nil || !ok {
 		t.Error(ok, err)
 	}
-	if got, err := s.Part(ctx, p.ID); err != nil || len(got.Said) != 0 || got.Reason != "" {
+	if got, err := s.PendingChange(ctx, p.ID); err != nil || len(got.Said) != 0 || got.Reason != "" {
 		t.Errorf("%+v (%v)", got, err)
 	}
-	if mine, err := s.PartsOf(ctx, ines, time.Now().Add(-time.Hour)); err != nil || len(mine) != 1 || mine[0].Answer != "Ask me in spring" {
+	if mine, err := s.PendingChangesOf(ctx, ines, time.Now().Add(-time.Hour)); err != nil || len(mine) != 1 || mine[0].Answer != "Ask me in spring" {
 		t.Errorf("%v (%v)", mine, err)
 	}
-	if gone, err := s.Part(ctx, 999); gone != nil || err != nil {
+	if gone, err := s.PendingChange(ctx, 999); gone != nil || err != nil {
 		t.Error(gone, err)
 	}
 	for range MostWaiting {
 		pass()
 	}
-	if err := s.PutPart(ctx, &Part{Author: ines, Lines: json.RawMessage(`[]`), Said: []string{}}); !errors.Is(err, ErrTooMany) {
+	if err := s.PutPendingChange(ctx, &PendingChange{Author: ines, Lines: json.RawMessage(`[]`), Said: []string{}}); !errors.Is(err, ErrTooMany) {
 		t.Error(err)
 	}
-	if err := s.PutPart(ctx, &Part{Author: tomas, Lines: json.RawMessage(`[]`), Said: []string{}}); err != nil {
+	if err := s.PutPendingChange(ctx, &PendingChange{Author: tomas, Lines: json.RawMessage(`[]`), Said: []string{}}); err != nil {
 		t.Error("another's:", err)
 	}
 }

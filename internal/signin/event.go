@@ -20,7 +20,7 @@ type Event struct {
 }
 
 // Record writes a line of the security log. It must not fail what it tells of.
-func (d *Door) Record(ctx context.Context, e Event) {
+func (d *Authenticator) Record(ctx context.Context, e Event) {
 	if _, err := d.pool.Exec(ctx, "insert into security_event (event, actor, user_id, address) values ($1, nullif($2, 0), nullif($3, 0), $4)",
 		e.Event, int32(e.Actor), int32(e.User), e.Address); err != nil {
 		d.log.Warn("the security log was not written", "event", e.Event, "error", err)
@@ -29,7 +29,7 @@ func (d *Door) Record(ctx context.Context, e Event) {
 
 // Events are lines of the security log before one (0 for the newest), newest first;
 // user narrows them to one who did something or whom it is about.
-func (d *Door) Events(ctx context.Context, user access.UserID, before int64, limit int) ([]Event, error) {
+func (d *Authenticator) Events(ctx context.Context, user access.UserID, before int64, limit int) ([]Event, error) {
 	rows, err := d.pool.Query(ctx, `select id, at, event, coalesce(actor, 0), coalesce(user_id, 0), address from security_event
 		where ($1 = 0 or user_id = $1 or actor = $1) and ($2 = 0 or id < $2) order by id desc limit $3`, int32(user), before, limit)
 	if err != nil {
@@ -50,7 +50,7 @@ const (
 // Tidy deletes what has ended: sessions, tokens, links, devices not used for long, old
 // idempotency keys and old lines of the security log. It may be called at any time,
 // by several programs.
-func (d *Door) Tidy(ctx context.Context) error {
+func (d *Authenticator) Tidy(ctx context.Context) error {
 	now := d.clock()
 	for _, x := range []struct {
 		sql  string

@@ -83,7 +83,7 @@ const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(c.mak
 	union all select digest, user_id, expires_at, true, maker, cleared
 		from token where (expires_at is null or expires_at > clock_timestamp()) and ($1 = 0 or user_id = $1)`
 
-func (d *Door) read(ctx context.Context, user access.UserID) (map[digest]key, error) {
+func (d *Authenticator) read(ctx context.Context, user access.UserID) (map[digest]key, error) {
 	rows, err := d.pool.Query(ctx, sqlKeys, int32(user))
 	if err != nil {
 		return nil, err
@@ -107,7 +107,7 @@ func (d *Door) read(ctx context.Context, user access.UserID) (map[digest]key, er
 
 // load reads all digests. What other programs on the same database change is
 // followed user by user.
-func (d *Door) load(ctx context.Context) error {
+func (d *Authenticator) load(ctx context.Context) error {
 	d.keys.Lock()
 	began := d.keys.seq
 	d.keys.Unlock()
@@ -129,7 +129,7 @@ func (d *Door) load(ctx context.Context) error {
 }
 
 // loadOf reads the digests of one user.
-func (d *Door) loadOf(ctx context.Context, user access.UserID) error {
+func (d *Authenticator) loadOf(ctx context.Context, user access.UserID) error {
 	d.keys.Lock()
 	began := d.keys.seq
 	d.keys.Unlock()
@@ -168,7 +168,7 @@ const quiet = 4 * time.Second
 // answers is how long the database may take to tell what the keys are.
 const answers = 10 * time.Second
 
-func (d *Door) follow(ctx context.Context) {
+func (d *Authenticator) follow(ctx context.Context) {
 	defer close(d.done)
 	for ctx.Err() == nil {
 		if err := caught.Do(func() error { return d.listen(ctx) }); err != nil && ctx.Err() == nil {
@@ -180,7 +180,7 @@ func (d *Door) follow(ctx context.Context) {
 	}
 }
 
-func (d *Door) listen(ctx context.Context) error {
+func (d *Authenticator) listen(ctx context.Context) error {
 	// Whatever is asked of the database has an end: connections that lie ready may have
 	// broken without a word too.
 	begin, cancel := context.WithTimeout(ctx, quiet)
@@ -224,7 +224,7 @@ func (d *Door) listen(ctx context.Context) error {
 }
 
 // hear reads again what a notice says has changed.
-func (d *Door) hear(ctx context.Context, payload string) error {
+func (d *Authenticator) hear(ctx context.Context, payload string) error {
 	ctx, cancel := context.WithTimeout(ctx, answers)
 	defer cancel()
 	for _, text := range strings.Split(payload, ",") {
@@ -255,17 +255,17 @@ type Known struct {
 }
 
 // Session is whose session a cookie is; nobody's is the zero Known.
-func (d *Door) Session(cookie string) Known { return d.lookUp(cookie, false) }
+func (d *Authenticator) Session(cookie string) Known { return d.lookUp(cookie, false) }
 
 // Token is whose token a secret is.
-func (d *Door) Token(text string) Known {
+func (d *Authenticator) Token(text string) Known {
 	if !strings.HasPrefix(text, tokenPrefix) {
 		return Known{}
 	}
 	return d.lookUp(text, true)
 }
 
-func (d *Door) lookUp(text string, token bool) Known {
+func (d *Authenticator) lookUp(text string, token bool) Known {
 	at := digest(sha256.Sum256([]byte(text)))
 	d.keys.RLock()
 	k, ok := d.keys.all[at]
@@ -282,7 +282,7 @@ func (d *Door) lookUp(text string, token bool) Known {
 }
 
 // NewSession opens a session for a user who has proved who they are.
-func (d *Door) NewSession(ctx context.Context, user access.UserID) (string, time.Time, error) {
+func (d *Authenticator) NewSession(ctx context.Context, user access.UserID) (string, time.Time, error) {
 	c, err := d.credential(ctx, user)
 	if err != nil {
 		return "", time.Time{}, err
@@ -298,7 +298,7 @@ func (d *Door) NewSession(ctx context.Context, user access.UserID) (string, time
 }
 
 // SignOut ends a session.
-func (d *Door) SignOut(ctx context.Context, cookie string) error {
+func (d *Authenticator) SignOut(ctx context.Context, cookie string) error {
 	at := digest(sha256.Sum256([]byte(cookie)))
 	d.keys.RLock()
 	user := d.keys.all[at].user
@@ -311,7 +311,7 @@ func (d *Door) SignOut(ctx context.Context, cookie string) error {
 }
 
 // tell tells other programs on the database that keys of a user have changed.
-func (d *Door) tell(ctx context.Context, user access.UserID) {
+func (d *Authenticator) tell(ctx context.Context, user access.UserID) {
 	if _, err := d.pool.Exec(ctx, "select pg_notify('able_roster_keys', $1)", strconv.FormatUint(uint64(user), 10)); err != nil {
 		d.log.Warn("others were not told of a session or token", "error", err)
 	}
@@ -319,7 +319,7 @@ func (d *Door) tell(ctx context.Context, user access.UserID) {
 
 // SetPasswordOnHost gives a user a password on the authority of whoever has the host:
 // nobody else could know it.
-func (d *Door) SetPasswordOnHost(ctx context.Context, user access.UserID, password string) error {
+func (d *Authenticator) SetPasswordOnHost(ctx context.Context, user access.UserID, password string) error {
 	if err := d.SetPassword(ctx, user, password, "this host"); err != nil {
 		return err
 	}
@@ -331,7 +331,7 @@ func (d *Door) SetPasswordOnHost(ctx context.Context, user access.UserID, passwo
 
 // SetPassword gives a user a password they chose themselves and ends all their
 // sessions and tokens. Whoever else could know it stays: see made.
-func (d *Door) SetPassword(ctx context.Context, user access.UserID, password, address string) error {
+func (d *Authenticator) SetPassword(ctx context.Context, user access.UserID, password, address string) error {
 	hash, err := HashPassword(ctx, password)
 	if err != nil {
 		return err
@@ -345,7 +345,7 @@ func (d *Door) SetPassword(ctx context.Context, user access.UserID, password, ad
 
 // SetHash keeps a password hash made before and ends the user's sessions and tokens.
 // Whoever could know the password before could still: the maker stays.
-func (d *Door) SetHash(ctx context.Context, user access.UserID, hash string) error {
+func (d *Authenticator) SetHash(ctx context.Context, user access.UserID, hash string) error {
 	err := pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error { return setHash(ctx, tx, user, hash) })
 	if err != nil {
 		return err

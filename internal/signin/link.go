@@ -24,7 +24,7 @@ type Link struct {
 // NewLink makes a sign-in link for a user; earlier ones are void. Its secret is told
 // now and never again. powers are what the user may do to others, which the maker
 // holds too.
-func (d *Door) NewLink(ctx context.Context, user, maker access.UserID, powers []string, address string) (string, time.Time, error) {
+func (d *Authenticator) NewLink(ctx context.Context, user, maker access.UserID, powers []string, address string) (string, time.Time, error) {
 	text, at := secret("")
 	expires := d.clock().Add(LinkLasts)
 	if powers == nil {
@@ -46,7 +46,7 @@ func (d *Door) NewLink(ctx context.Context, user, maker access.UserID, powers []
 }
 
 // Link is the link that a secret opens, if it is still good.
-func (d *Door) Link(ctx context.Context, code string) (Link, error) {
+func (d *Authenticator) Link(ctx context.Context, code string) (Link, error) {
 	at := digest(sha256.Sum256([]byte(code)))
 	var l Link
 	m := made{}
@@ -64,7 +64,7 @@ func (d *Door) Link(ctx context.Context, code string) (Link, error) {
 
 // UseLink sets the password of the user a link was made for, and ends the link and
 // their sessions and tokens. It can be done once.
-func (d *Door) UseLink(ctx context.Context, code, password, address string) (access.UserID, error) {
+func (d *Authenticator) UseLink(ctx context.Context, code, password, address string) (access.UserID, error) {
 	l, err := d.Link(ctx, code)
 	if err != nil {
 		return 0, err

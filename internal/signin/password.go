@@ -60,7 +60,7 @@ const easiest = 2
 const weighed = 64
 
 // CheckPassword says what is wrong with a new password, or nothing. Passwords that are
-// common, were in breaches, or are made of patterns or of the user's and the
+// common, were in violations, or are made of patterns or of the user's and the
 // organisation's own words are refused, by lists that ship with the program (NIST SP
 // 800-63B, section 3.1.1.2).
 func CheckPassword(p string, own ...string) error {

@@ -13,8 +13,8 @@ import (
 func TestASignInReloadsTheKeysOfItsUserAlone(t *testing.T) {
 	database := testkit.Database(t)
 	c := &clock{time.Now()}
-	here, pool := door(t, database, c)
-	there, _ := door(t, database, c)
+	here, pool := authenticator(t, database, c)
+	there, _ := authenticator(t, database, c)
 	signIn := func() {
 		t.Helper()
 		cookie, _, err := here.NewSession(ctx, ines)

@@ -10,7 +10,7 @@ const SetUpLasts = time.Hour
 
 // NewSetUpLink makes the one-time code with which the first administrator is
 // named; earlier codes are void. Only its digest is kept.
-func (d *Door) NewSetUpLink(ctx context.Context) (string, error) {
+func (d *Authenticator) NewSetUpLink(ctx context.Context) (string, error) {
 	text, at := secret("")
 	if _, err := d.pool.Exec(ctx, "delete from setup_link"); err != nil {
 		return "", err
@@ -20,7 +20,7 @@ func (d *Door) NewSetUpLink(ctx context.Context) (string, error) {
 }
 
 // CheckSetUpLink says whether a code may be used now.
-func (d *Door) CheckSetUpLink(ctx context.Context, code string) error {
+func (d *Authenticator) CheckSetUpLink(ctx context.Context, code string) error {
 	at := digestOf(code)
 	var n int
 	err := d.pool.QueryRow(ctx, "select count(*) from setup_link where digest = $1 and expires_at > $2", at[:], d.clock()).Scan(&n)
@@ -31,7 +31,7 @@ func (d *Door) CheckSetUpLink(ctx context.Context, code string) error {
 }
 
 // EndSetUpLinks voids every code.
-func (d *Door) EndSetUpLinks(ctx context.Context) error {
+func (d *Authenticator) EndSetUpLinks(ctx context.Context) error {
 	_, err := d.pool.Exec(ctx, "delete from setup_link")
 	return err
 }

@@ -24,7 +24,7 @@ type made struct {
 
 // Standing tells what users hold in Able Roster, for judging whether a password or a
 // token is still good.
-type Standing interface {
+type Powers interface {
 	// Revision is that of the facts it judges by.
 	Revision() int64
 	// Powers are the texts of what a user may do to others, now or later, and those
@@ -32,15 +32,15 @@ type Standing interface {
 	Powers(user, other access.UserID) (all, lacking []string)
 }
 
-// verdicts are kept for as long as the facts are the same.
-type verdicts struct {
+// judgements are kept for as long as the facts are the same.
+type judgements struct {
 	lock
-	known *lru.Cache[verdictKey, verdict]
+	known *lru.Cache[judgementKey, judgement]
 }
 
-type verdictKey struct{ user, by access.UserID }
+type judgementKey struct{ user, by access.UserID }
 
-type verdict struct {
+type judgement struct {
 	revision     int64
 	at           time.Time
 	all, lacking []string
@@ -49,16 +49,16 @@ type verdict struct {
 // mostVerdicts bounds how many are kept, and verdictLasts for how long: what a maker
 // holds may end by the clock.
 const (
-	mostVerdicts = 10_000
-	verdictLasts = time.Minute
+	mostJudgements = 10_000
+	judgementLasts = time.Minute
 )
 
 // stands says whether what somebody else could know is still good.
-func (d *Door) stands(m made) bool {
-	if m.by == 0 || m.by == m.user || d.Standing == nil {
+func (d *Authenticator) stands(m made) bool {
+	if m.by == 0 || m.by == m.user || d.Powers == nil {
 		return true
 	}
-	v := d.verdict(verdictKey{m.user, m.by})
+	v := d.judgement(judgementKey{m.user, m.by})
 	for _, p := range v.lacking {
 		if !slices.Contains(m.cleared, p) {
 			return false
@@ -70,34 +70,34 @@ func (d *Door) stands(m made) bool {
 	return true
 }
 
-func (d *Door) verdict(k verdictKey) verdict {
-	d.verdicts.Lock()
-	if d.verdicts.known == nil {
-		d.verdicts.known, _ = lru.New[verdictKey, verdict](mostVerdicts)
+func (d *Authenticator) judgement(k judgementKey) judgement {
+	d.judgements.Lock()
+	if d.judgements.known == nil {
+		d.judgements.known, _ = lru.New[judgementKey, judgement](mostJudgements)
 	}
-	cache := d.verdicts.known
-	d.verdicts.Unlock()
-	now, at := d.Standing.Revision(), d.clock()
-	if v, ok := cache.Get(k); ok && v.revision == now && at.Sub(v.at) < verdictLasts {
+	cache := d.judgements.known
+	d.judgements.Unlock()
+	now, at := d.Powers.Revision(), d.clock()
+	if v, ok := cache.Get(k); ok && v.revision == now && at.Sub(v.at) < judgementLasts {
 		return v
 	}
-	v := verdict{revision: now, at: at}
-	v.all, v.lacking = d.Standing.Powers(k.user, k.by)
+	v := judgement{revision: now, at: at}
+	v.all, v.lacking = d.Powers.Powers(k.user, k.by)
 	cache.Add(k, v)
 	return v
 }
 
 // Forget forgets what was judged of makers, so that it is judged anew.
-func (d *Door) Forget() {
-	d.verdicts.Lock()
-	defer d.verdicts.Unlock()
-	if d.verdicts.known != nil {
-		d.verdicts.known.Purge()
+func (d *Authenticator) Forget() {
+	d.judgements.Lock()
+	defer d.judgements.Unlock()
+	if d.judgements.known != nil {
+		d.judgements.known.Purge()
 	}
 }
 
 // clear keeps that a user's powers are ones their maker held.
-func (d *Door) clear(m made, powers []string) {
+func (d *Authenticator) clear(m made, powers []string) {
 	d.later("the powers a password was cleared for were not written", func(ctx context.Context) error {
 		for _, sql := range []string{"update credential set cleared = $3 where user_id = $1 and maker = $2", "update token set cleared = $3 where user_id = $1 and maker = $2"} {
 			if _, err := d.pool.Exec(ctx, sql, uint32(m.user), uint32(m.by), powers); err != nil {
@@ -109,7 +109,7 @@ func (d *Door) clear(m made, powers []string) {
 }
 
 // voidKey ends a key that somebody with fewer rights could know, for good.
-func (d *Door) voidKey(at digest, k *key) {
+func (d *Authenticator) voidKey(at digest, k *key) {
 	d.keys.change(at, nil)
 	d.later("a void key was not ended", func(ctx context.Context) error {
 		if !k.token {
@@ -127,7 +127,7 @@ func (d *Door) voidKey(at digest, k *key) {
 
 // voidCredential ends the password of a user with the sessions it opened and the
 // tokens it made, for good.
-func (d *Door) voidCredential(ctx context.Context, user access.UserID) {
+func (d *Authenticator) voidCredential(ctx context.Context, user access.UserID) {
 	err := pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "delete from credential where user_id = $1", uint32(user)); err != nil {
 			return err
@@ -144,7 +144,7 @@ func (d *Door) voidCredential(ctx context.Context, user access.UserID) {
 }
 
 // later does something beside the call that found it due.
-func (d *Door) later(failed string, f func(context.Context) error) {
+func (d *Authenticator) later(failed string, f func(context.Context) error) {
 	d.uses.writing.Go(func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
@@ -160,7 +160,7 @@ type credential struct {
 	made made
 }
 
-func (d *Door) credential(ctx context.Context, user access.UserID) (credential, error) {
+func (d *Authenticator) credential(ctx context.Context, user access.UserID) (credential, error) {
 	c := credential{made: made{user: user}}
 	err := d.pool.QueryRow(ctx, "select hash, maker, cleared from credential where user_id = $1", uint32(user)).Scan(&c.hash, (*uint32)(&c.made.by), &c.made.cleared)
 	if errors.Is(err, pgx.ErrNoRows) {

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/finding"
 
 	"github.com/jackc/pgx/v5"
@@ -24,7 +25,7 @@ const useAgain = time.Minute
 
 // used notes that an account was used just now. What is lost when the database
 // is away is written with a later use.
-func (d *Door) used(user access.UserID) {
+func (d *Authenticator) used(user access.UserID) {
 	now := d.clock()
 	day := now.Unix() / (24 * 60 * 60)
 	if last, ok := d.uses.days.Load(user); ok && last == day {
@@ -48,7 +49,7 @@ func (d *Door) used(user access.UserID) {
 
 // Accounts are when those who can sign in, or hold a token, last did anything,
 // or else were given the means to.
-func (d *Door) Accounts(ctx context.Context) (finding.Accounts, error) {
+func (d *Authenticator) Accounts(ctx context.Context) (finding.Accounts, error) {
 	rows, err := d.pool.Query(ctx, `with means as (
 			select user_id, changed_at as at from credential
 			union all select user_id, created_at from token where expires_at is null or expires_at > clock_timestamp())
@@ -60,7 +61,7 @@ func (d *Door) Accounts(ctx context.Context) (finding.Accounts, error) {
 	var id access.UserID
 	var at time.Time
 	_, err = pgx.ForEachRow(rows, []any{(*uint32)(&id), &at}, func() error {
-		out[id] = access.At(at)
+		out[id] = calendar.At(at)
 		return nil
 	})
 	return out, err
@@ -68,7 +69,7 @@ func (d *Door) Accounts(ctx context.Context) (finding.Accounts, error) {
 
 // Backdate says that an account was given its means to sign in at another time:
 // for histories that are loaded.
-func (d *Door) Backdate(ctx context.Context, user access.UserID, at time.Time) error {
+func (d *Authenticator) Backdate(ctx context.Context, user access.UserID, at time.Time) error {
 	_, err := d.pool.Exec(ctx, "update credential set changed_at = $2 where user_id = $1", uint32(user), at)
 	return err
 }

@@ -15,18 +15,24 @@ const types = { text: 'text', number: 'number', date: 'date', truth: 'true or fa
 export function AttributesPage() {
   const { asOf, past } = useDay()
   const me = useMe()
-  const all = useQuery({ queryKey: ['attributes', asOf], queryFn: () => answer(api.GET('/api/v1/attributes', { params: { query: { as_of: asOf } } })) })
+  const all = useQuery({
+    queryKey: ['attributes', asOf],
+    queryFn: () => answer(api.GET('/api/v1/attributes', { params: { query: { as_of: asOf } } })),
+  })
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
   if (!all.data) return <Loading what="the attributes" />
   const { attributes, revision } = all.data
   const writes = !past && me.may['settings.update']
   return (
     <>
-      <Title list="attributes" query={{ as_of: asOf }}>Attributes</Title>
+      <Title list="attributes" query={{ as_of: asOf }}>
+        Attributes
+      </Title>
       <p className="text-soft mt-1 max-w-180">
-        What this organisation says of its users beside name, unit, title and dates. A fact is kept for ever and may choose who is in a group; what is personal can be erased, and gives no access.
+        Additional attributes of users in this organisation. A fact is kept for ever and can be used in filters that give access. A personal
+        attribute can be erased and never gives access.
       </p>
-      {attributes.length === 0 && <Empty>Nothing is declared yet. A cost centre, a licence or a badge number could be.</Empty>}
+      {attributes.length === 0 && <Empty>No attribute is declared yet. Examples: cost centre, licence, badge number.</Empty>}
       {attributes.length > 0 && (
         <table className="register mt-3">
           <thead>
@@ -112,7 +118,11 @@ function One({ attribute: a, revision, writes }: { attribute: Schemas['Attribute
                   className="press"
                   onClick={() =>
                     sheet.add(
-                      { verb: a.required ? 'No longer require' : 'Require', what: a.label, operations: [{ op: 'update_attribute', attribute: a.key, required: !a.required } as Operation] },
+                      {
+                        verb: a.required ? 'No longer require' : 'Require',
+                        what: a.label,
+                        operations: [{ op: 'update_attribute', attribute: a.key, required: !a.required }],
+                      },
                       revision,
                     )
                   }
@@ -124,7 +134,16 @@ function One({ attribute: a, revision, writes }: { attribute: Schemas['Attribute
                 type="button"
                 className="press ml-4"
                 aria-label={`Retire ${a.label}`}
-                onClick={() => sheet.add({ verb: 'Retire', what: `the attribute ${a.label}`, operations: [{ op: 'retire_attribute', attribute: a.key } as Operation] }, revision)}
+                onClick={() =>
+                  sheet.add(
+                    {
+                      verb: 'Retire',
+                      what: `the attribute ${a.label}`,
+                      operations: [{ op: 'retire_attribute', attribute: a.key }],
+                    },
+                    revision,
+                  )
+                }
               >
                 Retire
               </button>
@@ -136,7 +155,19 @@ function One({ attribute: a, revision, writes }: { attribute: Schemas['Attribute
   )
 }
 
-const blank = { label: '', description: '', type: 'text', personal: false, required: false, exact: false, pattern: '', allowed: '', from: '', table: '', months: '0' }
+const blank = {
+  label: '',
+  description: '',
+  type: 'text',
+  personal: false,
+  required: false,
+  exact: false,
+  pattern: '',
+  allowed: '',
+  from: '',
+  table: '',
+  months: '0',
+}
 
 const keyOfAttribute = (label: string) =>
   label
@@ -170,10 +201,20 @@ function Declare({ revision }: { revision: number }) {
       type: x.type,
       personal: x.personal,
       required: x.required && !fill,
-      ...(x.type === 'text' ? { case_exact: x.exact, pattern: x.pattern.trim() || undefined, allowed: allowed.length > 0 ? allowed : undefined } : {}),
+      ...(x.type === 'text'
+        ? { case_exact: x.exact, pattern: x.pattern.trim() || undefined, allowed: allowed.length > 0 ? allowed : undefined }
+        : {}),
       fill,
     } as unknown as Operation
-    sheet.add({ verb: 'Declare', what: `the attribute ${x.label.trim()}`, detail: `${types[x.type as keyof typeof types]}, ${x.personal ? 'personal' : 'fact'}`, operations: [operation] }, revision)
+    sheet.add(
+      {
+        verb: 'Declare',
+        what: `the attribute ${x.label.trim()}`,
+        detail: `${types[x.type as keyof typeof types]}, ${x.personal ? 'personal' : 'fact'}`,
+        operations: [operation],
+      },
+      revision,
+    )
     setX(blank)
   }
   const text = (name: 'label' | 'description' | 'pattern' | 'months', label: string, hint?: string) => (
@@ -197,7 +238,9 @@ function Declare({ revision }: { revision: number }) {
       }}
     >
       <h2>Declare an attribute</h2>
-      <p className="text-soft">Its key, its type and whether it is personal stay for ever{key && `; filters and files will call it ${key}`}.</p>
+      <p className="text-soft">
+        The key, the type and whether it is personal cannot be changed later{key && `; filters and files use the key ${key}`}.
+      </p>
       <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
         {text('label', 'Name of the attribute')}
         {text('description', 'What it is for')}
@@ -222,15 +265,16 @@ function Declare({ revision }: { revision: number }) {
         </label>
         {x.from === 'unit' && (
           <label className="col-span-2">
-            Value of each unit <span className="text-soft text-sm">a line each, such as marine/pilotage = 4110; what lies below is meant too</span>
+            Value of each unit{' '}
+            <span className="text-soft text-sm">one per line, such as marine/pilotage = 4110; units below are included</span>
             <textarea className="field h-28 font-mono text-sm" value={x.table} onChange={(e) => setX({ ...x, table: e.target.value })} />
           </label>
         )}
-        {(x.from === 'start_date' || x.from === 'end_date') && text('months', 'Months later', 'or earlier, with a minus')}
-        {x.type === 'text' && x.from === '' && text('pattern', 'Pattern', 'a regular expression the whole text matches')}
+        {(x.from === 'start_date' || x.from === 'end_date') && text('months', 'Months later', 'a negative number means earlier')}
+        {x.type === 'text' && x.from === '' && text('pattern', 'Pattern', 'a regular expression that the whole value must match')}
         {x.type === 'text' && x.from === '' && (
           <label>
-            Allowed values <span className="text-soft text-sm">a line each; none: any</span>
+            Allowed values <span className="text-soft text-sm">one per line; none: any value</span>
             <textarea className="field h-20" value={x.allowed} onChange={(e) => setX({ ...x, allowed: e.target.value })} />
           </label>
         )}
@@ -241,7 +285,7 @@ function Declare({ revision }: { revision: number }) {
         </div>
       </div>
       <button type="submit" className="button mt-3" disabled={key === ''}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )

@@ -3,6 +3,7 @@ import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../api/client'
 import { describe, NewcomerForm } from '../shared/Newcomer'
+import { FilterWords } from '../shared/FilterWords'
 import { keyOf } from '../shared/key'
 import { Path } from '../shared/Path'
 import { PathText } from '../shared/PathText'
@@ -35,22 +36,28 @@ export function DefaultsPage() {
   const writes = !past && me.may['settings.update']
   return (
     <>
-      <Title list="defaults" query={{ as_of: asOf }}>Defaults</Title>
+      <Title list="defaults" query={{ as_of: asOf }}>
+        Defaults
+      </Title>
       <p className="text-soft mt-1">
-        {count(inForce.length, 'rule')} in force. What a rule gives is there from the first day, and goes when the rule no longer chooses somebody.
+        {count(inForce.length, 'rule')} in force. A user gets what a rule gives as soon as the rule matches, and loses it when the rule no
+        longer matches.
       </p>
       {rules.data.defaults.length === 0 && (
-        <Empty>No rule is written yet. A rule gives roles and groups to everybody, or to whoever has certain attributes, so that nobody waits on the first day.</Empty>
+        <Empty>
+          No default rule yet. A default rule gives roles and groups to everybody, or to users with certain attributes, so that new users
+          have their access on their first day.
+        </Empty>
       )}
       <ul className="mt-3">
         {rules.data.defaults.map((d) => (
           <Rule key={d.id} rule={d} revision={rules.data.revision} writes={writes} />
         ))}
       </ul>
-      <h2 className="mt-7">On the first day</h2>
-      <p className="text-soft">What somebody new would have, and why.</p>
+      <h2 className="mt-7">New-user preview</h2>
+      <p className="text-soft">What a new user would have, and why.</p>
       <NewcomerForm key={newcomer} now={search} set={(x) => void navigate({ search: (s) => ({ ...s, ...x }) })} />
-      {newcomer && <FirstDay newcomer={newcomer} asOf={asOf} />}
+      {newcomer && <NewUserPreview newcomer={newcomer} asOf={asOf} />}
       {writes && <NewRule revision={rules.data.revision} />}
     </>
   )
@@ -72,7 +79,15 @@ function Rule({ rule: d, revision, writes }: { rule: Schemas['Default']; revisio
               type="button"
               className="press text-sm"
               onClick={() =>
-                sheet.add({ verb: 'End', what: `the rule ${d.label}`, detail: 'what it gave is taken back', operations: [{ op: 'end_default', default: d.key }] }, revision)
+                sheet.add(
+                  {
+                    verb: 'End',
+                    what: `the rule ${d.label}`,
+                    detail: 'what it gave is removed',
+                    operations: [{ op: 'end_default', default: d.key }],
+                  },
+                  revision,
+                )
               }
             >
               End this rule
@@ -86,10 +101,10 @@ function Rule({ rule: d, revision, writes }: { rule: Schemas['Default']; revisio
           'Everybody'
         ) : (
           <>
-            Whoever has <span className="font-mono text-sm">{d.filter}</span>
+            <FilterWords first words={d.filter_words} filter={d.filter ?? ''} />
           </>
         )}{' '}
-        is given{' '}
+        {d.everybody ? 'gets' : 'get'}{' '}
         {[
           ...d.roles.map((r) => (
             <Link key={r.id ?? r.label} to="/roles/$role" params={{ role: r.key ?? '' }} className="press">
@@ -120,10 +135,10 @@ function Rule({ rule: d, revision, writes }: { rule: Schemas['Default']; revisio
   )
 }
 
-function FirstDay({ newcomer, asOf }: { newcomer: string; asOf?: string }) {
+function NewUserPreview({ newcomer, asOf }: { newcomer: string; asOf?: string }) {
   const day = useQuery({
-    queryKey: ['first-day', newcomer, asOf],
-    queryFn: () => answer(api.GET('/api/v1/first-day', { params: { query: { would_be: newcomer, as_of: asOf } } })),
+    queryKey: ['new-user-preview', newcomer, asOf],
+    queryFn: () => answer(api.GET('/api/v1/new-user-preview', { params: { query: { would_be: newcomer, as_of: asOf } } })),
   })
   if (day.error) return <Trouble error={day.error} retry={() => void day.refetch()} />
   if (!day.data) return <Loading what="the first day" />
@@ -131,8 +146,8 @@ function FirstDay({ newcomer, asOf }: { newcomer: string; asOf?: string }) {
   return (
     <section aria-label="What a new user would have" className="mt-3">
       <p>
-        {day.data.rules.length === 0 ? 'No default rule chooses somebody like that.' : `Chosen by ${list(day.data.rules.map((r) => r.label))}.`}{' '}
-        {count(day.data.roles.length, 'role')}, and something to do in {count(applications.length, 'application')}.
+        {day.data.rules.length === 0 ? 'No default rule matches such a user.' : `Chosen by ${list(day.data.rules.map((r) => r.label))}.`}{' '}
+        {count(day.data.roles.length, 'role')}, with access in {count(applications.length, 'application')}.
       </p>
       {day.data.roles.map((r) => (
         <details key={r.role.id ?? r.role.label} className="border-rule border-b py-1.5">
@@ -181,8 +196,23 @@ function NewRule({ revision }: { revision: number }) {
       onSubmit={(e) => {
         e.preventDefault()
         const whom = x.everybody ? { everybody: true } : { filter: x.filter.trim() }
-        const operation = { op: 'add_default', key, label: x.label.trim(), ...whom, roles: roles.map((r) => r.key), groups: groups.map((g) => g.key) } as Operation
-        sheet.add({ verb: 'Write', what: `the rule ${x.label.trim() || key}`, detail: [...roles, ...groups].map((c) => c.label).join(', '), operations: [operation] }, revision)
+        const operation = {
+          op: 'add_default',
+          key,
+          label: x.label.trim(),
+          ...whom,
+          roles: roles.map((r) => r.key),
+          groups: groups.map((g) => g.key),
+        } as Operation
+        sheet.add(
+          {
+            verb: 'Write',
+            what: `the rule ${x.label.trim() || key}`,
+            detail: [...roles, ...groups].map((c) => c.label).join(', '),
+            operations: [operation],
+          },
+          revision,
+        )
         setX(empty)
         setRoles([])
         setGroups([])
@@ -199,18 +229,23 @@ function NewRule({ revision }: { revision: number }) {
           <input className="field font-mono" value={x.key} placeholder={key} onChange={(e) => setX({ ...x, key: e.target.value })} />
         </label>
         <label className="col-span-2">
-          For whoever has <span className="text-soft text-sm">such as within eq "marine" and employment_type eq "staff"</span>
-          <input className="field font-mono" disabled={x.everybody} value={x.everybody ? '' : x.filter} onChange={(e) => setX({ ...x, filter: e.target.value })} />
+          For users who match <span className="text-soft text-sm">such as within eq "marine" and employment_type eq "staff"</span>
+          <input
+            className="field font-mono"
+            disabled={x.everybody}
+            value={x.everybody ? '' : x.filter}
+            onChange={(e) => setX({ ...x, filter: e.target.value })}
+          />
         </label>
         <label className="col-span-2 flex gap-2">
           <input type="checkbox" checked={x.everybody} onChange={(e) => setX({ ...x, everybody: e.target.checked })} />
           For everybody
         </label>
         <Picks title="Roles" label="Role it gives" choices={roleChoices} picked={roles} pick={setRoles} />
-        <Picks title="Groups" label="Group it puts into" choices={groupChoices} picked={groups} pick={setGroups} />
+        <Picks title="Groups" label="Group it adds to" choices={groupChoices} picked={groups} pick={setGroups} />
       </div>
       <button type="submit" className="button mt-3" disabled={!ready}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )

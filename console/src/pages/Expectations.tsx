@@ -23,18 +23,34 @@ const route = getRouteApi('/shell/expectations')
 export function ExpectationsPage() {
   const { asOf, past } = useDay()
   const me = useMe()
-  const all = useQuery({ queryKey: ['expectations', asOf], queryFn: () => answer(api.GET('/api/v1/expectations', { params: { query: { as_of: asOf } } })) })
+  const all = useQuery({
+    queryKey: ['expectations', asOf],
+    queryFn: () => answer(api.GET('/api/v1/expectations', { params: { query: { as_of: asOf } } })),
+  })
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
   if (!all.data) return <Loading what="what is expected" />
   const standing = all.data.expectations.filter((x) => !x.ended)
   const writes = !past && !!me.may['settings.update']
   return (
     <>
-      <Title list="expectations" query={{ as_of: asOf }}>Expectations</Title>
+      <Title list="expectations" query={{ as_of: asOf }}>
+        Expectations
+      </Title>
       <p className="text-soft mt-1">
-        {count(standing.length, 'thing')} must keep holding; {all.data.broken === 0 ? 'all of them do' : <strong className="text-brick">{all.data.broken === 1 ? '1 does not' : `${all.data.broken} do not`}</strong>}. Every change is held against them before it is made.
+        {count(standing.length, 'thing')} must keep holding;{' '}
+        {all.data.broken === 0 ? (
+          'all of them do'
+        ) : (
+          <strong className="text-brick">{all.data.broken === 1 ? '1 does not' : `${all.data.broken} do not`}</strong>
+        )}
+        . Every change is checked against them before it is made.
       </p>
-      {standing.length === 0 && <Empty>Nothing is expected yet. Write down what you keep checking by hand, such as “Pilots cannot change tariffs”; from then on every change is checked for it.</Empty>}
+      {standing.length === 0 && (
+        <Empty>
+          No expectation yet. An expectation is a saved check that must keep holding, such as “Pilots cannot change tariffs”. Every change
+          is checked against it.
+        </Empty>
+      )}
       {all.data.expectations.map((x) => (
         <One key={x.id} expectation={x} writes={writes} revision={all.data.revision} />
       ))}
@@ -61,7 +77,16 @@ function One({ expectation: x, writes, revision }: { expectation: Expectation; w
               type="button"
               className="press text-sm"
               aria-label={`End it: ${x.label}`}
-              onClick={() => sheet.add({ verb: 'End', what: `the expectation ${x.label}`, operations: [{ op: 'end_expectation', expectation: x.key } as Operation] }, revision)}
+              onClick={() =>
+                sheet.add(
+                  {
+                    verb: 'End',
+                    what: `the expectation ${x.label}`,
+                    operations: [{ op: 'end_expectation', expectation: x.key }],
+                  },
+                  revision,
+                )
+              }
             >
               End it
             </button>
@@ -71,7 +96,12 @@ function One({ expectation: x, writes, revision }: { expectation: Expectation; w
       <p>
         {x.words !== x.label && <>{x.words}. </>}
         {x.description && <span className="text-soft">{x.description.charAt(0).toUpperCase() + x.description.slice(1)}. </span>}
-        {!x.ended && <span className="text-soft">{x.blocking ? 'What would break it is refused' : 'What would break it is warned of'}{x.owner && `; ${x.owner.label} answers for it`}.</span>}
+        {!x.ended && (
+          <span className="text-soft">
+            {x.blocking ? 'Changes that would break it are refused' : 'Changes that would break it show a warning'}
+            {x.owner && `; ${x.owner.label} owns it`}.
+          </span>
+        )}
       </p>
       {b && (
         <div className="border-brick mt-2 border-l-3 pl-3">
@@ -94,7 +124,7 @@ function One({ expectation: x, writes, revision }: { expectation: Expectation; w
             {b.since && `, since ${shortDay(b.since)}`}.
           </p>
           {b.written ? (
-            <p className="text-soft text-sm">It did not hold when it was written.</p>
+            <p className="text-soft text-sm">It did not hold when it was added.</p>
           ) : b.change ? (
             <p className="text-soft text-sm">
               By revision {b.change.revision}
@@ -102,10 +132,15 @@ function One({ expectation: x, writes, revision }: { expectation: Expectation; w
               {b.change.reason && `: ${b.change.reason}`}
             </p>
           ) : (
-            b.since && <p className="text-soft text-sm">By the clock: no change was made then.</p>
+            b.since && <p className="text-soft text-sm">By time: no change was made then.</p>
           )}
           <p className="text-sm">
-            <Link to="/applications/$application/holders" params={{ application: x.application.key ?? '' }} search={{ action: x.action, path: x.pattern.includes('*') ? undefined : x.pattern }} className="press">
+            <Link
+              to="/applications/$application/holders"
+              params={{ application: x.application.key ?? '' }}
+              search={{ action: x.action, path: x.pattern.includes('*') ? undefined : x.pattern }}
+              className="press"
+            >
               Who can {x.action} <PathText path={x.pattern} />, and through what
             </Link>
           </p>
@@ -137,12 +172,22 @@ function Write({ revision }: { revision: number }) {
   const [who, setWho] = useState<Choice | null>(null)
   const application = apps.find((a) => a.key === x.application)
   const subject = who ?? (x.whom === 'user' ? users.find((u) => u.key === search.user) : undefined) ?? null
-  const named = x.whom === 'nobody' ? 'Nobody signed in' : x.whom === 'except' ? subject && `Whoever is not in ${subject.label}` : subject && (x.whom === 'group' ? `Each of ${subject.label}` : subject.label)
-  const sentence = named && application && x.action && x.pattern.trim() ? `${named} ${x.may ? 'may' : 'may not'} ${x.action} ${x.pattern.trim()} in ${application.label}` : ''
-  const key = keyOf(x.label || sentence).slice(0, 60).replace(/-+$/, '')
+  const named =
+    x.whom === 'nobody'
+      ? 'Nobody signed in'
+      : x.whom === 'except'
+        ? subject && `Users outside ${subject.label}`
+        : subject && (x.whom === 'group' ? `Members of ${subject.label}` : subject.label)
+  const sentence =
+    named && application && x.action && x.pattern.trim()
+      ? `${named} ${x.may ? 'may' : 'may not'} ${x.action} ${x.pattern.trim()} in ${application.label}`
+      : ''
+  const key = keyOf(x.label || sentence)
+    .slice(0, 60)
+    .replace(/-+$/, '')
   return (
     <form
-      aria-label="Write an expectation"
+      aria-label="Add an expectation"
       className="mt-7 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
@@ -165,11 +210,17 @@ function Write({ revision }: { revision: number }) {
         setX({ ...x, label: '', about: '' })
       }}
     >
-      <h2>Write an expectation</h2>
+      <h2>Add an expectation</h2>
       <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
         <label>
-          In a plain sentence
-          <input className="field" maxLength={500} placeholder={sentence || 'Pilots cannot change tariffs'} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
+          Name, as a plain sentence
+          <input
+            className="field"
+            maxLength={500}
+            placeholder={sentence || 'Pilots cannot change tariffs'}
+            value={x.label}
+            onChange={(e) => setX({ ...x, label: e.target.value })}
+          />
         </label>
         <label>
           Why it must keep holding
@@ -193,7 +244,9 @@ function Write({ revision }: { revision: number }) {
         </label>
         <div className="self-end">
           {x.whom === 'user' && <PickBox label="User it is about" choices={users} value={subject} onChange={setWho} />}
-          {(x.whom === 'group' || x.whom === 'except') && <PickBox label="Group it is about" choices={groups} value={subject} onChange={setWho} />}
+          {(x.whom === 'group' || x.whom === 'except') && (
+            <PickBox label="Group it is about" choices={groups} value={subject} onChange={setWho} />
+          )}
         </div>
         <label>
           They
@@ -226,19 +279,23 @@ function Write({ revision }: { revision: number }) {
         </label>
         <label>
           On which paths
-          <input className="field font-mono" placeholder="tariffs" value={x.pattern} onChange={(e) => setX({ ...x, pattern: e.target.value })} />
+          <input
+            className="field font-mono"
+            placeholder="tariffs"
+            value={x.pattern}
+            onChange={(e) => setX({ ...x, pattern: e.target.value })}
+          />
         </label>
       </div>
       <Covered application={x.application} pattern={x.pattern} />
       <label className="mt-1 flex gap-2">
         <input type="checkbox" checked={x.blocking} onChange={(e) => setX({ ...x, blocking: e.target.checked })} />
-        Refuse what would break it; else warn
+        Refuse changes that would break it; otherwise warn
       </label>
       <p className="mt-2 min-h-6">{sentence && <>That is: {sentence}.</>}</p>
       <button type="submit" className="button mt-1" disabled={!sentence || !key}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )
 }
-

@@ -23,7 +23,10 @@ export function FindingsPage() {
     queryKey: ['findings', code, aside],
     initialPageParam: '',
     placeholderData: keepPreviousData,
-    queryFn: ({ pageParam }) => answer(api.GET('/api/v1/findings', { params: { query: { code, aside: aside === 'yes', cursor: pageParam || undefined, limit: 100 } } })),
+    queryFn: ({ pageParam }) =>
+      answer(
+        api.GET('/api/v1/findings', { params: { query: { code, aside: aside === 'yes', cursor: pageParam || undefined, limit: 100 } } }),
+      ),
     getNextPageParam: (last) => last.next || undefined,
   })
   if (past)
@@ -42,11 +45,19 @@ export function FindingsPage() {
   const setAside = first.kinds.reduce((n, k) => n + k.aside, 0)
   return (
     <>
-      <Title list="findings" query={{ code, aside: aside === 'yes' || undefined }}>Findings</Title>
+      <Title list="findings" query={{ code, aside: aside === 'yes' || undefined }}>
+        Findings
+      </Title>
       <p className="text-soft mt-1">
-        {whole === 0 ? 'Nothing looks wrong.' : `${count(whole, 'thing')} ${whole === 1 ? 'looks' : 'look'} wrong, in ${count(first.kinds.filter((k) => k.count > 0).length, 'way')}.`}{' '}
+        {whole === 0
+          ? 'Nothing looks wrong.'
+          : `${count(whole, 'thing')} ${whole === 1 ? 'looks' : 'look'} wrong, in ${count(first.kinds.filter((k) => k.count > 0).length, 'way')}.`}{' '}
         {setAside > 0 && (
-          <button type="button" className="press" onClick={() => void navigate({ search: (s) => ({ ...s, code: undefined, aside: aside === 'yes' ? undefined : 'yes' }) })}>
+          <button
+            type="button"
+            className="press"
+            onClick={() => void navigate({ search: (s) => ({ ...s, code: undefined, aside: aside === 'yes' ? undefined : 'yes' }) })}
+          >
             {aside === 'yes' ? 'Back to those that wait' : `${setAside} set aside`}
           </button>
         )}
@@ -55,7 +66,12 @@ export function FindingsPage() {
         <nav aria-label="Kinds of findings">
           <ul>
             <li>
-              <button type="button" aria-current={!code} className={`block w-full px-2 py-1 text-left ${!code ? 'bg-wash font-semibold' : 'text-harbour'}`} onClick={() => void navigate({ search: (s) => ({ ...s, code: undefined }) })}>
+              <button
+                type="button"
+                aria-current={!code}
+                className={`block w-full px-2 py-1 text-left ${!code ? 'bg-wash font-semibold' : 'text-harbour'}`}
+                onClick={() => void navigate({ search: (s) => ({ ...s, code: undefined }) })}
+              >
                 All kinds
               </button>
             </li>
@@ -91,7 +107,12 @@ export function FindingsPage() {
             )
           })}
           {findings.hasNextPage && (
-            <button type="button" className="button-quiet" disabled={findings.isFetchingNextPage} onClick={() => void findings.fetchNextPage()}>
+            <button
+              type="button"
+              className="button-quiet"
+              disabled={findings.isFetchingNextPage}
+              onClick={() => void findings.fetchNextPage()}
+            >
               More, of {first.total}
             </button>
           )}
@@ -111,12 +132,26 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
         <span>{f.message}</span>
         <span className="flex shrink-0 gap-4">
           {f.mend && !f.aside && (
-            <button type="button" className="press" title={f.mend_words} aria-label={`Mend: ${f.message}`} onClick={() => sheet.add({ verb: 'Mend', what: f.message, detail: f.mend_words, operations: f.mend as Operation[] }, revision)}>
+            <button
+              type="button"
+              className="press"
+              title={f.mend_words}
+              aria-label={`Mend: ${f.message}`}
+              onClick={() =>
+                sheet.add({ verb: 'Mend', what: f.message, detail: f.mend_words, operations: f.mend as Operation[] }, revision)
+              }
+            >
               Mend
             </button>
           )}
           {writes && !f.aside && (
-            <button type="button" className="press" aria-expanded={leaving} aria-label={`Set aside: ${f.message}`} onClick={() => setLeaving(!leaving)}>
+            <button
+              type="button"
+              className="press"
+              aria-expanded={leaving}
+              aria-label={`Set aside: ${f.message}`}
+              onClick={() => setLeaving(!leaving)}
+            >
               Set aside
             </button>
           )}
@@ -124,10 +159,12 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
             <button
               type="button"
               className="press"
-              aria-label={`Take up again: ${f.message}`}
-              onClick={() => sheet.add({ verb: 'Take up', what: f.message, operations: [{ op: 'take_up_finding', findings: [f.key] } as Operation] }, revision)}
+              aria-label={`Show again: ${f.message}`}
+              onClick={() =>
+                sheet.add({ verb: 'Show again', what: f.message, operations: [{ op: 'take_up_finding', findings: [f.key] }] }, revision)
+              }
             >
-              Take up again
+              Show again
             </button>
           )}
         </span>
@@ -167,7 +204,15 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
           className="mt-1 flex items-end gap-3"
           onSubmit={(e) => {
             e.preventDefault()
-            sheet.add({ verb: 'Set aside', what: f.message, detail: `until ${shortDay(until)}`, operations: [{ op: 'set_aside_finding', findings: [f.key], until } as Operation] }, revision)
+            sheet.add(
+              {
+                verb: 'Set aside',
+                what: f.message,
+                detail: `until ${shortDay(until)}`,
+                operations: [{ op: 'set_aside_finding', findings: [f.key], until }],
+              },
+              revision,
+            )
             setLeaving(false)
           }}
         >
@@ -176,7 +221,7 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
             <input type="date" required className="field" value={until} onChange={(e) => setUntil(e.target.value)} />
           </label>
           <button type="submit" className="button-quiet" disabled={until === ''}>
-            Put on the sheet
+            Add to change sheet
           </button>
           <span className="text-soft text-sm">The reason is the change's.</span>
         </form>

@@ -38,14 +38,24 @@ export function GridPage() {
     queryFn: () =>
       answer(
         api.GET('/api/v1/grid', {
-          params: { query: { application: application!, group: search.group, q: search.q, would_be: wouldBe, status: 'active', as_of: asOf, limit: 60 } },
+          params: {
+            query: {
+              application: application!,
+              group: search.group,
+              q: search.q,
+              would_be: wouldBe,
+              status: 'active',
+              as_of: asOf,
+              limit: 60,
+            },
+          },
         }),
       ),
   })
   return (
     <>
       <h1>Grid</h1>
-      <p className="text-soft mt-1">Who may do what in one application. Arrow keys move, Enter shows why.</p>
+      <p className="text-soft mt-1">Who may do what in one application. Use the arrow keys to move, and Enter to see why.</p>
       <div className="mt-3 flex gap-3">
         <select
           className="field w-auto"
@@ -90,14 +100,12 @@ export function GridPage() {
       <Legend />
       {applications.error && <Trouble error={applications.error} />}
       {grid.error && <Trouble error={grid.error} retry={() => void grid.refetch()} />}
-      {none && <Empty>No application is here yet; once one is registered, the grid shows who may do what in it.</Empty>}
+      {none && <Empty>No application is registered yet. The grid shows who may do what in an application.</Empty>}
       {grid.isPending && !grid.error && !none && <Loading what="the grid" />}
       {grid.data && <Cells grid={grid.data} key={`${application} ${search.group}`} />}
-      {grid.data && grid.data.rows.length <= 1 && <Empty>No user fits that.</Empty>}
+      {grid.data && grid.data.rows.length <= 1 && <Empty>No user matches.</Empty>}
       {grid.data && grid.data.total > 60 && (
-        <p className="text-soft mt-2">
-          The first 60 of {count(grid.data.total, 'user')}; choose a group or part of a name to see others.
-        </p>
+        <p className="text-soft mt-2">The first 60 of {count(grid.data.total, 'user')}. Choose a group or part of a name to see others.</p>
       )}
     </>
   )
@@ -124,7 +132,14 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
     setAt(next)
     table.current?.querySelector<HTMLElement>(`[data-cell="${next.row}-${next.column}"]`)?.focus()
   }
-  const keys: Record<string, [number, number]> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], PageDown: [10, 0], PageUp: [-10, 0] }
+  const keys: Record<string, [number, number]> = {
+    ArrowUp: [-1, 0],
+    ArrowDown: [1, 0],
+    ArrowLeft: [0, -1],
+    ArrowRight: [0, 1],
+    PageDown: [10, 0],
+    PageUp: [-10, 0],
+  }
   const onKey = (e: KeyboardEvent) => {
     const move = keys[e.key]
     if (!move) return
@@ -142,10 +157,20 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
     <>
       {open && <Why grid={grid} cell={open} close={() => setOpen(undefined)} />}
       <div className="border-rule mt-3 max-h-[58vh] overflow-auto border" tabIndex={-1}>
-        <table ref={table} role="grid" aria-label={`Grid of ${grid.application.label}`} className="border-separate border-spacing-0 text-sm" onKeyDown={onKey}>
+        <table
+          ref={table}
+          role="grid"
+          aria-label={`Grid of ${grid.application.label}`}
+          className="border-separate border-spacing-0 text-sm"
+          onKeyDown={onKey}
+        >
           <thead>
             <tr>
-              <th scope="col" rowSpan={2} className="bg-paper border-rule sticky top-0 left-0 z-20 min-w-44 border-r border-b px-2 text-left align-bottom font-semibold">
+              <th
+                scope="col"
+                rowSpan={2}
+                className="bg-paper border-rule sticky top-0 left-0 z-20 min-w-44 border-r border-b px-2 text-left align-bottom font-semibold"
+              >
                 User
               </th>
               {resources.map((r) => (
@@ -175,8 +200,11 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
           </thead>
           <tbody>
             {grid.rows.map((r, i) => (
- <tr key={r.user.id ?? r.kind} className="hover:bg-wash">
-                <th scope="row" className="bg-paper border-rule sticky left-0 z-10 border-r border-b px-2 py-1 text-left font-normal whitespace-nowrap">
+              <tr key={r.user.id ?? r.kind} className="hover:bg-wash">
+                <th
+                  scope="row"
+                  className="bg-paper border-rule sticky left-0 z-10 border-r border-b px-2 py-1 text-left font-normal whitespace-nowrap"
+                >
                   {r.user.key ? (
                     <Link to="/users/$user" params={{ user: r.user.key }} className="press" tabIndex={-1}>
                       {r.user.label}
@@ -189,7 +217,10 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
                   const column = grid.columns[j]!
                   const here = at.row === i && at.column === j
                   return (
-                    <td key={j} className={`border-rule border-b p-0 text-center ${lastOf(grid, j) ? 'border-r' : ''} ${open?.row === i && open.column === j ? 'bg-open' : ''}`}>
+                    <td
+                      key={j}
+                      className={`border-rule border-b p-0 text-center ${lastOf(grid, j) ? 'border-r' : ''} ${open?.row === i && open.column === j ? 'bg-open' : ''}`}
+                    >
                       <button
                         type="button"
                         data-cell={`${i}-${j}`}
@@ -199,7 +230,7 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
                         className="relative block h-7 w-full"
                         aria-label={`${r.user.label}: ${column.action} ${column.path}: ${cellWords(c)}${c.until ? `, until ${shortDay(c.until)}` : ''}`}
                       >
-                        {c.mark && <Mark name={c.mark as MarkName} />}
+                        {c.mark && <Mark name={c.mark} />}
                         {!c.mark && c.fenced && <Mark name="fenced" />}
                         {c.until && <span className="bg-brass absolute right-0.5 bottom-0.5 size-1.5 rounded-full" />}
                         {(c.own || c.scheduled) && (
@@ -238,7 +269,7 @@ function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: 
     <section aria-label="Why" className="bg-open mt-3 flex justify-between gap-4 rounded-md p-3">
       <div>
         {row.kind === 'would_be' ? (
-          <p>What such a user would have on the first day: by rules, for all users and for everybody.</p>
+          <p>What such a user would have on their first day: by default rules, and as everybody.</p>
         ) : asOf ? (
           <p>On a past day the reasons are on the page of {row.user.label}.</p>
         ) : (
@@ -258,7 +289,7 @@ function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: 
                   }}
                   className="press"
                 >
-                  Expect that it stays so
+                  Add an expectation
                 </Link>
               </p>
             )}

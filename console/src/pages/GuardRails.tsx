@@ -1,39 +1,111 @@
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import type { Operation } from '../api/client'
+
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 
 /** What a change can run into, what would happen, and how to pass it. */
 const rails = [
-  ['last_administrator', 'The last administrator', 'Nobody would be left who can administer Able Roster without a window, a schedule or an end date.', 'It cannot be passed. Make somebody else administrator first. If all are locked out already, rosterd recover on the host is the way back in, and is recorded.'],
-  ['own_access_lowered', 'Your own rights', 'You would lose some of your own rights in Able Roster, and could not give them back to yourself.', 'Say that you mean it.'],
-  ['conflict_prevented', 'A prevented conflict', 'Somebody would hold roles that nobody may combine.', 'It cannot be passed. Take one of the roles away in the same change, or change the conflict.'],
-  ['conflict_warned', 'A conflict that is warned of', 'Somebody would hold roles that should not be combined.', 'Say that you mean it.'],
-  ['expectation_broken', 'An expectation that blocks', 'Something that must keep holding would no longer.', 'It cannot be passed. Ask who answers for the expectation; end it, or change the change.'],
-  ['expectation_warned', 'An expectation that warns', 'Something that is expected to hold would no longer.', 'Say that you mean it.'],
-  ['gain_for_everybody', 'A gain for everybody', 'Everybody, or anybody without signing in, would be able to do more, those not here yet too.', 'Say that you mean it.'],
-  ['administering_gain', 'Rights to administer', 'Somebody would come to create, update or assign things in Able Roster.', 'Say that you mean it.'],
-  ['wide_gain', 'A gain for many', 'A fifth of all active users or more, and at least twenty, would be able to do more.', 'Look at the effect, then say that you mean it.'],
-  ['wide_loss', 'A loss for many', 'A fifth or more of those who have anything in an application, and at least five, would lose all of it.', 'Look at the effect, then say that you mean it.'],
-  ['leaving_live', 'Leaving live', 'An application that is live would let everybody in (rehearsal), or nobody (draft, retired).', 'Say that you mean it.'],
-  ['direct_assignment', 'A direct assignment', 'The application wants its roles given through groups, and this gives one to a user.', 'Put the user into a group that holds the role; or say that you mean it.'],
-  ['application_depends', 'An application that depends on it', 'The machine account with which an application asks would lose the right to, and the application would be answered nothing.', 'Say that you mean it; or give the right to another account first.'],
-  ['second_person', 'A second person', 'Your organisation wants two people behind this: what you gain yourself, roles of high risk, or weaker safeguards, as is set below.', 'No acknowledgement is possible. Pass the change on to somebody who may make it too; they make it.'],
-  ['moved', 'Somebody was faster', 'What the change builds on was changed by somebody else since you looked.', 'Look at what they did, then decide anew.'],
+  [
+    'last_administrator',
+    'The last administrator',
+    'Nobody would be left who can administer Able Roster without a window, a schedule or an end date.',
+    'No acknowledgement is possible. Make somebody else an administrator first. If everybody is locked out already, run rosterd recover on the host; this is recorded.',
+  ],
+  [
+    'own_access_lowered',
+    'Your own rights',
+    'You would lose some of your own rights in Able Roster, and could not give them back to yourself.',
+    'Acknowledge it to go on.',
+  ],
+  [
+    'violation_prevented',
+    'A violation that is prevented',
+    'Somebody would hold roles that no one user may combine.',
+    'No acknowledgement is possible. Remove one of the roles in the same change, or edit the SoD rule.',
+  ],
+  [
+    'violation_warned',
+    'A violation that shows a warning',
+    'Somebody would hold roles that should not be combined.',
+    'Acknowledge it to go on.',
+  ],
+  [
+    'expectation_broken',
+    'An expectation that blocks',
+    'A check that must keep holding would fail.',
+    'No acknowledgement is possible. Ask the owner of the expectation, end it, or edit your change.',
+  ],
+  ['expectation_warned', 'An expectation that warns', 'A check that should hold would fail.', 'Acknowledge it to go on.'],
+  [
+    'gain_for_everybody',
+    'A gain for everybody',
+    'Everybody, or anybody without signing in, would be able to do more. This includes future users.',
+    'Acknowledge it to go on.',
+  ],
+  [
+    'administering_gain',
+    'Rights to administer',
+    'Somebody would gain a right to create, update or assign in Able Roster.',
+    'Acknowledge it to go on.',
+  ],
+  [
+    'wide_gain',
+    'A gain for many',
+    'A fifth of all active users or more, and at least twenty, would be able to do more.',
+    'Read the effect, then acknowledge it.',
+  ],
+  [
+    'wide_loss',
+    'A loss for many',
+    'A fifth or more of those who have anything in an application, and at least five, would lose all of it.',
+    'Read the effect, then acknowledge it.',
+  ],
+  [
+    'leaving_live',
+    'Leaving live',
+    'A live application would let everybody in who is signed in (rehearsal), or nobody (draft, retired).',
+    'Acknowledge it to go on.',
+  ],
+  [
+    'direct_assignment',
+    'A direct assignment',
+    'The application’s roles are to be given through groups, and this gives one to a user directly.',
+    'Add the user to a group that holds the role, or acknowledge it.',
+  ],
+  [
+    'application_depends',
+    'An application that depends on it',
+    'An application’s machine account would lose the right to evaluate access, and the application would get no answers.',
+    'Acknowledge it, or give the right to another account first.',
+  ],
+  [
+    'second_person',
+    'A second person',
+    'Your organisation requires two people for this: own gains, roles of high risk, or weaker safeguards, as set below.',
+    'No acknowledgement is possible. Pass the change on to somebody else who may make it.',
+  ],
+  [
+    'moved',
+    'Somebody was faster',
+    'Somebody else changed what your change is based on since you looked.',
+    'Look at what they changed, then decide again.',
+  ],
 ] as const
 
 export function GuardRailsPage() {
   return (
     <>
       <h1>Guard rails</h1>
-      <p className="text-soft mt-1 max-w-180">Every change is held against these before it is made, whoever makes it and through whatever. Those that can be passed ask you to say that you mean it; the ledger keeps what was passed with the change. What is refused for your organisation in particular stands in{' '}
+      <p className="text-soft mt-1 max-w-180">
+        Every change is checked against these before it is made, whoever makes it. Those that can be passed ask for an acknowledgement,
+        which is kept in the ledger with the change. See also your organisation’s own rules:{' '}
         <Link to="/expectations" className="press">
           Expectations
         </Link>{' '}
         and{' '}
-        <Link to="/conflicts" className="press">
-          Conflicts
+        <Link to="/sod-rules" className="press">
+          SoD rules
         </Link>
         .
       </p>
@@ -74,17 +146,24 @@ function SecondPerson() {
       className="mt-6 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
-        sheet.add({ verb: 'Set', what: 'for which changes a second person is needed', operations: [{ op: 'set_second_person', ...x } as Operation] }, me.revision)
+        sheet.add(
+          {
+            verb: 'Set',
+            what: 'for which changes a second person is needed',
+            operations: [{ op: 'set_second_person', ...x }],
+          },
+          me.revision,
+        )
       }}
     >
       <h2>A second person is needed for</h2>
       <div className="mt-2 flex flex-col gap-2">
-        {box('own_gains', 'what somebody gains by their own change')}
-        {box('high_risk_roles', 'what gives a role of high risk')}
-        {box('safeguards', 'what weakens a conflict, an expectation or this setting, or leaves fewer than two administrators')}
+        {box('own_gains', 'access that somebody gains by their own change')}
+        {box('high_risk_roles', 'changes that give a role of high risk')}
+        {box('safeguards', 'changes that weaken an SoD rule, an expectation or this setting, or leave fewer than two administrators')}
       </div>
       <button type="submit" className="button mt-3" disabled={!changed}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )

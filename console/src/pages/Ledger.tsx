@@ -20,17 +20,20 @@ export function LedgerPage() {
       >
         Ledger
       </Title>
-      <p className="text-soft mt-1">Every change, with who made it and why. Nothing is ever taken out; each revision is bound to the one before by its hash.</p>
+      <p className="text-soft mt-1">
+        Every change, with who made it and why. Nothing is ever removed; each revision includes the hash of the one before.
+      </p>
       <div role="status">
         {verify.data?.verified && (
           <div className="border-kelp mt-3 border-l-3 pl-3">
-            <p>{count(verify.data.revision, 'revision')} verified: every hash and every row fits.</p>
+            <p>{count(verify.data.revision, 'revision')} verified: every hash and every row matches.</p>
             <p className="font-mono text-sm break-all">{verify.data.hash}</p>
           </div>
         )}
         {verify.data && !verify.data.verified && (
           <p className="border-brick mt-3 border-l-3 pl-3">
-            Revision {verify.data.first_fault} does not fit: {verify.data.fault}. Those before it do. Keep the database as it is and look at what touched it.
+            Revision {verify.data.first_fault} does not fit: {verify.data.fault}. The revisions before it do. Keep the database as it is,
+            and find out what changed it.
           </p>
         )}
       </div>
@@ -56,7 +59,8 @@ function Refused() {
           <li key={i} className="border-rule border-b py-2">
             <strong>{r.user.label}</strong> {r.detail}
             <div className="text-soft text-sm">
-              {moment(r.last_at)}{r.times > 1 && `, ${r.times} times`} {r.call && `, ${r.call} through ${r.via}`}
+              {moment(r.last_at)}
+              {r.times > 1 && `, ${r.times} times`} {r.call && `, ${r.call} through ${r.via}`}
             </div>
           </li>
         ))}

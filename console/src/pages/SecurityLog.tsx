@@ -11,7 +11,8 @@ export function SecurityLogPage() {
   const [user, setUser] = useState('')
   const log = useInfiniteQuery({
     queryKey: ['security-log', user],
-    queryFn: ({ pageParam }) => answer(api.GET('/api/v1/security-log', { params: { query: { user: user || undefined, cursor: pageParam || undefined } } })),
+    queryFn: ({ pageParam }) =>
+      answer(api.GET('/api/v1/security-log', { params: { query: { user: user || undefined, cursor: pageParam || undefined } } })),
     initialPageParam: '',
     getNextPageParam: (last) => last.next,
   })
@@ -19,7 +20,9 @@ export function SecurityLogPage() {
   return (
     <>
       <h1>Security log</h1>
-      <p className="text-soft mt-1">Who signed in, tried to, or was given the means to. Changes of access are in the ledger.</p>
+      <p className="text-soft mt-1">
+        Who signed in, who tried to, and who was given a way to sign in. Changes of access are in the ledger.
+      </p>
       <div className="mt-3 max-w-80">
         <span aria-hidden>Only this user</span>
         <UserBox label="Only this user" value={user} onChange={setUser} />

@@ -22,7 +22,9 @@ export function SetUp() {
   return (
     <main className="mx-auto max-w-100 px-4 pt-[9vh]">
       <h1>Set Able Roster up</h1>
-      <p className="mt-2">You become its first access administrator: you may see and change everything, and hand out parts of that later.</p>
+      <p className="mt-2">
+        You become its first access administrator: you may see and change everything, and can delegate administration later.
+      </p>
       <form
         className="mt-5 flex flex-col gap-3"
         onSubmit={(e) => {
@@ -33,7 +35,13 @@ export function SetUp() {
         {fields.map((f) => (
           <label key={f.name}>
             {f.label}
-            <input className="field" name={f.name} autoComplete={f.auto} value={values[f.name]} onChange={(e) => set(f.name, e.target.value)} />
+            <input
+              className="field"
+              name={f.name}
+              autoComplete={f.auto}
+              value={values[f.name]}
+              onChange={(e) => set(f.name, e.target.value)}
+            />
           </label>
         ))}
         <label>

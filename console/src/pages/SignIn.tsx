@@ -22,7 +22,7 @@ export function SignIn() {
       <h1 className="mt-4">Sign in</h1>
       {waiting.data?.waiting && (
         <p className="border-brass mt-4 border-l-3 pl-3">
-          Nobody has been set up yet. The service printed a set-up link when it started; open that.
+          This service is not set up yet. It printed a set-up link when it started; open that link.
         </p>
       )}
       <form
@@ -34,7 +34,14 @@ export function SignIn() {
       >
         <label>
           User name
-          <input className="field" name="user_name" autoComplete="username" autoFocus value={name} onChange={(e) => setName(e.target.value)} />
+          <input
+            className="field"
+            name="user_name"
+            autoComplete="username"
+            autoFocus
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+          />
         </label>
         <label>
           Password
@@ -56,7 +63,7 @@ export function SignIn() {
           Sign in
         </button>
       </form>
-      <p className="text-soft mt-6 text-sm">No account, or no password? Whoever administers access at your organisation gives them.</p>
+      <p className="text-soft mt-6 text-sm">No account or password? Ask your access administrator.</p>
     </main>
   )
 }

@@ -1,13 +1,13 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../api/client'
+import { answer, api, type Schemas } from '../api/client'
 import { Loading, Trouble } from '../shared/State'
 import { count, until } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useCommit } from '../shared/commit'
-import { Parts } from './Parts'
+import { PendingChanges } from './PendingChanges'
 import { RequestLines } from './requests/Line'
 
 /** What waits for whoever looks. */
@@ -22,13 +22,13 @@ export function TodayPage() {
     <>
       <h1>Today</h1>
       <p className="text-soft mt-1">
-        {t.to_decide.length === 0 ? 'Nothing waits for you to decide.' : `${count(t.to_decide.length, 'request')} to decide.`}{' '}
+        {t.to_decide.length === 0 ? 'Nothing is waiting for your decision.' : `${count(t.to_decide.length, 'request')} to decide.`}{' '}
         <Link to="/users/$user" params={{ user: me.user.key! }} className="press">
-          What you can do
+          My access
         </Link>
         {', '}
-        <Link to="/ask" className="press">
-          ask for more
+        <Link to="/catalogue" className="press">
+          request access
         </Link>
         .
       </p>
@@ -39,7 +39,7 @@ export function TodayPage() {
           <RequestLines requests={t.to_decide} />
         </>
       )}
-      <Parts />
+      <PendingChanges />
       {t.reviews.length > 0 && (
         <>
           <h2 className="mt-6">To review</h2>
@@ -49,33 +49,39 @@ export function TodayPage() {
                 <Link to="/reviews/$round" params={{ round: r.key }} className="press">
                   {r.label}
                 </Link>{' '}
-                <span className="text-brass">{count(r.lines, 'line')} for you</span>
+                <span className="text-brass">{count(r.items, 'item')} for you</span>
               </li>
             ))}
           </ul>
         </>
       )}
-      {t.proposals.length > 0 && (
+      {t.pending_removals.length > 0 && (
         <>
-          <h2 className="mt-6">Proposed by a review</h2>
-          <p className="text-soft">These are held through a group or a default rule, which the review did not touch. Change it there, then say it is settled.</p>
+          <h2 className="mt-6">Removals left by a review</h2>
+          <p className="text-soft">
+            These roles are held through a group or a default rule, which the sign-off did not change. Change the group or the rule, then
+            mark it as settled.
+          </p>
           <ul>
-            {t.proposals.map((p) => (
-              <Proposed key={p.id} proposal={p} />
+            {t.pending_removals.map((p) => (
+              <Proposed key={p.id} pendingRemoval={p} />
             ))}
           </ul>
         </>
       )}
       {t.stuck.length > 0 && (
         <>
-          <h2 className="mt-6">Waits for nobody</h2>
-          <p className="text-soft">These are at a step that has nobody. Give the user a manager, or the role an owner, or change the route and have it asked for again.</p>
+          <h2 className="mt-6">Stuck: no approver</h2>
+          <p className="text-soft">
+            These requests are at a step that nobody can decide. Set the user’s manager or the role’s owner, or change the approval route
+            and have the role requested again.
+          </p>
           <RequestLines requests={t.stuck} />
         </>
       )}
       {t.mine.length > 0 && (
         <>
-          <h2 className="mt-6">You asked for</h2>
+          <h2 className="mt-6">Your requests</h2>
           <RequestLines requests={t.mine} />
         </>
       )}
@@ -99,7 +105,10 @@ export function TodayPage() {
 /** What is expected and does not hold, and what looks wrong. */
 function Watched() {
   const expectations = useQuery({ queryKey: ['expectations', undefined], queryFn: () => answer(api.GET('/api/v1/expectations')) })
-  const findings = useQuery({ queryKey: ['findings', 'few'], queryFn: () => answer(api.GET('/api/v1/findings', { params: { query: { limit: 1 } } })) })
+  const findings = useQuery({
+    queryKey: ['findings', 'few'],
+    queryFn: () => answer(api.GET('/api/v1/findings', { params: { query: { limit: 1 } } })),
+  })
   const broken = expectations.data?.broken ?? 0
   const wrong = findings.data?.total ?? 0
   if (broken + wrong === 0) return null
@@ -132,18 +141,30 @@ function Watched() {
 function Begin() {
   const applications = useQuery({ queryKey: ['applications', undefined], queryFn: () => answer(api.GET('/api/v1/applications')) })
   const roles = useQuery({ queryKey: ['roles', undefined], queryFn: () => answer(api.GET('/api/v1/roles')) })
-  const users = useQuery({ queryKey: ['users', 'few'], queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { limit: 2 } } })) })
-  const expectations = useQuery({ queryKey: ['expectations', undefined], queryFn: () => answer(api.GET('/api/v1/expectations')), retry: false })
+  const users = useQuery({
+    queryKey: ['users', 'few'],
+    queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { limit: 2 } } })),
+  })
+  const expectations = useQuery({
+    queryKey: ['expectations', undefined],
+    queryFn: () => answer(api.GET('/api/v1/expectations')),
+    retry: false,
+  })
   if (!applications.data || !roles.data || !users.data) return null
   const apps = applications.data.applications.filter((a) => a.key !== 'able-roster')
   const own = roles.data.roles.filter((r) => r.application && r.application.key !== 'able-roster')
   const held = own.some((r) => r.holder_count > 0)
   const steps = [
-    { done: apps.length > 0, to: '/applications', words: 'Register an application', why: 'what asks who may do what, with its screens and registers' },
-    { done: own.length > 0, to: '/applications', words: 'Make its roles', why: 'on its page: what their holders may do, and where' },
+    { done: apps.length > 0, to: '/applications', words: 'Register an application', why: 'with its screens and registers' },
+    { done: own.length > 0, to: '/applications', words: 'Make its roles', why: 'on its page: what holders may do, and where' },
     { done: users.data.total > 1, to: '/users/add', words: 'Add the people', why: 'one by one, or from a file with roster users import' },
     { done: held, to: '/users', words: 'Give them their roles', why: 'on their page, or to a group they are in' },
-    { done: (expectations.data?.expectations.length ?? 0) > 0, to: '/expectations', words: 'Check that it is right', why: 'write down what must keep holding; then look through their eyes with View as' },
+    {
+      done: (expectations.data?.expectations.length ?? 0) > 0,
+      to: '/expectations',
+      words: 'Check that it is right',
+      why: 'add expectations; then use View as to see what somebody can do',
+    },
   ] as const
   if (steps.slice(0, 4).every((s) => s.done)) return null
   return (
@@ -162,17 +183,17 @@ function Begin() {
           </li>
         ))}
       </ol>
-      <p className="text-soft mt-2 text-sm">A roster file can say all of it at once: roster file load.</p>
+      <p className="text-soft mt-2 text-sm">A roster file can describe all of it at once: roster file load.</p>
     </section>
   )
 }
 
-function Proposed({ proposal: p }: { proposal: Schemas['Proposal'] }) {
+function Proposed({ pendingRemoval: p }: { pendingRemoval: Schemas['PendingRemoval'] }) {
   const [reason, setReason] = useState('')
   const { commit, problem } = useCommit(() => undefined)
   return (
     <li className="border-rule border-b py-2">
-      {p.round.label} would take {p.role.label} from {p.user.label}; it comes{' '}
+      Remove {p.role.label} from {p.user.label}: decided in the review {p.round.label}. Held{' '}
       {p.group && (
         <>
           through the group{' '}
@@ -186,10 +207,16 @@ function Proposed({ proposal: p }: { proposal: Schemas['Proposal'] }) {
         className="mt-1 flex gap-2"
         onSubmit={(e) => {
           e.preventDefault()
-          commit.mutate({ operations: [{ op: 'settle_proposal', proposal: p.id } as Operation], reason })
+          commit.mutate({ operations: [{ op: 'settle_pending_removal', removal: p.id }], reason })
         }}
       >
-        <input className="field max-w-80" aria-label={`What came of ${p.role.label} of ${p.user.label}`} placeholder="What came of it" value={reason} onChange={(e) => setReason(e.target.value)} />
+        <input
+          className="field max-w-80"
+          aria-label={`What was done about ${p.role.label} of ${p.user.label}`}
+          placeholder="What was done"
+          value={reason}
+          onChange={(e) => setReason(e.target.value)}
+        />
         <button type="submit" className="button-quiet" disabled={reason.trim() === '' || commit.isPending}>
           Settled
         </button>

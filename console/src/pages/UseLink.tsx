@@ -14,7 +14,7 @@ export function UseLink() {
   return (
     <main className="mx-auto max-w-100 px-4 pt-[9vh]">
       <h1>Choose your password</h1>
-      <p className="mt-2">Only you know it. You sign in with it from now on; sessions and API tokens you had end.</p>
+      <p className="mt-2">Only you know this password. All your sessions and API tokens end.</p>
       <form
         className="mt-5 flex flex-col gap-3"
         onSubmit={(e) => {
@@ -24,9 +24,17 @@ export function UseLink() {
       >
         <label>
           Password, 12 characters or more
-          <input className="field" name="password" type="password" autoComplete="new-password" autoFocus value={password} onChange={(e) => setPassword(e.target.value)} />
+          <input
+            className="field"
+            name="password"
+            type="password"
+            autoComplete="new-password"
+            autoFocus
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+          />
         </label>
-        {link === '' && <p role="alert">The link is not whole: open it as it was given to you.</p>}
+        {link === '' && <p role="alert">The link is incomplete. Open it as you received it.</p>}
         {use.error instanceof ProblemError && (
           <div role="alert" className="border-brick border-l-3 pl-3">
             {use.error.problem.detail}

@@ -24,14 +24,23 @@ export function ViewAsPage() {
   const view = useQuery({
     queryKey: ['view-as', chosen, wouldBe, asOf],
     enabled: chosen !== undefined || wouldBe !== undefined,
-    queryFn: () => answer(api.GET('/api/v1/view-as', { params: { query: { user: chosen || undefined, nobody: chosen === '' && !wouldBe ? true : undefined, would_be: wouldBe, as_of: asOf } } })),
+    queryFn: () =>
+      answer(
+        api.GET('/api/v1/view-as', {
+          params: {
+            query: { user: chosen || undefined, nobody: chosen === '' && !wouldBe ? true : undefined, would_be: wouldBe, as_of: asOf },
+          },
+        }),
+      ),
   })
   const v = view.data
   const nobody = { user: undefined, nobody: undefined, unit: undefined, title: undefined, employment: undefined }
   return (
     <>
       <h1>View as</h1>
-      <p className="text-soft mt-1">What somebody else would find in every application, instead of signing in as them. Read only; that you looked is recorded.</p>
+      <p className="text-soft mt-1">
+        What somebody else can do in each application, without signing in as them. Read only; it is recorded that you looked.
+      </p>
       <div className="mt-3 flex flex-wrap items-end gap-4">
         <div className="w-72">
           <PickBox
@@ -41,31 +50,36 @@ export function ViewAsPage() {
             onChange={(c) => c && void navigate({ search: (s) => ({ ...s, ...nobody, user: c.key }) })}
           />
         </div>
-        <button type="button" className="button-quiet" aria-pressed={!!search.nobody} onClick={() => void navigate({ search: (s) => ({ ...s, ...nobody, nobody: 'yes' }) })}>
+        <button
+          type="button"
+          className="button-quiet"
+          aria-pressed={!!search.nobody}
+          onClick={() => void navigate({ search: (s) => ({ ...s, ...nobody, nobody: 'yes' }) })}
+        >
           Nobody signed in
         </button>
       </div>
       <details className="mt-3" open={wouldBe !== undefined}>
-        <summary className="text-harbour font-medium">Somebody who is not here yet</summary>
+        <summary className="text-harbour font-medium">A would-be user</summary>
         <NewcomerForm key={wouldBe} now={search} set={(x) => void navigate({ search: (s) => ({ ...s, ...nobody, ...x }) })} />
       </details>
       {view.error && <Trouble error={view.error} retry={() => void view.refetch()} />}
-      {view.isLoading && <Loading what="what they would find" />}
-      {!view.isLoading && !v && !view.error && <Empty>Choose whose eyes to look through.</Empty>}
+      {view.isLoading && <Loading what="what they can do" />}
+      {!view.isLoading && !v && !view.error && <Empty>Choose a user.</Empty>}
       {v && (
         <>
           <p role="status" className="bg-wash text-brass border-brass mt-4 border-l-3 px-3 py-2 font-semibold">
-            You look as {v.who.label}.{!v.effective && ' They can do nothing now: not active, or outside their start and end dates.'}
+            You view as {v.who.label}.{!v.effective && ' They can do nothing now: not active, or outside their start and end dates.'}
           </p>
-          <h2 className="mt-5">What they would find</h2>
+          <h2 className="mt-5">What they can do</h2>
           <ul>
             {v.applications.map((a) => (
               <Met key={a.application.id} met={a} open={search.application === a.application.key} />
             ))}
           </ul>
-          {v.applications.length === 0 && <Empty>There is no application in your part.</Empty>}
-          {v.registers.length > 0 && <p className="mt-3">In Able Roster itself: {list(v.registers)}, as far as their part goes.</p>}
-          {v.outside && <p className="text-brass mt-2">There may be more in applications outside your part.</p>}
+          {v.applications.length === 0 && <Empty>There is no application that you may see.</Empty>}
+          {v.registers.length > 0 && <p className="mt-3">In Able Roster itself: {list(v.registers)}, within their delegation.</p>}
+          {v.outside && <p className="text-brass mt-2">There may be more in applications that you may not see.</p>}
           <h2 className="mt-6">Why</h2>
           <AccessLines lines={v.lines} now={now} />
         </>
@@ -79,11 +93,14 @@ function Met({ met: a, open }: { met: Schemas['ViewAsApplication']; open: boolea
     <li className="border-rule border-b py-1.5">
       <details open={open}>
         <summary>
-          <strong>{a.application.label}</strong> <span className={a.shows.length > 0 ? 'text-soft' : 'text-brass'}>{a.shows.length === 0 ? 'nothing' : `${a.shows.length} of ${count(a.total, 'resource')}`}</span>
+          <strong>{a.application.label}</strong>{' '}
+          <span className={a.shows.length > 0 ? 'text-soft' : 'text-brass'}>
+            {a.shows.length === 0 ? 'nothing' : `${a.shows.length} of ${count(a.total, 'resource')}`}
+          </span>
           {a.state !== 'live' && <span className="text-brass"> · {a.state}</span>}
         </summary>
         {a.shows.length === 0 ? (
-          <p className="text-soft py-1 pl-4">They would be shown nothing here, and denied whatever they opened.</p>
+          <p className="text-soft py-1 pl-4">They have no access here.</p>
         ) : (
           <ul className="py-1 pl-4">
             {a.shows.map((x) => (

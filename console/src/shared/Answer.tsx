@@ -20,7 +20,7 @@ export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> 
   const offered = own && !past ? (why.data?.offered ?? []) : []
   return (
     <>
-      <p aria-live="polite">{why.data?.message ?? (why.error ? '' : 'Asking …')}</p>
+      <p aria-live="polite">{why.data?.message ?? (why.error ? '' : 'Checking …')}</p>
       {why.error && <Trouble error={why.error} />}
       <div className="mt-2 flex flex-col gap-2">
         {why.data?.paths?.map((p, i) => (
@@ -29,7 +29,7 @@ export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> 
       </div>
       {cure.length > 0 && (
         <p className="mt-2">
-          Would give it:{' '}
+          Requestable roles that would allow it:{' '}
           {cure.map((r, i) => (
             <span key={r.id}>
               {i > 0 && ', '}
@@ -44,8 +44,8 @@ export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> 
       {offered.length > 0 && (
         <p className="mt-1">
           {offered.map((r) => (
-            <Link key={r.id} to="/ask" search={{ role: r.key }} className="press mr-4">
-              Ask for {r.label}
+            <Link key={r.id} to="/catalogue" search={{ role: r.key }} className="press mr-4">
+              Request {r.label}
             </Link>
           ))}
         </p>

@@ -1,6 +1,7 @@
 import type { ReactNode } from 'react'
 
-export type MarkName = 'direct' | 'default' | 'group' | 'included' | 'all-users' | 'public' | 'ends' | 'fenced' | 'own' | 'scheduled' | 'none' | 'warns'
+export type MarkName =
+  'direct' | 'default' | 'group' | 'included' | 'all-users' | 'public' | 'ends' | 'fenced' | 'own' | 'scheduled' | 'none' | 'warns'
 
 export const markWords: Record<MarkName, string> = {
   direct: 'direct',

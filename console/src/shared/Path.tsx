@@ -1,7 +1,7 @@
 import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../api/client'
 import { PathText } from './PathText'
-import { Terms } from './Terms'
+import { Limits } from './Limits'
 import { list, moment, shortDay } from './words'
 
 type Step = Schemas['Step']
@@ -21,15 +21,12 @@ export function Path({ path }: { path: Schemas['Path'] }) {
     <div>
       <ol className="border-rule bg-sheet flex flex-wrap overflow-hidden rounded-md border">
         {path.steps.map((s, i) => (
-          <li
-            key={i}
-            className="border-rule relative min-w-36 flex-1 border-r px-3 py-2 last:border-r-0"
-          >
+          <li key={i} className="border-rule relative min-w-36 flex-1 border-r px-3 py-2 last:border-r-0">
             <Box step={s} first={i === 0} />
           </li>
         ))}
       </ol>
-      {path.fails && <p className="text-brass mt-1 text-sm">This way does not hold now: it {reasonWords[path.fails] ?? path.fails}.</p>}
+      {path.fails && <p className="text-brass mt-1 text-sm">This path does not hold now: it {reasonWords[path.fails] ?? path.fails}.</p>}
     </div>
   )
 }
@@ -37,9 +34,7 @@ export function Path({ path }: { path: Schemas['Path'] }) {
 function Box({ step: s, first }: { step: Step; first: boolean }) {
   return (
     <>
-      {!first && (
-        <span aria-hidden className="border-rule bg-sheet absolute top-1/2 -left-[5px] size-2 rotate-45 border-t border-r" />
-      )}
+      {!first && <span aria-hidden className="border-rule bg-sheet absolute top-1/2 -left-[5px] size-2 rotate-45 border-t border-r" />}
       <div className="text-soft text-sm">{caption(s)}</div>
       <div className="font-semibold">
         {s.outside ? (
@@ -66,7 +61,7 @@ function Box({ step: s, first }: { step: Step; first: boolean }) {
       {s.default && <div className="text-soft text-sm">by the default rule {s.default.label}</div>}
       {s.rule && <div className="text-soft font-mono text-sm">{s.rule}</div>}
       {s.kind === 'permission' && s.own && <div className="text-soft text-sm">only on their own</div>}
-      {s.kind === 'role' && <Terms assignment={s} />}
+      {s.kind === 'role' && <Limits assignment={s} />}
       {s.given?.reason && (
         <div className="text-soft text-sm" title={moment(s.given.at)}>
           {s.given.by ? `${s.given.by.label}, ` : ''}

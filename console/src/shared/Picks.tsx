@@ -1,7 +1,19 @@
 import { PickBox, type Choice } from './PickBox'
 
 /** Several of many, picked one after the other. */
-export function Picks({ title, label, choices, picked, pick }: { title: string; label: string; choices: Choice[]; picked: Choice[]; pick: (c: Choice[]) => void }) {
+export function Picks({
+  title,
+  label,
+  choices,
+  picked,
+  pick,
+}: {
+  title: string
+  label: string
+  choices: Choice[]
+  picked: Choice[]
+  pick: (c: Choice[]) => void
+}) {
   return (
     <fieldset>
       <legend>{title}</legend>
@@ -15,8 +27,13 @@ export function Picks({ title, label, choices, picked, pick }: { title: string; 
         {picked.map((c) => (
           <li key={c.key} className="flex justify-between py-0.5">
             {c.label}
-            <button type="button" className="press text-sm" aria-label={`Leave out ${c.label}`} onClick={() => pick(picked.filter((p) => p.key !== c.key))}>
-              Leave out
+            <button
+              type="button"
+              className="press text-sm"
+              aria-label={`Remove ${c.label}`}
+              onClick={() => pick(picked.filter((p) => p.key !== c.key))}
+            >
+              Remove
             </button>
           </li>
         ))}

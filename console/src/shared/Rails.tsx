@@ -9,7 +9,7 @@ export function Rails({ rails, passed, pass }: { rails: Schemas['Rail'][]; passe
       <p>
         <Mark name="warns" /> {r.message}{' '}
         <Link to="/guard-rails" hash={r.code} className="press text-sm">
-          What this is
+          What is this?
         </Link>
       </p>
       {r.passable && (
@@ -19,7 +19,7 @@ export function Rails({ rails, passed, pass }: { rails: Schemas['Rail'][]; passe
             checked={passed.includes(r.code)}
             onChange={(e) => pass(e.target.checked ? [...passed, r.code] : passed.filter((c) => c !== r.code))}
           />
-          I mean this
+          I acknowledge this
         </label>
       )}
     </div>

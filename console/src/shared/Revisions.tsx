@@ -19,7 +19,7 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
   if (revisions.error) return <Trouble error={revisions.error} retry={() => void revisions.refetch()} />
   if (!revisions.data) return <Loading what="the ledger" />
   const rows = revisions.data.pages.flatMap((p) => p.revisions)
-  if (rows.length === 0) return <Empty>The ledger says nothing about this yet.</Empty>
+  if (rows.length === 0) return <Empty>No changes yet.</Empty>
   return (
     <>
       <table className="register">
@@ -61,7 +61,11 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
                       {r.claimed && `; dated back when history was loaded on ${moment(r.recorded_at)}`}
                     </p>
                     <p className="font-mono text-sm break-all">{r.hash}</p>
-                    <pre tabIndex={0} aria-label="Operations" className="bg-sheet border-rule mt-1 max-h-72 overflow-auto rounded-md border p-2 font-mono text-sm whitespace-pre-wrap">
+                    <pre
+                      tabIndex={0}
+                      aria-label="Operations"
+                      className="bg-sheet border-rule mt-1 max-h-72 overflow-auto rounded-md border p-2 font-mono text-sm whitespace-pre-wrap"
+                    >
                       {(r.operations ?? []).map((o) => JSON.stringify(o)).join('\n')}
                     </pre>
                   </td>
@@ -72,7 +76,12 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
         </tbody>
       </table>
       {revisions.hasNextPage && (
-        <button type="button" className="button-quiet mt-3" disabled={revisions.isFetchingNextPage} onClick={() => void revisions.fetchNextPage()}>
+        <button
+          type="button"
+          className="button-quiet mt-3"
+          disabled={revisions.isFetchingNextPage}
+          onClick={() => void revisions.fetchNextPage()}
+        >
           Earlier revisions
         </button>
       )}
@@ -87,8 +96,13 @@ function Sentences({ sentences, all, more }: { sentences: string[]; all: boolean
       {shown.map((s, i) => (
         <div key={i}>{s}</div>
       ))}
-      {sentences.length > shown.length && <div className="text-soft">and {more && 'more than '}{sentences.length - shown.length} more</div>}
-      {all && more && <div className="text-soft">and more: it is too long to be told here</div>}
+      {sentences.length > shown.length && (
+        <div className="text-soft">
+          and {more && 'more than '}
+          {sentences.length - shown.length} more
+        </div>
+      )}
+      {all && more && <div className="text-soft">and more. The list is too long to show here.</div>}
     </>
   )
 }

@@ -1,7 +1,13 @@
 /** What the service decides, in small: only for drawing; the preview of a change
  * is worked out there. */
 
-const segment = (pattern: string, text: string) => new RegExp(`^${pattern.split('*').map((s) => s.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')).join('.*')}$`).test(text)
+const segment = (pattern: string, text: string) =>
+  new RegExp(
+    `^${pattern
+      .split('*')
+      .map((s) => s.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
+      .join('.*')}$`,
+  ).test(text)
 
 /** Whether a pattern covers a path, which may itself have stars taken as names. */
 export function covers(pattern: string, path: string): boolean {

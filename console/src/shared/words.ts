@@ -12,9 +12,11 @@ export function until(iso: string | undefined, now: Date): string {
   return day
 }
 
-/** Each of several times: "until 3 Mar 2027, and from 9 Mar 2027 until 2 Apr 2027". */
+/** Members of several times: "until 3 Mar 2027, and from 9 Mar 2027 until 2 Apr 2027". */
 export const times = (when: { from?: string; until?: string }[]) =>
-  when.map((w) => [w.from && `from ${shortDay(w.from)}`, w.until && `until ${shortDay(w.until)}`].filter(Boolean).join(' ') || 'for good').join(', and ')
+  when
+    .map((w) => [w.from && `from ${shortDay(w.from)}`, w.until && `until ${shortDay(w.until)}`].filter(Boolean).join(' ') || 'for good')
+    .join(', and ')
 
 export const shortDay = (iso: string) => format(parseISO(iso), 'd MMM yyyy')
 export const moment = (iso: string) => format(parseISO(iso), 'd MMM yyyy, HH:mm')

@@ -64,7 +64,13 @@ function Password({ done }: { done: () => void }) {
     >
       <label>
         Current password
-        <input type="password" autoComplete="current-password" className="field" value={current} onChange={(e) => setCurrent(e.target.value)} />
+        <input
+          type="password"
+          autoComplete="current-password"
+          className="field"
+          value={current}
+          onChange={(e) => setCurrent(e.target.value)}
+        />
       </label>
       <label>
         New password, 12 characters or more

@@ -16,11 +16,11 @@ export function ChangeSheet() {
   const [passed, setPassed] = useState<string[]>([])
   const [key, setKey] = useState(() => crypto.randomUUID())
   const [told, setTold] = useState<Schemas['ChangeResult']>()
-  const [passedOn, setPassedOn] = useState<Schemas['Part']>()
+  const [passedOn, setPassedOn] = useState<Schemas['PendingChange']>()
   const operations = sheet.lines.flatMap((l) => l.operations)
   // What was passed on comes with its reason.
-  const parts = [...new Map(sheet.lines.flatMap((l) => (l.part ? [[l.part.id, l.part] as const] : []))).values()]
-  const why = reason.trim() || parts.map((p) => p.reason).join('; ')
+  const pending = [...new Map(sheet.lines.flatMap((l) => (l.pending ? [[l.pending.id, l.pending] as const] : []))).values()]
+  const why = reason.trim() || pending.map((p) => p.reason).join('; ')
 
   const preview = useQuery({
     queryKey: ['preview', operations],
@@ -34,7 +34,7 @@ export function ChangeSheet() {
       answer(
         api.POST('/api/v1/changes', {
           params: { header: { 'Idempotency-Key': key } },
-          body: { operations, reason: why, based_on: sheet.basedOn, acknowledge: passed, parts: parts.map((p) => p.id) },
+          body: { operations, reason: why, based_on: sheet.basedOn, acknowledge: passed, pending_changes: pending.map((p) => p.id) },
         }),
       ),
     onSuccess: async (result) => {
@@ -59,7 +59,7 @@ export function ChangeSheet() {
   }
 
   if (sheet.lines.length === 0) {
-    if (passedOn) return <PassedOn part={passedOn} close={() => setPassedOn(undefined)} />
+    if (passedOn) return <PassedOn pending={passedOn} close={() => setPassedOn(undefined)} />
     return told ? <Done result={told} close={() => setTold(undefined)} /> : null
   }
   if (!sheet.open) {
@@ -90,8 +90,13 @@ export function ChangeSheet() {
               <span>
                 <strong>{l.verb}</strong> {l.what}
               </span>
-              <button type="button" className="press shrink-0 self-start text-sm" aria-label={`Take off: ${l.verb} ${l.what}`} onClick={() => sheet.remove(l.id)}>
-                Take off
+              <button
+                type="button"
+                className="press shrink-0 self-start text-sm"
+                aria-label={`Remove: ${l.verb} ${l.what}`}
+                onClick={() => sheet.remove(l.id)}
+              >
+                Remove
               </button>
             </div>
             {l.detail && <div className="text-soft text-sm">{l.detail}</div>}
@@ -116,7 +121,7 @@ export function ChangeSheet() {
                 commit.reset()
               }}
             >
-              I have seen that
+              I acknowledge this
             </button>
           )}
         </div>
@@ -145,7 +150,7 @@ export function ChangeSheet() {
       )}
       {passedOn && (
         <p role="status" className="text-kelp mt-3">
-          Passed on to {passedOn.to?.label ?? 'whoever may make it'}, as {passedOn.id}.
+          Passed on to {passedOn.to?.label ?? 'anybody who may make it'}, as {passedOn.id}.
         </p>
       )}
       <Rails rails={rails} passed={passed} pass={setPassed} />
@@ -164,7 +169,7 @@ export function ChangeSheet() {
           maxLength={2000}
           value={reason}
           onChange={(e) => setReason(e.target.value)}
-          placeholder={why || 'For whoever asks later'}
+          placeholder={why || 'Recorded with the change'}
         />
         <div className="mt-auto flex gap-2 pt-4">
           <button
@@ -178,7 +183,7 @@ export function ChangeSheet() {
             Discard
           </button>
         </div>
-        {why === '' && <p className="text-soft mt-1 text-sm">Say why first.</p>}
+        {why === '' && <p className="text-soft mt-1 text-sm">Enter a reason to commit.</p>}
       </form>
     </aside>
   )
@@ -195,17 +200,23 @@ function Effect({ result }: { result: Schemas['ChangeResult'] }) {
   return (
     <div className="bg-wash mt-3 rounded-md p-3">
       <h3 className="font-semibold">What this does</h3>
-      {result.unchanged && <p>{result.notes?.map((n) => n.message).join(' ') || 'Nothing: it is so already.'}</p>}
+      {result.unchanged && <p>{result.notes?.map((n) => n.message).join(' ') || 'No change: it is so already.'}</p>}
       {p.effects.slice(0, 8).map((e, i) => (
         <EffectLine key={i} effect={e} />
       ))}
-      {p.effect_count > 8 && <p className="text-soft text-sm">and {p.effect_count - 8} more kinds of users</p>}
-      {p.states?.map((s) => <p key={s.application.id}>{s.message}</p>)}
-      {result.notes?.filter((n) => n.code === 'decides').map((n, i) => <p key={i}>{n.message}</p>)}
+      {p.effect_count > 8 && <p className="text-soft text-sm">and {p.effect_count - 8} more effects</p>}
+      {p.states?.map((s) => (
+        <p key={s.application.id}>{s.message}</p>
+      ))}
+      {result.notes
+        ?.filter((n) => n.code === 'decides')
+        .map((n, i) => (
+          <p key={i}>{n.message}</p>
+        ))}
       {!result.unchanged && p.effects.length === 0 && !p.states && <p>Nobody gains or loses anything.</p>}
       {p.effects.length > 0 && !p.outside && (
         <p className="text-soft text-sm">
-          <span className="mr-1.5 inline-block w-7 text-right">0</span>nobody else is touched
+          <span className="mr-1.5 inline-block w-7 text-right">0</span>nobody else is affected
         </p>
       )}
       {p.outside && <p className="text-soft text-sm">This may also affect people you cannot see.</p>}
@@ -228,7 +239,8 @@ function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
           {s.lines.length}
         </span>
         <span>
-          {who} {s.word} in {[...new Set(s.lines.map((l) => l.application.label))].join(', ')}
+          {who} {s.word} {count(s.lines.length, 'entitlement')} in {[...new Set(s.lines.map((l) => l.application.label))].join(', ')}
+          {e.end_early && ` (${e.end_early.toLocaleString('en')} of them until their own last day)`}
         </span>
       </summary>
       <ul className="my-1 ml-8">
@@ -256,16 +268,17 @@ function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
   ))
 }
 
-function PassedOn({ part, close }: { part: Schemas['Part']; close: () => void }) {
+function PassedOn({ pending, close }: { pending: Schemas['PendingChange']; close: () => void }) {
   return (
     <aside aria-label="Change sheet" className={drawer}>
       <h2>Passed on</h2>
       <div role="status" className="mt-3">
         <p>
-          To {part.to?.label ?? 'whoever may make it'}, as {part.id}. Nothing was changed yet; what comes of it stands on your Today.
+          To {pending.to?.label ?? 'anybody who may make it'}, as {pending.id}. Nothing was changed yet. Your Today page shows what became
+          of it.
         </p>
         <ul className="mt-2">
-          {part.sentences.map((s, i) => (
+          {pending.sentences.map((s, i) => (
             <li key={i} className="border-rule border-t py-2 last:border-b">
               {s}
             </li>
@@ -285,7 +298,9 @@ function Done({ result, close }: { result: Schemas['ChangeResult']; close: () =>
       <h2>Committed</h2>
       <div role="status" className="mt-3">
         <p className="mb-2">
-          {result.unchanged ? 'Everything was so already; no revision was made.' : `In the ledger as revision ${result.revision}.`}
+          {result.unchanged
+            ? 'Nothing to change: everything is so already. No revision was made.'
+            : `Committed as revision ${result.revision}.`}
         </p>
         <ul>
           {result.sentences.map((s, i) => (

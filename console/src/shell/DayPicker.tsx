@@ -14,7 +14,7 @@ export function DayPicker() {
   const today = format(new Date(me.now), 'yyyy-MM-dd')
   const first = me.first_revision_at ? format(new Date(me.first_revision_at), 'yyyy-MM-dd') : undefined
   const [wanted, setWanted] = useState('')
-  const go = (to: string | undefined) => void navigate({ to: '.', search: (s: object) => ({ ...s, day: to }) as never })
+  const go = (to: string | undefined) => void navigate({ to: '.', search: (s: object) => ({ ...s, day: to }) })
   return (
     <Popover className="relative">
       <PopoverButton className={`border-b-2 px-0.5 py-1 font-semibold ${day ? 'border-brass text-brass' : 'border-ink'}`}>

@@ -11,29 +11,39 @@ export function othersOf(lines: Line[], split: Schemas['Split']): Line[] {
   return lines.filter((l, i) => split.others.some((o) => o >= ends[i]! - l.operations.length && o < ends[i]!))
 }
 
-/** The part of a change that is not for whoever made the sheet, and to whom it
+/** The operations that is not for whoever made the sheet, and to whom it
  * can be passed. */
-export function PassOn({ others, split, reason, done }: { others: Line[]; split: Schemas['Split']; reason: string; done: (p: Schemas['Part']) => void }) {
+export function PassOn({
+  others,
+  split,
+  reason,
+  done,
+}: {
+  others: Line[]
+  split: Schemas['Split']
+  reason: string
+  done: (p: Schemas['PendingChange']) => void
+}) {
   const sheet = useSheet()
   const queries = useQueryClient()
   const [to, setTo] = useState('')
   const pass = useMutation({
     mutationFn: () =>
       answer(
-        api.POST('/api/v1/parts', {
+        api.POST('/api/v1/pending-changes', {
           body: { to, reason, lines: others.map((l) => ({ words: `${l.verb} ${l.what}`, detail: l.detail, operations: l.operations })) },
         }),
       ),
-    onSuccess: async (part) => {
+    onSuccess: async (passed) => {
       sheet.remove(...others.map((l) => l.id))
-      await queries.invalidateQueries({ queryKey: ['parts'] })
-      done(part)
+      await queries.invalidateQueries({ queryKey: ['pending-changes'] })
+      done(passed)
     },
   })
   const rest = sheet.lines.length - others.length
   return (
-    <section aria-label="Somebody else must make" className="border-brass mt-3 border-l-3 pl-3">
-      <h3 className="font-semibold">Somebody else must make</h3>
+    <section aria-label="For somebody else to make" className="border-brass mt-3 border-l-3 pl-3">
+      <h3 className="font-semibold">For somebody else to make</h3>
       <ul>
         {others.map((l) => (
           <li key={l.id}>
@@ -45,7 +55,7 @@ export function PassOn({ others, split, reason, done }: { others: Line[]; split:
         Pass it on to
       </label>
       <select id="pass-to" className="field mt-0.5" value={to} onChange={(e) => setTo(e.target.value)}>
-        <option value="">Whoever may make it</option>
+        <option value="">Anybody who may make it</option>
         {split.can.map((u) => (
           <option key={u.id} value={u.key}>
             {u.label}
@@ -55,13 +65,13 @@ export function PassOn({ others, split, reason, done }: { others: Line[]; split:
       <button type="button" className="button-quiet mt-2" disabled={reason.trim() === '' || pass.isPending} onClick={() => pass.mutate()}>
         Pass {count(others.length, 'change')} on
       </button>
-      {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Say why first, below: they read it.</p>}
-      {rest > 0 && <p className="text-soft mt-1 text-sm">The rest stays here for you to commit.</p>}
+      {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Enter a reason below: the receiver reads it.</p>}
+      {rest > 0 && <p className="text-soft mt-1 text-sm">The rest stays on your sheet.</p>}
       {pass.error instanceof ProblemError && (
         <div role="alert" className="mt-1">
           <p>{pass.error.problem.detail}</p>
           <Faults problem={pass.error.problem} />
-          {rest > 0 && <p>If it builds on the rest of the sheet, take it off, commit the rest first, and add it again.</p>}
+          {rest > 0 && <p>If it depends on the rest of the sheet, remove it, commit the rest first, and add it again.</p>}
         </div>
       )}
     </section>

@@ -8,7 +8,7 @@ import { Account } from './Account'
 import { ChangeSheet } from './ChangeSheet'
 import { useDay } from './day'
 import { DayPicker } from './DayPicker'
-import { FindBox } from './FindBox'
+import { SearchBox } from './SearchBox'
 import { SessionContext, useMe } from './session'
 import { SheetProvider } from './sheet'
 
@@ -16,8 +16,18 @@ import { SheetProvider } from './sheet'
 export function Shell() {
   const me = useQuery({ queryKey: ['me'], queryFn: () => answer(api.GET('/api/v1/me')), staleTime: 60_000 })
   if (me.error instanceof ProblemError && me.error.problem.status === 401) return <SignIn />
-  if (me.error && !me.data) return <main className="p-8"><Trouble page error={me.error} retry={() => void me.refetch()} /></main>
-  if (!me.data) return <main className="p-8"><Loading what="who you are" /></main>
+  if (me.error && !me.data)
+    return (
+      <main className="p-8">
+        <Trouble page error={me.error} retry={() => void me.refetch()} />
+      </main>
+    )
+  if (!me.data)
+    return (
+      <main className="p-8">
+        <Loading what="who you are" />
+      </main>
+    )
   return (
     <SessionContext.Provider value={me.data}>
       <SheetProvider>
@@ -28,49 +38,75 @@ export function Shell() {
 }
 
 const pages = [
-  [
-    { to: '/today', label: 'Today', register: '' },
-    { to: '/requests', label: 'Requests', register: '' },
-    { to: '/reviews', label: 'Reviews', register: '' },
-    { to: '/mine', label: 'Mine', register: '' },
-  ],
-  [
-    { to: '/users', label: 'Users', register: 'users' },
-    { to: '/groups', label: 'Groups', register: 'groups' },
-    { to: '/applications', label: 'Applications', register: 'applications' },
-    { to: '/roles', label: 'Roles', register: 'roles' },
-    { to: '/grid', label: 'Grid', register: 'applications' },
-    { to: '/view-as', label: 'View as', register: 'users' },
-  ],
-  [
-    { to: '/defaults', label: 'Defaults', register: 'settings' },
-    { to: '/conflicts', label: 'Conflicts', register: 'settings' },
-    { to: '/expectations', label: 'Expectations', register: 'settings' },
-    { to: '/hand-outs', label: 'Hand-outs', register: 'roles' },
-    { to: '/attributes', label: 'Attributes', register: 'settings' },
-    { to: '/findings', label: 'Findings', register: 'users' },
-    { to: '/between', label: 'What changed', register: 'users' },
-    { to: '/ledger', label: 'Ledger', register: 'ledger' },
-    { to: '/security-log', label: 'Security log', register: 'ledger' },
-  ],
+  {
+    label: 'My work',
+    pages: [
+      { to: '/today', label: 'Today', register: '' },
+      { to: '/my-access', label: 'My access', register: '' },
+      { to: '/requests', label: 'Requests', register: '' },
+      { to: '/reviews', label: 'Reviews', register: '' },
+    ],
+  },
+  {
+    label: 'People',
+    pages: [
+      { to: '/users', label: 'Users', register: 'users' },
+      { to: '/groups', label: 'Groups', register: 'groups' },
+      { to: '/attributes', label: 'Attributes', register: 'settings' },
+    ],
+  },
+  {
+    label: 'Access',
+    pages: [
+      { to: '/applications', label: 'Applications', register: 'applications' },
+      { to: '/roles', label: 'Roles', register: 'roles' },
+      { to: '/grid', label: 'Grid', register: 'applications' },
+      { to: '/view-as', label: 'View as', register: 'users' },
+    ],
+  },
+  {
+    label: 'Control',
+    pages: [
+      { to: '/defaults', label: 'Defaults', register: 'settings' },
+      { to: '/sod-rules', label: 'SoD rules', register: 'settings' },
+      { to: '/expectations', label: 'Expectations', register: 'settings' },
+      { to: '/delegations', label: 'Delegations', register: 'roles' },
+      { to: '/findings', label: 'Findings', register: 'users' },
+    ],
+  },
+  {
+    label: 'Records',
+    pages: [
+      { to: '/gained-and-lost', label: 'Gained and lost', register: 'users' },
+      { to: '/ledger', label: 'Ledger', register: 'ledger' },
+      { to: '/security-log', label: 'Security log', register: 'ledger' },
+    ],
+  },
 ] as const
 
 function Frame() {
   const { day, past } = useDay()
   const me = useMe()
   const today = useQuery({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/v1/today')), staleTime: 60_000, enabled: !past })
-  const parts = useQuery({ queryKey: ['parts'], queryFn: () => answer(api.GET('/api/v1/parts')), staleTime: 60_000, enabled: !past })
-  const waits = (today.data?.to_decide.length ?? 0) + (today.data?.reviews.length ?? 0) + (parts.data?.to_make.length ?? 0)
+  const pending = useQuery({
+    queryKey: ['pending-changes'],
+    queryFn: () => answer(api.GET('/api/v1/pending-changes')),
+    staleTime: 60_000,
+    enabled: !past,
+  })
+  const waits = (today.data?.to_decide.length ?? 0) + (today.data?.reviews.length ?? 0) + (pending.data?.to_make.length ?? 0)
   return (
     <div className="flex h-screen flex-col">
       <a href="#main" className="bg-sheet sr-only focus:not-sr-only focus:absolute focus:z-40 focus:p-2">
         To the page
       </a>
-      <header className={`bg-sheet flex h-13.5 shrink-0 items-center gap-4 border-b px-4.5 ${past ? 'border-brass border-b-2' : 'border-rule'}`}>
+      <header
+        className={`bg-sheet flex h-13.5 shrink-0 items-center gap-4 border-b px-4.5 ${past ? 'border-brass border-b-2' : 'border-rule'}`}
+      >
         <Link to="/" className="w-37 shrink-0 font-bold">
           Able <span className="text-harbour">Roster</span>
         </Link>
-        <FindBox />
+        <SearchBox />
         <div className="ml-auto flex shrink-0 items-center gap-4">
           <DayPicker />
           <Account />
@@ -79,7 +115,7 @@ function Frame() {
       {past && (
         <p role="status" className="bg-wash text-brass border-rule border-b px-4.5 py-1 font-semibold">
           As of {fullDay(day!)}, read only.{' '}
-          <Link to="." search={(s: object) => ({ ...s, day: undefined }) as never} className="press">
+          <Link to="." search={(s: object) => ({ ...s, day: undefined })} className="press">
             Back to today
           </Link>
         </p>
@@ -87,28 +123,31 @@ function Frame() {
       <div className="flex min-h-0 grow">
         <nav aria-label="Pages" className="border-rule w-42 shrink-0 overflow-y-auto border-r py-4">
           {pages
-            .map((part) => part.filter((p) => p.register === '' || me.may[`${p.register}.read`]))
-            .filter((part) => part.length > 0)
-            .map((part, i) => (
-            <ul key={i} className="border-rule mx-4.5 border-b py-2.5 first:pt-0 last:border-b-0">
-              {part.map((p) => (
-                  <li key={p.to} className="-mx-4.5">
-                    <Link
-                      to={p.to}
-                      className="text-ink block border-l-3 border-transparent px-4.5 py-1.5"
-                      activeProps={{ className: 'bg-wash border-harbour! font-semibold', 'aria-current': 'page' }}
-                    >
-                      {p.label}
-                      {p.to === '/today' && waits > 0 && (
-                        <span className="text-brass float-right font-semibold">
-                          {waits} <span className="sr-only">to decide</span>
-                        </span>
-                      )}
-                    </Link>
-                  </li>
-                ))}
-            </ul>
-          ))}
+            .map((group) => ({ label: group.label, pages: group.pages.filter((p) => p.register === '' || me.may[`${p.register}.read`]) }))
+            .filter((group) => group.pages.length > 0)
+            .map((group) => (
+              <section key={group.label} className="px-4.5 pb-3">
+                <h2 className="text-soft text-xs font-semibold">{group.label}</h2>
+                <ul>
+                  {group.pages.map((p) => (
+                    <li key={p.to} className="-mx-4.5">
+                      <Link
+                        to={p.to}
+                        className="text-ink block border-l-3 border-transparent px-4.5 py-1"
+                        activeProps={{ className: 'bg-wash border-harbour! font-semibold', 'aria-current': 'page' }}
+                      >
+                        {p.label}
+                        {p.to === '/today' && waits > 0 && (
+                          <span className="text-brass float-right font-semibold">
+                            {waits} <span className="sr-only">to decide</span>
+                          </span>
+                        )}
+                      </Link>
+                    </li>
+                  ))}
+                </ul>
+              </section>
+            ))}
         </nav>
         <main id="main" tabIndex={-1} className="min-w-0 grow overflow-y-auto px-6 py-5 outline-none">
           <Outlet />
@@ -127,9 +166,12 @@ export function Home() {
 export function Lost() {
   return (
     <main className="p-8">
-      <h1>There is no such page</h1>
+      <h1>Page not found</h1>
       <p className="mt-2">
-        The address may be mistyped. <Link to="/" className="press">To the beginning</Link>
+        The address may be wrong.{' '}
+        <Link to="/" className="press">
+          To the first page
+        </Link>
       </p>
     </main>
   )

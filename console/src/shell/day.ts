@@ -4,7 +4,7 @@ import { useMe } from './session'
 
 /** The day looked at: asOf goes with every question about access. */
 export function useDay(): { day?: string; asOf?: string; past: boolean; now: Date } {
-  const { day } = useSearch({ strict: false }) as { day?: string }
+  const { day } = useSearch({ strict: false })
   const zone = useMe().time_zone
   if (!day) return { past: false, now: new Date() }
   const asOf = endOfDay(day, zone)

@@ -8,8 +8,8 @@ export type Line = {
   what: string
   detail?: string
   operations: Operation[]
-  /** The part of somebody's change that was passed on, which this is a line of. */
-  part?: { id: string; reason: string }
+  /** The pending change of somebody else that this line makes. */
+  pending?: { id: string; reason: string }
 }
 
 type Sheet = {

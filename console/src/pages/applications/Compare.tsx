@@ -5,7 +5,7 @@ import { Empty, Trouble } from '../../shared/State'
 import { count, list, moment } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 
-/** How the application's own list of what it has differs from what is registered. */
+/** How the application’s own list of what it has differs from what is registered. */
 export function Compare({ application: a }: { application: Schemas['Application'] }) {
   const sheet = useSheet()
   const [text, setText] = useState('')
@@ -20,7 +20,8 @@ export function Compare({ application: a }: { application: Schemas['Application'
       ),
   })
   const c = compare.data
-  const register = (what: string, operations: unknown[]) => sheet.add({ verb: 'Register', what, detail: a.label, operations: operations as Operation[] }, c!.revision)
+  const register = (what: string, operations: unknown[]) =>
+    sheet.add({ verb: 'Register', what, detail: a.label, operations: operations as Operation[] }, c!.revision)
   return (
     <section aria-label="Compare with its own list" className="bg-wash mb-3 rounded-md p-3">
       <form
@@ -30,13 +31,13 @@ export function Compare({ application: a }: { application: Schemas['Application'
         }}
       >
         <label>
-          Its own list of what it has, one path a line
+          The application’s own list of paths, one per line
           <textarea rows={4} className="field font-mono" value={text} onChange={(e) => setText(e.target.value)} />
         </label>
         <div className="mt-2 flex items-center gap-5">
           <label className="flex gap-2">
             <input type="checkbox" checked={asked} onChange={(e) => setAsked(e.target.checked)} />
-            And what it asked about that is not registered
+            Include paths it asked about that are not registered
           </label>
           <button type="submit" className="button" disabled={compare.isPending || (!asked && text.trim() === '')}>
             Compare
@@ -47,14 +48,18 @@ export function Compare({ application: a }: { application: Schemas['Application'
       {c && (
         <div aria-live="polite" className="mt-3">
           {c.missing.length === 0 ? (
-            <p className="text-kelp">Nothing is forgotten: all of it is registered{c.matching > 0 && ` (${count(c.matching, 'path')})`}.</p>
+            <p className="text-kelp">All paths are registered{c.matching > 0 && ` (${count(c.matching, 'path')})`}.</p>
           ) : (
             <>
               <div className="flex items-baseline justify-between">
                 <p>
-                  <strong>{count(c.missing.length, 'path')} not registered.</strong> Whoever opens one is denied.
+                  <strong>{count(c.missing.length, 'path')} not registered.</strong> Access to them is denied.
                 </p>
-                <button type="button" className="press" onClick={() => register(count(c.missing.length, 'forgotten path'), c.operations ?? [])}>
+                <button
+                  type="button"
+                  className="press"
+                  onClick={() => register(count(c.missing.length, 'missing path'), c.operations ?? [])}
+                >
                   Register all
                 </button>
               </div>
@@ -63,13 +68,25 @@ export function Compare({ application: a }: { application: Schemas['Application'
                   <li key={m.path} className="border-rule flex items-baseline justify-between gap-4 border-b py-1.5">
                     <span>
                       <span className="font-mono">{m.path}</span>
-                      {m.times ? <span className="text-soft text-sm"> asked about {count(m.times, 'time')}, last {moment(m.last!)}</span> : null}
+                      {m.times ? (
+                        <span className="text-soft text-sm">
+                          {' '}
+                          asked about {count(m.times, 'time')}, last {moment(m.last!)}
+                        </span>
+                      ) : null}
                       <span className="text-soft block text-sm">
                         {(m.sisters ?? []).length > 0 && `Beside ${list((m.sisters ?? []).slice(0, 3))}. `}
-                        {(m.roles ?? []).length > 0 ? `Once registered, ${list((m.roles ?? []).map((r) => r.label))} would reach it.` : 'No role would reach it yet.'}
+                        {(m.roles ?? []).length > 0
+                          ? `Once registered, ${list((m.roles ?? []).map((r) => r.label))} would reach it.`
+                          : 'No role would cover it yet.'}
                       </span>
                     </span>
-                    <button type="button" className="press" aria-label={`Register ${m.path}`} onClick={() => register(m.path, m.operations)}>
+                    <button
+                      type="button"
+                      className="press"
+                      aria-label={`Register ${m.path}`}
+                      onClick={() => register(m.path, m.operations)}
+                    >
                       Register
                     </button>
                   </li>
@@ -83,7 +100,9 @@ export function Compare({ application: a }: { application: Schemas['Application'
               {c.unlisted!.length > 12 && ` and ${c.unlisted!.length - 12} more`}. Retire what is gone.
             </p>
           )}
-          {c.missing.length === 0 && (c.unlisted ?? []).length === 0 && c.matching === 0 && <Empty>The application asked about nothing that is not registered.</Empty>}
+          {c.missing.length === 0 && (c.unlisted ?? []).length === 0 && c.matching === 0 && (
+            <Empty>The application asked about no path that is not registered.</Empty>
+          )}
         </div>
       )}
     </section>

@@ -17,7 +17,8 @@ export function Coverage({ application: a, writes }: { application: Schemas['App
   const [comparing, setComparing] = useState(false)
   const coverage = useQuery({
     queryKey: ['coverage', a.key, asOf],
-    queryFn: () => answer(api.GET('/api/v1/applications/{application}/coverage', { params: { path: { application: a.key }, query: { as_of: asOf } } })),
+    queryFn: () =>
+      answer(api.GET('/api/v1/applications/{application}/coverage', { params: { path: { application: a.key }, query: { as_of: asOf } } })),
   })
   if (coverage.error) return <Trouble error={coverage.error} retry={() => void coverage.refetch()} />
   if (!coverage.data) return <Loading what="who reaches what" />
@@ -27,11 +28,12 @@ export function Coverage({ application: a, writes }: { application: Schemas['App
     <>
       <div className="my-1 flex flex-wrap items-center gap-5">
         <p>
-          <strong>{count(c.unreached, 'cell')}</strong> no role reaches, <strong>{c.everybody}</strong> everybody does.{c.outside && ' Roles outside your part may reach more.'}
+          <strong>{count(c.unreached, 'cell')}</strong> not covered by any role, <strong>{c.everybody}</strong> everybody does.
+          {c.outside && ' Roles that you may not see may cover more.'}
         </p>
         <label className="flex gap-2">
           <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} />
-          Only where something is not reached
+          Only where something is not covered
         </label>
         {writes && (
           <button type="button" className="press" aria-expanded={comparing} onClick={() => setComparing(!comparing)}>
@@ -40,7 +42,7 @@ export function Coverage({ application: a, writes }: { application: Schemas['App
         )}
       </div>
       {comparing && <Compare application={a} />}
-      {rows.length === 0 ? <Empty>Every cell is reached by some role.</Empty> : <Table coverage={c} rows={rows} />}
+      {rows.length === 0 ? <Empty>Every cell is covered by a role.</Empty> : <Table coverage={c} rows={rows} />}
     </>
   )
 }
@@ -54,7 +56,9 @@ function Table({ coverage: c, rows }: { coverage: Schemas['Coverage']; rows: Sch
     <div ref={box} role="region" tabIndex={0} aria-label="Coverage" className="border-rule max-h-[60vh] overflow-auto border-y">
       <div role="table" aria-label={`Coverage of ${c.application.label}`} aria-rowcount={rows.length + 1}>
         <div role="row" className="bg-paper border-rule sticky top-0 z-10 grid border-b" style={columns}>
-          <div role="columnheader" className="text-soft px-2 py-1.5 text-sm font-semibold">Resource</div>
+          <div role="columnheader" className="text-soft px-2 py-1.5 text-sm font-semibold">
+            Resource
+          </div>
           {c.actions.map((a) => (
             <div key={a.key} role="columnheader" className="text-soft px-2 py-1.5 text-sm font-semibold">
               {a.key}
@@ -65,7 +69,14 @@ function Table({ coverage: c, rows }: { coverage: Schemas['Coverage']; rows: Sch
           {virtual.getVirtualItems().map((item) => {
             const r = rows[item.index]!
             return (
-              <div key={r.path} role="row" ref={virtual.measureElement} data-index={item.index} className="border-rule absolute inset-x-0 grid border-b" style={{ ...columns, transform: `translateY(${item.start}px)` }}>
+              <div
+                key={r.path}
+                role="row"
+                ref={virtual.measureElement}
+                data-index={item.index}
+                className="border-rule absolute inset-x-0 grid border-b"
+                style={{ ...columns, transform: `translateY(${item.start}px)` }}
+              >
                 <div role="rowheader" className="px-2 py-1.5">
                   <PathText path={r.path} />
                   <span className="text-soft block text-sm">{r.label}</span>

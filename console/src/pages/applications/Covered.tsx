@@ -10,7 +10,8 @@ export function Covered({ application, pattern }: { application: string; pattern
     enabled: text !== '' && application !== '',
     placeholderData: keepPreviousData,
     retry: false,
-    queryFn: () => answer(api.GET('/api/v1/applications/{application}/covered', { params: { path: { application }, query: { pattern: text } } })),
+    queryFn: () =>
+      answer(api.GET('/api/v1/applications/{application}/covered', { params: { path: { application }, query: { pattern: text } } })),
   })
   if (text === '' || application === '') return null
   const problem = covered.error instanceof ProblemError ? covered.error.problem : undefined

@@ -16,7 +16,11 @@ export function Fences({ application: a, writes }: { application: Schemas['Appli
   const words = (actions: string[]) => (actions.includes('*') ? 'all actions' : list(actions))
   return (
     <>
-      {fences.length === 0 && <Empty>There is no fence. One keeps a part, such as a fuel jetty, from roles that were written for something wider, such as all berths.</Empty>}
+      {fences.length === 0 && (
+        <Empty>
+          No fence yet. A fence keeps a part, such as a fuel jetty, out of roles that were written for something wider, such as all berths.
+        </Empty>
+      )}
       <ul>
         {fences.map((f) => (
           <li key={f.id} className="border-rule flex items-baseline justify-between gap-4 border-b px-2 py-2">
@@ -28,10 +32,20 @@ export function Fences({ application: a, writes }: { application: Schemas['Appli
               <button
                 type="button"
                 className="press text-sm"
-                aria-label={`Take away the fence on ${f.pattern}`}
-                onClick={() => sheet.add({ verb: 'Take away', what: `the fence on ${f.pattern}`, detail: a.label, operations: [{ op: 'remove_fence', fence: f.id } as Operation] }, a.revision)}
+                aria-label={`Remove the fence on ${f.pattern}`}
+                onClick={() =>
+                  sheet.add(
+                    {
+                      verb: 'Remove',
+                      what: `the fence on ${f.pattern}`,
+                      detail: a.label,
+                      operations: [{ op: 'remove_fence', fence: f.id }],
+                    },
+                    a.revision,
+                  )
+                }
               >
-                Take away
+                Remove
               </button>
             )}
           </li>
@@ -39,23 +53,37 @@ export function Fences({ application: a, writes }: { application: Schemas['Appli
       </ul>
       {writes && (
         <form
-          aria-label="Put up a fence"
+          aria-label="Add a fence"
           className="mt-5 max-w-180"
           onSubmit={(e) => {
             e.preventDefault()
-            const operation = { op: 'add_fence', application: a.key, pattern: x.pattern.trim(), actions: x.actions, why: x.why.trim() } as Operation
-            sheet.add({ verb: 'Fence', what: x.pattern.trim(), detail: `${a.label}, for ${words(x.actions)}`, operations: [operation] }, a.revision)
+            const operation = {
+              op: 'add_fence',
+              application: a.key,
+              pattern: x.pattern.trim(),
+              actions: x.actions,
+              why: x.why.trim(),
+            } as Operation
+            sheet.add(
+              { verb: 'Fence', what: x.pattern.trim(), detail: `${a.label}, for ${words(x.actions)}`, operations: [operation] },
+              a.revision,
+            )
             setX(empty)
           }}
         >
-          <h2>Put up a fence</h2>
+          <h2>Add a fence</h2>
           <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
             <label>
-              Around which paths
-              <input className="field font-mono" placeholder="berths/fuel-jetty" value={x.pattern} onChange={(e) => setX({ ...x, pattern: e.target.value })} />
+              Pattern
+              <input
+                className="field font-mono"
+                placeholder="berths/fuel-jetty"
+                value={x.pattern}
+                onChange={(e) => setX({ ...x, pattern: e.target.value })}
+              />
             </label>
             <label>
-              Why, for whoever runs into it
+              Reason shown to users
               <input className="field" maxLength={500} value={x.why} onChange={(e) => setX({ ...x, why: e.target.value })} />
             </label>
           </div>
@@ -64,13 +92,17 @@ export function Fences({ application: a, writes }: { application: Schemas['Appli
             <legend>For</legend>
             {['*', ...a.actions.map((y) => y.key)].map((k) => (
               <label key={k} className="flex gap-2">
-                <input type="checkbox" checked={x.actions.includes(k)} onChange={(e) => setX({ ...x, actions: e.target.checked ? [...x.actions, k] : x.actions.filter((y) => y !== k) })} />
+                <input
+                  type="checkbox"
+                  checked={x.actions.includes(k)}
+                  onChange={(e) => setX({ ...x, actions: e.target.checked ? [...x.actions, k] : x.actions.filter((y) => y !== k) })}
+                />
                 {k === '*' ? 'all actions' : k}
               </label>
             ))}
           </fieldset>
           <button type="submit" className="button mt-3" disabled={x.pattern.trim() === '' || x.actions.length === 0}>
-            Put on the sheet
+            Add to change sheet
           </button>
         </form>
       )}

@@ -11,10 +11,10 @@ import { useSheet } from '../../shell/sheet'
 
 const states = ['draft', 'rehearsal', 'live', 'retired'] as const
 const words = {
-  draft: 'A draft: nobody is let in, but the trial group',
-  rehearsal: 'Rehearsal: everybody signed in is let in, and what live would deny is counted',
-  live: 'Live: by the facts alone',
-  retired: 'Retired: nobody is let in',
+  draft: 'Draft: nobody has access, except the trial group',
+  rehearsal: 'Rehearsal: everybody who is signed in has access, and what live would deny is counted',
+  live: 'Live: access is enforced',
+  retired: 'Retired: nobody has access',
 }
 
 /** Where an application is in its life, and what the next step would do. */
@@ -33,7 +33,15 @@ export function GoingLive({ application: a, writes }: { application: Schemas['Ap
           className="mt-1 mb-4"
           onSubmit={(e) => {
             e.preventDefault()
-            sheet.add({ verb: 'Make', what: `${a.label} ${to === 'draft' ? 'a draft' : to}`, detail: `now ${a.state}`, operations: [{ op: 'update_application', application: a.key, state: to } as Operation] }, a.revision)
+            sheet.add(
+              {
+                verb: 'Make',
+                what: `${a.label} ${to === 'draft' ? 'a draft' : to}`,
+                detail: `now ${a.state}`,
+                operations: [{ op: 'update_application', application: a.key, state: to } as Operation],
+              },
+              a.revision,
+            )
           }}
         >
           <fieldset>
@@ -47,7 +55,7 @@ export function GoingLive({ application: a, writes }: { application: Schemas['Ap
             ))}
           </fieldset>
           <button type="submit" className="button mt-2" disabled={to === a.state}>
-            Put on the sheet
+            Add to change sheet
           </button>
         </form>
       )}
@@ -63,7 +71,8 @@ function Effect({ live: l, application }: { live: Schemas['GoingLive']; applicat
     <section aria-label="What live would do">
       <h2>{l.state === 'live' ? 'As it is, live' : 'If it went live now'}</h2>
       <p>
-        {count(l.with, 'person', 'people')} {l.state === 'live' ? 'can' : 'could'} do something in it, <strong>{count(l.with_nothing, 'person', 'people')} nothing</strong>.{' '}
+        {count(l.with, 'person', 'people')} {l.state === 'live' ? 'can' : 'could'} do something in it,{' '}
+        <strong>{count(l.with_nothing, 'person', 'people')} nothing</strong>.{' '}
         {l.with_nothing > 0 && (
           <details className="inline-block align-top">
             <summary className="text-harbour">Who</summary>
@@ -82,11 +91,25 @@ function Effect({ live: l, application }: { live: Schemas['GoingLive']; applicat
           </Link>
         </p>
       ))}
-      {l.state === 'rehearsal' && <Recorded title="Asked for in the rehearsal, and denied once live" counts={l.recorded} application={application} none="Nothing was asked for that live would deny." />}
-      {l.nobody_asked.length > 0 && <Recorded title="Asked with nobody signed in, and denied: a sign-in or an error screen?" counts={l.nobody_asked} application={application} none="" />}
+      {l.state === 'rehearsal' && (
+        <Recorded
+          title="Used in the rehearsal, and denied once live"
+          counts={l.recorded}
+          application={application}
+          none="Nothing was used that live would deny."
+        />
+      )}
+      {l.nobody_asked.length > 0 && (
+        <Recorded
+          title="Used without signing in, and denied: perhaps a sign-in or an error screen"
+          counts={l.nobody_asked}
+          application={application}
+          none=""
+        />
+      )}
       <h3 className="mt-4 font-semibold">Without signing in</h3>
       {l.nobody.length === 0 ? (
-        <p>Nothing can be done without signing in. A sign-in or error screen must be given to the group public, or nobody will see it.</p>
+        <p>Nothing can be done without signing in. Give sign-in and error screens to the group public, or nobody will see them.</p>
       ) : (
         <ul>
           {l.nobody.map((n) => (
@@ -108,12 +131,22 @@ function Effect({ live: l, application }: { live: Schemas['GoingLive']; applicat
           </ul>
         </>
       )}
-      {l.outside && <p className="text-soft mt-2">There may be more outside your part.</p>}
+      {l.outside && <p className="text-soft mt-2">There may be more that you may not see.</p>}
     </section>
   )
 }
 
-function Recorded({ title, counts, application, none }: { title: string; counts: Schemas['RehearsalCount'][]; application: string; none: string }) {
+function Recorded({
+  title,
+  counts,
+  application,
+  none,
+}: {
+  title: string
+  counts: Schemas['RehearsalCount'][]
+  application: string
+  none: string
+}) {
   const [open, setOpen] = useState('')
   return (
     <section aria-label="Rehearsal" className="mt-4">
@@ -151,7 +184,12 @@ function Recorded({ title, counts, application, none }: { title: string; counts:
                       {c.times}, {moment(c.last_at)}
                     </td>
                     <td>
-                      <button type="button" className="press text-brick" aria-expanded={open === key} onClick={() => setOpen(open === key ? '' : key)}>
+                      <button
+                        type="button"
+                        className="press text-brick"
+                        aria-expanded={open === key}
+                        onClick={() => setOpen(open === key ? '' : key)}
+                      >
                         denied: why
                       </button>
                     </td>

@@ -19,7 +19,8 @@ export function HoldersPage() {
   const { asOf, now } = useDay()
   const application = useQuery({
     queryKey: ['application', key, asOf],
-    queryFn: () => answer(api.GET('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } })),
+    queryFn: () =>
+      answer(api.GET('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } })),
   })
   const action = search.action ?? application.data?.actions[0]?.key ?? ''
   const path = search.path ?? '/'
@@ -42,14 +43,24 @@ export function HoldersPage() {
         .
       </p>
       <div className="mt-3 flex gap-3">
-        <select className="field w-auto" aria-label="Action" value={action} onChange={(e) => void navigate({ search: (s) => ({ ...s, action: e.target.value }) })}>
+        <select
+          className="field w-auto"
+          aria-label="Action"
+          value={action}
+          onChange={(e) => void navigate({ search: (s) => ({ ...s, action: e.target.value }) })}
+        >
           {a.actions.map((x) => (
             <option key={x.key} value={x.key}>
               {x.label || x.key}
             </option>
           ))}
         </select>
-        <select className="field w-auto" aria-label="Resource" value={path} onChange={(e) => void navigate({ search: (s) => ({ ...s, path: e.target.value }) })}>
+        <select
+          className="field w-auto"
+          aria-label="Resource"
+          value={path}
+          onChange={(e) => void navigate({ search: (s) => ({ ...s, path: e.target.value }) })}
+        >
           {(a.resources ?? [])
             .filter((r) => !r.retired)
             .map((r) => (
@@ -67,7 +78,7 @@ export function HoldersPage() {
           {holders.data.outside && <span className="text-soft">, and perhaps others outside your part</span>}.
         </p>
       )}
-      {holders.data && holders.data.total === 0 && <Empty>Nobody. Look for a role that permits it on the page of roles.</Empty>}
+      {holders.data && holders.data.total === 0 && <Empty>Nobody. Look for a role that allows it on the page Roles.</Empty>}
       {holders.data && holders.data.holders.length > 0 && <Rows holders={holders.data.holders} now={now} />}
       {holders.data?.next && <p className="text-soft mt-2">The first 500.</p>}
     </>
@@ -88,7 +99,12 @@ function Rows({ holders, now }: { holders: Schemas['Holder'][]; now: Date }) {
             ) : (
               <span className="text-soft">{h.user.label}</span>
             )}
-            <button type="button" className="press text-left" aria-expanded={open === i} onClick={() => setOpen(open === i ? undefined : i)}>
+            <button
+              type="button"
+              className="press text-left"
+              aria-expanded={open === i}
+              onClick={() => setOpen(open === i ? undefined : i)}
+            >
               <Mark name={h.through as MarkName} /> {markWords[h.through as MarkName]}
               {h.own && ', only their own'}
               {h.scheduled && ', at some times'}

@@ -22,7 +22,9 @@ export function ApplicationList() {
   if (!applications.data) return <Loading what="applications" />
   return (
     <>
-      <Title list="applications" query={{ as_of: asOf }}>Applications</Title>
+      <Title list="applications" query={{ as_of: asOf }}>
+        Applications
+      </Title>
       <p className="text-soft mt-1">{count(applications.data.applications.length, 'application')} ask here who may do what.</p>
       <table className="register mt-3">
         <thead>
@@ -30,7 +32,7 @@ export function ApplicationList() {
             <th>Application</th>
             <th>Key</th>
             <th>State</th>
-            <th>Answers for it</th>
+            <th>Owner</th>
             <th>What it is</th>
           </tr>
         </thead>
@@ -51,13 +53,14 @@ export function ApplicationList() {
         </tbody>
       </table>
       {applications.data.applications.every((a) => a.key === 'able-roster') && (
-        <Empty>An application is something that protects what is in it, and asks here who may do what. Register the first one below; then describe its resources and roles.</Empty>
+        <Empty>
+          No application yet. An application asks here who may do what. Register the first one below, then add its resources and roles.
+        </Empty>
       )}
       {!past && me.may['applications.create'] && <NewApplication revision={applications.data.revision} />}
     </>
   )
 }
-
 
 /** The words most applications can be described with. */
 const usual = ['create', 'read', 'update', 'delete']
@@ -81,12 +84,20 @@ function NewApplication({ revision }: { revision: number }) {
           description: x.description.trim(),
           actions: actions.map((a) => ({ key: a, label: a.charAt(0).toUpperCase() + a.slice(1) })),
         } as Operation
-        sheet.add({ verb: 'Register', what: `the application ${x.label.trim()}`, detail: `${key}, a draft; ${actions.join(', ')}`, operations: [operation] }, revision)
+        sheet.add(
+          {
+            verb: 'Register',
+            what: `the application ${x.label.trim()}`,
+            detail: `${key}, a draft; ${actions.join(', ')}`,
+            operations: [operation],
+          },
+          revision,
+        )
         setX(empty)
       }}
     >
       <h2>Register an application</h2>
-      <p className="text-soft">It begins as a draft: nobody is let in until you say so.</p>
+      <p className="text-soft">It begins as a draft: nobody has access yet.</p>
       <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the application
@@ -97,13 +108,21 @@ function NewApplication({ revision }: { revision: number }) {
           <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
         </label>
         <label>
-          What can be done in it
+          Actions
           <input className="field" value={x.actions} onChange={(e) => setX({ ...x, actions: e.target.value })} />
         </label>
-        <p className="text-soft self-end pb-1.5 text-sm">{key ? <>Its key is <span className="font-mono">{key}</span>, for ever.</> : 'Its key is made of the name.'}</p>
+        <p className="text-soft self-end pb-1.5 text-sm">
+          {key ? (
+            <>
+              Its key is <span className="font-mono">{key}</span>, for ever.
+            </>
+          ) : (
+            'Its key is made of the name.'
+          )}
+        </p>
       </div>
       <button type="submit" className="button mt-3" disabled={!key || actions.length === 0}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )

@@ -25,7 +25,8 @@ export function OneApplication() {
   const me = useMe()
   const application = useQuery({
     queryKey: ['application', key, asOf],
-    queryFn: () => answer(api.GET('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } })),
+    queryFn: () =>
+      answer(api.GET('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } })),
   })
   if (application.error) return <Trouble page error={application.error} retry={() => void application.refetch()} />
   if (!application.data) return <Loading what={key} />
@@ -39,11 +40,14 @@ export function OneApplication() {
         <span className="text-soft font-mono">{a.key}</span>
       </div>
       <p className="mt-1.5">
-        {a.description} <span className={a.state === 'live' ? 'text-soft' : 'text-brass font-semibold'}>It is {a.state === 'draft' ? 'a draft' : a.state === 'rehearsal' ? 'in rehearsal' : a.state}.</span>
+        {a.description}{' '}
+        <span className={a.state === 'live' ? 'text-soft' : 'text-brass font-semibold'}>
+          It is {a.state === 'draft' ? 'a draft' : a.state === 'rehearsal' ? 'in rehearsal' : a.state}.
+        </span>
       </p>
       <p className="text-soft mt-1">
         Declares {list(a.actions.map((x) => x.key))}.{' '}
-        {a.owner ? <>{a.owner.label} answers for it. </> : !builtIn && <span className="text-brass">Nobody answers for it. </span>}
+        {a.owner ? <>{a.owner.label} owns it. </> : !builtIn && <span className="text-brass">No owner. </span>}
         <Link to="/grid" search={{ application: a.key }} className="press">
           See who may do what
         </Link>
@@ -57,7 +61,7 @@ export function OneApplication() {
           { key: 'coverage', label: 'Coverage', body: <Coverage application={a} writes={writes} /> },
           { key: 'fences', label: 'Fences', count: (a.fences ?? []).length, body: <Fences application={a} writes={writes} /> },
           ...(past || builtIn ? [] : [{ key: 'live', label: 'State', body: <GoingLive application={a} writes={writes} /> }]),
-          ...(writes ? [{ key: 'describe', label: 'Describe', body: <Describe application={a} /> }] : []),
+          ...(writes ? [{ key: 'details', label: 'Details', body: <Describe application={a} /> }] : []),
           ...(past ? [] : [{ key: 'time', label: 'Over time', body: <OverTime application={a.key} /> }]),
         ]}
       />

@@ -6,7 +6,7 @@ import { shortDay } from '../../shared/words'
 
 const ways = [
   { key: 'direct', word: 'given directly', ink: 'bg-ink' },
-  { key: 'request', word: 'asked for', ink: 'bg-harbour' },
+  { key: 'request', word: 'requested', ink: 'bg-harbour' },
   { key: 'default', word: 'by default', ink: 'bg-brass' },
   { key: 'group', word: 'through a group', ink: 'bg-kelp' },
   { key: 'everybody', word: 'as everybody', ink: 'bg-soft' },
@@ -16,7 +16,8 @@ const ways = [
 export function OverTime({ application }: { application: string }) {
   const over = useQuery({
     queryKey: ['over-time', application],
-    queryFn: () => answer(api.GET('/api/v1/applications/{application}/over-time', { params: { path: { application }, query: { points: 13 } } })),
+    queryFn: () =>
+      answer(api.GET('/api/v1/applications/{application}/over-time', { params: { path: { application }, query: { points: 13 } } })),
   })
   if (over.error) return <Trouble error={over.error} retry={() => void over.refetch()} />
   if (!over.data) return <Loading what="the last year" />

@@ -1,7 +1,7 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Link } from '@tanstack/react-router'
 import { useRef, useState } from 'react'
-import type { Operation, Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { PathText } from '../../shared/PathText'
 import { Empty } from '../../shared/State'
 import { count } from '../../shared/words'
@@ -25,10 +25,23 @@ export function Resources({ application: a, writes }: { application: Schemas['Ap
   return (
     <>
       <div className="mt-1 mb-2 flex flex-wrap items-center gap-4">
-        <input type="search" className="field max-w-64" aria-label="Only resources with this in their path" placeholder="Path or name" value={only} onChange={(e) => setOnly(e.target.value)} />
+        <input
+          type="search"
+          className="field max-w-64"
+          aria-label="Only resources with this in their path"
+          placeholder="Path or name"
+          value={only}
+          onChange={(e) => setOnly(e.target.value)}
+        />
         {writes &&
           tools.map(([key, words]) => (
-            <button key={key} type="button" className="button-quiet" aria-expanded={adding === key} onClick={() => setAdding(adding === key ? undefined : key)}>
+            <button
+              key={key}
+              type="button"
+              className="button-quiet"
+              aria-expanded={adding === key}
+              onClick={() => setAdding(adding === key ? undefined : key)}
+            >
               {words}
             </button>
           ))}
@@ -36,8 +49,12 @@ export function Resources({ application: a, writes }: { application: Schemas['Ap
       {adding === 'one' && <AddOne application={a} />}
       {adding === 'many' && <PasteMany application={a} />}
       {adding === 'compare' && <Compare application={a} />}
-      {all.length <= 1 && <Empty>Nothing but the application itself is registered: add its screens, registers and reports, so that roles can speak of them.</Empty>}
-      {shown.length === 0 && <Empty>No resource has that in its path or name.</Empty>}
+      {all.length <= 1 && (
+        <Empty>
+          Only the application itself is registered. Add its screens, registers and reports, so that roles can give access to them.
+        </Empty>
+      )}
+      {shown.length === 0 && <Empty>No resource matches.</Empty>}
       {shown.length > 0 && <Tree application={a} resources={shown} writes={writes} />}
     </>
   )
@@ -55,27 +72,45 @@ function Tree({ application: a, resources, writes }: { application: Schemas['App
           const r = resources[item.index]!
           const depth = r.path === '/' ? 0 : r.path.split('/').length
           return (
-            <li key={r.id} ref={virtual.measureElement} data-index={item.index} className="border-rule absolute inset-x-0 border-b" style={{ transform: `translateY(${item.start}px)` }}>
+            <li
+              key={r.id}
+              ref={virtual.measureElement}
+              data-index={item.index}
+              className="border-rule absolute inset-x-0 border-b"
+              style={{ transform: `translateY(${item.start}px)` }}
+            >
               <div className="flex items-baseline gap-3 px-2 py-1.5">
                 <span className="min-w-72 shrink-0" style={{ paddingLeft: `${depth * 1.1}rem` }}>
-                  <Link to="/applications/$application/holders" params={{ application: a.key }} search={{ path: r.path }} className="press" title="Who can do what here">
+                  <Link
+                    to="/applications/$application/holders"
+                    params={{ application: a.key }}
+                    search={{ path: r.path }}
+                    className="press"
+                    title="Who can do what here"
+                  >
                     <PathText path={r.path} />
                   </Link>
                 </span>
                 <span className="grow">
                   {r.label}
                   {r.retired && <span className="text-brass"> · retired</span>}
-                  {r.open && <span className="text-soft"> · open: what lies below need not be registered</span>}
+                  {r.open && <span className="text-soft"> · open: paths below need not be registered</span>}
                   {(r.addresses ?? []).length > 0 && <span className="text-soft font-mono text-sm"> {r.addresses!.join(' ')}</span>}
                 </span>
                 <span className="text-soft text-sm">{r.kind}</span>
                 {writes && (
-                  <button type="button" className="press text-sm" aria-label={`Alter ${r.path}`} aria-expanded={editing === r.path} onClick={() => setEditing(editing === r.path ? undefined : r.path)}>
-                    Alter
+                  <button
+                    type="button"
+                    className="press text-sm"
+                    aria-label={`Edit ${r.path}`}
+                    aria-expanded={editing === r.path}
+                    onClick={() => setEditing(editing === r.path ? undefined : r.path)}
+                  >
+                    Edit
                   </button>
                 )}
               </div>
-              {editing === r.path && <Alter application={a} resource={r} done={() => setEditing(undefined)} />}
+              {editing === r.path && <Edit application={a} resource={r} done={() => setEditing(undefined)} />}
             </li>
           )
         })}
@@ -84,21 +119,33 @@ function Tree({ application: a, resources, writes }: { application: Schemas['App
   )
 }
 
-function Alter({ application: a, resource: r, done }: { application: Schemas['Application']; resource: Resource; done: () => void }) {
+function Edit({ application: a, resource: r, done }: { application: Schemas['Application']; resource: Resource; done: () => void }) {
   const sheet = useSheet()
-  const now = { label: r.label ?? '', description: r.description ?? '', kind: r.kind ?? '', addresses: (r.addresses ?? []).join(' '), open: !!r.open, retired: !!r.retired }
+  const now = {
+    label: r.label ?? '',
+    description: r.description ?? '',
+    kind: r.kind ?? '',
+    addresses: (r.addresses ?? []).join(' '),
+    open: !!r.open,
+    retired: !!r.retired,
+  }
   const [x, setX] = useState(now)
   const changed: Record<string, unknown> = {}
   for (const k of ['label', 'description', 'kind', 'open', 'retired'] as const) if (x[k] !== now[k]) changed[k] = x[k]
   if (x.addresses !== now.addresses) changed.addresses = x.addresses.split(/\s+/).filter(Boolean)
   return (
     <form
-      aria-label={`Alter ${r.path}`}
+      aria-label={`Edit ${r.path}`}
       className="bg-open grid grid-cols-2 gap-x-5 gap-y-2 p-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
-          { verb: 'Alter', what: r.path, detail: `${a.label}: ${Object.keys(changed).join(', ')}`, operations: [{ op: 'update_resource', application: a.key, path: r.path, ...changed } as Operation] },
+          {
+            verb: 'Edit',
+            what: r.path,
+            detail: `${a.label}: ${Object.keys(changed).join(', ')}`,
+            operations: [{ op: 'update_resource', application: a.key, path: r.path, ...changed }],
+          },
           a.revision,
         )
         done()
@@ -123,16 +170,16 @@ function Alter({ application: a, resource: r, done }: { application: Schemas['Ap
       <div className="col-span-2 flex items-center gap-6">
         <label className="flex gap-2">
           <input type="checkbox" checked={x.open} onChange={(e) => setX({ ...x, open: e.target.checked })} />
-          Open: what lies below need not be registered
+          Open: paths below need not be registered
         </label>
         {r.path !== '/' && (
           <label className="flex gap-2">
             <input type="checkbox" checked={x.retired} onChange={(e) => setX({ ...x, retired: e.target.checked })} />
-            Retired, with all below it
+            Retired, with everything below it
           </label>
         )}
         <button type="submit" className="button ml-auto" disabled={Object.keys(changed).length === 0}>
-          Put on the sheet
+          Add to change sheet
         </button>
       </div>
     </form>
@@ -150,13 +197,26 @@ function AddOne({ application: a }: { application: Schemas['Application'] }) {
       onSubmit={(e) => {
         e.preventDefault()
         const path = x.path.trim()
-        sheet.add({ verb: 'Register', what: path, detail: a.label, operations: [{ op: 'add_resource', application: a.key, path, label: x.label.trim(), kind: x.kind.trim(), open: x.open } as Operation] }, a.revision)
+        sheet.add(
+          {
+            verb: 'Register',
+            what: path,
+            detail: a.label,
+            operations: [{ op: 'add_resource', application: a.key, path, label: x.label.trim(), kind: x.kind.trim(), open: x.open }],
+          },
+          a.revision,
+        )
         setX({ ...empty, path: path.slice(0, path.lastIndexOf('/') + 1), kind: x.kind })
       }}
     >
       <label>
         Path
-        <input className="field font-mono" placeholder="board/arrivals" value={x.path} onChange={(e) => setX({ ...x, path: e.target.value })} />
+        <input
+          className="field font-mono"
+          placeholder="board/arrivals"
+          value={x.path}
+          onChange={(e) => setX({ ...x, path: e.target.value })}
+        />
       </label>
       <label>
         Called
@@ -164,10 +224,16 @@ function AddOne({ application: a }: { application: Schemas['Application'] }) {
       </label>
       <label>
         Kind
-        <input className="field" maxLength={64} placeholder="screen" value={x.kind} onChange={(e) => setX({ ...x, kind: e.target.value })} />
+        <input
+          className="field"
+          maxLength={64}
+          placeholder="screen"
+          value={x.kind}
+          onChange={(e) => setX({ ...x, kind: e.target.value })}
+        />
       </label>
       <button type="submit" className="button" disabled={x.path.trim() === ''}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )
@@ -175,7 +241,10 @@ function AddOne({ application: a }: { application: Schemas['Application'] }) {
 
 /** One line: a path, and after a tab or two spaces what it is called. */
 function read(text: string, there: Set<string>) {
-  const lines = text.split('\n').map((l) => l.trim()).filter(Boolean)
+  const lines = text
+    .split('\n')
+    .map((l) => l.trim())
+    .filter(Boolean)
   const operations: { path: string; label: string }[] = []
   const again: string[] = []
   const seen = new Set(there)
@@ -221,7 +290,7 @@ function PasteMany({ application: a }: { application: Schemas['Application'] }) 
               .slice(0, 3)
               .map((o) => o.path)
               .join(', ')} …`,
-            operations: operations.map((o) => ({ op: 'add_resource', application: a.key, path: o.path, label: o.label || undefined }) as Operation),
+            operations: operations.map((o) => ({ op: 'add_resource', application: a.key, path: o.path, label: o.label || undefined })),
           },
           a.revision,
         )
@@ -230,16 +299,22 @@ function PasteMany({ application: a }: { application: Schemas['Application'] }) 
     >
       <label>
         One path a line; after a tab what it is called
-        <textarea rows={6} className="field font-mono" value={text} onChange={(e) => setText(e.target.value)} placeholder={'board\tBerth board\nboard/arrivals\tArrivals'} />
+        <textarea
+          rows={6}
+          className="field font-mono"
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          placeholder={'board\tBerth board\nboard/arrivals\tArrivals'}
+        />
       </label>
       <div className="mt-2 flex items-center gap-4">
         <button type="submit" className="button" disabled={operations.length === 0 || operations.length > most}>
-          Put on the sheet
+          Add to change sheet
         </button>
         <span className="text-soft text-sm" aria-live="polite">
           {operations.length > 0 && `${count(operations.length, 'resource')} to register`}
-          {again.length > 0 && `, ${again.length} there already or twice: ${again.slice(0, 3).join(', ')}`}
-          {operations.length > most && <span className="text-brick">. At most {most} at once; a roster file takes more.</span>}
+          {again.length > 0 && `, ${again.length} already registered or listed twice: ${again.slice(0, 3).join(', ')}`}
+          {operations.length > most && <span className="text-brick">. At most {most} at once. Use a roster file for more.</span>}
         </span>
       </div>
     </form>

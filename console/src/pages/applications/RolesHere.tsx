@@ -11,14 +11,17 @@ import { NewRole } from '../roles/New'
 export function RolesHere({ application: a }: { application: Schemas['Application'] }) {
   const { asOf, past } = useDay()
   const me = useMe()
-  const roles = useQuery({ queryKey: ['roles', asOf], queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })) })
+  const roles = useQuery({
+    queryKey: ['roles', asOf],
+    queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })),
+  })
   if (roles.error) return <Trouble error={roles.error} retry={() => void roles.refetch()} />
   if (!roles.data) return <Loading what="its roles" />
   const here = roles.data.roles.filter((r) => r.application?.id === a.id)
   return (
     <>
       {here.length === 0 ? (
-        <Empty>It has no role of its own yet. A role says what its holders may do, and where.</Empty>
+        <Empty>This application has no role yet. A role says what its holders may do, and where.</Empty>
       ) : (
         <table className="register">
           <thead>
@@ -38,11 +41,11 @@ export function RolesHere({ application: a }: { application: Schemas['Applicatio
                     {r.label}
                   </Link>
                   {r.retired && <span className="text-brass"> · retired</span>}
-                  {r.offered && <span className="text-soft"> · can be asked for</span>}
+                  {r.offered && <span className="text-soft"> · requestable</span>}
                 </td>
                 <td className="text-soft">{list(r.includes.map((i) => i.label))}</td>
                 <td className={r.risk === 'high' ? 'text-brass' : 'text-soft'}>{r.risk}</td>
-                <td className="text-soft">{r.longest ? `at most ${count(r.longest, 'day')}` : ''}</td>
+                <td className="text-soft">{r.max_days ? `at most ${count(r.max_days, 'day')}` : ''}</td>
                 <td>{r.holder_count}</td>
               </tr>
             ))}

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation } from '../../api/client'
+import { answer, api } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
@@ -25,7 +25,7 @@ export function GroupList() {
       <Title list="groups" query={{ as_of: asOf }}>
         Groups
       </Title>
-      <p className="text-soft mt-1">{count(groups.data.groups.length, 'group')}. What a group holds, its members hold.</p>
+      <p className="text-soft mt-1">{count(groups.data.groups.length, 'group')}. Members of a group hold the roles of the group.</p>
       <table className="register mt-3">
         <thead>
           <tr>
@@ -43,7 +43,11 @@ export function GroupList() {
                 <Link to="/groups/$group" params={{ group: g.key }} className="press">
                   {g.label}
                 </Link>
-                {g.filter && <div className="text-soft max-w-100 truncate font-mono text-sm">{g.filter}</div>}
+                {g.filter && (
+                  <div className="text-soft max-w-100 truncate text-sm" title={g.filter}>
+                    {g.filter_words}
+                  </div>
+                )}
               </td>
               <td className="font-mono text-sm">{g.key}</td>
               <td>{g.built_in ? <span className="text-soft">built in</span> : unitWords(g.unit)}</td>
@@ -66,7 +70,11 @@ function NewGroup({ revision }: { revision: number }) {
   const field = (name: keyof typeof blank, label: string, hint?: string) => (
     <label>
       {label} {hint && <span className="text-soft text-sm">{hint}</span>}
-      <input className={`field ${name === 'filter' ? 'font-mono text-sm' : ''}`} value={x[name]} onChange={(e) => setX({ ...x, [name]: e.target.value })} />
+      <input
+        className={`field ${name === 'filter' ? 'font-mono text-sm' : ''}`}
+        value={x[name]}
+        onChange={(e) => setX({ ...x, [name]: e.target.value })}
+      />
     </label>
   )
   return (
@@ -76,7 +84,15 @@ function NewGroup({ revision }: { revision: number }) {
       onSubmit={(e) => {
         e.preventDefault()
         const given = Object.fromEntries(Object.entries(x).filter(([, v]) => v.trim() !== ''))
-        sheet.add({ verb: 'Make', what: `the group ${x.label.trim()}`, detail: x.filter.trim() ? `whoever has ${x.filter.trim()}` : undefined, operations: [{ op: 'add_group', key, ...given } as Operation] }, revision)
+        sheet.add(
+          {
+            verb: 'Make',
+            what: `the group ${x.label.trim()}`,
+            detail: x.filter.trim() ? `users who match ${x.filter.trim()}` : undefined,
+            operations: [{ op: 'add_group', key, ...given }],
+          },
+          revision,
+        )
         setX(blank)
       }}
     >
@@ -85,11 +101,11 @@ function NewGroup({ revision }: { revision: number }) {
         {field('label', 'Name of the group')}
         {field('description', 'What it is for')}
         {field('unit', 'Unit it belongs to', 'such as marine/pilotage')}
-        {field('filter', 'Chosen by', 'a filter over facts; none: listed members alone')}
+        {field('filter', 'Chosen by', 'a filter over facts; none: listed members only')}
         {field('held_within', 'Members only within the unit', 'blank: anywhere')}
       </div>
       <button type="submit" className="button mt-3" disabled={!key}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )

@@ -2,7 +2,7 @@ import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import { answer, api, type Schemas } from '../../api/client'
-import { SaveAs } from '../../shared/SaveAs'
+import { SaveAs } from '../../shared/Export'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list, shortDay, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
@@ -16,7 +16,12 @@ export function MembersOf({ group }: { group: string }) {
     placeholderData: keepPreviousData,
     initialPageParam: '',
     getNextPageParam: (last: Schemas['GroupMemberList']) => last.next,
-    queryFn: ({ pageParam }) => answer(api.GET('/api/v1/groups/{group}/members', { params: { path: { group }, query: { q: text || undefined, as_of: asOf, limit: 100, cursor: pageParam || undefined } } })),
+    queryFn: ({ pageParam }) =>
+      answer(
+        api.GET('/api/v1/groups/{group}/members', {
+          params: { path: { group }, query: { q: text || undefined, as_of: asOf, limit: 100, cursor: pageParam || undefined } },
+        }),
+      ),
   })
   if (members.error) return <Trouble error={members.error} retry={() => void members.refetch()} />
   if (!members.data) return <Loading what="who is in it" />
@@ -24,7 +29,14 @@ export function MembersOf({ group }: { group: string }) {
   return (
     <>
       <div className="mt-1 flex items-center gap-4">
-        <input type="search" className="field max-w-72" aria-label="Search who is in it" placeholder="Name or user name" value={text} onChange={(e) => setText(e.target.value)} />
+        <input
+          type="search"
+          className="field max-w-72"
+          aria-label="Search who is in it"
+          placeholder="Name or user name"
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+        />
         <span className="text-soft" role="status">
           {count(members.data.pages[0]!.total, 'user')}
         </span>
@@ -32,7 +44,7 @@ export function MembersOf({ group }: { group: string }) {
           <SaveAs list={`groups/${group}/members`} query={{ q: text || undefined, as_of: asOf }} />
         </span>
       </div>
-      {all.length === 0 && <Empty>{text ? 'Nobody in it is called that.' : 'Nobody is in it.'}</Empty>}
+      {all.length === 0 && <Empty>{text ? 'No member matches.' : 'No members.'}</Empty>}
       {all.length > 0 && (
         <table className="register mt-2">
           <thead>
@@ -53,14 +65,21 @@ export function MembersOf({ group }: { group: string }) {
                 <td>
                   <Why member={m} />
                 </td>
-                <td className={m.until ? 'text-brass w-40' : 'text-soft w-40'}>{m.from && new Date(m.from) > now ? `from ${shortDay(m.from)}` : until(m.until, now)}</td>
+                <td className={m.until ? 'text-brass w-40' : 'text-soft w-40'}>
+                  {m.from && new Date(m.from) > now ? `from ${shortDay(m.from)}` : until(m.until, now)}
+                </td>
               </tr>
             ))}
           </tbody>
         </table>
       )}
       {members.hasNextPage && (
-        <button type="button" className="button-quiet mt-3" disabled={members.isFetchingNextPage} onClick={() => void members.fetchNextPage()}>
+        <button
+          type="button"
+          className="button-quiet mt-3"
+          disabled={members.isFetchingNextPage}
+          onClick={() => void members.fetchNextPage()}
+        >
           More
         </button>
       )}

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { answer, api, type Schemas } from '../../api/client'
+import { FilterWords } from '../../shared/FilterWords'
 import { PickBox, type Choice } from '../../shared/PickBox'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
-import { Terms } from '../../shared/Terms'
+import { Limits } from '../../shared/Limits'
 import { UserBox } from '../../shared/UserBox'
 import { count, shortDay, unitWords, until } from '../../shared/words'
 import { RevisionRows } from '../../shared/Revisions'
@@ -41,21 +42,22 @@ export function OneGroup() {
         <span className="text-soft font-mono">{g.key}</span>
       </div>
       <p className="text-soft mt-1.5">
-        {g.description} {g.unit && `Belongs to ${unitWords(g.unit)}.`} {g.held_within && `Members only within ${unitWords(g.held_within)}.`} {g.owner && `${g.owner.label} answers for it.`}
+        {g.description} {g.unit && `Belongs to ${unitWords(g.unit)}.`} {g.held_within && `Members only within ${unitWords(g.held_within)}.`}{' '}
+        {g.owner && `${g.owner.label} owns it.`}
       </p>
       {g.filter && (
         <p className="mt-1">
-          Chooses whoever has <span className="font-mono text-sm">{g.filter}</span>: {count(g.chosen ?? 0, 'user')} now.
+          Chosen by a filter: <FilterWords words={g.filter_words} filter={g.filter} />. {count(g.chosen ?? 0, 'user')} now.
         </p>
       )}
       <Tabs
         chosen={tab}
         choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'gives' ? undefined : t }) })}
         tabs={[
-          { key: 'gives', label: 'Gives', count: g.assignments?.length ?? 0, body: <Gives group={g} /> },
-          { key: 'listed', label: 'Listed', count: g.member_count, body: <Listed group={g} changes={changes} /> },
-          { key: 'members', label: 'Who is in it', body: <MembersOf group={g.key} /> },
-          ...(changes ? [{ key: 'change', label: 'Change', body: <ChangeGroup key={g.revision} group={g} /> }] : []),
+          { key: 'roles', label: 'Roles', count: g.assignments?.length ?? 0, body: <Gives group={g} /> },
+          { key: 'members', label: 'Members', count: g.member_count, body: <Listed group={g} changes={changes} /> },
+          { key: 'all-members', label: 'All members', body: <MembersOf group={g.key} /> },
+          ...(changes ? [{ key: 'edit', label: 'Edit', body: <ChangeGroup key={g.revision} group={g} /> }] : []),
           { key: 'history', label: 'History', body: <RevisionRows query={{ group: g.key }} /> },
         ]}
       />
@@ -84,14 +86,19 @@ function Gives({ group: g }: { group: Schemas['Group'] }) {
               )}
               <span className={a.until ? 'text-brass' : 'text-soft'}>
                 {until(a.until, now)}
-                <Terms assignment={a} />
+                <Limits assignment={a} />
               </span>
               {!past && me.may['roles.assign'] && (
                 <button
                   type="button"
                   className="press ml-auto text-sm"
                   aria-label={`Revoke ${a.role.label} of the group ${g.label}`}
-                  onClick={() => sheet.add({ verb: 'Revoke', what: `${a.role.label} of the group ${g.label}`, operations: [{ op: 'revoke', assignment: a.id }] }, g.revision)}
+                  onClick={() =>
+                    sheet.add(
+                      { verb: 'Revoke', what: `${a.role.label} of the group ${g.label}`, operations: [{ op: 'revoke', assignment: a.id }] },
+                      g.revision,
+                    )
+                  }
                 >
                   Revoke
                 </button>
@@ -100,7 +107,9 @@ function Gives({ group: g }: { group: Schemas['Group'] }) {
           ))}
         </ul>
       )}
-      {!past && me.may['roles.assign'] && g.key !== 'public' && <GrantRole to={{ group: g.key, label: `the group ${g.label}`, revision: g.revision }} />}
+      {!past && me.may['roles.assign'] && g.key !== 'public' && (
+        <GrantRole to={{ group: g.key, label: `the group ${g.label}`, revision: g.revision }} />
+      )}
     </>
   )
 }
@@ -111,7 +120,9 @@ function Listed({ group: g, changes }: { group: Schemas['Group']; changes?: bool
   return (
     <>
       {(g.members ?? []).length === 0 ? (
-        <Empty>{g.built_in ? 'None are listed: it follows from who is here.' : 'Nobody is listed. Put users or other groups in below; a filter chooses people by what they are.'}</Empty>
+        <Empty>
+          {g.built_in ? 'This group has no listed members.' : 'No listed members. Add users or other groups below, or use a filter.'}
+        </Empty>
       ) : (
         <ul className="grid grid-cols-2 gap-x-6">
           {g.members!.map((m) => (
@@ -136,19 +147,25 @@ function Listed({ group: g, changes }: { group: Schemas['Group']; changes?: bool
                 <button
                   type="button"
                   className="press ml-auto text-sm"
-                  aria-label={`Take ${m.member.label} out`}
+                  aria-label={`Remove ${m.member.label}`}
                   onClick={() =>
                     sheet.add(
                       {
-                        verb: 'Take',
-                        what: `${m.member.label} out of ${g.label}`,
-                        operations: [{ op: 'remove_member', group: g.key, ...(m.member_kind === 'user' ? { user: m.member.key } : { member_group: m.member.key }) } as Operation],
+                        verb: 'Remove',
+                        what: `${m.member.label} from ${g.label}`,
+                        operations: [
+                          {
+                            op: 'remove_member',
+                            group: g.key,
+                            ...(m.member_kind === 'user' ? { user: m.member.key } : { member_group: m.member.key }),
+                          },
+                        ],
                       },
                       g.revision,
                     )
                   }
                 >
-                  Take out
+                  Remove
                 </button>
               )}
             </li>
@@ -171,26 +188,36 @@ function PutIn({ group: g }: { group: Schemas['Group'] }) {
   const who = user.key ? user.name : (group?.label ?? '')
   return (
     <form
-      aria-label="Put somebody in"
+      aria-label="Add a member"
       className="mt-5 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
         const member = user.key ? { user: user.key } : { member_group: group!.key }
-        const when = [days.first && `from ${shortDay(days.first)}`, days.last && `last day ${shortDay(days.last)}`].filter(Boolean).join(', ')
-        sheet.add({ verb: 'Put', what: `${who} into ${g.label}`, detail: when || undefined, operations: [{ op: 'add_member', group: g.key, ...member, ...windowOf(days, zone) } as Operation] }, g.revision)
+        const when = [days.first && `from ${shortDay(days.first)}`, days.last && `last day ${shortDay(days.last)}`]
+          .filter(Boolean)
+          .join(', ')
+        sheet.add(
+          {
+            verb: 'Add',
+            what: `${who} to ${g.label}`,
+            detail: when || undefined,
+            operations: [{ op: 'add_member', group: g.key, ...member, ...windowOf(days, zone) }],
+          },
+          g.revision,
+        )
         setUser({ key: '', name: '' })
         setGroup(null)
       }}
     >
-      <h2>Put somebody in</h2>
+      <h2>Add a member</h2>
       <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
         <div>
           <span aria-hidden>A user</span>
-          <UserBox key={user.key} label="A user to put in" value={user.key} onChange={(key, name) => setUser({ key, name })} />
+          <UserBox key={user.key} label="User to add" value={user.key} onChange={(key, name) => setUser({ key, name })} />
         </div>
         <div>
           <span aria-hidden>or a group</span>
-          <PickBox label="A group to put in" choices={groups.filter((c) => c.key !== g.key)} value={group} onChange={setGroup} />
+          <PickBox label="Group to add" choices={groups.filter((c) => c.key !== g.key)} value={group} onChange={setGroup} />
         </div>
         <label>
           First day
@@ -202,7 +229,7 @@ function PutIn({ group: g }: { group: Schemas['Group'] }) {
         </label>
       </div>
       <button type="submit" className="button-quiet mt-3" disabled={who === '' || (user.key !== '' && group !== null)}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )
@@ -216,15 +243,26 @@ function SignInAlone({ group: g }: { group: Schemas['Group'] }) {
   const alone = me.sign_in_group?.key === g.key
   return (
     <p className="col-span-2">
-      {alone ? 'Only members of this group may sign in.' : me.sign_in_group ? `Only members of ${me.sign_in_group.label} may sign in.` : 'Everybody who was given the means may sign in.'}{' '}
+      {alone
+        ? 'Only members of this group may sign in.'
+        : me.sign_in_group
+          ? `Only members of ${me.sign_in_group.label} may sign in.`
+          : 'Everybody with a password may sign in.'}{' '}
       <button
         type="button"
         className="press"
         onClick={() =>
-          sheet.add({ verb: 'Let', what: alone ? 'everybody who was given the means sign in' : `only ${g.label} sign in`, operations: [{ op: 'set_sign_in', group: alone ? '' : g.key } as Operation] }, g.revision)
+          sheet.add(
+            {
+              verb: 'Let',
+              what: alone ? 'everybody with a password sign in' : `only ${g.label} sign in`,
+              operations: [{ op: 'set_sign_in', group: alone ? '' : g.key }],
+            },
+            g.revision,
+          )
         }
       >
-        {alone ? 'Let everybody who was given the means' : 'Let only its members sign in'}
+        {alone ? 'Let everybody with a password sign in' : 'Let only its members sign in'}
       </button>
     </p>
   )
@@ -232,13 +270,24 @@ function SignInAlone({ group: g }: { group: Schemas['Group'] }) {
 
 function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
   const sheet = useSheet()
-  const before = { label: g.label, description: g.description ?? '', unit: g.unit ?? '', filter: g.filter ?? '', held_within: g.held_within ?? '', owner: g.owner?.key ?? '' }
+  const before = {
+    label: g.label,
+    description: g.description ?? '',
+    unit: g.unit ?? '',
+    filter: g.filter ?? '',
+    held_within: g.held_within ?? '',
+    owner: g.owner?.key ?? '',
+  }
   const [x, setX] = useState(before)
   const changed = (Object.keys(before) as (keyof typeof before)[]).filter((k) => x[k].trim() !== before[k])
   const field = (name: 'label' | 'description' | 'unit' | 'filter' | 'held_within', label: string) => (
     <label>
       {label}
-      <input className={`field ${name === 'filter' ? 'font-mono text-sm' : ''}`} value={x[name]} onChange={(e) => setX({ ...x, [name]: e.target.value })} />
+      <input
+        className={`field ${name === 'filter' ? 'font-mono text-sm' : ''}`}
+        value={x[name]}
+        onChange={(e) => setX({ ...x, [name]: e.target.value })}
+      />
     </label>
   )
   return (
@@ -248,7 +297,15 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
       onSubmit={(e) => {
         e.preventDefault()
         const given = Object.fromEntries(changed.map((k) => [k, x[k].trim()]))
-        sheet.add({ verb: 'Change', what: `the group ${g.label}`, detail: changed.map((k) => `${k}: ${x[k].trim() || 'none'}`).join('; '), operations: [{ op: 'update_group', group: g.key, ...given } as Operation] }, g.revision)
+        sheet.add(
+          {
+            verb: 'Change',
+            what: `the group ${g.label}`,
+            detail: changed.map((k) => `${k}: ${x[k].trim() || 'none'}`).join('; '),
+            operations: [{ op: 'update_group', group: g.key, ...given }],
+          },
+          g.revision,
+        )
       }}
     >
       <SignInAlone group={g} />
@@ -257,13 +314,13 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
       {field('unit', 'Unit it belongs to')}
       {field('held_within', 'Members only within the unit')}
       <div>
-        <span aria-hidden>Who answers for it</span>
-        <UserBox label="Who answers for it" value={x.owner} onChange={(key) => setX({ ...x, owner: key })} />
+        <span aria-hidden>Owner</span>
+        <UserBox label="Owner" value={x.owner} onChange={(key) => setX({ ...x, owner: key })} />
       </div>
       <div className="col-span-2">{field('filter', 'Chosen by a filter over facts')}</div>
       <div>
         <button type="submit" className="button" disabled={changed.length === 0 || x.label.trim() === ''}>
-          Put on the sheet
+          Add to change sheet
         </button>
       </div>
     </form>

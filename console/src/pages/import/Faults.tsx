@@ -17,9 +17,7 @@ export function Faults({ problem }: { problem: Problem }) {
   return (
     <section aria-label="What is wrong" role="alert" className="border-brick mt-5 border-l-3 pl-3">
       <div className="flex items-baseline justify-between">
-        <h2>
-          Nothing was changed: {count(faults.length, 'fault')}
-        </h2>
+        <h2>Nothing was changed: {count(faults.length, 'fault')}</h2>
         <button type="button" className="button-quiet" onClick={save}>
           Save the faults
         </button>

@@ -41,7 +41,12 @@ export function ImportPage() {
       const ldif = file!.name.toLowerCase().endsWith('.ldif')
       const init = { body: file!.content as never, bodySerializer: (b: unknown) => b as never, headers: { 'Content-Type': 'text/csv' } }
       if (kind === 'users')
-        return answer(api.POST('/api/v1/imports/users', { params: { query: { ...common, format: ldif ? 'ldif' : 'csv', mapping: mapping || undefined } }, ...init }))
+        return answer(
+          api.POST('/api/v1/imports/users', {
+            params: { query: { ...common, format: ldif ? 'ldif' : 'csv', mapping: mapping || undefined } },
+            ...init,
+          }),
+        )
       return answer(api.POST(`/api/v1/imports/${kind}`, { params: { query: common }, ...init }))
     },
     onSuccess: async (result) => {
@@ -68,9 +73,10 @@ export function ImportPage() {
     <div className="max-w-200">
       <h1>Import</h1>
       <p className="text-soft mt-1">
-        A file is taken whole or not at all, as one change whose effect is seen first. Rows that are so already change nothing; a blank cell leaves what is there. The lists can be{' '}
+        A file is imported as one change, completely or not at all, and you see its effect first. Rows that match what is there change
+        nothing. A blank cell leaves the value as it is. The lists can be{' '}
         <Link to="/users" className="press">
-          saved as files
+          exported
         </Link>{' '}
         too.
       </p>
@@ -126,7 +132,7 @@ export function ImportPage() {
                 run.reset()
               }}
             >
-              <option value="">are called as ours, or those of a directory</option>
+              <option value="">have our names, or those of a directory</option>
               {(mappings.data?.mappings ?? []).map((m) => (
                 <option key={`${m.owner.id}/${m.key}`} value={m.key}>
                   by the mapping {m.label}
@@ -160,12 +166,16 @@ export function ImportPage() {
         )}
         <div className="col-span-2">
           <button type="submit" className="button" disabled={!file || run.isPending || (kind === 'users' && !me.may['users.update'])}>
-            See what it would do
+            Preview
           </button>
         </div>
       </form>
       {run.isPending && <Progress track={track} />}
-      {problem && problem.faults && problem.faults.length > 0 ? <Faults problem={problem} /> : run.error && rails.length === 0 && <Trouble error={run.error} />}
+      {problem && problem.faults && problem.faults.length > 0 ? (
+        <Faults problem={problem} />
+      ) : (
+        run.error && rails.length === 0 && <Trouble error={run.error} />
+      )}
       {result && <Outcome result={result} />}
       {(result?.dry_run || rails.length > 0) && !result?.unchanged && !(result && !result.dry_run) && (
         <form
@@ -179,7 +189,7 @@ export function ImportPage() {
           <Rails rails={rails} passed={passed} pass={setPassed} />
           <label className="mt-3 block">
             Reason
-            <input className="field" placeholder="For whoever asks later" value={reason} onChange={(e) => setReason(e.target.value)} />
+            <input className="field" placeholder="Recorded with the change" value={reason} onChange={(e) => setReason(e.target.value)} />
           </label>
           <button type="submit" className="button mt-3" disabled={reason.trim() === '' || blocked || run.isPending}>
             Import it
@@ -204,7 +214,11 @@ function Progress({ track }: { track: string }) {
       <span className="w-48">{p ? p.stage : 'sending'} …</span>
       <progress aria-label="How far it is" className="grow" max={p?.of || undefined} value={p?.of ? p.done : undefined} />
       <span className="text-soft text-sm">{p?.of ? `${count(p.done, 'operation')} of ${p.of.toLocaleString('en')}` : ''}</span>
-      <button type="button" className="press" onClick={() => void api.DELETE('/api/v1/imports/{import}', { params: { path: { import: track } } })}>
+      <button
+        type="button"
+        className="press"
+        onClick={() => void api.DELETE('/api/v1/imports/{import}', { params: { path: { import: track } } })}
+      >
         Cancel
       </button>
     </div>

@@ -9,7 +9,13 @@ import type { Chosen } from './Import'
 type Mapped = Schemas['Mapping']
 type Source = Mapped['columns'][number]
 
-const decoders: Record<string, string> = { 'utf-8': 'utf-8', 'windows-1252': 'windows-1252', 'windows-1250': 'windows-1250', 'iso-8859-1': 'iso-8859-1', 'iso-8859-15': 'iso-8859-15' }
+const decoders: Record<string, string> = {
+  'utf-8': 'utf-8',
+  'windows-1252': 'windows-1252',
+  'windows-1250': 'windows-1250',
+  'iso-8859-1': 'iso-8859-1',
+  'iso-8859-15': 'iso-8859-15',
+}
 
 /** The header of a file and its first rows, to choose headings by; the service reads
  * the file itself. */
@@ -19,18 +25,34 @@ function glance(file: Chosen, encoding: string, separator: string) {
   const text = new TextDecoder(wide ? 'utf-16le' : (decoders[encoding] ?? 'utf-8')).decode(bytes).replace(/^\ufeff/, '')
   const head = text.split(/\r?\n/, 1)[0] ?? ''
   const sign = separator || [',', ';', '\t', '|'].reduce((a, b) => (head.split(b).length > head.split(a).length ? b : a))
-  const cells = (line: string) =>
-    line
-      .split(sign)
-      .map((c) => c.trim().replace(/^"(.*)"$/, '$1'))
+  const cells = (line: string) => line.split(sign).map((c) => c.trim().replace(/^"(.*)"$/, '$1'))
   const rows = text.split(/\r?\n/).slice(1, 4).map(cells)
-  return { headings: cells(head).filter(Boolean), sample: (h: string) => rows.map((r) => r[cells(head).indexOf(h)]).filter(Boolean).slice(0, 2).join(', '), broken: text.includes('\ufffd') }
+  return {
+    headings: cells(head).filter(Boolean),
+    sample: (h: string) =>
+      rows
+        .map((r) => r[cells(head).indexOf(h)])
+        .filter(Boolean)
+        .slice(0, 2)
+        .join(', '),
+    broken: text.includes('\ufffd'),
+  }
 }
 
 const usual = ['user_name', 'display_name', 'email', 'unit', 'title', 'manager', 'employment_type', 'location', 'start_date', 'end_date']
 
 /** Says how the columns of a file become ours, and saves that. */
-export function Mapping({ file, saved, options, done }: { file: Chosen; saved?: Schemas['SavedMapping']; options?: Schemas['SavedMappingList']; done: (key: string) => void }) {
+export function Mapping({
+  file,
+  saved,
+  options,
+  done,
+}: {
+  file: Chosen
+  saved?: Schemas['SavedMapping']
+  options?: Schemas['SavedMappingList']
+  done: (key: string) => void
+}) {
   const me = useMe()
   const [m, setM] = useState<Mapped>(() => (saved?.mapping as Mapped | undefined) ?? { columns: usual.map((column) => ({ column })) })
   const [label, setLabel] = useState(saved?.label ?? '')
@@ -39,14 +61,26 @@ export function Mapping({ file, saved, options, done }: { file: Chosen; saved?: 
   const save = useMutation({
     mutationFn: () => {
       const columns = m.columns.filter((c) => (c.from ?? []).length > 0 || c.default)
-      return answer(api.PUT('/api/v1/mappings/{mapping}', { params: { path: { mapping: saved?.mine ? saved.key : keyOf(label) } }, body: { label: label.trim(), shared, mapping: { ...m, columns } } }))
+      return answer(
+        api.PUT('/api/v1/mappings/{mapping}', {
+          params: { path: { mapping: saved?.mine ? saved.key : keyOf(label) } },
+          body: { label: label.trim(), shared, mapping: { ...m, columns } },
+        }),
+      )
     },
     onSuccess: () => done(saved?.mine ? saved.key : keyOf(label)),
   })
-  const change = (column: string, to: Partial<Source>) => setM({ ...m, columns: m.columns.map((c) => (c.column === column ? { ...c, ...to } : c)) })
+  const change = (column: string, to: Partial<Source>) =>
+    setM({ ...m, columns: m.columns.map((c) => (c.column === column ? { ...c, ...to } : c)) })
   const ours = options?.columns ?? usual
   const left = ours.filter((o) => !m.columns.some((c) => c.column === o))
-  const keys = ['user_name', ...ours.filter((o) => m.columns.some((c) => c.column === o) && !usual.includes(o) && !['roles', 'groups', 'permissions', 'kind', 'status'].includes(o))]
+  const keys = [
+    'user_name',
+    ...ours.filter(
+      (o) =>
+        m.columns.some((c) => c.column === o) && !usual.includes(o) && !['roles', 'groups', 'permissions', 'kind', 'status'].includes(o),
+    ),
+  ]
   return (
     <section aria-label="Mapping" className="bg-wash rounded-md p-3">
       <div className="flex flex-wrap items-end gap-4">
@@ -78,14 +112,18 @@ export function Mapping({ file, saved, options, done }: { file: Chosen; saved?: 
         </label>
         <label>
           Managers are named by
-          <select className="field" value={m.manager_by ?? m.key ?? 'user_name'} onChange={(e) => setM({ ...m, manager_by: e.target.value })}>
+          <select
+            className="field"
+            value={m.manager_by ?? m.key ?? 'user_name'}
+            onChange={(e) => setM({ ...m, manager_by: e.target.value })}
+          >
             {keys.map((k) => (
               <option key={k}>{k}</option>
             ))}
           </select>
         </label>
       </div>
-      {seen.broken && <p className="text-brass mt-2">Some signs cannot be read in that encoding: try another.</p>}
+      {seen.broken && <p className="text-brass mt-2">Some characters cannot be read in that encoding. Try another.</p>}
       <table className="register mt-3">
         <thead>
           <tr>
@@ -106,7 +144,11 @@ export function Mapping({ file, saved, options, done }: { file: Chosen; saved?: 
                     className="field mb-1"
                     aria-label={`${c.column} comes from${i > 0 ? `, ${i + 1}` : ''}`}
                     value={h}
-                    onChange={(e) => change(c.column, { from: [...(c.from ?? []).slice(0, i), ...(e.target.value ? [e.target.value] : []), ...(c.from ?? []).slice(i + 1)] })}
+                    onChange={(e) =>
+                      change(c.column, {
+                        from: [...(c.from ?? []).slice(0, i), ...(e.target.value ? [e.target.value] : []), ...(c.from ?? []).slice(i + 1)],
+                      })
+                    }
                   >
                     <option value="">{i === 0 ? 'nothing' : 'and nothing else'}</option>
                     {seen.headings.map((x) => (
@@ -124,7 +166,9 @@ export function Mapping({ file, saved, options, done }: { file: Chosen; saved?: 
                     aria-label={`Formats of ${c.column}`}
                     placeholder="YYYY-MM-DD, DD.MM.YYYY …"
                     value={(c.dates ?? []).join(', ')}
-                    onChange={(e) => change(c.column, { dates: e.target.value ? e.target.value.split(',').map((s) => s.trimStart()) : undefined })}
+                    onChange={(e) =>
+                      change(c.column, { dates: e.target.value ? e.target.value.split(',').map((s) => s.trimStart()) : undefined })
+                    }
                   />
                 ) : (
                   <Meanings column={c} change={(x) => change(c.column, x)} />
@@ -137,7 +181,11 @@ export function Mapping({ file, saved, options, done }: { file: Chosen; saved?: 
       {left.length > 0 && (
         <label className="mt-2 block max-w-72">
           <span className="sr-only">One more column</span>
-          <select className="field" value="" onChange={(e) => e.target.value && setM({ ...m, columns: [...m.columns, { column: e.target.value }] })}>
+          <select
+            className="field"
+            value=""
+            onChange={(e) => e.target.value && setM({ ...m, columns: [...m.columns, { column: e.target.value }] })}
+          >
             <option value="">one more column …</option>
             {left.map((o) => (
               <option key={o}>{o}</option>
@@ -147,17 +195,22 @@ export function Mapping({ file, saved, options, done }: { file: Chosen; saved?: 
       )}
       <div className="mt-3 grid grid-cols-2 gap-4">
         <label>
-          Users the file does not name
+          Users not in the file
           <select className="field" value={m.missing ?? 'leave'} onChange={(e) => setM({ ...m, missing: e.target.value as 'leave' })}>
-            <option value="leave">are left as they are</option>
+            <option value="leave">stay as they are</option>
             <option value="suspend">are suspended</option>
             <option value="depart">depart</option>
           </select>
         </label>
         {m.missing && m.missing !== 'leave' && (
           <label>
-            Of whom it is the whole list <span className="text-soft text-sm">a filter</span>
-            <input className="field font-mono text-sm" placeholder='employment_type eq "staff"' value={m.missing_of ?? ''} onChange={(e) => setM({ ...m, missing_of: e.target.value })} />
+            The file is the complete list of <span className="text-soft text-sm">a filter</span>
+            <input
+              className="field font-mono text-sm"
+              placeholder='employment_type eq "staff"'
+              value={m.missing_of ?? ''}
+              onChange={(e) => setM({ ...m, missing_of: e.target.value })}
+            />
           </label>
         )}
       </div>
@@ -199,7 +252,13 @@ function Meanings({ column: c, change }: { column: Source; change: (x: Partial<S
   return (
     <details open={text !== ''}>
       <summary className="press text-sm">{text ? 'By this table' : 'As it stands, or by a table'}</summary>
-      <textarea className="field mt-1 h-20 font-mono text-sm" aria-label={`What texts of ${c.column} mean`} placeholder="Krane = terminal/cranes" value={text} onChange={(e) => read(e.target.value)} />
+      <textarea
+        className="field mt-1 h-20 font-mono text-sm"
+        aria-label={`What texts of ${c.column} mean`}
+        placeholder="Krane = terminal/cranes"
+        value={text}
+        onChange={(e) => read(e.target.value)}
+      />
     </details>
   )
 }

@@ -7,7 +7,7 @@ export function Outcome({ result: r }: { result: Schemas['ChangeResult'] }) {
   const p = r.preview
   return (
     <section aria-label="What it does" className="bg-wash mt-5 rounded-md p-3">
-      <h2>{r.dry_run ? 'What it would do' : r.unchanged ? 'Nothing to change' : `In the ledger as revision ${r.revision}`}</h2>
+      <h2>{r.dry_run ? 'What it would do' : r.unchanged ? 'Nothing to change' : `Committed as revision ${r.revision}`}</h2>
       <ul className="mt-1 list-disc pl-5">
         {r.sentences.map((s) => (
           <li key={s}>{s}</li>
@@ -20,7 +20,9 @@ export function Outcome({ result: r }: { result: Schemas['ChangeResult'] }) {
             {e.user_count === 1 ? e.users[0]?.label : count(e.user_count, 'user')}{' '}
             {e.gained && e.gained.length > 0 && <span className="text-kelp font-semibold">+{e.gained.length} </span>}
             {e.lost && e.lost.length > 0 && <span className="text-brick font-semibold">−{e.lost.length} </span>}
-            <span className="text-soft">in {[...new Set([...(e.gained ?? []), ...(e.lost ?? [])].map((l) => l.application.label))].join(', ')}</span>
+            <span className="text-soft">
+              in {[...new Set([...(e.gained ?? []), ...(e.lost ?? [])].map((l) => l.application.label))].join(', ')}
+            </span>
           </summary>
           <ul className="ml-6 text-sm">
             {(e.gained ?? []).map((l, k) => (
@@ -36,7 +38,7 @@ export function Outcome({ result: r }: { result: Schemas['ChangeResult'] }) {
           </ul>
         </details>
       ))}
-      {p && p.effect_count > 12 && <p className="text-soft mt-1">and {p.effect_count - 12} more kinds of users</p>}
+      {p && p.effect_count > 12 && <p className="text-soft mt-1">and {p.effect_count - 12} more effects</p>}
       {p?.outside && <p className="text-brass mt-1">This may also affect people you cannot see.</p>}
     </section>
   )

@@ -2,7 +2,12 @@ import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
 import { list, shortDay } from '../../shared/words'
 
-const inks: Record<Schemas['Request']['state'], string> = { waiting: 'text-brass', approved: 'text-kelp', refused: 'text-brick', withdrawn: 'text-soft' }
+const inks: Record<Schemas['Request']['state'], string> = {
+  waiting: 'text-brass',
+  approved: 'text-kelp',
+  refused: 'text-brick',
+  withdrawn: 'text-soft',
+}
 
 /** One request in a list: who wants what, where it is, and why it was asked. */
 export function RequestLine({ request: r }: { request: Schemas['Request'] }) {
@@ -29,10 +34,10 @@ export function RequestLine({ request: r }: { request: Schemas['Request'] }) {
 
 /** Whom a request waits for, in words; nothing once it is decided. */
 export function whereItIs(r: Schemas['Request']): string {
-  const here = r.steps.find((s) => s.state === 'here')
+  const here = r.steps.find((s) => s.state === 'current')
   if (!here) return ''
   const names = (here.deciders ?? []).map((d) => d.label)
-  if (names.length === 0) return `It waits for ${here.words}, and there is nobody.`
+  if (names.length === 0) return `No approver: this step is for ${here.words}, and there is nobody.`
   return names.length <= 3 ? `Waits for ${list(names)}.` : `Waits for ${here.words}.`
 }
 

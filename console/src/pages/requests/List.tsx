@@ -12,7 +12,7 @@ const route = getRouteApi('/shell/requests')
 const kinds = [
   { key: '', label: 'All' },
   { key: 'decide', label: 'To decide' },
-  { key: 'mine', label: 'Mine' },
+  { key: 'mine', label: 'My requests' },
   { key: 'waiting', label: 'Waiting' },
   { key: 'approved', label: 'Approved' },
   { key: 'refused', label: 'Refused' },
@@ -44,8 +44,8 @@ export function RequestList() {
         query={{ state, decide: kind === 'decide' || undefined, mine: kind === 'mine' || undefined, as_of: asOf }}
         more={
           !past && (
-            <Link to="/ask" className="button">
-              Ask for access
+            <Link to="/catalogue" className="button">
+              Request access
             </Link>
           )
         }
@@ -70,11 +70,13 @@ export function RequestList() {
         <span className="text-soft">{count(requests.data.total, 'request')}.</span>
       </div>
       {requests.data.requests.length === 0 ? (
-        <Empty>None. Whoever lacks something asks for it here, and the people who answer for it decide.</Empty>
+        <Empty>No requests. Request access in the access catalogue; approvers decide here.</Empty>
       ) : (
         <RequestLines requests={requests.data.requests} />
       )}
-      {requests.data.total > requests.data.requests.length && <p className="text-soft mt-2">The first {requests.data.requests.length}; choose a kind to see others.</p>}
+      {requests.data.total > requests.data.requests.length && (
+        <p className="text-soft mt-2">The first {requests.data.requests.length}. Choose a kind to see others.</p>
+      )}
     </>
   )
 }

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { answer, api, type Schemas } from '../../api/client'
 import { useCommit } from '../../shared/commit'
 import { PathText } from '../../shared/PathText'
 import { Rails } from '../../shared/Rails'
@@ -47,7 +47,7 @@ export function OneRequest() {
       )}
       {r.grown && (
         <section role="alert" aria-label="What has changed since" className="border-brass mt-4 border-l-3 pl-3">
-          <p className="font-semibold">Since it was asked for, the role has come to give more. You decide on the role as it is now:</p>
+          <p className="font-semibold">Since the request, the role has come to give more. You decide on the role as it is now:</p>
           <ul>
             {r.grown.map((x) => (
               <li key={x}>{x}</li>
@@ -55,8 +55,8 @@ export function OneRequest() {
           </ul>
         </section>
       )}
-      <Gains gains={r.gains ?? []} conflicts={r.conflicts ?? []} waiting={r.state === 'waiting'} />
-      <h2 className="mt-6">The way of this request</h2>
+      <Gains gains={r.gains ?? []} sodRules={r.sod_rules ?? []} waiting={r.state === 'waiting'} />
+      <h2 className="mt-6">Approval steps</h2>
       <ol className="border-rule bg-sheet mt-2 flex flex-wrap overflow-hidden rounded-md border">
         {r.steps.map((s, i) => (
           <StepBox key={i} step={s} />
@@ -64,7 +64,7 @@ export function OneRequest() {
       </ol>
       {r.assignment && (
         <p className="mt-3">
-          It was given; see{' '}
+          Given. See{' '}
           <Link to="/users/$user" params={{ user: r.beneficiary.key ?? '' }} search={{ tab: 'given' }} className="press">
             what {r.beneficiary.label} holds
           </Link>
@@ -78,24 +78,25 @@ export function OneRequest() {
 }
 
 /** What a role would add, and what it would break. */
-export function Gains({ gains, conflicts, waiting }: { gains: Schemas['Entitlement'][]; conflicts: string[]; waiting: boolean }) {
+export function Gains({ gains, sodRules, waiting }: { gains: Schemas['Entitlement'][]; sodRules: string[]; waiting: boolean }) {
   if (!waiting) return null
   return (
-    <section aria-label="What it would add" className="mt-4">
-      {conflicts.map((c) => (
+    <section aria-label="What it would give" className="mt-4">
+      {sodRules.map((c) => (
         <p key={c} role="alert" className="border-brick mb-2 border-l-3 pl-3">
-          It would break a conflict: {c}.
+          It would violate an SoD rule: {c}.
         </p>
       ))}
       {gains.length === 0 ? (
-        <p>It would add nothing to what is held already.</p>
+        <p>It would give nothing that is not held already.</p>
       ) : (
         <>
-          <p className="font-semibold">It would add {count(gains.length, 'thing')}:</p>
+          <p className="font-semibold">It would give {count(gains.length, 'entitlement')}:</p>
           <ul className="columns-2 gap-x-6">
             {gains.map((g, i) => (
               <li key={i} className="break-inside-avoid py-0.5">
-                <span className="text-kelp font-semibold">+</span> {g.action} <PathText path={g.target} /> <span className="text-soft text-sm">{g.application.label}</span>
+                <span className="text-kelp font-semibold">+</span> {g.action} <PathText path={g.target} />{' '}
+                <span className="text-soft text-sm">{g.application.label}</span>
               </li>
             ))}
           </ul>
@@ -105,22 +106,37 @@ export function Gains({ gains, conflicts, waiting }: { gains: Schemas['Entitleme
   )
 }
 
-const stepInks: Record<Schemas['RequestStep']['state'], string> = { done: 'text-kelp', here: 'text-brass', ahead: 'text-soft', refused: 'text-brick', dropped: 'text-soft' }
-const stepWords: Record<Schemas['RequestStep']['state'], string> = { done: 'approved', here: 'waits here', ahead: 'comes next', refused: 'refused', dropped: 'not reached' }
+const stepInks: Record<Schemas['RequestStep']['state'], string> = {
+  done: 'text-kelp',
+  current: 'text-brass',
+  not_started: 'text-soft',
+  refused: 'text-brick',
+  skipped: 'text-soft',
+}
+const stepWords: Record<Schemas['RequestStep']['state'], string> = {
+  done: 'approved',
+  current: 'current',
+  not_started: 'not started',
+  refused: 'refused',
+  skipped: 'skipped',
+}
 
 function StepBox({ step: s }: { step: Schemas['RequestStep'] }) {
   return (
     <li className="border-rule min-w-44 flex-1 border-r px-3 py-2 last:border-r-0">
       <div className={`text-sm ${stepInks[s.state]}`}>{stepWords[s.state]}</div>
       <div className="font-semibold">{s.words}</div>
-      {s.state === 'here' && (
+      {s.state === 'current' && (
         <div className="text-soft text-sm">
-          {(s.deciders ?? []).length === 0 ? 'Nobody can decide at this step. An administrator has to name somebody.' : s.deciders!.map((d) => d.label).join(', ')}
+          {(s.deciders ?? []).length === 0
+            ? 'Nobody can decide at this step: there is no approver.'
+            : s.deciders!.map((d) => d.label).join(', ')}
         </div>
       )}
       {s.decisions?.map((d, i) => (
         <div key={i} className="text-soft text-sm">
-          {d.given?.by?.label}, {d.given && shortDay(d.given.at)}: {d.approves ? (d.less ? 'approved for less' : 'approved') : 'refused'}. {d.given?.reason}
+          {d.given?.by?.label}, {d.given && shortDay(d.given.at)}: {d.approves ? (d.less ? 'approved for less' : 'approved') : 'refused'}.{' '}
+          {d.given?.reason}
         </div>
       ))}
     </li>
@@ -132,9 +148,9 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
   const [reason, setReason] = useState('')
   const [last, setLast] = useState('')
   const { commit, problem, rails, passed, pass } = useCommit(() => undefined)
-  const decide = (verdict: 'approve' | 'refuse') => {
-    const until = last && verdict === 'approve' ? new Date(new Date(endOfDay(last, zone)).getTime() + 1).toISOString() : undefined
-    commit.mutate({ reason, operations: [{ op: 'decide_request', request: r.id, verdict, until } as Operation] })
+  const decide = (decision: 'approve' | 'refuse') => {
+    const until = last && decision === 'approve' ? new Date(new Date(endOfDay(last, zone)).getTime() + 1).toISOString() : undefined
+    commit.mutate({ reason, operations: [{ op: 'decide_request', request: r.id, decision, until }] })
   }
   return (
     <form
@@ -148,7 +164,14 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
       <h2>Your decision</h2>
       <label className="mt-2 block">
         Reason
-        <textarea className="field mt-0.5" rows={2} maxLength={2000} value={reason} onChange={(e) => setReason(e.target.value)} placeholder="For whoever asks later" />
+        <textarea
+          className="field mt-0.5"
+          rows={2}
+          maxLength={2000}
+          value={reason}
+          onChange={(e) => setReason(e.target.value)}
+          placeholder="Recorded with the change"
+        />
       </label>
       <label className="mt-2 flex items-center gap-2">
         For less: last day
@@ -170,7 +193,7 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
           Refuse
         </button>
       </div>
-      {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Say why first.</p>}
+      {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Enter a reason to commit.</p>}
     </form>
   )
 }
@@ -183,7 +206,7 @@ function Withdrawal({ request: r }: { request: Schemas['OneRequest'] }) {
         type="button"
         className="button-quiet"
         disabled={commit.isPending}
-        onClick={() => commit.mutate({ reason: 'Withdrawn', operations: [{ op: 'withdraw_request', request: r.id } as Operation] })}
+        onClick={() => commit.mutate({ reason: 'Withdrawn', operations: [{ op: 'withdraw_request', request: r.id }] })}
       >
         Withdraw this request
       </button>

@@ -23,8 +23,12 @@ export function ReviewList() {
   return (
     <>
       <h1>Reviews</h1>
-      <p className="text-soft mt-1">Looking through who holds what, and deciding who keeps it.</p>
-      {all.length === 0 && <Empty>No review waits for you. A round looks at an application, a group or some of the users, and asks line by line who keeps what.</Empty>}
+      <p className="text-soft mt-1">In a review, reviewers decide who keeps which access.</p>
+      {all.length === 0 && (
+        <Empty>
+          No review is waiting for you. A round looks at an application, a group or some users, and asks item by item who keeps what.
+        </Empty>
+      )}
       <ul className="mt-3">
         {all.map((r) => (
           <li key={r.id} className="border-rule border-b py-2.5">
@@ -35,11 +39,11 @@ export function ReviewList() {
               <span className={r.state === 'open' ? 'text-brass' : 'text-kelp'}>{r.state === 'open' ? 'under way' : 'signed off'}</span>
             </div>
             <div>
-              <Progress done={r.decided} of={r.lines} />
-              {r.mine > 0 && <strong className="text-brass"> {count(r.mine, 'line')} for you.</strong>}
+              <Progress done={r.decided} of={r.items} />
+              {r.mine > 0 && <strong className="text-brass"> {count(r.mine, 'item')} for you.</strong>}
             </div>
             <div className="text-soft text-sm">
-              Looks at {r.scope}, as it was on {shortDay(r.fixed_at)}; reviewed by {r.reviewers}.
+              Scope: {r.scope}, as it was on {shortDay(r.fixed_at)}; reviewed by {r.reviewers}.
             </div>
           </li>
         ))}
@@ -49,14 +53,14 @@ export function ReviewList() {
   )
 }
 
-/** How many of the lines are decided, as a bar with its words. */
+/** How many of the items are decided, as a bar with its words. */
 export function Progress({ done, of }: { done: number; of: number }) {
   return (
     <>
       <span aria-hidden className="bg-rule mr-2 inline-block h-2 w-32 rounded-sm align-middle">
         <span className="bg-kelp block h-2 rounded-sm" style={{ width: `${of === 0 ? 0 : Math.round((100 * done) / of)}%` }} />
       </span>
-      {done} of {count(of, 'line')} decided.
+      {done} of {count(of, 'item')} decided.
     </>
   )
 }
@@ -99,11 +103,11 @@ function OpenRound() {
           </select>
         </label>
         <label>
-          Looks at
+          Scope
           <select className="field" value={x.kind} onChange={(e) => setX({ ...x, kind: e.target.value })}>
             <option value="application">an application</option>
             <option value="group">a group</option>
-            <option value="filter">whoever has</option>
+            <option value="filter">users who match</option>
           </select>
         </label>
         {x.kind === 'filter' ? (
@@ -126,7 +130,12 @@ function OpenRound() {
         )}
         <label className="col-span-2">
           Reason
-          <input className="field" value={x.reason} placeholder="For whoever asks later" onChange={(e) => setX({ ...x, reason: e.target.value })} />
+          <input
+            className="field"
+            value={x.reason}
+            placeholder="Recorded with the change"
+            onChange={(e) => setX({ ...x, reason: e.target.value })}
+          />
         </label>
       </div>
       {problem && (

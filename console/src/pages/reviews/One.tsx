@@ -13,7 +13,7 @@ import { Progress } from './List'
 
 const route = getRouteApi('/shell/reviews/$round')
 
-type Line = Schemas['ReviewLine']
+type Line = Schemas['ReviewItem']
 type Said = Record<string, 'keep' | 'revoke'>
 
 const keyOf = (l: Line) => `${l.user.id ?? l.user.label} ${l.assignment}`
@@ -30,13 +30,22 @@ export function OneReview() {
   })
   const shown = show ?? (review.data && review.data.mine > 0 ? 'mine' : 'all')
   const lines = useInfiniteQuery({
-    queryKey: ['review-lines', round, shown, asOf],
+    queryKey: ['decide-items', round, shown, asOf],
     enabled: !!review.data,
     initialPageParam: '',
     queryFn: ({ pageParam }) =>
       answer(
-        api.GET('/api/v1/reviews/{round}/lines', {
-          params: { path: { round }, query: { mine: shown === 'mine' || undefined, undecided: shown === 'mine' || shown === 'undecided' || undefined, as_of: asOf, cursor: pageParam || undefined, limit: 100 } },
+        api.GET('/api/v1/reviews/{round}/items', {
+          params: {
+            path: { round },
+            query: {
+              mine: shown === 'mine' || undefined,
+              undecided: shown === 'mine' || shown === 'undecided' || undefined,
+              as_of: asOf,
+              cursor: pageParam || undefined,
+              limit: 100,
+            },
+          },
         }),
       ),
     getNextPageParam: (last) => last.next || undefined,
@@ -44,15 +53,16 @@ export function OneReview() {
   if (review.error) return <Trouble page error={review.error} retry={() => void review.refetch()} />
   if (!review.data) return <Loading what={round} />
   const r = review.data
-  const all = lines.data?.pages.flatMap((p) => p.lines) ?? []
+  const all = lines.data?.pages.flatMap((p) => p.items) ?? []
   return (
     <>
       <h1>{r.label}</h1>
       <p className="text-soft mt-1">
-        {r.state === 'open' ? 'Under way' : 'Signed off'}. Looks at {r.scope}, as it was in revision {r.fixed_revision} on {shortDay(r.fixed_at)}; reviewed by {r.reviewers}.
+        {r.state === 'open' ? 'Under way' : 'Signed off'}. Scope: {r.scope}, as it was in revision {r.fixed_revision} on{' '}
+        {shortDay(r.fixed_at)}; reviewed by {r.reviewers}.
       </p>
       <p className="mt-1">
-        <Progress done={r.decided} of={r.lines} /> {r.to_revoke > 0 && `${r.to_revoke} to revoke.`}{' '}
+        <Progress done={r.decided} of={r.items} /> {r.to_revoke > 0 && `${r.to_revoke} to revoke.`}{' '}
         <a className="press" href={`/api/v1/reviews/${encodeURIComponent(r.key)}/lines.csv`} download>
           As a file
         </a>
@@ -61,7 +71,7 @@ export function OneReview() {
         <ul className="mt-2">
           {r.progress!.map((p) => (
             <li key={p.reviewer.label} className="text-sm">
-              <span className="inline-block w-48">{p.reviewer.label}</span> <Progress done={p.decided} of={p.lines} />
+              <span className="inline-block w-48">{p.reviewer.label}</span> <Progress done={p.decided} of={p.items} />
             </li>
           ))}
         </ul>
@@ -72,16 +82,24 @@ export function OneReview() {
         <select className="field w-auto" value={shown} onChange={(e) => void navigate({ search: (s) => ({ ...s, show: e.target.value }) })}>
           <option value="mine">for me to decide</option>
           <option value="undecided">undecided</option>
-          <option value="all">all lines</option>
+          <option value="all">all items</option>
         </select>
       </label>
       {lines.error && <Trouble error={lines.error} retry={() => void lines.refetch()} />}
-      {lines.isPending && !lines.error && <Loading what="the lines" />}
+      {lines.isPending && !lines.error && <Loading what="the items" />}
       {lines.data && all.length === 0 && <Empty>{shown === 'mine' ? 'Nothing is left for you to decide here.' : 'No line.'}</Empty>}
-      {all.length > 0 && <Lines key={`${shown} ${r.revision}`} round={r.key} lines={all} decides={!past && r.state === 'open'} total={lines.data?.pages[0]?.total ?? 0} />}
+      {all.length > 0 && (
+        <Lines
+          key={`${shown} ${r.revision}`}
+          round={r.key}
+          lines={all}
+          decides={!past && r.state === 'open'}
+          total={lines.data?.pages[0]?.total ?? 0}
+        />
+      )}
       {lines.hasNextPage && (
         <button type="button" className="button-quiet mt-3" onClick={() => void lines.fetchNextPage()}>
-          More lines
+          More items
         </button>
       )}
     </>
@@ -96,11 +114,11 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
   const [open, setOpen] = useState<number>()
   const table = useRef<HTMLTableSectionElement>(null)
   const mine = decides && lines.some((l) => l.mine)
-  const say = (all: Line[], verdict?: 'keep' | 'revoke') =>
+  const say = (all: Line[], decision?: 'keep' | 'revoke') =>
     setSaid((was) => {
       const next = { ...was }
       for (const l of all.filter((x) => x.mine)) {
-        if (verdict) next[keyOf(l)] = verdict
+        if (decision) next[keyOf(l)] = decision
         else delete next[keyOf(l)]
       }
       return next
@@ -127,10 +145,19 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
   return (
     <>
       <p className="text-soft mt-2 text-sm">
-        {count(total, 'line')}.{mine && ' Arrows move, K keeps, R revokes, U takes back, Enter shows why.'}{' '}
+        {count(total, 'item')}.{mine && ' Keys: arrows move, K keeps, R revokes, U undoes, Enter shows why.'}{' '}
         {mine && (
-          <button type="button" className="press" onClick={() => say(lines.filter((l) => !said[keyOf(l)]), 'keep')}>
-            Keep all that is left here
+          <button
+            type="button"
+            className="press"
+            onClick={() =>
+              say(
+                lines.filter((l) => !said[keyOf(l)]),
+                'keep',
+              )
+            }
+          >
+            Keep all remaining items here
           </button>
         )}
       </p>
@@ -141,12 +168,21 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
             <th>Role</th>
             <th>Held since</th>
             <th>Of the unit</th>
-            <th>Verdict</th>
+            <th>Decision</th>
           </tr>
         </thead>
         <tbody ref={table}>
           {lines.map((l, i) => (
-            <Row key={keyOf(l)} line={l} said={said[keyOf(l)]} focus={i === at} open={open === i} press={(e) => press(e, i)} show={() => setOpen(open === i ? undefined : i)} say={(v) => say([l], v)} />
+            <Row
+              key={keyOf(l)}
+              line={l}
+              said={said[keyOf(l)]}
+              focus={i === at}
+              open={open === i}
+              press={(e) => press(e, i)}
+              show={() => setOpen(open === i ? undefined : i)}
+              say={(v) => say([l], v)}
+            />
           ))}
         </tbody>
       </table>
@@ -172,7 +208,7 @@ function Row({
   show: () => void
   say: (v?: 'keep' | 'revoke') => void
 }) {
-  const verdict = said ?? l.verdict
+  const decision = said ?? l.decision
   return (
     <>
       <tr data-line tabIndex={focus ? 0 : -1} onKeyDown={press} className={said ? 'bg-wash' : ''}>
@@ -187,7 +223,7 @@ function Row({
           <div className="text-soft text-sm">
             {l.application?.label} {l.through === 'group' ? 'through a group' : l.through === 'default' ? 'by default' : ''}
           </div>
-          {l.conflicts?.map((c) => (
+          {l.sod_rules?.map((c) => (
             <div key={c} className="text-brick text-sm">
               <Mark name="warns" /> breaks {c}
             </div>
@@ -209,7 +245,7 @@ function Row({
           {l.gone ? (
             <span className="text-soft">ended since</span>
           ) : (
-            verdict && <span className={verdict === 'keep' ? 'text-kelp font-semibold' : 'text-brick font-semibold'}>{verdict}</span>
+            decision && <span className={decision === 'keep' ? 'text-kelp font-semibold' : 'text-brick font-semibold'}>{decision}</span>
           )}
           {l.decided && !said && (
             <div className="text-soft text-sm">
@@ -221,11 +257,21 @@ function Row({
               <button type="button" className="press" aria-label={`Keep ${l.role.label} of ${l.user.label}`} onClick={() => say('keep')}>
                 Keep
               </button>
-              <button type="button" className="press" aria-label={`Revoke ${l.role.label} of ${l.user.label}`} onClick={() => say('revoke')}>
+              <button
+                type="button"
+                className="press"
+                aria-label={`Revoke ${l.role.label} of ${l.user.label}`}
+                onClick={() => say('revoke')}
+              >
                 Revoke
               </button>
               {said && (
-                <button type="button" className="press" aria-label={`Take back what is said of ${l.role.label} of ${l.user.label}`} onClick={() => say()}>
+                <button
+                  type="button"
+                  className="press"
+                  aria-label={`Undo the decision on ${l.role.label} of ${l.user.label}`}
+                  onClick={() => say()}
+                >
                   Undo
                 </button>
               )}
@@ -251,24 +297,24 @@ function Save({ round, lines, said, done }: { round: string; lines: Line[]; said
     done()
   })
   const n = Object.keys(said).length
-  const of = (verdict: 'keep' | 'revoke') =>
-    lines.filter((l) => said[keyOf(l)] === verdict).map((l) => ({ user: l.user.id ?? '', assignment: l.assignment }))
+  const of = (decision: 'keep' | 'revoke') =>
+    lines.filter((l) => said[keyOf(l)] === decision).map((l) => ({ user: l.user.id ?? '', assignment: l.assignment }))
   if (n === 0) return null
   return (
     <form
-      aria-label="Save what is decided"
+      aria-label="Save decisions"
       className="border-rule bg-paper sticky -bottom-5 mt-3 flex flex-wrap items-end gap-3 border-t pt-3 pb-6"
       onSubmit={(e) => {
         e.preventDefault()
         const operations = (['keep', 'revoke'] as const)
           .filter((v) => of(v).length > 0)
-          .map((v) => ({ op: 'review_lines', round, lines: of(v), keep: v === 'keep' }) as Operation)
+          .map((v) => ({ op: 'decide_items' as const, round, items: of(v), keep: v === 'keep' }))
         commit.mutate({ operations, reason })
       }}
     >
       <label className="grow">
         Reason
-        <input className="field" value={reason} placeholder="For whoever asks later" onChange={(e) => setReason(e.target.value)} />
+        <input className="field" value={reason} placeholder="Recorded with the change" onChange={(e) => setReason(e.target.value)} />
       </label>
       <button type="submit" className="button" disabled={reason.trim() === '' || commit.isPending}>
         Save {count(n, 'decision')}
@@ -290,11 +336,11 @@ function SignOff({ round: r }: { round: Schemas['OneRound'] }) {
   const operations = [{ op: 'sign_off', round: r.key } as Operation]
   const preview = useQuery({
     queryKey: ['preview', operations, r.decided, r.to_revoke],
-    enabled: r.decided === r.lines,
+    enabled: r.decided === r.items,
     retry: false,
     queryFn: () => answer(api.POST('/api/v1/changes', { params: { query: { dry_run: true } }, body: { operations } })),
   })
-  if (r.decided < r.lines) return <p className="text-soft mt-2">It is signed off once every line is decided.</p>
+  if (r.decided < r.items) return <p className="text-soft mt-2">It can be signed off once every item is decided.</p>
   return (
     <form
       aria-label="Sign off"
@@ -307,11 +353,14 @@ function SignOff({ round: r }: { round: Schemas['OneRound'] }) {
       <h2>Sign off</h2>
       <p>
         {preview.data?.sentences.join(' ')}.{' '}
-        {preview.data?.preview && (preview.data.preview.users_losing === 0 ? 'Nobody loses anything by it.' : `${count(preview.data.preview.users_losing, 'user')} would lose ${count(preview.data.preview.lost, 'thing')}.`)}
+        {preview.data?.preview &&
+          (preview.data.preview.users_losing === 0
+            ? 'Nobody loses access.'
+            : `${count(preview.data.preview.users_losing, 'user')} would lose ${count(preview.data.preview.lost, 'thing')}.`)}
       </p>
       <label className="mt-2 block">
         Reason
-        <input className="field" value={reason} placeholder="For whoever asks later" onChange={(e) => setReason(e.target.value)} />
+        <input className="field" value={reason} placeholder="Recorded with the change" onChange={(e) => setReason(e.target.value)} />
       </label>
       {(problem ?? preview.error) && <Trouble error={commit.error ?? preview.error} />}
       <Rails rails={rails} passed={passed} pass={pass} />

@@ -15,7 +15,8 @@ export function CompareRoles({ role: r }: { role: Schemas['Role'] }) {
   const comparison = useQuery({
     queryKey: ['compare', r.key, other?.key, asOf],
     enabled: other !== null,
-    queryFn: () => answer(api.GET('/api/v1/roles/{role}/comparison', { params: { path: { role: r.key }, query: { with: other!.key, as_of: asOf } } })),
+    queryFn: () =>
+      answer(api.GET('/api/v1/roles/{role}/comparison', { params: { path: { role: r.key }, query: { with: other!.key, as_of: asOf } } })),
   })
   const c = comparison.data
   return (
@@ -23,7 +24,7 @@ export function CompareRoles({ role: r }: { role: Schemas['Role'] }) {
       <div className="mt-1 w-80">
         <PickBox label="Role to compare with" choices={choices.filter((x) => x.key !== r.key)} value={other} onChange={setOther} />
       </div>
-      {!other && <Empty>Choose another role to see what each gives that the other does not.</Empty>}
+      {!other && <Empty>Choose another role to compare.</Empty>}
       {comparison.error && <Trouble error={comparison.error} />}
       {other && comparison.isPending && <Loading what="both roles" />}
       {c && (

@@ -9,28 +9,43 @@ import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useSheet } from '../../shell/sheet'
 import { useRoleChoices, useUserChoices } from '../users/choices'
-import { HeldWithinField, LongestField, RiskField } from './New'
+import { HeldWithinField, MaxDaysField, RiskField } from './New'
 
 type Role = Schemas['Role']
 
-/** What a role is called, who answers for it, how it may be held; its copy and its end. */
+/** What a role is called, its owner, how it may be held; its copy and its end. */
 export function DescribeRole({ role: r }: { role: Role }) {
   const sheet = useSheet()
   const users = useUserChoices()
-  const now = { label: r.label, description: r.description ?? '', owner: r.owner?.key ?? '', risk: r.risk ?? '', longest: r.longest ? String(r.longest) : '', held_within: r.held_within ?? '' }
+  const now = {
+    label: r.label,
+    description: r.description ?? '',
+    owner: r.owner?.key ?? '',
+    risk: r.risk ?? '',
+    max_days: r.max_days ? String(r.max_days) : '',
+    held_within: r.held_within ?? '',
+  }
   const [x, setX] = useState(now)
   const changed: Record<string, unknown> = {}
   for (const k of ['label', 'description', 'owner', 'risk', 'held_within'] as const) if (x[k] !== now[k]) changed[k] = x[k].trim()
-  if (x.longest !== now.longest) changed.longest = Number(x.longest || 0)
+  if (x.max_days !== now.max_days) changed.max_days = Number(x.max_days || 0)
   const some = Object.keys(changed)
   return (
     <>
       <form
-        aria-label="Describe the role"
+        aria-label="Edit details"
         className="mt-2 grid max-w-180 grid-cols-2 gap-x-5 gap-y-3"
         onSubmit={(e) => {
           e.preventDefault()
-          sheet.add({ verb: 'Describe', what: r.label, detail: some.join(', '), operations: [{ op: 'update_role', role: r.key, ...changed } as Operation] }, r.revision)
+          sheet.add(
+            {
+              verb: 'Describe',
+              what: r.label,
+              detail: some.join(', '),
+              operations: [{ op: 'update_role', role: r.key, ...changed }],
+            },
+            r.revision,
+          )
         }}
       >
         <label>
@@ -42,15 +57,20 @@ export function DescribeRole({ role: r }: { role: Role }) {
           <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
         </label>
         <div>
-          <span>Who answers for it</span>
-          <PickBox label="Owner of the role" choices={users} value={users.find((u) => u.key === x.owner) ?? null} onChange={(c) => setX({ ...x, owner: c?.key ?? '' })} />
+          <span>Owner</span>
+          <PickBox
+            label="Owner of the role"
+            choices={users}
+            value={users.find((u) => u.key === x.owner) ?? null}
+            onChange={(c) => setX({ ...x, owner: c?.key ?? '' })}
+          />
         </div>
         <RiskField value={x.risk} set={(risk) => setX({ ...x, risk })} />
-        <LongestField value={x.longest} set={(longest) => setX({ ...x, longest })} />
+        <MaxDaysField value={x.max_days} set={(max_days) => setX({ ...x, max_days })} />
         <HeldWithinField value={x.held_within} set={(held_within) => setX({ ...x, held_within })} />
         <div className="self-end">
           <button type="submit" className="button" disabled={some.length === 0}>
-            Put on the sheet
+            Add to change sheet
           </button>
         </div>
       </form>
@@ -59,16 +79,19 @@ export function DescribeRole({ role: r }: { role: Role }) {
       <section aria-label="Retire" className="border-rule mt-6 max-w-180 border-t pt-4">
         <p>
           {r.retired
-            ? 'Brought back, it gives its holders again what it says.'
-            : `Retired, it gives nothing any more to ${count(r.holder_count, 'assignment')}; the sheet shows who would lose what.`}
+            ? 'If brought back, it gives its permissions to its holders again.'
+            : `If retired, it gives nothing any more to ${count(r.holder_count, 'assignment')}. The change sheet shows who would lose what.`}
         </p>
         <button
           type="button"
           className="button-quiet mt-2"
           onClick={() =>
             r.retired
-              ? sheet.add({ verb: 'Bring back', what: r.label, operations: [{ op: 'update_role', role: r.key, retired: false } as Operation] }, r.revision)
-              : sheet.add({ verb: 'Retire', what: r.label, operations: [{ op: 'retire_role', role: r.key } as Operation] }, r.revision)
+              ? sheet.add(
+                  { verb: 'Bring back', what: r.label, operations: [{ op: 'update_role', role: r.key, retired: false }] },
+                  r.revision,
+                )
+              : sheet.add({ verb: 'Retire', what: r.label, operations: [{ op: 'retire_role', role: r.key }] }, r.revision)
           }
         >
           {r.retired ? 'Bring it back' : 'Retire it'}
@@ -78,36 +101,54 @@ export function DescribeRole({ role: r }: { role: Role }) {
   )
 }
 
-/** Whether the role can be asked for, in whose words, and who approves. */
+/** Whether the role requestable, in whose words, and who approves. */
 function Offer({ role: r }: { role: Role }) {
   const sheet = useSheet()
   const routes = useQuery({ queryKey: ['routes'], queryFn: () => answer(api.GET('/api/v1/routes')) })
-  const [x, setX] = useState({ words: '', route: '', longest: '' })
+  const [x, setX] = useState({ words: '', route: '', max_days: '' })
   const all = routes.data?.routes ?? []
   if (r.offered)
     return (
-      <section aria-label="Asking for it" className="border-rule mt-6 flex max-w-180 items-center justify-between gap-4 border-t pt-4">
-        <span>It can be asked for.</span>
-        <button type="button" className="button-quiet" onClick={() => sheet.add({ verb: 'No longer offer', what: r.label, operations: [{ op: 'end_offer', role: r.key } as Operation] }, r.revision)}>
+      <section aria-label="Access catalogue" className="border-rule mt-6 flex max-w-180 items-center justify-between gap-4 border-t pt-4">
+        <span>This role is requestable.</span>
+        <button
+          type="button"
+          className="button-quiet"
+          onClick={() =>
+            sheet.add({ verb: 'No longer requestable:', what: r.label, operations: [{ op: 'end_requestable', role: r.key }] }, r.revision)
+          }
+        >
           End that
         </button>
       </section>
     )
   return (
     <form
-      aria-label="Let people ask for it"
+      aria-label="Make it requestable"
       className="border-rule mt-6 max-w-180 border-t pt-4"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = { op: 'offer_role', role: r.key, words: x.words.trim(), route: x.route, longest: x.longest ? Number(x.longest) : undefined } as Operation
+        const operation = {
+          op: 'make_requestable',
+          role: r.key,
+          words: x.words.trim(),
+          route: x.route,
+          max_days: x.max_days ? Number(x.max_days) : undefined,
+        } as Operation
         sheet.add({ verb: 'Offer', what: r.label, detail: `to whoever wants to ${x.words.trim()}`, operations: [operation] }, r.revision)
       }}
     >
-      <p>It cannot be asked for. Let people ask:</p>
+      <p>This role is not requestable. To make it requestable:</p>
       <div className="mt-2 grid grid-cols-3 gap-x-5">
         <label>
-          For what one wants to do
-          <input className="field" maxLength={500} placeholder="raise a works order" value={x.words} onChange={(e) => setX({ ...x, words: e.target.value })} />
+          What one can do with it
+          <input
+            className="field"
+            maxLength={500}
+            placeholder="raise a works order"
+            value={x.words}
+            onChange={(e) => setX({ ...x, words: e.target.value })}
+          />
         </label>
         <label>
           Approved by
@@ -122,11 +163,19 @@ function Offer({ role: r }: { role: Role }) {
         </label>
         <label>
           For at most so many days
-          <input type="number" min={1} max={3650} className="field" placeholder="without end" value={x.longest} onChange={(e) => setX({ ...x, longest: e.target.value })} />
+          <input
+            type="number"
+            min={1}
+            max={3650}
+            className="field"
+            placeholder="without end"
+            value={x.max_days}
+            onChange={(e) => setX({ ...x, max_days: e.target.value })}
+          />
         </label>
       </div>
       <button type="submit" className="button-quiet mt-2" disabled={x.words.trim() === '' || x.route === ''}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )
@@ -144,22 +193,40 @@ function Copy({ role: r }: { role: Role }) {
       onSubmit={(e) => {
         e.preventDefault()
         const operations = [
-          { op: 'add_role', key, application: r.application?.key, label: label.trim(), description: r.description || undefined, risk: r.risk || undefined, longest: r.longest || undefined },
+          {
+            op: 'add_role',
+            key,
+            application: r.application?.key,
+            label: label.trim(),
+            description: r.description || undefined,
+            risk: r.risk || undefined,
+            max_days: r.max_days || undefined,
+          },
           ...(r.permissions ?? [])
             .filter((p) => p.role.id === r.id)
-            .map((p) => ({ op: 'add_permission', role: full, application: p.application.key, actions: p.actions, pattern: p.pattern, own: p.own || undefined })),
+            .map((p) => ({
+              op: 'add_permission',
+              role: full,
+              application: p.application.key,
+              actions: p.actions,
+              pattern: p.pattern,
+              own: p.own || undefined,
+            })),
           ...r.includes.map((i) => ({ op: 'include_role', role: full, includes: i.key })),
         ] as Operation[]
-        sheet.add({ verb: 'Copy', what: `${r.label} as ${label.trim()}`, detail: 'with all it permits and includes', operations }, r.revision)
+        sheet.add(
+          { verb: 'Copy', what: `${r.label} as ${label.trim()}`, detail: 'with all it permits and includes', operations },
+          r.revision,
+        )
         setLabel('')
       }}
     >
       <label className="grow">
-        Make a role that gives the same, called
+        Name of the copy
         <input className="field" maxLength={200} value={label} onChange={(e) => setLabel(e.target.value)} />
       </label>
       <button type="submit" className="button-quiet" disabled={!key}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )
@@ -170,12 +237,17 @@ export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
   const sheet = useSheet()
   const { asOf } = useDay()
   const choices = useRoleChoices()
-  const roles = useQuery({ queryKey: ['roles', asOf], queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })) })
+  const roles = useQuery({
+    queryKey: ['roles', asOf],
+    queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })),
+  })
   const byKey = new Map((roles.data?.roles ?? []).map((x) => [x.key, x]))
-  const may = choices.filter((c) => c.key !== r.key && (!r.application || c.key.startsWith(`${r.application.key}/`)) && !r.includes.some((i) => i.key === c.key))
+  const may = choices.filter(
+    (c) => c.key !== r.key && (!r.application || c.key.startsWith(`${r.application.key}/`)) && !r.includes.some((i) => i.key === c.key),
+  )
   return (
     <>
-      {r.includes.length === 0 && <Empty>It includes no other role. Whoever holds a role holds what it includes too.</Empty>}
+      {r.includes.length === 0 && <Empty>It includes no other role. Holders of a role also hold the roles it includes.</Empty>}
       <ul>
         {r.includes.map((i) => (
           <li key={i.id ?? i.label} className="border-rule border-b py-1.5">
@@ -185,10 +257,20 @@ export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
                 <button
                   type="button"
                   className="press self-start text-sm"
-                  aria-label={`Take out ${i.label}`}
-                  onClick={() => sheet.add({ verb: 'Take out of', what: r.label, detail: i.label, operations: [{ op: 'exclude_role', role: r.key, excludes: i.key } as Operation] }, r.revision)}
+                  aria-label={`Remove ${i.label}`}
+                  onClick={() =>
+                    sheet.add(
+                      {
+                        verb: 'Remove of',
+                        what: r.label,
+                        detail: i.label,
+                        operations: [{ op: 'exclude_role', role: r.key, excludes: i.key } as Operation],
+                      },
+                      r.revision,
+                    )
+                  }
                 >
-                  Take out
+                  Remove
                 </button>
               )}
             </div>
@@ -201,7 +283,18 @@ export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
             label="Role to include"
             choices={may}
             value={null}
-            onChange={(c) => c && sheet.add({ verb: 'Put into', what: r.label, detail: c.label, operations: [{ op: 'include_role', role: r.key, includes: c.key } as Operation] }, r.revision)}
+            onChange={(c) =>
+              c &&
+              sheet.add(
+                {
+                  verb: 'Include in',
+                  what: r.label,
+                  detail: c.label,
+                  operations: [{ op: 'include_role', role: r.key, includes: c.key }],
+                },
+                r.revision,
+              )
+            }
           />
         </div>
       )}

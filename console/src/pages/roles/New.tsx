@@ -6,7 +6,7 @@ import { useSheet } from '../../shell/sheet'
 /** Makes a role, of an application or of the organisation. */
 export function NewRole({ application, revision }: { application?: Schemas['Application']; revision: number }) {
   const sheet = useSheet()
-  const empty = { label: '', description: '', risk: '', longest: '', heldWithin: '' }
+  const empty = { label: '', description: '', risk: '', max_days: '', heldWithin: '' }
   const [x, setX] = useState(empty)
   const key = keyOf(x.label)
   return (
@@ -22,10 +22,18 @@ export function NewRole({ application, revision }: { application?: Schemas['Appl
           label: x.label.trim(),
           description: x.description.trim() || undefined,
           risk: x.risk || undefined,
-          longest: x.longest ? Number(x.longest) : undefined,
+          max_days: x.max_days ? Number(x.max_days) : undefined,
           held_within: x.heldWithin.trim() || undefined,
         } as Operation
-        sheet.add({ verb: 'Make', what: `the role ${x.label.trim()}`, detail: application ? `of ${application.label}` : 'of the whole organisation', operations: [operation] }, revision)
+        sheet.add(
+          {
+            verb: 'Make',
+            what: `the role ${x.label.trim()}`,
+            detail: application ? `of ${application.label}` : 'of the whole organisation',
+            operations: [operation],
+          },
+          revision,
+        )
         setX(empty)
       }}
     >
@@ -40,11 +48,11 @@ export function NewRole({ application, revision }: { application?: Schemas['Appl
           <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
         </label>
         <RiskField value={x.risk} set={(risk) => setX({ ...x, risk })} />
-        <LongestField value={x.longest} set={(longest) => setX({ ...x, longest })} />
+        <MaxDaysField value={x.max_days} set={(max_days) => setX({ ...x, max_days })} />
         <HeldWithinField value={x.heldWithin} set={(heldWithin) => setX({ ...x, heldWithin })} />
       </div>
       <button type="submit" className="button mt-3" disabled={!key}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )
@@ -53,7 +61,7 @@ export function NewRole({ application, revision }: { application?: Schemas['Appl
 export function RiskField({ value, set }: { value: string; set: (v: string) => void }) {
   return (
     <label>
-      Harm it could do in wrong hands
+      Risk
       <select className="field" value={value} onChange={(e) => set(e.target.value)}>
         <option value="">not said</option>
         <option value="low">low</option>
@@ -67,17 +75,25 @@ export function RiskField({ value, set }: { value: string; set: (v: string) => v
 export function HeldWithinField({ value, set }: { value: string; set: (v: string) => void }) {
   return (
     <label>
-      May be held only within the unit
+      Can be held only within the unit
       <input className="field" maxLength={400} placeholder="anywhere" value={value} onChange={(e) => set(e.target.value)} />
     </label>
   )
 }
 
-export function LongestField({ value, set }: { value: string; set: (v: string) => void }) {
+export function MaxDaysField({ value, set }: { value: string; set: (v: string) => void }) {
   return (
     <label>
       Held for at most so many days
-      <input type="number" min={1} max={3650} className="field" placeholder="without end" value={value} onChange={(e) => set(e.target.value)} />
+      <input
+        type="number"
+        min={1}
+        max={3650}
+        className="field"
+        placeholder="without end"
+        value={value}
+        onChange={(e) => set(e.target.value)}
+      />
     </label>
   )
 }

@@ -4,7 +4,7 @@ import { answer, api, type Schemas } from '../../api/client'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
-import { Terms } from '../../shared/Terms'
+import { Limits } from '../../shared/Limits'
 import { count, shortDay, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
@@ -30,7 +30,13 @@ export function OneRole() {
   if (!role.data) return <Loading what={key} />
   const r = role.data
   const writes = !past && !!me.may['roles.update']
-  const facts = [r.risk && `${r.risk} risk`, r.longest && `held for at most ${count(r.longest, 'day')}`, r.held_within && `held only within ${r.held_within}`, r.offered && 'can be asked for', r.owner ? `${r.owner.label} answers for it` : 'nobody answers for it'].filter(Boolean)
+  const facts = [
+    r.risk && `${r.risk} risk`,
+    r.max_days && `held for at most ${count(r.max_days, 'day')}`,
+    r.held_within && `held only within ${r.held_within}`,
+    r.offered && 'requestable',
+    r.owner ? `${r.owner.label} owns it` : 'no owner',
+  ].filter(Boolean)
   return (
     <>
       <div className="flex flex-wrap items-baseline gap-x-4">
@@ -43,7 +49,12 @@ export function OneRole() {
           {r.application ? (
             <>
               A role of{' '}
-              <Link to="/applications/$application" params={{ application: r.application.key! }} search={{ tab: 'roles' }} className="press">
+              <Link
+                to="/applications/$application"
+                params={{ application: r.application.key! }}
+                search={{ tab: 'roles' }}
+                className="press"
+              >
                 {r.application.label}
               </Link>
             </>
@@ -68,11 +79,16 @@ export function OneRole() {
         chosen={tab}
         choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'permits' ? undefined : t }) })}
         tabs={[
-          { key: 'permits', label: 'Permits', body: <Permissions role={r} /> },
-          { key: 'holders', label: 'Held by', count: (r.holders ?? []).length, body: (r.holders ?? []).length === 0 ? <Empty>Nobody.</Empty> : <Holders role={r} now={now} /> },
+          { key: 'permissions', label: 'Permissions', body: <Permissions role={r} /> },
+          {
+            key: 'holders',
+            label: 'Held by',
+            count: (r.holders ?? []).length,
+            body: (r.holders ?? []).length === 0 ? <Empty>Nobody.</Empty> : <Holders role={r} now={now} />,
+          },
           { key: 'includes', label: 'Includes', count: r.includes.length, body: <Includes role={r} writes={writes} /> },
           { key: 'compare', label: 'Compare', body: <CompareRoles role={r} /> },
-          ...(writes ? [{ key: 'describe', label: 'Describe', body: <DescribeRole role={r} /> }] : []),
+          ...(writes ? [{ key: 'details', label: 'Details', body: <DescribeRole role={r} /> }] : []),
           ...(me.may['ledger.read'] ? [{ key: 'history', label: 'History', body: <RevisionRows query={{ role: r.id }} /> }] : []),
         ]}
       />
@@ -121,7 +137,7 @@ function Holders({ role, now }: { role: Schemas['Role']; now: Date }) {
             </td>
             <td className={a.until ? 'text-brass w-40' : 'text-soft w-40'}>
               {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
-              <Terms assignment={a} />
+              <Limits assignment={a} />
             </td>
             <td className="text-soft text-sm">
               {a.given?.reason && (
@@ -138,7 +154,12 @@ function Holders({ role, now }: { role: Schemas['Role']; now: Date }) {
                   aria-label={`Revoke ${a.role.label} of ${a.assignee.label}`}
                   onClick={() =>
                     sheet.add(
-                      { verb: 'Revoke', what: `${a.role.label} of ${a.assignee.label}`, detail: 'now', operations: [{ op: 'revoke', assignment: a.id }] },
+                      {
+                        verb: 'Revoke',
+                        what: `${a.role.label} of ${a.assignee.label}`,
+                        detail: 'now',
+                        operations: [{ op: 'revoke', assignment: a.id }],
+                      },
                       role.revision,
                     )
                   }

@@ -13,7 +13,15 @@ const nothing: Record<string, boolean> = {}
 
 /** What a role permits in an application, as a grid of resources and actions in
  * which cells are given and taken. */
-export function PermissionGrid({ role: r, application: a, writes }: { role: Schemas['Role']; application: Schemas['Application']; writes: boolean }) {
+export function PermissionGrid({
+  role: r,
+  application: a,
+  writes,
+}: {
+  role: Schemas['Role']
+  application: Schemas['Application']
+  writes: boolean
+}) {
   const sheet = useSheet()
   const box = useRef<HTMLDivElement>(null)
   const [turned, setTurned] = useState<Record<string, boolean>>({}) // "action path": what it shall be
@@ -23,7 +31,14 @@ export function PermissionGrid({ role: r, application: a, writes }: { role: Sche
   // eslint-disable-next-line react-hooks/incompatible-library -- measured on every draw
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 30, overscan: 10 })
   const columns = `minmax(16rem, 1fr) repeat(${a.actions.length}, 5.5rem)`
-  const keys: Record<string, [number, number]> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], PageDown: [12, 0], PageUp: [-12, 0] }
+  const keys: Record<string, [number, number]> = {
+    ArrowUp: [-1, 0],
+    ArrowDown: [1, 0],
+    ArrowLeft: [0, -1],
+    ArrowRight: [0, 1],
+    PageDown: [12, 0],
+    PageUp: [-12, 0],
+  }
   const onKey = (e: KeyboardEvent) => {
     const move = keys[e.key]
     if (!move) return
@@ -71,7 +86,15 @@ export function PermissionGrid({ role: r, application: a, writes }: { role: Sche
       if (rest.length > 0) given.set(p.pattern, [...(given.get(p.pattern) ?? []), ...rest])
     }
     for (const [pattern, actions] of given) operations.push({ op: 'add_permission', role: r.key, application: a.key, actions, pattern })
-    sheet.add({ verb: 'Alter', what: `what ${r.label} permits`, detail: `${count(Object.keys(turned).length, 'cell')} in ${a.label}`, operations: operations as Operation[] }, r.revision)
+    sheet.add(
+      {
+        verb: 'Edit',
+        what: `what ${r.label} permits`,
+        detail: `${count(Object.keys(turned).length, 'cell')} in ${a.label}`,
+        operations: operations as Operation[],
+      },
+      r.revision,
+    )
     setTurned({})
   }
   const altered = Object.keys(turned).length
@@ -100,7 +123,7 @@ export function PermissionGrid({ role: r, application: a, writes }: { role: Sche
         </span>
         {writes && (
           <button type="button" className="button ml-auto" disabled={altered === 0} onClick={put}>
-            Put {count(altered, 'cell')} on the sheet
+            Add {count(altered, 'cell')} to change sheet
           </button>
         )}
       </div>
@@ -117,7 +140,9 @@ export function PermissionGrid({ role: r, application: a, writes }: { role: Sche
           }}
         >
           <div role="row" className="bg-paper border-rule sticky top-0 z-10 grid border-b" style={{ gridTemplateColumns: columns }}>
-            <div role="columnheader" className="text-soft px-2 py-1 text-sm font-semibold">Resource</div>
+            <div role="columnheader" className="text-soft px-2 py-1 text-sm font-semibold">
+              Resource
+            </div>
             {a.actions.map((x) => (
               <div key={x.key} role="columnheader" className="text-soft truncate px-1 py-1 text-center text-sm font-semibold">
                 {x.key}

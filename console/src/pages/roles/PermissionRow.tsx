@@ -30,8 +30,17 @@ export const PermissionRow = memo(function PermissionRow({
     return a.actions.map((y) => holds(r.id, here, a.fences ?? [], y.key, path))
   }, [r, a, path])
   return (
-    <div role="row" aria-rowindex={index + 2} className="border-rule absolute inset-x-0 grid h-[30px] border-b" style={{ gridTemplateColumns: columns, transform: `translateY(${start}px)` }}>
-      <div role="rowheader" className="truncate px-2 py-1" style={{ paddingLeft: `${path === '/' ? 0.5 : path.split('/').length * 0.9}rem` }}>
+    <div
+      role="row"
+      aria-rowindex={index + 2}
+      className="border-rule absolute inset-x-0 grid h-[30px] border-b"
+      style={{ gridTemplateColumns: columns, transform: `translateY(${start}px)` }}
+    >
+      <div
+        role="rowheader"
+        className="truncate px-2 py-1"
+        style={{ paddingLeft: `${path === '/' ? 0.5 : path.split('/').length * 0.9}rem` }}
+      >
         <PathText path={path} />
       </div>
       {a.actions.map((y, j) => {
@@ -40,7 +49,14 @@ export const PermissionRow = memo(function PermissionRow({
         const words = cellWords(state, shall)
         return (
           <div key={y.key} role="gridcell" className={shall === undefined ? '' : 'bg-open'}>
-            <button type="button" data-cell={`${index}-${j}`} tabIndex={focus === j ? 0 : -1} className="block size-full text-center" aria-label={`${y.key} ${path}: ${words}`} title={words}>
+            <button
+              type="button"
+              data-cell={`${index}-${j}`}
+              tabIndex={focus === j ? 0 : -1}
+              className="block size-full text-center"
+              aria-label={`${y.key} ${path}: ${words}`}
+              title={words}
+            >
               {shall === true && <span className="text-kelp font-bold">+</span>}
               {shall === false && <span className="text-brick font-bold">−</span>}
               {shall === undefined && state.how === 'own' && <Mark name="direct" />}

@@ -19,24 +19,27 @@ export function Permissions({ role: r }: { role: Role }) {
   const me = useMe()
   const sheet = useSheet()
   const writes = !past && !!me.may['roles.update']
-  const applications = useQuery({ queryKey: ['applications', asOf], queryFn: () => answer(api.GET('/api/v1/applications', { params: { query: { as_of: asOf } } })) })
+  const applications = useQuery({
+    queryKey: ['applications', asOf],
+    queryFn: () => answer(api.GET('/api/v1/applications', { params: { query: { as_of: asOf } } })),
+  })
   const [chosen, setChosen] = useState<string>()
   const all = applications.data?.applications ?? []
   const application = r.application?.key ?? chosen ?? r.permissions?.[0]?.application.key ?? all.find((a) => a.key !== 'able-roster')?.key
   return (
     <>
       {(r.permissions ?? []).length === 0 ? (
-        <Empty>Nothing yet: whoever holds it can do no more than before. Point at cells below, or write a pattern.</Empty>
+        <Empty>No permissions yet. Choose cells below, or write a pattern.</Empty>
       ) : (
         <table className="register">
           <thead>
             <tr>
               <th>Application</th>
-              <th>May</th>
-              <th>On</th>
-              <th>Carried by</th>
+              <th>Action</th>
+              <th>Resource</th>
+              <th>From role</th>
               <th>
-                <span className="sr-only">Alter</span>
+                <span className="sr-only">Edit</span>
               </th>
             </tr>
           </thead>
@@ -55,15 +58,20 @@ export function Permissions({ role: r }: { role: Role }) {
                     <button
                       type="button"
                       className="press text-sm"
-                      aria-label={`Take away ${list(p.actions)} ${p.pattern}`}
+                      aria-label={`Remove ${list(p.actions)} ${p.pattern}`}
                       onClick={() =>
                         sheet.add(
-                          { verb: 'Take from', what: r.label, detail: `${list(p.actions)} ${p.pattern}`, operations: [{ op: 'remove_permission', permission: p.id } as Operation] },
+                          {
+                            verb: 'Take from',
+                            what: r.label,
+                            detail: `${list(p.actions)} ${p.pattern}`,
+                            operations: [{ op: 'remove_permission', permission: p.id }],
+                          },
                           r.revision,
                         )
                       }
                     >
-                      Take away
+                      Remove
                     </button>
                   )}
                 </td>
@@ -115,28 +123,53 @@ function ByPattern({ role: r, application: a }: { role: Role; application: Schem
       className="mt-5 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = { op: 'add_permission', role: r.key, application: a.key, actions: x.actions, pattern: x.pattern.trim(), own: x.own || undefined } as Operation
-        sheet.add({ verb: 'Let', what: `${r.label} ${x.actions.includes('*') ? 'do everything on' : list(x.actions)} ${x.pattern.trim()}`, detail: a.label, operations: [operation] }, r.revision)
+        const operation = {
+          op: 'add_permission',
+          role: r.key,
+          application: a.key,
+          actions: x.actions,
+          pattern: x.pattern.trim(),
+          own: x.own || undefined,
+        } as Operation
+        sheet.add(
+          {
+            verb: 'Let',
+            what: `${r.label} ${x.actions.includes('*') ? 'do everything on' : list(x.actions)} ${x.pattern.trim()}`,
+            detail: a.label,
+            operations: [operation],
+          },
+          r.revision,
+        )
         setX(empty)
       }}
     >
       <h2>By a pattern</h2>
-      <input className="field mt-1 font-mono" aria-label="Pattern" placeholder="berths/north-*" value={x.pattern} onChange={(e) => setX({ ...x, pattern: e.target.value })} />
+      <input
+        className="field mt-1 font-mono"
+        aria-label="Pattern"
+        placeholder="berths/north-*"
+        value={x.pattern}
+        onChange={(e) => setX({ ...x, pattern: e.target.value })}
+      />
       <Covered application={a.key} pattern={x.pattern} />
       <div className="mt-1 flex flex-wrap gap-x-5">
         {['*', ...a.actions.map((y) => y.key)].map((k) => (
           <label key={k} className="flex gap-2">
-            <input type="checkbox" checked={x.actions.includes(k)} onChange={(e) => setX({ ...x, actions: e.target.checked ? [...x.actions, k] : x.actions.filter((y) => y !== k) })} />
-            {k === '*' ? 'everything, later words too' : k}
+            <input
+              type="checkbox"
+              checked={x.actions.includes(k)}
+              onChange={(e) => setX({ ...x, actions: e.target.checked ? [...x.actions, k] : x.actions.filter((y) => y !== k) })}
+            />
+            {k === '*' ? 'all actions, also future ones' : k}
           </label>
         ))}
         <label className="flex gap-2">
           <input type="checkbox" checked={x.own} onChange={(e) => setX({ ...x, own: e.target.checked })} />
-          only what is their own
+          only their own resources
         </label>
       </div>
       <button type="submit" className="button-quiet mt-2" disabled={x.pattern.trim() === '' || x.actions.length === 0}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )

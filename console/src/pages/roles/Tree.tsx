@@ -29,11 +29,13 @@ export function RoleTree() {
   }
   return (
     <>
-      <Title list="roles" query={{ as_of: asOf }}>Roles</Title>
-      <p className="text-soft mt-1">
-        {count(all.length, 'role')} in {count(parts.size, 'part')}. Whoever holds a role holds what stands below it too.
-      </p>
-      {all.length === 0 && <Empty>No role is here yet, or none in your part. A role says what its holders may do; most belong to one application, and are made on its page.</Empty>}
+      <Title list="roles" query={{ as_of: asOf }}>
+        Roles
+      </Title>
+      <p className="text-soft mt-1">{count(all.length, 'role')}. Holders of a role also hold the roles below it.</p>
+      {all.length === 0 && (
+        <Empty>No roles yet, or none that you may see. Most roles belong to one application and are made on its page.</Empty>
+      )}
       {[...parts].map(([part, members]) => {
         // Roots: those no other role of the same part includes.
         const roots = members.filter((r) => !r.included_by.some((i) => i.id && members.some((m) => m.id === i.id)))
@@ -66,7 +68,9 @@ function Branch({ role: r, byId, depth }: { role: Role; byId: Map<string, Role>;
         <span className="text-soft truncate text-sm" title={r.description}>
           {depth === 0 && r.description}
         </span>
-        <span className="text-soft text-right text-sm">{r.retired ? 'retired' : depth === 0 ? count(r.holder_count, 'assignment') : 'included'}</span>
+        <span className="text-soft text-right text-sm">
+          {r.retired ? 'retired' : depth === 0 ? count(r.holder_count, 'assignment') : 'included'}
+        </span>
       </div>
       {(included.length > 0 || hidden > 0) && (
         <ul>

@@ -9,15 +9,15 @@ import { count, moment, shortDay, times, until } from '../../shared/words'
 /** All that somebody can do, a line for each pattern, with why on demand. */
 export function AccessLines({ lines, now }: { lines: Schemas['AccessLine'][]; now: Date }) {
   const [open, setOpen] = useState<number>()
-  if (lines.length === 0) return <Empty>Can do nothing. Grant a role, or put them into a group that holds one.</Empty>
+  if (lines.length === 0) return <Empty>No access. Grant a role, or add the user to a group that holds one.</Empty>
   return (
     <table className="register">
       <thead>
         <tr>
           <th>Application</th>
-          <th>May</th>
-          <th>On</th>
-          <th>Through</th>
+          <th>Action</th>
+          <th>Resource</th>
+          <th>Granted through</th>
           <th>Until</th>
         </tr>
       </thead>
@@ -32,7 +32,12 @@ export function AccessLines({ lines, now }: { lines: Schemas['AccessLine'][]; no
                 <Conditions own={l.own} schedule={l.schedule?.words} fences={l.fences} />
               </td>
               <td>
-                <button type="button" className="press text-left" aria-expanded={open === i} onClick={() => setOpen(open === i ? undefined : i)}>
+                <button
+                  type="button"
+                  className="press text-left"
+                  aria-expanded={open === i}
+                  onClick={() => setOpen(open === i ? undefined : i)}
+                >
                   <Through line={l} />
                 </button>
               </td>
@@ -99,7 +104,14 @@ function Through({ line }: { line: Schemas['AccessLine'] }) {
   const role = steps.find((s) => s.kind === 'role')
   const more = line.paths.length - 1
   const name = line.through as MarkName
-  const word = name === 'group' ? `group ${groups[0]?.label}` : name === 'included' ? `${role?.label}, included role` : name === 'direct' ? `direct ${role?.label}` : markWords[name]
+  const word =
+    name === 'group'
+      ? `group ${groups[0]?.label}`
+      : name === 'included'
+        ? `${role?.label}, included role`
+        : name === 'direct'
+          ? `direct ${role?.label}`
+          : markWords[name]
   return (
     <>
       <Mark name={name} /> {word}

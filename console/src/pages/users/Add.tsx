@@ -34,7 +34,7 @@ export function AddUser() {
   return (
     <div className="max-w-160">
       <h1>Add a user</h1>
-      <p className="text-soft mt-1">It goes on the change sheet first, where you see what they will be able to do.</p>
+      <p className="text-soft mt-1">The user is added to the change sheet first, where you see what they will be able to do.</p>
       <form
         className="mt-4 grid grid-cols-2 gap-x-5 gap-y-3"
         onSubmit={(e) => {
@@ -43,11 +43,11 @@ export function AddUser() {
         }}
       >
         <Fields fresh values={values} set={setValues} declared={declared} />
-        <Picks title="Groups" label="Group to put into" choices={groupChoices} picked={groups} pick={setGroups} />
+        <Picks title="Groups" label="Group to add to" choices={groupChoices} picked={groups} pick={setGroups} />
         <Picks title="Roles" label="Role to grant" choices={roleChoices} picked={roles} pick={setRoles} />
         <div className="col-span-2">
           <button type="submit" className="button" disabled={!name}>
-            Put on the sheet
+            Add to change sheet
           </button>
         </div>
       </form>

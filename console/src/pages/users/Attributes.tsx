@@ -37,7 +37,14 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
     ['Id', u.id],
   ]
   const turn = (status: 'suspended' | 'active') =>
-    sheet.add({ verb: status === 'active' ? 'Bring back' : 'Suspend', what: u.display_name, operations: [{ op: 'update_user', user: u.user_name, status }] }, u.revision)
+    sheet.add(
+      {
+        verb: status === 'active' ? 'Bring back' : 'Suspend',
+        what: u.display_name,
+        operations: [{ op: 'update_user', user: u.user_name, status }],
+      },
+      u.revision,
+    )
   const acts = me.may['users.update'] && !past
   const there = u.status !== 'departed'
   const press = (key: 'change' | 'depart' | 'sign-in', label: string) => (
@@ -98,14 +105,17 @@ function Change({ user: u, declared, done }: { user: Schemas['UserDetail']; decl
           .filter(([k]) => k !== 'custom')
           .map(([k, v]) => `${k.replaceAll('_', ' ')}: ${String(v) || 'cleared'}`)
           .join('; ')
-        sheet.add({ verb: 'Change', what: u.display_name, detail, operations: [{ op: 'update_user', user: u.user_name, ...fields } as Operation] }, u.revision)
+        sheet.add(
+          { verb: 'Change', what: u.display_name, detail, operations: [{ op: 'update_user', user: u.user_name, ...fields }] },
+          u.revision,
+        )
         done()
       }}
     >
       <Fields values={values} set={setValues} declared={declared} />
       <div className="col-span-2">
         <button type="submit" className="button" disabled={changed.length === 0}>
-          Put on the sheet
+          Add to change sheet
         </button>
       </div>
     </form>
@@ -117,7 +127,10 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
   const sheet = useSheet()
   const [to, setTo] = useState({ key: '', name: '' })
   const [last, setLast] = useState('')
-  const owned = useQuery({ queryKey: ['owned', u.user_name], queryFn: () => answer(api.GET('/api/v1/users/{user}/owned', { params: { path: { user: u.user_name } } })) })
+  const owned = useQuery({
+    queryKey: ['owned', u.user_name],
+    queryFn: () => answer(api.GET('/api/v1/users/{user}/owned', { params: { path: { user: u.user_name } } })),
+  })
   const o = owned.data
   const left = o
     ? [
@@ -138,7 +151,7 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
           {
             verb: 'Depart',
             what: u.display_name,
-            detail: to.key ? `what they answer for goes to ${to.name}` : undefined,
+            detail: to.key ? `what they own goes to ${to.name}` : undefined,
             operations: [
               ...(to.key ? [{ op: 'hand_over', user: u.user_name, to: to.key }] : []),
               { op: 'update_user', user: u.user_name, status: 'departed', ...(last ? { end_date: last } : {}) },
@@ -149,10 +162,13 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
         done()
       }}
     >
-      <p>All that {u.display_name} can do ends at once, with sign-in and tokens. What they held and did stays in the ledger; their user name is nobody else’s, ever.</p>
+      <p>
+        All that {u.display_name} can do ends at once, with sign-in and tokens. Their history stays in the ledger; their user name is never
+        reused.
+      </p>
       {o && (
         <p className="mt-2">
-          {left.length === 0 ? 'They answer for nothing that would be left without anybody.' : `They answer for ${list(left)}.`}
+          {left.length === 0 ? 'They own nothing that would be left without an owner.' : `They own ${list(left)}.`}
           {o.waiting > 0 && ` ${count(o.waiting, 'request')} of theirs waits; it ends with them.`}
         </p>
       )}
@@ -167,7 +183,7 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
         <input className="field" type="date" value={last} onChange={(e) => setLast(e.target.value)} />
       </label>
       <button type="submit" className="button mt-3">
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )
@@ -179,13 +195,22 @@ function Erase({ user: u }: { user: Schemas['UserDetail'] }) {
   return (
     <section aria-label="Erase" className="border-rule mt-6 max-w-160 border-t pt-4">
       <p>
-        Names and address can be erased. What {u.display_name} held, decided and changed stays in the ledger, about “a departed user”, and so do unit, title and dates, since they gave access; the ledger verifies as before. It
-        cannot be undone.
+        Names and address can be erased. What {u.display_name} held, decided and changed stays in the ledger, about “a departed user”, and
+        so do unit, title and dates, since they gave access; the ledger verifies as before. It cannot be undone.
       </p>
       <button
         type="button"
         className="button-quiet mt-2"
-        onClick={() => sheet.add({ verb: 'Erase', what: `the personal values of ${u.display_name}`, operations: [{ op: 'erase_user', user: u.id } as Operation] }, u.revision)}
+        onClick={() =>
+          sheet.add(
+            {
+              verb: 'Erase',
+              what: `the personal values of ${u.display_name}`,
+              operations: [{ op: 'erase_user', user: u.id }],
+            },
+            u.revision,
+          )
+        }
       >
         Erase them
       </button>

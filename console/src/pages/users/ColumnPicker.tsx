@@ -6,7 +6,10 @@ export function ColumnPicker({ columns, shown, set }: { columns: Column[]; shown
   return (
     <Popover>
       <PopoverButton className="button-quiet whitespace-nowrap">Columns</PopoverButton>
-      <PopoverPanel anchor={{ to: 'bottom end', gap: 4 }} className="border-rule bg-sheet z-30 max-h-96 w-64 overflow-auto rounded-md border p-3">
+      <PopoverPanel
+        anchor={{ to: 'bottom end', gap: 4 }}
+        className="border-rule bg-sheet z-30 max-h-96 w-64 overflow-auto rounded-md border p-3"
+      >
         <ul aria-label="Columns">
           {columns.map((c) => (
             <li key={c.key}>

@@ -23,7 +23,17 @@ const types: Record<string, string> = { date: 'date', number: 'number', text: 't
 
 /** The fields of a user, and those of the attributes the organisation declared
  * under their keys with “custom.” before them. */
-export function Fields({ values, set, declared, fresh }: { values: Values; set: (v: Values) => void; declared: Schemas['Attribute'][]; fresh?: boolean }) {
+export function Fields({
+  values,
+  set,
+  declared,
+  fresh,
+}: {
+  values: Values
+  set: (v: Values) => void
+  declared: Schemas['Attribute'][]
+  fresh?: boolean
+}) {
   const put = (name: string, value: string) => set({ ...values, [name]: value })
   return (
     <>
@@ -38,7 +48,14 @@ export function Fields({ values, set, declared, fresh }: { values: Values; set: 
           ) : (
             <label key={f.name}>
               {f.label} {f.hint && <span className="text-soft text-sm">{f.hint}</span>}
-              <input className="field" name={f.name} type={f.type ?? 'text'} autoComplete="off" value={values[f.name] ?? ''} onChange={(e) => put(f.name, e.target.value)} />
+              <input
+                className="field"
+                name={f.name}
+                type={f.type ?? 'text'}
+                autoComplete="off"
+                value={values[f.name] ?? ''}
+                onChange={(e) => put(f.name, e.target.value)}
+              />
             </label>
           ),
         )}

@@ -5,11 +5,13 @@ import { operatorsOf, read, write, type Built, type Condition } from './filter'
 /** Builds a filter for people who do not write filters. */
 export function FilterBuilder({ filter, columns, set }: { filter: string; columns: Column[]; set: (filter: string) => void }) {
   const known = read(filter)
-  const [built, setBuilt] = useState<Built>(() => (known && known.conditions.length > 0 ? known : { any: false, conditions: [{ attribute: 'unit', operator: 'within', value: '' }] }))
+  const [built, setBuilt] = useState<Built>(() =>
+    known && known.conditions.length > 0 ? known : { any: false, conditions: [{ attribute: 'unit', operator: 'within', value: '' }] },
+  )
   if (!known)
     return (
       <p className="bg-wash mt-2 rounded-md p-2.5">
-        This filter says more than can be put together here. Write it in the box, or empty the box to begin anew.
+        This filter cannot be built here. Edit it in the box, or clear the box to start again.
       </p>
     )
   const change = (i: number, c: Condition) => setBuilt({ ...built, conditions: built.conditions.map((x, k) => (k === i ? c : x)) })
@@ -24,22 +26,33 @@ export function FilterBuilder({ filter, columns, set }: { filter: string; column
       }}
     >
       <fieldset>
-        <legend className="float-left mr-3">Users of whom</legend>
+        <legend className="float-left mr-3">Users for whom</legend>
         <label className="mr-4 inline-flex gap-1.5">
-          <input type="radio" name="join" checked={!built.any} onChange={() => setBuilt({ ...built, any: false })} /> all of this holds
+          <input type="radio" name="join" checked={!built.any} onChange={() => setBuilt({ ...built, any: false })} /> all conditions hold
         </label>
         <label className="inline-flex gap-1.5">
-          <input type="radio" name="join" checked={built.any} onChange={() => setBuilt({ ...built, any: true })} /> any of this holds
+          <input type="radio" name="join" checked={built.any} onChange={() => setBuilt({ ...built, any: true })} /> any condition holds
         </label>
       </fieldset>
       <ul className="clear-both mt-1">
         {built.conditions.map((c, i) => (
-          <Line key={i} at={i + 1} condition={c} columns={columns} change={(x) => change(i, x)} remove={() => setBuilt({ ...built, conditions: built.conditions.filter((_, k) => k !== i) })} />
+          <Line
+            key={i}
+            at={i + 1}
+            condition={c}
+            columns={columns}
+            change={(x) => change(i, x)}
+            remove={() => setBuilt({ ...built, conditions: built.conditions.filter((_, k) => k !== i) })}
+          />
         ))}
       </ul>
       <div className="mt-2 flex items-center gap-3">
-        <button type="button" className="button-quiet" onClick={() => setBuilt({ ...built, conditions: [...built.conditions, { attribute: 'title', operator: 'co', value: '' }] })}>
-          And another
+        <button
+          type="button"
+          className="button-quiet"
+          onClick={() => setBuilt({ ...built, conditions: [...built.conditions, { attribute: 'title', operator: 'co', value: '' }] })}
+        >
+          Add a condition
         </button>
         <button type="submit" className="button" disabled={text === '' && filter === ''}>
           Show them
@@ -50,7 +63,19 @@ export function FilterBuilder({ filter, columns, set }: { filter: string; column
   )
 }
 
-function Line({ at, condition: c, columns, change, remove }: { at: number; condition: Condition; columns: Column[]; change: (c: Condition) => void; remove: () => void }) {
+function Line({
+  at,
+  condition: c,
+  columns,
+  change,
+  remove,
+}: {
+  at: number
+  condition: Condition
+  columns: Column[]
+  change: (c: Condition) => void
+  remove: () => void
+}) {
   const column = columns.find((x) => x.key === c.attribute)
   const operators = operatorsOf(column)
   const bare = operators.find((o) => o.key === c.operator)?.bare
@@ -71,7 +96,12 @@ function Line({ at, condition: c, columns, change, remove }: { at: number; condi
           </option>
         ))}
       </select>
-      <select className="field w-44" aria-label={`How to compare in condition ${at}`} value={c.operator} onChange={(e) => change({ ...c, operator: e.target.value })}>
+      <select
+        className="field w-44"
+        aria-label={`How to compare in condition ${at}`}
+        value={c.operator}
+        onChange={(e) => change({ ...c, operator: e.target.value })}
+      >
         {operators.map((o) => (
           <option key={o.key} value={o.key}>
             {o.label}
@@ -80,7 +110,12 @@ function Line({ at, condition: c, columns, change, remove }: { at: number; condi
       </select>
       {!bare &&
         (column?.oneOf || column?.type === 'truth' ? (
-          <select className="field w-56" aria-label={`Value of condition ${at}`} value={c.value} onChange={(e) => change({ ...c, value: e.target.value })}>
+          <select
+            className="field w-56"
+            aria-label={`Value of condition ${at}`}
+            value={c.value}
+            onChange={(e) => change({ ...c, value: e.target.value })}
+          >
             <option value="">choose</option>
             {(column.oneOf ?? ['true', 'false']).map((v) => (
               <option key={v} value={v}>
@@ -99,8 +134,8 @@ function Line({ at, condition: c, columns, change, remove }: { at: number; condi
             onChange={(e) => change({ ...c, value: e.target.value })}
           />
         ))}
-      <button type="button" className="press text-sm" aria-label={`Leave out condition ${at}`} onClick={remove}>
-        Leave out
+      <button type="button" className="press text-sm" aria-label={`Remove condition ${at}`} onClick={remove}>
+        Remove
       </button>
     </li>
   )

@@ -7,7 +7,7 @@ import { count, shortDay } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
-import { noTerms, scheduleWords, TermsFields, type TermsInput } from './Terms'
+import { noTerms, scheduleWords, TermsFields, type TermsInput } from './Limits'
 
 /** Who a role is given to: a user or a group. */
 export type Holder = { user?: string; group?: string; label: string; revision: number }
@@ -50,7 +50,7 @@ export function GrantRole({ to }: { to: Holder }) {
             verb: 'Grant',
             what: `${role.label} to ${to.label}`,
             detail: `${role.key}, ${termsWords(terms, zone)}`,
-            operations: [{ op: 'grant', role: role.key, user: to.user, group: to.group, ...termsOf(terms, zone) } as Operation],
+            operations: [{ op: 'grant', role: role.key, user: to.user, group: to.group, ...termsOf(terms, zone) }],
           },
           to.revision,
         )
@@ -64,10 +64,15 @@ export function GrantRole({ to }: { to: Holder }) {
         </div>
         <label className="text-soft flex items-center gap-2 text-sm">
           last day
-          <input type="date" className="field text-ink w-auto" value={terms.last} onChange={(e) => setTerms({ ...terms, last: e.target.value })} />
+          <input
+            type="date"
+            className="field text-ink w-auto"
+            value={terms.last}
+            onChange={(e) => setTerms({ ...terms, last: e.target.value })}
+          />
         </label>
         <button type="submit" className="button-quiet" disabled={!role || blank}>
-          Put on the sheet
+          Add to change sheet
         </button>
       </div>
       <TermsFields terms={terms} set={setTerms} role={role?.key} zone={zone} />
@@ -109,23 +114,39 @@ export function SetRoles({ user }: { user: Schemas['UserDetail'] }) {
           {
             verb: 'Set',
             what: `the roles of ${user.display_name}`,
-            detail: [fresh.length > 0 && `${count(fresh.length, 'role')} more`, gone.length > 0 && `${count(gone.length, 'role')} fewer`].filter(Boolean).join(', '),
-            operations: [...gone.map((a) => ({ op: 'revoke', assignment: a.id })), ...fresh.map((r) => ({ op: 'grant', role: r.key, user: user.user_name }))] as Operation[],
+            detail: [fresh.length > 0 && `${count(fresh.length, 'role')} more`, gone.length > 0 && `${count(gone.length, 'role')} fewer`]
+              .filter(Boolean)
+              .join(', '),
+            operations: [
+              ...gone.map((a) => ({ op: 'revoke', assignment: a.id })),
+              ...fresh.map((r) => ({ op: 'grant', role: r.key, user: user.user_name })),
+            ] as Operation[],
           },
           user.revision,
         )
         setOpen(false)
       }}
     >
-      <Picks title={`Roles ${user.display_name} shall have directly`} label="Role to add" choices={choices} picked={picked} pick={setPicked} />
+      <Picks
+        title={`Roles ${user.display_name} shall have directly`}
+        label="Role to add"
+        choices={choices}
+        picked={picked}
+        pick={setPicked}
+      />
       <p className="text-soft mt-2 text-sm" aria-live="polite">
         {fresh.length + gone.length === 0
-          ? 'As it is now.'
-          : [fresh.length > 0 && `To grant: ${fresh.map((r) => r.label).join(', ')}`, gone.length > 0 && `To revoke: ${gone.map((a) => a.role.label).join(', ')}`].filter(Boolean).join('. ') + '. What stays is left alone.'}
+          ? 'No difference.'
+          : [
+              fresh.length > 0 && `To grant: ${fresh.map((r) => r.label).join(', ')}`,
+              gone.length > 0 && `To revoke: ${gone.map((a) => a.role.label).join(', ')}`,
+            ]
+              .filter(Boolean)
+              .join('. ') + '. Other roles stay.'}
       </p>
       <div className="mt-2 flex gap-3">
         <button type="submit" className="button-quiet" disabled={fresh.length + gone.length === 0}>
-          Put on the sheet
+          Add to change sheet
         </button>
         <button type="button" className="press" onClick={() => setOpen(false)}>
           Never mind
@@ -147,17 +168,21 @@ export function JoinGroup({ user }: { user: Schemas['UserDetail'] }) {
         e.preventDefault()
         if (!group) return
         sheet.add(
-          { verb: 'Put', what: `${user.display_name} into ${group.label}`, operations: [{ op: 'add_member', group: group.key, user: user.user_name }] },
+          {
+            verb: 'Add',
+            what: `${user.display_name} to ${group.label}`,
+            operations: [{ op: 'add_member', group: group.key, user: user.user_name }],
+          },
           user.revision,
         )
         setGroup(null)
       }}
     >
       <div className="w-72">
-        <PickBox label="Group to put into" choices={choices} value={group} onChange={setGroup} />
+        <PickBox label="Group to add to" choices={choices} value={group} onChange={setGroup} />
       </div>
       <button type="submit" className="button-quiet" disabled={!group}>
-        Put on the sheet
+        Add to change sheet
       </button>
     </form>
   )

@@ -5,7 +5,7 @@ import { useEffect, useRef, useState } from 'react'
 import { answer, api, type Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, fullDay, shortDay, unitWords } from '../../shared/words'
-import { SaveAs } from '../../shared/SaveAs'
+import { SaveAs } from '../../shared/Export'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { columnsOf, useAttributes, usual, type Column } from './attributes'
@@ -20,7 +20,15 @@ const statuses = ['active', 'invited', 'suspended', 'departed'] as const
 type StatusWord = (typeof statuses)[number]
 
 /** How wide each column is; one that was declared is as wide as the rest. */
-const widths: Record<string, string> = { name: '1.4fr', user_name: '1.2fr', title: '1.1fr', unit: '1.3fr', status: '0.7fr', email: '1.6fr', kind: '0.6fr' }
+const widths: Record<string, string> = {
+  name: '1.4fr',
+  user_name: '1.2fr',
+  title: '1.1fr',
+  unit: '1.3fr',
+  status: '0.7fr',
+  email: '1.6fr',
+  kind: '0.6fr',
+}
 const layoutOf = (shown: Column[], picks: boolean) => ({
   gridTemplateColumns: [...(picks ? ['1.5rem'] : []), ...shown.map((c) => `minmax(0, ${widths[c.key] ?? '1fr'})`)].join(' '),
 })
@@ -78,13 +86,20 @@ export function UserList() {
     setPicked(next)
   }
   const pickAll = async () => {
-    const all = await fetchAll({ q: search.q, status: search.status as StatusWord | undefined, unit: search.unit, group: search.group, filter: search.filter })
+    const all = await fetchAll({
+      q: search.q,
+      status: search.status as StatusWord | undefined,
+      unit: search.unit,
+      group: search.group,
+      filter: search.filter,
+    })
     setPicked(new Map(all.map((p) => [p.user_name, p.label])))
   }
   const rows = users.data?.pages.flatMap((p) => p.users) ?? []
   const total = users.data?.pages[0]?.total ?? 0
   const sort = search.sort ?? 'name'
-  const order = (key: string) => void navigate({ search: (s) => ({ ...s, sort: sort === key ? `-${key}` : key === 'name' ? undefined : key }) })
+  const order = (key: string) =>
+    void navigate({ search: (s) => ({ ...s, sort: sort === key ? `-${key}` : key === 'name' ? undefined : key }) })
 
   return (
     <div className="flex h-full flex-col">
@@ -102,7 +117,9 @@ export function UserList() {
         )}
       </div>
       <p className="text-soft mt-1" role="status">
-        {users.isPending ? 'Reading the register …' : `${count(total, 'user')}${search.unit ? ` in ${unitWords(search.unit)}` : ''}${past ? `, at the end of ${fullDay(asOf!)}` : ''}.`}
+        {users.isPending
+          ? 'Loading users …'
+          : `${count(total, 'user')}${search.unit ? ` in ${unitWords(search.unit)}` : ''}${past ? `, at the end of ${fullDay(asOf!)}` : ''}.`}
       </p>
       <Views search={search} />
       <div className="mt-3 flex gap-3">
@@ -137,15 +154,44 @@ export function UserList() {
             Not only {search.group}
           </button>
         )}
-        <Filter key={search.filter} text={search.filter ?? ''} set={(filter) => void navigate({ search: (s) => ({ ...s, filter: filter || undefined }) })} />
+        <Filter
+          key={search.filter}
+          text={search.filter ?? ''}
+          set={(filter) => void navigate({ search: (s) => ({ ...s, filter: filter || undefined }) })}
+        />
         <button type="button" className="button-quiet whitespace-nowrap" aria-expanded={building} onClick={() => setBuilding(!building)}>
           Build a filter
         </button>
-        <SaveAs list="users" query={{ q: search.q, status: search.status, unit: search.unit, group: search.group, filter: search.filter, sort: search.sort, as_of: asOf }} columns={shownKeys} />
-        <ColumnPicker columns={columns} shown={shownKeys} set={(keys) => void navigate({ search: (s) => ({ ...s, columns: keys?.join(',') }) })} />
+        <SaveAs
+          list="users"
+          query={{
+            q: search.q,
+            status: search.status,
+            unit: search.unit,
+            group: search.group,
+            filter: search.filter,
+            sort: search.sort,
+            as_of: asOf,
+          }}
+          columns={shownKeys}
+        />
+        <ColumnPicker
+          columns={columns}
+          shown={shownKeys}
+          set={(keys) => void navigate({ search: (s) => ({ ...s, columns: keys?.join(',') }) })}
+        />
       </div>
-      {building && <FilterBuilder key={`${search.filter} of ${columns.length}`} filter={search.filter ?? ''} columns={columns} set={(filter) => void navigate({ search: (s) => ({ ...s, filter: filter || undefined }) })} />}
-      {search.filter && !past && me.may['groups.create'] && users.data && <GroupByRule filter={search.filter} revision={users.data.pages[0]!.revision} />}
+      {building && (
+        <FilterBuilder
+          key={`${search.filter} of ${columns.length}`}
+          filter={search.filter ?? ''}
+          columns={columns}
+          set={(filter) => void navigate({ search: (s) => ({ ...s, filter: filter || undefined }) })}
+        />
+      )}
+      {search.filter && !past && me.may['groups.create'] && users.data && (
+        <GroupByRule filter={search.filter} revision={users.data.pages[0]!.revision} />
+      )}
       {picked.size > 0 && picks && (
         <Several
           picked={[...picked].map(([user_name, label]) => ({ user_name, label }))}
@@ -159,11 +205,22 @@ export function UserList() {
       {users.isPending && <Loading what="users" />}
       {users.data && rows.length === 0 && (
         <Empty>
-          {search.q || search.status || search.unit || search.group || search.filter ? 'Nobody fits that. Take a word away, or choose any status.' : 'Nobody is here yet. Add a user, or import a personnel list with roster users import.'}
+          {search.q || search.status || search.unit || search.group || search.filter
+            ? 'No user matches. Remove a word, or choose any status.'
+            : 'No users yet. Add a user, or import a list.'}
         </Empty>
       )}
       {rows.length > 0 && (
-        <Rows shown={shown} rows={rows} sort={sort} order={order} more={users.hasNextPage && !users.isFetchingNextPage ? () => void users.fetchNextPage() : undefined} total={total} picked={picks ? picked : undefined} pick={pick} />
+        <Rows
+          shown={shown}
+          rows={rows}
+          sort={sort}
+          order={order}
+          more={users.hasNextPage && !users.isFetchingNextPage ? () => void users.fetchNextPage() : undefined}
+          total={total}
+          picked={picks ? picked : undefined}
+          pick={pick}
+        />
       )}
     </div>
   )
@@ -263,7 +320,13 @@ function Rows({
               >
                 {picked && (
                   <div role="cell">
-                    <input type="checkbox" className="block size-4.5" aria-label={`Pick ${u.display_name}`} checked={picked.has(u.user_name)} onChange={(e) => pick(u, e.target.checked)} />
+                    <input
+                      type="checkbox"
+                      className="block size-4.5"
+                      aria-label={`Pick ${u.display_name}`}
+                      checked={picked.has(u.user_name)}
+                      onChange={(e) => pick(u, e.target.checked)}
+                    />
                   </div>
                 )}
                 {shown.map((c) => (
@@ -342,5 +405,7 @@ export function valueOf(u: Schemas['User'], { key, type }: Column): string {
 
 export function StatusText({ user }: { user: Pick<Schemas['User'], 'status' | 'effective'> }) {
   if (user.status === 'active' && !user.effective) return <span className="text-brass">active, outside dates</span>
-  return <span className={user.status === 'active' ? 'text-kelp' : user.status === 'departed' ? 'text-soft' : 'text-brass'}>{user.status}</span>
+  return (
+    <span className={user.status === 'active' ? 'text-kelp' : user.status === 'departed' ? 'text-soft' : 'text-brass'}>{user.status}</span>
+  )
 }

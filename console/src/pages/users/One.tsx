@@ -4,16 +4,16 @@ import { answer, api, type Schemas } from '../../api/client'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
-import { Terms } from '../../shared/Terms'
+import { Limits } from '../../shared/Limits'
 import { count, shortDay, unitWords, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
-import { Life } from './Life'
+import { Timeline } from './Timeline'
 import { AccessLines } from './AccessLines'
 import { Attributes } from './Attributes'
 import { GrantRole, JoinGroup, SetRoles } from './Give'
-import { SameAs } from './SameAs'
+import { Compare } from './Compare'
 import { StatusText } from './List'
 
 const route = getRouteApi('/shell/users/$user')
@@ -96,8 +96,8 @@ export function OneUser() {
           },
           { key: 'given', label: 'Groups and roles', count: u.groups.length + u.assignments.length, body: <GivenTo user={u} now={now} /> },
           { key: 'attributes', label: 'Attributes', body: <Attributes user={u} /> },
-          { key: 'same', label: 'Same as', body: <SameAs user={u} /> },
-          { key: 'life', label: 'Over time', body: <Life user={u.user_name} now={now} /> },
+          { key: 'compare', label: 'Compare', body: <Compare user={u} /> },
+          { key: 'timeline', label: 'Timeline', body: <Timeline user={u.user_name} now={now} /> },
           { key: 'history', label: 'History', body: <RevisionRows query={{ user: u.user_name }} /> },
         ]}
       />
@@ -106,10 +106,10 @@ export function OneUser() {
 }
 
 function Sum({ access: a }: { access: Schemas['Access'] }) {
-  if (!a.effective) return <p className="mt-1">Counts for nothing now: not active, or outside the start and end dates.</p>
+  if (!a.effective) return <p className="mt-1">No access now: not active, or outside the start and end dates.</p>
   return (
     <p className="mt-1">
-      Can do <strong>{count(a.things, 'thing')}</strong> in <strong>{count(a.applications, 'application')}</strong>
+      Has <strong>{count(a.things, 'entitlement')}</strong> in <strong>{count(a.applications, 'application')}</strong>
       {a.ending_soon > 0 && (
         <>
           ; <strong>{a.ending_soon} end within 14 days</strong>
@@ -128,7 +128,7 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
   return (
     <>
       <h2 className="mt-3">Roles held directly</h2>
-      {user.assignments.length === 0 && <Empty>None. Most access is better given through a group.</Empty>}
+      {user.assignments.length === 0 && <Empty>None. Access is usually better given through a group.</Empty>}
       {user.assignments.length > 0 && (
         <table className="register">
           <tbody>
@@ -146,7 +146,7 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                 </td>
                 <td className={a.until || a.from ? 'text-brass w-44' : 'text-soft w-44'}>
                   {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
-                  <Terms assignment={a} />
+                  <Limits assignment={a} />
                 </td>
                 <td className="text-soft text-sm">
                   {a.given?.reason && (
@@ -160,19 +160,24 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                     {a.default ? (
                       <span className="text-soft">by the default rule {a.default.label}</span>
                     ) : (
-                    <button
-                      type="button"
-                      className="press"
-                      aria-label={`Revoke ${a.role.label}`}
-                      onClick={() =>
-                        sheet.add(
-                          { verb: 'Revoke', what: `${a.role.label} of ${user.display_name}`, detail: 'now', operations: [{ op: 'revoke', assignment: a.id }] },
-                          user.revision,
-                        )
-                      }
-                    >
-                      Revoke
-                    </button>
+                      <button
+                        type="button"
+                        className="press"
+                        aria-label={`Revoke ${a.role.label}`}
+                        onClick={() =>
+                          sheet.add(
+                            {
+                              verb: 'Revoke',
+                              what: `${a.role.label} of ${user.display_name}`,
+                              detail: 'now',
+                              operations: [{ op: 'revoke', assignment: a.id }],
+                            },
+                            user.revision,
+                          )
+                        }
+                      >
+                        Revoke
+                      </button>
                     )}
                   </td>
                 )}
@@ -212,19 +217,19 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                       <button
                         type="button"
                         className="press"
-                        aria-label={`Take out of ${g.group.label}`}
+                        aria-label={`Remove from ${g.group.label}`}
                         onClick={() =>
                           sheet.add(
                             {
-                              verb: 'Take',
-                              what: `${user.display_name} out of ${g.group.label}`,
+                              verb: 'Remove',
+                              what: `${user.display_name} from ${g.group.label}`,
                               operations: [{ op: 'remove_member', group: g.group.key!, user: user.user_name }],
                             },
                             user.revision,
                           )
                         }
                       >
-                        Take out
+                        Remove
                       </button>
                     )}
                   </td>

@@ -13,9 +13,15 @@ export type Picked = { user_name: string; label: string }
 export const mostAtOnce = 2000
 
 /** All users a list shows, page by page. */
-export async function fetchAll(query: { q?: string; status?: Schemas['User']['status']; unit?: string; group?: string; filter?: string }): Promise<Picked[]> {
+export async function fetchAll(query: {
+  q?: string
+  status?: Schemas['User']['status']
+  unit?: string
+  group?: string
+  filter?: string
+}): Promise<Picked[]> {
   const out: Picked[] = []
-  for (let cursor: string | undefined; ; ) {
+  for (let cursor: string | undefined; ;) {
     const page: Schemas['UserList'] = await answer(api.GET('/api/v1/users', { params: { query: { ...query, limit: 500, cursor } } }))
     out.push(...page.users.map((u) => ({ user_name: u.user_name, label: u.display_name })))
     cursor = page.next
@@ -24,7 +30,19 @@ export async function fetchAll(query: { q?: string; status?: Schemas['User']['st
 }
 
 /** What can be done with several users at once, as one change. */
-export function Several({ picked, clear, total, all, revision }: { picked: Picked[]; clear: () => void; total: number; all: () => void; revision: number }) {
+export function Several({
+  picked,
+  clear,
+  total,
+  all,
+  revision,
+}: {
+  picked: Picked[]
+  clear: () => void
+  total: number
+  all: () => void
+  revision: number
+}) {
   const me = useMe()
   const sheet = useSheet()
   const groups = useGroupChoices()
@@ -59,10 +77,18 @@ export function Several({ picked, clear, total, all, revision }: { picked: Picke
       </button>
       {me.may['users.update'] && (
         <>
-          <button type="button" className="button-quiet" onClick={() => put('Suspend', who, (user) => ({ op: 'update_user', user, status: 'suspended' }))}>
+          <button
+            type="button"
+            className="button-quiet"
+            onClick={() => put('Suspend', who, (user) => ({ op: 'update_user', user, status: 'suspended' }))}
+          >
             Suspend
           </button>
-          <button type="button" className="button-quiet" onClick={() => put('Bring back', who, (user) => ({ op: 'update_user', user, status: 'active' }))}>
+          <button
+            type="button"
+            className="button-quiet"
+            onClick={() => put('Bring back', who, (user) => ({ op: 'update_user', user, status: 'active' }))}
+          >
             Bring back
           </button>
           <form
@@ -72,7 +98,13 @@ export function Several({ picked, clear, total, all, revision }: { picked: Picke
               put('Move', `${who} to ${unit.trim()}`, (user) => ({ op: 'update_user', user, unit: unit.trim() }))
             }}
           >
-            <input className="field w-40" aria-label="Unit to move them to" placeholder="Unit" value={unit} onChange={(e) => setUnit(e.target.value)} />
+            <input
+              className="field w-40"
+              aria-label="Unit to move them to"
+              placeholder="Unit"
+              value={unit}
+              onChange={(e) => setUnit(e.target.value)}
+            />
             <button type="submit" className="button-quiet" disabled={unit.trim() === ''}>
               Move
             </button>
@@ -81,16 +113,31 @@ export function Several({ picked, clear, total, all, revision }: { picked: Picke
       )}
       {me.may['groups.update'] && (
         <div className="w-48">
-          <PickBox label="Put into a group" choices={groups} value={null} onChange={(c) => c && put('Put', `${who} into ${c.label}`, (user) => ({ op: 'add_member', group: c.key, user }))} />
+          <PickBox
+            label="Add to a group"
+            choices={groups}
+            value={null}
+            onChange={(c) => c && put('Add', `${who} to ${c.label}`, (user) => ({ op: 'add_member', group: c.key, user }))}
+          />
         </div>
       )}
       {me.may['roles.assign'] && (
         <>
           <div className="w-48">
-            <PickBox label="Grant a role" choices={roles} value={null} onChange={(c) => c && put('Grant', `${c.label} to ${who}`, (user) => ({ op: 'grant', role: c.key, user }))} />
+            <PickBox
+              label="Grant a role"
+              choices={roles}
+              value={null}
+              onChange={(c) => c && put('Grant', `${c.label} to ${who}`, (user) => ({ op: 'grant', role: c.key, user }))}
+            />
           </div>
           <div className="w-48">
-            <PickBox label="Revoke a role" choices={roles} value={null} onChange={(c) => c && put('Revoke', `${c.label} of ${who}`, (user) => ({ op: 'revoke', role: c.key, user }))} />
+            <PickBox
+              label="Revoke a role"
+              choices={roles}
+              value={null}
+              onChange={(c) => c && put('Revoke', `${c.label} of ${who}`, (user) => ({ op: 'revoke', role: c.key, user }))}
+            />
           </div>
         </>
       )}
@@ -109,15 +156,28 @@ export function GroupByRule({ filter, revision }: { filter: string; revision: nu
       className="mt-2 flex items-center gap-3"
       onSubmit={(e) => {
         e.preventDefault()
-        sheet.add({ verb: 'Make', what: `the group ${label.trim()}`, detail: `whoever has ${filter}`, operations: [{ op: 'add_group', key, label: label.trim(), filter } as Operation] }, revision)
+        sheet.add(
+          {
+            verb: 'Make',
+            what: `the group ${label.trim()}`,
+            detail: `users who match ${filter}`,
+            operations: [{ op: 'add_group', key, label: label.trim(), filter }],
+          },
+          revision,
+        )
         setLabel('')
       }}
     >
-      <input className="field max-w-72" aria-label="Name of a group of them" placeholder="Name of a group of whoever this chooses" value={label} onChange={(e) => setLabel(e.target.value)} />
+      <input
+        className="field max-w-72"
+        aria-label="Name of a group of them"
+        placeholder="Name of a group for this filter"
+        value={label}
+        onChange={(e) => setLabel(e.target.value)}
+      />
       <button type="submit" className="button-quiet" disabled={!key}>
         Make it a group
       </button>
     </form>
   )
 }
-

@@ -21,19 +21,21 @@ export function SignInOf({ user: u }: { user: Schemas['UserDetail'] }) {
   return (
     <section aria-label={`Sign-in of ${u.display_name}`} className="bg-wash mt-3 max-w-160 rounded-md p-3">
       <p>
-        {u.display_name} signs in as {u.user_name}, with a password only they know. Make a link and give it to them: it sets the password once. Earlier links are void. It gives no access, and is
-        recorded in the security log.
+        {u.display_name} signs in as {u.user_name}, with a password only they know. Make a link and give it to them: it sets the password
+        once. Earlier links are void. It gives no access, and is recorded in the security log.
       </p>
       <button type="button" className="button mt-3" onClick={() => void make()}>
         Make a sign-in link
       </button>
       {link && address && (
         <div role="status" className="mt-3">
-          <p>
-            This link is shown once, and good until {moment(link.expires_at)}:
-          </p>
+          <p>This link is shown once, and good until {moment(link.expires_at)}:</p>
           <p className="mt-1 font-mono text-sm break-all">{address}</p>
-          <button type="button" className="press mt-1 text-sm" onClick={() => void navigator.clipboard.writeText(address).then(() => setCopied(true))}>
+          <button
+            type="button"
+            className="press mt-1 text-sm"
+            onClick={() => void navigator.clipboard.writeText(address).then(() => setCopied(true))}
+          >
             {copied ? 'Copied' : 'Copy it'}
           </button>
         </div>

@@ -10,7 +10,8 @@ import { useMe } from '../../shell/session'
 export type ListSearch = { q?: string; status?: string; unit?: string; group?: string; filter?: string; sort?: string; columns?: string }
 
 const searchOf = (v: Schemas['SavedView']): ListSearch => ({ ...v.search, columns: v.columns?.length ? v.columns.join(',') : undefined })
-const said = (s: ListSearch) => [s.q, s.status, s.unit, s.group, s.filter, s.sort === 'name' ? undefined : s.sort, s.columns].map((x) => x ?? '').join('\n')
+const said = (s: ListSearch) =>
+  [s.q, s.status, s.unit, s.group, s.filter, s.sort === 'name' ? undefined : s.sort, s.columns].map((x) => x ?? '').join('\n')
 
 /** Views that were saved, each with how many it shows, and the saving of this one. */
 export function Views({ search }: { search: ListSearch }) {
@@ -59,7 +60,13 @@ export function Views({ search }: { search: ListSearch }) {
         </li>
         {all.map((v, i) => (
           <li key={`${v.owner.id}/${v.key}`}>
-            <Link to="/users" search={searchOf(v)} className={v === chosen ? 'font-semibold' : 'press'} aria-current={v === chosen ? 'page' : undefined} title={v.mine ? undefined : `shared by ${v.owner.label}`}>
+            <Link
+              to="/users"
+              search={searchOf(v)}
+              className={v === chosen ? 'font-semibold' : 'press'}
+              aria-current={v === chosen ? 'page' : undefined}
+              title={v.mine ? undefined : `shared by ${v.owner.label}`}
+            >
               {v.label}
             </Link>{' '}
             <span className="text-soft text-sm">
@@ -77,7 +84,11 @@ export function Views({ search }: { search: ListSearch }) {
         )}
         {chosen && (chosen.mine || me.may['settings.update']) && (
           <li>
-            <button type="button" className="press text-sm" onClick={() => void done(answer(api.DELETE('/api/v1/views/{view}', { params: { path: { view: chosen.key } } })))}>
+            <button
+              type="button"
+              className="press text-sm"
+              onClick={() => void done(answer(api.DELETE('/api/v1/views/{view}', { params: { path: { view: chosen.key } } })))}
+            >
               Forget “{chosen.label}”
             </button>
           </li>
@@ -92,7 +103,14 @@ export function Views({ search }: { search: ListSearch }) {
             save()
           }}
         >
-          <input className="field max-w-72" aria-label="Name of the view" placeholder="Name of the view" autoFocus value={label} onChange={(e) => setLabel(e.target.value)} />
+          <input
+            className="field max-w-72"
+            aria-label="Name of the view"
+            placeholder="Name of the view"
+            autoFocus
+            value={label}
+            onChange={(e) => setLabel(e.target.value)}
+          />
           {me.may['settings.update'] && (
             <label className="flex gap-2">
               <input type="checkbox" checked={shared} onChange={(e) => setShared(e.target.checked)} /> for everybody

@@ -17,6 +17,9 @@ export function useGroupChoices(): Choice[] {
 
 /** The people there are to pick from, by name. */
 export function useUserChoices(): Choice[] {
-  const users = useQuery({ queryKey: ['users', 'to pick from'], queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { status: 'active', limit: 500 } } })) })
+  const users = useQuery({
+    queryKey: ['users', 'to pick from'],
+    queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { status: 'active', limit: 500 } } })),
+  })
   return (users.data?.users ?? []).map((u) => ({ key: u.user_name, label: u.display_name, hint: u.title }))
 }

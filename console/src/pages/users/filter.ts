@@ -61,14 +61,15 @@ export function write({ any, conditions }: Built, columns: Column[]): string {
     .join(any ? ' or ' : ' and ')
 }
 
-const term = /^\s*(?:not\s*\(\s*([\w.]+)\s+pr\s*\)|([\w.]+)\s+pr|([\w.]+)\s+(eq|ne|co|sw|ew|gt|ge|lt|le)\s+("(?:[^"\\]|\\.)*"|true|false|-?\d+(?:\.\d+)?))\s*(?:(and|or)\s+|$)/i
+const term =
+  /^\s*(?:not\s*\(\s*([\w.]+)\s+pr\s*\)|([\w.]+)\s+pr|([\w.]+)\s+(eq|ne|co|sw|ew|gt|ge|lt|le)\s+("(?:[^"\\]|\\.)*"|true|false|-?\d+(?:\.\d+)?))\s*(?:(and|or)\s+|$)/i
 
 /** Reads a filter as comparisons that all hold, or of which any does; null for
  * one that says more than that. */
 export function read(filter: string): Built | null {
   const conditions: Condition[] = []
   let joined: string | undefined
-  for (let rest = filter; rest.trim() !== ''; ) {
+  for (let rest = filter; rest.trim() !== '';) {
     const m = term.exec(rest)
     if (!m) return null
     const [all, absent, present, attribute, operator, value, join] = m

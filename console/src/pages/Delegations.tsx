@@ -1,0 +1,269 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import readyMade from '../../../docs/examples/ready-made-roles.yaml?raw'
+import { answer, api, type Operation, type Schemas } from '../api/client'
+import { PickBox, type Choice } from '../shared/PickBox'
+import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
+import { UserBox } from '../shared/UserBox'
+import { windowOf } from '../shared/window'
+import { count, list, shortDay, until } from '../shared/words'
+import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
+import { useSheet } from '../shell/sheet'
+import { useGroupChoices } from './users/choices'
+
+/** Delegated administration: who may administer what, in plain words. */
+export function DelegationsPage() {
+  const { asOf, now, past } = useDay()
+  const me = useMe()
+  const sheet = useSheet()
+  const all = useQuery({
+    queryKey: ['delegations', asOf],
+    queryFn: () => answer(api.GET('/api/v1/delegations', { params: { query: { as_of: asOf } } })),
+  })
+  if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
+  if (!all.data) return <Loading what="who does what here" />
+  const { delegations, roles, revision } = all.data
+  const gives = !past && me.may['roles.assign']
+  return (
+    <>
+      <Title list="delegations" query={{ as_of: asOf }}>
+        Delegated administration
+      </Title>
+      <p className="text-soft mt-1 max-w-180">
+        {count(delegations.length, 'delegation')}. A delegate administers that part here, and sees nothing else. Nobody can delegate more
+        than they hold.
+      </p>
+      {delegations.length === 0 && <Empty>There is no delegation, or none that you may see.</Empty>}
+      {delegations.map((h) => {
+        const a = h.assignment
+        const who = a.assignee_kind === 'group' ? `The group ${a.assignee.label}` : a.assignee.label
+        return (
+          <section key={a.id} aria-label={`${who}, ${a.role.label}`} className="border-rule mt-3 border-b pb-3">
+            <div className="flex items-baseline justify-between gap-4">
+              <h2>
+                {a.assignee.key ? (
+                  <Link
+                    {...(a.assignee_kind === 'group'
+                      ? { to: '/groups/$group', params: { group: a.assignee.key } }
+                      : { to: '/users/$user', params: { user: a.assignee.key } })}
+                    className="press"
+                  >
+                    {who}
+                  </Link>
+                ) : (
+                  who
+                )}
+                <span className="text-soft font-normal"> as {a.role.label}</span>
+              </h2>
+              {gives && a.assignee.key && (
+                <button
+                  type="button"
+                  className="press text-sm"
+                  aria-label={`Revoke ${a.role.label} of ${who}`}
+                  onClick={() =>
+                    sheet.add(
+                      { verb: 'Revoke', what: `${a.role.label} of ${who}`, operations: [{ op: 'revoke', assignment: a.id }] },
+                      revision,
+                    )
+                  }
+                >
+                  Revoke
+                </button>
+              )}
+            </div>
+            <ul className="list-disc pl-5">
+              {h.words.map((w) => (
+                <li key={w}>{w}</li>
+              ))}
+            </ul>
+            <p className="text-soft text-sm">
+              {[
+                until(a.until, now) !== 'no end' && `until ${until(a.until, now)}`,
+                a.given?.reason && `${a.given.by?.label ?? 'The host'}, ${shortDay(a.given.at)}: ${a.given.reason}`,
+              ]
+                .filter(Boolean)
+                .join(' · ')}
+            </p>
+          </section>
+        )
+      })}
+      {gives && <DelegationForm roles={roles} revision={revision} />}
+      {gives && me.may['roles.create'] && <ReadyMade roles={roles} />}
+    </>
+  )
+}
+
+const risks = ['low', 'medium', 'high'] as const
+
+/** Adds a delegation to the change sheet: a role within scopes, in the words of who
+ * and what it is about. */
+function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][]; revision: number }) {
+  const sheet = useSheet()
+  const zone = useMe().time_zone
+  const groups = useGroupChoices()
+  const applications = useQuery({ queryKey: ['applications', undefined], queryFn: () => answer(api.GET('/api/v1/applications')) })
+  const allRoles = useQuery({ queryKey: ['roles', undefined], queryFn: () => answer(api.GET('/api/v1/roles')) })
+  const [user, setUser] = useState({ key: '', name: '' })
+  const [group, setGroup] = useState<Choice | null>(null)
+  const [role, setRole] = useState('')
+  const [units, setUnits] = useState('')
+  const [apps, setApps] = useState<string[]>([])
+  const [risk, setRisk] = useState('')
+  const [last, setLast] = useState('')
+  const chosen = roles.find((r) => r.role.key === role)
+  const places = units
+    .split(/[\n,]/)
+    .map((u) => u.trim().replace(/^\/+|\/+$/g, ''))
+    .filter(Boolean)
+  const named = list(apps.map((k) => applications.data?.applications.find((a) => a.key === k)?.label ?? k))
+  const upTo = risk === '' ? undefined : risks.slice(0, risks.indexOf(risk as (typeof risks)[number]) + 1)
+  const given = (allRoles.data?.roles ?? []).filter(
+    (r) => !r.retired && r.application && apps.includes(r.application.key!) && upTo && r.risk && upTo.includes(r.risk),
+  )
+  const scopes = [
+    ...places.flatMap((u) => [`users/${u}`, `groups/${u}`]),
+    ...apps.map((a) => `applications/${a}`),
+    ...(upTo ? given.map((r) => `roles/${r.key}`) : apps.map((a) => `roles/${a}`)),
+  ]
+  const holder = user.key ? user.name : (group?.label ?? '')
+  const words = [
+    places.length > 0 && `people and groups in ${list(places)}`,
+    apps.length > 0 &&
+      (upTo ? `${count(given.length, 'role')} of up to ${risk} risk of ${named}, as they are today` : `the roles of ${named}`),
+  ].filter(Boolean) as string[]
+  return (
+    <form
+      aria-label="Add a delegation"
+      className="mt-8 max-w-180"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operation = {
+          op: 'grant',
+          role,
+          ...(user.key ? { user: user.key } : { group: group!.key }),
+          scopes: scopes.map((pattern) => ({ application: 'able-roster', pattern })),
+          ...windowOf({ first: '', last }, zone),
+        } as unknown as Operation
+        sheet.add(
+          { verb: 'Delegate', what: `${chosen?.role.label} to ${holder}`, detail: words.join('; '), operations: [operation] },
+          revision,
+        )
+        setUser({ key: '', name: '' })
+        setGroup(null)
+        setUnits('')
+        setApps([])
+      }}
+    >
+      <h2>Add a delegation</h2>
+      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+        <div>
+          <span aria-hidden>To a user</span>
+          <UserBox key={user.key} label="To a user" value={user.key} onChange={(key, name) => setUser({ key, name })} />
+        </div>
+        <div>
+          <span aria-hidden>or to a group</span>
+          <PickBox label="To a group" choices={groups} value={group} onChange={setGroup} />
+        </div>
+        <label>
+          As
+          <select className="field" value={role} onChange={(e) => setRole(e.target.value)}>
+            <option value="">choose a role</option>
+            {roles.map((r) => (
+              <option key={r.role.key} value={r.role.key}>
+                {r.role.label}
+              </option>
+            ))}
+          </select>
+        </label>
+        <label>
+          Last day <span className="text-soft text-sm">none: until it is revoked</span>
+          <input type="date" className="field" value={last} onChange={(e) => setLast(e.target.value)} />
+        </label>
+        {chosen && (
+          <p className="text-soft col-span-2 text-sm">
+            {chosen.description} Without limits: {chosen.words.join('; ')}.
+          </p>
+        )}
+        <label>
+          Users in these units <span className="text-soft text-sm">separated by commas, such as terminal/cranes</span>
+          <input className="field" value={units} onChange={(e) => setUnits(e.target.value)} />
+        </label>
+        <label>
+          Roles of up to this risk
+          <select className="field" value={risk} onChange={(e) => setRisk(e.target.value)}>
+            <option value="">any risk</option>
+            {risks.map((r) => (
+              <option key={r} value={r}>
+                {r}
+              </option>
+            ))}
+          </select>
+        </label>
+        <fieldset className="col-span-2">
+          <legend>In these applications</legend>
+          <div className="grid grid-cols-3">
+            {(applications.data?.applications ?? [])
+              .filter((a) => a.key !== 'able-roster' && a.state !== 'retired')
+              .map((a) => (
+                <label key={a.key} className="flex gap-2">
+                  <input
+                    type="checkbox"
+                    checked={apps.includes(a.key)}
+                    onChange={(e) => setApps(e.target.checked ? [...apps, a.key] : apps.filter((k) => k !== a.key))}
+                  />
+                  {a.label}
+                </label>
+              ))}
+          </div>
+        </fieldset>
+      </div>
+      <p className="mt-2" aria-live="polite">
+        {words.length > 0 ? (
+          <>Limited to {list(words)}.</>
+        ) : (
+          <span className="text-soft">Name units or applications. A blank field never means all.</span>
+        )}
+      </p>
+      <button
+        type="submit"
+        className="button mt-3"
+        disabled={!role || holder === '' || scopes.length === 0 || (user.key !== '' && group !== null)}
+      >
+        Add to change sheet
+      </button>
+    </form>
+  )
+}
+
+/** Adds ready-made delegation roles. */
+function ReadyMade({ roles }: { roles: Schemas['DelegationRole'][] }) {
+  const client = useQueryClient()
+  const add = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST('/api/v1/roster-file', {
+          params: { query: { file: 'ready-made-roles.yaml', reason: 'Ready-made delegation roles' } },
+          body: readyMade as never,
+          bodySerializer: (b) => b,
+          headers: { 'Content-Type': 'application/yaml' },
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries(),
+  })
+  if (['application-owner', 'team-manager', 'help-desk'].every((k) => roles.some((r) => r.role.key === k))) return null
+  return (
+    <section aria-label="Ready-made roles" className="border-rule mt-6 max-w-180 border-t pt-4">
+      <p>
+        Ready-made roles for an access administrator, an auditor, an application owner, a team manager and a help desk. They are ordinary
+        roles and can be edited. Adding them gives access to nobody.
+      </p>
+      <button type="button" className="button-quiet mt-2" disabled={add.isPending} onClick={() => add.mutate()}>
+        Add the ready-made roles
+      </button>
+      {add.error && <Trouble error={add.error} />}
+    </section>
+  )
+}

@@ -1,0 +1,143 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import { format, subMonths } from 'date-fns'
+import { answer, api, type Schemas } from '../api/client'
+import { PathText } from '../shared/PathText'
+import { Empty, Loading, Trouble } from '../shared/State'
+import { count, endOfDay, fullDay, shortDay, times } from '../shared/words'
+import { useMe } from '../shell/session'
+
+const route = getRouteApi('/shell/gained-and-lost')
+
+/** Who gained and lost what from the end of one day to the end of another. */
+export function GainedAndLostPage() {
+  const search = route.useSearch()
+  const navigate = route.useNavigate()
+  const me = useMe()
+  const today = format(new Date(me.now), 'yyyy-MM-dd')
+  const from = search.from ?? format(subMonths(new Date(me.now), 1), 'yyyy-MM-dd')
+  const to = search.to ?? today
+  const set = (part: Partial<typeof search>) => void navigate({ search: (s) => ({ ...s, ...part }) })
+  const applications = useQuery({
+    queryKey: ['applications', undefined],
+    queryFn: () => answer(api.GET('/api/v1/applications', { params: { query: {} } })),
+  })
+  const between = useQuery({
+    queryKey: ['between', from, to, search.application, me.revision],
+    enabled: from < to,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET('/api/v1/gained-and-lost', {
+          params: {
+            query: {
+              from: endOfDay(from, me.time_zone),
+              to: to >= today ? undefined : endOfDay(to, me.time_zone),
+              application: search.application,
+              limit: 200,
+            },
+          },
+        }),
+      ),
+  })
+  const b = between.data
+  return (
+    <>
+      <h1>Access gained and lost</h1>
+      <p className="text-soft mt-1">
+        Who can do more or less than on an earlier day: because of changes, and because dates began or ended.
+      </p>
+      <div className="mt-3 flex flex-wrap items-end gap-3">
+        <label>
+          From the end of
+          <input
+            type="date"
+            className="field"
+            min={me.first_revision_at?.slice(0, 10)}
+            max={today}
+            value={from}
+            onChange={(e) => set({ from: e.target.value || undefined })}
+          />
+        </label>
+        <label>
+          to the end of
+          <input type="date" className="field" max={today} value={to} onChange={(e) => set({ to: e.target.value || undefined })} />
+        </label>
+        <label>
+          in
+          <select className="field" value={search.application ?? ''} onChange={(e) => set({ application: e.target.value || undefined })}>
+            <option value="">All applications</option>
+            {(applications.data?.applications ?? []).map((a) => (
+              <option key={a.id} value={a.key}>
+                {a.label}
+              </option>
+            ))}
+          </select>
+        </label>
+      </div>
+      {from >= to && <Empty>The first day must come before the second.</Empty>}
+      {between.error && <Trouble error={between.error} retry={() => void between.refetch()} />}
+      {between.isPending && from < to && !between.error && <Loading what="both days" />}
+      {b && from < to && (
+        <p role="status" className="mt-4">
+          <strong>{count(b.total, 'user')}</strong> between {fullDay(from)} (revision {b.from.revision}) and{' '}
+          {to >= today ? 'now' : fullDay(to)} (revision {b.to.revision}): <span className="text-kelp font-semibold">{b.gained} gained</span>
+          , <span className="text-brick font-semibold">{b.lost} lost</span>.
+        </p>
+      )}
+      {b && b.total === 0 && <Empty>Nobody gained or lost access between these days.</Empty>}
+      {b && b.users.length > 0 && (
+        <ul className="border-rule mt-3 border-t">
+          {b.users.map((u) => (
+            <Row key={u.user.id} difference={u} />
+          ))}
+        </ul>
+      )}
+      {b?.next && <p className="text-soft mt-2">The first 200. Choose an application or a shorter time to see the others.</p>}
+    </>
+  )
+}
+
+function Row({ difference: d }: { difference: Schemas['Difference'] }) {
+  const gained = d.gained ?? []
+  const lost = d.lost ?? []
+  return (
+    <li className="border-rule border-b py-1.5">
+      <details>
+        <summary className="flex gap-4 px-2">
+          <span className="w-64 shrink-0 truncate">{d.user.label}</span>
+          <span className="text-kelp w-24">{gained.length > 0 && `+${gained.length} gained`}</span>
+          <span className="text-brick w-24">{lost.length > 0 && `−${lost.length} lost`}</span>
+          <span className="text-soft truncate">{[...new Set([...gained, ...lost].map((e) => e.application.label))].join(', ')}</span>
+        </summary>
+        <div className="mt-1 mb-2 ml-2">
+          <Link to="/users/$user" params={{ user: d.user.key! }} search={{ tab: 'history' }} className="press text-sm">
+            Who changed it, and why
+          </Link>
+          <Lines sign="+" ink="text-kelp" lines={gained} />
+          <Lines sign="−" ink="text-brick" lines={lost} />
+        </div>
+      </details>
+    </li>
+  )
+}
+
+function Lines({ sign, ink, lines }: { sign: string; ink: string; lines: Schemas['Entitlement'][] }) {
+  return (
+    <ul className="text-sm">
+      {lines.map((e, i) => (
+        <li key={i}>
+          <span className={`${ink} inline-block w-4 font-semibold`}>{sign}</span>
+          {e.application.label}: {e.action} <PathText path={e.target} />
+          {e.own && <span className="text-soft">, their own</span>}
+          {e.schedule && <span className="text-soft">, {e.schedule.words}</span>}
+          {e.when ? (
+            <span className="text-brass"> {times(e.when)}</span>
+          ) : (
+            e.until && <span className="text-brass"> until {shortDay(e.until)}</span>
+          )}
+        </li>
+      ))}
+    </ul>
+  )
+}

@@ -1,0 +1,89 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { answer, api } from '../api/client'
+import { Empty, Loading, Trouble } from '../shared/State'
+import { Limits } from '../shared/Limits'
+import { count, shortDay, unitWords, until } from '../shared/words'
+import { useDay } from '../shell/day'
+import { AccessLines } from './users/AccessLines'
+
+/** Who I am, what I have and why and until when, and who handed it to me. */
+export function MyAccessPage() {
+  const { now, past } = useDay()
+  const mine = useQuery({ queryKey: ['mine'], queryFn: () => answer(api.GET('/api/v1/me/access')), enabled: !past })
+  if (past)
+    return (
+      <>
+        <h1>My access</h1>
+        <Empty>This page is about today: go back to today to see it.</Empty>
+      </>
+    )
+  if (mine.error) return <Trouble page error={mine.error} retry={() => void mine.refetch()} />
+  if (!mine.data) return <Loading what="what you have" />
+  const { user: u, access, parts, manager } = mine.data
+  const direct = u.assignments.filter((a) => !a.until || new Date(a.until) > now)
+  return (
+    <>
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <h1>{u.display_name}</h1>
+        <span className="text-soft font-mono">{u.user_name}</span>
+      </div>
+      <p className="text-soft mt-1">
+        {[
+          u.title,
+          unitWords(u.unit),
+          manager && `reports to ${manager.label}`,
+          u.start_date && `since ${shortDay(u.start_date)}`,
+          u.end_date && `last day ${shortDay(u.end_date)}`,
+        ]
+          .filter(Boolean)
+          .join(' · ')}
+      </p>
+      <p className="mt-1">
+        You have <strong>{count(access.things, 'entitlement')}</strong> in <strong>{count(access.applications, 'application')}</strong>
+        {access.ending_soon > 0 && (
+          <>
+            ; <strong>{access.ending_soon} end within 14 days</strong>
+          </>
+        )}
+        . Do you need more?{' '}
+        <Link to="/catalogue" className="press">
+          Request access
+        </Link>
+      </p>
+      {parts.length > 0 && (
+        <section aria-label="Your delegations" className="bg-wash mt-4 max-w-180 rounded-md p-3">
+          <h2>Your delegations</h2>
+          <ul className="mt-1 list-disc pl-5">
+            {parts.map((p) => (
+              <li key={p}>You {p}.</li>
+            ))}
+          </ul>
+        </section>
+      )}
+      <h2 className="mt-6">Given to you directly</h2>
+      {direct.length === 0 && <Empty>No role directly: your roles come through groups and default rules.</Empty>}
+      {direct.length > 0 && (
+        <table className="register">
+          <tbody>
+            {direct.map((a) => (
+              <tr key={a.id}>
+                <td className="w-60">{a.role.label}</td>
+                <td className={a.until || a.from ? 'text-brass w-44' : 'text-soft w-44'}>
+                  {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
+                  <Limits assignment={a} />
+                </td>
+                <td className="text-soft text-sm">
+                  {a.default && `by the default rule ${a.default.label}. `}
+                  {a.given?.reason && `${a.given.by?.label ?? 'The host'}, ${shortDay(a.given.at)}: ${a.given.reason}`}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      <h2 className="mt-6">All you can do, and through what</h2>
+      <AccessLines lines={access.lines} now={now} />
+    </>
+  )
+}

@@ -1,0 +1,146 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { answer, api, ProblemError, type Operation, type Schemas } from '../api/client'
+import { useSheet } from '../shell/sheet'
+import { shortDay } from '../shared/words'
+
+/** PendingChanges of changes that others passed on, and those one passed on oneself. */
+export function PendingChanges() {
+  const pending = useQuery({ queryKey: ['pending-changes'], queryFn: () => answer(api.GET('/api/v1/pending-changes')) })
+  if (!pending.data) return null
+  return (
+    <>
+      {pending.data.to_make.length > 0 && (
+        <>
+          <h2 className="mt-6">Pending changes you may make</h2>
+          <ul>
+            {pending.data.to_make.map((p) => (
+              <ToMake key={p.id} pending={p} revision={pending.data.revision} />
+            ))}
+          </ul>
+        </>
+      )}
+      {pending.data.passed_on.length > 0 && (
+        <>
+          <h2 className="mt-6">Pending changes you passed on</h2>
+          <ul>
+            {pending.data.passed_on.map((p) => (
+              <PassedOn key={p.id} pending={p} />
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  )
+}
+
+const wordsOf = (p: Schemas['PendingChange']) => (p.sentences.length > 0 ? p.sentences : p.lines.map((l) => l.words ?? '').filter(Boolean))
+
+function What({ pending: p }: { pending: Schemas['PendingChange'] }) {
+  return (
+    <ul>
+      {wordsOf(p).map((s, i) => (
+        <li key={i}>{s}</li>
+      ))}
+    </ul>
+  )
+}
+
+function useEnd(call: () => Promise<unknown>) {
+  const queries = useQueryClient()
+  const end = useMutation({ mutationFn: call, onSettled: () => queries.invalidateQueries({ queryKey: ['pending-changes'] }) })
+  return { end, problem: end.error instanceof ProblemError ? end.error.problem : undefined }
+}
+
+function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; revision: number }) {
+  const sheet = useSheet()
+  const [why, setWhy] = useState('')
+  const { end, problem } = useEnd(() =>
+    answer(api.POST('/api/v1/pending-changes/{change}/refusal', { params: { path: { change: p.id } }, body: { why } })),
+  )
+  const on = sheet.lines.some((l) => l.pending?.id === p.id)
+  return (
+    <li className="border-rule border-b py-2">
+      <What pending={p} />
+      <p className="text-soft text-sm">
+        {p.author.label}, {shortDay(p.created_at)}: {p.reason}
+      </p>
+      {p.trouble && <p className="text-brick text-sm">Cannot be made now: {p.trouble}</p>}
+      <form
+        className="mt-1 flex flex-wrap items-center gap-2"
+        onSubmit={(e) => {
+          e.preventDefault()
+          end.mutate()
+        }}
+      >
+        <button
+          type="button"
+          className="button-quiet"
+          disabled={on}
+          onClick={() =>
+            sheet.load(
+              p.lines.map((l, i) => ({
+                verb: 'Make',
+                what: l.words || p.sentences[i] || p.id,
+                detail: l.detail,
+                operations: l.operations as Operation[],
+                pending: { id: p.id, reason: `Passed on by ${p.author.label}: ${p.reason}` },
+              })),
+              revision,
+            )
+          }
+        >
+          {on ? 'On the sheet' : 'Add to change sheet'}
+        </button>
+        <input
+          className="field max-w-80"
+          aria-label={`Why ${p.id} is refused`}
+          placeholder="Why it is refused"
+          value={why}
+          maxLength={2000}
+          onChange={(e) => setWhy(e.target.value)}
+        />
+        <button type="submit" className="button-quiet" disabled={why.trim() === '' || end.isPending}>
+          Refuse
+        </button>
+      </form>
+      {problem && <p role="alert">{problem.detail}</p>}
+    </li>
+  )
+}
+
+function PassedOn({ pending: p }: { pending: Schemas['PendingChange'] }) {
+  const { end, problem } = useEnd(() => answer(api.DELETE('/api/v1/pending-changes/{change}', { params: { path: { change: p.id } } })))
+  const state = {
+    waiting: <span className="text-brass">waits for {p.to?.label ?? 'anybody who may make it'}</span>,
+    made: (
+      <span className="text-kelp">
+        made by {p.ended_by?.label}, revision {p.revision}
+      </span>
+    ),
+    refused: (
+      <span className="text-brick">
+        refused by {p.ended_by?.label}: {p.answer}
+      </span>
+    ),
+    withdrawn: <span className="text-soft">withdrawn</span>,
+  }[p.state]
+  return (
+    <li className="border-rule border-b py-2">
+      <What pending={p} />
+      <p className="text-sm">
+        {state}{' '}
+        <span className="text-soft">
+          {shortDay(p.created_at)}: {p.reason}
+        </span>
+      </p>
+      {p.trouble && <p className="text-brick text-sm">Cannot be made now: {p.trouble}</p>}
+      {p.state === 'waiting' && (
+        <button type="button" className="press text-sm" disabled={end.isPending} onClick={() => end.mutate()}>
+          Withdraw
+        </button>
+      )}
+      {problem && <p role="alert">{problem.detail}</p>}
+    </li>
+  )
+}

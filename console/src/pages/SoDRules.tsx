@@ -1,0 +1,162 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Operation, type Schemas } from '../api/client'
+import { keyOf } from '../shared/key'
+import { Mark } from '../shared/Mark'
+import { Path } from '../shared/Path'
+import { type Choice } from '../shared/PickBox'
+import { Picks } from '../shared/Picks'
+import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
+import { count, list, shortDay } from '../shared/words'
+import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
+import { useSheet } from '../shell/sheet'
+import { useRoleChoices } from './users/choices'
+
+/** Roles nobody may combine, and who does, with both paths. */
+export function SoDRulesPage() {
+  const { asOf, past } = useDay()
+  const me = useMe()
+  const sodRules = useQuery({
+    queryKey: ['sod_rules', asOf],
+    queryFn: () => answer(api.GET('/api/v1/sod-rules', { params: { query: { as_of: asOf } } })),
+  })
+  if (sodRules.error) return <Trouble page error={sodRules.error} retry={() => void sodRules.refetch()} />
+  if (!sodRules.data) return <Loading what="the SoD rules" />
+  const all = sodRules.data.sod_rules
+  const broken = all.reduce((n, c) => n + c.violations.length, 0)
+  const writes = !past && me.may['settings.update']
+  return (
+    <>
+      <Title list="sod-rules" query={{ as_of: asOf }}>
+        SoD rules
+      </Title>
+      <p className="text-soft mt-1">
+        {count(all.filter((c) => !c.ended).length, 'sod_rule')} in force, broken by {count(broken, 'user')}. A separation-of-duties (SoD)
+        rule names roles that no one user should combine.
+      </p>
+      {all.length === 0 && (
+        <Empty>
+          No SoD rule yet. A separation-of-duties rule names roles that no one user should combine, such as raising a credit and releasing
+          it.
+        </Empty>
+      )}
+      {all.map((c) => (
+        <One key={c.id} sodRule={c} revision={sodRules.data.revision} writes={writes} />
+      ))}
+      {writes && <NewSoDRule revision={sodRules.data.revision} />}
+    </>
+  )
+}
+
+function One({ sodRule: c, revision, writes }: { sodRule: Schemas['SoDRule']; revision: number; writes: boolean | undefined }) {
+  const sheet = useSheet()
+  return (
+    <section aria-label={c.label} className={`border-rule mt-5 border-b pb-3 ${c.ended ? 'text-soft' : ''}`}>
+      <div className="flex items-baseline justify-between gap-4">
+        <h2>
+          {c.label} <span className="text-soft font-mono text-sm font-normal">{c.key}</span>
+        </h2>
+        {c.ended ? (
+          <span>ended</span>
+        ) : (
+          writes && (
+            <button
+              type="button"
+              className="press text-sm"
+              onClick={() =>
+                sheet.add({ verb: 'End', what: `the SoD rule ${c.label}`, operations: [{ op: 'end_sod_rule', sod_rule: c.key }] }, revision)
+              }
+            >
+              End this SoD rule
+            </button>
+          )
+        )}
+      </div>
+      <p>
+        No user may hold {list(c.roles.map((r) => r.label))} at the same time. {c.description}{' '}
+        {!c.ended && (c.prevent ? 'Changes that would break this rule are refused.' : 'Changes that would break this rule show a warning.')}
+      </p>
+      {c.given?.reason && (
+        <p className="text-soft text-sm">
+          {c.given.by ? `${c.given.by.label}, ` : ''}
+          {shortDay(c.given.at)}: {c.given.reason}
+        </p>
+      )}
+      {!c.ended && c.violations.length === 0 && <p className="text-kelp mt-1">No violations.</p>}
+      {c.violations.map((b) => (
+        <details key={b.user.id ?? b.user.label} className="mt-1">
+          <summary>
+            <Mark name="warns" /> <strong>{b.user.label}</strong>{' '}
+            <span className="text-soft text-sm">
+              {b.from ? `from ${shortDay(b.from)}` : 'holds them now'}
+              {b.until && ` until ${shortDay(b.until)}`}
+            </span>
+          </summary>
+          <div className="mt-1.5 mb-3 space-y-2">
+            {b.paths.map((p, i) => (
+              <Path key={i} path={p} />
+            ))}
+            <Link to="/users/$user" params={{ user: b.user.key ?? '' }} className="press">
+              All that {b.user.label} holds
+            </Link>
+          </div>
+        </details>
+      ))}
+    </section>
+  )
+}
+
+function NewSoDRule({ revision }: { revision: number }) {
+  const sheet = useSheet()
+  const choices = useRoleChoices()
+  const empty = { label: '', description: '', prevent: true }
+  const [x, setX] = useState(empty)
+  const [roles, setRoles] = useState<Choice[]>([])
+  const key = keyOf(x.label)
+  return (
+    <form
+      aria-label="Add an SoD rule"
+      className="mt-7 max-w-180"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operation = {
+          op: 'add_sod_rule',
+          key,
+          label: x.label.trim(),
+          description: x.description.trim(),
+          roles: roles.map((r) => r.key),
+          prevent: x.prevent,
+        } as Operation
+        sheet.add(
+          { verb: 'Add', what: `the SoD rule ${x.label.trim()}`, detail: roles.map((r) => r.label).join(', '), operations: [operation] },
+          revision,
+        )
+        setX(empty)
+        setRoles([])
+      }}
+    >
+      <h2>Add an SoD rule</h2>
+      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+        <label>
+          Name of the SoD rule
+          <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
+        </label>
+        <label>
+          Why nobody may combine them
+          <input className="field" value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
+        </label>
+        <Picks title="Roles" label="Role of the SoD rule" choices={choices} picked={roles} pick={setRoles} />
+        <label className="flex gap-2 self-start pt-6">
+          <input type="checkbox" checked={x.prevent} onChange={(e) => setX({ ...x, prevent: e.target.checked })} />
+          Refuse changes that would break this rule; otherwise warn
+        </label>
+      </div>
+      <button type="submit" className="button mt-3" disabled={!key || roles.length < 2}>
+        Add to change sheet
+      </button>
+    </form>
+  )
+}

@@ -1,0 +1,158 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { answer, api, type Schemas } from '../../api/client'
+import { useCommit } from '../../shared/commit'
+import { Empty, Faults, Loading, Trouble } from '../../shared/State'
+import { count, endOfDay } from '../../shared/words'
+import { useMe } from '../../shell/session'
+import { Gains } from './One'
+
+const route = getRouteApi('/shell/catalogue')
+
+/** Asking for access: found by what one wants to do, seen before it is asked for. */
+export function CataloguePage() {
+  const search = route.useSearch()
+  const navigate = route.useNavigate()
+  const me = useMe()
+  const people = useQuery({
+    queryKey: ['people', me.user.id],
+    queryFn: () =>
+      answer(api.GET('/api/v1/users', { params: { query: { filter: `manager eq "${me.user.key}" and status eq "active"`, limit: 200 } } })),
+  })
+  const offers = useQuery({
+    queryKey: ['offers', search.q, search.user],
+    placeholderData: keepPreviousData,
+    queryFn: () => answer(api.GET('/api/v1/catalogue', { params: { query: { q: search.q, user: search.user } } })),
+  })
+  const mine = (people.data?.users ?? []).filter((u) => u.id !== me.user.id)
+  return (
+    <>
+      <h1>Access catalogue</h1>
+      <p className="text-soft mt-1">Say what you want to do and request a role. You can follow each request.</p>
+      <div className="mt-3 flex flex-wrap items-end gap-4">
+        <label className="grow">
+          What do you want to do?
+          <input
+            type="search"
+            className="field"
+            placeholder="assign vessels, look tariffs up …"
+            value={search.q ?? ''}
+            onChange={(e) => void navigate({ search: (s) => ({ ...s, q: e.target.value || undefined }), replace: true })}
+          />
+        </label>
+        {mine.length > 0 && (
+          <label>
+            For whom?
+            <select
+              className="field w-auto"
+              value={search.user ?? ''}
+              onChange={(e) => void navigate({ search: (s) => ({ ...s, user: e.target.value || undefined }) })}
+            >
+              <option value="">Myself</option>
+              {mine.map((u) => (
+                <option key={u.id} value={u.user_name}>
+                  {u.display_name}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+      </div>
+      {offers.error && <Trouble error={offers.error} retry={() => void offers.refetch()} />}
+      {offers.isPending && <Loading what="what requestable" />}
+      {offers.data?.roles.length === 0 && <Empty>No requestable role matches. Try other words, or ask the owner of the application.</Empty>}
+      <ul className="mt-3">
+        {offers.data?.roles.map((o) => {
+          const key = o.role.key ?? o.role.label
+          return (
+            <li key={key} className="border-rule border-b py-2">
+              <button
+                type="button"
+                className="press text-left"
+                aria-expanded={search.role === key}
+                onClick={() => void navigate({ search: (s) => ({ ...s, role: s.role === key ? undefined : key }), replace: true })}
+              >
+                {o.words.charAt(0).toUpperCase() + o.words.slice(1)}
+              </button>
+              <div className="text-soft text-sm">
+                {o.role.label}
+                {o.application && ` in ${o.application.label}`}
+                {o.max_days ? `, for ${count(o.max_days, 'day')} at most` : ''}; approved by {o.steps.join(', then ')}.
+                {o.held && ' Held already.'}
+              </div>
+              {search.role === key && <AskOne offer={o} user={search.user} />}
+            </li>
+          )
+        })}
+      </ul>
+    </>
+  )
+}
+
+function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: string }) {
+  const zone = useMe().time_zone
+  const [reason, setReason] = useState('')
+  const [last, setLast] = useState('')
+  const [asked, setAsked] = useState<string>()
+  const key = o.role.key ?? o.role.label
+  const { commit, problem } = useCommit((result) => setAsked(result.sentences[0]))
+  const seen = useQuery({
+    queryKey: ['offer', key, user],
+    queryFn: () => answer(api.GET('/api/v1/catalogue/{role}', { params: { path: { role: key }, query: { user } } })),
+  })
+  if (asked || o.waiting)
+    return (
+      <p role="status" className="mt-2">
+        {asked ? `${asked}. ` : 'Requested already. '}
+        {o.waiting && (
+          <Link to="/requests/$request" params={{ request: o.waiting }} className="press">
+            See the request
+          </Link>
+        )}
+      </p>
+    )
+  return (
+    <form
+      aria-label={`Request ${o.role.label}`}
+      className="mt-2 max-w-160"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const until = last ? new Date(new Date(endOfDay(last, zone)).getTime() + 1).toISOString() : undefined
+        commit.mutate({ reason, operations: [{ op: 'request_role', role: key, user, until }] })
+      }}
+    >
+      {seen.error && <Trouble error={seen.error} />}
+      {seen.data && <Gains gains={seen.data.gains ?? []} sodRules={seen.data.sod_rules ?? []} waiting />}
+      <label className="mt-3 block">
+        Why it is needed
+        <textarea
+          className="field mt-0.5"
+          rows={2}
+          maxLength={2000}
+          value={reason}
+          onChange={(e) => setReason(e.target.value)}
+          placeholder="For the approvers"
+        />
+      </label>
+      <label className="mt-2 flex items-center gap-2">
+        Last day {o.max_days ? '' : <span className="text-soft text-sm">if it is not permanent</span>}
+        <input type="date" className="field w-auto" value={last} onChange={(e) => setLast(e.target.value)} />
+      </label>
+      {problem && (
+        <div role="alert" className="border-brick mt-3 border-l-3 pl-3">
+          <p className="font-semibold">{problem.title}</p>
+          <p>{problem.detail}</p>
+          <Faults problem={problem} />
+        </div>
+      )}
+      <button
+        type="submit"
+        className="button mt-3"
+        disabled={reason.trim() === '' || (o.max_days !== undefined && !last) || commit.isPending}
+      >
+        Request access
+      </button>
+    </form>
+  )
+}

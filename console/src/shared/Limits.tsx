@@ -1,0 +1,21 @@
+import type { Schemas } from '../api/client'
+import { Mark } from './Mark'
+import { PathText } from './PathText'
+
+/** What limits an assignment besides its window: scopes and a schedule. */
+export function Limits({ assignment: a }: { assignment: Pick<Schemas['Assignment'], 'scopes' | 'schedule'> }) {
+  return (
+    <>
+      {(a.scopes ?? []).map((s, i) => (
+        <div key={i} className="text-soft text-sm">
+          within <PathText path={s.pattern} /> of {s.application.label}
+        </div>
+      ))}
+      {a.schedule && (
+        <div className="text-soft text-sm">
+          <Mark name="scheduled" /> {a.schedule.words}
+        </div>
+      )}
+    </>
+  )
+}

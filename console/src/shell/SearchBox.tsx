@@ -1,0 +1,95 @@
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
+import { keepPreviousData, queryOptions, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useNavigate } from '@tanstack/react-router'
+import { useEffect, useRef, useState } from 'react'
+import { answer, api, type Schemas } from '../api/client'
+
+type Hit = Schemas['Hit']
+
+const finding = (text: string) =>
+  queryOptions({
+    queryKey: ['find', text],
+    queryFn: () => answer(api.GET('/api/v1/search', { params: { query: { q: text } } })),
+  })
+
+/** Finds anything by a few letters; "/" goes there from anywhere. */
+export function SearchBox() {
+  const [text, setText] = useState('')
+  const box = useRef<HTMLInputElement>(null)
+  const navigate = useNavigate()
+  const queries = useQueryClient()
+  // A pointer that merely rests where the list opens chooses nothing.
+  const [pointing, setPointing] = useState(false)
+  useEffect(() => {
+    const onMove = (e: PointerEvent) => {
+      if (e.movementX !== 0 || e.movementY !== 0) setPointing(true)
+    }
+    document.addEventListener('pointermove', onMove)
+    return () => document.removeEventListener('pointermove', onMove)
+  }, [])
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      const at = e.target as HTMLElement
+      if (e.key === '/' && !e.ctrlKey && !e.metaKey && !/^(INPUT|TEXTAREA|SELECT)$/.test(at.tagName)) {
+        e.preventDefault()
+        box.current?.focus()
+      }
+    }
+    document.addEventListener('keydown', onKey)
+    return () => document.removeEventListener('keydown', onKey)
+  }, [])
+  const found = useQuery({ ...finding(text), enabled: text.trim() !== '', placeholderData: keepPreviousData })
+  const go = (hit: Hit | null) => {
+    if (!hit?.key) return
+    setText('')
+    box.current?.blur()
+    if (hit.kind === 'user') void navigate({ to: '/users/$user', params: { user: hit.key } })
+    if (hit.kind === 'group') void navigate({ to: '/groups/$group', params: { group: hit.key } })
+    if (hit.kind === 'role') void navigate({ to: '/roles/$role', params: { role: hit.key } })
+    if (hit.kind === 'application') void navigate({ to: '/applications/$application', params: { application: hit.key } })
+  }
+  const hits = text.trim() === '' ? [] : (found.data?.hits ?? [])
+  return (
+    <Combobox<Hit | null> value={null} onChange={go}>
+      <div className="relative w-full max-w-118">
+        <ComboboxInput
+          ref={box}
+          aria-label="Search for anyone or anything"
+          className="field bg-paper pr-9"
+          placeholder="Search for anyone or anything"
+          value={text}
+          onChange={(e) => {
+            setText(e.target.value)
+            setPointing(false)
+          }}
+          // Enter before the answer is there means its first hit, not what an
+          // earlier letter found.
+          onKeyDown={(e) => {
+            if (e.key === 'Enter' && found.isPlaceholderData) {
+              e.preventDefault()
+              void queries.fetchQuery(finding(text)).then((f) => go(f.hits[0] ?? null))
+            }
+          }}
+          autoComplete="off"
+        />
+        <kbd aria-hidden className="border-rule bg-sheet text-soft absolute top-1.5 right-2 rounded border px-2 font-mono text-sm">
+          /
+        </kbd>
+        <ComboboxOptions
+          modal={false}
+          className={`border-rule bg-sheet absolute top-full right-0 left-0 z-30 mt-1 max-h-96 overflow-auto rounded-md border py-1 empty:hidden ${pointing ? '' : 'pointer-events-none'}`}
+        >
+          {hits.map((h) => (
+            <ComboboxOption key={h.id} value={h} className="data-focus:bg-open flex cursor-pointer justify-between gap-3 px-3 py-1.5">
+              <span>
+                {h.label} {h.hint && <span className="text-soft text-sm">{h.hint}</span>}
+              </span>
+              <span className="text-soft text-sm">{h.kind}</span>
+            </ComboboxOption>
+          ))}
+          {text.trim() !== '' && found.isSuccess && hits.length === 0 && <div className="text-soft px-3 py-1.5">Nothing matches.</div>}
+        </ComboboxOptions>
+      </div>
+    </Combobox>
+  )
+}

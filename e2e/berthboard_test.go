@@ -1,0 +1,59 @@
+package e2e
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"testing"
+
+	"ableroster/demo"
+	"ableroster/testkit"
+	"ableroster/wire"
+)
+
+// The example application asks each time: a role is revoked, and the next click
+// there is denied.
+func TestTheBerthBoardAsksEachTime(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	var token wire.Token
+	if err := marta.Do(ctx, "POST", "/tokens", nil, wire.TokenRequest{Label: "berth board", User: demo.BerthBoard}, &token); err != nil {
+		t.Fatal(err)
+	}
+	file := filepath.Join(t.TempDir(), "token")
+	if err := os.WriteFile(file, []byte(token.Secret+"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	board := testkit.Serving(t, exec.Command(testkit.Program(t, "berthboard"), "-listen", "127.0.0.1:0", "-service", s.Base, "-token-file", file),
+		regexp.MustCompile(`serves on (http://\S+)`))
+	b := testkit.NewTab(t, board.Base)
+	b.Go("/")
+	b.Sees("Nobody is signed in")
+	b.Sees("Moorings is not for you")
+	b.Choose("Signed in as", "ines.halloran")
+	b.Press("Change")
+	b.Sees("Departures")
+	b.Type("Vessel for South 2", "Grey Heron")
+	b.PressNth("Assign", 5)
+	b.Sees("Assigned Grey Heron to berths/south-2.")
+
+	// Her own role goes; the groups still give the northern berths.
+	if _, err := marta.Change(ctx, change("The regatta is over", revokeOf(demo.Pilot, "berth-planning/scheduler")), false); err != nil {
+		t.Fatal(err)
+	}
+	b.Type("Vessel for South 1", "Otter") // the button was drawn before
+	b.PressNth("Assign", 4)
+	b.Sees("You may not assign a vessel to berths/south-1: No role held gives this. (no_grant)")
+	b.SeesNot("Otter")
+	b.Choose("Signed in as", "b.osei")
+	b.Press("Change")
+	b.Sees("Nothing here is for b.osei")
+	b.Sees("(no_grant)")
+
+	// Without Able Roster nothing is shown.
+	s.Stop(t)
+	b.Go("/moorings")
+	b.Sees("Nothing can be shown, since nobody can say whether you may see it")
+	b.SeesNot("Grey Petrel")
+}

@@ -1,0 +1,100 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"ableroster/testkit"
+)
+
+// retired are words that the glossary has better ones for, and the names that were made
+// of them. They stand in migrations and in the frozen translator of the first format
+// alone.
+var retired = regexp.MustCompile(`(?i)\bhand-?outs?\b|\bhanded out\b|\bfirst[-_]day\b|\bsame[-_]as\b|offer_role|end_offer|ask_role|review_lines|settle_proposal|` +
+	`_conflicts?\b|\bconflict_(prevented|warned)|\bconflicts? (rule|between|of)\b|\bverdicts?\b|longest_days|"longest"|\bKeptOf\b|KeepKind|` +
+	`internal/(desk|heap|intake|strict|tally)\b|\bslice/|/api/v1/(offers|parts|hand-outs|between|find|conflicts|first-day)\b|roster (me|offers|offer|life|between|parts|conflicts|hand-outs) ` +
+	`|answers for (it|the)|\bsays? (that you mean|why first)\b|\bacquaint\b`)
+
+// apart are the places where they may stand.
+var apart = []string{"internal/ledger/migrations/", "internal/ledger/format1", "internal/ledger/testdata/", "internal/ledger/migrate.go", "internal/format1/", "e2e/glossary_test.go", "console/package-lock.json", "go.sum", "internal/access/id.go"}
+
+func TestRetiredWordsAreGone(t *testing.T) {
+	cmd := exec.Command("git", "ls-files", "-co", "--exclude-standard")
+	cmd.Dir = testkit.Root()
+	out, err := cmd.Output()
+	if err != nil {
+		t.Skip("no working copy of git")
+	}
+next:
+	for _, name := range strings.Fields(string(out)) {
+		for _, a := range apart {
+			if strings.HasPrefix(name, a) {
+				continue next
+			}
+		}
+		raw, err := os.ReadFile(filepath.Join(testkit.Root(), name))
+		if err != nil || bytes.IndexByte(raw, 0) >= 0 {
+			continue
+		}
+		for i, line := range strings.Split(string(raw), "\n") {
+			if w := retired.FindString(line); w != "" {
+				t.Errorf("%s:%d: “%s” is a word that the glossary has a better one for: %s", name, i+1, w, strings.TrimSpace(line[:min(len(line), 160)]))
+			}
+		}
+	}
+}
+
+// plain are names that need no line in the glossary: they are of HTTP, of signing in, or
+// plain English.
+var plain = map[string]bool{"today": true, "me": true, "session": true, "token": true, "set up": true, "sign in": true, "sign out": true, "sign in link": true, "whoami": true,
+	"file": true, "import": true, "list": true, "search": true, "check": true, "menu": true, "what if": true, "setting": true, "holder": true, "grid": true, "over time": true,
+	"view as": true, "history": true, "refusal": true, "security log": true, "decide": true, "withdraw": true, "route": true, "membership": true, "users.csv": true, "grid.csv": true,
+	"groups.csv": true, "memberships.csv": true, "assignments.csv": true, "openapi.json": true, "my access": true, "pending": true, "gained and lost": true}
+
+// Every noun of the command line, every page of the console and every path of the API is
+// a term of the glossary, or plain.
+func TestNamesAreThoseOfTheGlossary(t *testing.T) {
+	raw, err := os.ReadFile(filepath.Join(testkit.Root(), "docs", "glossary.md"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	glossary := strings.ToLower(string(raw))
+	held := 0
+	hold := func(where, name string) {
+		t.Helper()
+		held++
+		words := strings.ToLower(strings.NewReplacer("-", " ", "_", " ").Replace(name))
+		one := strings.TrimSuffix(words, "s")
+		if !plain[words] && !plain[one] && !strings.Contains(glossary, "**"+words) && !strings.Contains(glossary, "**"+one) && !strings.Contains(glossary, "("+one+")") && !strings.Contains(glossary, one+"*") {
+			t.Errorf("%s: “%s” is no term of docs/glossary.md", where, name)
+		}
+	}
+	help := testkit.Run(t, "", "roster", "help")
+	for _, m := range regexp.MustCompile(`(?m)^  roster ([a-z-]+)`).FindAllStringSubmatch(help, -1) {
+		hold("command line", m[1])
+	}
+	shell, err := os.ReadFile(filepath.Join(testkit.Root(), "console", "src", "shell", "Shell.tsx"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, m := range regexp.MustCompile(`to: '/[a-z-]+', label: '([^']+)'`).FindAllStringSubmatch(string(shell), -1) {
+		hold("console", m[1])
+	}
+	var document struct{ Paths map[string]any }
+	if err := json.Unmarshal([]byte(testkit.Run(t, "", "rosterd", "openapi")), &document); err != nil {
+		t.Fatal(err)
+	}
+	for path := range document.Paths {
+		first, _, _ := strings.Cut(strings.TrimPrefix(path, "/api/v1/"), "/")
+		hold("API", first)
+	}
+	if held < 100 {
+		t.Errorf("only %d names were held to the glossary", held)
+	}
+}

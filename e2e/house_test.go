@@ -1,0 +1,136 @@
+package e2e
+
+import (
+	"encoding/json"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"ableroster/testkit"
+)
+
+// floors are the rooms of the house and how high they lie: arrows point down
+// only. docs/architecture.md has the drawing.
+var floors = map[string]int{
+	"cmd/rosterd":         6,
+	"internal/api":        5,
+	"internal/signin":     4,
+	"console":             5,
+	"internal/service":    4,
+	"internal/ledger":     3,
+	"internal/usage":      3,
+	"internal/saved":      3,
+	"internal/rosterfile": 3,
+	"internal/request":    2,
+	"internal/review":     2,
+	"internal/finding":    2,
+	"internal/importfile": 2,
+	"internal/access":     1,
+	"internal/filter":     0,
+	"internal/patterns":   0,
+	"internal/calendar":   0,
+	"internal/paged":      0,
+	"internal/gctune":     0,
+	"internal/strictjson": -1,
+	"internal/format1":    0,
+	"internal/near":       -2,
+	"internal/caught":     0,
+	"internal/budget":     0,
+}
+
+// beside are rooms beside the house, and what of it they may use.
+var beside = map[string][]string{
+	"wire":               {},
+	"client":             {"wire", "internal/access"},
+	"cmd/roster":         {"client", "wire"},
+	"demo":               {"internal/access", "internal/calendar", "internal/finding", "internal/request", "internal/review"},
+	"standin/berthboard": {"client", "wire"},
+	"testkit":            {"client", "demo", "wire", "internal/ledger"},
+	"e2e":                {},
+	"bench":              {"internal/gctune", "internal/finding", "internal/review", "internal/access", "internal/calendar", "internal/ledger", "demo", "client", "wire", "testkit", "internal/api", "internal/service", "internal/signin"},
+}
+
+// outsideTheCore are packages of the standard library with which a core would
+// reach outside.
+var outsideTheCore = []string{"net", "net/http", "os", "os/exec", "io/fs", "database/sql", "log", "log/slog", "syscall", "context"}
+
+type room struct {
+	ImportPath string
+	Imports    []string
+	GoFiles    []string
+}
+
+func rooms(t *testing.T) []room {
+	t.Helper()
+	cmd := exec.Command("go", "list", "-json=ImportPath,Imports,GoFiles", "./...")
+	cmd.Dir = testkit.Root()
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var all []room
+	for d := json.NewDecoder(strings.NewReader(string(out))); ; {
+		var r room
+		if err := d.Decode(&r); err == io.EOF {
+			return all
+		} else if err != nil {
+			t.Fatal(err)
+		}
+		all = append(all, r)
+	}
+}
+
+func TestArrowsPointDownOnly(t *testing.T) {
+	for _, r := range rooms(t) {
+		from := strings.TrimPrefix(r.ImportPath, "ableroster/")
+		floor, inside := floors[from]
+		allowed, known := beside[from]
+		if !inside && !known {
+			t.Errorf("%s has no place in the house: give it one here and in docs/architecture.md", from)
+		}
+		for _, i := range r.Imports {
+			to, ours := strings.CutPrefix(i, "ableroster/")
+			if !ours {
+				if from == "internal/access" || from == "internal/filter" || from == "internal/paged" || from == "internal/patterns" || from == "internal/calendar" {
+					if slices.Contains(outsideTheCore, i) || strings.Contains(i, ".") && !strings.HasPrefix(i, "golang.org/x/text/") {
+						t.Errorf("the core %s imports %s", from, i)
+					}
+				}
+				continue
+			}
+			below, isRoom := floors[to]
+			switch {
+			case inside && isRoom && below < floor:
+			case inside && floor >= 4 && to == "wire":
+			case from == "cmd/rosterd" && to == "demo":
+			case slices.Contains(allowed, to):
+			default:
+				t.Errorf("%s imports %s", from, to)
+			}
+		}
+	}
+}
+
+func TestTheCoreHasNoClock(t *testing.T) {
+	for _, dir := range []string{"internal/access", "internal/patterns", "internal/calendar", "internal/filter", "internal/paged", "internal/request", "internal/review", "internal/finding"} {
+		files, err := filepath.Glob(filepath.Join(testkit.Root(), dir, "*.go"))
+		if err != nil || len(files) == 0 {
+			t.Fatal(dir, err)
+		}
+		for _, f := range files {
+			text, err := os.ReadFile(f)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, word := range []string{"time.Now(", "time.Since(", "time.After("} {
+				if strings.Contains(string(text), word) {
+					t.Errorf("%s uses %s)", f, word)
+				}
+			}
+		}
+	}
+}

@@ -1,0 +1,108 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"ableroster/client"
+	"ableroster/demo"
+	"ableroster/testkit"
+	"ableroster/wire"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Two services on one database under a stream of revokes: once a revoke was
+// answered by one, the other, asked for at least that revision, denies.
+func TestARevokeAnsweredByOneHoldsAtTheOther(t *testing.T) {
+	database := testkit.DemoDatabase(t)
+	a, b := testkit.Serve(t, database), testkit.Serve(t, database)
+	marta := a.SignIn(t, demo.Administrator)
+	token := marta.Token
+	var asked atomic.Int64
+	var wait sync.WaitGroup
+	for w := range 4 {
+		wait.Go(func() {
+			user := fmt.Sprintf("crew.%d", w)
+			if _, err := marta.Change(ctx, change("joins", fmt.Sprintf(`{"op":"add_user","user_name":%q}`, user)), false); err != nil {
+				t.Error(err)
+				return
+			}
+			for range 40 {
+				given, err := marta.Change(ctx, change("x", grantTo(user, "crane-control/operator")), false)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				q := wire.CheckRequest{User: user, Application: "crane-control", Action: "operate", Path: "cranes/c-01"}
+				other := &client.Client{Base: b.Base, Token: token, AtLeast: given.Revision}
+				if answer, err := other.Check(ctx, q); err != nil || !answer.Allowed || answer.Revision < given.Revision {
+					t.Errorf("granted at revision %d: %+v %v", given.Revision, answer, err)
+				}
+				taken, err := marta.Change(ctx, change("x", revokeOf(user, "crane-control/operator")), false)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				other.AtLeast = taken.Revision
+				if answer, err := other.Check(ctx, q); err != nil || answer.Allowed || answer.Revision < taken.Revision {
+					t.Errorf("revoked at revision %d: %+v %v", taken.Revision, answer, err)
+				}
+				asked.Add(2)
+			}
+		})
+	}
+	wait.Wait()
+	t.Logf("%d checks at the other service", asked.Load())
+}
+
+func TestARevisionThatIsNotThereYetIsSaidToBe(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	marta.AtLeast = 1_000_000
+	_, err := marta.Me(ctx)
+	if p := problem(t, err, 503, "behind"); !strings.Contains(p.Detail, "does not know revision 1000000 yet") {
+		t.Errorf("%+v", p)
+	}
+	for _, bad := range []string{"soon", "-1", "1e9"} {
+		req, _ := http.NewRequest("GET", s.Base+"/api/v1/me", nil)
+		req.Header.Set("Roster-At-Least", bad)
+		resp, err := http.DefaultClient.Do(req)
+		if err != nil || resp.StatusCode != 422 {
+			t.Errorf("%q: %v %v", bad, resp.StatusCode, err)
+		}
+	}
+}
+
+// A service whose connections are cut catches up by itself.
+func TestAServiceCatchesUpAfterItsConnectionsAreCut(t *testing.T) {
+	database := testkit.DemoDatabase(t)
+	a, b := testkit.Serve(t, database), testkit.Serve(t, database)
+	marta := a.SignIn(t, demo.Administrator)
+	conn, err := pgx.Connect(ctx, database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	other := &client.Client{Base: b.Base, Token: marta.Token}
+	for i := range 5 {
+		if _, err := conn.Exec(ctx, "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"); err != nil {
+			t.Fatal(err)
+		}
+		testkit.Until(t, "a change to be taken", func() bool {
+			_, err = marta.Change(ctx, change("x", fmt.Sprintf(`{"op":"add_group","key":"cut-%d"}`, i)), false)
+			return err == nil
+		})
+		testkit.Until(t, "the other to hear of it", func() bool {
+			_, err := other.Group(ctx, fmt.Sprintf("cut-%d", i), nil)
+			return err == nil
+		})
+	}
+	if v, err := other.Verify(ctx); err != nil || !v.Verified {
+		t.Errorf("%+v %v", v, err)
+	}
+}

@@ -1,0 +1,98 @@
+package e2e
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+
+	"ableroster/client"
+	"ableroster/demo"
+	"ableroster/testkit"
+	"ableroster/wire"
+)
+
+// What would bring a prevented SoD rule about is refused, by whatever way; what
+// would bring a warned one about is passed with an acknowledgement.
+func TestSoDRulesStandInTheWay(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	x := at(t, s, demo.Administrator)
+	marta := s.SignIn(t, demo.Administrator)
+	all, err := marta.SoDRules(ctx, nil)
+	if err != nil || len(all.SoDRules) != 2 || len(all.SoDRules[0].Violations) == 0 || len(all.SoDRules[0].Violations[0].Paths) != 2 {
+		t.Fatalf("%+v %v", all, err)
+	}
+	_, err = s.SignIn(t, demo.Manager).SoDRules(ctx, nil)
+	problem(t, err, 403, "refused")
+
+	x.says(0, "Done, as revision", "grant", demo.Pilot, "tariff-ledger/credit-raiser", "-reason", "Helps out")
+	x.says(3, "Inês Halloran would violate the SoD rule Credits take two", "grant", demo.Pilot, "tariff-ledger/credit-releaser", "-reason", "Helps out more")
+	x.says(3, "would violate the SoD rule Credits take two", "grant", demo.Pilot, "finance-lead", "-reason", "By inclusion")
+	x.says(3, "would violate the SoD rule Credits take two", "grant", demo.Pilot, "tariff-ledger/credit-releaser", "-acknowledge", "violation_prevented", "-reason", "It cannot be passed")
+	x.says(3, "who asks for a gate pass does not issue it", "grant", demo.Pilot, "gate-passes/issuer", "-reason", "Stands in")
+	x.says(0, "Done, as revision", "grant", demo.Pilot, "gate-passes/issuer", "-reason", "Stands in", "-acknowledge", "violation_warned", "-acknowledge", "direct_assignment")
+	// One after the other is no SoD rule.
+	x.says(0, "Done, as revision", "revoke", demo.Pilot, "tariff-ledger/credit-raiser", "-reason", "Helped out")
+	x.says(0, "Done, as revision", "grant", demo.Pilot, "tariff-ledger/credit-raiser", "-until", "2030-01-01", "-reason", "Again")
+	x.says(0, "Done, as revision", "grant", demo.Pilot, "tariff-ledger/credit-releaser", "-from", "2030-01-01", "-reason", "After that", "-acknowledge", "expectation_warned")
+	x.says(3, "fewer than two roles", "sod-rules", "add", "one-hand", "-role", "staff", "-reason", "x")
+	x.says(3, "which includes", "sod-rules", "add", "same-hand", "-role", "staff", "-role", "gate-passes/requester", "-reason", "x")
+	x.says(0, "Ended the SoD rule Passes take two", "sod-rules", "end", "pass-two-hands", "-reason", "The gate is automatic now")
+	x.says(0, "ended", "sod-rules", "list")
+}
+
+// Two changes that together would break an SoD rule, made at the same moment:
+// one of them commits, whichever it is.
+func TestOfTwoThatWouldViolateARuleOneCommits(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	// What is raced is the SoD rule alone.
+	if _, err := marta.Change(ctx, change("x", `{"op":"end_expectation","expectation":"credits-by-leads"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	const pairs = 1000
+	var ops []string
+	for i := range pairs {
+		ops = append(ops, fmt.Sprintf(`{"op":"add_user","user_name":"racer.%d"}`, i))
+	}
+	if _, err := marta.Change(ctx, change("To race", ops...), false); err != nil {
+		t.Fatal(err)
+	}
+	var wait sync.WaitGroup
+	work := make(chan int)
+	for range 8 {
+		wait.Go(func() {
+			for i := range work {
+				var pair sync.WaitGroup
+				errs := make([]error, 2)
+				for k, role := range []string{"tariff-ledger/credit-raiser", "tariff-ledger/credit-releaser"} {
+					pair.Go(func() {
+						c := &client.Client{Base: marta.Base, Token: marta.Token}
+						_, errs[k] = c.Change(ctx, change("Race", grantTo(fmt.Sprintf("racer.%d", i), role)), false)
+					})
+				}
+				pair.Wait()
+				won := 0
+				for _, err := range errs {
+					var p *wire.Problem
+					switch {
+					case err == nil:
+						won++
+					case errors.As(err, &p) && p.Type == "guard-rail" && strings.Contains(p.Detail, "Credits take two"):
+					default:
+						t.Errorf("racer.%d: %v", i, err)
+					}
+				}
+				if won != 1 {
+					t.Errorf("racer.%d: %d of the two were committed", i, won)
+				}
+			}
+		})
+	}
+	for i := range pairs {
+		work <- i
+	}
+	close(work)
+	wait.Wait()
+}

@@ -1,0 +1,60 @@
+package access
+
+// IDs are the numbers a change took for what it made, by kind: each a range, its first
+// number and how many. A revision records its own, so that applying it again gives the
+// same numbers, wherever the counters stand: there may be gaps between the numbers of one
+// revision and of the next.
+type IDs map[FactKind][][2]uint32
+
+// take adds the next number of a kind.
+func (x IDs) take(kind FactKind, n uint32) {
+	all := x[kind]
+	if last := len(all) - 1; last >= 0 && all[last][0]+all[last][1] == n {
+		all[last][1]++
+		return
+	}
+	x[kind] = append(all, [2]uint32{n, 1})
+}
+
+// Took are the numbers that the operations of a draft took, nil for none.
+func (d *Draft) Took() IDs { return d.took }
+
+// TakeIDs has a draft take the numbers that were recorded, in their order, and from the
+// counters only where none are left. It is called before anything is applied.
+func (d *Draft) TakeIDs(recorded IDs) {
+	d.given = map[FactKind][][2]uint32{}
+	for kind, all := range recorded {
+		d.given[kind] = append([][2]uint32(nil), all...)
+	}
+}
+
+// next is the next number of a kind.
+func (d *Draft) nextID(kind FactKind) uint32 {
+	if all := d.given[kind]; len(all) > 0 {
+		n := all[0][0]
+		if all[0][0]++; all[0][1] == 1 {
+			d.given[kind] = all[1:]
+		} else {
+			all[0][1]--
+		}
+		return n
+	}
+	if d.Numbers != nil {
+		if n := d.Numbers(kind); n > 0 {
+			return n
+		}
+	}
+	return *d.next.of(kind)
+}
+
+// allocate gives the next number of a kind away.
+func (d *Draft) allocate(kind FactKind) uint32 {
+	n := d.nextID(kind)
+	c := d.next.of(kind)
+	*c = max(*c, n+1)
+	if d.took == nil {
+		d.took = IDs{}
+	}
+	d.took.take(kind, n)
+	return n
+}

@@ -1,0 +1,18 @@
+package api
+
+import (
+	"context"
+
+	"ableroster/wire"
+)
+
+func (s *Server) sodRuleRoutes() {
+	route(s, "GET", "/sod-rules", "list-sod-rules", "Roles nobody may combine, and who does", func(ctx context.Context, in *AsOf) (*body[wire.SoDRuleList], error) {
+		v, err := s.view(ctx, *in)
+		if err != nil {
+			return nil, err
+		}
+		out, err := v.SoDRules()
+		return &body[wire.SoDRuleList]{out}, err
+	})
+}

@@ -1,0 +1,55 @@
+package service
+
+import (
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+)
+
+// Effects that differ only in when they end are one, and lose nobody on the way: each user
+// stands in the effects that they stood in, those for whom it ends earlier are known, and
+// what begins at another time, or is something else, stays apart.
+func TestEffectsThatDifferOnlyInTheirEndAreOne(t *testing.T) {
+	rng := rand.New(rand.NewPCG(12, 7))
+	together := 0
+	for range 500 {
+		var all []access.Effect
+		for i := range 8 {
+			e := access.Effect{Users: []access.UserID{access.UserID(2*i + 1), access.UserID(2*i + 2)}}
+			when := calendar.Window{From: calendar.Instant(rng.IntN(2)), Until: calendar.Instant(10 * rng.IntN(3))}
+			for range 1 + rng.IntN(2) {
+				e.Gained = append(e.Gained, access.Entitlement{Application: 2, Action: []string{"read", "update"}[rng.IntN(2)], Target: "/", When: calendar.Intervals{when}})
+			}
+			all = append(all, e)
+		}
+		got := alike(all)
+		shown := 0
+		for _, m := range got {
+			shown += len(m.Users)
+			if len(m.Users) > 2 {
+				together++
+			}
+			for _, id := range m.Users {
+				was := all[(int(id)-1)/2]
+				same := func(a, b access.Entitlement) bool {
+					return a.Action == b.Action && a.Target == b.Target && a.When[0].From == b.When[0].From
+				}
+				if !slices.EqualFunc(was.Gained, m.Gained, same) {
+					t.Fatalf("%v is shown as %v", was.Gained, m.Gained)
+				}
+				if m.early[id] != (was.Gained[0].When[0].Until != m.Gained[0].When[0].Until) || endOf(was) > endOf(m.Effect) {
+					t.Fatalf("%v ends at %v, early %v", m.Gained, was.Gained, m.early[id])
+				}
+			}
+		}
+		if shown != 16 {
+			t.Fatalf("%d of 16 users are shown", shown)
+		}
+	}
+	if together < 100 {
+		t.Errorf("only %d effects were of several classes", together)
+	}
+}

@@ -1,0 +1,376 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"sync"
+	"unicode"
+	"unicode/utf8"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/finding"
+	"ableroster/internal/patterns"
+	"ableroster/wire"
+)
+
+// reports keeps the newest report: the next is made from it by difference.
+type reports struct {
+	mu   sync.Mutex
+	last *finding.Report
+}
+
+func (r *reports) of(s *access.Snapshot, at calendar.Instant, used finding.Accounts) *finding.Report {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.last == nil {
+		r.last = finding.Look(s, at, used)
+	} else {
+		r.last = r.last.Next(s, at, used)
+	}
+	return r.last
+}
+
+// letGo forgets a report that is too old to build on, and with it the snapshot it
+// was made from.
+func (r *reports) letGo(now calendar.Instant) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.last != nil && r.last.Stale(now) {
+		r.last = nil
+	}
+}
+
+// FindingSearch chooses findings; blank fields do not narrow.
+type FindingSearch struct {
+	Code        string
+	Application string
+	Aside       bool // those set aside, instead of the others
+	Cursor      string
+	Limit       int
+}
+
+// Findings are what looks wrong now, of what the caller may read.
+func (d *Service) Findings(ctx context.Context, c Caller, q FindingSearch) (wire.FindingList, error) {
+	v := d.Now(ctx, c)
+	out := wire.FindingList{Basis: v.basis(), Findings: []wire.Finding{}}
+	if q.Code != "" && finding.AboutOf(finding.Code(q.Code)) == nil {
+		return out, Invalid("the question cannot be asked", wire.Fault{Place: "code", Message: fmt.Sprintf("there is no kind of finding “%s”", q.Code)})
+	}
+	var app access.ApplicationID
+	if q.Application != "" {
+		id, ok := v.FindApplication(q.Application)
+		if !ok || !v.readsApplication(id) {
+			return out, v.missing(access.FactApplication, q.Application)
+		}
+		app = id
+	}
+	all, err := v.findings()
+	if err != nil {
+		return out, err
+	}
+	aside := finding.SetAsides(v.Snapshot, calendar.DateOf(v.at.Time().In(v.Zone())))
+	place := map[finding.Code]int{}
+	for i, a := range finding.All {
+		place[a.Code] = i
+		out.Kinds = append(out.Kinds, wire.FindingKind{Code: string(a.Code), Title: a.Title, Why: a.Why})
+	}
+	var chosen []*finding.Finding
+	for i := range all {
+		f := &all[i]
+		if !v.readsFinding(f) || app != 0 && f.Application != app {
+			continue
+		}
+		off := len(aside) > 0 && aside[f.Key()] != nil
+		if off {
+			out.Kinds[place[f.Code]].Aside++
+		} else {
+			out.Kinds[place[f.Code]].Count++
+		}
+		if off == q.Aside && (q.Code == "" || string(f.Code) == q.Code) {
+			chosen = append(chosen, f)
+		}
+	}
+	page, next, err := cut(chosen, q.Cursor, q.Limit)
+	if err != nil {
+		return out, err
+	}
+	out.Total, out.Next = len(chosen), next
+	var given []*wire.Given
+	for _, f := range page {
+		x := v.finding(f)
+		var g *wire.Given
+		if a := aside[x.Key]; a != nil {
+			g = &wire.Given{Revision: a.Opened}
+			x.Aside = &wire.Aside{Until: a.Until.String()}
+		}
+		given = append(given, g)
+		out.Findings = append(out.Findings, x)
+	}
+	v.reasons(func(g giving) {
+		for i := range given {
+			g(&given[i])
+		}
+	})
+	for i, g := range given {
+		if g != nil {
+			a := out.Findings[i].Aside
+			a.By, a.Why, a.Since = g.By, g.Reason, g.At
+		}
+	}
+	return out, nil
+}
+
+// findings are all there are, whoever asks.
+func (v *View) findings() ([]finding.Finding, error) {
+	var used finding.Accounts
+	if v.service.Accounts != nil {
+		var err error
+		if used, err = v.service.Accounts(v.ctx); err != nil {
+			return nil, err
+		}
+	}
+	return v.service.reports.of(v.today, v.at, used).Findings, nil
+}
+
+// readsFinding says whether the caller may read all that a finding speaks of.
+func (v *View) readsFinding(f *finding.Finding) bool {
+	return (f.User == 0 || v.readsUser(f.User)) && (f.Group == 0 || v.readsGroup(f.Group)) && (f.Role == 0 || v.readsRole(f.Role)) &&
+		(f.Other == 0 || v.readsRole(f.Other)) && (f.Application == 0 || f.Role != 0 || v.readsApplication(f.Application))
+}
+
+// finding draws one.
+func (v *View) finding(f *finding.Finding) wire.Finding {
+	out := wire.Finding{Key: f.Key(), Code: string(f.Code), Path: f.Path, Message: v.findingWords(f)}
+	ref := func(to **wire.Ref, there bool, r wire.Ref) {
+		if there {
+			*to = &r
+		}
+	}
+	ref(&out.User, f.User != 0, v.userRef(f.User))
+	ref(&out.Group, f.Group != 0, v.groupRef(f.Group, false))
+	ref(&out.Role, f.Role != 0, v.roleRef(f.Role, false))
+	ref(&out.Other, f.Other != 0, v.roleRef(f.Other, false))
+	ref(&out.Application, f.Application != 0, v.applicationRef(f.Application, true))
+	ops, words := v.mend(f)
+	for _, op := range ops {
+		if raw, err := access.EncodeOperation(op); err == nil {
+			out.Mend = append(out.Mend, json.RawMessage(raw))
+		}
+	}
+	out.MendWords = words
+	return out
+}
+
+// findingWords says what is wrong in a plain sentence.
+func (v *View) findingWords(f *finding.Finding) string {
+	user, group, role, other, app := "", "", "", "", ""
+	if f.User != 0 {
+		user = v.UserName(f.User)
+	}
+	if f.Group != 0 {
+		group = "the group " + v.groupRef(f.Group, false).Label
+	}
+	if f.Role != 0 {
+		role = v.roleRef(f.Role, false).Label
+	}
+	if f.Other != 0 {
+		other = v.roleRef(f.Other, false).Label
+	}
+	if f.Application != 0 {
+		app = v.applicationRef(f.Application, true).Label
+	}
+	to := user
+	if to == "" {
+		to = group
+	}
+	switch f.Code {
+	case finding.PastEnd:
+		return fmt.Sprintf("%s is past the end date by %s, and still active.", user, access.Count(f.Count, "day"))
+	case finding.WildcardInFence:
+		return fmt.Sprintf("%s passes the fence on %s in %s with the pattern %s: whatever is registered there is covered.", role, v.Fence(f.Fence).Pattern, app, f.Path)
+	case finding.AccountUnused:
+		return fmt.Sprintf("%s has not signed in for %s.", user, access.Count(f.Count, "day"))
+	case finding.AlmostEverybody:
+		return fmt.Sprintf("%s is held by %d people, almost all there are.", role, f.Count)
+	case finding.Direct:
+		return fmt.Sprintf("%s has %s directly, where %s wants it given through groups.", user, role, app)
+	case finding.Doubled:
+		return fmt.Sprintf("%s has %s directly, and through %s as well.", user, role, group)
+	case finding.Over:
+		return fmt.Sprintf("%s of %s is over since %s.", role, to, v.day(instant(v.Snapshot.Assignment(f.Assignment).Window.Until)))
+	case finding.NothingMatches:
+		return fmt.Sprintf("%s has a permission on %s, which is nothing registered in %s.", role, f.Path, app)
+	case finding.Unreached:
+		return fmt.Sprintf("No role reaches %s in %s.", f.Path, app)
+	case finding.HoldsNothing:
+		return fmt.Sprintf("%s has what everybody has, and nothing else.", user)
+	case finding.RoleEmpty:
+		return fmt.Sprintf("%s carries no permission and includes no role that does.", role)
+	case finding.RoleUnheld:
+		return fmt.Sprintf("Nobody holds %s.", role)
+	case finding.RoleSingle:
+		return fmt.Sprintf("Only %s holds %s.", user, role)
+	case finding.RoleAlike:
+		return fmt.Sprintf("%s and %s give nearly the same.", role, other)
+	case finding.RoleUnowned:
+		return fmt.Sprintf("The role %s has no owner.", role)
+	case finding.ApplicationAlone:
+		return fmt.Sprintf("%s has no owner.", app)
+	case finding.GroupEmpty:
+		return fmt.Sprintf("%s has no members, and would give whoever is added what it holds.", capital(group))
+	}
+	return string(f.Code)
+}
+
+func capital(s string) string {
+	r, size := utf8.DecodeRuneInString(s)
+	return string(unicode.ToUpper(r)) + s[size:]
+}
+
+// mostMended bounds how many assignments one change of a finding moves.
+const mostMended = 200
+
+// mend is the change that would mend a finding, and what it does in words. There
+// is none where somebody must be chosen first.
+func (v *View) mend(f *finding.Finding) ([]access.Operation, string) {
+	role, user := access.RoleRef(f.Role.String()), access.UserRef(f.User.String())
+	switch f.Code {
+	case finding.PastEnd:
+		departed := access.Departed
+		return []access.Operation{&access.UpdateUser{User: user, Status: &departed}}, "Mark as departed"
+	case finding.AccountUnused, finding.HoldsNothing:
+		suspended := access.Suspended
+		return []access.Operation{&access.UpdateUser{User: user, Status: &suspended}}, "Suspend them, until they ask"
+	case finding.WildcardInFence:
+		return v.mendWildcard(f)
+	case finding.AlmostEverybody:
+		return []access.Operation{&access.AddDefault{Key: v.freshDefault(f.Role), Label: v.roleRef(f.Role, false).Label + " for everybody", Everybody: true, Roles: []access.RoleRef{role}}}, "Make it a default rule for everybody"
+	case finding.Direct:
+		return v.mendDirect(f)
+	case finding.Doubled, finding.Over:
+		return []access.Operation{&access.Revoke{Assignment: access.AssignmentRef(f.Assignment.String())}}, "Revoke it"
+	case finding.NothingMatches:
+		return []access.Operation{&access.RemovePermission{Permission: access.PermissionRef(f.Permission.String())}}, "Take the permission away"
+	case finding.Unreached:
+		return v.mendUnreached(f)
+	case finding.RoleEmpty, finding.RoleUnheld:
+		return []access.Operation{&access.RetireRole{Role: role}}, "Retire the role"
+	case finding.RoleAlike:
+		return v.mendAlike(f)
+	case finding.RoleUnowned:
+		me := access.UserRef(v.caller.User.String())
+		return []access.Operation{&access.UpdateRole{Role: role, Owner: &me}}, "Answer for it yourself"
+	case finding.ApplicationAlone:
+		me := access.UserRef(v.caller.User.String())
+		return []access.Operation{&access.UpdateApplication{Application: access.ApplicationRef(f.Application.String()), Owner: &me}}, "Answer for it yourself"
+	case finding.GroupEmpty:
+		var ops []access.Operation
+		for _, a := range v.Given(access.Assignee{Group: f.Group}) {
+			ops = append(ops, &access.Revoke{Assignment: access.AssignmentRef(a.ID.String())})
+		}
+		for _, m := range v.MembershipsOf(access.Member{Group: f.Group}) {
+			ops = append(ops, &access.RemoveMember{Group: access.GroupRef(m.Group.String()), Member: access.GroupRef(f.Group.String())})
+		}
+		return ops, "Take from the group what it would give"
+	}
+	return nil, "Give it to somebody else too"
+}
+
+// mendWildcard writes the pattern out as what it covers today.
+func (v *View) mendWildcard(f *finding.Finding) ([]access.Operation, string) {
+	p := v.Permission(f.Permission)
+	ops := []access.Operation{&access.RemovePermission{Permission: access.PermissionRef(f.Permission.String())}}
+	paths, open := v.PatternCovers(f.Application, f.Path)
+	if open || len(paths) > mostMended {
+		return nil, "Write the pattern without a star"
+	}
+	for _, path := range paths {
+		ops = append(ops, &access.AddPermission{Role: access.RoleRef(f.Role.String()), Application: access.ApplicationRef(f.Application.String()), Actions: slices.Clone(p.Actions), Pattern: path, Own: p.Own})
+	}
+	return ops, "Name each of what it covers today instead"
+}
+
+// mendDirect moves somebody into a group that gives the role, and nothing else
+// they have not; into a new one where there is none.
+func (v *View) mendDirect(f *finding.Finding) ([]access.Operation, string) {
+	a := v.Snapshot.Assignment(f.Assignment)
+	if a.Window != (calendar.Window{}) || len(a.Scopes) > 0 || a.Schedule != nil {
+		return nil, "This assignment has its own dates: ask the holder whether it is still needed"
+	}
+	revoke := &access.Revoke{Assignment: access.AssignmentRef(f.Assignment.String())}
+	user := access.UserRef(f.User.String())
+	for g := range v.Snapshot.Groups() {
+		given := v.Given(access.Assignee{Group: g.ID})
+		if len(given) == 1 && given[0].Role == f.Role && given[0].Window == (calendar.Window{}) && len(given[0].Scopes) == 0 && given[0].Schedule == nil &&
+			g.Filter == "" && len(v.MembershipsOf(access.Member{Group: g.ID})) == 0 && v.readsGroup(g.ID) && g.ID != access.PublicGroup && g.ID != access.AllUsersGroup {
+			return []access.Operation{&access.AddMember{Group: access.GroupRef(g.ID.String()), User: user}, revoke}, "Put them into the group " + g.Label + ", which gives it"
+		}
+	}
+	key := v.Snapshot.Role(f.Role).Key + "-holders"
+	for i := 2; ; i++ {
+		if _, taken := v.FindGroup(key); !taken {
+			break
+		}
+		key = fmt.Sprintf("%s-holders-%d", v.Snapshot.Role(f.Role).Key, i)
+	}
+	return []access.Operation{
+		&access.AddGroup{Key: key, Label: v.roleRef(f.Role, false).Label + ": holders"},
+		&access.Grant{Role: access.RoleRef(f.Role.String()), Group: access.GroupRef(key)},
+		&access.AddMember{Group: access.GroupRef(key), User: user},
+		revoke,
+	}, "Make a group that gives it, with them as its member"
+}
+
+// mendUnreached lets the role that reads a sister read it too.
+func (v *View) mendUnreached(f *finding.Finding) ([]access.Operation, string) {
+	c := v.Snapshot.Coverage(f.Application, v.at, nil)
+	for i := range c.Rows {
+		row := &c.Rows[i]
+		if row.Resource.Path == f.Path || patterns.Parent(row.Resource.Path) != patterns.Parent(f.Path) || len(row.Cells) == 0 || len(row.Cells[0].Roles) == 0 {
+			continue
+		}
+		r := row.Cells[0].Roles[0]
+		if !v.readsRole(r) {
+			continue
+		}
+		action := c.Application.Actions[0].Key
+		return []access.Operation{&access.AddPermission{Role: access.RoleRef(r.String()), Application: access.ApplicationRef(f.Application.String()), Actions: []string{action}, Pattern: f.Path}},
+			fmt.Sprintf("Let %s %s it, as it does %s beside it", v.roleRef(r, false).Label, action, row.Resource.Path)
+	}
+	return nil, "Give a role a permission on it, or retire it"
+}
+
+// mendAlike gives the holders of the second role the first, and retires it.
+func (v *View) mendAlike(f *finding.Finding) ([]access.Operation, string) {
+	holders := v.RoleHolders(f.Other)
+	if len(holders) > mostMended || len(v.RoleIncludedBy(f.Other)) > 0 {
+		return nil, "Decide which of them stays"
+	}
+	var ops []access.Operation
+	for _, h := range holders {
+		a := h.Assignment
+		if a.Rule != 0 || a.Assignee.User != 0 && !v.readsUser(a.Assignee.User) || a.Assignee.Group != 0 && !v.readsGroup(a.Assignee.Group) {
+			return nil, "Decide which of them stays"
+		}
+		o := &access.Grant{Role: access.RoleRef(f.Role.String()), User: access.UserRef(a.Assignee.User.String()), Group: access.GroupRef(a.Assignee.Group.String()), Window: a.Window, Schedule: a.Schedule}
+		for _, s := range a.Scopes {
+			o.Scopes = append(o.Scopes, access.ScopeRef{Application: access.ApplicationRef(s.Application.String()), Pattern: s.Pattern})
+		}
+		ops = append(ops, o)
+	}
+	return append(ops, &access.RetireRole{Role: access.RoleRef(f.Other.String())}), fmt.Sprintf("Give its holders %s instead, and retire %s", v.roleRef(f.Role, false).Label, v.roleRef(f.Other, false).Label)
+}
+
+func (v *View) freshDefault(r access.RoleID) string {
+	base := v.Snapshot.Role(r).Key
+	key := base
+	for i := 2; ; i++ {
+		if _, taken := v.FindDefault(key); !taken {
+			return key
+		}
+		key = fmt.Sprintf("%s-%d", base, i)
+	}
+}

@@ -1,0 +1,77 @@
+package service
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+)
+
+// A roll made by difference is the one made afresh, and the older one is left
+// as it was; users whose names are equal stand in order of id.
+func TestARollMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
+	rng := rand.New(rand.NewPCG(91, 92))
+	s := access.Empty()
+	change := func(ops ...access.Operation) {
+		t.Helper()
+		d := s.Draft()
+		for i, op := range ops {
+			d.Apply(i, op, 1)
+		}
+		if len(d.Faults) > 0 {
+			t.Fatal(&d.Faults[0])
+		}
+		s = d.Seal(d.Revision, s.At+1)
+	}
+	names := func(r *roll) string {
+		out := ""
+		for _, x := range r.rows {
+			out += label(x.user) + " " + x.user.ID.String() + "\n"
+		}
+		return out
+	}
+	change(&access.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &access.AddRole{Key: "clerk", Label: "Clerk"})
+	var kept rolls
+	var before *roll
+	users := 0
+	for round := range 120 {
+		var ops []access.Operation
+		for range rng.IntN(4) {
+			name := []string{"Élise", "elise", "Zoë", "Ö", "Marta", "marta"}[rng.IntN(6)]
+			switch k := rng.IntN(3); {
+			case users > 3 && k == 0:
+				ops = append(ops, &access.UpdateUser{User: access.UserRef(fmt.Sprintf("user.%d", rng.IntN(users))), DisplayName: &name})
+			default:
+				ops = append(ops, &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("user.%d", users), DisplayName: name}})
+				users++
+			}
+		}
+		if users > 3 && round%3 == 0 { // what is given to somebody moves nobody
+			ops = append(ops, &access.Grant{Role: "clerk", User: "user.0", Window: calendar.Window{Until: calendar.Instant(round + 10)}})
+		}
+		was := ""
+		if before != nil {
+			was = names(before)
+		}
+		change(ops...)
+		r := kept.get(s, "name", label)
+		if got, want := names(r), names(newRoll(s, label)); got != want {
+			t.Fatalf("round %d: by difference\n%safresh\n%s", round, got, want)
+		}
+		if before != nil && names(before) != was {
+			t.Fatalf("round %d changed the roll before", round)
+		}
+		if rng.IntN(5) == 0 {
+			kept.refresh(s)
+		}
+		if kept.get(s, "name", label) != r {
+			t.Fatal("the roll was not kept")
+		}
+		before = r
+	}
+	if got := len(kept.kept["name"]); got > rollsKept {
+		t.Errorf("%d rolls are kept", got)
+	}
+}

@@ -1,0 +1,71 @@
+package service
+
+import (
+	"context"
+	"strconv"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/ledger"
+	"ableroster/wire"
+)
+
+// SecurityEvent is a line of the security log, as sign-in keeps it.
+type SecurityEvent struct {
+	ID          int64
+	At          time.Time
+	Event       string
+	Actor, User access.UserID
+	Address     string
+}
+
+// SecurityLog is who signed in, tried to, or was given the means, newest first: one's
+// own, or of all whom the caller may read, for whoever reads the ledger. read reads
+// lines of a user (0 for all) before one (0 for the newest).
+func (d *Service) SecurityLog(ctx context.Context, c Caller, user, cursor string, limit int, read func(user access.UserID, before int64, limit int) ([]SecurityEvent, error)) (wire.SecurityLog, error) {
+	v := d.Now(ctx, c)
+	out := wire.SecurityLog{Basis: v.basis(), Events: []wire.SecurityEvent{}}
+	var id access.UserID
+	if user != "" {
+		var err error
+		if id, err = v.FindReadable(user); err != nil {
+			return out, err
+		}
+	}
+	if id != c.User && !v.readsLedger() {
+		return out, Refused("the security log is outside your part; ask for your own")
+	}
+	before := int64(0)
+	if cursor != "" {
+		n, err := strconv.ParseInt(cursor, 10, 64)
+		if err != nil || n < 1 {
+			return out, Invalid("the cursor is not one this service gave", wire.Fault{Place: "cursor", Message: "is malformed; begin again without one"})
+		}
+		before = n
+	}
+	limit = pageSize(limit)
+	all, err := read(id, before, limit+1)
+	if err != nil {
+		return out, ledger.Unavailable(err)
+	}
+	if len(all) > limit {
+		all = all[:limit]
+		out.Next = strconv.FormatInt(all[limit-1].ID, 10)
+	}
+	for _, e := range all {
+		if about := e.User != 0 || e.Actor != 0; about && !(e.User != 0 && v.readsUser(e.User)) && !(e.Actor != 0 && v.readsUser(e.Actor)) {
+			continue // nobody the caller may read
+		}
+		x := wire.SecurityEvent{At: e.At, Event: e.Event, Address: e.Address}
+		if e.User != 0 {
+			ref := v.userRef(e.User)
+			x.User = &ref
+		}
+		if e.Actor != 0 {
+			ref := v.userRef(e.Actor)
+			x.By = &ref
+		}
+		out.Events = append(out.Events, x)
+	}
+	return out, nil
+}

@@ -1,0 +1,105 @@
+package service
+
+import (
+	"slices"
+
+	"ableroster/internal/access"
+	"ableroster/wire"
+)
+
+// mostSplit bounds how many operations are looked at one by one when a change is
+// refused, and mostTried how many users are asked for whether they may make them.
+const (
+	mostSplit = 50
+	mostTried = 20
+)
+
+// trial is operations tried on the view's snapshot for nothing else.
+type trial struct {
+	draft *access.Draft
+	ops   []access.Operation // as settled
+	gains []access.RoleGain
+}
+
+// try applies operations as the view's caller, whatever they may do; faults are then
+// in the draft.
+func (v *View) try(ops []access.Operation) trial { return v.tryOn(v.today, ops, nil) }
+
+func (v *View) tryOn(s *access.Snapshot, ops []access.Operation, may func(action, path string) bool) trial {
+	t := trial{draft: s.Draft()}
+	t.draft.Author, t.draft.Visible, t.draft.May = v.caller.User, v.mayKnow(), may
+	for i, op := range ops {
+		t.ops = append(t.ops, access.Clone(op))
+		t.draft.Apply(i, t.ops[i], v.at)
+	}
+	t.draft.Finish()
+	if len(t.draft.Faults) == 0 {
+		t.gains = t.draft.RoleGains(v.at)
+	}
+	return t
+}
+
+// by says whether a user may make what was tried.
+func (t trial) by(auth *access.Authority) bool {
+	return len(t.draft.Faults) == 0 && len(auth.Lacks(t.draft)) == 0 && len(auth.LacksFor(t.draft, t.gains)) == 0
+}
+
+// split says which operations of a refused change somebody else must make, and who of
+// those the caller may see may: nil where it is too large to be looked at one by one.
+// Each operation is tried once, on what those before it that are the caller's leave.
+func (v *View) split(ops []access.Operation) *wire.Split {
+	if len(ops) > mostSplit {
+		return nil
+	}
+	out := &wire.Split{Mine: []int{}, Others: []int{}, Can: []wire.Ref{}}
+	var others []access.Operation
+	s := v.today
+	for i, op := range ops {
+		if t := v.tryOn(s, []access.Operation{op}, v.rights().May); t.by(v.rights()) {
+			s = t.draft.Seal(s.Revision, s.At)
+			out.Mine = append(out.Mine, i)
+		} else {
+			others = append(others, op)
+			out.Others = append(out.Others, i)
+		}
+	}
+	if len(others) == 0 { // each alone is allowed, all together are not
+		return nil
+	}
+	t := v.try(others)
+	if len(t.draft.Faults) > 0 { // they build on what is the caller's to make
+		t = v.try(ops)
+	}
+	out.Can = v.whoMay(t)
+	return out
+}
+
+// whoMay are the others who may make what was tried, of those the caller may see:
+// whether there is anybody else is not told.
+func (v *View) whoMay(t trial) []wire.Ref {
+	can := []wire.Ref{}
+	tried := 0
+	v.today.EachActor(func(id access.UserID) bool {
+		if !v.readsUser(id) {
+			return true
+		}
+		u := v.today.User(id)
+		if id == v.caller.User || u.UserKind != access.Person || !v.today.MaySignIn(id, v.at) {
+			return true
+		}
+		tried++
+		if t.by(v.today.Authority(id, v.at)) {
+			can = append(can, v.userRef(id))
+		}
+		return tried < mostTried
+	})
+	slices.SortFunc(can, func(a, b wire.Ref) int { return compareRefs(a, b) })
+	return can
+}
+
+func compareRefs(a, b wire.Ref) int {
+	if a.Label < b.Label || a.Label == b.Label && a.ID < b.ID {
+		return -1
+	}
+	return 1
+}

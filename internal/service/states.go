@@ -1,0 +1,127 @@
+package service
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/patterns"
+	"ableroster/internal/request"
+	"ableroster/wire"
+)
+
+// seesAll says whether there is nobody and nothing the caller may not read.
+func (v *View) seesAll() bool { return v.rights().May(access.ActRead, patterns.Root) }
+
+// states says who is let in and who is shut out where a draft changes the state of an
+// application: that is no entitlement, and yet all of the effect.
+func (v *View) states(d *access.Draft) []wire.State {
+	var out []wire.State
+	for _, c := range d.Changes() {
+		after, ok := c.After.(*access.Application)
+		if !ok || !v.readsApplication(after.ID) {
+			continue
+		}
+		x := wire.State{Application: v.applicationRef(after.ID, false), To: string(after.State)}
+		before, _ := c.Before.(*access.Application)
+		if before == nil {
+			continue // nobody holds anything in it yet
+		}
+		if x.From = string(before.State); before.State == after.State && before.Trial == after.Trial {
+			continue
+		}
+		was, is := v.letIn(d.Base(), before), v.letIn(&d.Snapshot, after)
+		for id := range is {
+			if !was[id] {
+				x.LetIn++
+			}
+		}
+		for id := range was {
+			if !is[id] {
+				x.ShutOut++
+			}
+		}
+		x.Message = stateWords(x, after.State)
+		out = append(out, x)
+	}
+	return out
+}
+
+// letIn are the users an application lets in, of those the caller may read.
+func (v *View) letIn(s *access.Snapshot, a *access.Application) map[access.UserID]bool {
+	out := map[access.UserID]bool{}
+	add := func(id access.UserID) {
+		if v.rights().MayReadUser(s, id) {
+			out[id] = true
+		}
+	}
+	switch a.State {
+	case access.StateLive:
+		s.PeopleIn(a.ID, v.at, add)
+	case access.StateRehearsal:
+		for u := range s.Users() {
+			if s.Effective(u.ID, v.at) {
+				add(u.ID)
+			}
+		}
+	case access.StateDraft:
+		if a.Trial == 0 {
+			break
+		}
+		members := s.MembersNow(a.Trial, v.at)
+		s.PeopleIn(a.ID, v.at, func(id access.UserID) {
+			if members[id] {
+				add(id)
+			}
+		})
+	}
+	return out
+}
+
+func stateWords(x wire.State, to access.State) string {
+	name := x.Application.Label
+	in := fmt.Sprintf("%s would be let in", access.Count(x.LetIn, "user"))
+	out := fmt.Sprintf("%s would be shut out", access.Count(x.ShutOut, "user"))
+	switch to {
+	case access.StateRehearsal:
+		return fmt.Sprintf("%s would rehearse: everybody who is signed in is let in and may do everything. %s, %s.", name, in, out)
+	case access.StateLive:
+		return fmt.Sprintf("%s would be live: only what somebody holds is allowed. %s, %s.", name, in, out)
+	case access.StateRetired:
+		return fmt.Sprintf("%s would be retired: everything is denied. %s.", name, out)
+	}
+	return fmt.Sprintf("%s would be a draft: only members of its trial group are let in. %s, %s.", name, in, out)
+}
+
+// wouldDecide says who comes to decide on what by a draft: as manager, as owner or in a
+// group that is asked.
+func (v *View) wouldDecide(d *access.Draft) []wire.Note {
+	roles := map[access.UserID][]string{}
+	people := map[access.UserID]map[access.UserID]bool{}
+	var order []access.UserID
+	for _, g := range request.Becoming(d) {
+		if g.Decides == 0 || !v.readsUser(g.Decides) || !v.readsRole(g.Role) || g.User != 0 && !v.readsUser(g.User) {
+			continue
+		}
+		if people[g.Decides] == nil {
+			people[g.Decides] = map[access.UserID]bool{}
+			order = append(order, g.Decides)
+		}
+		if g.User != 0 {
+			people[g.Decides][g.User] = true
+		}
+		if label := d.RoleLabel(g.Role); !slices.Contains(roles[g.Decides], label) {
+			roles[g.Decides] = append(roles[g.Decides], label)
+		}
+	}
+	var out []wire.Note
+	for _, id := range order {
+		text := v.UserName(id) + " decides on requests for " + listed(roles[id])
+		if n := len(people[id]); n > 0 {
+			text += ", of " + access.Count(n, "user")
+		}
+		out = append(out, wire.Note{Code: "decides", Message: strings.TrimSuffix(text, ".") + "."})
+	}
+	return out
+}

@@ -1,0 +1,284 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"iter"
+	"slices"
+	"strings"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/importfile"
+	"ableroster/internal/strictjson"
+	"ableroster/wire"
+)
+
+// The columns of the other files, in any order. A user or a group is given, not
+// both; scopes are application:pattern with semicolons between them.
+var (
+	membershipColumns = []string{"group", "user", "member_group", "from", "until"}
+	assignmentColumns = []string{"role", "user", "group", "from", "until", "scopes", "schedule"}
+)
+
+// tableColumn is the column that a field of an operation came from: they are
+// called the same.
+func tableColumn(field string, _ access.Operation) string {
+	if field == "" {
+		return "user"
+	}
+	return field
+}
+
+// ImportMemberships puts users and groups into groups, from a CSV file (RFC
+// 4180), as one change. Nothing is taken away; rows that are so already change
+// nothing.
+func (d *Service) ImportMemberships(ctx context.Context, c Caller, in Import) (wire.ChangeResult, error) {
+	in.what = "memberships"
+	if err := d.Now(ctx, c).mayImport(access.ActUpdate, "groups"); err != nil {
+		return wire.ChangeResult{}, err
+	}
+	b := importing{view: d.Now(ctx, c), file: in.File, column: tableColumn}
+	b.head = b.view.Snapshot
+	return d.tracked(ctx, c, &in, &b, func() {
+		for _, row := range b.table(in, membershipColumns, "group") {
+			v := row.Values
+			op := &access.AddMember{Group: access.GroupRef(v["group"]), User: access.UserRef(v["user"]), Member: access.GroupRef(v["member_group"]), Window: b.window(row)}
+			if g, ok := b.group(v["group"]); ok {
+				if m, ok := b.member(v["user"], v["member_group"]); ok && slices.ContainsFunc(b.head.MembershipsOf(m), func(x *access.Membership) bool {
+					return x.Group == g && x.Window == op.Window && x.Rule == 0
+				}) {
+					continue
+				}
+			}
+			b.joined++
+			b.op(row, op)
+		}
+	})
+}
+
+// ImportAssignments gives roles to users and groups, from a CSV file (RFC 4180),
+// as one change. Nothing is taken away; rows that are so already change nothing.
+func (d *Service) ImportAssignments(ctx context.Context, c Caller, in Import) (wire.ChangeResult, error) {
+	in.what = "assignments"
+	if err := d.Now(ctx, c).mayImport(access.ActAssign, "roles"); err != nil {
+		return wire.ChangeResult{}, err
+	}
+	b := importing{view: d.Now(ctx, c), file: in.File, column: tableColumn}
+	b.head = b.view.Snapshot
+	return d.tracked(ctx, c, &in, &b, func() {
+		for _, row := range b.table(in, assignmentColumns, "role") {
+			v := row.Values
+			op := &access.Grant{Role: access.RoleRef(v["role"]), User: access.UserRef(v["user"]), Group: access.GroupRef(v["group"]), Window: b.window(row), Origin: access.Import}
+			b.terms(row, op)
+			if m, ok := b.member(v["user"], v["group"]); ok && b.given(m, op) {
+				continue
+			}
+			b.granted++
+			b.op(row, op)
+		}
+	})
+}
+
+// table reads a file whose columns are called as ours.
+func (b *importing) table(in Import, columns []string, must string) []importfile.Row {
+	header, rows, bad := importfile.CSV(in.Content, importfile.Format{})
+	b.faults = append(append(b.faults, bad...), importfile.Named(header, rows, columns, must)...)
+	return rows
+}
+
+func (b *importing) member(user, group string) (m access.Member, ok bool) {
+	if user != "" {
+		m.User, ok = b.user(user)
+	} else {
+		m.Group, ok = b.group(group)
+	}
+	return m, ok
+}
+
+// window reads days, which begin in the organisation's time zone, and instants.
+func (b *importing) window(row importfile.Row) (w calendar.Window) {
+	for _, x := range []struct {
+		column string
+		to     *calendar.Instant
+	}{{"from", &w.From}, {"until", &w.Until}} {
+		cell := row.Values[x.column]
+		var err error
+		if day, bad := time.ParseInLocation(time.DateOnly, cell, b.head.Zone()); bad == nil {
+			*x.to, err = calendar.At(day), calendar.CheckTime(day)
+		} else {
+			*x.to, err = calendar.ReadInstant(cell)
+		}
+		if err != nil {
+			b.fault(row, x.column, "“%s” is neither a day such as 2027-01-31 nor an instant such as 2027-01-31T18:00:00Z", strictjson.Short(cell))
+		}
+	}
+	return w
+}
+
+// terms reads scopes and a schedule.
+func (b *importing) terms(row importfile.Row, op *access.Grant) {
+	if cell := row.Values["scopes"]; cell != "" {
+		for part := range strings.SplitSeq(cell, ";") {
+			app, pattern, ok := strings.Cut(strings.TrimSpace(part), ":")
+			if !ok {
+				b.fault(row, "scopes", "“%s” is not an application and a pattern, such as berth-planning:berths/north-*", part)
+				continue
+			}
+			op.Scopes = append(op.Scopes, access.ScopeRef{Application: access.ApplicationRef(app), Pattern: pattern})
+		}
+	}
+	if cell := row.Values["schedule"]; cell != "" {
+		parts := strings.Fields(cell)
+		from, until, ok := "", "", false
+		if len(parts) == 3 {
+			from, until, ok = strings.Cut(parts[1], "-")
+		}
+		if !ok {
+			b.fault(row, "schedule", "“%s” is not days, hours and a time zone, such as mon,tue 06:00-14:00 Europe/Lisbon", cell)
+			return
+		}
+		s, err := calendar.NewSchedule(strings.Split(parts[0], ","), from, until, parts[2])
+		if err != nil {
+			b.fault(row, "schedule", "%s", err)
+			return
+		}
+		op.Schedule = s
+	}
+}
+
+// given says whether somebody has a role on these terms already, wherever it came
+// from but a default rule.
+func (b *importing) given(m access.Member, op *access.Grant) bool {
+	role, ok := b.role(string(op.Role))
+	if !ok {
+		return false
+	}
+	return slices.ContainsFunc(b.head.Given(m), func(a *access.Assignment) bool {
+		return a.Role == role && a.Rule == 0 && a.Window == op.Window && a.Schedule.String() == op.Schedule.String() && slices.EqualFunc(a.Scopes, op.Scopes, func(x access.Scope, y access.ScopeRef) bool {
+			app, ok := b.application(string(y.Application))
+			return ok && x.Application == app && x.Pattern == y.Pattern
+		})
+	})
+}
+
+// Table is a list as a file: a header, and lines that are made as they are written.
+type Table struct {
+	Name   string
+	Header []string
+	Rows   iter.Seq[[]string]
+}
+
+// UsersTable is all users the caller may read, in the columns that importing them
+// reads. Roles and groups have files of their own.
+func (v *View) UsersTable() Table {
+	var declared []string
+	for _, f := range v.Snapshot.Attributes() {
+		if !f.Retired && f.Fill == nil { // what fills itself in is not brought in
+			declared = append(declared, f.Key)
+		}
+	}
+	return Table{"users", append(slices.Clone(exportColumns), declared...), func(yield func([]string) bool) { v.userRows(declared, yield) }}
+}
+
+func (v *View) userRows(declared []string, yield func([]string) bool) {
+	for u := range v.Snapshot.Users() {
+		if !v.readsUser(u.ID) {
+			continue
+		}
+		manager := ""
+		if u.Manager != 0 {
+			manager = v.userRef(u.Manager).Key
+		}
+		row := []string{u.UserName, u.DisplayName, u.Email, string(u.UserKind), u.Unit, u.Title, manager, u.Employment, u.Location, u.Start.String(), u.End.String(), string(u.Status)}
+		custom := v.customOf(u)
+		for _, key := range declared {
+			row = append(row, custom[key])
+		}
+		if !yield(row) {
+			return
+		}
+	}
+}
+
+// MembershipsTable is who was put into which group, but by a rule, of those the
+// caller may read and who have not departed; without what is over.
+func (v *View) MembershipsTable() Table {
+	return Table{"memberships", membershipColumns, v.membershipRows}
+}
+
+func (v *View) membershipRows(yield func([]string) bool) {
+	for g := range v.Snapshot.Groups() {
+		if !v.readsGroup(g.ID) {
+			continue
+		}
+		all := v.Members(g.ID)
+		slices.SortFunc(all, func(a, b *access.Membership) int { return cmp.Compare(a.ID, b.ID) })
+		for _, m := range all {
+			ref, kind := v.memberRef(m.Member, false)
+			if m.Rule != 0 || ref.Outside || v.gone(m.Member.User) || m.Window.Over(v.at) {
+				continue
+			}
+			row := []string{g.Key, ref.Key, "", when(m.Window.From), when(m.Window.Until)}
+			if kind == "group" {
+				row[1], row[2] = "", ref.Key
+			}
+			if !yield(row) {
+				return
+			}
+		}
+	}
+}
+
+// AssignmentsTable is who was given which role, but by a default rule, of those
+// the caller may read and who have not departed; without what is over.
+func (v *View) AssignmentsTable() Table {
+	return Table{"assignments", assignmentColumns, v.assignmentRows}
+}
+
+func (v *View) assignmentRows(yield func([]string) bool) {
+	for a := range v.AllAssignments() {
+		if a.Rule != 0 || !v.readsAssignment(a) || v.gone(a.Assignee.User) || a.Window.Over(v.at) {
+			continue
+		}
+		ref, kind := v.memberRef(a.Assignee, false)
+		row := []string{v.RoleKey(a.Role), ref.Key, "", when(a.Window.From), when(a.Window.Until), v.scopesText(a.Scopes), scheduleText(a.Schedule)}
+		if kind == "group" {
+			row[1], row[2] = "", ref.Key
+		}
+		if !yield(row) {
+			return
+		}
+	}
+}
+
+func (v *View) gone(id access.UserID) bool {
+	u := v.Snapshot.User(id)
+	return u != nil && u.Status == access.Departed
+}
+
+func when(i calendar.Instant) string {
+	if i == 0 {
+		return ""
+	}
+	raw, _ := i.MarshalText()
+	return string(raw)
+}
+
+func (v *View) scopesText(scopes []access.Scope) string {
+	var out []string
+	for _, s := range scopes {
+		out = append(out, v.Snapshot.Application(s.Application).Key+":"+s.Pattern)
+	}
+	return strings.Join(out, ";")
+}
+
+func scheduleText(s *calendar.Schedule) string {
+	if s == nil {
+		return ""
+	}
+	days, from, until, zone := s.Parts()
+	return fmt.Sprintf("%s %s-%s %s", strings.Join(days, ","), from, until, zone)
+}

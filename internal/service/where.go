@@ -1,0 +1,305 @@
+package service
+
+import (
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/filter"
+	"ableroster/wire"
+)
+
+// userSchema is what a filter over users may name: the attributes as the API
+// writes them; within is the unit and all above it. What is personal is there
+// too: lists may be searched by it, rules that give access may not.
+var userSchema = filter.Schema{
+	{Name: "id", Type: filter.String, CaseExact: true},
+	{Name: "user_name", Type: filter.String},
+	{Name: "display_name", Type: filter.String},
+	{Name: "email", Type: filter.String},
+	{Name: "kind", Type: filter.String},
+	{Name: "status", Type: filter.String},
+	{Name: "effective", Type: filter.Boolean},
+	{Name: "unit", Type: filter.String, CaseExact: true},
+	{Name: "within", Type: filter.String, CaseExact: true},
+	{Name: "title", Type: filter.String},
+	{Name: "manager", Type: filter.String},
+	{Name: "employment_type", Type: filter.String},
+	{Name: "location", Type: filter.String},
+	{Name: "start_date", Type: filter.Day},
+	{Name: "end_date", Type: filter.Day},
+	{Name: "groups", Type: filter.Complex, Sub: filter.Schema{{Name: "key", Type: filter.String, CaseExact: true}, {Name: "until", Type: filter.Time}}},
+	{Name: "roles", Type: filter.Complex, Sub: filter.Schema{{Name: "key", Type: filter.String, CaseExact: true}, {Name: "until", Type: filter.Time}, {Name: "origin", Type: filter.String}}},
+}
+
+// where reads a filter over users; a blank one lets everybody through.
+func (v *View) where(text string) (func(*access.User) bool, []wire.Fault) {
+	schema := v.userSchema()
+	e, faults := userFilter(text, schema)
+	if e == nil {
+		return func(*access.User) bool { return true }, faults
+	}
+	fits := filter.Compile(e, schema)
+	source := &userSource{v: v} // one after the other
+	return func(u *access.User) bool {
+		source.u = u
+		return fits(source)
+	}, faults
+}
+
+// among are the users who alone can fit a filter, where it names a group or a role
+// that all who fit were put into or given themselves: the rest need no look. ok is
+// false where anybody may fit.
+func (v *View) among(e filter.Expression) (users map[access.UserID]bool, ok bool) {
+	switch e := e.(type) {
+	case *filter.And:
+		if users, ok := v.among(e.Left); ok {
+			return users, true
+		}
+		return v.among(e.Right)
+	case *filter.Or:
+		a, ok1 := v.among(e.Left)
+		b, ok2 := v.among(e.Right)
+		if !ok1 || !ok2 {
+			return nil, false
+		}
+		for id := range b {
+			a[id] = true
+		}
+		return a, true
+	case *filter.Within:
+		if c, is := keyOf(e.Of); is {
+			return v.holding(e.Attribute, c)
+		}
+	case *filter.Compare:
+		if head, sub, dotted := strings.Cut(e.Attribute, "."); dotted && strings.EqualFold(sub, "key") && e.Operator == filter.Equal {
+			if key, is := e.Value.(string); is {
+				return v.holding(head, key)
+			}
+		}
+	}
+	return nil, false
+}
+
+// keyOf is the key that all which fits an expression must have.
+func keyOf(e filter.Expression) (string, bool) {
+	switch e := e.(type) {
+	case *filter.And:
+		if key, ok := keyOf(e.Left); ok {
+			return key, true
+		}
+		return keyOf(e.Right)
+	case *filter.Compare:
+		key, is := e.Value.(string)
+		return key, is && strings.EqualFold(e.Attribute, "key") && e.Operator == filter.Equal
+	}
+	return "", false
+}
+
+// holding are the users who were put into a group, or given a role, themselves.
+func (v *View) holding(attribute, key string) (map[access.UserID]bool, bool) {
+	out := map[access.UserID]bool{}
+	switch strings.ToLower(attribute) {
+	case "groups":
+		if id, ok := v.FindGroup(key); ok {
+			for _, m := range v.Members(id) {
+				out[m.Member.User] = true
+			}
+		}
+	case "roles":
+		if id, ok := v.FindRole(key); ok {
+			for a := range v.AssignmentHeads(id) {
+				out[a.Assignee.User] = true
+			}
+		}
+	default:
+		return nil, false
+	}
+	return out, true
+}
+
+// userFilter parses and checks a filter over users; a blank one is nil.
+func userFilter(text string, schema filter.Schema) (filter.Expression, []wire.Fault) {
+	if text == "" {
+		return nil, nil
+	}
+	e, err := filter.Parse(text)
+	if err != nil {
+		return nil, []wire.Fault{{Place: "filter", Message: err.Error()}}
+	}
+	var faults []wire.Fault
+	for _, f := range filter.Check(e, text, schema) {
+		faults = append(faults, wire.Fault{Place: "filter", Message: f.Error()})
+	}
+	return e, faults
+}
+
+// userSource gives the attributes of a user, within what the caller may read.
+type userSource struct {
+	v    *View
+	u    *access.User
+	keys map[access.Subject]string // of groups and roles that were met; blank: outside
+}
+
+// key is that of a group or a role, blank where the caller may not read it.
+func (s *userSource) key(kind access.FactKind, row uint32) string {
+	of := access.Subject{Kind: kind, Row: row}
+	key, known := s.keys[of]
+	if known {
+		return key
+	}
+	if ref := s.v.subjectRef(of); !ref.Outside {
+		key = ref.Key
+	}
+	if s.keys == nil {
+		s.keys = map[access.Subject]string{}
+	}
+	s.keys[of] = key
+	return key
+}
+
+// Values implements filter.Source.
+func (s *userSource) Values(attribute string) []any {
+	u := s.u
+	switch attribute {
+	case "id":
+		return text(u.ID.String())
+	case "user_name":
+		return text(u.UserName)
+	case "display_name":
+		return text(label(u))
+	case "email":
+		return text(u.Email)
+	case "kind":
+		return text(string(u.UserKind))
+	case "status":
+		return text(string(u.Status))
+	case "effective":
+		return []any{s.v.Effective(u.ID, s.v.at)}
+	case "unit":
+		return text(u.Unit)
+	case "within":
+		return access.Within(u.Unit)
+	case "title":
+		return text(u.Title)
+	case "manager":
+		if m := s.v.userRef(u.Manager); u.Manager != 0 && !m.Outside {
+			return text(m.Key)
+		}
+	case "employment_type":
+		return text(u.Employment)
+	case "location":
+		return text(u.Location)
+	case "start_date":
+		return text(u.Start.String())
+	case "end_date":
+		return text(u.End.String())
+	case "groups":
+		var out []any
+		for _, m := range s.v.MembershipsOf(access.Member{User: u.ID}) {
+			if key := s.key(access.FactGroup, uint32(m.Group)); key != "" {
+				out = append(out, &given{key, m.Window, ""})
+			}
+		}
+		return out
+	case "roles":
+		var out []any
+		s.v.EachGiven(access.Assignee{User: u.ID}, func(role access.RoleID, w calendar.Window, o access.Origin) {
+			if key := s.key(access.FactRole, uint32(role)); key != "" {
+				out = append(out, &given{key, w, o})
+			}
+		})
+		return out
+	}
+	if f := s.v.Snapshot.FindAttribute(attribute); f != nil {
+		return f.Typed(u)
+	}
+	return nil
+}
+
+// Text implements filter.Texts.
+func (s *userSource) Text(attribute string) (string, bool) {
+	u := s.u
+	switch attribute {
+	case "user_name":
+		return u.UserName, true
+	case "display_name":
+		return label(u), true
+	case "email":
+		return u.Email, true
+	case "kind":
+		return string(u.UserKind), true
+	case "status":
+		return string(u.Status), true
+	case "unit":
+		return u.Unit, true
+	case "title":
+		return u.Title, true
+	case "employment_type":
+		return u.Employment, true
+	case "location":
+		return u.Location, true
+	case "start_date":
+		return u.Start.String(), true
+	case "end_date":
+		return u.End.String(), true
+	}
+	return "", false
+}
+
+// Has implements filter.Texts.
+func (s *userSource) Has(attribute, value string) (has, ok bool) {
+	if attribute != "within" || value == "" {
+		return false, false
+	}
+	rest, inside := strings.CutPrefix(s.u.Unit, value)
+	return inside && (rest == "" || rest[0] == '/'), true
+}
+
+// given is a membership or an assignment as one value.
+type given struct {
+	key    string
+	window calendar.Window
+	origin access.Origin
+}
+
+// Values implements filter.Source.
+func (g *given) Values(attribute string) []any {
+	switch attribute {
+	case "key":
+		return text(g.key)
+	case "until":
+		return ends(g.window)
+	case "origin":
+		return text(string(g.origin))
+	}
+	return nil
+}
+
+// Text implements filter.Texts.
+func (g *given) Text(attribute string) (string, bool) {
+	switch attribute {
+	case "key":
+		return g.key, true
+	case "origin":
+		return string(g.origin), true
+	}
+	return "", false
+}
+
+// Has implements filter.Texts.
+func (*given) Has(string, string) (bool, bool) { return false, false }
+
+func text(s string) []any {
+	if s == "" {
+		return nil
+	}
+	return []any{s}
+}
+
+func ends(w calendar.Window) []any {
+	if w.Until == 0 {
+		return nil
+	}
+	return []any{w.Until.Time()}
+}

@@ -1,0 +1,224 @@
+// Package strict reads JSON (RFC 8259) that must be wholly understood: what is
+// of another type, or what nobody asked for, is told at its place and in plain
+// words, all of it.
+package strictjson
+
+import (
+	"bytes"
+	"encoding"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"ableroster/internal/near"
+)
+
+// Fault is one thing wrong with a JSON text.
+type Fault struct {
+	Place   string // its JSON pointer (RFC 6901) without the first slash, blank for the whole
+	Message string
+}
+
+// Worded is a type that says what its values are, as people write them: "a date
+// such as 2027-01-31".
+type Worded interface{ InWords() string }
+
+// Written is a type that reads itself from JSON as if it were another, so that
+// the faults of that one are told.
+type Written interface{ WrittenAs() reflect.Type }
+
+// Unmarshal reads a JSON text into what a pointer points to. Names of fields are
+// compared with case, and one that is not there is a fault.
+func Unmarshal(raw []byte, into any) []Fault {
+	if !json.Valid(raw) {
+		return []Fault{{Message: "is no JSON"}}
+	}
+	if faults := in(reflect.TypeOf(into).Elem(), raw, ""); len(faults) > 0 {
+		return faults
+	}
+	if err := Quickly(raw, into); err != nil {
+		return []Fault{{Message: strings.TrimPrefix(err.Error(), "json: ")}}
+	}
+	return nil
+}
+
+// Quickly reads as Unmarshal does, and says no more than whether all is well.
+func Quickly(raw []byte, into any) error {
+	dec := json.NewDecoder(bytes.NewReader(raw))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(into); err != nil {
+		return err
+	}
+	if dec.More() {
+		return errors.New("json: there is something after it")
+	}
+	return nil
+}
+
+// Nulls are the places of the texts of a JSON text that have a null character in
+// them (RFC 8259, section 7, allows it; few databases do).
+func Nulls(raw []byte) []string {
+	if !bytes.Contains(raw, []byte(`\u0000`)) {
+		return nil
+	}
+	var value any
+	if json.Unmarshal(raw, &value) != nil {
+		return nil
+	}
+	var out []string
+	var look func(x any, place string)
+	look = func(x any, place string) {
+		switch x := x.(type) {
+		case string:
+			if strings.Contains(x, "\x00") {
+				out = append(out, strings.TrimPrefix(place, "/"))
+			}
+		case []any:
+			for i := range x {
+				look(x[i], fmt.Sprintf("%s/%d", place, i))
+			}
+		case map[string]any:
+			for _, name := range slices.Sorted(maps.Keys(x)) {
+				look(name, place)
+				look(x[name], place+"/"+Short(name))
+			}
+		}
+	}
+	look(value, "")
+	return out
+}
+
+// in are all that is wrong with JSON that is to become a value of a type.
+func in(t reflect.Type, raw json.RawMessage, place string) []Fault {
+	if string(raw) == "null" {
+		return nil // as not given
+	}
+	if t.Kind() == reflect.Pointer {
+		return in(t.Elem(), raw, place)
+	}
+	wrong := []Fault{{place, "must be " + words(t)}}
+	below := func(name string) string { return strings.TrimPrefix(place+"/"+name, "/") }
+	if as, ok := reflect.Zero(reflect.PointerTo(t)).Interface().(Written); ok {
+		if faults := in(as.WrittenAs(), raw, place); len(faults) > 0 {
+			return faults
+		}
+		return itself(t, raw, place, wrong)
+	}
+	if reflect.PointerTo(t).Implements(reflect.TypeFor[encoding.TextUnmarshaler]()) || reflect.PointerTo(t).Implements(reflect.TypeFor[json.Unmarshaler]()) {
+		return itself(t, raw, place, wrong)
+	}
+	var out []Fault
+	switch t.Kind() {
+	case reflect.Struct, reflect.Map:
+		var fields map[string]json.RawMessage
+		if json.Unmarshal(raw, &fields) != nil {
+			return wrong
+		}
+		var known map[string]reflect.Type
+		if t.Kind() == reflect.Struct {
+			known = fieldsOf(t)
+		}
+		for _, name := range slices.Sorted(maps.Keys(fields)) {
+			of, ok := known[name]
+			switch {
+			case ok:
+				out = append(out, in(of, fields[name], below(name))...)
+			case known == nil:
+				out = append(out, in(t.Elem(), fields[name], below(Short(name)))...)
+			default:
+				out = append(out, Fault{below(Short(name)), "is not a field here" + near.Words(Short(name), slices.Sorted(maps.Keys(known)))})
+			}
+		}
+		return out
+	case reflect.Slice:
+		var items []json.RawMessage
+		if json.Unmarshal(raw, &items) != nil {
+			return wrong
+		}
+		for i, item := range items {
+			out = append(out, in(t.Elem(), item, below(fmt.Sprint(i)))...)
+		}
+		return out
+	}
+	return itself(t, raw, place, wrong)
+}
+
+// itself are the faults that a type finds in what is to become one value of it.
+func itself(t reflect.Type, raw json.RawMessage, place string, wrong []Fault) []Fault {
+	err := json.Unmarshal(raw, reflect.New(t).Interface())
+	if mistyped := new(json.UnmarshalTypeError); errors.As(err, &mistyped) {
+		return wrong
+	} else if err != nil && t == reflect.TypeFor[time.Time]() {
+		return wrong
+	} else if err != nil {
+		return []Fault{{place, strings.TrimPrefix(err.Error(), "json: ")}}
+	}
+	return nil
+}
+
+// fieldsOf are the types of a structure's fields by their names in JSON.
+func fieldsOf(t reflect.Type) map[string]reflect.Type {
+	out := map[string]reflect.Type{}
+	for i := range t.NumField() {
+		f := t.Field(i)
+		name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+		switch {
+		case f.Anonymous && name == "":
+			maps.Copy(out, fieldsOf(f.Type))
+		case name != "" && name != "-":
+			out[name] = f.Type
+		}
+	}
+	return out
+}
+
+// words says what a value of a type is, as people write it.
+func words(t reflect.Type) string {
+	if t == reflect.TypeFor[time.Time]() {
+		return "a time such as 2027-01-31T18:00:00Z"
+	}
+	if w, ok := reflect.Zero(t).Interface().(Worded); ok {
+		return w.InWords()
+	}
+	switch t.Kind() {
+	case reflect.Struct, reflect.Map:
+		return "an object"
+	case reflect.Slice:
+		return "a list"
+	case reflect.Bool:
+		return "true or false"
+	case reflect.Int, reflect.Int32, reflect.Int64, reflect.Uint32, reflect.Uint64:
+		return "a whole number"
+	}
+	return "a text"
+}
+
+// Shorts are what is to be said back, its texts each made Short.
+func Shorts(args []any) []any {
+	out := slices.Clone(args)
+	for i, a := range out {
+		if v := reflect.ValueOf(a); v.Kind() == reflect.String {
+			out[i] = Short(v.String())
+		}
+	}
+	return out
+}
+
+// Short is a text that is not too long to be said back, of about 100 bytes.
+func Short(text string) string {
+	const most = 100
+	if len(text) <= most {
+		return text
+	}
+	cut := most
+	for !utf8.RuneStart(text[cut]) {
+		cut--
+	}
+	return text[:cut] + "…"
+}
