@@ -94,6 +94,13 @@ func DecodeStored(raw []byte) (Operation, error) {
 	return op, strictjson.Quickly(rest, op)
 }
 
+// DecodeLike reads what was just written of an operation of the same kind: the kind is
+// known, and need not be looked for.
+func DecodeLike(like Operation, raw []byte) (Operation, error) {
+	op := verbs[like.Verb()]()
+	return op, json.Unmarshal(raw, op)
+}
+
 // newOperation is an empty operation of the kind that JSON names, and the rest
 // of its fields.
 func newOperation(raw []byte) (Operation, json.RawMessage, []Fault) {

@@ -41,11 +41,7 @@ type document struct {
 }
 
 func (d *document) canonical() ([]byte, error) {
-	raw, err := jsonv2.Marshal(d) // escapes no more than RFC 8785 does
-	if err != nil {
-		return nil, err
-	}
-	return canonicalJSON(raw)
+	return jsonv2.Marshal(d, jsonv2.Deterministic(true)) // escapes no more than RFC 8785 does
 }
 
 // digestChunk is how many operations are digested together.

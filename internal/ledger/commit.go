@@ -416,7 +416,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 				if early.fault != nil {
 					return early.fault
 				}
-				return readBack(base, d, at, early.raw, changes, seals)
+				return readBack(base, d, at, ops, early.raw, changes, seals)
 			})
 		}()
 		defer func() {
@@ -451,7 +451,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		raw, doc.Digest = early.raw, early.digest
 	} else if raw, err = storedAll(ops); err == nil {
 		doc.Digest = digestAll(raw)
-		err = readBack(w.head, d, at, raw, changes, seals)
+		err = readBack(w.head, d, at, ops, raw, changes, seals)
 	}
 	if err != nil {
 		return Committed{}, err
