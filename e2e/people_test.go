@@ -514,7 +514,7 @@ func TestAPartIsPassedOn(t *testing.T) {
 		t.Fatalf("she is to make %+v", l.ToMake)
 	}
 	make := func(c *client.Client, part string, ops []json.RawMessage) (wire.ChangeResult, error) {
-		return c.Change(ctx, wire.ChangeRequest{Reason: "Passed on", Operations: ops, Parts: []string{part}}, false)
+		return c.Change(ctx, wire.ChangeRequest{Reason: "Passed on", Operations: ops, PendingChanges: []string{part}}, false)
 	}
 	_, err = make(ines, first.ID, change("", `{"op":"update_user","user":"ines.halloran","title":"x"}`).Operations)
 	refused("/pending_changes/0", "no pending change", err)
@@ -629,7 +629,7 @@ func TestASecondPersonMakesWhatOnePrepared(t *testing.T) {
 	part := pass(marta, own)
 	with := func(c *client.Client, parts []string, ops ...string) error {
 		req := change("Seen", ops...)
-		req.Parts = parts
+		req.PendingChanges = parts
 		_, err := c.Change(ctx, req, false)
 		return err
 	}

@@ -303,7 +303,7 @@ func TestWhatWasPassedOnIsMadeByWhatHasItInIt(t *testing.T) {
 		t.Fatal(err)
 	}
 	other := change("Something else", `{"op":"update_user","user":"b.osei","title":"Clerk"}`)
-	other.Parts = []string{part.ID}
+	other.PendingChanges = []string{part.ID}
 	_, err = marta.Change(ctx, other, false)
 	if p := problem(t, err, 422, "invalid"); !strings.Contains(fmt.Sprint(p.Faults), "not in this change") {
 		t.Errorf("%+v", p)

@@ -297,7 +297,7 @@ func (x *changing) send(c *call, ops []json.RawMessage) error {
 		}
 		return x.passOnTo(c, ops, reason)
 	}
-	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops, Parts: x.parts}
+	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops, PendingChanges: x.parts}
 	if x.cursor != "" && !x.dryRun {
 		return &usageError{"-cursor goes with -dry-run"}
 	}

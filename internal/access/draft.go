@@ -50,11 +50,6 @@ type Draft struct {
 
 	promised []RoleGain
 
-	// Numbers gives the numbers of what the draft makes from ranges that are reserved
-	// for it, 0 for none; nil takes the next free ones. It is called by the goroutine
-	// that applies.
-	Numbers func(FactKind) uint32
-
 	took  IDs
 	given IDs // to be taken first
 }

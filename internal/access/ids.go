@@ -28,7 +28,7 @@ func (d *Draft) TakeIDs(recorded IDs) {
 	}
 }
 
-// next is the next number of a kind.
+// nextID is the next number of a kind: a recorded one, or that of the counter.
 func (d *Draft) nextID(kind FactKind) uint32 {
 	if all := d.given[kind]; len(all) > 0 {
 		n := all[0][0]
@@ -38,11 +38,6 @@ func (d *Draft) nextID(kind FactKind) uint32 {
 			all[0][1]--
 		}
 		return n
-	}
-	if d.Numbers != nil {
-		if n := d.Numbers(kind); n > 0 {
-			return n
-		}
 	}
 	return *d.next.of(kind)
 }

@@ -416,6 +416,9 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 				if early.fault != nil {
 					return early.fault
 				}
+				if early.ctx.Err() != nil { // it was refused meanwhile
+					return early.ctx.Err()
+				}
 				return readBack(base, d, at, ops, early.raw, changes, seals)
 			})
 		}()

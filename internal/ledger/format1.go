@@ -14,9 +14,9 @@ import (
 // What ledgers of the first format keep is read by what is in this file and in
 // internal/format1. Neither changes any more.
 
-// document1 is a revision of the first format as it is hashed: with its operations. Its bytes are the canonical form of
-// RFC 8785, so its members stand in the order of their names; personal values
-// and the reason are in it as salted digests.
+// document1 is a revision of the first format as it is hashed: with its operations. Its
+// bytes are the canonical form of RFC 8785, so its members stand in the order of their
+// names; personal values and the reason are in it as salted digests.
 type document1 struct {
 	At         calendar.Instant  `json:"at"`
 	Author     string            `json:"author,omitempty"`

@@ -15,7 +15,8 @@ import (
 var errReadBack = errors.New("internal fault: what would be written reads back differently")
 
 // readBack holds the bytes of operations, as they are about to be written, to what was
-// judged: read and applied to the same snapshot, they make the same facts. So whatever is committed can be read for ever. It takes no lock.
+// judged: read and applied to the same snapshot, they make the same facts. So whatever is
+// committed can be read for ever. It takes no lock.
 func readBack(base *access.Snapshot, d *access.Draft, at calendar.Instant, ops []access.Operation, raw []json.RawMessage, changes []access.RowChange, seals []sealed) error {
 	values := map[string]access.Personal{}
 	for _, s := range seals {

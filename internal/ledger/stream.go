@@ -28,6 +28,7 @@ var errMoved = errors.New("the head has moved")
 // stream writes the operations of a large change into a transaction that is begun
 // before the change is judged, and is rolled back should it be refused.
 type stream struct {
+	ctx     context.Context // ends when it is dropped or taken
 	conn    *pgxpool.Conn
 	stop    context.CancelFunc
 	encoded chan struct{} // closed once raw is whole
@@ -43,7 +44,7 @@ type stream struct {
 
 func (l *Ledger) stream(revision int64, ops []access.Operation, before <-chan struct{}) *stream {
 	ctx, stop := context.WithTimeout(context.Background(), streamLimit)
-	s := &stream{stop: stop, encoded: make(chan struct{}), raw: make([]json.RawMessage, len(ops)), done: make(chan struct{}), readsBack: make(chan error, 1)}
+	s := &stream{ctx: ctx, stop: stop, encoded: make(chan struct{}), raw: make([]json.RawMessage, len(ops)), done: make(chan struct{}), readsBack: make(chan error, 1)}
 	chunks := make(chan [][]any, len(ops)/streamChunk+1) // room for all: encoding waits for no database
 	go func() {
 		defer close(s.encoded)

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -18,37 +19,47 @@ type merged struct {
 
 // alike puts effects together that differ only in when they end: a role that is given to
 // hundreds ends for each who has a last day on that day, and is one effect all the same.
-// What is told of it is what holds longest. The order stays.
+// What is told of it is what holds longest. The order stays. It takes time in proportion to
+// what there is, however many are put together.
 func alike(effects []access.Effect) []merged {
-	var out []merged
+	var groups [][]access.Effect
 	place := map[string]int{}
 	for _, e := range effects {
 		key, ok := contents(e)
 		i, there := place[key]
-		if !ok || !there {
-			if ok {
-				place[key] = len(out)
-			}
-			out = append(out, merged{Effect: e})
+		if ok && there {
+			groups[i] = append(groups[i], e)
 			continue
 		}
-		m := &out[i]
-		longer, shorter := m.Effect, e
-		if endOf(e) > endOf(m.Effect) {
-			longer, shorter = e, m.Effect
+		if ok {
+			place[key] = len(groups)
 		}
-		if endOf(longer) != endOf(shorter) {
-			if m.early == nil {
-				m.early = map[access.UserID]bool{}
-			}
-			for _, id := range shorter.Users {
+		groups = append(groups, []access.Effect{e})
+	}
+	out := make([]merged, len(groups))
+	for i, all := range groups {
+		out[i] = together(all)
+	}
+	return out
+}
+
+// together is one effect of several that are alike.
+func together(all []access.Effect) merged {
+	if len(all) == 1 {
+		return merged{Effect: all[0]}
+	}
+	longest := slices.MaxFunc(all, func(a, b access.Effect) int { return cmp.Compare(endOf(a), endOf(b)) })
+	m := merged{access.Effect{Gained: longest.Gained, Lost: longest.Lost}, map[access.UserID]bool{}}
+	for _, e := range all {
+		m.Users = append(m.Users, e.Users...)
+		if endOf(e) < endOf(longest) {
+			for _, id := range e.Users {
 				m.early[id] = true
 			}
 		}
-		m.Effect = access.Effect{Users: append(slices.Clone(longer.Users), shorter.Users...), Gained: longer.Gained, Lost: longer.Lost}
-		slices.Sort(m.Users)
 	}
-	return out
+	slices.Sort(m.Users)
+	return m
 }
 
 // contents is what an effect is about but for its ends; ok is false where it begins and

@@ -53,3 +53,17 @@ func TestEffectsThatDifferOnlyInTheirEndAreOne(t *testing.T) {
 		t.Errorf("only %d effects were of several classes", together)
 	}
 }
+
+// However many there are of them, they are put together in one go: a preview over everybody
+// of whom each has a last day of their own keeps nobody waiting.
+func TestManyEffectsAreOneInOneGo(t *testing.T) {
+	var all []access.Effect
+	for i := range 50_000 {
+		all = append(all, access.Effect{Users: []access.UserID{access.UserID(i + 1)},
+			Gained: []access.Entitlement{{Application: 2, Action: "read", Target: "/", When: calendar.Intervals{{From: 1, Until: calendar.Instant(10 + i)}}}}})
+	}
+	got := alike(all)
+	if len(got) != 1 || len(got[0].Users) != len(all) || len(got[0].early) != len(all)-1 || got[0].early[access.UserID(len(all))] {
+		t.Errorf("%d effects, the first of %d users", len(got), len(got[0].Users))
+	}
+}

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
@@ -64,7 +65,7 @@ func (d *Service) Change(ctx context.Context, c Caller, req wire.ChangeRequest, 
 	if err != nil {
 		return wire.ChangeResult{}, err
 	}
-	parts, seconded, faults, err := d.Now(ctx, c).makes(req.Parts, req.Operations)
+	parts, seconded, faults, err := d.Now(ctx, c).makes(req.PendingChanges, req.Operations)
 	if err != nil {
 		return wire.ChangeResult{}, err
 	}
@@ -389,7 +390,10 @@ func (v *View) faults(d *access.Draft, place func(access.Fault) wire.Fault) []wi
 	var out []wire.Fault
 	for i, f := range d.Faults {
 		w := place(f)
-		w.Message = f.Message + v.lastRevoked(f)
+		w.Message = f.Message
+		if i < mostLookedUp {
+			w.Message += v.lastRevoked(f)
+		}
 		if f.Given != "" && i < mostGuessed {
 			w.DidYouMean = v.near(f.Subject, f.Given)
 		}
@@ -398,13 +402,22 @@ func (v *View) faults(d *access.Draft, place func(access.Fault) wire.Fault) []wi
 	return out
 }
 
+// mostLookedUp bounds for how many faults of a change the ledger is asked when something
+// was revoked, and lookUpLasts how long it may take: others may wait behind the change.
+const (
+	mostLookedUp = 3
+	lookUpLasts  = 200 * time.Millisecond
+)
+
 // lastRevoked says when what somebody does not hold was last revoked, nothing where it
 // never was or is not known now.
 func (v *View) lastRevoked(f access.Fault) string {
 	if f.NotHeld == nil {
 		return ""
 	}
-	n, at, err := v.service.Ledger.LastRevoked(v.ctx, f.NotHeld.Assignee, f.NotHeld.Role)
+	ctx, cancel := context.WithTimeout(v.ctx, lookUpLasts)
+	defer cancel()
+	n, at, err := v.service.Ledger.LastRevoked(ctx, f.NotHeld.Assignee, f.NotHeld.Role)
 	if err != nil || n == 0 {
 		return ""
 	}
