@@ -290,7 +290,7 @@ func (c *Client) SoDRules(ctx context.Context, q Query) (wire.SoDRuleList, error
 	return get[wire.SoDRuleList](ctx, c, "/sod-rules", q)
 }
 
-// Catalogue are the roles that requestable.
+// Catalogue are the requestable roles.
 func (c *Client) Catalogue(ctx context.Context, q Query) (wire.Catalogue, error) {
 	return get[wire.Catalogue](ctx, c, "/catalogue", q)
 }
@@ -488,7 +488,7 @@ func (c *Client) UseSignInLink(ctx context.Context, link, password string) error
 	return c.Do(ctx, "POST", "/sign-in-link", nil, wire.UseLinkRequest{Link: link, Password: password}, nil)
 }
 
-// SecurityLog is a page of who signed in, tried to, or was given the means, the newest
+// SecurityLog is a page of who signed in, who tried to, and who was given a way to sign in, the newest
 // first; the query may name a user.
 func (c *Client) SecurityLog(ctx context.Context, q Query) (wire.SecurityLog, error) {
 	return get[wire.SecurityLog](ctx, c, "/security-log", q)

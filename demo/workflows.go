@@ -60,7 +60,7 @@ func (g *generator) present(unit string) []*person {
 	return out
 }
 
-// offers are owners, routes and what requestable.
+// offers are owners, routes and requestable roles.
 func (g *generator) offers(at time.Time) {
 	var ops []access.Operation
 	own := func(user string, apps ...string) {

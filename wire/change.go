@@ -7,11 +7,11 @@ import (
 
 // ChangeRequest is a list of operations with a reason.
 type ChangeRequest struct {
-	Operations  []json.RawMessage `json:"operations" doc:"each an object with an op"`
-	Reason      string            `json:"reason,omitempty" doc:"why; required unless dry_run"`
-	BasedOn     int64             `json:"based_on,omitempty" doc:"the revision the author looked at: refused when what the operations read has changed since"`
-	Acknowledge []string          `json:"acknowledge,omitempty" doc:"guard rails to pass, by code"`
-	PendingChanges       []string          `json:"pending_changes,omitempty" maxItems:"50" doc:"pending changes that this makes, by id"`
+	Operations     []json.RawMessage `json:"operations" doc:"each an object with an op"`
+	Reason         string            `json:"reason,omitempty" doc:"why; required unless dry_run"`
+	BasedOn        int64             `json:"based_on,omitempty" doc:"the revision the author looked at: refused when what the operations read has changed since"`
+	Acknowledge    []string          `json:"acknowledge,omitempty" doc:"guard rails to pass, by code"`
+	PendingChanges []string          `json:"pending_changes,omitempty" maxItems:"50" doc:"pending changes that this makes, by id"`
 }
 
 // ChangeResult is what a change did, or in a dry run would do.

@@ -15,7 +15,7 @@ type CatalogueRole struct {
 	SoDRules    []string      `json:"sod_rules,omitempty" doc:"which SoD rules it would violate; only where one role is asked about"`
 }
 
-// Catalogue is the catalogue: what requestable.
+// Catalogue is the access catalogue: the requestable roles.
 type Catalogue struct {
 	Basis
 	Roles []CatalogueRole `json:"roles"`

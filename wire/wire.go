@@ -210,7 +210,7 @@ type Role struct {
 	Risk        string       `json:"risk,omitempty" enum:"low,medium,high" doc:"how much harm it could do in wrong hands"`
 	MaxDays     int          `json:"max_days,omitempty" doc:"days an assignment of it may last at most; 0: without end"`
 	HeldWithin  string       `json:"held_within,omitempty" doc:"the unit within which alone it may be held"`
-	Offered     bool         `json:"offered,omitempty" doc:"it is requestable"`
+	Requestable bool         `json:"requestable,omitempty" doc:"it is requestable"`
 	Includes    []Ref        `json:"includes" doc:"directly included roles"`
 	IncludedBy  []Ref        `json:"included_by" doc:"roles that include it directly"`
 	HolderCount int          `json:"holder_count" doc:"assignments made of it directly, of those the caller may read"`
@@ -274,10 +274,10 @@ type CheckAnswer struct {
 	Reason  string `json:"reason" doc:"a code of a closed list"`
 	Message string `json:"message" doc:"a plain sentence"`
 	Basis
-	Paths   []Path `json:"paths,omitempty" doc:"why, or what came near; shortest first"`
-	More    bool   `json:"more,omitempty" doc:"there are more paths than listed"`
-	Cure    []Ref  `json:"cure,omitempty" doc:"when denied: roles that would give it, the narrowest first"`
-	Offered []Ref  `json:"offered,omitempty" doc:"when denied: the requestable roles that would allow it"`
+	Paths       []Path `json:"paths,omitempty" doc:"why, or what came near; shortest first"`
+	More        bool   `json:"more,omitempty" doc:"there are more paths than listed"`
+	Cure        []Ref  `json:"cure,omitempty" doc:"when denied: roles that would give it, the narrowest first"`
+	Requestable []Ref  `json:"requestable,omitempty" doc:"when denied: the requestable roles that would allow it"`
 }
 
 // AccessLine is actions on a pattern that a user has, and why.

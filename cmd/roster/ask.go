@@ -52,7 +52,7 @@ func check(c *call) error {
 		if len(a.Cure) > 0 {
 			c.say("  would give it: %s", refs(a.Cure))
 		}
-		for _, r := range a.Offered {
+		for _, r := range a.Requestable {
 			c.say("  requestable: roster request %s", first(r.Key, r.Label))
 		}
 	}, []string{"answer", "reason", "message", "would_give_it"}, []string{word, a.Reason, a.Message, keys(a.Cure)})

@@ -155,7 +155,7 @@ func refusalsList(c *call) error {
 	return nil
 }
 
-// securityLogList lists who signed in, tried to, or was given the means.
+// securityLogList lists who signed in, who tried to, and who was given a way to sign in.
 func securityLogList(c *call) error {
 	user := c.flags.String("user", "", "only what this user did, or what is about them")
 	limit := c.flags.Int("limit", 50, "how many lines")

@@ -43,7 +43,7 @@ func sodRulesList(c *call) error {
 	case len(rows) == 0:
 		c.say("There are no SoD rules%s. roster sod-rules add adds one.", c.asOfWords(all.Basis))
 	case broken > 0:
-		c.say("%s in violation%s.", count(broken, "user"), c.asOfWords(all.Basis))
+		c.say("%s with violations%s.", count(broken, "user"), c.asOfWords(all.Basis))
 	}
 	return nil
 }

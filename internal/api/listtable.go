@@ -211,7 +211,7 @@ func scalar(raw json.RawMessage) string {
 	return string(raw)
 }
 
-// known are the columns that requestable.
+// known are the columns that can be asked for.
 func (t *listTable) known() []string {
 	out := slices.Clone(t.columns)
 	for _, c := range t.also {

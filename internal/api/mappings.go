@@ -7,7 +7,7 @@ import (
 	"ableroster/wire"
 )
 
-// mappingRoutes are how the columns of files of users are said to be ours.
+// mappingRoutes are saved mappings: how the columns of files become attributes of users.
 func (s *Server) mappingRoutes() {
 	route(s, "GET", "/mappings", "list-mappings", "One's own mappings of files of users, and those that others share", func(ctx context.Context, _ *struct{}) (*body[wire.SavedMappingList], error) {
 		out, err := s.service.Mappings(ctx, caller(ctx))

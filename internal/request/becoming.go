@@ -11,7 +11,7 @@ func init() {
 	access.OnDuties(duties)
 }
 
-// decision is a step that somebody decides on, of what requestable or waits.
+// decision is a step that somebody decides on, of a requestable role, or of a request that waits.
 type decision struct {
 	step Step
 	gain access.RoleGain // what the last step gives

@@ -169,7 +169,7 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 			v.count(app, user, q, d.Reason)
 		}
 		if q.Explain && decides {
-			out.Cure, out.Offered = v.cure(ask, true)
+			out.Cure, out.Requestable = v.cure(ask, true)
 		}
 		return out, nil
 	}
@@ -183,7 +183,7 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 	}
 	v.reasons(func(g giving) { visitPaths(out.Paths, g) })
 	out.Message = v.sentence(q, e, out.Paths)
-	out.Cure, out.Offered = v.cure(ask, decides)
+	out.Cure, out.Requestable = v.cure(ask, decides)
 	return out, nil
 }
 

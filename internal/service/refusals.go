@@ -35,7 +35,7 @@ func (d *Service) WasRefused(ctx context.Context, c Caller, call, detail string,
 	_ = d.Saved.Refused(ctx, r)
 }
 
-// Refusals are what was tried and refused in the last 90 days, to whoever reads the
+// Refusals are refused changes of the last 90 days, to whoever reads the
 // ledger.
 func (d *Service) Refusals(ctx context.Context, c Caller) (wire.RefusalList, error) {
 	v := d.Now(ctx, c)

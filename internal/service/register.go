@@ -185,7 +185,7 @@ func (v *View) Roles() wire.RoleList {
 
 func (v *View) role(r *access.Role) wire.Role {
 	out := wire.Role{Basis: v.basis(), ID: r.ID.String(), Key: v.RoleKey(r.ID), Label: r.Label, Description: r.Description,
-		Retired: r.Retired, Owner: v.ownerRef(v.OwnerOf(r.ID)), Risk: string(r.Risk), MaxDays: r.MaxDays, HeldWithin: r.HeldWithin, Offered: request.RequestableOf(v.Snapshot, r.ID) != nil, Includes: []wire.Ref{}, IncludedBy: []wire.Ref{}, HolderCount: v.holderCount(r.ID)}
+		Retired: r.Retired, Owner: v.ownerRef(v.OwnerOf(r.ID)), Risk: string(r.Risk), MaxDays: r.MaxDays, HeldWithin: r.HeldWithin, Requestable: request.RequestableOf(v.Snapshot, r.ID) != nil, Includes: []wire.Ref{}, IncludedBy: []wire.Ref{}, HolderCount: v.holderCount(r.ID)}
 	if r.Application != 0 {
 		a := v.applicationRef(r.Application, true) // its key is in the role's own
 		out.Application = &a

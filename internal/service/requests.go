@@ -223,7 +223,7 @@ func (v *View) wouldAdd(user access.UserID, role access.RoleID, w calendar.Windo
 	return gains, sodRules
 }
 
-// Catalogue is what requestable, for somebody: oneself, or one of one's
+// Catalogue is the requestable roles, for somebody: oneself, or one of one's
 // people; searched by what one wants to do.
 func (v *View) Catalogue(text, user string) (wire.Catalogue, error) {
 	out := wire.Catalogue{Basis: v.basis(), Roles: []wire.CatalogueRole{}}
@@ -285,7 +285,7 @@ func (v *View) catalogueRole(o *request.Requestable, user access.UserID) wire.Ca
 	return out
 }
 
-// CatalogueRole is one role that requestable, with what it would add for somebody.
+// CatalogueRole is one requestable role, with what it would give somebody.
 func (v *View) CatalogueRole(ref, user string) (wire.OneCatalogueRole, error) {
 	out := wire.OneCatalogueRole{Basis: v.basis()}
 	id, err := v.onBehalfOf(user)

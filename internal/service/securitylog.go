@@ -19,7 +19,7 @@ type SecurityEvent struct {
 	Address     string
 }
 
-// SecurityLog is who signed in, tried to, or was given the means, newest first: one's
+// SecurityLog is who signed in, who tried to, and who was given a way to sign in, newest first: one's
 // own, or of all whom the caller may read, for whoever reads the ledger. read reads
 // lines of a user (0 for all) before one (0 for the newest).
 func (d *Service) SecurityLog(ctx context.Context, c Caller, user, cursor string, limit int, read func(user access.UserID, before int64, limit int) ([]SecurityEvent, error)) (wire.SecurityLog, error) {

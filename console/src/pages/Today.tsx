@@ -16,7 +16,7 @@ export function TodayPage() {
   const { now } = useDay()
   const today = useQuery({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/v1/today')) })
   if (today.error) return <Trouble page error={today.error} retry={() => void today.refetch()} />
-  if (!today.data) return <Loading what="what waits for you" />
+  if (!today.data) return <Loading what="what is waiting for you" />
   const t = today.data
   return (
     <>

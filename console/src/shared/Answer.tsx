@@ -17,7 +17,7 @@ export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> 
   const { past } = useDay()
   const me = useMe()
   const own = ask.user === me.user.key || ask.user === me.user.id
-  const offered = own && !past ? (why.data?.offered ?? []) : []
+  const offered = own && !past ? (why.data?.requestable ?? []) : []
   return (
     <>
       <p aria-live="polite">{why.data?.message ?? (why.error ? '' : 'Checking …')}</p>

@@ -41,7 +41,7 @@ export function RolesHere({ application: a }: { application: Schemas['Applicatio
                     {r.label}
                   </Link>
                   {r.retired && <span className="text-brass"> · retired</span>}
-                  {r.offered && <span className="text-soft"> · requestable</span>}
+                  {r.requestable && <span className="text-soft"> · requestable</span>}
                 </td>
                 <td className="text-soft">{list(r.includes.map((i) => i.label))}</td>
                 <td className={r.risk === 'high' ? 'text-brass' : 'text-soft'}>{r.risk}</td>

@@ -60,7 +60,7 @@ export function CataloguePage() {
         )}
       </div>
       {offers.error && <Trouble error={offers.error} retry={() => void offers.refetch()} />}
-      {offers.isPending && <Loading what="what requestable" />}
+      {offers.isPending && <Loading what="requestable roles" />}
       {offers.data?.roles.length === 0 && <Empty>No requestable role matches. Try other words, or ask the owner of the application.</Empty>}
       <ul className="mt-3">
         {offers.data?.roles.map((o) => {

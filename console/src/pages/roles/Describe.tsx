@@ -101,13 +101,13 @@ export function DescribeRole({ role: r }: { role: Role }) {
   )
 }
 
-/** Whether the role requestable, in whose words, and who approves. */
+/** Whether the role is requestable, in whose words, and who approves. */
 function Offer({ role: r }: { role: Role }) {
   const sheet = useSheet()
   const routes = useQuery({ queryKey: ['routes'], queryFn: () => answer(api.GET('/api/v1/routes')) })
   const [x, setX] = useState({ words: '', route: '', max_days: '' })
   const all = routes.data?.routes ?? []
-  if (r.offered)
+  if (r.requestable)
     return (
       <section aria-label="Access catalogue" className="border-rule mt-6 flex max-w-180 items-center justify-between gap-4 border-t pt-4">
         <span>This role is requestable.</span>

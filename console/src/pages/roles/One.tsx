@@ -34,7 +34,7 @@ export function OneRole() {
     r.risk && `${r.risk} risk`,
     r.max_days && `held for at most ${count(r.max_days, 'day')}`,
     r.held_within && `held only within ${r.held_within}`,
-    r.offered && 'requestable',
+    r.requestable && 'requestable',
     r.owner ? `${r.owner.label} owns it` : 'no owner',
   ].filter(Boolean)
   return (
