@@ -188,7 +188,7 @@ func (g *generator) soFar() *access.Snapshot {
 		d := g.seen.Draft()
 		d.Author, _ = g.seen.FindUser(c.Author)
 		for i, op := range c.Operations {
-			d.Apply(i, access.Clone(op), calendar.At(c.At))
+			d.Apply(i, op, calendar.At(c.At))
 		}
 		d.Finish()
 		if len(d.Faults) > 0 {

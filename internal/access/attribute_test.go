@@ -138,7 +138,9 @@ func TestPersonalValuesAreSealed(t *testing.T) {
 	update := &UpdateUser{User: "ines.halloran", Custom: map[string]string{"badge": "QX-93", "grade": "a"}}
 	for i, op := range []Operation{&SetOrganisation{"Larkhaven", "UTC"}, &DeclareAttribute{Key: "badge", Personal: true}, &DeclareAttribute{Key: "grade"},
 		&AddUser{Personal: Personal{UserName: "ines.halloran"}}, update} {
-		d.Apply(i, op, 0)
+		if settled := d.Apply(i, op, 0); op == update {
+			update = settled.(*UpdateUser)
+		}
 	}
 	if d.Finish(); len(d.Faults) > 0 || len(d.Sealed) != 2 {
 		t.Fatalf("%v, %d sealed", d.Faults, len(d.Sealed))

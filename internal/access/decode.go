@@ -26,8 +26,14 @@ func DecodeOperation(raw []byte) (Operation, []Fault) {
 	if faults = outOfTime(reflect.ValueOf(op).Elem(), "", nil); len(faults) > 0 {
 		return nil, faults
 	}
-	if s, ok := op.(interface{ Settled() string }); ok && s.Settled() != "" {
-		return nil, []Fault{{Field: s.Settled(), Message: "is set by the service"}}
+	v := reflect.ValueOf(op).Elem()
+	for _, f := range DescriptorOf(op).Fields {
+		if f.Service && !v.FieldByIndex(f.Index).IsZero() {
+			faults = append(faults, Fault{Field: f.Name, Message: "is set by the service"})
+		}
+	}
+	if len(faults) > 0 {
+		return nil, faults
 	}
 	return op, nil
 }
@@ -97,7 +103,7 @@ func DecodeStored(raw []byte) (Operation, error) {
 // DecodeLike reads what was just written of an operation of the same kind: the kind is
 // known, and need not be looked for.
 func DecodeLike(like Operation, raw []byte) (Operation, error) {
-	op := verbs[like.Verb()]()
+	op := verbs[like.Verb()].New()
 	return op, json.Unmarshal(raw, op)
 }
 
@@ -117,8 +123,8 @@ func newOperation(raw []byte) (Operation, json.RawMessage, []Fault) {
 	if verb == "" {
 		return nil, nil, []Fault{{Field: "op", Message: "is missing"}}
 	}
-	build := verbs[verb]
-	if build == nil {
+	kind := verbs[verb]
+	if kind == nil {
 		return nil, nil, []Fault{{Field: "op", Message: fmt.Sprintf("there is no operation “%s”", strictjson.Short(verb)), Given: strictjson.Short(verb)}}
 	}
 	delete(fields, "op")
@@ -126,5 +132,5 @@ func newOperation(raw []byte) (Operation, json.RawMessage, []Fault) {
 	if err != nil {
 		return nil, nil, []Fault{{Message: err.Error()}}
 	}
-	return build(), rest, nil
+	return kind.New(), rest, nil
 }

@@ -68,7 +68,7 @@ type Personal struct {
 	UserName    string `json:"user_name,omitempty"`
 	DisplayName string `json:"display_name,omitempty"`
 	Email       string `json:"email,omitempty"`
-	More        Values `json:"more,omitempty" doc:"set by the service"` // of declared attributes that are personal
+	More        Values `json:"more,omitempty" set:"service"` // of declared attributes that are personal
 }
 
 // User is one person or one machine account. What is not in Personal is a

@@ -24,7 +24,7 @@ func TestNamesThatDeceiveAreNotTaken(t *testing.T) {
 		}
 		d := s.Draft()
 		d.Replays = true
-		if d.Apply(0, Clone(op), 2); len(d.Faults) > 0 {
+		if d.Apply(0, op, 2); len(d.Faults) > 0 {
 			t.Errorf("replayed %q: %v", name, d.Faults)
 		}
 	}

@@ -9,9 +9,9 @@ import (
 )
 
 func init() {
-	Register(&SetOrganisation{})
-	Register(&AddApplication{})
-	Register(&UpdateApplication{})
+	Register(&SetOrganisation{}, "Set the name and the time zone of the organisation")
+	Register(&AddApplication{}, "Register an application, with the root of its tree")
+	Register(&UpdateApplication{}, "Edit an application; what is not given stays")
 }
 
 // SetOrganisation gives the organisation its name and time zone.
@@ -23,7 +23,8 @@ type SetOrganisation struct {
 // Verb implements Operation.
 func (*SetOrganisation) Verb() string { return "set_organisation" }
 
-func (o *SetOrganisation) ApplyTo(d *Draft) {
+func (o SetOrganisation) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "update the settings") {
 		return
 	}
@@ -40,6 +41,7 @@ func (o *SetOrganisation) ApplyTo(d *Draft) {
 		return
 	}
 	d.put(&f)
+	return settled
 }
 
 // Sentence implements Operation.
@@ -57,18 +59,15 @@ type AddApplication struct {
 	Actions     []Action `json:"actions" doc:"the words that can be done in it"`
 	Open        bool     `json:"open,omitempty" doc:"nothing below the root need be registered"`
 
-	Application ApplicationRef `json:"application,omitempty" doc:"set by the service"`
-	Resource    ResourceRef    `json:"resource,omitempty" doc:"set by the service"`
+	Application ApplicationRef `json:"application,omitempty" set:"service"`
+	Resource    ResourceRef    `json:"resource,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*AddApplication) Verb() string { return "add_application" }
 
-func (o *AddApplication) Settled() string {
-	return named(ApplicationRef(string(o.Application)+string(o.Resource)), "application")
-}
-
-func (o *AddApplication) ApplyTo(d *Draft) {
+func (o AddApplication) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	before := len(d.Faults)
 	if m := d.checkKey(o.Key); m != "" {
 		d.fault("key", "%s", m)
@@ -101,6 +100,7 @@ func (o *AddApplication) ApplyTo(d *Draft) {
 	r := &Resource{ID: ResourceID(d.allocate(FactResource)), Application: a.ID, Path: patterns.Root, NodeKind: "application", Label: o.Label, Open: o.Open}
 	o.Resource = ResourceRef(r.ID.String())
 	d.put(r)
+	return settled
 }
 
 func (d *Draft) checkActions(actions []Action) {
@@ -141,7 +141,8 @@ type UpdateApplication struct {
 // Verb implements Operation.
 func (*UpdateApplication) Verb() string { return "update_application" }
 
-func (o *UpdateApplication) ApplyTo(d *Draft) {
+func (o UpdateApplication) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	id, ok := d.application("application", &o.Application)
 	if !ok {
 		return
@@ -167,15 +168,8 @@ func (o *UpdateApplication) ApplyTo(d *Draft) {
 	if set(&a.Direct, o.Direct); a.Direct != DirectWelcome && a.Direct != DirectWarned && a.Direct != DirectRefused {
 		d.fault("direct_assignments", "is warned, refused, or blank for welcome")
 	}
-	d.owner(&a.Owner, o.Owner)
-	if o.Trial != nil {
-		a.Trial = 0
-		if *o.Trial != "" {
-			if g, ok := d.group("trial_group", o.Trial); ok {
-				a.Trial = g
-			}
-		}
-	}
+	d.owner(&a.Owner, &o.Owner)
+	other("trial_group", &a.Trial, &o.Trial, d.group)
 	if o.Actions != nil {
 		d.checkActions(o.Actions)
 		a.Actions = o.Actions
@@ -185,6 +179,7 @@ func (o *UpdateApplication) ApplyTo(d *Draft) {
 		return
 	}
 	d.put(&a)
+	return settled
 }
 
 // Sentence implements Operation.

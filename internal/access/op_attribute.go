@@ -11,9 +11,9 @@ import (
 )
 
 func init() {
-	Register(&DeclareAttribute{})
-	Register(&UpdateAttribute{})
-	Register(&RetireAttribute{})
+	Register(&DeclareAttribute{}, "Declare an attribute of users")
+	Register(&UpdateAttribute{}, "Edit a declared attribute; what is not given stays")
+	Register(&RetireAttribute{}, "Retire a declared attribute; its values stay on past days")
 }
 
 // DeclareAttribute declares an attribute of users.
@@ -29,13 +29,11 @@ type DeclareAttribute struct {
 	Allowed     []string  `json:"allowed,omitempty" doc:"the texts there may be, and no others"`
 	Fill        *Fill     `json:"fill,omitempty" doc:"fills itself in from the unit or from a date, and nobody else does"`
 
-	Attribute AttributeRef `json:"attribute,omitempty" doc:"set by the service"`
+	Attribute AttributeRef `json:"attribute,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*DeclareAttribute) Verb() string { return "declare_attribute" }
-
-func (o *DeclareAttribute) Settled() string { return named(o.Attribute, "attribute") }
 
 var attributeKeyShape = regexp.MustCompile(`^[a-z][a-z0-9]*(_[a-z0-9]+)*$`)
 
@@ -45,11 +43,13 @@ var builtInAttributes = []string{"id", "user", "user_name", "display_name", "ema
 	"title", "manager", "employment_type", "location", "start_date", "end_date", "groups", "roles", "custom", "and", "or", "not", "pr", "true", "false", "null"}
 
 // ApplyTo implements Operation.
-func (o *DeclareAttribute) ApplyTo(d *Draft) {
+func (o DeclareAttribute) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "declare attributes of users") {
 		return
 	}
 	before := len(d.Faults)
+	o.Fill = o.Fill.copied()
 	switch {
 	case !attributeKeyShape.MatchString(o.Key) || len(o.Key) > 64:
 		d.fault("key", "must be lower-case words of letters and digits joined by single underscores, at most 64 characters")
@@ -72,6 +72,7 @@ func (o *DeclareAttribute) ApplyTo(d *Draft) {
 	o.Attribute = AttributeRef(f.ID.String())
 	d.PutRecord(f)
 	d.fillAgain(f)
+	return settled
 }
 
 // mostAllowed bounds how many texts an attribute may allow, and how many units
@@ -156,6 +157,16 @@ func (d *Draft) checkFill(f *Attribute) {
 	}
 }
 
+// copied is a copy whose values may be settled.
+func (f *Fill) copied() *Fill {
+	if f == nil {
+		return nil
+	}
+	c := *f
+	c.Units = slices.Clone(f.Units)
+	return &c
+}
+
 // fillAgain fills an attribute in for everybody.
 func (d *Draft) fillAgain(f *Attribute) {
 	if f.Fill == nil || f.Personal {
@@ -194,7 +205,8 @@ type UpdateAttribute struct {
 func (*UpdateAttribute) Verb() string { return "update_attribute" }
 
 // ApplyTo implements Operation.
-func (o *UpdateAttribute) ApplyTo(d *Draft) {
+func (o UpdateAttribute) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "declare attributes of users") {
 		return
 	}
@@ -215,6 +227,7 @@ func (o *UpdateAttribute) ApplyTo(d *Draft) {
 		if old.Fill == nil {
 			d.fault("fill", "is for an attribute that was declared to fill itself in; declare another")
 		}
+		o.Fill = o.Fill.copied()
 		f.Fill = o.Fill
 	}
 	d.checkTexts(&f.Label, f.Key, f.Description)
@@ -228,6 +241,7 @@ func (o *UpdateAttribute) ApplyTo(d *Draft) {
 	}
 	d.PutRecord(&f)
 	d.fillAgain(&f)
+	return settled
 }
 
 // attribute settles a declared attribute that is not retired.
@@ -268,7 +282,8 @@ type RetireAttribute struct {
 func (*RetireAttribute) Verb() string { return "retire_attribute" }
 
 // ApplyTo implements Operation.
-func (o *RetireAttribute) ApplyTo(d *Draft) {
+func (o RetireAttribute) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "declare attributes of users") {
 		return
 	}
@@ -282,6 +297,7 @@ func (o *RetireAttribute) ApplyTo(d *Draft) {
 	f := *old
 	f.Retired = true
 	d.PutRecord(&f)
+	return settled
 }
 
 // rulesNaming are the groups and default rules whose filter names an attribute.

@@ -5,7 +5,11 @@ import (
 	"strings"
 )
 
-func init() { Register(&AddDefault{}); Register(&UpdateDefault{}); Register(&EndDefault{}) }
+func init() {
+	Register(&AddDefault{}, "Add a default rule")
+	Register(&UpdateDefault{}, "Edit a default rule; what is not given stays")
+	Register(&EndDefault{}, "End a default rule, and remove what it gave")
+}
 
 // AddDefault writes a default rule.
 type AddDefault struct {
@@ -17,16 +21,15 @@ type AddDefault struct {
 	Roles       []RoleRef  `json:"roles,omitempty" doc:"the roles it gives"`
 	Groups      []GroupRef `json:"groups,omitempty" doc:"the groups it puts into"`
 
-	Default DefaultRef `json:"default,omitempty" doc:"set by the service"`
+	Default DefaultRef `json:"default,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*AddDefault) Verb() string { return "add_default" }
 
-func (o *AddDefault) Settled() string { return named(o.Default, "default") }
-
 // ApplyTo implements Operation.
-func (o *AddDefault) ApplyTo(d *Draft) {
+func (o AddDefault) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "write default rules") {
 		return
 	}
@@ -44,7 +47,7 @@ func (o *AddDefault) ApplyTo(d *Draft) {
 	if len(o.Groups) == 0 {
 		o.Groups = nil
 	}
-	f.Roles, f.Groups = d.gifts(o.Roles, o.Groups)
+	f.Roles, f.Groups = d.gifts(&o.Roles, &o.Groups)
 	d.checkDefault(f)
 	if *d.next.of(FactDefault) > mostDefaults {
 		d.fault("", "there have been %d default rules, and there is no room for more: change one instead", mostDefaults)
@@ -56,21 +59,25 @@ func (o *AddDefault) ApplyTo(d *Draft) {
 	f.ID = DefaultID(d.allocate(FactDefault))
 	o.Default = DefaultRef(f.ID.String())
 	d.PutRecord(f)
+	return settled
 }
 
 // gifts settles the roles and groups a rule names.
-func (d *Draft) gifts(roles []RoleRef, groups []GroupRef) (rs []RoleID, gs []GroupID) {
-	for i := range roles {
-		if id, ok := d.role("roles", &roles[i]); ok && !slices.Contains(rs, id) {
-			rs = append(rs, id)
+func (d *Draft) gifts(roles *[]RoleRef, groups *[]GroupRef) ([]RoleID, []GroupID) {
+	return each("roles", roles, d.role), each("groups", groups, d.group)
+}
+
+// each settles all that a list names, in a list of its own; what is named twice counts
+// once.
+func each[R any, I comparable](field string, list *[]R, settle func(string, *R) (I, bool)) (ids []I) {
+	refs := slices.Clone(*list)
+	*list = refs
+	for i := range refs {
+		if id, ok := settle(field, &refs[i]); ok && !slices.Contains(ids, id) {
+			ids = append(ids, id)
 		}
 	}
-	for i := range groups {
-		if id, ok := d.group("groups", &groups[i]); ok && !slices.Contains(gs, id) {
-			gs = append(gs, id)
-		}
-	}
-	return rs, gs
+	return ids
 }
 
 // checkDefault files the faults of a rule.
@@ -151,7 +158,8 @@ type UpdateDefault struct {
 func (*UpdateDefault) Verb() string { return "update_default" }
 
 // ApplyTo implements Operation.
-func (o *UpdateDefault) ApplyTo(d *Draft) {
+func (o UpdateDefault) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "write default rules") {
 		return
 	}
@@ -165,7 +173,7 @@ func (o *UpdateDefault) ApplyTo(d *Draft) {
 	set(&f.Description, o.Description)
 	set(&f.Everybody, o.Everybody)
 	set(&f.Filter, o.Filter)
-	roles, groups := d.gifts(o.Roles, o.Groups)
+	roles, groups := d.gifts(&o.Roles, &o.Groups)
 	if o.Roles != nil {
 		f.Roles = roles
 	}
@@ -183,6 +191,7 @@ func (o *UpdateDefault) ApplyTo(d *Draft) {
 		return
 	}
 	d.PutRecord(&f)
+	return settled
 }
 
 // defaultRule settles a rule that has not ended.
@@ -216,7 +225,8 @@ type EndDefault struct {
 func (*EndDefault) Verb() string { return "end_default" }
 
 // ApplyTo implements Operation.
-func (o *EndDefault) ApplyTo(d *Draft) {
+func (o EndDefault) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "write default rules") {
 		return
 	}
@@ -227,6 +237,7 @@ func (o *EndDefault) ApplyTo(d *Draft) {
 	f := *old
 	f.Ended = true
 	d.PutRecord(&f)
+	return settled
 }
 
 // Sentence implements Operation.

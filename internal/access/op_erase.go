@@ -1,6 +1,8 @@
 package access
 
-func init() { Register(&EraseUser{}) }
+func init() {
+	Register(&EraseUser{}, "Erase the names and the address of a user who has departed")
+}
 
 // EraseUser erases the personal values of a user who has departed: their names
 // and address. What they once held, decided and changed stays, about "a departed
@@ -13,7 +15,8 @@ type EraseUser struct {
 func (*EraseUser) Verb() string { return "erase_user" }
 
 // ApplyTo implements Operation.
-func (o *EraseUser) ApplyTo(d *Draft) {
+func (o EraseUser) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	id, ok := d.user("user", &o.User)
 	if !ok {
 		return
@@ -32,6 +35,7 @@ func (o *EraseUser) ApplyTo(d *Draft) {
 	}
 	u.Personal, u.Erased = Erased(id), true // the digest stays: it is of what can no longer be read
 	d.put(&u)
+	return settled
 }
 
 // Erased is how many users were erased.

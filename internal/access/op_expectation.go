@@ -3,8 +3,8 @@ package access
 import "ableroster/internal/patterns"
 
 func init() {
-	Register(&SetExpectation{})
-	Register(&EndExpectation{})
+	Register(&SetExpectation{}, "Add an expectation, or edit the one with the key")
+	Register(&EndExpectation{}, "End an expectation")
 }
 
 // SetExpectation writes an expectation, or alters the one with the key: what it
@@ -24,17 +24,15 @@ type SetExpectation struct {
 	Blocking    bool           `json:"blocking,omitempty" doc:"refuse what would break it; else warn"`
 	Owner       UserRef        `json:"owner,omitempty" doc:"its owner; its author by default"`
 
-	Expectation ExpectationRef `json:"expectation,omitempty" doc:"set by the service"`
+	Expectation ExpectationRef `json:"expectation,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*SetExpectation) Verb() string { return "set_expectation" }
 
-// Settled names the field only the service sets.
-func (o *SetExpectation) Settled() string { return named(o.Expectation, "expectation") }
-
 // ApplyTo implements Operation.
-func (o *SetExpectation) ApplyTo(d *Draft) {
+func (o SetExpectation) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "write expectations") {
 		return
 	}
@@ -87,6 +85,7 @@ func (o *SetExpectation) ApplyTo(d *Draft) {
 	}
 	o.Expectation = ExpectationRef(f.ID.String())
 	d.PutRecord(f)
+	return settled
 }
 
 func sameExpectation(a, b *Expectation) bool {
@@ -150,7 +149,8 @@ type EndExpectation struct {
 func (*EndExpectation) Verb() string { return "end_expectation" }
 
 // ApplyTo implements Operation.
-func (o *EndExpectation) ApplyTo(d *Draft) {
+func (o EndExpectation) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "write expectations") {
 		return
 	}
@@ -168,6 +168,7 @@ func (o *EndExpectation) ApplyTo(d *Draft) {
 	}
 	f.Ended = true
 	d.PutRecord(&f)
+	return settled
 }
 
 // Sentence implements Operation.

@@ -7,7 +7,10 @@ import (
 	"ableroster/internal/patterns"
 )
 
-func init() { Register(&Grant{}); Register(&Revoke{}) }
+func init() {
+	Register(&Grant{}, "Grant a role to a user or a group")
+	Register(&Revoke{}, "Revoke an assignment: by its id, or by its role and its holder where that leaves no doubt")
+}
 
 // Grant gives a role to a user or a group.
 type Grant struct {
@@ -17,9 +20,9 @@ type Grant struct {
 	calendar.Window
 	Scopes   []ScopeRef         `json:"scopes,omitempty" doc:"gives only what one of these covers; none: all the role gives"`
 	Schedule *calendar.Schedule `json:"schedule,omitempty" doc:"only at these times of the week"`
-	Origin   Origin             `json:"origin,omitempty" doc:"set by the service"`
+	Origin   Origin             `json:"origin,omitempty" set:"service"`
 
-	Assignment AssignmentRef `json:"assignment,omitempty" doc:"set by the service"`
+	Assignment AssignmentRef `json:"assignment,omitempty" set:"service"`
 }
 
 // ScopeRef is a scope as it is asked for: the application by key or id.
@@ -31,17 +34,11 @@ type ScopeRef struct {
 // Verb implements Operation.
 func (*Grant) Verb() string { return "grant" }
 
-func (o *Grant) Settled() string {
-	if o.Origin != "" {
-		return "origin"
-	}
-	return named(o.Assignment, "assignment")
-}
-
-func (o *Grant) ApplyTo(d *Draft) {
+func (o Grant) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	role, ok1 := d.role("role", &o.Role)
 	to, ok2 := d.member(&o.User, "group", &o.Group)
-	scopes, ok4 := d.scopes(o.Scopes)
+	scopes, ok4 := d.scopes(&o.Scopes)
 	if ok3 := d.window(o.Window); !ok1 || !ok2 || !ok3 || !ok4 || !d.needAssign(role, to) {
 		return
 	}
@@ -75,6 +72,7 @@ func (o *Grant) ApplyTo(d *Draft) {
 		Window: o.Window, Scopes: scopes, Schedule: o.Schedule, Origin: o.Origin, Opened: d.Revision}
 	o.Assignment = AssignmentRef(f.ID.String())
 	d.put(f)
+	return settled
 }
 
 // direct says whether a role may be given to a user themselves, and files the
@@ -88,10 +86,12 @@ func (d *Draft) direct(role RoleID, to Assignee) bool {
 	return false
 }
 
-// scopes settles the scopes of a grant and files their faults.
-func (d *Draft) scopes(refs []ScopeRef) ([]Scope, bool) {
+// scopes settles the scopes of a grant, in a list of their own, and files their faults.
+func (d *Draft) scopes(list *[]ScopeRef) ([]Scope, bool) {
 	ok := true
 	var out []Scope
+	refs := slices.Clone(*list)
+	*list = refs
 	for i := range refs {
 		app, found := d.application("scopes", &refs[i].Application)
 		if err := patterns.CheckPattern(refs[i].Pattern); err != nil {
@@ -149,7 +149,8 @@ type Revoke struct {
 // Verb implements Operation.
 func (*Revoke) Verb() string { return "revoke" }
 
-func (o *Revoke) ApplyTo(d *Draft) {
+func (o Revoke) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	f := o.find(d)
 	if f == nil {
 		return
@@ -165,6 +166,7 @@ func (o *Revoke) ApplyTo(d *Draft) {
 	if d.needAssign(f.Role, f.Assignee) {
 		d.end(f)
 	}
+	return settled
 }
 
 func (o *Revoke) find(d *Draft) *Assignment {

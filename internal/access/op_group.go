@@ -3,10 +3,10 @@ package access
 import "ableroster/internal/calendar"
 
 func init() {
-	Register(&AddGroup{})
-	Register(&UpdateGroup{})
-	Register(&AddMember{})
-	Register(&RemoveMember{})
+	Register(&AddGroup{}, "Add a group")
+	Register(&UpdateGroup{}, "Edit a group; what is not given stays, and a blank filter ends the choosing")
+	Register(&AddMember{}, "Add a user or a group to a group")
+	Register(&RemoveMember{}, "Remove a user or a group from a group")
 }
 
 // AddGroup makes a group.
@@ -18,22 +18,14 @@ type AddGroup struct {
 	Filter      string `json:"filter,omitempty" doc:"a filter (RFC 7644, section 3.4.2.2) over users' facts: whom it chooses beside its listed members"`
 	HeldWithin  string `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it; blank: anywhere, or the unit a filter insists on. Whoever moves out of it is in it no longer"`
 
-	Group GroupRef `json:"group,omitempty" doc:"set by the service"`
+	Group GroupRef `json:"group,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*AddGroup) Verb() string { return "add_group" }
 
-func (o *AddGroup) Settled() string { return named(o.Group, "group") }
-
-func named[T ~string](v T, field string) string {
-	if v != "" {
-		return field
-	}
-	return ""
-}
-
-func (o *AddGroup) ApplyTo(d *Draft) {
+func (o AddGroup) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	before := len(d.Faults)
 	unit := d.unit("unit", o.Unit)
 	if m := d.checkKey(o.Key); m != "" {
@@ -61,6 +53,7 @@ func (o *AddGroup) ApplyTo(d *Draft) {
 	g := &Group{ID: GroupID(d.allocate(FactGroup)), Key: o.Key, Label: o.Label, Description: o.Description, Unit: o.Unit, Filter: o.Filter, HeldWithin: o.HeldWithin}
 	o.Group = GroupRef(g.ID.String())
 	d.put(g)
+	return settled
 }
 
 // checkTexts files the faults of a label, which is the key when not given,
@@ -111,7 +104,8 @@ type UpdateGroup struct {
 // Verb implements Operation.
 func (*UpdateGroup) Verb() string { return "update_group" }
 
-func (o *UpdateGroup) ApplyTo(d *Draft) {
+func (o UpdateGroup) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	id, ok := d.group("group", &o.Group)
 	if !ok {
 		return
@@ -132,7 +126,7 @@ func (o *UpdateGroup) ApplyTo(d *Draft) {
 	set(&g.Filter, o.Filter)
 	set(&g.HeldWithin, o.HeldWithin)
 	d.unit("held_within", g.HeldWithin)
-	d.owner(&g.Owner, o.Owner)
+	d.owner(&g.Owner, &o.Owner)
 	d.checkTexts(&g.Label, g.Key, g.Description)
 	if d.unit("unit", g.Unit) && g.Unit != old.Unit && !d.need(ActUpdate, groupPath(g.Unit, g.Key), "move groups%s", inUnit(g.Unit)) {
 		return
@@ -146,6 +140,7 @@ func (o *UpdateGroup) ApplyTo(d *Draft) {
 		return
 	}
 	d.put(&g)
+	return settled
 }
 
 // Sentence implements Operation.
@@ -167,15 +162,14 @@ type AddMember struct {
 	Member GroupRef `json:"member_group,omitempty" doc:"or the group to put in"`
 	calendar.Window
 
-	Membership MembershipRef `json:"membership,omitempty" doc:"set by the service"`
+	Membership MembershipRef `json:"membership,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*AddMember) Verb() string { return "add_member" }
 
-func (o *AddMember) Settled() string { return named(o.Membership, "membership") }
-
-func (o *AddMember) ApplyTo(d *Draft) {
+func (o AddMember) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	g, ok1 := d.group("group", &o.Group)
 	m, ok2 := d.member(&o.User, "member_group", &o.Member)
 	if ok3 := d.window(o.Window); !ok1 || !ok2 || !ok3 {
@@ -212,6 +206,7 @@ func (o *AddMember) ApplyTo(d *Draft) {
 	f := &Membership{ID: MembershipID(d.allocate(FactMembership)), Group: g, Member: m, Window: o.Window, Opened: d.Revision}
 	o.Membership = MembershipRef(f.ID.String())
 	d.put(f)
+	return settled
 }
 
 // membershipOf is the listed membership, not one by a rule.
@@ -293,15 +288,14 @@ type RemoveMember struct {
 	User   UserRef  `json:"user,omitempty"`
 	Member GroupRef `json:"member_group,omitempty"`
 
-	Membership MembershipRef `json:"membership,omitempty" doc:"set by the service"`
+	Membership MembershipRef `json:"membership,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*RemoveMember) Verb() string { return "remove_member" }
 
-func (o *RemoveMember) Settled() string { return named(o.Membership, "membership") }
-
-func (o *RemoveMember) ApplyTo(d *Draft) {
+func (o RemoveMember) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	g, ok1 := d.group("group", &o.Group)
 	m, ok2 := d.member(&o.User, "member_group", &o.Member)
 	if !ok1 || !ok2 {
@@ -321,6 +315,7 @@ func (o *RemoveMember) ApplyTo(d *Draft) {
 	}
 	o.Membership = MembershipRef(f.ID.String())
 	d.end(f)
+	return settled
 }
 
 // Sentence implements Operation.

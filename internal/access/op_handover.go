@@ -2,7 +2,9 @@ package access
 
 import "slices"
 
-func init() { Register(&HandOver{}) }
+func init() {
+	Register(&HandOver{}, "Hand over all that a user owns, and the people they manage, to somebody else")
+}
 
 // HandOver has somebody answer for all that another does: applications, roles,
 // groups, expectations, and the people who report to them. Whoever takes over from
@@ -12,22 +14,15 @@ type HandOver struct {
 	User UserRef `json:"user" doc:"whose it is: user name or id"`
 	To   UserRef `json:"to" doc:"who takes it over: user name or id"`
 
-	Things []string `json:"things,omitempty" doc:"set by the service"`
+	Things []ThingRef `json:"things,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*HandOver) Verb() string { return "hand_over" }
 
-// Settled names the field only the service sets.
-func (o *HandOver) Settled() string {
-	if len(o.Things) > 0 {
-		return "things"
-	}
-	return ""
-}
-
 // ApplyTo implements Operation.
-func (o *HandOver) ApplyTo(d *Draft) {
+func (o HandOver) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	from, ok := d.user("user", &o.User)
 	to, ok2 := d.user("to", &o.To)
 	if !ok || !ok2 {
@@ -44,7 +39,7 @@ func (o *HandOver) ApplyTo(d *Draft) {
 	given := o.Things // of a revision that is replayed
 	o.Things = nil
 	take := func(f Fact, path, what string) bool {
-		id := IDText(f.Kind(), f.Row())
+		id := ThingRef(IDText(f.Kind(), f.Row()))
 		if given != nil && !slices.Contains(given, id) || given == nil && !d.visible(f.Kind(), f.Row()) {
 			return false
 		}
@@ -103,6 +98,7 @@ func (o *HandOver) ApplyTo(d *Draft) {
 	if len(o.Things) == 0 {
 		d.note(AlreadySo, d.users.At(int(from)).touched)
 	}
+	return settled
 }
 
 // above says whether somebody is the manager of a user, or of their manager, and so

@@ -7,10 +7,10 @@ import (
 )
 
 func init() {
-	Register(&AddResource{})
-	Register(&UpdateResource{})
-	Register(&AddFence{})
-	Register(&RemoveFence{})
+	Register(&AddResource{}, "Register a resource; its parent must be registered")
+	Register(&UpdateResource{}, "Edit a registered resource; what is not given stays")
+	Register(&AddFence{}, "Add a fence: permissions written for something wider do not reach what it covers")
+	Register(&RemoveFence{}, "Remove a fence")
 }
 
 // AddResource registers a resource; its parent must be registered.
@@ -23,15 +23,14 @@ type AddResource struct {
 	Open        bool           `json:"open,omitempty" doc:"what lies below need not be registered"`
 	Addresses   []string       `json:"addresses,omitempty" doc:"where the application serves it"`
 
-	Resource ResourceRef `json:"resource,omitempty" doc:"set by the service"`
+	Resource ResourceRef `json:"resource,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*AddResource) Verb() string { return "add_resource" }
 
-func (o *AddResource) Settled() string { return named(o.Resource, "resource") }
-
-func (o *AddResource) ApplyTo(d *Draft) {
+func (o AddResource) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	app, ok := d.application("application", &o.Application)
 	if !ok {
 		return
@@ -59,6 +58,7 @@ func (o *AddResource) ApplyTo(d *Draft) {
 		Label: o.Label, Description: o.Description, Open: o.Open, Addresses: o.Addresses}
 	o.Resource = ResourceRef(r.ID.String())
 	d.put(r)
+	return settled
 }
 
 // mostAddresses bounds the addresses under which a resource is served.
@@ -101,15 +101,14 @@ type UpdateResource struct {
 	Retired     *bool          `json:"retired,omitempty" doc:"as unregistered, with all below it"`
 	Addresses   []string       `json:"addresses,omitempty" doc:"all addresses under which it is served"`
 
-	Resource ResourceRef `json:"resource,omitempty" doc:"set by the service"`
+	Resource ResourceRef `json:"resource,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*UpdateResource) Verb() string { return "update_resource" }
 
-func (o *UpdateResource) Settled() string { return named(o.Resource, "resource") }
-
-func (o *UpdateResource) ApplyTo(d *Draft) {
+func (o UpdateResource) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	app, ok := d.application("application", &o.Application)
 	if !ok {
 		return
@@ -147,6 +146,7 @@ func (o *UpdateResource) ApplyTo(d *Draft) {
 		return
 	}
 	d.put(&r)
+	return settled
 }
 
 // Sentence implements Operation.
@@ -167,15 +167,14 @@ type AddFence struct {
 	Actions     []string       `json:"actions" doc:"declared actions, or * for all, later ones too"`
 	Reason      string         `json:"why,omitempty" doc:"why it is there, for whoever runs into it"`
 
-	Fence FenceRef `json:"fence,omitempty" doc:"set by the service"`
+	Fence FenceRef `json:"fence,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*AddFence) Verb() string { return "add_fence" }
 
-func (o *AddFence) Settled() string { return named(o.Fence, "fence") }
-
-func (o *AddFence) ApplyTo(d *Draft) {
+func (o AddFence) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	app, ok := d.application("application", &o.Application)
 	if !ok {
 		return
@@ -195,8 +194,7 @@ func (o *AddFence) ApplyTo(d *Draft) {
 	if len(o.Actions) == 0 {
 		d.fault("actions", "names no action")
 	}
-	slices.Sort(o.Actions)
-	o.Actions = slices.Compact(o.Actions)
+	o.Actions = slices.Compact(slices.Sorted(slices.Values(o.Actions)))
 	for _, a := range o.Actions {
 		if f := d.Application(app); a != AllActions && !f.declares(a) {
 			d.fault("actions", "%s declares no action “%s”", f.Key, a)
@@ -218,6 +216,7 @@ func (o *AddFence) ApplyTo(d *Draft) {
 	f := &Fence{ID: FenceID(d.allocate(FactFence)), Application: app, Pattern: o.Pattern, Actions: o.Actions, Reason: o.Reason}
 	o.Fence = FenceRef(f.ID.String())
 	d.put(f)
+	return settled
 }
 
 // Sentence implements Operation.
@@ -237,18 +236,15 @@ func fenceWords(actions []string) string {
 type RemoveFence struct {
 	Fence FenceRef `json:"fence" doc:"its id"`
 
-	Application ApplicationRef `json:"application,omitempty" doc:"set by the service"`
-	Pattern     string         `json:"pattern,omitempty" doc:"set by the service"`
+	Application ApplicationRef `json:"application,omitempty" set:"service"`
+	Pattern     string         `json:"pattern,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*RemoveFence) Verb() string { return "remove_fence" }
 
-func (o *RemoveFence) Settled() string {
-	return named(o.Application+ApplicationRef(o.Pattern), "application")
-}
-
-func (o *RemoveFence) ApplyTo(d *Draft) {
+func (o RemoveFence) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	n, _ := ParseID("fence", string(o.Fence))
 	f := d.Fence(FenceID(n))
 	if f == nil || !d.visible(FactApplication, uint32(f.Application)) {
@@ -261,6 +257,7 @@ func (o *RemoveFence) ApplyTo(d *Draft) {
 	}
 	o.Application, o.Pattern = ApplicationRef(f.Application.String()), f.Pattern
 	d.end(f)
+	return settled
 }
 
 // Sentence implements Operation.

@@ -8,13 +8,13 @@ import (
 )
 
 func init() {
-	Register(&AddRole{})
-	Register(&UpdateRole{})
-	Register(&RetireRole{})
-	Register(&IncludeRole{})
-	Register(&ExcludeRole{})
-	Register(&AddPermission{})
-	Register(&RemovePermission{})
+	Register(&AddRole{}, "Add a role of an application, or of the organisation")
+	Register(&UpdateRole{}, "Edit a role: its texts, its owner and its limits; what is not given stays")
+	Register(&RetireRole{}, "Retire a role: it gives nothing any more")
+	Register(&IncludeRole{}, "Include a role in another: holders of the one hold the other too")
+	Register(&ExcludeRole{}, "End the inclusion of a role in another")
+	Register(&AddPermission{}, "Add a permission to a role: actions on what a pattern covers")
+	Register(&RemovePermission{}, "Remove a permission from its role")
 }
 
 // AddRole makes a role of an application, or of the organisation.
@@ -29,15 +29,14 @@ type AddRole struct {
 
 	HeldWithin string `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere. Whoever moves out of it holds it no longer"`
 
-	Role RoleRef `json:"role,omitempty" doc:"set by the service"`
+	Role RoleRef `json:"role,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*AddRole) Verb() string { return "add_role" }
 
-func (o *AddRole) Settled() string { return named(o.Role, "role") }
-
-func (o *AddRole) ApplyTo(d *Draft) {
+func (o AddRole) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	before := len(d.Faults)
 	r := &Role{Key: o.Key, Risk: o.Risk, MaxDays: o.MaxDays, HeldWithin: o.HeldWithin}
 	full := o.Key
@@ -67,6 +66,7 @@ func (o *AddRole) ApplyTo(d *Draft) {
 	r.ID, r.Label, r.Description = RoleID(d.allocate(FactRole)), o.Label, o.Description
 	o.Role = RoleRef(r.ID.String())
 	d.put(r)
+	return settled
 }
 
 // Sentence implements Operation.
@@ -118,7 +118,8 @@ type UpdateRole struct {
 func (*UpdateRole) Verb() string { return "update_role" }
 
 // ApplyTo implements Operation.
-func (o *UpdateRole) ApplyTo(d *Draft) {
+func (o UpdateRole) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	id, ok := d.role("role", &o.Role)
 	if !ok {
 		return
@@ -135,7 +136,7 @@ func (o *UpdateRole) ApplyTo(d *Draft) {
 	set(&r.MaxDays, o.MaxDays)
 	set(&r.Retired, o.Retired)
 	set(&r.HeldWithin, o.HeldWithin)
-	d.owner(&r.Owner, o.Owner)
+	d.owner(&r.Owner, &o.Owner)
 	d.checkRole(&r)
 	d.checkTexts(&r.Label, r.Key, r.Description)
 	if len(d.Faults) > before || r.HeldWithin != old.HeldWithin && !d.narrowRole(&r) {
@@ -146,18 +147,22 @@ func (o *UpdateRole) ApplyTo(d *Draft) {
 		return
 	}
 	d.put(&r)
+	return settled
 }
 
 // owner settles who answers for something: nil leaves it as it is.
-func (d *Draft) owner(of *UserID, ref *UserRef) {
-	if ref == nil {
+func (d *Draft) owner(of *UserID, ref **UserRef) { other("owner", of, ref, d.user) }
+
+// other settles a reference that may be given, in a text of its own: nil leaves what
+// there is, a blank one clears it.
+func other[R ~string, I ~uint32](field string, of *I, ref **R, settle func(string, *R) (I, bool)) {
+	if *ref == nil {
 		return
 	}
-	*of = 0
-	if *ref != "" {
-		if id, ok := d.user("owner", ref); ok {
-			*of = id
-		}
+	r := **ref
+	*ref = &r
+	if *of = 0; r != "" {
+		*of, _ = settle(field, &r)
 	}
 }
 
@@ -190,7 +195,8 @@ type RetireRole struct {
 // Verb implements Operation.
 func (*RetireRole) Verb() string { return "retire_role" }
 
-func (o *RetireRole) ApplyTo(d *Draft) {
+func (o RetireRole) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	id, ok := d.role("role", &o.Role)
 	if !ok {
 		return
@@ -205,6 +211,7 @@ func (o *RetireRole) ApplyTo(d *Draft) {
 	}
 	r.Retired = true
 	d.put(&r)
+	return settled
 }
 
 // Sentence implements Operation.
@@ -222,15 +229,14 @@ type IncludeRole struct {
 	Role     RoleRef `json:"role"`
 	Includes RoleRef `json:"includes"`
 
-	Inclusion InclusionRef `json:"inclusion,omitempty" doc:"set by the service"`
+	Inclusion InclusionRef `json:"inclusion,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*IncludeRole) Verb() string { return "include_role" }
 
-func (o *IncludeRole) Settled() string { return named(o.Inclusion, "inclusion") }
-
-func (o *IncludeRole) ApplyTo(d *Draft) {
+func (o IncludeRole) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	id, ok1 := d.role("role", &o.Role)
 	in, ok2 := d.role("includes", &o.Includes)
 	if !ok1 || !ok2 {
@@ -257,6 +263,7 @@ func (o *IncludeRole) ApplyTo(d *Draft) {
 	f := &Inclusion{ID: InclusionID(d.allocate(FactInclusion)), Role: id, Included: in, Opened: d.Revision}
 	o.Inclusion = InclusionRef(f.ID.String())
 	d.put(f)
+	return settled
 }
 
 func (d *Draft) inclusionOf(id, in RoleID) *Inclusion {
@@ -301,15 +308,14 @@ type ExcludeRole struct {
 	Role     RoleRef `json:"role"`
 	Excludes RoleRef `json:"excludes"`
 
-	Inclusion InclusionRef `json:"inclusion,omitempty" doc:"set by the service"`
+	Inclusion InclusionRef `json:"inclusion,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*ExcludeRole) Verb() string { return "exclude_role" }
 
-func (o *ExcludeRole) Settled() string { return named(o.Inclusion, "inclusion") }
-
-func (o *ExcludeRole) ApplyTo(d *Draft) {
+func (o ExcludeRole) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	id, ok1 := d.role("role", &o.Role)
 	in, ok2 := d.role("excludes", &o.Excludes)
 	if !ok1 || !ok2 {
@@ -325,6 +331,7 @@ func (o *ExcludeRole) ApplyTo(d *Draft) {
 	}
 	o.Inclusion = InclusionRef(f.ID.String())
 	d.end(f)
+	return settled
 }
 
 // Sentence implements Operation.
@@ -340,15 +347,14 @@ type AddPermission struct {
 	Pattern     string         `json:"pattern" doc:"a path whose segments may contain *"`
 	Own         bool           `json:"own,omitempty" doc:"only on resources whose owner is the user"`
 
-	Permission PermissionRef `json:"permission,omitempty" doc:"set by the service"`
+	Permission PermissionRef `json:"permission,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*AddPermission) Verb() string { return "add_permission" }
 
-func (o *AddPermission) Settled() string { return named(o.Permission, "permission") }
-
-func (o *AddPermission) ApplyTo(d *Draft) {
+func (o AddPermission) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	id, ok := d.role("role", &o.Role)
 	if !ok {
 		return
@@ -379,8 +385,7 @@ func (o *AddPermission) ApplyTo(d *Draft) {
 	if len(o.Actions) == 0 {
 		d.fault("actions", "names no action")
 	}
-	slices.Sort(o.Actions)
-	o.Actions = slices.Compact(o.Actions)
+	o.Actions = slices.Compact(slices.Sorted(slices.Values(o.Actions)))
 	for _, a := range o.Actions {
 		if f := d.Application(app); f != nil && a != AllActions && !f.declares(a) {
 			d.fault("actions", "%s declares no action “%s”", f.Key, a)
@@ -401,6 +406,7 @@ func (o *AddPermission) ApplyTo(d *Draft) {
 		Actions: o.Actions, Pattern: o.Pattern, Own: o.Own, Opened: d.Revision}
 	o.Permission = PermissionRef(f.ID.String())
 	d.put(f)
+	return settled
 }
 
 // Sentence implements Operation.
@@ -437,18 +443,17 @@ func words(actions []string) string {
 type RemovePermission struct {
 	Permission PermissionRef `json:"permission" doc:"its id"`
 
-	Role    RoleRef  `json:"role,omitempty" doc:"set by the service"`
-	Actions []string `json:"actions,omitempty" doc:"set by the service"`
-	Pattern string   `json:"pattern,omitempty" doc:"set by the service"`
-	Own     bool     `json:"own,omitempty" doc:"set by the service"`
+	Role    RoleRef  `json:"role,omitempty" set:"service"`
+	Actions []string `json:"actions,omitempty" set:"service"`
+	Pattern string   `json:"pattern,omitempty" set:"service"`
+	Own     bool     `json:"own,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*RemovePermission) Verb() string { return "remove_permission" }
 
-func (o *RemovePermission) Settled() string { return named(o.Role+RoleRef(o.Pattern), "role") }
-
-func (o *RemovePermission) ApplyTo(d *Draft) {
+func (o RemovePermission) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	n, _ := ParseID("permission", string(o.Permission))
 	f := d.Permission(PermissionID(n))
 	if f == nil || !d.visible(FactRole, uint32(f.Role)) {
@@ -461,6 +466,7 @@ func (o *RemovePermission) ApplyTo(d *Draft) {
 	}
 	o.Role, o.Actions, o.Pattern, o.Own = RoleRef(f.Role.String()), f.Actions, f.Pattern, f.Own
 	d.end(f)
+	return settled
 }
 
 // Sentence implements Operation.

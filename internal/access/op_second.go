@@ -6,7 +6,9 @@ import (
 	"ableroster/internal/calendar"
 )
 
-func init() { Register(&SetSecondPerson{}) }
+func init() {
+	Register(&SetSecondPerson{}, "Set for which changes a second person is needed")
+}
 
 // SecondPerson is for which changes a second person is needed: one prepares them, and
 // another one, who may make them too, makes them.
@@ -25,7 +27,8 @@ type SetSecondPerson struct {
 func (*SetSecondPerson) Verb() string { return "set_second_person" }
 
 // ApplyTo implements Operation.
-func (o *SetSecondPerson) ApplyTo(d *Draft) {
+func (o SetSecondPerson) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "say which changes need a second person") {
 		return
 	}
@@ -42,6 +45,7 @@ func (o *SetSecondPerson) ApplyTo(d *Draft) {
 		return
 	}
 	d.put(&f)
+	return settled
 }
 
 // Sentence implements Operation.

@@ -2,7 +2,9 @@ package access
 
 import "ableroster/internal/calendar"
 
-func init() { Register(&SetSignIn{}) }
+func init() {
+	Register(&SetSignIn{}, "Set who may sign in")
+}
 
 // SetSignIn says who may sign in: the persons in a group alone, or everybody who
 // was given the means. Service accounts are let in by their tokens as before.
@@ -14,7 +16,8 @@ type SetSignIn struct {
 func (*SetSignIn) Verb() string { return "set_sign_in" }
 
 // ApplyTo implements Operation.
-func (o *SetSignIn) ApplyTo(d *Draft) {
+func (o SetSignIn) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "say who may sign in") {
 		return
 	}
@@ -40,6 +43,7 @@ func (o *SetSignIn) ApplyTo(d *Draft) {
 		return
 	}
 	d.put(&f)
+	return settled
 }
 
 // Sentence implements Operation.

@@ -5,7 +5,11 @@ import (
 	"strings"
 )
 
-func init() { Register(&AddSoDRule{}); Register(&UpdateSoDRule{}); Register(&EndSoDRule{}) }
+func init() {
+	Register(&AddSoDRule{}, "Add a separation-of-duties rule: roles nobody may combine")
+	Register(&UpdateSoDRule{}, "Edit a separation-of-duties rule; what is not given stays")
+	Register(&EndSoDRule{}, "End a separation-of-duties rule")
+}
 
 // AddSoDRule writes an SoD rule: roles nobody may combine.
 type AddSoDRule struct {
@@ -15,16 +19,15 @@ type AddSoDRule struct {
 	Roles       []RoleRef `json:"roles" doc:"two or more roles"`
 	Prevent     bool      `json:"prevent,omitempty" doc:"refuse what would bring it about; else warn"`
 
-	SoDRule SoDRuleRef `json:"sod_rule,omitempty" doc:"set by the service"`
+	SoDRule SoDRuleRef `json:"sod_rule,omitempty" set:"service"`
 }
 
 // Verb implements Operation.
 func (*AddSoDRule) Verb() string { return "add_sod_rule" }
 
-func (o *AddSoDRule) Settled() string { return named(o.SoDRule, "sod_rule") }
-
 // ApplyTo implements Operation.
-func (o *AddSoDRule) ApplyTo(d *Draft) {
+func (o AddSoDRule) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "write SoD rules") {
 		return
 	}
@@ -35,7 +38,7 @@ func (o *AddSoDRule) ApplyTo(d *Draft) {
 		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
 	}
 	d.checkTexts(&o.Label, o.Key, o.Description)
-	roles, _ := d.gifts(o.Roles, nil)
+	roles := each("roles", &o.Roles, d.role)
 	d.checkSoDRule(roles)
 	if len(d.Faults) > before {
 		d.fail(FactSoDRule, o.Key)
@@ -44,6 +47,7 @@ func (o *AddSoDRule) ApplyTo(d *Draft) {
 	f := &SoDRule{ID: SoDRuleID(d.allocate(FactSoDRule)), Key: o.Key, Label: o.Label, Description: o.Description, Roles: roles, Prevent: o.Prevent}
 	o.SoDRule = SoDRuleRef(f.ID.String())
 	d.PutRecord(f)
+	return settled
 }
 
 // checkSoDRule files the faults of the roles an SoD rule names: one that
@@ -97,7 +101,8 @@ type UpdateSoDRule struct {
 func (*UpdateSoDRule) Verb() string { return "update_sod_rule" }
 
 // ApplyTo implements Operation.
-func (o *UpdateSoDRule) ApplyTo(d *Draft) {
+func (o UpdateSoDRule) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "write SoD rules") {
 		return
 	}
@@ -111,7 +116,7 @@ func (o *UpdateSoDRule) ApplyTo(d *Draft) {
 	set(&f.Description, o.Description)
 	set(&f.Prevent, o.Prevent)
 	if o.Roles != nil {
-		f.Roles, _ = d.gifts(o.Roles, nil)
+		f.Roles = each("roles", &o.Roles, d.role)
 	}
 	d.checkTexts(&f.Label, f.Key, f.Description)
 	d.checkSoDRule(f.Roles)
@@ -123,6 +128,7 @@ func (o *UpdateSoDRule) ApplyTo(d *Draft) {
 		return
 	}
 	d.PutRecord(&f)
+	return settled
 }
 
 // SoD rule settles an SoD rule that has not ended.
@@ -156,7 +162,8 @@ type EndSoDRule struct {
 func (*EndSoDRule) Verb() string { return "end_sod_rule" }
 
 // ApplyTo implements Operation.
-func (o *EndSoDRule) ApplyTo(d *Draft) {
+func (o EndSoDRule) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	if !d.need(ActUpdate, "settings", "write SoD rules") {
 		return
 	}
@@ -167,6 +174,7 @@ func (o *EndSoDRule) ApplyTo(d *Draft) {
 	f := *old
 	f.Ended = true
 	d.PutRecord(&f)
+	return settled
 }
 
 // Sentence implements Operation.

@@ -7,7 +7,10 @@ import (
 	"ableroster/internal/patterns"
 )
 
-func init() { Register(&AddUser{}); Register(&UpdateUser{}) }
+func init() {
+	Register(&AddUser{}, "Add a user")
+	Register(&UpdateUser{}, "Edit attributes of a user; what is not given stays, and a blank text clears")
+}
 
 // AddUser makes a user.
 type AddUser struct {
@@ -24,9 +27,9 @@ type AddUser struct {
 
 	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key"`
 
-	User   UserRef           `json:"user,omitempty" doc:"set by the service"`
-	Digest string            `json:"personal,omitempty" doc:"set by the service"`
-	Sealed map[string]string `json:"custom_personal,omitempty" doc:"set by the service"`
+	User   UserRef           `json:"user,omitempty" set:"service"`
+	Digest string            `json:"personal,omitempty" set:"service"`
+	Sealed map[string]string `json:"custom_personal,omitempty" set:"service"`
 	unsealed
 }
 
@@ -40,28 +43,8 @@ type unsealed struct {
 // Verb implements Operation.
 func (*AddUser) Verb() string { return "add_user" }
 
-func (o *AddUser) Settled() string {
-	if o.User != "" {
-		return "user"
-	}
-	if o.More != "" {
-		return "more"
-	}
-	return sealedFields(o.Digest, o.Sealed)
-}
-
-// sealedFields is which of the fields that only the ledger sets is set.
-func sealedFields(digest string, sealed map[string]string) string {
-	switch {
-	case digest != "":
-		return "personal"
-	case len(sealed) > 0:
-		return "custom_personal"
-	}
-	return ""
-}
-
-func (o *AddUser) ApplyTo(d *Draft) {
+func (o AddUser) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	before := len(d.Faults)
 	if o.UserKind == "" {
 		o.UserKind = Person
@@ -81,9 +64,7 @@ func (o *AddUser) ApplyTo(d *Draft) {
 	u := &User{Personal: o.Personal, UserKind: o.UserKind, Status: o.Status, Unit: o.Unit, Title: o.Title,
 		Employment: o.Employment, Location: o.Location, Start: o.Start, End: o.End}
 	if o.Manager != "" {
-		if m, ok := d.user("manager", &o.Manager); ok {
-			u.Manager = m
-		}
+		u.Manager, _ = d.user("manager", &o.Manager)
 	}
 	if o.Status != Invited && o.Status != Active && o.Status != Suspended {
 		d.fault("status", "is invited, active or suspended for a new user")
@@ -102,6 +83,7 @@ func (o *AddUser) ApplyTo(d *Draft) {
 	o.User = UserRef(u.ID.String())
 	d.put(u)
 	d.Sealed = append(d.Sealed, Sealing{&o.Digest, u.ID})
+	return settled
 }
 
 func inUnit(unit string) string {
@@ -176,24 +158,19 @@ type UpdateUser struct {
 
 	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key; a blank one clears"`
 
-	Digest string            `json:"personal,omitempty" doc:"set by the service"`
-	Sealed map[string]string `json:"custom_personal,omitempty" doc:"set by the service"`
+	Digest string            `json:"personal,omitempty" set:"service"`
+	Sealed map[string]string `json:"custom_personal,omitempty" set:"service"`
 	unsealed
 }
 
 // Verb implements Operation.
 func (*UpdateUser) Verb() string { return "update_user" }
 
-func (o *UpdateUser) Settled() string {
-	return sealedFields(o.Digest, o.Sealed)
-}
-
-func (o *UpdateUser) ApplyTo(d *Draft) {
+func (o UpdateUser) ApplyTo(d *Draft) (settled Operation) {
+	settled = &o
 	id, ok := d.user("user", &o.User)
 	if !ok {
-		if o.Manager != nil && *o.Manager != "" {
-			d.user("manager", o.Manager) // its faults are told all the same
-		}
+		other("manager", new(UserID), &o.Manager, d.user) // its faults are told all the same
 		return
 	}
 	old := d.User(id)
@@ -213,14 +190,7 @@ func (o *UpdateUser) ApplyTo(d *Draft) {
 	if d.unit("unit", u.Unit) && u.Unit != old.Unit && !d.need(ActUpdate, userPath(&u), "move users to %s", u.Unit) {
 		return
 	}
-	if o.Manager != nil {
-		u.Manager = 0
-		if *o.Manager != "" {
-			if m, ok := d.user("manager", o.Manager); ok {
-				u.Manager = m
-			}
-		}
-	}
+	other("manager", &u.Manager, &o.Manager, d.user)
 	switch {
 	case u.Status != Invited && u.Status != Active && u.Status != Suspended && u.Status != Departed:
 		d.fault("status", "is invited, active, suspended or departed")
@@ -240,6 +210,7 @@ func (o *UpdateUser) ApplyTo(d *Draft) {
 	if u.Personal != old.Personal {
 		d.Sealed = append(d.Sealed, Sealing{&o.Digest, id})
 	}
+	return settled
 }
 
 func set[T any](to *T, from *T) {

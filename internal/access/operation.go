@@ -3,10 +3,7 @@ package access
 import (
 	"encoding/json"
 	"fmt"
-	"reflect"
 	"slices"
-	"strings"
-	"sync"
 
 	"ableroster/internal/calendar"
 	"ableroster/internal/strictjson"
@@ -20,8 +17,10 @@ import (
 type Operation interface {
 	// Verb is the operation's name: "grant".
 	Verb() string
-	// apply does it to the draft, or files faults.
-	ApplyTo(d *Draft)
+	// ApplyTo does it to a draft, or files faults there, and is the operation settled: with
+	// ids in the place of names. The operation itself stays as it is, so that it may be
+	// applied to another draft, by another goroutine too.
+	ApplyTo(d *Draft) Operation
 	// Sentence says what it did in plain words; s is the snapshot after it.
 	Sentence(s *Snapshot, n Names) string
 }
@@ -29,25 +28,6 @@ type Operation interface {
 // Names turns ids into what people call them.
 type Names interface {
 	UserName(UserID) string
-}
-
-// verbs makes an empty operation of each kind.
-var verbs = map[string]func() Operation{}
-
-// Register makes a kind of operation known.
-func Register(op Operation) {
-	t := reflect.TypeOf(op).Elem()
-	verbs[op.Verb()] = func() Operation { return reflect.New(t).Interface().(Operation) }
-}
-
-// Verbs are the kinds of operations in order of name, each with an empty one.
-func Verbs() []Operation {
-	var out []Operation
-	for _, f := range verbs {
-		out = append(out, f())
-	}
-	slices.SortFunc(out, func(a, b Operation) int { return strings.Compare(a.Verb(), b.Verb()) })
-	return out
 }
 
 // EncodeOperation is the JSON of an operation with its "op".
@@ -63,76 +43,11 @@ func EncodeOperation(op Operation) (json.RawMessage, error) {
 	return fmt.Appendf(nil, `{"op":%s,%s`, head, raw[1:]), nil
 }
 
-// Clone copies an operation. Applying settles references in place, to ids that
-// hold for that draft alone: what may be applied to another draft is applied as
-// a copy.
-//
-// The copy shares nothing with the operation that applying could write into: lists
-// within lists and what pointers lead to are copied too.
-func Clone(op Operation) Operation {
-	from := reflect.ValueOf(op).Elem()
-	to := reflect.New(from.Type())
-	to.Elem().Set(from)
-	unshare(to.Elem())
-	return to.Interface().(Operation)
-}
-
-// unshare copies in place what a value shares with the one it is a copy of. Fields
-// that are not exported, those of a Schedule and of what was read back from the
-// ledger, are never written into.
-func unshare(v reflect.Value) {
-	switch v.Kind() {
-	case reflect.Pointer:
-		if !v.IsNil() {
-			p := reflect.New(v.Type().Elem())
-			p.Elem().Set(v.Elem())
-			unshare(p.Elem())
-			v.Set(p)
-		}
-	case reflect.Slice:
-		if v.IsNil() {
-			return
-		}
-		s := reflect.MakeSlice(v.Type(), v.Len(), v.Len())
-		reflect.Copy(s, v)
-		v.Set(s)
-		if holdsShared(v.Type().Elem()) {
-			for i := range v.Len() {
-				unshare(v.Index(i))
-			}
-		}
-	case reflect.Map:
-		if v.IsNil() {
-			return
-		}
-		m := reflect.MakeMapWithSize(v.Type(), v.Len())
-		for each := v.MapRange(); each.Next(); {
-			m.SetMapIndex(each.Key(), each.Value()) // of texts
-		}
-		v.Set(m)
-	case reflect.Struct:
-		for i := range v.NumField() {
-			if f := v.Field(i); f.CanSet() && holdsShared(f.Type()) {
-				unshare(f)
-			}
-		}
-	}
-}
-
-// holdsShared says whether values of a type may share something once copied.
-func holdsShared(t reflect.Type) bool {
-	switch t.Kind() {
-	case reflect.Pointer, reflect.Slice, reflect.Map, reflect.Struct:
-		return true
-	}
-	return false
-}
-
-// Apply does one operation, the i-th of its change. Faults, needs and notes
-// gather in the draft.
-func (d *Draft) Apply(i int, op Operation, at calendar.Instant) {
+// Apply does one operation, the i-th of its change, and is the operation settled.
+// Faults, needs and notes gather in the draft.
+func (d *Draft) Apply(i int, op Operation, at calendar.Instant) Operation {
 	d.op, d.at = i, at
-	op.ApplyTo(d)
+	return op.ApplyTo(d)
 }
 
 // Finish does what follows from the whole change: default rules give and take;
@@ -302,50 +217,3 @@ func (s *Snapshot) touchedAt(r Subject) int64 {
 	}
 	return 0
 }
-
-// SubjectsOf are the ids an applied operation speaks of, in order.
-func SubjectsOf(op Operation) []string {
-	out := []string{}
-	add := func(f reflect.Value) {
-		if id := f.String(); f.Kind() == reflect.String && LooksLikeID(id) && !slices.Contains(out, id) {
-			out = append(out, id)
-		}
-	}
-	v := reflect.ValueOf(op).Elem()
-	for _, i := range referringFields(v.Type()) {
-		f := v.FieldByIndex(i)
-		if f.Kind() == reflect.Pointer {
-			f = f.Elem() // the zero Value when it is nil
-		}
-		if f.Kind() == reflect.Slice {
-			for i := range f.Len() {
-				add(f.Index(i))
-			}
-			continue
-		}
-		add(f)
-	}
-	slices.Sort(out)
-	return out
-}
-
-var referringOf sync.Map // of a type of operation: where its fields that hold ids are
-
-func referringFields(t reflect.Type) [][]int {
-	if known, ok := referringOf.Load(t); ok {
-		return known.([][]int)
-	}
-	out := [][]int{}
-	for _, f := range reflect.VisibleFields(t) {
-		if name, _, _ := strings.Cut(f.Tag.Get("json"), ","); referring[name] {
-			out = append(out, f.Index)
-		}
-	}
-	referringOf.Store(t, out)
-	return out
-}
-
-// referring are the fields of operations that hold ids once applied.
-var referring = map[string]bool{"user": true, "manager": true, "group": true, "member_group": true, "application": true,
-	"resource": true, "role": true, "includes": true, "excludes": true, "inclusion": true, "permission": true,
-	"membership": true, "assignment": true, "default": true, "sod_rule": true, "expectation": true, "attribute": true, "route": true, "request": true, "round": true, "things": true, "to": true, "roles": true, "groups": true, "revoked": true, "proposed": true, "owner": true, "fence": true, "trial_group": true}

@@ -215,14 +215,14 @@ func TestACopyOfAnOperationSharesNothingWithIt(t *testing.T) {
 	}
 	d := port(t).Draft()
 	for i, op := range ops {
-		d.Apply(i, Clone(op), 2)
+		d.Apply(i, op, 2)
 	}
 	if len(d.Faults) > 0 {
 		t.Fatal(d.Faults)
 	}
 	for i, op := range ops {
 		if raw, _ := EncodeOperation(op); string(raw) != before[i] {
-			t.Errorf("applying a copy made %s of %s", raw, before[i])
+			t.Errorf("applying made %s of %s", raw, before[i])
 		}
 	}
 }
@@ -274,8 +274,9 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 			case 4:
 				op = &RetireAttribute{Attribute: pick[AttributeRef](c, "grade", "ticket", "bonus")}
 			}
-			d := draftOf(s, op)
-			if len(d.Faults) > 0 {
+			d := s.Draft()
+			op = d.Apply(0, op, 2)
+			if d.Finish(); len(d.Faults) > 0 {
 				continue
 			}
 			s = d.Seal(d.Revision, s.At+1)
@@ -293,9 +294,9 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 			told[op.Verb()] = true
 		}
 	}
-	for _, op := range Verbs() {
-		if !told[op.Verb()] && op.Verb() != "set_organisation" {
-			t.Errorf("%s was never tried", op.Verb())
+	for _, kind := range Descriptors() {
+		if !told[kind.Verb] && kind.Verb != "set_organisation" {
+			t.Errorf("%s was never tried", kind.Verb)
 		}
 	}
 }
@@ -331,8 +332,7 @@ func TestSubjectsAreTheIDsAnOperationRefersTo(t *testing.T) {
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
 		d := s.Draft()
 		for i := range 200 {
-			op := c.operation()
-			d.Apply(i, op, c.instant())
+			op := d.Apply(i, c.operation(), c.instant())
 			raw, err := EncodeOperation(op)
 			if err != nil {
 				t.Fatal(err)
@@ -343,12 +343,15 @@ func TestSubjectsAreTheIDsAnOperationRefersTo(t *testing.T) {
 			}
 			want := []string{}
 			for name, v := range fields {
+				if slices.Contains([]string{"op", "key", "label", "filter", "pattern", "path", "title", "unit", "user_name", "custom"}, name) {
+					continue // texts that are no references
+				}
 				all, ok := v.([]any)
 				if !ok {
 					all = []any{v}
 				}
 				for _, x := range all {
-					if id, ok := x.(string); ok && referring[name] && LooksLikeID(id) && !slices.Contains(want, id) {
+					if id, ok := x.(string); ok && LooksLikeID(id) && !slices.Contains(want, id) {
 						want = append(want, id)
 					}
 				}

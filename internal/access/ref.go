@@ -22,7 +22,25 @@ type (
 	SoDRuleRef     string
 	ExpectationRef string
 	AttributeRef   string
+	ThingRef       string // of any kind, by its id
 )
+
+// Refers marks them as references; see Descriptor.
+func (UserRef) Refers()        {}
+func (GroupRef) Refers()       {}
+func (RoleRef) Refers()        {}
+func (ApplicationRef) Refers() {}
+func (AssignmentRef) Refers()  {}
+func (MembershipRef) Refers()  {}
+func (PermissionRef) Refers()  {}
+func (InclusionRef) Refers()   {}
+func (ResourceRef) Refers()    {}
+func (FenceRef) Refers()       {}
+func (DefaultRef) Refers()     {}
+func (SoDRuleRef) Refers()     {}
+func (ExpectationRef) Refers() {}
+func (AttributeRef) Refers()   {}
+func (ThingRef) Refers()       {}
 
 // missing files the fault of a name that was not found, unless its making in
 // the same change has failed and been reported already.

@@ -31,11 +31,11 @@ func (d *Draft) Need(action, path, what string, args ...any) bool {
 func (d *Draft) Allocate(kind FactKind) uint32 { return d.allocate(kind) }
 
 // SettleUser, SettleGroup, SettleRole and SettleScopes turn what an operation
-// names into ids, in place, or file the fault.
+// names into ids, or file the fault.
 func (d *Draft) SettleUser(field string, r *UserRef) (UserID, bool)    { return d.user(field, r) }
 func (d *Draft) SettleGroup(field string, r *GroupRef) (GroupID, bool) { return d.group(field, r) }
 func (d *Draft) SettleRole(field string, r *RoleRef) (RoleID, bool)    { return d.role(field, r) }
-func (d *Draft) SettleScopes(refs []ScopeRef) ([]Scope, bool)          { return d.scopes(refs) }
+func (d *Draft) SettleScopes(refs *[]ScopeRef) ([]Scope, bool)         { return d.scopes(refs) }
 
 // CheckNew files the faults of the key and the texts of a new thing; taken says
 // whether the key is.

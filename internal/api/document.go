@@ -26,6 +26,10 @@ func schemaName(t reflect.Type, hint string) string {
 	return name
 }
 
+// holdOperations are the lists that hold operations as they are asked for.
+var holdOperations = []struct{ schema, property string }{{"ChangeRequest", "operations"}, {"PendingLine", "operations"},
+	{"Finding", "mend"}, {"WhatIfRequest", "operations"}, {"Comparison", "operations"}, {"MissingPath", "operations"}}
+
 // document is the OpenAPI document as served. The operations of a change are
 // written into it here, from their registration: huma would check them against
 // all kinds at once, with faults nobody understands; the core reads them one
@@ -47,9 +51,9 @@ func document(o *huma.OpenAPI) ([]byte, error) {
 		p.Get.Responses["200"].Content = content
 	}
 	names := map[string]string{}
-	for _, op := range access.Verbs() {
-		ref := o.Components.Schemas.Schema(reflect.TypeOf(op).Elem(), true, "")
-		names[op.Verb()] = strings.TrimPrefix(ref.Ref, "#/components/schemas/")
+	for _, kind := range access.Descriptors() {
+		ref := o.Components.Schemas.Schema(reflect.TypeOf(kind.New()).Elem(), true, "")
+		names[kind.Verb] = strings.TrimPrefix(ref.Ref, "#/components/schemas/")
 	}
 	raw, err := json.Marshal(o)
 	if err != nil {
@@ -62,24 +66,31 @@ func document(o *huma.OpenAPI) ([]byte, error) {
 	schemas := doc["components"].(map[string]any)["schemas"].(map[string]any)
 	var kinds []any
 	mapping := map[string]any{}
-	for _, op := range access.Verbs() {
-		name := names[op.Verb()]
+	for _, kind := range access.Descriptors() {
+		name := names[kind.Verb]
 		schema := schemas[name].(map[string]any)
 		properties := schema["properties"].(map[string]any)
-		for field, p := range properties {
-			if p.(map[string]any)["description"] == "set by the service" {
-				delete(properties, field)
+		schema["description"] = kind.Help + "."
+		for _, f := range kind.Fields {
+			if f.Service {
+				delete(properties, f.Name)
 			}
 		}
 		delete(properties, "$schema")
-		properties["op"] = map[string]any{"type": "string", "const": op.Verb()}
+		properties["op"] = map[string]any{"type": "string", "const": kind.Verb}
 		required, _ := schema["required"].([]any)
 		schema["required"] = append([]any{"op"}, required...)
 		kinds = append(kinds, map[string]any{"$ref": "#/components/schemas/" + name})
-		mapping[op.Verb()] = "#/components/schemas/" + name
+		mapping[kind.Verb] = "#/components/schemas/" + name
 	}
-	request := schemas["ChangeRequest"].(map[string]any)["properties"].(map[string]any)
-	request["operations"].(map[string]any)["items"] = map[string]any{"oneOf": kinds,
+	schemas["Operation"] = map[string]any{"description": "One step of a change; op says which kind.", "oneOf": kinds,
 		"discriminator": map[string]any{"propertyName": "op", "mapping": mapping}}
+	for _, x := range holdOperations {
+		list := schemas[x.schema].(map[string]any)["properties"].(map[string]any)[x.property].(map[string]any)
+		list["items"] = map[string]any{"$ref": "#/components/schemas/Operation"}
+	}
+	for _, schema := range []string{"GivenGroup", "GivenRole"} {
+		schemas[schema].(map[string]any)["properties"].(map[string]any)["operation"] = map[string]any{"$ref": "#/components/schemas/Operation"}
+	}
 	return json.MarshalIndent(doc, "", "  ")
 }

@@ -8,7 +8,10 @@ import (
 	"ableroster/internal/calendar"
 )
 
-func init() { access.Register(&SetAsideFinding{}); access.Register(&TakeUpFinding{}) }
+func init() {
+	access.Register(&SetAsideFinding{}, "Set findings aside until a day")
+	access.Register(&TakeUpFinding{}, "Show findings again that were set aside")
+}
 
 // FactSetAside is the kind of findings that were set aside.
 var FactSetAside = access.RecordKind("setaside")
@@ -64,12 +67,12 @@ type SetAsideFinding struct {
 func (*SetAsideFinding) Verb() string { return "set_aside_finding" }
 
 // ApplyTo implements access.Operation.
-func (o *SetAsideFinding) ApplyTo(d *access.Draft) {
+func (o SetAsideFinding) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "set findings aside") {
 		return
 	}
-	slices.Sort(o.Findings)
-	o.Findings = slices.Compact(o.Findings)
+	o.Findings = slices.Compact(slices.Sorted(slices.Values(o.Findings)))
 	if !checkKeys(d, o.Findings) {
 		return
 	}
@@ -101,6 +104,7 @@ func (o *SetAsideFinding) ApplyTo(d *access.Draft) {
 		}
 		d.PutRecord(f)
 	}
+	return settled
 }
 
 // checkKeys files the faults of keys that name no finding there could be.
@@ -134,12 +138,12 @@ type TakeUpFinding struct {
 func (*TakeUpFinding) Verb() string { return "take_up_finding" }
 
 // ApplyTo implements access.Operation.
-func (o *TakeUpFinding) ApplyTo(d *access.Draft) {
+func (o TakeUpFinding) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "take findings up again") {
 		return
 	}
-	slices.Sort(o.Findings)
-	o.Findings = slices.Compact(o.Findings)
+	o.Findings = slices.Compact(slices.Sorted(slices.Values(o.Findings)))
 	if !checkKeys(d, o.Findings) {
 		return
 	}
@@ -154,6 +158,7 @@ func (o *TakeUpFinding) ApplyTo(d *access.Draft) {
 		f.Ended = true
 		d.PutRecord(&f)
 	}
+	return settled
 }
 
 // Sentence implements access.Operation.

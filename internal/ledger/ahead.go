@@ -76,6 +76,8 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 		return a
 	}
 	a.w.now = clock.said.Add(time.Since(clock.when))
+	a.w.beside = startReader(len(a.group))
+	defer a.w.beside.end()
 	for _, p := range a.group {
 		r, err := a.w.add(p)
 		a.outcomes = append(a.outcomes, outcome{r, err})
@@ -103,6 +105,11 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 		return true, nil
 	}
 	if a.outcomes == nil || l.Head() != a.base {
+		return false, nil
+	}
+	if err := a.w.beside.wait(); err != nil {
+		// Judged again, each is read back at once, and the one at fault refused alone.
+		l.log.Error("reads back differently", "error", err)
 		return false, nil
 	}
 	if s := a.w.stream; s != nil {

@@ -18,7 +18,7 @@ import (
 type bomb struct{}
 
 func (*bomb) Verb() string                                   { return "bomb" }
-func (*bomb) ApplyTo(*access.Draft)                          { panic("the bomb") }
+func (*bomb) ApplyTo(*access.Draft) access.Operation         { panic("the bomb") }
 func (*bomb) Sentence(*access.Snapshot, access.Names) string { return "" }
 
 // A panic, in an operation, in what judges or in what watches, is one change refused: those
@@ -139,11 +139,15 @@ type forgetful struct {
 	Label string `json:"-"`
 }
 
-func init() { access.Register(&forgetful{}) }
+func init() {
+	access.Register(&forgetful{}, "Add a group whose label is lost")
+}
 
 func (*forgetful) Verb() string { return "forgetful" }
-func (o *forgetful) ApplyTo(d *access.Draft) {
-	(&access.AddGroup{Key: o.Key, Label: o.Label}).ApplyTo(d)
+func (o forgetful) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
+	access.AddGroup{Key: o.Key, Label: o.Label}.ApplyTo(d)
+	return settled
 }
 func (*forgetful) Sentence(*access.Snapshot, access.Names) string { return "" }
 

@@ -330,6 +330,7 @@ type writer struct {
 
 	ledger *Ledger // where large changes may be written while they are judged; nil: not
 	stream *stream // the operations of one of them
+	beside *reader // what is judged ahead is read back beside it; nil: at once
 	epoch  int
 	before <-chan struct{} // closed once what is written before is; nil: nothing is
 }
@@ -386,7 +387,8 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		}
 		at = max(c.Claimed, calendar.At(w.at)+1)
 	}
-	d := w.head.Draft()
+	base := w.head
+	d := base.Draft()
 	d.Author = c.Author
 	if c.Prepare != nil {
 		c.Prepare(d, at)
@@ -396,8 +398,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		if err := c.Watched(i); err != nil {
 			return Committed{}, err
 		}
-		ops[i] = access.Clone(op) // the change may have to be tried again on a newer head
-		d.Apply(i, ops[i], at)
+		ops[i] = d.Apply(i, op, at)
 	}
 	d.Finish()
 	changes := d.Changes()
@@ -409,7 +410,6 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 			return Committed{}, err
 		}
 		early = w.ledger.stream(d.Revision, ops, w.before)
-		base := w.head
 		go func() { // while it is judged
 			<-early.encoded
 			early.readsBack <- caught.Do(func() error {
@@ -454,7 +454,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		raw, doc.Digest = early.raw, early.digest
 	} else if raw, err = storedAll(ops); err == nil {
 		doc.Digest = digestAll(raw)
-		err = readBack(w.head, d, at, ops, raw, changes, seals)
+		err = w.beside.read(func() error { return readBack(base, d, at, ops, raw, changes, seals) })
 	}
 	if err != nil {
 		return Committed{}, err

@@ -39,7 +39,7 @@ func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
 		d := s.Draft()
 		d.Author = r.Author
 		for i, op := range r.Operations {
-			d.Apply(i, access.Clone(op), r.At)
+			d.Apply(i, op, r.At)
 		}
 		d.Finish()
 		s = d.Seal(r.Revision, r.At)

@@ -8,6 +8,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/caught"
 )
 
 // errReadBack is an internal fault: what would be written could not be read back as what
@@ -16,7 +17,7 @@ var errReadBack = errors.New("internal fault: what would be written reads back d
 
 // readBack holds the bytes of operations, as they are about to be written, to what was
 // judged: read and applied to the same snapshot, they make the same facts. So whatever is
-// committed can be read for ever. It takes no lock.
+// committed can be read for ever. It takes no lock, and only reads the draft.
 func readBack(base *access.Snapshot, d *access.Draft, at calendar.Instant, ops []access.Operation, raw []json.RawMessage, changes []access.RowChange, seals []sealed) error {
 	values := map[string]access.Personal{}
 	for _, s := range seals {
@@ -55,6 +56,49 @@ func sameChanges(a, b []access.RowChange) error {
 		}
 	}
 	return nil
+}
+
+// reader reads back what a group of changes writes, in the order in which they are judged
+// and beside their judging. A nil one reads at once.
+type reader struct {
+	work chan func() error
+	done chan struct{} // closed once all was read, or one was found to differ
+	err  error
+}
+
+// startReader begins to read what at most so many changes write.
+func startReader(most int) *reader {
+	r := &reader{work: make(chan func() error, most), done: make(chan struct{})}
+	go func() {
+		defer close(r.done)
+		for read := range r.work {
+			if r.err = caught.Do(read); r.err != nil {
+				return
+			}
+		}
+	}()
+	return r
+}
+
+// read reads back, or has it done: then only wait tells what was found.
+func (r *reader) read(back func() error) error {
+	if r == nil {
+		return back()
+	}
+	r.work <- back
+	return nil
+}
+
+// end says that nothing more will be read.
+func (r *reader) end() { close(r.work) }
+
+// wait waits until all was read, and says what differs.
+func (r *reader) wait() error {
+	if r == nil {
+		return nil
+	}
+	<-r.done
+	return r.err
 }
 
 func sameFact(a, b access.Fact) bool {

@@ -8,13 +8,16 @@ import (
 )
 
 func init() {
-	access.Register(&RequestRole{})
-	access.Register(&DecideRequest{})
-	access.Register(&WithdrawRequest{})
+	access.Register(&RequestRole{}, "Request a role, for oneself or for one of one's people")
+	access.Register(&DecideRequest{}, "Approve or refuse a request at its current step; the last approval grants the role")
+	access.Register(&WithdrawRequest{}, "Withdraw a request")
 }
 
 // RequestRef names a request by its id.
 type RequestRef string
+
+// Refers marks it as a reference; see access.Descriptor.
+func (RequestRef) Refers() {}
 
 // RequestRole asks for a role.
 type RequestRole struct {
@@ -23,26 +26,16 @@ type RequestRole struct {
 	calendar.Window
 	Scopes []access.ScopeRef `json:"scopes,omitempty" doc:"only what one of these covers"`
 
-	Request RequestRef `json:"request,omitempty" doc:"set by the service"`
-	Apart   bool       `json:"apart,omitempty" doc:"set by the service"`
+	Request RequestRef `json:"request,omitempty" set:"service"`
+	Apart   bool       `json:"apart,omitempty" set:"service"`
 }
 
 // Verb implements access.Operation.
 func (*RequestRole) Verb() string { return "request_role" }
 
-// Settled names the field only the service sets.
-func (o *RequestRole) Settled() string {
-	switch {
-	case o.Request != "":
-		return "request"
-	case o.Apart:
-		return "apart"
-	}
-	return ""
-}
-
 // ApplyTo implements access.Operation.
-func (o *RequestRole) ApplyTo(d *access.Draft) {
+func (o RequestRole) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	if o.For == "" {
 		o.For = access.UserRef(d.Author.String())
 	}
@@ -54,7 +47,7 @@ func (o *RequestRole) ApplyTo(d *access.Draft) {
 	} else {
 		user, ok = d.SettleUser("user", &o.For)
 	}
-	scopes, scoped := d.SettleScopes(o.Scopes)
+	scopes, scoped := d.SettleScopes(&o.Scopes)
 	offer := RequestableOf(&d.Snapshot, role)
 	switch {
 	case !found || offer == nil || d.Role(role).Retired:
@@ -95,6 +88,7 @@ func (o *RequestRole) ApplyTo(d *access.Draft) {
 	o.Apart = f.Apart
 	o.Request = RequestRef(f.ID.String())
 	d.PutRecord(f)
+	return settled
 }
 
 // checkTerms files the faults of a window that is asked for or given.
@@ -145,19 +139,11 @@ type DecideRequest struct {
 	Until   *calendar.Instant `json:"until,omitempty" doc:"for less: only until this"`
 	Scopes  []access.ScopeRef `json:"scopes,omitempty" doc:"for less: only what one of these covers"`
 
-	Assignment access.AssignmentRef `json:"assignment,omitempty" doc:"set by the service"`
+	Assignment access.AssignmentRef `json:"assignment,omitempty" set:"service"`
 }
 
 // Verb implements access.Operation.
 func (*DecideRequest) Verb() string { return "decide_request" }
-
-// Settled names the field only the service sets.
-func (o *DecideRequest) Settled() string {
-	if o.Assignment != "" {
-		return "assignment"
-	}
-	return ""
-}
 
 // find is the request an operation names, if its author may know of it.
 func find(d *access.Draft, ref *RequestRef) *Request {
@@ -197,7 +183,8 @@ func whyNot(d *access.Draft, r *Request, why Why) string {
 }
 
 // ApplyTo implements access.Operation.
-func (o *DecideRequest) ApplyTo(d *access.Draft) {
+func (o DecideRequest) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	r := find(d, &o.Request)
 	if r == nil {
 		return
@@ -210,7 +197,7 @@ func (o *DecideRequest) ApplyTo(d *access.Draft) {
 		d.Fault("request", "%s", whyNot(d, r, why))
 		return
 	}
-	scopes, ok := d.SettleScopes(o.Scopes)
+	scopes, ok := d.SettleScopes(&o.Scopes)
 	if !ok {
 		return
 	}
@@ -238,6 +225,7 @@ func (o *DecideRequest) ApplyTo(d *access.Draft) {
 		return
 	}
 	d.PutRecord(next)
+	return settled
 }
 
 // give gives what was approved, once more looked at as things are now.
@@ -287,7 +275,8 @@ type WithdrawRequest struct {
 func (*WithdrawRequest) Verb() string { return "withdraw_request" }
 
 // ApplyTo implements access.Operation.
-func (o *WithdrawRequest) ApplyTo(d *access.Draft) {
+func (o WithdrawRequest) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	r := find(d, &o.Request)
 	switch {
 	case r == nil:
@@ -302,6 +291,7 @@ func (o *WithdrawRequest) ApplyTo(d *access.Draft) {
 	next := *r
 	next.State = Withdrawn
 	d.PutRecord(&next)
+	return settled
 }
 
 // Sentence implements access.Operation.

@@ -8,13 +8,16 @@ import (
 )
 
 func init() {
-	access.Register(&SetRoute{})
-	access.Register(&MakeRequestable{})
-	access.Register(&EndRequestable{})
+	access.Register(&SetRoute{}, "Add an approval route, or edit the one with the key")
+	access.Register(&MakeRequestable{}, "Make a role requestable, or edit how it is requested")
+	access.Register(&EndRequestable{}, "Take a role out of the access catalogue; requests that wait go on")
 }
 
 // RouteRef names a route by key or id.
 type RouteRef string
+
+// Refers marks it as a reference; see access.Descriptor.
+func (RouteRef) Refers() {}
 
 // StepRef is a step as it is asked for.
 type StepRef struct {
@@ -32,22 +35,15 @@ type SetRoute struct {
 
 	SamePerson bool `json:"same_person,omitempty" doc:"one person may decide on several steps of a request; else each step needs somebody else"`
 
-	Route RouteRef `json:"route,omitempty" doc:"set by the service"`
+	Route RouteRef `json:"route,omitempty" set:"service"`
 }
 
 // Verb implements access.Operation.
 func (*SetRoute) Verb() string { return "set_route" }
 
-// Settled names the field only the service sets.
-func (o *SetRoute) Settled() string {
-	if o.Route != "" {
-		return "route"
-	}
-	return ""
-}
-
 // ApplyTo implements access.Operation.
-func (o *SetRoute) ApplyTo(d *access.Draft) {
+func (o SetRoute) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write approval routes") {
 		return
 	}
@@ -61,6 +57,7 @@ func (o *SetRoute) ApplyTo(d *access.Draft) {
 		d.Fault("steps", "is empty: nobody would be asked")
 		ok = false
 	}
+	o.Steps = slices.Clone(o.Steps)
 	for i := range o.Steps {
 		step, good := o.Steps[i].settle(d)
 		ok = ok && good
@@ -87,6 +84,7 @@ func (o *SetRoute) ApplyTo(d *access.Draft) {
 	}
 	o.Route = RouteRef(f.ID.String())
 	d.PutRecord(f)
+	return settled
 }
 
 func equalSteps(a, b Step) bool {
@@ -108,6 +106,7 @@ func (o *StepRef) settle(d *access.Draft) (step Step, ok bool) {
 			ok = false
 		}
 	case Users:
+		o.Users = slices.Clone(o.Users)
 		for i := range o.Users {
 			id, good := d.SettleUser("steps", &o.Users[i])
 			ok = ok && good
@@ -170,7 +169,8 @@ type MakeRequestable struct {
 func (*MakeRequestable) Verb() string { return "make_requestable" }
 
 // ApplyTo implements access.Operation.
-func (o *MakeRequestable) ApplyTo(d *access.Draft) {
+func (o MakeRequestable) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	role, ok := d.SettleRole("role", &o.Role)
 	if ok && !d.Need(access.ActUpdate, d.RolePath(role), "make the role %s requestable", d.RoleKey(role)) {
 		return
@@ -208,6 +208,7 @@ func (o *MakeRequestable) ApplyTo(d *access.Draft) {
 	}
 	d.Promise(role) // anybody may ask, and is given it on this authority
 	d.PutRecord(f)
+	return settled
 }
 
 // Sentence implements access.Operation.
@@ -229,7 +230,8 @@ type EndRequestable struct {
 func (*EndRequestable) Verb() string { return "end_requestable" }
 
 // ApplyTo implements access.Operation.
-func (o *EndRequestable) ApplyTo(d *access.Draft) {
+func (o EndRequestable) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	role, ok := d.SettleRole("role", &o.Role)
 	if !ok || !d.Need(access.ActUpdate, d.RolePath(role), "make the role %s requestable", d.RoleKey(role)) {
 		return
@@ -242,6 +244,7 @@ func (o *EndRequestable) ApplyTo(d *access.Draft) {
 	f := *old
 	f.Ended = true
 	d.PutRecord(&f)
+	return settled
 }
 
 // Sentence implements access.Operation.

@@ -12,14 +12,20 @@ import (
 
 // apply makes one operation by somebody, and says whether it fits.
 func apply(s *access.Snapshot, author access.UserID, at calendar.Instant, op access.Operation) (*access.Snapshot, []access.Fault) {
+	next, _, faults := settle(s, author, at, op)
+	return next, faults
+}
+
+// settle is apply, with the operation settled.
+func settle(s *access.Snapshot, author access.UserID, at calendar.Instant, op access.Operation) (*access.Snapshot, access.Operation, []access.Fault) {
 	d := s.Draft()
 	d.Author = author
-	d.Apply(0, op, at)
+	op = d.Apply(0, op, at)
 	d.Finish()
 	if len(d.Faults) > 0 {
-		return s, d.Faults
+		return s, op, d.Faults
 	}
-	return d.Seal(d.Revision, at), nil
+	return d.Seal(d.Revision, at), op, nil
 }
 
 // team is a small organisation: user.0 manages the rest, user.1 owns the
@@ -134,7 +140,7 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 				op = o
 			}
 			before := s
-			next, faults := apply(s, author, at, op)
+			next, op, faults := settle(s, author, at, op)
 			if len(faults) > 0 {
 				refused++
 				continue
@@ -380,7 +386,7 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 	} {
 		for _, author := range []string{"user.6", "user.4"} {
 			d := s.Draft()
-			d.Apply(0, access.Clone(x.op), 3)
+			d.Apply(0, x.op, 3)
 			d.Finish()
 			if len(d.Faults) > 0 {
 				t.Fatal(name, &d.Faults[0])

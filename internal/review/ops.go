@@ -1,19 +1,29 @@
 package review
 
-import "ableroster/internal/access"
+import (
+	"slices"
+
+	"ableroster/internal/access"
+)
 
 func init() {
-	access.Register(&OpenRound{})
-	access.Register(&DecideItems{})
-	access.Register(&SignOff{})
-	access.Register(&SettlePendingRemoval{})
+	access.Register(&OpenRound{}, "Open a review round")
+	access.Register(&DecideItems{}, "Decide on items of a review: keep them, or revoke them at the sign-off")
+	access.Register(&SignOff{}, "Sign a review off: what is to be revoked and held directly is revoked, and the rest waits for whoever owns the group or the rule")
+	access.Register(&SettlePendingRemoval{}, "Settle what a sign-off left for the owner of a group or a rule; the reason says what came of it")
 }
 
 // RoundRef names a round by key or id.
 type RoundRef string
 
+// Refers marks it as a reference; see access.Descriptor.
+func (RoundRef) Refers() {}
+
 // PendingRemovalRef names a proposal by its id.
 type PendingRemovalRef string
+
+// Refers marks it as a reference.
+func (PendingRemovalRef) Refers() {}
 
 // OpenRound opens a round of review.
 type OpenRound struct {
@@ -25,22 +35,15 @@ type OpenRound struct {
 	Reviewers   Whose                 `json:"reviewers" enum:"manager,owner,users" doc:"who decides: each user's manager, each role's owner, or named users"`
 	Users       []access.UserRef      `json:"users,omitempty" doc:"the named ones"`
 
-	Round RoundRef `json:"round,omitempty" doc:"set by the service"`
+	Round RoundRef `json:"round,omitempty" set:"service"`
 }
 
 // Verb implements access.Operation.
 func (*OpenRound) Verb() string { return "open_round" }
 
-// Settled names the field only the service sets.
-func (o *OpenRound) Settled() string {
-	if o.Round != "" {
-		return "round"
-	}
-	return ""
-}
-
 // ApplyTo implements access.Operation.
-func (o *OpenRound) ApplyTo(d *access.Draft) {
+func (o OpenRound) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	if !d.Need(access.ActCreate, "reviews", "open reviews") || !d.Need(access.ActRead, access.RuleReach(o.Filter), "read all whom the review looks at") {
 		return
 	}
@@ -78,6 +81,7 @@ func (o *OpenRound) ApplyTo(d *access.Draft) {
 		d.Fault("users", "are named where named users review, and only there")
 		ok = false
 	}
+	o.Users = slices.Clone(o.Users)
 	for i := range o.Users {
 		id, found := d.SettleUser("users", &o.Users[i])
 		f.Named, ok = append(f.Named, id), ok && found
@@ -88,6 +92,7 @@ func (o *OpenRound) ApplyTo(d *access.Draft) {
 	f.ID = RoundID(d.Allocate(FactRound))
 	o.Round = RoundRef(f.ID.String())
 	d.PutRecord(f)
+	return settled
 }
 
 // Sentence implements access.Operation.
@@ -127,7 +132,8 @@ func round(d *access.Draft, ref *RoundRef) *Round {
 }
 
 // ApplyTo implements access.Operation.
-func (o *DecideItems) ApplyTo(d *access.Draft) {
+func (o DecideItems) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	r := round(d, &o.Round)
 	if r == nil {
 		return
@@ -142,6 +148,7 @@ func (o *DecideItems) ApplyTo(d *access.Draft) {
 			said[ItemKey{v.User, v.Assignment}] = v
 		}
 	}
+	o.Items = slices.Clone(o.Items)
 	for i := range o.Items {
 		l := &o.Items[i]
 		n, _ := access.ParseID("assignment", string(l.Assignment))
@@ -172,6 +179,7 @@ func (o *DecideItems) ApplyTo(d *access.Draft) {
 		said[ItemKey{u, a.ID}] = v
 		d.PutRecord(v)
 	}
+	return settled
 }
 
 // Sentence implements access.Operation.
@@ -193,32 +201,18 @@ func (o *DecideItems) Sentence(s *access.Snapshot, n access.Names) string {
 type SignOff struct {
 	Round RoundRef `json:"round"`
 
-	Revoked  []access.AssignmentRef `json:"revoked,omitempty" doc:"set by the service"`
-	Proposed []PendingRemovalRef    `json:"proposed,omitempty" doc:"set by the service"`
-	Gone     int                    `json:"gone,omitempty" doc:"set by the service"` // lines that had ended, or changed hands, meanwhile
-	Counted  bool                   `json:"counted,omitempty" doc:"set by the service"`
-}
-
-// Settled names the field only the service sets.
-func (o *SignOff) Settled() string {
-	switch {
-	case len(o.Revoked) > 0:
-		return "revoked"
-	case len(o.Proposed) > 0:
-		return "proposed"
-	case o.Gone != 0:
-		return "gone"
-	case o.Counted:
-		return "counted"
-	}
-	return ""
+	Revoked  []access.AssignmentRef `json:"revoked,omitempty" set:"service"`
+	Proposed []PendingRemovalRef    `json:"proposed,omitempty" set:"service"`
+	Gone     int                    `json:"gone,omitempty" set:"service"` // lines that had ended, or changed hands, meanwhile
+	Counted  bool                   `json:"counted,omitempty" set:"service"`
 }
 
 // Verb implements access.Operation.
 func (*SignOff) Verb() string { return "sign_off" }
 
 // ApplyTo implements access.Operation.
-func (o *SignOff) ApplyTo(d *access.Draft) {
+func (o SignOff) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	r := round(d, &o.Round)
 	if r == nil {
 		return
@@ -253,6 +247,7 @@ func (o *SignOff) ApplyTo(d *access.Draft) {
 	next := *r
 	next.State = Signed
 	d.PutRecord(&next)
+	return settled
 }
 
 // Sentence implements access.Operation.
@@ -300,7 +295,8 @@ type SettlePendingRemoval struct {
 func (*SettlePendingRemoval) Verb() string { return "settle_pending_removal" }
 
 // ApplyTo implements access.Operation.
-func (o *SettlePendingRemoval) ApplyTo(d *access.Draft) {
+func (o SettlePendingRemoval) ApplyTo(d *access.Draft) (settled access.Operation) {
+	settled = &o
 	n, _ := access.ParseID("pending-removal", string(o.Removal))
 	p, _ := d.RecordFact(FactPendingRemoval, n).(*PendingRemoval)
 	if p == nil || !d.MaySee(FactPendingRemoval, n) {
@@ -317,6 +313,7 @@ func (o *SettlePendingRemoval) ApplyTo(d *access.Draft) {
 	next := *p
 	next.Settled, next.By = true, d.Author
 	d.PutRecord(&next)
+	return settled
 }
 
 // Owner is whom a proposal is made to: the owner of the group, or 0 for whoever

@@ -221,7 +221,7 @@ func TestBecomingAReviewerIsAGain(t *testing.T) {
 		}{{with, x.becomes}, {s, false}} {
 			for _, author := range []string{"user.6", "user.7"} {
 				d := state.s.Draft()
-				d.Apply(0, access.Clone(x.op), 4)
+				d.Apply(0, x.op, 4)
 				d.Finish()
 				if len(d.Faults) > 0 {
 					t.Fatal(name, &d.Faults[0])

@@ -153,8 +153,8 @@ func decodeFault(place string, f access.Fault) wire.Fault {
 		return out
 	}
 	var verbs []string
-	for _, op := range access.Verbs() {
-		verbs = append(verbs, op.Verb())
+	for _, kind := range access.Descriptors() {
+		verbs = append(verbs, kind.Verb)
 	}
 	out.Message, out.DidYouMean = unknown("operation", f.Given, verbs), near.Of(f.Given, verbs)
 	return out
@@ -199,30 +199,33 @@ func (d *Service) change(ctx context.Context, c Caller, x changing) (wire.Change
 		v.prepare(d)
 	}
 	// try applies the operations to what is the head now, outside the ledger's queue.
-	try := func() (*access.Draft, calendar.Instant, error) {
+	try := func() (*access.Draft, []access.Operation, calendar.Instant, error) {
 		at := calendar.At(d.Clock())
 		draft := v.service.Ledger.Head().Draft()
 		draft.Author = x.Author
 		x.Prepare(draft, at)
+		settled := make([]access.Operation, len(x.Operations))
 		for i, op := range x.Operations {
 			if err := x.Watched(i); err != nil {
-				return nil, at, err
+				return nil, nil, at, err
 			}
-			draft.Apply(i, op, at)
+			settled[i] = draft.Apply(i, op, at)
 		}
 		draft.Finish()
-		return draft, at, nil
+		return draft, settled, at, nil
 	}
 	var draft *access.Draft
 	if x.DryRun {
 		var at calendar.Instant
 		var err error
-		if draft, at, err = try(); err != nil {
+		var settled []access.Operation
+		if draft, settled, at, err = try(); err != nil {
 			return out, err
 		}
 		if err := judge(draft, at); err != nil {
 			return out, err
 		}
+		x.Operations = settled
 		out.Revision, out.Unchanged = v.today.Revision, len(draft.Changes()) == 0
 	} else {
 		if err := d.plainly(ctx, v, &x, try); err != nil {
@@ -348,17 +351,11 @@ const soonJudged = 8
 // plainly refuses a change that is to be refused, without keeping the ledger's queue
 // busy: it is tried on what is the head now. What is let through is judged again
 // there. A change that was made before under its key is let through, to be told so.
-func (d *Service) plainly(ctx context.Context, v *View, x *changing, try func() (*access.Draft, calendar.Instant, error)) error {
+func (d *Service) plainly(ctx context.Context, v *View, x *changing, try func() (*access.Draft, []access.Operation, calendar.Instant, error)) error {
 	if len(x.Operations) <= soonJudged && v.MayAll() {
 		return nil
 	}
-	given := x.Operations
-	x.Operations = make([]access.Operation, len(given))
-	for i, op := range given {
-		x.Operations[i] = access.Clone(op)
-	}
-	draft, _, err := try()
-	x.Operations = given
+	draft, _, _, err := try()
 	if err == nil {
 		err = v.allowed(draft, x.place)
 	}

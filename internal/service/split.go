@@ -29,8 +29,7 @@ func (v *View) tryOn(s *access.Snapshot, ops []access.Operation, may func(action
 	t := trial{draft: s.Draft()}
 	t.draft.Author, t.draft.Visible, t.draft.May = v.caller.User, v.mayKnow(), may
 	for i, op := range ops {
-		t.ops = append(t.ops, access.Clone(op))
-		t.draft.Apply(i, t.ops[i], v.at)
+		t.ops = append(t.ops, t.draft.Apply(i, op, v.at))
 	}
 	t.draft.Finish()
 	if len(t.draft.Faults) == 0 {

@@ -3,7 +3,9 @@ import type { components, paths } from './schema'
 
 export type Schemas = components['schemas']
 export type Problem = Pick<Schemas['Problem'], 'type' | 'title' | 'status'> & Partial<Schemas['Problem']>
-export type Operation = Schemas['ChangeRequest']['operations'][number]
+export type Operation = Schemas['Operation']
+/** The operations of one kind: `OperationOf<'grant'>`. */
+export type OperationOf<V extends Operation['op']> = Extract<Operation, { op: V }>
 
 export const api = createClient<paths>({ baseUrl: '/' })
 

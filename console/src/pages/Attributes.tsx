@@ -1,13 +1,15 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../api/client'
+import type { Operation, Schemas } from '../api/client'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { count, list } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
+import { chosen } from '../shared/chosen'
+import { ask } from '../api/ask'
 
 const types = { text: 'text', number: 'number', date: 'date', truth: 'true or false' } as const
 
@@ -15,10 +17,7 @@ const types = { text: 'text', number: 'number', date: 'date', truth: 'true or fa
 export function AttributesPage() {
   const { asOf, past } = useDay()
   const me = useMe()
-  const all = useQuery({
-    queryKey: ['attributes', asOf],
-    queryFn: () => answer(api.GET('/api/v1/attributes', { params: { query: { as_of: asOf } } })),
-  })
+  const all = useQuery(ask('/api/v1/attributes', { params: { query: { as_of: asOf } } }))
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
   if (!all.data) return <Loading what="the attributes" />
   const { attributes, revision } = all.data
@@ -191,21 +190,22 @@ function Declare({ revision }: { revision: number }) {
       const [unit, ...value] = l.split(/[=:\t]/)
       return { unit: unit!.trim(), value: value.join('=').trim() }
     })
-    const fill = x.from === 'unit' ? { from: 'unit', units } : x.from ? { from: x.from, months: Number(x.months) } : undefined
+    const date = chosen(['start_date', 'end_date'], x.from)
+    const fill = x.from === 'unit' ? ({ from: 'unit', units } as const) : date && { from: date, months: Number(x.months) }
     const allowed = lines(x.allowed)
-    const operation = {
+    const operation: Operation = {
       op: 'declare_attribute',
       key,
       label: x.label.trim(),
       description: x.description.trim() || undefined,
-      type: x.type,
+      type: chosen(['text', 'number', 'date', 'truth'], x.type),
       personal: x.personal,
       required: x.required && !fill,
       ...(x.type === 'text'
         ? { case_exact: x.exact, pattern: x.pattern.trim() || undefined, allowed: allowed.length > 0 ? allowed : undefined }
         : {}),
       fill,
-    } as unknown as Operation
+    }
     sheet.add(
       {
         verb: 'Declare',

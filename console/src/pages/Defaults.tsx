@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../api/client'
+import type { Operation, Schemas } from '../api/client'
 import { describe, NewcomerForm } from '../shared/Newcomer'
 import { FilterWords } from '../shared/FilterWords'
 import { keyOf } from '../shared/key'
@@ -16,6 +16,7 @@ import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './users/choices'
+import { ask } from '../api/ask'
 
 const route = getRouteApi('/shell/defaults')
 
@@ -25,10 +26,7 @@ export function DefaultsPage() {
   const navigate = route.useNavigate()
   const { asOf, past } = useDay()
   const me = useMe()
-  const rules = useQuery({
-    queryKey: ['defaults', asOf],
-    queryFn: () => answer(api.GET('/api/v1/defaults', { params: { query: { as_of: asOf } } })),
-  })
+  const rules = useQuery(ask('/api/v1/defaults', { params: { query: { as_of: asOf } } }))
   const newcomer = describe(search)
   if (rules.error) return <Trouble page error={rules.error} retry={() => void rules.refetch()} />
   if (!rules.data) return <Loading what="the default rules" />
@@ -136,10 +134,7 @@ function Rule({ rule: d, revision, writes }: { rule: Schemas['Default']; revisio
 }
 
 function NewUserPreview({ newcomer, asOf }: { newcomer: string; asOf?: string }) {
-  const day = useQuery({
-    queryKey: ['new-user-preview', newcomer, asOf],
-    queryFn: () => answer(api.GET('/api/v1/new-user-preview', { params: { query: { would_be: newcomer, as_of: asOf } } })),
-  })
+  const day = useQuery(ask('/api/v1/new-user-preview', { params: { query: { would_be: newcomer, as_of: asOf } } }))
   if (day.error) return <Trouble error={day.error} retry={() => void day.refetch()} />
   if (!day.data) return <Loading what="the first day" />
   const applications = [...new Set(day.data.lines.map((l) => l.application.label))]
@@ -196,14 +191,14 @@ function NewRule({ revision }: { revision: number }) {
       onSubmit={(e) => {
         e.preventDefault()
         const whom = x.everybody ? { everybody: true } : { filter: x.filter.trim() }
-        const operation = {
+        const operation: Operation = {
           op: 'add_default',
           key,
           label: x.label.trim(),
           ...whom,
           roles: roles.map((r) => r.key),
           groups: groups.map((g) => g.key),
-        } as Operation
+        }
         sheet.add(
           {
             verb: 'Write',

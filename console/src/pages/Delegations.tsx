@@ -13,16 +13,14 @@ import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { useGroupChoices } from './users/choices'
+import { ask } from '../api/ask'
 
 /** Delegated administration: who may administer what, in plain words. */
 export function DelegationsPage() {
   const { asOf, now, past } = useDay()
   const me = useMe()
   const sheet = useSheet()
-  const all = useQuery({
-    queryKey: ['delegations', asOf],
-    queryFn: () => answer(api.GET('/api/v1/delegations', { params: { query: { as_of: asOf } } })),
-  })
+  const all = useQuery(ask('/api/v1/delegations', { params: { query: { as_of: asOf } } }))
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
   if (!all.data) return <Loading what="who does what here" />
   const { delegations, roles, revision } = all.data
@@ -104,8 +102,8 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
   const sheet = useSheet()
   const zone = useMe().time_zone
   const groups = useGroupChoices()
-  const applications = useQuery({ queryKey: ['applications', undefined], queryFn: () => answer(api.GET('/api/v1/applications')) })
-  const allRoles = useQuery({ queryKey: ['roles', undefined], queryFn: () => answer(api.GET('/api/v1/roles')) })
+  const applications = useQuery(ask('/api/v1/applications'))
+  const allRoles = useQuery(ask('/api/v1/roles'))
   const [user, setUser] = useState({ key: '', name: '' })
   const [group, setGroup] = useState<Choice | null>(null)
   const [role, setRole] = useState('')
@@ -140,13 +138,13 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
       className="mt-8 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = {
+        const operation: Operation = {
           op: 'grant',
           role,
           ...(user.key ? { user: user.key } : { group: group!.key }),
           scopes: scopes.map((pattern) => ({ application: 'able-roster', pattern })),
           ...windowOf({ first: '', last }, zone),
-        } as unknown as Operation
+        }
         sheet.add(
           { verb: 'Delegate', what: `${chosen?.role.label} to ${holder}`, detail: words.join('; '), operations: [operation] },
           revision,

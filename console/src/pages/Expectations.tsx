@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../api/client'
+import type { Operation, Schemas } from '../api/client'
 import { keyOf } from '../shared/key'
 import { Mark } from '../shared/Mark'
 import { PathText } from '../shared/PathText'
@@ -14,6 +14,7 @@ import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { Covered } from './applications/Covered'
 import { useGroupChoices, useUserChoices } from './users/choices'
+import { ask } from '../api/ask'
 
 type Expectation = Schemas['Expectation']
 
@@ -23,10 +24,7 @@ const route = getRouteApi('/shell/expectations')
 export function ExpectationsPage() {
   const { asOf, past } = useDay()
   const me = useMe()
-  const all = useQuery({
-    queryKey: ['expectations', asOf],
-    queryFn: () => answer(api.GET('/api/v1/expectations', { params: { query: { as_of: asOf } } })),
-  })
+  const all = useQuery(ask('/api/v1/expectations', { params: { query: { as_of: asOf } } }))
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
   if (!all.data) return <Loading what="what is expected" />
   const standing = all.data.expectations.filter((x) => !x.ended)
@@ -157,7 +155,7 @@ function Write({ revision }: { revision: number }) {
   const search = route.useSearch()
   const users = useUserChoices()
   const groups = useGroupChoices()
-  const applications = useQuery({ queryKey: ['applications', undefined], queryFn: () => answer(api.GET('/api/v1/applications')) })
+  const applications = useQuery(ask('/api/v1/applications'))
   const apps = (applications.data?.applications ?? []).filter((a) => a.key !== 'able-roster')
   const [x, setX] = useState({
     label: '',
@@ -191,7 +189,7 @@ function Write({ revision }: { revision: number }) {
       className="mt-7 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = {
+        const operation: Operation = {
           op: 'set_expectation',
           key,
           label: x.label.trim() || undefined,
@@ -205,7 +203,7 @@ function Write({ revision }: { revision: number }) {
           pattern: x.pattern.trim(),
           may: x.may || undefined,
           blocking: x.blocking || undefined,
-        } as Operation
+        }
         sheet.add({ verb: 'Expect', what: x.label.trim() || sentence, detail: sentence, operations: [operation] }, revision)
         setX({ ...x, label: '', about: '' })
       }}

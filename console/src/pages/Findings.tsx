@@ -1,13 +1,14 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../api/client'
+import type { Schemas } from '../api/client'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { count, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
+import { askPages } from '../api/ask'
 
 type Finding = Schemas['Finding']
 
@@ -20,14 +21,8 @@ export function FindingsPage() {
   const { past } = useDay()
   const me = useMe()
   const findings = useInfiniteQuery({
-    queryKey: ['findings', code, aside],
-    initialPageParam: '',
     placeholderData: keepPreviousData,
-    queryFn: ({ pageParam }) =>
-      answer(
-        api.GET('/api/v1/findings', { params: { query: { code, aside: aside === 'yes', cursor: pageParam || undefined, limit: 100 } } }),
-      ),
-    getNextPageParam: (last) => last.next || undefined,
+    ...askPages('/api/v1/findings', (cursor) => ({ params: { query: { code, aside: aside === 'yes', cursor, limit: 100 } } })),
   })
   if (past)
     return (
@@ -137,9 +132,7 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
               className="press"
               title={f.mend_words}
               aria-label={`Mend: ${f.message}`}
-              onClick={() =>
-                sheet.add({ verb: 'Mend', what: f.message, detail: f.mend_words, operations: f.mend as Operation[] }, revision)
-              }
+              onClick={() => sheet.add({ verb: 'Mend', what: f.message, detail: f.mend_words, operations: f.mend! }, revision)}
             >
               Mend
             </button>

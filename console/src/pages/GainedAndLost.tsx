@@ -1,11 +1,12 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { format, subMonths } from 'date-fns'
-import { answer, api, type Schemas } from '../api/client'
+import type { Schemas } from '../api/client'
 import { PathText } from '../shared/PathText'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { count, endOfDay, fullDay, shortDay, times } from '../shared/words'
 import { useMe } from '../shell/session'
+import { ask } from '../api/ask'
 
 const route = getRouteApi('/shell/gained-and-lost')
 
@@ -18,27 +19,20 @@ export function GainedAndLostPage() {
   const from = search.from ?? format(subMonths(new Date(me.now), 1), 'yyyy-MM-dd')
   const to = search.to ?? today
   const set = (part: Partial<typeof search>) => void navigate({ search: (s) => ({ ...s, ...part }) })
-  const applications = useQuery({
-    queryKey: ['applications', undefined],
-    queryFn: () => answer(api.GET('/api/v1/applications', { params: { query: {} } })),
-  })
+  const applications = useQuery(ask('/api/v1/applications', { params: { query: {} } }))
   const between = useQuery({
-    queryKey: ['between', from, to, search.application, me.revision],
     enabled: from < to,
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      answer(
-        api.GET('/api/v1/gained-and-lost', {
-          params: {
-            query: {
-              from: endOfDay(from, me.time_zone),
-              to: to >= today ? undefined : endOfDay(to, me.time_zone),
-              application: search.application,
-              limit: 200,
-            },
-          },
-        }),
-      ),
+    ...ask('/api/v1/gained-and-lost', {
+      params: {
+        query: {
+          from: endOfDay(from, me.time_zone),
+          to: to >= today ? undefined : endOfDay(to, me.time_zone),
+          application: search.application,
+          limit: 200,
+        },
+      },
+    }),
   })
   const b = between.data
   return (

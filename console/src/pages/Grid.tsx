@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useRef, useState, type KeyboardEvent } from 'react'
-import { answer, api, type Schemas } from '../api/client'
+import type { Schemas } from '../api/client'
 import { Answer } from '../shared/Answer'
 import { Mark, markWords, type MarkName } from '../shared/Mark'
 import { describe, NewcomerForm } from '../shared/Newcomer'
@@ -9,6 +9,7 @@ import { Empty, Loading, Trouble } from '../shared/State'
 import { count, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
+import { ask } from '../api/ask'
 
 const route = getRouteApi('/shell/grid')
 
@@ -19,38 +20,28 @@ export function GridPage() {
   const search = route.useSearch()
   const navigate = route.useNavigate()
   const { asOf } = useDay()
-  const applications = useQuery({
-    queryKey: ['applications', asOf],
-    queryFn: () => answer(api.GET('/api/v1/applications', { params: { query: { as_of: asOf } } })),
-  })
-  const groups = useQuery({
-    queryKey: ['groups', asOf],
-    queryFn: () => answer(api.GET('/api/v1/groups', { params: { query: { as_of: asOf } } })),
-  })
+  const applications = useQuery(ask('/api/v1/applications', { params: { query: { as_of: asOf } } }))
+  const groups = useQuery(ask('/api/v1/groups', { params: { query: { as_of: asOf } } }))
   const none = applications.data && !applications.data.applications.some((a) => a.key !== 'able-roster')
   const choices = (applications.data?.applications ?? []).filter((a) => a.key !== 'able-roster')
   const application = search.application ?? choices[0]?.key
   const wouldBe = describe(search)
   const grid = useQuery({
-    queryKey: ['grid', application, search.group, search.q, wouldBe, asOf],
     enabled: !!application,
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      answer(
-        api.GET('/api/v1/grid', {
-          params: {
-            query: {
-              application: application!,
-              group: search.group,
-              q: search.q,
-              would_be: wouldBe,
-              status: 'active',
-              as_of: asOf,
-              limit: 60,
-            },
-          },
-        }),
-      ),
+    ...ask('/api/v1/grid', {
+      params: {
+        query: {
+          application: application!,
+          group: search.group,
+          q: search.q,
+          would_be: wouldBe,
+          status: 'active',
+          as_of: asOf,
+          limit: 60,
+        },
+      },
+    }),
   })
   return (
     <>

@@ -4,6 +4,7 @@ import { RevisionRows } from '../shared/Revisions'
 import { Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { count, moment } from '../shared/words'
+import { ask } from '../api/ask'
 
 /** Every change that was ever made. */
 export function LedgerPage() {
@@ -48,7 +49,7 @@ export function LedgerPage() {
 
 /** What was tried and refused. */
 function Refused() {
-  const refusals = useQuery({ queryKey: ['refusals'], queryFn: () => answer(api.GET('/api/v1/refusals')) })
+  const refusals = useQuery(ask('/api/v1/refusals'))
   if (!refusals.data) return null
   const all = refusals.data.refusals
   return (

@@ -1,16 +1,16 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { answer, api } from '../api/client'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Limits } from '../shared/Limits'
 import { count, shortDay, unitWords, until } from '../shared/words'
 import { useDay } from '../shell/day'
 import { AccessLines } from './users/AccessLines'
+import { ask } from '../api/ask'
 
 /** Who I am, what I have and why and until when, and who handed it to me. */
 export function MyAccessPage() {
   const { now, past } = useDay()
-  const mine = useQuery({ queryKey: ['mine'], queryFn: () => answer(api.GET('/api/v1/me/access')), enabled: !past })
+  const mine = useQuery({ ...ask('/api/v1/me/access'), enabled: !past })
   if (past)
     return (
       <>

@@ -1,12 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answer, api, ProblemError, type Operation, type Schemas } from '../api/client'
+import { answer, api, ProblemError, type Schemas } from '../api/client'
 import { useSheet } from '../shell/sheet'
 import { shortDay } from '../shared/words'
+import { ask, asked } from '../api/ask'
 
 /** PendingChanges of changes that others passed on, and those one passed on oneself. */
 export function PendingChanges() {
-  const pending = useQuery({ queryKey: ['pending-changes'], queryFn: () => answer(api.GET('/api/v1/pending-changes')) })
+  const pending = useQuery(ask('/api/v1/pending-changes'))
   if (!pending.data) return null
   return (
     <>
@@ -48,7 +49,7 @@ function What({ pending: p }: { pending: Schemas['PendingChange'] }) {
 
 function useEnd(call: () => Promise<unknown>) {
   const queries = useQueryClient()
-  const end = useMutation({ mutationFn: call, onSettled: () => queries.invalidateQueries({ queryKey: ['pending-changes'] }) })
+  const end = useMutation({ mutationFn: call, onSettled: () => queries.invalidateQueries(asked('/api/v1/pending-changes')) })
   return { end, problem: end.error instanceof ProblemError ? end.error.problem : undefined }
 }
 
@@ -83,7 +84,7 @@ function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; r
                 verb: 'Make',
                 what: l.words || p.sentences[i] || p.id,
                 detail: l.detail,
-                operations: l.operations as Operation[],
+                operations: l.operations,
                 pending: { id: p.id, reason: `Passed on by ${p.author.label}: ${p.reason}` },
               })),
               revision,

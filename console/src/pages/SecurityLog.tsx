@@ -1,20 +1,17 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Schemas } from '../api/client'
+import type { Schemas } from '../api/client'
 import { UserBox } from '../shared/UserBox'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { moment } from '../shared/words'
+import { askPages } from '../api/ask'
 
 /** Who signed in, tried to, or was given the means. */
 export function SecurityLogPage() {
   const [user, setUser] = useState('')
   const log = useInfiniteQuery({
-    queryKey: ['security-log', user],
-    queryFn: ({ pageParam }) =>
-      answer(api.GET('/api/v1/security-log', { params: { query: { user: user || undefined, cursor: pageParam || undefined } } })),
-    initialPageParam: '',
-    getNextPageParam: (last) => last.next,
+    ...askPages('/api/v1/security-log', (cursor) => ({ params: { query: { user: user || undefined, cursor } } })),
   })
   const events = log.data?.pages.flatMap((p) => p.events) ?? []
   return (

@@ -1,12 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, api, ProblemError } from '../api/client'
+import { ask } from '../api/ask'
 
 export function SignIn() {
   const queries = useQueryClient()
   const [name, setName] = useState('')
   const [password, setPassword] = useState('')
-  const waiting = useQuery({ queryKey: ['set-up'], queryFn: () => answer(api.GET('/api/v1/set-up')) })
+  const waiting = useQuery(ask('/api/v1/set-up'))
   const signIn = useMutation({
     mutationFn: () => answer(api.POST('/api/v1/session', { body: { user_name: name, password } })),
     onSuccess: () => {

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../api/client'
+import type { Operation, Schemas } from '../api/client'
 import { keyOf } from '../shared/key'
 import { Mark } from '../shared/Mark'
 import { Path } from '../shared/Path'
@@ -14,15 +14,13 @@ import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { useRoleChoices } from './users/choices'
+import { ask } from '../api/ask'
 
 /** Roles nobody may combine, and who does, with both paths. */
 export function SoDRulesPage() {
   const { asOf, past } = useDay()
   const me = useMe()
-  const sodRules = useQuery({
-    queryKey: ['sod_rules', asOf],
-    queryFn: () => answer(api.GET('/api/v1/sod-rules', { params: { query: { as_of: asOf } } })),
-  })
+  const sodRules = useQuery(ask('/api/v1/sod-rules', { params: { query: { as_of: asOf } } }))
   if (sodRules.error) return <Trouble page error={sodRules.error} retry={() => void sodRules.refetch()} />
   if (!sodRules.data) return <Loading what="the SoD rules" />
   const all = sodRules.data.sod_rules
@@ -122,14 +120,14 @@ function NewSoDRule({ revision }: { revision: number }) {
       className="mt-7 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = {
+        const operation: Operation = {
           op: 'add_sod_rule',
           key,
           label: x.label.trim(),
           description: x.description.trim(),
           roles: roles.map((r) => r.key),
           prevent: x.prevent,
-        } as Operation
+        }
         sheet.add(
           { verb: 'Add', what: `the SoD rule ${x.label.trim()}`, detail: roles.map((r) => r.label).join(', '), operations: [operation] },
           revision,

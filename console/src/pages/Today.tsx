@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Schemas } from '../api/client'
+import type { Schemas } from '../api/client'
 import { Loading, Trouble } from '../shared/State'
 import { count, until } from '../shared/words'
 import { useDay } from '../shell/day'
@@ -9,12 +9,13 @@ import { useMe } from '../shell/session'
 import { useCommit } from '../shared/commit'
 import { PendingChanges } from './PendingChanges'
 import { RequestLines } from './requests/Line'
+import { ask } from '../api/ask'
 
 /** What waits for whoever looks. */
 export function TodayPage() {
   const me = useMe()
   const { now } = useDay()
-  const today = useQuery({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/v1/today')) })
+  const today = useQuery(ask('/api/v1/today'))
   if (today.error) return <Trouble page error={today.error} retry={() => void today.refetch()} />
   if (!today.data) return <Loading what="what is waiting for you" />
   const t = today.data
@@ -104,11 +105,8 @@ export function TodayPage() {
 
 /** What is expected and does not hold, and what looks wrong. */
 function Watched() {
-  const expectations = useQuery({ queryKey: ['expectations', undefined], queryFn: () => answer(api.GET('/api/v1/expectations')) })
-  const findings = useQuery({
-    queryKey: ['findings', 'few'],
-    queryFn: () => answer(api.GET('/api/v1/findings', { params: { query: { limit: 1 } } })),
-  })
+  const expectations = useQuery(ask('/api/v1/expectations'))
+  const findings = useQuery(ask('/api/v1/findings', { params: { query: { limit: 1 } } }))
   const broken = expectations.data?.broken ?? 0
   const wrong = findings.data?.total ?? 0
   if (broken + wrong === 0) return null
@@ -139,15 +137,11 @@ function Watched() {
 
 /** Leads through an installation that has no application yet. */
 function Begin() {
-  const applications = useQuery({ queryKey: ['applications', undefined], queryFn: () => answer(api.GET('/api/v1/applications')) })
-  const roles = useQuery({ queryKey: ['roles', undefined], queryFn: () => answer(api.GET('/api/v1/roles')) })
-  const users = useQuery({
-    queryKey: ['users', 'few'],
-    queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { limit: 2 } } })),
-  })
+  const applications = useQuery(ask('/api/v1/applications'))
+  const roles = useQuery(ask('/api/v1/roles'))
+  const users = useQuery(ask('/api/v1/users', { params: { query: { limit: 2 } } }))
   const expectations = useQuery({
-    queryKey: ['expectations', undefined],
-    queryFn: () => answer(api.GET('/api/v1/expectations')),
+    ...ask('/api/v1/expectations'),
     retry: false,
   })
   if (!applications.data || !roles.data || !users.data) return null

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi } from '@tanstack/react-router'
-import { answer, api, type Schemas } from '../api/client'
+import type { Schemas } from '../api/client'
 import { Mark } from '../shared/Mark'
 import { describe, NewcomerForm } from '../shared/Newcomer'
 import { PathText } from '../shared/PathText'
@@ -10,6 +10,7 @@ import { count, list } from '../shared/words'
 import { useDay } from '../shell/day'
 import { AccessLines } from './users/AccessLines'
 import { useUserChoices } from './users/choices'
+import { ask } from '../api/ask'
 
 const route = getRouteApi('/shell/view-as')
 
@@ -22,16 +23,12 @@ export function ViewAsPage() {
   const wouldBe = describe(search)
   const chosen = search.user ?? (search.nobody ? '' : undefined)
   const view = useQuery({
-    queryKey: ['view-as', chosen, wouldBe, asOf],
     enabled: chosen !== undefined || wouldBe !== undefined,
-    queryFn: () =>
-      answer(
-        api.GET('/api/v1/view-as', {
-          params: {
-            query: { user: chosen || undefined, nobody: chosen === '' && !wouldBe ? true : undefined, would_be: wouldBe, as_of: asOf },
-          },
-        }),
-      ),
+    ...ask('/api/v1/view-as', {
+      params: {
+        query: { user: chosen || undefined, nobody: chosen === '' && !wouldBe ? true : undefined, would_be: wouldBe, as_of: asOf },
+      },
+    }),
   })
   const v = view.data
   const nobody = { user: undefined, nobody: undefined, unit: undefined, title: undefined, employment: undefined }

@@ -1,18 +1,16 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { answer, api, type Schemas } from '../api/client'
+import type { Schemas } from '../api/client'
 import { Path } from './Path'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { Trouble } from './State'
+import { check } from '../api/ask'
 
 /** Why somebody may or may not do something: the chains of facts, or what came near, and what would give it. */
 export function Answer({ ask }: { ask: Omit<Schemas['CheckRequest'], 'explain'> }) {
   const question = { ...ask, nobody: ask.user ? undefined : true, explain: true }
-  const why = useQuery({
-    queryKey: ['check', question],
-    queryFn: () => answer(api.POST('/api/v1/check', { body: question })),
-  })
+  const why = useQuery(check(question))
   const cure = why.data?.cure ?? []
   const { past } = useDay()
   const me = useMe()

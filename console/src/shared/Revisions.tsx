@@ -1,20 +1,16 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { Fragment, useState } from 'react'
-import { answer, api, type Schemas } from '../api/client'
 import { useDay } from '../shell/day'
 import { Empty, Loading, Trouble } from './State'
 import { moment } from './words'
+import { askPages } from '../api/ask'
 
 /** Revisions of the ledger, newest first, each opening to its operations. */
 export function RevisionRows({ query }: { query: { user?: string; role?: string; group?: string } }) {
   const { asOf } = useDay()
   const [open, setOpen] = useState<number>()
   const revisions = useInfiniteQuery({
-    queryKey: ['revisions', query, asOf],
-    initialPageParam: '',
-    getNextPageParam: (last: Schemas['RevisionList']) => last.next,
-    queryFn: ({ pageParam }) =>
-      answer(api.GET('/api/v1/revisions', { params: { query: { ...query, as_of: asOf, limit: 50, cursor: pageParam || undefined } } })),
+    ...askPages('/api/v1/revisions', (cursor) => ({ params: { query: { ...query, as_of: asOf, limit: 50, cursor } } })),
   })
   if (revisions.error) return <Trouble error={revisions.error} retry={() => void revisions.refetch()} />
   if (!revisions.data) return <Loading what="the ledger" />

@@ -1,7 +1,7 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answer, api } from '../api/client'
+import { ask } from '../api/ask'
 
 /** A box to pick a user by part of their name, out of however many there are. It
  * holds a user name; what was typed and is nobody stays as typed. */
@@ -9,10 +9,9 @@ export function UserBox({ label, value, onChange }: { label: string; value: stri
   const [text, setText] = useState('')
   const [name, setName] = useState('')
   const users = useQuery({
-    queryKey: ['users', 'box', text],
     placeholderData: keepPreviousData,
     enabled: text.trim() !== '',
-    queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { q: text.trim(), status: 'active', limit: 20 } } })),
+    ...ask('/api/v1/users', { params: { query: { q: text.trim(), status: 'active', limit: 20 } } }),
   })
   const shown = text.trim() === '' ? [] : (users.data?.users ?? [])
   return (

@@ -7,6 +7,7 @@ import { Faults } from '../shared/State'
 import { count, shortDay, times } from '../shared/words'
 import { othersOf, PassOn } from './PassOn'
 import { useSheet } from './sheet'
+import { wouldDo } from '../api/ask'
 
 /** What has been altered and not yet committed, and what it would do. */
 export function ChangeSheet() {
@@ -22,13 +23,7 @@ export function ChangeSheet() {
   const pending = [...new Map(sheet.lines.flatMap((l) => (l.pending ? [[l.pending.id, l.pending] as const] : []))).values()]
   const why = reason.trim() || pending.map((p) => p.reason).join('; ')
 
-  const preview = useQuery({
-    queryKey: ['preview', operations],
-    enabled: operations.length > 0,
-    placeholderData: keepPreviousData,
-    retry: false,
-    queryFn: () => answer(api.POST('/api/v1/changes', { params: { query: { dry_run: true } }, body: { operations } })),
-  })
+  const preview = useQuery({ ...wouldDo(operations), enabled: operations.length > 0, placeholderData: keepPreviousData })
   const commit = useMutation({
     mutationFn: () =>
       answer(

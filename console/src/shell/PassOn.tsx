@@ -4,6 +4,7 @@ import { answer, api, ProblemError, type Schemas } from '../api/client'
 import { Faults } from '../shared/State'
 import { count } from '../shared/words'
 import { useSheet, type Line } from './sheet'
+import { asked } from '../api/ask'
 
 /** The lines of the sheet with an operation that somebody else must make. */
 export function othersOf(lines: Line[], split: Schemas['Split']): Line[] {
@@ -36,7 +37,7 @@ export function PassOn({
       ),
     onSuccess: async (passed) => {
       sheet.remove(...others.map((l) => l.id))
-      await queries.invalidateQueries({ queryKey: ['pending-changes'] })
+      await queries.invalidateQueries(asked('/api/v1/pending-changes'))
       done(passed)
     },
   })

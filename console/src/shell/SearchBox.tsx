@@ -1,16 +1,13 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
-import { keepPreviousData, queryOptions, useQuery, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useNavigate } from '@tanstack/react-router'
 import { useEffect, useRef, useState } from 'react'
-import { answer, api, type Schemas } from '../api/client'
+import type { Schemas } from '../api/client'
+import { ask } from '../api/ask'
 
 type Hit = Schemas['Hit']
 
-const finding = (text: string) =>
-  queryOptions({
-    queryKey: ['find', text],
-    queryFn: () => answer(api.GET('/api/v1/search', { params: { query: { q: text } } })),
-  })
+const finding = (text: string) => ask('/api/v1/search', { params: { query: { q: text } } })
 
 /** Finds anything by a few letters; "/" goes there from anywhere. */
 export function SearchBox() {

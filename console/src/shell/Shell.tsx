@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link, Navigate, Outlet } from '@tanstack/react-router'
-import { answer, api, ProblemError } from '../api/client'
+import { ProblemError } from '../api/client'
 import { SignIn } from '../pages/SignIn'
 import { Loading, Trouble } from '../shared/State'
 import { fullDay } from '../shared/words'
@@ -11,10 +11,11 @@ import { DayPicker } from './DayPicker'
 import { SearchBox } from './SearchBox'
 import { SessionContext, useMe } from './session'
 import { SheetProvider } from './sheet'
+import { ask } from '../api/ask'
 
 /** The frame of every page: find box, day, account, pages, change sheet. */
 export function Shell() {
-  const me = useQuery({ queryKey: ['me'], queryFn: () => answer(api.GET('/api/v1/me')), staleTime: 60_000 })
+  const me = useQuery({ ...ask('/api/v1/me'), staleTime: 60_000 })
   if (me.error instanceof ProblemError && me.error.problem.status === 401) return <SignIn />
   if (me.error && !me.data)
     return (
@@ -87,10 +88,9 @@ const pages = [
 function Frame() {
   const { day, past } = useDay()
   const me = useMe()
-  const today = useQuery({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/v1/today')), staleTime: 60_000, enabled: !past })
+  const today = useQuery({ ...ask('/api/v1/today'), staleTime: 60_000, enabled: !past })
   const pending = useQuery({
-    queryKey: ['pending-changes'],
-    queryFn: () => answer(api.GET('/api/v1/pending-changes')),
+    ...ask('/api/v1/pending-changes'),
     staleTime: 60_000,
     enabled: !past,
   })

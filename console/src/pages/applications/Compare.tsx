@@ -20,8 +20,8 @@ export function Compare({ application: a }: { application: Schemas['Application'
       ),
   })
   const c = compare.data
-  const register = (what: string, operations: unknown[]) =>
-    sheet.add({ verb: 'Register', what, detail: a.label, operations: operations as Operation[] }, c!.revision)
+  const register = (what: string, operations: Operation[]) =>
+    sheet.add({ verb: 'Register', what, detail: a.label, operations: operations }, c!.revision)
   return (
     <section aria-label="Compare with its own list" className="bg-wash mb-3 rounded-md p-3">
       <form

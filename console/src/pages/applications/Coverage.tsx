@@ -1,13 +1,14 @@
 import { useQuery } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useRef, useState } from 'react'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { Compare } from './Compare'
+import { ask } from '../../api/ask'
 
 /** For each resource and action which roles reach it, what nothing reaches, and
  * what everybody does. */
@@ -16,9 +17,7 @@ export function Coverage({ application: a, writes }: { application: Schemas['App
   const [only, setOnly] = useState(false)
   const [comparing, setComparing] = useState(false)
   const coverage = useQuery({
-    queryKey: ['coverage', a.key, asOf],
-    queryFn: () =>
-      answer(api.GET('/api/v1/applications/{application}/coverage', { params: { path: { application: a.key }, query: { as_of: asOf } } })),
+    ...ask('/api/v1/applications/{application}/coverage', { params: { path: { application: a.key }, query: { as_of: asOf } } }),
   })
   if (coverage.error) return <Trouble error={coverage.error} retry={() => void coverage.refetch()} />
   if (!coverage.data) return <Loading what="who reaches what" />

@@ -1,17 +1,16 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
-import { answer, api, ProblemError } from '../../api/client'
+import { ProblemError } from '../../api/client'
 import { count } from '../../shared/words'
+import { ask } from '../../api/ask'
 
 /** What a pattern covers today and what it will, as it is typed. */
 export function Covered({ application, pattern }: { application: string; pattern: string }) {
   const text = pattern.trim()
   const covered = useQuery({
-    queryKey: ['covered', application, text],
     enabled: text !== '' && application !== '',
     placeholderData: keepPreviousData,
     retry: false,
-    queryFn: () =>
-      answer(api.GET('/api/v1/applications/{application}/covered', { params: { path: { application }, query: { pattern: text } } })),
+    ...ask('/api/v1/applications/{application}/covered', { params: { path: { application }, query: { pattern: text } } }),
   })
   if (text === '' || application === '') return null
   const problem = covered.error instanceof ProblemError ? covered.error.problem : undefined

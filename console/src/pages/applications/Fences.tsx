@@ -57,13 +57,13 @@ export function Fences({ application: a, writes }: { application: Schemas['Appli
           className="mt-5 max-w-180"
           onSubmit={(e) => {
             e.preventDefault()
-            const operation = {
+            const operation: Operation = {
               op: 'add_fence',
               application: a.key,
               pattern: x.pattern.trim(),
               actions: x.actions,
               why: x.why.trim(),
-            } as Operation
+            }
             sheet.add(
               { verb: 'Fence', what: x.pattern.trim(), detail: `${a.label}, for ${words(x.actions)}`, operations: [operation] },
               a.revision,

@@ -1,13 +1,15 @@
 import { Fragment, useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { answer, api, type Operation, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { Answer } from '../../shared/Answer'
 import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list, moment } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
+import { chosen } from '../../shared/chosen'
+import { ask } from '../../api/ask'
 
 const states = ['draft', 'rehearsal', 'live', 'retired'] as const
 const words = {
@@ -20,11 +22,8 @@ const words = {
 /** Where an application is in its life, and what the next step would do. */
 export function GoingLive({ application: a, writes }: { application: Schemas['Application']; writes: boolean }) {
   const sheet = useSheet()
-  const [to, setTo] = useState<string>(a.state)
-  const live = useQuery({
-    queryKey: ['going-live', a.key],
-    queryFn: () => answer(api.GET('/api/v1/applications/{application}/going-live', { params: { path: { application: a.key } } })),
-  })
+  const [to, setTo] = useState(chosen(states, a.state))
+  const live = useQuery(ask('/api/v1/applications/{application}/going-live', { params: { path: { application: a.key } } }))
   return (
     <>
       {writes && (
@@ -38,7 +37,7 @@ export function GoingLive({ application: a, writes }: { application: Schemas['Ap
                 verb: 'Make',
                 what: `${a.label} ${to === 'draft' ? 'a draft' : to}`,
                 detail: `now ${a.state}`,
-                operations: [{ op: 'update_application', application: a.key, state: to } as Operation],
+                operations: [{ op: 'update_application', application: a.key, state: to }],
               },
               a.revision,
             )

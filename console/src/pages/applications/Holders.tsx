@@ -1,13 +1,14 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { Mark, markWords, type MarkName } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
+import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/applications/$application/holders')
 
@@ -18,16 +19,13 @@ export function HoldersPage() {
   const navigate = route.useNavigate()
   const { asOf, now } = useDay()
   const application = useQuery({
-    queryKey: ['application', key, asOf],
-    queryFn: () =>
-      answer(api.GET('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } })),
+    ...ask('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } }),
   })
   const action = search.action ?? application.data?.actions[0]?.key ?? ''
   const path = search.path ?? '/'
   const holders = useQuery({
-    queryKey: ['holders', key, action, path, asOf],
     enabled: action !== '',
-    queryFn: () => answer(api.GET('/api/v1/holders', { params: { query: { application: key, action, path, as_of: asOf, limit: 500 } } })),
+    ...ask('/api/v1/holders', { params: { query: { application: key, action, path, as_of: asOf, limit: 500 } } }),
   })
   if (application.error) return <Trouble page error={application.error} retry={() => void application.refetch()} />
   if (!application.data) return <Loading what={key} />

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation } from '../../api/client'
+import type { Operation } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
@@ -9,15 +9,13 @@ import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
+import { ask } from '../../api/ask'
 
 /** All applications, and how to register one. */
 export function ApplicationList() {
   const { asOf, past } = useDay()
   const me = useMe()
-  const applications = useQuery({
-    queryKey: ['applications', asOf],
-    queryFn: () => answer(api.GET('/api/v1/applications', { params: { query: { as_of: asOf } } })),
-  })
+  const applications = useQuery(ask('/api/v1/applications', { params: { query: { as_of: asOf } } }))
   if (applications.error) return <Trouble page error={applications.error} retry={() => void applications.refetch()} />
   if (!applications.data) return <Loading what="applications" />
   return (
@@ -77,13 +75,13 @@ function NewApplication({ revision }: { revision: number }) {
       className="mt-7 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = {
+        const operation: Operation = {
           op: 'add_application',
           key,
           label: x.label.trim(),
           description: x.description.trim(),
           actions: actions.map((a) => ({ key: a, label: a.charAt(0).toUpperCase() + a.slice(1) })),
-        } as Operation
+        }
         sheet.add(
           {
             verb: 'Register',

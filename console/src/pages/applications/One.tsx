@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { answer, api } from '../../api/client'
 import { Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
 import { list } from '../../shared/words'
@@ -13,6 +12,7 @@ import { GoingLive } from './GoingLive'
 import { OverTime } from './OverTime'
 import { Resources } from './Resources'
 import { RolesHere } from './RolesHere'
+import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/applications/$application')
 
@@ -24,9 +24,7 @@ export function OneApplication() {
   const { asOf, past } = useDay()
   const me = useMe()
   const application = useQuery({
-    queryKey: ['application', key, asOf],
-    queryFn: () =>
-      answer(api.GET('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } })),
+    ...ask('/api/v1/applications/{application}', { params: { path: { application: key }, query: { as_of: asOf } } }),
   })
   if (application.error) return <Trouble page error={application.error} retry={() => void application.refetch()} />
   if (!application.data) return <Loading what={key} />

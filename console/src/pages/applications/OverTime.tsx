@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
 import { format, parseISO } from 'date-fns'
-import { answer, api } from '../../api/client'
 import { Loading, Trouble } from '../../shared/State'
 import { shortDay } from '../../shared/words'
+import { ask } from '../../api/ask'
 
 const ways = [
   { key: 'direct', word: 'given directly', ink: 'bg-ink' },
@@ -15,9 +15,7 @@ const ways = [
 /** How many people had anything in an application over the last year, by how. */
 export function OverTime({ application }: { application: string }) {
   const over = useQuery({
-    queryKey: ['over-time', application],
-    queryFn: () =>
-      answer(api.GET('/api/v1/applications/{application}/over-time', { params: { path: { application }, query: { points: 13 } } })),
+    ...ask('/api/v1/applications/{application}/over-time', { params: { path: { application }, query: { points: 13 } } }),
   })
   if (over.error) return <Trouble error={over.error} retry={() => void over.refetch()} />
   if (!over.data) return <Loading what="the last year" />

@@ -1,20 +1,18 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { NewRole } from '../roles/New'
+import { ask } from '../../api/ask'
 
 /** The roles of one application. */
 export function RolesHere({ application: a }: { application: Schemas['Application'] }) {
   const { asOf, past } = useDay()
   const me = useMe()
-  const roles = useQuery({
-    queryKey: ['roles', asOf],
-    queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })),
-  })
+  const roles = useQuery(ask('/api/v1/roles', { params: { query: { as_of: asOf } } }))
   if (roles.error) return <Trouble error={roles.error} retry={() => void roles.refetch()} />
   if (!roles.data) return <Loading what="its roles" />
   const here = roles.data.roles.filter((r) => r.application?.id === a.id)

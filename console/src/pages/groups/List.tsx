@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
@@ -9,15 +8,13 @@ import { count, unitWords } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
+import { ask } from '../../api/ask'
 
 /** All groups, and the making of one. */
 export function GroupList() {
   const { asOf, past } = useDay()
   const me = useMe()
-  const groups = useQuery({
-    queryKey: ['groups', asOf],
-    queryFn: () => answer(api.GET('/api/v1/groups', { params: { query: { as_of: asOf } } })),
-  })
+  const groups = useQuery(ask('/api/v1/groups', { params: { query: { as_of: asOf } } }))
   if (groups.error) return <Trouble page error={groups.error} retry={() => void groups.refetch()} />
   if (!groups.data) return <Loading what="groups" />
   return (

@@ -1,27 +1,22 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { SaveAs } from '../../shared/Export'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list, shortDay, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
+import { askPages } from '../../api/ask'
 
 /** Who is in a group, at any depth, and why. */
 export function MembersOf({ group }: { group: string }) {
   const { asOf, now } = useDay()
   const [text, setText] = useState('')
   const members = useInfiniteQuery({
-    queryKey: ['members', group, text, asOf],
     placeholderData: keepPreviousData,
-    initialPageParam: '',
-    getNextPageParam: (last: Schemas['GroupMemberList']) => last.next,
-    queryFn: ({ pageParam }) =>
-      answer(
-        api.GET('/api/v1/groups/{group}/members', {
-          params: { path: { group }, query: { q: text || undefined, as_of: asOf, limit: 100, cursor: pageParam || undefined } },
-        }),
-      ),
+    ...askPages('/api/v1/groups/{group}/members', (cursor) => ({
+      params: { path: { group }, query: { q: text || undefined, as_of: asOf, limit: 100, cursor } },
+    })),
   })
   if (members.error) return <Trouble error={members.error} retry={() => void members.refetch()} />
   if (!members.data) return <Loading what="who is in it" />

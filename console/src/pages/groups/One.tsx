@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { FilterWords } from '../../shared/FilterWords'
 import { PickBox, type Choice } from '../../shared/PickBox'
 import { Empty, Loading, Trouble } from '../../shared/State'
@@ -17,6 +17,7 @@ import { useGroupChoices } from '../users/choices'
 import { GrantRole } from '../users/Give'
 import { windowOf } from '../../shared/window'
 import { MembersOf } from './Members'
+import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/groups/$group')
 
@@ -27,10 +28,7 @@ export function OneGroup() {
   const navigate = route.useNavigate()
   const { asOf, past } = useDay()
   const me = useMe()
-  const group = useQuery({
-    queryKey: ['group', key, asOf],
-    queryFn: () => answer(api.GET('/api/v1/groups/{group}', { params: { path: { group: key }, query: { as_of: asOf } } })),
-  })
+  const group = useQuery(ask('/api/v1/groups/{group}', { params: { path: { group: key }, query: { as_of: asOf } } }))
   if (group.error) return <Trouble page error={group.error} retry={() => void group.refetch()} />
   if (!group.data) return <Loading what={key} />
   const g = group.data

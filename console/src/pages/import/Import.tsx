@@ -10,6 +10,7 @@ import { useMe } from '../../shell/session'
 import { Faults } from './Faults'
 import { Mapping } from './Mapping'
 import { Outcome } from './Outcome'
+import { ask, asked } from '../../api/ask'
 
 const kinds = {
   users: { label: 'Users', says: 'one row a user: user_name and any of the attributes, roles and groups' },
@@ -57,7 +58,7 @@ export function ImportPage() {
       }
     },
   })
-  const mappings = useQuery({ queryKey: ['mappings'], queryFn: () => answer(api.GET('/api/v1/mappings')) })
+  const mappings = useQuery(ask('/api/v1/mappings'))
   const problem = run.error instanceof ProblemError ? run.error.problem : undefined
   const result = run.data
   const rails = result?.preview?.rails ?? problem?.rails ?? []
@@ -159,7 +160,7 @@ export function ImportPage() {
                 setMaking(false)
                 setMapping(key)
                 run.reset()
-                void client.invalidateQueries({ queryKey: ['mappings'] })
+                void client.invalidateQueries(asked('/api/v1/mappings'))
               }}
             />
           </div>
@@ -203,10 +204,9 @@ export function ImportPage() {
 /** How far it is, and a way to stop it. */
 function Progress({ track }: { track: string }) {
   const far = useQuery({
-    queryKey: ['import', track],
     refetchInterval: 400,
     retry: false,
-    queryFn: () => answer(api.GET('/api/v1/imports/{import}', { params: { path: { import: track } } })),
+    ...ask('/api/v1/imports/{import}', { params: { path: { import: track } } }),
   })
   const p = far.data
   return (

@@ -1,12 +1,13 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { useCommit } from '../../shared/commit'
 import { Empty, Faults, Loading, Trouble } from '../../shared/State'
 import { count, endOfDay } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { Gains } from './One'
+import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/catalogue')
 
@@ -16,14 +17,11 @@ export function CataloguePage() {
   const navigate = route.useNavigate()
   const me = useMe()
   const people = useQuery({
-    queryKey: ['people', me.user.id],
-    queryFn: () =>
-      answer(api.GET('/api/v1/users', { params: { query: { filter: `manager eq "${me.user.key}" and status eq "active"`, limit: 200 } } })),
+    ...ask('/api/v1/users', { params: { query: { filter: `manager eq "${me.user.key}" and status eq "active"`, limit: 200 } } }),
   })
   const offers = useQuery({
-    queryKey: ['offers', search.q, search.user],
     placeholderData: keepPreviousData,
-    queryFn: () => answer(api.GET('/api/v1/catalogue', { params: { query: { q: search.q, user: search.user } } })),
+    ...ask('/api/v1/catalogue', { params: { query: { q: search.q, user: search.user } } }),
   })
   const mine = (people.data?.users ?? []).filter((u) => u.id !== me.user.id)
   return (
@@ -97,10 +95,7 @@ function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: st
   const [asked, setAsked] = useState<string>()
   const key = o.role.key ?? o.role.label
   const { commit, problem } = useCommit((result) => setAsked(result.sentences[0]))
-  const seen = useQuery({
-    queryKey: ['offer', key, user],
-    queryFn: () => answer(api.GET('/api/v1/catalogue/{role}', { params: { path: { role: key }, query: { user } } })),
-  })
+  const seen = useQuery(ask('/api/v1/catalogue/{role}', { params: { path: { role: key }, query: { user } } }))
   if (asked || o.waiting)
     return (
       <p role="status" className="mt-2">

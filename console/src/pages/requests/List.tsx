@@ -1,11 +1,11 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { answer, api } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
 import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { RequestLines } from './Line'
+import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/requests')
 
@@ -26,14 +26,10 @@ export function RequestList() {
   const { asOf, past } = useDay()
   const state = kind === 'waiting' || kind === 'approved' || kind === 'refused' || kind === 'withdrawn' ? kind : undefined
   const requests = useQuery({
-    queryKey: ['requests', kind, asOf],
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      answer(
-        api.GET('/api/v1/requests', {
-          params: { query: { state, decide: kind === 'decide' || undefined, mine: kind === 'mine' || undefined, as_of: asOf, limit: 200 } },
-        }),
-      ),
+    ...ask('/api/v1/requests', {
+      params: { query: { state, decide: kind === 'decide' || undefined, mine: kind === 'mine' || undefined, as_of: asOf, limit: 200 } },
+    }),
   })
   if (requests.error) return <Trouble page error={requests.error} retry={() => void requests.refetch()} />
   if (!requests.data) return <Loading what="the requests" />

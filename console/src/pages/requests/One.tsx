@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { useCommit } from '../../shared/commit'
 import { PathText } from '../../shared/PathText'
 import { Rails } from '../../shared/Rails'
@@ -10,6 +10,7 @@ import { count, endOfDay, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { whereItIs } from './Line'
+import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/requests/$request')
 
@@ -17,10 +18,7 @@ const route = getRouteApi('/shell/requests/$request')
 export function OneRequest() {
   const { request: id } = route.useParams()
   const { asOf } = useDay()
-  const request = useQuery({
-    queryKey: ['request', id, asOf],
-    queryFn: () => answer(api.GET('/api/v1/requests/{request}', { params: { path: { request: id }, query: { as_of: asOf } } })),
-  })
+  const request = useQuery(ask('/api/v1/requests/{request}', { params: { path: { request: id }, query: { as_of: asOf } } }))
   if (request.error) return <Trouble page error={request.error} retry={() => void request.refetch()} />
   if (!request.data) return <Loading what={id} />
   const r = request.data

@@ -1,22 +1,21 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../../api/client'
+import type { Operation, Schemas } from '../../api/client'
 import { useCommit } from '../../shared/commit'
 import { keyOf } from '../../shared/key'
 import { Empty, Faults, Loading, Trouble } from '../../shared/State'
 import { count, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
+import { chosen } from '../../shared/chosen'
+import { ask } from '../../api/ask'
 
 /** The rounds of review, and opening another. */
 export function ReviewList() {
   const { asOf, past } = useDay()
   const me = useMe()
-  const reviews = useQuery({
-    queryKey: ['reviews', asOf],
-    queryFn: () => answer(api.GET('/api/v1/reviews', { params: { query: { as_of: asOf } } })),
-  })
+  const reviews = useQuery(ask('/api/v1/reviews', { params: { query: { as_of: asOf } } }))
   if (reviews.error) return <Trouble page error={reviews.error} retry={() => void reviews.refetch()} />
   if (!reviews.data) return <Loading what="the reviews" />
   const all = reviews.data.rounds
@@ -66,8 +65,8 @@ export function Progress({ done, of }: { done: number; of: number }) {
 }
 
 function OpenRound() {
-  const applications = useQuery({ queryKey: ['applications', undefined], queryFn: () => answer(api.GET('/api/v1/applications')) })
-  const groups = useQuery({ queryKey: ['groups', undefined], queryFn: () => answer(api.GET('/api/v1/groups')) })
+  const applications = useQuery(ask('/api/v1/applications'))
+  const groups = useQuery(ask('/api/v1/groups'))
   const empty = { label: '', kind: 'application', application: '', group: '', filter: '', reviewers: 'manager', reason: '' }
   const [x, setX] = useState(empty)
   const [said, setSaid] = useState<string>()
@@ -84,7 +83,13 @@ function OpenRound() {
       className="mt-7 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = { op: 'open_round', key, label: x.label.trim(), [x.kind]: looksAt, reviewers: x.reviewers } as Operation
+        const operation: Operation = {
+          op: 'open_round',
+          key,
+          label: x.label.trim(),
+          [x.kind]: looksAt,
+          reviewers: chosen(['manager', 'owner', 'users'], x.reviewers) ?? 'manager',
+        }
         commit.mutate({ operations: [operation], reason: x.reason })
       }}
     >

@@ -1,7 +1,7 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { getRouteApi } from '@tanstack/react-router'
 import { useRef, useState, type KeyboardEvent } from 'react'
-import { answer, api, type Operation, type Schemas } from '../../api/client'
+import type { Operation, Schemas } from '../../api/client'
 import { useCommit } from '../../shared/commit'
 import { Mark } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
@@ -10,6 +10,7 @@ import { Empty, Faults, Loading, Trouble } from '../../shared/State'
 import { count, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { Progress } from './List'
+import { ask, askPages, wouldDo } from '../../api/ask'
 
 const route = getRouteApi('/shell/reviews/$round')
 
@@ -24,31 +25,22 @@ export function OneReview() {
   const { show } = route.useSearch()
   const navigate = route.useNavigate()
   const { asOf, past } = useDay()
-  const review = useQuery({
-    queryKey: ['review', round, asOf],
-    queryFn: () => answer(api.GET('/api/v1/reviews/{round}', { params: { path: { round }, query: { as_of: asOf } } })),
-  })
+  const review = useQuery(ask('/api/v1/reviews/{round}', { params: { path: { round }, query: { as_of: asOf } } }))
   const shown = show ?? (review.data && review.data.mine > 0 ? 'mine' : 'all')
   const lines = useInfiniteQuery({
-    queryKey: ['decide-items', round, shown, asOf],
     enabled: !!review.data,
-    initialPageParam: '',
-    queryFn: ({ pageParam }) =>
-      answer(
-        api.GET('/api/v1/reviews/{round}/items', {
-          params: {
-            path: { round },
-            query: {
-              mine: shown === 'mine' || undefined,
-              undecided: shown === 'mine' || shown === 'undecided' || undefined,
-              as_of: asOf,
-              cursor: pageParam || undefined,
-              limit: 100,
-            },
-          },
-        }),
-      ),
-    getNextPageParam: (last) => last.next || undefined,
+    ...askPages('/api/v1/reviews/{round}/items', (cursor) => ({
+      params: {
+        path: { round },
+        query: {
+          mine: shown === 'mine' || undefined,
+          undecided: shown === 'mine' || shown === 'undecided' || undefined,
+          as_of: asOf,
+          cursor,
+          limit: 100,
+        },
+      },
+    })),
   })
   if (review.error) return <Trouble page error={review.error} retry={() => void review.refetch()} />
   if (!review.data) return <Loading what={round} />
@@ -333,13 +325,8 @@ function Save({ round, lines, said, done }: { round: string; lines: Line[]; said
 function SignOff({ round: r }: { round: Schemas['OneRound'] }) {
   const [reason, setReason] = useState('')
   const { commit, problem, rails, passed, pass } = useCommit(() => undefined)
-  const operations = [{ op: 'sign_off', round: r.key } as Operation]
-  const preview = useQuery({
-    queryKey: ['preview', operations, r.decided, r.to_revoke],
-    enabled: r.decided === r.items,
-    retry: false,
-    queryFn: () => answer(api.POST('/api/v1/changes', { params: { query: { dry_run: true } }, body: { operations } })),
-  })
+  const operations = [{ op: 'sign_off', round: r.key }] satisfies Operation[]
+  const preview = useQuery({ ...wouldDo(operations), enabled: r.decided === r.items })
   if (r.decided < r.items) return <p className="text-soft mt-2">It can be signed off once every item is decided.</p>
   return (
     <form

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { PickBox, type Choice } from '../../shared/PickBox'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Things } from '../../shared/Things'
 import { useDay } from '../../shell/day'
 import { useRoleChoices } from '../users/choices'
+import { ask } from '../../api/ask'
 
 /** What a role gives that another does not, and the other way round. */
 export function CompareRoles({ role: r }: { role: Schemas['Role'] }) {
@@ -13,10 +14,8 @@ export function CompareRoles({ role: r }: { role: Schemas['Role'] }) {
   const choices = useRoleChoices()
   const [other, setOther] = useState<Choice | null>(null)
   const comparison = useQuery({
-    queryKey: ['compare', r.key, other?.key, asOf],
     enabled: other !== null,
-    queryFn: () =>
-      answer(api.GET('/api/v1/roles/{role}/comparison', { params: { path: { role: r.key }, query: { with: other!.key, as_of: asOf } } })),
+    ...ask('/api/v1/roles/{role}/comparison', { params: { path: { role: r.key }, query: { with: other!.key, as_of: asOf } } }),
   })
   const c = comparison.data
   return (

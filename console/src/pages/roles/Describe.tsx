@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../../api/client'
+import type { Operation, Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { PickBox } from '../../shared/PickBox'
 import { Empty } from '../../shared/State'
@@ -10,6 +10,8 @@ import { useDay } from '../../shell/day'
 import { useSheet } from '../../shell/sheet'
 import { useRoleChoices, useUserChoices } from '../users/choices'
 import { HeldWithinField, MaxDaysField, RiskField } from './New'
+import { chosen } from '../../shared/chosen'
+import { ask } from '../../api/ask'
 
 type Role = Schemas['Role']
 
@@ -104,7 +106,7 @@ export function DescribeRole({ role: r }: { role: Role }) {
 /** Whether the role is requestable, in whose words, and who approves. */
 function Offer({ role: r }: { role: Role }) {
   const sheet = useSheet()
-  const routes = useQuery({ queryKey: ['routes'], queryFn: () => answer(api.GET('/api/v1/routes')) })
+  const routes = useQuery(ask('/api/v1/routes'))
   const [x, setX] = useState({ words: '', route: '', max_days: '' })
   const all = routes.data?.routes ?? []
   if (r.requestable)
@@ -128,13 +130,13 @@ function Offer({ role: r }: { role: Role }) {
       className="border-rule mt-6 max-w-180 border-t pt-4"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = {
+        const operation: Operation = {
           op: 'make_requestable',
           role: r.key,
           words: x.words.trim(),
           route: x.route,
           max_days: x.max_days ? Number(x.max_days) : undefined,
-        } as Operation
+        }
         sheet.add({ verb: 'Offer', what: r.label, detail: `to whoever wants to ${x.words.trim()}`, operations: [operation] }, r.revision)
       }}
     >
@@ -192,19 +194,19 @@ function Copy({ role: r }: { role: Role }) {
       className="border-rule mt-6 flex max-w-180 items-end gap-3 border-t pt-4"
       onSubmit={(e) => {
         e.preventDefault()
-        const operations = [
+        const operations: Operation[] = [
           {
             op: 'add_role',
             key,
             application: r.application?.key,
             label: label.trim(),
             description: r.description || undefined,
-            risk: r.risk || undefined,
+            risk: chosen(['low', 'medium', 'high'], r.risk ?? ''),
             max_days: r.max_days || undefined,
           },
           ...(r.permissions ?? [])
             .filter((p) => p.role.id === r.id)
-            .map((p) => ({
+            .map((p): Operation => ({
               op: 'add_permission',
               role: full,
               application: p.application.key,
@@ -212,8 +214,8 @@ function Copy({ role: r }: { role: Role }) {
               pattern: p.pattern,
               own: p.own || undefined,
             })),
-          ...r.includes.map((i) => ({ op: 'include_role', role: full, includes: i.key })),
-        ] as Operation[]
+          ...r.includes.map((i): Operation => ({ op: 'include_role', role: full, includes: i.key! })),
+        ]
         sheet.add(
           { verb: 'Copy', what: `${r.label} as ${label.trim()}`, detail: 'with all it permits and includes', operations },
           r.revision,
@@ -237,10 +239,7 @@ export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
   const sheet = useSheet()
   const { asOf } = useDay()
   const choices = useRoleChoices()
-  const roles = useQuery({
-    queryKey: ['roles', asOf],
-    queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })),
-  })
+  const roles = useQuery(ask('/api/v1/roles', { params: { query: { as_of: asOf } } }))
   const byKey = new Map((roles.data?.roles ?? []).map((x) => [x.key, x]))
   const may = choices.filter(
     (c) => c.key !== r.key && (!r.application || c.key.startsWith(`${r.application.key}/`)) && !r.includes.some((i) => i.key === c.key),
@@ -264,7 +263,7 @@ export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
                         verb: 'Remove of',
                         what: r.label,
                         detail: i.label,
-                        operations: [{ op: 'exclude_role', role: r.key, excludes: i.key } as Operation],
+                        operations: [{ op: 'exclude_role', role: r.key, excludes: i.key! }],
                       },
                       r.revision,
                     )

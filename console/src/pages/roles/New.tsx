@@ -2,6 +2,7 @@ import { useState } from 'react'
 import type { Operation, Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { useSheet } from '../../shell/sheet'
+import { chosen } from '../../shared/chosen'
 
 /** Makes a role, of an application or of the organisation. */
 export function NewRole({ application, revision }: { application?: Schemas['Application']; revision: number }) {
@@ -15,16 +16,16 @@ export function NewRole({ application, revision }: { application?: Schemas['Appl
       className="mt-7 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = {
+        const operation: Operation = {
           op: 'add_role',
           key,
           application: application?.key,
           label: x.label.trim(),
           description: x.description.trim() || undefined,
-          risk: x.risk || undefined,
+          risk: chosen(['low', 'medium', 'high'], x.risk),
           max_days: x.max_days ? Number(x.max_days) : undefined,
           held_within: x.heldWithin.trim() || undefined,
-        } as Operation
+        }
         sheet.add(
           {
             verb: 'Make',

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
@@ -12,6 +12,7 @@ import { useSheet } from '../../shell/sheet'
 import { CompareRoles } from './Compare'
 import { DescribeRole, Includes } from './Describe'
 import { Permissions } from './Permissions'
+import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/roles/$role')
 
@@ -22,10 +23,7 @@ export function OneRole() {
   const navigate = route.useNavigate()
   const { asOf, now, past } = useDay()
   const me = useMe()
-  const role = useQuery({
-    queryKey: ['role', key, asOf],
-    queryFn: () => answer(api.GET('/api/v1/roles/{role}', { params: { path: { role: key }, query: { as_of: asOf } } })),
-  })
+  const role = useQuery(ask('/api/v1/roles/{role}', { params: { path: { role: key }, query: { as_of: asOf } } }))
   if (role.error) return <Trouble page error={role.error} retry={() => void role.refetch()} />
   if (!role.data) return <Loading what={key} />
   const r = role.data

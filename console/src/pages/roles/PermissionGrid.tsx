@@ -67,7 +67,7 @@ export function PermissionGrid({
     setTurned(rest)
   }
   const put = () => {
-    const operations: unknown[] = []
+    const operations: Operation[] = []
     const given = new Map<string, string[]>()
     const takenFrom = new Map<Permission, string[]>()
     for (const [key, shall] of Object.entries(turned)) {
@@ -91,7 +91,7 @@ export function PermissionGrid({
         verb: 'Edit',
         what: `what ${r.label} permits`,
         detail: `${count(Object.keys(turned).length, 'cell')} in ${a.label}`,
-        operations: operations as Operation[],
+        operations: operations,
       },
       r.revision,
     )

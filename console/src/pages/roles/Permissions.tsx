@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../../api/client'
+import type { Operation, Schemas } from '../../api/client'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { list } from '../../shared/words'
@@ -9,6 +9,7 @@ import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { Covered } from '../applications/Covered'
 import { PermissionGrid } from './PermissionGrid'
+import { ask } from '../../api/ask'
 
 type Role = Schemas['Role']
 
@@ -19,10 +20,7 @@ export function Permissions({ role: r }: { role: Role }) {
   const me = useMe()
   const sheet = useSheet()
   const writes = !past && !!me.may['roles.update']
-  const applications = useQuery({
-    queryKey: ['applications', asOf],
-    queryFn: () => answer(api.GET('/api/v1/applications', { params: { query: { as_of: asOf } } })),
-  })
+  const applications = useQuery(ask('/api/v1/applications', { params: { query: { as_of: asOf } } }))
   const [chosen, setChosen] = useState<string>()
   const all = applications.data?.applications ?? []
   const application = r.application?.key ?? chosen ?? r.permissions?.[0]?.application.key ?? all.find((a) => a.key !== 'able-roster')?.key
@@ -99,10 +97,7 @@ export function Permissions({ role: r }: { role: Role }) {
 
 function OfApplication({ role: r, application, writes }: { role: Role; application: string; writes: boolean }) {
   const { asOf } = useDay()
-  const one = useQuery({
-    queryKey: ['application', application, asOf],
-    queryFn: () => answer(api.GET('/api/v1/applications/{application}', { params: { path: { application }, query: { as_of: asOf } } })),
-  })
+  const one = useQuery(ask('/api/v1/applications/{application}', { params: { path: { application }, query: { as_of: asOf } } }))
   if (one.error) return <Trouble error={one.error} retry={() => void one.refetch()} />
   if (!one.data) return <Loading what={application} />
   return (
@@ -123,14 +118,14 @@ function ByPattern({ role: r, application: a }: { role: Role; application: Schem
       className="mt-5 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation = {
+        const operation: Operation = {
           op: 'add_permission',
           role: r.key,
           application: a.key,
           actions: x.actions,
           pattern: x.pattern.trim(),
           own: x.own || undefined,
-        } as Operation
+        }
         sheet.add(
           {
             verb: 'Let',

@@ -1,12 +1,13 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
 import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { NewRole } from './New'
+import { ask } from '../../api/ask'
 
 type Role = Schemas['Role']
 
@@ -14,10 +15,7 @@ type Role = Schemas['Role']
 export function RoleTree() {
   const { asOf, past } = useDay()
   const me = useMe()
-  const roles = useQuery({
-    queryKey: ['roles', asOf],
-    queryFn: () => answer(api.GET('/api/v1/roles', { params: { query: { as_of: asOf } } })),
-  })
+  const roles = useQuery(ask('/api/v1/roles', { params: { query: { as_of: asOf } } }))
   if (roles.error) return <Trouble page error={roles.error} retry={() => void roles.refetch()} />
   if (!roles.data) return <Loading what="roles" />
   const all = roles.data.roles

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Fragment, useState, type ReactNode } from 'react'
-import { answer, api, type Operation, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { UserBox } from '../../shared/UserBox'
 import { count, list, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
@@ -9,6 +9,7 @@ import { useSheet } from '../../shell/sheet'
 import { useAttributes } from './attributes'
 import { Fields, operationOf, valuesOf } from './Fields'
 import { SignInOf } from './SignInOf'
+import { ask } from '../../api/ask'
 
 /** What is said of a user, and what can be done about that. */
 export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
@@ -127,10 +128,7 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
   const sheet = useSheet()
   const [to, setTo] = useState({ key: '', name: '' })
   const [last, setLast] = useState('')
-  const owned = useQuery({
-    queryKey: ['owned', u.user_name],
-    queryFn: () => answer(api.GET('/api/v1/users/{user}/owned', { params: { path: { user: u.user_name } } })),
-  })
+  const owned = useQuery(ask('/api/v1/users/{user}/owned', { params: { path: { user: u.user_name } } }))
   const o = owned.data
   const left = o
     ? [
@@ -153,9 +151,9 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
             what: u.display_name,
             detail: to.key ? `what they own goes to ${to.name}` : undefined,
             operations: [
-              ...(to.key ? [{ op: 'hand_over', user: u.user_name, to: to.key }] : []),
+              ...(to.key ? [{ op: 'hand_over', user: u.user_name, to: to.key } as const] : []),
               { op: 'update_user', user: u.user_name, status: 'departed', ...(last ? { end_date: last } : {}) },
-            ] as Operation[],
+            ],
           },
           u.revision,
         )

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answer, api, type Operation, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Things } from '../../shared/Things'
 import { UserBox } from '../../shared/UserBox'
@@ -8,6 +8,7 @@ import { count, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
+import { ask } from '../../api/ask'
 
 /** What a colleague has that this user has not, and the giving of chosen parts. */
 export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
@@ -17,10 +18,8 @@ export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
   const [other, setOther] = useState('')
   const [left, setLeft] = useState<string[]>([])
   const comparison = useQuery({
-    queryKey: ['same as', u.user_name, other, asOf],
     enabled: other !== '',
-    queryFn: () =>
-      answer(api.GET('/api/v1/users/{user}/comparison', { params: { path: { user: u.user_name }, query: { with: other, as_of: asOf } } })),
+    ...ask('/api/v1/users/{user}/comparison', { params: { path: { user: u.user_name }, query: { with: other, as_of: asOf } } }),
   })
   const c = comparison.data
   const parts = c
@@ -77,7 +76,7 @@ export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
                     verb: 'Give',
                     what: `${u.display_name} what ${c.with.label} has`,
                     detail: chosen.map((p) => p.label).join(', '),
-                    operations: chosen.map((p) => p.operation) as Operation[],
+                    operations: chosen.map((p) => p.operation),
                   },
                   c.revision,
                 )

@@ -118,9 +118,9 @@ export function SetRoles({ user }: { user: Schemas['UserDetail'] }) {
               .filter(Boolean)
               .join(', '),
             operations: [
-              ...gone.map((a) => ({ op: 'revoke', assignment: a.id })),
-              ...fresh.map((r) => ({ op: 'grant', role: r.key, user: user.user_name })),
-            ] as Operation[],
+              ...gone.map((a): Operation => ({ op: 'revoke', assignment: a.id })),
+              ...fresh.map((r): Operation => ({ op: 'grant', role: r.key, user: user.user_name })),
+            ],
           },
           user.revision,
         )

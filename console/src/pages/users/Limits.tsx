@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
-import { answer, api } from '../../api/client'
 import { list } from '../../shared/words'
 import { Covered } from '../applications/Covered'
+import { ask } from '../../api/ask'
 
 export type ScopeInput = { application: string; pattern: string }
 export type TermsInput = { first: string; last: string; scopes: ScopeInput[]; days: string[]; from: string; until: string }
@@ -46,7 +46,7 @@ export function TermsFields({
   role?: string
   zone: string
 }) {
-  const applications = useQuery({ queryKey: ['applications', undefined], queryFn: () => answer(api.GET('/api/v1/applications')) })
+  const applications = useQuery(ask('/api/v1/applications'))
   const own = role?.includes('/') ? role.slice(0, role.indexOf('/')) : ''
   const apps = (applications.data?.applications ?? []).filter((a) => !own || a.key === own)
   const scope = (i: number, x: Partial<ScopeInput>) => set({ ...t, scopes: t.scopes.map((s, j) => (i === j ? { ...s, ...x } : s)) })

@@ -2,7 +2,7 @@ import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useRef, useState } from 'react'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, fullDay, shortDay, unitWords } from '../../shared/words'
 import { SaveAs } from '../../shared/Export'
@@ -13,6 +13,7 @@ import { ColumnPicker } from './ColumnPicker'
 import { FilterBuilder } from './FilterBuilder'
 import { fetchAll, GroupByRule, Several } from './Several'
 import { Views } from './Views'
+import { askPages } from '../../api/ask'
 
 const route = getRouteApi('/shell/users')
 
@@ -54,28 +55,22 @@ export function UserList() {
   }, [text, search.q, navigate])
 
   const users = useInfiniteQuery({
-    queryKey: ['users', search, asOf],
     placeholderData: keepPreviousData,
-    initialPageParam: '',
-    getNextPageParam: (last: Schemas['UserList']) => last.next,
-    queryFn: ({ pageParam }) =>
-      answer(
-        api.GET('/api/v1/users', {
-          params: {
-            query: {
-              q: search.q,
-              status: search.status as StatusWord | undefined,
-              unit: search.unit,
-              group: search.group,
-              filter: search.filter,
-              sort: search.sort,
-              as_of: asOf,
-              limit: 200,
-              cursor: pageParam || undefined,
-            },
-          },
-        }),
-      ),
+    ...askPages('/api/v1/users', (cursor) => ({
+      params: {
+        query: {
+          q: search.q,
+          status: search.status as StatusWord | undefined,
+          unit: search.unit,
+          group: search.group,
+          filter: search.filter,
+          sort: search.sort,
+          as_of: asOf,
+          limit: 200,
+          cursor,
+        },
+      },
+    })),
   })
   const [picked, setPicked] = useState<Map<string, string>>(new Map())
   const picks = !past && (me.may['users.update'] || me.may['roles.assign'] || me.may['groups.update'])

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
@@ -15,6 +15,7 @@ import { Attributes } from './Attributes'
 import { GrantRole, JoinGroup, SetRoles } from './Give'
 import { Compare } from './Compare'
 import { StatusText } from './List'
+import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/users/$user')
 
@@ -25,14 +26,8 @@ export function OneUser() {
   const navigate = route.useNavigate()
   const { asOf, now } = useDay()
   const path = { user: name }
-  const user = useQuery({
-    queryKey: ['user', name, asOf],
-    queryFn: () => answer(api.GET('/api/v1/users/{user}', { params: { path, query: { as_of: asOf } } })),
-  })
-  const access = useQuery({
-    queryKey: ['access', name, asOf],
-    queryFn: () => answer(api.GET('/api/v1/users/{user}/access', { params: { path, query: { as_of: asOf } } })),
-  })
+  const user = useQuery(ask('/api/v1/users/{user}', { params: { path, query: { as_of: asOf } } }))
+  const access = useQuery(ask('/api/v1/users/{user}/access', { params: { path, query: { as_of: asOf } } }))
   if (user.error) return <Trouble page error={user.error} retry={() => void user.refetch()} />
   if (!user.data) return <Loading what={name} />
   const u = user.data

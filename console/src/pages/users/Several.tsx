@@ -49,7 +49,7 @@ export function Several({
   const roles = useRoleChoices()
   const [unit, setUnit] = useState('')
   const who = picked.length === 1 ? picked[0]!.label : count(picked.length, 'user')
-  const put = (verb: string, what: string, operation: (user: string) => unknown) => {
+  const put = (verb: string, what: string, operation: (user: string) => Operation) => {
     sheet.add(
       {
         verb,
@@ -58,7 +58,7 @@ export function Several({
           .slice(0, 4)
           .map((p) => p.label)
           .join(', ')}${picked.length > 4 ? ` and ${picked.length - 4} more` : ''}`,
-        operations: picked.map((p) => operation(p.user_name)) as Operation[],
+        operations: picked.map((p) => operation(p.user_name)),
       },
       revision,
     )

@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, shortDay } from '../../shared/words'
+import { ask } from '../../api/ask'
 
 const inks: Record<Schemas['TimelineSpan']['way'], string> = {
   direct: 'bg-ink',
@@ -18,10 +19,7 @@ const words: Record<Schemas['TimelineSpan']['way'], string> = {
 
 /** Which roles somebody held when: a line for each, along the time. */
 export function Timeline({ user, now }: { user: string; now: Date }) {
-  const life = useQuery({
-    queryKey: ['life', user],
-    queryFn: () => answer(api.GET('/api/v1/users/{user}/timeline', { params: { path: { user } } })),
-  })
+  const life = useQuery(ask('/api/v1/users/{user}/timeline', { params: { path: { user } } }))
   if (life.error) return <Trouble error={life.error} retry={() => void life.refetch()} />
   if (!life.data) return <Loading what="their timeline" />
   if (life.data.roles.length === 0) return <Empty>Never held a role, except those everybody has.</Empty>

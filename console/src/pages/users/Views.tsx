@@ -5,6 +5,7 @@ import { answer, api, type Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { Trouble } from '../../shared/State'
 import { useMe } from '../../shell/session'
+import { ask, asked } from '../../api/ask'
 
 /** What the address of the list of users says of it. */
 export type ListSearch = { q?: string; status?: string; unit?: string; group?: string; filter?: string; sort?: string; columns?: string }
@@ -17,14 +18,13 @@ const said = (s: ListSearch) =>
 export function Views({ search }: { search: ListSearch }) {
   const me = useMe()
   const client = useQueryClient()
-  const views = useQuery({ queryKey: ['views'], queryFn: () => answer(api.GET('/api/v1/views')) })
+  const views = useQuery(ask('/api/v1/views'))
   const all = views.data?.views ?? []
   const counts = useQueries({
     queries: all.map((v) => ({
-      queryKey: ['view count', v.search],
       staleTime: 30_000,
       retry: false,
-      queryFn: () => answer(api.GET('/api/v1/users', { params: { query: { ...v.search, limit: 1 } } })),
+      ...ask('/api/v1/users', { params: { query: { ...v.search, limit: 1 } } }),
     })),
   })
   const [label, setLabel] = useState('')
@@ -42,7 +42,7 @@ export function Views({ search }: { search: ListSearch }) {
     } catch (e) {
       setError(e)
     }
-    await client.invalidateQueries({ queryKey: ['views'] })
+    await client.invalidateQueries(asked('/api/v1/views'))
   }
   const save = () => {
     const { columns, ...asked } = search

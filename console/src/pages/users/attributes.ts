@@ -1,12 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
-import { answer, api, type Schemas } from '../../api/client'
+import type { Schemas } from '../../api/client'
+import { ask } from '../../api/ask'
 
 /** The attributes the organisation declared, those in use. */
 export function useAttributes(asOf?: string): Schemas['Attribute'][] {
   const list = useQuery({
-    queryKey: ['attributes', asOf],
     staleTime: 60_000,
-    queryFn: () => answer(api.GET('/api/v1/attributes', { params: { query: { as_of: asOf } } })),
+    ...ask('/api/v1/attributes', { params: { query: { as_of: asOf } } }),
   })
   return (list.data?.attributes ?? []).filter((a) => !a.retired)
 }
