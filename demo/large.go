@@ -45,7 +45,7 @@ func Large(users int, yield func([]access.Operation) error) error {
 	for i := range users {
 		u := units[rng.IntN(len(units))]
 		name := UserName(i)
-		ops = append(ops, &access.AddUser{Unit: u.path, Title: u.titles[rng.IntN(len(u.titles))],
+		ops = append(ops, &access.AddUser{UserFacts: access.UserFacts{Unit: u.path, Title: u.titles[rng.IntN(len(u.titles))]},
 			Personal: access.Personal{UserName: name, DisplayName: givenNames[i%len(givenNames)] + " " + familyNames[i/len(givenNames)%len(familyNames)]}})
 		for range 2 {
 			ops = append(ops, &access.AddMember{Group: access.GroupRef(fmt.Sprintf("team-%d-crew", rng.IntN(teams))), User: access.UserRef(name)})

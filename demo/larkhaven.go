@@ -155,7 +155,7 @@ func (g *generator) describe() {
 	g.add(first, "", "set-up", "Setting up",
 		&access.SetOrganisation{Name: "Larkhaven Port Authority", TimeZone: timeZone},
 		&access.AddUser{Personal: access.Personal{UserName: Administrator, DisplayName: "Marta Quill", Email: "marta.quill@larkhaven.example"},
-			Unit: "office", Title: "Access administrator", Employment: "staff", Location: "Customs House"},
+			UserFacts: access.UserFacts{Unit: "office", Title: "Access administrator", Employment: "staff", Location: "Customs House"}},
 		&access.AddRole{Key: "access-administrator", Label: "Access administrator", Description: "May see and change everything in Able Roster."},
 		&access.AddPermission{Role: "access-administrator", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
 		&access.Grant{Role: "access-administrator", User: Administrator})
@@ -264,7 +264,7 @@ func (g *generator) fill() {
 	} {
 		g.taken[s.key] = true
 		g.add(g.office(16).Add(time.Duration(i)*time.Minute), Administrator, "console", "Account for a machine",
-			&access.AddUser{Personal: access.Personal{UserName: s.key, DisplayName: s.label}, UserKind: access.Service, Unit: "office"},
+			&access.AddUser{Personal: access.Personal{UserName: s.key, DisplayName: s.label}, UserKind: access.Service, UserFacts: access.UserFacts{Unit: "office"}},
 			&access.Grant{Role: access.RoleRef(s.role), User: access.UserRef(s.key)})
 	}
 }
@@ -305,8 +305,7 @@ func plain(s string) string {
 
 func (g *generator) adding(p *person, since time.Time) []access.Operation {
 	op := &access.AddUser{Personal: access.Personal{UserName: p.name, DisplayName: p.display, Email: p.name + "@larkhaven.example"},
-		Unit: p.unit, Title: p.title, Employment: p.kind, Start: calendar.DateOf(since),
-		Location: []string{"Customs House", "North Quay", "South Quay", "Pilot Station", "Gatehouse"}[g.rng.IntN(5)]}
+		UserFacts: access.UserFacts{Unit: p.unit, Title: p.title, Employment: p.kind, Start: calendar.DateOf(since), Location: []string{"Customs House", "North Quay", "South Quay", "Pilot Station", "Gatehouse"}[g.rng.IntN(5)]}}
 	if p.kind == "contractor" {
 		op.End = calendar.DateOf(g.until.AddDate(0, g.rng.IntN(9), g.rng.IntN(28)))
 	}

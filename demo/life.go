@@ -99,7 +99,7 @@ func (g *generator) leave(at time.Time) {
 		ops = append(ops, &access.Revoke{Role: access.RoleRef(r), User: access.UserRef(p.name)})
 	}
 	p.direct = nil
-	ops = append(ops, &access.UpdateUser{User: access.UserRef(p.name), Status: &departed, End: &end})
+	ops = append(ops, &access.UpdateUser{User: access.UserRef(p.name), Status: &departed, UserEdits: access.UserEdits{End: &end}})
 	g.add(at, Administrator, g.via(), g.pick(reasons["leave"]), ops...)
 }
 
@@ -112,7 +112,7 @@ func (g *generator) move(at time.Time) {
 	title := g.pick(to.titles)
 	ops := g.leavingGroups(p)
 	p.unit, p.title = to.path, title
-	ops = append(ops, &access.UpdateUser{User: access.UserRef(p.name), Unit: &to.path, Title: &title})
+	ops = append(ops, &access.UpdateUser{User: access.UserRef(p.name), UserEdits: access.UserEdits{Unit: &to.path, Title: &title}})
 	ops = append(ops, g.joining(p, g.dutiesIn(to.path))...)
 	g.add(at, Administrator, g.via(), g.pick(reasons["move"]), ops...)
 }

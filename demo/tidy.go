@@ -110,7 +110,7 @@ func (g *generator) mistakes(at time.Time) {
 	}
 	if idle != nil { // past the end date and still active
 		end := calendar.DateOf(at.AddDate(0, 0, -9))
-		g.add(at.Add(2*time.Minute), Administrator, "console", "Contract not renewed", &access.UpdateUser{User: access.UserRef(idle.name), End: &end})
+		g.add(at.Add(2*time.Minute), Administrator, "console", "Contract not renewed", &access.UpdateUser{User: access.UserRef(idle.name), UserEdits: access.UserEdits{End: &end}})
 	}
 	terminal := g.present("terminal/tally")
 	g.add(at.Add(3*time.Minute), Administrator, "console", "Cover for one day", // over by now

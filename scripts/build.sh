@@ -7,6 +7,8 @@ mkdir -p bin console/dist
 touch console/dist/.gitkeep
 
 go build -o bin/rosterd ./cmd/rosterd
+bin/rosterd operations >wire/operations.json.new
+if cmp -s wire/operations.json.new wire/operations.json; then rm wire/operations.json.new; else mv wire/operations.json.new wire/operations.json; fi
 bin/rosterd openapi >console/openapi.json.new
 if ! cmp -s console/openapi.json.new console/openapi.json || [ ! -f console/src/api/schema.d.ts ]; then
     mv console/openapi.json.new console/openapi.json

@@ -33,8 +33,19 @@ type AttributeUnit struct {
 	Value string `json:"value"`
 }
 
-// AttributeList is all declared attributes; retired ones last.
+// AttributeList is the built-in attributes and all declared ones; retired ones last.
 type AttributeList struct {
 	Basis
-	Attributes []Attribute `json:"attributes"`
+	BuiltIn    []BuiltInAttribute `json:"built_in" doc:"what every user has, in the order of files"`
+	Attributes []Attribute        `json:"attributes" doc:"declared by the organisation"`
+}
+
+// BuiltInAttribute is an attribute that every user has.
+type BuiltInAttribute struct {
+	Key      string   `json:"key" doc:"its field of a user, its column in files, its name in filters"`
+	Label    string   `json:"label"`
+	Hint     string   `json:"hint,omitempty"`
+	Type     string   `json:"type" enum:"text,date"`
+	OneOf    []string `json:"one_of,omitempty" doc:"the texts there may be; none: any"`
+	Personal bool     `json:"personal,omitempty" doc:"can be erased, and gives no access"`
 }

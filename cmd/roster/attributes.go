@@ -44,27 +44,13 @@ func attributesList(c *call) error {
 	return nil
 }
 
-// attributeFlags are what a declared attribute may be given and may change.
-func attributeFlags(c *call) (give func(op map[string]any) error) {
-	label := c.flags.String("label", "", "what people call it")
-	about := c.flags.String("about", "", "what it is for")
-	required := c.flags.Bool("required", false, "of every person who is added from now on; -required=false ends it")
-	pattern := c.flags.String("pattern", "", "regular expression that a whole text must match")
-	var allowed, units names
-	c.flags.Var(&allowed, "allow", "a text there may be; may be given again")
+// fillFlags are how an attribute fills itself in.
+func fillFlags(c *call) (give func(op map[string]any) error) {
+	var units names
 	c.flags.Var(&units, "fill-unit", "fills itself in: UNIT=VALUE for whoever is in the unit or below it; may be given again")
 	date := c.flags.String("fill-date", "", "fills itself in from start_date or end_date")
 	months := c.flags.Int("months", 0, "with -fill-date: so many months later, or earlier when negative")
 	return func(op map[string]any) error {
-		for flag, give := range map[string]func(){
-			"label": func() { op["label"] = *label }, "about": func() { op["description"] = *about },
-			"required": func() { op["required"] = *required }, "pattern": func() { op["pattern"] = *pattern },
-			"allow": func() { op["allowed"] = []string(allowed) },
-		} {
-			if c.given(flag) {
-				give()
-			}
-		}
 		switch {
 		case len(units) > 0 && *date != "":
 			return &usageError{"an attribute is filled in from the unit or from a date, not from both"}
@@ -86,32 +72,24 @@ func attributeFlags(c *call) (give func(op map[string]any) error) {
 }
 
 func attributesDeclare(c *call) error {
-	kind := c.flags.String("type", "text", "text, number, date or truth")
-	exact := c.flags.Bool("case-exact", false, "texts are compared with case")
-	personal := c.flags.Bool("personal", false, "can be erased, and gives no access; else a fact, kept for ever")
-	give := attributeFlags(c)
-	change := c.changes()
-	if err := c.parse("KEY"); err != nil {
-		return err
-	}
-	op := map[string]any{"op": "declare_attribute", "key": c.args[0], "type": *kind, "case_exact": *exact, "personal": *personal}
-	if err := give(op); err != nil {
-		return err
-	}
-	return change.make(c, op)
+	return attributeSays(c, c.operation("declare_attribute", "key"), "key")
 }
 
 func attributesChange(c *call) error {
-	give := attributeFlags(c)
+	return attributeSays(c, c.operation("update_attribute", "attribute"), "attribute")
+}
+
+func attributeSays(c *call, o *operation, key string) error {
+	give := fillFlags(c)
 	change := c.changes()
 	if err := c.parse("KEY"); err != nil {
 		return err
 	}
-	op := map[string]any{"op": "update_attribute", "attribute": c.args[0]}
+	op, _ := o.with(map[string]any{key: c.args[0]})
 	if err := give(op); err != nil {
 		return err
 	}
-	if len(op) == 2 {
+	if len(op) == 2 && key == "attribute" {
 		return &usageError{"says nothing to change; give -label, -required, -allow …"}
 	}
 	return change.make(c, op)

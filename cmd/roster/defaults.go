@@ -2,7 +2,6 @@ package main
 
 import (
 	"encoding/json"
-	"flag"
 	"strings"
 
 	"ableroster/client"
@@ -48,19 +47,12 @@ func defaultsList(c *call) error {
 
 func defaultsPreview(c *call) error {
 	c.reads()
-	u := map[string]*string{"unit": nil, "title": nil, "employment_type": nil, "location": nil, "kind": nil}
-	for name, about := range map[string]string{"unit": "the unit, such as marine/pilotage", "title": "the title", "employment_type": "such as staff or contractor", "location": "the place of work", "kind": "person (default) or service"} {
-		u[name] = c.flags.String(strings.ReplaceAll(name, "_type", ""), "", about)
-	}
+	o := c.operation("add_user", "user_name", "display_name", "email", "status", "manager")
 	if err := c.parse(); err != nil {
 		return err
 	}
-	given := map[string]string{}
-	for name, value := range u {
-		if *value != "" {
-			given[name] = *value
-		}
-	}
+	given, _ := o.with(nil)
+	delete(given, "op")
 	raw, _ := json.Marshal(given)
 	q, err := c.at(client.Query{"would_be": string(raw)})
 	if err != nil {
@@ -112,53 +104,23 @@ func pathWords(p wire.Path) string {
 	return strings.Join(out, ", ")
 }
 
-// gifts are the flags that say what a default rule gives, and to whom.
-type gifts struct {
-	label, about, where *string
-	everybody           *bool
-	roles, groups       names
-}
-
-func giftFlags(c *call) *gifts {
-	g := &gifts{
-		label:     c.flags.String("label", "", "what people call the rule"),
-		about:     c.flags.String("about", "", "what it is for"),
-		where:     c.flags.String("where", "", "a filter over users' facts: whom it gives to"),
-		everybody: c.flags.Bool("everybody", false, "it gives to every person"),
-	}
-	c.flags.Var(&g.roles, "role", "a role it gives; may be given again")
-	c.flags.Var(&g.groups, "group", "a group it puts into; may be given again")
-	return g
-}
-
-// into writes what was said into an operation.
-func (g *gifts) into(op map[string]any, flags *flag.FlagSet) map[string]any {
-	said := map[string]any{"label": *g.label, "about": *g.about, "where": *g.where, "everybody": *g.everybody, "role": []string(g.roles), "group": []string(g.groups)}
-	fields := map[string]string{"about": "description", "where": "filter", "role": "roles", "group": "groups"}
-	flags.Visit(func(f *flag.Flag) {
-		if v, ok := said[f.Name]; ok {
-			op[first(fields[f.Name], f.Name)] = v
-		}
-	})
-	return op
-}
-
 func defaultsAdd(c *call) error {
-	g := giftFlags(c)
+	o := c.operation("add_default", "key")
 	change := c.changes()
 	if err := c.parse("KEY"); err != nil {
 		return err
 	}
-	return change.make(c, g.into(map[string]any{"op": "add_default", "key": c.args[0]}, c.flags))
+	op, _ := o.with(map[string]any{"key": c.args[0]})
+	return change.make(c, op)
 }
 
 func defaultsChange(c *call) error {
-	g := giftFlags(c)
+	o := c.operation("update_default", "default")
 	change := c.changes()
 	if err := c.parse("KEY"); err != nil {
 		return err
 	}
-	op := g.into(map[string]any{"op": "update_default", "default": c.args[0]}, c.flags)
+	op, _ := o.with(map[string]any{"default": c.args[0]})
 	if op["filter"] != nil && op["everybody"] == nil { // one takes the place of the other
 		op["everybody"] = false
 	}

@@ -9,30 +9,14 @@ import (
 	"ableroster/wire"
 )
 
-// said adds the fields of an operation whose flags were given, blank ones too.
-func (c *call) said(op map[string]any, fields map[string]*string) {
-	for flag, value := range fields {
-		if c.given(flag) {
-			op[strings.ReplaceAll(flag, "-", "_")] = *value
-		}
-	}
-}
-
 func applicationsChange(c *call) error {
-	fields := map[string]*string{
-		"label":              c.flags.String("label", "", "what people call it"),
-		"description":        c.flags.String("description", "", "what it is, in plain words"),
-		"state":              c.flags.String("state", "", "draft, rehearsal, live or retired"),
-		"owner":              c.flags.String("owner", "", "its owner; blank for nobody"),
-		"trial-group":        c.flags.String("trial-group", "", "whose members are judged as if it were live while it is a draft; blank for none"),
-		"direct-assignments": c.flags.String("direct-assignments", "", "whether its roles are given to users themselves: welcome, warned or refused"),
-	}
+	o := c.operation("update_application", "application")
 	change := c.changes()
 	if err := c.parse("APPLICATION"); err != nil {
 		return err
 	}
-	op := map[string]any{"op": "update_application", "application": c.args[0]}
-	if c.said(op, fields); len(op) == 2 {
+	op, some := o.with(map[string]any{"application": c.args[0]})
+	if !some {
 		return &usageError{"says nothing to change; give -state, -owner, -direct-assignments …"}
 	}
 	if op["direct_assignments"] == "welcome" {
@@ -243,27 +227,17 @@ func goingLiveRows(v wire.GoingLive) [][]string {
 }
 
 func rolesChange(c *call) error {
-	fields := map[string]*string{
-		"label":       c.flags.String("label", "", "what people call it"),
-		"description": c.flags.String("description", "", "what it is for"),
-		"owner":       c.flags.String("owner", "", "its owner; blank for the application's owner"),
-		"risk":        c.flags.String("risk", "", "how much harm it could do in wrong hands: low, medium or high"),
-	}
-	days := c.flags.Int("max-days", 0, "days an assignment made from now on may last at most; 0 for without end")
+	o := c.operation("update_role", "role", "retired")
 	back := c.flags.Bool("bring-back", false, "bring a retired role back")
 	change := c.changes()
 	if err := c.parse("ROLE"); err != nil {
 		return err
 	}
-	op := map[string]any{"op": "update_role", "role": c.args[0]}
-	c.said(op, fields)
-	if c.given("max-days") {
-		op["max_days"] = *days
-	}
+	op, some := o.with(map[string]any{"role": c.args[0]})
 	if *back {
 		op["retired"] = false
 	}
-	if len(op) == 2 {
+	if !some && !*back {
 		return &usageError{"says nothing to change; give -owner, -risk, -max-days …"}
 	}
 	return change.make(c, op)

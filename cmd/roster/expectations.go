@@ -88,36 +88,18 @@ func (c *call) brokenWords(b *wire.Broken) string {
 }
 
 func expectationsSet(c *call) error {
-	op := map[string]any{"op": "set_expectation"}
-	user := c.flags.String("user", "", "whom it is about: a user")
-	group := c.flags.String("group", "", "or each member of a group")
-	except := c.flags.Bool("except", false, "with -group: everybody but its members, nobody signed in too")
-	nobody := c.flags.Bool("nobody", false, "or nobody signed in")
-	blocking := c.flags.Bool("blocking", false, "refuse what would break it; else warn")
-	label := c.flags.String("label", "", "a plain sentence; made from the rest by default")
-	about := c.flags.String("about", "", "why it must keep holding")
-	owner := c.flags.String("owner", "", "its owner; you by default")
+	o := c.operation("set_expectation", "key", "application", "action", "pattern", "may")
 	change := c.changes()
 	if err := c.parse("KEY", "MAY|MAY-NOT", "APPLICATION", "ACTION", "PATTERN"); err != nil {
 		return err
 	}
+	op, _ := o.with(map[string]any{"key": c.args[0], "application": c.args[2], "action": c.args[3], "pattern": c.args[4]})
 	switch c.args[1] {
 	case "may":
 		op["may"] = true
 	case "may-not":
 	default:
 		return &usageError{fmt.Sprintf("does not know “%s”: say may or may-not", c.args[1])}
-	}
-	op["key"], op["application"], op["action"], op["pattern"] = c.args[0], c.args[2], c.args[3], c.args[4]
-	for name, value := range map[string]string{"user": *user, "group": *group, "label": *label, "description": *about, "owner": *owner} {
-		if value != "" {
-			op[name] = value
-		}
-	}
-	for name, value := range map[string]bool{"except": *except, "nobody": *nobody, "blocking": *blocking} {
-		if value {
-			op[name] = true
-		}
 	}
 	return change.make(c, op)
 }

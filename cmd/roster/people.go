@@ -3,7 +3,6 @@ package main
 import (
 	"cmp"
 	"encoding/json"
-	"flag"
 	"fmt"
 	"maps"
 	"slices"
@@ -127,59 +126,35 @@ func given(g *wire.Given) string {
 	return fmt.Sprintf("· given by %s on %s: %s", by, g.At.Format("2 Jan 2006"), g.Reason)
 }
 
-// userFields are the attributes of a user by their flags.
-var userFields = []struct{ flag, field, about string }{
-	{"name", "display_name", "display name"}, {"email", "email", "e-mail address"}, {"unit", "unit", "place in the organisation, such as marine/pilotage"},
-	{"title", "title", "title"}, {"manager", "manager", "user name of the manager"}, {"employment", "employment_type", "employment type"},
-	{"location", "location", "location"}, {"start", "start_date", "first day, YYYY-MM-DD"}, {"end", "end_date", "last day, YYYY-MM-DD"},
-}
-
-// userFlags adds them to a command; what they give writes those that were given
-// into an operation.
-func userFlags(c *call, more ...string) (give func(op map[string]any) error) {
-	texts := map[string]*string{}
-	for _, f := range userFields {
-		texts[f.flag] = c.flags.String(f.flag, "", f.about)
-	}
-	for _, name := range more {
-		texts[name] = c.flags.String(name, "", map[string]string{"kind": "person (default) or service", "status": "invited, active, suspended or departed"}[name])
-	}
+// setFlags adds the option that sets declared attributes; give writes what was given into
+// an operation.
+func setFlags(c *call) (give func(op map[string]any) error) {
 	var custom names
 	c.flags.Var(&custom, "set", "a declared attribute: KEY=VALUE, blank after = to clear; may be given again")
 	return func(op map[string]any) error {
-		if len(custom) > 0 {
-			values := map[string]string{}
-			for _, s := range custom {
-				key, value, ok := strings.Cut(s, "=")
-				if !ok {
-					return &usageError{"-set is KEY=VALUE, such as cost_centre=4711"}
-				}
-				values[key] = value
+		values := map[string]string{}
+		for _, s := range custom {
+			key, value, ok := strings.Cut(s, "=")
+			if !ok {
+				return &usageError{"-set is KEY=VALUE, such as cost_centre=4711"}
 			}
+			values[key] = value
+		}
+		if len(values) > 0 {
 			op["custom"] = values
 		}
-		c.flags.Visit(func(f *flag.Flag) {
-			if v := texts[f.Name]; v != nil {
-				field := f.Name
-				for _, x := range userFields {
-					if x.flag == f.Name {
-						field = x.field
-					}
-				}
-				op[field] = *v
-			}
-		})
 		return nil
 	}
 }
 
 func usersChange(c *call) error {
-	give := userFlags(c, "status")
+	o := c.operation("update_user", "user")
+	give := setFlags(c)
 	change := c.changes()
 	if err := c.parse("USER"); err != nil {
 		return err
 	}
-	op := map[string]any{"op": "update_user", "user": c.args[0]}
+	op, _ := o.with(map[string]any{"user": c.args[0]})
 	if err := give(op); err != nil {
 		return err
 	}
@@ -216,8 +191,8 @@ func usersErase(c *call) error {
 }
 
 func usersAdd(c *call) error {
-	op := map[string]any{"op": "add_user"}
-	give := userFlags(c, "kind")
+	o := c.operation("add_user", "user_name", "status")
+	give := setFlags(c)
 	var roles, groups names
 	c.flags.Var(&roles, "role", "a role to grant in the same change; may be given again")
 	c.flags.Var(&groups, "group", "a group to put the user into in the same change; may be given again")
@@ -225,7 +200,7 @@ func usersAdd(c *call) error {
 	if err := c.parse("USER_NAME"); err != nil {
 		return err
 	}
-	op["user_name"] = c.args[0]
+	op, _ := o.with(map[string]any{"user_name": c.args[0]})
 	if err := give(op); err != nil {
 		return err
 	}

@@ -30,16 +30,13 @@ func reviewList(c *call) error {
 }
 
 func reviewOpen(c *call) error {
-	label := c.flags.String("label", "", "what people call it")
-	app := c.flags.String("application", "", "who holds what in this application")
-	group := c.flags.String("group", "", "what the members of this group hold")
-	where := c.flags.String("where", "", "what those hold whom this filter over users' facts chooses")
+	o := c.operation("open_round", "key", "reviewers", "users")
 	reviewers := c.flags.String("reviewers", "", "manager, owner, or user:NAME,NAME")
 	change := c.changes()
 	if err := c.parse("KEY"); err != nil {
 		return err
 	}
-	op := map[string]any{"op": "open_round", "key": c.args[0], "label": *label, "application": *app, "group": *group, "filter": *where}
+	op, _ := o.with(map[string]any{"key": c.args[0]})
 	whose, names, named := strings.Cut(*reviewers, ":")
 	op["reviewers"] = whose
 	if named && whose == "user" {

@@ -49,16 +49,13 @@ func sodRulesList(c *call) error {
 }
 
 func sodRulesAdd(c *call) error {
-	label := c.flags.String("label", "", "what people call it")
-	about := c.flags.String("about", "", "why nobody may combine them")
-	prevent := c.flags.Bool("prevent", false, "refuse what would bring it about; else warn")
-	var roles names
-	c.flags.Var(&roles, "role", "a role; give two or more")
+	o := c.operation("add_sod_rule", "key")
 	change := c.changes()
 	if err := c.parse("KEY"); err != nil {
 		return err
 	}
-	return change.make(c, map[string]any{"op": "add_sod_rule", "key": c.args[0], "label": *label, "description": *about, "roles": []string(roles), "prevent": *prevent})
+	op, _ := o.with(map[string]any{"key": c.args[0]})
+	return change.make(c, op)
 }
 
 func sodRulesEnd(c *call) error {

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -130,34 +131,28 @@ func userColumn(u wire.User, name string) (text string, known bool) {
 	switch name {
 	case "name":
 		return u.DisplayName, true
-	case "user_name":
-		return u.UserName, true
-	case "email":
-		return u.Email, true
-	case "kind":
-		return u.Kind, true
-	case "status":
-		return u.Status, true
-	case "unit":
-		return u.Unit, true
-	case "title":
-		return u.Title, true
 	case "manager":
 		if u.Manager != nil {
 			return u.Manager.Label, true
 		}
 		return "", true
-	case "employment_type":
-		return u.EmploymentType, true
-	case "location":
-		return u.Location, true
-	case "start_date":
-		return u.StartDate, true
-	case "end_date":
-		return u.EndDate, true
+	}
+	if i, ok := textFields[name]; ok {
+		return reflect.ValueOf(u).FieldByIndex(i).String(), true
 	}
 	return u.Custom[name], false
 }
+
+// textFields are where the texts of a user lie, by their name in the API.
+var textFields = func() map[string][]int {
+	out := map[string][]int{}
+	for _, f := range reflect.VisibleFields(reflect.TypeFor[wire.User]()) {
+		if name, _, _ := strings.Cut(f.Tag.Get("json"), ","); f.Type.Kind() == reflect.String {
+			out[name] = f.Index
+		}
+	}
+	return out
+}()
 
 // declared says whether an attribute is.
 func (c *call) declared(key string) bool {

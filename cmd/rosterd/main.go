@@ -11,6 +11,8 @@ import (
 	"os"
 	"os/signal"
 	"syscall"
+
+	"ableroster/internal/api"
 )
 
 const usageText = `rosterd is the Able Roster service.
@@ -21,6 +23,7 @@ const usageText = `rosterd is the Able Roster service.
   rosterd personnel     print a made-up personnel export, for trying the import (-mended without its faults)
   rosterd rebuild       make all fact rows again from the operations alone
   rosterd openapi       print the OpenAPI document
+  rosterd operations    print the kinds of operations and their fields, as JSON
   rosterd ready         say by its exit code whether a service answers
 
 Each takes -help. Every flag can be given in the environment too.
@@ -65,6 +68,12 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) error {
 		return personnel(args, out, errOut)
 	case "openapi":
 		return openAPI(out)
+	case "operations":
+		raw, err := api.Operations()
+		if err == nil {
+			_, err = out.Write(raw)
+		}
+		return err
 	case "ready":
 		return ready(ctx, args, errOut)
 	}

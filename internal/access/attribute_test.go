@@ -73,7 +73,7 @@ func TestBadAttributesAreRefused(t *testing.T) {
 		&DeclareAttribute{Key: "probation_end", Type: DateValue, Fill: &Fill{From: "start_date", Months: 6}},
 		&DeclareAttribute{Key: "shifts", Type: NumberValue},
 		&DeclareAttribute{Key: "diver", Type: TruthValue},
-		&AddUser{Personal: Personal{UserName: "ines.halloran"}, Custom: map[string]string{"cost_centre": "4711", "grade": "senior", "badge": "7"}, Start: 20000},
+		&AddUser{Personal: Personal{UserName: "ines.halloran"}, Custom: map[string]string{"cost_centre": "4711", "grade": "senior", "badge": "7"}, UserFacts: UserFacts{Start: 20000}},
 		&AddGroup{Key: "divers", Filter: `diver eq true`},
 		&AddDefault{Key: "juniors", Filter: `grade eq "Junior"`, Groups: []GroupRef{"divers"}},
 	}

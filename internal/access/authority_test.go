@@ -24,12 +24,12 @@ func judged(t *testing.T, s *Snapshot, caller string, ops ...Operation) []Refusa
 func TestAnAdministratorMayMakeAnyChange(t *testing.T) {
 	unit := "finance"
 	lacks := judged(t, port(t), "marta.quill",
-		&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "marine"},
+		&AddUser{Personal: Personal{UserName: "new.one"}, UserFacts: UserFacts{Unit: "marine"}},
 		&Grant{Role: "marine-manager", User: "new.one"},
 		&AddRole{Key: "warden", Application: "berths"},
 		&AddPermission{Role: "berths/warden", Actions: []string{"*"}, Pattern: "/"},
 		&Grant{Role: "berths/warden", Group: "all-users"},
-		&UpdateUser{User: "ines.halloran", Unit: &unit},
+		&UpdateUser{User: "ines.halloran", UserEdits: UserEdits{Unit: &unit}},
 		&SetOrganisation{"Larkhaven", "UTC"})
 	if len(lacks) > 0 {
 		t.Errorf("lacks %+v", lacks[0])
@@ -40,11 +40,11 @@ func TestADelegateMayDoTheirPart(t *testing.T) {
 	s := port(t, &AddRole{Key: "staff"}, &AddPermission{Role: "staff", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, &Grant{Role: "staff", Group: "all-users"})
 	for name, ops := range map[string][]Operation{
 		"grant a role of theirs to one of theirs":     {&Grant{Role: "berths/scheduler", User: "ines.halloran"}},
-		"add somebody to their unit, with a role":     {&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "marine/tugs"}, &Grant{Role: "berths/reader", User: "new.one"}},
+		"add somebody to their unit, with a role":     {&AddUser{Personal: Personal{UserName: "new.one"}, UserFacts: UserFacts{Unit: "marine/tugs"}}, &Grant{Role: "berths/reader", User: "new.one"}},
 		"put one of theirs into a group of theirs":    {&AddMember{Group: "pilots", User: "ines.halloran"}},
 		"suspend one of theirs":                       {&UpdateUser{User: "ines.halloran", Status: &[]Status{Suspended}[0]}},
 		"a rule over their unit, for roles of theirs": {&AddGroup{Key: "tug-crews", Unit: "marine/tugs", Filter: `within eq "marine" and title co "tug"`}, &Grant{Role: "berths/scheduler", Group: "tug-crews"}},
-		"take in whoever all users have a role for":   {&AddUser{Personal: Personal{UserName: "new.two"}, Unit: "marine"}},
+		"take in whoever all users have a role for":   {&AddUser{Personal: Personal{UserName: "new.two"}, UserFacts: UserFacts{Unit: "marine"}}},
 	} {
 		if lacks := judged(t, s, "tomas.brandt", ops...); len(lacks) > 0 {
 			t.Errorf("%s: lacks %+v %+v", name, lacks[0].Need, lacks[0].Gain)
@@ -77,8 +77,8 @@ func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
 		"a group nested through theirs":                {&AddMember{Group: "till", Member: "pilots"}},
 		"an inclusion by a role they may not update":   {&IncludeRole{Role: "harbour-master", Includes: "berths/scheduler"}},
 		"a permission on a role others hold":           {&AddPermission{Role: "harbour-master", Application: "berths", Actions: []string{"update"}, Pattern: "/"}},
-		"moving somebody in from another unit":         {&UpdateUser{User: "hedvika.venables", Unit: &unit}},
-		"a new user elsewhere":                         {&AddUser{Personal: Personal{UserName: "new.one"}, Unit: "finance"}},
+		"moving somebody in from another unit":         {&UpdateUser{User: "hedvika.venables", UserEdits: UserEdits{Unit: &unit}}},
+		"a new user elsewhere":                         {&AddUser{Personal: Personal{UserName: "new.one"}, UserFacts: UserFacts{Unit: "finance"}}},
 		"a new user nowhere":                           {&AddUser{Personal: Personal{UserName: "new.one"}}},
 		"a role for everybody":                         {&Grant{Role: "berths/reader", Group: "all-users"}},
 		"a permission on a role everybody holds":       {&AddPermission{Role: "berths/everybodys", Actions: []string{"update"}, Pattern: "/"}},
@@ -163,11 +163,11 @@ func TestEverybodyReadsThemselvesAndNobodyElse(t *testing.T) {
 func TestPowersAreWhatSomebodyHoldsNowOrLater(t *testing.T) {
 	suspended := Suspended
 	s := port(t,
-		&AddUser{Personal: Personal{UserName: "soon.one"}, Unit: "marine"},
+		&AddUser{Personal: Personal{UserName: "soon.one"}, UserFacts: UserFacts{Unit: "marine"}},
 		&Grant{Role: "access-administrator", User: "soon.one", Window: calendar.Window{From: 1000}},
-		&AddUser{Personal: Personal{UserName: "was.one"}, Unit: "marine"},
+		&AddUser{Personal: Personal{UserName: "was.one"}, UserFacts: UserFacts{Unit: "marine"}},
 		&Grant{Role: "access-administrator", User: "was.one", Window: calendar.Window{Until: 2}},
-		&AddUser{Personal: Personal{UserName: "asleep.one"}, Unit: "marine"},
+		&AddUser{Personal: Personal{UserName: "asleep.one"}, UserFacts: UserFacts{Unit: "marine"}},
 		&AddGroup{Key: "admins"}, &Grant{Role: "access-administrator", Group: "admins"},
 		&AddMember{Group: "admins", User: "asleep.one"},
 		&UpdateUser{User: "asleep.one", Status: &suspended})
@@ -225,7 +225,7 @@ func TestGuardRails(t *testing.T) {
 	}{
 		{"an everyday grant", port(t), "marta.quill", []Operation{&Grant{Role: "berths/reader", User: "ines.halloran"}}, nil},
 		{"suspending the last administrator", port(t), "marta.quill", []Operation{&UpdateUser{User: "marta.quill", Status: &suspended}}, []RailCode{LastAdministrator, OwnAccessLowered}},
-		{"an end date for the last administrator", port(t), "marta.quill", []Operation{&UpdateUser{User: "marta.quill", End: &end}}, []RailCode{LastAdministrator, OwnAccessLowered}},
+		{"an end date for the last administrator", port(t), "marta.quill", []Operation{&UpdateUser{User: "marta.quill", UserEdits: UserEdits{End: &end}}}, []RailCode{LastAdministrator, OwnAccessLowered}},
 		{"retiring the role of the last administrator", port(t), "marta.quill", []Operation{&RetireRole{Role: "access-administrator"}}, []RailCode{LastAdministrator, OwnAccessLowered}},
 		{"suspending one of two administrators", two, "tomas.brandt", []Operation{&UpdateUser{User: "marta.quill", Status: &suspended}}, nil},
 		{"lowering one's own", two, "marta.quill", []Operation{&Revoke{Role: "access-administrator", User: "marta.quill"}}, []RailCode{OwnAccessLowered}},

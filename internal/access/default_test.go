@@ -83,7 +83,7 @@ func TestDefaultsThatAreRefused(t *testing.T) {
 		return d.Seal(d.Revision, 3)
 	}
 	s = after(s, &AddDefault{Key: "watch", Filter: `unit eq "marine"`, Roles: []RoleRef{"berths/reader"}})
-	s = after(s, &AddUser{Personal: Personal{UserName: "newcomer"}, Unit: "marine"})
+	s = after(s, &AddUser{Personal: Personal{UserName: "newcomer"}, UserFacts: UserFacts{Unit: "marine"}})
 	for name, x := range map[string]struct {
 		op   Operation
 		says string
@@ -123,8 +123,8 @@ func TestAuthorityOverDefaults(t *testing.T) {
 		op   Operation
 		may  bool
 	}{
-		{"somebody arrives", tomas, &AddUser{Personal: Personal{UserName: "newcomer"}, Unit: unit}, true},
-		{"somebody moves within the part", tomas, &UpdateUser{User: "ines.halloran", Unit: &unit}, true},
+		{"somebody arrives", tomas, &AddUser{Personal: Personal{UserName: "newcomer"}, UserFacts: UserFacts{Unit: unit}}, true},
+		{"somebody moves within the part", tomas, &UpdateUser{User: "ines.halloran", UserEdits: UserEdits{Unit: &unit}}, true},
 		{"a role for a group with a guest in it", tomas, &Grant{Role: "berths/scheduler", Group: "pilots"}, false},
 		{"the same by the administrator", marta, &Grant{Role: "berths/scheduler", Group: "pilots"}, true},
 		{"a rule of his own", tomas, &AddDefault{Key: "mine", Filter: `within eq "marine"`, Roles: []RoleRef{"berths/reader"}}, false},

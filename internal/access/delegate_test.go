@@ -181,7 +181,7 @@ func TestMovingNeedsBothPlaces(t *testing.T) {
 		who, to string
 		want    bool
 	}{{"ines.halloran", "marine/tugs", true}, {"ines.halloran", "finance", false}, {"hedvika.venables", "marine", false}, {"ines.halloran", "", false}} {
-		lacks := judged(t, s, "tomas.brandt", &UpdateUser{User: UserRef(x.who), Unit: unit(x.to)})
+		lacks := judged(t, s, "tomas.brandt", &UpdateUser{User: UserRef(x.who), UserEdits: UserEdits{Unit: unit(x.to)}})
 		if (len(lacks) == 0) != x.want {
 			t.Errorf("%s to %q: %d lacks", x.who, x.to, len(lacks))
 		}

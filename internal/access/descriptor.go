@@ -18,11 +18,14 @@ type Descriptor struct {
 }
 
 // Field is one field of a kind of operation. Its tags: json (its name), doc (what it means),
-// enum (what it may be), set:"service" (nobody else sets it).
+// enum (what it may be), flag (its option on the command line, where that is not its name),
+// set:"service" (nobody else sets it).
 type Field struct {
 	Name    string
 	Doc     string
-	Index   []int // its place in the type, see reflect.Value.FieldByIndex
+	Flag    string
+	OneOf   []string // what it may be; nil: anything
+	Index   []int    // its place in the type, see reflect.Value.FieldByIndex
 	Type    reflect.Type
 	Refers  bool // its texts name things: ids, once the operation was applied
 	Service bool // set by the service when the operation is applied, and refused from others
@@ -43,7 +46,14 @@ func Register(op Operation, help string) {
 		if name == "" || name == "-" || !f.IsExported() {
 			continue
 		}
-		d.Fields = append(d.Fields, Field{Name: name, Doc: f.Tag.Get("doc"), Index: f.Index, Type: f.Type, Refers: refers(f.Type), Service: f.Tag.Get("set") == "service"})
+		x := Field{Name: name, Doc: f.Tag.Get("doc"), Flag: f.Tag.Get("flag"), Index: f.Index, Type: f.Type, Refers: refers(f.Type), Service: f.Tag.Get("set") == "service"}
+		if x.Flag == "" {
+			x.Flag = strings.ReplaceAll(name, "_", "-")
+		}
+		if words := f.Tag.Get("enum"); words != "" {
+			x.OneOf = strings.Split(words, ",")
+		}
+		d.Fields = append(d.Fields, x)
 	}
 	verbs[d.Verb] = d
 }

@@ -66,8 +66,8 @@ const (
 // Personal are the values about a user that can be erased.
 type Personal struct {
 	UserName    string `json:"user_name,omitempty"`
-	DisplayName string `json:"display_name,omitempty"`
-	Email       string `json:"email,omitempty"`
+	DisplayName string `json:"display_name,omitempty" flag:"name" doc:"display name"`
+	Email       string `json:"email,omitempty" doc:"e-mail address"`
 	More        Values `json:"more,omitempty" set:"service"` // of declared attributes that are personal
 }
 
@@ -76,16 +76,12 @@ type Personal struct {
 type User struct {
 	ID UserID
 	Personal
-	UserKind   UserKind
-	Status     Status
-	Unit       string // a path in the organisation, or nothing
-	Title      string
-	Manager    UserID
-	Employment string
-	Location   string
-	Start, End calendar.Date // both inclusive
-	Custom     Values        // of declared attributes that are facts
-	Erased     bool          // the personal values were, on request
+	UserKind UserKind
+	Status   Status
+	Manager  UserID
+	UserFacts
+	Custom Values // of declared attributes that are facts
+	Erased bool   // the personal values were, on request
 
 	// Digest stands for Personal in the ledger; set by the ledger.
 	Digest [32]byte

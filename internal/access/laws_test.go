@@ -395,10 +395,10 @@ func TestAWouldBeUserHasWhatTheSameUserWillHave(t *testing.T) {
 	had := 0
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
 		for range 20 {
-			u := User{Unit: c.unit(), Employment: pick(c, "staff", "contractor"), Start: c.date(), End: c.date()}
+			u := User{UserFacts: UserFacts{Unit: c.unit(), Employment: pick(c, "staff", "contractor"), Start: c.date(), End: c.date()}}
 			dreamt, id, faults := s.WouldBe(u)
 			d := s.Draft()
-			d.Apply(0, &AddUser{Personal: Personal{UserName: "newcomer"}, Unit: u.Unit, Employment: u.Employment, Start: u.Start, End: u.End}, s.At)
+			d.Apply(0, &AddUser{Personal: Personal{UserName: "newcomer"}, UserFacts: UserFacts{Unit: u.Unit, Employment: u.Employment, Start: u.Start, End: u.End}}, s.At)
 			d.Finish()
 			if (len(faults) > 0) != (len(d.Faults) > 0) {
 				t.Fatalf("%+v: %v, made: %v", u, faults, d.Faults)

@@ -52,8 +52,8 @@ func (o *SetOrganisation) Sentence(*Snapshot, Names) string {
 // AddApplication registers an application and the root of its tree.
 type AddApplication struct {
 	Key         string   `json:"key"`
-	Label       string   `json:"label,omitempty"`
-	Description string   `json:"description,omitempty"`
+	Label       string   `json:"label,omitempty" doc:"what people call it"`
+	Description string   `json:"description,omitempty" doc:"what it is for, in plain words"`
 	State       State    `json:"state,omitempty" enum:"draft,rehearsal,live" doc:"draft by default"`
 	Owner       UserRef  `json:"owner,omitempty" doc:"its owner"`
 	Actions     []Action `json:"actions" doc:"the words that can be done in it"`
@@ -129,9 +129,9 @@ func (o *AddApplication) Sentence(*Snapshot, Names) string { return "Added the a
 // UpdateApplication alters an application; what is not given stays.
 type UpdateApplication struct {
 	Application ApplicationRef `json:"application"`
-	Label       *string        `json:"label,omitempty"`
-	Description *string        `json:"description,omitempty"`
-	State       *State         `json:"state,omitempty" enum:"draft,rehearsal,live,retired"`
+	Label       *string        `json:"label,omitempty" doc:"what people call it"`
+	Description *string        `json:"description,omitempty" doc:"what it is for, in plain words"`
+	State       *State         `json:"state,omitempty" enum:"draft,rehearsal,live,retired" doc:"state"`
 	Owner       *UserRef       `json:"owner,omitempty" doc:"its owner; blank for nobody"`
 	Trial       *GroupRef      `json:"trial_group,omitempty" doc:"whose members are judged as if it were live while it is a draft; blank for none"`
 	Actions     []Action       `json:"actions,omitempty" doc:"all actions it shall declare"`

@@ -20,13 +20,13 @@ func init() {
 type DeclareAttribute struct {
 	Key         string    `json:"key" doc:"lower-case words joined by underscores, as filters and files write it"`
 	Label       string    `json:"label,omitempty" doc:"what people call it"`
-	Description string    `json:"description,omitempty"`
+	Description string    `json:"description,omitempty" doc:"what it is for, in plain words"`
 	Type        ValueType `json:"type,omitempty" enum:"text,number,date,truth" doc:"text by default"`
 	CaseExact   bool      `json:"case_exact,omitempty" doc:"texts are compared with case"`
 	Personal    bool      `json:"personal,omitempty" doc:"can be erased, and may give no access; else a fact, kept for ever"`
 	Required    bool      `json:"required,omitempty" doc:"of every person who is added from now on"`
 	Pattern     string    `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
-	Allowed     []string  `json:"allowed,omitempty" doc:"the texts there may be, and no others"`
+	Allowed     []string  `json:"allowed,omitempty" flag:"allow" doc:"the texts there may be, and no others"`
 	Fill        *Fill     `json:"fill,omitempty" doc:"fills itself in from the unit or from a date, and nobody else does"`
 
 	Attribute AttributeRef `json:"attribute,omitempty" set:"service"`
@@ -37,10 +37,9 @@ func (*DeclareAttribute) Verb() string { return "declare_attribute" }
 
 var attributeKeyShape = regexp.MustCompile(`^[a-z][a-z0-9]*(_[a-z0-9]+)*$`)
 
-// builtInAttributes are names that filters, files and lists have for something
-// else.
-var builtInAttributes = []string{"id", "user", "user_name", "display_name", "email", "kind", "status", "effective", "unit", "within",
-	"title", "manager", "employment_type", "location", "start_date", "end_date", "groups", "roles", "custom", "and", "or", "not", "pr", "true", "false", "null"}
+// otherNames are names that filters, files and lists have for something else than an
+// attribute.
+var otherNames = []string{"id", "user", "effective", "within", "groups", "roles", "custom", "and", "or", "not", "pr", "true", "false", "null"}
 
 // ApplyTo implements Operation.
 func (o DeclareAttribute) ApplyTo(d *Draft) (settled Operation) {
@@ -53,7 +52,7 @@ func (o DeclareAttribute) ApplyTo(d *Draft) (settled Operation) {
 	switch {
 	case !attributeKeyShape.MatchString(o.Key) || len(o.Key) > 64:
 		d.fault("key", "must be lower-case words of letters and digits joined by single underscores, at most 64 characters")
-	case slices.Contains(builtInAttributes, o.Key):
+	case slices.Contains(otherNames, o.Key) || UserAttributeOf(o.Key) != nil:
 		d.fault("key", "“%s” is there already, of every user", o.Key)
 	case d.FindAttribute(o.Key) != nil:
 		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
@@ -193,11 +192,11 @@ func (o *DeclareAttribute) Sentence(*Snapshot, Names) string {
 // type, case rule and whether it is personal never change.
 type UpdateAttribute struct {
 	Attribute   AttributeRef `json:"attribute" doc:"key or id"`
-	Label       *string      `json:"label,omitempty"`
-	Description *string      `json:"description,omitempty"`
-	Required    *bool        `json:"required,omitempty"`
-	Pattern     *string      `json:"pattern,omitempty"`
-	Allowed     []string     `json:"allowed,omitzero" doc:"all the texts there may be from now on; values that are there stay"`
+	Label       *string      `json:"label,omitempty" doc:"what people call it"`
+	Description *string      `json:"description,omitempty" doc:"what it is for, in plain words"`
+	Required    *bool        `json:"required,omitempty" doc:"of every person who is added from now on"`
+	Pattern     *string      `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
+	Allowed     []string     `json:"allowed,omitzero" flag:"allow" doc:"all the texts there may be from now on; values that are there stay"`
 	Fill        *Fill        `json:"fill,omitempty" doc:"for an attribute that fills itself in already"`
 }
 

@@ -14,12 +14,12 @@ func init() {
 // AddDefault writes a default rule.
 type AddDefault struct {
 	Key         string     `json:"key" doc:"lower-case words joined by hyphens"`
-	Label       string     `json:"label,omitempty"`
-	Description string     `json:"description,omitempty"`
+	Label       string     `json:"label,omitempty" doc:"what people call it"`
+	Description string     `json:"description,omitempty" doc:"what it is for, in plain words"`
 	Everybody   bool       `json:"everybody,omitempty" doc:"for every person; else a filter says for whom"`
-	Filter      string     `json:"filter,omitempty" doc:"a filter (RFC 7644, section 3.4.2.2) over users' facts"`
-	Roles       []RoleRef  `json:"roles,omitempty" doc:"the roles it gives"`
-	Groups      []GroupRef `json:"groups,omitempty" doc:"the groups it puts into"`
+	Filter      string     `json:"filter,omitempty" flag:"where" doc:"a filter (RFC 7644, section 3.4.2.2) over users' facts"`
+	Roles       []RoleRef  `json:"roles,omitempty" flag:"role" doc:"a role it gives"`
+	Groups      []GroupRef `json:"groups,omitempty" flag:"group" doc:"a group it puts into"`
 
 	Default DefaultRef `json:"default,omitempty" set:"service"`
 }
@@ -146,12 +146,12 @@ func (f *Default) Words(s *Snapshot) string {
 // UpdateDefault alters a default rule; what is not given stays.
 type UpdateDefault struct {
 	Default     DefaultRef `json:"default" doc:"key or id"`
-	Label       *string    `json:"label,omitempty"`
-	Description *string    `json:"description,omitempty"`
-	Everybody   *bool      `json:"everybody,omitempty"`
-	Filter      *string    `json:"filter,omitempty"`
-	Roles       []RoleRef  `json:"roles,omitzero" doc:"all the roles it gives from now on"`
-	Groups      []GroupRef `json:"groups,omitzero" doc:"all the groups it puts into from now on"`
+	Label       *string    `json:"label,omitempty" doc:"what people call it"`
+	Description *string    `json:"description,omitempty" doc:"what it is for, in plain words"`
+	Everybody   *bool      `json:"everybody,omitempty" doc:"for every person"`
+	Filter      *string    `json:"filter,omitempty" flag:"where" doc:"a filter over users' facts: whom it gives to"`
+	Roles       []RoleRef  `json:"roles,omitzero" flag:"role" doc:"all the roles it gives from now on"`
+	Groups      []GroupRef `json:"groups,omitzero" flag:"group" doc:"all the groups it puts into from now on"`
 }
 
 // Verb implements Operation.

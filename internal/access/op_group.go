@@ -12,10 +12,10 @@ func init() {
 // AddGroup makes a group.
 type AddGroup struct {
 	Key         string `json:"key" doc:"lower-case words joined by hyphens"`
-	Label       string `json:"label,omitempty"`
-	Description string `json:"description,omitempty"`
+	Label       string `json:"label,omitempty" doc:"what people call it"`
+	Description string `json:"description,omitempty" doc:"what it is for, in plain words"`
 	Unit        string `json:"unit,omitempty" doc:"the part of the organisation that owns it"`
-	Filter      string `json:"filter,omitempty" doc:"a filter (RFC 7644, section 3.4.2.2) over users' facts: whom it chooses beside its listed members"`
+	Filter      string `json:"filter,omitempty" flag:"where" doc:"a filter (RFC 7644, section 3.4.2.2) over users' facts: whom it chooses beside its listed members"`
 	HeldWithin  string `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it; blank: anywhere, or the unit a filter insists on. Whoever moves out of it is in it no longer"`
 
 	Group GroupRef `json:"group,omitempty" set:"service"`
@@ -93,11 +93,11 @@ func (d *Draft) checkRule(text string) {
 // choosing.
 type UpdateGroup struct {
 	Group       GroupRef `json:"group"`
-	Label       *string  `json:"label,omitempty"`
-	Description *string  `json:"description,omitempty"`
+	Label       *string  `json:"label,omitempty" doc:"what people call it"`
+	Description *string  `json:"description,omitempty" doc:"what it is for, in plain words"`
 	Unit        *string  `json:"unit,omitempty"`
 	Owner       *UserRef `json:"owner,omitempty" doc:"its owner; blank for nobody"`
-	Filter      *string  `json:"filter,omitempty" doc:"a filter over users' facts; blank for none"`
+	Filter      *string  `json:"filter,omitempty" flag:"where" doc:"a filter over users' facts; blank for none"`
 	HeldWithin  *string  `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it; blank: anywhere. Whoever moves out of it is in it no longer"`
 }
 

@@ -18,8 +18,8 @@ type AddResource struct {
 	Application ApplicationRef `json:"application"`
 	Path        string         `json:"path"`
 	NodeKind    string         `json:"kind,omitempty" doc:"in your own words: screen, register, report"`
-	Label       string         `json:"label,omitempty"`
-	Description string         `json:"description,omitempty"`
+	Label       string         `json:"label,omitempty" doc:"what people call it"`
+	Description string         `json:"description,omitempty" doc:"what it is for, in plain words"`
 	Open        bool           `json:"open,omitempty" doc:"what lies below need not be registered"`
 	Addresses   []string       `json:"addresses,omitempty" doc:"where the application serves it"`
 
@@ -94,8 +94,8 @@ func (o *AddResource) Sentence(s *Snapshot, _ Names) string {
 type UpdateResource struct {
 	Application ApplicationRef `json:"application"`
 	Path        string         `json:"path"`
-	Label       *string        `json:"label,omitempty"`
-	Description *string        `json:"description,omitempty"`
+	Label       *string        `json:"label,omitempty" doc:"what people call it"`
+	Description *string        `json:"description,omitempty" doc:"what it is for, in plain words"`
 	NodeKind    *string        `json:"kind,omitempty"`
 	Open        *bool          `json:"open,omitempty" doc:"what lies below need not be registered"`
 	Retired     *bool          `json:"retired,omitempty" doc:"as unregistered, with all below it"`

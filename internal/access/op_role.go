@@ -21,8 +21,8 @@ func init() {
 type AddRole struct {
 	Key         string         `json:"key"`
 	Application ApplicationRef `json:"application,omitempty" doc:"none for a role of the organisation"`
-	Label       string         `json:"label,omitempty"`
-	Description string         `json:"description,omitempty"`
+	Label       string         `json:"label,omitempty" doc:"what people call it"`
+	Description string         `json:"description,omitempty" doc:"what it is for, in plain words"`
 	Owner       UserRef        `json:"owner,omitempty" doc:"its owner; none: the application's owner"`
 	Risk        Risk           `json:"risk,omitempty" enum:"low,medium,high" doc:"how much harm it could do in wrong hands"`
 	MaxDays     int            `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment of it may last at most; 0: without end"`
@@ -105,8 +105,8 @@ func (d *Draft) lasts(id RoleID, w calendar.Window) bool {
 // be held; what is not given stays.
 type UpdateRole struct {
 	Role        RoleRef  `json:"role"`
-	Label       *string  `json:"label,omitempty"`
-	Description *string  `json:"description,omitempty"`
+	Label       *string  `json:"label,omitempty" doc:"what people call it"`
+	Description *string  `json:"description,omitempty" doc:"what it is for, in plain words"`
 	Owner       *UserRef `json:"owner,omitempty" doc:"its owner; blank for the application's owner"`
 	Risk        *Risk    `json:"risk,omitempty" enum:",low,medium,high" doc:"how much harm it could do in wrong hands"`
 	MaxDays     *int     `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment made from now on may last at most; 0: without end"`

@@ -14,9 +14,9 @@ func init() {
 // AddSoDRule writes an SoD rule: roles nobody may combine.
 type AddSoDRule struct {
 	Key         string    `json:"key" doc:"lower-case words joined by hyphens"`
-	Label       string    `json:"label,omitempty"`
+	Label       string    `json:"label,omitempty" doc:"what people call it"`
 	Description string    `json:"description,omitempty" doc:"why nobody may combine them"`
-	Roles       []RoleRef `json:"roles" doc:"two or more roles"`
+	Roles       []RoleRef `json:"roles" flag:"role" doc:"two or more roles"`
 	Prevent     bool      `json:"prevent,omitempty" doc:"refuse what would bring it about; else warn"`
 
 	SoDRule SoDRuleRef `json:"sod_rule,omitempty" set:"service"`
@@ -91,10 +91,10 @@ func (f *SoDRule) Words(s *Snapshot) string {
 // UpdateSoDRule alters an SoD rule; what is not given stays.
 type UpdateSoDRule struct {
 	SoDRule     SoDRuleRef `json:"sod_rule" doc:"key or id"`
-	Label       *string    `json:"label,omitempty"`
-	Description *string    `json:"description,omitempty"`
-	Roles       []RoleRef  `json:"roles,omitzero" doc:"all its roles from now on"`
-	Prevent     *bool      `json:"prevent,omitempty"`
+	Label       *string    `json:"label,omitempty" doc:"what people call it"`
+	Description *string    `json:"description,omitempty" doc:"what it is for, in plain words"`
+	Roles       []RoleRef  `json:"roles,omitzero" flag:"role" doc:"all its roles from now on"`
+	Prevent     *bool      `json:"prevent,omitempty" doc:"refuse what would bring it about; else warn"`
 }
 
 // Verb implements Operation.

@@ -3,7 +3,6 @@ package access
 import (
 	"strings"
 
-	"ableroster/internal/calendar"
 	"ableroster/internal/patterns"
 )
 
@@ -15,15 +14,10 @@ func init() {
 // AddUser makes a user.
 type AddUser struct {
 	Personal
-	UserKind   UserKind      `json:"kind,omitempty" enum:"person,service" doc:"person (default) or service, a machine account"`
-	Status     Status        `json:"status,omitempty" enum:"invited,active,suspended" doc:"active by default"`
-	Unit       string        `json:"unit,omitempty" doc:"place in the organisation, such as marine/pilotage"`
-	Title      string        `json:"title,omitempty"`
-	Manager    UserRef       `json:"manager,omitempty" doc:"user name or id"`
-	Employment string        `json:"employment_type,omitempty"`
-	Location   string        `json:"location,omitempty"`
-	Start      calendar.Date `json:"start_date,omitzero" doc:"first day, YYYY-MM-DD"`
-	End        calendar.Date `json:"end_date,omitzero" doc:"last day, YYYY-MM-DD"`
+	UserKind UserKind `json:"kind,omitempty" enum:"person,service" doc:"person (default) or service, a machine account"`
+	Status   Status   `json:"status,omitempty" enum:"invited,active,suspended" doc:"active by default"`
+	Manager  UserRef  `json:"manager,omitempty" doc:"user name or id"`
+	UserFacts
 
 	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key"`
 
@@ -52,7 +46,7 @@ func (o AddUser) ApplyTo(d *Draft) (settled Operation) {
 	if o.Status == "" {
 		o.Status = Active
 	}
-	if d.unit("unit", o.Unit) && !d.need(ActCreate, userPath(&User{ID: UserID(*d.next.of(FactUser)), Unit: o.Unit}), "add users%s", inUnit(o.Unit)) {
+	if d.unit("unit", o.Unit) && !d.need(ActCreate, userPath(&User{ID: UserID(*d.next.of(FactUser)), UserFacts: UserFacts{Unit: o.Unit}}), "add users%s", inUnit(o.Unit)) {
 		d.fail(FactUser, o.UserName)
 		return
 	}
@@ -61,8 +55,7 @@ func (o AddUser) ApplyTo(d *Draft) (settled Operation) {
 	} else if id, taken := d.FindUser(o.UserName); taken {
 		d.taken("user_name", FactUser, uint32(id), o.UserName, "user names")
 	}
-	u := &User{Personal: o.Personal, UserKind: o.UserKind, Status: o.Status, Unit: o.Unit, Title: o.Title,
-		Employment: o.Employment, Location: o.Location, Start: o.Start, End: o.End}
+	u := &User{Personal: o.Personal, UserKind: o.UserKind, Status: o.Status, UserFacts: o.UserFacts}
 	if o.Manager != "" {
 		u.Manager, _ = d.user("manager", &o.Manager)
 	}
@@ -104,15 +97,13 @@ func (d *Draft) unit(field, unit string) bool {
 
 // checkUser files the faults of a user's values.
 func (d *Draft) checkUser(u *User) {
-	for _, x := range []struct {
-		field, value string
-		limit        int
-	}{
-		{"display_name", u.DisplayName, 200}, {"email", u.Email, 254}, {"title", u.Title, 200},
-		{"employment_type", u.Employment, 100}, {"location", u.Location, 200},
-	} {
-		if m := checkLabel(x.value, x.limit); m != "" {
-			d.fault(x.field, "%s", m)
+	for i := range UserAttributes {
+		a := &UserAttributes[i]
+		if a.limit == 0 {
+			continue
+		}
+		if m := checkLabel(a.Of(u), a.limit); m != "" {
+			d.fault(a.Key, "%s", m)
 		}
 	}
 	if u.Email != "" {
@@ -144,17 +135,12 @@ func (o *AddUser) Sentence(s *Snapshot, n Names) string {
 // UpdateUser alters attributes of a user; those not given stay, an empty text
 // clears.
 type UpdateUser struct {
-	User        UserRef        `json:"user" doc:"user name or id"`
-	DisplayName *string        `json:"display_name,omitempty"`
-	Email       *string        `json:"email,omitempty"`
-	Status      *Status        `json:"status,omitempty" enum:"invited,active,suspended,departed"`
-	Unit        *string        `json:"unit,omitempty"`
-	Title       *string        `json:"title,omitempty"`
-	Manager     *UserRef       `json:"manager,omitempty"`
-	Employment  *string        `json:"employment_type,omitempty"`
-	Location    *string        `json:"location,omitempty"`
-	Start       *calendar.Date `json:"start_date,omitempty"`
-	End         *calendar.Date `json:"end_date,omitempty"`
+	User        UserRef  `json:"user" doc:"user name or id"`
+	DisplayName *string  `json:"display_name,omitempty" flag:"name" doc:"display name"`
+	Email       *string  `json:"email,omitempty" doc:"e-mail address"`
+	Status      *Status  `json:"status,omitempty" enum:"invited,active,suspended,departed" doc:"status"`
+	Manager     *UserRef `json:"manager,omitempty" doc:"user name or id"`
+	UserEdits
 
 	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key; a blank one clears"`
 
@@ -181,12 +167,7 @@ func (o UpdateUser) ApplyTo(d *Draft) (settled Operation) {
 	set(&u.DisplayName, o.DisplayName)
 	set(&u.Email, o.Email)
 	set(&u.Status, o.Status)
-	set(&u.Unit, o.Unit)
-	set(&u.Title, o.Title)
-	set(&u.Employment, o.Employment)
-	set(&u.Location, o.Location)
-	set(&u.Start, o.Start)
-	set(&u.End, o.End)
+	edit(&u.UserFacts, &o.UserEdits)
 	if d.unit("unit", u.Unit) && u.Unit != old.Unit && !d.need(ActUpdate, userPath(&u), "move users to %s", u.Unit) {
 		return
 	}

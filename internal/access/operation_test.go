@@ -17,10 +17,10 @@ func port(t testing.TB, more ...Operation) *Snapshot {
 	t.Helper()
 	ops := append([]Operation{
 		&SetOrganisation{"Larkhaven", "Europe/Lisbon"},
-		&AddUser{Personal: Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}, Unit: "office"},
-		&AddUser{Personal: Personal{UserName: "tomas.brandt", DisplayName: "Tomas Brandt"}, Unit: "marine"},
-		&AddUser{Personal: Personal{UserName: "ines.halloran", DisplayName: "Inês Halloran"}, Unit: "marine/pilotage", Manager: "tomas.brandt"},
-		&AddUser{Personal: Personal{UserName: "hedvika.venables"}, Unit: "finance"},
+		&AddUser{Personal: Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}, UserFacts: UserFacts{Unit: "office"}},
+		&AddUser{Personal: Personal{UserName: "tomas.brandt", DisplayName: "Tomas Brandt"}, UserFacts: UserFacts{Unit: "marine"}},
+		&AddUser{Personal: Personal{UserName: "ines.halloran", DisplayName: "Inês Halloran"}, UserFacts: UserFacts{Unit: "marine/pilotage"}, Manager: "tomas.brandt"},
+		&AddUser{Personal: Personal{UserName: "hedvika.venables"}, UserFacts: UserFacts{Unit: "finance"}},
 		&AddUser{Personal: Personal{UserName: "berth-board"}, UserKind: Service},
 		&AddApplication{Key: "berths", Label: "Berths", State: StateLive, Actions: []Action{{Key: "read"}, {Key: "update"}}},
 		&AddResource{Application: "berths", Path: "north"},
@@ -94,8 +94,8 @@ func TestOperationsThatAreRefused(t *testing.T) {
 		{"a user name with a space", &AddUser{Personal: Personal{UserName: "ines halloran"}}, "user_name", "without spaces"},
 		{"a user without a name", &AddUser{}, "user_name", "is missing"},
 		{"an address that is none", &AddUser{Personal: Personal{UserName: "x", Email: "x@"}}, "email", "not an e-mail address"},
-		{"a unit that is no path", &AddUser{Personal: Personal{UserName: "x"}, Unit: "marine//x"}, "unit", "not a path"},
-		{"an end before the start", &AddUser{Personal: Personal{UserName: "x"}, Start: 9, End: 8}, "end_date", "before the start"},
+		{"a unit that is no path", &AddUser{Personal: Personal{UserName: "x"}, UserFacts: UserFacts{Unit: "marine//x"}}, "unit", "not a path"},
+		{"an end before the start", &AddUser{Personal: Personal{UserName: "x"}, UserFacts: UserFacts{Start: 9, End: 8}}, "end_date", "before the start"},
 		{"a new user departed", &AddUser{Personal: Personal{UserName: "x"}, Status: Departed}, "status", "for a new user"},
 		{"a name with a line break", &AddUser{Personal: Personal{UserName: "x", DisplayName: "a\nb"}}, "display_name", "control characters"},
 		{"a circle of managers", &UpdateUser{User: "tomas.brandt", Manager: (*UserRef)(text("ines.halloran"))}, "manager", "circle of managers"},
@@ -146,7 +146,7 @@ func TestOperationsThatAreRefused(t *testing.T) {
 
 func TestEveryFaultOfAChangeIsNamedAtItsPlace(t *testing.T) {
 	d := draftOf(port(t),
-		&AddUser{Personal: Personal{UserName: "ines.halloran", Email: "x"}, Unit: "a//b"},
+		&AddUser{Personal: Personal{UserName: "ines.halloran", Email: "x"}, UserFacts: UserFacts{Unit: "a//b"}},
 		&Grant{Role: "berths/nothing", User: "nobody"},
 		&AddGroup{Key: "UPPER"},
 		&AddMember{Group: "UPPER", User: "ines.halloran"}) // follows from the one before: not told twice
@@ -168,7 +168,7 @@ func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
 		&AddMember{Group: "pilots", User: "ines.halloran"},
 		&IncludeRole{Role: "berths/scheduler", Includes: "berths/reader"},
 		&AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
-		&UpdateUser{User: "ines.halloran", Unit: &[]string{"marine/pilotage"}[0]},
+		&UpdateUser{User: "ines.halloran", UserEdits: UserEdits{Unit: &[]string{"marine/pilotage"}[0]}},
 		&SetOrganisation{"Larkhaven", zone},
 	} {
 		d := draftOf(s, op)

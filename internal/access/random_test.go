@@ -155,10 +155,10 @@ func (c *chance) operation() Operation {
 	user, group := c.holder()
 	switch c.IntN(62) { // what has no case of its own is a grant
 	case 0:
-		return &AddUser{Personal: Personal{UserName: string(c.user())}, UserKind: pick(c, Person, Person, Service), Unit: c.unit(), Start: c.date(), End: c.date()}
+		return &AddUser{Personal: Personal{UserName: string(c.user())}, UserKind: pick(c, Person, Person, Service), UserFacts: UserFacts{Unit: c.unit(), Start: c.date(), End: c.date()}}
 	case 1:
 		start, end := c.date(), c.date()
-		return &UpdateUser{User: c.user(), Start: &start, End: &end}
+		return &UpdateUser{User: c.user(), UserEdits: UserEdits{Start: &start, End: &end}}
 	case 2:
 		status := pick(c, Active, Active, Active, Active, Active, Active, Active, Suspended, Departed)
 		return &UpdateUser{User: c.user(), Status: &status}
@@ -169,7 +169,7 @@ func (c *chance) operation() Operation {
 		return &UpdateGroup{Group: c.group(), Filter: &text}
 	case 41:
 		unit, title := c.unit(), pick(c, "pilot", "clerk", "")
-		return &UpdateUser{User: c.user(), Unit: &unit, Title: &title}
+		return &UpdateUser{User: c.user(), UserEdits: UserEdits{Unit: &unit, Title: &title}}
 	case 54, 55:
 		return &UpdateUser{User: c.user(), Custom: map[string]string{pick(c, "grade", "ticket"): pick(c, "A", "a", ""), "bonus": pick(c, "", "3", "7.50"), "badge": pick(c, "", "x")}}
 	case 57:
@@ -328,7 +328,7 @@ func (c *chance) organisation(t testing.TB) *Snapshot {
 	seeds = append(seeds, &DeclareAttribute{Key: "grade"}, &DeclareAttribute{Key: "ticket", CaseExact: true}, &DeclareAttribute{Key: "bonus", Type: NumberValue},
 		&DeclareAttribute{Key: "badge", Personal: true}, &DeclareAttribute{Key: "desk", Fill: &Fill{From: "unit", Units: []UnitFill{{"marine", "M1"}, {"marine/pilotage", "P1"}}}})
 	for i := range 8 {
-		seeds = append(seeds, &AddUser{Personal: Personal{UserName: fmt.Sprintf("user.%d", i)}, Unit: c.unit()})
+		seeds = append(seeds, &AddUser{Personal: Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: UserFacts{Unit: c.unit()}})
 	}
 	for i := range 2 {
 		key := fmt.Sprintf("app%d", i)

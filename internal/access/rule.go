@@ -14,21 +14,20 @@ import (
 // and nothing personal, since what can be erased may give no access.
 
 // ruleSchema is what such a filter may name. The manager is named by id.
-var ruleSchema = filter.Schema{
-	{Name: "kind", Type: filter.String},
-	{Name: "status", Type: filter.String},
-	{Name: "unit", Type: filter.String, CaseExact: true},
-	{Name: "within", Type: filter.String, CaseExact: true},
-	{Name: "title", Type: filter.String},
-	{Name: "manager", Type: filter.String, CaseExact: true},
-	{Name: "employment_type", Type: filter.String},
-	{Name: "location", Type: filter.String},
-	{Name: "start_date", Type: filter.Day},
-	{Name: "end_date", Type: filter.Day},
-}
+var ruleSchema = func() filter.Schema {
+	out := filter.Schema{{Name: "within", Type: filter.String, CaseExact: true}}
+	for i := range UserAttributes {
+		if a := &UserAttributes[i]; !a.Personal {
+			out = append(out, a.Schema())
+		}
+	}
+	return out
+}()
 
-// personalAttributes are those a rule may not name, for a plainer refusal.
-var personalAttributes = []string{"user_name", "display_name", "email"}
+// Schema is what a filter may say of it.
+func (a *UserAttribute) Schema() filter.Attribute {
+	return filter.Attribute{Name: a.Key, Type: a.Type, CaseExact: a.CaseExact}
+}
 
 // ruleSchema is that and the declared attributes that are facts.
 func (s *Snapshot) ruleSchema() filter.Schema {
@@ -58,8 +57,11 @@ func (s *Snapshot) FilterWords(text string) string {
 
 // isPersonal says whether an attribute is one a rule may not name.
 func (s *Snapshot) isPersonal(name string) bool {
+	if a := UserAttributeOf(name); a != nil {
+		return a.Personal
+	}
 	f := s.FindAttribute(name)
-	return slices.Contains(personalAttributes, name) || f != nil && f.Personal
+	return f != nil && f.Personal
 }
 
 // CheckRule says what is wrong with the filter of a group, fault by fault.
@@ -85,35 +87,17 @@ func (s *Snapshot) CheckRule(text string) []string {
 
 // Values implements filter.Source over the facts of a user.
 func (u *User) Values(attribute string) []any {
-	text := ""
-	switch attribute {
-	case "kind":
-		text = string(u.UserKind)
-	case "status":
-		text = string(u.Status)
-	case "unit":
-		text = u.Unit
-	case "within":
+	if attribute == "within" {
 		return Within(u.Unit)
-	case "title":
-		text = u.Title
-	case "manager":
-		text = u.Manager.String()
-	case "employment_type":
-		text = u.Employment
-	case "location":
-		text = u.Location
-	case "start_date":
-		text = u.Start.String()
-	case "end_date":
-		text = u.End.String()
-	default:
+	}
+	a := UserAttributeOf(attribute)
+	if a == nil {
 		return u.Custom.Typed(attribute)
 	}
-	if text == "" {
-		return nil
+	if text := a.Of(u); text != "" {
+		return []any{text}
 	}
-	return []any{text}
+	return nil
 }
 
 // Within is a unit and all above it, as values of a filter.

@@ -67,7 +67,7 @@ func (s *Server) applicationRoutes() {
 		AsOf
 		User    string `query:"user" maxLength:"200" doc:"user name or id; nothing for nobody signed in"`
 		Nobody  bool   `query:"nobody" doc:"or nobody signed in"`
-		WouldBe string `query:"would_be" maxLength:"2000" doc:"or somebody who is not there yet: a JSON object with any of kind, unit, title, employment_type and location"`
+		WouldBe string `query:"would_be" maxLength:"2000" doc:"or somebody who is not there yet: a JSON object of texts: kind, and built-in attributes such as unit, title and employment_type"`
 	}
 	route(s, "GET", "/view-as", "view-as", "What somebody else can do, as they would meet it; that it was looked at is recorded", func(ctx context.Context, in *viewing) (*body[wire.ViewAs], error) {
 		v, err := s.view(ctx, in.AsOf)

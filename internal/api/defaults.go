@@ -18,7 +18,7 @@ func (s *Server) defaultRoutes() {
 	})
 	type newcomer struct {
 		AsOf
-		WouldBe string `query:"would_be" maxLength:"2000" doc:"the new user: a JSON object with any of kind, unit, title, employment_type and location"`
+		WouldBe string `query:"would_be" maxLength:"2000" doc:"the new user: a JSON object of texts: kind, and built-in attributes such as unit, title and employment_type"`
 	}
 	route(s, "GET", "/new-user-preview", "new-user-preview", "What a new user of some attributes would have, and why", func(ctx context.Context, in *newcomer) (*body[wire.NewUserPreview], error) {
 		v, err := s.view(ctx, in.AsOf)

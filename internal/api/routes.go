@@ -3,13 +3,16 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"maps"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/service"
+	"ableroster/internal/strictjson"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -317,7 +320,7 @@ func (s *Server) readRoutes() {
 type gridSearch struct {
 	UserSearch
 	Application string `query:"application" required:"true" doc:"key or id"`
-	WouldBe     string `query:"would_be" maxLength:"2000" doc:"a would-be user among the rows: a JSON object with any of kind, unit, title, employment_type and location"`
+	WouldBe     string `query:"would_be" maxLength:"2000" doc:"a would-be user among the rows: a JSON object of texts: kind, and built-in attributes such as unit, title and employment_type"`
 }
 
 func (s *Server) grid(ctx context.Context, in *gridSearch) (wire.Grid, error) {
@@ -337,19 +340,28 @@ func wouldBe(text string) (*access.User, error) {
 	if text == "" {
 		return nil, nil
 	}
-	var in struct {
-		Kind       access.UserKind `json:"kind"`
-		Unit       string          `json:"unit"`
-		Title      string          `json:"title"`
-		Employment string          `json:"employment_type"`
-		Location   string          `json:"location"`
+	var in map[string]string
+	if err := json.Unmarshal([]byte(text), &in); err != nil {
+		return nil, service.Invalid("nobody can be like that", wire.Fault{Place: "would_be", Message: "is a JSON object of texts: " + err.Error()})
 	}
-	d := json.NewDecoder(strings.NewReader(text))
-	d.DisallowUnknownFields()
-	if err := d.Decode(&in); err != nil {
-		return nil, service.Invalid("nobody can be like that", wire.Fault{Place: "would_be", Message: "is a JSON object with any of kind, unit, title, employment_type and location: " + err.Error()})
+	u := &access.User{UserKind: access.UserKind(in["kind"])}
+	var faults []wire.Fault
+	for _, key := range slices.Sorted(maps.Keys(in)) {
+		if key == "kind" {
+			continue
+		}
+		known, err := access.PutAttribute(&u.UserFacts, key, in[key])
+		switch {
+		case !known:
+			faults = append(faults, wire.Fault{Place: "would_be", Message: "has “" + strictjson.Short(key) + "”, and is a JSON object with any of kind, " + strings.Join(access.DescribedKeys(), ", ")})
+		case err != nil:
+			faults = append(faults, wire.Fault{Place: "would_be", Message: key + " " + err.Error()})
+		}
 	}
-	return &access.User{UserKind: in.Kind, Unit: in.Unit, Title: in.Title, Employment: in.Employment, Location: in.Location}, nil
+	if len(faults) > 0 {
+		return nil, service.Invalid("nobody can be like that", faults...)
+	}
+	return u, nil
 }
 
 // soonMade is how many operations of a change are soon judged.

@@ -51,20 +51,36 @@ var tables = []table{
 	},
 	{
 		access.FactUser, "user_fact",
-		[]string{"personal", "kind", "status", "unit", "title", "manager", "employment_type", "location", "start_date", "end_date", "erased", "custom"},
+		append([]string{"personal", "kind", "status", "manager", "erased", "custom"}, access.DescribedKeys()...),
 		func(f access.Fact) []any {
 			u := f.(*access.User)
-			return []any{u.Digest[:], string(u.UserKind), string(u.Status), u.Unit, u.Title, uint32(u.Manager),
-				u.Employment, u.Location, int32(u.Start), int32(u.End), u.Erased, string(u.Custom)}
+			out := []any{u.Digest[:], string(u.UserKind), string(u.Status), uint32(u.Manager), u.Erased, string(u.Custom)}
+			for _, p := range u.Pointers() {
+				switch p := p.(type) {
+				case *string:
+					out = append(out, *p)
+				case *calendar.Date:
+					out = append(out, int32(*p))
+				}
+			}
+			return out
 		},
 		func(r *row, t texts) ([]any, func()) {
 			var f access.User
-			return []any{(*sum)(&f.Digest), t.of((*string)(&f.UserKind)), t.of((*string)(&f.Status)), t.of(&f.Unit), t.of(&f.Title), (*uint32)(&f.Manager),
-					t.of(&f.Employment), t.of(&f.Location), (*int32)(&f.Start), (*int32)(&f.End), &f.Erased, t.of((*string)(&f.Custom))}, func() {
-					f.ID = access.UserID(r.id)
-					u := f // kept; f is read into again
-					r.fact = &u
+			into := []any{(*sum)(&f.Digest), t.of((*string)(&f.UserKind)), t.of((*string)(&f.Status)), (*uint32)(&f.Manager), &f.Erased, t.of((*string)(&f.Custom))}
+			for _, p := range f.Pointers() {
+				switch p := p.(type) {
+				case *string:
+					into = append(into, t.of(p))
+				case *calendar.Date:
+					into = append(into, (*int32)(p))
 				}
+			}
+			return into, func() {
+				f.ID = access.UserID(r.id)
+				u := f // kept; f is read into again
+				r.fact = &u
+			}
 		},
 	},
 	{

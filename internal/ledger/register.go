@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"context"
+	"fmt"
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
@@ -12,21 +13,27 @@ import (
 
 // userColumns are where the attributes of users lie at a revision, for a
 // filter: u is the user's row, p their personal values.
-var userColumns = filter.Columns{
-	"id":              {Value: "'user-' || u.id"},
-	"user_name":       {Value: "coalesce(p.text->>'user_name', 'erased-user-' || u.id)"},
-	"display_name":    {Value: "case when p.text is null then 'a departed user' else coalesce(nullif(p.text->>'display_name', ''), p.text->>'user_name') end"},
-	"email":           {Value: "nullif(p.text->>'email', '')"},
-	"kind":            {Value: "u.kind"},
-	"status":          {Value: "u.status"},
-	"unit":            {Value: "nullif(u.unit, '')"},
-	"within":          {Value: "w.unit", From: "(select array_to_string((string_to_array(u.unit, '/'))[:n], '/') unit from generate_series(1, array_length(string_to_array(u.unit, '/'), 1)) n) w"},
-	"title":           {Value: "nullif(u.title, '')"},
-	"employment_type": {Value: "nullif(u.employment_type, '')"},
-	"location":        {Value: "nullif(u.location, '')"},
-	"start_date":      {Value: "case when u.start_date <> 0 then to_char(date '1970-01-01' + u.start_date - 1, 'YYYY-MM-DD') end"},
-	"end_date":        {Value: "case when u.end_date <> 0 then to_char(date '1970-01-01' + u.end_date - 1, 'YYYY-MM-DD') end"},
-}
+var userColumns = func() filter.Columns {
+	out := filter.Columns{
+		"id":           {Value: "'user-' || u.id"},
+		"user_name":    {Value: "coalesce(p.text->>'user_name', 'erased-user-' || u.id)"},
+		"display_name": {Value: "case when p.text is null then 'a departed user' else coalesce(nullif(p.text->>'display_name', ''), p.text->>'user_name') end"},
+		"email":        {Value: "nullif(p.text->>'email', '')"},
+		"kind":         {Value: "u.kind"},
+		"status":       {Value: "u.status"},
+		"within":       {Value: "w.unit", From: "(select array_to_string((string_to_array(u.unit, '/'))[:n], '/') unit from generate_series(1, array_length(string_to_array(u.unit, '/'), 1)) n) w"},
+	}
+	for i := range access.UserAttributes {
+		switch a := &access.UserAttributes[i]; {
+		case !a.Described:
+		case a.Type == filter.Day:
+			out[a.Key] = filter.Column{Value: fmt.Sprintf("case when u.%[1]s <> 0 then to_char(date '1970-01-01' + u.%[1]s - 1, 'YYYY-MM-DD') end", a.Key)}
+		default:
+			out[a.Key] = filter.Column{Value: "nullif(u." + a.Key + ", '')"}
+		}
+	}
+	return out
+}()
 
 // Register is the register of users at an instant, of those a checked filter
 // chooses, with the organisation, its attributes, their managers and nothing else: for lists

@@ -30,7 +30,7 @@ type StepRef struct {
 // SetRoute writes an approval route, or alters the one with the key.
 type SetRoute struct {
 	Key   string    `json:"key" doc:"lower-case words joined by hyphens"`
-	Label string    `json:"label,omitempty"`
+	Label string    `json:"label,omitempty" doc:"what people call it"`
 	Steps []StepRef `json:"steps" doc:"in the order in which they decide"`
 
 	SamePerson bool `json:"same_person,omitempty" doc:"one person may decide on several steps of a request; else each step needs somebody else"`

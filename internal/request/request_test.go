@@ -302,7 +302,7 @@ func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 		op     access.Operation
 	}{
 		{0, &access.UpdateRole{Role: "cranes/r0", HeldWithin: &[]string{"yard"}[0]}},
-		{0, &access.UpdateUser{User: "user.5", Unit: &[]string{"yard"}[0]}},
+		{0, &access.UpdateUser{User: "user.5", UserEdits: access.UserEdits{Unit: &[]string{"yard"}[0]}}},
 		{0, &access.AddRole{Key: "yard-editor"}},
 		{0, &access.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"read", "update", "assign"}, Pattern: "roles"}},
 		{0, &access.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"assign"}, Pattern: "users/yard"}},
@@ -332,7 +332,7 @@ func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 	if n := lacks(wider); n > 0 {
 		t.Errorf("within the part of whoever alters it: lacks %d", n)
 	}
-	next, _ := apply(s, 0, 3, &access.UpdateUser{User: "user.5", Unit: &[]string{"office"}[0]})
+	next, _ := apply(s, 0, 3, &access.UpdateUser{User: "user.5", UserEdits: access.UserEdits{Unit: &[]string{"office"}[0]}})
 	s = next // the asker moved out of the editor's part, and waits still
 	if lacks(wider) == 0 {
 		t.Error("a role that somebody outside the part waits for was let give more")

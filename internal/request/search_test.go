@@ -376,7 +376,7 @@ func (x *searcher) begin(t *testing.T) {
 	x.s = access.Empty()
 	x.must(t, &access.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
 	for i := range 7 {
-		o := &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("u%d", i)}, Unit: units[i%len(units)], Title: pick(x.Rand, "pilot", "clerk")}
+		o := &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("u%d", i)}, UserFacts: access.UserFacts{Unit: units[i%len(units)], Title: pick(x.Rand, "pilot", "clerk")}}
 		if i > 0 && x.IntN(2) == 0 {
 			o.Manager = access.UserRef(fmt.Sprintf("u%d", x.IntN(i)))
 		}
@@ -461,7 +461,7 @@ func (x *searcher) operation() access.Operation {
 		manager := pick(x.Rand, me, x.user())
 		return &access.UpdateUser{User: x.user(), Manager: &manager}
 	case 12:
-		return &access.UpdateUser{User: user, Unit: &[]string{pick(x.Rand, units...)}[0]}
+		return &access.UpdateUser{User: user, UserEdits: access.UserEdits{Unit: &[]string{pick(x.Rand, units...)}[0]}}
 	case 13:
 		if x.IntN(2) == 0 {
 			return &access.UpdateApplication{Application: access.ApplicationRef(pick(x.Rand, "berths", "tariffs")), Owner: &me}

@@ -28,10 +28,10 @@ func (PendingRemovalRef) Refers() {}
 // OpenRound opens a round of review.
 type OpenRound struct {
 	Key         string                `json:"key" doc:"lower-case words joined by hyphens"`
-	Label       string                `json:"label,omitempty"`
+	Label       string                `json:"label,omitempty" doc:"what people call it"`
 	Application access.ApplicationRef `json:"application,omitempty" doc:"who holds what in it"`
 	Group       access.GroupRef       `json:"group,omitempty" doc:"or: what its members hold"`
-	Filter      string                `json:"filter,omitempty" doc:"or: what those hold whom a filter (RFC 7644, section 3.4.2.2) over users' facts chooses"`
+	Filter      string                `json:"filter,omitempty" flag:"where" doc:"or: what those hold whom a filter (RFC 7644, section 3.4.2.2) over users' facts chooses"`
 	Reviewers   Whose                 `json:"reviewers" enum:"manager,owner,users" doc:"who decides: each user's manager, each role's owner, or named users"`
 	Users       []access.UserRef      `json:"users,omitempty" doc:"the named ones"`
 

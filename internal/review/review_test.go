@@ -35,7 +35,7 @@ func port(t testing.TB) *access.Snapshot {
 		s = next
 	}
 	for i := range 8 {
-		o := &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("user.%d", i)}, Unit: []string{"marine", "finance"}[i%2]}
+		o := &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: access.UserFacts{Unit: []string{"marine", "finance"}[i%2]}}
 		if i > 0 {
 			o.Manager = "user.0"
 		}

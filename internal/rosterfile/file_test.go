@@ -72,7 +72,7 @@ func TestTheFileOfThePortMakesThePort(t *testing.T) {
 	bare := access.Empty().Draft()
 	i := 0
 	for u := range s.Users() {
-		bare.Apply(i, &access.AddUser{Personal: u.Personal, UserKind: u.UserKind, Unit: u.Unit, Title: u.Title, Employment: u.Employment}, calendar.At(day))
+		bare.Apply(i, &access.AddUser{Personal: u.Personal, UserKind: u.UserKind, UserFacts: access.UserFacts{Unit: u.Unit, Title: u.Title, Employment: u.Employment}}, calendar.At(day))
 		i++
 	}
 	if len(bare.Faults) > 0 {

@@ -12,7 +12,15 @@ import (
 
 // Attributes are the declared attributes of users; retired ones last.
 func (v *View) Attributes() wire.AttributeList {
-	out := wire.AttributeList{Basis: v.basis(), Attributes: []wire.Attribute{}}
+	out := wire.AttributeList{Basis: v.basis(), BuiltIn: []wire.BuiltInAttribute{}, Attributes: []wire.Attribute{}}
+	for i := range access.UserAttributes {
+		a := &access.UserAttributes[i]
+		kind := "text"
+		if a.Type == filter.Day {
+			kind = "date"
+		}
+		out.BuiltIn = append(out.BuiltIn, wire.BuiltInAttribute{Key: a.Key, Label: a.Label, Hint: a.Doc, Type: kind, OneOf: a.OneOf, Personal: a.Personal})
+	}
 	all := v.Snapshot.Attributes()
 	having, lacking := make([]int, len(all)), make([]int, len(all))
 	for u := range v.Snapshot.Users() {
@@ -93,7 +101,7 @@ func (v *View) userSchema() filter.Schema {
 // orderOf is the text by which a list is put in order, nil for none: of what
 // every user has, or of a declared attribute.
 func orderOf(s *access.Snapshot, name string) func(*access.User) string {
-	if text := userOrders[name]; text != nil {
+	if text := userOrder(name); text != nil {
 		return text
 	}
 	f := s.FindAttribute(name)

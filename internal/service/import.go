@@ -19,11 +19,15 @@ import (
 // attributes. roles and groups hold keys with semicolons between them; a "-" there
 // says none, so that a cell left blank by mistake is found. permissions are rights
 // that a source gives straight to a person: application:pattern:action+action.
-var importColumns = []string{"user_name", "display_name", "email", "kind", "unit", "title", "manager",
-	"employment_type", "location", "start_date", "end_date", "status", "roles", "groups", "permissions"}
+var importColumns = append(slices.Clone(exportColumns), "roles", "groups", "permissions")
 
 // exportColumns are those that users go out in.
-var exportColumns = importColumns[:len(importColumns)-3]
+var exportColumns = func() (out []string) {
+	for i := range access.UserAttributes {
+		out = append(out, access.UserAttributes[i].Key)
+	}
+	return out
+}()
 
 // Import is a file to bring in.
 type Import struct {

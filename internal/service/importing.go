@@ -240,13 +240,11 @@ func (b *importing) holds(id access.UserID, r access.RoleID) bool {
 // cell leaves what is there.
 func (b *importing) person(row importfile.Row) {
 	v := row.Values
-	dates := map[string]calendar.Date{}
-	for _, column := range []string{"start_date", "end_date"} {
-		d, err := calendar.ReadDate(v[column])
-		if err != nil {
+	var facts access.UserFacts
+	for column, text := range v {
+		if _, err := access.PutAttribute(&facts, column, text); err != nil {
 			b.fault(row, column, "%s", err)
 		}
-		dates[column] = d
 	}
 	status := access.Status(v["status"])
 	id, known := b.find(row)
@@ -254,8 +252,7 @@ func (b *importing) person(row importfile.Row) {
 		b.added++
 		b.op(row, &access.AddUser{
 			Personal: access.Personal{UserName: v["user_name"], DisplayName: v["display_name"], Email: v["email"]},
-			UserKind: access.UserKind(v["kind"]), Unit: v["unit"], Title: v["title"], Employment: v["employment_type"],
-			Location: v["location"], Start: dates["start_date"], End: dates["end_date"], Status: access.Status(strings.TrimPrefix(v["status"], string(access.Departed))),
+			UserKind: access.UserKind(v["kind"]), UserFacts: facts, Status: access.Status(strings.TrimPrefix(v["status"], string(access.Departed))),
 			Custom: b.custom(row, nil)})
 		if status == access.Departed { // kept for what they once had, and for their name
 			b.op(row, &access.UpdateUser{User: access.UserRef(v["user_name"]), Status: &status})
@@ -271,12 +268,8 @@ func (b *importing) person(row importfile.Row) {
 	o := &access.UpdateUser{User: b.ref(row), Custom: b.custom(row, u)}
 	changed := differs(&o.DisplayName, u.DisplayName, v["display_name"])
 	changed = differs(&o.Email, u.Email, v["email"]) || changed
-	changed = differs(&o.Unit, u.Unit, v["unit"]) || changed
-	changed = differs(&o.Title, u.Title, v["title"]) || changed
-	changed = differs(&o.Employment, u.Employment, v["employment_type"]) || changed
-	changed = differs(&o.Location, u.Location, v["location"]) || changed
-	changed = differs(&o.Start, u.Start, dates["start_date"]) || changed
-	changed = differs(&o.End, u.End, dates["end_date"]) || changed
+	edits, more := access.EditsTo(u.UserFacts, facts)
+	o.UserEdits, changed = edits, changed || more
 	changed = differs(&o.Status, u.Status, status) || changed
 	if changed || o.Custom != nil {
 		b.updated++

@@ -162,7 +162,7 @@ func (d *Service) Recover(ctx context.Context, user string) (wire.ChangeResult, 
 		ops = append(ops, &access.SetSignIn{})
 	}
 	active, none := access.Active, calendar.Date(0)
-	ops = append(ops, &access.UpdateUser{User: access.UserRef(id.String()), Status: &active, Start: &none, End: &none},
+	ops = append(ops, &access.UpdateUser{User: access.UserRef(id.String()), Status: &active, UserEdits: access.UserEdits{Start: &none, End: &none}},
 		&access.Grant{Role: access.RoleRef(key), User: access.UserRef(id.String())})
 	done, err := d.Ledger.Commit(ctx, &ledger.Change{Via: "recovery on the host", Reason: "Recovery of administration on the host", Operations: ops},
 		func(draft *access.Draft, _ calendar.Instant) error {

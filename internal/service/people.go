@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/base64"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -147,21 +148,15 @@ func (v *View) roll(sort string, text func(*access.User) string) *roll {
 	return newRoll(v.Snapshot, text)
 }
 
-// userOrders are the texts that lists can be ordered by.
-var userOrders = map[string]func(*access.User) string{
-	"":          label,
-	"name":      label,
-	"user_name": func(u *access.User) string { return u.UserName },
-	"unit":      func(u *access.User) string { return u.Unit },
-	"title":     func(u *access.User) string { return u.Title },
-	"status":    func(u *access.User) string { return string(u.Status) },
-	"email":     func(u *access.User) string { return u.Email },
-	"kind":      func(u *access.User) string { return string(u.UserKind) },
-
-	"employment_type": func(u *access.User) string { return u.Employment },
-	"location":        func(u *access.User) string { return u.Location },
-	"start_date":      func(u *access.User) string { return u.Start.String() },
-	"end_date":        func(u *access.User) string { return u.End.String() },
+// userOrder is the text that lists can be ordered by under a name, or nil.
+func userOrder(name string) func(*access.User) string {
+	if name == "" || name == "name" || name == "display_name" {
+		return label
+	}
+	if a := access.UserAttributeOf(name); a != nil && name != "manager" {
+		return a.Of
+	}
+	return nil
 }
 
 // A cursor is opaque: where the page begins.
@@ -207,14 +202,34 @@ func cut[T any](all []T, cursor string, limit int) (page []T, next string, err e
 
 func (v *View) user(u *access.User) wire.User {
 	out := wire.User{ID: u.ID.String(), UserName: u.UserName, DisplayName: label(u), Email: u.Email,
-		Kind: string(u.UserKind), Status: string(u.Status), Effective: v.Effective(u.ID, v.at), Unit: u.Unit, Title: u.Title,
-		EmploymentType: u.Employment, Location: u.Location, StartDate: u.Start.String(), EndDate: u.End.String(), Custom: v.customOf(u)}
+		Kind: string(u.UserKind), Status: string(u.Status), Effective: v.Effective(u.ID, v.at), Custom: v.customOf(u)}
+	describe(&out, u)
 	if u.Manager != 0 {
 		m := v.userRef(u.Manager)
 		out.Manager = &m
 	}
 	return out
 }
+
+// describe writes the described attributes of a user into the fields of the same name.
+func describe(out *wire.User, u *access.User) {
+	to := reflect.ValueOf(out).Elem()
+	for i := range access.UserAttributes {
+		if a := &access.UserAttributes[i]; a.Described {
+			to.FieldByIndex(wireFields[a.Key]).SetString(a.Of(u))
+		}
+	}
+}
+
+// wireFields are where the attributes of users lie in the API's type, by key.
+var wireFields = func() map[string][]int {
+	out := map[string][]int{}
+	for _, f := range reflect.VisibleFields(reflect.TypeFor[wire.User]()) {
+		key, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+		out[key] = f.Index
+	}
+	return out
+}()
 
 // User is one user with what was given to them.
 func (v *View) User(id access.UserID) wire.UserDetail {

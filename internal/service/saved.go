@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/filter"
 	"ableroster/internal/importfile"
 	"ableroster/internal/ledger"
 	"ableroster/internal/saved"
@@ -123,7 +124,12 @@ func (d *Service) unsave(ctx context.Context, c Caller, kind saved.Kind, what, k
 
 // ListColumns are what a list of users can show.
 func (v *View) ListColumns() []string {
-	out := []string{"name", "user_name", "email", "kind", "status", "unit", "title", "manager", "employment_type", "location", "start_date", "end_date"}
+	out := []string{"name"}
+	for i := range access.UserAttributes {
+		if key := access.UserAttributes[i].Key; key != "display_name" {
+			out = append(out, key)
+		}
+	}
 	for _, f := range v.Snapshot.Attributes() {
 		if !f.Retired {
 			out = append(out, f.Key)
@@ -166,7 +172,12 @@ func (d *Service) PutMapping(ctx context.Context, c Caller, key, label string, s
 
 // mappingColumns are the columns a mapping may name, and those that are days.
 func mappingColumns(s *access.Snapshot) (ours, dates []string) {
-	ours, dates = slices.Clone(importColumns), []string{"start_date", "end_date"}
+	ours = slices.Clone(importColumns)
+	for i := range access.UserAttributes {
+		if a := &access.UserAttributes[i]; a.Type == filter.Day {
+			dates = append(dates, a.Key)
+		}
+	}
 	for _, f := range s.Attributes() {
 		if f.Retired || f.Fill != nil {
 			continue

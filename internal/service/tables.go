@@ -192,7 +192,14 @@ func (v *View) userRows(declared []string, yield func([]string) bool) {
 		if u.Manager != 0 {
 			manager = v.userRef(u.Manager).Key
 		}
-		row := []string{u.UserName, u.DisplayName, u.Email, string(u.UserKind), u.Unit, u.Title, manager, u.Employment, u.Location, u.Start.String(), u.End.String(), string(u.Status)}
+		var row []string
+		for i := range access.UserAttributes {
+			text := access.UserAttributes[i].Of(u)
+			if access.UserAttributes[i].Key == "manager" {
+				text = manager
+			}
+			row = append(row, text)
+		}
 		custom := v.customOf(u)
 		for _, key := range declared {
 			row = append(row, custom[key])

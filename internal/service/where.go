@@ -12,25 +12,19 @@ import (
 // userSchema is what a filter over users may name: the attributes as the API
 // writes them; within is the unit and all above it. What is personal is there
 // too: lists may be searched by it, rules that give access may not.
-var userSchema = filter.Schema{
-	{Name: "id", Type: filter.String, CaseExact: true},
-	{Name: "user_name", Type: filter.String},
-	{Name: "display_name", Type: filter.String},
-	{Name: "email", Type: filter.String},
-	{Name: "kind", Type: filter.String},
-	{Name: "status", Type: filter.String},
-	{Name: "effective", Type: filter.Boolean},
-	{Name: "unit", Type: filter.String, CaseExact: true},
-	{Name: "within", Type: filter.String, CaseExact: true},
-	{Name: "title", Type: filter.String},
-	{Name: "manager", Type: filter.String},
-	{Name: "employment_type", Type: filter.String},
-	{Name: "location", Type: filter.String},
-	{Name: "start_date", Type: filter.Day},
-	{Name: "end_date", Type: filter.Day},
-	{Name: "groups", Type: filter.Complex, Sub: filter.Schema{{Name: "key", Type: filter.String, CaseExact: true}, {Name: "until", Type: filter.Time}}},
-	{Name: "roles", Type: filter.Complex, Sub: filter.Schema{{Name: "key", Type: filter.String, CaseExact: true}, {Name: "until", Type: filter.Time}, {Name: "origin", Type: filter.String}}},
-}
+var userSchema = func() filter.Schema {
+	out := filter.Schema{{Name: "id", Type: filter.String, CaseExact: true}, {Name: "effective", Type: filter.Boolean}, {Name: "within", Type: filter.String, CaseExact: true}}
+	for i := range access.UserAttributes {
+		a := access.UserAttributes[i].Schema()
+		if a.Name == "manager" {
+			a.CaseExact = false // by user name here
+		}
+		out = append(out, a)
+	}
+	return append(out,
+		filter.Attribute{Name: "groups", Type: filter.Complex, Sub: filter.Schema{{Name: "key", Type: filter.String, CaseExact: true}, {Name: "until", Type: filter.Time}}},
+		filter.Attribute{Name: "roles", Type: filter.Complex, Sub: filter.Schema{{Name: "key", Type: filter.String, CaseExact: true}, {Name: "until", Type: filter.Time}, {Name: "origin", Type: filter.String}}})
+}()
 
 // where reads a filter over users; a blank one lets everybody through.
 func (v *View) where(text string) (func(*access.User) bool, []wire.Fault) {
@@ -164,36 +158,17 @@ func (s *userSource) Values(attribute string) []any {
 	switch attribute {
 	case "id":
 		return text(u.ID.String())
-	case "user_name":
-		return text(u.UserName)
 	case "display_name":
 		return text(label(u))
-	case "email":
-		return text(u.Email)
-	case "kind":
-		return text(string(u.UserKind))
-	case "status":
-		return text(string(u.Status))
 	case "effective":
 		return []any{s.v.Effective(u.ID, s.v.at)}
-	case "unit":
-		return text(u.Unit)
 	case "within":
 		return access.Within(u.Unit)
-	case "title":
-		return text(u.Title)
 	case "manager":
 		if m := s.v.userRef(u.Manager); u.Manager != 0 && !m.Outside {
 			return text(m.Key)
 		}
-	case "employment_type":
-		return text(u.Employment)
-	case "location":
-		return text(u.Location)
-	case "start_date":
-		return text(u.Start.String())
-	case "end_date":
-		return text(u.End.String())
+		return nil
 	case "groups":
 		var out []any
 		for _, m := range s.v.MembershipsOf(access.Member{User: u.ID}) {
@@ -211,6 +186,9 @@ func (s *userSource) Values(attribute string) []any {
 		})
 		return out
 	}
+	if a := access.UserAttributeOf(attribute); a != nil {
+		return text(a.Of(u))
+	}
 	if f := s.v.Snapshot.FindAttribute(attribute); f != nil {
 		return f.Typed(u)
 	}
@@ -219,30 +197,14 @@ func (s *userSource) Values(attribute string) []any {
 
 // Text implements filter.Texts.
 func (s *userSource) Text(attribute string) (string, bool) {
-	u := s.u
 	switch attribute {
-	case "user_name":
-		return u.UserName, true
 	case "display_name":
-		return label(u), true
-	case "email":
-		return u.Email, true
-	case "kind":
-		return string(u.UserKind), true
-	case "status":
-		return string(u.Status), true
-	case "unit":
-		return u.Unit, true
-	case "title":
-		return u.Title, true
-	case "employment_type":
-		return u.Employment, true
-	case "location":
-		return u.Location, true
-	case "start_date":
-		return u.Start.String(), true
-	case "end_date":
-		return u.End.String(), true
+		return label(s.u), true
+	case "manager":
+		return "", false
+	}
+	if a := access.UserAttributeOf(attribute); a != nil {
+		return a.Of(s.u), true
 	}
 	return "", false
 }

@@ -15,7 +15,7 @@ export function CompareRoles({ role: r }: { role: Schemas['Role'] }) {
   const [other, setOther] = useState<Choice | null>(null)
   const comparison = useQuery({
     enabled: other !== null,
-    ...ask('/api/v1/roles/{role}/comparison', { params: { path: { role: r.key }, query: { with: other!.key, as_of: asOf } } }),
+    ...ask('/api/v1/roles/{role}/comparison', { params: { path: { role: r.key }, query: { with: other?.key ?? '', as_of: asOf } } }),
   })
   const c = comparison.data
   return (

@@ -16,7 +16,7 @@ export function AddUser() {
   const navigate = useNavigate()
   const roleChoices = useRoleChoices()
   const groupChoices = useGroupChoices()
-  const declared = useAttributes()
+  const attributes = useAttributes()
   const [values, setValues] = useState<Values>({})
   const [roles, setRoles] = useState<Choice[]>([])
   const [groups, setGroups] = useState<Choice[]>([])
@@ -42,7 +42,7 @@ export function AddUser() {
           add()
         }}
       >
-        <Fields fresh values={values} set={setValues} declared={declared} />
+        <Fields fresh values={values} set={setValues} attributes={attributes} />
         <Picks title="Groups" label="Group to add to" choices={groupChoices} picked={groups} pick={setGroups} />
         <Picks title="Roles" label="Role to grant" choices={roleChoices} picked={roles} pick={setRoles} />
         <div className="col-span-2">

@@ -6,7 +6,7 @@ import { count, list, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
-import { useAttributes } from './attributes'
+import { builtInOf, useAttributes } from './attributes'
 import { Fields, operationOf, valuesOf } from './Fields'
 import { SignInOf } from './SignInOf'
 import { ask } from '../../api/ask'
@@ -16,21 +16,14 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
   const me = useMe()
   const sheet = useSheet()
   const { past, asOf } = useDay()
-  const declared = useAttributes(asOf)
+  const attributes = useAttributes(asOf)
+  const { builtIn, declared } = attributes
   const [what, setWhat] = useState<'change' | 'depart' | 'sign-in' | null>(null)
   const rows: [string, ReactNode][] = [
-    ['User name', u.user_name],
-    ['Name', u.display_name],
-    ['E-mail', u.email],
-    ['Kind', u.kind],
-    ['Status', u.status],
-    ['Unit', u.unit],
-    ['Title', u.title],
-    ['Manager', u.manager?.label],
-    ['Employment', u.employment_type],
-    ['Location', u.location],
-    ['First day', u.start_date && shortDay(u.start_date)],
-    ['Last day', u.end_date && shortDay(u.end_date)],
+    ...builtIn.map((a): [string, ReactNode] => {
+      const value = builtInOf(u, a.key)
+      return [a.label, value && (a.type === 'date' ? shortDay(value) : value)]
+    }),
     ...declared.map((a): [string, ReactNode] => {
       const value = u.custom?.[a.key]
       return [a.label, value && (a.type === 'date' ? shortDay(value) : value)]
@@ -72,7 +65,7 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
           {u.effective && press('sign-in', 'Give sign-in')}
         </div>
       )}
-      {what === 'change' && <Change key={u.revision} user={u} declared={declared} done={() => setWhat(null)} />}
+      {what === 'change' && <Change key={u.revision} user={u} attributes={attributes} done={() => setWhat(null)} />}
       {what === 'depart' && <Depart user={u} done={() => setWhat(null)} />}
       {what === 'sign-in' && <SignInOf user={u} />}
       {what !== 'change' && (
@@ -90,9 +83,17 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
   )
 }
 
-function Change({ user: u, declared, done }: { user: Schemas['UserDetail']; declared: Schemas['Attribute'][]; done: () => void }) {
+function Change({
+  user: u,
+  attributes,
+  done,
+}: {
+  user: Schemas['UserDetail']
+  attributes: ReturnType<typeof useAttributes>
+  done: () => void
+}) {
   const sheet = useSheet()
-  const [before] = useState(() => valuesOf(u))
+  const [before] = useState(() => valuesOf(u, attributes.builtIn))
   const [values, setValues] = useState(before)
   const fields = operationOf(values, before)
   const changed = Object.keys(fields)
@@ -113,7 +114,7 @@ function Change({ user: u, declared, done }: { user: Schemas['UserDetail']; decl
         done()
       }}
     >
-      <Fields values={values} set={setValues} declared={declared} />
+      <Fields values={values} set={setValues} attributes={attributes} />
       <div className="col-span-2">
         <button type="submit" className="button" disabled={changed.length === 0}>
           Add to change sheet

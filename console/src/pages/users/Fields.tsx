@@ -1,23 +1,11 @@
 import type { Schemas } from '../../api/client'
 import { UserBox } from '../../shared/UserBox'
+import { builtInOf, type useAttributes } from './attributes'
 
 export type Values = Record<string, string>
 
-type Field = { name: string; label: string; hint?: string; type?: string }
-
-/** What is said of every user; those of somebody new have a user name as well. */
-const fields: Field[] = [
-  { name: 'display_name', label: 'Name' },
-  { name: 'user_name', label: 'User name', hint: 'what they sign in with; never reused' },
-  { name: 'email', label: 'E-mail' },
-  { name: 'unit', label: 'Unit', hint: 'such as marine/pilotage' },
-  { name: 'title', label: 'Title' },
-  { name: 'manager', label: 'Manager' },
-  { name: 'employment_type', label: 'Employment' },
-  { name: 'location', label: 'Location' },
-  { name: 'start_date', label: 'First day', type: 'date' },
-  { name: 'end_date', label: 'Last day', type: 'date' },
-]
+/** What is set in other ways: by adding a user, suspending them, or letting them depart. */
+const elsewhere = ['kind', 'status']
 
 const types: Record<string, string> = { date: 'date', number: 'number', text: 'text' }
 
@@ -26,35 +14,35 @@ const types: Record<string, string> = { date: 'date', number: 'number', text: 't
 export function Fields({
   values,
   set,
-  declared,
+  attributes: { builtIn, declared },
   fresh,
 }: {
   values: Values
   set: (v: Values) => void
-  declared: Schemas['Attribute'][]
+  attributes: ReturnType<typeof useAttributes>
   fresh?: boolean
 }) {
   const put = (name: string, value: string) => set({ ...values, [name]: value })
   return (
     <>
-      {fields
-        .filter((f) => fresh || f.name !== 'user_name')
-        .map((f) =>
-          f.name === 'manager' ? (
-            <div key={f.name}>
+      {builtIn
+        .filter((a) => !elsewhere.includes(a.key) && (fresh || a.key !== 'user_name'))
+        .map((a) =>
+          a.key === 'manager' ? (
+            <div key={a.key}>
               <span aria-hidden>Manager</span> <span className="text-soft text-sm">by name</span>
               <UserBox label="Manager" value={values.manager ?? ''} onChange={(v) => put('manager', v)} />
             </div>
           ) : (
-            <label key={f.name}>
-              {f.label} {f.hint && <span className="text-soft text-sm">{f.hint}</span>}
+            <label key={a.key}>
+              {a.label} {a.hint && a.type === 'text' && <span className="text-soft text-sm">{a.hint}</span>}
               <input
                 className="field"
-                name={f.name}
-                type={f.type ?? 'text'}
+                name={a.key}
+                type={types[a.type]}
                 autoComplete="off"
-                value={values[f.name] ?? ''}
-                onChange={(e) => put(f.name, e.target.value)}
+                value={values[a.key] ?? ''}
+                onChange={(e) => put(a.key, e.target.value)}
               />
             </label>
           ),
@@ -113,10 +101,12 @@ export function operationOf(values: Values, before: Values): Record<string, unkn
 }
 
 /** The values of a user as the fields hold them. */
-export function valuesOf(u: Schemas['User']): Values {
+export function valuesOf(u: Schemas['User'], builtIn: Schemas['BuiltInAttribute'][]): Values {
   const out: Values = {}
-  const all = { ...u, manager: u.manager?.key } as Record<string, unknown>
-  for (const f of fields) if (typeof all[f.name] === 'string') out[f.name] = all[f.name] as string
+  for (const a of builtIn) {
+    const value = a.key === 'manager' ? (u.manager?.key ?? '') : builtInOf(u, a.key)
+    if (value && !elsewhere.includes(a.key)) out[a.key] = value
+  }
   for (const [key, value] of Object.entries(u.custom ?? {})) out[`custom.${key}`] = value
   return out
 }

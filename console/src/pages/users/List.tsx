@@ -8,7 +8,7 @@ import { count, fullDay, shortDay, unitWords } from '../../shared/words'
 import { SaveAs } from '../../shared/Export'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
-import { columnsOf, useAttributes, usual, type Column } from './attributes'
+import { builtInOf, columnsOf, useAttributes, usual, type Column } from './attributes'
 import { ColumnPicker } from './ColumnPicker'
 import { FilterBuilder } from './FilterBuilder'
 import { fetchAll, GroupByRule, Several } from './Several'
@@ -380,21 +380,8 @@ export function valueOf(u: Schemas['User'], { key, type }: Column): string {
       return u.display_name
     case 'unit':
       return unitWords(u.unit)
-    case 'manager':
-      return u.manager?.label ?? ''
-    case 'start_date':
-    case 'end_date':
-      return u[key] ? shortDay(u[key]) : ''
-    case 'email':
-    case 'kind':
-    case 'employment_type':
-    case 'location':
-    case 'user_name':
-    case 'title':
-    case 'status':
-      return u[key] ?? ''
   }
-  const value = u.custom?.[key] ?? ''
+  const value = builtInOf(u, key) || (u.custom?.[key] ?? '')
   return value && type === 'date' ? shortDay(value) : value
 }
 
