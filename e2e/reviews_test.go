@@ -41,6 +41,21 @@ func TestReviewsByCommandLine(t *testing.T) {
 	tomas.says(3, "there is no item of ines.halloran", "review", "revoke", "marine-winter", demo.Pilot, "berth-planning/scheduler", "-reason", "late")
 	marta.says(1, "no role held gives it", "check", demo.Pilot, "tariff-ledger", "read", "tariffs")
 	marta.says(0, "by the role Night pilot through the group Night pilots", "check", demo.Pilot, "pilot-roster", "update", "shifts/night")
+
+	// What is held through the group is a pending change of whoever sees to it.
+	marta.says(0, "Remove Inês Halloran from the group Night pilots, through which they hold Night pilot", "pending", "list")
+	marta.says(0, "pending-removal-", "today")
+	ines.says(0, "No pending change waits for you", "pending", "list")
+	ines.says(3, "waits for you", "pending", "refuse", "pending-removal-2", "-why", "x")
+	list, err := s.SignIn(t, demo.Administrator).PendingChanges(ctx)
+	if err != nil || len(list.ToMake) == 0 {
+		t.Fatal(list, err)
+	}
+	removal := list.ToMake[slices.IndexFunc(list.ToMake, func(p wire.PendingChange) bool { return p.Round != nil && p.Round.Key == "marine-winter" })]
+	marta.says(0, "would lose", "pending", "make", removal.ID, "-dry-run")
+	marta.says(0, "Done, as revision", "pending", "make", removal.ID)
+	marta.says(1, "", "check", demo.Pilot, "pilot-roster", "update", "shifts/night")
+	marta.says(4, "no pending change", "pending", "make", removal.ID)
 	marta.says(0, "The ledger verifies", "ledger", "verify")
 }
 

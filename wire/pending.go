@@ -26,10 +26,13 @@ type PendingChangeRequest struct {
 	Lines  []PendingLine `json:"lines" minItems:"1" maxItems:"200"`
 }
 
-// PendingChange is a part of a change that its author may not make and passed on.
+// PendingChange is a change that was prepared and waits for somebody who may make it: a part
+// that its author may not make and passed on, or a removal that the sign-off of a review
+// left, because the role is held through a group or by a default rule.
 type PendingChange struct {
-	ID        string        `json:"id" doc:"pending-change-1 …"`
-	Author    Ref           `json:"author"`
+	ID        string        `json:"id" doc:"pending-change-1 …, or pending-removal-1 … of a sign-off"`
+	Author    Ref           `json:"author" doc:"who prepared it; of a sign-off, who opened the review"`
+	Round     *Ref          `json:"round,omitempty" doc:"the review whose sign-off left it"`
 	To        *Ref          `json:"to,omitempty" doc:"blank: anybody who may make it"`
 	Reason    string        `json:"reason"`
 	State     string        `json:"state" enum:"waiting,made,refused,withdrawn"`

@@ -86,7 +86,6 @@ type Today struct {
 	Mine            []Request        `json:"mine" doc:"the caller's own that wait, and those decided in the last 14 days"`
 	Stuck           []Request        `json:"stuck" doc:"to whoever reads all requests: those that wait for nobody"`
 	Reviews         []WaitingReview  `json:"reviews" doc:"rounds with items that wait for the caller"`
-	PendingRemovals []PendingRemoval `json:"pending_removals" doc:"what reviews ask of the caller"`
 	Ending          []Ending         `json:"ending" doc:"what the caller holds that ends within 14 days"`
 }
 

@@ -70,13 +70,3 @@ type ReviewItemList struct {
 	Total int          `json:"total"`
 	Next  string       `json:"next,omitempty"`
 }
-
-// PendingRemoval is a revocation a review asks the owner of a group or a rule for.
-type PendingRemoval struct {
-	ID      string `json:"id"`
-	Round   Ref    `json:"round"`
-	User    Ref    `json:"user"`
-	Role    Ref    `json:"role"`
-	Group   *Ref   `json:"group,omitempty"`
-	Default *Ref   `json:"default,omitempty"`
-}

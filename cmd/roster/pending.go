@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"ableroster/client"
@@ -52,7 +53,7 @@ func pendingList(c *call) error {
 	}
 	add("to make", l.ToMake)
 	add("passed on", l.Mine)
-	c.table(l, []string{"what", "part", "with", "state", "does", "why"}, rows)
+	c.table(l, []string{"what", "pending_change", "with", "state", "does", "why"}, rows)
 	switch {
 	case len(rows) == 0:
 		c.say("No pending change waits for you, and you passed none on.")
@@ -80,12 +81,20 @@ func pendingMake(c *call) error {
 			ops = append(ops, line.Operations...)
 		}
 		if change.reason == "" {
-			change.reason = "Passed on by " + p.Author.Label + ": " + p.Reason
+			change.reason = preparedBy(p)
 		}
 		change.parts = []string{p.ID}
 		return change.send(c, ops)
 	}
 	return notThere("no pending change “%s” waits for you. roster pending list shows those that do", c.args[0])
+}
+
+// preparedBy is the reason of a change that makes a pending one.
+func preparedBy(p wire.PendingChange) string {
+	if p.Round != nil {
+		return p.Reason
+	}
+	return "Passed on by " + p.Author.Label + ": " + p.Reason
 }
 
 func pendingRefuse(c *call) error {
@@ -99,6 +108,10 @@ func pendingRefuse(c *call) error {
 	if err := c.client.RefusePendingChange(c.ctx, c.args[0], *why); err != nil {
 		return err
 	}
+	if strings.HasPrefix(c.args[0], "pending-removal-") {
+		c.done("%s is settled; the access stays.", c.args[0])
+		return nil
+	}
 	c.done("%s went back to who passed it on.", c.args[0])
 	return nil
 }
@@ -110,7 +123,7 @@ func pendingWithdraw(c *call) error {
 	if err := c.client.WithdrawPendingChange(c.ctx, c.args[0]); err != nil {
 		return err
 	}
-	c.done("%s was revoked.", c.args[0])
+	c.done("%s was withdrawn.", c.args[0])
 	return nil
 }
 

@@ -17,6 +17,10 @@ func today(c *call) error {
 	if err != nil {
 		return err
 	}
+	pending, err := c.client.PendingChanges(c.ctx)
+	if err != nil {
+		return err
+	}
 	var rows [][]string
 	for _, part := range []struct {
 		what string
@@ -29,8 +33,8 @@ func today(c *call) error {
 	for _, r := range t.Reviews {
 		rows = append(rows, []string{"to review", r.Key, "", "", count(r.Items, "item"), "", r.Label})
 	}
-	for _, p := range t.PendingRemovals {
-		rows = append(rows, []string{"proposed", p.ID, p.Role.Label, p.User.Label, "", "", p.Round.Label})
+	for _, p := range pending.ToMake {
+		rows = append(rows, []string{"pending change", p.ID, "", "", "", p.Author.Label, first(p.Sentences...)})
 	}
 	for _, e := range t.Ending {
 		rows = append(rows, []string{"ends soon", "", e.Role.Label, "you", "until " + c.day(&e.Until), "", ""})

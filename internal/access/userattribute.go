@@ -16,12 +16,12 @@ import (
 // limit how many bytes a text may have, exact that its case counts, flag its option on the
 // command line where that is not the key.
 type Described[T, D any] struct {
-	Unit       T `json:"unit,omitzero" label:"Unit" exact:"true" doc:"place in the organisation, such as marine/pilotage"`
-	Title      T `json:"title,omitzero" label:"Title" limit:"200" doc:"title, such as Harbour pilot"`
-	Employment T `json:"employment_type,omitzero" label:"Employment" limit:"100" flag:"employment" doc:"such as staff or contractor"`
-	Location   T `json:"location,omitzero" label:"Location" limit:"200" doc:"the place of work"`
-	Start      D `json:"start_date,omitzero" label:"First day" flag:"start" doc:"first day, YYYY-MM-DD"`
-	End        D `json:"end_date,omitzero" label:"Last day" flag:"end" doc:"last day, YYYY-MM-DD"`
+	Unit       T `json:"unit,omitzero" nullable:"false" label:"Unit" exact:"true" doc:"place in the organisation, such as marine/pilotage"`
+	Title      T `json:"title,omitzero" nullable:"false" label:"Title" limit:"200" doc:"title, such as Harbour pilot"`
+	Employment T `json:"employment_type,omitzero" nullable:"false" label:"Employment" limit:"100" flag:"employment" doc:"such as staff or contractor"`
+	Location   T `json:"location,omitzero" nullable:"false" label:"Location" limit:"200" doc:"the place of work"`
+	Start      D `json:"start_date,omitzero" nullable:"false" label:"First day" flag:"start" doc:"first day, YYYY-MM-DD"`
+	End        D `json:"end_date,omitzero" nullable:"false" label:"Last day" flag:"end" doc:"last day, YYYY-MM-DD"`
 }
 
 // UserFacts are those of a user: kept for ever, and they may give access. UserEdits are what

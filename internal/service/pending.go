@@ -11,6 +11,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/ledger"
+	"ableroster/internal/review"
 	"ableroster/internal/saved"
 	"ableroster/wire"
 )
@@ -181,6 +182,7 @@ func (d *Service) PendingChanges(ctx context.Context, c Caller) (wire.PendingCha
 	if err != nil {
 		return out, ledger.Unavailable(err)
 	}
+	out.ToMake = append(out.ToMake, v.removals()...)
 	for i := range waiting {
 		if v.mayMake(&waiting[i]) {
 			out.ToMake = append(out.ToMake, v.pendingChange(&waiting[i]))
@@ -218,6 +220,9 @@ func (d *Service) RefusePendingChange(ctx context.Context, c Caller, part, why s
 	v := d.Now(ctx, c)
 	if strings.TrimSpace(why) == "" {
 		return Invalid("nothing was refused", wire.Fault{Place: "/why", Message: "is missing: say why, for whoever passed it on"})
+	}
+	if p := v.findRemoval(part); p != nil {
+		return d.settleRemoval(ctx, c, p, why)
 	}
 	p, err := v.findPendingChange(part, v.mayMake)
 	if err != nil {
@@ -261,6 +266,14 @@ func (v *View) makes(ids []string, made []json.RawMessage) (parts []int64, secon
 		left[sameOperation(raw)]++
 	}
 	for i, id := range ids {
+		if p := v.findRemoval(id); p != nil { // its own operation settles it
+			seconded = false
+			settle, _ := access.EncodeOperation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(id)})
+			if left[string(settle)] == 0 {
+				faults = append(faults, wire.Fault{Place: fmt.Sprintf("/pending_changes/%d", i), Message: id + " is settled by an operation that is not in this change: make all of it, or refuse it"})
+			}
+			continue
+		}
 		p, err := v.findPendingChange(id, func(p *saved.PendingChange) bool {
 			return v.mayMake(p) || p.State == saved.PendingMade && p.EndedBy == v.caller.User
 		})

@@ -358,7 +358,6 @@ func (v *View) Today() wire.Today {
 			out.Reviews = append(out.Reviews, wire.WaitingReview{Key: r.Key, Label: r.Label, Items: n})
 		}
 	}
-	out.PendingRemovals = v.pendingRemovals()
 	out.ToDecide, out.Mine, out.Stuck = v.requests(decide), v.requests(mine), v.requests(stuck)
 	for _, a := range v.Given(access.Assignee{User: v.caller.User}) {
 		if w := a.Window; w.Until > v.at && w.Until <= v.at+calendar.Instant(soon.Microseconds()) {

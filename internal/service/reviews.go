@@ -409,28 +409,7 @@ func (v *View) checkItems(ops []access.Operation) ([]wire.Fault, error) {
 	return out, nil
 }
 
-// Proposals are what reviews have asked of the caller.
-func (v *View) pendingRemovals() []wire.PendingRemoval {
-	out := []wire.PendingRemoval{}
-	for _, p := range review.PendingRemovals(v.Snapshot) {
-		if p.Settled || !v.readsPendingRemoval(p) {
-			continue
-		}
-		r := review.RoundOf(v.Snapshot, p.Round)
-		w := *v
-		w.known = map[access.UserID]bool{p.User: true}
-		x := wire.PendingRemoval{ID: p.ID.String(), Round: wire.Ref{ID: r.ID.String(), Key: r.Key, Label: r.Label}, User: w.userRef(p.User), Role: w.roleRef(p.Role, true), Default: w.defaultRef(p.Default)}
-		if p.Group != 0 {
-			g := w.groupRef(p.Group, true)
-			x.Group = &g
-		}
-		out = append(out, x)
-	}
-	return out
-}
-
-// readsPendingRemoval says whether a proposal is made to the caller, or they see to
-// reviews.
+// readsPendingRemoval says whether a removal waits for the caller, or they see to reviews.
 func (v *View) readsPendingRemoval(p *review.PendingRemoval) bool {
 	owner := p.Owner(v.today)
 	return owner != 0 && owner == v.caller.User || v.rights().May(access.ActUpdate, "reviews")

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
+import { Link } from '@tanstack/react-router'
 import { answer, api, ProblemError, type Schemas } from '../api/client'
 import { useSheet } from '../shell/sheet'
 import { shortDay } from '../shared/words'
@@ -64,7 +65,19 @@ function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; r
     <li className="border-rule border-b py-2">
       <What pending={p} />
       <p className="text-soft text-sm">
-        {p.author.label}, {shortDay(p.created_at)}: {p.reason}
+        {p.round ? (
+          <>
+            {shortDay(p.created_at)}, left by the sign-off of{' '}
+            <Link to="/reviews/$round" params={{ round: p.round.key ?? '' }} className="press">
+              {p.round.label}
+            </Link>
+            : {p.reason}
+          </>
+        ) : (
+          <>
+            {p.author.label}, {shortDay(p.created_at)}: {p.reason}
+          </>
+        )}
       </p>
       {p.trouble && <p className="text-brick text-sm">Cannot be made now: {p.trouble}</p>}
       <form
@@ -77,7 +90,7 @@ function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; r
         <button
           type="button"
           className="button-quiet"
-          disabled={on}
+          disabled={on || !!p.trouble}
           onClick={() =>
             sheet.load(
               p.lines.map((l, i) => ({
@@ -85,7 +98,7 @@ function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; r
                 what: l.words || p.sentences[i] || p.id,
                 detail: l.detail,
                 operations: l.operations,
-                pending: { id: p.id, reason: `Passed on by ${p.author.label}: ${p.reason}` },
+                pending: { id: p.id, reason: p.round ? p.reason : `Passed on by ${p.author.label}: ${p.reason}` },
               })),
               revision,
             )
@@ -95,14 +108,14 @@ function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; r
         </button>
         <input
           className="field max-w-80"
-          aria-label={`Why ${p.id} is refused`}
-          placeholder="Why it is refused"
+          aria-label={p.round ? `What was done about ${p.id}` : `Why ${p.id} is refused`}
+          placeholder={p.round ? 'What was done instead' : 'Why it is refused'}
           value={why}
           maxLength={2000}
           onChange={(e) => setWhy(e.target.value)}
         />
         <button type="submit" className="button-quiet" disabled={why.trim() === '' || end.isPending}>
-          Refuse
+          {p.round ? 'Settle' : 'Refuse'}
         </button>
       </form>
       {problem && <p role="alert">{problem.detail}</p>}

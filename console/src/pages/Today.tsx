@@ -1,12 +1,9 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { useState } from 'react'
-import type { Schemas } from '../api/client'
 import { Loading, Trouble } from '../shared/State'
 import { count, until } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
-import { useCommit } from '../shared/commit'
 import { PendingChanges } from './PendingChanges'
 import { RequestLines } from './requests/Line'
 import { ask } from '../api/ask'
@@ -52,20 +49,6 @@ export function TodayPage() {
                 </Link>{' '}
                 <span className="text-brass">{count(r.items, 'item')} for you</span>
               </li>
-            ))}
-          </ul>
-        </>
-      )}
-      {t.pending_removals.length > 0 && (
-        <>
-          <h2 className="mt-6">Removals left by a review</h2>
-          <p className="text-soft">
-            These roles are held through a group or a default rule, which the sign-off did not change. Change the group or the rule, then
-            mark it as settled.
-          </p>
-          <ul>
-            {t.pending_removals.map((p) => (
-              <Proposed key={p.id} pendingRemoval={p} />
             ))}
           </ul>
         </>
@@ -179,43 +162,5 @@ function Begin() {
       </ol>
       <p className="text-soft mt-2 text-sm">A roster file can describe all of it at once: roster file load.</p>
     </section>
-  )
-}
-
-function Proposed({ pendingRemoval: p }: { pendingRemoval: Schemas['PendingRemoval'] }) {
-  const [reason, setReason] = useState('')
-  const { commit, problem } = useCommit(() => undefined)
-  return (
-    <li className="border-rule border-b py-2">
-      Remove {p.role.label} from {p.user.label}: decided in the review {p.round.label}. Held{' '}
-      {p.group && (
-        <>
-          through the group{' '}
-          <Link to="/groups/$group" params={{ group: p.group.key ?? '' }} className="press">
-            {p.group.label}
-          </Link>
-        </>
-      )}
-      {p.default && ` by the default rule ${p.default.label}`}.
-      <form
-        className="mt-1 flex gap-2"
-        onSubmit={(e) => {
-          e.preventDefault()
-          commit.mutate({ operations: [{ op: 'settle_pending_removal', removal: p.id }], reason })
-        }}
-      >
-        <input
-          className="field max-w-80"
-          aria-label={`What was done about ${p.role.label} of ${p.user.label}`}
-          placeholder="What was done"
-          value={reason}
-          onChange={(e) => setReason(e.target.value)}
-        />
-        <button type="submit" className="button-quiet" disabled={reason.trim() === '' || commit.isPending}>
-          Settled
-        </button>
-      </form>
-      {problem && <p role="alert">{problem.detail}</p>}
-    </li>
   )
 }

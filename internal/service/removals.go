@@ -1,0 +1,96 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"ableroster/internal/access"
+	"ableroster/internal/review"
+	"ableroster/wire"
+)
+
+// removals are the pending changes that sign-offs of reviews left for the caller: roles that
+// are held through a group or by a default rule, which a sign-off does not touch.
+func (v *View) removals() []wire.PendingChange {
+	var out []wire.PendingChange
+	var since []int64
+	for _, p := range review.PendingRemovals(v.Snapshot) {
+		if !p.Settled && v.readsPendingRemoval(p) {
+			out, since = append(out, v.removal(p)), append(since, p.Since())
+		}
+	}
+	if revs, err := v.service.Ledger.Reasons(v.ctx, since); err == nil { // else they have no day
+		for i := range out {
+			out[i].CreatedAt = revs[since[i]].At.Time()
+		}
+	}
+	return out
+}
+
+// removal draws one: its operations take the user out of the group, and settle it. What a
+// default rule gives is ended there, by whoever writes the rule; then it is settled.
+func (v *View) removal(p *review.PendingRemoval) wire.PendingChange {
+	r := review.RoundOf(v.Snapshot, p.Round)
+	w := *v
+	w.known = map[access.UserID]bool{p.User: true}
+	user, role := w.userRef(p.User), w.roleRef(p.Role, true)
+	out := wire.PendingChange{ID: p.ID.String(), Author: v.personRef(r.Opener), Round: &wire.Ref{ID: r.ID.String(), Key: r.Key, Label: r.Label},
+		Reason: fmt.Sprintf("The review %s decided to revoke %s of %s", r.Label, role.Label, user.Label), State: "waiting",
+		Lines: []wire.PendingLine{}, Sentences: []string{}}
+	settle := access.Operation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(p.ID.String())})
+	ops := []access.Operation{settle}
+	switch {
+	case p.Default != 0:
+		out.Sentences = []string{fmt.Sprintf("Remove %s from %s", role.Label, user.Label)}
+		out.Trouble = fmt.Sprintf("it comes by the default rule %s: edit the rule, or what it chooses by; then settle this", w.defaultRef(p.Default).Label)
+	case p.Group != 0:
+		g := w.groupRef(p.Group, true)
+		out.Sentences = []string{fmt.Sprintf("Remove %s from the group %s, through which they hold %s", user.Label, g.Label, role.Label)}
+		if !v.listedIn(p.User, p.Group) {
+			out.Trouble = "they are no listed member of the group: edit its filter, or the groups in it; then settle this"
+			break
+		}
+		ops = []access.Operation{&access.RemoveMember{Group: access.GroupRef(p.Group.String()), User: access.UserRef(p.User.String())}, settle}
+	}
+	line := wire.PendingLine{Words: out.Sentences[0]}
+	for _, op := range ops {
+		raw, err := access.EncodeOperation(op)
+		if err != nil {
+			continue // an operation of references alone has JSON
+		}
+		line.Operations = append(line.Operations, json.RawMessage(raw))
+	}
+	out.Lines = append(out.Lines, line)
+	return out
+}
+
+// listedIn says whether a user is a listed member of a group, not by a rule.
+func (v *View) listedIn(u access.UserID, g access.GroupID) bool {
+	for _, m := range v.MembershipsOf(access.Member{User: u}) {
+		if m.Group == g && m.Rule == 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// findRemoval is one that waits for the caller, by its id.
+func (v *View) findRemoval(id string) *review.PendingRemoval {
+	n, ok := access.ParseID("pending-removal", id)
+	p, _ := v.RecordFact(review.FactPendingRemoval, n).(*review.PendingRemoval)
+	if !ok || p == nil || p.Settled || !v.readsPendingRemoval(p) {
+		return nil
+	}
+	return p
+}
+
+// settleRemoval ends one without making it; why is the reason of the change.
+func (d *Service) settleRemoval(ctx context.Context, c Caller, p *review.PendingRemoval, why string) error {
+	raw, err := access.EncodeOperation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(p.ID.String())})
+	if err != nil {
+		return err
+	}
+	_, err = d.Change(ctx, c, wire.ChangeRequest{Operations: []json.RawMessage{raw}, Reason: why}, How{})
+	return err
+}
