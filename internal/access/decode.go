@@ -110,12 +110,12 @@ func DecodeLike(like Operation, raw []byte) (Operation, error) {
 // newOperation is an empty operation of the kind that JSON names, and the rest
 // of its fields.
 func newOperation(raw []byte) (Operation, json.RawMessage, []Fault) {
-	var fields map[string]json.RawMessage
-	if err := json.Unmarshal(raw, &fields); err != nil || fields == nil {
+	op, rest, ok := strictjson.Apart(raw, "op")
+	if !ok {
 		return nil, nil, []Fault{{Message: "must be an object with an \"op\""}}
 	}
 	var verb string
-	if op := fields["op"]; op != nil {
+	if op != nil {
 		if err := json.Unmarshal(op, &verb); err != nil {
 			return nil, nil, []Fault{{Field: "op", Message: "must be a text"}}
 		}
@@ -126,11 +126,6 @@ func newOperation(raw []byte) (Operation, json.RawMessage, []Fault) {
 	kind := verbs[verb]
 	if kind == nil {
 		return nil, nil, []Fault{{Field: "op", Message: fmt.Sprintf("there is no operation “%s”", strictjson.Short(verb)), Given: strictjson.Short(verb)}}
-	}
-	delete(fields, "op")
-	rest, err := json.Marshal(fields)
-	if err != nil {
-		return nil, nil, []Fault{{Message: err.Error()}}
 	}
 	return kind.New(), rest, nil
 }

@@ -75,12 +75,19 @@ func ParseID(kind, s string) (uint32, bool) {
 	return uint32(n), err == nil
 }
 
-var idShape = regexp.MustCompile(`^(user|group|application|resource|role|membership|inclusion|permission|assignment|fence|default|sod-rule|conflict|route|requestable|request|round|pending-removal|pending-change|proposal|expectation|attribute|finding)-[0-9]+$`)
+// idKinds are what ids begin with, those of the first format too.
+var idKinds = map[string]bool{"user": true, "group": true, "application": true, "resource": true, "role": true, "membership": true,
+	"inclusion": true, "permission": true, "assignment": true, "fence": true, "default": true, "sod-rule": true, "conflict": true,
+	"route": true, "requestable": true, "request": true, "round": true, "pending-removal": true, "pending-change": true,
+	"proposal": true, "expectation": true, "attribute": true, "finding": true}
 
 // LooksLikeID says whether s could be taken for an id; no key or name may.
 func LooksLikeID(s string) bool {
-	// Nearly nothing does: an id ends in digits, and the pattern is slow.
-	return s != "" && s[len(s)-1] >= '0' && s[len(s)-1] <= '9' && strings.IndexByte(s, '-') > 0 && idShape.MatchString(s)
+	i := len(s)
+	for i > 0 && s[i-1] >= '0' && s[i-1] <= '9' {
+		i--
+	}
+	return i < len(s) && i > 1 && s[i-1] == '-' && idKinds[s[:i-1]]
 }
 
 var keyShape = regexp.MustCompile(`^[a-z][a-z0-9]*(-[a-z0-9]+)*$`)

@@ -17,6 +17,9 @@ import (
 	"unicode/utf8"
 
 	"ableroster/internal/near"
+
+	jsonv2 "github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 )
 
 // Fault is one thing wrong with a JSON text.
@@ -33,9 +36,14 @@ type Worded interface{ InWords() string }
 // the faults of that one are told.
 type Written interface{ WrittenAs() reflect.Type }
 
-// Unmarshal reads a JSON text into what a pointer points to. Names of fields are
+// Unmarshal reads a JSON text into what a pointer points to, which is zero before. Names of fields are
 // compared with case, and one that is not there is a fault.
 func Unmarshal(raw []byte, into any) []Fault {
+	// What is well is read in one go; what is wrong with the rest is looked for.
+	if jsonv2.Unmarshal(raw, into, jsonv2.RejectUnknownMembers(true)) == nil {
+		return nil
+	}
+	reflect.ValueOf(into).Elem().SetZero()
 	if !json.Valid(raw) {
 		return []Fault{{Message: "is no JSON"}}
 	}
@@ -59,6 +67,50 @@ func Quickly(raw []byte, into any) error {
 		return errors.New("json: there is something after it")
 	}
 	return nil
+}
+
+// Apart is one member of a JSON object, nil where it has none, and the object without it; ok
+// is false for anything else.
+func Apart(raw []byte, member string) (value, rest []byte, ok bool) {
+	d := jsontext.NewDecoder(bytes.NewBuffer(raw), jsontext.AllowDuplicateNames(true))
+	if d.PeekKind() != '{' {
+		return nil, nil, false
+	}
+	if _, err := d.ReadToken(); err != nil {
+		return nil, nil, false
+	}
+	var from, to int64 // of the last of the name: a first one stays, and is refused
+	first, next := true, false
+	for d.PeekKind() != '}' {
+		before := d.InputOffset()
+		name, err := d.ReadToken()
+		if err != nil {
+			return nil, nil, false
+		}
+		if name.String() == member {
+			v, err := d.ReadValue()
+			if err != nil {
+				return nil, nil, false
+			}
+			value, from, to, next = slices.Clone(v), before, d.InputOffset(), first
+		} else if d.SkipValue() != nil {
+			return nil, nil, false
+		}
+		first = false
+	}
+	if _, err := d.ReadToken(); err != nil {
+		return nil, nil, false
+	}
+	if value == nil {
+		return nil, raw, true
+	}
+	// With the comma before it; or, of the first one, the comma after it.
+	after := raw[to:]
+	if next {
+		after = bytes.TrimLeft(after, " \t\r\n")
+		after = bytes.TrimPrefix(after, []byte(","))
+	}
+	return value, append(slices.Clone(raw[:from]), after...), true
 }
 
 // Nulls are the places of the texts of a JSON text that have a null character in
