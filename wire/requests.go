@@ -82,11 +82,11 @@ type OneRequest struct {
 // Today is what waits for the caller.
 type Today struct {
 	Basis
-	ToDecide        []Request        `json:"to_decide" doc:"requests that wait for the caller"`
-	Mine            []Request        `json:"mine" doc:"the caller's own that wait, and those decided in the last 14 days"`
-	Stuck           []Request        `json:"stuck" doc:"to whoever reads all requests: those that wait for nobody"`
-	Reviews         []WaitingReview  `json:"reviews" doc:"rounds with items that wait for the caller"`
-	Ending          []Ending         `json:"ending" doc:"what the caller holds that ends within 14 days"`
+	ToDecide []Request       `json:"to_decide" doc:"requests that wait for the caller"`
+	Mine     []Request       `json:"mine" doc:"the caller's own that wait, and those decided in the last 14 days"`
+	Stuck    []Request       `json:"stuck" doc:"to whoever reads all requests: those that wait for nobody"`
+	Reviews  []WaitingReview `json:"reviews" doc:"rounds with items that wait for the caller"`
+	Ending   []Ending        `json:"ending" doc:"what the caller holds that ends within 14 days"`
 }
 
 // WaitingReview is a round with lines that wait for the caller.
