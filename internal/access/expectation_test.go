@@ -98,6 +98,9 @@ func (s *Snapshot) fencedFor(id UserID, f *Expectation, at calendar.Instant) boo
 // An expectation is broken exactly by those of whom question after question says
 // so; and what a change breaks is what is broken after it and was not before.
 func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	met, brought, held, same := 0, 0, 0, 0
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
 		for range 12 {

@@ -109,6 +109,9 @@ func entitled(es []Entitlement, app ApplicationID, action, path string, at calen
 }
 
 func TestEntitlementsAccessAndReachSayWhatChecksSay(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
 		for range 60 {
 			at := c.instant()

@@ -12,6 +12,9 @@ import (
 // instants, hold all its roles; and what a change brings about is what is broken
 // after it and was not before.
 func TestSoDRulesAreBrokenByWhoHoldsAllOfThem(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	broken, brought := 0, 0
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
 		from := calendar.At(c.day0)

@@ -169,6 +169,9 @@ func TestAFileFromSomebodyWhoMayNotIsNotRead(t *testing.T) {
 // Only a trusted proxy's word on where a call came from is taken, and only as far as
 // trusted ones stand in a row.
 func TestWhereACallComesFrom(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	loopback := []netip.Prefix{netip.MustParsePrefix("127.0.0.1/32"), netip.MustParsePrefix("10.0.0.0/8")}
 	for _, x := range []struct {
 		proxies         []netip.Prefix

@@ -131,6 +131,9 @@ func (m maker) filter(deep int, inside bool) string {
 
 // Random filters choose the same rows in PostgreSQL as in the core.
 func TestAFilterChoosesTheSameInSQL(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	ctx := context.Background()
 	pool := testkit.Pool(t, testkit.Database(t))
 	if _, err := pool.Exec(ctx, "create table thing (n integer, v jsonb)"); err != nil {

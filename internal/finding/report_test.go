@@ -104,6 +104,9 @@ func TestThePlantedMistakesAreFoundAndNothingElse(t *testing.T) {
 // everything finds, after each of the changes of eighteen months and after many
 // that tear at what is there.
 func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	at := calendar.At(day)
 	s := access.Empty()
 	r := finding.Look(s, at, nil)

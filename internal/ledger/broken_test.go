@@ -68,6 +68,9 @@ func TestAPanicIsOneRefusedChange(t *testing.T) {
 // A program whose line to the database breaks without a word hears of what others commit
 // all the same.
 func TestWhatIsCommittedDuringASilentBreakIsHeardOf(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	database := testkit.Database(t)
 	l, _ := testkit.Ledger(t, database)
 	founded(t, l)

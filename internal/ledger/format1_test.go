@@ -55,6 +55,9 @@ func unpacked(t *testing.T, name string) []byte {
 // gives the same answers to 10,000 questions as it gave to the program that wrote it, on
 // past days too.
 func TestALedgerOfTheFirstFormatAnswersAsItDid(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	database := fixture(t)
 	l, pool := testkit.Ledger(t, database)
 	verified := func() {

@@ -26,6 +26,9 @@ func answers(s *access.Snapshot) string {
 // Every revision of the demo is read as of the instant it was made, and just
 // before: the answers are those of the snapshots that replaying gives.
 func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
 	revs, err := l.History(ctx, ledger.HistoryFilter{}, 100_000)
 	if err != nil {
@@ -67,6 +70,9 @@ func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
 
 // The slice of one user answers about them as the whole snapshot does.
 func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
 	head := l.Head()
 	rng := rand.New(rand.NewPCG(8, 9))
@@ -154,6 +160,9 @@ func TestALifeAnswersInEachEraAsTheWhole(t *testing.T) {
 // All rows of facts can be dropped and made again from the operations alone;
 // no other table holds present access.
 func TestTheRowsAreMadeAgainFromTheOperations(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	l, pool := testkit.Ledger(t, testkit.DemoDatabase(t))
 	rows, now := dump(t, pool), answers(l.Head())
 	for _, kind := range access.FactKinds {

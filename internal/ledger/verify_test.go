@@ -12,6 +12,9 @@ import (
 // Whoever changes the database behind the ledger's back is found out, at the
 // first revision that does not fit.
 func TestTamperingIsFound(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, x := range []struct {
 		name, sql string
 		first     int64

@@ -195,6 +195,9 @@ func TestAPartEndsOnce(t *testing.T) {
 
 // What was refused is kept once a day and counted, of everybody only so much.
 func TestRefusalsAreCountedAndCapped(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	s := store(t)
 	refused := func(user access.UserID, call, detail string) {
 		t.Helper()

@@ -36,6 +36,9 @@ func as(t *testing.T, database, user string) (*service.Service, *ledger.Ledger, 
 // A list of an old day drawn from the register alone is the one drawn from the
 // whole snapshot of that day, to everybody who may look.
 func TestAListOfAnOldDayIsTheSameFromTheRegisterAlone(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	database := testkit.DemoDatabase(t)
 	rng := rand.New(rand.NewPCG(81, 82))
 	pick := func(all ...string) string { return all[rng.IntN(len(all))] }

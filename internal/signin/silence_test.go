@@ -13,6 +13,9 @@ import (
 // What ends while the line to the database is dead without a word is noticed all the same:
 // nobody goes on with a token that was ended elsewhere.
 func TestWhatEndsDuringASilentBreakIsNoticed(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	database := testkit.Database(t)
 	c := &clock{time.Now()}
 	here, _ := authenticator(t, database, c)
