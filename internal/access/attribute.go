@@ -64,16 +64,13 @@ func (s *Snapshot) Attributes() []*Attribute { return RecordFactsOf[*Attribute](
 
 // FindAttribute finds a declared attribute by key, without case, or id.
 func (s *Snapshot) FindAttribute(ref string) *Attribute {
-	if n, ok := ParseID("attribute", ref); ok {
-		return s.Attribute(AttributeID(n))
-	}
-	for _, f := range s.Attributes() {
-		if strings.EqualFold(f.Key, ref) {
-			return f
-		}
-	}
-	return nil
+	f, _ := FindKeyed[*Attribute](s, FactAttribute, ref, strings.EqualFold)
+	return f
 }
+
+// Name and Over implement Keyed.
+func (f *Attribute) Name() string { return f.Key }
+func (f *Attribute) Over() bool   { return f.Retired }
 
 // Schema is what a filter may say of it.
 func (f *Attribute) Schema() filter.Attribute {

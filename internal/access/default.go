@@ -58,16 +58,15 @@ func (s *Snapshot) Defaults() []*Default { return RecordFactsOf[*Default](s, Fac
 
 // FindDefault finds a rule by key or id.
 func (s *Snapshot) FindDefault(ref string) (DefaultID, bool) {
-	if n, ok := ParseID("default", ref); ok {
-		return DefaultID(n), s.Default(DefaultID(n)) != nil
-	}
-	for _, f := range s.Defaults() {
-		if f.Key == ref {
-			return f.ID, true
-		}
+	if f, ok := FindKeyed[*Default](s, FactDefault, ref, Same); ok {
+		return f.ID, true
 	}
 	return 0, false
 }
+
+// Name and Over implement Keyed.
+func (f *Default) Name() string { return f.Key }
+func (f *Default) Over() bool   { return f.Ended }
 
 // giveDefaults opens what default rules give by the facts as they are now, and
 // closes what they no longer do: to the users that changed by every rule, and

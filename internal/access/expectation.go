@@ -61,16 +61,15 @@ func (s *Snapshot) Expectations() []*Expectation {
 
 // FindExpectation finds one by key or id.
 func (s *Snapshot) FindExpectation(ref string) (ExpectationID, bool) {
-	if n, ok := ParseID("expectation", ref); ok {
-		return ExpectationID(n), s.Expectation(ExpectationID(n)) != nil
-	}
-	for _, f := range s.Expectations() {
-		if f.Key == ref {
-			return f.ID, true
-		}
+	if f, ok := FindKeyed[*Expectation](s, FactExpectation, ref, Same); ok {
+		return f.ID, true
 	}
 	return 0, false
 }
+
+// Name and Over implement Keyed.
+func (f *Expectation) Name() string { return f.Key }
+func (f *Expectation) Over() bool   { return f.Ended }
 
 // judging judges one user after another by the facts of a snapshot, each thing
 // once.

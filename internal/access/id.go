@@ -55,11 +55,14 @@ func (i AttributeID) String() string   { return text("attribute", uint32(i)) }
 // IDText is an id of a kind as text.
 func IDText(kind FactKind, n uint32) string { return text(string(kind), n) }
 
+// idPrefix is what the ids of a kind begin with.
+func idPrefix(kind FactKind) string { return strings.ReplaceAll(string(kind), "_", "-") }
+
 func text(kind string, n uint32) string {
 	if n == 0 {
 		return ""
 	}
-	return strings.ReplaceAll(kind, "_", "-") + "-" + strconv.FormatUint(uint64(n), 10)
+	return idPrefix(FactKind(kind)) + "-" + strconv.FormatUint(uint64(n), 10)
 }
 
 // ParseID reads the number of an id of this kind ("user-42", "user" → 42).

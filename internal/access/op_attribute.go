@@ -245,17 +245,7 @@ func (o UpdateAttribute) ApplyTo(d *Draft) (settled Operation) {
 
 // attribute settles a declared attribute that is not retired.
 func (d *Draft) attribute(ref *AttributeRef) *Attribute {
-	f := d.FindAttribute(string(*ref))
-	if f == nil || !d.visible(FactAttribute, f.Row()) {
-		d.missing(FactAttribute, "attribute", string(*ref))
-		return nil
-	}
-	*ref = AttributeRef(f.ID.String())
-	d.read(FactAttribute, f.Row())
-	if f.Retired {
-		d.fault("attribute", "%s is retired; declare another", f.Key)
-		return nil
-	}
+	f, _ := settleKeyed[*Attribute](d, FactAttribute, "attribute", ref, strings.EqualFold, "%s is retired; declare another")
 	return f
 }
 

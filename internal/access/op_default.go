@@ -196,18 +196,7 @@ func (o UpdateDefault) ApplyTo(d *Draft) (settled Operation) {
 
 // defaultRule settles a rule that has not ended.
 func (d *Draft) defaultRule(ref *DefaultRef) *Default {
-	id, ok := d.FindDefault(string(*ref))
-	if !ok || !d.visible(FactDefault, uint32(id)) {
-		d.missing(FactDefault, "default", string(*ref))
-		return nil
-	}
-	*ref = DefaultRef(id.String())
-	d.read(FactDefault, uint32(id))
-	f := d.Default(id)
-	if f.Ended {
-		d.fault("default", "%s has ended; write another", f.Key)
-		return nil
-	}
+	f, _ := settleKeyed[*Default](d, FactDefault, "default", ref, Same, "%s has ended; write another")
 	return f
 }
 

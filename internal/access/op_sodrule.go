@@ -131,20 +131,9 @@ func (o UpdateSoDRule) ApplyTo(d *Draft) (settled Operation) {
 	return settled
 }
 
-// SoD rule settles an SoD rule that has not ended.
+// sodRule settles an SoD rule that has not ended.
 func (d *Draft) sodRule(ref *SoDRuleRef) *SoDRule {
-	id, ok := d.FindSoDRule(string(*ref))
-	if !ok || !d.visible(FactSoDRule, uint32(id)) {
-		d.missing(FactSoDRule, "sod_rule", string(*ref))
-		return nil
-	}
-	*ref = SoDRuleRef(id.String())
-	d.read(FactSoDRule, uint32(id))
-	f := d.SoDRule(id)
-	if f.Ended {
-		d.fault("sod_rule", "%s has ended; write another", f.Key)
-		return nil
-	}
+	f, _ := settleKeyed[*SoDRule](d, FactSoDRule, "sod_rule", ref, Same, "%s has ended; write another")
 	return f
 }
 

@@ -37,16 +37,15 @@ func (s *Snapshot) SoDRules() []*SoDRule { return RecordFactsOf[*SoDRule](s, Fac
 
 // FindSoDRule finds a rule by key or id.
 func (s *Snapshot) FindSoDRule(ref string) (SoDRuleID, bool) {
-	if n, ok := ParseID("sod-rule", ref); ok {
-		return SoDRuleID(n), s.SoDRule(SoDRuleID(n)) != nil
-	}
-	for _, f := range s.SoDRules() {
-		if f.Key == ref {
-			return f.ID, true
-		}
+	if f, ok := FindKeyed[*SoDRule](s, FactSoDRule, ref, Same); ok {
+		return f.ID, true
 	}
 	return 0, false
 }
+
+// Name and Over implement Keyed.
+func (f *SoDRule) Name() string { return f.Key }
+func (f *SoDRule) Over() bool   { return f.Ended }
 
 // Violation is a user who holds all roles of an SoD rule, and when.
 type Violation struct {

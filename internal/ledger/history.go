@@ -15,6 +15,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 
+	"github.com/hashicorp/golang-lru/v2/simplelru"
 	"github.com/jackc/pgx/v5"
 )
 
@@ -359,27 +360,31 @@ func (l *Ledger) loadWhole(n int64, t calendar.Instant) (*access.Snapshot, error
 	return s, err
 }
 
-// historyCache keeps the two historical snapshots used last, until somebody is erased:
-// their names must not be told by what was read before.
+// historyCache keeps the historical snapshots used last, until somebody is erased: what was
+// read before has their names.
 type historyCache struct {
 	mu     sync.Mutex
-	kept   []*access.Snapshot
-	erased int // how many users had been erased when they were read
+	kept   *simplelru.LRU[int64, *access.Snapshot] // by revision
+	erased int                                     // how many users had been erased when they were read
+}
+
+// mostKept is how many there are: each may be as large as the head.
+const mostKept = 2
+
+// fresh forgets what was read when fewer had been erased.
+func (c *historyCache) fresh(erased int) {
+	if c.kept == nil || c.erased != erased {
+		c.kept, _ = simplelru.NewLRU[int64, *access.Snapshot](mostKept, nil)
+		c.erased = erased
+	}
 }
 
 func (c *historyCache) get(n int64, erased int) *access.Snapshot {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.erased != erased {
-		c.kept, c.erased = nil, erased
-	}
-	for i, s := range c.kept {
-		if s.Revision == n {
-			c.kept[0], c.kept[i] = c.kept[i], c.kept[0]
-			return s
-		}
-	}
-	return nil
+	c.fresh(erased)
+	s, _ := c.kept.Get(n)
+	return s
 }
 
 // put keeps a snapshot that was begun to be read when so many had been erased.
@@ -389,13 +394,8 @@ func (c *historyCache) put(s *access.Snapshot, erased int) {
 	if c.erased > erased { // somebody was erased meanwhile
 		return
 	}
-	if c.erased != erased {
-		c.kept, c.erased = nil, erased
-	}
-	c.kept = append([]*access.Snapshot{s}, c.kept...)
-	if len(c.kept) > 2 {
-		c.kept = c.kept[:2]
-	}
+	c.fresh(erased)
+	c.kept.Add(s.Revision, s)
 }
 
 // Reasons are the reasons of revisions by number.

@@ -103,16 +103,13 @@ func Requests(s *access.Snapshot) []*Request { return access.RecordFactsOf[*Requ
 
 // FindRoute finds a route by key or id.
 func FindRoute(s *access.Snapshot, ref string) *Route {
-	if n, ok := access.ParseID("route", ref); ok {
-		return RouteOf(s, RouteID(n))
-	}
-	for _, f := range Routes(s) {
-		if f.Key == ref {
-			return f
-		}
-	}
-	return nil
+	f, _ := access.FindKeyed[*Route](s, FactRoute, ref, access.Same)
+	return f
 }
+
+// Name and Over implement access.Keyed.
+func (f *Route) Name() string { return f.Key }
+func (f *Route) Over() bool   { return false }
 
 // Asks says whether somebody is one of the deciders of a step, without a look at the
 // others.

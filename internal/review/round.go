@@ -123,16 +123,13 @@ func PendingRemovals(s *access.Snapshot) []*PendingRemoval {
 
 // FindRound finds a round by key or id.
 func FindRound(s *access.Snapshot, ref string) *Round {
-	if n, ok := access.ParseID("round", ref); ok {
-		return RoundOf(s, RoundID(n))
-	}
-	for _, f := range Rounds(s) {
-		if f.Key == ref {
-			return f
-		}
-	}
-	return nil
+	f, _ := access.FindKeyed[*Round](s, FactRound, ref, access.Same)
+	return f
 }
+
+// Name and Over implement access.Keyed.
+func (f *Round) Name() string { return f.Key }
+func (f *Round) Over() bool   { return f.State != Open }
 
 // ItemKey names a line of a round.
 type ItemKey struct {

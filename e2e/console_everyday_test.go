@@ -12,7 +12,7 @@ import (
 )
 
 // The whole slice by the console, in a browser, as in the README.
-func TestTheSliceByConsole(t *testing.T) {
+func TestEverydayWorkByConsole(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	b := testkit.NewTab(t, s.Base)
 	b.Go("/")

@@ -55,7 +55,7 @@ func TestReviewsByCommandLine(t *testing.T) {
 	marta.says(0, "would lose", "pending", "make", removal.ID, "-dry-run")
 	marta.says(0, "Done, as revision", "pending", "make", removal.ID)
 	marta.says(1, "", "check", demo.Pilot, "pilot-roster", "update", "shifts/night")
-	marta.says(4, "no pending change", "pending", "make", removal.ID)
+	marta.says(3, "no pending change", "pending", "make", removal.ID)
 	marta.says(0, "The ledger verifies", "ledger", "verify")
 }
 

@@ -53,7 +53,7 @@ func allowed(t *testing.T, c *client.Client, user, app, action, path string) boo
 	return a.Allowed
 }
 
-func TestTheSliceByAPI(t *testing.T) {
+func TestEverydayWorkByAPI(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
 	head, err := marta.Me(ctx)

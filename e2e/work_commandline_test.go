@@ -49,7 +49,7 @@ var (
 )
 
 // The whole slice by command line, as in the README.
-func TestTheSliceByCommandLine(t *testing.T) {
+func TestEverydayWorkByCommandLine(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	x := at(t, s, demo.Administrator)
 	x.says(0, "Marta Quill (marta.quill)", "whoami")

@@ -127,7 +127,7 @@ var elsewhere = map[string]string{
 	"POST /sign-in-link":                     "TestPasswordsAreSetByTheirPersonAlone",
 	"GET /security-log":                      "TestTheSecurityLogIsReadByWhoMay",
 	"POST /tokens":                           "TestAnApplicationAsksAndReadsNobody",
-	"DELETE /tokens/{id}":                    "TestTheSliceByAPI",
+	"DELETE /tokens/{id}":                    "TestEverydayWorkByAPI",
 	"POST /session":                          "TestTheSessionCookieIsStrict",
 	"DELETE /session":                        "TestTheSessionCookieIsStrict",
 	"POST /session/token":                    "TestTooManyAttemptsArePausedWithARetryAfter",
