@@ -52,8 +52,10 @@ func (o DeclareAttribute) ApplyTo(d *Draft) (settled Operation) {
 	switch {
 	case !attributeKeyShape.MatchString(o.Key) || len(o.Key) > 64:
 		d.fault("key", "must be lower-case words of letters and digits joined by single underscores, at most 64 characters")
-	case slices.Contains(otherNames, o.Key) || UserAttributeOf(o.Key) != nil:
-		d.fault("key", "“%s” is there already, of every user", o.Key)
+	case slices.Contains(otherNames, o.Key):
+		d.fault("key", "“%s” means something else in filters", o.Key)
+	case UserAttributeOf(o.Key) != nil: // one that is newer than a declaration ends none
+		d.judged("key", "“%s” is there already, of every user", o.Key)
 	case d.FindAttribute(o.Key) != nil:
 		d.fault("key", "“%s” is taken: keys are never reused", o.Key)
 	}

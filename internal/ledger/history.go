@@ -198,6 +198,7 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 	if err != nil {
 		return err
 	}
+	defer rows.Close()
 	type personal struct {
 		op     access.PersonalOperation
 		of     *Revision
@@ -214,11 +215,11 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 		r := &out[index[n]]
 		now, err := r.present(json.RawMessage(body))
 		if err != nil {
-			return fmt.Errorf("revision %d: %w", n, err)
+			return &unreadable{n, len(r.raw), err}
 		}
 		op, err := access.DecodeStored(now)
 		if err != nil {
-			return fmt.Errorf("revision %d: %w", n, err)
+			return &unreadable{n, len(r.raw), err}
 		}
 		r.raw = append(r.raw, json.RawMessage(body))
 		r.Operations = append(r.Operations, op)
@@ -271,7 +272,7 @@ func replay(s *access.Snapshot, r *Revision) (*access.Draft, error) {
 		return nil, fmt.Errorf("follows revision %d", s.Revision)
 	}
 	for i, op := range r.Operations {
-		d.Apply(i, op, r.At)
+		r.Operations[i] = d.Apply(i, op, r.At)
 	}
 	d.Finish()
 	if len(d.Faults) > 0 {

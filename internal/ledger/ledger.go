@@ -146,7 +146,8 @@ func (l *Ledger) reading(ctx context.Context, f func(pgx.Tx) error) error {
 // Unavailable marks the errors that mean PostgreSQL cannot be reached.
 func Unavailable(err error) error {
 	var pg interface{ SQLState() string }
-	if err == nil || errors.Is(err, ErrBeforeFirst) || errors.Is(err, errBehind) || errors.Is(err, pgx.ErrNoRows) {
+	var spoiled *unreadable
+	if err == nil || errors.As(err, &spoiled) || errors.Is(err, ErrBeforeFirst) || errors.Is(err, errBehind) || errors.Is(err, pgx.ErrNoRows) {
 		return err
 	}
 	if errors.As(err, &pg) {

@@ -4,11 +4,13 @@ import (
 	"bytes"
 	"context"
 	"encoding/hex"
-	"encoding/json"
+	"errors"
 	"fmt"
 	"reflect"
+	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -27,31 +29,51 @@ type Verification struct {
 func (l *Ledger) Verify(ctx context.Context) (Verification, error) {
 	var v Verification
 	err := l.reading(ctx, func(tx pgx.Tx) error {
-		rows, err := readLifetimes(ctx, tx)
+		bad := func(n int64, format string, args ...any) {
+			v.First, v.Fault = n, fmt.Sprintf(format, args...)
+		}
+		rows, odd, err := readLifetimes(ctx, tx)
 		if err != nil {
 			return err
 		}
-		broken, err := brokenSeals(ctx, tx)
+		if odd.fault != "" {
+			bad(odd.revision, "%s", odd.fault)
+			return nil
+		}
+		apart, err := readApart(ctx, tx)
 		if err != nil {
 			return err
 		}
 		var headRevision int64
 		var headHash []byte
-		if err := tx.QueryRow(ctx, sqlHeadHash).Scan(&headRevision, &headHash); err != nil {
+		var headAt time.Time
+		if err := tx.QueryRow(ctx, "select revision, hash, at from ledger_head").Scan(&headRevision, &headHash, &headAt); err != nil {
 			return err
 		}
 		s := access.Empty()
 		hash := []byte{}
-		bad := func(n int64, format string, args ...any) {
-			v.First, v.Fault = n, fmt.Sprintf(format, args...)
-		}
+		opened := map[rowKey]int64{}
+		named := map[string]int64{} // the first revision that names each digest
 		for v.First == 0 {
 			revs, err := readRevisions(ctx, tx, s.Revision, 500)
+			var spoiled *unreadable
+			if errors.As(err, &spoiled) {
+				bad(spoiled.revision, "operation %d cannot be read: %s", spoiled.position, spoiled.cause)
+				break
+			}
 			if err != nil {
 				return err
 			}
 			if len(revs) == 0 {
 				break
+			}
+			numbers := make([]int64, len(revs))
+			for i := range revs {
+				numbers[i] = revs[i].Revision
+			}
+			derived, err := readDerived(ctx, tx, numbers)
+			if err != nil {
+				return err
 			}
 			for i := range revs {
 				r := &revs[i]
@@ -63,16 +85,25 @@ func (l *Ledger) Verify(ctx context.Context) (Verification, error) {
 					bad(r.Revision, "%s", fault)
 					break
 				}
-				if fault := r.checkSealed(broken); fault != "" {
+				if fault := r.checkApart(apart); fault != "" {
 					bad(r.Revision, "%s", fault)
 					break
+				}
+				if fault := r.checkDerived(derived[r.Revision]); fault != "" {
+					bad(r.Revision, "%s", fault)
+					break
+				}
+				for _, digest := range r.digests() {
+					if _, there := named[digest]; !there {
+						named[digest] = r.Revision
+					}
 				}
 				d, err := replay(s, r)
 				if err != nil {
 					bad(r.Revision, "%s", err)
 					break
 				}
-				if fault := r.checkRows(d, rows); fault != "" {
+				if fault := r.checkRows(d, rows, opened); fault != "" {
 					bad(r.Revision, "%s", fault)
 					break
 				}
@@ -84,10 +115,16 @@ func (l *Ledger) Verify(ctx context.Context) (Verification, error) {
 		case v.First != 0:
 		case headRevision != s.Revision || !bytes.Equal(headHash, hash):
 			bad(s.Revision+1, "the head speaks of revision %d, which is not there", headRevision)
+		case s.Revision > 0 && calendar.At(headAt) != s.At:
+			bad(s.Revision, "the head says another time than its revision")
 		case len(rows) > 0:
 			for k := range rows {
 				bad(k.revision, "the rows open or close %s %d, which no operation does", k.kind, k.id)
 				break
+			}
+		default:
+			if n := apart.goneOf(s, named); n != 0 {
+				bad(n, "the personal values kept apart are gone, and their user was not erased")
 			}
 		}
 		return nil
@@ -122,21 +159,29 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 	return ""
 }
 
-// lifetime is one end of a row's life.
+// lifetime is one end of a row's life: of the row that a revision opened.
 type lifetime struct {
 	revision int64
 	kind     access.FactKind
 	id       uint32
 	opens    bool
+	opened   int64
+}
+
+// oddRow is a row that no writing leaves behind; without a fault there is none.
+type oddRow struct {
+	revision int64
+	fault    string
 }
 
 // readLifetimes reads every end of every row's life, with the values of those
 // that open.
-func readLifetimes(ctx context.Context, q querier) (map[lifetime]access.Fact, error) {
+func readLifetimes(ctx context.Context, q querier) (map[lifetime]access.Fact, oddRow, error) {
 	out := map[lifetime]access.Fact{}
+	var odd oddRow
 	names, err := personals(ctx, q, sqlPersonal)
 	if err != nil {
-		return nil, err
+		return nil, odd, err
 	}
 	for i := range tables {
 		t := &tables[i]
@@ -144,21 +189,34 @@ func readLifetimes(ctx context.Context, q querier) (map[lifetime]access.Fact, er
 			if u, ok := r.fact.(*access.User); ok {
 				u.Personal = names[u.Digest]
 			}
-			out[lifetime{r.opened, t.kind, r.id, true}] = r.fact
+			out[lifetime{r.opened, t.kind, r.id, true, r.opened}] = r.fact
 			if r.closed != 0 {
-				out[lifetime{r.closed, t.kind, r.id, false}] = nil
+				out[lifetime{r.closed, t.kind, r.id, false, r.opened}] = nil
 			}
 		}
 		if err := each(ctx, q, t, put, t.selectAll()); err != nil {
-			return nil, err
+			return nil, odd, err
+		}
+		early, err := q.Query(ctx, "select id, opened from "+t.name+" where closed <= opened order by opened limit 1")
+		if err != nil {
+			return nil, odd, err
+		}
+		var id uint32
+		var opened int64
+		_, err = pgx.ForEachRow(early, []any{&id, &opened}, func() error {
+			odd = oddRow{opened, fmt.Sprintf("the row of %s %d is closed before it opens", t.kind, id)}
+			return nil
+		})
+		if err != nil {
+			return nil, odd, err
 		}
 	}
-	return out, nil
+	return out, odd, nil
 }
 
 // checkRows compares what a replayed revision does with the rows, and takes
-// what fits from them.
-func (r *Revision) checkRows(d *access.Draft, rows map[lifetime]access.Fact) string {
+// what fits from them. opened is which revision opened each row that is open.
+func (r *Revision) checkRows(d *access.Draft, rows map[lifetime]access.Fact, opened map[rowKey]int64) string {
 	for i, op := range r.Operations {
 		again, err := stored(op)
 		now, err3 := r.present(r.raw[i])
@@ -169,14 +227,18 @@ func (r *Revision) checkRows(d *access.Draft, rows map[lifetime]access.Fact) str
 	}
 	for _, c := range d.Changes() {
 		if c.Before != nil {
-			k := lifetime{r.Revision, c.Before.Kind(), c.Before.Row(), false}
+			of := rowKey{c.Before.Kind(), c.Before.Row()}
+			k := lifetime{r.Revision, of.kind, of.id, false, opened[of]}
 			if _, ok := rows[k]; !ok {
 				return fmt.Sprintf("the row of %s %d is not closed by it", k.kind, k.id)
 			}
 			delete(rows, k)
+			delete(opened, of)
 		}
 		if c.After != nil {
-			k := lifetime{r.Revision, c.After.Kind(), c.After.Row(), true}
+			of := rowKey{c.After.Kind(), c.After.Row()}
+			opened[of] = r.Revision
+			k := lifetime{r.Revision, of.kind, of.id, true, r.Revision}
 			got, ok := rows[k]
 			if !ok {
 				return fmt.Sprintf("the row of %s %d is not opened by it", k.kind, k.id)
@@ -188,49 +250,6 @@ func (r *Revision) checkRows(d *access.Draft, rows map[lifetime]access.Fact) str
 		}
 	}
 	return ""
-}
-
-// checkSealed says whether the texts kept apart are those the digests were
-// made of.
-func (r *Revision) checkSealed(broken map[string]string) string {
-	if what := broken[hex.EncodeToString(r.reason)]; what != "" {
-		return what
-	}
-	for digest := range r.personal {
-		if what := broken[digest]; what != "" {
-			return what
-		}
-	}
-	return ""
-}
-
-// brokenSeals recomputes the digests of all texts kept apart that have not
-// been erased, and names those that do not fit.
-func brokenSeals(ctx context.Context, q querier) (map[string]string, error) {
-	rows, err := q.Query(ctx, `select 'reason', digest, salt, convert_to(text, 'UTF8') from reason where text is not null
-		union all select 'personal values', digest, salt, convert_to(text::text, 'UTF8') from personal where text is not null`)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	out := map[string]string{}
-	for rows.Next() {
-		var what string
-		var digest, salt, text []byte
-		if err := rows.Scan(&what, &digest, &salt, &text); err != nil {
-			return nil, err
-		}
-		if what != "reason" {
-			var p access.Personal
-			if err := json.Unmarshal(text, &p); err == nil {
-				text, _ = canonicalPersonal(p)
-			}
-		}
-		if !bytes.Equal(digestOf(salt, text), digest) {
-			out[hex.EncodeToString(digest)] = "the " + what + " kept apart do not fit their digest"
-		}
-	}
-	return out, rows.Err()
 }
 
 // Rebuild drops every fact row and makes them again from the operations alone.

@@ -1,0 +1,173 @@
+package ledger
+
+import (
+	"bytes"
+	"context"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"ableroster/internal/access"
+)
+
+// What stands beside the bytes of revisions is verified too: the columns that are derived
+// from them, by which history is found, and the texts kept apart.
+
+// unreadable is a stored operation that this program cannot read: the ledger is there, and
+// something in it is not as it was written.
+type unreadable struct {
+	revision int64
+	position int
+	cause    error
+}
+
+func (u *unreadable) Error() string {
+	return fmt.Sprintf("revision %d: operation %d cannot be read: %v", u.revision, u.position, u.cause)
+}
+
+func (u *unreadable) Unwrap() error { return u.cause }
+
+// derivedColumns are the columns beside the body of an operation.
+type derivedColumns struct {
+	position int
+	verb     string
+	subjects []string
+}
+
+// readDerived reads them for some revisions, in order of position.
+func readDerived(ctx context.Context, q querier, numbers []int64) (map[int64][]derivedColumns, error) {
+	rows, err := q.Query(ctx, "select revision, position, verb, subjects from operation where revision = any($1) order by revision, position", numbers)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[int64][]derivedColumns{}
+	for rows.Next() {
+		var n int64
+		var d derivedColumns
+		if err := rows.Scan(&n, &d.position, &d.verb, &d.subjects); err != nil {
+			return nil, err
+		}
+		out[n] = append(out[n], d)
+	}
+	return out, rows.Err()
+}
+
+// checkDerived compares them with the operations. Those of the first format have the names
+// of now in their subjects, but for two kinds that named fewer then.
+func (r *Revision) checkDerived(columns []derivedColumns) string {
+	for i, d := range columns {
+		var body struct {
+			Op string `json:"op"`
+		}
+		if err := json.Unmarshal(r.raw[i], &body); err != nil {
+			return fmt.Sprintf("operation %d is no JSON", i)
+		}
+		want := access.SubjectsOf(r.Operations[i])
+		have := slices.Sorted(slices.Values(d.subjects))
+		fewer := r.format == 1 && slices.Contains([]string{"open_round", "settle_pending_removal"}, r.Operations[i].Verb())
+		switch {
+		case d.position != i:
+			return fmt.Sprintf("operation %d stands at position %d", i, d.position)
+		case d.verb != body.Op:
+			return fmt.Sprintf("operation %d is found as %s, and is %s", i, d.verb, body.Op)
+		case !fewer && !slices.Equal(have, want):
+			return fmt.Sprintf("operation %d is found by other subjects than those it speaks of", i)
+		}
+	}
+	return ""
+}
+
+// apartTexts are the texts kept apart, as far as verifying needs them.
+type apartTexts struct {
+	broken  map[string]string        // what is wrong with those that do not fit their digest
+	reasons map[string]bool          // the digests there are
+	values  map[string]access.UserID // whose personal values each digest stands for
+	blank   map[string]bool          // those whose values are gone
+}
+
+// readApart reads them all, and recomputes the digests of those that are there.
+func readApart(ctx context.Context, q querier) (*apartTexts, error) {
+	rows, err := q.Query(ctx, `select false, digest, 0, salt, convert_to(text, 'UTF8') from reason
+		union all select true, digest, user_id, salt, convert_to(text::text, 'UTF8') from personal`)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := &apartTexts{broken: map[string]string{}, reasons: map[string]bool{}, values: map[string]access.UserID{}, blank: map[string]bool{}}
+	for rows.Next() {
+		var personal bool
+		var digest, salt, text []byte
+		var user access.UserID
+		if err := rows.Scan(&personal, &digest, (*uint32)(&user), &salt, &text); err != nil {
+			return nil, err
+		}
+		key, what := hex.EncodeToString(digest), "the reason"
+		if personal {
+			what, out.values[key] = "the personal values", user
+			var p access.Personal
+			if err := json.Unmarshal(text, &p); err == nil {
+				text, _ = canonicalPersonal(p)
+			}
+		}
+		switch {
+		case text == nil && personal:
+			out.blank[key] = true
+			continue
+		case text == nil:
+			continue // a reason: no operation erases one
+		case !personal:
+			out.reasons[key] = true
+		}
+		if !bytes.Equal(digestOf(salt, text), digest) {
+			out.broken[key] = what + " kept apart do not fit their digest"
+		}
+	}
+	return out, rows.Err()
+}
+
+// goneOf is the first revision whose personal values are gone though their user was not
+// erased, or 0. named is which revision names each digest first.
+func (t *apartTexts) goneOf(s *access.Snapshot, named map[string]int64) (first int64) {
+	for digest := range t.blank {
+		u := s.User(t.values[digest])
+		if n := named[digest]; n != 0 && (u == nil || !u.Erased) && (first == 0 || n < first) {
+			first = n
+		}
+	}
+	return first
+}
+
+// checkApart says whether the texts that a revision names are there, and are those that the
+// digests were made of.
+func (r *Revision) checkApart(t *apartTexts) string {
+	reason := hex.EncodeToString(r.reason)
+	if !t.reasons[reason] {
+		return "the reason kept apart is gone"
+	}
+	if what := t.broken[reason]; what != "" {
+		return what
+	}
+	for _, digest := range r.digests() {
+		if what := t.broken[digest]; what != "" {
+			return what
+		}
+		if _, there := t.values[digest]; !there {
+			return "the personal values kept apart are gone"
+		}
+	}
+	return ""
+}
+
+// digests are those that stand in its operations for personal values.
+func (r *Revision) digests() (out []string) {
+	for i, op := range r.Operations {
+		if _, sealed := op.(access.PersonalOperation); sealed {
+			if d := digestIn(string(r.raw[i])); d != "" {
+				out = append(out, d)
+			}
+		}
+	}
+	return out
+}
