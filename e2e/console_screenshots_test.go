@@ -99,7 +99,7 @@ func TestScreenshots(t *testing.T) {
 	shot("ledger")
 
 	b.Go("/today")
-	b.Sees("Removals left by a review")
+	b.Sees("left by the sign-off of")
 	shot("today")
 	b.Go("/users/ines.halloran?tab=timeline")
 	b.Sees("held since")

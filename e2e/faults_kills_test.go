@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"net/http"
 	"strconv"
@@ -165,6 +166,60 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	}
 	if v, err := marta.Verify(ctx); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
+	}
+}
+
+// A database that takes no changes is told as such, and is no reason to send calls here;
+// questions are answered, and nobody's password counts as wrong.
+func TestAReadOnlyDatabaseIsToldAsSuch(t *testing.T) {
+	cluster := testkit.NewCluster(t)
+	testkit.LoadDemo(t, cluster.Database)
+	s := testkit.Serve(t, cluster.Database)
+	marta := s.SignIn(t, demo.Administrator)
+	pool := testkit.Pool(t, cluster.Database)
+	shut := func(on bool) {
+		t.Helper()
+		for _, sql := range []string{"set default_transaction_read_only = off", fmt.Sprintf("alter system set default_transaction_read_only = %v", on), "select pg_reload_conf()"} {
+			if _, err := pool.Exec(ctx, sql); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	ready := func() (int, string) {
+		resp, err := http.Get(s.Base + "/readyz")
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer resp.Body.Close()
+		body, _ := io.ReadAll(resp.Body)
+		return resp.StatusCode, string(body)
+	}
+	if status, body := ready(); status != 200 {
+		t.Errorf("at first: %d %s", status, body)
+	}
+	shut(true)
+	testkit.Until(t, "it is not ready", func() bool {
+		status, body := ready()
+		return status == 503 && strings.Contains(body, "read-only")
+	})
+	if !allowed(t, marta, demo.Pilot, "berth-planning", "read", "board") {
+		t.Error("checks are answered otherwise")
+	}
+	_, err := marta.Change(ctx, change("x", grantTo(demo.Pilot, "tide-board/editor")), false)
+	if p := problem(t, err, 503, "unavailable"); !strings.Contains(p.Detail, "read-only") {
+		t.Errorf("a change: %s", p.Detail)
+	}
+	for range 12 { // as many as would pause an account
+		_, err = (&client.Client{Base: s.Base}).SignIn(ctx, demo.Manager, demo.Password, "test")
+		problem(t, err, 503, "unavailable")
+	}
+	shut(false)
+	testkit.Until(t, "it is ready again", func() bool { status, _ := ready(); return status == 200 })
+	if _, err := marta.Change(ctx, change("Back again", grantTo(demo.Pilot, "tide-board/editor")), false); err != nil {
+		t.Error(err)
+	}
+	if _, err := (&client.Client{Base: s.Base}).SignIn(ctx, demo.Manager, demo.Password, "test"); err != nil {
+		t.Errorf("the sign-ins meanwhile counted: %v", err)
 	}
 }
 

@@ -157,6 +157,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	case <-ctx.Done():
 	}
 	log.Info("stopping: finishing what was begun")
+	server.Stopping()
 	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), c.stopWait)
 	defer cancel()
 	if err := server.App.ShutdownWithContext(stop); err != nil {

@@ -101,6 +101,10 @@ func problemOf(err error) *problem {
 	var w *wire.Problem
 	var f *fiber.Error
 	var away *net.OpError // the database, of sign-in
+	var sql interface{ SQLState() string }
+	if errors.As(err, &sql) { // of whoever asked the database without the ledger
+		err = ledger.Unavailable(err)
+	}
 	switch {
 	case errors.As(err, &p):
 		return p
@@ -108,6 +112,9 @@ func problemOf(err error) *problem {
 		return busy(err)
 	case errors.As(err, &w):
 		return &problem{Problem: *w}
+	case errors.Is(err, ledger.ErrReadOnly):
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: service.KindUnavailable, Title: "Not available now", Status: 503,
+			Detail: "The database is read-only now, so nothing can be changed and nobody can sign in; questions are still answered. Try again in a moment, or ask whoever looks after it."}}
 	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: service.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database cannot be reached, so nothing can be changed and old days cannot be read; questions about now are still answered. Try again in a moment."}}

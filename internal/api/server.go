@@ -14,6 +14,7 @@ import (
 	"runtime/debug"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"ableroster/internal/budget"
@@ -38,6 +39,7 @@ type Server struct {
 	api           huma.API
 	doc           []byte
 	budget        *budget.Budget
+	stopping      atomic.Bool
 }
 
 const (
@@ -272,10 +274,21 @@ func sameOrigin(c fiber.Ctx) bool {
 	return site == "" || site == "same-origin" || site == "none"
 }
 
-// ready says whether the service can answer: it always can once it has a
-// snapshot; whether it can change things is told beside it.
+// ready says whether calls are well sent here, and why not: a service that is stopping,
+// cannot follow its database, or cannot write goes on answering what it knows.
 func (s *Server) ready(c fiber.Ctx) error {
 	age := s.ledger.Age()
-	body := fiber.Map{"ready": true, "revision": s.ledger.Head().Revision, "age_seconds": math.Round(age.Seconds()*10) / 10, "database": age < 5*time.Second}
+	why := s.ledger.NotReady()
+	if s.stopping.Load() {
+		why = "it is stopping"
+	}
+	body := fiber.Map{"ready": why == "", "revision": s.ledger.Head().Revision, "age_seconds": math.Round(age.Seconds()*10) / 10, "database": age < 5*time.Second}
+	if why != "" {
+		body["why"] = why
+		c.Status(503)
+	}
 	return c.JSON(body)
 }
+
+// Stopping has the service say that it is not ready any more: what was begun is finished.
+func (s *Server) Stopping() { s.stopping.Store(true) }

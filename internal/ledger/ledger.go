@@ -23,6 +23,9 @@ import (
 // commit under way then stands is known only once it is back.
 var ErrUnavailable = errors.New("the database cannot be reached")
 
+// ErrReadOnly is returned when the database takes no changes: it is a standby, or was set so.
+var ErrReadOnly = errors.New("the database takes no changes now: it is read-only")
+
 // ErrBeforeFirst is returned for an instant before the first revision.
 var ErrBeforeFirst = errors.New("that is before the first revision")
 
@@ -55,6 +58,9 @@ type Ledger struct {
 	flights singleflight.Group
 	whole   chan struct{} // at most two whole historical snapshots at once
 	cache   historyCache
+
+	readOnly atomic.Bool            // the database said so when it was last asked
+	noticed  atomic.Pointer[notice] // the newest revision heard of
 }
 
 // Open loads the head and begins to follow and to commit. Close ends both.
@@ -143,7 +149,7 @@ func (l *Ledger) reading(ctx context.Context, f func(pgx.Tx) error) error {
 	return Unavailable(err)
 }
 
-// Unavailable marks the errors that mean PostgreSQL cannot be reached.
+// Unavailable marks the errors that mean PostgreSQL cannot be reached, or takes no changes.
 func Unavailable(err error) error {
 	var pg interface{ SQLState() string }
 	var spoiled *unreadable
@@ -151,8 +157,11 @@ func Unavailable(err error) error {
 		return err
 	}
 	if errors.As(err, &pg) {
-		// 57P.. is the server going away, 08... the connection, 53... no room.
+		// 57P.. is the server going away, 08... the connection, 53... no room, 25006 that it
+		// takes no changes.
 		switch c := pg.SQLState(); {
+		case c == "25006":
+			return fmt.Errorf("%w: %w", ErrReadOnly, err)
 		case len(c) == 5 && (c[:3] == "57P" || c[:2] == "08" || c[:2] == "53"):
 			return fmt.Errorf("%w: %w", ErrUnavailable, err)
 		}
@@ -220,7 +229,9 @@ func (l *Ledger) listen(ctx context.Context) error {
 	look := func() (newest int64, now time.Time, err error) {
 		ctx, cancel := context.WithTimeout(ctx, answersIn)
 		defer cancel()
-		err = conn.QueryRow(ctx, sqlHead).Scan(&newest, &now)
+		var shut bool
+		err = conn.QueryRow(ctx, sqlHead).Scan(&newest, &now, &shut)
+		l.readOnly.Store(err == nil && shut)
 		return newest, now, err
 	}
 	for {
@@ -242,14 +253,15 @@ func (l *Ledger) listen(ctx context.Context) error {
 // wait ends.
 func (l *Ledger) heed(ctx, wait context.Context, conn *pgx.Conn, newest int64) error {
 	for {
+		l.noticed.Store(&notice{newest, time.Now()})
 		if err := l.catchUpIn(ctx, newest); err != nil {
 			return err
 		}
-		notice, err := conn.WaitForNotification(wait)
+		told, err := conn.WaitForNotification(wait)
 		if err != nil {
 			return err
 		}
-		if newest, err = strconv.ParseInt(notice.Payload, 10, 64); err != nil {
+		if newest, err = strconv.ParseInt(told.Payload, 10, 64); err != nil {
 			return nil // of another version: look for oneself
 		}
 	}

@@ -15,8 +15,9 @@ const (
 	sqlHeadRevision = `select revision from ledger_head`
 	sqlHeadAt       = `select revision, at, epoch from ledger_head`
 
-	// sqlHead is what a follower asks: how far the ledger goes, and the time.
-	sqlHead = `select revision, clock_timestamp() from ledger_head`
+	// sqlHead is what a follower asks: how far the ledger goes, the time, and whether the
+	// database takes no changes.
+	sqlHead = `select revision, clock_timestamp(), pg_is_in_recovery() or current_setting('transaction_read_only')::boolean from ledger_head`
 
 	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash, format, epoch, ids
 		from revision where revision > $1 order by revision limit $2`

@@ -182,12 +182,12 @@ func (d *Service) PendingChanges(ctx context.Context, c Caller) (wire.PendingCha
 	if err != nil {
 		return out, ledger.Unavailable(err)
 	}
-	out.ToMake = append(out.ToMake, v.removals()...)
 	for i := range waiting {
 		if v.mayMake(&waiting[i]) {
 			out.ToMake = append(out.ToMake, v.pendingChange(&waiting[i]))
 		}
 	}
+	out.ToMake = append(out.ToMake, v.removals()...)
 	own, err := d.Saved.PendingChangesOf(ctx, c.User, d.Clock().Add(-saved.PendingShown))
 	if err != nil {
 		return out, ledger.Unavailable(err)
