@@ -452,7 +452,7 @@ func (c *Client) Verify(ctx context.Context) (out wire.Verification, err error) 
 	return out, c.Do(ctx, "POST", "/ledger/verification", nil, nil, &out)
 }
 
-// PendingChanges are parts of changes that wait for the caller, and those they passed on.
+// PendingChanges are those that wait for the caller, and those they passed on.
 func (c *Client) PendingChanges(ctx context.Context) (wire.PendingChangeList, error) {
 	return get[wire.PendingChangeList](ctx, c, "/pending-changes", nil)
 }
@@ -462,14 +462,14 @@ func (c *Client) AddPendingChange(ctx context.Context, in wire.PendingChangeRequ
 	return out, c.Do(ctx, "POST", "/pending-changes", nil, in, &out)
 }
 
-// RefusePendingChange sends a part back to who passed it on.
-func (c *Client) RefusePendingChange(ctx context.Context, part, why string) error {
-	return c.Do(ctx, "POST", "/pending-changes/"+url.PathEscape(part)+"/refusal", nil, map[string]string{"why": why}, nil)
+// RefusePendingChange sends one back to who passed it on.
+func (c *Client) RefusePendingChange(ctx context.Context, id, why string) error {
+	return c.Do(ctx, "POST", "/pending-changes/"+url.PathEscape(id)+"/refusal", nil, map[string]string{"why": why}, nil)
 }
 
-// WithdrawPendingChange takes back a part that one passed on.
-func (c *Client) WithdrawPendingChange(ctx context.Context, part string) error {
-	return c.Do(ctx, "DELETE", "/pending-changes/"+url.PathEscape(part), nil, nil, nil)
+// WithdrawPendingChange withdraws one that one passed on.
+func (c *Client) WithdrawPendingChange(ctx context.Context, id string) error {
+	return c.Do(ctx, "DELETE", "/pending-changes/"+url.PathEscape(id), nil, nil, nil)
 }
 
 // Refusals are what was tried and refused, the newest first.

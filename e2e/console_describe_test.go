@@ -34,7 +34,7 @@ func onceDrawn(t *testing.T, b *testkit.Tab, label, what string) {
 func js(s string) string { return `"` + strings.ReplaceAll(s, `"`, `\"`) + `"` }
 
 // A new application from nothing to its first check, in the console: registered,
-// its tree pasted, its role pointed together by keyboard, given on terms, expected
+// its tree pasted, its role pointed together by keyboard, given with limits, expected
 // and looked at through the eyes of who has it.
 func TestAnApplicationIsDescribedInTheConsole(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
@@ -87,7 +87,7 @@ func TestAnApplicationIsDescribedInTheConsole(t *testing.T) {
 	focus(t, b, "update log/south: by log")
 	b.Accessible()
 
-	// Given on terms: only on the north quay, only on weekdays.
+	// Given with limits: only on the north quay, only on weekdays.
 	b.Go("/users/ines.halloran?tab=given")
 	b.Type("Role to grant", "Linesman")
 	b.Press("Linesman")

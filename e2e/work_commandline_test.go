@@ -69,7 +69,7 @@ func TestEverydayWorkByCommandLine(t *testing.T) {
 	x.says(1, "denied", "check", "zoe.marrick", "cargo-manifests", "create", "manifests")
 	before := x.says(0, "Done, as revision", "grant", "zoe.marrick", "cargo-manifests/clerk", "-reason", "Covers the manifest desk")
 	n := revisionIn.FindStringSubmatch(before)[1]
-	x.says(0, "The role is held already, on the same terms, since", "grant", "zoe.marrick", "cargo-manifests/clerk", "-reason", "Again")
+	x.says(0, "The role is held already, with the same limits, since", "grant", "zoe.marrick", "cargo-manifests/clerk", "-reason", "Again")
 	x.says(0, "allowed (granted): Zoë Marrick may create manifests in cargo-manifests, by the role Manifest clerk.", "check", "zoe.marrick", "cargo-manifests", "create", "manifests")
 	x.says(0, "Cargo manifests create, update manifests role Manifest clerk, direct", "access", "zoe.marrick")
 	x.says(0, "Zoë Marrick loses", "revoke", "zoe.marrick", "cargo-manifests/clerk", "-reason", "The desk is back")

@@ -28,7 +28,7 @@ func TestDefaultsByCommandLine(t *testing.T) {
 	x.says(0, "Done, as revision", "users", "add", "zoe.marrick", "-name", "Zoë Marrick", "-unit", "terminal/cranes", "-title", "Crane operator", "-reason", "Joins")
 	x.says(0, "by the role Survey reader", "check", "zoe.marrick", "sounding-surveys", "read", "charts")
 	x.says(0, "Terminal staff", "access", "zoe.marrick")
-	x.says(3, "by the default rule quay-charts, and is taken back there", "revoke", "zoe.marrick", "sounding-surveys/reader", "-reason", "x")
+	x.says(3, "is granted by the default rule quay-charts: edit the rule", "revoke", "zoe.marrick", "sounding-surveys/reader", "-reason", "x")
 	file := writeFile(t, `{"operations":[{"op":"update_user","user":"zoe.marrick","unit":"finance"}]}`)
 	x.says(0, "would lose", "change", file, "-dry-run")
 	x.says(0, "Moved Zoë Marrick to finance", "change", file, "-reason", "Moves")

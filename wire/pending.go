@@ -12,7 +12,7 @@ type Split struct {
 	Can    []Ref `json:"can" doc:"who may make the others, as far as the caller may see them"`
 }
 
-// PendingLine is one thing a part does, and how it reads.
+// PendingLine is one thing a pending change does, and how it reads.
 type PendingLine struct {
 	Words      string            `json:"words,omitempty" maxLength:"500" doc:"how it reads on the change sheet"`
 	Detail     string            `json:"detail,omitempty" maxLength:"2000"`
@@ -46,7 +46,7 @@ type PendingChange struct {
 	EndedAt   *time.Time    `json:"ended_at,omitempty"`
 }
 
-// PendingChangeList is the parts that the caller may make, and those they passed on.
+// PendingChangeList is the pending changes that the caller may make, and those they passed on.
 type PendingChangeList struct {
 	Basis
 	ToMake []PendingChange `json:"to_make" doc:"those that wait and that the caller may make"`

@@ -36,13 +36,13 @@ func usersCompare(c *call) error {
 	}
 	var rows [][]string
 	for _, r := range x.Roles {
-		rows = append(rows, []string{x.With.Label + " alone", "role", r.Assignment.Role.Key, c.terms(r.Assignment)})
+		rows = append(rows, []string{x.With.Label + " alone", "role", r.Assignment.Role.Key, c.limits(r.Assignment)})
 	}
 	for _, g := range x.Groups {
 		rows = append(rows, []string{x.With.Label + " alone", "group", g.Membership.Group.Key, c.window(g.Membership.From, g.Membership.Until)})
 	}
 	for _, r := range x.OwnRoles {
-		rows = append(rows, []string{x.User.Label + " alone", "role", r.Assignment.Role.Key, c.terms(r.Assignment)})
+		rows = append(rows, []string{x.User.Label + " alone", "role", r.Assignment.Role.Key, c.limits(r.Assignment)})
 	}
 	for _, g := range x.OwnGroups {
 		rows = append(rows, []string{x.User.Label + " alone", "group", g.Membership.Group.Key, c.window(g.Membership.From, g.Membership.Until)})
@@ -203,7 +203,7 @@ func myAccess(c *call) error {
 			c.say("Here you %s.", p)
 		}
 		for _, a := range m.User.Assignments {
-			c.say("%s %s", a.Role.Label, strings.TrimSpace(c.terms(a)+" "+given(a.Given)))
+			c.say("%s %s", a.Role.Label, strings.TrimSpace(c.limits(a)+" "+given(a.Given)))
 		}
 	}
 	c.table(m, []string{"application", "may", "what", "when", "why"}, rows)

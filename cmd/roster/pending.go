@@ -83,7 +83,7 @@ func pendingMake(c *call) error {
 		if change.reason == "" {
 			change.reason = preparedBy(p)
 		}
-		change.parts = []string{p.ID}
+		change.pending = []string{p.ID}
 		return change.send(c, ops)
 	}
 	return notThere("no pending change “%s” waits for you. roster pending list shows those that do", c.args[0])
@@ -134,7 +134,7 @@ func (x *changing) passOnTo(c *call, ops []json.RawMessage, reason string) error
 		return err
 	}
 	if !c.people() {
-		c.table(p, []string{"part", "sentence"}, pairs(p.ID, p.Sentences))
+		c.table(p, []string{"pending_change", "sentence"}, pairs(p.ID, p.Sentences))
 		return nil
 	}
 	whom := "anybody who may make it"

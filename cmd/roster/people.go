@@ -66,7 +66,7 @@ func usersShow(c *call) error {
 			rows = append(rows, []string{"group", g.Group.Key, g.Group.Label, c.window(g.From, g.Until), throughGroup(g)})
 		}
 		for _, a := range u.Assignments {
-			rows = append(rows, []string{"role", a.Role.Key, a.Role.Label, c.terms(a), given(a.Given)})
+			rows = append(rows, []string{"role", a.Role.Key, a.Role.Label, c.limits(a), given(a.Given)})
 		}
 		c.table(u, []string{"kind", "key", "label", "window", "note"}, rows)
 		return nil
@@ -97,7 +97,7 @@ func usersShow(c *call) error {
 	}
 	c.say("\nRoles held directly")
 	for _, a := range u.Assignments {
-		c.say("  %-28s %s", a.Role.Key, strings.TrimSpace(a.Role.Label+" "+c.terms(a)+" "+given(a.Given)))
+		c.say("  %-28s %s", a.Role.Key, strings.TrimSpace(a.Role.Label+" "+c.limits(a)+" "+given(a.Given)))
 	}
 	if len(u.Assignments) == 0 {
 		c.say("  none")
@@ -223,7 +223,7 @@ type changing struct {
 	basedOn     int64
 	passOn      bool
 	passTo      string
-	parts       []string
+	pending     []string
 }
 
 func (c *call) changes() *changing {
@@ -272,7 +272,7 @@ func (x *changing) send(c *call, ops []json.RawMessage) error {
 		}
 		return x.passOnTo(c, ops, reason)
 	}
-	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops, PendingChanges: x.parts}
+	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops, PendingChanges: x.pending}
 	if x.cursor != "" && !x.dryRun {
 		return &usageError{"-cursor goes with -dry-run"}
 	}

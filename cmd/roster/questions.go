@@ -39,17 +39,17 @@ func holders(c *call) error {
 	}
 	var rows [][]string
 	for _, h := range list.Holders {
-		var terms []string
+		var limits []string
 		if h.Own {
-			terms = append(terms, "their own")
+			limits = append(limits, "their own")
 		}
 		if h.Scheduled {
-			terms = append(terms, "at some times")
+			limits = append(limits, "at some times")
 		}
 		if w := c.window(nil, h.Until); w != "" {
-			terms = append(terms, w)
+			limits = append(limits, w)
 		}
-		rows = append(rows, []string{first(h.User.Key, h.User.Label), h.User.Label, throughRole(h.Path), strings.Join(terms, ", ")})
+		rows = append(rows, []string{first(h.User.Key, h.User.Label), h.User.Label, throughRole(h.Path), strings.Join(limits, ", ")})
 	}
 	c.table(list, []string{"user", "name", "granted_through", "when"}, rows)
 	more := ""

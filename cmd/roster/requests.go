@@ -117,7 +117,7 @@ func requestAccess(c *call) error {
 	if *who != "" {
 		op["user"] = *who
 	}
-	if err := terms(op, within, ""); err != nil {
+	if err := limits(op, within, ""); err != nil {
 		return err
 	}
 	if err := c.times(op, *from, *until); err != nil {
@@ -250,7 +250,7 @@ func decide(c *call) error {
 		return &usageError{fmt.Sprintf("“%s” is neither approve nor refuse", c.args[1])}
 	}
 	op := map[string]any{"op": "decide_request", "request": c.args[0], "decision": c.args[1]}
-	if err := terms(op, within, ""); err != nil {
+	if err := limits(op, within, ""); err != nil {
 		return err
 	}
 	if err := c.times(op, *from, *until); err != nil {

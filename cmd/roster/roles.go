@@ -34,7 +34,7 @@ func grant(c *call) error {
 		return err
 	}
 	op := to(map[string]any{"op": "grant", "role": c.args[1]}, c.args[0], *group)
-	if err := terms(op, within, *when); err != nil {
+	if err := limits(op, within, *when); err != nil {
 		return err
 	}
 	if err := c.times(op, *from, *until); err != nil {
@@ -49,8 +49,8 @@ var dayNames = map[string][]string{
 	"every-day": {"mon", "tue", "wed", "thu", "fri", "sat", "sun"},
 }
 
-// terms reads the scopes and the schedule of a grant.
-func terms(op map[string]any, within names, when string) error {
+// limits reads the scopes and the schedule of a grant.
+func limits(op map[string]any, within names, when string) error {
 	var scopes []map[string]string
 	for _, w := range within {
 		app, pattern, ok := strings.Cut(w, ":")
@@ -188,7 +188,7 @@ func rolesShow(c *call) error {
 	}
 	var rows [][]string
 	for _, a := range r.Holders {
-		rows = append(rows, []string{a.AssigneeKind, first(a.Assignee.Key, a.Assignee.Label), a.Assignee.Label, c.terms(a), refs(a.Through)})
+		rows = append(rows, []string{a.AssigneeKind, first(a.Assignee.Key, a.Assignee.Label), a.Assignee.Label, c.limits(a), refs(a.Through)})
 	}
 	if c.output == "table" && len(rows) == 0 {
 		c.say("  nobody")
@@ -232,7 +232,7 @@ func groupsShow(c *call) error {
 		c.say("  chooses %s (%s): %s now", g.FilterWords, g.Filter, count(g.Chosen, "user"))
 	}
 	for _, a := range g.Assignments {
-		c.say("  gives %s %s", a.Role.Key, c.terms(a))
+		c.say("  gives %s %s", a.Role.Key, c.limits(a))
 	}
 	var rows [][]string
 	for _, m := range g.Members {
@@ -369,8 +369,8 @@ func parenthesis(s string) string {
 	return "(" + s + ")"
 }
 
-// terms are an assignment's window, scopes and schedule in words.
-func (c *call) terms(a wire.Assignment) string {
+// limits are an assignment's window, scopes and schedule in words.
+func (c *call) limits(a wire.Assignment) string {
 	out := []string{}
 	if w := c.window(a.From, a.Until); w != "" {
 		out = append(out, w)

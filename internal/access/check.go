@@ -259,7 +259,7 @@ func (s *Snapshot) nearestOf(all []link, from, best miss, a *asked) miss {
 		}
 		g := &all[i]
 		role := s.roles.At(int(g.role()))
-		terms := miss(0xff) // looked up when it matters
+		bounds := miss(0xff) // looked up when it matters
 		for k := range role.rules {
 			r := &role.rules[k]
 			if r.app != a.app || r.actions&a.action.bit() == 0 || !r.covers(a.path) {
@@ -267,11 +267,11 @@ func (s *Snapshot) nearestOf(all []link, from, best miss, a *asked) miss {
 			}
 			m := from
 			if !g.plain() {
-				if terms == 0xff {
+				if bounds == 0xff {
 					l := s.limitsOf(*g)
-					terms = l.miss(a)
+					bounds = l.miss(a)
 				}
-				m = max(m, terms)
+				m = max(m, bounds)
 			}
 			if r.own && !a.owns {
 				m = max(m, missOwner)

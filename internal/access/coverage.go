@@ -157,7 +157,7 @@ func (c *CoverageCell) reach(p *Permission, role RoleID, fenced bool, public, ev
 	}
 }
 
-// plainlyHeld are the roles a group holds at an instant on no other terms, with
+// plainlyHeld are the roles a group holds at an instant on no other bounds, with
 // all they include.
 func (s *Snapshot) plainlyHeld(g GroupID, at calendar.Instant) map[RoleID]bool {
 	out := map[RoleID]bool{}

@@ -79,7 +79,7 @@ func TestCoverageIsWhatHoldersOfEachRoleMayDo(t *testing.T) {
 	}
 }
 
-// someTerms says whether anything is given to everybody on terms.
+// someTerms says whether anything is given to everybody on bounds.
 func (s *Snapshot) someTerms() bool {
 	for _, g := range []GroupID{PublicGroup, AllUsersGroup} {
 		if slices.ContainsFunc(s.groups.At(int(g)).given, func(l link) bool { return !l.plain() }) {

@@ -9,7 +9,7 @@ import (
 
 // Cures are the roles that would give what was denied, or will be once the
 // application no longer rehearses, to whoever holds them
-// without terms; the narrowest first, and none that gives all that another one gives
+// without bounds; the narrowest first, and none that gives all that another one gives
 // and more. None when it is not for want of a role.
 func (s *Snapshot) Cures(q Question) []RoleID {
 	var a asked

@@ -46,10 +46,10 @@ func (c condition) weaker() []condition {
 	return out
 }
 
-// held is a permission on the terms and with the time a user holds it.
+// held is a permission on the bounds and with the time a user holds it.
 type held struct {
 	*Permission
-	terms
+	bounds
 	when calendar.Intervals
 }
 
@@ -69,7 +69,7 @@ func (s *Snapshot) permissionsIn(id UserID, roles heldRoles, apps map[Applicatio
 			if id == 0 && p.Own || apps != nil && !apps[p.Application] { // somebody not signed in owns nothing
 				continue
 			}
-			out = append(out, held{p, h.terms, h.when})
+			out = append(out, held{p, h.bounds, h.when})
 		}
 	}
 	return out
@@ -129,7 +129,7 @@ func (s *Snapshot) belowRetired(app *applicationRec, pattern string) bool {
 	return false
 }
 
-// lines adds the items a permission spans on its terms: every registered
+// lines adds the items a permission spans on its bounds: every registered
 // resource it covers; itself where it reaches below an open resource without
 // covering it; and fences below open resources that it meets.
 func (s *Snapshot) lines(h held, into map[line]struct{}) {
@@ -287,7 +287,7 @@ func (s *Snapshot) differingLines(other *Snapshot, id UserID, here, there heldRo
 				continue
 			}
 			if id != 0 || !p.Own {
-				s.lines(held{p, h.terms, h.when}, into)
+				s.lines(held{p, h.bounds, h.when}, into)
 			}
 		}
 	}

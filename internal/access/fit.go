@@ -75,7 +75,7 @@ func (s *Snapshot) findFit(a *asked) fit {
 }
 
 // byFit answers from the roles that fit alone: holdsNow when one is held on no
-// terms, missNone when none is held in any way. Otherwise it is not sure, and
+// bounds, missNone when none is held in any way. Otherwise it is not sure, and
 // the chains must be looked at.
 func (s *Snapshot) byFit(a *asked) (m miss, sure bool) {
 	f, near := s.fit(a), false
@@ -112,7 +112,7 @@ func (s *Snapshot) byFit(a *asked) (m miss, sure bool) {
 	return missNone, !near
 }
 
-// heldBy says whether a role that gives is among those given on no terms, and
+// heldBy says whether a role that gives is among those given on no bounds, and
 // sets near when one is held that gives on some. A role made after the fit gives
 // nothing: one that gave anything would have replaced it.
 func (f fit) heldBy(all []link, near *bool) bool {

@@ -8,7 +8,7 @@ import (
 )
 
 // RoleGain is a role that somebody comes to hold, or to hold for longer or on
-// wider terms, or that gives more than it did; or on whose giving somebody comes
+// wider bounds, or that gives more than it did; or on whose giving somebody comes
 // to decide. It is what the author of a draft needs "assign" for.
 type RoleGain struct {
 	User     UserID // 0 is everybody in a part of the register
@@ -67,12 +67,12 @@ func (d *Draft) RoleGains(from calendar.Instant) []RoleGain {
 	return out
 }
 
-// gained is what of roles held after is held longer or on wider terms than before.
+// gained is what of roles held after is held longer or on wider bounds than before.
 func gained(user UserID, within string, before, after heldRoles, from calendar.Instant) []RoleGain {
 	var out []RoleGain
 	for _, h := range after {
 		when := h.when
-		if b := before.find(h.role, h.text); b != nil { // on the same terms
+		if b := before.find(h.role, h.text); b != nil { // on the same bounds
 			when = when.Minus(b.when)
 		}
 		if b := before.find(h.role, ""); b != nil { // or on none
@@ -140,7 +140,7 @@ func (d *Draft) everybodysGains(widened map[RoleID]bool) []RoleGain {
 	var everybody heldRoles
 	for _, c := range d.Changes() {
 		if f, ok := c.After.(*Assignment); ok && !ownGroups(f.Assignee.Group) {
-			everybody = everybody.add(&d.Snapshot, f.Role, f.terms(), calendar.Always())
+			everybody = everybody.add(&d.Snapshot, f.Role, f.bounds(), calendar.Always())
 		}
 	}
 	before := d.base.anybodysRoles()

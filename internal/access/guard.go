@@ -411,7 +411,7 @@ func (s *Snapshot) isAdministrator(id UserID, at calendar.Instant) bool {
 			p.gives(ActAssign) && p.gives(ActUpdate) && p.gives(ActCreate) && p.gives(ActRead)
 	})
 	for _, c := range chains {
-		if t := s.Assignment(c.Assignment).terms(); c.Window == (calendar.Window{}) && !c.Never && t.String() == "" {
+		if t := s.Assignment(c.Assignment).bounds(); c.Window == (calendar.Window{}) && !c.Never && t.String() == "" {
 			return true
 		}
 	}

@@ -10,17 +10,17 @@ import (
 	"ableroster/internal/patterns"
 )
 
-// terms are what limits an assignment besides its window: equal texts mean
-// equal terms, and none at all is blank.
-type terms struct {
+// bounds are what limits an assignment besides its window: equal texts mean
+// equal bounds, and none at all is blank.
+type bounds struct {
 	scopes   []Scope
 	schedule *calendar.Schedule
 }
 
-func (f *Assignment) terms() terms { return terms{f.Scopes, f.Schedule} }
-func (l *limits) terms() terms     { return terms{l.scopes, l.schedule} }
+func (f *Assignment) bounds() bounds { return bounds{f.Scopes, f.Schedule} }
+func (l *limits) bounds() bounds     { return bounds{l.scopes, l.schedule} }
 
-func (t terms) String() string {
+func (t bounds) String() string {
 	if len(t.scopes) == 0 && t.schedule == nil {
 		return ""
 	}
@@ -32,19 +32,19 @@ func (t terms) String() string {
 	return strings.Join(append(parts, t.schedule.String()), "\n")
 }
 
-// heldRole is a role that a user holds on some terms, and when.
+// heldRole is a role that a user holds on some bounds, and when.
 type heldRole struct {
 	role RoleID
-	terms
-	text string // of the terms
+	bounds
+	text string // of the bounds
 	when calendar.Intervals
 }
 
-// heldRoles are roles each of which stands once for each of the terms it is
+// heldRoles are roles each of which stands once for each of the bounds it is
 // held on. Nobody holds so many that a map would find one sooner.
 type heldRoles []heldRole
 
-// find is the role on terms of some text, or nil.
+// find is the role on bounds of some text, or nil.
 func (all heldRoles) find(role RoleID, text string) *heldRole {
 	for i := range all {
 		if all[i].role == role && all[i].text == text {
@@ -54,8 +54,8 @@ func (all heldRoles) find(role RoleID, text string) *heldRole {
 	return nil
 }
 
-// add adds a role and all it includes, on terms, for a time.
-func (all heldRoles) add(s *Snapshot, role RoleID, t terms, when calendar.Intervals) heldRoles {
+// add adds a role and all it includes, on bounds, for a time.
+func (all heldRoles) add(s *Snapshot, role RoleID, t bounds, when calendar.Intervals) heldRoles {
 	text := t.String()
 	for _, r := range s.roles.At(int(role)).closure {
 		if h := all.find(r, text); h != nil {
@@ -98,7 +98,7 @@ func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(e
 			if len(when) == 0 {
 				continue
 			}
-			out = out.add(s, g.role(), l.terms(), when)
+			out = out.add(s, g.role(), l.bounds(), when)
 		}
 	}
 	if u := s.users.At(int(id)); id != 0 && u != nil {
@@ -112,7 +112,7 @@ func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(e
 	return out
 }
 
-// roleIntervals is when a user holds each role, on whatever terms.
+// roleIntervals is when a user holds each role, on whatever bounds.
 func (s *Snapshot) roleIntervals(id UserID) map[RoleID]calendar.Intervals {
 	out := map[RoleID]calendar.Intervals{}
 	for _, h := range s.heldRoles(id, anyGroup) {
@@ -121,7 +121,7 @@ func (s *Snapshot) roleIntervals(id UserID) map[RoleID]calendar.Intervals {
 	return out
 }
 
-// HoldsRole says whether a user holds a role at an instant, on whatever terms
+// HoldsRole says whether a user holds a role at an instant, on whatever bounds
 // and through whatever.
 func (s *Snapshot) HoldsRole(id UserID, role RoleID, at calendar.Instant) bool {
 	return s.roleIntervals(id)[role].Holds(at)
@@ -140,13 +140,13 @@ func (s *Snapshot) RoleGives(role RoleID, e *Entitlement) bool {
 	})
 }
 
-// anybodysRoles are the roles held by all-users or public, by role and terms.
+// anybodysRoles are the roles held by all-users or public, by role and bounds.
 func (s *Snapshot) anybodysRoles() heldRoles {
 	var out heldRoles
 	for _, g := range []GroupID{PublicGroup, AllUsersGroup} {
 		for _, x := range s.groups.At(int(g)).given {
 			l := s.limitsOf(x)
-			out = out.add(s, x.role(), l.terms(), calendar.Always())
+			out = out.add(s, x.role(), l.bounds(), calendar.Always())
 		}
 	}
 	return out

@@ -143,7 +143,7 @@ func (s *Snapshot) HoldsAnything(id UserID, at calendar.Instant) bool {
 	return false
 }
 
-// Doubled calls yield for each assignment in force on no terms that a user has
+// Doubled calls yield for each assignment in force on no bounds that a user has
 // themselves though a group they are in always gives the same, with that group.
 func (s *Snapshot) Doubled(id UserID, at calendar.Instant, yield func(AssignmentID, GroupID)) {
 	u := s.users.At(int(id))

@@ -38,7 +38,7 @@ func (s *Snapshot) appendHolding(key []byte, id UserID, from calendar.Instant) [
 			plain = append(plain, uint32(l.role()))
 		} else {
 			x := s.limitsOf(l)
-			limited = append(limited, string(appendWindows(appendLink(nil, 'a', uint32(l.role())), from, x.window))+x.terms().String())
+			limited = append(limited, string(appendWindows(appendLink(nil, 'a', uint32(l.role())), from, x.window))+x.bounds().String())
 		}
 	}
 	slices.Sort(plain[:groups])

@@ -306,7 +306,7 @@ func TestAddingNeverTakesAway(t *testing.T) {
 	eachOrganisation(t, func(t *testing.T, c *chance, s *Snapshot) {
 		for range 120 {
 			op := c.operation()
-			if m, ok := op.(*AddMember); ok { // on new terms it takes the place of the old one
+			if m, ok := op.(*AddMember); ok { // on new bounds it takes the place of the old one
 				m.Window = calendar.Window{}
 			}
 			switch op.(type) {

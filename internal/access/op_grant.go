@@ -56,13 +56,13 @@ func (o Grant) ApplyTo(d *Draft) (settled Operation) {
 	if !d.lasts(role, o.Window) || !d.direct(role, to) || !d.mayHold("role", d.RoleKey(role), d.Role(role).HeldWithin, to) {
 		return
 	}
-	terms := terms{scopes, o.Schedule}.String()
+	bounds := bounds{scopes, o.Schedule}.String()
 	for _, g := range d.givenTo(to) {
 		if g.role() != role {
 			continue
 		}
 		f := d.Assignment(g.assignment())
-		if f.Window == o.Window && f.Origin == o.Origin && f.terms().String() == terms {
+		if f.Window == o.Window && f.Origin == o.Origin && f.bounds().String() == bounds {
 			o.Assignment = AssignmentRef(f.ID.String())
 			d.note(AlreadyHeld, f.Opened)
 			return
@@ -118,12 +118,12 @@ func (d *Draft) needAssign(role RoleID, to Assignee) bool {
 
 // Sentence implements Operation.
 func (o *Grant) Sentence(s *Snapshot, n Names) string {
-	return "Granted " + refRole(s, o.Role) + " to " + refMember(s, n, o.User, o.Group) + windowWords(o.Window, s) + termsWords(s, o.Scopes, o.Schedule)
+	return "Granted " + refRole(s, o.Role) + " to " + refMember(s, n, o.User, o.Group) + windowWords(o.Window, s) + boundsWords(s, o.Scopes, o.Schedule)
 }
 
-// termsWords says scopes and a schedule: " in voyages/2026-* of Berth planning,
+// boundsWords says scopes and a schedule: " in voyages/2026-* of Berth planning,
 // weekdays 06:00 to 14:00, Europe/Lisbon".
-func termsWords(s *Snapshot, scopes []ScopeRef, schedule *calendar.Schedule) string {
+func boundsWords(s *Snapshot, scopes []ScopeRef, schedule *calendar.Schedule) string {
 	out := ""
 	for i, x := range scopes {
 		out += map[bool]string{true: " within ", false: " or "}[i == 0] + x.Pattern
@@ -221,7 +221,7 @@ func (o *Revoke) find(d *Draft) *Assignment {
 
 // byDefaultOnly files the fault of taking back what a default rule gives.
 func (d *Draft) byDefaultOnly(field string, f *Assignment) {
-	d.fault(field, "%s comes by the default rule %s, and is taken back there: change the rule, or what it chooses by", d.RoleKey(f.Role), d.Default(f.Rule).Key)
+	d.fault(field, "%s is granted by the default rule %s: edit the rule, or the attributes it goes by", d.RoleKey(f.Role), d.Default(f.Rule).Key)
 }
 
 // isOf says whether what else the operation names is that of an assignment.

@@ -201,7 +201,7 @@ func (o AddMember) ApplyTo(d *Draft) (settled Operation) {
 			d.note(AlreadyMember, f.Opened)
 			return
 		}
-		d.end(f) // the same membership on new terms
+		d.end(f) // the same membership on new bounds
 	}
 	f := &Membership{ID: MembershipID(d.allocate(FactMembership)), Group: g, Member: m, Window: o.Window, Opened: d.Revision}
 	o.Membership = MembershipRef(f.ID.String())
@@ -307,7 +307,7 @@ func (o RemoveMember) ApplyTo(d *Draft) (settled Operation) {
 	f := d.membershipOf(m, g)
 	if f == nil {
 		if rule := d.joinedBy(m, g); rule != nil {
-			d.fault("", "is in %s by the default rule %s; change the rule, or what it chooses by", d.Group(g).Key, rule.Key)
+			d.fault("", "is in %s by the default rule %s: edit the rule, or the attributes it goes by", d.Group(g).Key, rule.Key)
 			return
 		}
 		d.fault("", "is not a listed member of %s", d.Group(g).Key)

@@ -176,12 +176,12 @@ func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
 			t.Errorf("%s: faults %v, changes %v, notes %v", op.Verb(), d.Faults, d.Changes(), d.Notes)
 		}
 	}
-	// On other terms it is another assignment; a membership has one set of terms.
+	// On other bounds it is another assignment; a membership has one set of bounds.
 	if d := draftOf(s, &Grant{Role: "berths/reader", Group: "marine-staff", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 1 {
 		t.Errorf("a grant until a day: %v", d.Changes())
 	}
 	if d := draftOf(s, &AddMember{Group: "pilots", User: "ines.halloran", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 2 {
-		t.Errorf("a membership on new terms: %v", d.Changes())
+		t.Errorf("a membership on new bounds: %v", d.Changes())
 	}
 }
 

@@ -205,7 +205,7 @@ func ruleReach(text string) string {
 }
 
 // chosenRoles are the roles whoever a group chooses comes to hold, at whatever
-// time: its own and those of every group above it, by role and terms.
+// time: its own and those of every group above it, by role and bounds.
 func (s *Snapshot) chosenRoles(id GroupID) heldRoles {
 	out := s.groupRoles(id)
 	for i := range out {
@@ -215,7 +215,7 @@ func (s *Snapshot) chosenRoles(id GroupID) heldRoles {
 }
 
 // groupRoles are the roles a group gives to whoever is in it, and when: its own and
-// those of every group above it, by role and terms.
+// those of every group above it, by role and bounds.
 func (s *Snapshot) groupRoles(id GroupID) heldRoles {
 	var out heldRoles
 	reached := map[GroupID]calendar.Intervals{id: calendar.Always()}
@@ -228,7 +228,7 @@ func (s *Snapshot) groupRoles(id GroupID) heldRoles {
 		for _, x := range g.given {
 			l := s.limitsOf(x)
 			if when := from.Within(l.window); len(when) > 0 {
-				out = out.add(s, x.role(), l.terms(), when)
+				out = out.add(s, x.role(), l.bounds(), when)
 			}
 		}
 		for _, j := range g.parents {

@@ -88,13 +88,13 @@ func (s *Snapshot) RoleSpread() []Spread {
 	return slices.Clip(out)
 }
 
-// RoleEntitlements are what a role gives to whoever holds it on no terms, with
+// RoleEntitlements are what a role gives to whoever holds it on no bounds, with
 // all it includes, in order of application, target and action.
 func (s *Snapshot) RoleEntitlements(id RoleID) []Entitlement {
 	var perms []held
 	for _, r := range s.RoleClosure(id) {
 		for _, p := range s.RolePermissions(r) {
-			perms = append(perms, held{p, terms{}, calendar.Always()})
+			perms = append(perms, held{p, bounds{}, calendar.Always()})
 		}
 	}
 	set := map[line]struct{}{}

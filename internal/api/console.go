@@ -6,14 +6,20 @@ import (
 	"io/fs"
 	"mime"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 
 	"github.com/gofiber/fiber/v3"
 )
 
+// consolePages are what the addresses of the console begin with, those of router.tsx.
+var consolePages = []string{"", "index.html", "set-up", "sign-in-link", "today", "my-access", "users", "groups", "attributes", "import",
+	"applications", "roles", "grid", "view-as", "defaults", "sod-rules", "expectations", "delegations", "findings", "guard-rails",
+	"requests", "reviews", "catalogue", "gained-and-lost", "ledger", "security-log"}
+
 // serveConsole serves the built console: its files as they are, and its one
-// page for every address the console itself reads.
+// page for every address the console itself reads; with 404 for any other.
 func (s *Server) serveConsole(console fs.FS) error {
 	page, err := fs.ReadFile(console, "index.html")
 	if err != nil {
@@ -41,6 +47,9 @@ func (s *Server) serveConsole(console fs.FS) error {
 		}
 		c.Set("Content-Type", "text/html; charset=utf-8")
 		c.Set("Cache-Control", "no-cache")
+		if first, _, _ := strings.Cut(name, "/"); !slices.Contains(consolePages, first) {
+			c.Status(404) // the console says so
+		}
 		return c.Send(page)
 	})
 	return nil

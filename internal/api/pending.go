@@ -6,8 +6,8 @@ import (
 	"ableroster/wire"
 )
 
-// partRoutes pass parts of changes on to who may make them.
-func (s *Server) partRoutes() {
+// pendingRoutes pass parts of changes on to who may make them.
+func (s *Server) pendingRoutes() {
 	route(s, "GET", "/pending-changes", "list-pending-changes", "Pending changes the caller may make, and those they passed on", func(ctx context.Context, _ *struct{}) (*body[wire.PendingChangeList], error) {
 		out, err := s.service.PendingChanges(ctx, caller(ctx))
 		return &body[wire.PendingChangeList]{out}, err
@@ -17,19 +17,19 @@ func (s *Server) partRoutes() {
 		out, err := s.service.AddPendingChange(ctx, caller(ctx), in.Body)
 		return &body[wire.PendingChange]{out}, err
 	}, status(201))
-	type OnePart struct {
-		Part string `path:"change" doc:"id: pending-change-1 …"`
+	type OnePending struct {
+		ID string `path:"change" doc:"id: pending-change-1 …"`
 	}
 	type refusing struct {
-		OnePart
+		OnePending
 		Body struct {
 			Why string `json:"why" maxLength:"2000" doc:"for whoever passed it on"`
 		}
 	}
 	route(s, "POST", "/pending-changes/{change}/refusal", "refuse-pending-change", "Refuse a pending change; its author is told why", func(ctx context.Context, in *refusing) (*none, error) {
-		return &none{}, s.service.RefusePendingChange(ctx, caller(ctx), in.Part, in.Body.Why)
+		return &none{}, s.service.RefusePendingChange(ctx, caller(ctx), in.ID, in.Body.Why)
 	}, status(204))
-	route(s, "DELETE", "/pending-changes/{change}", "withdraw-pending-change", "Withdraw a pending change of one's own", func(ctx context.Context, in *OnePart) (*none, error) {
-		return &none{}, s.service.WithdrawPendingChange(ctx, caller(ctx), in.Part)
+	route(s, "DELETE", "/pending-changes/{change}", "withdraw-pending-change", "Withdraw a pending change of one's own", func(ctx context.Context, in *OnePending) (*none, error) {
+		return &none{}, s.service.WithdrawPendingChange(ctx, caller(ctx), in.ID)
 	}, status(204))
 }

@@ -160,7 +160,7 @@ func (s *Server) routes() {
 	s.applicationRoutes()
 	s.fileRoutes()
 	s.changeRoutes()
-	s.partRoutes()
+	s.pendingRoutes()
 	s.refusalRoutes()
 	s.checkRoutes()
 }

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -193,7 +194,8 @@ func TestTheConsoleIsServedForItsAddresses(t *testing.T) {
 		"/theme.js":            {200, "theme()", ""},
 		"/assets/a-1.js":       {200, "run()", "public, max-age=31536000, immutable"},
 		"/assets/gone.js":      {404, "no such file", ""},
-		"/../../etc/passwd":    {200, "the console", "no-cache"},
+		"/../../etc/passwd":    {404, "the console", "no-cache"},
+		"/metrics":             {404, "the console", "no-cache"},
 	} {
 		resp, body := s.call(t, "GET", path, "", "Accept-Encoding", "identity")
 		if strings.HasSuffix(path, ".js") && want.status == 200 {
@@ -208,6 +210,24 @@ func TestTheConsoleIsServedForItsAddresses(t *testing.T) {
 		}
 		if resp.StatusCode != want.status || !strings.Contains(body, want.body) || resp.Header.Get("Cache-Control") != want.cache {
 			t.Errorf("%s: %d %q %s", path, resp.StatusCode, resp.Header.Get("Cache-Control"), body)
+		}
+	}
+}
+
+// Whatever the console reads as an address of its own is served, each of its routes.
+func TestEveryAddressOfTheConsoleIsServed(t *testing.T) {
+	router, err := os.ReadFile(filepath.Join(testkit.Root(), "console", "src", "router.tsx"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := serving(t, Options{})
+	routes := regexp.MustCompile(`path: '(/[^']*)'`).FindAllStringSubmatch(string(router), -1)
+	if len(routes) < 25 {
+		t.Fatalf("%d routes", len(routes))
+	}
+	for _, r := range routes {
+		if resp, _ := s.call(t, "GET", strings.ReplaceAll(r[1], "$", "some-"), ""); resp.StatusCode != 200 {
+			t.Errorf("%s: %d", r[1], resp.StatusCode)
 		}
 	}
 }

@@ -64,7 +64,7 @@ func (o RequestRole) ApplyTo(d *access.Draft) (settled access.Operation) {
 	u := d.User(user)
 	switch {
 	case u == nil:
-		d.Fault("user", "the host asks for nobody")
+		d.Fault("user", "the host requests no roles")
 	case user != d.Author && u.Manager != d.Author:
 		d.Fault("user", "you may request access for yourself and for people you manage, not for %s", u.UserName)
 	case u.Status == access.Departed:
@@ -72,7 +72,7 @@ func (o RequestRole) ApplyTo(d *access.Draft) (settled access.Operation) {
 	case !d.RoleReachesUser(role, user):
 		d.Fault("role", "%s may be held only within %s", d.RoleKey(role), d.Role(role).HeldWithin)
 	}
-	checkTerms(d, offer, o.Window)
+	checkLimits(d, offer, o.Window)
 	if len(d.Faults) > 0 {
 		return
 	}
@@ -91,8 +91,8 @@ func (o RequestRole) ApplyTo(d *access.Draft) (settled access.Operation) {
 	return settled
 }
 
-// checkTerms files the faults of a window that is asked for or given.
-func checkTerms(d *access.Draft, offer *Requestable, w calendar.Window) bool {
+// checkLimits files the faults of a window that is asked for or given.
+func checkLimits(d *access.Draft, offer *Requestable, w calendar.Window) bool {
 	longest := offer.MaxDays // the stricter of what the offer and the role say
 	if n := d.Role(offer.Role).MaxDays; n > 0 && (longest == 0 || n < longest) {
 		longest = n
@@ -202,25 +202,25 @@ func (o DecideRequest) ApplyTo(d *access.Draft) (settled access.Operation) {
 		return
 	}
 	dec := Decision{By: d.Author, Approves: o.Choice == Approve, Revision: d.Revision}
-	terms := *r
+	less := *r
 	if o.From != nil && *o.From > r.Window.From {
-		terms.Window.From, dec.Less = *o.From, true
+		less.Window.From, dec.Less = *o.From, true
 	}
 	if o.Until != nil && *o.Until != 0 && (r.Window.Until == 0 || *o.Until < r.Window.Until) {
-		terms.Window.Until, dec.Less = *o.Until, true
+		less.Window.Until, dec.Less = *o.Until, true
 	}
 	if len(scopes) > 0 {
 		if !access.Narrower(scopes, r.Scopes) {
 			d.Fault("scopes", "give more than was requested: a decision gives that or less")
 			return
 		}
-		terms.Scopes, dec.Less = scopes, true
+		less.Scopes, dec.Less = scopes, true
 	}
-	if w := terms.Window; w.Until != 0 && w.Until <= max(w.From, d.At()) && dec.Approves {
+	if w := less.Window; w.Until != 0 && w.Until <= max(w.From, d.At()) && dec.Approves {
 		d.Fault("until", "leaves no time in which the role would be held")
 		return
 	}
-	next := terms.Decide(&d.Snapshot, dec, d.At())
+	next := less.Decide(&d.Snapshot, dec, d.At())
 	if next.State == Approved && !o.give(d, next) {
 		return
 	}
@@ -241,7 +241,7 @@ func (o *DecideRequest) give(d *access.Draft, r *Request) bool {
 	case !d.RoleReachesUser(r.Role, r.Beneficiary):
 		d.Fault("request", "%s may be held only within %s, and %s is not there; refuse the request, with the reason", d.RoleKey(r.Role), d.Role(r.Role).HeldWithin, u.UserName)
 		return false
-	case offer != nil && !checkTerms(d, offer, r.Window):
+	case offer != nil && !checkLimits(d, offer, r.Window):
 		return false
 	}
 	r.Given = d.GrantByRequest(r.Beneficiary, r.Role, r.Window, r.Scopes)

@@ -89,7 +89,7 @@ func (m *said) before(step int, id access.UserID) bool {
 
 // Random walks of asking, deciding, withdrawing, and of the organisation changing
 // under the requests, never give a role without the decisions its route asks for,
-// nor on terms wider than those asked for, nor by whoever asked or gains.
+// nor with limits wider than those asked for, nor by whoever asked or gains.
 func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 	given, refused := 0, 0
 	for seed := range uint64(150) {

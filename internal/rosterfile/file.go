@@ -102,7 +102,7 @@ type Group struct {
 	Holds       []Holding `json:"holds,omitempty" doc:"all roles it is given"`
 }
 
-// Holding is a role that a group is given, and on what terms.
+// Holding is a role that a group is given, and with what limits.
 type Holding struct {
 	Role     string    `json:"role" doc:"application/key, or the key of a role of the organisation"`
 	From     string    `json:"from,omitempty" doc:"RFC 3339"`

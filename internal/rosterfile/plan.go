@@ -174,12 +174,12 @@ func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
 	now := map[string]*access.Assignment{}
 	if id != 0 {
 		for _, a := range p.s.Given(access.Assignee{Group: id}) {
-			now[termsKey(holding(p.s, a))] = a
+			now[limitsKey(holding(p.s, a))] = a
 		}
 	}
 	for i, h := range said {
 		at := fmt.Sprintf("%s.holds[%d]", place, i)
-		k := termsKey(h)
+		k := limitsKey(h)
 		if now[k] != nil {
 			delete(now, k)
 			continue
@@ -208,8 +208,8 @@ func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
 	}
 }
 
-// termsKey is equal for holdings on equal terms.
-func termsKey(h Holding) string {
+// limitsKey is equal for holdings with equal limits.
+func limitsKey(h Holding) string {
 	for _, t := range []*string{&h.From, &h.Until} {
 		var i calendar.Instant
 		if *t != "" && i.UnmarshalText([]byte(*t)) == nil {

@@ -10,7 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// PendingState is how far a part of a change that was passed on is.
+// PendingState is how far a pending change is.
 type PendingState string
 
 // The states.
@@ -39,7 +39,7 @@ type PendingChange struct {
 	Subjects []string // the ids of whom it speaks of
 }
 
-// MostWaiting bounds how many parts of one author wait at a time.
+// MostWaiting bounds how many pending changes of one author wait at a time.
 const MostWaiting = 50
 
 const pendingColumns = "id, author, receiver, reason, lines, said, state, answer, ended_by, revision, created_at, ended_at"
@@ -65,7 +65,7 @@ func (s *Store) PendingChangesOf(ctx context.Context, author access.UserID, sinc
 	return s.pendingChanges(ctx, "author = $1 and (ended_at is null or ended_at >= $2)", uint32(author), since)
 }
 
-// PutPendingChange passes a part on and gives it its number.
+// PutPendingChange keeps a change that is passed on and gives it its number.
 func (s *Store) PutPendingChange(ctx context.Context, p *PendingChange) error {
 	err := s.Pool.QueryRow(ctx, `insert into pending_change (author, receiver, reason, lines, said, subjects)
 		select $1, $2, $3, $4, $5, $7 where $6 > (select count(*) from pending_change where author = $1 and state = 'waiting') returning id, created_at`,
@@ -77,10 +77,10 @@ func (s *Store) PutPendingChange(ctx context.Context, p *PendingChange) error {
 	return err
 }
 
-// PendingShown is how long it is kept what a part did that has ended.
+// PendingShown is how long it is told what became of a pending change.
 const PendingShown = 14 * 24 * time.Hour
 
-// EndPendingChange ends a part that waits; ended is false where it does not wait any more.
+// EndPendingChange ends one that waits; ended is false where it does not wait any more.
 func (s *Store) EndPendingChange(ctx context.Context, id int64, state PendingState, by access.UserID, answer string, revision int64) (ended bool, err error) {
 	if _, err := s.Pool.Exec(ctx, "update pending_change set said = '{}', reason = '' where ended_at < $1 and said <> '{}'", time.Now().Add(-PendingShown)); err != nil {
 		return false, err

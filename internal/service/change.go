@@ -65,7 +65,7 @@ func (d *Service) Change(ctx context.Context, c Caller, req wire.ChangeRequest, 
 	if err != nil {
 		return wire.ChangeResult{}, err
 	}
-	parts, seconded, faults, err := d.Now(ctx, c).makes(req.PendingChanges, req.Operations)
+	pending, seconded, faults, err := d.Now(ctx, c).makes(req.PendingChanges, req.Operations)
 	if err != nil {
 		return wire.ChangeResult{}, err
 	}
@@ -84,7 +84,7 @@ func (d *Service) Change(ctx context.Context, c Caller, req wire.ChangeRequest, 
 	var refused *wire.Problem
 	switch {
 	case err == nil && !how.DryRun:
-		d.made(ctx, c, parts, &out)
+		d.made(ctx, c, pending, &out)
 	case errors.As(err, &refused) && refused.Status == 403 && how.DryRun:
 		refused.Split = d.Now(ctx, c).split(ops)
 	}
@@ -690,7 +690,7 @@ func (v *View) rail(r access.Rail) string {
 	case access.NeedsSecondPerson:
 		return "A second person must make this change: pass it on to somebody who may. No acknowledgement is possible."
 	case access.ApplicationDepends:
-		return fmt.Sprintf("%s asks for its decisions as %s, which could ask no more: it would be answered nothing.", v.applicationRef(r.Application, false).Label, v.several(r.Users))
+		return fmt.Sprintf("%s checks access as %s, which could no longer do so: its checks would be refused.", v.applicationRef(r.Application, false).Label, v.several(r.Users))
 	case access.DirectAssignment:
 		return fmt.Sprintf("Roles of %s are meant to be given through groups, and this gives one to %s directly.", v.applicationRef(r.Application, false).Label, v.several(r.Users))
 	case access.WideGain:
@@ -720,9 +720,9 @@ func (v *View) notes(d *access.Draft) []wire.Note {
 		text := "This is so already."
 		switch n.Code {
 		case access.AlreadyHeld:
-			text = "The role is held already, on the same terms."
+			text = "The role is held already, with the same limits."
 		case access.AlreadyMember:
-			text = "The membership is there already, on the same terms."
+			text = "The membership is there already, with the same limits."
 		}
 		note := wire.Note{Operation: n.Operation, Code: string(n.Code), Message: text}
 		if n.Since > 0 && n.Since <= d.Base().Revision {

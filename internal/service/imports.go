@@ -86,7 +86,7 @@ func (d *Service) CancelImport(c Caller, track string) error {
 	case r == nil:
 		return notFound("no import of yours is under way under that name")
 	case r.told.Stage == "writing":
-		return problem(KindConflict, 409, "Too late", "the import is being written: take back what it did by another change")
+		return problem(KindConflict, 409, "Too late", "the import is being written already. Undo what it does by another change")
 	}
 	r.cancelled = true
 	return nil

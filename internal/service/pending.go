@@ -16,7 +16,7 @@ import (
 	"ableroster/wire"
 )
 
-// mostPassedOn bounds the operations of a part: each list tries what waits.
+// mostPassedOn bounds the operations of a pending change: each list tries what waits.
 const mostPassedOn = 200
 
 func pendingChangeID(n int64) string { return "pending-change-" + strconv.FormatInt(n, 10) }
@@ -84,7 +84,7 @@ func under(field string) string {
 	return "/" + field
 }
 
-// decodeLines are the operations of the items of a part, in order, and where each
+// decodeLines are the operations of the lines of a pending change, in order, and where each
 // stands in what was sent.
 func decodeLines(lines []wire.PendingLine) (ops []access.Operation, places []string, faults []wire.Fault) {
 	for i, l := range lines {
@@ -100,7 +100,7 @@ func decodeLines(lines []wire.PendingLine) (ops []access.Operation, places []str
 	return ops, places, faults
 }
 
-// part draws one for the caller.
+// pendingChange draws one for the caller.
 func (v *View) pendingChange(p *saved.PendingChange) wire.PendingChange {
 	out := wire.PendingChange{ID: pendingChangeID(p.ID), Author: v.personRef(p.Author), Reason: p.Reason, State: string(p.State), Answer: p.Answer, Revision: p.Revision,
 		Lines: []wire.PendingLine{}, Sentences: []string{}, CreatedAt: p.Created, EndedAt: p.Ended}
@@ -118,7 +118,7 @@ func (v *View) pendingChange(p *saved.PendingChange) wire.PendingChange {
 		}
 		return out
 	}
-	_ = json.Unmarshal(p.Lines, &out.Lines) // written by PassOn
+	_ = json.Unmarshal(p.Lines, &out.Lines) // written by AddPendingChange
 	ops, _, _ := decodeLines(out.Lines)
 	t := v.try(ops)
 	if len(t.draft.Faults) > 0 {
@@ -141,7 +141,7 @@ func (v *View) wordsOf(t trial) []string {
 	return out
 }
 
-// personRef names whoever passed a part on, or is to make it, to the other one.
+// personRef names whoever passed a change on, or is to make it, to the other one.
 func (v *View) personRef(id access.UserID) wire.Ref {
 	if u := v.today.User(id); u != nil {
 		return wire.Ref{ID: id.String(), Key: u.UserName, Label: label(u)}
@@ -149,7 +149,7 @@ func (v *View) personRef(id access.UserID) wire.Ref {
 	return wire.Ref{Label: Outside}
 }
 
-// mayMake says whether a part waits for the caller.
+// mayMake says whether a pending change waits for the caller.
 func (v *View) mayMake(p *saved.PendingChange) bool {
 	switch {
 	case p.State != saved.PendingWaiting || p.Author == v.caller.User:
@@ -158,7 +158,7 @@ func (v *View) mayMake(p *saved.PendingChange) bool {
 		return p.Receiver == v.caller.User
 	}
 	var lines []wire.PendingLine
-	_ = json.Unmarshal(p.Lines, &lines) // written by PassOn
+	_ = json.Unmarshal(p.Lines, &lines) // written by AddPendingChange
 	ops, _, faults := decodeLines(lines)
 	return len(faults) == 0 && v.Acts() && v.tryOn(v.today, ops, v.rights().May).by(v.rights())
 }
@@ -171,7 +171,7 @@ func (v *View) Acts() bool {
 	return slices.ContainsFunc([]string{access.ActAssign, access.ActUpdate, access.ActCreate}, func(a string) bool { return len(v.rights().Reach(a)) > 0 })
 }
 
-// PendingChanges are the parts that wait for the caller, and those they passed on.
+// PendingChanges are those that wait for the caller, and those they passed on.
 func (d *Service) PendingChanges(ctx context.Context, c Caller) (wire.PendingChangeList, error) {
 	v := d.Now(ctx, c)
 	out := wire.PendingChangeList{Basis: v.basis(), ToMake: []wire.PendingChange{}, Mine: []wire.PendingChange{}}
@@ -215,25 +215,25 @@ func (v *View) findPendingChange(given string, fits func(*saved.PendingChange) b
 	return p, nil
 }
 
-// RefusePendingChange sends a part back to who passed it on, with why.
-func (d *Service) RefusePendingChange(ctx context.Context, c Caller, part, why string) error {
+// RefusePendingChange sends a pending change back to who passed it on, with why.
+func (d *Service) RefusePendingChange(ctx context.Context, c Caller, id, why string) error {
 	v := d.Now(ctx, c)
 	if strings.TrimSpace(why) == "" {
 		return Invalid("nothing was refused", wire.Fault{Place: "/why", Message: "is missing: say why, for whoever passed it on"})
 	}
-	if p := v.findRemoval(part); p != nil {
+	if p := v.findRemoval(id); p != nil {
 		return d.settleRemoval(ctx, c, p, why)
 	}
-	p, err := v.findPendingChange(part, v.mayMake)
+	p, err := v.findPendingChange(id, v.mayMake)
 	if err != nil {
 		return err
 	}
 	return d.endPendingChange(ctx, c, p, saved.PendingRefused, why)
 }
 
-// WithdrawPendingChange takes back a part that the caller passed on.
-func (d *Service) WithdrawPendingChange(ctx context.Context, c Caller, part string) error {
-	p, err := d.Now(ctx, c).findPendingChange(part, func(p *saved.PendingChange) bool { return p.Author == c.User && p.State == saved.PendingWaiting })
+// WithdrawPendingChange withdraws a change that the caller passed on.
+func (d *Service) WithdrawPendingChange(ctx context.Context, c Caller, id string) error {
+	p, err := d.Now(ctx, c).findPendingChange(id, func(p *saved.PendingChange) bool { return p.Author == c.User && p.State == saved.PendingWaiting })
 	if err != nil {
 		return err
 	}
@@ -248,15 +248,15 @@ func (d *Service) endPendingChange(ctx context.Context, c Caller, p *saved.Pendi
 	return ledger.Unavailable(err)
 }
 
-// makes finds the parts a change says it makes; those the caller made before are
+// makes finds the pending changes a change says it makes; those the caller made before are
 // let through, since a change may be sent twice.
 //
-// What a part asks for must be in the change, operation for operation: whoever passed it
+// What a pending change asks for must be in the change, operation for operation: whoever passed it
 // on is told that it was made.
 //
 // seconded says that all of the change was prepared by others who may make it too: two
 // people stand behind it.
-func (v *View) makes(ids []string, made []json.RawMessage) (parts []int64, seconded bool, faults []wire.Fault, err error) {
+func (v *View) makes(ids []string, made []json.RawMessage) (pending []int64, seconded bool, faults []wire.Fault, err error) {
 	if len(ids) == 0 {
 		return nil, false, nil, nil
 	}
@@ -286,30 +286,30 @@ func (v *View) makes(ids []string, made []json.RawMessage) (parts []int64, secon
 		case p.State == saved.PendingWaiting && !isIn(p, left):
 			faults = append(faults, wire.Fault{Place: fmt.Sprintf("/pending_changes/%d", i), Message: id + " has operations that are not in this change: make all of it, or refuse it"})
 		default:
-			parts = append(parts, p.ID)
+			pending = append(pending, p.ID)
 			seconded = seconded && v.couldMake(p)
 		}
 	}
 	for _, n := range left {
 		seconded = seconded && n == 0
 	}
-	return parts, seconded, faults, nil
+	return pending, seconded, faults, nil
 }
 
-// couldMake says whether whoever passed a part on could make it, but for the second
+// couldMake says whether whoever passed a change on could make it, but for the second
 // person that it needs.
 func (v *View) couldMake(p *saved.PendingChange) bool {
 	var lines []wire.PendingLine
-	_ = json.Unmarshal(p.Lines, &lines) // written by PassOn
+	_ = json.Unmarshal(p.Lines, &lines) // written by AddPendingChange
 	ops, _, faults := decodeLines(lines)
 	return p.Author != v.caller.User && len(faults) == 0 && v.today.MaySignIn(p.Author, v.at) && v.try(ops).by(v.today.Authority(p.Author, v.at))
 }
 
-// isIn takes the operations of a part out of those that are made, and says whether all
+// isIn takes the operations of a pending change out of those that are made, and says whether all
 // of them were there.
 func isIn(p *saved.PendingChange, left map[string]int) bool {
 	var lines []wire.PendingLine
-	_ = json.Unmarshal(p.Lines, &lines) // written by PassOn
+	_ = json.Unmarshal(p.Lines, &lines) // written by AddPendingChange
 	for _, l := range lines {
 		for _, raw := range l.Operations {
 			k := sameOperation(raw)
@@ -334,12 +334,12 @@ func sameOperation(raw json.RawMessage) string {
 	return string(same)
 }
 
-// made ends the parts that a change made. The change stands whatever comes of
-// this: a part that could not be ended still waits, and is so already.
-func (d *Service) made(ctx context.Context, c Caller, parts []int64, out *wire.ChangeResult) {
-	for _, id := range parts {
+// made ends the pending changes that a change made. The change stands whatever comes of
+// this: one that could not be ended still waits, and is so already.
+func (d *Service) made(ctx context.Context, c Caller, pending []int64, out *wire.ChangeResult) {
+	for _, id := range pending {
 		if _, err := d.Saved.EndPendingChange(ctx, id, saved.PendingMade, c.User, "", out.Revision); err != nil {
-			out.Notes = append(out.Notes, wire.Note{Code: "part_waits", Message: "This was made, but " + pendingChangeID(id) + " could not be marked so: it still waits on Today."})
+			out.Notes = append(out.Notes, wire.Note{Code: "pending_change_waits", Message: "This was made, but " + pendingChangeID(id) + " could not be marked so: it still waits on Today."})
 		}
 	}
 }

@@ -72,7 +72,7 @@ func (d *Service) ImportAssignments(ctx context.Context, c Caller, in Import) (w
 		for _, row := range b.table(in, assignmentColumns, "role") {
 			v := row.Values
 			op := &access.Grant{Role: access.RoleRef(v["role"]), User: access.UserRef(v["user"]), Group: access.GroupRef(v["group"]), Window: b.window(row), Origin: access.Import}
-			b.terms(row, op)
+			b.limits(row, op)
 			if m, ok := b.member(v["user"], v["group"]); ok && b.given(m, op) {
 				continue
 			}
@@ -118,8 +118,8 @@ func (b *importing) window(row importfile.Row) (w calendar.Window) {
 	return w
 }
 
-// terms reads scopes and a schedule.
-func (b *importing) terms(row importfile.Row, op *access.Grant) {
+// limits reads scopes and a schedule.
+func (b *importing) limits(row importfile.Row, op *access.Grant) {
 	if cell := row.Values["scopes"]; cell != "" {
 		for part := range strings.SplitSeq(cell, ";") {
 			app, pattern, ok := strings.Cut(strings.TrimSpace(part), ":")
@@ -149,7 +149,7 @@ func (b *importing) terms(row importfile.Row, op *access.Grant) {
 	}
 }
 
-// given says whether somebody has a role on these terms already, wherever it came
+// given says whether somebody has a role with these limits already, wherever it came
 // from but a default rule.
 func (b *importing) given(m access.Member, op *access.Grant) bool {
 	role, ok := b.role(string(op.Role))

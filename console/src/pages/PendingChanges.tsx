@@ -6,7 +6,7 @@ import { useSheet } from '../shell/sheet'
 import { shortDay } from '../shared/words'
 import { ask, asked } from '../api/ask'
 
-/** PendingChanges of changes that others passed on, and those one passed on oneself. */
+/** Pending changes that wait for one, and those one passed on oneself. */
 export function PendingChanges() {
   const pending = useQuery(ask('/api/v1/pending-changes'))
   if (!pending.data) return null

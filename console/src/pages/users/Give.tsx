@@ -7,12 +7,12 @@ import { count, shortDay } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
-import { noTerms, scheduleWords, TermsFields, type TermsInput } from './Limits'
+import { noLimits, scheduleWords, LimitsFields, type LimitsInput } from './Limits'
 
 /** Who a role is given to: a user or a group. */
 export type Holder = { user?: string; group?: string; label: string; revision: number }
 
-function termsOf(t: TermsInput, zone: string) {
+function limitsOf(t: LimitsInput, zone: string) {
   return {
     ...windowOf(t, zone),
     scopes: t.scopes.length > 0 ? t.scopes.map((s) => ({ application: s.application, pattern: s.pattern.trim() })) : undefined,
@@ -20,7 +20,7 @@ function termsOf(t: TermsInput, zone: string) {
   }
 }
 
-function termsWords(t: TermsInput, zone: string) {
+function limitsWords(t: LimitsInput, zone: string) {
   return [
     t.first && `from ${shortDay(t.first)}`,
     t.last ? `last day ${shortDay(t.last)}` : 'no end',
@@ -37,8 +37,8 @@ export function GrantRole({ to }: { to: Holder }) {
   const sheet = useSheet()
   const zone = useMe().time_zone
   const [role, setRole] = useState<Choice | null>(null)
-  const [terms, setTerms] = useState(noTerms)
-  const blank = terms.scopes.some((s) => s.pattern.trim() === '')
+  const [limits, setLimits] = useState(noLimits)
+  const blank = limits.scopes.some((s) => s.pattern.trim() === '')
   return (
     <form
       className="mt-3"
@@ -49,13 +49,13 @@ export function GrantRole({ to }: { to: Holder }) {
           {
             verb: 'Grant',
             what: `${role.label} to ${to.label}`,
-            detail: `${role.key}, ${termsWords(terms, zone)}`,
-            operations: [{ op: 'grant', role: role.key, user: to.user, group: to.group, ...termsOf(terms, zone) }],
+            detail: `${role.key}, ${limitsWords(limits, zone)}`,
+            operations: [{ op: 'grant', role: role.key, user: to.user, group: to.group, ...limitsOf(limits, zone) }],
           },
           to.revision,
         )
         setRole(null)
-        setTerms(noTerms)
+        setLimits(noLimits)
       }}
     >
       <div className="flex flex-wrap items-end gap-3">
@@ -67,15 +67,15 @@ export function GrantRole({ to }: { to: Holder }) {
           <input
             type="date"
             className="field text-ink w-auto"
-            value={terms.last}
-            onChange={(e) => setTerms({ ...terms, last: e.target.value })}
+            value={limits.last}
+            onChange={(e) => setLimits({ ...limits, last: e.target.value })}
           />
         </label>
         <button type="submit" className="button-quiet" disabled={!role || blank}>
           Add to change sheet
         </button>
       </div>
-      <TermsFields terms={terms} set={setTerms} role={role?.key} zone={zone} />
+      <LimitsFields limits={limits} set={setLimits} role={role?.key} zone={zone} />
     </form>
   )
 }

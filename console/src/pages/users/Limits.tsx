@@ -4,9 +4,9 @@ import { Covered } from '../applications/Covered'
 import { ask } from '../../api/ask'
 
 export type ScopeInput = { application: string; pattern: string }
-export type TermsInput = { first: string; last: string; scopes: ScopeInput[]; days: string[]; from: string; until: string }
+export type LimitsInput = { first: string; last: string; scopes: ScopeInput[]; days: string[]; from: string; until: string }
 
-export const noTerms: TermsInput = { first: '', last: '', scopes: [], days: [], from: '06:00', until: '14:00' }
+export const noLimits: LimitsInput = { first: '', last: '', scopes: [], days: [], from: '06:00', until: '14:00' }
 
 const week = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun']
 const names: Record<string, string> = {
@@ -35,14 +35,14 @@ export function scheduleWords(days: string[], from: string, until: string, zone:
 }
 
 /** When, where and at which times of the week a role is given. */
-export function TermsFields({
-  terms: t,
+export function LimitsFields({
+  limits: t,
   set,
   role,
   zone,
 }: {
-  terms: TermsInput
-  set: (t: TermsInput) => void
+  limits: LimitsInput
+  set: (t: LimitsInput) => void
   role?: string
   zone: string
 }) {
