@@ -243,7 +243,7 @@ func TestWhoDoesNotCountIsOutAtOnce(t *testing.T) {
 
 func TestTheServiceSaysWhatItTakes(t *testing.T) {
 	help := testkit.Run(t, "", "rosterd", "-help")
-	for _, word := range []string{"rosterd recover", "-database-url", "DATABASE_URL", "-listen", "ROSTER_LISTEN", "-public-url", "-max-age", "-log-format"} {
+	for _, word := range []string{"rosterd recover", "-database-url", "DATABASE_URL", "-listen", "ROSTER_LISTEN", "-public-url", "-max-age", "(default 30s)", "-log-format"} {
 		if !strings.Contains(help, word) {
 			t.Errorf("-help says nothing of %s", word)
 		}

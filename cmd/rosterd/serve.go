@@ -45,7 +45,7 @@ func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
 	fs.StringVar(&s.publicURL, "public-url", os.Getenv("ROSTER_PUBLIC_URL"), "address under which people reach it, when not the one it listens on; https makes cookies Secure (ROSTER_PUBLIC_URL)")
 	fs.StringVar(&s.proxies, "trusted-proxies", os.Getenv("ROSTER_TRUSTED_PROXIES"), "addresses or networks of proxies whose X-Forwarded-For is believed, with commas between them; none by default (ROSTER_TRUSTED_PROXIES)")
 	fs.DurationVar(&s.stopWait, "stop-wait", 20*time.Second, "how long to wait, when stopping, for what was begun")
-	fs.DurationVar(&s.maxAge, "max-age", 0, "while the database is away, refuse decisions once the snapshot is older than this, such as 5m; 0: go on (ROSTER_MAX_AGE)")
+	fs.DurationVar(&s.maxAge, "max-age", 30*time.Second, "while the database is away, refuse decisions once the snapshot is older than this, such as 5m; 0: never (ROSTER_MAX_AGE)")
 	if env := os.Getenv("ROSTER_MAX_AGE"); env != "" {
 		if err := fs.Set("max-age", env); err != nil {
 			s.bad = fmt.Errorf("ROSTER_MAX_AGE is %q, which is no duration such as 5m", env)

@@ -19,7 +19,7 @@ type RoundRef string
 // Refers marks it as a reference; see access.Descriptor.
 func (RoundRef) Refers() {}
 
-// PendingRemovalRef names a proposal by its id.
+// PendingRemovalRef names a pending removal by its id.
 type PendingRemovalRef string
 
 // Refers marks it as a reference.
@@ -100,13 +100,13 @@ func (o *OpenRound) Sentence(*access.Snapshot, access.Names) string {
 	return "Opened the review " + o.Label
 }
 
-// ItemRef names a line in an operation.
+// ItemRef names an item in an operation.
 type ItemRef struct {
 	User       access.UserRef       `json:"user"`
 	Assignment access.AssignmentRef `json:"assignment"`
 }
 
-// DecideItems decides on lines of a round: keep them, or revoke them.
+// DecideItems decides on items of a round: keep them, or revoke them.
 type DecideItems struct {
 	Round RoundRef  `json:"round"`
 	Items []ItemRef `json:"items"`
@@ -197,7 +197,7 @@ func (o *DecideItems) Sentence(s *access.Snapshot, n access.Names) string {
 }
 
 // SignOff ends a round: what is to be revoked and held directly is revoked, and
-// the rest is proposed to whoever owns the group or the rule.
+// the rest is left as pending removals for whoever owns the group or the rule.
 type SignOff struct {
 	Round RoundRef `json:"round"`
 
@@ -286,7 +286,7 @@ func outcome(revoked, proposed, gone int) string {
 	return text
 }
 
-// SettlePendingRemoval ends a proposal, whatever came of it; the reason says what.
+// SettlePendingRemoval ends a pending removal, whatever came of it; the reason says what.
 type SettlePendingRemoval struct {
 	Removal PendingRemovalRef `json:"removal"`
 }
@@ -307,7 +307,7 @@ func (o SettlePendingRemoval) ApplyTo(d *access.Draft) (settled access.Operation
 		d.Fault("removal", "is settled already")
 		return
 	}
-	if owner := p.Owner(&d.Snapshot); (d.Author != owner || owner == 0) && !d.Need(access.ActUpdate, "reviews", "settle what a review proposes") {
+	if owner := p.Owner(&d.Snapshot); (d.Author != owner || owner == 0) && !d.Need(access.ActUpdate, "reviews", "settle pending removals") {
 		return
 	}
 	next := *p
@@ -316,7 +316,7 @@ func (o SettlePendingRemoval) ApplyTo(d *access.Draft) (settled access.Operation
 	return settled
 }
 
-// Owner is whom a proposal is made to: the owner of the group, or 0 for whoever
+// Owner is whom a pending removal waits for: the owner of the group, or 0 for whoever
 // administers reviews.
 func (f *PendingRemoval) Owner(s *access.Snapshot) access.UserID {
 	if g := s.Group(f.Group); g != nil {
@@ -329,7 +329,7 @@ func (f *PendingRemoval) Owner(s *access.Snapshot) access.UserID {
 func (o *SettlePendingRemoval) Sentence(s *access.Snapshot, n access.Names) string {
 	num, _ := access.ParseID("pending-removal", string(o.Removal))
 	if p, _ := s.RecordFact(FactPendingRemoval, num).(*PendingRemoval); p != nil {
-		return "Settled what the review proposed about " + s.RoleLabel(p.Role) + " of " + n.UserName(p.User)
+		return "Settled the pending removal of " + s.RoleLabel(p.Role) + " of " + n.UserName(p.User)
 	}
 	return "Settled " + string(o.Removal)
 }
