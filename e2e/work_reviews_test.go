@@ -52,6 +52,15 @@ func TestReviewsByCommandLine(t *testing.T) {
 		t.Fatal(list, err)
 	}
 	removal := list.ToMake[slices.IndexFunc(list.ToMake, func(p wire.PendingChange) bool { return p.Round != nil && p.Round.Key == "marine-winter" })]
+	// Whoever owns the group is told what waits, and nobody's name whom they may not see.
+	if _, err := s.SignIn(t, demo.Administrator).Change(ctx, change("Hers", fmt.Sprintf(`{"op":"update_group","group":"night-pilots","owner":%q}`, demo.Pilot)), false); err != nil {
+		t.Fatal(err)
+	}
+	own, err := s.SignIn(t, demo.Pilot).PendingChanges(ctx)
+	if err != nil || len(own.ToMake) != 1 || own.ToMake[0].ID != removal.ID || !own.ToMake[0].Author.Outside || strings.Contains(fmt.Sprintf("%+v", own), "Marta") {
+		t.Errorf("the owner of the group sees %+v %v", own, err)
+	}
+	ines.says(0, removal.ID, "pending", "list")
 	marta.says(0, "would lose", "pending", "make", removal.ID, "-dry-run")
 	marta.says(0, "Done, as revision", "pending", "make", removal.ID)
 	marta.says(1, "", "check", demo.Pilot, "pilot-roster", "update", "shifts/night")

@@ -17,11 +17,11 @@ type Lifetime struct {
 	Opened int64 `json:"-"`
 }
 
-// Since implements Kept.
+// Since implements RecordFact.
 func (l *Lifetime) Since() int64  { return l.Opened }
 func (l *Lifetime) since(n int64) { l.Opened = n }
 
-// mostKept bounds how many kinds of record facts there are: a program with more does not
+// maxRecordKinds bounds how many kinds of record facts there are: a program with more does not
 // start.
 const maxRecordKinds = 32
 

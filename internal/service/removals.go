@@ -35,7 +35,7 @@ func (v *View) removal(p *review.PendingRemoval) wire.PendingChange {
 	w := *v
 	w.known = map[access.UserID]bool{p.User: true}
 	user, role := w.userRef(p.User), w.roleRef(p.Role, true)
-	out := wire.PendingChange{ID: p.ID.String(), Author: v.personRef(r.Opener), Round: &wire.Ref{ID: r.ID.String(), Key: r.Key, Label: r.Label},
+	out := wire.PendingChange{ID: p.ID.String(), Author: v.userRef(r.Opener), Round: &wire.Ref{ID: r.ID.String(), Key: r.Key, Label: r.Label},
 		Reason: fmt.Sprintf("The review %s decided to revoke %s of %s", r.Label, role.Label, user.Label), State: "waiting",
 		Lines: []wire.PendingLine{}, Sentences: []string{}}
 	settle := access.Operation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(p.ID.String())})

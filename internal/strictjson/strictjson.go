@@ -1,4 +1,4 @@
-// Package strict reads JSON (RFC 8259) that must be wholly understood: what is
+// Package strictjson reads JSON (RFC 8259) that must be wholly understood: what is
 // of another type, or what nobody asked for, is told at its place and in plain
 // words, all of it.
 package strictjson
