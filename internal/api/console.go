@@ -66,7 +66,8 @@ func packs(name string) bool {
 }
 
 // packed keeps files packed (RFC 1952), each once it was asked for: they never
-// change while the program runs. Nothing secret is packed.
+// change while the program runs. Nothing secret is packed. The server's middleware packs
+// anew for every request, so that whoever is not signed in could keep the processors busy.
 type packed struct{ files sync.Map }
 
 func (p *packed) of(name string, body []byte) []byte {
