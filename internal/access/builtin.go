@@ -14,7 +14,7 @@ const (
 // builtin makes what every organisation has: the two groups and the
 // application with which Able Roster protects itself. It is in the program and
 // not in the ledger, so that no change can take it away.
-func builtin(d *Draft) {
+func builtin(d *Builder) {
 	d.loading = true
 	d.put(&Group{ID: PublicGroup, Key: "public", Label: "Public", Description: "Anybody, signed in or not."})
 	d.put(&Group{ID: AllUsersGroup, Key: "all-users", Label: "All users", Description: "Every effective person; no service accounts."})

@@ -7,7 +7,7 @@ import (
 
 // closeOver recompiles the closure of a role and of every role that includes
 // it, directly or through others.
-func (d *Draft) closeOver(id RoleID) {
+func (d *Builder) closeOver(id RoleID) {
 	todo, seen := []RoleID{id}, map[RoleID]bool{id: true}
 	for len(todo) > 0 {
 		r := todo[0]
@@ -26,7 +26,7 @@ func (d *Draft) closeOver(id RoleID) {
 }
 
 // compileAgain compiles every role that gives anything in an application anew.
-func (d *Draft) compileAgain(app ApplicationID) {
+func (d *Builder) compileAgain(app ApplicationID) {
 	for i := range d.roles.Len() {
 		rec := d.roles.At(i)
 		if rec != nil && slices.ContainsFunc(rec.rules, func(r rule) bool { return r.app == app }) {
@@ -37,7 +37,7 @@ func (d *Draft) compileAgain(app ApplicationID) {
 
 // rule compiles what a role gives anew, and with it what fits in every
 // application where it gives something or did.
-func (d *Draft) rule(rec *roleRec) {
+func (d *Builder) rule(rec *roleRec) {
 	was := rec.rules
 	rec.rules = d.rules(rec.closure)
 	for _, rules := range [][]rule{was, rec.rules} {
@@ -49,7 +49,7 @@ func (d *Draft) rule(rec *roleRec) {
 	}
 }
 
-func (d *Draft) rules(closure []RoleID) []rule {
+func (d *Builder) rules(closure []RoleID) []rule {
 	var out []rule
 	for _, r := range closure {
 		for _, p := range d.roles.At(int(r)).permissions {
@@ -60,7 +60,7 @@ func (d *Draft) rules(closure []RoleID) []rule {
 	return out
 }
 
-func (d *Draft) closure(id RoleID) []RoleID {
+func (d *Builder) closure(id RoleID) []RoleID {
 	var out []RoleID
 	var walk func(RoleID)
 	walk = func(r RoleID) {

@@ -4,7 +4,7 @@ import "slices"
 
 // gather works out anew what lies in the reach of a group's members, for it
 // and every group below it.
-func (d *Draft) gather(id GroupID) {
+func (d *Builder) gather(id GroupID) {
 	if d.loading { // all at once, when everything is there
 		return
 	}
@@ -24,7 +24,7 @@ func (d *Draft) gather(id GroupID) {
 
 // gatherOne climbs through the memberships that are always: what lies beyond
 // another one makes the group winding, and is left to those who look closely.
-func (d *Draft) gatherOne(id GroupID) {
+func (d *Builder) gatherOne(id GroupID) {
 	if r := d.groups.At(int(id)); r == nil || len(r.parents) == 0 && len(r.given) == 0 && r.above.nGiven == 0 && !r.winding {
 		return
 	}

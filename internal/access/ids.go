@@ -17,11 +17,11 @@ func (x IDs) take(kind FactKind, n uint32) {
 }
 
 // Took are the numbers that the operations of a draft took, nil for none.
-func (d *Draft) Took() IDs { return d.took }
+func (d *Builder) Took() IDs { return d.took }
 
 // TakeIDs has a draft take the numbers that were recorded, in their order, and from the
 // counters only where none are left. It is called before anything is applied.
-func (d *Draft) TakeIDs(recorded IDs) {
+func (d *Builder) TakeIDs(recorded IDs) {
 	d.given = map[FactKind][][2]uint32{}
 	for kind, all := range recorded {
 		d.given[kind] = append([][2]uint32(nil), all...)
@@ -29,7 +29,7 @@ func (d *Draft) TakeIDs(recorded IDs) {
 }
 
 // nextID is the next number of a kind: a recorded one, or that of the counter.
-func (d *Draft) nextID(kind FactKind) uint32 {
+func (d *Builder) nextID(kind FactKind) uint32 {
 	if all := d.given[kind]; len(all) > 0 {
 		n := all[0][0]
 		if all[0][0]++; all[0][1] == 1 {
@@ -43,7 +43,7 @@ func (d *Draft) nextID(kind FactKind) uint32 {
 }
 
 // allocate gives the next number of a kind away.
-func (d *Draft) allocate(kind FactKind) uint32 {
+func (d *Builder) allocate(kind FactKind) uint32 {
 	n := d.nextID(kind)
 	c := d.next.of(kind)
 	*c = max(*c, n+1)

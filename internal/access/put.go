@@ -7,7 +7,7 @@ import (
 
 // put opens a fact, in the place of the one with the same id if there is one,
 // and keeps every index.
-func (d *Draft) put(f Fact) {
+func (d *Builder) put(f Fact) {
 	d.track(f)
 	d.Reserve(f.Kind(), f.Row())
 	row := int(f.Row())
@@ -150,7 +150,7 @@ func (d *Draft) put(f Fact) {
 }
 
 // join changes what a member is joined to.
-func (d *Draft) join(f *Membership, change func([]link, link) []link) {
+func (d *Builder) join(f *Membership, change func([]link, link) []link) {
 	j := joinedBy(f)
 	if f.Member.User != 0 {
 		u := d.users.Edit(d.edit, int(f.Member.User))
@@ -170,7 +170,7 @@ func (d *Draft) join(f *Membership, change func([]link, link) []link) {
 }
 
 // give changes what is given to a user or a group itself.
-func (d *Draft) give(f *Assignment, change func([]link, link) []link) {
+func (d *Builder) give(f *Assignment, change func([]link, link) []link) {
 	x := givenBy(f)
 	if f.Assignee.User != 0 {
 		u := d.users.Edit(d.edit, int(f.Assignee.User))
@@ -186,7 +186,7 @@ func (d *Draft) give(f *Assignment, change func([]link, link) []link) {
 
 // end closes a fact for good. Users, groups, applications, resources and roles
 // do not end: they depart or retire.
-func (d *Draft) end(f Fact) {
+func (d *Builder) end(f Fact) {
 	d.track(f)
 	e := d.edit
 	row := int(f.Row())
@@ -237,7 +237,7 @@ func (d *Draft) end(f Fact) {
 }
 
 // adder is with, or while loading, when nothing is shared yet, append.
-func adder[T any](d *Draft) func([]T, T) []T {
+func adder[T any](d *Builder) func([]T, T) []T {
 	if d.loading {
 		return func(s []T, v T) []T { return append(s, v) }
 	}

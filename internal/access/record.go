@@ -83,4 +83,4 @@ func RecordFactsOf[T RecordFact](s *Snapshot, kind FactKind) []T {
 }
 
 // PutRecord opens a record fact, in the place of the one with the same number.
-func (d *Draft) PutRecord(f RecordFact) { d.put(f) }
+func (d *Builder) PutRecord(f RecordFact) { d.put(f) }

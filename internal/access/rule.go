@@ -133,7 +133,7 @@ func ChosenBy(text string, u *User) bool {
 }
 
 // choose works out anew which groups choose a user.
-func (d *Draft) choose(u *userRec) {
+func (d *Builder) choose(u *userRec) {
 	if len(d.ruled) == 0 && !slices.ContainsFunc(u.groups(), link.byRule) {
 		return
 	}
@@ -152,7 +152,7 @@ func (d *Draft) choose(u *userRec) {
 }
 
 // chooseAgain works out anew whom a group chooses, after its filter changed.
-func (d *Draft) chooseAgain(id GroupID) {
+func (d *Builder) chooseAgain(id GroupID) {
 	rule := d.groups.At(int(id)).rule
 	has := slices.Contains(d.ruled, id)
 	switch {

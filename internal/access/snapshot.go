@@ -160,7 +160,7 @@ func Empty() *Snapshot {
 	for i := range s.next.Kept {
 		s.next.Kept[i] = 1
 	}
-	d := s.Draft()
+	d := s.Next()
 	builtin(d)
 	d.Revision = 0
 	return d.Seal(0, 0)

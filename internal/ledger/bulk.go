@@ -21,7 +21,7 @@ import (
 // bulk reads the plain rows of a kind.
 type bulk struct {
 	sql string
-	put func() func(*access.Draft, *plainRow) // with one fact used over and over: a draft copies it
+	put func() func(*access.Builder, *plainRow) // with one fact used over and over: a draft copies it
 }
 
 type plainRow struct {
@@ -33,9 +33,9 @@ type plainRow struct {
 var bulks = map[access.FactKind]bulk{
 	access.FactAssignment: {
 		"select opened, id, assignee_user, role, nullif(origin, 'manual') from assignment_fact where plain and rule = 0",
-		func() func(*access.Draft, *plainRow) {
+		func() func(*access.Builder, *plainRow) {
 			f := new(access.Assignment)
-			return func(d *access.Draft, r *plainRow) {
+			return func(d *access.Builder, r *plainRow) {
 				*f = access.Assignment{ID: access.AssignmentID(r.id), Assignee: access.Assignee{User: access.UserID(r.user)},
 					Role: access.RoleID(r.to), Origin: r.origin, Opened: r.opened}
 				d.Put(f, r.opened)
@@ -44,9 +44,9 @@ var bulks = map[access.FactKind]bulk{
 	},
 	access.FactMembership: {
 		"select opened, id, member_user, group_id, null::text from membership_fact where plain and rule = 0",
-		func() func(*access.Draft, *plainRow) {
+		func() func(*access.Builder, *plainRow) {
 			f := new(access.Membership)
-			return func(d *access.Draft, r *plainRow) {
+			return func(d *access.Builder, r *plainRow) {
 				*f = access.Membership{ID: access.MembershipID(r.id), Member: access.Member{User: access.UserID(r.user)},
 					Group: access.GroupID(r.to), Opened: r.opened}
 				d.Put(f, r.opened)
@@ -59,7 +59,7 @@ var bulks = map[access.FactKind]bulk{
 const portion = 4096
 
 // read puts the plain rows that are open at a revision into a draft.
-func (b bulk) read(ctx context.Context, q querier, d *access.Draft, revision int64, puts chan<- func()) error {
+func (b bulk) read(ctx context.Context, q querier, d *access.Builder, revision int64, puts chan<- func()) error {
 	rows, err := q.Query(ctx, b.sql+" and opened <= $1 and (closed is null or closed > $1)", revision)
 	if err != nil {
 		return err

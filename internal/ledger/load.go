@@ -98,7 +98,7 @@ func (l *Ledger) compile(ctx context.Context, revision int64, at calendar.Instan
 // numerous are the kinds there are millions of.
 var numerous = []access.FactKind{access.FactUser, access.FactMembership, access.FactAssignment}
 
-func putAll(d *access.Draft, all []row) {
+func putAll(d *access.Builder, all []row) {
 	for _, r := range all {
 		if r.fact != nil {
 			d.Put(r.fact, r.opened)
@@ -108,7 +108,7 @@ func putAll(d *access.Draft, all []row) {
 
 // readGiven reads the assignments or the memberships: the plain ones in bulk,
 // then those with limits.
-func readGiven(ctx context.Context, tx pgx.Tx, kind access.FactKind, d *access.Draft, revision int64, puts chan<- func()) error {
+func readGiven(ctx context.Context, tx pgx.Tx, kind access.FactKind, d *access.Builder, revision int64, puts chan<- func()) error {
 	if err := bulks[kind].read(ctx, tx, d, revision, puts); err != nil {
 		return err
 	}
@@ -158,7 +158,7 @@ func readUsers(ctx context.Context, q querier, revision int64, only []int32, yie
 }
 
 // reserve keeps the numbers of rows that have ended from being given again.
-func reserve(ctx context.Context, q querier, d *access.Draft, revision int64) error {
+func reserve(ctx context.Context, q querier, d *access.Builder, revision int64) error {
 	for i := range tables {
 		var n uint32
 		rows, err := q.Query(ctx, "select coalesce(max(id), 0) from "+tables[i].name+" where opened <= $1", revision)
@@ -174,7 +174,7 @@ func reserve(ctx context.Context, q querier, d *access.Draft, revision int64) er
 }
 
 // touch restores when what was given to users and groups was last taken back.
-func touch(ctx context.Context, q querier, d *access.Draft, revision int64) error {
+func touch(ctx context.Context, q querier, d *access.Builder, revision int64) error {
 	rows, err := q.Query(ctx, `select assignee_user, assignee_group, max(closed) from assignment_fact
 		where closed <= $1 group by 1, 2
 		union all select member_user, member_group, max(closed) from membership_fact

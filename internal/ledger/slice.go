@@ -52,7 +52,7 @@ func (l *Ledger) Slice(ctx context.Context, at calendar.Instant, user access.Use
 	return d.Seal(n, t), nil
 }
 
-func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Draft, n int64, user access.UserID) error {
+func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Builder, n int64, user access.UserID) error {
 	chosen, err := chosenBy(ctx, tx, n, user)
 	if err != nil {
 		return err
