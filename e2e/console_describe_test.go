@@ -284,7 +284,7 @@ func TestTheFirstRunLeadsThroughIt(t *testing.T) {
 	}
 	b.Go("/today")
 	b.Sees("✓ Make its roles")
-	if _, err := marta.Change(ctx, change("x", `{"op":"add_user","user_name":"zoe.marrick"}`, grantTo("zoe.marrick", "quays/reader")), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("x", `{"op":"add_user","user_name":"zoe.marrick"}`, grantTo("zoe.marrick", "quays/reader")), false); err != nil {
 		t.Fatal(err)
 	}
 	b.Go("/today")

@@ -290,7 +290,7 @@ func TestTheSheetTellsWhatMoved(t *testing.T) {
 	b.Go("/users/ines.halloran?tab=given")
 	b.Press("Revoke Tariff reader")
 	b.Sees("in Tariff ledger")
-	if _, err := s.SignIn(t, demo.Manager).Change(ctx, change("Meanwhile", grantTo(demo.Pilot, "berth-planning/planner")), false); err != nil {
+	if _, err := s.SignIn(t, demo.Manager).Change(ctx, changeOf("Meanwhile", grantTo(demo.Pilot, "berth-planning/planner")), false); err != nil {
 		t.Fatal(err)
 	}
 	b.Type("Reason", "Tidying up")

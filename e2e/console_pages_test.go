@@ -28,7 +28,7 @@ func committed(b *testkit.Tab, reason string, changes int) {
 func TestAColleagueIsCopiedInTheConsole(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, b := s.SignIn(t, demo.Administrator), byKeys(t, s, demo.Administrator)
-	if _, err := marta.Change(ctx, change("Joins the pilots", `{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick","unit":"marine/pilotage"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Joins the pilots", `{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick","unit":"marine/pilotage"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	c, err := marta.CompareUsers(ctx, "zoe.marrick", demo.Pilot, nil)
@@ -94,7 +94,7 @@ func TestADepartedUserIsErasedInTheConsole(t *testing.T) {
 func TestOnlyAGroupSignsInFromTheConsole(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, b := s.SignIn(t, demo.Administrator), byKeys(t, s, demo.Administrator)
-	if _, err := marta.Change(ctx, change("x", `{"op":"add_group","key":"key-keepers","label":"Key keepers"}`, `{"op":"add_member","group":"key-keepers","user":"marta.quill"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("x", `{"op":"add_group","key":"key-keepers","label":"Key keepers"}`, `{"op":"add_member","group":"key-keepers","user":"marta.quill"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	b.Go("/groups/pilots?tab=edit")

@@ -287,7 +287,7 @@ func onSheet(t *testing.T, b *testkit.Tab, verb, what, op string) {
 	if err := json.Unmarshal([]byte(raw), &kept); err != nil {
 		t.Fatal(err)
 	}
-	kept.Lines = append(kept.Lines, map[string]any{"id": what, "verb": verb, "what": what, "operations": change("", op).Operations})
+	kept.Lines = append(kept.Lines, map[string]any{"id": what, "verb": verb, "what": what, "operations": changeOf("", op).Operations})
 	out, err := json.Marshal(kept)
 	if err != nil {
 		t.Fatal(err)

@@ -178,7 +178,7 @@ func makeWay(t *testing.T, marta *client.Client) {
 	t.Helper()
 	do := func(ops ...string) {
 		t.Helper()
-		if _, err := marta.Change(ctx, change("Makes way", ops...), false); err != nil {
+		if _, err := marta.Change(ctx, changeOf("Makes way", ops...), false); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -205,7 +205,7 @@ func tried(t *testing.T, c *client.Client, op map[string]any) *wire.Problem {
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, err = c.Change(ctx, change("Tried", string(raw)), true)
+	_, err = c.Change(ctx, changeOf("Tried", string(raw)), true)
 	var p *wire.Problem
 	if err != nil && !errors.As(err, &p) {
 		t.Fatal(err)

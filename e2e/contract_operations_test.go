@@ -44,7 +44,7 @@ func TestNoOperationIsMadeByWhoMayNot(t *testing.T) {
 		if role != "" {
 			ops = append(ops, fmt.Sprintf(`{"op":"grant","user":%q,"role":%q,"scopes":[{"application":"able-roster","pattern":"applications/sounding-surveys"},{"application":"able-roster","pattern":"ledger"}]}`, name, role))
 		}
-		if _, err := marta.Change(ctx, acknowledged(change("A part of the work", ops...), "administering_gain"), false); err != nil {
+		if _, err := marta.Change(ctx, acknowledged(changeOf("A part of the work", ops...), "administering_gain"), false); err != nil {
 			t.Fatal(name, err)
 		}
 		testkit.LetIn(t, marta, name, demo.Password)

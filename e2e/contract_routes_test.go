@@ -167,7 +167,7 @@ func TestEveryRouteAgainstEveryRole(t *testing.T) {
 		if given.role != "" {
 			ops = append(ops, fmt.Sprintf(`{"op":"grant","user":%q,"role":%q,"scopes":%s}`, name, given.role, given.scopes))
 		}
-		if _, err := marta.Change(ctx, acknowledged(change("A part of the work", ops...), "administering_gain"), false); err != nil {
+		if _, err := marta.Change(ctx, acknowledged(changeOf("A part of the work", ops...), "administering_gain"), false); err != nil {
 			t.Fatal(name, err)
 		}
 		testkit.LetIn(t, marta, name, demo.Password)

@@ -91,7 +91,7 @@ func TestWhatIsOutsideChangesNoAnswer(t *testing.T) {
 		s := testkit.Serve(t, testkit.DemoDatabase(t))
 		marta := s.SignIn(t, demo.Administrator)
 		for i, x := range outside {
-			req := acknowledged(change([2]string{"The one", "The other"}[n], x[n]), "wide_gain", "wide_loss", "gain_for_everybody", "direct_assignment", "violation_warned", "expectation_warned")
+			req := acknowledged(changeOf([2]string{"The one", "The other"}[n], x[n]), "wide_gain", "wide_loss", "gain_for_everybody", "direct_assignment", "violation_warned", "expectation_warned")
 			if _, err := marta.Change(ctx, req, false); err != nil {
 				t.Fatalf("%d: %+v", i, err)
 			}
@@ -143,7 +143,7 @@ func TestNamesThatAreTakenAreToldSlowly(t *testing.T) {
 		for _, n := range names {
 			ops = append(ops, fmt.Sprintf(`{"op":"add_user","user_name":%q,"unit":"marine/tugs"}`, n))
 		}
-		_, err := tomas.Change(ctx, change("", ops...), true)
+		_, err := tomas.Change(ctx, changeOf("", ops...), true)
 		return err
 	}
 	if err := try("free.name"); err != nil {
@@ -164,7 +164,7 @@ func TestNamesThatAreTakenAreToldSlowly(t *testing.T) {
 		t.Error("he may ask for taken names as often as he likes")
 	}
 	problem(t, try("free.name"), 429, "too-many-attempts")
-	if _, err := marta.Change(ctx, change("", `{"op":"add_user","user_name":"b.osei"}`), true); err == nil {
+	if _, err := marta.Change(ctx, changeOf("", `{"op":"add_user","user_name":"b.osei"}`), true); err == nil {
 		t.Error("a taken name was taken")
 	}
 	if _, body := raw(t, marta, "/refusals"); !strings.Contains(body, "names that are taken by what they may not see") || strings.Contains(body, "b.osei") {

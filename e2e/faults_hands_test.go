@@ -60,7 +60,7 @@ func TestManyHandsAtOnce(t *testing.T) {
 				if rng.IntN(3) == 0 {
 					ops = append(ops, operation(rng, h*1000+i+500))
 				}
-				req := acknowledged(change(reason, ops...), "wide_gain", "wide_loss", "expectation_warned", "violation_warned", "direct_assignment", "own_access_lowered")
+				req := acknowledged(changeOf(reason, ops...), "wide_gain", "wide_loss", "expectation_warned", "violation_warned", "direct_assignment", "own_access_lowered")
 				var r wire.ChangeResult
 				var err error
 				if rng.IntN(2) == 0 { // asked twice under one key, as after a lost answer

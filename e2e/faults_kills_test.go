@@ -46,7 +46,7 @@ func TestKilledWhileCommitting(t *testing.T) {
 			wait.Go(func() {
 				for i := 0; ; i++ {
 					key := fmt.Sprintf("k%d-w%d-n%d", round, w, i)
-					r, err := c.Change(ctx, change("Killed or not", fmt.Sprintf(`{"op":"add_group","key":%q}`, key),
+					r, err := c.Change(ctx, changeOf("Killed or not", fmt.Sprintf(`{"op":"add_group","key":%q}`, key),
 						fmt.Sprintf(`{"op":"add_member","group":%q,"user":"ines.halloran"}`, key)), false)
 					if err != nil {
 						if !errors.Is(err, client.ErrNotReached) {
@@ -142,7 +142,7 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	if age, err := strconv.ParseFloat(get("/api/v1/users").Header.Get("Roster-Age"), 64); err != nil || age < 5 {
 		t.Errorf("the answers claim to be %v s old (%v)", age, err)
 	}
-	_, err = marta.Change(ctx, change("x", grantTo(demo.Pilot, "tide-board/editor")), false)
+	_, err = marta.Change(ctx, changeOf("x", grantTo(demo.Pilot, "tide-board/editor")), false)
 	problem(t, err, 503, "unavailable")
 	req, _ := http.NewRequest("POST", s.Base+"/api/v1/changes", strings.NewReader(`{"reason":"x","operations":[{"op":"add_group","key":"x"}]}`))
 	req.Header.Set("Authorization", "Bearer "+marta.Token)
@@ -157,7 +157,7 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 
 	cluster.Start(t)
 	testkit.Until(t, "changes to be taken again", func() bool {
-		r, err := marta.Change(ctx, change("Back again", grantTo(demo.Pilot, "tide-board/editor")), false)
+		r, err := marta.Change(ctx, changeOf("Back again", grantTo(demo.Pilot, "tide-board/editor")), false)
 		return err == nil && r.Revision == loaded+1
 	})
 	testkit.Until(t, "the head to be fresh again", func() bool { return strings.Contains(ready(), `"database":true`) })
@@ -205,7 +205,7 @@ func TestAReadOnlyDatabaseIsToldAsSuch(t *testing.T) {
 	if !allowed(t, marta, demo.Pilot, "berth-planning", "read", "board") {
 		t.Error("checks are answered otherwise")
 	}
-	_, err := marta.Change(ctx, change("x", grantTo(demo.Pilot, "tide-board/editor")), false)
+	_, err := marta.Change(ctx, changeOf("x", grantTo(demo.Pilot, "tide-board/editor")), false)
 	if p := problem(t, err, 503, "unavailable"); !strings.Contains(p.Detail, "read-only") {
 		t.Errorf("a change: %s", p.Detail)
 	}
@@ -215,7 +215,7 @@ func TestAReadOnlyDatabaseIsToldAsSuch(t *testing.T) {
 	}
 	shut(false)
 	testkit.Until(t, "it is ready again", func() bool { status, _ := ready(); return status == 200 })
-	if _, err := marta.Change(ctx, change("Back again", grantTo(demo.Pilot, "tide-board/editor")), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Back again", grantTo(demo.Pilot, "tide-board/editor")), false); err != nil {
 		t.Error(err)
 	}
 	if _, err := (&client.Client{Base: s.Base}).SignIn(ctx, demo.Manager, demo.Password, "test"); err != nil {
@@ -236,7 +236,7 @@ func TestStoppingFinishesWhatWasBegun(t *testing.T) {
 	for w := range 8 {
 		wait.Go(func() {
 			for i := 0; ; i++ {
-				r, err := marta.Change(ctx, change("x", fmt.Sprintf(`{"op":"add_group","key":"w%d-n%d"}`, w, i)), false)
+				r, err := marta.Change(ctx, changeOf("x", fmt.Sprintf(`{"op":"add_group","key":"w%d-n%d"}`, w, i)), false)
 				var p *wire.Problem
 				switch {
 				case err == nil:
@@ -281,7 +281,7 @@ func TestRecoveryOnTheHostIsRecorded(t *testing.T) {
 		{`{"op":"add_role","key":"other-administrator"}`, `{"op":"add_permission","role":"other-administrator","application":"able-roster","actions":["*"],"pattern":"/"}`, grantTo(demo.Administrator, "other-administrator")},
 		{`{"op":"retire_role","role":"access-administrator"}`},
 	} {
-		req := change("x", ops...)
+		req := changeOf("x", ops...)
 		req.Acknowledge = []string{"administering_gain", "own_access_lowered"}
 		if _, err := marta.Change(ctx, req, false); err != nil {
 			t.Fatal(err)

@@ -28,12 +28,12 @@ func TestARevokeAnsweredByOneHoldsAtTheOther(t *testing.T) {
 	for w := range 4 {
 		wait.Go(func() {
 			user := fmt.Sprintf("crew.%d", w)
-			if _, err := marta.Change(ctx, change("joins", fmt.Sprintf(`{"op":"add_user","user_name":%q}`, user)), false); err != nil {
+			if _, err := marta.Change(ctx, changeOf("joins", fmt.Sprintf(`{"op":"add_user","user_name":%q}`, user)), false); err != nil {
 				t.Error(err)
 				return
 			}
 			for range 40 {
-				given, err := marta.Change(ctx, change("x", grantTo(user, "crane-control/operator")), false)
+				given, err := marta.Change(ctx, changeOf("x", grantTo(user, "crane-control/operator")), false)
 				if err != nil {
 					t.Error(err)
 					return
@@ -43,7 +43,7 @@ func TestARevokeAnsweredByOneHoldsAtTheOther(t *testing.T) {
 				if answer, err := other.Check(ctx, q); err != nil || !answer.Allowed || answer.Revision < given.Revision {
 					t.Errorf("granted at revision %d: %+v %v", given.Revision, answer, err)
 				}
-				taken, err := marta.Change(ctx, change("x", revokeOf(user, "crane-control/operator")), false)
+				taken, err := marta.Change(ctx, changeOf("x", revokeOf(user, "crane-control/operator")), false)
 				if err != nil {
 					t.Error(err)
 					return
@@ -94,7 +94,7 @@ func TestAServiceCatchesUpAfterItsConnectionsAreCut(t *testing.T) {
 			t.Fatal(err)
 		}
 		testkit.Until(t, "a change to be taken", func() bool {
-			_, err = marta.Change(ctx, change("x", fmt.Sprintf(`{"op":"add_group","key":"cut-%d"}`, i)), false)
+			_, err = marta.Change(ctx, changeOf("x", fmt.Sprintf(`{"op":"add_group","key":"cut-%d"}`, i)), false)
 			return err == nil
 		})
 		testkit.Until(t, "the other to hear of it", func() bool {

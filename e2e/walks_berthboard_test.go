@@ -39,7 +39,7 @@ func TestTheBerthBoardAsksEachTime(t *testing.T) {
 	b.Sees("Assigned Grey Heron to berths/south-2.")
 
 	// Her own role goes; the groups still give the northern berths.
-	if _, err := marta.Change(ctx, change("The regatta is over", revokeOf(demo.Pilot, "berth-planning/scheduler")), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("The regatta is over", revokeOf(demo.Pilot, "berth-planning/scheduler")), false); err != nil {
 		t.Fatal(err)
 	}
 	b.Type("Vessel for South 1", "Otter") // the button was drawn before

@@ -18,7 +18,7 @@ import (
 
 var ctx = context.Background()
 
-func change(reason string, ops ...string) wire.ChangeRequest {
+func changeOf(reason string, ops ...string) wire.ChangeRequest {
 	req := wire.ChangeRequest{Reason: reason}
 	for _, op := range ops {
 		req.Operations = append(req.Operations, json.RawMessage(op))
@@ -60,7 +60,7 @@ func TestEverydayWorkByAPI(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	req := change("Joins the tugs", `{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick","unit":"marine/tugs"}`,
+	req := changeOf("Joins the tugs", `{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick","unit":"marine/tugs"}`,
 		`{"op":"add_member","group":"pilots","user":"zoe.marrick"}`, grantTo("zoe.marrick", "cargo-manifests/clerk"))
 	would, err := marta.Change(ctx, req, true)
 	if err != nil || would.Preview.UsersGaining != 1 || would.Preview.Gained < 10 || len(would.Sentences) != 3 {
@@ -83,7 +83,7 @@ func TestEverydayWorkByAPI(t *testing.T) {
 	if !allowed(t, marta, "zoe.marrick", "cargo-manifests", "create", "manifests") {
 		t.Error("granted and denied")
 	}
-	if _, err := marta.Change(ctx, change("Back", revokeOf("zoe.marrick", "cargo-manifests/clerk")), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Back", revokeOf("zoe.marrick", "cargo-manifests/clerk")), false); err != nil {
 		t.Fatal(err)
 	}
 	if allowed(t, marta, "zoe.marrick", "cargo-manifests", "create", "manifests") {
@@ -112,10 +112,10 @@ func TestTheSecondIsToldWhatMoved(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := tomas.Change(ctx, change("Meanwhile", grantTo(demo.Pilot, "berth-planning/planner")), false); err != nil {
+	if _, err := tomas.Change(ctx, changeOf("Meanwhile", grantTo(demo.Pilot, "berth-planning/planner")), false); err != nil {
 		t.Fatal(err)
 	}
-	req := change("Tidying up", revokeOf(demo.Pilot, "berth-planning/scheduler"))
+	req := changeOf("Tidying up", revokeOf(demo.Pilot, "berth-planning/scheduler"))
 	req.BasedOn = seen.Revision
 	_, err = marta.Change(ctx, req, false)
 	p := problem(t, err, 409, "moved")
@@ -127,7 +127,7 @@ func TestTheSecondIsToldWhatMoved(t *testing.T) {
 		t.Errorf("having looked again: %v", err)
 	}
 	// What moved elsewhere is nobody's concern.
-	req = change("Somebody else", grantTo("b.osei", "tide-board/editor"))
+	req = changeOf("Somebody else", grantTo("b.osei", "tide-board/editor"))
 	req.BasedOn = seen.Revision
 	if _, err := marta.Change(ctx, req, false); err != nil {
 		t.Error(err)
@@ -151,16 +151,16 @@ func TestAskingTwiceIsSafe(t *testing.T) {
 		_ = json.NewDecoder(resp.Body).Decode(&out)
 		return out, resp.StatusCode
 	}
-	in := change("Once", `{"op":"add_group","key":"regatta"}`)
+	in := changeOf("Once", `{"op":"add_group","key":"regatta"}`)
 	first, status := post("k-1", in)
 	again, status2 := post("k-1", in)
 	if status != 200 || status2 != 200 || !again.Repeated || again.Revision != first.Revision {
 		t.Errorf("%d %+v, then %d %+v", status, first, status2, again)
 	}
-	if _, status := post("k-1", change("Once", `{"op":"add_group","key":"regatta-crew"}`)); status != 409 {
+	if _, status := post("k-1", changeOf("Once", `{"op":"add_group","key":"regatta-crew"}`)); status != 409 {
 		t.Errorf("the key with another body: %d", status)
 	}
-	held, err := marta.Change(ctx, change("Again", grantTo(demo.Pilot, "tariff-ledger/reader")), false)
+	held, err := marta.Change(ctx, changeOf("Again", grantTo(demo.Pilot, "tariff-ledger/reader")), false)
 	if err != nil || !held.Unchanged || len(held.Notes) != 1 || held.Notes[0].Since.By.Key != demo.Administrator || held.Revision != first.Revision {
 		t.Errorf("granting what is held: %+v %v", held, err)
 	}

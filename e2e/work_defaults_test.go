@@ -72,7 +72,7 @@ func TestDefaultsByAPI(t *testing.T) {
 		t.Fatal(err)
 	}
 	who := crew.Users[0].UserName
-	if _, err := marta.Change(ctx, change("Beside the rule", grantTo(who, "crane-control/observer")), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Beside the rule", grantTo(who, "crane-control/observer")), false); err != nil {
 		t.Fatal(err)
 	}
 	held := func() (byRule, byHand int) {
@@ -95,7 +95,7 @@ func TestDefaultsByAPI(t *testing.T) {
 	if r, h := held(); r != 1 || h != 1 {
 		t.Errorf("held %d times by rule and %d by hand", r, h)
 	}
-	out, err := marta.Change(ctx, change("No more", `{"op":"end_default","default":"crane-crew"}`), false)
+	out, err := marta.Change(ctx, changeOf("No more", `{"op":"end_default","default":"crane-crew"}`), false)
 	if err != nil || out.Preview == nil {
 		t.Fatal(err)
 	}
@@ -111,7 +111,7 @@ func TestDefaultsByAPI(t *testing.T) {
 			}
 		}
 	}
-	if _, err := marta.Change(ctx, change("Leaves", `{"op":"update_user","user":"`+usageClerk(t, marta)+`","status":"departed"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Leaves", `{"op":"update_user","user":"`+usageClerk(t, marta)+`","status":"departed"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	if v, err := marta.Verify(ctx); err != nil || !v.Verified {
@@ -159,7 +159,7 @@ func TestTheEndEndsEverythingAtOnce(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, ines, tomas := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Pilot), s.SignIn(t, demo.Manager)
 	yesterday := time.Now().AddDate(0, 0, -1).Format(time.DateOnly)
-	if _, err := marta.Change(ctx, change("Contract over", `{"op":"update_user","user":"ines.halloran","end_date":"`+yesterday+`"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Contract over", `{"op":"update_user","user":"ines.halloran","end_date":"`+yesterday+`"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	_, err := ines.Me(ctx)
@@ -169,7 +169,7 @@ func TestTheEndEndsEverythingAtOnce(t *testing.T) {
 	}
 	_, err = ines.SignIn(ctx, demo.Pilot, demo.Password, "again")
 	problem(t, err, 401, "not-signed-in")
-	out, err := marta.Change(ctx, change("Left", `{"op":"update_user","user":"tomas.brandt","status":"departed"}`), false)
+	out, err := marta.Change(ctx, changeOf("Left", `{"op":"update_user","user":"tomas.brandt","status":"departed"}`), false)
 	if err != nil {
 		t.Fatal(err)
 	}

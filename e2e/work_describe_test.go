@@ -28,13 +28,13 @@ func TestExpectationsStandInTheWay(t *testing.T) {
 		t.Errorf("broken by %+v", b)
 	}
 	for name, req := range map[string]wire.ChangeRequest{
-		"directly":             change("x", grantTo(demo.Pilot, "tariff-ledger/setter")),
-		"through a group":      change("x", `{"op":"grant","group":"night-pilots","role":"finance-lead"}`),
-		"by membership":        change("x", `{"op":"add_member","group":"finance-leads","user":"ines.halloran"}`),
-		"by inclusion":         change("x", `{"op":"include_role","role":"staff","includes":"tariff-ledger/setter"}`),
-		"by permission":        change("x", `{"op":"add_permission","role":"tariff-ledger/reader","actions":["update"],"pattern":"tariffs/quay"}`),
-		"next month":           change("x", `{"op":"grant","user":"ines.halloran","role":"tariff-ledger/setter","from":"2030-01-01T00:00:00Z"}`),
-		"by coming to a group": change("x", `{"op":"add_user","user_name":"zoe.marrick"}`, `{"op":"grant","user":"zoe.marrick","role":"tariff-ledger/setter"}`, `{"op":"add_member","group":"pilots","user":"zoe.marrick"}`),
+		"directly":             changeOf("x", grantTo(demo.Pilot, "tariff-ledger/setter")),
+		"through a group":      changeOf("x", `{"op":"grant","group":"night-pilots","role":"finance-lead"}`),
+		"by membership":        changeOf("x", `{"op":"add_member","group":"finance-leads","user":"ines.halloran"}`),
+		"by inclusion":         changeOf("x", `{"op":"include_role","role":"staff","includes":"tariff-ledger/setter"}`),
+		"by permission":        changeOf("x", `{"op":"add_permission","role":"tariff-ledger/reader","actions":["update"],"pattern":"tariffs/quay"}`),
+		"next month":           changeOf("x", `{"op":"grant","user":"ines.halloran","role":"tariff-ledger/setter","from":"2030-01-01T00:00:00Z"}`),
+		"by coming to a group": changeOf("x", `{"op":"add_user","user_name":"zoe.marrick"}`, `{"op":"grant","user":"zoe.marrick","role":"tariff-ledger/setter"}`, `{"op":"add_member","group":"pilots","user":"zoe.marrick"}`),
 	} {
 		req.Acknowledge = []string{"expectation_broken", "wide_gain", "gain_for_everybody"} // it cannot be passed
 		_, err := marta.Change(ctx, req, false)
@@ -75,7 +75,7 @@ func TestTwoChangesThatTogetherBreakAnExpectation(t *testing.T) {
 		key := fmt.Sprintf("raced-%d", i)
 		must := func(ops ...string) {
 			t.Helper()
-			if _, err := marta.Change(ctx, change("x", ops...), false); err != nil {
+			if _, err := marta.Change(ctx, changeOf("x", ops...), false); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -84,7 +84,7 @@ func TestTwoChangesThatTogetherBreakAnExpectation(t *testing.T) {
 		var wait sync.WaitGroup
 		errs := make([]error, 2)
 		for k, op := range []string{fmt.Sprintf(`{"op":"add_member","group":%q,"user":%q}`, key, key+".user"), grantTo(key+".user", "tariff-ledger/setter")} {
-			wait.Go(func() { _, errs[k] = marta.Change(ctx, change("x", op), false) })
+			wait.Go(func() { _, errs[k] = marta.Change(ctx, changeOf("x", op), false) })
 		}
 		wait.Wait()
 		if (errs[0] == nil) == (errs[1] == nil) {
@@ -122,7 +122,7 @@ func TestBadDescriptionsAreRefusedWhole(t *testing.T) {
 		`{"op":"set_aside_finding","findings":["role_unheld:role-65"]}`:                                                                                                    "until",
 		`{"op":"take_up_finding","findings":["role_unheld:role-65"]}`:                                                                                                      "findings",
 	} {
-		_, err := marta.Change(ctx, change("x", op), false)
+		_, err := marta.Change(ctx, changeOf("x", op), false)
 		p := problem(t, err, 422, "invalid")
 		var got []string
 		for _, f := range p.Faults {
@@ -142,7 +142,7 @@ func TestBadDescriptionsAreRefusedWhole(t *testing.T) {
 		{`{"op":"update_role","role":"tariff-ledger/setter","max_days":30}`, `{"op":"add_default","key":"x","everybody":true,"roles":["tariff-ledger/setter"]}`},
 		{`{"op":"update_application","application":"tariff-ledger","direct_assignments":"refused"}`, grantTo("b.osei", "tariff-ledger/reader")},
 	} {
-		_, err := marta.Change(ctx, change("x", ops...), false)
+		_, err := marta.Change(ctx, changeOf("x", ops...), false)
 		if p := problem(t, err, 422, "invalid"); len(p.Faults) != 1 || !strings.HasPrefix(p.Faults[0].Place, "/operations/1") {
 			t.Errorf("%v: %v", ops, p.Faults)
 		}
@@ -152,8 +152,8 @@ func TestBadDescriptionsAreRefusedWhole(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	first := change("The new words", `{"op":"update_role","role":"berth-planning/planner","label":"Planner of weeks"}`)
-	second := change("Other words", `{"op":"update_role","role":"berth-planning/planner","description":"Plans."}`)
+	first := changeOf("The new words", `{"op":"update_role","role":"berth-planning/planner","label":"Planner of weeks"}`)
+	second := changeOf("Other words", `{"op":"update_role","role":"berth-planning/planner","description":"Plans."}`)
 	first.BasedOn, second.BasedOn = role.Revision, role.Revision
 	if _, err := marta.Change(ctx, first, false); err != nil {
 		t.Fatal(err)
@@ -267,7 +267,7 @@ func TestWhatMendsAFindingMendsIt(t *testing.T) {
 			t.Errorf("the marine manager is told of %+v", f)
 		}
 	}
-	_, err = tomas.Change(ctx, change("x", `{"op":"set_aside_finding","findings":["role_unheld:role-65"],"until":"2027-01-01"}`), false)
+	_, err = tomas.Change(ctx, changeOf("x", `{"op":"set_aside_finding","findings":["role_unheld:role-65"],"until":"2027-01-01"}`), false)
 	problem(t, err, 403, "refused")
 }
 

@@ -23,13 +23,13 @@ func TestADepartedUserIsErased(t *testing.T) {
 	x.says(0, "Wanda Okoro departed", "users", "change", "wanda.okoro", "-status", "departed", "-reason", "Leaves")
 	marta := s.SignIn(t, demo.Administrator)
 	// What is kept beside the ledger names her too.
-	ready := acknowledged(change("A part of the work", `{"op":"add_role","key":"crane-help","label":"Crane help"}`, `{"op":"add_permission","role":"crane-help","application":"able-roster","actions":["read","update"],"pattern":"users"}`,
+	ready := acknowledged(changeOf("A part of the work", `{"op":"add_role","key":"crane-help","label":"Crane help"}`, `{"op":"add_permission","role":"crane-help","application":"able-roster","actions":["read","update"],"pattern":"users"}`,
 		`{"op":"grant","user":"ines.halloran","role":"crane-help","scopes":[{"application":"able-roster","pattern":"users/terminal"}]}`), "administering_gain")
 	if _, err := marta.Change(ctx, ready, false); err != nil {
 		t.Fatal(err)
 	}
 	ines := s.SignIn(t, demo.Pilot)
-	move := change("Wanda Okoro comes to us", `{"op":"update_user","user":"wanda.okoro","unit":"marine"}`)
+	move := changeOf("Wanda Okoro comes to us", `{"op":"update_user","user":"wanda.okoro","unit":"marine"}`)
 	_, err := ines.Change(ctx, move, false)
 	problem(t, err, 403, "refused")
 	for _, reason := range []string{"Wanda Okoro comes to us", "She comes to us"} {
@@ -102,7 +102,7 @@ func TestADepartedUserIsErased(t *testing.T) {
 		t.Errorf("%+v (%v)", v, err)
 	}
 	var c *client.Client = again.SignIn(t, demo.Administrator)
-	if _, err := c.Change(ctx, change("Erased by one of them", `{"op":"erase_user","user":"ines.halloran"}`), false); err == nil {
+	if _, err := c.Change(ctx, changeOf("Erased by one of them", `{"op":"erase_user","user":"ines.halloran"}`), false); err == nil {
 		t.Error("somebody who is here was erased")
 	}
 }

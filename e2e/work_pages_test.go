@@ -21,7 +21,7 @@ import (
 func TestAPreviewIsReadPageByPage(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
-	req := change("", `{"op":"grant","role":"tariff-ledger/clerk","group":"all-users"}`)
+	req := changeOf("", `{"op":"grant","role":"tariff-ledger/clerk","group":"all-users"}`)
 	named, classes, pages := map[string]bool{}, 0, 0
 	var first *wire.Preview
 	for cursor := ""; ; {
@@ -71,7 +71,7 @@ func TestAPreviewIsReadPageByPage(t *testing.T) {
 func TestBetweenTellsWhoCameToHoldARole(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
-	_, err := marta.Change(ctx, change("Twice over", grantTo("b.osei", "tariff-ledger/reader"), `{"op":"grant","user":"b.osei","role":"tariff-ledger/clerk"}`), false)
+	_, err := marta.Change(ctx, changeOf("Twice over", grantTo("b.osei", "tariff-ledger/reader"), `{"op":"grant","user":"b.osei","role":"tariff-ledger/clerk"}`), false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -90,7 +90,7 @@ func TestBetweenTellsWhoCameToHoldARole(t *testing.T) {
 	if one, err := marta.GainedAndLost(ctx, q); err != nil || one.Total != 1 || len(one.Users[0].Gained) != len(b.Users[0].Gained) {
 		t.Errorf("of the user alone: %+v (%v)", one, err)
 	}
-	if _, err := marta.Change(ctx, change("No more", `{"op":"revoke","user":"b.osei","role":"tariff-ledger/clerk"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("No more", `{"op":"revoke","user":"b.osei","role":"tariff-ledger/clerk"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	if none, err := marta.GainedAndLost(ctx, client.Query{"from": yesterday, "role": "tariff-ledger/clerk"}); err != nil || none.Total != 0 {
@@ -108,7 +108,7 @@ func TestBetweenTellsWhoCameToHoldARole(t *testing.T) {
 func TestTheWholeGridAsAFile(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
-	if _, err := marta.Change(ctx, change("A name to beware of", `{"op":"add_user","user_name":"formula","display_name":"=HYPERLINK(1)"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("A name to beware of", `{"op":"add_user","user_name":"formula","display_name":"=HYPERLINK(1)"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	get := func(token, query string) (*http.Response, string) {

@@ -163,7 +163,7 @@ func TestNoAnswerNamesWhomTheCallerMayNotRead(t *testing.T) {
 			`{"op":"add_permission","role":"berth-planning/reader","application":"berth-planning","actions":["update"],"pattern":"berths"}`,
 			`{"op":"update_user","user":"ines.halloran","unit":"finance"}`, grantTo("ines.halloran", "berth-planning/scheduler")} {
 			var result wire.ChangeResult
-			err := x.who.Do(ctx, "POST", "/changes", client.Query{"dry_run": "true", "limit": "500"}, change("", op), &result)
+			err := x.who.Do(ctx, "POST", "/changes", client.Query{"dry_run": "true", "limit": "500"}, changeOf("", op), &result)
 			answer, _ := json.Marshal(result)
 			var p *wire.Problem
 			if errors.As(err, &p) {
@@ -241,7 +241,7 @@ func TestWhatIsOutsideIsNotThere(t *testing.T) {
 		if err != nil || a.Reason != "application_unknown" || len(a.Paths) > 0 {
 			t.Errorf("%s: %+v %v", name, a, err)
 		}
-		_, err = ines.Change(ctx, change("x", grantTo(name, "auditor")), false)
+		_, err = ines.Change(ctx, changeOf("x", grantTo(name, "auditor")), false)
 		p := problem(t, err, 422, "invalid")
 		if got := fmt.Sprint(p.Faults); got != fmt.Sprintf("[{/operations/0/role there is no role “auditor”, or it is outside what you may see [] 0 } {/operations/0/user there is no user “%s”, or it is outside what you may see [] 0 }]", name) {
 			t.Errorf("%s", got)
@@ -260,15 +260,15 @@ func TestWhatIsOutsideIsNotThere(t *testing.T) {
 func TestADelegateWorksInTheirPart(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	tomas := s.SignIn(t, demo.Manager)
-	if _, err := tomas.Change(ctx, change("New on the team", `{"op":"add_user","user_name":"zoe.marrick","unit":"marine/tugs"}`, grantTo("zoe.marrick", "berth-planning/scheduler")), false); err != nil {
+	if _, err := tomas.Change(ctx, changeOf("New on the team", `{"op":"add_user","user_name":"zoe.marrick","unit":"marine/tugs"}`, grantTo("zoe.marrick", "berth-planning/scheduler")), false); err != nil {
 		t.Fatal(err)
 	}
 	for name, req := range map[string]wire.ChangeRequest{
-		"a role of another application": change("x", grantTo("zoe.marrick", "tariff-ledger/clerk")),
-		"somebody of another unit":      change("x", grantTo("b.osei", "berth-planning/reader")),
-		"an account elsewhere":          change("x", `{"op":"add_user","user_name":"new.one","unit":"finance"}`),
-		"administering":                 change("x", grantTo(demo.Manager, "access-administrator")),
-		"everybody":                     change("x", `{"op":"grant","group":"all-users","role":"berth-planning/reader"}`),
+		"a role of another application": changeOf("x", grantTo("zoe.marrick", "tariff-ledger/clerk")),
+		"somebody of another unit":      changeOf("x", grantTo("b.osei", "berth-planning/reader")),
+		"an account elsewhere":          changeOf("x", `{"op":"add_user","user_name":"new.one","unit":"finance"}`),
+		"administering":                 changeOf("x", grantTo(demo.Manager, "access-administrator")),
+		"everybody":                     changeOf("x", `{"op":"grant","group":"all-users","role":"berth-planning/reader"}`),
 	} {
 		_, err := tomas.Change(ctx, req, true)
 		if err == nil {
@@ -319,7 +319,7 @@ func TestAnApplicationAsksAndReadsNobody(t *testing.T) {
 	_, err = s.SignIn(t, demo.Manager).MakeSignInLink(ctx, demo.Administrator)
 	problem(t, err, 404, "not-found")
 	// Somebody who has departed is out at once, tokens and all.
-	if _, err := marta.Change(ctx, acknowledged(change("Switched off", `{"op":"update_user","user":"berth-board","status":"suspended"}`), "application_depends"), false); err != nil {
+	if _, err := marta.Change(ctx, acknowledged(changeOf("Switched off", `{"op":"update_user","user":"berth-board","status":"suspended"}`), "application_depends"), false); err != nil {
 		t.Fatal(err)
 	}
 	_, err = board.Check(ctx, wire.CheckRequest{User: demo.Pilot, Application: "berth-planning", Action: "read", Path: "board"})

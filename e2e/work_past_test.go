@@ -98,7 +98,7 @@ func TestAPastDayReadsTheSameWhateverHappensLater(t *testing.T) {
 		t.Fatalf("only %d reads", len(reads))
 	}
 	for _, ops := range later {
-		if _, err := marta.Change(ctx, acknowledged(change("What happens later", ops...), "wide_loss", "wide_gain", "leaving_live", "own_access_lowered", "gain_for_everybody", "expectation_warned", "violation_warned"), false); err != nil {
+		if _, err := marta.Change(ctx, acknowledged(changeOf("What happens later", ops...), "wide_loss", "wide_gain", "leaving_live", "own_access_lowered", "gain_for_everybody", "expectation_warned", "violation_warned"), false); err != nil {
 			b, _ := json.Marshal(err)
 			t.Fatalf("%v: %s", ops, b)
 		}
@@ -189,7 +189,7 @@ func TestTheFilesOfAnyStateChangeNothing(t *testing.T) {
 	said := ""
 	for i, ops := range append(append([][]string{nil}, odd...), later...) {
 		if ops != nil {
-			if _, err := marta.Change(ctx, acknowledged(change("What happens", ops...), "wide_loss", "wide_gain", "leaving_live", "own_access_lowered", "gain_for_everybody", "expectation_warned", "violation_warned", "direct_assignment"), false); err != nil {
+			if _, err := marta.Change(ctx, acknowledged(changeOf("What happens", ops...), "wide_loss", "wide_gain", "leaving_live", "own_access_lowered", "gain_for_everybody", "expectation_warned", "violation_warned", "direct_assignment"), false); err != nil {
 				b, _ := json.Marshal(err)
 				t.Fatalf("%v: %s", ops, b)
 			}

@@ -83,7 +83,7 @@ func TestViewsAreSavedAndShared(t *testing.T) {
 func TestListsAreSavedAsFiles(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, tomas := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager)
-	if _, err := marta.Change(ctx, change("A name to try", `{"op":"add_user","user_name":"lissandra","display_name":"=HYPERLINK(\"http://elsewhere.example\")","unit":"marine/tugs","title":"@SUM(A1)"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("A name to try", `{"op":"add_user","user_name":"lissandra","display_name":"=HYPERLINK(\"http://elsewhere.example\")","unit":"marine/tugs","title":"@SUM(A1)"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	ask := client.Query{"unit": "marine/tugs", "sort": "-user_name", "columns": "user_name,display_name,title,unit"}
@@ -167,7 +167,7 @@ func TestListsAreSavedAsFiles(t *testing.T) {
 func TestTheMembersOfAGroupAreThoseItHas(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
-	if _, err := marta.Change(ctx, change("Nested, dated and by rule",
+	if _, err := marta.Change(ctx, changeOf("Nested, dated and by rule",
 		`{"op":"add_group","key":"outer"}`, `{"op":"add_group","key":"middle","filter":"title eq \"Senior pilot\""}`, `{"op":"add_member","group":"outer","member_group":"middle"}`,
 		`{"op":"add_member","group":"middle","user":"ines.halloran"}`, `{"op":"add_member","group":"outer","user":"marta.quill","until":"2099-01-01T00:00:00Z"}`,
 		`{"op":"add_member","group":"outer","user":"b.osei","from":"2098-01-01T00:00:00Z"}`), false); err != nil {
@@ -229,7 +229,7 @@ func TestTheMembersOfAGroupAreThoseItHas(t *testing.T) {
 func TestCopyingAColleagueMakesThemAlike(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
-	if _, err := marta.Change(ctx, change("New on the team", `{"op":"add_user","user_name":"zoe.marrick","unit":"finance"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("New on the team", `{"op":"add_user","user_name":"zoe.marrick","unit":"finance"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	list, err := marta.Users(ctx, client.Query{"status": "active", "limit": "200"})
@@ -366,7 +366,7 @@ func TestWhoDepartsHandsOver(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
 	x := at(t, s, demo.Administrator)
-	if _, err := marta.Change(ctx, change("Answers for things", `{"op":"update_group","group":"pilots","owner":"tomas.brandt"}`, `{"op":"update_application","application":"pilot-roster","owner":"tomas.brandt"}`,
+	if _, err := marta.Change(ctx, changeOf("Answers for things", `{"op":"update_group","group":"pilots","owner":"tomas.brandt"}`, `{"op":"update_application","application":"pilot-roster","owner":"tomas.brandt"}`,
 		`{"op":"update_role","role":"pilot-roster/planner","owner":"tomas.brandt"}`), false); err != nil {
 		t.Fatal(err)
 	}
@@ -406,7 +406,7 @@ func TestOnlyAGroupSignsIn(t *testing.T) {
 	if err := marta.Do(ctx, "POST", "/tokens", nil, wire.TokenRequest{Label: "test", User: demo.BerthBoard}, &token); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := marta.Change(ctx, change("Who is at the desk", `{"op":"add_group","key":"desk","label":"The desk"}`, `{"op":"add_member","group":"desk","user":"marta.quill"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Who is at the desk", `{"op":"add_group","key":"desk","label":"The desk"}`, `{"op":"add_member","group":"desk","user":"marta.quill"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	x.says(0, "Only the group The desk may sign in", "settings", "sign-in", "desk", "-reason", "Storm watch")
@@ -428,11 +428,11 @@ func TestOnlyAGroupSignsIn(t *testing.T) {
 		t.Error("her access went with her sign-in")
 	}
 	// The last who may sign in and administer is not put out of the group.
-	_, err = marta.Change(ctx, change("Out", `{"op":"remove_member","group":"desk","user":"marta.quill"}`), false)
+	_, err = marta.Change(ctx, changeOf("Out", `{"op":"remove_member","group":"desk","user":"marta.quill"}`), false)
 	if p := problem(t, err, 409, "guard-rail"); p.Rails[0].Code != "last_administrator" {
 		t.Errorf("%+v", p.Rails)
 	}
-	if _, err := marta.Change(ctx, change("Ines too", `{"op":"add_member","group":"desk","user":"ines.halloran"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Ines too", `{"op":"add_member","group":"desk","user":"ines.halloran"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := ines.Me(ctx); err != nil {
@@ -454,13 +454,13 @@ func TestAPartIsPassedOn(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, tomas, ines := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager), s.SignIn(t, demo.Pilot)
 	own, other := `{"op":"update_user","user":"ines.halloran","title":"Master of ropes"}`, `{"op":"update_user","user":"ines.halloran","unit":"office"}`
-	_, err := tomas.Change(ctx, change("She moves", own, other), true)
+	_, err := tomas.Change(ctx, changeOf("She moves", own, other), true)
 	p := problem(t, err, 403, "refused")
 	if p.Split == nil || !slices.Equal(p.Split.Mine, []int{0}) || !slices.Equal(p.Split.Others, []int{1}) || len(p.Split.Can) != 0 {
 		t.Fatalf("the change is split as %+v", p.Split)
 	}
 	lines := func(ops ...string) []wire.PendingLine {
-		return []wire.PendingLine{{Words: "Move her", Operations: change("", ops...).Operations}}
+		return []wire.PendingLine{{Words: "Move her", Operations: changeOf("", ops...).Operations}}
 	}
 	pass := func(c *client.Client, to, reason string, ops ...string) (wire.PendingChange, error) {
 		return c.AddPendingChange(ctx, wire.PendingChangeRequest{To: to, Reason: reason, Lines: lines(ops...)})
@@ -516,7 +516,7 @@ func TestAPartIsPassedOn(t *testing.T) {
 	make := func(c *client.Client, part string, ops []json.RawMessage) (wire.ChangeResult, error) {
 		return c.Change(ctx, wire.ChangeRequest{Reason: "Passed on", Operations: ops, PendingChanges: []string{part}}, false)
 	}
-	_, err = make(ines, first.ID, change("", `{"op":"update_user","user":"ines.halloran","title":"x"}`).Operations)
+	_, err = make(ines, first.ID, changeOf("", `{"op":"update_user","user":"ines.halloran","title":"x"}`).Operations)
 	refused("/pending_changes/0", "no pending change", err)
 	done, err := make(marta, first.ID, l.ToMake[0].Lines[0].Operations)
 	if err != nil || done.Unchanged {
@@ -556,12 +556,12 @@ func TestAPartIsPassedOn(t *testing.T) {
 func TestWhatIsRefusedIsRecorded(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, tomas := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager)
-	try := change("x", `{"op":"update_user","user":"ines.halloran","unit":"finance"}`)
+	try := changeOf("x", `{"op":"update_user","user":"ines.halloran","unit":"finance"}`)
 	for range 3 {
 		_, err := tomas.Change(ctx, try, false)
 		problem(t, err, 403, "refused")
 	}
-	_, err := tomas.Change(ctx, change("x", `{"op":"update_user","user":"ines.halloran","unit":"safety"}`), true)
+	_, err := tomas.Change(ctx, changeOf("x", `{"op":"update_user","user":"ines.halloran","unit":"safety"}`), true)
 	problem(t, err, 403, "refused")
 	problem(t, tomas.PutView(ctx, "mine", wire.ViewRequest{Label: "Mine", Shared: true}), 403, "refused")
 	l, err := marta.Refusals(ctx)
@@ -602,25 +602,25 @@ func TestTheRestOfTheWeek(t *testing.T) {
 func TestASecondPersonMakesWhatOnePrepared(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
-	if _, err := marta.Change(ctx, acknowledged(change("x", grantTo(demo.Auditor, "access-administrator")), "administering_gain"), false); err != nil {
+	if _, err := marta.Change(ctx, acknowledged(changeOf("x", grantTo(demo.Auditor, "access-administrator")), "administering_gain"), false); err != nil {
 		t.Fatal(err)
 	}
 	osei := s.SignIn(t, demo.Auditor)
-	if _, err := marta.Change(ctx, change("x", `{"op":"set_second_person","own_gains":true,"high_risk_roles":false,"safeguards":true}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("x", `{"op":"set_second_person","own_gains":true,"high_risk_roles":false,"safeguards":true}`), false); err != nil {
 		t.Fatal(err)
 	}
 	own := grantTo(demo.Administrator, "crane-control/operator")
-	_, err := marta.Change(ctx, change("Covers", own), false)
+	_, err := marta.Change(ctx, changeOf("Covers", own), false)
 	if p := problem(t, err, 409, "guard-rail"); len(p.Rails) != 1 || p.Rails[0].Code != "second_person" || p.Rails[0].Passable {
 		t.Errorf("%+v", p.Rails)
 	}
 	problem(t, func() error {
-		_, err := marta.Change(ctx, acknowledged(change("Covers", own), "second_person"), false)
+		_, err := marta.Change(ctx, acknowledged(changeOf("Covers", own), "second_person"), false)
 		return err
 	}(), 409, "guard-rail")
 	pass := func(c *client.Client, op string) wire.PendingChange {
 		t.Helper()
-		p, err := c.AddPendingChange(ctx, wire.PendingChangeRequest{Reason: "Please", Lines: []wire.PendingLine{{Words: "x", Operations: change("", op).Operations}}})
+		p, err := c.AddPendingChange(ctx, wire.PendingChangeRequest{Reason: "Please", Lines: []wire.PendingLine{{Words: "x", Operations: changeOf("", op).Operations}}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -628,7 +628,7 @@ func TestASecondPersonMakesWhatOnePrepared(t *testing.T) {
 	}
 	part := pass(marta, own)
 	with := func(c *client.Client, parts []string, ops ...string) error {
-		req := change("Seen", ops...)
+		req := changeOf("Seen", ops...)
 		req.PendingChanges = parts
 		_, err := c.Change(ctx, req, false)
 		return err

@@ -296,7 +296,7 @@ func TestRightsOfOnePersonBecomeARole(t *testing.T) {
 		t.Error("what was added is not given")
 	}
 	// A role that somebody else came to hold too is not widened for one.
-	if _, err := marta.Change(ctx, change("She stands in", grantTo("b.osei", "berth-planning/of-one-2")), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("She stands in", grantTo("b.osei", "berth-planning/of-one-2")), false); err != nil {
 		t.Fatal(err)
 	}
 	if r, err := bring("ines.halloran,,,berth-planning:berths/south-1:update\n"); err != nil || !strings.Contains(strings.Join(r.Sentences, "\n"), "berth-planning/of-one-3") {

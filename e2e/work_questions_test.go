@@ -21,7 +21,7 @@ func TestDenialsNameTheNearMissAndTheCure(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
 	in := func(d time.Duration) string { return time.Now().Add(d).UTC().Format(time.RFC3339) }
-	if _, err := marta.Change(ctx, change("For the test",
+	if _, err := marta.Change(ctx, changeOf("For the test",
 		`{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick"}`,
 		fmt.Sprintf(`{"op":"grant","user":"zoe.marrick","role":"crane-control/operator","from":%q}`, in(48*time.Hour)),
 		fmt.Sprintf(`{"op":"grant","user":"zoe.marrick","role":"tariff-ledger/clerk","until":%q}`, in(3*time.Second)),
@@ -66,7 +66,7 @@ func TestDenialsNameTheNearMissAndTheCure(t *testing.T) {
 		t.Errorf("%+v %v", a, err)
 	}
 	// An application in rehearsal lets her in, and says that live would not.
-	if _, err := marta.Change(ctx, acknowledged(change("x", `{"op":"update_application","application":"gate-passes","state":"rehearsal"}`), "leaving_live"), false); err != nil {
+	if _, err := marta.Change(ctx, acknowledged(changeOf("x", `{"op":"update_application","application":"gate-passes","state":"rehearsal"}`), "leaving_live"), false); err != nil {
 		t.Fatal(err)
 	}
 	a, err = marta.Check(ctx, wire.CheckRequest{User: "zoe.marrick", Application: "gate-passes", Action: "withdraw", Path: "passes", Explain: true})
@@ -111,7 +111,7 @@ func TestWhatIfAnswersUnderAChangeThatIsNotMade(t *testing.T) {
 	}
 	ask := wire.CheckRequest{User: "zoe.marrick", Application: "crane-control", Action: "operate", Path: "cranes", Explain: true}
 	in := wire.WhatIfRequest{Checks: []wire.CheckRequest{ask}, Access: "zoe.marrick"}
-	in.Operations = change("", `{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick"}`, grantTo("zoe.marrick", "crane-control/operator")).Operations
+	in.Operations = changeOf("", `{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick"}`, grantTo("zoe.marrick", "crane-control/operator")).Operations
 	out, err := marta.WhatIf(ctx, in)
 	if err != nil || !out.Answers[0].Allowed || out.Answers[0].Paths[0].Steps[0].Label != "Zoë Marrick" || out.Access.Things != out.Change.Preview.Gained {
 		raw, _ := json.Marshal(out)
@@ -220,7 +220,7 @@ func TestListsAreFiltered(t *testing.T) {
 		t.Errorf("%d hold it until a day", len(found))
 	}
 	// Tomas may not read the auditor's role: to him nobody has it.
-	if _, err := marta.Change(ctx, wire.ChangeRequest{Reason: "x", Acknowledge: []string{"administering_gain"}, Operations: change("", grantTo(demo.Pilot, "auditor")).Operations}, false); err != nil {
+	if _, err := marta.Change(ctx, wire.ChangeRequest{Reason: "x", Acknowledge: []string{"administering_gain"}, Operations: changeOf("", grantTo(demo.Pilot, "auditor")).Operations}, false); err != nil {
 		t.Fatal(err)
 	}
 	if a, b := len(users(marta, `roles.key eq "auditor"`)), len(users(tomas, `roles.key eq "auditor"`)); a != 2 || b != 0 {
@@ -240,7 +240,7 @@ func TestListsAreFiltered(t *testing.T) {
 func TestAGroupByRuleFollowsTheAttributes(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
-	added, err := marta.Change(ctx, change("Hired for the season",
+	added, err := marta.Change(ctx, changeOf("Hired for the season",
 		`{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick","unit":"engineering/dredging","employment_type":"contractor"}`), false)
 	if err != nil || added.Preview.UsersGaining != 1 {
 		t.Fatalf("%+v %v", added.Preview, err)
@@ -249,7 +249,7 @@ func TestAGroupByRuleFollowsTheAttributes(t *testing.T) {
 	if err != nil || !a.Allowed || a.Paths[0].Steps[1].Rule != `within eq "engineering/dredging" and employment_type eq "contractor"` {
 		t.Errorf("%+v %v", a, err)
 	}
-	moved, err := marta.Change(ctx, change("Moves to the office", `{"op":"update_user","user":"zoe.marrick","unit":"office"}`), false)
+	moved, err := marta.Change(ctx, changeOf("Moves to the office", `{"op":"update_user","user":"zoe.marrick","unit":"office"}`), false)
 	if err != nil || moved.Preview.UsersLosing != 1 || allowed(t, marta, "zoe.marrick", "works-orders", "update", "contracts/dredging") {
 		t.Errorf("%+v %v", moved.Preview, err)
 	}
@@ -262,7 +262,7 @@ func TestAGroupByRuleFollowsTheAttributes(t *testing.T) {
 	if err != nil || then.Things != added.Preview.Gained {
 		t.Errorf("%d things then, %d gained (%v)", then.Things, added.Preview.Gained, err)
 	}
-	_, err = marta.Change(ctx, change("x", `{"op":"add_group","key":"by-name","filter":"display_name co \"a\" or unit is"}`), true)
+	_, err = marta.Change(ctx, changeOf("x", `{"op":"add_group","key":"by-name","filter":"display_name co \"a\" or unit is"}`), true)
 	if p := problem(t, err, 422, "invalid"); p.Faults[0].Place != "/operations/0/filter" || !strings.Contains(p.Faults[0].Message, "column 29") {
 		t.Errorf("%+v", p.Faults)
 	}
@@ -324,7 +324,7 @@ func TestARehearsalIsCounted(t *testing.T) {
 	database := testkit.DemoDatabase(t)
 	s := testkit.Serve(t, database)
 	marta := s.SignIn(t, demo.Administrator)
-	if _, err := marta.Change(ctx, acknowledged(change("Before going live", `{"op":"update_application","application":"works-orders","state":"rehearsal"}`), "leaving_live"), false); err != nil {
+	if _, err := marta.Change(ctx, acknowledged(changeOf("Before going live", `{"op":"update_application","application":"works-orders","state":"rehearsal"}`), "leaving_live"), false); err != nil {
 		t.Fatal(err)
 	}
 	ask := func(user, action, path string) {
@@ -341,7 +341,7 @@ func TestARehearsalIsCounted(t *testing.T) {
 	s.Stop(t) // what waits is flushed
 	s = testkit.Serve(t, database)
 	marta.Base = s.Base
-	if _, err := marta.Change(ctx, change("They need it", grantTo(demo.Auditor, "works-orders/closer")), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("They need it", grantTo(demo.Auditor, "works-orders/closer")), false); err != nil {
 		t.Fatal(err)
 	}
 	r, err := marta.Rehearsal(ctx, "works-orders")

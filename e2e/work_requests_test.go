@@ -68,12 +68,12 @@ func TestRequestsUnderWhatChanges(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, tomas, ines := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager), s.SignIn(t, demo.Pilot)
 	decide := func(c *client.Client, id, choice string) error {
-		_, err := c.Change(ctx, change("Decided", fmt.Sprintf(`{"op":"decide_request","request":%q,"decision":%q}`, id, choice)), false)
+		_, err := c.Change(ctx, changeOf("Decided", fmt.Sprintf(`{"op":"decide_request","request":%q,"decision":%q}`, id, choice)), false)
 		return err
 	}
 	ask := func(c *client.Client, op string) string {
 		t.Helper()
-		out, err := c.Change(ctx, change("Needed", op), false)
+		out, err := c.Change(ctx, changeOf("Needed", op), false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -111,7 +111,7 @@ func TestRequestsUnderWhatChanges(t *testing.T) {
 	}
 	// The role is retired, the beneficiary departs, while a request waits.
 	id = ask(ines, `{"op":"request_role","role":"berth-planning/scheduler","until":"`+time.Now().AddDate(0, 0, 30).UTC().Format(time.RFC3339)+`"}`)
-	if _, err := marta.Change(ctx, change("Retired", `{"op":"retire_role","role":"berth-planning/scheduler"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Retired", `{"op":"retire_role","role":"berth-planning/scheduler"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	if p := problem(t, decide(tomas, id, "approve"), 422, "invalid"); !strings.Contains(fmt.Sprint(p.Faults), "was retired since") {
@@ -125,7 +125,7 @@ func TestRequestsUnderWhatChanges(t *testing.T) {
 		t.Fatal(err)
 	}
 	gone := waiting.Requests[0]
-	if _, err := marta.Change(ctx, change("Left", fmt.Sprintf(`{"op":"update_user","user":%q,"status":"departed"}`, demo.Manager)), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Left", fmt.Sprintf(`{"op":"update_user","user":%q,"status":"departed"}`, demo.Manager)), false); err != nil {
 		t.Fatal(err)
 	}
 	problem(t, decide(tomas, gone.ID, "approve"), 401, "not-signed-in")
@@ -160,7 +160,7 @@ func TestOfTwoRequestsThatWouldViolateARuleOneIsGiven(t *testing.T) {
 	for i := range pairs {
 		ops = append(ops, fmt.Sprintf(`{"op":"add_user","user_name":"racer.%d","unit":"marine","manager":%q}`, i, demo.Manager))
 	}
-	if _, err := marta.Change(ctx, change("To race", ops...), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("To race", ops...), false); err != nil {
 		t.Fatal(err)
 	}
 	ids := make([]string, 0, 2*pairs)
@@ -171,7 +171,7 @@ func TestOfTwoRequestsThatWouldViolateARuleOneIsGiven(t *testing.T) {
 				ask = append(ask, fmt.Sprintf(`{"op":"request_role","role":"tariff-ledger/credit-%s","user":"racer.%d"}`, role, i))
 			}
 		}
-		out, err := tomas.Change(ctx, change("For the race", ask...), false)
+		out, err := tomas.Change(ctx, changeOf("For the race", ask...), false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -188,7 +188,7 @@ func TestOfTwoRequestsThatWouldViolateARuleOneIsGiven(t *testing.T) {
 				var pair sync.WaitGroup
 				for k := range 2 {
 					pair.Go(func() {
-						_, errs[k] = marta.Change(ctx, change("Both", fmt.Sprintf(`{"op":"decide_request","request":%q,"decision":"approve"}`, ids[2*i+k])), false)
+						_, errs[k] = marta.Change(ctx, changeOf("Both", fmt.Sprintf(`{"op":"decide_request","request":%q,"decision":"approve"}`, ids[2*i+k])), false)
 					})
 				}
 				pair.Wait()

@@ -53,7 +53,7 @@ func TestReviewsByCommandLine(t *testing.T) {
 	}
 	removal := list.ToMake[slices.IndexFunc(list.ToMake, func(p wire.PendingChange) bool { return p.Round != nil && p.Round.Key == "marine-winter" })]
 	// Whoever owns the group is told what waits, and nobody's name whom they may not see.
-	if _, err := s.SignIn(t, demo.Administrator).Change(ctx, change("Hers", fmt.Sprintf(`{"op":"update_group","group":"night-pilots","owner":%q}`, demo.Pilot)), false); err != nil {
+	if _, err := s.SignIn(t, demo.Administrator).Change(ctx, changeOf("Hers", fmt.Sprintf(`{"op":"update_group","group":"night-pilots","owner":%q}`, demo.Pilot)), false); err != nil {
 		t.Fatal(err)
 	}
 	own, err := s.SignIn(t, demo.Pilot).PendingChanges(ctx)
@@ -153,7 +153,7 @@ func TestTheLinesOfARoundAreWhatWasHeldThen(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, err = tomas.Change(ctx, change("x", fmt.Sprintf(`{"op":"decide_items","round":"marine-winter","keep":false,"items":[{"user":"b.osei","assignment":%q}]}`, d.Assignments[0].ID)), false)
+	_, err = tomas.Change(ctx, changeOf("x", fmt.Sprintf(`{"op":"decide_items","round":"marine-winter","keep":false,"items":[{"user":"b.osei","assignment":%q}]}`, d.Assignments[0].ID)), false)
 	p := problem(t, err, 422, "invalid")
 	if !slices.ContainsFunc(p.Faults, func(f wire.Fault) bool { return strings.Contains(f.Message, "no such item") }) {
 		t.Errorf("%v", p.Faults)
@@ -202,11 +202,11 @@ func TestASignOffKilledHalfWayIsDoneOnce(t *testing.T) {
 			name := fmt.Sprintf("hand.%d.%d", round, i)
 			ops = append(ops, fmt.Sprintf(`{"op":"add_user","user_name":%q,"title":"Hand %d"}`, name, round), grantTo(name, "crane-control/observer"))
 		}
-		if _, err := c.Change(ctx, change("Season", ops...), false); err != nil {
+		if _, err := c.Change(ctx, changeOf("Season", ops...), false); err != nil {
 			t.Fatal(err)
 		}
 		key := fmt.Sprintf("season-%d", round)
-		if _, err := c.Change(ctx, change("Over", fmt.Sprintf(`{"op":"open_round","key":%q,"filter":"title eq \"Hand %d\"","reviewers":"users","users":["marta.quill"]}`, key, round)), false); err != nil {
+		if _, err := c.Change(ctx, changeOf("Over", fmt.Sprintf(`{"op":"open_round","key":%q,"filter":"title eq \"Hand %d\"","reviewers":"users","users":["marta.quill"]}`, key, round)), false); err != nil {
 			t.Fatal(err)
 		}
 		lines, err := c.ReviewItems(ctx, key, client.Query{"limit": "500"})
@@ -217,11 +217,11 @@ func TestASignOffKilledHalfWayIsDoneOnce(t *testing.T) {
 		for _, l := range lines.Items {
 			refs = append(refs, fmt.Sprintf(`{"user":%q,"assignment":%q}`, l.User.ID, l.Assignment))
 		}
-		if _, err := c.Change(ctx, change("All go", fmt.Sprintf(`{"op":"decide_items","round":%q,"items":[%s]}`, key, strings.Join(refs, ","))), false); err != nil {
+		if _, err := c.Change(ctx, changeOf("All go", fmt.Sprintf(`{"op":"decide_items","round":%q,"items":[%s]}`, key, strings.Join(refs, ","))), false); err != nil {
 			t.Fatal(err)
 		}
 		sign := func(c *client.Client) (out wire.ChangeResult, err error) {
-			return out, c.DoKeyed(ctx, key, "POST", "/changes", nil, acknowledged(change("Season over", fmt.Sprintf(`{"op":"sign_off","round":%q}`, key)), "wide_loss"), &out)
+			return out, c.DoKeyed(ctx, key, "POST", "/changes", nil, acknowledged(changeOf("Season over", fmt.Sprintf(`{"op":"sign_off","round":%q}`, key)), "wide_loss"), &out)
 		}
 		begun := make(chan error, 1)
 		go func() {

@@ -72,7 +72,7 @@ func TestPasswordsAreSetByTheirPersonAlone(t *testing.T) {
 	}
 	// Nobody makes a link for somebody who holds more than they, now or later.
 	if _, err := marta.Change(ctx, wire.ChangeRequest{Reason: "Stands in", Acknowledge: []string{"administering_gain"},
-		Operations: change("", `{"op":"grant","user":"ines.halloran","role":"auditor","from":"2090-01-01T00:00:00Z"}`).Operations}, false); err != nil {
+		Operations: changeOf("", `{"op":"grant","user":"ines.halloran","role":"auditor","from":"2090-01-01T00:00:00Z"}`).Operations}, false); err != nil {
 		t.Fatal(err)
 	}
 	for user, whom := range map[string]string{demo.Manager: demo.Pilot, demo.Auditor: demo.Pilot} {
@@ -91,7 +91,7 @@ func TestAPasswordThatALesserOneCouldKnowIsVoid(t *testing.T) {
 	marta, tomas := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager)
 	make := func(ops ...string) {
 		t.Helper()
-		if _, err := marta.Change(ctx, acknowledged(change("x", ops...), "administering_gain", "wide_loss"), false); err != nil {
+		if _, err := marta.Change(ctx, acknowledged(changeOf("x", ops...), "administering_gain", "wide_loss"), false); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -141,10 +141,10 @@ func TestAPasswordThatALesserOneCouldKnowIsVoid(t *testing.T) {
 func TestASuspensionEndsSessionsAndTokensForGood(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, ines := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Pilot)
-	if _, err := marta.Change(ctx, change("x", `{"op":"update_user","user":"ines.halloran","status":"suspended"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("x", `{"op":"update_user","user":"ines.halloran","status":"suspended"}`), false); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := marta.Change(ctx, change("x", `{"op":"update_user","user":"ines.halloran","status":"active"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("x", `{"op":"update_user","user":"ines.halloran","status":"active"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	testkit.Until(t, "the token to be ended", func() bool { _, err := ines.Me(ctx); return err != nil })
@@ -226,7 +226,7 @@ func TestWhoDoesNotCountIsOutAtOnce(t *testing.T) {
 			if _, err := ines.Me(ctx); err != nil {
 				t.Fatal(err)
 			}
-			if _, err := marta.Change(ctx, change("x", op), false); err != nil {
+			if _, err := marta.Change(ctx, changeOf("x", op), false); err != nil {
 				t.Fatal(err)
 			}
 			_, err := ines.Me(ctx)

@@ -48,7 +48,7 @@ func TestOfTwoThatWouldViolateARuleOneCommits(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
 	// What is raced is the SoD rule alone.
-	if _, err := marta.Change(ctx, change("x", `{"op":"end_expectation","expectation":"credits-by-leads"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("x", `{"op":"end_expectation","expectation":"credits-by-leads"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	const pairs = 1000
@@ -56,7 +56,7 @@ func TestOfTwoThatWouldViolateARuleOneCommits(t *testing.T) {
 	for i := range pairs {
 		ops = append(ops, fmt.Sprintf(`{"op":"add_user","user_name":"racer.%d"}`, i))
 	}
-	if _, err := marta.Change(ctx, change("To race", ops...), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("To race", ops...), false); err != nil {
 		t.Fatal(err)
 	}
 	var wait sync.WaitGroup
@@ -69,7 +69,7 @@ func TestOfTwoThatWouldViolateARuleOneCommits(t *testing.T) {
 				for k, role := range []string{"tariff-ledger/credit-raiser", "tariff-ledger/credit-releaser"} {
 					pair.Go(func() {
 						c := &client.Client{Base: marta.Base, Token: marta.Token}
-						_, errs[k] = c.Change(ctx, change("Race", grantTo(fmt.Sprintf("racer.%d", i), role)), false)
+						_, errs[k] = c.Change(ctx, changeOf("Race", grantTo(fmt.Sprintf("racer.%d", i), role)), false)
 					})
 				}
 				pair.Wait()

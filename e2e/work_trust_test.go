@@ -21,7 +21,7 @@ import (
 func TestWhoAllowedItStandsInHistory(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	ines, tomas, marta := at(t, s, demo.Pilot), at(t, s, demo.Manager), at(t, s, demo.Administrator)
-	if _, err := s.SignIn(t, demo.Administrator).Change(ctx, change("She decides", `{"op":"update_application","application":"sounding-surveys","owner":"marta.quill"}`), false); err != nil {
+	if _, err := s.SignIn(t, demo.Administrator).Change(ctx, changeOf("She decides", `{"op":"update_application","application":"sounding-surveys","owner":"marta.quill"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	id := requestIn.FindString(ines.says(0, "waits for", "request", "sounding-surveys/surveyor", "-until", soon[:10], "-reason", "Helps the launch"))
@@ -85,7 +85,7 @@ func TestAQuestionSaysWhomAndWhatItAsksAbout(t *testing.T) {
 func TestACureIsNoLargerThanItMustBe(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
-	if _, err := marta.Change(ctx, change("For the test", `{"op":"add_user","user_name":"zoe.marrick"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("For the test", `{"op":"add_user","user_name":"zoe.marrick"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	a, err := marta.Check(ctx, wire.CheckRequest{User: "zoe.marrick", Application: "tariff-ledger", Action: "read", Path: "tariffs", Explain: true})
@@ -108,7 +108,7 @@ func TestEveryOperationCanBeTriedOnTwoHeads(t *testing.T) {
 	makeWay(t, marta)
 	l, _ := testkit.Ledger(t, database)
 	first := l.Head()
-	if _, err := marta.Change(ctx, change("Others are quicker", `{"op":"add_user","user_name":"quick.one"}`, `{"op":"add_group","key":"quick-ones"}`,
+	if _, err := marta.Change(ctx, changeOf("Others are quicker", `{"op":"add_user","user_name":"quick.one"}`, `{"op":"add_group","key":"quick-ones"}`,
 		`{"op":"add_role","key":"quick","label":"Quick"}`), false); err != nil {
 		t.Fatal(err)
 	}
@@ -173,7 +173,7 @@ func TestKeysAreBoundToAllThatWasAsked(t *testing.T) {
 		for i := range answers {
 			hands.Go(func() {
 				op := fmt.Sprintf(`{"op":"add_user","user_name":"at.once.%d"}`, round)
-				if err := marta.DoKeyed(ctx, fmt.Sprint("at-once-", round), "POST", "/changes", nil, change("At once", op), &answers[i]); err != nil {
+				if err := marta.DoKeyed(ctx, fmt.Sprint("at-once-", round), "POST", "/changes", nil, changeOf("At once", op), &answers[i]); err != nil {
 					t.Error(err)
 				}
 			})
@@ -192,15 +192,15 @@ func TestKeysAreBoundToAllThatWasAsked(t *testing.T) {
 func TestErasureGoesByPersonAndNotByWord(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, ines := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Pilot)
-	if _, err := marta.Change(ctx, change("Joins and leaves", `{"op":"add_user","user_name":"ops","display_name":"operations"}`, `{"op":"update_user","user":"ops","status":"departed"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Joins and leaves", `{"op":"add_user","user_name":"ops","display_name":"operations"}`, `{"op":"update_user","user":"ops","status":"departed"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	// What waits, what was refused and what was saved, with the word in it.
-	move := change("", `{"op":"update_user","user":"ines.halloran","title":"Head of operations"}`)
+	move := changeOf("", `{"op":"update_user","user":"ines.halloran","title":"Head of operations"}`)
 	if _, err := ines.AddPendingChange(ctx, wire.PendingChangeRequest{Reason: "The operations desk moves", Lines: []wire.PendingLine{{Operations: move.Operations}}}); err != nil {
 		t.Fatal(err)
 	}
-	_, _ = ines.Change(ctx, change("About operations", `{"op":"update_user","user":"ines.halloran","title":"Head of operations"}`), false)
+	_, _ = ines.Change(ctx, changeOf("About operations", `{"op":"update_user","user":"ines.halloran","title":"Head of operations"}`), false)
 	if err := marta.PutView(ctx, "desk", wire.ViewRequest{Label: "The operations", Search: wire.ViewSearch{Filter: `title eq "Head of operations"`}}); err != nil {
 		t.Fatal(err)
 	}
@@ -230,7 +230,7 @@ func TestErasureGoesByPersonAndNotByWord(t *testing.T) {
 	if before[0] == 0 || before[1] == 0 {
 		t.Fatalf("nothing to keep: %v", before)
 	}
-	if _, err := marta.Change(ctx, change("Asked for", `{"op":"erase_user","user":"ops"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("Asked for", `{"op":"erase_user","user":"ops"}`), false); err != nil {
 		t.Fatal(err)
 	}
 	if after := counts(); after != before {
@@ -246,7 +246,7 @@ func TestADecisionIsOnTheRoleAsItIsAndSaysWhatGrew(t *testing.T) {
 	if out := tomas.says(0, "would give", "requests", "show", id); strings.Contains(out, "since it was asked for") {
 		t.Errorf("nothing has changed:\n%s", out)
 	}
-	grow := change("More for surveyors", `{"op":"add_permission","role":"sounding-surveys/surveyor","actions":["update"],"pattern":"charts"}`,
+	grow := changeOf("More for surveyors", `{"op":"add_permission","role":"sounding-surveys/surveyor","actions":["update"],"pattern":"charts"}`,
 		`{"op":"add_role","key":"archivist","application":"sounding-surveys","label":"Archivist"}`, `{"op":"add_permission","role":"sounding-surveys/archivist","actions":["read"],"pattern":"archive"}`,
 		`{"op":"include_role","role":"sounding-surveys/surveyor","includes":"sounding-surveys/archivist"}`)
 	if _, err := marta.Change(ctx, acknowledged(grow, "wide_gain"), false); err != nil {
@@ -267,10 +267,10 @@ func TestTwoTimesAreToldAsTwo(t *testing.T) {
 	grant := func(from, until int) string {
 		return fmt.Sprintf(`{"op":"grant","user":"zoe.marrick","role":"tide-board/editor","from":%q,"until":%q}`, day(from), day(until))
 	}
-	if _, err := marta.Change(ctx, change("For the test", `{"op":"add_user","user_name":"zoe.marrick"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("For the test", `{"op":"add_user","user_name":"zoe.marrick"}`), false); err != nil {
 		t.Fatal(err)
 	}
-	two := change("Twice", grant(1, 2), grant(10, 11))
+	two := changeOf("Twice", grant(1, 2), grant(10, 11))
 	for _, dryRun := range []bool{true, false} {
 		out, err := marta.Change(ctx, two, dryRun)
 		if err != nil || out.Preview == nil || len(out.Preview.Effects) != 1 {
@@ -297,12 +297,12 @@ func TestTwoTimesAreToldAsTwo(t *testing.T) {
 func TestWhatWasPassedOnIsMadeByWhatHasItInIt(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta, ines := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Pilot)
-	move := change("", `{"op":"update_user","user":"ines.halloran","title":"Senior pilot"}`)
+	move := changeOf("", `{"op":"update_user","user":"ines.halloran","title":"Senior pilot"}`)
 	part, err := ines.AddPendingChange(ctx, wire.PendingChangeRequest{Reason: "She was promoted", Lines: []wire.PendingLine{{Operations: move.Operations}}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	other := change("Something else", `{"op":"update_user","user":"b.osei","title":"Clerk"}`)
+	other := changeOf("Something else", `{"op":"update_user","user":"b.osei","title":"Clerk"}`)
 	other.PendingChanges = []string{part.ID}
 	_, err = marta.Change(ctx, other, false)
 	if p := problem(t, err, 422, "invalid"); !strings.Contains(fmt.Sprint(p.Faults), "not in this change") {
@@ -351,7 +351,7 @@ func TestWhatMayHaveBeenMeantIsOfferedEverywhere(t *testing.T) {
 // One fact asks for one acknowledgement.
 func TestOneFactIsAcknowledgedOnce(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
-	out, err := s.SignIn(t, demo.Administrator).Change(ctx, change("", `{"op":"grant","group":"all-users","role":"tariff-ledger/clerk"}`), true)
+	out, err := s.SignIn(t, demo.Administrator).Change(ctx, changeOf("", `{"op":"grant","group":"all-users","role":"tariff-ledger/clerk"}`), true)
 	if err != nil {
 		t.Fatal(err)
 	}

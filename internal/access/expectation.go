@@ -111,15 +111,15 @@ func (j *judging) may(f *Expectation) calendar.Intervals {
 		if j.perms == nil {
 			j.perms = j.s.permissionsOf(j.user)
 		}
-		covered, known := j.covered[f]
+		where, known := j.covered[f]
 		if !known {
 			if j.covered == nil {
 				j.covered = map[*Expectation][]string{}
 			}
-			covered = j.s.covered(f)
-			j.covered[f] = covered
+			where = j.s.covered(f)
+			j.covered[f] = where
 		}
-		may = j.s.allowed(f, covered, j.perms)
+		may = j.s.allowed(f, where, j.perms)
 		j.class[f] = may
 	}
 	return may

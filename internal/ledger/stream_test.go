@@ -39,7 +39,7 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 		}
 		return n
 	}
-	change := func(key string, ops []access.Operation) *ledger.Change {
+	changeOf := func(key string, ops []access.Operation) *ledger.Change {
 		return &ledger.Change{Author: 1, Via: "test", Reason: "many", Operations: ops, Key: key, Request: []byte(key)}
 	}
 	head := a.Head().Revision
@@ -47,10 +47,10 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 
 	// Refused by its judge, and for a fault in its last operation.
 	no := errors.New("no")
-	if _, err := a.Commit(ctx, change("", many("refused", 3000)), func(*access.Draft, calendar.Instant) error { return no }); !errors.Is(err, no) {
+	if _, err := a.Commit(ctx, changeOf("", many("refused", 3000)), func(*access.Draft, calendar.Instant) error { return no }); !errors.Is(err, no) {
 		t.Fatal(err)
 	}
-	if _, err := a.Commit(ctx, change("", append(many("wrong", 3000), &access.Grant{Role: "berths/nothing", User: "wrong.1"})), noFaults); err == nil {
+	if _, err := a.Commit(ctx, changeOf("", append(many("wrong", 3000), &access.Grant{Role: "berths/nothing", User: "wrong.1"})), noFaults); err == nil {
 		t.Fatal("a change with a fault is taken")
 	}
 	if n := operations(head + 1); n != 0 || a.Head().Revision != head {
@@ -76,7 +76,7 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 	var wait sync.WaitGroup
 	for i := range revisions { // and others of its own
 		wait.Go(func() {
-			done, err := a.Commit(ctx, change(fmt.Sprint("k", i), many(fmt.Sprint("first", i), 3000)), noFaults)
+			done, err := a.Commit(ctx, changeOf(fmt.Sprint("k", i), many(fmt.Sprint("first", i), 3000)), noFaults)
 			if err != nil {
 				t.Error(err)
 			}
@@ -101,11 +101,11 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 	// With nobody in between it is judged once; the same again is nothing new.
 	judged := 0
 	count := func(d *access.Draft, at calendar.Instant) error { judged++; return noFaults(d, at) }
-	next, err := a.Commit(ctx, change("fresh", many("second", 3000)), count)
+	next, err := a.Commit(ctx, changeOf("fresh", many("second", 3000)), count)
 	if err != nil || next.Revision != head+1 || judged != 1 || operations(head+1) != 6000 {
 		t.Fatalf("head %d, %+v unchanged %v, judged %d times, %d operations (%v)", head, next.Revision, next.Unchanged, judged, operations(head+1), err)
 	}
-	again, err := a.Commit(ctx, change("fresh", many("second", 3000)), count)
+	again, err := a.Commit(ctx, changeOf("fresh", many("second", 3000)), count)
 	if err != nil || !again.Repeated || again.Revision != next.Revision || operations(head+2) != 0 {
 		t.Errorf("sent twice: %+v (%v)", again, err)
 	}

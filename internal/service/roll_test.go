@@ -14,7 +14,7 @@ import (
 func TestARollMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 	rng := rand.New(rand.NewPCG(91, 92))
 	s := access.Empty()
-	change := func(ops ...access.Operation) {
+	commit := func(ops ...access.Operation) {
 		t.Helper()
 		d := s.Draft()
 		for i, op := range ops {
@@ -32,7 +32,7 @@ func TestARollMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 		}
 		return out
 	}
-	change(&access.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &access.AddRole{Key: "clerk", Label: "Clerk"})
+	commit(&access.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &access.AddRole{Key: "clerk", Label: "Clerk"})
 	var kept rolls
 	var before *roll
 	users := 0
@@ -55,7 +55,7 @@ func TestARollMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 		if before != nil {
 			was = names(before)
 		}
-		change(ops...)
+		commit(ops...)
 		r := kept.get(s, "name", label)
 		if got, want := names(r), names(newRoll(s, label)); got != want {
 			t.Fatalf("round %d: by difference\n%safresh\n%s", round, got, want)
