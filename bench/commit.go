@@ -12,6 +12,8 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/operation"
 	"ableroster/internal/service"
 	"ableroster/wire"
 )
@@ -150,14 +152,14 @@ func differences(ctx context.Context, database string) ([]line, error) {
 		admin, _ := s.FindUser(demo.Administrator)
 		return func() error {
 			at := calendar.At(time.Now())
-			d := s.Draft()
-			d.Apply(0, &access.Grant{Role: "tariff-ledger/clerk", User: access.UserRef(demo.UserName(rng.IntN(users))), Window: calendar.Window{Until: at + 1e12}}, at)
+			d := change.NewDraft(s)
+			d.Apply(0, &operation.Grant{Role: "tariff-ledger/clerk", User: change.UserRef(demo.UserName(rng.IntN(users))), Window: calendar.Window{Until: at + 1e12}}, at)
 			d.Finish()
 			if len(d.Faults) > 0 {
 				return &d.Faults[0]
 			}
 			p := d.Preview(at)
-			if lacks := s.Authority(admin, at).Judge(d, at); len(lacks) > 0 {
+			if lacks := change.AuthorityOf(s, admin, at).Judge(d, at); len(lacks) > 0 {
 				return fmt.Errorf("the administrator may not grant")
 			}
 			d.GuardRails(admin, p, at, nil)

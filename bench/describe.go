@@ -8,7 +8,11 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/finding"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
 )
 
 // described is a large organisation with an application of 2,000 resources, 8
@@ -20,11 +24,11 @@ func described(users int) (*access.Snapshot, error) {
 	}
 	rng := rand.New(rand.NewPCG(7420, 8))
 	actions := []string{"read", "create", "update", "delete", "move", "count", "seal", "open"}
-	add := &access.AddApplication{Key: "shelves", State: access.StateLive}
+	add := &operation.AddApplication{Key: "shelves", State: fact.StateLive}
 	for _, a := range actions {
-		add.Actions = append(add.Actions, access.Action{Key: a})
+		add.Actions = append(add.Actions, fact.Action{Key: a})
 	}
-	ops := []access.Operation{add}
+	ops := []change.Operation{add}
 	path := func(i int) string {
 		if i%20 == 0 {
 			return fmt.Sprintf("aisle-%d", i/20)
@@ -32,26 +36,26 @@ func described(users int) (*access.Snapshot, error) {
 		return fmt.Sprintf("aisle-%d/shelf-%d", i/20, i)
 	}
 	for i := range 2000 {
-		ops = append(ops, &access.AddResource{Application: "shelves", Path: path(i)})
+		ops = append(ops, &operation.AddResource{Application: "shelves", Path: path(i)})
 	}
 	for i := range 2000 {
-		key := access.RoleRef(fmt.Sprintf("shelves/keeper-%d", i))
-		ops = append(ops, &access.AddRole{Key: fmt.Sprintf("keeper-%d", i), Application: "shelves"})
+		key := change.RoleRef(fmt.Sprintf("shelves/keeper-%d", i))
+		ops = append(ops, &operation.AddRole{Key: fmt.Sprintf("keeper-%d", i), Application: "shelves"})
 		for range 3 {
-			ops = append(ops, &access.AddPermission{Role: key, Actions: []string{actions[rng.IntN(8)], actions[rng.IntN(8)]}, Pattern: path(rng.IntN(2000))})
+			ops = append(ops, &operation.AddPermission{Role: key, Actions: []string{actions[rng.IntN(8)], actions[rng.IntN(8)]}, Pattern: path(rng.IntN(2000))})
 		}
 		if i > 0 && i%4 == 0 {
-			ops = append(ops, &access.IncludeRole{Role: key, Includes: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(i)))})
+			ops = append(ops, &operation.IncludeRole{Role: key, Includes: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(i)))})
 		}
 		for range users / 10_000 {
-			ops = append(ops, &access.Grant{Role: key, User: access.UserRef(access.UserID(1 + rng.IntN(users)).String())})
+			ops = append(ops, &operation.Grant{Role: key, User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String())})
 		}
 	}
 	return applied(s, ops)
 }
 
-func applied(s *access.Snapshot, ops []access.Operation) (*access.Snapshot, error) {
-	d := s.Draft()
+func applied(s *access.Snapshot, ops []change.Operation) (*access.Snapshot, error) {
+	d := change.NewDraft(s)
 	for i, op := range ops {
 		d.Apply(i, op, 1)
 	}
@@ -73,7 +77,7 @@ func describing(context.Context, string) ([]line, error) {
 	app, _ := s.FindApplication("shelves")
 	n := 0
 	cover := func() error {
-		n = len(s.Coverage(app, at, nil).Rows)
+		n = len(query.CoverageOf(s, app, at, nil).Rows)
 		return nil
 	}
 	var report *finding.Report
@@ -86,7 +90,7 @@ func describing(context.Context, string) ([]line, error) {
 	}
 	rng := rand.New(rand.NewPCG(1, 1))
 	next := func() error {
-		later, err := applied(s, []access.Operation{&access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}})
+		later, err := applied(s, []change.Operation{&operation.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}})
 		if err != nil {
 			return err
 		}
@@ -101,16 +105,16 @@ func describing(context.Context, string) ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	var ops []access.Operation
+	var ops []change.Operation
 	for i := range 500 {
-		o := &access.SetExpectation{Key: fmt.Sprintf("kept-%d", i), Application: "shelves", Action: "read", Pattern: fmt.Sprintf("aisle-%d", i%100), May: i%5 == 0, Blocking: true}
+		o := &operation.SetExpectation{Key: fmt.Sprintf("kept-%d", i), Application: "shelves", Action: "read", Pattern: fmt.Sprintf("aisle-%d", i%100), May: i%5 == 0, Blocking: true}
 		switch i % 3 {
 		case 0:
-			o.User = access.UserRef(access.UserID(1 + rng.IntN(users)).String())
+			o.User = change.UserRef(fact.UserID(1 + rng.IntN(users)).String())
 		case 1:
-			o.Group = access.GroupRef(fmt.Sprintf("team-%d-crew", i))
+			o.Group = change.GroupRef(fmt.Sprintf("team-%d-crew", i))
 		default:
-			o.Group, o.Except, o.May = access.GroupRef(fmt.Sprintf("team-%d-crew", i)), true, false
+			o.Group, o.Except, o.May = change.GroupRef(fmt.Sprintf("team-%d-crew", i)), true, false
 		}
 		ops = append(ops, o)
 	}
@@ -119,22 +123,22 @@ func describing(context.Context, string) ([]line, error) {
 		return nil, err
 	}
 	states := func() error {
-		expecting.BrokenByEach(expecting.Expectations(), at)
+		query.BrokenByEach(expecting, expecting.Expectations(), at)
 		return nil
 	}
-	was := expecting.BrokenByEach(expecting.Expectations(), 0)
+	was := query.BrokenByEach(expecting, expecting.Expectations(), 0)
 	since := func() error {
-		later, err := applied(expecting, []access.Operation{&access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String())}})
+		later, err := applied(expecting, []change.Operation{&operation.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String())}})
 		if err != nil {
 			return err
 		}
-		later.BrokenSince(expecting, was)
+		query.BrokenSince(later, expecting, was)
 		return nil
 	}
 	judge := func(s *access.Snapshot) func() error {
 		return func() error {
-			d := s.Draft()
-			d.Apply(0, &access.Grant{Role: access.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: access.UserRef(access.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}, at)
+			d := change.NewDraft(s)
+			d.Apply(0, &operation.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}, at)
 			d.Finish()
 			p := d.Preview(at)
 			d.GuardRails(1, p, at, nil)

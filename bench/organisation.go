@@ -10,6 +10,7 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
 	"ableroster/internal/ledger"
 	"ableroster/internal/service"
 
@@ -20,8 +21,8 @@ import (
 // snapshot compiles a large organisation in memory alone.
 func snapshot(users int) (*access.Snapshot, error) {
 	s := access.Empty()
-	err := demo.Large(users, func(ops []access.Operation) error {
-		d := s.Draft()
+	err := demo.Large(users, func(ops []change.Operation) error {
+		d := change.NewDraft(s)
 		for i, op := range ops {
 			d.Apply(i, op, 1)
 		}
@@ -107,8 +108,8 @@ func (k *kept) fill(users int) error {
 }
 
 // commit commits operations as the host itself.
-func (k *kept) commit(ops []access.Operation) error {
-	_, err := k.ledger.Commit(context.Background(), &ledger.Change{Via: "bench", Reason: "loading", Operations: ops}, func(d *access.Draft, _ calendar.Instant) error {
+func (k *kept) commit(ops []change.Operation) error {
+	_, err := k.ledger.Commit(context.Background(), &ledger.Change{Via: "bench", Reason: "loading", Operations: ops}, func(d *change.Draft, _ calendar.Instant) error {
 		if len(d.Faults) > 0 {
 			return &d.Faults[0]
 		}

@@ -10,6 +10,8 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/operation"
 	"ableroster/internal/review"
 	"ableroster/internal/service"
 	"ableroster/wire"
@@ -30,8 +32,8 @@ func workflows(ctx context.Context, database string) ([]line, error) {
 	at := calendar.At(time.Now())
 	rule := func(s *access.Snapshot) func() error {
 		return func() error {
-			d := s.Draft()
-			d.Apply(0, &access.AddDefault{Key: "everybody", Everybody: true, Roles: []access.RoleRef{"crane-control/lock-keeper"}}, at)
+			d := change.NewDraft(s)
+			d.Apply(0, &operation.AddDefault{Key: "everybody", Everybody: true, Roles: []change.RoleRef{"crane-control/lock-keeper"}}, at)
 			d.Finish()
 			if len(d.Faults) > 0 {
 				return &d.Faults[0]

@@ -13,7 +13,7 @@ import (
 	"strconv"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/patterns"
 	"ableroster/wire"
 )
 
@@ -369,8 +369,8 @@ func (c *Client) MenuOfNobody(ctx context.Context, application string) (wire.Men
 // buttons. Whatever a button does asks again with Check.
 func May(m wire.Menu, action, path string) bool {
 	for _, p := range m.Actions[action] {
-		part := access.Area{Pattern: p.Pattern, Except: p.Except}
-		if !p.Own && access.Reaches([]access.Area{part}, path) {
+		part := patterns.Area{Pattern: p.Pattern, Except: p.Except}
+		if !p.Own && patterns.Reaches([]patterns.Area{part}, path) {
 			return true
 		}
 	}

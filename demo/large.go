@@ -5,13 +5,15 @@ import (
 	"math/rand/v2"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 )
 
 // Large makes organisations of any size for measurements, of the same stuff as
 // the port: its applications and roles, its groups repeated for every berth of
 // a coast, and so many users. The operations come in portions.
-func Large(users int, yield func([]access.Operation) error) error {
+func Large(users int, yield func([]change.Operation) error) error {
 	rng := rand.New(rand.NewPCG(7420, uint64(users)))
 	g := &generator{rng: rng, clock: rng, zone: time.UTC, until: time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC), taken: map[string]bool{}}
 	g.start = g.until.AddDate(0, 0, -days)
@@ -19,7 +21,7 @@ func Large(users int, yield func([]access.Operation) error) error {
 		return err
 	}
 	teams := max(8, users/40)
-	var ops []access.Operation
+	var ops []change.Operation
 	flush := func(force bool) error {
 		if len(ops) == 0 || !force && len(ops) < 20_000 {
 			return nil
@@ -30,13 +32,13 @@ func Large(users int, yield func([]access.Operation) error) error {
 	}
 	roles := everyRole()
 	for i := range teams {
-		key := access.GroupRef(fmt.Sprintf("team-%d-crew", i))
-		ops = append(ops, &access.AddGroup{Key: string(key), Unit: units[i%len(units)].path})
+		key := change.GroupRef(fmt.Sprintf("team-%d-crew", i))
+		ops = append(ops, &operation.AddGroup{Key: string(key), Unit: units[i%len(units)].path})
 		for range 1 + rng.IntN(3) {
-			ops = append(ops, &access.Grant{Role: roles[rng.IntN(len(roles))], Group: key})
+			ops = append(ops, &operation.Grant{Role: roles[rng.IntN(len(roles))], Group: key})
 		}
 		if i > 0 && i%10 != 0 { // every tenth stands over the nine after it
-			ops = append(ops, &access.AddMember{Group: access.GroupRef(fmt.Sprintf("team-%d-crew", i-i%10)), Member: key})
+			ops = append(ops, &operation.AddMember{Group: change.GroupRef(fmt.Sprintf("team-%d-crew", i-i%10)), Member: key})
 		}
 		if err := flush(false); err != nil {
 			return err
@@ -45,13 +47,13 @@ func Large(users int, yield func([]access.Operation) error) error {
 	for i := range users {
 		u := units[rng.IntN(len(units))]
 		name := UserName(i)
-		ops = append(ops, &access.AddUser{UserFacts: access.UserFacts{Unit: u.path, Title: u.titles[rng.IntN(len(u.titles))]},
-			Personal: access.Personal{UserName: name, DisplayName: givenNames[i%len(givenNames)] + " " + familyNames[i/len(givenNames)%len(familyNames)]}})
+		ops = append(ops, &operation.AddUser{UserFacts: fact.UserFacts{Unit: u.path, Title: u.titles[rng.IntN(len(u.titles))]},
+			Personal: fact.Personal{UserName: name, DisplayName: givenNames[i%len(givenNames)] + " " + familyNames[i/len(givenNames)%len(familyNames)]}})
 		for range 2 {
-			ops = append(ops, &access.AddMember{Group: access.GroupRef(fmt.Sprintf("team-%d-crew", rng.IntN(teams))), User: access.UserRef(name)})
+			ops = append(ops, &operation.AddMember{Group: change.GroupRef(fmt.Sprintf("team-%d-crew", rng.IntN(teams))), User: change.UserRef(name)})
 		}
 		for range 5 {
-			ops = append(ops, &access.Grant{Role: roles[rng.IntN(len(roles))], User: access.UserRef(name)})
+			ops = append(ops, &operation.Grant{Role: roles[rng.IntN(len(roles))], User: change.UserRef(name)})
 		}
 		if err := flush(false); err != nil {
 			return err
@@ -64,26 +66,26 @@ func Large(users int, yield func([]access.Operation) error) error {
 func UserName(i int) string { return fmt.Sprintf("crew.%07d", i) }
 
 // everyRole is every role of every application.
-func everyRole() []access.RoleRef {
-	var out []access.RoleRef
+func everyRole() []change.RoleRef {
+	var out []change.RoleRef
 	for _, a := range applications {
 		for _, r := range a.roles {
-			out = append(out, access.RoleRef(a.key+"/"+r.key))
+			out = append(out, change.RoleRef(a.key+"/"+r.key))
 		}
 	}
 	return out
 }
 
 // applicationsOnly describes the applications of the port as operations.
-func (g *generator) applicationsOnly() []access.Operation {
+func (g *generator) applicationsOnly() []change.Operation {
 	g.describe()
-	var out []access.Operation
+	var out []change.Operation
 	for _, c := range g.out {
 		for _, op := range c.Operations {
 			switch op := op.(type) {
-			case *access.AddGroup, *access.AddMember:
+			case *operation.AddGroup, *operation.AddMember:
 				continue
-			case *access.Grant: // to the port's own groups, which are not there
+			case *operation.Grant: // to the port's own groups, which are not there
 				if op.Group != "" && op.Group != "public" && op.Group != "all-users" {
 					continue
 				}

@@ -10,6 +10,9 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 
 	"golang.org/x/text/runes"
 	"golang.org/x/text/transform"
@@ -22,7 +25,7 @@ type Change struct {
 	Author     string
 	Via        string
 	Reason     string
-	Operations []access.Operation
+	Operations []change.Operation
 }
 
 // Dormant is somebody who was given sign-in long ago and never used it.
@@ -73,7 +76,7 @@ func Larkhaven(until time.Time) []Change {
 func Port(until time.Time) (*access.Snapshot, error) {
 	s := access.Empty()
 	for _, c := range Larkhaven(until) {
-		d := s.Draft()
+		d := change.NewDraft(s)
 		d.Author, _ = s.FindUser(c.Author)
 		for i, op := range c.Operations {
 			d.Apply(i, op, calendar.At(c.At))
@@ -114,7 +117,7 @@ type generator struct {
 
 // add files a change. What builds on what is filed in order, so a time that
 // chance put too early is moved on.
-func (g *generator) add(at time.Time, author, via, reason string, ops ...access.Operation) {
+func (g *generator) add(at time.Time, author, via, reason string, ops ...change.Operation) {
 	if !at.After(g.last) {
 		at = g.last.Add(time.Duration(20+g.clock.IntN(200)) * time.Second)
 	}
@@ -153,57 +156,57 @@ func (g *generator) describe() {
 	first := time.Date(g.start.Year(), g.start.Month(), g.start.Day(), 9, 0, 0, 0, g.zone)
 	g.taken[Administrator] = true
 	g.add(first, "", "set-up", "Setting up",
-		&access.SetOrganisation{Name: "Larkhaven Port Authority", TimeZone: timeZone},
-		&access.AddUser{Personal: access.Personal{UserName: Administrator, DisplayName: "Marta Quill", Email: "marta.quill@larkhaven.example"},
-			UserFacts: access.UserFacts{Unit: "office", Title: "Access administrator", Employment: "staff", Location: "Customs House"}},
-		&access.AddRole{Key: "access-administrator", Label: "Access administrator", Description: "May see and change everything in Able Roster."},
-		&access.AddPermission{Role: "access-administrator", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&access.Grant{Role: "access-administrator", User: Administrator})
+		&operation.SetOrganisation{Name: "Larkhaven Port Authority", TimeZone: timeZone},
+		&operation.AddUser{Personal: fact.Personal{UserName: Administrator, DisplayName: "Marta Quill", Email: "marta.quill@larkhaven.example"},
+			UserFacts: fact.UserFacts{Unit: "office", Title: "Access administrator", Employment: "staff", Location: "Customs House"}},
+		&operation.AddRole{Key: "access-administrator", Label: "Access administrator", Description: "May see and change everything in Able Roster."},
+		&operation.AddPermission{Role: "access-administrator", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&operation.Grant{Role: "access-administrator", User: Administrator})
 	for i, a := range applications {
-		var actions []access.Action
+		var actions []fact.Action
 		for _, x := range a.actions {
-			actions = append(actions, access.Action{Key: x, Label: strings.ToUpper(x[:1]) + x[1:]})
+			actions = append(actions, fact.Action{Key: x, Label: strings.ToUpper(x[:1]) + x[1:]})
 		}
-		ops := []access.Operation{&access.AddApplication{Key: a.key, Label: a.label, Description: a.description, State: access.StateLive, Actions: actions}}
+		ops := []change.Operation{&operation.AddApplication{Key: a.key, Label: a.label, Description: a.description, State: fact.StateLive, Actions: actions}}
 		for _, r := range a.resources {
-			ops = append(ops, &access.AddResource{Application: access.ApplicationRef(a.key), Path: r.path, NodeKind: r.kind, Label: r.label, Open: r.open, Addresses: r.addresses})
+			ops = append(ops, &operation.AddResource{Application: change.ApplicationRef(a.key), Path: r.path, NodeKind: r.kind, Label: r.label, Open: r.open, Addresses: r.addresses})
 		}
 		for _, r := range a.roles {
-			full := access.RoleRef(a.key + "/" + r.key)
-			ops = append(ops, &access.AddRole{Key: r.key, Application: access.ApplicationRef(a.key), Label: r.label, Description: r.description})
+			full := change.RoleRef(a.key + "/" + r.key)
+			ops = append(ops, &operation.AddRole{Key: r.key, Application: change.ApplicationRef(a.key), Label: r.label, Description: r.description})
 			for _, p := range r.permissions() {
 				p.Role = full
 				ops = append(ops, &p)
 			}
 			for _, in := range r.includes {
-				ops = append(ops, &access.IncludeRole{Role: full, Includes: access.RoleRef(a.key + "/" + in)})
+				ops = append(ops, &operation.IncludeRole{Role: full, Includes: change.RoleRef(a.key + "/" + in)})
 			}
 		}
 		for _, f := range a.fences {
-			ops = append(ops, &access.AddFence{Application: access.ApplicationRef(a.key), Pattern: f.pattern, Actions: strings.Split(f.actions, ","), Reason: f.why})
+			ops = append(ops, &operation.AddFence{Application: change.ApplicationRef(a.key), Pattern: f.pattern, Actions: strings.Split(f.actions, ","), Reason: f.why})
 		}
 		if a.public != "" {
-			ops = append(ops, &access.Grant{Role: access.RoleRef(a.key + "/" + a.public), Group: "public"})
+			ops = append(ops, &operation.Grant{Role: change.RoleRef(a.key + "/" + a.public), Group: "public"})
 		}
 		g.add(first.AddDate(0, 0, i/2).Add(time.Duration(i)*37*time.Minute+time.Hour), Administrator, "console", "Describing "+a.label, ops...)
 	}
-	var ops []access.Operation
+	var ops []change.Operation
 	for _, r := range organisationRoles {
-		ops = append(ops, &access.AddRole{Key: r.key, Label: r.label, Description: r.description})
+		ops = append(ops, &operation.AddRole{Key: r.key, Label: r.label, Description: r.description})
 		for _, p := range r.permits {
 			app, rest, _ := strings.Cut(p, ": ")
 			acts, pattern, _ := strings.Cut(rest, " on ")
-			ops = append(ops, &access.AddPermission{Role: access.RoleRef(r.key), Application: access.ApplicationRef(app), Actions: strings.Split(acts, ","), Pattern: pattern})
+			ops = append(ops, &operation.AddPermission{Role: change.RoleRef(r.key), Application: change.ApplicationRef(app), Actions: strings.Split(acts, ","), Pattern: pattern})
 		}
 		for _, in := range r.includes {
-			ops = append(ops, &access.IncludeRole{Role: access.RoleRef(r.key), Includes: access.RoleRef(in)})
+			ops = append(ops, &operation.IncludeRole{Role: change.RoleRef(r.key), Includes: change.RoleRef(in)})
 		}
 	}
-	ops = append(ops, &access.Grant{Role: "staff", Group: "all-users"})
+	ops = append(ops, &operation.Grant{Role: "staff", Group: "all-users"})
 	g.add(first.AddDate(0, 0, 7), Administrator, "console", "Roles of the whole port", ops...)
 	ops = nil
 	for _, x := range groups {
-		op := &access.AddGroup{Key: x.key, Label: x.label, Unit: x.unit}
+		op := &operation.AddGroup{Key: x.key, Label: x.label, Unit: x.unit}
 		if x.key == "dredging-contractors" { // whoever is one, is in it
 			op.Filter = `within eq "engineering/dredging" and employment_type eq "contractor"`
 		}
@@ -211,16 +214,16 @@ func (g *generator) describe() {
 	}
 	for _, x := range groups {
 		if x.parent != "" {
-			ops = append(ops, &access.AddMember{Group: access.GroupRef(x.parent), Member: access.GroupRef(x.key)})
+			ops = append(ops, &operation.AddMember{Group: change.GroupRef(x.parent), Member: change.GroupRef(x.key)})
 		}
 		for _, r := range x.roles {
-			op := &access.Grant{Role: access.RoleRef(r), Group: access.GroupRef(x.key)}
+			op := &operation.Grant{Role: change.RoleRef(r), Group: change.GroupRef(x.key)}
 			switch x.key {
 			case "gate-night": // the barriers at night, and only then
 				op.Schedule = g.nights()
 			case "dredging-contractors": // this year's surveys alone
 				if r == "sounding-surveys/dredging-surveyor" {
-					op.Scopes = []access.ScopeRef{{Application: "sounding-surveys", Pattern: "surveys/dredging-" + g.until.Format("2006") + "*"}}
+					op.Scopes = []change.ScopeRef{{Application: "sounding-surveys", Pattern: "surveys/dredging-" + g.until.Format("2006") + "*"}}
 				}
 			}
 			ops = append(ops, op)
@@ -242,13 +245,13 @@ func (g *generator) fill() {
 	for _, f := range fixed {
 		p := g.known(f.user, f.name, f.unit, f.title, "staff")
 		p.fixed = true
-		ops := append(g.adding(p, at), &access.Grant{Role: access.RoleRef(f.role), User: access.UserRef(f.user)})
+		ops := append(g.adding(p, at), &operation.Grant{Role: change.RoleRef(f.role), User: change.UserRef(f.user)})
 		ops = append(ops, g.joining(p, f.groups)...)
 		g.add(at, Administrator, "console", "First colleagues", ops...)
 		at = at.Add(11 * time.Minute)
 	}
 	for i, u := range units {
-		var ops []access.Operation
+		var ops []change.Operation
 		for range u.people {
 			p := g.newcomer(u)
 			ops = append(ops, g.adding(p, g.start.AddDate(0, 0, -g.rng.IntN(3000)))...)
@@ -264,8 +267,8 @@ func (g *generator) fill() {
 	} {
 		g.taken[s.key] = true
 		g.add(g.office(16).Add(time.Duration(i)*time.Minute), Administrator, "console", "Account for a machine",
-			&access.AddUser{Personal: access.Personal{UserName: s.key, DisplayName: s.label}, UserKind: access.Service, UserFacts: access.UserFacts{Unit: "office"}},
-			&access.Grant{Role: access.RoleRef(s.role), User: access.UserRef(s.key)})
+			&operation.AddUser{Personal: fact.Personal{UserName: s.key, DisplayName: s.label}, UserKind: fact.Service, UserFacts: fact.UserFacts{Unit: "office"}},
+			&operation.Grant{Role: change.RoleRef(s.role), User: change.UserRef(s.key)})
 	}
 }
 
@@ -303,16 +306,16 @@ func plain(s string) string {
 	return strings.ToLower(strings.NewReplacer(" ", "-", "Ó", "o", "ø", "o").Replace(t))
 }
 
-func (g *generator) adding(p *person, since time.Time) []access.Operation {
-	op := &access.AddUser{Personal: access.Personal{UserName: p.name, DisplayName: p.display, Email: p.name + "@larkhaven.example"},
-		UserFacts: access.UserFacts{Unit: p.unit, Title: p.title, Employment: p.kind, Start: calendar.DateOf(since), Location: []string{"Customs House", "North Quay", "South Quay", "Pilot Station", "Gatehouse"}[g.rng.IntN(5)]}}
+func (g *generator) adding(p *person, since time.Time) []change.Operation {
+	op := &operation.AddUser{Personal: fact.Personal{UserName: p.name, DisplayName: p.display, Email: p.name + "@larkhaven.example"},
+		UserFacts: fact.UserFacts{Unit: p.unit, Title: p.title, Employment: p.kind, Start: calendar.DateOf(since), Location: []string{"Customs House", "North Quay", "South Quay", "Pilot Station", "Gatehouse"}[g.rng.IntN(5)]}}
 	if p.kind == "contractor" {
 		op.End = calendar.DateOf(g.until.AddDate(0, g.rng.IntN(9), g.rng.IntN(28)))
 	}
 	if p.name != Manager && strings.HasPrefix(p.unit, "marine") && g.taken[Manager] {
 		op.Manager = Manager
 	}
-	return []access.Operation{op}
+	return []change.Operation{op}
 }
 
 // dutiesIn are the groups somebody of a unit falls into, by each one's share.
@@ -326,22 +329,22 @@ func (g *generator) dutiesIn(unit string) []string {
 	return out
 }
 
-func (g *generator) joining(p *person, keys []string) []access.Operation {
-	var ops []access.Operation
+func (g *generator) joining(p *person, keys []string) []change.Operation {
+	var ops []change.Operation
 	for _, k := range keys {
 		if slices.Contains(p.groups, k) {
 			continue
 		}
 		p.groups = append(p.groups, k)
-		ops = append(ops, &access.AddMember{Group: access.GroupRef(k), User: access.UserRef(p.name)})
+		ops = append(ops, &operation.AddMember{Group: change.GroupRef(k), User: change.UserRef(p.name)})
 	}
 	return ops
 }
 
-func (g *generator) leavingGroups(p *person) []access.Operation {
-	var ops []access.Operation
+func (g *generator) leavingGroups(p *person) []change.Operation {
+	var ops []change.Operation
 	for _, k := range p.groups {
-		ops = append(ops, &access.RemoveMember{Group: access.GroupRef(k), User: access.UserRef(p.name)})
+		ops = append(ops, &operation.RemoveMember{Group: change.GroupRef(k), User: change.UserRef(p.name)})
 	}
 	p.groups = nil
 	return ops

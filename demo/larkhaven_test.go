@@ -10,6 +10,8 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/operation"
 )
 
 var day = time.Date(2026, 11, 25, 10, 0, 0, 0, time.UTC)
@@ -20,7 +22,7 @@ func written(t *testing.T, h []Change) string {
 	var b strings.Builder
 	for _, c := range h {
 		for _, op := range c.Operations {
-			raw, err := access.EncodeOperation(op)
+			raw, err := change.EncodeOperation(op)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -45,7 +47,7 @@ func TestOnlyTheDatesDependOnTheDay(t *testing.T) {
 		var b strings.Builder
 		for _, c := range Larkhaven(until) {
 			for _, op := range c.Operations {
-				raw, err := access.EncodeOperation(op)
+				raw, err := change.EncodeOperation(op)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -75,7 +77,7 @@ func TestTheHistoryFitsOnAnyDay(t *testing.T) {
 				t.Fatalf("until %s: change %d is of %s, the one before of %s", until, i, c.At, last)
 			}
 			last = c.At
-			d := s.Draft()
+			d := change.NewDraft(s)
 			d.Author, _ = s.FindUser(c.Author)
 			for j, op := range c.Operations {
 				d.Apply(j, op, calendar.At(c.At))
@@ -100,7 +102,7 @@ func TestTheHistoryFitsOnAnyDay(t *testing.T) {
 func TestAddressesAreMadeUp(t *testing.T) {
 	for _, c := range Larkhaven(day) {
 		for _, op := range c.Operations {
-			if u, ok := op.(*access.AddUser); ok && u.Email != "" && !strings.HasSuffix(u.Email, "@larkhaven.example") {
+			if u, ok := op.(*operation.AddUser); ok && u.Email != "" && !strings.HasSuffix(u.Email, "@larkhaven.example") {
 				t.Errorf("%s has the address %s", u.UserName, u.Email)
 			}
 		}
@@ -112,13 +114,13 @@ func TestLargeOrganisationsFitAndAreTheSameEveryTime(t *testing.T) {
 		var texts [2]string
 		for run := range texts {
 			s := access.Empty()
-			err := Large(users, func(ops []access.Operation) error {
+			err := Large(users, func(ops []change.Operation) error {
 				raw, err := json.Marshal(ops)
 				if err != nil {
 					return err
 				}
 				texts[run] += string(raw)
-				d := s.Draft()
+				d := change.NewDraft(s)
 				for i, op := range ops {
 					d.Apply(i, op, 1)
 				}

@@ -6,8 +6,10 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 )
 
 // event is something that happens on a day.
@@ -92,14 +94,14 @@ func (g *generator) leave(at time.Time) {
 		return
 	}
 	p.gone = true
-	departed := access.Departed
+	departed := fact.Departed
 	end := calendar.DateOf(at)
 	ops := g.leavingGroups(p)
 	for _, r := range p.direct {
-		ops = append(ops, &access.Revoke{Role: access.RoleRef(r), User: access.UserRef(p.name)})
+		ops = append(ops, &operation.Revoke{Role: change.RoleRef(r), User: change.UserRef(p.name)})
 	}
 	p.direct = nil
-	ops = append(ops, &access.UpdateUser{User: access.UserRef(p.name), Status: &departed, UserEdits: access.UserEdits{End: &end}})
+	ops = append(ops, &operation.UpdateUser{User: change.UserRef(p.name), Status: &departed, UserEdits: fact.UserEdits{End: &end}})
 	g.add(at, Administrator, g.via(), g.pick(reasons["leave"]), ops...)
 }
 
@@ -112,7 +114,7 @@ func (g *generator) move(at time.Time) {
 	title := g.pick(to.titles)
 	ops := g.leavingGroups(p)
 	p.unit, p.title = to.path, title
-	ops = append(ops, &access.UpdateUser{User: access.UserRef(p.name), UserEdits: access.UserEdits{Unit: &to.path, Title: &title}})
+	ops = append(ops, &operation.UpdateUser{User: change.UserRef(p.name), UserEdits: fact.UserEdits{Unit: &to.path, Title: &title}})
 	ops = append(ops, g.joining(p, g.dutiesIn(to.path))...)
 	g.add(at, Administrator, g.via(), g.pick(reasons["move"]), ops...)
 }
@@ -145,7 +147,7 @@ func (g *generator) grant(at time.Time) {
 	if slices.Contains(p.direct, role) {
 		return
 	}
-	op := &access.Grant{Role: access.RoleRef(role), User: access.UserRef(p.name)}
+	op := &operation.Grant{Role: change.RoleRef(role), User: change.UserRef(p.name)}
 	if g.rng.IntN(4) == 0 { // temporary
 		n := 14 + g.rng.IntN(120)
 		if end := g.day + n; end > days-12 && end < days+4 { // clearly over, or clearly not, whatever weekends do
@@ -165,7 +167,7 @@ func (g *generator) revoke(at time.Time) {
 	i := g.rng.IntN(len(p.direct))
 	role := p.direct[i]
 	p.direct = slices.Delete(p.direct, i, i+1)
-	g.add(at, g.author(p), g.via(), g.pick(reasons["revoke"]), &access.Revoke{Role: access.RoleRef(role), User: access.UserRef(p.name)})
+	g.add(at, g.author(p), g.via(), g.pick(reasons["revoke"]), &operation.Revoke{Role: change.RoleRef(role), User: change.UserRef(p.name)})
 }
 
 func midnight(t time.Time) time.Time {
@@ -181,13 +183,13 @@ func (g *generator) pilot(at time.Time) {
 }
 
 func (g *generator) invoices(at time.Time) {
-	g.add(at, Administrator, "console", "Checks her own invoices", &access.Grant{Role: "tariff-ledger/reader", User: Pilot})
+	g.add(at, Administrator, "console", "Checks her own invoices", &operation.Grant{Role: "tariff-ledger/reader", User: Pilot})
 }
 
 // ending is temporary access of the walk, about to end and about to begin.
 func (g *generator) ending(at time.Time) {
 	g.add(at, Manager, "console", "Covers the north quay during the regatta",
-		&access.Grant{Role: "berth-planning/scheduler", User: Pilot, Window: calendar.Window{Until: calendar.At(midnight(g.until.AddDate(0, 0, 6)))}})
+		&operation.Grant{Role: "berth-planning/scheduler", User: Pilot, Window: calendar.Window{Until: calendar.At(midnight(g.until.AddDate(0, 0, 6)))}})
 	g.add(at.Add(3*time.Minute), Administrator, "console", "Joins the chart project next month",
-		&access.Grant{Role: "sounding-surveys/surveyor", User: Pilot, Window: calendar.Window{From: calendar.At(midnight(g.until.AddDate(0, 0, 20)))}})
+		&operation.Grant{Role: "sounding-surveys/surveyor", User: Pilot, Window: calendar.Window{From: calendar.At(midnight(g.until.AddDate(0, 0, 20)))}})
 }

@@ -6,6 +6,9 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 )
@@ -13,31 +16,31 @@ import (
 // defaults are the rules by which people have what they need from the first day.
 func (g *generator) defaults(at time.Time) {
 	g.add(at, Administrator, "console", "So that nobody waits for a role on the first day",
-		&access.AddDefault{Key: "crane-crew", Label: "Crane crew", Description: "Every crane operator sees the cranes and their works orders.",
-			Filter: `within eq "terminal/cranes" and title eq "Crane operator"`, Roles: []access.RoleRef{"crane-control/observer"}, Groups: []access.GroupRef{"terminal-staff"}},
-		&access.AddDefault{Key: "tally-staff", Label: "Tally staff", Description: "Staff of the tally read what the terminal reads.",
-			Filter: `within eq "terminal/tally" and employment_type eq "staff"`, Groups: []access.GroupRef{"terminal-staff"}})
+		&operation.AddDefault{Key: "crane-crew", Label: "Crane crew", Description: "Every crane operator sees the cranes and their works orders.",
+			Filter: `within eq "terminal/cranes" and title eq "Crane operator"`, Roles: []change.RoleRef{"crane-control/observer"}, Groups: []change.GroupRef{"terminal-staff"}},
+		&operation.AddDefault{Key: "tally-staff", Label: "Tally staff", Description: "Staff of the tally read what the terminal reads.",
+			Filter: `within eq "terminal/tally" and employment_type eq "staff"`, Groups: []change.GroupRef{"terminal-staff"}})
 }
 
 // SoD rules were written once the auditor had asked.
 func (g *generator) sodRules(at time.Time) {
 	g.add(at, Administrator, "console", "The auditor asked who checks whom",
-		&access.AddSoDRule{Key: "credit-two-hands", Label: "Credits take two", Description: "who raises a credit does not release it",
-			Roles: []access.RoleRef{"tariff-ledger/credit-raiser", "tariff-ledger/credit-releaser"}, Prevent: true},
-		&access.AddSoDRule{Key: "pass-two-hands", Label: "Passes take two", Description: "who asks for a gate pass does not issue it",
-			Roles: []access.RoleRef{"gate-passes/requester", "gate-passes/issuer"}})
+		&operation.AddSoDRule{Key: "credit-two-hands", Label: "Credits take two", Description: "who raises a credit does not release it",
+			Roles: []change.RoleRef{"tariff-ledger/credit-raiser", "tariff-ledger/credit-releaser"}, Prevent: true},
+		&operation.AddSoDRule{Key: "pass-two-hands", Label: "Passes take two", Description: "who asks for a gate pass does not issue it",
+			Roles: []change.RoleRef{"gate-passes/requester", "gate-passes/issuer"}})
 }
 
 // expectations are what must keep holding, and one that does not.
 func (g *generator) expectations(at time.Time) {
 	g.add(at, Administrator, "console", "What the departments asked to be sure of",
-		&access.SetExpectation{Key: "pilots-no-tariffs", Label: "Pilots cannot change tariffs", Description: "they live by the pilotage dues",
+		&operation.SetExpectation{Key: "pilots-no-tariffs", Label: "Pilots cannot change tariffs", Description: "they live by the pilotage dues",
 			Group: "pilots", Application: "tariff-ledger", Action: "update", Pattern: "tariffs", Blocking: true},
-		&access.SetExpectation{Key: "tides-for-all", Label: "Anybody can read the tides", Description: "small craft have no account",
+		&operation.SetExpectation{Key: "tides-for-all", Label: "Anybody can read the tides", Description: "small craft have no account",
 			Nobody: true, May: true, Application: "tide-board", Action: "read", Pattern: "tides", Blocking: true},
-		&access.SetExpectation{Key: "operators-operate", Label: "Crane operators can operate every crane",
+		&operation.SetExpectation{Key: "operators-operate", Label: "Crane operators can operate every crane",
 			Group: "crane-operators", May: true, Application: "crane-control", Action: "operate", Pattern: "cranes"},
-		&access.SetExpectation{Key: "credits-by-leads", Label: "Only finance leads release credits", Description: "the auditor's finding of last year",
+		&operation.SetExpectation{Key: "credits-by-leads", Label: "Only finance leads release credits", Description: "the auditor's finding of last year",
 			Group: "finance-leads", Except: true, Application: "tariff-ledger", Action: "release", Pattern: "credits"})
 }
 
@@ -45,7 +48,7 @@ func (g *generator) expectations(at time.Time) {
 func (g *generator) wider(at time.Time) {
 	whole := `within eq "terminal/tally"`
 	g.add(at, Administrator, "console", "Temporary hands read manifests too",
-		&access.UpdateDefault{Default: "tally-staff", Filter: &whole})
+		&operation.UpdateDefault{Default: "tally-staff", Filter: &whole})
 }
 
 // present are the people of a part of the port who are still there, in the order
@@ -62,11 +65,11 @@ func (g *generator) present(unit string) []*person {
 
 // offers are owners, routes and requestable roles.
 func (g *generator) offers(at time.Time) {
-	var ops []access.Operation
+	var ops []change.Operation
 	own := func(user string, apps ...string) {
 		for _, a := range apps {
-			owner := access.UserRef(user)
-			ops = append(ops, &access.UpdateApplication{Application: access.ApplicationRef(a), Owner: &owner})
+			owner := change.UserRef(user)
+			ops = append(ops, &operation.UpdateApplication{Application: change.ApplicationRef(a), Owner: &owner})
 		}
 	}
 	own(Manager, "berth-planning", "pilot-roster")
@@ -77,12 +80,12 @@ func (g *generator) offers(at time.Time) {
 	own(g.present("engineering")[0].name, "sounding-surveys")
 	g.add(at, Administrator, "console", "Who answers for what", ops...)
 	step := func(whose request.Whose) request.StepRef { return request.StepRef{Whose: whose} }
-	ops = []access.Operation{
+	ops = []change.Operation{
 		&request.SetRoute{Key: "manager", Label: "The manager", Steps: []request.StepRef{step(request.Manager)}},
 		&request.SetRoute{Key: "manager-and-owner", Label: "The manager, then the owner", Steps: []request.StepRef{step(request.Manager), step(request.Owner)}},
 		&request.SetRoute{Key: "safety", Label: "The manager, then all lock keepers", Steps: []request.StepRef{step(request.Manager), {Whose: request.Group, Group: "lock-keepers", All: true}}},
 		&request.SetRoute{Key: "pass-office", Label: "The pass office", Steps: []request.StepRef{{Whose: request.Group, Group: "pass-office"}}},
-		&request.SetRoute{Key: "administrator", Label: "The access administrator", Steps: []request.StepRef{{Whose: request.Users, Users: []access.UserRef{Administrator}}}},
+		&request.SetRoute{Key: "administrator", Label: "The access administrator", Steps: []request.StepRef{{Whose: request.Users, Users: []change.UserRef{Administrator}}}},
 	}
 	for _, o := range []request.MakeRequestable{
 		{Role: "berth-planning/scheduler", Words: "assign vessels to berths", Route: "manager", MaxDays: 90},
@@ -145,12 +148,12 @@ func (g *generator) reviews(at time.Time) {
 		}
 		op := &review.DecideItems{Round: review.RoundRef(r.Key), Keep: keep}
 		for _, l := range lines {
-			op.Items = append(op.Items, review.ItemRef{User: access.UserRef(l.User.String()), Assignment: access.AssignmentRef(l.Assignment.String())})
+			op.Items = append(op.Items, review.ItemRef{User: change.UserRef(l.User.String()), Assignment: change.AssignmentRef(l.Assignment.String())})
 		}
 		g.add(g.last.Add(90*time.Second), who, "console", reason, op)
 	}
 	// The tariff ledger, once over: one direct role and one through a group go.
-	r := round("tariffs-autumn", "Tariff ledger, autumn", "The auditor's plan for the year", review.OpenRound{Application: "tariff-ledger", Reviewers: review.Users, Users: []access.UserRef{Administrator}})
+	r := round("tariffs-autumn", "Tariff ledger, autumn", "The auditor's plan for the year", review.OpenRound{Application: "tariff-ledger", Reviewers: review.Users, Users: []change.UserRef{Administrator}})
 	var keep, direct, group []review.Item
 	for _, l := range r.Items(s) {
 		switch {
@@ -185,7 +188,7 @@ func (g *generator) soFar() *access.Snapshot {
 	}
 	for ; g.read < len(g.out); g.read++ {
 		c := g.out[g.read]
-		d := g.seen.Draft()
+		d := change.NewDraft(g.seen)
 		d.Author, _ = g.seen.FindUser(c.Author)
 		for i, op := range c.Operations {
 			d.Apply(i, op, calendar.At(c.At))
@@ -199,7 +202,7 @@ func (g *generator) soFar() *access.Snapshot {
 	return g.seen
 }
 
-func found(s *access.Snapshot, user string) access.UserID {
+func found(s *access.Snapshot, user string) fact.UserID {
 	id, _ := s.FindUser(user)
 	return id
 }

@@ -12,6 +12,7 @@ import (
 	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/internal/access"
+	"ableroster/internal/change"
 	"ableroster/testkit"
 	"ableroster/wire"
 )
@@ -117,20 +118,20 @@ func TestEveryOperationCanBeTriedOnTwoHeads(t *testing.T) {
 	author, _ := head.FindUser(demo.Administrator)
 	for _, text := range samples {
 		text = strings.ReplaceAll(text, "$soon", soon)
-		op, faults := access.DecodeOperation([]byte(text))
+		op, faults := change.DecodeOperation([]byte(text))
 		if len(faults) > 0 {
 			t.Fatal(text, faults)
 		}
-		was, _ := access.EncodeOperation(op)
+		was, _ := change.EncodeOperation(op)
 		for _, s := range []*access.Snapshot{first, head} {
-			d := s.Draft()
+			d := change.NewDraft(s)
 			d.Author = author
 			d.Apply(0, op, s.At+1)
 			d.Finish()
 			if len(d.Faults) > 0 {
 				t.Errorf("%s: %v", text, &d.Faults[0])
 			}
-			if is, _ := access.EncodeOperation(op); string(is) != string(was) {
+			if is, _ := change.EncodeOperation(op); string(is) != string(was) {
 				t.Errorf("%s became %s", was, is)
 			}
 		}

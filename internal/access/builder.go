@@ -2,6 +2,7 @@ package access
 
 import (
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/paged"
 )
 
@@ -13,7 +14,7 @@ type Builder struct {
 	base *Snapshot
 	edit *paged.Edit
 
-	changed map[factKey]Fact // what each changed fact was before, nil when new
+	changed map[factKey]fact.Fact // what each changed fact was before, nil when new
 	order   []factKey
 	touches int // how often a fact was put
 	listed  []RowChange
@@ -25,17 +26,17 @@ type Builder struct {
 }
 
 type factKey struct {
-	kind FactKind
+	kind fact.FactKind
 	row  uint32
 }
 
 // RowChange is what a draft does to one fact: Before is nil for a new one,
 // After for one that ends.
-type RowChange struct{ Before, After Fact }
+type RowChange struct{ Before, After fact.Fact }
 
 // Next begins the next snapshot. The snapshot itself never changes.
 func (s *Snapshot) Next() *Builder {
-	d := &Builder{Snapshot: *s, base: s, edit: new(paged.Edit), changed: map[factKey]Fact{}}
+	d := &Builder{Snapshot: *s, base: s, edit: new(paged.Edit), changed: map[factKey]fact.Fact{}}
 	d.Revision = s.Revision + 1
 	return d
 }
@@ -49,28 +50,28 @@ func Loader(revision int64) *Builder {
 	return d
 }
 
-// Put enters a fact as read from the ledger, with the revision that opened it.
-func (d *Builder) Put(f Fact, opened int64) {
+// Load enters a fact as read from the ledger, with the revision that opened it.
+func (d *Builder) Load(f fact.Fact, opened int64) {
 	revision := d.Revision
 	d.Revision = opened
-	d.put(f)
+	d.Put(f)
 	d.Revision = revision
 }
 
 // Touch says that what is given to a user or group directly was last changed
 // by a revision, though the fact it closed is no longer there to tell.
-func (d *Builder) Touch(m Member, revision int64) {
+func (d *Builder) Touch(m fact.Member, revision int64) {
 	if m.User != 0 {
-		u := d.users.Edit(d.edit, int(m.User))
-		u.touched = max(u.touched, revision)
+		u := d.UserTable.Edit(d.edit, int(m.User))
+		u.Touched = max(u.Touched, revision)
 		return
 	}
-	g := d.groups.Edit(d.edit, int(m.Group))
-	g.touched = max(g.touched, revision)
+	g := d.GroupTable.Edit(d.edit, int(m.Group))
+	g.Touched = max(g.Touched, revision)
 }
 
 // Reserve sets the next free number of a kind past n.
-func (d *Builder) Reserve(kind FactKind, n uint32) {
+func (d *Builder) Reserve(kind fact.FactKind, n uint32) {
 	c := d.next.of(kind)
 	*c = max(*c, n+1)
 }
@@ -78,13 +79,22 @@ func (d *Builder) Reserve(kind FactKind, n uint32) {
 // Seal makes the draft a snapshot. The draft must not be used after.
 func (d *Builder) Seal(revision int64, at calendar.Instant) *Snapshot {
 	if d.loading {
-		for i := range d.groups.Len() {
-			d.gatherOne(GroupID(i))
+		for i := range d.GroupTable.Len() {
+			d.gatherOne(fact.GroupID(i))
 		}
 	}
 	s := d.Snapshot
 	s.Revision, s.At = revision, at
 	return &s
+}
+
+// PutNameless opens a user whom nobody finds by name, for asking what somebody would
+// have; from then on nothing is tracked.
+func (d *Builder) PutNameless(f *fact.User) {
+	d.loading = true
+	r := d.UserTable.Edit(d.edit, int(f.ID))
+	r.state(f)
+	d.choose(r)
 }
 
 // Base is the snapshot the draft began from.
@@ -98,7 +108,7 @@ func (d *Builder) Changes() []RowChange {
 	}
 	out := make([]RowChange, 0, len(d.order))
 	for _, k := range d.order {
-		c := RowChange{d.changed[k], d.fact(k)}
+		c := RowChange{d.changed[k], d.Fact(k.kind, k.row)}
 		if c.Before == nil && c.After == nil {
 			continue
 		}
@@ -108,71 +118,71 @@ func (d *Builder) Changes() []RowChange {
 	return out
 }
 
-func (c *counters) of(kind FactKind) *uint32 {
+func (c *counters) of(kind fact.FactKind) *uint32 {
 	switch kind {
-	case FactUser:
+	case fact.FactUser:
 		return &c.User
-	case FactGroup:
+	case fact.FactGroup:
 		return &c.Group
-	case FactMembership:
+	case fact.FactMembership:
 		return &c.Membership
-	case FactApplication:
+	case fact.FactApplication:
 		return &c.Application
-	case FactResource:
+	case fact.FactResource:
 		return &c.Resource
-	case FactFence:
+	case fact.FactFence:
 		return &c.Fence
-	case FactRole:
+	case fact.FactRole:
 		return &c.Role
-	case FactInclusion:
+	case fact.FactInclusion:
 		return &c.Inclusion
-	case FactPermission:
+	case fact.FactPermission:
 		return &c.Permission
-	case FactAssignment:
+	case fact.FactAssignment:
 		return &c.Assignment
 	}
-	if p := recordPlace(kind); p >= 0 {
+	if p := fact.RecordPlace(kind); p >= 0 {
 		return &c.Kept[p]
 	}
 	return new(uint32)
 }
 
-// fact is the open fact under a key as an interface, nil when there is none.
-func (d *Snapshot) fact(k factKey) Fact {
-	i := int(k.row)
-	switch k.kind {
-	case FactOrganisation:
+// Fact is the open fact of a kind under a number as an interface, nil when there is none.
+func (d *Snapshot) Fact(kind fact.FactKind, row uint32) fact.Fact {
+	i := int(row)
+	switch kind {
+	case fact.FactOrganisation:
 		if d.organisation.Name == "" { // not set up yet
 			return nil
 		}
 		o := d.organisation
 		return &o
-	case FactUser:
-		return orNil(d.User(UserID(i)))
-	case FactGroup:
-		return orNil(d.Group(GroupID(i)))
-	case FactMembership:
-		return orNil(d.Membership(MembershipID(i)))
-	case FactApplication:
-		return orNil(d.Application(ApplicationID(i)))
-	case FactResource:
-		if r := d.resources.At(i); r != nil {
-			return orNil(r.fact)
+	case fact.FactUser:
+		return orNil(d.User(fact.UserID(i)))
+	case fact.FactGroup:
+		return orNil(d.Group(fact.GroupID(i)))
+	case fact.FactMembership:
+		return orNil(d.Membership(fact.MembershipID(i)))
+	case fact.FactApplication:
+		return orNil(d.Application(fact.ApplicationID(i)))
+	case fact.FactResource:
+		if r := d.ResourceTable.At(i); r != nil {
+			return orNil(r.Fact)
 		}
-	case FactFence:
-		return orNil(d.Fence(FenceID(i)))
-	case FactRole:
-		return orNil(d.Role(RoleID(i)))
-	case FactInclusion:
-		if r := d.inclusions.At(i); r != nil {
-			return orNil(r.fact)
+	case fact.FactFence:
+		return orNil(d.Fence(fact.FenceID(i)))
+	case fact.FactRole:
+		return orNil(d.Role(fact.RoleID(i)))
+	case fact.FactInclusion:
+		if r := d.InclusionTable.At(i); r != nil {
+			return orNil(r.Fact)
 		}
-	case FactPermission:
-		return orNil(d.Permission(PermissionID(i)))
-	case FactAssignment:
-		return orNil(d.Assignment(AssignmentID(i)))
+	case fact.FactPermission:
+		return orNil(d.Permission(fact.PermissionID(i)))
+	case fact.FactAssignment:
+		return orNil(d.Assignment(fact.AssignmentID(i)))
 	}
-	if f := d.RecordFact(k.kind, k.row); f != nil {
+	if f := d.RecordFact(kind, row); f != nil {
 		return f
 	}
 	return nil
@@ -180,22 +190,22 @@ func (d *Snapshot) fact(k factKey) Fact {
 
 func orNil[T any, P interface {
 	*T
-	Fact
-}](p P) Fact {
+	fact.Fact
+}](p P) fact.Fact {
 	if p == nil {
 		return nil
 	}
 	return p
 }
 
-func (d *Builder) track(f Fact) {
+func (d *Builder) track(f fact.Fact) {
 	if d.loading {
 		return
 	}
 	d.touches++
 	k := factKey{f.Kind(), f.Row()}
 	if _, seen := d.changed[k]; !seen {
-		d.changed[k] = d.fact(k)
+		d.changed[k] = d.Fact(k.kind, k.row)
 		d.order = append(d.order, k)
 	}
 }

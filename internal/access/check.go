@@ -1,9 +1,9 @@
 package access
 
 import (
-	"ableroster/internal/patterns"
-
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
+	"ableroster/internal/patterns"
 )
 
 // Question asks whether a user may do an action on a path at an instant. An
@@ -27,36 +27,36 @@ func denied(r Reason) Decision { return Decision{Reason: r} }
 
 // Check answers a question. A malformed path is an error, not a denial.
 func (s *Snapshot) Check(q Question) (Decision, error) {
-	var a asked
-	return s.check(&q, &a)
+	var a Asked
+	return s.Answer(&q, &a)
 }
 
-// asked is a question with its names resolved.
-type asked struct {
-	user   UserID
-	u      *userRec // the user's, nil for nobody
-	app    ApplicationID
-	rec    *applicationRec
-	action askedAction
-	path   string
-	known  bool // the path is registered or below an open resource
+// Asked is a question with its names resolved.
+type Asked struct {
+	User   fact.UserID
+	u      *UserEntry // the user's, nil for nobody
+	App    fact.ApplicationID
+	Rec    *ApplicationEntry
+	Action askedAction
+	Path   string
+	Known  bool // the path is registered or below an open resource
 	place  int  // of the resource among the application's, -1 unless registered
-	at     calendar.Instant
-	owns   bool
+	At     calendar.Instant
+	Owns   bool
 }
 
 // askedAction is an action and its place among those of the application, -1
 // until it is known to be declared.
 type askedAction struct {
-	key   string
-	place int
+	Key   string
+	Place int
 }
 
-func (a askedAction) bit() uint64 { return 1 << a.place }
+func (a askedAction) Bit() uint64 { return 1 << a.Place }
 
-// check answers a question, and puts what its names stand for into a, empty.
-func (s *Snapshot) check(q *Question, a *asked) (Decision, error) {
-	a.action.key, a.action.place, a.path, a.place, a.at = q.Action, -1, q.Path, -1, q.At
+// Answer answers a question, and puts what its names stand for into a, empty.
+func (s *Snapshot) Answer(q *Question, a *Asked) (Decision, error) {
+	a.Action.Key, a.Action.Place, a.Path, a.place, a.At = q.Action, -1, q.Path, -1, q.At
 	var sought soughtUser
 	if q.User != "" {
 		sought.seek(s, q.User)
@@ -65,33 +65,33 @@ func (s *Snapshot) check(q *Question, a *asked) (Decision, error) {
 		return Decision{}, err
 	}
 	var ok bool
-	if a.app, ok = s.FindApplication(q.Application); !ok {
+	if a.App, ok = s.FindApplication(q.Application); !ok {
 		return denied(ApplicationUnknown), nil
 	}
-	a.rec = s.applications.At(int(a.app))
-	app := a.rec.fact
+	a.Rec = s.ApplicationTable.At(int(a.App))
+	app := a.Rec.Fact
 	if q.User != "" {
 		sought.fetch(s)
 	}
 	s.target(a)
 	if q.User != "" {
-		a.user, a.u = sought.found(s)
+		a.User, a.u = sought.found(s)
 	}
-	stance := s.stance(app, a.user, a.u != nil, q.At)
-	if stance == letsNobody {
+	stance := s.Stance(app, a.User, a.u != nil, q.At)
+	if stance == LetsNobody {
 		return denied(ApplicationNotLive), nil
 	}
 	if q.User != "" {
 		if a.u == nil {
 			return denied(UserUnknown), nil
 		}
-		if !s.counts(a.u, q.At) {
+		if !s.Counts(a.u, q.At) {
 			return denied(UserInactive), nil
 		}
-		a.owns = q.Owner != "" && s.isCalled(a.user, q.Owner)
+		a.Owns = q.Owner != "" && s.isCalled(a.User, q.Owner)
 	}
-	d := s.judge(a)
-	if !d.Allowed && stance == letsAll && a.user != 0 {
+	d := s.Judge(a)
+	if !d.Allowed && stance == LetsAll && a.User != 0 {
 		return Decision{true, Rehearsal}, nil
 	}
 	return d, nil
@@ -102,66 +102,49 @@ func (s *Snapshot) check(q *Question, a *asked) (Decision, error) {
 type stance uint8
 
 const (
-	letsNobody stance = iota
+	LetsNobody stance = iota
 	asIfLive
-	letsAll // that are signed in and effective
+	LetsAll // that are signed in and effective
 )
 
-func (s *Snapshot) stance(app *Application, user UserID, known bool, at calendar.Instant) stance {
+func (s *Snapshot) Stance(app *fact.Application, user fact.UserID, known bool, at calendar.Instant) stance {
 	switch app.State {
-	case StateLive:
+	case fact.StateLive:
 		return asIfLive
-	case StateRehearsal:
-		return letsAll
-	case StateDraft:
-		if known && app.Trial != 0 && s.isMember(user, app.Trial, at) {
+	case fact.StateRehearsal:
+		return LetsAll
+	case fact.StateDraft:
+		if known && app.Trial != 0 && s.IsMember(user, app.Trial, at) {
 			return asIfLive
 		}
 	}
-	return letsNobody
-}
-
-// Menu is where a user may do an action of an application, on anybody's and on
-// their own, as the application's state has it. Fields are as in Reach.
-func (s *Snapshot) Menu(id UserID, app ApplicationID, action string, at calendar.Instant) (all, own []Area) {
-	switch s.stance(s.Application(app), id, id != 0, at) {
-	case letsAll:
-		if id != 0 {
-			if s.Effective(id, at) {
-				all = []Area{{Pattern: patterns.Root}}
-			}
-			return all, nil
-		}
-	case letsNobody:
-		return nil, nil
-	}
-	return s.Reach(id, app, action, at), s.OwnReach(id, app, action, at)
+	return LetsNobody
 }
 
 // AllowedLive says whether a user, on nothing of their own, might do something
 // if the application were live.
-func (s *Snapshot) AllowedLive(id UserID, app ApplicationID, action, path string, at calendar.Instant) bool {
-	a := asked{user: id, u: s.users.At(int(id)), app: app, rec: s.applications.At(int(app)), action: askedAction{action, -1}, path: path, at: at}
+func (s *Snapshot) AllowedLive(id fact.UserID, app fact.ApplicationID, action, path string, at calendar.Instant) bool {
+	a := Asked{User: id, u: s.UserTable.At(int(id)), App: app, Rec: s.ApplicationTable.At(int(app)), Action: askedAction{action, -1}, Path: path, At: at}
 	s.target(&a)
-	return s.Effective(id, at) && s.judge(&a).Allowed
+	return s.Effective(id, at) && s.Judge(&a).Allowed
 }
 
 // target finds what a question is about in its application: resource and action.
-func (s *Snapshot) target(a *asked) {
-	a.place, a.known = s.known(a.rec, a.path)
-	a.action.place, _ = a.rec.fact.actionPlace(a.action.key)
+func (s *Snapshot) target(a *Asked) {
+	a.place, a.Known = s.Known(a.Rec, a.Path)
+	a.Action.Place, _ = ActionPlace(a.Rec.Fact, a.Action.Key)
 }
 
-// judge answers about an effective user, or nobody, as if the application were
+// Judge answers about an effective user, or nobody, as if the application were
 // live.
-func (s *Snapshot) judge(a *asked) Decision {
+func (s *Snapshot) Judge(a *Asked) Decision {
 	switch {
-	case !a.known:
+	case !a.Known:
 		return denied(ResourceUnknown)
-	case a.action.place < 0:
+	case a.Action.Place < 0:
 		return denied(ActionUnknown)
 	}
-	m, sure := missNone, false
+	m, sure := MissNone, false
 	if a.place >= 0 {
 		m, sure = s.byFit(a)
 	}
@@ -169,53 +152,53 @@ func (s *Snapshot) judge(a *asked) Decision {
 		m = s.nearest(a)
 	}
 	switch {
-	case m == holdsNow:
+	case m == HoldsNow:
 		return Decision{true, Granted}
-	case a.user == 0:
+	case a.User == 0:
 		return denied(NotSignedIn)
 	}
-	return denied(missReasons[m])
+	return denied(MissReasons[m])
 }
 
 // isCalled says whether a text is a user's name or id.
-func (s *Snapshot) isCalled(id UserID, text string) bool {
-	if n, ok := ParseID("user", text); ok {
-		return UserID(n) == id
+func (s *Snapshot) isCalled(id fact.UserID, text string) bool {
+	if n, ok := fact.ParseID("user", text); ok {
+		return fact.UserID(n) == id
 	}
-	return s.users.At(int(id)).isNamed(fold(text))
+	return s.UserTable.At(int(id)).isNamed(fact.Fold(text))
 }
 
 // nearest is how the chain that comes nearest fails: holdsNow when one holds.
 // A chain's code is the greatest of its misses, the answer the least of all
 // chains': so each group counts by the least miss on any way to it.
-func (s *Snapshot) nearest(a *asked) miss {
-	best := s.nearestOf(s.groups.At(int(PublicGroup)).given, holdsNow, missNone, a)
-	if a.user == 0 || best == holdsNow {
+func (s *Snapshot) nearest(a *Asked) Miss {
+	best := s.nearestOf(s.GroupTable.At(int(fact.PublicGroup)).Given, HoldsNow, MissNone, a)
+	if a.User == 0 || best == HoldsNow {
 		return best
 	}
 	u := a.u
-	if best = s.nearestOf(u.given(), holdsNow, best, a); best == holdsNow {
+	if best = s.nearestOf(u.Given(), HoldsNow, best, a); best == HoldsNow {
 		return best
 	}
-	if u.person {
-		if best = s.nearestOf(s.groups.At(int(AllUsersGroup)).given, holdsNow, best, a); best == holdsNow {
+	if u.Person {
+		if best = s.nearestOf(s.GroupTable.At(int(fact.AllUsersGroup)).Given, HoldsNow, best, a); best == HoldsNow {
 			return best
 		}
 	}
 	// Groups by the least miss on the way to them: first all that are reached
 	// now, then those through a membership that has not begun, then ended.
 	var buf [24]reachedGroup
-	reached := s.reachUp(buf[:0], u.groups(), holdsNow, a.at)
+	reached := s.reachUp(buf[:0], u.Groups(), HoldsNow, a.At)
 	for i := 0; i < len(reached); i++ {
-		reached = s.reachUp(reached, s.groups.At(int(reached[i].id)).parents, reached[i].miss, a.at)
+		reached = s.reachUp(reached, s.GroupTable.At(int(reached[i].id)).Parents, reached[i].miss, a.At)
 	}
-	for _, level := range [...]miss{holdsNow, missNotYet, missEnded} {
+	for _, level := range [...]Miss{HoldsNow, missNotYet, missEnded} {
 		if level >= best {
 			break
 		}
 		for _, g := range reached {
 			if g.miss == level {
-				if best = s.nearestOf(s.groups.At(int(g.id)).given, level, best, a); best == holdsNow {
+				if best = s.nearestOf(s.GroupTable.At(int(g.id)).Given, level, best, a); best == HoldsNow {
 					return best
 				}
 			}
@@ -226,20 +209,20 @@ func (s *Snapshot) nearest(a *asked) miss {
 
 // reachedGroup is a group on the way up, with the least miss on a way to it.
 type reachedGroup struct {
-	id   GroupID
-	miss miss
+	id   fact.GroupID
+	miss Miss
 }
 
 // reachUp adds the groups that memberships lead to. A group found again with a
 // lesser miss is added again: what lies above it is reached by that one too.
-func (s *Snapshot) reachUp(out []reachedGroup, via []link, from miss, at calendar.Instant) []reachedGroup {
+func (s *Snapshot) reachUp(out []reachedGroup, via []Link, from Miss, at calendar.Instant) []reachedGroup {
 next:
 	for _, j := range via {
 		m := from
-		if !j.plain() {
-			m = max(m, missOf(s.windowOf(j), at))
+		if !j.Plain() {
+			m = max(m, MissOf(s.WindowOf(j), at))
 		}
-		id := j.group()
+		id := j.Group()
 		for i := range out {
 			if out[i].id == id && out[i].miss <= m {
 				continue next
@@ -252,34 +235,34 @@ next:
 
 // nearestOf is the least of best and what assignments, reached with a miss,
 // come to.
-func (s *Snapshot) nearestOf(all []link, from, best miss, a *asked) miss {
+func (s *Snapshot) nearestOf(all []Link, from, best Miss, a *Asked) Miss {
 	for i := range all {
 		if from >= best {
 			return best
 		}
 		g := &all[i]
-		role := s.roles.At(int(g.role()))
-		bounds := miss(0xff) // looked up when it matters
-		for k := range role.rules {
-			r := &role.rules[k]
-			if r.app != a.app || r.actions&a.action.bit() == 0 || !r.covers(a.path) {
+		role := s.RoleTable.At(int(g.Role()))
+		bounds := Miss(0xff) // looked up when it matters
+		for k := range role.Rules {
+			r := &role.Rules[k]
+			if r.App != a.App || r.Actions&a.Action.Bit() == 0 || !r.Covers(a.Path) {
 				continue
 			}
 			m := from
-			if !g.plain() {
+			if !g.Plain() {
 				if bounds == 0xff {
-					l := s.limitsOf(*g)
-					bounds = l.miss(a)
+					l := s.LimitsOf(*g)
+					bounds = l.Miss(a)
 				}
 				m = max(m, bounds)
 			}
-			if r.own && !a.owns {
-				m = max(m, missOwner)
+			if r.Own && !a.Owns {
+				m = max(m, MissOwner)
 			}
-			if m < best && len(a.rec.fences) > 0 && s.fenced(a.rec, r.pattern, a.action.key, a.path) {
-				m = missFence
+			if m < best && len(a.Rec.Fences) > 0 && s.Fenced(a.Rec, r.Pattern, a.Action.Key, a.Path) {
+				m = MissFence
 			}
-			if best = min(best, m); best == holdsNow {
+			if best = min(best, m); best == HoldsNow {
 				return best
 			}
 		}
@@ -287,27 +270,27 @@ func (s *Snapshot) nearestOf(all []link, from, best miss, a *asked) miss {
 	return best
 }
 
-// miss is how an assignment fails what is asked, permissions aside.
-func (l *limits) miss(a *asked) miss {
-	m := missOf(l.window, a.at)
-	if l.schedule != nil && !l.schedule.Holds(a.at) {
-		m = max(m, missSchedule)
+// Miss is how an assignment fails what is asked, permissions aside.
+func (l *Limits) Miss(a *Asked) Miss {
+	m := MissOf(l.Window, a.At)
+	if l.Schedule != nil && !l.Schedule.Holds(a.At) {
+		m = max(m, MissSchedule)
 	}
-	if !inScope(l.scopes, a.app, a.path) {
+	if !fact.InScope(l.Scopes, a.App, a.Path) {
 		m = max(m, missScope)
 	}
 	return m
 }
 
-// fits says whether a permission's action and pattern fit what is asked,
+// Fits says whether a permission's action and pattern fit what is asked,
 // whatever else fails.
-func (p *Permission) fits(a *asked) bool {
-	return p.Application == a.app && p.gives(a.action.key) && patterns.Covers(p.Pattern, a.path)
+func Fits(p *fact.Permission, a *Asked) bool {
+	return p.Application == a.App && Gives(p, a.Action.Key) && patterns.Covers(p.Pattern, a.Path)
 }
 
-func (p *Permission) gives(action string) bool {
+func Gives(p *fact.Permission, action string) bool {
 	for _, x := range p.Actions {
-		if x == action || x == AllActions {
+		if x == action || x == fact.AllActions {
 			return true
 		}
 	}

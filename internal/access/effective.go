@@ -1,15 +1,18 @@
 package access
 
-import "ableroster/internal/calendar"
+import (
+	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
+)
 
-// effective is when a user counts: while active, from the first instant of
+// WhenEffective is when a user counts: while active, from the first instant of
 // their start date to the last of their end date in the organisation's zone.
 // Nobody signed in (user 0) always does.
-func (s *Snapshot) effective(id UserID) calendar.Intervals {
+func (s *Snapshot) WhenEffective(id fact.UserID) calendar.Intervals {
 	if id == 0 {
 		return calendar.Always()
 	}
-	u := s.users.At(int(id))
+	u := s.UserTable.At(int(id))
 	if u == nil || !u.active {
 		return nil
 	}
@@ -27,13 +30,13 @@ func (s *Snapshot) effective(id UserID) calendar.Intervals {
 }
 
 // Effective says whether a user counts at an instant.
-func (s *Snapshot) Effective(id UserID, at calendar.Instant) bool {
-	u := s.users.At(int(id))
-	return u != nil && s.counts(u, at)
+func (s *Snapshot) Effective(id fact.UserID, at calendar.Instant) bool {
+	u := s.UserTable.At(int(id))
+	return u != nil && s.Counts(u, at)
 }
 
-// counts is Effective for a record.
-func (s *Snapshot) counts(u *userRec, at calendar.Instant) bool {
+// Counts is Effective for a record.
+func (s *Snapshot) Counts(u *UserEntry, at calendar.Instant) bool {
 	return u.active &&
 		(u.start == 0 || at >= u.start.Begins(s.zone)) &&
 		(u.end == 0 || at < (u.end+1).Begins(s.zone))

@@ -4,6 +4,7 @@ import (
 	"sync/atomic"
 	"unsafe"
 
+	"ableroster/internal/fact"
 	"ableroster/internal/paged"
 )
 
@@ -20,7 +21,7 @@ type fit []fitWord
 
 type fitWord struct{ gives, near uint64 }
 
-func (f fit) set(role RoleID) *fitWord { return &f[role>>6] }
+func (f fit) set(role fact.RoleID) *fitWord { return &f[role>>6] }
 
 // fits are those of an application found so far: by resource, then action. It
 // is replaced, empty, when its resources, actions or fences change or what any
@@ -40,9 +41,9 @@ func (x *fits) slot(i, of int) *atomic.Pointer[fit] {
 }
 
 // fit finds what gives a declared action on a registered resource.
-func (s *Snapshot) fit(a *asked) fit {
-	actions := len(a.rec.fact.Actions)
-	slot := a.rec.fits.slot(a.place*actions+a.action.place, len(a.rec.resources)*actions)
+func (s *Snapshot) fit(a *Asked) fit {
+	actions := len(a.Rec.Fact.Actions)
+	slot := a.Rec.Fits.slot(a.place*actions+a.Action.Place, len(a.Rec.Resources)*actions)
 	if f := slot.Load(); f != nil {
 		return *f
 	}
@@ -51,20 +52,20 @@ func (s *Snapshot) fit(a *asked) fit {
 	return f
 }
 
-func (s *Snapshot) findFit(a *asked) fit {
-	f := make(fit, s.roles.Len()>>6+1)
-	for i := range s.roles.Len() {
-		role := s.roles.At(i)
+func (s *Snapshot) findFit(a *Asked) fit {
+	f := make(fit, s.RoleTable.Len()>>6+1)
+	for i := range s.RoleTable.Len() {
+		role := s.RoleTable.At(i)
 		if role == nil {
 			continue
 		}
-		for k := range role.rules {
-			r := &role.rules[k]
-			if r.app != a.app || r.actions&a.action.bit() == 0 || !r.covers(a.path) {
+		for k := range role.Rules {
+			r := &role.Rules[k]
+			if r.App != a.App || r.Actions&a.Action.Bit() == 0 || !r.Covers(a.Path) {
 				continue
 			}
-			w, bit := f.set(RoleID(i)), uint64(1)<<(i&63)
-			if r.own || s.fenced(a.rec, r.pattern, a.action.key, a.path) {
+			w, bit := f.set(fact.RoleID(i)), uint64(1)<<(i&63)
+			if r.Own || s.Fenced(a.Rec, r.Pattern, a.Action.Key, a.Path) {
 				w.near |= bit
 			} else {
 				w.gives |= bit
@@ -77,47 +78,47 @@ func (s *Snapshot) findFit(a *asked) fit {
 // byFit answers from the roles that fit alone: holdsNow when one is held on no
 // bounds, missNone when none is held in any way. Otherwise it is not sure, and
 // the chains must be looked at.
-func (s *Snapshot) byFit(a *asked) (m miss, sure bool) {
+func (s *Snapshot) byFit(a *Asked) (m Miss, sure bool) {
 	f, near := s.fit(a), false
-	if f.heldBy(s.groups.At(int(PublicGroup)).given, &near) {
-		return holdsNow, true
+	if f.heldBy(s.GroupTable.At(int(fact.PublicGroup)).Given, &near) {
+		return HoldsNow, true
 	}
-	if a.user == 0 {
-		return missNone, !near
+	if a.User == 0 {
+		return MissNone, !near
 	}
 	u := a.u
-	var few [4]*groupRec // those that most have no more of
-	for i, j := range u.groups() {
+	var few [4]*GroupEntry // those that most have no more of
+	for i, j := range u.Groups() {
 		if i < len(few) {
-			few[i] = s.groups.At(int(j.group()))
-			paged.Prefetch(few[i], unsafe.Offsetof(groupRec{}.given))
+			few[i] = s.GroupTable.At(int(j.Group()))
+			paged.Prefetch(few[i], unsafe.Offsetof(GroupEntry{}.Given))
 		}
 	}
-	if f.heldBy(u.given(), &near) || u.person && f.heldBy(s.groups.At(int(AllUsersGroup)).given, &near) {
-		return holdsNow, true
+	if f.heldBy(u.Given(), &near) || u.Person && f.heldBy(s.GroupTable.At(int(fact.AllUsersGroup)).Given, &near) {
+		return HoldsNow, true
 	}
-	for i, j := range u.groups() {
-		var g *groupRec
+	for i, j := range u.Groups() {
+		var g *GroupEntry
 		if i < len(few) {
 			g = few[i]
 		} else {
-			g = s.groups.At(int(j.group()))
+			g = s.GroupTable.At(int(j.Group()))
 		}
-		held := f.heldBy(g.above.given(), &near)
-		if held && (j.plain() || s.windowOf(j).Holds(a.at)) {
-			return holdsNow, true
+		held := f.heldBy(g.Above.Given(), &near)
+		if held && (j.Plain() || s.WindowOf(j).Holds(a.At)) {
+			return HoldsNow, true
 		}
-		near = near || held || g.winding
+		near = near || held || g.Winding
 	}
-	return missNone, !near
+	return MissNone, !near
 }
 
 // heldBy says whether a role that gives is among those given on no bounds, and
 // sets near when one is held that gives on some. A role made after the fit gives
 // nothing: one that gave anything would have replaced it.
-func (f fit) heldBy(all []link, near *bool) bool {
+func (f fit) heldBy(all []Link, near *bool) bool {
 	for i := range all {
-		role := all[i].role()
+		role := all[i].Role()
 		if int(role>>6) >= len(f) {
 			continue
 		}
@@ -125,7 +126,7 @@ func (f fit) heldBy(all []link, near *bool) bool {
 		if (w.gives|w.near)&bit == 0 { // as nearly all
 			continue
 		}
-		if w.gives&bit != 0 && all[i].plain() {
+		if w.gives&bit != 0 && all[i].Plain() {
 			return true
 		}
 		*near = true

@@ -1,19 +1,23 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/fact"
+)
 
 // gather works out anew what lies in the reach of a group's members, for it
 // and every group below it.
-func (d *Builder) gather(id GroupID) {
+func (d *Builder) gather(id fact.GroupID) {
 	if d.loading { // all at once, when everything is there
 		return
 	}
-	todo, seen := []GroupID{id}, map[GroupID]bool{id: true}
+	todo, seen := []fact.GroupID{id}, map[fact.GroupID]bool{id: true}
 	for len(todo) > 0 {
 		g := todo[0]
 		todo = todo[1:]
 		d.gatherOne(g)
-		for _, c := range d.groups.At(int(g)).children {
+		for _, c := range d.GroupTable.At(int(g)).Children {
 			if !seen[c] {
 				seen[c] = true
 				todo = append(todo, c)
@@ -24,25 +28,25 @@ func (d *Builder) gather(id GroupID) {
 
 // gatherOne climbs through the memberships that are always: what lies beyond
 // another one makes the group winding, and is left to those who look closely.
-func (d *Builder) gatherOne(id GroupID) {
-	if r := d.groups.At(int(id)); r == nil || len(r.parents) == 0 && len(r.given) == 0 && r.above.nGiven == 0 && !r.winding {
+func (d *Builder) gatherOne(id fact.GroupID) {
+	if r := d.GroupTable.At(int(id)); r == nil || len(r.Parents) == 0 && len(r.Given) == 0 && r.Above.NGiven == 0 && !r.Winding {
 		return
 	}
-	rec := d.groups.Edit(d.edit, int(id))
-	rec.winding = false
-	var all []link
-	above := []GroupID{id}
+	rec := d.GroupTable.Edit(d.edit, int(id))
+	rec.Winding = false
+	var all []Link
+	above := []fact.GroupID{id}
 	for i := 0; i < len(above); i++ {
-		g := d.groups.At(int(above[i]))
-		all = append(all, g.given...)
-		for _, j := range g.parents {
+		g := d.GroupTable.At(int(above[i]))
+		all = append(all, g.Given...)
+		for _, j := range g.Parents {
 			switch {
-			case !j.plain():
-				rec.winding = true
-			case !slices.Contains(above, j.group()):
-				above = append(above, j.group())
+			case !j.Plain():
+				rec.Winding = true
+			case !slices.Contains(above, j.Group()):
+				above = append(above, j.Group())
 			}
 		}
 	}
-	rec.above.set(all, nil)
+	rec.Above.set(all, nil)
 }

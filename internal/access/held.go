@@ -7,59 +7,59 @@ import (
 	"strings"
 
 	"ableroster/internal/calendar"
-	"ableroster/internal/patterns"
+	"ableroster/internal/fact"
 )
 
-// bounds are what limits an assignment besides its window: equal texts mean
+// Bounds are what limits an assignment besides its window: equal texts mean
 // equal bounds, and none at all is blank.
-type bounds struct {
-	scopes   []Scope
-	schedule *calendar.Schedule
+type Bounds struct {
+	Scopes   []fact.Scope
+	Schedule *calendar.Schedule
 }
 
-func (f *Assignment) bounds() bounds { return bounds{f.Scopes, f.Schedule} }
-func (l *limits) bounds() bounds     { return bounds{l.scopes, l.schedule} }
+func BoundsOf(f *fact.Assignment) Bounds { return Bounds{f.Scopes, f.Schedule} }
+func (l *Limits) Bounds() Bounds         { return Bounds{l.Scopes, l.Schedule} }
 
-func (t bounds) String() string {
-	if len(t.scopes) == 0 && t.schedule == nil {
+func (t Bounds) String() string {
+	if len(t.Scopes) == 0 && t.Schedule == nil {
 		return ""
 	}
-	parts := make([]string, 0, len(t.scopes)+1)
-	for _, x := range t.scopes {
+	parts := make([]string, 0, len(t.Scopes)+1)
+	for _, x := range t.Scopes {
 		parts = append(parts, fmt.Sprint(x.Application, " ", x.Pattern))
 	}
 	slices.Sort(parts)
-	return strings.Join(append(parts, t.schedule.String()), "\n")
+	return strings.Join(append(parts, t.Schedule.String()), "\n")
 }
 
 // heldRole is a role that a user holds on some bounds, and when.
 type heldRole struct {
-	role RoleID
-	bounds
-	text string // of the bounds
-	when calendar.Intervals
+	Role fact.RoleID
+	Bounds
+	Text string // of the bounds
+	When calendar.Intervals
 }
 
-// heldRoles are roles each of which stands once for each of the bounds it is
+// HeldRoles are roles each of which stands once for each of the bounds it is
 // held on. Nobody holds so many that a map would find one sooner.
-type heldRoles []heldRole
+type HeldRoles []heldRole
 
-// find is the role on bounds of some text, or nil.
-func (all heldRoles) find(role RoleID, text string) *heldRole {
+// Find is the role on bounds of some text, or nil.
+func (all HeldRoles) Find(role fact.RoleID, text string) *heldRole {
 	for i := range all {
-		if all[i].role == role && all[i].text == text {
+		if all[i].Role == role && all[i].Text == text {
 			return &all[i]
 		}
 	}
 	return nil
 }
 
-// add adds a role and all it includes, on bounds, for a time.
-func (all heldRoles) add(s *Snapshot, role RoleID, t bounds, when calendar.Intervals) heldRoles {
+// Add adds a role and all it includes, on bounds, for a time.
+func (all HeldRoles) Add(s *Snapshot, role fact.RoleID, t Bounds, when calendar.Intervals) HeldRoles {
 	text := t.String()
-	for _, r := range s.roles.At(int(role)).closure {
-		if h := all.find(r, text); h != nil {
-			h.when = h.when.Union(when)
+	for _, r := range s.RoleTable.At(int(role)).Closure {
+		if h := all.Find(r, text); h != nil {
+			h.When = h.When.Union(when)
 		} else {
 			all = append(all, heldRole{r, t, text, when})
 		}
@@ -67,93 +67,80 @@ func (all heldRoles) add(s *Snapshot, role RoleID, t bounds, when calendar.Inter
 	return all
 }
 
-// anyGroup lets every group count, ownGroups not those everybody is in.
-func anyGroup(GroupID) bool    { return true }
-func ownGroups(g GroupID) bool { return g != PublicGroup && g != AllUsersGroup }
+// AnyGroup lets every group count, ownGroups not those everybody is in.
+func AnyGroup(fact.GroupID) bool    { return true }
+func OwnGroups(g fact.GroupID) bool { return g != fact.PublicGroup && g != fact.AllUsersGroup }
 
-// heldRoles are the roles a user holds, by assignment to any principal whose
+// HeldRoles are the roles a user holds, by assignment to any principal whose
 // group counts and by inclusion, clipped to when the user counts.
-func (s *Snapshot) heldRoles(id UserID, counts func(GroupID) bool) heldRoles {
-	return s.heldRolesBut(id, counts, nil)
+func (s *Snapshot) HeldRoles(id fact.UserID, counts func(fact.GroupID) bool) HeldRoles {
+	return s.HeldRolesBut(id, counts, nil)
 }
 
-// heldRolesBut leaves out what but names, by whether it is given on an authority
+// HeldRolesBut leaves out what but names, by whether it is given on an authority
 // other than a change's author and by the revision that opened it; nil for
 // none.
-func (s *Snapshot) heldRolesBut(id UserID, counts func(GroupID) bool, but func(elsewhere bool, opened int64) bool) heldRoles {
-	effective := s.effective(id)
+func (s *Snapshot) HeldRolesBut(id fact.UserID, counts func(fact.GroupID) bool, but func(elsewhere bool, opened int64) bool) HeldRoles {
+	effective := s.WhenEffective(id)
 	if len(effective) == 0 {
 		return nil
 	}
-	out := make(heldRoles, 0, 16)
-	hold := func(from calendar.Intervals, all []link) {
+	out := make(HeldRoles, 0, 16)
+	hold := func(from calendar.Intervals, all []Link) {
 		for _, g := range all {
 			if but != nil {
-				if a := s.assignments.At(int(g.id)); but(a.rule != 0 || origins[a.origin] == ByRequest, a.opened) {
+				if a := s.AssignmentTable.At(int(g.Id)); but(a.Rule != 0 || fact.Origins[a.Origin] == fact.ByRequest, a.opened) {
 					continue
 				}
 			}
-			l := s.limitsOf(g)
-			when := from.Within(l.window).Intersect(effective)
+			l := s.LimitsOf(g)
+			when := from.Within(l.Window).Intersect(effective)
 			if len(when) == 0 {
 				continue
 			}
-			out = out.add(s, g.role(), l.bounds(), when)
+			out = out.Add(s, g.Role(), l.Bounds(), when)
 		}
 	}
-	if u := s.users.At(int(id)); id != 0 && u != nil {
-		hold(calendar.Always(), u.given())
+	if u := s.UserTable.At(int(id)); id != 0 && u != nil {
+		hold(calendar.Always(), u.Given())
 	}
 	for g, when := range s.groupIntervalsBut(id, but) {
-		if r := s.groups.At(int(g)); r != nil && counts(g) {
-			hold(when, r.given)
+		if r := s.GroupTable.At(int(g)); r != nil && counts(g) {
+			hold(when, r.Given)
 		}
 	}
 	return out
 }
 
-// roleIntervals is when a user holds each role, on whatever bounds.
-func (s *Snapshot) roleIntervals(id UserID) map[RoleID]calendar.Intervals {
-	out := map[RoleID]calendar.Intervals{}
-	for _, h := range s.heldRoles(id, anyGroup) {
-		out[h.role] = out[h.role].Union(h.when)
+// RoleIntervals is when a user holds each role, on whatever bounds.
+func (s *Snapshot) RoleIntervals(id fact.UserID) map[fact.RoleID]calendar.Intervals {
+	out := map[fact.RoleID]calendar.Intervals{}
+	for _, h := range s.HeldRoles(id, AnyGroup) {
+		out[h.Role] = out[h.Role].Union(h.When)
 	}
 	return out
 }
 
 // HoldsRole says whether a user holds a role at an instant, on whatever bounds
 // and through whatever.
-func (s *Snapshot) HoldsRole(id UserID, role RoleID, at calendar.Instant) bool {
-	return s.roleIntervals(id)[role].Holds(at)
+func (s *Snapshot) HoldsRole(id fact.UserID, role fact.RoleID, at calendar.Instant) bool {
+	return s.RoleIntervals(id)[role].Holds(at)
 }
 
-// RoleGives says whether a role gives an action on a target, wherever it is held.
-func (s *Snapshot) RoleGives(role RoleID, e *Entitlement) bool {
-	r := s.roles.At(int(role))
-	if r == nil {
-		return false
-	}
-	app := s.applications.At(int(e.Application))
-	place, ok := app.fact.actionPlace(e.Action)
-	return ok && slices.ContainsFunc(r.rules, func(x rule) bool {
-		return x.app == e.Application && x.actions&(1<<place) != 0 && patterns.Contains(x.pattern, e.Target)
-	})
-}
-
-// anybodysRoles are the roles held by all-users or public, by role and bounds.
-func (s *Snapshot) anybodysRoles() heldRoles {
-	var out heldRoles
-	for _, g := range []GroupID{PublicGroup, AllUsersGroup} {
-		for _, x := range s.groups.At(int(g)).given {
-			l := s.limitsOf(x)
-			out = out.add(s, x.role(), l.bounds(), calendar.Always())
+// AnybodysRoles are the roles held by all-users or public, by role and bounds.
+func (s *Snapshot) AnybodysRoles() HeldRoles {
+	var out HeldRoles
+	for _, g := range []fact.GroupID{fact.PublicGroup, fact.AllUsersGroup} {
+		for _, x := range s.GroupTable.At(int(g)).Given {
+			l := s.LimitsOf(x)
+			out = out.Add(s, x.Role(), l.Bounds(), calendar.Always())
 		}
 	}
 	return out
 }
 
-func compareScopes(a, b []Scope) int {
-	return slices.CompareFunc(a, b, func(x, y Scope) int {
+func CompareScopes(a, b []fact.Scope) int {
+	return slices.CompareFunc(a, b, func(x, y fact.Scope) int {
 		return cmp.Or(cmp.Compare(x.Application, y.Application), cmp.Compare(x.Pattern, y.Pattern))
 	})
 }

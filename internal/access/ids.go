@@ -1,13 +1,15 @@
 package access
 
+import "ableroster/internal/fact"
+
 // IDs are the numbers a change took for what it made, by kind: each a range, its first
 // number and how many. A revision records its own, so that applying it again gives the
 // same numbers, wherever the counters stand: there may be gaps between the numbers of one
 // revision and of the next.
-type IDs map[FactKind][][2]uint32
+type IDs map[fact.FactKind][][2]uint32
 
 // take adds the next number of a kind.
-func (x IDs) take(kind FactKind, n uint32) {
+func (x IDs) take(kind fact.FactKind, n uint32) {
 	all := x[kind]
 	if last := len(all) - 1; last >= 0 && all[last][0]+all[last][1] == n {
 		all[last][1]++
@@ -22,14 +24,14 @@ func (d *Builder) Took() IDs { return d.took }
 // TakeIDs has a draft take the numbers that were recorded, in their order, and from the
 // counters only where none are left. It is called before anything is applied.
 func (d *Builder) TakeIDs(recorded IDs) {
-	d.given = map[FactKind][][2]uint32{}
+	d.given = map[fact.FactKind][][2]uint32{}
 	for kind, all := range recorded {
 		d.given[kind] = append([][2]uint32(nil), all...)
 	}
 }
 
 // nextID is the next number of a kind: a recorded one, or that of the counter.
-func (d *Builder) nextID(kind FactKind) uint32 {
+func (d *Builder) nextID(kind fact.FactKind) uint32 {
 	if all := d.given[kind]; len(all) > 0 {
 		n := all[0][0]
 		if all[0][0]++; all[0][1] == 1 {
@@ -42,8 +44,8 @@ func (d *Builder) nextID(kind FactKind) uint32 {
 	return *d.next.of(kind)
 }
 
-// allocate gives the next number of a kind away.
-func (d *Builder) allocate(kind FactKind) uint32 {
+// Allocate gives the next number of a kind away.
+func (d *Builder) Allocate(kind fact.FactKind) uint32 {
 	n := d.nextID(kind)
 	c := d.next.of(kind)
 	*c = max(*c, n+1)
@@ -53,3 +55,6 @@ func (d *Builder) allocate(kind FactKind) uint32 {
 	d.took.take(kind, n)
 	return n
 }
+
+// Free is the lowest number of a kind that was never given away, and nor was any above it.
+func (d *Builder) Free(kind fact.FactKind) uint32 { return *d.next.of(kind) }

@@ -1,20 +1,22 @@
 package access
 
+import "ableroster/internal/fact"
+
 // Keyed are record facts that people name by a key: it is given once and never again.
 type Keyed interface {
-	RecordFact
+	fact.RecordFact
 	Name() string // the key
 	Over() bool   // ended or retired: kept for past days, and changed no more
 }
 
 // FindKeyed is the fact of a kind under a key, as same compares keys, or under an id, also
 // when it is over; ok is false when there is none.
-func FindKeyed[F Keyed](s *Snapshot, kind FactKind, ref string, same func(a, b string) bool) (found F, ok bool) {
-	if n, is := ParseID(idPrefix(kind), ref); is {
+func FindKeyed[F Keyed](s *Snapshot, kind fact.FactKind, ref string, same func(a, b string) bool) (found F, ok bool) {
+	if n, is := fact.ParseID(fact.IdPrefix(kind), ref); is {
 		found, ok = s.RecordFact(kind, n).(F)
 		return found, ok
 	}
-	s.EachRecordFact(kind, func(f RecordFact) bool {
+	s.EachRecordFact(kind, func(f fact.RecordFact) bool {
 		if k := f.(F); same(k.Name(), ref) {
 			found, ok = k, true
 		}
@@ -25,21 +27,3 @@ func FindKeyed[F Keyed](s *Snapshot, kind FactKind, ref string, same func(a, b s
 
 // Same compares keys with case.
 func Same(a, b string) bool { return a == b }
-
-// settleKeyed settles the fact that an operation names in a field, and files the fault when
-// the author may know of none, or it is over: then another is made in its place.
-func settleKeyed[F Keyed, R ~string](d *Draft, kind FactKind, field string, ref *R, same func(a, b string) bool, another string) (F, bool) {
-	var none F
-	f, ok := FindKeyed[F](&d.Snapshot, kind, string(*ref), same)
-	if !ok || !d.visible(kind, f.Row()) {
-		d.missing(kind, field, string(*ref))
-		return none, false
-	}
-	*ref = R(IDText(kind, f.Row()))
-	d.read(kind, f.Row())
-	if f.Over() {
-		d.fault(field, another, f.Name())
-		return none, false
-	}
-	return f, true
-}

@@ -1,91 +1,94 @@
 package access
 
-import "ableroster/internal/calendar"
+import (
+	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
+)
 
-// link is an assignment as its holder finds it, or a membership as its member
+// Link is an assignment as its holder finds it, or a membership as its member
 // does: its number and what it leads to, a role or a group. One that nothing
 // limits is plain: checks need not look it up.
-type link struct {
-	id uint32 // 0 for a membership by the filter of a group
+type Link struct {
+	Id uint32 // 0 for a membership by the filter of a group
 	to uint32 // with topBit when plain
 }
 
-func (l link) assignment() AssignmentID { return AssignmentID(l.id) }
-func (l link) membership() MembershipID { return MembershipID(l.id) }
-func (l link) role() RoleID             { return RoleID(l.to &^ topBit) }
-func (l link) group() GroupID           { return GroupID(l.to &^ topBit) }
-func (l link) plain() bool              { return l.to&topBit != 0 }
-func (l link) byRule() bool             { return l.id == 0 }
+func (l Link) Assignment() fact.AssignmentID { return fact.AssignmentID(l.Id) }
+func (l Link) Membership() fact.MembershipID { return fact.MembershipID(l.Id) }
+func (l Link) Role() fact.RoleID             { return fact.RoleID(l.to &^ topBit) }
+func (l Link) Group() fact.GroupID           { return fact.GroupID(l.to &^ topBit) }
+func (l Link) Plain() bool                   { return l.to&topBit != 0 }
+func (l Link) ByRule() bool                  { return l.Id == 0 }
 
-func linkTo(id, to uint32, plain bool) link {
+func linkTo(id, to uint32, plain bool) Link {
 	if plain {
 		to |= topBit
 	}
-	return link{id, to}
+	return Link{id, to}
 }
 
-func givenBy(f *Assignment) link { return linkTo(uint32(f.ID), uint32(f.Role), f.plain()) }
+func givenBy(f *fact.Assignment) Link { return linkTo(uint32(f.ID), uint32(f.Role), plain(f)) }
 
-func joinedBy(f *Membership) link {
+func joinedBy(f *fact.Membership) Link {
 	return linkTo(uint32(f.ID), uint32(f.Group), f.Window == calendar.Window{})
 }
 
 // chosenFor is the membership that a group's filter gives.
-func chosenFor(id GroupID) link { return linkTo(0, uint32(id), true) }
+func chosenFor(id fact.GroupID) Link { return linkTo(0, uint32(id), true) }
 
 // links are what is given to somebody and the groups they are joined to. A few
 // lie in the record itself, so that a check need not fetch them from elsewhere.
 type links struct {
-	nGiven, nGroups uint32
-	few             [8]link
-	many            *[]link // instead of few, when there are more; never written in place
+	NGiven, nGroups uint32
+	few             [8]Link
+	many            *[]Link // instead of few, when there are more; never written in place
 }
 
-func (l *links) all() []link {
+func (l *links) all() []Link {
 	if l.many != nil {
 		return *l.many
 	}
-	n := int(l.nGiven) + int(l.nGroups)
+	n := int(l.NGiven) + int(l.nGroups)
 	return l.few[:n:n]
 }
 
-// given are the assignments; groups the memberships. The slices are not to be
+// Given are the assignments; groups the memberships. The slices are not to be
 // kept beyond the next change of the record.
-func (l *links) given() []link  { return l.all()[:l.nGiven:l.nGiven] }
-func (l *links) groups() []link { return l.all()[l.nGiven:] }
+func (l *links) Given() []Link  { return l.all()[:l.NGiven:l.NGiven] }
+func (l *links) Groups() []Link { return l.all()[l.NGiven:] }
 
 // set replaces both.
-func (l *links) set(given, groups []link) {
-	all := make([]link, 0, 2*len(l.few))
+func (l *links) set(given, groups []Link) {
+	all := make([]Link, 0, 2*len(l.few))
 	all = append(append(all, given...), groups...)
-	l.nGiven, l.nGroups, l.many = uint32(len(given)), uint32(len(groups)), nil
+	l.NGiven, l.nGroups, l.many = uint32(len(given)), uint32(len(groups)), nil
 	if len(all) <= len(l.few) {
 		clear(l.few[copy(l.few[:], all):])
 		return
 	}
-	l.few = [len(l.few)]link{}
-	many := append([]link(nil), all...)
+	l.few = [len(l.few)]Link{}
+	many := append([]Link(nil), all...)
 	l.many = &many
 }
 
-// givenTo are the assignments to a user or a group itself.
-func (s *Snapshot) givenTo(m Assignee) []link {
+// GivenTo are the assignments to a user or a group itself.
+func (s *Snapshot) GivenTo(m fact.Assignee) []Link {
 	if m.Group != 0 {
-		return s.groups.At(int(m.Group)).given
+		return s.GroupTable.At(int(m.Group)).Given
 	}
-	if u := s.users.At(int(m.User)); u != nil {
-		return u.given()
+	if u := s.UserTable.At(int(m.User)); u != nil {
+		return u.Given()
 	}
 	return nil
 }
 
-// joinedTo are the memberships a user or a group has itself.
-func (s *Snapshot) joinedTo(m Member) []link {
+// JoinedTo are the memberships a user or a group has itself.
+func (s *Snapshot) JoinedTo(m fact.Member) []Link {
 	if m.Group != 0 {
-		return s.groups.At(int(m.Group)).parents
+		return s.GroupTable.At(int(m.Group)).Parents
 	}
-	if u := s.users.At(int(m.User)); u != nil {
-		return u.groups()
+	if u := s.UserTable.At(int(m.User)); u != nil {
+		return u.Groups()
 	}
 	return nil
 }

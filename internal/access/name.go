@@ -1,9 +1,6 @@
 package access
 
-import "strings"
-
-// Names are looked up without case.
-func fold(name string) string { return strings.ToLower(name) }
+import "ableroster/internal/fact"
 
 // shortName is a folded name that lies in the record itself, so that looking
 // it up is one step through memory less. Most names are short enough; of a
@@ -20,12 +17,12 @@ func shorten(folded string) shortName {
 }
 
 // isNamed says whether a user bears a folded name.
-func (u *userRec) isNamed(folded string) bool {
+func (u *UserEntry) isNamed(folded string) bool {
 	if int(u.name.length) != len(folded) {
 		return false
 	}
 	if len(folded) <= len(u.name.text) {
 		return string(u.name.text[:len(folded)]) == folded
 	}
-	return fold(u.fact.UserName) == folded
+	return fact.Fold(u.Fact.UserName) == folded
 }

@@ -4,43 +4,38 @@ import (
 	"slices"
 
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 )
 
-// groupsAt appends the groups whose assignments count for a user at an
+// GroupsAt appends the groups whose assignments count for a user at an
 // instant: those reached upward through memberships inside their windows,
 // all-users for persons, and public. Nobody (user 0) has public alone.
-func (s *Snapshot) groupsAt(out []GroupID, id UserID, at calendar.Instant) []GroupID {
-	out = append(out, PublicGroup)
+func (s *Snapshot) GroupsAt(out []fact.GroupID, id fact.UserID, at calendar.Instant) []fact.GroupID {
+	out = append(out, fact.PublicGroup)
 	if id == 0 {
 		return out
 	}
-	u := s.users.At(int(id))
-	if u == nil || u.fact == nil {
+	u := s.UserTable.At(int(id))
+	if u == nil || u.Fact == nil {
 		return out
 	}
-	if u.person {
-		out = append(out, AllUsersGroup)
+	if u.Person {
+		out = append(out, fact.AllUsersGroup)
 	}
 	var buf [24]reachedGroup
-	reached := s.reachUp(buf[:0], u.groups(), holdsNow, at)
+	reached := s.reachUp(buf[:0], u.Groups(), HoldsNow, at)
 	for i := 0; i < len(reached); i++ {
-		if reached[i].miss == holdsNow {
-			reached = s.reachUp(reached, s.groups.At(int(reached[i].id)).parents, holdsNow, at)
+		if reached[i].miss == HoldsNow {
+			reached = s.reachUp(reached, s.GroupTable.At(int(reached[i].id)).Parents, HoldsNow, at)
 			out = append(out, reached[i].id)
 		}
 	}
 	return out
 }
 
-// IsMember says whether a user is in a group at an instant, at any depth: without a look
-// at its other members.
-func (s *Snapshot) IsMember(id UserID, group GroupID, at calendar.Instant) bool {
-	return s.isMember(id, group, at)
-}
-
-// isMember says whether a group is reached upward from a user at an instant.
-func (s *Snapshot) isMember(id UserID, group GroupID, at calendar.Instant) bool {
-	for _, g := range s.groupsAt(nil, id, at) {
+// IsMember says whether a group is reached upward from a user at an instant.
+func (s *Snapshot) IsMember(id fact.UserID, group fact.GroupID, at calendar.Instant) bool {
+	for _, g := range s.GroupsAt(nil, id, at) {
 		if g == group {
 			return true
 		}
@@ -48,58 +43,58 @@ func (s *Snapshot) isMember(id UserID, group GroupID, at calendar.Instant) bool 
 	return false
 }
 
-// groupIntervals is when each group counts for a user, over all time.
-func (s *Snapshot) groupIntervals(id UserID) map[GroupID]calendar.Intervals {
+// GroupIntervals is when each group counts for a user, over all time.
+func (s *Snapshot) GroupIntervals(id fact.UserID) map[fact.GroupID]calendar.Intervals {
 	return s.groupIntervalsBut(id, nil)
 }
 
 // groupIntervalsBut leaves out the memberships that but names.
-func (s *Snapshot) groupIntervalsBut(id UserID, but func(elsewhere bool, opened int64) bool) map[GroupID]calendar.Intervals {
-	out := map[GroupID]calendar.Intervals{PublicGroup: calendar.Always()}
+func (s *Snapshot) groupIntervalsBut(id fact.UserID, but func(elsewhere bool, opened int64) bool) map[fact.GroupID]calendar.Intervals {
+	out := map[fact.GroupID]calendar.Intervals{fact.PublicGroup: calendar.Always()}
 	if id == 0 {
 		return out
 	}
-	u := s.users.At(int(id))
-	if u == nil || u.fact == nil {
+	u := s.UserTable.At(int(id))
+	if u == nil || u.Fact == nil {
 		return out
 	}
-	if u.person {
-		out[AllUsersGroup] = calendar.Always()
+	if u.Person {
+		out[fact.AllUsersGroup] = calendar.Always()
 	}
-	var todo []GroupID
-	climb := func(from calendar.Intervals, via []link) {
+	var todo []fact.GroupID
+	climb := func(from calendar.Intervals, via []Link) {
 		for _, j := range via {
-			if but != nil && !j.byRule() {
-				if m := s.memberships.At(int(j.id)); but(m.rule != 0, m.opened) {
+			if but != nil && !j.ByRule() {
+				if m := s.MembershipTable.At(int(j.Id)); but(m.Rule != 0, m.opened) {
 					continue
 				}
 			}
 			add := from
-			if !j.plain() {
-				add = from.Within(s.windowOf(j))
+			if !j.Plain() {
+				add = from.Within(s.WindowOf(j))
 			}
-			g := j.group()
+			g := j.Group()
 			if len(add.Minus(out[g])) > 0 {
 				out[g] = out[g].Union(add)
 				todo = append(todo, g)
 			}
 		}
 	}
-	climb(calendar.Always(), u.groups())
+	climb(calendar.Always(), u.Groups())
 	for len(todo) > 0 {
 		g := todo[0]
 		todo = todo[1:]
-		climb(out[g], s.groups.At(int(g)).parents)
+		climb(out[g], s.GroupTable.At(int(g)).Parents)
 	}
 	return out
 }
 
-// members calls yield for every user below a group at any depth, whatever the
+// EachMember calls yield for every user below a group at any depth, whatever the
 // windows, each once. The built-in groups have all persons and all users.
-func (s *Snapshot) members(id GroupID, seen map[GroupID]bool, yield func(UserID)) {
-	if id == AllUsersGroup || id == PublicGroup {
-		for i := range s.users.Len() {
-			if u := s.User(UserID(i)); u != nil && (id == PublicGroup || u.UserKind == Person) {
+func (s *Snapshot) EachMember(id fact.GroupID, seen map[fact.GroupID]bool, yield func(fact.UserID)) {
+	if id == fact.AllUsersGroup || id == fact.PublicGroup {
+		for i := range s.UserTable.Len() {
+			if u := s.User(fact.UserID(i)); u != nil && (id == fact.PublicGroup || u.UserKind == fact.Person) {
 				yield(u.ID)
 			}
 		}
@@ -109,39 +104,39 @@ func (s *Snapshot) members(id GroupID, seen map[GroupID]bool, yield func(UserID)
 		return
 	}
 	seen[id] = true
-	g := s.groups.At(int(id))
+	g := s.GroupTable.At(int(id))
 	if g == nil {
 		return
 	}
-	if g.rule != nil {
-		s.chosenBy(id, yield)
+	if g.Rule != nil {
+		s.EachChosen(id, yield)
 	}
-	for i := range g.members.Len() {
-		m := s.memberships.At(int(g.members.Get(i))).member.member()
+	for i := range g.Members.Len() {
+		m := s.MembershipTable.At(int(g.Members.Get(i))).Member.Member()
 		if m.User != 0 {
 			yield(m.User)
 		} else {
-			s.members(m.Group, seen, yield)
+			s.EachMember(m.Group, seen, yield)
 		}
 	}
 }
 
 // MembersNow are the users in a group at an instant, at any depth, through
 // memberships inside their windows.
-func (s *Snapshot) MembersNow(id GroupID, at calendar.Instant) map[UserID]bool {
-	out := map[UserID]bool{}
-	if id == PublicGroup || id == AllUsersGroup {
-		s.members(id, nil, func(u UserID) { out[u] = s.Effective(u, at) })
+func (s *Snapshot) MembersNow(id fact.GroupID, at calendar.Instant) map[fact.UserID]bool {
+	out := map[fact.UserID]bool{}
+	if id == fact.PublicGroup || id == fact.AllUsersGroup {
+		s.EachMember(id, nil, func(u fact.UserID) { out[u] = s.Effective(u, at) })
 		return out
 	}
-	seen := map[GroupID]bool{}
-	var walk func(GroupID)
-	walk = func(g GroupID) {
+	seen := map[fact.GroupID]bool{}
+	var walk func(fact.GroupID)
+	walk = func(g fact.GroupID) {
 		if seen[g] {
 			return
 		}
 		seen[g] = true
-		s.chosenBy(g, func(u UserID) { out[u] = true })
+		s.EachChosen(g, func(u fact.UserID) { out[u] = true })
 		for _, f := range s.Members(g) {
 			switch {
 			case !f.Window.Holds(at):
@@ -156,28 +151,28 @@ func (s *Snapshot) MembersNow(id GroupID, at calendar.Instant) map[UserID]bool {
 	return out
 }
 
-// chosenBy calls yield for every user a group's filter chooses.
-func (s *Snapshot) chosenBy(id GroupID, yield func(UserID)) {
-	if s.groups.At(int(id)).rule == nil {
+// EachChosen calls yield for every user a group's filter chooses.
+func (s *Snapshot) EachChosen(id fact.GroupID, yield func(fact.UserID)) {
+	if s.GroupTable.At(int(id)).Rule == nil {
 		return
 	}
-	for i := range s.users.Len() {
-		u := s.users.At(i)
-		if u == nil || u.fact == nil {
+	for i := range s.UserTable.Len() {
+		u := s.UserTable.At(i)
+		if u == nil || u.Fact == nil {
 			continue
 		}
-		if slices.Contains(u.groups(), chosenFor(id)) {
-			yield(u.fact.ID)
+		if slices.Contains(u.Groups(), chosenFor(id)) {
+			yield(u.Fact.ID)
 		}
 	}
 }
 
 // ChosenBy are the groups whose filter chooses a user.
-func (s *Snapshot) ChosenBy(id UserID) []GroupID {
-	var out []GroupID
-	for _, j := range s.joinedTo(Member{User: id}) {
-		if j.byRule() {
-			out = append(out, j.group())
+func (s *Snapshot) ChosenBy(id fact.UserID) []fact.GroupID {
+	var out []fact.GroupID
+	for _, j := range s.JoinedTo(fact.Member{User: id}) {
+		if j.ByRule() {
+			out = append(out, j.Group())
 		}
 	}
 	return out

@@ -3,236 +3,238 @@ package access
 import (
 	"slices"
 	"time"
+
+	"ableroster/internal/fact"
 )
 
-// put opens a fact, in the place of the one with the same id if there is one,
+// Put opens a fact, in the place of the one with the same id if there is one,
 // and keeps every index.
-func (d *Builder) put(f Fact) {
+func (d *Builder) Put(f fact.Fact) {
 	d.track(f)
 	d.Reserve(f.Kind(), f.Row())
 	row := int(f.Row())
 	e := d.edit
 	switch f := f.(type) {
-	case *Organisation:
+	case *fact.Organisation:
 		d.organisation = *f
 		if z, err := time.LoadLocation(f.TimeZone); err == nil {
 			d.zone = z
 		}
-	case *User:
-		r := d.users.Edit(e, row)
-		if r.fact == nil {
-			name := fold(f.UserName)
+	case *fact.User:
+		r := d.UserTable.Edit(e, row)
+		if r.Fact == nil {
+			name := fact.Fold(f.UserName)
 			r.name = shorten(name)
 			d.userByName.Add(e, name, f.Row())
 		} else {
 			if r.active {
-				d.active--
+				d.ActiveUsers--
 			}
-			if r.fact.Erased {
+			if r.Fact.Erased {
 				d.erased--
 			}
-			if f.UserName != r.fact.UserName { // erased: nobody is found by the old one
-				name := fold(f.UserName)
+			if f.UserName != r.Fact.UserName { // erased: nobody is found by the old one
+				name := fact.Fold(f.UserName)
 				r.name = shorten(name)
 				d.userByName.Add(e, name, f.Row())
 			}
 		}
 		r.state(f)
 		if r.active {
-			d.active++
+			d.ActiveUsers++
 		}
 		if f.Erased {
 			d.erased++
 		}
-		r.touched = max(r.touched, d.Revision)
+		r.Touched = max(r.Touched, d.Revision)
 		d.choose(r)
-	case *Group:
-		r := d.groups.Edit(e, row)
+	case *fact.Group:
+		r := d.GroupTable.Edit(e, row)
 		was := ""
-		if r.fact == nil {
+		if r.Fact == nil {
 			d.groupByKey.Add(e, f.Key, f.Row())
 		} else {
-			was = r.fact.Filter
+			was = r.Fact.Filter
 		}
-		r.fact = f
-		r.touched = max(r.touched, d.Revision)
+		r.Fact = f
+		r.Touched = max(r.Touched, d.Revision)
 		if f.Filter != was {
-			r.rule = compileRule(f.Filter)
+			r.Rule = fact.CompileRule(f.Filter)
 			d.chooseAgain(f.ID)
 		}
-	case *Membership:
-		g := d.groups.Edit(e, int(f.Group))
-		pos := g.members.Len()
-		g.members.Set(e, pos, f.ID)
-		d.memberships.Set(e, row, flatMembership(f, pos))
-		d.join(f, adder[link](d))
-	case *Application:
-		r := d.applications.Edit(e, row)
-		old := r.fact
+	case *fact.Membership:
+		g := d.GroupTable.Edit(e, int(f.Group))
+		pos := g.Members.Len()
+		g.Members.Set(e, pos, f.ID)
+		d.MembershipTable.Set(e, row, flatMembership(f, pos))
+		d.join(f, adder[Link](d))
+	case *fact.Application:
+		r := d.ApplicationTable.Edit(e, row)
+		old := r.Fact
 		if old == nil {
 			d.applicationByKey.Add(e, f.Key, f.Row())
 		}
-		r.fact = f
-		r.touched = max(r.touched, d.Revision)
-		if old == nil || !slices.EqualFunc(old.Actions, f.Actions, func(a, b Action) bool { return a.Key == b.Key }) {
-			r.fits = new(fits)
+		r.Fact = f
+		r.Touched = max(r.Touched, d.Revision)
+		if old == nil || !slices.EqualFunc(old.Actions, f.Actions, func(a, b fact.Action) bool { return a.Key == b.Key }) {
+			r.Fits = new(fits)
 			if old != nil {
 				d.compileAgain(f.ID)
 			}
 		}
-	case *Resource:
-		r := d.resources.Edit(e, row)
-		a := d.applications.Edit(e, int(f.Application))
-		if r.fact == nil {
+	case *fact.Resource:
+		r := d.ResourceTable.Edit(e, row)
+		a := d.ApplicationTable.Edit(e, int(f.Application))
+		if r.Fact == nil {
 			a.byPath.Add(e, f.Path, f.Row())
-			r.place = len(a.resources)
-			a.resources = with(a.resources, f.ID)
-			a.fits = new(fits)
-		} else if r.fact.Retired {
-			a.retired--
+			r.place = len(a.Resources)
+			a.Resources = With(a.Resources, f.ID)
+			a.Fits = new(fits)
+		} else if r.Fact.Retired {
+			a.Retired--
 		}
 		if f.Retired {
-			a.retired++
+			a.Retired++
 		}
-		switch was := r.fact != nil && r.fact.Open; {
+		switch was := r.Fact != nil && r.Fact.Open; {
 		case f.Open && !was:
-			a.open = with(a.open, f.ID)
+			a.Open = With(a.Open, f.ID)
 		case was && !f.Open:
-			a.open = without(a.open, f.ID)
+			a.Open = without(a.Open, f.ID)
 		}
-		r.fact = f
-		a.touched = max(a.touched, d.Revision)
-	case *Fence:
-		d.fences.Set(e, row, fenceRec{f})
-		a := d.applications.Edit(e, int(f.Application))
-		a.fences = with(a.fences, f.ID)
-		a.fits = new(fits)
-		a.touched = max(a.touched, d.Revision)
-	case *Role:
-		r := d.roles.Edit(e, row)
-		isNew := r.fact == nil
-		changed := isNew || r.fact.Retired != f.Retired
-		r.fact = f
-		r.touched = max(r.touched, d.Revision)
+		r.Fact = f
+		a.Touched = max(a.Touched, d.Revision)
+	case *fact.Fence:
+		d.FenceTable.Set(e, row, FenceEntry{f})
+		a := d.ApplicationTable.Edit(e, int(f.Application))
+		a.Fences = With(a.Fences, f.ID)
+		a.Fits = new(fits)
+		a.Touched = max(a.Touched, d.Revision)
+	case *fact.Role:
+		r := d.RoleTable.Edit(e, row)
+		isNew := r.Fact == nil
+		changed := isNew || r.Fact.Retired != f.Retired
+		r.Fact = f
+		r.Touched = max(r.Touched, d.Revision)
 		if isNew {
 			d.roleByKey.Add(e, d.RoleKey(f.ID), f.Row())
 		}
 		if changed {
 			d.closeOver(f.ID)
 		}
-	case *Inclusion:
-		d.inclusions.Set(e, row, inclusionRec{f})
-		r := d.roles.Edit(e, int(f.Role))
-		r.includes = with(r.includes, f.ID)
-		r.touched = max(r.touched, d.Revision)
-		i := d.roles.Edit(e, int(f.Included))
-		i.includedBy = with(i.includedBy, f.ID)
+	case *fact.Inclusion:
+		d.InclusionTable.Set(e, row, InclusionEntry{f})
+		r := d.RoleTable.Edit(e, int(f.Role))
+		r.Includes = With(r.Includes, f.ID)
+		r.Touched = max(r.Touched, d.Revision)
+		i := d.RoleTable.Edit(e, int(f.Included))
+		i.IncludedBy = With(i.IncludedBy, f.ID)
 		d.closeOver(f.Role)
-	case *Permission:
-		d.permissions.Set(e, row, permissionRec{f})
-		r := d.roles.Edit(e, int(f.Role))
-		r.permissions = with(r.permissions, f.ID)
-		r.touched = max(r.touched, d.Revision)
+	case *fact.Permission:
+		d.PermissionTable.Set(e, row, PermissionEntry{f})
+		r := d.RoleTable.Edit(e, int(f.Role))
+		r.Permissions = With(r.Permissions, f.ID)
+		r.Touched = max(r.Touched, d.Revision)
 		d.closeOver(f.Role)
-	case *Assignment:
-		r := d.roles.Edit(e, int(f.Role))
-		pos := r.holders.Len()
-		r.holders.Set(e, pos, f.ID)
-		d.assignments.Set(e, row, flatAssignment(f, pos))
-		d.give(f, adder[link](d))
-	case RecordFact:
-		f.since(d.Revision)
-		if r, ok := f.(*Default); ok {
-			r.expression = compileRule(r.Filter)
+	case *fact.Assignment:
+		r := d.RoleTable.Edit(e, int(f.Role))
+		pos := r.Holders.Len()
+		r.Holders.Set(e, pos, f.ID)
+		d.AssignmentTable.Set(e, row, flatAssignment(f, pos))
+		d.give(f, adder[Link](d))
+	case fact.RecordFact:
+		f.OpenedBy(d.Revision)
+		if r, ok := f.(*fact.Default); ok {
+			r.Expression = fact.CompileRule(r.Filter)
 		}
-		d.records[recordPlace(f.Kind())].Set(e, row, f)
+		d.RecordTables[fact.RecordPlace(f.Kind())].Set(e, row, f)
 	}
 }
 
 // join changes what a member is joined to.
-func (d *Builder) join(f *Membership, change func([]link, link) []link) {
+func (d *Builder) join(f *fact.Membership, change func([]Link, Link) []Link) {
 	j := joinedBy(f)
 	if f.Member.User != 0 {
-		u := d.users.Edit(d.edit, int(f.Member.User))
-		u.set(u.given(), change(u.groups(), j))
-		u.touched = max(u.touched, d.Revision)
+		u := d.UserTable.Edit(d.edit, int(f.Member.User))
+		u.set(u.Given(), change(u.Groups(), j))
+		u.Touched = max(u.Touched, d.Revision)
 		return
 	}
-	g := d.groups.Edit(d.edit, int(f.Member.Group))
-	g.parents = change(g.parents, j)
-	g.touched = max(g.touched, d.Revision)
-	up := d.groups.Edit(d.edit, int(f.Group))
-	up.children = without(up.children, f.Member.Group)
-	if slices.ContainsFunc(g.parents, func(j link) bool { return j.group() == f.Group }) {
-		up.children = with(up.children, f.Member.Group)
+	g := d.GroupTable.Edit(d.edit, int(f.Member.Group))
+	g.Parents = change(g.Parents, j)
+	g.Touched = max(g.Touched, d.Revision)
+	up := d.GroupTable.Edit(d.edit, int(f.Group))
+	up.Children = without(up.Children, f.Member.Group)
+	if slices.ContainsFunc(g.Parents, func(j Link) bool { return j.Group() == f.Group }) {
+		up.Children = With(up.Children, f.Member.Group)
 	}
 	d.gather(f.Member.Group)
 }
 
 // give changes what is given to a user or a group itself.
-func (d *Builder) give(f *Assignment, change func([]link, link) []link) {
+func (d *Builder) give(f *fact.Assignment, change func([]Link, Link) []Link) {
 	x := givenBy(f)
 	if f.Assignee.User != 0 {
-		u := d.users.Edit(d.edit, int(f.Assignee.User))
-		u.set(change(u.given(), x), u.groups())
-		u.touched = max(u.touched, d.Revision)
+		u := d.UserTable.Edit(d.edit, int(f.Assignee.User))
+		u.set(change(u.Given(), x), u.Groups())
+		u.Touched = max(u.Touched, d.Revision)
 		return
 	}
-	g := d.groups.Edit(d.edit, int(f.Assignee.Group))
-	g.given = change(g.given, x)
-	g.touched = max(g.touched, d.Revision)
+	g := d.GroupTable.Edit(d.edit, int(f.Assignee.Group))
+	g.Given = change(g.Given, x)
+	g.Touched = max(g.Touched, d.Revision)
 	d.gather(f.Assignee.Group)
 }
 
-// end closes a fact for good. Users, groups, applications, resources and roles
+// End closes a fact for good. Users, groups, applications, resources and roles
 // do not end: they depart or retire.
-func (d *Builder) end(f Fact) {
+func (d *Builder) End(f fact.Fact) {
 	d.track(f)
 	e := d.edit
 	row := int(f.Row())
 	switch f := f.(type) {
-	case *Membership:
-		pos := int(d.memberships.At(row).pos)
-		g := d.groups.Edit(e, int(f.Group))
-		last := g.members.Pop(e)
+	case *fact.Membership:
+		pos := int(d.MembershipTable.At(row).pos)
+		g := d.GroupTable.Edit(e, int(f.Group))
+		last := g.Members.Pop(e)
 		if last != f.ID {
-			g.members.Set(e, pos, last)
-			d.memberships.Edit(e, int(last)).pos = uint32(pos)
+			g.Members.Set(e, pos, last)
+			d.MembershipTable.Edit(e, int(last)).pos = uint32(pos)
 		}
-		d.memberships.Set(e, row, membershipRow{})
-		d.join(f, without[link])
-	case *Fence:
-		d.fences.Set(e, row, fenceRec{})
-		a := d.applications.Edit(e, int(f.Application))
-		a.fences = without(a.fences, f.ID)
-		a.fits = new(fits)
-		a.touched = max(a.touched, d.Revision)
-	case *Inclusion:
-		d.inclusions.Set(e, row, inclusionRec{})
-		r := d.roles.Edit(e, int(f.Role))
-		r.includes = without(r.includes, f.ID)
-		r.touched = max(r.touched, d.Revision)
-		i := d.roles.Edit(e, int(f.Included))
-		i.includedBy = without(i.includedBy, f.ID)
+		d.MembershipTable.Set(e, row, MembershipRow{})
+		d.join(f, without[Link])
+	case *fact.Fence:
+		d.FenceTable.Set(e, row, FenceEntry{})
+		a := d.ApplicationTable.Edit(e, int(f.Application))
+		a.Fences = without(a.Fences, f.ID)
+		a.Fits = new(fits)
+		a.Touched = max(a.Touched, d.Revision)
+	case *fact.Inclusion:
+		d.InclusionTable.Set(e, row, InclusionEntry{})
+		r := d.RoleTable.Edit(e, int(f.Role))
+		r.Includes = without(r.Includes, f.ID)
+		r.Touched = max(r.Touched, d.Revision)
+		i := d.RoleTable.Edit(e, int(f.Included))
+		i.IncludedBy = without(i.IncludedBy, f.ID)
 		d.closeOver(f.Role)
-	case *Permission:
-		d.permissions.Set(e, row, permissionRec{})
-		r := d.roles.Edit(e, int(f.Role))
-		r.permissions = without(r.permissions, f.ID)
-		r.touched = max(r.touched, d.Revision)
+	case *fact.Permission:
+		d.PermissionTable.Set(e, row, PermissionEntry{})
+		r := d.RoleTable.Edit(e, int(f.Role))
+		r.Permissions = without(r.Permissions, f.ID)
+		r.Touched = max(r.Touched, d.Revision)
 		d.closeOver(f.Role)
-	case *Assignment:
-		pos := int(d.assignments.At(row).pos)
-		r := d.roles.Edit(e, int(f.Role))
-		last := r.holders.Pop(e)
+	case *fact.Assignment:
+		pos := int(d.AssignmentTable.At(row).pos)
+		r := d.RoleTable.Edit(e, int(f.Role))
+		last := r.Holders.Pop(e)
 		if last != f.ID {
-			r.holders.Set(e, pos, last)
-			d.assignments.Edit(e, int(last)).pos = uint32(pos)
+			r.Holders.Set(e, pos, last)
+			d.AssignmentTable.Edit(e, int(last)).pos = uint32(pos)
 		}
-		d.assignments.Set(e, row, assignmentRow{})
-		d.give(f, without[link])
-	case RecordFact:
-		d.records[recordPlace(f.Kind())].Set(e, row, nil)
+		d.AssignmentTable.Set(e, row, AssignmentRow{})
+		d.give(f, without[Link])
+	case fact.RecordFact:
+		d.RecordTables[fact.RecordPlace(f.Kind())].Set(e, row, nil)
 	}
 }
 
@@ -241,11 +243,11 @@ func adder[T any](d *Builder) func([]T, T) []T {
 	if d.loading {
 		return func(s []T, v T) []T { return append(s, v) }
 	}
-	return with[T]
+	return With[T]
 }
 
-// with and without copy: the slice may be shared with an older snapshot.
-func with[T any](s []T, v T) []T { return append(s[:len(s):len(s)], v) }
+// With and without copy: the slice may be shared with an older snapshot.
+func With[T any](s []T, v T) []T { return append(s[:len(s):len(s)], v) }
 
 func without[T comparable](s []T, v T) []T {
 	out := make([]T, 0, len(s))

@@ -58,30 +58,30 @@ func (r Reason) Sentence() string {
 	return ""
 }
 
-// miss is how a chain fails, in the order in which a chain's code is the last
+// Miss is how a chain fails, in the order in which a chain's code is the last
 // of those it fails, and an answer's the first of all chains'.
-type miss uint8
+type Miss uint8
 
 const (
-	holdsNow miss = iota
-	missOwner
-	missSchedule
+	HoldsNow Miss = iota
+	MissOwner
+	MissSchedule
 	missNotYet
 	missEnded
 	missScope
-	missFence
-	missNone // no chain at all
+	MissFence
+	MissNone // no chain at all
 )
 
-var missReasons = [...]Reason{"", NotOwner, OutsideSchedule, NotYet, Ended, OutOfScope, Fenced, NoGrant}
+var MissReasons = [...]Reason{"", NotOwner, OutsideSchedule, NotYet, Ended, OutOfScope, Fenced, NoGrant}
 
-// missOf says how a window misses an instant.
-func missOf(w calendar.Window, at calendar.Instant) miss {
+// MissOf says how a window misses an instant.
+func MissOf(w calendar.Window, at calendar.Instant) Miss {
 	switch {
 	case w.Until != 0 && at >= w.Until:
 		return missEnded
 	case at < w.From:
 		return missNotYet
 	}
-	return holdsNow
+	return HoldsNow
 }

@@ -3,7 +3,7 @@ package api
 import (
 	"context"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/wire"
 )
 
@@ -30,7 +30,7 @@ func (s *Server) defaultRoutes() {
 			return nil, err
 		}
 		if u == nil {
-			u = &access.User{}
+			u = &fact.User{}
 		}
 		out, err := v.NewUserPreview(*u)
 		return &body[wire.NewUserPreview]{out}, err

@@ -6,8 +6,10 @@ import (
 	"strconv"
 	"strings"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -20,7 +22,8 @@ func schemaName(t reflect.Type, hint string) string {
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
 		t = t.Elem()
 	}
-	if t.PkgPath() == reflect.TypeFor[access.Fault]().PkgPath() {
+	switch t.PkgPath() {
+	case reflect.TypeFor[operation.Grant]().PkgPath(), reflect.TypeFor[change.ScopeRef]().PkgPath(), reflect.TypeFor[fact.User]().PkgPath():
 		name += "Operation"
 	}
 	return name
@@ -51,7 +54,7 @@ func document(o *huma.OpenAPI) ([]byte, error) {
 		p.Get.Responses["200"].Content = content
 	}
 	names := map[string]string{}
-	for _, kind := range access.Descriptors() {
+	for _, kind := range change.Descriptors() {
 		ref := o.Components.Schemas.Schema(reflect.TypeOf(kind.New()).Elem(), true, "")
 		names[kind.Verb] = strings.TrimPrefix(ref.Ref, "#/components/schemas/")
 	}
@@ -66,7 +69,7 @@ func document(o *huma.OpenAPI) ([]byte, error) {
 	schemas := doc["components"].(map[string]any)["schemas"].(map[string]any)
 	var kinds []any
 	mapping := map[string]any{}
-	for _, kind := range access.Descriptors() {
+	for _, kind := range change.Descriptors() {
 		name := names[kind.Verb]
 		schema := schemas[name].(map[string]any)
 		properties := schema["properties"].(map[string]any)

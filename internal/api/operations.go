@@ -4,8 +4,8 @@ import (
 	"encoding/json"
 	"reflect"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
 	"ableroster/wire"
 )
 
@@ -13,7 +13,7 @@ import (
 // programs outside the house.
 func Operations() ([]byte, error) {
 	var out []wire.OperationKind
-	for _, d := range access.Descriptors() {
+	for _, d := range change.Descriptors() {
 		kind := wire.OperationKind{Verb: d.Verb, Help: d.Help}
 		for _, f := range d.Fields {
 			if !f.Service {

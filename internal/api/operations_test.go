@@ -6,8 +6,8 @@ import (
 	"slices"
 	"testing"
 
-	"ableroster/internal/access"
 	"ableroster/internal/api"
+	"ableroster/internal/change"
 	"ableroster/testkit"
 	"ableroster/wire"
 )
@@ -21,7 +21,7 @@ func TestTheKindsOfOperationsAreThoseRegistered(t *testing.T) {
 	if have, err := os.ReadFile(filepath.Join(testkit.Root(), "wire", "operations.json")); err != nil || string(have) != string(want) {
 		t.Errorf("wire/operations.json is old (%v): run scripts/build.sh", err)
 	}
-	for _, d := range access.Descriptors() {
+	for _, d := range change.Descriptors() {
 		if d.Help == "" {
 			t.Errorf("%s does not say what it does", d.Verb)
 		}

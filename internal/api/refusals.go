@@ -4,7 +4,7 @@ import (
 	"context"
 	"encoding/json"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/service"
 	"ableroster/wire"
 
@@ -33,7 +33,7 @@ func (s *Server) refusalRoutes() {
 		User string `query:"user" maxLength:"200" doc:"only what this user did, or what is about them: user name or id"`
 	}
 	route(s, "GET", "/security-log", "list-security-log", "Who signed in, tried to, or was given the means, newest first", func(ctx context.Context, in *search) (*body[wire.SecurityLog], error) {
-		out, err := s.service.SecurityLog(ctx, caller(ctx), in.User, in.Cursor, in.Limit, func(user access.UserID, before int64, limit int) ([]service.SecurityEvent, error) {
+		out, err := s.service.SecurityLog(ctx, caller(ctx), in.User, in.Cursor, in.Limit, func(user fact.UserID, before int64, limit int) ([]service.SecurityEvent, error) {
 			all, err := s.authenticator.Events(ctx, user, before, limit)
 			var out []service.SecurityEvent
 			for _, e := range all {

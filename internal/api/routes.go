@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/service"
 	"ableroster/internal/strictjson"
 	"ableroster/wire"
@@ -336,7 +336,7 @@ func (s *Server) grid(ctx context.Context, in *gridSearch) (wire.Grid, error) {
 }
 
 // wouldBe reads the description of a would-be user; a blank one is none.
-func wouldBe(text string) (*access.User, error) {
+func wouldBe(text string) (*fact.User, error) {
 	if text == "" {
 		return nil, nil
 	}
@@ -344,16 +344,16 @@ func wouldBe(text string) (*access.User, error) {
 	if err := json.Unmarshal([]byte(text), &in); err != nil {
 		return nil, service.Invalid("nobody can be like that", wire.Fault{Place: "would_be", Message: "is a JSON object of texts: " + err.Error()})
 	}
-	u := &access.User{UserKind: access.UserKind(in["kind"])}
+	u := &fact.User{UserKind: fact.UserKind(in["kind"])}
 	var faults []wire.Fault
 	for _, key := range slices.Sorted(maps.Keys(in)) {
 		if key == "kind" {
 			continue
 		}
-		known, err := access.PutAttribute(&u.UserFacts, key, in[key])
+		known, err := fact.PutAttribute(&u.UserFacts, key, in[key])
 		switch {
 		case !known:
-			faults = append(faults, wire.Fault{Place: "would_be", Message: "has “" + strictjson.Short(key) + "”, and is a JSON object with any of kind, " + strings.Join(access.DescribedKeys(), ", ")})
+			faults = append(faults, wire.Fault{Place: "would_be", Message: "has “" + strictjson.Short(key) + "”, and is a JSON object with any of kind, " + strings.Join(fact.DescribedKeys(), ", ")})
 		case err != nil:
 			faults = append(faults, wire.Fault{Place: "would_be", Message: key + " " + err.Error()})
 		}

@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/service"
 	"ableroster/internal/signin"
 	"ableroster/wire"
@@ -23,7 +23,7 @@ type withCookie[T any] struct {
 }
 
 // cookies are those of a session that was opened, and of the browser that opened it.
-func (s *Server) cookies(ctx context.Context, user access.UserID, session string, expires time.Time) []http.Cookie {
+func (s *Server) cookies(ctx context.Context, user fact.UserID, session string, expires time.Time) []http.Cookie {
 	out := []http.Cookie{s.cookie(session, expires)}
 	device, err := s.authenticator.NewDevice(ctx, user, callOf(ctx).device)
 	if err != nil { // it is slowed like any other next time
@@ -57,7 +57,7 @@ func address(ctx context.Context) string {
 func (s *Server) who(ctx context.Context, name string) signin.Who {
 	x := callOf(ctx)
 	out := signin.Who{Name: name, Address: x.address, Device: x.device}
-	if len(name) > signin.MostNameBytes || access.LooksLikeID(strings.ToLower(name)) {
+	if len(name) > signin.MostNameBytes || fact.LooksLikeID(strings.ToLower(name)) {
 		return out
 	}
 	head := s.ledger.Head()
@@ -68,7 +68,7 @@ func (s *Server) who(ctx context.Context, name string) signin.Who {
 }
 
 // ownWords are what a user's password may not be made of.
-func (s *Server) ownWords(id access.UserID) []string {
+func (s *Server) ownWords(id fact.UserID) []string {
 	head := s.ledger.Head()
 	out := []string{head.Organisation().Name, "able roster"}
 	if u := head.User(id); u != nil {
@@ -141,7 +141,7 @@ func (s *Server) signInRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		if s.ledger.Head().User(id).UserKind == access.Service {
+		if s.ledger.Head().User(id).UserKind == fact.Service {
 			return nil, service.Refused("%s is a machine account: it signs in by a token", v.UserRef(id).Label)
 		}
 		code, expires, err := s.authenticator.NewLink(ctx, id, caller(ctx).User, powers, address(ctx))
@@ -163,7 +163,7 @@ func (s *Server) signInRoutes() {
 	s.setUpRoutes()
 }
 
-func (s *Server) useLink(ctx context.Context, in wire.UseLinkRequest) (access.UserID, error) {
+func (s *Server) useLink(ctx context.Context, in wire.UseLinkRequest) (fact.UserID, error) {
 	l, err := s.authenticator.Link(ctx, in.Link)
 	if err != nil {
 		return 0, err
@@ -187,12 +187,12 @@ func (s *Server) tokenRoutes() {
 			if id, powers, err = v.SignInFor(in.Body.User); err != nil {
 				return nil, err
 			}
-			if s.ledger.Head().User(id).UserKind != access.Service && id != caller(ctx).User {
+			if s.ledger.Head().User(id).UserKind != fact.Service && id != caller(ctx).User {
 				return nil, service.Refused("people make their own tokens; only those of service accounts can be made for them")
 			}
 		}
 		days := cmp.Or(in.Body.Days, 90)
-		if days < 1 || days > 366 || in.Body.Label == "" || access.CheckWords(in.Body.Label, 200) != "" {
+		if days < 1 || days > 366 || in.Body.Label == "" || fact.CheckWords(in.Body.Label, 200) != "" {
 			return nil, service.Invalid("no token was made", wire.Fault{Place: "/", Message: "a token has a label of at most 200 bytes and lasts 1 to 366 days"})
 		}
 		lasts := time.Duration(days) * 24 * time.Hour

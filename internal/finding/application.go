@@ -5,17 +5,19 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
+	"ableroster/internal/query"
 )
 
 // inApplication looks at what an application protects and which permissions
 // reach it.
-func inApplication(s *access.Snapshot, a *access.Application, at calendar.Instant) []Finding {
-	if a.ID == access.AbleRoster || a.State == access.StateRetired {
+func inApplication(s *access.Snapshot, a *fact.Application, at calendar.Instant) []Finding {
+	if a.ID == fact.AbleRoster || a.State == fact.StateRetired {
 		return nil
 	}
-	out := unreached(s.Coverage(a.ID, at, nil))
-	fences, tree := s.Fences(a.ID), s.Tree(a.ID)
+	out := unreached(query.CoverageOf(s, a.ID, at, nil))
+	fences, tree := s.Fences(a.ID), query.TreeOf(s, a.ID)
 	for r := range s.Roles() {
 		if r.Retired {
 			continue
@@ -44,7 +46,7 @@ func inApplication(s *access.Snapshot, a *access.Application, at calendar.Instan
 func unowned(s *access.Snapshot) []Finding {
 	var out []Finding
 	for a := range s.Applications() {
-		if a.ID != access.AbleRoster && a.State != access.StateRetired && !answers(s, a.Owner) {
+		if a.ID != fact.AbleRoster && a.State != fact.StateRetired && !answers(s, a.Owner) {
 			out = append(out, Finding{Code: ApplicationAlone, Application: a.ID})
 		}
 	}
@@ -52,14 +54,14 @@ func unowned(s *access.Snapshot) []Finding {
 }
 
 // answers says whether somebody who is still here answers for a thing.
-func answers(s *access.Snapshot, owner access.UserID) bool {
+func answers(s *access.Snapshot, owner fact.UserID) bool {
 	u := s.User(owner)
-	return u != nil && u.Status != access.Departed
+	return u != nil && u.Status != fact.Departed
 }
 
 // unreached are the resources that no role reaches for any action, nor anything
 // below them: a register whose parts are reached is there to hold them.
-func unreached(c access.Coverage) []Finding {
+func unreached(c query.Coverage) []Finding {
 	reached := map[string]bool{}
 	for _, row := range c.Rows {
 		for i := range row.Cells {

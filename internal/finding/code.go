@@ -1,8 +1,6 @@
 package finding
 
-import (
-	"ableroster/internal/access"
-)
+import "ableroster/internal/fact"
 
 // Code names a kind of finding.
 type Code string
@@ -69,15 +67,15 @@ func AboutOf(c Code) *About {
 // Finding is one thing that looks wrong. What is not meant is zero.
 type Finding struct {
 	Code        Code
-	User        access.UserID
-	Group       access.GroupID
-	Role        access.RoleID
-	Other       access.RoleID // of two roles that are alike
-	Application access.ApplicationID
+	User        fact.UserID
+	Group       fact.GroupID
+	Role        fact.RoleID
+	Other       fact.RoleID // of two roles that are alike
+	Application fact.ApplicationID
 	Path        string // of a resource, or a pattern
-	Permission  access.PermissionID
-	Fence       access.FenceID
-	Assignment  access.AssignmentID
+	Permission  fact.PermissionID
+	Fence       fact.FenceID
+	Assignment  fact.AssignmentID
 	Count       int // of users, where it is about so many; of days, where about time
 }
 

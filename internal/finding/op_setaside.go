@@ -6,15 +6,17 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 )
 
 func init() {
-	access.Register(&SetAsideFinding{}, "Set findings aside until a day")
-	access.Register(&TakeUpFinding{}, "Show findings again that were set aside")
+	change.Register(&SetAsideFinding{}, "Set findings aside until a day")
+	change.Register(&TakeUpFinding{}, "Show findings again that were set aside")
 }
 
 // FactSetAside is the kind of findings that were set aside.
-var FactSetAside = access.RecordKind("setaside")
+var FactSetAside = fact.RecordKind("setaside")
 
 // SetAsideID is a dense number; see access.
 type SetAsideID uint32
@@ -22,17 +24,17 @@ type SetAsideID uint32
 // SetAside says that a finding is known and left as it is until the end of a
 // day. Why is the reason of the change that set it aside.
 type SetAside struct {
-	access.Lifetime
+	fact.Lifetime
 	ID      SetAsideID    `json:"-"`
 	Finding string        `json:"finding"` // its key
 	Until   calendar.Date `json:"until"`   // inclusive
-	By      access.UserID `json:"by,omitempty"`
+	By      fact.UserID   `json:"by,omitempty"`
 	Ended   bool          `json:"ended,omitempty"` // taken up again
 }
 
 // Kind and Row identify it.
-func (*SetAside) Kind() access.FactKind { return FactSetAside }
-func (f *SetAside) Row() uint32         { return uint32(f.ID) }
+func (*SetAside) Kind() fact.FactKind { return FactSetAside }
+func (f *SetAside) Row() uint32       { return uint32(f.ID) }
 
 // SetAsides are those in force on a day, by the key of the finding.
 func SetAsides(s *access.Snapshot, on calendar.Date) map[string]*SetAside {
@@ -67,7 +69,7 @@ type SetAsideFinding struct {
 func (*SetAsideFinding) Verb() string { return "set_aside_finding" }
 
 // ApplyTo implements access.Operation.
-func (o SetAsideFinding) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o SetAsideFinding) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "set findings aside") {
 		return
@@ -95,20 +97,20 @@ func (o SetAsideFinding) ApplyTo(d *access.Draft) (settled access.Operation) {
 		case old == nil:
 			f.ID = SetAsideID(d.Allocate(FactSetAside))
 		case !old.Ended && old.Until == o.Until:
-			d.Reads(old)
-			d.Note(access.AlreadySo, old.Since())
+			d.ReadsFact(old)
+			d.Note(change.AlreadySo, old.Since())
 			continue
 		default:
-			d.Reads(old)
+			d.ReadsFact(old)
 			f.ID = old.ID
 		}
-		d.PutRecord(f)
+		d.Put(f)
 	}
 	return settled
 }
 
 // checkKeys files the faults of keys that name no finding there could be.
-func checkKeys(d *access.Draft, keys []string) bool {
+func checkKeys(d *change.Draft, keys []string) bool {
 	if len(keys) == 0 {
 		d.Fault("findings", "is empty: name those that are meant")
 		return false
@@ -125,7 +127,7 @@ func checkKeys(d *access.Draft, keys []string) bool {
 }
 
 // Sentence implements access.Operation.
-func (o *SetAsideFinding) Sentence(*access.Snapshot, access.Names) string {
+func (o *SetAsideFinding) Sentence(*access.Snapshot, change.Names) string {
 	return "Set " + counted(o.Findings) + " aside until " + o.Until.String()
 }
 
@@ -138,7 +140,7 @@ type TakeUpFinding struct {
 func (*TakeUpFinding) Verb() string { return "take_up_finding" }
 
 // ApplyTo implements access.Operation.
-func (o TakeUpFinding) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o TakeUpFinding) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "take findings up again") {
 		return
@@ -153,16 +155,16 @@ func (o TakeUpFinding) ApplyTo(d *access.Draft) (settled access.Operation) {
 			d.Fault("findings", "%s is not set aside", key)
 			continue
 		}
-		d.Reads(old)
+		d.ReadsFact(old)
 		f := *old
 		f.Ended = true
-		d.PutRecord(&f)
+		d.Put(&f)
 	}
 	return settled
 }
 
 // Sentence implements access.Operation.
-func (o *TakeUpFinding) Sentence(*access.Snapshot, access.Names) string {
+func (o *TakeUpFinding) Sentence(*access.Snapshot, change.Names) string {
 	return "Took " + counted(o.Findings) + " up again"
 }
 
@@ -178,7 +180,7 @@ func counted(keys []string) string {
 	}
 	var parts []string
 	for _, c := range order {
-		parts = append(parts, access.Count(n[c], "finding")+" of "+strings.ReplaceAll(c, "_", " "))
+		parts = append(parts, fact.Count(n[c], "finding")+" of "+strings.ReplaceAll(c, "_", " "))
 	}
 	return strings.Join(parts, ", ")
 }

@@ -6,20 +6,22 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
 )
 
 // amongPeople looks at each user and what was given to them, all processors
 // sharing the work.
 func (r *Report) amongPeople(used Accounts) [][]Finding {
-	var users []*access.User
+	var users []*fact.User
 	for u := range r.s.Users() {
-		if u.Status == access.Active {
+		if u.Status == fact.Active {
 			users = append(users, u)
 		}
 	}
-	wants := map[access.ApplicationID]bool{} // groups to hold its roles
+	wants := map[fact.ApplicationID]bool{} // groups to hold its roles
 	for a := range r.s.Applications() {
-		wants[a.ID] = a.Direct != access.DirectWelcome && a.State != access.StateRetired
+		wants[a.ID] = a.Direct != fact.DirectWelcome && a.State != fact.StateRetired
 	}
 	parts := make([][]Finding, runtime.GOMAXPROCS(0))
 	var wait caught.Group
@@ -32,37 +34,37 @@ func (r *Report) amongPeople(used Accounts) [][]Finding {
 	}
 	wait.Wait()
 	var out []Finding
-	r.s.Over(r.at, func(id access.AssignmentID) {
+	query.Over(r.s, r.at, func(id fact.AssignmentID) {
 		a := r.s.Assignment(id)
 		out = append(out, Finding{Code: Over, User: a.Assignee.User, Group: a.Assignee.Group, Role: a.Role, Application: r.s.Role(a.Role).Application, Assignment: id})
 	})
 	return append(parts, out)
 }
 
-func (r *Report) onUser(u *access.User, wants map[access.ApplicationID]bool, used Accounts) []Finding {
+func (r *Report) onUser(u *fact.User, wants map[fact.ApplicationID]bool, used Accounts) []Finding {
 	var out []Finding
 	today := calendar.DateOf(r.at.Time().In(r.s.Zone()))
 	switch {
 	case u.End != 0 && u.End < today:
 		return append(out, Finding{Code: PastEnd, User: u.ID, Count: int(today - u.End)})
 	case u.Start > today: // not here yet
-	case !r.s.HoldsAnything(u.ID, r.at):
+	case !query.HoldsAnything(r.s, u.ID, r.at):
 		out = append(out, Finding{Code: HoldsNothing, User: u.ID})
 	}
 	if last, can := used[u.ID]; can && r.at-last >= calendar.Days(Unused) {
 		out = append(out, Finding{Code: AccountUnused, User: u.ID, Count: int((r.at - last) / calendar.Days(1))})
 	}
-	doubled := map[access.AssignmentID]bool{}
-	r.s.Doubled(u.ID, r.at, func(a access.AssignmentID, g access.GroupID) {
+	doubled := map[fact.AssignmentID]bool{}
+	query.Doubled(r.s, u.ID, r.at, func(a fact.AssignmentID, g fact.GroupID) {
 		doubled[a] = true
 		role := r.s.Assignment(a).Role
 		out = append(out, Finding{Code: Doubled, User: u.ID, Group: g, Role: role, Application: r.s.Role(role).Application, Assignment: a})
 	})
-	if u.UserKind == access.Service { // never moves on
+	if u.UserKind == fact.Service { // never moves on
 		return out
 	}
-	r.s.DirectTo(u.ID, func(a access.AssignmentID, role access.RoleID, app access.ApplicationID) {
-		if wants[app] && !doubled[a] && !r.s.IsOver(a, r.at) {
+	query.DirectTo(r.s, u.ID, func(a fact.AssignmentID, role fact.RoleID, app fact.ApplicationID) {
+		if wants[app] && !doubled[a] && !query.IsOver(r.s, a, r.at) {
 			out = append(out, Finding{Code: Direct, User: u.ID, Role: role, Application: app, Assignment: a})
 		}
 	})
@@ -73,10 +75,10 @@ func (r *Report) onUser(u *access.User, wants map[access.ApplicationID]bool, use
 func inGroups(s *access.Snapshot) []Finding {
 	var out []Finding
 	for g := range s.Groups() {
-		if g.ID == access.PublicGroup || g.ID == access.AllUsersGroup || g.Filter != "" || s.MemberCount(g.ID) > 0 {
+		if g.ID == fact.PublicGroup || g.ID == fact.AllUsersGroup || g.Filter != "" || s.MemberCount(g.ID) > 0 {
 			continue
 		}
-		if len(s.Given(access.Assignee{Group: g.ID})) > 0 || len(s.MembershipsOf(access.Member{Group: g.ID})) > 0 {
+		if len(s.Given(fact.Assignee{Group: g.ID})) > 0 || len(s.MembershipsOf(fact.Member{Group: g.ID})) > 0 {
 			out = append(out, Finding{Code: GroupEmpty, Group: g.ID})
 		}
 	}

@@ -6,13 +6,15 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
 )
 
 // Unused is from how many days on an account counts as not used.
 const Unused = 90
 
 // Accounts are when those who can sign in last did, or were given the means to.
-type Accounts map[access.UserID]calendar.Instant
+type Accounts map[fact.UserID]calendar.Instant
 
 // Report is all that looks wrong in a snapshot at an instant. It remembers what
 // is slow to find, so that the next one costs what has changed.
@@ -21,8 +23,8 @@ type Report struct {
 
 	s      *access.Snapshot
 	at     calendar.Instant
-	roles  map[access.RoleID]access.Holding
-	inApps map[access.ApplicationID][]Finding
+	roles  map[fact.RoleID]query.Holding
+	inApps map[fact.ApplicationID][]Finding
 	alike  []Finding // of roles
 }
 
@@ -32,7 +34,7 @@ const lasting = calendar.Instant(10 * 60 * 1_000_000)
 
 // Look looks at everything.
 func Look(s *access.Snapshot, at calendar.Instant, used Accounts) *Report {
-	r := &Report{s: s, at: at, roles: map[access.RoleID]access.Holding{}, inApps: map[access.ApplicationID][]Finding{}}
+	r := &Report{s: s, at: at, roles: map[fact.RoleID]query.Holding{}, inApps: map[fact.ApplicationID][]Finding{}}
 	r.count(nil)
 	r.describe(nil)
 	r.gather(used)
@@ -48,11 +50,11 @@ func (r *Report) Next(s *access.Snapshot, at calendar.Instant, used Accounts) *R
 	if r.Stale(at) || s.Revision < r.s.Revision {
 		return Look(s, at, used)
 	}
-	roles, all := s.HeldOtherwise(r.s)
+	roles, all := query.HeldOtherwise(s, r.s)
 	if all {
 		return Look(s, at, used)
 	}
-	next := &Report{s: s, at: r.at, roles: make(map[access.RoleID]access.Holding, len(r.roles)), inApps: map[access.ApplicationID][]Finding{}}
+	next := &Report{s: s, at: r.at, roles: make(map[fact.RoleID]query.Holding, len(r.roles)), inApps: map[fact.ApplicationID][]Finding{}}
 	for id, h := range r.roles {
 		next.roles[id] = h
 	}
@@ -63,18 +65,18 @@ func (r *Report) Next(s *access.Snapshot, at calendar.Instant, used Accounts) *R
 }
 
 // count finds how many hold each role, or each of some.
-func (r *Report) count(some map[access.RoleID]bool) {
-	var ids []access.RoleID
+func (r *Report) count(some map[fact.RoleID]bool) {
+	var ids []fact.RoleID
 	for x := range r.s.Roles() {
 		if some == nil || some[x.ID] {
 			ids = append(ids, x.ID)
 		}
 	}
 	var wait caught.Group
-	found := make([][]access.Holding, runtime.GOMAXPROCS(0))
-	part := func(i int) []access.RoleID { return ids[len(ids)*i/len(found) : len(ids)*(i+1)/len(found)] }
+	found := make([][]query.Holding, runtime.GOMAXPROCS(0))
+	part := func(i int) []fact.RoleID { return ids[len(ids)*i/len(found) : len(ids)*(i+1)/len(found)] }
 	for i := range found {
-		wait.Go(func() { found[i] = r.s.RoleHoldings(part(i), r.at) })
+		wait.Go(func() { found[i] = query.RoleHoldings(r.s, part(i), r.at) })
 	}
 	wait.Wait()
 	for i := range found {
@@ -87,15 +89,15 @@ func (r *Report) count(some map[access.RoleID]bool) {
 // describe looks at how applications and their roles are described; what is as
 // it was in an older report is taken from there.
 func (r *Report) describe(old *Report) {
-	rolesAlike := old != nil && r.s.RolesDescribedAlike(old.s)
+	rolesAlike := old != nil && query.RolesDescribedAlike(r.s, old.s)
 	for a := range r.s.Applications() {
-		if old != nil && !r.s.DescribedOtherwise(old.s, a.ID) && rolesAlike {
+		if old != nil && !query.DescribedOtherwise(r.s, old.s, a.ID) && rolesAlike {
 			r.inApps[a.ID] = old.inApps[a.ID]
 			continue
 		}
 		r.inApps[a.ID] = inApplication(r.s, a, r.at)
 	}
-	if old != nil && rolesAlike && len(r.s.ApplicationsDescribedSince(old.s)) == 0 {
+	if old != nil && rolesAlike && len(query.ApplicationsDescribedSince(r.s, old.s)) == 0 {
 		r.alike = old.alike
 		return
 	}

@@ -11,7 +11,10 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/finding"
+	"ableroster/internal/operation"
 )
 
 var day = time.Date(2026, 11, 25, 10, 0, 0, 0, time.UTC)
@@ -111,8 +114,8 @@ func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
 	s := access.Empty()
 	r := finding.Look(s, at, nil)
 	found, changes := map[finding.Code]int{}, 0
-	step := func(ops ...access.Operation) {
-		d := s.Draft()
+	step := func(ops ...change.Operation) {
+		d := change.NewDraft(s)
 		for i, op := range ops {
 			d.Apply(i, op, at-calendar.Days(5)) // what ends before then is over now
 		}
@@ -147,39 +150,39 @@ func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 7))
 	id := func(kind string, most int) string { return fmt.Sprintf("%s-%d", kind, 1+rng.IntN(most)) }
 	yes, no := true, false
-	departed, active, suspended := access.Departed, access.Active, access.Suspended
-	refused := access.DirectRefused
+	departed, active, suspended := fact.Departed, fact.Active, fact.Suspended
+	refused := fact.DirectRefused
 	for range 400 {
 		switch rng.IntN(11) {
 		case 0:
-			step(&access.RetireRole{Role: access.RoleRef(id("role", 80))})
+			step(&operation.RetireRole{Role: change.RoleRef(id("role", 80))})
 		case 1:
-			step(&access.UpdateRole{Role: access.RoleRef(id("role", 80)), Retired: &no})
+			step(&operation.UpdateRole{Role: change.RoleRef(id("role", 80)), Retired: &no})
 		case 2:
-			status := []access.Status{departed, active, suspended}[rng.IntN(3)]
-			step(&access.UpdateUser{User: access.UserRef(id("user", 250)), Status: &status})
+			status := []fact.Status{departed, active, suspended}[rng.IntN(3)]
+			step(&operation.UpdateUser{User: change.UserRef(id("user", 250)), Status: &status})
 		case 3:
-			step(&access.RemovePermission{Permission: access.PermissionRef(id("permission", 200))})
+			step(&operation.RemovePermission{Permission: change.PermissionRef(id("permission", 200))})
 		case 4:
-			step(&access.Revoke{Assignment: access.AssignmentRef(id("assignment", 500))})
+			step(&operation.Revoke{Assignment: change.AssignmentRef(id("assignment", 500))})
 		case 5:
-			step(&access.RemoveMember{Group: access.GroupRef(id("group", 42)), User: access.UserRef(id("user", 250))})
+			step(&operation.RemoveMember{Group: change.GroupRef(id("group", 42)), User: change.UserRef(id("user", 250))})
 		case 6:
-			step(&access.Grant{Role: access.RoleRef(id("role", 80)), User: access.UserRef(id("user", 250)), Window: calendar.Window{Until: at + calendar.Days(rng.IntN(9)-4)}})
+			step(&operation.Grant{Role: change.RoleRef(id("role", 80)), User: change.UserRef(id("user", 250)), Window: calendar.Window{Until: at + calendar.Days(rng.IntN(9)-4)}})
 		case 7:
-			step(&access.Grant{Role: access.RoleRef(id("role", 80)), Group: access.GroupRef(id("group", 42))})
+			step(&operation.Grant{Role: change.RoleRef(id("role", 80)), Group: change.GroupRef(id("group", 42))})
 		case 8:
-			step(&access.IncludeRole{Role: access.RoleRef(id("role", 80)), Includes: access.RoleRef(id("role", 80))})
+			step(&operation.IncludeRole{Role: change.RoleRef(id("role", 80)), Includes: change.RoleRef(id("role", 80))})
 		case 9:
 			a := demo.ApplicationKeys()[rng.IntN(10)]
 			resources := s.Resources(mustFind(t, s, a))
 			x := resources[rng.IntN(len(resources))].Path
-			step(&access.UpdateResource{Application: access.ApplicationRef(a), Path: x, Retired: []*bool{&yes, &no}[rng.IntN(2)]})
+			step(&operation.UpdateResource{Application: change.ApplicationRef(a), Path: x, Retired: []*bool{&yes, &no}[rng.IntN(2)]})
 		case 10:
 			if key := fmt.Sprintf("everybody-%d", changes); rng.IntN(4) == 0 {
-				step(&access.AddGroup{Key: key, Filter: `kind eq "person"`}, &access.Grant{Role: access.RoleRef(id("role", 80)), Group: access.GroupRef(key)})
+				step(&operation.AddGroup{Key: key, Filter: `kind eq "person"`}, &operation.Grant{Role: change.RoleRef(id("role", 80)), Group: change.GroupRef(key)})
 			}
-			step(&access.UpdateApplication{Application: access.ApplicationRef(demo.ApplicationKeys()[rng.IntN(10)]), Direct: &refused})
+			step(&operation.UpdateApplication{Application: change.ApplicationRef(demo.ApplicationKeys()[rng.IntN(10)]), Direct: &refused})
 		}
 	}
 	for _, a := range finding.All {
@@ -190,7 +193,7 @@ func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
 	}
 }
 
-func mustFind(t *testing.T, s *access.Snapshot, key string) access.ApplicationID {
+func mustFind(t *testing.T, s *access.Snapshot, key string) fact.ApplicationID {
 	t.Helper()
 	id, ok := s.FindApplication(key)
 	if !ok {

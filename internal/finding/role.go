@@ -6,6 +6,8 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
 )
 
 // almostAll is the share of active people from which on a role is held by almost
@@ -19,14 +21,14 @@ const (
 func (r *Report) inRoles() []Finding {
 	people := 0
 	for u := range r.s.Users() {
-		if u.UserKind == access.Person && r.s.Effective(u.ID, r.at) {
+		if u.UserKind == fact.Person && r.s.Effective(u.ID, r.at) {
 			people++
 		}
 	}
 	var out []Finding
 	for x := range r.s.Roles() {
 		app := r.s.Application(x.Application)
-		if x.Retired || app != nil && app.State == access.StateRetired {
+		if x.Retired || app != nil && app.State == fact.StateRetired {
 			continue
 		}
 		add := func(c Code, f Finding) {
@@ -44,7 +46,7 @@ func (r *Report) inRoles() []Finding {
 		case h.Users == 0:
 			add(RoleUnheld, Finding{})
 		case h.Wide:
-		case h.Users == 1 && r.s.User(h.Least).UserKind == access.Service: // one machine is meant
+		case h.Users == 1 && r.s.User(h.Least).UserKind == fact.Service: // one machine is meant
 		case h.Users == 1:
 			add(RoleSingle, Finding{User: h.Least})
 		case people >= fewPeople && float64(h.Users) >= almostAll*float64(people):
@@ -56,7 +58,7 @@ func (r *Report) inRoles() []Finding {
 
 // gives says whether a role carries a permission, itself or through what it
 // includes.
-func (r *Report) gives(id access.RoleID) bool {
+func (r *Report) gives(id fact.RoleID) bool {
 	for _, x := range r.s.RoleClosure(id) {
 		if len(r.s.RolePermissions(x)) > 0 {
 			return true
@@ -72,8 +74,8 @@ const nearly = 0.9
 // alike are the pairs of active roles that give nearly the same. A role that
 // includes another is meant to be like it.
 func alike(s *access.Snapshot) []Finding {
-	all := s.RoleSpread()
-	slices.SortFunc(all, func(a, b access.Spread) int { return cmp.Or(cmp.Compare(a.Size, b.Size), cmp.Compare(a.Role, b.Role)) })
+	all := query.RoleSpread(s)
+	slices.SortFunc(all, func(a, b query.Spread) int { return cmp.Or(cmp.Compare(a.Size, b.Size), cmp.Compare(a.Role, b.Role)) })
 	var out []Finding
 	for i := range all {
 		a := &all[i]

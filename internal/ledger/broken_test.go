@@ -8,7 +8,9 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
 	"ableroster/internal/ledger"
+	"ableroster/internal/operation"
 	"ableroster/testkit"
 
 	"github.com/jackc/pgx/v5"
@@ -18,20 +20,20 @@ import (
 type bomb struct{}
 
 func (*bomb) Verb() string                                   { return "bomb" }
-func (*bomb) ApplyTo(*access.Draft) access.Operation         { panic("the bomb") }
-func (*bomb) Sentence(*access.Snapshot, access.Names) string { return "" }
+func (*bomb) ApplyTo(*change.Draft) change.Operation         { panic("the bomb") }
+func (*bomb) Sentence(*access.Snapshot, change.Names) string { return "" }
 
 // A panic, in an operation, in what judges or in what watches, is one change refused: those
 // committed at the same moment stand, and the next is committed.
 func TestAPanicIsOneRefusedChange(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
-	panics := func(*access.Draft, calendar.Instant) error { panic("the judge") }
+	panics := func(*change.Draft, calendar.Instant) error { panic("the judge") }
 	before := l.Head().Revision
 	var hands sync.WaitGroup
 	for i := range 10 {
 		hands.Go(func() {
-			c := &ledger.Change{Via: "test", Reason: "x", Operations: []access.Operation{user(fmt.Sprint("u", i))}}
+			c := &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user(fmt.Sprint("u", i))}}
 			judge, broken := noFaults, true
 			switch i {
 			case 2:
@@ -41,7 +43,7 @@ func TestAPanicIsOneRefusedChange(t *testing.T) {
 			case 6:
 				c.Watch = func(int) error { panic("the watcher") }
 			case 8:
-				c.Prepare = func(*access.Draft, calendar.Instant) { panic("the preparer") }
+				c.Prepare = func(*change.Draft, calendar.Instant) { panic("the preparer") }
 			default:
 				broken = false
 			}
@@ -97,7 +99,7 @@ func TestLostConnectionsEndNothingElse(t *testing.T) {
 	go func() {
 		defer close(done)
 		for round := range 30 {
-			var ops []access.Operation
+			var ops []change.Operation
 			for i := range 300 {
 				ops = append(ops, user(fmt.Sprintf("r%d-u%d-x", round, i)))
 			}
@@ -143,16 +145,16 @@ type forgetful struct {
 }
 
 func init() {
-	access.Register(&forgetful{}, "Add a group whose label is lost")
+	change.Register(&forgetful{}, "Add a group whose label is lost")
 }
 
 func (*forgetful) Verb() string { return "forgetful" }
-func (o forgetful) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o forgetful) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
-	access.AddGroup{Key: o.Key, Label: o.Label}.ApplyTo(d)
+	operation.AddGroup{Key: o.Key, Label: o.Label}.ApplyTo(d)
 	return settled
 }
-func (*forgetful) Sentence(*access.Snapshot, access.Names) string { return "" }
+func (*forgetful) Sentence(*access.Snapshot, change.Names) string { return "" }
 
 // What could not be read back as it was judged is not written, alone or in a change so
 // large that it is written while it is judged; the next change is committed.
@@ -161,16 +163,16 @@ func TestWhatWouldReadBackDifferentlyIsNotWritten(t *testing.T) {
 	founded(t, l)
 	before := l.Head().Revision
 	for _, n := range []int{1, 6000} {
-		ops := []access.Operation{&forgetful{"lost", "A label that is not stored"}}
+		ops := []change.Operation{&forgetful{"lost", "A label that is not stored"}}
 		for i := 1; i < n; i++ {
-			ops = append(ops, &access.AddGroup{Key: fmt.Sprintf("group-of-many-x%d", i)})
+			ops = append(ops, &operation.AddGroup{Key: fmt.Sprintf("group-of-many-x%d", i)})
 		}
 		_, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: ops}, noFaults)
 		if err == nil || !strings.Contains(err.Error(), "internal fault") || l.Head().Revision != before {
 			t.Errorf("of %d operations: %v, revision %d", n, err, l.Head().Revision)
 		}
 	}
-	if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []access.Operation{&access.AddGroup{Key: "kept", Label: "Kept"}}}, noFaults); err != nil {
+	if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{&operation.AddGroup{Key: "kept", Label: "Kept"}}}, noFaults); err != nil {
 		t.Fatal(err)
 	}
 	if v, err := l.Verify(ctx); err != nil || v.First != 0 {

@@ -8,6 +8,7 @@ import (
 	"fmt"
 
 	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -27,29 +28,29 @@ type bulk struct {
 type plainRow struct {
 	opened       int64
 	id, user, to uint32 // to: a role or a group
-	origin       access.Origin
+	origin       fact.Origin
 }
 
-var bulks = map[access.FactKind]bulk{
-	access.FactAssignment: {
+var bulks = map[fact.FactKind]bulk{
+	fact.FactAssignment: {
 		"select opened, id, assignee_user, role, nullif(origin, 'manual') from assignment_fact where plain and rule = 0",
 		func() func(*access.Builder, *plainRow) {
-			f := new(access.Assignment)
+			f := new(fact.Assignment)
 			return func(d *access.Builder, r *plainRow) {
-				*f = access.Assignment{ID: access.AssignmentID(r.id), Assignee: access.Assignee{User: access.UserID(r.user)},
-					Role: access.RoleID(r.to), Origin: r.origin, Opened: r.opened}
-				d.Put(f, r.opened)
+				*f = fact.Assignment{ID: fact.AssignmentID(r.id), Assignee: fact.Assignee{User: fact.UserID(r.user)},
+					Role: fact.RoleID(r.to), Origin: r.origin, Opened: r.opened}
+				d.Load(f, r.opened)
 			}
 		},
 	},
-	access.FactMembership: {
+	fact.FactMembership: {
 		"select opened, id, member_user, group_id, null::text from membership_fact where plain and rule = 0",
 		func() func(*access.Builder, *plainRow) {
-			f := new(access.Membership)
+			f := new(fact.Membership)
 			return func(d *access.Builder, r *plainRow) {
-				*f = access.Membership{ID: access.MembershipID(r.id), Member: access.Member{User: access.UserID(r.user)},
-					Group: access.GroupID(r.to), Opened: r.opened}
-				d.Put(f, r.opened)
+				*f = fact.Membership{ID: fact.MembershipID(r.id), Member: fact.Member{User: fact.UserID(r.user)},
+					Group: fact.GroupID(r.to), Opened: r.opened}
+				d.Load(f, r.opened)
 			}
 		},
 	},
@@ -91,7 +92,7 @@ func (b bulk) read(ctx context.Context, q querier, d *access.Builder, revision i
 	known := texts{}
 	for rows.Next() {
 		v := rows.RawValues()
-		r := plainRow{int64(binary.BigEndian.Uint64(v[0])), binary.BigEndian.Uint32(v[1]), binary.BigEndian.Uint32(v[2]), binary.BigEndian.Uint32(v[3]), access.Manual}
+		r := plainRow{int64(binary.BigEndian.Uint64(v[0])), binary.BigEndian.Uint32(v[1]), binary.BigEndian.Uint32(v[2]), binary.BigEndian.Uint32(v[3]), fact.Manual}
 		if v[4] != nil {
 			_ = known.of((*string)(&r.origin)).ScanBytes(v[4])
 		}

@@ -12,6 +12,8 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 
 	jsonv2 "github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
@@ -105,7 +107,7 @@ func chain(predecessor, canonical []byte) []byte {
 type sealed struct {
 	digest, salt []byte
 	text         []byte
-	user         access.UserID // 0 for a reason
+	user         fact.UserID // 0 for a reason
 }
 
 func seal(text []byte) sealed {
@@ -122,7 +124,7 @@ func digestOf(salt, text []byte) []byte {
 }
 
 // canonicalPersonal are the bytes of personal values that are digested.
-func canonicalPersonal(p access.Personal) ([]byte, error) {
+func canonicalPersonal(p fact.Personal) ([]byte, error) {
 	raw, err := json.Marshal(p)
 	if err != nil {
 		return nil, err
@@ -132,7 +134,7 @@ func canonicalPersonal(p access.Personal) ([]byte, error) {
 
 // sealDraft seals the personal values a draft brought in, and puts their
 // digests into its operations and facts.
-func sealDraft(d *access.Draft) ([]sealed, error) {
+func sealDraft(d *change.Draft) ([]sealed, error) {
 	var out []sealed
 	for _, x := range d.Sealed {
 		text, err := canonicalPersonal(d.User(x.User).Personal)
@@ -149,7 +151,7 @@ func sealDraft(d *access.Draft) ([]sealed, error) {
 }
 
 // storedAll are operations as the ledger keeps them.
-func storedAll(ops []access.Operation) ([]json.RawMessage, error) {
+func storedAll(ops []change.Operation) ([]json.RawMessage, error) {
 	out := make([]json.RawMessage, len(ops))
 	for i, op := range ops {
 		raw, err := stored(op)
@@ -162,11 +164,11 @@ func storedAll(ops []access.Operation) ([]json.RawMessage, error) {
 }
 
 // stored is an operation as the ledger keeps it.
-func stored(op access.Operation) (json.RawMessage, error) {
-	if p, ok := op.(access.PersonalOperation); ok {
+func stored(op change.Operation) (json.RawMessage, error) {
+	if p, ok := op.(change.PersonalOperation); ok {
 		op = p.Seal()
 	}
-	raw, err := access.EncodeOperation(op)
+	raw, err := change.EncodeOperation(op)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", op.Verb(), err)
 	}

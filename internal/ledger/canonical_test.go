@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/gowebpki/jcs"
 )
@@ -38,7 +39,7 @@ func TestTheCanonicalFormIsThatOfTheWholeDocument(t *testing.T) {
 			got, err := d.canonical()
 			same(d, got, err)
 			d2 := document{Version: 2, Revision: 7, At: d.At, Recorded: d.Recorded, Via: via, Epoch: 1, Operations: len(ops), Digest: digestAll(d.Operations),
-				IDs: access.IDs{access.FactUser: {{7, 2}, {12, 1}}, access.FactAssignment: {{3, 1}}}}
+				IDs: access.IDs{fact.FactUser: {{7, 2}, {12, 1}}, fact.FactAssignment: {{3, 1}}}}
 			got, err = d2.canonical()
 			same(d2, got, err)
 		}

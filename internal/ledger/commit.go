@@ -11,6 +11,9 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -18,16 +21,16 @@ import (
 
 // Change is a list of operations with a reason, made together or not at all.
 type Change struct {
-	Author     access.UserID // 0 is the host itself
-	AuthorName string        // instead of Author, in LoadHistory
-	Via        string        // console, api, command line, set-up …
+	Author     fact.UserID // 0 is the host itself
+	AuthorName string      // instead of Author, in LoadHistory
+	Via        string      // console, api, command line, set-up …
 	Reason     string
-	Operations []access.Operation
+	Operations []change.Operation
 
 	// Prepare sets in a draft, before anything is applied to it, what its author may
 	// know and do; nil leaves it at everything. It is called once for each head the
 	// change is judged on, by the goroutine that judges.
-	Prepare func(*access.Draft, calendar.Instant)
+	Prepare func(*change.Draft, calendar.Instant)
 
 	// Claimed is when history loaded into an empty ledger says it happened;
 	// zero for now.
@@ -57,10 +60,10 @@ func (c *Change) Watched(i int) error {
 // Judge decides on a change whose operations have been applied to the head:
 // it looks at the draft's faults, the author's authority and the guard rails.
 // An error refuses the change.
-type Judge func(d *access.Draft, at calendar.Instant) error
+type Judge func(d *change.Draft, at calendar.Instant) error
 
 // noFaults is the judge of the host itself.
-func noFaults(d *access.Draft, _ calendar.Instant) error {
+func noFaults(d *change.Draft, _ calendar.Instant) error {
 	if len(d.Faults) > 0 {
 		return &d.Faults[0]
 	}
@@ -73,10 +76,10 @@ type Committed struct {
 	At        calendar.Instant
 	Unchanged bool // the facts were so already; Revision is the head's
 	Repeated  bool // the same change was committed before under the same key
-	Draft     *access.Draft
+	Draft     *change.Draft
 
 	// Operations are those of the change as they were applied, with ids.
-	Operations []access.Operation
+	Operations []change.Operation
 }
 
 // ErrKeyReused is returned for an idempotency key used with another change.
@@ -388,12 +391,12 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		at = max(c.Claimed, calendar.At(w.at)+1)
 	}
 	base := w.head
-	d := base.Draft()
+	d := change.NewDraft(base)
 	d.Author = c.Author
 	if c.Prepare != nil {
 		c.Prepare(d, at)
 	}
-	ops := make([]access.Operation, len(c.Operations))
+	ops := make([]change.Operation, len(c.Operations))
 	for i, op := range c.Operations {
 		if err := c.Watched(i); err != nil {
 			return Committed{}, err
@@ -480,14 +483,14 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		w.stream = early
 	}
 	for _, op := range ops {
-		if o, ok := op.(*access.EraseUser); ok {
-			n, _ := access.ParseID("user", string(o.User))
+		if o, ok := op.(*operation.EraseUser); ok {
+			n, _ := fact.ParseID("user", string(o.User))
 			w.erased = append(w.erased, n)
 		}
 	}
 	for _, x := range changes {
-		if after, ok := x.After.(*access.User); ok && (after.Status == access.Suspended || after.Status == access.Departed) {
-			if before, ok := x.Before.(*access.User); ok && before.Status != after.Status {
+		if after, ok := x.After.(*fact.User); ok && (after.Status == fact.Suspended || after.Status == fact.Departed) {
+			if before, ok := x.Before.(*fact.User); ok && before.Status != after.Status {
 				w.shut = append(w.shut, uint32(after.ID))
 			}
 		}
@@ -526,7 +529,7 @@ func keyOf(c *Change) string {
 	return c.Author.String() + " " + c.Key
 }
 
-func orNull(id access.UserID) any {
+func orNull(id fact.UserID) any {
 	if id == 0 {
 		return nil
 	}

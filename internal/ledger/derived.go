@@ -9,6 +9,8 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 )
 
 // What stands beside the bytes of revisions is verified too: the columns that are derived
@@ -64,7 +66,7 @@ func (r *Revision) checkDerived(columns []derivedColumns) string {
 		if err := json.Unmarshal(r.raw[i], &body); err != nil {
 			return fmt.Sprintf("operation %d is no JSON", i)
 		}
-		want := access.SubjectsOf(r.Operations[i])
+		want := change.SubjectsOf(r.Operations[i])
 		have := slices.Sorted(slices.Values(d.subjects))
 		fewer := r.format == 1 && slices.Contains([]string{"open_round", "settle_pending_removal"}, r.Operations[i].Verb())
 		switch {
@@ -81,10 +83,10 @@ func (r *Revision) checkDerived(columns []derivedColumns) string {
 
 // apartTexts are the texts kept apart, as far as verifying needs them.
 type apartTexts struct {
-	broken  map[string]string        // what is wrong with those that do not fit their digest
-	reasons map[string]bool          // the digests there are
-	values  map[string]access.UserID // whose personal values each digest stands for
-	blank   map[string]bool          // those whose values are gone
+	broken  map[string]string      // what is wrong with those that do not fit their digest
+	reasons map[string]bool        // the digests there are
+	values  map[string]fact.UserID // whose personal values each digest stands for
+	blank   map[string]bool        // those whose values are gone
 }
 
 // readApart reads them all, and recomputes the digests of those that are there.
@@ -95,18 +97,18 @@ func readApart(ctx context.Context, q querier) (*apartTexts, error) {
 		return nil, err
 	}
 	defer rows.Close()
-	out := &apartTexts{broken: map[string]string{}, reasons: map[string]bool{}, values: map[string]access.UserID{}, blank: map[string]bool{}}
+	out := &apartTexts{broken: map[string]string{}, reasons: map[string]bool{}, values: map[string]fact.UserID{}, blank: map[string]bool{}}
 	for rows.Next() {
 		var personal bool
 		var digest, salt, text []byte
-		var user access.UserID
+		var user fact.UserID
 		if err := rows.Scan(&personal, &digest, (*uint32)(&user), &salt, &text); err != nil {
 			return nil, err
 		}
 		key, what := hex.EncodeToString(digest), "the reason"
 		if personal {
 			what, out.values[key] = "the personal values", user
-			var p access.Personal
+			var p fact.Personal
 			if err := json.Unmarshal(text, &p); err == nil {
 				text, _ = canonicalPersonal(p)
 			}
@@ -163,7 +165,7 @@ func (r *Revision) checkApart(t *apartTexts) string {
 // digests are those that stand in its operations for personal values.
 func (r *Revision) digests() (out []string) {
 	for i, op := range r.Operations {
-		if _, sealed := op.(access.PersonalOperation); sealed {
+		if _, sealed := op.(change.PersonalOperation); sealed {
 			if d := digestIn(string(r.raw[i])); d != "" {
 				out = append(out, d)
 			}

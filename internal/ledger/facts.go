@@ -3,8 +3,8 @@ package ledger
 import (
 	"encoding/json"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/finding"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
@@ -13,10 +13,10 @@ import (
 // table says how facts of one kind lie in PostgreSQL, beside id, opened and
 // closed.
 type table struct {
-	kind    access.FactKind
+	kind    fact.FactKind
 	name    string
 	columns []string
-	values  func(access.Fact) []any
+	values  func(fact.Fact) []any
 
 	// read puts a fact into a row and says where the values of its columns go,
 	// and what is left to do once they are there.
@@ -25,35 +25,35 @@ type table struct {
 
 // flat says whether a snapshot copies what it needs of facts of a kind.
 func (t *table) flat() bool {
-	return t.kind == access.FactUser || t.kind == access.FactMembership || t.kind == access.FactAssignment
+	return t.kind == fact.FactUser || t.kind == fact.FactMembership || t.kind == fact.FactAssignment
 }
 
 // row is a fact as read, with its lifetime; closed is 0 while open.
 type row struct {
-	fact           access.Fact
+	fact           fact.Fact
 	id             uint32
 	opened, closed int64
 }
 
 var tables = []table{
 	{
-		access.FactOrganisation, "organisation_fact", []string{"name", "time_zone", "sign_in", "second"},
-		func(f access.Fact) []any {
-			o := f.(*access.Organisation)
+		fact.FactOrganisation, "organisation_fact", []string{"name", "time_zone", "sign_in", "second"},
+		func(f fact.Fact) []any {
+			o := f.(*fact.Organisation)
 			raw, _ := json.Marshal(o.Second)
 			return []any{o.Name, o.TimeZone, uint32(o.SignIn), string(raw)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			f := &access.Organisation{}
+			f := &fact.Organisation{}
 			r.fact = f
 			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn), &f.Second}, func() {}
 		},
 	},
 	{
-		access.FactUser, "user_fact",
-		append([]string{"personal", "kind", "status", "manager", "erased", "custom"}, access.DescribedKeys()...),
-		func(f access.Fact) []any {
-			u := f.(*access.User)
+		fact.FactUser, "user_fact",
+		append([]string{"personal", "kind", "status", "manager", "erased", "custom"}, fact.DescribedKeys()...),
+		func(f fact.Fact) []any {
+			u := f.(*fact.User)
 			out := []any{u.Digest[:], string(u.UserKind), string(u.Status), uint32(u.Manager), u.Erased, string(u.Custom)}
 			for _, p := range u.Pointers() {
 				switch p := p.(type) {
@@ -66,7 +66,7 @@ var tables = []table{
 			return out
 		},
 		func(r *row, t texts) ([]any, func()) {
-			var f access.User
+			var f fact.User
 			into := []any{(*sum)(&f.Digest), t.of((*string)(&f.UserKind)), t.of((*string)(&f.Status)), (*uint32)(&f.Manager), &f.Erased, t.of((*string)(&f.Custom))}
 			for _, p := range f.Pointers() {
 				switch p := p.(type) {
@@ -77,60 +77,60 @@ var tables = []table{
 				}
 			}
 			return into, func() {
-				f.ID = access.UserID(r.id)
+				f.ID = fact.UserID(r.id)
 				u := f // kept; f is read into again
 				r.fact = &u
 			}
 		},
 	},
 	{
-		access.FactGroup, "group_fact", []string{"key", "label", "description", "unit", "filter", "owner", "held_within"},
-		func(f access.Fact) []any {
-			g := f.(*access.Group)
+		fact.FactGroup, "group_fact", []string{"key", "label", "description", "unit", "filter", "owner", "held_within"},
+		func(f fact.Fact) []any {
+			g := f.(*fact.Group)
 			return []any{g.Key, g.Label, g.Description, g.Unit, g.Filter, uint32(g.Owner), g.HeldWithin}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			f := &access.Group{}
+			f := &fact.Group{}
 			r.fact = f
 			return []any{&f.Key, &f.Label, &f.Description, &f.Unit, &f.Filter, (*uint32)(&f.Owner), &f.HeldWithin}, func() {
-				f.ID = access.GroupID(r.id)
+				f.ID = fact.GroupID(r.id)
 			}
 		},
 	},
 	{
-		access.FactMembership, "membership_fact", []string{"group_id", "member_user", "member_group", "from_at", "until_at", "rule"},
-		func(f access.Fact) []any {
-			m := f.(*access.Membership)
+		fact.FactMembership, "membership_fact", []string{"group_id", "member_user", "member_group", "from_at", "until_at", "rule"},
+		func(f fact.Fact) []any {
+			m := f.(*fact.Membership)
 			return []any{uint32(m.Group), uint32(m.Member.User), uint32(m.Member.Group), int64(m.Window.From), int64(m.Window.Until), uint32(m.Rule)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			f := &access.Membership{}
+			f := &fact.Membership{}
 			r.fact = f
 			return []any{(*uint32)(&f.Group), (*uint32)(&f.Member.User), (*uint32)(&f.Member.Group),
 					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), (*uint32)(&f.Rule)}, func() {
-					f.ID, f.Opened = access.MembershipID(r.id), r.opened
+					f.ID, f.Opened = fact.MembershipID(r.id), r.opened
 				}
 		},
 	},
 	{
-		access.FactApplication, "application_fact", []string{"key", "label", "description", "state", "actions", "trial", "owner", "direct"},
-		func(f access.Fact) []any {
-			a := f.(*access.Application)
+		fact.FactApplication, "application_fact", []string{"key", "label", "description", "state", "actions", "trial", "owner", "direct"},
+		func(f fact.Fact) []any {
+			a := f.(*fact.Application)
 			actions, _ := json.Marshal(a.Actions)
 			return []any{a.Key, a.Label, a.Description, string(a.State), actions, uint32(a.Trial), uint32(a.Owner), string(a.Direct)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			f := &access.Application{}
+			f := &fact.Application{}
 			r.fact = f
 			return []any{&f.Key, &f.Label, &f.Description, (*string)(&f.State), &f.Actions, (*uint32)(&f.Trial), (*uint32)(&f.Owner), (*string)(&f.Direct)}, func() {
-				f.ID = access.ApplicationID(r.id)
+				f.ID = fact.ApplicationID(r.id)
 			}
 		},
 	},
 	{
-		access.FactResource, "resource_fact", []string{"application", "path", "kind", "label", "description", "open", "retired", "addresses"},
-		func(f access.Fact) []any {
-			x := f.(*access.Resource)
+		fact.FactResource, "resource_fact", []string{"application", "path", "kind", "label", "description", "open", "retired", "addresses"},
+		func(f fact.Fact) []any {
+			x := f.(*fact.Resource)
 			addresses := x.Addresses
 			if addresses == nil {
 				addresses = []string{}
@@ -138,10 +138,10 @@ var tables = []table{
 			return []any{uint32(x.Application), x.Path, x.NodeKind, x.Label, x.Description, x.Open, x.Retired, addresses}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			f := &access.Resource{}
+			f := &fact.Resource{}
 			r.fact = f
 			return []any{(*uint32)(&f.Application), &f.Path, &f.NodeKind, &f.Label, &f.Description, &f.Open, &f.Retired, &f.Addresses}, func() {
-				f.ID = access.ResourceID(r.id)
+				f.ID = fact.ResourceID(r.id)
 				if len(f.Addresses) == 0 {
 					f.Addresses = nil
 				}
@@ -149,86 +149,86 @@ var tables = []table{
 		},
 	},
 	{
-		access.FactFence, "fence_fact", []string{"application", "pattern", "actions", "why"},
-		func(f access.Fact) []any {
-			x := f.(*access.Fence)
+		fact.FactFence, "fence_fact", []string{"application", "pattern", "actions", "why"},
+		func(f fact.Fact) []any {
+			x := f.(*fact.Fence)
 			return []any{uint32(x.Application), x.Pattern, x.Actions, x.Reason}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			f := &access.Fence{}
+			f := &fact.Fence{}
 			r.fact = f
 			return []any{(*uint32)(&f.Application), &f.Pattern, &f.Actions, &f.Reason}, func() {
-				f.ID = access.FenceID(r.id)
+				f.ID = fact.FenceID(r.id)
 			}
 		},
 	},
 	{
-		access.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner", "risk", "max_days", "held_within"},
-		func(f access.Fact) []any {
-			x := f.(*access.Role)
+		fact.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner", "risk", "max_days", "held_within"},
+		func(f fact.Fact) []any {
+			x := f.(*fact.Role)
 			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner), string(x.Risk), x.MaxDays, x.HeldWithin}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			f := &access.Role{}
+			f := &fact.Role{}
 			r.fact = f
 			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner), (*string)(&f.Risk), &f.MaxDays, &f.HeldWithin}, func() {
-				f.ID = access.RoleID(r.id)
+				f.ID = fact.RoleID(r.id)
 			}
 		},
 	},
 	{
-		access.FactInclusion, "inclusion_fact", []string{"role", "included"},
-		func(f access.Fact) []any {
-			i := f.(*access.Inclusion)
+		fact.FactInclusion, "inclusion_fact", []string{"role", "included"},
+		func(f fact.Fact) []any {
+			i := f.(*fact.Inclusion)
 			return []any{uint32(i.Role), uint32(i.Included)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			f := &access.Inclusion{}
+			f := &fact.Inclusion{}
 			r.fact = f
 			return []any{(*uint32)(&f.Role), (*uint32)(&f.Included)}, func() {
-				f.ID, f.Opened = access.InclusionID(r.id), r.opened
+				f.ID, f.Opened = fact.InclusionID(r.id), r.opened
 			}
 		},
 	},
 	{
-		access.FactPermission, "permission_fact", []string{"role", "application", "actions", "pattern", "own"},
-		func(f access.Fact) []any {
-			p := f.(*access.Permission)
+		fact.FactPermission, "permission_fact", []string{"role", "application", "actions", "pattern", "own"},
+		func(f fact.Fact) []any {
+			p := f.(*fact.Permission)
 			return []any{uint32(p.Role), uint32(p.Application), p.Actions, p.Pattern, p.Own}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			f := &access.Permission{}
+			f := &fact.Permission{}
 			r.fact = f
 			return []any{(*uint32)(&f.Role), (*uint32)(&f.Application), &f.Actions, &f.Pattern, &f.Own}, func() {
-				f.ID, f.Opened = access.PermissionID(r.id), r.opened
+				f.ID, f.Opened = fact.PermissionID(r.id), r.opened
 			}
 		},
 	},
 	{
-		access.FactAssignment, "assignment_fact", []string{"assignee_user", "assignee_group", "role", "from_at", "until_at", "scopes", "schedule", "origin", "rule"},
-		func(f access.Fact) []any {
-			a := f.(*access.Assignment)
+		fact.FactAssignment, "assignment_fact", []string{"assignee_user", "assignee_group", "role", "from_at", "until_at", "scopes", "schedule", "origin", "rule"},
+		func(f fact.Fact) []any {
+			a := f.(*fact.Assignment)
 			return []any{uint32(a.Assignee.User), uint32(a.Assignee.Group), uint32(a.Role),
 				int64(a.Window.From), int64(a.Window.Until), scopesJSON(a.Scopes), scheduleJSON(a.Schedule), string(a.Origin), uint32(a.Rule)}
 		},
 		func(r *row, t texts) ([]any, func()) {
-			f := &access.Assignment{}
+			f := &fact.Assignment{}
 			r.fact = f
 			var scopes []byte
 			return []any{(*uint32)(&f.Assignee.User), (*uint32)(&f.Assignee.Group), (*uint32)(&f.Role),
 					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), &scopes, &f.Schedule, t.of((*string)(&f.Origin)), (*uint32)(&f.Rule)}, func() {
-					f.ID, f.Opened = access.AssignmentID(r.id), r.opened
+					f.ID, f.Opened = fact.AssignmentID(r.id), r.opened
 					f.Scopes = scopesOf(scopes)
 				}
 		},
 	},
-	kept(access.FactDefault, func(id uint32) *access.Default { return &access.Default{ID: access.DefaultID(id)} }),
-	kept(access.FactSoDRule, func(id uint32) *access.SoDRule { return &access.SoDRule{ID: access.SoDRuleID(id)} }),
-	kept(access.FactExpectation, func(id uint32) *access.Expectation { return &access.Expectation{ID: access.ExpectationID(id)} }),
-	kept(access.FactAttribute, func(id uint32) *access.Attribute { return &access.Attribute{ID: access.AttributeID(id)} }),
+	kept(fact.FactDefault, func(id uint32) *fact.Default { return &fact.Default{ID: fact.DefaultID(id)} }),
+	kept(fact.FactSoDRule, func(id uint32) *fact.SoDRule { return &fact.SoDRule{ID: fact.SoDRuleID(id)} }),
+	kept(fact.FactExpectation, func(id uint32) *fact.Expectation { return &fact.Expectation{ID: fact.ExpectationID(id)} }),
+	kept(fact.FactAttribute, func(id uint32) *fact.Attribute { return &fact.Attribute{ID: fact.AttributeID(id)} }),
 	kept(finding.FactSetAside, func(id uint32) *finding.SetAside { return &finding.SetAside{ID: finding.SetAsideID(id)} }),
 	kept(request.FactRoute, func(id uint32) *request.Route { return &request.Route{ID: request.RouteID(id)} }),
-	kept(request.FactRequestable, func(id uint32) *request.Requestable { return &request.Requestable{Role: access.RoleID(id)} }),
+	kept(request.FactRequestable, func(id uint32) *request.Requestable { return &request.Requestable{Role: fact.RoleID(id)} }),
 	kept(review.FactRound, func(id uint32) *review.Round { return &review.Round{ID: review.RoundID(id)} }),
 	kept(review.FactDecision, func(id uint32) *review.Decision { return &review.Decision{ID: review.DecisionID(id)} }),
 	kept(review.FactPendingRemoval, func(id uint32) *review.PendingRemoval { return &review.PendingRemoval{ID: review.PendingRemovalID(id)} }),
@@ -236,10 +236,10 @@ var tables = []table{
 }
 
 // kept says how record facts of one kind lie: as one JSON value each.
-func kept[T access.RecordFact](kind access.FactKind, empty func(id uint32) T) table {
+func kept[T fact.RecordFact](kind fact.FactKind, empty func(id uint32) T) table {
 	return table{
 		kind, string(kind) + "_fact", []string{"body"},
-		func(f access.Fact) []any {
+		func(f fact.Fact) []any {
 			raw, _ := json.Marshal(f)
 			return []any{string(raw)}
 		},
@@ -254,7 +254,7 @@ func kept[T access.RecordFact](kind access.FactKind, empty func(id uint32) T) ta
 	}
 }
 
-func scopesJSON(scopes []access.Scope) string {
+func scopesJSON(scopes []fact.Scope) string {
 	if len(scopes) == 0 {
 		return "[]"
 	}
@@ -263,7 +263,7 @@ func scopesJSON(scopes []access.Scope) string {
 }
 
 // scopesOf reads what scopesJSON wrote. Nearly all are none.
-func scopesOf(raw []byte) (out []access.Scope) {
+func scopesOf(raw []byte) (out []fact.Scope) {
 	if len(raw) > len("[]") {
 		_ = json.Unmarshal(raw, &out) // written by scopesJSON
 	}
@@ -279,7 +279,7 @@ func scheduleJSON(s *calendar.Schedule) any {
 	return string(raw)
 }
 
-func tableOf(kind access.FactKind) *table {
+func tableOf(kind fact.FactKind) *table {
 	for i := range tables {
 		if tables[i].kind == kind {
 			return &tables[i]

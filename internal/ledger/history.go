@@ -14,6 +14,8 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 
 	"github.com/hashicorp/golang-lru/v2/simplelru"
 	"github.com/jackc/pgx/v5"
@@ -25,10 +27,10 @@ type Revision struct {
 	At         calendar.Instant // what as-of goes by
 	Recorded   calendar.Instant
 	Claimed    bool // At was claimed by history loaded into an empty ledger
-	Author     access.UserID
+	Author     fact.UserID
 	Via        string
 	Reason     string
-	Operations []access.Operation
+	Operations []change.Operation
 	More       bool // there are operations after these
 	Hash       string
 
@@ -36,7 +38,7 @@ type Revision struct {
 	ids                     access.IDs // that its operations took; of the first format none are recorded
 	reason, canonical, hash []byte
 	raw                     []json.RawMessage
-	personal                map[string]access.Personal
+	personal                map[string]fact.Personal
 }
 
 // Filter chooses revisions. The zero Filter chooses all.
@@ -69,7 +71,7 @@ func (f *HistoryFilter) roles() []int32 { return f.numbers("role") }
 func (f *HistoryFilter) numbers(kind string) []int32 {
 	out := []int32{}
 	for _, id := range f.Subject {
-		if n, ok := access.ParseID(kind, id); ok {
+		if n, ok := fact.ParseID(kind, id); ok {
 			out = append(out, int32(n))
 		}
 	}
@@ -154,7 +156,7 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, operati
 			return nil, err
 		}
 		r.At, r.Recorded, r.Hash = calendar.At(at), calendar.At(recorded), hex.EncodeToString(r.hash)
-		r.personal = map[string]access.Personal{}
+		r.personal = map[string]fact.Personal{}
 		index[r.Revision] = len(out)
 		out = append(out, r)
 	}
@@ -200,7 +202,7 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 	}
 	defer rows.Close()
 	type personal struct {
-		op     access.PersonalOperation
+		op     change.PersonalOperation
 		of     *Revision
 		digest string
 	}
@@ -217,13 +219,13 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 		if err != nil {
 			return &unreadable{n, len(r.raw), err}
 		}
-		op, err := access.DecodeStored(now)
+		op, err := change.DecodeStored(now)
 		if err != nil {
 			return &unreadable{n, len(r.raw), err}
 		}
 		r.raw = append(r.raw, json.RawMessage(body))
 		r.Operations = append(r.Operations, op)
-		p, sealed := op.(access.PersonalOperation)
+		p, sealed := op.(change.PersonalOperation)
 		digest := ""
 		if sealed {
 			digest = digestIn(body)
@@ -248,7 +250,7 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 		}
 		if p, ok := known[[32]byte(raw)]; ok {
 			x.of.personal[x.digest] = p
-			x.op.Unseal(func(d string) access.Personal { return x.of.personal[d] })
+			x.op.Unseal(func(d string) fact.Personal { return x.of.personal[d] })
 		}
 	}
 	return nil
@@ -262,8 +264,8 @@ func digestIn(body string) string {
 }
 
 // replay applies a revision to the snapshot before it.
-func replay(s *access.Snapshot, r *Revision) (*access.Draft, error) {
-	d := s.Draft()
+func replay(s *access.Snapshot, r *Revision) (*change.Draft, error) {
+	d := change.NewDraft(s)
 	d.Author, d.Replays = r.Author, true
 	if r.format > 1 {
 		d.TakeIDs(r.ids)

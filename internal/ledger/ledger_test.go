@@ -12,7 +12,10 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
+	"ableroster/internal/operation"
 	"ableroster/testkit"
 
 	"github.com/jackc/pgx/v5"
@@ -24,14 +27,14 @@ func TestMain(m *testing.M) { os.Exit(testkit.Main(m)) }
 var ctx = context.Background()
 
 // opened is a ledger on a database, closed after the test.
-func noFaults(d *access.Draft, _ calendar.Instant) error {
+func noFaults(d *change.Draft, _ calendar.Instant) error {
 	if len(d.Faults) > 0 {
 		return &d.Faults[0]
 	}
 	return nil
 }
 
-func commit(t testing.TB, l *ledger.Ledger, ops ...access.Operation) ledger.Committed {
+func commit(t testing.TB, l *ledger.Ledger, ops ...change.Operation) ledger.Committed {
 	t.Helper()
 	c, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "because", Operations: ops}, noFaults)
 	if err != nil {
@@ -44,16 +47,16 @@ func commit(t testing.TB, l *ledger.Ledger, ops ...access.Operation) ledger.Comm
 func founded(t testing.TB, l *ledger.Ledger) {
 	t.Helper()
 	commit(t, l,
-		&access.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
-		&access.AddUser{Personal: access.Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}},
-		&access.AddApplication{Key: "berths", State: access.StateLive, Actions: []access.Action{{Key: "read"}}},
-		&access.AddRole{Key: "reader", Application: "berths"},
-		&access.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
-		&access.AddGroup{Key: "crew"})
+		&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
+		&operation.AddUser{Personal: fact.Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}},
+		&operation.AddApplication{Key: "berths", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}},
+		&operation.AddRole{Key: "reader", Application: "berths"},
+		&operation.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
+		&operation.AddGroup{Key: "crew"})
 }
 
-func user(name string) *access.AddUser {
-	return &access.AddUser{Personal: access.Personal{UserName: name}}
+func user(name string) *operation.AddUser {
+	return &operation.AddUser{Personal: fact.Personal{UserName: name}}
 }
 
 func allowed(t testing.TB, s *access.Snapshot, who string) bool {
@@ -90,14 +93,14 @@ func TestManyCommitAtOnce(t *testing.T) {
 		wait.Go(func() {
 			for i := range each {
 				name := fmt.Sprintf("crew.%d.%d", w, i)
-				c, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "joins", Operations: []access.Operation{
-					user(name), &access.AddMember{Group: "crew", User: access.UserRef(name)}, &access.Grant{Role: "berths/reader", User: access.UserRef(name)},
+				c, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "joins", Operations: []change.Operation{
+					user(name), &operation.AddMember{Group: "crew", User: change.UserRef(name)}, &operation.Grant{Role: "berths/reader", User: change.UserRef(name)},
 				}}, noFaults)
 				if err != nil {
 					t.Error(err)
 					return
 				}
-				if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "is refused", Operations: []access.Operation{user(name)}}, noFaults); err == nil {
+				if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "is refused", Operations: []change.Operation{user(name)}}, noFaults); err == nil {
 					t.Error("a name was taken twice")
 				}
 				if !allowed(t, l.Head(), name) {
@@ -142,8 +145,8 @@ func TestTwoProgramsCommitToOneLedger(t *testing.T) {
 			wait.Go(func() {
 				for i := range 15 {
 					name := fmt.Sprintf("program%d.%d.%d", p, w, i)
-					if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "joins", Operations: []access.Operation{
-						user(name), &access.Grant{Role: "berths/reader", User: access.UserRef(name)},
+					if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "joins", Operations: []change.Operation{
+						user(name), &operation.Grant{Role: "berths/reader", User: change.UserRef(name)},
 					}}, noFaults); err != nil {
 						t.Error(err)
 					}
@@ -157,7 +160,7 @@ func TestTwoProgramsCommitToOneLedger(t *testing.T) {
 	})
 	for _, l := range []*ledger.Ledger{a, b} {
 		for u := range l.Head().Users() {
-			if held := l.Head().Given(access.Assignee{User: u.ID}); u.UserName != "marta.quill" && len(held) != 1 {
+			if held := l.Head().Given(fact.Assignee{User: u.ID}); u.UserName != "marta.quill" && len(held) != 1 {
 				t.Errorf("%s was given %d roles, not one", u.UserName, len(held))
 			}
 		}
@@ -168,7 +171,7 @@ func TestTwoProgramsCommitToOneLedger(t *testing.T) {
 func TestAChangeMadeTwiceUnderOneKeyIsMadeOnce(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
-	make := func(key, request string, ops ...access.Operation) (ledger.Committed, error) {
+	make := func(key, request string, ops ...change.Operation) (ledger.Committed, error) {
 		return l.Commit(ctx, &ledger.Change{Author: 1, Via: "test", Reason: "once", Operations: ops, Key: key, Request: []byte(request)}, noFaults)
 	}
 	first, err := make("k1", "a", user("new.one"))
@@ -190,8 +193,8 @@ func TestAChangeMadeTwiceUnderOneKeyIsMadeOnce(t *testing.T) {
 func TestWhatIsSoAlreadyMakesNoRevision(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
-	first := commit(t, l, &access.Grant{Role: "berths/reader", User: "marta.quill"})
-	again := commit(t, l, &access.Grant{Role: "berths/reader", User: "marta.quill"})
+	first := commit(t, l, &operation.Grant{Role: "berths/reader", User: "marta.quill"})
+	again := commit(t, l, &operation.Grant{Role: "berths/reader", User: "marta.quill"})
 	if !again.Unchanged || again.Revision != first.Revision || again.Draft.Notes[0].Since != first.Revision {
 		t.Errorf("%+v", again)
 	}
@@ -202,15 +205,15 @@ func TestWhatIsSoAlreadyMakesNoRevision(t *testing.T) {
 func TestWhatHadNothingToDoDoesNothingLater(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
-	commit(t, l, &access.Grant{Role: "berths/reader", User: "marta.quill"})
+	commit(t, l, &operation.Grant{Role: "berths/reader", User: "marta.quill"})
 	send := func(key, request string) (ledger.Committed, error) {
-		return l.Commit(ctx, &ledger.Change{Author: 1, Via: "test", Reason: "once", Operations: []access.Operation{&access.Grant{Role: "berths/reader", User: "marta.quill"}}, Key: key, Request: []byte(request)}, noFaults)
+		return l.Commit(ctx, &ledger.Change{Author: 1, Via: "test", Reason: "once", Operations: []change.Operation{&operation.Grant{Role: "berths/reader", User: "marta.quill"}}, Key: key, Request: []byte(request)}, noFaults)
 	}
 	first, err := send("k", "a")
 	if err != nil || !first.Unchanged || first.Repeated {
 		t.Fatalf("%+v (%v)", first, err)
 	}
-	revoked := commit(t, l, &access.Revoke{Role: "berths/reader", User: "marta.quill"})
+	revoked := commit(t, l, &operation.Revoke{Role: "berths/reader", User: "marta.quill"})
 	again, err := send("k", "a")
 	if err != nil || !again.Unchanged || !again.Repeated || again.Revision != first.Revision || l.Head().Revision != revoked.Revision {
 		t.Errorf("%+v at head %d (%v)", again, l.Head().Revision, err)
@@ -228,11 +231,11 @@ func TestHistoryGoesOnlyIntoAnEmptyLedger(t *testing.T) {
 	past := calendar.At(time.Date(2025, 3, 3, 9, 0, 0, 0, time.UTC))
 	history := func() []*ledger.Change {
 		return []*ledger.Change{
-			{Via: "test", Reason: "first", Claimed: past, Operations: []access.Operation{user("marta.quill")}},
-			{AuthorName: "marta.quill", Via: "test", Reason: "second", Claimed: past + 60_000_000, Operations: []access.Operation{user("new.one")}},
+			{Via: "test", Reason: "first", Claimed: past, Operations: []change.Operation{user("marta.quill")}},
+			{AuthorName: "marta.quill", Via: "test", Reason: "second", Claimed: past + 60_000_000, Operations: []change.Operation{user("new.one")}},
 		}
 	}
-	bad := append(history(), &ledger.Change{Via: "test", Reason: "third", Claimed: past + 90_000_000, Operations: []access.Operation{user("new.one")}})
+	bad := append(history(), &ledger.Change{Via: "test", Reason: "third", Claimed: past + 90_000_000, Operations: []change.Operation{user("new.one")}})
 	if err := l.LoadHistory(ctx, bad); err == nil || l.Head().Revision != 0 {
 		t.Errorf("a bad third change let the first two in: %v, revision %d", err, l.Head().Revision)
 	}
@@ -265,7 +268,7 @@ func TestAClosedLedgerFinishesWhatWaitsAndTakesNoMore(t *testing.T) {
 	for i := range 40 {
 		wait.Go(func() {
 			name := fmt.Sprint("crew.", i)
-			_, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "joins", Operations: []access.Operation{user(name)}}, noFaults)
+			_, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "joins", Operations: []change.Operation{user(name)}}, noFaults)
 			switch {
 			case err == nil:
 				answered.Store(name, true)
@@ -291,7 +294,7 @@ func TestACallerWhoHasGoneAwayChangesNothing(t *testing.T) {
 	founded(t, l)
 	gone, cancel := context.WithCancel(ctx)
 	cancel()
-	if _, err := l.Commit(gone, &ledger.Change{Via: "test", Reason: "joins", Operations: []access.Operation{user("new.one")}}, noFaults); !errors.Is(err, context.Canceled) {
+	if _, err := l.Commit(gone, &ledger.Change{Via: "test", Reason: "joins", Operations: []change.Operation{user("new.one")}}, noFaults); !errors.Is(err, context.Canceled) {
 		t.Errorf("%v", err)
 	}
 	if _, ok := l.Head().FindUser("new.one"); ok {
@@ -303,7 +306,7 @@ func TestACallerWhoHasGoneAwayChangesNothing(t *testing.T) {
 func dump(t testing.TB, pool *pgxpool.Pool) string {
 	t.Helper()
 	out := ""
-	for _, kind := range access.FactKinds {
+	for _, kind := range fact.FactKinds {
 		rows, err := pool.Query(ctx, fmt.Sprintf("select x::text from %s_fact x order by id, opened", kind))
 		if err != nil {
 			t.Fatal(err)

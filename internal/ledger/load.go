@@ -7,29 +7,30 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 	"golang.org/x/sync/errgroup"
 )
 
 // personals reads personal values by digest. An erased one reads as blank.
-func personals(ctx context.Context, q querier, sql string, args ...any) (map[[32]byte]access.Personal, error) {
-	out := map[[32]byte]access.Personal{}
-	err := eachPersonal(ctx, q, func(digest sum, _ access.UserID, p access.Personal) { out[digest] = p }, sql, args...)
+func personals(ctx context.Context, q querier, sql string, args ...any) (map[[32]byte]fact.Personal, error) {
+	out := map[[32]byte]fact.Personal{}
+	err := eachPersonal(ctx, q, func(digest sum, _ fact.UserID, p fact.Personal) { out[digest] = p }, sql, args...)
 	return out, err
 }
 
 // eachPersonal calls yield for all personal values a statement that begins as
 // sqlPersonal reads.
-func eachPersonal(ctx context.Context, q querier, yield func(sum, access.UserID, access.Personal), sql string, args ...any) error {
+func eachPersonal(ctx context.Context, q querier, yield func(sum, fact.UserID, fact.Personal), sql string, args ...any) error {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
 	var digest sum
-	var id access.UserID
-	var p access.Personal
+	var id fact.UserID
+	var p fact.Personal
 	var erased bool
 	into := []any{&digest, (*uint32)(&id), &erased, &p.UserName, &p.DisplayName, &p.Email, (*string)(&p.More)}
 	for rows.Next() {
@@ -37,7 +38,7 @@ func eachPersonal(ctx context.Context, q querier, yield func(sum, access.UserID,
 			return err
 		}
 		if erased {
-			p = access.Erased(id)
+			p = fact.Erased(id)
 		}
 		yield(digest, id, p)
 	}
@@ -59,7 +60,7 @@ func (l *Ledger) compile(ctx context.Context, revision int64, at calendar.Instan
 			if slices.Contains(numerous, t.kind) {
 				continue
 			}
-			if err := passing(ctx, tx, t, func(r row) { d.Put(r.fact, r.opened) }, t.selectAt(), revision); err != nil {
+			if err := passing(ctx, tx, t, func(r row) { d.Load(r.fact, r.opened) }, t.selectAt(), revision); err != nil {
 				return err
 			}
 		}
@@ -71,7 +72,7 @@ func (l *Ledger) compile(ctx context.Context, revision int64, at calendar.Instan
 	puts := make(chan func(), 16)
 	read, ctx := errgroup.WithContext(ctx)
 	read.Go(func() error {
-		return l.reading(ctx, func(tx pgx.Tx) error { return readGiven(ctx, tx, access.FactAssignment, d, revision, puts) })
+		return l.reading(ctx, func(tx pgx.Tx) error { return readGiven(ctx, tx, fact.FactAssignment, d, revision, puts) })
 	})
 	read.Go(func() error {
 		return l.reading(ctx, func(tx pgx.Tx) error {
@@ -79,7 +80,7 @@ func (l *Ledger) compile(ctx context.Context, revision int64, at calendar.Instan
 			if err != nil {
 				return err
 			}
-			return readGiven(ctx, tx, access.FactMembership, d, revision, puts)
+			return readGiven(ctx, tx, fact.FactMembership, d, revision, puts)
 		})
 	})
 	go func() {
@@ -96,19 +97,19 @@ func (l *Ledger) compile(ctx context.Context, revision int64, at calendar.Instan
 }
 
 // numerous are the kinds there are millions of.
-var numerous = []access.FactKind{access.FactUser, access.FactMembership, access.FactAssignment}
+var numerous = []fact.FactKind{fact.FactUser, fact.FactMembership, fact.FactAssignment}
 
 func putAll(d *access.Builder, all []row) {
 	for _, r := range all {
 		if r.fact != nil {
-			d.Put(r.fact, r.opened)
+			d.Load(r.fact, r.opened)
 		}
 	}
 }
 
 // readGiven reads the assignments or the memberships: the plain ones in bulk,
 // then those with limits.
-func readGiven(ctx context.Context, tx pgx.Tx, kind access.FactKind, d *access.Builder, revision int64, puts chan<- func()) error {
+func readGiven(ctx context.Context, tx pgx.Tx, kind fact.FactKind, d *access.Builder, revision int64, puts chan<- func()) error {
 	if err := bulks[kind].read(ctx, tx, d, revision, puts); err != nil {
 		return err
 	}
@@ -125,7 +126,7 @@ func readGiven(ctx context.Context, tx pgx.Tx, kind access.FactKind, d *access.B
 // a table of a million digests would take more memory than the users do. Only
 // may name the users wanted; nil is all.
 func readUsers(ctx context.Context, q querier, revision int64, only []int32, yield func([]row)) error {
-	t := tableOf(access.FactUser)
+	t := tableOf(fact.FactUser)
 	which, whose, args := t.selectAt(), sqlPersonal, []any{}
 	if only != nil {
 		which, whose, args = which+" and id = any($2)", whose+" where user_id = any($1)", []any{only}
@@ -140,11 +141,11 @@ func readUsers(ctx context.Context, q querier, revision int64, only []int32, yie
 	if err != nil {
 		return err
 	}
-	err = eachPersonal(ctx, q, func(digest sum, id access.UserID, p access.Personal) {
+	err = eachPersonal(ctx, q, func(digest sum, id fact.UserID, p fact.Personal) {
 		if int(id) >= len(users) || users[id].fact == nil {
 			return
 		}
-		if u := users[id].fact.(*access.User); u.Digest == digest { // else of an earlier or later time
+		if u := users[id].fact.(*fact.User); u.Digest == digest { // else of an earlier or later time
 			u.Personal = p
 		}
 	}, whose, args...)
@@ -184,7 +185,7 @@ func touch(ctx context.Context, q querier, d *access.Builder, revision int64) er
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var m access.Member
+		var m fact.Member
 		var closed int64
 		if err := rows.Scan((*uint32)(&m.User), (*uint32)(&m.Group), &closed); err != nil {
 			return err

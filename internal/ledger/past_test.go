@@ -10,15 +10,19 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
 	"ableroster/testkit"
 )
 
 // answers is all that anybody is entitled to by a snapshot, as text.
 func answers(s *access.Snapshot) string {
-	out := fmt.Sprintln(0, s.Entitlements(0))
+	out := fmt.Sprintln(0, query.Entitlements(s, 0))
 	for u := range s.Users() {
-		out += fmt.Sprintln(u.UserName, u.Status, s.Entitlements(u.ID))
+		out += fmt.Sprintln(u.UserName, u.Status, query.Entitlements(s, u.ID))
 	}
 	return out
 }
@@ -39,7 +43,7 @@ func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
 	for n := len(revs) - 1; n >= 0; n-- {
 		r := revs[n]
 		before := s
-		d := s.Draft()
+		d := change.NewDraft(s)
 		d.Author = r.Author
 		for i, op := range r.Operations {
 			d.Apply(i, op, r.At)
@@ -84,13 +88,13 @@ func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
 	compared := 0
 	for range 25 {
 		at := from + calendar.Instant(rng.Int64N(int64(to-from)))
-		var ids []access.UserID
+		var ids []fact.UserID
 		for u := range head.Users() {
 			if rng.IntN(20) == 0 {
 				ids = append(ids, u.ID)
 			}
 		}
-		slices := map[access.UserID]*access.Snapshot{}
+		slices := map[fact.UserID]*access.Snapshot{}
 		for _, id := range ids { // before the whole is in the cache
 			if slices[id], err = l.Slice(ctx, at, id); err != nil {
 				t.Fatal(err)
@@ -112,10 +116,10 @@ func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
 				continue
 			}
 			compared++
-			if !reflect.DeepEqual(s.User(id), whole.User(id)) || !reflect.DeepEqual(s.Entitlements(id), whole.Entitlements(id)) {
-				t.Fatalf("%s at %v: the slice says %v %v", id, at.Time(), s.User(id), s.Entitlements(id))
+			if !reflect.DeepEqual(s.User(id), whole.User(id)) || !reflect.DeepEqual(query.Entitlements(s, id), query.Entitlements(whole, id)) {
+				t.Fatalf("%s at %v: the slice says %v %v", id, at.Time(), s.User(id), query.Entitlements(s, id))
 			}
-			if a, b := fmt.Sprint(s.Access(id, at)), fmt.Sprint(whole.Access(id, at)); a != b {
+			if a, b := fmt.Sprint(query.Access(s, id, at)), fmt.Sprint(query.Access(whole, id, at)); a != b {
 				t.Fatalf("%s at %v: the slice explains\n%s\nthe whole\n%s", id, at.Time(), a, b)
 			}
 		}
@@ -146,8 +150,8 @@ func TestALifeAnswersInEachEraAsTheWhole(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if !reflect.DeepEqual(era.Entitlements(id), whole.Entitlements(id)) {
-				t.Fatalf("%s at revision %d: the life says %v, the whole %v", name, era.Revision, era.Entitlements(id), whole.Entitlements(id))
+			if !reflect.DeepEqual(query.Entitlements(era.Snapshot, id), query.Entitlements(whole, id)) {
+				t.Fatalf("%s at revision %d: the life says %v, the whole %v", name, era.Revision, query.Entitlements(era.Snapshot, id), query.Entitlements(whole, id))
 			}
 			compared++
 		}
@@ -165,7 +169,7 @@ func TestTheRowsAreMadeAgainFromTheOperations(t *testing.T) {
 	}
 	l, pool := testkit.Ledger(t, testkit.DemoDatabase(t))
 	rows, now := dump(t, pool), answers(l.Head())
-	for _, kind := range access.FactKinds {
+	for _, kind := range fact.FactKinds {
 		if _, err := pool.Exec(ctx, fmt.Sprintf("truncate %s_fact", kind)); err != nil {
 			t.Fatal(err)
 		}
@@ -189,10 +193,10 @@ func TestHistoryIsFoundByWhomItSpeaksOf(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	commit(t, l, user("ines.halloran"))
-	granted := commit(t, l, &access.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: calendar.At(time.Now().Add(time.Hour))}})
+	granted := commit(t, l, &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: calendar.At(time.Now().Add(time.Hour))}})
 	commit(t, l, user("tomas.brandt"))
-	commit(t, l, &access.Grant{Role: "berths/reader", User: "tomas.brandt"})
-	revoked := commit(t, l, &access.Revoke{Role: "berths/reader", User: "ines.halloran"})
+	commit(t, l, &operation.Grant{Role: "berths/reader", User: "tomas.brandt"})
+	revoked := commit(t, l, &operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
 	id, _ := l.Head().FindUser("ines.halloran")
 	revs, err := l.History(ctx, ledger.HistoryFilter{Subject: []string{id.String()}}, 10)
 	if err != nil || len(revs) != 3 || revs[0].Revision != revoked.Revision || revs[1].Revision != granted.Revision {

@@ -9,6 +9,8 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 )
 
 // errReadBack is an internal fault: what would be written could not be read back as what
@@ -18,10 +20,10 @@ var errReadBack = errors.New("internal fault: what would be written reads back d
 // readBack holds the bytes of operations, as they are about to be written, to what was
 // judged: read and applied to the same snapshot, they make the same facts. So whatever is
 // committed can be read for ever. It takes no lock, and only reads the draft.
-func readBack(base *access.Snapshot, d *access.Draft, at calendar.Instant, ops []access.Operation, raw []json.RawMessage, changes []access.RowChange, seals []sealed) error {
-	values := map[string]access.Personal{}
+func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, raw []json.RawMessage, changes []access.RowChange, seals []sealed) error {
+	values := map[string]fact.Personal{}
 	for _, s := range seals {
-		var p access.Personal
+		var p fact.Personal
 		if err := json.Unmarshal(s.text, &p); err != nil {
 			return fmt.Errorf("%w: personal values: %w", errReadBack, err)
 		}
@@ -29,12 +31,12 @@ func readBack(base *access.Snapshot, d *access.Draft, at calendar.Instant, ops [
 	}
 	r := Revision{Revision: d.Revision, At: at, Author: d.Author, format: formatVersion, ids: d.Took()}
 	for i, body := range raw {
-		op, err := access.DecodeLike(ops[i], body)
+		op, err := change.DecodeLike(ops[i], body)
 		if err != nil {
 			return fmt.Errorf("%w: operation %d: %w", errReadBack, i, err)
 		}
-		if p, ok := op.(access.PersonalOperation); ok {
-			p.Unseal(func(digest string) access.Personal { return values[digest] })
+		if p, ok := op.(change.PersonalOperation); ok {
+			p.Unseal(func(digest string) fact.Personal { return values[digest] })
 		}
 		r.Operations = append(r.Operations, op)
 	}
@@ -101,7 +103,7 @@ func (r *reader) wait() error {
 	return r.err
 }
 
-func sameFact(a, b access.Fact) bool {
+func sameFact(a, b fact.Fact) bool {
 	if a == nil || b == nil {
 		return a == nil && b == nil
 	}

@@ -6,6 +6,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/filter"
 
 	"github.com/jackc/pgx/v5"
@@ -23,8 +24,8 @@ var userColumns = func() filter.Columns {
 		"status":       {Value: "u.status"},
 		"within":       {Value: "w.unit", From: "(select array_to_string((string_to_array(u.unit, '/'))[:n], '/') unit from generate_series(1, array_length(string_to_array(u.unit, '/'), 1)) n) w"},
 	}
-	for i := range access.UserAttributes {
-		switch a := &access.UserAttributes[i]; {
+	for i := range fact.UserAttributes {
+		switch a := &fact.UserAttributes[i]; {
 		case !a.Described:
 		case a.Type == filter.Day:
 			out[a.Key] = filter.Column{Value: fmt.Sprintf("case when u.%[1]s <> 0 then to_char(date '1970-01-01' + u.%[1]s - 1, 'YYYY-MM-DD') end", a.Key)}
@@ -53,9 +54,9 @@ func (l *Ledger) Register(ctx context.Context, at calendar.Instant, e filter.Exp
 	}
 	d := access.Loader(n)
 	err = l.reading(ctx, func(tx pgx.Tx) error {
-		for _, kind := range []access.FactKind{access.FactOrganisation, access.FactAttribute} {
+		for _, kind := range []fact.FactKind{fact.FactOrganisation, fact.FactAttribute} {
 			t := tableOf(kind)
-			if err := passing(ctx, tx, t, func(r row) { d.Put(r.fact, r.opened) }, t.selectAt(), n); err != nil {
+			if err := passing(ctx, tx, t, func(r row) { d.Load(r.fact, r.opened) }, t.selectAt(), n); err != nil {
 				return err
 			}
 		}

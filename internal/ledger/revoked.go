@@ -5,7 +5,7 @@ import (
 	"errors"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -16,7 +16,7 @@ const sqlLastRevoked = `select r.revision, r.at from assignment_fact f join revi
 
 // LastRevoked is when an assignment of a role to a user or a group last ended by a
 // revision; revision is 0 where none ever did.
-func (l *Ledger) LastRevoked(ctx context.Context, of access.Assignee, role access.RoleID) (revision int64, at time.Time, err error) {
+func (l *Ledger) LastRevoked(ctx context.Context, of fact.Assignee, role fact.RoleID) (revision int64, at time.Time, err error) {
 	err = l.pool.QueryRow(ctx, sqlLastRevoked, uint32(role), uint32(of.User), uint32(of.Group)).Scan(&revision, &at)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return 0, at, nil

@@ -8,6 +8,7 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
 	"ableroster/testkit"
 
@@ -24,12 +25,12 @@ func TestTheEngineAgreesWithASQLRival(t *testing.T) {
 	now := time.Now().UTC()
 	at := calendar.At(time.Date(now.Year(), now.Month(), now.Day(), 12, 0, 0, 0, time.UTC))
 	rng := rand.New(rand.NewPCG(41, 42))
-	var users []access.UserID
+	var users []fact.UserID
 	for u := range s.Users() {
 		users = append(users, u.ID)
 	}
 	type target struct {
-		app          access.ApplicationID
+		app          fact.ApplicationID
 		key          string
 		action, path string
 	}
@@ -37,7 +38,7 @@ func TestTheEngineAgreesWithASQLRival(t *testing.T) {
 	for a := range s.Applications() {
 		for _, r := range s.Resources(a.ID) {
 			for _, x := range a.Actions {
-				if a.ID == access.AbleRoster {
+				if a.ID == fact.AbleRoster {
 					continue
 				}
 				targets = append(targets, target{a.ID, a.Key, x.Key, r.Path})
@@ -85,7 +86,7 @@ func TestTheEngineAgreesWithASQLRival(t *testing.T) {
 	}
 }
 
-func mustUser(t *testing.T, s *access.Snapshot, ref string) access.UserID {
+func mustUser(t *testing.T, s *access.Snapshot, ref string) fact.UserID {
 	t.Helper()
 	id, ok := s.FindUser(ref)
 	if !ok {

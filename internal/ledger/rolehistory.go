@@ -7,6 +7,8 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -29,7 +31,7 @@ const (
 // RoleHistory is what concerned one user from the first revision to the newest: one
 // era for each time between two revisions that changed any of it. Each answers
 // about that user as the whole snapshot did then.
-func (l *Ledger) RoleHistory(ctx context.Context, user access.UserID) ([]access.Era, error) {
+func (l *Ledger) RoleHistory(ctx context.Context, user fact.UserID) ([]query.Era, error) {
 	var rows []row
 	times := map[int64]calendar.Instant{}
 	err := l.reading(ctx, func(tx pgx.Tx) error {
@@ -55,18 +57,18 @@ func (l *Ledger) RoleHistory(ctx context.Context, user access.UserID) ([]access.
 	if err != nil {
 		return nil, err
 	}
-	var out []access.Era
+	var out []query.Era
 	edges := boundaries(rows)
 	for i, n := range edges {
 		d := access.Loader(n)
-		for _, kind := range access.FactKinds { // each after those it refers to
+		for _, kind := range fact.FactKinds { // each after those it refers to
 			for _, r := range rows {
 				if r.fact.Kind() == kind && r.opened <= n && (r.closed == 0 || r.closed > n) {
-					d.Put(r.fact, r.opened)
+					d.Load(r.fact, r.opened)
 				}
 			}
 		}
-		era := access.Era{Snapshot: d.Seal(n, times[n]), Window: calendar.Window{From: times[n]}}
+		era := query.Era{Snapshot: d.Seal(n, times[n]), Window: calendar.Window{From: times[n]}}
 		if i+1 < len(edges) {
 			era.Until = times[edges[i+1]]
 		}
@@ -88,7 +90,7 @@ func boundaries(rows []row) []int64 {
 	return slices.Compact(out)
 }
 
-func rowsEver(ctx context.Context, tx pgx.Tx, user access.UserID) ([]row, error) {
+func rowsEver(ctx context.Context, tx pgx.Tx, user fact.UserID) ([]row, error) {
 	groups, err := numbers(ctx, tx, sqlGroupsEver, uint32(user))
 	if err != nil {
 		return nil, err
@@ -113,7 +115,7 @@ func rowsEver(ctx context.Context, tx pgx.Tx, user access.UserID) ([]row, error)
 			sql += " where " + part.where
 		}
 		put := func(r row) {
-			if u, ok := r.fact.(*access.User); ok {
+			if u, ok := r.fact.(*fact.User); ok {
 				u.Personal = names[u.Digest]
 			}
 			out = append(out, r)

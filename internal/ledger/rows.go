@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -26,7 +27,7 @@ type gathered struct {
 }
 
 type rowKey struct {
-	kind access.FactKind
+	kind fact.FactKind
 	id   uint32
 }
 

@@ -7,6 +7,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -33,7 +34,7 @@ const (
 // Slice is the snapshot at an instant reduced to what concerns one user: their
 // groups, the roles these give, and the applications those speak of. It
 // answers about that user as the whole snapshot does.
-func (l *Ledger) Slice(ctx context.Context, at calendar.Instant, user access.UserID) (*access.Snapshot, error) {
+func (l *Ledger) Slice(ctx context.Context, at calendar.Instant, user fact.UserID) (*access.Snapshot, error) {
 	n, t, err := l.RevisionAt(ctx, at)
 	if err != nil {
 		return nil, err
@@ -52,7 +53,7 @@ func (l *Ledger) Slice(ctx context.Context, at calendar.Instant, user access.Use
 	return d.Seal(n, t), nil
 }
 
-func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Builder, n int64, user access.UserID) error {
+func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Builder, n int64, user fact.UserID) error {
 	chosen, err := chosenBy(ctx, tx, n, user)
 	if err != nil {
 		return err
@@ -82,10 +83,10 @@ func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Builder, n int64, user 
 			sql += " and " + part.where
 		}
 		put := func(r row) {
-			if u, ok := r.fact.(*access.User); ok {
+			if u, ok := r.fact.(*fact.User); ok {
 				u.Personal = names[u.Digest]
 			}
-			d.Put(r.fact, r.opened)
+			d.Load(r.fact, r.opened)
 		}
 		if err := each(ctx, tx, t, put, sql, append([]any{n}, part.args...)...); err != nil {
 			return err
@@ -95,16 +96,16 @@ func loadSlice(ctx context.Context, tx pgx.Tx, d *access.Builder, n int64, user 
 }
 
 // chosenBy are the groups whose filter chooses a user at a revision.
-func chosenBy(ctx context.Context, q querier, n int64, user access.UserID) ([]int32, error) {
-	var u *access.User
-	users, groups := tableOf(access.FactUser), tableOf(access.FactGroup)
-	err := each(ctx, q, users, func(r row) { u = r.fact.(*access.User) }, users.selectAt()+" and id = $2", n, uint32(user))
+func chosenBy(ctx context.Context, q querier, n int64, user fact.UserID) ([]int32, error) {
+	var u *fact.User
+	users, groups := tableOf(fact.FactUser), tableOf(fact.FactGroup)
+	err := each(ctx, q, users, func(r row) { u = r.fact.(*fact.User) }, users.selectAt()+" and id = $2", n, uint32(user))
 	out := []int32{}
 	if err != nil || u == nil {
 		return out, err
 	}
 	err = each(ctx, q, groups, func(r row) {
-		if access.ChosenBy(r.fact.(*access.Group).Filter, u) {
+		if fact.ChosenBy(r.fact.(*fact.Group).Filter, u) {
 			out = append(out, int32(r.id))
 		}
 	}, groups.selectAt()+" and filter <> ''", n)
@@ -113,32 +114,32 @@ func chosenBy(ctx context.Context, q querier, n int64, user access.UserID) ([]in
 
 // concern chooses the rows of one kind that concern a user.
 type concern struct {
-	kind  access.FactKind
+	kind  fact.FactKind
 	where string
 	args  []any
 }
 
 // concerning are the rows of every kind that concern a user, given the groups,
 // roles and applications that do; parameters are numbered from first on.
-func concerning(user access.UserID, groups, roles, apps []int32, first int) []concern {
+func concerning(user fact.UserID, groups, roles, apps []int32, first int) []concern {
 	at := func(where string) string {
 		return strings.NewReplacer("$a", "$"+strconv.Itoa(first), "$b", "$"+strconv.Itoa(first+1)).Replace(where)
 	}
 	return []concern{
-		{access.FactOrganisation, "", nil},
-		{access.FactUser, at("id = $a"), []any{uint32(user)}},
-		{access.FactGroup, at("id = any($a)"), []any{groups}},
-		{access.FactMembership, at("(member_user = $a or member_group <> 0 and member_group = any($b))"), []any{uint32(user), groups}},
-		{access.FactApplication, at("id = any($a)"), []any{apps}},
-		{access.FactResource, at("application = any($a)"), []any{apps}},
-		{access.FactFence, at("application = any($a)"), []any{apps}},
-		{access.FactRole, at("id = any($a)"), []any{roles}},
-		{access.FactInclusion, at("role = any($a)"), []any{roles}},
-		{access.FactPermission, at("role = any($a)"), []any{roles}},
-		{access.FactDefault, "", nil},
-		{access.FactSoDRule, "", nil},
-		{access.FactAttribute, "", nil},
-		{access.FactAssignment, at("(assignee_user = $a or assignee_group = any($b))"), []any{uint32(user), groups}},
+		{fact.FactOrganisation, "", nil},
+		{fact.FactUser, at("id = $a"), []any{uint32(user)}},
+		{fact.FactGroup, at("id = any($a)"), []any{groups}},
+		{fact.FactMembership, at("(member_user = $a or member_group <> 0 and member_group = any($b))"), []any{uint32(user), groups}},
+		{fact.FactApplication, at("id = any($a)"), []any{apps}},
+		{fact.FactResource, at("application = any($a)"), []any{apps}},
+		{fact.FactFence, at("application = any($a)"), []any{apps}},
+		{fact.FactRole, at("id = any($a)"), []any{roles}},
+		{fact.FactInclusion, at("role = any($a)"), []any{roles}},
+		{fact.FactPermission, at("role = any($a)"), []any{roles}},
+		{fact.FactDefault, "", nil},
+		{fact.FactSoDRule, "", nil},
+		{fact.FactAttribute, "", nil},
+		{fact.FactAssignment, at("(assignee_user = $a or assignee_group = any($b))"), []any{uint32(user), groups}},
 	}
 }
 

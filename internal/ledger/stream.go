@@ -7,8 +7,8 @@ import (
 	"io"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/caught"
+	"ableroster/internal/change"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -42,7 +42,7 @@ type stream struct {
 	tip       tip           // the head, which is locked
 }
 
-func (l *Ledger) stream(revision int64, ops []access.Operation, before <-chan struct{}) *stream {
+func (l *Ledger) stream(revision int64, ops []change.Operation, before <-chan struct{}) *stream {
 	ctx, stop := context.WithTimeout(context.Background(), streamLimit)
 	s := &stream{ctx: ctx, stop: stop, encoded: make(chan struct{}), raw: make([]json.RawMessage, len(ops)), done: make(chan struct{}), readsBack: make(chan error, 1)}
 	chunks := make(chan [][]any, len(ops)/streamChunk+1) // room for all: encoding waits for no database
@@ -69,7 +69,7 @@ func (l *Ledger) stream(revision int64, ops []access.Operation, before <-chan st
 }
 
 // encode encodes operations, and hands their rows over in portions.
-func (s *stream) encode(revision int64, ops []access.Operation, chunks chan<- [][]any) (err error) {
+func (s *stream) encode(revision int64, ops []change.Operation, chunks chan<- [][]any) (err error) {
 	var rows [][]any
 	digest := newDigester()
 	defer func() { s.digest = digest.sum() }()
@@ -124,8 +124,8 @@ func (s *stream) copy(ctx context.Context, pool *pgxpool.Pool, revision int64, c
 }
 
 // operationRow is an operation as a row of its table.
-func operationRow(revision int64, position int, op access.Operation, raw json.RawMessage) []any {
-	return []any{revision, position, op.Verb(), string(raw), access.SubjectsOf(op)}
+func operationRow(revision int64, position int, op change.Operation, raw json.RawMessage) []any {
+	return []any{revision, position, op.Verb(), string(raw), change.SubjectsOf(op)}
 }
 
 // ready waits for the copy and says whether all of it is there.

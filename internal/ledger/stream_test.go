@@ -6,17 +6,18 @@ import (
 	"sync"
 	"testing"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
 	"ableroster/internal/ledger"
+	"ableroster/internal/operation"
 	"ableroster/testkit"
 )
 
 // many is a change large enough to be written while it is judged.
-func many(prefix string, n int) (ops []access.Operation) {
+func many(prefix string, n int) (ops []change.Operation) {
 	for i := range n {
 		name := fmt.Sprintf("%s.%d", prefix, i)
-		ops = append(ops, user(name), &access.Grant{Role: "berths/reader", User: access.UserRef(name)})
+		ops = append(ops, user(name), &operation.Grant{Role: "berths/reader", User: change.UserRef(name)})
 	}
 	return ops
 }
@@ -39,7 +40,7 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 		}
 		return n
 	}
-	changeOf := func(key string, ops []access.Operation) *ledger.Change {
+	changeOf := func(key string, ops []change.Operation) *ledger.Change {
 		return &ledger.Change{Author: 1, Via: "test", Reason: "many", Operations: ops, Key: key, Request: []byte(key)}
 	}
 	head := a.Head().Revision
@@ -47,10 +48,10 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 
 	// Refused by its judge, and for a fault in its last operation.
 	no := errors.New("no")
-	if _, err := a.Commit(ctx, changeOf("", many("refused", 3000)), func(*access.Draft, calendar.Instant) error { return no }); !errors.Is(err, no) {
+	if _, err := a.Commit(ctx, changeOf("", many("refused", 3000)), func(*change.Draft, calendar.Instant) error { return no }); !errors.Is(err, no) {
 		t.Fatal(err)
 	}
-	if _, err := a.Commit(ctx, changeOf("", append(many("wrong", 3000), &access.Grant{Role: "berths/nothing", User: "wrong.1"})), noFaults); err == nil {
+	if _, err := a.Commit(ctx, changeOf("", append(many("wrong", 3000), &operation.Grant{Role: "berths/nothing", User: "wrong.1"})), noFaults); err == nil {
 		t.Fatal("a change with a fault is taken")
 	}
 	if n := operations(head + 1); n != 0 || a.Head().Revision != head {
@@ -100,7 +101,7 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 
 	// With nobody in between it is judged once; the same again is nothing new.
 	judged := 0
-	count := func(d *access.Draft, at calendar.Instant) error { judged++; return noFaults(d, at) }
+	count := func(d *change.Draft, at calendar.Instant) error { judged++; return noFaults(d, at) }
 	next, err := a.Commit(ctx, changeOf("fresh", many("second", 3000)), count)
 	if err != nil || next.Revision != head+1 || judged != 1 || operations(head+1) != 6000 {
 		t.Fatalf("head %d, %+v unchanged %v, judged %d times, %d operations (%v)", head, next.Revision, next.Unchanged, judged, operations(head+1), err)

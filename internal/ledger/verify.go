@@ -11,6 +11,8 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -162,7 +164,7 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 // lifetime is one end of a row's life: of the row that a revision opened.
 type lifetime struct {
 	revision int64
-	kind     access.FactKind
+	kind     fact.FactKind
 	id       uint32
 	opens    bool
 	opened   int64
@@ -176,8 +178,8 @@ type oddRow struct {
 
 // readLifetimes reads every end of every row's life, with the values of those
 // that open.
-func readLifetimes(ctx context.Context, q querier) (map[lifetime]access.Fact, oddRow, error) {
-	out := map[lifetime]access.Fact{}
+func readLifetimes(ctx context.Context, q querier) (map[lifetime]fact.Fact, oddRow, error) {
+	out := map[lifetime]fact.Fact{}
 	var odd oddRow
 	names, err := personals(ctx, q, sqlPersonal)
 	if err != nil {
@@ -186,7 +188,7 @@ func readLifetimes(ctx context.Context, q querier) (map[lifetime]access.Fact, od
 	for i := range tables {
 		t := &tables[i]
 		put := func(r row) {
-			if u, ok := r.fact.(*access.User); ok {
+			if u, ok := r.fact.(*fact.User); ok {
 				u.Personal = names[u.Digest]
 			}
 			out[lifetime{r.opened, t.kind, r.id, true, r.opened}] = r.fact
@@ -216,7 +218,7 @@ func readLifetimes(ctx context.Context, q querier) (map[lifetime]access.Fact, od
 
 // checkRows compares what a replayed revision does with the rows, and takes
 // what fits from them. opened is which revision opened each row that is open.
-func (r *Revision) checkRows(d *access.Draft, rows map[lifetime]access.Fact, opened map[rowKey]int64) string {
+func (r *Revision) checkRows(d *change.Draft, rows map[lifetime]fact.Fact, opened map[rowKey]int64) string {
 	for i, op := range r.Operations {
 		again, err := stored(op)
 		now, err3 := r.present(r.raw[i])

@@ -4,8 +4,9 @@ import (
 	"strings"
 	"testing"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 	"ableroster/testkit"
 )
 
@@ -51,8 +52,8 @@ func TestTamperingIsFound(t *testing.T) {
 			l, pool := testkit.Ledger(t, testkit.Database(t))
 			founded(t, l)
 			commit(t, l, user("ines.halloran"))
-			commit(t, l, &access.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 4e15}})
-			commit(t, l, &access.Revoke{Role: "berths/reader", User: "ines.halloran"})
+			commit(t, l, &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 4e15}})
+			commit(t, l, &operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
 			verified(t, l)
 			if _, err := pool.Exec(ctx, x.sql); err != nil {
 				t.Fatal(err)
@@ -74,7 +75,7 @@ func TestEndsThatChangedPlacesAreFound(t *testing.T) {
 	founded(t, l)
 	commit(t, l, user("ines.halloran"))
 	for _, title := range []string{"Pilot", "Senior pilot"} {
-		commit(t, l, &access.UpdateUser{User: "ines.halloran", UserEdits: access.UserEdits{Title: &title}})
+		commit(t, l, &operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &title}})
 	}
 	verified(t, l)
 	if _, err := pool.Exec(ctx, `with v as (select opened, closed, row_number() over (order by opened) n from user_fact where id = 2)
@@ -91,12 +92,12 @@ func TestEndsThatChangedPlacesAreFound(t *testing.T) {
 func TestErasedValuesLeaveTheLedgerWhole(t *testing.T) {
 	l, pool := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
-	commit(t, l, user("ines.halloran"), &access.Grant{Role: "berths/reader", User: "ines.halloran"})
+	commit(t, l, user("ines.halloran"), &operation.Grant{Role: "berths/reader", User: "ines.halloran"})
 	id, _ := l.Head().FindUser("ines.halloran")
 	before := l.Head().At
-	departed := access.Departed
-	commit(t, l, &access.UpdateUser{User: "ines.halloran", Status: &departed})
-	commit(t, l, &access.EraseUser{User: "ines.halloran"})
+	departed := fact.Departed
+	commit(t, l, &operation.UpdateUser{User: "ines.halloran", Status: &departed})
+	commit(t, l, &operation.EraseUser{User: "ines.halloran"})
 	verified(t, l)
 	again, _ := testkit.Ledger(t, pool.Config().ConnString())
 	if u := again.Head().User(id); u.DisplayName != "a departed user" || strings.Contains(u.UserName, "ines") {

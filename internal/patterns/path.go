@@ -140,8 +140,8 @@ func Deceives(r rune) bool {
 	return false
 }
 
-// NextSegment splits off the first segment. The root has none.
-func NextSegment(s string) (seg, rest string, ok bool) {
+// nextSegment splits off the first segment. The root has none.
+func nextSegment(s string) (seg, rest string, ok bool) {
 	if s == "" || s == Root {
 		return "", "", false
 	}
@@ -155,12 +155,12 @@ func NextSegment(s string) (seg, rest string, ok bool) {
 // path's segment in the same place; what lies below is covered too.
 func Covers(pattern, path string) bool {
 	for {
-		p, prest, ok := NextSegment(pattern)
+		p, prest, ok := nextSegment(pattern)
 		if !ok {
 			return true
 		}
-		s, srest, ok := NextSegment(path)
-		if !ok || !MatchSegment(p, s) {
+		s, srest, ok := nextSegment(path)
+		if !ok || !matchSegment(p, s) {
 			return false
 		}
 		pattern, path = prest, srest
@@ -177,21 +177,21 @@ func Contains(outer, inner string) bool { return Covers(outer, inner) }
 // covering path itself: it is deeper, and its first segments match.
 func ReachesBelow(pattern, path string) bool {
 	for {
-		s, srest, ok := NextSegment(path)
+		s, srest, ok := nextSegment(path)
 		if !ok {
-			_, _, deeper := NextSegment(pattern)
+			_, _, deeper := nextSegment(pattern)
 			return deeper
 		}
-		p, prest, ok := NextSegment(pattern)
-		if !ok || !MatchSegment(p, s) {
+		p, prest, ok := nextSegment(pattern)
+		if !ok || !matchSegment(p, s) {
 			return false
 		}
 		pattern, path = prest, srest
 	}
 }
 
-// MatchSegment matches one segment, * standing for any run of characters.
-func MatchSegment(p, s string) bool {
+// matchSegment matches one segment, * standing for any run of characters.
+func matchSegment(p, s string) bool {
 	star := strings.IndexByte(p, '*')
 	if star < 0 {
 		return p == s

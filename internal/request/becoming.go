@@ -4,17 +4,20 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
 )
 
 func init() {
-	access.OnJudge(Becoming)
-	access.OnDuties(duties)
+	change.OnJudge(Becoming)
+	change.OnDuties(duties)
 }
 
 // decision is a step that somebody decides on, of a requestable role, or of a request that waits.
 type decision struct {
 	step Step
-	gain access.RoleGain // what the last step gives
+	gain change.RoleGain // what the last step gives
 }
 
 // decisions are all there are: the steps of each role that is offered, for whoever may
@@ -27,7 +30,7 @@ func decisions(s *access.Snapshot) []decision {
 			continue
 		}
 		for _, step := range route.Steps {
-			out = append(out, decision{step, access.RoleGain{Role: o.Role, Within: s.RoleReachPath(o.Role)}})
+			out = append(out, decision{step, change.RoleGain{Role: o.Role, Within: change.RoleReachPath(s, o.Role)}})
 		}
 	}
 	for _, r := range Requests(s) {
@@ -43,12 +46,12 @@ func decisions(s *access.Snapshot) []decision {
 // Becoming are the gains of a draft by which somebody comes to decide on the giving of
 // a role: as manager, as owner, or in a group that is asked. Whoever makes them so
 // could as well give the roles.
-func Becoming(d *access.Draft) []access.RoleGain {
-	managed, owned, groups := map[access.UserID]access.UserID{}, map[access.RoleID]access.UserID{}, map[access.GroupID]bool{}
+func Becoming(d *change.Draft) []change.RoleGain {
+	managed, owned, groups := map[fact.UserID]fact.UserID{}, map[fact.RoleID]fact.UserID{}, map[fact.GroupID]bool{}
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {
-		case *access.User:
-			old, _ := c.Before.(*access.User)
+		case *fact.User:
+			old, _ := c.Before.(*fact.User)
 			if f.Manager != 0 && (old == nil || old.Manager != f.Manager) {
 				managed[f.ID] = f.Manager
 			}
@@ -57,12 +60,12 @@ func Becoming(d *access.Draft) []access.RoleGain {
 					groups[g] = true
 				}
 			}
-		case *access.Role:
-			if old, _ := c.Before.(*access.Role); f.Owner != 0 && (old == nil || old.Owner != f.Owner) {
+		case *fact.Role:
+			if old, _ := c.Before.(*fact.Role); f.Owner != 0 && (old == nil || old.Owner != f.Owner) {
 				owned[f.ID] = f.Owner
 			}
-		case *access.Application:
-			if old, _ := c.Before.(*access.Application); f.Owner == 0 || old != nil && old.Owner == f.Owner {
+		case *fact.Application:
+			if old, _ := c.Before.(*fact.Application); f.Owner == 0 || old != nil && old.Owner == f.Owner {
 				continue
 			}
 			for r := range d.Roles() {
@@ -70,10 +73,10 @@ func Becoming(d *access.Draft) []access.RoleGain {
 					owned[r.ID] = f.Owner
 				}
 			}
-		case *access.Membership:
+		case *fact.Membership:
 			groups[f.Group] = true
-		case *access.Group:
-			if old, _ := c.Before.(*access.Group); f.Filter != "" && (old == nil || old.Filter != f.Filter) {
+		case *fact.Group:
+			if old, _ := c.Before.(*fact.Group); f.Filter != "" && (old == nil || old.Filter != f.Filter) {
 				groups[f.ID] = true
 			}
 		}
@@ -82,7 +85,7 @@ func Becoming(d *access.Draft) []access.RoleGain {
 		return nil
 	}
 	above(&d.Snapshot, groups)
-	var out []access.RoleGain
+	var out []change.RoleGain
 	for _, x := range decisions(&d.Snapshot) {
 		g := x.gain
 		switch x.step.Whose {
@@ -108,8 +111,8 @@ func Becoming(d *access.Draft) []access.RoleGain {
 }
 
 // of is a gain as one user has it; ok is false where they cannot.
-func of(s *access.Snapshot, g access.RoleGain, user access.UserID) (one access.RoleGain, ok bool) {
-	if g.User != user && (g.User != 0 || !s.RoleReachesUser(g.Role, user)) {
+func of(s *access.Snapshot, g change.RoleGain, user fact.UserID) (one change.RoleGain, ok bool) {
+	if g.User != user && (g.User != 0 || !change.RoleReachesUser(s, g.Role, user)) {
 		return g, false
 	}
 	g.User, g.Within = user, ""
@@ -117,13 +120,13 @@ func of(s *access.Snapshot, g access.RoleGain, user access.UserID) (one access.R
 }
 
 // above adds the groups that some are in, at any depth.
-func above(s *access.Snapshot, groups map[access.GroupID]bool) {
-	var todo []access.GroupID
+func above(s *access.Snapshot, groups map[fact.GroupID]bool) {
+	var todo []fact.GroupID
 	for g := range groups {
 		todo = append(todo, g)
 	}
 	for ; len(todo) > 0; todo = todo[1:] {
-		for _, m := range s.MembershipsOf(access.Member{Group: todo[0]}) {
+		for _, m := range s.MembershipsOf(fact.Member{Group: todo[0]}) {
 			if !groups[m.Group] {
 				groups[m.Group] = true
 				todo = append(todo, m.Group)
@@ -133,11 +136,11 @@ func above(s *access.Snapshot, groups map[access.GroupID]bool) {
 }
 
 // duties are the roles on whose giving a user decides.
-func duties(s *access.Snapshot, id access.UserID) []access.RoleGain {
-	var out []access.RoleGain
-	var people []access.UserID
+func duties(s *access.Snapshot, id fact.UserID) []change.RoleGain {
+	var out []change.RoleGain
+	var people []fact.UserID
 	for u := range s.Users() {
-		if u.Manager == id && u.Status != access.Departed {
+		if u.Manager == id && u.Status != fact.Departed {
 			people = append(people, u.ID)
 		}
 	}
@@ -155,7 +158,7 @@ func duties(s *access.Snapshot, id access.UserID) []access.RoleGain {
 				out = append(out, g)
 			}
 		case Group:
-			if s.EverIn(id, x.step.Group) {
+			if query.EverIn(s, id, x.step.Group) {
 				out = append(out, g)
 			}
 		case Users:

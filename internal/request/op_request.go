@@ -5,12 +5,14 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 )
 
 func init() {
-	access.Register(&RequestRole{}, "Request a role, for oneself or for one of one's people")
-	access.Register(&DecideRequest{}, "Approve or refuse a request at its current step; the last approval grants the role")
-	access.Register(&WithdrawRequest{}, "Withdraw a request")
+	change.Register(&RequestRole{}, "Request a role, for oneself or for one of one's people")
+	change.Register(&DecideRequest{}, "Approve or refuse a request at its current step; the last approval grants the role")
+	change.Register(&WithdrawRequest{}, "Withdraw a request")
 }
 
 // RequestRef names a request by its id.
@@ -21,10 +23,10 @@ func (RequestRef) Refers() {}
 
 // RequestRole asks for a role.
 type RequestRole struct {
-	Role access.RoleRef `json:"role"`
-	For  access.UserRef `json:"user,omitempty" doc:"for whom: oneself, or one of one's people; oneself by default"`
+	Role change.RoleRef `json:"role"`
+	For  change.UserRef `json:"user,omitempty" doc:"for whom: oneself, or one of one's people; oneself by default"`
 	calendar.Window
-	Scopes []access.ScopeRef `json:"scopes,omitempty" doc:"only what one of these covers"`
+	Scopes []change.ScopeRef `json:"scopes,omitempty" doc:"only what one of these covers"`
 
 	Request RequestRef `json:"request,omitempty" set:"service"`
 	Apart   bool       `json:"apart,omitempty" set:"service"`
@@ -34,15 +36,15 @@ type RequestRole struct {
 func (*RequestRole) Verb() string { return "request_role" }
 
 // ApplyTo implements access.Operation.
-func (o RequestRole) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o RequestRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if o.For == "" {
-		o.For = access.UserRef(d.Author.String())
+		o.For = change.UserRef(d.Author.String())
 	}
 	// What is offered may be asked for by whoever may not read the role otherwise.
 	role, found := d.FindRole(string(o.Role))
-	user, ok := access.UserID(0), true
-	if o.For == access.UserRef(d.Author.String()) {
+	user, ok := fact.UserID(0), true
+	if o.For == change.UserRef(d.Author.String()) {
 		user = d.Author
 	} else {
 		user, ok = d.SettleUser("user", &o.For)
@@ -51,25 +53,25 @@ func (o RequestRole) ApplyTo(d *access.Draft) (settled access.Operation) {
 	offer := RequestableOf(&d.Snapshot, role)
 	switch {
 	case !found || offer == nil || d.Role(role).Retired:
-		if found && d.MaySee(access.FactRole, uint32(role)) {
+		if found && d.MaySee(fact.FactRole, uint32(role)) {
 			d.Fault("role", "%s is not requestable: ask somebody who may grant it", d.RoleKey(role))
 		} else {
-			d.Missing(access.FactRole, "role", string(o.Role))
+			d.Missing(fact.FactRole, "role", string(o.Role))
 		}
 		return
 	case !ok || !scoped:
 		return
 	}
-	o.Role = access.RoleRef(role.String())
+	o.Role = change.RoleRef(role.String())
 	u := d.User(user)
 	switch {
 	case u == nil:
 		d.Fault("user", "the host requests no roles")
 	case user != d.Author && u.Manager != d.Author:
 		d.Fault("user", "you may request access for yourself and for people you manage, not for %s", u.UserName)
-	case u.Status == access.Departed:
+	case u.Status == fact.Departed:
 		d.Fault("user", "%s has departed", u.UserName)
-	case !d.RoleReachesUser(role, user):
+	case !change.RoleReachesUser(&d.Snapshot, role, user):
 		d.Fault("role", "%s may be held only within %s", d.RoleKey(role), d.Role(role).HeldWithin)
 	}
 	checkLimits(d, offer, o.Window)
@@ -87,12 +89,12 @@ func (o RequestRole) ApplyTo(d *access.Draft) (settled access.Operation) {
 		Route: offer.Route, Steps: route.Steps, Asked: d.Revision, State: Waiting, Apart: !route.SamePerson && !d.Replays || o.Apart}
 	o.Apart = f.Apart
 	o.Request = RequestRef(f.ID.String())
-	d.PutRecord(f)
+	d.Put(f)
 	return settled
 }
 
 // checkLimits files the faults of a window that is asked for or given.
-func checkLimits(d *access.Draft, offer *Requestable, w calendar.Window) bool {
+func checkLimits(d *change.Draft, offer *Requestable, w calendar.Window) bool {
 	longest := offer.MaxDays // the stricter of what the offer and the role say
 	if n := d.Role(offer.Role).MaxDays; n > 0 && (longest == 0 || n < longest) {
 		longest = n
@@ -115,10 +117,10 @@ func checkLimits(d *access.Draft, offer *Requestable, w calendar.Window) bool {
 }
 
 // Sentence implements access.Operation.
-func (o *RequestRole) Sentence(s *access.Snapshot, n access.Names) string {
+func (o *RequestRole) Sentence(s *access.Snapshot, n change.Names) string {
 	role, _ := s.FindRole(string(o.Role))
 	user, _ := s.FindUser(string(o.For))
-	return "Requested the role " + s.RoleLabel(role) + " for " + n.UserName(user) + s.WindowWords(o.Window)
+	return "Requested the role " + change.RoleLabel(s, role) + " for " + n.UserName(user) + change.WindowWords(s, o.Window)
 }
 
 // Choice is what a decision says.
@@ -137,29 +139,29 @@ type DecideRequest struct {
 	Choice  Choice            `json:"decision" enum:"approve,refuse"`
 	From    *calendar.Instant `json:"from,omitempty" doc:"for less: not before this"`
 	Until   *calendar.Instant `json:"until,omitempty" doc:"for less: only until this"`
-	Scopes  []access.ScopeRef `json:"scopes,omitempty" doc:"for less: only what one of these covers"`
+	Scopes  []change.ScopeRef `json:"scopes,omitempty" doc:"for less: only what one of these covers"`
 
-	Assignment access.AssignmentRef `json:"assignment,omitempty" set:"service"`
+	Assignment change.AssignmentRef `json:"assignment,omitempty" set:"service"`
 }
 
 // Verb implements access.Operation.
 func (*DecideRequest) Verb() string { return "decide_request" }
 
 // find is the request an operation names, if its author may know of it.
-func find(d *access.Draft, ref *RequestRef) *Request {
-	n, _ := access.ParseID("request", string(*ref))
+func find(d *change.Draft, ref *RequestRef) *Request {
+	n, _ := fact.ParseID("request", string(*ref))
 	r := RequestOf(&d.Snapshot, RequestID(n))
 	if r == nil || !d.MaySee(FactRequest, uint32(r.ID)) {
 		d.Missing(FactRequest, "request", string(*ref))
 		return nil
 	}
 	*ref = RequestRef(r.ID.String())
-	d.Reads(r)
+	d.ReadsFact(r)
 	return r
 }
 
 // whyNot says a reason in words.
-func whyNot(d *access.Draft, r *Request, why Why) string {
+func whyNot(d *change.Draft, r *Request, why Why) string {
 	switch why {
 	case NotWaiting:
 		return fmt.Sprintf("%s is %s already", r.ID, r.State)
@@ -183,7 +185,7 @@ func whyNot(d *access.Draft, r *Request, why Why) string {
 }
 
 // ApplyTo implements access.Operation.
-func (o DecideRequest) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o DecideRequest) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	r := find(d, &o.Request)
 	if r == nil {
@@ -210,7 +212,7 @@ func (o DecideRequest) ApplyTo(d *access.Draft) (settled access.Operation) {
 		less.Window.Until, dec.Less = *o.Until, true
 	}
 	if len(scopes) > 0 {
-		if !access.Narrower(scopes, r.Scopes) {
+		if !fact.Narrower(scopes, r.Scopes) {
 			d.Fault("scopes", "give more than was requested: a decision gives that or less")
 			return
 		}
@@ -224,46 +226,46 @@ func (o DecideRequest) ApplyTo(d *access.Draft) (settled access.Operation) {
 	if next.State == Approved && !o.give(d, next) {
 		return
 	}
-	d.PutRecord(next)
+	d.Put(next)
 	return settled
 }
 
 // give gives what was approved, once more looked at as things are now.
-func (o *DecideRequest) give(d *access.Draft, r *Request) bool {
+func (o *DecideRequest) give(d *change.Draft, r *Request) bool {
 	u, offer := d.User(r.Beneficiary), RequestableOf(&d.Snapshot, r.Role)
 	switch {
 	case d.Role(r.Role).Retired:
 		d.Fault("request", "%s was retired since; refuse the request, with the reason", d.RoleKey(r.Role))
 		return false
-	case u.Status == access.Departed:
+	case u.Status == fact.Departed:
 		d.Fault("request", "%s has departed since; refuse the request, with the reason", u.UserName)
 		return false
-	case !d.RoleReachesUser(r.Role, r.Beneficiary):
+	case !change.RoleReachesUser(&d.Snapshot, r.Role, r.Beneficiary):
 		d.Fault("request", "%s may be held only within %s, and %s is not there; refuse the request, with the reason", d.RoleKey(r.Role), d.Role(r.Role).HeldWithin, u.UserName)
 		return false
 	case offer != nil && !checkLimits(d, offer, r.Window):
 		return false
 	}
 	r.Given = d.GrantByRequest(r.Beneficiary, r.Role, r.Window, r.Scopes)
-	o.Assignment = access.AssignmentRef(r.Given.String())
+	o.Assignment = change.AssignmentRef(r.Given.String())
 	return true
 }
 
 // Sentence implements access.Operation.
-func (o *DecideRequest) Sentence(s *access.Snapshot, n access.Names) string {
-	num, _ := access.ParseID("request", string(o.Request))
+func (o *DecideRequest) Sentence(s *access.Snapshot, n change.Names) string {
+	num, _ := fact.ParseID("request", string(o.Request))
 	r := RequestOf(s, RequestID(num))
 	if r == nil {
 		return "Decided on " + string(o.Request)
 	}
-	what := "the role " + s.RoleLabel(r.Role) + " for " + n.UserName(r.Beneficiary)
+	what := "the role " + change.RoleLabel(s, r.Role) + " for " + n.UserName(r.Beneficiary)
 	switch {
 	case o.Choice == Refuse:
 		return "Refused " + what
 	case o.Assignment != "":
-		return "Approved and gave " + what + s.WindowWords(r.Window)
+		return "Approved and gave " + what + change.WindowWords(s, r.Window)
 	}
-	return "Approved " + what + s.WindowWords(r.Window) + "; others are asked next"
+	return "Approved " + what + change.WindowWords(s, r.Window) + "; others are asked next"
 }
 
 // WithdrawRequest takes a request back: whoever asked, or whom it is for.
@@ -275,7 +277,7 @@ type WithdrawRequest struct {
 func (*WithdrawRequest) Verb() string { return "withdraw_request" }
 
 // ApplyTo implements access.Operation.
-func (o WithdrawRequest) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o WithdrawRequest) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	r := find(d, &o.Request)
 	switch {
@@ -290,16 +292,16 @@ func (o WithdrawRequest) ApplyTo(d *access.Draft) (settled access.Operation) {
 	}
 	next := *r
 	next.State = Withdrawn
-	d.PutRecord(&next)
+	d.Put(&next)
 	return settled
 }
 
 // Sentence implements access.Operation.
-func (o *WithdrawRequest) Sentence(s *access.Snapshot, n access.Names) string {
-	num, _ := access.ParseID("request", string(o.Request))
+func (o *WithdrawRequest) Sentence(s *access.Snapshot, n change.Names) string {
+	num, _ := fact.ParseID("request", string(o.Request))
 	r := RequestOf(s, RequestID(num))
 	if r == nil {
 		return "Withdrew " + string(o.Request)
 	}
-	return "Withdrew the request of the role " + s.RoleLabel(r.Role) + " for " + n.UserName(r.Beneficiary)
+	return "Withdrew the request of the role " + change.RoleLabel(s, r.Role) + " for " + n.UserName(r.Beneficiary)
 }

@@ -5,12 +5,14 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 )
 
 func init() {
-	access.Register(&SetRoute{}, "Add an approval route, or edit the one with the key")
-	access.Register(&MakeRequestable{}, "Make a role requestable, or edit how it is requested")
-	access.Register(&EndRequestable{}, "Take a role out of the access catalogue; requests that wait go on")
+	change.Register(&SetRoute{}, "Add an approval route, or edit the one with the key")
+	change.Register(&MakeRequestable{}, "Make a role requestable, or edit how it is requested")
+	change.Register(&EndRequestable{}, "Take a role out of the access catalogue; requests that wait go on")
 }
 
 // RouteRef names a route by key or id.
@@ -22,8 +24,8 @@ func (RouteRef) Refers() {}
 // StepRef is a step as it is asked for.
 type StepRef struct {
 	Whose Whose            `json:"whose" enum:"manager,owner,group,users" doc:"who decides: the beneficiary's manager, the owner of the role or its application, members of a group, or named users"`
-	Group access.GroupRef  `json:"group,omitempty"`
-	Users []access.UserRef `json:"users,omitempty"`
+	Group change.GroupRef  `json:"group,omitempty"`
+	Users []change.UserRef `json:"users,omitempty"`
 	All   bool             `json:"all,omitempty" doc:"every one of them must approve; else one is enough"`
 }
 
@@ -42,7 +44,7 @@ type SetRoute struct {
 func (*SetRoute) Verb() string { return "set_route" }
 
 // ApplyTo implements access.Operation.
-func (o SetRoute) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o SetRoute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write approval routes") {
 		return
@@ -68,10 +70,10 @@ func (o SetRoute) ApplyTo(d *access.Draft) (settled access.Operation) {
 	}
 	if old != nil {
 		f.ID = old.ID
-		d.Reads(old)
+		d.ReadsFact(old)
 		if old.Label == f.Label && old.SamePerson == f.SamePerson && slices.EqualFunc(old.Steps, f.Steps, equalSteps) {
 			o.Route = RouteRef(f.ID.String())
-			d.Note(access.AlreadySo, old.Since())
+			d.Note(change.AlreadySo, old.Since())
 			return
 		}
 		for _, offer := range Requestables(&d.Snapshot) { // what is asked for by it is given on the writer's authority
@@ -83,7 +85,7 @@ func (o SetRoute) ApplyTo(d *access.Draft) (settled access.Operation) {
 		f.ID = RouteID(d.Allocate(FactRoute))
 	}
 	o.Route = RouteRef(f.ID.String())
-	d.PutRecord(f)
+	d.Put(f)
 	return settled
 }
 
@@ -91,7 +93,7 @@ func equalSteps(a, b Step) bool {
 	return a.Whose == b.Whose && a.Group == b.Group && a.All == b.All && slices.Equal(a.Users, b.Users)
 }
 
-func (o *StepRef) settle(d *access.Draft) (step Step, ok bool) {
+func (o *StepRef) settle(d *change.Draft) (step Step, ok bool) {
 	step, ok = Step{Whose: o.Whose, All: o.All}, true
 	if (o.Group != "") != (o.Whose == Group) || (len(o.Users) > 0) != (o.Whose == Users) {
 		d.Fault("steps", "name a group where members of one decide, users where named ones do, and neither otherwise")
@@ -101,7 +103,7 @@ func (o *StepRef) settle(d *access.Draft) (step Step, ok bool) {
 	case Manager, Owner:
 	case Group:
 		step.Group, ok = d.SettleGroup("steps", &o.Group)
-		if ok && (step.Group == access.PublicGroup || step.Group == access.AllUsersGroup) {
+		if ok && (step.Group == fact.PublicGroup || step.Group == fact.AllUsersGroup) {
 			d.Fault("steps", "a step for everybody asks nobody")
 			ok = false
 		}
@@ -120,7 +122,7 @@ func (o *StepRef) settle(d *access.Draft) (step Step, ok bool) {
 }
 
 // Sentence implements access.Operation.
-func (o *SetRoute) Sentence(s *access.Snapshot, n access.Names) string {
+func (o *SetRoute) Sentence(s *access.Snapshot, n change.Names) string {
 	f := FindRoute(s, string(o.Route))
 	if f == nil {
 		return "Wrote the route " + o.Label
@@ -129,7 +131,7 @@ func (o *SetRoute) Sentence(s *access.Snapshot, n access.Names) string {
 }
 
 // Words says who decides, in plain words.
-func (f *Route) Words(s *access.Snapshot, n access.Names) string {
+func (f *Route) Words(s *access.Snapshot, n change.Names) string {
 	var out []string
 	for i := range f.Steps {
 		out = append(out, f.Steps[i].Words(s, n))
@@ -138,7 +140,7 @@ func (f *Route) Words(s *access.Snapshot, n access.Names) string {
 }
 
 // Words says who decides on a step, in plain words.
-func (t *Step) Words(s *access.Snapshot, n access.Names) string {
+func (t *Step) Words(s *access.Snapshot, n change.Names) string {
 	switch t.Whose {
 	case Manager:
 		return "the manager"
@@ -159,7 +161,7 @@ func (t *Step) Words(s *access.Snapshot, n access.Names) string {
 
 // MakeRequestable makes a role one that people may ask for, or alters how.
 type MakeRequestable struct {
-	Role    access.RoleRef `json:"role"`
+	Role    change.RoleRef `json:"role"`
 	Words   string         `json:"words" doc:"what one can do with it, in the words of who would ask"`
 	Route   RouteRef       `json:"route" doc:"who approves: key or id of a route"`
 	MaxDays int            `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days it is given for at most; 0: without end"`
@@ -169,7 +171,7 @@ type MakeRequestable struct {
 func (*MakeRequestable) Verb() string { return "make_requestable" }
 
 // ApplyTo implements access.Operation.
-func (o MakeRequestable) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o MakeRequestable) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	role, ok := d.SettleRole("role", &o.Role)
 	if ok && !d.Need(access.ActUpdate, d.RolePath(role), "make the role %s requestable", d.RoleKey(role)) {
@@ -200,21 +202,21 @@ func (o MakeRequestable) ApplyTo(d *access.Draft) (settled access.Operation) {
 	o.Route = RouteRef(route.ID.String())
 	f := &Requestable{Role: role, Words: o.Words, Route: route.ID, MaxDays: o.MaxDays}
 	if old := RequestableOf(&d.Snapshot, role); old != nil {
-		d.Reads(old)
+		d.ReadsFact(old)
 		if old.Words == f.Words && old.Route == f.Route && old.MaxDays == f.MaxDays {
-			d.Note(access.AlreadySo, old.Since())
+			d.Note(change.AlreadySo, old.Since())
 			return
 		}
 	}
 	d.Promise(role) // anybody may ask, and is given it on this authority
-	d.PutRecord(f)
+	d.Put(f)
 	return settled
 }
 
 // Sentence implements access.Operation.
-func (o *MakeRequestable) Sentence(s *access.Snapshot, n access.Names) string {
+func (o *MakeRequestable) Sentence(s *access.Snapshot, n change.Names) string {
 	id, _ := s.FindRole(string(o.Role))
-	text := "Made the role " + s.RoleLabel(id) + " requestable"
+	text := "Made the role " + change.RoleLabel(s, id) + " requestable"
 	if f := FindRoute(s, string(o.Route)); f != nil {
 		text += "; approved by " + f.Words(s, n)
 	}
@@ -223,14 +225,14 @@ func (o *MakeRequestable) Sentence(s *access.Snapshot, n access.Names) string {
 
 // EndRequestable ends the asking for a role. Requests that wait go on.
 type EndRequestable struct {
-	Role access.RoleRef `json:"role"`
+	Role change.RoleRef `json:"role"`
 }
 
 // Verb implements access.Operation.
 func (*EndRequestable) Verb() string { return "end_requestable" }
 
 // ApplyTo implements access.Operation.
-func (o EndRequestable) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o EndRequestable) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	role, ok := d.SettleRole("role", &o.Role)
 	if !ok || !d.Need(access.ActUpdate, d.RolePath(role), "make the role %s requestable", d.RoleKey(role)) {
@@ -243,12 +245,12 @@ func (o EndRequestable) ApplyTo(d *access.Draft) (settled access.Operation) {
 	}
 	f := *old
 	f.Ended = true
-	d.PutRecord(&f)
+	d.Put(&f)
 	return settled
 }
 
 // Sentence implements access.Operation.
-func (o *EndRequestable) Sentence(s *access.Snapshot, _ access.Names) string {
+func (o *EndRequestable) Sentence(s *access.Snapshot, _ change.Names) string {
 	id, _ := s.FindRole(string(o.Role))
-	return "The role " + s.RoleLabel(id) + " is no longer requestable"
+	return "The role " + change.RoleLabel(s, id) + " is no longer requestable"
 }

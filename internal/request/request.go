@@ -5,6 +5,8 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 )
 
 // State is where a request is.
@@ -21,42 +23,42 @@ const (
 // Request is somebody's wish for a role, for themselves or for one of their
 // people. It carries the steps of the route as they were when it was made.
 type Request struct {
-	access.Lifetime
-	ID          RequestID           `json:"-"`
-	Asker       access.UserID       `json:"asker"`
-	Beneficiary access.UserID       `json:"beneficiary"`
-	Role        access.RoleID       `json:"role"`
-	Window      calendar.Window     `json:"window"`
-	Scopes      []access.Scope      `json:"scopes,omitempty"`
-	Route       RouteID             `json:"route"`
-	Steps       []Step              `json:"steps"`
-	Asked       int64               `json:"asked"` // the revision, whose reason is the request's
-	State       State               `json:"state"`
-	Step        int                 `json:"step"` // the one it waits at
-	Decisions   []Decision          `json:"decisions,omitempty"`
-	Given       access.AssignmentID `json:"given,omitempty"` // once approved
-	Apart       bool                `json:"apart,omitempty"` // nobody decides on two of its steps
+	fact.Lifetime
+	ID          RequestID         `json:"-"`
+	Asker       fact.UserID       `json:"asker"`
+	Beneficiary fact.UserID       `json:"beneficiary"`
+	Role        fact.RoleID       `json:"role"`
+	Window      calendar.Window   `json:"window"`
+	Scopes      []fact.Scope      `json:"scopes,omitempty"`
+	Route       RouteID           `json:"route"`
+	Steps       []Step            `json:"steps"`
+	Asked       int64             `json:"asked"` // the revision, whose reason is the request's
+	State       State             `json:"state"`
+	Step        int               `json:"step"` // the one it waits at
+	Decisions   []Decision        `json:"decisions,omitempty"`
+	Given       fact.AssignmentID `json:"given,omitempty"` // once approved
+	Apart       bool              `json:"apart,omitempty"` // nobody decides on two of its steps
 }
 
 // Asks implements access.Asking.
-func (f *Request) Asks() (access.RoleGain, bool) {
+func (f *Request) Asks() (change.RoleGain, bool) {
 	if f.State != Waiting {
-		return access.RoleGain{}, false
+		return change.RoleGain{}, false
 	}
-	return access.RoleGain{User: f.Beneficiary, Role: f.Role, Scopes: f.Scopes, When: calendar.Intervals{f.Window}}, true
+	return change.RoleGain{User: f.Beneficiary, Role: f.Role, Scopes: f.Scopes, When: calendar.Intervals{f.Window}}, true
 }
 
 // Kind and Row identify it.
-func (*Request) Kind() access.FactKind { return FactRequest }
-func (f *Request) Row() uint32         { return uint32(f.ID) }
+func (*Request) Kind() fact.FactKind { return FactRequest }
+func (f *Request) Row() uint32       { return uint32(f.ID) }
 
 // Decision is what one person said at one step.
 type Decision struct {
-	Step     int           `json:"step"`
-	By       access.UserID `json:"by"`
-	Approves bool          `json:"approves,omitempty"`
-	Less     bool          `json:"less,omitempty"` // for a shorter time or a narrower part
-	Revision int64         `json:"revision"`       // whose reason is the decision's
+	Step     int         `json:"step"`
+	By       fact.UserID `json:"by"`
+	Approves bool        `json:"approves,omitempty"`
+	Less     bool        `json:"less,omitempty"` // for a shorter time or a narrower part
+	Revision int64       `json:"revision"`       // whose reason is the decision's
 }
 
 // RequestOf is the request under a number, or nil.
@@ -67,15 +69,15 @@ func RequestOf(s *access.Snapshot, id RequestID) *Request {
 
 // Deciders are who may decide on a request as it stands, less who has approved
 // at this step already. None while it waits means it waits for nobody.
-func (r *Request) Deciders(s *access.Snapshot, at calendar.Instant) []access.UserID {
+func (r *Request) Deciders(s *access.Snapshot, at calendar.Instant) []fact.UserID {
 	return r.deciders(s, at, r.apart(s))
 }
 
-func (r *Request) deciders(s *access.Snapshot, at calendar.Instant, apart bool) []access.UserID {
+func (r *Request) deciders(s *access.Snapshot, at calendar.Instant, apart bool) []fact.UserID {
 	if r.State != Waiting {
 		return nil
 	}
-	return slices.DeleteFunc(r.Steps[r.Step].Deciders(s, r, at), func(id access.UserID) bool {
+	return slices.DeleteFunc(r.Steps[r.Step].Deciders(s, r, at), func(id fact.UserID) bool {
 		return r.approvedBy(id) || apart && r.decidedBefore(id)
 	})
 }
@@ -91,11 +93,11 @@ func (r *Request) apart(s *access.Snapshot) bool {
 }
 
 // decidedBefore says whether somebody decided on an earlier step.
-func (r *Request) decidedBefore(id access.UserID) bool {
+func (r *Request) decidedBefore(id fact.UserID) bool {
 	return slices.ContainsFunc(r.Decisions, func(d Decision) bool { return d.Step < r.Step && d.By == id })
 }
 
-func (r *Request) approvedBy(id access.UserID) bool {
+func (r *Request) approvedBy(id fact.UserID) bool {
 	return slices.ContainsFunc(r.Decisions, func(d Decision) bool { return d.Step == r.Step && d.By == id })
 }
 
@@ -112,7 +114,7 @@ const (
 )
 
 // MayDecide says why somebody may not decide on a request, or nothing.
-func (r *Request) MayDecide(s *access.Snapshot, by access.UserID, at calendar.Instant) Why {
+func (r *Request) MayDecide(s *access.Snapshot, by fact.UserID, at calendar.Instant) Why {
 	switch {
 	case r.State != Waiting:
 		return NotWaiting

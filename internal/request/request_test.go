@@ -8,17 +8,20 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 )
 
 // apply makes one operation by somebody, and says whether it fits.
-func apply(s *access.Snapshot, author access.UserID, at calendar.Instant, op access.Operation) (*access.Snapshot, []access.Fault) {
+func apply(s *access.Snapshot, author fact.UserID, at calendar.Instant, op change.Operation) (*access.Snapshot, []change.Fault) {
 	next, _, faults := settle(s, author, at, op)
 	return next, faults
 }
 
 // settle is apply, with the operation settled.
-func settle(s *access.Snapshot, author access.UserID, at calendar.Instant, op access.Operation) (*access.Snapshot, access.Operation, []access.Fault) {
-	d := s.Draft()
+func settle(s *access.Snapshot, author fact.UserID, at calendar.Instant, op change.Operation) (*access.Snapshot, change.Operation, []change.Fault) {
+	d := change.NewDraft(s)
 	d.Author = author
 	op = d.Apply(0, op, at)
 	d.Finish()
@@ -33,7 +36,7 @@ func settle(s *access.Snapshot, author access.UserID, at calendar.Instant, op ac
 func team(t testing.TB) *access.Snapshot {
 	t.Helper()
 	s := access.Empty()
-	must := func(op access.Operation) {
+	must := func(op change.Operation) {
 		t.Helper()
 		next, faults := apply(s, 0, 1, op)
 		if len(faults) > 0 {
@@ -42,27 +45,27 @@ func team(t testing.TB) *access.Snapshot {
 		s = next
 	}
 	for i := range 7 {
-		o := &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("user.%d", i)}}
+		o := &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}}
 		if i > 0 {
 			o.Manager = "user.0"
 		}
 		must(o)
 	}
-	owner := access.UserRef("user.1")
-	must(&access.AddApplication{Key: "cranes", State: access.StateLive, Actions: []access.Action{{Key: "read"}}})
-	must(&access.UpdateApplication{Application: "cranes", Owner: &owner})
-	must(&access.AddGroup{Key: "board"})
-	for _, u := range []access.UserRef{"user.2", "user.3"} {
-		must(&access.AddMember{Group: "board", User: u})
+	owner := change.UserRef("user.1")
+	must(&operation.AddApplication{Key: "cranes", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}})
+	must(&operation.UpdateApplication{Application: "cranes", Owner: &owner})
+	must(&operation.AddGroup{Key: "board"})
+	for _, u := range []change.UserRef{"user.2", "user.3"} {
+		must(&operation.AddMember{Group: "board", User: u})
 	}
 	for i := range 3 {
 		key := fmt.Sprintf("r%d", i)
-		must(&access.AddRole{Key: key, Application: "cranes"})
-		must(&access.AddPermission{Role: access.RoleRef("cranes/" + key), Actions: []string{"read"}, Pattern: "/"})
+		must(&operation.AddRole{Key: key, Application: "cranes"})
+		must(&operation.AddPermission{Role: change.RoleRef("cranes/" + key), Actions: []string{"read"}, Pattern: "/"})
 	}
 	must(&SetRoute{Key: "short", Steps: []StepRef{{Whose: Manager}}})
 	must(&SetRoute{Key: "long", Steps: []StepRef{{Whose: Manager}, {Whose: Owner}, {Whose: Group, Group: "board", All: true}}})
-	must(&SetRoute{Key: "named", Steps: []StepRef{{Whose: Users, Users: []access.UserRef{"user.4", "user.5"}}, {Whose: Group, Group: "board"}}, SamePerson: true})
+	must(&SetRoute{Key: "named", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.4", "user.5"}}, {Whose: Group, Group: "board"}}, SamePerson: true})
 	must(&MakeRequestable{Role: "cranes/r0", Words: "see cranes", Route: "short", MaxDays: 30})
 	must(&MakeRequestable{Role: "cranes/r1", Words: "move cranes", Route: "long"})
 	must(&MakeRequestable{Role: "cranes/r2", Words: "stop cranes", Route: "named"})
@@ -72,13 +75,13 @@ func team(t testing.TB) *access.Snapshot {
 // said is what the model remembers of one request: every approval at every step,
 // and whether it was ended otherwise.
 type said struct {
-	approvals map[int][]access.UserID
+	approvals map[int][]fact.UserID
 	over      bool
 	window    calendar.Window
 }
 
 // before says whether somebody approved at an earlier step.
-func (m *said) before(step int, id access.UserID) bool {
+func (m *said) before(step int, id fact.UserID) bool {
 	for i := range step {
 		if slices.Contains(m.approvals[i], id) {
 			return true
@@ -95,12 +98,12 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 	for seed := range uint64(150) {
 		rng := rand.New(rand.NewPCG(seed, 5))
 		s := team(t)
-		user := func() access.UserRef { return access.UserRef(fmt.Sprintf("user.%d", rng.IntN(7))) }
+		user := func() change.UserRef { return change.UserRef(fmt.Sprintf("user.%d", rng.IntN(7))) }
 		model := map[RequestID]*said{}
 		for step := range 120 {
 			at := calendar.Instant(step+2) * 3600e6
 			author, _ := s.FindUser(string(user()))
-			var op access.Operation
+			var op change.Operation
 			until := at + calendar.Instant(rng.IntN(60*24))*3600e6
 			request := RequestRef(RequestID(1).String())
 			if all := Requests(s); len(all) > 0 {
@@ -112,7 +115,7 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 			}
 			switch rng.IntN(12) {
 			case 0, 1, 2:
-				o := &RequestRole{Role: access.RoleRef(fmt.Sprintf("cranes/r%d", rng.IntN(3))), For: user()}
+				o := &RequestRole{Role: change.RoleRef(fmt.Sprintf("cranes/r%d", rng.IntN(3))), For: user()}
 				if rng.IntN(2) == 0 {
 					o.Until = until
 				}
@@ -123,12 +126,12 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 				}
 				op = &WithdrawRequest{Request: request}
 			case 4:
-				status := []access.Status{access.Active, access.Active, access.Active, access.Active, access.Suspended, access.Departed}[rng.IntN(6)]
-				op = &access.UpdateUser{User: user(), Status: &status}
+				status := []fact.Status{fact.Active, fact.Active, fact.Active, fact.Active, fact.Suspended, fact.Departed}[rng.IntN(6)]
+				op = &operation.UpdateUser{User: user(), Status: &status}
 			case 5:
-				op = &access.RemoveMember{Group: "board", User: user()}
+				op = &operation.RemoveMember{Group: "board", User: user()}
 			case 6:
-				op = &access.AddMember{Group: "board", User: user()}
+				op = &operation.AddMember{Group: "board", User: user()}
 			default:
 				o := &DecideRequest{Request: request, Choice: Approve}
 				if rng.IntN(8) == 0 {
@@ -158,8 +161,8 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 			}
 			switch o := op.(type) {
 			case *RequestRole:
-				n, _ := access.ParseID("request", string(o.Request))
-				model[RequestID(n)] = &said{approvals: map[int][]access.UserID{}, window: o.Window}
+				n, _ := fact.ParseID("request", string(o.Request))
+				model[RequestID(n)] = &said{approvals: map[int][]fact.UserID{}, window: o.Window}
 			case *WithdrawRequest, *DecideRequest:
 				check(t, before, s, op, author, at, model)
 			}
@@ -168,7 +171,7 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 					continue
 				}
 				given++
-				if !slices.ContainsFunc(Requests(s), func(r *Request) bool { return r.Given == a.ID && r.State == Approved }) || a.Origin != access.ByRequest {
+				if !slices.ContainsFunc(Requests(s), func(r *Request) bool { return r.Given == a.ID && r.State == Approved }) || a.Origin != fact.ByRequest {
 					t.Fatalf("%+v came about by %s", a, op.Verb())
 				}
 			}
@@ -180,7 +183,7 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 }
 
 // check compares what an operation did to a request with the model.
-func check(t *testing.T, before, after *access.Snapshot, op access.Operation, author access.UserID, at calendar.Instant, model map[RequestID]*said) {
+func check(t *testing.T, before, after *access.Snapshot, op change.Operation, author fact.UserID, at calendar.Instant, model map[RequestID]*said) {
 	t.Helper()
 	var ref RequestRef
 	approves := false
@@ -190,7 +193,7 @@ func check(t *testing.T, before, after *access.Snapshot, op access.Operation, au
 	case *DecideRequest:
 		ref, approves = o.Request, o.Choice == Approve
 	}
-	n, _ := access.ParseID("request", string(ref))
+	n, _ := fact.ParseID("request", string(ref))
 	was, is := RequestOf(before, RequestID(n)), RequestOf(after, RequestID(n))
 	m := model[RequestID(n)]
 	if m.over {
@@ -247,13 +250,13 @@ func check(t *testing.T, before, after *access.Snapshot, op access.Operation, au
 // give more: not while it is offered, not while somebody waits for it, and not before.
 func TestARoleIsWidenedByWhoMayGiveIt(t *testing.T) {
 	s := team(t)
-	for _, op := range []access.Operation{
-		&access.AddRole{Key: "editor"},
-		&access.AddPermission{Role: "editor", Application: "able-roster", Actions: []string{"read", "update"}, Pattern: "/"},
-		&access.Grant{Role: "editor", User: "user.6"},
-		&access.AddRole{Key: "r3", Application: "cranes"},
-		&access.AddRole{Key: "r4", Application: "cranes"},
-		&access.AddPermission{Role: "cranes/r4", Actions: []string{"read"}, Pattern: "/"},
+	for _, op := range []change.Operation{
+		&operation.AddRole{Key: "editor"},
+		&operation.AddPermission{Role: "editor", Application: "able-roster", Actions: []string{"read", "update"}, Pattern: "/"},
+		&operation.Grant{Role: "editor", User: "user.6"},
+		&operation.AddRole{Key: "r3", Application: "cranes"},
+		&operation.AddRole{Key: "r4", Application: "cranes"},
+		&operation.AddPermission{Role: "cranes/r4", Actions: []string{"read"}, Pattern: "/"},
 	} {
 		next, faults := apply(s, 0, 2, op)
 		if len(faults) > 0 {
@@ -262,18 +265,18 @@ func TestARoleIsWidenedByWhoMayGiveIt(t *testing.T) {
 		s = next
 	}
 	editor, _ := s.FindUser("user.6")
-	lacks := func(op access.Operation) int {
-		d := s.Draft()
+	lacks := func(op change.Operation) int {
+		d := change.NewDraft(s)
 		d.Author = editor
 		d.Apply(0, op, 3)
 		d.Finish()
 		if len(d.Faults) > 0 {
 			t.Fatal(&d.Faults[0])
 		}
-		return len(s.Authority(editor, 3).Judge(d, 3))
+		return len(change.AuthorityOf(s, editor, 3).Judge(d, 3))
 	}
-	wider := func(role access.RoleRef) access.Operation {
-		return &access.AddPermission{Role: role, Application: "cranes", Actions: []string{"*"}, Pattern: "/"}
+	wider := func(role change.RoleRef) change.Operation {
+		return &operation.AddPermission{Role: role, Application: "cranes", Actions: []string{"*"}, Pattern: "/"}
 	}
 	if lacks(wider("cranes/r3")) == 0 {
 		t.Error("a role that nobody holds yet was let give more")
@@ -281,7 +284,7 @@ func TestARoleIsWidenedByWhoMayGiveIt(t *testing.T) {
 	if lacks(wider("cranes/r0")) == 0 {
 		t.Error("an offered role was let give more")
 	}
-	if lacks(&access.IncludeRole{Role: "cranes/r0", Includes: "cranes/r4"}) == 0 {
+	if lacks(&operation.IncludeRole{Role: "cranes/r0", Includes: "cranes/r4"}) == 0 {
 		t.Error("an offered role was let include another")
 	}
 	if lacks(&MakeRequestable{Role: "cranes/r3", Words: "all", Route: "short"}) == 0 {
@@ -298,15 +301,15 @@ func TestARoleIsWidenedByWhoMayGiveIt(t *testing.T) {
 func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 	s := team(t)
 	for _, x := range []struct {
-		author access.UserID
-		op     access.Operation
+		author fact.UserID
+		op     change.Operation
 	}{
-		{0, &access.UpdateRole{Role: "cranes/r0", HeldWithin: &[]string{"yard"}[0]}},
-		{0, &access.UpdateUser{User: "user.5", UserEdits: access.UserEdits{Unit: &[]string{"yard"}[0]}}},
-		{0, &access.AddRole{Key: "yard-editor"}},
-		{0, &access.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"read", "update", "assign"}, Pattern: "roles"}},
-		{0, &access.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"assign"}, Pattern: "users/yard"}},
-		{0, &access.Grant{Role: "yard-editor", User: "user.6"}},
+		{0, &operation.UpdateRole{Role: "cranes/r0", HeldWithin: &[]string{"yard"}[0]}},
+		{0, &operation.UpdateUser{User: "user.5", UserEdits: fact.UserEdits{Unit: &[]string{"yard"}[0]}}},
+		{0, &operation.AddRole{Key: "yard-editor"}},
+		{0, &operation.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"read", "update", "assign"}, Pattern: "roles"}},
+		{0, &operation.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"assign"}, Pattern: "users/yard"}},
+		{0, &operation.Grant{Role: "yard-editor", User: "user.6"}},
 		{6, &RequestRole{Role: "cranes/r0", Window: calendar.Window{Until: 1_000_000}}}, // user.5
 		{0, &EndRequestable{Role: "cranes/r0"}},
 	} {
@@ -317,8 +320,8 @@ func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 		s = next
 	}
 	editor, _ := s.FindUser("user.6")
-	lacks := func(ops ...access.Operation) int {
-		d := s.Draft()
+	lacks := func(ops ...change.Operation) int {
+		d := change.NewDraft(s)
 		for i, op := range ops {
 			d.Apply(i, op, 3)
 		}
@@ -326,13 +329,13 @@ func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 		if len(d.Faults) > 0 {
 			t.Fatal(&d.Faults[0])
 		}
-		return len(s.Authority(editor, 3).Judge(d, 3))
+		return len(change.AuthorityOf(s, editor, 3).Judge(d, 3))
 	}
-	wider := &access.AddPermission{Role: "cranes/r0", Actions: []string{"*"}, Pattern: "/"}
+	wider := &operation.AddPermission{Role: "cranes/r0", Actions: []string{"*"}, Pattern: "/"}
 	if n := lacks(wider); n > 0 {
 		t.Errorf("within the part of whoever alters it: lacks %d", n)
 	}
-	next, _ := apply(s, 0, 3, &access.UpdateUser{User: "user.5", UserEdits: access.UserEdits{Unit: &[]string{"office"}[0]}})
+	next, _ := apply(s, 0, 3, &operation.UpdateUser{User: "user.5", UserEdits: fact.UserEdits{Unit: &[]string{"office"}[0]}})
 	s = next // the asker moved out of the editor's part, and waits still
 	if lacks(wider) == 0 {
 		t.Error("a role that somebody outside the part waits for was let give more")
@@ -343,16 +346,16 @@ func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 // them all that they decide on then.
 func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 	s := team(t)
-	for _, op := range []access.Operation{
-		&access.AddRole{Key: "clerk"}, // may change everything, and give nothing
-		&access.AddPermission{Role: "clerk", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "/"},
-		&access.Grant{Role: "clerk", User: "user.6"},
-		&access.AddRole{Key: "giver"},
-		&access.AddPermission{Role: "giver", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&access.Grant{Role: "giver", User: "user.4"},
-		&access.AddGroup{Key: "inner"},
-		&access.AddMember{Group: "board", Member: "inner"},
-		&access.AddGroup{Key: "aside"},
+	for _, op := range []change.Operation{
+		&operation.AddRole{Key: "clerk"}, // may change everything, and give nothing
+		&operation.AddPermission{Role: "clerk", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "/"},
+		&operation.Grant{Role: "clerk", User: "user.6"},
+		&operation.AddRole{Key: "giver"},
+		&operation.AddPermission{Role: "giver", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&operation.Grant{Role: "giver", User: "user.4"},
+		&operation.AddGroup{Key: "inner"},
+		&operation.AddMember{Group: "board", Member: "inner"},
+		&operation.AddGroup{Key: "aside"},
 	} {
 		next, faults := apply(s, 0, 2, op)
 		if len(faults) > 0 {
@@ -360,39 +363,39 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 		}
 		s = next
 	}
-	me, nobody := access.UserRef("user.6"), access.UserRef("")
+	me, nobody := change.UserRef("user.6"), change.UserRef("")
 	rule := "title eq \"boss\""
 	for name, x := range map[string]struct {
-		op      access.Operation
+		op      change.Operation
 		becomes bool
 	}{
-		"a manager":                          {&access.UpdateUser{User: "user.3", Manager: &me}, true},
-		"no manager":                         {&access.UpdateUser{User: "user.3", Manager: &nobody}, false},
-		"the same manager":                   {&access.UpdateUser{User: "user.3", Manager: &[]access.UserRef{"user.0"}[0]}, false},
-		"a manager of somebody new":          {&access.AddUser{Personal: access.Personal{UserName: "new.one"}, Manager: "user.6"}, true},
-		"somebody new without one":           {&access.AddUser{Personal: access.Personal{UserName: "new.two"}}, false},
-		"an owner of the role":               {&access.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
-		"an owner of a role nobody asks of":  {&access.UpdateRole{Role: "cranes/r2", Owner: &me}, false},
-		"an owner of the application":        {&access.UpdateApplication{Application: "cranes", Owner: &me}, true},
-		"an approver":                        {&access.AddMember{Group: "board", User: "user.6"}, true},
-		"an approver through a group":        {&access.AddMember{Group: "inner", User: "user.6"}, true},
-		"a group of approvers":               {&access.AddMember{Group: "board", Member: "aside"}, true},
-		"approvers by a filter":              {&access.UpdateGroup{Group: "board", Filter: &rule}, true},
-		"a member of a group nobody asks":    {&access.AddMember{Group: "aside", User: "user.6"}, false},
-		"a taker over":                       {&access.HandOver{User: "user.0", To: "user.6"}, true},
-		"a route":                            {&SetRoute{Key: "short", Steps: []StepRef{{Whose: Users, Users: []access.UserRef{"user.6"}}}}, true},
-		"a route by which nothing is asked":  {&SetRoute{Key: "new", Steps: []StepRef{{Whose: Users, Users: []access.UserRef{"user.6"}}}}, false},
-		"an end of who decides at this step": {&access.RemoveMember{Group: "board", User: "user.2"}, false},
+		"a manager":                          {&operation.UpdateUser{User: "user.3", Manager: &me}, true},
+		"no manager":                         {&operation.UpdateUser{User: "user.3", Manager: &nobody}, false},
+		"the same manager":                   {&operation.UpdateUser{User: "user.3", Manager: &[]change.UserRef{"user.0"}[0]}, false},
+		"a manager of somebody new":          {&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}, Manager: "user.6"}, true},
+		"somebody new without one":           {&operation.AddUser{Personal: fact.Personal{UserName: "new.two"}}, false},
+		"an owner of the role":               {&operation.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
+		"an owner of a role nobody asks of":  {&operation.UpdateRole{Role: "cranes/r2", Owner: &me}, false},
+		"an owner of the application":        {&operation.UpdateApplication{Application: "cranes", Owner: &me}, true},
+		"an approver":                        {&operation.AddMember{Group: "board", User: "user.6"}, true},
+		"an approver through a group":        {&operation.AddMember{Group: "inner", User: "user.6"}, true},
+		"a group of approvers":               {&operation.AddMember{Group: "board", Member: "aside"}, true},
+		"approvers by a filter":              {&operation.UpdateGroup{Group: "board", Filter: &rule}, true},
+		"a member of a group nobody asks":    {&operation.AddMember{Group: "aside", User: "user.6"}, false},
+		"a taker over":                       {&operation.HandOver{User: "user.0", To: "user.6"}, true},
+		"a route":                            {&SetRoute{Key: "short", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, true},
+		"a route by which nothing is asked":  {&SetRoute{Key: "new", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, false},
+		"an end of who decides at this step": {&operation.RemoveMember{Group: "board", User: "user.2"}, false},
 	} {
 		for _, author := range []string{"user.6", "user.4"} {
-			d := s.Draft()
+			d := change.NewDraft(s)
 			d.Apply(0, x.op, 3)
 			d.Finish()
 			if len(d.Faults) > 0 {
 				t.Fatal(name, &d.Faults[0])
 			}
 			id, _ := s.FindUser(author)
-			if got := len(s.Authority(id, 3).Judge(d, 3)) > 0; got != (x.becomes && author == "user.6") {
+			if got := len(change.AuthorityOf(s, id, 3).Judge(d, 3)) > 0; got != (x.becomes && author == "user.6") {
 				t.Errorf("%s, by %s: refused %v", name, author, got)
 			}
 		}
@@ -400,8 +403,8 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 }
 
 // named are whom a step asks, looked up plainly.
-func named(s *access.Snapshot, r *Request, step int, at calendar.Instant) []access.UserID {
-	var out []access.UserID
+func named(s *access.Snapshot, r *Request, step int, at calendar.Instant) []fact.UserID {
+	var out []fact.UserID
 	for u := range s.Users() {
 		if !s.Effective(u.ID, at) {
 			continue
@@ -413,7 +416,7 @@ func named(s *access.Snapshot, r *Request, step int, at calendar.Instant) []acce
 		case Owner:
 			in = u.UserName == "user.1"
 		case Group:
-			for _, f := range s.MembershipsOf(access.Member{User: u.ID}) {
+			for _, f := range s.MembershipsOf(fact.Member{User: u.ID}) {
 				in = in || f.Group == t.Group
 			}
 		case Users:

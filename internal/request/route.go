@@ -5,13 +5,14 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 )
 
 // The kinds of record facts of this package.
 var (
-	FactRoute       = access.RecordKind("route")
-	FactRequestable = access.RecordKind("requestable")
-	FactRequest     = access.RecordKind("request")
+	FactRoute       = fact.RecordKind("route")
+	FactRequestable = fact.RecordKind("requestable")
+	FactRequest     = fact.RecordKind("request")
 )
 
 // Ids are dense numbers; see access. An offer has its role's.
@@ -20,8 +21,8 @@ type (
 	RequestID uint32
 )
 
-func (i RouteID) String() string   { return access.IDText(FactRoute, uint32(i)) }
-func (i RequestID) String() string { return access.IDText(FactRequest, uint32(i)) }
+func (i RouteID) String() string   { return fact.IDText(FactRoute, uint32(i)) }
+func (i RequestID) String() string { return fact.IDText(FactRequest, uint32(i)) }
 
 // Whose is who decides on a step of a route.
 type Whose string
@@ -36,15 +37,15 @@ const (
 
 // Step is one decision a route asks for.
 type Step struct {
-	Whose Whose           `json:"whose"`
-	Group access.GroupID  `json:"group,omitempty"`
-	Users []access.UserID `json:"users,omitempty"`
-	All   bool            `json:"all,omitempty"` // every one of them must approve; else one is enough
+	Whose Whose         `json:"whose"`
+	Group fact.GroupID  `json:"group,omitempty"`
+	Users []fact.UserID `json:"users,omitempty"`
+	All   bool          `json:"all,omitempty"` // every one of them must approve; else one is enough
 }
 
 // Route is the steps a request goes through, in their order.
 type Route struct {
-	access.Lifetime
+	fact.Lifetime
 	ID    RouteID `json:"-"`
 	Key   string  `json:"key"`
 	Label string  `json:"label"`
@@ -54,25 +55,25 @@ type Route struct {
 }
 
 // Kind and Row identify it.
-func (*Route) Kind() access.FactKind { return FactRoute }
-func (f *Route) Row() uint32         { return uint32(f.ID) }
+func (*Route) Kind() fact.FactKind { return FactRoute }
+func (f *Route) Row() uint32       { return uint32(f.ID) }
 
 // Requestable makes a role one that people may ask for.
 type Requestable struct {
-	access.Lifetime
-	Role    access.RoleID `json:"-"`
-	Words   string        `json:"words"`              // what one can do with it, in the asker's words
-	Route   RouteID       `json:"route"`              // who approves
-	MaxDays int           `json:"max_days,omitempty"` // days it is given for at most; 0: without end
-	Ended   bool          `json:"ended,omitempty"`
+	fact.Lifetime
+	Role    fact.RoleID `json:"-"`
+	Words   string      `json:"words"`              // what one can do with it, in the asker's words
+	Route   RouteID     `json:"route"`              // who approves
+	MaxDays int         `json:"max_days,omitempty"` // days it is given for at most; 0: without end
+	Ended   bool        `json:"ended,omitempty"`
 }
 
 // Kind and Row identify it.
-func (*Requestable) Kind() access.FactKind { return FactRequestable }
-func (f *Requestable) Row() uint32         { return uint32(f.Role) }
+func (*Requestable) Kind() fact.FactKind { return FactRequestable }
+func (f *Requestable) Row() uint32       { return uint32(f.Role) }
 
 // Offers implements access.Offering.
-func (f *Requestable) Offers() access.RoleID {
+func (f *Requestable) Offers() fact.RoleID {
 	if f.Ended {
 		return 0
 	}
@@ -86,7 +87,7 @@ func RouteOf(s *access.Snapshot, id RouteID) *Route {
 }
 
 // RequestableOf is the offer of a role, or nil when it is not offered.
-func RequestableOf(s *access.Snapshot, role access.RoleID) *Requestable {
+func RequestableOf(s *access.Snapshot, role fact.RoleID) *Requestable {
 	f, _ := s.RecordFact(FactRequestable, uint32(role)).(*Requestable)
 	if f == nil || f.Ended {
 		return nil
@@ -113,7 +114,7 @@ func (f *Route) Over() bool   { return false }
 
 // Asks says whether somebody is one of the deciders of a step, without a look at the
 // others.
-func (t *Step) Asks(s *access.Snapshot, r *Request, id access.UserID, at calendar.Instant) bool {
+func (t *Step) Asks(s *access.Snapshot, r *Request, id fact.UserID, at calendar.Instant) bool {
 	if id == 0 || id == r.Beneficiary || id == r.Asker || !s.Effective(id, at) {
 		return false
 	}
@@ -133,15 +134,15 @@ func (t *Step) Asks(s *access.Snapshot, r *Request, id access.UserID, at calenda
 
 // Deciders are who may decide on a step of a request at an instant: those the
 // step names who are effective, less whoever asked and whoever it is for.
-func (t *Step) Deciders(s *access.Snapshot, r *Request, at calendar.Instant) []access.UserID {
-	var named []access.UserID
+func (t *Step) Deciders(s *access.Snapshot, r *Request, at calendar.Instant) []fact.UserID {
+	var named []fact.UserID
 	switch t.Whose {
 	case Manager:
 		if u := s.User(r.Beneficiary); u != nil {
-			named = []access.UserID{u.Manager}
+			named = []fact.UserID{u.Manager}
 		}
 	case Owner:
-		named = []access.UserID{s.OwnerOf(r.Role)}
+		named = []fact.UserID{s.OwnerOf(r.Role)}
 	case Group:
 		for id, in := range s.MembersNow(t.Group, at) {
 			if in {
@@ -151,7 +152,7 @@ func (t *Step) Deciders(s *access.Snapshot, r *Request, at calendar.Instant) []a
 	case Users:
 		named = slices.Clone(t.Users)
 	}
-	named = slices.DeleteFunc(named, func(id access.UserID) bool {
+	named = slices.DeleteFunc(named, func(id fact.UserID) bool {
 		return id == 0 || id == r.Beneficiary || id == r.Asker || !s.Effective(id, at)
 	})
 	slices.Sort(named)

@@ -10,6 +10,9 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 	"ableroster/internal/patterns"
 )
 
@@ -32,31 +35,31 @@ var probes = []calendar.Instant{noon, noon + 5*day, noon + 400*day}
 type naive struct{ s *access.Snapshot }
 
 // groups are those a user is in at an instant, at any depth.
-func (n naive) groups(id access.UserID, at calendar.Instant) map[access.GroupID]bool {
-	in := map[access.GroupID]bool{}
-	var up func(access.Member)
-	up = func(m access.Member) {
+func (n naive) groups(id fact.UserID, at calendar.Instant) map[fact.GroupID]bool {
+	in := map[fact.GroupID]bool{}
+	var up func(fact.Member)
+	up = func(m fact.Member) {
 		for _, f := range n.s.MembershipsOf(m) {
 			if f.Window.Holds(at) && !in[f.Group] {
 				in[f.Group] = true
-				up(access.Member{Group: f.Group})
+				up(fact.Member{Group: f.Group})
 			}
 		}
 	}
-	up(access.Member{User: id})
+	up(fact.Member{User: id})
 	for g := range n.s.Groups() {
-		if g.Filter != "" && access.ChosenBy(g.Filter, n.s.User(id)) && !in[g.ID] {
+		if g.Filter != "" && fact.ChosenBy(g.Filter, n.s.User(id)) && !in[g.ID] {
 			in[g.ID] = true
-			up(access.Member{Group: g.ID})
+			up(fact.Member{Group: g.ID})
 		}
 	}
 	return in
 }
 
 // assignments are those that hold for a user at an instant.
-func (n naive) assignments(id access.UserID, at calendar.Instant) []*access.Assignment {
-	var out []*access.Assignment
-	if n.s.User(id).Status != access.Active {
+func (n naive) assignments(id fact.UserID, at calendar.Instant) []*fact.Assignment {
+	var out []*fact.Assignment
+	if n.s.User(id).Status != fact.Active {
 		return nil
 	}
 	in := n.groups(id, at)
@@ -69,10 +72,10 @@ func (n naive) assignments(id access.UserID, at calendar.Instant) []*access.Assi
 }
 
 // closure is a role and all it includes.
-func (n naive) closure(r access.RoleID) map[access.RoleID]bool {
-	out := map[access.RoleID]bool{}
-	var down func(access.RoleID)
-	down = func(r access.RoleID) {
+func (n naive) closure(r fact.RoleID) map[fact.RoleID]bool {
+	out := map[fact.RoleID]bool{}
+	var down func(fact.RoleID)
+	down = func(r fact.RoleID) {
 		if out[r] || n.s.Role(r).Retired {
 			return
 		}
@@ -91,11 +94,11 @@ type right struct{ action, pattern string }
 var actions = []string{"read", "create", "update", "assign"}
 
 // rights are what an assignment gives in Able Roster.
-func (n naive) rights(a *access.Assignment) []right {
+func (n naive) rights(a *fact.Assignment) []right {
 	var out []right
 	for r := range n.closure(a.Role) {
 		for _, p := range n.s.RolePermissions(r) {
-			if p.Application != access.AbleRoster {
+			if p.Application != fact.AbleRoster {
 				continue
 			}
 			for _, act := range actions {
@@ -107,7 +110,7 @@ func (n naive) rights(a *access.Assignment) []right {
 				}
 				for _, x := range a.Scopes {
 					switch {
-					case x.Application != access.AbleRoster:
+					case x.Application != fact.AbleRoster:
 					case patterns.Contains(p.Pattern, x.Pattern):
 						out = append(out, right{act, x.Pattern})
 					case patterns.Contains(x.Pattern, p.Pattern):
@@ -126,16 +129,16 @@ func gives(rights []right, action, path string) bool {
 
 // mayGive says whether one assignment of a delegate, now, lets them assign on all of some
 // paths.
-func (n naive) mayGive(delegate access.UserID, paths ...string) bool {
-	return slices.ContainsFunc(n.assignments(delegate, noon), func(a *access.Assignment) bool {
+func (n naive) mayGive(delegate fact.UserID, paths ...string) bool {
+	return slices.ContainsFunc(n.assignments(delegate, noon), func(a *fact.Assignment) bool {
 		rights := n.rights(a)
 		return !slices.ContainsFunc(paths, func(p string) bool { return !gives(rights, "assign", p) })
 	})
 }
 
 // mayPassOn says whether rights lie within one assignment of a delegate, for a time.
-func (n naive) mayPassOn(delegate access.UserID, rights []right, w calendar.Window) bool {
-	return slices.ContainsFunc(n.assignments(delegate, noon), func(a *access.Assignment) bool {
+func (n naive) mayPassOn(delegate fact.UserID, rights []right, w calendar.Window) bool {
+	return slices.ContainsFunc(n.assignments(delegate, noon), func(a *fact.Assignment) bool {
 		own := n.rights(a)
 		for _, r := range rights {
 			if !gives(own, r.action, r.pattern) {
@@ -149,8 +152,8 @@ func (n naive) mayPassOn(delegate access.UserID, rights []right, w calendar.Wind
 func unitPath(unit string) string { return strings.TrimSuffix("users/"+unit, "/") }
 
 // deciders are who may decide on a step of the giving of a role to a user.
-func (n naive) deciders(step Step, role access.RoleID, user access.UserID) []access.UserID {
-	var out []access.UserID
+func (n naive) deciders(step Step, role fact.RoleID, user fact.UserID) []fact.UserID {
+	var out []fact.UserID
 	for u := range n.s.Users() {
 		is := false
 		switch step.Whose {
@@ -176,21 +179,21 @@ func (n naive) deciders(step Step, role access.RoleID, user access.UserID) []acc
 
 // ask is a giving that somebody decides on.
 type ask struct {
-	role access.RoleID
-	user access.UserID
+	role fact.RoleID
+	user fact.UserID
 }
 
 // decided are who decides on what, over all that is offered or waits; anywhere counts
 // those too who may not hold the role where they are, but would be decided on by the same
 // people once they move.
-func (n naive) decided(anywhere bool) map[ask]map[access.UserID]bool {
-	out := map[ask]map[access.UserID]bool{}
-	add := func(steps []Step, role access.RoleID, user access.UserID) {
+func (n naive) decided(anywhere bool) map[ask]map[fact.UserID]bool {
+	out := map[ask]map[fact.UserID]bool{}
+	add := func(steps []Step, role fact.RoleID, user fact.UserID) {
 		for _, st := range steps {
 			for _, by := range n.deciders(st, role, user) {
 				k := ask{role, user}
 				if out[k] == nil {
-					out[k] = map[access.UserID]bool{}
+					out[k] = map[fact.UserID]bool{}
 				}
 				out[k][by] = true
 			}
@@ -216,14 +219,14 @@ func (n naive) decided(anywhere bool) map[ask]map[access.UserID]bool {
 // wrong says what a change of a delegate's did that no one assignment of theirs gives,
 // or nothing. Of a change by somebody else it is what approving gave beyond what was
 // asked for.
-func wrong(before, after *access.Snapshot, delegate access.UserID) string {
+func wrong(before, after *access.Snapshot, delegate fact.UserID) string {
 	b, a := naive{before}, naive{after}
-	userPath := func(u *access.User) string { return fmt.Sprintf("%s/@/%s", unitPath(u.Unit), u.ID) }
+	userPath := func(u *fact.User) string { return fmt.Sprintf("%s/@/%s", unitPath(u.Unit), u.ID) }
 	// Nobody holds a role that the delegate may not give them, nor rights in Able Roster
 	// beyond one assignment of theirs.
 	for u := range after.Users() {
 		for _, at := range probes {
-			had := map[access.RoleID]bool{}
+			had := map[fact.RoleID]bool{}
 			if before.User(u.ID) != nil {
 				for _, x := range b.assignments(u.ID, at) {
 					for r := range b.closure(x.Role) {
@@ -242,13 +245,13 @@ func wrong(before, after *access.Snapshot, delegate access.UserID) string {
 					w := x.Window
 					if x.Assignee.Group != 0 { // a membership may end sooner
 						for _, at := range probes {
-							if !slices.ContainsFunc(a.assignments(u.ID, at), func(y *access.Assignment) bool { return y.ID == x.ID }) && at > noon && (w.Until == 0 || at < w.Until) {
+							if !slices.ContainsFunc(a.assignments(u.ID, at), func(y *fact.Assignment) bool { return y.ID == x.ID }) && at > noon && (w.Until == 0 || at < w.Until) {
 								w.Until = at
 								break
 							}
 						}
 					}
-					if rights := a.rights(&access.Assignment{Role: r, Scopes: x.Scopes}); len(rights) > 0 && !b.mayPassOn(delegate, rights, w) {
+					if rights := a.rights(&fact.Assignment{Role: r, Scopes: x.Scopes}); len(rights) > 0 && !b.mayPassOn(delegate, rights, w) {
 						return fmt.Sprintf("%s came to have rights in Able Roster by %s", u.UserName, after.RoleKey(r))
 					}
 				}
@@ -258,7 +261,7 @@ func wrong(before, after *access.Snapshot, delegate access.UserID) string {
 	// No role gives more than it did, to all who may hold it, unless the delegate could
 	// give them that.
 	for r := range after.Roles() {
-		had := map[access.PermissionID]bool{}
+		had := map[fact.PermissionID]bool{}
 		if before.Role(r.ID) != nil {
 			for x := range b.closure(r.ID) {
 				for _, p := range before.RolePermissions(x) {
@@ -272,7 +275,7 @@ func wrong(before, after *access.Snapshot, delegate access.UserID) string {
 					continue
 				}
 				paths := []string{after.RolePath(x), unitPath(r.HeldWithin)}
-				if after.Role(x).Application == 0 && p.Application != access.AbleRoster {
+				if after.Role(x).Application == 0 && p.Application != fact.AbleRoster {
 					paths = append(paths, "roles/"+after.Application(p.Application).Key)
 				}
 				if !b.mayGive(delegate, paths...) {
@@ -297,18 +300,18 @@ func wrong(before, after *access.Snapshot, delegate access.UserID) string {
 }
 
 // planted leaves out of what an author lacks what one of the old faults did not see.
-type planted func(d *access.Draft, lacks []access.Refusal) []access.Refusal
+type planted func(d *change.Draft, lacks []change.Refusal) []change.Refusal
 
-func without(drop func(access.Refusal) bool) planted {
-	return func(_ *access.Draft, lacks []access.Refusal) []access.Refusal {
+func without(drop func(change.Refusal) bool) planted {
+	return func(_ *change.Draft, lacks []change.Refusal) []change.Refusal {
 		return slices.DeleteFunc(lacks, drop)
 	}
 }
 
 var plants = map[string]planted{
-	"rights are passed on that several assignments give together": without(func(r access.Refusal) bool { return r.PassedOn }),
-	"becoming the one who decides is no gain":                     without(func(r access.Refusal) bool { return r.Gain != nil && (r.Gain.Decides != 0 || r.Gain.Group != 0) }),
-	"a role that nobody holds may be made to give more": without(func(r access.Refusal) bool {
+	"rights are passed on that several assignments give together": without(func(r change.Refusal) bool { return r.PassedOn }),
+	"becoming the one who decides is no gain":                     without(func(r change.Refusal) bool { return r.Gain != nil && (r.Gain.Decides != 0 || r.Gain.Group != 0) }),
+	"a role that nobody holds may be made to give more": without(func(r change.Refusal) bool {
 		return r.Gain != nil && !r.PassedOn && r.Gain.User == 0 && r.Gain.Decides == 0 && r.Gain.Group == 0
 	}),
 }
@@ -317,7 +320,7 @@ var plants = map[string]planted{
 type searcher struct {
 	*rand.Rand
 	s        *access.Snapshot
-	delegate access.UserID
+	delegate fact.UserID
 	plant    planted
 	let      int
 	said     []string
@@ -326,10 +329,10 @@ type searcher struct {
 func pick[T any](r *rand.Rand, all ...T) T { return all[r.IntN(len(all))] }
 
 // try applies operations as somebody, and says whether they were let through.
-func (x *searcher) try(author access.UserID, judged bool, ops ...access.Operation) bool {
-	d := x.s.Draft()
+func (x *searcher) try(author fact.UserID, judged bool, ops ...change.Operation) bool {
+	d := change.NewDraft(x.s)
 	d.Author = author
-	auth := x.s.Authority(author, noon)
+	auth := change.AuthorityOf(x.s, author, noon)
 	for i, op := range ops {
 		d.Apply(i, op, noon)
 		if len(d.Faults) > 0 {
@@ -353,10 +356,10 @@ func (x *searcher) try(author access.UserID, judged bool, ops ...access.Operatio
 	return true
 }
 
-func (x *searcher) must(t *testing.T, ops ...access.Operation) {
+func (x *searcher) must(t *testing.T, ops ...change.Operation) {
 	t.Helper()
 	for _, op := range ops {
-		if d := x.s.Draft(); true {
+		if d := change.NewDraft(x.s); true {
 			d.Apply(0, op, noon)
 			d.Finish()
 			if len(d.Faults) > 0 {
@@ -374,23 +377,23 @@ var units = []string{"marine", "marine/tugs", "finance", "finance"}
 func (x *searcher) begin(t *testing.T) {
 	t.Helper()
 	x.s = access.Empty()
-	x.must(t, &access.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
+	x.must(t, &operation.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
 	for i := range 7 {
-		o := &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("u%d", i)}, UserFacts: access.UserFacts{Unit: units[i%len(units)], Title: pick(x.Rand, "pilot", "clerk")}}
+		o := &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("u%d", i)}, UserFacts: fact.UserFacts{Unit: units[i%len(units)], Title: pick(x.Rand, "pilot", "clerk")}}
 		if i > 0 && x.IntN(2) == 0 {
-			o.Manager = access.UserRef(fmt.Sprintf("u%d", x.IntN(i)))
+			o.Manager = change.UserRef(fmt.Sprintf("u%d", x.IntN(i)))
 		}
 		x.must(t, o)
 	}
 	for _, app := range []string{"berths", "tariffs"} {
-		x.must(t, &access.AddApplication{Key: app, State: access.StateLive, Actions: []access.Action{{Key: "read"}, {Key: "release"}}, Owner: "u0"})
+		x.must(t, &operation.AddApplication{Key: app, State: fact.StateLive, Actions: []fact.Action{{Key: "read"}, {Key: "release"}}, Owner: "u0"})
 		for _, role := range []string{"reader", "releaser"} {
-			x.must(t, &access.AddRole{Key: role, Application: access.ApplicationRef(app)},
-				&access.AddPermission{Role: access.RoleRef(app + "/" + role), Actions: []string{map[string]string{"reader": "read", "releaser": "release"}[role]}, Pattern: "/"})
+			x.must(t, &operation.AddRole{Key: role, Application: change.ApplicationRef(app)},
+				&operation.AddPermission{Role: change.RoleRef(app + "/" + role), Actions: []string{map[string]string{"reader": "read", "releaser": "release"}[role]}, Pattern: "/"})
 		}
 	}
-	x.must(t, &access.AddRole{Key: "staff"}, &access.AddGroup{Key: "board", Unit: "finance"}, &access.AddMember{Group: "board", User: "u3"},
-		&access.AddGroup{Key: "crew", Unit: "marine", HeldWithin: pick(x.Rand, "", "marine")},
+	x.must(t, &operation.AddRole{Key: "staff"}, &operation.AddGroup{Key: "board", Unit: "finance"}, &operation.AddMember{Group: "board", User: "u3"},
+		&operation.AddGroup{Key: "crew", Unit: "marine", HeldWithin: pick(x.Rand, "", "marine")},
 		&SetRoute{Key: "route", Steps: []StepRef{pick(x.Rand, StepRef{Whose: Manager}, StepRef{Whose: Group, Group: "board"}), {Whose: Owner}}},
 		&SetRoute{Key: "short", Steps: []StepRef{{Whose: Manager}}},
 		&MakeRequestable{Role: "tariffs/releaser", Words: "release", Route: pick[RouteRef](x.Rand, "route", "short")},
@@ -398,54 +401,54 @@ func (x *searcher) begin(t *testing.T) {
 	x.delegate, _ = x.s.FindUser("u1")
 	for i := range 1 + x.IntN(3) {
 		key := fmt.Sprintf("part%d", i)
-		x.must(t, &access.AddRole{Key: key})
+		x.must(t, &operation.AddRole{Key: key})
 		for range 2 + x.IntN(3) {
-			x.must(t, &access.AddPermission{Role: access.RoleRef(key), Application: "able-roster",
+			x.must(t, &operation.AddPermission{Role: change.RoleRef(key), Application: "able-roster",
 				Actions: pick(x.Rand, []string{"*"}, []string{"assign"}, []string{"create", "update"}, []string{"assign", "update"}),
 				Pattern: pick(x.Rand, "users/marine", "users/finance", "users", "roles/-", "roles/berths", "roles/tariffs", "roles", "groups/marine", "groups", "applications", "settings")})
 		}
-		o := &access.Grant{Role: access.RoleRef(key), User: "u1"}
+		o := &operation.Grant{Role: change.RoleRef(key), User: "u1"}
 		switch x.IntN(5) {
 		case 0:
 			o.Until = noon + 3*day
 		case 1:
-			o.Scopes = []access.ScopeRef{{Application: "able-roster", Pattern: pick(x.Rand, "users/marine", "roles/-", "roles/berths", "/")}, {Application: "able-roster", Pattern: pick(x.Rand, "users", "roles")}}
+			o.Scopes = []change.ScopeRef{{Application: "able-roster", Pattern: pick(x.Rand, "users/marine", "roles/-", "roles/berths", "/")}, {Application: "able-roster", Pattern: pick(x.Rand, "users", "roles")}}
 		}
 		x.must(t, o)
 	}
 }
 
-func (x *searcher) user() access.UserRef { return access.UserRef(fmt.Sprintf("u%d", x.IntN(7))) }
-func (x *searcher) group() access.GroupRef {
-	return access.GroupRef(pick(x.Rand, "board", "crew", "g0", "g1"))
+func (x *searcher) user() change.UserRef { return change.UserRef(fmt.Sprintf("u%d", x.IntN(7))) }
+func (x *searcher) group() change.GroupRef {
+	return change.GroupRef(pick(x.Rand, "board", "crew", "g0", "g1"))
 }
 
-func (x *searcher) role() access.RoleRef {
-	return access.RoleRef(pick(x.Rand, "berths/reader", "berths/releaser", "tariffs/reader", "tariffs/releaser", "staff", "r0", "r1", "part0", "part1", "berths/r0", "tariffs/r0"))
+func (x *searcher) role() change.RoleRef {
+	return change.RoleRef(pick(x.Rand, "berths/reader", "berths/releaser", "tariffs/reader", "tariffs/releaser", "staff", "r0", "r1", "part0", "part1", "berths/r0", "tariffs/r0"))
 }
 
 // operation is something a delegate may try.
-func (x *searcher) operation() access.Operation {
-	me := access.UserRef("u1")
+func (x *searcher) operation() change.Operation {
+	me := change.UserRef("u1")
 	user := pick(x.Rand, me, x.user())
 	switch x.IntN(17) {
 	case 0:
-		o := &access.AddRole{Key: pick(x.Rand, "r0", "r1"), HeldWithin: pick(x.Rand, "", "marine", "marine/tugs", "finance")}
+		o := &operation.AddRole{Key: pick(x.Rand, "r0", "r1"), HeldWithin: pick(x.Rand, "", "marine", "marine/tugs", "finance")}
 		if x.IntN(2) == 0 {
-			o.Application = access.ApplicationRef(pick(x.Rand, "berths", "tariffs"))
+			o.Application = change.ApplicationRef(pick(x.Rand, "berths", "tariffs"))
 		}
 		return o
 	case 1, 2, 3:
 		app := pick(x.Rand, "able-roster", "able-roster", "berths", "tariffs")
-		o := &access.AddPermission{Role: x.role(), Application: access.ApplicationRef(app), Actions: []string{"*"}, Pattern: "/"}
+		o := &operation.AddPermission{Role: x.role(), Application: change.ApplicationRef(app), Actions: []string{"*"}, Pattern: "/"}
 		if app == "able-roster" {
 			o.Pattern = pick(x.Rand, "users/marine", "users/finance", "users", "roles/-", "roles/tariffs", "roles/berths", "settings")
 		}
 		return o
 	case 4:
-		return &access.IncludeRole{Role: x.role(), Includes: x.role()}
+		return &operation.IncludeRole{Role: x.role(), Includes: x.role()}
 	case 5, 6, 7, 8:
-		o := &access.Grant{Role: x.role(), User: user}
+		o := &operation.Grant{Role: x.role(), User: user}
 		if x.IntN(4) == 0 {
 			o.User, o.Group = "", x.group()
 		}
@@ -454,28 +457,28 @@ func (x *searcher) operation() access.Operation {
 		}
 		return o
 	case 9:
-		return &access.AddMember{Group: x.group(), User: user}
+		return &operation.AddMember{Group: x.group(), User: user}
 	case 10:
-		return &access.AddGroup{Key: pick(x.Rand, "g0", "g1"), Unit: pick(x.Rand, "marine", "finance"), Filter: pick(x.Rand, "", `within eq "marine"`, `title eq "pilot"`, `within eq "marine" and title eq "pilot"`)}
+		return &operation.AddGroup{Key: pick(x.Rand, "g0", "g1"), Unit: pick(x.Rand, "marine", "finance"), Filter: pick(x.Rand, "", `within eq "marine"`, `title eq "pilot"`, `within eq "marine" and title eq "pilot"`)}
 	case 11:
 		manager := pick(x.Rand, me, x.user())
-		return &access.UpdateUser{User: x.user(), Manager: &manager}
+		return &operation.UpdateUser{User: x.user(), Manager: &manager}
 	case 12:
-		return &access.UpdateUser{User: user, UserEdits: access.UserEdits{Unit: &[]string{pick(x.Rand, units...)}[0]}}
+		return &operation.UpdateUser{User: user, UserEdits: fact.UserEdits{Unit: &[]string{pick(x.Rand, units...)}[0]}}
 	case 13:
 		if x.IntN(2) == 0 {
-			return &access.UpdateApplication{Application: access.ApplicationRef(pick(x.Rand, "berths", "tariffs")), Owner: &me}
+			return &operation.UpdateApplication{Application: change.ApplicationRef(pick(x.Rand, "berths", "tariffs")), Owner: &me}
 		}
-		return &access.UpdateRole{Role: x.role(), Owner: &me}
+		return &operation.UpdateRole{Role: x.role(), Owner: &me}
 	case 14:
-		return &access.UpdateRole{Role: x.role(), HeldWithin: &[]string{pick(x.Rand, "", "marine", "finance")}[0]}
+		return &operation.UpdateRole{Role: x.role(), HeldWithin: &[]string{pick(x.Rand, "", "marine", "finance")}[0]}
 	case 15:
 		if x.IntN(2) == 0 {
 			return &EndRequestable{Role: x.role()}
 		}
 		return &MakeRequestable{Role: x.role(), Words: "x", Route: pick[RouteRef](x.Rand, "route", "short")}
 	}
-	return &access.AddMember{Group: x.group(), Member: x.group()}
+	return &operation.AddMember{Group: x.group(), Member: x.group()}
 }
 
 // step makes one step and says what was wrong with it.
@@ -504,7 +507,7 @@ func (x *searcher) step() string {
 		return ""
 	}
 	x.let++
-	raw, _ := access.EncodeOperation(op)
+	raw, _ := change.EncodeOperation(op)
 	x.said = append(x.said, string(raw))
 	return wrong(before, x.s, x.delegate)
 }

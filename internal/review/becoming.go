@@ -1,16 +1,21 @@
 package review
 
-import "ableroster/internal/access"
+import (
+	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
+)
 
 func init() {
-	access.OnJudge(becoming)
-	access.OnDuties(duties)
+	change.OnJudge(becoming)
+	change.OnDuties(duties)
 }
 
 // looking is an open round and whom it looks at.
 type looking struct {
 	*Round
-	at func(*access.User) bool
+	at func(*fact.User) bool
 }
 
 // open are the rounds that wait for decisions of a kind of reviewer.
@@ -25,21 +30,21 @@ func open(s *access.Snapshot, whose Whose) []looking {
 }
 
 // in says whether a round looks at a role.
-func (r looking) in(s *access.Snapshot, role access.RoleID) bool {
-	return r.Application == 0 || s.RoleReaches(role, r.Application)
+func (r looking) in(s *access.Snapshot, role fact.RoleID) bool {
+	return r.Application == 0 || query.RoleReaches(s, role, r.Application)
 }
 
 // becoming are the gains of a draft by which somebody comes to review what others
 // hold: as their manager, or as the owner of their role. Whoever makes them so could as
 // well give the roles, and so take them back. Whoever opens a review and names its
 // reviewers is held to the right to do that.
-func becoming(d *access.Draft) []access.RoleGain {
+func becoming(d *change.Draft) []change.RoleGain {
 	managers, owners := open(&d.Snapshot, Manager), open(&d.Snapshot, Owner)
 	if len(managers)+len(owners) == 0 {
 		return nil
 	}
-	var out []access.RoleGain
-	owns := func(role access.RoleID, owner access.UserID) {
+	var out []change.RoleGain
+	owns := func(role fact.RoleID, owner fact.UserID) {
 		if g, ok := ofOwner(&d.Snapshot, owners, role); ok {
 			g.Decides = owner
 			out = append(out, g)
@@ -47,19 +52,19 @@ func becoming(d *access.Draft) []access.RoleGain {
 	}
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {
-		case *access.User:
-			if old, _ := c.Before.(*access.User); f.Manager != 0 && old != nil && old.Manager != f.Manager {
+		case *fact.User:
+			if old, _ := c.Before.(*fact.User); f.Manager != 0 && old != nil && old.Manager != f.Manager {
 				for _, g := range ofManager(&d.Snapshot, managers, f.ID) {
 					g.Decides = f.Manager
 					out = append(out, g)
 				}
 			}
-		case *access.Role:
-			if old, _ := c.Before.(*access.Role); f.Owner != 0 && old != nil && old.Owner != f.Owner {
+		case *fact.Role:
+			if old, _ := c.Before.(*fact.Role); f.Owner != 0 && old != nil && old.Owner != f.Owner {
 				owns(f.ID, f.Owner)
 			}
-		case *access.Application:
-			if old, _ := c.Before.(*access.Application); f.Owner == 0 || old == nil || old.Owner == f.Owner {
+		case *fact.Application:
+			if old, _ := c.Before.(*fact.Application); f.Owner == 0 || old == nil || old.Owner == f.Owner {
 				continue
 			}
 			for r := range d.Roles() {
@@ -74,15 +79,15 @@ func becoming(d *access.Draft) []access.RoleGain {
 
 // ofManager are the roles that a user's manager reviews in some rounds: those the user
 // holds themselves. What a group or a rule gives, a review only proposes to take back.
-func ofManager(s *access.Snapshot, rounds []looking, user access.UserID) []access.RoleGain {
-	var out []access.RoleGain
+func ofManager(s *access.Snapshot, rounds []looking, user fact.UserID) []change.RoleGain {
+	var out []change.RoleGain
 	for _, r := range rounds {
 		if !r.at(s.User(user)) {
 			continue
 		}
-		s.EachAssignment(user, r.At, func(a *access.Assignment) {
+		query.EachAssignment(s, user, r.At, func(a *fact.Assignment) {
 			if a.Assignee.User == user && a.Rule == 0 && a.Opened <= r.Fixed && r.in(s, a.Role) {
-				out = append(out, access.RoleGain{User: user, Role: a.Role})
+				out = append(out, change.RoleGain{User: user, Role: a.Role})
 			}
 		})
 	}
@@ -91,21 +96,21 @@ func ofManager(s *access.Snapshot, rounds []looking, user access.UserID) []acces
 
 // ofOwner is a role as its owner reviews it in some rounds; ok is false where none
 // looks at it.
-func ofOwner(s *access.Snapshot, rounds []looking, role access.RoleID) (g access.RoleGain, ok bool) {
+func ofOwner(s *access.Snapshot, rounds []looking, role fact.RoleID) (g change.RoleGain, ok bool) {
 	for _, r := range rounds {
 		if r.in(s, role) {
-			return access.RoleGain{Role: role, Within: s.RoleReachPath(role)}, true
+			return change.RoleGain{Role: role, Within: change.RoleReachPath(s, role)}, true
 		}
 	}
 	return g, false
 }
 
 // duties are the roles of others that a user reviews.
-func duties(s *access.Snapshot, id access.UserID) []access.RoleGain {
-	var out []access.RoleGain
+func duties(s *access.Snapshot, id fact.UserID) []change.RoleGain {
+	var out []change.RoleGain
 	if rounds := open(s, Manager); len(rounds) > 0 {
 		for u := range s.Users() {
-			if u.Manager == id && u.Status != access.Departed {
+			if u.Manager == id && u.Status != fact.Departed {
 				out = append(out, ofManager(s, rounds, u.ID)...)
 			}
 		}
@@ -126,7 +131,7 @@ func duties(s *access.Snapshot, id access.UserID) []access.RoleGain {
 			}
 			for role := range s.Roles() {
 				if r.in(s, role.ID) {
-					out = append(out, access.RoleGain{Role: role.ID, Within: s.RoleReachPath(role.ID)})
+					out = append(out, change.RoleGain{Role: role.ID, Within: change.RoleReachPath(s, role.ID)})
 				}
 			}
 		}

@@ -4,13 +4,16 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
 )
 
 func init() {
-	access.Register(&OpenRound{}, "Open a review round")
-	access.Register(&DecideItems{}, "Decide on items of a review: keep them, or revoke them at the sign-off")
-	access.Register(&SignOff{}, "Sign a review off: what is to be revoked and held directly is revoked, and the rest waits for whoever owns the group or the rule")
-	access.Register(&SettlePendingRemoval{}, "Settle what a sign-off left for the owner of a group or a rule; the reason says what came of it")
+	change.Register(&OpenRound{}, "Open a review round")
+	change.Register(&DecideItems{}, "Decide on items of a review: keep them, or revoke them at the sign-off")
+	change.Register(&SignOff{}, "Sign a review off: what is to be revoked and held directly is revoked, and the rest waits for whoever owns the group or the rule")
+	change.Register(&SettlePendingRemoval{}, "Settle what a sign-off left for the owner of a group or a rule; the reason says what came of it")
 }
 
 // RoundRef names a round by key or id.
@@ -29,11 +32,11 @@ func (PendingRemovalRef) Refers() {}
 type OpenRound struct {
 	Key         string                `json:"key" doc:"lower-case words joined by hyphens"`
 	Label       string                `json:"label,omitempty" doc:"what people call it"`
-	Application access.ApplicationRef `json:"application,omitempty" doc:"who holds what in it"`
-	Group       access.GroupRef       `json:"group,omitempty" doc:"or: what its members hold"`
+	Application change.ApplicationRef `json:"application,omitempty" doc:"who holds what in it"`
+	Group       change.GroupRef       `json:"group,omitempty" doc:"or: what its members hold"`
 	Filter      string                `json:"filter,omitempty" flag:"where" doc:"or: what those hold whom a filter (RFC 7644, section 3.4.2.2) over users' facts chooses"`
 	Reviewers   Whose                 `json:"reviewers" enum:"manager,owner,users" doc:"who decides: each user's manager, each role's owner, or named users"`
-	Users       []access.UserRef      `json:"users,omitempty" doc:"the named ones"`
+	Users       []change.UserRef      `json:"users,omitempty" doc:"the named ones"`
 
 	Round RoundRef `json:"round,omitempty" set:"service"`
 }
@@ -42,9 +45,9 @@ type OpenRound struct {
 func (*OpenRound) Verb() string { return "open_round" }
 
 // ApplyTo implements access.Operation.
-func (o OpenRound) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o OpenRound) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
-	if !d.Need(access.ActCreate, "reviews", "open reviews") || !d.Need(access.ActRead, access.RuleReach(o.Filter), "read all whom the review looks at") {
+	if !d.Need(access.ActCreate, "reviews", "open reviews") || !d.Need(access.ActRead, fact.RuleReach(o.Filter), "read all whom the review looks at") {
 		return
 	}
 	ok := d.CheckNew(o.Key, FindRound(&d.Snapshot, o.Key) != nil, &o.Label, "")
@@ -91,19 +94,19 @@ func (o OpenRound) ApplyTo(d *access.Draft) (settled access.Operation) {
 	}
 	f.ID = RoundID(d.Allocate(FactRound))
 	o.Round = RoundRef(f.ID.String())
-	d.PutRecord(f)
+	d.Put(f)
 	return settled
 }
 
 // Sentence implements access.Operation.
-func (o *OpenRound) Sentence(*access.Snapshot, access.Names) string {
+func (o *OpenRound) Sentence(*access.Snapshot, change.Names) string {
 	return "Opened the review " + o.Label
 }
 
 // ItemRef names an item in an operation.
 type ItemRef struct {
-	User       access.UserRef       `json:"user"`
-	Assignment access.AssignmentRef `json:"assignment"`
+	User       change.UserRef       `json:"user"`
+	Assignment change.AssignmentRef `json:"assignment"`
 }
 
 // DecideItems decides on items of a round: keep them, or revoke them.
@@ -117,7 +120,7 @@ type DecideItems struct {
 func (*DecideItems) Verb() string { return "decide_items" }
 
 // round is the open round an operation names.
-func round(d *access.Draft, ref *RoundRef) *Round {
+func round(d *change.Draft, ref *RoundRef) *Round {
 	r := FindRound(&d.Snapshot, string(*ref))
 	if r == nil || !d.MaySee(FactRound, uint32(r.ID)) {
 		d.Missing(FactRound, "round", string(*ref))
@@ -132,7 +135,7 @@ func round(d *access.Draft, ref *RoundRef) *Round {
 }
 
 // ApplyTo implements access.Operation.
-func (o DecideItems) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o DecideItems) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	r := round(d, &o.Round)
 	if r == nil {
@@ -151,11 +154,11 @@ func (o DecideItems) ApplyTo(d *access.Draft) (settled access.Operation) {
 	o.Items = slices.Clone(o.Items)
 	for i := range o.Items {
 		l := &o.Items[i]
-		n, _ := access.ParseID("assignment", string(l.Assignment))
-		a := d.Assignment(access.AssignmentID(n))
+		n, _ := fact.ParseID("assignment", string(l.Assignment))
+		a := d.Assignment(fact.AssignmentID(n))
 		u, found := d.FindUser(string(l.User))
 		switch {
-		case !found || a == nil || a.Opened > r.Fixed || !d.HoldsThrough(u, a):
+		case !found || a == nil || a.Opened > r.Fixed || !query.HoldsThrough(&d.Snapshot, u, a):
 			d.Fault("items", "%d: no such item, or it has ended since", i+1)
 			return
 		case u == d.Author:
@@ -165,7 +168,7 @@ func (o DecideItems) ApplyTo(d *access.Draft) (settled access.Operation) {
 			d.Fault("items", "%d: you are not its reviewer", i+1)
 			return
 		}
-		l.User = access.UserRef(u.String())
+		l.User = change.UserRef(u.String())
 		old := said[ItemKey{u, a.ID}]
 		if old != nil && old.Keep == o.Keep && old.By == d.Author {
 			continue
@@ -177,13 +180,13 @@ func (o DecideItems) ApplyTo(d *access.Draft) (settled access.Operation) {
 			v.ID = DecisionID(d.Allocate(FactDecision))
 		}
 		said[ItemKey{u, a.ID}] = v
-		d.PutRecord(v)
+		d.Put(v)
 	}
 	return settled
 }
 
 // Sentence implements access.Operation.
-func (o *DecideItems) Sentence(s *access.Snapshot, n access.Names) string {
+func (o *DecideItems) Sentence(s *access.Snapshot, n change.Names) string {
 	what := map[bool]string{true: "kept", false: "marked for revocation"}[o.Keep]
 	text := ""
 	if r := FindRound(s, string(o.Round)); r != nil {
@@ -193,7 +196,7 @@ func (o *DecideItems) Sentence(s *access.Snapshot, n access.Names) string {
 		id, _ := s.FindUser(string(o.Items[0].User))
 		return "An item of " + n.UserName(id) + " " + what + text
 	}
-	return access.Count(len(o.Items), "item") + " " + what + text
+	return fact.Count(len(o.Items), "item") + " " + what + text
 }
 
 // SignOff ends a round: what is to be revoked and held directly is revoked, and
@@ -201,7 +204,7 @@ func (o *DecideItems) Sentence(s *access.Snapshot, n access.Names) string {
 type SignOff struct {
 	Round RoundRef `json:"round"`
 
-	Revoked  []access.AssignmentRef `json:"revoked,omitempty" set:"service"`
+	Revoked  []change.AssignmentRef `json:"revoked,omitempty" set:"service"`
 	Proposed []PendingRemovalRef    `json:"proposed,omitempty" set:"service"`
 	Gone     int                    `json:"gone,omitempty" set:"service"` // lines that had ended, or changed hands, meanwhile
 	Counted  bool                   `json:"counted,omitempty" set:"service"`
@@ -211,7 +214,7 @@ type SignOff struct {
 func (*SignOff) Verb() string { return "sign_off" }
 
 // ApplyTo implements access.Operation.
-func (o SignOff) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o SignOff) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	r := round(d, &o.Round)
 	if r == nil {
@@ -231,27 +234,27 @@ func (o SignOff) ApplyTo(d *access.Draft) (settled access.Operation) {
 		case a == nil: // taken back in the meantime
 			o.Gone++
 		case a.Assignee.User == v.User && a.Rule == 0:
-			o.Revoked = append(o.Revoked, access.AssignmentRef(a.ID.String()))
+			o.Revoked = append(o.Revoked, change.AssignmentRef(a.ID.String()))
 			d.TakeBack(a)
-		case o.Counted && !d.HoldsThrough(v.User, a): // they have left the group
+		case o.Counted && !query.HoldsThrough(&d.Snapshot, v.User, a): // they have left the group
 			o.Gone++
 		default:
 			p := &PendingRemoval{ID: PendingRemovalID(d.Allocate(FactPendingRemoval)), Round: r.ID, User: v.User, Role: a.Role, Assignment: a.ID, Group: a.Assignee.Group, Default: a.Rule}
 			if p.Group != 0 {
-				p.Default = d.DefaultInto(v.User, p.Group)
+				p.Default = query.DefaultInto(&d.Snapshot, v.User, p.Group)
 			}
 			o.Proposed = append(o.Proposed, PendingRemovalRef(p.ID.String()))
-			d.PutRecord(p)
+			d.Put(p)
 		}
 	}
 	next := *r
 	next.State = Signed
-	d.PutRecord(&next)
+	d.Put(&next)
 	return settled
 }
 
 // Sentence implements access.Operation.
-func (o *SignOff) Sentence(s *access.Snapshot, _ access.Names) string {
+func (o *SignOff) Sentence(s *access.Snapshot, _ change.Names) string {
 	r := FindRound(s, string(o.Round))
 	if r == nil {
 		return "Signed off " + string(o.Round)
@@ -276,12 +279,12 @@ func (o *SignOff) Sentence(s *access.Snapshot, _ access.Names) string {
 
 // outcome says what came of the items that were to be revoked.
 func outcome(revoked, proposed, gone int) string {
-	text := access.Count(revoked, "item") + " revoked"
+	text := fact.Count(revoked, "item") + " revoked"
 	if proposed > 0 {
-		text += ", " + access.Count(proposed, "removal") + " pending for the owner of the group or rule"
+		text += ", " + fact.Count(proposed, "removal") + " pending for the owner of the group or rule"
 	}
 	if gone > 0 {
-		text += ", " + access.Count(gone, "item") + " had ended already"
+		text += ", " + fact.Count(gone, "item") + " had ended already"
 	}
 	return text
 }
@@ -295,9 +298,9 @@ type SettlePendingRemoval struct {
 func (*SettlePendingRemoval) Verb() string { return "settle_pending_removal" }
 
 // ApplyTo implements access.Operation.
-func (o SettlePendingRemoval) ApplyTo(d *access.Draft) (settled access.Operation) {
+func (o SettlePendingRemoval) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
-	n, _ := access.ParseID("pending-removal", string(o.Removal))
+	n, _ := fact.ParseID("pending-removal", string(o.Removal))
 	p, _ := d.RecordFact(FactPendingRemoval, n).(*PendingRemoval)
 	if p == nil || !d.MaySee(FactPendingRemoval, n) {
 		d.Missing(FactPendingRemoval, "removal", string(o.Removal))
@@ -312,13 +315,13 @@ func (o SettlePendingRemoval) ApplyTo(d *access.Draft) (settled access.Operation
 	}
 	next := *p
 	next.Settled, next.By = true, d.Author
-	d.PutRecord(&next)
+	d.Put(&next)
 	return settled
 }
 
 // Owner is whom a pending removal waits for: the owner of the group, or 0 for whoever
 // administers reviews.
-func (f *PendingRemoval) Owner(s *access.Snapshot) access.UserID {
+func (f *PendingRemoval) Owner(s *access.Snapshot) fact.UserID {
 	if g := s.Group(f.Group); g != nil {
 		return g.Owner
 	}
@@ -326,10 +329,10 @@ func (f *PendingRemoval) Owner(s *access.Snapshot) access.UserID {
 }
 
 // Sentence implements access.Operation.
-func (o *SettlePendingRemoval) Sentence(s *access.Snapshot, n access.Names) string {
-	num, _ := access.ParseID("pending-removal", string(o.Removal))
+func (o *SettlePendingRemoval) Sentence(s *access.Snapshot, n change.Names) string {
+	num, _ := fact.ParseID("pending-removal", string(o.Removal))
 	if p, _ := s.RecordFact(FactPendingRemoval, num).(*PendingRemoval); p != nil {
-		return "Settled the pending removal of " + s.RoleLabel(p.Role) + " of " + n.UserName(p.User)
+		return "Settled the pending removal of " + change.RoleLabel(s, p.Role) + " of " + n.UserName(p.User)
 	}
 	return "Settled " + string(o.Removal)
 }

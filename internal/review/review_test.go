@@ -8,10 +8,14 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
 )
 
-func apply(s *access.Snapshot, author access.UserID, at calendar.Instant, op access.Operation) (*access.Snapshot, []access.Fault) {
-	d := s.Draft()
+func apply(s *access.Snapshot, author fact.UserID, at calendar.Instant, op change.Operation) (*access.Snapshot, []change.Fault) {
+	d := change.NewDraft(s)
 	d.Author = author
 	d.Apply(0, op, at)
 	d.Finish()
@@ -26,7 +30,7 @@ func apply(s *access.Snapshot, author access.UserID, at calendar.Instant, op acc
 func port(t testing.TB) *access.Snapshot {
 	t.Helper()
 	s := access.Empty()
-	must := func(op access.Operation) {
+	must := func(op change.Operation) {
 		t.Helper()
 		next, faults := apply(s, 0, 1, op)
 		if len(faults) > 0 {
@@ -35,33 +39,33 @@ func port(t testing.TB) *access.Snapshot {
 		s = next
 	}
 	for i := range 8 {
-		o := &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: access.UserFacts{Unit: []string{"marine", "finance"}[i%2]}}
+		o := &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: fact.UserFacts{Unit: []string{"marine", "finance"}[i%2]}}
 		if i > 0 {
 			o.Manager = "user.0"
 		}
 		must(o)
 	}
 	for _, app := range []string{"cranes", "berths"} {
-		must(&access.AddApplication{Key: app, State: access.StateLive, Actions: []access.Action{{Key: "read"}}})
+		must(&operation.AddApplication{Key: app, State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}})
 		for r := range 3 {
 			key := fmt.Sprintf("r%d", r)
-			must(&access.AddRole{Key: key, Application: access.ApplicationRef(app)})
-			must(&access.AddPermission{Role: access.RoleRef(app + "/" + key), Actions: []string{"read"}, Pattern: "/"})
+			must(&operation.AddRole{Key: key, Application: change.ApplicationRef(app)})
+			must(&operation.AddPermission{Role: change.RoleRef(app + "/" + key), Actions: []string{"read"}, Pattern: "/"})
 		}
 	}
-	must(&access.AddGroup{Key: "crew"})
-	must(&access.AddGroup{Key: "night"})
-	must(&access.AddMember{Group: "crew", Member: "night"})
-	must(&access.Grant{Role: "cranes/r0", Group: "crew"})
-	must(&access.Grant{Role: "berths/r0", Group: "night"})
-	must(&access.Grant{Role: "berths/r2", Group: "all-users"})
+	must(&operation.AddGroup{Key: "crew"})
+	must(&operation.AddGroup{Key: "night"})
+	must(&operation.AddMember{Group: "crew", Member: "night"})
+	must(&operation.Grant{Role: "cranes/r0", Group: "crew"})
+	must(&operation.Grant{Role: "berths/r0", Group: "night"})
+	must(&operation.Grant{Role: "berths/r2", Group: "all-users"})
 	for i := range 4 {
-		must(&access.AddMember{Group: "night", User: access.UserRef(fmt.Sprintf("user.%d", i))})
+		must(&operation.AddMember{Group: "night", User: change.UserRef(fmt.Sprintf("user.%d", i))})
 	}
 	for i := range 8 {
-		must(&access.Grant{Role: access.RoleRef(fmt.Sprintf("cranes/r%d", i%3)), User: access.UserRef(fmt.Sprintf("user.%d", i))})
+		must(&operation.Grant{Role: change.RoleRef(fmt.Sprintf("cranes/r%d", i%3)), User: change.UserRef(fmt.Sprintf("user.%d", i))})
 	}
-	must(&access.AddDefault{Key: "money", Filter: `unit eq "finance"`, Roles: []access.RoleRef{"berths/r1"}})
+	must(&operation.AddDefault{Key: "money", Filter: `unit eq "finance"`, Roles: []change.RoleRef{"berths/r1"}})
 	return s
 }
 
@@ -73,11 +77,11 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 	for seed := range uint64(200) {
 		rng := rand.New(rand.NewPCG(seed, 11))
 		s := port(t)
-		user := func() access.UserRef { return access.UserRef(fmt.Sprintf("user.%d", rng.IntN(8))) }
+		user := func() change.UserRef { return change.UserRef(fmt.Sprintf("user.%d", rng.IntN(8))) }
 		scope := []OpenRound{{Application: "cranes"}, {Group: "night"}, {Filter: `unit eq "finance"`}, {Application: "berths"}}[rng.IntN(4)]
 		scope.Key, scope.Reviewers = "winter", []Whose{Manager, Owner, Users}[rng.IntN(3)]
 		if scope.Reviewers == Users {
-			scope.Users = []access.UserRef{"user.5", "user.6"}
+			scope.Users = []change.UserRef{"user.5", "user.6"}
 		}
 		opener, _ := s.FindUser("user.7")
 		s, faults := apply(s, opener, 10, &scope)
@@ -89,15 +93,15 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 		for step := range 60 {
 			at := calendar.Instant(20 + step)
 			author, _ := s.FindUser(string(user()))
-			var op access.Operation
+			var op change.Operation
 			l := lines[rng.IntN(len(lines))]
 			switch rng.IntN(9) {
 			case 0:
-				op = &access.Revoke{Assignment: access.AssignmentRef(l.Assignment.String())}
+				op = &operation.Revoke{Assignment: change.AssignmentRef(l.Assignment.String())}
 			case 1:
-				op = &access.RemoveMember{Group: "night", User: user()}
+				op = &operation.RemoveMember{Group: "night", User: user()}
 			default:
-				op = &DecideItems{Round: "winter", Keep: rng.IntN(2) == 0, Items: []ItemRef{{access.UserRef(l.User.String()), access.AssignmentRef(l.Assignment.String())}}}
+				op = &DecideItems{Round: "winter", Keep: rng.IntN(2) == 0, Items: []ItemRef{{change.UserRef(l.User.String()), change.AssignmentRef(l.Assignment.String())}}}
 			}
 			next, faults := apply(s, author, at, op)
 			if len(faults) > 0 {
@@ -116,14 +120,14 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 		if len(faults) > 0 {
 			t.Fatal(&faults[0])
 		}
-		gone, asked, left := map[access.AssignmentID]bool{}, map[ItemKey]bool{}, 0
+		gone, asked, left := map[fact.AssignmentID]bool{}, map[ItemKey]bool{}, 0
 		for _, v := range Decisions(before) {
 			a := before.Assignment(v.Assignment)
 			switch {
 			case v.Keep || a == nil:
 			case a.Assignee.User == v.User && a.Rule == 0:
 				gone[a.ID] = true
-			case !before.HoldsThrough(v.User, a): // they have left the group since
+			case !query.HoldsThrough(before, v.User, a): // they have left the group since
 				left++
 			default:
 				asked[ItemKey{v.User, a.ID}] = true
@@ -181,13 +185,13 @@ func TestLinesSayThroughWhat(t *testing.T) {
 // role, could take it from them: that is made by whoever could as well give it.
 func TestBecomingAReviewerIsAGain(t *testing.T) {
 	s := port(t)
-	for _, op := range []access.Operation{
-		&access.AddRole{Key: "clerk"}, // may change everything, and give nothing
-		&access.AddPermission{Role: "clerk", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "/"},
-		&access.Grant{Role: "clerk", User: "user.6"},
-		&access.AddRole{Key: "giver"},
-		&access.AddPermission{Role: "giver", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&access.Grant{Role: "giver", User: "user.7"},
+	for _, op := range []change.Operation{
+		&operation.AddRole{Key: "clerk"}, // may change everything, and give nothing
+		&operation.AddPermission{Role: "clerk", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "/"},
+		&operation.Grant{Role: "clerk", User: "user.6"},
+		&operation.AddRole{Key: "giver"},
+		&operation.AddPermission{Role: "giver", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&operation.Grant{Role: "giver", User: "user.7"},
 	} {
 		next, faults := apply(s, 0, 2, op)
 		if len(faults) > 0 {
@@ -195,20 +199,20 @@ func TestBecomingAReviewerIsAGain(t *testing.T) {
 		}
 		s = next
 	}
-	me, nobody := access.UserRef("user.6"), access.UserRef("")
+	me, nobody := change.UserRef("user.6"), change.UserRef("")
 	for name, x := range map[string]struct {
 		reviewers Whose
-		op        access.Operation
+		op        change.Operation
 		becomes   bool
 	}{
-		"a manager of somebody on the list":     {Manager, &access.UpdateUser{User: "user.3", Manager: &me}, true},
-		"no manager":                            {Manager, &access.UpdateUser{User: "user.3", Manager: &nobody}, false},
-		"a manager, where owners review":        {Owner, &access.UpdateUser{User: "user.3", Manager: &me}, false},
-		"an owner of a role on the list":        {Owner, &access.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
-		"an owner of another role":              {Owner, &access.UpdateRole{Role: "berths/r1", Owner: &me}, false},
-		"an owner, where managers review":       {Manager, &access.UpdateRole{Role: "cranes/r1", Owner: &me}, false},
-		"an owner of the application":           {Owner, &access.UpdateApplication{Application: "cranes", Owner: &me}, true},
-		"a taker over of all that one looks to": {Manager, &access.HandOver{User: "user.0", To: "user.6"}, true},
+		"a manager of somebody on the list":     {Manager, &operation.UpdateUser{User: "user.3", Manager: &me}, true},
+		"no manager":                            {Manager, &operation.UpdateUser{User: "user.3", Manager: &nobody}, false},
+		"a manager, where owners review":        {Owner, &operation.UpdateUser{User: "user.3", Manager: &me}, false},
+		"an owner of a role on the list":        {Owner, &operation.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
+		"an owner of another role":              {Owner, &operation.UpdateRole{Role: "berths/r1", Owner: &me}, false},
+		"an owner, where managers review":       {Manager, &operation.UpdateRole{Role: "cranes/r1", Owner: &me}, false},
+		"an owner of the application":           {Owner, &operation.UpdateApplication{Application: "cranes", Owner: &me}, true},
+		"a taker over of all that one looks to": {Manager, &operation.HandOver{User: "user.0", To: "user.6"}, true},
 	} {
 		opener, _ := s.FindUser("user.7")
 		with, faults := apply(s, opener, 3, &OpenRound{Key: "winter", Application: "cranes", Reviewers: x.reviewers})
@@ -220,14 +224,14 @@ func TestBecomingAReviewerIsAGain(t *testing.T) {
 			becomes bool
 		}{{with, x.becomes}, {s, false}} {
 			for _, author := range []string{"user.6", "user.7"} {
-				d := state.s.Draft()
+				d := change.NewDraft(state.s)
 				d.Apply(0, x.op, 4)
 				d.Finish()
 				if len(d.Faults) > 0 {
 					t.Fatal(name, &d.Faults[0])
 				}
 				id, _ := state.s.FindUser(author)
-				if got := len(state.s.Authority(id, 4).Judge(d, 4)) > 0; got != (state.becomes && author == "user.6") {
+				if got := len(change.AuthorityOf(state.s, id, 4).Judge(d, 4)) > 0; got != (state.becomes && author == "user.6") {
 					t.Errorf("%s, by %s, with the review open %v: refused %v", name, author, state.s == with, got)
 				}
 			}
@@ -235,7 +239,7 @@ func TestBecomingAReviewerIsAGain(t *testing.T) {
 	}
 	with, _ := apply(s, 0, 3, &OpenRound{Key: "winter", Application: "cranes", Reviewers: Manager})
 	boss, _ := s.FindUser("user.0")
-	if len(with.Powers(boss, 4)) <= len(s.Powers(boss, 4)) {
+	if len(change.Powers(with, boss, 4)) <= len(change.Powers(s, boss, 4)) {
 		t.Error("to review is no power")
 	}
 }

@@ -10,14 +10,16 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/filter"
+	"ableroster/internal/query"
 )
 
 // The kinds of record facts of this package.
 var (
-	FactRound          = access.RecordKind("round")
-	FactDecision       = access.RecordKind("review_decision")
-	FactPendingRemoval = access.RecordKind("pending_removal")
+	FactRound          = fact.RecordKind("round")
+	FactDecision       = fact.RecordKind("review_decision")
+	FactPendingRemoval = fact.RecordKind("pending_removal")
 )
 
 // Ids are dense numbers; see access.
@@ -27,8 +29,8 @@ type (
 	PendingRemovalID uint32
 )
 
-func (i RoundID) String() string          { return access.IDText(FactRound, uint32(i)) }
-func (i PendingRemovalID) String() string { return access.IDText(FactPendingRemoval, uint32(i)) }
+func (i RoundID) String() string          { return fact.IDText(FactRound, uint32(i)) }
+func (i PendingRemovalID) String() string { return fact.IDText(FactPendingRemoval, uint32(i)) }
 
 // Whose is who reviews a line.
 type Whose string
@@ -53,58 +55,58 @@ const (
 // instant at which it was opened; the round keeps what they follow from, not the
 // lines.
 type Round struct {
-	access.Lifetime
-	ID          RoundID              `json:"-"`
-	Key         string               `json:"key"`
-	Label       string               `json:"label"`
-	Application access.ApplicationID `json:"application,omitempty"` // what is held in it
-	Group       access.GroupID       `json:"group,omitempty"`       // or by its members
-	Filter      string               `json:"filter,omitempty"`      // or by whom it chooses
-	Reviewers   Whose                `json:"reviewers"`
-	Named       []access.UserID      `json:"named,omitempty"`
-	Opener      access.UserID        `json:"opener"` // reviews what has nobody else
-	Fixed       int64                `json:"fixed"`  // the revision whose lines they are
-	At          calendar.Instant     `json:"at"`
-	State       State                `json:"state"`
+	fact.Lifetime
+	ID          RoundID            `json:"-"`
+	Key         string             `json:"key"`
+	Label       string             `json:"label"`
+	Application fact.ApplicationID `json:"application,omitempty"` // what is held in it
+	Group       fact.GroupID       `json:"group,omitempty"`       // or by its members
+	Filter      string             `json:"filter,omitempty"`      // or by whom it chooses
+	Reviewers   Whose              `json:"reviewers"`
+	Named       []fact.UserID      `json:"named,omitempty"`
+	Opener      fact.UserID        `json:"opener"` // reviews what has nobody else
+	Fixed       int64              `json:"fixed"`  // the revision whose lines they are
+	At          calendar.Instant   `json:"at"`
+	State       State              `json:"state"`
 }
 
 // Kind and Row identify it.
-func (*Round) Kind() access.FactKind { return FactRound }
-func (f *Round) Row() uint32         { return uint32(f.ID) }
+func (*Round) Kind() fact.FactKind { return FactRound }
+func (f *Round) Row() uint32       { return uint32(f.ID) }
 
 // Decision is the decision on one item.
 type Decision struct {
-	access.Lifetime
-	ID         DecisionID          `json:"-"`
-	Round      RoundID             `json:"round"`
-	User       access.UserID       `json:"user"`
-	Assignment access.AssignmentID `json:"assignment"`
-	Keep       bool                `json:"keep,omitempty"` // else revoke
-	By         access.UserID       `json:"by"`
+	fact.Lifetime
+	ID         DecisionID        `json:"-"`
+	Round      RoundID           `json:"round"`
+	User       fact.UserID       `json:"user"`
+	Assignment fact.AssignmentID `json:"assignment"`
+	Keep       bool              `json:"keep,omitempty"` // else revoke
+	By         fact.UserID       `json:"by"`
 }
 
 // Kind and Row identify it.
-func (*Decision) Kind() access.FactKind { return FactDecision }
-func (f *Decision) Row() uint32         { return uint32(f.ID) }
+func (*Decision) Kind() fact.FactKind { return FactDecision }
+func (f *Decision) Row() uint32       { return uint32(f.ID) }
 
 // PendingRemoval is a revocation that is not the round's to make: the user holds the
 // role through a group or a default rule, whose owner is asked.
 type PendingRemoval struct {
-	access.Lifetime
-	ID         PendingRemovalID    `json:"-"`
-	Round      RoundID             `json:"round"`
-	User       access.UserID       `json:"user"`
-	Role       access.RoleID       `json:"role"`
-	Assignment access.AssignmentID `json:"assignment"`
-	Group      access.GroupID      `json:"group,omitempty"`
-	Default    access.DefaultID    `json:"default,omitempty"`
-	Settled    bool                `json:"settled,omitempty"`
-	By         access.UserID       `json:"by,omitempty"`
+	fact.Lifetime
+	ID         PendingRemovalID  `json:"-"`
+	Round      RoundID           `json:"round"`
+	User       fact.UserID       `json:"user"`
+	Role       fact.RoleID       `json:"role"`
+	Assignment fact.AssignmentID `json:"assignment"`
+	Group      fact.GroupID      `json:"group,omitempty"`
+	Default    fact.DefaultID    `json:"default,omitempty"`
+	Settled    bool              `json:"settled,omitempty"`
+	By         fact.UserID       `json:"by,omitempty"`
 }
 
 // Kind and Row identify it.
-func (*PendingRemoval) Kind() access.FactKind { return FactPendingRemoval }
-func (f *PendingRemoval) Row() uint32         { return uint32(f.ID) }
+func (*PendingRemoval) Kind() fact.FactKind { return FactPendingRemoval }
+func (f *PendingRemoval) Row() uint32       { return uint32(f.ID) }
 
 // RoundOf is the round under a number, or nil.
 func RoundOf(s *access.Snapshot, id RoundID) *Round {
@@ -133,16 +135,16 @@ func (f *Round) Over() bool   { return f.State != Open }
 
 // ItemKey names a line of a round.
 type ItemKey struct {
-	User       access.UserID
-	Assignment access.AssignmentID
+	User       fact.UserID
+	Assignment fact.AssignmentID
 }
 
 // Line is a user who held a role through one assignment when the round opened.
 type Item struct {
 	ItemKey
-	Role    access.RoleID
-	Group   access.GroupID   // that holds it, when not the user
-	Default access.DefaultID // the default rule that gives it, or the place in the group
+	Role    fact.RoleID
+	Group   fact.GroupID     // that holds it, when not the user
+	Default fact.DefaultID   // the default rule that gives it, or the place in the group
 	Since   int64            // the revision that opened the assignment
 	Until   calendar.Instant // when it ends by itself, or 0
 }
@@ -155,24 +157,24 @@ func (l *Item) Direct() bool { return l.Group == 0 && l.Default == 0 }
 func (r *Round) Items(s *access.Snapshot) []Item {
 	var out []Item
 	in := r.users(s)
-	var inApp map[access.RoleID]bool
+	var inApp map[fact.RoleID]bool
 	if r.Application != 0 {
-		inApp = map[access.RoleID]bool{}
+		inApp = map[fact.RoleID]bool{}
 		for role := range s.Roles() {
-			inApp[role.ID] = s.RoleReaches(role.ID, r.Application)
+			inApp[role.ID] = query.RoleReaches(s, role.ID, r.Application)
 		}
 	}
 	for u := range s.Users() {
 		if !in(u) || !s.Effective(u.ID, r.At) {
 			continue
 		}
-		s.EachAssignment(u.ID, r.At, func(a *access.Assignment) {
-			if a.Assignee.Group == access.PublicGroup || a.Assignee.Group == access.AllUsersGroup || inApp != nil && !inApp[a.Role] {
+		query.EachAssignment(s, u.ID, r.At, func(a *fact.Assignment) {
+			if a.Assignee.Group == fact.PublicGroup || a.Assignee.Group == fact.AllUsersGroup || inApp != nil && !inApp[a.Role] {
 				return
 			}
 			l := Item{ItemKey: ItemKey{u.ID, a.ID}, Role: a.Role, Group: a.Assignee.Group, Default: a.Rule, Since: a.Opened, Until: a.Window.Until}
 			if l.Group != 0 {
-				l.Default = s.DefaultInto(u.ID, l.Group)
+				l.Default = query.DefaultInto(s, u.ID, l.Group)
 			}
 			out = append(out, l)
 		})
@@ -184,23 +186,23 @@ func (r *Round) Items(s *access.Snapshot) []Item {
 }
 
 // users says whom a round looks at.
-func (r *Round) users(s *access.Snapshot) func(*access.User) bool {
+func (r *Round) users(s *access.Snapshot) func(*fact.User) bool {
 	switch {
 	case r.Group != 0:
 		members := s.MembersNow(r.Group, r.At)
-		return func(u *access.User) bool { return members[u.ID] }
+		return func(u *fact.User) bool { return members[u.ID] }
 	case r.Filter != "":
 		e, err := filter.Parse(r.Filter)
-		return func(u *access.User) bool { return err == nil && access.MatchesRule(e, u) }
+		return func(u *fact.User) bool { return err == nil && fact.MatchesRule(e, u) }
 	}
-	return func(*access.User) bool { return true }
+	return func(*fact.User) bool { return true }
 }
 
 // eachReviewer calls yield for each of those who decide on a line as things are
 // now, never the user on it: those the round names, or else whoever opened it.
-func (r *Round) eachReviewer(s *access.Snapshot, user access.UserID, role access.RoleID, at calendar.Instant, yield func(access.UserID)) {
+func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.RoleID, at calendar.Instant, yield func(fact.UserID)) {
 	any := false
-	try := func(id access.UserID) {
+	try := func(id fact.UserID) {
 		if id != 0 && id != user && s.Effective(id, at) {
 			any = true
 			yield(id)
@@ -224,15 +226,15 @@ func (r *Round) eachReviewer(s *access.Snapshot, user access.UserID, role access
 }
 
 // ReviewersOf are who decides on a line as things are now.
-func (r *Round) ReviewersOf(s *access.Snapshot, user access.UserID, role access.RoleID, at calendar.Instant) []access.UserID {
-	var out []access.UserID
-	r.eachReviewer(s, user, role, at, func(id access.UserID) { out = append(out, id) })
+func (r *Round) ReviewersOf(s *access.Snapshot, user fact.UserID, role fact.RoleID, at calendar.Instant) []fact.UserID {
+	var out []fact.UserID
+	r.eachReviewer(s, user, role, at, func(id fact.UserID) { out = append(out, id) })
 	return out
 }
 
 // Reviews says whether somebody decides on a line as things are now.
-func (r *Round) Reviews(s *access.Snapshot, by, user access.UserID, role access.RoleID, at calendar.Instant) bool {
+func (r *Round) Reviews(s *access.Snapshot, by, user fact.UserID, role fact.RoleID, at calendar.Instant) bool {
 	found := false
-	r.eachReviewer(s, user, role, at, func(id access.UserID) { found = found || id == by })
+	r.eachReviewer(s, user, role, at, func(id fact.UserID) { found = found || id == by })
 	return found
 }

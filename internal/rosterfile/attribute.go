@@ -4,32 +4,34 @@ import (
 	"reflect"
 	"slices"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 )
 
 // Attribute is an attribute of users that the organisation declares itself. Its
 // type, its case rule and whether it is personal never change.
 type Attribute struct {
-	Label       *string      `json:"label,omitempty"`
-	Description *string      `json:"description,omitempty"`
-	Type        string       `json:"type,omitempty" enum:"text,number,date,truth" doc:"text by default"`
-	CaseExact   bool         `json:"case_exact,omitempty" doc:"texts are compared with case"`
-	Personal    bool         `json:"personal,omitempty" doc:"can be erased, and may give no access; else a fact, kept for ever"`
-	Required    *bool        `json:"required,omitempty" doc:"of every person who is added from now on"`
-	Pattern     *string      `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
-	Allowed     []string     `json:"allowed,omitempty" doc:"the texts there may be, and no others"`
-	Fill        *access.Fill `json:"fill,omitempty" doc:"fills itself in from the unit or from a date, and nobody else does"`
+	Label       *string    `json:"label,omitempty"`
+	Description *string    `json:"description,omitempty"`
+	Type        string     `json:"type,omitempty" enum:"text,number,date,truth" doc:"text by default"`
+	CaseExact   bool       `json:"case_exact,omitempty" doc:"texts are compared with case"`
+	Personal    bool       `json:"personal,omitempty" doc:"can be erased, and may give no access; else a fact, kept for ever"`
+	Required    *bool      `json:"required,omitempty" doc:"of every person who is added from now on"`
+	Pattern     *string    `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
+	Allowed     []string   `json:"allowed,omitempty" doc:"the texts there may be, and no others"`
+	Fill        *fact.Fill `json:"fill,omitempty" doc:"fills itself in from the unit or from a date, and nobody else does"`
 }
 
 func (p *planner) attribute(place, key string, x Attribute) {
 	now := p.s.FindAttribute(key)
-	kind := access.ValueType(x.Type)
+	kind := fact.ValueType(x.Type)
 	if kind == "" {
-		kind = access.TextValue
+		kind = fact.TextValue
 	}
 	switch {
 	case now == nil:
-		p.op(place, &access.DeclareAttribute{Key: key, Label: or(x.Label), Description: or(x.Description), Type: kind, CaseExact: x.CaseExact, Personal: x.Personal,
+		p.op(place, &operation.DeclareAttribute{Key: key, Label: or(x.Label), Description: or(x.Description), Type: kind, CaseExact: x.CaseExact, Personal: x.Personal,
 			Required: or(x.Required), Pattern: or(x.Pattern), Allowed: x.Allowed, Fill: x.Fill})
 		return
 	case now.Retired:
@@ -39,7 +41,7 @@ func (p *planner) attribute(place, key string, x Attribute) {
 		p.fault(place, "is there with another type, case rule or privacy, which never change: declare it under another key")
 		return
 	}
-	o := &access.UpdateAttribute{Attribute: access.AttributeRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description),
+	o := &operation.UpdateAttribute{Attribute: change.AttributeRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description),
 		Required: differ(x.Required, now.Required), Pattern: differ(x.Pattern, now.Pattern)}
 	if x.Allowed != nil && !slices.Equal(x.Allowed, now.Allowed) {
 		o.Allowed = x.Allowed
@@ -52,9 +54,9 @@ func (p *planner) attribute(place, key string, x Attribute) {
 	}
 }
 
-func attribute(f *access.Attribute) Attribute {
+func attribute(f *fact.Attribute) Attribute {
 	x := Attribute{Label: &f.Label, Description: said(f.Description), CaseExact: f.CaseExact, Personal: f.Personal, Pattern: said(f.Pattern), Allowed: f.Allowed, Fill: f.Fill}
-	if f.Type != access.TextValue {
+	if f.Type != fact.TextValue {
 		x.Type = string(f.Type)
 	}
 	if f.Required {

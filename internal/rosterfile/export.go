@@ -11,6 +11,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/request"
 
 	"go.yaml.in/yaml/v3"
@@ -18,25 +19,25 @@ import (
 
 // Export writes a snapshot down as a file, of what reads lets be known. Rules
 // that have ended are left out.
-func Export(s *access.Snapshot, reads func(access.FactKind, uint32) bool) File {
+func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 	x := exporter{s, reads}
 	f := File{Version: Version, Attributes: map[string]Attribute{}, Applications: map[string]Application{}, Roles: map[string]Role{}, Groups: map[string]Group{}, Defaults: map[string]Default{},
 		SoDRules: map[string]SoDRule{}, Routes: map[string]Route{}, Expectations: map[string]Expectation{}}
-	if o := s.Organisation(); o.Name != "" && reads(access.FactDefault, 0) {
+	if o := s.Organisation(); o.Name != "" && reads(fact.FactDefault, 0) {
 		f.Organisation = &Organisation{o.Name, o.TimeZone}
 	}
 	for _, a := range s.Attributes() {
-		if !a.Retired && reads(access.FactAttribute, a.Row()) {
+		if !a.Retired && reads(fact.FactAttribute, a.Row()) {
 			f.Attributes[a.Key] = attribute(a)
 		}
 	}
 	for a := range s.Applications() {
-		if a.ID != access.AbleRoster && reads(access.FactApplication, uint32(a.ID)) {
+		if a.ID != fact.AbleRoster && reads(fact.FactApplication, uint32(a.ID)) {
 			f.Applications[a.Key] = x.application(a)
 		}
 	}
 	for r := range s.Roles() {
-		if !reads(access.FactRole, uint32(r.ID)) {
+		if !reads(fact.FactRole, uint32(r.ID)) {
 			continue
 		}
 		if r.Application == 0 {
@@ -46,12 +47,12 @@ func Export(s *access.Snapshot, reads func(access.FactKind, uint32) bool) File {
 		}
 	}
 	for g := range s.Groups() {
-		if y := x.group(g); reads(access.FactGroup, uint32(g.ID)) && (!builtInGroup(g.Key) || y.Holds != nil) {
+		if y := x.group(g); reads(fact.FactGroup, uint32(g.ID)) && (!builtInGroup(g.Key) || y.Holds != nil) {
 			f.Groups[g.Key] = y
 		}
 	}
 	for _, d := range s.Defaults() {
-		if !d.Ended && reads(access.FactDefault, d.Row()) {
+		if !d.Ended && reads(fact.FactDefault, d.Row()) {
 			e := Default{Label: &d.Label, Description: said(d.Description), Everybody: d.Everybody, Filter: d.Filter}
 			for _, r := range d.Roles {
 				e.Roles = append(e.Roles, s.RoleKey(r))
@@ -63,7 +64,7 @@ func Export(s *access.Snapshot, reads func(access.FactKind, uint32) bool) File {
 		}
 	}
 	for _, c := range s.SoDRules() {
-		if !c.Ended && reads(access.FactSoDRule, c.Row()) {
+		if !c.Ended && reads(fact.FactSoDRule, c.Row()) {
 			e := SoDRule{Label: &c.Label, Description: said(c.Description), Prevent: c.Prevent}
 			for _, r := range c.Roles {
 				e.Roles = append(e.Roles, s.RoleKey(r))
@@ -77,7 +78,7 @@ func Export(s *access.Snapshot, reads func(access.FactKind, uint32) bool) File {
 		}
 	}
 	for _, e := range s.Expectations() {
-		if !e.Ended && reads(access.FactExpectation, e.Row()) {
+		if !e.Ended && reads(fact.FactExpectation, e.Row()) {
 			f.Expectations[e.Key] = expectation(s, e)
 		}
 	}
@@ -160,21 +161,21 @@ func said(s string) *string {
 
 type exporter struct {
 	s     *access.Snapshot
-	reads func(access.FactKind, uint32) bool
+	reads func(fact.FactKind, uint32) bool
 }
 
 // user is a user's name, nil for nobody and for somebody who may not be known.
-func (x *exporter) user(id access.UserID) *string {
-	if id == 0 || !x.reads(access.FactUser, uint32(id)) {
+func (x *exporter) user(id fact.UserID) *string {
+	if id == 0 || !x.reads(fact.FactUser, uint32(id)) {
 		return nil
 	}
 	return said(userName(x.s, id))
 }
 
-func (x *exporter) application(a *access.Application) Application {
+func (x *exporter) application(a *fact.Application) Application {
 	state := string(a.State)
 	out := Application{Label: &a.Label, Description: said(a.Description), State: &state, Owner: x.user(a.Owner), Resources: map[string]Resource{}, Roles: map[string]Role{}}
-	if g := x.s.Group(a.Trial); g != nil && x.reads(access.FactGroup, uint32(a.Trial)) {
+	if g := x.s.Group(a.Trial); g != nil && x.reads(fact.FactGroup, uint32(a.Trial)) {
 		out.TrialGroup = &g.Key
 	}
 	out.Direct = said(string(a.Direct))
@@ -197,7 +198,7 @@ func (x *exporter) application(a *access.Application) Application {
 	return out
 }
 
-func (x *exporter) role(r *access.Role) Role {
+func (x *exporter) role(r *fact.Role) Role {
 	out := Role{Label: &r.Label, Description: said(r.Description), Owner: x.user(r.Owner), Risk: said(string(r.Risk)), HeldWithin: said(r.HeldWithin)}
 	if r.MaxDays > 0 {
 		out.MaxDays = &r.MaxDays
@@ -217,7 +218,7 @@ func (x *exporter) role(r *access.Role) Role {
 		out.Permissions = append(out.Permissions, y)
 	}
 	for _, i := range x.s.RoleIncludes(r.ID) {
-		if x.reads(access.FactRole, uint32(i)) {
+		if x.reads(fact.FactRole, uint32(i)) {
 			out.Includes = append(out.Includes, x.s.RoleKey(i))
 		}
 	}
@@ -227,25 +228,25 @@ func (x *exporter) role(r *access.Role) Role {
 	return out
 }
 
-func (x *exporter) group(g *access.Group) Group {
+func (x *exporter) group(g *fact.Group) Group {
 	var out Group
 	if !builtInGroup(g.Key) {
 		out = Group{Label: &g.Label, Description: said(g.Description), Unit: said(g.Unit), Owner: x.user(g.Owner), Filter: said(g.Filter), HeldWithin: said(g.HeldWithin)}
 	}
-	for _, m := range x.s.MembershipsOf(access.Member{Group: g.ID}) {
-		if x.reads(access.FactGroup, uint32(m.Group)) && m.Window == (calendar.Window{}) {
+	for _, m := range x.s.MembershipsOf(fact.Member{Group: g.ID}) {
+		if x.reads(fact.FactGroup, uint32(m.Group)) && m.Window == (calendar.Window{}) {
 			out.In = append(out.In, x.s.Group(m.Group).Key)
 		}
 	}
-	for _, a := range x.s.Given(access.Assignee{Group: g.ID}) {
-		if x.reads(access.FactRole, uint32(a.Role)) {
+	for _, a := range x.s.Given(fact.Assignee{Group: g.ID}) {
+		if x.reads(fact.FactRole, uint32(a.Role)) {
 			out.Holds = append(out.Holds, holding(x.s, a))
 		}
 	}
 	return out
 }
 
-func holding(s *access.Snapshot, a *access.Assignment) Holding {
+func holding(s *access.Snapshot, a *fact.Assignment) Holding {
 	out := Holding{Role: s.RoleKey(a.Role), From: text(a.Window.From), Until: text(a.Window.Until), Schedule: schedule(a.Schedule)}
 	for _, x := range a.Scopes {
 		out.Scopes = append(out.Scopes, Scope{s.Application(x.Application).Key, x.Pattern})
@@ -283,7 +284,7 @@ func route(s *access.Snapshot, r *request.Route) Route {
 	return out
 }
 
-func expectation(s *access.Snapshot, f *access.Expectation) Expectation {
+func expectation(s *access.Snapshot, f *fact.Expectation) Expectation {
 	out := Expectation{Label: f.Label, Description: f.Description, User: userName(s, f.Of.User), Except: f.Of.Except, Nobody: f.Of.Nobody,
 		Application: s.Application(f.Application).Key, Action: f.Action, On: f.Pattern, May: f.May, Blocking: f.Blocking, Owner: userName(s, f.Owner)}
 	if g := s.Group(f.Of.Group); g != nil {

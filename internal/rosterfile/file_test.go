@@ -11,12 +11,15 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 	"ableroster/internal/rosterfile"
 )
 
 var day = time.Date(2026, 11, 25, 10, 0, 0, 0, time.UTC)
 
-func all(access.FactKind, uint32) bool { return true }
+func all(fact.FactKind, uint32) bool { return true }
 
 // port is the demo organisation as it is on the day.
 func port(t testing.TB) *access.Snapshot {
@@ -39,7 +42,7 @@ func loaded(t testing.TB, s *access.Snapshot, content []byte) (*access.Snapshot,
 	if len(plan.Faults) > 0 {
 		t.Fatalf("%+v", plan.Faults)
 	}
-	d := s.Draft()
+	d := change.NewDraft(s)
 	for i, op := range plan.Operations {
 		d.Apply(i, op, calendar.At(day))
 	}
@@ -69,10 +72,10 @@ func written(t testing.TB, s *access.Snapshot) string {
 func TestTheFileOfThePortMakesThePort(t *testing.T) {
 	s := port(t)
 	text := written(t, s)
-	bare := access.Empty().Draft()
+	bare := change.NewDraft(access.Empty())
 	i := 0
 	for u := range s.Users() {
-		bare.Apply(i, &access.AddUser{Personal: u.Personal, UserKind: u.UserKind, UserFacts: access.UserFacts{Unit: u.Unit, Title: u.Title, Employment: u.Employment}}, calendar.At(day))
+		bare.Apply(i, &operation.AddUser{Personal: u.Personal, UserKind: u.UserKind, UserFacts: fact.UserFacts{Unit: u.Unit, Title: u.Title, Employment: u.Employment}}, calendar.At(day))
 		i++
 	}
 	if len(bare.Faults) > 0 {

@@ -10,13 +10,16 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 	"ableroster/internal/patterns"
 	"ableroster/internal/request"
 )
 
 // Plan is the change that makes an organisation as a file says.
 type Plan struct {
-	Operations []access.Operation
+	Operations []change.Operation
 	Places     []string // of each operation, the path in the file that it comes from
 	Faults     []Fault  // what no operation can say
 }
@@ -27,7 +30,7 @@ func Make(d *Document, s *access.Snapshot) Plan {
 	p := planner{s: s, d: d}
 	f := &d.File
 	if o, now := f.Organisation, s.Organisation(); o != nil && (o.Name != now.Name || o.TimeZone != now.TimeZone) {
-		p.op("organisation", &access.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
+		p.op("organisation", &operation.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
 	}
 	each(f.Attributes, func(key string, x Attribute) { p.attribute("attributes."+key, key, x) }) // filters name them
 	each(f.Groups, func(key string, g Group) { p.group("groups."+key, key, g) })
@@ -67,7 +70,7 @@ type planner struct {
 	d *Document
 }
 
-func (p *planner) op(place string, op access.Operation) {
+func (p *planner) op(place string, op change.Operation) {
 	p.Operations = append(p.Operations, op)
 	p.Places = append(p.Places, place)
 }
@@ -94,7 +97,7 @@ func or[T any](said *T) (out T) {
 }
 
 // userName is how a user is named in a file, blank for nobody.
-func userName(s *access.Snapshot, id access.UserID) string {
+func userName(s *access.Snapshot, id fact.UserID) string {
 	if u := s.User(id); u != nil {
 		return u.UserName
 	}
@@ -102,11 +105,11 @@ func userName(s *access.Snapshot, id access.UserID) string {
 }
 
 // owner is a field of an update that says who answers for something.
-func (p *planner) owner(said *string, now access.UserID) *access.UserRef {
+func (p *planner) owner(said *string, now fact.UserID) *change.UserRef {
 	if said == nil || strings.EqualFold(*said, userName(p.s, now)) {
 		return nil
 	}
-	ref := access.UserRef(*said)
+	ref := change.UserRef(*said)
 	return &ref
 }
 
@@ -121,23 +124,23 @@ func (p *planner) group(place, key string, g Group) {
 	}
 	if id, ok := p.s.FindGroup(key); ok {
 		now := p.s.Group(id)
-		o := &access.UpdateGroup{Group: access.GroupRef(key), Label: differ(g.Label, now.Label), Description: differ(g.Description, now.Description), Unit: differ(g.Unit, now.Unit), Filter: differ(g.Filter, now.Filter), HeldWithin: differ(g.HeldWithin, now.HeldWithin)}
+		o := &operation.UpdateGroup{Group: change.GroupRef(key), Label: differ(g.Label, now.Label), Description: differ(g.Description, now.Description), Unit: differ(g.Unit, now.Unit), Filter: differ(g.Filter, now.Filter), HeldWithin: differ(g.HeldWithin, now.HeldWithin)}
 		if o.Label != nil || o.Description != nil || o.Unit != nil || o.Filter != nil || o.HeldWithin != nil {
 			p.op(place, o)
 		}
 		return
 	}
-	p.op(place, &access.AddGroup{Key: key, Label: or(g.Label), Description: or(g.Description), Unit: or(g.Unit), Filter: or(g.Filter), HeldWithin: or(g.HeldWithin)})
+	p.op(place, &operation.AddGroup{Key: key, Label: or(g.Label), Description: or(g.Description), Unit: or(g.Unit), Filter: or(g.Filter), HeldWithin: or(g.HeldWithin)})
 }
 
 func (p *planner) groupAfter(place, key string, g Group) {
 	id, known := p.s.FindGroup(key)
-	var owner access.UserID
+	var owner fact.UserID
 	if known {
 		owner = p.s.Group(id).Owner
 	}
 	if o := p.owner(g.Owner, owner); o != nil {
-		p.op(place+".owner", &access.UpdateGroup{Group: access.GroupRef(key), Owner: o})
+		p.op(place+".owner", &operation.UpdateGroup{Group: change.GroupRef(key), Owner: o})
 	}
 	if g.In != nil {
 		p.in(place, key, id, g.In)
@@ -148,10 +151,10 @@ func (p *planner) groupAfter(place, key string, g Group) {
 }
 
 // in puts a group into others, and takes it out of those that are not named.
-func (p *planner) in(place, key string, id access.GroupID, said []string) {
+func (p *planner) in(place, key string, id fact.GroupID, said []string) {
 	now := map[string]bool{}
 	if id != 0 {
-		for _, m := range p.s.MembershipsOf(access.Member{Group: id}) {
+		for _, m := range p.s.MembershipsOf(fact.Member{Group: id}) {
 			if m.Window != (calendar.Window{}) { // no roster file speaks of those
 				continue
 			}
@@ -160,20 +163,20 @@ func (p *planner) in(place, key string, id access.GroupID, said []string) {
 	}
 	for i, up := range said {
 		if !now[up] {
-			p.op(fmt.Sprintf("%s.in[%d]", place, i), &access.AddMember{Group: access.GroupRef(up), Member: access.GroupRef(key)})
+			p.op(fmt.Sprintf("%s.in[%d]", place, i), &operation.AddMember{Group: change.GroupRef(up), Member: change.GroupRef(key)})
 		}
 		delete(now, up)
 	}
 	for _, up := range slices.Sorted(maps.Keys(now)) {
-		p.op(place+".in", &access.RemoveMember{Group: access.GroupRef(up), Member: access.GroupRef(key)})
+		p.op(place+".in", &operation.RemoveMember{Group: change.GroupRef(up), Member: change.GroupRef(key)})
 	}
 }
 
 // holds gives a group its roles, and takes those that are not named.
-func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
-	now := map[string]*access.Assignment{}
+func (p *planner) holds(place, key string, id fact.GroupID, said []Holding) {
+	now := map[string]*fact.Assignment{}
 	if id != 0 {
-		for _, a := range p.s.Given(access.Assignee{Group: id}) {
+		for _, a := range p.s.Given(fact.Assignee{Group: id}) {
 			now[limitsKey(holding(p.s, a))] = a
 		}
 	}
@@ -184,7 +187,7 @@ func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
 			delete(now, k)
 			continue
 		}
-		o := &access.Grant{Role: access.RoleRef(h.Role), Group: access.GroupRef(key)}
+		o := &operation.Grant{Role: change.RoleRef(h.Role), Group: change.GroupRef(key)}
 		var err error
 		if o.From, err = calendar.ReadInstant(h.From); err != nil {
 			p.fault(at+".from", err.Error())
@@ -193,7 +196,7 @@ func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
 			p.fault(at+".until", err.Error())
 		}
 		for _, x := range h.Scopes {
-			o.Scopes = append(o.Scopes, access.ScopeRef{Application: access.ApplicationRef(x.Application), Pattern: x.Pattern})
+			o.Scopes = append(o.Scopes, change.ScopeRef{Application: change.ApplicationRef(x.Application), Pattern: x.Pattern})
 		}
 		if h.Schedule != nil {
 			var err error
@@ -204,7 +207,7 @@ func (p *planner) holds(place, key string, id access.GroupID, said []Holding) {
 		p.op(at, o)
 	}
 	for _, k := range slices.Sorted(maps.Keys(now)) {
-		p.op(place+".holds", &access.Revoke{Assignment: access.AssignmentRef(now[k].ID.String())})
+		p.op(place+".holds", &operation.Revoke{Assignment: change.AssignmentRef(now[k].ID.String())})
 	}
 }
 
@@ -230,17 +233,17 @@ func limitsKey(h Holding) string {
 
 func (p *planner) application(place, key string, a Application) {
 	id, known := p.s.FindApplication(key)
-	if known && id == access.AbleRoster {
+	if known && id == fact.AbleRoster {
 		p.fault(place, "is built in: nothing can be said of it")
 		return
 	}
 	if !known {
-		o := &access.AddApplication{Key: key, Label: or(a.Label), Description: or(a.Description), State: access.State(or(a.State))}
-		if o.State == access.StateRetired { // once it is described
+		o := &operation.AddApplication{Key: key, Label: or(a.Label), Description: or(a.Description), State: fact.State(or(a.State))}
+		if o.State == fact.StateRetired { // once it is described
 			o.State = ""
 		}
 		for _, x := range a.Actions {
-			o.Actions = append(o.Actions, access.Action(x))
+			o.Actions = append(o.Actions, fact.Action(x))
 		}
 		p.op(place, o)
 	}
@@ -250,18 +253,18 @@ func (p *planner) application(place, key string, a Application) {
 	for _, path := range paths {
 		at := place + ".resources." + path
 		r := a.Resources[path]
-		var now *access.Resource
+		var now *fact.Resource
 		if known {
 			now, _ = p.s.FindResource(id, path)
 		}
 		if now == nil && path == patterns.Root { // made with the application
-			now = &access.Resource{Path: patterns.Root, NodeKind: "application", Label: cmp.Or(or(a.Label), key)}
+			now = &fact.Resource{Path: patterns.Root, NodeKind: "application", Label: cmp.Or(or(a.Label), key)}
 		}
 		if now == nil {
-			p.op(at, &access.AddResource{Application: access.ApplicationRef(key), Path: path, NodeKind: or(r.Kind), Label: or(r.Label), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses})
-			now = &access.Resource{NodeKind: or(r.Kind), Label: cmp.Or(or(r.Label), path), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses}
+			p.op(at, &operation.AddResource{Application: change.ApplicationRef(key), Path: path, NodeKind: or(r.Kind), Label: or(r.Label), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses})
+			now = &fact.Resource{NodeKind: or(r.Kind), Label: cmp.Or(or(r.Label), path), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses}
 		}
-		o := &access.UpdateResource{Application: access.ApplicationRef(key), Path: path, Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description),
+		o := &operation.UpdateResource{Application: change.ApplicationRef(key), Path: path, Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description),
 			NodeKind: differ(r.Kind, now.NodeKind), Open: differ(r.Open, now.Open), Retired: differ(r.Retired, now.Retired)}
 		if r.Addresses != nil && !slices.Equal(r.Addresses, now.Addresses) {
 			o.Addresses = r.Addresses
@@ -276,23 +279,23 @@ func (p *planner) application(place, key string, a Application) {
 // its fences.
 func (p *planner) applicationAfter(place, key string, a Application) {
 	id, known := p.s.FindApplication(key)
-	if known && id == access.AbleRoster {
+	if known && id == fact.AbleRoster {
 		return
 	}
-	now := &access.Application{Label: or(a.Label), Description: or(a.Description), State: access.State(cmp.Or(or(a.State), "draft"))}
-	if now.State == access.StateRetired && !known {
-		now.State = access.StateDraft
+	now := &fact.Application{Label: or(a.Label), Description: or(a.Description), State: fact.State(cmp.Or(or(a.State), "draft"))}
+	if now.State == fact.StateRetired && !known {
+		now.State = fact.StateDraft
 	}
 	if known {
 		now = p.s.Application(id)
 	}
-	o := &access.UpdateApplication{Application: access.ApplicationRef(key), Label: differ(a.Label, now.Label), Description: differ(a.Description, now.Description), Owner: p.owner(a.Owner, now.Owner)}
-	if a.State != nil && access.State(*a.State) != now.State {
-		state := access.State(*a.State)
+	o := &operation.UpdateApplication{Application: change.ApplicationRef(key), Label: differ(a.Label, now.Label), Description: differ(a.Description, now.Description), Owner: p.owner(a.Owner, now.Owner)}
+	if a.State != nil && fact.State(*a.State) != now.State {
+		state := fact.State(*a.State)
 		o.State = &state
 	}
 	if a.Direct != nil {
-		direct := access.Direct(strings.TrimPrefix(*a.Direct, "welcome"))
+		direct := fact.Direct(strings.TrimPrefix(*a.Direct, "welcome"))
 		o.Direct = differ(&direct, now.Direct)
 	}
 	if a.TrialGroup != nil {
@@ -301,14 +304,14 @@ func (p *planner) applicationAfter(place, key string, a Application) {
 			trial = g.Key
 		}
 		if *a.TrialGroup != trial {
-			ref := access.GroupRef(*a.TrialGroup)
+			ref := change.GroupRef(*a.TrialGroup)
 			o.Trial = &ref
 		}
 	}
 	if known && a.Actions != nil {
-		var said []access.Action
+		var said []fact.Action
 		for _, x := range a.Actions {
-			said = append(said, access.Action(x))
+			said = append(said, fact.Action(x))
 		}
 		if !slices.Equal(said, now.Actions) {
 			o.Actions = said
@@ -326,8 +329,8 @@ func fenceKey(pattern string, actions []string, why string) string {
 	return strings.Join(append([]string{pattern, why}, slices.Sorted(slices.Values(actions))...), "\n")
 }
 
-func (p *planner) fences(place, key string, id access.ApplicationID, said []Fence) {
-	now := map[string]*access.Fence{}
+func (p *planner) fences(place, key string, id fact.ApplicationID, said []Fence) {
+	now := map[string]*fact.Fence{}
 	for _, f := range p.s.Fences(id) {
 		now[fenceKey(f.Pattern, f.Actions, f.Reason)] = f
 	}
@@ -340,11 +343,11 @@ func (p *planner) fences(place, key string, id access.ApplicationID, said []Fenc
 		}
 	}
 	for _, k := range slices.Sorted(maps.Keys(now)) { // before one that differs in its reason alone
-		p.op(place+".fences", &access.RemoveFence{Fence: access.FenceRef(now[k].ID.String())})
+		p.op(place+".fences", &operation.RemoveFence{Fence: change.FenceRef(now[k].ID.String())})
 	}
 	for _, i := range fresh {
 		f := said[i]
-		p.op(fmt.Sprintf("%s.fences[%d]", place, i), &access.AddFence{Application: access.ApplicationRef(key), Pattern: f.Pattern, Actions: slices.Clone(f.Actions), Reason: f.Why})
+		p.op(fmt.Sprintf("%s.fences[%d]", place, i), &operation.AddFence{Application: change.ApplicationRef(key), Pattern: f.Pattern, Actions: slices.Clone(f.Actions), Reason: f.Why})
 	}
 }
 
@@ -366,13 +369,13 @@ func inApp(app, ref string) string {
 func (p *planner) role(place, app, key string, r Role) {
 	id, known := p.s.FindRole(roleKey(app, key))
 	if !known {
-		p.op(place, &access.AddRole{Key: key, Application: access.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: access.Risk(or(r.Risk)), MaxDays: or(r.MaxDays), HeldWithin: or(r.HeldWithin)})
+		p.op(place, &operation.AddRole{Key: key, Application: change.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: fact.Risk(or(r.Risk)), MaxDays: or(r.MaxDays), HeldWithin: or(r.HeldWithin)})
 		return
 	}
 	now := p.s.Role(id)
-	o := &access.UpdateRole{Role: access.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), MaxDays: differ(r.MaxDays, now.MaxDays), HeldWithin: differ(r.HeldWithin, now.HeldWithin)}
-	if r.Risk != nil && access.Risk(*r.Risk) != now.Risk {
-		risk := access.Risk(*r.Risk)
+	o := &operation.UpdateRole{Role: change.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), MaxDays: differ(r.MaxDays, now.MaxDays), HeldWithin: differ(r.HeldWithin, now.HeldWithin)}
+	if r.Risk != nil && fact.Risk(*r.Risk) != now.Risk {
+		risk := fact.Risk(*r.Risk)
 		o.Risk = &risk
 	}
 	if r.Retired != nil && !*r.Retired && now.Retired { // a retired one is given nothing
@@ -386,12 +389,12 @@ func (p *planner) role(place, app, key string, r Role) {
 func (p *planner) roleAfter(place, app, key string, r Role) {
 	full := roleKey(app, key)
 	id, known := p.s.FindRole(full)
-	now := &access.Role{}
+	now := &fact.Role{}
 	if known {
 		now = p.s.Role(id)
 	}
 	if o := p.owner(r.Owner, now.Owner); o != nil {
-		p.op(place+".owner", &access.UpdateRole{Role: access.RoleRef(full), Owner: o})
+		p.op(place+".owner", &operation.UpdateRole{Role: change.RoleRef(full), Owner: o})
 	}
 	if r.Permissions != nil {
 		p.permissions(place, app, full, id, r.Permissions)
@@ -405,8 +408,8 @@ func permissionKey(app, pattern string, own bool, actions []string) string {
 	return strings.Join(append([]string{app, pattern, fmt.Sprint(own)}, slices.Compact(slices.Sorted(slices.Values(actions)))...), "\n")
 }
 
-func (p *planner) permissions(place, app, full string, id access.RoleID, said []Permission) {
-	now := map[string]*access.Permission{}
+func (p *planner) permissions(place, app, full string, id fact.RoleID, said []Permission) {
+	now := map[string]*fact.Permission{}
 	if id != 0 {
 		for _, x := range p.s.RolePermissions(id) {
 			now[permissionKey(p.s.Application(x.Application).Key, x.Pattern, x.Own, x.Actions)] = x
@@ -419,14 +422,14 @@ func (p *planner) permissions(place, app, full string, id access.RoleID, said []
 			delete(now, k)
 			continue
 		}
-		p.op(fmt.Sprintf("%s.permissions[%d]", place, i), &access.AddPermission{Role: access.RoleRef(full), Application: access.ApplicationRef(in), Actions: slices.Clone(x.Actions), Pattern: x.On, Own: x.Own})
+		p.op(fmt.Sprintf("%s.permissions[%d]", place, i), &operation.AddPermission{Role: change.RoleRef(full), Application: change.ApplicationRef(in), Actions: slices.Clone(x.Actions), Pattern: x.On, Own: x.Own})
 	}
 	for _, k := range slices.Sorted(maps.Keys(now)) {
-		p.op(place+".permissions", &access.RemovePermission{Permission: access.PermissionRef(now[k].ID.String())})
+		p.op(place+".permissions", &operation.RemovePermission{Permission: change.PermissionRef(now[k].ID.String())})
 	}
 }
 
-func (p *planner) includes(place, app, full string, id access.RoleID, said []string) {
+func (p *planner) includes(place, app, full string, id fact.RoleID, said []string) {
 	now := map[string]bool{}
 	if id != 0 {
 		for _, x := range p.s.RoleIncludes(id) {
@@ -436,12 +439,12 @@ func (p *planner) includes(place, app, full string, id access.RoleID, said []str
 	for i, x := range said {
 		ref := inApp(app, x)
 		if !now[ref] {
-			p.op(fmt.Sprintf("%s.includes[%d]", place, i), &access.IncludeRole{Role: access.RoleRef(full), Includes: access.RoleRef(ref)})
+			p.op(fmt.Sprintf("%s.includes[%d]", place, i), &operation.IncludeRole{Role: change.RoleRef(full), Includes: change.RoleRef(ref)})
 		}
 		delete(now, ref)
 	}
 	for _, ref := range slices.Sorted(maps.Keys(now)) {
-		p.op(place+".includes", &access.ExcludeRole{Role: access.RoleRef(full), Excludes: access.RoleRef(ref)})
+		p.op(place+".includes", &operation.ExcludeRole{Role: change.RoleRef(full), Excludes: change.RoleRef(ref)})
 	}
 }
 
@@ -455,26 +458,26 @@ func (p *planner) roleLast(place, app, key string, r Role) {
 			now = request.RequestableOf(p.s, id)
 		}
 		if now == nil || now.Words != o.Words || now.MaxDays != o.MaxDays || request.RouteOf(p.s, now.Route).Key != o.Route {
-			p.op(place+".offer", &request.MakeRequestable{Role: access.RoleRef(full), Words: o.Words, Route: request.RouteRef(o.Route), MaxDays: o.MaxDays})
+			p.op(place+".offer", &request.MakeRequestable{Role: change.RoleRef(full), Words: o.Words, Route: request.RouteRef(o.Route), MaxDays: o.MaxDays})
 		}
 	}
 	if r.Retired != nil && *r.Retired && (!known || !p.s.Role(id).Retired) {
-		p.op(place+".retired", &access.RetireRole{Role: access.RoleRef(full)})
+		p.op(place+".retired", &operation.RetireRole{Role: change.RoleRef(full)})
 	}
 }
 
-func roleRefs(all []string) []access.RoleRef {
-	var out []access.RoleRef
+func roleRefs(all []string) []change.RoleRef {
+	var out []change.RoleRef
 	for _, x := range all {
-		out = append(out, access.RoleRef(x))
+		out = append(out, change.RoleRef(x))
 	}
 	return out
 }
 
-func groupRefs(all []string) []access.GroupRef {
-	out := []access.GroupRef{}
+func groupRefs(all []string) []change.GroupRef {
+	out := []change.GroupRef{}
 	for _, x := range all {
-		out = append(out, access.GroupRef(x))
+		out = append(out, change.GroupRef(x))
 	}
 	return out
 }
@@ -488,4 +491,4 @@ func same[T any](said []string, now []T, key func(T) string) bool {
 	return slices.Equal(slices.Sorted(slices.Values(said)), slices.Sorted(slices.Values(keys)))
 }
 
-func (p *planner) groupKey(id access.GroupID) string { return p.s.Group(id).Key }
+func (p *planner) groupKey(id fact.GroupID) string { return p.s.Group(id).Key }

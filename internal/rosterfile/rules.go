@@ -3,20 +3,21 @@ package rosterfile
 import (
 	"encoding/json"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/operation"
 	"ableroster/internal/request"
 )
 
 func (p *planner) defaultRule(place, key string, x Default) {
 	id, known := p.s.FindDefault(key)
 	if !known {
-		p.op(place, &access.AddDefault{Key: key, Label: or(x.Label), Description: or(x.Description), Everybody: x.Everybody, Filter: x.Filter, Roles: roleRefs(x.Roles), Groups: groupRefs(x.Groups)})
+		p.op(place, &operation.AddDefault{Key: key, Label: or(x.Label), Description: or(x.Description), Everybody: x.Everybody, Filter: x.Filter, Roles: roleRefs(x.Roles), Groups: groupRefs(x.Groups)})
 		return
 	}
 	now := p.s.Default(id)
-	o := &access.UpdateDefault{Default: access.DefaultRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Everybody: differ(&x.Everybody, now.Everybody), Filter: differ(&x.Filter, now.Filter)}
+	o := &operation.UpdateDefault{Default: change.DefaultRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Everybody: differ(&x.Everybody, now.Everybody), Filter: differ(&x.Filter, now.Filter)}
 	if !same(x.Roles, now.Roles, p.s.RoleKey) {
-		o.Roles = append([]access.RoleRef{}, roleRefs(x.Roles)...)
+		o.Roles = append([]change.RoleRef{}, roleRefs(x.Roles)...)
 	}
 	if !same(x.Groups, now.Groups, p.groupKey) {
 		o.Groups = groupRefs(x.Groups)
@@ -29,11 +30,11 @@ func (p *planner) defaultRule(place, key string, x Default) {
 func (p *planner) sodRule(place, key string, x SoDRule) {
 	id, known := p.s.FindSoDRule(key)
 	if !known {
-		p.op(place, &access.AddSoDRule{Key: key, Label: or(x.Label), Description: or(x.Description), Roles: roleRefs(x.Roles), Prevent: x.Prevent})
+		p.op(place, &operation.AddSoDRule{Key: key, Label: or(x.Label), Description: or(x.Description), Roles: roleRefs(x.Roles), Prevent: x.Prevent})
 		return
 	}
 	now := p.s.SoDRule(id)
-	o := &access.UpdateSoDRule{SoDRule: access.SoDRuleRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Prevent: differ(&x.Prevent, now.Prevent)}
+	o := &operation.UpdateSoDRule{SoDRule: change.SoDRuleRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Prevent: differ(&x.Prevent, now.Prevent)}
 	if !same(x.Roles, now.Roles, p.s.RoleKey) {
 		o.Roles = roleRefs(x.Roles)
 	}
@@ -53,9 +54,9 @@ func (p *planner) route(place, key string, x Route) {
 	}
 	o := &request.SetRoute{Key: key, Label: or(x.Label)}
 	for _, t := range x.Steps {
-		step := request.StepRef{Whose: request.Whose(t.Whose), Group: access.GroupRef(t.Group), All: t.All}
+		step := request.StepRef{Whose: request.Whose(t.Whose), Group: change.GroupRef(t.Group), All: t.All}
 		for _, u := range t.Users {
-			step.Users = append(step.Users, access.UserRef(u))
+			step.Users = append(step.Users, change.UserRef(u))
 		}
 		o.Steps = append(o.Steps, step)
 	}
@@ -72,6 +73,6 @@ func (p *planner) expectation(place, key string, x Expectation) {
 			return
 		}
 	}
-	p.op(place, &access.SetExpectation{Key: key, Label: x.Label, Description: x.Description, User: access.UserRef(x.User), Group: access.GroupRef(x.Group), Except: x.Except, Nobody: x.Nobody,
-		Application: access.ApplicationRef(x.Application), Action: x.Action, Pattern: x.On, May: x.May, Blocking: x.Blocking, Owner: access.UserRef(x.Owner)})
+	p.op(place, &operation.SetExpectation{Key: key, Label: x.Label, Description: x.Description, User: change.UserRef(x.User), Group: change.GroupRef(x.Group), Except: x.Except, Nobody: x.Nobody,
+		Application: change.ApplicationRef(x.Application), Action: x.Action, Pattern: x.On, May: x.May, Blocking: x.Blocking, Owner: change.UserRef(x.Owner)})
 }

@@ -5,7 +5,7 @@ import (
 	"encoding/json"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -24,14 +24,14 @@ const (
 // PendingChange is a part of a change that its author may not make and passed on.
 type PendingChange struct {
 	ID       int64
-	Author   access.UserID
-	Receiver access.UserID // 0: anybody who may make it
+	Author   fact.UserID
+	Receiver fact.UserID // 0: anybody who may make it
 	Reason   string
 	Lines    json.RawMessage // what is to be done; dropped when it ends
 	Said     []string        // the same in the author's words; dropped a while after it ended
 	State    PendingState
 	Answer   string // why it was refused
-	EndedBy  access.UserID
+	EndedBy  fact.UserID
 	Revision int64 // what it was made in
 	Created  time.Time
 	Ended    *time.Time
@@ -61,7 +61,7 @@ func (s *Store) WaitingChanges(ctx context.Context) ([]PendingChange, error) {
 }
 
 // PendingChangesOf are those an author passed on that wait, or ended since an instant.
-func (s *Store) PendingChangesOf(ctx context.Context, author access.UserID, since time.Time) ([]PendingChange, error) {
+func (s *Store) PendingChangesOf(ctx context.Context, author fact.UserID, since time.Time) ([]PendingChange, error) {
 	return s.pendingChanges(ctx, "author = $1 and (ended_at is null or ended_at >= $2)", uint32(author), since)
 }
 
@@ -81,7 +81,7 @@ func (s *Store) PutPendingChange(ctx context.Context, p *PendingChange) error {
 const PendingShown = 14 * 24 * time.Hour
 
 // EndPendingChange ends one that waits; ended is false where it does not wait any more.
-func (s *Store) EndPendingChange(ctx context.Context, id int64, state PendingState, by access.UserID, answer string, revision int64) (ended bool, err error) {
+func (s *Store) EndPendingChange(ctx context.Context, id int64, state PendingState, by fact.UserID, answer string, revision int64) (ended bool, err error) {
 	if _, err := s.Pool.Exec(ctx, "update pending_change set said = '{}', reason = '' where ended_at < $1 and said <> '{}'", time.Now().Add(-PendingShown)); err != nil {
 		return false, err
 	}

@@ -4,14 +4,14 @@ import (
 	"context"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
 
 // Refusal is something a user tried to change and may not, on one day.
 type Refusal struct {
-	User        access.UserID
+	User        fact.UserID
 	Call        string   // the method and the path
 	Detail      string   // what they were told
 	Subjects    []string // the ids of whom that speaks of

@@ -9,7 +9,7 @@ import (
 	"errors"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -28,7 +28,7 @@ const (
 // Item is one thing saved. Its key is the owner's own; a shared one is nobody
 // else's either.
 type Item struct {
-	Owner     access.UserID
+	Owner     fact.UserID
 	Key       string
 	Label     string
 	Shared    bool
@@ -49,7 +49,7 @@ var ErrTooMany = errors.New("too many are saved already")
 type Store struct{ Pool *pgxpool.Pool }
 
 // List is what a user saved, and what anybody shares, the user's own first.
-func (s *Store) List(ctx context.Context, kind Kind, user access.UserID) ([]Item, error) {
+func (s *Store) List(ctx context.Context, kind Kind, user fact.UserID) ([]Item, error) {
 	rows, err := s.Pool.Query(ctx, `select owner, key, label, shared, body, changed_at from saved
 		where kind = $1 and (owner = $2 or shared) order by owner <> $2, lower(label), key`, string(kind), uint32(user))
 	if err != nil {
@@ -77,7 +77,7 @@ func (s *Store) Put(ctx context.Context, kind Kind, i Item) error {
 }
 
 // Delete takes something away; found is false where there was none.
-func (s *Store) Delete(ctx context.Context, kind Kind, owner access.UserID, key string) (found bool, err error) {
+func (s *Store) Delete(ctx context.Context, kind Kind, owner fact.UserID, key string) (found bool, err error) {
 	tag, err := s.Pool.Exec(ctx, "delete from saved where kind = $1 and owner = $2 and key = $3", string(kind), uint32(owner), key)
 	return tag.RowsAffected() > 0, err
 }

@@ -12,7 +12,7 @@ import (
 	"testing"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/testkit"
 )
@@ -21,7 +21,7 @@ func TestMain(m *testing.M) { os.Exit(testkit.Main(m)) }
 
 var ctx = context.Background()
 
-const ines, tomas = access.UserID(7), access.UserID(8)
+const ines, tomas = fact.UserID(7), fact.UserID(8)
 
 func store(t *testing.T) *Store {
 	t.Helper()
@@ -32,7 +32,7 @@ func store(t *testing.T) *Store {
 	return &Store{p}
 }
 
-func keysOf(t *testing.T, s *Store, kind Kind, user access.UserID) string {
+func keysOf(t *testing.T, s *Store, kind Kind, user fact.UserID) string {
 	t.Helper()
 	all, err := s.List(ctx, kind, user)
 	if err != nil {
@@ -49,11 +49,11 @@ func keysOf(t *testing.T, s *Store, kind Kind, user access.UserID) string {
 // finds, under a key that is nobody else's.
 func TestWhatIsSavedIsOnesOwnOrShared(t *testing.T) {
 	s := store(t)
-	put := func(kind Kind, owner access.UserID, key, label string, shared bool) error {
+	put := func(kind Kind, owner fact.UserID, key, label string, shared bool) error {
 		return s.Put(ctx, kind, Item{Owner: owner, Key: key, Label: label, Shared: shared, Body: json.RawMessage(`{"q": "x"}`)})
 	}
 	for _, x := range []struct {
-		owner      access.UserID
+		owner      fact.UserID
 		key, label string
 		shared     bool
 		want       error
@@ -79,7 +79,7 @@ func TestWhatIsSavedIsOnesOwnOrShared(t *testing.T) {
 		t.Error(got)
 	}
 	for _, x := range []struct {
-		owner access.UserID
+		owner fact.UserID
 		key   string
 		found bool
 	}{{ines, "mine", true}, {ines, "mine", false}, {ines, "theirs", false}, {tomas, "mine", true}} {
@@ -90,7 +90,7 @@ func TestWhatIsSavedIsOnesOwnOrShared(t *testing.T) {
 	// Of two who share under one key at once, one does.
 	var shared atomic.Int32
 	var all sync.WaitGroup
-	for owner := range access.UserID(8) {
+	for owner := range fact.UserID(8) {
 		all.Go(func() {
 			switch err := put(View, owner+1, "raced", "x", true); {
 			case err == nil:
@@ -121,7 +121,7 @@ func TestOneSavesOnlySoMuch(t *testing.T) {
 	}
 	for _, other := range []struct {
 		kind  Kind
-		owner access.UserID
+		owner fact.UserID
 	}{{Mapping, ines}, {View, tomas}} {
 		if err := s.Put(ctx, other.kind, Item{Owner: other.owner, Key: "first", Label: "x", Body: json.RawMessage(`{}`)}); err != nil {
 			t.Error(other, err)
@@ -199,7 +199,7 @@ func TestRefusalsAreCountedAndCapped(t *testing.T) {
 		t.Skip("takes long")
 	}
 	s := store(t)
-	refused := func(user access.UserID, call, detail string) {
+	refused := func(user fact.UserID, call, detail string) {
 		t.Helper()
 		if err := s.Refused(ctx, Refusal{User: user, Call: call, Detail: detail, Via: "api"}); err != nil {
 			t.Fatal(err)

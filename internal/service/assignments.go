@@ -3,7 +3,7 @@ package service
 import (
 	"slices"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/wire"
 )
 
@@ -17,28 +17,28 @@ type AssignmentSearch struct {
 // Assignments are those the caller may read both ends of.
 func (v *View) Assignments(q AssignmentSearch) (wire.AssignmentList, error) {
 	out := wire.AssignmentList{Basis: v.basis(), Assignments: []wire.Assignment{}}
-	var of access.Assignee
-	var role access.RoleID
+	var of fact.Assignee
+	var role fact.RoleID
 	var ok bool
 	if q.User != "" {
 		if of.User, ok = v.FindUser(q.User); !ok || !v.readsUser(of.User) {
-			return out, v.missing(access.FactUser, q.User)
+			return out, v.missing(fact.FactUser, q.User)
 		}
 	}
 	if q.Group != "" {
 		if of.Group, ok = v.FindGroup(q.Group); !ok || !v.readsGroup(of.Group) {
-			return out, v.missing(access.FactGroup, q.Group)
+			return out, v.missing(fact.FactGroup, q.Group)
 		}
 	}
 	if q.Role != "" {
 		if role, ok = v.FindRole(q.Role); !ok || !v.readsRole(role) {
-			return out, v.missing(access.FactRole, q.Role)
+			return out, v.missing(fact.FactRole, q.Role)
 		}
 	}
-	var found []access.AssignmentID
+	var found []fact.AssignmentID
 	sees := v.assignmentReader()
 	for a := range v.AssignmentHeads(role) {
-		if (of == access.Assignee{} || a.Assignee == of) && sees(a.Role, a.Assignee) {
+		if (of == fact.Assignee{} || a.Assignee == of) && sees(a.Role, a.Assignee) {
 			found = append(found, a.ID)
 		}
 	}
@@ -60,10 +60,10 @@ func (v *View) Assignments(q AssignmentSearch) (wire.AssignmentList, error) {
 }
 
 // assignmentReader is readsAssignment for one assignment after the other.
-func (v *View) assignmentReader() func(access.RoleID, access.Assignee) bool {
+func (v *View) assignmentReader() func(fact.RoleID, fact.Assignee) bool {
 	everybody := v.rights().ReadsAllUsers()
-	roles, groups := map[access.RoleID]bool{}, map[access.GroupID]bool{}
-	return func(r access.RoleID, to access.Assignee) bool {
+	roles, groups := map[fact.RoleID]bool{}, map[fact.GroupID]bool{}
+	return func(r fact.RoleID, to fact.Assignee) bool {
 		sees, known := roles[r]
 		if !known {
 			sees = v.readsRole(r)
@@ -84,7 +84,7 @@ func (v *View) assignmentReader() func(access.RoleID, access.Assignee) bool {
 	}
 }
 
-func (v *View) readsAssignment(a *access.Assignment) bool {
+func (v *View) readsAssignment(a *fact.Assignment) bool {
 	if !v.readsRole(a.Role) {
 		return false
 	}
@@ -96,8 +96,8 @@ func (v *View) readsAssignment(a *access.Assignment) bool {
 
 // Assignment is one assignment by its id.
 func (v *View) Assignment(ref string) (wire.Assignment, error) {
-	n, _ := access.ParseID("assignment", ref)
-	a := v.Snapshot.Assignment(access.AssignmentID(n))
+	n, _ := fact.ParseID("assignment", ref)
+	a := v.Snapshot.Assignment(fact.AssignmentID(n))
 	if a == nil || !v.readsAssignment(a) {
 		return wire.Assignment{}, notFound("there is no assignment “%s” in force", ref)
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/filter"
 	"ableroster/wire"
 )
@@ -13,8 +14,8 @@ import (
 // Attributes are the declared attributes of users; retired ones last.
 func (v *View) Attributes() wire.AttributeList {
 	out := wire.AttributeList{Basis: v.basis(), BuiltIn: []wire.BuiltInAttribute{}, Attributes: []wire.Attribute{}}
-	for i := range access.UserAttributes {
-		a := &access.UserAttributes[i]
+	for i := range fact.UserAttributes {
+		a := &fact.UserAttributes[i]
 		kind := "text"
 		if a.Type == filter.Day {
 			kind = "date"
@@ -30,7 +31,7 @@ func (v *View) Attributes() wire.AttributeList {
 		for i, f := range all {
 			if f.Of(u) != "" {
 				having[i]++
-			} else if u.UserKind == access.Person && u.Status != access.Departed {
+			} else if u.UserKind == fact.Person && u.Status != fact.Departed {
 				lacking[i]++
 			}
 		}
@@ -58,22 +59,22 @@ func (v *View) Attributes() wire.AttributeList {
 	return out
 }
 
-func fillWords(f *access.Fill) string {
+func fillWords(f *fact.Fill) string {
 	if f.From == "unit" {
-		return "from the unit: " + access.Count(len(f.Units), "unit") + " in the table"
+		return "from the unit: " + fact.Count(len(f.Units), "unit") + " in the table"
 	}
 	day := map[string]string{"start_date": "the first day", "end_date": "the last day"}[f.From]
 	switch {
 	case f.Months > 0:
-		return fmt.Sprintf("%s after %s", access.Count(f.Months, "month"), day)
+		return fmt.Sprintf("%s after %s", fact.Count(f.Months, "month"), day)
 	case f.Months < 0:
-		return fmt.Sprintf("%s before %s", access.Count(-f.Months, "month"), day)
+		return fmt.Sprintf("%s before %s", fact.Count(-f.Months, "month"), day)
 	}
 	return day
 }
 
 // customOf are the values of declared attributes that are not retired, by key.
-func (v *View) customOf(u *access.User) map[string]string {
+func (v *View) customOf(u *fact.User) map[string]string {
 	if u.Custom == "" && u.More == "" {
 		return nil
 	}
@@ -100,7 +101,7 @@ func (v *View) userSchema() filter.Schema {
 
 // orderOf is the text by which a list is put in order, nil for none: of what
 // every user has, or of a declared attribute.
-func orderOf(s *access.Snapshot, name string) func(*access.User) string {
+func orderOf(s *access.Snapshot, name string) func(*fact.User) string {
 	if text := userOrder(name); text != nil {
 		return text
 	}
@@ -108,9 +109,9 @@ func orderOf(s *access.Snapshot, name string) func(*access.User) string {
 	if f == nil || f.Retired {
 		return nil
 	}
-	return func(u *access.User) string {
+	return func(u *fact.User) string {
 		value := f.Of(u)
-		if f.Type == access.NumberValue && value != "" {
+		if f.Type == fact.NumberValue && value != "" {
 			return sortableNumber(value)
 		}
 		return value

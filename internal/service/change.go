@@ -13,9 +13,12 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/near"
 	"ableroster/internal/patterns"
+	"ableroster/internal/query"
 	"ableroster/internal/strictjson"
 	"ableroster/wire"
 )
@@ -47,7 +50,7 @@ func (d *Service) Change(ctx context.Context, c Caller, req wire.ChangeRequest, 
 		faults = append(faults, *f)
 	}
 	faults = append(faults, acknowledgements(req.Acknowledge)...)
-	place := func(f access.Fault) wire.Fault { return wire.Fault{Place: placeOf(f.Operation, f.Field)} }
+	place := func(f change.Fault) wire.Fault { return wire.Fault{Place: placeOf(f.Operation, f.Field)} }
 	if len(faults) > 0 {
 		if len(req.Operations) <= mostOperations && !slices.Contains(ops, nil) {
 			faults = append(faults, d.Now(ctx, c).faultsOf(ops, place)...)
@@ -95,7 +98,7 @@ func (d *Service) Change(ctx context.Context, c Caller, req wire.ChangeRequest, 
 func acknowledgements(given []string) []wire.Fault {
 	var out []wire.Fault
 	var known []string
-	for _, c := range access.RailCodes {
+	for _, c := range change.RailCodes {
 		known = append(known, string(c))
 	}
 	for i, code := range given {
@@ -126,17 +129,17 @@ func checkReason(reason string, dryRun bool) *wire.Fault {
 	case strings.TrimSpace(reason) == "" && !dryRun:
 		return &wire.Fault{Place: "/reason", Message: "is missing: say why, for whoever asks later"}
 	}
-	if m := access.CheckWords(reason, 2000); m != "" {
+	if m := fact.CheckWords(reason, 2000); m != "" {
 		return &wire.Fault{Place: "/reason", Message: m}
 	}
 	return nil
 }
 
-func decode(raw []json.RawMessage) ([]access.Operation, []wire.Fault) {
-	var ops []access.Operation
+func decode(raw []json.RawMessage) ([]change.Operation, []wire.Fault) {
+	var ops []change.Operation
 	var out []wire.Fault
 	for i, r := range raw {
-		op, faults := access.DecodeOperation(r)
+		op, faults := change.DecodeOperation(r)
 		for _, f := range faults {
 			out = append(out, decodeFault(placeOf(i, f.Field), f))
 		}
@@ -147,13 +150,13 @@ func decode(raw []json.RawMessage) ([]access.Operation, []wire.Fault) {
 
 // decodeFault is a fault of an operation that cannot be read, with the verbs that may
 // have been meant.
-func decodeFault(place string, f access.Fault) wire.Fault {
+func decodeFault(place string, f change.Fault) wire.Fault {
 	out := wire.Fault{Place: place, Message: f.Message}
 	if f.Given == "" {
 		return out
 	}
 	var verbs []string
-	for _, kind := range access.Descriptors() {
+	for _, kind := range change.Descriptors() {
 		verbs = append(verbs, kind.Verb)
 	}
 	out.Message, out.DidYouMean = unknown("operation", f.Given, verbs), near.Of(f.Given, verbs)
@@ -166,7 +169,7 @@ type changing struct {
 	How
 	basedOn     int64
 	acknowledge []string
-	place       func(access.Fault) wire.Fault // where in what was sent a fault lies
+	place       func(change.Fault) wire.Fault // where in what was sent a fault lies
 	seconded    bool                          // somebody else, who may make it too, prepared all of it
 	quiet       bool                          // says what it does in numbers, not operation by operation
 }
@@ -185,26 +188,26 @@ func (d *Service) change(ctx context.Context, c Caller, x changing) (wire.Change
 	// look puts the view where the change is judged: the head may be newer.
 	look := func(s *access.Snapshot, at calendar.Instant) {
 		if v.auth == nil || v.Snapshot != s || v.at != at {
-			v.Snapshot, v.today, v.at, v.auth = s, s, at, s.Authority(c.User, at)
+			v.Snapshot, v.today, v.at, v.auth = s, s, at, change.AuthorityOf(s, c.User, at)
 		}
 	}
-	judge := func(draft *access.Draft, at calendar.Instant) error {
+	judge := func(draft *change.Draft, at calendar.Instant) error {
 		look(draft.Base(), at)
 		p, err := v.judge(draft, &x)
 		out.Preview = p
 		return err
 	}
-	x.Prepare = func(d *access.Draft, at calendar.Instant) {
+	x.Prepare = func(d *change.Draft, at calendar.Instant) {
 		look(d.Base(), at)
 		v.prepare(d)
 	}
 	// try applies the operations to what is the head now, outside the ledger's queue.
-	try := func() (*access.Draft, []access.Operation, calendar.Instant, error) {
+	try := func() (*change.Draft, []change.Operation, calendar.Instant, error) {
 		at := calendar.At(d.Clock())
-		draft := v.service.Ledger.Head().Draft()
+		draft := change.NewDraft(v.service.Ledger.Head())
 		draft.Author = x.Author
 		x.Prepare(draft, at)
-		settled := make([]access.Operation, len(x.Operations))
+		settled := make([]change.Operation, len(x.Operations))
 		for i, op := range x.Operations {
 			if err := x.Watched(i); err != nil {
 				return nil, nil, at, err
@@ -214,11 +217,11 @@ func (d *Service) change(ctx context.Context, c Caller, x changing) (wire.Change
 		draft.Finish()
 		return draft, settled, at, nil
 	}
-	var draft *access.Draft
+	var draft *change.Draft
 	if x.DryRun {
 		var at calendar.Instant
 		var err error
-		var settled []access.Operation
+		var settled []change.Operation
 		if draft, settled, at, err = try(); err != nil {
 			return out, err
 		}
@@ -264,7 +267,7 @@ func (d *Service) change(ctx context.Context, c Caller, x changing) (wire.Change
 
 // judge decides on a draft: its faults, what its author lacks, what moved since
 // they looked, and the guard rails it runs into.
-func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
+func (v *View) judge(d *change.Draft, x *changing) (*wire.Preview, error) {
 	if err := v.allowed(d, x.place); err != nil {
 		return nil, err
 	}
@@ -281,7 +284,7 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 	var stop []wire.Rail
 	for _, r := range d.GuardRails(v.caller.User, p, v.at, v.counted(d)) {
 		w := wire.Rail{Code: string(r.Code), Message: v.rail(r), Passable: r.Passable}
-		w.Passed = r.Passable && slices.Contains(x.acknowledge, w.Code) || r.Code == access.NeedsSecondPerson && x.seconded
+		w.Passed = r.Passable && slices.Contains(x.acknowledge, w.Code) || r.Code == change.NeedsSecondPerson && x.seconded
 		if !w.Passed {
 			stop = append(stop, w)
 		}
@@ -304,18 +307,18 @@ func (v *View) judge(d *access.Draft, x *changing) (*wire.Preview, error) {
 
 // counted says whom guard rails count for the caller: those they may read or give roles
 // to; nil for everybody.
-func (v *View) counted(d *access.Draft) func(access.UserID) bool {
+func (v *View) counted(d *change.Draft) func(fact.UserID) bool {
 	rights := v.rights()
 	if rights.ReadsAllUsers() {
 		return nil
 	}
-	return func(id access.UserID) bool {
+	return func(id fact.UserID) bool {
 		return rights.MayReadUser(&d.Snapshot, id) || rights.May(access.ActAssign, d.UserPath(id))
 	}
 }
 
 // mayKnow says what the caller may know of, nil for everything.
-func (v *View) mayKnow() func(access.FactKind, uint32) bool {
+func (v *View) mayKnow() func(fact.FactKind, uint32) bool {
 	if v.seesAll() {
 		return nil
 	}
@@ -323,19 +326,19 @@ func (v *View) mayKnow() func(access.FactKind, uint32) bool {
 }
 
 // prepare sets in a draft what the caller may know and do.
-func (v *View) prepare(d *access.Draft) {
+func (v *View) prepare(d *change.Draft) {
 	d.Visible, d.May = v.mayKnow(), v.rights().May
 }
 
 // allowed is the refusal of a draft whose author may not make it, or of one with
 // faults: rights come first, so that nobody learns from the faults of a change that
 // they may not make.
-func (v *View) allowed(d *access.Draft, place func(access.Fault) wire.Fault) error {
+func (v *View) allowed(d *change.Draft, place func(change.Fault) wire.Fault) error {
 	if lacks := v.rights().Lacks(d); len(lacks) > 0 {
 		return v.refusal(d, lacks)
 	}
 	if len(d.Faults) > 0 {
-		v.told(len(slices.DeleteFunc(slices.Clone(d.Faults), func(f access.Fault) bool { return !f.Tells })), "names that are taken by what they may not see")
+		v.told(len(slices.DeleteFunc(slices.Clone(d.Faults), func(f change.Fault) bool { return !f.Tells })), "names that are taken by what they may not see")
 		return Invalid("nothing was changed", v.faults(d, place)...)
 	}
 	if lacks := v.rights().LacksFor(d, d.RoleGains(v.at)); len(lacks) > 0 {
@@ -351,7 +354,7 @@ const soonJudged = 8
 // plainly refuses a change that is to be refused, without keeping the ledger's queue
 // busy: it is tried on what is the head now. What is let through is judged again
 // there. A change that was made before under its key is let through, to be told so.
-func (d *Service) plainly(ctx context.Context, v *View, x *changing, try func() (*access.Draft, []access.Operation, calendar.Instant, error)) error {
+func (d *Service) plainly(ctx context.Context, v *View, x *changing, try func() (*change.Draft, []change.Operation, calendar.Instant, error)) error {
 	if len(x.Operations) <= soonJudged && v.MayAll() {
 		return nil
 	}
@@ -383,7 +386,7 @@ func (v *View) MayAll() bool {
 const mostGuessed = 25
 
 // faults are those of a draft, with the names that may have been meant.
-func (v *View) faults(d *access.Draft, place func(access.Fault) wire.Fault) []wire.Fault {
+func (v *View) faults(d *change.Draft, place func(change.Fault) wire.Fault) []wire.Fault {
 	var out []wire.Fault
 	for i, f := range d.Faults {
 		w := place(f)
@@ -408,7 +411,7 @@ const (
 
 // lastRevoked says when what somebody does not hold was last revoked, nothing where it
 // never was or is not known now.
-func (v *View) lastRevoked(f access.Fault) string {
+func (v *View) lastRevoked(f change.Fault) string {
 	if f.NotHeld == nil {
 		return ""
 	}
@@ -422,11 +425,11 @@ func (v *View) lastRevoked(f access.Fault) string {
 }
 
 // faultsOf are those that operations would run into, tried for nothing else.
-func (v *View) faultsOf(ops []access.Operation, place func(access.Fault) wire.Fault) []wire.Fault {
+func (v *View) faultsOf(ops []change.Operation, place func(change.Fault) wire.Fault) []wire.Fault {
 	return v.faults(v.try(ops).draft, place)
 }
 
-func (v *View) refusal(d *access.Draft, lacks []access.Refusal) *wire.Problem {
+func (v *View) refusal(d *change.Draft, lacks []change.Refusal) *wire.Problem {
 	e := Refused("nothing was changed: you may not do this")
 	seen := map[string]bool{}
 	for _, l := range lacks {
@@ -459,15 +462,15 @@ func (v *View) refusal(d *access.Draft, lacks []access.Refusal) *wire.Problem {
 }
 
 // spokenOf are the ids of the users a refusal speaks of.
-func spokenOf(l *access.Refusal) []string {
+func spokenOf(l *change.Refusal) []string {
 	var out []string
 	if l.Need != nil {
-		if id := l.Need.Path[strings.LastIndexByte(l.Need.Path, '/')+1:]; strings.HasPrefix(l.Need.Path, "users/") && access.LooksLikeID(id) {
+		if id := l.Need.Path[strings.LastIndexByte(l.Need.Path, '/')+1:]; strings.HasPrefix(l.Need.Path, "users/") && fact.LooksLikeID(id) {
 			out = append(out, id)
 		}
 		return out
 	}
-	for _, id := range []access.UserID{l.Gain.User, l.Gain.Decides} {
+	for _, id := range []fact.UserID{l.Gain.User, l.Gain.Decides} {
 		if id != 0 {
 			out = append(out, id.String())
 		}
@@ -477,7 +480,7 @@ func spokenOf(l *access.Refusal) []string {
 
 // becomes says on what somebody would come to decide, which the caller could not give
 // themselves.
-func (v *View) becomes(d *access.Draft, g *access.RoleGain) string {
+func (v *View) becomes(d *change.Draft, g *change.RoleGain) string {
 	who := "whoever is in the group"
 	if g.Decides != 0 {
 		who = v.gainer(d, g.Decides)
@@ -493,7 +496,7 @@ func (v *View) becomes(d *access.Draft, g *access.RoleGain) string {
 }
 
 // anybody says what everybody somewhere could come to hold.
-func (v *View) anybody(d *access.Draft, l *access.Refusal) string {
+func (v *View) anybody(d *change.Draft, l *change.Refusal) string {
 	where := "anybody in the organisation"
 	if unit, ok := strings.CutPrefix(l.Gain.Within, "users/"); ok {
 		where = "anybody in " + unit
@@ -508,7 +511,7 @@ func (v *View) anybody(d *access.Draft, l *access.Refusal) string {
 	return fmt.Sprintf("%s could come to hold %s, which you may not assign there. Say within which unit it may be held (held_within)", where, role)
 }
 
-func (v *View) gainer(d *access.Draft, id access.UserID) string {
+func (v *View) gainer(d *change.Draft, id fact.UserID) string {
 	if id == 0 {
 		return "everybody"
 	}
@@ -519,7 +522,7 @@ func (v *View) gainer(d *access.Draft, id access.UserID) string {
 }
 
 // draftRole names a role of a draft, were it only made in it.
-func (v *View) draftRole(d *access.Draft, id access.RoleID) string {
+func (v *View) draftRole(d *change.Draft, id fact.RoleID) string {
 	if v.today.Role(id) != nil && !v.readsRole(id) {
 		return "a role " + Outside
 	}
@@ -527,7 +530,7 @@ func (v *View) draftRole(d *access.Draft, id access.RoleID) string {
 }
 
 // moved tells the author of a change what others did since they looked.
-func (v *View) moved(subjects []access.Subject, basedOn int64) error {
+func (v *View) moved(subjects []change.Subject, basedOn int64) error {
 	e := problem(KindMoved, 409, "Somebody was faster", "nothing was changed: what this change builds on has moved since revision %d; look again and decide anew", basedOn)
 	for _, s := range subjects {
 		m := wire.Moved{What: v.subjectRef(s)}
@@ -545,18 +548,18 @@ func (v *View) moved(subjects []access.Subject, basedOn int64) error {
 	return e
 }
 
-func subjectID(s access.Subject) string { return fmt.Sprintf("%s-%d", s.Kind, s.Row) }
+func subjectID(s change.Subject) string { return fmt.Sprintf("%s-%d", s.Kind, s.Row) }
 
-func (v *View) subjectRef(s access.Subject) wire.Ref {
+func (v *View) subjectRef(s change.Subject) wire.Ref {
 	switch s.Kind {
-	case access.FactUser:
-		return v.userRef(access.UserID(s.Row))
-	case access.FactGroup:
-		return v.groupRef(access.GroupID(s.Row), false)
-	case access.FactRole:
-		return v.roleRef(access.RoleID(s.Row), false)
+	case fact.FactUser:
+		return v.userRef(fact.UserID(s.Row))
+	case fact.FactGroup:
+		return v.groupRef(fact.GroupID(s.Row), false)
+	case fact.FactRole:
+		return v.roleRef(fact.RoleID(s.Row), false)
 	}
-	return v.applicationRef(access.ApplicationID(s.Row), false)
+	return v.applicationRef(fact.ApplicationID(s.Row), false)
 }
 
 // mostNamed bounds how many users of one class an effect names, and
@@ -566,7 +569,7 @@ const (
 	effectsAPage = 100
 )
 
-func (v *View) preview(d *access.Draft, p access.Preview, how How) (*wire.Preview, error) {
+func (v *View) preview(d *change.Draft, p change.Preview, how How) (*wire.Preview, error) {
 	out := &wire.Preview{Effects: []wire.Effect{}}
 	w := *v
 	w.Snapshot = &d.Snapshot
@@ -576,13 +579,13 @@ func (v *View) preview(d *access.Draft, p access.Preview, how How) (*wire.Previe
 	everybody := w.rights().ReadsAllUsers()
 	type part struct {
 		effect *wire.Effect
-		users  []access.UserID
+		users  []fact.UserID
 	}
 	var first, rest []part
 	for _, e := range alike(p.Effects) {
 		seen, early := e.Users, 0
 		if !everybody {
-			seen = slices.DeleteFunc(slices.Clone(e.Users), func(id access.UserID) bool { return id != 0 && !w.readsUser(id) })
+			seen = slices.DeleteFunc(slices.Clone(e.Users), func(id fact.UserID) bool { return id != 0 && !w.readsUser(id) })
 		}
 		for _, id := range seen {
 			if e.early[id] {
@@ -633,7 +636,7 @@ func (v *View) preview(d *access.Draft, p access.Preview, how How) (*wire.Previe
 
 // entitlements are those in applications the caller may read, and whether
 // there are others.
-func (v *View) entitlements(es []access.Entitlement) (out []wire.Entitlement) {
+func (v *View) entitlements(es []query.Entitlement) (out []wire.Entitlement) {
 	for _, e := range es {
 		if v.readsApplication(e.Application) {
 			out = append(out, v.entitlement(e, false))
@@ -644,7 +647,7 @@ func (v *View) entitlements(es []access.Entitlement) (out []wire.Entitlement) {
 
 // entitlement draws one; own lets its application be named to whoever may not
 // read it otherwise.
-func (v *View) entitlement(e access.Entitlement, own bool) wire.Entitlement {
+func (v *View) entitlement(e query.Entitlement, own bool) wire.Entitlement {
 	x := wire.Entitlement{Application: v.applicationRef(e.Application, own), Action: e.Action, Target: e.Target, Own: e.Own, Schedule: schedule(e.Schedule),
 		From: instant(e.When[0].From), Until: instant(e.When[0].Until), When: v.when(e.When)}
 	if e.When[0].From <= v.at {
@@ -669,39 +672,39 @@ func (v *View) when(all calendar.Intervals) []wire.Window {
 	return out
 }
 
-func (v *View) rail(r access.Rail) string {
+func (v *View) rail(r change.Rail) string {
 	switch r.Code {
-	case access.LastAdministrator:
+	case change.LastAdministrator:
 		return "Nobody would be left who can administer Able Roster without a window or an end date. No acknowledgement is possible: make somebody else administrator first."
-	case access.OwnAccessLowered:
+	case change.OwnAccessLowered:
 		return "You would lose some of your own rights in Able Roster."
-	case access.GainForEverybody:
+	case change.GainForEverybody:
 		return "Everybody would gain by this, those not here yet too."
-	case access.AdministeringGain:
+	case change.AdministeringGain:
 		return "Rights to administer Able Roster would be given to " + v.several(r.Users) + "."
-	case access.ViolationPrevented, access.ViolationWarned:
+	case change.ViolationPrevented, change.ViolationWarned:
 		return v.sodRuleRail(r)
-	case access.ExpectationBroken, access.ExpectationWarned:
+	case change.ExpectationBroken, change.ExpectationWarned:
 		return v.expectationRail(r)
-	case access.WideLoss:
+	case change.WideLoss:
 		return fmt.Sprintf("%s would lose all they have in %s: %.0f %% of those who have anything there.", v.several(r.Users), v.applicationRef(r.Application, false).Label, 100*r.Share)
-	case access.LeavingLive:
+	case change.LeavingLive:
 		return v.leavingLive(r)
-	case access.NeedsSecondPerson:
+	case change.NeedsSecondPerson:
 		return "A second person must make this change: pass it on to somebody who may. No acknowledgement is possible."
-	case access.ApplicationDepends:
+	case change.ApplicationDepends:
 		return fmt.Sprintf("%s checks access as %s, which could no longer do so: its checks would be refused.", v.applicationRef(r.Application, false).Label, v.several(r.Users))
-	case access.DirectAssignment:
+	case change.DirectAssignment:
 		return fmt.Sprintf("Roles of %s are meant to be given through groups, and this gives one to %s directly.", v.applicationRef(r.Application, false).Label, v.several(r.Users))
-	case access.WideGain:
+	case change.WideGain:
 		return fmt.Sprintf("%.0f %% of all active users would gain by this.", 100*r.Share)
 	}
 	return string(r.Code)
 }
 
 // several names or counts the users the caller may read.
-func (v *View) several(ids []access.UserID) string {
-	seen := slices.DeleteFunc(slices.Clone(ids), func(id access.UserID) bool { return id == 0 || !v.readsUser(id) })
+func (v *View) several(ids []fact.UserID) string {
+	seen := slices.DeleteFunc(slices.Clone(ids), func(id fact.UserID) bool { return id == 0 || !v.readsUser(id) })
 	switch {
 	case len(ids) == 1 && ids[0] == 0:
 		return "whomever the rule will choose"
@@ -714,14 +717,14 @@ func (v *View) several(ids []access.UserID) string {
 }
 
 // notes say what was so already, and since when.
-func (v *View) notes(d *access.Draft) []wire.Note {
+func (v *View) notes(d *change.Draft) []wire.Note {
 	var out []wire.Note
 	for _, n := range d.Notes {
 		text := "This is so already."
 		switch n.Code {
-		case access.AlreadyHeld:
+		case change.AlreadyHeld:
 			text = "The role is held already, with the same limits."
-		case access.AlreadyMember:
+		case change.AlreadyMember:
 			text = "The membership is there already, with the same limits."
 		}
 		note := wire.Note{Operation: n.Operation, Code: string(n.Code), Message: text}

@@ -1,7 +1,8 @@
 package service
 
 import (
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
@@ -11,26 +12,26 @@ func (v *View) CompareRoles(role, with string) (wire.RoleComparison, error) {
 	out := wire.RoleComparison{Basis: v.basis(), Only: []wire.Entitlement{}, OnlyOther: []wire.Entitlement{}, Both: []wire.Entitlement{}}
 	a, ok := v.FindRole(role)
 	if !ok || !v.readsRole(a) {
-		return out, v.missing(access.FactRole, role)
+		return out, v.missing(fact.FactRole, role)
 	}
 	b, ok := v.FindRole(with)
 	if !ok || !v.readsRole(b) {
-		return out, v.missing(access.FactRole, with)
+		return out, v.missing(fact.FactRole, with)
 	}
 	out.Role, out.With = v.roleRef(a, false), v.roleRef(b, false)
 	type what struct {
-		app            access.ApplicationID
+		app            fact.ApplicationID
 		action, target string
 		own            bool
 	}
-	key := func(e access.Entitlement) what { return what{e.Application, e.Action, e.Target, e.Own} }
+	key := func(e query.Entitlement) what { return what{e.Application, e.Action, e.Target, e.Own} }
 	theirs := map[what]bool{}
-	second := v.RoleEntitlements(b)
+	second := query.RoleEntitlements(v.Snapshot, b)
 	for _, e := range second {
 		theirs[key(e)] = true
 	}
-	var only, other, both []access.Entitlement
-	for _, e := range v.RoleEntitlements(a) {
+	var only, other, both []query.Entitlement
+	for _, e := range query.RoleEntitlements(v.Snapshot, a) {
 		if k := key(e); theirs[k] {
 			both = append(both, e)
 			delete(theirs, k)
@@ -45,7 +46,7 @@ func (v *View) CompareRoles(role, with string) (wire.RoleComparison, error) {
 	}
 	for _, x := range []struct {
 		to   *[]wire.Entitlement
-		from []access.Entitlement
+		from []query.Entitlement
 	}{{&out.Only, only}, {&out.OnlyOther, other}, {&out.Both, both}} {
 		*x.to = append(*x.to, v.entitlements(x.from)...)
 	}

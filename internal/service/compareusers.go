@@ -3,8 +3,11 @@ package service
 import (
 	"encoding/json"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
@@ -49,26 +52,26 @@ func (v *View) CompareUsers(user, with string) (wire.UserComparison, error) {
 
 // givenOnly are the assignments to one user, but by a default rule, that another has
 // none like.
-func (v *View) givenOnly(one, other access.UserID) (out []wire.GivenRole) {
+func (v *View) givenOnly(one, other fact.UserID) (out []wire.GivenRole) {
 	out = []wire.GivenRole{}
-	theirs := v.Given(access.Assignee{User: other})
-	for _, a := range v.Given(access.Assignee{User: one}) {
+	theirs := v.Given(fact.Assignee{User: other})
+	for _, a := range v.Given(fact.Assignee{User: one}) {
 		if a.Rule != 0 || v.over(a.Window) || hasLike(v, theirs, a) {
 			continue
 		}
 		if !v.readsRole(a.Role) {
 			continue
 		}
-		g := &access.Grant{Role: access.RoleRef(v.RoleKey(a.Role)), User: access.UserRef(v.userRef(other).Key), Window: a.Window, Schedule: a.Schedule}
+		g := &operation.Grant{Role: change.RoleRef(v.RoleKey(a.Role)), User: change.UserRef(v.userRef(other).Key), Window: a.Window, Schedule: a.Schedule}
 		for _, s := range a.Scopes {
-			g.Scopes = append(g.Scopes, access.ScopeRef{Application: access.ApplicationRef(v.Snapshot.Application(s.Application).Key), Pattern: s.Pattern})
+			g.Scopes = append(g.Scopes, change.ScopeRef{Application: change.ApplicationRef(v.Snapshot.Application(s.Application).Key), Pattern: s.Pattern})
 		}
 		out = append(out, wire.GivenRole{Assignment: v.assignment(a, false), Operation: operationMap(g)})
 	}
 	return out
 }
 
-func hasLike(v *View, all []*access.Assignment, a *access.Assignment) bool {
+func hasLike(v *View, all []*fact.Assignment, a *fact.Assignment) bool {
 	for _, b := range all {
 		if a.Role == b.Role && a.Window == b.Window && v.scopesText(a.Scopes) == v.scopesText(b.Scopes) && scheduleText(a.Schedule) == scheduleText(b.Schedule) {
 			return true
@@ -81,20 +84,20 @@ func (v *View) over(w calendar.Window) bool { return w.Until != 0 && w.Until <= 
 
 // joinedOnly are the groups one user was put into, but by a rule, and another was
 // not.
-func (v *View) joinedOnly(one, other access.UserID) (out []wire.GivenGroup) {
+func (v *View) joinedOnly(one, other fact.UserID) (out []wire.GivenGroup) {
 	out = []wire.GivenGroup{}
-	in := map[access.GroupID]bool{}
-	for _, m := range v.MembershipsOf(access.Member{User: other}) {
+	in := map[fact.GroupID]bool{}
+	for _, m := range v.MembershipsOf(fact.Member{User: other}) {
 		in[m.Group] = true
 	}
-	for _, m := range v.MembershipsOf(access.Member{User: one}) {
+	for _, m := range v.MembershipsOf(fact.Member{User: one}) {
 		if m.Rule != 0 || in[m.Group] || v.over(m.Window) {
 			continue
 		}
 		if !v.readsGroup(m.Group) {
 			continue
 		}
-		op := &access.AddMember{Group: access.GroupRef(v.Snapshot.Group(m.Group).Key), User: access.UserRef(v.userRef(other).Key), Window: m.Window}
+		op := &operation.AddMember{Group: change.GroupRef(v.Snapshot.Group(m.Group).Key), User: change.UserRef(v.userRef(other).Key), Window: m.Window}
 		out = append(out, wire.GivenGroup{Membership: v.membership(m, false, nil), Operation: operationMap(op)})
 	}
 	return out
@@ -102,13 +105,13 @@ func (v *View) joinedOnly(one, other access.UserID) (out []wire.GivenGroup) {
 
 // difference is what the second user can do and the first cannot, the other way
 // round, and how much both can, whatever its intervals.
-func (v *View) difference(a, b access.UserID) (lacks, has []access.Entitlement, both int) {
+func (v *View) difference(a, b fact.UserID) (lacks, has []query.Entitlement, both int) {
 	type what struct {
-		app            access.ApplicationID
+		app            fact.ApplicationID
 		action, target string
 		own            bool
 	}
-	key := func(e access.Entitlement) what { return what{e.Application, e.Action, e.Target, e.Own} }
+	key := func(e query.Entitlement) what { return what{e.Application, e.Action, e.Target, e.Own} }
 	mine, theirs := map[what]bool{}, map[what]bool{}
 	first, second := v.heldNow(a), v.heldNow(b)
 	for _, e := range first {
@@ -131,9 +134,9 @@ func (v *View) difference(a, b access.UserID) (lacks, has []access.Entitlement, 
 }
 
 // heldNow are the entitlements a user has at the view's instant.
-func (v *View) heldNow(id access.UserID) []access.Entitlement {
-	var out []access.Entitlement
-	for _, e := range v.Entitlements(id) {
+func (v *View) heldNow(id fact.UserID) []query.Entitlement {
+	var out []query.Entitlement
+	for _, e := range query.Entitlements(v.Snapshot, id) {
 		for _, w := range e.When {
 			if w.Holds(v.at) {
 				e.When = calendar.Intervals{w}
@@ -146,8 +149,8 @@ func (v *View) heldNow(id access.UserID) []access.Entitlement {
 }
 
 // operationMap is an operation as it is sent.
-func operationMap(op access.Operation) map[string]any {
-	raw, err := access.EncodeOperation(op)
+func operationMap(op change.Operation) map[string]any {
+	raw, err := change.EncodeOperation(op)
 	out := map[string]any{}
 	if err == nil {
 		_ = json.Unmarshal(raw, &out)

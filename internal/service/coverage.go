@@ -9,17 +9,20 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 	"ableroster/internal/patterns"
+	"ableroster/internal/query"
 	"ableroster/internal/usage"
 	"ableroster/wire"
 )
 
 // appNamed finds an application the caller may read.
-func (v *View) appNamed(ref string) (access.ApplicationID, error) {
+func (v *View) appNamed(ref string) (fact.ApplicationID, error) {
 	id, ok := v.FindApplication(ref)
 	if !ok || !v.readsApplication(id) {
-		return 0, v.missing(access.FactApplication, ref)
+		return 0, v.missing(fact.FactApplication, ref)
 	}
 	return id, nil
 }
@@ -34,11 +37,11 @@ func (v *View) Coverage(application string) (wire.Coverage, error) {
 	}
 	out.Application = v.applicationRef(app, false)
 	out.Outside = !v.seesAll()
-	c := v.Snapshot.Coverage(app, v.at, v.readsRole)
+	c := query.CoverageOf(v.Snapshot, app, v.at, v.readsRole)
 	for _, a := range c.Application.Actions {
 		out.Actions = append(out.Actions, wire.Action(a))
 	}
-	place := map[access.RoleID]int{}
+	place := map[fact.RoleID]int{}
 	for i := range c.Rows {
 		r := c.Rows[i].Resource
 		row := wire.CoverageRow{Path: r.Path, Label: r.Label, Kind: r.NodeKind, Open: r.Open, Cells: make([]wire.CoverageCell, len(c.Rows[i].Cells))}
@@ -57,7 +60,7 @@ func (v *View) Coverage(application string) (wire.Coverage, error) {
 			if len(cell.Roles) == 0 {
 				out.Unreached++
 			}
-			if cell.Everybody != access.NotEverybody {
+			if cell.Everybody != query.NotEverybody {
 				out.Everybody++
 			}
 			row.Cells[k] = x
@@ -79,7 +82,7 @@ func (v *View) PatternCover(application, pattern string) (wire.PatternCover, err
 		return out, Invalid("the question cannot be asked", wire.Fault{Place: "pattern", Message: err.Error()})
 	}
 	out.Application = v.applicationRef(app, false)
-	paths, open := v.PatternCovers(app, pattern)
+	paths, open := query.PatternCovers(v.Snapshot, app, pattern)
 	out.Total, out.Paths = len(paths), append(out.Paths, paths[:min(len(paths), 200)]...)
 	switch {
 	case pattern == patterns.Root:
@@ -122,7 +125,7 @@ func (d *Service) Compare(ctx context.Context, c Caller, application string, in 
 	for path, label := range listed {
 		if _, ok := v.FindResource(app, path); ok {
 			out.Matching++
-		} else if v.UnknownPath(app, path) {
+		} else if query.UnknownPath(v.Snapshot, app, path) {
 			missing[path] = &wire.MissingPath{Path: path, Label: label}
 		} else {
 			out.Matching++ // below an open resource
@@ -141,7 +144,7 @@ func (d *Service) Compare(ctx context.Context, c Caller, application string, in 
 			return out, err
 		}
 		for _, x := range asked {
-			if patterns.CheckPath(x.Path) != nil || !v.UnknownPath(app, x.Path) {
+			if patterns.CheckPath(x.Path) != nil || !query.UnknownPath(v.Snapshot, app, x.Path) {
 				continue
 			}
 			m := missing[x.Path]
@@ -193,7 +196,7 @@ func readPaths(lines []string) (map[string]string, []wire.Fault) {
 
 // missingPaths draws what is missing, in order of path, with what would register
 // it and who would reach it then.
-func (v *View) missingPaths(app access.ApplicationID, missing map[string]*wire.MissingPath, out *wire.Comparison) {
+func (v *View) missingPaths(app fact.ApplicationID, missing map[string]*wire.MissingPath, out *wire.Comparison) {
 	beside := map[string][]string{}
 	kinds := map[string]string{}
 	for _, r := range v.resourcesOf(app) {
@@ -208,7 +211,7 @@ func (v *View) missingPaths(app access.ApplicationID, missing map[string]*wire.M
 		if label == "" {
 			label = labelOf(path)
 		}
-		raw, _ := access.EncodeOperation(&access.AddResource{Application: access.ApplicationRef(app.String()), Path: path, Label: label, NodeKind: kinds[patterns.Parent(path)]})
+		raw, _ := change.EncodeOperation(&operation.AddResource{Application: change.ApplicationRef(app.String()), Path: path, Label: label, NodeKind: kinds[patterns.Parent(path)]})
 		return raw
 	}
 	for _, path := range sortedKeys(missing) {
@@ -237,7 +240,7 @@ func (v *View) missingPaths(app access.ApplicationID, missing map[string]*wire.M
 			continue
 		}
 		for r := range v.Snapshot.Roles() {
-			if !r.Retired && v.readsRole(r.ID) && slices.ContainsFunc(v.RolePermissions(r.ID), func(p *access.Permission) bool {
+			if !r.Retired && v.readsRole(r.ID) && slices.ContainsFunc(v.RolePermissions(r.ID), func(p *fact.Permission) bool {
 				return p.Application == app && patterns.Covers(p.Pattern, path)
 			}) {
 				m.Roles = append(m.Roles, v.roleRef(r.ID, false))
@@ -290,14 +293,14 @@ func (d *Service) GoingLive(ctx context.Context, c Caller, application string) (
 			out.Recorded = append(out.Recorded, x)
 		}
 	}
-	cover := v.Snapshot.Coverage(app, v.at, v.readsRole)
+	cover := query.CoverageOf(v.Snapshot, app, v.at, v.readsRole)
 	for i := range cover.Rows {
 		row := &cover.Rows[i]
 		nobody := wire.NobodyReaches{Path: row.Resource.Path, Label: row.Resource.Label}
 		unreached := nobody
 		for k, cell := range row.Cells {
 			a := cover.Application.Actions[k].Key
-			if cell.Everybody == access.Anybody {
+			if cell.Everybody == query.Anybody {
 				nobody.Actions = append(nobody.Actions, a)
 			}
 			if len(cell.Roles) == 0 {
@@ -311,11 +314,11 @@ func (d *Service) GoingLive(ctx context.Context, c Caller, application string) (
 			out.Unreached = append(out.Unreached, unreached)
 		}
 	}
-	with := map[access.UserID]bool{}
-	v.PeopleIn(app, v.at, func(id access.UserID) { with[id] = true })
+	with := map[fact.UserID]bool{}
+	change.PeopleIn(v.Snapshot, app, v.at, func(id fact.UserID) { with[id] = true })
 	for u := range v.Snapshot.Users() {
 		switch {
-		case u.UserKind != access.Person || !v.Effective(u.ID, v.at):
+		case u.UserKind != fact.Person || !v.Effective(u.ID, v.at):
 		case !v.readsUser(u.ID):
 		case with[u.ID]:
 			out.With++

@@ -1,38 +1,41 @@
 package service
 
 import (
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
 // coverNothing says, of patterns that a change writes, which cover nothing that is
 // registered: that may be meant, for what is to come, or mistyped.
-func (v *View) coverNothing(ops []access.Operation) []wire.Note {
+func (v *View) coverNothing(ops []change.Operation) []wire.Note {
 	var out []wire.Note
 	for i, op := range ops {
 		type on struct {
-			app     access.ApplicationRef
+			app     change.ApplicationRef
 			pattern string
 		}
 		var written []on
 		switch o := op.(type) {
-		case *access.AddPermission:
+		case *operation.AddPermission:
 			written = append(written, on{o.Application, o.Pattern})
-		case *access.AddFence:
+		case *operation.AddFence:
 			written = append(written, on{o.Application, o.Pattern})
-		case *access.SetExpectation:
+		case *operation.SetExpectation:
 			written = append(written, on{o.Application, o.Pattern})
-		case *access.Grant:
+		case *operation.Grant:
 			for _, s := range o.Scopes {
 				written = append(written, on{s.Application, s.Pattern})
 			}
 		}
 		for _, x := range written {
 			app, ok := v.FindApplication(string(x.app))
-			if !ok || app == access.AbleRoster {
+			if !ok || app == fact.AbleRoster {
 				continue
 			}
-			if paths, open := v.PatternCovers(app, x.pattern); len(paths) == 0 && !open {
+			if paths, open := query.PatternCovers(v.Snapshot, app, x.pattern); len(paths) == 0 && !open {
 				out = append(out, wire.Note{Operation: i, Code: "covers_nothing", Message: x.pattern + " covers nothing that is registered in " + v.applicationRef(app, true).Label + " today."})
 			}
 		}

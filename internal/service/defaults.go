@@ -5,6 +5,10 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
@@ -14,7 +18,7 @@ func (v *View) readsSettings() bool { return v.rights().May(access.ActRead, "set
 
 // defaultRef names a default rule, nil for none. Whoever sees what it gives sees
 // that a rule does.
-func (v *View) defaultRef(id access.DefaultID) *wire.Ref {
+func (v *View) defaultRef(id fact.DefaultID) *wire.Ref {
 	f := v.Snapshot.Default(id)
 	if f == nil {
 		return nil
@@ -28,7 +32,7 @@ func (v *View) Defaults() (wire.DefaultList, error) {
 	if !v.readsSettings() {
 		return out, Refused("you may not read the default rules")
 	}
-	given := map[access.DefaultID]int{}
+	given := map[fact.DefaultID]int{}
 	for u := range v.Snapshot.Users() {
 		if !v.readsUser(u.ID) {
 			continue
@@ -65,9 +69,9 @@ func order(last bool) int {
 	return 0
 }
 
-func (v *View) defaultRule(f *access.Default, users int) wire.Default {
+func (v *View) defaultRule(f *fact.Default, users int) wire.Default {
 	out := wire.Default{ID: f.ID.String(), Key: f.Key, Label: f.Label, Description: f.Description, Everybody: f.Everybody, Filter: f.Filter, FilterWords: v.filterWords(f.Filter),
-		Roles: []wire.Ref{}, Groups: []wire.Ref{}, Ended: f.Ended, UserCount: users, Words: f.Words(v.Snapshot), Given: &wire.Given{Revision: f.Opened}}
+		Roles: []wire.Ref{}, Groups: []wire.Ref{}, Ended: f.Ended, UserCount: users, Words: operation.DefaultWords(f, v.Snapshot), Given: &wire.Given{Revision: f.Opened}}
 	for _, r := range f.Roles {
 		out.Roles = append(out.Roles, v.roleRef(r, false))
 	}
@@ -78,8 +82,8 @@ func (v *View) defaultRule(f *access.Default, users int) wire.Default {
 }
 
 // wouldBe is the view with one more user of given facts.
-func (v *View) wouldBe(u access.User) (*View, access.UserID, error) {
-	s, id, faults := v.Snapshot.WouldBe(u)
+func (v *View) wouldBe(u fact.User) (*View, fact.UserID, error) {
+	s, id, faults := change.WouldBe(v.Snapshot, u)
 	if len(faults) > 0 {
 		var all []wire.Fault
 		for _, f := range faults {
@@ -97,7 +101,7 @@ var newUser = wire.Ref{Label: "A new user"}
 
 // NewUserPreview is what a new user of given facts would have, and why; to whoever may
 // see or add users there.
-func (v *View) NewUserPreview(u access.User) (wire.NewUserPreview, error) {
+func (v *View) NewUserPreview(u fact.User) (wire.NewUserPreview, error) {
 	out := wire.NewUserPreview{Basis: v.basis(), Rules: []wire.Ref{}, Roles: []wire.NewUserRole{}, Groups: []wire.Membership{}, Lines: []wire.AccessLine{}}
 	w, id, err := v.wouldBe(u)
 	if err != nil {
@@ -112,7 +116,7 @@ func (v *View) NewUserPreview(u access.User) (wire.NewUserPreview, error) {
 		}
 	}
 	for r := range w.Snapshot.Roles() {
-		if c := w.WayToRole(id, r.ID, v.at); c != nil && v.readsRole(r.ID) {
+		if c := query.WayToRole(w.Snapshot, id, r.ID, v.at); c != nil && v.readsRole(r.ID) {
 			out.Roles = append(out.Roles, wire.NewUserRole{Role: v.roleRef(r.ID, false), Path: w.path(id, *c)})
 		}
 	}

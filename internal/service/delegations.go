@@ -6,7 +6,9 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
@@ -14,7 +16,7 @@ import (
 // give anything in Able Roster, of those the caller may read.
 func (v *View) Delegations() wire.DelegationList {
 	out := wire.DelegationList{Basis: v.basis(), Delegations: []wire.Delegation{}, Roles: []wire.DelegationRole{}}
-	hands := map[access.RoleID]bool{} // whether a role gives anything here at all
+	hands := map[fact.RoleID]bool{} // whether a role gives anything here at all
 	for head := range v.AssignmentHeads(0) {
 		gives, known := hands[head.Role]
 		if !known {
@@ -61,11 +63,11 @@ var verbsOf = []struct {
 
 // partWords says in plain words what a role lets do in Able Roster within scopes:
 // one sentence for each place, places where the same may be done together.
-func (v *View) partWords(role access.RoleID, scopes []access.Scope) []string {
+func (v *View) partWords(role fact.RoleID, scopes []fact.Scope) []string {
 	byPlace := map[string][]string{}
 	var places []string
 	for _, x := range verbsOf {
-		for _, p := range v.RoleReach(role, x.action, scopes) {
+		for _, p := range query.RoleReach(v.Snapshot, role, x.action, scopes) {
 			place := v.placeWords(p, x.action)
 			if _, known := byPlace[place]; !known {
 				places = append(places, place)
@@ -111,8 +113,8 @@ func (v *View) placeWords(pattern, action string) string {
 	switch head {
 	case "users":
 		if unit, id, one := strings.Cut(rest, "@/"); one {
-			if n, ok := access.ParseID("user", id); ok {
-				return v.UserName(access.UserID(n))
+			if n, ok := fact.ParseID("user", id); ok {
+				return v.UserName(fact.UserID(n))
 			}
 			return "people in " + strings.TrimSuffix(unit, "/")
 		}
@@ -179,14 +181,14 @@ func (v *View) roleWords(key string) string {
 // where they may not read about that person otherwise.
 func (v *View) MyAccess() wire.MyAccess {
 	w := *v
-	w.known, w.mine = map[access.UserID]bool{}, true
+	w.known, w.mine = map[fact.UserID]bool{}, true
 	u := v.Snapshot.User(v.caller.User)
 	if u.Manager != 0 {
 		w.known[u.Manager] = true
 	}
 	out := wire.MyAccess{User: w.User(v.caller.User), Access: w.Access(v.caller.User), Parts: []string{}, Manager: nil}
 	out.Manager = out.User.Manager
-	v.EachAssignment(v.caller.User, v.at, func(a *access.Assignment) {
+	query.EachAssignment(v.Snapshot, v.caller.User, v.at, func(a *fact.Assignment) {
 		for _, words := range v.partWords(a.Role, a.Scopes) {
 			if !slices.Contains(out.Parts, words) {
 				out.Parts = append(out.Parts, words)

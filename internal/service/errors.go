@@ -3,7 +3,7 @@ package service
 import (
 	"fmt"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/near"
 	"ableroster/wire"
 )
@@ -48,7 +48,7 @@ func Refused(format string, args ...any) *wire.Problem {
 
 // missing is the answer for a name that is not there or that the caller may
 // not know of: the same for both.
-func (v *View) missing(kind access.FactKind, given string) *wire.Problem {
+func (v *View) missing(kind fact.FactKind, given string) *wire.Problem {
 	p := notFound("there is no %s “%s”", kind, given)
 	if names := v.near(kind, given); len(names) > 0 {
 		p.Detail += ": did you mean " + names[0] + "?"
@@ -58,29 +58,29 @@ func (v *View) missing(kind access.FactKind, given string) *wire.Problem {
 }
 
 // near are names like the one given, among those the caller may see.
-func (v *View) near(kind access.FactKind, given string) []string {
+func (v *View) near(kind fact.FactKind, given string) []string {
 	all := near.To(given)
 	add := all.Add
 	switch kind {
-	case access.FactUser:
+	case fact.FactUser:
 		for u := range v.today.Users() {
 			if v.readsUser(u.ID) {
 				add(u.UserName)
 			}
 		}
-	case access.FactGroup:
+	case fact.FactGroup:
 		for g := range v.today.Groups() {
 			if v.readsGroup(g.ID) {
 				add(g.Key)
 			}
 		}
-	case access.FactApplication:
+	case fact.FactApplication:
 		for a := range v.today.Applications() {
 			if v.readsApplication(a.ID) {
 				add(a.Key)
 			}
 		}
-	case access.FactRole:
+	case fact.FactRole:
 		for r := range v.today.Roles() {
 			if v.readsRole(r.ID) {
 				add(v.today.RoleKey(r.ID))

@@ -7,8 +7,11 @@ import (
 	"slices"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
@@ -24,15 +27,15 @@ func (d *Service) Expectations(ctx context.Context, c Caller, asOf time.Time, ap
 	if !v.readsSettings() {
 		return out, Refused("you may not read the expectations")
 	}
-	var app access.ApplicationID
+	var app fact.ApplicationID
 	if application != "" {
 		id, ok := v.FindApplication(application)
 		if !ok || !v.readsApplication(id) {
-			return out, v.missing(access.FactApplication, application)
+			return out, v.missing(fact.FactApplication, application)
 		}
 		app = id
 	}
-	all := slices.DeleteFunc(v.Snapshot.Expectations(), func(f *access.Expectation) bool { return app != 0 && f.Application != app })
+	all := slices.DeleteFunc(v.Snapshot.Expectations(), func(f *fact.Expectation) bool { return app != 0 && f.Application != app })
 	broken := d.brokenNow(v.Snapshot, all, v.at)
 	for _, f := range all {
 		x := v.expectation(f, broken[f.ID], out.Broken < mostDated)
@@ -65,8 +68,8 @@ func (d *Service) Expectations(ctx context.Context, c Caller, asOf time.Time, ap
 // each takes a look at all that ever concerned somebody.
 const mostDated = 50
 
-func (v *View) expectation(f *access.Expectation, broken []access.Broken, dated bool) wire.Expectation {
-	out := wire.Expectation{ID: f.ID.String(), Key: f.Key, Label: f.Label, Words: f.Words(v.Snapshot, v), Description: f.Description, Except: f.Of.Except, Nobody: f.Of.Nobody,
+func (v *View) expectation(f *fact.Expectation, broken []query.Broken, dated bool) wire.Expectation {
+	out := wire.Expectation{ID: f.ID.String(), Key: f.Key, Label: f.Label, Words: change.ExpectationWords(f, v.Snapshot, v), Description: f.Description, Except: f.Of.Except, Nobody: f.Of.Nobody,
 		Application: v.applicationRef(f.Application, false), Action: f.Action, Pattern: f.Pattern, May: f.May, Blocking: f.Blocking, Ended: f.Ended, Given: &wire.Given{Revision: f.Opened}}
 	if out.Label == "" {
 		out.Label = out.Words
@@ -89,9 +92,9 @@ func (v *View) expectation(f *access.Expectation, broken []access.Broken, dated 
 
 // brokenBy says who of those the caller may read breaks an expectation; nil when none of
 // them does at the instant.
-func (v *View) brokenBy(f *access.Expectation, broken []access.Broken, dated bool) *wire.Broken {
+func (v *View) brokenBy(f *fact.Expectation, broken []query.Broken, dated bool) *wire.Broken {
 	out := &wire.Broken{By: []wire.Breaker{}, Outside: !v.rights().ReadsAllUsers()}
-	var first *access.Broken
+	var first *query.Broken
 	for _, b := range broken {
 		if !b.When.Holds(v.at) {
 			continue
@@ -115,7 +118,7 @@ func (v *View) brokenBy(f *access.Expectation, broken []access.Broken, dated boo
 	return out
 }
 
-func (v *View) userOrNobody(id access.UserID) wire.Ref {
+func (v *View) userOrNobody(id fact.UserID) wire.Ref {
 	if id == 0 {
 		return wire.Ref{Label: "Nobody signed in"}
 	}
@@ -125,7 +128,7 @@ func (v *View) userOrNobody(id access.UserID) wire.Ref {
 // brokenSince finds out since when somebody breaks an expectation, and by which
 // revision, from all that ever concerned them. It is left out where that cannot
 // be read just now.
-func (v *View) brokenSince(f *access.Expectation, id access.UserID, out *wire.Broken) {
+func (v *View) brokenSince(f *fact.Expectation, id fact.UserID, out *wire.Broken) {
 	eras, err := v.service.Ledger.RoleHistory(v.ctx, id)
 	if err != nil {
 		return
@@ -134,7 +137,7 @@ func (v *View) brokenSince(f *access.Expectation, id access.UserID, out *wire.Br
 	for _, e := range eras {
 		begun[e.Revision] = e.From
 	}
-	for _, s := range access.BrokenSpans(eras, f, id) {
+	for _, s := range query.BrokenSpans(eras, f, id) {
 		if !s.Holds(v.at) {
 			continue
 		}
@@ -151,14 +154,14 @@ func (v *View) brokenSince(f *access.Expectation, id access.UserID, out *wire.Br
 
 // expectationRail says which expectation would be broken, to whoever may read
 // what it speaks of.
-func (v *View) expectationRail(r access.Rail) string {
+func (v *View) expectationRail(r change.Rail) string {
 	f := r.Expectation
 	if !v.readsApplication(f.Application) || f.Of.User != 0 && !v.readsUser(f.Of.User) || f.Of.Group != 0 && !v.readsGroup(f.Of.Group) {
 		return "A check that should hold would fail."
 	}
 	text := f.Label
 	if text == "" {
-		text = f.Words(v.Snapshot, v)
+		text = change.ExpectationWords(f, v.Snapshot, v)
 	}
 	who := v.several(r.Users)
 	if len(r.Users) == 1 && r.Users[0] == 0 {
@@ -175,19 +178,19 @@ func (v *View) expectationRail(r access.Rail) string {
 }
 
 // leavingLive says what it means that an application is no longer live.
-func (v *View) leavingLive(r access.Rail) string {
+func (v *View) leavingLive(r change.Rail) string {
 	app := v.applicationRef(r.Application, false).Label
-	if r.State == access.StateRehearsal {
+	if r.State == fact.StateRehearsal {
 		return "Everybody who is signed in could do everything in " + app + ": a rehearsal denies nothing, it only counts."
 	}
 	return "Nobody could do anything in " + app + " any more."
 }
 
 // expected says, of expectations a change writes, which do not hold already.
-func (v *View) expected(d *access.Draft, ops []access.Operation) []wire.Note {
+func (v *View) expected(d *change.Draft, ops []change.Operation) []wire.Note {
 	var out []wire.Note
 	for _, f := range d.WroteExpectations() {
-		b := v.brokenBy(f, v.Snapshot.BrokenBy(f, v.at), false)
+		b := v.brokenBy(f, query.BrokenBy(v.Snapshot, f, v.at), false)
 		if b == nil {
 			continue
 		}
@@ -198,8 +201,8 @@ func (v *View) expected(d *access.Draft, ops []access.Operation) []wire.Note {
 		if b.UserCount > 1 {
 			who += fmt.Sprintf(" and %d others", b.UserCount-1)
 		}
-		out = append(out, wire.Note{Operation: slices.IndexFunc(ops, func(op access.Operation) bool {
-			o, ok := op.(*access.SetExpectation)
+		out = append(out, wire.Note{Operation: slices.IndexFunc(ops, func(op change.Operation) bool {
+			o, ok := op.(*operation.SetExpectation)
 			return ok && string(o.Expectation) == f.ID.String()
 		}), Code: "not_so_yet", Message: fmt.Sprintf("It does not hold yet: %s. What is so already is left alone; what would break it anew is %s.", who,
 			map[bool]string{true: "refused", false: "warned of"}[f.Blocking])})

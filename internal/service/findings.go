@@ -11,8 +11,12 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/finding"
+	"ableroster/internal/operation"
 	"ableroster/internal/patterns"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
@@ -59,11 +63,11 @@ func (d *Service) Findings(ctx context.Context, c Caller, q FindingSearch) (wire
 	if q.Code != "" && finding.AboutOf(finding.Code(q.Code)) == nil {
 		return out, Invalid("the question cannot be asked", wire.Fault{Place: "code", Message: fmt.Sprintf("there is no kind of finding “%s”", q.Code)})
 	}
-	var app access.ApplicationID
+	var app fact.ApplicationID
 	if q.Application != "" {
 		id, ok := v.FindApplication(q.Application)
 		if !ok || !v.readsApplication(id) {
-			return out, v.missing(access.FactApplication, q.Application)
+			return out, v.missing(fact.FactApplication, q.Application)
 		}
 		app = id
 	}
@@ -156,7 +160,7 @@ func (v *View) finding(f *finding.Finding) wire.Finding {
 	ref(&out.Application, f.Application != 0, v.applicationRef(f.Application, true))
 	ops, words := v.mend(f)
 	for _, op := range ops {
-		if raw, err := access.EncodeOperation(op); err == nil {
+		if raw, err := change.EncodeOperation(op); err == nil {
 			out.Mend = append(out.Mend, json.RawMessage(raw))
 		}
 	}
@@ -188,11 +192,11 @@ func (v *View) findingWords(f *finding.Finding) string {
 	}
 	switch f.Code {
 	case finding.PastEnd:
-		return fmt.Sprintf("%s is past the end date by %s, and still active.", user, access.Count(f.Count, "day"))
+		return fmt.Sprintf("%s is past the end date by %s, and still active.", user, fact.Count(f.Count, "day"))
 	case finding.WildcardInFence:
 		return fmt.Sprintf("%s passes the fence on %s in %s with the pattern %s: whatever is registered there is covered.", role, v.Fence(f.Fence).Pattern, app, f.Path)
 	case finding.AccountUnused:
-		return fmt.Sprintf("%s has not signed in for %s.", user, access.Count(f.Count, "day"))
+		return fmt.Sprintf("%s has not signed in for %s.", user, fact.Count(f.Count, "day"))
 	case finding.AlmostEverybody:
 		return fmt.Sprintf("%s is held by %d people, almost all there are.", role, f.Count)
 	case finding.Direct:
@@ -235,44 +239,44 @@ const mostMended = 200
 
 // mend is the change that would mend a finding, and what it does in words. There
 // is none where somebody must be chosen first.
-func (v *View) mend(f *finding.Finding) ([]access.Operation, string) {
-	role, user := access.RoleRef(f.Role.String()), access.UserRef(f.User.String())
+func (v *View) mend(f *finding.Finding) ([]change.Operation, string) {
+	role, user := change.RoleRef(f.Role.String()), change.UserRef(f.User.String())
 	switch f.Code {
 	case finding.PastEnd:
-		departed := access.Departed
-		return []access.Operation{&access.UpdateUser{User: user, Status: &departed}}, "Mark as departed"
+		departed := fact.Departed
+		return []change.Operation{&operation.UpdateUser{User: user, Status: &departed}}, "Mark as departed"
 	case finding.AccountUnused, finding.HoldsNothing:
-		suspended := access.Suspended
-		return []access.Operation{&access.UpdateUser{User: user, Status: &suspended}}, "Suspend them, until they ask"
+		suspended := fact.Suspended
+		return []change.Operation{&operation.UpdateUser{User: user, Status: &suspended}}, "Suspend them, until they ask"
 	case finding.WildcardInFence:
 		return v.mendWildcard(f)
 	case finding.AlmostEverybody:
-		return []access.Operation{&access.AddDefault{Key: v.freshDefault(f.Role), Label: v.roleRef(f.Role, false).Label + " for everybody", Everybody: true, Roles: []access.RoleRef{role}}}, "Make it a default rule for everybody"
+		return []change.Operation{&operation.AddDefault{Key: v.freshDefault(f.Role), Label: v.roleRef(f.Role, false).Label + " for everybody", Everybody: true, Roles: []change.RoleRef{role}}}, "Make it a default rule for everybody"
 	case finding.Direct:
 		return v.mendDirect(f)
 	case finding.Doubled, finding.Over:
-		return []access.Operation{&access.Revoke{Assignment: access.AssignmentRef(f.Assignment.String())}}, "Revoke it"
+		return []change.Operation{&operation.Revoke{Assignment: change.AssignmentRef(f.Assignment.String())}}, "Revoke it"
 	case finding.NothingMatches:
-		return []access.Operation{&access.RemovePermission{Permission: access.PermissionRef(f.Permission.String())}}, "Take the permission away"
+		return []change.Operation{&operation.RemovePermission{Permission: change.PermissionRef(f.Permission.String())}}, "Take the permission away"
 	case finding.Unreached:
 		return v.mendUnreached(f)
 	case finding.RoleEmpty, finding.RoleUnheld:
-		return []access.Operation{&access.RetireRole{Role: role}}, "Retire the role"
+		return []change.Operation{&operation.RetireRole{Role: role}}, "Retire the role"
 	case finding.RoleAlike:
 		return v.mendAlike(f)
 	case finding.RoleUnowned:
-		me := access.UserRef(v.caller.User.String())
-		return []access.Operation{&access.UpdateRole{Role: role, Owner: &me}}, "Answer for it yourself"
+		me := change.UserRef(v.caller.User.String())
+		return []change.Operation{&operation.UpdateRole{Role: role, Owner: &me}}, "Answer for it yourself"
 	case finding.ApplicationAlone:
-		me := access.UserRef(v.caller.User.String())
-		return []access.Operation{&access.UpdateApplication{Application: access.ApplicationRef(f.Application.String()), Owner: &me}}, "Answer for it yourself"
+		me := change.UserRef(v.caller.User.String())
+		return []change.Operation{&operation.UpdateApplication{Application: change.ApplicationRef(f.Application.String()), Owner: &me}}, "Answer for it yourself"
 	case finding.GroupEmpty:
-		var ops []access.Operation
-		for _, a := range v.Given(access.Assignee{Group: f.Group}) {
-			ops = append(ops, &access.Revoke{Assignment: access.AssignmentRef(a.ID.String())})
+		var ops []change.Operation
+		for _, a := range v.Given(fact.Assignee{Group: f.Group}) {
+			ops = append(ops, &operation.Revoke{Assignment: change.AssignmentRef(a.ID.String())})
 		}
-		for _, m := range v.MembershipsOf(access.Member{Group: f.Group}) {
-			ops = append(ops, &access.RemoveMember{Group: access.GroupRef(m.Group.String()), Member: access.GroupRef(f.Group.String())})
+		for _, m := range v.MembershipsOf(fact.Member{Group: f.Group}) {
+			ops = append(ops, &operation.RemoveMember{Group: change.GroupRef(m.Group.String()), Member: change.GroupRef(f.Group.String())})
 		}
 		return ops, "Take from the group what it would give"
 	}
@@ -280,33 +284,33 @@ func (v *View) mend(f *finding.Finding) ([]access.Operation, string) {
 }
 
 // mendWildcard writes the pattern out as what it covers today.
-func (v *View) mendWildcard(f *finding.Finding) ([]access.Operation, string) {
+func (v *View) mendWildcard(f *finding.Finding) ([]change.Operation, string) {
 	p := v.Permission(f.Permission)
-	ops := []access.Operation{&access.RemovePermission{Permission: access.PermissionRef(f.Permission.String())}}
-	paths, open := v.PatternCovers(f.Application, f.Path)
+	ops := []change.Operation{&operation.RemovePermission{Permission: change.PermissionRef(f.Permission.String())}}
+	paths, open := query.PatternCovers(v.Snapshot, f.Application, f.Path)
 	if open || len(paths) > mostMended {
 		return nil, "Write the pattern without a star"
 	}
 	for _, path := range paths {
-		ops = append(ops, &access.AddPermission{Role: access.RoleRef(f.Role.String()), Application: access.ApplicationRef(f.Application.String()), Actions: slices.Clone(p.Actions), Pattern: path, Own: p.Own})
+		ops = append(ops, &operation.AddPermission{Role: change.RoleRef(f.Role.String()), Application: change.ApplicationRef(f.Application.String()), Actions: slices.Clone(p.Actions), Pattern: path, Own: p.Own})
 	}
 	return ops, "Name each of what it covers today instead"
 }
 
 // mendDirect moves somebody into a group that gives the role, and nothing else
 // they have not; into a new one where there is none.
-func (v *View) mendDirect(f *finding.Finding) ([]access.Operation, string) {
+func (v *View) mendDirect(f *finding.Finding) ([]change.Operation, string) {
 	a := v.Snapshot.Assignment(f.Assignment)
 	if a.Window != (calendar.Window{}) || len(a.Scopes) > 0 || a.Schedule != nil {
 		return nil, "This assignment has its own dates: ask the holder whether it is still needed"
 	}
-	revoke := &access.Revoke{Assignment: access.AssignmentRef(f.Assignment.String())}
-	user := access.UserRef(f.User.String())
+	revoke := &operation.Revoke{Assignment: change.AssignmentRef(f.Assignment.String())}
+	user := change.UserRef(f.User.String())
 	for g := range v.Snapshot.Groups() {
-		given := v.Given(access.Assignee{Group: g.ID})
+		given := v.Given(fact.Assignee{Group: g.ID})
 		if len(given) == 1 && given[0].Role == f.Role && given[0].Window == (calendar.Window{}) && len(given[0].Scopes) == 0 && given[0].Schedule == nil &&
-			g.Filter == "" && len(v.MembershipsOf(access.Member{Group: g.ID})) == 0 && v.readsGroup(g.ID) && g.ID != access.PublicGroup && g.ID != access.AllUsersGroup {
-			return []access.Operation{&access.AddMember{Group: access.GroupRef(g.ID.String()), User: user}, revoke}, "Put them into the group " + g.Label + ", which gives it"
+			g.Filter == "" && len(v.MembershipsOf(fact.Member{Group: g.ID})) == 0 && v.readsGroup(g.ID) && g.ID != fact.PublicGroup && g.ID != fact.AllUsersGroup {
+			return []change.Operation{&operation.AddMember{Group: change.GroupRef(g.ID.String()), User: user}, revoke}, "Put them into the group " + g.Label + ", which gives it"
 		}
 	}
 	key := v.Snapshot.Role(f.Role).Key + "-holders"
@@ -316,17 +320,17 @@ func (v *View) mendDirect(f *finding.Finding) ([]access.Operation, string) {
 		}
 		key = fmt.Sprintf("%s-holders-%d", v.Snapshot.Role(f.Role).Key, i)
 	}
-	return []access.Operation{
-		&access.AddGroup{Key: key, Label: v.roleRef(f.Role, false).Label + ": holders"},
-		&access.Grant{Role: access.RoleRef(f.Role.String()), Group: access.GroupRef(key)},
-		&access.AddMember{Group: access.GroupRef(key), User: user},
+	return []change.Operation{
+		&operation.AddGroup{Key: key, Label: v.roleRef(f.Role, false).Label + ": holders"},
+		&operation.Grant{Role: change.RoleRef(f.Role.String()), Group: change.GroupRef(key)},
+		&operation.AddMember{Group: change.GroupRef(key), User: user},
 		revoke,
 	}, "Make a group that gives it, with them as its member"
 }
 
 // mendUnreached lets the role that reads a sister read it too.
-func (v *View) mendUnreached(f *finding.Finding) ([]access.Operation, string) {
-	c := v.Snapshot.Coverage(f.Application, v.at, nil)
+func (v *View) mendUnreached(f *finding.Finding) ([]change.Operation, string) {
+	c := query.CoverageOf(v.Snapshot, f.Application, v.at, nil)
 	for i := range c.Rows {
 		row := &c.Rows[i]
 		if row.Resource.Path == f.Path || patterns.Parent(row.Resource.Path) != patterns.Parent(f.Path) || len(row.Cells) == 0 || len(row.Cells[0].Roles) == 0 {
@@ -337,34 +341,34 @@ func (v *View) mendUnreached(f *finding.Finding) ([]access.Operation, string) {
 			continue
 		}
 		action := c.Application.Actions[0].Key
-		return []access.Operation{&access.AddPermission{Role: access.RoleRef(r.String()), Application: access.ApplicationRef(f.Application.String()), Actions: []string{action}, Pattern: f.Path}},
+		return []change.Operation{&operation.AddPermission{Role: change.RoleRef(r.String()), Application: change.ApplicationRef(f.Application.String()), Actions: []string{action}, Pattern: f.Path}},
 			fmt.Sprintf("Let %s %s it, as it does %s beside it", v.roleRef(r, false).Label, action, row.Resource.Path)
 	}
 	return nil, "Give a role a permission on it, or retire it"
 }
 
 // mendAlike gives the holders of the second role the first, and retires it.
-func (v *View) mendAlike(f *finding.Finding) ([]access.Operation, string) {
+func (v *View) mendAlike(f *finding.Finding) ([]change.Operation, string) {
 	holders := v.RoleHolders(f.Other)
 	if len(holders) > mostMended || len(v.RoleIncludedBy(f.Other)) > 0 {
 		return nil, "Decide which of them stays"
 	}
-	var ops []access.Operation
+	var ops []change.Operation
 	for _, h := range holders {
 		a := h.Assignment
 		if a.Rule != 0 || a.Assignee.User != 0 && !v.readsUser(a.Assignee.User) || a.Assignee.Group != 0 && !v.readsGroup(a.Assignee.Group) {
 			return nil, "Decide which of them stays"
 		}
-		o := &access.Grant{Role: access.RoleRef(f.Role.String()), User: access.UserRef(a.Assignee.User.String()), Group: access.GroupRef(a.Assignee.Group.String()), Window: a.Window, Schedule: a.Schedule}
+		o := &operation.Grant{Role: change.RoleRef(f.Role.String()), User: change.UserRef(a.Assignee.User.String()), Group: change.GroupRef(a.Assignee.Group.String()), Window: a.Window, Schedule: a.Schedule}
 		for _, s := range a.Scopes {
-			o.Scopes = append(o.Scopes, access.ScopeRef{Application: access.ApplicationRef(s.Application.String()), Pattern: s.Pattern})
+			o.Scopes = append(o.Scopes, change.ScopeRef{Application: change.ApplicationRef(s.Application.String()), Pattern: s.Pattern})
 		}
 		ops = append(ops, o)
 	}
-	return append(ops, &access.RetireRole{Role: access.RoleRef(f.Other.String())}), fmt.Sprintf("Give its holders %s instead, and retire %s", v.roleRef(f.Role, false).Label, v.roleRef(f.Other, false).Label)
+	return append(ops, &operation.RetireRole{Role: change.RoleRef(f.Other.String())}), fmt.Sprintf("Give its holders %s instead, and retire %s", v.roleRef(f.Role, false).Label, v.roleRef(f.Other, false).Label)
 }
 
-func (v *View) freshDefault(r access.RoleID) string {
+func (v *View) freshDefault(r fact.RoleID) string {
 	base := v.Snapshot.Role(r).Key
 	key := base
 	for i := 2; ; i++ {

@@ -6,7 +6,7 @@ import (
 	"testing"
 	"unicode"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 )
 
 // The rank of a user among what is found is told by the first place where the
@@ -27,7 +27,7 @@ func TestFoundUsersAreRankedByWhereTheLettersStand(t *testing.T) {
 		if letters == "" || user == "" {
 			continue
 		}
-		u := &access.User{Personal: access.Personal{UserName: user, DisplayName: name}}
+		u := &fact.User{Personal: fact.Personal{UserName: user, DisplayName: name}}
 		row := newKeys().row(u, label)
 		want := unranked
 		for _, s := range []string{label(u), user} {

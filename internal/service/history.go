@@ -8,8 +8,9 @@ import (
 	"strconv"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
@@ -37,12 +38,12 @@ func (d *Service) History(ctx context.Context, c Caller, q Past) (wire.RevisionL
 	f := ledger.HistoryFilter{Number: q.Number, After: q.After, Operations: cmp.Or(q.Operations, mostListed)}
 	for _, x := range []struct {
 		given string
-		kind  access.FactKind
+		kind  fact.FactKind
 		find  func(string) (uint32, bool)
 	}{
-		{q.User, access.FactUser, func(s string) (uint32, bool) { id, ok := v.FindUser(s); return uint32(id), ok }},
-		{q.Role, access.FactRole, func(s string) (uint32, bool) { id, ok := v.FindRole(s); return uint32(id), ok }},
-		{q.Group, access.FactGroup, func(s string) (uint32, bool) { id, ok := v.FindGroup(s); return uint32(id), ok }},
+		{q.User, fact.FactUser, func(s string) (uint32, bool) { id, ok := v.FindUser(s); return uint32(id), ok }},
+		{q.Role, fact.FactRole, func(s string) (uint32, bool) { id, ok := v.FindRole(s); return uint32(id), ok }},
+		{q.Group, fact.FactGroup, func(s string) (uint32, bool) { id, ok := v.FindGroup(s); return uint32(id), ok }},
 	} {
 		if x.given == "" {
 			continue
@@ -51,7 +52,7 @@ func (d *Service) History(ctx context.Context, c Caller, q Past) (wire.RevisionL
 		if !ok || !v.reads(x.kind, row) {
 			return out, v.missing(x.kind, x.given)
 		}
-		f.Subject = append(f.Subject, subjectID(access.Subject{Kind: x.kind, Row: row}))
+		f.Subject = append(f.Subject, subjectID(change.Subject{Kind: x.kind, Row: row}))
 	}
 	if f.Subject == nil && !v.readsLedger() {
 		if q.Number != 0 {
@@ -108,7 +109,7 @@ func (v *View) revision(r ledger.Revision, subjects ...string) wire.Revision {
 	}
 	hidden := false
 	out.More = r.More
-	speaks := func(op access.Operation) bool { return overlap(access.SubjectsOf(op), subjects) }
+	speaks := func(op change.Operation) bool { return overlap(change.SubjectsOf(op), subjects) }
 	all := len(subjects) == 0 || !slices.ContainsFunc(r.Operations, speaks) // see ledger.Filter
 	for _, op := range r.Operations {
 		if !all && !speaks(op) {
@@ -119,7 +120,7 @@ func (v *View) revision(r ledger.Revision, subjects ...string) wire.Revision {
 			continue
 		}
 		out.Sentences = append(out.Sentences, op.Sentence(v.today, v))
-		if raw, err := access.EncodeOperation(op); err == nil {
+		if raw, err := change.EncodeOperation(op); err == nil {
 			out.Operations = append(out.Operations, raw)
 		}
 	}
@@ -131,15 +132,15 @@ func (v *View) revision(r ledger.Revision, subjects ...string) wire.Revision {
 
 // readsOperation says whether the caller may know of all that an operation speaks of:
 // of a decision on a request, and of a sign-off, also of what it gave and took.
-func (v *View) readsOperation(op access.Operation) bool {
-	for _, id := range access.SubjectsOf(op) {
+func (v *View) readsOperation(op change.Operation) bool {
+	for _, id := range change.SubjectsOf(op) {
 		if !v.readsID(id) {
 			return false
 		}
 	}
 	switch o := op.(type) {
 	case *request.DecideRequest:
-		n, _ := access.ParseID("request", string(o.Request))
+		n, _ := fact.ParseID("request", string(o.Request))
 		r := request.RequestOf(v.today, request.RequestID(n))
 		return r != nil && v.readsUser(r.Beneficiary) && v.readsRole(r.Role)
 	case *review.SignOff:
@@ -161,8 +162,8 @@ func overlap(a, b []string) bool {
 
 // readsID says whether the caller may know of a thing by its id.
 func (v *View) readsID(id string) bool {
-	for _, k := range []access.FactKind{access.FactUser, access.FactGroup, access.FactRole, access.FactApplication} {
-		if n, ok := access.ParseID(string(k), id); ok {
+	for _, k := range []fact.FactKind{fact.FactUser, fact.FactGroup, fact.FactRole, fact.FactApplication} {
+		if n, ok := fact.ParseID(string(k), id); ok {
 			return v.reads(k, n)
 		}
 	}

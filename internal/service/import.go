@@ -8,9 +8,12 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/gctune"
 	"ableroster/internal/importfile"
 	"ableroster/internal/ledger"
+	"ableroster/internal/operation"
 	"ableroster/internal/patterns"
 	"ableroster/wire"
 )
@@ -23,8 +26,8 @@ var importColumns = append(slices.Clone(exportColumns), "roles", "groups", "perm
 
 // exportColumns are those that users go out in.
 var exportColumns = func() (out []string) {
-	for i := range access.UserAttributes {
-		out = append(out, access.UserAttributes[i].Key)
+	for i := range fact.UserAttributes {
+		out = append(out, fact.UserAttributes[i].Key)
 	}
 	return out
 }()
@@ -162,7 +165,7 @@ func (d *Service) tracked(ctx context.Context, c Caller, in *Import, b *importin
 	for _, f := range b.faults {
 		faults = append(faults, b.wireFault(f.Line, f.Column, f.Message))
 	}
-	place := func(f access.Fault) wire.Fault {
+	place := func(f change.Fault) wire.Fault {
 		if f.Operation >= len(b.from) {
 			return wire.Fault{Place: in.File}
 		}
@@ -206,13 +209,13 @@ func inOrder(faults []wire.Fault) []wire.Fault {
 }
 
 // importField is the column that a field of an operation came from.
-func importField(field string, op access.Operation) string {
+func importField(field string, op change.Operation) string {
 	switch op.(type) {
-	case *access.Grant:
+	case *operation.Grant:
 		return "roles"
-	case *access.AddMember:
+	case *operation.AddMember:
 		return "groups"
-	case *access.AddRole, *access.AddPermission:
+	case *operation.AddRole, *operation.AddPermission:
 		return "permissions"
 	}
 	if field == "" || field == "user" {

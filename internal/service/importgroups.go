@@ -4,6 +4,9 @@ import (
 	"context"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 	"ableroster/wire"
 )
 
@@ -16,7 +19,7 @@ func (d *Service) ImportGroups(ctx context.Context, c Caller, in Import) (wire.C
 	if err := d.Now(ctx, c).mayImport(access.ActCreate, "groups", access.ActUpdate, "groups"); err != nil {
 		return wire.ChangeResult{}, err
 	}
-	b := importing{view: d.Now(ctx, c), file: in.File, column: func(field string, _ access.Operation) string {
+	b := importing{view: d.Now(ctx, c), file: in.File, column: func(field string, _ change.Operation) string {
 		if field == "" || field == "key" {
 			return "group"
 		}
@@ -30,9 +33,9 @@ func (d *Service) ImportGroups(ctx context.Context, c Caller, in Import) (wire.C
 			id, there := b.group(key)
 			if !there {
 				b.groups++
-				b.op(row, &access.AddGroup{Key: key, Label: v["label"], Description: v["description"], Unit: v["unit"], Filter: v["filter"], HeldWithin: v["held_within"]})
+				b.op(row, &operation.AddGroup{Key: key, Label: v["label"], Description: v["description"], Unit: v["unit"], Filter: v["filter"], HeldWithin: v["held_within"]})
 			}
-			op := &access.UpdateGroup{Group: access.GroupRef(key)}
+			op := &operation.UpdateGroup{Group: change.GroupRef(key)}
 			changed := false
 			set := func(column, old string, to **string) {
 				if given := v[column]; there && given != "" && given != old {
@@ -47,7 +50,7 @@ func (d *Service) ImportGroups(ctx context.Context, c Caller, in Import) (wire.C
 				set("filter", g.Filter, &op.Filter)
 				set("held_within", g.HeldWithin, &op.HeldWithin)
 			}
-			if owner := access.UserRef(v["owner"]); owner != "" {
+			if owner := change.UserRef(v["owner"]); owner != "" {
 				if known, ok := b.user(string(owner)); !there || !ok || b.head.Group(id).Owner != known {
 					op.Owner, changed = &owner, true
 				}
@@ -70,7 +73,7 @@ func (v *View) GroupsTable() Table {
 
 func (v *View) groupRows(yield func([]string) bool) {
 	for g := range v.Snapshot.Groups() {
-		if !v.readsGroup(g.ID) || g.ID == access.PublicGroup || g.ID == access.AllUsersGroup {
+		if !v.readsGroup(g.ID) || g.ID == fact.PublicGroup || g.ID == fact.AllUsersGroup {
 			continue
 		}
 		owner := ""

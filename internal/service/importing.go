@@ -8,7 +8,10 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/importfile"
+	"ableroster/internal/operation"
 	"ableroster/internal/strictjson"
 )
 
@@ -18,15 +21,15 @@ type importing struct {
 	head    *access.Snapshot
 	file    string
 	mapping *importfile.Mapping // of users; nil for other files
-	ops     []access.Operation
+	ops     []change.Operation
 	from    []importfile.Row // the row each operation came from
 	faults  []importfile.Fault
-	column  func(field string, op access.Operation) string // that a field of an operation came from
+	column  func(field string, op change.Operation) string // that a field of an operation came from
 
-	byKey  map[string]access.UserID // whom a value of the key attribute names; nil where that is the user name
-	bosses map[string]access.UserID // the same of the attribute by which managers are named
-	names  map[string]string        // the user name of a row, by the folded value of that attribute
-	named  map[access.UserID]bool   // whom the file names
+	byKey  map[string]fact.UserID // whom a value of the key attribute names; nil where that is the user name
+	bosses map[string]fact.UserID // the same of the attribute by which managers are named
+	names  map[string]string      // the user name of a row, by the folded value of that attribute
+	named  map[fact.UserID]bool   // whom the file names
 
 	added, updated, granted, joined, left, groups, regrouped int
 	ones                                                     map[string]int // the last number of a role of one, by application
@@ -37,24 +40,24 @@ func (b *importing) fault(row importfile.Row, column, format string, args ...any
 	b.faults = append(b.faults, importfile.Fault{Line: row.Line, Column: b.heading(column), Message: fmt.Sprintf(format, strictjson.Shorts(args)...)})
 }
 
-func (b *importing) op(row importfile.Row, op access.Operation) {
+func (b *importing) op(row importfile.Row, op change.Operation) {
 	b.ops = append(b.ops, op)
 	b.from = append(b.from, row)
 }
 
 // keyed readies the finding of users by the key of the file.
 func (b *importing) keyed() {
-	b.names, b.named = map[string]string{}, map[access.UserID]bool{}
+	b.names, b.named = map[string]string{}, map[fact.UserID]bool{}
 	b.byKey, b.bosses = b.usersBy(b.mapping.KeyColumn()), b.usersBy(b.mapping.ManagerColumn())
 }
 
 // usersBy are the users there by the values of a declared attribute.
-func (b *importing) usersBy(key string) map[string]access.UserID {
+func (b *importing) usersBy(key string) map[string]fact.UserID {
 	f := b.head.FindAttribute(key)
 	if f == nil {
 		return nil
 	}
-	out := map[string]access.UserID{}
+	out := map[string]fact.UserID{}
 	twice := map[string]bool{}
 	for u := range b.head.Users() {
 		value := b.fold(key, f.Of(u))
@@ -81,45 +84,45 @@ func (b *importing) fold(key, value string) string {
 // user, group, role and application are what a row names, where its author may know of
 // it: what they may not is looked up by nothing, so that it is refused as what is not
 // there is, whatever the row says of it.
-func (b *importing) user(ref string) (access.UserID, bool) {
+func (b *importing) user(ref string) (fact.UserID, bool) {
 	id, ok := b.head.FindUser(ref)
 	return id, ok && b.view.readsUser(id)
 }
 
-func (b *importing) group(ref string) (access.GroupID, bool) {
+func (b *importing) group(ref string) (fact.GroupID, bool) {
 	id, ok := b.head.FindGroup(ref)
 	return id, ok && b.view.readsGroup(id)
 }
 
-func (b *importing) role(ref string) (access.RoleID, bool) {
+func (b *importing) role(ref string) (fact.RoleID, bool) {
 	id, ok := b.head.FindRole(ref)
 	return id, ok && b.view.readsRole(id)
 }
 
-func (b *importing) application(ref string) (access.ApplicationID, bool) {
+func (b *importing) application(ref string) (fact.ApplicationID, bool) {
 	id, ok := b.head.FindApplication(ref)
 	return id, ok && b.view.readsApplication(id)
 }
 
 // find is the user a row is about.
-func (b *importing) find(row importfile.Row) (access.UserID, bool) {
+func (b *importing) find(row importfile.Row) (fact.UserID, bool) {
 	if b.byKey != nil {
 		id, ok := b.byKey[b.fold(b.mapping.KeyColumn(), row.Values[b.mapping.KeyColumn()])]
 		return id, ok
 	}
 	name := row.Values["user_name"]
-	if access.LooksLikeID(name) { // somebody else's numbering, and none of ours
+	if fact.LooksLikeID(name) { // somebody else's numbering, and none of ours
 		return 0, false
 	}
 	return b.user(name)
 }
 
 // ref names the user of a row, as somebody who may not know of others would.
-func (b *importing) ref(row importfile.Row) access.UserRef {
+func (b *importing) ref(row importfile.Row) change.UserRef {
 	if id, ok := b.find(row); ok && b.byKey != nil {
-		return access.UserRef(id.String())
+		return change.UserRef(id.String())
 	}
-	return access.UserRef(row.Values["user_name"])
+	return change.UserRef(row.Values["user_name"])
 }
 
 func (b *importing) build(rows []importfile.Row) {
@@ -159,14 +162,14 @@ func (b *importing) build(rows []importfile.Row) {
 				continue
 			}
 			b.joined++
-			b.op(row, &access.AddMember{Group: access.GroupRef(key), User: b.ref(row)})
+			b.op(row, &operation.AddMember{Group: change.GroupRef(key), User: b.ref(row)})
 		}
 		for _, key := range b.list(row, "roles") {
 			if r, ok := b.role(key); ok && known && b.holds(id, r) {
 				continue
 			}
 			b.granted++
-			b.op(row, &access.Grant{Role: access.RoleRef(key), User: b.ref(row), Origin: access.Import})
+			b.op(row, &operation.Grant{Role: change.RoleRef(key), User: b.ref(row), Origin: fact.Import})
 		}
 		b.rights(row)
 	}
@@ -189,7 +192,7 @@ func (b *importing) manager(row importfile.Row) {
 	if m == "" {
 		return
 	}
-	var boss access.UserID
+	var boss fact.UserID
 	value := b.fold(b.mapping.ManagerColumn(), m)
 	if name, ok := b.names[value]; ok {
 		m = name
@@ -202,8 +205,8 @@ func (b *importing) manager(row importfile.Row) {
 	if id, ok := b.find(row); ok && boss != 0 && b.head.User(id).Manager == boss {
 		return
 	}
-	to := access.UserRef(m)
-	b.op(row, &access.UpdateUser{User: b.ref(row), Manager: &to})
+	to := change.UserRef(m)
+	b.op(row, &operation.UpdateUser{User: b.ref(row), Manager: &to})
 }
 
 // list reads the keys of a roles or groups cell.
@@ -226,12 +229,12 @@ func (b *importing) list(row importfile.Row, column string) []string {
 	return out
 }
 
-func (b *importing) isMember(id access.UserID, g access.GroupID) bool {
-	return slices.ContainsFunc(b.head.MembershipsOf(access.Member{User: id}), func(m *access.Membership) bool { return m.Group == g })
+func (b *importing) isMember(id fact.UserID, g fact.GroupID) bool {
+	return slices.ContainsFunc(b.head.MembershipsOf(fact.Member{User: id}), func(m *fact.Membership) bool { return m.Group == g })
 }
 
-func (b *importing) holds(id access.UserID, r access.RoleID) bool {
-	return slices.ContainsFunc(b.head.Given(access.Assignee{User: id}), func(a *access.Assignment) bool {
+func (b *importing) holds(id fact.UserID, r fact.RoleID) bool {
+	return slices.ContainsFunc(b.head.Given(fact.Assignee{User: id}), func(a *fact.Assignment) bool {
 		return a.Role == r && a.Window == calendar.Window{}
 	})
 }
@@ -240,22 +243,22 @@ func (b *importing) holds(id access.UserID, r access.RoleID) bool {
 // cell leaves what is there.
 func (b *importing) person(row importfile.Row) {
 	v := row.Values
-	var facts access.UserFacts
+	var facts fact.UserFacts
 	for column, text := range v {
-		if _, err := access.PutAttribute(&facts, column, text); err != nil {
+		if _, err := fact.PutAttribute(&facts, column, text); err != nil {
 			b.fault(row, column, "%s", err)
 		}
 	}
-	status := access.Status(v["status"])
+	status := fact.Status(v["status"])
 	id, known := b.find(row)
 	if !known {
 		b.added++
-		b.op(row, &access.AddUser{
-			Personal: access.Personal{UserName: v["user_name"], DisplayName: v["display_name"], Email: v["email"]},
-			UserKind: access.UserKind(v["kind"]), UserFacts: facts, Status: access.Status(strings.TrimPrefix(v["status"], string(access.Departed))),
+		b.op(row, &operation.AddUser{
+			Personal: fact.Personal{UserName: v["user_name"], DisplayName: v["display_name"], Email: v["email"]},
+			UserKind: fact.UserKind(v["kind"]), UserFacts: facts, Status: fact.Status(strings.TrimPrefix(v["status"], string(fact.Departed))),
 			Custom: b.custom(row, nil)})
-		if status == access.Departed { // kept for what they once had, and for their name
-			b.op(row, &access.UpdateUser{User: access.UserRef(v["user_name"]), Status: &status})
+		if status == fact.Departed { // kept for what they once had, and for their name
+			b.op(row, &operation.UpdateUser{User: change.UserRef(v["user_name"]), Status: &status})
 		}
 		return
 	}
@@ -265,10 +268,10 @@ func (b *importing) person(row importfile.Row) {
 		b.fault(row, "user_name", "“%s” is %s here: user names never change", v["user_name"], u.UserName)
 		return
 	}
-	o := &access.UpdateUser{User: b.ref(row), Custom: b.custom(row, u)}
+	o := &operation.UpdateUser{User: b.ref(row), Custom: b.custom(row, u)}
 	changed := differs(&o.DisplayName, u.DisplayName, v["display_name"])
 	changed = differs(&o.Email, u.Email, v["email"]) || changed
-	edits, more := access.EditsTo(u.UserFacts, facts)
+	edits, more := fact.EditsTo(u.UserFacts, facts)
 	o.UserEdits, changed = edits, changed || more
 	changed = differs(&o.Status, u.Status, status) || changed
 	if changed || o.Custom != nil {
@@ -279,7 +282,7 @@ func (b *importing) person(row importfile.Row) {
 
 // custom are the values of declared attributes that a row has and its user has
 // not.
-func (b *importing) custom(row importfile.Row, u *access.User) map[string]string {
+func (b *importing) custom(row importfile.Row, u *fact.User) map[string]string {
 	var out map[string]string
 	for _, f := range b.head.Attributes() {
 		value := row.Values[f.Key]
@@ -306,7 +309,7 @@ func differs[T comparable](field **T, old, value T) bool {
 // missing suspends, or has depart, those of whom the file is the whole list and
 // whom it does not name.
 func (b *importing) missing() {
-	to := map[string]access.Status{"suspend": access.Suspended, "depart": access.Departed}[b.mapping.Missing]
+	to := map[string]fact.Status{"suspend": fact.Suspended, "depart": fact.Departed}[b.mapping.Missing]
 	if to == "" {
 		return
 	}
@@ -318,11 +321,11 @@ func (b *importing) missing() {
 		return
 	}
 	for u := range b.head.Users() {
-		if b.named[u.ID] || u.Status == access.Departed || u.Status == to || !b.view.readsUser(u.ID) || !fits(u) {
+		if b.named[u.ID] || u.Status == fact.Departed || u.Status == to || !b.view.readsUser(u.ID) || !fits(u) {
 			continue
 		}
 		b.left++
-		b.op(importfile.Row{}, &access.UpdateUser{User: access.UserRef(u.ID.String()), Status: &to})
+		b.op(importfile.Row{}, &operation.UpdateUser{User: change.UserRef(u.ID.String()), Status: &to})
 	}
 }
 
@@ -342,7 +345,7 @@ func (b *importing) summary() []string {
 		}
 	}
 	if len(b.single) > 0 {
-		out = append(out, access.Count(len(b.single), "role")+" with one holder made or widened, for rights given straight to a person: "+strings.Join(b.single, ", "))
+		out = append(out, fact.Count(len(b.single), "role")+" with one holder made or widened, for rights given straight to a person: "+strings.Join(b.single, ", "))
 	}
 	if len(out) == 0 {
 		out = append(out, "Every row is so already")

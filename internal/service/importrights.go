@@ -5,8 +5,10 @@ import (
 	"strconv"
 	"strings"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/importfile"
+	"ableroster/internal/operation"
 )
 
 // rights turns what a source gives straight to a person into a role with one
@@ -36,14 +38,14 @@ func (b *importing) rights(row importfile.Row) {
 		if !there && ref == "" {
 			key := b.nextOfOne(app)
 			ref = app + "/" + key
-			b.op(row, &access.AddRole{Key: key, Application: access.ApplicationRef(app), Label: "Rights of one person", Description: "What a file gave straight to one person."})
-			b.op(row, &access.Grant{Role: access.RoleRef(ref), User: b.ref(row), Origin: access.Import})
+			b.op(row, &operation.AddRole{Key: key, Application: change.ApplicationRef(app), Label: "Rights of one person", Description: "What a file gave straight to one person."})
+			b.op(row, &operation.Grant{Role: change.RoleRef(ref), User: b.ref(row), Origin: fact.Import})
 		}
 		made[app] = ref
 		if !slices.Contains(b.single, ref) {
 			b.single = append(b.single, ref)
 		}
-		b.op(row, &access.AddPermission{Role: access.RoleRef(ref), Pattern: pattern, Actions: actions})
+		b.op(row, &operation.AddPermission{Role: change.RoleRef(ref), Pattern: pattern, Actions: actions})
 	}
 }
 
@@ -53,12 +55,12 @@ const ofOne = "of-one-"
 
 // roleOfOne is the role of an application that was made for the user of a row, and
 // that nobody else was given.
-func (b *importing) roleOfOne(row importfile.Row, app string) (access.RoleID, bool) {
+func (b *importing) roleOfOne(row importfile.Row, app string) (fact.RoleID, bool) {
 	id, known := b.find(row)
 	if !known {
 		return 0, false
 	}
-	for _, a := range b.head.Given(access.Assignee{User: id}) {
+	for _, a := range b.head.Given(fact.Assignee{User: id}) {
 		if rest, ok := strings.CutPrefix(b.head.RoleKey(a.Role), app+"/"+ofOne); ok && rest != "" && b.head.RoleAssignments(a.Role) == 1 {
 			return a.Role, true
 		}
@@ -81,9 +83,9 @@ func (b *importing) nextOfOne(app string) string {
 }
 
 // permits says whether a role has just this permission.
-func (b *importing) permits(role access.RoleID, pattern string, actions []string) bool {
+func (b *importing) permits(role fact.RoleID, pattern string, actions []string) bool {
 	wanted := slices.Sorted(slices.Values(actions))
-	return slices.ContainsFunc(b.head.RolePermissions(role), func(p *access.Permission) bool {
+	return slices.ContainsFunc(b.head.RolePermissions(role), func(p *fact.Permission) bool {
 		return p.Pattern == pattern && !p.Own && slices.Equal(slices.Sorted(slices.Values(p.Actions)), wanted)
 	})
 }

@@ -6,13 +6,16 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
+	"ableroster/internal/operation"
 	"ableroster/internal/patterns"
 	"ableroster/wire"
 )
 
 // UserRef names a user within what the caller may see.
-func (v *View) UserRef(id access.UserID) wire.Ref { return v.userRef(id) }
+func (v *View) UserRef(id fact.UserID) wire.Ref { return v.userRef(id) }
 
 // Me is who the caller is and what the console may offer them.
 func (v *View) Me() wire.Me {
@@ -45,19 +48,19 @@ func (v *View) Me() wire.Me {
 }
 
 // IDOf is the user a reference is to, or 0.
-func (v *View) IDOf(r wire.Ref) access.UserID {
-	n, _ := access.ParseID("user", r.ID)
-	return access.UserID(n)
+func (v *View) IDOf(r wire.Ref) fact.UserID {
+	n, _ := fact.ParseID("user", r.ID)
+	return fact.UserID(n)
 }
 
 // SignInFor finds a user whom the caller may help to sign in, by a link or, for a
 // machine account, a token: they need "update" there, and must hold all that the user
 // may do to others, now or later, for they could then act as them. powers are the texts
 // of that.
-func (v *View) SignInFor(ref string) (id access.UserID, powers []string, err error) {
+func (v *View) SignInFor(ref string) (id fact.UserID, powers []string, err error) {
 	id, ok := v.FindUser(ref)
 	if !ok || !v.readsUser(id) {
-		return 0, nil, v.missing(access.FactUser, ref)
+		return 0, nil, v.missing(fact.FactUser, ref)
 	}
 	if id == v.caller.User {
 		return 0, nil, Refused("you are signed in already: change your password under your own name")
@@ -65,7 +68,7 @@ func (v *View) SignInFor(ref string) (id access.UserID, powers []string, err err
 	if !v.rights().May(access.ActUpdate, v.UserPath(id)) {
 		return 0, nil, Refused("you may not update %s", v.UserName(id))
 	}
-	for _, p := range v.today.Powers(id, v.at) {
+	for _, p := range change.Powers(v.today, id, v.at) {
 		if !v.rights().Covers(p) {
 			return 0, nil, Refused("%s has rights in Able Roster, or decides on requests, now or later, that you do not: somebody who has them must help", v.UserName(id))
 		}
@@ -81,10 +84,10 @@ type Standing struct{ *Service }
 func (s Standing) Revision() int64 { return s.Ledger.Head().Revision }
 
 // Powers implements signin.Standing.
-func (s Standing) Powers(user, other access.UserID) (all, lacking []string) {
+func (s Standing) Powers(user, other fact.UserID) (all, lacking []string) {
 	head, at := s.Ledger.Head(), calendar.At(s.Clock())
-	rights := head.Authority(other, at)
-	for _, p := range head.Powers(user, at) {
+	rights := change.AuthorityOf(head, other, at)
+	for _, p := range change.Powers(head, user, at) {
 		all = append(all, p.Text)
 		if !rights.Covers(p) {
 			lacking = append(lacking, p.Text)
@@ -96,25 +99,25 @@ func (s Standing) Powers(user, other access.UserID) (all, lacking []string) {
 // AdministratorRole is the role made for the first administrator.
 const AdministratorRole = "access-administrator"
 
-func administratorOperations(key string) []access.Operation {
-	return []access.Operation{
-		&access.AddRole{Key: key, Label: "Access administrator",
+func administratorOperations(key string) []change.Operation {
+	return []change.Operation{
+		&operation.AddRole{Key: key, Label: "Access administrator",
 			Description: "May see and change everything in Able Roster."},
-		&access.AddPermission{Role: access.RoleRef(key), Application: "able-roster", Actions: []string{access.AllActions}, Pattern: patterns.Root},
+		&operation.AddPermission{Role: change.RoleRef(key), Application: "able-roster", Actions: []string{fact.AllActions}, Pattern: patterns.Root},
 	}
 }
 
 // SetUp makes the first revision: the organisation, its first user, and the
 // role that lets them administer. It commits only onto an empty ledger.
-func (d *Service) SetUp(ctx context.Context, in wire.SetUpRequest) (wire.ChangeResult, access.UserID, error) {
-	ops := append([]access.Operation{
-		&access.SetOrganisation{Name: in.Organisation, TimeZone: in.TimeZone},
-		&access.AddUser{Personal: access.Personal{UserName: in.UserName, DisplayName: in.DisplayName}},
+func (d *Service) SetUp(ctx context.Context, in wire.SetUpRequest) (wire.ChangeResult, fact.UserID, error) {
+	ops := append([]change.Operation{
+		&operation.SetOrganisation{Name: in.Organisation, TimeZone: in.TimeZone},
+		&operation.AddUser{Personal: fact.Personal{UserName: in.UserName, DisplayName: in.DisplayName}},
 	}, administratorOperations(AdministratorRole)...)
-	ops = append(ops, &access.Grant{Role: AdministratorRole, User: access.UserRef(in.UserName)})
+	ops = append(ops, &operation.Grant{Role: AdministratorRole, User: change.UserRef(in.UserName)})
 	fields := []string{"/organisation or /time_zone", "/user_name", "/", "/", "/"}
 	done, err := d.Ledger.Commit(ctx, &ledger.Change{Via: "set-up", Reason: "Setting up", Operations: ops},
-		func(draft *access.Draft, _ calendar.Instant) error {
+		func(draft *change.Draft, _ calendar.Instant) error {
 			if draft.Base().Revision != 0 {
 				return Refused("Able Roster has been set up already")
 			}
@@ -136,13 +139,13 @@ func (d *Service) SetUp(ctx context.Context, in wire.SetUpRequest) (wire.ChangeR
 
 // Recover makes a user an administrator again, from the host: the recorded way
 // back in. The user is made active, without an end date, and given the role.
-func (d *Service) Recover(ctx context.Context, user string) (wire.ChangeResult, access.UserID, error) {
+func (d *Service) Recover(ctx context.Context, user string) (wire.ChangeResult, fact.UserID, error) {
 	head := d.Ledger.Head()
 	id, ok := head.FindUser(user)
 	if !ok {
 		return wire.ChangeResult{}, 0, notFound("there is no user “%s”", user)
 	}
-	var ops []access.Operation
+	var ops []change.Operation
 	// The usual role, or one like it where that was retired: a key is never
 	// used twice. A permission it has lost is put back.
 	key := AdministratorRole
@@ -159,13 +162,13 @@ func (d *Service) Recover(ctx context.Context, user string) (wire.ChangeResult, 
 		key = fmt.Sprintf("%s-%d", AdministratorRole, n)
 	}
 	if head.Organisation().SignIn != 0 {
-		ops = append(ops, &access.SetSignIn{})
+		ops = append(ops, &operation.SetSignIn{})
 	}
-	active, none := access.Active, calendar.Date(0)
-	ops = append(ops, &access.UpdateUser{User: access.UserRef(id.String()), Status: &active, UserEdits: access.UserEdits{Start: &none, End: &none}},
-		&access.Grant{Role: access.RoleRef(key), User: access.UserRef(id.String())})
+	active, none := fact.Active, calendar.Date(0)
+	ops = append(ops, &operation.UpdateUser{User: change.UserRef(id.String()), Status: &active, UserEdits: fact.UserEdits{Start: &none, End: &none}},
+		&operation.Grant{Role: change.RoleRef(key), User: change.UserRef(id.String())})
 	done, err := d.Ledger.Commit(ctx, &ledger.Change{Via: "recovery on the host", Reason: "Recovery of administration on the host", Operations: ops},
-		func(draft *access.Draft, _ calendar.Instant) error {
+		func(draft *change.Draft, _ calendar.Instant) error {
 			if len(draft.Faults) > 0 {
 				return Invalid("nothing was changed", wire.Fault{Place: "/", Message: draft.Faults[0].Error()})
 			}

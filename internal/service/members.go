@@ -5,7 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
@@ -15,21 +16,21 @@ func (v *View) MembersOf(ref, text, cursor string, limit int) (wire.GroupMemberL
 	out := wire.GroupMemberList{Basis: v.basis(), Members: []wire.GroupMember{}}
 	id, ok := v.FindGroup(ref)
 	if !ok || !v.readsGroup(id) {
-		return out, v.missing(access.FactGroup, ref)
+		return out, v.missing(fact.FactGroup, ref)
 	}
 	sought := folded(strings.TrimSpace(text))
-	var all []access.MemberWay
-	for _, w := range v.WaysIn(id, v.at) {
+	var all []query.MemberWay
+	for _, w := range query.WaysIn(v.Snapshot, id, v.at) {
 		u := v.Snapshot.User(w.User)
 		if v.readsUser(w.User) && strings.Contains(folded(label(u)+" "+u.UserName), sought) {
 			all = append(all, w)
 		}
 	}
-	names := map[access.UserID]string{}
+	names := map[fact.UserID]string{}
 	for _, w := range all {
 		names[w.User] = folded(label(v.Snapshot.User(w.User)))
 	}
-	slices.SortFunc(all, func(a, b access.MemberWay) int {
+	slices.SortFunc(all, func(a, b query.MemberWay) int {
 		return cmp.Or(strings.Compare(names[a.User], names[b.User]), cmp.Compare(a.User, b.User))
 	})
 	page, next, err := cut(all, cursor, limit)

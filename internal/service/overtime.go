@@ -5,9 +5,10 @@ import (
 	"errors"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
@@ -16,7 +17,7 @@ func (d *Service) RoleTimeline(ctx context.Context, c Caller, user string) (wire
 	v := d.Now(ctx, c)
 	id, ok := v.FindUser(user)
 	if !ok || !v.readsUser(id) {
-		return wire.RoleTimeline{}, v.missing(access.FactUser, user)
+		return wire.RoleTimeline{}, v.missing(fact.FactUser, user)
 	}
 	eras, err := d.Ledger.RoleHistory(ctx, id)
 	if err != nil {
@@ -31,7 +32,7 @@ func (d *Service) RoleTimeline(ctx context.Context, c Caller, user string) (wire
 	}
 	own := id == c.User
 	place := map[string]int{}
-	for _, s := range access.RoleSpans(eras, id) {
+	for _, s := range query.RoleSpans(eras, id) {
 		ref := v.roleRef(s.Role, own)
 		i, ok := place[ref.ID+ref.Label]
 		if !ok {
@@ -50,7 +51,7 @@ func (d *Service) RoleTimeline(ctx context.Context, c Caller, user string) (wire
 			span.Way = "default"
 		case s.Group != 0:
 			span.Way = "group"
-		case s.Origin == access.ByRequest:
+		case s.Origin == fact.ByRequest:
 			span.Way = "request"
 		}
 		if s.Group != 0 {
@@ -86,7 +87,7 @@ func (d *Service) OverTime(ctx context.Context, c Caller, application string, fr
 	}
 	app, ok := v.FindApplication(application)
 	if !ok || !v.readsApplication(app) {
-		return wire.OverTime{}, v.missing(access.FactApplication, application)
+		return wire.OverTime{}, v.missing(fact.FactApplication, application)
 	}
 	if to.IsZero() || to.After(v.at.Time()) {
 		to = v.at.Time()
@@ -107,7 +108,7 @@ func (d *Service) OverTime(ctx context.Context, c Caller, application string, fr
 			return out, err
 		}
 		if err == nil && s.Application(app) != nil {
-			for way, n := range s.PeopleWith(app, calendar.At(at), v.readsUser) {
+			for way, n := range query.PeopleWith(s, app, calendar.At(at), v.readsUser) {
 				p.Ways[string(way)] = n
 				p.All += n
 			}

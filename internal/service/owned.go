@@ -3,14 +3,16 @@ package service
 import (
 	"strings"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 	"ableroster/internal/request"
 	"ableroster/wire"
 )
 
 // Owned is what a user answers for, of what the caller may read: what is to be
 // handed over when they depart.
-func (v *View) Owned(id access.UserID) wire.Owned {
+func (v *View) Owned(id fact.UserID) wire.Owned {
 	out := wire.Owned{Basis: v.basis(), Applications: []wire.Ref{}, Roles: []wire.Ref{}, Groups: []wire.Ref{}, Expectations: []wire.Ref{}, People: []wire.Ref{}}
 	for a := range v.Snapshot.Applications() {
 		if a.Owner == id && v.readsApplication(a.ID) {
@@ -33,7 +35,7 @@ func (v *View) Owned(id access.UserID) wire.Owned {
 		}
 	}
 	for u := range v.Snapshot.Users() {
-		if u.Manager == id && u.Status != access.Departed && v.readsUser(u.ID) {
+		if u.Manager == id && u.Status != fact.Departed && v.readsUser(u.ID) {
 			out.People = append(out.People, v.userRef(u.ID))
 		}
 	}
@@ -46,21 +48,21 @@ func (v *View) Owned(id access.UserID) wire.Owned {
 }
 
 // FindReadable finds a user the caller may read.
-func (v *View) FindReadable(ref string) (access.UserID, error) {
+func (v *View) FindReadable(ref string) (fact.UserID, error) {
 	id, ok := v.FindUser(ref)
 	if !ok || !v.readsUser(id) {
-		return 0, v.missing(access.FactUser, ref)
+		return 0, v.missing(fact.FactUser, ref)
 	}
 	return id, nil
 }
 
 // handOver says, of whoever departs by a change, what they answered for: it has
 // nobody now, but for what the change itself hands over.
-func (v *View) handOver(ops []access.Operation) []wire.Note {
+func (v *View) handOver(ops []change.Operation) []wire.Note {
 	var out []wire.Note
 	for i, op := range ops {
-		o, ok := op.(*access.UpdateUser)
-		if !ok || o.Status == nil || *o.Status != access.Departed {
+		o, ok := op.(*operation.UpdateUser)
+		if !ok || o.Status == nil || *o.Status != fact.Departed {
 			continue
 		}
 		id, ok := v.FindUser(string(o.User))
@@ -78,10 +80,10 @@ func (v *View) handOver(ops []access.Operation) []wire.Note {
 			}
 		}
 		if n := len(left.People); n > 0 {
-			words = append(words, access.Count(n, "user")+" as manager")
+			words = append(words, fact.Count(n, "user")+" as manager")
 		}
 		if left.Waiting > 0 {
-			words = append(words, access.Count(left.Waiting, "request")+" that waits for a role")
+			words = append(words, fact.Count(left.Waiting, "request")+" that waits for a role")
 		}
 		if len(words) > 0 {
 			out = append(out, wire.Note{Operation: i, Code: "to_hand_over", Message: v.UserName(id) + " leaves behind: " + strings.Join(words, ", ") + "."})

@@ -8,14 +8,16 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
+	"ableroster/internal/query"
 	"ableroster/internal/request"
 	"ableroster/internal/usage"
 	"ableroster/wire"
 )
 
 // path draws a chain as its steps from the user to the permission.
-func (v *View) path(user access.UserID, c access.Chain) wire.Path {
+func (v *View) path(user fact.UserID, c query.Chain) wire.Path {
 	// Whoever looks at their own access, or reviews somebody's, sees what gives it.
 	own := user != 0 && (user == v.caller.User || v.known[user])
 	out := wire.Path{From: instant(c.Window.From), Until: instant(c.Window.Until), Fails: string(c.Fails)}
@@ -61,14 +63,14 @@ func (v *View) path(user access.UserID, c access.Chain) wire.Path {
 }
 
 // through is how a chain gives: the mark of a line or a cell.
-func (v *View) through(c access.Chain) string {
+func (v *View) through(c query.Chain) string {
 	switch {
 	case v.Snapshot.Assignment(c.Assignment).Rule != 0,
 		len(c.Memberships) > 0 && v.Membership(c.Memberships[0]).Rule != 0:
 		return "default"
-	case c.BuiltIn == access.PublicGroup:
+	case c.BuiltIn == fact.PublicGroup:
 		return "public"
-	case c.BuiltIn == access.AllUsersGroup:
+	case c.BuiltIn == fact.AllUsersGroup:
 		return "all-users"
 	case len(c.Memberships) > 0, c.Rule != 0:
 		return "group"
@@ -82,10 +84,10 @@ func (v *View) through(c access.Chain) string {
 const soon = 14 * 24 * time.Hour
 
 // Access is all a user can do, with why.
-func (v *View) Access(id access.UserID) wire.Access {
+func (v *View) Access(id fact.UserID) wire.Access {
 	out := wire.Access{Basis: v.basis(), User: v.userRef(id), Effective: v.Effective(id, v.at), Lines: []wire.AccessLine{}}
-	apps := map[access.ApplicationID]bool{}
-	for _, e := range v.Entitlements(id) {
+	apps := map[fact.ApplicationID]bool{}
+	for _, e := range query.Entitlements(v.Snapshot, id) {
 		for _, w := range e.When {
 			if !w.Holds(v.at) {
 				continue
@@ -98,7 +100,7 @@ func (v *View) Access(id access.UserID) wire.Access {
 		}
 	}
 	out.Applications = len(apps)
-	for _, l := range v.Snapshot.Access(id, v.at) {
+	for _, l := range query.Access(v.Snapshot, id, v.at) {
 		line := wire.AccessLine{Application: v.applicationRef(l.Application, true), Actions: l.Actions, Pattern: l.Pattern,
 			Through: v.through(l.Chains[0]), Now: l.When.Holds(v.at), Own: l.Own, Schedule: schedule(l.Schedule), Fences: l.Fences, When: v.when(l.When), Ended: len(l.When.From(v.at)) == 0, More: l.More}
 		for _, w := range l.When {
@@ -153,9 +155,9 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 		ask.Application = "" // to this caller there is no such application
 	}
 	if !reads && !decides && q.User != "" {
-		out.Reason, out.Message = string(access.UserUnknown), v.missing(access.FactUser, q.User).Detail
+		out.Reason, out.Message = string(access.UserUnknown), v.missing(fact.FactUser, q.User).Detail
 		if !appKnown || !v.readsApplication(app) {
-			out.Reason, out.Message = string(access.ApplicationUnknown), v.missing(access.FactApplication, q.Application).Detail
+			out.Reason, out.Message = string(access.ApplicationUnknown), v.missing(fact.FactApplication, q.Application).Detail
 		}
 		return out, nil
 	}
@@ -173,7 +175,7 @@ func (v *View) Check(q wire.CheckRequest) (wire.CheckAnswer, error) {
 		}
 		return out, nil
 	}
-	e, err := v.Explain(ask)
+	e, err := query.Explain(v.Snapshot, ask)
 	if err != nil {
 		return out, badPath(err)
 	}
@@ -213,7 +215,7 @@ func questionFaults(place string, q wire.CheckRequest) []wire.Fault {
 }
 
 // count counts what an owner wants to know of the questions of an application.
-func (v *View) count(app access.ApplicationID, user access.UserID, q wire.CheckRequest, r access.Reason) {
+func (v *View) count(app fact.ApplicationID, user fact.UserID, q wire.CheckRequest, r access.Reason) {
 	if v.service.Usage == nil || r == access.Granted {
 		return
 	}
@@ -221,11 +223,11 @@ func (v *View) count(app access.ApplicationID, user access.UserID, q wire.CheckR
 	switch {
 	case r == access.ResourceUnknown:
 		k.Kind, k.User = usage.Unknown, 0
-	case r == access.Rehearsal && v.UnknownPath(app, q.Path):
+	case r == access.Rehearsal && query.UnknownPath(v.Snapshot, app, q.Path):
 		v.service.Usage.Add(k, v.at.Time())
 		k.Kind, k.User = usage.Unknown, 0
 	case r == access.Rehearsal:
-	case q.User == "" && v.Snapshot.Application(app).State == access.StateRehearsal:
+	case q.User == "" && v.Snapshot.Application(app).State == fact.StateRehearsal:
 	default:
 		return
 	}
@@ -239,7 +241,7 @@ const mostCures = 5
 // all of them to an account that decides for the application. Those that are
 // offered may be known to whoever could ask for them.
 func (v *View) cure(q access.Question, decides bool) (roles, offered []wire.Ref) {
-	for _, r := range v.Cures(q) {
+	for _, r := range query.Cures(v.Snapshot, q) {
 		if ref := v.roleRef(r, decides); !ref.Outside && len(roles) < mostCures {
 			roles = append(roles, ref)
 		}
@@ -256,7 +258,7 @@ func badPath(err error) error {
 
 // sentence says an answer in words: to whom, what, and through what or what
 // came near.
-func (v *View) sentence(q wire.CheckRequest, e access.Explanation, paths []wire.Path) string {
+func (v *View) sentence(q wire.CheckRequest, e query.Explanation, paths []wire.Path) string {
 	who := "Nobody signed in"
 	if e.User != 0 {
 		who = v.UserName(e.User)
@@ -301,9 +303,9 @@ func (v *View) sentence(q wire.CheckRequest, e access.Explanation, paths []wire.
 	case access.UserInactive:
 		return fmt.Sprintf("%s may do nothing now: %s.", who, v.whyInactive(e.User, calendar.At(v.at.Time())))
 	case access.ApplicationUnknown, access.UserUnknown:
-		kind, given := access.FactApplication, q.Application
+		kind, given := fact.FactApplication, q.Application
 		if e.Reason == access.UserUnknown {
-			kind, given = access.FactUser, q.User
+			kind, given = fact.FactUser, q.User
 		}
 		return v.missing(kind, given).Detail
 	}
@@ -311,13 +313,13 @@ func (v *View) sentence(q wire.CheckRequest, e access.Explanation, paths []wire.
 	return fmt.Sprintf("%s may not %s: %s", who, what, strings.ToLower(why[:1])+why[1:])
 }
 
-func (v *View) whyInactive(id access.UserID, at calendar.Instant) string {
+func (v *View) whyInactive(id fact.UserID, at calendar.Instant) string {
 	u := v.Snapshot.User(id)
 	today := calendar.DateOf(at.Time().In(v.Zone()))
 	switch {
 	case u == nil:
 		return "not in the register"
-	case u.Status != access.Active:
+	case u.Status != fact.Active:
 		return "the account is " + string(u.Status)
 	case u.Start > today:
 		return "the start date is " + u.Start.String()
@@ -386,15 +388,15 @@ func (v *View) Menu(user, application string, nobody bool) (wire.Menu, error) {
 	decides := ok && v.decides(app)
 	switch {
 	case user != "" && (!known || !decides && !v.readsUser(id)):
-		return wire.Menu{}, v.missing(access.FactUser, user)
+		return wire.Menu{}, v.missing(fact.FactUser, user)
 	case !ok || !decides && !v.readsApplication(app) && id != v.caller.User:
-		return wire.Menu{}, v.missing(access.FactApplication, application)
+		return wire.Menu{}, v.missing(fact.FactApplication, application)
 	}
 	a := v.Snapshot.Application(app)
 	out := wire.Menu{Basis: v.basis(), Application: a.Key, Actions: map[string][]wire.MenuPart{}}
 	for _, x := range a.Actions {
 		parts := []wire.MenuPart{}
-		all, own := v.Snapshot.Menu(id, app, x.Key, v.at)
+		all, own := query.Menu(v.Snapshot, id, app, x.Key, v.at)
 		for _, p := range all {
 			parts = append(parts, wire.MenuPart{Pattern: p.Pattern, Except: p.Except})
 		}
@@ -408,10 +410,10 @@ func (v *View) Menu(user, application string, nobody bool) (wire.Menu, error) {
 
 // Grid is users × permissions of one application: nobody signed in first, then
 // a would-be user where one is described.
-func (v *View) Grid(application string, q Search, wouldBe *access.User) (wire.Grid, error) {
+func (v *View) Grid(application string, q Search, wouldBe *fact.User) (wire.Grid, error) {
 	app, ok := v.FindApplication(application)
 	if !ok || !v.readsApplication(app) {
-		return wire.Grid{}, v.missing(access.FactApplication, application)
+		return wire.Grid{}, v.missing(fact.FactApplication, application)
 	}
 	page, err := v.search(q)
 	if err != nil {
@@ -444,13 +446,13 @@ func (v *View) Grid(application string, q Search, wouldBe *access.User) (wire.Gr
 	return out, nil
 }
 
-func (v *View) cells(id access.UserID, app access.ApplicationID, columns []wire.GridColumn) []wire.GridCell {
-	targets := make([]access.Target, len(columns))
+func (v *View) cells(id fact.UserID, app fact.ApplicationID, columns []wire.GridColumn) []wire.GridCell {
+	targets := make([]query.Target, len(columns))
 	for i, col := range columns {
-		targets[i] = access.Target{Action: col.Action, Path: col.Path}
+		targets[i] = query.Target{Action: col.Action, Path: col.Path}
 	}
 	out := make([]wire.GridCell, len(columns))
-	for i, c := range v.Cells(id, app, v.at, targets) {
+	for i, c := range query.Cells(v.Snapshot, id, app, v.at, targets) {
 		out[i] = wire.GridCell{Own: c.Own, Scheduled: c.Schedule, Fenced: c.Fenced, Until: instant(c.Until)}
 		if c.Chain != nil {
 			out[i].Mark = v.through(*c.Chain)

@@ -10,6 +10,8 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/review"
 	"ableroster/internal/saved"
@@ -38,7 +40,7 @@ func (d *Service) AddPendingChange(ctx context.Context, c Caller, in wire.Pendin
 		return wire.PendingChange{}, Invalid("nothing was passed on", faults...)
 	}
 	t := v.try(ops)
-	faults = v.faults(t.draft, func(f access.Fault) wire.Fault { return wire.Fault{Place: places[f.Operation] + under(f.Field)} })
+	faults = v.faults(t.draft, func(f change.Fault) wire.Fault { return wire.Fault{Place: places[f.Operation] + under(f.Field)} })
 	switch {
 	case len(faults) > 0:
 	case len(t.draft.Changes()) == 0:
@@ -51,8 +53,8 @@ func (d *Service) AddPendingChange(ctx context.Context, c Caller, in wire.Pendin
 		id, err := v.FindReadable(in.To)
 		switch {
 		case err != nil:
-			faults = append(faults, wire.Fault{Place: "/to", Message: fmt.Sprintf("there is no user “%s”", in.To), DidYouMean: v.near(access.FactUser, in.To)})
-		case len(faults) == 0 && !(v.today.MaySignIn(id, v.at) && t.by(v.today.Authority(id, v.at))):
+			faults = append(faults, wire.Fault{Place: "/to", Message: fmt.Sprintf("there is no user “%s”", in.To), DidYouMean: v.near(fact.FactUser, in.To)})
+		case len(faults) == 0 && !(v.today.MaySignIn(id, v.at) && t.by(change.AuthorityOf(v.today, id, v.at))):
 			faults = append(faults, wire.Fault{Place: "/to", Message: v.UserName(id) + " may not make it either"})
 		}
 		p.Receiver = id
@@ -66,7 +68,7 @@ func (d *Service) AddPendingChange(ctx context.Context, c Caller, in wire.Pendin
 	}
 	p.Lines, p.Said = raw, v.wordsOf(t)
 	for _, op := range t.ops {
-		p.Subjects = append(p.Subjects, access.SubjectsOf(op)...)
+		p.Subjects = append(p.Subjects, change.SubjectsOf(op)...)
 	}
 	switch err := d.Saved.PutPendingChange(ctx, &p); {
 	case errors.Is(err, saved.ErrTooMany):
@@ -86,11 +88,11 @@ func under(field string) string {
 
 // decodeLines are the operations of the lines of a pending change, in order, and where each
 // stands in what was sent.
-func decodeLines(lines []wire.PendingLine) (ops []access.Operation, places []string, faults []wire.Fault) {
+func decodeLines(lines []wire.PendingLine) (ops []change.Operation, places []string, faults []wire.Fault) {
 	for i, l := range lines {
 		for k, raw := range l.Operations {
 			place := fmt.Sprintf("/lines/%d/operations/%d", i, k)
-			op, wrong := access.DecodeOperation(raw)
+			op, wrong := change.DecodeOperation(raw)
 			for _, f := range wrong {
 				faults = append(faults, decodeFault(place+under(f.Field), f))
 			}
@@ -142,7 +144,7 @@ func (v *View) wordsOf(t trial) []string {
 }
 
 // personRef names whoever passed a change on, or is to make it, to the other one.
-func (v *View) personRef(id access.UserID) wire.Ref {
+func (v *View) personRef(id fact.UserID) wire.Ref {
 	if u := v.today.User(id); u != nil {
 		return wire.Ref{ID: id.String(), Key: u.UserName, Label: label(u)}
 	}
@@ -268,7 +270,7 @@ func (v *View) makes(ids []string, made []json.RawMessage) (pending []int64, sec
 	for i, id := range ids {
 		if p := v.findRemoval(id); p != nil { // its own operation settles it
 			seconded = false
-			settle, _ := access.EncodeOperation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(id)})
+			settle, _ := change.EncodeOperation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(id)})
 			if left[string(settle)] == 0 {
 				faults = append(faults, wire.Fault{Place: fmt.Sprintf("/pending_changes/%d", i), Message: id + " is settled by an operation that is not in this change: make all of it, or refuse it"})
 			}
@@ -302,7 +304,7 @@ func (v *View) couldMake(p *saved.PendingChange) bool {
 	var lines []wire.PendingLine
 	_ = json.Unmarshal(p.Lines, &lines) // written by AddPendingChange
 	ops, _, faults := decodeLines(lines)
-	return p.Author != v.caller.User && len(faults) == 0 && v.today.MaySignIn(p.Author, v.at) && v.try(ops).by(v.today.Authority(p.Author, v.at))
+	return p.Author != v.caller.User && len(faults) == 0 && v.today.MaySignIn(p.Author, v.at) && v.try(ops).by(change.AuthorityOf(v.today, p.Author, v.at))
 }
 
 // isIn takes the operations of a pending change out of those that are made, and says whether all
@@ -323,11 +325,11 @@ func isIn(p *saved.PendingChange, left map[string]int) bool {
 
 // sameOperation is equal for the same operation, however its JSON is written.
 func sameOperation(raw json.RawMessage) string {
-	op, faults := access.DecodeOperation(raw)
+	op, faults := change.DecodeOperation(raw)
 	if len(faults) > 0 {
 		return string(raw)
 	}
-	same, err := access.EncodeOperation(op)
+	same, err := change.EncodeOperation(op)
 	if err != nil {
 		return string(raw)
 	}

@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
 	"ableroster/wire"
 )
@@ -65,7 +65,7 @@ func (v *View) Users(q Search) (wire.UserList, error) {
 
 // found is one page of a search.
 type found struct {
-	users []*access.User
+	users []*fact.User
 	total int
 	next  string
 }
@@ -76,8 +76,8 @@ func (v *View) search(q Search) (out found, err error) {
 	if sortText == nil {
 		faults = append(faults, wire.Fault{Place: "sort", Message: "is none of " + strings.Join(v.sortable(), ", ")})
 	}
-	switch access.Status(q.Status) {
-	case "", access.Invited, access.Active, access.Suspended, access.Departed:
+	switch fact.Status(q.Status) {
+	case "", fact.Invited, fact.Active, fact.Suspended, fact.Departed:
 	default:
 		faults = append(faults, wire.Fault{Place: "status", Message: "is invited, active, suspended or departed"})
 	}
@@ -90,11 +90,11 @@ func (v *View) search(q Search) (out found, err error) {
 	if err != nil {
 		return out, err
 	}
-	var inGroup map[access.UserID]bool
+	var inGroup map[fact.UserID]bool
 	if q.Group != "" {
 		id, ok := v.FindGroup(q.Group)
 		if !ok || !v.readsGroup(id) {
-			return out, v.missing(access.FactGroup, q.Group)
+			return out, v.missing(fact.FactGroup, q.Group)
 		}
 		inGroup = v.MembersNow(id, v.at)
 	}
@@ -141,7 +141,7 @@ func (v *View) search(q Search) (out found, err error) {
 }
 
 // roll is the users of the view in order, from those kept where it is of today.
-func (v *View) roll(sort string, text func(*access.User) string) *roll {
+func (v *View) roll(sort string, text func(*fact.User) string) *roll {
 	if v.Snapshot == v.head {
 		return v.service.rolls.get(v.head, cmp.Or(sort, "name"), text)
 	}
@@ -149,11 +149,11 @@ func (v *View) roll(sort string, text func(*access.User) string) *roll {
 }
 
 // userOrder is the text that lists can be ordered by under a name, or nil.
-func userOrder(name string) func(*access.User) string {
+func userOrder(name string) func(*fact.User) string {
 	if name == "" || name == "name" || name == "display_name" {
 		return label
 	}
-	if a := access.UserAttributeOf(name); a != nil && name != "manager" {
+	if a := fact.UserAttributeOf(name); a != nil && name != "manager" {
 		return a.Of
 	}
 	return nil
@@ -200,7 +200,7 @@ func cut[T any](all []T, cursor string, limit int) (page []T, next string, err e
 	return all[from:to], next, nil
 }
 
-func (v *View) user(u *access.User) wire.User {
+func (v *View) user(u *fact.User) wire.User {
 	out := wire.User{ID: u.ID.String(), UserName: u.UserName, DisplayName: label(u), Email: u.Email,
 		Kind: string(u.UserKind), Status: string(u.Status), Effective: v.Effective(u.ID, v.at), Custom: v.customOf(u)}
 	describe(&out, u)
@@ -212,10 +212,10 @@ func (v *View) user(u *access.User) wire.User {
 }
 
 // describe writes the described attributes of a user into the fields of the same name.
-func describe(out *wire.User, u *access.User) {
+func describe(out *wire.User, u *fact.User) {
 	to := reflect.ValueOf(out).Elem()
-	for i := range access.UserAttributes {
-		if a := &access.UserAttributes[i]; a.Described {
+	for i := range fact.UserAttributes {
+		if a := &fact.UserAttributes[i]; a.Described {
 			to.FieldByIndex(wireFields[a.Key]).SetString(a.Of(u))
 		}
 	}
@@ -232,14 +232,14 @@ var wireFields = func() map[string][]int {
 }()
 
 // User is one user with what was given to them.
-func (v *View) User(id access.UserID) wire.UserDetail {
+func (v *View) User(id fact.UserID) wire.UserDetail {
 	u := v.Snapshot.User(id)
 	own := id == v.caller.User
 	out := wire.UserDetail{Basis: v.basis(), User: v.user(u), Groups: []wire.Membership{}, Assignments: []wire.Assignment{}}
-	seen := map[access.GroupID]bool{}
-	var climb func(m access.Member, through *wire.Ref)
-	climb = func(m access.Member, through *wire.Ref) {
-		var next []access.GroupID
+	seen := map[fact.GroupID]bool{}
+	var climb func(m fact.Member, through *wire.Ref)
+	climb = func(m fact.Member, through *wire.Ref) {
+		var next []fact.GroupID
 		for _, f := range v.MembershipsOf(m) {
 			if seen[f.Group] {
 				continue
@@ -250,10 +250,10 @@ func (v *View) User(id access.UserID) wire.UserDetail {
 		}
 		for _, g := range next {
 			ref := v.groupRef(g, own)
-			climb(access.Member{Group: g}, &ref)
+			climb(fact.Member{Group: g}, &ref)
 		}
 	}
-	climb(access.Member{User: id}, nil)
+	climb(fact.Member{User: id}, nil)
 	for _, g := range v.ChosenBy(id) {
 		if seen[g] {
 			continue
@@ -265,9 +265,9 @@ func (v *View) User(id access.UserID) wire.UserDetail {
 			m.Rule = v.Snapshot.Group(g).Filter
 		}
 		out.Groups = append(out.Groups, m)
-		climb(access.Member{Group: g}, &ref)
+		climb(fact.Member{Group: g}, &ref)
 	}
-	for _, a := range v.Given(access.Assignee{User: id}) {
+	for _, a := range v.Given(fact.Assignee{User: id}) {
 		out.Assignments = append(out.Assignments, v.assignment(a, own))
 	}
 	v.reasons(func(g giving) {
@@ -278,13 +278,13 @@ func (v *View) User(id access.UserID) wire.UserDetail {
 	return out
 }
 
-func (v *View) membership(f *access.Membership, own bool, through *wire.Ref) wire.Membership {
+func (v *View) membership(f *fact.Membership, own bool, through *wire.Ref) wire.Membership {
 	member, kind := v.memberRef(f.Member, own)
 	return wire.Membership{ID: f.ID.String(), Group: v.groupRef(f.Group, own), Member: member, MemberKind: kind,
 		Through: through, Default: v.defaultRef(f.Rule), From: instant(f.Window.From), Until: instant(f.Window.Until), SinceRevision: f.Opened}
 }
 
-func (v *View) assignment(a *access.Assignment, own bool) wire.Assignment {
+func (v *View) assignment(a *fact.Assignment, own bool) wire.Assignment {
 	to, kind := v.memberRef(a.Assignee, own)
 	return wire.Assignment{ID: a.ID.String(), Role: v.roleRef(a.Role, own), Assignee: to, AssigneeKind: kind,
 		From: instant(a.Window.From), Until: instant(a.Window.Until), Origin: string(a.Origin), Default: v.defaultRef(a.Rule),
@@ -292,7 +292,7 @@ func (v *View) assignment(a *access.Assignment, own bool) wire.Assignment {
 		Given: &wire.Given{Revision: a.Opened}}
 }
 
-func (v *View) scopes(all []access.Scope) []wire.Scope {
+func (v *View) scopes(all []fact.Scope) []wire.Scope {
 	var out []wire.Scope
 	for _, s := range all {
 		out = append(out, wire.Scope{Application: v.applicationRef(s.Application, true), Pattern: s.Pattern})

@@ -10,8 +10,8 @@ import (
 	"time"
 
 	"ableroster/demo"
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/filter"
 	"ableroster/internal/ledger"
 	"ableroster/internal/service"
@@ -111,7 +111,7 @@ func TestWhoeverReadsNobodyLoadsNoPastOfOthers(t *testing.T) {
 
 	nobody := service.Caller{}
 	for u := range l.Head().Users() {
-		if v := d.Now(ctx, service.Caller{User: u.ID}); !v.Reads() && u.Status == access.Active && u.UserKind == access.Person {
+		if v := d.Now(ctx, service.Caller{User: u.ID}); !v.Reads() && u.Status == fact.Active && u.UserKind == fact.Person {
 			nobody = service.Caller{User: u.ID}
 		}
 	}

@@ -7,8 +7,11 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/patterns"
+	"ableroster/internal/query"
 	"ableroster/internal/usage"
 	"ableroster/wire"
 )
@@ -50,24 +53,24 @@ type HolderSearch struct {
 func (v *View) Holders(q HolderSearch) (wire.HolderList, error) {
 	app, ok := v.FindApplication(q.Application)
 	if !ok || !v.readsApplication(app) {
-		return wire.HolderList{}, v.missing(access.FactApplication, q.Application)
+		return wire.HolderList{}, v.missing(fact.FactApplication, q.Application)
 	}
 	if err := patterns.CheckPath(q.Path); err != nil {
 		return wire.HolderList{}, Invalid("the question cannot be asked", wire.Fault{Place: "path", Message: err.Error()})
 	}
-	return v.holderList(v.Snapshot.Holders(app, q.Action, q.Path, v.at), q.Cursor, q.Limit)
+	return v.holderList(query.Holders(v.Snapshot, app, q.Action, q.Path, v.at), q.Cursor, q.Limit)
 }
 
 // RoleHolding are the users who hold a role, of those the caller may read.
 func (v *View) RoleHolding(role, cursor string, limit int) (wire.HolderList, error) {
 	id, ok := v.FindRole(role)
 	if !ok || !v.readsRole(id) {
-		return wire.HolderList{}, v.missing(access.FactRole, role)
+		return wire.HolderList{}, v.missing(fact.FactRole, role)
 	}
-	return v.holderList(v.Snapshot.RoleHolding(id, v.at), cursor, limit)
+	return v.holderList(query.RoleHolding(v.Snapshot, id, v.at), cursor, limit)
 }
 
-func (v *View) holderList(all []access.Holder, cursor string, limit int) (wire.HolderList, error) {
+func (v *View) holderList(all []query.Holder, cursor string, limit int) (wire.HolderList, error) {
 	out := wire.HolderList{Basis: v.basis(), Holders: []wire.Holder{}, Outside: !v.rights().ReadsAllUsers()}
 	seen := all[:0:0]
 	for _, h := range all {
@@ -121,23 +124,23 @@ func (d *Service) GainedAndLost(ctx context.Context, c Caller, q BetweenSearch) 
 	if !q.From.Before(q.To) {
 		return wire.GainedAndLost{}, Invalid("the question cannot be asked", wire.Fault{Place: "from", Message: "is not before to"})
 	}
-	var only access.UserID
-	var app access.ApplicationID
+	var only fact.UserID
+	var app fact.ApplicationID
 	var ok bool
 	if q.User != "" {
 		if only, ok = v.FindUser(q.User); !ok || !v.readsUser(only) {
-			return wire.GainedAndLost{}, v.missing(access.FactUser, q.User)
+			return wire.GainedAndLost{}, v.missing(fact.FactUser, q.User)
 		}
 	}
 	if q.Application != "" {
 		if app, ok = v.FindApplication(q.Application); !ok || !v.readsApplication(app) {
-			return wire.GainedAndLost{}, v.missing(access.FactApplication, q.Application)
+			return wire.GainedAndLost{}, v.missing(fact.FactApplication, q.Application)
 		}
 	}
-	var role access.RoleID
+	var role fact.RoleID
 	if q.Role != "" {
 		if role, ok = v.FindRole(q.Role); !ok || !v.readsRole(role) {
-			return wire.GainedAndLost{}, v.missing(access.FactRole, q.Role)
+			return wire.GainedAndLost{}, v.missing(fact.FactRole, q.Role)
 		}
 	}
 	before, err := d.past(ctx, q.From, only)
@@ -178,7 +181,7 @@ func timesOf(named ...any) []wire.Fault {
 }
 
 // past is the snapshot at an instant: whole, or of one user alone.
-func (d *Service) past(ctx context.Context, at time.Time, only access.UserID) (*access.Snapshot, error) {
+func (d *Service) past(ctx context.Context, at time.Time, only fact.UserID) (*access.Snapshot, error) {
 	if only != 0 {
 		return d.Ledger.Slice(ctx, calendar.At(at), only)
 	}
@@ -188,8 +191,8 @@ func (d *Service) past(ctx context.Context, at time.Time, only access.UserID) (*
 // differences are worked out once for each class of users who hold equally. With
 // a role they are those of users who came to hold it or ceased to, of what it
 // gives.
-func differences(v1, v2 *View, only access.UserID, app access.ApplicationID, role access.RoleID) []wire.Difference {
-	type class struct{ gained, lost []access.Entitlement }
+func differences(v1, v2 *View, only fact.UserID, app fact.ApplicationID, role fact.RoleID) []wire.Difference {
+	type class struct{ gained, lost []query.Entitlement }
 	classes := map[string]class{}
 	out := []wire.Difference{}
 	for u := range v2.today.Users() {
@@ -204,10 +207,10 @@ func differences(v1, v2 *View, only access.UserID, app access.ApplicationID, rol
 			}
 			held = map[bool]string{true: "gained", false: "lost"}[has]
 		}
-		key := access.Class(v1.Snapshot, v2.Snapshot, u.ID)
+		key := query.Class(v1.Snapshot, v2.Snapshot, u.ID)
 		c, ok := classes[key]
 		if !ok {
-			c.gained, c.lost = access.Between(v1.Snapshot, v1.at, v2.Snapshot, v2.at, u.ID)
+			c.gained, c.lost = query.Between(v1.Snapshot, v1.at, v2.Snapshot, v2.at, u.ID)
 			classes[key] = c
 		}
 		x := wire.Difference{User: v2.userRef(u.ID), Role: held, Gained: v2.some(c.gained, app, role), Lost: v1.some(c.lost, app, role)}
@@ -220,10 +223,10 @@ func differences(v1, v2 *View, only access.UserID, app access.ApplicationID, rol
 
 // some are the entitlements in an application, and those a role gives, where
 // either is asked for.
-func (v *View) some(es []access.Entitlement, app access.ApplicationID, role access.RoleID) []wire.Entitlement {
-	var some []access.Entitlement
+func (v *View) some(es []query.Entitlement, app fact.ApplicationID, role fact.RoleID) []wire.Entitlement {
+	var some []query.Entitlement
 	for _, e := range es {
-		if (app == 0 || e.Application == app) && (role == 0 || v.RoleGives(role, &e)) {
+		if (app == 0 || e.Application == app) && (role == 0 || query.RoleGives(v.Snapshot, role, &e)) {
 			some = append(some, e)
 		}
 	}
@@ -231,8 +234,8 @@ func (v *View) some(es []access.Entitlement, app access.ApplicationID, role acce
 }
 
 // changesOf are the revisions between two that speak of a user.
-func (v *View) changesOf(id access.UserID, after, upTo int64) ([]wire.Revision, error) {
-	subject := subjectID(access.Subject{Kind: access.FactUser, Row: uint32(id)})
+func (v *View) changesOf(id fact.UserID, after, upTo int64) ([]wire.Revision, error) {
+	subject := subjectID(change.Subject{Kind: fact.FactUser, Row: uint32(id)})
 	revs, err := v.service.Ledger.History(v.ctx, ledger.HistoryFilter{Subject: []string{subject}, AtMost: upTo}, 200)
 	if err != nil {
 		return nil, err
@@ -252,11 +255,11 @@ func (d *Service) PermissionTimeline(ctx context.Context, c Caller, user, applic
 	v := d.Now(ctx, c)
 	id, ok := v.FindUser(user)
 	if !ok || !v.readsUser(id) {
-		return wire.PermissionTimeline{}, v.missing(access.FactUser, user)
+		return wire.PermissionTimeline{}, v.missing(fact.FactUser, user)
 	}
 	app, ok := v.FindApplication(application)
 	if !ok || !v.readsApplication(app) && id != c.User {
-		return wire.PermissionTimeline{}, v.missing(access.FactApplication, application)
+		return wire.PermissionTimeline{}, v.missing(fact.FactApplication, application)
 	}
 	if err := patterns.CheckPath(path); err != nil {
 		return wire.PermissionTimeline{}, Invalid("the question cannot be asked", wire.Fault{Place: "path", Message: err.Error()})
@@ -270,7 +273,7 @@ func (d *Service) PermissionTimeline(ctx context.Context, c Caller, user, applic
 	for _, e := range eras {
 		bySnapshot[e.Revision] = e.Snapshot
 	}
-	for _, s := range access.Timeline(eras, id, app, action, path) {
+	for _, s := range query.Timeline(eras, id, app, action, path) {
 		w := *v
 		w.Snapshot = bySnapshot[s.Revision]
 		x := wire.Span{From: s.From.Time(), Until: instant(s.Until), Own: s.Own, Schedule: schedule(s.Schedule), Revision: s.Revision, Paths: []wire.Path{}}
@@ -296,13 +299,13 @@ func (d *Service) WhatIf(ctx context.Context, c Caller, in wire.WhatIfRequest) (
 		return out, err
 	}
 	v := d.Now(ctx, c)
-	draft := v.today.Draft()
+	draft := change.NewDraft(v.today)
 	ops, _ := decode(in.Operations)
 	for i, op := range ops {
 		draft.Apply(i, op, v.at)
 	}
 	if len(draft.Faults) > 0 { // somebody was faster just now
-		return out, Invalid("the change no longer fits", v.faults(draft, func(f access.Fault) wire.Fault {
+		return out, Invalid("the change no longer fits", v.faults(draft, func(f change.Fault) wire.Fault {
 			return wire.Fault{Place: fmt.Sprintf("/operations/%d", f.Operation)}
 		})...)
 	}
@@ -316,7 +319,7 @@ func (d *Service) WhatIf(ctx context.Context, c Caller, in wire.WhatIfRequest) (
 	if in.Access != "" {
 		id, ok := v.FindUser(in.Access)
 		if !ok || !v.readsUser(id) {
-			return out, v.missing(access.FactUser, in.Access)
+			return out, v.missing(fact.FactUser, in.Access)
 		}
 		a := v.Access(id)
 		out.Access = &a
@@ -330,7 +333,7 @@ func (d *Service) Rehearsal(ctx context.Context, c Caller, application string) (
 	v := d.Now(ctx, c)
 	app, ok := v.FindApplication(application)
 	if !ok || !v.readsApplication(app) {
-		return wire.Rehearsal{}, v.missing(access.FactApplication, application)
+		return wire.Rehearsal{}, v.missing(fact.FactApplication, application)
 	}
 	out := wire.Rehearsal{Basis: v.basis(), Application: v.applicationRef(app, false), State: string(v.Snapshot.Application(app).State), Counts: []wire.RehearsalCount{}}
 	all, err := d.Usage.Of(ctx, usage.Rehearsed, app)
@@ -342,7 +345,7 @@ func (d *Service) Rehearsal(ctx context.Context, c Caller, application string) (
 }
 
 // counts are those about users the caller may read.
-func (v *View) counts(app access.ApplicationID, all []usage.Count) []wire.RehearsalCount {
+func (v *View) counts(app fact.ApplicationID, all []usage.Count) []wire.RehearsalCount {
 	out := []wire.RehearsalCount{}
 	for _, x := range all {
 		if x.User != 0 && !v.readsUser(x.User) {

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
 	"ableroster/internal/request"
 	"ableroster/wire"
@@ -21,13 +22,13 @@ func (v *View) Groups() wire.GroupList {
 	return out
 }
 
-func (v *View) group(g *access.Group) wire.Group {
+func (v *View) group(g *fact.Group) wire.Group {
 	return wire.Group{Basis: v.basis(), ID: g.ID.String(), Key: g.Key, Label: g.Label, Description: g.Description, Unit: g.Unit, Filter: g.Filter, FilterWords: v.filterWords(g.Filter), HeldWithin: g.HeldWithin,
-		BuiltIn: g.ID == access.PublicGroup || g.ID == access.AllUsersGroup, MemberCount: v.memberCount(g.ID), Owner: v.ownerRef(g.Owner)}
+		BuiltIn: g.ID == fact.PublicGroup || g.ID == fact.AllUsersGroup, MemberCount: v.memberCount(g.ID), Owner: v.ownerRef(g.Owner)}
 }
 
 // memberCount is how many listed members of a group the caller may read.
-func (v *View) memberCount(id access.GroupID) int {
+func (v *View) memberCount(id fact.GroupID) int {
 	if v.rights().ReadsAllUsers() && v.rights().May(access.ActRead, "groups") {
 		return v.MemberCount(id)
 	}
@@ -41,7 +42,7 @@ func (v *View) memberCount(id access.GroupID) int {
 }
 
 // holderCount is how many assignments of a role the caller may read.
-func (v *View) holderCount(id access.RoleID) int {
+func (v *View) holderCount(id fact.RoleID) int {
 	if v.rights().ReadsAllUsers() && v.rights().May(access.ActRead, "groups") {
 		return v.RoleAssignments(id)
 	}
@@ -54,7 +55,7 @@ func (v *View) holderCount(id access.RoleID) int {
 	return n
 }
 
-func (v *View) readsMember(m access.Member) bool {
+func (v *View) readsMember(m fact.Member) bool {
 	if m.User != 0 {
 		return v.readsUser(m.User)
 	}
@@ -65,7 +66,7 @@ func (v *View) readsMember(m access.Member) bool {
 func (v *View) Group(ref string) (wire.Group, error) {
 	id, ok := v.FindGroup(ref)
 	if !ok || !v.readsGroup(id) {
-		return wire.Group{}, v.missing(access.FactGroup, ref)
+		return wire.Group{}, v.missing(fact.FactGroup, ref)
 	}
 	out := v.group(v.Snapshot.Group(id))
 	out.Members, out.Assignments = []wire.Membership{}, []wire.Assignment{}
@@ -85,7 +86,7 @@ func (v *View) Group(ref string) (wire.Group, error) {
 	slices.SortFunc(out.Members, func(a, b wire.Membership) int {
 		return cmp.Or(cmp.Compare(a.MemberKind, b.MemberKind), cmp.Compare(a.Member.Label, b.Member.Label))
 	})
-	for _, a := range v.Given(access.Assignee{Group: id}) {
+	for _, a := range v.Given(fact.Assignee{Group: id}) {
 		out.Assignments = append(out.Assignments, v.assignment(a, false))
 	}
 	v.reasons(func(g giving) {
@@ -107,7 +108,7 @@ func (v *View) Applications() wire.ApplicationList {
 	return out
 }
 
-func (v *View) application(a *access.Application) wire.Application {
+func (v *View) application(a *fact.Application) wire.Application {
 	out := wire.Application{Basis: v.basis(), ID: a.ID.String(), Key: a.Key, Label: a.Label, Description: a.Description,
 		State: string(a.State), Actions: []wire.Action{}}
 	for _, x := range a.Actions {
@@ -122,7 +123,7 @@ func (v *View) application(a *access.Application) wire.Application {
 }
 
 // ownerRef is who answers for a thing, nil for nobody.
-func (v *View) ownerRef(id access.UserID) *wire.Ref {
+func (v *View) ownerRef(id fact.UserID) *wire.Ref {
 	if id == 0 {
 		return nil
 	}
@@ -134,7 +135,7 @@ func (v *View) ownerRef(id access.UserID) *wire.Ref {
 func (v *View) Application(ref string) (wire.Application, error) {
 	id, ok := v.FindApplication(ref)
 	if !ok || !v.readsApplication(id) {
-		return wire.Application{}, v.missing(access.FactApplication, ref)
+		return wire.Application{}, v.missing(fact.FactApplication, ref)
 	}
 	out := v.application(v.Snapshot.Application(id))
 	for _, r := range v.resourcesOf(id) {
@@ -148,9 +149,9 @@ func (v *View) Application(ref string) (wire.Application, error) {
 }
 
 // resourcesOf are an application's resources in order of path, the root first.
-func (v *View) resourcesOf(id access.ApplicationID) []*access.Resource {
+func (v *View) resourcesOf(id fact.ApplicationID) []*fact.Resource {
 	all := v.Resources(id)
-	slices.SortFunc(all, func(a, b *access.Resource) int {
+	slices.SortFunc(all, func(a, b *fact.Resource) int {
 		if (a.Path == patterns.Root) != (b.Path == patterns.Root) {
 			if a.Path == patterns.Root {
 				return -1
@@ -183,7 +184,7 @@ func (v *View) Roles() wire.RoleList {
 	return out
 }
 
-func (v *View) role(r *access.Role) wire.Role {
+func (v *View) role(r *fact.Role) wire.Role {
 	out := wire.Role{Basis: v.basis(), ID: r.ID.String(), Key: v.RoleKey(r.ID), Label: r.Label, Description: r.Description,
 		Retired: r.Retired, Owner: v.ownerRef(v.OwnerOf(r.ID)), Risk: string(r.Risk), MaxDays: r.MaxDays, HeldWithin: r.HeldWithin, Requestable: request.RequestableOf(v.Snapshot, r.ID) != nil, Includes: []wire.Ref{}, IncludedBy: []wire.Ref{}, HolderCount: v.holderCount(r.ID)}
 	if r.Application != 0 {
@@ -205,7 +206,7 @@ func (v *View) role(r *access.Role) wire.Role {
 func (v *View) Role(ref string) (wire.Role, error) {
 	id, ok := v.FindRole(ref)
 	if !ok || !v.readsRole(id) {
-		return wire.Role{}, v.missing(access.FactRole, ref)
+		return wire.Role{}, v.missing(fact.FactRole, ref)
 	}
 	out := v.role(v.Snapshot.Role(id))
 	out.Permissions, out.Holders = []wire.Permission{}, []wire.Assignment{}

@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"fmt"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 	"ableroster/internal/review"
 	"ableroster/wire"
 )
@@ -33,13 +35,13 @@ func (v *View) removals() []wire.PendingChange {
 func (v *View) removal(p *review.PendingRemoval) wire.PendingChange {
 	r := review.RoundOf(v.Snapshot, p.Round)
 	w := *v
-	w.known = map[access.UserID]bool{p.User: true}
+	w.known = map[fact.UserID]bool{p.User: true}
 	user, role := w.userRef(p.User), w.roleRef(p.Role, true)
 	out := wire.PendingChange{ID: p.ID.String(), Author: v.userRef(r.Opener), Round: &wire.Ref{ID: r.ID.String(), Key: r.Key, Label: r.Label},
 		Reason: fmt.Sprintf("The review %s decided to revoke %s of %s", r.Label, role.Label, user.Label), State: "waiting",
 		Lines: []wire.PendingLine{}, Sentences: []string{}}
-	settle := access.Operation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(p.ID.String())})
-	ops := []access.Operation{settle}
+	settle := change.Operation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(p.ID.String())})
+	ops := []change.Operation{settle}
 	switch {
 	case p.Default != 0:
 		out.Sentences = []string{fmt.Sprintf("Remove %s from %s", role.Label, user.Label)}
@@ -51,11 +53,11 @@ func (v *View) removal(p *review.PendingRemoval) wire.PendingChange {
 			out.Trouble = "they are no listed member of the group: edit its filter, or the groups in it; then settle this"
 			break
 		}
-		ops = []access.Operation{&access.RemoveMember{Group: access.GroupRef(p.Group.String()), User: access.UserRef(p.User.String())}, settle}
+		ops = []change.Operation{&operation.RemoveMember{Group: change.GroupRef(p.Group.String()), User: change.UserRef(p.User.String())}, settle}
 	}
 	line := wire.PendingLine{Words: out.Sentences[0]}
 	for _, op := range ops {
-		raw, err := access.EncodeOperation(op)
+		raw, err := change.EncodeOperation(op)
 		if err != nil {
 			continue // an operation of references alone has JSON
 		}
@@ -66,8 +68,8 @@ func (v *View) removal(p *review.PendingRemoval) wire.PendingChange {
 }
 
 // listedIn says whether a user is a listed member of a group, not by a rule.
-func (v *View) listedIn(u access.UserID, g access.GroupID) bool {
-	for _, m := range v.MembershipsOf(access.Member{User: u}) {
+func (v *View) listedIn(u fact.UserID, g fact.GroupID) bool {
+	for _, m := range v.MembershipsOf(fact.Member{User: u}) {
 		if m.Group == g && m.Rule == 0 {
 			return true
 		}
@@ -77,7 +79,7 @@ func (v *View) listedIn(u access.UserID, g access.GroupID) bool {
 
 // findRemoval is one that waits for the caller, by its id.
 func (v *View) findRemoval(id string) *review.PendingRemoval {
-	n, ok := access.ParseID("pending-removal", id)
+	n, ok := fact.ParseID("pending-removal", id)
 	p, _ := v.RecordFact(review.FactPendingRemoval, n).(*review.PendingRemoval)
 	if !ok || p == nil || p.Settled || !v.readsPendingRemoval(p) {
 		return nil
@@ -87,7 +89,7 @@ func (v *View) findRemoval(id string) *review.PendingRemoval {
 
 // settleRemoval ends one without making it; why is the reason of the change.
 func (d *Service) settleRemoval(ctx context.Context, c Caller, p *review.PendingRemoval, why string) error {
-	raw, err := access.EncodeOperation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(p.ID.String())})
+	raw, err := change.EncodeOperation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(p.ID.String())})
 	if err != nil {
 		return err
 	}

@@ -7,6 +7,10 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 	"ableroster/wire"
@@ -36,7 +40,7 @@ func (v *View) readsRequest(r *request.Request) bool {
 // Only what is said about requests is drawn through it.
 func (v *View) withKnownUsers() *View {
 	w := *v
-	w.known = map[access.UserID]bool{}
+	w.known = map[fact.UserID]bool{}
 	for _, r := range request.Requests(v.Snapshot) {
 		if !v.party(r) {
 			continue
@@ -55,7 +59,7 @@ func (v *View) withKnownUsers() *View {
 // plainly names everybody: those a route names are whom anybody who asks asks.
 type plainly struct{ s *access.Snapshot }
 
-func (n plainly) UserName(id access.UserID) string {
+func (n plainly) UserName(id fact.UserID) string {
 	if u := n.s.User(id); u != nil {
 		return label(u)
 	}
@@ -77,17 +81,17 @@ type RequestSearch struct {
 func (v *View) Requests(q RequestSearch) (wire.RequestList, error) {
 	v = v.withKnownUsers()
 	out := wire.RequestList{Basis: v.basis(), Requests: []wire.Request{}}
-	var user access.UserID
-	var role access.RoleID
+	var user fact.UserID
+	var role fact.RoleID
 	var ok bool
 	if q.User != "" {
 		if user, ok = v.FindUser(q.User); !ok || !v.readsUser(user) {
-			return out, v.missing(access.FactUser, q.User)
+			return out, v.missing(fact.FactUser, q.User)
 		}
 	}
 	if q.Role != "" {
 		if role, ok = v.FindRole(q.Role); !ok || !v.readsRole(role) {
-			return out, v.missing(access.FactRole, q.Role)
+			return out, v.missing(fact.FactRole, q.Role)
 		}
 	}
 	var found []*request.Request
@@ -178,7 +182,7 @@ func (v *View) request(r *request.Request) wire.Request {
 // Request is one request, with what it would add.
 func (v *View) Request(ref string) (wire.OneRequest, error) {
 	v = v.withKnownUsers()
-	n, _ := access.ParseID("request", ref)
+	n, _ := fact.ParseID("request", ref)
 	r := request.RequestOf(v.Snapshot, request.RequestID(n))
 	if r == nil || !v.readsRequest(r) {
 		return wire.OneRequest{}, notFound("there is no request “%s”", ref)
@@ -195,16 +199,16 @@ func (v *View) Request(ref string) (wire.OneRequest, error) {
 // what is decided on is the role as it is, so whoever decides is told the difference.
 func (v *View) grown(r *request.Request) []string {
 	var out []string
-	for _, p := range v.RoleSince(r.Role, r.Asked) {
-		out = append(out, v.PermissionWords(p))
+	for _, p := range query.RoleSince(v.Snapshot, r.Role, r.Asked) {
+		out = append(out, query.PermissionWords(v.Snapshot, p))
 	}
 	return out
 }
 
 // wouldAdd is what a role would add for somebody, and the SoD rules it would
 // break: seen by whoever may ask for it or decide on it, whatever else they read.
-func (v *View) wouldAdd(user access.UserID, role access.RoleID, w calendar.Window, scopes []access.Scope) ([]wire.Entitlement, []string) {
-	d := v.Snapshot.Draft()
+func (v *View) wouldAdd(user fact.UserID, role fact.RoleID, w calendar.Window, scopes []fact.Scope) ([]wire.Entitlement, []string) {
+	d := change.NewDraft(v.Snapshot)
 	d.GrantByRequest(user, role, w, scopes)
 	gains, sodRules := []wire.Entitlement{}, []string{}
 	p := d.Preview(v.at)
@@ -214,7 +218,7 @@ func (v *View) wouldAdd(user access.UserID, role access.RoleID, w calendar.Windo
 		}
 	}
 	for _, b := range d.NewViolations(p.Touched, v.at) {
-		text := b.SoDRule.Label + ": " + b.SoDRule.Words(&d.Snapshot)
+		text := b.SoDRule.Label + ": " + operation.SoDRuleWords(b.SoDRule, &d.Snapshot)
 		if b.SoDRule.Description != "" {
 			text += " (" + b.SoDRule.Description + ")"
 		}
@@ -251,13 +255,13 @@ func (v *View) Catalogue(text, user string) (wire.Catalogue, error) {
 }
 
 // onBehalfOf is whom the caller asks for: themselves, or one of their people.
-func (v *View) onBehalfOf(user string) (access.UserID, error) {
+func (v *View) onBehalfOf(user string) (fact.UserID, error) {
 	if user == "" {
 		return v.caller.User, nil
 	}
 	id, ok := v.FindUser(user)
 	if !ok || !v.readsUser(id) {
-		return 0, v.missing(access.FactUser, user)
+		return 0, v.missing(fact.FactUser, user)
 	}
 	if id != v.caller.User && v.Snapshot.User(id).Manager != v.caller.User {
 		return 0, Refused("you may request access for yourself and for people you manage, not for %s", v.UserName(id))
@@ -265,7 +269,7 @@ func (v *View) onBehalfOf(user string) (access.UserID, error) {
 	return id, nil
 }
 
-func (v *View) catalogueRole(o *request.Requestable, user access.UserID) wire.CatalogueRole {
+func (v *View) catalogueRole(o *request.Requestable, user fact.UserID) wire.CatalogueRole {
 	role := v.Snapshot.Role(o.Role)
 	out := wire.CatalogueRole{Role: v.roleRef(o.Role, true), Words: o.Words, MaxDays: o.MaxDays, Steps: []string{}, Held: v.HoldsRole(user, o.Role, v.at)}
 	if role.Application != 0 {
@@ -359,7 +363,7 @@ func (v *View) Today() wire.Today {
 		}
 	}
 	out.ToDecide, out.Mine, out.Stuck = v.requests(decide), v.requests(mine), v.requests(stuck)
-	for _, a := range v.Given(access.Assignee{User: v.caller.User}) {
+	for _, a := range v.Given(fact.Assignee{User: v.caller.User}) {
 		if w := a.Window; w.Until > v.at && w.Until <= v.at+calendar.Instant(soon.Microseconds()) {
 			out.Ending = append(out.Ending, wire.Ending{Role: v.roleRef(a.Role, true), Until: w.Until.Time()})
 		}
@@ -391,14 +395,14 @@ func (v *View) opened(all []*request.Request) map[int64]calendar.Instant {
 }
 
 // grownSince tells whoever decides how the role has grown since it was asked for.
-func (v *View) grownSince(ops []access.Operation) []wire.Note {
+func (v *View) grownSince(ops []change.Operation) []wire.Note {
 	var out []wire.Note
 	for i, op := range ops {
 		o, ok := op.(*request.DecideRequest)
 		if !ok || o.Choice != request.Approve {
 			continue
 		}
-		n, _ := access.ParseID("request", string(o.Request))
+		n, _ := fact.ParseID("request", string(o.Request))
 		if r := request.RequestOf(v.Snapshot, request.RequestID(n)); r != nil {
 			if more := v.grown(r); len(more) > 0 {
 				out = append(out, wire.Note{Operation: i, Code: "grown", Message: "Since the request, the role has come to give: " + strings.Join(more, "; ") + "."})
@@ -409,8 +413,8 @@ func (v *View) grownSince(ops []access.Operation) []wire.Note {
 }
 
 // speaksOfRequests says whether a change asks for or decides on something.
-func speaksOfRequests(ops []access.Operation) bool {
-	return slices.ContainsFunc(ops, func(op access.Operation) bool {
+func speaksOfRequests(ops []change.Operation) bool {
+	return slices.ContainsFunc(ops, func(op change.Operation) bool {
 		switch op.(type) {
 		case *request.RequestRole, *request.DecideRequest, *request.WithdrawRequest:
 			return true
@@ -421,7 +425,7 @@ func speaksOfRequests(ops []access.Operation) bool {
 
 // waitsFor says of the requests a change asked for or decided on whom they wait
 // for next.
-func (v *View) waitsFor(ops []access.Operation) []wire.Note {
+func (v *View) waitsFor(ops []change.Operation) []wire.Note {
 	var out []wire.Note
 	for i, op := range ops {
 		var ref request.RequestRef
@@ -433,7 +437,7 @@ func (v *View) waitsFor(ops []access.Operation) []wire.Note {
 		default:
 			continue
 		}
-		n, _ := access.ParseID("request", string(ref))
+		n, _ := fact.ParseID("request", string(ref))
 		r := request.RequestOf(v.Snapshot, request.RequestID(n))
 		if r == nil || r.State != request.Waiting {
 			continue

@@ -7,6 +7,9 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
 	"ableroster/internal/review"
 	"ableroster/wire"
 
@@ -24,7 +27,7 @@ type reviewed struct {
 
 type unitRole struct {
 	unit string
-	role access.RoleID
+	role fact.RoleID
 }
 
 // rounds keeps what the rounds last read look at.
@@ -73,8 +76,8 @@ func (v *View) look(r *review.Round) (*reviewed, error) {
 			continue
 		}
 		x.units[u.Unit]++
-		seen := map[access.RoleID]bool{}
-		s.EachAssignment(u.ID, r.At, func(a *access.Assignment) {
+		seen := map[fact.RoleID]bool{}
+		query.EachAssignment(s, u.ID, r.At, func(a *fact.Assignment) {
 			if !seen[a.Role] {
 				seen[a.Role] = true
 				x.peers[unitRole{u.Unit, a.Role}]++
@@ -143,7 +146,7 @@ func (v *View) round(r *review.Round, progress bool) (out wire.Round, sees bool,
 		out.Signed = &wire.Given{Revision: r.Since()}
 	}
 	said := v.decisions(r)
-	by := map[access.UserID]*wire.RoundProgress{}
+	by := map[fact.UserID]*wire.RoundProgress{}
 	for i := range x.lines {
 		l := &x.lines[i]
 		seen, mine := v.seesItem(r, l)
@@ -296,7 +299,7 @@ func (v *View) RoundItems(ref string, q LineSearch) (wire.ReviewItemList, error)
 func (v *View) reviewItem(r *review.Round, x *reviewed, then *access.Snapshot, l *review.Item, said *review.Decision) wire.ReviewItem {
 	w := *v
 	w.Snapshot, w.at = then, r.At
-	w.known = map[access.UserID]bool{l.User: true} // a reviewer knows whom they review
+	w.known = map[fact.UserID]bool{l.User: true} // a reviewer knows whom they review
 	u, role := then.User(l.User), then.Role(l.Role)
 	out := wire.ReviewItem{User: w.userRef(l.User), Unit: u.Unit, Title: u.Title, Role: w.roleRef(l.Role, true), Assignment: l.Assignment.String(),
 		Through: "direct", Until: instant(l.Until), Since: &wire.Given{Revision: l.Since},
@@ -311,16 +314,16 @@ func (v *View) reviewItem(r *review.Round, x *reviewed, then *access.Snapshot, l
 	case l.Group != 0:
 		out.Through = "group"
 	}
-	if c := then.WayThrough(l.User, l.Role, l.Assignment, r.At); c != nil {
+	if c := query.WayThrough(then, l.User, l.Role, l.Assignment, r.At); c != nil {
 		out.Path = w.path(l.User, *c)
 	}
 	for _, f := range v.Snapshot.SoDRules() {
-		if slices.Contains(f.Roles, l.Role) && f.Broken(then, l.User, r.At) {
+		if slices.Contains(f.Roles, l.Role) && query.Violates(f, then, l.User, r.At) {
 			out.SoDRules = append(out.SoDRules, f.Label)
 		}
 	}
 	a := v.Snapshot.Assignment(l.Assignment)
-	out.Gone = a == nil || !v.HoldsThrough(l.User, a)
+	out.Gone = a == nil || !query.HoldsThrough(v.Snapshot, l.User, a)
 	if said != nil {
 		out.Decision = map[bool]string{true: "keep", false: "revoke"}[said.Keep]
 		out.Decided = &wire.Given{Revision: said.Since()}
@@ -353,7 +356,7 @@ func (v *View) undecided(r *review.Round, x *reviewed) int {
 	for i := range x.lines {
 		l := &x.lines[i]
 		if said[l.ItemKey] == nil {
-			if a := v.Snapshot.Assignment(l.Assignment); a != nil && v.HoldsThrough(l.User, a) {
+			if a := v.Snapshot.Assignment(l.Assignment); a != nil && query.HoldsThrough(v.Snapshot, l.User, a) {
 				n++
 			}
 		}
@@ -364,7 +367,7 @@ func (v *View) undecided(r *review.Round, x *reviewed) int {
 // checkItems files a fault for each line of a change that is not one of its
 // round, and for each round the caller has nothing to do with. It may have to read
 // an old day, for which the queue of commits does not wait.
-func (v *View) checkItems(ops []access.Operation) ([]wire.Fault, error) {
+func (v *View) checkItems(ops []change.Operation) ([]wire.Fault, error) {
 	var out []wire.Fault
 	for i, op := range ops {
 		var named review.RoundRef
@@ -395,12 +398,12 @@ func (v *View) checkItems(ops []access.Operation) ([]wire.Fault, error) {
 			out = append(out, wire.Fault{Place: placeOf(i, "round"), Message: "there is no round “" + string(named) + "”"})
 			continue
 		case signs && seen.MaySign && v.undecided(r, x) > 0:
-			out = append(out, wire.Fault{Place: placeOf(i, "round"), Message: access.Count(v.undecided(r, x), "item") + " undecided yet: a round is signed off once all are"})
+			out = append(out, wire.Fault{Place: placeOf(i, "round"), Message: fact.Count(v.undecided(r, x), "item") + " undecided yet: a round is signed off once all are"})
 		}
 		for _, ref := range lines {
-			n, _ := access.ParseID("assignment", string(ref.Assignment))
+			n, _ := fact.ParseID("assignment", string(ref.Assignment))
 			u, _ := v.FindUser(string(ref.User))
-			if !x.keys[review.ItemKey{User: u, Assignment: access.AssignmentID(n)}] {
+			if !x.keys[review.ItemKey{User: u, Assignment: fact.AssignmentID(n)}] {
 				out = append(out, wire.Fault{Place: placeOf(i, "items"), Message: "no such item in this review"})
 				break
 			}

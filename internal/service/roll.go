@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"golang.org/x/sync/singleflight"
 	"golang.org/x/text/collate"
@@ -23,12 +24,12 @@ type roll struct {
 }
 
 type rollRow struct {
-	user   *access.User
+	user   *fact.User
 	key    []byte // by which the language orders texts
 	sought string // what searches look into, folded
 }
 
-func (k *keys) row(u *access.User, text func(*access.User) string) rollRow {
+func (k *keys) row(u *fact.User, text func(*fact.User) string) rollRow {
 	return rollRow{u, k.key(text(u)), folded(u.DisplayName + "\x00" + u.UserName + "\x00" + u.Title + "\x00" + u.Email)}
 }
 
@@ -37,7 +38,7 @@ func (r rollRow) compare(o rollRow) int {
 }
 
 // newRoll calls all users of a snapshot in the order of a text.
-func newRoll(s *access.Snapshot, text func(*access.User) string) *roll {
+func newRoll(s *access.Snapshot, text func(*fact.User) string) *roll {
 	r := &roll{of: s}
 	k := newKeys()
 	for u := range s.Users() {
@@ -48,8 +49,8 @@ func newRoll(s *access.Snapshot, text func(*access.User) string) *roll {
 }
 
 // next is the roll of another snapshot, made by difference. The old one is left as it is.
-func (r *roll) next(s *access.Snapshot, text func(*access.User) string) *roll {
-	changed := map[access.UserID]bool{}
+func (r *roll) next(s *access.Snapshot, text func(*fact.User) string) *roll {
+	changed := map[fact.UserID]bool{}
 	var fresh []rollRow
 	k := newKeys()
 	for u := range s.UsersSince(r.of) {
@@ -98,7 +99,7 @@ type rolls struct {
 // moment ago still hold the one before.
 const rollsKept = 4
 
-func (c *rolls) get(s *access.Snapshot, sort string, text func(*access.User) string) *roll {
+func (c *rolls) get(s *access.Snapshot, sort string, text func(*fact.User) string) *roll {
 	c.mu.Lock()
 	all := c.kept[sort]
 	c.mu.Unlock()

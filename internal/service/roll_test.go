@@ -7,6 +7,9 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
 )
 
 // A roll made by difference is the one made afresh, and the older one is left
@@ -14,9 +17,9 @@ import (
 func TestARollMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 	rng := rand.New(rand.NewPCG(91, 92))
 	s := access.Empty()
-	commit := func(ops ...access.Operation) {
+	commit := func(ops ...change.Operation) {
 		t.Helper()
-		d := s.Draft()
+		d := change.NewDraft(s)
 		for i, op := range ops {
 			d.Apply(i, op, 1)
 		}
@@ -32,24 +35,24 @@ func TestARollMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 		}
 		return out
 	}
-	commit(&access.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &access.AddRole{Key: "clerk", Label: "Clerk"})
+	commit(&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &operation.AddRole{Key: "clerk", Label: "Clerk"})
 	var kept rolls
 	var before *roll
 	users := 0
 	for round := range 120 {
-		var ops []access.Operation
+		var ops []change.Operation
 		for range rng.IntN(4) {
 			name := []string{"Élise", "elise", "Zoë", "Ö", "Marta", "marta"}[rng.IntN(6)]
 			switch k := rng.IntN(3); {
 			case users > 3 && k == 0:
-				ops = append(ops, &access.UpdateUser{User: access.UserRef(fmt.Sprintf("user.%d", rng.IntN(users))), DisplayName: &name})
+				ops = append(ops, &operation.UpdateUser{User: change.UserRef(fmt.Sprintf("user.%d", rng.IntN(users))), DisplayName: &name})
 			default:
-				ops = append(ops, &access.AddUser{Personal: access.Personal{UserName: fmt.Sprintf("user.%d", users), DisplayName: name}})
+				ops = append(ops, &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", users), DisplayName: name}})
 				users++
 			}
 		}
 		if users > 3 && round%3 == 0 { // what is given to somebody moves nobody
-			ops = append(ops, &access.Grant{Role: "clerk", User: "user.0", Window: calendar.Window{Until: calendar.Instant(round + 10)}})
+			ops = append(ops, &operation.Grant{Role: "clerk", User: "user.0", Window: calendar.Window{Until: calendar.Instant(round + 10)}})
 		}
 		was := ""
 		if before != nil {

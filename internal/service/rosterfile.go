@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"strings"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
 	"ableroster/internal/ledger"
 	"ableroster/internal/rosterfile"
 	"ableroster/wire"
@@ -30,7 +30,7 @@ func (d *Service) LoadRosterFile(ctx context.Context, c Caller, in Import) (wire
 	for _, f := range wrong {
 		faults = append(faults, wire.Fault{Place: filePlace(in.File, f.Line, f.Column, f.Place), Line: f.Line, Message: f.Message})
 	}
-	place := func(f access.Fault) wire.Fault {
+	place := func(f change.Fault) wire.Fault {
 		if f.Operation >= len(plan.Places) {
 			return wire.Fault{Place: in.File}
 		}

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/filter"
 	"ableroster/internal/importfile"
 	"ableroster/internal/ledger"
@@ -74,7 +75,7 @@ func (d *Service) save(ctx context.Context, c Caller, kind saved.Kind, i saved.I
 	}
 	if i.Label = strings.TrimSpace(i.Label); i.Label == "" {
 		faults = append(faults, wire.Fault{Place: "label", Message: "is blank"})
-	} else if m := access.CheckWords(i.Label, 200); m != "" {
+	} else if m := fact.CheckWords(i.Label, 200); m != "" {
 		faults = append(faults, wire.Fault{Place: "label", Message: m})
 	}
 	if len(faults) > 0 {
@@ -125,8 +126,8 @@ func (d *Service) unsave(ctx context.Context, c Caller, kind saved.Kind, what, k
 // ListColumns are what a list of users can show.
 func (v *View) ListColumns() []string {
 	out := []string{"name"}
-	for i := range access.UserAttributes {
-		if key := access.UserAttributes[i].Key; key != "display_name" {
+	for i := range fact.UserAttributes {
+		if key := fact.UserAttributes[i].Key; key != "display_name" {
 			out = append(out, key)
 		}
 	}
@@ -173,8 +174,8 @@ func (d *Service) PutMapping(ctx context.Context, c Caller, key, label string, s
 // mappingColumns are the columns a mapping may name, and those that are days.
 func mappingColumns(s *access.Snapshot) (ours, dates []string) {
 	ours = slices.Clone(importColumns)
-	for i := range access.UserAttributes {
-		if a := &access.UserAttributes[i]; a.Type == filter.Day {
+	for i := range fact.UserAttributes {
+		if a := &fact.UserAttributes[i]; a.Type == filter.Day {
 			dates = append(dates, a.Key)
 		}
 	}
@@ -183,7 +184,7 @@ func mappingColumns(s *access.Snapshot) (ours, dates []string) {
 			continue
 		}
 		ours = append(ours, f.Key)
-		if f.Type == access.DateValue {
+		if f.Type == fact.DateValue {
 			dates = append(dates, f.Key)
 		}
 	}

@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/wire"
 )
@@ -15,17 +15,17 @@ type SecurityEvent struct {
 	ID          int64
 	At          time.Time
 	Event       string
-	Actor, User access.UserID
+	Actor, User fact.UserID
 	Address     string
 }
 
 // SecurityLog is who signed in, who tried to, and who was given a way to sign in, newest first: one's
 // own, or of all whom the caller may read, for whoever reads the ledger. read reads
 // lines of a user (0 for all) before one (0 for the newest).
-func (d *Service) SecurityLog(ctx context.Context, c Caller, user, cursor string, limit int, read func(user access.UserID, before int64, limit int) ([]SecurityEvent, error)) (wire.SecurityLog, error) {
+func (d *Service) SecurityLog(ctx context.Context, c Caller, user, cursor string, limit int, read func(user fact.UserID, before int64, limit int) ([]SecurityEvent, error)) (wire.SecurityLog, error) {
 	v := d.Now(ctx, c)
 	out := wire.SecurityLog{Basis: v.basis(), Events: []wire.SecurityEvent{}}
-	var id access.UserID
+	var id fact.UserID
 	if user != "" {
 		var err error
 		if id, err = v.FindReadable(user); err != nil {

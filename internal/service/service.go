@@ -9,6 +9,8 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/finding"
 	"ableroster/internal/ledger"
 	"ableroster/internal/request"
@@ -49,7 +51,7 @@ func (d *Service) Warm() {
 
 // Caller is who asks, and through what.
 type Caller struct {
-	User access.UserID
+	User fact.UserID
 	Via  string // console, api …
 }
 
@@ -68,24 +70,24 @@ type View struct {
 	today   *access.Snapshot
 	head    *access.Snapshot // whose facts give the caller's rights
 	before  *access.Snapshot // what a change started from: whoever it takes out of sight keeps their name in its words
-	auth    *access.Authority
-	known   map[access.UserID]bool // see withKnownUsers
-	mine    bool                   // whoever gave something is met too: see Mine
-	tells   map[string]int         // what a refusal told the caller that they may not see, and how often
+	auth    *change.Authority
+	known   map[fact.UserID]bool // see withKnownUsers
+	mine    bool                 // whoever gave something is met too: see Mine
+	tells   map[string]int       // what a refusal told the caller that they may not see, and how often
 }
 
 // rights are what the caller may do, compiled when first asked for: a decision
 // for an application needs one of them, not all.
-func (v *View) rights() *access.Authority {
+func (v *View) rights() *change.Authority {
 	if v.auth == nil {
-		v.auth = v.head.Authority(v.caller.User, calendar.At(v.service.Clock()))
+		v.auth = change.AuthorityOf(v.head, v.caller.User, calendar.At(v.service.Clock()))
 	}
 	return v.auth
 }
 
 // decides says whether the caller may evaluate access to an application.
-func (v *View) decides(app access.ApplicationID) bool {
-	return v.head.AllowedLive(v.caller.User, access.AbleRoster, access.ActEvaluate, v.today.ApplicationPath(app), calendar.At(v.service.Clock()))
+func (v *View) decides(app fact.ApplicationID) bool {
+	return v.head.AllowedLive(v.caller.User, fact.AbleRoster, access.ActEvaluate, v.today.ApplicationPath(app), calendar.At(v.service.Clock()))
 }
 
 // Now is the caller's view of the present.
@@ -132,11 +134,11 @@ func (d *Service) AsOfAbout(ctx context.Context, c Caller, at time.Time, user st
 
 // AsOfUser is AsOf for questions about one user alone: an old day loads only
 // their slice.
-func (d *Service) AsOfUser(ctx context.Context, c Caller, at time.Time, user string) (*View, access.UserID, error) {
+func (d *Service) AsOfUser(ctx context.Context, c Caller, at time.Time, user string) (*View, fact.UserID, error) {
 	v := d.Now(ctx, c)
 	id, ok := v.today.FindUser(user)
 	if !ok || !v.rights().MayReadUser(v.today, id) {
-		return nil, 0, v.missing(access.FactUser, user)
+		return nil, 0, v.missing(fact.FactUser, user)
 	}
 	if at.IsZero() {
 		return v, id, nil
@@ -175,36 +177,36 @@ func (v *View) basis() wire.Basis {
 	return wire.Basis{Revision: v.Revision, At: v.at.Time(), AsOf: v.past}
 }
 
-func (v *View) readsUser(id access.UserID) bool {
+func (v *View) readsUser(id fact.UserID) bool {
 	return v.rights().MayReadUser(v.today, id) || v.before != nil && v.before.User(id) != nil && v.rights().MayReadUser(v.before, id)
 }
 
-func (v *View) readsGroup(id access.GroupID) bool {
-	return id == access.PublicGroup || id == access.AllUsersGroup || v.rights().May(access.ActRead, v.today.GroupPath(id))
+func (v *View) readsGroup(id fact.GroupID) bool {
+	return id == fact.PublicGroup || id == fact.AllUsersGroup || v.rights().May(access.ActRead, v.today.GroupPath(id))
 }
 
-func (v *View) readsRole(id access.RoleID) bool {
+func (v *View) readsRole(id fact.RoleID) bool {
 	return v.rights().May(access.ActRead, v.today.RolePath(id))
 }
 
-func (v *View) readsApplication(id access.ApplicationID) bool {
+func (v *View) readsApplication(id fact.ApplicationID) bool {
 	return v.rights().May(access.ActRead, v.today.ApplicationPath(id))
 }
 
 func (v *View) readsLedger() bool { return v.rights().May(access.ActRead, "ledger") }
 
 // reads says whether the caller may know of a thing.
-func (v *View) reads(kind access.FactKind, row uint32) bool {
+func (v *View) reads(kind fact.FactKind, row uint32) bool {
 	switch kind {
-	case access.FactUser:
-		return v.readsUser(access.UserID(row))
-	case access.FactGroup:
-		return v.readsGroup(access.GroupID(row))
-	case access.FactRole:
-		return v.readsRole(access.RoleID(row))
-	case access.FactApplication:
-		return v.readsApplication(access.ApplicationID(row))
-	case access.FactDefault, access.FactSoDRule, access.FactExpectation, finding.FactSetAside, request.FactRoute:
+	case fact.FactUser:
+		return v.readsUser(fact.UserID(row))
+	case fact.FactGroup:
+		return v.readsGroup(fact.GroupID(row))
+	case fact.FactRole:
+		return v.readsRole(fact.RoleID(row))
+	case fact.FactApplication:
+		return v.readsApplication(fact.ApplicationID(row))
+	case fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, finding.FactSetAside, request.FactRoute:
 		return v.readsSettings()
 	case review.FactPendingRemoval:
 		p, _ := v.today.RecordFact(review.FactPendingRemoval, row).(*review.PendingRemoval)
@@ -217,14 +219,14 @@ func (v *View) reads(kind access.FactKind, row uint32) bool {
 
 var outside = wire.Ref{Label: Outside, Outside: true}
 
-func label(u *access.User) string {
+func label(u *fact.User) string {
 	if u.DisplayName != "" {
 		return u.DisplayName
 	}
 	return u.UserName
 }
 
-func (v *View) userRef(id access.UserID) wire.Ref {
+func (v *View) userRef(id fact.UserID) wire.Ref {
 	u := v.today.User(id)
 	if u == nil || !v.readsUser(id) && !v.known[id] {
 		return outside
@@ -233,7 +235,7 @@ func (v *View) userRef(id access.UserID) wire.Ref {
 }
 
 // UserName implements access.Names within what the caller may see.
-func (v *View) UserName(id access.UserID) string {
+func (v *View) UserName(id fact.UserID) string {
 	if id == 0 {
 		return "nobody"
 	}
@@ -242,7 +244,7 @@ func (v *View) UserName(id access.UserID) string {
 
 // The refs below name a thing of the snapshot looked at; own says that the
 // caller looks at their own access, where they may see what gives it.
-func (v *View) groupRef(id access.GroupID, own bool) wire.Ref {
+func (v *View) groupRef(id fact.GroupID, own bool) wire.Ref {
 	g := v.Snapshot.Group(id)
 	if g == nil {
 		g = v.today.Group(id)
@@ -253,7 +255,7 @@ func (v *View) groupRef(id access.GroupID, own bool) wire.Ref {
 	return wire.Ref{ID: id.String(), Key: g.Key, Label: g.Label}
 }
 
-func (v *View) roleRef(id access.RoleID, own bool) wire.Ref {
+func (v *View) roleRef(id fact.RoleID, own bool) wire.Ref {
 	r, key := v.Snapshot.Role(id), v.RoleKey(id)
 	if r == nil {
 		r, key = v.today.Role(id), v.today.RoleKey(id)
@@ -264,7 +266,7 @@ func (v *View) roleRef(id access.RoleID, own bool) wire.Ref {
 	return wire.Ref{ID: id.String(), Key: key, Label: r.Label}
 }
 
-func (v *View) applicationRef(id access.ApplicationID, own bool) wire.Ref {
+func (v *View) applicationRef(id fact.ApplicationID, own bool) wire.Ref {
 	a := v.Snapshot.Application(id)
 	if a == nil {
 		a = v.today.Application(id)
@@ -275,7 +277,7 @@ func (v *View) applicationRef(id access.ApplicationID, own bool) wire.Ref {
 	return wire.Ref{ID: id.String(), Key: a.Key, Label: a.Label}
 }
 
-func (v *View) memberRef(m access.Member, own bool) (wire.Ref, string) {
+func (v *View) memberRef(m fact.Member, own bool) (wire.Ref, string) {
 	if m.User != 0 {
 		return v.userRef(m.User), "user"
 	}

@@ -4,7 +4,10 @@ import (
 	"cmp"
 	"slices"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
 	"ableroster/wire"
 )
 
@@ -32,13 +35,13 @@ func (v *View) SoDRules() (wire.SoDRuleList, error) {
 	return out, nil
 }
 
-func (v *View) sodRule(f *access.SoDRule) wire.SoDRule {
+func (v *View) sodRule(f *fact.SoDRule) wire.SoDRule {
 	out := wire.SoDRule{ID: f.ID.String(), Key: f.Key, Label: f.Label, Description: f.Description, Prevent: f.Prevent, Ended: f.Ended,
 		Roles: []wire.Ref{}, Violations: []wire.Violation{}, Given: &wire.Given{Revision: f.Opened}}
 	for _, r := range f.Roles {
 		out.Roles = append(out.Roles, v.roleRef(r, false))
 	}
-	for _, b := range v.Violations(f, v.at) {
+	for _, b := range query.Violations(v.Snapshot, f, v.at) {
 		if b.User == 0 || !v.readsUser(b.User) {
 			continue
 		}
@@ -48,7 +51,7 @@ func (v *View) sodRule(f *access.SoDRule) wire.SoDRule {
 			x.From, at = instant(b.When[0].From), b.When[0].From
 		}
 		for _, r := range f.Roles {
-			if c := v.WayToRole(b.User, r, at); c != nil {
+			if c := query.WayToRole(v.Snapshot, b.User, r, at); c != nil {
 				x.Paths = append(x.Paths, v.path(b.User, *c))
 			}
 		}
@@ -59,13 +62,13 @@ func (v *View) sodRule(f *access.SoDRule) wire.SoDRule {
 }
 
 // sodRuleRail says what SoD rule would come about, to whoever reads its roles.
-func (v *View) sodRuleRail(r access.Rail) string {
+func (v *View) sodRuleRail(r change.Rail) string {
 	for _, role := range r.SoDRule.Roles {
 		if !v.readsRole(role) {
 			return "Somebody would come to combine roles that nobody may."
 		}
 	}
-	text := v.several(r.Users) + " would violate the SoD rule " + r.SoDRule.Label + ": " + r.SoDRule.Words(v.Snapshot)
+	text := v.several(r.Users) + " would violate the SoD rule " + r.SoDRule.Label + ": " + operation.SoDRuleWords(r.SoDRule, v.Snapshot)
 	if r.SoDRule.Description != "" {
 		text += " (" + r.SoDRule.Description + ")"
 	}

@@ -4,6 +4,8 @@ import (
 	"slices"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/wire"
 )
 
@@ -16,17 +18,17 @@ const (
 
 // trial is operations tried on the view's snapshot for nothing else.
 type trial struct {
-	draft *access.Draft
-	ops   []access.Operation // as settled
-	gains []access.RoleGain
+	draft *change.Draft
+	ops   []change.Operation // as settled
+	gains []change.RoleGain
 }
 
 // try applies operations as the view's caller, whatever they may do; faults are then
 // in the draft.
-func (v *View) try(ops []access.Operation) trial { return v.tryOn(v.today, ops, nil) }
+func (v *View) try(ops []change.Operation) trial { return v.tryOn(v.today, ops, nil) }
 
-func (v *View) tryOn(s *access.Snapshot, ops []access.Operation, may func(action, path string) bool) trial {
-	t := trial{draft: s.Draft()}
+func (v *View) tryOn(s *access.Snapshot, ops []change.Operation, may func(action, path string) bool) trial {
+	t := trial{draft: change.NewDraft(s)}
 	t.draft.Author, t.draft.Visible, t.draft.May = v.caller.User, v.mayKnow(), may
 	for i, op := range ops {
 		t.ops = append(t.ops, t.draft.Apply(i, op, v.at))
@@ -39,22 +41,22 @@ func (v *View) tryOn(s *access.Snapshot, ops []access.Operation, may func(action
 }
 
 // by says whether a user may make what was tried.
-func (t trial) by(auth *access.Authority) bool {
+func (t trial) by(auth *change.Authority) bool {
 	return len(t.draft.Faults) == 0 && len(auth.Lacks(t.draft)) == 0 && len(auth.LacksFor(t.draft, t.gains)) == 0
 }
 
 // split says which operations of a refused change somebody else must make, and who of
 // those the caller may see may: nil where it is too large to be looked at one by one.
 // Each operation is tried once, on what those before it that are the caller's leave.
-func (v *View) split(ops []access.Operation) *wire.Split {
+func (v *View) split(ops []change.Operation) *wire.Split {
 	if len(ops) > mostSplit {
 		return nil
 	}
 	out := &wire.Split{Mine: []int{}, Others: []int{}, Can: []wire.Ref{}}
-	var others []access.Operation
+	var others []change.Operation
 	s := v.today
 	for i, op := range ops {
-		if t := v.tryOn(s, []access.Operation{op}, v.rights().May); t.by(v.rights()) {
+		if t := v.tryOn(s, []change.Operation{op}, v.rights().May); t.by(v.rights()) {
 			s = t.draft.Seal(s.Revision, s.At)
 			out.Mine = append(out.Mine, i)
 		} else {
@@ -78,16 +80,16 @@ func (v *View) split(ops []access.Operation) *wire.Split {
 func (v *View) whoMay(t trial) []wire.Ref {
 	can := []wire.Ref{}
 	tried := 0
-	v.today.EachActor(func(id access.UserID) bool {
+	change.EachActor(v.today, func(id fact.UserID) bool {
 		if !v.readsUser(id) {
 			return true
 		}
 		u := v.today.User(id)
-		if id == v.caller.User || u.UserKind != access.Person || !v.today.MaySignIn(id, v.at) {
+		if id == v.caller.User || u.UserKind != fact.Person || !v.today.MaySignIn(id, v.at) {
 			return true
 		}
 		tried++
-		if t.by(v.today.Authority(id, v.at)) {
+		if t.by(change.AuthorityOf(v.today, id, v.at)) {
 			can = append(can, v.userRef(id))
 		}
 		return tried < mostTried

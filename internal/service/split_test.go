@@ -9,7 +9,7 @@ import (
 	"testing"
 
 	"ableroster/demo"
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/service"
 	"ableroster/testkit"
 	"ableroster/wire"
@@ -187,4 +187,4 @@ func TestFiltersOverWhatIsHeldFindWhomAWalkFinds(t *testing.T) {
 	}
 }
 
-func memberOf(id access.UserID) access.Member { return access.Member{User: id} }
+func memberOf(id fact.UserID) fact.Member { return fact.Member{User: id} }

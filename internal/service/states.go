@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
 	"ableroster/internal/request"
 	"ableroster/wire"
@@ -16,15 +18,15 @@ func (v *View) seesAll() bool { return v.rights().May(access.ActRead, patterns.R
 
 // states says who is let in and who is shut out where a draft changes the state of an
 // application: that is no entitlement, and yet all of the effect.
-func (v *View) states(d *access.Draft) []wire.State {
+func (v *View) states(d *change.Draft) []wire.State {
 	var out []wire.State
 	for _, c := range d.Changes() {
-		after, ok := c.After.(*access.Application)
+		after, ok := c.After.(*fact.Application)
 		if !ok || !v.readsApplication(after.ID) {
 			continue
 		}
 		x := wire.State{Application: v.applicationRef(after.ID, false), To: string(after.State)}
-		before, _ := c.Before.(*access.Application)
+		before, _ := c.Before.(*fact.Application)
 		if before == nil {
 			continue // nobody holds anything in it yet
 		}
@@ -49,28 +51,28 @@ func (v *View) states(d *access.Draft) []wire.State {
 }
 
 // letIn are the users an application lets in, of those the caller may read.
-func (v *View) letIn(s *access.Snapshot, a *access.Application) map[access.UserID]bool {
-	out := map[access.UserID]bool{}
-	add := func(id access.UserID) {
+func (v *View) letIn(s *access.Snapshot, a *fact.Application) map[fact.UserID]bool {
+	out := map[fact.UserID]bool{}
+	add := func(id fact.UserID) {
 		if v.rights().MayReadUser(s, id) {
 			out[id] = true
 		}
 	}
 	switch a.State {
-	case access.StateLive:
-		s.PeopleIn(a.ID, v.at, add)
-	case access.StateRehearsal:
+	case fact.StateLive:
+		change.PeopleIn(s, a.ID, v.at, add)
+	case fact.StateRehearsal:
 		for u := range s.Users() {
 			if s.Effective(u.ID, v.at) {
 				add(u.ID)
 			}
 		}
-	case access.StateDraft:
+	case fact.StateDraft:
 		if a.Trial == 0 {
 			break
 		}
 		members := s.MembersNow(a.Trial, v.at)
-		s.PeopleIn(a.ID, v.at, func(id access.UserID) {
+		change.PeopleIn(s, a.ID, v.at, func(id fact.UserID) {
 			if members[id] {
 				add(id)
 			}
@@ -79,16 +81,16 @@ func (v *View) letIn(s *access.Snapshot, a *access.Application) map[access.UserI
 	return out
 }
 
-func stateWords(x wire.State, to access.State) string {
+func stateWords(x wire.State, to fact.State) string {
 	name := x.Application.Label
-	in := fmt.Sprintf("%s would be let in", access.Count(x.LetIn, "user"))
-	out := fmt.Sprintf("%s would be shut out", access.Count(x.ShutOut, "user"))
+	in := fmt.Sprintf("%s would be let in", fact.Count(x.LetIn, "user"))
+	out := fmt.Sprintf("%s would be shut out", fact.Count(x.ShutOut, "user"))
 	switch to {
-	case access.StateRehearsal:
+	case fact.StateRehearsal:
 		return fmt.Sprintf("%s would rehearse: everybody who is signed in is let in and may do everything. %s, %s.", name, in, out)
-	case access.StateLive:
+	case fact.StateLive:
 		return fmt.Sprintf("%s would be live: only what somebody holds is allowed. %s, %s.", name, in, out)
-	case access.StateRetired:
+	case fact.StateRetired:
 		return fmt.Sprintf("%s would be retired: everything is denied. %s.", name, out)
 	}
 	return fmt.Sprintf("%s would be a draft: only members of its trial group are let in. %s, %s.", name, in, out)
@@ -96,22 +98,22 @@ func stateWords(x wire.State, to access.State) string {
 
 // wouldDecide says who comes to decide on what by a draft: as manager, as owner or in a
 // group that is asked.
-func (v *View) wouldDecide(d *access.Draft) []wire.Note {
-	roles := map[access.UserID][]string{}
-	people := map[access.UserID]map[access.UserID]bool{}
-	var order []access.UserID
+func (v *View) wouldDecide(d *change.Draft) []wire.Note {
+	roles := map[fact.UserID][]string{}
+	people := map[fact.UserID]map[fact.UserID]bool{}
+	var order []fact.UserID
 	for _, g := range request.Becoming(d) {
 		if g.Decides == 0 || !v.readsUser(g.Decides) || !v.readsRole(g.Role) || g.User != 0 && !v.readsUser(g.User) {
 			continue
 		}
 		if people[g.Decides] == nil {
-			people[g.Decides] = map[access.UserID]bool{}
+			people[g.Decides] = map[fact.UserID]bool{}
 			order = append(order, g.Decides)
 		}
 		if g.User != 0 {
 			people[g.Decides][g.User] = true
 		}
-		if label := d.RoleLabel(g.Role); !slices.Contains(roles[g.Decides], label) {
+		if label := change.RoleLabel(&d.Snapshot, g.Role); !slices.Contains(roles[g.Decides], label) {
 			roles[g.Decides] = append(roles[g.Decides], label)
 		}
 	}
@@ -119,7 +121,7 @@ func (v *View) wouldDecide(d *access.Draft) []wire.Note {
 	for _, id := range order {
 		text := v.UserName(id) + " decides on requests for " + listed(roles[id])
 		if n := len(people[id]); n > 0 {
-			text += ", of " + access.Count(n, "user")
+			text += ", of " + fact.Count(n, "user")
 		}
 		out = append(out, wire.Note{Code: "decides", Message: strings.TrimSuffix(text, ".") + "."})
 	}

@@ -11,7 +11,10 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/importfile"
+	"ableroster/internal/operation"
 	"ableroster/internal/strictjson"
 	"ableroster/wire"
 )
@@ -25,7 +28,7 @@ var (
 
 // tableColumn is the column that a field of an operation came from: they are
 // called the same.
-func tableColumn(field string, _ access.Operation) string {
+func tableColumn(field string, _ change.Operation) string {
 	if field == "" {
 		return "user"
 	}
@@ -45,9 +48,9 @@ func (d *Service) ImportMemberships(ctx context.Context, c Caller, in Import) (w
 	return d.tracked(ctx, c, &in, &b, func() {
 		for _, row := range b.table(in, membershipColumns, "group") {
 			v := row.Values
-			op := &access.AddMember{Group: access.GroupRef(v["group"]), User: access.UserRef(v["user"]), Member: access.GroupRef(v["member_group"]), Window: b.window(row)}
+			op := &operation.AddMember{Group: change.GroupRef(v["group"]), User: change.UserRef(v["user"]), Member: change.GroupRef(v["member_group"]), Window: b.window(row)}
 			if g, ok := b.group(v["group"]); ok {
-				if m, ok := b.member(v["user"], v["member_group"]); ok && slices.ContainsFunc(b.head.MembershipsOf(m), func(x *access.Membership) bool {
+				if m, ok := b.member(v["user"], v["member_group"]); ok && slices.ContainsFunc(b.head.MembershipsOf(m), func(x *fact.Membership) bool {
 					return x.Group == g && x.Window == op.Window && x.Rule == 0
 				}) {
 					continue
@@ -71,7 +74,7 @@ func (d *Service) ImportAssignments(ctx context.Context, c Caller, in Import) (w
 	return d.tracked(ctx, c, &in, &b, func() {
 		for _, row := range b.table(in, assignmentColumns, "role") {
 			v := row.Values
-			op := &access.Grant{Role: access.RoleRef(v["role"]), User: access.UserRef(v["user"]), Group: access.GroupRef(v["group"]), Window: b.window(row), Origin: access.Import}
+			op := &operation.Grant{Role: change.RoleRef(v["role"]), User: change.UserRef(v["user"]), Group: change.GroupRef(v["group"]), Window: b.window(row), Origin: fact.Import}
 			b.limits(row, op)
 			if m, ok := b.member(v["user"], v["group"]); ok && b.given(m, op) {
 				continue
@@ -89,7 +92,7 @@ func (b *importing) table(in Import, columns []string, must string) []importfile
 	return rows
 }
 
-func (b *importing) member(user, group string) (m access.Member, ok bool) {
+func (b *importing) member(user, group string) (m fact.Member, ok bool) {
 	if user != "" {
 		m.User, ok = b.user(user)
 	} else {
@@ -119,7 +122,7 @@ func (b *importing) window(row importfile.Row) (w calendar.Window) {
 }
 
 // limits reads scopes and a schedule.
-func (b *importing) limits(row importfile.Row, op *access.Grant) {
+func (b *importing) limits(row importfile.Row, op *operation.Grant) {
 	if cell := row.Values["scopes"]; cell != "" {
 		for part := range strings.SplitSeq(cell, ";") {
 			app, pattern, ok := strings.Cut(strings.TrimSpace(part), ":")
@@ -127,7 +130,7 @@ func (b *importing) limits(row importfile.Row, op *access.Grant) {
 				b.fault(row, "scopes", "“%s” is not an application and a pattern, such as berth-planning:berths/north-*", part)
 				continue
 			}
-			op.Scopes = append(op.Scopes, access.ScopeRef{Application: access.ApplicationRef(app), Pattern: pattern})
+			op.Scopes = append(op.Scopes, change.ScopeRef{Application: change.ApplicationRef(app), Pattern: pattern})
 		}
 	}
 	if cell := row.Values["schedule"]; cell != "" {
@@ -151,13 +154,13 @@ func (b *importing) limits(row importfile.Row, op *access.Grant) {
 
 // given says whether somebody has a role with these limits already, wherever it came
 // from but a default rule.
-func (b *importing) given(m access.Member, op *access.Grant) bool {
+func (b *importing) given(m fact.Member, op *operation.Grant) bool {
 	role, ok := b.role(string(op.Role))
 	if !ok {
 		return false
 	}
-	return slices.ContainsFunc(b.head.Given(m), func(a *access.Assignment) bool {
-		return a.Role == role && a.Rule == 0 && a.Window == op.Window && a.Schedule.String() == op.Schedule.String() && slices.EqualFunc(a.Scopes, op.Scopes, func(x access.Scope, y access.ScopeRef) bool {
+	return slices.ContainsFunc(b.head.Given(m), func(a *fact.Assignment) bool {
+		return a.Role == role && a.Rule == 0 && a.Window == op.Window && a.Schedule.String() == op.Schedule.String() && slices.EqualFunc(a.Scopes, op.Scopes, func(x fact.Scope, y change.ScopeRef) bool {
 			app, ok := b.application(string(y.Application))
 			return ok && x.Application == app && x.Pattern == y.Pattern
 		})
@@ -193,9 +196,9 @@ func (v *View) userRows(declared []string, yield func([]string) bool) {
 			manager = v.userRef(u.Manager).Key
 		}
 		var row []string
-		for i := range access.UserAttributes {
-			text := access.UserAttributes[i].Of(u)
-			if access.UserAttributes[i].Key == "manager" {
+		for i := range fact.UserAttributes {
+			text := fact.UserAttributes[i].Of(u)
+			if fact.UserAttributes[i].Key == "manager" {
 				text = manager
 			}
 			row = append(row, text)
@@ -222,7 +225,7 @@ func (v *View) membershipRows(yield func([]string) bool) {
 			continue
 		}
 		all := v.Members(g.ID)
-		slices.SortFunc(all, func(a, b *access.Membership) int { return cmp.Compare(a.ID, b.ID) })
+		slices.SortFunc(all, func(a, b *fact.Membership) int { return cmp.Compare(a.ID, b.ID) })
 		for _, m := range all {
 			ref, kind := v.memberRef(m.Member, false)
 			if m.Rule != 0 || ref.Outside || v.gone(m.Member.User) || m.Window.Over(v.at) {
@@ -261,9 +264,9 @@ func (v *View) assignmentRows(yield func([]string) bool) {
 	}
 }
 
-func (v *View) gone(id access.UserID) bool {
+func (v *View) gone(id fact.UserID) bool {
 	u := v.Snapshot.User(id)
-	return u != nil && u.Status == access.Departed
+	return u != nil && u.Status == fact.Departed
 }
 
 func when(i calendar.Instant) string {
@@ -274,7 +277,7 @@ func when(i calendar.Instant) string {
 	return string(raw)
 }
 
-func (v *View) scopesText(scopes []access.Scope) string {
+func (v *View) scopesText(scopes []fact.Scope) string {
 	var out []string
 	for _, s := range scopes {
 		out = append(out, v.Snapshot.Application(s.Application).Key+":"+s.Pattern)

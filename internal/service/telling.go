@@ -6,7 +6,8 @@ import (
 	"sync"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/wire"
 )
 
@@ -25,15 +26,15 @@ const (
 // goroutines.
 type telling struct {
 	mu   sync.Mutex
-	full map[access.UserID]time.Time // when each may be told as much as ever
+	full map[fact.UserID]time.Time // when each may be told as much as ever
 }
 
 // spend counts what somebody was told.
-func (t *telling) spend(id access.UserID, n int, now time.Time) {
+func (t *telling) spend(id fact.UserID, n int, now time.Time) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.full == nil {
-		t.full = map[access.UserID]time.Time{}
+		t.full = map[fact.UserID]time.Time{}
 	}
 	for other, at := range t.full {
 		if !at.After(now) {
@@ -52,7 +53,7 @@ func (t *telling) spend(id access.UserID, n int, now time.Time) {
 }
 
 // wait refuses whoever was told too much just now, and says for how long.
-func (t *telling) wait(id access.UserID, now time.Time) error {
+func (t *telling) wait(id fact.UserID, now time.Time) error {
 	t.mu.Lock()
 	full, told := t.full[id]
 	t.mu.Unlock()
@@ -64,7 +65,7 @@ func (t *telling) wait(id access.UserID, now time.Time) error {
 }
 
 func seconds(d time.Duration) string {
-	return fmt.Sprint(access.Count(int(math.Ceil(d.Seconds())), "second"))
+	return fmt.Sprint(fact.Count(int(math.Ceil(d.Seconds())), "second"))
 }
 
 // told notes that a refusal tells the caller something they may not see.
@@ -85,8 +86,8 @@ func (v *View) settle() {
 // tells is how many of the guard rails in the way speak of more than the caller sees.
 func tells(stop []wire.Rail) (n int) {
 	for _, r := range stop {
-		switch access.RailCode(r.Code) {
-		case access.LastAdministrator, access.ViolationPrevented, access.ExpectationBroken:
+		switch change.RailCode(r.Code) {
+		case change.LastAdministrator, change.ViolationPrevented, change.ExpectationBroken:
 			n++
 		}
 	}

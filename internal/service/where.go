@@ -3,8 +3,9 @@ package service
 import (
 	"strings"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/filter"
 	"ableroster/wire"
 )
@@ -14,8 +15,8 @@ import (
 // too: lists may be searched by it, rules that give access may not.
 var userSchema = func() filter.Schema {
 	out := filter.Schema{{Name: "id", Type: filter.String, CaseExact: true}, {Name: "effective", Type: filter.Boolean}, {Name: "within", Type: filter.String, CaseExact: true}}
-	for i := range access.UserAttributes {
-		a := access.UserAttributes[i].Schema()
+	for i := range fact.UserAttributes {
+		a := fact.UserAttributes[i].Schema()
 		if a.Name == "manager" {
 			a.CaseExact = false // by user name here
 		}
@@ -27,15 +28,15 @@ var userSchema = func() filter.Schema {
 }()
 
 // where reads a filter over users; a blank one lets everybody through.
-func (v *View) where(text string) (func(*access.User) bool, []wire.Fault) {
+func (v *View) where(text string) (func(*fact.User) bool, []wire.Fault) {
 	schema := v.userSchema()
 	e, faults := userFilter(text, schema)
 	if e == nil {
-		return func(*access.User) bool { return true }, faults
+		return func(*fact.User) bool { return true }, faults
 	}
 	fits := filter.Compile(e, schema)
 	source := &userSource{v: v} // one after the other
-	return func(u *access.User) bool {
+	return func(u *fact.User) bool {
 		source.u = u
 		return fits(source)
 	}, faults
@@ -44,7 +45,7 @@ func (v *View) where(text string) (func(*access.User) bool, []wire.Fault) {
 // among are the users who alone can fit a filter, where it names a group or a role
 // that all who fit were put into or given themselves: the rest need no look. ok is
 // false where anybody may fit.
-func (v *View) among(e filter.Expression) (users map[access.UserID]bool, ok bool) {
+func (v *View) among(e filter.Expression) (users map[fact.UserID]bool, ok bool) {
 	switch e := e.(type) {
 	case *filter.And:
 		if users, ok := v.among(e.Left); ok {
@@ -91,8 +92,8 @@ func keyOf(e filter.Expression) (string, bool) {
 }
 
 // holding are the users who were put into a group, or given a role, themselves.
-func (v *View) holding(attribute, key string) (map[access.UserID]bool, bool) {
-	out := map[access.UserID]bool{}
+func (v *View) holding(attribute, key string) (map[fact.UserID]bool, bool) {
+	out := map[fact.UserID]bool{}
 	switch strings.ToLower(attribute) {
 	case "groups":
 		if id, ok := v.FindGroup(key); ok {
@@ -131,13 +132,13 @@ func userFilter(text string, schema filter.Schema) (filter.Expression, []wire.Fa
 // userSource gives the attributes of a user, within what the caller may read.
 type userSource struct {
 	v    *View
-	u    *access.User
-	keys map[access.Subject]string // of groups and roles that were met; blank: outside
+	u    *fact.User
+	keys map[change.Subject]string // of groups and roles that were met; blank: outside
 }
 
 // key is that of a group or a role, blank where the caller may not read it.
-func (s *userSource) key(kind access.FactKind, row uint32) string {
-	of := access.Subject{Kind: kind, Row: row}
+func (s *userSource) key(kind fact.FactKind, row uint32) string {
+	of := change.Subject{Kind: kind, Row: row}
 	key, known := s.keys[of]
 	if known {
 		return key
@@ -146,7 +147,7 @@ func (s *userSource) key(kind access.FactKind, row uint32) string {
 		key = ref.Key
 	}
 	if s.keys == nil {
-		s.keys = map[access.Subject]string{}
+		s.keys = map[change.Subject]string{}
 	}
 	s.keys[of] = key
 	return key
@@ -163,7 +164,7 @@ func (s *userSource) Values(attribute string) []any {
 	case "effective":
 		return []any{s.v.Effective(u.ID, s.v.at)}
 	case "within":
-		return access.Within(u.Unit)
+		return fact.Within(u.Unit)
 	case "manager":
 		if m := s.v.userRef(u.Manager); u.Manager != 0 && !m.Outside {
 			return text(m.Key)
@@ -171,22 +172,22 @@ func (s *userSource) Values(attribute string) []any {
 		return nil
 	case "groups":
 		var out []any
-		for _, m := range s.v.MembershipsOf(access.Member{User: u.ID}) {
-			if key := s.key(access.FactGroup, uint32(m.Group)); key != "" {
+		for _, m := range s.v.MembershipsOf(fact.Member{User: u.ID}) {
+			if key := s.key(fact.FactGroup, uint32(m.Group)); key != "" {
 				out = append(out, &given{key, m.Window, ""})
 			}
 		}
 		return out
 	case "roles":
 		var out []any
-		s.v.EachGiven(access.Assignee{User: u.ID}, func(role access.RoleID, w calendar.Window, o access.Origin) {
-			if key := s.key(access.FactRole, uint32(role)); key != "" {
+		s.v.EachGiven(fact.Assignee{User: u.ID}, func(role fact.RoleID, w calendar.Window, o fact.Origin) {
+			if key := s.key(fact.FactRole, uint32(role)); key != "" {
 				out = append(out, &given{key, w, o})
 			}
 		})
 		return out
 	}
-	if a := access.UserAttributeOf(attribute); a != nil {
+	if a := fact.UserAttributeOf(attribute); a != nil {
 		return text(a.Of(u))
 	}
 	if f := s.v.Snapshot.FindAttribute(attribute); f != nil {
@@ -203,7 +204,7 @@ func (s *userSource) Text(attribute string) (string, bool) {
 	case "manager":
 		return "", false
 	}
-	if a := access.UserAttributeOf(attribute); a != nil {
+	if a := fact.UserAttributeOf(attribute); a != nil {
 		return a.Of(s.u), true
 	}
 	return "", false
@@ -222,7 +223,7 @@ func (s *userSource) Has(attribute, value string) (has, ok bool) {
 type given struct {
 	key    string
 	window calendar.Window
-	origin access.Origin
+	origin fact.Origin
 }
 
 // Values implements filter.Source.

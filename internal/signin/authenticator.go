@@ -7,7 +7,7 @@ import (
 	"sync"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5/pgxpool"
 )
@@ -66,11 +66,11 @@ func (d *Authenticator) Close() {
 
 // Who is somebody who tries to sign in.
 type Who struct {
-	Name    string        // as it was given
-	User    access.UserID // whom it means, or 0
-	May     bool          // whether they may sign in now
-	Address string        // where the try comes from
-	Device  string        // the secret of a browser that signed in before, or nothing
+	Name    string      // as it was given
+	User    fact.UserID // whom it means, or 0
+	May     bool        // whether they may sign in now
+	Address string      // where the try comes from
+	Device  string      // the secret of a browser that signed in before, or nothing
 }
 
 // SignIn compares a password and opens a session; the text goes into a cookie.

@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/signin"
 	"ableroster/testkit"
@@ -41,7 +41,7 @@ func authenticator(t testing.TB, database string, c *clock) (*signin.Authenticat
 	return d, pool
 }
 
-const ines, tomas = access.UserID(7), access.UserID(8)
+const ines, tomas = fact.UserID(7), fact.UserID(8)
 
 func TestAPasswordOpensASessionThatEnds(t *testing.T) {
 	c := &clock{time.Now()}
@@ -248,7 +248,7 @@ func TestSessionsHoldWhileTheDigestsAreReadAgain(t *testing.T) {
 type standing struct{ lacking []string }
 
 func (s *standing) Revision() int64 { return 1 }
-func (s *standing) Powers(access.UserID, access.UserID) (all, lacking []string) {
+func (s *standing) Powers(fact.UserID, fact.UserID) (all, lacking []string) {
 	return append([]string{"one"}, s.lacking...), s.lacking
 }
 
@@ -275,7 +275,7 @@ func TestWhatALesserOneCouldKnowIsVoid(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	machine := access.UserID(9)
+	machine := fact.UserID(9)
 	_, theirs, err := d.NewToken(ctx, machine, tomas, []string{"one"}, "a machine's", time.Hour, "here")
 	if err != nil {
 		t.Fatal(err)

@@ -5,7 +5,7 @@ import (
 	"crypto/sha256"
 	"strings"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 )
 
 // mostDevices bounds how many browsers of a user are known at a time: the ones used
@@ -13,7 +13,7 @@ import (
 const mostDevices = 10
 
 // knownDevice says whether a user has signed in from a device before.
-func (d *Authenticator) knownDevice(ctx context.Context, user access.UserID, device string) (known bool, err error) {
+func (d *Authenticator) knownDevice(ctx context.Context, user fact.UserID, device string) (known bool, err error) {
 	if user == 0 || device == "" || len(device) > 100 {
 		return false, nil
 	}
@@ -24,7 +24,7 @@ func (d *Authenticator) knownDevice(ctx context.Context, user access.UserID, dev
 
 // NewDevice remembers that a user has signed in from a browser, and is the secret by
 // which that tells so next time: what it had shown, where that is known.
-func (d *Authenticator) NewDevice(ctx context.Context, user access.UserID, shown string) (string, error) {
+func (d *Authenticator) NewDevice(ctx context.Context, user fact.UserID, shown string) (string, error) {
 	if known, err := d.knownDevice(ctx, user, shown); err != nil || known {
 		return shown, err
 	}

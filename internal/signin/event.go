@@ -4,7 +4,7 @@ import (
 	"context"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -13,9 +13,9 @@ import (
 type Event struct {
 	ID      int64
 	At      time.Time
-	Event   string        // such as "signed in"
-	Actor   access.UserID // who did it; 0 where nobody had shown who they are, or for the host
-	User    access.UserID // whom it is about, or 0
+	Event   string      // such as "signed in"
+	Actor   fact.UserID // who did it; 0 where nobody had shown who they are, or for the host
+	User    fact.UserID // whom it is about, or 0
 	Address string
 }
 
@@ -29,7 +29,7 @@ func (d *Authenticator) Record(ctx context.Context, e Event) {
 
 // Events are lines of the security log before one (0 for the newest), newest first;
 // user narrows them to one who did something or whom it is about.
-func (d *Authenticator) Events(ctx context.Context, user access.UserID, before int64, limit int) ([]Event, error) {
+func (d *Authenticator) Events(ctx context.Context, user fact.UserID, before int64, limit int) ([]Event, error) {
 	rows, err := d.pool.Query(ctx, `select id, at, event, coalesce(actor, 0), coalesce(user_id, 0), address from security_event
 		where ($1 = 0 or user_id = $1 or actor = $1) and ($2 = 0 or id < $2) order by id desc limit $3`, int32(user), before, limit)
 	if err != nil {

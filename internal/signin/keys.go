@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/caught"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -23,7 +23,7 @@ type digest [sha256.Size]byte
 
 // key is what a session or a token stands for.
 type key struct {
-	user    access.UserID
+	user    fact.UserID
 	expires time.Time // zero for never
 	token   bool
 	made    made
@@ -68,7 +68,7 @@ func apply(all map[digest]key, at digest, to *key) {
 }
 
 // endOf ends in memory the keys of a user, but one.
-func (k *keys) endOf(user access.UserID, but digest) {
+func (k *keys) endOf(user fact.UserID, but digest) {
 	k.Lock()
 	defer k.Unlock()
 	for at, x := range k.all {
@@ -83,7 +83,7 @@ const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(c.mak
 	union all select digest, user_id, expires_at, true, maker, cleared
 		from token where (expires_at is null or expires_at > clock_timestamp()) and ($1 = 0 or user_id = $1)`
 
-func (d *Authenticator) read(ctx context.Context, user access.UserID) (map[digest]key, error) {
+func (d *Authenticator) read(ctx context.Context, user fact.UserID) (map[digest]key, error) {
 	rows, err := d.pool.Query(ctx, sqlKeys, int32(user))
 	if err != nil {
 		return nil, err
@@ -129,7 +129,7 @@ func (d *Authenticator) load(ctx context.Context) error {
 }
 
 // loadOf reads the digests of one user.
-func (d *Authenticator) loadOf(ctx context.Context, user access.UserID) error {
+func (d *Authenticator) loadOf(ctx context.Context, user fact.UserID) error {
 	d.keys.Lock()
 	began := d.keys.seq
 	d.keys.Unlock()
@@ -232,7 +232,7 @@ func (d *Authenticator) hear(ctx context.Context, payload string) error {
 		if bad != nil { // all, or many, or of another version: look at all
 			return d.load(ctx)
 		}
-		if err := d.loadOf(ctx, access.UserID(user)); err != nil {
+		if err := d.loadOf(ctx, fact.UserID(user)); err != nil {
 			return err
 		}
 	}
@@ -249,9 +249,9 @@ func secret(prefix string) (string, digest) {
 
 // Known is who a caller is, and by what.
 type Known struct {
-	User    access.UserID
+	User    fact.UserID
 	Expires time.Time // of what they showed; zero for never
-	maker   access.UserID
+	maker   fact.UserID
 }
 
 // Session is whose session a cookie is; nobody's is the zero Known.
@@ -282,7 +282,7 @@ func (d *Authenticator) lookUp(text string, token bool) Known {
 }
 
 // NewSession opens a session for a user who has proved who they are.
-func (d *Authenticator) NewSession(ctx context.Context, user access.UserID) (string, time.Time, error) {
+func (d *Authenticator) NewSession(ctx context.Context, user fact.UserID) (string, time.Time, error) {
 	c, err := d.credential(ctx, user)
 	if err != nil {
 		return "", time.Time{}, err
@@ -311,7 +311,7 @@ func (d *Authenticator) SignOut(ctx context.Context, cookie string) error {
 }
 
 // tell tells other programs on the database that keys of a user have changed.
-func (d *Authenticator) tell(ctx context.Context, user access.UserID) {
+func (d *Authenticator) tell(ctx context.Context, user fact.UserID) {
 	if _, err := d.pool.Exec(ctx, "select pg_notify('able_roster_keys', $1)", strconv.FormatUint(uint64(user), 10)); err != nil {
 		d.log.Warn("others were not told of a session or token", "error", err)
 	}
@@ -319,7 +319,7 @@ func (d *Authenticator) tell(ctx context.Context, user access.UserID) {
 
 // SetPasswordOnHost gives a user a password on the authority of whoever has the host:
 // nobody else could know it.
-func (d *Authenticator) SetPasswordOnHost(ctx context.Context, user access.UserID, password string) error {
+func (d *Authenticator) SetPasswordOnHost(ctx context.Context, user fact.UserID, password string) error {
 	if err := d.SetPassword(ctx, user, password, "this host"); err != nil {
 		return err
 	}
@@ -331,7 +331,7 @@ func (d *Authenticator) SetPasswordOnHost(ctx context.Context, user access.UserI
 
 // SetPassword gives a user a password they chose themselves and ends all their
 // sessions and tokens. Whoever else could know it stays: see made.
-func (d *Authenticator) SetPassword(ctx context.Context, user access.UserID, password, address string) error {
+func (d *Authenticator) SetPassword(ctx context.Context, user fact.UserID, password, address string) error {
 	hash, err := HashPassword(ctx, password)
 	if err != nil {
 		return err
@@ -345,7 +345,7 @@ func (d *Authenticator) SetPassword(ctx context.Context, user access.UserID, pas
 
 // SetHash keeps a password hash made before and ends the user's sessions and tokens.
 // Whoever could know the password before could still: the maker stays.
-func (d *Authenticator) SetHash(ctx context.Context, user access.UserID, hash string) error {
+func (d *Authenticator) SetHash(ctx context.Context, user fact.UserID, hash string) error {
 	err := pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error { return setHash(ctx, tx, user, hash) })
 	if err != nil {
 		return err
@@ -355,7 +355,7 @@ func (d *Authenticator) SetHash(ctx context.Context, user access.UserID, hash st
 	return nil
 }
 
-func setHash(ctx context.Context, tx pgx.Tx, user access.UserID, hash string) error {
+func setHash(ctx context.Context, tx pgx.Tx, user fact.UserID, hash string) error {
 	if _, err := tx.Exec(ctx, `insert into credential (user_id, hash) values ($1, $2)
 		on conflict (user_id) do update set hash = excluded.hash, changed_at = clock_timestamp()`, uint32(user), hash); err != nil {
 		return err
@@ -363,7 +363,7 @@ func setHash(ctx context.Context, tx pgx.Tx, user access.UserID, hash string) er
 	return endKeys(ctx, tx, user)
 }
 
-func endKeys(ctx context.Context, tx pgx.Tx, user access.UserID) error {
+func endKeys(ctx context.Context, tx pgx.Tx, user fact.UserID) error {
 	for _, sql := range []string{"delete from session where user_id = $1", "delete from token where user_id = $1"} {
 		if _, err := tx.Exec(ctx, sql, uint32(user)); err != nil {
 			return err

@@ -6,7 +6,7 @@ import (
 	"errors"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -16,15 +16,15 @@ const LinkLasts = 72 * time.Hour
 
 // Link is a one-time link by which somebody sets their own password.
 type Link struct {
-	User    access.UserID
-	Maker   access.UserID
+	User    fact.UserID
+	Maker   fact.UserID
 	Expires time.Time
 }
 
 // NewLink makes a sign-in link for a user; earlier ones are void. Its secret is told
 // now and never again. powers are what the user may do to others, which the maker
 // holds too.
-func (d *Authenticator) NewLink(ctx context.Context, user, maker access.UserID, powers []string, address string) (string, time.Time, error) {
+func (d *Authenticator) NewLink(ctx context.Context, user, maker fact.UserID, powers []string, address string) (string, time.Time, error) {
 	text, at := secret("")
 	expires := d.clock().Add(LinkLasts)
 	if powers == nil {
@@ -64,7 +64,7 @@ func (d *Authenticator) Link(ctx context.Context, code string) (Link, error) {
 
 // UseLink sets the password of the user a link was made for, and ends the link and
 // their sessions and tokens. It can be done once.
-func (d *Authenticator) UseLink(ctx context.Context, code, password, address string) (access.UserID, error) {
+func (d *Authenticator) UseLink(ctx context.Context, code, password, address string) (fact.UserID, error) {
 	l, err := d.Link(ctx, code)
 	if err != nil {
 		return 0, err

@@ -6,10 +6,10 @@ import (
 	"slices"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/caught"
+	"ableroster/internal/fact"
 
-	"github.com/hashicorp/golang-lru/v2"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5"
 )
 
@@ -18,7 +18,7 @@ import (
 // nobody. It is good as long as its user has no powers but those it was cleared for
 // and those that its maker holds too: or the maker could use them as the user.
 type made struct {
-	user, by access.UserID
+	user, by fact.UserID
 	cleared  []string // texts of powers
 }
 
@@ -29,7 +29,7 @@ type Powers interface {
 	Revision() int64
 	// Powers are the texts of what a user may do to others, now or later, and those
 	// of them that somebody else does not hold.
-	Powers(user, other access.UserID) (all, lacking []string)
+	Powers(user, other fact.UserID) (all, lacking []string)
 }
 
 // judgements are kept for as long as the facts are the same.
@@ -38,7 +38,7 @@ type judgements struct {
 	known *lru.Cache[judgementKey, judgement]
 }
 
-type judgementKey struct{ user, by access.UserID }
+type judgementKey struct{ user, by fact.UserID }
 
 type judgement struct {
 	revision     int64
@@ -127,7 +127,7 @@ func (d *Authenticator) voidKey(at digest, k *key) {
 
 // voidCredential ends the password of a user with the sessions it opened and the
 // tokens it made, for good.
-func (d *Authenticator) voidCredential(ctx context.Context, user access.UserID) {
+func (d *Authenticator) voidCredential(ctx context.Context, user fact.UserID) {
 	err := pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "delete from credential where user_id = $1", uint32(user)); err != nil {
 			return err
@@ -160,7 +160,7 @@ type credential struct {
 	made made
 }
 
-func (d *Authenticator) credential(ctx context.Context, user access.UserID) (credential, error) {
+func (d *Authenticator) credential(ctx context.Context, user fact.UserID) (credential, error) {
 	c := credential{made: made{user: user}}
 	err := d.pool.QueryRow(ctx, "select hash, maker, cleared from credential where user_id = $1", uint32(user)).Scan(&c.hash, (*uint32)(&c.made.by), &c.made.cleared)
 	if errors.Is(err, pgx.ErrNoRows) {

@@ -6,7 +6,7 @@ import (
 	"errors"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -14,7 +14,7 @@ import (
 // Token is an API token as it is listed.
 type Token struct {
 	ID      int64
-	User    access.UserID
+	User    fact.UserID
 	Label   string
 	Created time.Time
 	Expires *time.Time
@@ -29,7 +29,7 @@ var ErrTokens = errors.New("there are 50 tokens already: end one first")
 // NewToken makes a token for a user. Its secret is told now and never again. maker is
 // who is told it: the user, or who looks after a machine account; powers are those of
 // the user, which the maker holds too.
-func (d *Authenticator) NewToken(ctx context.Context, user, maker access.UserID, powers []string, label string, lasts time.Duration, address string) (Token, string, error) {
+func (d *Authenticator) NewToken(ctx context.Context, user, maker fact.UserID, powers []string, label string, lasts time.Duration, address string) (Token, string, error) {
 	m := made{user, maker, powers}
 	if maker == user { // whoever could know the password could have made it
 		c, err := d.credential(ctx, user)
@@ -61,7 +61,7 @@ func (d *Authenticator) NewToken(ctx context.Context, user, maker access.UserID,
 }
 
 // Tokens are a user's tokens, newest first.
-func (d *Authenticator) Tokens(ctx context.Context, user access.UserID) ([]Token, error) {
+func (d *Authenticator) Tokens(ctx context.Context, user fact.UserID) ([]Token, error) {
 	rows, err := d.pool.Query(ctx, "select id, user_id, label, created_at, expires_at from token where user_id = $1 order by id desc", uint32(user))
 	if err != nil {
 		return nil, err
@@ -72,7 +72,7 @@ func (d *Authenticator) Tokens(ctx context.Context, user access.UserID) ([]Token
 }
 
 // EndToken ends a token of a user, and says whether there was one.
-func (d *Authenticator) EndToken(ctx context.Context, user access.UserID, id int64, address string) (bool, error) {
+func (d *Authenticator) EndToken(ctx context.Context, user fact.UserID, id int64, address string) (bool, error) {
 	var raw []byte
 	err := d.pool.QueryRow(ctx, "delete from token where id = $1 and user_id = $2 returning digest", id, uint32(user)).Scan(&raw)
 	if errors.Is(err, pgx.ErrNoRows) {

@@ -5,8 +5,8 @@ import (
 	"sync"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
 	"ableroster/internal/finding"
 
 	"github.com/jackc/pgx/v5"
@@ -25,7 +25,7 @@ const useAgain = time.Minute
 
 // used notes that an account was used just now. What is lost when the database
 // is away is written with a later use.
-func (d *Authenticator) used(user access.UserID) {
+func (d *Authenticator) used(user fact.UserID) {
 	now := d.clock()
 	day := now.Unix() / (24 * 60 * 60)
 	if last, ok := d.uses.days.Load(user); ok && last == day {
@@ -58,7 +58,7 @@ func (d *Authenticator) Accounts(ctx context.Context) (finding.Accounts, error) 
 		return nil, err
 	}
 	out := finding.Accounts{}
-	var id access.UserID
+	var id fact.UserID
 	var at time.Time
 	_, err = pgx.ForEachRow(rows, []any{(*uint32)(&id), &at}, func() error {
 		out[id] = calendar.At(at)
@@ -69,7 +69,7 @@ func (d *Authenticator) Accounts(ctx context.Context) (finding.Accounts, error) 
 
 // Backdate says that an account was given its means to sign in at another time:
 // for histories that are loaded.
-func (d *Authenticator) Backdate(ctx context.Context, user access.UserID, at time.Time) error {
+func (d *Authenticator) Backdate(ctx context.Context, user fact.UserID, at time.Time) error {
 	_, err := d.pool.Exec(ctx, "update credential set changed_at = $2 where user_id = $1", uint32(user), at)
 	return err
 }

@@ -11,7 +11,7 @@ import (
 	"sync"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -20,8 +20,8 @@ import (
 // Key is what is counted apart.
 type Key struct {
 	Kind        Kind
-	Application access.ApplicationID
-	User        access.UserID
+	Application fact.ApplicationID
+	User        fact.UserID
 	Action      string
 	Path        string
 }
@@ -118,7 +118,7 @@ func (t *Counts) flush(ctx context.Context) {
 	}
 	type group struct {
 		kind Kind
-		app  access.ApplicationID
+		app  fact.ApplicationID
 	}
 	groups := map[group][]*Count{}
 	for _, c := range waiting {
@@ -162,7 +162,7 @@ const trimming = `
 
 // Of are the counts of one kind of an application, those not flushed yet too,
 // most first.
-func (t *Counts) Of(ctx context.Context, kind Kind, app access.ApplicationID) ([]Count, error) {
+func (t *Counts) Of(ctx context.Context, kind Kind, app fact.ApplicationID) ([]Count, error) {
 	t.flush(ctx)
 	rows, err := t.pool.Query(ctx, `select user_id, action, path, times, last_at from rehearsal where application = $1 and kind = $2
 		order by times desc, user_id, action, path`, uint32(app), string(kind))

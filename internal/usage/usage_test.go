@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"ableroster/internal/access"
+	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/testkit"
 
@@ -47,7 +47,7 @@ func TestCountsAddUp(t *testing.T) {
 			all.Go(func() {
 				rng := rand.New(rand.NewPCG(uint64(n), uint64(g)))
 				for i := range 500 {
-					k := Key{[]Kind{Rehearsed, Unknown}[rng.IntN(2)], access.ApplicationID(1 + rng.IntN(2)), access.UserID(rng.IntN(3)), []string{"read", "update"}[rng.IntN(2)], fmt.Sprintf("a/%d", rng.IntN(4))}
+					k := Key{[]Kind{Rehearsed, Unknown}[rng.IntN(2)], fact.ApplicationID(1 + rng.IntN(2)), fact.UserID(rng.IntN(3)), []string{"read", "update"}[rng.IntN(2)], fmt.Sprintf("a/%d", rng.IntN(4))}
 					at := begin.Add(time.Duration(rng.IntN(1000)) * time.Second)
 					mu.Lock()
 					want[k]++
@@ -71,7 +71,7 @@ func TestCountsAddUp(t *testing.T) {
 	defer reader.Close()
 	told := 0
 	for _, kind := range []Kind{Rehearsed, Unknown} {
-		for app := range access.ApplicationID(3) {
+		for app := range fact.ApplicationID(3) {
 			counts, err := reader.Of(ctx, kind, app)
 			if err != nil {
 				t.Fatal(err)
@@ -121,7 +121,7 @@ func TestCountsAreCapped(t *testing.T) {
 	if counts[0].Key != begins || counts[0].Times != 2 {
 		t.Errorf("the first is %+v", counts[0])
 	}
-	for kind, app := range map[Kind]access.ApplicationID{Unknown: 2, Rehearsed: 1} {
+	for kind, app := range map[Kind]fact.ApplicationID{Unknown: 2, Rehearsed: 1} {
 		if others, err := x.Of(ctx, kind, app); err != nil || len(others) != 1 || others[0].Times != 1 {
 			t.Errorf("%s of %v: %v (%v)", kind, app, others, err)
 		}

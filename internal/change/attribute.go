@@ -1,0 +1,23 @@
+package change
+
+import "ableroster/internal/fact"
+
+func WithEntry(m map[string]string, key, text string) map[string]string {
+	if m == nil {
+		m = map[string]string{}
+	}
+	m[key] = text
+	return m
+}
+
+// Requires files the faults of a new person without what is required.
+func (d *Draft) Requires(u *fact.User) {
+	if u.UserKind != fact.Person {
+		return
+	}
+	for _, f := range d.Attributes() {
+		if f.Required && !f.Retired && f.Fill == nil && f.Of(u) == "" {
+			d.Fault("custom."+f.Key, "is required of every person (%s)", f.Label)
+		}
+	}
+}

@@ -1,0 +1,46 @@
+package change
+
+import (
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
+)
+
+// Draft is the next snapshot in the making. It answers every question as a
+// snapshot does, and takes operations. A draft belongs to one goroutine; one
+// that has faults is thrown away.
+type Draft struct {
+	*access.Builder
+
+	op     int // the operation being applied
+	at     calendar.Instant
+	failed map[string]bool // names whose making failed: refer to them in silence
+
+	// Visible says what the author may know of; nil for everything. What they
+	// may not know of is, to them, not there.
+	Visible func(fact.FactKind, uint32) bool
+
+	// Author is who makes the change; 0 is the host itself.
+	Author fact.UserID
+
+	// May says whether the author has a right on able-roster; nil for all. An
+	// operation whose author lacks a right it needs is not applied: the need is
+	// filed, and nothing else about it is told.
+	May func(action, path string) bool
+
+	// Replays says that the operations were committed before. Rules that are newer
+	// than they are judge no operation then.
+	Replays bool
+
+	Faults []Fault
+	Needs  []Need
+	needed map[needKey]bool // once there are many
+	Notes  []Note
+	Sealed []Sealing
+	reads  []Subject
+
+	promised []RoleGain
+}
+
+// NewDraft begins a change. The snapshot itself never changes.
+func NewDraft(s *access.Snapshot) *Draft { return &Draft{Builder: s.Next()} }

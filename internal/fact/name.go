@@ -1,0 +1,6 @@
+package fact
+
+import "strings"
+
+// Names are looked up without case.
+func Fold(name string) string { return strings.ToLower(name) }

@@ -1,0 +1,263 @@
+package laws_test
+
+import (
+	"slices"
+	"testing"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+)
+
+// judged says what a user lacks to make a change.
+func judged(t *testing.T, s *access.Snapshot, caller string, ops ...change.Operation) []change.Refusal {
+	t.Helper()
+	d := draftOf(s, ops...)
+	if len(d.Faults) > 0 {
+		t.Fatalf("operation %d: %v", d.Faults[0].Operation, &d.Faults[0])
+	}
+	id, ok := s.FindUser(caller)
+	if !ok {
+		t.Fatal("no such caller")
+	}
+	return change.AuthorityOf(s, id, 2).Judge(d, 2)
+}
+
+func TestAnAdministratorMayMakeAnyChange(t *testing.T) {
+	unit := "finance"
+	lacks := judged(t, port(t), "marta.quill",
+		&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}, UserFacts: fact.UserFacts{Unit: "marine"}},
+		&operation.Grant{Role: "marine-manager", User: "new.one"},
+		&operation.AddRole{Key: "warden", Application: "berths"},
+		&operation.AddPermission{Role: "berths/warden", Actions: []string{"*"}, Pattern: "/"},
+		&operation.Grant{Role: "berths/warden", Group: "all-users"},
+		&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &unit}},
+		&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
+	if len(lacks) > 0 {
+		t.Errorf("lacks %+v", lacks[0])
+	}
+}
+
+func TestADelegateMayDoTheirPart(t *testing.T) {
+	s := port(t, &operation.AddRole{Key: "staff"}, &operation.AddPermission{Role: "staff", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, &operation.Grant{Role: "staff", Group: "all-users"})
+	for name, ops := range map[string][]change.Operation{
+		"grant a role of theirs to one of theirs":     {&operation.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
+		"add somebody to their unit, with a role":     {&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}, UserFacts: fact.UserFacts{Unit: "marine/tugs"}}, &operation.Grant{Role: "berths/reader", User: "new.one"}},
+		"put one of theirs into a group of theirs":    {&operation.AddMember{Group: "pilots", User: "ines.halloran"}},
+		"suspend one of theirs":                       {&operation.UpdateUser{User: "ines.halloran", Status: &[]fact.Status{fact.Suspended}[0]}},
+		"a rule over their unit, for roles of theirs": {&operation.AddGroup{Key: "tug-crews", Unit: "marine/tugs", Filter: `within eq "marine" and title co "tug"`}, &operation.Grant{Role: "berths/scheduler", Group: "tug-crews"}},
+		"take in whoever all users have a role for":   {&operation.AddUser{Personal: fact.Personal{UserName: "new.two"}, UserFacts: fact.UserFacts{Unit: "marine"}}},
+	} {
+		if lacks := judged(t, s, "tomas.brandt", ops...); len(lacks) > 0 {
+			t.Errorf("%s: lacks %+v %+v", name, lacks[0].Need, lacks[0].Gain)
+		}
+	}
+}
+
+// Every roundabout way to a role that the delegate may not give.
+func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
+	unit := "marine/pilotage"
+	s := port(t,
+		&operation.AddMember{Group: "pilots", User: "ines.halloran"},
+		&operation.AddGroup{Key: "till", Unit: "marine"}, // theirs, but in a group that gives more
+		&operation.AddMember{Group: "cash-desk", Member: "till"},
+		&operation.AddGroup{Key: "marine-clerks", Unit: "marine", Filter: `title eq "clerk" and unit eq "marine"`},
+		&operation.Grant{Role: "berths/reader", Group: "marine-clerks"},
+		&operation.AddGroup{Key: "clerks", Unit: "marine", Filter: `title eq "clerk"`},
+		&operation.AddRole{Key: "harbour-master"},
+		&operation.IncludeRole{Role: "harbour-master", Includes: "berths/reader"},
+		&operation.AddPermission{Role: "harbour-master", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"},
+		&operation.Grant{Role: "harbour-master", User: "hedvika.venables"},
+		&operation.AddRole{Key: "everybodys", Application: "berths"},
+		&operation.Grant{Role: "berths/everybodys", Group: "all-users"})
+	for name, ops := range map[string][]change.Operation{
+		"a role of another application":                {&operation.Grant{Role: "tariffs/releaser", User: "ines.halloran"}},
+		"somebody of another unit":                     {&operation.Grant{Role: "berths/reader", User: "hedvika.venables"}},
+		"themselves a role they may not assign":        {&operation.Grant{Role: "access-administrator", User: "tomas.brandt"}},
+		"a group of another unit":                      {&operation.AddMember{Group: "cash-desk", User: "ines.halloran"}},
+		"a group of theirs inside one that gives more": {&operation.AddMember{Group: "till", User: "ines.halloran"}},
+		"a group nested through theirs":                {&operation.AddMember{Group: "till", Member: "pilots"}},
+		"an inclusion by a role they may not update":   {&operation.IncludeRole{Role: "harbour-master", Includes: "berths/scheduler"}},
+		"a permission on a role others hold":           {&operation.AddPermission{Role: "harbour-master", Application: "berths", Actions: []string{"update"}, Pattern: "/"}},
+		"moving somebody in from another unit":         {&operation.UpdateUser{User: "hedvika.venables", UserEdits: fact.UserEdits{Unit: &unit}}},
+		"a new user elsewhere":                         {&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}, UserFacts: fact.UserFacts{Unit: "finance"}}},
+		"a new user nowhere":                           {&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}}},
+		"a role for everybody":                         {&operation.Grant{Role: "berths/reader", Group: "all-users"}},
+		"a permission on a role everybody holds":       {&operation.AddPermission{Role: "berths/everybodys", Actions: []string{"update"}, Pattern: "/"}},
+		"an inclusion by a role everybody holds":       {&operation.IncludeRole{Role: "berths/everybodys", Includes: "berths/scheduler"}},
+		"revoking what they may not give":              {&operation.Revoke{Role: "harbour-master", User: "hedvika.venables"}},
+		"a rule that reaches others":                   {&operation.AddGroup{Key: "any-tug", Unit: "marine", Filter: `title co "tug"`}, &operation.Grant{Role: "berths/reader", Group: "any-tug"}},
+		"a rule for a role of another application":     {&operation.AddGroup{Key: "tug-crews", Unit: "marine", Filter: `within eq "marine"`}, &operation.AddMember{Group: "till", Member: "tug-crews"}},
+		"a rule written wider":                         {&operation.UpdateGroup{Group: "marine-clerks", Filter: &[]string{`title eq "clerk"`}[0], HeldWithin: &[]string{""}[0]}},
+		"a role for a group whose rule reaches others": {&operation.Grant{Role: "berths/reader", Group: "clerks"}},
+		"settings":          {&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}},
+		"a new application": {&operation.AddApplication{Key: "cranes", Actions: []fact.Action{{Key: "read"}}}},
+		"a group of another unit holding a role of theirs": {&operation.Grant{Role: "berths/reader", Group: "cash-desk"}},
+	} {
+		if lacks := judged(t, s, "tomas.brandt", ops...); len(lacks) == 0 {
+			t.Errorf("%s: was let through", name)
+		}
+	}
+}
+
+// assign on the role through one assignment and on the user through another do
+// not add up.
+func TestBothRightsMustComeThroughOneAssignment(t *testing.T) {
+	s := port(t,
+		&operation.AddRole{Key: "finance-manager"},
+		&operation.AddPermission{Role: "finance-manager", Application: "able-roster", Actions: []string{"read", "assign"}, Pattern: "users/finance"},
+		&operation.AddPermission{Role: "finance-manager", Application: "able-roster", Actions: []string{"read", "assign"}, Pattern: "roles/tariffs"},
+		&operation.Grant{Role: "finance-manager", User: "tomas.brandt"})
+	if lacks := judged(t, s, "tomas.brandt", &operation.Grant{Role: "tariffs/releaser", User: "hedvika.venables"}); len(lacks) > 0 {
+		t.Errorf("within the one part: lacks %+v", lacks[0])
+	}
+	if lacks := judged(t, s, "tomas.brandt", &operation.Grant{Role: "tariffs/releaser", User: "ines.halloran"}); len(lacks) == 0 {
+		t.Error("a role of one part went to a user of the other")
+	}
+}
+
+func TestNobodyPassesOnRightsInAbleRosterTheyDoNotHold(t *testing.T) {
+	s := port(t,
+		&operation.AddRole{Key: "auditor"},
+		&operation.AddPermission{Role: "auditor", Application: "able-roster", Actions: []string{"read"}, Pattern: "/"},
+		&operation.AddRole{Key: "role-giver"}, // may assign any role to anybody, and read users
+		&operation.AddPermission{Role: "role-giver", Application: "able-roster", Actions: []string{"assign"}, Pattern: "/"},
+		&operation.AddPermission{Role: "role-giver", Application: "able-roster", Actions: []string{"read"}, Pattern: "users"},
+		&operation.Grant{Role: "role-giver", User: "hedvika.venables"})
+	lacks := judged(t, s, "hedvika.venables", &operation.Grant{Role: "auditor", User: "ines.halloran"})
+	if len(lacks) != 1 || !lacks[0].PassedOn {
+		t.Errorf("reading everything was passed on by somebody who may not: %+v", lacks)
+	}
+	if lacks := judged(t, s, "hedvika.venables", &operation.Grant{Role: "tariffs/releaser", User: "ines.halloran"}); len(lacks) > 0 {
+		t.Errorf("a role without such rights: lacks %+v", lacks[0])
+	}
+}
+
+func TestNothingIsLentOutsideTheWindowOfTheCallersOwnAssignment(t *testing.T) {
+	s := port(t, &operation.AddRole{Key: "stand-in"},
+		&operation.AddPermission{Role: "stand-in", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&operation.Grant{Role: "stand-in", User: "hedvika.venables", Window: calendar.Window{From: 10, Until: 20}})
+	id, _ := s.FindUser("hedvika.venables")
+	for at, want := range map[calendar.Instant]bool{9: false, 10: true, 19: true, 20: false} {
+		if got := change.AuthorityOf(s, id, at).May(access.ActUpdate, "settings"); got != want {
+			t.Errorf("at %d: %v", at, got)
+		}
+	}
+}
+
+func TestEverybodyReadsThemselvesAndNobodyElse(t *testing.T) {
+	s := port(t)
+	pilot, _ := s.FindUser("ines.halloran")
+	manager, _ := s.FindUser("tomas.brandt")
+	finance, _ := s.FindUser("hedvika.venables")
+	for _, x := range []struct {
+		caller, whom fact.UserID
+		want         bool
+	}{{pilot, pilot, true}, {pilot, manager, false}, {manager, pilot, true}, {manager, finance, false}, {0, pilot, false}, {0, 0, false}} {
+		if got := change.AuthorityOf(s, x.caller, 2).MayReadUser(s, x.whom); got != x.want {
+			t.Errorf("%s reads %s: %v", x.caller, x.whom, got)
+		}
+	}
+}
+
+// Whoever could sign in as somebody must hold all that they have, that is ahead of
+// them, and that they would have again.
+func TestPowersAreWhatSomebodyHoldsNowOrLater(t *testing.T) {
+	suspended := fact.Suspended
+	s := port(t,
+		&operation.AddUser{Personal: fact.Personal{UserName: "soon.one"}, UserFacts: fact.UserFacts{Unit: "marine"}},
+		&operation.Grant{Role: "access-administrator", User: "soon.one", Window: calendar.Window{From: 1000}},
+		&operation.AddUser{Personal: fact.Personal{UserName: "was.one"}, UserFacts: fact.UserFacts{Unit: "marine"}},
+		&operation.Grant{Role: "access-administrator", User: "was.one", Window: calendar.Window{Until: 2}},
+		&operation.AddUser{Personal: fact.Personal{UserName: "asleep.one"}, UserFacts: fact.UserFacts{Unit: "marine"}},
+		&operation.AddGroup{Key: "admins"}, &operation.Grant{Role: "access-administrator", Group: "admins"},
+		&operation.AddMember{Group: "admins", User: "asleep.one"},
+		&operation.UpdateUser{User: "asleep.one", Status: &suspended})
+	for _, x := range []struct {
+		maker, of string
+		want      bool
+	}{
+		{"marta.quill", "tomas.brandt", true}, {"tomas.brandt", "marta.quill", false}, {"tomas.brandt", "ines.halloran", true},
+		{"tomas.brandt", "soon.one", false}, {"tomas.brandt", "asleep.one", false}, {"tomas.brandt", "was.one", true},
+		{"marta.quill", "soon.one", true}, {"marta.quill", "asleep.one", true}, {"ines.halloran", "tomas.brandt", false},
+	} {
+		maker, _ := s.FindUser(x.maker)
+		of, _ := s.FindUser(x.of)
+		got := true
+		for _, p := range change.Powers(s, of, 2) {
+			got = got && change.AuthorityOf(s, maker, 2).Covers(p)
+		}
+		if got != x.want {
+			t.Errorf("%s holds all that %s does: %v", x.maker, x.of, got)
+		}
+	}
+}
+
+func railsOf(t *testing.T, s *access.Snapshot, caller string, ops ...change.Operation) []change.RailCode {
+	t.Helper()
+	d := draftOf(s, ops...)
+	if len(d.Faults) > 0 {
+		t.Fatal(&d.Faults[0])
+	}
+	id, _ := s.FindUser(caller)
+	var out []change.RailCode
+	for _, r := range d.GuardRails(id, d.Preview(2), 2, nil) {
+		if r.Passable == (r.Code == change.LastAdministrator) {
+			t.Errorf("%s: passable %v", r.Code, r.Passable)
+		}
+		out = append(out, r.Code)
+	}
+	return out
+}
+
+func TestGuardRails(t *testing.T) {
+	suspended, end := fact.Suspended, calendar.Date(30000)
+	two := port(t, &operation.Grant{Role: "access-administrator", User: "tomas.brandt"})
+	crowd := []change.Operation{&operation.AddGroup{Key: "crowd"}}
+	for i := range 40 {
+		name := change.UserRef("crew." + string(rune('a'+i/20)) + string(rune('a'+i%20)))
+		crowd = append(crowd, &operation.AddUser{Personal: fact.Personal{UserName: string(name)}}, &operation.AddMember{Group: "crowd", User: name})
+	}
+	for _, x := range []struct {
+		name   string
+		s      *access.Snapshot
+		caller string
+		ops    []change.Operation
+		want   []change.RailCode
+	}{
+		{"an everyday grant", port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", User: "ines.halloran"}}, nil},
+		{"suspending the last administrator", port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", Status: &suspended}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
+		{"an end date for the last administrator", port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", UserEdits: fact.UserEdits{End: &end}}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
+		{"retiring the role of the last administrator", port(t), "marta.quill", []change.Operation{&operation.RetireRole{Role: "access-administrator"}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
+		{"suspending one of two administrators", two, "tomas.brandt", []change.Operation{&operation.UpdateUser{User: "marta.quill", Status: &suspended}}, nil},
+		{"lowering one's own", two, "marta.quill", []change.Operation{&operation.Revoke{Role: "access-administrator", User: "marta.quill"}}, []change.RailCode{change.OwnAccessLowered}},
+		{"a gain for everybody", port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "public"}}, []change.RailCode{change.GainForEverybody}},
+		{"a gain for all users", port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "all-users"}}, []change.RailCode{change.GainForEverybody}},
+		{"rights to administer", port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "access-administrator", User: "ines.halloran"}}, []change.RailCode{change.AdministeringGain}},
+		{"a gain of many at once", port(t, crowd...), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "crowd"}}, []change.RailCode{change.WideGain}},
+		{"many who arrive with their roles", port(t, &operation.AddGroup{Key: "crowd"}, &operation.Grant{Role: "berths/reader", Group: "crowd"}), "marta.quill", crowd[1:], nil},
+	} {
+		if got := railsOf(t, x.s, x.caller, x.ops...); !slices.Equal(got, x.want) {
+			t.Errorf("%s: %v, want %v", x.name, got, x.want)
+		}
+	}
+}
+
+func TestWhatMovedSinceOneLooked(t *testing.T) {
+	s := port(t)
+	d := draftOf(s, &operation.Grant{Role: "berths/reader", User: "ines.halloran"})
+	s2 := d.Seal(2, 2)
+	mine := draftOf(s2, &operation.Grant{Role: "berths/scheduler", User: "ines.halloran"})
+	if moved := mine.Moved(1); len(moved) != 1 || moved[0].Kind != fact.FactUser {
+		t.Errorf("somebody gave her a role in between: %v", moved)
+	}
+	if moved := mine.Moved(2); len(moved) != 0 {
+		t.Errorf("seen already: %v", moved)
+	}
+	other := draftOf(s2, &operation.Grant{Role: "tariffs/releaser", User: "hedvika.venables"})
+	if moved := other.Moved(1); len(moved) != 0 {
+		t.Errorf("what was changed has nothing to do with it: %v", moved)
+	}
+}

@@ -1,0 +1,157 @@
+package laws_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+)
+
+// After any history of joins, moves, departures and edits of rules each user is
+// given by default what a look at every rule says, once each, and no more.
+func TestDefaultsGiveWhatANaiveComputationGives(t *testing.T) {
+	gave, joined := 0, 0
+	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+		for range 20 {
+			if d, ok := c.change(s, 3); ok && len(d.Changes()) > 0 {
+				s = d.Seal(d.Revision, s.At+1)
+			}
+			for u := range s.Users() {
+				type gift struct {
+					rule  fact.DefaultID
+					role  fact.RoleID
+					group fact.GroupID
+				}
+				var want, got []gift
+				for _, f := range s.Defaults() {
+					if f.Ended || u.Status == fact.Departed || f.Everybody && u.UserKind != fact.Person || !f.Everybody && !rules[f.Filter](u) {
+						continue
+					}
+					for _, r := range f.Roles {
+						want = append(want, gift{f.ID, r, 0})
+					}
+					for _, g := range f.Groups {
+						want = append(want, gift{f.ID, 0, g})
+					}
+				}
+				for _, g := range s.GivenTo(fact.Assignee{User: u.ID}) {
+					if a := s.Assignment(g.Assignment()); a.Rule != 0 {
+						if a.Origin != fact.ByDefault || a.Window != (calendar.Window{}) {
+							t.Fatalf("%+v is given by a rule", a)
+						}
+						got = append(got, gift{a.Rule, a.Role, 0})
+						gave++
+					} else if a.Origin == fact.ByDefault {
+						t.Fatalf("%+v names no rule", a)
+					}
+				}
+				for _, j := range s.JoinedTo(fact.Member{User: u.ID}) {
+					if j.ByRule() {
+						continue
+					}
+					if m := s.Membership(j.Membership()); m.Rule != 0 {
+						got = append(got, gift{m.Rule, 0, m.Group})
+						joined++
+					}
+				}
+				for _, g := range want {
+					if i := slices.Index(got, g); i >= 0 {
+						got = slices.Delete(got, i, i+1)
+					} else {
+						t.Fatalf("%s lacks %+v", u.UserName, g)
+					}
+				}
+				if len(got) > 0 {
+					t.Fatalf("%s has %+v besides", u.UserName, got)
+				}
+			}
+		}
+	})
+	if gave < 1000 || joined < 500 {
+		t.Errorf("only %d roles and %d memberships were given", gave, joined)
+	}
+}
+
+func TestDefaultsThatAreRefused(t *testing.T) {
+	s := port(t)
+	after := func(s *access.Snapshot, op change.Operation) *access.Snapshot {
+		d := draftOf(s, op)
+		if len(d.Faults) > 0 {
+			t.Fatal(d.Faults)
+		}
+		return d.Seal(d.Revision, 3)
+	}
+	s = after(s, &operation.AddDefault{Key: "watch", Filter: `unit eq "marine"`, Roles: []change.RoleRef{"berths/reader"}})
+	s = after(s, &operation.AddUser{Personal: fact.Personal{UserName: "newcomer"}, UserFacts: fact.UserFacts{Unit: "marine"}})
+	for name, x := range map[string]struct {
+		op   change.Operation
+		says string
+	}{
+		"nobody said":       {&operation.AddDefault{Key: "a", Roles: []change.RoleRef{"berths/reader"}}, "does not mean everybody"},
+		"both said":         {&operation.AddDefault{Key: "a", Everybody: true, Filter: "title pr", Roles: []change.RoleRef{"berths/reader"}}, "exclude each other"},
+		"nothing given":     {&operation.AddDefault{Key: "a", Everybody: true}, "would give nothing"},
+		"an unknown role":   {&operation.AddDefault{Key: "a", Everybody: true, Roles: []change.RoleRef{"berths/raeder"}}, "there is no role"},
+		"a personal value":  {&operation.AddDefault{Key: "a", Filter: `email ew "x"`, Roles: []change.RoleRef{"berths/reader"}}, "personal"},
+		"the key is taken":  {&operation.AddDefault{Key: "watch", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}, "is taken"},
+		"a built-in group":  {&operation.AddDefault{Key: "a", Everybody: true, Groups: []change.GroupRef{"all-users"}}, "built in"},
+		"revoked elsewhere": {&operation.Revoke{User: "newcomer", Role: "berths/reader"}, "by the default rule watch"},
+		"no such rule":      {&operation.EndDefault{Default: "wach"}, "there is no default"},
+	} {
+		d := draftOf(s, x.op)
+		if !slices.ContainsFunc(d.Faults, func(f change.Fault) bool { return strings.Contains(f.Error(), x.says) }) {
+			t.Errorf("%s: %v, want …%s…", name, d.Faults, x.says)
+		}
+	}
+	retired := after(s, &operation.RetireRole{Role: "berths/reader"})
+	if d := draftOf(retired, &operation.AddDefault{Key: "b", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}); len(d.Faults) == 0 {
+		t.Error("a retired role is given by default")
+	}
+}
+
+// What a rule gives when somebody arrives is given on its author's authority;
+// what a delegate gives to those a rule brought in is given on their own.
+func TestAuthorityOverDefaults(t *testing.T) {
+	s := port(t, &operation.AddDefault{Key: "guests", Filter: `unit eq "finance"`, Groups: []change.GroupRef{"pilots"}},
+		&operation.AddDefault{Key: "watch", Filter: `within eq "marine"`, Roles: []change.RoleRef{"tariffs/releaser"}})
+	tomas, _ := s.FindUser("tomas.brandt")
+	marta, _ := s.FindUser("marta.quill")
+	unit := "marine/tugs"
+	for _, x := range []struct {
+		what string
+		who  fact.UserID
+		op   change.Operation
+		may  bool
+	}{
+		{"somebody arrives", tomas, &operation.AddUser{Personal: fact.Personal{UserName: "newcomer"}, UserFacts: fact.UserFacts{Unit: unit}}, true},
+		{"somebody moves within the part", tomas, &operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &unit}}, true},
+		{"a role for a group with a guest in it", tomas, &operation.Grant{Role: "berths/scheduler", Group: "pilots"}, false},
+		{"the same by the administrator", marta, &operation.Grant{Role: "berths/scheduler", Group: "pilots"}, true},
+		{"a rule of his own", tomas, &operation.AddDefault{Key: "mine", Filter: `within eq "marine"`, Roles: []change.RoleRef{"berths/reader"}}, false},
+		{"a rule of hers", marta, &operation.AddDefault{Key: "hers", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}, true},
+	} {
+		d := draftOf(s, x.op)
+		if len(d.Faults) > 0 {
+			t.Fatal(x.what, d.Faults)
+		}
+		if lacks := change.AuthorityOf(s, x.who, 2).Judge(d, 2); (len(lacks) == 0) != x.may {
+			t.Errorf("%s: lacks %+v", x.what, lacks)
+		}
+	}
+	d := draftOf(s, &operation.AddDefault{Key: "all", Everybody: true, Roles: []change.RoleRef{"access-administrator"}})
+	codes := map[change.RailCode]bool{}
+	for _, r := range d.GuardRails(marta, d.Preview(2), 2, nil) {
+		codes[r.Code] = true
+	}
+	if !codes[change.GainForEverybody] || !codes[change.AdministeringGain] {
+		t.Errorf("an administrator's role for everybody runs into %v", codes)
+	}
+	d = draftOf(s, &operation.AddDefault{Key: "later", Filter: `title eq "nobody yet"`, Roles: []change.RoleRef{"access-administrator"}})
+	if rails := d.GuardRails(marta, d.Preview(2), 2, nil); len(rails) != 1 || rails[0].Code != change.AdministeringGain {
+		t.Errorf("for whoever comes later: %+v", rails)
+	}
+}

@@ -1,0 +1,373 @@
+package laws_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+	"testing"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+)
+
+// port is a small organisation by hand: one application with a tree, roles that
+// include roles, groups in groups, a delegate.
+func port(t testing.TB, more ...change.Operation) *access.Snapshot {
+	t.Helper()
+	ops := append([]change.Operation{
+		&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
+		&operation.AddUser{Personal: fact.Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}, UserFacts: fact.UserFacts{Unit: "office"}},
+		&operation.AddUser{Personal: fact.Personal{UserName: "tomas.brandt", DisplayName: "Tomas Brandt"}, UserFacts: fact.UserFacts{Unit: "marine"}},
+		&operation.AddUser{Personal: fact.Personal{UserName: "ines.halloran", DisplayName: "Inês Halloran"}, UserFacts: fact.UserFacts{Unit: "marine/pilotage"}, Manager: "tomas.brandt"},
+		&operation.AddUser{Personal: fact.Personal{UserName: "hedvika.venables"}, UserFacts: fact.UserFacts{Unit: "finance"}},
+		&operation.AddUser{Personal: fact.Personal{UserName: "berth-board"}, UserKind: fact.Service},
+		&operation.AddApplication{Key: "berths", Label: "Berths", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}, {Key: "update"}}},
+		&operation.AddResource{Application: "berths", Path: "north"},
+		&operation.AddResource{Application: "berths", Path: "north/1"},
+		&operation.AddResource{Application: "berths", Path: "voyages", Open: true},
+		&operation.AddApplication{Key: "tariffs", Label: "Tariffs", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}, {Key: "release"}}},
+		&operation.AddRole{Key: "reader", Application: "berths", Label: "Berth reader"},
+		&operation.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
+		&operation.AddRole{Key: "scheduler", Application: "berths", Label: "Berth scheduler"},
+		&operation.IncludeRole{Role: "berths/scheduler", Includes: "berths/reader"},
+		&operation.AddPermission{Role: "berths/scheduler", Actions: []string{"update"}, Pattern: "north"},
+		&operation.AddRole{Key: "releaser", Application: "tariffs"},
+		&operation.AddPermission{Role: "tariffs/releaser", Actions: []string{"*"}, Pattern: "/"},
+		&operation.AddRole{Key: "access-administrator"},
+		&operation.AddPermission{Role: "access-administrator", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&operation.Grant{Role: "access-administrator", User: "marta.quill"},
+		&operation.AddGroup{Key: "marine-staff", Label: "Marine staff", Unit: "marine"},
+		&operation.AddGroup{Key: "pilots", Label: "Pilots", Unit: "marine/pilotage"},
+		&operation.AddMember{Group: "marine-staff", Member: "pilots"},
+		&operation.Grant{Role: "berths/reader", Group: "marine-staff"},
+		&operation.AddGroup{Key: "cash-desk", Unit: "finance"},
+		&operation.Grant{Role: "tariffs/releaser", Group: "cash-desk"},
+		// Tomas looks after the marine unit: its people, its groups, and the
+		// roles of berths.
+		&operation.AddRole{Key: "marine-manager"},
+		&operation.AddPermission{Role: "marine-manager", Application: "able-roster", Actions: []string{"read", "create", "update", "assign"}, Pattern: "users/marine"},
+		&operation.AddPermission{Role: "marine-manager", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "groups/marine"},
+		&operation.AddPermission{Role: "marine-manager", Application: "able-roster", Actions: []string{"read", "update", "assign"}, Pattern: "roles/berths"},
+		&operation.Grant{Role: "marine-manager", User: "tomas.brandt"},
+	}, more...)
+	d := change.NewDraft(access.Empty())
+	for i, op := range ops {
+		d.Apply(i, op, 1)
+	}
+	d.Finish()
+	if len(d.Faults) > 0 {
+		t.Fatalf("operation %d: %v", d.Faults[0].Operation, &d.Faults[0])
+	}
+	return d.Seal(1, 1)
+}
+
+func draftOf(s *access.Snapshot, ops ...change.Operation) *change.Draft {
+	d := change.NewDraft(s)
+	for i, op := range ops {
+		d.Apply(i, op, 2)
+	}
+	d.Finish()
+	return d
+}
+
+func TestOperationsThatAreRefused(t *testing.T) {
+	s := port(t)
+	text := func(s string) *string { return &s }
+	window := calendar.Window{From: 20, Until: 10}
+	for _, x := range []struct {
+		name  string
+		op    change.Operation
+		field string
+		says  string
+	}{
+		{"an unknown user", &operation.Grant{Role: "berths/reader", User: "nobody"}, "user", "there is no user “nobody”"},
+		{"an unknown role", &operation.Grant{Role: "berths/raeder", User: "ines.halloran"}, "role", "there is no role “berths/raeder”"},
+		{"an unknown group", &operation.AddMember{Group: "pilot", User: "ines.halloran"}, "group", "there is no group"},
+		{"an unknown application", &operation.AddResource{Application: "berth", Path: "x"}, "application", "there is no application"},
+		{"neither user nor group", &operation.Grant{Role: "berths/reader"}, "user", "either a user or a group"},
+		{"both user and group", &operation.Grant{Role: "berths/reader", User: "ines.halloran", Group: "pilots"}, "user", "either a user or a group"},
+		{"a window that ends before it begins", &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: window}, "until", "not after from"},
+		{"the same for a membership", &operation.AddMember{Group: "pilots", User: "ines.halloran", Window: window}, "until", "not after from"},
+		{"a user name taken, in other case", &operation.AddUser{Personal: fact.Personal{UserName: "INES.Halloran"}}, "user_name", "is taken"},
+		{"a user name like an id", &operation.AddUser{Personal: fact.Personal{UserName: "user-7"}}, "user_name", "looks like an id"},
+		{"a user name with a space", &operation.AddUser{Personal: fact.Personal{UserName: "ines halloran"}}, "user_name", "without spaces"},
+		{"a user without a name", &operation.AddUser{}, "user_name", "is missing"},
+		{"an address that is none", &operation.AddUser{Personal: fact.Personal{UserName: "x", Email: "x@"}}, "email", "not an e-mail address"},
+		{"a unit that is no path", &operation.AddUser{Personal: fact.Personal{UserName: "x"}, UserFacts: fact.UserFacts{Unit: "marine//x"}}, "unit", "not a path"},
+		{"an end before the start", &operation.AddUser{Personal: fact.Personal{UserName: "x"}, UserFacts: fact.UserFacts{Start: 9, End: 8}}, "end_date", "before the start"},
+		{"a new user departed", &operation.AddUser{Personal: fact.Personal{UserName: "x"}, Status: fact.Departed}, "status", "for a new user"},
+		{"a name with a line break", &operation.AddUser{Personal: fact.Personal{UserName: "x", DisplayName: "a\nb"}}, "display_name", "control characters"},
+		{"a circle of managers", &operation.UpdateUser{User: "tomas.brandt", Manager: (*change.UserRef)(text("ines.halloran"))}, "manager", "circle of managers"},
+		{"a group key taken", &operation.AddGroup{Key: "pilots"}, "key", "is taken"},
+		{"a group key in capitals", &operation.AddGroup{Key: "Pilots"}, "key", "lower-case words"},
+		{"a group key like an id", &operation.AddGroup{Key: "group-4"}, "key", "looks like an id"},
+		{"a rule that does not parse", &operation.AddGroup{Key: "tugs", Filter: `unit is "marine"`}, "filter", "column 6: an operator"},
+		{"a rule over what is personal", &operation.AddGroup{Key: "tugs", Filter: `email co "@larkhaven"`}, "filter", "names email, which is personal"},
+		{"a rule over what is not there", &operation.UpdateGroup{Group: "pilots", Filter: text(`height gt 3`)}, "filter", "column 1: there is no attribute “height”"},
+		{"a rule for a built-in group", &operation.UpdateGroup{Group: "public", Filter: text(`unit pr`)}, "group", "built in"},
+		{"a circle of groups", &operation.AddMember{Group: "pilots", Member: "marine-staff"}, "member_group", "marine-staff → pilots → marine-staff"},
+		{"a group in itself", &operation.AddMember{Group: "pilots", Member: "pilots"}, "member_group", "pilots → pilots"},
+		{"a member of a built-in group", &operation.AddMember{Group: "all-users", User: "ines.halloran"}, "group", "built in"},
+		{"a built-in group as a member", &operation.AddMember{Group: "pilots", Member: "public"}, "member_group", "nobody's member"},
+		{"taking out who is not in", &operation.RemoveMember{Group: "pilots", User: "marta.quill"}, "", "not a listed member"},
+		{"a circle of roles", &operation.IncludeRole{Role: "berths/reader", Includes: "berths/scheduler"}, "includes", "berths/reader → berths/scheduler → berths/reader"},
+		{"an inclusion across applications", &operation.IncludeRole{Role: "berths/reader", Includes: "tariffs/releaser"}, "includes", "same application"},
+		{"an exclusion of what is not included", &operation.ExcludeRole{Role: "berths/reader", Excludes: "berths/scheduler"}, "excludes", "does not include"},
+		{"a permission in another application", &operation.AddPermission{Role: "berths/reader", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, "application", "in it alone"},
+		{"an organisation role's without one", &operation.AddPermission{Role: "access-administrator", Actions: []string{"read"}, Pattern: "/"}, "application", "is missing"},
+		{"an undeclared action", &operation.AddPermission{Role: "berths/reader", Actions: []string{"release"}, Pattern: "/"}, "actions", "declares no action “release”"},
+		{"no action", &operation.AddPermission{Role: "berths/reader", Pattern: "/"}, "actions", "names no action"},
+		{"a blank pattern", &operation.AddPermission{Role: "berths/reader", Actions: []string{"read"}}, "pattern", "is empty"},
+		{"a permission that is not there", &operation.RemovePermission{Permission: "permission-999"}, "permission", "there is no permission"},
+		{"an application key taken", &operation.AddApplication{Key: "berths", Actions: []fact.Action{{Key: "read"}}}, "key", "is taken"},
+		{"an application without actions", &operation.AddApplication{Key: "cranes"}, "actions", "names no action"},
+		{"an action twice", &operation.AddApplication{Key: "cranes", Actions: []fact.Action{{Key: "read"}, {Key: "read"}}}, "actions", "twice"},
+		{"a resource without its parent", &operation.AddResource{Application: "berths", Path: "south/1"}, "path", "parent “south” is not registered"},
+		{"a resource twice", &operation.AddResource{Application: "berths", Path: "north"}, "path", "registered already"},
+		{"a resource in the built-in tree", &operation.AddResource{Application: "able-roster", Path: "x"}, "application", "built in"},
+		{"retiring the built-in application", &operation.UpdateApplication{Application: "able-roster", Label: text("x")}, "application", "built in"},
+		{"a time zone that does not exist", &operation.SetOrganisation{Name: "Larkhaven", TimeZone: "Atlantis/Port"}, "time_zone", "not a time zone"},
+		{"revoking what is not held", &operation.Revoke{Role: "tariffs/releaser", User: "ines.halloran"}, "", "does not hold"},
+		{"revoking an assignment that is over", &operation.Revoke{Assignment: "assignment-99"}, "assignment", "no assignment “assignment-99” in force"},
+		{"rights in able-roster for everybody", &operation.Grant{Role: "marine-manager", Group: "public"}, "", "nothing in it is for everybody"},
+	} {
+		t.Run(x.name, func(t *testing.T) {
+			d := draftOf(s, x.op)
+			if len(d.Faults) == 0 {
+				t.Fatal("was not refused")
+			}
+			if f := d.Faults[0]; f.Field != x.field || !strings.Contains(f.Message, x.says) {
+				t.Errorf("%s: %s; want %s: …%s…", f.Field, f.Message, x.field, x.says)
+			}
+		})
+	}
+}
+
+func TestEveryFaultOfAChangeIsNamedAtItsPlace(t *testing.T) {
+	d := draftOf(port(t),
+		&operation.AddUser{Personal: fact.Personal{UserName: "ines.halloran", Email: "x"}, UserFacts: fact.UserFacts{Unit: "a//b"}},
+		&operation.Grant{Role: "berths/nothing", User: "nobody"},
+		&operation.AddGroup{Key: "UPPER"},
+		&operation.AddMember{Group: "UPPER", User: "ines.halloran"}) // follows from the one before: not told twice
+	var got []string
+	for _, f := range d.Faults {
+		got = append(got, fmt.Sprint(f.Operation, " ", f.Field))
+	}
+	want := []string{"0 unit", "0 user_name", "0 email", "1 role", "1 user", "2 key"}
+	if !reflect.DeepEqual(got, want) {
+		t.Errorf("faults at %q, want %q", got, want)
+	}
+}
+
+func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
+	s := port(t, &operation.AddMember{Group: "pilots", User: "ines.halloran"})
+	zone := "Europe/Lisbon"
+	for _, op := range []change.Operation{
+		&operation.Grant{Role: "berths/reader", Group: "marine-staff"},
+		&operation.AddMember{Group: "pilots", User: "ines.halloran"},
+		&operation.IncludeRole{Role: "berths/scheduler", Includes: "berths/reader"},
+		&operation.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
+		&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &[]string{"marine/pilotage"}[0]}},
+		&operation.SetOrganisation{Name: "Larkhaven", TimeZone: zone},
+	} {
+		d := draftOf(s, op)
+		if len(d.Faults) > 0 || len(d.Changes()) > 0 || len(d.Notes) != 1 {
+			t.Errorf("%s: faults %v, changes %v, notes %v", op.Verb(), d.Faults, d.Changes(), d.Notes)
+		}
+	}
+	// On other bounds it is another assignment; a membership has one set of bounds.
+	if d := draftOf(s, &operation.Grant{Role: "berths/reader", Group: "marine-staff", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 1 {
+		t.Errorf("a grant until a day: %v", d.Changes())
+	}
+	if d := draftOf(s, &operation.AddMember{Group: "pilots", User: "ines.halloran", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 2 {
+		t.Errorf("a membership on new bounds: %v", d.Changes())
+	}
+}
+
+func TestARevokeSaysThroughWhatARoleIsHeld(t *testing.T) {
+	s := port(t, &operation.AddMember{Group: "pilots", User: "ines.halloran"})
+	d := draftOf(s, &operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
+	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "comes through the group marine-staff") {
+		t.Errorf("%v", d.Faults)
+	}
+	d = draftOf(port(t, &operation.Grant{Role: "berths/reader", User: "ines.halloran"}, &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 900}}),
+		&operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
+	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "held there 2 times") {
+		t.Errorf("%v", d.Faults)
+	}
+}
+
+// An operation that was tried on one draft and lost must not carry that draft's
+// ids into the next try.
+func TestACopyOfAnOperationSharesNothingWithIt(t *testing.T) {
+	manager, status := change.UserRef("tomas.brandt"), fact.Active
+	ops := []change.Operation{
+		&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}},
+		&operation.UpdateUser{User: "ines.halloran", Manager: &manager, Status: &status},
+		&operation.AddPermission{Role: "berths/reader", Actions: []string{"update", "read"}, Pattern: "/"},
+		&operation.Grant{Role: "berths/reader", User: "new.one"},
+	}
+	var before []string
+	for _, op := range ops {
+		raw, _ := change.EncodeOperation(op)
+		before = append(before, string(raw))
+	}
+	d := change.NewDraft(port(t))
+	for i, op := range ops {
+		d.Apply(i, op, 2)
+	}
+	if len(d.Faults) > 0 {
+		t.Fatal(d.Faults)
+	}
+	for i, op := range ops {
+		if raw, _ := change.EncodeOperation(op); string(raw) != before[i] {
+			t.Errorf("applying made %s of %s", raw, before[i])
+		}
+	}
+}
+
+func TestOperationsAreReadStrictly(t *testing.T) {
+	for raw, says := range map[string]string{
+		`{"op":"grant","user":"a","rule":"b"}`:                "rule is not a field",
+		`{"op":"grnt"}`:                                       `there is no operation “grnt”`,
+		`{"user":"a"}`:                                        "op is missing",
+		`["grant"]`:                                           "must be an object",
+		`{"op":"grant","user":7}`:                             "user must be a",
+		`{"op":"grant","from":"soon"}`:                        "RFC 3339",
+		`{"op":"grant","assignment":"assignment-1"}`:          "set by the service",
+		`{"op":"grant","origin":"import"}`:                    "set by the service",
+		`{"op":"add_user","user_name":"x","user":"user-1"}`:   "set by the service",
+		`{"op":"add_group","key":"x","group":"group-9"}`:      "set by the service",
+		`{"op":"add_member","group":"g","membership":"m"}`:    "set by the service",
+		`{"op":"add_permission","permission":"permission-1"}`: "set by the service",
+	} {
+		_, faults := change.DecodeOperation([]byte(raw))
+		if len(faults) == 0 || !strings.Contains(faults[0].Error(), says) {
+			t.Errorf("%s: %v, want …%s…", raw, faults, says)
+		}
+	}
+}
+
+// Every kind of operation comes back from its stored form as it was, and says
+// what it did.
+func TestEveryOperationIsKeptAndTold(t *testing.T) {
+	told := map[string]bool{}
+	for seed := range uint64(20) {
+		c := newChance(seed)
+		s := access.Empty() // growing from nothing, every kind comes to fit
+		for range 1200 {
+			op := c.operation()
+			switch c.IntN(120) {
+			case 0, 1:
+				op = &operation.EraseUser{User: c.user()}
+			case 2:
+				op = &operation.DeclareAttribute{Key: pick(c, "grade", "ticket"), CaseExact: c.IntN(2) == 0}
+			case 3:
+				op = &operation.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}}}}
+			case 5:
+				op = &operation.SetSignIn{Group: pick(c, "", c.group())}
+			case 6:
+				op = &operation.SetSecondPerson{SecondPerson: fact.SecondPerson{OwnGains: c.IntN(2) == 0, HighRisk: c.IntN(2) == 0, Safeguards: false}}
+			case 7:
+				op = &operation.SetSecondPerson{}
+			case 4:
+				op = &operation.RetireAttribute{Attribute: pick[change.AttributeRef](c, "grade", "ticket", "bonus")}
+			}
+			d := change.NewDraft(s)
+			op = d.Apply(0, op, 2)
+			if d.Finish(); len(d.Faults) > 0 {
+				continue
+			}
+			s = d.Seal(d.Revision, s.At+1)
+			raw, err := change.EncodeOperation(op)
+			if err != nil || !json.Valid(raw) {
+				t.Fatalf("%s: %s %v", op.Verb(), raw, err)
+			}
+			back, err := change.DecodeStored(raw)
+			if err != nil || !reflect.DeepEqual(back, op) {
+				t.Fatalf("%s came back as %#v (%v), was %#v", raw, back, err, op)
+			}
+			if text := op.Sentence(s, plainNames{s}); text == "" || strings.Contains(text, "%!") {
+				t.Fatalf("%s says %q", raw, text)
+			}
+			told[op.Verb()] = true
+		}
+	}
+	for _, kind := range change.Descriptors() {
+		if !told[kind.Verb] && kind.Verb != "set_organisation" {
+			t.Errorf("%s was never tried", kind.Verb)
+		}
+	}
+}
+
+type plainNames struct{ s *access.Snapshot }
+
+func (n plainNames) UserName(id fact.UserID) string { return n.s.User(id).UserName }
+
+func FuzzDecodeOperation(f *testing.F) {
+	for _, s := range []string{`{"op":"grant","role":"a/b","user":"c","until":"2027-01-31T18:00:00Z"}`, `{"op":"add_user","user_name":"x"}`, `{}`, `{"op":{}}`, `[]`, `{"op":"grant","op":"revoke"}`} {
+		f.Add([]byte(s))
+	}
+	s := port(f)
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		op, faults := change.DecodeOperation(raw)
+		if (op == nil) == (len(faults) == 0) {
+			t.Fatalf("%s: %v with faults %v", raw, op, faults)
+		}
+		if op != nil {
+			d := change.NewDraft(s)
+			d.Apply(0, op, 2)
+			if len(d.Faults) == 0 {
+				d.Preview(2)
+			}
+		}
+	})
+}
+
+// The subjects of an operation are the ids among its references, as its JSON
+// shows them.
+func TestSubjectsAreTheIDsAnOperationRefersTo(t *testing.T) {
+	some := 0
+	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+		d := change.NewDraft(s)
+		for i := range 200 {
+			op := d.Apply(i, c.operation(), c.instant())
+			raw, err := change.EncodeOperation(op)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var fields map[string]any
+			if err := json.Unmarshal(raw, &fields); err != nil {
+				t.Fatal(err)
+			}
+			want := []string{}
+			for name, v := range fields {
+				if slices.Contains([]string{"op", "key", "label", "filter", "pattern", "path", "title", "unit", "user_name", "custom"}, name) {
+					continue // texts that are no references
+				}
+				all, ok := v.([]any)
+				if !ok {
+					all = []any{v}
+				}
+				for _, x := range all {
+					if id, ok := x.(string); ok && fact.LooksLikeID(id) && !slices.Contains(want, id) {
+						want = append(want, id)
+					}
+				}
+			}
+			slices.Sort(want)
+			if got := change.SubjectsOf(op); !slices.Equal(got, want) {
+				t.Fatalf("%s: %v, want %v", raw, got, want)
+			}
+			some += len(want)
+		}
+	})
+	if some < 1000 {
+		t.Errorf("only %d subjects", some)
+	}
+}
