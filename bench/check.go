@@ -12,10 +12,10 @@ import (
 	"ableroster/internal/calendar"
 )
 
-// questions are drawn uniformly over users, applications, actions and
+// checkQuestions are drawn uniformly over users, applications, actions and
 // registered paths, so many that caches do not learn them; about half of them
 // are denied.
-func questions(s *access.Snapshot, users, n int) []access.Question {
+func checkQuestions(s *access.Snapshot, users, n int) []access.Question {
 	rng := rand.New(rand.NewPCG(1, 2))
 	type target struct{ app, action, path string }
 	var targets []target
@@ -91,8 +91,8 @@ func checks(context.Context, string) ([]line, error) {
 		return nil, err
 	}
 	const n = 200_000
-	as := &asker{s: small, questions: questions(small, 1_000, n)}
-	al := &asker{s: large, questions: questions(large, 100_000, n)}
+	as := &asker{s: small, questions: checkQuestions(small, 1_000, n)}
+	al := &asker{s: large, questions: checkQuestions(large, 100_000, n)}
 	// Alone first, as in a service: an organisation asked about by turns with
 	// another finds less of itself in the caches.
 	alone, err := byTurns(2*n/batch, al.task())

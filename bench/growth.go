@@ -84,7 +84,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 	steps := []func() error{
 		func() error {
 			return add("one check in the core", "aim: at most 3 from 100,000 to 1,000,000", 4000, batch, func(k *kept, users int) task {
-				a := &asker{s: k.ledger.Head(), questions: questions(k.ledger.Head(), users, 200_000)}
+				a := &asker{s: k.ledger.Head(), questions: checkQuestions(k.ledger.Head(), users, 200_000)}
 				return a.task()
 			})
 		},

@@ -98,7 +98,7 @@ func overHTTP(ctx context.Context, database string) ([]line, error) {
 	}
 	address, token, _ := strings.Cut(strings.TrimSpace(first), " ")
 	var bodies [][]byte
-	for _, q := range questions(k.ledger.Head(), 1_000, 2_000) {
+	for _, q := range checkQuestions(k.ledger.Head(), 1_000, 2_000) {
 		raw, _ := json.Marshal(wire.CheckRequest{User: q.User, Application: q.Application, Action: q.Action, Path: q.Path})
 		bodies = append(bodies, raw)
 	}

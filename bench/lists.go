@@ -91,9 +91,9 @@ func running(ctx context.Context, database string, users int) (k *kept, a *askin
 	return k, ask(p, token), stop, nil
 }
 
-// lists measures each list as the console asks for it, over loopback, of an
+// measureLists measures each list as the console asks for it, over loopback, of an
 // organisation of 100,000 users, against a row read by its key.
-func lists(ctx context.Context, database string) ([]line, error) {
+func measureLists(ctx context.Context, database string) ([]line, error) {
 	const users = 100_000
 	k, a, stop, err := running(ctx, database, users)
 	if err != nil {

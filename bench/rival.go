@@ -27,7 +27,7 @@ func rival(ctx context.Context, database string) ([]line, error) {
 	}
 	defer conn.Close(ctx)
 	s := k.ledger.Head()
-	qs := questions(s, users, 2_000)
+	qs := checkQuestions(s, users, 2_000)
 	rand.Shuffle(len(qs), func(i, j int) { qs[i], qs[j] = qs[j], qs[i] })
 	at := calendar.At(time.Now())
 	next, allowed := 0, false

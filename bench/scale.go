@@ -52,7 +52,7 @@ func against10000(ctx context.Context, k *kept, users int) ([]line, error) {
 // whileCommitting measures checks with 200 commits a second beside them,
 // against checks alone.
 func whileCommitting(ctx context.Context, k *kept, users int) ([]line, error) {
-	qs := questions(k.ledger.Head(), users, 200_000)
+	qs := checkQuestions(k.ledger.Head(), users, 200_000)
 	next := 0
 	during := func(last time.Duration, into *sample) error {
 		for began := time.Now(); time.Since(began) < last; {

@@ -17,10 +17,10 @@ import (
 	"ableroster/wire"
 )
 
-// workflows measures, of an organisation of 100,000 users, the preview of a
+// measureWorkflows measures, of an organisation of 100,000 users, the preview of a
 // default rule over all of them and the items of a round over 100,000 of what
 // they hold.
-func workflows(ctx context.Context, database string) ([]line, error) {
+func measureWorkflows(ctx context.Context, database string) ([]line, error) {
 	s, err := snapshot(100_000)
 	if err != nil {
 		return nil, err
