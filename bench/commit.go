@@ -13,8 +13,8 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/changing"
 	"ableroster/internal/operation"
-	"ableroster/internal/service"
 	"ableroster/wire"
 )
 
@@ -38,7 +38,7 @@ func (c *changer) next(reason string, dryRun bool) error {
 	} else {
 		c.held = ""
 	}
-	_, err := c.k.service.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: reason, Operations: []json.RawMessage{json.RawMessage(op)}}, service.How{DryRun: dryRun})
+	_, err := changing.Change(context.Background(), c.k.service, c.k.admin, wire.ChangeRequest{Reason: reason, Operations: []json.RawMessage{json.RawMessage(op)}}, changing.How{DryRun: dryRun})
 	return err
 }
 
@@ -97,7 +97,7 @@ func (c *changer) own(w, writers int) error {
 }
 
 func (c *changer) one(op string) error {
-	_, err := c.k.service.Change(context.Background(), c.k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, service.How{})
+	_, err := changing.Change(context.Background(), c.k.service, c.k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, changing.How{})
 	return err
 }
 

@@ -9,9 +9,12 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/change"
+	"ableroster/internal/changing"
 	"ableroster/internal/fact"
+	"ableroster/internal/lists"
 	"ableroster/internal/operation"
-	"ableroster/internal/service"
+	"ableroster/internal/questions"
+	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
 
@@ -80,7 +83,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 	}
 	rng := rand.New(rand.NewPCG(11, 12))
 	somebody := func(users int) string { return demo.UserName(rng.IntN(users)) }
-	now := func(k *kept) *service.View { return k.service.Now(ctx, k.admin) }
+	now := func(k *kept) *seeing.View { return k.service.Now(ctx, k.admin) }
 	steps := []func() error{
 		func() error {
 			return add("one check in the core", "aim: at most 3 from 100,000 to 1,000,000", 4000, batch, func(k *kept, users int) task {
@@ -92,7 +95,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 			return add("access of one user, with all ways", "", 500, 1, func(k *kept, users int) task {
 				return task{do: func() error {
 					id, _ := k.ledger.Head().FindUser(somebody(users))
-					now(k).Access(id)
+					questions.Access(now(k), id)
 					return nil
 				}}
 			})
@@ -100,7 +103,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 		func() error {
 			return add("holders of one permission, first page", "the count is exact", 20, 1, func(k *kept, _ int) task {
 				return task{do: func() error {
-					l, err := now(k).Holders(service.HolderSearch{Application: "yard-forms", Action: "create", Path: "forms/form-17"})
+					l, err := questions.Holders(now(k), questions.HolderSearch{Application: "yard-forms", Action: "create", Path: "forms/form-17"})
 					if err == nil && (l.Total < 100 || len(l.Holders) != 50) {
 						err = fmt.Errorf("%d holders", l.Total)
 					}
@@ -111,7 +114,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 		func() error {
 			return add("a grid of 50 users × 200 permissions", "", 20, 1, func(k *kept, _ int) task {
 				return task{do: func() error {
-					g, err := now(k).Grid("yard-forms", service.Search{Limit: 50}, nil)
+					g, err := questions.Grid(now(k), "yard-forms", lists.UserSearch{Limit: 50}, nil)
 					if err == nil && (len(g.Columns) < 200 || len(g.Rows) != 51) {
 						err = fmt.Errorf("%d × %d", len(g.Rows), len(g.Columns))
 					}
@@ -121,7 +124,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 		},
 		func() error {
 			return add("a list of users, first page by name", "", 20, 1, func(k *kept, _ int) task {
-				return task{do: func() error { _, err := now(k).Users(service.Search{Limit: 50}); return err }}
+				return task{do: func() error { _, err := lists.Users(now(k), lists.UserSearch{Limit: 50}); return err }}
 			})
 		},
 		func() error {
@@ -148,7 +151,7 @@ func growth(ctx context.Context, database string) ([]line, error) {
 }
 
 func (k *kept) preview(op string) error {
-	_, err := k.service.Change(context.Background(), k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, service.How{DryRun: true})
+	_, err := changing.Change(context.Background(), k.service, k.admin, wire.ChangeRequest{Reason: "measuring", Operations: []json.RawMessage{json.RawMessage(op)}}, changing.How{DryRun: true})
 	return err
 }
 

@@ -18,7 +18,7 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/api"
 	"ableroster/internal/ledger"
-	"ableroster/internal/service"
+	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/wire"
 
@@ -48,7 +48,7 @@ func serveChild(ctx context.Context, database string) error {
 	if err != nil {
 		return err
 	}
-	s, err := api.New(&service.Service{Ledger: l, Clock: time.Now}, authenticator, log, fstest.MapFS{}, api.Options{})
+	s, err := api.New(&seeing.Service{Ledger: l, Clock: time.Now}, authenticator, log, fstest.MapFS{}, api.Options{})
 	if err != nil {
 		return err
 	}

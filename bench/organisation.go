@@ -12,7 +12,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
-	"ableroster/internal/service"
+	"ableroster/internal/seeing"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -40,8 +40,8 @@ type kept struct {
 	database string // another of the same cluster, to make more in
 	pool     *pgxpool.Pool
 	ledger   *ledger.Ledger
-	service  *service.Service
-	admin    service.Caller
+	service  *seeing.Service
+	admin    seeing.Caller
 	log      *slog.Logger
 	drop     func()
 }
@@ -86,7 +86,7 @@ func openKept(ctx context.Context, database string) (*kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	k := &kept{database: database, pool: pool, ledger: l, log: log, service: &service.Service{Ledger: l, Clock: time.Now}}
+	k := &kept{database: database, pool: pool, ledger: l, log: log, service: &seeing.Service{Ledger: l, Clock: time.Now}}
 	k.drop = func() {
 		l.Close()
 		pool.Close()
@@ -97,7 +97,7 @@ func openKept(ctx context.Context, database string) (*kept, error) {
 
 func (k *kept) findAdministrator() {
 	id, _ := k.ledger.Head().FindUser(demo.Administrator)
-	k.admin = service.Caller{User: id, Via: "bench"}
+	k.admin = seeing.Caller{User: id, Via: "bench"}
 }
 
 // fill commits an organisation of so many users.

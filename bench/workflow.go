@@ -11,9 +11,10 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/changing"
 	"ableroster/internal/operation"
 	"ableroster/internal/review"
-	"ableroster/internal/service"
+	"ableroster/internal/workflows"
 	"ableroster/wire"
 )
 
@@ -85,7 +86,7 @@ func atTheService(ctx context.Context, database string) ([]line, error) {
 		for _, op := range ops {
 			raw = append(raw, json.RawMessage(op))
 		}
-		return k.service.Change(ctx, k.admin, wire.ChangeRequest{Reason: "measuring", Operations: raw}, service.How{})
+		return changing.Change(ctx, k.service, k.admin, wire.ChangeRequest{Reason: "measuring", Operations: raw}, changing.How{})
 	}
 	other := demo.UserName(7)
 	if _, err := change(`{"op":"set_route","key":"measured","steps":[{"whose":"users","users":["`+other+`"]}]}`,
@@ -97,7 +98,7 @@ func atTheService(ctx context.Context, database string) ([]line, error) {
 	if _, err := change(fmt.Sprintf(`{"op":"open_round","key":%q,"filter":"unit eq \"marine/pilotage\"","reviewers":"users","users":[%q]}`, key, demo.Administrator)); err != nil {
 		return nil, err
 	}
-	round, err := k.service.Now(ctx, k.admin).Round(key)
+	round, err := workflows.Round(k.service.Now(ctx, k.admin), key)
 	if err != nil {
 		return nil, err
 	}
@@ -121,10 +122,10 @@ func atTheService(ctx context.Context, database string) ([]line, error) {
 		do   func() error
 	}{
 		{"a page of its lines", func() error {
-			_, err := k.service.Now(ctx, k.admin).RoundItems(key, service.LineSearch{Mine: true, Limit: 100})
+			_, err := workflows.RoundItems(k.service.Now(ctx, k.admin), key, workflows.LineSearch{Mine: true, Limit: 100})
 			return err
 		}},
-		{"Today", func() error { k.service.Now(ctx, k.admin).Today(); return nil }},
+		{"Today", func() error { workflows.Today(k.service.Now(ctx, k.admin)); return nil }},
 		{"asking for a role, and withdrawing", asking},
 	} {
 		ours, against, err := inTurn(100, x.do, bare)

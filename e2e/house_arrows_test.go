@@ -16,11 +16,16 @@ import (
 // floors are the rooms of the house and how high they lie: arrows point down
 // only. docs/architecture.md has the drawing.
 var floors = map[string]int{
-	"cmd/rosterd":         10,
-	"internal/api":        9,
-	"console":             9,
+	"cmd/rosterd":         14,
+	"internal/api":        13,
+	"console":             13,
+	"internal/transfer":   12,
+	"internal/changing":   11,
+	"internal/questions":  10,
+	"internal/workflows":  10,
+	"internal/lists":      9,
+	"internal/seeing":     8,
 	"internal/signin":     8,
-	"internal/service":    8,
 	"internal/ledger":     7,
 	"internal/usage":      7,
 	"internal/saved":      7,
@@ -58,9 +63,10 @@ var beside = map[string][]string{
 	"demo":               {"internal/operation", "internal/change", "internal/access", "internal/fact", "internal/calendar", "internal/finding", "internal/request", "internal/review"},
 	"standin/berthboard": {"client", "wire"},
 	"testkit":            {"client", "demo", "wire", "internal/ledger"},
+	"testkit/caller":     {"testkit", "internal/ledger", "internal/seeing"},
 	"e2e":                {},
 	"internal/laws":      {},
-	"bench":              {"internal/gctune", "internal/finding", "internal/review", "internal/operation", "internal/change", "internal/query", "internal/access", "internal/fact", "internal/calendar", "internal/ledger", "demo", "client", "wire", "testkit", "internal/api", "internal/service", "internal/signin"},
+	"bench":              {"internal/gctune", "internal/finding", "internal/review", "internal/operation", "internal/change", "internal/query", "internal/access", "internal/fact", "internal/calendar", "internal/ledger", "demo", "client", "wire", "testkit", "internal/api", "internal/seeing", "internal/changing", "internal/questions", "internal/lists", "internal/workflows", "internal/transfer", "internal/signin"},
 }
 
 // outsideTheCore are packages of the standard library with which a core would

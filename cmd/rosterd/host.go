@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"ableroster/internal/changing"
 	"ableroster/internal/signin"
 )
 
@@ -43,7 +44,7 @@ func recoverAdministration(ctx context.Context, args []string, out, errOut io.Wr
 		return err
 	}
 	defer o.close()
-	done, id, err := o.service.Recover(ctx, *user)
+	done, id, err := changing.Recover(ctx, o.service, *user)
 	if err != nil {
 		return err
 	}

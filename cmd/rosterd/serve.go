@@ -20,7 +20,7 @@ import (
 	"ableroster/internal/gctune"
 	"ableroster/internal/ledger"
 	"ableroster/internal/saved"
-	"ableroster/internal/service"
+	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/internal/usage"
 
@@ -59,7 +59,7 @@ type opened struct {
 	pool          *pgxpool.Pool
 	ledger        *ledger.Ledger
 	authenticator *signin.Authenticator
-	service       *service.Service
+	service       *seeing.Service
 	usage         *usage.Counts
 }
 
@@ -101,7 +101,7 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 		return nil, err
 	}
 	counts := usage.Open(pool, log)
-	return &opened{pool, l, authenticator, &service.Service{Ledger: l, Clock: time.Now, Usage: counts, Accounts: authenticator.Accounts, Saved: &saved.Store{Pool: pool}}, counts}, nil
+	return &opened{pool, l, authenticator, &seeing.Service{Ledger: l, Clock: time.Now, Usage: counts, Accounts: authenticator.Accounts, Saved: &saved.Store{Pool: pool}}, counts}, nil
 }
 
 func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
@@ -209,7 +209,7 @@ func networks(text string) ([]netip.Prefix, error) {
 
 // openAPI prints the document; it needs no database.
 func openAPI(out io.Writer) error {
-	server, err := api.New(&service.Service{Clock: time.Now}, nil, slog.New(slog.DiscardHandler), console.Files(), api.Options{})
+	server, err := api.New(&seeing.Service{Clock: time.Now}, nil, slog.New(slog.DiscardHandler), console.Files(), api.Options{})
 	if err != nil {
 		return err
 	}

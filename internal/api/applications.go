@@ -3,7 +3,7 @@ package api
 import (
 	"context"
 
-	"ableroster/internal/service"
+	"ableroster/internal/questions"
 	"ableroster/internal/signin"
 	"ableroster/wire"
 )
@@ -20,7 +20,7 @@ func (s *Server) applicationRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Coverage(in.Application)
+		out, err := questions.Coverage(v, in.Application)
 		return &body[wire.Coverage]{out}, err
 	})
 	type onePattern struct {
@@ -32,7 +32,7 @@ func (s *Server) applicationRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.PatternCover(in.Application, in.Pattern)
+		out, err := questions.PatternCover(v, in.Application, in.Pattern)
 		return &body[wire.PatternCover]{out}, err
 	})
 	type comparing struct {
@@ -40,14 +40,14 @@ func (s *Server) applicationRoutes() {
 		Body        wire.ComparisonRequest
 	}
 	route(s, "POST", "/applications/{application}/comparison", "compare-application", "How an application's own list of what it has differs from what is registered", func(ctx context.Context, in *comparing) (*body[wire.Comparison], error) {
-		out, err := s.service.Compare(ctx, caller(ctx), in.Application, in.Body)
+		out, err := questions.Compare(ctx, s.service, caller(ctx), in.Application, in.Body)
 		return &body[wire.Comparison]{out}, err
 	}, status(200), heavy, large)
 	type present struct {
 		Application string `path:"application" doc:"key or id"`
 	}
 	route(s, "GET", "/applications/{application}/going-live", "going-live", "What would change if an application went live now", func(ctx context.Context, in *present) (*body[wire.GoingLive], error) {
-		out, err := s.service.GoingLive(ctx, caller(ctx), in.Application)
+		out, err := questions.GoingLive(ctx, s.service, caller(ctx), in.Application)
 		return &body[wire.GoingLive]{out}, err
 	})
 	type twoRoles struct {
@@ -60,7 +60,7 @@ func (s *Server) applicationRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.CompareRoles(in.Role, in.With)
+		out, err := questions.CompareRoles(v, in.Role, in.With)
 		return &body[wire.RoleComparison]{out}, err
 	})
 	type viewing struct {
@@ -78,10 +78,10 @@ func (s *Server) applicationRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.ViewAs(in.User, newcomer, in.Nobody)
+		out, err := questions.ViewAs(v, in.User, newcomer, in.Nobody)
 		if err == nil && out.Kind == "user" {
 			x := callOf(ctx)
-			s.authenticator.Record(ctx, signin.Event{Event: "viewed as somebody else", Actor: x.caller.User, User: v.IDOf(out.Who), Address: x.address})
+			s.authenticator.Record(ctx, signin.Event{Event: "viewed as somebody else", Actor: x.caller.User, User: questions.IDOf(v, out.Who), Address: x.address})
 		}
 		return &body[wire.ViewAs]{out}, err
 	})
@@ -90,7 +90,7 @@ func (s *Server) applicationRoutes() {
 		Application string `query:"application" maxLength:"100" doc:"about this application"`
 	}
 	route(s, "GET", "/expectations", "list-expectations", "Checks that must keep holding, and whether they do", func(ctx context.Context, in *expected) (*body[wire.ExpectationList], error) {
-		out, err := s.service.Expectations(ctx, caller(ctx), in.AsOf.AsOf, in.Application)
+		out, err := questions.Expectations(ctx, s.service, caller(ctx), in.AsOf.AsOf, in.Application)
 		return &body[wire.ExpectationList]{out}, err
 	})
 	type wrong struct {
@@ -100,7 +100,7 @@ func (s *Server) applicationRoutes() {
 		Aside       bool   `query:"aside" doc:"those set aside, instead of the others"`
 	}
 	route(s, "GET", "/findings", "list-findings", "What looks wrong, why it matters and what would mend it", func(ctx context.Context, in *wrong) (*body[wire.FindingList], error) {
-		out, err := s.service.Findings(ctx, caller(ctx), service.FindingSearch{Code: in.Code, Application: in.Application, Aside: in.Aside, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := questions.Findings(ctx, s.service, caller(ctx), questions.FindingSearch{Code: in.Code, Application: in.Application, Aside: in.Aside, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.FindingList]{out}, err
 	})
 }

@@ -6,7 +6,8 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/service"
+	"ableroster/internal/questions"
+	"ableroster/internal/seeing"
 	"ableroster/internal/strictjson"
 	"ableroster/wire"
 
@@ -32,7 +33,7 @@ func (s *Server) checkRoutes() {
 // for longer than the installation accepts.
 func (s *Server) fresh(c fiber.Ctx) error {
 	if age := s.ledger.Age(); s.o.MaxAge > 0 && age > s.o.MaxAge {
-		return writeProblem(c, &problem{retryAfter: 5, Problem: wire.Problem{Type: service.KindUnavailable, Title: "Too old", Status: 503,
+		return writeProblem(c, &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Too old", Status: 503,
 			Detail: fmt.Sprintf("The database has not been reached for %.0f s, and this installation decides on nothing older than %s.", age.Seconds(), s.o.MaxAge)}})
 	}
 	return c.Next()
@@ -46,7 +47,7 @@ var (
 
 // asked is the view a question is put to: of today, of a past day, or of today's facts
 // judged at another instant.
-func (s *Server) asked(c fiber.Ctx, known map[string]bool, user string) (*service.View, error) {
+func (s *Server) asked(c fiber.Ctx, known map[string]bool, user string) (*seeing.View, error) {
 	query := queryOf(c)
 	faults := append(undeclared(known, query), blanks(query)...)
 	when := map[string]time.Time{}
@@ -86,7 +87,7 @@ func (s *Server) check(c fiber.Ctx) error {
 	if err != nil {
 		return writeProblem(c, problemOf(err))
 	}
-	out, err := v.Check(q)
+	out, err := questions.Check(v, q)
 	if err != nil {
 		return writeProblem(c, problemOf(err))
 	}
@@ -95,7 +96,7 @@ func (s *Server) check(c fiber.Ctx) error {
 
 // unreadable is what is wrong with a body that could not be read.
 func unreadable(err error, raw []byte, into any) *problem {
-	p := &problem{Problem: *service.Invalid("the question cannot be read")}
+	p := &problem{Problem: *seeing.Invalid("the question cannot be read")}
 	for _, f := range strictjson.Unmarshal(raw, into) {
 		p.Faults = append(p.Faults, wire.Fault{Place: "/" + f.Place, Message: f.Message})
 	}
@@ -114,7 +115,7 @@ func (s *Server) menu(c fiber.Ctx) error {
 	if nobody != "" && nobody != "true" && nobody != "false" {
 		return writeProblem(c, newProblem(422, "", &huma.ErrorDetail{Location: "query.nobody", Message: "is true or false"}))
 	}
-	out, err := v.Menu(c.Query("user"), c.Query("application"), nobody == "true")
+	out, err := questions.Menu(v, c.Query("user"), c.Query("application"), nobody == "true")
 	if err != nil {
 		return writeProblem(c, problemOf(err))
 	}

@@ -7,7 +7,9 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/service"
+	"ableroster/internal/questions"
+	"ableroster/internal/seeing"
+	"ableroster/internal/transfer"
 	"ableroster/wire"
 )
 
@@ -27,12 +29,12 @@ func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
 	if err != nil {
 		return nil, err
 	}
-	first, err := v.Grid(in.Application, q, newcomer)
+	first, err := questions.Grid(v, in.Application, q, newcomer)
 	if err != nil {
 		return nil, err
 	}
 	if first.Total > mostLines {
-		return nil, service.Invalid("the file could not be made", wire.Fault{Place: "q", Message: fmt.Sprintf("chooses %d users; a file has at most %d lines, so narrow it by unit, group or filter", first.Total, mostLines)})
+		return nil, seeing.Invalid("the file could not be made", wire.Fault{Place: "q", Message: fmt.Sprintf("chooses %d users; a file has at most %d lines, so narrow it by unit, group or filter", first.Total, mostLines)})
 	}
 	head := []string{"user", "name"}
 	for _, c := range first.Columns {
@@ -53,12 +55,12 @@ func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
 			if q.Cursor = g.Next; q.Cursor == "" {
 				return
 			}
-			if g, failed = v.Grid(in.Application, q, newcomer); failed != nil {
+			if g, failed = questions.Grid(v, in.Application, q, newcomer); failed != nil {
 				return
 			}
 		}
 	}
-	out, err := tableFile(ctx, service.Table{Name: "grid-" + strings.NewReplacer("/", "-", `"`, "").Replace(in.Application), Header: head, Rows: rows})
+	out, err := tableFile(ctx, transfer.Table{Name: "grid-" + strings.NewReplacer("/", "-", `"`, "").Replace(in.Application), Header: head, Rows: rows})
 	return out, cmp.Or(failed, err)
 }
 

@@ -4,6 +4,8 @@ import (
 	"context"
 
 	"ableroster/internal/fact"
+	"ableroster/internal/lists"
+	"ableroster/internal/questions"
 	"ableroster/wire"
 )
 
@@ -13,7 +15,7 @@ func (s *Server) defaultRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Defaults()
+		out, err := lists.Defaults(v)
 		return &body[wire.DefaultList]{out}, err
 	})
 	type newcomer struct {
@@ -32,7 +34,7 @@ func (s *Server) defaultRoutes() {
 		if u == nil {
 			u = &fact.User{}
 		}
-		out, err := v.NewUserPreview(*u)
+		out, err := questions.NewUserPreview(v, *u)
 		return &body[wire.NewUserPreview]{out}, err
 	})
 }

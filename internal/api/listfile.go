@@ -8,7 +8,8 @@ import (
 	"net/url"
 	"strings"
 
-	"ableroster/internal/service"
+	"ableroster/internal/seeing"
+	"ableroster/internal/transfer"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -63,14 +64,14 @@ func (s *Server) listFile(ctx context.Context, in *listFile) (*file, error) {
 	var failed error
 	header, rows, unknown := t.table(asked, &failed)
 	if unknown != "" {
-		return nil, service.Invalid("the file could not be made", wire.Fault{Place: "columns", Message: "there is no column “" + unknown + "” in it; there are " + strings.Join(t.known(), ", ")})
+		return nil, seeing.Invalid("the file could not be made", wire.Fault{Place: "columns", Message: "there is no column “" + unknown + "” in it; there are " + strings.Join(t.known(), ", ")})
 	}
 	name := strings.NewReplacer("/", "-", `"`, "").Replace(in.List)
 	if in.Format == "xlsx" {
 		out, err := workbook(ctx, name+"-"+today(), header, rows)
 		return out, cmp.Or(failed, err)
 	}
-	out, err := tableFile(ctx, service.Table{Name: name, Header: header, Rows: rows})
+	out, err := tableFile(ctx, transfer.Table{Name: name, Header: header, Rows: rows})
 	return out, cmp.Or(failed, err)
 }
 
@@ -93,7 +94,7 @@ func (s *Server) pages(ctx context.Context, in *listFile, t *listTable) error {
 			return notAList(in.List)
 		}
 		if t.count > mostListed {
-			return service.Invalid("the file could not be made", wire.Fault{Place: "list", Message: fmt.Sprintf("has more than %d rows; narrow it", mostListed)})
+			return seeing.Invalid("the file could not be made", wire.Fault{Place: "list", Message: fmt.Sprintf("has more than %d rows; narrow it", mostListed)})
 		}
 		if cursor = next; cursor == "" {
 			return nil
@@ -110,7 +111,7 @@ func (f *listFile) wanted() string {
 }
 
 func notAList(path string) error {
-	return service.Invalid("the file could not be made", wire.Fault{Place: "list", Message: "“" + path + "” is no list: name one as the API does, such as users"})
+	return seeing.Invalid("the file could not be made", wire.Fault{Place: "list", Message: "“" + path + "” is no list: name one as the API does, such as users"})
 }
 
 // inside asks the service itself for a page of a list, as its caller.

@@ -4,13 +4,14 @@ import (
 	"context"
 
 	"ableroster/internal/importfile"
+	"ableroster/internal/transfer"
 	"ableroster/wire"
 )
 
 // mappingRoutes are saved mappings: how the columns of files become attributes of users.
 func (s *Server) mappingRoutes() {
 	route(s, "GET", "/mappings", "list-mappings", "One's own mappings of files of users, and those that others share", func(ctx context.Context, _ *struct{}) (*body[wire.SavedMappingList], error) {
-		out, err := s.service.Mappings(ctx, caller(ctx))
+		out, err := transfer.Mappings(ctx, s.service, caller(ctx))
 		return &body[wire.SavedMappingList]{out}, err
 	})
 	type OneMapping struct {
@@ -25,9 +26,9 @@ func (s *Server) mappingRoutes() {
 		}
 	}
 	route(s, "PUT", "/mappings/{mapping}", "save-mapping", "Save a mapping, in the place of one's own of that key", func(ctx context.Context, in *putMapping) (*none, error) {
-		return &none{}, s.service.PutMapping(ctx, caller(ctx), in.Mapping, in.Body.Label, in.Body.Shared, in.Body.Mapping)
+		return &none{}, transfer.PutMapping(ctx, s.service, caller(ctx), in.Mapping, in.Body.Label, in.Body.Shared, in.Body.Mapping)
 	}, status(204))
 	route(s, "DELETE", "/mappings/{mapping}", "delete-mapping", "Remove a saved mapping", func(ctx context.Context, in *OneMapping) (*none, error) {
-		return &none{}, s.service.DeleteMapping(ctx, caller(ctx), in.Mapping)
+		return &none{}, transfer.DeleteMapping(ctx, s.service, caller(ctx), in.Mapping)
 	}, status(204))
 }

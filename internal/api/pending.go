@@ -3,18 +3,19 @@ package api
 import (
 	"context"
 
+	"ableroster/internal/changing"
 	"ableroster/wire"
 )
 
 // pendingRoutes pass parts of changes on to who may make them.
 func (s *Server) pendingRoutes() {
 	route(s, "GET", "/pending-changes", "list-pending-changes", "Pending changes the caller may make, and those they passed on", func(ctx context.Context, _ *struct{}) (*body[wire.PendingChangeList], error) {
-		out, err := s.service.PendingChanges(ctx, caller(ctx))
+		out, err := changing.PendingChanges(ctx, s.service, caller(ctx))
 		return &body[wire.PendingChangeList]{out}, err
 	})
 	type passing struct{ Body wire.PendingChangeRequest }
 	route(s, "POST", "/pending-changes", "add-pending-change", "Pass on a change that the caller may not make to somebody who may", func(ctx context.Context, in *passing) (*body[wire.PendingChange], error) {
-		out, err := s.service.AddPendingChange(ctx, caller(ctx), in.Body)
+		out, err := changing.AddPendingChange(ctx, s.service, caller(ctx), in.Body)
 		return &body[wire.PendingChange]{out}, err
 	}, status(201))
 	type OnePending struct {
@@ -27,9 +28,9 @@ func (s *Server) pendingRoutes() {
 		}
 	}
 	route(s, "POST", "/pending-changes/{change}/refusal", "refuse-pending-change", "Refuse a pending change; its author is told why", func(ctx context.Context, in *refusing) (*none, error) {
-		return &none{}, s.service.RefusePendingChange(ctx, caller(ctx), in.ID, in.Body.Why)
+		return &none{}, changing.RefusePendingChange(ctx, s.service, caller(ctx), in.ID, in.Body.Why)
 	}, status(204))
 	route(s, "DELETE", "/pending-changes/{change}", "withdraw-pending-change", "Withdraw a pending change of one's own", func(ctx context.Context, in *OnePending) (*none, error) {
-		return &none{}, s.service.WithdrawPendingChange(ctx, caller(ctx), in.ID)
+		return &none{}, changing.WithdrawPendingChange(ctx, s.service, caller(ctx), in.ID)
 	}, status(204))
 }

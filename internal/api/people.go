@@ -3,6 +3,8 @@ package api
 import (
 	"context"
 
+	"ableroster/internal/lists"
+	"ableroster/internal/questions"
 	"ableroster/wire"
 )
 
@@ -13,7 +15,7 @@ func (s *Server) peopleRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		return &body[wire.AttributeList]{v.Attributes()}, nil
+		return &body[wire.AttributeList]{lists.Attributes(v)}, nil
 	})
 	type oneUser struct {
 		AsOf
@@ -24,11 +26,11 @@ func (s *Server) peopleRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		id, err := v.FindReadable(in.User)
+		id, err := lists.FindReadable(v, in.User)
 		if err != nil {
 			return nil, err
 		}
-		return &body[wire.Owned]{v.Owned(id)}, nil
+		return &body[wire.Owned]{lists.Owned(v, id)}, nil
 	})
 	type compare struct {
 		AsOf
@@ -40,7 +42,7 @@ func (s *Server) peopleRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.CompareUsers(in.User, in.With)
+		out, err := questions.CompareUsers(v, in.User, in.With)
 		return &body[wire.UserComparison]{out}, err
 	})
 	type groupMembers struct {
@@ -54,7 +56,7 @@ func (s *Server) peopleRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.MembersOf(in.Group, in.Query, in.Cursor, in.Limit)
+		out, err := lists.MembersOf(v, in.Group, in.Query, in.Cursor, in.Limit)
 		return &body[wire.GroupMemberList]{out}, err
 	})
 	route(s, "GET", "/delegations", "list-delegations", "Delegated administration: who may administer what, in plain words, and the roles for it", func(ctx context.Context, in *AsOf) (*body[wire.DelegationList], error) {
@@ -62,13 +64,13 @@ func (s *Server) peopleRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		return &body[wire.DelegationList]{v.Delegations()}, nil
+		return &body[wire.DelegationList]{questions.Delegations(v)}, nil
 	})
 	route(s, "GET", "/me/access", "my-access", "My access: each role with its reason, its end and who gave it", func(ctx context.Context, _ *struct{}) (*body[wire.MyAccess], error) {
-		return &body[wire.MyAccess]{s.service.Now(ctx, caller(ctx)).MyAccess()}, nil
+		return &body[wire.MyAccess]{questions.MyAccess(s.service.Now(ctx, caller(ctx)))}, nil
 	})
 	route(s, "GET", "/views", "list-views", "One's own views of the list of users, and those that others share", func(ctx context.Context, _ *struct{}) (*body[wire.SavedViewList], error) {
-		out, err := s.service.Views(ctx, caller(ctx))
+		out, err := lists.Views(ctx, s.service, caller(ctx))
 		return &body[wire.SavedViewList]{out}, err
 	})
 	type OneView struct {
@@ -79,9 +81,9 @@ func (s *Server) peopleRoutes() {
 		Body wire.ViewRequest
 	}
 	route(s, "PUT", "/views/{view}", "save-view", "Save a view of the list of users, in the place of one's own of that key", func(ctx context.Context, in *putView) (*none, error) {
-		return &none{}, s.service.PutView(ctx, caller(ctx), in.View, in.Body)
+		return &none{}, lists.PutView(ctx, s.service, caller(ctx), in.View, in.Body)
 	}, status(204))
 	route(s, "DELETE", "/views/{view}", "delete-view", "Remove a saved view", func(ctx context.Context, in *OneView) (*none, error) {
-		return &none{}, s.service.DeleteView(ctx, caller(ctx), in.View)
+		return &none{}, lists.DeleteView(ctx, s.service, caller(ctx), in.View)
 	}, status(204))
 }

@@ -9,7 +9,7 @@ import (
 	"strings"
 
 	"ableroster/internal/ledger"
-	"ableroster/internal/service"
+	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/wire"
 
@@ -45,7 +45,7 @@ func init() {
 
 func newProblem(status int, message string, errs ...error) *problem {
 	p := &problem{Problem: wire.Problem{Type: kindOf(status), Title: http.StatusText(status), Status: status, Detail: message}}
-	if p.Type == service.KindInvalid {
+	if p.Type == seeing.KindInvalid {
 		p.Title, p.Detail = "Not valid", "nothing was done: the request is not as /api/v1/openapi.json says"
 		if len(errs) == 0 {
 			p.Detail = "nothing was done: " + message
@@ -81,18 +81,18 @@ func place(location string) string {
 func kindOf(status int) string {
 	switch status {
 	case http.StatusNotFound, http.StatusMethodNotAllowed:
-		return service.KindNotFound
+		return seeing.KindNotFound
 	case http.StatusRequestEntityTooLarge:
-		return service.KindTooLarge
+		return seeing.KindTooLarge
 	case http.StatusUnsupportedMediaType, http.StatusNotAcceptable:
-		return service.KindNotSupported
+		return seeing.KindNotSupported
 	case http.StatusUnauthorized:
-		return service.KindNotSignedIn
+		return seeing.KindNotSignedIn
 	}
 	if status >= 500 {
-		return service.KindInternal
+		return seeing.KindInternal
 	}
-	return service.KindInvalid
+	return seeing.KindInvalid
 }
 
 // problemOf turns an error into what the caller is told.
@@ -113,21 +113,21 @@ func problemOf(err error) *problem {
 	case errors.As(err, &w):
 		return &problem{Problem: *w}
 	case errors.Is(err, ledger.ErrReadOnly):
-		return &problem{retryAfter: 5, Problem: wire.Problem{Type: service.KindUnavailable, Title: "Not available now", Status: 503,
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database is read-only now, so nothing can be changed and nobody can sign in; questions are still answered. Try again in a moment, or ask whoever looks after it."}}
 	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away):
-		return &problem{retryAfter: 5, Problem: wire.Problem{Type: service.KindUnavailable, Title: "Not available now", Status: 503,
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database cannot be reached, so nothing can be changed and old days cannot be read; questions about now are still answered. Try again in a moment."}}
 	case errors.Is(err, ledger.ErrBeforeFirst):
-		return &problem{Problem: *service.Invalid("there is nothing to read there", wire.Fault{Place: "as_of", Message: err.Error()})}
+		return &problem{Problem: *seeing.Invalid("there is nothing to read there", wire.Fault{Place: "as_of", Message: err.Error()})}
 	case errors.Is(err, signin.ErrWrong):
-		return &problem{Problem: wire.Problem{Type: service.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
+		return &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
 	case errors.Is(err, context.DeadlineExceeded):
-		return &problem{retryAfter: 5, Problem: wire.Problem{Type: service.KindUnavailable, Title: "Took too long", Status: 503, Detail: "The answer took too long. Try again in a moment."}}
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Took too long", Status: 503, Detail: "The answer took too long. Try again in a moment."}}
 	case errors.As(err, &f):
 		return &problem{Problem: wire.Problem{Type: kindOf(f.Code), Title: http.StatusText(f.Code), Status: f.Code, Detail: f.Message}}
 	}
-	return &problem{Problem: wire.Problem{Type: service.KindInternal, Title: "Something went wrong", Status: 500,
+	return &problem{Problem: wire.Problem{Type: seeing.KindInternal, Title: "Something went wrong", Status: 500,
 		Detail: "Something went wrong in the service. It is in the log under the request id."}}
 }
 

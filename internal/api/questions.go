@@ -4,7 +4,8 @@ import (
 	"context"
 	"time"
 
-	"ableroster/internal/service"
+	"ableroster/internal/changing"
+	"ableroster/internal/questions"
 	"ableroster/wire"
 )
 
@@ -19,7 +20,7 @@ func (s *Server) questionRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		answers, err := v.Checks(in.Body.Checks)
+		answers, err := questions.Checks(v, in.Body.Checks)
 		return &body[wire.ChecksAnswer]{wire.ChecksAnswer{Basis: v.Basis(), Answers: answers}}, err
 	}, status(200))
 	type holders struct {
@@ -34,7 +35,7 @@ func (s *Server) questionRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Holders(service.HolderSearch{Application: in.Application, Action: in.Action, Path: in.Path, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := questions.Holders(v, questions.HolderSearch{Application: in.Application, Action: in.Action, Path: in.Path, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.HolderList]{out}, err
 	})
 	type roleHolders struct {
@@ -47,7 +48,7 @@ func (s *Server) questionRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.RoleHolding(in.Role, in.Cursor, in.Limit)
+		out, err := questions.RoleHolding(v, in.Role, in.Cursor, in.Limit)
 		return &body[wire.HolderList]{out}, err
 	})
 	type between struct {
@@ -59,7 +60,7 @@ func (s *Server) questionRoutes() {
 		Role        string    `query:"role" doc:"only who came to hold this role or ceased to, and what it gives"`
 	}
 	route(s, "GET", "/gained-and-lost", "list-gained-and-lost", "Who gained and lost what from one instant to another", func(ctx context.Context, in *between) (*body[wire.GainedAndLost], error) {
-		out, err := s.service.GainedAndLost(ctx, caller(ctx), service.BetweenSearch{From: in.From, To: in.To, User: in.User, Application: in.Application, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := questions.GainedAndLost(ctx, s.service, caller(ctx), questions.BetweenSearch{From: in.From, To: in.To, User: in.User, Application: in.Application, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.GainedAndLost]{out}, err
 	}, heavy)
 	type timeline struct {
@@ -69,19 +70,19 @@ func (s *Server) questionRoutes() {
 		Path        string `query:"path" required:"true"`
 	}
 	route(s, "GET", "/users/{user}/timeline/permission", "get-permission-timeline", "From when to when a user held something, and through what", func(ctx context.Context, in *timeline) (*body[wire.PermissionTimeline], error) {
-		out, err := s.service.PermissionTimeline(ctx, caller(ctx), in.User, in.Application, in.Action, in.Path)
+		out, err := questions.PermissionTimeline(ctx, s.service, caller(ctx), in.User, in.Application, in.Action, in.Path)
 		return &body[wire.PermissionTimeline]{out}, err
 	})
 	type rehearsal struct {
 		Application string `path:"application" doc:"key or id"`
 	}
 	route(s, "GET", "/applications/{application}/rehearsal", "get-rehearsal", "What a rehearsal let through that live would deny", func(ctx context.Context, in *rehearsal) (*body[wire.Rehearsal], error) {
-		out, err := s.service.Rehearsal(ctx, caller(ctx), in.Application)
+		out, err := questions.Rehearsal(ctx, s.service, caller(ctx), in.Application)
 		return &body[wire.Rehearsal]{out}, err
 	})
 	type whatIf struct{ Body wire.WhatIfRequest }
 	route(s, "POST", "/what-if", "what-if", "Questions under a change that is not made", func(ctx context.Context, in *whatIf) (*body[wire.WhatIfAnswer], error) {
-		out, err := s.service.WhatIf(ctx, caller(ctx), in.Body)
+		out, err := changing.WhatIf(ctx, s.service, caller(ctx), in.Body)
 		return &body[wire.WhatIfAnswer]{out}, err
 	}, heavy, status(200))
 }

@@ -4,8 +4,9 @@ import (
 	"context"
 	"encoding/json"
 
+	"ableroster/internal/changing"
 	"ableroster/internal/fact"
-	"ableroster/internal/service"
+	"ableroster/internal/lists"
 	"ableroster/wire"
 
 	"github.com/gofiber/fiber/v3"
@@ -25,7 +26,7 @@ func (s *Server) recorded(c fiber.Ctx) error {
 
 func (s *Server) refusalRoutes() {
 	route(s, "GET", "/refusals", "list-refusals", "What was tried and refused in the last 90 days", func(ctx context.Context, _ *struct{}) (*body[wire.RefusalList], error) {
-		out, err := s.service.Refusals(ctx, caller(ctx))
+		out, err := changing.Refusals(ctx, s.service, caller(ctx))
 		return &body[wire.RefusalList]{out}, err
 	})
 	type search struct {
@@ -33,11 +34,11 @@ func (s *Server) refusalRoutes() {
 		User string `query:"user" maxLength:"200" doc:"only what this user did, or what is about them: user name or id"`
 	}
 	route(s, "GET", "/security-log", "list-security-log", "Who signed in, tried to, or was given the means, newest first", func(ctx context.Context, in *search) (*body[wire.SecurityLog], error) {
-		out, err := s.service.SecurityLog(ctx, caller(ctx), in.User, in.Cursor, in.Limit, func(user fact.UserID, before int64, limit int) ([]service.SecurityEvent, error) {
+		out, err := lists.SecurityLog(ctx, s.service, caller(ctx), in.User, in.Cursor, in.Limit, func(user fact.UserID, before int64, limit int) ([]lists.SecurityEvent, error) {
 			all, err := s.authenticator.Events(ctx, user, before, limit)
-			var out []service.SecurityEvent
+			var out []lists.SecurityEvent
 			for _, e := range all {
-				out = append(out, service.SecurityEvent(e))
+				out = append(out, lists.SecurityEvent(e))
 			}
 			return out, err
 		})

@@ -9,7 +9,8 @@ import (
 	"strings"
 
 	"ableroster/internal/budget"
-	"ableroster/internal/service"
+	"ableroster/internal/changing"
+	"ableroster/internal/seeing"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -45,7 +46,7 @@ func small(op *huma.Operation) { op.MaxBodyBytes = unknownBody }
 func (s *Server) bounded(c fiber.Ctx) error {
 	if c.Get("Content-Encoding") != "" {
 		c.RequestCtx().SetConnectionClose()
-		return writeProblem(c, &problem{Problem: wire.Problem{Type: service.KindNotSupported, Title: "Not supported", Status: 415, Detail: "Bodies are read as they are, not compressed: leave Content-Encoding out."}})
+		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNotSupported, Title: "Not supported", Status: 415, Detail: "Bodies are read as they are, not compressed: leave Content-Encoding out."}})
 	}
 	stream := c.Request().BodyStream()
 	if stream == nil {
@@ -56,15 +57,15 @@ func (s *Server) bounded(c fiber.Ctx) error {
 	if who := callOf(c.Context()).caller; who.User != 0 && (length > limit || length < 0) {
 		limit = callerBody
 		switch v, file := s.service.Now(c.Context(), who), takesFiles(c.Path()); {
-		case file && v.MayAll(), v.Reads() && comparesFiles(c.Path()):
+		case file && changing.MayAll(v), v.Reads() && comparesFiles(c.Path()):
 			limit = fileBody
 		case v.Acts():
 			limit = changeBody
 		case file:
-			return s.cutOff(c, &problem{Problem: *service.Refused("you may change nothing in Able Roster, so no file is read")})
+			return s.cutOff(c, &problem{Problem: *seeing.Refused("you may change nothing in Able Roster, so no file is read")})
 		}
 	}
-	tooLarge := &problem{Problem: wire.Problem{Type: service.KindTooLarge, Title: "Too large", Status: 413, Detail: "The body is larger than this call takes from you: " + itoa(limit) + " bytes."}}
+	tooLarge := &problem{Problem: wire.Problem{Type: seeing.KindTooLarge, Title: "Too large", Status: 413, Detail: "The body is larger than this call takes from you: " + itoa(limit) + " bytes."}}
 	if length > limit {
 		return s.cutOff(c, tooLarge)
 	}
@@ -78,7 +79,7 @@ func (s *Server) bounded(c fiber.Ctx) error {
 	}
 	var body bytes.Buffer
 	if n, err := io.Copy(&body, io.LimitReader(stream, int64(limit)+1)); err != nil {
-		return s.cutOff(c, &problem{Problem: wire.Problem{Type: service.KindInvalid, Title: "Not valid", Status: 400, Detail: "The body broke off."}})
+		return s.cutOff(c, &problem{Problem: wire.Problem{Type: seeing.KindInvalid, Title: "Not valid", Status: 400, Detail: "The body broke off."}})
 	} else if n > int64(limit) {
 		return s.cutOff(c, tooLarge)
 	}
@@ -110,7 +111,7 @@ func busy(err error) *problem {
 	if !errors.Is(err, budget.ErrBusy) {
 		return nil
 	}
-	return &problem{retryAfter: 10, Problem: wire.Problem{Type: service.KindTooMany, Title: "Others come first", Status: 429,
+	return &problem{retryAfter: 10, Problem: wire.Problem{Type: seeing.KindTooMany, Title: "Others come first", Status: 429,
 		Detail: "You have asked for much in the last minute, and others come first. Try again in 10 seconds, or ask for less at a time."}}
 }
 
@@ -154,7 +155,7 @@ func (s *Server) wellFormed(c fiber.Ctx) error {
 }
 
 func (s *Server) malformed(c fiber.Ctx, why string) error {
-	return s.cutOff(c, &problem{Problem: wire.Problem{Type: service.KindInvalid, Title: "Not valid", Status: 400, Detail: "The request is not well formed: " + why + "."}})
+	return s.cutOff(c, &problem{Problem: wire.Problem{Type: seeing.KindInvalid, Title: "Not valid", Status: 400, Detail: "The request is not well formed: " + why + "."}})
 }
 
 // addressOf is where a call comes from: the connection's address, or what the trusted

@@ -3,20 +3,20 @@ package api
 import (
 	"context"
 
-	"ableroster/internal/service"
+	"ableroster/internal/workflows"
 	"ableroster/wire"
 )
 
 func (s *Server) requestRoutes() {
 	route(s, "GET", "/today", "today", "What waits for the caller", func(ctx context.Context, _ *struct{}) (*body[wire.Today], error) {
-		return &body[wire.Today]{s.service.Now(ctx, caller(ctx)).Today()}, nil
+		return &body[wire.Today]{workflows.Today(s.service.Now(ctx, caller(ctx)))}, nil
 	})
 	type catalogue struct {
 		Query string `query:"q" maxLength:"200" doc:"what one wants to do"`
 		User  string `query:"user" doc:"for whom: oneself by default, or one of one's people"`
 	}
 	route(s, "GET", "/catalogue", "list-catalogue", "The access catalogue: requestable roles", func(ctx context.Context, in *catalogue) (*body[wire.Catalogue], error) {
-		out, err := s.service.Now(ctx, caller(ctx)).Catalogue(in.Query, in.User)
+		out, err := workflows.Catalogue(s.service.Now(ctx, caller(ctx)), in.Query, in.User)
 		return &body[wire.Catalogue]{out}, err
 	})
 	type oneOffer struct {
@@ -24,7 +24,7 @@ func (s *Server) requestRoutes() {
 		User string `query:"user" doc:"for whom: oneself by default, or one of one's people"`
 	}
 	route(s, "GET", "/catalogue/{role}", "get-catalogue-role", "One requestable role, with what it would add", func(ctx context.Context, in *oneOffer) (*body[wire.OneCatalogueRole], error) {
-		out, err := s.service.Now(ctx, caller(ctx)).CatalogueRole(in.Role, in.User)
+		out, err := workflows.CatalogueRole(s.service.Now(ctx, caller(ctx)), in.Role, in.User)
 		return &body[wire.OneCatalogueRole]{out}, err
 	})
 	type search struct {
@@ -41,7 +41,7 @@ func (s *Server) requestRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Requests(service.RequestSearch{State: in.State, Mine: in.Mine, Decide: in.Decide, User: in.User, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := workflows.Requests(v, workflows.RequestSearch{State: in.State, Mine: in.Mine, Decide: in.Decide, User: in.User, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.RequestList]{out}, err
 	})
 	type one struct {
@@ -53,7 +53,7 @@ func (s *Server) requestRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Request(in.Request)
+		out, err := workflows.Request(v, in.Request)
 		return &body[wire.OneRequest]{out}, err
 	})
 	route(s, "GET", "/routes", "list-routes", "Routes of approval", func(ctx context.Context, in *AsOf) (*body[wire.RouteList], error) {
@@ -61,7 +61,7 @@ func (s *Server) requestRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Routes()
+		out, err := workflows.Routes(v)
 		return &body[wire.RouteList]{out}, err
 	})
 }

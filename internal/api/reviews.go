@@ -8,7 +8,8 @@ import (
 	"strings"
 	"time"
 
-	"ableroster/internal/service"
+	"ableroster/internal/transfer"
+	"ableroster/internal/workflows"
 	"ableroster/wire"
 )
 
@@ -18,7 +19,7 @@ func (s *Server) reviewRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Rounds()
+		out, err := workflows.Rounds(v)
 		return &body[wire.RoundList]{out}, err
 	})
 	type one struct {
@@ -30,7 +31,7 @@ func (s *Server) reviewRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Round(in.Round)
+		out, err := workflows.Round(v, in.Round)
 		return &body[wire.OneRound]{out}, err
 	})
 	type lines struct {
@@ -45,7 +46,7 @@ func (s *Server) reviewRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.RoundItems(in.Round, service.LineSearch{Mine: in.Mine, Undecided: in.Undecided, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := workflows.RoundItems(v, in.Round, workflows.LineSearch{Mine: in.Mine, Undecided: in.Undecided, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.ReviewItemList]{out}, err
 	})
 	route(s, "GET", "/reviews/{round}/items.csv", "get-review-file", "All items of a round as CSV, with the revision and the hash they are based on", s.reviewFile, files("text/csv"))
@@ -60,7 +61,7 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	r, err := v.Round(in.Round)
+	r, err := workflows.Round(v, in.Round)
 	if err != nil {
 		return nil, err
 	}
@@ -72,7 +73,7 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 	var failed error
 	rows := func(yield func([]string) bool) {
 		for cursor := ""; ; {
-			page, err := v.RoundItems(in.Round, service.LineSearch{Cursor: cursor, Limit: 500})
+			page, err := workflows.RoundItems(v, in.Round, workflows.LineSearch{Cursor: cursor, Limit: 500})
 			if err != nil {
 				failed = err
 				return
@@ -87,7 +88,7 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 			}
 		}
 	}
-	out, err := csvFile(ctx, service.Table{Header: header, Rows: rows}, attachment(r.Key+".csv"))
+	out, err := csvFile(ctx, transfer.Table{Header: header, Rows: rows}, attachment(r.Key+".csv"))
 	return out, cmp.Or(failed, err)
 }
 

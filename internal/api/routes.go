@@ -10,8 +10,11 @@ import (
 	"time"
 
 	"ableroster/internal/calendar"
+	"ableroster/internal/changing"
 	"ableroster/internal/fact"
-	"ableroster/internal/service"
+	"ableroster/internal/lists"
+	"ableroster/internal/questions"
+	"ableroster/internal/seeing"
 	"ableroster/internal/strictjson"
 	"ableroster/wire"
 
@@ -81,7 +84,7 @@ func files(kinds ...string) func(*huma.Operation) {
 	}
 }
 
-func caller(ctx context.Context) service.Caller {
+func caller(ctx context.Context) seeing.Caller {
 	return callOf(ctx).caller
 }
 
@@ -106,7 +109,7 @@ func outOfTime(name string, t time.Time) []error {
 }
 
 // view is the caller's view of an instant. A past day takes much: it waits its turn.
-func (s *Server) view(ctx context.Context, a AsOf) (*service.View, error) {
+func (s *Server) view(ctx context.Context, a AsOf) (*seeing.View, error) {
 	if !a.AsOf.IsZero() {
 		if err := s.enter(ctx, 0); err != nil {
 			return nil, err
@@ -116,7 +119,7 @@ func (s *Server) view(ctx context.Context, a AsOf) (*service.View, error) {
 }
 
 // viewWhole is view for what somebody may have to do with though they may read nobody.
-func (s *Server) viewWhole(ctx context.Context, a AsOf) (*service.View, error) {
+func (s *Server) viewWhole(ctx context.Context, a AsOf) (*seeing.View, error) {
 	if !a.AsOf.IsZero() {
 		if err := s.enter(ctx, 0); err != nil {
 			return nil, err
@@ -143,8 +146,8 @@ type UserSearch struct {
 	Sort   string `query:"sort" maxLength:"70" doc:"an attribute, name by default; - before it for the other way round"`
 }
 
-func (q *UserSearch) search() service.Search {
-	return service.Search{Text: q.Query, Unit: q.Unit, Status: q.Status, Group: q.Group, Filter: q.Filter, Sort: q.Sort, Cursor: q.Cursor, Limit: q.Limit}
+func (q *UserSearch) search() lists.UserSearch {
+	return lists.UserSearch{Text: q.Query, Unit: q.Unit, Status: q.Status, Group: q.Group, Filter: q.Filter, Sort: q.Sort, Cursor: q.Cursor, Limit: q.Limit}
 }
 
 func (s *Server) routes() {
@@ -167,10 +170,10 @@ func (s *Server) routes() {
 
 func (s *Server) readRoutes() {
 	route(s, "GET", "/me", "me", "Who I am and what I may do here", func(ctx context.Context, _ *struct{}) (*body[wire.Me], error) {
-		return &body[wire.Me]{s.service.Now(ctx, caller(ctx)).Me()}, nil
+		return &body[wire.Me]{questions.Me(s.service.Now(ctx, caller(ctx)))}, nil
 	})
 	route(s, "GET", "/users", "list-users", "Users, of those the caller may read", func(ctx context.Context, in *UserSearch) (*body[wire.UserList], error) {
-		out, err := s.service.UsersAsOf(ctx, caller(ctx), in.AsOf.AsOf, in.search())
+		out, err := lists.UsersAsOf(ctx, s.service, caller(ctx), in.AsOf.AsOf, in.search())
 		return &body[wire.UserList]{out}, err
 	})
 	type oneUser struct {
@@ -182,21 +185,21 @@ func (s *Server) readRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		return &body[wire.UserDetail]{v.User(id)}, nil
+		return &body[wire.UserDetail]{lists.User(v, id)}, nil
 	})
 	route(s, "GET", "/users/{user}/access", "get-access", "All a user can do, and why", func(ctx context.Context, in *oneUser) (*body[wire.Access], error) {
 		v, id, err := s.service.AsOfUser(ctx, caller(ctx), in.AsOf.AsOf, in.User)
 		if err != nil {
 			return nil, err
 		}
-		return &body[wire.Access]{v.Access(id)}, nil
+		return &body[wire.Access]{questions.Access(v, id)}, nil
 	})
 	route(s, "GET", "/groups", "list-groups", "Groups", func(ctx context.Context, in *AsOf) (*body[wire.GroupList], error) {
 		v, err := s.view(ctx, *in)
 		if err != nil {
 			return nil, err
 		}
-		return &body[wire.GroupList]{v.Groups()}, nil
+		return &body[wire.GroupList]{lists.Groups(v)}, nil
 	})
 	type oneGroup struct {
 		AsOf
@@ -207,7 +210,7 @@ func (s *Server) readRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Group(in.Group)
+		out, err := lists.Group(v, in.Group)
 		return &body[wire.Group]{out}, err
 	})
 	route(s, "GET", "/applications", "list-applications", "Applications", func(ctx context.Context, in *AsOf) (*body[wire.ApplicationList], error) {
@@ -215,7 +218,7 @@ func (s *Server) readRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		return &body[wire.ApplicationList]{v.Applications()}, nil
+		return &body[wire.ApplicationList]{lists.Applications(v)}, nil
 	})
 	type oneApplication struct {
 		AsOf
@@ -226,7 +229,7 @@ func (s *Server) readRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Application(in.Application)
+		out, err := lists.Application(v, in.Application)
 		return &body[wire.Application]{out}, err
 	})
 	route(s, "GET", "/roles", "list-roles", "Roles", func(ctx context.Context, in *AsOf) (*body[wire.RoleList], error) {
@@ -234,7 +237,7 @@ func (s *Server) readRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		return &body[wire.RoleList]{v.Roles()}, nil
+		return &body[wire.RoleList]{lists.Roles(v)}, nil
 	})
 	type oneRole struct {
 		AsOf
@@ -245,7 +248,7 @@ func (s *Server) readRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Role(in.Role)
+		out, err := lists.Role(v, in.Role)
 		return &body[wire.Role]{out}, err
 	})
 	type assignmentSearch struct {
@@ -260,7 +263,7 @@ func (s *Server) readRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Assignments(service.AssignmentSearch{User: in.User, Group: in.Group, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := lists.Assignments(v, lists.AssignmentSearch{User: in.User, Group: in.Group, Role: in.Role, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.AssignmentList]{out}, err
 	})
 	type oneAssignment struct {
@@ -272,7 +275,7 @@ func (s *Server) readRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.Assignment(in.Assignment)
+		out, err := lists.Assignment(v, in.Assignment)
 		return &body[wire.Assignment]{out}, err
 	})
 	route(s, "GET", "/grid", "get-grid", "Users × permissions of one application", func(ctx context.Context, in *gridSearch) (*body[wire.Grid], error) {
@@ -285,7 +288,7 @@ func (s *Server) readRoutes() {
 		Limit int    `query:"limit" minimum:"1" maximum:"50" default:"12"`
 	}
 	route(s, "GET", "/search", "search", "Anything by a few letters of its name", func(ctx context.Context, in *find) (*body[wire.SearchResults], error) {
-		return &body[wire.SearchResults]{s.service.Now(ctx, caller(ctx)).Search(in.Query, in.Limit)}, nil
+		return &body[wire.SearchResults]{lists.Search(s.service.Now(ctx, caller(ctx)), in.Query, in.Limit)}, nil
 	})
 	type past struct {
 		AsOf
@@ -295,7 +298,7 @@ func (s *Server) readRoutes() {
 		Group string `query:"group"`
 	}
 	route(s, "GET", "/revisions", "list-revisions", "The ledger, newest first", func(ctx context.Context, in *past) (*body[wire.RevisionList], error) {
-		out, err := s.service.History(ctx, caller(ctx), service.Past{User: in.User, Role: in.Role, Group: in.Group, AsOf: in.AsOf.AsOf, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := questions.History(ctx, s.service, caller(ctx), questions.Past{User: in.User, Role: in.Role, Group: in.Group, AsOf: in.AsOf.AsOf, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.RevisionList]{out}, err
 	})
 	type oneRevision struct {
@@ -304,14 +307,14 @@ func (s *Server) readRoutes() {
 		Limit    int   `query:"limit" minimum:"1" maximum:"5000" default:"1000" doc:"at most so many operations"`
 	}
 	route(s, "GET", "/revisions/{revision}", "get-revision", "One revision with its operations", func(ctx context.Context, in *oneRevision) (*body[wire.Revision], error) {
-		out, err := s.service.History(ctx, caller(ctx), service.Past{Number: in.Revision, Limit: 1, After: in.After, Operations: in.Limit})
+		out, err := questions.History(ctx, s.service, caller(ctx), questions.Past{Number: in.Revision, Limit: 1, After: in.After, Operations: in.Limit})
 		if err != nil {
 			return nil, err
 		}
 		return &body[wire.Revision]{out.Revisions[0]}, nil
 	})
 	route(s, "POST", "/ledger/verification", "verify-ledger", "Recompute the chain and replay the operations against the rows", func(ctx context.Context, _ *struct{}) (*body[wire.Verification], error) {
-		out, err := s.service.Verify(ctx, caller(ctx))
+		out, err := questions.Verify(ctx, s.service, caller(ctx))
 		return &body[wire.Verification]{out}, err
 	}, heavy, status(200))
 }
@@ -332,7 +335,7 @@ func (s *Server) grid(ctx context.Context, in *gridSearch) (wire.Grid, error) {
 	if err != nil {
 		return wire.Grid{}, err
 	}
-	return v.Grid(in.Application, in.search(), newcomer)
+	return questions.Grid(v, in.Application, in.search(), newcomer)
 }
 
 // wouldBe reads the description of a would-be user; a blank one is none.
@@ -342,7 +345,7 @@ func wouldBe(text string) (*fact.User, error) {
 	}
 	var in map[string]string
 	if err := json.Unmarshal([]byte(text), &in); err != nil {
-		return nil, service.Invalid("nobody can be like that", wire.Fault{Place: "would_be", Message: "is a JSON object of texts: " + err.Error()})
+		return nil, seeing.Invalid("nobody can be like that", wire.Fault{Place: "would_be", Message: "is a JSON object of texts: " + err.Error()})
 	}
 	u := &fact.User{UserKind: fact.UserKind(in["kind"])}
 	var faults []wire.Fault
@@ -359,7 +362,7 @@ func wouldBe(text string) (*fact.User, error) {
 		}
 	}
 	if len(faults) > 0 {
-		return nil, service.Invalid("nobody can be like that", faults...)
+		return nil, seeing.Invalid("nobody can be like that", faults...)
 	}
 	return u, nil
 }
@@ -381,7 +384,7 @@ func (s *Server) changeRoutes() {
 				return nil, err
 			}
 		}
-		out, err := s.service.Change(ctx, caller(ctx), in.Body, service.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := changing.Change(ctx, s.service, caller(ctx), in.Body, changing.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.ChangeResult]{out}, err
 	}, status(200))
 }

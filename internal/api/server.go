@@ -20,7 +20,8 @@ import (
 	"ableroster/internal/budget"
 	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
-	"ableroster/internal/service"
+	"ableroster/internal/questions"
+	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/wire"
 
@@ -31,7 +32,7 @@ import (
 // Server serves the API and the console.
 type Server struct {
 	App           *fiber.App
-	service       *service.Service
+	service       *seeing.Service
 	ledger        *ledger.Ledger
 	authenticator *signin.Authenticator
 	log           *slog.Logger
@@ -60,10 +61,10 @@ type Options struct {
 }
 
 // New builds the server; console is the built console.
-func New(d *service.Service, authenticator *signin.Authenticator, log *slog.Logger, console fs.FS, o Options) (*Server, error) {
+func New(d *seeing.Service, authenticator *signin.Authenticator, log *slog.Logger, console fs.FS, o Options) (*Server, error) {
 	s := &Server{service: d, ledger: d.Ledger, authenticator: authenticator, log: log, o: o, budget: budget.New(max(1, runtime.GOMAXPROCS(0)-1), bodiesAtOnce, time.Now)}
 	if authenticator != nil {
-		authenticator.Powers = service.Standing{Service: d}
+		authenticator.Powers = questions.Standing{Service: d}
 	}
 	s.App = fiber.New(fiber.Config{
 		AppName: "Able Roster", BodyLimit: unknownBody, StreamRequestBody: true, DisablePreParseMultipartForm: true, CaseSensitive: true, StrictRouting: true, ReadBufferSize: headLimit,
@@ -110,7 +111,7 @@ type contextKey struct{}
 // its context.
 type call struct {
 	id      string
-	caller  service.Caller // nobody while it is not known
+	caller  seeing.Caller // nobody while it is not known
 	address string
 	cookie  string // of the session, when that is how they are known
 	device  string // the secret of the browser, where it has one
@@ -185,12 +186,12 @@ func (s *Server) atLeast(c fiber.Ctx) error {
 	}
 	n, err := strconv.ParseInt(asked, 10, 64)
 	if err != nil || n < 0 {
-		return writeProblem(c, &problem{Problem: *service.Invalid("nothing was done", wire.Fault{Place: "Roster-At-Least", Message: "is the number of a revision"})})
+		return writeProblem(c, &problem{Problem: *seeing.Invalid("nothing was done", wire.Fault{Place: "Roster-At-Least", Message: "is the number of a revision"})})
 	}
 	ctx, cancel := context.WithTimeout(c.Context(), atLeastWait)
 	defer cancel()
 	if !s.ledger.WaitFor(ctx, n) {
-		return writeProblem(c, &problem{retryAfter: 1, Problem: wire.Problem{Type: service.KindBehind, Title: "Not there yet", Status: 503,
+		return writeProblem(c, &problem{retryAfter: 1, Problem: wire.Problem{Type: seeing.KindBehind, Title: "Not there yet", Status: 503,
 			Detail: fmt.Sprintf("This service answers from revision %d and does not know revision %d yet. Try again in a moment.", s.ledger.Head().Revision, n)}})
 	}
 	return c.Next()
@@ -243,18 +244,18 @@ func (s *Server) identified(c fiber.Ctx) error {
 	}
 	if via != "API" && via != "command line" || strings.HasPrefix(c.Path(), "/api/v1/session") {
 		if !safe(c.Method()) && !sameOrigin(c) {
-			return writeProblem(c, &problem{Problem: wire.Problem{Type: service.KindRefused, Title: "Refused", Status: 403,
+			return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindRefused, Title: "Refused", Status: 403,
 				Detail: "This call came from another site's page."}})
 		}
 	}
 	x.expires = by.Expires
 	known := by.User != 0 && s.ledger.Head().MaySignIn(by.User, calendar.At(s.service.Clock()))
 	if !known && !open[c.Method()+" "+c.Path()] {
-		return writeProblem(c, &problem{Problem: wire.Problem{Type: service.KindNotSignedIn, Title: "Not signed in", Status: 401,
+		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401,
 			Detail: "Sign in, or send an API token that is still good."}})
 	}
 	if known {
-		x.caller = service.Caller{User: by.User, Via: via}
+		x.caller = seeing.Caller{User: by.User, Via: via}
 	}
 	return c.Next()
 }

@@ -19,7 +19,7 @@ import (
 	"time"
 
 	"ableroster/internal/ledger"
-	"ableroster/internal/service"
+	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/testkit"
 	"ableroster/wire"
@@ -68,7 +68,7 @@ func serving(t *testing.T, o Options) *testServer {
 		t.Fatal(err)
 	}
 	t.Cleanup(authenticator.Close)
-	s.Server, err = New(&service.Service{Ledger: l, Clock: time.Now}, authenticator, log, console, o)
+	s.Server, err = New(&seeing.Service{Ledger: l, Clock: time.Now}, authenticator, log, console, o)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -129,7 +129,7 @@ var parameter = regexp.MustCompile(`:(\w+)`)
 // The document and the routes say the same: a route that is not in it, or an
 // entry without a route, fails here.
 func TestTheDocumentIsHeldToTheRoutes(t *testing.T) {
-	s, err := New(&service.Service{}, nil, slog.New(slog.DiscardHandler), console, Options{})
+	s, err := New(&seeing.Service{}, nil, slog.New(slog.DiscardHandler), console, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -10,8 +10,10 @@ import (
 	"time"
 
 	"ableroster/internal/calendar"
+	"ableroster/internal/changing"
 	"ableroster/internal/fact"
-	"ableroster/internal/service"
+	"ableroster/internal/questions"
+	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/wire"
 )
@@ -79,13 +81,13 @@ func (s *Server) ownWords(id fact.UserID) []string {
 
 func (s *Server) paused(ctx context.Context, err error, who signin.Who) error {
 	if errors.Is(err, signin.ErrVoid) {
-		return &problem{Problem: wire.Problem{Type: service.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
+		return &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
 	}
 	if !errors.Is(err, signin.ErrPaused) {
 		return err
 	}
 	wait := int(s.authenticator.Wait(ctx, who).Seconds()) + 1
-	return &problem{retryAfter: wait, Problem: wire.Problem{Type: service.KindTooMany, Title: "Too many attempts", Status: 429,
+	return &problem{retryAfter: wait, Problem: wire.Problem{Type: seeing.KindTooMany, Title: "Too many attempts", Status: 429,
 		Detail: fmt.Sprintf("Too many attempts to sign in. Try again in %d seconds.", wait)}}
 }
 
@@ -97,7 +99,7 @@ func (s *Server) signInRoutes() {
 		if err != nil {
 			return nil, s.paused(ctx, err, who)
 		}
-		me := s.service.Now(ctx, service.Caller{User: who.User, Via: "console"}).Me()
+		me := questions.Me(s.service.Now(ctx, seeing.Caller{User: who.User, Via: "console"}))
 		return &withCookie[wire.Me]{s.cookies(ctx, who.User, text, expires), me}, nil
 	}, anybody, small, status(200))
 	route(s, "DELETE", "/session", "sign-out", "Sign out", func(ctx context.Context, _ *struct{}) (*struct {
@@ -117,12 +119,12 @@ func (s *Server) signInRoutes() {
 	route(s, "PUT", "/me/password", "change-password", "Change one's own password; ends all one's tokens, and sessions but a new one", func(ctx context.Context, in *password) (*withCookie[struct{}], error) {
 		id := caller(ctx).User
 		if err := signin.CheckPassword(in.Body.New, s.ownWords(id)...); err != nil {
-			return nil, service.Invalid("the password was not changed", wire.Fault{Place: "/new_password", Message: err.Error()})
+			return nil, seeing.Invalid("the password was not changed", wire.Fault{Place: "/new_password", Message: err.Error()})
 		}
 		who := signin.Who{Name: s.ledger.Head().User(id).UserName, User: id, May: true, Address: address(ctx), Device: callOf(ctx).device}
 		if err := s.authenticator.Prove(ctx, who, in.Body.Current); err != nil {
 			if errors.Is(err, signin.ErrWrong) {
-				return nil, service.Invalid("the password was not changed", wire.Fault{Place: "/current_password", Message: "is not right"})
+				return nil, seeing.Invalid("the password was not changed", wire.Fault{Place: "/current_password", Message: "is not right"})
 			}
 			return nil, s.paused(ctx, err, who)
 		}
@@ -137,27 +139,27 @@ func (s *Server) signInRoutes() {
 	}
 	route(s, "POST", "/users/{user}/sign-in-link", "make-sign-in-link", "Make a one-time link by which a user sets their own password; it is shown once, and earlier ones are void", func(ctx context.Context, in *linkFor) (*body[wire.SignInLink], error) {
 		v := s.service.Now(ctx, caller(ctx))
-		id, powers, err := v.SignInFor(in.User)
+		id, powers, err := questions.SignInFor(v, in.User)
 		if err != nil {
 			return nil, err
 		}
 		if s.ledger.Head().User(id).UserKind == fact.Service {
-			return nil, service.Refused("%s is a machine account: it signs in by a token", v.UserRef(id).Label)
+			return nil, seeing.Refused("%s is a machine account: it signs in by a token", questions.UserRef(v, id).Label)
 		}
 		code, expires, err := s.authenticator.NewLink(ctx, id, caller(ctx).User, powers, address(ctx))
-		return &body[wire.SignInLink]{wire.SignInLink{User: v.UserRef(id), Path: "/sign-in-link#" + code, ExpiresAt: expires}}, err
+		return &body[wire.SignInLink]{wire.SignInLink{User: questions.UserRef(v, id), Path: "/sign-in-link#" + code, ExpiresAt: expires}}, err
 	}, small, status(201))
 	type useLink struct{ Body wire.UseLinkRequest }
 	route(s, "POST", "/sign-in-link", "use-sign-in-link", "Set one's own password by a one-time link, and sign in", func(ctx context.Context, in *useLink) (*withCookie[wire.Me], error) {
 		id, err := s.useLink(ctx, in.Body)
 		if errors.Is(err, signin.ErrLink) {
-			return nil, service.Refused("%s: it was used, is over, or was made anew; ask whoever sent it for another", err)
+			return nil, seeing.Refused("%s: it was used, is over, or was made anew; ask whoever sent it for another", err)
 		}
 		if err != nil {
 			return nil, err
 		}
 		text, expires, err := s.authenticator.NewSession(ctx, id)
-		return &withCookie[wire.Me]{s.cookies(ctx, id, text, expires), s.service.Now(ctx, service.Caller{User: id, Via: "console"}).Me()}, err
+		return &withCookie[wire.Me]{s.cookies(ctx, id, text, expires), questions.Me(s.service.Now(ctx, seeing.Caller{User: id, Via: "console"}))}, err
 	}, anybody, small, status(200))
 	s.tokenRoutes()
 	s.setUpRoutes()
@@ -169,10 +171,10 @@ func (s *Server) useLink(ctx context.Context, in wire.UseLinkRequest) (fact.User
 		return 0, err
 	}
 	if !s.ledger.Head().MaySignIn(l.User, calendar.At(s.service.Clock())) {
-		return 0, service.Refused("this account cannot sign in now; ask whoever sent the link")
+		return 0, seeing.Refused("this account cannot sign in now; ask whoever sent the link")
 	}
 	if err := signin.CheckPassword(in.Password, s.ownWords(l.User)...); err != nil {
-		return 0, service.Invalid("the password was not set", wire.Fault{Place: "/password", Message: err.Error()})
+		return 0, seeing.Invalid("the password was not set", wire.Fault{Place: "/password", Message: err.Error()})
 	}
 	return s.authenticator.UseLink(ctx, in.Link, in.Password, address(ctx))
 }
@@ -184,28 +186,28 @@ func (s *Server) tokenRoutes() {
 		id, powers := caller(ctx).User, []string(nil)
 		if in.Body.User != "" {
 			var err error
-			if id, powers, err = v.SignInFor(in.Body.User); err != nil {
+			if id, powers, err = questions.SignInFor(v, in.Body.User); err != nil {
 				return nil, err
 			}
 			if s.ledger.Head().User(id).UserKind != fact.Service && id != caller(ctx).User {
-				return nil, service.Refused("people make their own tokens; only those of service accounts can be made for them")
+				return nil, seeing.Refused("people make their own tokens; only those of service accounts can be made for them")
 			}
 		}
 		days := cmp.Or(in.Body.Days, 90)
 		if days < 1 || days > 366 || in.Body.Label == "" || fact.CheckWords(in.Body.Label, 200) != "" {
-			return nil, service.Invalid("no token was made", wire.Fault{Place: "/", Message: "a token has a label of at most 200 bytes and lasts 1 to 366 days"})
+			return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/", Message: "a token has a label of at most 200 bytes and lasts 1 to 366 days"})
 		}
 		lasts := time.Duration(days) * 24 * time.Hour
 		if x := callOf(ctx); x.token && !x.expires.IsZero() && s.service.Clock().Add(lasts).After(x.expires) {
 			if in.Body.Days == 0 {
 				lasts = x.expires.Sub(s.service.Clock())
 			} else {
-				return nil, service.Invalid("no token was made", wire.Fault{Place: "/days", Message: "is too long: a token makes none that outlives it, and this one ends at " + x.expires.UTC().Format(time.RFC3339)})
+				return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/days", Message: "is too long: a token makes none that outlives it, and this one ends at " + x.expires.UTC().Format(time.RFC3339)})
 			}
 		}
 		t, secret, err := s.authenticator.NewToken(ctx, id, caller(ctx).User, powers, in.Body.Label, lasts, address(ctx))
 		if errors.Is(err, signin.ErrTokens) {
-			return nil, service.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
+			return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
 		}
 		out := s.token(v, t)
 		out.Secret = secret
@@ -224,9 +226,9 @@ func (s *Server) tokenRoutes() {
 		}
 		t, secret, err := s.authenticator.NewToken(ctx, who.User, who.User, nil, in.Body.Label, 30*24*time.Hour, who.Address)
 		if errors.Is(err, signin.ErrTokens) {
-			return nil, service.Invalid("nobody was signed in", wire.Fault{Place: "/", Message: err.Error()})
+			return nil, seeing.Invalid("nobody was signed in", wire.Fault{Place: "/", Message: err.Error()})
 		}
-		out := s.token(s.service.Now(ctx, service.Caller{User: who.User}), t)
+		out := s.token(s.service.Now(ctx, seeing.Caller{User: who.User}), t)
 		out.Secret = secret
 		return &body[wire.Token]{out}, err
 	}, anybody, small, status(201))
@@ -245,14 +247,14 @@ func (s *Server) tokenRoutes() {
 	route(s, "DELETE", "/tokens/{id}", "end-token", "End one of one's own API tokens", func(ctx context.Context, in *one) (*none, error) {
 		found, err := s.authenticator.EndToken(ctx, caller(ctx).User, in.ID, address(ctx))
 		if err == nil && !found {
-			return nil, &problem{Problem: wire.Problem{Type: service.KindNotFound, Title: "Not found", Status: 404, Detail: "you have no such token"}}
+			return nil, &problem{Problem: wire.Problem{Type: seeing.KindNotFound, Title: "Not found", Status: 404, Detail: "you have no such token"}}
 		}
 		return &none{}, err
 	}, status(204))
 }
 
-func (s *Server) token(v *service.View, t signin.Token) wire.Token {
-	return wire.Token{ID: t.ID, Label: t.Label, User: v.UserRef(t.User), CreatedAt: t.Created, ExpiresAt: t.Expires}
+func (s *Server) token(v *seeing.View, t signin.Token) wire.Token {
+	return wire.Token{ID: t.ID, Label: t.Label, User: questions.UserRef(v, t.User), CreatedAt: t.Created, ExpiresAt: t.Expires}
 }
 
 func (s *Server) setUpRoutes() {
@@ -263,14 +265,14 @@ func (s *Server) setUpRoutes() {
 	route(s, "POST", "/set-up", "set-up", "Name the first administrator, by the one-time link", func(ctx context.Context, in *setUp) (*withCookie[wire.ChangeResult], error) {
 		if err := s.authenticator.CheckSetUpLink(ctx, in.Body.Link); err != nil {
 			if errors.Is(err, signin.ErrLink) {
-				return nil, service.Refused("%s; the service prints a new one when it starts on an empty ledger", err)
+				return nil, seeing.Refused("%s; the service prints a new one when it starts on an empty ledger", err)
 			}
 			return nil, err
 		}
 		if err := signin.CheckPassword(in.Body.Password, in.Body.UserName, in.Body.DisplayName, in.Body.Organisation, "able roster"); err != nil {
-			return nil, service.Invalid("nothing was set up", wire.Fault{Place: "/password", Message: err.Error()})
+			return nil, seeing.Invalid("nothing was set up", wire.Fault{Place: "/password", Message: err.Error()})
 		}
-		out, id, err := s.service.SetUp(ctx, in.Body)
+		out, id, err := changing.SetUp(ctx, s.service, in.Body)
 		if err != nil {
 			return nil, err
 		}

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 
+	"ableroster/internal/lists"
 	"ableroster/wire"
 )
 
@@ -12,7 +13,7 @@ func (s *Server) sodRuleRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		out, err := v.SoDRules()
+		out, err := lists.SoDRules(v)
 		return &body[wire.SoDRuleList]{out}, err
 	})
 }

@@ -9,7 +9,7 @@ import (
 	"os"
 	"time"
 
-	"ableroster/internal/service"
+	"ableroster/internal/transfer"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -66,7 +66,7 @@ func spooled(write func(io.Writer) error) (f *os.File, err error) {
 
 // csvFile is a table as CSV (RFC 4180), with formulas defused. It ends early, with an
 // error, when the caller has gone.
-func csvFile(ctx context.Context, t service.Table, disposition string) (*file, error) {
+func csvFile(ctx context.Context, t transfer.Table, disposition string) (*file, error) {
 	return fileOf("text/csv; charset=utf-8", disposition, func(out io.Writer) error {
 		w := csv.NewWriter(out)
 		if err := w.Write(t.Header); err != nil {
@@ -88,7 +88,7 @@ func csvFile(ctx context.Context, t service.Table, disposition string) (*file, e
 }
 
 // tableFile is csvFile under the name of the table and the day.
-func tableFile(ctx context.Context, t service.Table) (*file, error) {
+func tableFile(ctx context.Context, t transfer.Table) (*file, error) {
 	return csvFile(ctx, t, attachment(t.Name+"-"+today()+".csv"))
 }
 

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"ableroster/internal/service"
+	"ableroster/internal/transfer"
 )
 
 // A file takes no more memory when it is long.
@@ -25,7 +25,7 @@ func TestALongFileTakesNoMoreMemoryThanAShortOne(t *testing.T) {
 		}
 		var before, after runtime.MemStats
 		runtime.ReadMemStats(&before)
-		if _, err := tableFile(t.Context(), service.Table{Name: "long", Header: []string{"a", "b"}, Rows: rows}); err != nil {
+		if _, err := tableFile(t.Context(), transfer.Table{Name: "long", Header: []string{"a", "b"}, Rows: rows}); err != nil {
 			t.Fatal(err)
 		}
 		runtime.ReadMemStats(&after)
@@ -41,7 +41,7 @@ func TestALongFileTakesNoMoreMemoryThanAShortOne(t *testing.T) {
 func TestAFileEndsWithItsCaller(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	n := 0
-	_, err := tableFile(ctx, service.Table{Rows: func(yield func([]string) bool) {
+	_, err := tableFile(ctx, transfer.Table{Rows: func(yield func([]string) bool) {
 		for yield([]string{"x"}) {
 			if n++; n == 3 {
 				cancel()

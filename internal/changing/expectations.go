@@ -1,0 +1,72 @@
+package changing
+
+import (
+	"fmt"
+	"slices"
+
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
+	"ableroster/internal/questions"
+	"ableroster/internal/seeing"
+	"ableroster/wire"
+)
+
+// expectationRail says which expectation would be broken, to whoever may read
+// what it speaks of.
+func expectationRail(v *seeing.View, r change.Rail) string {
+	f := r.Expectation
+	if !v.ReadsApplication(f.Application) || f.Of.User != 0 && !v.ReadsUser(f.Of.User) || f.Of.Group != 0 && !v.ReadsGroup(f.Of.Group) {
+		return "A check that should hold would fail."
+	}
+	text := f.Label
+	if text == "" {
+		text = change.ExpectationWords(f, v.Uncut(), v)
+	}
+	who := v.Several(r.Users)
+	if len(r.Users) == 1 && r.Users[0] == 0 {
+		who = "nobody signed in"
+	}
+	text = fmt.Sprintf("The expectation “%s” would be broken by %s", text, who)
+	if f.Description != "" {
+		text += " (" + f.Description + ")"
+	}
+	if f.Owner != 0 && v.ReadsUser(f.Owner) {
+		return text + "; ask " + v.UserName(f.Owner) + ", its owner."
+	}
+	return text + "."
+}
+
+// leavingLive says what it means that an application is no longer live.
+func leavingLive(v *seeing.View, r change.Rail) string {
+	app := v.ApplicationRef(r.Application, false).Label
+	if r.State == fact.StateRehearsal {
+		return "Everybody who is signed in could do everything in " + app + ": a rehearsal denies nothing, it only counts."
+	}
+	return "Nobody could do anything in " + app + " any more."
+}
+
+// expected says, of expectations a change writes, which do not hold already.
+func expected(v *seeing.View, d *change.Draft, ops []change.Operation) []wire.Note {
+	var out []wire.Note
+	for _, f := range d.WroteExpectations() {
+		b := questions.BrokenBy(v, f, query.BrokenBy(v.Uncut(), f, v.At), false)
+		if b == nil {
+			continue
+		}
+		who := "somebody " + seeing.Outside
+		if b.UserCount > 0 {
+			who = b.By[0].User.Label
+		}
+		if b.UserCount > 1 {
+			who += fmt.Sprintf(" and %d others", b.UserCount-1)
+		}
+		out = append(out, wire.Note{Operation: slices.IndexFunc(ops, func(op change.Operation) bool {
+			o, ok := op.(*operation.SetExpectation)
+			return ok && string(o.Expectation) == f.ID.String()
+		}), Code: "not_so_yet", Message: fmt.Sprintf("It does not hold yet: %s. What is so already is left alone; what would break it anew is %s.", who,
+			map[bool]string{true: "refused", false: "warned of"}[f.Blocking])})
+	}
+	return out
+}

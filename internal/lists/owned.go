@@ -1,0 +1,54 @@
+package lists
+
+import (
+	"ableroster/internal/fact"
+	"ableroster/internal/request"
+	"ableroster/internal/seeing"
+	"ableroster/wire"
+)
+
+// Owned is what a user answers for, of what the caller may read: what is to be
+// handed over when they depart.
+func Owned(v *seeing.View, id fact.UserID) wire.Owned {
+	out := wire.Owned{Basis: v.Basis(), Applications: []wire.Ref{}, Roles: []wire.Ref{}, Groups: []wire.Ref{}, Expectations: []wire.Ref{}, People: []wire.Ref{}}
+	for a := range v.Uncut().Applications() {
+		if a.Owner == id && v.ReadsApplication(a.ID) {
+			out.Applications = append(out.Applications, v.ApplicationRef(a.ID, false))
+		}
+	}
+	for r := range v.Uncut().Roles() {
+		if r.Owner == id && !r.Retired && v.ReadsRole(r.ID) {
+			out.Roles = append(out.Roles, v.RoleRef(r.ID, false))
+		}
+	}
+	for g := range v.Uncut().Groups() {
+		if g.Owner == id && v.ReadsGroup(g.ID) {
+			out.Groups = append(out.Groups, v.GroupRef(g.ID, false))
+		}
+	}
+	for _, f := range v.Uncut().Expectations() {
+		if f.Owner == id && !f.Ended && v.ReadsSettings() {
+			out.Expectations = append(out.Expectations, wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label})
+		}
+	}
+	for u := range v.Uncut().Users() {
+		if u.Manager == id && u.Status != fact.Departed && v.ReadsUser(u.ID) {
+			out.People = append(out.People, v.UserRef(u.ID))
+		}
+	}
+	for _, r := range request.Requests(v.Uncut()) {
+		if r.State == request.Waiting && r.Beneficiary == id && v.ReadsRequest(r) {
+			out.Waiting++
+		}
+	}
+	return out
+}
+
+// FindReadable finds a user the caller may read.
+func FindReadable(v *seeing.View, ref string) (fact.UserID, error) {
+	id, ok := v.Uncut().FindUser(ref)
+	if !ok || !v.ReadsUser(id) {
+		return 0, v.Missing(fact.FactUser, ref)
+	}
+	return id, nil
+}

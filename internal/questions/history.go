@@ -1,0 +1,105 @@
+package questions
+
+import (
+	"cmp"
+	"context"
+	"encoding/base64"
+	"strconv"
+	"time"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/ledger"
+	"ableroster/internal/seeing"
+	"ableroster/wire"
+)
+
+// Past chooses revisions of the ledger.
+type Past struct {
+	User, Role, Group string // only those that speak of this one
+	AsOf              time.Time
+	Cursor            string
+	Limit             int
+	Number            int64
+	After, Operations int // of each revision, so many operations after the first so many; mostListed by default
+}
+
+// mostListed is how many operations of a revision a list tells.
+const mostListed = 25
+
+// History are revisions the caller may read, newest first. The whole ledger
+// needs "read" on it; the history of one user only "read" on them.
+func History(ctx context.Context, d *seeing.Service, c seeing.Caller, q Past) (wire.RevisionList, error) {
+	v := d.Now(ctx, c)
+	out := wire.RevisionList{Basis: v.Basis(), Revisions: []wire.Revision{}}
+	f := ledger.HistoryFilter{Number: q.Number, After: q.After, Operations: cmp.Or(q.Operations, mostListed)}
+	for _, x := range []struct {
+		given string
+		kind  fact.FactKind
+		find  func(string) (uint32, bool)
+	}{
+		{q.User, fact.FactUser, func(s string) (uint32, bool) { id, ok := v.Uncut().FindUser(s); return uint32(id), ok }},
+		{q.Role, fact.FactRole, func(s string) (uint32, bool) { id, ok := v.Uncut().FindRole(s); return uint32(id), ok }},
+		{q.Group, fact.FactGroup, func(s string) (uint32, bool) { id, ok := v.Uncut().FindGroup(s); return uint32(id), ok }},
+	} {
+		if x.given == "" {
+			continue
+		}
+		row, ok := x.find(x.given)
+		if !ok || !v.ReadsThing(x.kind, row) {
+			return out, v.Missing(x.kind, x.given)
+		}
+		f.Subject = append(f.Subject, seeing.SubjectID(change.Subject{Kind: x.kind, Row: row}))
+	}
+	if f.Subject == nil && !v.ReadsLedger() {
+		if q.Number != 0 {
+			return out, seeing.NotFound("there is no revision %d", q.Number)
+		}
+		return out, seeing.Refused("the whole ledger is outside your part; ask for the history of one user you may see")
+	}
+	if !q.AsOf.IsZero() {
+		n, _, err := d.Ledger.RevisionAt(ctx, calendar.At(q.AsOf))
+		if err != nil {
+			return out, err
+		}
+		f.AtMost = n
+		out.Revision, out.At, out.AsOf = n, q.AsOf.UTC(), true
+	}
+	if q.Cursor != "" {
+		raw, err := base64.RawURLEncoding.DecodeString(q.Cursor)
+		if err == nil {
+			f.Before, err = strconv.ParseInt(string(raw), 10, 64)
+		}
+		if err != nil || f.Before < 1 {
+			return out, seeing.Invalid("the cursor is not one this service gave", wire.Fault{Place: "cursor", Message: "is malformed; begin again without one"})
+		}
+	}
+	if q.Limit <= 0 {
+		q.Limit = 50
+	}
+	revs, err := d.Ledger.History(ctx, f, q.Limit+1)
+	if err != nil {
+		return out, err
+	}
+	if len(revs) > q.Limit {
+		revs = revs[:q.Limit]
+		out.Next = base64.RawURLEncoding.EncodeToString([]byte(strconv.FormatInt(revs[q.Limit-1].Revision, 10)))
+	}
+	for _, r := range revs {
+		out.Revisions = append(out.Revisions, v.RevisionAnswer(r, f.Subject...))
+	}
+	if q.Number != 0 && len(out.Revisions) == 0 {
+		return out, seeing.NotFound("there is no revision %d", q.Number)
+	}
+	return out, nil
+}
+
+// Verify verifies the whole ledger; it needs "read" on it.
+func Verify(ctx context.Context, d *seeing.Service, c seeing.Caller) (wire.Verification, error) {
+	if v := d.Now(ctx, c); !v.ReadsLedger() {
+		return wire.Verification{}, seeing.Refused("the ledger is outside your part")
+	}
+	r, err := d.Ledger.Verify(ctx)
+	return wire.Verification{Verified: r.First == 0, Revision: r.Revisions, Hash: r.Hash, First: r.First, Fault: r.Fault}, err
+}

@@ -1,0 +1,239 @@
+package transfer
+
+import (
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/changing"
+	"ableroster/internal/fact"
+	"ableroster/internal/gctune"
+	"ableroster/internal/importfile"
+	"ableroster/internal/ledger"
+	"ableroster/internal/operation"
+	"ableroster/internal/patterns"
+	"ableroster/internal/seeing"
+	"ableroster/wire"
+)
+
+// The columns of a personnel export, in any order, beside those of declared
+// attributes. roles and groups hold keys with semicolons between them; a "-" there
+// says none, so that a cell left blank by mistake is found. permissions are rights
+// that a source gives straight to a person: application:pattern:action+action.
+var importColumns = append(slices.Clone(exportColumns), "roles", "groups", "permissions")
+
+// exportColumns are those that users go out in.
+var exportColumns = func() (out []string) {
+	for i := range fact.UserAttributes {
+		out = append(out, fact.UserAttributes[i].Key)
+	}
+	return out
+}()
+
+// Import is a file to bring in.
+type Import struct {
+	File        string // its name, for places in faults
+	Content     []byte
+	Format      string // csv, or ldif for users
+	Mapping     string // the key of a saved mapping; blank: the columns are called as ours
+	Reason      string
+	Acknowledge []string
+	DryRun      bool
+	Key         string
+	Track       string // under which its progress is told and it can be cancelled
+
+	what string // is brought in: users, groups …
+}
+
+// digestOf is equal for equal texts in the same places.
+func digestOf(texts ...string) [sha256.Size]byte {
+	h := sha256.New()
+	for _, t := range texts {
+		fmt.Fprintf(h, "%d:%s", len(t), t)
+	}
+	return [sha256.Size]byte(h.Sum(nil))
+}
+
+// ImportUsers brings users in from a file as one change: users not there yet are
+// added, those there get the values the file has, and roles and groups named and
+// not held yet are given. Rows that are so already change nothing; what the file
+// does not say stays, unless the mapping says what becomes of users it does not
+// name.
+func ImportUsers(ctx context.Context, d *seeing.Service, c seeing.Caller, in Import) (wire.ChangeResult, error) {
+	in.what = "users"
+	if err := mayImport(d.Now(ctx, c), access.ActCreate, "users", access.ActUpdate, "users", access.ActAssign, "users", access.ActUpdate, "groups"); err != nil {
+		return wire.ChangeResult{}, err
+	}
+	b := importing{view: d.Now(ctx, c), file: in.File, column: importField}
+	b.head = b.view.Uncut()
+	return tracked(ctx, d, c, &in, &b, func() {
+		m, header, rows, faults := b.read(ctx, in)
+		b.faults = append(b.faults, faults...)
+		b.mapping = m
+		if header != nil || len(rows) > 0 {
+			b.build(rows)
+			b.missing()
+		}
+	})
+}
+
+// mayImport refuses a file before it is read, where the caller may do none of some
+// actions anywhere in a register: actions and registers by turns.
+func mayImport(v *seeing.View, pairs ...string) error {
+	for i := 0; i < len(pairs); i += 2 {
+		for _, p := range v.Rights().Reach(pairs[i]) {
+			if patterns.Covers(p.Pattern, pairs[i+1]) || patterns.Covers(pairs[i+1], p.Pattern) {
+				return nil
+			}
+		}
+	}
+	return seeing.Refused("nothing was changed: you may not %s %s anywhere, so the file was not read", pairs[0], pairs[1])
+}
+
+// read reads the rows of a file of users, in our columns.
+func (b *importing) read(ctx context.Context, in Import) (*importfile.Mapping, []string, []importfile.Row, []importfile.Fault) {
+	var m *importfile.Mapping
+	if in.Mapping != "" {
+		kept, err := mapping(ctx, b.view.Service, b.view.Caller, in.Mapping)
+		if err != nil {
+			return nil, nil, nil, []importfile.Fault{{Message: err.Error()}}
+		}
+		m = kept
+	}
+	if in.Format == "ldif" {
+		entries, bad := importfile.LDIF(in.Content)
+		if m == nil {
+			m = ldifMapping
+		}
+		rows, wrong := importfile.Directory(m, entries)
+		return m, []string{}, rows, append(bad, wrong...)
+	}
+	var f importfile.Format
+	if m != nil {
+		f = importfile.Format{Separator: m.Separator, Encoding: m.Encoding}
+	}
+	header, rows, bad := importfile.CSV(in.Content, f)
+	if m != nil {
+		if header == nil {
+			return m, nil, nil, bad
+		}
+		out, wrong := m.Apply(header, rows)
+		return m, header, out, append(bad, wrong...)
+	}
+	wrong := importfile.Named(header, rows, b.columns(), "user_name")
+	return &importfile.Mapping{}, header, rows, append(bad, wrong...)
+}
+
+// columns are those a file of users may have.
+func (b *importing) columns() []string {
+	out := slices.Clone(importColumns)
+	for _, f := range b.head.Attributes() {
+		if !f.Retired {
+			out = append(out, f.Key)
+		}
+	}
+	return out
+}
+
+// ldifMapping reads entries of inetOrgPerson (RFC 2798).
+var ldifMapping = &importfile.Mapping{Columns: []importfile.ColumnSource{
+	{Column: "user_name", From: []string{"uid"}}, {Column: "display_name", From: []string{"displayname"}}, {Column: "email", From: []string{"mail"}},
+	{Column: "title", From: []string{"title"}}, {Column: "manager", From: []string{"manager"}}, {Column: "employment_type", From: []string{"employeetype"}},
+	{Column: "location", From: []string{"l"}}, {Column: "unit", From: []string{"ou"}},
+}}
+
+// tracked builds a change from a file and makes it, or refuses it with every
+// fault. Its progress is told to whoever asks, and it can be cancelled until it is
+// written.
+func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, in *Import, b *importing, build func()) (wire.ChangeResult, error) {
+	run, err := d.Imports.Begin(c, in.Track)
+	if err != nil {
+		return wire.ChangeResult{}, err
+	}
+	defer d.Imports.End(run)
+	if len(in.Content) > 1<<20 {
+		defer gctune.Busy()()
+	}
+	run.Stage("reading", 0, 0)
+	build()
+	var faults []wire.Fault
+	if f := changing.CheckReason(in.Reason, in.DryRun); f != nil {
+		faults = append(faults, *f)
+	}
+	for _, f := range b.faults {
+		faults = append(faults, b.wireFault(f.Line, f.Column, f.Message))
+	}
+	place := func(f change.Fault) wire.Fault {
+		if f.Operation >= len(b.from) {
+			return wire.Fault{Place: in.File}
+		}
+		return b.wireFault(b.from[f.Operation].Line, b.heading(b.column(f.Field, b.ops[f.Operation])), "")
+	}
+	if len(faults) > 0 {
+		// What the good lines would run into is told in the same answer.
+		faults = append(faults, changing.FaultsOf(b.view, b.ops, place)...)
+		return wire.ChangeResult{}, seeing.Invalid("nothing was changed", inOrder(faults)...)
+	}
+	digest := digestOf(in.what, in.Format, in.Mapping, in.Reason, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
+	out, err := changing.Make(ctx, d, c, changing.Wanted{
+		Change: ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: b.ops, Key: in.Key, Request: digest[:],
+			Watch: func(done int) error { return run.Stage("working out the effect", done, len(b.ops)) }},
+		How:         changing.How{DryRun: in.DryRun, Key: in.Key},
+		Acknowledge: in.Acknowledge,
+		Place:       place,
+		Quiet:       true,
+	})
+	out.Sentences, out.Notes = b.summary(), nil
+	return out, err
+}
+
+// wireFault is a fault at a place in the file.
+func (b *importing) wireFault(line int, column, message string) wire.Fault {
+	out := wire.Fault{Place: b.file, Line: line, Column: column, Message: message}
+	if line > 0 {
+		out.Place += fmt.Sprintf(" line %d", line)
+	}
+	if column != "" {
+		out.Place += ", column " + column
+	}
+	return out
+}
+
+// inOrder puts faults in the order of the file, as whoever mends it goes through
+// it.
+func inOrder(faults []wire.Fault) []wire.Fault {
+	slices.SortStableFunc(faults, func(a, b wire.Fault) int { return a.Line - b.Line })
+	return slices.CompactFunc(faults, func(a, b wire.Fault) bool { return a.Place == b.Place && a.Message == b.Message })
+}
+
+// importField is the column that a field of an operation came from.
+func importField(field string, op change.Operation) string {
+	switch op.(type) {
+	case *operation.Grant:
+		return "roles"
+	case *operation.AddMember:
+		return "groups"
+	case *operation.AddRole, *operation.AddPermission:
+		return "permissions"
+	}
+	if field == "" || field == "user" {
+		return "user_name"
+	}
+	return strings.TrimPrefix(field, "custom.")
+}
+
+// heading is what the file calls one of our columns.
+func (b *importing) heading(column string) string {
+	if b.mapping != nil {
+		for _, c := range b.mapping.Columns {
+			if c.Column == column && len(c.From) > 0 {
+				return strings.Join(c.From, " + ")
+			}
+		}
+	}
+	return column
+}

@@ -1,0 +1,369 @@
+package workflows
+
+import (
+	"cmp"
+	"slices"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
+	"ableroster/internal/review"
+	"ableroster/internal/seeing"
+	"ableroster/wire"
+)
+
+// look reads what a round looks at, once.
+func look(v *seeing.View, r *review.Round) (*seeing.Reviewed, error) {
+	c := &v.Service.Rounds
+	x := c.Get(r.ID)
+	if x != nil {
+		return x, nil
+	}
+	s, err := v.Service.Ledger.At(v.Ctx, r.At)
+	if err != nil {
+		return nil, err
+	}
+	x = &seeing.Reviewed{Lines: r.Items(s), Keys: map[review.ItemKey]bool{}, Peers: map[seeing.UnitRole]int{}, Units: map[string]int{}}
+	for u := range s.Users() {
+		if !s.Effective(u.ID, r.At) {
+			continue
+		}
+		x.Units[u.Unit]++
+		seen := map[fact.RoleID]bool{}
+		query.EachAssignment(s, u.ID, r.At, func(a *fact.Assignment) {
+			if !seen[a.Role] {
+				seen[a.Role] = true
+				x.Peers[seeing.UnitRole{Unit: u.Unit, Role: a.Role}]++
+			}
+		})
+	}
+	for i := range x.Lines {
+		x.Keys[x.Lines[i].ItemKey] = true
+	}
+	c.Put(r.ID, x)
+	return x, nil
+}
+
+// seesItem says whether the caller may see a line: whoever reviews it, and who
+// reads reviews, within the users they may read.
+func seesItem(v *seeing.View, r *review.Round, l *review.Item) (sees, mine bool) {
+	mine = r.Reviews(v.UncutToday(), v.Caller.User, l.User, l.Role, now(v))
+	return mine || v.Rights().May(access.ActRead, "reviews") && v.ReadsUser(l.User), mine && r.State == review.Open && l.User != v.Caller.User
+}
+
+func now(v *seeing.View) calendar.Instant { return calendar.At(v.Service.Clock()) }
+
+// decisions are those on a round.
+func decisions(v *seeing.View, r *review.Round) map[review.ItemKey]*review.Decision {
+	out := map[review.ItemKey]*review.Decision{}
+	for _, x := range review.Decisions(v.Uncut()) {
+		if x.Round == r.ID {
+			out[review.ItemKey{User: x.User, Assignment: x.Assignment}] = x
+		}
+	}
+	return out
+}
+
+// Rounds are the rounds the caller has lines in, or may read.
+func Rounds(v *seeing.View) (wire.RoundList, error) {
+	out := wire.RoundList{Basis: v.Basis(), Rounds: []wire.Round{}}
+	for _, r := range review.Rounds(v.Uncut()) {
+		x, sees, err := round(v, r, false)
+		if err != nil {
+			return out, err
+		}
+		if sees {
+			out.Rounds = append(out.Rounds, x)
+		}
+	}
+	slices.SortStableFunc(out.Rounds, func(a, b wire.Round) int {
+		return cmp.Or(cmp.Compare(seeing.Order(a.State != "open"), seeing.Order(b.State != "open")), b.FixedAt.Compare(a.FixedAt))
+	})
+	v.Reasons(func(g seeing.Giving) {
+		for i := range out.Rounds {
+			g(&out.Rounds[i].Opened)
+			g(&out.Rounds[i].Signed)
+		}
+	})
+	return out, nil
+}
+
+func round(v *seeing.View, r *review.Round, progress bool) (out wire.Round, sees bool, err error) {
+	x, err := look(v, r)
+	if err != nil {
+		return out, false, err
+	}
+	out = wire.Round{ID: r.ID.String(), Key: r.Key, Label: r.Label, Scope: scopeWords(v, r), Reviewers: reviewerWords(v, r), State: string(r.State),
+		Fixed: r.Fixed, FixedAt: r.At.Time(), Opened: &wire.Given{Revision: r.Fixed}}
+	if r.State == review.Signed {
+		out.Signed = &wire.Given{Revision: r.Since()}
+	}
+	said := decisions(v, r)
+	by := map[fact.UserID]*wire.RoundProgress{}
+	for i := range x.Lines {
+		l := &x.Lines[i]
+		seen, mine := seesItem(v, r, l)
+		if !seen {
+			continue
+		}
+		out.Items++
+		decided := said[l.ItemKey]
+		if decided != nil {
+			out.Decided++
+			if !decided.Keep {
+				out.ToRevoke++
+			}
+		} else if mine {
+			out.Mine++
+		}
+		if !progress {
+			continue
+		}
+		for _, id := range r.ReviewersOf(v.Uncut(), l.User, l.Role, v.At) {
+			p := by[id]
+			if p == nil {
+				p = &wire.RoundProgress{Reviewer: v.UserRef(id)}
+				by[id] = p
+			}
+			p.Items++
+			if decided != nil {
+				p.Decided++
+			}
+		}
+	}
+	for _, p := range by {
+		out.Progress = append(out.Progress, *p)
+	}
+	slices.SortFunc(out.Progress, func(a, b wire.RoundProgress) int { return cmp.Compare(a.Reviewer.Label, b.Reviewer.Label) })
+	out.MaySign = r.State == review.Open && !v.Past && v.Rights().May(access.ActUpdate, "reviews")
+	return out, out.Items > 0 || v.Rights().May(access.ActRead, "reviews"), nil
+}
+
+func scopeWords(v *seeing.View, r *review.Round) string {
+	switch {
+	case r.Application != 0:
+		return "who holds what in " + v.ApplicationRef(r.Application, true).Label
+	case r.Group != 0:
+		return "what the group " + v.GroupRef(r.Group, true).Label + " holds"
+	}
+	return "what " + v.Uncut().FilterWords(r.Filter) + " hold"
+}
+
+func reviewerWords(v *seeing.View, r *review.Round) string {
+	switch r.Reviewers {
+	case review.Manager:
+		return "each user's manager"
+	case review.Owner:
+		return "the owner of each role"
+	}
+	text := ""
+	for i, id := range r.Named {
+		if i > 0 {
+			text += ", "
+		}
+		text += plainly{v.Uncut()}.UserName(id)
+	}
+	return text
+}
+
+// findRound is a round the caller has to do with.
+func findRound(v *seeing.View, ref string) (*review.Round, error) {
+	r := review.FindRound(v.Uncut(), ref)
+	if r == nil {
+		return nil, seeing.NotFound("there is no review “%s”", ref)
+	}
+	x, err := look(v, r)
+	if err != nil {
+		return nil, err
+	}
+	if v.Rights().May(access.ActRead, "reviews") || slices.ContainsFunc(x.Lines, func(l review.Item) bool {
+		return r.Reviews(v.UncutToday(), v.Caller.User, l.User, l.Role, now(v))
+	}) {
+		return r, nil
+	}
+	return nil, seeing.NotFound("there is no review “%s”", ref)
+}
+
+// Round is one round, with how far each reviewer is.
+func Round(v *seeing.View, ref string) (wire.OneRound, error) {
+	r, err := findRound(v, ref)
+	if err != nil {
+		return wire.OneRound{}, err
+	}
+	out, _, err := round(v, r, true)
+	if err != nil {
+		return wire.OneRound{}, err
+	}
+	v.Reasons(func(g seeing.Giving) { g(&out.Opened); g(&out.Signed) })
+	return wire.OneRound{Basis: v.Basis(), Round: out}, nil
+}
+
+// LineSearch chooses lines of a round.
+type LineSearch struct {
+	Mine      bool // that the caller may decide on
+	Undecided bool
+	Cursor    string
+	Limit     int
+}
+
+// RoundItems is a page of the items of a round the caller may see.
+func RoundItems(v *seeing.View, ref string, q LineSearch) (wire.ReviewItemList, error) {
+	out := wire.ReviewItemList{Basis: v.Basis(), Items: []wire.ReviewItem{}}
+	r, err := findRound(v, ref)
+	if err != nil {
+		return out, err
+	}
+	x, err := look(v, r)
+	if err != nil {
+		return out, err
+	}
+	then, err := v.Service.Ledger.At(v.Ctx, r.At)
+	if err != nil {
+		return out, err
+	}
+	said := decisions(v, r)
+	var found []*review.Item
+	for i := range x.Lines {
+		l := &x.Lines[i]
+		sees, mine := seesItem(v, r, l)
+		if sees && (!q.Mine || mine) && (!q.Undecided || said[l.ItemKey] == nil) {
+			found = append(found, l)
+		}
+	}
+	page, next, err := seeing.Cut(found, q.Cursor, q.Limit)
+	if err != nil {
+		return out, err
+	}
+	out.Total, out.Next = len(found), next
+	for _, l := range page {
+		out.Items = append(out.Items, reviewItem(v, r, x, then, l, said[l.ItemKey]))
+	}
+	v.Reasons(func(g seeing.Giving) {
+		for i := range out.Items {
+			g(&out.Items[i].Since)
+			g(&out.Items[i].Decided)
+			seeing.VisitPaths([]wire.Path{out.Items[i].Path}, g)
+		}
+	})
+	return out, nil
+}
+
+// line draws one line as it was when the round opened, to whoever may see it.
+func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *access.Snapshot, l *review.Item, said *review.Decision) wire.ReviewItem {
+	w := *v
+	w.Show(then)
+	w.At = r.At
+	w.Known = map[fact.UserID]bool{l.User: true} // a reviewer knows whom they review
+	u, role := then.User(l.User), then.Role(l.Role)
+	out := wire.ReviewItem{User: w.UserRef(l.User), Unit: u.Unit, Title: u.Title, Role: w.RoleRef(l.Role, true), Assignment: l.Assignment.String(),
+		Through: "direct", Until: seeing.Instant(l.Until), Since: &wire.Given{Revision: l.Since},
+		Peers: x.Peers[seeing.UnitRole{Unit: u.Unit, Role: l.Role}] - 1, Unitmates: x.Units[u.Unit] - 1}
+	if role.Application != 0 {
+		app := w.ApplicationRef(role.Application, true)
+		out.Application = &app
+	}
+	switch {
+	case l.Default != 0:
+		out.Through = "default"
+	case l.Group != 0:
+		out.Through = "group"
+	}
+	if c := query.WayThrough(then, l.User, l.Role, l.Assignment, r.At); c != nil {
+		out.Path = w.Path(l.User, *c)
+	}
+	for _, f := range v.Uncut().SoDRules() {
+		if slices.Contains(f.Roles, l.Role) && query.Violates(f, then, l.User, r.At) {
+			out.SoDRules = append(out.SoDRules, f.Label)
+		}
+	}
+	a := v.Uncut().Assignment(l.Assignment)
+	out.Gone = a == nil || !query.HoldsThrough(v.Uncut(), l.User, a)
+	if said != nil {
+		out.Decision = map[bool]string{true: "keep", false: "revoke"}[said.Keep]
+		out.Decided = &wire.Given{Revision: said.Since()}
+	}
+	_, mine := seesItem(v, r, l)
+	out.Mine = mine && !out.Gone && !v.Past
+	return out
+}
+
+// left is how many lines of a round still wait for the caller.
+func left(v *seeing.View, r *review.Round) (int, error) {
+	x, err := look(v, r)
+	if err != nil {
+		return 0, err
+	}
+	said, at, n := decisions(v, r), now(v), 0
+	for i := range x.Lines {
+		l := &x.Lines[i]
+		if r.Reviews(v.UncutToday(), v.Caller.User, l.User, l.Role, at) && said[l.ItemKey] == nil {
+			n++
+		}
+	}
+	return n, nil
+}
+
+// undecided are the items of a round without a decision that have not ended by
+// themselves, whoever may see them.
+func undecided(v *seeing.View, r *review.Round, x *seeing.Reviewed) int {
+	said, n := decisions(v, r), 0
+	for i := range x.Lines {
+		l := &x.Lines[i]
+		if said[l.ItemKey] == nil {
+			if a := v.Uncut().Assignment(l.Assignment); a != nil && query.HoldsThrough(v.Uncut(), l.User, a) {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+// CheckItems files a fault for each line of a change that is not one of its
+// round, and for each round the caller has nothing to do with. It may have to read
+// an old day, for which the queue of commits does not wait.
+func CheckItems(v *seeing.View, ops []change.Operation) ([]wire.Fault, error) {
+	var out []wire.Fault
+	for i, op := range ops {
+		var named review.RoundRef
+		var lines []review.ItemRef
+		switch o := op.(type) {
+		case *review.DecideItems:
+			named, lines = o.Round, o.Items
+		case *review.SignOff:
+			named = o.Round
+		default:
+			continue
+		}
+		r := review.FindRound(v.Uncut(), string(named))
+		if r == nil {
+			continue // the operation says so itself
+		}
+		seen, sees, err := round(v, r, false)
+		if err != nil {
+			return nil, err
+		}
+		x, err := look(v, r)
+		if err != nil {
+			return nil, err
+		}
+		_, signs := op.(*review.SignOff)
+		switch {
+		case !sees:
+			out = append(out, wire.Fault{Place: seeing.PlaceOf(i, "round"), Message: "there is no round “" + string(named) + "”"})
+			continue
+		case signs && seen.MaySign && undecided(v, r, x) > 0:
+			out = append(out, wire.Fault{Place: seeing.PlaceOf(i, "round"), Message: fact.Count(undecided(v, r, x), "item") + " undecided yet: a round is signed off once all are"})
+		}
+		for _, ref := range lines {
+			n, _ := fact.ParseID("assignment", string(ref.Assignment))
+			u, _ := v.Uncut().FindUser(string(ref.User))
+			if !x.Keys[review.ItemKey{User: u, Assignment: fact.AssignmentID(n)}] {
+				out = append(out, wire.Fault{Place: seeing.PlaceOf(i, "items"), Message: "no such item in this review"})
+				break
+			}
+		}
+	}
+	return out, nil
+}
