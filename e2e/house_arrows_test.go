@@ -65,7 +65,7 @@ var beside = map[string][]string{
 	"testkit":            {"client", "demo", "wire", "internal/ledger"},
 	"testkit/caller":     {"testkit", "internal/ledger", "internal/seeing"},
 	"e2e":                {},
-	"internal/laws":      {},
+	"internal/laws":      {"internal/operation", "internal/change", "internal/query", "internal/access", "internal/fact", "internal/patterns", "internal/calendar", "internal/filter"},
 	"bench":              {"internal/gctune", "internal/finding", "internal/review", "internal/operation", "internal/change", "internal/query", "internal/access", "internal/fact", "internal/calendar", "internal/ledger", "demo", "client", "wire", "testkit", "internal/api", "internal/seeing", "internal/changing", "internal/questions", "internal/lists", "internal/workflows", "internal/transfer", "internal/signin"},
 }
 

@@ -54,6 +54,6 @@ esac
 go test -race -count=1 -timeout 40m ./client ./cmd/... ./demo ./internal/...
 go test -count=1 -timeout 40m ./bench ./e2e ./standin/... ./testkit ./wire
 echo "fuzzing for a few seconds each"
-for target in internal/laws:FuzzPattern internal/laws:FuzzDecodeOperation internal/filter:FuzzParse internal/rosterfile:FuzzRead internal/importfile:FuzzFiles; do
+for target in internal/patterns:FuzzPattern internal/operation:FuzzDecodeOperation internal/filter:FuzzParse internal/rosterfile:FuzzRead internal/importfile:FuzzFiles; do
     go test -run '^$' -fuzz "^${target#*:}\$" -fuzztime 5s -fuzzminimizetime 10x "./${target%:*}"
 done

@@ -1,4 +1,4 @@
-package laws_test
+package query_test
 
 import (
 	"fmt"
@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 	"ableroster/internal/query"
 )
@@ -25,7 +26,7 @@ func TestAnswersAreWholeHoweverMuchSomebodyHolds(t *testing.T) {
 		}
 		ops = append(ops, &operation.Grant{Role: role, User: "ines"})
 	}
-	agree(t, draftOf(access.Empty(), ops...), 220)
+	agree(t, laws.DraftOf(access.Empty(), ops...), 220)
 }
 
 // A lattice of groups has so many ways up that nobody could list them; what lies at its
@@ -52,7 +53,7 @@ func TestAnswersAreWholeHoweverManyWaysThereAre(t *testing.T) {
 		ops = append(ops, &operation.AddRole{Key: fmt.Sprintf("r%d", i), Application: "app"}, &operation.AddPermission{Role: role, Actions: []string{"read"}, Pattern: fmt.Sprintf("x%d", i)},
 			&operation.Grant{Role: role, Group: change.GroupRef(fmt.Sprintf("g%d-%d", levels-1, wide-1-i))})
 	}
-	s := agree(t, draftOf(access.Empty(), ops...), 2)
+	s := agree(t, laws.DraftOf(access.Empty(), ops...), 2)
 	id, _ := s.FindUser("ines")
 	app, _ := s.FindApplication("app")
 	e, err := query.Explain(s, access.Question{User: "ines", Application: "app", Action: "read", Path: "x1", At: 5})

@@ -1,7 +1,6 @@
-package laws_test
+package query_test
 
 import (
-	"fmt"
 	"reflect"
 	"slices"
 	"testing"
@@ -9,27 +8,11 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
-	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/laws"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
 )
-
-// expectation is a random one about random subjects.
-func (c *chance) expectation() change.Operation {
-	o := &operation.SetExpectation{Key: fmt.Sprintf("e%d", c.IntN(6)), Application: c.application(), Action: c.action(), Pattern: c.pattern(), May: c.IntN(2) == 0, Blocking: c.IntN(2) == 0}
-	switch c.IntN(6) {
-	case 0:
-		o.Nobody = true
-	case 1, 2:
-		o.User = c.user()
-	default:
-		o.Group = c.group()
-		o.Except = c.IntN(3) == 0
-	}
-	return o
-}
 
 // breaks asks one question after another, and is what an expectation means.
 func breaks(s *access.Snapshot, f *fact.Expectation, id fact.UserID, at calendar.Instant) bool {
@@ -107,13 +90,13 @@ func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
 		t.Skip("takes long")
 	}
 	met, brought, held, same := 0, 0, 0, 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 12 {
-			if d := draftOf(s, c.expectation()); len(d.Faults) == 0 {
+			if d := laws.DraftOf(s, c.Expectation()); len(d.Faults) == 0 {
 				s = d.Seal(d.Revision, s.At+1)
 			}
 		}
-		from := calendar.At(c.day0)
+		from := calendar.At(c.Day0)
 		var instants []calendar.Instant
 		for i := range 40 {
 			instants = append(instants, from+calendar.Instant((time.Duration(i)*13*time.Hour+time.Hour).Microseconds()))
@@ -142,7 +125,7 @@ func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
 			}
 		}
 		for range 80 {
-			d, ok := c.change(s, 2)
+			d, ok := c.Change(s, 2)
 			if !ok {
 				continue
 			}

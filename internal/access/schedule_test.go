@@ -1,13 +1,11 @@
-package laws_test
+package access_test
 
 import (
-	"slices"
-	"strings"
 	"testing"
 	"time"
 
 	"ableroster/internal/calendar"
-	"ableroster/internal/patterns"
+	"ableroster/internal/laws"
 )
 
 func schedule(t *testing.T, from, until, zone string, days ...string) *calendar.Schedule {
@@ -55,54 +53,8 @@ func TestSchedulesFollowTheClockOnTheWall(t *testing.T) {
 		if got := x.schedule.Holds(calendar.At(at)); got != x.want {
 			t.Errorf("%s: %s at %s: %v", x.name, x.schedule, x.at, got)
 		}
-		if got := scheduledNaively(x.schedule, calendar.At(at)); got != x.want {
+		if got := laws.ScheduledNaively(x.schedule, calendar.At(at)); got != x.want {
 			t.Errorf("%s: the oracle says %v", x.name, got)
-		}
-	}
-}
-
-// A meeting of two patterns is in both, and where two patterns have a path in
-// common they overlap.
-func TestPatternsMeet(t *testing.T) {
-	for _, x := range []struct {
-		a, b string
-		want []string
-	}{
-		{"/", "berths", []string{"berths"}},
-		{"berths", "berths/north-*", []string{"berths/north-*"}},
-		{"voyages/2026-*", "voyages/*/plan", []string{"voyages/2026-*/plan"}},
-		{"a/north-*", "a/*-1", []string{"a/north-*-1", "a/north-1"}},
-		{"a/*o*-1", "a/n*", []string{"a/n*o*-1"}},
-		{"a/north-1", "a/south-*", nil},
-		{"a", "b", nil},
-	} {
-		if got := patterns.Meet(x.a, x.b); !slices.Equal(slices.Sorted(slices.Values(got)), x.want) {
-			t.Errorf("%s and %s meet in %q", x.a, x.b, got)
-		}
-	}
-	c := newChance(21)
-	segment := func() string { // of few letters, so that they meet often
-		out := ""
-		for range 1 + c.IntN(5) {
-			out += pick(c, "a", "b", "-", "*")
-		}
-		return strings.ReplaceAll(out, "**", "*")
-	}
-	for range 100_000 {
-		a, b, path := segment()+"/"+segment(), segment(), strings.ReplaceAll(segment()+"/"+segment()+"/"+segment(), "*", "ab")
-		met := slices.ContainsFunc(patterns.Meet(a, b), func(m string) bool { return coversNaively(m, path) })
-		if met != (coversNaively(a, path) && coversNaively(b, path)) {
-			t.Fatalf("%s and %s meet in %q: covers %s %v", a, b, patterns.Meet(a, b), path, met)
-		}
-	}
-	for range 30_000 {
-		a, b, path := c.pattern(), c.pattern(), c.path()
-		met := slices.ContainsFunc(patterns.Meet(a, b), func(m string) bool { return coversNaively(m, path) })
-		if met != (coversNaively(a, path) && coversNaively(b, path)) {
-			t.Fatalf("%s and %s meet in %q: covers %s %v", a, b, patterns.Meet(a, b), path, met)
-		}
-		if coversNaively(a, path) && coversNaively(b, path) && !patterns.Overlap(a, b) {
-			t.Fatalf("%s and %s both cover %s and do not overlap", a, b, path)
 		}
 	}
 }

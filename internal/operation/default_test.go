@@ -1,4 +1,4 @@
-package laws_test
+package operation_test
 
 import (
 	"slices"
@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 )
 
@@ -16,9 +17,9 @@ import (
 // given by default what a look at every rule says, once each, and no more.
 func TestDefaultsGiveWhatANaiveComputationGives(t *testing.T) {
 	gave, joined := 0, 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 20 {
-			if d, ok := c.change(s, 3); ok && len(d.Changes()) > 0 {
+			if d, ok := c.Change(s, 3); ok && len(d.Changes()) > 0 {
 				s = d.Seal(d.Revision, s.At+1)
 			}
 			for u := range s.Users() {
@@ -29,7 +30,7 @@ func TestDefaultsGiveWhatANaiveComputationGives(t *testing.T) {
 				}
 				var want, got []gift
 				for _, f := range s.Defaults() {
-					if f.Ended || u.Status == fact.Departed || f.Everybody && u.UserKind != fact.Person || !f.Everybody && !rules[f.Filter](u) {
+					if f.Ended || u.Status == fact.Departed || f.Everybody && u.UserKind != fact.Person || !f.Everybody && !laws.Rules[f.Filter](u) {
 						continue
 					}
 					for _, r := range f.Roles {
@@ -78,9 +79,9 @@ func TestDefaultsGiveWhatANaiveComputationGives(t *testing.T) {
 }
 
 func TestDefaultsThatAreRefused(t *testing.T) {
-	s := port(t)
+	s := laws.Port(t)
 	after := func(s *access.Snapshot, op change.Operation) *access.Snapshot {
-		d := draftOf(s, op)
+		d := laws.DraftOf(s, op)
 		if len(d.Faults) > 0 {
 			t.Fatal(d.Faults)
 		}
@@ -102,13 +103,13 @@ func TestDefaultsThatAreRefused(t *testing.T) {
 		"revoked elsewhere": {&operation.Revoke{User: "newcomer", Role: "berths/reader"}, "by the default rule watch"},
 		"no such rule":      {&operation.EndDefault{Default: "wach"}, "there is no default"},
 	} {
-		d := draftOf(s, x.op)
+		d := laws.DraftOf(s, x.op)
 		if !slices.ContainsFunc(d.Faults, func(f change.Fault) bool { return strings.Contains(f.Error(), x.says) }) {
 			t.Errorf("%s: %v, want …%s…", name, d.Faults, x.says)
 		}
 	}
 	retired := after(s, &operation.RetireRole{Role: "berths/reader"})
-	if d := draftOf(retired, &operation.AddDefault{Key: "b", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}); len(d.Faults) == 0 {
+	if d := laws.DraftOf(retired, &operation.AddDefault{Key: "b", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}); len(d.Faults) == 0 {
 		t.Error("a retired role is given by default")
 	}
 }
@@ -116,7 +117,7 @@ func TestDefaultsThatAreRefused(t *testing.T) {
 // What a rule gives when somebody arrives is given on its author's authority;
 // what a delegate gives to those a rule brought in is given on their own.
 func TestAuthorityOverDefaults(t *testing.T) {
-	s := port(t, &operation.AddDefault{Key: "guests", Filter: `unit eq "finance"`, Groups: []change.GroupRef{"pilots"}},
+	s := laws.Port(t, &operation.AddDefault{Key: "guests", Filter: `unit eq "finance"`, Groups: []change.GroupRef{"pilots"}},
 		&operation.AddDefault{Key: "watch", Filter: `within eq "marine"`, Roles: []change.RoleRef{"tariffs/releaser"}})
 	tomas, _ := s.FindUser("tomas.brandt")
 	marta, _ := s.FindUser("marta.quill")
@@ -134,7 +135,7 @@ func TestAuthorityOverDefaults(t *testing.T) {
 		{"a rule of his own", tomas, &operation.AddDefault{Key: "mine", Filter: `within eq "marine"`, Roles: []change.RoleRef{"berths/reader"}}, false},
 		{"a rule of hers", marta, &operation.AddDefault{Key: "hers", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}, true},
 	} {
-		d := draftOf(s, x.op)
+		d := laws.DraftOf(s, x.op)
 		if len(d.Faults) > 0 {
 			t.Fatal(x.what, d.Faults)
 		}
@@ -142,7 +143,7 @@ func TestAuthorityOverDefaults(t *testing.T) {
 			t.Errorf("%s: lacks %+v", x.what, lacks)
 		}
 	}
-	d := draftOf(s, &operation.AddDefault{Key: "all", Everybody: true, Roles: []change.RoleRef{"access-administrator"}})
+	d := laws.DraftOf(s, &operation.AddDefault{Key: "all", Everybody: true, Roles: []change.RoleRef{"access-administrator"}})
 	codes := map[change.RailCode]bool{}
 	for _, r := range d.GuardRails(marta, d.Preview(2), 2, nil) {
 		codes[r.Code] = true
@@ -150,7 +151,7 @@ func TestAuthorityOverDefaults(t *testing.T) {
 	if !codes[change.GainForEverybody] || !codes[change.AdministeringGain] {
 		t.Errorf("an administrator's role for everybody runs into %v", codes)
 	}
-	d = draftOf(s, &operation.AddDefault{Key: "later", Filter: `title eq "nobody yet"`, Roles: []change.RoleRef{"access-administrator"}})
+	d = laws.DraftOf(s, &operation.AddDefault{Key: "later", Filter: `title eq "nobody yet"`, Roles: []change.RoleRef{"access-administrator"}})
 	if rails := d.GuardRails(marta, d.Preview(2), 2, nil); len(rails) != 1 || rails[0].Code != change.AdministeringGain {
 		t.Errorf("for whoever comes later: %+v", rails)
 	}

@@ -1,4 +1,4 @@
-package laws_test
+package query_test
 
 import (
 	"fmt"
@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 	"ableroster/internal/query"
 )
@@ -19,9 +20,9 @@ import (
 // of the week.
 func TestHoldersAreWhomChecksLetDoIt(t *testing.T) {
 	held := 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 40 {
-			q := c.question()
+			q := c.Question()
 			app, ok := s.FindApplication(q.Application)
 			if !ok || s.Application(app).State != fact.StateLive {
 				continue
@@ -59,8 +60,8 @@ func TestHoldersAreWhomChecksLetDoIt(t *testing.T) {
 }
 
 func TestUsersWhoHoldARoleHaveItInTheirIntervals(t *testing.T) {
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
-		at := c.instant()
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		at := c.Instant()
 		for r := range s.Roles() {
 			holders := map[fact.UserID]bool{}
 			for _, h := range query.RoleHolding(s, r.ID, at) {
@@ -82,14 +83,14 @@ func TestUsersWhoHoldARoleHaveItInTheirIntervals(t *testing.T) {
 // what is held at each, by whatever moved: facts or the clock.
 func TestBetweenIsTheDifferenceOfTwoInstants(t *testing.T) {
 	moved := 0
-	eachOrganisation(t, func(t *testing.T, c *chance, before *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, before *access.Snapshot) {
 		after := before
 		for range 12 {
-			if d, ok := c.change(after, 3); ok {
+			if d, ok := c.Change(after, 3); ok {
 				after = d.Seal(d.Revision, after.At+1)
 			}
 		}
-		at1, at2 := c.instant(), c.instant()
+		at1, at2 := c.Instant(), c.Instant()
 		for u := range after.Users() {
 			gained, lost := query.Between(before, at1, after, at2, u.ID)
 			moved += len(gained) + len(lost)
@@ -149,11 +150,11 @@ func heldWider(before *access.Snapshot, id fact.UserID, after *access.Snapshot, 
 // A timeline says at each instant what a check said then.
 func TestATimelineIsWhatChecksSaidThen(t *testing.T) {
 	spans := 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
-		at := calendar.At(c.day0)
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		at := calendar.At(c.Day0)
 		eras := []query.Era{{Snapshot: s, Window: calendar.Window{From: at}}}
 		for range 25 {
-			d, ok := c.change(s, 2)
+			d, ok := c.Change(s, 2)
 			if !ok {
 				continue
 			}
@@ -163,7 +164,7 @@ func TestATimelineIsWhatChecksSaidThen(t *testing.T) {
 			eras = append(eras, query.Era{Snapshot: s, Window: calendar.Window{From: at}})
 		}
 		for range 12 {
-			q := c.question()
+			q := c.Question()
 			q.Owner = ""
 			id, known := s.FindUser(q.User)
 			app, ok := s.FindApplication(q.Application)
@@ -173,7 +174,7 @@ func TestATimelineIsWhatChecksSaidThen(t *testing.T) {
 			line := query.Timeline(eras, id, app, q.Action, q.Path)
 			spans += len(line)
 			for range 30 {
-				q.At = max(calendar.At(c.day0), c.instant())
+				q.At = max(calendar.At(c.Day0), c.Instant())
 				era := eras[slices.IndexFunc(eras, func(e query.Era) bool { return e.Window.Holds(q.At) })]
 				if era.Application(app) == nil || era.Application(app).State != fact.StateLive {
 					continue
@@ -201,11 +202,11 @@ func TestATimelineIsWhatChecksSaidThen(t *testing.T) {
 // The roles somebody held over time are those found at each instant.
 func TestRoleSpansAreWhatWasHeldThen(t *testing.T) {
 	met := 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
-		at := calendar.At(c.day0)
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		at := calendar.At(c.Day0)
 		eras := []query.Era{{Snapshot: s, Window: calendar.Window{From: at}}}
 		for range 20 {
-			d, ok := c.change(s, 2)
+			d, ok := c.Change(s, 2)
 			if !ok {
 				continue
 			}
@@ -218,7 +219,7 @@ func TestRoleSpansAreWhatWasHeldThen(t *testing.T) {
 			spans := query.RoleSpans(eras, u.ID)
 			met += len(spans)
 			for range 10 {
-				at := max(calendar.At(c.day0), c.instant())
+				at := max(calendar.At(c.Day0), c.Instant())
 				era := eras[slices.IndexFunc(eras, func(e query.Era) bool { return e.Window.Holds(at) })]
 				want := map[fact.AssignmentID]bool{}
 				if era.Effective(u.ID, at) {
@@ -251,9 +252,9 @@ func TestRoleSpansAreWhatWasHeldThen(t *testing.T) {
 // A cure, given, cures.
 func TestACureCures(t *testing.T) {
 	cured := 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 200 {
-			q := c.question()
+			q := c.Question()
 			id, known := s.FindUser(q.User)
 			if !known || s.User(id).Status != fact.Active {
 				continue
@@ -293,7 +294,7 @@ func TestLatticesDoNotTakeForEver(t *testing.T) {
 	ops = append(ops, &operation.AddMember{Group: "g0-0", User: "zoe.marrick"},
 		&operation.Grant{Role: change.RoleRef(fmt.Sprintf("r%d-0", deep-1)), Group: change.GroupRef(fmt.Sprintf("g%d-0", deep-1))},
 		&operation.AddPermission{Role: "r0-0", Application: "berths", Actions: []string{"read"}, Pattern: "north"})
-	s := port(t, ops...)
+	s := laws.Port(t, ops...)
 	for path, want := range map[string]access.Reason{"north/1": access.Granted, "voyages": access.NoGrant} {
 		e, err := query.Explain(s, access.Question{User: "zoe.marrick", Application: "berths", Action: "read", Path: path, At: 2})
 		if err != nil || e.Reason != want || e.More != e.Allowed || e.Allowed && len(e.Chains) == 0 {

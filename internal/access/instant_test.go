@@ -1,4 +1,4 @@
-package laws_test
+package access_test
 
 import (
 	"fmt"

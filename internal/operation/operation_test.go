@@ -1,4 +1,4 @@
-package laws_test
+package operation_test
 
 import (
 	"encoding/json"
@@ -12,71 +12,12 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 )
 
-// port is a small organisation by hand: one application with a tree, roles that
-// include roles, groups in groups, a delegate.
-func port(t testing.TB, more ...change.Operation) *access.Snapshot {
-	t.Helper()
-	ops := append([]change.Operation{
-		&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
-		&operation.AddUser{Personal: fact.Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}, UserFacts: fact.UserFacts{Unit: "office"}},
-		&operation.AddUser{Personal: fact.Personal{UserName: "tomas.brandt", DisplayName: "Tomas Brandt"}, UserFacts: fact.UserFacts{Unit: "marine"}},
-		&operation.AddUser{Personal: fact.Personal{UserName: "ines.halloran", DisplayName: "Inês Halloran"}, UserFacts: fact.UserFacts{Unit: "marine/pilotage"}, Manager: "tomas.brandt"},
-		&operation.AddUser{Personal: fact.Personal{UserName: "hedvika.venables"}, UserFacts: fact.UserFacts{Unit: "finance"}},
-		&operation.AddUser{Personal: fact.Personal{UserName: "berth-board"}, UserKind: fact.Service},
-		&operation.AddApplication{Key: "berths", Label: "Berths", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}, {Key: "update"}}},
-		&operation.AddResource{Application: "berths", Path: "north"},
-		&operation.AddResource{Application: "berths", Path: "north/1"},
-		&operation.AddResource{Application: "berths", Path: "voyages", Open: true},
-		&operation.AddApplication{Key: "tariffs", Label: "Tariffs", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}, {Key: "release"}}},
-		&operation.AddRole{Key: "reader", Application: "berths", Label: "Berth reader"},
-		&operation.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
-		&operation.AddRole{Key: "scheduler", Application: "berths", Label: "Berth scheduler"},
-		&operation.IncludeRole{Role: "berths/scheduler", Includes: "berths/reader"},
-		&operation.AddPermission{Role: "berths/scheduler", Actions: []string{"update"}, Pattern: "north"},
-		&operation.AddRole{Key: "releaser", Application: "tariffs"},
-		&operation.AddPermission{Role: "tariffs/releaser", Actions: []string{"*"}, Pattern: "/"},
-		&operation.AddRole{Key: "access-administrator"},
-		&operation.AddPermission{Role: "access-administrator", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&operation.Grant{Role: "access-administrator", User: "marta.quill"},
-		&operation.AddGroup{Key: "marine-staff", Label: "Marine staff", Unit: "marine"},
-		&operation.AddGroup{Key: "pilots", Label: "Pilots", Unit: "marine/pilotage"},
-		&operation.AddMember{Group: "marine-staff", Member: "pilots"},
-		&operation.Grant{Role: "berths/reader", Group: "marine-staff"},
-		&operation.AddGroup{Key: "cash-desk", Unit: "finance"},
-		&operation.Grant{Role: "tariffs/releaser", Group: "cash-desk"},
-		// Tomas looks after the marine unit: its people, its groups, and the
-		// roles of berths.
-		&operation.AddRole{Key: "marine-manager"},
-		&operation.AddPermission{Role: "marine-manager", Application: "able-roster", Actions: []string{"read", "create", "update", "assign"}, Pattern: "users/marine"},
-		&operation.AddPermission{Role: "marine-manager", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "groups/marine"},
-		&operation.AddPermission{Role: "marine-manager", Application: "able-roster", Actions: []string{"read", "update", "assign"}, Pattern: "roles/berths"},
-		&operation.Grant{Role: "marine-manager", User: "tomas.brandt"},
-	}, more...)
-	d := change.NewDraft(access.Empty())
-	for i, op := range ops {
-		d.Apply(i, op, 1)
-	}
-	d.Finish()
-	if len(d.Faults) > 0 {
-		t.Fatalf("operation %d: %v", d.Faults[0].Operation, &d.Faults[0])
-	}
-	return d.Seal(1, 1)
-}
-
-func draftOf(s *access.Snapshot, ops ...change.Operation) *change.Draft {
-	d := change.NewDraft(s)
-	for i, op := range ops {
-		d.Apply(i, op, 2)
-	}
-	d.Finish()
-	return d
-}
-
 func TestOperationsThatAreRefused(t *testing.T) {
-	s := port(t)
+	s := laws.Port(t)
 	text := func(s string) *string { return &s }
 	window := calendar.Window{From: 20, Until: 10}
 	for _, x := range []struct {
@@ -137,7 +78,7 @@ func TestOperationsThatAreRefused(t *testing.T) {
 		{"rights in able-roster for everybody", &operation.Grant{Role: "marine-manager", Group: "public"}, "", "nothing in it is for everybody"},
 	} {
 		t.Run(x.name, func(t *testing.T) {
-			d := draftOf(s, x.op)
+			d := laws.DraftOf(s, x.op)
 			if len(d.Faults) == 0 {
 				t.Fatal("was not refused")
 			}
@@ -149,7 +90,7 @@ func TestOperationsThatAreRefused(t *testing.T) {
 }
 
 func TestEveryFaultOfAChangeIsNamedAtItsPlace(t *testing.T) {
-	d := draftOf(port(t),
+	d := laws.DraftOf(laws.Port(t),
 		&operation.AddUser{Personal: fact.Personal{UserName: "ines.halloran", Email: "x"}, UserFacts: fact.UserFacts{Unit: "a//b"}},
 		&operation.Grant{Role: "berths/nothing", User: "nobody"},
 		&operation.AddGroup{Key: "UPPER"},
@@ -165,7 +106,7 @@ func TestEveryFaultOfAChangeIsNamedAtItsPlace(t *testing.T) {
 }
 
 func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
-	s := port(t, &operation.AddMember{Group: "pilots", User: "ines.halloran"})
+	s := laws.Port(t, &operation.AddMember{Group: "pilots", User: "ines.halloran"})
 	zone := "Europe/Lisbon"
 	for _, op := range []change.Operation{
 		&operation.Grant{Role: "berths/reader", Group: "marine-staff"},
@@ -175,27 +116,27 @@ func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
 		&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &[]string{"marine/pilotage"}[0]}},
 		&operation.SetOrganisation{Name: "Larkhaven", TimeZone: zone},
 	} {
-		d := draftOf(s, op)
+		d := laws.DraftOf(s, op)
 		if len(d.Faults) > 0 || len(d.Changes()) > 0 || len(d.Notes) != 1 {
 			t.Errorf("%s: faults %v, changes %v, notes %v", op.Verb(), d.Faults, d.Changes(), d.Notes)
 		}
 	}
 	// On other bounds it is another assignment; a membership has one set of bounds.
-	if d := draftOf(s, &operation.Grant{Role: "berths/reader", Group: "marine-staff", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 1 {
+	if d := laws.DraftOf(s, &operation.Grant{Role: "berths/reader", Group: "marine-staff", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 1 {
 		t.Errorf("a grant until a day: %v", d.Changes())
 	}
-	if d := draftOf(s, &operation.AddMember{Group: "pilots", User: "ines.halloran", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 2 {
+	if d := laws.DraftOf(s, &operation.AddMember{Group: "pilots", User: "ines.halloran", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 2 {
 		t.Errorf("a membership on new bounds: %v", d.Changes())
 	}
 }
 
 func TestARevokeSaysThroughWhatARoleIsHeld(t *testing.T) {
-	s := port(t, &operation.AddMember{Group: "pilots", User: "ines.halloran"})
-	d := draftOf(s, &operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
+	s := laws.Port(t, &operation.AddMember{Group: "pilots", User: "ines.halloran"})
+	d := laws.DraftOf(s, &operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
 	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "comes through the group marine-staff") {
 		t.Errorf("%v", d.Faults)
 	}
-	d = draftOf(port(t, &operation.Grant{Role: "berths/reader", User: "ines.halloran"}, &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 900}}),
+	d = laws.DraftOf(laws.Port(t, &operation.Grant{Role: "berths/reader", User: "ines.halloran"}, &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 900}}),
 		&operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
 	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "held there 2 times") {
 		t.Errorf("%v", d.Faults)
@@ -217,7 +158,7 @@ func TestACopyOfAnOperationSharesNothingWithIt(t *testing.T) {
 		raw, _ := change.EncodeOperation(op)
 		before = append(before, string(raw))
 	}
-	d := change.NewDraft(port(t))
+	d := change.NewDraft(laws.Port(t))
 	for i, op := range ops {
 		d.Apply(i, op, 2)
 	}
@@ -258,25 +199,25 @@ func TestOperationsAreReadStrictly(t *testing.T) {
 func TestEveryOperationIsKeptAndTold(t *testing.T) {
 	told := map[string]bool{}
 	for seed := range uint64(20) {
-		c := newChance(seed)
+		c := laws.NewChance(seed)
 		s := access.Empty() // growing from nothing, every kind comes to fit
 		for range 1200 {
-			op := c.operation()
+			op := c.Operation()
 			switch c.IntN(120) {
 			case 0, 1:
-				op = &operation.EraseUser{User: c.user()}
+				op = &operation.EraseUser{User: c.User()}
 			case 2:
-				op = &operation.DeclareAttribute{Key: pick(c, "grade", "ticket"), CaseExact: c.IntN(2) == 0}
+				op = &operation.DeclareAttribute{Key: laws.Pick(c, "grade", "ticket"), CaseExact: c.IntN(2) == 0}
 			case 3:
 				op = &operation.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}}}}
 			case 5:
-				op = &operation.SetSignIn{Group: pick(c, "", c.group())}
+				op = &operation.SetSignIn{Group: laws.Pick(c, "", c.Group())}
 			case 6:
 				op = &operation.SetSecondPerson{SecondPerson: fact.SecondPerson{OwnGains: c.IntN(2) == 0, HighRisk: c.IntN(2) == 0, Safeguards: false}}
 			case 7:
 				op = &operation.SetSecondPerson{}
 			case 4:
-				op = &operation.RetireAttribute{Attribute: pick[change.AttributeRef](c, "grade", "ticket", "bonus")}
+				op = &operation.RetireAttribute{Attribute: laws.Pick[change.AttributeRef](c, "grade", "ticket", "bonus")}
 			}
 			d := change.NewDraft(s)
 			op = d.Apply(0, op, 2)
@@ -313,7 +254,7 @@ func FuzzDecodeOperation(f *testing.F) {
 	for _, s := range []string{`{"op":"grant","role":"a/b","user":"c","until":"2027-01-31T18:00:00Z"}`, `{"op":"add_user","user_name":"x"}`, `{}`, `{"op":{}}`, `[]`, `{"op":"grant","op":"revoke"}`} {
 		f.Add([]byte(s))
 	}
-	s := port(f)
+	s := laws.Port(f)
 	f.Fuzz(func(t *testing.T, raw []byte) {
 		op, faults := change.DecodeOperation(raw)
 		if (op == nil) == (len(faults) == 0) {
@@ -333,10 +274,10 @@ func FuzzDecodeOperation(f *testing.F) {
 // shows them.
 func TestSubjectsAreTheIDsAnOperationRefersTo(t *testing.T) {
 	some := 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		d := change.NewDraft(s)
 		for i := range 200 {
-			op := d.Apply(i, c.operation(), c.instant())
+			op := d.Apply(i, c.Operation(), c.Instant())
 			raw, err := change.EncodeOperation(op)
 			if err != nil {
 				t.Fatal(err)

@@ -1,4 +1,4 @@
-package laws_test
+package laws
 
 import (
 	"regexp"
@@ -10,30 +10,30 @@ import (
 	"ableroster/internal/fact"
 )
 
-// oracle answers as DESIGN section 3 reads, by loops over the bare facts. It
+// Oracle answers as DESIGN section 3 reads, by loops over the bare facts. It
 // shares no code with the engine: no index, no closure, no matcher of its.
-type oracle struct {
+type Oracle struct {
 	zone         *time.Location
 	users        []*fact.User
-	groups       []*fact.Group
+	Groups       []*fact.Group
 	memberships  []*fact.Membership
 	applications []*fact.Application
 	resources    []*fact.Resource
-	roles        []*fact.Role
-	inclusions   []*fact.Inclusion
-	permissions  []*fact.Permission
-	assignments  []*fact.Assignment
+	Roles        []*fact.Role
+	Inclusions   []*fact.Inclusion
+	Permissions  []*fact.Permission
+	Assignments  []*fact.Assignment
 	fences       []*fact.Fence
 }
 
-// oracleOf copies the facts of a snapshot out of its tables.
-func oracleOf(s *access.Snapshot) *oracle {
-	o := &oracle{zone: s.Zone()}
+// OracleOf copies the facts of a snapshot out of its tables.
+func OracleOf(s *access.Snapshot) *Oracle {
+	o := &Oracle{zone: s.Zone()}
 	for i := range s.UserTable.Len() {
 		o.users = keep(o.users, s.UserTable.Get(i).Fact)
 	}
 	for i := range s.GroupTable.Len() {
-		o.groups = keep(o.groups, s.GroupTable.Get(i).Fact)
+		o.Groups = keep(o.Groups, s.GroupTable.Get(i).Fact)
 	}
 	for i := range s.MembershipTable.Len() {
 		o.memberships = keep(o.memberships, s.Membership(fact.MembershipID(i)))
@@ -45,16 +45,16 @@ func oracleOf(s *access.Snapshot) *oracle {
 		o.resources = keep(o.resources, s.ResourceTable.Get(i).Fact)
 	}
 	for i := range s.RoleTable.Len() {
-		o.roles = keep(o.roles, s.RoleTable.Get(i).Fact)
+		o.Roles = keep(o.Roles, s.RoleTable.Get(i).Fact)
 	}
 	for i := range s.InclusionTable.Len() {
-		o.inclusions = keep(o.inclusions, s.InclusionTable.Get(i).Fact)
+		o.Inclusions = keep(o.Inclusions, s.InclusionTable.Get(i).Fact)
 	}
 	for i := range s.PermissionTable.Len() {
-		o.permissions = keep(o.permissions, s.PermissionTable.Get(i).Fact)
+		o.Permissions = keep(o.Permissions, s.PermissionTable.Get(i).Fact)
 	}
 	for i := range s.AssignmentTable.Len() {
-		o.assignments = keep(o.assignments, s.Assignment(fact.AssignmentID(i)))
+		o.Assignments = keep(o.Assignments, s.Assignment(fact.AssignmentID(i)))
 	}
 	for i := range s.FenceTable.Len() {
 		o.fences = keep(o.fences, s.FenceTable.Get(i).Fact)
@@ -87,7 +87,7 @@ func segmentFits(pattern, segment string) bool {
 	return re.MatchString(segment)
 }
 
-func coversNaively(pattern, path string) bool {
+func CoversNaively(pattern, path string) bool {
 	p, s := segmentsOf(pattern), segmentsOf(path)
 	if len(p) > len(s) {
 		return false
@@ -100,7 +100,7 @@ func coversNaively(pattern, path string) bool {
 	return true
 }
 
-func (o *oracle) effective(u *fact.User, at calendar.Instant) bool {
+func (o *Oracle) Effective(u *fact.User, at calendar.Instant) bool {
 	if u.Status != fact.Active {
 		return false
 	}
@@ -109,7 +109,7 @@ func (o *oracle) effective(u *fact.User, at calendar.Instant) bool {
 	return (u.Start == 0 || day >= u.Start.String()) && (u.End == 0 || day <= u.End.String())
 }
 
-func (o *oracle) registered(app fact.ApplicationID, path string) *fact.Resource {
+func (o *Oracle) registered(app fact.ApplicationID, path string) *fact.Resource {
 	for _, r := range o.resources {
 		if r.Application == app && r.Path == path {
 			return r
@@ -118,7 +118,7 @@ func (o *oracle) registered(app fact.ApplicationID, path string) *fact.Resource 
 	return nil
 }
 
-func (o *oracle) exists(app fact.ApplicationID, path string) bool {
+func (o *Oracle) Exists(app fact.ApplicationID, path string) bool {
 	segments := segmentsOf(path)
 	found := false
 	for n := len(segments); n >= 0; n-- {
@@ -145,28 +145,28 @@ type way struct {
 }
 
 // ways are all of them whose actions and pattern fit, whatever else fails.
-func (o *oracle) ways(user *fact.User, app fact.ApplicationID, action, path string) []way {
+func (o *Oracle) ways(user *fact.User, app fact.ApplicationID, action, path string) []way {
 	var out []way
 	var role func(id fact.RoleID, w way)
 	role = func(id fact.RoleID, w way) {
-		for _, r := range o.roles {
+		for _, r := range o.Roles {
 			if r.ID == id && r.Retired {
 				return
 			}
 		}
-		for _, p := range o.permissions {
-			if p.Role == id && p.Application == app && coversNaively(p.Pattern, path) && (in(p.Actions, action) || in(p.Actions, "*")) {
+		for _, p := range o.Permissions {
+			if p.Role == id && p.Application == app && CoversNaively(p.Pattern, path) && (In(p.Actions, action) || In(p.Actions, "*")) {
 				out = append(out, way{w.windows, w.assignment, p})
 			}
 		}
-		for _, i := range o.inclusions {
+		for _, i := range o.Inclusions {
 			if i.Role == id {
 				role(i.Included, w)
 			}
 		}
 	}
 	held := func(by fact.Assignee, windows []calendar.Window) {
-		for _, a := range o.assignments {
+		for _, a := range o.Assignments {
 			if a.Assignee == by {
 				role(a.Role, way{append(windows[:len(windows):len(windows)], a.Window), a, nil})
 			}
@@ -179,17 +179,17 @@ func (o *oracle) ways(user *fact.User, app fact.ApplicationID, action, path stri
 	if user.UserKind == fact.Person {
 		held(fact.Assignee{Group: fact.AllUsersGroup}, nil)
 	}
-	o.up(fact.Member{User: user.ID}, nil, held)
-	for _, g := range o.groups {
-		if chosenNaively(g.Filter, user) {
-			o.up(fact.Member{Group: g.ID}, nil, held)
+	o.Up(fact.Member{User: user.ID}, nil, held)
+	for _, g := range o.Groups {
+		if ChosenNaively(g.Filter, user) {
+			o.Up(fact.Member{Group: g.ID}, nil, held)
 		}
 	}
 	return out
 }
 
-// rules are the filters that random groups have, and what they mean.
-var rules = map[string]func(*fact.User) bool{
+// Rules are the filters that random groups have, and what they mean.
+var Rules = map[string]func(*fact.User) bool{
 	`unit eq "marine"`:                          func(u *fact.User) bool { return u.Unit == "marine" },
 	`within eq "marine"`:                        func(u *fact.User) bool { return u.Unit == "marine" || strings.HasPrefix(u.Unit, "marine/") },
 	`kind eq "service" or unit eq "finance"`:    func(u *fact.User) bool { return u.UserKind == fact.Service || u.Unit == "finance" },
@@ -204,23 +204,23 @@ var rules = map[string]func(*fact.User) bool{
 	`title co "PILOT" and within ne "marine/tugs"`: func(u *fact.User) bool { return strings.Contains(u.Title, "pilot") && u.Unit != "marine/tugs" },
 }
 
-func chosenNaively(filter string, u *fact.User) bool {
-	means := rules[filter]
+func ChosenNaively(filter string, u *fact.User) bool {
+	means := Rules[filter]
 	return means != nil && means(u)
 }
 
-// up calls yield for a member and for every group above it, with the windows
+// Up calls yield for a member and for every group above it, with the windows
 // on the way, once for each way.
-func (o *oracle) up(m fact.Member, windows []calendar.Window, yield func(fact.Member, []calendar.Window)) {
+func (o *Oracle) Up(m fact.Member, windows []calendar.Window, yield func(fact.Member, []calendar.Window)) {
 	yield(m, windows)
 	for _, f := range o.memberships {
 		if f.Member == m {
-			o.up(fact.Member{Group: f.Group}, append(windows[:len(windows):len(windows)], f.Window), yield)
+			o.Up(fact.Member{Group: f.Group}, append(windows[:len(windows):len(windows)], f.Window), yield)
 		}
 	}
 }
 
-func in(all []string, x string) bool {
+func In(all []string, x string) bool {
 	for _, y := range all {
 		if x == y {
 			return true
@@ -230,12 +230,12 @@ func in(all []string, x string) bool {
 }
 
 // code is the last of the codes that a way fails, "" when it holds.
-func (o *oracle) code(w way, user *fact.User, q access.Question) access.Reason {
+func (o *Oracle) code(w way, user *fact.User, q access.Question) access.Reason {
 	code := access.Reason("")
 	if w.permission.Own && (user == nil || q.Owner == "" || !strings.EqualFold(q.Owner, user.UserName) && q.Owner != user.ID.String()) {
 		code = access.NotOwner
 	}
-	if w.assignment.Schedule != nil && !scheduledNaively(w.assignment.Schedule, q.At) {
+	if w.assignment.Schedule != nil && !ScheduledNaively(w.assignment.Schedule, q.At) {
 		code = access.OutsideSchedule
 	}
 	for _, x := range w.windows {
@@ -251,15 +251,15 @@ func (o *oracle) code(w way, user *fact.User, q access.Question) access.Reason {
 	if len(w.assignment.Scopes) > 0 {
 		inside := false
 		for _, x := range w.assignment.Scopes {
-			inside = inside || x.Application == w.permission.Application && coversNaively(x.Pattern, q.Path)
+			inside = inside || x.Application == w.permission.Application && CoversNaively(x.Pattern, q.Path)
 		}
 		if !inside {
 			code = access.OutOfScope
 		}
 	}
 	for _, f := range o.fences {
-		if f.Application == w.permission.Application && (in(f.Actions, q.Action) || in(f.Actions, "*")) &&
-			coversNaively(f.Pattern, q.Path) && !insideNaively(f.Pattern, w.permission.Pattern) {
+		if f.Application == w.permission.Application && (In(f.Actions, q.Action) || In(f.Actions, "*")) &&
+			CoversNaively(f.Pattern, q.Path) && !insideNaively(f.Pattern, w.permission.Pattern) {
 			code = access.Fenced
 		}
 	}
@@ -280,8 +280,8 @@ func insideNaively(fence, permission string) bool {
 	return true
 }
 
-// scheduledNaively reads the wall clock as text.
-func scheduledNaively(s *calendar.Schedule, at calendar.Instant) bool {
+// ScheduledNaively reads the wall clock as text.
+func ScheduledNaively(s *calendar.Schedule, at calendar.Instant) bool {
 	x := s.Text()
 	zone, err := time.LoadLocation(x.TimeZone)
 	if err != nil {
@@ -292,16 +292,16 @@ func scheduledNaively(s *calendar.Schedule, at calendar.Instant) bool {
 	today := strings.ToLower(local.Weekday().String()[:3])
 	yesterday := strings.ToLower(((local.Weekday() + 6) % 7).String()[:3])
 	if x.From < x.Until {
-		return in(x.Days, today) && clock >= x.From && clock < x.Until
+		return In(x.Days, today) && clock >= x.From && clock < x.Until
 	}
-	return in(x.Days, today) && clock >= x.From || in(x.Days, yesterday) && clock < x.Until
+	return In(x.Days, today) && clock >= x.From || In(x.Days, yesterday) && clock < x.Until
 }
 
-// order is that of the codes of chains.
-var order = []access.Reason{access.NotOwner, access.OutsideSchedule, access.NotYet, access.Ended, access.OutOfScope, access.Fenced}
+// Order is that of the codes of chains.
+var Order = []access.Reason{access.NotOwner, access.OutsideSchedule, access.NotYet, access.Ended, access.OutOfScope, access.Fenced}
 
-// check answers a question whose path is well formed.
-func (o *oracle) check(q access.Question) access.Decision {
+// Check answers a question whose path is well formed.
+func (o *Oracle) Check(q access.Question) access.Decision {
 	var app *fact.Application
 	for _, a := range o.applications {
 		if a.Key == q.Application {
@@ -327,10 +327,10 @@ func (o *oracle) check(q access.Question) access.Decision {
 			}
 			trial = trial || holds
 		}
-		o.up(fact.Member{User: user.ID}, nil, found)
-		for _, g := range o.groups {
-			if chosenNaively(g.Filter, user) {
-				o.up(fact.Member{Group: g.ID}, nil, found)
+		o.Up(fact.Member{User: user.ID}, nil, found)
+		for _, g := range o.Groups {
+			if ChosenNaively(g.Filter, user) {
+				o.Up(fact.Member{Group: g.ID}, nil, found)
 			}
 		}
 	}
@@ -341,7 +341,7 @@ func (o *oracle) check(q access.Question) access.Decision {
 		if user == nil {
 			return access.Decision{Reason: access.UserUnknown}
 		}
-		if !o.effective(user, q.At) {
+		if !o.Effective(user, q.At) {
 			return access.Decision{Reason: access.UserInactive}
 		}
 	}
@@ -352,8 +352,8 @@ func (o *oracle) check(q access.Question) access.Decision {
 	return live
 }
 
-func (o *oracle) live(app *fact.Application, user *fact.User, q access.Question) access.Decision {
-	if !o.exists(app.ID, q.Path) {
+func (o *Oracle) live(app *fact.Application, user *fact.User, q access.Question) access.Decision {
+	if !o.Exists(app.ID, q.Path) {
 		return access.Decision{Reason: access.ResourceUnknown}
 	}
 	declared := false
@@ -373,7 +373,7 @@ func (o *oracle) live(app *fact.Application, user *fact.User, q access.Question)
 	if user == nil {
 		return access.Decision{Reason: access.NotSignedIn}
 	}
-	for _, c := range order {
+	for _, c := range Order {
 		if codes[c] {
 			return access.Decision{Reason: c}
 		}

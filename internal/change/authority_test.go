@@ -1,4 +1,4 @@
-package laws_test
+package change_test
 
 import (
 	"slices"
@@ -8,13 +8,14 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 )
 
 // judged says what a user lacks to make a change.
 func judged(t *testing.T, s *access.Snapshot, caller string, ops ...change.Operation) []change.Refusal {
 	t.Helper()
-	d := draftOf(s, ops...)
+	d := laws.DraftOf(s, ops...)
 	if len(d.Faults) > 0 {
 		t.Fatalf("operation %d: %v", d.Faults[0].Operation, &d.Faults[0])
 	}
@@ -27,7 +28,7 @@ func judged(t *testing.T, s *access.Snapshot, caller string, ops ...change.Opera
 
 func TestAnAdministratorMayMakeAnyChange(t *testing.T) {
 	unit := "finance"
-	lacks := judged(t, port(t), "marta.quill",
+	lacks := judged(t, laws.Port(t), "marta.quill",
 		&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}, UserFacts: fact.UserFacts{Unit: "marine"}},
 		&operation.Grant{Role: "marine-manager", User: "new.one"},
 		&operation.AddRole{Key: "warden", Application: "berths"},
@@ -41,7 +42,7 @@ func TestAnAdministratorMayMakeAnyChange(t *testing.T) {
 }
 
 func TestADelegateMayDoTheirPart(t *testing.T) {
-	s := port(t, &operation.AddRole{Key: "staff"}, &operation.AddPermission{Role: "staff", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, &operation.Grant{Role: "staff", Group: "all-users"})
+	s := laws.Port(t, &operation.AddRole{Key: "staff"}, &operation.AddPermission{Role: "staff", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, &operation.Grant{Role: "staff", Group: "all-users"})
 	for name, ops := range map[string][]change.Operation{
 		"grant a role of theirs to one of theirs":     {&operation.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
 		"add somebody to their unit, with a role":     {&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}, UserFacts: fact.UserFacts{Unit: "marine/tugs"}}, &operation.Grant{Role: "berths/reader", User: "new.one"}},
@@ -59,7 +60,7 @@ func TestADelegateMayDoTheirPart(t *testing.T) {
 // Every roundabout way to a role that the delegate may not give.
 func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
 	unit := "marine/pilotage"
-	s := port(t,
+	s := laws.Port(t,
 		&operation.AddMember{Group: "pilots", User: "ines.halloran"},
 		&operation.AddGroup{Key: "till", Unit: "marine"}, // theirs, but in a group that gives more
 		&operation.AddMember{Group: "cash-desk", Member: "till"},
@@ -105,7 +106,7 @@ func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
 // assign on the role through one assignment and on the user through another do
 // not add up.
 func TestBothRightsMustComeThroughOneAssignment(t *testing.T) {
-	s := port(t,
+	s := laws.Port(t,
 		&operation.AddRole{Key: "finance-manager"},
 		&operation.AddPermission{Role: "finance-manager", Application: "able-roster", Actions: []string{"read", "assign"}, Pattern: "users/finance"},
 		&operation.AddPermission{Role: "finance-manager", Application: "able-roster", Actions: []string{"read", "assign"}, Pattern: "roles/tariffs"},
@@ -119,7 +120,7 @@ func TestBothRightsMustComeThroughOneAssignment(t *testing.T) {
 }
 
 func TestNobodyPassesOnRightsInAbleRosterTheyDoNotHold(t *testing.T) {
-	s := port(t,
+	s := laws.Port(t,
 		&operation.AddRole{Key: "auditor"},
 		&operation.AddPermission{Role: "auditor", Application: "able-roster", Actions: []string{"read"}, Pattern: "/"},
 		&operation.AddRole{Key: "role-giver"}, // may assign any role to anybody, and read users
@@ -136,7 +137,7 @@ func TestNobodyPassesOnRightsInAbleRosterTheyDoNotHold(t *testing.T) {
 }
 
 func TestNothingIsLentOutsideTheWindowOfTheCallersOwnAssignment(t *testing.T) {
-	s := port(t, &operation.AddRole{Key: "stand-in"},
+	s := laws.Port(t, &operation.AddRole{Key: "stand-in"},
 		&operation.AddPermission{Role: "stand-in", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
 		&operation.Grant{Role: "stand-in", User: "hedvika.venables", Window: calendar.Window{From: 10, Until: 20}})
 	id, _ := s.FindUser("hedvika.venables")
@@ -148,7 +149,7 @@ func TestNothingIsLentOutsideTheWindowOfTheCallersOwnAssignment(t *testing.T) {
 }
 
 func TestEverybodyReadsThemselvesAndNobodyElse(t *testing.T) {
-	s := port(t)
+	s := laws.Port(t)
 	pilot, _ := s.FindUser("ines.halloran")
 	manager, _ := s.FindUser("tomas.brandt")
 	finance, _ := s.FindUser("hedvika.venables")
@@ -166,7 +167,7 @@ func TestEverybodyReadsThemselvesAndNobodyElse(t *testing.T) {
 // them, and that they would have again.
 func TestPowersAreWhatSomebodyHoldsNowOrLater(t *testing.T) {
 	suspended := fact.Suspended
-	s := port(t,
+	s := laws.Port(t,
 		&operation.AddUser{Personal: fact.Personal{UserName: "soon.one"}, UserFacts: fact.UserFacts{Unit: "marine"}},
 		&operation.Grant{Role: "access-administrator", User: "soon.one", Window: calendar.Window{From: 1000}},
 		&operation.AddUser{Personal: fact.Personal{UserName: "was.one"}, UserFacts: fact.UserFacts{Unit: "marine"}},
@@ -195,26 +196,9 @@ func TestPowersAreWhatSomebodyHoldsNowOrLater(t *testing.T) {
 	}
 }
 
-func railsOf(t *testing.T, s *access.Snapshot, caller string, ops ...change.Operation) []change.RailCode {
-	t.Helper()
-	d := draftOf(s, ops...)
-	if len(d.Faults) > 0 {
-		t.Fatal(&d.Faults[0])
-	}
-	id, _ := s.FindUser(caller)
-	var out []change.RailCode
-	for _, r := range d.GuardRails(id, d.Preview(2), 2, nil) {
-		if r.Passable == (r.Code == change.LastAdministrator) {
-			t.Errorf("%s: passable %v", r.Code, r.Passable)
-		}
-		out = append(out, r.Code)
-	}
-	return out
-}
-
 func TestGuardRails(t *testing.T) {
 	suspended, end := fact.Suspended, calendar.Date(30000)
-	two := port(t, &operation.Grant{Role: "access-administrator", User: "tomas.brandt"})
+	two := laws.Port(t, &operation.Grant{Role: "access-administrator", User: "tomas.brandt"})
 	crowd := []change.Operation{&operation.AddGroup{Key: "crowd"}}
 	for i := range 40 {
 		name := change.UserRef("crew." + string(rune('a'+i/20)) + string(rune('a'+i%20)))
@@ -227,36 +211,36 @@ func TestGuardRails(t *testing.T) {
 		ops    []change.Operation
 		want   []change.RailCode
 	}{
-		{"an everyday grant", port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", User: "ines.halloran"}}, nil},
-		{"suspending the last administrator", port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", Status: &suspended}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
-		{"an end date for the last administrator", port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", UserEdits: fact.UserEdits{End: &end}}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
-		{"retiring the role of the last administrator", port(t), "marta.quill", []change.Operation{&operation.RetireRole{Role: "access-administrator"}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
+		{"an everyday grant", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", User: "ines.halloran"}}, nil},
+		{"suspending the last administrator", laws.Port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", Status: &suspended}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
+		{"an end date for the last administrator", laws.Port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", UserEdits: fact.UserEdits{End: &end}}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
+		{"retiring the role of the last administrator", laws.Port(t), "marta.quill", []change.Operation{&operation.RetireRole{Role: "access-administrator"}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
 		{"suspending one of two administrators", two, "tomas.brandt", []change.Operation{&operation.UpdateUser{User: "marta.quill", Status: &suspended}}, nil},
 		{"lowering one's own", two, "marta.quill", []change.Operation{&operation.Revoke{Role: "access-administrator", User: "marta.quill"}}, []change.RailCode{change.OwnAccessLowered}},
-		{"a gain for everybody", port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "public"}}, []change.RailCode{change.GainForEverybody}},
-		{"a gain for all users", port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "all-users"}}, []change.RailCode{change.GainForEverybody}},
-		{"rights to administer", port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "access-administrator", User: "ines.halloran"}}, []change.RailCode{change.AdministeringGain}},
-		{"a gain of many at once", port(t, crowd...), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "crowd"}}, []change.RailCode{change.WideGain}},
-		{"many who arrive with their roles", port(t, &operation.AddGroup{Key: "crowd"}, &operation.Grant{Role: "berths/reader", Group: "crowd"}), "marta.quill", crowd[1:], nil},
+		{"a gain for everybody", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "public"}}, []change.RailCode{change.GainForEverybody}},
+		{"a gain for all users", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "all-users"}}, []change.RailCode{change.GainForEverybody}},
+		{"rights to administer", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "access-administrator", User: "ines.halloran"}}, []change.RailCode{change.AdministeringGain}},
+		{"a gain of many at once", laws.Port(t, crowd...), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "crowd"}}, []change.RailCode{change.WideGain}},
+		{"many who arrive with their roles", laws.Port(t, &operation.AddGroup{Key: "crowd"}, &operation.Grant{Role: "berths/reader", Group: "crowd"}), "marta.quill", crowd[1:], nil},
 	} {
-		if got := railsOf(t, x.s, x.caller, x.ops...); !slices.Equal(got, x.want) {
+		if got := laws.RailsOf(t, x.s, x.caller, x.ops...); !slices.Equal(got, x.want) {
 			t.Errorf("%s: %v, want %v", x.name, got, x.want)
 		}
 	}
 }
 
 func TestWhatMovedSinceOneLooked(t *testing.T) {
-	s := port(t)
-	d := draftOf(s, &operation.Grant{Role: "berths/reader", User: "ines.halloran"})
+	s := laws.Port(t)
+	d := laws.DraftOf(s, &operation.Grant{Role: "berths/reader", User: "ines.halloran"})
 	s2 := d.Seal(2, 2)
-	mine := draftOf(s2, &operation.Grant{Role: "berths/scheduler", User: "ines.halloran"})
+	mine := laws.DraftOf(s2, &operation.Grant{Role: "berths/scheduler", User: "ines.halloran"})
 	if moved := mine.Moved(1); len(moved) != 1 || moved[0].Kind != fact.FactUser {
 		t.Errorf("somebody gave her a role in between: %v", moved)
 	}
 	if moved := mine.Moved(2); len(moved) != 0 {
 		t.Errorf("seen already: %v", moved)
 	}
-	other := draftOf(s2, &operation.Grant{Role: "tariffs/releaser", User: "hedvika.venables"})
+	other := laws.DraftOf(s2, &operation.Grant{Role: "tariffs/releaser", User: "hedvika.venables"})
 	if moved := other.Moved(1); len(moved) != 0 {
 		t.Errorf("what was changed has nothing to do with it: %v", moved)
 	}

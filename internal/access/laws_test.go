@@ -1,4 +1,4 @@
-package laws_test
+package access_test
 
 import (
 	"fmt"
@@ -11,34 +11,23 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
 )
 
-// organisations is how many random ones each law is tried on.
-const organisations = 60
-
-func eachOrganisation(t *testing.T, f func(t *testing.T, c *chance, s *access.Snapshot)) {
-	t.Helper()
-	for seed := range uint64(organisations) {
-		c := newChance(seed)
-		s := c.organisation(t)
-		t.Run(fmt.Sprint("seed ", seed), func(t *testing.T) { f(t, c, s) })
-	}
-}
-
 func TestChecksAgreeWithTheOracle(t *testing.T) {
 	asked, reasons := 0, map[access.Reason]int{}
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
-		o := oracleOf(s)
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		o := laws.OracleOf(s)
 		for range 18_000 {
-			q := c.question()
+			q := c.Question()
 			got, err := s.Check(q)
 			if err != nil {
 				t.Fatal(err)
 			}
-			if want := o.check(q); got != want {
+			if want := o.Check(q); got != want {
 				t.Fatalf("%+v: %v, the oracle says %v", q, got, want)
 			}
 			asked++
@@ -55,7 +44,7 @@ func TestChecksAgreeWithTheOracle(t *testing.T) {
 }
 
 func TestASnapshotMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		d := access.Loader(s.Revision)
 		for _, kind := range fact.FactKinds {
 			for row := range uint32(600) {
@@ -66,7 +55,7 @@ func TestASnapshotMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 		}
 		fresh := d.Seal(s.Revision, s.At)
 		for range 300 {
-			q := c.question()
+			q := c.Question()
 			got, _ := fresh.Check(q)
 			want, _ := s.Check(q)
 			if got != want {
@@ -85,16 +74,16 @@ func TestASnapshotMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 }
 
 func TestAnOlderSnapshotIsNotChangedByDraftsMadeFromIt(t *testing.T) {
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		var questions []access.Question
 		var answers []access.Decision
 		for range 200 {
-			q := c.question()
+			q := c.Question()
 			d, _ := s.Check(q)
 			questions, answers = append(questions, q), append(answers, d)
 		}
 		for range 40 {
-			c.change(s, 4)
+			c.Change(s, 4)
 		}
 		for i, q := range questions {
 			if d, _ := s.Check(q); d != answers[i] {
@@ -117,10 +106,10 @@ func TestEntitlementsAccessAndReachSayWhatChecksSay(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long")
 	}
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 60 {
-			at := c.instant()
-			ref := string(c.user())
+			at := c.Instant()
+			ref := string(c.User())
 			id, ok := s.FindUser(ref)
 			if !ok {
 				continue
@@ -175,7 +164,7 @@ func TestEntitlementsAccessAndReachSayWhatChecksSay(t *testing.T) {
 // or lies below something open.
 func concrete(s *access.Snapshot, app fact.ApplicationID, target string) string {
 	for _, name := range []string{"q-1", "x", "a", "b", "c"} {
-		if path := strings.ReplaceAll(target, "*", name); oracleOf(s).exists(app, path) {
+		if path := strings.ReplaceAll(target, "*", name); laws.OracleOf(s).Exists(app, path) {
 			return path
 		}
 	}
@@ -221,13 +210,13 @@ func instant(e *query.Entitlement, from calendar.Instant) (calendar.Instant, boo
 
 func TestAPreviewIsTheDifferenceAfterTheCommit(t *testing.T) {
 	tried, touched := 0, 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 60 {
-			d, ok := c.change(s, 3)
+			d, ok := c.Change(s, 3)
 			if !ok {
 				continue
 			}
-			from := c.instant()
+			from := c.Instant()
 			effects := map[fact.UserID]change.Effect{}
 			for _, e := range d.Preview(from).Effects {
 				for _, u := range e.Users {
@@ -249,7 +238,7 @@ func TestAPreviewIsTheDifferenceAfterTheCommit(t *testing.T) {
 					if before := s.Application(app.ID); before == nil || before.State != fact.StateLive || app.State != fact.StateLive {
 						continue // answered as if live: checks are not
 					}
-					q := access.Question{User: ref, Application: app.Key, Action: c.action(), Path: c.question().Path, At: max(from, c.instant()), Owner: pick(c, "", ref)}
+					q := access.Question{User: ref, Application: app.Key, Action: c.Action(), Path: c.Question().Path, At: max(from, c.Instant()), Owner: laws.Pick(c, "", ref)}
 					probe(t, s, next, e, q, app.ID)
 				}
 				// What is in the preview changed, at an instant it says.
@@ -308,9 +297,9 @@ func changed(t *testing.T, without, with *access.Snapshot, x query.Entitlement, 
 
 func TestAddingNeverTakesAway(t *testing.T) {
 	added := 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 120 {
-			op := c.operation()
+			op := c.Operation()
 			if m, ok := op.(*operation.AddMember); ok { // on new bounds it takes the place of the old one
 				m.Window = calendar.Window{}
 			}
@@ -349,9 +338,9 @@ func TestAddingNeverTakesAway(t *testing.T) {
 }
 
 func TestAnExplanationNamesWaysThatAreThere(t *testing.T) {
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 400 {
-			q := c.question()
+			q := c.Question()
 			e, err := query.Explain(s, q)
 			if err != nil {
 				t.Fatal(err)
@@ -362,7 +351,7 @@ func TestAnExplanationNamesWaysThatAreThere(t *testing.T) {
 			if (e.Reason == access.Rehearsal) != (e.Live != e.Reason) || e.Reason == access.Rehearsal && e.Live == access.Granted {
 				t.Fatalf("%+v: %s, and live it would be %s", q, e.Reason, e.Live)
 			}
-			if (e.Live == access.Granted || slices.Contains(order, e.Live)) != (len(e.Chains) > 0) {
+			if (e.Live == access.Granted || slices.Contains(laws.Order, e.Live)) != (len(e.Chains) > 0) {
 				t.Fatalf("%+v: %s, live %s, with %d chains", q, e.Reason, e.Live, len(e.Chains))
 			}
 			for i, chain := range e.Chains {
@@ -385,7 +374,7 @@ func TestAnExplanationNamesWaysThatAreThere(t *testing.T) {
 }
 
 func TestHoldersAndRolesHeldAreEachOthersConverse(t *testing.T) {
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for r := range s.Roles() {
 			below := map[fact.UserID]bool{}
 			s.HoldersBelow(r.ID, func(id fact.UserID) { below[id] = true })
@@ -401,9 +390,9 @@ func TestHoldersAndRolesHeldAreEachOthersConverse(t *testing.T) {
 // A would-be user is asked about as the same user, once made, will be.
 func TestAWouldBeUserHasWhatTheSameUserWillHave(t *testing.T) {
 	had := 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 20 {
-			u := fact.User{UserFacts: fact.UserFacts{Unit: c.unit(), Employment: pick(c, "staff", "contractor"), Start: c.date(), End: c.date()}}
+			u := fact.User{UserFacts: fact.UserFacts{Unit: c.Unit(), Employment: laws.Pick(c, "staff", "contractor"), Start: c.Date(), End: c.Date()}}
 			dreamt, id, faults := change.WouldBe(s, u)
 			d := change.NewDraft(s)
 			d.Apply(0, &operation.AddUser{Personal: fact.Personal{UserName: "newcomer"}, UserFacts: fact.UserFacts{Unit: u.Unit, Employment: u.Employment, Start: u.Start, End: u.End}}, s.At)
@@ -416,7 +405,7 @@ func TestAWouldBeUserHasWhatTheSameUserWillHave(t *testing.T) {
 			}
 			made, _ := d.FindUser("newcomer")
 			for range 20 {
-				q := c.question()
+				q := c.Question()
 				q.User = id.String()
 				got, _ := dreamt.Check(q)
 				q.User = made.String()

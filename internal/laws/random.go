@@ -1,4 +1,4 @@
-package laws_test
+package laws
 
 import (
 	"fmt"
@@ -16,22 +16,22 @@ import (
 	"ableroster/internal/patterns"
 )
 
-// chance makes random organisations and changes to them, small enough for
+// Chance makes random organisations and changes to them, small enough for
 // every corner to be met often, all names among few.
-type chance struct {
+type Chance struct {
 	*rand.Rand
-	day0 time.Time
+	Day0 time.Time
 }
 
-func newChance(seed uint64) *chance {
-	return &chance{rand.New(rand.NewPCG(seed, 99)), time.Date(2026, 3, 20, 0, 0, 0, 0, time.UTC)}
+func NewChance(seed uint64) *Chance {
+	return &Chance{rand.New(rand.NewPCG(seed, 99)), time.Date(2026, 3, 20, 0, 0, 0, 0, time.UTC)}
 }
 
-func pick[T any](c *chance, all ...T) T { return all[c.IntN(len(all))] }
+func Pick[T any](c *Chance, all ...T) T { return all[c.IntN(len(all))] }
 
-// instant is on or beside the edges that windows, days and schedules have.
-func (c *chance) instant() calendar.Instant {
-	t := c.day0.AddDate(0, 0, c.IntN(24)-2)
+// Instant is on or beside the edges that windows, days and schedules have.
+func (c *Chance) Instant() calendar.Instant {
+	t := c.Day0.AddDate(0, 0, c.IntN(24)-2)
 	switch c.IntN(4) {
 	case 0: // days begin elsewhere
 		t = t.Add(time.Duration(c.IntN(5)-2) * time.Hour)
@@ -41,7 +41,7 @@ func (c *chance) instant() calendar.Instant {
 	return calendar.At(t) + calendar.Instant(c.IntN(3)-1)
 }
 
-func (c *chance) schedule() *calendar.Schedule {
+func (c *Chance) schedule() *calendar.Schedule {
 	if c.IntN(4) > 0 {
 		return nil
 	}
@@ -52,28 +52,28 @@ func (c *chance) schedule() *calendar.Schedule {
 		}
 	}
 	clock := func() string { return fmt.Sprintf("%02d:%02d", c.IntN(24), 30*c.IntN(2)) }
-	s, err := calendar.NewSchedule(append(days, "wed"), clock(), clock(), pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns", "Australia/Lord_Howe"))
+	s, err := calendar.NewSchedule(append(days, "wed"), clock(), clock(), Pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns", "Australia/Lord_Howe"))
 	if err != nil {
 		panic(err)
 	}
 	return s
 }
 
-func (c *chance) scopes() []change.ScopeRef {
+func (c *Chance) scopes() []change.ScopeRef {
 	var out []change.ScopeRef
 	if c.IntN(4) == 0 {
 		for range 1 + c.IntN(2) {
-			out = append(out, change.ScopeRef{Application: c.application(), Pattern: c.pattern()})
+			out = append(out, change.ScopeRef{Application: c.application(), Pattern: c.Pattern()})
 		}
 	}
 	return out
 }
 
-func (c *chance) window() calendar.Window {
+func (c *Chance) Window() calendar.Window {
 	if c.IntN(2) > 0 {
 		return calendar.Window{}
 	}
-	w := calendar.Window{From: calendar.At(c.day0.AddDate(0, 0, c.IntN(20))), Until: calendar.At(c.day0.AddDate(0, 0, c.IntN(20)))}
+	w := calendar.Window{From: calendar.At(c.Day0.AddDate(0, 0, c.IntN(20))), Until: calendar.At(c.Day0.AddDate(0, 0, c.IntN(20)))}
 	switch c.IntN(3) {
 	case 0:
 		w.From = 0
@@ -83,25 +83,25 @@ func (c *chance) window() calendar.Window {
 	return w // may end before it begins: refused then
 }
 
-func (c *chance) date() calendar.Date {
+func (c *Chance) Date() calendar.Date {
 	if c.IntN(4) > 0 {
 		return 0
 	}
-	return calendar.DateOf(c.day0.AddDate(0, 0, c.IntN(20)))
+	return calendar.DateOf(c.Day0.AddDate(0, 0, c.IntN(20)))
 }
 
-func (c *chance) user() change.UserRef { return change.UserRef(fmt.Sprintf("user.%d", c.IntN(10))) }
-func (c *chance) group() change.GroupRef {
+func (c *Chance) User() change.UserRef { return change.UserRef(fmt.Sprintf("user.%d", c.IntN(10))) }
+func (c *Chance) Group() change.GroupRef {
 	if c.IntN(12) == 0 {
-		return pick[change.GroupRef](c, "all-users", "public")
+		return Pick[change.GroupRef](c, "all-users", "public")
 	}
 	return change.GroupRef(fmt.Sprintf("g%d", c.IntN(7)))
 }
-func (c *chance) application() change.ApplicationRef {
+func (c *Chance) application() change.ApplicationRef {
 	return change.ApplicationRef(fmt.Sprintf("app%d", c.IntN(3)))
 }
 
-func (c *chance) role() change.RoleRef {
+func (c *Chance) role() change.RoleRef {
 	key := fmt.Sprintf("r%d", c.IntN(5))
 	if c.IntN(3) == 0 {
 		return change.RoleRef(key)
@@ -110,7 +110,7 @@ func (c *chance) role() change.RoleRef {
 }
 
 // roles and groups are what a default rule gives; one of them may be none.
-func (c *chance) roles() []change.RoleRef {
+func (c *Chance) roles() []change.RoleRef {
 	out := []change.RoleRef{}
 	for range c.IntN(3) {
 		out = append(out, c.role())
@@ -118,89 +118,89 @@ func (c *chance) roles() []change.RoleRef {
 	return out
 }
 
-func (c *chance) groups() []change.GroupRef {
+func (c *Chance) groups() []change.GroupRef {
 	out := []change.GroupRef{}
 	for range c.IntN(2) {
-		out = append(out, c.group())
+		out = append(out, c.Group())
 	}
 	return out
 }
 
-func (c *chance) action() string { return pick(c, "read", "update", "release") }
+func (c *Chance) Action() string { return Pick(c, "read", "update", "release") }
 
-// path is one of few; names that stars match part of are among them.
-func (c *chance) path() string {
-	return pick(c, "/", "a", "a/north-1", "a/north-2", "a/south-1", "b", "b/x", "b/x/y", "b/x/y/z", "c", "c/north-1")
+// Path is one of few; names that stars match part of are among them.
+func (c *Chance) Path() string {
+	return Pick(c, "/", "a", "a/north-1", "a/north-2", "a/south-1", "b", "b/x", "b/x/y", "b/x/y/z", "c", "c/north-1")
 }
 
-func (c *chance) pattern() string {
-	return pick(c, "/", "a", "a/north-*", "a/*-1", "*/north-1", "*", "b/x", "b/*/y", "b/x/*", "a/*", "c", "b/x/y/z/*", "a/*o*-1")
+func (c *Chance) Pattern() string {
+	return Pick(c, "/", "a", "a/north-*", "a/*-1", "*/north-1", "*", "b/x", "b/*/y", "b/x/*", "a/*", "c", "b/x/y/z/*", "a/*o*-1")
 }
 
-func (c *chance) unit() string { return pick(c, "", "marine", "marine/pilotage", "finance") }
+func (c *Chance) Unit() string { return Pick(c, "", "marine", "marine/pilotage", "finance") }
 
 // filter is a rule for a group, or none.
-func (c *chance) filter() string {
+func (c *Chance) filter() string {
 	if c.IntN(2) == 0 {
 		return ""
 	}
-	return pick(c, slices.Sorted(maps.Keys(rules))...)
+	return Pick(c, slices.Sorted(maps.Keys(Rules))...)
 }
 
-func (c *chance) holder() (change.UserRef, change.GroupRef) {
+func (c *Chance) holder() (change.UserRef, change.GroupRef) {
 	if c.IntN(2) == 0 {
-		return c.user(), ""
+		return c.User(), ""
 	}
-	return "", c.group()
+	return "", c.Group()
 }
 
-// operation is one that may or may not fit.
-func (c *chance) operation() change.Operation {
+// Operation is one that may or may not fit.
+func (c *Chance) Operation() change.Operation {
 	user, group := c.holder()
 	switch c.IntN(62) { // what has no case of its own is a grant
 	case 0:
-		return &operation.AddUser{Personal: fact.Personal{UserName: string(c.user())}, UserKind: pick(c, fact.Person, fact.Person, fact.Service), UserFacts: fact.UserFacts{Unit: c.unit(), Start: c.date(), End: c.date()}}
+		return &operation.AddUser{Personal: fact.Personal{UserName: string(c.User())}, UserKind: Pick(c, fact.Person, fact.Person, fact.Service), UserFacts: fact.UserFacts{Unit: c.Unit(), Start: c.Date(), End: c.Date()}}
 	case 1:
-		start, end := c.date(), c.date()
-		return &operation.UpdateUser{User: c.user(), UserEdits: fact.UserEdits{Start: &start, End: &end}}
+		start, end := c.Date(), c.Date()
+		return &operation.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Start: &start, End: &end}}
 	case 2:
-		status := pick(c, fact.Active, fact.Active, fact.Active, fact.Active, fact.Active, fact.Active, fact.Active, fact.Suspended, fact.Departed)
-		return &operation.UpdateUser{User: c.user(), Status: &status}
+		status := Pick(c, fact.Active, fact.Active, fact.Active, fact.Active, fact.Active, fact.Active, fact.Active, fact.Suspended, fact.Departed)
+		return &operation.UpdateUser{User: c.User(), Status: &status}
 	case 3:
-		return &operation.AddGroup{Key: fmt.Sprintf("g%d", c.IntN(7)), Unit: c.unit(), Filter: c.filter()}
+		return &operation.AddGroup{Key: fmt.Sprintf("g%d", c.IntN(7)), Unit: c.Unit(), Filter: c.filter()}
 	case 40:
 		text := c.filter()
-		return &operation.UpdateGroup{Group: c.group(), Filter: &text}
+		return &operation.UpdateGroup{Group: c.Group(), Filter: &text}
 	case 41:
-		unit, title := c.unit(), pick(c, "pilot", "clerk", "")
-		return &operation.UpdateUser{User: c.user(), UserEdits: fact.UserEdits{Unit: &unit, Title: &title}}
+		unit, title := c.Unit(), Pick(c, "pilot", "clerk", "")
+		return &operation.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Unit: &unit, Title: &title}}
 	case 54, 55:
-		return &operation.UpdateUser{User: c.user(), Custom: map[string]string{pick(c, "grade", "ticket"): pick(c, "A", "a", ""), "bonus": pick(c, "", "3", "7.50"), "badge": pick(c, "", "x")}}
+		return &operation.UpdateUser{User: c.User(), Custom: map[string]string{Pick(c, "grade", "ticket"): Pick(c, "A", "a", ""), "bonus": Pick(c, "", "3", "7.50"), "badge": Pick(c, "", "x")}}
 	case 57:
-		return &operation.HandOver{User: c.user(), To: c.user()}
+		return &operation.HandOver{User: c.User(), To: c.User()}
 	case 56:
-		return &operation.UpdateAttribute{Attribute: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: pick(c, "marine", "finance"), Value: pick(c, "M1", "M2")}}}}
+		return &operation.UpdateAttribute{Attribute: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: Pick(c, "marine", "finance"), Value: Pick(c, "M1", "M2")}}}}
 	case 4, 5, 6, 27, 28:
-		m := &operation.AddMember{Group: c.group(), User: user, Window: c.window()}
+		m := &operation.AddMember{Group: c.Group(), User: user, Window: c.Window()}
 		if user == "" {
 			m.Member = group
 		}
 		return m
 	case 7:
-		m := &operation.RemoveMember{Group: c.group(), User: user}
+		m := &operation.RemoveMember{Group: c.Group(), User: user}
 		if user == "" {
 			m.Member = group
 		}
 		return m
 	case 8:
-		return &operation.AddApplication{Key: string(c.application()), State: pick(c, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateDraft),
+		return &operation.AddApplication{Key: string(c.application()), State: Pick(c, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateDraft),
 			Actions: []fact.Action{{Key: "read"}, {Key: "update"}}, Open: c.IntN(6) == 0}
 	case 9:
-		state := pick(c, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateRehearsal, fact.StateDraft, fact.StateRetired)
+		state := Pick(c, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateRehearsal, fact.StateDraft, fact.StateRetired)
 		return &operation.UpdateApplication{Application: c.application(), State: &state,
-			Actions: pick(c, []fact.Action{{Key: "read"}, {Key: "update"}}, []fact.Action{{Key: "read"}, {Key: "update"}, {Key: "release"}})}
+			Actions: Pick(c, []fact.Action{{Key: "read"}, {Key: "update"}}, []fact.Action{{Key: "read"}, {Key: "update"}, {Key: "release"}})}
 	case 10, 11:
-		return &operation.AddResource{Application: c.application(), Path: c.path(), Open: c.IntN(3) == 0}
+		return &operation.AddResource{Application: c.application(), Path: c.Path(), Open: c.IntN(3) == 0}
 	case 12:
 		app, key := c.application(), fmt.Sprintf("r%d", c.IntN(5))
 		if c.IntN(3) == 0 {
@@ -217,22 +217,22 @@ func (c *chance) operation() change.Operation {
 	case 15, 25, 30, 31:
 		return &operation.ExcludeRole{Role: c.role(), Excludes: c.role()}
 	case 16, 17, 18:
-		return &operation.AddPermission{Role: c.role(), Application: pick(c, "", c.application()), Actions: pick(c, []string{"read"}, []string{"read", "update"}, []string{"*"}), Pattern: c.pattern()}
+		return &operation.AddPermission{Role: c.role(), Application: Pick(c, "", c.application()), Actions: Pick(c, []string{"read"}, []string{"read", "update"}, []string{"*"}), Pattern: c.Pattern()}
 	case 19:
 		if c.IntN(3) == 0 {
 			return &operation.RemovePermission{Permission: change.PermissionRef(fmt.Sprintf("permission-%d", 1+c.IntN(30)))}
 		}
 		return &operation.Revoke{Role: c.role(), User: user, Group: group}
 	case 20, 21:
-		return &operation.Grant{Role: c.role(), User: user, Group: group, Window: c.window(), Scopes: c.scopes(), Schedule: c.schedule()}
+		return &operation.Grant{Role: c.role(), User: user, Group: group, Window: c.Window(), Scopes: c.scopes(), Schedule: c.schedule()}
 	case 32, 33:
 		if c.IntN(3) == 0 {
 			return &operation.RemoveFence{Fence: change.FenceRef(fmt.Sprintf("fence-%d", 1+c.IntN(12)))}
 		}
-		return &operation.AddFence{Application: c.application(), Pattern: c.pattern(), Actions: pick(c, []string{"read"}, []string{"update"}, []string{"*"})}
+		return &operation.AddFence{Application: c.application(), Pattern: c.Pattern(), Actions: Pick(c, []string{"read"}, []string{"update"}, []string{"*"})}
 	case 34:
 		open, retired := c.IntN(3) == 0, c.IntN(3) == 0
-		o := &operation.UpdateResource{Application: c.application(), Path: c.path()}
+		o := &operation.UpdateResource{Application: c.application(), Path: c.Path()}
 		if c.IntN(2) == 0 {
 			o.Open = &open
 		} else {
@@ -240,17 +240,17 @@ func (c *chance) operation() change.Operation {
 		}
 		return o
 	case 35:
-		trial := c.group()
+		trial := c.Group()
 		if c.IntN(3) == 0 {
 			trial = ""
 		}
 		return &operation.UpdateApplication{Application: c.application(), Trial: &trial}
 	case 22, 23, 24, 29:
-		return &operation.AddPermission{Role: c.role(), Actions: []string{"*"}, Pattern: pick(c, "/", "a", "b", "*")}
+		return &operation.AddPermission{Role: c.role(), Actions: []string{"*"}, Pattern: Pick(c, "/", "a", "b", "*")}
 	case 26:
-		return &operation.RemoveMember{Group: c.group(), User: c.user()}
+		return &operation.RemoveMember{Group: c.Group(), User: c.User()}
 	case 36, 37, 38, 39:
-		return &operation.AddPermission{Role: c.role(), Actions: pick(c, []string{"read"}, []string{"*"}), Pattern: c.pattern(), Own: true}
+		return &operation.AddPermission{Role: c.role(), Actions: Pick(c, []string{"read"}, []string{"*"}), Pattern: c.Pattern(), Own: true}
 	case 42:
 		key, text := fmt.Sprintf("d%d", c.IntN(4)), c.filter()
 		return &operation.AddDefault{Key: key, Everybody: text == "", Filter: text, Roles: c.roles(), Groups: c.groups()}
@@ -268,12 +268,12 @@ func (c *chance) operation() change.Operation {
 		}
 		return o
 	case 48:
-		owner := pick(c, c.user(), "")
+		owner := Pick(c, c.User(), "")
 		switch c.IntN(3) {
 		case 0:
 			return &operation.UpdateRole{Role: c.role(), Owner: &owner}
 		case 1:
-			return &operation.UpdateGroup{Group: c.group(), Owner: &owner}
+			return &operation.UpdateGroup{Group: c.Group(), Owner: &owner}
 		}
 		return &operation.UpdateApplication{Application: c.application(), Owner: &owner}
 	case 45:
@@ -289,11 +289,11 @@ func (c *chance) operation() change.Operation {
 	case 47:
 		return &operation.EndSoDRule{SoDRule: change.SoDRuleRef(fmt.Sprintf("c%d", c.IntN(12)))}
 	case 50, 51:
-		return c.expectation()
+		return c.Expectation()
 	case 52:
 		return &operation.EndExpectation{Expectation: change.ExpectationRef(fmt.Sprintf("e%d", c.IntN(6)))}
 	case 53: // seldom what keeps others from being given anything
-		owner, risk, longest := c.user(), pick(c, fact.RiskUnsaid, fact.RiskLow, fact.RiskHigh), pick(c, 0, 0, 0, 0, 0, 0, 0, 5)
+		owner, risk, longest := c.User(), Pick(c, fact.RiskUnsaid, fact.RiskLow, fact.RiskHigh), Pick(c, 0, 0, 0, 0, 0, 0, 0, 5)
 		switch c.IntN(3) {
 		case 0:
 			return &operation.UpdateRole{Role: c.role(), Owner: &owner, Risk: &risk, MaxDays: &longest}
@@ -301,20 +301,20 @@ func (c *chance) operation() change.Operation {
 			back := false
 			return &operation.UpdateRole{Role: c.role(), Retired: &back}
 		}
-		direct := pick(c, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWarned, fact.DirectWarned, fact.DirectRefused)
+		direct := Pick(c, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWarned, fact.DirectWarned, fact.DirectRefused)
 		return &operation.UpdateApplication{Application: c.application(), Direct: &direct}
 	case 44:
 		return &operation.EndDefault{Default: change.DefaultRef(fmt.Sprintf("d%d", c.IntN(12)))}
 	default:
-		return &operation.Grant{Role: c.role(), User: c.user(), Window: c.window(), Scopes: c.scopes(), Schedule: c.schedule()}
+		return &operation.Grant{Role: c.role(), User: c.User(), Window: c.Window(), Scopes: c.scopes(), Schedule: c.schedule()}
 	}
 }
 
-// change applies a few random operations; ok is false when they do not fit.
-func (c *chance) change(s *access.Snapshot, most int) (d *change.Draft, ok bool) {
+// Change applies a few random operations; ok is false when they do not fit.
+func (c *Chance) Change(s *access.Snapshot, most int) (d *change.Draft, ok bool) {
 	d = change.NewDraft(s)
 	for i := range 1 + c.IntN(most) {
-		d.Apply(i, c.operation(), c.instant())
+		d.Apply(i, c.Operation(), c.Instant())
 		if len(d.Faults) > 0 {
 			return nil, false
 		}
@@ -323,16 +323,16 @@ func (c *chance) change(s *access.Snapshot, most int) (d *change.Draft, ok bool)
 	return d, len(d.Faults) == 0
 }
 
-// organisation is a snapshot after many revisions, each made by difference.
-func (c *chance) organisation(t testing.TB) *access.Snapshot {
+// Organisation is a snapshot after many revisions, each made by difference.
+func (c *Chance) Organisation(t testing.TB) *access.Snapshot {
 	t.Helper()
 	d := change.NewDraft(access.Empty())
-	zone := pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns")
+	zone := Pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns")
 	seeds := []change.Operation{&operation.SetOrganisation{Name: "Larkhaven", TimeZone: zone}}
 	seeds = append(seeds, &operation.DeclareAttribute{Key: "grade"}, &operation.DeclareAttribute{Key: "ticket", CaseExact: true}, &operation.DeclareAttribute{Key: "bonus", Type: fact.NumberValue},
 		&operation.DeclareAttribute{Key: "badge", Personal: true}, &operation.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}, {Unit: "marine/pilotage", Value: "P1"}}}})
 	for i := range 8 {
-		seeds = append(seeds, &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: fact.UserFacts{Unit: c.unit()}})
+		seeds = append(seeds, &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: fact.UserFacts{Unit: c.Unit()}})
 	}
 	for i := range 2 {
 		key := fmt.Sprintf("app%d", i)
@@ -350,17 +350,17 @@ func (c *chance) organisation(t testing.TB) *access.Snapshot {
 	if len(d.Faults) > 0 {
 		t.Fatalf("the organisation does not fit: %v", &d.Faults[0])
 	}
-	s := d.Seal(1, calendar.At(c.day0))
+	s := d.Seal(1, calendar.At(c.Day0))
 	for range 500 {
-		if d, ok := c.change(s, 2); ok && len(d.Changes()) > 0 {
+		if d, ok := c.Change(s, 2); ok && len(d.Changes()) > 0 {
 			s = d.Seal(d.Revision, s.At+1)
 		}
 	}
 	return s
 }
 
-func (c *chance) question() access.Question {
-	q := access.Question{User: string(c.user()), Application: string(c.application()), Action: c.action(), Path: c.path(), At: c.instant()}
+func (c *Chance) Question() access.Question {
+	q := access.Question{User: string(c.User()), Application: string(c.application()), Action: c.Action(), Path: c.Path(), At: c.Instant()}
 	if c.IntN(8) == 0 {
 		q.User = ""
 	}
@@ -371,12 +371,12 @@ func (c *chance) question() access.Question {
 	case 0, 1:
 		q.Owner = q.User
 	case 2:
-		q.Owner = string(c.user())
+		q.Owner = string(c.User())
 	case 3:
 		q.Owner = fact.UserID(c.IntN(9)).String()
 	}
 	if c.IntN(6) == 0 {
-		q.Path = patterns.Join(q.Path, pick(c, "north-1", "unseen", "y"))
+		q.Path = patterns.Join(q.Path, Pick(c, "north-1", "unseen", "y"))
 	}
 	return q
 }

@@ -1,4 +1,4 @@
-package laws_test
+package operation_test
 
 import (
 	"slices"
@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 )
 
@@ -14,7 +15,7 @@ import (
 // it.
 func TestASecondPersonIsNeededForWhatIsSet(t *testing.T) {
 	port := func(more ...change.Operation) *access.Snapshot {
-		return port(t, append([]change.Operation{&operation.Grant{Role: "access-administrator", User: "hedvika.venables"}, &operation.UpdateRole{Role: "tariffs/releaser", Risk: &[]fact.Risk{fact.RiskHigh}[0]},
+		return laws.Port(t, append([]change.Operation{&operation.Grant{Role: "access-administrator", User: "hedvika.venables"}, &operation.UpdateRole{Role: "tariffs/releaser", Risk: &[]fact.Risk{fact.RiskHigh}[0]},
 			&operation.AddSoDRule{Key: "two-hands", Roles: []change.RoleRef{"berths/reader", "tariffs/releaser"}, Prevent: true},
 			&operation.SetExpectation{Key: "quiet", Label: "Pilots do not release", User: "ines.halloran", Application: "tariffs", Action: "release", Pattern: "/", Blocking: true}}, more...)...)
 	}
@@ -43,7 +44,7 @@ func TestASecondPersonIsNeededForWhatIsSet(t *testing.T) {
 	} {
 		s := port(x.set)
 		id, _ := s.FindUser(x.caller)
-		d := draftOf(s, x.op)
+		d := laws.DraftOf(s, x.op)
 		if len(d.Faults) > 0 {
 			t.Fatal(name, &d.Faults[0])
 		}
@@ -56,22 +57,22 @@ func TestASecondPersonIsNeededForWhatIsSet(t *testing.T) {
 	// With one administrator left it stands in nobody's way, and cannot be set.
 	alone := port(all, &operation.UpdateUser{User: "hedvika.venables", Status: &suspended})
 	marta, _ := alone.FindUser("marta.quill")
-	if d := draftOf(alone, &operation.SetSecondPerson{}); d.NeedsSecond(marta, 2) {
+	if d := laws.DraftOf(alone, &operation.SetSecondPerson{}); d.NeedsSecond(marta, 2) {
 		t.Error("a sole administrator is locked out")
 	}
-	if d := draftOf(port(&operation.UpdateUser{User: "hedvika.venables", Status: &suspended}), all); len(d.Faults) == 0 {
+	if d := laws.DraftOf(port(&operation.UpdateUser{User: "hedvika.venables", Status: &suspended}), all); len(d.Faults) == 0 {
 		t.Error("it was set with nobody who could be the second")
 	}
 }
 
 func TestAnApplicationThatDependsOnAnAccountIsARail(t *testing.T) {
-	s := port(t, &operation.AddRole{Key: "asks"}, &operation.AddPermission{Role: "asks", Application: "able-roster", Actions: []string{"evaluate"}, Pattern: "applications/berths"}, &operation.Grant{Role: "asks", User: "berth-board"})
+	s := laws.Port(t, &operation.AddRole{Key: "asks"}, &operation.AddPermission{Role: "asks", Application: "able-roster", Actions: []string{"evaluate"}, Pattern: "applications/berths"}, &operation.Grant{Role: "asks", User: "berth-board"})
 	departed := fact.Departed
-	got := railsOf(t, s, "marta.quill", &operation.UpdateUser{User: "berth-board", Status: &departed})
+	got := laws.RailsOf(t, s, "marta.quill", &operation.UpdateUser{User: "berth-board", Status: &departed})
 	if !slices.Contains(got, change.ApplicationDepends) {
 		t.Errorf("%v", got)
 	}
-	if got := railsOf(t, s, "marta.quill", &operation.UpdateUser{User: "ines.halloran", Status: &departed}); slices.Contains(got, change.ApplicationDepends) {
+	if got := laws.RailsOf(t, s, "marta.quill", &operation.UpdateUser{User: "ines.halloran", Status: &departed}); slices.Contains(got, change.ApplicationDepends) {
 		t.Errorf("a person: %v", got)
 	}
 }
@@ -83,10 +84,10 @@ func TestGuardRailsCountOnlyWhoIsSeen(t *testing.T) {
 		name := change.UserRef("crew." + string(rune('a'+i/20)) + string(rune('a'+i%20)))
 		crowd = append(crowd, &operation.AddUser{Personal: fact.Personal{UserName: string(name)}}, &operation.AddMember{Group: "crowd", User: name})
 	}
-	s := port(t, append(crowd, &operation.Grant{Role: "tariffs/releaser", Group: "crowd"})...)
+	s := laws.Port(t, append(crowd, &operation.Grant{Role: "tariffs/releaser", Group: "crowd"})...)
 	tomas, _ := s.FindUser("tomas.brandt")
 	sees := func(id fact.UserID) bool { return s.User(id) != nil && change.HeldInside(s.User(id).Unit, "marine") }
-	d := draftOf(s, &operation.RetireRole{Role: "tariffs/releaser"})
+	d := laws.DraftOf(s, &operation.RetireRole{Role: "tariffs/releaser"})
 	if all := d.GuardRails(tomas, d.Preview(2), 2, nil); len(all) == 0 {
 		t.Fatal("there is no rail to hide")
 	}

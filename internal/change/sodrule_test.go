@@ -1,4 +1,4 @@
-package laws_test
+package change_test
 
 import (
 	"slices"
@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 	"ableroster/internal/query"
 )
@@ -21,9 +22,9 @@ func TestSoDRulesAreBrokenByWhoHoldsAllOfThem(t *testing.T) {
 		t.Skip("takes long")
 	}
 	broken, brought := 0, 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
-		from := calendar.At(c.day0)
-		if d := draftOf(s, &operation.AddSoDRule{Key: "tested", Roles: []change.RoleRef{"app0/r0", "app1/r1"}}); len(d.Faults) == 0 {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		from := calendar.At(c.Day0)
+		if d := laws.DraftOf(s, &operation.AddSoDRule{Key: "tested", Roles: []change.RoleRef{"app0/r0", "app1/r1"}}); len(d.Faults) == 0 {
 			s = d.Seal(d.Revision, s.At+1)
 		}
 		var instants []calendar.Instant
@@ -56,10 +57,10 @@ func TestSoDRulesAreBrokenByWhoHoldsAllOfThem(t *testing.T) {
 			}
 		}
 		for range 30 {
-			d, ok := c.change(s, 2)
+			d, ok := c.Change(s, 2)
 			if all := s.SoDRules(); c.IntN(2) == 0 && len(all) > 0 { // one role of an SoD rule, to somebody
-				f := pick(c, all...)
-				d = draftOf(s, &operation.Grant{Role: change.RoleRef(pick(c, f.Roles...).String()), User: c.user(), Window: c.window()})
+				f := laws.Pick(c, all...)
+				d = laws.DraftOf(s, &operation.Grant{Role: change.RoleRef(laws.Pick(c, f.Roles...).String()), User: c.User(), Window: c.Window()})
 				ok = len(d.Faults) == 0
 			}
 			if !ok {

@@ -1,4 +1,4 @@
-package laws_test
+package query_test
 
 import (
 	"slices"
@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
@@ -17,10 +18,10 @@ import (
 // nothing, has.
 func TestCoverageIsWhatHoldersOfEachRoleMayDo(t *testing.T) {
 	cells, reached := 0, 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
-		at := calendar.At(c.day0)
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		at := calendar.At(c.Day0)
 		add := &operation.AddUser{Personal: fact.Personal{UserName: "tried"}}
-		tried := draftOf(s, add)
+		tried := laws.DraftOf(s, add)
 		if len(tried.Faults) > 0 {
 			t.Fatal(tried.Faults)
 		}
@@ -105,10 +106,10 @@ func someTerms(s *access.Snapshot) bool {
 
 // What patterns cover, found in the order of the tree, is what covering says.
 func TestPatternCoversIsCovering(t *testing.T) {
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for a := range s.Applications() {
 			for range 30 {
-				pattern := c.pattern()
+				pattern := c.Pattern()
 				got, _ := query.PatternCovers(s, a.ID, pattern)
 				var want []string
 				for _, r := range s.Resources(a.ID) {

@@ -1,4 +1,4 @@
-package laws_test
+package change_test
 
 import (
 	"fmt"
@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 )
 
@@ -29,34 +30,36 @@ func userPathNaively(u *fact.User) string {
 
 // mayAssignNaively says whether one and the same assignment of the caller, in
 // force now, gives "assign" on both paths: by loops over the bare facts.
-func (o *oracle) mayAssignNaively(caller *fact.User, at calendar.Instant, role, user string) bool {
-	if !o.effective(caller, at) {
+func mayAssignNaively(o *laws.Oracle, caller *fact.User, at calendar.Instant, role, user string) bool {
+	if !o.Effective(caller, at) {
 		return false
 	}
 	gives := func(a *fact.Assignment, path string) bool {
 		var through func(fact.RoleID) bool
 		through = func(id fact.RoleID) bool {
-			for _, r := range o.roles {
+			for _, r := range o.Roles {
 				if r.ID == id && r.Retired {
 					return false
 				}
 			}
-			for _, p := range o.permissions {
-				if p.Role != id || p.Application != fact.AbleRoster || !in(p.Actions, access.ActAssign) && !in(p.Actions, "*") || !coversNaively(p.Pattern, path) {
+			for _, p := range o.Permissions {
+				if p.Role != id || p.Application != fact.AbleRoster || !laws.In(p.Actions, access.ActAssign) && !laws.In(p.Actions, "*") || !laws.CoversNaively(p.Pattern, path) {
 					continue
 				}
-				if len(a.Scopes) == 0 || slices.ContainsFunc(a.Scopes, func(x fact.Scope) bool { return x.Application == fact.AbleRoster && coversNaively(x.Pattern, path) }) {
+				if len(a.Scopes) == 0 || slices.ContainsFunc(a.Scopes, func(x fact.Scope) bool {
+					return x.Application == fact.AbleRoster && laws.CoversNaively(x.Pattern, path)
+				}) {
 					return true
 				}
 			}
-			return slices.ContainsFunc(o.inclusions, func(i *fact.Inclusion) bool { return i.Role == id && through(i.Included) })
+			return slices.ContainsFunc(o.Inclusions, func(i *fact.Inclusion) bool { return i.Role == id && through(i.Included) })
 		}
 		return through(a.Role)
 	}
 	found := false
 	held := func(by fact.Assignee, windows []calendar.Window) {
-		for _, a := range o.assignments {
-			if a.Assignee != by || a.Schedule != nil && !scheduledNaively(a.Schedule, at) || codeOfWindows(append(windows[:len(windows):len(windows)], a.Window), at) != "" {
+		for _, a := range o.Assignments {
+			if a.Assignee != by || a.Schedule != nil && !laws.ScheduledNaively(a.Schedule, at) || codeOfWindows(append(windows[:len(windows):len(windows)], a.Window), at) != "" {
 				continue
 			}
 			found = found || gives(a, role) && gives(a, user)
@@ -66,10 +69,10 @@ func (o *oracle) mayAssignNaively(caller *fact.User, at calendar.Instant, role, 
 	if caller.UserKind == fact.Person {
 		held(fact.Assignee{Group: fact.AllUsersGroup}, nil)
 	}
-	o.up(fact.Member{User: caller.ID}, nil, held)
-	for _, g := range o.groups {
-		if chosenNaively(g.Filter, caller) {
-			o.up(fact.Member{Group: g.ID}, nil, held)
+	o.Up(fact.Member{User: caller.ID}, nil, held)
+	for _, g := range o.Groups {
+		if laws.ChosenNaively(g.Filter, caller) {
+			o.Up(fact.Member{Group: g.ID}, nil, held)
 		}
 	}
 	return found
@@ -89,22 +92,22 @@ func codeOfWindows(windows []calendar.Window, at calendar.Instant) access.Reason
 }
 
 // delegated gives some users of a random organisation parts of the work.
-func (c *chance) delegated(t *testing.T, s *access.Snapshot) *access.Snapshot {
+func delegated(c *laws.Chance, t *testing.T, s *access.Snapshot) *access.Snapshot {
 	t.Helper()
 	var ops []change.Operation
 	for i := range 4 {
 		key := fmt.Sprintf("delegate-%d", i)
 		ops = append(ops, &operation.AddRole{Key: key})
 		for range 4 + c.IntN(3) {
-			ops = append(ops, &operation.AddPermission{Role: change.RoleRef(key), Application: "able-roster", Actions: pick(c, []string{"*"}, []string{"assign", "update"}, []string{"read", "create", "update", "assign"}),
-				Pattern: pick(c, "users/marine", "users/finance", "users", "users", "groups/marine", "groups", "roles/app0", "roles/app1", "roles/-", "roles", "roles", "roles/*/r1", "applications")})
+			ops = append(ops, &operation.AddPermission{Role: change.RoleRef(key), Application: "able-roster", Actions: laws.Pick(c, []string{"*"}, []string{"assign", "update"}, []string{"read", "create", "update", "assign"}),
+				Pattern: laws.Pick(c, "users/marine", "users/finance", "users", "users", "groups/marine", "groups", "roles/app0", "roles/app1", "roles/-", "roles", "roles", "roles/*/r1", "applications")})
 		}
 		for range 2 {
 			var scopes []change.ScopeRef
 			if c.IntN(4) == 0 {
-				scopes = []change.ScopeRef{{Application: "able-roster", Pattern: pick(c, "users/marine", "roles", "roles/app0", "/")}, {Application: "able-roster", Pattern: pick(c, "users", "groups")}}
+				scopes = []change.ScopeRef{{Application: "able-roster", Pattern: laws.Pick(c, "users/marine", "roles", "roles/app0", "/")}, {Application: "able-roster", Pattern: laws.Pick(c, "users", "groups")}}
 			}
-			ops = append(ops, &operation.Grant{Role: change.RoleRef(key), User: c.user(), Window: pick(c, calendar.Window{}, calendar.Window{}, c.window()), Scopes: scopes})
+			ops = append(ops, &operation.Grant{Role: change.RoleRef(key), User: c.User(), Window: laws.Pick(c, calendar.Window{}, calendar.Window{}, c.Window()), Scopes: scopes})
 		}
 	}
 	d := change.NewDraft(s)
@@ -121,16 +124,16 @@ func (c *chance) delegated(t *testing.T, s *access.Snapshot) *access.Snapshot {
 // on both through one and the same assignment.
 func TestNobodyComesToARoleThroughSomebodyWhoMayNotGiveIt(t *testing.T) {
 	tried, let, gains := 0, 0, 0
-	eachOrganisation(t, func(t *testing.T, c *chance, s *access.Snapshot) {
-		s = c.delegated(t, s)
-		o := oracleOf(s)
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		s = delegated(c, t, s)
+		o := laws.OracleOf(s)
 		for range 700 {
-			at := c.instant()
-			caller, ok := s.FindUser(string(c.user()))
+			at := c.Instant()
+			caller, ok := s.FindUser(string(c.User()))
 			if !ok || len(change.AuthorityOf(s, caller, at).Reach(access.ActAssign)) == 0 {
 				continue // no delegate
 			}
-			d, fits := c.change(s, 1)
+			d, fits := c.Change(s, 1)
 			if !fits || len(d.Changes()) == 0 {
 				continue
 			}
@@ -153,7 +156,7 @@ func TestNobodyComesToARoleThroughSomebodyWhoMayNotGiveIt(t *testing.T) {
 						continue
 					}
 					gains++
-					if role := rolePathNaively(&d.Snapshot, d.Role(h.Role)); !o.mayAssignNaively(s.User(caller), at, role, userPathNaively(u)) {
+					if role := rolePathNaively(&d.Snapshot, d.Role(h.Role)); !mayAssignNaively(o, s.User(caller), at, role, userPathNaively(u)) {
 						t.Fatalf("%s was let give %s to %s of %q", caller, role, u.UserName, u.Unit)
 					}
 				}
@@ -170,7 +173,7 @@ func TestNobodyComesToARoleThroughSomebodyWhoMayNotGiveIt(t *testing.T) {
 // gives a user a role.
 func defaulted(d *change.Draft, u *fact.User, role fact.RoleID) bool {
 	for _, f := range d.Defaults() {
-		if old := d.Base().Default(f.ID); old == f && !f.Ended && (f.Everybody && u.UserKind == fact.Person || chosenNaively(f.Filter, u)) && change.DefaultGives(d.Base(), f)[role] {
+		if old := d.Base().Default(f.ID); old == f && !f.Ended && (f.Everybody && u.UserKind == fact.Person || laws.ChosenNaively(f.Filter, u)) && change.DefaultGives(d.Base(), f)[role] {
 			return true
 		}
 	}
@@ -179,7 +182,7 @@ func defaulted(d *change.Draft, u *fact.User, role fact.RoleID) bool {
 
 // A delegate may suspend and move only whom they may update, on both places.
 func TestMovingNeedsBothPlaces(t *testing.T) {
-	s := port(t)
+	s := laws.Port(t)
 	unit := func(u string) *string { return &u }
 	for _, x := range []struct {
 		who, to string
@@ -195,7 +198,7 @@ func TestMovingNeedsBothPlaces(t *testing.T) {
 // Scopes of the delegate's own assignment bound what they pass on: only within
 // them may a role of that application be given.
 func TestScopesOfADelegateBoundWhatTheyGive(t *testing.T) {
-	s := port(t,
+	s := laws.Port(t,
 		&operation.AddRole{Key: "north-manager"},
 		&operation.AddPermission{Role: "north-manager", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
 		&operation.Grant{Role: "north-manager", User: "hedvika.venables", Scopes: []change.ScopeRef{{Application: "able-roster", Pattern: "users"}, {Application: "able-roster", Pattern: "roles/berths"}, {Application: "berths", Pattern: "north"}}})

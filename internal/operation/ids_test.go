@@ -1,4 +1,4 @@
-package laws_test
+package operation_test
 
 import (
 	"encoding/json"

@@ -1,10 +1,11 @@
-package laws_test
+package operation_test
 
 import (
 	"testing"
 
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 )
 
@@ -12,7 +13,7 @@ import (
 // taken; those of people who write with other letters are. What was committed before the
 // rule stays as it is.
 func TestNamesThatDeceiveAreNotTaken(t *testing.T) {
-	s := port(t)
+	s := laws.Port(t)
 	for name, ok := range map[string]bool{
 		"Inês Halloran": true, "Зоя Маррик": true, "Ζωή Marrick": true, "田中 たろう": true, "김민준": true, "O’Brien-Ní Dhúill": true, "محمد علي": true,
 		"Inеs Halloran": false, // with a Cyrillic е
@@ -22,10 +23,10 @@ func TestNamesThatDeceiveAreNotTaken(t *testing.T) {
 		"Noboda": true, "Publica": true, "Host Family": true,
 	} {
 		op := &operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: name}}
-		if d := draftOf(s, op); (len(d.Faults) == 0) != ok {
+		if d := laws.DraftOf(s, op); (len(d.Faults) == 0) != ok {
 			t.Errorf("added %q: %v", name, d.Faults)
 		}
-		if d := draftOf(s, &operation.UpdateUser{User: "ines.halloran", DisplayName: &name}); (len(d.Faults) == 0) != ok {
+		if d := laws.DraftOf(s, &operation.UpdateUser{User: "ines.halloran", DisplayName: &name}); (len(d.Faults) == 0) != ok {
 			t.Errorf("renamed to %q: %v", name, d.Faults)
 		}
 		d := change.NewDraft(s)
@@ -38,7 +39,7 @@ func TestNamesThatDeceiveAreNotTaken(t *testing.T) {
 		&operation.AddUser{Personal: fact.Personal{UserName: "in\u0435s"}}, &operation.AddUser{Personal: fact.Personal{UserName: "erased-user-5"}},
 		&operation.AddGroup{Key: "all-of-them", Label: "All users"}, &operation.AddRole{Key: "odd", Label: "Rea\u0501er"},
 	} {
-		if d := draftOf(s, op); len(d.Faults) == 0 {
+		if d := laws.DraftOf(s, op); len(d.Faults) == 0 {
 			t.Errorf("%+v was taken", op)
 		}
 	}

@@ -1,8 +1,7 @@
-package laws_test
+package operation_test
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"testing"
@@ -11,40 +10,16 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/laws"
 	"ableroster/internal/operation"
 )
-
-// What is kept in one text is what a map would keep.
-func TestValuesAreAMap(t *testing.T) {
-	c := newChance(7)
-	attributes := []*fact.Attribute{{Key: "a", Type: fact.TextValue}, {Key: "ab", Type: fact.NumberValue}, {Key: "a_b", Type: fact.DateValue}, {Key: "z", Type: fact.TextValue, CaseExact: true}}
-	var v fact.Values
-	naive := map[string]string{}
-	for range 5000 {
-		a := pick(c, attributes...)
-		text := pick(c, "", "1", "22", "x=y", "a", "=", "…")
-		if v = v.With(a, text); text == "" {
-			delete(naive, a.Key)
-		} else {
-			naive[a.Key] = text
-		}
-		if got := maps.Collect(v.All()); !maps.Equal(got, naive) {
-			t.Fatalf("holds %v, want %v", got, naive)
-		}
-		for _, a := range attributes {
-			if v.Get(a.Key) != naive[a.Key] || (v.Typed(a.Key) == nil) != (naive[a.Key] == "") {
-				t.Fatalf("%s is %q, want %q of %q", a.Key, v.Get(a.Key), naive[a.Key], v)
-			}
-		}
-	}
-}
 
 // Whatever is changed, and in whatever order, what fills itself in is what the
 // declaration says of the unit.
 func TestWhatFillsItselfInFollowsTheUnit(t *testing.T) {
 	filled := 0
 	for seed := range uint64(12) {
-		s := newChance(seed + 300).organisation(t)
+		s := laws.NewChance(seed + 300).Organisation(t)
 		f := s.FindAttribute("desk")
 		for u := range s.Users() {
 			want := ""
