@@ -28,7 +28,10 @@ func denied(r Reason) Decision { return Decision{Reason: r} }
 // Check answers a question. A malformed path is an error, not a denial.
 func (s *Snapshot) Check(q Question) (Decision, error) {
 	var a Asked
-	return s.Answer(&q, &a)
+	if err := s.Resolve(&q, &a); err != nil {
+		return Decision{}, err
+	}
+	return s.Answer(&q, &a), nil
 }
 
 // Asked is a question with its names resolved.
@@ -36,7 +39,7 @@ type Asked struct {
 	User   fact.UserID
 	u      *UserEntry // the user's, nil for nobody
 	App    fact.ApplicationID
-	Rec    *ApplicationEntry
+	Rec    *ApplicationEntry // nil for an application that is unknown
 	Action askedAction
 	Path   string
 	Known  bool // the path is registered or below an open resource
@@ -54,47 +57,59 @@ type askedAction struct {
 
 func (a askedAction) Bit() uint64 { return 1 << a.Place }
 
-// Answer answers a question, and puts what its names stand for into a, empty.
-func (s *Snapshot) Answer(q *Question, a *Asked) (Decision, error) {
+// Found says whether the user a question names is there.
+func (a *Asked) Found() bool { return a.u != nil }
+
+// Resolve puts what the names of a question stand for into a, which is empty. A malformed
+// path is an error.
+func (s *Snapshot) Resolve(q *Question, a *Asked) error {
 	a.Action.Key, a.Action.Place, a.Path, a.place, a.At = q.Action, -1, q.Path, -1, q.At
 	var sought soughtUser
 	if q.User != "" {
 		sought.seek(s, q.User)
 	}
 	if err := patterns.CheckPath(q.Path); err != nil {
-		return Decision{}, err
+		return err
 	}
-	var ok bool
-	if a.App, ok = s.FindApplication(q.Application); !ok {
-		return denied(ApplicationUnknown), nil
+	app, known := s.FindApplication(q.Application)
+	if known {
+		a.App, a.Rec = app, s.ApplicationTable.At(int(app))
 	}
-	a.Rec = s.ApplicationTable.At(int(a.App))
-	app := a.Rec.Fact
 	if q.User != "" {
 		sought.fetch(s)
 	}
-	s.target(a)
+	if known {
+		s.target(a)
+	}
 	if q.User != "" {
 		a.User, a.u = sought.found(s)
 	}
-	stance := s.Stance(app, a.User, a.u != nil, q.At)
+	return nil
+}
+
+// Answer answers a question whose names are resolved.
+func (s *Snapshot) Answer(q *Question, a *Asked) Decision {
+	if a.Rec == nil {
+		return denied(ApplicationUnknown)
+	}
+	stance := s.Stance(a.Rec.Fact, a.User, a.u != nil, q.At)
 	if stance == LetsNobody {
-		return denied(ApplicationNotLive), nil
+		return denied(ApplicationNotLive)
 	}
 	if q.User != "" {
 		if a.u == nil {
-			return denied(UserUnknown), nil
+			return denied(UserUnknown)
 		}
 		if !s.Counts(a.u, q.At) {
-			return denied(UserInactive), nil
+			return denied(UserInactive)
 		}
 		a.Owns = q.Owner != "" && s.isCalled(a.User, q.Owner)
 	}
 	d := s.Judge(a)
 	if !d.Allowed && stance == LetsAll && a.User != 0 {
-		return Decision{true, Rehearsal}, nil
+		return Decision{true, Rehearsal}
 	}
-	return d, nil
+	return d
 }
 
 // stance is how an application answers about somebody, before any facts about

@@ -15,11 +15,10 @@ import (
 // and more. None when it is not for want of a role.
 func Cures(s *access.Snapshot, q access.Question) []fact.RoleID {
 	var a access.Asked
-	d, err := s.Answer(&q, &a)
-	if err != nil || !a.Known || a.Action.Place < 0 {
+	if err := s.Resolve(&q, &a); err != nil || !a.Known || a.Action.Place < 0 {
 		return nil
 	}
-	switch d.Reason {
+	switch s.Answer(&q, &a).Reason {
 	case access.Granted, access.ApplicationNotLive, access.UserUnknown, access.UserInactive:
 		return nil
 	}

@@ -54,13 +54,18 @@ type Explanation struct {
 // Explain answers a question with its reasons.
 func Explain(s *access.Snapshot, q access.Question) (Explanation, error) {
 	var a access.Asked
-	d, err := s.Answer(&q, &a)
-	if err != nil {
+	if err := s.Resolve(&q, &a); err != nil {
 		return Explanation{}, err
 	}
+	return ExplainResolved(s, &q, &a), nil
+}
+
+// ExplainResolved is Explain, of a question whose names are resolved.
+func ExplainResolved(s *access.Snapshot, q *access.Question, a *access.Asked) Explanation {
+	d := s.Answer(q, a)
 	out := Explanation{Decision: d, Live: d.Reason, User: a.User}
 	if d.Reason == access.Rehearsal {
-		out.Live = s.Judge(&a).Reason
+		out.Live = s.Judge(a).Reason
 	}
 	want := access.Reason("") // how the chains shown fail
 	switch out.Live {
@@ -68,9 +73,9 @@ func Explain(s *access.Snapshot, q access.Question) (Explanation, error) {
 	case access.NotOwner, access.OutsideSchedule, access.NotYet, access.Ended, access.OutOfScope, access.Fenced:
 		want = out.Live
 	default:
-		return out, nil
+		return out
 	}
-	all, more := Chains(s, a.User, a.At, &a, func(p *fact.Permission) bool { return access.Fits(p, &a) })
+	all, more := Chains(s, a.User, a.At, a, func(p *fact.Permission) bool { return access.Fits(p, a) })
 	for _, c := range all {
 		if c.Fails == want {
 			out.Chains = append(out.Chains, c)
@@ -78,7 +83,7 @@ func Explain(s *access.Snapshot, q access.Question) (Explanation, error) {
 	}
 	sortChains(out.Chains)
 	out.More = more
-	return out, nil
+	return out
 }
 
 func sortChains(cs []Chain) {

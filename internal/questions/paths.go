@@ -74,12 +74,16 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 	out := wire.CheckAnswer{Basis: v.Basis()}
 	out.At = at.Time()
 	ask := access.Question{User: q.User, Application: q.Application, Action: q.Action, Path: q.Path, At: at, Owner: q.Properties.Owner}
-	user, known := v.Uncut().FindUser(q.User)
-	app, appKnown := v.Uncut().FindApplication(q.Application)
+	var a access.Asked
+	if err := v.Uncut().Resolve(&ask, &a); err != nil {
+		return out, badPath(err)
+	}
+	user, known := a.User, a.Found()
+	app, appKnown := a.App, a.Rec != nil
 	decides := appKnown && v.Decides(app)
 	reads := q.User == "" || known && (decides && !q.Explain || v.ReadsUser(user))
 	if appKnown && !decides && !v.ReadsApplication(app) && user != v.Caller.User {
-		ask.Application = "" // to this caller there is no such application
+		ask.Application, a.Rec = "", nil // to this caller there is no such application
 	}
 	if !reads && !decides && q.User != "" {
 		out.Reason, out.Message = string(access.UserUnknown), v.Missing(fact.FactUser, q.User).Detail
@@ -89,10 +93,7 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 		return out, nil
 	}
 	if !q.Explain || !reads && known {
-		d, err := v.Uncut().Check(ask)
-		if err != nil {
-			return out, badPath(err)
-		}
+		d := v.Uncut().Answer(&ask, &a)
 		out.Allowed, out.Reason, out.Message = d.Allowed, string(d.Reason), d.Reason.Sentence()
 		if decides && !q.Explain {
 			count(v, app, user, q, d.Reason)
@@ -102,10 +103,7 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 		}
 		return out, nil
 	}
-	e, err := query.Explain(v.Uncut(), ask)
-	if err != nil {
-		return out, badPath(err)
-	}
+	e := query.ExplainResolved(v.Uncut(), &ask, &a)
 	out.Allowed, out.Reason, out.More = e.Allowed, string(e.Reason), e.More
 	for _, c := range e.Chains {
 		out.Paths = append(out.Paths, v.Path(user, c))
