@@ -145,7 +145,7 @@ func (d *Builder) Put(f fact.Fact) {
 	case fact.RecordFact:
 		f.OpenedBy(d.Revision)
 		if r, ok := f.(*fact.Default); ok {
-			r.Expression = fact.CompileRule(r.Filter)
+			r.Compile()
 		}
 		d.RecordTables[fact.RecordPlace(f.Kind())].Set(e, row, f)
 	}

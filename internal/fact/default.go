@@ -20,12 +20,15 @@ type Default struct {
 	Groups      []GroupID `json:"groups,omitempty"`
 	Ended       bool      `json:"ended,omitempty"` // it gives nothing any more
 
-	Expression filter.Expression // the filter compiled
+	expression filter.Expression // the filter compiled
 }
 
 // MostDefaults bounds how many rules are ever written: two bytes an assignment
 // are what a million users have room for.
 const MostDefaults = 1<<16 - 1
+
+// Compile makes the rule ready to choose: a snapshot does that with each it takes in.
+func (f *Default) Compile() { f.expression = CompileRule(f.Filter) }
 
 // Kind and Row identify it.
 func (*Default) Kind() FactKind { return FactDefault }
@@ -40,7 +43,7 @@ func (f *Default) Chooses(u *User) bool {
 	case f.Everybody:
 		return u.UserKind == Person
 	}
-	return f.Expression != nil && filter.Match(f.Expression, RuleSchema, u)
+	return f.expression != nil && filter.Match(f.expression, RuleSchema, u)
 }
 
 // Name and Over implement Keyed.
