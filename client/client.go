@@ -28,6 +28,14 @@ type Client struct {
 	// AtLeast is a revision that answers must know of, 0 for any: what one of
 	// several services has answered, another may still be about to hear.
 	AtLeast int64
+
+	// Mark is, instead, what Roster-Head said of one: its number and the beginning of its
+	// hash. An answer is refused (412) where that revision is another one, since it was
+	// lost.
+	Mark string
+
+	// Heard is told the Roster-Head of each answer; nil hears nothing.
+	Heard func(mark string)
 }
 
 // YAML is a body that is sent as it is.
@@ -97,7 +105,10 @@ func (c *Client) DoKeyed(ctx context.Context, key, method, path string, q Query,
 	if c.Token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.Token)
 	}
-	if c.AtLeast > 0 {
+	switch {
+	case c.Mark != "":
+		req.Header.Set("Roster-At-Least", c.Mark)
+	case c.AtLeast > 0:
 		req.Header.Set("Roster-At-Least", strconv.FormatInt(c.AtLeast, 10))
 	}
 	if c.Agent != "" {
@@ -112,6 +123,9 @@ func (c *Client) DoKeyed(ctx context.Context, key, method, path string, q Query,
 		return fmt.Errorf("%w: %w", ErrNotReached, err)
 	}
 	defer resp.Body.Close()
+	if mark := resp.Header.Get("Roster-Head"); mark != "" && c.Heard != nil {
+		c.Heard(mark)
+	}
 	raw, err := io.ReadAll(io.LimitReader(resp.Body, 256<<20))
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrNotReached, err)

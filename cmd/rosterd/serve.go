@@ -126,44 +126,96 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if err != nil {
 		return err
 	}
+	run := running{c: c, proxies: proxies, log: log, out: out, began: began, listen: c.listen}
+	for {
+		again, err := run.serve(ctx, o)
+		if err != nil || !again {
+			return err
+		}
+		if o, err = c.openAgain(ctx, log); err != nil {
+			return err
+		}
+		run.began = time.Now()
+	}
+}
+
+// running is a service that serves, over one ledger after another.
+type running struct {
+	c       *serveConfig
+	proxies []netip.Prefix
+	log     *slog.Logger
+	out     io.Writer
+	began   time.Time
+	listen  string
+}
+
+// serve serves until the context ends; again says that the ledger is not the one it was,
+// so that it has to be opened anew.
+func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) {
 	defer o.close()
-	server, err := api.New(o.service, o.authenticator, log, console.Files(), api.Options{Secure: strings.HasPrefix(c.publicURL, "https://"), MaxAge: c.maxAge, Proxies: proxies})
+	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), MaxAge: r.c.maxAge, Proxies: r.proxies})
 	if err != nil {
-		return err
+		return false, err
 	}
-	listener, err := net.Listen("tcp", c.listen)
+	listener, err := net.Listen("tcp", r.listen)
 	if err != nil {
-		return err
+		return false, err
 	}
-	base := or(c.publicURL, "http://"+listener.Addr().String())
+	r.listen = listener.Addr().String() // where it is found again
+	base := or(r.c.publicURL, "http://"+r.listen)
 	head := o.ledger.Head()
-	log.Info("ready", "address", base, "revision", head.Revision, "ms", time.Since(began).Milliseconds())
+	r.log.Info("ready", "address", base, "revision", head.Revision, "ms", time.Since(r.began).Milliseconds())
 	if head.Revision == 0 {
 		code, err := o.authenticator.NewSetUpLink(ctx)
 		if err != nil {
-			return err
+			return false, err
 		}
-		fmt.Fprintf(out, "The ledger is empty. Name the first administrator within an hour at\n\n  %s/set-up#%s\n\n", base, url.PathEscape(code))
+		fmt.Fprintf(r.out, "The ledger is empty. Name the first administrator within an hour at\n\n  %s/set-up#%s\n\n", base, url.PathEscape(code))
 	}
 	failed := make(chan error, 1)
 	go func() {
 		failed <- server.App.Listener(listener, fiber.ListenConfig{DisableStartupMessage: true})
 	}()
-	go every(ctx, log, 5*time.Second, func(context.Context) error { o.service.Warm(); return nil })
-	go every(ctx, log, time.Hour, o.authenticator.Tidy)
+	house, end := context.WithCancel(ctx)
+	defer end()
+	go every(house, r.log, 5*time.Second, func(context.Context) error { o.service.Warm(); return nil })
+	go every(house, r.log, time.Hour, o.authenticator.Tidy)
+	wait := r.c.stopWait
 	select {
 	case err := <-failed:
-		return err
+		return false, err
+	case <-o.ledger.Ended():
+		again, wait = true, lostWait
 	case <-ctx.Done():
+		r.log.Info("stopping: finishing what was begun")
 	}
-	log.Info("stopping: finishing what was begun")
 	server.Stopping()
-	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), c.stopWait)
+	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), wait)
 	defer cancel()
 	if err := server.App.ShutdownWithContext(stop); err != nil {
-		log.Warn("some calls were cut off", "error", err)
+		r.log.Warn("some calls were cut off", "error", err)
 	}
-	return nil
+	return again, nil
+}
+
+// lostWait is how long calls that are refused anyhow may take, once the ledger is not the
+// one that was answered from.
+const lostWait = 2 * time.Second
+
+// openAgain opens the ledger anew, as soon as the database can be reached.
+func (c *config) openAgain(ctx context.Context, log *slog.Logger) (*opened, error) {
+	for {
+		o, err := c.open(ctx, log)
+		if err == nil || !errors.Is(ledger.Unavailable(err), ledger.ErrUnavailable) || ctx.Err() != nil {
+			return o, err
+		}
+		log.Warn("the ledger cannot be opened yet", "error", err)
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(time.Second):
+		}
+	}
 }
 
 // every does something now and then, until the context ends; that it failed, or

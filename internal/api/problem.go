@@ -112,6 +112,8 @@ func problemOf(err error) *problem {
 		return busy(err)
 	case errors.As(err, &w):
 		return &problem{Problem: *w}
+	case errors.Is(err, ledger.ErrLost):
+		return lost(strings.TrimPrefix(err.Error(), ledger.ErrLost.Error()+": "))
 	case errors.Is(err, ledger.ErrReadOnly):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database is read-only now, so nothing can be changed and nobody can sign in; questions are still answered. Try again in a moment, or ask whoever looks after it."}}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/hex"
-	"fmt"
 	"io/fs"
 	"log/slog"
 	"math"
@@ -71,7 +70,7 @@ func New(d *seeing.Service, authenticator *signin.Authenticator, log *slog.Logge
 		ReadTimeout: 30 * time.Second, WriteTimeout: 2 * requestLimit, IdleTimeout: 2 * time.Minute,
 		ErrorHandler: func(c fiber.Ctx, err error) error { return writeProblem(c, problemOf(err)) },
 	})
-	s.App.Use(s.logged, s.wellFormed, s.atLeast, s.headers, s.identified, s.bounded, s.recorded)
+	s.App.Use(s.logged, s.wellFormed, s.stands, s.atLeast, s.headers, s.identified, s.bounded, s.recorded)
 	s.App.Get("/livez", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	s.App.Get("/readyz", s.ready)
 
@@ -174,29 +173,6 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 	return nil
 }
 
-// atLeastWait is how long a call waits for a revision it asked for.
-const atLeastWait = 2 * time.Second
-
-// atLeast holds a call back until this program knows the revision the caller
-// has seen elsewhere, so that nobody reads behind their own change.
-func (s *Server) atLeast(c fiber.Ctx) error {
-	asked := c.Get("Roster-At-Least")
-	if asked == "" {
-		return c.Next()
-	}
-	n, err := strconv.ParseInt(asked, 10, 64)
-	if err != nil || n < 0 {
-		return writeProblem(c, &problem{Problem: *seeing.Invalid("nothing was done", wire.Fault{Place: "Roster-At-Least", Message: "is the number of a revision"})})
-	}
-	ctx, cancel := context.WithTimeout(c.Context(), atLeastWait)
-	defer cancel()
-	if !s.ledger.WaitFor(ctx, n) {
-		return writeProblem(c, &problem{retryAfter: 1, Problem: wire.Problem{Type: seeing.KindBehind, Title: "Not there yet", Status: 503,
-			Detail: fmt.Sprintf("This service answers from revision %d and does not know revision %d yet. Try again in a moment.", s.ledger.Head().Revision, n)}})
-	}
-	return c.Next()
-}
-
 // headers keeps browsers from doing with our pages what we do not do.
 func (s *Server) headers(c fiber.Ctx) error {
 	c.Set("X-Content-Type-Options", "nosniff")
@@ -208,9 +184,13 @@ func (s *Server) headers(c fiber.Ctx) error {
 	if strings.HasPrefix(c.Path(), "/api/") { // data, and no page of its own
 		c.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
 		c.Set("Cache-Control", "no-store")
-		c.Set("Roster-Revision", strconv.FormatInt(s.ledger.Head().Revision, 10))
+		s.mark(c)
 		c.Set("Roster-Age", strconv.FormatFloat(s.ledger.Age().Seconds(), 'f', 1, 64))
-		return c.Next()
+		err := c.Next()
+		if !safe(c.Method()) { // it may have made a revision
+			s.mark(c)
+		}
+		return err
 	}
 	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 	c.Set("Cross-Origin-Opener-Policy", "same-origin")

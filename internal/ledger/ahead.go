@@ -34,12 +34,6 @@ type outcome struct {
 // clockReading is what the database's clock said, and when.
 type clockReading struct{ said, when time.Time }
 
-// tip is the last revision known to be in the ledger, and its hash.
-type tip struct {
-	revision int64
-	hash     []byte
-}
-
 // clockLasts is how long a reading is gone by: this machine's clock may stand
 // still while it sleeps, or go a little faster than the database's.
 const clockLasts = 10 * time.Second
@@ -104,7 +98,7 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 	if len(a.group) == 0 {
 		return true, nil
 	}
-	if a.outcomes == nil || l.Head() != a.base {
+	if a.outcomes == nil {
 		return false, nil
 	}
 	if err := a.w.beside.wait(); err != nil {
@@ -116,10 +110,10 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 		if !s.ready() {
 			return false, nil
 		}
-		l.tip = s.tip
 	}
-	if l.tip.revision != a.base.Revision {
-		return false, nil // another program's: its hash is not known here
+	head := l.head.Load()
+	if head.snapshot != a.base {
+		return false, nil
 	}
 	if known, err := a.keysKnown(ctx, l.pool); known || err != nil {
 		return false, err
@@ -140,7 +134,7 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 		b.Queue("begin")
 	}
 	defer conn.Release()
-	a.w.hash = l.tip.hash
+	a.w.hash = head.hash
 	if err := l.finish(ctx, conn, &a.w, &b); err != nil {
 		if judgeAgain(err) {
 			err = nil

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"time"
 
 	"ableroster/internal/access"
@@ -115,6 +116,9 @@ func (p *pending) answer(c Committed, err error) {
 // once PostgreSQL has it, or it was refused, or the database is away.
 func (l *Ledger) Commit(ctx context.Context, c *Change, judge Judge) (Committed, error) {
 	p := &pending{ctx: ctx, change: c, judge: judge, done: make(chan struct{})}
+	if why := l.Lost(); why != "" {
+		return Committed{}, fmt.Errorf("%w: %s", ErrLost, why)
+	}
 	l.gate.RLock()
 	if l.shut {
 		l.gate.RUnlock()
@@ -201,8 +205,6 @@ func (l *Ledger) commits() {
 
 func (l *Ledger) commitGroup(a *attempt) {
 	defer close(a.done)
-	l.mu.Lock()
-	defer l.mu.Unlock()
 	// Not the callers' contexts: one of them going away must not break off
 	// what the others wait for.
 	ctx, cancel := context.WithTimeout(context.Background(), commitLimit)
@@ -239,10 +241,6 @@ func (l *Ledger) survive(a *attempt) {
 	}
 }
 
-// errBehind says that the database knows less than this program answered from:
-// it was put back to an earlier state.
-var errBehind = errors.New("the ledger in the database ends before the revision this service answers from; start the service anew")
-
 // tryGroup judges a group at the head, once that is locked, and commits it.
 func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 	conn, err := l.pool.Acquire(ctx)
@@ -250,20 +248,22 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 		return err
 	}
 	defer conn.Release()
-	w := writer{head: l.Head(), epoch: l.epoch}
+	w := writer{epoch: l.epoch}
 	if err := l.lock(ctx, conn, &w); err != nil {
 		return errors.Join(err, rollback(ctx, conn))
 	}
-	if w.revision > w.head.Revision {
+	if w.revision > l.Head().Revision {
 		// Another program has committed since; none can while we hold the lock.
 		if err := l.advance(ctx); err != nil {
 			return errors.Join(err, rollback(ctx, conn))
 		}
-		w.head = l.Head()
 	}
-	if w.revision != w.head.Revision {
-		return errors.Join(errBehind, rollback(ctx, conn))
+	head := l.head.Load()
+	if !head.is(w.revision, w.hash) {
+		err := rollback(ctx, conn)
+		return errors.Join(l.loseRevisions(ctx, head), err)
 	}
+	w.head = head.snapshot
 	var won []*pending
 	var results []Committed
 	for i, p := range *group {
@@ -338,6 +338,17 @@ type writer struct {
 	before <-chan struct{} // closed once what is written before is; nil: nothing is
 }
 
+// writes says whether a revision is one of the writer's. What it is asked of is in the
+// ledger, so its hashes were worked out.
+func (w *writer) writes(hash []byte) bool {
+	for _, row := range w.hashes {
+		if h, ok := row[len(row)-1].([]byte); ok && bytes.Equal(h, hash) {
+			return true
+		}
+	}
+	return false
+}
+
 func (w *writer) moved() bool { return w.head.Revision != w.revision }
 
 // lock begins a transaction that holds the head, and reads it and the clock.
@@ -354,7 +365,6 @@ func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer) error 
 		return err
 	}
 	l.clock.Store(&clockReading{w.now, time.Now()})
-	l.tip = tip{w.revision, w.hash}
 	return r.Close()
 }
 
@@ -548,12 +558,15 @@ func idsOrNull(ids access.IDs) any {
 // finish writes what was gathered, moves the head and commits, by one batch
 // unless there is much to write, and publishes what the head is then.
 func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *pgx.Batch) error {
+	base := w.hash
 	for _, row := range w.hashes {
 		w.hash = chain(w.hash, row[len(row)-2].([]byte))
 		row[len(row)-1] = w.hash
 	}
+	l.own.Store(w)
+	defer l.own.Store(nil)
 	var said time.Time
-	b.Queue(sqlAdvance, w.revision, w.head.Revision, w.hash, w.at).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
+	b.Queue(sqlAdvance, w.revision, base, w.head.Revision, w.hash, w.at).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
 	if err := w.write(ctx, conn.Conn(), b); err != nil {
 		return err
 	}
@@ -573,8 +586,7 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 		return err
 	}
 	l.clock.Store(&clockReading{said, time.Now()})
-	l.tip = tip{w.head.Revision, w.hash}
-	l.publish(w.head)
+	l.publish(tip{w.head, w.hash}, time.Now())
 	l.analyze(w.grown())
 	return nil
 }

@@ -290,12 +290,6 @@ func replay(s *access.Snapshot, r *Revision) (*change.Draft, error) {
 	return d, nil
 }
 
-// HashOf is the hash of a revision in the chain.
-func (l *Ledger) HashOf(ctx context.Context, revision int64) (hash []byte, err error) {
-	err = l.pool.QueryRow(ctx, "select hash from revision where revision = $1", revision).Scan(&hash)
-	return hash, Unavailable(err)
-}
-
 // RevisionAt is the last revision at or before an instant.
 func (l *Ledger) RevisionAt(ctx context.Context, at calendar.Instant) (int64, calendar.Instant, error) {
 	if h := l.Head(); h.Revision > 0 && at >= h.At {

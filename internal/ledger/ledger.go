@@ -5,14 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"strconv"
 	"sync"
 	"sync/atomic"
 	"time"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
-	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -36,15 +33,14 @@ var ErrClosed = errors.New("the service is stopping")
 type Ledger struct {
 	pool *pgxpool.Pool
 	log  *slog.Logger
-	head atomic.Pointer[access.Snapshot]
-	seen atomic.Int64 // when the head was last known to be the newest, Unix nanoseconds
+	head atomic.Pointer[tip]
+	seen atomic.Pointer[time.Time] // when the head was last known to be the newest
 
-	moved sync.Mutex    // guards news
-	news  chan struct{} // closed when the head moves
+	moving sync.Mutex    // held while the head moves; guards news
+	news   chan struct{} // closed when the head moves
 
-	mu       sync.Mutex // held while the head moves; guards tip
-	tip      tip
-	epoch    int // of the ledger's history: see migration 30
+	epoch    int                    // of the ledger's history: see migration 30
+	own      atomic.Pointer[writer] // what this program is writing now
 	queue    chan *pending
 	writes   chan *attempt
 	derailed atomic.Bool                  // an attempt had to be judged again
@@ -61,11 +57,16 @@ type Ledger struct {
 
 	readOnly atomic.Bool            // the database said so when it was last asked
 	noticed  atomic.Pointer[notice] // the newest revision heard of
+	trouble  atomic.Pointer[error]  // what keeps it from following, nil for nothing
+
+	lost   atomic.Pointer[string] // why it must not go on: see lose
+	losing sync.Once
+	ended  chan struct{} // closed when it is lost
 }
 
 // Open loads the head and begins to follow and to commit. Close ends both.
 func Open(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger) (*Ledger, error) {
-	l := &Ledger{pool: pool, log: log, queue: make(chan *pending, 1024), writes: make(chan *attempt), whole: make(chan struct{}, 2), news: make(chan struct{})}
+	l := &Ledger{pool: pool, log: log, queue: make(chan *pending, 1024), writes: make(chan *attempt), whole: make(chan struct{}, 2), news: make(chan struct{}), ended: make(chan struct{})}
 	if err := l.load(ctx); err != nil {
 		return nil, err
 	}
@@ -95,28 +96,13 @@ func (l *Ledger) Close() {
 	l.done.Wait()
 }
 
-// Head is the newest snapshot this program knows.
-func (l *Ledger) Head() *access.Snapshot { return l.head.Load() }
-
-// Age is how long ago the head was last known to be the newest.
-func (l *Ledger) Age() time.Duration { return time.Since(time.Unix(0, l.seen.Load())) }
-
-func (l *Ledger) publish(s *access.Snapshot) {
-	l.head.Store(s)
-	l.seen.Store(time.Now().UnixNano())
-	l.moved.Lock()
-	close(l.news)
-	l.news = make(chan struct{})
-	l.moved.Unlock()
-}
-
 // WaitFor waits until the head is at least a revision, and says whether it is.
 // It gives up when the context ends.
 func (l *Ledger) WaitFor(ctx context.Context, revision int64) bool {
 	for {
-		l.moved.Lock()
+		l.moving.Lock()
 		news := l.news
-		l.moved.Unlock()
+		l.moving.Unlock()
 		if l.Head().Revision >= revision {
 			return true
 		}
@@ -132,14 +118,18 @@ func (l *Ledger) WaitFor(ctx context.Context, revision int64) bool {
 func (l *Ledger) load(ctx context.Context) error {
 	var revision int64
 	var at time.Time
-	if err := l.pool.QueryRow(ctx, sqlHeadAt).Scan(&revision, &at, &l.epoch); err != nil {
+	var hash []byte
+	asked := time.Now()
+	if err := l.pool.QueryRow(ctx, sqlHeadAt).Scan(&revision, &at, &hash, &l.epoch); err != nil {
 		return Unavailable(err)
 	}
 	s, err := l.compile(ctx, revision, calendar.At(at))
 	if err != nil {
 		return Unavailable(err)
 	}
-	l.publish(s)
+	l.moving.Lock()
+	defer l.moving.Unlock()
+	l.show(tip{s, hash}, asked)
 	return nil
 }
 
@@ -153,7 +143,8 @@ func (l *Ledger) reading(ctx context.Context, f func(pgx.Tx) error) error {
 func Unavailable(err error) error {
 	var pg interface{ SQLState() string }
 	var spoiled *unreadable
-	if err == nil || errors.As(err, &spoiled) || errors.Is(err, ErrBeforeFirst) || errors.Is(err, errBehind) || errors.Is(err, pgx.ErrNoRows) {
+	var wrong *unfit
+	if err == nil || errors.As(err, &spoiled) || errors.Is(err, ErrBeforeFirst) || errors.Is(err, ErrLost) || errors.As(err, &wrong) || errors.Is(err, pgx.ErrNoRows) {
 		return err
 	}
 	if errors.As(err, &pg) {
@@ -168,144 +159,4 @@ func Unavailable(err error) error {
 		return err
 	}
 	return fmt.Errorf("%w: %w", ErrUnavailable, err)
-}
-
-// follow keeps the head the newest there is: it listens for the commits of
-// other programs on the same database and looks again whenever it (re)connects,
-// and every second, so that a lost notice costs no more than that.
-func (l *Ledger) follow(ctx context.Context) {
-	defer l.done.Done()
-	down := false
-	for ctx.Err() == nil {
-		err := caught.Do(func() error { return l.listen(ctx) })
-		if ctx.Err() != nil {
-			return
-		}
-		if !down {
-			l.log.Warn("the database cannot be reached; reads go on", "revision", l.Head().Revision, "error", err)
-			down = true
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(250 * time.Millisecond):
-		}
-		if l.answers(ctx) {
-			l.log.Info("the database is back")
-			down = false
-		}
-	}
-}
-
-// answers says whether the database does.
-func (l *Ledger) answers(ctx context.Context) bool {
-	ctx, cancel := context.WithTimeout(ctx, answersIn)
-	defer cancel()
-	return l.pool.Ping(ctx) == nil
-}
-
-// How long the database may take to answer whoever follows it, and to tell what was
-// committed meanwhile: a connection may break without a word, those that lie ready too.
-const (
-	answersIn  = 5 * time.Second
-	catchUpsIn = time.Minute
-)
-
-func (l *Ledger) listen(ctx context.Context) error {
-	begin, cancel := context.WithTimeout(ctx, answersIn)
-	defer cancel()
-	conn, err := l.pool.Acquire(begin)
-	if err != nil {
-		return err
-	}
-	defer func() {
-		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), answersIn)
-		defer cancel()
-		_ = conn.Hijack().Close(end)
-	}()
-	if _, err := conn.Exec(begin, "listen able_roster_ledger"); err != nil {
-		return err
-	}
-	look := func() (newest int64, now time.Time, err error) {
-		ctx, cancel := context.WithTimeout(ctx, answersIn)
-		defer cancel()
-		var shut bool
-		err = conn.QueryRow(ctx, sqlHead).Scan(&newest, &now, &shut)
-		l.readOnly.Store(err == nil && shut)
-		return newest, now, err
-	}
-	for {
-		newest, now, err := look()
-		if err != nil {
-			return err
-		}
-		l.clock.Store(&clockReading{now, time.Now()})
-		wait, cancel := context.WithTimeout(ctx, time.Second)
-		err = l.heed(ctx, wait, conn.Conn(), newest)
-		cancel()
-		if err != nil && !errors.Is(err, context.DeadlineExceeded) {
-			return err
-		}
-	}
-}
-
-// heed catches up with a revision and with those there is notice of, until the
-// wait ends.
-func (l *Ledger) heed(ctx, wait context.Context, conn *pgx.Conn, newest int64) error {
-	for {
-		l.noticed.Store(&notice{newest, time.Now()})
-		if err := l.catchUpIn(ctx, newest); err != nil {
-			return err
-		}
-		told, err := conn.WaitForNotification(wait)
-		if err != nil {
-			return err
-		}
-		if newest, err = strconv.ParseInt(told.Payload, 10, 64); err != nil {
-			return nil // of another version: look for oneself
-		}
-	}
-}
-
-func (l *Ledger) catchUpIn(ctx context.Context, newest int64) error {
-	ctx, cancel := context.WithTimeout(ctx, catchUpsIn)
-	defer cancel()
-	return l.catchUp(ctx, newest)
-}
-
-// catchUp moves the head on to what other programs have committed.
-func (l *Ledger) catchUp(ctx context.Context, newest int64) error {
-	if l.Head().Revision < newest {
-		l.mu.Lock()
-		defer l.mu.Unlock()
-	}
-	if l.Head().Revision < newest { // not even what this program was writing
-		return l.advance(ctx)
-	}
-	l.seen.Store(time.Now().UnixNano())
-	return nil
-}
-
-// advance replays the revisions after the head. The caller holds l.mu.
-func (l *Ledger) advance(ctx context.Context) error {
-	return l.reading(ctx, func(tx pgx.Tx) error {
-		s := l.Head()
-		for {
-			revs, err := readRevisions(ctx, tx, s.Revision, 500)
-			if err != nil {
-				return err
-			}
-			for _, r := range revs {
-				d, err := replay(s, &r)
-				if err != nil {
-					return fmt.Errorf("revision %d: %w", r.Revision, err)
-				}
-				s = d.Seal(r.Revision, r.At)
-			}
-			if len(revs) == 0 {
-				l.publish(s)
-				return nil
-			}
-		}
-	})
 }

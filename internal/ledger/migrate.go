@@ -16,6 +16,9 @@ import (
 	"github.com/pressly/goose/v3/lock"
 )
 
+// newestMigration is that of this program.
+const newestMigration = 32
+
 //go:embed migrations/*.sql
 var migrations embed.FS
 
@@ -36,6 +39,13 @@ func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithSessionLocker(locker), goose.WithGoMigrations(translated))
 	if err != nil {
 		return err
+	}
+	version, err := p.GetDBVersion(ctx)
+	if err != nil {
+		return err
+	}
+	if version > newestMigration {
+		return fmt.Errorf("the tables of this database are of version %d, and this program knows them up to %d: start one that is as new", version, newestMigration)
 	}
 	_, err = p.Up(ctx)
 	return err

@@ -12,8 +12,6 @@ import (
 // none. Only here may a revision claim a time; each says so. The authors are
 // named by user name, since their ids come about on the way.
 func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
-	l.mu.Lock()
-	defer l.mu.Unlock()
 	conn, err := l.pool.Acquire(ctx)
 	if err != nil {
 		return Unavailable(err)

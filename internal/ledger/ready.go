@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"errors"
 	"fmt"
 	"time"
 )
@@ -23,7 +24,12 @@ const (
 // ready. What it knows it goes on answering all the same.
 func (l *Ledger) NotReady() string {
 	n := l.noticed.Load()
+	trouble := l.trouble.Load()
 	switch head := l.Head().Revision; {
+	case l.Lost() != "":
+		return l.Lost()
+	case trouble != nil && errors.As(*trouble, new(*unfit)):
+		return "it cannot take over what others committed: " + (*trouble).Error()
 	case l.Age() > oldAfter:
 		return fmt.Sprintf("it cannot follow the database: what it answers is %.0f s old", l.Age().Seconds())
 	case l.readOnly.Load():

@@ -10,14 +10,17 @@ import (
 // table's columns.
 const (
 	sqlLockHead     = `select revision, hash, at, clock_timestamp() from ledger_head for update`
-	sqlAdvance      = `select advance_ledger($1, $2, $3, $4)` // see migrations 9 and 30
-	sqlHeadHash     = `select revision, hash from ledger_head`
+	sqlAdvance      = `select advance_ledger($1, $2, $3, $4, $5)` // see migration 32
 	sqlHeadRevision = `select revision from ledger_head`
-	sqlHeadAt       = `select revision, at, epoch from ledger_head`
+	sqlHeadAt       = `select revision, at, hash, epoch from ledger_head`
 
-	// sqlHead is what a follower asks: how far the ledger goes, the time, and whether the
-	// database takes no changes.
-	sqlHead = `select revision, clock_timestamp(), pg_is_in_recovery() or current_setting('transaction_read_only')::boolean from ledger_head`
+	sqlHashOf    = `select hash from revision where revision = $1`
+	sqlNextEpoch = `update ledger_head set epoch = epoch + 1 where epoch = $1`
+
+	// sqlHead is what a follower asks: how far the ledger goes, the time, whether the
+	// database takes no changes, and how new its tables are.
+	sqlHead = `select revision, hash, epoch, clock_timestamp(), pg_is_in_recovery() or current_setting('transaction_read_only')::boolean,
+		(select max(version_id) from goose_db_version) from ledger_head`
 
 	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash, format, epoch, ids
 		from revision where revision > $1 order by revision limit $2`

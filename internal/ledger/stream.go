@@ -39,7 +39,6 @@ type stream struct {
 	readsBack chan error    // whether what was encoded reads back as what was judged; see readBack
 	done      chan struct{} // closed once all is copied, or will not be
 	err       error         // in copying: the change is then judged and written anew
-	tip       tip           // the head, which is locked
 }
 
 func (l *Ledger) stream(revision int64, ops []change.Operation, before <-chan struct{}) *stream {
@@ -103,7 +102,6 @@ func (s *stream) copy(ctx context.Context, pool *pgxpool.Pool, revision int64, c
 	if w.revision != revision-1 {
 		return errMoved
 	}
-	s.tip = tip{w.revision, w.hash}
 	var rows [][]any
 	_, err = s.conn.CopyFrom(ctx, pgx.Identifier{"operation"}, columnsOf["operation"], pgx.CopyFromFunc(func() ([]any, error) {
 		for len(rows) == 0 {

@@ -256,8 +256,6 @@ func (r *Revision) checkRows(d *change.Draft, rows map[lifetime]fact.Fact, opene
 
 // Rebuild drops every fact row and makes them again from the operations alone.
 func (l *Ledger) Rebuild(ctx context.Context) error {
-	l.mu.Lock()
-	defer l.mu.Unlock()
 	err := pgx.BeginFunc(ctx, l.pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, sqlLockHead); err != nil {
 			return err

@@ -21,6 +21,7 @@ const (
 	KindTooMany      = "too-many-attempts"
 	KindTooLarge     = "too-large"
 	KindBehind       = "behind"
+	KindLost         = "lost"
 	KindInternal     = "internal"
 	KindConflict     = "conflict"
 	KindNotSupported = "not-supported"

@@ -1,0 +1,95 @@
+package api
+
+import (
+	"context"
+	"encoding/hex"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"ableroster/internal/seeing"
+	"ableroster/wire"
+
+	"github.com/gofiber/fiber/v3"
+)
+
+// atLeastWait is how long a call waits for a revision it asked for.
+const atLeastWait = 2 * time.Second
+
+// markLength is how much of a revision's hash tells it from another of the same number, in
+// hexadecimal digits.
+const markLength = 16
+
+// mark says which revision this service knows: its number, and as Roster-Head its number
+// and the beginning of its hash.
+func (s *Server) mark(c fiber.Ctx) {
+	revision, hash := s.ledger.Mark()
+	c.Set("Roster-Revision", strconv.FormatInt(revision, 10))
+	if len(hash) > 0 {
+		c.Set("Roster-Head", fmt.Sprintf("%d-%s", revision, hex.EncodeToString(hash)[:markLength]))
+	}
+}
+
+// readMark reads what mark writes, or the number alone.
+func readMark(text string) (revision int64, hash string, ok bool) {
+	number, hash, marked := strings.Cut(text, "-")
+	revision, err := strconv.ParseInt(number, 10, 64)
+	if marked {
+		_, bad := hex.DecodeString(hash)
+		ok = bad == nil && len(hash) == markLength
+	}
+	return revision, hash, err == nil && revision >= 0 && (ok || !marked)
+}
+
+// stands refuses everything once the ledger is not the one that was answered from; what
+// was being answered meanwhile too.
+func (s *Server) stands(c fiber.Ctx) error {
+	if s.ledger == nil || !strings.HasPrefix(c.Path(), "/api/") {
+		return c.Next()
+	}
+	if s.ledger.Lost() == "" {
+		if err := c.Next(); s.ledger.Lost() == "" {
+			return err
+		}
+	}
+	c.Response().ResetBody()
+	return writeProblem(c, lost(s.ledger.Lost()))
+}
+
+func lost(why string) *problem {
+	return &problem{retryAfter: 2, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available now", Status: 503,
+		Detail: "This service stopped answering, and starts again from what is there: " + why + "."}}
+}
+
+// atLeast holds a call back until this program knows the revision the caller
+// has seen elsewhere, so that nobody reads behind their own change. A revision whose hash
+// is another one here was lost: whatever the caller knows of it is not so.
+func (s *Server) atLeast(c fiber.Ctx) error {
+	asked := c.Get("Roster-At-Least")
+	if asked == "" {
+		return c.Next()
+	}
+	n, hash, ok := readMark(asked)
+	if !ok {
+		return writeProblem(c, &problem{Problem: *seeing.Invalid("nothing was done", wire.Fault{Place: "Roster-At-Least", Message: "is the number of a revision, or what Roster-Head said of it"})})
+	}
+	ctx, cancel := context.WithTimeout(c.Context(), atLeastWait)
+	defer cancel()
+	if !s.ledger.WaitFor(ctx, n) {
+		return writeProblem(c, &problem{retryAfter: 1, Problem: wire.Problem{Type: seeing.KindBehind, Title: "Not there yet", Status: 503,
+			Detail: fmt.Sprintf("This service answers from revision %d and does not know revision %d yet. Try again in a moment.", s.ledger.Head().Revision, n)}})
+	}
+	if hash == "" || n == 0 {
+		return c.Next()
+	}
+	known, err := s.ledger.HashOf(ctx, n)
+	if err != nil {
+		return writeProblem(c, problemOf(err))
+	}
+	if !strings.HasPrefix(hex.EncodeToString(known), hash) {
+		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindLost, Title: "Lost", Status: 412,
+			Detail: fmt.Sprintf("Revision %d is another one here: what it was when you saw it was lost. Look again at what there is.", n)}})
+	}
+	return c.Next()
+}

@@ -1,0 +1,196 @@
+package ledger
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"strconv"
+	"time"
+
+	"ableroster/internal/caught"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+// follow keeps the head the newest there is: it listens for the commits of
+// other programs on the same database and looks again whenever it (re)connects,
+// and every second, so that a lost notice costs no more than that.
+func (l *Ledger) follow(ctx context.Context) {
+	defer l.done.Done()
+	down := false
+	for ctx.Err() == nil {
+		err := caught.Do(func() error { return l.listen(ctx) })
+		if ctx.Err() != nil || l.Lost() != "" {
+			return
+		}
+		if !down {
+			why := "the database cannot be reached; reads go on"
+			if !errors.Is(Unavailable(err), ErrUnavailable) {
+				why = "what others committed cannot be taken over; reads go on"
+			}
+			l.log.Warn(why, "revision", l.Head().Revision, "error", err)
+			down = true
+		}
+		l.trouble.Store(&err)
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(250 * time.Millisecond):
+		}
+		if l.answers(ctx) {
+			l.log.Info("the database is back")
+			down = false
+		}
+	}
+}
+
+// answers says whether the database does.
+func (l *Ledger) answers(ctx context.Context) bool {
+	ctx, cancel := context.WithTimeout(ctx, answersIn)
+	defer cancel()
+	return l.pool.Ping(ctx) == nil
+}
+
+// How long the database may take to answer whoever follows it, and to tell what was
+// committed meanwhile: a connection may break without a word, those that lie ready too.
+const (
+	answersIn  = 5 * time.Second
+	catchUpsIn = time.Minute
+)
+
+func (l *Ledger) listen(ctx context.Context) error {
+	begin, cancel := context.WithTimeout(ctx, answersIn)
+	defer cancel()
+	conn, err := l.pool.Acquire(begin)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), answersIn)
+		defer cancel()
+		_ = conn.Hijack().Close(end)
+	}()
+	if _, err := conn.Exec(begin, "listen able_roster_ledger"); err != nil {
+		return err
+	}
+	for {
+		at, newest, err := l.look(ctx, conn)
+		if err != nil {
+			return err
+		}
+		wait, cancel := context.WithTimeout(ctx, time.Second)
+		err = l.heed(ctx, wait, conn.Conn(), newest, at)
+		cancel()
+		if err != nil && !errors.Is(err, context.DeadlineExceeded) {
+			return err
+		}
+		l.trouble.Store(nil)
+	}
+}
+
+// look asks the database how far the ledger goes, at a time, and holds what it says to
+// what is known here.
+func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, newest int64, err error) {
+	ctx, cancel := context.WithTimeout(ctx, answersIn)
+	defer cancel()
+	known := l.head.Load() // before the question: the answer is no older
+	at = time.Now()
+	var hash []byte
+	var epoch int
+	var version int64
+	var now time.Time
+	var shut bool
+	err = conn.QueryRow(ctx, sqlHead).Scan(&newest, &hash, &epoch, &now, &shut, &version)
+	l.readOnly.Store(err == nil && shut)
+	if err != nil {
+		return at, 0, err
+	}
+	l.clock.Store(&clockReading{now, time.Now()})
+	switch {
+	case version > newestMigration:
+		return at, 0, l.lose("the tables were made newer than this program: start one that is as new")
+	case epoch != l.epoch:
+		return at, 0, l.lose("revisions of this ledger were lost, as another service found")
+	case newest < known.revision(), newest == known.revision() && !bytes.Equal(hash, known.hash):
+		return at, 0, l.loseRevisions(ctx, known)
+	}
+	return at, newest, nil
+}
+
+// heed catches up with a revision and with those there is notice of, until the
+// wait ends.
+func (l *Ledger) heed(ctx, wait context.Context, conn *pgx.Conn, newest int64, at time.Time) error {
+	for {
+		l.noticed.Store(&notice{newest, at})
+		if err := l.catchUp(ctx, newest, at); err != nil {
+			return err
+		}
+		told, err := conn.WaitForNotification(wait)
+		if err != nil {
+			return err
+		}
+		at = time.Now()
+		if newest, err = strconv.ParseInt(told.Payload, 10, 64); err != nil {
+			return nil // of another version: look for oneself
+		}
+	}
+}
+
+// catchUp moves the head on to what other programs have committed; at is when the newest
+// revision was heard of. It waits for nothing that this program is writing itself.
+func (l *Ledger) catchUp(ctx context.Context, newest int64, at time.Time) error {
+	head := l.head.Load()
+	if head.revision() >= newest {
+		l.publish(*head, at)
+		return nil
+	}
+	ctx, cancel := context.WithTimeout(ctx, catchUpsIn)
+	defer cancel()
+	return l.advance(ctx)
+}
+
+// advance replays the revisions after the head, each of which has to follow the one
+// before it by its hash.
+func (l *Ledger) advance(ctx context.Context) error {
+	return l.reading(ctx, func(tx pgx.Tx) error {
+		t := *l.head.Load()
+		at := time.Now()
+		if err := l.stands(ctx, tx, &t); err != nil {
+			return err
+		}
+		for {
+			revs, err := readRevisions(ctx, tx, t.revision(), 500)
+			if err != nil {
+				return err
+			}
+			for _, r := range revs {
+				if own := l.own.Load(); own != nil && own.writes(r.hash) {
+					return nil // this program's own: it makes it the head itself
+				}
+				if !bytes.Equal(chain(t.hash, r.canonical), r.hash) {
+					return &unfit{r.Revision, errors.New("its hash does not follow the revision before")}
+				}
+				d, err := replay(t.snapshot, &r)
+				if err != nil {
+					return &unfit{r.Revision, err}
+				}
+				t = tip{d.Seal(r.Revision, r.At), r.hash}
+			}
+			if len(revs) == 0 {
+				l.publish(t, at)
+				return nil
+			}
+		}
+	})
+}
+
+// unfit is a revision that cannot be taken over as it is.
+type unfit struct {
+	revision int64
+	cause    error
+}
+
+func (e *unfit) Error() string { return fmt.Sprintf("revision %d: %s", e.revision, e.cause) }
+func (e *unfit) Unwrap() error { return e.cause }

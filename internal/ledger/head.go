@@ -1,0 +1,62 @@
+package ledger
+
+import (
+	"bytes"
+	"time"
+
+	"ableroster/internal/access"
+)
+
+// tip is a snapshot with the hash of its revision: by that the same revision is known
+// from another one of the same number.
+type tip struct {
+	snapshot *access.Snapshot
+	hash     []byte
+}
+
+func (t *tip) revision() int64 { return t.snapshot.Revision }
+
+// is says whether a revision of the ledger is that of the tip.
+func (t *tip) is(revision int64, hash []byte) bool {
+	return t.revision() == revision && bytes.Equal(t.hash, hash)
+}
+
+// Head is the newest snapshot this program knows.
+func (l *Ledger) Head() *access.Snapshot { return l.head.Load().snapshot }
+
+// Mark is the number of the newest revision and its hash.
+func (l *Ledger) Mark() (revision int64, hash []byte) {
+	head := l.head.Load()
+	return head.revision(), head.hash
+}
+
+// Age is how long ago the head was last known to be the newest. It is counted on the
+// steady clock: a clock that is set changes nothing.
+func (l *Ledger) Age() time.Duration { return time.Since(*l.seen.Load()) }
+
+// publish makes a snapshot the head that was the newest at a time, unless a newer one is
+// already.
+func (l *Ledger) publish(t tip, when time.Time) {
+	l.moving.Lock()
+	defer l.moving.Unlock()
+	if head := l.head.Load(); head.revision() < t.revision() {
+		l.show(t, when)
+	} else {
+		l.sawAt(when)
+	}
+}
+
+// show makes a snapshot the head. The caller holds l.moving.
+func (l *Ledger) show(t tip, when time.Time) {
+	l.head.Store(&t)
+	l.sawAt(when)
+	close(l.news)
+	l.news = make(chan struct{})
+}
+
+// sawAt says that the head was the newest at a time. The caller holds l.moving.
+func (l *Ledger) sawAt(when time.Time) {
+	if was := l.seen.Load(); was == nil || was.Before(when) {
+		l.seen.Store(&when)
+	}
+}

@@ -1,0 +1,139 @@
+package ledger_test
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"ableroster/internal/change"
+	"ableroster/internal/ledger"
+	"ableroster/testkit"
+
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+// rewind puts a database back to a revision, as a restore of an older back-up would.
+func rewind(t *testing.T, pool *pgxpool.Pool, to int64) {
+	t.Helper()
+	rows, err := pool.Query(ctx, "select table_name from information_schema.tables where table_name like '%\\_fact' and table_schema = current_schema()")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var sql []string
+	for rows.Next() {
+		var name string
+		if err := rows.Scan(&name); err != nil {
+			t.Fatal(err)
+		}
+		sql = append(sql, fmt.Sprintf("delete from %s where opened > %d", name, to), fmt.Sprintf("update %s set closed = null where closed > %d", name, to))
+	}
+	for _, table := range []string{"operation", "idempotency", "revision"} {
+		sql = append(sql, fmt.Sprintf("delete from %s where revision > %d", table, to))
+	}
+	sql = append(sql, fmt.Sprintf("update ledger_head h set revision = r.revision, hash = r.hash, at = r.at from revision r where r.revision = %d", to))
+	if _, err := pool.Exec(ctx, "begin; set constraints all deferred; "+strings.Join(sql, "; ")+"; commit"); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// ended waits until a program notices that the ledger is not the one it answered from.
+func ended(t *testing.T, l *ledger.Ledger, why string) {
+	t.Helper()
+	select {
+	case <-l.Ended():
+	case <-time.After(time.Minute):
+		t.Fatalf("it goes on answering revision %d", l.Head().Revision)
+	}
+	if !strings.Contains(l.Lost(), why) || l.NotReady() != l.Lost() {
+		t.Errorf("it says %q, and why it is not ready %q", l.Lost(), l.NotReady())
+	}
+	if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user("late")}}, noFaults); !errors.Is(err, ledger.ErrLost) {
+		t.Errorf("it commits: %v", err)
+	}
+}
+
+// A program that goes on while an older state is restored under it notices that its
+// revisions are gone, though others were written since; nobody stays signed in, and what
+// is there verifies.
+func TestARestoreUnderARunningProgramIsNoticed(t *testing.T) {
+	for name, since := range map[string]int{"nothing since": 0, "as many since": 3, "more since": 5} {
+		t.Run(name, func(t *testing.T) {
+			database := testkit.Database(t)
+			a, pool := testkit.Ledger(t, database)
+			founded(t, a)
+			for i := range 2 {
+				commit(t, a, user(fmt.Sprint("kept-", i)))
+			}
+			kept := a.Head().Revision
+			for i := range 3 {
+				commit(t, a, user(fmt.Sprint("lost-", i)))
+			}
+			idle, _ := testkit.Ledger(t, database) // follows, and writes nothing
+			if _, err := pool.Exec(ctx, "insert into session (digest, user_id, expires_at) values ('\\x00', 1, now() + interval '1 day')"); err != nil {
+				t.Fatal(err)
+			}
+			rewind(t, pool, kept)
+			fresh, _ := testkit.Ledger(t, database) // begins at what is there
+			for i := range since {
+				if _, err := fresh.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user(fmt.Sprint("new-", i))}}, noFaults); err != nil && !errors.Is(err, ledger.ErrLost) {
+					t.Fatal(err)
+				}
+			}
+			ended(t, a, "put back to an earlier state")
+			select {
+			case <-idle.Ended():
+			case <-time.After(time.Minute):
+				t.Fatal("a follower goes on")
+			}
+			var epoch, sessions int
+			if err := pool.QueryRow(ctx, "select (select epoch from ledger_head), (select count(*) from session)").Scan(&epoch, &sessions); err != nil || epoch != 2 || sessions != 0 {
+				t.Errorf("epoch %d, %d sessions: %v", epoch, sessions, err)
+			}
+			again, _ := testkit.Ledger(t, database)
+			commit(t, again, user("after"))
+			if v := verified(t, again); v.Fault != "" || again.Lost() != "" {
+				t.Errorf("%+v %s", v, again.Lost())
+			}
+		})
+	}
+}
+
+// Nothing is written onto a revision of the same number that is another one, however
+// quickly.
+func TestNothingIsWrittenOntoAnotherHistory(t *testing.T) {
+	database := testkit.Database(t)
+	a, pool := testkit.Ledger(t, database)
+	founded(t, a)
+	commit(t, a, user("lost"))
+	if _, err := pool.Exec(ctx, "update revision set hash = sha256(hash) where revision = (select max(revision) from revision)"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := pool.Exec(ctx, "update ledger_head h set hash = r.hash from revision r where r.revision = h.revision"); err != nil {
+		t.Fatal(err)
+	}
+	head := a.Head().Revision
+	if _, err := a.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user("onto")}}, noFaults); !errors.Is(err, ledger.ErrLost) {
+		t.Fatalf("it was written: %v", err)
+	}
+	var newest int64
+	if err := pool.QueryRow(ctx, "select revision from ledger_head").Scan(&newest); err != nil || newest != head {
+		t.Errorf("the head is at %d, was at %d: %v", newest, head, err)
+	}
+	ended(t, a, "put back to an earlier state")
+}
+
+// A program stops beside tables that are newer than it, and starts on none.
+func TestAnOlderProgramStopsBesideNewerTables(t *testing.T) {
+	database := testkit.Database(t)
+	a, pool := testkit.Ledger(t, database)
+	founded(t, a)
+	if _, err := pool.Exec(ctx, "insert into goose_db_version (version_id, is_applied) values (9999, true)"); err != nil {
+		t.Fatal(err)
+	}
+	ended(t, a, "newer than this program")
+	if err := ledger.Migrate(ctx, pool); err == nil || !strings.Contains(err.Error(), "start one that is as new") {
+		t.Errorf("it starts: %v", err)
+	}
+}
