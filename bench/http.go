@@ -23,14 +23,13 @@ import (
 	"ableroster/wire"
 
 	"github.com/gofiber/fiber/v3"
-	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/valyala/fasthttp"
 )
 
 // serveChild serves the demo with a constant handler beside it, in a process
 // of its own whose processor time can be told apart.
 func serveChild(ctx context.Context, database string) error {
-	pool, err := pgxpool.New(ctx, database)
+	pool, err := ledger.OpenPool(ctx, database)
 	if err != nil {
 		return err
 	}

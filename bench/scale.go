@@ -12,6 +12,7 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
+	"ableroster/internal/seeing"
 )
 
 const million = 1_000_000
@@ -152,28 +153,60 @@ func oldDays(ctx context.Context, k *kept, users int) ([]line, error) {
 		line{"the same day asked again", warm.String(), "", "", "held in memory"}), nil
 }
 
-// atReplicas measures how long after an answered revoke another service that
-// follows the ledger denies too.
+// atReplicas measures how soon a revoke that one service answered is denied at another:
+// while nobody else writes, and while eight write at the one, at the other, or at both.
 func atReplicas(ctx context.Context, k *kept, users int) ([]line, error) {
 	other, err := ledger.Open(ctx, k.pool, k.log)
 	if err != nil {
 		return nil, err
 	}
 	defer other.Close()
-	c := &changer{k: k, users: users, rng: rand.New(rand.NewPCG(51, 52))}
-	var lag, whole sample
-	for range 500 {
-		began := time.Now()
-		if err := c.next("measuring", false); err != nil {
+	there := *k
+	there.ledger, there.service = other, &seeing.Service{Ledger: other, Clock: time.Now}
+	var out []line
+	for _, x := range []struct {
+		who string
+		at  []*kept
+	}{{"nobody else writes", nil}, {"eight write there", []*kept{k}}, {"eight write at the other", []*kept{&there}}, {"four write at each", []*kept{k, &there}}} {
+		lag, whole, err := lagBeside(ctx, k, other, users, x.at)
+		if err != nil {
 			return nil, err
+		}
+		out = append(out, line{"an answered revoke at another service while " + x.who + ", against answering it", lag.String(), whole.String(), ratio(lag.p50(), whole.p50()),
+			fmt.Sprintf("longest %s; aim: 100 ms", short(slices.Max(lag)))})
+	}
+	return out, nil
+}
+
+// lagBeside measures it while eight writers write at some services.
+func lagBeside(ctx context.Context, k *kept, other *ledger.Ledger, users int, at []*kept) (lag, whole sample, err error) {
+	var end atomic.Bool
+	var wait sync.WaitGroup
+	defer wait.Wait()
+	defer end.Store(true)
+	const writers = 8
+	for i, x := range at {
+		for w := range writers / len(at) {
+			c := &changer{k: x, users: users / 2, rng: rand.New(rand.NewPCG(uint64(i), uint64(w)))}
+			wait.Go(func() {
+				for !end.Load() {
+					_ = c.own(w*len(at)+i, writers) // the one that is measured tells of faults
+				}
+			})
+		}
+	}
+	c := &changer{k: k, users: users, rng: rand.New(rand.NewPCG(51, 52))}
+	for range 300 {
+		began := time.Now()
+		if err := c.own(users/2, users); err != nil {
+			return nil, nil, err
 		}
 		answered := time.Now()
 		if !other.WaitFor(ctx, k.ledger.Head().Revision) {
-			return nil, fmt.Errorf("the other service did not follow")
+			return nil, nil, fmt.Errorf("the other service did not follow")
 		}
 		lag = append(lag, time.Since(answered))
 		whole = append(whole, time.Since(began))
 	}
-	return []line{{"an answered revoke at another service, against answering it", lag.String(), whole.String(), ratio(lag.p50(), whole.p50()),
-		fmt.Sprintf("longest %s; aim: 100 ms", short(slices.Max(lag)))}}, nil
+	return lag, whole, nil
 }

@@ -23,7 +23,6 @@ import (
 	"ableroster/wire"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgxpool"
 )
 
 // program is a running service in a process of its own.
@@ -200,7 +199,7 @@ func administratorToken(ctx context.Context, database string) (string, error) {
 
 // tokenOf is a token of somebody, for an hour.
 func tokenOf(ctx context.Context, database, user string) (string, error) {
-	pool, err := pgxpool.New(ctx, database)
+	pool, err := ledger.OpenPool(ctx, database)
 	if err != nil {
 		return "", err
 	}

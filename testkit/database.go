@@ -9,7 +9,6 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
-	"time"
 
 	"ableroster/internal/ledger"
 
@@ -110,12 +109,7 @@ func renamed(t testing.TB, address, name string) string {
 // Pool opens a database until the test ends.
 func Pool(t testing.TB, database string) *pgxpool.Pool {
 	t.Helper()
-	config, err := pgxpool.ParseConfig(database)
-	if err != nil {
-		t.Fatal(err)
-	}
-	config.PingTimeout = 2 * time.Second // as the service has it
-	pool, err := pgxpool.NewWithConfig(context.Background(), config)
+	pool, err := ledger.OpenPool(context.Background(), database)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -74,16 +74,9 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 	if c.databaseURL == "" {
 		return nil, errors.New("no database: give -database-url or DATABASE_URL")
 	}
-	pc, err := pgxpool.ParseConfig(c.databaseURL)
+	pool, err := ledger.OpenPool(ctx, c.databaseURL)
 	if err != nil {
-		return nil, errors.New("-database-url is not a PostgreSQL address") // the cause may hold the password
-	}
-	pc.MaxConns = max(pc.MaxConns, 16)
-	pc.ConnConfig.RuntimeParams["jit"] = "off" // no query here runs long enough to gain by it
-	pc.PingTimeout = 2 * time.Second           // of a connection that lay ready, and may have broken without a word
-	pool, err := pgxpool.NewWithConfig(ctx, pc)
-	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("-database-url: %w", err)
 	}
 	if err := ledger.Migrate(ctx, pool); err != nil {
 		pool.Close()

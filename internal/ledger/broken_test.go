@@ -5,6 +5,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
@@ -65,6 +66,29 @@ func TestAPanicIsOneRefusedChange(t *testing.T) {
 	if v := verified(t, l); v.Fault != "" {
 		t.Errorf("%+v", v)
 	}
+}
+
+// Nobody waits for long for a host that was lost while it held the head.
+func TestAHostThatIsLostWithTheHeadIsNotWaitedFor(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
+	database := testkit.Database(t)
+	l, _ := testkit.Ledger(t, database)
+	founded(t, l)
+	line, silence := testkit.SilentLine(t, database)
+	held, err := testkit.Pool(t, line).Acquire(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer held.Hijack()
+	if _, err := held.Exec(ctx, "begin; select from ledger_head for update"); err != nil {
+		t.Fatal(err)
+	}
+	silence()
+	began := time.Now()
+	commit(t, l, user("waits"))
+	t.Logf("committed after %.1f s", time.Since(began).Seconds())
 }
 
 // A program whose line to the database breaks without a word hears of what others commit

@@ -249,7 +249,7 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 	}
 	defer conn.Release()
 	w := writer{epoch: l.epoch}
-	if err := l.lock(ctx, conn, &w); err != nil {
+	if err := l.lock(ctx, conn, &w, large(*group)); err != nil {
 		return errors.Join(err, rollback(ctx, conn))
 	}
 	if w.revision > l.Head().Revision {
@@ -351,15 +351,30 @@ func (w *writer) writes(hash []byte) bool {
 
 func (w *writer) moved() bool { return w.head.Revision != w.revision }
 
-// lock begins a transaction that holds the head, and reads it and the clock.
-func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer) error {
+// large says whether judging a group may take long.
+func large(group []*pending) bool {
+	n := 0
+	for _, p := range group {
+		n += len(p.change.Operations)
+	}
+	return n >= streamFrom
+}
+
+// lock begins a transaction that holds the head, and reads it and the clock; long says
+// that it may stand for long.
+func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer, long bool) error {
 	var b pgx.Batch
 	b.Queue("begin")
+	if long {
+		b.Queue(idle)
+	}
 	b.Queue(sqlLockHead)
 	r := conn.SendBatch(ctx, &b)
 	defer r.Close()
-	if _, err := r.Exec(); err != nil {
-		return err
+	for range b.Len() - 1 {
+		if _, err := r.Exec(); err != nil {
+			return err
+		}
 	}
 	if err := r.QueryRow().Scan(&w.revision, &w.hash, &w.at, &w.now); err != nil {
 		return err

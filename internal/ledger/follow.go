@@ -25,15 +25,19 @@ func (l *Ledger) follow(ctx context.Context) {
 		if ctx.Err() != nil || l.Lost() != "" {
 			return
 		}
+		away := errors.Is(Unavailable(err), ErrUnavailable)
 		if !down {
 			why := "the database cannot be reached; reads go on"
-			if !errors.Is(Unavailable(err), ErrUnavailable) {
+			if !away {
 				why = "what others committed cannot be taken over; reads go on"
 			}
 			l.log.Warn(why, "revision", l.Head().Revision, "error", err)
 			down = true
 		}
 		l.trouble.Store(&err)
+		if away {
+			l.pool.Reset() // those that lie ready are as broken, and each would have to be found so
+		}
 		select {
 		case <-ctx.Done():
 			return
@@ -56,7 +60,7 @@ func (l *Ledger) answers(ctx context.Context) bool {
 // How long the database may take to answer whoever follows it, and to tell what was
 // committed meanwhile: a connection may break without a word, those that lie ready too.
 const (
-	answersIn  = 5 * time.Second
+	answersIn  = 3 * time.Second
 	catchUpsIn = time.Minute
 )
 
@@ -148,7 +152,32 @@ func (l *Ledger) catchUp(ctx context.Context, newest int64, at time.Time) error 
 	}
 	ctx, cancel := context.WithTimeout(ctx, catchUpsIn)
 	defer cancel()
+	stop := l.alive(ctx, cancel)
+	defer stop()
 	return l.advance(ctx)
+}
+
+// alive gives up something that takes long, once the database does not answer beside it.
+func (l *Ledger) alive(ctx context.Context, giveUp func()) (stop func()) {
+	end := make(chan struct{})
+	go func() {
+		tick := time.NewTicker(time.Second)
+		defer tick.Stop()
+		for {
+			select {
+			case <-end:
+				return
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+			}
+			if !l.answers(ctx) {
+				giveUp()
+				return
+			}
+		}
+	}()
+	return func() { close(end) }
 }
 
 // advance replays the revisions after the head, each of which has to follow the one

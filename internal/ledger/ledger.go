@@ -135,7 +135,7 @@ func (l *Ledger) load(ctx context.Context) error {
 
 // reading runs f in a transaction that sees one state of the database.
 func (l *Ledger) reading(ctx context.Context, f func(pgx.Tx) error) error {
-	err := pgx.BeginTxFunc(ctx, l.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, f)
+	err := pgx.BeginTxFunc(ctx, l.pool, pgx.TxOptions{BeginQuery: "begin isolation level repeatable read read only; " + idle}, f)
 	return Unavailable(err)
 }
 

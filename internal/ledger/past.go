@@ -18,7 +18,7 @@ func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
 	}
 	defer conn.Release()
 	w := writer{head: l.Head(), epoch: l.epoch}
-	if err := l.lock(ctx, conn, &w); err != nil {
+	if err := l.lock(ctx, conn, &w, true); err != nil {
 		return errors.Join(Unavailable(err), rollback(ctx, conn))
 	}
 	if w.revision != 0 || w.head.Revision != 0 {

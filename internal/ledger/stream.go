@@ -91,7 +91,7 @@ func (s *stream) copy(ctx context.Context, pool *pgxpool.Pool, revision int64, c
 		return err
 	}
 	// What histories are found by is put in order once all is written: see analyze.
-	if _, err := s.conn.Exec(ctx, "begin; set local gin_pending_list_limit = '256MB'"); err != nil {
+	if _, err := s.conn.Exec(ctx, "begin; set local gin_pending_list_limit = '256MB'; "+idle); err != nil {
 		return err
 	}
 	// Other programs wait from here on, not at a row they find there already.

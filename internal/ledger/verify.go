@@ -256,7 +256,7 @@ func (r *Revision) checkRows(d *change.Draft, rows map[lifetime]fact.Fact, opene
 
 // Rebuild drops every fact row and makes them again from the operations alone.
 func (l *Ledger) Rebuild(ctx context.Context) error {
-	err := pgx.BeginFunc(ctx, l.pool, func(tx pgx.Tx) error {
+	err := pgx.BeginTxFunc(ctx, l.pool, pgx.TxOptions{BeginQuery: "begin; " + idle}, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, sqlLockHead); err != nil {
 			return err
 		}

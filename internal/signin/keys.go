@@ -163,7 +163,7 @@ const mostRecent = 4096
 
 // quiet is how long the database may say nothing before it is asked whether it is
 // still there: a connection may break without a word.
-const quiet = 4 * time.Second
+const quiet = 2 * time.Second
 
 // answers is how long the database may take to tell what the keys are.
 const answers = 10 * time.Second
