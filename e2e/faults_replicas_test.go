@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"strings"
@@ -104,5 +105,58 @@ func TestAServiceCatchesUpAfterItsConnectionsAreCut(t *testing.T) {
 	}
 	if v, err := other.Verify(ctx); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
+	}
+}
+
+// A service under which an older state is restored stops answering what was lost, says
+// why, and starts again by itself from what is there: nobody is signed in any more, and
+// whoever has seen what was lost is told so, wherever they ask.
+func TestAServiceStartsAgainWhenItsDatabaseWasPutBack(t *testing.T) {
+	database := testkit.DemoDatabase(t)
+	a, b := testkit.Serve(t, database), testkit.Serve(t, database)
+	marta := a.SignIn(t, demo.Administrator)
+	var mark string
+	marta.Heard = func(m string) { mark = m }
+	kept, err := marta.Change(ctx, changeOf("is kept", `{"op":"add_user","user_name":"kept.one"}`), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	keptMark := mark
+	if _, err := marta.Change(ctx, changeOf("is lost", `{"op":"add_user","user_name":"lost.one"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	lostMark := mark
+	there := &client.Client{Base: b.Base, Token: marta.Token, Mark: lostMark}
+	if _, err := there.Me(ctx); err != nil {
+		t.Fatalf("the other service does not know %s: %v", lostMark, err)
+	}
+	testkit.Rewind(t, testkit.Pool(t, database), kept.Revision)
+	for _, s := range []*testkit.Service{a, b} {
+		old := &client.Client{Base: s.Base, Token: marta.Token}
+		testkit.Until(t, "nobody to be signed in any more", func() bool {
+			_, err := old.Me(ctx)
+			var p *wire.Problem
+			return errors.As(err, &p) && p.Status == 401
+		})
+		again := s.SignIn(t, demo.Administrator)
+		if _, err := again.User(ctx, "kept.one", nil); err != nil {
+			t.Error(err)
+		}
+		if _, err := again.User(ctx, "lost.one", nil); err == nil {
+			t.Error("what was lost is there")
+		}
+		again.Mark = keptMark
+		if _, err := again.Me(ctx); err != nil {
+			t.Errorf("what was kept is not known: %v", err)
+		}
+		if _, err := again.Change(ctx, changeOf("goes on", `{"op":"add_user","user_name":"x`+s.Base[len(s.Base)-5:]+`"}`), false); err != nil {
+			t.Error(err)
+		}
+		again.Mark = lostMark
+		_, err := again.Me(ctx)
+		problem(t, err, 412, "lost")
+		if !strings.Contains(s.Output(), "stops answering") {
+			t.Errorf("its log says nothing of it: %s", s.Output())
+		}
 	}
 }

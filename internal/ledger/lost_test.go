@@ -10,33 +10,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
 	"ableroster/testkit"
-
-	"github.com/jackc/pgx/v5/pgxpool"
 )
-
-// rewind puts a database back to a revision, as a restore of an older back-up would.
-func rewind(t *testing.T, pool *pgxpool.Pool, to int64) {
-	t.Helper()
-	rows, err := pool.Query(ctx, "select table_name from information_schema.tables where table_name like '%\\_fact' and table_schema = current_schema()")
-	if err != nil {
-		t.Fatal(err)
-	}
-	var sql []string
-	for rows.Next() {
-		var name string
-		if err := rows.Scan(&name); err != nil {
-			t.Fatal(err)
-		}
-		sql = append(sql, fmt.Sprintf("delete from %s where opened > %d", name, to), fmt.Sprintf("update %s set closed = null where closed > %d", name, to))
-	}
-	for _, table := range []string{"operation", "idempotency", "revision"} {
-		sql = append(sql, fmt.Sprintf("delete from %s where revision > %d", table, to))
-	}
-	sql = append(sql, fmt.Sprintf("update ledger_head h set revision = r.revision, hash = r.hash, at = r.at from revision r where r.revision = %d", to))
-	if _, err := pool.Exec(ctx, "begin; set constraints all deferred; "+strings.Join(sql, "; ")+"; commit"); err != nil {
-		t.Fatal(err)
-	}
-}
 
 // ended waits until a program notices that the ledger is not the one it answered from.
 func ended(t *testing.T, l *ledger.Ledger, why string) {
@@ -74,7 +48,7 @@ func TestARestoreUnderARunningProgramIsNoticed(t *testing.T) {
 			if _, err := pool.Exec(ctx, "insert into session (digest, user_id, expires_at) values ('\\x00', 1, now() + interval '1 day')"); err != nil {
 				t.Fatal(err)
 			}
-			rewind(t, pool, kept)
+			testkit.Rewind(t, pool, kept)
 			fresh, _ := testkit.Ledger(t, database) // begins at what is there
 			for i := range since {
 				if _, err := fresh.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user(fmt.Sprint("new-", i))}}, noFaults); err != nil && !errors.Is(err, ledger.ErrLost) {
