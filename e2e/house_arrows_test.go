@@ -24,6 +24,7 @@ var floors = map[string]int{
 	"internal/questions":  10,
 	"internal/workflows":  10,
 	"internal/lists":      9,
+	"internal/metrics":    9,
 	"internal/seeing":     8,
 	"internal/signin":     8,
 	"internal/ledger":     7,

@@ -86,6 +86,7 @@ type config struct {
 	databaseURL string
 	logFormat   string
 	logLevel    string
+	level       slog.LevelVar // of the log, while it runs
 }
 
 func newFlags(name string, out io.Writer) (*flag.FlagSet, *config) {
@@ -121,11 +122,10 @@ func parse(fs *flag.FlagSet, args []string, errOut io.Writer) error {
 }
 
 func (c *config) logger(w io.Writer) (*slog.Logger, error) {
-	var level slog.Level
-	if err := level.UnmarshalText([]byte(c.logLevel)); err != nil {
+	if err := c.level.UnmarshalText([]byte(c.logLevel)); err != nil {
 		return nil, fmt.Errorf("-log-level: %w", err)
 	}
-	o := &slog.HandlerOptions{Level: level}
+	o := &slog.HandlerOptions{Level: &c.level}
 	switch c.logFormat {
 	case "json":
 		return slog.New(slog.NewJSONHandler(w, o)), nil

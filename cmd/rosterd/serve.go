@@ -11,7 +11,9 @@ import (
 	"net/netip"
 	"net/url"
 	"os"
+	"os/signal"
 	"strings"
+	"syscall"
 	"time"
 
 	"ableroster/console"
@@ -19,6 +21,7 @@ import (
 	"ableroster/internal/caught"
 	"ableroster/internal/gctune"
 	"ableroster/internal/ledger"
+	"ableroster/internal/metrics"
 	"ableroster/internal/saved"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
@@ -36,6 +39,9 @@ type serveConfig struct {
 	maxAge    time.Duration
 	proxies   string
 	bad       error // in the environment
+
+	monitorListen string
+	controlSocket string
 }
 
 func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
@@ -46,6 +52,8 @@ func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
 	fs.StringVar(&s.proxies, "trusted-proxies", os.Getenv("ROSTER_TRUSTED_PROXIES"), "addresses or networks of proxies whose X-Forwarded-For is believed, with commas between them; none by default (ROSTER_TRUSTED_PROXIES)")
 	fs.DurationVar(&s.stopWait, "stop-wait", 20*time.Second, "how long to wait, when stopping, for what was begun")
 	fs.DurationVar(&s.maxAge, "max-age", 30*time.Second, "while the database is away, refuse decisions once the snapshot is older than this, such as 5m; 0: never (ROSTER_MAX_AGE)")
+	fs.StringVar(&s.monitorListen, "monitor-listen", os.Getenv("ROSTER_MONITOR_LISTEN"), "address to serve metrics on for Prometheus, as /metrics, to whoever reaches it; none by default (ROSTER_MONITOR_LISTEN)")
+	fs.StringVar(&s.controlSocket, "control-socket", os.Getenv("ROSTER_CONTROL_SOCKET"), "socket for whoever runs the program: its profiler, and the level of its log; none by default (ROSTER_CONTROL_SOCKET)")
 	if env := os.Getenv("ROSTER_MAX_AGE"); env != "" {
 		if err := fs.Set("max-age", env); err != nil {
 			s.bad = fmt.Errorf("ROSTER_MAX_AGE is %q, which is no duration such as 5m", env)
@@ -87,14 +95,14 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 		pool.Close()
 		return nil, err
 	}
-	authenticator, err := signin.Open(ctx, pool, log, time.Now)
+	authenticator, err := signin.Open(ctx, pool, log, l.Now)
 	if err != nil {
 		l.Close()
 		pool.Close()
 		return nil, err
 	}
 	counts := usage.Open(pool, log)
-	return &opened{pool, l, authenticator, &seeing.Service{Ledger: l, Clock: time.Now, Usage: counts, Accounts: authenticator.Accounts, Saved: &saved.Store{Pool: pool}}, counts}, nil
+	return &opened{pool, l, authenticator, &seeing.Service{Ledger: l, Clock: l.Now, Usage: counts, Accounts: authenticator.Accounts, Saved: &saved.Store{Pool: pool}}, counts}, nil
 }
 
 func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
@@ -119,7 +127,12 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if err != nil {
 		return err
 	}
-	run := running{c: c, proxies: proxies, log: log, out: out, began: began, listen: c.listen}
+	m := metrics.New()
+	if err := c.monitor(ctx, log, m); err != nil {
+		o.close()
+		return err
+	}
+	run := running{c: c, metrics: m, proxies: proxies, log: log, out: out, began: began, listen: c.listen}
 	for {
 		again, err := run.serve(ctx, o)
 		if err != nil || !again {
@@ -135,6 +148,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 // running is a service that serves, over one ledger after another.
 type running struct {
 	c       *serveConfig
+	metrics *metrics.Metrics
 	proxies []netip.Prefix
 	log     *slog.Logger
 	out     io.Writer
@@ -146,7 +160,8 @@ type running struct {
 // so that it has to be opened anew.
 func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) {
 	defer o.close()
-	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), MaxAge: r.c.maxAge, Proxies: r.proxies})
+	r.metrics.Over(o.service, o.pool)
+	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request})
 	if err != nil {
 		return false, err
 	}
@@ -174,6 +189,19 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	go every(house, r.log, 5*time.Second, func(context.Context) error { o.service.Warm(); return nil })
 	go every(house, r.log, time.Hour, o.authenticator.Tidy)
 	wait := r.c.stopWait
+	hangUp := make(chan os.Signal, 1)
+	signal.Notify(hangUp, syscall.SIGHUP)
+	defer signal.Stop(hangUp)
+	go func() {
+		for {
+			select {
+			case <-house.Done():
+				return
+			case <-hangUp:
+				r.reload(o)
+			}
+		}
+	}()
 	select {
 	case err := <-failed:
 		return false, err
@@ -189,6 +217,14 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 		r.log.Warn("some calls were cut off", "error", err)
 	}
 	return again, nil
+}
+
+// reload takes up anew what can be while it runs, on SIGHUP: the level of the log as it
+// was given, and connections to the database.
+func (r *running) reload(o *opened) {
+	_ = r.c.level.UnmarshalText([]byte(r.c.logLevel)) // it was read before
+	o.pool.Reset()
+	r.log.Info("reloaded: the level of the log is as it was given, and connections to the database are made anew")
 }
 
 // lostWait is how long calls that are refused anyhow may take, once the ledger is not the

@@ -36,6 +36,9 @@ func (s *Server) fresh(c fiber.Ctx) error {
 		return writeProblem(c, &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Too old", Status: 503,
 			Detail: fmt.Sprintf("The database has not been reached for %.0f s, and this installation decides on nothing older than %s.", age.Seconds(), s.o.MaxAge)}})
 	}
+	if why := s.ledger.WrongTime(); why != "" {
+		return writeProblem(c, &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Wrong time", Status: 503, Detail: "Nothing is decided on: " + why + "."}})
+	}
 	return c.Next()
 }
 

@@ -57,6 +57,10 @@ type Options struct {
 	// Proxies are those whose word on where a call came from is taken; none: the
 	// connection's own address counts.
 	Proxies []netip.Prefix
+
+	// Answered hears of each call that was answered, by the route it matched; nil hears
+	// nothing.
+	Answered func(method, route string, status int, took time.Duration)
 }
 
 // New builds the server; console is the built console.
@@ -154,6 +158,9 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 		if p := recover(); p != nil {
 			s.log.Error("panic", "request", id, "panic", p, "stack", string(debug.Stack()))
 			err = writeProblem(c, problemOf(nil))
+		}
+		if s.o.Answered != nil {
+			s.o.Answered(c.Method(), c.Route().Path, c.Response().StatusCode(), time.Since(began))
 		}
 		level := slog.LevelInfo
 		if status := c.Response().StatusCode(); status >= 500 {

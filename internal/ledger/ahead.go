@@ -31,13 +31,6 @@ type outcome struct {
 	err error
 }
 
-// clockReading is what the database's clock said, and when.
-type clockReading struct{ said, when time.Time }
-
-// clockLasts is how long a reading is gone by: this machine's clock may stand
-// still while it sleeps, or go a little faster than the database's.
-const clockLasts = 10 * time.Second
-
 // ahead judges a group on what the attempt before will leave behind. Whoever
 // has gone away is left out.
 func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
@@ -70,6 +63,7 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 		return a
 	}
 	a.w.now = clock.said.Add(time.Since(clock.when))
+	defer l.took("judge", time.Now())
 	a.w.beside = startReader(len(a.group))
 	defer a.w.beside.end()
 	for _, p := range a.group {

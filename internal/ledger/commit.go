@@ -363,6 +363,7 @@ func large(group []*pending) bool {
 // lock begins a transaction that holds the head, and reads it and the clock; long says
 // that it may stand for long.
 func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer, long bool) error {
+	defer l.took("wait", time.Now())
 	var b pgx.Batch
 	b.Queue("begin")
 	if long {
@@ -379,7 +380,7 @@ func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer, long b
 	if err := r.QueryRow().Scan(&w.revision, &w.hash, &w.at, &w.now); err != nil {
 		return err
 	}
-	l.clock.Store(&clockReading{w.now, time.Now()})
+	l.readClock(w.now)
 	return r.Close()
 }
 
@@ -573,6 +574,7 @@ func idsOrNull(ids access.IDs) any {
 // finish writes what was gathered, moves the head and commits, by one batch
 // unless there is much to write, and publishes what the head is then.
 func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *pgx.Batch) error {
+	defer l.took("write", time.Now())
 	base := w.hash
 	for _, row := range w.hashes {
 		w.hash = chain(w.hash, row[len(row)-2].([]byte))
@@ -600,7 +602,7 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 	if err := conn.SendBatch(ctx, b).Close(); err != nil {
 		return err
 	}
-	l.clock.Store(&clockReading{said, time.Now()})
+	l.readClock(said)
 	l.publish(tip{w.head, w.hash}, time.Now())
 	l.analyze(w.grown())
 	return nil

@@ -79,11 +79,12 @@ func (l *Ledger) listen(ctx context.Context) error {
 	if _, err := conn.Exec(begin, "listen able_roster_ledger"); err != nil {
 		return err
 	}
-	for {
+	for odd := false; ; {
 		at, newest, err := l.look(ctx, conn)
 		if err != nil {
 			return err
 		}
+		odd = l.minded(odd)
 		wait, cancel := context.WithTimeout(ctx, time.Second)
 		err = l.heed(ctx, wait, conn.Conn(), newest, at)
 		cancel()
@@ -111,7 +112,7 @@ func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, ne
 	if err != nil {
 		return at, 0, err
 	}
-	l.clock.Store(&clockReading{now, time.Now()})
+	l.readClock(now)
 	switch {
 	case version > newestMigration:
 		return at, 0, l.lose("the tables were made newer than this program: start one that is as new")

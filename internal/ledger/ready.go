@@ -30,6 +30,8 @@ func (l *Ledger) NotReady() string {
 		return l.Lost()
 	case trouble != nil && errors.As(*trouble, new(*unfit)):
 		return "it cannot take over what others committed: " + (*trouble).Error()
+	case l.WrongTime() != "":
+		return l.WrongTime()
 	case l.Age() > oldAfter:
 		return fmt.Sprintf("it cannot follow the database: what it answers is %.0f s old", l.Age().Seconds())
 	case l.readOnly.Load():

@@ -94,6 +94,7 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 	}
 	if !q.Explain || !reads && known {
 		d := v.Uncut().Answer(&ask, &a)
+		decided(v, &a, d.Reason)
 		out.Allowed, out.Reason, out.Message = d.Allowed, string(d.Reason), d.Reason.Sentence()
 		if decides && !q.Explain {
 			count(v, app, user, q, d.Reason)
@@ -104,6 +105,7 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 		return out, nil
 	}
 	e := query.ExplainResolved(v.Uncut(), &ask, &a)
+	decided(v, &a, e.Reason)
 	out.Allowed, out.Reason, out.More = e.Allowed, string(e.Reason), e.More
 	for _, c := range e.Chains {
 		out.Paths = append(out.Paths, v.Path(user, c))
@@ -112,6 +114,18 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 	out.Message = sentence(v, q, e, out.Paths)
 	out.Cure, out.Requestable = cure(v, ask, decides)
 	return out, nil
+}
+
+// decided tells whoever counts decisions of one.
+func decided(v *seeing.View, a *access.Asked, reason access.Reason) {
+	if v.Service.Decided == nil {
+		return
+	}
+	app := "unknown"
+	if a.Rec != nil {
+		app = a.Rec.Fact.Key
+	}
+	v.Service.Decided(app, string(reason))
 }
 
 // questionFaults are those of a question, below a place: what is blank asks nothing.

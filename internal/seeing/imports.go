@@ -26,6 +26,17 @@ type importRun struct {
 	Cancelled bool
 }
 
+// Phases are how many imports are at what.
+func (i *imports) Phases() map[string]int {
+	i.Mu.Lock()
+	defer i.Mu.Unlock()
+	out := map[string]int{}
+	for _, r := range i.Runs {
+		out[r.Told.Stage]++
+	}
+	return out
+}
+
 // Begin notes an import; one without a name is not told of.
 func (i *imports) Begin(c Caller, track string) (*importRun, error) {
 	r := &importRun{all: i, name: ImportName{Caller{User: c.User}, track}}

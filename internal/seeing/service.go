@@ -25,6 +25,9 @@ type Service struct {
 	// Tally counts what rehearsals let through; nil where nothing is counted.
 	Usage *usage.Counts
 
+	// Decided hears of each check, by application and reason; nil hears nothing.
+	Decided func(application, reason string)
+
 	// Accounts are when those who can sign in last did; nil where nobody can.
 	Accounts func(context.Context) (finding.Accounts, error)
 
