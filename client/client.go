@@ -461,6 +461,15 @@ func (c *Client) Revisions(ctx context.Context, q Query) (wire.RevisionList, err
 	return get[wire.RevisionList](ctx, c, "/revisions", q)
 }
 
+// LedgerHead is the head of the ledger as it was at a revision, 0 for the newest.
+func (c *Client) LedgerHead(ctx context.Context, revision int64) (wire.LedgerHead, error) {
+	q := Query{}
+	if revision > 0 {
+		q["revision"] = strconv.FormatInt(revision, 10)
+	}
+	return get[wire.LedgerHead](ctx, c, "/ledger/head", q)
+}
+
 // Verify verifies the ledger.
 func (c *Client) Verify(ctx context.Context) (out wire.Verification, err error) {
 	return out, c.Do(ctx, "POST", "/ledger/verification", nil, nil, &out)

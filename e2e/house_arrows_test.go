@@ -45,6 +45,7 @@ var floors = map[string]int{
 	"internal/calendar":   0,
 	"internal/paged":      0,
 	"internal/gctune":     0,
+	"internal/signedhead": 0,
 	"internal/strictjson": -1,
 	"internal/format1":    0,
 	"internal/near":       -2,
@@ -58,7 +59,7 @@ var core = []string{"internal/fact", "internal/access", "internal/query", "inter
 
 // beside are rooms beside the house, and what of it they may use.
 var beside = map[string][]string{
-	"wire":               {},
+	"wire":               {"internal/signedhead"},
 	"client":             {"wire", "internal/patterns"},
 	"cmd/roster":         {"client", "wire"},
 	"demo":               {"internal/operation", "internal/change", "internal/access", "internal/fact", "internal/calendar", "internal/finding", "internal/request", "internal/review"},

@@ -6,6 +6,8 @@ package wire
 import (
 	"encoding/json"
 	"time"
+
+	"ableroster/internal/signedhead"
 )
 
 // Ref names a thing: by its id, by the name or key people type, and by what
@@ -405,6 +407,9 @@ type Verification struct {
 	First    int64  `json:"first_fault,omitempty" doc:"the first revision that does not fit"`
 	Fault    string `json:"fault,omitempty"`
 }
+
+// LedgerHead is how far the ledger goes, or went.
+type LedgerHead = signedhead.LedgerHead
 
 // Found is what the find-anything box offers.
 type SearchResults struct {

@@ -144,7 +144,8 @@ func init() {
 		{"timeline", "USER [APPLICATION ACTION PATH]", "from when to when a user held each role, or one permission, and through what", timeline},
 		{"over-time", "APPLICATION [-from DAY] [-points N]", "how many people had anything in an application, by how", overTime},
 		{"history", "[-user USER] [-role ROLE]", "the ledger, newest first", history},
-		{"ledger verify", "", "recompute the chain and replay it against the rows", ledgerVerify},
+		{"ledger head", "[-out FILE] [-revision N]", "how far the ledger goes, signed: to be kept elsewhere", ledgerHead},
+		{"ledger verify", "[-head FILE…] [-key KEY]", "recompute the chain and replay it against the rows; hold it to heads that were kept", ledgerVerify},
 		{"whoami", "", "who is signed in, and where", whoAmI},
 	}
 }

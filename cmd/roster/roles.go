@@ -298,31 +298,6 @@ func applicationsShow(c *call) error {
 	return nil
 }
 
-func ledgerVerify(c *call) error {
-	if err := c.parse(); err != nil {
-		return err
-	}
-	v, err := c.client.Verify(c.ctx)
-	if err != nil {
-		return err
-	}
-	state := "verifies"
-	if !v.Verified {
-		state = "does not verify"
-	}
-	c.answer(v, func() {
-		if v.Verified {
-			c.say("The ledger verifies: %s, every hash and every row matches.\nHead %s", count(int(v.Revision), "revision"), v.Hash)
-		} else {
-			c.say("The ledger does not verify: revision %d %s.\nRevisions 1 to %d fit; keep the database as it is and look at what touched it.", v.First, v.Fault, v.Revision)
-		}
-	}, []string{"ledger", "revisions_that_fit", "head", "first_fault", "fault"}, []string{state, strconv.FormatInt(v.Revision, 10), v.Hash, strconv.FormatInt(v.First, 10), v.Fault})
-	if !v.Verified {
-		return errDenied
-	}
-	return nil
-}
-
 func history(c *call) error {
 	c.reads()
 	user := c.flags.String("user", "", "only what speaks of this user")

@@ -24,6 +24,7 @@ const usageText = `rosterd is the Able Roster service.
   rosterd rebuild       make all fact rows again from the operations alone
   rosterd openapi       print the OpenAPI document
   rosterd operations    print the kinds of operations and their fields, as JSON
+  rosterd signing-key   make a key that heads of the ledger are signed with
   rosterd ready         say by its exit code whether a service answers
 
 Each takes -help. Every flag can be given in the environment too.
@@ -74,6 +75,8 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) error {
 			_, err = out.Write(raw)
 		}
 		return err
+	case "signing-key":
+		return signingKey(args, out, errOut)
 	case "ready":
 		return ready(ctx, args, errOut)
 	}

@@ -24,6 +24,7 @@ import (
 	"ableroster/internal/metrics"
 	"ableroster/internal/saved"
 	"ableroster/internal/seeing"
+	"ableroster/internal/signedhead"
 	"ableroster/internal/signin"
 	"ableroster/internal/usage"
 
@@ -42,6 +43,9 @@ type serveConfig struct {
 
 	monitorListen string
 	controlSocket string
+	signingKey    string
+	headsTo       string
+	headsEvery    int64
 }
 
 func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
@@ -54,6 +58,9 @@ func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
 	fs.DurationVar(&s.maxAge, "max-age", 30*time.Second, "while the database is away, refuse decisions once the snapshot is older than this, such as 5m; 0: never (ROSTER_MAX_AGE)")
 	fs.StringVar(&s.monitorListen, "monitor-listen", os.Getenv("ROSTER_MONITOR_LISTEN"), "address to serve metrics on for Prometheus, as /metrics, to whoever reaches it; none by default (ROSTER_MONITOR_LISTEN)")
 	fs.StringVar(&s.controlSocket, "control-socket", os.Getenv("ROSTER_CONTROL_SOCKET"), "socket for whoever runs the program: its profiler, and the level of its log; none by default (ROSTER_CONTROL_SOCKET)")
+	fs.StringVar(&s.signingKey, "signing-key", os.Getenv("ROSTER_SIGNING_KEY"), "file of the Ed25519 key that heads of the ledger are signed with, as rosterd signing-key makes it; none by default (ROSTER_SIGNING_KEY)")
+	fs.StringVar(&s.headsTo, "heads-to", os.Getenv("ROSTER_HEADS_TO"), "file, apart from the database, that heads of the ledger are added to, or https address they are posted to; none by default (ROSTER_HEADS_TO)")
+	fs.Int64Var(&s.headsEvery, "heads-every", 1000, "after so many revisions a head is kept; within the hour, and after an erasure, in any case")
 	if env := os.Getenv("ROSTER_MAX_AGE"); env != "" {
 		if err := fs.Set("max-age", env); err != nil {
 			s.bad = fmt.Errorf("ROSTER_MAX_AGE is %q, which is no duration such as 5m", env)
@@ -132,7 +139,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 		o.close()
 		return err
 	}
-	run := running{c: c, metrics: m, proxies: proxies, log: log, out: out, began: began, listen: c.listen}
+	run := running{c: c, metrics: m, heads: heads{kept: signedhead.Kept{Place: c.headsTo}, every: max(1, c.headsEvery), log: log}, proxies: proxies, log: log, out: out, began: began, listen: c.listen}
 	for {
 		again, err := run.serve(ctx, o)
 		if err != nil || !again {
@@ -149,6 +156,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 type running struct {
 	c       *serveConfig
 	metrics *metrics.Metrics
+	heads   heads
 	proxies []netip.Prefix
 	log     *slog.Logger
 	out     io.Writer
@@ -160,6 +168,14 @@ type running struct {
 // so that it has to be opened anew.
 func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) {
 	defer o.close()
+	if err := r.c.readSigningKey(o.service); err != nil {
+		return false, err
+	}
+	if r.c.headsTo != "" {
+		if again, err := r.heads.hold(ctx, o); again || err != nil {
+			return again, err
+		}
+	}
 	r.metrics.Over(o.service, o.pool)
 	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request})
 	if err != nil {
@@ -186,6 +202,11 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	}()
 	house, end := context.WithCancel(ctx)
 	defer end()
+	if r.c.headsTo != "" {
+		kept := make(chan struct{})
+		go func() { defer close(kept); r.heads.keep(house, o) }()
+		defer func() { end(); <-kept }()
+	}
 	go every(house, r.log, 5*time.Second, func(context.Context) error { o.service.Warm(); return nil })
 	go every(house, r.log, time.Hour, o.authenticator.Tidy)
 	wait := r.c.stopWait

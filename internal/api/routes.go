@@ -313,6 +313,13 @@ func (s *Server) readRoutes() {
 		}
 		return &body[wire.Revision]{out.Revisions[0]}, nil
 	})
+	type headAt struct {
+		Revision int64 `query:"revision" minimum:"1" doc:"as it was at this revision; the newest by default"`
+	}
+	route(s, "GET", "/ledger/head", "get-ledger-head", "The head of the ledger, signed where the service has a key: to be kept elsewhere, and held against the ledger later", func(ctx context.Context, in *headAt) (*body[wire.LedgerHead], error) {
+		out, err := questions.Head(ctx, s.service, caller(ctx), in.Revision)
+		return &body[wire.LedgerHead]{out}, err
+	})
 	route(s, "POST", "/ledger/verification", "verify-ledger", "Recompute the chain and replay the operations against the rows", func(ctx context.Context, _ *struct{}) (*body[wire.Verification], error) {
 		out, err := questions.Verify(ctx, s.service, caller(ctx))
 		return &body[wire.Verification]{out}, err

@@ -39,6 +39,7 @@ type Ledger struct {
 	moving sync.Mutex    // held while the head moves; guards news
 	news   chan struct{} // closed when the head moves
 
+	id       string                 // of the ledger, wherever it is
 	epoch    int                    // of the ledger's history: see migration 30
 	own      atomic.Pointer[writer] // what this program is writing now
 	queue    chan *pending
@@ -122,7 +123,7 @@ func (l *Ledger) load(ctx context.Context) error {
 	var at time.Time
 	var hash []byte
 	asked := time.Now()
-	if err := l.pool.QueryRow(ctx, sqlHeadAt).Scan(&revision, &at, &hash, &l.epoch); err != nil {
+	if err := l.pool.QueryRow(ctx, sqlHeadAt).Scan(&revision, &at, &hash, &l.epoch, &l.id); err != nil {
 		return Unavailable(err)
 	}
 	s, err := l.compile(ctx, revision, calendar.At(at))

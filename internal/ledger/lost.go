@@ -41,8 +41,17 @@ func (l *Ledger) lose(why string) error {
 // stays signed in, since what ended their sessions may be among what was lost.
 func (l *Ledger) loseRevisions(ctx context.Context, known *tip) error {
 	lost := l.lose(fmt.Sprintf("revision %d, which it had answered from, is not in the ledger any more: the database was put back to an earlier state", known.revision()))
-	err := pgx.BeginFunc(ctx, l.pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, sqlNextEpoch, l.epoch)
+	if err := l.nextEpoch(ctx, 0); err != nil {
+		l.log.Error("the new epoch could not be begun", "error", err)
+	}
+	return lost
+}
+
+// nextEpoch begins a new epoch, unless another program has, and ends what anybody is
+// signed in by.
+func (l *Ledger) nextEpoch(ctx context.Context, atLeast int) error {
+	return pgx.BeginFunc(ctx, l.pool, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, sqlNextEpoch, l.epoch, atLeast)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}
@@ -53,10 +62,6 @@ func (l *Ledger) loseRevisions(ctx context.Context, known *tip) error {
 		}
 		return nil
 	})
-	if err != nil {
-		l.log.Error("the new epoch could not be begun", "error", err)
-	}
-	return lost
 }
 
 // stands says whether the revision of a tip is in the ledger as it is known here.

@@ -17,7 +17,7 @@ import (
 )
 
 // newestMigration is that of this program.
-const newestMigration = 32
+const newestMigration = 33
 
 //go:embed migrations/*.sql
 var migrations embed.FS

@@ -12,10 +12,10 @@ const (
 	sqlLockHead     = `select revision, hash, at, clock_timestamp() from ledger_head for update`
 	sqlAdvance      = `select advance_ledger($1, $2, $3, $4, $5)` // see migration 32
 	sqlHeadRevision = `select revision from ledger_head`
-	sqlHeadAt       = `select revision, at, hash, epoch from ledger_head`
+	sqlHeadAt       = `select revision, at, hash, epoch, ledger::text from ledger_head`
 
 	sqlHashOf    = `select hash from revision where revision = $1`
-	sqlNextEpoch = `update ledger_head set epoch = epoch + 1 where epoch = $1`
+	sqlNextEpoch = `update ledger_head set epoch = greatest(epoch + 1, $2) where epoch = $1`
 
 	// sqlHead is what a follower asks: how far the ledger goes, the time, whether the
 	// database takes no changes, and how new its tables are.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/base64"
+	"errors"
 	"strconv"
 	"time"
 
@@ -93,6 +94,22 @@ func History(ctx context.Context, d *seeing.Service, c seeing.Caller, q Past) (w
 		return out, seeing.NotFound("there is no revision %d", q.Number)
 	}
 	return out, nil
+}
+
+// Head is the head of the ledger as it was at a revision, 0 for the newest; signed, where
+// the service has a key. It needs "read" on the ledger.
+func Head(ctx context.Context, d *seeing.Service, c seeing.Caller, revision int64) (wire.LedgerHead, error) {
+	if v := d.Now(ctx, c); !v.ReadsLedger() {
+		return wire.LedgerHead{}, seeing.Refused("the ledger is outside your part")
+	}
+	h, err := d.Ledger.HeadAt(ctx, revision)
+	if errors.Is(err, ledger.ErrNoRevision) {
+		return h, seeing.NotFound("there is no revision %d", revision)
+	}
+	if err != nil || d.SigningKey == nil {
+		return h, err
+	}
+	return h.Sign(d.SigningKey)
 }
 
 // Verify verifies the whole ledger; it needs "read" on it.

@@ -2,6 +2,7 @@ package seeing
 
 import (
 	"context"
+	"crypto/ed25519"
 	"time"
 
 	"ableroster/internal/access"
@@ -27,6 +28,9 @@ type Service struct {
 
 	// Decided hears of each check, by application and reason; nil hears nothing.
 	Decided func(application, reason string)
+
+	// SigningKey is what heads of the ledger are signed with; nil where they are not.
+	SigningKey ed25519.PrivateKey
 
 	// Accounts are when those who can sign in last did; nil where nobody can.
 	Accounts func(context.Context) (finding.Accounts, error)
