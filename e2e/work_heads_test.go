@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strings"
@@ -132,5 +133,46 @@ func TestARestoreBringsBackNobodyWhoWasErased(t *testing.T) {
 	s = testkit.Serve(t, database, "-heads-to", kept)
 	if strings.Contains(s.Output(), "revisions of this ledger were lost") {
 		t.Error("it finds the same loss again")
+	}
+}
+
+// The steps of docs/operate.md under "Back-up and restore".
+func TestABackUpIsRestored(t *testing.T) {
+	dir := t.TempDir()
+	kept, file := filepath.Join(dir, "heads"), filepath.Join(dir, "roster.dump")
+	database := testkit.DemoDatabase(t)
+	s := testkit.Serve(t, database, "-heads-to", kept)
+	marta := s.SignIn(t, demo.Administrator)
+	run := func(name string, args ...string) {
+		t.Helper()
+		if out, err := exec.Command(name, args...).CombinedOutput(); err != nil {
+			t.Fatalf("%s: %v: %s", name, err, out)
+		}
+	}
+	run("pg_dump", "-Fc", "-f", file, database)
+	if _, err := marta.Change(ctx, changeOf("is lost", `{"op":"add_user","user_name":"lost.one"}`), false); err != nil {
+		t.Fatal(err)
+	}
+	s.Stop(t)
+	empty := testkit.EmptyDatabase(t)
+	run("pg_restore", "-d", empty, file)
+	s = testkit.Serve(t, empty, "-heads-to", kept)
+	if !strings.Contains(s.Output(), "revisions of this ledger were lost") {
+		t.Errorf("it says nothing of the loss: %s", s.Output())
+	}
+	if _, err := (&client.Client{Base: s.Base, Token: marta.Token}).Me(ctx); err == nil {
+		t.Error("a token of before is good")
+	}
+	marta = s.SignIn(t, demo.Administrator)
+	roster := s.CommandLine(t)
+	roster.Must(t, demo.Password+"\n", "sign-in", "-user", demo.Administrator)
+	if out, _, code := roster.Run(t, "", "ledger", "verify", "-head", kept); code != 1 || !strings.Contains(out, "does not go so far any more") {
+		t.Errorf("%d: %s", code, out)
+	}
+	if _, err := marta.Change(ctx, changeOf("is made again", `{"op":"add_user","user_name":"lost.one"}`), false); err != nil {
+		t.Error(err)
+	}
+	if v, err := marta.Verify(ctx); err != nil || !v.Verified {
+		t.Errorf("%+v %v", v, err)
 	}
 }
