@@ -7,6 +7,7 @@ import (
 	"io"
 	"math/rand/v2"
 	"net/http"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"sync"
@@ -307,5 +308,30 @@ func TestRecoveryOnTheHostIsRecorded(t *testing.T) {
 	}
 	if v, err := c.Verify(ctx); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
+	}
+}
+
+// A service stops within the time it is given though its database hangs.
+func TestAServiceStopsWhileItsDatabaseHangs(t *testing.T) {
+	line, silence := testkit.SilentLine(t, testkit.DemoDatabase(t))
+	const given = 4 * time.Second
+	s := testkit.Serve(t, line, "-stop-wait", given.String(), "-heads-to", filepath.Join(t.TempDir(), "heads"))
+	marta := s.SignIn(t, demo.Administrator)
+	silence()
+	var wait sync.WaitGroup
+	defer wait.Wait()
+	for i := range 8 {
+		wait.Go(func() {
+			_, _ = marta.Change(ctx, changeOf("hangs", fmt.Sprintf(`{"op":"add_user","user_name":"hangs.%d"}`, i)), false)
+		})
+	}
+	testkit.Until(t, "a change to hang", func() bool {
+		_, err := marta.Me(ctx)
+		return err == nil
+	})
+	began := time.Now()
+	s.Stop(t)
+	if took := time.Since(began); took > 3*given {
+		t.Errorf("it took %s, and was given %s", took, given)
 	}
 }

@@ -32,4 +32,3 @@ func Rewind(t testing.TB, pool *pgxpool.Pool, to int64) {
 		t.Fatal(err)
 	}
 }
-

@@ -119,7 +119,7 @@ func (h *heads) keep(ctx context.Context, o *opened) {
 	for {
 		select {
 		case <-ctx.Done():
-			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
 			defer cancel()
 			h.add(end, o, 1)
 			return

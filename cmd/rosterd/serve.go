@@ -46,6 +46,9 @@ type serveConfig struct {
 	signingKey    string
 	headsTo       string
 	headsEvery    int64
+	keepEvents    int // days
+	keepKeys      int
+	keepRefusals  int
 }
 
 func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
@@ -61,6 +64,9 @@ func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
 	fs.StringVar(&s.signingKey, "signing-key", os.Getenv("ROSTER_SIGNING_KEY"), "file of the Ed25519 key that heads of the ledger are signed with, as rosterd signing-key makes it; none by default (ROSTER_SIGNING_KEY)")
 	fs.StringVar(&s.headsTo, "heads-to", os.Getenv("ROSTER_HEADS_TO"), "file, apart from the database, that heads of the ledger are added to, or https address they are posted to; none by default (ROSTER_HEADS_TO)")
 	fs.Int64Var(&s.headsEvery, "heads-every", 1000, "after so many revisions a head is kept; within the hour, and after an erasure, in any case")
+	fs.IntVar(&s.keepEvents, "keep-security-log", 400, "days that lines of the security log are kept")
+	fs.IntVar(&s.keepKeys, "keep-keys", 30, "days that idempotency keys are kept, and tokens that ended")
+	fs.IntVar(&s.keepRefusals, "keep-refusals", 90, "days that refused changes are kept, and pending changes that ended")
 	if env := os.Getenv("ROSTER_MAX_AGE"); env != "" {
 		if err := fs.Set("max-age", env); err != nil {
 			s.bad = fmt.Errorf("ROSTER_MAX_AGE is %q, which is no duration such as 5m", env)
@@ -167,7 +173,9 @@ type running struct {
 // serve serves until the context ends; again says that the ledger is not the one it was,
 // so that it has to be opened anew.
 func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) {
-	defer o.close()
+	wait := r.c.stopWait
+	var since time.Time // when it began to stop
+	defer func() { r.closeIn(o, wait, since) }()
 	if err := r.c.readSigningKey(o.service); err != nil {
 		return false, err
 	}
@@ -208,8 +216,7 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 		defer func() { end(); <-kept }()
 	}
 	go every(house, r.log, 5*time.Second, func(context.Context) error { o.service.Warm(); return nil })
-	go every(house, r.log, time.Hour, o.authenticator.Tidy)
-	wait := r.c.stopWait
+	go every(house, r.log, time.Hour, func(ctx context.Context) error { return r.c.tidy(ctx, o) })
 	hangUp := make(chan os.Signal, 1)
 	signal.Notify(hangUp, syscall.SIGHUP)
 	defer signal.Stop(hangUp)
@@ -231,13 +238,21 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	case <-ctx.Done():
 		r.log.Info("stopping: finishing what was begun")
 	}
+	since = time.Now()
 	server.Stopping()
-	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), wait)
+	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), wait*4/5) // the rest is for what is written
 	defer cancel()
 	if err := server.App.ShutdownWithContext(stop); err != nil {
 		r.log.Warn("some calls were cut off", "error", err)
 	}
 	return again, nil
+}
+
+// tidy deletes what has ended long ago.
+func (c *serveConfig) tidy(ctx context.Context, o *opened) error {
+	days := func(n int) time.Duration { return time.Duration(max(1, n)) * 24 * time.Hour }
+	return errors.Join(o.authenticator.Tidy(ctx, signin.Kept{Events: days(c.keepEvents), Keys: days(c.keepKeys)}),
+		o.service.Saved.Tidy(ctx, o.service.Clock().Add(-days(c.keepRefusals))))
 }
 
 // reload takes up anew what can be while it runs, on SIGHUP: the level of the log as it
@@ -246,6 +261,24 @@ func (r *running) reload(o *opened) {
 	_ = r.c.level.UnmarshalText([]byte(r.c.logLevel)) // it was read before
 	o.pool.Reset()
 	r.log.Info("reloaded: the level of the log is as it was given, and connections to the database are made anew")
+}
+
+// closeIn closes what is open, in what is left of the wait since it began to stop: the
+// database may hang, and what is written there then is known once it is back.
+func (r *running) closeIn(o *opened, wait time.Duration, since time.Time) {
+	if since.IsZero() {
+		since = time.Now()
+	}
+	closed := make(chan struct{})
+	go func() {
+		defer close(closed)
+		o.close()
+	}()
+	select {
+	case <-closed:
+	case <-time.After(time.Until(since.Add(wait))):
+		r.log.Warn("the database did not answer while the service stopped: what was being written may stand or not")
+	}
 }
 
 // lostWait is how long calls that are refused anyhow may take, once the ledger is not the

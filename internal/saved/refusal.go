@@ -45,3 +45,14 @@ func (s *Store) Refusals(ctx context.Context, since time.Time, limit int) ([]Ref
 		return x, r.Scan((*uint32)(&x.User), &x.Call, &x.Detail, &x.Times, &x.Via, &x.First, &x.Last)
 	})
 }
+
+// Tidy deletes refusals that were last met, and pending changes that ended, before an
+// instant.
+func (s *Store) Tidy(ctx context.Context, before time.Time) error {
+	for _, sql := range []string{"delete from refusal where last_at < $1", "delete from pending_change where ended_at < $1"} {
+		if _, err := s.Pool.Exec(ctx, sql, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -95,15 +95,16 @@ func (d *Authenticator) Prove(ctx context.Context, w Who, password string) error
 		return ErrPaused
 	}
 	c, err := d.credential(ctx, w.User)
-	if err != nil {
-		return err
-	}
 	hash := c.hash
 	if hash == "" {
 		hash = nobodysHash
 	}
-	fits, err := passwordFits(ctx, password, hash)
-	if err != nil {
+	fits := false
+	if err == nil {
+		fits, err = passwordFits(ctx, password, hash)
+	}
+	if err != nil { // the database is away, say: it was no wrong password
+		d.Throttle.Undo(try)
 		return err
 	}
 	if !fits || c.hash == "" || !w.May || w.User == 0 {

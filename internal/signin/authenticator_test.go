@@ -386,15 +386,39 @@ func TestWhatHasEndedIsDeleted(t *testing.T) {
 		}
 		return n
 	}
-	if err := d.Tidy(ctx); err != nil || count() != 111 || d.Session(session).User != ines {
+	kept := signin.Kept{Events: 400 * 24 * time.Hour, Keys: 30 * 24 * time.Hour}
+	if err := d.Tidy(ctx, kept); err != nil || count() != 111 || d.Session(session).User != ines {
 		t.Errorf("%d left (%v)", count(), err)
 	}
 	c.now = c.now.Add(13 * time.Hour)
-	if err := d.Tidy(ctx); err != nil || count() != 110 {
+	if err := d.Tidy(ctx, kept); err != nil || count() != 110 {
 		t.Errorf("%d left after the session ended (%v)", count(), err)
 	}
 	c.now = c.now.Add(500 * 24 * time.Hour)
-	if err := d.Tidy(ctx); err != nil || count() != 0 {
+	if err := d.Tidy(ctx, kept); err != nil || count() != 0 {
 		t.Errorf("%d left after all has ended (%v)", count(), err)
+	}
+}
+
+// While the database is away no try counts as a wrong password: whoever tried meanwhile
+// signs in at once when it is back.
+func TestAnOutageCountsAsNoWrongPassword(t *testing.T) {
+	d, _ := authenticator(t, testkit.Database(t), &clock{time.Now()})
+	if err := d.SetPassword(ctx, ines, "a tide of ropes", "here"); err != nil {
+		t.Fatal(err)
+	}
+	who := signin.Who{Name: "ines", User: ines, May: true, Address: "10.1.1.1"}
+	away, cancel := context.WithCancel(ctx)
+	cancel()
+	for range 200 {
+		if err := d.Prove(away, who, "a tide of ropes"); err == nil || errors.Is(err, signin.ErrWrong) || errors.Is(err, signin.ErrPaused) {
+			t.Fatalf("it says %v", err)
+		}
+	}
+	if wait := d.Wait(ctx, who); wait > 0 {
+		t.Errorf("they wait %s", wait)
+	}
+	if err := d.Prove(ctx, who, "a tide of ropes"); err != nil {
+		t.Error(err)
 	}
 }

@@ -40,29 +40,31 @@ func (d *Authenticator) Events(ctx context.Context, user fact.UserID, before int
 	})
 }
 
-// How long what has ended is kept.
-const (
-	eventsKept  = 400 * 24 * time.Hour
-	devicesKept = 180 * 24 * time.Hour
-	keysKept    = 30 * 24 * time.Hour // idempotency keys
-)
+// Kept is how long what has ended is kept.
+type Kept struct {
+	Events time.Duration // of the security log
+	Keys   time.Duration // of idempotency, and tokens that ended
+}
+
+// devicesKept is how long a browser is known that was not used to sign in.
+const devicesKept = 180 * 24 * time.Hour
 
 // Tidy deletes what has ended: sessions, tokens, links, devices not used for long, old
 // idempotency keys and old lines of the security log. It may be called at any time,
 // by several programs.
-func (d *Authenticator) Tidy(ctx context.Context) error {
+func (d *Authenticator) Tidy(ctx context.Context, kept Kept) error {
 	now := d.clock()
 	for _, x := range []struct {
 		sql  string
 		than time.Time
 	}{
 		{"delete from session where expires_at < $1", now},
-		{"delete from token where expires_at < $1", now.Add(-keysKept)}, // listed as ended for a while
+		{"delete from token where expires_at < $1", now.Add(-kept.Keys)}, // listed as ended for a while
 		{"delete from sign_in_link where expires_at < $1", now},
 		{"delete from setup_link where expires_at < $1", now},
 		{"delete from device where last_at < $1", now.Add(-devicesKept)},
-		{"delete from idempotency where created_at < $1", now.Add(-keysKept)},
-		{"delete from security_event where at < $1", now.Add(-eventsKept)},
+		{"delete from idempotency where created_at < $1", now.Add(-kept.Keys)},
+		{"delete from security_event where at < $1", now.Add(-kept.Events)},
 	} {
 		if _, err := d.pool.Exec(ctx, x.sql, x.than); err != nil {
 			return err

@@ -127,6 +127,18 @@ func (t *Throttle) count(now time.Time, c counter) {
 	}
 }
 
+// Undo takes back a try that came to nothing: whether it was right was not found out.
+func (t *Throttle) Undo(try Try) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for _, c := range try.counters() {
+		if x := t.of(c.key); x != nil && x.failed > 0 {
+			x.failed--
+			x.until = time.Time{}
+		}
+	}
+}
+
 // Succeeded forgets the failures of an account or a device, and takes back the one
 // try that was counted against the address.
 func (t *Throttle) Succeeded(try Try) {
