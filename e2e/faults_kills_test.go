@@ -320,9 +320,11 @@ func TestAServiceStopsWhileItsDatabaseHangs(t *testing.T) {
 	silence()
 	var wait sync.WaitGroup
 	defer wait.Wait()
+	asked, giveUp := context.WithCancel(ctx)
+	defer giveUp()
 	for i := range 8 {
 		wait.Go(func() {
-			_, _ = marta.Change(ctx, changeOf("hangs", fmt.Sprintf(`{"op":"add_user","user_name":"hangs.%d"}`, i)), false)
+			_, _ = marta.Change(asked, changeOf("hangs", fmt.Sprintf(`{"op":"add_user","user_name":"hangs.%d"}`, i)), false)
 		})
 	}
 	testkit.Until(t, "a change to hang", func() bool {
@@ -331,6 +333,7 @@ func TestAServiceStopsWhileItsDatabaseHangs(t *testing.T) {
 	})
 	began := time.Now()
 	s.Stop(t)
+	t.Logf("stopped after %s", time.Since(began))
 	if took := time.Since(began); took > 3*given {
 		t.Errorf("it took %s, and was given %s", took, given)
 	}

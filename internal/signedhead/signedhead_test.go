@@ -37,7 +37,10 @@ func TestAHeadThatWasAlteredIsTold(t *testing.T) {
 	if err != nil || signed.Check() != nil {
 		t.Fatalf("%v %v", err, signed.Check())
 	}
-	_, other := must2(signedhead.MakeKey(filepath.Join(dir, "other.pem")))
+	other, err := signedhead.MakeKey(filepath.Join(dir, "other.pem"))
+	if err != nil {
+		t.Fatal(err)
+	}
 	elsewhere, _ := head.Sign(other)
 	for i := range reflect.TypeFor[signedhead.LedgerHead]().NumField() {
 		forged := signed
@@ -57,8 +60,6 @@ func TestAHeadThatWasAlteredIsTold(t *testing.T) {
 		}
 	}
 }
-
-func must2[T any](v T, err error) (error, T) { return err, v }
 
 // What is kept is read back, but for a line that was cut off.
 func TestKeptHeadsAreReadBack(t *testing.T) {
