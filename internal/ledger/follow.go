@@ -36,7 +36,7 @@ func (l *Ledger) follow(ctx context.Context) {
 		}
 		l.trouble.Store(&err)
 		if away {
-			l.pool.Reset() // those that lie ready are as broken, and each would have to be found so
+			cutSilent(l.pool) // the others are likely as broken, and each would have to be found so
 		}
 		select {
 		case <-ctx.Done():

@@ -97,6 +97,7 @@ func (l *Ledger) Close() {
 	l.gate.Unlock()
 	l.stop()
 	l.done.Wait()
+	linesOf.Delete(l.pool)
 }
 
 // WaitFor waits until the head is at least a revision, and says whether it is.

@@ -51,6 +51,11 @@ func OpenPool(ctx context.Context, address string) (*pgxpool.Pool, error) {
 		}
 	}
 	dial := &net.Dialer{KeepAliveConfig: net.KeepAliveConfig{Enable: true, Idle: 5 * time.Second, Interval: 3 * time.Second, Count: 3}}
-	config.ConnConfig.DialFunc = dial.DialContext
-	return pgxpool.NewWithConfig(ctx, config)
+	all := &lines{all: map[*line]struct{}{}}
+	config.ConnConfig.DialFunc = all.dial(dial)
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	if err == nil {
+		linesOf.Store(pool, all)
+	}
+	return pool, err
 }

@@ -172,9 +172,10 @@ func (d *Authenticator) follow(ctx context.Context) {
 	defer close(d.done)
 	for ctx.Err() == nil {
 		if err := caught.Do(func() error { return d.listen(ctx) }); err != nil && ctx.Err() == nil {
+			d.pool.Reset() // connections that lie ready are likely as broken
 			select {
 			case <-ctx.Done():
-			case <-time.After(time.Second):
+			case <-time.After(250 * time.Millisecond):
 			}
 		}
 	}
