@@ -3,9 +3,12 @@ package testkit
 import (
 	"fmt"
 	"net"
+	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
+	"syscall"
 	"testing"
 )
 
@@ -48,4 +51,20 @@ func (c *Cluster) script(t testing.TB, action string) string {
 		t.Fatalf("cluster.sh %s: %v\n%s", action, err, out)
 	}
 	return strings.TrimSpace(string(out))
+}
+
+// Kill ends it at once, as when its machine loses power, and starts it again.
+func (c *Cluster) Kill(t testing.TB) {
+	t.Helper()
+	text, err := os.ReadFile(filepath.Join(c.dir, "data", "postmaster.pid"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	pid, err := strconv.Atoi(strings.SplitN(string(text), "\n", 2)[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	_ = syscall.Kill(pid, syscall.SIGQUIT) // its children end with it
+	Until(t, "the cluster to be gone", func() bool { return syscall.Kill(pid, 0) != nil })
+	c.Start(t)
 }

@@ -28,7 +28,7 @@ func Rewind(t testing.TB, pool *pgxpool.Pool, to int64) {
 		sql = append(sql, fmt.Sprintf("delete from %s where revision > %d", table, to))
 	}
 	sql = append(sql, fmt.Sprintf("update ledger_head h set revision = r.revision, hash = r.hash, at = r.at from revision r where r.revision = %d", to))
-	if _, err := pool.Exec(context.Background(), "begin; set constraints all deferred; "+strings.Join(sql, "; ")+"; commit"); err != nil {
+	if _, err := pool.Exec(context.Background(), "begin; select from ledger_head for update; "+strings.Join(sql, "; ")+"; commit"); err != nil {
 		t.Fatal(err)
 	}
 }

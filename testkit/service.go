@@ -278,3 +278,10 @@ func (r *Roster) Must(t testing.TB, stdin string, args ...string) string {
 	}
 	return out
 }
+
+// Pause stops the program for a while, as when its machine is moved or swaps.
+func (s *Service) Pause(d time.Duration) {
+	_ = s.cmd.Process.Signal(syscall.SIGSTOP)
+	time.Sleep(d)
+	_ = s.cmd.Process.Signal(syscall.SIGCONT)
+}

@@ -145,7 +145,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 		o.close()
 		return err
 	}
-	run := running{c: c, metrics: m, heads: heads{kept: signedhead.Kept{Place: c.headsTo}, every: max(1, c.headsEvery), log: log}, proxies: proxies, log: log, out: out, began: began, listen: c.listen}
+	run := running{c: c, metrics: m, heads: heads{kept: signedhead.Kept{Place: c.headsTo}, every: max(1, c.headsEvery), log: log}, proxies: proxies, log: log, out: out, began: began}
 	for {
 		again, err := run.serve(ctx, o)
 		if err != nil || !again {
@@ -167,7 +167,8 @@ type running struct {
 	log     *slog.Logger
 	out     io.Writer
 	began   time.Time
-	listen  string
+
+	listener *net.TCPListener
 }
 
 // serve serves until the context ends; again says that the ledger is not the one it was,
@@ -189,12 +190,18 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	if err != nil {
 		return false, err
 	}
-	listener, err := net.Listen("tcp", r.listen)
+	if r.listener == nil {
+		l, err := net.Listen("tcp", r.c.listen)
+		if err != nil {
+			return false, err
+		}
+		r.listener = l.(*net.TCPListener)
+	}
+	listener, err := takeTurn(r.listener)
 	if err != nil {
 		return false, err
 	}
-	r.listen = listener.Addr().String() // where it is found again
-	base := or(r.c.publicURL, "http://"+r.listen)
+	base := or(r.c.publicURL, "http://"+listener.Addr().String())
 	head := o.ledger.Head()
 	r.log.Info("ready", "address", base, "revision", head.Revision, "ms", time.Since(r.began).Milliseconds())
 	if head.Revision == 0 {

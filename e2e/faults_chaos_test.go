@@ -1,0 +1,288 @@
+package e2e
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"ableroster/client"
+	"ableroster/demo"
+	"ableroster/testkit"
+	"ableroster/wire"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// faults is how many times the counts of a fault are done: make faults sets it.
+func faults() int {
+	n, _ := strconv.Atoi(os.Getenv("ROSTER_FAULTS"))
+	return max(1, n)
+}
+
+// fleet are services on one database that are killed and started again.
+type fleet struct {
+	t        *testing.T
+	database string
+	token    string
+	mu       sync.Mutex
+	all      []*testkit.Service
+}
+
+func newFleet(t *testing.T, database string, n int) *fleet {
+	f := &fleet{t: t, database: database}
+	for range n {
+		f.all = append(f.all, testkit.Serve(t, database))
+	}
+	f.token = f.all[0].SignIn(t, demo.Administrator).Token
+	return f
+}
+
+func (f *fleet) any(rng *rand.Rand) (int, *testkit.Service) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	i := rng.IntN(len(f.all))
+	return i, f.all[i]
+}
+
+// kill kills one and starts another in its place.
+func (f *fleet) kill(rng *rand.Rand) {
+	i, s := f.any(rng)
+	s.Kill()
+	next := testkit.Serve(f.t, f.database)
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.all[i] = next
+}
+
+// may says whether an error is one that a fault excuses: the service could not be reached,
+// or says that it cannot do it now.
+func (f *fleet) may(what string, err error) bool {
+	var p *wire.Problem
+	switch {
+	case errors.Is(err, client.ErrNotReached):
+		return true
+	case errors.As(err, &p) && p.Status == 503:
+		return true
+	}
+	f.t.Errorf("%s: %v", what, err)
+	return false
+}
+
+// change makes a change at any of the services, again and again under one key, until one
+// answers it.
+func (f *fleet) change(ctx context.Context, rng *rand.Rand, key string, ops ...string) (wire.ChangeResult, bool) {
+	for ctx.Err() == nil {
+		_, s := f.any(rng)
+		c := &client.Client{Base: s.Base, Token: f.token}
+		once, cancel := context.WithTimeout(ctx, 15*time.Second)
+		var out wire.ChangeResult
+		err := c.DoKeyed(once, key, "POST", "/changes", nil, changeOf("beside faults", ops...), &out)
+		cancel()
+		if err == nil {
+			return out, true
+		}
+		if ctx.Err() == nil && !f.may(key, err) {
+			return out, false
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	return wire.ChangeResult{}, false
+}
+
+// Three services on one database, which are killed, paused and cut off while they commit
+// and import, as is the database: nothing that was answered is lost or doubled, nobody is
+// let in by a service that was told of the revoke, no call fails otherwise than it should,
+// and the ledger verifies.
+func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
+	n := faults()
+	kills, crashes, backends, pauses := 8*n, n, 10*n, 2*n
+	if n > 1 {
+		kills, crashes, pauses = 10*n, 2*n, n
+	}
+	cluster := testkit.NewCluster(t)
+	testkit.LoadDemo(t, cluster.Database)
+	f := newFleet(t, cluster.Database, 3)
+	running, end := context.WithCancel(ctx)
+	var wait sync.WaitGroup
+	var answered, denied, imported atomic.Int64
+	var mu sync.Mutex
+	made := map[string]int64{}
+	for w := range 4 {
+		wait.Go(func() {
+			rng := rand.New(rand.NewPCG(71, uint64(w)))
+			user := fmt.Sprintf("beside.%d", w)
+			f.change(running, rng, "joins-"+user, fmt.Sprintf(`{"op":"add_user","user_name":%q}`, user))
+			for i := 0; running.Err() == nil; i++ {
+				key := fmt.Sprintf("w%d-n%d", w, i)
+				out, ok := f.change(running, rng, key, fmt.Sprintf(`{"op":"add_group","key":%q}`, key), grantTo(user, "crane-control/operator"))
+				if !ok {
+					return
+				}
+				mu.Lock()
+				made[key] = out.Revision
+				mu.Unlock()
+				answered.Add(1)
+				gone, ok := f.change(running, rng, key+"-ends", revokeOf(user, "crane-control/operator"))
+				if !ok {
+					return
+				}
+				_, s := f.any(rng)
+				other := &client.Client{Base: s.Base, Token: f.token, AtLeast: gone.Revision}
+				answer, err := other.Check(running, wire.CheckRequest{User: user, Application: "crane-control", Action: "operate", Path: "cranes/c-01"})
+				switch {
+				case running.Err() != nil:
+				case err != nil:
+					f.may("check", err)
+				case answer.Allowed:
+					t.Errorf("%s is allowed at revision %d, revoked by %d", user, answer.Revision, gone.Revision)
+				default:
+					denied.Add(1)
+				}
+			}
+		})
+	}
+	wait.Go(func() {
+		rng := rand.New(rand.NewPCG(81, 82))
+		for i := 0; running.Err() == nil; i++ {
+			var b strings.Builder
+			b.WriteString("user_name,unit\n")
+			for k := range 200 {
+				fmt.Fprintf(&b, "import.%d.%d,office\n", i, k)
+			}
+			_, s := f.any(rng)
+			c := &client.Client{Base: s.Base, Token: f.token}
+			if _, err := c.ImportUsers(running, []byte(b.String()), client.Query{"reason": "beside faults"}); err == nil {
+				imported.Add(1)
+			} else if running.Err() == nil {
+				f.may("import", err)
+			}
+		}
+	})
+	rng := rand.New(rand.NewPCG(91, 92))
+	type fault struct {
+		left int
+		do   func()
+	}
+	all := []*fault{
+		{kills, func() { f.kill(rng) }},
+		{crashes, func() { cluster.Kill(t) }},
+		{backends, func() {
+			conn, err := pgx.Connect(ctx, cluster.Database)
+			if err != nil {
+				return
+			}
+			defer conn.Close(ctx)
+			_, _ = conn.Exec(ctx, "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid() order by random() limit 1")
+		}},
+		{pauses, func() {
+			_, s := f.any(rng)
+			s.Pause(time.Duration(500+rng.IntN(2000)) * time.Millisecond)
+		}},
+	}
+	for done := 0; done < kills+crashes+backends+pauses && !t.Failed(); {
+		x := all[rng.IntN(len(all))]
+		if x.left == 0 {
+			continue
+		}
+		x.left--
+		done++
+		before := answered.Load()
+		x.do()
+		testkit.Until(t, "the service to go on", func() bool { return answered.Load() > before || t.Failed() })
+	}
+	end()
+	wait.Wait()
+	t.Logf("%d kills of a service, %d of the database, %d of a connection, %d pauses: %d changes answered, %d denied after a revoke, %d imports", kills, crashes, backends, pauses, answered.Load(), denied.Load(), imported.Load())
+	conn, err := pgx.Connect(ctx, cluster.Database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	for key, revision := range made {
+		var times int
+		var at int64
+		if err := conn.QueryRow(ctx, "select count(*), coalesce(min(revision), 0) from operation where verb = 'add_group' and body::jsonb->>'key' = $1", key).Scan(&times, &at); err != nil || times != 1 || at != revision {
+			t.Fatalf("%s was answered with revision %d, and is there %d times, in revision %d: %v", key, revision, times, at, err)
+		}
+	}
+	_, s := f.any(rng)
+	if v, err := (&client.Client{Base: s.Base, Token: f.token}).Verify(ctx); err != nil || !v.Verified {
+		t.Errorf("%+v %v", v, err)
+	}
+}
+
+// An older state is restored under three services that go on committing, again and again:
+// all of them find it out, start again by themselves, and come to one history that
+// verifies.
+func TestRestoresUnderRunningServices(t *testing.T) {
+	restores := 2 * faults()
+	if faults() > 1 {
+		restores = faults()
+	}
+	database := testkit.DemoDatabase(t)
+	pool := testkit.Pool(t, database)
+	f := newFleet(t, database, 3)
+	rng := rand.New(rand.NewPCG(101, 102))
+	for round := range restores {
+		f.token = f.all[round%3].SignIn(t, demo.Administrator).Token
+		running, end := context.WithCancel(ctx)
+		var wait sync.WaitGroup
+		var answered atomic.Int64
+		for w := range 3 {
+			own := rand.New(rand.NewPCG(uint64(round), uint64(w)))
+			wait.Go(func() {
+				for i := 0; running.Err() == nil; i++ {
+					s := f.all[own.IntN(3)]
+					c := &client.Client{Base: s.Base, Token: f.token}
+					key := fmt.Sprintf("r%d-w%d-n%d", round, w, i)
+					if _, err := c.Change(running, changeOf("x", fmt.Sprintf(`{"op":"add_group","key":%q}`, key)), false); err == nil {
+						answered.Add(1)
+					} else {
+						time.Sleep(5 * time.Millisecond) // refused for a while, until everybody signs in anew
+					}
+				}
+			})
+		}
+		testkit.Until(t, "some changes", func() bool { return answered.Load() > int64(6+rng.IntN(10)) })
+		var head int64
+		if err := pool.QueryRow(ctx, "select revision from ledger_head").Scan(&head); err != nil {
+			t.Fatal(err)
+		}
+		testkit.Rewind(t, pool, head-1-int64(rng.IntN(4)))
+		testkit.Until(t, "all to start again", func() bool {
+			for _, s := range f.all {
+				if _, err := (&client.Client{Base: s.Base, Token: f.token}).Me(ctx); err == nil || errors.Is(err, client.ErrNotReached) {
+					return false
+				}
+				var p *wire.Problem
+				if _, err := (&client.Client{Base: s.Base, Token: f.token}).Me(ctx); !errors.As(err, &p) || p.Status != 401 {
+					return false
+				}
+			}
+			return true
+		})
+		end()
+		wait.Wait()
+	}
+	marks := map[string]bool{}
+	for _, s := range f.all {
+		c := s.SignIn(t, demo.Administrator)
+		c.Heard = func(mark string) { marks[mark] = true }
+		if _, err := c.Me(ctx); err != nil {
+			t.Error(err)
+		}
+	}
+	c := f.all[0].SignIn(t, demo.Administrator)
+	if v, err := c.Verify(ctx); err != nil || !v.Verified || len(marks) != 1 {
+		t.Errorf("%+v %v; the services are at %v", v, err, marks)
+	}
+	t.Logf("%d restores under three services", restores)
+}
