@@ -3,9 +3,9 @@ SHELL := /bin/sh
 .DEFAULT_GOAL := help
 PORT ?= 7420
 BOARD_PORT ?= 7430
-export PORT BOARD_PORT FRESH
+export PORT BOARD_PORT FRESH FAULTS
 
-.PHONY: help demo check reference test build serve bench screenshots clean setup lint
+.PHONY: help demo check reference test build serve bench faults screenshots clean setup lint
 
 help: ## print this
 	@awk -F ':.*## ' '/^[a-z]+:.*## / {printf "  make %-12s %s\n", $$1, $$2}' Makefile
@@ -28,6 +28,9 @@ serve: build ## serve on the PostgreSQL at DATABASE_URL (see bin/rosterd -help)
 
 bench: build ## measure, and print ratios as a table
 	@scripts/bench.sh
+
+faults: ## a night of faults: kills, crashes, pauses, lost connections and restores, by the hundred (FAULTS=100)
+	@scripts/test.sh faults
 
 screenshots: ## take the pictures in docs/screenshots anew
 	@scripts/test.sh screenshots

@@ -1,7 +1,8 @@
 #!/bin/sh
 # Linters and all tests, in a cluster of their own. With "check" the fast part of them;
 # with "screenshots" only the pictures of docs/screenshots are taken anew, with "reference"
-# only the pages of docs/reference.
+# only the pages of docs/reference; with "faults" those tests alone that break things, by the
+# hundred.
 set -eu
 cd "$(dirname "$0")/.."
 what=${1:-}
@@ -12,7 +13,7 @@ else
 fi
 scripts/build.sh
 
-if [ "$what" != screenshots ] && [ "$what" != reference ]; then
+if [ -z "$what" ] || [ "$what" = check ]; then
     echo "gofmt, go vet, staticcheck"
     unformatted=$(gofmt -l $(git ls-files '*.go'))
     [ -z "$unformatted" ] || { echo "not formatted: $unformatted" >&2; exit 1; }
@@ -37,6 +38,10 @@ case $what in
 screenshots)
     mkdir -p docs/screenshots
     ROSTER_SCREENSHOTS=$PWD/docs/screenshots go test -count=1 -run '^TestScreenshots$' -v ./e2e
+    exit
+    ;;
+faults)
+    ROSTER_FAULTS=${FAULTS:-100} go test -count=1 -timeout 12h -run '^TestNothingIsLostOrDoubled|^TestRestoresUnder' -v ./e2e | grep -v level=
     exit
     ;;
 reference)

@@ -123,9 +123,14 @@ func (l *Ledger) load(ctx context.Context) error {
 	var revision int64
 	var at time.Time
 	var hash []byte
+	var epoch int
+	var id string
 	asked := time.Now()
-	if err := l.pool.QueryRow(ctx, sqlHeadAt).Scan(&revision, &at, &hash, &l.epoch, &l.id); err != nil {
+	if err := l.pool.QueryRow(ctx, sqlHeadAt).Scan(&revision, &at, &hash, &epoch, &id); err != nil {
 		return Unavailable(err)
+	}
+	if l.head.Load() == nil { // it is opened: nobody else looks at these yet, and they stay as they are
+		l.epoch, l.id = epoch, id
 	}
 	s, err := l.compile(ctx, revision, calendar.At(at))
 	if err != nil {
