@@ -470,9 +470,28 @@ func (c *Client) LedgerHead(ctx context.Context, revision int64) (wire.LedgerHea
 	return get[wire.LedgerHead](ctx, c, "/ledger/head", q)
 }
 
-// Verify verifies the ledger.
-func (c *Client) Verify(ctx context.Context) (out wire.Verification, err error) {
-	return out, c.Do(ctx, "POST", "/ledger/verification", nil, nil, &out)
+// Verify verifies the ledger, which takes as long as that is long. told hears how far it
+// is; nil hears nothing.
+func (c *Client) Verify(ctx context.Context, told func(wire.VerificationRun)) (wire.Verification, error) {
+	var run wire.VerificationRun
+	if err := c.Do(ctx, "POST", "/ledger/verification", nil, nil, &run); err != nil {
+		return wire.Verification{}, err
+	}
+	for pause := 20 * time.Millisecond; run.State == "running"; pause = min(2*pause, time.Second) {
+		if told != nil {
+			told(run)
+		}
+		select {
+		case <-ctx.Done():
+			return wire.Verification{}, ctx.Err()
+		case <-time.After(pause):
+		}
+		var err error
+		if run, err = get[wire.VerificationRun](ctx, c, "/ledger/verification", nil); err != nil {
+			return wire.Verification{}, err
+		}
+	}
+	return *run.Result, nil
 }
 
 // PendingChanges are those that wait for the caller, and those they passed on.

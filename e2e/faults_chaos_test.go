@@ -214,7 +214,7 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 		}
 	}
 	_, s := f.any(rng)
-	if v, err := (&client.Client{Base: s.Base, Token: f.token}).Verify(ctx); err != nil || !v.Verified {
+	if v, err := (&client.Client{Base: s.Base, Token: f.token}).Verify(ctx, nil); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
 	}
 }
@@ -281,7 +281,7 @@ func TestRestoresUnderRunningServices(t *testing.T) {
 		}
 	}
 	c := f.all[0].SignIn(t, demo.Administrator)
-	if v, err := c.Verify(ctx); err != nil || !v.Verified || len(marks) != 1 {
+	if v, err := c.Verify(ctx, nil); err != nil || !v.Verified || len(marks) != 1 {
 		t.Errorf("%+v %v; the services are at %v", v, err, marks)
 	}
 	t.Logf("%d restores under three services", restores)

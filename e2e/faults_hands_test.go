@@ -130,7 +130,7 @@ func TestManyHandsAtOnce(t *testing.T) {
 		if kept != len(all) {
 			t.Errorf("service %d keeps %d, %d were answered", n, kept, len(all))
 		}
-		if v, err := c.Verify(ctx); err != nil || !v.Verified {
+		if v, err := c.Verify(ctx, nil); err != nil || !v.Verified {
 			t.Errorf("service %d: %+v (%v)", n, v, err)
 		}
 	}

@@ -73,7 +73,7 @@ func TestKilledWhileCommitting(t *testing.T) {
 	}
 	s = testkit.Serve(t, database)
 	c := &client.Client{Base: s.Base, Token: token}
-	v, err := c.Verify(ctx)
+	v, err := c.Verify(ctx, nil)
 	if err != nil || !v.Verified {
 		t.Fatalf("%+v %v", v, err)
 	}
@@ -165,7 +165,7 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	if !allowed(t, marta, demo.Pilot, "tide-board", "update", "tides") {
 		t.Error("granted after the database came back, and denied")
 	}
-	if v, err := marta.Verify(ctx); err != nil || !v.Verified {
+	if v, err := marta.Verify(ctx, nil); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
 	}
 }
@@ -306,7 +306,7 @@ func TestRecoveryOnTheHostIsRecorded(t *testing.T) {
 	if out := testkit.Run(t, "", "rosterd", "recover", "-database-url", database, "-user", demo.Manager); !strings.Contains(out, "already") {
 		t.Error(out)
 	}
-	if v, err := c.Verify(ctx); err != nil || !v.Verified {
+	if v, err := c.Verify(ctx, nil); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
 	}
 }

@@ -103,7 +103,7 @@ func TestAServiceCatchesUpAfterItsConnectionsAreCut(t *testing.T) {
 			return err == nil
 		})
 	}
-	if v, err := other.Verify(ctx); err != nil || !v.Verified {
+	if v, err := other.Verify(ctx, nil); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
 	}
 }

@@ -98,7 +98,7 @@ func TestEverydayWorkByAPI(t *testing.T) {
 	if err != nil || !then.AsOf || then.Things != access.Things {
 		t.Errorf("as of then: %d things, as of %v (%v)", then.Things, then.AsOf, err)
 	}
-	v, err := marta.Verify(ctx)
+	v, err := marta.Verify(ctx, nil)
 	if err != nil || !v.Verified || v.Revision != head.Revision+2 {
 		t.Errorf("%+v %v", v, err)
 	}

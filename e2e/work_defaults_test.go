@@ -114,7 +114,7 @@ func TestDefaultsByAPI(t *testing.T) {
 	if _, err := marta.Change(ctx, changeOf("Leaves", `{"op":"update_user","user":"`+usageClerk(t, marta)+`","status":"departed"}`), false); err != nil {
 		t.Fatal(err)
 	}
-	if v, err := marta.Verify(ctx); err != nil || !v.Verified {
+	if v, err := marta.Verify(ctx, nil); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
 	}
 }

@@ -98,7 +98,7 @@ func TestADepartedUserIsErased(t *testing.T) {
 	s.Stop(t)
 	again := testkit.Serve(t, database)
 	silentOf(again, "after a restart")
-	if v, err := again.SignIn(t, demo.Administrator).Verify(ctx); err != nil || !v.Verified {
+	if v, err := again.SignIn(t, demo.Administrator).Verify(ctx, nil); err != nil || !v.Verified {
 		t.Errorf("%+v (%v)", v, err)
 	}
 	var c *client.Client = again.SignIn(t, demo.Administrator)

@@ -72,7 +72,7 @@ func TestALedgerIsHeldToHeadsThatWereKept(t *testing.T) {
 	}
 	roster = other.CommandLine(t)
 	roster.Must(t, demo.Password+"\n", "sign-in", "-user", demo.Administrator)
-	if v, err := token.Verify(ctx); err != nil || !v.Verified {
+	if v, err := token.Verify(ctx, nil); err != nil || !v.Verified {
 		t.Fatalf("it is to verify in itself: %+v %v", v, err)
 	}
 	out, _, code := roster.Run(t, "", "ledger", "verify", "-head", early, "-head", late, "-head", kept)
@@ -172,7 +172,7 @@ func TestABackUpIsRestored(t *testing.T) {
 	if _, err := marta.Change(ctx, changeOf("is made again", `{"op":"add_user","user_name":"lost.one"}`), false); err != nil {
 		t.Error(err)
 	}
-	if v, err := marta.Verify(ctx); err != nil || !v.Verified {
+	if v, err := marta.Verify(ctx, nil); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
 	}
 }

@@ -288,7 +288,7 @@ func TestADelegateWorksInTheirPart(t *testing.T) {
 			t.Errorf("%s of %s is in his list", u.UserName, u.Unit)
 		}
 	}
-	if _, err := tomas.Verify(ctx); err == nil {
+	if _, err := tomas.Verify(ctx, nil); err == nil {
 		t.Error("he verifies the whole ledger")
 	}
 }

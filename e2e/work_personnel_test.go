@@ -134,7 +134,7 @@ func TestAnImportKilledHalfWayIsDoneOnce(t *testing.T) {
 	if outcomes[0] == 0 {
 		t.Errorf("none was killed before it was done: %v", outcomes)
 	}
-	if v, err := (&client.Client{Base: s.Base, Token: token}).Verify(ctx); err != nil || v.Fault != "" {
+	if v, err := (&client.Client{Base: s.Base, Token: token}).Verify(ctx, nil); err != nil || v.Fault != "" {
 		t.Errorf("the ledger does not verify: %+v (%v)", v, err)
 	}
 }

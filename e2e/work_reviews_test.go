@@ -264,7 +264,7 @@ func TestASignOffKilledHalfWayIsDoneOnce(t *testing.T) {
 		}
 	}
 	c := &client.Client{Base: s.Base, Token: token}
-	if v, err := c.Verify(ctx); err != nil || !v.Verified {
+	if v, err := c.Verify(ctx, nil); err != nil || !v.Verified {
 		t.Errorf("%+v %v", v, err)
 	}
 	t.Logf("%d of %d sign-offs were killed before they were in the ledger", halfway, rounds)

@@ -41,8 +41,10 @@ screenshots)
     exit
     ;;
 faults)
-    ROSTER_FAULTS=${FAULTS:-100} go test -count=1 -timeout 12h -run '^TestNothingIsLostOrDoubled|^TestRestoresUnder' -v ./e2e | grep -v level=
-    exit
+    status=0
+    ROSTER_FAULTS=${FAULTS:-100} go test -count=1 -timeout 12h -run '^TestNothingIsLostOrDoubled|^TestRestoresUnder' -v ./e2e >var/faults.log 2>&1 || status=$?
+    grep -E '^(---|ok|FAIL)|_test.go:' var/faults.log
+    exit $status
     ;;
 reference)
     ROSTER_REFERENCE=1 go test -count=1 -run '^TestTheReferenceIsThatOfThePrograms$' ./e2e

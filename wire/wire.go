@@ -408,6 +408,17 @@ type Verification struct {
 	Fault    string `json:"fault,omitempty"`
 }
 
+// VerificationRun is a verification of the whole ledger: it takes as long as the ledger is
+// long.
+type VerificationRun struct {
+	State  string        `json:"state" enum:"running,ended"`
+	Done   int64         `json:"done" doc:"revisions that were verified"`
+	Of     int64         `json:"of" doc:"revisions there are"`
+	Began  time.Time     `json:"began"`
+	Ended  *time.Time    `json:"ended,omitempty"`
+	Result *Verification `json:"result,omitempty" doc:"once it has ended"`
+}
+
 // LedgerHead is how far the ledger goes, or went.
 type LedgerHead = signedhead.LedgerHead
 

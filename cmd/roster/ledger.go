@@ -12,6 +12,8 @@ import (
 	"time"
 
 	"ableroster/wire"
+
+	"golang.org/x/term"
 )
 
 // ledgerHead says how far the ledger goes, and writes it to a file that can be kept
@@ -79,7 +81,11 @@ func ledgerVerify(c *call) error {
 	if err != nil {
 		return err
 	}
-	v, err := c.client.Verify(c.ctx)
+	told := c.verifying()
+	v, err := c.client.Verify(c.ctx, told)
+	if told != nil {
+		fmt.Fprint(c.err, "\r\x1b[K")
+	}
 	if err != nil {
 		return err
 	}
@@ -108,6 +114,17 @@ func ledgerVerify(c *call) error {
 		return errDenied
 	}
 	return nil
+}
+
+// verifying shows on a terminal how far verifying is; nil shows nothing.
+func (c *call) verifying() func(wire.VerificationRun) {
+	f, isFile := c.err.(*os.File)
+	if !isFile || !term.IsTerminal(int(f.Fd())) {
+		return nil
+	}
+	return func(r wire.VerificationRun) {
+		fmt.Fprintf(f, "\rVerifying: %d of %d revisions\x1b[K", r.Done, r.Of)
+	}
 }
 
 // fits says what is wrong with a kept head, blank for nothing.

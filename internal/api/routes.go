@@ -320,10 +320,14 @@ func (s *Server) readRoutes() {
 		out, err := questions.Head(ctx, s.service, caller(ctx), in.Revision)
 		return &body[wire.LedgerHead]{out}, err
 	})
-	route(s, "POST", "/ledger/verification", "verify-ledger", "Recompute the chain and replay the operations against the rows", func(ctx context.Context, _ *struct{}) (*body[wire.Verification], error) {
+	route(s, "POST", "/ledger/verification", "verify-ledger", "Begin to recompute the chain and to replay the operations against the rows, unless that is under way", func(ctx context.Context, _ *struct{}) (*body[wire.VerificationRun], error) {
 		out, err := questions.Verify(ctx, s.service, caller(ctx))
-		return &body[wire.Verification]{out}, err
-	}, heavy, status(200))
+		return &body[wire.VerificationRun]{out}, err
+	}, status(200))
+	route(s, "GET", "/ledger/verification", "get-ledger-verification", "How far verifying is, or what it found", func(ctx context.Context, _ *struct{}) (*body[wire.VerificationRun], error) {
+		out, err := questions.Verified(ctx, s.service, caller(ctx))
+		return &body[wire.VerificationRun]{out}, err
+	})
 }
 
 // gridSearch chooses the rows of a grid.

@@ -202,7 +202,7 @@ func TestWhatWouldReadBackDifferentlyIsNotWritten(t *testing.T) {
 	if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{&operation.AddGroup{Key: "kept", Label: "Kept"}}}, noFaults); err != nil {
 		t.Fatal(err)
 	}
-	if v, err := l.Verify(ctx); err != nil || v.First != 0 {
+	if v, err := l.Verify(ctx, nil); err != nil || v.First != 0 {
 		t.Errorf("%+v %v", v, err)
 	}
 }

@@ -81,7 +81,8 @@ func (r *Revision) checkDerived(columns []derivedColumns) string {
 	return ""
 }
 
-// apartTexts are the texts kept apart, as far as verifying needs them.
+// apartTexts are the texts kept apart that a portion of revisions names, as far as
+// verifying needs them.
 type apartTexts struct {
 	broken  map[string]string      // what is wrong with those that do not fit their digest
 	reasons map[string]bool        // the digests there are
@@ -89,10 +90,19 @@ type apartTexts struct {
 	blank   map[string]bool        // those whose values are gone
 }
 
-// readApart reads them all, and recomputes the digests of those that are there.
-func readApart(ctx context.Context, q querier) (*apartTexts, error) {
-	rows, err := q.Query(ctx, `select false, digest, 0, salt, convert_to(text, 'UTF8') from reason
-		union all select true, digest, user_id, salt, convert_to(text::text, 'UTF8') from personal`)
+// readApart reads those that some revisions name, and recomputes the digests of those that
+// are there.
+func readApart(ctx context.Context, q querier, revs []Revision) (*apartTexts, error) {
+	var reasons, values [][]byte
+	for i := range revs {
+		reasons = append(reasons, revs[i].reason)
+		for _, text := range revs[i].digests() {
+			digest, _ := hex.DecodeString(text) // what is no digest finds nothing
+			values = append(values, digest)
+		}
+	}
+	rows, err := q.Query(ctx, `select false, digest, 0, salt, convert_to(text, 'UTF8') from reason where digest = any($1)
+		union all select true, digest, user_id, salt, convert_to(text::text, 'UTF8') from personal where digest = any($2)`, reasons, values)
 	if err != nil {
 		return nil, err
 	}
@@ -129,12 +139,23 @@ func readApart(ctx context.Context, q querier) (*apartTexts, error) {
 	return out, rows.Err()
 }
 
-// goneOf is the first revision whose personal values are gone though their user was not
-// erased, or 0. named is which revision names each digest first.
-func (t *apartTexts) goneOf(s *access.Snapshot, named map[string]int64) (first int64) {
-	for digest := range t.blank {
-		u := s.User(t.values[digest])
-		if n := named[digest]; n != 0 && (u == nil || !u.Erased) && (first == 0 || n < first) {
+// gone are the users whose personal values are gone, by the first revision that names them.
+type gone map[fact.UserID]int64
+
+// add takes in what a revision names that is gone.
+func (g gone) add(r *Revision, t *apartTexts) {
+	for _, digest := range r.digests() {
+		if user := t.values[digest]; t.blank[digest] && g[user] == 0 {
+			g[user] = r.Revision
+		}
+	}
+}
+
+// first is the first revision whose personal values are gone though their user was not
+// erased, or 0.
+func (g gone) first(s *access.Snapshot) (first int64) {
+	for user, n := range g {
+		if u := s.User(user); (u == nil || !u.Erased) && (first == 0 || n < first) {
 			first = n
 		}
 	}

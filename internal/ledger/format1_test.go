@@ -64,7 +64,7 @@ func TestALedgerOfTheFirstFormatAnswersAsItDid(t *testing.T) {
 	l, pool := testkit.Ledger(t, database)
 	verified := func() {
 		t.Helper()
-		if v, err := l.Verify(ctx); err != nil || v.First != 0 || v.Revisions != l.Head().Revision {
+		if v, err := l.Verify(ctx, nil); err != nil || v.First != 0 || v.Revisions != l.Head().Revision {
 			t.Fatalf("%+v %v", v, err)
 		}
 	}

@@ -60,6 +60,8 @@ type Ledger struct {
 	noticed  atomic.Pointer[notice] // the newest revision heard of
 	trouble  atomic.Pointer[error]  // what keeps it from following, nil for nothing
 
+	verifying verifyRuns
+
 	timed atomic.Pointer[func(string, time.Duration)] // see Time
 
 	lost   atomic.Pointer[string] // why it must not go on: see lose

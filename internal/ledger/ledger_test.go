@@ -70,7 +70,7 @@ func allowed(t testing.TB, s *access.Snapshot, who string) bool {
 
 func verified(t testing.TB, l *ledger.Ledger) ledger.Verification {
 	t.Helper()
-	v, err := l.Verify(ctx)
+	v, err := l.Verify(ctx, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"math"
 	"reflect"
 	"time"
 
@@ -25,113 +26,185 @@ type Verification struct {
 	Fault     string // what is wrong with it
 }
 
+// How much is verified at once: so many revisions, or fewer with so many operations.
+const (
+	portionRevisions  = 500
+	portionOperations = 20_000
+)
+
+const sqlPortion = `select (select count(*) from operation o where o.revision = r.revision) from revision r where revision > $1 order by revision limit $2`
+
+// portionAfter is how many revisions after one are verified at once, at least one.
+func portionAfter(ctx context.Context, q querier, after int64) (int, error) {
+	rows, err := q.Query(ctx, sqlPortion, after, portionRevisions)
+	if err != nil {
+		return 0, err
+	}
+	counts, err := pgx.CollectRows(rows, pgx.RowTo[int])
+	sum := 0
+	for i, n := range counts {
+		if sum += n; i > 0 && sum > portionOperations {
+			return i, err
+		}
+	}
+	return max(1, len(counts)), err
+}
+
 // Verify reads the stored bytes of every revision, recomputes the chain, and
 // replays the operations against the rows. It stops at the first revision that
-// does not fit.
-func (l *Ledger) Verify(ctx context.Context) (Verification, error) {
+// does not fit. It reads the ledger in portions, and so needs no more memory than a
+// snapshot and one of them. told hears, now and then, of how many revisions are verified;
+// nil hears nothing.
+func (l *Ledger) Verify(ctx context.Context, told func(done, of int64)) (Verification, error) {
 	var v Verification
 	err := l.reading(ctx, func(tx pgx.Tx) error {
-		bad := func(n int64, format string, args ...any) {
-			v.First, v.Fault = n, fmt.Sprintf(format, args...)
-		}
-		rows, odd, err := readLifetimes(ctx, tx)
-		if err != nil {
-			return err
-		}
-		if odd.fault != "" {
-			bad(odd.revision, "%s", odd.fault)
-			return nil
-		}
-		apart, err := readApart(ctx, tx)
-		if err != nil {
-			return err
-		}
-		var headRevision int64
-		var headHash []byte
-		var headAt time.Time
-		if err := tx.QueryRow(ctx, "select revision, hash, at from ledger_head").Scan(&headRevision, &headHash, &headAt); err != nil {
-			return err
-		}
-		s := access.Empty()
-		hash := []byte{}
-		opened := map[rowKey]int64{}
-		named := map[string]int64{} // the first revision that names each digest
-		for v.First == 0 {
-			revs, err := readRevisions(ctx, tx, s.Revision, 500)
-			var spoiled *unreadable
-			if errors.As(err, &spoiled) {
-				bad(spoiled.revision, "operation %d cannot be read: %s", spoiled.position, spoiled.cause)
-				break
-			}
-			if err != nil {
-				return err
-			}
-			if len(revs) == 0 {
-				break
-			}
-			numbers := make([]int64, len(revs))
-			for i := range revs {
-				numbers[i] = revs[i].Revision
-			}
-			derived, err := readDerived(ctx, tx, numbers)
-			if err != nil {
-				return err
-			}
-			for i := range revs {
-				r := &revs[i]
-				if r.Revision != s.Revision+1 {
-					bad(s.Revision+1, "is missing")
-					break
-				}
-				if fault := r.checkBytes(hash); fault != "" {
-					bad(r.Revision, "%s", fault)
-					break
-				}
-				if fault := r.checkApart(apart); fault != "" {
-					bad(r.Revision, "%s", fault)
-					break
-				}
-				if fault := r.checkDerived(derived[r.Revision]); fault != "" {
-					bad(r.Revision, "%s", fault)
-					break
-				}
-				for _, digest := range r.digests() {
-					if _, there := named[digest]; !there {
-						named[digest] = r.Revision
-					}
-				}
-				d, err := replay(s, r)
-				if err != nil {
-					bad(r.Revision, "%s", err)
-					break
-				}
-				if fault := r.checkRows(d, rows, opened); fault != "" {
-					bad(r.Revision, "%s", fault)
-					break
-				}
-				s, hash = d.Seal(r.Revision, r.At), r.hash
-				v.Revisions, v.Hash = r.Revision, r.Hash
-			}
-		}
-		switch {
-		case v.First != 0:
-		case headRevision != s.Revision || !bytes.Equal(headHash, hash):
-			bad(s.Revision+1, "the head speaks of revision %d, which is not there", headRevision)
-		case s.Revision > 0 && calendar.At(headAt) != s.At:
-			bad(s.Revision, "the head says another time than its revision")
-		case len(rows) > 0:
-			for k := range rows {
-				bad(k.revision, "the rows open or close %s %d, which no operation does", k.kind, k.id)
-				break
-			}
-		default:
-			if n := apart.goneOf(s, named); n != 0 {
-				bad(n, "the personal values kept apart are gone, and their user was not erased")
-			}
-		}
-		return nil
+		x := verifying{tx: tx, v: &v, s: access.Empty(), hash: []byte{}, opened: map[rowKey]int64{}, gone: gone{}, rows: map[lifetime]fact.Fact{}}
+		return x.all(ctx, told)
 	})
 	return v, err
+}
+
+// verifying is the verification of one ledger, as far as it has come.
+type verifying struct {
+	tx     pgx.Tx
+	v      *Verification
+	s      *access.Snapshot
+	hash   []byte
+	ends   lifetimes
+	rows   map[lifetime]fact.Fact // those of the revisions of a portion
+	opened map[rowKey]int64       // which revision opened each row that is open
+	gone   gone
+}
+
+func (x *verifying) bad(n int64, format string, args ...any) {
+	x.v.First, x.v.Fault = n, fmt.Sprintf(format, args...)
+}
+
+func (x *verifying) all(ctx context.Context, told func(done, of int64)) error {
+	var headRevision int64
+	var headHash []byte
+	var headAt time.Time
+	if err := x.tx.QueryRow(ctx, "select revision, hash, at from ledger_head").Scan(&headRevision, &headHash, &headAt); err != nil {
+		return err
+	}
+	odd, err := readOdd(ctx, x.tx)
+	if err != nil {
+		return err
+	}
+	if odd.fault != "" {
+		x.bad(odd.revision, "%s", odd.fault)
+		return nil
+	}
+	if err := x.ends.open(ctx, x.tx); err != nil {
+		return err
+	}
+	for x.v.First == 0 {
+		if told != nil {
+			told(x.v.Revisions, headRevision)
+		}
+		more, err := x.portion(ctx)
+		if err != nil {
+			return err
+		}
+		if !more {
+			break
+		}
+	}
+	if x.v.First != 0 {
+		return nil
+	}
+	if err := x.ends.upTo(ctx, x.tx, math.MaxInt64, x.rows); err != nil {
+		return err
+	}
+	switch {
+	case headRevision != x.s.Revision || !bytes.Equal(headHash, x.hash):
+		x.bad(x.s.Revision+1, "the head speaks of revision %d, which is not there", headRevision)
+	case x.s.Revision > 0 && calendar.At(headAt) != x.s.At:
+		x.bad(x.s.Revision, "the head says another time than its revision")
+	case len(x.rows) > 0:
+		x.left()
+	default:
+		if n := x.gone.first(x.s); n != 0 {
+			x.bad(n, "the personal values kept apart are gone, and their user was not erased")
+		}
+	}
+	return nil
+}
+
+// left says that there are ends of rows which no operation accounts for.
+func (x *verifying) left() {
+	var first lifetime
+	for k := range x.rows {
+		if first.revision == 0 || k.revision < first.revision {
+			first = k
+		}
+	}
+	x.bad(first.revision, "the rows open or close %s %d, which no operation does", first.kind, first.id)
+}
+
+// portion verifies the next revisions; more is false when there are none.
+func (x *verifying) portion(ctx context.Context) (more bool, err error) {
+	n, err := portionAfter(ctx, x.tx, x.s.Revision)
+	if err != nil {
+		return false, err
+	}
+	revs, err := readRevisions(ctx, x.tx, x.s.Revision, n)
+	var spoiled *unreadable
+	if errors.As(err, &spoiled) {
+		x.bad(spoiled.revision, "operation %d cannot be read: %s", spoiled.position, spoiled.cause)
+		return false, nil
+	}
+	if err != nil || len(revs) == 0 {
+		return false, err
+	}
+	numbers := make([]int64, len(revs))
+	for i := range revs {
+		numbers[i] = revs[i].Revision
+	}
+	derived, err := readDerived(ctx, x.tx, numbers)
+	if err != nil {
+		return false, err
+	}
+	apart, err := readApart(ctx, x.tx, revs)
+	if err != nil {
+		return false, err
+	}
+	if err := x.ends.upTo(ctx, x.tx, numbers[len(numbers)-1], x.rows); err != nil {
+		return false, err
+	}
+	for i := range revs {
+		r := &revs[i]
+		if r.Revision != x.s.Revision+1 {
+			x.bad(x.s.Revision+1, "is missing")
+			return false, nil
+		}
+		for _, fault := range []func() string{
+			func() string { return r.checkBytes(x.hash) },
+			func() string { return r.checkApart(apart) },
+			func() string { return r.checkDerived(derived[r.Revision]) },
+		} {
+			if text := fault(); text != "" {
+				x.bad(r.Revision, "%s", text)
+				return false, nil
+			}
+		}
+		x.gone.add(r, apart)
+		d, err := replay(x.s, r)
+		if err != nil {
+			x.bad(r.Revision, "%s", err)
+			return false, nil
+		}
+		if fault := r.checkRows(d, x.rows, x.opened); fault != "" {
+			x.bad(r.Revision, "%s", fault)
+			return false, nil
+		}
+		x.s, x.hash = d.Seal(r.Revision, r.At), r.hash
+		x.v.Revisions, x.v.Hash = r.Revision, r.Hash
+	}
+	if len(x.rows) > 0 { // of revisions that were verified: nothing accounts for them
+		x.left()
+	}
+	return true, nil
 }
 
 // checkBytes compares the stored bytes with the hash, the columns and the
@@ -159,61 +232,6 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 		return "the columns and operations do not fit its bytes"
 	}
 	return ""
-}
-
-// lifetime is one end of a row's life: of the row that a revision opened.
-type lifetime struct {
-	revision int64
-	kind     fact.FactKind
-	id       uint32
-	opens    bool
-	opened   int64
-}
-
-// oddRow is a row that no writing leaves behind; without a fault there is none.
-type oddRow struct {
-	revision int64
-	fault    string
-}
-
-// readLifetimes reads every end of every row's life, with the values of those
-// that open.
-func readLifetimes(ctx context.Context, q querier) (map[lifetime]fact.Fact, oddRow, error) {
-	out := map[lifetime]fact.Fact{}
-	var odd oddRow
-	names, err := personals(ctx, q, sqlPersonal)
-	if err != nil {
-		return nil, odd, err
-	}
-	for i := range tables {
-		t := &tables[i]
-		put := func(r row) {
-			if u, ok := r.fact.(*fact.User); ok {
-				u.Personal = names[u.Digest]
-			}
-			out[lifetime{r.opened, t.kind, r.id, true, r.opened}] = r.fact
-			if r.closed != 0 {
-				out[lifetime{r.closed, t.kind, r.id, false, r.opened}] = nil
-			}
-		}
-		if err := each(ctx, q, t, put, t.selectAll()); err != nil {
-			return nil, odd, err
-		}
-		early, err := q.Query(ctx, "select id, opened from "+t.name+" where closed <= opened order by opened limit 1")
-		if err != nil {
-			return nil, odd, err
-		}
-		var id uint32
-		var opened int64
-		_, err = pgx.ForEachRow(early, []any{&id, &opened}, func() error {
-			odd = oddRow{opened, fmt.Sprintf("the row of %s %d is closed before it opens", t.kind, id)}
-			return nil
-		})
-		if err != nil {
-			return nil, odd, err
-		}
-	}
-	return out, odd, nil
 }
 
 // checkRows compares what a replayed revision does with the rows, and takes

@@ -58,7 +58,7 @@ func TestTamperingIsFound(t *testing.T) {
 			if _, err := pool.Exec(ctx, x.sql); err != nil {
 				t.Fatal(err)
 			}
-			v, err := l.Verify(ctx)
+			v, err := l.Verify(ctx, nil)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -82,7 +82,7 @@ func TestEndsThatChangedPlacesAreFound(t *testing.T) {
 		update user_fact u set closed = (select w.closed from v w, v x where x.opened = u.opened and w.n = 4 - x.n) where id = 2`); err != nil {
 		t.Fatal(err)
 	}
-	if v, err := l.Verify(ctx); err != nil || v.First == 0 {
+	if v, err := l.Verify(ctx, nil); err != nil || v.First == 0 {
 		t.Errorf("%+v %v", v, err)
 	}
 }

@@ -112,11 +112,37 @@ func Head(ctx context.Context, d *seeing.Service, c seeing.Caller, revision int6
 	return h.Sign(d.SigningKey)
 }
 
-// Verify verifies the whole ledger; it needs "read" on it.
-func Verify(ctx context.Context, d *seeing.Service, c seeing.Caller) (wire.Verification, error) {
+// Verify begins to verify the whole ledger, unless that is under way, and says how far it
+// is; it needs "read" on it.
+func Verify(ctx context.Context, d *seeing.Service, c seeing.Caller) (wire.VerificationRun, error) {
 	if v := d.Now(ctx, c); !v.ReadsLedger() {
-		return wire.Verification{}, seeing.Refused("the ledger is outside your part")
+		return wire.VerificationRun{}, seeing.Refused("the ledger is outside your part")
 	}
-	r, err := d.Ledger.Verify(ctx)
-	return wire.Verification{Verified: r.First == 0, Revision: r.Revisions, Hash: r.Hash, First: r.First, Fault: r.Fault}, err
+	return verification(d.Ledger.StartVerifying())
+}
+
+// Verified is how far verifying is that was begun last.
+func Verified(ctx context.Context, d *seeing.Service, c seeing.Caller) (wire.VerificationRun, error) {
+	if v := d.Now(ctx, c); !v.ReadsLedger() {
+		return wire.VerificationRun{}, seeing.Refused("the ledger is outside your part")
+	}
+	run, ok := d.Ledger.LastVerified()
+	if !ok {
+		return wire.VerificationRun{}, seeing.NotFound("this service has not verified the ledger since it was started")
+	}
+	return verification(run)
+}
+
+func verification(run ledger.VerifyRun) (wire.VerificationRun, error) {
+	out := wire.VerificationRun{State: "running", Done: run.Done, Of: run.Of, Began: run.Began}
+	if run.Running {
+		return out, nil
+	}
+	if run.Err != nil {
+		return out, run.Err
+	}
+	r := run.Result
+	out.State, out.Ended = "ended", &run.Ended
+	out.Result = &wire.Verification{Verified: r.First == 0, Revision: r.Revisions, Hash: r.Hash, First: r.First, Fault: r.Fault}
+	return out, nil
 }

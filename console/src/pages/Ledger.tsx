@@ -8,14 +8,23 @@ import { ask } from '../api/ask'
 
 /** Every change that was ever made. */
 export function LedgerPage() {
-  const verify = useMutation({ mutationFn: () => answer(api.POST('/api/v1/ledger/verification')) })
+  const begin = useMutation({ mutationFn: () => answer(api.POST('/api/v1/ledger/verification')) })
+  const run = useQuery({
+    ...ask('/api/v1/ledger/verification'),
+    enabled: begin.isSuccess,
+    refetchInterval: (q) => (q.state.data?.state === 'ended' ? false : 500),
+  })
+  // What an earlier press found is not what this one does.
+  const now = begin.isSuccess && run.data && run.data.began >= begin.data.began ? run.data : begin.data
+  const going = begin.isPending || now?.state === 'running'
+  const found = going ? undefined : now?.result
   return (
     <>
       <Title
         list="revisions"
         more={
-          <button type="button" className="button-quiet" disabled={verify.isPending} onClick={() => verify.mutate()}>
-            {verify.isPending ? 'Verifying …' : 'Verify it'}
+          <button type="button" className="button-quiet" disabled={going} onClick={() => begin.mutate()}>
+            {going ? 'Verifying …' : 'Verify it'}
           </button>
         }
       >
@@ -25,20 +34,25 @@ export function LedgerPage() {
         Every change, with who made it and why. Nothing is ever removed; each revision includes the hash of the one before.
       </p>
       <div role="status">
-        {verify.data?.verified && (
+        {going && now && (
+          <p className="text-soft mt-3">
+            {now.done.toLocaleString('en')} of {count(now.of, 'revision')} verified.
+          </p>
+        )}
+        {found?.verified && (
           <div className="border-kelp mt-3 border-l-3 pl-3">
-            <p>{count(verify.data.revision, 'revision')} verified: every hash and every row matches.</p>
-            <p className="font-mono text-sm break-all">{verify.data.hash}</p>
+            <p>{count(found.revision, 'revision')} verified: every hash and every row matches.</p>
+            <p className="font-mono text-sm break-all">{found.hash}</p>
           </div>
         )}
-        {verify.data && !verify.data.verified && (
+        {found && !found.verified && (
           <p className="border-brick mt-3 border-l-3 pl-3">
-            Revision {verify.data.first_fault} does not fit: {verify.data.fault}. The revisions before it do. Keep the database as it is,
-            and find out what changed it.
+            Revision {found.first_fault} does not fit: {found.fault}. The revisions before it do. Keep the database as it is, and find out
+            what changed it.
           </p>
         )}
       </div>
-      {verify.error && <Trouble error={verify.error} />}
+      {(begin.error ?? run.error) && <Trouble error={begin.error ?? run.error} />}
       <div className="mt-4">
         <RevisionRows query={{}} />
       </div>
