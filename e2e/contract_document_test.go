@@ -128,6 +128,8 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"POST /changes", "/changes?dry_run=true", `{"operations":[{"op":"grant","user":"ines.halloran","role":"access-administrator"},{"op":"revoke","user":"ines.halloran","role":"tariff-ledger/reader"}]}`},
 		{"POST /changes", "/changes", `{"reason":"x","operations":[{"op":"grant","user":"nobody","role":"nothing"}]}`},
 		{"POST /ledger/verification", "/ledger/verification", ""},
+		{"GET /ledger/verification", "/ledger/verification", ""},
+		{"GET /ledger/head", "/ledger/head?revision=1", ""},
 		{"GET /users/{user}", "/users/nobody.here", ""},
 		{"GET /new-user-preview", "/new-user-preview?unit=terminal/cranes&title=Crane+operator", ""},
 		{"GET /catalogue/{role}", "/catalogue/berth-planning%2Fscheduler", ""},

@@ -87,7 +87,7 @@ func TestNoReadTakesAParameterItCannotMean(t *testing.T) {
 			}
 			refused++
 		}
-		if status, p := ask(base); status != 200 && !strings.HasPrefix(path, "/imports/") {
+		if status, p := ask(base); status != 200 && !strings.HasPrefix(path, "/imports/") && path != "/ledger/verification" {
 			t.Errorf("%s?%s: %d %+v", path, base.Encode(), status, p)
 			continue
 		}

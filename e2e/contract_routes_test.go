@@ -84,6 +84,8 @@ func calls(finance, marine wire.User) []routeCall {
 	}
 	needs(403, "update", "settings", "POST /changes", "/changes?dry_run=true", `{"operations":[{"op":"set_aside_finding","findings":["role_unheld:role-65"],"until":"2027-01-31"}]}`)
 	needs(403, "read", "ledger", "POST /ledger/verification", "/ledger/verification", "{}")
+	needs(403, "read", "ledger", "GET /ledger/verification", "/ledger/verification", "")
+	needs(403, "read", "ledger", "GET /ledger/head", "/ledger/head", "")
 	needs(403, "update", "groups/finance", "POST /imports/groups", "/imports/groups?dry_run=true", "group,label\ntariff-desk,Desk\n")
 	for _, kind := range []string{"view", "mapping"} {
 		body := map[string]string{"view": `{"label":"x","shared":true,"search":{}}`, "mapping": `{"label":"x","shared":true,"mapping":{"columns":[{"column":"user_name","from":["Uid"]}]}}`}[kind]
