@@ -10,8 +10,8 @@ import (
 )
 
 // lines are the connections of a pool as the network has them. A line may fall silent
-// without a word: the database's host answers for it and the database does not, or
-// something between them does. Whoever waits for an answer there would wait as long as
+// without a word: its host still acknowledges what is sent and nothing comes back, or
+// something in between does so. Whoever waits for an answer there would wait as long as
 // they may; once the follower finds its own line silent, the others are looked at too.
 type lines struct {
 	mu  sync.Mutex

@@ -23,7 +23,7 @@ type Service struct {
 	Ledger *ledger.Ledger
 	// Clock tells the instant that questions without one are judged at.
 	Clock func() time.Time
-	// Tally counts what rehearsals let through; nil where nothing is counted.
+	// Usage counts what rehearsals let through; nil where nothing is counted.
 	Usage *usage.Counts
 
 	// Decided hears of each check, by application and reason; nil hears nothing.

@@ -51,7 +51,7 @@ const (
 	flushEvery  = 2 * time.Second
 )
 
-// Tally counts in memory and flushes to PostgreSQL.
+// Counts counts in memory and flushes to PostgreSQL.
 type Counts struct {
 	pool *pgxpool.Pool
 	log  *slog.Logger
