@@ -46,6 +46,7 @@ var floors = map[string]int{
 	"internal/paged":      0,
 	"internal/gctune":     0,
 	"internal/signedhead": 0,
+	"internal/tracing":    0,
 	"internal/strictjson": -1,
 	"internal/format1":    0,
 	"internal/near":       -2,

@@ -2,19 +2,26 @@ package e2e
 
 import (
 	"context"
+	"encoding/hex"
 	"io"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 	"testing"
 
 	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
 	"ableroster/wire"
+
+	collectorpb "go.opentelemetry.io/proto/otlp/collector/trace/v1"
+	tracepb "go.opentelemetry.io/proto/otlp/trace/v1"
+	"google.golang.org/protobuf/proto"
 )
 
 // Whoever watches over a service reads how it stands at an address of its own, and whoever
@@ -105,4 +112,68 @@ func read(t *testing.T, c *http.Client, address string, want int) string {
 		t.Fatalf("%s: %d, want %d: %v", address, resp.StatusCode, want, err)
 	}
 	return string(raw)
+}
+
+// A call is found in the trace that its caller named, with what it asked the database;
+// what is recorded is the word of a trusted caller alone, and no span has anybody's values.
+func TestCallsAreTraced(t *testing.T) {
+	var mu sync.Mutex
+	var spans []*tracepb.Span
+	collector := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		raw, _ := io.ReadAll(r.Body)
+		var in collectorpb.ExportTraceServiceRequest
+		if err := proto.Unmarshal(raw, &in); err != nil {
+			t.Error(err)
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		for _, x := range in.ResourceSpans {
+			for _, s := range x.ScopeSpans {
+				spans = append(spans, s.Spans...)
+			}
+		}
+	}))
+	defer collector.Close()
+	database := testkit.DemoDatabase(t)
+	t.Setenv("OTEL_EXPORTER_OTLP_ENDPOINT", collector.URL)
+	t.Setenv("OTEL_TRACES_SAMPLER_ARG", "0")
+	const recorded, not, stranger = "0af7651916cd43dd8448eb211c80319c", "1af7651916cd43dd8448eb211c80319c", "2af7651916cd43dd8448eb211c80319c"
+	for trace, args := range map[string][]string{recorded: {"-trusted-proxies", "127.0.0.0/8"}, not: {"-trusted-proxies", "127.0.0.0/8"}, stranger: nil} {
+		s := testkit.Serve(t, database, args...)
+		marta := s.SignIn(t, demo.Administrator)
+		flags := map[bool]string{true: "00", false: "01"}[trace == not]
+		for _, x := range []struct{ method, path, body string }{{"GET", "/users/" + demo.Pilot, ""}, {"POST", "/changes", `{"reason":"secret reason","operations":[{"op":"add_user","user_name":"traced.` + trace[:1] + `","display_name":"Somebody Traced"}]}`}} {
+			req, _ := http.NewRequest(x.method, s.Base+"/api/v1"+x.path, strings.NewReader(x.body))
+			req.Header.Set("traceparent", "00-"+trace+"-b7ad6b7169203331-"+flags)
+			req.Header.Set("Authorization", "Bearer "+marta.Token)
+			req.Header.Set("Content-Type", "application/json")
+			resp, err := http.DefaultClient.Do(req)
+			if err != nil || resp.StatusCode != 200 {
+				t.Fatalf("%v %v", resp, err)
+			}
+			resp.Body.Close()
+		}
+		s.Stop(t) // which sends what is left
+	}
+	names := map[string]int{}
+	for _, s := range spans {
+		if hex.EncodeToString(s.TraceId) != recorded {
+			t.Errorf("%s is recorded in %x", s.Name, s.TraceId)
+		}
+		names[s.Name]++
+		for _, secret := range []string{"Somebody Traced", "traced.0", "secret reason", demo.Password} {
+			if strings.Contains(s.String(), secret) {
+				t.Errorf("a span has %s: %s", secret, s)
+			}
+		}
+	}
+	sql := 0
+	for name, n := range names {
+		if strings.Contains(strings.ToLower(name), "select") || strings.HasPrefix(name, "batch") {
+			sql += n
+		}
+	}
+	if names["GET /api/v1/users/:user"] != 1 || names["POST /api/v1/changes"] != 1 || names["commit"] != 1 || sql == 0 {
+		t.Errorf("the spans are %v", names)
+	}
 }

@@ -26,10 +26,13 @@ import (
 	"ableroster/internal/seeing"
 	"ableroster/internal/signedhead"
 	"ableroster/internal/signin"
+	"ableroster/internal/tracing"
 	"ableroster/internal/usage"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/jackc/pgx/v5/pgxpool"
+	"go.opentelemetry.io/otel"
+	"go.opentelemetry.io/otel/trace"
 )
 
 type serveConfig struct {
@@ -95,7 +98,11 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 	if c.databaseURL == "" {
 		return nil, errors.New("no database: give -database-url or DATABASE_URL")
 	}
-	pool, err := ledger.OpenPool(ctx, c.databaseURL)
+	var more []func(*pgxpool.Config)
+	if tracing.Configured() {
+		more = append(more, tracing.Statements)
+	}
+	pool, err := ledger.OpenPool(ctx, c.databaseURL, more...)
 	if err != nil {
 		return nil, fmt.Errorf("-database-url: %w", err)
 	}
@@ -134,6 +141,19 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if err != nil {
 		return err
 	}
+	if tracing.Configured() {
+		end, err := tracing.Start(ctx)
+		if err != nil {
+			return err
+		}
+		defer func() {
+			last, cancel := context.WithTimeout(context.WithoutCancel(ctx), 3*time.Second)
+			defer cancel()
+			if err := end(last); err != nil {
+				log.Warn("the last traces were not sent", "error", err)
+			}
+		}()
+	}
 	gctune.Settle()
 	began := time.Now()
 	o, err := c.open(ctx, log)
@@ -156,6 +176,14 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 		}
 		run.began = time.Now()
 	}
+}
+
+// tracer is what spans are made with, nil where nothing is traced.
+func tracer() trace.Tracer {
+	if !tracing.Configured() {
+		return nil
+	}
+	return otel.Tracer("ableroster/api")
 }
 
 // running is a service that serves, over one ledger after another.
@@ -186,7 +214,7 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 		}
 	}
 	r.metrics.Over(o.service, o.pool)
-	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request})
+	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request, Tracer: tracer()})
 	if err != nil {
 		return false, err
 	}

@@ -26,6 +26,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gofiber/fiber/v3"
+	"go.opentelemetry.io/otel/trace"
 )
 
 // Server serves the API and the console.
@@ -58,6 +59,9 @@ type Options struct {
 	// connection's own address counts.
 	Proxies []netip.Prefix
 
+	// Tracer makes a span of each call; nil where nothing is traced.
+	Tracer trace.Tracer
+
 	// Answered hears of each call that was answered, by the route it matched; nil hears
 	// nothing.
 	Answered func(method, route string, status int, took time.Duration)
@@ -74,7 +78,11 @@ func New(d *seeing.Service, authenticator *signin.Authenticator, log *slog.Logge
 		ReadTimeout: 30 * time.Second, WriteTimeout: 2 * requestLimit, IdleTimeout: 2 * time.Minute,
 		ErrorHandler: func(c fiber.Ctx, err error) error { return writeProblem(c, problemOf(err)) },
 	})
-	s.App.Use(s.logged, s.wellFormed, s.stands, s.atLeast, s.headers, s.identified, s.bounded, s.recorded)
+	s.App.Use(s.logged)
+	if o.Tracer != nil {
+		s.App.Use(s.traced)
+	}
+	s.App.Use(s.wellFormed, s.stands, s.atLeast, s.headers, s.identified, s.bounded, s.recorded)
 	s.App.Get("/livez", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	s.App.Get("/readyz", s.ready)
 

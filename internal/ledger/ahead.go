@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
+	"go.opentelemetry.io/otel/trace"
 )
 
 // While PostgreSQL writes one group of changes the next is judged already, on
@@ -71,6 +72,14 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 		a.outcomes = append(a.outcomes, outcome{r, err})
 	}
 	return a
+}
+
+// traced is a context of nobody's, in the trace of the first of the group.
+func (a *attempt) traced() context.Context {
+	if len(a.group) == 0 {
+		return context.Background()
+	}
+	return trace.ContextWithSpan(context.Background(), trace.SpanFromContext(a.group[0].ctx))
 }
 
 // answer answers all of the group: with what was judged, or that the database

@@ -18,6 +18,9 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
+	"go.opentelemetry.io/otel"
+	"go.opentelemetry.io/otel/attribute"
+	"go.opentelemetry.io/otel/trace"
 )
 
 // Change is a list of operations with a reason, made together or not at all.
@@ -115,6 +118,8 @@ func (p *pending) answer(c Committed, err error) {
 // Commit judges a change at the head and puts it into the ledger. It returns
 // once PostgreSQL has it, or it was refused, or the database is away.
 func (l *Ledger) Commit(ctx context.Context, c *Change, judge Judge) (Committed, error) {
+	ctx, span := otel.Tracer("ableroster/ledger").Start(ctx, "commit", trace.WithAttributes(attribute.Int("able_roster.operations", len(c.Operations))))
+	defer span.End()
 	p := &pending{ctx: ctx, change: c, judge: judge, done: make(chan struct{})}
 	if why := l.Lost(); why != "" {
 		return Committed{}, fmt.Errorf("%w: %s", ErrLost, why)
@@ -207,7 +212,7 @@ func (l *Ledger) commitGroup(a *attempt) {
 	defer close(a.done)
 	// Not the callers' contexts: one of them going away must not break off
 	// what the others wait for.
-	ctx, cancel := context.WithTimeout(context.Background(), commitLimit)
+	ctx, cancel := context.WithTimeout(a.traced(), commitLimit)
 	defer cancel()
 	defer a.w.stream.drop()
 	defer l.survive(a)

@@ -35,9 +35,10 @@ var there = map[string]string{
 // read: only the server's keep-alives end those of a host that is lost.
 const idle = "set local idle_in_transaction_session_timeout = '10min'"
 
-// OpenPool opens connections to a database as this program needs them. That an address
+// OpenPool opens connections to a database as this program needs them; more may set what
+// else is to be. That an address
 // cannot be read is said without it: it may hold the password.
-func OpenPool(ctx context.Context, address string) (*pgxpool.Pool, error) {
+func OpenPool(ctx context.Context, address string, more ...func(*pgxpool.Config)) (*pgxpool.Pool, error) {
 	config, err := pgxpool.ParseConfig(address)
 	if err != nil {
 		return nil, errors.New("this is not a PostgreSQL address")
@@ -53,6 +54,9 @@ func OpenPool(ctx context.Context, address string) (*pgxpool.Pool, error) {
 	dial := &net.Dialer{KeepAliveConfig: net.KeepAliveConfig{Enable: true, Idle: 5 * time.Second, Interval: 3 * time.Second, Count: 3}}
 	all := &lines{all: map[*line]struct{}{}}
 	config.ConnConfig.DialFunc = all.dial(dial)
+	for _, set := range more {
+		set(config)
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err == nil {
 		linesOf.Store(pool, all)
