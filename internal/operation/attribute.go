@@ -1,7 +1,6 @@
 package operation
 
 import (
-	"reflect"
 	"regexp"
 	"slices"
 	"strings"
@@ -208,33 +207,27 @@ func (o UpdateAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if old == nil {
 		return
 	}
-	before := len(d.Faults)
-	f := *old
-	fact.SetIf(&f.Label, o.Label)
-	fact.SetIf(&f.Description, o.Description)
-	fact.SetIf(&f.Required, o.Required)
-	fact.SetIf(&f.Pattern, o.Pattern)
-	if o.Allowed != nil {
-		f.Allowed = o.Allowed
-	}
-	if o.Fill != nil {
-		if old.Fill == nil {
-			d.Fault("fill", "is for an attribute that was declared to fill itself in; declare another")
+	f := alter(d, old, func(f *fact.Attribute) {
+		fact.SetIf(&f.Label, o.Label)
+		fact.SetIf(&f.Description, o.Description)
+		fact.SetIf(&f.Required, o.Required)
+		fact.SetIf(&f.Pattern, o.Pattern)
+		if o.Allowed != nil {
+			f.Allowed = o.Allowed
 		}
-		o.Fill = o.Fill.Copied()
-		f.Fill = o.Fill
+		if o.Fill != nil {
+			if old.Fill == nil {
+				d.Fault("fill", "is for an attribute that was declared to fill itself in; declare another")
+			}
+			o.Fill = o.Fill.Copied()
+			f.Fill = o.Fill
+		}
+		d.CheckTexts(&f.Label, f.Key, f.Description)
+		checkAttribute(d, f)
+	})
+	if f != nil {
+		fillAgain(d, f)
 	}
-	d.CheckTexts(&f.Label, f.Key, f.Description)
-	checkAttribute(d, &f)
-	if len(d.Faults) > before {
-		return
-	}
-	if reflect.DeepEqual(f, *old) {
-		d.Note(change.AlreadySo, old.Opened)
-		return
-	}
-	d.Put(&f)
-	fillAgain(d, &f)
 	return settled
 }
 
@@ -278,9 +271,7 @@ func (o RetireAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	for _, name := range rulesNaming(d, old.Key) {
 		d.Fault("attribute", "%s is named by %s: alter that first", old.Key, name)
 	}
-	f := *old
-	f.Retired = true
-	d.Put(&f)
+	alter(d, old, func(f *fact.Attribute) { f.Retired = true })
 	return settled
 }
 

@@ -171,30 +171,21 @@ func (o UpdateDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if old == nil {
 		return
 	}
-	before := len(d.Faults)
-	f := *old
-	fact.SetIf(&f.Label, o.Label)
-	fact.SetIf(&f.Description, o.Description)
-	fact.SetIf(&f.Everybody, o.Everybody)
-	fact.SetIf(&f.Filter, o.Filter)
-	roles, groups := gifts(d, &o.Roles, &o.Groups)
-	if o.Roles != nil {
-		f.Roles = roles
-	}
-	if o.Groups != nil {
-		f.Groups = groups
-	}
-	d.CheckTexts(&f.Label, f.Key, f.Description)
-	checkDefault(d, &f)
-	if len(d.Faults) > before {
-		return
-	}
-	if f.Label == old.Label && f.Description == old.Description && f.Everybody == old.Everybody && f.Filter == old.Filter &&
-		slices.Equal(f.Roles, old.Roles) && slices.Equal(f.Groups, old.Groups) {
-		d.Note(change.AlreadySo, old.Opened)
-		return
-	}
-	d.Put(&f)
+	alter(d, old, func(f *fact.Default) {
+		fact.SetIf(&f.Label, o.Label)
+		fact.SetIf(&f.Description, o.Description)
+		fact.SetIf(&f.Everybody, o.Everybody)
+		fact.SetIf(&f.Filter, o.Filter)
+		roles, groups := gifts(d, &o.Roles, &o.Groups)
+		if o.Roles != nil {
+			f.Roles = roles
+		}
+		if o.Groups != nil {
+			f.Groups = groups
+		}
+		d.CheckTexts(&f.Label, f.Key, f.Description)
+		checkDefault(d, f)
+	})
 	return settled
 }
 
@@ -223,13 +214,9 @@ func (o EndDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !d.Need(access.ActUpdate, "settings", "write default rules") {
 		return
 	}
-	old := defaultRule(d, &o.Default)
-	if old == nil {
-		return
+	if old := defaultRule(d, &o.Default); old != nil {
+		alter(d, old, func(f *fact.Default) { f.Ended = true })
 	}
-	f := *old
-	f.Ended = true
-	d.Put(&f)
 	return settled
 }
 

@@ -114,24 +114,16 @@ func (o UpdateSoDRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if old == nil {
 		return
 	}
-	before := len(d.Faults)
-	f := *old
-	fact.SetIf(&f.Label, o.Label)
-	fact.SetIf(&f.Description, o.Description)
-	fact.SetIf(&f.Prevent, o.Prevent)
-	if o.Roles != nil {
-		f.Roles = each("roles", &o.Roles, d.SettleRole)
-	}
-	d.CheckTexts(&f.Label, f.Key, f.Description)
-	checkSoDRule(d, f.Roles)
-	if len(d.Faults) > before {
-		return
-	}
-	if f.Label == old.Label && f.Description == old.Description && f.Prevent == old.Prevent && slices.Equal(f.Roles, old.Roles) {
-		d.Note(change.AlreadySo, old.Opened)
-		return
-	}
-	d.Put(&f)
+	alter(d, old, func(f *fact.SoDRule) {
+		fact.SetIf(&f.Label, o.Label)
+		fact.SetIf(&f.Description, o.Description)
+		fact.SetIf(&f.Prevent, o.Prevent)
+		if o.Roles != nil {
+			f.Roles = each("roles", &o.Roles, d.SettleRole)
+		}
+		d.CheckTexts(&f.Label, f.Key, f.Description)
+		checkSoDRule(d, f.Roles)
+	})
 	return settled
 }
 
@@ -160,13 +152,9 @@ func (o EndSoDRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !d.Need(access.ActUpdate, "settings", "write SoD rules") {
 		return
 	}
-	old := sodRule(d, &o.SoDRule)
-	if old == nil {
-		return
+	if old := sodRule(d, &o.SoDRule); old != nil {
+		alter(d, old, func(f *fact.SoDRule) { f.Ended = true })
 	}
-	f := *old
-	f.Ended = true
-	d.Put(&f)
 	return settled
 }
 
