@@ -120,7 +120,10 @@ func readApart(ctx context.Context, q querier, revs []Revision) (*apartTexts, er
 			what, out.values[key] = "the personal values", user
 			var p fact.Personal
 			if err := json.Unmarshal(text, &p); err == nil {
-				text, _ = canonicalPersonal(p)
+				kept, _ := canonicalJSON(text)
+				if text, _ = canonicalPersonal(p); !bytes.Equal(kept, text) { // it holds more than what was sealed
+					out.broken[key] = "the personal values kept apart hold something else too"
+				}
 			}
 		}
 		switch {
@@ -178,6 +181,17 @@ func (r *Revision) checkApart(t *apartTexts) string {
 		}
 		if _, there := t.values[digest]; !there {
 			return "the personal values kept apart are gone"
+		}
+	}
+	return ""
+}
+
+// checkWhose says whether the personal values that a replayed revision brings in are kept
+// as those of the user it brings them in for: by that they are found when they are erased.
+func checkWhose(d *change.Draft, t *apartTexts) string {
+	for _, x := range d.Sealed {
+		if t.values[*x.Digest] != x.User {
+			return fmt.Sprintf("the personal values of %s are kept as those of %s", x.User, t.values[*x.Digest])
 		}
 	}
 	return ""

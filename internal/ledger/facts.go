@@ -33,6 +33,9 @@ type row struct {
 	fact           fact.Fact
 	id             uint32
 	opened, closed int64
+
+	body []byte // what it keeps as one JSON value, as the last of its columns
+	bad  error  // why it cannot be read
 }
 
 var tables = []table{
@@ -46,7 +49,7 @@ var tables = []table{
 		func(r *row, _ texts) ([]any, func()) {
 			f := &fact.Organisation{}
 			r.fact = f
-			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn), &f.Second}, func() {}
+			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn), &r.body}, func() { r.bad = json.Unmarshal(r.body, &f.Second) }
 		},
 	},
 	{
@@ -244,10 +247,9 @@ func kept[T fact.RecordFact](kind fact.FactKind, empty func(id uint32) T) table 
 			return []any{string(raw)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
-			var raw []byte
-			return []any{&raw}, func() {
+			return []any{&r.body}, func() {
 				f := empty(r.id)
-				_ = json.Unmarshal(raw, f) // written by values
+				r.bad = json.Unmarshal(r.body, f)
 				r.fact = f
 			}
 		},

@@ -153,6 +153,9 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, operati
 		var r Revision
 		var at, recorded time.Time
 		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.reason, &r.canonical, &r.hash, &r.format, &r.epoch, &r.ids); err != nil {
+			if errors.As(err, new(pgx.ScanArgError)) {
+				return nil, &unfit{r.Revision, fmt.Errorf("its columns cannot be read: %w", err)}
+			}
 			return nil, err
 		}
 		r.At, r.Recorded, r.Hash = calendar.At(at), calendar.At(recorded), hex.EncodeToString(r.hash)

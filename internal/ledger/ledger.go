@@ -155,7 +155,8 @@ func Unavailable(err error) error {
 	var pg interface{ SQLState() string }
 	var spoiled *unreadable
 	var wrong *unfit
-	if err == nil || errors.As(err, &spoiled) || errors.Is(err, ErrBeforeFirst) || errors.Is(err, ErrLost) || errors.As(err, &wrong) || errors.Is(err, pgx.ErrNoRows) {
+	var row *spoiledRow
+	if err == nil || errors.As(err, &spoiled) || errors.Is(err, ErrBeforeFirst) || errors.Is(err, ErrLost) || errors.As(err, &wrong) || errors.As(err, &row) || errors.Is(err, pgx.ErrNoRows) {
 		return err
 	}
 	if errors.As(err, &pg) {

@@ -80,7 +80,7 @@ func (x *lifetimes) open(ctx context.Context, tx pgx.Tx) error {
 }
 
 // upTo adds the ends that are made by revisions up to one.
-func (x *lifetimes) upTo(ctx context.Context, tx pgx.Tx, revision int64, into map[lifetime]fact.Fact) error {
+func (x *lifetimes) upTo(ctx context.Context, tx pgx.Tx, revision int64, into map[lifetime]*row) error {
 	for _, e := range x.all {
 		if err := e.upTo(ctx, tx, revision, into); err != nil {
 			return err
@@ -89,7 +89,7 @@ func (x *lifetimes) upTo(ctx context.Context, tx pgx.Tx, revision int64, into ma
 	return nil
 }
 
-func (e *ends) upTo(ctx context.Context, tx pgx.Tx, revision int64, into map[lifetime]fact.Fact) error {
+func (e *ends) upTo(ctx context.Context, tx pgx.Tx, revision int64, into map[lifetime]*row) error {
 	for {
 		n := 0
 		for _, r := range e.ahead {
@@ -121,7 +121,7 @@ func (e *ends) at(r row) int64 {
 	return r.closed
 }
 
-func (e *ends) add(ctx context.Context, tx pgx.Tx, all []row, into map[lifetime]fact.Fact) error {
+func (e *ends) add(ctx context.Context, tx pgx.Tx, all []row, into map[lifetime]*row) error {
 	if e.opens && e.t.kind == fact.FactUser && len(all) > 0 {
 		var digests [][]byte
 		for _, r := range all {
@@ -138,11 +138,7 @@ func (e *ends) add(ctx context.Context, tx pgx.Tx, all []row, into map[lifetime]
 		}
 	}
 	for _, r := range all {
-		k := lifetime{e.at(r), e.t.kind, r.id, e.opens, r.opened}
-		into[k] = nil
-		if e.opens {
-			into[k] = r.fact
-		}
+		into[lifetime{e.at(r), e.t.kind, r.id, e.opens, r.opened}] = &r
 	}
 	return nil
 }

@@ -1,7 +1,9 @@
 package ledger
 
 import (
+	"ableroster/internal/fact"
 	"context"
+	"errors"
 	"fmt"
 
 	"github.com/jackc/pgx/v5"
@@ -39,13 +41,32 @@ func (t *table) eachRow(ctx context.Context, q querier, again bool, yield func(r
 			into, then = append([]any{&r.id, &r.opened, &r.closed}, rest...), last
 		}
 		if err := rows.Scan(into...); err != nil {
+			if errors.As(err, new(pgx.ScanArgError)) { // it came, and cannot be read
+				return &spoiledRow{t.kind, r.id, r.opened, err}
+			}
 			return fmt.Errorf("%s: %w", t.name, err)
 		}
-		then()
+		if then(); r.bad != nil {
+			return &spoiledRow{t.kind, r.id, r.opened, r.bad}
+		}
 		yield(*r)
 	}
 	return rows.Err()
 }
+
+// spoiledRow is a row that does not hold what its kind can be.
+type spoiledRow struct {
+	kind   fact.FactKind
+	id     uint32
+	opened int64
+	cause  error
+}
+
+func (s *spoiledRow) Error() string {
+	return fmt.Sprintf("the row of %s %d that revision %d opened cannot be read: %v", s.kind, s.id, s.opened, s.cause)
+}
+
+func (s *spoiledRow) Unwrap() error { return s.cause }
 
 // texts are strings that many rows hold, each kept once.
 type texts map[string]string

@@ -58,7 +58,7 @@ func portionAfter(ctx context.Context, q querier, after int64) (int, error) {
 func (l *Ledger) Verify(ctx context.Context, told func(done, of int64)) (Verification, error) {
 	var v Verification
 	err := l.reading(ctx, func(tx pgx.Tx) error {
-		x := verifying{tx: tx, v: &v, s: access.Empty(), hash: []byte{}, opened: map[rowKey]int64{}, gone: gone{}, rows: map[lifetime]fact.Fact{}}
+		x := verifying{tx: tx, v: &v, s: access.Empty(), hash: []byte{}, opened: map[rowKey]int64{}, gone: gone{}, rows: map[lifetime]*row{}}
 		return x.all(ctx, told)
 	})
 	return v, err
@@ -71,8 +71,8 @@ type verifying struct {
 	s      *access.Snapshot
 	hash   []byte
 	ends   lifetimes
-	rows   map[lifetime]fact.Fact // those of the revisions of a portion
-	opened map[rowKey]int64       // which revision opened each row that is open
+	rows   map[lifetime]*row // those of the revisions of a portion
+	opened map[rowKey]int64  // which revision opened each row that is open
 	gone   gone
 }
 
@@ -95,25 +95,13 @@ func (x *verifying) all(ctx context.Context, told func(done, of int64)) error {
 		x.bad(odd.revision, "%s", odd.fault)
 		return nil
 	}
-	if err := x.ends.open(ctx, x.tx); err != nil {
-		return err
-	}
-	for x.v.First == 0 {
-		if told != nil {
-			told(x.v.Revisions, headRevision)
-		}
-		more, err := x.portion(ctx)
-		if err != nil {
-			return err
-		}
-		if !more {
-			break
-		}
-	}
-	if x.v.First != 0 {
+	err = x.throughout(ctx, headRevision, told)
+	var row *spoiledRow
+	if errors.As(err, &row) {
+		x.bad(row.opened, "the row of %s %d cannot be read: %s", row.kind, row.id, row.cause)
 		return nil
 	}
-	if err := x.ends.upTo(ctx, x.tx, math.MaxInt64, x.rows); err != nil {
+	if err != nil || x.v.First != 0 {
 		return err
 	}
 	switch {
@@ -129,6 +117,29 @@ func (x *verifying) all(ctx context.Context, told func(done, of int64)) error {
 		}
 	}
 	return nil
+}
+
+// throughout verifies revision by revision, to the end or to the first that does not fit.
+func (x *verifying) throughout(ctx context.Context, head int64, told func(done, of int64)) error {
+	if err := x.ends.open(ctx, x.tx); err != nil {
+		return err
+	}
+	for x.v.First == 0 {
+		if told != nil {
+			told(x.v.Revisions, head)
+		}
+		more, err := x.portion(ctx)
+		if err != nil {
+			return err
+		}
+		if !more {
+			break
+		}
+	}
+	if x.v.First != 0 {
+		return nil
+	}
+	return x.ends.upTo(ctx, x.tx, math.MaxInt64, x.rows)
 }
 
 // left says that there are ends of rows which no operation accounts for.
@@ -150,8 +161,13 @@ func (x *verifying) portion(ctx context.Context) (more bool, err error) {
 	}
 	revs, err := readRevisions(ctx, x.tx, x.s.Revision, n)
 	var spoiled *unreadable
-	if errors.As(err, &spoiled) {
+	var odd *unfit
+	switch {
+	case errors.As(err, &spoiled):
 		x.bad(spoiled.revision, "operation %d cannot be read: %s", spoiled.position, spoiled.cause)
+		return false, nil
+	case errors.As(err, &odd):
+		x.bad(odd.revision, "%s", odd.cause)
 		return false, nil
 	}
 	if err != nil || len(revs) == 0 {
@@ -192,6 +208,10 @@ func (x *verifying) portion(ctx context.Context) (more bool, err error) {
 		d, err := replay(x.s, r)
 		if err != nil {
 			x.bad(r.Revision, "%s", err)
+			return false, nil
+		}
+		if fault := checkWhose(d, apart); fault != "" {
+			x.bad(r.Revision, "%s", fault)
 			return false, nil
 		}
 		if fault := r.checkRows(d, x.rows, x.opened); fault != "" {
@@ -236,7 +256,7 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 
 // checkRows compares what a replayed revision does with the rows, and takes
 // what fits from them. opened is which revision opened each row that is open.
-func (r *Revision) checkRows(d *change.Draft, rows map[lifetime]fact.Fact, opened map[rowKey]int64) string {
+func (r *Revision) checkRows(d *change.Draft, rows map[lifetime]*row, opened map[rowKey]int64) string {
 	for i, op := range r.Operations {
 		again, err := stored(op)
 		now, err3 := r.present(r.raw[i])
@@ -263,13 +283,28 @@ func (r *Revision) checkRows(d *change.Draft, rows map[lifetime]fact.Fact, opene
 			if !ok {
 				return fmt.Sprintf("the row of %s %d is not opened by it", k.kind, k.id)
 			}
-			if !reflect.DeepEqual(tableOf(k.kind).values(got), tableOf(k.kind).values(c.After)) {
+			if !got.holds(c.After) {
 				return fmt.Sprintf("the row of %s %d holds other values", k.kind, k.id)
 			}
 			delete(rows, k)
 		}
 	}
 	return ""
+}
+
+// holds says whether a row holds a fact, and nothing else.
+func (r *row) holds(f fact.Fact) bool {
+	t := tableOf(f.Kind())
+	if !reflect.DeepEqual(t.values(r.fact), t.values(f)) {
+		return false
+	}
+	if r.body == nil {
+		return true
+	}
+	kept, err := canonicalJSON(r.body)
+	values := t.values(f)
+	want, err2 := canonicalJSON([]byte(values[len(values)-1].(string)))
+	return err == nil && err2 == nil && bytes.Equal(kept, want)
 }
 
 // Rebuild drops every fact row and makes them again from the operations alone.
