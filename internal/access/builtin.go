@@ -56,6 +56,7 @@ func (s *Snapshot) UserPath(id fact.UserID) string {
 	return UserPath(u)
 }
 
+// UserPath is where a user lies in the tree of able-roster.
 func UserPath(u *fact.User) string { return patterns.Join("users", u.Unit, "@", u.ID.String()) }
 
 // GroupPath is where a group lies in the tree of able-roster.
@@ -93,6 +94,7 @@ func RolePath(app *fact.Application, key string) string {
 	return patterns.Join("roles", app.Key, key)
 }
 
+// GroupPath is where a group lies in the tree of able-roster.
 func GroupPath(unit, key string) string { return patterns.Join("groups", unit, "@", key) }
 
 // OwnerOf is who answers for a role: its owner, else its application's; 0 for

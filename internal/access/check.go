@@ -55,6 +55,7 @@ type askedAction struct {
 	Place int
 }
 
+// Bit is the action's place as a bit of a rule. It must be declared.
 func (a askedAction) Bit() uint64 { return 1 << a.Place }
 
 // Found says whether the user a question names is there.
@@ -122,6 +123,7 @@ const (
 	LetsAll // that are signed in and effective
 )
 
+// Stance is how an application answers about somebody; known says whether they are a user.
 func (s *Snapshot) Stance(app *fact.Application, user fact.UserID, known bool, at calendar.Instant) stance {
 	switch app.State {
 	case fact.StateLive:
@@ -303,6 +305,7 @@ func Fits(p *fact.Permission, a *Asked) bool {
 	return p.Application == a.App && Gives(p, a.Action.Key) && patterns.Covers(p.Pattern, a.Path)
 }
 
+// Gives says whether a permission is for an action.
 func Gives(p *fact.Permission, action string) bool {
 	for _, x := range p.Actions {
 		if x == action || x == fact.AllActions {

@@ -17,9 +17,11 @@ type Bounds struct {
 	Schedule *calendar.Schedule
 }
 
+// BoundsOf are the bounds of an assignment.
 func BoundsOf(f *fact.Assignment) Bounds { return Bounds{f.Scopes, f.Schedule} }
 func (l *Limits) Bounds() Bounds         { return Bounds{l.Scopes, l.Schedule} }
 
+// String is a text that equal bounds share.
 func (t Bounds) String() string {
 	if len(t.Scopes) == 0 && t.Schedule == nil {
 		return ""
@@ -68,7 +70,9 @@ func (all HeldRoles) Add(s *Snapshot, role fact.RoleID, t Bounds, when calendar.
 }
 
 // AnyGroup lets every group count, ownGroups not those everybody is in.
-func AnyGroup(fact.GroupID) bool    { return true }
+func AnyGroup(fact.GroupID) bool { return true }
+
+// OwnGroups says whether a group is one of the organisation's, and not built in.
 func OwnGroups(g fact.GroupID) bool { return g != fact.PublicGroup && g != fact.AllUsersGroup }
 
 // HeldRoles are the roles a user holds, by assignment to any principal whose
@@ -89,7 +93,7 @@ func (s *Snapshot) HeldRolesBut(id fact.UserID, counts func(fact.GroupID) bool, 
 	hold := func(from calendar.Intervals, all []Link) {
 		for _, g := range all {
 			if but != nil {
-				if a := s.AssignmentTable.At(int(g.Id)); but(a.Rule != 0 || fact.Origins[a.Origin] == fact.ByRequest, a.opened) {
+				if a := s.AssignmentTable.At(int(g.ID)); but(a.Rule != 0 || fact.Origins[a.Origin] == fact.ByRequest, a.opened) {
 					continue
 				}
 			}
@@ -139,6 +143,7 @@ func (s *Snapshot) AnybodysRoles() HeldRoles {
 	return out
 }
 
+// CompareScopes puts scopes in an order.
 func CompareScopes(a, b []fact.Scope) int {
 	return slices.CompareFunc(a, b, func(x, y fact.Scope) int {
 		return cmp.Or(cmp.Compare(x.Application, y.Application), cmp.Compare(x.Pattern, y.Pattern))

@@ -9,16 +9,16 @@ import (
 // does: its number and what it leads to, a role or a group. One that nothing
 // limits is plain: checks need not look it up.
 type Link struct {
-	Id uint32 // 0 for a membership by the filter of a group
+	ID uint32 // 0 for a membership by the filter of a group
 	to uint32 // with topBit when plain
 }
 
-func (l Link) Assignment() fact.AssignmentID { return fact.AssignmentID(l.Id) }
-func (l Link) Membership() fact.MembershipID { return fact.MembershipID(l.Id) }
+func (l Link) Assignment() fact.AssignmentID { return fact.AssignmentID(l.ID) }
+func (l Link) Membership() fact.MembershipID { return fact.MembershipID(l.ID) }
 func (l Link) Role() fact.RoleID             { return fact.RoleID(l.to &^ topBit) }
 func (l Link) Group() fact.GroupID           { return fact.GroupID(l.to &^ topBit) }
 func (l Link) Plain() bool                   { return l.to&topBit != 0 }
-func (l Link) ByRule() bool                  { return l.Id == 0 }
+func (l Link) ByRule() bool                  { return l.ID == 0 }
 
 func linkTo(id, to uint32, plain bool) Link {
 	if plain {

@@ -65,7 +65,7 @@ func (s *Snapshot) groupIntervalsBut(id fact.UserID, but func(elsewhere bool, op
 	climb := func(from calendar.Intervals, via []Link) {
 		for _, j := range via {
 			if but != nil && !j.ByRule() {
-				if m := s.MembershipTable.At(int(j.Id)); but(m.Rule != 0, m.opened) {
+				if m := s.MembershipTable.At(int(j.ID)); but(m.Rule != 0, m.opened) {
 					continue
 				}
 			}

@@ -52,6 +52,7 @@ func pack(m fact.Member) packed {
 	return packed(m.Group) | topBit
 }
 
+// Member is the user or the group.
 func (p packed) Member() fact.Member {
 	if p&topBit != 0 {
 		return fact.Member{Group: fact.GroupID(p &^ topBit)}
@@ -102,7 +103,7 @@ func (s *Snapshot) WindowOf(j Link) calendar.Window {
 	if j.Plain() {
 		return calendar.Window{}
 	}
-	return *s.MembershipTable.At(int(j.Id)).Window
+	return *s.MembershipTable.At(int(j.ID)).Window
 }
 
 // LimitsOf are what limits an assignment as its holder finds it.
@@ -110,5 +111,5 @@ func (s *Snapshot) LimitsOf(g Link) Limits {
 	if g.Plain() {
 		return Limits{}
 	}
-	return *s.AssignmentTable.At(int(g.Id)).Limits
+	return *s.AssignmentTable.At(int(g.ID)).Limits
 }

@@ -293,6 +293,7 @@ func (s *Snapshot) FindResource(app fact.ApplicationID, path string) (*fact.Reso
 	return nil, false
 }
 
+// ResourceAt is the entry of a registered resource, nil for a path that is none.
 func (s *Snapshot) ResourceAt(app *ApplicationEntry, path string) *ResourceEntry {
 	id, ok := app.byPath.Find(path, func(id uint32) bool { return s.ResourceTable.At(int(id)).Fact.Path == path })
 	if !ok {
@@ -328,6 +329,7 @@ func (s *Snapshot) Known(app *ApplicationEntry, path string) (place int, ok bool
 	return place, ok
 }
 
+// Declares says whether an application has an action.
 func Declares(a *fact.Application, action string) bool {
 	_, ok := ActionPlace(a, action)
 	return ok

@@ -2,6 +2,7 @@ package change
 
 import "ableroster/internal/fact"
 
+// WithEntry is a map with one more entry; the map itself stays as it is.
 func WithEntry(m map[string]string, key, text string) map[string]string {
 	if m == nil {
 		m = map[string]string{}

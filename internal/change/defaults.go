@@ -54,13 +54,13 @@ func (d *Draft) giveDefault(id fact.UserID, f *fact.Default) {
 	}
 	var has []access.Link
 	for _, g := range u.Given() {
-		if fact.DefaultID(d.AssignmentTable.At(int(g.Id)).Rule) == f.ID {
+		if fact.DefaultID(d.AssignmentTable.At(int(g.ID)).Rule) == f.ID {
 			has = append(has, g)
 		}
 	}
 	var joined []access.Link
 	for _, j := range u.Groups() {
-		if !j.ByRule() && d.MembershipTable.At(int(j.Id)).Rule == f.ID {
+		if !j.ByRule() && d.MembershipTable.At(int(j.ID)).Rule == f.ID {
 			joined = append(joined, j)
 		}
 	}

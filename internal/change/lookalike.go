@@ -81,6 +81,7 @@ func (d *Draft) CheckLikeness(field, name string) {
 	d.CheckOurs(field, name)
 }
 
+// CheckOurs files the fault of a name that poses as the service's own words.
 func (d *Draft) CheckOurs(field, name string) {
 	if ours[plain(name)] || strings.HasPrefix(strings.ToLower(name), "erased-") {
 		d.Judged(field, "is what the service itself says where it names nobody: choose another name")

@@ -93,6 +93,7 @@ type NotHeld struct {
 	Role     fact.RoleID
 }
 
+// Error implements error.
 func (f *Fault) Error() string {
 	if f.Field == "" {
 		return f.Message
@@ -100,6 +101,8 @@ func (f *Fault) Error() string {
 	return f.Field + " " + f.Message
 }
 
+// Fault files a fault of the operation being applied, in one of its fields, or in none for
+// the whole.
 func (d *Draft) Fault(field, format string, args ...any) {
 	d.Faults = append(d.Faults, Fault{Operation: d.op, Field: field, Message: fmt.Sprintf(format, strictjson.Shorts(args)...)})
 }
@@ -170,6 +173,7 @@ const (
 	AlreadySo     NoteCode = "already_so"
 )
 
+// Note says something about the operation being applied, and since which revision it is so.
 func (d *Draft) Note(code NoteCode, since int64) {
 	d.Notes = append(d.Notes, Note{d.op, code, since})
 }
@@ -180,6 +184,7 @@ type Subject struct {
 	Row  uint32
 }
 
+// Reads says that the operation builds on the facts of a thing: see Moved.
 func (d *Draft) Reads(kind fact.FactKind, row uint32) { d.reads = append(d.reads, Subject{kind, row}) }
 
 // Moved are the things the draft's operations read that were changed after a

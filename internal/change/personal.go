@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/patterns"
 )
 
+// InUnit is " in UNIT", blank for none.
 func InUnit(unit string) string {
 	if unit == "" {
 		return ""
@@ -64,6 +65,7 @@ type PersonalOperation interface {
 	Unseal(digest func(string) fact.Personal)
 }
 
+// Entries are values by key.
 func Entries(v fact.Values) map[string]string {
 	var out map[string]string
 	for key, text := range v.All() {

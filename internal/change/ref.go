@@ -71,6 +71,8 @@ func (d *Draft) MaySee(kind fact.FactKind, row uint32) bool {
 	return d.Visible == nil || d.Base().Fact(kind, row) == nil || d.Visible(kind, row)
 }
 
+// Fails says that something of a name was to be made and is not: what refers to it says no
+// more.
 func (d *Draft) Fails(kind fact.FactKind, name string) {
 	if d.failed == nil {
 		d.failed = map[string]bool{}
@@ -78,6 +80,7 @@ func (d *Draft) Fails(kind fact.FactKind, name string) {
 	d.failed[string(kind)+name] = true
 }
 
+// SettleUser turns what an operation names into an id, in place, or files the fault.
 func (d *Draft) SettleUser(field string, r *UserRef) (fact.UserID, bool) {
 	id, ok := d.FindUser(strings.TrimSpace(string(*r)))
 	if !ok || !d.MaySee(fact.FactUser, uint32(id)) {
@@ -89,6 +92,7 @@ func (d *Draft) SettleUser(field string, r *UserRef) (fact.UserID, bool) {
 	return id, true
 }
 
+// SettleGroup is SettleUser for a group.
 func (d *Draft) SettleGroup(field string, r *GroupRef) (fact.GroupID, bool) {
 	id, ok := d.FindGroup(string(*r))
 	if !ok || !d.MaySee(fact.FactGroup, uint32(id)) {
@@ -100,6 +104,7 @@ func (d *Draft) SettleGroup(field string, r *GroupRef) (fact.GroupID, bool) {
 	return id, true
 }
 
+// SettleRole is SettleUser for a role.
 func (d *Draft) SettleRole(field string, r *RoleRef) (fact.RoleID, bool) {
 	id, ok := d.FindRole(string(*r))
 	if !ok || !d.MaySee(fact.FactRole, uint32(id)) {
@@ -111,6 +116,7 @@ func (d *Draft) SettleRole(field string, r *RoleRef) (fact.RoleID, bool) {
 	return id, true
 }
 
+// SettleApplication is SettleUser for an application.
 func (d *Draft) SettleApplication(field string, r *ApplicationRef) (fact.ApplicationID, bool) {
 	id, ok := d.FindApplication(string(*r))
 	if !ok || !d.MaySee(fact.FactApplication, uint32(id)) {
@@ -136,6 +142,7 @@ func (d *Draft) SettleMember(user *UserRef, groupField string, group *GroupRef) 
 	return fact.Member{Group: id}, ok
 }
 
+// CheckWindow files the fault of a window that ends before it begins, or is over.
 func (d *Draft) CheckWindow(w calendar.Window) bool {
 	if w.Until != 0 && w.Until <= w.From {
 		d.Fault("until", "is not after from: the window would end before it begins")
@@ -158,6 +165,7 @@ func MemberName(s *access.Snapshot, n Names, m fact.Member) string {
 	return m.Group.String()
 }
 
+// RoleLabel is what people call a role.
 func RoleLabel(s *access.Snapshot, id fact.RoleID) string {
 	r := s.Role(id)
 	if r == nil {
@@ -166,7 +174,9 @@ func RoleLabel(s *access.Snapshot, id fact.RoleID) string {
 	return r.Label
 }
 
-func WindowText(w calendar.Window, s *access.Snapshot) string {
+// WindowWords says a window in the organisation's time: " until 2 Jan 2026 15:04", or
+// nothing for always.
+func WindowWords(s *access.Snapshot, w calendar.Window) string {
 	day := func(i calendar.Instant) string { return i.Time().In(s.Zone()).Format("2 Jan 2006 15:04") }
 	switch {
 	case w.From != 0 && w.Until != 0:

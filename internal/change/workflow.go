@@ -3,7 +3,6 @@ package change
 import (
 	"slices"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 )
@@ -113,9 +112,6 @@ func (d *Draft) GrantByRequest(user fact.UserID, role fact.RoleID, w calendar.Wi
 	d.Put(f)
 	return f.ID
 }
-
-// WindowWords says a window: " until 2 Jan 2026 15:04", or nothing for always.
-func WindowWords(s *access.Snapshot, w calendar.Window) string { return WindowText(w, s) }
 
 // TakeBack ends an assignment, for which the author needs the right to assign.
 func (d *Draft) TakeBack(f *fact.Assignment) {

@@ -116,6 +116,7 @@ func unknown(kind, given string, known []string) string {
 	return fmt.Sprintf("there is no %s “%s”", kind, strictjson.Short(given)) + near.Words(given, known)
 }
 
+// CheckReason is the fault of a reason that says nothing, or too much; nil for none.
 func CheckReason(reason string, dryRun bool) *wire.Fault {
 	switch {
 	case strings.TrimSpace(reason) == "" && !dryRun:
@@ -166,6 +167,7 @@ type Wanted struct {
 	Quiet       bool                          // says what it does in numbers, not operation by operation
 }
 
+// Make judges a change and, unless it is a dry run, commits it.
 func Make(ctx context.Context, d *seeing.Service, c seeing.Caller, x Wanted) (wire.ChangeResult, error) {
 	v := d.Now(ctx, c)
 	out := wire.ChangeResult{DryRun: x.DryRun, Sentences: []string{}}

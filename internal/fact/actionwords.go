@@ -1,5 +1,6 @@
 package fact
 
+// OwnWords says that something is given on one's own alone; blank where it is not.
 func OwnWords(own bool) string {
 	if own {
 		return ", on their own alone"
@@ -7,6 +8,8 @@ func OwnWords(own bool) string {
 	return ""
 }
 
+// ActionWords are actions, or other words, as a list in a sentence: "read, update and
+// release".
 func ActionWords(actions []string) string {
 	out := ""
 	for i, a := range actions {

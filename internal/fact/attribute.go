@@ -110,6 +110,7 @@ func (f *Attribute) matches(text string) bool {
 	return err == nil && p.MatchString(text)
 }
 
+// Wholly is a regular expression that a whole text has to match.
 func Wholly(pattern string) string { return `^(?:` + pattern + `)$` }
 
 // Filled is what the attribute is of a user by itself.

@@ -10,6 +10,7 @@ import "ableroster/internal/patterns"
 // fence.
 func (f *Fence) Passes(pattern string) bool { return patterns.Contains(f.Pattern, pattern) }
 
+// Guards says whether the fence keeps an action in.
 func (f *Fence) Guards(action string) bool {
 	for _, a := range f.Actions {
 		if a == action || a == AllActions {

@@ -109,6 +109,7 @@ func CheckWords(s string, limit int) string {
 	return ""
 }
 
+// CheckLabel says what is wrong with a label of at most so many bytes, blank for nothing.
 func CheckLabel(s string, limit int) string {
 	switch {
 	case len(s) > limit:

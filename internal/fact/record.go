@@ -16,7 +16,9 @@ type Lifetime struct {
 }
 
 // Since implements RecordFact.
-func (l *Lifetime) Since() int64     { return l.Opened }
+func (l *Lifetime) Since() int64 { return l.Opened }
+
+// OpenedBy sets the revision that opened it.
 func (l *Lifetime) OpenedBy(n int64) { l.Opened = n }
 
 // MaxRecordKinds bounds how many kinds of record facts there are: a program with more does not
@@ -36,6 +38,7 @@ func RecordKind(kind FactKind) FactKind {
 	return kind
 }
 
+// RecordPlace is the place of a kind of record facts in a snapshot, -1 for what is none.
 func RecordPlace(kind FactKind) int {
 	for i, k := range recordKinds {
 		if k == kind {

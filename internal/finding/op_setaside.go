@@ -65,10 +65,10 @@ type SetAsideFinding struct {
 	Until    calendar.Date `json:"until" doc:"the last day, at most 366 days ahead: then they are shown again"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*SetAsideFinding) Verb() string { return "set_aside_finding" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o SetAsideFinding) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "set findings aside") {
@@ -126,7 +126,7 @@ func checkKeys(d *change.Draft, keys []string) bool {
 	return ok
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *SetAsideFinding) Sentence(*access.Snapshot, change.Names) string {
 	return "Set " + counted(o.Findings) + " aside until " + o.Until.String()
 }
@@ -136,10 +136,10 @@ type TakeUpFinding struct {
 	Findings []string `json:"findings" doc:"their keys"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*TakeUpFinding) Verb() string { return "take_up_finding" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o TakeUpFinding) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "take findings up again") {
@@ -163,7 +163,7 @@ func (o TakeUpFinding) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *TakeUpFinding) Sentence(*access.Snapshot, change.Names) string {
 	return "Took " + counted(o.Findings) + " up again"
 }

@@ -87,6 +87,7 @@ func segmentFits(pattern, segment string) bool {
 	return re.MatchString(segment)
 }
 
+// CoversNaively says whether a pattern covers a path, segment by segment.
 func CoversNaively(pattern, path string) bool {
 	p, s := segmentsOf(pattern), segmentsOf(path)
 	if len(p) > len(s) {
@@ -100,6 +101,7 @@ func CoversNaively(pattern, path string) bool {
 	return true
 }
 
+// Effective says whether a user counts at an instant.
 func (o *Oracle) Effective(u *fact.User, at calendar.Instant) bool {
 	if u.Status != fact.Active {
 		return false
@@ -118,6 +120,7 @@ func (o *Oracle) registered(app fact.ApplicationID, path string) *fact.Resource 
 	return nil
 }
 
+// Exists says whether a path is registered, or below an open resource.
 func (o *Oracle) Exists(app fact.ApplicationID, path string) bool {
 	segments := segmentsOf(path)
 	found := false
@@ -204,6 +207,7 @@ var Rules = map[string]func(*fact.User) bool{
 	`title co "PILOT" and within ne "marine/tugs"`: func(u *fact.User) bool { return strings.Contains(u.Title, "pilot") && u.Unit != "marine/tugs" },
 }
 
+// ChosenNaively says whether one of the filters that Chance writes chooses a user.
 func ChosenNaively(filter string, u *fact.User) bool {
 	means := Rules[filter]
 	return means != nil && means(u)
@@ -220,6 +224,7 @@ func (o *Oracle) Up(m fact.Member, windows []calendar.Window, yield func(fact.Me
 	}
 }
 
+// In says whether a text is among some.
 func In(all []string, x string) bool {
 	for _, y := range all {
 		if x == y {

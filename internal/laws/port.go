@@ -60,6 +60,7 @@ func Port(t testing.TB, more ...change.Operation) *access.Snapshot {
 	return d.Seal(1, 1)
 }
 
+// DraftOf is a draft with operations applied, finished.
 func DraftOf(s *access.Snapshot, ops ...change.Operation) *change.Draft {
 	d := change.NewDraft(s)
 	for i, op := range ops {

@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/change"
 )
 
+// RailsOf are the guard rails of a change by somebody.
 func RailsOf(t *testing.T, s *access.Snapshot, caller string, ops ...change.Operation) []change.RailCode {
 	t.Helper()
 	d := DraftOf(s, ops...)

@@ -23,10 +23,12 @@ type Chance struct {
 	Day0 time.Time
 }
 
+// NewChance is the chance of a seed: the same seed, the same choices.
 func NewChance(seed uint64) *Chance {
 	return &Chance{rand.New(rand.NewPCG(seed, 99)), time.Date(2026, 3, 20, 0, 0, 0, 0, time.UTC)}
 }
 
+// Pick is one of some.
 func Pick[T any](c *Chance, all ...T) T { return all[c.IntN(len(all))] }
 
 // Instant is on or beside the edges that windows, days and schedules have.
@@ -69,6 +71,7 @@ func (c *Chance) scopes() []change.ScopeRef {
 	return out
 }
 
+// Window is one of many shapes, mostly around now.
 func (c *Chance) Window() calendar.Window {
 	if c.IntN(2) > 0 {
 		return calendar.Window{}
@@ -83,6 +86,7 @@ func (c *Chance) Window() calendar.Window {
 	return w // may end before it begins: refused then
 }
 
+// Date is a day around now.
 func (c *Chance) Date() calendar.Date {
 	if c.IntN(4) > 0 {
 		return 0
@@ -90,7 +94,10 @@ func (c *Chance) Date() calendar.Date {
 	return calendar.DateOf(c.Day0.AddDate(0, 0, c.IntN(20)))
 }
 
+// User is one that may be there.
 func (c *Chance) User() change.UserRef { return change.UserRef(fmt.Sprintf("user.%d", c.IntN(10))) }
+
+// Group is one that may be there.
 func (c *Chance) Group() change.GroupRef {
 	if c.IntN(12) == 0 {
 		return Pick[change.GroupRef](c, "all-users", "public")
@@ -126,6 +133,7 @@ func (c *Chance) groups() []change.GroupRef {
 	return out
 }
 
+// Action is one that the applications declare.
 func (c *Chance) Action() string { return Pick(c, "read", "update", "release") }
 
 // Path is one of few; names that stars match part of are among them.
@@ -133,10 +141,12 @@ func (c *Chance) Path() string {
 	return Pick(c, "/", "a", "a/north-1", "a/north-2", "a/south-1", "b", "b/x", "b/x/y", "b/x/y/z", "c", "c/north-1")
 }
 
+// Pattern is one over the paths that Path makes.
 func (c *Chance) Pattern() string {
 	return Pick(c, "/", "a", "a/north-*", "a/*-1", "*/north-1", "*", "b/x", "b/*/y", "b/x/*", "a/*", "c", "b/x/y/z/*", "a/*o*-1")
 }
 
+// Unit is one of few, or none.
 func (c *Chance) Unit() string { return Pick(c, "", "marine", "marine/pilotage", "finance") }
 
 // filter is a rule for a group, or none.
@@ -359,6 +369,7 @@ func (c *Chance) Organisation(t testing.TB) *access.Snapshot {
 	return s
 }
 
+// Question is one that may mean something.
 func (c *Chance) Question() access.Question {
 	q := access.Question{User: string(c.User()), Application: string(c.application()), Action: c.Action(), Path: c.Path(), At: c.Instant()}
 	if c.IntN(8) == 0 {

@@ -85,6 +85,7 @@ func assignmentReader(v *seeing.View) func(fact.RoleID, fact.Assignee) bool {
 	}
 }
 
+// ReadsAssignment says whether the caller may read an assignment: its role or its holder.
 func ReadsAssignment(v *seeing.View, a *fact.Assignment) bool {
 	if !v.ReadsRole(a.Role) {
 		return false

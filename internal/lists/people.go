@@ -68,6 +68,7 @@ type found struct {
 	Next  string
 }
 
+// FindUsers is one page of the users a search finds, as facts.
 func FindUsers(v *seeing.View, q UserSearch) (out found, err error) {
 	var faults []wire.Fault
 	sortText := seeing.OrderOf(v.Uncut(), strings.TrimPrefix(q.Sort, "-"))
@@ -216,12 +217,14 @@ func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 	return out
 }
 
+// Membership is one as it is told; own says that it is among the caller's own.
 func Membership(v *seeing.View, f *fact.Membership, own bool, through *wire.Ref) wire.Membership {
 	member, kind := v.MemberRef(f.Member, own)
 	return wire.Membership{ID: f.ID.String(), Group: v.GroupRef(f.Group, own), Member: member, MemberKind: kind,
 		Through: through, Default: v.DefaultRef(f.Rule), From: seeing.Instant(f.Window.From), Until: seeing.Instant(f.Window.Until), SinceRevision: f.Opened}
 }
 
+// AssignmentOf is an assignment as it is told; own says that it is among the caller's own.
 func AssignmentOf(v *seeing.View, a *fact.Assignment, own bool) wire.Assignment {
 	to, kind := v.MemberRef(a.Assignee, own)
 	return wire.Assignment{ID: a.ID.String(), Role: v.RoleRef(a.Role, own), Assignee: to, AssigneeKind: kind,

@@ -31,6 +31,7 @@ func Views(ctx context.Context, d *seeing.Service, c seeing.Caller) (wire.SavedV
 	})
 }
 
+// EachSaved calls a function for each saved thing of a kind that the caller may use.
 func EachSaved(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Kind, yield func(saved.Item)) error {
 	if c.User == 0 || d.Saved == nil {
 		return nil
@@ -103,6 +104,7 @@ func DeleteView(ctx context.Context, d *seeing.Service, c seeing.Caller, key str
 	return Unsave(ctx, d, c, saved.View, "view", key)
 }
 
+// Unsave removes a saved thing of the caller's.
 func Unsave(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Kind, what, key string) error {
 	found := false
 	var err error

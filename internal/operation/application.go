@@ -23,9 +23,10 @@ type SetOrganisation struct {
 	TimeZone string `json:"time_zone" doc:"IANA name; days begin in it"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*SetOrganisation) Verb() string { return "set_organisation" }
 
+// ApplyTo implements change.Operation.
 func (o SetOrganisation) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "update the settings") {
@@ -47,7 +48,7 @@ func (o SetOrganisation) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *SetOrganisation) Sentence(*access.Snapshot, change.Names) string {
 	return "Named the organisation " + o.Name + ", with days in " + o.TimeZone
 }
@@ -66,9 +67,10 @@ type AddApplication struct {
 	Resource    change.ResourceRef    `json:"resource,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddApplication) Verb() string { return "add_application" }
 
+// ApplyTo implements change.Operation.
 func (o AddApplication) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	before := len(d.Faults)
@@ -126,7 +128,7 @@ func checkActions(d *change.Draft, actions []fact.Action) {
 	}
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddApplication) Sentence(*access.Snapshot, change.Names) string {
 	return "Added the application " + o.Label
 }
@@ -143,9 +145,10 @@ type UpdateApplication struct {
 	Direct      *fact.Direct          `json:"direct_assignments,omitempty" enum:",warned,refused" doc:"whether roles are given to users themselves: blank for welcome"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*UpdateApplication) Verb() string { return "update_application" }
 
+// ApplyTo implements change.Operation.
 func (o UpdateApplication) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	id, ok := d.SettleApplication("application", &o.Application)
@@ -187,7 +190,7 @@ func (o UpdateApplication) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *UpdateApplication) Sentence(s *access.Snapshot, n change.Names) string {
 	id, _ := s.FindApplication(string(o.Application))
 	what := "Updated the application " + s.Application(id).Label

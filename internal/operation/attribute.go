@@ -34,7 +34,7 @@ type DeclareAttribute struct {
 	Attribute change.AttributeRef `json:"attribute,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*DeclareAttribute) Verb() string { return "declare_attribute" }
 
 var attributeKeyShape = regexp.MustCompile(`^[a-z][a-z0-9]*(_[a-z0-9]+)*$`)
@@ -43,7 +43,7 @@ var attributeKeyShape = regexp.MustCompile(`^[a-z][a-z0-9]*(_[a-z0-9]+)*$`)
 // attribute.
 var otherNames = []string{"id", "user", "effective", "within", "groups", "roles", "custom", "and", "or", "not", "pr", "true", "false", "null"}
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o DeclareAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "declare attributes of users") {
@@ -177,7 +177,7 @@ func fillAgain(d *change.Draft, f *fact.Attribute) {
 	}
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *DeclareAttribute) Sentence(*access.Snapshot, change.Names) string {
 	return "Declared the attribute " + o.Label + " of users"
 }
@@ -194,10 +194,10 @@ type UpdateAttribute struct {
 	Fill        *fact.Fill          `json:"fill,omitempty" doc:"for an attribute that fills itself in already"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*UpdateAttribute) Verb() string { return "update_attribute" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o UpdateAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "declare attributes of users") {
@@ -237,7 +237,7 @@ func attribute(d *change.Draft, ref *change.AttributeRef) *fact.Attribute {
 	return f
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *UpdateAttribute) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Changed the attribute " + attributeLabel(s, o.Attribute)
 }
@@ -255,10 +255,10 @@ type RetireAttribute struct {
 	Attribute change.AttributeRef `json:"attribute" doc:"key or id"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*RetireAttribute) Verb() string { return "retire_attribute" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o RetireAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "declare attributes of users") {
@@ -295,7 +295,7 @@ func rulesNaming(d *change.Draft, key string) []string {
 	return out
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *RetireAttribute) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Retired the attribute " + attributeLabel(s, o.Attribute)
 }

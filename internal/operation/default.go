@@ -28,10 +28,10 @@ type AddDefault struct {
 	Default change.DefaultRef `json:"default,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddDefault) Verb() string { return "add_default" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o AddDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write default rules") {
@@ -116,7 +116,7 @@ func checkDefault(d *change.Draft, f *fact.Default) {
 	}
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddDefault) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Wrote the default rule " + o.Label + ": " + defaultWords(s, o.Default)
 }
@@ -158,10 +158,10 @@ type UpdateDefault struct {
 	Groups      []change.GroupRef `json:"groups,omitzero" flag:"group" doc:"all the groups it puts into from now on"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*UpdateDefault) Verb() string { return "update_default" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o UpdateDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write default rules") {
@@ -195,7 +195,7 @@ func defaultRule(d *change.Draft, ref *change.DefaultRef) *fact.Default {
 	return f
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *UpdateDefault) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Changed the default rule: " + defaultWords(s, o.Default)
 }
@@ -205,10 +205,10 @@ type EndDefault struct {
 	Default change.DefaultRef `json:"default" doc:"key or id"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*EndDefault) Verb() string { return "end_default" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o EndDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write default rules") {
@@ -220,7 +220,7 @@ func (o EndDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *EndDefault) Sentence(s *access.Snapshot, _ change.Names) string {
 	id, _ := s.FindDefault(string(o.Default))
 	return "Ended the default rule " + s.Default(id).Label

@@ -17,10 +17,10 @@ type EraseUser struct {
 	User change.UserRef `json:"user" doc:"user name or id; must have departed"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*EraseUser) Verb() string { return "erase_user" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o EraseUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	id, ok := d.SettleUser("user", &o.User)
@@ -44,7 +44,7 @@ func (o EraseUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *EraseUser) Sentence(*access.Snapshot, change.Names) string {
 	return "Erased the personal values of a departed user (" + string(o.User) + ")"
 }

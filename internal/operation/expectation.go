@@ -32,10 +32,10 @@ type SetExpectation struct {
 	Expectation change.ExpectationRef `json:"expectation,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*SetExpectation) Verb() string { return "set_expectation" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o SetExpectation) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write expectations") {
@@ -134,7 +134,7 @@ func (o *SetExpectation) subjects(d *change.Draft) (of fact.Subjects) {
 	return of
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *SetExpectation) Sentence(s *access.Snapshot, n change.Names) string {
 	id, _ := s.FindExpectation(string(o.Expectation))
 	f := s.Expectation(id)
@@ -150,10 +150,10 @@ type EndExpectation struct {
 	Expectation change.ExpectationRef `json:"expectation" doc:"key or id"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*EndExpectation) Verb() string { return "end_expectation" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o EndExpectation) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write expectations") {
@@ -176,7 +176,7 @@ func (o EndExpectation) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *EndExpectation) Sentence(s *access.Snapshot, n change.Names) string {
 	id, _ := s.FindExpectation(string(o.Expectation))
 	if f := s.Expectation(id); f != nil {

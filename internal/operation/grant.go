@@ -25,9 +25,10 @@ type Grant struct {
 	Assignment change.AssignmentRef `json:"assignment,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*Grant) Verb() string { return "grant" }
 
+// ApplyTo implements change.Operation.
 func (o Grant) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	role, ok1 := d.SettleRole("role", &o.Role)
@@ -80,9 +81,9 @@ func direct(d *change.Draft, role fact.RoleID, to fact.Assignee) bool {
 	return false
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *Grant) Sentence(s *access.Snapshot, n change.Names) string {
-	return "Granted " + refRole(s, o.Role) + " to " + refMember(s, n, o.User, o.Group) + change.WindowText(o.Window, s) + boundsWords(s, o.Scopes, o.Schedule)
+	return "Granted " + refRole(s, o.Role) + " to " + refMember(s, n, o.User, o.Group) + change.WindowWords(s, o.Window) + boundsWords(s, o.Scopes, o.Schedule)
 }
 
 // boundsWords says scopes and a schedule: " in voyages/2026-* of Berth planning,
@@ -110,9 +111,10 @@ type Revoke struct {
 	Assignment change.AssignmentRef `json:"assignment,omitempty" doc:"its id, instead of role and holder"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*Revoke) Verb() string { return "revoke" }
 
+// ApplyTo implements change.Operation.
 func (o Revoke) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	f := o.find(d)
@@ -236,7 +238,7 @@ func holderLabel(d *change.Draft, of fact.Assignee) string {
 	return d.User(of.User).UserName
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *Revoke) Sentence(s *access.Snapshot, n change.Names) string {
 	return "Revoked " + refRole(s, o.Role) + " of " + refMember(s, n, o.User, o.Group)
 }

@@ -26,9 +26,10 @@ type AddGroup struct {
 	Group change.GroupRef `json:"group,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddGroup) Verb() string { return "add_group" }
 
+// ApplyTo implements change.Operation.
 func (o AddGroup) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	before := len(d.Faults)
@@ -61,7 +62,7 @@ func (o AddGroup) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddGroup) Sentence(s *access.Snapshot, _ change.Names) string {
 	if o.Filter != "" {
 		return "Added the group " + o.Label + ", for " + s.FilterWords(o.Filter)
@@ -90,9 +91,10 @@ type UpdateGroup struct {
 	HeldWithin  *string         `json:"held_within,omitempty" doc:"the unit within which alone somebody may be in it; blank: anywhere. Whoever moves out of it is in it no longer"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*UpdateGroup) Verb() string { return "update_group" }
 
+// ApplyTo implements change.Operation.
 func (o UpdateGroup) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	id, ok := d.SettleGroup("group", &o.Group)
@@ -132,7 +134,7 @@ func (o UpdateGroup) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *UpdateGroup) Sentence(s *access.Snapshot, _ change.Names) string {
 	what := "Updated the group " + groupLabel(s, o.Group)
 	if o.Filter != nil {
@@ -154,9 +156,10 @@ type AddMember struct {
 	Membership change.MembershipRef `json:"membership,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddMember) Verb() string { return "add_member" }
 
+// ApplyTo implements change.Operation.
 func (o AddMember) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	g, ok1 := d.SettleGroup("group", &o.Group)
@@ -248,9 +251,9 @@ func groupLoop(d *change.Draft, g, member fact.GroupID) string {
 	return walk(g, name(member)+" → "+name(g), map[fact.GroupID]bool{})
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddMember) Sentence(s *access.Snapshot, n change.Names) string {
-	return "Added " + refMember(s, n, o.User, o.Member) + " to the group " + groupLabel(s, o.Group) + change.WindowText(o.Window, s)
+	return "Added " + refMember(s, n, o.User, o.Member) + " to the group " + groupLabel(s, o.Group) + change.WindowWords(s, o.Window)
 }
 
 func groupLabel(s *access.Snapshot, r change.GroupRef) string {
@@ -280,9 +283,10 @@ type RemoveMember struct {
 	Membership change.MembershipRef `json:"membership,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*RemoveMember) Verb() string { return "remove_member" }
 
+// ApplyTo implements change.Operation.
 func (o RemoveMember) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	g, ok1 := d.SettleGroup("group", &o.Group)
@@ -307,7 +311,7 @@ func (o RemoveMember) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *RemoveMember) Sentence(s *access.Snapshot, n change.Names) string {
 	return "Removed " + refMember(s, n, o.User, o.Member) + " from the group " + groupLabel(s, o.Group)
 }

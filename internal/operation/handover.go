@@ -23,10 +23,10 @@ type HandOver struct {
 	Things []change.ThingRef `json:"things,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*HandOver) Verb() string { return "hand_over" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	from, ok := d.SettleUser("user", &o.User)
@@ -118,7 +118,7 @@ func above(s *access.Snapshot, who, user fact.UserID) bool {
 	return false
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *HandOver) Sentence(s *access.Snapshot, n change.Names) string {
 	from, _ := s.FindUser(string(o.User))
 	to, _ := s.FindUser(string(o.To))

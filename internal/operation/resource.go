@@ -29,9 +29,10 @@ type AddResource struct {
 	Resource change.ResourceRef `json:"resource,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddResource) Verb() string { return "add_resource" }
 
+// ApplyTo implements change.Operation.
 func (o AddResource) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	app, ok := d.SettleApplication("application", &o.Application)
@@ -87,7 +88,7 @@ func checkServed(d *change.Draft, kind string, addresses []string) {
 	}
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddResource) Sentence(s *access.Snapshot, _ change.Names) string {
 	id, _ := s.FindApplication(string(o.Application))
 	return "Registered " + o.Path + " in " + s.Application(id).Label
@@ -107,9 +108,10 @@ type UpdateResource struct {
 	Resource change.ResourceRef `json:"resource,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*UpdateResource) Verb() string { return "update_resource" }
 
+// ApplyTo implements change.Operation.
 func (o UpdateResource) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	app, ok := d.SettleApplication("application", &o.Application)
@@ -152,7 +154,7 @@ func (o UpdateResource) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *UpdateResource) Sentence(s *access.Snapshot, _ change.Names) string {
 	id, _ := s.FindApplication(string(o.Application))
 	verb := "Updated "
@@ -173,9 +175,10 @@ type AddFence struct {
 	Fence change.FenceRef `json:"fence,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddFence) Verb() string { return "add_fence" }
 
+// ApplyTo implements change.Operation.
 func (o AddFence) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	app, ok := d.SettleApplication("application", &o.Application)
@@ -222,7 +225,7 @@ func (o AddFence) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddFence) Sentence(s *access.Snapshot, _ change.Names) string {
 	id, _ := s.FindApplication(string(o.Application))
 	return "Fenced " + o.Pattern + " in " + s.Application(id).Label + " for " + fenceWords(o.Actions)
@@ -243,9 +246,10 @@ type RemoveFence struct {
 	Pattern     string                `json:"pattern,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*RemoveFence) Verb() string { return "remove_fence" }
 
+// ApplyTo implements change.Operation.
 func (o RemoveFence) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	n, _ := fact.ParseID("fence", string(o.Fence))
@@ -263,7 +267,7 @@ func (o RemoveFence) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *RemoveFence) Sentence(s *access.Snapshot, _ change.Names) string {
 	id, _ := s.FindApplication(string(o.Application))
 	return "Removed the fence on " + o.Pattern + " in " + s.Application(id).Label

@@ -35,9 +35,10 @@ type AddRole struct {
 	Role change.RoleRef `json:"role,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddRole) Verb() string { return "add_role" }
 
+// ApplyTo implements change.Operation.
 func (o AddRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	before := len(d.Faults)
@@ -72,7 +73,7 @@ func (o AddRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddRole) Sentence(*access.Snapshot, change.Names) string { return "Added the role " + o.Label }
 
 // checkRole files the faults of how a role may be held.
@@ -117,10 +118,10 @@ type UpdateRole struct {
 	HeldWithin  *string         `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere. Whoever moves out of it holds it no longer"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*UpdateRole) Verb() string { return "update_role" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o UpdateRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	id, ok := d.SettleRole("role", &o.Role)
@@ -171,7 +172,7 @@ func other[R ~string, I ~uint32](field string, of *I, ref **R, settle func(strin
 	}
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *UpdateRole) Sentence(s *access.Snapshot, n change.Names) string {
 	if o.Retired != nil {
 		return map[bool]string{true: "Retired", false: "Brought back"}[*o.Retired] + " the role " + refRole(s, o.Role)
@@ -197,9 +198,10 @@ type RetireRole struct {
 	Role change.RoleRef `json:"role"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*RetireRole) Verb() string { return "retire_role" }
 
+// ApplyTo implements change.Operation.
 func (o RetireRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	id, ok := d.SettleRole("role", &o.Role)
@@ -219,7 +221,7 @@ func (o RetireRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *RetireRole) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Retired the role " + refRole(s, o.Role)
 }
@@ -237,9 +239,10 @@ type IncludeRole struct {
 	Inclusion change.InclusionRef `json:"inclusion,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*IncludeRole) Verb() string { return "include_role" }
 
+// ApplyTo implements change.Operation.
 func (o IncludeRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	id, ok1 := d.SettleRole("role", &o.Role)
@@ -303,7 +306,7 @@ func roleLoop(d *change.Draft, id, in fact.RoleID) string {
 	return walk(in, d.RoleKey(id), map[fact.RoleID]bool{})
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *IncludeRole) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Made the role " + refRole(s, o.Role) + " include " + refRole(s, o.Includes)
 }
@@ -316,9 +319,10 @@ type ExcludeRole struct {
 	Inclusion change.InclusionRef `json:"inclusion,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*ExcludeRole) Verb() string { return "exclude_role" }
 
+// ApplyTo implements change.Operation.
 func (o ExcludeRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	id, ok1 := d.SettleRole("role", &o.Role)
@@ -339,7 +343,7 @@ func (o ExcludeRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *ExcludeRole) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Made the role " + refRole(s, o.Role) + " no longer include " + refRole(s, o.Excludes)
 }
@@ -355,9 +359,10 @@ type AddPermission struct {
 	Permission change.PermissionRef `json:"permission,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddPermission) Verb() string { return "add_permission" }
 
+// ApplyTo implements change.Operation.
 func (o AddPermission) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	id, ok := d.SettleRole("role", &o.Role)
@@ -414,7 +419,7 @@ func (o AddPermission) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddPermission) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Let the role " + refRole(s, o.Role) + " " + fact.ActionWords(o.Actions) + " " + o.Pattern + fact.OwnWords(o.Own)
 }
@@ -429,9 +434,10 @@ type RemovePermission struct {
 	Own     bool           `json:"own,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*RemovePermission) Verb() string { return "remove_permission" }
 
+// ApplyTo implements change.Operation.
 func (o RemovePermission) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	n, _ := fact.ParseID("permission", string(o.Permission))
@@ -449,7 +455,7 @@ func (o RemovePermission) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *RemovePermission) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "No longer lets the role " + refRole(s, o.Role) + " " + fact.ActionWords(o.Actions) + " " + o.Pattern + fact.OwnWords(o.Own)
 }

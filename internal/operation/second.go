@@ -15,10 +15,10 @@ type SetSecondPerson struct {
 	fact.SecondPerson
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*SetSecondPerson) Verb() string { return "set_second_person" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o SetSecondPerson) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "say which changes need a second person") {
@@ -40,7 +40,7 @@ func (o SetSecondPerson) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *SetSecondPerson) Sentence(*access.Snapshot, change.Names) string {
 	var what []string
 	for _, x := range []struct {

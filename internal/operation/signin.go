@@ -16,10 +16,10 @@ type SetSignIn struct {
 	Group change.GroupRef `json:"group,omitempty" doc:"who alone may sign in: key or id; blank for everybody who was given the means"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*SetSignIn) Verb() string { return "set_sign_in" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o SetSignIn) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "say who may sign in") {
@@ -50,7 +50,7 @@ func (o SetSignIn) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *SetSignIn) Sentence(s *access.Snapshot, _ change.Names) string {
 	if id, ok := s.FindGroup(string(o.Group)); ok {
 		return "Only the group " + s.Group(id).Label + " may sign in"

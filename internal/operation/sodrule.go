@@ -26,10 +26,10 @@ type AddSoDRule struct {
 	SoDRule change.SoDRuleRef `json:"sod_rule,omitempty" set:"service"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddSoDRule) Verb() string { return "add_sod_rule" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o AddSoDRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write SoD rules") {
@@ -69,7 +69,7 @@ func checkSoDRule(d *change.Draft, roles []fact.RoleID) {
 	}
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddSoDRule) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Added the SoD rule " + o.Label + ": " + sodRuleWords(s, o.SoDRule)
 }
@@ -101,10 +101,10 @@ type UpdateSoDRule struct {
 	Prevent     *bool             `json:"prevent,omitempty" doc:"refuse what would bring it about; else warn"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*UpdateSoDRule) Verb() string { return "update_sod_rule" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o UpdateSoDRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write SoD rules") {
@@ -133,7 +133,7 @@ func sodRule(d *change.Draft, ref *change.SoDRuleRef) *fact.SoDRule {
 	return f
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *UpdateSoDRule) Sentence(s *access.Snapshot, _ change.Names) string {
 	return "Changed the SoD rule: " + sodRuleWords(s, o.SoDRule)
 }
@@ -143,10 +143,10 @@ type EndSoDRule struct {
 	SoDRule change.SoDRuleRef `json:"sod_rule" doc:"key or id"`
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*EndSoDRule) Verb() string { return "end_sod_rule" }
 
-// ApplyTo implements Operation.
+// ApplyTo implements change.Operation.
 func (o EndSoDRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write SoD rules") {
@@ -158,7 +158,7 @@ func (o EndSoDRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *EndSoDRule) Sentence(s *access.Snapshot, _ change.Names) string {
 	id, _ := s.FindSoDRule(string(o.SoDRule))
 	return "Ended the SoD rule " + s.SoDRule(id).Label

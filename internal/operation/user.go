@@ -34,9 +34,10 @@ type unsealed struct {
 	more fact.Values
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*AddUser) Verb() string { return "add_user" }
 
+// ApplyTo implements change.Operation.
 func (o AddUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	before := len(d.Faults)
@@ -79,7 +80,7 @@ func (o AddUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *AddUser) Sentence(s *access.Snapshot, n change.Names) string {
 	id, _ := s.FindUser(string(o.User))
 	return "Added " + n.UserName(id)
@@ -102,9 +103,10 @@ type UpdateUser struct {
 	unsealed
 }
 
-// Verb implements Operation.
+// Verb implements change.Operation.
 func (*UpdateUser) Verb() string { return "update_user" }
 
+// ApplyTo implements change.Operation.
 func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	id, ok := d.SettleUser("user", &o.User)
@@ -147,7 +149,7 @@ func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements Operation.
+// Sentence implements change.Operation.
 func (o *UpdateUser) Sentence(s *access.Snapshot, n change.Names) string {
 	id, _ := s.FindUser(string(o.User))
 	who := n.UserName(id)

@@ -155,7 +155,7 @@ func Doubled(s *access.Snapshot, id fact.UserID, at calendar.Instant, yield func
 		})
 	}
 	for _, x := range u.Given() {
-		if s.AssignmentTable.At(int(x.Id)).Rule != 0 || !x.Plain() && !boundless(s.LimitsOf(x), at) {
+		if s.AssignmentTable.At(int(x.ID)).Rule != 0 || !x.Plain() && !boundless(s.LimitsOf(x), at) {
 			continue
 		}
 		if u.Person && gives(s.GroupTable.At(int(fact.AllUsersGroup)).Given, x.Role()) {
@@ -175,7 +175,7 @@ func Doubled(s *access.Snapshot, id fact.UserID, at calendar.Instant, yield func
 // application, given by hand or an import.
 func DirectTo(s *access.Snapshot, id fact.UserID, yield func(fact.AssignmentID, fact.RoleID, fact.ApplicationID)) {
 	for _, x := range s.UserTable.At(int(id)).Given() {
-		a := s.AssignmentTable.At(int(x.Id))
+		a := s.AssignmentTable.At(int(x.ID))
 		if o := fact.Origins[a.Origin]; o != fact.Manual && o != fact.Import {
 			continue
 		}

@@ -27,6 +27,7 @@ type Judging struct {
 // as far as it was asked.
 type allowances map[*fact.Expectation]calendar.Intervals
 
+// Of turns to a user.
 func (j *Judging) Of(id fact.UserID) {
 	j.user, j.counts, j.Groups, j.class = id, j.S.WhenEffective(id), j.S.GroupIntervals(id), nil
 	j.perms = nil
@@ -112,6 +113,7 @@ type aboutWhom struct {
 	except []*fact.Expectation
 }
 
+// SortOut sorts expectations by whom they are about.
 func SortOut(all []*fact.Expectation) aboutWhom {
 	out := aboutWhom{map[fact.UserID][]*fact.Expectation{}, map[fact.GroupID][]*fact.Expectation{}, nil}
 	for _, f := range all {

@@ -18,7 +18,7 @@ func init() {
 // RequestRef names a request by its id.
 type RequestRef string
 
-// Refers marks it as a reference; see access.Descriptor.
+// Refers marks it as a reference; see change.Descriptor.
 func (RequestRef) Refers() {}
 
 // RequestRole asks for a role.
@@ -32,10 +32,10 @@ type RequestRole struct {
 	Apart   bool       `json:"apart,omitempty" set:"service"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*RequestRole) Verb() string { return "request_role" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o RequestRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if o.For == "" {
@@ -116,7 +116,7 @@ func checkLimits(d *change.Draft, offer *Requestable, w calendar.Window) bool {
 	return false
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *RequestRole) Sentence(s *access.Snapshot, n change.Names) string {
 	role, _ := s.FindRole(string(o.Role))
 	user, _ := s.FindUser(string(o.For))
@@ -144,7 +144,7 @@ type DecideRequest struct {
 	Assignment change.AssignmentRef `json:"assignment,omitempty" set:"service"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*DecideRequest) Verb() string { return "decide_request" }
 
 // find is the request an operation names, if its author may know of it.
@@ -184,7 +184,7 @@ func whyNot(d *change.Draft, r *Request, why Why) string {
 	return "you are not an approver of this step"
 }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o DecideRequest) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	r := find(d, &o.Request)
@@ -251,7 +251,7 @@ func (o *DecideRequest) give(d *change.Draft, r *Request) bool {
 	return true
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *DecideRequest) Sentence(s *access.Snapshot, n change.Names) string {
 	num, _ := fact.ParseID("request", string(o.Request))
 	r := RequestOf(s, RequestID(num))
@@ -273,10 +273,10 @@ type WithdrawRequest struct {
 	Request RequestRef `json:"request"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*WithdrawRequest) Verb() string { return "withdraw_request" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o WithdrawRequest) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	r := find(d, &o.Request)
@@ -296,7 +296,7 @@ func (o WithdrawRequest) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *WithdrawRequest) Sentence(s *access.Snapshot, n change.Names) string {
 	num, _ := fact.ParseID("request", string(o.Request))
 	r := RequestOf(s, RequestID(num))

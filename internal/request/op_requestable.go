@@ -18,7 +18,7 @@ func init() {
 // RouteRef names a route by key or id.
 type RouteRef string
 
-// Refers marks it as a reference; see access.Descriptor.
+// Refers marks it as a reference; see change.Descriptor.
 func (RouteRef) Refers() {}
 
 // StepRef is a step as it is asked for.
@@ -40,10 +40,10 @@ type SetRoute struct {
 	Route RouteRef `json:"route,omitempty" set:"service"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*SetRoute) Verb() string { return "set_route" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o SetRoute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActUpdate, "settings", "write approval routes") {
@@ -121,7 +121,7 @@ func (o *StepRef) settle(d *change.Draft) (step Step, ok bool) {
 	return step, ok
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *SetRoute) Sentence(s *access.Snapshot, n change.Names) string {
 	f := FindRoute(s, string(o.Route))
 	if f == nil {
@@ -167,10 +167,10 @@ type MakeRequestable struct {
 	MaxDays int            `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days it is given for at most; 0: without end"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*MakeRequestable) Verb() string { return "make_requestable" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o MakeRequestable) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	role, ok := d.SettleRole("role", &o.Role)
@@ -213,7 +213,7 @@ func (o MakeRequestable) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *MakeRequestable) Sentence(s *access.Snapshot, n change.Names) string {
 	id, _ := s.FindRole(string(o.Role))
 	text := "Made the role " + change.RoleLabel(s, id) + " requestable"
@@ -228,10 +228,10 @@ type EndRequestable struct {
 	Role change.RoleRef `json:"role"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*EndRequestable) Verb() string { return "end_requestable" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o EndRequestable) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	role, ok := d.SettleRole("role", &o.Role)
@@ -249,7 +249,7 @@ func (o EndRequestable) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *EndRequestable) Sentence(s *access.Snapshot, _ change.Names) string {
 	id, _ := s.FindRole(string(o.Role))
 	return "The role " + change.RoleLabel(s, id) + " is no longer requestable"

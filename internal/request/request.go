@@ -40,7 +40,7 @@ type Request struct {
 	Apart       bool              `json:"apart,omitempty"` // nobody decides on two of its steps
 }
 
-// Asks implements access.Asking.
+// Asks implements change.Asking.
 func (f *Request) Asks() (change.RoleGain, bool) {
 	if f.State != Waiting {
 		return change.RoleGain{}, false

@@ -72,7 +72,7 @@ type Requestable struct {
 func (*Requestable) Kind() fact.FactKind { return FactRequestable }
 func (f *Requestable) Row() uint32       { return uint32(f.Role) }
 
-// Offers implements access.Offering.
+// Offers implements change.Offering.
 func (f *Requestable) Offers() fact.RoleID {
 	if f.Ended {
 		return 0

@@ -19,7 +19,7 @@ func init() {
 // RoundRef names a round by key or id.
 type RoundRef string
 
-// Refers marks it as a reference; see access.Descriptor.
+// Refers marks it as a reference; see change.Descriptor.
 func (RoundRef) Refers() {}
 
 // PendingRemovalRef names a pending removal by its id.
@@ -41,10 +41,10 @@ type OpenRound struct {
 	Round RoundRef `json:"round,omitempty" set:"service"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*OpenRound) Verb() string { return "open_round" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o OpenRound) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	if !d.Need(access.ActCreate, "reviews", "open reviews") || !d.Need(access.ActRead, fact.RuleReach(o.Filter), "read all whom the review looks at") {
@@ -98,7 +98,7 @@ func (o OpenRound) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *OpenRound) Sentence(*access.Snapshot, change.Names) string {
 	return "Opened the review " + o.Label
 }
@@ -116,7 +116,7 @@ type DecideItems struct {
 	Keep  bool      `json:"keep" doc:"keep them; else revoke them at the sign-off"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*DecideItems) Verb() string { return "decide_items" }
 
 // round is the open round an operation names.
@@ -134,7 +134,7 @@ func round(d *change.Draft, ref *RoundRef) *Round {
 	return r
 }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o DecideItems) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	r := round(d, &o.Round)
@@ -185,7 +185,7 @@ func (o DecideItems) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *DecideItems) Sentence(s *access.Snapshot, n change.Names) string {
 	what := map[bool]string{true: "kept", false: "marked for revocation"}[o.Keep]
 	text := ""
@@ -210,10 +210,10 @@ type SignOff struct {
 	Counted  bool                   `json:"counted,omitempty" set:"service"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*SignOff) Verb() string { return "sign_off" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o SignOff) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	r := round(d, &o.Round)
@@ -253,7 +253,7 @@ func (o SignOff) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *SignOff) Sentence(s *access.Snapshot, _ change.Names) string {
 	r := FindRound(s, string(o.Round))
 	if r == nil {
@@ -294,10 +294,10 @@ type SettlePendingRemoval struct {
 	Removal PendingRemovalRef `json:"removal"`
 }
 
-// Verb implements access.Operation.
+// Verb implements change.Operation.
 func (*SettlePendingRemoval) Verb() string { return "settle_pending_removal" }
 
-// ApplyTo implements access.Operation.
+// ApplyTo implements change.Operation.
 func (o SettlePendingRemoval) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	n, _ := fact.ParseID("pending-removal", string(o.Removal))
@@ -328,7 +328,7 @@ func (f *PendingRemoval) Owner(s *access.Snapshot) fact.UserID {
 	return 0
 }
 
-// Sentence implements access.Operation.
+// Sentence implements change.Operation.
 func (o *SettlePendingRemoval) Sentence(s *access.Snapshot, n change.Names) string {
 	num, _ := fact.ParseID("pending-removal", string(o.Removal))
 	if p, _ := s.RecordFact(FactPendingRemoval, num).(*PendingRemoval); p != nil {

@@ -20,8 +20,10 @@ func PlaceOf(operation int, field string) string {
 	return at
 }
 
+// SubjectID is the id of what an operation read.
 func SubjectID(s change.Subject) string { return fmt.Sprintf("%s-%d", s.Kind, s.Row) }
 
+// SubjectRef names what an operation read, cut to what the caller may see.
 func (v *View) SubjectRef(s change.Subject) wire.Ref {
 	switch s.Kind {
 	case fact.FactUser:

@@ -27,10 +27,13 @@ const (
 	KindNotSupported = "not-supported"
 )
 
+// Problem is a problem of a kind, with its HTTP status.
 func Problem(kind string, status int, title, format string, args ...any) *wire.Problem {
 	return &wire.Problem{Type: kind, Status: status, Title: title, Detail: fmt.Sprintf(format, args...)}
 }
 
+// NotFound is the problem of a thing that is not there, or that the caller may not know of
+// (404).
 func NotFound(format string, args ...any) *wire.Problem {
 	return Problem(KindNotFound, 404, "Not found", format, args...)
 }

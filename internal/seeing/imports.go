@@ -14,6 +14,7 @@ type imports struct {
 	Runs map[ImportName]*importRun
 }
 
+// ImportName is by what an import under way is found: whose it is, and how they called it.
 type ImportName struct {
 	Caller Caller
 	Track  string
@@ -55,6 +56,7 @@ func (i *imports) Begin(c Caller, track string) (*importRun, error) {
 	return r, nil
 }
 
+// End forgets an import.
 func (i *imports) End(r *importRun) {
 	i.Mu.Lock()
 	defer i.Mu.Unlock()

@@ -51,6 +51,7 @@ func Position(cursor string) (from int, err error) {
 	return from, nil
 }
 
+// PageSize is how many a page holds that asks for so many.
 func PageSize(limit int) int {
 	if limit <= 0 {
 		return 50
@@ -72,6 +73,7 @@ func Cut[T any](all []T, cursor string, limit int) (page []T, next string, err e
 	return all[from:to], next, nil
 }
 
+// Scopes are scopes as they are told.
 func (v *View) Scopes(all []fact.Scope) []wire.Scope {
 	var out []wire.Scope
 	for _, s := range all {
@@ -80,6 +82,7 @@ func (v *View) Scopes(all []fact.Scope) []wire.Scope {
 	return out
 }
 
+// Schedule is a schedule as it is told, nil for none.
 func Schedule(s *calendar.Schedule) *wire.Schedule {
 	if s == nil {
 		return nil

@@ -75,6 +75,7 @@ func (v *View) Through(c query.Chain) string {
 // Soon is how far ahead an end is worth pointing out.
 const Soon = 14 * 24 * time.Hour
 
+// VisitPaths calls a function for each step of paths that somebody gave.
 func VisitPaths(paths []wire.Path, g Giving) {
 	for i := range paths {
 		for j := range paths[i].Steps {

@@ -14,6 +14,7 @@ type reports struct {
 	last *finding.Report
 }
 
+// Of is the report of a snapshot at an instant, made from the one before where that can be.
 func (r *reports) Of(s *access.Snapshot, at calendar.Instant, used finding.Accounts) *finding.Report {
 	r.mu.Lock()
 	defer r.mu.Unlock()

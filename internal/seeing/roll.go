@@ -23,6 +23,7 @@ type roll struct {
 	Rows []RollRow
 }
 
+// RollRow is a user in a roll, with what they are found and sorted by.
 type RollRow struct {
 	User   *fact.User
 	key    []byte // by which the language orders texts

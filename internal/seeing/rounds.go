@@ -19,6 +19,7 @@ type Reviewed struct {
 	Units map[string]int
 }
 
+// UnitRole is a role as those of one unit hold it.
 type UnitRole struct {
 	Unit string
 	Role fact.RoleID
@@ -34,6 +35,7 @@ type Rounds struct {
 // each.
 const MostRounds = 100
 
+// Get is what was worked out of a round, nil for nothing.
 func (c *Rounds) Get(id review.RoundID) *Reviewed {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -44,6 +46,7 @@ func (c *Rounds) Get(id review.RoundID) *Reviewed {
 	return x
 }
 
+// Put keeps what was worked out of a round.
 func (c *Rounds) Put(id review.RoundID, x *Reviewed) {
 	c.mu.Lock()
 	defer c.mu.Unlock()

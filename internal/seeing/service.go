@@ -157,6 +157,7 @@ func (d *Service) AsOfUser(ctx context.Context, c Caller, at time.Time, user str
 	return v.In(s, at), id, nil
 }
 
+// In is the view over the facts of an instant.
 func (v *View) In(s *access.Snapshot, at time.Time) *View {
 	if s == nil {
 		return nil
@@ -209,26 +210,32 @@ func (v *View) JudgedAt(at time.Time) *View {
 	return &w
 }
 
+// Basis says what the view's answers are drawn from.
 func (v *View) Basis() wire.Basis {
 	return wire.Basis{Revision: v.snapshot.Revision, At: v.At.Time(), AsOf: v.Past}
 }
 
+// ReadsUser says whether the caller may read a user.
 func (v *View) ReadsUser(id fact.UserID) bool {
 	return v.Rights().MayReadUser(v.today, id) || v.before != nil && v.before.User(id) != nil && v.Rights().MayReadUser(v.before, id)
 }
 
+// ReadsGroup says whether the caller may read a group: everybody may the built-in ones.
 func (v *View) ReadsGroup(id fact.GroupID) bool {
 	return id == fact.PublicGroup || id == fact.AllUsersGroup || v.Rights().May(access.ActRead, v.today.GroupPath(id))
 }
 
+// ReadsRole says whether the caller may read a role.
 func (v *View) ReadsRole(id fact.RoleID) bool {
 	return v.Rights().May(access.ActRead, v.today.RolePath(id))
 }
 
+// ReadsApplication says whether the caller may read an application.
 func (v *View) ReadsApplication(id fact.ApplicationID) bool {
 	return v.Rights().May(access.ActRead, v.today.ApplicationPath(id))
 }
 
+// ReadsLedger says whether the caller may read the whole ledger.
 func (v *View) ReadsLedger() bool { return v.Rights().May(access.ActRead, "ledger") }
 
 // ReadsThing says whether the caller may know of a thing.
@@ -255,6 +262,7 @@ func (v *View) ReadsThing(kind fact.FactKind, row uint32) bool {
 
 var outside = wire.Ref{Label: Outside, Outside: true}
 
+// Label is what people call a user.
 func Label(u *fact.User) string {
 	if u.DisplayName != "" {
 		return u.DisplayName
@@ -262,6 +270,7 @@ func Label(u *fact.User) string {
 	return u.UserName
 }
 
+// UserRef names a user, or says that they are outside the caller's part.
 func (v *View) UserRef(id fact.UserID) wire.Ref {
 	u := v.today.User(id)
 	if u == nil || !v.ReadsUser(id) && !v.Known[id] {
@@ -270,7 +279,7 @@ func (v *View) UserRef(id fact.UserID) wire.Ref {
 	return wire.Ref{ID: id.String(), Key: u.UserName, Label: Label(u)}
 }
 
-// UserName implements access.Names within what the caller may see.
+// UserName implements change.Names within what the caller may see.
 func (v *View) UserName(id fact.UserID) string {
 	if id == 0 {
 		return "nobody"
@@ -291,6 +300,7 @@ func (v *View) GroupRef(id fact.GroupID, own bool) wire.Ref {
 	return wire.Ref{ID: id.String(), Key: g.Key, Label: g.Label}
 }
 
+// RoleRef names a role; own says that it is among the caller's own access.
 func (v *View) RoleRef(id fact.RoleID, own bool) wire.Ref {
 	r, key := v.snapshot.Role(id), v.snapshot.RoleKey(id)
 	if r == nil {
@@ -302,6 +312,7 @@ func (v *View) RoleRef(id fact.RoleID, own bool) wire.Ref {
 	return wire.Ref{ID: id.String(), Key: key, Label: r.Label}
 }
 
+// ApplicationRef names an application; own is as for a role.
 func (v *View) ApplicationRef(id fact.ApplicationID, own bool) wire.Ref {
 	a := v.snapshot.Application(id)
 	if a == nil {
@@ -313,6 +324,7 @@ func (v *View) ApplicationRef(id fact.ApplicationID, own bool) wire.Ref {
 	return wire.Ref{ID: id.String(), Key: a.Key, Label: a.Label}
 }
 
+// MemberRef names a user or a group, and says which.
 func (v *View) MemberRef(m fact.Member, own bool) (wire.Ref, string) {
 	if m.User != 0 {
 		return v.UserRef(m.User), "user"

@@ -20,6 +20,7 @@ func (v *View) DefaultRef(id fact.DefaultID) *wire.Ref {
 	return &wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label}
 }
 
+// Order puts what is over after what is not.
 func Order(last bool) int {
 	if last {
 		return 1

@@ -15,8 +15,8 @@ import (
 // uses remembers on which day each account was last used, so that the database
 // hears of it once a day and not with every question.
 type uses struct {
-	days    sync.Map // of access.UserID: the day as a number
-	away    sync.Map // of access.UserID: when to try again, after the database was away
+	days    sync.Map // of fact.UserID: the day as a number
+	away    sync.Map // of fact.UserID: when to try again, after the database was away
 	writing sync.WaitGroup
 }
 

@@ -20,6 +20,7 @@ import (
 // plainly names everybody: those a route names are whom anybody who asks asks.
 type plainly struct{ s *access.Snapshot }
 
+// UserName implements change.Names, of everybody.
 func (n plainly) UserName(id fact.UserID) string {
 	if u := n.s.User(id); u != nil {
 		return seeing.Label(u)
