@@ -77,16 +77,17 @@ func (f *fleet) may(what string, err error) bool {
 }
 
 // change makes a change at any of the services, again and again under one key, until one
-// answers it.
-func (f *fleet) change(ctx context.Context, rng *rand.Rand, key string, ops ...string) (wire.ChangeResult, bool) {
+// answers it. None is asked that does not know of what its caller has seen.
+func (f *fleet) change(ctx context.Context, rng *rand.Rand, seen *int64, key string, ops ...string) (wire.ChangeResult, bool) {
 	for ctx.Err() == nil {
 		_, s := f.any(rng)
-		c := &client.Client{Base: s.Base, Token: f.token}
+		c := &client.Client{Base: s.Base, Token: f.token, AtLeast: *seen}
 		once, cancel := context.WithTimeout(ctx, 15*time.Second)
 		var out wire.ChangeResult
 		err := c.DoKeyed(once, key, "POST", "/changes", nil, changeOf("beside faults", ops...), &out)
 		cancel()
 		if err == nil {
+			*seen = out.Revision
 			return out, true
 		}
 		if ctx.Err() == nil && !f.may(key, err) {
@@ -119,10 +120,11 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 		wait.Go(func() {
 			rng := rand.New(rand.NewPCG(71, uint64(w)))
 			user := fmt.Sprintf("beside.%d", w)
-			f.change(running, rng, "joins-"+user, fmt.Sprintf(`{"op":"add_user","user_name":%q}`, user))
+			var seen int64
+			f.change(running, rng, &seen, "joins-"+user, fmt.Sprintf(`{"op":"add_user","user_name":%q}`, user))
 			for i := 0; running.Err() == nil; i++ {
 				key := fmt.Sprintf("w%d-n%d", w, i)
-				out, ok := f.change(running, rng, key, fmt.Sprintf(`{"op":"add_group","key":%q}`, key), grantTo(user, "crane-control/operator"))
+				out, ok := f.change(running, rng, &seen, key, fmt.Sprintf(`{"op":"add_group","key":%q}`, key), grantTo(user, "crane-control/operator"))
 				if !ok {
 					return
 				}
@@ -130,7 +132,7 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 				made[key] = out.Revision
 				mu.Unlock()
 				answered.Add(1)
-				gone, ok := f.change(running, rng, key+"-ends", revokeOf(user, "crane-control/operator"))
+				gone, ok := f.change(running, rng, &seen, key+"-ends", revokeOf(user, "crane-control/operator"))
 				if !ok {
 					return
 				}
