@@ -41,8 +41,19 @@ func newFleet(t *testing.T, database string, n int) *fleet {
 	for range n {
 		f.all = append(f.all, testkit.Serve(t, database))
 	}
-	f.token = f.all[0].SignIn(t, demo.Administrator).Token
+	f.signIn(0)
 	return f
+}
+
+// signIn lets the fleet in at one of the services, and waits until all know of it.
+func (f *fleet) signIn(at int) {
+	f.token = f.all[at].SignIn(f.t, demo.Administrator).Token
+	for _, s := range f.all {
+		testkit.Until(f.t, "all to know the token", func() bool {
+			_, err := (&client.Client{Base: s.Base, Token: f.token}).Me(ctx)
+			return err == nil
+		})
+	}
 }
 
 func (f *fleet) any(rng *rand.Rand) (int, *testkit.Service) {
@@ -234,7 +245,7 @@ func TestRestoresUnderRunningServices(t *testing.T) {
 	f := newFleet(t, database, 3)
 	rng := rand.New(rand.NewPCG(101, 102))
 	for round := range restores {
-		f.token = f.all[round%3].SignIn(t, demo.Administrator).Token
+		f.signIn(round % 3)
 		running, end := context.WithCancel(ctx)
 		var wait sync.WaitGroup
 		var answered atomic.Int64
@@ -258,19 +269,19 @@ func TestRestoresUnderRunningServices(t *testing.T) {
 		if err := pool.QueryRow(ctx, "select revision from ledger_head").Scan(&head); err != nil {
 			t.Fatal(err)
 		}
+		var began []int
+		for _, s := range f.all {
+			began = append(began, strings.Count(s.Output(), "msg=ready"))
+		}
 		testkit.Rewind(t, pool, head-1-int64(rng.IntN(4)))
-		testkit.Until(t, "all to start again", func() bool {
-			for _, s := range f.all {
-				if _, err := (&client.Client{Base: s.Base, Token: f.token}).Me(ctx); err == nil || errors.Is(err, client.ErrNotReached) {
-					return false
-				}
+		for i, s := range f.all {
+			testkit.Until(t, "all to start again", func() bool { return strings.Count(s.Output(), "msg=ready") > began[i] })
+			testkit.Until(t, "nobody to be signed in", func() bool {
 				var p *wire.Problem
-				if _, err := (&client.Client{Base: s.Base, Token: f.token}).Me(ctx); !errors.As(err, &p) || p.Status != 401 {
-					return false
-				}
-			}
-			return true
-		})
+				_, err := (&client.Client{Base: s.Base, Token: f.token}).Me(ctx)
+				return errors.As(err, &p) && p.Status == 401
+			})
+		}
 		end()
 		wait.Wait()
 	}
