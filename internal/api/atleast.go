@@ -24,10 +24,10 @@ const markLength = 16
 // mark says which revision this service knows: its number, and as Roster-Head its number
 // and the beginning of its hash.
 func (s *Server) mark(c fiber.Ctx) {
-	revision, hash := s.ledger.Mark()
-	c.Set("Roster-Revision", strconv.FormatInt(revision, 10))
-	if len(hash) > 0 {
-		c.Set("Roster-Head", fmt.Sprintf("%d-%s", revision, hex.EncodeToString(hash)[:markLength]))
+	m := s.ledger.Mark()
+	c.Set("Roster-Revision", m.Number)
+	if m.Full != "" {
+		c.Set("Roster-Head", m.Full)
 	}
 }
 

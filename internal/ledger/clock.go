@@ -45,6 +45,11 @@ func (l *Ledger) readClock(said time.Time) {
 func (l *Ledger) minded(was bool) (odd bool) {
 	ahead := l.ClockAhead()
 	odd = ahead.Abs() > oddClock
+	wrong := ""
+	if ahead.Abs() > wrongClock {
+		wrong = fmt.Sprintf("this host's clock and the database's differ by %s: one of them is wrong", ahead.Round(time.Second).Abs())
+	}
+	l.wrong.Store(&wrong)
 	switch {
 	case odd && !was:
 		l.log.Warn("this host's clock and the database's differ", "ahead", ahead.Round(time.Millisecond).String())
@@ -54,10 +59,11 @@ func (l *Ledger) minded(was bool) (odd bool) {
 	return odd
 }
 
-// WrongTime says that the clocks differ too much, blank when they do not.
+// WrongTime says that the clocks differed too much when they were last compared, blank when
+// they did not.
 func (l *Ledger) WrongTime() string {
-	if ahead := l.ClockAhead(); ahead.Abs() > wrongClock {
-		return fmt.Sprintf("this host's clock and the database's differ by %s: one of them is wrong", ahead.Round(time.Second).Abs())
+	if wrong := l.wrong.Load(); wrong != nil {
+		return *wrong
 	}
 	return ""
 }

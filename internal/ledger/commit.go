@@ -608,7 +608,7 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 		return err
 	}
 	l.readClock(said)
-	l.publish(tip{w.head, w.hash}, time.Now())
+	l.publish(tip{snapshot: w.head, hash: w.hash}, time.Now())
 	l.analyze(w.grown())
 	return nil
 }

@@ -206,7 +206,7 @@ func (l *Ledger) advance(ctx context.Context) error {
 				if err != nil {
 					return &unfit{r.Revision, err}
 				}
-				t = tip{d.Seal(r.Revision, r.At), r.hash}
+				t = tip{snapshot: d.Seal(r.Revision, r.At), hash: r.hash}
 			}
 			if len(revs) == 0 {
 				l.publish(t, at)

@@ -2,6 +2,8 @@ package ledger
 
 import (
 	"bytes"
+	"encoding/hex"
+	"strconv"
 	"time"
 
 	"ableroster/internal/access"
@@ -12,6 +14,23 @@ import (
 type tip struct {
 	snapshot *access.Snapshot
 	hash     []byte
+	mark     Mark
+}
+
+// Mark is by what a revision is recognised wherever it is: its number, and with it the
+// beginning of its hash.
+type Mark struct{ Number, Full string }
+
+// markLength is how much of a hash tells a revision from another of the same number, in
+// hexadecimal digits.
+const markLength = 16
+
+func markOf(revision int64, hash []byte) Mark {
+	m := Mark{Number: strconv.FormatInt(revision, 10)}
+	if text := hex.EncodeToString(hash); len(text) >= markLength {
+		m.Full = m.Number + "-" + text[:markLength]
+	}
+	return m
 }
 
 func (t *tip) revision() int64 { return t.snapshot.Revision }
@@ -24,11 +43,8 @@ func (t *tip) is(revision int64, hash []byte) bool {
 // Head is the newest snapshot this program knows.
 func (l *Ledger) Head() *access.Snapshot { return l.head.Load().snapshot }
 
-// Mark is the number of the newest revision and its hash.
-func (l *Ledger) Mark() (revision int64, hash []byte) {
-	head := l.head.Load()
-	return head.revision(), head.hash
-}
+// Mark is that of the newest revision.
+func (l *Ledger) Mark() Mark { return l.head.Load().mark }
 
 // Age is how long ago the head was last known to be the newest. It is counted on the
 // steady clock: a clock that is set changes nothing.
@@ -48,6 +64,7 @@ func (l *Ledger) publish(t tip, when time.Time) {
 
 // show makes a snapshot the head. The caller holds l.moving.
 func (l *Ledger) show(t tip, when time.Time) {
+	t.mark = markOf(t.revision(), t.hash)
 	l.head.Store(&t)
 	l.sawAt(when)
 	close(l.news)

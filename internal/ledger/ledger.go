@@ -58,6 +58,7 @@ type Ledger struct {
 
 	readOnly atomic.Bool            // the database said so when it was last asked
 	noticed  atomic.Pointer[notice] // the newest revision heard of
+	wrong    atomic.Pointer[string] // see WrongTime
 	trouble  atomic.Pointer[error]  // what keeps it from following, nil for nothing
 
 	verifying verifyRuns
@@ -140,7 +141,7 @@ func (l *Ledger) load(ctx context.Context) error {
 	}
 	l.moving.Lock()
 	defer l.moving.Unlock()
-	l.show(tip{s, hash}, asked)
+	l.show(tip{snapshot: s, hash: hash}, asked)
 	return nil
 }
 
