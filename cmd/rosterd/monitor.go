@@ -11,6 +11,7 @@ import (
 	"net/http/pprof"
 	"os"
 	"strings"
+	"syscall"
 	"time"
 
 	"ableroster/internal/metrics"
@@ -34,7 +35,9 @@ func (c *serveConfig) monitor(ctx context.Context, log *slog.Logger, m *metrics.
 		if err := removeStale(c.controlSocket); err != nil {
 			return err
 		}
+		others := syscall.Umask(0o177) // nobody else may open it, not for a moment
 		l, err := net.Listen("unix", c.controlSocket)
+		syscall.Umask(others)
 		if err != nil {
 			return fmt.Errorf("-control-socket: %w", err)
 		}

@@ -82,7 +82,7 @@ func New(d *seeing.Service, authenticator *signin.Authenticator, log *slog.Logge
 	if o.Tracer != nil {
 		s.App.Use(s.traced)
 	}
-	s.App.Use(s.wellFormed, s.stands, s.atLeast, s.headers, s.identified, s.bounded, s.recorded)
+	s.App.Use(s.wellFormed, s.stands, s.atLeast, s.headers, s.identified, s.sameRevision, s.bounded, s.recorded)
 	s.App.Get("/livez", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	s.App.Get("/readyz", s.ready)
 

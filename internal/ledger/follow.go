@@ -19,20 +19,20 @@ import (
 // and every second, so that a lost notice costs no more than that.
 func (l *Ledger) follow(ctx context.Context) {
 	defer l.done.Done()
-	down := false
+	said := "" // what keeps it from following, in the log
 	for ctx.Err() == nil {
 		err := caught.Do(func() error { return l.listen(ctx) })
 		if ctx.Err() != nil || l.Lost() != "" {
 			return
 		}
 		away := errors.Is(Unavailable(err), ErrUnavailable)
-		if !down {
+		if text := err.Error(); text != said {
 			why := "the database cannot be reached; reads go on"
 			if !away {
 				why = "what others committed cannot be taken over; reads go on"
 			}
 			l.log.Warn(why, "revision", l.Head().Revision, "error", err)
-			down = true
+			said = text
 		}
 		l.trouble.Store(&err)
 		if away {
@@ -43,9 +43,9 @@ func (l *Ledger) follow(ctx context.Context) {
 			return
 		case <-time.After(250 * time.Millisecond):
 		}
-		if l.answers(ctx) {
+		if away && l.answers(ctx) {
 			l.log.Info("the database is back")
-			down = false
+			said = ""
 		}
 	}
 }

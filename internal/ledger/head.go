@@ -21,14 +21,14 @@ type tip struct {
 // beginning of its hash.
 type Mark struct{ Number, Full string }
 
-// markLength is how much of a hash tells a revision from another of the same number, in
+// MarkLength is how much of a hash tells a revision from another of the same number, in
 // hexadecimal digits.
-const markLength = 16
+const MarkLength = 16
 
 func markOf(revision int64, hash []byte) Mark {
 	m := Mark{Number: strconv.FormatInt(revision, 10)}
-	if text := hex.EncodeToString(hash); len(text) >= markLength {
-		m.Full = m.Number + "-" + text[:markLength]
+	if text := hex.EncodeToString(hash); len(text) >= MarkLength {
+		m.Full = m.Number + "-" + text[:MarkLength]
 	}
 	return m
 }
