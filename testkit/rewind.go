@@ -27,7 +27,7 @@ func Rewind(t testing.TB, pool *pgxpool.Pool, to int64) {
 	for _, table := range []string{"operation", "idempotency", "revision"} {
 		sql = append(sql, fmt.Sprintf("delete from %s where revision > %d", table, to))
 	}
-	sql = append(sql, fmt.Sprintf("update ledger_head h set revision = r.revision, hash = r.hash, at = r.at from revision r where r.revision = %d", to))
+	sql = append(sql, fmt.Sprintf("update ledger_head h set revision = r.revision, hash = r.hash, at = r.at, rows_through = least(rows_through, r.revision), rows_of = null from revision r where r.revision = %d", to))
 	if _, err := pool.Exec(context.Background(), "begin; select from ledger_head for update; "+strings.Join(sql, "; ")+"; commit"); err != nil {
 		t.Fatal(err)
 	}

@@ -30,6 +30,28 @@ func (d *Builder) TakeIDs(recorded IDs) {
 	}
 }
 
+// LeaveIDs leaves so many numbers of users and of what they are given to whoever makes any
+// before a change is committed that is prepared beside others. It is called before anything
+// is applied.
+func (d *Builder) LeaveIDs(n uint32) {
+	for _, kind := range []fact.FactKind{fact.FactUser, fact.FactMembership, fact.FactAssignment} {
+		*d.next.of(kind) += n
+	}
+}
+
+// Free says whether none of some numbers was given away, nor any above them.
+func (x IDs) Free(s *Snapshot) bool {
+	next := s.next
+	for kind, all := range x {
+		for _, r := range all {
+			if r[0] < *next.of(kind) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
 // nextID is the next number of a kind: a recorded one, or that of the counter.
 func (d *Builder) nextID(kind fact.FactKind) uint32 {
 	if all := d.given[kind]; len(all) > 0 {

@@ -164,6 +164,7 @@ type Wanted struct {
 	Acknowledge []string
 	Place       func(change.Fault) wire.Fault // where in what was sent a fault lies
 	seconded    bool                          // somebody else, who may make it too, prepared all of it
+	counted     change.Counted                // what it does to all of them
 	Quiet       bool                          // says what it does in numbers, not operation by operation
 }
 
@@ -192,6 +193,10 @@ func Make(ctx context.Context, d *seeing.Service, c seeing.Caller, x Wanted) (wi
 	x.Prepare = func(d *change.Draft, at calendar.Instant) {
 		look(d.Base(), at)
 		prepare(v, d)
+	}
+	x.Rejudge = func(d *change.Draft, after *access.Snapshot, at calendar.Instant) error {
+		look(d.Base(), at)
+		return judgeAgain(v, d, after, &x)
 	}
 	// try applies the operations to what is the head now, outside the ledger's queue.
 	try := func() (*change.Draft, []change.Operation, calendar.Instant, error) {
@@ -272,8 +277,29 @@ func judge(v *seeing.View, d *change.Draft, x *Wanted) (*wire.Preview, error) {
 	if err != nil {
 		return nil, err
 	}
+	sees := counted(v, d)
+	x.counted = d.Count(p, sees)
+	return out, stopped(v, d.GuardRails(v.Caller.User, p, v.At, sees), x, out)
+}
+
+// judgeAgain decides once more on a large change that was judged before others made theirs:
+// on what it does to those whom they gave something, and on what is counted over all.
+func judgeAgain(v *seeing.View, d *change.Draft, after *access.Snapshot, x *Wanted) error {
+	if len(d.Changes()) > 0 {
+		if err := allowed(v, d, x.Place); err != nil {
+			return err
+		}
+		if err := stopped(v, d.GuardRails(v.Caller.User, d.Preview(v.At), v.At, counted(v, d)), x, new(wire.Preview)); err != nil {
+			return err
+		}
+	}
+	return stopped(v, x.counted.RailsAgain(d.Base(), after, v.At, counted(v, d)), x, new(wire.Preview))
+}
+
+// stopped puts guard rails into a preview, and refuses a change that one of them stops.
+func stopped(v *seeing.View, rails []change.Rail, x *Wanted, out *wire.Preview) error {
 	var stop []wire.Rail
-	for _, r := range d.GuardRails(v.Caller.User, p, v.At, counted(v, d)) {
+	for _, r := range rails {
 		w := wire.Rail{Code: string(r.Code), Message: rail(v, r), Passable: r.Passable}
 		w.Passed = r.Passable && slices.Contains(x.Acknowledge, w.Code) || r.Code == change.NeedsSecondPerson && x.seconded
 		if !w.Passed {
@@ -291,9 +317,9 @@ func judge(v *seeing.View, d *change.Draft, x *Wanted) (*wire.Preview, error) {
 			e.Detail += " Acknowledge " + stop[0].Code + " to go on."
 		}
 		e.Rails = stop
-		return out, e
+		return e
 	}
-	return out, nil
+	return nil
 }
 
 // counted says whom guard rails count for the caller: those they may read or give roles
@@ -344,9 +370,9 @@ const soonJudged = 8
 
 // plainly refuses a change that is to be refused, without keeping the ledger's queue
 // busy: it is tried on what is the head now. What is let through is judged again
-// there. A change that was made before under its key is let through, to be told so.
+// there. Large changes of those who may make any are judged beside the queue anyway. A change that was made before under its key is let through, to be told so.
 func plainly(ctx context.Context, d *seeing.Service, v *seeing.View, x *Wanted, try func() (*change.Draft, []change.Operation, calendar.Instant, error)) error {
-	if len(x.Operations) <= soonJudged && MayAll(v) {
+	if n := len(x.Operations); (n <= soonJudged || n >= ledger.StagedFrom) && MayAll(v) {
 		return nil
 	}
 	draft, _, _, err := try()

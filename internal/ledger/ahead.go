@@ -56,11 +56,11 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 		}
 	}
 	clock := l.clock.Load()
-	a.w = writer{head: a.base, revision: a.base.Revision, at: a.base.At.Time(), epoch: l.epoch, ledger: l}
+	a.w = writer{head: a.base, revision: a.base.Revision, at: a.base.At.Time(), epoch: l.epoch, ledger: l, behind: l.lagging.Load()}
 	if before != nil {
 		a.w.before = before.done
 	}
-	if clock == nil || time.Since(clock.when) > clockLasts {
+	if clock == nil || time.Since(clock.when) > clockLasts || len(group) == 1 && group[0].staged != nil {
 		return a
 	}
 	a.w.now = clock.said.Add(time.Since(clock.when))
@@ -140,6 +140,7 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 	a.w.hash = head.hash
 	if err := l.finish(ctx, conn, &a.w, &b); err != nil {
 		if judgeAgain(err) {
+			l.lagging.Store(l.lagging.Load() || rowsBehind(err))
 			err = nil
 		}
 		return false, errors.Join(err, rollback(ctx, conn))
@@ -169,5 +170,11 @@ func (a *attempt) keysKnown(ctx context.Context, q querier) (bool, error) {
 // change was committed before under its key: neither is known ahead.
 func judgeAgain(err error) bool {
 	var pg *pgconn.PgError
-	return errors.As(err, &pg) && (pg.Code == "AR001" || pg.Code == "23505" && pg.ConstraintName == "idempotency_pkey")
+	return errors.As(err, &pg) && (pg.Code == "AR001" || rowsBehind(err) || pg.Code == "23505" && pg.ConstraintName == "idempotency_pkey")
+}
+
+// rowsBehind says whether a transaction failed since the fact rows do not reach the head.
+func rowsBehind(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.Code == "AR002"
 }

@@ -42,7 +42,7 @@ func TestAPanicIsOneRefusedChange(t *testing.T) {
 			case 4:
 				judge = panics
 			case 6:
-				c.Watch = func(int) error { panic("the watcher") }
+				c.Watch = func(ledger.Phase, int, int) error { panic("the watcher") }
 			case 8:
 				c.Prepare = func(*change.Draft, calendar.Instant) { panic("the preparer") }
 			default:

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"ableroster/internal/access"
@@ -45,20 +46,45 @@ type Change struct {
 	Key     string
 	Request []byte // digest of what was asked
 
-	// Watch hears how many operations were applied, now and then; an error
-	// refuses the change. Nil hears nothing.
-	Watch func(done int) error
+	// Rejudge looks at a large change once more before it is published: d is what it does
+	// to the users whom others gave something meanwhile, upon the newest snapshot, and
+	// after is what the whole leaves. An error refuses the change. Nil refuses nothing.
+	Rejudge func(d *change.Draft, after *access.Snapshot, at calendar.Instant) error
+
+	// Watch hears now and then how far the change is: in which phase, and how many
+	// operations of it were done then, of how many. An error refuses the change. Nil hears
+	// nothing.
+	Watch func(phase Phase, done, of int) error
 }
+
+// Phase is what is done with a change.
+type Phase string
+
+// The phases of a change, in their order. A small one has none but the first.
+const (
+	Judging    Phase = "working out the effect"
+	Waiting    Phase = "waiting for another large change"
+	Writing    Phase = "writing"
+	Preparing  Phase = "readying all services"
+	Publishing Phase = "publishing"
+)
 
 // watchEvery is after how many operations a watcher hears of them.
 const watchEvery = 256
 
 // Watched tells a watcher that i operations were applied.
 func (c *Change) Watched(i int) error {
-	if c.Watch == nil || i%watchEvery != 0 && i != len(c.Operations) {
+	if i%watchEvery != 0 && i != len(c.Operations) {
 		return nil
 	}
-	return c.Watch(i)
+	return c.watched(Judging, i)
+}
+
+func (c *Change) watched(phase Phase, done int) error {
+	if c.Watch == nil {
+		return nil
+	}
+	return c.Watch(phase, done, len(c.Operations))
 }
 
 // Judge decides on a change whose operations have been applied to the head:
@@ -96,6 +122,7 @@ type pending struct {
 	ctx    context.Context
 	change *Change
 	judge  Judge
+	staged *staged // a large one that is to be published; nil: it is judged now
 	result Committed
 	err    error
 	done   chan struct{}
@@ -120,10 +147,24 @@ func (p *pending) answer(c Committed, err error) {
 func (l *Ledger) Commit(ctx context.Context, c *Change, judge Judge) (Committed, error) {
 	ctx, span := otel.Tracer("ableroster/ledger").Start(ctx, "commit", trace.WithAttributes(attribute.Int("able_roster.operations", len(c.Operations))))
 	defer span.End()
-	p := &pending{ctx: ctx, change: c, judge: judge, done: make(chan struct{})}
 	if why := l.Lost(); why != "" {
 		return Committed{}, fmt.Errorf("%w: %s", ErrLost, why)
 	}
+	if len(c.Operations) >= StagedFrom && c.Claimed == 0 {
+		if r, done, err := l.commitLarge(ctx, c, judge); done || err != nil {
+			return r, err
+		}
+	}
+	r, err := l.enqueue(&pending{ctx: ctx, change: c, judge: judge})
+	if err == nil && r.Unchanged && !r.Repeated && c.Key != "" {
+		return l.nothingToDo(ctx, c, r)
+	}
+	return r, err
+}
+
+// enqueue has a change committed in its turn.
+func (l *Ledger) enqueue(p *pending) (Committed, error) {
+	p.done = make(chan struct{})
 	l.gate.RLock()
 	if l.shut {
 		l.gate.RUnlock()
@@ -132,9 +173,6 @@ func (l *Ledger) Commit(ctx context.Context, c *Change, judge Judge) (Committed,
 	l.queue <- p
 	l.gate.RUnlock()
 	<-p.done
-	if p.err == nil && p.result.Unchanged && !p.result.Repeated && c.Key != "" {
-		return l.nothingToDo(ctx, c, p.result)
-	}
 	return p.result, p.err
 }
 
@@ -183,6 +221,7 @@ func (l *Ledger) commits() {
 	var last *attempt
 	for p := range l.queue {
 		group := []*pending{p}
+		var large []*pending // to be published: each by itself
 	gather:
 		for len(group) < groupMost {
 			select {
@@ -195,21 +234,40 @@ func (l *Ledger) commits() {
 				break gather
 			}
 		}
-		if err := caught.Do(func() error { last = l.ahead(last, group); return nil }); err != nil {
-			l.log.Error("panic while judging", "error", err)
-			for _, p := range group {
-				if !p.answered() {
-					p.answer(Committed{}, err)
-				}
+		group = slices.DeleteFunc(group, func(p *pending) bool {
+			if p.staged != nil {
+				large = append(large, p)
 			}
-			continue
+			return p.staged != nil
+		})
+		if len(group) > 0 {
+			l.judgeAhead(&last, group)
 		}
-		l.writes <- last
+		for _, p := range large {
+			l.judgeAhead(&last, []*pending{p})
+			<-last.done // what is judged next builds on it
+		}
 	}
+}
+
+// judgeAhead judges a group and hands it over to be written.
+func (l *Ledger) judgeAhead(last **attempt, group []*pending) {
+	if err := caught.Do(func() error { *last = l.ahead(*last, group); return nil }); err != nil {
+		l.log.Error("panic while judging", "error", err)
+		for _, p := range group {
+			if !p.answered() {
+				p.answer(Committed{}, err)
+			}
+		}
+		return
+	}
+	l.writes <- *last
 }
 
 func (l *Ledger) commitGroup(a *attempt) {
 	defer close(a.done)
+	l.writing.Lock()
+	defer l.writing.Unlock()
 	// Not the callers' contexts: one of them going away must not break off
 	// what the others wait for.
 	ctx, cancel := context.WithTimeout(a.traced(), commitLimit)
@@ -253,7 +311,7 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 		return err
 	}
 	defer conn.Release()
-	w := writer{epoch: l.epoch}
+	w := writer{epoch: l.epoch, conn: conn.Conn()}
 	if err := l.lock(ctx, conn, &w, large(*group)); err != nil {
 		return errors.Join(err, rollback(ctx, conn))
 	}
@@ -336,9 +394,12 @@ type writer struct {
 	shut     []uint32        // users who are suspended or depart: what they sign in by ends
 	hashes   [][]any         // the rows of revisions, whose hashes follow once the head's is known
 
-	ledger *Ledger // where large changes may be written while they are judged; nil: not
-	stream *stream // the operations of one of them
-	beside *reader // what is judged ahead is read back beside it; nil: at once
+	conn   *pgx.Conn // that holds the head; nil while it is judged ahead
+	ledger *Ledger   // where large changes may be written while they are judged; nil: not
+	stream *stream   // the operations of one of them
+	beside *reader   // what is judged ahead is read back beside it; nil: at once
+	behind bool      // the fact rows do not reach the head yet: those of this follow later too
+	large  *staged   // that becomes a revision
 	epoch  int
 	before <-chan struct{} // closed once what is written before is; nil: nothing is
 }
@@ -382,9 +443,11 @@ func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer, long b
 			return err
 		}
 	}
-	if err := r.QueryRow().Scan(&w.revision, &w.hash, &w.at, &w.now); err != nil {
+	var reached int64
+	if err := r.QueryRow().Scan(&w.revision, &w.hash, &w.at, &w.now, &reached); err != nil {
 		return err
 	}
+	w.behind = reached != w.revision
 	l.readClock(w.now)
 	return r.Close()
 }
@@ -412,6 +475,9 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 			return Committed{}, ErrKeyReused
 		}
 		return Committed{Revision: m.revision, At: m.at, Repeated: true}, nil
+	}
+	if p.staged != nil {
+		return w.publish(p)
 	}
 	recorded := w.tick()
 	at := recorded
@@ -444,18 +510,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 			return Committed{}, err
 		}
 		early = w.ledger.stream(d.Revision, ops, w.before)
-		go func() { // while it is judged
-			<-early.encoded
-			early.readsBack <- caught.Do(func() error {
-				if early.fault != nil {
-					return early.fault
-				}
-				if early.ctx.Err() != nil { // it was refused meanwhile
-					return early.ctx.Err()
-				}
-				return readBack(base, d, at, ops, early.raw, changes, seals)
-			})
-		}()
+		early.readsBackAs(base, d, at, ops, changes, seals) // while it is judged
 		defer func() {
 			if w.stream != early { // refused
 				early.drop()
@@ -500,11 +555,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		}
 		return Committed{}, err
 	}
-	w.at = at.Time()
-	row := []any{d.Revision, at.Time(), recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, formatVersion, w.epoch, idsOrNull(doc.IDs), canonical, nil}
-	w.insert("revision", row...)
-	w.hashes = append(w.hashes, row)
-	w.insert("reason", why.digest, why.salt, c.Reason)
+	w.revise(&doc, c, why, canonical, nil)
 	if early == nil {
 		for i, op := range raw {
 			w.insert("operation", operationRow(d.Revision, i, ops[i], op)...)
@@ -519,6 +570,30 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 			w.erased = append(w.erased, n)
 		}
 	}
+	w.ends(changes)
+	w.head = d.Seal(d.Revision, at)
+	return Committed{Revision: d.Revision, At: at, Draft: d, Operations: ops}, nil
+}
+
+// revise gathers what a revision is itself. staged is where its operations were written
+// before, nil for those that are written with it.
+func (w *writer) revise(doc *document, c *Change, why sealed, canonical []byte, staged any) {
+	w.at = doc.At.Time()
+	row := []any{doc.Revision, doc.At.Time(), doc.Recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, formatVersion, w.epoch, idsOrNull(doc.IDs), staged, canonical, nil}
+	w.insert("revision", row...)
+	w.hashes = append(w.hashes, row)
+	w.insert("reason", why.digest, why.salt, c.Reason)
+	if c.Key != "" {
+		w.insert("idempotency", uint32(c.Author), c.Key, c.Request, doc.Revision)
+		if w.keys == nil {
+			w.keys = map[string]made{}
+		}
+		w.keys[keyOf(c)] = made{doc.Revision, doc.At, c.Request}
+	}
+}
+
+// ends notes for whom what they sign in by ends.
+func (w *writer) ends(changes []access.RowChange) {
 	for _, x := range changes {
 		if after, ok := x.After.(*fact.User); ok && (after.Status == fact.Suspended || after.Status == fact.Departed) {
 			if before, ok := x.Before.(*fact.User); ok && before.Status != after.Status {
@@ -526,21 +601,12 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 			}
 		}
 	}
-	if c.Key != "" {
-		w.insert("idempotency", uint32(c.Author), c.Key, c.Request, d.Revision)
-		if w.keys == nil {
-			w.keys = map[string]made{}
-		}
-		w.keys[keyOf(c)] = made{d.Revision, at, c.Request}
-	}
-	w.head = d.Seal(d.Revision, at)
-	return Committed{Revision: d.Revision, At: at, Draft: d, Operations: ops}, nil
 }
 
 // gather gathers the rows of what a revision changed.
 func (w *writer) gather(revision int64, changes []access.RowChange, seals []sealed) {
 	for _, s := range seals {
-		w.insert("personal", s.digest, uint32(s.user), s.salt, s.text)
+		w.insert("personal", s.digest, uint32(s.user), s.salt, s.text, nil)
 	}
 	w.facts(revision, changes)
 }
@@ -588,7 +654,11 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 	l.own.Store(w)
 	defer l.own.Store(nil)
 	var said time.Time
-	b.Queue(sqlAdvance, w.revision, base, w.head.Revision, w.hash, w.at).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
+	late := w.behind || w.large != nil // others may be told of the rows before these are
+	if late {
+		w.leaveRows()
+	}
+	b.Queue(sqlAdvance, w.revision, base, w.head.Revision, w.hash, w.at, !late).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
 	if err := w.write(ctx, conn.Conn(), b); err != nil {
 		return err
 	}
@@ -603,11 +673,17 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 		}
 		b.Queue(sqlTellKeys)
 	}
+	if w.large != nil {
+		b.Queue(sqlEndStaging, w.large.id)
+	}
 	b.Queue("commit")
 	if err := conn.SendBatch(ctx, b).Close(); err != nil {
 		return err
 	}
 	l.readClock(said)
+	if late {
+		l.rowsFollow(w)
+	}
 	l.publish(tip{snapshot: w.head, hash: w.hash}, time.Now())
 	l.analyze(w.grown())
 	return nil

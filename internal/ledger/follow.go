@@ -79,6 +79,9 @@ func (l *Ledger) listen(ctx context.Context) error {
 	if _, err := conn.Exec(begin, "listen able_roster_ledger"); err != nil {
 		return err
 	}
+	if _, err := conn.Exec(begin, sqlShareLock, lockClass, lockAlive); err != nil {
+		return err
+	}
 	for odd := false; ; {
 		at, newest, err := l.look(ctx, conn)
 		if err != nil {
@@ -104,10 +107,10 @@ func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, ne
 	at = time.Now()
 	var hash []byte
 	var epoch int
-	var version int64
+	var version, reached, ready int64
 	var now time.Time
 	var shut bool
-	err = conn.QueryRow(ctx, sqlHead).Scan(&newest, &hash, &epoch, &now, &shut, &version)
+	err = conn.QueryRow(ctx, sqlHead).Scan(&newest, &hash, &epoch, &now, &shut, &version, &reached, &ready)
 	l.readOnly.Store(err == nil && shut)
 	if err != nil {
 		return at, 0, err
@@ -121,6 +124,12 @@ func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, ne
 	case newest < known.revision(), newest == known.revision() && !bytes.Equal(hash, known.hash):
 		return at, 0, l.loseRevisions(ctx, known)
 	}
+	if reached == newest {
+		l.lagging.Store(false)
+	} else {
+		l.rowsLag()
+	}
+	l.prepareStaged(ready)
 	return at, newest, nil
 }
 
@@ -191,22 +200,30 @@ func (l *Ledger) advance(ctx context.Context) error {
 			return err
 		}
 		for {
-			revs, err := readRevisions(ctx, tx, t.revision(), 500)
+			known := l.staging.Load()
+			if f := l.prepared.Load(); f != nil {
+				known = f.id
+			}
+			revs, err := readRevisions(ctx, tx, t.revision(), 500, known)
 			if err != nil {
 				return err
 			}
 			for _, r := range revs {
+				if head := l.head.Load(); head.revision() >= r.Revision { // this program made it meanwhile
+					t = *head
+					break
+				}
 				if own := l.own.Load(); own != nil && own.writes(r.hash) {
 					return nil // this program's own: it makes it the head itself
 				}
 				if !bytes.Equal(chain(t.hash, r.canonical), r.hash) {
 					return &unfit{r.Revision, errors.New("its hash does not follow the revision before")}
 				}
-				d, err := replay(t.snapshot, &r)
+				s, err := l.follows(ctx, tx, t.snapshot, &r)
 				if err != nil {
 					return &unfit{r.Revision, err}
 				}
-				t = tip{snapshot: d.Seal(r.Revision, r.At), hash: r.hash}
+				t = tip{snapshot: s, hash: r.hash}
 			}
 			if len(revs) == 0 {
 				l.publish(t, at)

@@ -35,6 +35,7 @@ type Revision struct {
 	Hash       string
 
 	format, epoch           int
+	staged                  int64      // under which number its operations were written before, 0 for its own
 	ids                     access.IDs // that its operations took; of the first format none are recorded
 	reason, canonical, hash []byte
 	raw                     []json.RawMessage
@@ -56,7 +57,7 @@ type HistoryFilter struct {
 // sqlRevisionsOf are the revisions that speak of some subjects ($4), and those that
 // opened or closed what users ($6) were given or what was given of roles ($7): whatever
 // operation it was that did.
-const sqlRevisionsOf = `select revision from operation where subjects && $4
+const sqlRevisionsOf = `select revision from recorded_operation where subjects && $4
 	union select opened from assignment_fact where assignee_user = any($6) and assignee_user <> 0
 	union select closed from assignment_fact where assignee_user = any($6) and assignee_user <> 0 and closed is not null
 	union select opened from membership_fact where member_user = any($6) and member_user <> 0
@@ -81,6 +82,11 @@ func (f *HistoryFilter) numbers(kind string) []int32 {
 // History are revisions, newest first.
 func (l *Ledger) History(ctx context.Context, f HistoryFilter, limit int) ([]Revision, error) {
 	var out []Revision
+	if len(f.Subject) > 0 {
+		if err := l.rowsReach(ctx, l.Head().Revision); err != nil {
+			return nil, err
+		}
+	}
 	err := l.reading(ctx, func(tx pgx.Tx) (err error) {
 		if f.Subject == nil {
 			f.Subject = []string{}
@@ -103,13 +109,14 @@ func (l *Ledger) History(ctx context.Context, f HistoryFilter, limit int) ([]Rev
 	return out, err
 }
 
-// readRevisions reads the revisions after one, oldest first.
-func readRevisions(ctx context.Context, q querier, after int64, limit int) ([]Revision, error) {
-	return collect(ctx, q, sqlRevisionsAfter, after, limit)
+// readRevisions reads the revisions after one, oldest first: with their operations, but for
+// those of a large change that is known here already (0 for none).
+func readRevisions(ctx context.Context, q querier, after int64, limit int, known int64) ([]Revision, error) {
+	return collectWith(ctx, q, sqlRevisionsAfter, []any{after, limit}, known, sqlOperations, func(numbers []int64) []any { return []any{numbers} })
 }
 
 // sqlRevisionsListed leaves out what only verifying reads.
-const sqlRevisionsListed = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, ''::bytea, hash, format, epoch, ids
+const sqlRevisionsListed = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, ''::bytea, hash, format, epoch, ids, coalesce(staged, 0)
 	from revision where revision = any($1) order by revision`
 
 // readListed reads revisions with as many of their operations as are asked for.
@@ -121,10 +128,10 @@ func readListed(ctx context.Context, q querier, numbers []int64, f HistoryFilter
 	// Of a revision in which none speaks of the subjects all do: they gave or took what the
 	// subjects hold without naming them.
 	const some = `select o.revision, o.body from unnest($1::bigint[]) n
-		cross join lateral (select * from operation o where o.revision = n and (cardinality($2::text[]) = 0 or o.subjects && $2
-			or not exists (select from operation x where x.revision = n and x.subjects && $2))
+		cross join lateral (select * from recorded_operation o where o.revision = n and (cardinality($2::text[]) = 0 or o.subjects && $2
+			or not exists (select from recorded_operation x where x.revision = n and x.subjects && $2))
 			order by o.position offset $3 limit $4) o order by o.revision, o.position`
-	out, err := collectWith(ctx, q, sqlRevisionsListed, []any{numbers}, some, func(numbers []int64) []any { return []any{numbers, f.Subject, f.After, most + 1} })
+	out, err := collectWith(ctx, q, sqlRevisionsListed, []any{numbers}, 0, some, func(numbers []int64) []any { return []any{numbers, f.Subject, f.After, most + 1} })
 	for i := range out {
 		r := &out[i]
 		if r.More = len(r.Operations) > most; r.More {
@@ -134,15 +141,12 @@ func readListed(ctx context.Context, q querier, numbers []int64, f HistoryFilter
 	return out, err
 }
 
-const sqlOperations = `select revision, body from operation
+const sqlOperations = `select revision, body from recorded_operation
 	where revision = any($1) order by revision, position`
 
-func collect(ctx context.Context, q querier, sql string, args ...any) ([]Revision, error) {
-	return collectWith(ctx, q, sql, args, sqlOperations, func(numbers []int64) []any { return []any{numbers} })
-}
-
-// collectWith reads revisions by one query, and their operations by another.
-func collectWith(ctx context.Context, q querier, sql string, args []any, operations string, of func(numbers []int64) []any) ([]Revision, error) {
+// collectWith reads revisions by one query, and their operations by another, but for those of
+// the large change that is known.
+func collectWith(ctx context.Context, q querier, sql string, args []any, known int64, operations string, of func(numbers []int64) []any) ([]Revision, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, err
@@ -152,7 +156,7 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, operati
 	for rows.Next() {
 		var r Revision
 		var at, recorded time.Time
-		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.reason, &r.canonical, &r.hash, &r.format, &r.epoch, &r.ids); err != nil {
+		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.reason, &r.canonical, &r.hash, &r.format, &r.epoch, &r.ids, &r.staged); err != nil {
 			if errors.As(err, new(pgx.ScanArgError)) {
 				return nil, &unfit{r.Revision, fmt.Errorf("its columns cannot be read: %w", err)}
 			}
@@ -169,7 +173,9 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, operati
 	numbers := make([]int64, 0, len(out))
 	reasons := make([][]byte, 0, len(out))
 	for _, r := range out {
-		numbers = append(numbers, r.Revision)
+		if r.staged == 0 || r.staged != known {
+			numbers = append(numbers, r.Revision)
+		}
 		reasons = append(reasons, r.reason)
 	}
 	if err := readReasons(ctx, q, out, reasons); err != nil {
@@ -269,12 +275,17 @@ func digestIn(body string) string {
 // replay applies a revision to the snapshot before it.
 func replay(s *access.Snapshot, r *Revision) (*change.Draft, error) {
 	d := change.NewDraft(s)
+	if d.Revision != r.Revision {
+		return nil, fmt.Errorf("follows revision %d", s.Revision)
+	}
+	return r.applyTo(d)
+}
+
+// applyTo applies a revision to a draft that was begun for it.
+func (r *Revision) applyTo(d *change.Draft) (*change.Draft, error) {
 	d.Author, d.Replays = r.Author, true
 	if r.format > 1 {
 		d.TakeIDs(r.ids)
-	}
-	if d.Revision != r.Revision {
-		return nil, fmt.Errorf("follows revision %d", s.Revision)
 	}
 	for i, op := range r.Operations {
 		r.Operations[i] = d.Apply(i, op, r.At)
@@ -353,7 +364,7 @@ func (l *Ledger) loadWhole(n int64, t calendar.Instant) (*access.Snapshot, error
 		return nil, ctx.Err()
 	}
 	erased := l.Head().Erased()
-	s, err := l.compile(ctx, n, t)
+	s, err := l.snapshotAt(ctx, n, t)
 	if err == nil {
 		l.cache.put(s, erased)
 	}

@@ -42,6 +42,7 @@ type Ledger struct {
 	id       string                 // of the ledger, wherever it is
 	epoch    int                    // of the ledger's history: see migration 30
 	own      atomic.Pointer[writer] // what this program is writing now
+	writing  sync.Mutex             // held while it writes a group
 	queue    chan *pending
 	writes   chan *attempt
 	derailed atomic.Bool                  // an attempt had to be judged again
@@ -61,6 +62,14 @@ type Ledger struct {
 	wrong    atomic.Pointer[string] // see WrongTime
 	trouble  atomic.Pointer[error]  // what keeps it from following, nil for nothing
 
+	large    chan struct{}             // held by the one large change that is prepared here
+	staging  atomic.Int64              // its number, while this program prepares one of its own
+	prepared atomic.Pointer[following] // one of another program that is about to be published
+
+	lagging atomic.Bool   // the fact rows do not reach the head, as far as is known
+	fill    chan struct{} // told when they may not
+	unfiled backlog
+
 	verifying verifyRuns
 
 	timed atomic.Pointer[func(string, time.Duration)] // see Time
@@ -72,13 +81,14 @@ type Ledger struct {
 
 // Open loads the head and begins to follow and to commit. Close ends both.
 func Open(ctx context.Context, pool *pgxpool.Pool, log *slog.Logger) (*Ledger, error) {
-	l := &Ledger{pool: pool, log: log, queue: make(chan *pending, 1024), writes: make(chan *attempt), whole: make(chan struct{}, 2), news: make(chan struct{}), ended: make(chan struct{})}
+	l := &Ledger{pool: pool, log: log, queue: make(chan *pending, 1024), writes: make(chan *attempt), whole: make(chan struct{}, 2), large: make(chan struct{}, 1), fill: make(chan struct{}, 1), news: make(chan struct{}), ended: make(chan struct{})}
 	if err := l.load(ctx); err != nil {
 		return nil, err
 	}
 	run, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	l.run, l.stop = run, cancel
-	l.done.Add(3)
+	l.done.Add(4)
+	go l.fills(run)
 	go l.commits()
 	go func() {
 		defer l.done.Done()
@@ -121,28 +131,37 @@ func (l *Ledger) WaitFor(ctx context.Context, revision int64) bool {
 	}
 }
 
-// load compiles the head afresh from the rows.
+// load compiles the head afresh from the rows, and replays what these do not reach yet.
 func (l *Ledger) load(ctx context.Context) error {
-	var revision int64
-	var at time.Time
-	var hash []byte
+	var revision, reached int64
 	var epoch int
 	var id string
 	asked := time.Now()
-	if err := l.pool.QueryRow(ctx, sqlHeadAt).Scan(&revision, &at, &hash, &epoch, &id); err != nil {
+	if err := l.pool.QueryRow(ctx, sqlHeadAt).Scan(&revision, &epoch, &id, &reached); err != nil {
 		return Unavailable(err)
+	}
+	var at time.Time
+	hash := []byte{}
+	if reached > 0 {
+		if err := l.pool.QueryRow(ctx, sqlReachedAt, reached).Scan(&at, &hash); err != nil {
+			return Unavailable(err)
+		}
 	}
 	if l.head.Load() == nil { // it is opened: nobody else looks at these yet, and they stay as they are
 		l.epoch, l.id = epoch, id
 	}
-	s, err := l.compile(ctx, revision, calendar.At(at))
+	s, err := l.compile(ctx, reached, calendar.At(at))
 	if err != nil {
 		return Unavailable(err)
 	}
 	l.moving.Lock()
-	defer l.moving.Unlock()
 	l.show(tip{snapshot: s, hash: hash}, asked)
-	return nil
+	l.moving.Unlock()
+	if reached == revision {
+		return nil
+	}
+	l.rowsLag()
+	return l.advance(ctx)
 }
 
 // reading runs f in a transaction that sees one state of the database.

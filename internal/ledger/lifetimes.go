@@ -3,6 +3,8 @@ package ledger
 import (
 	"context"
 	"fmt"
+	"strconv"
+	"strings"
 
 	"ableroster/internal/fact"
 
@@ -50,7 +52,10 @@ const fetched = 2000
 
 // lifetimes reads the ends of all rows' lives in order of the revisions that make them:
 // from each table by two cursors, one by opening and one by closing.
-type lifetimes struct{ all []*ends }
+type lifetimes struct {
+	all   []*ends
+	reach int64 // later ends are not looked at: some may be missing
+}
 
 // ends are those of one table, in one order.
 type ends struct {
@@ -66,10 +71,11 @@ func (x *lifetimes) open(ctx context.Context, tx pgx.Tx) error {
 	for i := range tables {
 		t := &tables[i]
 		for _, e := range []*ends{{t: t, cursor: "opened_" + t.name, opens: true}, {t: t, cursor: "closed_" + t.name}} {
-			sql := t.selectAll() + " order by opened"
+			sql := t.selectAll() + " where opened <= $1 order by opened"
 			if !e.opens {
-				sql = t.selectAll() + " where closed is not null order by closed"
+				sql = t.selectAll() + " where closed is not null and closed <= $1 order by closed"
 			}
+			sql = strings.Replace(sql, "$1", strconv.FormatInt(x.reach, 10), 1)
 			if _, err := tx.Exec(ctx, "declare "+e.cursor+" no scroll cursor for "+sql); err != nil {
 				return err
 			}

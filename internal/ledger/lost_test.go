@@ -28,6 +28,16 @@ func ended(t *testing.T, l *ledger.Ledger, why string) {
 	}
 }
 
+// await waits until something is so.
+func await(t *testing.T, what string, so func() bool) {
+	t.Helper()
+	for until := time.Now().Add(time.Minute); !so(); time.Sleep(5 * time.Millisecond) {
+		if time.Now().After(until) {
+			t.Fatalf("in vain: %s", what)
+		}
+	}
+}
+
 // A program that goes on while an older state is restored under it notices that its
 // revisions are gone, though others were written since; nobody stays signed in, and what
 // is there verifies.
@@ -61,10 +71,11 @@ func TestARestoreUnderARunningProgramIsNoticed(t *testing.T) {
 			case <-time.After(time.Minute):
 				t.Fatal("a follower goes on")
 			}
-			var epoch, sessions int
-			if err := pool.QueryRow(ctx, "select (select epoch from ledger_head), (select count(*) from session)").Scan(&epoch, &sessions); err != nil || epoch != 2 || sessions != 0 {
-				t.Errorf("epoch %d, %d sessions: %v", epoch, sessions, err)
-			}
+			await(t, "a new epoch", func() bool {
+				var epoch, sessions int
+				err := pool.QueryRow(ctx, "select (select epoch from ledger_head), (select count(*) from session)").Scan(&epoch, &sessions)
+				return err == nil && epoch == 2 && sessions == 0
+			})
 			again, _ := testkit.Ledger(t, database)
 			commit(t, again, user("after"))
 			if v := verified(t, again); v.Fault != "" || again.Lost() != "" {

@@ -17,7 +17,7 @@ import (
 )
 
 // newestMigration is that of this program.
-const newestMigration = 33
+const newestMigration = 34
 
 //go:embed migrations/*.sql
 var migrations embed.FS

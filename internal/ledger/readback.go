@@ -40,7 +40,9 @@ func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops [
 		}
 		r.Operations = append(r.Operations, op)
 	}
-	again, err := replay(base, &r)
+	begun := change.NewDraft(base)
+	begun.Revision = d.Revision // one that is prepared has none of its own yet
+	again, err := r.applyTo(begun)
 	if err != nil {
 		return fmt.Errorf("%w: %w", errReadBack, err)
 	}

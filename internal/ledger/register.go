@@ -1,7 +1,9 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
 
 	"ableroster/internal/access"
@@ -54,6 +56,9 @@ func (l *Ledger) Register(ctx context.Context, at calendar.Instant, e filter.Exp
 	}
 	d := access.Loader(n)
 	err = l.reading(ctx, func(tx pgx.Tx) error {
+		if reached, err := rowsThrough(ctx, tx); err != nil || reached < n {
+			return cmp.Or(err, ErrRowsLater)
+		}
 		for _, kind := range []fact.FactKind{fact.FactOrganisation, fact.FactAttribute} {
 			t := tableOf(kind)
 			if err := passing(ctx, tx, t, func(r row) { d.Load(r.fact, r.opened) }, t.selectAt(), n); err != nil {
@@ -72,5 +77,8 @@ func (l *Ledger) Register(ctx context.Context, at calendar.Instant, e filter.Exp
 		}
 		return readUsers(ctx, tx, n, append(chosen, managers...), func(all []row) { putAll(d, all) })
 	})
+	if errors.Is(err, ErrRowsLater) { // the whole snapshot tells it
+		return nil, false, nil
+	}
 	return d.Seal(n, t), err == nil, err
 }

@@ -34,6 +34,9 @@ const (
 func (l *Ledger) RoleHistory(ctx context.Context, user fact.UserID) ([]query.Era, error) {
 	var rows []row
 	times := map[int64]calendar.Instant{}
+	if err := l.rowsReach(ctx, l.Head().Revision); err != nil {
+		return nil, err
+	}
 	err := l.reading(ctx, func(tx pgx.Tx) error {
 		var err error
 		if rows, err = rowsEver(ctx, tx, user); err != nil {

@@ -112,6 +112,14 @@ func (r *rows) facts(revision int64, changes []access.RowChange) {
 	}
 }
 
+// leaveRows forgets the rows of facts: they are written later.
+func (r *rows) leaveRows() {
+	for i := range tables {
+		delete(r.tables, tables[i].name)
+	}
+	r.closes = nil
+}
+
 // write puts the rows into the transaction of a connection: by COPY now, or
 // into the batch that is sent next.
 func (r *rows) write(ctx context.Context, conn *pgx.Conn, b *pgx.Batch) error {

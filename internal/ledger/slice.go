@@ -1,7 +1,9 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"strconv"
 	"strings"
 
@@ -46,7 +48,15 @@ func (l *Ledger) Slice(ctx context.Context, at calendar.Instant, user fact.UserI
 		return s, nil
 	}
 	d := access.Loader(n)
-	err = l.reading(ctx, func(tx pgx.Tx) error { return loadSlice(ctx, tx, d, n, user) })
+	err = l.reading(ctx, func(tx pgx.Tx) error {
+		if reached, err := rowsThrough(ctx, tx); err != nil || reached < n {
+			return cmp.Or(err, ErrRowsLater)
+		}
+		return loadSlice(ctx, tx, d, n, user)
+	})
+	if errors.Is(err, ErrRowsLater) {
+		return l.At(ctx, at)
+	}
 	if err != nil {
 		return nil, err
 	}

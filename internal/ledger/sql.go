@@ -9,20 +9,22 @@ import (
 // The statements of the ledger. Those on fact tables are built once from the
 // table's columns.
 const (
-	sqlLockHead     = `select revision, hash, at, clock_timestamp() from ledger_head for update`
-	sqlAdvance      = `select advance_ledger($1, $2, $3, $4, $5)` // see migration 32
+	sqlLockHead     = `select revision, hash, at, clock_timestamp(), rows_through from ledger_head for update`
+	sqlAdvance      = `select advance_ledger($1, $2, $3, $4, $5, $6)` // see migrations 32 and 34
 	sqlHeadRevision = `select revision from ledger_head`
-	sqlHeadAt       = `select revision, at, hash, epoch, ledger::text from ledger_head`
+	sqlHeadAt       = `select revision, epoch, ledger::text, rows_through from ledger_head`
 
+	sqlReachedAt = `select at, hash from revision where revision = $1`
 	sqlHashOf    = `select hash from revision where revision = $1`
 	sqlNextEpoch = `update ledger_head set epoch = greatest(epoch + 1, $2) where epoch = $1`
 
 	// sqlHead is what a follower asks: how far the ledger goes, the time, whether the
-	// database takes no changes, and how new its tables are.
+	// database takes no changes, how new its tables are, how far the rows reach, and which
+	// large change is about to be published.
 	sqlHead = `select revision, hash, epoch, clock_timestamp(), pg_is_in_recovery() or current_setting('transaction_read_only')::boolean,
-		(select max(version_id) from goose_db_version) from ledger_head`
+		(select max(version_id) from goose_db_version), rows_through, coalesce((select max(id) from staging where ready), 0) from ledger_head`
 
-	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash, format, epoch, ids
+	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash, format, epoch, ids, coalesce(staged, 0)
 		from revision where revision > $1 order by revision limit $2`
 	sqlPersonal = `select digest, user_id, text is null, coalesce(text->>'user_name', ''), coalesce(text->>'display_name', ''), coalesce(text->>'email', ''), coalesce(text->>'more', '')
 		from personal`
@@ -64,10 +66,10 @@ const (
 // order it writes them in: what others refer to comes first.
 var (
 	columnsOf = map[string][]string{
-		"revision":    {"revision", "at", "recorded_at", "claimed", "author", "via", "reason", "format", "epoch", "ids", "canonical", "hash"},
+		"revision":    {"revision", "at", "recorded_at", "claimed", "author", "via", "reason", "format", "epoch", "ids", "staged", "canonical", "hash"},
 		"reason":      {"digest", "salt", "text"},
 		"operation":   {"revision", "position", "verb", "body", "subjects"},
-		"personal":    {"digest", "user_id", "salt", "text"},
+		"personal":    {"digest", "user_id", "salt", "text", "staged"},
 		"idempotency": {"caller", "key", "request", "revision"},
 	}
 	tableOrder = []string{"revision", "reason", "operation", "personal", "idempotency"}

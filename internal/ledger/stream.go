@@ -7,6 +7,8 @@ import (
 	"io"
 	"time"
 
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 	"ableroster/internal/change"
 
@@ -43,6 +45,24 @@ type stream struct {
 
 func (l *Ledger) stream(revision int64, ops []change.Operation, before <-chan struct{}) *stream {
 	ctx, stop := context.WithTimeout(context.Background(), streamLimit)
+	return encoding(ctx, stop, revision, ops, func(s *stream, chunks <-chan [][]any) error {
+		if before != nil { // what is written now comes first
+			select {
+			case <-before:
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		}
+		err := s.copy(ctx, l.pool, revision, chunks)
+		if err != nil && s.conn != nil {
+			s.letGo() // nobody else is to wait for it
+		}
+		return err
+	})
+}
+
+// encoding encodes operations and has their rows written meanwhile, until stop is called.
+func encoding(ctx context.Context, stop context.CancelFunc, revision int64, ops []change.Operation, write func(s *stream, chunks <-chan [][]any) error) *stream {
 	s := &stream{ctx: ctx, stop: stop, encoded: make(chan struct{}), raw: make([]json.RawMessage, len(ops)), done: make(chan struct{}), readsBack: make(chan error, 1)}
 	chunks := make(chan [][]any, len(ops)/streamChunk+1) // room for all: encoding waits for no database
 	go func() {
@@ -52,19 +72,25 @@ func (l *Ledger) stream(revision int64, ops []change.Operation, before <-chan st
 	}()
 	go func() {
 		defer close(s.done)
-		if before != nil { // what is written now comes first
-			select {
-			case <-before:
-			case <-ctx.Done():
-				s.err = ctx.Err()
-				return
-			}
-		}
-		if s.err = caught.Do(func() error { return s.copy(ctx, l.pool, revision, chunks) }); s.err != nil && s.conn != nil {
-			s.letGo() // nobody else is to wait for it
-		}
+		s.err = caught.Do(func() error { return write(s, chunks) })
 	}()
 	return s
+}
+
+// readsBackAs reads what is encoded back as what was judged, once it is: see readBack.
+func (s *stream) readsBackAs(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, changes []access.RowChange, seals []sealed) {
+	go func() {
+		<-s.encoded
+		s.readsBack <- caught.Do(func() error {
+			if s.fault != nil {
+				return s.fault
+			}
+			if s.ctx.Err() != nil { // it was refused meanwhile
+				return s.ctx.Err()
+			}
+			return readBack(base, d, at, ops, s.raw, changes, seals)
+		})
+	}()
 }
 
 // encode encodes operations, and hands their rows over in portions.

@@ -22,6 +22,7 @@ import (
 type Verification struct {
 	Revisions int64  // how many were verified
 	Hash      string // of the last one that fits
+	Rows      int64  // up to which revision the rows of facts were compared: those of a large change follow it
 	First     int64  // the first revision that does not fit, or 0
 	Fault     string // what is wrong with it
 }
@@ -32,7 +33,7 @@ const (
 	portionOperations = 20_000
 )
 
-const sqlPortion = `select (select count(*) from operation o where o.revision = r.revision) from revision r where revision > $1 order by revision limit $2`
+const sqlPortion = `select (select count(*) from recorded_operation o where o.revision = r.revision) from revision r where revision > $1 order by revision limit $2`
 
 // portionAfter is how many revisions after one are verified at once, at least one.
 func portionAfter(ctx context.Context, q querier, after int64) (int, error) {
@@ -68,6 +69,7 @@ func (l *Ledger) Verify(ctx context.Context, told func(done, of int64)) (Verific
 type verifying struct {
 	tx     pgx.Tx
 	v      *Verification
+	reach  int64 // how far the rows do
 	s      *access.Snapshot
 	hash   []byte
 	ends   lifetimes
@@ -84,7 +86,7 @@ func (x *verifying) all(ctx context.Context, told func(done, of int64)) error {
 	var headRevision int64
 	var headHash []byte
 	var headAt time.Time
-	if err := x.tx.QueryRow(ctx, "select revision, hash, at from ledger_head").Scan(&headRevision, &headHash, &headAt); err != nil {
+	if err := x.tx.QueryRow(ctx, "select revision, hash, at, rows_through from ledger_head").Scan(&headRevision, &headHash, &headAt, &x.reach); err != nil {
 		return err
 	}
 	odd, err := readOdd(ctx, x.tx)
@@ -94,6 +96,10 @@ func (x *verifying) all(ctx context.Context, told func(done, of int64)) error {
 	if odd.fault != "" {
 		x.bad(odd.revision, "%s", odd.fault)
 		return nil
+	}
+	x.v.Rows, x.ends.reach = x.reach, x.reach
+	if x.reach == headRevision {
+		x.ends.reach = math.MaxInt64 // there are none
 	}
 	err = x.throughout(ctx, headRevision, told)
 	var row *spoiledRow
@@ -159,7 +165,7 @@ func (x *verifying) portion(ctx context.Context) (more bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	revs, err := readRevisions(ctx, x.tx, x.s.Revision, n)
+	revs, err := readRevisions(ctx, x.tx, x.s.Revision, n, 0)
 	var spoiled *unreadable
 	var odd *unfit
 	switch {
@@ -214,7 +220,11 @@ func (x *verifying) portion(ctx context.Context) (more bool, err error) {
 			x.bad(r.Revision, "%s", fault)
 			return false, nil
 		}
-		if fault := r.checkRows(d, x.rows, x.opened); fault != "" {
+		if fault := r.checkOperations(); fault != "" {
+			x.bad(r.Revision, "%s", fault)
+			return false, nil
+		}
+		if fault := r.checkRows(d, x.rows, x.opened); fault != "" && r.Revision <= x.reach {
 			x.bad(r.Revision, "%s", fault)
 			return false, nil
 		}
@@ -254,9 +264,9 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 	return ""
 }
 
-// checkRows compares what a replayed revision does with the rows, and takes
-// what fits from them. opened is which revision opened each row that is open.
-func (r *Revision) checkRows(d *change.Draft, rows map[lifetime]*row, opened map[rowKey]int64) string {
+// checkOperations compares the operations of a revision that was replayed with those that
+// are kept.
+func (r *Revision) checkOperations() string {
 	for i, op := range r.Operations {
 		again, err := stored(op)
 		now, err3 := r.present(r.raw[i])
@@ -265,6 +275,12 @@ func (r *Revision) checkRows(d *change.Draft, rows map[lifetime]*row, opened map
 			return fmt.Sprintf("operation %d replays differently", i)
 		}
 	}
+	return ""
+}
+
+// checkRows compares what a replayed revision does with the rows, and takes
+// what fits from them. opened is which revision opened each row that is open.
+func (r *Revision) checkRows(d *change.Draft, rows map[lifetime]*row, opened map[rowKey]int64) string {
 	for _, c := range d.Changes() {
 		if c.Before != nil {
 			of := rowKey{c.Before.Kind(), c.Before.Row()}
@@ -313,6 +329,9 @@ func (l *Ledger) Rebuild(ctx context.Context) error {
 		if _, err := tx.Exec(ctx, sqlLockHead); err != nil {
 			return err
 		}
+		if _, err := tx.Exec(ctx, "update ledger_head set rows_through = revision, rows_of = null"); err != nil {
+			return err
+		}
 		for i := range tables {
 			if _, err := tx.Exec(ctx, "truncate "+tables[i].name); err != nil {
 				return err
@@ -320,7 +339,7 @@ func (l *Ledger) Rebuild(ctx context.Context) error {
 		}
 		s := access.Empty()
 		for {
-			revs, err := readRevisions(ctx, tx, s.Revision, 500)
+			revs, err := readRevisions(ctx, tx, s.Revision, 500, 0)
 			if err != nil || len(revs) == 0 {
 				return err
 			}
@@ -346,5 +365,6 @@ func (l *Ledger) Rebuild(ctx context.Context) error {
 		return Unavailable(err)
 	}
 	l.cache = historyCache{}
+	l.unfiled.put(nil, nil, nil)
 	return l.load(ctx)
 }

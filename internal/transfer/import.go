@@ -181,7 +181,7 @@ func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, in *Import
 	digest := digestOf(in.what, in.Format, in.Mapping, in.Reason, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
 	out, err := changing.Make(ctx, d, c, changing.Wanted{
 		Change: ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: b.ops, Key: in.Key, Request: digest[:],
-			Watch: func(done int) error { return run.Stage("working out the effect", done, len(b.ops)) }},
+			Watch: func(phase ledger.Phase, done, of int) error { return run.Stage(string(phase), done, of) }},
 		How:         changing.How{DryRun: in.DryRun, Key: in.Key},
 		Acknowledge: in.Acknowledge,
 		Place:       place,

@@ -1,0 +1,342 @@
+package ledger
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"sync"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/caught"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+// The fact rows of a large change are written after it is a revision, in portions, by one
+// program for all, which does not hold the head meanwhile. Until they are all there, those of
+// later revisions wait too: up to ledger_head.rows_through they are whole, and whoever asks
+// for a later day gets it by replaying what came after.
+
+// backlog is the large change that this program published last, as long as its rows are not
+// written: to work them out again would take as long as to judge it.
+type backlog struct {
+	mu            sync.Mutex
+	changes       []access.RowChange
+	before, after *access.Snapshot
+}
+
+func (b *backlog) put(changes []access.RowChange, before, after *access.Snapshot) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.changes, b.before, b.after = changes, before, after
+}
+
+// at is the change if it follows a revision, nil if none does.
+func (b *backlog) at(revision int64) (changes []access.RowChange, before, after *access.Snapshot) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.before == nil || b.before.Revision != revision {
+		return nil, nil, nil
+	}
+	return b.changes, b.before, b.after
+}
+
+// rowsFollow notes that the rows of what was just committed are to be written.
+func (l *Ledger) rowsFollow(w *writer) {
+	if w.large != nil {
+		l.unfiled.put(w.large.change.Changes, l.Head(), w.head)
+	}
+	l.rowsLag()
+}
+
+// rowsLag says that rows are missing, as far as is known here.
+func (l *Ledger) rowsLag() {
+	l.lagging.Store(true)
+	select {
+	case l.fill <- struct{}{}:
+	default:
+	}
+}
+
+// fills writes rows that are missing, unless another program does.
+func (l *Ledger) fills(ctx context.Context) {
+	defer l.done.Done()
+	tick := time.NewTicker(time.Second)
+	defer tick.Stop()
+	for {
+		select {
+		case <-l.fill:
+		case <-tick.C:
+			if !l.lagging.Load() {
+				continue
+			}
+		case <-ctx.Done():
+			return
+		}
+		err := caught.Do(func() error { return l.fillRows(ctx) })
+		if err != nil && ctx.Err() == nil && l.Lost() == "" {
+			l.log.Warn("rows of facts could not be written; it is tried again", "error", err)
+		}
+	}
+}
+
+// filler writes the rows of one revision after the other.
+type filler struct {
+	l     *Ledger
+	conn  *pgxpool.Conn
+	s     *access.Snapshot // as far as the rows reach
+	begun int64            // the revision of which it has begun to write rows
+}
+
+const (
+	sqlReached = `select revision, rows_through, coalesce(rows_of, 0) from ledger_head`
+	sqlBegins  = `update ledger_head set rows_of = $2 where rows_through = $1`
+	sqlReaches = `update ledger_head set rows_through = $2, rows_of = null where rows_through = $1`
+	sqlUnlock  = `select pg_advisory_unlock($1, $2)`
+	sqlTellAll = `select pg_notify('able_roster_ledger', 'rows')`
+)
+
+// errNotReached says that the rows were found to reach elsewhere than they should.
+var errNotReached = errors.New("the rows reach elsewhere by now")
+
+func (l *Ledger) fillRows(ctx context.Context) error {
+	conn, err := l.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	var mine bool
+	if err := conn.QueryRow(ctx, sqlTryLock, lockClass, lockRows).Scan(&mine); err != nil || !mine {
+		return err
+	}
+	defer func() {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), answersIn)
+		defer cancel()
+		if _, err := conn.Exec(ctx, sqlUnlock, lockClass, lockRows); err != nil {
+			_ = conn.Conn().Close(ctx) // and the lock ends with it
+		}
+	}()
+	f := &filler{l: l, conn: conn}
+	for {
+		done, err := f.some(ctx)
+		if done || err != nil {
+			return err
+		}
+	}
+}
+
+// nearly is how many revisions are few enough to be written while this program commits
+// nothing: else there would always be one more.
+const nearly = 50
+
+// some writes the rows of some revisions; done is true when they are all there.
+func (f *filler) some(ctx context.Context) (done bool, err error) {
+	head, reached, of, err := f.reached(ctx)
+	if err != nil {
+		return false, err
+	}
+	if head-reached <= nearly {
+		f.l.writing.Lock()
+		defer f.l.writing.Unlock()
+		if head, reached, of, err = f.reached(ctx); err != nil {
+			return false, err
+		}
+	}
+	if head == reached {
+		f.l.lagging.Store(false)
+		f.l.unfiled.put(nil, nil, nil)
+		_, err := f.conn.Exec(ctx, sqlTellAll)
+		return true, err
+	}
+	if of != 0 && of != f.begun { // somebody else began, and ended
+		if err := f.clear(ctx, of); err != nil {
+			return false, err
+		}
+	}
+	changes, before, after := f.l.unfiled.at(reached)
+	if before != nil {
+		if err := f.large(ctx, reached, changes); err != nil {
+			return false, err
+		}
+		f.s = after
+		return false, nil
+	}
+	if f.s == nil || f.s.Revision != reached {
+		if f.s, err = f.l.compile(ctx, reached, 0); err != nil {
+			return false, err
+		}
+	}
+	return false, f.next(ctx)
+}
+
+func (f *filler) reached(ctx context.Context) (head, reached, of int64, err error) {
+	err = f.conn.QueryRow(ctx, sqlReached).Scan(&head, &reached, &of)
+	return head, reached, of, err
+}
+
+// clear deletes rows of a revision of which some were written and not all.
+func (f *filler) clear(ctx context.Context, revision int64) error {
+	return pgx.BeginFunc(ctx, f.conn, func(tx pgx.Tx) error {
+		for i := range tables {
+			name := tables[i].name
+			if _, err := tx.Exec(ctx, "delete from "+name+" where opened = $1", revision); err != nil {
+				return err
+			}
+			if _, err := tx.Exec(ctx, "update "+name+" set closed = null where closed = $1", revision); err != nil {
+				return err
+			}
+		}
+		_, err := tx.Exec(ctx, "update ledger_head set rows_of = null where rows_of = $1", revision)
+		return err
+	})
+}
+
+// next writes the rows of the revisions that follow: several small ones, or a large one.
+func (f *filler) next(ctx context.Context) error {
+	n, err := portionAfter(ctx, f.conn, f.s.Revision)
+	if err != nil {
+		return err
+	}
+	revs, err := readRevisions(ctx, f.conn, f.s.Revision, n, 0)
+	if err != nil {
+		return err
+	}
+	from := f.s.Revision
+	var w rows
+	for i := range revs {
+		r := &revs[i]
+		d, err := replay(f.s, r)
+		if err != nil {
+			return &unfit{r.Revision, err}
+		}
+		if changes := d.Changes(); len(changes) > portionRows {
+			if i > 0 { // what comes before it first
+				break
+			}
+			if err := f.large(ctx, from, changes); err != nil {
+				return err
+			}
+			f.s = d.Seal(r.Revision, r.At)
+			return nil
+		}
+		w.facts(r.Revision, d.Changes())
+		f.s = d.Seal(r.Revision, r.At)
+	}
+	return f.put(ctx, &w, sqlReaches, from, f.s.Revision)
+}
+
+// put writes rows and says how far they reach, in one transaction.
+func (f *filler) put(ctx context.Context, w *rows, sql string, args ...any) error {
+	return pgx.BeginFunc(ctx, f.conn, func(tx pgx.Tx) error {
+		var b pgx.Batch
+		if err := w.write(ctx, tx.Conn(), &b); err != nil {
+			return err
+		}
+		if b.Len() > 0 {
+			if err := tx.SendBatch(ctx, &b).Close(); err != nil {
+				return err
+			}
+		}
+		if sql == "" {
+			return nil
+		}
+		tag, err := tx.Exec(ctx, sql, args...)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = errNotReached
+		}
+		return err
+	})
+}
+
+// large writes the rows of one revision in portions.
+func (f *filler) large(ctx context.Context, from int64, changes []access.RowChange) error {
+	if err := f.put(ctx, &rows{}, sqlBegins, from, from+1); err != nil {
+		return err
+	}
+	f.begun = from + 1
+	for some := range slices.Chunk(changes, portionRows) {
+		var w rows
+		w.facts(from+1, some)
+		if err := f.put(ctx, &w, ""); err != nil {
+			return err
+		}
+	}
+	if err := f.put(ctx, &rows{}, sqlReaches, from, from+1); err != nil {
+		return err
+	}
+	f.l.analyze([]string{"operation", "personal", "user_fact", "assignment_fact", "membership_fact"})
+	return nil
+}
+
+// rowsThrough is up to which revision the rows are whole, in the state that a transaction
+// sees.
+func rowsThrough(ctx context.Context, q interface {
+	QueryRow(context.Context, string, ...any) pgx.Row
+}) (n int64, err error) {
+	err = q.QueryRow(ctx, "select rows_through from ledger_head").Scan(&n)
+	return n, err
+}
+
+// ErrRowsLater is returned to whoever asks for what only the rows of facts can tell, while
+// those of a large change are being written.
+var ErrRowsLater = errors.New("a large change was made just now, and its rows are being written: ask again in a moment")
+
+// rowsLatest is how long such a question waits.
+const rowsLatest = 20 * time.Second
+
+// rowsReach waits until the rows reach a revision.
+func (l *Ledger) rowsReach(ctx context.Context, revision int64) error {
+	if !l.lagging.Load() { // what is not known here yet was not answered here either
+		return nil
+	}
+	until := time.Now().Add(rowsLatest)
+	for {
+		n, err := rowsThrough(ctx, l.pool)
+		switch {
+		case err != nil:
+			return Unavailable(err)
+		case n >= revision:
+			return nil
+		case time.Now().After(until):
+			return ErrRowsLater
+		}
+		select {
+		case <-time.After(50 * time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// snapshotAt makes the whole snapshot at a revision: from the rows as far as they reach, and
+// from there on by replaying.
+func (l *Ledger) snapshotAt(ctx context.Context, revision int64, at calendar.Instant) (*access.Snapshot, error) {
+	reached, err := rowsThrough(ctx, l.pool)
+	if err != nil {
+		return nil, err
+	}
+	s, err := l.compile(ctx, min(revision, reached), at)
+	for err == nil && s.Revision < revision {
+		var revs []Revision
+		n := 0
+		if n, err = portionAfter(ctx, l.pool, s.Revision); err != nil {
+			break
+		}
+		if revs, err = readRevisions(ctx, l.pool, s.Revision, n, 0); err == nil && len(revs) == 0 {
+			err = ErrLost
+		}
+		for i := range revs {
+			if r := &revs[i]; err == nil && r.Revision <= revision {
+				d, failed := replay(s, r)
+				if failed != nil {
+					return nil, &unfit{r.Revision, failed}
+				}
+				s = d.Seal(r.Revision, r.At)
+			}
+		}
+	}
+	return s, err
+}

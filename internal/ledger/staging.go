@@ -1,0 +1,295 @@
+package ledger
+
+import (
+	"context"
+	"errors"
+	"sync/atomic"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/caught"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Locks by which programs on one database tell each other what they do. They end with the
+// session that holds them, however that ends.
+const (
+	lockClass = 0x41524c // of all of these
+	lockLarge = 1        // held by the program that makes a large change
+	lockRows  = 2        // held by the program that writes fact rows late
+	lockAlive = 3        // shared by all that follow the ledger
+	lockReady = 0x41524d // the class of those shared by all that prepared a change, by its number
+)
+
+const (
+	sqlTryLock    = `select pg_try_advisory_lock($1, $2)`
+	sqlShareLock  = `select pg_advisory_lock_shared($1, $2)`
+	sqlStage      = `insert into staging (author, ids, operations) values ($1, $2, $3) returning id`
+	sqlReady      = `update staging set ready = true, digest = $2 where id = $1`
+	sqlTellReady  = `select pg_notify('able_roster_ledger', 'staged')`
+	sqlEndStaging = `select end_staging($1)`
+	sqlLeft       = `select id from staging order by id`
+
+	// sqlPrepared is how many programs there are, and how many have prepared a change.
+	sqlPrepared = `select count(*) filter (where classid = $1 and objid = $2), count(*) filter (where classid = $3 and objid = $4)
+		from pg_locks where locktype = 'advisory' and granted and database = (select oid from pg_database where datname = current_database())`
+)
+
+// turn is that of the one large change that is made at a time, over all programs. It has a
+// connection of its own.
+type turn struct {
+	l    *Ledger
+	conn *pgx.Conn
+}
+
+// takeTurn waits for it.
+func (l *Ledger) takeTurn(ctx context.Context, c *Change) (*turn, error) {
+	tick := time.NewTicker(100 * time.Millisecond)
+	defer tick.Stop()
+	wait := func() error {
+		if err := c.watched(Waiting, 0); err != nil {
+			return err
+		}
+		select {
+		case <-tick.C:
+			return nil
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-l.run.Done():
+			return ErrClosed
+		}
+	}
+	for {
+		select {
+		case l.large <- struct{}{}:
+		default:
+			if err := wait(); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		break
+	}
+	t := &turn{l: l}
+	var err error
+	if t.conn, err = l.session(ctx); err != nil {
+		t.end()
+		return nil, Unavailable(err)
+	}
+	for mine := false; !mine; {
+		if err = t.conn.QueryRow(ctx, sqlTryLock, lockClass, lockLarge).Scan(&mine); err == nil && !mine {
+			err = wait()
+		}
+		if err != nil {
+			t.end()
+			return nil, unavailableUnless(ctx, err)
+		}
+	}
+	if err := t.clear(ctx); err != nil {
+		t.end()
+		return nil, unavailableUnless(ctx, err)
+	}
+	return t, nil
+}
+
+// unavailableUnless is Unavailable for an error that is not the caller's going away.
+func unavailableUnless(ctx context.Context, err error) error {
+	if ctx.Err() != nil || errors.Is(err, ErrClosed) {
+		return err
+	}
+	return Unavailable(err)
+}
+
+// session is a connection that is nobody else's. What it inserts is put in order at once,
+// and not by whoever commits next while holding the head.
+func (l *Ledger) session(ctx context.Context) (*pgx.Conn, error) {
+	c, err := l.pool.Acquire(ctx)
+	if err != nil {
+		return nil, err
+	}
+	conn := c.Hijack()
+	if _, err = conn.Exec(ctx, "set gin_pending_list_limit = '64kB'"); err != nil {
+		hangUp(conn)
+		return nil, err
+	}
+	return conn, nil
+}
+
+func hangUp(conn *pgx.Conn) {
+	ctx, cancel := context.WithTimeout(context.Background(), answersIn)
+	defer cancel()
+	_ = conn.Close(ctx)
+}
+
+// end gives the turn to the next.
+func (t *turn) end() {
+	if t.conn != nil {
+		hangUp(t.conn)
+	}
+	<-t.l.large
+}
+
+// clear deletes what was written beside the ledger by programs that ended before they
+// published it: nobody else is at it now.
+func (t *turn) clear(ctx context.Context) error {
+	rows, err := t.conn.Query(ctx, sqlLeft)
+	if err != nil {
+		return err
+	}
+	left, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	for _, id := range left {
+		if err == nil {
+			err = forget(ctx, t.conn, id)
+		}
+	}
+	return err
+}
+
+// giveUp deletes what was written of a large change, unless it is a revision by now.
+func (l *Ledger) giveUp(id int64) {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(l.run), commitLimit)
+	defer cancel()
+	conn, err := l.pool.Acquire(ctx)
+	if err == nil {
+		err = forget(ctx, conn, id)
+		conn.Release()
+	}
+	if err != nil { // the next large change does
+		l.log.Warn("what was written of a large change stays for now", "error", err)
+	}
+}
+
+// forget deletes one staging, with all that belongs to it. One that was published is no
+// staging any more.
+func forget(ctx context.Context, on interface {
+	Begin(context.Context) (pgx.Tx, error)
+}, id int64) error {
+	return pgx.BeginFunc(ctx, on, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "delete from staging where id = $1", id)
+		if err != nil || tag.RowsAffected() == 0 {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "delete from operation where revision = $1", -id); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, "delete from personal where staged = $1", id)
+		return err
+	})
+}
+
+// stagedWriting is a large change that is written beside the ledger.
+type stagedWriting struct {
+	s       *stream
+	written atomic.Int64 // operations
+}
+
+// write begins to write a change beside the ledger, and to read back what is written.
+func (t *turn) write(ctx context.Context, s *staged, base *access.Snapshot, at calendar.Instant, seals []sealed) (*stagedWriting, error) {
+	var ids any = idsOrNull(s.draft.Took())
+	if err := t.conn.QueryRow(ctx, sqlStage, uint32(s.draft.Author), ids, len(s.ops)).Scan(&s.id); err != nil {
+		return nil, unavailableUnless(ctx, err)
+	}
+	w := &stagedWriting{}
+	changes := s.change.Changes
+	limited, stop := context.WithCancel(ctx)
+	w.s = encoding(limited, stop, -s.id, s.ops, func(x *stream, chunks <-chan [][]any) error {
+		return w.copy(x.ctx, t.conn, s.id, seals, chunks)
+	})
+	w.s.readsBackAs(base, s.draft, at, s.ops, changes, seals)
+	return w, nil
+}
+
+// portionRows is how many rows are written at once, so that nobody waits for them.
+const portionRows = 2000
+
+func (w *stagedWriting) copy(ctx context.Context, conn *pgx.Conn, id int64, seals []sealed, chunks <-chan [][]any) error {
+	var some [][]any
+	for i, s := range seals {
+		some = append(some, []any{s.digest, uint32(s.user), s.salt, s.text, id})
+		if len(some) == portionRows || i == len(seals)-1 {
+			if _, err := conn.CopyFrom(ctx, pgx.Identifier{"personal"}, columnsOf["personal"], pgx.CopyFromRows(some)); err != nil {
+				return err
+			}
+			some = some[:0]
+		}
+	}
+	for rows := range chunks {
+		if _, err := conn.CopyFrom(ctx, pgx.Identifier{"operation"}, columnsOf["operation"], pgx.CopyFromRows(rows)); err != nil {
+			return err
+		}
+		w.written.Add(int64(len(rows)))
+	}
+	return nil
+}
+
+// through judges the change while it is written, and waits for all of it. The digest of its
+// operations is returned.
+func (w *stagedWriting) through(judge func() error, watch func(done int) error) (digest string, err error) {
+	defer w.s.drop()
+	if err := caught.Do(judge); err != nil {
+		return "", err
+	}
+	tick := time.NewTicker(100 * time.Millisecond)
+	defer tick.Stop()
+	for through := false; !through; {
+		if err := watch(int(w.written.Load())); err != nil {
+			return "", err
+		}
+		select {
+		case <-w.s.done:
+			through = true
+		case <-tick.C:
+		}
+	}
+	if err := <-w.s.readsBack; err != nil {
+		return "", err
+	}
+	return w.s.digest, unavailableUnless(w.s.ctx, w.s.err)
+}
+
+// ready tells all programs that a change lies ready.
+func (t *turn) ready(ctx context.Context, s *staged) error {
+	t.l.staging.Store(s.id)
+	for _, work := range []struct {
+		sql  string
+		args []any
+	}{{"select gin_clean_pending_list('operation_subjects')", nil}, {sqlReady, []any{s.id, s.digest}}, {sqlTellReady, nil}} {
+		if _, err := t.conn.Exec(ctx, work.sql, work.args...); err != nil {
+			return unavailableUnless(ctx, err)
+		}
+	}
+	return nil
+}
+
+// others waits until all programs have prepared a change, for a while, and has it follow
+// what they commit meanwhile. One that has not is behind for as long as it takes it.
+func (t *turn) others(ctx context.Context, s *staged, watch func() error) error {
+	most := time.Now().Add(5*time.Second + 4*time.Since(s.began))
+	tick := time.NewTicker(50 * time.Millisecond)
+	defer tick.Stop()
+	for {
+		var alive, prepared int
+		if err := t.conn.QueryRow(ctx, sqlPrepared, lockClass, lockAlive, lockReady, int32(s.id)).Scan(&alive, &prepared); err != nil {
+			return unavailableUnless(ctx, err)
+		}
+		if err := takeIn(ctx, t.conn, s.change, t.l.Head().Revision); err != nil {
+			if errors.Is(again(err), errAgain) {
+				return nil // publishing says so, and it is judged again
+			}
+			return unavailableUnless(ctx, err)
+		}
+		if prepared >= alive-1 || time.Now().After(most) {
+			return nil
+		}
+		if err := watch(); err != nil {
+			return err
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}

@@ -1,0 +1,299 @@
+// Package prepared holds a large change ready beside the head, while others go on making
+// changes. The change was judged on a snapshot once; instead of being applied to every later
+// one, which takes as long as it is large, it has the small changes that were made meanwhile
+// applied to what it makes (Follow). Where the order of the two makes no difference, the
+// outcome is that of making it last, and it becomes the next revision at once (Number).
+//
+// What makes a difference is told: ErrModel and ErrClash, and Moved. Pure, as the core.
+package prepared
+
+import (
+	"errors"
+	"maps"
+	"math"
+	"reflect"
+	"slices"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+)
+
+// Provisional is the revision that a change speaks of as its own until it has one.
+const Provisional = math.MaxInt64 / 2
+
+// Why a change that was prepared has to be judged again.
+var (
+	ErrModel = errors.New("what it was judged by was changed: roles, groups, rules, applications or the rights of its author")
+	ErrClash = errors.New("somebody else changed what it changes")
+)
+
+// Change is one that was judged, on its way to be the newest revision. It belongs to one
+// goroutine.
+type Change struct {
+	Changes []access.RowChange // of it alone
+
+	author fact.UserID
+	ids    access.IDs
+	before *access.Snapshot // what others leave, up to its revision
+	after  *access.Snapshot // what it leaves then
+	until  calendar.Instant // the first end of what it gives, 0 for none
+
+	facts map[place]bool             // that it changes
+	users map[fact.UserID]bool       // that it changes or speaks of
+	own   map[fact.UserID]*fact.User // whose own facts it changes, as they were
+	given map[held]bool              // what of whom it gives or takes
+	idle  map[fact.UserID]bool       // of whom something was so already
+	moved map[fact.UserID]bool       // whom others gave or took something meanwhile
+}
+
+type place struct {
+	kind fact.FactKind
+	row  uint32
+}
+
+// held is a role or a group of a user.
+type held struct {
+	user  fact.UserID
+	role  fact.RoleID
+	group fact.GroupID
+}
+
+// Of makes a change ready whose operations were applied to a draft without a fault. The
+// draft must have been begun by Begin or Resume, and is not to be used for another change. ok is false
+// for a change that cannot wait beside others, since it changes more than users and what they
+// are given themselves.
+func Of(d *change.Draft, ops []change.Operation) (c *Change, ok bool) {
+	base := d.Base()
+	c = &Change{Changes: d.Changes(), author: d.Author, ids: d.Took(), before: base, after: d.Seal(base.Revision, base.At),
+		facts: map[place]bool{}, users: map[fact.UserID]bool{}, own: map[fact.UserID]*fact.User{}, given: map[held]bool{}, idle: map[fact.UserID]bool{}, moved: map[fact.UserID]bool{}}
+	for _, x := range c.Changes {
+		for _, f := range []fact.Fact{x.Before, x.After} {
+			if f == nil {
+				continue
+			}
+			c.facts[place{f.Kind(), f.Row()}] = true
+			id, plain := whose(f)
+			if !plain {
+				return nil, false
+			}
+			c.users[id] = true
+			c.given[heldBy(f)] = true
+			switch f := f.(type) {
+			case *fact.Assignment:
+				c.end(f.Window)
+			case *fact.Membership:
+				c.end(f.Window)
+			}
+		}
+		if u, is := x.After.(*fact.User); is {
+			was, _ := x.Before.(*fact.User)
+			c.own[u.ID] = was
+		}
+	}
+	for id := range spokenOf(ops) {
+		c.users[id] = true
+	}
+	for _, n := range d.Notes { // it was so already, and may be so no more
+		for id := range spokenOf(ops[n.Operation : n.Operation+1]) {
+			c.idle[id] = true
+		}
+	}
+	return c, true
+}
+
+// end notes that something ends: once it has, the operation that gives it is a fault.
+func (c *Change) end(w calendar.Window) {
+	if w.Until != 0 && (c.until == 0 || w.Until < c.until) {
+		c.until = w.Until
+	}
+}
+
+// Begin begins the draft of a change that is to be prepared. It leaves numbers free for what
+// others make meanwhile.
+func Begin(s *access.Snapshot) *change.Draft {
+	d := Resume(s)
+	d.LeaveIDs(leaves)
+	return d
+}
+
+// Resume begins the draft of a change that was begun elsewhere, and took its numbers there.
+func Resume(s *access.Snapshot) *change.Draft {
+	d := change.NewDraft(s)
+	d.Revision = Provisional
+	return d
+}
+
+// leaves is how many numbers of a kind others may take while a change is prepared.
+const leaves = 1 << 16
+
+// whose says to whom a fact belongs; plain is false for those that are of no user alone.
+func whose(f fact.Fact) (id fact.UserID, plain bool) {
+	switch f := f.(type) {
+	case *fact.User:
+		return f.ID, true
+	case *fact.Assignment:
+		return f.Assignee.User, f.Assignee.User != 0
+	case *fact.Membership:
+		return f.Member.User, f.Member.User != 0
+	}
+	return 0, false
+}
+
+// heldBy is what a fact gives to a user, blank for one that gives nothing.
+func heldBy(f fact.Fact) held {
+	switch f := f.(type) {
+	case *fact.Assignment:
+		return held{f.Assignee.User, f.Role, 0}
+	case *fact.Membership:
+		return held{f.Member.User, 0, f.Group}
+	}
+	return held{}
+}
+
+// model says whether a fact bears on how others are judged: all but what belongs to a user
+// and the records of workflows.
+func model(f fact.Fact) bool {
+	if _, plain := whose(f); plain {
+		return false
+	}
+	switch f.Kind() {
+	case fact.FactOrganisation, fact.FactGroup, fact.FactMembership, fact.FactApplication, fact.FactResource, fact.FactFence, fact.FactRole,
+		fact.FactInclusion, fact.FactPermission, fact.FactAssignment, fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactAttribute:
+		return true
+	}
+	return false
+}
+
+// spokenOf are the users that operations speak of.
+func spokenOf(ops []change.Operation) map[fact.UserID]bool {
+	out := map[fact.UserID]bool{}
+	for _, op := range ops {
+		for _, id := range change.SubjectsOf(op) {
+			if n, ok := fact.ParseID("user", id); ok {
+				out[fact.UserID(n)] = true
+			}
+		}
+	}
+	return out
+}
+
+// Revision is up to which revision the changes of others are in it.
+func (c *Change) Revision() int64 { return c.after.Revision }
+
+// After is the snapshot that it leaves.
+func (c *Change) After() *access.Snapshot { return c.after }
+
+// Follow takes in the next revision of others, which apply applies to a snapshot: to what was
+// before it, and to what this change makes. An error says that the change has to be judged
+// again, and is the same for everybody who follows the same revisions.
+func (c *Change) Follow(apply func(*access.Snapshot) (*change.Draft, error), ops []change.Operation, revision int64, at calendar.Instant) error {
+	before, err := apply(c.before)
+	if err != nil {
+		return err
+	}
+	concerned := spokenOf(ops)
+	for _, x := range before.Changes() {
+		for _, f := range []fact.Fact{x.Before, x.After} {
+			if f == nil {
+				continue
+			}
+			if err := c.bears(f, concerned); err != nil {
+				return err
+			}
+		}
+	}
+	if concerned[c.author] {
+		return ErrModel
+	}
+	after, err := apply(c.after)
+	if err != nil || !sameChanges(before.Changes(), after.Changes()) {
+		return ErrClash
+	}
+	for id := range concerned {
+		if c.users[id] {
+			c.moved[id] = true
+		}
+	}
+	c.before, c.after = before.Seal(revision, at), after.Seal(revision, at)
+	return nil
+}
+
+// bears looks at a fact that others changed.
+func (c *Change) bears(f fact.Fact, concerned map[fact.UserID]bool) error {
+	switch id, plain := whose(f); {
+	case model(f):
+		return ErrModel
+	case c.facts[place{f.Kind(), f.Row()}]:
+		return ErrClash
+	case !plain || !c.users[id]:
+		if plain {
+			concerned[id] = true
+		}
+		return nil
+	default:
+		concerned[id] = true
+		was, changed := c.own[id]
+		_, own := f.(*fact.User)
+		if own || c.given[heldBy(f)] || c.idle[id] || changed && (was == nil || !sameStanding(was, c.after.User(id))) {
+			return ErrClash
+		}
+		return nil
+	}
+}
+
+// sameChanges says whether others do the same with this change and without it.
+func sameChanges(a, b []access.RowChange) bool {
+	return slices.EqualFunc(a, b, func(x, y access.RowChange) bool { return reflect.DeepEqual(x, y) })
+}
+
+// sameStanding says whether somebody may be given as before: what they may hold, and whether
+// they may hold anything, goes by these.
+func sameStanding(a, b *fact.User) bool {
+	return a.Status == b.Status && a.Unit == b.Unit && a.UserKind == b.UserKind && a.Erased == b.Erased
+}
+
+// Fits says whether the change may become the next revision after a snapshot, at an instant:
+// the numbers it took are still free, and nothing that it gives has ended.
+func (c *Change) Fits(s *access.Snapshot, at calendar.Instant) error {
+	if !c.ids.Free(s) || c.until != 0 && c.until <= at {
+		return ErrClash
+	}
+	return nil
+}
+
+// Moved are the users it changes or speaks of whom others gave something, or took it from,
+// since it was judged, in order.
+func (c *Change) Moved() []fact.UserID { return slices.Sorted(maps.Keys(c.moved)) }
+
+// Again is what it does to those who moved, as a draft upon the newest snapshot, to be judged
+// anew.
+func (c *Change) Again(s *access.Snapshot, ready func(*change.Draft)) *change.Draft {
+	d := change.NewDraft(s)
+	d.Author = c.author
+	ready(d)
+	for _, x := range c.Changes {
+		f := x.After
+		if f == nil {
+			f = x.Before
+		}
+		if id, _ := whose(f); !c.moved[id] {
+			continue
+		}
+		if x.After != nil {
+			d.Put(x.After)
+		} else {
+			d.End(x.Before)
+		}
+	}
+	return d
+}
+
+// Number makes it a revision: the snapshot that it leaves. The change is not to be used any
+// more.
+func (c *Change) Number(revision int64, at calendar.Instant) *access.Snapshot {
+	c.after.Number(c.Changes, maps.Keys(c.users), Provisional, revision)
+	b := c.after.Next()
+	return b.Seal(revision, at)
+}
