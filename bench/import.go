@@ -24,15 +24,10 @@ func importing(ctx context.Context, database string) ([]line, error) {
 		return nil, err
 	}
 	defer stopping()
-	var roles wire.RoleList
-	if err := a.call("GET", "/roles", nil, &roles); err != nil {
+	k.ledger.Close() // the service alone follows
+	keys, err := roleKeys(a)
+	if err != nil {
 		return nil, err
-	}
-	var keys []string
-	for _, r := range roles.Roles {
-		if r.Application != nil && r.Application.Key != "able-roster" && !r.Retired {
-			keys = append(keys, r.Key)
-		}
 	}
 	var stop atomic.Bool
 	var longest, checked time.Duration
@@ -68,6 +63,11 @@ func importing(ctx context.Context, database string) ([]line, error) {
 	}
 	if err != nil {
 		return nil, err
+	}
+	for whole := false; !whole; time.Sleep(10 * time.Millisecond) { // its rows follow it
+		if err := k.pool.QueryRow(ctx, "select rows_through >= $1 from ledger_head", result.Revision).Scan(&whole); err != nil {
+			return nil, err
+		}
 	}
 	copying, rows, err := copied(ctx, k.pool.Config().ConnString(), result.Revision)
 	if err != nil {

@@ -61,11 +61,20 @@ func ask(p *program, token string) *asking {
 
 // running makes an organisation and serves it.
 func running(ctx context.Context, database string, users int) (k *kept, a *asking, stop func(), err error) {
+	k, all, stop, err := several(ctx, database, users, 1)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	return k, all[0], stop, nil
+}
+
+// several is running by so many services.
+func several(ctx context.Context, database string, users, n int) (k *kept, all []*asking, stop func(), err error) {
 	if k, err = keep(ctx, database, users); err != nil {
 		return nil, nil, nil, err
 	}
 	stop = k.drop
-	fail := func(err error) (*kept, *asking, func(), error) {
+	fail := func(err error) (*kept, []*asking, func(), error) {
 		stop()
 		return nil, nil, nil, err
 	}
@@ -79,16 +88,19 @@ func running(ctx context.Context, database string, users int) (k *kept, a *askin
 	if err != nil {
 		return fail(err)
 	}
-	p, err := launch(file, where)
-	if err != nil {
-		return fail(err)
+	for range n {
+		p, err := launch(file, where)
+		if err != nil {
+			return fail(err)
+		}
+		drop := stop
+		stop = func() {
+			p.stop()
+			drop()
+		}
+		all = append(all, ask(p, token))
 	}
-	drop := stop
-	stop = func() {
-		p.stop()
-		drop()
-	}
-	return k, ask(p, token), stop, nil
+	return k, all, stop, nil
 }
 
 // measureLists measures each list as the console asks for it, over loopback, of an

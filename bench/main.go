@@ -48,6 +48,7 @@ var measurements = []struct {
 	{"refused", refused},
 	{"silent", silent},
 	{"import", importing},
+	{"beside", besides(100_000)},
 	{"million", inAMillion(against10000)},
 	{"busy", inAMillion(whileCommitting)},
 	{"old", inAMillion(oldDays)},

@@ -32,6 +32,10 @@ type Draft struct {
 	// than they are judge no operation then.
 	Replays bool
 
+	// Calm is called now and then while much is applied, or its effect worked out, which
+	// then takes one processor: it may let others go on. Nil for changes that are soon done.
+	Calm func()
+
 	Faults []Fault
 	Needs  []Need
 	needed map[needKey]bool // once there are many

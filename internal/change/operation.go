@@ -48,8 +48,16 @@ func EncodeOperation(op Operation) (json.RawMessage, error) {
 // Apply does one operation, the i-th of its change, and is the operation settled.
 // Faults, needs and notes gather in the draft.
 func (d *Draft) Apply(i int, op Operation, at calendar.Instant) Operation {
+	d.calm(i)
 	d.op, d.at = i, at
 	return op.ApplyTo(d)
+}
+
+// calm calls Calm now and then, of many things.
+func (d *Draft) calm(i int) {
+	if d.Calm != nil && i%64 == 63 {
+		d.Calm()
+	}
 }
 
 // Finish does what follows from the whole change: default rules give and take;
@@ -126,6 +134,9 @@ func (d *Draft) Judged(field, format string, args ...any) bool {
 // Need asks the author for a right, once for all the operations that need it, and
 // says whether they have it.
 func (d *Draft) Need(action, path, what string, args ...any) bool {
+	if d.Replays { // it was judged
+		return true
+	}
 	d.ask(action, path, what, args...)
 	return d.May == nil || d.May(action, path)
 }

@@ -37,7 +37,7 @@ const manyTouched = 2000
 func (d *Draft) Preview(from calendar.Instant) Preview {
 	p := Preview{Touched: d.touchedUsers()}
 	parts := []effects{{}}
-	if len(p.Touched) < manyTouched {
+	if len(p.Touched) < manyTouched || d.Calm != nil {
 		parts[0] = d.effectsOn(p.Touched, from)
 	} else {
 		n := runtime.GOMAXPROCS(0)
@@ -78,7 +78,8 @@ func (d *Draft) effectsOn(users []fact.UserID, from calendar.Instant) effects {
 	out := effects{alike: map[string]int{}}
 	class := map[string]int{} // the place among the effects, or -1 for none
 	var k []byte
-	for _, id := range users {
+	for n, id := range users {
+		d.calm(n)
 		if len(users) > 1 { // one is a class of their own
 			k = query.AppendHolding(&d.Snapshot, query.AppendHolding(d.Base(), k[:0], id, from), id, from)
 		}

@@ -140,7 +140,9 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 	a.w.hash = head.hash
 	if err := l.finish(ctx, conn, &a.w, &b); err != nil {
 		if judgeAgain(err) {
-			l.lagging.Store(l.lagging.Load() || rowsBehind(err))
+			if rowsDiffer(err) {
+				l.lagging.Store(!a.w.behind)
+			}
 			err = nil
 		}
 		return false, errors.Join(err, rollback(ctx, conn))
@@ -170,11 +172,12 @@ func (a *attempt) keysKnown(ctx context.Context, q querier) (bool, error) {
 // change was committed before under its key: neither is known ahead.
 func judgeAgain(err error) bool {
 	var pg *pgconn.PgError
-	return errors.As(err, &pg) && (pg.Code == "AR001" || rowsBehind(err) || pg.Code == "23505" && pg.ConstraintName == "idempotency_pkey")
+	return errors.As(err, &pg) && (pg.Code == "AR001" || rowsDiffer(err) || pg.Code == "23505" && pg.ConstraintName == "idempotency_pkey")
 }
 
-// rowsBehind says whether a transaction failed since the fact rows do not reach the head.
-func rowsBehind(err error) bool {
+// rowsDiffer says whether a transaction failed since the fact rows do not reach the head, or
+// do so again: otherwise than was thought.
+func rowsDiffer(err error) bool {
 	var pg *pgconn.PgError
 	return errors.As(err, &pg) && pg.Code == "AR002"
 }

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/hex"
 	"encoding/json"
@@ -266,8 +267,6 @@ func (l *Ledger) judgeAhead(last **attempt, group []*pending) {
 
 func (l *Ledger) commitGroup(a *attempt) {
 	defer close(a.done)
-	l.writing.Lock()
-	defer l.writing.Unlock()
 	// Not the callers' contexts: one of them going away must not break off
 	// what the others wait for.
 	ctx, cancel := context.WithTimeout(a.traced(), commitLimit)
@@ -282,6 +281,9 @@ func (l *Ledger) commitGroup(a *attempt) {
 	}
 	a.w.stream.drop() // or what is written anew would wait for it
 	err = l.tryGroup(ctx, &a.group)
+	for errors.Is(err, errMoved) && ctx.Err() == nil {
+		err = l.tryGroup(ctx, &a.group)
+	}
 	for _, p := range a.group { // whoever is not answered yet
 		p.answer(Committed{}, Unavailable(err))
 	}
@@ -323,8 +325,10 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 	}
 	head := l.head.Load()
 	if !head.is(w.revision, w.hash) {
-		err := rollback(ctx, conn)
-		return errors.Join(l.loseRevisions(ctx, head), err)
+		_ = rollback(ctx, conn)
+		// Revisions were lost, or this transaction was ended meanwhile, and others went on.
+		err := l.reading(ctx, func(tx pgx.Tx) error { return l.stands(ctx, tx, head) })
+		return cmp.Or(err, errMoved)
 	}
 	w.head = head.snapshot
 	var won []*pending
@@ -654,11 +658,15 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 	l.own.Store(w)
 	defer l.own.Store(nil)
 	var said time.Time
-	late := w.behind || w.large != nil // others may be told of the rows before these are
+	var withRows any = !w.behind
+	if w.large != nil {
+		withRows = nil // they follow
+	}
+	late := withRows != true
 	if late {
 		w.leaveRows()
 	}
-	b.Queue(sqlAdvance, w.revision, base, w.head.Revision, w.hash, w.at, !late).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
+	b.Queue(sqlAdvance, w.revision, base, w.head.Revision, w.hash, w.at, withRows).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
 	if err := w.write(ctx, conn.Conn(), b); err != nil {
 		return err
 	}

@@ -37,9 +37,9 @@ type derivedColumns struct {
 	subjects []string
 }
 
-// readDerived reads them for some revisions, in order of position.
-func readDerived(ctx context.Context, q querier, numbers []int64) (map[int64][]derivedColumns, error) {
-	rows, err := q.Query(ctx, "select revision, position, verb, subjects from recorded_operation where revision = any($1) order by revision, position", numbers)
+// readDerived reads them by the places of some revisions, in order of position.
+func readDerived(ctx context.Context, q querier, places []int64) (map[int64][]derivedColumns, error) {
+	rows, err := q.Query(ctx, "select revision, position, verb, subjects from operation where revision = any($1) order by revision, position", places)
 	if err != nil {
 		return nil, err
 	}

@@ -124,6 +124,7 @@ func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, ne
 	case newest < known.revision(), newest == known.revision() && !bytes.Equal(hash, known.hash):
 		return at, 0, l.loseRevisions(ctx, known)
 	}
+	l.recents.upTo(reached)
 	if reached == newest {
 		l.lagging.Store(false)
 	} else {
@@ -222,6 +223,9 @@ func (l *Ledger) advance(ctx context.Context) error {
 				s, err := l.follows(ctx, tx, t.snapshot, &r)
 				if err != nil {
 					return &unfit{r.Revision, err}
+				}
+				if l.lagging.Load() {
+					l.recents.add(s)
 				}
 				t = tip{snapshot: s, hash: r.hash}
 			}

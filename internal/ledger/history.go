@@ -57,7 +57,8 @@ type HistoryFilter struct {
 // sqlRevisionsOf are the revisions that speak of some subjects ($4), and those that
 // opened or closed what users ($6) were given or what was given of roles ($7): whatever
 // operation it was that did.
-const sqlRevisionsOf = `select revision from recorded_operation where subjects && $4
+const sqlRevisionsOf = `select coalesce(r.revision, o.revision) from operation o left join revision r on r.staged = -o.revision
+	where o.subjects && $4 and (o.revision > 0 or r.revision is not null)
 	union select opened from assignment_fact where assignee_user = any($6) and assignee_user <> 0
 	union select closed from assignment_fact where assignee_user = any($6) and assignee_user <> 0 and closed is not null
 	union select opened from membership_fact where member_user = any($6) and member_user <> 0
@@ -82,19 +83,18 @@ func (f *HistoryFilter) numbers(kind string) []int32 {
 // History are revisions, newest first.
 func (l *Ledger) History(ctx context.Context, f HistoryFilter, limit int) ([]Revision, error) {
 	var out []Revision
-	if len(f.Subject) > 0 {
-		if err := l.rowsReach(ctx, l.Head().Revision); err != nil {
-			return nil, err
-		}
+	unfiled, err := l.unfiledOf(ctx, &f)
+	if err != nil {
+		return nil, err
 	}
-	err := l.reading(ctx, func(tx pgx.Tx) (err error) {
+	err = l.reading(ctx, func(tx pgx.Tx) (err error) {
 		if f.Subject == nil {
 			f.Subject = []string{}
 		}
 		rows, err := tx.Query(ctx, `select revision from revision r
 			where ($1 = 0 or revision < $1) and ($2 = 0 or revision <= $2) and ($3 = 0 or revision = $3)
-			and (cardinality($4::text[]) = 0 or revision in (`+sqlRevisionsOf+`))
-			order by revision desc limit $5`, f.Before, f.AtMost, f.Number, f.Subject, limit, f.users(), f.roles())
+			and (cardinality($4::text[]) = 0 or revision in (`+sqlRevisionsOf+` union select unnest($8::bigint[])))
+			order by revision desc limit $5`, f.Before, f.AtMost, f.Number, f.Subject, limit, f.users(), f.roles(), unfiled)
 		if err != nil {
 			return err
 		}
@@ -109,10 +109,36 @@ func (l *Ledger) History(ctx context.Context, f HistoryFilter, limit int) ([]Rev
 	return out, err
 }
 
+// unfiledOf are the revisions that touched the users of a filter and whose rows are not all
+// written. Of roles it waits for the rows.
+func (l *Ledger) unfiledOf(ctx context.Context, f *HistoryFilter) ([]int64, error) {
+	out := []int64{}
+	if len(f.Subject) == 0 || !l.lagging.Load() {
+		return out, nil
+	}
+	head := l.Head()
+	reached, err := rowsThrough(ctx, l.pool)
+	if err != nil {
+		return nil, Unavailable(err)
+	}
+	later, ok := l.recents.between(reached, head.Revision, head.Erased())
+	if !ok || len(f.roles()) > 0 {
+		return out, l.rowsReach(ctx, head.Revision)
+	}
+	for _, id := range f.users() {
+		for _, s := range later {
+			if u := s.UserTable.At(int(id)); u != nil && u.Touched == s.Revision {
+				out = append(out, s.Revision)
+			}
+		}
+	}
+	return out, nil
+}
+
 // readRevisions reads the revisions after one, oldest first: with their operations, but for
 // those of a large change that is known here already (0 for none).
 func readRevisions(ctx context.Context, q querier, after int64, limit int, known int64) ([]Revision, error) {
-	return collectWith(ctx, q, sqlRevisionsAfter, []any{after, limit}, known, sqlOperations, func(numbers []int64) []any { return []any{numbers} })
+	return collectWith(ctx, q, sqlRevisionsAfter, []any{after, limit}, known, sqlOperations, func(places []int64) []any { return []any{places} })
 }
 
 // sqlRevisionsListed leaves out what only verifying reads.
@@ -128,10 +154,10 @@ func readListed(ctx context.Context, q querier, numbers []int64, f HistoryFilter
 	// Of a revision in which none speaks of the subjects all do: they gave or took what the
 	// subjects hold without naming them.
 	const some = `select o.revision, o.body from unnest($1::bigint[]) n
-		cross join lateral (select * from recorded_operation o where o.revision = n and (cardinality($2::text[]) = 0 or o.subjects && $2
-			or not exists (select from recorded_operation x where x.revision = n and x.subjects && $2))
+		cross join lateral (select * from operation o where o.revision = n and (cardinality($2::text[]) = 0 or o.subjects && $2
+			or not exists (select from operation x where x.revision = n and x.subjects && $2))
 			order by o.position offset $3 limit $4) o order by o.revision, o.position`
-	out, err := collectWith(ctx, q, sqlRevisionsListed, []any{numbers}, 0, some, func(numbers []int64) []any { return []any{numbers, f.Subject, f.After, most + 1} })
+	out, err := collectWith(ctx, q, sqlRevisionsListed, []any{numbers}, 0, some, func(places []int64) []any { return []any{places, f.Subject, f.After, most + 1} })
 	for i := range out {
 		r := &out[i]
 		if r.More = len(r.Operations) > most; r.More {
@@ -141,12 +167,20 @@ func readListed(ctx context.Context, q querier, numbers []int64, f HistoryFilter
 	return out, err
 }
 
-const sqlOperations = `select revision, body from recorded_operation
+const sqlOperations = `select revision, body from operation
 	where revision = any($1) order by revision, position`
 
-// collectWith reads revisions by one query, and their operations by another, but for those of
-// the large change that is known.
-func collectWith(ctx context.Context, q querier, sql string, args []any, known int64, operations string, of func(numbers []int64) []any) ([]Revision, error) {
+// place is under which number the operations of a revision were written.
+func (r *Revision) place() int64 {
+	if r.staged != 0 {
+		return -r.staged
+	}
+	return r.Revision
+}
+
+// collectWith reads revisions by one query, and their operations by another, which goes by
+// their places: but for those of the large change that is known.
+func collectWith(ctx context.Context, q querier, sql string, args []any, known int64, operations string, of func(places []int64) []any) ([]Revision, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, err
@@ -164,24 +198,24 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, known i
 		}
 		r.At, r.Recorded, r.Hash = calendar.At(at), calendar.At(recorded), hex.EncodeToString(r.hash)
 		r.personal = map[string]fact.Personal{}
-		index[r.Revision] = len(out)
+		index[r.place()] = len(out)
 		out = append(out, r)
 	}
 	if err := rows.Err(); err != nil || len(out) == 0 {
 		return out, err
 	}
-	numbers := make([]int64, 0, len(out))
+	places := make([]int64, 0, len(out))
 	reasons := make([][]byte, 0, len(out))
 	for _, r := range out {
 		if r.staged == 0 || r.staged != known {
-			numbers = append(numbers, r.Revision)
+			places = append(places, r.place())
 		}
 		reasons = append(reasons, r.reason)
 	}
 	if err := readReasons(ctx, q, out, reasons); err != nil {
 		return nil, err
 	}
-	return out, readOperations(ctx, q, out, index, operations, of(numbers))
+	return out, readOperations(ctx, q, out, index, operations, of(places))
 }
 
 func readReasons(ctx context.Context, q querier, out []Revision, digests [][]byte) error {
@@ -226,11 +260,11 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 		r := &out[index[n]]
 		now, err := r.present(json.RawMessage(body))
 		if err != nil {
-			return &unreadable{n, len(r.raw), err}
+			return &unreadable{r.Revision, len(r.raw), err}
 		}
 		op, err := change.DecodeStored(now)
 		if err != nil {
-			return &unreadable{n, len(r.raw), err}
+			return &unreadable{r.Revision, len(r.raw), err}
 		}
 		r.raw = append(r.raw, json.RawMessage(body))
 		r.Operations = append(r.Operations, op)
@@ -283,13 +317,23 @@ func replay(s *access.Snapshot, r *Revision) (*change.Draft, error) {
 
 // applyTo applies a revision to a draft that was begun for it.
 func (r *Revision) applyTo(d *change.Draft) (*change.Draft, error) {
+	r.readies(d)
+	for i, op := range r.Operations {
+		r.Operations[i] = d.Apply(i, op, r.At)
+	}
+	return finishReplay(d)
+}
+
+// readies sets in a draft what its operations are applied by.
+func (r *Revision) readies(d *change.Draft) {
 	d.Author, d.Replays = r.Author, true
 	if r.format > 1 {
 		d.TakeIDs(r.ids)
 	}
-	for i, op := range r.Operations {
-		r.Operations[i] = d.Apply(i, op, r.At)
-	}
+}
+
+// finishReplay finishes a draft whose operations were applied before.
+func finishReplay(d *change.Draft) (*change.Draft, error) {
 	d.Finish()
 	if len(d.Faults) > 0 {
 		return nil, fmt.Errorf("does not fit what was before: %w", &d.Faults[0])
@@ -329,7 +373,7 @@ func (l *Ledger) At(ctx context.Context, at calendar.Instant) (*access.Snapshot,
 	if h := l.Head(); h.Revision == n {
 		return h, nil
 	}
-	if s := l.cache.get(n, l.Head().Erased()); s != nil {
+	if s := l.atHand(n); s != nil {
 		return s, nil
 	}
 	flight := l.flights.DoChan(fmt.Sprint(n), func() (out any, err error) {
@@ -348,6 +392,15 @@ func (l *Ledger) At(ctx context.Context, at calendar.Instant) (*access.Snapshot,
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	}
+}
+
+// atHand is the whole snapshot of a past revision, nil where it would have to be made.
+func (l *Ledger) atHand(n int64) *access.Snapshot {
+	erased := l.Head().Erased()
+	if s := l.recents.at(n, erased); s != nil {
+		return s
+	}
+	return l.cache.get(n, erased)
 }
 
 // wholeLimit is how long loading a whole past snapshot may take, the waiting for a place

@@ -8,8 +8,10 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/caught"
 	"ableroster/internal/change"
 	"ableroster/internal/operation"
+	"ableroster/internal/pace"
 	"ableroster/internal/prepared"
 )
 
@@ -93,8 +95,9 @@ func (t *turn) stage(ctx context.Context, c *Change, judge Judge) (s *staged, er
 	l := t.l
 	base, at := l.Head(), calendar.At(l.Now())
 	s = &staged{l: l, ops: make([]change.Operation, len(c.Operations)), began: time.Now()}
-	d := prepared.Begin(base)
-	d.Author = c.Author
+	begun := prepared.Begin(base)
+	d := begun.Draft
+	d.Author, d.Calm = c.Author, pace.GiveWay
 	if c.Prepare != nil {
 		c.Prepare(d, at)
 	}
@@ -106,7 +109,7 @@ func (t *turn) stage(ctx context.Context, c *Change, judge Judge) (s *staged, er
 		if _, erases := op.(*operation.EraseUser); erases {
 			return nil, nil
 		}
-		s.ops[i] = d.Apply(i, op, at)
+		s.ops[i] = begun.Apply(op, at)
 	}
 	d.Finish()
 	if len(d.Faults) > 0 {
@@ -117,14 +120,18 @@ func (t *turn) stage(ctx context.Context, c *Change, judge Judge) (s *staged, er
 		return nil, err
 	}
 	var ok bool
-	if s.change, ok = prepared.Of(d, s.ops); !ok || len(s.change.Changes) == 0 {
+	if s.change, ok = prepared.Of(begun); !ok || len(s.change.Changes) == 0 {
 		return nil, nil
 	}
 	w, err := t.write(ctx, s, base, at, seals)
 	if err != nil {
 		return nil, err
 	}
-	s.digest, err = w.through(func() error { return judge(d, at) }, func(done int) error { return c.watched(Writing, done) })
+	defer w.s.stop()
+	err = caught.Do(func() error { return judge(d, at) })
+	if err == nil {
+		s.digest, err = w.through(func(done int) error { return c.watched(Writing, done) })
+	}
 	if err == nil {
 		err = t.ready(ctx, s)
 	}
@@ -132,9 +139,13 @@ func (t *turn) stage(ctx context.Context, c *Change, judge Judge) (s *staged, er
 		err = t.others(ctx, s, func() error { return c.watched(Preparing, 0) })
 	}
 	if err == nil {
+		err = <-w.s.readsBack
+	}
+	if err == nil {
 		err = c.watched(Publishing, len(s.ops))
 	}
 	if err != nil {
+		w.s.drop() // nothing more is written of it
 		l.giveUp(s.id)
 		return nil, err
 	}
@@ -200,7 +211,8 @@ func again(err error) error {
 // takeIn has a prepared change follow the revisions up to one.
 func takeIn(ctx context.Context, q querier, c *prepared.Change, to int64) error {
 	for c.Revision() < to {
-		revs, err := readRevisions(ctx, q, c.Revision(), 200, 0)
+		// No more than these: what follows may be the change itself.
+		revs, err := readRevisions(ctx, q, c.Revision(), int(min(200, to-c.Revision())), 0)
 		if err != nil {
 			return err
 		}
@@ -209,9 +221,6 @@ func takeIn(ctx context.Context, q querier, c *prepared.Change, to int64) error 
 		}
 		for i := range revs {
 			r := &revs[i]
-			if r.Revision > to {
-				return nil
-			}
 			apply := func(s *access.Snapshot) (*change.Draft, error) { return replay(s, r) }
 			if err := c.Follow(apply, r.Operations, r.Revision, r.At); err != nil {
 				return err

@@ -247,8 +247,10 @@ func TestALargeChangeThatIsGivenUpLeavesNothing(t *testing.T) {
 		t.Errorf("%d rows are left", n)
 	}
 	// A program that ended before it published.
-	if _, err := pool.Exec(ctx, `with s as (insert into staging (author, operations) values (1, 1) returning id)
-		insert into operation (revision, position, verb, body, subjects) select -id, 0, 'add_user', '{}', '{}' from s`); err != nil {
+	if _, err := pool.Exec(ctx, `with s as (insert into staging (author, operations) values (1, 1), (1, 1) returning id)
+		insert into operation (revision, position, verb, body, subjects) select -id, 0, 'add_user', '{}', '{}' from s;
+		delete from staging where id in (select min(id) from staging);
+		insert into personal (digest, user_id, staged) values ('\x00', 1, 4711)`); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := l.Commit(ctx, large("z", 1500), noFaults); err != nil {

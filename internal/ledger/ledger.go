@@ -42,7 +42,6 @@ type Ledger struct {
 	id       string                 // of the ledger, wherever it is
 	epoch    int                    // of the ledger's history: see migration 30
 	own      atomic.Pointer[writer] // what this program is writing now
-	writing  sync.Mutex             // held while it writes a group
 	queue    chan *pending
 	writes   chan *attempt
 	derailed atomic.Bool                  // an attempt had to be judged again
@@ -69,6 +68,12 @@ type Ledger struct {
 	lagging atomic.Bool   // the fact rows do not reach the head, as far as is known
 	fill    chan struct{} // told when they may not
 	unfiled backlog
+	recents recent
+	tidied  struct { // see tidy
+		revision int64
+		when     time.Time
+		due      atomic.Bool
+	}
 
 	verifying verifyRuns
 

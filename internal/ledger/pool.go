@@ -28,7 +28,8 @@ var there = map[string]string{
 	"idle_in_transaction_session_timeout": "10000",
 	"lock_timeout":                        "30000",
 	"statement_timeout":                   "600000",
-	"jit":                                 "off", // no query runs long enough to gain by it
+	"gin_pending_list_limit":              "262144", // kB: see tidy
+	"jit":                                 "off",    // no query runs long enough to gain by it
 }
 
 // idle is how long a transaction may stand while something large is judged, replayed or

@@ -1,8 +1,8 @@
 package ledger
 
 import (
-	"bytes"
 	"context"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -14,6 +14,8 @@ import (
 	"ableroster/internal/caught"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/gctune"
+	"ableroster/internal/pace"
 	"ableroster/internal/prepared"
 
 	"github.com/jackc/pgx/v5"
@@ -26,20 +28,24 @@ type following struct {
 	end    context.CancelFunc
 	mu     sync.Mutex
 	change *prepared.Change // nil until it is prepared, and after it was used
+	shown  *access.Snapshot // what came of it then: several may follow the same revision at once
 	author fact.UserID
 	ids    access.IDs
 	digest string
 }
 
 const (
-	sqlStaged    = `select author, ids, digest from staging where id = $1 and ready`
-	sqlStillThis = `select exists (select from staging where id = $1)`
+	sqlStaged    = `select author, ids, digest, operations from staging where id = $1 and ready`
+	sqlStillThis = `select exists (select from staging where id = $1), exists (select from revision where staged = $1)`
 )
 
 // prepareStaged begins to prepare the large change that lies ready, if it is another
 // program's and is not prepared already. 0 is none.
 func (l *Ledger) prepareStaged(id int64) {
 	now := l.prepared.Load()
+	if now != nil && now.isPast(l.Head().Revision) {
+		l.prepared.CompareAndSwap(now, nil)
+	}
 	if id == 0 || id == l.staging.Load() || now != nil && now.id == id {
 		return
 	}
@@ -54,21 +60,22 @@ func (l *Ledger) prepareStaged(id int64) {
 		defer l.done.Done()
 		defer cancel()
 		err := caught.Do(func() error { return f.prepare(ctx, l) })
-		if err != nil && ctx.Err() == nil {
+		if err == nil {
+			return
+		}
+		if ctx.Err() == nil && !errors.Is(err, errGivenUp) {
 			l.log.Info("a large change is taken over when it is published, and not before", "why", err)
 		}
-		f.take()
 		l.prepared.CompareAndSwap(f, nil)
 	}()
 }
 
-// take is the change as it is prepared, for its one use; nil when it is not.
-func (f *following) take() *prepared.Change {
+// isPast says that the change was shown, and that others came after it: nobody comes to it
+// any more.
+func (f *following) isPast(head int64) bool {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	c := f.change
-	f.change = nil
-	return c
+	return f.shown != nil && f.shown.Revision < head
 }
 
 // prepare reads a staged change, applies it to the head, and keeps it up with the head until
@@ -79,34 +86,20 @@ func (f *following) prepare(ctx context.Context, l *Ledger) error {
 		return err
 	}
 	defer hangUp(conn)
-	r := Revision{Revision: prepared.Provisional, format: formatVersion, personal: map[string]fact.Personal{}}
-	err = conn.QueryRow(ctx, sqlStaged, f.id).Scan((*uint32)(&r.Author), &r.ids, &f.digest)
-	if errors.Is(err, pgx.ErrNoRows) {
-		return nil
-	}
+	var n int
+	r := Revision{Revision: prepared.Provisional, format: formatVersion}
+	err = conn.QueryRow(ctx, sqlStaged, f.id).Scan((*uint32)(&r.Author), &r.ids, &f.digest, &n)
 	if err != nil {
 		return err
 	}
 	f.author, f.ids = r.Author, r.ids
-	if err := readStaged(ctx, conn, &r, f.id); err != nil {
-		return err
+	if n > fewStaged {
+		defer gctune.Busy()() // until it is used
 	}
-	digest := newDigester()
-	for _, raw := range r.raw {
-		digest.add(raw)
-	}
-	if digest.sum() != f.digest {
-		return errors.New("its operations are not those that were written")
-	}
-	d, err := r.applyTo(prepared.Resume(l.Head()))
+	c, err := f.apply(ctx, conn, l.Head(), &r)
 	if err != nil {
 		return err
 	}
-	c, ok := prepared.Of(d, r.Operations)
-	if !ok {
-		return errors.New("it changes more than may wait")
-	}
-	r = Revision{}
 	f.mu.Lock()
 	f.change = c
 	f.mu.Unlock()
@@ -134,15 +127,22 @@ func (f *following) keepUp(ctx context.Context, conn *pgx.Conn, head int64) (don
 	if f.change == nil {
 		return true, nil
 	}
-	var there bool
-	if err := conn.QueryRow(ctx, sqlStillThis, f.id).Scan(&there); err != nil {
-		return false, err
+	var waits, published bool
+	err = conn.QueryRow(ctx, sqlStillThis, f.id).Scan(&waits, &published)
+	switch {
+	case err == nil && waits:
+		err = takeIn(ctx, conn, f.change, head)
+	case err == nil && !published:
+		err = errGivenUp
 	}
-	if !there { // published, and about to be shown here, or given up
-		return false, nil
+	if err != nil {
+		f.change = nil
 	}
-	return false, takeIn(ctx, conn, f.change, head)
+	return false, err
 }
+
+// errGivenUp says that a large change will not be published.
+var errGivenUp = errors.New("it was given up")
 
 // shows makes a revision of the change, if that is what it is, upon the snapshot before it.
 func (f *following) shows(ctx context.Context, q querier, r *Revision, before int64) (*access.Snapshot, error) {
@@ -152,8 +152,13 @@ func (f *following) shows(ctx context.Context, q querier, r *Revision, before in
 	if err := json.Unmarshal(r.canonical, &doc); err != nil || doc.Digest != f.digest || r.Author != f.author || !reflect.DeepEqual(r.ids, f.ids) {
 		return nil, errors.New("it is not what was written before")
 	}
-	c := f.take()
-	if c == nil {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.shown != nil && f.shown.Revision == r.Revision {
+		return f.shown, nil
+	}
+	c := f.change
+	if f.change = nil; c == nil {
 		return nil, errors.New("it was not prepared")
 	}
 	if err := takeIn(ctx, q, c, before); err != nil {
@@ -162,38 +167,59 @@ func (f *following) shows(ctx context.Context, q querier, r *Revision, before in
 	if c.Revision() != before {
 		return nil, fmt.Errorf("it follows revision %d", c.Revision())
 	}
-	return c.Number(r.Revision, r.At), nil
+	f.shown = c.Number(r.Revision, r.At)
+	return f.shown, nil
 }
 
-// readStaged reads the operations of a staged change.
-func readStaged(ctx context.Context, conn *pgx.Conn, r *Revision, id int64) error {
+// apply applies the operations of a staged change as they are read.
+func (f *following) apply(ctx context.Context, conn *pgx.Conn, s *access.Snapshot, r *Revision) (*prepared.Change, error) {
 	known := map[string]fact.Personal{}
-	err := eachPersonal(ctx, conn, func(digest sum, _ fact.UserID, p fact.Personal) { known[fmt.Sprintf("%x", digest[:])] = p }, sqlPersonal+" where staged = $1", id)
+	err := eachPersonal(ctx, conn, func(digest sum, _ fact.UserID, p fact.Personal) { known[string(digest[:])] = p }, sqlPersonal+" where staged = $1", f.id)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	rows, err := conn.Query(ctx, "select body from operation where revision = $1 order by position", -id)
+	rows, err := conn.Query(ctx, "select body from operation where revision = $1 order by position", -f.id)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer rows.Close()
-	for rows.Next() {
-		var body []byte
-		if err := rows.Scan(&body); err != nil {
-			return err
-		}
-		raw := json.RawMessage(bytes.Clone(body))
+	begun := prepared.Resume(s)
+	r.readies(begun.Draft)
+	begun.Draft.Calm = pace.GiveWay
+	digest := newDigester()
+	for n := 0; rows.Next(); n++ {
+		raw := rows.RawValues()[0]
+		digest.add(raw)
 		op, err := change.DecodeStored(raw)
 		if err != nil {
-			return &unreadable{r.Revision, len(r.raw), err}
+			return nil, &unreadable{r.Revision, n, err}
 		}
 		if p, ok := op.(change.PersonalOperation); ok {
-			p.Unseal(func(digest string) fact.Personal { return known[digest] })
+			p.Unseal(func(digest string) fact.Personal {
+				raw, _ := hex.DecodeString(digest)
+				return known[string(raw)]
+			})
 		}
-		r.raw, r.Operations = append(r.raw, raw), append(r.Operations, op)
+		begun.Apply(op, 0)
 	}
-	return rows.Err()
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	if digest.sum() != f.digest {
+		return nil, errors.New("its operations are not those that were written")
+	}
+	if _, err := finishReplay(begun.Draft); err != nil {
+		return nil, err
+	}
+	c, ok := prepared.Of(begun)
+	if !ok {
+		return nil, errors.New("it changes more than may wait")
+	}
+	return c, nil
 }
+
+// fewStaged is up to how many operations the heap need not grow for.
+const fewStaged = 20_000
 
 // follows is the snapshot that a revision leaves, upon the one before it: at once, where it
 // was prepared.

@@ -45,7 +45,7 @@ var userColumns = func() filter.Columns {
 // snapshot is at hand anyway.
 func (l *Ledger) Register(ctx context.Context, at calendar.Instant, e filter.Expression, schema filter.Schema) (s *access.Snapshot, ok bool, err error) {
 	n, t, err := l.RevisionAt(ctx, at)
-	if err != nil || l.Head().Revision == n || l.cache.get(n, l.Head().Erased()) != nil {
+	if err != nil || l.Head().Revision == n || l.atHand(n) != nil {
 		return nil, false, err
 	}
 	condition, args := "true", []any(nil)

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"time"
 
@@ -34,12 +35,20 @@ const (
 func (l *Ledger) RoleHistory(ctx context.Context, user fact.UserID) ([]query.Era, error) {
 	var rows []row
 	times := map[int64]calendar.Instant{}
-	if err := l.rowsReach(ctx, l.Head().Revision); err != nil {
-		return nil, err
-	}
+	head := l.Head()
+	var later []*access.Snapshot // of the revisions that have no rows yet
 	err := l.reading(ctx, func(tx pgx.Tx) error {
-		var err error
-		if rows, err = rowsEver(ctx, tx, user); err != nil {
+		reached, err := rowsThrough(ctx, tx)
+		if err != nil {
+			return err
+		}
+		if reached < head.Revision {
+			var ok bool
+			if later, ok = l.recents.between(reached, head.Revision, head.Erased()); !ok {
+				return ErrRowsLater
+			}
+		}
+		if rows, err = rowsEver(ctx, tx, user, reached); err != nil {
 			return err
 		}
 		found, err := tx.Query(ctx, "select revision, at from revision where revision = any($1)", boundaries(rows))
@@ -57,6 +66,13 @@ func (l *Ledger) RoleHistory(ctx context.Context, user fact.UserID) ([]query.Era
 		}
 		return found.Err()
 	})
+	if errors.Is(err, ErrRowsLater) {
+		l.rowsLag()
+		if err := l.rowsReach(ctx, head.Revision); err != nil {
+			return nil, err
+		}
+		return l.RoleHistory(ctx, user)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -77,6 +93,15 @@ func (l *Ledger) RoleHistory(ctx context.Context, user fact.UserID) ([]query.Era
 		}
 		out = append(out, era)
 	}
+	for i, s := range later {
+		if i > 0 && !concerns(later[i-1], s, user) {
+			continue
+		}
+		if last := len(out) - 1; last >= 0 {
+			out[last].Until = s.At
+		}
+		out = append(out, query.Era{Snapshot: s, Window: calendar.Window{From: s.At}})
+	}
 	return out, nil
 }
 
@@ -93,7 +118,8 @@ func boundaries(rows []row) []int64 {
 	return slices.Compact(out)
 }
 
-func rowsEver(ctx context.Context, tx pgx.Tx, user fact.UserID) ([]row, error) {
+// rowsEver are the rows that ever concerned a user, up to a revision.
+func rowsEver(ctx context.Context, tx pgx.Tx, user fact.UserID, upTo int64) ([]row, error) {
 	groups, err := numbers(ctx, tx, sqlGroupsEver, uint32(user))
 	if err != nil {
 		return nil, err
@@ -121,7 +147,12 @@ func rowsEver(ctx context.Context, tx pgx.Tx, user fact.UserID) ([]row, error) {
 			if u, ok := r.fact.(*fact.User); ok {
 				u.Personal = names[u.Digest]
 			}
-			out = append(out, r)
+			if r.closed > upTo {
+				r.closed = 0
+			}
+			if r.opened <= upTo {
+				out = append(out, r)
+			}
 		}
 		if err := each(ctx, tx, t, put, sql, part.args...); err != nil {
 			return nil, err

@@ -65,7 +65,7 @@ func (l *Ledger) analyze(tables []string) {
 		defer l.done.Done()
 		work := "analyze " + strings.Join(tables, ", ")
 		if slices.Contains(tables, "operation") {
-			work = "select gin_clean_pending_list('operation_subjects'); " + work
+			work = sqlTidy + "; " + work
 		}
 		if _, err := l.pool.Exec(l.run, work); err != nil && l.run.Err() == nil {
 			l.log.Warn("statistics of a table are old", "error", err)

@@ -48,29 +48,36 @@ func (b *backlog) at(revision int64) (changes []access.RowChange, before, after 
 func (l *Ledger) rowsFollow(w *writer) {
 	if w.large != nil {
 		l.unfiled.put(w.large.change.Changes, l.Head(), w.head)
+		select {
+		case l.fill <- struct{}{}:
+		default:
+		}
 	}
 	l.rowsLag()
 }
 
 // rowsLag says that rows are missing, as far as is known here.
-func (l *Ledger) rowsLag() {
-	l.lagging.Store(true)
-	select {
-	case l.fill <- struct{}{}:
-	default:
-	}
-}
+func (l *Ledger) rowsLag() { l.lagging.Store(true) }
+
+// othersFill is for how long rows may be missing before a program writes them that did not
+// publish the change: the one that did has them at hand.
+const othersFill = 3 * time.Second
 
 // fills writes rows that are missing, unless another program does.
 func (l *Ledger) fills(ctx context.Context) {
 	defer l.done.Done()
 	tick := time.NewTicker(time.Second)
 	defer tick.Stop()
+	whole := time.Now() // when the rows were last known to be
 	for {
 		select {
 		case <-l.fill:
 		case <-tick.C:
 			if !l.lagging.Load() {
+				l.tidy(ctx)
+				whole = time.Now()
+			}
+			if time.Since(whole) < othersFill {
 				continue
 			}
 		case <-ctx.Done():
@@ -83,6 +90,25 @@ func (l *Ledger) fills(ctx context.Context) {
 	}
 }
 
+// How much is committed, and how long, before what histories are found by is put in order.
+const (
+	tidyRevisions = 500
+	tidyAfter     = 10 * time.Second
+)
+
+// tidy puts what histories are found by in order, now and then: it is gathered unordered, so
+// that whoever commits while holding the head need not do it.
+func (l *Ledger) tidy(ctx context.Context) {
+	head := l.Head().Revision
+	if !l.tidied.due.Swap(false) && (head-l.tidied.revision < tidyRevisions || time.Since(l.tidied.when) < tidyAfter) {
+		return
+	}
+	l.tidied.revision, l.tidied.when = head, time.Now()
+	if _, err := l.pool.Exec(ctx, sqlTidy); err != nil && ctx.Err() == nil {
+		l.log.Warn("what histories are found by is not in order", "error", err)
+	}
+}
+
 // filler writes the rows of one revision after the other.
 type filler struct {
 	l     *Ledger
@@ -92,11 +118,13 @@ type filler struct {
 }
 
 const (
-	sqlReached = `select revision, rows_through, coalesce(rows_of, 0) from ledger_head`
-	sqlBegins  = `update ledger_head set rows_of = $2 where rows_through = $1`
-	sqlReaches = `update ledger_head set rows_through = $2, rows_of = null where rows_through = $1`
-	sqlUnlock  = `select pg_advisory_unlock($1, $2)`
-	sqlTellAll = `select pg_notify('able_roster_ledger', 'rows')`
+	sqlReached  = `select revision, rows_through, coalesce(rows_of, 0) from ledger_head`
+	sqlBegins   = `update ledger_head set rows_of = $2 where rows_through = $1`
+	sqlReaches  = `update ledger_head set rows_through = $2, rows_of = null where rows_through = $1`
+	sqlAnyLarge = `select exists (select from revision where revision > $1 and staged is not null)`
+	sqlUnlock   = `select pg_advisory_unlock($1, $2)`
+	sqlTidy     = `select gin_clean_pending_list('operation_subjects')`
+	sqlTellAll  = `select pg_notify('able_roster_ledger', 'rows')`
 )
 
 // errNotReached says that the rows were found to reach elsewhere than they should.
@@ -128,8 +156,8 @@ func (l *Ledger) fillRows(ctx context.Context) error {
 	}
 }
 
-// nearly is how many revisions are few enough to be written while this program commits
-// nothing: else there would always be one more.
+// nearly is how many revisions are few enough to be written while the head is held: else
+// there would always be one more.
 const nearly = 50
 
 // some writes the rows of some revisions; done is true when they are all there.
@@ -138,15 +166,9 @@ func (f *filler) some(ctx context.Context) (done bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	if head-reached <= nearly {
-		f.l.writing.Lock()
-		defer f.l.writing.Unlock()
-		if head, reached, of, err = f.reached(ctx); err != nil {
-			return false, err
-		}
-	}
 	if head == reached {
 		f.l.lagging.Store(false)
+		f.l.recents.upTo(reached)
 		f.l.unfiled.put(nil, nil, nil)
 		_, err := f.conn.Exec(ctx, sqlTellAll)
 		return true, err
@@ -169,7 +191,36 @@ func (f *filler) some(ctx context.Context) (done bool, err error) {
 			return false, err
 		}
 	}
-	return false, f.next(ctx)
+	if head-reached <= nearly {
+		var large bool
+		if err := f.conn.QueryRow(ctx, sqlAnyLarge, reached).Scan(&large); err != nil {
+			return false, err
+		}
+		if !large {
+			return false, f.last(ctx)
+		}
+	}
+	return false, f.next(ctx, f.conn)
+}
+
+// last writes the rows of the few revisions that are left, while nobody commits.
+func (f *filler) last(ctx context.Context) error {
+	return pgx.BeginFunc(ctx, f.conn, func(tx pgx.Tx) error {
+		var w writer
+		var reached int64
+		if err := tx.QueryRow(ctx, sqlLockHead).Scan(&w.revision, &w.hash, &w.at, &w.now, &reached); err != nil {
+			return err
+		}
+		if w.revision-reached > 2*nearly {
+			return nil // others were faster
+		}
+		for f.s.Revision < w.revision {
+			if err := f.next(ctx, tx); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 func (f *filler) reached(ctx context.Context) (head, reached, of int64, err error) {
@@ -195,12 +246,12 @@ func (f *filler) clear(ctx context.Context, revision int64) error {
 }
 
 // next writes the rows of the revisions that follow: several small ones, or a large one.
-func (f *filler) next(ctx context.Context) error {
-	n, err := portionAfter(ctx, f.conn, f.s.Revision)
+func (f *filler) next(ctx context.Context, on beginner) error {
+	n, err := portionAfter(ctx, on, f.s.Revision)
 	if err != nil {
 		return err
 	}
-	revs, err := readRevisions(ctx, f.conn, f.s.Revision, n, 0)
+	revs, err := readRevisions(ctx, on, f.s.Revision, n, 0)
 	if err != nil {
 		return err
 	}
@@ -225,12 +276,18 @@ func (f *filler) next(ctx context.Context) error {
 		w.facts(r.Revision, d.Changes())
 		f.s = d.Seal(r.Revision, r.At)
 	}
-	return f.put(ctx, &w, sqlReaches, from, f.s.Revision)
+	return put(ctx, on, &w, sqlReaches, from, f.s.Revision)
+}
+
+// beginner is a connection, or a transaction on it.
+type beginner interface {
+	querier
+	Begin(context.Context) (pgx.Tx, error)
 }
 
 // put writes rows and says how far they reach, in one transaction.
-func (f *filler) put(ctx context.Context, w *rows, sql string, args ...any) error {
-	return pgx.BeginFunc(ctx, f.conn, func(tx pgx.Tx) error {
+func put(ctx context.Context, on beginner, w *rows, sql string, args ...any) error {
+	return pgx.BeginFunc(ctx, on, func(tx pgx.Tx) error {
 		var b pgx.Batch
 		if err := w.write(ctx, tx.Conn(), &b); err != nil {
 			return err
@@ -253,21 +310,24 @@ func (f *filler) put(ctx context.Context, w *rows, sql string, args ...any) erro
 
 // large writes the rows of one revision in portions.
 func (f *filler) large(ctx context.Context, from int64, changes []access.RowChange) error {
-	if err := f.put(ctx, &rows{}, sqlBegins, from, from+1); err != nil {
+	if err := put(ctx, f.conn, &rows{}, sqlBegins, from, from+1); err != nil {
 		return err
 	}
 	f.begun = from + 1
 	for some := range slices.Chunk(changes, portionRows) {
 		var w rows
 		w.facts(from+1, some)
-		if err := f.put(ctx, &w, ""); err != nil {
+		if err := put(ctx, f.conn, &w, ""); err != nil {
 			return err
 		}
 	}
-	if err := f.put(ctx, &rows{}, sqlReaches, from, from+1); err != nil {
+	if err := put(ctx, f.conn, &rows{}, sqlReaches, from, from+1); err != nil {
 		return err
 	}
-	f.l.analyze([]string{"operation", "personal", "user_fact", "assignment_fact", "membership_fact"})
+	if _, err := f.conn.Exec(ctx, "analyze user_fact, assignment_fact, membership_fact"); err != nil {
+		f.l.log.Warn("statistics of a table are old", "error", err)
+	}
+	f.l.tidied.due.Store(true)
 	return nil
 }
 

@@ -44,7 +44,7 @@ func (l *Ledger) Slice(ctx context.Context, at calendar.Instant, user fact.UserI
 	if h := l.Head(); h.Revision == n {
 		return h, nil
 	}
-	if s := l.cache.get(n, l.Head().Erased()); s != nil {
+	if s := l.atHand(n); s != nil {
 		return s, nil
 	}
 	d := access.Loader(n)

@@ -8,7 +8,6 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
-	"ableroster/internal/caught"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -30,7 +29,14 @@ const (
 	sqlReady      = `update staging set ready = true, digest = $2 where id = $1`
 	sqlTellReady  = `select pg_notify('able_roster_ledger', 'staged')`
 	sqlEndStaging = `select end_staging($1)`
-	sqlLeft       = `select id from staging order by id`
+	sqlPublished  = `select exists (select from revision where staged = $1)`
+
+	// sqlLeft is what was written of large changes and belongs to no revision. Each number is
+	// looked for, and not each row.
+	sqlLeft = `with recursive
+		o(n) as (select max(revision) from operation where revision < 0 union all select (select max(revision) from operation where revision < o.n) from o where n is not null),
+		p(n) as (select max(staged) from personal where staged is not null union all select (select max(staged) from personal where staged < p.n) from p where n is not null)
+		select id from (select id from staging union select -n from o union select n from p) x where id is not null and not exists (select from revision where staged = id) order by id`
 
 	// sqlPrepared is how many programs there are, and how many have prepared a change.
 	sqlPrepared = `select count(*) filter (where classid = $1 and objid = $2), count(*) filter (where classid = $3 and objid = $4)
@@ -102,19 +108,13 @@ func unavailableUnless(ctx context.Context, err error) error {
 	return Unavailable(err)
 }
 
-// session is a connection that is nobody else's. What it inserts is put in order at once,
-// and not by whoever commits next while holding the head.
+// session is a connection that is nobody else's.
 func (l *Ledger) session(ctx context.Context) (*pgx.Conn, error) {
 	c, err := l.pool.Acquire(ctx)
 	if err != nil {
 		return nil, err
 	}
-	conn := c.Hijack()
-	if _, err = conn.Exec(ctx, "set gin_pending_list_limit = '64kB'"); err != nil {
-		hangUp(conn)
-		return nil, err
-	}
-	return conn, nil
+	return c.Hijack(), nil
 }
 
 func hangUp(conn *pgx.Conn) {
@@ -161,20 +161,22 @@ func (l *Ledger) giveUp(id int64) {
 	}
 }
 
-// forget deletes one staging, with all that belongs to it. One that was published is no
-// staging any more.
+// forget deletes one staging, with all that belongs to it, unless it was published.
 func forget(ctx context.Context, on interface {
 	Begin(context.Context) (pgx.Tx, error)
 }, id int64) error {
 	return pgx.BeginFunc(ctx, on, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, "delete from staging where id = $1", id)
-		if err != nil || tag.RowsAffected() == 0 {
+		if _, err := tx.Exec(ctx, "delete from staging where id = $1", id); err != nil { // waits for whoever publishes it
+			return err
+		}
+		var published bool
+		if err := tx.QueryRow(ctx, sqlPublished, id).Scan(&published); err != nil || published {
 			return err
 		}
 		if _, err := tx.Exec(ctx, "delete from operation where revision = $1", -id); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, "delete from personal where staged = $1", id)
+		_, err := tx.Exec(ctx, "delete from personal where staged = $1", id)
 		return err
 	})
 }
@@ -224,13 +226,8 @@ func (w *stagedWriting) copy(ctx context.Context, conn *pgx.Conn, id int64, seal
 	return nil
 }
 
-// through judges the change while it is written, and waits for all of it. The digest of its
-// operations is returned.
-func (w *stagedWriting) through(judge func() error, watch func(done int) error) (digest string, err error) {
-	defer w.s.drop()
-	if err := caught.Do(judge); err != nil {
-		return "", err
-	}
+// through waits until all of the change is written, and is the digest of its operations.
+func (w *stagedWriting) through(watch func(done int) error) (digest string, err error) {
 	tick := time.NewTicker(100 * time.Millisecond)
 	defer tick.Stop()
 	for through := false; !through; {
@@ -243,8 +240,8 @@ func (w *stagedWriting) through(judge func() error, watch func(done int) error) 
 		case <-tick.C:
 		}
 	}
-	if err := <-w.s.readsBack; err != nil {
-		return "", err
+	if w.s.fault != nil {
+		return "", w.s.fault
 	}
 	return w.s.digest, unavailableUnless(w.s.ctx, w.s.err)
 }
@@ -255,7 +252,7 @@ func (t *turn) ready(ctx context.Context, s *staged) error {
 	for _, work := range []struct {
 		sql  string
 		args []any
-	}{{"select gin_clean_pending_list('operation_subjects')", nil}, {sqlReady, []any{s.id, s.digest}}, {sqlTellReady, nil}} {
+	}{{"analyze operation, personal", nil}, {sqlReady, []any{s.id, s.digest}}, {sqlTellReady, nil}} {
 		if _, err := t.conn.Exec(ctx, work.sql, work.args...); err != nil {
 			return unavailableUnless(ctx, err)
 		}

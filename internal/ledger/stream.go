@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 	"ableroster/internal/change"
+	"ableroster/internal/pace"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -99,6 +100,9 @@ func (s *stream) encode(revision int64, ops []change.Operation, chunks chan<- []
 	digest := newDigester()
 	defer func() { s.digest = digest.sum() }()
 	for i, op := range ops {
+		if i%64 == 63 {
+			pace.GiveWay()
+		}
 		if s.raw[i], err = stored(op); err != nil {
 			return err
 		}
@@ -117,7 +121,7 @@ func (s *stream) copy(ctx context.Context, pool *pgxpool.Pool, revision int64, c
 		return err
 	}
 	// What histories are found by is put in order once all is written: see analyze.
-	if _, err := s.conn.Exec(ctx, "begin; set local gin_pending_list_limit = '256MB'; "+idle); err != nil {
+	if _, err := s.conn.Exec(ctx, "begin; "+idle); err != nil {
 		return err
 	}
 	// Other programs wait from here on, not at a row they find there already.

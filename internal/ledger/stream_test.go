@@ -35,7 +35,7 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 	held := pool.Stat().AcquiredConns()
 	operations := func(revision int64) (n int) {
 		t.Helper()
-		if err := pool.QueryRow(ctx, "select count(*) from recorded_operation where revision = $1", revision).Scan(&n); err != nil {
+		if err := pool.QueryRow(ctx, "select count(*) from operation where revision = $1 or revision = (select -staged from revision where revision = $1)", revision).Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		return n

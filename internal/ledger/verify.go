@@ -33,7 +33,7 @@ const (
 	portionOperations = 20_000
 )
 
-const sqlPortion = `select (select count(*) from recorded_operation o where o.revision = r.revision) from revision r where revision > $1 order by revision limit $2`
+const sqlPortion = `select (select count(*) from operation o where o.revision = coalesce(-r.staged, r.revision)) from revision r where revision > $1 order by revision limit $2`
 
 // portionAfter is how many revisions after one are verified at once, at least one.
 func portionAfter(ctx context.Context, q querier, after int64) (int, error) {
@@ -179,11 +179,11 @@ func (x *verifying) portion(ctx context.Context) (more bool, err error) {
 	if err != nil || len(revs) == 0 {
 		return false, err
 	}
-	numbers := make([]int64, len(revs))
+	places := make([]int64, len(revs))
 	for i := range revs {
-		numbers[i] = revs[i].Revision
+		places[i] = revs[i].place()
 	}
-	derived, err := readDerived(ctx, x.tx, numbers)
+	derived, err := readDerived(ctx, x.tx, places)
 	if err != nil {
 		return false, err
 	}
@@ -191,7 +191,7 @@ func (x *verifying) portion(ctx context.Context) (more bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	if err := x.ends.upTo(ctx, x.tx, numbers[len(numbers)-1], x.rows); err != nil {
+	if err := x.ends.upTo(ctx, x.tx, revs[len(revs)-1].Revision, x.rows); err != nil {
 		return false, err
 	}
 	for i := range revs {
@@ -203,7 +203,7 @@ func (x *verifying) portion(ctx context.Context) (more bool, err error) {
 		for _, fault := range []func() string{
 			func() string { return r.checkBytes(x.hash) },
 			func() string { return r.checkApart(apart) },
-			func() string { return r.checkDerived(derived[r.Revision]) },
+			func() string { return r.checkDerived(derived[r.place()]) },
 		} {
 			if text := fault(); text != "" {
 				x.bad(r.Revision, "%s", text)

@@ -60,14 +60,54 @@ type held struct {
 	group fact.GroupID
 }
 
-// Of makes a change ready whose operations were applied to a draft without a fault. The
-// draft must have been begun by Begin or Resume, and is not to be used for another change. ok is false
-// for a change that cannot wait beside others, since it changes more than users and what they
-// are given themselves.
-func Of(d *change.Draft, ops []change.Operation) (c *Change, ok bool) {
+// Applying applies the operations of a change that is to be prepared, and notes whom they
+// speak of.
+type Applying struct {
+	Draft *change.Draft
+	users map[fact.UserID]bool
+	idle  map[fact.UserID]bool
+	n     int
+}
+
+// Begin begins a change on a snapshot. It leaves numbers free for what others make meanwhile.
+func Begin(s *access.Snapshot) *Applying {
+	a := Resume(s)
+	a.Draft.LeaveIDs(leaves)
+	return a
+}
+
+// Resume begins a change that was begun elsewhere, and took its numbers there.
+func Resume(s *access.Snapshot) *Applying {
+	d := change.NewDraft(s)
+	d.Revision = Provisional
+	return &Applying{Draft: d, users: map[fact.UserID]bool{}, idle: map[fact.UserID]bool{}}
+}
+
+// leaves is how many numbers of a kind others may take while a change is prepared.
+const leaves = 1 << 16
+
+// Apply applies the next operation, and is the operation settled.
+func (a *Applying) Apply(op change.Operation, at calendar.Instant) change.Operation {
+	noted := len(a.Draft.Notes)
+	settled := a.Draft.Apply(a.n, op, at)
+	a.n++
+	speaksOf(settled, func(id fact.UserID) {
+		a.users[id] = true
+		if len(a.Draft.Notes) > noted { // it was so already, and may be so no more
+			a.idle[id] = true
+		}
+	})
+	return settled
+}
+
+// Of makes a change ready whose draft is finished, without a fault. The draft is not to be
+// used for another change. ok is false for a change that cannot wait beside others, since it
+// changes more than users and what they are given themselves.
+func Of(a *Applying) (c *Change, ok bool) {
+	d := a.Draft
 	base := d.Base()
 	c = &Change{Changes: d.Changes(), author: d.Author, ids: d.Took(), before: base, after: d.Seal(base.Revision, base.At),
-		facts: map[place]bool{}, users: map[fact.UserID]bool{}, own: map[fact.UserID]*fact.User{}, given: map[held]bool{}, idle: map[fact.UserID]bool{}, moved: map[fact.UserID]bool{}}
+		facts: map[place]bool{}, users: a.users, own: map[fact.UserID]*fact.User{}, given: map[held]bool{}, idle: a.idle, moved: map[fact.UserID]bool{}}
 	for _, x := range c.Changes {
 		for _, f := range []fact.Fact{x.Before, x.After} {
 			if f == nil {
@@ -92,14 +132,6 @@ func Of(d *change.Draft, ops []change.Operation) (c *Change, ok bool) {
 			c.own[u.ID] = was
 		}
 	}
-	for id := range spokenOf(ops) {
-		c.users[id] = true
-	}
-	for _, n := range d.Notes { // it was so already, and may be so no more
-		for id := range spokenOf(ops[n.Operation : n.Operation+1]) {
-			c.idle[id] = true
-		}
-	}
 	return c, true
 }
 
@@ -109,24 +141,6 @@ func (c *Change) end(w calendar.Window) {
 		c.until = w.Until
 	}
 }
-
-// Begin begins the draft of a change that is to be prepared. It leaves numbers free for what
-// others make meanwhile.
-func Begin(s *access.Snapshot) *change.Draft {
-	d := Resume(s)
-	d.LeaveIDs(leaves)
-	return d
-}
-
-// Resume begins the draft of a change that was begun elsewhere, and took its numbers there.
-func Resume(s *access.Snapshot) *change.Draft {
-	d := change.NewDraft(s)
-	d.Revision = Provisional
-	return d
-}
-
-// leaves is how many numbers of a kind others may take while a change is prepared.
-const leaves = 1 << 16
 
 // whose says to whom a fact belongs; plain is false for those that are of no user alone.
 func whose(f fact.Fact) (id fact.UserID, plain bool) {
@@ -166,17 +180,13 @@ func model(f fact.Fact) bool {
 	return false
 }
 
-// spokenOf are the users that operations speak of.
-func spokenOf(ops []change.Operation) map[fact.UserID]bool {
-	out := map[fact.UserID]bool{}
-	for _, op := range ops {
-		for _, id := range change.SubjectsOf(op) {
-			if n, ok := fact.ParseID("user", id); ok {
-				out[fact.UserID(n)] = true
-			}
+// speaksOf calls yield for the users that an operation speaks of.
+func speaksOf(op change.Operation, yield func(fact.UserID)) {
+	for _, id := range change.SubjectsOf(op) {
+		if n, ok := fact.ParseID("user", id); ok {
+			yield(fact.UserID(n))
 		}
 	}
-	return out
 }
 
 // Revision is up to which revision the changes of others are in it.
@@ -193,7 +203,10 @@ func (c *Change) Follow(apply func(*access.Snapshot) (*change.Draft, error), ops
 	if err != nil {
 		return err
 	}
-	concerned := spokenOf(ops)
+	concerned := map[fact.UserID]bool{}
+	for _, op := range ops {
+		speaksOf(op, func(id fact.UserID) { concerned[id] = true })
+	}
 	for _, x := range before.Changes() {
 		for _, f := range []fact.Fact{x.Before, x.After} {
 			if f == nil {

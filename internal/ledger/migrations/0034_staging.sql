@@ -16,11 +16,6 @@ alter table revision add column staged bigint;
 create unique index revision_staged on revision (staged) where staged is not null;
 alter table personal add column staged bigint;
 create index personal_staged on personal (staged) where staged is not null;
-create view recorded_operation as
-    select revision, position, verb, body, subjects from operation where revision > 0
-    union all
-    select r.revision, o.position, o.verb, o.body, o.subjects
-    from revision r join operation o on o.revision = -r.staged where r.staged is not null;
 
 -- What is published is no staging any more; one that was given up meanwhile is not published.
 -- +goose StatementBegin
@@ -41,6 +36,8 @@ alter table ledger_head add column rows_through bigint not null default 0;
 update ledger_head set rows_through = revision;
 alter table ledger_head add column rows_of bigint;
 
+-- A revision is written with its rows where those before it are there, and else without: the
+-- caller says which (with_rows), or that its rows follow in any case (null).
 drop function advance_ledger(bigint, bytea, bigint, bytea, timestamptz);
 -- +goose StatementBegin
 create function advance_ledger(base bigint, base_hash bytea, next_revision bigint, next_hash bytea, next_at timestamptz, with_rows boolean) returns timestamptz
@@ -50,11 +47,11 @@ declare
 begin
     update ledger_head set revision = next_revision, hash = next_hash, at = next_at,
         rows_through = case when with_rows then next_revision else rows_through end
-        where revision = base and hash = base_hash and (rows_through = base or not with_rows);
+        where revision = base and hash = base_hash and (with_rows is null or with_rows = (rows_through = base));
     if not found then
         select rows_through into reached from ledger_head where revision = base and hash = base_hash;
         if found then
-            raise exception 'the rows reach revision % and not yet %', reached, base using errcode = 'AR002';
+            raise exception 'the rows reach revision %, and the head is at %', reached, base using errcode = 'AR002';
         end if;
         raise exception 'the head is not at revision % as it is known here', base using errcode = 'AR001';
     end if;

@@ -1,0 +1,172 @@
+package main
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"ableroster/demo"
+	"ableroster/wire"
+)
+
+// besides measures what others notice of a large import: three services share a database, one
+// takes the import, and at each somebody makes small changes and asks for decisions all the
+// while; what is revoked at the importing service is asked about at another.
+func besides(users int) func(ctx context.Context, database string) ([]line, error) {
+	return func(ctx context.Context, database string) ([]line, error) {
+		k, services, stopping, err := several(ctx, database, 1_000, 3)
+		if err != nil {
+			return nil, err
+		}
+		defer stopping()
+		k.ledger.Close() // three follow, and no more
+		keys, err := roleKeys(services[0])
+		if err != nil {
+			return nil, err
+		}
+		var stop atomic.Bool
+		var wait sync.WaitGroup
+		var mu sync.Mutex
+		var changes, checks, late sample
+		var failed error
+		keep := func(s *sample, took time.Duration, err error) {
+			mu.Lock()
+			defer mu.Unlock()
+			if err != nil {
+				failed = err
+				stop.Store(true)
+				return
+			}
+			*s = append(*s, took)
+		}
+		for n, a := range services {
+			user := demo.UserName(7 + n)
+			wait.Go(func() {
+				for i := 0; !stop.Load(); i++ {
+					began := time.Now()
+					op := map[string]any{"op": []string{"grant", "revoke"}[i%2], "role": "seasonal-helper", "user": user}
+					err := a.call("POST", "/changes", map[string]any{"reason": "meanwhile", "operations": []any{op}}, nil)
+					keep(&changes, time.Since(began), err)
+					time.Sleep(5 * time.Millisecond)
+				}
+			})
+			wait.Go(func() {
+				for i := 0; !stop.Load(); i++ {
+					began := time.Now()
+					err := a.call("POST", "/check", wire.CheckRequest{User: demo.UserName(i % 1000), Application: "tide-board", Action: "read", Path: "tides"}, nil)
+					keep(&checks, time.Since(began), err)
+					time.Sleep(5 * time.Millisecond)
+				}
+			})
+		}
+		wait.Go(func() {
+			for i := 0; !stop.Load(); i++ {
+				took, err := revokedAt(services[0], services[1+i%2], demo.UserName(20), keys[0])
+				keep(&late, took, err)
+				time.Sleep(20 * time.Millisecond)
+			}
+		})
+		before, err := memoryOf(services[0], "VmRSS")
+		if err != nil {
+			return nil, err
+		}
+		var result wire.ChangeResult
+		began := time.Now()
+		err = services[0].call("POST", "/imports/users?reason=The+other+port&acknowledge=wide_gain&acknowledge=violation_warned&acknowledge=direct_assignment&acknowledge=expectation_warned", people(users, keys), &result)
+		took := time.Since(began)
+		for err == nil && failed == nil { // until the rows are there too
+			var whole bool
+			if err = k.pool.QueryRow(ctx, "select rows_through = revision from ledger_head").Scan(&whole); whole {
+				break
+			}
+			time.Sleep(10 * time.Millisecond)
+		}
+		rows := time.Since(began)
+		stop.Store(true)
+		wait.Wait()
+		if err == nil {
+			err = failed
+		}
+		most, cannot := memoryOf(services[0], "VmHWM")
+		err = cmp.Or(err, cannot)
+		if err != nil {
+			return nil, err
+		}
+		what := fmt.Sprintf("while %d users are imported, three services: ", users)
+		return []line{
+			{what + "a change of another", changes.String(), "", "", fmt.Sprintf("longest %s of %d; aim: p99 250 ms, longest 1 s", short(slices.Max(changes)), len(changes))},
+			{what + "a check", checks.String(), "", "", fmt.Sprintf("longest %s of %d", short(slices.Max(checks)), len(checks))},
+			{what + "an answered revoke at another service", late.String(), "", "", fmt.Sprintf("longest %s of %d; aim: 100 ms", short(slices.Max(late)), len(late))},
+			{what + "the import itself", short(took), "", "", fmt.Sprintf("its rows are there after %s", short(rows))},
+			{what + "memory of the service that imports, at most", fmt.Sprintf("%d MB", most), fmt.Sprintf("%d MB before", before), fmt.Sprintf("%.1f", float64(most)/float64(before)), "aim: 1 GB more"},
+		}, nil
+	}
+}
+
+// revokedAt grants a role at one service, waits until it is held at another, revokes it, and
+// is how long after the answer the other still said that it is held.
+func revokedAt(a, b *asking, user, role string) (time.Duration, error) {
+	held := func() (bool, error) {
+		var u wire.UserDetail
+		err := b.call("GET", "/users/"+user, nil, &u)
+		return slices.ContainsFunc(u.Assignments, func(x wire.Assignment) bool { return x.Role.Key == role }), err
+	}
+	change := func(op string) error {
+		return a.call("POST", "/changes", map[string]any{"reason": "meanwhile", "operations": []any{map[string]any{"op": op, "role": role, "user": user}}, "acknowledge": []string{"violation_warned", "direct_assignment"}}, nil)
+	}
+	until := func(want bool) error {
+		for {
+			if now, err := held(); err != nil || now == want {
+				return err
+			}
+		}
+	}
+	if err := change("grant"); err != nil {
+		return 0, err
+	}
+	if err := until(true); err != nil {
+		return 0, err
+	}
+	if err := change("revoke"); err != nil {
+		return 0, err
+	}
+	began := time.Now()
+	err := until(false)
+	return time.Since(began), err
+}
+
+// memoryOf is what Linux says of the memory of a service, in MB.
+func memoryOf(a *asking, what string) (int, error) {
+	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", a.program.cmd.Process.Pid))
+	if err != nil {
+		return 0, err
+	}
+	for line := range strings.Lines(string(text)) {
+		if rest, ok := strings.CutPrefix(line, what+":"); ok {
+			var kb int
+			_, err := fmt.Sscan(rest, &kb)
+			return kb >> 10, err
+		}
+	}
+	return 0, fmt.Errorf("no %s", what)
+}
+
+// roleKeys are the roles of applications that may be given.
+func roleKeys(a *asking) (keys []string, err error) {
+	var roles wire.RoleList
+	if err := a.call("GET", "/roles", nil, &roles); err != nil {
+		return nil, err
+	}
+	for _, r := range roles.Roles {
+		if r.Application != nil && r.Application.Key != "able-roster" && !r.Retired {
+			keys = append(keys, r.Key)
+		}
+	}
+	return keys, nil
+}
