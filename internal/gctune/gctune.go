@@ -35,8 +35,8 @@ var busy struct {
 // Sizes up to which a heap may grow before it is collected while something large
 // is under way, and beyond which it is collected whatever is under way.
 const (
-	roomy = 1200 << 20
-	most  = 2 << 30
+	roomy = 900 << 20
+	most  = 1100 << 20
 )
 
 // Busy lets the heap of a small organisation grow while something large that soon

@@ -544,10 +544,10 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		if err = <-early.readsBack; err != nil {
 			w.rows = rows{}
 		}
-		raw, doc.Digest = early.raw, early.digest
+		doc.Digest = early.digest
 	} else if raw, err = storedAll(ops); err == nil {
 		doc.Digest = digestAll(raw)
-		err = w.beside.read(func() error { return readBack(base, d, at, ops, raw, changes, seals) })
+		err = w.beside.read(func() error { return readBack(base, d, at, ops, slices.Values(raw), changes, seals) })
 	}
 	if err != nil {
 		return Committed{}, err

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"iter"
 	"reflect"
 
 	"ableroster/internal/access"
@@ -20,7 +21,7 @@ var errReadBack = errors.New("internal fault: what would be written reads back d
 // readBack holds the bytes of operations, as they are about to be written, to what was
 // judged: read and applied to the same snapshot, they make the same facts. So whatever is
 // committed can be read for ever. It takes no lock, and only reads the draft.
-func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, raw []json.RawMessage, changes []access.RowChange, seals []sealed) error {
+func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, raw iter.Seq[json.RawMessage], changes []access.RowChange, seals []sealed) error {
 	values := map[string]fact.Personal{}
 	for _, s := range seals {
 		var p fact.Personal
@@ -29,11 +30,14 @@ func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops [
 		}
 		values[fmt.Sprintf("%x", s.digest)] = p
 	}
-	r := Revision{Revision: d.Revision, At: at, Author: d.Author, format: formatVersion, ids: d.Took()}
-	for i, body := range raw {
-		if d.Calm != nil && i%64 == 63 {
-			d.Calm()
-		}
+	begun := change.NewDraft(base)
+	begun.Calm = d.Calm
+	begun.Revision = d.Revision // one that is prepared has none of its own yet
+	r := Revision{Author: d.Author, format: formatVersion, ids: d.Took()}
+	r.readies(begun)
+	i := -1
+	for body := range raw {
+		i++
 		op, err := change.DecodeLike(ops[i], body)
 		if err != nil {
 			return fmt.Errorf("%w: operation %d: %w", errReadBack, i, err)
@@ -41,12 +45,12 @@ func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops [
 		if p, ok := op.(change.PersonalOperation); ok {
 			p.Unseal(func(digest string) fact.Personal { return values[digest] })
 		}
-		r.Operations = append(r.Operations, op)
+		begun.Apply(i, op, at) // and it is not kept: there may be very many
 	}
-	begun := change.NewDraft(base)
-	begun.Calm = d.Calm
-	begun.Revision = d.Revision // one that is prepared has none of its own yet
-	again, err := r.applyTo(begun)
+	if i != len(ops)-1 {
+		return fmt.Errorf("%w: %d operations of %d", errReadBack, i+1, len(ops))
+	}
+	again, err := finishReplay(begun)
 	if err != nil {
 		return fmt.Errorf("%w: %w", errReadBack, err)
 	}

@@ -196,7 +196,7 @@ func (t *turn) write(ctx context.Context, s *staged, base *access.Snapshot, at c
 	w := &stagedWriting{}
 	changes := s.change.Changes
 	limited, stop := context.WithCancel(ctx)
-	w.s = encoding(limited, stop, -s.id, s.ops, func(x *stream, chunks <-chan [][]any) error {
+	w.s = encoding(limited, stop, 8, -s.id, s.ops, func(x *stream, chunks <-chan [][]any) error {
 		return w.copy(x.ctx, t.conn, s.id, seals, chunks)
 	})
 	w.s.readsBackAs(base, s.draft, at, s.ops, changes, seals)
@@ -240,6 +240,7 @@ func (w *stagedWriting) through(watch func(done int) error) (digest string, err 
 		case <-tick.C:
 		}
 	}
+	<-w.s.encoded
 	if w.s.fault != nil {
 		return "", w.s.fault
 	}

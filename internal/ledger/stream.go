@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -34,10 +35,11 @@ type stream struct {
 	ctx     context.Context // ends when it is dropped or taken
 	conn    *pgxpool.Conn
 	stop    context.CancelFunc
-	encoded chan struct{} // closed once raw is whole
-	raw     []json.RawMessage
-	digest  string // of all of raw
-	fault   error  // in encoding
+	encoded chan struct{}          // closed once all is
+	texts   chan []json.RawMessage // what was encoded, in portions, to be read back
+	read    chan struct{}          // closed once no more of it is read
+	digest  string                 // of all of it
+	fault   error                  // in encoding
 
 	readsBack chan error    // whether what was encoded reads back as what was judged; see readBack
 	done      chan struct{} // closed once all is copied, or will not be
@@ -46,7 +48,7 @@ type stream struct {
 
 func (l *Ledger) stream(revision int64, ops []change.Operation, before <-chan struct{}) *stream {
 	ctx, stop := context.WithTimeout(context.Background(), streamLimit)
-	return encoding(ctx, stop, revision, ops, func(s *stream, chunks <-chan [][]any) error {
+	return encoding(ctx, stop, len(ops)/streamChunk+1, revision, ops, func(s *stream, chunks <-chan [][]any) error {
 		if before != nil { // what is written now comes first
 			select {
 			case <-before:
@@ -62,12 +64,14 @@ func (l *Ledger) stream(revision int64, ops []change.Operation, before <-chan st
 	})
 }
 
-// encoding encodes operations and has their rows written meanwhile, until stop is called.
-func encoding(ctx context.Context, stop context.CancelFunc, revision int64, ops []change.Operation, write func(s *stream, chunks <-chan [][]any) error) *stream {
-	s := &stream{ctx: ctx, stop: stop, encoded: make(chan struct{}), raw: make([]json.RawMessage, len(ops)), done: make(chan struct{}), readsBack: make(chan error, 1)}
-	chunks := make(chan [][]any, len(ops)/streamChunk+1) // room for all: encoding waits for no database
+// encoding encodes operations and has their rows written meanwhile, until stop is called. It
+// is so many portions ahead of the database at most.
+func encoding(ctx context.Context, stop context.CancelFunc, ahead int, revision int64, ops []change.Operation, write func(s *stream, chunks <-chan [][]any) error) *stream {
+	s := &stream{ctx: ctx, stop: stop, encoded: make(chan struct{}), texts: make(chan []json.RawMessage, 4), read: make(chan struct{}), done: make(chan struct{}), readsBack: make(chan error, 1)}
+	chunks := make(chan [][]any, ahead)
 	go func() {
 		defer close(s.encoded)
+		defer close(s.texts)
 		defer close(chunks)
 		s.fault = caught.Do(func() error { return s.encode(revision, ops, chunks) })
 	}()
@@ -78,39 +82,55 @@ func encoding(ctx context.Context, stop context.CancelFunc, revision int64, ops 
 	return s
 }
 
-// readsBackAs reads what is encoded back as what was judged, once it is: see readBack.
+// readsBackAs reads back what is encoded, as it is, as what was judged: see readBack.
 func (s *stream) readsBackAs(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, changes []access.RowChange, seals []sealed) {
 	go func() {
-		<-s.encoded
-		s.readsBack <- caught.Do(func() error {
-			if s.fault != nil {
-				return s.fault
-			}
-			if s.ctx.Err() != nil { // it was refused meanwhile
-				return s.ctx.Err()
-			}
-			return readBack(base, d, at, ops, s.raw, changes, seals)
+		err := caught.Do(func() error {
+			return readBack(base, d, at, ops, func(yield func(json.RawMessage) bool) {
+				for some := range s.texts {
+					for _, raw := range some {
+						if s.ctx.Err() != nil || !yield(raw) { // it was refused meanwhile
+							return
+						}
+					}
+				}
+			}, changes, seals)
 		})
+		close(s.read)
+		<-s.encoded
+		s.readsBack <- cmp.Or(s.fault, err)
 	}()
 }
 
 // encode encodes operations, and hands their rows over in portions.
-func (s *stream) encode(revision int64, ops []change.Operation, chunks chan<- [][]any) (err error) {
+func (s *stream) encode(revision int64, ops []change.Operation, chunks chan<- [][]any) error {
 	var rows [][]any
+	var texts []json.RawMessage
 	digest := newDigester()
 	defer func() { s.digest = digest.sum() }()
 	for i, op := range ops {
 		if i%64 == 63 {
-			pace.GiveWay()
+			if pace.GiveWay(); s.ctx.Err() != nil {
+				return s.ctx.Err()
+			}
 		}
-		if s.raw[i], err = stored(op); err != nil {
+		raw, err := stored(op)
+		if err != nil {
 			return err
 		}
-		digest.add(s.raw[i])
-		rows = append(rows, operationRow(revision, i, op, s.raw[i]))
+		digest.add(raw)
+		texts = append(texts, raw)
+		rows = append(rows, operationRow(revision, i, op, raw))
 		if len(rows) == streamChunk || i == len(ops)-1 {
-			chunks <- rows
-			rows = nil
+			select {
+			case chunks <- rows:
+			case <-s.done: // nobody writes them any more
+			}
+			select {
+			case s.texts <- texts:
+			case <-s.read:
+			}
+			rows, texts = nil, nil
 		}
 	}
 	return nil
