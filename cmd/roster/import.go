@@ -95,8 +95,11 @@ func (c *call) watch(ctx context.Context, track string, done chan struct{}) {
 			}
 			if p, err := c.client.ImportProgress(c.ctx, track); err == nil {
 				far := ""
-				if p.Of > 0 {
+				if p.Done > 0 && p.Of > 0 {
 					far = fmt.Sprintf(", %d of %d operations", p.Done, p.Of)
+				}
+				if p.SecondsLeft > 0 {
+					far += fmt.Sprintf(", about %d s left", p.SecondsLeft)
 				}
 				fmt.Fprintf(c.err, "\r\x1b[K%s%s …", p.Stage, far)
 			}

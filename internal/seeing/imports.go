@@ -2,6 +2,7 @@ package seeing
 
 import (
 	"sync"
+	"time"
 
 	"ableroster/wire"
 )
@@ -25,6 +26,7 @@ type importRun struct {
 	name      ImportName
 	Told      wire.ImportProgress
 	Cancelled bool
+	began     time.Time // with what it is at
 }
 
 // Phases are how many imports are at what.
@@ -69,10 +71,14 @@ func (i *imports) End(r *importRun) {
 func (r *importRun) Stage(what string, done, of int) error {
 	r.all.Mu.Lock()
 	defer r.all.Mu.Unlock()
-	if of > 0 && done == of {
-		what = "writing"
+	if what != r.Told.Stage {
+		r.began = time.Now()
 	}
 	r.Told = wire.ImportProgress{Stage: what, Done: done, Of: of}
+	if 0 < done && done < of {
+		left := time.Since(r.began) * time.Duration(of-done) / time.Duration(done)
+		r.Told.SecondsLeft = int(left/time.Second) + 1
+	}
 	if r.Cancelled {
 		return Problem(KindConflict, 409, "Cancelled", "the import was cancelled: nothing was changed")
 	}

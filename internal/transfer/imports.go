@@ -1,6 +1,7 @@
 package transfer
 
 import (
+	"ableroster/internal/ledger"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -24,8 +25,8 @@ func CancelImport(d *seeing.Service, c seeing.Caller, track string) error {
 	switch {
 	case r == nil:
 		return seeing.NotFound("no import of yours is under way under that name")
-	case r.Told.Stage == "writing":
-		return seeing.Problem(seeing.KindConflict, 409, "Too late", "the import is being written already. Undo what it does by another change")
+	case r.Told.Stage == string(ledger.Publishing):
+		return seeing.Problem(seeing.KindConflict, 409, "Too late", "the import is being published already. Undo what it does by another change")
 	}
 	r.Cancelled = true
 	return nil
