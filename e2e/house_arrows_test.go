@@ -35,6 +35,7 @@ var floors = map[string]int{
 	"internal/review":     6,
 	"internal/finding":    6,
 	"internal/operation":  5,
+	"internal/prepared":   5,
 	"internal/change":     4,
 	"internal/query":      3,
 	"internal/access":     2,
@@ -52,11 +53,12 @@ var floors = map[string]int{
 	"internal/near":       -2,
 	"internal/caught":     0,
 	"internal/budget":     0,
+	"internal/pace":       0,
 }
 
 // core are the rooms that do no I/O and have no clock.
 var core = []string{"internal/fact", "internal/access", "internal/query", "internal/change", "internal/operation", "internal/patterns", "internal/calendar", "internal/filter",
-	"internal/paged", "internal/request", "internal/review", "internal/finding"}
+	"internal/paged", "internal/prepared", "internal/request", "internal/review", "internal/finding"}
 
 // beside are rooms beside the house, and what of it they may use.
 var beside = map[string][]string{

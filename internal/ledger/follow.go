@@ -124,6 +124,7 @@ func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, ne
 	case newest < known.revision(), newest == known.revision() && !bytes.Equal(hash, known.hash):
 		return at, 0, l.loseRevisions(ctx, known)
 	}
+	l.reached.Store(reached)
 	l.recents.upTo(reached)
 	if reached == newest {
 		l.lagging.Store(false)

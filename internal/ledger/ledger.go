@@ -66,6 +66,7 @@ type Ledger struct {
 	prepared atomic.Pointer[following] // one of another program that is about to be published
 
 	lagging atomic.Bool   // the fact rows do not reach the head, as far as is known
+	reached atomic.Int64  // how far they did when that was last asked
 	fill    chan struct{} // told when they may not
 	unfiled backlog
 	recents recent

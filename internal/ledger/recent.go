@@ -1,12 +1,12 @@
 package ledger
 
 import (
+	"iter"
 	"slices"
 	"sync"
 
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
-	"ableroster/internal/paged"
 )
 
 // recent are the snapshots of the revisions whose fact rows are not all written yet, as far
@@ -98,7 +98,7 @@ func concerns(before, after *access.Snapshot, id fact.UserID) bool {
 	return false
 }
 
-func differs[T any](a, b *paged.Table[T]) bool {
+func differs[T interface{ Differ(T) iter.Seq[int] }](a, b T) bool {
 	for range a.Differ(b) {
 		return true
 	}

@@ -167,6 +167,7 @@ func (f *filler) some(ctx context.Context) (done bool, err error) {
 		return false, err
 	}
 	if head == reached {
+		f.l.reached.Store(reached)
 		f.l.lagging.Store(false)
 		f.l.recents.upTo(reached)
 		f.l.unfiled.put(nil, nil, nil)

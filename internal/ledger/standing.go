@@ -8,6 +8,7 @@ type Standing struct {
 	Epoch      int
 	Age        time.Duration
 	Behind     int64         // revisions that were heard of and are not the head yet
+	RowsBehind int64         // revisions whose rows of facts are not all written, as far as is known
 	Queued     int           // changes that wait
 	ClockAhead time.Duration // how far this host's clock is ahead of the database's
 }
@@ -17,6 +18,9 @@ func (l *Ledger) Standing() Standing {
 	s := Standing{Revision: l.Head().Revision, Epoch: l.epoch, Age: l.Age(), Queued: len(l.queue), ClockAhead: l.ClockAhead()}
 	if n := l.noticed.Load(); n != nil {
 		s.Behind = max(0, n.revision-s.Revision)
+	}
+	if l.lagging.Load() {
+		s.RowsBehind = max(0, s.Revision-l.reached.Load())
 	}
 	return s
 }

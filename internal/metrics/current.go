@@ -24,13 +24,14 @@ func value(name, help string, labels ...string) *prometheus.Desc {
 }
 
 var values = map[string]*prometheus.Desc{
-	"revision":            value("revision", "The newest revision this program answers from."),
-	"age_seconds":         value("age_seconds", "How long ago the head was last known to be the newest."),
-	"epoch":               value("epoch", "The epoch of the ledger: it grows by one when revisions were lost."),
-	"behind_revisions":    value("behind_revisions", "Revisions that were heard of and are not answered from yet."),
-	"queued_changes":      value("queued_changes", "Changes that wait to be judged and written."),
-	"clock_ahead_seconds": value("clock_ahead_seconds", "How far this host's clock is ahead of the database's."),
-	"ready":               value("ready", "Whether calls are better sent here than elsewhere: 1 or 0."),
+	"revision":              value("revision", "The newest revision this program answers from."),
+	"age_seconds":           value("age_seconds", "How long ago the head was last known to be the newest."),
+	"epoch":                 value("epoch", "The epoch of the ledger: it grows by one when revisions were lost."),
+	"behind_revisions":      value("behind_revisions", "Revisions that were heard of and are not answered from yet."),
+	"rows_behind_revisions": value("rows_behind_revisions", "Revisions whose rows of facts are not all written: those of a large change follow it."),
+	"queued_changes":        value("queued_changes", "Changes that wait to be judged and written."),
+	"clock_ahead_seconds":   value("clock_ahead_seconds", "How far this host's clock is ahead of the database's."),
+	"ready":                 value("ready", "Whether calls are better sent here than elsewhere: 1 or 0."),
 }
 
 var (

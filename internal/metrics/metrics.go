@@ -93,5 +93,5 @@ func ledgerValues(l *ledger.Ledger) map[string]float64 {
 		ready = 1
 	}
 	return map[string]float64{"revision": float64(st.Revision), "age_seconds": st.Age.Seconds(), "epoch": float64(st.Epoch), "behind_revisions": float64(st.Behind),
-		"queued_changes": float64(st.Queued), "clock_ahead_seconds": st.ClockAhead.Seconds(), "ready": ready}
+		"rows_behind_revisions": float64(st.RowsBehind), "queued_changes": float64(st.Queued), "clock_ahead_seconds": st.ClockAhead.Seconds(), "ready": ready}
 }
