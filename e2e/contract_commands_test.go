@@ -33,7 +33,7 @@ var asked = map[string]string{
 	"requests": "", "requests show": "request-8", "decide": "request-8 refuse -reason x", "withdraw": "request-8 -reason x", "routes list": "", "routes set": "quay manager owner", "catalogue add": "incident-log/reader manager Read\u00a0of\u00a0incidents",
 	"review list": "", "review open": "quay -application tide-board -reviewers owner", "review show": "marine-winter", "review items": "marine-winter", "review keep": "marine-winter tomas.brandt berth-planning/reader",
 	"review revoke": "marine-winter tomas.brandt berth-planning/reader", "review sign-off": "marine-winter", "check": "ines.halloran berth-planning read board", "access": demo.Pilot, "view-as": demo.Pilot, "grid": "tide-board",
-	"holders": "berth-planning read board", "gained-and-lost": "2026-10-01", "timeline": "ines.halloran berth-planning read board", "over-time": "berth-planning", "history": "", "ledger verify": "", "ledger head": "", "whoami": "",
+	"holders": "berth-planning read board", "gained-and-lost": "2026-10-01", "timeline": "ines.halloran berth-planning read board", "over-time": "berth-planning", "history": "", "ledger verify": "", "ledger head": "", "ledger erase-reason": "3", "whoami": "",
 	"sign-in": "", "sign-out": "", "users sign-in-link": demo.Pilot, "security-log list": "",
 }
 

@@ -401,11 +401,13 @@ type RevisionList struct {
 
 // Verification is what verifying the ledger found.
 type Verification struct {
-	Verified bool   `json:"verified"`
-	Revision int64  `json:"revision" doc:"the last one that fits"`
-	Hash     string `json:"hash"`
-	First    int64  `json:"first_fault,omitempty" doc:"the first revision that does not fit"`
-	Fault    string `json:"fault,omitempty"`
+	Verified bool    `json:"verified"`
+	Revision int64   `json:"revision" doc:"the last one that fits"`
+	Rows     int64   `json:"rows" doc:"up to which revision the rows of facts were compared: those of a large change follow it"`
+	Mended   []int64 `json:"mended,omitempty" doc:"revisions of which operations cannot be read and were mended"`
+	Hash     string  `json:"hash"`
+	First    int64   `json:"first_fault,omitempty" doc:"the first revision that does not fit"`
+	Fault    string  `json:"fault,omitempty"`
 }
 
 // VerificationRun is a verification of the whole ledger: it takes as long as the ledger is

@@ -107,6 +107,12 @@ func ledgerVerify(c *call) error {
 			c.say("The ledger verifies in itself, but is not the one that was kept:")
 		default:
 			c.say("The ledger verifies: %s, every hash and every row matches.\nHead %s", count(int(v.Revision), "revision"), v.Hash)
+			if v.Rows < v.Revision {
+				c.say("The rows of a large change are being written: they were compared up to revision %d.", v.Rows)
+			}
+			for _, n := range v.Mended {
+				c.say("Revision %d was mended: not all of its operations can be read as they were stored.", n)
+			}
 		}
 		c.sayHeads(heads, bad)
 	}, []string{"ledger", "revisions_that_fit", "head", "first_fault", "fault"}, []string{state, strconv.FormatInt(v.Revision, 10), v.Hash, strconv.FormatInt(v.First, 10), v.Fault})
@@ -114,6 +120,18 @@ func ledgerVerify(c *call) error {
 		return errDenied
 	}
 	return nil
+}
+
+func ledgerEraseReason(c *call) error {
+	change := c.changes()
+	if err := c.parse("REVISION"); err != nil {
+		return err
+	}
+	n, err := strconv.ParseInt(c.args[0], 10, 64)
+	if err != nil {
+		return fmt.Errorf("a revision is a number: %q is none", c.args[0])
+	}
+	return change.make(c, map[string]any{"op": "erase_reason", "revision": n})
 }
 
 // verifying shows on a terminal how far verifying is; nil shows nothing.

@@ -22,6 +22,7 @@ const usageText = `rosterd is the Able Roster service.
   rosterd load-demo     load the made-up Larkhaven Port Authority into an empty ledger
   rosterd personnel     print a made-up personnel export, for trying the import (-mended without its faults)
   rosterd rebuild       make all fact rows again from the operations alone
+  rosterd mend          read something else in the place of an operation that cannot be read, recorded
   rosterd openapi       print the OpenAPI document
   rosterd operations    print the kinds of operations and their fields, as JSON
   rosterd signing-key   make a key that heads of the ledger are signed with
@@ -65,6 +66,8 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) error {
 		return loadDemo(ctx, args, out, errOut)
 	case "rebuild":
 		return rebuild(ctx, args, out, errOut)
+	case "mend":
+		return mend(ctx, args, out, errOut)
 	case "personnel":
 		return personnel(args, out, errOut)
 	case "openapi":

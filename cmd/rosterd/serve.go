@@ -94,7 +94,8 @@ func (o *opened) close() {
 	o.pool.Close()
 }
 
-func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
+// pool opens connections to the database, and brings its tables to this program's version.
+func (c *config) pool(ctx context.Context) (*pgxpool.Pool, error) {
 	if c.databaseURL == "" {
 		return nil, errors.New("no database: give -database-url or DATABASE_URL")
 	}
@@ -109,6 +110,14 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 	if err := ledger.Migrate(ctx, pool); err != nil {
 		pool.Close()
 		return nil, fmt.Errorf("migrating: %w", err)
+	}
+	return pool, nil
+}
+
+func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
+	pool, err := c.pool(ctx)
+	if err != nil {
+		return nil, err
 	}
 	l, err := ledger.Open(ctx, pool, log)
 	if err != nil {

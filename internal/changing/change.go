@@ -17,6 +17,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/near"
+	"ableroster/internal/operation"
 	"ableroster/internal/patterns"
 	"ableroster/internal/seeing"
 	"ableroster/internal/strictjson"
@@ -46,6 +47,9 @@ func Change(ctx context.Context, d *seeing.Service, c seeing.Caller, req wire.Ch
 	}
 	if len(req.Operations) > mostOperations {
 		faults = append(faults, wire.Fault{Place: "/operations", Message: fmt.Sprintf("has more than %d operations", mostOperations)})
+	}
+	if err := nameReasons(ctx, d, ops); err != nil {
+		return wire.ChangeResult{}, err
 	}
 	if f := CheckReason(req.Reason, how.DryRun); f != nil {
 		faults = append(faults, *f)
@@ -139,6 +143,16 @@ func decode(raw []json.RawMessage) ([]change.Operation, []wire.Fault) {
 		ops = append(ops, op)
 	}
 	return ops, out
+}
+
+// nameReasons gives operations that erase a reason the digest that stands for it.
+func nameReasons(ctx context.Context, d *seeing.Service, ops []change.Operation) (err error) {
+	for _, op := range ops {
+		if o, ok := op.(*operation.EraseReason); ok && err == nil {
+			o.Digest, err = d.Ledger.ReasonDigest(ctx, o.Revision)
+		}
+	}
+	return err
 }
 
 // decodeFault is a fault of an operation that cannot be read, with the verbs that may

@@ -395,6 +395,8 @@ type writer struct {
 	at, now  time.Time
 	keys     map[string]made // what was made under idempotency keys in this transaction
 	erased   []uint32        // users whose personal values go
+	reasons  [][]byte        // the digests of reasons that go
+	mended   [][]any         // operations that are mended: see sqlMade
 	shut     []uint32        // users who are suspended or depart: what they sign in by ends
 	hashes   [][]any         // the rows of revisions, whose hashes follow once the head's is known
 
@@ -569,9 +571,15 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		w.stream = early
 	}
 	for _, op := range ops {
-		if o, ok := op.(*operation.EraseUser); ok {
+		switch o := op.(type) {
+		case *operation.EraseUser:
 			n, _ := fact.ParseID("user", string(o.User))
 			w.erased = append(w.erased, n)
+		case *operation.EraseReason:
+			digest, _ := hex.DecodeString(o.Digest) // what is no digest erases nothing
+			w.reasons = append(w.reasons, digest)
+		case *operation.MendOperation:
+			w.mended = append(w.mended, []any{o.Revision, o.Position, d.Revision})
 		}
 	}
 	w.ends(changes)
@@ -674,6 +682,12 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 		for _, sql := range []string{sqlForgetRefusals, sqlForgetPending, sqlForgetSaved, sqlErase} {
 			b.Queue(sql, w.erased)
 		}
+	}
+	if len(w.reasons) > 0 {
+		b.Queue(sqlEraseReasons, w.reasons)
+	}
+	for _, m := range w.mended {
+		b.Queue(sqlMade, m...)
 	}
 	if len(w.shut) > 0 {
 		for _, sql := range []string{sqlEndSessions, sqlEndTokens, sqlEndLinks} {

@@ -63,7 +63,11 @@ func (r *Revision) checkDerived(columns []derivedColumns) string {
 		var body struct {
 			Op string `json:"op"`
 		}
-		if err := json.Unmarshal(r.raw[i], &body); err != nil {
+		raw := r.raw[i]
+		if m, ok := r.mended[i]; ok {
+			raw = json.RawMessage(m.replacement)
+		}
+		if err := json.Unmarshal(raw, &body); err != nil {
 			return fmt.Sprintf("operation %d is no JSON", i)
 		}
 		want := change.SubjectsOf(r.Operations[i])
@@ -84,10 +88,12 @@ func (r *Revision) checkDerived(columns []derivedColumns) string {
 // apartTexts are the texts kept apart that a portion of revisions names, as far as
 // verifying needs them.
 type apartTexts struct {
-	broken  map[string]string      // what is wrong with those that do not fit their digest
-	reasons map[string]bool        // the digests there are
-	values  map[string]fact.UserID // whose personal values each digest stands for
-	blank   map[string]bool        // those whose values are gone
+	broken  map[string]string // what is wrong with those that do not fit their digest
+	reasons map[string]bool   // the digests there are
+
+	blankReasons map[string]bool        // those whose reasons are gone
+	values       map[string]fact.UserID // whose personal values each digest stands for
+	blank        map[string]bool        // those whose values are gone
 }
 
 // readApart reads those that some revisions name, and recomputes the digests of those that
@@ -107,7 +113,7 @@ func readApart(ctx context.Context, q querier, revs []Revision) (*apartTexts, er
 		return nil, err
 	}
 	defer rows.Close()
-	out := &apartTexts{broken: map[string]string{}, reasons: map[string]bool{}, values: map[string]fact.UserID{}, blank: map[string]bool{}}
+	out := &apartTexts{broken: map[string]string{}, reasons: map[string]bool{}, blankReasons: map[string]bool{}, values: map[string]fact.UserID{}, blank: map[string]bool{}}
 	for rows.Next() {
 		var personal bool
 		var digest, salt, text []byte
@@ -131,7 +137,8 @@ func readApart(ctx context.Context, q querier, revs []Revision) (*apartTexts, er
 			out.blank[key] = true
 			continue
 		case text == nil:
-			continue // a reason: no operation erases one
+			out.reasons[key], out.blankReasons[key] = true, true
+			continue
 		case !personal:
 			out.reasons[key] = true
 		}
@@ -201,7 +208,11 @@ func checkWhose(d *change.Draft, t *apartTexts) string {
 func (r *Revision) digests() (out []string) {
 	for i, op := range r.Operations {
 		if _, sealed := op.(change.PersonalOperation); sealed {
-			if d := digestIn(string(r.raw[i])); d != "" {
+			raw := string(r.raw[i])
+			if m, ok := r.mended[i]; ok {
+				raw = m.replacement
+			}
+			if d := digestIn(raw); d != "" {
 				out = append(out, d)
 			}
 		}

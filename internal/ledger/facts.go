@@ -229,6 +229,8 @@ var tables = []table{
 	kept(fact.FactSoDRule, func(id uint32) *fact.SoDRule { return &fact.SoDRule{ID: fact.SoDRuleID(id)} }),
 	kept(fact.FactExpectation, func(id uint32) *fact.Expectation { return &fact.Expectation{ID: fact.ExpectationID(id)} }),
 	kept(fact.FactAttribute, func(id uint32) *fact.Attribute { return &fact.Attribute{ID: fact.AttributeID(id)} }),
+	kept(fact.FactErasedReason, func(id uint32) *fact.ErasedReason { return &fact.ErasedReason{ID: id} }),
+	kept(fact.FactMending, func(id uint32) *fact.Mending { return &fact.Mending{ID: id} }),
 	kept(finding.FactSetAside, func(id uint32) *finding.SetAside { return &finding.SetAside{ID: finding.SetAsideID(id)} }),
 	kept(request.FactRoute, func(id uint32) *request.Route { return &request.Route{ID: request.RouteID(id)} }),
 	kept(request.FactRequestable, func(id uint32) *request.Requestable { return &request.Requestable{Role: fact.RoleID(id)} }),

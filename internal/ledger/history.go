@@ -35,8 +35,9 @@ type Revision struct {
 	Hash       string
 
 	format, epoch           int
-	staged                  int64      // under which number its operations were written before, 0 for its own
-	ids                     access.IDs // that its operations took; of the first format none are recorded
+	staged                  int64           // under which number its operations were written before, 0 for its own
+	ids                     access.IDs      // that its operations took; of the first format none are recorded
+	mended                  map[int]mending // what is read in the place of some of its operations
 	reason, canonical, hash []byte
 	raw                     []json.RawMessage
 	personal                map[string]fact.Personal
@@ -142,7 +143,7 @@ func readRevisions(ctx context.Context, q querier, after int64, limit int, known
 }
 
 // sqlRevisionsListed leaves out what only verifying reads.
-const sqlRevisionsListed = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, ''::bytea, hash, format, epoch, ids, coalesce(staged, 0)
+const sqlRevisionsListed = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, ''::bytea, hash, format, epoch, ids, coalesce(staged, 0), exists (select from mending m where m.revision = revision.revision)
 	from revision where revision = any($1) order by revision`
 
 // readListed reads revisions with as many of their operations as are asked for.
@@ -153,7 +154,7 @@ func readListed(ctx context.Context, q querier, numbers []int64, f HistoryFilter
 	}
 	// Of a revision in which none speaks of the subjects all do: they gave or took what the
 	// subjects hold without naming them.
-	const some = `select o.revision, o.body from unnest($1::bigint[]) n
+	const some = `select o.revision, o.position, o.body from unnest($1::bigint[]) n
 		cross join lateral (select * from operation o where o.revision = n and (cardinality($2::text[]) = 0 or o.subjects && $2
 			or not exists (select from operation x where x.revision = n and x.subjects && $2))
 			order by o.position offset $3 limit $4) o order by o.revision, o.position`
@@ -167,7 +168,7 @@ func readListed(ctx context.Context, q querier, numbers []int64, f HistoryFilter
 	return out, err
 }
 
-const sqlOperations = `select revision, body from operation
+const sqlOperations = `select revision, position, body from operation
 	where revision = any($1) order by revision, position`
 
 // place is under which number the operations of a revision were written.
@@ -190,7 +191,8 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, known i
 	for rows.Next() {
 		var r Revision
 		var at, recorded time.Time
-		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.reason, &r.canonical, &r.hash, &r.format, &r.epoch, &r.ids, &r.staged); err != nil {
+		var mended bool
+		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.reason, &r.canonical, &r.hash, &r.format, &r.epoch, &r.ids, &r.staged, &mended); err != nil {
 			if errors.As(err, new(pgx.ScanArgError)) {
 				return nil, &unfit{r.Revision, fmt.Errorf("its columns cannot be read: %w", err)}
 			}
@@ -198,6 +200,9 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, known i
 		}
 		r.At, r.Recorded, r.Hash = calendar.At(at), calendar.At(recorded), hex.EncodeToString(r.hash)
 		r.personal = map[string]fact.Personal{}
+		if mended {
+			r.mended = map[int]mending{}
+		}
 		index[r.place()] = len(out)
 		out = append(out, r)
 	}
@@ -213,6 +218,9 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, known i
 		reasons = append(reasons, r.reason)
 	}
 	if err := readReasons(ctx, q, out, reasons); err != nil {
+		return nil, err
+	}
+	if err := readMendings(ctx, q, out); err != nil {
 		return nil, err
 	}
 	return out, readOperations(ctx, q, out, index, operations, of(places))
@@ -253,12 +261,21 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 	var digests [][]byte
 	for rows.Next() {
 		var n int64
+		var position int
 		var body string
-		if err := rows.Scan(&n, &body); err != nil {
+		if err := rows.Scan(&n, &position, &body); err != nil {
 			return err
 		}
 		r := &out[index[n]]
-		now, err := r.present(json.RawMessage(body))
+		kept := body
+		var now json.RawMessage
+		var err error
+		if m, ok := r.mended[position]; ok {
+			body = m.replacement
+			now = json.RawMessage(body)
+		} else {
+			now, err = r.present(json.RawMessage(body))
+		}
 		if err != nil {
 			return &unreadable{r.Revision, len(r.raw), err}
 		}
@@ -266,7 +283,7 @@ func readOperations(ctx context.Context, q querier, out []Revision, index map[in
 		if err != nil {
 			return &unreadable{r.Revision, len(r.raw), err}
 		}
-		r.raw = append(r.raw, json.RawMessage(body))
+		r.raw = append(r.raw, json.RawMessage(kept))
 		r.Operations = append(r.Operations, op)
 		p, sealed := op.(change.PersonalOperation)
 		digest := ""

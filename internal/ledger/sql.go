@@ -24,7 +24,7 @@ const (
 	sqlHead = `select revision, hash, epoch, clock_timestamp(), pg_is_in_recovery() or current_setting('transaction_read_only')::boolean,
 		(select max(version_id) from goose_db_version), rows_through, coalesce((select max(id) from staging where ready), 0) from ledger_head`
 
-	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash, format, epoch, ids, coalesce(staged, 0)
+	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash, format, epoch, ids, coalesce(staged, 0), exists (select from mending m where m.revision = revision.revision)
 		from revision where revision > $1 order by revision limit $2`
 	sqlPersonal = `select digest, user_id, text is null, coalesce(text->>'user_name', ''), coalesce(text->>'display_name', ''), coalesce(text->>'email', ''), coalesce(text->>'more', '')
 		from personal`
@@ -58,6 +58,9 @@ const (
 
 	// The digests stay, and with them the chain.
 	sqlErase = `update personal set text = null, salt = null where user_id = any($1) and text is not null`
+
+	sqlEraseReasons = `update reason set text = null, salt = null where digest = any($1) and text is not null`
+	sqlMade         = `update mending set made = $3 where revision = $1 and position = $2`
 
 	sqlRevisionAt = `select revision, at from revision where at <= $1 order by at desc limit 1`
 )

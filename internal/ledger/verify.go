@@ -20,11 +20,12 @@ import (
 
 // Verification is what verifying the ledger found.
 type Verification struct {
-	Revisions int64  // how many were verified
-	Hash      string // of the last one that fits
-	Rows      int64  // up to which revision the rows of facts were compared: those of a large change follow it
-	First     int64  // the first revision that does not fit, or 0
-	Fault     string // what is wrong with it
+	Revisions int64   // how many were verified
+	Hash      string  // of the last one that fits
+	Rows      int64   // up to which revision the rows of facts were compared: those of a large change follow it
+	Mended    []int64 // revisions of which operations were mended: see Mend
+	First     int64   // the first revision that does not fit, or 0
+	Fault     string  // what is wrong with it
 }
 
 // How much is verified at once: so many revisions, or fewer with so many operations.
@@ -59,7 +60,7 @@ func portionAfter(ctx context.Context, q querier, after int64) (int, error) {
 func (l *Ledger) Verify(ctx context.Context, told func(done, of int64)) (Verification, error) {
 	var v Verification
 	err := l.reading(ctx, func(tx pgx.Tx) error {
-		x := verifying{tx: tx, v: &v, s: access.Empty(), hash: []byte{}, opened: map[rowKey]int64{}, gone: gone{}, rows: map[lifetime]*row{}}
+		x := verifying{tx: tx, v: &v, s: access.Empty(), hash: []byte{}, opened: map[rowKey]int64{}, gone: gone{}, reasons: map[string]int64{}, rows: map[lifetime]*row{}}
 		return x.all(ctx, told)
 	})
 	return v, err
@@ -76,6 +77,8 @@ type verifying struct {
 	rows   map[lifetime]*row // those of the revisions of a portion
 	opened map[rowKey]int64  // which revision opened each row that is open
 	gone   gone
+
+	reasons map[string]int64 // digests of reasons that are gone, by the revision that names them
 }
 
 func (x *verifying) bad(n int64, format string, args ...any) {
@@ -120,7 +123,12 @@ func (x *verifying) all(ctx context.Context, told func(done, of int64)) error {
 	default:
 		if n := x.gone.first(x.s); n != 0 {
 			x.bad(n, "the personal values kept apart are gone, and their user was not erased")
+		} else if n := goneReasons(x.s, x.reasons); n != 0 {
+			x.bad(n, "the reason kept apart is gone, and was not erased")
 		}
+	}
+	if x.v.First == 0 {
+		return x.checkMendings(ctx)
 	}
 	return nil
 }
@@ -211,6 +219,9 @@ func (x *verifying) portion(ctx context.Context) (more bool, err error) {
 			}
 		}
 		x.gone.add(r, apart)
+		if digest := hex.EncodeToString(r.reason); apart.blankReasons[digest] {
+			x.reasons[digest] = r.Revision
+		}
 		d, err := replay(x.s, r)
 		if err != nil {
 			x.bad(r.Revision, "%s", err)
@@ -230,6 +241,9 @@ func (x *verifying) portion(ctx context.Context) (more bool, err error) {
 		}
 		x.s, x.hash = d.Seal(r.Revision, r.At), r.hash
 		x.v.Revisions, x.v.Hash = r.Revision, r.Hash
+		if len(r.mended) > 0 {
+			x.v.Mended = append(x.v.Mended, r.Revision)
+		}
 	}
 	if len(x.rows) > 0 { // of revisions that were verified: nothing accounts for them
 		x.left()
@@ -243,20 +257,32 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 	if !bytes.Equal(chain(predecessor, r.canonical), r.hash) {
 		return "the hash does not fit its bytes and its predecessor"
 	}
-	if r.format == 1 {
+	if r.format == 1 && len(r.mended) == 0 {
 		return r.checkBytes1()
 	}
 	doc := document{Version: r.format, Revision: r.Revision, At: r.At, Recorded: r.Recorded, Claimed: r.Claimed, Epoch: r.epoch,
 		IDs: r.ids, Operations: len(r.raw), Author: r.Author.String(), Via: r.Via, Reason: hex.EncodeToString(r.reason)}
 	ops := newDigester()
 	for _, raw := range r.raw {
-		op, err := canonicalJSON(raw) // PostgreSQL keeps its own form
-		if err != nil {
+		op, err := canonicalJSON(raw)
+		switch {
+		case err == nil:
+		case len(r.mended) > 0:
+			op = raw // as it was found
+		default:
 			return "an operation is no JSON"
 		}
 		ops.add(op)
 	}
 	doc.Digest = ops.sum()
+	if len(r.mended) > 0 { // the bytes that were found are held to instead
+		if text := r.checkMended(doc.Digest); text != "" {
+			return text
+		}
+		if doc.Digest = digestOfBytes(r.canonical); r.format == 1 { // its bytes are of another form
+			return ""
+		}
+	}
 	again, err := doc.canonical()
 	if err != nil || !bytes.Equal(again, r.canonical) {
 		return "the columns and operations do not fit its bytes"
@@ -268,6 +294,9 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 // are kept.
 func (r *Revision) checkOperations() string {
 	for i, op := range r.Operations {
+		if _, ok := r.mended[i]; ok {
+			continue
+		}
 		again, err := stored(op)
 		now, err3 := r.present(r.raw[i])
 		want, err2 := canonicalJSON(now)

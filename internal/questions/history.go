@@ -143,6 +143,6 @@ func verification(run ledger.VerifyRun) (wire.VerificationRun, error) {
 	}
 	r := run.Result
 	out.State, out.Ended = "ended", &run.Ended
-	out.Result = &wire.Verification{Verified: r.First == 0, Revision: r.Revisions, Hash: r.Hash, First: r.First, Fault: r.Fault}
+	out.Result = &wire.Verification{Verified: r.First == 0, Revision: r.Revisions, Rows: r.Rows, Mended: r.Mended, Hash: r.Hash, First: r.First, Fault: r.Fault}
 	return out, nil
 }
