@@ -10,6 +10,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"ableroster/client"
 	"ableroster/demo"
@@ -308,4 +309,24 @@ func TestRightsOfOnePersonBecomeARole(t *testing.T) {
 	if r, err := bring("x.y,X,marine,sailing:/:read\n"); err == nil {
 		t.Errorf("an application that is not there: %v", r.Sentences)
 	}
+}
+
+// A large import tells each effect once, whoever many it is of, and can be read of at once:
+// of its day, of one of its users, and of its history, before its rows are all written.
+func TestALargeImportIsToldAndFound(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	x := at(t, s, demo.Administrator)
+	file := filepath.Join(t.TempDir(), "crew.csv")
+	if err := os.WriteFile(file, crew("Bargee", 6000), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	said := x.says(0, "6000 users added", "users", "import", file, "-reason", "Season", "-acknowledge", "wide_gain")
+	if n := strings.Count(said, " gain "); n == 0 || n > 3 || strings.Contains(said, "… and -") {
+		t.Errorf("it tells %d effects:\n%s", n, said)
+	}
+	x.says(0, "cargo-manifests/reader", "users", "show", "bargee.17")
+	x.says(0, "Season", "history", "-user", "bargee.17")
+	x.says(0, "Season", "history", "-role", "cargo-manifests/reader")
+	x.says(0, "bargee.5999", "users", "list", "-q", "bargee.5999", "-as-of", time.Now().UTC().Format(time.RFC3339Nano))
+	x.says(0, "verifies", "ledger", "verify")
 }

@@ -347,6 +347,9 @@ func (c *call) effect(p *wire.Preview, would bool) {
 		c.say("%s", cmp.Or(c.unchanged, "No access changes."))
 	}
 	for i, e := range p.Effects {
+		if i == p.EffectCount { // what follows are more of the users of these
+			break
+		}
 		if i == 10 {
 			c.say("… and %d more effects; -output json has them.", p.EffectCount-10)
 			break

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ableroster/internal/access"
@@ -128,13 +129,14 @@ var ErrReadable = errors.New("that operation can be read, and fits: there is not
 // The operation is returned that Mend makes. A second call with another replacement puts that
 // there.
 func PrepareMending(ctx context.Context, pool *pgxpool.Pool, revision int64, position int, replacement string) (*operation.MendOperation, error) {
-	if _, err := change.DecodeStored([]byte(replacement)); err != nil {
+	instead, err := change.DecodeStored([]byte(replacement))
+	if err != nil {
 		return nil, fmt.Errorf("the replacement cannot be read either: %w", err)
 	}
 	var staged int64
 	var format int
 	var canonical []byte
-	err := pool.QueryRow(ctx, "select coalesce(staged, 0), format, canonical from revision where revision = $1", revision).Scan(&staged, &format, &canonical)
+	err = pool.QueryRow(ctx, "select coalesce(staged, 0), format, canonical from revision where revision = $1", revision).Scan(&staged, &format, &canonical)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, ErrNoRevision
 	}
@@ -142,27 +144,39 @@ func PrepareMending(ctx context.Context, pool *pgxpool.Pool, revision int64, pos
 		return nil, Unavailable(err)
 	}
 	r := Revision{Revision: revision, staged: staged, format: format}
-	rows, err := pool.Query(ctx, "select body from operation where revision = $1 order by position", r.place())
+	rows, err := pool.Query(ctx, "select verb, body from operation where revision = $1 order by position", r.place())
 	if err != nil {
 		return nil, Unavailable(err)
 	}
-	bodies, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	type found struct{ Verb, Body string }
+	all, err := pgx.CollectRows(rows, pgx.RowToStructByPos[found])
 	if err != nil {
 		return nil, Unavailable(err)
 	}
-	if position < 0 || position >= len(bodies) {
-		return nil, fmt.Errorf("revision %d has %d operations, counted from 0", revision, len(bodies))
+	if position < 0 || position >= len(all) {
+		return nil, fmt.Errorf("revision %d has %d operations, counted from 0", revision, len(all))
+	}
+	if format > 1 && all[position].Verb != instead.Verb() {
+		return nil, fmt.Errorf("operation %d of revision %d is found as %s, and the replacement is %s", position, revision, all[position].Verb, instead.Verb())
 	}
 	ops := newDigester()
-	for _, body := range bodies {
-		op, err := canonicalJSON([]byte(body))
+	var spoiled []int
+	for i, x := range all {
+		op, err := canonicalJSON([]byte(x.Body))
 		if err != nil {
-			op = []byte(body)
+			op = []byte(x.Body)
 		}
 		ops.add(op)
+		if !readable(&r, x.Body) {
+			spoiled = append(spoiled, i)
+		}
 	}
 	digest := ops.sum()
-	if readable(&r, bodies[position]) && (format == 1 || digest == digestOfBytes(canonical)) {
+	switch {
+	case slices.Contains(spoiled, position):
+	case len(spoiled) > 0:
+		return nil, fmt.Errorf("operation %d of revision %d can be read; what cannot is %v", position, revision, spoiled)
+	case format == 1 || digest == digestOfBytes(canonical): // else some were altered, and which of them is not told
 		return nil, ErrReadable
 	}
 	if _, err := pool.Exec(ctx, sqlMend, revision, position, digest, replacement); err != nil {

@@ -44,6 +44,11 @@ func TestAnOperationThatCannotBeReadIsMended(t *testing.T) {
 		func() error { _, err := ledger.PrepareMending(ctx, pool, spoiled, 2, body); return err },
 		func() error { _, err := ledger.PrepareMending(ctx, pool, 4711, 0, body); return err },
 		func() error { _, err := ledger.PrepareMending(ctx, pool, spoiled, 1, `{"op":"nothing"}`); return err },
+		func() error { _, err := ledger.PrepareMending(ctx, pool, spoiled, 0, body); return err }, // it can be read
+		func() error {
+			_, err := ledger.PrepareMending(ctx, pool, spoiled, 1, `{"op":"add_group","key":"quay"}`)
+			return err
+		},
 	} {
 		if err := wrong(); err == nil {
 			t.Error("a mending that is none is taken")

@@ -376,7 +376,7 @@ func (l *Ledger) Rebuild(ctx context.Context) error {
 			for i := range revs {
 				d, err := replay(s, &revs[i])
 				if err != nil {
-					return fmt.Errorf("revision %d: %w", revs[i].Revision, err)
+					return &unfit{revs[i].Revision, err}
 				}
 				w.facts(d.Revision, d.Changes())
 				s = d.Seal(d.Revision, revs[i].At)

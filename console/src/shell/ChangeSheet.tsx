@@ -196,7 +196,7 @@ function Effect({ result }: { result: Schemas['ChangeResult'] }) {
     <div className="bg-wash mt-3 rounded-md p-3">
       <h3 className="font-semibold">What this does</h3>
       {result.unchanged && <p>{result.notes?.map((n) => n.message).join(' ') || 'No change: it is so already.'}</p>}
-      {p.effects.slice(0, 8).map((e, i) => (
+      {p.effects.slice(0, Math.min(8, p.effect_count)).map((e, i) => (
         <EffectLine key={i} effect={e} />
       ))}
       {p.effect_count > 8 && <p className="text-soft text-sm">and {p.effect_count - 8} more effects</p>}

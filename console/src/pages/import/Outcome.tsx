@@ -14,7 +14,7 @@ export function Outcome({ result: r }: { result: Schemas['ChangeResult'] }) {
         ))}
       </ul>
       {p && p.effects.length === 0 && !r.unchanged && <p className="mt-2">Nobody gains or loses anything.</p>}
-      {p?.effects.slice(0, 12).map((e, i) => (
+      {p?.effects.slice(0, Math.min(12, p.effect_count)).map((e, i) => (
         <details key={i} className="mt-1.5">
           <summary>
             {e.user_count === 1 ? e.users[0]?.label : count(e.user_count, 'user')}{' '}
