@@ -487,7 +487,11 @@ func (c *Client) Verify(ctx context.Context, told func(wire.VerificationRun)) (w
 		case <-time.After(pause):
 		}
 		var err error
-		if run, err = get[wire.VerificationRun](ctx, c, "/ledger/verification", nil); err != nil {
+		run, err = get[wire.VerificationRun](ctx, c, "/ledger/verification", nil)
+		if p := new(wire.Problem); errors.As(err, &p) && p.Status == http.StatusNotFound { // it was started anew meanwhile
+			err = c.Do(ctx, "POST", "/ledger/verification", nil, nil, &run)
+		}
+		if err != nil {
 			return wire.Verification{}, err
 		}
 	}

@@ -37,7 +37,7 @@ type tamperColumn struct {
 func tamperColumns(t *testing.T, pool *pgxpool.Pool) []tamperColumn {
 	t.Helper()
 	rows, err := pool.Query(ctx, `select table_name, column_name, data_type, is_nullable = 'YES' from information_schema.columns
-		where table_schema = current_schema() and is_generated = 'NEVER' and (table_name like '%\_fact' or table_name in ('revision', 'operation', 'reason', 'personal', 'ledger_head')) order by 1, ordinal_position`)
+		where table_schema = current_schema() and is_generated = 'NEVER' and (table_name like '%\_fact' or table_name in ('revision', 'operation', 'reason', 'personal', 'ledger_head', 'mending')) order by 1, ordinal_position`)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -48,6 +48,22 @@ func tamperColumns(t *testing.T, pool *pgxpool.Pool) []tamperColumn {
 		t.Fatal(err)
 	}
 	return all
+}
+
+// spoilAndMend makes an operation one that cannot be read, and has it mended on the host.
+func spoilAndMend(t *testing.T, pool *pgxpool.Pool, database string, revision int) {
+	t.Helper()
+	var body string
+	if err := pool.QueryRow(ctx, "select body from operation where revision = $1 and position = 0", revision).Scan(&body); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := pool.Exec(ctx, "update operation set body = '{' where revision = $1 and position = 0", revision); err != nil {
+		t.Fatal(err)
+	}
+	said := testkit.Run(t, body, "rosterd", "mend", "-database-url", database, "-revision", fmt.Sprint(revision), "-position", "0", "-replacement", "-", "-reason", "A fault of the disk")
+	if !strings.Contains(said, "is mended: revision") {
+		t.Fatal(said)
+	}
 }
 
 // Whatever somebody who owns the database alters, in whatever column of whatever table an
@@ -64,8 +80,12 @@ func TestNoColumnCanBeAltered(t *testing.T) {
 	if _, err := marta.Change(ctx, changeOf("is known", fmt.Sprintf(`{"op":"set_aside_finding","findings":[%q],"until":%q}`, found.Findings[0].Key, time.Now().AddDate(0, 1, 0).Format(time.DateOnly))), false); err != nil {
 		t.Fatal(err)
 	}
+	if _, err := marta.Change(ctx, changeOf("it named somebody", `{"op":"erase_reason","revision":9}`), false); err != nil {
+		t.Fatal(err)
+	}
 	s.Stop(t)
 	l, pool := testkit.Ledger(t, database)
+	spoilAndMend(t, pool, database, 20)
 	all := tamperColumns(t, pool)
 	of := map[string][]string{}
 	for _, c := range all {
@@ -99,7 +119,7 @@ func TestNoColumnCanBeAltered(t *testing.T) {
 		}
 	}
 	first := func(table string) string {
-		order := map[string]string{"revision": "revision", "operation": "revision", "reason": "digest", "personal": "digest", "ledger_head": "revision"}[table]
+		order := map[string]string{"revision": "revision", "operation": "revision", "reason": "digest", "personal": "digest", "ledger_head": "revision", "mending": "revision"}[table]
 		if order == "" {
 			order = "opened"
 		}

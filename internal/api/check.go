@@ -32,14 +32,22 @@ func (s *Server) checkRoutes() {
 // fresh refuses decisions on a head that has not been known to be the newest
 // for longer than the installation accepts.
 func (s *Server) fresh(c fiber.Ctx) error {
-	if age := s.ledger.Age(); s.o.MaxAge > 0 && age > s.o.MaxAge {
-		return writeProblem(c, &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Too old", Status: 503,
-			Detail: fmt.Sprintf("The database has not been reached for %.0f s, and this installation decides on nothing older than %s.", age.Seconds(), s.o.MaxAge)}})
-	}
-	if why := s.ledger.WrongTime(); why != "" {
-		return writeProblem(c, &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Wrong time", Status: 503, Detail: "Nothing is decided on: " + why + "."}})
+	if p := s.tooOld(); p != nil {
+		return writeProblem(c, p)
 	}
 	return c.Next()
+}
+
+// tooOld says why nothing is decided on now, nor anybody let in; nil for nothing.
+func (s *Server) tooOld() *problem {
+	if age := s.ledger.Age(); s.o.MaxAge > 0 && age > s.o.MaxAge {
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Too old", Status: 503,
+			Detail: fmt.Sprintf("What this service knows is %.0f s old, since it cannot follow the database, and this installation decides on nothing older than %s, and lets nobody in.", age.Seconds(), s.o.MaxAge)}}
+	}
+	if why := s.ledger.WrongTime(); why != "" {
+		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Wrong time", Status: 503, Detail: "Nothing is decided on: " + why + "."}}
+	}
+	return nil
 }
 
 // checkParameters are those of check and menu, by name: never lists.

@@ -117,6 +117,8 @@ func problemOf(err error) *problem {
 	case errors.Is(err, ledger.ErrReadOnly):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database is read-only now, so nothing can be changed and nobody can sign in; questions are still answered. Try again in a moment, or ask whoever looks after it."}}
+	case errors.Is(err, ledger.ErrHeld):
+		return &problem{retryAfter: 10, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not now", Status: 503, Detail: "Nothing was changed: " + err.Error() + ". Try again in a moment."}}
 	case errors.Is(err, ledger.ErrRowsLater):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available yet", Status: 503, Detail: upper(err.Error()) + "."}}
 	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away):

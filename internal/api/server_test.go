@@ -422,3 +422,19 @@ func TestDecisionsOnTooOldAHeadAreRefused(t *testing.T) {
 		t.Errorf("reading goes on: %d %v", resp.StatusCode, resp.Header)
 	}
 }
+
+// Nobody is let in either by what is too old: they may have been suspended meanwhile.
+func TestNobodyIsLetInByTooOldAHead(t *testing.T) {
+	s := serving(t, Options{MaxAge: time.Nanosecond})
+	s.setUp(t)
+	for path, body := range map[string]string{
+		"/api/v1/session":       `{"user_name": "marta.quill", "password": "larkhaven-tide-table"}`,
+		"/api/v1/session/token": `{"user_name": "marta.quill", "password": "larkhaven-tide-table", "label": "x"}`,
+		"/api/v1/sign-in-link":  `{"link": "x", "password": "larkhaven-tide-table"}`,
+	} {
+		resp, text := s.call(t, "POST", path, body)
+		if p := problemIn(t, resp, text); p.Status != 503 || p.Title != "Too old" {
+			t.Errorf("%s: %s", path, text)
+		}
+	}
+}

@@ -94,6 +94,9 @@ func (s *Server) paused(ctx context.Context, err error, who signin.Who) error {
 func (s *Server) signInRoutes() {
 	type signIn struct{ Body wire.SignInRequest }
 	route(s, "POST", "/session", "sign-in", "Sign in with user name and password", func(ctx context.Context, in *signIn) (*withCookie[wire.Me], error) {
+		if p := s.tooOld(); p != nil {
+			return nil, p
+		}
 		who := s.who(ctx, in.Body.UserName)
 		text, expires, err := s.authenticator.SignIn(ctx, who, in.Body.Password)
 		if err != nil {
@@ -151,6 +154,9 @@ func (s *Server) signInRoutes() {
 	}, small, status(201))
 	type useLink struct{ Body wire.UseLinkRequest }
 	route(s, "POST", "/sign-in-link", "use-sign-in-link", "Set one's own password by a one-time link, and sign in", func(ctx context.Context, in *useLink) (*withCookie[wire.Me], error) {
+		if p := s.tooOld(); p != nil {
+			return nil, p
+		}
 		id, err := s.useLink(ctx, in.Body)
 		if errors.Is(err, signin.ErrLink) {
 			return nil, seeing.Refused("%s: it was used, is over, or was made anew; ask whoever sent it for another", err)
@@ -220,6 +226,9 @@ func (s *Server) tokenRoutes() {
 		}
 	}
 	route(s, "POST", "/session/token", "sign-in-token", "Sign in with user name and password for an API token, as the command line does", func(ctx context.Context, in *signIn) (*body[wire.Token], error) {
+		if p := s.tooOld(); p != nil {
+			return nil, p
+		}
 		who := s.who(ctx, in.Body.UserName)
 		if err := s.authenticator.Prove(ctx, who, in.Body.Password); err != nil {
 			return nil, s.paused(ctx, err, who)

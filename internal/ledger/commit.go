@@ -156,6 +156,9 @@ func (l *Ledger) Commit(ctx context.Context, c *Change, judge Judge) (Committed,
 			return r, err
 		}
 	}
+	if err := l.unheld(ctx, c); err != nil {
+		return Committed{}, err
+	}
 	r, err := l.enqueue(&pending{ctx: ctx, change: c, judge: judge})
 	if err == nil && r.Unchanged && !r.Repeated && c.Key != "" {
 		return l.nothingToDo(ctx, c, r)

@@ -93,6 +93,7 @@ type apartTexts struct {
 
 	blankReasons map[string]bool        // those whose reasons are gone
 	values       map[string]fact.UserID // whose personal values each digest stands for
+	staged       map[string]int64       // with which large change they were written
 	blank        map[string]bool        // those whose values are gone
 }
 
@@ -107,23 +108,24 @@ func readApart(ctx context.Context, q querier, revs []Revision) (*apartTexts, er
 			values = append(values, digest)
 		}
 	}
-	rows, err := q.Query(ctx, `select false, digest, 0, salt, convert_to(text, 'UTF8') from reason where digest = any($1)
-		union all select true, digest, user_id, salt, convert_to(text::text, 'UTF8') from personal where digest = any($2)`, reasons, values)
+	rows, err := q.Query(ctx, `select false, digest, 0, salt, convert_to(text, 'UTF8'), 0 from reason where digest = any($1)
+		union all select true, digest, user_id, salt, convert_to(text::text, 'UTF8'), coalesce(staged, 0) from personal where digest = any($2)`, reasons, values)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	out := &apartTexts{broken: map[string]string{}, reasons: map[string]bool{}, blankReasons: map[string]bool{}, values: map[string]fact.UserID{}, blank: map[string]bool{}}
+	out := &apartTexts{broken: map[string]string{}, reasons: map[string]bool{}, blankReasons: map[string]bool{}, values: map[string]fact.UserID{}, staged: map[string]int64{}, blank: map[string]bool{}}
 	for rows.Next() {
 		var personal bool
 		var digest, salt, text []byte
 		var user fact.UserID
-		if err := rows.Scan(&personal, &digest, (*uint32)(&user), &salt, &text); err != nil {
+		var staged int64
+		if err := rows.Scan(&personal, &digest, (*uint32)(&user), &salt, &text, &staged); err != nil {
 			return nil, err
 		}
 		key, what := hex.EncodeToString(digest), "the reason"
 		if personal {
-			what, out.values[key] = "the personal values", user
+			what, out.values[key], out.staged[key] = "the personal values", user, staged
 			var p fact.Personal
 			if err := json.Unmarshal(text, &p); err == nil {
 				kept, _ := canonicalJSON(text)
@@ -188,6 +190,9 @@ func (r *Revision) checkApart(t *apartTexts) string {
 		}
 		if _, there := t.values[digest]; !there {
 			return "the personal values kept apart are gone"
+		}
+		if t.staged[digest] != r.staged {
+			return "the personal values kept apart are said to be of another change"
 		}
 	}
 	return ""

@@ -24,8 +24,9 @@ import (
 // fewer keeps nobody waiting.
 const StagedFrom = 1000
 
-// mostRounds is how often a large change is judged beside the others. After that it is judged
-// in its turn, and they wait for it.
+// mostRounds is how often a large change is judged beside the others: the last time changes of
+// roles, groups, rules and applications wait meanwhile. After that it is judged in its turn,
+// and all others wait for it.
 const mostRounds = 3
 
 // mostMoved is of how many users, whom others gave something meanwhile, a change is looked at
@@ -46,7 +47,12 @@ func (l *Ledger) commitLarge(ctx context.Context, c *Change, judge Judge) (r Com
 		return r, true, err
 	}
 	defer turn.end()
-	for range mostRounds {
+	for round := range mostRounds {
+		if round == mostRounds-1 {
+			if _, err := turn.conn.Exec(ctx, sqlLock, lockClass, lockModel); err != nil {
+				return r, true, unavailableUnless(ctx, err)
+			}
+		}
 		s, err := turn.stage(ctx, c, judge)
 		if err != nil || s == nil {
 			return r, err != nil, err
@@ -61,6 +67,38 @@ func (l *Ledger) commitLarge(ctx context.Context, c *Change, judge Judge) (r Com
 		l.log.Info("a large change is judged again", "why", err, "operations", len(c.Operations))
 	}
 	return r, false, nil
+}
+
+// ErrHeld is returned for a change of roles, groups, rules or applications that waited too
+// long for a large change.
+var ErrHeld = errors.New("a large change is being made that roles, groups, rules and applications must stay as they are for")
+
+// heldMost is how long it waits.
+const heldMost = 30 * time.Second
+
+// unheld waits until a change that may bear on how others are judged can be made beside the
+// large one that is being made, if any is in its last round.
+func (l *Ledger) unheld(ctx context.Context, c *Change) error {
+	if !prepared.MayBear(c.Operations) {
+		return nil
+	}
+	for until := time.Now().Add(heldMost); ; {
+		var held bool
+		if err := l.pool.QueryRow(ctx, sqlHeld, lockClass, lockModel).Scan(&held); err != nil {
+			return unavailableUnless(ctx, err)
+		}
+		switch {
+		case !held:
+			return nil
+		case time.Now().After(until):
+			return ErrHeld
+		}
+		select {
+		case <-time.After(100 * time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
 }
 
 // madeBefore looks a change up by its key.

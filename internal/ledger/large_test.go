@@ -150,8 +150,9 @@ func TestALargeChangeIsJudgedAgainWhereOthersBearOnIt(t *testing.T) {
 		}, 2},
 		"its new names": {func(int) change.Operation { return user("crew.5") }, 2},
 		"a role":        {func(int) change.Operation { return &operation.AddRole{Application: "berths", Key: "planner"} }, 2},
-		"always": {func(n int) change.Operation {
-			return &operation.AddRole{Application: "berths", Key: fmt.Sprint("planner-", n)}
+		"always": {func(n int) change.Operation { // each time in the way of another
+			return []change.Operation{&operation.AddRole{Application: "berths", Key: "planner"},
+				&operation.UpdateUser{User: "early", Email: text("e@larkhaven.example")}, &operation.UpdateUser{User: "early", Email: text("f@larkhaven.example")}}[n-1]
 		}, 4},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -182,6 +183,35 @@ func TestALargeChangeIsJudgedAgainWhereOthersBearOnIt(t *testing.T) {
 				t.Errorf("%d rows are left beside the ledger", n)
 			}
 		})
+	}
+}
+
+// In its last round a large change is not in the way of users and what they are given; what it
+// is judged by waits for it.
+func TestALargeChangeHasTheModelWaitInItsLastRound(t *testing.T) {
+	l, _ := testkit.Ledger(t, testkit.Database(t))
+	founded(t, l)
+	commit(t, l, user("early"))
+	judged := 0
+	role := make(chan ledger.Committed, 1)
+	made, err := l.Commit(ctx, large("crew", 600), func(d *change.Draft, at calendar.Instant) error {
+		switch judged++; judged {
+		case 1, 2:
+			commit(t, l, &operation.AddRole{Application: "berths", Key: fmt.Sprint("planner-", judged)})
+		case 3:
+			go func() { role <- commit(t, l, &operation.AddRole{Application: "berths", Key: "late"}) }()
+			commit(t, l, user("meanwhile"))
+		}
+		return noFaults(d, at)
+	})
+	if err != nil || judged != 3 {
+		t.Fatalf("judged %d times: %v", judged, err)
+	}
+	if late := <-role; late.Revision <= made.Revision {
+		t.Errorf("the role is of revision %d, and the large change of %d", late.Revision, made.Revision)
+	}
+	if v := verified(t, l); v.Fault != "" {
+		t.Errorf("%+v", v)
 	}
 }
 

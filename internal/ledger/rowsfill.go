@@ -166,6 +166,9 @@ func (f *filler) some(ctx context.Context) (done bool, err error) {
 	if err != nil {
 		return false, err
 	}
+	if reached > head {
+		return true, errNotReached
+	}
 	if head == reached {
 		f.l.reached.Store(reached)
 		f.l.lagging.Store(false)

@@ -17,6 +17,7 @@ import (
 const (
 	lockClass = 0x41524c // of all of these
 	lockLarge = 1        // held by the program that makes a large change
+	lockModel = 4        // held by a large change in its last round: what it is judged by must stay
 	lockRows  = 2        // held by the program that writes fact rows late
 	lockAlive = 3        // shared by all that follow the ledger
 	lockReady = 0x41524d // the class of those shared by all that prepared a change, by its number
@@ -24,6 +25,7 @@ const (
 
 const (
 	sqlTryLock    = `select pg_try_advisory_lock($1, $2)`
+	sqlLock       = `select pg_advisory_lock($1, $2)`
 	sqlShareLock  = `select pg_advisory_lock_shared($1, $2)`
 	sqlStage      = `insert into staging (author, ids, operations) values ($1, $2, $3) returning id`
 	sqlReady      = `update staging set ready = true, digest = $2 where id = $1`
@@ -37,6 +39,9 @@ const (
 		o(n) as (select max(revision) from operation where revision < 0 union all select (select max(revision) from operation where revision < o.n) from o where n is not null),
 		p(n) as (select max(staged) from personal where staged is not null union all select (select max(staged) from personal where staged < p.n) from p where n is not null)
 		select id from (select id from staging union select -n from o union select n from p) x where id is not null and not exists (select from revision where staged = id) order by id`
+
+	sqlHeld = `select exists (select from pg_locks where locktype = 'advisory' and granted and classid = $1 and objid = $2
+		and database = (select oid from pg_database where datname = current_database()))`
 
 	// sqlPrepared is how many programs there are, and how many have prepared a change.
 	sqlPrepared = `select count(*) filter (where classid = $1 and objid = $2), count(*) filter (where classid = $3 and objid = $4)

@@ -18,6 +18,10 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
+// sqlVerifyHead is the head, and whether a large change explains that rows are missing.
+const sqlVerifyHead = `select revision, hash, at, rows_through, coalesce(rows_of, 0),
+	exists (select from revision r where r.revision > rows_through and r.staged is not null) from ledger_head`
+
 // Verification is what verifying the ledger found.
 type Verification struct {
 	Revisions int64   // how many were verified
@@ -89,8 +93,18 @@ func (x *verifying) all(ctx context.Context, told func(done, of int64)) error {
 	var headRevision int64
 	var headHash []byte
 	var headAt time.Time
-	if err := x.tx.QueryRow(ctx, "select revision, hash, at, rows_through from ledger_head").Scan(&headRevision, &headHash, &headAt, &x.reach); err != nil {
+	var rowsOf int64
+	var anyLarge bool
+	if err := x.tx.QueryRow(ctx, sqlVerifyHead).Scan(&headRevision, &headHash, &headAt, &x.reach, &rowsOf, &anyLarge); err != nil {
 		return err
+	}
+	switch {
+	case x.reach > headRevision, x.reach < headRevision && !anyLarge:
+		x.bad(min(x.reach, headRevision)+1, "the rows are said to reach revision %d, which no large change explains", x.reach)
+		return nil
+	case rowsOf != 0 && (rowsOf != x.reach+1 || x.reach == headRevision):
+		x.bad(x.reach+1, "rows of revision %d are said to be on their way", rowsOf)
+		return nil
 	}
 	odd, err := readOdd(ctx, x.tx)
 	if err != nil {

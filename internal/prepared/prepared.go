@@ -155,6 +155,22 @@ func whose(f fact.Fact) (id fact.UserID, plain bool) {
 	return 0, false
 }
 
+// harmless are the operations of users, of what is given to them, and of workflows.
+var harmless = []string{"add_user", "update_user", "erase_user", "grant", "revoke", "add_member", "remove_member", "hand_over",
+	"request_role", "withdraw_request", "decide_request", "open_round", "decide_items", "sign_off", "settle_pending_removal",
+	"set_aside_finding", "take_up_finding", "erase_reason"}
+
+// MayBear says whether operations may alter what others are judged by: all but those of users,
+// of what is given to them, and of workflows.
+func MayBear(ops []change.Operation) bool {
+	for _, op := range ops {
+		if !slices.Contains(harmless, op.Verb()) {
+			return true
+		}
+	}
+	return false
+}
+
 // heldBy is what a fact gives to a user, blank for one that gives nothing.
 func heldBy(f fact.Fact) held {
 	switch f := f.(type) {
