@@ -127,6 +127,7 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 	var answered, denied, imported atomic.Int64
 	var mu sync.Mutex
 	made := map[string]int64{}
+	whole := map[int]bool{} // the imports, and which of them were answered
 	for w := range 4 {
 		wait.Go(func() {
 			rng := rand.New(rand.NewPCG(71, uint64(w)))
@@ -167,13 +168,19 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 		for i := 0; running.Err() == nil; i++ {
 			var b strings.Builder
 			b.WriteString("user_name,unit\n")
-			for k := range 200 {
+			for k := range importSize(i) {
 				fmt.Fprintf(&b, "import.%d.%d,office\n", i, k)
 			}
+			mu.Lock()
+			whole[i] = false
+			mu.Unlock()
 			_, s := f.any(rng)
 			c := &client.Client{Base: s.Base, Token: f.token}
 			if _, err := c.ImportUsers(running, []byte(b.String()), client.Query{"reason": "beside faults"}); err == nil {
 				imported.Add(1)
+				mu.Lock()
+				whole[i] = true
+				mu.Unlock()
 			} else if running.Err() == nil {
 				f.may("import", err)
 			}
@@ -226,10 +233,33 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 			t.Fatalf("%s was answered with revision %d, and is there %d times, in revision %d: %v", key, revision, times, at, err)
 		}
 	}
+	testkit.Until(t, "the rows of large changes to be there", func() bool {
+		var so bool
+		return conn.QueryRow(ctx, "select rows_through = revision and rows_of is null from ledger_head").Scan(&so) == nil && so
+	})
 	_, s := f.any(rng)
-	if v, err := (&client.Client{Base: s.Base, Token: f.token}).Verify(ctx, nil); err != nil || !v.Verified {
+	c := &client.Client{Base: s.Base, Token: f.token}
+	if v, err := c.Verify(ctx, nil); err != nil || !v.Verified || v.Rows != v.Revision {
 		t.Errorf("%+v %v", v, err)
 	}
+	for i, answered := range whole {
+		list, err := c.Users(ctx, client.Query{"filter": fmt.Sprintf(`user_name sw "import.%d."`, i), "limit": "1"})
+		if n := list.Total; err != nil || n != importSize(i) && (answered || n != 0) {
+			t.Errorf("of import %d (answered: %v) %d users of %d are there: %v", i, answered, n, importSize(i), err)
+		}
+	}
+	var left int
+	if err := conn.QueryRow(ctx, "select count(*) from operation o where revision < 0 and not exists (select from revision where staged = -o.revision) and not exists (select from staging where id = -o.revision)").Scan(&left); err != nil || left > 0 {
+		t.Errorf("%d operations belong to nothing: %v", left, err)
+	}
+}
+
+// importSize is how many users an import beside faults has: every third is a large change.
+func importSize(i int) int {
+	if i%3 == 0 {
+		return 1200
+	}
+	return 200
 }
 
 // An older state is restored under three services that go on committing, again and again:

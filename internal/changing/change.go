@@ -18,6 +18,7 @@ import (
 	"ableroster/internal/ledger"
 	"ableroster/internal/near"
 	"ableroster/internal/operation"
+	"ableroster/internal/pace"
 	"ableroster/internal/patterns"
 	"ableroster/internal/seeing"
 	"ableroster/internal/strictjson"
@@ -217,6 +218,9 @@ func Make(ctx context.Context, d *seeing.Service, c seeing.Caller, x Wanted) (wi
 		at := calendar.At(d.Clock())
 		draft := change.NewDraft(v.Service.Ledger.Head())
 		draft.Author = x.Author
+		if len(x.Operations) >= ledger.StagedFrom {
+			draft.Calm = pace.GiveWay
+		}
 		x.Prepare(draft, at)
 		settled := make([]change.Operation, len(x.Operations))
 		for i, op := range x.Operations {

@@ -5,6 +5,7 @@
 // snapshot the one before it makes, and written in one transaction; the new
 // head is published when PostgreSQL has answered. Each revision carries its
 // canonical bytes (RFC 8785) and a hash over them and its predecessor's hash.
+// Large changes are made beside that queue: see large.go.
 //
 // Reading: Head is the present, At a whole past revision, Slice what concerns
 // one user at a past revision, History the revisions themselves. Verify

@@ -1,3 +1,5 @@
+//go:build !noprefetch
+
 #include "textflag.h"
 
 // func prefetch(p unsafe.Pointer)
