@@ -59,6 +59,18 @@ func (l *Ledger) minded(was bool) (odd bool) {
 	return odd
 }
 
+// mindsPast warns when the newest revision is later than the database's clock: that was ahead
+// when it was made, or is wrong now. What is made until then follows it by a moment each.
+func (l *Ledger) mindsPast() {
+	head := l.Head()
+	switch ahead := head.At.Time().Sub(l.Now()); {
+	case ahead <= oddClock:
+		l.past.Store(0)
+	case l.past.Swap(head.Revision) == 0:
+		l.log.Warn("the newest revision is later than the database's clock: that was ahead when it was made, or is wrong now", "revision", head.Revision, "ahead", ahead.Round(time.Second).String())
+	}
+}
+
 // WrongTime says that the clocks differed too much when they were last compared, blank when
 // they did not.
 func (l *Ledger) WrongTime() string {

@@ -88,6 +88,7 @@ func (l *Ledger) listen(ctx context.Context) error {
 			return err
 		}
 		odd = l.minded(odd)
+		l.mindsPast()
 		wait, cancel := context.WithTimeout(ctx, time.Second)
 		err = l.heed(ctx, wait, conn.Conn(), newest, at)
 		cancel()

@@ -59,6 +59,7 @@ type Ledger struct {
 	readOnly atomic.Bool            // the database said so when it was last asked
 	noticed  atomic.Pointer[notice] // the newest revision heard of
 	wrong    atomic.Pointer[string] // see WrongTime
+	past     atomic.Int64           // see mindsPast
 	trouble  atomic.Pointer[error]  // what keeps it from following, nil for nothing
 
 	large    chan struct{}             // held by the one large change that is prepared here
