@@ -1,10 +1,11 @@
 package ledger
 
 import (
-	"ableroster/internal/fact"
 	"context"
 	"errors"
 	"fmt"
+
+	"ableroster/internal/fact"
 
 	"github.com/jackc/pgx/v5"
 )

@@ -1,0 +1,88 @@
+package changing
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/near"
+	"ableroster/internal/operation"
+	"ableroster/internal/seeing"
+	"ableroster/internal/strictjson"
+	"ableroster/wire"
+)
+
+// acknowledgements are the faults of acknowledgements that name no guard rail.
+func acknowledgements(given []string) []wire.Fault {
+	var out []wire.Fault
+	var known []string
+	for _, c := range change.RailCodes {
+		known = append(known, string(c))
+	}
+	for i, code := range given {
+		if !slices.Contains(known, code) {
+			out = append(out, wire.Fault{Place: fmt.Sprintf("/acknowledge/%d", i), Message: unknown("guard rail", code, known), DidYouMean: near.Of(code, known)})
+		}
+	}
+	return out
+}
+
+// unknown says that there is nothing of a kind under a name, and what may have been
+// meant: in the same words everywhere.
+func unknown(kind, given string, known []string) string {
+	return fmt.Sprintf("there is no %s “%s”", kind, strictjson.Short(given)) + near.Words(given, known)
+}
+
+// CheckReason is the fault of a reason that says nothing, or too much; nil for none.
+func CheckReason(reason string, dryRun bool) *wire.Fault {
+	switch {
+	case strings.TrimSpace(reason) == "" && !dryRun:
+		return &wire.Fault{Place: "/reason", Message: "is missing: say why, for whoever asks later"}
+	}
+	if m := fact.CheckWords(reason, 2000); m != "" {
+		return &wire.Fault{Place: "/reason", Message: m}
+	}
+	return nil
+}
+
+func decode(raw []json.RawMessage) ([]change.Operation, []wire.Fault) {
+	var ops []change.Operation
+	var out []wire.Fault
+	for i, r := range raw {
+		op, faults := change.DecodeOperation(r)
+		for _, f := range faults {
+			out = append(out, decodeFault(seeing.PlaceOf(i, f.Field), f))
+		}
+		ops = append(ops, op)
+	}
+	return ops, out
+}
+
+// nameReasons gives operations that erase a reason the digest that stands for it.
+func nameReasons(ctx context.Context, d *seeing.Service, ops []change.Operation) (err error) {
+	for _, op := range ops {
+		if o, ok := op.(*operation.EraseReason); ok && err == nil {
+			o.Digest, err = d.Ledger.ReasonDigest(ctx, o.Revision)
+		}
+	}
+	return err
+}
+
+// decodeFault is a fault of an operation that cannot be read, with the verbs that may
+// have been meant.
+func decodeFault(place string, f change.Fault) wire.Fault {
+	out := wire.Fault{Place: place, Message: f.Message}
+	if f.Given == "" {
+		return out
+	}
+	var verbs []string
+	for _, kind := range change.Descriptors() {
+		verbs = append(verbs, kind.Verb)
+	}
+	out.Message, out.DidYouMean = unknown("operation", f.Given, verbs), near.Of(f.Given, verbs)
+	return out
+}
