@@ -3,6 +3,7 @@ package e2e
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -102,18 +103,21 @@ func TestARestoreBringsBackNobodyWhoWasErased(t *testing.T) {
 	s.Stop(t) // which keeps the head
 	s = testkit.Serve(t, database, "-heads-to", kept)
 	marta = &client.Client{Base: s.Base, Token: marta.Token}
-	if _, err := marta.Change(ctx, changeOf("leaves", `{"op":"update_user","user":"to.erase","status":"departed"}`, `{"op":"erase_user","user":"to.erase"}`), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("leaves", `{"op":"update_user","user":"to.erase","status":"departed"}`, `{"op":"erase_user","user":"to.erase"}`, fmt.Sprintf(`{"op":"erase_reason","revision":%d}`, ready.Revision)), false); err != nil {
 		t.Fatal(err)
 	}
 	testkit.Until(t, "the erasure to be kept", func() bool {
 		lines, err := signedhead.Kept{Place: kept}.Read()
-		return err == nil && len(lines) > 0 && len(lines[len(lines)-1].Erased) == 1
+		return err == nil && len(lines) > 0 && len(lines[len(lines)-1].Erased) == 1 && len(lines[len(lines)-1].Reasons) == 1
 	})
 	s.Stop(t)
 	pool := testkit.Pool(t, database)
 	testkit.Rewind(t, pool, ready.Revision)
 	if _, err := pool.Exec(ctx, `insert into personal (digest, user_id, salt, text) select digest, user_id, '\x00', '{"user_name":"to.erase","display_name":"Tobias Erasmus"}' from personal where user_id = (select max(id) from user_fact) and text is null
 		on conflict (digest) do update set text = excluded.text, salt = excluded.salt`); err != nil { // as the restore would
+		t.Fatal(err)
+	}
+	if _, err := pool.Exec(ctx, "update reason set text = 'joins', salt = '\\x00' where text is null"); err != nil {
 		t.Fatal(err)
 	}
 	s = testkit.Serve(t, database, "-heads-to", kept)
@@ -125,6 +129,10 @@ func TestARestoreBringsBackNobodyWhoWasErased(t *testing.T) {
 	if err != nil || list.Total != 0 {
 		raw, _ := json.Marshal(list)
 		t.Errorf("whoever was erased is there again: %s %v", raw, err)
+	}
+	var reason *string
+	if err := pool.QueryRow(ctx, "select t.text from revision r join reason t on t.digest = r.reason where r.revision = $1", ready.Revision).Scan(&reason); err != nil || reason != nil {
+		t.Errorf("a reason that was erased is there again: %v", err)
 	}
 	if !strings.Contains(s.Output(), "revisions of this ledger were lost") {
 		t.Errorf("it says nothing of the loss: %s", s.Output())

@@ -8,6 +8,7 @@ import (
 	"io"
 	"log/slog"
 	"os"
+	"slices"
 	"time"
 
 	"ableroster/internal/calendar"
@@ -29,6 +30,8 @@ type heads struct {
 	last   signedhead.LedgerHead // that was kept
 	when   time.Time
 	erased map[string]bool // whose erasure was kept
+
+	reasons map[string]bool // the digests of reasons whose erasure was kept
 }
 
 // hourly is how long at most a head that has moved is not kept.
@@ -42,13 +45,16 @@ func (h *heads) hold(ctx context.Context, o *opened) (again bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	h.erased = map[string]bool{}
+	h.erased, h.reasons = map[string]bool{}, map[string]bool{}
 	var why string
 	var fits int64
 	epoch := 0
 	for _, l := range lines {
 		for _, id := range l.Erased {
 			h.erased[id] = true
+		}
+		for _, digest := range l.Reasons {
+			h.reasons[digest] = true
 		}
 		h.last = l.Head
 		odd, err := o.ledger.Fits(ctx, l.Head)
@@ -100,6 +106,19 @@ func (h *heads) eraseAgain(ctx context.Context, o *opened, fits int64) error {
 		}
 		ops = append(ops, &operation.EraseUser{User: change.UserRef(id)})
 	}
+	known := o.ledger.ErasedReasons()
+	for digest := range h.reasons {
+		if slices.Contains(known, digest) {
+			continue
+		}
+		n, err := o.ledger.RevisionOfReason(ctx, digest)
+		if err != nil {
+			return err
+		}
+		if n != 0 { // it is of a revision that was not lost
+			ops = append(ops, &operation.EraseReason{Revision: n, Digest: digest})
+		}
+	}
 	if len(ops) == 0 {
 		return nil
 	}
@@ -129,7 +148,7 @@ func (h *heads) keep(ctx context.Context, o *opened) {
 	}
 }
 
-// add keeps the head, once it has moved by so many revisions, or somebody was erased, or
+// add keeps the head, once it has moved by so many revisions, or somebody or a reason was erased, or
 // it has moved at all within the hour.
 func (h *heads) add(ctx context.Context, o *opened, every int64) {
 	if o.ledger.Lost() != "" {
@@ -137,7 +156,11 @@ func (h *heads) add(ctx context.Context, o *opened, every int64) {
 	}
 	head := o.ledger.Head()
 	moved := head.Revision - h.last.Revision
-	if moved == 0 || moved < every && head.Erased() <= len(h.erased) && time.Since(h.when) < hourly {
+	if moved == 0 {
+		return
+	}
+	reasons := slices.DeleteFunc(o.ledger.ErasedReasons(), func(digest string) bool { return h.reasons[digest] })
+	if moved < every && head.Erased() <= len(h.erased) && len(reasons) == 0 && time.Since(h.when) < hourly {
 		return
 	}
 	var now []string
@@ -148,7 +171,7 @@ func (h *heads) add(ctx context.Context, o *opened, every int64) {
 			}
 		}
 	}
-	line := signedhead.Line{Erased: now}
+	line := signedhead.Line{Erased: now, Reasons: reasons}
 	var err error
 	if line.Head, err = o.ledger.HeadAt(ctx, head.Revision); err == nil && o.service.SigningKey != nil {
 		line.Head, err = line.Head.Sign(o.service.SigningKey)
@@ -162,6 +185,9 @@ func (h *heads) add(ctx context.Context, o *opened, every int64) {
 	}
 	for _, id := range now {
 		h.erased[id] = true
+	}
+	for _, digest := range reasons {
+		h.reasons[digest] = true
 	}
 	h.last, h.when = line.Head, time.Now()
 }

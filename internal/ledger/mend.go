@@ -202,6 +202,20 @@ func (l *Ledger) Mend(ctx context.Context, op *operation.MendOperation, reason s
 	return l.Commit(ctx, &Change{Via: "this host", Reason: reason, Operations: []change.Operation{op}}, noFaults)
 }
 
+// ErasedReasons are the digests of reasons that were erased.
+func (l *Ledger) ErasedReasons() (out []string) {
+	for _, f := range access.RecordFactsOf[*fact.ErasedReason](l.Head(), fact.FactErasedReason) {
+		out = append(out, f.Digest)
+	}
+	return out
+}
+
+// RevisionOfReason is the revision whose reason a digest stands for, 0 for none.
+func (l *Ledger) RevisionOfReason(ctx context.Context, digest string) (revision int64, err error) {
+	err = l.pool.QueryRow(ctx, "select coalesce(max(revision), 0) from revision where encode(reason, 'hex') = $1", digest).Scan(&revision)
+	return revision, Unavailable(err)
+}
+
 // ReasonDigest is the digest of the reason of a revision, blank when there is no such
 // revision.
 func (l *Ledger) ReasonDigest(ctx context.Context, revision int64) (string, error) {

@@ -16,10 +16,11 @@ import (
 )
 
 // Line is what is kept of a ledger elsewhere, line by line: a head, and whose personal
-// values were erased since the line before.
+// values, and which reasons, were erased since the line before.
 type Line struct {
-	Head   LedgerHead `json:"head"`
-	Erased []string   `json:"erased,omitempty"` // ids of users
+	Head    LedgerHead `json:"head"`
+	Erased  []string   `json:"erased,omitempty"`         // ids of users
+	Reasons []string   `json:"erased_reasons,omitempty"` // digests
 }
 
 // Kept is a place where heads are kept: a file that grows by lines, or an address that
