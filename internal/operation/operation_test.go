@@ -194,6 +194,34 @@ func TestOperationsAreReadStrictly(t *testing.T) {
 	}
 }
 
+// The host alone mends, and what cannot be read is no replacement; whoever may not administer
+// erases no reason.
+func TestWhatIsDoneToTheLedgerItself(t *testing.T) {
+	for name, x := range map[string]struct {
+		op    change.Operation
+		ready func(*change.Draft)
+		says  string
+	}{
+		"by somebody":       {&operation.MendOperation{Revision: 1, Replacement: `{"op":"revoke"}`}, func(d *change.Draft) { d.Author = 1 }, "on the host alone"},
+		"by nothing":        {&operation.MendOperation{Revision: 1, Replacement: `{"op":`}, func(*change.Draft) {}, "cannot be read either"},
+		"of no revision":    {&operation.EraseReason{Revision: 4711}, func(*change.Draft) {}, "there is no revision 4711"},
+		"replayed, by them": {&operation.MendOperation{Revision: 1, Replacement: `{"op":"revoke"}`}, func(d *change.Draft) { d.Author, d.Replays = 1, true }, ""},
+	} {
+		d := change.NewDraft(laws.Port(t))
+		x.ready(d)
+		d.Apply(0, x.op, 2)
+		if x.says == "" && len(d.Faults) > 0 || x.says != "" && (len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Error(), x.says)) {
+			t.Errorf("%s: %v", name, d.Faults)
+		}
+	}
+	d := change.NewDraft(laws.Port(t))
+	d.May = func(string, string) bool { return false }
+	d.Apply(0, &operation.EraseReason{Revision: 4711}, 2)
+	if len(d.Faults) > 0 || len(d.Needs) != 1 || d.Needs[0].Path != "ledger" {
+		t.Errorf("%v, %v", d.Needs, d.Faults)
+	}
+}
+
 // Every kind of operation comes back from its stored form as it was, and says
 // what it did.
 func TestEveryOperationIsKeptAndTold(t *testing.T) {
@@ -216,6 +244,10 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &operation.SetSecondPerson{SecondPerson: fact.SecondPerson{OwnGains: c.IntN(2) == 0, HighRisk: c.IntN(2) == 0, Safeguards: false}}
 			case 7:
 				op = &operation.SetSecondPerson{}
+			case 8:
+				op = &operation.EraseReason{Revision: int64(c.IntN(9)), Digest: laws.Pick(c, "", "00ff", "ff00")}
+			case 9:
+				op = &operation.MendOperation{Revision: 1, Position: c.IntN(2), Digest: "00ff", Replacement: laws.Pick(c, `{"op":"add_group","key":"quay"}`, `{"op":"revoke"}`, "{")}
 			case 4:
 				op = &operation.RetireAttribute{Attribute: laws.Pick[change.AttributeRef](c, "grade", "ticket", "bonus")}
 			}
