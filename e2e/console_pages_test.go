@@ -81,6 +81,20 @@ func TestADepartedUserIsErasedInTheConsole(t *testing.T) {
 	b.Go("/ledger")
 	b.Sees("Asked for it, and is owed it")
 	b.SeesNot(u.DisplayName)
+	// So is a reason, by a press where it stands.
+	head, err := marta.Me(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.Press(fmt.Sprintf("Revision %d, its operations", head.Revision))
+	b.Accessible()
+	b.Press("Erase its reason")
+	b.Sees(fmt.Sprintf("the reason of revision %d", head.Revision))
+	committed(b, "It named somebody", 1)
+	b.Go("/ledger")
+	b.Sees("It named somebody")
+	b.Sees("Its reason was erased.")
+	b.SeesNot("Asked for it, and is owed it")
 	b.Press("Verify it")
 	b.Sees("every hash and every row matches")
 	// Who has not departed is not offered to be erased.

@@ -31,7 +31,7 @@ export function LedgerPage() {
         Ledger
       </Title>
       <p className="text-soft mt-1">
-        Every change, with who made it and why. Nothing is ever removed; each revision includes the hash of the one before.
+        Every change, with who made it and why. No revision is ever removed; each includes the hash of the one before.
       </p>
       <div role="status">
         {going && now && (
@@ -43,6 +43,15 @@ export function LedgerPage() {
           <div className="border-kelp mt-3 border-l-3 pl-3">
             <p>{count(found.revision, 'revision')} verified: every hash and every row matches.</p>
             <p className="font-mono text-sm break-all">{found.hash}</p>
+            {found.rows < found.revision && (
+              <p>The rows of a large change are being written: they were compared up to revision {found.rows}.</p>
+            )}
+            {found.mended && (
+              <p>
+                Mended, since not all of their operations can be read as they were stored:{' '}
+                {found.mended.length === 1 ? 'revision' : 'revisions'} {found.mended.join(', ')}.
+              </p>
+            )}
           </div>
         )}
         {found && !found.verified && (

@@ -1,6 +1,8 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { Fragment, useState } from 'react'
 import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
+import { useSheet } from '../shell/sheet'
 import { Empty, Loading, Trouble } from './State'
 import { moment } from './words'
 import { askPages } from '../api/ask'
@@ -8,6 +10,8 @@ import { askPages } from '../api/ask'
 /** Revisions of the ledger, newest first, each opening to its operations. */
 export function RevisionRows({ query }: { query: { user?: string; role?: string; group?: string } }) {
   const { asOf } = useDay()
+  const me = useMe()
+  const sheet = useSheet()
   const [open, setOpen] = useState<number>()
   const revisions = useInfiniteQuery({
     ...askPages('/api/v1/revisions', (cursor) => ({ params: { query: { ...query, as_of: asOf, limit: 50, cursor } } })),
@@ -46,7 +50,7 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
                 <td className="text-sm">{r.by?.label ?? 'the host'}</td>
                 <td>
                   <Sentences sentences={r.sentences} all={open === r.revision} more={r.more} />
-                  <div className="text-soft text-sm">{r.reason}</div>
+                  <div className="text-soft text-sm">{r.reason === 'erased' ? 'Its reason was erased.' : r.reason}</div>
                 </td>
               </tr>
               {open === r.revision && (
@@ -64,6 +68,25 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
                     >
                       {(r.operations ?? []).map((o) => JSON.stringify(o)).join('\n')}
                     </pre>
+                    {me.may['ledger.update'] && !asOf && r.reason !== 'erased' && (
+                      <button
+                        type="button"
+                        className="button-quiet mt-2"
+                        onClick={() =>
+                          sheet.add(
+                            {
+                              verb: 'Erase',
+                              what: `the reason of revision ${r.revision}`,
+                              detail: 'It cannot be brought back.',
+                              operations: [{ op: 'erase_reason', revision: r.revision }],
+                            },
+                            me.revision,
+                          )
+                        }
+                      >
+                        Erase its reason
+                      </button>
+                    )}
                   </td>
                 </tr>
               )}
