@@ -48,7 +48,8 @@ func Busy() (over func()) {
 	busy.Lock()
 	defer busy.Unlock()
 	if busy.n++; busy.n == 1 && os.Getenv("GOGC") == "" {
-		busy.percent = debug.SetGCPercent(max(50, int(100*roomy/max(live[0].Value.Uint64(), 1))-100))
+		// A heap of nothing, before anything was collected, would be let grow without end.
+		busy.percent = debug.SetGCPercent(max(50, int(100*roomy/max(live[0].Value.Uint64(), 1<<20))-100))
 		busy.limit = debug.SetMemoryLimit(most)
 	}
 	return sync.OnceFunc(func() {

@@ -212,7 +212,12 @@ function Progress({ track }: { track: string }) {
   return (
     <div className="bg-wash mt-4 flex max-w-200 items-center gap-4 rounded-md p-3" role="status">
       <span className="w-64">{p ? p.stage : 'sending'} …</span>
-      <progress aria-label="How far it is" className="accent-harbour grow" max={p?.of || undefined} value={p?.of && p.done ? p.done : undefined} />
+      <progress
+        aria-label="How far it is"
+        className="accent-harbour grow"
+        max={p?.of || undefined}
+        value={p?.of && p.done ? p.done : undefined}
+      />
       <span className="text-soft text-sm">
         {p?.of && p.done ? `${count(p.done, 'operation')} of ${p.of.toLocaleString('en')}` : ''}
         {p?.seconds_left ? `, about ${p.seconds_left} s left` : ''}
