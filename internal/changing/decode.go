@@ -63,11 +63,20 @@ func decode(raw []json.RawMessage) ([]change.Operation, []wire.Fault) {
 }
 
 // nameReasons gives operations that erase a reason the digest that stands for it.
-func nameReasons(ctx context.Context, d *seeing.Service, ops []change.Operation) (err error) {
+func nameReasons(ctx context.Context, d *seeing.Service, ops []change.Operation) error {
+	var all []*operation.EraseReason
+	var revisions []int64
 	for _, op := range ops {
-		if o, ok := op.(*operation.EraseReason); ok && err == nil {
-			o.Digest, err = d.Ledger.ReasonDigest(ctx, o.Revision)
+		if o, ok := op.(*operation.EraseReason); ok {
+			all, revisions = append(all, o), append(revisions, o.Revision)
 		}
+	}
+	if len(all) == 0 {
+		return nil
+	}
+	digests, err := d.Ledger.ReasonDigests(ctx, revisions)
+	for _, o := range all {
+		o.Digest = digests[o.Revision]
 	}
 	return err
 }

@@ -53,7 +53,11 @@ func (l *Ledger) commitLarge(ctx context.Context, c *Change, judge Judge) (r Com
 				return r, true, unavailableUnless(ctx, err)
 			}
 		}
-		s, err := turn.stage(ctx, c, judge)
+		var s *staged
+		err := caught.Do(func() (err error) { // an operation may panic, too
+			s, err = turn.stage(ctx, c, judge)
+			return err
+		})
 		if err != nil || s == nil {
 			return r, err != nil, err
 		}
@@ -166,8 +170,7 @@ func (t *turn) stage(ctx context.Context, c *Change, judge Judge) (s *staged, er
 		return nil, err
 	}
 	defer w.s.stop()
-	err = caught.Do(func() error { return judge(d, at) })
-	if err == nil {
+	if err = caught.Do(func() error { return judge(d, at) }); err == nil {
 		s.digest, err = w.through(func(done int) error { return c.watched(Writing, done) })
 	}
 	if err == nil {
@@ -201,7 +204,7 @@ func (l *Ledger) publishLarge(ctx context.Context, c *Change, judge Judge, s *st
 func (w *writer) publish(p *pending) (Committed, error) {
 	s, c := p.staged, p.change
 	l, base, at := s.l, w.head, w.tick()
-	ctx, cancel := context.WithTimeout(l.run, commitLimit)
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(l.run), commitLimit) // what waits is committed before the program ends
 	defer cancel()
 	if err := takeIn(ctx, w.conn, s.change, base.Revision); err != nil {
 		return Committed{}, again(err)

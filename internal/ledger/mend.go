@@ -216,13 +216,19 @@ func (l *Ledger) RevisionOfReason(ctx context.Context, digest string) (revision 
 	return revision, Unavailable(err)
 }
 
-// ReasonDigest is the digest of the reason of a revision, blank when there is no such
-// revision.
-func (l *Ledger) ReasonDigest(ctx context.Context, revision int64) (string, error) {
-	var digest string
-	err := l.pool.QueryRow(ctx, "select encode(reason, 'hex') from revision where revision = $1", revision).Scan(&digest)
-	if errors.Is(err, pgx.ErrNoRows) {
-		return "", nil
+// ReasonDigests are the digests of the reasons of some revisions; of one that is not there,
+// none.
+func (l *Ledger) ReasonDigests(ctx context.Context, revisions []int64) (map[int64]string, error) {
+	rows, err := l.pool.Query(ctx, "select revision, encode(reason, 'hex') from revision where revision = any($1)", revisions)
+	if err != nil {
+		return nil, Unavailable(err)
 	}
-	return digest, Unavailable(err)
+	out := map[int64]string{}
+	var n int64
+	var digest string
+	_, err = pgx.ForEachRow(rows, []any{&n, &digest}, func() error {
+		out[n] = digest
+		return nil
+	})
+	return out, Unavailable(err)
 }

@@ -123,12 +123,10 @@ func TestAReasonIsErasedByAnOperation(t *testing.T) {
 	founded(t, l)
 	n := commit(t, l, user("ines")).Revision
 	other := commit(t, l, user("tomas")).Revision
-	digest, err := l.ReasonDigest(ctx, n)
-	if err != nil || digest == "" {
-		t.Fatal(digest, err)
-	}
-	if none, err := l.ReasonDigest(ctx, 4711); none != "" || err != nil {
-		t.Fatal(none, err)
+	digests, err := l.ReasonDigests(ctx, []int64{n, 4711})
+	digest := digests[n]
+	if err != nil || digest == "" || len(digests) != 1 {
+		t.Fatal(digests, err)
 	}
 	made := commit(t, l, &operation.EraseReason{Revision: n, Digest: digest})
 	reasons, err := l.Reasons(ctx, []int64{n, other, made.Revision})

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"reflect"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"ableroster/internal/access"
@@ -29,6 +30,7 @@ type following struct {
 	mu     sync.Mutex
 	change *prepared.Change // nil until it is prepared, and after it was used
 	shown  *access.Snapshot // what came of it then: several may follow the same revision at once
+	past   atomic.Int64     // the revision of that: whoever follows must wait for nothing to ask
 	author fact.UserID
 	ids    access.IDs
 	digest string
@@ -73,9 +75,8 @@ func (l *Ledger) prepareStaged(id int64) {
 // isPast says that the change was shown, and that others came after it: nobody comes to it
 // any more.
 func (f *following) isPast(head int64) bool {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	return f.shown != nil && f.shown.Revision < head
+	n := f.past.Load()
+	return n != 0 && n < head
 }
 
 // prepare reads a staged change, applies it to the head, and keeps it up with the head until
@@ -120,8 +121,14 @@ func (f *following) prepare(ctx context.Context, l *Ledger) error {
 	}
 }
 
-// keepUp has the change follow the head; done is true once it was used, or is given up.
+// keptUp is how many revisions are taken in at once: whoever shows the change waits for them.
+const keptUp = 100
+
+// keepUp has the change follow the head, some way; done is true once it was used, or is given
+// up. It waits for the database no longer than whoever follows it.
 func (f *following) keepUp(ctx context.Context, conn *pgx.Conn, head int64) (done bool, err error) {
+	ctx, cancel := context.WithTimeout(ctx, answersIn)
+	defer cancel()
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	if f.change == nil {
@@ -131,7 +138,7 @@ func (f *following) keepUp(ctx context.Context, conn *pgx.Conn, head int64) (don
 	err = conn.QueryRow(ctx, sqlStillThis, f.id).Scan(&waits, &published)
 	switch {
 	case err == nil && waits:
-		err = takeIn(ctx, conn, f.change, head)
+		err = takeIn(ctx, conn, f.change, min(head, f.change.Revision()+keptUp))
 	case err == nil && !published:
 		err = errGivenUp
 	}
@@ -168,6 +175,7 @@ func (f *following) shows(ctx context.Context, q querier, r *Revision, before in
 		return nil, fmt.Errorf("it follows revision %d", c.Revision())
 	}
 	f.shown = c.Number(r.Revision, r.At)
+	f.past.Store(r.Revision)
 	return f.shown, nil
 }
 

@@ -69,10 +69,15 @@ func (l *Ledger) fills(ctx context.Context) {
 	tick := time.NewTicker(time.Second)
 	defer tick.Stop()
 	whole := time.Now() // when the rows were last known to be
+	var swept time.Time
 	for {
 		select {
 		case <-l.fill:
 		case <-tick.C:
+			if time.Since(swept) > sweepEvery {
+				swept = time.Now()
+				l.sweep(ctx)
+			}
 			if !l.lagging.Load() {
 				l.tidy(ctx)
 				whole = time.Now()
@@ -267,7 +272,7 @@ func (f *filler) next(ctx context.Context, on beginner) error {
 		if err != nil {
 			return &unfit{r.Revision, err}
 		}
-		if changes := d.Changes(); len(changes) > portionRows {
+		if changes := d.Changes(); len(changes) > portionRows && on == beginner(f.conn) { // else the head is held for few
 			if i > 0 { // what comes before it first
 				break
 			}

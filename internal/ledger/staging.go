@@ -152,6 +152,31 @@ func (t *turn) clear(ctx context.Context) error {
 	return err
 }
 
+// sweepEvery is how often what was left beside the ledger is looked for: personal values are
+// among it, of people who were never added.
+const sweepEvery = time.Hour
+
+// sweep deletes it, unless a large change is being made.
+func (l *Ledger) sweep(ctx context.Context) {
+	select {
+	case l.large <- struct{}{}:
+	default:
+		return
+	}
+	t := &turn{l: l}
+	defer t.end()
+	var mine bool
+	var err error
+	if t.conn, err = l.session(ctx); err == nil {
+		if err = t.conn.QueryRow(ctx, sqlTryLock, lockClass, lockLarge).Scan(&mine); err == nil && mine {
+			err = t.clear(ctx)
+		}
+	}
+	if err != nil && ctx.Err() == nil {
+		l.log.Warn("what was left beside the ledger could not be looked for", "error", err)
+	}
+}
+
 // giveUp deletes what was written of a large change, unless it is a revision by now.
 func (l *Ledger) giveUp(id int64) {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(l.run), commitLimit)
