@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"strings"
 	"sync"
 	"testing"
 
@@ -334,4 +335,52 @@ func TestRowsThatAreMissingAreWrittenByAnother(t *testing.T) {
 	if v := verified(t, c); v.Fault != "" || v.Rows != want.Revision {
 		t.Errorf("%+v", v)
 	}
+}
+
+// A panic in a large change refuses that one; its turn goes to the next.
+func TestAPanicInALargeChangeIsItsOwn(t *testing.T) {
+	l, pool := testkit.Ledger(t, testkit.Database(t))
+	founded(t, l)
+	for name, alter := range map[string]func(*ledger.Change) ledger.Judge{
+		"an operation": func(c *ledger.Change) ledger.Judge {
+			c.Operations[999] = &bomb{}
+			return noFaults
+		},
+		"its judge": func(*ledger.Change) ledger.Judge {
+			return func(*change.Draft, calendar.Instant) error { panic("the judge") }
+		},
+		"what looks once more": func(c *ledger.Change) ledger.Judge {
+			c.Rejudge = func(*change.Draft, *access.Snapshot, calendar.Instant) error { panic("again") }
+			return noFaults
+		},
+	} {
+		c := large("crew", 1000)
+		judge := alter(c)
+		if _, err := l.Commit(ctx, c, judge); err == nil || !strings.Contains(err.Error(), "panic") {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if _, err := l.Commit(ctx, large("crew", 1000), noFaults); err != nil {
+		t.Fatal(err)
+	}
+	if n := left(t, pool); n != 0 {
+		t.Errorf("%d rows are left", n)
+	}
+	if v := verified(t, l); v.Fault != "" {
+		t.Errorf("%+v", v)
+	}
+}
+
+// What a program that ended left beside the ledger, personal values among it, is deleted soon
+// after another one starts.
+func TestWhatWasLeftBesideTheLedgerGoes(t *testing.T) {
+	database := testkit.Database(t)
+	l, pool := testkit.Ledger(t, database)
+	founded(t, l)
+	l.Close()
+	if _, err := pool.Exec(ctx, "insert into personal (digest, user_id, staged, text) values (sha256('x'), 1, 4711, '{}')"); err != nil {
+		t.Fatal(err)
+	}
+	testkit.Ledger(t, database)
+	await(t, "it is gone", func() bool { return left(t, pool) == 0 })
 }
