@@ -65,6 +65,12 @@ func administers(s *access.Snapshot, f *fact.Assignment) map[string][]patterns.A
 	return out
 }
 
+// Same says whether two authorities of a caller come from the same assignments: while nothing
+// of what these give was changed, they are the same.
+func (a *Authority) Same(b *Authority) bool {
+	return slices.EqualFunc(a.rights, b.rights, func(x, y adminRight) bool { return x.given.ID == y.given.ID })
+}
+
 // May says whether the caller may do an action on a path of able-roster.
 func (a *Authority) May(action, path string) bool { return patterns.Reaches(a.all[action], path) }
 

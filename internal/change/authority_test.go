@@ -245,3 +245,22 @@ func TestWhatMovedSinceOneLooked(t *testing.T) {
 		t.Errorf("what was changed has nothing to do with it: %v", moved)
 	}
 }
+
+// Authorities of two instants are the same until an assignment that gives rights begins or
+// ends, however it is reached; one that gives none makes no difference.
+func TestAnAuthorityIsTheSameUntilARightBeginsOrEnds(t *testing.T) {
+	s := laws.Port(t,
+		&operation.AddRole{Key: "helper"}, &operation.AddPermission{Role: "helper", Application: "able-roster", Actions: []string{"update"}, Pattern: "users/marine/*"},
+		&operation.AddGroup{Key: "helpers"}, &operation.Grant{Role: "helper", Group: "helpers"},
+		&operation.AddMember{Group: "helpers", User: "ines.halloran", Window: calendar.Window{From: 10, Until: 20}},
+		&operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{From: 12, Until: 14}})
+	id, _ := s.FindUser("ines.halloran")
+	for _, x := range []struct {
+		a, b calendar.Instant
+		same bool
+	}{{2, 9, true}, {9, 10, false}, {10, 19, true}, {11, 13, true}, {19, 20, false}, {9, 20, true}} {
+		if got := change.AuthorityOf(s, id, x.a).Same(change.AuthorityOf(s, id, x.b)); got != x.same {
+			t.Errorf("at %d and at %d: the same %v", x.a, x.b, got)
+		}
+	}
+}

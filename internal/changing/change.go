@@ -100,7 +100,8 @@ type Wanted struct {
 	Acknowledge []string
 	Place       func(change.Fault) wire.Fault // where in what was sent a fault lies
 	seconded    bool                          // somebody else, who may make it too, prepared all of it
-	counted     change.Counted                // what it does to all of them
+	counted     change.Counted                // what it does to all of them, where it is large
+	rights      *change.Authority             // by which it was judged then
 	Quiet       bool                          // says what it does in numbers, not operation by operation
 }
 

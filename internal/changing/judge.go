@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/patterns"
+	"ableroster/internal/prepared"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -31,13 +32,19 @@ func judge(v *seeing.View, d *change.Draft, x *Wanted) (*wire.Preview, error) {
 		return nil, err
 	}
 	sees := counted(v, d)
-	x.counted = d.Count(p, sees)
+	if len(x.Operations) >= ledger.StagedFrom {
+		x.counted, x.rights = d.Count(p, sees), v.Rights()
+	}
 	return out, stopped(v, d.GuardRails(v.Caller.User, p, v.At, sees), x, out)
 }
 
 // judgeAgain decides once more on a large change that was judged before others made theirs:
-// on what it does to those whom they gave something, and on what is counted over all.
+// on what it does to those whom they gave something, and on what is counted over all. Where
+// rights of its author began or ended meanwhile, the whole is judged again.
 func judgeAgain(v *seeing.View, d *change.Draft, after *access.Snapshot, x *Wanted) error {
+	if !x.rights.Same(v.Rights()) {
+		return prepared.ErrModel
+	}
 	if len(d.Changes()) > 0 {
 		if err := allowed(v, d, x.Place); err != nil {
 			return err

@@ -39,7 +39,8 @@ type Change struct {
 
 	// Rejudge looks at a large change once more before it is published: d is what it does
 	// to the users whom others gave something meanwhile, upon the newest snapshot, and
-	// after is what the whole leaves. An error refuses the change. Nil refuses nothing.
+	// after is what the whole leaves. An error refuses the change; prepared.ErrModel has the
+	// whole judged again. Nil refuses nothing.
 	Rejudge func(d *change.Draft, after *access.Snapshot, at calendar.Instant) error
 
 	// Watch hears now and then how far the change is: in which phase, and how many

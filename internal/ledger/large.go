@@ -222,7 +222,10 @@ func (w *writer) publish(p *pending) (Committed, error) {
 				c.Prepare(d, at)
 			}
 		})
-		if err := c.Rejudge(d, s.change.After(), at); err != nil {
+		switch err := c.Rejudge(d, s.change.After(), at); {
+		case errors.Is(err, prepared.ErrModel):
+			return Committed{}, again(err)
+		case err != nil:
 			return Committed{}, err
 		}
 	}

@@ -15,6 +15,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/operation"
+	"ableroster/internal/prepared"
 	"ableroster/testkit"
 
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -383,4 +384,30 @@ func TestWhatWasLeftBesideTheLedgerGoes(t *testing.T) {
 	}
 	testkit.Ledger(t, database)
 	await(t, "it is gone", func() bool { return left(t, pool) == 0 })
+}
+
+// What looks at a large change once more may have it judged again: the rights of its author
+// came to an end meanwhile.
+func TestALargeChangeIsJudgedAgainWhenItsAuthorsRightsEnd(t *testing.T) {
+	l, pool := testkit.Ledger(t, testkit.Database(t))
+	founded(t, l)
+	no := errors.New("they may not any more")
+	judged, looked := 0, 0
+	c := large("crew", 1000)
+	c.Rejudge = func(*change.Draft, *access.Snapshot, calendar.Instant) error {
+		looked++
+		return prepared.ErrModel
+	}
+	_, err := l.Commit(ctx, c, func(*change.Draft, calendar.Instant) error {
+		if judged++; judged > 1 {
+			return no
+		}
+		return nil
+	})
+	if !errors.Is(err, no) || judged != 2 || looked != 1 {
+		t.Errorf("judged %d times, looked at %d times: %v", judged, looked, err)
+	}
+	if n := left(t, pool); n != 0 {
+		t.Errorf("%d rows are left", n)
+	}
 }
