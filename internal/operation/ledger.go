@@ -62,7 +62,7 @@ func (*MendOperation) Verb() string { return "mend_operation" }
 // ApplyTo implements change.Operation.
 func (o MendOperation) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
-	if d.Author != 0 && !d.Judged("", "is done on the host alone: rosterd mend") {
+	if d.Author != 0 && !d.Judged("", "an operation is mended on the host alone, by rosterd mend") {
 		return
 	}
 	if _, err := change.DecodeStored([]byte(o.Replacement)); err != nil {
