@@ -137,6 +137,9 @@ func (c *Client) DoKeyed(ctx context.Context, key, method, path string, q Query,
 		}
 		return p
 	}
+	if at := resp.Header.Get("Location"); resp.StatusCode == http.StatusAccepted && at != "" {
+		return c.ended(ctx, at, out)
+	}
 	if file, ok := out.(*[]byte); ok {
 		*file = raw
 		return nil
@@ -248,16 +251,6 @@ func (c *Client) PutMapping(ctx context.Context, key, label string, shared bool,
 // DeleteMapping takes a saved mapping away.
 func (c *Client) DeleteMapping(ctx context.Context, key string) error {
 	return c.Do(ctx, "DELETE", "/mappings/"+url.PathEscape(key), nil, nil, nil)
-}
-
-// ImportProgress tells how far an import of one's own is.
-func (c *Client) ImportProgress(ctx context.Context, track string) (wire.ImportProgress, error) {
-	return get[wire.ImportProgress](ctx, c, "/imports/"+url.PathEscape(track), nil)
-}
-
-// CancelImport cancels an import of one's own that is not being written yet.
-func (c *Client) CancelImport(ctx context.Context, track string) error {
-	return c.Do(ctx, "DELETE", "/imports/"+url.PathEscape(track), nil, nil, nil)
 }
 
 // CompareUsers is what each of two users has that the other has not.
@@ -449,11 +442,6 @@ func (c *Client) Change(ctx context.Context, in wire.ChangeRequest, dryRun bool)
 func (c *Client) Preview(ctx context.Context, in wire.ChangeRequest, q Query) (out wire.ChangeResult, err error) {
 	q["dry_run"] = "true"
 	return out, c.Do(ctx, "POST", "/changes", q, in, &out)
-}
-
-// ImportUsers brings users in from the bytes of a CSV file.
-func (c *Client) ImportUsers(ctx context.Context, content []byte, q Query) (out wire.ChangeResult, err error) {
-	return c.Import(ctx, "users", content, q)
 }
 
 // Revisions is a page of the ledger.

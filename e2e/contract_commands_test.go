@@ -20,7 +20,7 @@ import (
 var asked = map[string]string{
 	"users list": "-unit marine", "users show": demo.Pilot, "users add": "zoe.marrick", "users change": demo.Pilot + " -title Harbour\u00a0pilot", "users import": "FILE", "users export": "",
 	"users compare": demo.Pilot + " b.osei", "users depart": "b.osei", "users erase": "amatus.bjorklund", "users set-roles": "b.osei berth-planning/reader", "memberships import": "FILE", "memberships export": "",
-	"groups export": "", "groups import": "FILE", "assignments import": "FILE", "assignments export": "", "groups list": "", "groups show": "pilots", "groups members": "pilots",
+	"imports list": "", "imports cancel": "nothing-like-it", "groups export": "", "groups import": "FILE", "assignments import": "FILE", "assignments export": "", "groups list": "", "groups show": "pilots", "groups members": "pilots",
 	"applications list": "", "applications show": "berth-planning", "applications change": "berth-planning -owner marta.quill", "applications coverage": "berth-planning", "applications covered": "berth-planning board",
 	"applications compare": "berth-planning FILE", "applications going-live": "incident-log", "applications rehearsal": "incident-log", "roles list": "", "roles show": "staff", "roles change": "staff -risk low", "roles retire": "tariff-ledger/clerk -acknowledge wide_loss",
 	"roles copy": "staff staff-too", "roles compare": "staff duty-officer", "grant": "b.osei berth-planning/reader", "revoke": "all-users staff -to-group -acknowledge wide_loss -acknowledge expectation_warned", "change": "FILE",
@@ -47,7 +47,7 @@ var files = map[string]string{
 // and 1: what it is asked for is not there, or not so.
 var tolerates = map[string]int{
 	"pending make": 3, "pending refuse": 3, "pending withdraw": 3, "views remove": 3, "mappings show": 3, "mappings remove": 3, "findings mend": 3, "findings show-again": 3, "withdraw": 3, "review sign-off": 3,
-	"users erase": 3, "settings sign-in": 3, "applications rehearsal": 3, "users depart": 3, "expectations end": 3,
+	"users erase": 3, "settings sign-in": 3, "applications rehearsal": 3, "users depart": 3, "expectations end": 3, "imports cancel": 3,
 }
 
 // Every command that there is says how it is used, refuses what it does not know

@@ -140,6 +140,7 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"POST /imports/memberships", "/imports/memberships?dry_run=true", "group,user\npilots,b.osei\n"},
 		{"POST /imports/memberships", "/imports/memberships?dry_run=true", "group,user\npilot,b.osei\n"},
 		{"POST /imports/assignments", "/imports/assignments?dry_run=true", "role,user\nberth-planning/reader,b.osei\n"},
+		{"GET /imports", "/imports", ""},
 		{"GET /imports/{import}", "/imports/nothing-like-that", ""},
 		{"DELETE /imports/{import}", "/imports/nothing-like-that", ""},
 		{"POST /roster-file", "/roster-file?dry_run=true", "groups:\n  pilots:\n    label: 7\n"},

@@ -119,6 +119,7 @@ var elsewhere = map[string]string{
 	"POST /imports/memberships":              "TestThePortGoesOutAndComesInAgain",
 	"POST /imports/assignments":              "TestThePortGoesOutAndComesInAgain",
 	"POST /roster-file":                      "TestARosterFileIsRefusedWhole",
+	"GET /imports":                           "TestAnImportGoesOn",
 	"GET /imports/{import}":                  "TestAnImportIsCancelled",
 	"DELETE /imports/{import}":               "TestAnImportIsCancelled",
 	"POST /pending-changes":                  "TestAPartIsPassedOn",

@@ -72,7 +72,7 @@ func reads(t *testing.T, marta *client.Client) []string {
 	for _, app := range []string{"berth-planning", "tariff-ledger", "incident-log", "able-roster"} {
 		paths = append(paths, "/applications/"+app)
 	}
-	paths = append(paths, "/refusals", "/security-log", "/security-log?user="+demo.Pilot, "/imports/nothing", "/ledger/head", "/ledger/verification", "/roster-file/schema", "/set-up", "/revisions?limit=500")
+	paths = append(paths, "/refusals", "/security-log", "/security-log?user="+demo.Pilot, "/imports", "/imports/nothing", "/ledger/head", "/ledger/verification", "/roster-file/schema", "/set-up", "/revisions?limit=500")
 	for _, r := range roles.Roles {
 		paths = append(paths, "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F"), "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F")+"/holders")
 	}

@@ -2,6 +2,7 @@ package testkit
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net/url"
@@ -10,6 +11,7 @@ import (
 	"sync/atomic"
 	"testing"
 
+	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
 
 	"github.com/jackc/pgx/v5"
@@ -28,7 +30,7 @@ func Database(t testing.TB) string {
 			t.Fatal(err)
 		}
 		defer pool.Close()
-		if err := ledger.Migrate(context.Background(), pool); err != nil {
+		if err := errors.Join(ledger.Migrate(context.Background(), pool), jobs.Migrate(context.Background(), pool, slog.New(slog.DiscardHandler))); err != nil {
 			t.Fatal(err)
 		}
 	}))

@@ -51,14 +51,6 @@ type Owned struct {
 	Waiting      int   `json:"waiting" doc:"requests for them that are not decided"`
 }
 
-// ImportProgress is how far an import under way is.
-type ImportProgress struct {
-	Stage       string `json:"stage" doc:"reading, waiting for another large change, working out the effect, writing, readying all services, or publishing"`
-	Done        int    `json:"done" doc:"operations of which that is done"`
-	Of          int    `json:"of" doc:"operations there are; 0 while that is not known"`
-	SecondsLeft int    `json:"seconds_left,omitempty" doc:"until that is done of all of them, about"`
-}
-
 // SavedMapping is how the columns of a file of users are to be read.
 type SavedMapping struct {
 	Key       string          `json:"key"`

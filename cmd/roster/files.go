@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"path/filepath"
 	"strings"
 
@@ -56,7 +57,9 @@ func exporter(what string) func(*call) error {
 
 func fileLoad(c *call) error {
 	return bring(c, func(content []byte, q client.Query) (wire.ChangeResult, error) {
-		return c.client.LoadRosterFile(c.ctx, content, q)
+		return c.watched(q, func(ctx context.Context) (wire.ChangeResult, error) {
+			return c.client.LoadRosterFile(ctx, content, q)
+		})
 	})
 }
 

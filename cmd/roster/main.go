@@ -57,6 +57,8 @@ func init() {
 		{"memberships export", "", "listed members of groups, as CSV", exporter("memberships")},
 		{"assignments import", "FILE.csv", "grant roles to users and groups; columns role, user or group, from, until, scopes, schedule", importer("assignments")},
 		{"assignments export", "", "assignments of roles, as CSV", exporter("assignments")},
+		{"imports list", "", "your imports: those under way, and those of the last day", importsList},
+		{"imports cancel", "IMPORT", "cancel an import of yours that is not being published yet", importsCancel},
 		{"groups list", "", "list groups", groupsList},
 		{"groups show", "GROUP", "one group: its members and what it gives", groupsShow},
 		{"applications list", "", "list applications", applicationsList},
@@ -244,7 +246,7 @@ func runCommand(ctx context.Context, cmd command, args []string, in io.Reader, o
 		c.problem(p)
 		return exitRefused
 	case errors.Is(err, client.ErrNotReached):
-		fmt.Fprintf(errOut, "roster: %s at %s did not answer: %v\n", "the service", c.client.Base, errors.Unwrap(err))
+		fmt.Fprintf(errOut, "roster: %s at %s did not answer: %s\n", "the service", c.client.Base, strings.TrimPrefix(err.Error(), client.ErrNotReached.Error()+": "))
 		return exitNotReached
 	}
 	fmt.Fprintf(errOut, "roster %s: %v\n", cmd.words, err)

@@ -20,6 +20,7 @@ import (
 	"ableroster/internal/api"
 	"ableroster/internal/caught"
 	"ableroster/internal/gctune"
+	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
 	"ableroster/internal/metrics"
 	"ableroster/internal/saved"
@@ -85,6 +86,7 @@ type opened struct {
 	authenticator *signin.Authenticator
 	service       *seeing.Service
 	usage         *usage.Counts
+	jobs          *jobs.Jobs
 }
 
 func (o *opened) close() {
@@ -107,7 +109,11 @@ func (c *config) pool(ctx context.Context) (*pgxpool.Pool, error) {
 	if err != nil {
 		return nil, fmt.Errorf("-database-url: %w", err)
 	}
-	if err := ledger.Migrate(ctx, pool); err != nil {
+	err = ledger.Migrate(ctx, pool)
+	if err == nil {
+		err = jobs.Migrate(ctx, pool, slog.New(slog.DiscardHandler))
+	}
+	if err != nil {
 		pool.Close()
 		return nil, fmt.Errorf("migrating: %w", err)
 	}
@@ -130,8 +136,15 @@ func (c *config) open(ctx context.Context, log *slog.Logger) (*opened, error) {
 		pool.Close()
 		return nil, err
 	}
+	queue, err := jobs.Open(pool, log)
+	if err != nil {
+		authenticator.Close()
+		l.Close()
+		pool.Close()
+		return nil, err
+	}
 	counts := usage.Open(pool, log)
-	return &opened{pool, l, authenticator, &seeing.Service{Ledger: l, Clock: l.Now, Usage: counts, Accounts: authenticator.Accounts, Saved: &saved.Store{Pool: pool}}, counts}, nil
+	return &opened{pool, l, authenticator, &seeing.Service{Ledger: l, Clock: l.Now, Usage: counts, Accounts: authenticator.Accounts, Saved: &saved.Store{Pool: pool}, Jobs: queue}, counts, queue}, nil
 }
 
 func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
@@ -254,12 +267,16 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	}()
 	house, end := context.WithCancel(ctx)
 	defer end()
+	if err := o.jobs.Start(ctx, server.WorkUpload); err != nil {
+		return false, err
+	}
 	if r.c.headsTo != "" {
 		kept := make(chan struct{})
 		go func() { defer close(kept); r.heads.keep(house, o) }()
 		defer func() { end(); <-kept }()
 	}
 	go every(house, r.log, 5*time.Second, func(context.Context) error { o.service.Warm(); return nil })
+	go every(house, r.log, 2*time.Second, o.jobs.Resume)
 	go every(house, r.log, time.Hour, func(ctx context.Context) error { return r.c.tidy(ctx, o) })
 	hangUp := make(chan os.Signal, 1)
 	signal.Notify(hangUp, syscall.SIGHUP)
@@ -286,9 +303,12 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	server.Stopping()
 	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), wait*4/5) // the rest is for what is written
 	defer cancel()
+	worked := make(chan struct{})
+	go func() { defer close(worked); o.jobs.Stop(stop, since.Add(wait/2)) }()
 	if err := server.App.ShutdownWithContext(stop); err != nil {
 		r.log.Warn("some calls were cut off", "error", err)
 	}
+	<-worked
 	return again, nil
 }
 
@@ -296,7 +316,7 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 func (c *serveConfig) tidy(ctx context.Context, o *opened) error {
 	days := func(n int) time.Duration { return time.Duration(max(1, n)) * 24 * time.Hour }
 	return errors.Join(o.authenticator.Tidy(ctx, signin.Kept{Events: days(c.keepEvents), Keys: days(c.keepKeys)}),
-		o.service.Saved.Tidy(ctx, o.service.Clock().Add(-days(c.keepRefusals))))
+		o.service.Saved.Tidy(ctx, o.service.Clock().Add(-days(c.keepRefusals))), o.jobs.Tidy(ctx))
 }
 
 // reload takes up anew what can be while it runs, on SIGHUP: the level of the log as it

@@ -50,6 +50,7 @@ func (s *Server) bounded(c fiber.Ctx) error {
 	}
 	stream := c.Request().BodyStream()
 	if stream == nil {
+		callOf(c.Context()).file = whole(c.Body())
 		return c.Next()
 	}
 	limit := unknownBody
@@ -68,6 +69,9 @@ func (s *Server) bounded(c fiber.Ctx) error {
 	tooLarge := &problem{Problem: wire.Problem{Type: seeing.KindTooLarge, Title: "Too large", Status: 413, Detail: "The body is larger than this call takes from you: " + itoa(limit) + " bytes."}}
 	if length > limit {
 		return s.cutOff(c, tooLarge)
+	}
+	if takesFiles(c.Path()) && c.Method() == fiber.MethodPost {
+		return s.streamed(c, stream, limit, tooLarge)
 	}
 	if length > unknownBody || length < 0 {
 		if length < 0 {

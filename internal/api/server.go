@@ -4,11 +4,13 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/hex"
+	"io"
 	"io/fs"
 	"log/slog"
 	"math"
 	"net/netip"
 	"net/url"
+	"reflect"
 	"runtime"
 	"runtime/debug"
 	"strconv"
@@ -90,6 +92,7 @@ func New(d *seeing.Service, authenticator *signin.Authenticator, log *slog.Logge
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
 	config.CreateHooks = nil // no $schema links
 	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
+	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[wire.Problem](), reflect.TypeFor[problem]())
 	config.Info.Description = "Users, groups, applications, roles and who holds them; the effect of a change before it is made, and any past day."
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token":   {Type: "http", Scheme: "bearer"},
@@ -131,6 +134,8 @@ type call struct {
 	expires time.Time // when that, or the session, ends
 
 	about []string // the ids of whom a refusal speaks
+
+	file io.Reader // the body of a call that takes a file
 
 	leave  func() // gives back what the call has of the budget
 	inside bool   // it is made by the service itself, for a call that has a place

@@ -18,6 +18,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
@@ -53,9 +54,6 @@ func serving(t *testing.T, o Options) *testServer {
 		t.Fatal(err)
 	}
 	t.Cleanup(pool.Close)
-	if err := ledger.Migrate(ctx, pool); err != nil {
-		t.Fatal(err)
-	}
 	s := &testServer{}
 	log := slog.New(slog.NewJSONHandler(&s.log, nil))
 	l, err := ledger.Open(ctx, pool, log)
@@ -68,10 +66,18 @@ func serving(t *testing.T, o Options) *testServer {
 		t.Fatal(err)
 	}
 	t.Cleanup(authenticator.Close)
-	s.Server, err = New(&seeing.Service{Ledger: l, Clock: time.Now}, authenticator, log, console, o)
+	queue, err := jobs.Open(pool, log)
 	if err != nil {
 		t.Fatal(err)
 	}
+	s.Server, err = New(&seeing.Service{Ledger: l, Clock: time.Now, Jobs: queue}, authenticator, log, console, o)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := queue.Start(ctx, s.WorkUpload); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { queue.Stop(ctx, time.Now()) })
 	return s
 }
 

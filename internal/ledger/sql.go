@@ -49,6 +49,9 @@ const (
 		or exists (select from erased where n ~ '[ .@]' and lower(translate(s.key, '-', ' ') || ' ' || translate(s.key, '-', '.') || ' ' || s.label) ~ n
 			or lower(s.body->'search'->>'q') ~ ('^' || n || '$') or lower(s.body->'search'->>'filter') ~ ('"' || n || '"'))`
 
+	// What became of files that were sent may name anybody.
+	sqlForgetUploads = `update upload set answer = null, options = '{}' where ended_at is not null and cardinality($1::integer[]) > 0`
+
 	// What somebody signs in by ends with the commit that suspends them or has them
 	// depart: none of it revives when they come back.
 	sqlEndSessions = `delete from session where user_id = any($1)`

@@ -64,8 +64,10 @@ func (c *current) Collect(out chan<- prometheus.Metric) {
 	for name, v := range ledgerValues(over.service.Ledger) {
 		gauge(values[name], v)
 	}
-	for phase, n := range over.service.Imports.Phases() {
-		gauge(importsNow, float64(n), phase)
+	if over.service.Jobs != nil {
+		for phase, n := range over.service.Jobs.Phases() {
+			gauge(importsNow, float64(n), phase)
+		}
 	}
 	st := over.pool.Stat()
 	gauge(connections, float64(st.AcquiredConns()), "used")

@@ -13,5 +13,5 @@
 //     draw alike.
 //   - errors.go, refusals.go, telling.go: how something is refused, recorded, and slowed
 //     down where the refusal cannot help telling something.
-//   - broken.go, reports.go, rounds.go, imports.go: what the service keeps between calls.
+//   - broken.go, reports.go, rounds.go: what the service keeps between calls.
 package seeing

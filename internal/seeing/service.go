@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/finding"
+	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
@@ -38,7 +39,9 @@ type Service struct {
 	// Saved keeps views and mappings; nil where nothing is saved.
 	Saved *saved.Store
 
-	Imports imports
+	// Jobs keeps the files that are sent to change something by; nil where none is taken.
+	Jobs *jobs.Jobs
+
 	rolls   rolls
 	Rounds  Rounds
 	Reports reports

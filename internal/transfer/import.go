@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/changing"
 	"ableroster/internal/fact"
@@ -36,17 +35,21 @@ var exportColumns = func() (out []string) {
 
 // Import is a file to bring in.
 type Import struct {
-	File        string // its name, for places in faults
-	Content     []byte
-	Format      string // csv, or ldif for users
-	Mapping     string // the key of a saved mapping; blank: the columns are called as ours
-	Reason      string
-	Acknowledge []string
-	DryRun      bool
-	Key         string
-	Track       string // under which its progress is told and it can be cancelled
+	File        string   `json:"file,omitempty"`    // its name, for places in faults
+	Format      string   `json:"format,omitempty"`  // csv, or ldif for users
+	Mapping     string   `json:"mapping,omitempty"` // the key of a saved mapping; blank: the columns are called as ours
+	Reason      string   `json:"reason,omitempty"`
+	Acknowledge []string `json:"acknowledge,omitempty"`
+	DryRun      bool     `json:"dry_run,omitempty"`
+	Key         string   `json:"key,omitempty"`
 
-	what string // is brought in: users, groups …
+	Content []byte                                                `json:"-"`
+	stage   func(what string, done, of int, published bool) error // told how far it is; an error stops it
+}
+
+// watch is stage as the ledger tells it.
+func (in *Import) watch(phase ledger.Phase, done, of int) error {
+	return in.stage(string(phase), done, of, phase == ledger.Publishing)
 }
 
 // digestOf is equal for equal texts in the same places.
@@ -58,19 +61,15 @@ func digestOf(texts ...string) [sha256.Size]byte {
 	return [sha256.Size]byte(h.Sum(nil))
 }
 
-// ImportUsers brings users in from a file as one change: users not there yet are
+// importUsers brings users in from a file as one change: users not there yet are
 // added, those there get the values the file has, and roles and groups named and
 // not held yet are given. Rows that are so already change nothing; what the file
 // does not say stays, unless the mapping says what becomes of users it does not
 // name.
-func ImportUsers(ctx context.Context, d *seeing.Service, c seeing.Caller, in Import) (wire.ChangeResult, error) {
-	in.what = "users"
-	if err := mayImport(d.Now(ctx, c), access.ActCreate, "users", access.ActUpdate, "users", access.ActAssign, "users", access.ActUpdate, "groups"); err != nil {
-		return wire.ChangeResult{}, err
-	}
+func importUsers(ctx context.Context, d *seeing.Service, c seeing.Caller, in Import) (wire.ChangeResult, error) {
 	b := importing{view: d.Now(ctx, c), file: in.File, column: importField}
 	b.head = b.view.Uncut()
-	return tracked(ctx, d, c, &in, &b, func() {
+	return tracked(ctx, d, c, "users", &in, &b, func() {
 		m, header, rows, faults := b.read(ctx, in)
 		b.faults = append(b.faults, faults...)
 		b.mapping = m
@@ -146,19 +145,15 @@ var ldifMapping = &importfile.Mapping{Columns: []importfile.ColumnSource{
 	{Column: "location", From: []string{"l"}}, {Column: "unit", From: []string{"ou"}},
 }}
 
-// tracked builds a change from a file and makes it, or refuses it with every
-// fault. Its progress is told to whoever asks, and it can be cancelled until it is
-// written.
-func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, in *Import, b *importing, build func()) (wire.ChangeResult, error) {
-	run, err := d.Imports.Begin(c, in.Track)
-	if err != nil {
-		return wire.ChangeResult{}, err
-	}
-	defer d.Imports.End(run)
+// tracked builds a change from a file of a kind and makes it, or refuses it with every
+// fault. It tells how far it is.
+func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, what string, in *Import, b *importing, build func()) (wire.ChangeResult, error) {
 	if len(in.Content) > 1<<20 {
 		defer gctune.Busy()()
 	}
-	run.Stage("reading", 0, 0)
+	if err := in.stage("reading", 0, 0, false); err != nil {
+		return wire.ChangeResult{}, err
+	}
 	build()
 	var faults []wire.Fault
 	if f := changing.CheckReason(in.Reason, in.DryRun); f != nil {
@@ -178,10 +173,9 @@ func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, in *Import
 		faults = append(faults, changing.FaultsOf(b.view, b.ops, place)...)
 		return wire.ChangeResult{}, seeing.Invalid("nothing was changed", inOrder(faults)...)
 	}
-	digest := digestOf(in.what, in.Format, in.Mapping, in.Reason, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
+	digest := digestOf(what, in.Format, in.Mapping, in.Reason, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
 	out, err := changing.Make(ctx, d, c, changing.Wanted{
-		Change: ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: b.ops, Key: in.Key, Request: digest[:],
-			Watch: func(phase ledger.Phase, done, of int) error { return run.Stage(string(phase), done, of) }},
+		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: b.ops, Key: in.Key, Request: digest[:], Watch: in.watch},
 		How:         changing.How{DryRun: in.DryRun, Key: in.Key},
 		Acknowledge: in.Acknowledge,
 		Place:       place,

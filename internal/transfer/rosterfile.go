@@ -13,12 +13,9 @@ import (
 	"ableroster/wire"
 )
 
-// LoadRosterFile makes the organisation as a roster file says, as one change. The file is
+// loadRosterFile makes the organisation as a roster file says, as one change. The file is
 // held against all there is, and would tell what fits: it is for whoever sees all of it.
-func LoadRosterFile(ctx context.Context, d *seeing.Service, c seeing.Caller, in Import) (wire.ChangeResult, error) {
-	if !d.Now(ctx, c).SeesAll() {
-		return wire.ChangeResult{}, seeing.Refused("you may not load a roster file: it is held against everything, and you do not see everything")
-	}
+func loadRosterFile(ctx context.Context, d *seeing.Service, c seeing.Caller, in Import) (wire.ChangeResult, error) {
 	var faults []wire.Fault
 	if f := changing.CheckReason(in.Reason, in.DryRun); f != nil {
 		faults = append(faults, *f)
@@ -51,7 +48,7 @@ func LoadRosterFile(ctx context.Context, d *seeing.Service, c seeing.Caller, in 
 	}
 	digest := digestOf("roster file", in.Reason, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
 	return changing.Make(ctx, d, c, changing.Wanted{
-		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: plan.Operations, Key: in.Key, Request: digest[:]},
+		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: plan.Operations, Key: in.Key, Request: digest[:], Watch: in.watch},
 		How:         changing.How{DryRun: in.DryRun, Key: in.Key},
 		Acknowledge: in.Acknowledge,
 		Place:       place,

@@ -1,13 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, ProblemError } from '../../api/client'
+import { api, ProblemError } from '../../api/client'
 import { Rails } from '../../shared/Rails'
 import { Empty, Trouble } from '../../shared/State'
-import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { Faults } from './Faults'
+import { ended, Imports, Progress } from './Imports'
 import { Mapping } from './Mapping'
 import { Outcome } from './Outcome'
 import { ask, asked } from '../../api/ask'
@@ -42,14 +42,16 @@ export function ImportPage() {
       const ldif = file!.name.toLowerCase().endsWith('.ldif')
       const init = { body: file!.content as never, bodySerializer: (b: unknown) => b as never, headers: { 'Content-Type': 'text/csv' } }
       if (kind === 'users')
-        return answer(
+        return ended(
+          name,
           api.POST('/api/v1/imports/users', {
             params: { query: { ...common, format: ldif ? 'ldif' : 'csv', mapping: mapping || undefined } },
             ...init,
           }),
         )
-      return answer(api.POST(`/api/v1/imports/${kind}`, { params: { query: common }, ...init }))
+      return ended(name, api.POST(`/api/v1/imports/${kind}`, { params: { query: common }, ...init }))
     },
+    onSettled: () => client.invalidateQueries(asked('/api/v1/imports')),
     onSuccess: async (result) => {
       if (!result.dry_run) {
         setReason('')
@@ -197,38 +199,7 @@ export function ImportPage() {
           </button>
         </form>
       )}
-    </div>
-  )
-}
-
-/** How far it is, and a way to stop it. */
-function Progress({ track }: { track: string }) {
-  const far = useQuery({
-    refetchInterval: 400,
-    retry: false,
-    ...ask('/api/v1/imports/{import}', { params: { path: { import: track } } }),
-  })
-  const p = far.data
-  return (
-    <div className="bg-wash mt-4 flex max-w-200 items-center gap-4 rounded-md p-3" role="status">
-      <span className="w-64">{p ? p.stage : 'sending'} …</span>
-      <progress
-        aria-label="How far it is"
-        className="accent-harbour grow"
-        max={p?.of || undefined}
-        value={p?.of && p.done ? p.done : undefined}
-      />
-      <span className="text-soft text-sm">
-        {p?.of && p.done ? `${count(p.done, 'operation')} of ${p.of.toLocaleString('en')}` : ''}
-        {p?.seconds_left ? `, about ${p.seconds_left} s left` : ''}
-      </span>
-      <button
-        type="button"
-        className="press"
-        onClick={() => void api.DELETE('/api/v1/imports/{import}', { params: { path: { import: track } } })}
-      >
-        Cancel
-      </button>
+      <Imports />
     </div>
   )
 }
