@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/url"
+	"strings"
+	"time"
 
 	"ableroster/demo"
 	"ableroster/wire"
@@ -47,10 +49,35 @@ func (a *asking) call(method, path string, body any, out any) error {
 	if resp.StatusCode() >= 300 {
 		return fmt.Errorf("%s %s answers %d %.300s", method, path, resp.StatusCode(), resp.Body())
 	}
+	if at := resp.Header.Peek("Location"); resp.StatusCode() == 202 && len(at) > 0 {
+		return a.ended(strings.TrimPrefix(string(at), "/api/v1"), out)
+	}
 	if out != nil {
 		return json.Unmarshal(resp.Body(), out)
 	}
 	return nil
+}
+
+// ended waits for an import that takes longer than a call may.
+func (a *asking) ended(path string, out any) error {
+	for {
+		time.Sleep(200 * time.Millisecond)
+		var is struct {
+			Ended   *time.Time
+			Result  json.RawMessage
+			Problem json.RawMessage
+		}
+		if err := a.call("GET", path, nil, &is); err != nil {
+			return err
+		}
+		switch {
+		case is.Ended == nil:
+		case is.Result == nil:
+			return fmt.Errorf("the import ended with %.300s", is.Problem)
+		default:
+			return json.Unmarshal(is.Result, out)
+		}
+	}
 }
 
 // ask reaches a program as its administrator.

@@ -35,7 +35,7 @@ type program struct {
 var readyAt = regexp.MustCompile(`msg=ready address=(\S+)`)
 
 func launch(file, database string) (*program, error) {
-	p := &program{cmd: exec.Command(file, "serve", "-listen", "127.0.0.1:0", "-database-url", database)}
+	p := &program{cmd: exec.Command(file, "serve", "-listen", "127.0.0.1:0", "-database-url", database, "-largest-file", "256")}
 	out, err := p.cmd.StderrPipe()
 	if err != nil {
 		return nil, err

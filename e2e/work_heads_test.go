@@ -46,7 +46,7 @@ func TestALedgerIsHeldToHeadsThatWereKept(t *testing.T) {
 		t.Errorf("it says: %s", out)
 	}
 	testkit.Until(t, "the head to be kept", func() bool {
-		lines, err := signedhead.Kept{Place: kept}.Read()
+		lines, err := signedhead.Kept{Place: kept}.Read(ctx)
 		return err == nil && len(lines) > 0 && lines[len(lines)-1].Head.Revision == first.Revision && lines[len(lines)-1].Head.Check() == nil
 	})
 
@@ -107,7 +107,7 @@ func TestARestoreBringsBackNobodyWhoWasErased(t *testing.T) {
 		t.Fatal(err)
 	}
 	testkit.Until(t, "the erasure to be kept", func() bool {
-		lines, err := signedhead.Kept{Place: kept}.Read()
+		lines, err := signedhead.Kept{Place: kept}.Read(ctx)
 		return err == nil && len(lines) > 0 && len(lines[len(lines)-1].Erased) == 1 && len(lines[len(lines)-1].Reasons) == 1
 	})
 	s.Stop(t)

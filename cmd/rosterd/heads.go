@@ -41,7 +41,11 @@ const hourly = time.Hour
 // new epoch, and says that the ledger has to be opened anew; and it erases again whoever
 // was erased by what was lost.
 func (h *heads) hold(ctx context.Context, o *opened) (again bool, err error) {
-	lines, err := h.kept.Read()
+	lines, err := h.kept.Read(ctx)
+	if err != nil && h.kept.Address() { // which may come back, or never gives anything
+		h.log.Warn("the ledger is not held to the heads that were kept", "place", h.kept.Place, "error", err)
+		lines, err = nil, nil
+	}
 	if err != nil {
 		return false, err
 	}

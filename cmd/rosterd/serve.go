@@ -50,6 +50,7 @@ type serveConfig struct {
 	signingKey    string
 	headsTo       string
 	headsEvery    int64
+	largestFile   int // MB
 	keepEvents    int // days
 	keepKeys      int
 	keepRefusals  int
@@ -68,6 +69,7 @@ func serveFlags(out io.Writer) (*flag.FlagSet, *serveConfig) {
 	fs.StringVar(&s.signingKey, "signing-key", os.Getenv("ROSTER_SIGNING_KEY"), "file of the Ed25519 key that heads of the ledger are signed with, as rosterd signing-key makes it; none by default (ROSTER_SIGNING_KEY)")
 	fs.StringVar(&s.headsTo, "heads-to", os.Getenv("ROSTER_HEADS_TO"), "file, apart from the database, that heads of the ledger are added to, or https address they are posted to; none by default (ROSTER_HEADS_TO)")
 	fs.Int64Var(&s.headsEvery, "heads-every", 1000, "after so many revisions a head is kept; within the hour, and after an erasure, in any case")
+	fs.IntVar(&s.largestFile, "largest-file", 32, "MB that a file may have that is imported; a service works it in its memory, in about 50 times as much")
 	fs.IntVar(&s.keepEvents, "keep-security-log", 400, "days that lines of the security log are kept")
 	fs.IntVar(&s.keepKeys, "keep-keys", 30, "days that idempotency keys are kept, and tokens that ended")
 	fs.IntVar(&s.keepRefusals, "keep-refusals", 90, "days that refused changes are kept, and pending changes that ended")
@@ -236,7 +238,7 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 		}
 	}
 	r.metrics.Over(o.service, o.pool)
-	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request, Tracer: tracer()})
+	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request, Tracer: tracer(), LargestFile: min(max(1, r.c.largestFile), 1024) << 20})
 	if err != nil {
 		return false, err
 	}

@@ -2,6 +2,7 @@ package api
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"io"
@@ -22,7 +23,7 @@ const (
 	unknownBody = 64 << 10 // of callers nobody knows
 	callerBody  = 1 << 20  // of callers who may change nothing in Able Roster: requests, review decisions
 	changeBody  = 4 << 20  // of those who may
-	fileBody    = 32 << 20 // of whoever may do everything, for files; and of lists to compare with
+	fileBody    = 32 << 20 // of whoever may do everything, for files, where no other limit is set; and of lists to compare with
 
 	bodiesAtOnce = 48 << 20 // of all callers together, beyond small ones
 )
@@ -58,7 +59,9 @@ func (s *Server) bounded(c fiber.Ctx) error {
 	if who := callOf(c.Context()).caller; who.User != 0 && (length > limit || length < 0) {
 		limit = callerBody
 		switch v, file := s.service.Now(c.Context(), who), takesFiles(c.Path()); {
-		case file && changing.MayAll(v), v.Reads() && comparesFiles(c.Path()):
+		case file && changing.MayAll(v):
+			limit = cmp.Or(s.o.LargestFile, fileBody)
+		case v.Reads() && comparesFiles(c.Path()):
 			limit = fileBody
 		case v.Acts():
 			limit = changeBody

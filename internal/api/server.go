@@ -61,6 +61,9 @@ type Options struct {
 	// connection's own address counts.
 	Proxies []netip.Prefix
 
+	// LargestFile is how many bytes a file may have that something is changed by; 0: 32 MB.
+	LargestFile int
+
 	// Tracer makes a span of each call; nil where nothing is traced.
 	Tracer trace.Tracer
 

@@ -27,18 +27,63 @@ func wideGain(gains []fact.UserID, present int, all float64) *Rail {
 	return &Rail{Code: WideGain, Users: gains, Share: float64(present) / all, Passable: true}
 }
 
+// losses are who loses something in each application.
+func losses(p Preview) map[fact.ApplicationID][]fact.UserID {
+	lost := map[fact.ApplicationID][]fact.UserID{}
+	for _, e := range p.Effects {
+		apps := map[fact.ApplicationID]bool{}
+		for _, l := range e.Lost {
+			apps[l.Application] = true
+		}
+		for app := range apps {
+			lost[app] = append(lost[app], e.Users...)
+		}
+	}
+	return lost
+}
+
+// wideLosses are one for each application in which a large share of those who had anything
+// lose all of it: of those who lose something, between two snapshots.
+func wideLosses(lost map[fact.ApplicationID][]fact.UserID, before, after *access.Snapshot, from calendar.Instant, sees func(fact.UserID) bool) []Rail {
+	var out []Rail
+	for app, users := range lost {
+		if len(users) < lossLeast {
+			continue
+		}
+		had, has := anything{s: before, app: app, from: from}, anything{s: after, app: app, from: from}
+		users = slices.DeleteFunc(slices.Clone(users), func(id fact.UserID) bool { return id == 0 || !had.held(id) || has.held(id) })
+		if len(users) < lossLeast {
+			continue
+		}
+		most := int(float64(len(users)) / lossShare)
+		all := map[fact.UserID]bool{}
+		holdersOf(before, app, func(id fact.UserID) {
+			if id != 0 && len(all) <= most && (sees == nil || sees(id)) && had.held(id) {
+				all[id] = true
+			}
+		})
+		if len(all) <= most {
+			out = append(out, Rail{Code: WideLoss, Application: app, Users: users, Share: float64(len(users)) / float64(len(all)), Passable: true})
+		}
+	}
+	slices.SortFunc(out, func(a, b Rail) int { return int(a.Application) - int(b.Application) })
+	return out
+}
+
 // Counted is what of a draft's effect is counted over everybody, and so has to be counted
 // anew where others made changes after it was judged.
 type Counted struct {
 	gains     []fact.UserID
 	present   int
 	everybody bool
+	lost      map[fact.ApplicationID][]fact.UserID
 }
 
 // Count counts it.
 func (d *Draft) Count(p Preview, sees func(fact.UserID) bool) Counted {
-	var c Counted
-	for _, e := range p.of(sees).Effects {
+	p = p.of(sees)
+	c := Counted{lost: losses(p)}
+	for _, e := range p.Effects {
 		if len(e.Gained) > 0 {
 			c.gains = append(c.gains, e.Users...)
 		}
@@ -58,5 +103,5 @@ func (c Counted) RailsAgain(base, after *access.Snapshot, from calendar.Instant,
 	if r := wideGain(c.gains, c.present, activeOf(base, sees)); !c.everybody && r != nil {
 		out = append(out, *r)
 	}
-	return out
+	return append(out, wideLosses(c.lost, base, after, from, sees)...)
 }

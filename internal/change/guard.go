@@ -143,7 +143,7 @@ func (d *Draft) GuardRails(caller fact.UserID, p Preview, from calendar.Instant,
 	}
 	out = append(out, d.sodRuleRails(p.Touched, from)...)
 	out = append(out, d.expectationRails(p, from, sees)...)
-	out = append(out, d.lossRails(p, from, sees)...)
+	out = append(out, wideLosses(losses(p), d.Base(), &d.Snapshot, from, sees)...)
 	out = append(out, d.dependenceRails(p)...)
 	out = append(out, d.describedRails()...)
 	if r := wideGain(gains, d.present(gains), activeOf(d.Base(), sees)); everybody == nil && r != nil {
@@ -188,44 +188,6 @@ func (d *Draft) expectationRails(p Preview, from calendar.Instant, sees func(fac
 		}
 		out[i].Users = append(out[i].Users, b.User)
 	}
-	return out
-}
-
-// lossRails are one for each application in which a large share of those who had
-// anything lose all of it.
-func (d *Draft) lossRails(p Preview, from calendar.Instant, sees func(fact.UserID) bool) []Rail {
-	lost := map[fact.ApplicationID][]fact.UserID{}
-	for _, e := range p.Effects {
-		apps := map[fact.ApplicationID]bool{}
-		for _, l := range e.Lost {
-			apps[l.Application] = true
-		}
-		for app := range apps {
-			lost[app] = append(lost[app], e.Users...)
-		}
-	}
-	var out []Rail
-	for app, users := range lost {
-		if len(users) < lossLeast {
-			continue
-		}
-		had, has := anything{s: d.Base(), app: app, from: from}, anything{s: &d.Snapshot, app: app, from: from}
-		users = slices.DeleteFunc(users, func(id fact.UserID) bool { return id == 0 || !had.held(id) || has.held(id) })
-		if len(users) < lossLeast {
-			continue
-		}
-		most := int(float64(len(users)) / lossShare)
-		all := map[fact.UserID]bool{}
-		holdersOf(d.Base(), app, func(id fact.UserID) {
-			if id != 0 && len(all) <= most && (sees == nil || sees(id)) && had.held(id) {
-				all[id] = true
-			}
-		})
-		if len(all) <= most {
-			out = append(out, Rail{Code: WideLoss, Application: app, Users: users, Share: float64(len(users)) / float64(len(all)), Passable: true})
-		}
-	}
-	slices.SortFunc(out, func(a, b Rail) int { return int(a.Application) - int(b.Application) })
 	return out
 }
 

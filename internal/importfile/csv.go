@@ -85,8 +85,8 @@ func CSV(content []byte, f Format) (header []string, rows []Row, out []Fault) {
 				row.Values[header[i]] = ""
 			}
 		}
-		if rows = append(rows, row); len(rows) > MostRows {
-			bad.add(line, "", "is past the %d rows one import may have", MostRows)
+		if rows = append(rows, row); len(rows) > mostRows(content) {
+			bad.add(line, "", "is past the %d rows one import may have", mostRows(content))
 			break
 		}
 	}

@@ -19,8 +19,11 @@ type Fault struct {
 	Message string
 }
 
-// MostRows bounds the rows of one file.
+// MostRows bounds the rows of a file of up to 32 MB; a larger one may have a row for every
+// 64 bytes.
 const MostRows = 500_000
+
+func mostRows(content []byte) int { return max(MostRows, len(content)/64) }
 
 // mostFaults is how many faults of one kind a file is read on for.
 const mostFaults = 1000

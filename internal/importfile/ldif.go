@@ -73,8 +73,8 @@ func LDIF(content []byte) (rows []Row, out []Fault) {
 				continue
 			}
 			entry, values = &Row{l.line, map[string]string{}}, map[string][]string{}
-			if len(rows) >= MostRows {
-				bad.add(l.line, "", "is past the %d entries one import may have", MostRows)
+			if len(rows) >= mostRows(content) {
+				bad.add(l.line, "", "is past the %d entries one import may have", mostRows(content))
 				return rows, bad
 			}
 		}

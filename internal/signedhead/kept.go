@@ -27,7 +27,8 @@ type Line struct {
 // they are posted to.
 type Kept struct{ Place string }
 
-func (k Kept) address() bool {
+// Address says whether the place is one that is reached over the network.
+func (k Kept) Address() bool {
 	return strings.HasPrefix(k.Place, "https://") || strings.HasPrefix(k.Place, "http://")
 }
 
@@ -37,7 +38,7 @@ func (k Kept) Add(ctx context.Context, l Line) error {
 	if err != nil {
 		return err
 	}
-	if k.address() {
+	if k.Address() {
 		ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 		defer cancel()
 		req, err := http.NewRequestWithContext(ctx, http.MethodPost, k.Place, bytes.NewReader(raw))
@@ -85,13 +86,17 @@ func endOf(f *os.File) (int64, error) {
 	return 0, f.Truncate(0)
 }
 
-// Read are all lines of a file, none where it is not there yet; an address cannot be read.
-// A last line that was cut off while it was written is left out.
-func (k Kept) Read() ([]Line, error) {
-	if k.address() {
-		return nil, nil
-	}
-	text, err := os.ReadFile(k.Place)
+// ErrWriteOnly says that an address takes lines, and does not give them back.
+var ErrWriteOnly = errors.New("the address does not give back the heads that are kept there")
+
+// largestKept bounds what an address gives back, in bytes.
+const largestKept = 1 << 30
+
+// Read are all lines of a file, or what an address answers a GET with, line by line as they
+// were posted; none where there is nothing yet. A last line that was cut off while it was
+// written is left out. It fails with ErrWriteOnly, where an address cannot be read.
+func (k Kept) Read(ctx context.Context) ([]Line, error) {
+	text, err := k.text(ctx)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -112,4 +117,28 @@ func (k Kept) Read() ([]Line, error) {
 		out = append(out, l)
 	}
 	return out, lines.Err()
+}
+
+func (k Kept) text(ctx context.Context) ([]byte, error) {
+	if !k.Address() {
+		return os.ReadFile(k.Place)
+	}
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, k.Place, nil)
+	if err != nil {
+		return nil, err
+	}
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return nil, err
+	}
+	defer resp.Body.Close()
+	switch resp.StatusCode {
+	case http.StatusOK:
+		return io.ReadAll(io.LimitReader(resp.Body, largestKept))
+	case http.StatusNoContent:
+		return nil, fs.ErrNotExist
+	}
+	return nil, fmt.Errorf("%w: GET %s answers %s", ErrWriteOnly, k.Place, resp.Status)
 }

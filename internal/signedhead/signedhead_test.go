@@ -1,7 +1,11 @@
 package signedhead_test
 
 import (
+	"bytes"
 	"errors"
+	"io"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"reflect"
@@ -64,7 +68,7 @@ func TestAHeadThatWasAlteredIsTold(t *testing.T) {
 // What is kept is read back, but for a line that was cut off.
 func TestKeptHeadsAreReadBack(t *testing.T) {
 	k := signedhead.Kept{Place: filepath.Join(t.TempDir(), "heads")}
-	if all, err := k.Read(); err != nil || all != nil {
+	if all, err := k.Read(t.Context()); err != nil || all != nil {
 		t.Errorf("%v %v", all, err)
 	}
 	for n := range int64(3) {
@@ -80,7 +84,7 @@ func TestKeptHeadsAreReadBack(t *testing.T) {
 		if err := os.WriteFile(k.Place, whole[:len(whole)-cut], 0o600); err != nil {
 			t.Fatal(err)
 		}
-		all, err := k.Read()
+		all, err := k.Read(t.Context())
 		if err != nil || len(all) > 0 && all[len(all)-1].Head.Revision != int64(len(all)-1) {
 			t.Fatalf("%d bytes cut off: %v %v", cut, all, err)
 		}
@@ -88,7 +92,7 @@ func TestKeptHeadsAreReadBack(t *testing.T) {
 		if err := k.Add(t.Context(), signedhead.Line{Head: signedhead.LedgerHead{Revision: 99}}); err != nil {
 			t.Fatal(err)
 		}
-		after, err := k.Read()
+		after, err := k.Read(t.Context())
 		if err != nil || after[len(after)-1].Head.Revision != 99 || len(after) < before || len(after) > before+1 {
 			t.Fatalf("%d bytes cut off, and one added: %v %v", cut, after, err)
 		}
@@ -99,7 +103,49 @@ func TestKeptHeadsAreReadBack(t *testing.T) {
 	if err := os.WriteFile(k.Place, append([]byte("spoiled\n"), whole...), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := k.Read(); err == nil {
+	if _, err := k.Read(t.Context()); err == nil {
 		t.Error("a spoiled line is passed over")
+	}
+}
+
+// An address that gives back what was posted is read like a file; one that does not is told
+// apart.
+func TestKeptHeadsAreReadFromAnAddress(t *testing.T) {
+	var kept bytes.Buffer
+	gives := true
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.Method == http.MethodPost:
+			_, _ = io.Copy(&kept, r.Body)
+			kept.WriteByte('\n')
+			w.WriteHeader(http.StatusCreated)
+		case !gives:
+			w.WriteHeader(http.StatusMethodNotAllowed)
+		case kept.Len() == 0:
+			w.WriteHeader(http.StatusNoContent)
+		default:
+			_, _ = w.Write(kept.Bytes())
+		}
+	}))
+	defer s.Close()
+	k := signedhead.Kept{Place: s.URL}
+	if all, err := k.Read(t.Context()); err != nil || all != nil {
+		t.Errorf("%v %v", all, err)
+	}
+	for n := range int64(3) {
+		if err := k.Add(t.Context(), signedhead.Line{Head: signedhead.LedgerHead{Revision: n}, Reasons: []string{"aa"}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if all, err := k.Read(t.Context()); err != nil || len(all) != 3 || all[2].Head.Revision != 2 || len(all[2].Reasons) != 1 {
+		t.Errorf("%+v %v", all, err)
+	}
+	gives = false
+	if _, err := k.Read(t.Context()); !errors.Is(err, signedhead.ErrWriteOnly) {
+		t.Errorf("one that does not: %v", err)
+	}
+	s.Close()
+	if _, err := k.Read(t.Context()); err == nil || errors.Is(err, signedhead.ErrWriteOnly) {
+		t.Errorf("one that is away: %v", err)
 	}
 }
