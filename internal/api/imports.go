@@ -1,6 +1,7 @@
 package api
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"crypto/rand"
@@ -112,7 +113,11 @@ func (s *Server) take(ctx context.Context, kind string, q *ImportQuery, in trans
 	if name == "" {
 		name = rand.Text()
 	}
-	u, err := transfer.Send(ctx, s.service, caller(ctx), kind, name, in, callOf(ctx).file)
+	file := bufio.NewReader(callOf(ctx).file)
+	if _, err := file.Peek(1); err == io.EOF {
+		return nil, newProblem(400, "request body is required")
+	}
+	u, err := transfer.Send(ctx, s.service, caller(ctx), kind, name, in, file)
 	if err != nil {
 		return nil, err
 	}

@@ -253,6 +253,10 @@ func (s *Server) identified(c fiber.Ctx) error {
 	}
 	x.expires = by.Expires
 	known := by.User != 0 && s.ledger.Head().MaySignIn(by.User, calendar.At(s.service.Clock()))
+	if meant := c.Get("Roster-User"); known && meant != "" && meant != by.User.String() {
+		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindAnotherUser, Title: "Somebody else is signed in", Status: 409,
+			Detail: "Nothing was done: somebody else is signed in here by now, not the user this was meant for."}})
+	}
 	if !known && !open[c.Method()+" "+c.Path()] {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401,
 			Detail: "Sign in, or send an API token that is still good."}})

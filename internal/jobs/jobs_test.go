@@ -184,3 +184,27 @@ func TestWhatEndedGoes(t *testing.T) {
 		t.Errorf("%+v %v", all, err)
 	}
 }
+
+// One that a service took, and was gone before it began, is worked by another too.
+func TestAnUploadThatWasTakenIsResumed(t *testing.T) {
+	pool := testkit.Pool(t, testkit.Database(t))
+	gone, err := jobs.Open(pool, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	send(t, gone, "one", "x")
+	if _, err := pool.Exec(ctx, "update jobs.river_job set state = 'running', attempted_at = now(), attempt = 1"); err != nil {
+		t.Fatal(err)
+	}
+	j := open(t, pool, func(context.Context, *jobs.Upload, []byte, *jobs.Run) (jobs.Answer, error) {
+		return jobs.Answer{Result: []byte("1")}, nil
+	})
+	defer j.Stop(ctx, time.Now())
+	testkit.Until(t, "another to have worked it", func() bool {
+		if err := j.Resume(ctx); err != nil {
+			t.Fatal(err)
+		}
+		u, err := j.Named(ctx, 7, "one")
+		return err == nil && u.State == jobs.Done
+	})
+}

@@ -99,11 +99,13 @@ func (j *Jobs) put(ctx context.Context, tx pgx.Tx, u *Upload) error {
 	return err
 }
 
-// Resume queues again what a service began that is gone: nobody holds the lock on it.
+// Resume queues again what a service took that is gone: nobody holds the lock on it, and it is
+// not queued. One that is taken at this moment is queued twice, and worked once.
 func (j *Jobs) Resume(ctx context.Context) error {
 	return pgx.BeginFunc(ctx, j.pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `update upload set state = 'waiting' where id in (select id from upload where state = 'working' for update skip locked)
-			and pg_try_advisory_xact_lock(hashtextextended('upload', id)) returning `+uploadColumns)
+		rows, err := tx.Query(ctx, `update upload set state = 'waiting' where id in (select id from upload where state in ('waiting', 'working')
+			and not exists (select from jobs.river_job j where j.kind = 'upload' and j.args->>'upload' = upload.id::text and j.state in ('available', 'pending', 'retryable', 'scheduled'))
+			for update skip locked) and pg_try_advisory_xact_lock(hashtextextended('upload', id)) returning `+uploadColumns)
 		if err != nil {
 			return err
 		}

@@ -24,6 +24,7 @@ const (
 	KindLost         = "lost"
 	KindInternal     = "internal"
 	KindConflict     = "conflict"
+	KindAnotherUser  = "another-user"
 	KindNotSupported = "not-supported"
 )
 
