@@ -164,7 +164,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/guard-rails", "The last administrator"},
 		{"/today", "to decide"},
 		{"/reviews", "Tariff ledger, autumn"},
-		{"/reviews/marine-winter", "Keep all remaining items here"},
+		{"/reviews/marine-winter", "undecided items shown"},
 		{"/reviews/tariffs-autumn?show=all", "Not used for a year"},
 		{"/reviews/nothing", "there is no review"},
 		{"/requests", "Week planner for Inês Halloran"},

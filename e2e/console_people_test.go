@@ -241,8 +241,12 @@ func TestWorkIsHandedOutAndPassedOnInTheConsole(t *testing.T) {
 	tomas.Go("/users/ines.halloran?tab=attributes")
 	tomas.Press("Change")
 	tomas.Eval(`document.querySelector('form[aria-label^="Change"]') !== null`, nil)
-	onSheet(t, tomas, "Move", "Inês Halloran to office", `{"op":"update_user","user":"ines.halloran","unit":"office"}`)
-	onSheet(t, tomas, "Name", "Inês Halloran a master of ropes", `{"op":"update_user","user":"ines.halloran","title":"Master of ropes"}`)
+	manager, err := marta.User(ctx, demo.Manager, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	onSheet(t, tomas, manager.ID, "Move", "Inês Halloran to office", `{"op":"update_user","user":"ines.halloran","unit":"office"}`)
+	onSheet(t, tomas, manager.ID, "Name", "Inês Halloran a master of ropes", `{"op":"update_user","user":"ines.halloran","title":"Master of ropes"}`)
 	tomas.Go("/today")
 	tomas.Sees("For somebody else to make")
 	tomas.Sees("Pass 1 change on")
@@ -275,15 +279,17 @@ func TestWorkIsHandedOutAndPassedOnInTheConsole(t *testing.T) {
 	b.Accessible()
 }
 
-// onSheet puts an operation on the change sheet as a page would.
-func onSheet(t *testing.T, b *testkit.Tab, verb, what, op string) {
+// onSheet puts an operation on the change sheet of a user as a page would.
+func onSheet(t *testing.T, b *testkit.Tab, user, verb, what, op string) {
 	t.Helper()
 	var kept struct {
 		Lines   []map[string]any `json:"lines"`
 		BasedOn int64            `json:"basedOn"`
+		Reason  string           `json:"reason"`
 	}
+	key := js("draft " + user + " sheet")
 	var raw string
-	b.Eval(`sessionStorage.getItem("sheet") ?? "{}"`, &raw)
+	b.Eval(`sessionStorage.getItem(`+key+`) ?? "{}"`, &raw)
 	if err := json.Unmarshal([]byte(raw), &kept); err != nil {
 		t.Fatal(err)
 	}
@@ -292,5 +298,5 @@ func onSheet(t *testing.T, b *testkit.Tab, verb, what, op string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b.Eval(`sessionStorage.setItem("sheet", `+js(string(out))+`)`, nil)
+	b.Eval(`sessionStorage.setItem(`+key+`, `+js(string(out))+`)`, nil)
 }

@@ -114,7 +114,7 @@ func TestScreenshots(t *testing.T) {
 	m.Sees("Your decision")
 	m.Picture(filepath.Join(dir, "request.png"))
 	m.Go("/reviews/marine-winter")
-	m.Sees("Keep all remaining items here")
+	m.Sees("undecided items shown")
 	m.Eval(`document.querySelector("[data-line]").focus()`, nil)
 	m.Hotkey("k")
 	m.Hotkey("r")

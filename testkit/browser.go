@@ -10,13 +10,24 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
 
 // chromium is Debian's; the wrapper script would add what tests do not want.
 const chromium = "/usr/lib/chromium/chromium"
+
+// patience is how long a test waits for a page.
+var patience = func() time.Duration {
+	if d, err := time.ParseDuration(os.Getenv("ROSTER_TEST_PATIENCE")); err == nil {
+		return d
+	}
+	return 60 * time.Second
+}()
 
 // Tab is a tab of its own, 1280×800, with its own cookies.
 type Tab struct {
@@ -44,9 +55,42 @@ func NewTab(t testing.TB, base string) *Tab {
 	return &Tab{t: t, ctx: ctx, base: base}
 }
 
+// Beside opens another tab of the same browser: they share cookies, and what is kept in the
+// browser.
+func (b *Tab) Beside() *Tab {
+	b.t.Helper()
+	ctx, cancel := chromedp.NewContext(b.ctx)
+	b.t.Cleanup(cancel)
+	if err := chromedp.Run(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		b.t.Fatal(err)
+	}
+	return &Tab{t: b.t, ctx: ctx, base: b.base}
+}
+
+// InZone has the browser stand in a time zone.
+func (b *Tab) InZone(name string) {
+	b.t.Helper()
+	b.do("moving to "+name, emulation.SetTimezoneOverride(name))
+}
+
+// Forget has the browser forget its cookies: nobody is signed in any more.
+func (b *Tab) Forget() {
+	b.t.Helper()
+	b.do("forgetting cookies", network.ClearBrowserCookies())
+}
+
+// Before has a script run in every page before its own.
+func (b *Tab) Before(script string) {
+	b.t.Helper()
+	b.do("scripts", chromedp.ActionFunc(func(ctx context.Context) error {
+		_, err := page.AddScriptToEvaluateOnNewDocument(script).Do(ctx)
+		return err
+	}))
+}
+
 func (b *Tab) do(what string, actions ...chromedp.Action) {
 	b.t.Helper()
-	ctx, cancel := context.WithTimeout(b.ctx, 60*time.Second)
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
 	defer cancel()
 	if err := chromedp.Run(ctx, actions...); err != nil {
 		var text string
@@ -92,7 +136,7 @@ func (b *Tab) Press(name string) {
 // something else has it by then. No person is that quick.
 func (b *Tab) settles() {
 	b.t.Helper()
-	ctx, cancel := context.WithTimeout(b.ctx, 60*time.Second)
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
 	defer cancel()
 	// A page that is being left answers no more, and needs not.
 	_ = chromedp.Run(ctx, chromedp.Evaluate(`new Promise(done => requestAnimationFrame(() => requestAnimationFrame(() => done(0))))`, nil, awaiting))
@@ -231,6 +275,24 @@ func (b *Tab) waits(what, condition string) {
 func (b *Tab) Eval(expression string, out any) {
 	b.t.Helper()
 	b.do("evaluating", chromedp.Evaluate(expression, out))
+}
+
+// Shows waits until the page has an element.
+func (b *Tab) Shows(selector string) {
+	b.t.Helper()
+	b.waits("shows "+selector, "document.querySelector("+js(selector)+") !== null")
+}
+
+// Status is what a call of the page's own is answered with, with headers by name and value.
+func (b *Tab) Status(method, path string, headers ...string) (status int) {
+	b.t.Helper()
+	all := map[string]string{}
+	for i := 0; i+1 < len(headers); i += 2 {
+		all[headers[i]] = headers[i+1]
+	}
+	raw, _ := json.Marshal(all)
+	b.do(method+" "+path, chromedp.Evaluate(fmt.Sprintf(`fetch(%s, {method: %s, headers: %s}).then(r => r.status)`, js(path), js(method), raw), &status, awaiting))
+	return status
 }
 
 // Picture takes a picture of what is in view.

@@ -58,6 +58,7 @@ func template(t testing.TB, what string, fill func(address string)) string {
 	address, conn := admin(t)
 	defer conn.Close(context.Background())
 	name := fmt.Sprintf("test_%d_%s", os.Getpid(), what)
+	drop(t, name) // of a process of that number that was killed
 	if _, err := conn.Exec(context.Background(), "create database "+name+" template template0"); err != nil {
 		t.Fatal(err)
 	}
@@ -84,6 +85,7 @@ func database(t testing.TB, template string) string {
 	address, conn := admin(t)
 	defer conn.Close(context.Background())
 	name := fmt.Sprintf("test_%d_%d", os.Getpid(), databases.Add(1))
+	drop(t, name)
 	if _, err := conn.Exec(context.Background(), "create database "+name+" template "+template); err != nil {
 		t.Fatal(err)
 	}

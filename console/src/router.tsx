@@ -1,4 +1,5 @@
-import { createRootRoute, createRoute, createRouter, lazyRouteComponent, retainSearchParams } from '@tanstack/react-router'
+import { createRootRoute, createRoute, createRouter, retainSearchParams } from '@tanstack/react-router'
+import { lazyPage } from './shell/lazyPage'
 import { Home, Lost, Shell } from './shell/Shell'
 import { SetUp } from './pages/SetUp'
 import { UseLink } from './pages/UseLink'
@@ -34,46 +35,46 @@ const users = createRoute({
     sort: text(s.sort),
     columns: text(s.columns),
   }),
-  component: lazyRouteComponent(() => import('./pages/users/List'), 'UserList'),
+  component: lazyPage(() => import('./pages/users/List'), 'UserList'),
 })
 const addUser = createRoute({
   getParentRoute: () => shell,
   path: '/users/add',
-  component: lazyRouteComponent(() => import('./pages/users/Add'), 'AddUser'),
+  component: lazyPage(() => import('./pages/users/Add'), 'AddUser'),
 })
 const user = createRoute({
   getParentRoute: () => shell,
   path: '/users/$user',
   validateSearch: (s: Record<string, unknown>): { tab?: string } => ({ tab: text(s.tab) }),
-  component: lazyRouteComponent(() => import('./pages/users/One'), 'OneUser'),
+  component: lazyPage(() => import('./pages/users/One'), 'OneUser'),
 })
 const groups = createRoute({
   getParentRoute: () => shell,
   path: '/groups',
-  component: lazyRouteComponent(() => import('./pages/groups/List'), 'GroupList'),
+  component: lazyPage(() => import('./pages/groups/List'), 'GroupList'),
 })
 const group = createRoute({
   getParentRoute: () => shell,
   path: '/groups/$group',
   validateSearch: (s: Record<string, unknown>): { tab?: string } => ({ tab: text(s.tab) }),
-  component: lazyRouteComponent(() => import('./pages/groups/One'), 'OneGroup'),
+  component: lazyPage(() => import('./pages/groups/One'), 'OneGroup'),
 })
 const applications = createRoute({
   getParentRoute: () => shell,
   path: '/applications',
-  component: lazyRouteComponent(() => import('./pages/applications/List'), 'ApplicationList'),
+  component: lazyPage(() => import('./pages/applications/List'), 'ApplicationList'),
 })
 const application = createRoute({
   getParentRoute: () => shell,
   path: '/applications/$application',
   validateSearch: (s: Record<string, unknown>): { tab?: string } => ({ tab: text(s.tab) }),
-  component: lazyRouteComponent(() => import('./pages/applications/One'), 'OneApplication'),
+  component: lazyPage(() => import('./pages/applications/One'), 'OneApplication'),
 })
 const holders = createRoute({
   getParentRoute: () => shell,
   path: '/applications/$application/holders',
   validateSearch: (s: Record<string, unknown>): { action?: string; path?: string } => ({ action: text(s.action), path: text(s.path) }),
-  component: lazyRouteComponent(() => import('./pages/applications/Holders'), 'HoldersPage'),
+  component: lazyPage(() => import('./pages/applications/Holders'), 'HoldersPage'),
 })
 const gainedAndLost = createRoute({
   getParentRoute: () => shell,
@@ -83,18 +84,18 @@ const gainedAndLost = createRoute({
     to: text(s.to),
     application: text(s.application),
   }),
-  component: lazyRouteComponent(() => import('./pages/GainedAndLost'), 'GainedAndLostPage'),
+  component: lazyPage(() => import('./pages/GainedAndLost'), 'GainedAndLostPage'),
 })
 const roles = createRoute({
   getParentRoute: () => shell,
   path: '/roles',
-  component: lazyRouteComponent(() => import('./pages/roles/Tree'), 'RoleTree'),
+  component: lazyPage(() => import('./pages/roles/Tree'), 'RoleTree'),
 })
 const role = createRoute({
   getParentRoute: () => shell,
   path: '/roles/$role',
   validateSearch: (s: Record<string, unknown>): { tab?: string } => ({ tab: text(s.tab) }),
-  component: lazyRouteComponent(() => import('./pages/roles/One'), 'OneRole'),
+  component: lazyPage(() => import('./pages/roles/One'), 'OneRole'),
 })
 const grid = createRoute({
   getParentRoute: () => shell,
@@ -109,7 +110,7 @@ const grid = createRoute({
     title: text(s.title),
     employment: text(s.employment),
   }),
-  component: lazyRouteComponent(() => import('./pages/Grid'), 'GridPage'),
+  component: lazyPage(() => import('./pages/Grid'), 'GridPage'),
 })
 const defaults = createRoute({
   getParentRoute: () => shell,
@@ -119,32 +120,32 @@ const defaults = createRoute({
     title: text(s.title),
     employment: text(s.employment),
   }),
-  component: lazyRouteComponent(() => import('./pages/Defaults'), 'DefaultsPage'),
+  component: lazyPage(() => import('./pages/Defaults'), 'DefaultsPage'),
 })
 const myAccess = createRoute({
   getParentRoute: () => shell,
   path: '/my-access',
-  component: lazyRouteComponent(() => import('./pages/MyAccess'), 'MyAccessPage'),
+  component: lazyPage(() => import('./pages/MyAccess'), 'MyAccessPage'),
 })
 const delegations = createRoute({
   getParentRoute: () => shell,
   path: '/delegations',
-  component: lazyRouteComponent(() => import('./pages/Delegations'), 'DelegationsPage'),
+  component: lazyPage(() => import('./pages/Delegations'), 'DelegationsPage'),
 })
 const importPeople = createRoute({
   getParentRoute: () => shell,
   path: '/import',
-  component: lazyRouteComponent(() => import('./pages/import/Import'), 'ImportPage'),
+  component: lazyPage(() => import('./pages/import/Import'), 'ImportPage'),
 })
 const attributes = createRoute({
   getParentRoute: () => shell,
   path: '/attributes',
-  component: lazyRouteComponent(() => import('./pages/Attributes'), 'AttributesPage'),
+  component: lazyPage(() => import('./pages/Attributes'), 'AttributesPage'),
 })
 const sodRules = createRoute({
   getParentRoute: () => shell,
   path: '/sod-rules',
-  component: lazyRouteComponent(() => import('./pages/SoDRules'), 'SoDRulesPage'),
+  component: lazyPage(() => import('./pages/SoDRules'), 'SoDRulesPage'),
 })
 const expectations = createRoute({
   getParentRoute: () => shell,
@@ -159,13 +160,13 @@ const expectations = createRoute({
     action: text(s.action),
     path: text(s.path),
   }),
-  component: lazyRouteComponent(() => import('./pages/Expectations'), 'ExpectationsPage'),
+  component: lazyPage(() => import('./pages/Expectations'), 'ExpectationsPage'),
 })
 const findings = createRoute({
   getParentRoute: () => shell,
   path: '/findings',
   validateSearch: (s: Record<string, unknown>): { code?: string; aside?: string } => ({ code: text(s.code), aside: text(s.aside) }),
-  component: lazyRouteComponent(() => import('./pages/Findings'), 'FindingsPage'),
+  component: lazyPage(() => import('./pages/Findings'), 'FindingsPage'),
 })
 const viewAs = createRoute({
   getParentRoute: () => shell,
@@ -180,39 +181,39 @@ const viewAs = createRoute({
     employment: text(s.employment),
     application: text(s.application),
   }),
-  component: lazyRouteComponent(() => import('./pages/ViewAs'), 'ViewAsPage'),
+  component: lazyPage(() => import('./pages/ViewAs'), 'ViewAsPage'),
 })
 const guardRails = createRoute({
   getParentRoute: () => shell,
   path: '/guard-rails',
-  component: lazyRouteComponent(() => import('./pages/GuardRails'), 'GuardRailsPage'),
+  component: lazyPage(() => import('./pages/GuardRails'), 'GuardRailsPage'),
 })
 const today = createRoute({
   getParentRoute: () => shell,
   path: '/today',
-  component: lazyRouteComponent(() => import('./pages/Today'), 'TodayPage'),
+  component: lazyPage(() => import('./pages/Today'), 'TodayPage'),
 })
 const requests = createRoute({
   getParentRoute: () => shell,
   path: '/requests',
   validateSearch: (s: Record<string, unknown>): { kind?: string } => ({ kind: text(s.kind) }),
-  component: lazyRouteComponent(() => import('./pages/requests/List'), 'RequestList'),
+  component: lazyPage(() => import('./pages/requests/List'), 'RequestList'),
 })
 const request = createRoute({
   getParentRoute: () => shell,
   path: '/requests/$request',
-  component: lazyRouteComponent(() => import('./pages/requests/One'), 'OneRequest'),
+  component: lazyPage(() => import('./pages/requests/One'), 'OneRequest'),
 })
 const reviews = createRoute({
   getParentRoute: () => shell,
   path: '/reviews',
-  component: lazyRouteComponent(() => import('./pages/reviews/List'), 'ReviewList'),
+  component: lazyPage(() => import('./pages/reviews/List'), 'ReviewList'),
 })
 const review = createRoute({
   getParentRoute: () => shell,
   path: '/reviews/$round',
   validateSearch: (s: Record<string, unknown>): { show?: string } => ({ show: text(s.show) }),
-  component: lazyRouteComponent(() => import('./pages/reviews/One'), 'OneReview'),
+  component: lazyPage(() => import('./pages/reviews/One'), 'OneReview'),
 })
 const catalogue = createRoute({
   getParentRoute: () => shell,
@@ -222,17 +223,17 @@ const catalogue = createRoute({
     user: text(s.user),
     role: text(s.role),
   }),
-  component: lazyRouteComponent(() => import('./pages/requests/Catalogue'), 'CataloguePage'),
+  component: lazyPage(() => import('./pages/requests/Catalogue'), 'CataloguePage'),
 })
 const ledger = createRoute({
   getParentRoute: () => shell,
   path: '/ledger',
-  component: lazyRouteComponent(() => import('./pages/Ledger'), 'LedgerPage'),
+  component: lazyPage(() => import('./pages/Ledger'), 'LedgerPage'),
 })
 const securityLog = createRoute({
   getParentRoute: () => shell,
   path: '/security-log',
-  component: lazyRouteComponent(() => import('./pages/SecurityLog'), 'SecurityLogPage'),
+  component: lazyPage(() => import('./pages/SecurityLog'), 'SecurityLogPage'),
 })
 
 export const router = createRouter({

@@ -9,6 +9,27 @@ export type OperationOf<V extends Operation['op']> = Extract<Operation, { op: V 
 
 export const api = createClient<paths>({ baseUrl: '/' })
 
+// Every call says for whom it is made: where somebody else is signed in by now, in another
+// tab, it is refused.
+let meant: string | undefined
+let onOther: () => void = () => undefined
+api.use({
+  onRequest({ request }) {
+    if (meant) request.headers.set('Roster-User', meant)
+    return request
+  },
+})
+
+/** Has all calls be made for a user, or for whoever is signed in. */
+export const callFor = (user: string | undefined) => {
+  meant = user
+}
+
+/** Calls back when somebody else turns out to be signed in. */
+export const whenOther = (f: () => void) => {
+  onOther = f
+}
+
 /** What a call throws when the answer is a problem. */
 export class ProblemError extends Error {
   constructor(public problem: Problem) {
@@ -31,5 +52,6 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   }
   if (result.response.ok) return result.data as T
   const p = result.error as Problem | undefined
+  if (p?.type === 'another-user') onOther()
   throw new ProblemError(p?.title ? p : { type: 'internal', title: 'Something went wrong', status: result.response.status })
 }

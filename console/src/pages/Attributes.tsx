@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import type { Operation, Schemas } from '../api/client'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
@@ -10,6 +9,7 @@ import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { chosen } from '../shared/chosen'
 import { ask } from '../api/ask'
+import { useTyped } from '../shell/drafts'
 
 const types = { text: 'text', number: 'number', date: 'date', truth: 'true or false' } as const
 
@@ -178,7 +178,7 @@ const keyOfAttribute = (label: string) =>
 
 function Declare({ revision }: { revision: number }) {
   const sheet = useSheet()
-  const [x, setX] = useState(blank)
+  const [x, setX] = useTyped('Declare x', blank)
   const key = keyOfAttribute(x.label)
   const lines = (s: string) =>
     s

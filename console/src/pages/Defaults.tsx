@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import type { Operation, Schemas } from '../api/client'
 import { describe, NewcomerForm } from '../shared/Newcomer'
 import { FilterWords } from '../shared/FilterWords'
@@ -17,6 +16,7 @@ import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './users/choices'
 import { ask } from '../api/ask'
+import { useTyped } from '../shell/drafts'
 
 const route = getRouteApi('/shell/defaults')
 
@@ -179,9 +179,9 @@ function NewRule({ revision }: { revision: number }) {
   const roleChoices = useRoleChoices()
   const groupChoices = useGroupChoices()
   const empty = { label: '', key: '', filter: '', everybody: false }
-  const [x, setX] = useState(empty)
-  const [roles, setRoles] = useState<Choice[]>([])
-  const [groups, setGroups] = useState<Choice[]>([])
+  const [x, setX] = useTyped('NewRule x', empty)
+  const [roles, setRoles] = useTyped<Choice[]>('NewRule roles', [])
+  const [groups, setGroups] = useTyped<Choice[]>('NewRule groups', [])
   const key = x.key || keyOf(x.label)
   const ready = key !== '' && (x.everybody || x.filter.trim() !== '') && roles.length + groups.length > 0
   return (

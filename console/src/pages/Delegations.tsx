@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import readyMade from '../../../docs/examples/ready-made-roles.yaml?raw'
 import { answer, api, type Operation, type Schemas } from '../api/client'
 import { PickBox, type Choice } from '../shared/PickBox'
@@ -14,6 +13,7 @@ import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { useGroupChoices } from './users/choices'
 import { ask } from '../api/ask'
+import { useTyped } from '../shell/drafts'
 
 /** Delegated administration: who may administer what, in plain words. */
 export function DelegationsPage() {
@@ -104,13 +104,13 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
   const groups = useGroupChoices()
   const applications = useQuery(ask('/api/v1/applications'))
   const allRoles = useQuery(ask('/api/v1/roles'))
-  const [user, setUser] = useState({ key: '', name: '' })
-  const [group, setGroup] = useState<Choice | null>(null)
-  const [role, setRole] = useState('')
-  const [units, setUnits] = useState('')
-  const [apps, setApps] = useState<string[]>([])
-  const [risk, setRisk] = useState('')
-  const [last, setLast] = useState('')
+  const [user, setUser] = useTyped('DelegationForm user', { key: '', name: '' })
+  const [group, setGroup] = useTyped<Choice | null>('DelegationForm group', null)
+  const [role, setRole] = useTyped('DelegationForm role', '')
+  const [units, setUnits] = useTyped('DelegationForm units', '')
+  const [apps, setApps] = useTyped<string[]>('DelegationForm apps', [])
+  const [risk, setRisk] = useTyped('DelegationForm risk', '')
+  const [last, setLast] = useTyped('DelegationForm last', '')
   const chosen = roles.find((r) => r.role.key === role)
   const places = units
     .split(/[\n,]/)

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import type { Operation, Schemas } from '../api/client'
 import { keyOf } from '../shared/key'
 import { Mark } from '../shared/Mark'
@@ -15,6 +14,7 @@ import { useSheet } from '../shell/sheet'
 import { Covered } from './applications/Covered'
 import { useGroupChoices, useUserChoices } from './users/choices'
 import { ask } from '../api/ask'
+import { useTyped } from '../shell/drafts'
 
 type Expectation = Schemas['Expectation']
 
@@ -157,17 +157,26 @@ function Write({ revision }: { revision: number }) {
   const groups = useGroupChoices()
   const applications = useQuery(ask('/api/v1/applications'))
   const apps = (applications.data?.applications ?? []).filter((a) => a.key !== 'able-roster')
-  const [x, setX] = useState({
+  const [x, setX] = useTyped<{
+    label: string
+    about: string
+    whom: Whom
+    may: boolean
+    application: string
+    action: string
+    pattern: string
+    blocking: boolean
+  }>(`Write ${JSON.stringify(search)}`, {
     label: '',
     about: '',
-    whom: (search.nobody ? 'nobody' : search.user ? 'user' : 'group') as Whom,
+    whom: search.nobody ? 'nobody' : search.user ? 'user' : 'group',
     may: search.may === 'yes',
     application: search.application ?? '',
     action: search.action ?? '',
     pattern: search.path ?? '',
     blocking: true,
   })
-  const [who, setWho] = useState<Choice | null>(null)
+  const [who, setWho] = useTyped<Choice | null>('Write who', null)
   const application = apps.find((a) => a.key === x.application)
   const subject = who ?? (x.whom === 'user' ? users.find((u) => u.key === search.user) : undefined) ?? null
   const named =

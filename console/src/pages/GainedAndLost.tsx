@@ -1,10 +1,9 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { format, subMonths } from 'date-fns'
 import type { Schemas } from '../api/client'
 import { PathText } from '../shared/PathText'
 import { Empty, Loading, Trouble } from '../shared/State'
-import { count, endOfDay, fullDay, shortDay, times } from '../shared/words'
+import { count, dayOf, endOfDay, fullDay, lastDay, monthBefore, times } from '../shared/words'
 import { useMe } from '../shell/session'
 import { ask } from '../api/ask'
 
@@ -15,8 +14,8 @@ export function GainedAndLostPage() {
   const search = route.useSearch()
   const navigate = route.useNavigate()
   const me = useMe()
-  const today = format(new Date(me.now), 'yyyy-MM-dd')
-  const from = search.from ?? format(subMonths(new Date(me.now), 1), 'yyyy-MM-dd')
+  const today = dayOf(me.now)
+  const from = search.from ?? monthBefore(today)
   const to = search.to ?? today
   const set = (part: Partial<typeof search>) => void navigate({ search: (s) => ({ ...s, ...part }) })
   const applications = useQuery(ask('/api/v1/applications', { params: { query: {} } }))
@@ -128,7 +127,7 @@ function Lines({ sign, ink, lines }: { sign: string; ink: string; lines: Schemas
           {e.when ? (
             <span className="text-brass"> {times(e.when)}</span>
           ) : (
-            e.until && <span className="text-brass"> until {shortDay(e.until)}</span>
+            e.until && <span className="text-brass"> until {lastDay(e.until)}</span>
           )}
         </li>
       ))}

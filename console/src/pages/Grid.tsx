@@ -6,7 +6,7 @@ import { Answer } from '../shared/Answer'
 import { Mark, markWords, type MarkName } from '../shared/Mark'
 import { describe, NewcomerForm } from '../shared/Newcomer'
 import { Empty, Loading, Trouble } from '../shared/State'
-import { count, shortDay } from '../shared/words'
+import { count, lastDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { ask } from '../api/ask'
@@ -219,7 +219,7 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
                         onFocus={() => setAt({ row: i, column: j })}
                         onClick={() => setOpen({ row: i, column: j })}
                         className="relative block h-7 w-full"
-                        aria-label={`${r.user.label}: ${column.action} ${column.path}: ${cellWords(c)}${c.until ? `, until ${shortDay(c.until)}` : ''}`}
+                        aria-label={`${r.user.label}: ${column.action} ${column.path}: ${cellWords(c)}${c.until ? `, until ${lastDay(c.until)}` : ''}`}
                       >
                         {c.mark && <Mark name={c.mark} />}
                         {!c.mark && c.fenced && <Mark name="fenced" />}

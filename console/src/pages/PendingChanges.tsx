@@ -1,10 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useState } from 'react'
 import { Link } from '@tanstack/react-router'
 import { answer, api, ProblemError, type Schemas } from '../api/client'
 import { useSheet } from '../shell/sheet'
 import { shortDay } from '../shared/words'
 import { ask, asked } from '../api/ask'
+import { useTyped } from '../shell/drafts'
 
 /** Pending changes that wait for one, and those one passed on oneself. */
 export function PendingChanges() {
@@ -56,7 +56,7 @@ function useEnd(call: () => Promise<unknown>) {
 
 function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; revision: number }) {
   const sheet = useSheet()
-  const [why, setWhy] = useState('')
+  const [why, setWhy] = useTyped(`why ${p.id}`, '')
   const { end, problem } = useEnd(() =>
     answer(api.POST('/api/v1/pending-changes/{change}/refusal', { params: { path: { change: p.id } }, body: { why } })),
   )

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answer, api, ProblemError } from '../api/client'
+import { answer, api, callFor, ProblemError } from '../api/client'
 import { ask } from '../api/ask'
 
 export function SignIn() {
@@ -10,9 +10,10 @@ export function SignIn() {
   const waiting = useQuery(ask('/api/v1/set-up'))
   const signIn = useMutation({
     mutationFn: () => answer(api.POST('/api/v1/session', { body: { user_name: name, password } })),
+    onMutate: () => callFor(undefined),
     onSuccess: () => {
       setPassword('')
-      return queries.invalidateQueries()
+      return queries.resetQueries() // nothing is left of what the one before saw
     },
   })
   return (

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import type { Operation, Schemas } from '../api/client'
 import { keyOf } from '../shared/key'
 import { Mark } from '../shared/Mark'
@@ -9,12 +8,13 @@ import { type Choice } from '../shared/PickBox'
 import { Picks } from '../shared/Picks'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, list, shortDay } from '../shared/words'
+import { count, lastDay, list, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { useRoleChoices } from './users/choices'
 import { ask } from '../api/ask'
+import { useTyped } from '../shell/drafts'
 
 /** Roles nobody may combine, and who does, with both paths. */
 export function SoDRulesPage() {
@@ -90,7 +90,7 @@ function One({ sodRule: c, revision, writes }: { sodRule: Schemas['SoDRule']; re
             <Mark name="warns" /> <strong>{b.user.label}</strong>{' '}
             <span className="text-soft text-sm">
               {b.from ? `from ${shortDay(b.from)}` : 'holds them now'}
-              {b.until && ` until ${shortDay(b.until)}`}
+              {b.until && ` until ${lastDay(b.until)}`}
             </span>
           </summary>
           <div className="mt-1.5 mb-3 space-y-2">
@@ -111,8 +111,8 @@ function NewSoDRule({ revision }: { revision: number }) {
   const sheet = useSheet()
   const choices = useRoleChoices()
   const empty = { label: '', description: '', prevent: true }
-  const [x, setX] = useState(empty)
-  const [roles, setRoles] = useState<Choice[]>([])
+  const [x, setX] = useTyped('NewSoDRule x', empty)
+  const [roles, setRoles] = useTyped<Choice[]>('NewSoDRule roles', [])
   const key = keyOf(x.label)
   return (
     <form

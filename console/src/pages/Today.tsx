@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { Loading, Trouble } from '../shared/State'
+import { Empty, Loading, Trouble } from '../shared/State'
 import { count, until } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
@@ -11,8 +11,15 @@ import { ask } from '../api/ask'
 /** What waits for whoever looks. */
 export function TodayPage() {
   const me = useMe()
-  const { now } = useDay()
-  const today = useQuery(ask('/api/v1/today'))
+  const { now, past } = useDay()
+  const today = useQuery({ ...ask('/api/v1/today'), enabled: !past })
+  if (past)
+    return (
+      <>
+        <h1>Today</h1>
+        <Empty>This page is about what waits now, and cannot be read of a past day. The ledger tells what was done on that day.</Empty>
+      </>
+    )
   if (today.error) return <Trouble page error={today.error} retry={() => void today.refetch()} />
   if (!today.data) return <Loading what="what is waiting for you" />
   const t = today.data

@@ -2,7 +2,7 @@ import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../api/client'
 import { PathText } from './PathText'
 import { Limits } from './Limits'
-import { list, moment, shortDay } from './words'
+import { lastDay, list, moment, shortDay } from './words'
 
 type Step = Schemas['Step']
 
@@ -73,7 +73,7 @@ function Box({ step: s, first }: { step: Step; first: boolean }) {
 }
 
 function caption(s: Step): string {
-  const ends = s.until ? ` until ${shortDay(s.until)}` : ''
+  const ends = s.until ? ` until ${lastDay(s.until)}` : ''
   const begins = s.from ? ` from ${shortDay(s.from)}` : ''
   switch (s.kind) {
     case 'user':

@@ -1,5 +1,6 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
 import { useState } from 'react'
+import { tabLeadsOn } from './enter'
 
 export type Choice = { key: string; label: string; hint?: string }
 
@@ -19,7 +20,7 @@ export function PickBox({
   const wanted = text.trim().toLowerCase()
   const shown = choices.filter((c) => `${c.label} ${c.key}`.toLowerCase().includes(wanted)).slice(0, 60)
   return (
-    <Combobox value={value} onChange={onChange} onClose={() => setText('')} immediate>
+    <Combobox as="div" {...tabLeadsOn} value={value} onChange={onChange} onClose={() => setText('')} immediate>
       <ComboboxInput
         aria-label={label}
         className="field"

@@ -2,6 +2,7 @@ import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headl
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { ask } from '../api/ask'
+import { tabLeadsOn } from './enter'
 
 /** A box to pick a user by part of their name, out of however many there are. It
  * holds a user name; what was typed and is nobody stays as typed. */
@@ -16,6 +17,8 @@ export function UserBox({ label, value, onChange }: { label: string; value: stri
   const shown = text.trim() === '' ? [] : (users.data?.users ?? [])
   return (
     <Combobox
+      as="div"
+      {...tabLeadsOn}
       value={value}
       onChange={(v: string | null) => {
         const u = shown.find((x) => x.user_name === v)

@@ -1,24 +1,19 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { answer, api, ProblemError, type Operation, type Schemas } from '../api/client'
+import { ProblemError, type Operation, type Schemas } from '../api/client'
+import { useSend } from '../shell/send'
 
 /** Commits operations at once, with their reason: what is a decision of its own
- * and has no place on the change sheet. */
-export function useCommit(then: (result: Schemas['ChangeResult']) => void) {
-  const queries = useQueryClient()
-  const [key, setKey] = useState(() => crypto.randomUUID())
+ * and has no place on the change sheet. name is what it is kept under while no answer came. */
+export function useCommit(name: string, then: (result: Schemas['ChangeResult']) => void) {
   const [passed, pass] = useState<string[]>([])
-  const commit = useMutation({
-    mutationFn: (x: { operations: Operation[]; reason: string }) =>
-      answer(api.POST('/api/v1/changes', { params: { header: { 'Idempotency-Key': key } }, body: { ...x, acknowledge: passed } })),
-    onSuccess: async (result) => {
-      pass([])
-      await queries.invalidateQueries()
-      then(result)
-    },
-    onError: () => queries.invalidateQueries(),
-    onSettled: () => setKey(crypto.randomUUID()),
+  const send = useSend(name, (result) => {
+    pass([])
+    then(result)
   })
-  const problem = commit.error instanceof ProblemError ? commit.error.problem : undefined
+  const commit = {
+    ...send,
+    mutate: (x: { operations: Operation[]; reason: string }) => send.send({ ...x, acknowledge: passed }),
+  }
+  const problem = send.error instanceof ProblemError ? send.error.problem : undefined
   return { commit, problem, rails: problem?.rails ?? [], passed, pass }
 }

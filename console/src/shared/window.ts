@@ -1,8 +1,7 @@
-import { endOfDay } from './words'
+import { dayBefore, endOfDay } from './words'
 
 // "until" is exclusive: the first instant after the last day.
 const after = (day: string, zone: string) => new Date(new Date(endOfDay(day, zone)).getTime() + 1).toISOString()
-const dayBefore = (day: string) => new Date(new Date(`${day}T12:00:00Z`).getTime() - 86_400_000).toISOString().slice(0, 10)
 
 /** The window from a first day to a last day, both inclusive. */
 export const windowOf = (t: { first: string; last: string }, zone: string) => ({

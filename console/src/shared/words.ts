@@ -1,12 +1,87 @@
-import { differenceInCalendarDays, format, parseISO } from 'date-fns'
+// Days are those of the organisation, wherever the browser stands.
+const here = Intl.DateTimeFormat().resolvedOptions().timeZone
+let zone = here
 
-/** "Ends 30 Nov, in 6 days", seen from the day looked at. */
+/** Has days and times be told in the time zone of the organisation. */
+export const setZone = (name: string) => {
+  zone = name
+}
+
+const months = 'Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec'.split(' ')
+const longMonths = 'January February March April May June July August September October November December'.split(' ')
+const weekdays = 'Sun Mon Tue Wed Thu Fri Sat'.split(' ')
+
+const formats = new Map<string, Intl.DateTimeFormat>()
+
+/** How a clock in a time zone reads at an instant. */
+function clock(at: Date, where: string): { day: string; time: string; seconds: string } {
+  let f = formats.get(where)
+  if (!f) {
+    f = new Intl.DateTimeFormat('en-CA', {
+      timeZone: where,
+      hourCycle: 'h23',
+      year: 'numeric',
+      month: '2-digit',
+      day: '2-digit',
+      hour: '2-digit',
+      minute: '2-digit',
+      second: '2-digit',
+    })
+    formats.set(where, f)
+  }
+  const p = Object.fromEntries(f.formatToParts(at).map((x) => [x.type, x.value]))
+  return { day: `${p.year}-${p.month}-${p.day}`, time: `${p.hour}:${p.minute}`, seconds: p.second! }
+}
+
+const isDay = (s: string) => /^\d{4}-\d\d-\d\d$/.test(s)
+
+/** The day, in the organisation, of an instant. */
+export const dayOf = (at: Date | string) => (typeof at === 'string' && isDay(at) ? at : clock(new Date(at), zone).day)
+
+/** Days from one day to another. */
+const between = (from: string, to: string) => Math.round((Date.parse(`${to}T00:00:00Z`) - Date.parse(`${from}T00:00:00Z`)) / 86_400_000)
+
+/** The day before a day. */
+export const dayBefore = (day: string) => new Date(Date.parse(`${day}T00:00:00Z`) - 86_400_000).toISOString().slice(0, 10)
+
+/** The same day of the month before, or its last. */
+export function monthBefore(day: string): string {
+  const [y, m, d] = day.split('-').map(Number)
+  const last = new Date(Date.UTC(y!, m! - 1, 0)).getUTCDate()
+  return new Date(Date.UTC(y!, m! - 2, Math.min(d!, last))).toISOString().slice(0, 10)
+}
+
+function words(day: string, names: string[], year = true): string {
+  const [y, m, d] = day.split('-').map(Number)
+  return `${d} ${names[m! - 1]}${year ? ` ${y}` : ''}`
+}
+
+/** Says whose time it is, where the browser's is another at that instant: ", Lisbon time". */
+function whose(at: Date): string {
+  const ours = clock(at, zone)
+  const theirs = clock(at, here)
+  if (ours.day === theirs.day && ours.time === theirs.time) return ''
+  return `, ${zone.slice(zone.lastIndexOf('/') + 1).replaceAll('_', ' ')} time`
+}
+
+/** The last day of what ends at an instant, "until" in the API: the day before, where that is
+ * midnight; otherwise the time is told too. */
+export function lastDay(until: string): string {
+  const at = new Date(until)
+  const c = clock(at, zone)
+  if (c.time !== '00:00' || c.seconds !== '00') return `${words(c.day, months)}, ${c.time}${whose(at)}`
+  return words(dayBefore(c.day), months) + whose(at)
+}
+
+/** "30 Nov, 6 days": the last day of what ends at an instant, seen from the day looked at. */
 export function until(iso: string | undefined, now: Date): string {
   if (!iso) return 'no end'
-  const end = parseISO(iso)
-  const days = differenceInCalendarDays(end, now)
-  const day = format(end, end.getFullYear() === now.getFullYear() ? 'd MMM' : 'd MMM yyyy')
-  if (days < 0) return `ended ${day}`
+  const c = clock(new Date(iso), zone)
+  const last = c.time === '00:00' && c.seconds === '00' ? dayBefore(c.day) : c.day
+  const today = dayOf(now)
+  const days = between(today, last)
+  const day = words(last, months, last.slice(0, 4) !== today.slice(0, 4)) + whose(new Date(iso))
+  if (days < 0 || new Date(iso) <= now) return `ended ${day}`
   if (days === 0) return `${day}, today`
   if (days <= 60) return `${day}, ${days} ${days === 1 ? 'day' : 'days'}`
   return day
@@ -15,12 +90,17 @@ export function until(iso: string | undefined, now: Date): string {
 /** Members of several times: "until 3 Mar 2027, and from 9 Mar 2027 until 2 Apr 2027". */
 export const times = (when: { from?: string; until?: string }[]) =>
   when
-    .map((w) => [w.from && `from ${shortDay(w.from)}`, w.until && `until ${shortDay(w.until)}`].filter(Boolean).join(' ') || 'for good')
+    .map((w) => [w.from && `from ${shortDay(w.from)}`, w.until && `until ${lastDay(w.until)}`].filter(Boolean).join(' ') || 'for good')
     .join(', and ')
 
-export const shortDay = (iso: string) => format(parseISO(iso), 'd MMM yyyy')
-export const moment = (iso: string) => format(parseISO(iso), 'd MMM yyyy, HH:mm')
-export const fullDay = (day: string) => format(parseISO(day), 'd MMMM yyyy')
+/** A day, or the day of an instant. */
+export function shortDay(iso: string): string {
+  return words(dayOf(iso), months)
+}
+export const moment = (iso: string) => `${shortDay(iso)}, ${clock(new Date(iso), zone).time}${whose(new Date(iso))}`
+export const fullDay = (day: string) => words(day, longMonths)
+/** "Sat 28 Nov 2026". */
+export const weekday = (day: string) => `${weekdays[new Date(`${day}T00:00:00Z`).getUTCDay()]} ${words(day, months)}`
 
 export function count(n: number, one: string, many = one + 's'): string {
   return `${n.toLocaleString('en')} ${n === 1 ? one : many}`
@@ -40,23 +120,14 @@ export function unitWords(unit: string | undefined): string {
     .join(' / ')
 }
 
-/** The last instant of a day in a time zone, as RFC 3339. */
+/** The last instant of a day in a time zone, as RFC 3339; nothing where there is no such day. */
 export function endOfDay(day: string, zone: string): string {
   const next = new Date(`${day}T00:00:00Z`).getTime() + 86_400_000
   const shown = (t: number) => {
-    const parts = new Intl.DateTimeFormat('en-CA', {
-      timeZone: zone,
-      hourCycle: 'h23',
-      year: 'numeric',
-      month: '2-digit',
-      day: '2-digit',
-      hour: '2-digit',
-      minute: '2-digit',
-      second: '2-digit',
-    }).formatToParts(t)
-    const get = (type: string) => Number(parts.find((p) => p.type === type)?.value)
-    return Date.UTC(get('year'), get('month') - 1, get('day'), get('hour'), get('minute'), get('second'))
+    const c = clock(new Date(t), zone)
+    return Date.parse(`${c.day}T${c.time}:${c.seconds}Z`)
   }
+  if (Number.isNaN(next)) return ''
   let t = next
   for (let i = 0; i < 2; i++) t = next - (shown(t) - t) // twice, for the days clocks change
   return new Date(t - 1).toISOString()

@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, api, ProblemError } from '../api/client'
 import { Faults } from '../shared/State'
+import { draftsOf, forgetDrafts } from './drafts'
 import { useMe } from './session'
 
 /** Who I am: theme, password, sign out. */
@@ -10,10 +11,11 @@ export function Account() {
   const me = useMe()
   const queries = useQueryClient()
   const [changing, setChanging] = useState(false)
+  const [left, setLeft] = useState(false) // what was not committed
   const signOut = useMutation({
     mutationFn: () => answer(api.DELETE('/api/v1/session')),
     onSettled: () => {
-      sessionStorage.clear()
+      forgetDrafts()
       queries.clear()
       window.location.assign('/')
     },
@@ -39,9 +41,18 @@ export function Account() {
           Change my password
         </button>
         {changing && <Password done={() => setChanging(false)} />}
-        <button type="button" className="press" onClick={() => signOut.mutate()}>
-          Sign out
-        </button>
+        {left ? (
+          <div className="border-brass border-l-3 pl-3">
+            <p>There is something that you have not committed. Signing out throws it away.</p>
+            <button type="button" className="press" onClick={() => signOut.mutate()}>
+              Throw it away and sign out
+            </button>
+          </div>
+        ) : (
+          <button type="button" className="press" onClick={() => (draftsOf(me.user.id!).length > 0 ? setLeft(true) : signOut.mutate())}>
+            Sign out
+          </button>
+        )}
       </PopoverPanel>
     </Popover>
   )

@@ -1,49 +1,37 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import { answer, api, ProblemError, type Schemas } from '../api/client'
+import { ProblemError, type Schemas } from '../api/client'
+import { Lost } from '../shared/Lost'
+import { namesOf } from '../shared/named'
 import { PathText } from '../shared/PathText'
 import { Rails } from '../shared/Rails'
 import { Faults } from '../shared/State'
-import { count, shortDay, times } from '../shared/words'
+import { count, lastDay, shortDay, times } from '../shared/words'
 import { othersOf, PassOn } from './PassOn'
-import { useSheet } from './sheet'
+import { useSend } from './send'
+import { useSheet, type Line } from './sheet'
 import { wouldDo } from '../api/ask'
 
 /** What has been altered and not yet committed, and what it would do. */
 export function ChangeSheet() {
   const sheet = useSheet()
-  const queries = useQueryClient()
-  const [reason, setReason] = useState('')
   const [passed, setPassed] = useState<string[]>([])
-  const [key, setKey] = useState(() => crypto.randomUUID())
   const [told, setTold] = useState<Schemas['ChangeResult']>()
   const [passedOn, setPassedOn] = useState<Schemas['PendingChange']>()
   const operations = sheet.lines.flatMap((l) => l.operations)
   // What was passed on comes with its reason.
   const pending = [...new Map(sheet.lines.flatMap((l) => (l.pending ? [[l.pending.id, l.pending] as const] : []))).values()]
-  const why = reason.trim() || pending.map((p) => p.reason).join('; ')
+  const why = sheet.reason.trim() || pending.map((p) => p.reason).join('; ')
 
   const preview = useQuery({ ...wouldDo(operations), enabled: operations.length > 0, placeholderData: keepPreviousData })
-  const commit = useMutation({
-    mutationFn: () =>
-      answer(
-        api.POST('/api/v1/changes', {
-          params: { header: { 'Idempotency-Key': key } },
-          body: { operations, reason: why, based_on: sheet.basedOn, acknowledge: passed, pending_changes: pending.map((p) => p.id) },
-        }),
-      ),
-    onSuccess: async (result) => {
-      setTold(result)
-      setPassedOn(undefined)
-      setReason('')
-      setPassed([])
-      sheet.clear()
-      await queries.invalidateQueries()
-    },
-    // What was looked at may be old: the pages are read again.
-    onError: () => queries.invalidateQueries(),
-    // The next try is another change: the same key would stand for this one.
-    onSettled: () => setKey(crypto.randomUUID()),
+  // What was added meanwhile stays.
+  const commit = useSend('sheet', (result, sent) => {
+    setTold(result)
+    setPassedOn(undefined)
+    setPassed([])
+    if (sheet.lines.every((l) => sent.includes(l.id))) sheet.clear()
+    else sheet.remove(...sent)
   })
 
   // What went wrong was said of these operations, not of others.
@@ -54,6 +42,7 @@ export function ChangeSheet() {
   }
 
   if (sheet.lines.length === 0) {
+    if (sheet.discarded) return <Discarded lines={sheet.discarded.lines} back={sheet.bringBack} close={sheet.forget} />
     if (passedOn) return <PassedOn pending={passedOn} close={() => setPassedOn(undefined)} />
     return told ? <Done result={told} close={() => setTold(undefined)} /> : null
   }
@@ -85,19 +74,26 @@ export function ChangeSheet() {
               <span>
                 <strong>{l.verb}</strong> {l.what}
               </span>
-              <button
-                type="button"
-                className="press shrink-0 self-start text-sm"
-                aria-label={`Remove: ${l.verb} ${l.what}`}
-                onClick={() => sheet.remove(l.id)}
-              >
-                Remove
-              </button>
+              {!commit.isPending && (
+                <button
+                  type="button"
+                  className="press shrink-0 self-start text-sm"
+                  aria-label={`Remove: ${l.verb} ${l.what}`}
+                  onClick={() => sheet.remove(l.id)}
+                >
+                  Remove
+                </button>
+              )}
             </div>
-            {l.detail && <div className="text-soft text-sm">{l.detail}</div>}
+            <div className="text-soft text-sm">{[whom(l), l.detail].filter(Boolean).join(', ')}</div>
           </li>
         ))}
       </ul>
+      {sheet.twice && (
+        <p role="status" className="text-brass mt-2 text-sm">
+          It is on the sheet already: {sheet.twice}.
+        </p>
+      )}
       <div aria-live="polite">
         {preview.data && !preview.error && <Effect result={preview.data} />}
         {preview.isFetching && !preview.data && <p className="text-soft mt-3">Working out what this does …</p>}
@@ -148,12 +144,16 @@ export function ChangeSheet() {
           Passed on to {passedOn.to?.label ?? 'anybody who may make it'}, as {passedOn.id}.
         </p>
       )}
+      {commit.lost && <Lost />}
       <Rails rails={rails} passed={passed} pass={setPassed} />
       <form
         className="mt-4 flex grow flex-col"
         onSubmit={(e) => {
           e.preventDefault()
-          commit.mutate()
+          commit.send(
+            { operations, reason: why, based_on: sheet.basedOn, acknowledge: passed, pending_changes: pending.map((p) => p.id) },
+            sheet.lines.map((l) => l.id),
+          )
         }}
       >
         <label htmlFor="reason">Reason</label>
@@ -162,8 +162,8 @@ export function ChangeSheet() {
           rows={2}
           className="field mt-0.5"
           maxLength={2000}
-          value={reason}
-          onChange={(e) => setReason(e.target.value)}
+          value={sheet.reason}
+          onChange={(e) => sheet.setReason(e.target.value)}
           placeholder={why || 'Recorded with the change'}
         />
         <div className="mt-auto flex gap-2 pt-4">
@@ -172,14 +172,40 @@ export function ChangeSheet() {
             className="button"
             disabled={why === '' || blocked || preview.isError || preview.data?.unchanged || commit.isPending}
           >
-            Commit {count(sheet.lines.length, 'change')}
+            {commit.isPending ? 'Committing' : 'Commit'} {count(sheet.lines.length, 'change')}
           </button>
-          <button type="button" className="button-quiet" onClick={sheet.clear}>
+          <button type="button" className="button-quiet" disabled={commit.isPending} onClick={sheet.discard}>
             Discard
           </button>
         </div>
         {why === '' && <p className="text-soft mt-1 text-sm">Enter a reason to commit.</p>}
       </form>
+    </aside>
+  )
+}
+
+/** The user names of whom a line is about: people may share a name. */
+function whom(l: Line): string {
+  const names = new Set(l.operations.flatMap((o) => ('user' in o && typeof o.user === 'string' ? [o.user] : [])))
+  return names.size === 1 ? [...names][0]! : ''
+}
+
+/** What was discarded, until something else is put on the sheet. */
+function Discarded({ lines, back, close }: { lines: Line[]; back: () => void; close: () => void }) {
+  return (
+    <aside aria-label="Change sheet" className={drawer}>
+      <h2>Discarded</h2>
+      <p role="status" className="mt-3">
+        {count(lines.length, 'change')} discarded. Nothing was changed.
+      </p>
+      <div className="mt-4 flex gap-2">
+        <button type="button" className="button" autoFocus onClick={back}>
+          Bring back
+        </button>
+        <button type="button" className="button-quiet" onClick={close}>
+          Close
+        </button>
+      </div>
     </aside>
   )
 }
@@ -192,12 +218,13 @@ const drawer =
 function Effect({ result }: { result: Schemas['ChangeResult'] }) {
   const p = result.preview
   if (!p) return null
+  const name = namesOf(p.effects.flatMap((e) => e.users))
   return (
     <div className="bg-wash mt-3 rounded-md p-3">
       <h3 className="font-semibold">What this does</h3>
       {result.unchanged && <p>{result.notes?.map((n) => n.message).join(' ') || 'No change: it is so already.'}</p>}
       {p.effects.slice(0, Math.min(8, p.effect_count)).map((e, i) => (
-        <EffectLine key={i} effect={e} />
+        <EffectLine key={i} effect={e} name={name} />
       ))}
       {p.effect_count > 8 && <p className="text-soft text-sm">and {p.effect_count - 8} more effects</p>}
       {p.states?.map((s) => (
@@ -219,8 +246,8 @@ function Effect({ result }: { result: Schemas['ChangeResult'] }) {
   )
 }
 
-function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
-  const who = e.user_count === 1 ? e.users[0]?.label : count(e.user_count, 'user')
+function EffectLine({ effect: e, name }: { effect: Schemas['Effect']; name: (u: Schemas['Ref']) => string }) {
+  const who = e.user_count === 1 && e.users[0] ? name(e.users[0]) : count(e.user_count, 'user')
   const verb = e.user_count === 1 ? { gain: 'gains', lose: 'loses' } : { gain: 'gain', lose: 'lose' }
   const sides = [
     { sign: '+', ink: 'text-kelp', word: verb.gain, lines: e.gained ?? [] },
@@ -246,16 +273,13 @@ function EffectLine({ effect: e }: { effect: Schemas['Effect'] }) {
             {l.schedule && <span className="text-soft">, {l.schedule.words}</span>}
             {l.when && <span className="text-brass"> {times(l.when)}</span>}
             {!l.when && l.from && <span className="text-soft"> from {shortDay(l.from)}</span>}
-            {!l.when && l.until && <span className="text-brass"> until {shortDay(l.until)}</span>}
+            {!l.when && l.until && <span className="text-brass"> until {lastDay(l.until)}</span>}
           </li>
         ))}
       </ul>
       {e.user_count > 1 && (
         <p className="text-soft mb-1 ml-8">
-          {e.users
-            .slice(0, 12)
-            .map((u) => u.label)
-            .join(', ')}
+          {e.users.slice(0, 12).map(name).join(', ')}
           {e.user_count > 12 && ` and ${e.user_count - 12} more`}
         </p>
       )}
@@ -295,7 +319,12 @@ function Done({ result, close }: { result: Schemas['ChangeResult']; close: () =>
         <p className="mb-2">
           {result.unchanged
             ? 'Nothing to change: everything is so already. No revision was made.'
-            : `Committed as revision ${result.revision}.`}
+            : result.repeated
+              ? `It was made, as revision ${result.revision}: the answer was lost on its way.`
+              : `Committed as revision ${result.revision}.`}{' '}
+          <Link to="/ledger" className="press">
+            Ledger
+          </Link>
         </p>
         <ul>
           {result.sentences.map((s, i) => (

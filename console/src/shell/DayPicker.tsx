@@ -1,8 +1,7 @@
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react'
 import { useNavigate } from '@tanstack/react-router'
-import { format } from 'date-fns'
 import { useState } from 'react'
-import { fullDay } from '../shared/words'
+import { dayOf, fullDay, weekday } from '../shared/words'
 import { useDay } from './day'
 import { useMe } from './session'
 
@@ -11,14 +10,14 @@ export function DayPicker() {
   const { day } = useDay()
   const me = useMe()
   const navigate = useNavigate()
-  const today = format(new Date(me.now), 'yyyy-MM-dd')
-  const first = me.first_revision_at ? format(new Date(me.first_revision_at), 'yyyy-MM-dd') : undefined
+  const today = dayOf(me.now)
+  const first = me.first_revision_at ? dayOf(me.first_revision_at) : undefined
   const [wanted, setWanted] = useState('')
   const go = (to: string | undefined) => void navigate({ to: '.', search: (s: object) => ({ ...s, day: to }) })
   return (
     <Popover className="relative">
       <PopoverButton className={`border-b-2 px-0.5 py-1 font-semibold ${day ? 'border-brass text-brass' : 'border-ink'}`}>
-        {day ? fullDay(day) : `Today, ${format(new Date(me.now), 'EEE d MMM yyyy')}`} <span aria-hidden>▾</span>
+        {day ? fullDay(day) : `Today, ${weekday(today)}`} <span aria-hidden>▾</span>
       </PopoverButton>
       <PopoverPanel className="border-rule bg-sheet absolute right-0 z-30 mt-2 w-72 rounded-md border p-4">
         {({ close }) => (

@@ -4,6 +4,7 @@ import { useNavigate } from '@tanstack/react-router'
 import { useEffect, useRef, useState } from 'react'
 import type { Schemas } from '../api/client'
 import { ask } from '../api/ask'
+import { tabLeadsOn } from '../shared/enter'
 
 type Hit = Schemas['Hit']
 
@@ -46,9 +47,12 @@ export function SearchBox() {
     if (hit.kind === 'application') void navigate({ to: '/applications/$application', params: { application: hit.key } })
   }
   const hits = text.trim() === '' ? [] : (found.data?.hits ?? [])
+  // Those that read the same are told apart by their keys.
+  const reads = (h: Hit) => `${h.label} ${h.hint ?? ''} ${h.kind}`
+  const twins = new Set(hits.map(reads).filter((r, i, all) => all.indexOf(r) !== i))
   return (
     <Combobox<Hit | null> value={null} onChange={go}>
-      <div className="relative w-full max-w-118">
+      <div className="relative w-full max-w-118" {...tabLeadsOn}>
         <ComboboxInput
           ref={box}
           aria-label="Search for anyone or anything"
@@ -62,9 +66,12 @@ export function SearchBox() {
           // Enter before the answer is there means its first hit, not what an
           // earlier letter found.
           onKeyDown={(e) => {
-            if (e.key === 'Enter' && found.isPlaceholderData) {
+            if (e.key === 'Enter' && text.trim() !== '' && (found.isPending || found.isPlaceholderData)) {
               e.preventDefault()
-              void queries.fetchQuery(finding(text)).then((f) => go(f.hits[0] ?? null))
+              queries.fetchQuery(finding(text)).then(
+                (f) => go(f.hits[0] ?? null),
+                () => undefined, // which the list says
+              )
             }
           }}
           autoComplete="off"
@@ -79,11 +86,16 @@ export function SearchBox() {
           {hits.map((h) => (
             <ComboboxOption key={h.id} value={h} className="data-focus:bg-open flex cursor-pointer justify-between gap-3 px-3 py-1.5">
               <span>
-                {h.label} {h.hint && <span className="text-soft text-sm">{h.hint}</span>}
+                {h.label} {twins.has(reads(h)) && <span className="font-mono text-sm">{h.key} </span>}
+                {h.hint && <span className="text-soft text-sm">{h.hint}</span>}
               </span>
               <span className="text-soft text-sm">{h.kind}</span>
             </ComboboxOption>
           ))}
+          {text.trim() !== '' && found.isPending && <div className="text-soft px-3 py-1.5">Searching …</div>}
+          {text.trim() !== '' && found.isError && (
+            <div className="text-soft px-3 py-1.5">No answer came. It is asked again when the service is back.</div>
+          )}
           {text.trim() !== '' && found.isSuccess && hits.length === 0 && <div className="text-soft px-3 py-1.5">Nothing matches.</div>}
         </ComboboxOptions>
       </div>

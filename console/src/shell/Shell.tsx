@@ -1,10 +1,13 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link, Navigate, Outlet } from '@tanstack/react-router'
-import { ProblemError } from '../api/client'
+import { useEffect, useState } from 'react'
+import { callFor, ProblemError, whenOther } from '../api/client'
 import { SignIn } from '../pages/SignIn'
 import { Loading, Trouble } from '../shared/State'
-import { fullDay } from '../shared/words'
+import { fullDay, setZone } from '../shared/words'
 import { Account } from './Account'
+import { useAway } from './away'
+import { Busy } from './Busy'
 import { ChangeSheet } from './ChangeSheet'
 import { useDay } from './day'
 import { DayPicker } from './DayPicker'
@@ -16,6 +19,11 @@ import { ask } from '../api/ask'
 /** The frame of every page: find box, day, account, pages, change sheet. */
 export function Shell() {
   const me = useQuery({ ...ask('/api/v1/me'), staleTime: 60_000 })
+  const [other, setOther] = useState(false)
+  useEffect(() => whenOther(() => setOther(true)), [])
+  const user = me.data?.user.id
+  callFor(user)
+  if (other) return <SomebodyElse user={me.data?.user.label ?? 'the user before'} />
   if (me.error instanceof ProblemError && me.error.problem.status === 401) return <SignIn />
   if (me.error && !me.data)
     return (
@@ -29,12 +37,30 @@ export function Shell() {
         <Loading what="who you are" />
       </main>
     )
+  setZone(me.data.time_zone)
   return (
     <SessionContext.Provider value={me.data}>
-      <SheetProvider>
+      <SheetProvider key={user}>
         <Frame />
       </SheetProvider>
     </SessionContext.Provider>
+  )
+}
+
+/** In another tab somebody else signed in: this page was of the user before, and nothing of
+ * it is done in the name of another. */
+function SomebodyElse({ user }: { user: string }) {
+  return (
+    <main className="p-8">
+      <h1>Somebody else is signed in</h1>
+      <p role="alert" className="mt-2 max-w-140">
+        In this browser another user has signed in since {user} did. Nothing was done in their name. What {user} has not committed is kept
+        for them until they sign in again.
+      </p>
+      <button type="button" className="button mt-4" onClick={() => window.location.assign('/')}>
+        Go on as the user who is signed in
+      </button>
+    </main>
   )
 }
 
@@ -88,6 +114,7 @@ const pages = [
 function Frame() {
   const { day, past } = useDay()
   const me = useMe()
+  const away = useAway()
   const today = useQuery({ ...ask('/api/v1/today'), staleTime: 60_000, enabled: !past })
   const pending = useQuery({
     ...ask('/api/v1/pending-changes'),
@@ -112,6 +139,12 @@ function Frame() {
           <Account />
         </div>
       </header>
+      <Busy />
+      {away && (
+        <p role="alert" className="bg-wash text-brick border-rule border-b px-4.5 py-1 font-semibold">
+          The service cannot be reached. It is tried again by itself; what you typed is kept.
+        </p>
+      )}
       {past && (
         <p role="status" className="bg-wash text-brass border-rule border-b px-4.5 py-1 font-semibold">
           As of {fullDay(day!)}, read only.{' '}

@@ -1,5 +1,6 @@
 import { createContext, useContext, useMemo, useState, type ReactNode } from 'react'
 import type { Operation } from '../api/client'
+import { useDraft } from './drafts'
 
 /** One thing on the change sheet: an operation and how it reads. */
 export type Line = {
@@ -15,54 +16,84 @@ export type Line = {
 type Sheet = {
   lines: Line[]
   basedOn: number
+  reason: string
+  setReason: (reason: string) => void
   open: boolean
   setOpen: (open: boolean) => void
   add: (line: Omit<Line, 'id'>, revision: number) => void
   /** Adds several at once. */
   load: (lines: Omit<Line, 'id'>[], revision: number) => void
+  /** What was to be added and is there already. */
+  twice?: string
   remove: (...ids: string[]) => void
   clear: () => void
+  /** Throws the sheet away; it can be brought back until the next line is added. */
+  discard: () => void
+  discarded?: Kept
+  bringBack: () => void
+  forget: () => void
   /** What has moved since has been seen, up to this revision. */
   seen: (revision: number) => void
 }
 
 const SheetContext = createContext<Sheet | null>(null)
 
-type Kept = { lines: Line[]; basedOn: number }
+type Kept = { lines: Line[]; basedOn: number; reason: string }
 
-function read(): Kept {
-  try {
-    return JSON.parse(sessionStorage.getItem('sheet') ?? '') as Kept
-  } catch {
-    return { lines: [], basedOn: 0 }
-  }
-}
+const blank: Kept = { lines: [], basedOn: 0, reason: '' }
 
-/** Keeps the sheet over page loads, in this window alone. */
+/** Keeps the sheet of whoever is signed in over page loads, in this tab alone. */
 export function SheetProvider({ children }: { children: ReactNode }) {
-  const [kept, setKept] = useState(read)
+  const [kept, keep] = useDraft('sheet', blank)
+  const [discarded, setDiscarded] = useDraft<Kept | null>('sheet discarded', null)
   const [open, setOpen] = useState(true)
+  const [twice, setTwice] = useState<string>()
   const sheet = useMemo<Sheet>(() => {
-    const keep = (next: Kept) => {
-      sessionStorage.setItem('sheet', JSON.stringify(next))
-      setKept(next)
-    }
     const load = (more: Omit<Line, 'id'>[], revision: number) => {
-      const lines = [...kept.lines, ...more.map((l) => ({ ...l, id: crypto.randomUUID() }))]
-      keep({ lines, basedOn: kept.lines.length === 0 ? revision : Math.min(kept.basedOn, revision) })
+      const does = (l: Omit<Line, 'id'>) => JSON.stringify(l.operations)
+      const there = new Set(kept.lines.map(does))
+      const fresh = more.filter((l) => !there.has(does(l)))
+      setTwice(fresh.length < more.length ? more.find((l) => !fresh.includes(l))!.what : undefined)
       setOpen(true)
+      if (fresh.length === 0) return
+      setDiscarded(null)
+      keep((was) => ({
+        ...was,
+        lines: [...was.lines, ...fresh.map((l) => ({ ...l, id: crypto.randomUUID() }))],
+        basedOn: was.lines.length === 0 ? revision : Math.min(was.basedOn, revision),
+      }))
     }
     return {
       ...kept,
       open,
       setOpen,
+      setReason: (reason) => keep((was) => ({ ...was, reason })),
       add: (line, revision) => load([line], revision),
       load,
-      remove: (...ids) => keep({ ...kept, lines: kept.lines.filter((l) => !ids.includes(l.id)) }),
-      clear: () => keep({ lines: [], basedOn: 0 }),
-      seen: (revision) => keep({ ...kept, basedOn: revision }),
+      twice,
+      remove: (...ids) => {
+        setTwice(undefined)
+        keep((was) => ({ ...was, lines: was.lines.filter((l) => !ids.includes(l.id)) }))
+      },
+      clear: () => {
+        setTwice(undefined)
+        keep(blank)
+      },
+      discard: () => {
+        setTwice(undefined)
+        setDiscarded(kept)
+        keep(blank)
+      },
+      discarded: discarded ?? undefined,
+      bringBack: () => {
+        if (discarded) keep(discarded)
+        setDiscarded(null)
+        setOpen(true)
+      },
+      forget: () => setDiscarded(null),
+      seen: (revision) => keep((was) => ({ ...was, basedOn: revision })),
     }
-  }, [kept, open])
+  }, [kept, keep, discarded, setDiscarded, open, twice])
   return <SheetContext.Provider value={sheet}>{children}</SheetContext.Provider>
 }
 

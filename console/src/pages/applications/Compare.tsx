@@ -4,11 +4,12 @@ import { answer, api, type Operation, type Schemas } from '../../api/client'
 import { Empty, Trouble } from '../../shared/State'
 import { count, list, moment } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
+import { useTyped } from '../../shell/drafts'
 
 /** How the application’s own list of what it has differs from what is registered. */
 export function Compare({ application: a }: { application: Schemas['Application'] }) {
   const sheet = useSheet()
-  const [text, setText] = useState('')
+  const [text, setText] = useTyped('Compare text', '')
   const [asked, setAsked] = useState(true)
   const compare = useMutation({
     mutationFn: () =>

@@ -1,8 +1,8 @@
-import { useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { PickBox } from '../../shared/PickBox'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useUserChoices } from '../users/choices'
+import { useEdited } from '../../shell/drafts'
 
 /** How an application is described, its owner, and how its roles are
  * meant to be given. */
@@ -18,7 +18,7 @@ export function Describe({ application: a }: { application: Schemas['Application
     direct: a.direct_assignments ?? '',
     actions: a.actions.map((x) => x.key).join(', '),
   }
-  const [x, setX] = useState(now)
+  const [x, setX] = useEdited('Describe x', now)
   const words = x.actions.split(/[\s,]+/).filter(Boolean)
   const changed: Record<string, unknown> = {}
   if (x.label !== now.label) changed.label = x.label.trim()

@@ -1,4 +1,3 @@
-import { useState } from 'react'
 import type { Operation, Schemas } from '../../api/client'
 import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
@@ -6,12 +5,13 @@ import { Empty } from '../../shared/State'
 import { list } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 import { Covered } from './Covered'
+import { useTyped } from '../../shell/drafts'
 
 /** What keeps parts of an application from permissions written for more. */
 export function Fences({ application: a, writes }: { application: Schemas['Application']; writes: boolean }) {
   const sheet = useSheet()
   const empty = { pattern: '', why: '', actions: [] as string[] }
-  const [x, setX] = useState(empty)
+  const [x, setX] = useTyped('Fences x', empty)
   const fences = a.fences ?? []
   const words = (actions: string[]) => (actions.includes('*') ? 'all actions' : list(actions))
   return (

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import type { Operation } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { Empty, Loading, Trouble } from '../../shared/State'
@@ -10,6 +9,7 @@ import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { ask } from '../../api/ask'
+import { useTyped } from '../../shell/drafts'
 
 /** All applications, and how to register one. */
 export function ApplicationList() {
@@ -66,7 +66,7 @@ const usual = ['create', 'read', 'update', 'delete']
 function NewApplication({ revision }: { revision: number }) {
   const sheet = useSheet()
   const empty = { label: '', description: '', actions: usual.join(', ') }
-  const [x, setX] = useState(empty)
+  const [x, setX] = useTyped('NewApplication x', empty)
   const key = keyOf(x.label)
   const actions = x.actions.split(/[\s,]+/).filter(Boolean)
   return (

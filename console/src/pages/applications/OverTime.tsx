@@ -1,5 +1,4 @@
 import { useQuery } from '@tanstack/react-query'
-import { format, parseISO } from 'date-fns'
 import { Loading, Trouble } from '../../shared/State'
 import { shortDay } from '../../shared/words'
 import { ask } from '../../api/ask'
@@ -46,7 +45,7 @@ export function OverTime({ application }: { application: string }) {
       <div aria-hidden className="text-soft flex gap-2 text-sm">
         {over.data.points.map((p) => (
           <div key={p.at} className="grow basis-0 text-center">
-            {format(parseISO(p.at), 'MMM')}
+            {shortDay(p.at).split(' ')[1]}
           </div>
         ))}
       </div>

@@ -7,6 +7,7 @@ import { Empty } from '../../shared/State'
 import { count } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 import { Compare } from './Compare'
+import { useTyped } from '../../shell/drafts'
 
 type Resource = Schemas['Resource']
 
@@ -189,7 +190,7 @@ function Edit({ application: a, resource: r, done }: { application: Schemas['App
 function AddOne({ application: a }: { application: Schemas['Application'] }) {
   const sheet = useSheet()
   const empty = { path: '', label: '', kind: '', open: false }
-  const [x, setX] = useState(empty)
+  const [x, setX] = useTyped('AddOne x', empty)
   return (
     <form
       aria-label="Add a resource"
@@ -273,7 +274,7 @@ const most = 2000
 
 function PasteMany({ application: a }: { application: Schemas['Application'] }) {
   const sheet = useSheet()
-  const [text, setText] = useState('')
+  const [text, setText] = useTyped('PasteMany text', '')
   const there = new Set((a.resources ?? []).map((r) => r.path))
   const { operations, again } = read(text, there)
   return (

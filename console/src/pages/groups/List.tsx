@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import { keyOf } from '../../shared/key'
 import { Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
@@ -9,6 +8,7 @@ import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { ask } from '../../api/ask'
+import { useTyped } from '../../shell/drafts'
 
 /** All groups, and the making of one. */
 export function GroupList() {
@@ -62,7 +62,7 @@ export function GroupList() {
 function NewGroup({ revision }: { revision: number }) {
   const sheet = useSheet()
   const blank = { label: '', description: '', unit: '', filter: '', held_within: '' }
-  const [x, setX] = useState(blank)
+  const [x, setX] = useTyped('NewGroup x', blank)
   const key = keyOf(x.label)
   const field = (name: keyof typeof blank, label: string, hint?: string) => (
     <label>

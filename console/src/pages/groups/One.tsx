@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { FilterWords } from '../../shared/FilterWords'
 import { PickBox, type Choice } from '../../shared/PickBox'
@@ -18,6 +17,7 @@ import { GrantRole } from '../users/Give'
 import { windowOf } from '../../shared/window'
 import { MembersOf } from './Members'
 import { ask } from '../../api/ask'
+import { useEdited, useTyped } from '../../shell/drafts'
 
 const route = getRouteApi('/shell/groups/$group')
 
@@ -180,9 +180,9 @@ function PutIn({ group: g }: { group: Schemas['Group'] }) {
   const sheet = useSheet()
   const zone = useMe().time_zone
   const groups = useGroupChoices()
-  const [user, setUser] = useState({ key: '', name: '' })
-  const [group, setGroup] = useState<Choice | null>(null)
-  const [days, setDays] = useState({ first: '', last: '' })
+  const [user, setUser] = useTyped('PutIn user', { key: '', name: '' })
+  const [group, setGroup] = useTyped<Choice | null>('PutIn group', null)
+  const [days, setDays] = useTyped('PutIn days', { first: '', last: '' })
   const who = user.key ? user.name : (group?.label ?? '')
   return (
     <form
@@ -276,7 +276,7 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
     held_within: g.held_within ?? '',
     owner: g.owner?.key ?? '',
   }
-  const [x, setX] = useState(before)
+  const [x, setX] = useEdited('ChangeGroup x', before)
   const changed = (Object.keys(before) as (keyof typeof before)[]).filter((k) => x[k].trim() !== before[k])
   const field = (name: 'label' | 'description' | 'unit' | 'filter' | 'held_within', label: string) => (
     <label>

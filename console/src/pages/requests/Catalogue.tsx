@@ -8,6 +8,8 @@ import { count, endOfDay } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { Gains } from './One'
 import { ask } from '../../api/ask'
+import { useTyped } from '../../shell/drafts'
+import { Lost } from '../../shared/Lost'
 
 const route = getRouteApi('/shell/catalogue')
 
@@ -90,11 +92,15 @@ export function CataloguePage() {
 
 function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: string }) {
   const zone = useMe().time_zone
-  const [reason, setReason] = useState('')
-  const [last, setLast] = useState('')
+  const [reason, setReason] = useTyped(`reason ${o.role.key}`, '')
+  const [last, setLast] = useTyped(`last ${o.role.key}`, '')
   const [asked, setAsked] = useState<string>()
   const key = o.role.key ?? o.role.label
-  const { commit, problem } = useCommit((result) => setAsked(result.sentences[0]))
+  const { commit, problem } = useCommit(`request ${key} ${user ?? ''}`, (result) => {
+    setReason('')
+    setLast('')
+    setAsked(result.sentences[0] ?? 'Requested')
+  })
   const seen = useQuery(ask('/api/v1/catalogue/{role}', { params: { path: { role: key }, query: { user } } }))
   if (asked || o.waiting)
     return (
@@ -134,6 +140,7 @@ function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: st
         Last day {o.max_days ? '' : <span className="text-soft text-sm">if it is not permanent</span>}
         <input type="date" className="field w-auto" value={last} onChange={(e) => setLast(e.target.value)} />
       </label>
+      {commit.lost && <Lost />}
       {problem && (
         <div role="alert" className="border-brick mt-3 border-l-3 pl-3">
           <p className="font-semibold">{problem.title}</p>

@@ -1,16 +1,17 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { useCommit } from '../../shared/commit'
 import { PathText } from '../../shared/PathText'
 import { Rails } from '../../shared/Rails'
 import { Faults, Loading, Trouble } from '../../shared/State'
-import { count, endOfDay, shortDay } from '../../shared/words'
+import { count, endOfDay, lastDay, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { whereItIs } from './Line'
 import { ask } from '../../api/ask'
+import { useTyped } from '../../shell/drafts'
+import { Lost } from '../../shared/Lost'
 
 const route = getRouteApi('/shell/requests/$request')
 
@@ -30,7 +31,7 @@ export function OneRequest() {
       <p className="text-soft mt-1">
         {r.id}, {r.state}. {r.words && `To ${r.words}. `}
         {r.from && `From ${shortDay(r.from)}. `}
-        {r.until ? `Until ${shortDay(r.until)}. ` : 'Without an end. '}
+        {r.until ? `Until ${lastDay(r.until)}. ` : 'Without an end. '}
         {whereItIs(r)}
       </p>
       {r.scopes?.map((s, i) => (
@@ -143,9 +144,12 @@ function StepBox({ step: s }: { step: Schemas['RequestStep'] }) {
 
 function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
   const zone = useMe().time_zone
-  const [reason, setReason] = useState('')
-  const [last, setLast] = useState('')
-  const { commit, problem, rails, passed, pass } = useCommit(() => undefined)
+  const [reason, setReason] = useTyped('Decision reason', '')
+  const [last, setLast] = useTyped('Decision last', '')
+  const { commit, problem, rails, passed, pass } = useCommit(`decide ${r.id}`, () => {
+    setReason('')
+    setLast('')
+  })
   const decide = (decision: 'approve' | 'refuse') => {
     const until = last && decision === 'approve' ? new Date(new Date(endOfDay(last, zone)).getTime() + 1).toISOString() : undefined
     commit.mutate({ reason, operations: [{ op: 'decide_request', request: r.id, decision, until }] })
@@ -182,6 +186,7 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
           <Faults problem={problem} />
         </div>
       )}
+      {commit.lost && <Lost />}
       <Rails rails={rails} passed={passed} pass={pass} />
       <div className="mt-3 flex gap-2">
         <button type="submit" className="button" disabled={reason.trim() === '' || commit.isPending}>
@@ -197,7 +202,7 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
 }
 
 function Withdrawal({ request: r }: { request: Schemas['OneRequest'] }) {
-  const { commit, problem } = useCommit(() => undefined)
+  const { commit, problem } = useCommit(`withdraw ${r.id}`, () => undefined)
   return (
     <div className="mt-6">
       <button

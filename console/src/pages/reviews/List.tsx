@@ -10,6 +10,8 @@ import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { chosen } from '../../shared/chosen'
 import { ask } from '../../api/ask'
+import { useTyped } from '../../shell/drafts'
+import { Lost } from '../../shared/Lost'
 
 /** The rounds of review, and opening another. */
 export function ReviewList() {
@@ -68,10 +70,10 @@ function OpenRound() {
   const applications = useQuery(ask('/api/v1/applications'))
   const groups = useQuery(ask('/api/v1/groups'))
   const empty = { label: '', kind: 'application', application: '', group: '', filter: '', reviewers: 'manager', reason: '' }
-  const [x, setX] = useState(empty)
+  const [x, setX] = useTyped('OpenRound x', empty)
   const [said, setSaid] = useState<string>()
-  const { commit, problem } = useCommit((r) => {
-    setSaid(r.sentences[0])
+  const { commit, problem } = useCommit('open round', (r) => {
+    setSaid(r.sentences[0] ?? 'The round is open')
     setX(empty)
   })
   const key = keyOf(x.label)
@@ -94,6 +96,7 @@ function OpenRound() {
       }}
     >
       <h2>Open a round</h2>
+      {commit.lost && <Lost />}
       {said && <p role="status">{said}.</p>}
       <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
         <label>

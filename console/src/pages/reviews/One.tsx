@@ -7,10 +7,12 @@ import { Mark } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
 import { Rails } from '../../shared/Rails'
 import { Empty, Faults, Loading, Trouble } from '../../shared/State'
-import { count, shortDay } from '../../shared/words'
+import { count, lastDay, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { Progress } from './List'
 import { ask, askPages, wouldDo } from '../../api/ask'
+import { useDraft, useTyped } from '../../shell/drafts'
+import { Lost } from '../../shared/Lost'
 
 const route = getRouteApi('/shell/reviews/$round')
 
@@ -81,13 +83,7 @@ export function OneReview() {
       {lines.isPending && !lines.error && <Loading what="the items" />}
       {lines.data && all.length === 0 && <Empty>{shown === 'mine' ? 'Nothing is left for you to decide here.' : 'No line.'}</Empty>}
       {all.length > 0 && (
-        <Lines
-          key={`${shown} ${r.revision}`}
-          round={r.key}
-          lines={all}
-          decides={!past && r.state === 'open'}
-          total={lines.data?.pages[0]?.total ?? 0}
-        />
+        <Lines key={shown} round={r.key} lines={all} decides={!past && r.state === 'open'} total={lines.data?.pages[0]?.total ?? 0} />
       )}
       {lines.hasNextPage && (
         <button type="button" className="button-quiet mt-3" onClick={() => void lines.fetchNextPage()}>
@@ -98,14 +94,17 @@ export function OneReview() {
   )
 }
 
-/** The lines, with what is said of each before it is saved. K keeps, R revokes,
+/** The lines, with what is said of each before it is saved: a draft, which is kept in this
+ * browser for the round and whoever reviews, whatever is shown. K keeps, R revokes,
  * U takes back, the arrows move, Enter shows the path. */
 function Lines({ round, lines, decides, total }: { round: string; lines: Line[]; decides: boolean; total: number }) {
-  const [said, setSaid] = useState<Said>({})
+  const [said, setSaid] = useDraft<Said>(`review ${round}`, {}, 'browser')
+  const [thrown, setThrown] = useState<Said>()
   const [at, setAt] = useState(0)
   const [open, setOpen] = useState<number>()
   const table = useRef<HTMLTableSectionElement>(null)
   const mine = decides && lines.some((l) => l.mine)
+  const undecided = lines.filter((l) => l.mine && !l.gone && !l.decision && !said[keyOf(l)])
   const say = (all: Line[], decision?: 'keep' | 'revoke') =>
     setSaid((was) => {
       const next = { ...was }
@@ -138,18 +137,9 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
     <>
       <p className="text-soft mt-2 text-sm">
         {count(total, 'item')}.{mine && ' Keys: arrows move, K keeps, R revokes, U undoes, Enter shows why.'}{' '}
-        {mine && (
-          <button
-            type="button"
-            className="press"
-            onClick={() =>
-              say(
-                lines.filter((l) => !said[keyOf(l)]),
-                'keep',
-              )
-            }
-          >
-            Keep all remaining items here
+        {undecided.length > 0 && (
+          <button type="button" className="press" onClick={() => say(undecided, 'keep')}>
+            Keep the {count(undecided.length, 'undecided item')} shown
           </button>
         )}
       </p>
@@ -178,7 +168,33 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
           ))}
         </tbody>
       </table>
-      {mine && <Save round={round} lines={lines} said={said} done={() => setSaid({})} />}
+      {thrown && Object.keys(said).length === 0 && (
+        <p role="status" className="mt-3">
+          {count(Object.keys(thrown).length, 'decision')} thrown away.{' '}
+          <button
+            type="button"
+            className="press"
+            onClick={() => {
+              setSaid(thrown)
+              setThrown(undefined)
+            }}
+          >
+            Bring back
+          </button>
+        </p>
+      )}
+      {decides && (
+        <Save
+          round={round}
+          said={said}
+          hidden={Object.keys(said).filter((k) => !lines.some((l) => keyOf(l) === k)).length}
+          done={() => setSaid({})}
+          throwAway={() => {
+            setThrown(said)
+            setSaid({})
+          }}
+        />
+      )}
     </>
   )
 }
@@ -228,7 +244,7 @@ function Row({
               {l.since.by && `, ${l.since.by.label}`}: {l.since.reason}
             </>
           )}
-          {l.until && <div className="text-brass">until {shortDay(l.until)}</div>}
+          {l.until && <div className="text-brass">until {lastDay(l.until)}</div>}
         </td>
         <td className="text-sm">
           {l.peers} of {l.unitmates}
@@ -282,15 +298,29 @@ function Row({
   )
 }
 
-function Save({ round, lines, said, done }: { round: string; lines: Line[]; said: Said; done: () => void }) {
-  const [reason, setReason] = useState('')
-  const { commit, problem, rails, passed, pass } = useCommit(() => {
+function Save({
+  round,
+  said,
+  hidden,
+  done,
+  throwAway,
+}: {
+  round: string
+  said: Said
+  hidden: number
+  done: () => void
+  throwAway: () => void
+}) {
+  const [reason, setReason] = useTyped('Save reason', '')
+  const { commit, problem, rails, passed, pass } = useCommit(`decide items ${round}`, () => {
     setReason('')
     done()
   })
   const n = Object.keys(said).length
   const of = (decision: 'keep' | 'revoke') =>
-    lines.filter((l) => said[keyOf(l)] === decision).map((l) => ({ user: l.user.id ?? '', assignment: l.assignment }))
+    Object.keys(said)
+      .filter((k) => said[k] === decision)
+      .map((k) => ({ user: k.slice(0, k.lastIndexOf(' ')), assignment: k.slice(k.lastIndexOf(' ') + 1) }))
   if (n === 0) return null
   return (
     <form
@@ -311,6 +341,11 @@ function Save({ round, lines, said, done }: { round: string; lines: Line[]; said
       <button type="submit" className="button" disabled={reason.trim() === '' || commit.isPending}>
         Save {count(n, 'decision')}
       </button>
+      <button type="button" className="button-quiet" disabled={commit.isPending} onClick={throwAway}>
+        Throw away
+      </button>
+      {hidden > 0 && <p className="text-soft w-full text-sm">{count(hidden, 'of them is', 'of them are')} not among the items shown.</p>}
+      {commit.lost && <Lost />}
       {problem && (
         <div role="alert" className="border-brick w-full border-l-3 pl-3">
           <p>{problem.detail}</p>
@@ -323,8 +358,8 @@ function Save({ round, lines, said, done }: { round: string; lines: Line[]; said
 }
 
 function SignOff({ round: r }: { round: Schemas['OneRound'] }) {
-  const [reason, setReason] = useState('')
-  const { commit, problem, rails, passed, pass } = useCommit(() => undefined)
+  const [reason, setReason] = useTyped('SignOff reason', '')
+  const { commit, problem, rails, passed, pass } = useCommit(`sign off ${r.key}`, () => undefined)
   const operations = [{ op: 'sign_off', round: r.key }] satisfies Operation[]
   const preview = useQuery({ ...wouldDo(operations), enabled: r.decided === r.items })
   if (r.decided < r.items) return <p className="text-soft mt-2">It can be signed off once every item is decided.</p>

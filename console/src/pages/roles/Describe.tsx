@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { useState } from 'react'
 import type { Operation, Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { PickBox } from '../../shared/PickBox'
@@ -12,6 +11,7 @@ import { useRoleChoices, useUserChoices } from '../users/choices'
 import { HeldWithinField, MaxDaysField, RiskField } from './New'
 import { chosen } from '../../shared/chosen'
 import { ask } from '../../api/ask'
+import { useEdited, useTyped } from '../../shell/drafts'
 
 type Role = Schemas['Role']
 
@@ -27,7 +27,7 @@ export function DescribeRole({ role: r }: { role: Role }) {
     max_days: r.max_days ? String(r.max_days) : '',
     held_within: r.held_within ?? '',
   }
-  const [x, setX] = useState(now)
+  const [x, setX] = useEdited('DescribeRole x', now)
   const changed: Record<string, unknown> = {}
   for (const k of ['label', 'description', 'owner', 'risk', 'held_within'] as const) if (x[k] !== now[k]) changed[k] = x[k].trim()
   if (x.max_days !== now.max_days) changed.max_days = Number(x.max_days || 0)
@@ -107,7 +107,7 @@ export function DescribeRole({ role: r }: { role: Role }) {
 function Offer({ role: r }: { role: Role }) {
   const sheet = useSheet()
   const routes = useQuery(ask('/api/v1/routes'))
-  const [x, setX] = useState({ words: '', route: '', max_days: '' })
+  const [x, setX] = useTyped('Offer x', { words: '', route: '', max_days: '' })
   const all = routes.data?.routes ?? []
   if (r.requestable)
     return (
@@ -185,7 +185,7 @@ function Offer({ role: r }: { role: Role }) {
 
 function Copy({ role: r }: { role: Role }) {
   const sheet = useSheet()
-  const [label, setLabel] = useState('')
+  const [label, setLabel] = useTyped('Copy label', '')
   const key = keyOf(label)
   const full = r.application ? `${r.application.key}/${key}` : key
   return (

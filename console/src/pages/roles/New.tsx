@@ -1,14 +1,14 @@
-import { useState } from 'react'
 import type { Operation, Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { useSheet } from '../../shell/sheet'
 import { chosen } from '../../shared/chosen'
+import { useTyped } from '../../shell/drafts'
 
 /** Makes a role, of an application or of the organisation. */
 export function NewRole({ application, revision }: { application?: Schemas['Application']; revision: number }) {
   const sheet = useSheet()
   const empty = { label: '', description: '', risk: '', max_days: '', heldWithin: '' }
-  const [x, setX] = useState(empty)
+  const [x, setX] = useTyped('NewRole x', empty)
   const key = keyOf(x.label)
   return (
     <form

@@ -10,6 +10,7 @@ import { useSheet } from '../../shell/sheet'
 import { Covered } from '../applications/Covered'
 import { PermissionGrid } from './PermissionGrid'
 import { ask } from '../../api/ask'
+import { useTyped } from '../../shell/drafts'
 
 type Role = Schemas['Role']
 
@@ -111,7 +112,7 @@ function OfApplication({ role: r, application, writes }: { role: Role; applicati
 function ByPattern({ role: r, application: a }: { role: Role; application: Schemas['Application'] }) {
   const sheet = useSheet()
   const empty = { pattern: '', own: false, actions: [] as string[] }
-  const [x, setX] = useState(empty)
+  const [x, setX] = useTyped('ByPattern x', empty)
   return (
     <form
       aria-label="Permit by a pattern"

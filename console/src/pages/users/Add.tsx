@@ -1,5 +1,4 @@
 import { useNavigate } from '@tanstack/react-router'
-import { useState } from 'react'
 import type { Operation } from '../../api/client'
 import { type Choice } from '../../shared/PickBox'
 import { Picks } from '../../shared/Picks'
@@ -8,6 +7,7 @@ import { useSheet } from '../../shell/sheet'
 import { useAttributes } from './attributes'
 import { Fields, operationOf, type Values } from './Fields'
 import { useGroupChoices, useRoleChoices } from './choices'
+import { useTyped } from '../../shell/drafts'
 
 /** Adds a user, with roles and groups in the same change. */
 export function AddUser() {
@@ -17,9 +17,9 @@ export function AddUser() {
   const roleChoices = useRoleChoices()
   const groupChoices = useGroupChoices()
   const attributes = useAttributes()
-  const [values, setValues] = useState<Values>({})
-  const [roles, setRoles] = useState<Choice[]>([])
-  const [groups, setGroups] = useState<Choice[]>([])
+  const [values, setValues] = useTyped<Values>('AddUser values', {})
+  const [roles, setRoles] = useTyped<Choice[]>('AddUser roles', [])
+  const [groups, setGroups] = useTyped<Choice[]>('AddUser groups', [])
   const name = values.user_name?.trim() ?? ''
   const add = () => {
     const operations = [
@@ -29,6 +29,9 @@ export function AddUser() {
     ]
     const detail = [...groups, ...roles].map((c) => c.label).join(', ')
     sheet.add({ verb: 'Add', what: values.display_name?.trim() || name, detail, operations }, me.revision)
+    setValues({})
+    setRoles([])
+    setGroups([])
     void navigate({ to: '/users' })
   }
   return (

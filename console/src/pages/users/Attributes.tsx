@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Fragment, useState, type ReactNode } from 'react'
 import type { Schemas } from '../../api/client'
 import { UserBox } from '../../shared/UserBox'
-import { count, list, shortDay } from '../../shared/words'
+import { count, dayOf, list, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -10,6 +10,7 @@ import { builtInOf, useAttributes } from './attributes'
 import { Fields, operationOf, valuesOf } from './Fields'
 import { SignInOf } from './SignInOf'
 import { ask } from '../../api/ask'
+import { useEdited, useTyped } from '../../shell/drafts'
 
 /** What is said of a user, and what can be done about that. */
 export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
@@ -94,7 +95,7 @@ function Change({
 }) {
   const sheet = useSheet()
   const [before] = useState(() => valuesOf(u, attributes.builtIn))
-  const [values, setValues] = useState(before)
+  const [values, setValues] = useEdited('Change values', before)
   const fields = operationOf(values, before)
   const changed = Object.keys(fields)
   return (
@@ -111,6 +112,7 @@ function Change({
           { verb: 'Change', what: u.display_name, detail, operations: [{ op: 'update_user', user: u.user_name, ...fields }] },
           u.revision,
         )
+        setValues(before)
         done()
       }}
     >
@@ -127,8 +129,11 @@ function Change({
 /** Ends all access of somebody who leaves, and hands over what they answer for. */
 function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => void }) {
   const sheet = useSheet()
-  const [to, setTo] = useState({ key: '', name: '' })
-  const [last, setLast] = useState('')
+  const [to, setTo] = useTyped('Depart to', { key: '', name: '' })
+  const [last, setLast] = useTyped('Depart last', '')
+  // A day that has not ended yet is their last: they are there until then.
+  const me = useMe()
+  const ahead = last !== '' && last >= dayOf(me.now)
   const owned = useQuery(ask('/api/v1/users/{user}/owned', { params: { path: { user: u.user_name } } }))
   const o = owned.data
   const left = o
@@ -150,20 +155,35 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
           {
             verb: 'Depart',
             what: u.display_name,
-            detail: to.key ? `what they own goes to ${to.name}` : undefined,
+            detail: [ahead ? `last day ${shortDay(last)}` : 'at once', to.key && `what they own goes to ${to.name}`]
+              .filter(Boolean)
+              .join(', '),
             operations: [
               ...(to.key ? [{ op: 'hand_over', user: u.user_name, to: to.key } as const] : []),
-              { op: 'update_user', user: u.user_name, status: 'departed', ...(last ? { end_date: last } : {}) },
+              {
+                op: 'update_user',
+                user: u.user_name,
+                ...(ahead ? {} : { status: 'departed' as const }),
+                ...(last ? { end_date: last } : {}),
+              },
             ],
           },
           u.revision,
         )
+        setTo({ key: '', name: '' })
+        setLast('')
         done()
       }}
     >
-      <p>
-        All that {u.display_name} can do ends at once, with sign-in and tokens. Their history stays in the ledger; their user name is never
-        reused.
+      <label className="block max-w-80">
+        Last day <span className="text-soft text-sm">none: at once</span>
+        <input className="field" type="date" value={last} onChange={(e) => setLast(e.target.value)} />
+      </label>
+      <p className="mt-2">
+        {ahead
+          ? `All that ${u.display_name} can do ends after ${shortDay(last)}, with sign-in and tokens.`
+          : `All that ${u.display_name} can do ends at once, with sign-in and tokens.`}{' '}
+        Their history stays in the ledger; their user name is never reused.
       </p>
       {o && (
         <p className="mt-2">
@@ -177,10 +197,6 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
           <UserBox label="Hand over to" value={to.key} onChange={(key, name) => setTo({ key, name })} />
         </div>
       )}
-      <label className="mt-2 block max-w-80">
-        Last day <span className="text-soft text-sm">if it is to be kept</span>
-        <input className="field" type="date" value={last} onChange={(e) => setLast(e.target.value)} />
-      </label>
       <button type="submit" className="button mt-3">
         Add to change sheet
       </button>

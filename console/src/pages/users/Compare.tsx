@@ -4,7 +4,7 @@ import type { Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Things } from '../../shared/Things'
 import { UserBox } from '../../shared/UserBox'
-import { count, shortDay } from '../../shared/words'
+import { count, lastDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -97,7 +97,7 @@ export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
                       )}
                       <span>
                         {p.label}
-                        {p.until && <span className="text-brass"> until {shortDay(p.until)}</span>}
+                        {p.until && <span className="text-brass"> until {lastDay(p.until)}</span>}
                       </span>
                     </label>
                   </li>

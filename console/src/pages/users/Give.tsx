@@ -8,6 +8,7 @@ import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
 import { noLimits, scheduleWords, LimitsFields, type LimitsInput } from './Limits'
+import { useTyped } from '../../shell/drafts'
 
 /** Who a role is given to: a user or a group. */
 export type Holder = { user?: string; group?: string; label: string; revision: number }
@@ -36,8 +37,8 @@ export function GrantRole({ to }: { to: Holder }) {
   const choices = useRoleChoices()
   const sheet = useSheet()
   const zone = useMe().time_zone
-  const [role, setRole] = useState<Choice | null>(null)
-  const [limits, setLimits] = useState(noLimits)
+  const [role, setRole] = useTyped<Choice | null>('GrantRole role', null)
+  const [limits, setLimits] = useTyped('GrantRole limits', noLimits)
   const blank = limits.scopes.some((s) => s.pattern.trim() === '')
   return (
     <form
@@ -160,7 +161,7 @@ export function SetRoles({ user }: { user: Schemas['UserDetail'] }) {
 export function JoinGroup({ user }: { user: Schemas['UserDetail'] }) {
   const choices = useGroupChoices()
   const sheet = useSheet()
-  const [group, setGroup] = useState<Choice | null>(null)
+  const [group, setGroup] = useTyped<Choice | null>('JoinGroup group', null)
   return (
     <form
       className="mt-3 flex items-end gap-3"

@@ -1,11 +1,12 @@
 import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
-import { PickBox } from '../../shared/PickBox'
+import { PickBox, type Choice } from '../../shared/PickBox'
 import { count } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
+import { useTyped } from '../../shell/drafts'
 
 export type Picked = { user_name: string; label: string }
 
@@ -47,7 +48,7 @@ export function Several({
   const sheet = useSheet()
   const groups = useGroupChoices()
   const roles = useRoleChoices()
-  const [unit, setUnit] = useState('')
+  const [unit, setUnit] = useTyped('Several unit', '')
   const who = picked.length === 1 ? picked[0]!.label : count(picked.length, 'user')
   const put = (verb: string, what: string, operation: (user: string) => Operation) => {
     sheet.add(
@@ -112,43 +113,60 @@ export function Several({
         </>
       )}
       {me.may['groups.update'] && (
-        <div className="w-48">
-          <PickBox
-            label="Add to a group"
-            choices={groups}
-            value={null}
-            onChange={(c) => c && put('Add', `${who} to ${c.label}`, (user) => ({ op: 'add_member', group: c.key, user }))}
-          />
-        </div>
+        <PickAndPut
+          label="Add to a group"
+          press="Add"
+          choices={groups}
+          put={(c) => put('Add', `${who} to ${c.label}`, (user) => ({ op: 'add_member', group: c.key, user }))}
+        />
       )}
       {me.may['roles.assign'] && (
         <>
-          <div className="w-48">
-            <PickBox
-              label="Grant a role"
-              choices={roles}
-              value={null}
-              onChange={(c) => c && put('Grant', `${c.label} to ${who}`, (user) => ({ op: 'grant', role: c.key, user }))}
-            />
-          </div>
-          <div className="w-48">
-            <PickBox
-              label="Revoke a role"
-              choices={roles}
-              value={null}
-              onChange={(c) => c && put('Revoke', `${c.label} of ${who}`, (user) => ({ op: 'revoke', role: c.key, user }))}
-            />
-          </div>
+          <PickAndPut
+            label="Grant a role"
+            press="Grant"
+            choices={roles}
+            put={(c) => put('Grant', `${c.label} to ${who}`, (user) => ({ op: 'grant', role: c.key, user }))}
+          />
+          <PickAndPut
+            label="Revoke a role"
+            press="Revoke"
+            choices={roles}
+            put={(c) => put('Revoke', `${c.label} of ${who}`, (user) => ({ op: 'revoke', role: c.key, user }))}
+          />
         </>
       )}
     </section>
   )
 }
 
+/** What is done to many at once has a press of its own, beside the pick. */
+function PickAndPut({ label, press, choices, put }: { label: string; press: string; choices: Choice[]; put: (c: Choice) => void }) {
+  const [picked, setPicked] = useState<Choice | null>(null)
+  return (
+    <form
+      className="flex gap-2"
+      onSubmit={(e) => {
+        e.preventDefault()
+        if (!picked) return
+        put(picked)
+        setPicked(null)
+      }}
+    >
+      <div className="w-44">
+        <PickBox label={label} choices={choices} value={picked} onChange={setPicked} />
+      </div>
+      <button type="submit" className="button-quiet" disabled={!picked}>
+        {press}
+      </button>
+    </form>
+  )
+}
+
 /** Makes a group of whoever a filter chooses, now and later. */
 export function GroupByRule({ filter, revision }: { filter: string; revision: number }) {
   const sheet = useSheet()
-  const [label, setLabel] = useState('')
+  const [label, setLabel] = useTyped('GroupByRule label', '')
   const key = keyOf(label)
   return (
     <form

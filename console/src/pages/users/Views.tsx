@@ -6,6 +6,7 @@ import { keyOf } from '../../shared/key'
 import { Trouble } from '../../shared/State'
 import { useMe } from '../../shell/session'
 import { ask, asked } from '../../api/ask'
+import { useTyped } from '../../shell/drafts'
 
 /** What the address of the list of users says of it. */
 export type ListSearch = { q?: string; status?: string; unit?: string; group?: string; filter?: string; sort?: string; columns?: string }
@@ -27,7 +28,7 @@ export function Views({ search }: { search: ListSearch }) {
       ...ask('/api/v1/users', { params: { query: { ...v.search, limit: 1 } } }),
     })),
   })
-  const [label, setLabel] = useState('')
+  const [label, setLabel] = useTyped('Views label', '')
   const [shared, setShared] = useState(false)
   const [saving, setSaving] = useState(false)
   const [error, setError] = useState<unknown>()
