@@ -449,6 +449,11 @@ func (c *Client) Revisions(ctx context.Context, q Query) (wire.RevisionList, err
 	return get[wire.RevisionList](ctx, c, "/revisions", q)
 }
 
+// Undo is what would take a revision back.
+func (c *Client) Undo(ctx context.Context, revision int64) (wire.Undo, error) {
+	return get[wire.Undo](ctx, c, "/revisions/"+strconv.FormatInt(revision, 10)+"/undo", nil)
+}
+
 // LedgerHead is the head of the ledger as it was at a revision, 0 for the newest.
 func (c *Client) LedgerHead(ctx context.Context, revision int64) (wire.LedgerHead, error) {
 	q := Query{}

@@ -121,6 +121,7 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"GET /menu", "/menu?application=berth-planning&user=ines.halloran", ""},
 		{"GET /revisions", "/revisions?limit=100", ""},
 		{"GET /revisions/{revision}", "/revisions/1", ""},
+		{"GET /revisions/{revision}/undo", "/revisions/900/undo", ""},
 		{"GET /tokens", "/tokens", ""},
 		{"GET /set-up", "/set-up", ""},
 		{"POST /check", "/check", `{"user":"ines.halloran","application":"berth-planning","action":"update","path":"berths/north-1","explain":true}`},

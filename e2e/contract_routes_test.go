@@ -96,6 +96,7 @@ func calls(finance, marine wire.User) []routeCall {
 	needs(403, "read", "ledger", "GET /files/{list}", "/files/revisions?format=csv", "")
 	needs(403, "read", "ledger", "GET /revisions", "/revisions", "")
 	needs(404, "read", "ledger", "GET /revisions/{revision}", "/revisions/900", "")
+	needs(404, "read", "ledger", "GET /revisions/{revision}/undo", "/revisions/900/undo", "")
 	needs(404, "read", "groups/finance", "GET /groups/{group}", "/groups/tariff-desk", "")
 	needs(404, "read", "groups/marine", "GET /groups/{group}", "/groups/duty-officers", "")
 	needs(404, "read", "groups/finance", "GET /groups/{group}/members", "/groups/tariff-desk/members", "")

@@ -37,6 +37,7 @@ var floors = map[string]int{
 	"internal/finding":    6,
 	"internal/operation":  5,
 	"internal/prepared":   5,
+	"internal/undo":       6,
 	"internal/change":     4,
 	"internal/query":      3,
 	"internal/access":     2,
@@ -59,7 +60,7 @@ var floors = map[string]int{
 
 // core are the rooms that do no I/O and have no clock.
 var core = []string{"internal/fact", "internal/access", "internal/query", "internal/change", "internal/operation", "internal/patterns", "internal/calendar", "internal/filter",
-	"internal/paged", "internal/prepared", "internal/request", "internal/review", "internal/finding"}
+	"internal/paged", "internal/prepared", "internal/undo", "internal/request", "internal/review", "internal/finding"}
 
 // beside are rooms beside the house, and what of it they may use.
 var beside = map[string][]string{

@@ -61,7 +61,7 @@ func reads(t *testing.T, marta *client.Client) []string {
 		"/gained-and-lost?limit=500&from=2026-01-01T00:00:00Z&role=berth-planning%2Freader", "/gained-and-lost?limit=500&from=2026-01-01T00:00:00Z&application=tariff-ledger",
 		"/users?limit=500&filter=" + url.QueryEscape(`not (unit eq "marine")`), "/users?limit=500&filter=" + url.QueryEscape(`email co "a" or manager pr`)}
 	for i := 1; i <= int(roles.Revision); i += 7 {
-		paths = append(paths, fmt.Sprintf("/revisions/%d", i))
+		paths = append(paths, fmt.Sprintf("/revisions/%d", i), fmt.Sprintf("/revisions/%d/undo", i))
 	}
 	for i := 1; i < 300; i += 9 {
 		paths = append(paths, fmt.Sprintf("/assignments/assignment-%d", i))

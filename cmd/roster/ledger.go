@@ -134,6 +134,39 @@ func ledgerEraseReason(c *call) error {
 	return change.make(c, map[string]any{"op": "erase_reason", "revision": n})
 }
 
+// ledgerUndo takes a revision back, as a change of its own.
+func ledgerUndo(c *call) error {
+	change := c.changes()
+	if err := c.parse("REVISION"); err != nil {
+		return err
+	}
+	n, err := strconv.ParseInt(c.args[0], 10, 64)
+	if err != nil {
+		return &usageError{fmt.Sprintf("a revision is a number: %q is none", c.args[0])}
+	}
+	x, err := c.client.Undo(c.ctx, n)
+	if err != nil {
+		return err
+	}
+	for _, s := range x.Stays {
+		fmt.Fprintln(c.err, clean(s))
+	}
+	if x.Outside {
+		fmt.Fprintln(c.err, "There is more to it, outside what you may see: it stays.")
+	}
+	var ops []json.RawMessage
+	for _, l := range x.Lines {
+		ops = append(ops, l.Operations...)
+	}
+	if len(ops) == 0 {
+		return &wire.Problem{Status: 409, Title: "Nothing to undo", Detail: fmt.Sprintf("nothing of revision %d is taken back", n)}
+	}
+	if change.basedOn == 0 {
+		change.basedOn = x.Revision
+	}
+	return change.send(c, ops)
+}
+
 // verifying shows on a terminal how far verifying is; nil shows nothing.
 func (c *call) verifying() func(wire.VerificationRun) {
 	f, isFile := c.err.(*os.File)

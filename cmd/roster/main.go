@@ -148,6 +148,7 @@ func init() {
 		{"history", "[-user USER] [-role ROLE]", "the ledger, newest first", history},
 		{"ledger head", "[-out FILE] [-revision N]", "how far the ledger goes, signed: to be kept elsewhere", ledgerHead},
 		{"ledger verify", "[-head FILE…] [-key KEY]", "recompute the chain and replay it against the rows; hold it to heads that were kept", ledgerVerify},
+		{"ledger undo", "REVISION -reason TEXT", "take a revision back; what stays is said, and what others changed since stays theirs", ledgerUndo},
 		{"ledger erase-reason", "REVISION -reason TEXT", "erase the reason of a revision, which cannot be brought back", ledgerEraseReason},
 		{"whoami", "", "who is signed in, and where", whoAmI},
 	}

@@ -31,7 +31,7 @@ func schemaName(t reflect.Type, hint string) string {
 
 // holdOperations are the lists that hold operations as they are asked for.
 var holdOperations = []struct{ schema, property string }{{"ChangeRequest", "operations"}, {"PendingLine", "operations"},
-	{"Finding", "mend"}, {"WhatIfRequest", "operations"}, {"Comparison", "operations"}, {"MissingPath", "operations"}}
+	{"Finding", "mend"}, {"WhatIfRequest", "operations"}, {"Comparison", "operations"}, {"MissingPath", "operations"}, {"UndoLine", "operations"}}
 
 // document is the OpenAPI document as served. The operations of a change are
 // written into it here, from their registration: huma would check them against

@@ -320,6 +320,12 @@ func (s *Server) readRoutes() {
 		out, err := questions.Head(ctx, s.service, caller(ctx), in.Revision)
 		return &body[wire.LedgerHead]{out}, err
 	})
+	route(s, "GET", "/revisions/{revision}/undo", "get-undo", "What would take a revision back, and what stays", func(ctx context.Context, in *struct {
+		Revision int64 `path:"revision" minimum:"1"`
+	}) (*body[wire.Undo], error) {
+		out, err := questions.Undo(ctx, s.service, caller(ctx), in.Revision)
+		return &body[wire.Undo]{out}, err
+	}, heavy)
 	route(s, "POST", "/ledger/verification", "verify-ledger", "Begin to recompute the chain and to replay the operations against the rows, unless that is under way", func(ctx context.Context, _ *struct{}) (*body[wire.VerificationRun], error) {
 		out, err := questions.Verify(ctx, s.service, caller(ctx))
 		return &body[wire.VerificationRun]{out}, err

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"encoding/hex"
 	"encoding/json"
@@ -239,4 +240,41 @@ func finishReplay(d *change.Draft) (*change.Draft, error) {
 		copy(d.User(x.User).Digest[:], digest)
 	}
 	return d, nil
+}
+
+// ErrTooMany says that a revision has more operations than are looked at one by one.
+var ErrTooMany = errors.New("the revision has too many operations")
+
+// ChangesOf is what a revision changed: each fact as it was before and after. It fails with
+// ErrNoRevision, and with ErrTooMany for one of more operations than most.
+func (l *Ledger) ChangesOf(ctx context.Context, revision int64, most int) ([]access.RowChange, error) {
+	if revision < 1 || revision > l.Head().Revision {
+		return nil, ErrNoRevision
+	}
+	var operations int
+	err := l.pool.QueryRow(ctx, "select count(*) from (select from operation o join revision r on o.revision = coalesce(-r.staged, r.revision) where r.revision = $1 limit $2 + 1) x", revision, most).Scan(&operations)
+	if err != nil {
+		return nil, Unavailable(err)
+	}
+	if operations > most {
+		return nil, ErrTooMany
+	}
+	all, err := readRevisions(ctx, l.pool, revision-1, 1, 0)
+	if err != nil || len(all) != 1 || all[0].Revision != revision {
+		return nil, cmp.Or(Unavailable(err), ErrNoRevision)
+	}
+	before := access.Empty()
+	if revision > 1 {
+		if before, err = l.At(ctx, all[0].At-1); err != nil {
+			return nil, err
+		}
+	}
+	if before.Revision != revision-1 {
+		return nil, fmt.Errorf("revision %d follows revision %d", revision, before.Revision)
+	}
+	d, err := replay(before, &all[0])
+	if err != nil {
+		return nil, fmt.Errorf("revision %d: %w", revision, err)
+	}
+	return d.Changes(), nil
 }

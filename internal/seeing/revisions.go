@@ -29,7 +29,7 @@ func (v *View) RevisionAnswer(r ledger.Revision, subjects ...string) wire.Revisi
 		if !all && !speaks(op) {
 			continue
 		}
-		if !v.readsOperation(op) { // once: how many would tell something too
+		if !v.ReadsOperation(op) { // once: how many would tell something too
 			hidden = true
 			continue
 		}
@@ -44,11 +44,11 @@ func (v *View) RevisionAnswer(r ledger.Revision, subjects ...string) wire.Revisi
 	return out
 }
 
-// readsOperation says whether the caller may know of all that an operation speaks of:
+// ReadsOperation says whether the caller may know of all that an operation speaks of:
 // of a decision on a request, and of a sign-off, also of what it gave and took.
-func (v *View) readsOperation(op change.Operation) bool {
+func (v *View) ReadsOperation(op change.Operation) bool {
 	for _, id := range change.SubjectsOf(op) {
-		if !v.readsID(id) {
+		if !v.ReadsID(id) {
 			return false
 		}
 	}
@@ -74,8 +74,8 @@ func overlap(a, b []string) bool {
 	return false
 }
 
-// readsID says whether the caller may know of a thing by its id.
-func (v *View) readsID(id string) bool {
+// ReadsID says whether the caller may know of a thing by its id.
+func (v *View) ReadsID(id string) bool {
 	for _, k := range []fact.FactKind{fact.FactUser, fact.FactGroup, fact.FactRole, fact.FactApplication} {
 		if n, ok := fact.ParseID(string(k), id); ok {
 			return v.ReadsThing(k, n)

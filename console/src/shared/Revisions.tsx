@@ -3,6 +3,8 @@ import { Fragment, useState } from 'react'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
+import { Stays } from '../shell/Stays'
+import { useUndo } from '../shell/undo'
 import { Empty, Loading, Trouble } from './State'
 import { moment } from './words'
 import { askPages } from '../api/ask'
@@ -68,10 +70,11 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
                     >
                       {(r.operations ?? []).map((o) => JSON.stringify(o)).join('\n')}
                     </pre>
+                    {me.may['ledger.read'] && !asOf && <UndoOne revision={r.revision} />}
                     {me.may['ledger.update'] && !asOf && r.reason !== 'erased' && (
                       <button
                         type="button"
-                        className="button-quiet mt-2"
+                        className="button-quiet mt-2 ml-2"
                         onClick={() =>
                           sheet.add(
                             {
@@ -104,6 +107,19 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
           Earlier revisions
         </button>
       )}
+    </>
+  )
+}
+
+/** Puts what takes a revision back on the sheet, and says what stays. */
+function UndoOne({ revision }: { revision: number }) {
+  const { undo, isPending, stays, problem } = useUndo()
+  return (
+    <>
+      <button type="button" className="button-quiet mt-2" disabled={isPending} onClick={() => undo(revision)}>
+        Undo revision {revision}
+      </button>
+      <Stays stays={stays} problem={problem} />
     </>
   )
 }

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import { useState } from 'react'
+import { useState, type ReactNode } from 'react'
 import { ProblemError, type Schemas } from '../api/client'
 import { Lost } from '../shared/Lost'
 import { namesOf } from '../shared/named'
@@ -10,12 +10,17 @@ import { Faults } from '../shared/State'
 import { count, lastDay, shortDay, times } from '../shared/words'
 import { othersOf, PassOn } from './PassOn'
 import { useSend } from './send'
+import { useMe } from './session'
 import { useSheet, type Line } from './sheet'
+import { Stays } from './Stays'
+import { useUndo } from './undo'
 import { wouldDo } from '../api/ask'
 
 /** What has been altered and not yet committed, and what it would do. */
 export function ChangeSheet() {
   const sheet = useSheet()
+  const me = useMe()
+  const undo = useUndo()
   const [passed, setPassed] = useState<string[]>([])
   const [told, setTold] = useState<Schemas['ChangeResult']>()
   const [passedOn, setPassedOn] = useState<Schemas['PendingChange']>()
@@ -44,7 +49,15 @@ export function ChangeSheet() {
   if (sheet.lines.length === 0) {
     if (sheet.discarded) return <Discarded lines={sheet.discarded.lines} back={sheet.bringBack} close={sheet.forget} />
     if (passedOn) return <PassedOn pending={passedOn} close={() => setPassedOn(undefined)} />
-    return told ? <Done result={told} close={() => setTold(undefined)} /> : null
+    if (!told) return null
+    return (
+      <Done
+        result={told}
+        close={() => setTold(undefined)}
+        undo={me.may['ledger.read'] && !undo.isPending ? () => undo.undo(told.revision) : undefined}
+        stays={<Stays stays={undo.stays} problem={undo.problem} />}
+      />
+    )
   }
   if (!sheet.open) {
     return (
@@ -89,6 +102,7 @@ export function ChangeSheet() {
           </li>
         ))}
       </ul>
+      <Stays stays={undo.stays} />
       {sheet.twice && (
         <p role="status" className="text-brass mt-2 text-sm">
           It is on the sheet already: {sheet.twice}.
@@ -311,7 +325,7 @@ function PassedOn({ pending, close }: { pending: Schemas['PendingChange']; close
   )
 }
 
-function Done({ result, close }: { result: Schemas['ChangeResult']; close: () => void }) {
+function Done({ result, close, undo, stays }: { result: Schemas['ChangeResult']; close: () => void; undo?: () => void; stays: ReactNode }) {
   return (
     <aside aria-label="Change sheet" className={drawer}>
       <h2>Committed</h2>
@@ -334,10 +348,18 @@ function Done({ result, close }: { result: Schemas['ChangeResult']; close: () =>
           ))}
         </ul>
         <Effect result={{ ...result, unchanged: false }} />
+        {stays}
       </div>
-      <button type="button" className="button-quiet mt-4 self-start" onClick={close}>
-        Close
-      </button>
+      <div className="mt-4 flex gap-2">
+        <button type="button" className="button-quiet" onClick={close}>
+          Close
+        </button>
+        {undo && !result.unchanged && (
+          <button type="button" className="button-quiet" onClick={undo}>
+            Undo
+          </button>
+        )}
+      </div>
     </aside>
   )
 }

@@ -1,0 +1,280 @@
+package undo
+
+import (
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/fact"
+	"ableroster/internal/patterns"
+)
+
+// fields are those of something that can be altered, by what an operation calls them.
+type fields map[string]any
+
+// back are the fields to be put as they were: those that the change altered and nobody else
+// has since. of is what it is, in words.
+func (u *undoing) back(of string, before, after, now fields) fields {
+	out := fields{}
+	for _, k := range slices.Sorted(maps.Keys(before)) {
+		switch {
+		case same(before[k], after[k]), same(now[k], before[k]):
+		case !same(now[k], after[k]):
+			u.left("%s of %s was changed again since.", upper(strings.ReplaceAll(k, "_", " ")), of)
+		default:
+			out[k] = before[k]
+		}
+	}
+	return out
+}
+
+func same(a, b any) bool {
+	x, y := reflect.ValueOf(a), reflect.ValueOf(b)
+	if x.Kind() == reflect.Slice && y.Kind() == reflect.Slice && x.Len() == 0 && y.Len() == 0 {
+		return true
+	}
+	return reflect.DeepEqual(a, b)
+}
+
+func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+// alters alters something by its key, where there is something to alter.
+func (u *undoing) alters(verb, key string, value any, set fields) {
+	if len(set) == 0 {
+		return
+	}
+	set[key] = value
+	u.does(restoring, verb, set)
+}
+
+func (u *undoing) userFields(x *fact.User) (out, custom fields) {
+	out, custom = fields{}, fields{}
+	for i := range fact.UserAttributes {
+		switch a := &fact.UserAttributes[i]; a.Key {
+		case "user_name", "kind":
+		case "manager":
+			out[a.Key] = u.name(x.Manager)
+		default:
+			out[a.Key] = a.Of(x)
+		}
+	}
+	for _, a := range u.head.Attributes() {
+		if a.Fill == nil && !a.Retired {
+			of := x.Custom
+			if a.Personal {
+				of = x.More
+			}
+			custom[a.Key] = of.Get(a.Key)
+		}
+	}
+	return out, custom
+}
+
+func (u *undoing) user(f *fact.User, c access.RowChange) {
+	now := u.head.User(f.ID)
+	before, _ := c.Before.(*fact.User)
+	after, _ := c.After.(*fact.User)
+	switch {
+	case before == nil:
+		u.left("%s stays in the ledger, as every user does: mark them as departed, or suspend them.", u.called(f.ID))
+		return
+	case after == nil || now == nil || now.Erased:
+		u.left("What was erased of a departed user cannot be brought back.")
+		return
+	}
+	b, bc := u.userFields(before)
+	a, ac := u.userFields(after)
+	n, nc := u.userFields(now)
+	set := u.back(u.called(f.ID), b, a, n)
+	if custom := u.back(u.called(f.ID), bc, ac, nc); len(custom) > 0 {
+		set["custom"] = custom
+	}
+	u.alters("update_user", "user", now.UserName, set)
+	if set["status"] == string(fact.Active) {
+		u.left("%s signs in anew: sessions and tokens ended, and do not come back.", u.called(f.ID))
+	}
+}
+
+func (u *undoing) group(f *fact.Group, c access.RowChange) {
+	now := u.head.Group(f.ID)
+	before, _ := c.Before.(*fact.Group)
+	if before == nil || now == nil {
+		u.left("The group %s stays; who was put into it is taken out.", f.Label)
+		return
+	}
+	of := func(g *fact.Group) fields {
+		return fields{"label": g.Label, "description": g.Description, "unit": g.Unit, "owner": u.name(g.Owner), "filter": g.Filter, "held_within": g.HeldWithin}
+	}
+	u.alters("update_group", "group", now.Key, u.back(now.Label, of(before), of(c.After.(*fact.Group)), of(now)))
+}
+
+func (u *undoing) role(f *fact.Role, c access.RowChange) {
+	now := u.head.Role(f.ID)
+	before, _ := c.Before.(*fact.Role)
+	key := u.head.RoleKey(f.ID)
+	if before == nil {
+		if !now.Retired {
+			u.does(ending, "retire_role", fields{"role": key})
+		}
+		return
+	}
+	of := func(r *fact.Role) fields {
+		return fields{"label": r.Label, "description": r.Description, "owner": u.name(r.Owner), "risk": string(r.Risk), "max_days": r.MaxDays, "held_within": r.HeldWithin, "retired": r.Retired}
+	}
+	set := u.back(now.Label, of(before), of(c.After.(*fact.Role)), of(now))
+	if set["retired"] == true { // it was brought back
+		delete(set, "retired")
+		u.does(ending, "retire_role", fields{"role": key})
+	}
+	u.alters("update_role", "role", key, set)
+}
+
+func (u *undoing) application(f *fact.Application, c access.RowChange) {
+	now := u.head.Application(f.ID)
+	before, _ := c.Before.(*fact.Application)
+	if before == nil {
+		if now.State != fact.StateRetired {
+			u.does(ending, "update_application", fields{"application": now.Key, "state": string(fact.StateRetired)})
+		}
+		return
+	}
+	of := func(a *fact.Application) fields {
+		trial := ""
+		if g := u.head.Group(a.Trial); g != nil {
+			trial = g.Key
+		}
+		return fields{"label": a.Label, "description": a.Description, "state": string(a.State), "owner": u.name(a.Owner), "trial_group": trial, "actions": a.Actions, "direct_assignments": string(a.Direct)}
+	}
+	u.alters("update_application", "application", now.Key, u.back(now.Label, of(before), of(c.After.(*fact.Application)), of(now)))
+}
+
+func (u *undoing) resource(f *fact.Resource, c access.RowChange) {
+	app := u.head.Application(f.Application)
+	now, _ := u.head.FindResource(f.Application, f.Path)
+	before, _ := c.Before.(*fact.Resource)
+	if now == nil || app == nil || before == nil && f.Path == "/" { // the root comes with its application
+		return
+	}
+	if before == nil {
+		if u.belowOpen(f) { // retired, it would take what was reached without it
+			u.left("%s stays registered: what lies below an open resource is reached either way.", f.Path)
+			return
+		}
+		if !now.Retired {
+			u.does(ending, "update_resource", fields{"application": app.Key, "path": f.Path, "retired": true})
+		}
+		return
+	}
+	of := func(r *fact.Resource) fields {
+		return fields{"label": r.Label, "description": r.Description, "kind": r.NodeKind, "open": r.Open, "retired": r.Retired, "addresses": r.Addresses}
+	}
+	set := u.back(now.Path, of(before), of(c.After.(*fact.Resource)), of(now))
+	if x, ok := set["addresses"]; ok && len(x.([]string)) == 0 {
+		delete(set, "addresses")
+		u.left("The addresses of %s stay: a resource that has some keeps one.", now.Path)
+	}
+	if len(set) > 0 {
+		set["application"] = app.Key
+		u.alters("update_resource", "path", f.Path, set)
+	}
+}
+
+// belowOpen says whether a resource lies below one that is open.
+func (u *undoing) belowOpen(f *fact.Resource) bool {
+	for _, r := range u.head.Resources(f.Application) {
+		if r.Open && !r.Retired && r.ID != f.ID && patterns.Covers(r.Path, f.Path) {
+			return true
+		}
+	}
+	return false
+}
+
+func (u *undoing) roleKeys(ids []fact.RoleID) []string {
+	out := make([]string, len(ids))
+	for i, id := range ids {
+		out[i] = u.head.RoleKey(id)
+	}
+	return out
+}
+
+// ended takes back the end of a rule, or its making: what has ended stays so, and its key is
+// not used again.
+func (u *undoing) ended(what, label string, made, ended bool, end func()) (done bool) {
+	switch {
+	case ended:
+		u.left("The %s %s has ended and stays so: add another.", what, label)
+	case made:
+		end()
+	}
+	return made || ended
+}
+
+func (u *undoing) defaultRule(f *fact.Default, c access.RowChange) {
+	now := u.head.Default(f.ID)
+	before, _ := c.Before.(*fact.Default)
+	after, _ := c.After.(*fact.Default)
+	if now == nil || after == nil || u.ended("default rule", f.Label, before == nil, now.Ended, func() { u.does(ending, "end_default", fields{"default": now.Key}) }) {
+		return
+	}
+	of := func(d *fact.Default) fields {
+		groups := []string{}
+		for _, id := range d.Groups {
+			groups = append(groups, u.head.Group(id).Key)
+		}
+		return fields{"label": d.Label, "description": d.Description, "everybody": d.Everybody, "filter": d.Filter, "roles": u.roleKeys(d.Roles), "groups": groups}
+	}
+	u.alters("update_default", "default", now.Key, u.back(now.Label, of(before), of(after), of(now)))
+}
+
+func (u *undoing) sodRule(f *fact.SoDRule, c access.RowChange) {
+	now := u.head.SoDRule(f.ID)
+	before, _ := c.Before.(*fact.SoDRule)
+	after, _ := c.After.(*fact.SoDRule)
+	if now == nil || after == nil || u.ended("separation-of-duties rule", f.Label, before == nil, now.Ended, func() { u.does(ending, "end_sod_rule", fields{"sod_rule": now.Key}) }) {
+		return
+	}
+	of := func(r *fact.SoDRule) fields {
+		return fields{"label": r.Label, "description": r.Description, "roles": u.roleKeys(r.Roles), "prevent": r.Prevent}
+	}
+	u.alters("update_sod_rule", "sod_rule", now.Key, u.back(now.Label, of(before), of(after), of(now)))
+}
+
+func (u *undoing) expectation(f *fact.Expectation, c access.RowChange) {
+	now := u.head.Expectation(f.ID)
+	before, _ := c.Before.(*fact.Expectation)
+	if now == nil || u.ended("expectation", f.Label, before == nil, now.Ended, func() { u.does(ending, "end_expectation", fields{"expectation": now.Key}) }) {
+		return
+	}
+	set := fields{"key": now.Key, "label": before.Label, "description": before.Description, "application": u.head.Application(before.Application).Key,
+		"action": before.Action, "pattern": before.Pattern, "may": before.May, "blocking": before.Blocking, "owner": u.name(before.Owner), "nobody": before.Of.Nobody, "except": before.Of.Except}
+	if before.Of.User != 0 {
+		set["user"] = u.name(before.Of.User)
+	}
+	if g := u.head.Group(before.Of.Group); g != nil {
+		set["group"] = g.Key
+	}
+	u.does(restoring, "set_expectation", set)
+}
+
+func (u *undoing) organisation(f *fact.Organisation, c access.RowChange) {
+	before, _ := c.Before.(*fact.Organisation)
+	after, _ := c.After.(*fact.Organisation)
+	if before == nil || after == nil {
+		return
+	}
+	if before.Name != after.Name || before.TimeZone != after.TimeZone {
+		u.does(restoring, "set_organisation", fields{"name": before.Name, "time_zone": before.TimeZone})
+	}
+	if before.SignIn != after.SignIn {
+		key := ""
+		if g := u.head.Group(before.SignIn); g != nil {
+			key = g.Key
+		}
+		u.does(restoring, "set_sign_in", fields{"group": key})
+	}
+	if !reflect.DeepEqual(before.Second, after.Second) {
+		u.left("Which changes need a second person stays: set it under Guard rails.")
+	}
+}

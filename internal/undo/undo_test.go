@@ -1,0 +1,136 @@
+package undo_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/laws"
+	"ableroster/internal/operation"
+	"ableroster/internal/query"
+	"ableroster/internal/undo"
+)
+
+// whatIs applies what takes a change back, and is what comes of it.
+func whatIs(head *access.Snapshot, x undo.Undone) (*change.Draft, error) {
+	d := change.NewDraft(head)
+	for i, s := range x.Steps {
+		d.Apply(i, s.Operation, head.At+1)
+		if len(d.Faults) > 0 {
+			raw, _ := change.EncodeOperation(s.Operation)
+			return nil, fmt.Errorf("%s: %v", raw, &d.Faults[0])
+		}
+	}
+	d.Finish()
+	if len(d.Faults) > 0 {
+		return nil, &d.Faults[0]
+	}
+	return d, nil
+}
+
+// What takes a change back leaves everybody with what they had: for random organisations and
+// changes, unless it says that something stays. A fault in it is told when it is previewed,
+// and is rare.
+func TestWhatIsUndoneIsAsItWas(t *testing.T) {
+	tried, whole, faults := 0, 0, map[string]int{}
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		for range 150 {
+			d, ok := c.Change(s, 3)
+			if !ok || len(d.Changes()) == 0 {
+				continue
+			}
+			at := s.At + 1
+			next := d.Seal(d.Revision, at)
+			tried++
+			x := undo.Of(d.Changes(), next, at)
+			back, err := whatIs(next, x)
+			if err != nil {
+				faults[err.Error()]++
+				continue
+			}
+			if len(x.Left) > 0 {
+				continue
+			}
+			whole++
+			again := back.Seal(back.Revision, at+1)
+			for i := range 11 {
+				id := fact.UserID(0)
+				if i < 10 {
+					if id, ok = s.FindUser(fmt.Sprintf("user.%d", i)); !ok {
+						continue
+					}
+				}
+				if gained, lost := query.Difference(s, again, id, at+2); len(gained)+len(lost) > 0 {
+					var said []string
+					for _, o := range x.Steps {
+						raw, _ := change.EncodeOperation(o.Operation)
+						said = append(said, string(raw))
+					}
+					var was []string
+					for _, x := range d.Changes() {
+						was = append(was, fmt.Sprintf("%+v → %+v", x.Before, x.After))
+					}
+					t.Errorf("%s, of %v, gained %v, lost %v, undone by %v", id, was, gained, lost, said)
+				}
+			}
+		}
+	})
+	n := 0
+	for _, k := range faults {
+		n += k
+	}
+	t.Logf("%d changes: %d taken back whole, %d with faults", tried, whole, n)
+	if whole < tried/2 || n > tried/20 {
+		for f, k := range faults {
+			t.Logf("%d× %s", k, f)
+		}
+		t.Errorf("of %d changes %d were taken back whole, and %d met a fault", tried, whole, n)
+	}
+}
+
+// What others have changed since stays theirs, and is told; what has passed or ended is not
+// given back; and what stays for good says so.
+func TestWhatStaysIsTold(t *testing.T) {
+	gone, back := fact.Departed, "marine/tugs"
+	title, other := "Pilot", "Master"
+	for name, x := range map[string]struct {
+		ops, since []change.Operation
+		steps      int
+		left       string
+	}{
+		"a title that was changed again": {[]change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &title}}},
+			[]change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &other}}}, 0, "Title of Inês Halloran was changed again since."},
+		"a role that was revoked since": {[]change.Operation{&operation.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
+			[]change.Operation{&operation.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, 0, "berths/scheduler of Inês Halloran was revoked or ended since."},
+		"a new user":     {[]change.Operation{&operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, nil, 0, "Zoë Marrick stays in the ledger"},
+		"a departure":    {[]change.Operation{&operation.UpdateUser{User: "ines.halloran", Status: &gone}}, nil, 1, "Inês Halloran signs in anew"},
+		"a move":         {[]change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, nil, 1, ""},
+		"a new role":     {[]change.Operation{&operation.AddRole{Key: "deckhand"}}, nil, 1, ""},
+		"a default rule": {[]change.Operation{&operation.AddDefault{Key: "all", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}}, nil, 1, ""},
+	} {
+		port := laws.Port(t)
+		d := laws.DraftOf(port, x.ops...)
+		if len(d.Faults) > 0 {
+			t.Fatal(name, &d.Faults[0])
+		}
+		changes := d.Changes()
+		head := d.Seal(2, 2)
+		if x.since != nil {
+			head = laws.DraftOf(head, x.since...).Seal(3, 3)
+		}
+		out := undo.Of(changes, head, 4)
+		if len(out.Steps) != x.steps {
+			t.Errorf("%s: %d steps, want %d", name, len(out.Steps), x.steps)
+		}
+		if _, err := whatIs(head, out); err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+		switch {
+		case x.left == "" && len(out.Left) > 0, x.left != "" && (len(out.Left) != 1 || !strings.HasPrefix(out.Left[0].Why, x.left)):
+			t.Errorf("%s leaves %+v", name, out.Left)
+		}
+	}
+}
