@@ -10,6 +10,7 @@ import (
 	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
+	"ableroster/wire"
 )
 
 // signedIn is a tab of somebody.
@@ -408,4 +409,71 @@ func TestNothingTypedIsLost(t *testing.T) {
 	b.Press("Bring back")
 	b.Sees("Add Zoë Marrick")
 	b.Sees("Commit 1 change")
+}
+
+// The keyboard is never lost: after each act something has it that leads on; from Revoke to
+// the reason it is one key; and all keys are told.
+func TestTheKeyboardIsNeverLost(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	b := byKeys(t, s, demo.Administrator)
+	has := func(what, where string) {
+		t.Helper()
+		b.Until("the keyboard is at "+what, fmt.Sprintf(`document.activeElement?.matches(%q) ?? false`, where))
+	}
+	b.Go("/users/" + demo.Pilot + "?tab=attributes")
+	b.Press("Suspend")
+	b.Sees("Commit 1 change")
+	b.Hotkey("s")
+	has("the reason", "#reason")
+	b.Key("By mistake")
+	b.Press("Fold")
+	has("what opens the sheet", "button.fixed")
+	b.Key(testkit.EnterKey)
+	has("what folds it", `aside button`)
+	b.Press("Discard")
+	has("what brings it back", `aside button`)
+	b.Key(testkit.EnterKey)
+	b.Press("Commit 1 change")
+	b.Sees("Committed as revision")
+	has("what closes it", `aside button`)
+	b.Key(testkit.EnterKey)
+	has("the page", "#main")
+	b.Hotkey("?")
+	b.Sees("to the reason of the change sheet")
+	b.Accessible()
+	b.Key("\x1b")
+	b.SeesNot("to the reason of the change sheet")
+}
+
+// A role is given to twelve people until a date with few presses.
+func TestARoleToTwelvePeopleUntilADay(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	b := byKeys(t, s, demo.Administrator)
+	b.Go("/users?unit=marine%2Ftugs&status=active")
+	b.Shows(`input[aria-label^="Pick "]`)
+	b.Eval(`[...document.querySelectorAll('input[aria-label^="Pick "]')].slice(0, 12).forEach(x => x.click())`, nil) // 12 presses
+	b.Sees("12 users picked")
+	b.Pick("Grant a role", "tide", "Tide editor") // 1
+	day := fmt.Sprintf("%d-06-30", time.Now().Year()+1)
+	b.Eval(fmt.Sprintf(`(f => { Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(f, %q); f.dispatchEvent(new Event("input", {bubbles: true})) })(document.querySelector('[aria-label="Last day of the role"]'))`, day), nil)
+	b.PressNth("Grant", 1) // 2
+	b.Sees("last day 30 Jun")
+	b.Type("Reason", "The regatta")
+	b.Press("Commit 1 change") // 3
+	b.Sees("Committed as revision")
+	var all wire.AssignmentList
+	if err := marta.Do(ctx, "GET", "/assignments", client.Query{"role": "tide-board/editor", "limit": "100"}, nil, &all); err != nil {
+		t.Fatal(err)
+	}
+	lisbon, _ := time.LoadLocation("Europe/Lisbon")
+	n := 0
+	for _, a := range all.Assignments {
+		if a.Until != nil && a.Until.In(lisbon).Format(time.DateOnly) == fmt.Sprintf("%d-07-01", time.Now().Year()+1) {
+			n++
+		}
+	}
+	if n != 12 {
+		t.Errorf("%d people hold it until that day", n)
+	}
 }

@@ -283,6 +283,12 @@ func (b *Tab) Shows(selector string) {
 	b.waits("shows "+selector, "document.querySelector("+js(selector)+") !== null")
 }
 
+// Until waits until a condition of the page holds.
+func (b *Tab) Until(what, condition string) {
+	b.t.Helper()
+	b.waits(what, condition)
+}
+
 // Status is what a call of the page's own is answered with, with headers by name and value.
 func (b *Tab) Status(method, path string, headers ...string) (status int) {
 	b.t.Helper()

@@ -230,6 +230,11 @@ const ledger = createRoute({
   path: '/ledger',
   component: lazyPage(() => import('./pages/Ledger'), 'LedgerPage'),
 })
+const revision = createRoute({
+  getParentRoute: () => shell,
+  path: '/ledger/$revision',
+  component: lazyPage(() => import('./pages/Revision'), 'RevisionPage'),
+})
 const securityLog = createRoute({
   getParentRoute: () => shell,
   path: '/security-log',
@@ -271,6 +276,7 @@ export const router = createRouter({
       viewAs,
       guardRails,
       ledger,
+      revision,
       securityLog,
     ]),
   ]),

@@ -7,6 +7,7 @@ import (
 	"runtime/debug"
 	"runtime/metrics"
 	"sync"
+	"time"
 )
 
 // floor is never touched, so it takes address space and no memory. It keeps a
@@ -30,34 +31,74 @@ var busy struct {
 	n       int
 	percent int
 	limit   int64
+	stop    chan struct{}
 }
 
 // Sizes up to which a heap may grow before it is collected while something large
-// is under way, and beyond which it is collected whatever is under way.
+// is under way, and beyond which it is collected whatever is under way. A heap of which
+// more than that lives has room beside what lives: it would be collected without end.
 const (
 	roomy = 900 << 20
 	most  = 1100 << 20
 )
 
+// often is how often it is looked how much of the heap lives while something is under way.
+const often = time.Second
+
 // Busy lets the heap of a small organisation grow while something large that soon
 // is over is under way, instead of going through it again and again. What it returns
 // is called once it is over.
 func Busy() (over func()) {
-	live := []metrics.Sample{{Name: "/gc/heap/live:bytes"}}
-	metrics.Read(live)
 	busy.Lock()
 	defer busy.Unlock()
 	if busy.n++; busy.n == 1 && os.Getenv("GOGC") == "" {
-		// A heap of nothing, before anything was collected, would be let grow without end.
-		busy.percent = debug.SetGCPercent(max(50, int(100*roomy/max(live[0].Value.Uint64(), 1<<20))-100))
-		busy.limit = debug.SetMemoryLimit(most)
+		percent, limit := roomFor(living())
+		busy.percent, busy.limit = debug.SetGCPercent(percent), debug.SetMemoryLimit(limit)
+		busy.stop = make(chan struct{})
+		go keepRoom(busy.stop)
 	}
 	return sync.OnceFunc(func() {
 		busy.Lock()
 		defer busy.Unlock()
 		if busy.n--; busy.n == 0 && os.Getenv("GOGC") == "" {
+			close(busy.stop)
 			debug.SetGCPercent(busy.percent)
 			debug.SetMemoryLimit(busy.limit)
 		}
 	})
+}
+
+// keepRoom gives what lives its room while it grows.
+func keepRoom(stop chan struct{}) {
+	tick := time.NewTicker(often)
+	defer tick.Stop()
+	for {
+		select {
+		case <-stop:
+			return
+		case <-tick.C:
+		}
+		busy.Lock()
+		if busy.n > 0 && busy.stop == stop {
+			percent, limit := roomFor(living())
+			debug.SetGCPercent(percent)
+			debug.SetMemoryLimit(limit)
+		}
+		busy.Unlock()
+	}
+}
+
+// living is how many bytes of the heap lived when it was collected last.
+func living() uint64 {
+	live := []metrics.Sample{{Name: "/gc/heap/live:bytes"}}
+	metrics.Read(live)
+	return live[0].Value.Uint64()
+}
+
+// roomFor is how much garbage may pile up, in percent of what lives, and the size beyond
+// which it is collected in any case.
+func roomFor(live uint64) (percent int, limit int64) {
+	// A heap of nothing, before anything was collected, would be let grow without end.
+	percent = max(50, int(100*roomy/max(live, 1<<20))-100)
+	return percent, max(most, int64(live)*7/4)
 }

@@ -58,3 +58,14 @@ func TestTheEnvironmentHasTheLastWord(t *testing.T) {
 		t.Errorf("%d after", percent())
 	}
 }
+
+// What lives has room beside it, whatever its size: a limit below it would have the collector
+// run without end.
+func TestALargeHeapHasRoom(t *testing.T) {
+	for _, live := range []uint64{0, 1 << 20, 300 << 20, 900 << 20, 2 << 30, 8 << 30} {
+		percent, limit := roomFor(live)
+		if percent < 50 || limit < most || uint64(limit) < live+live/2 {
+			t.Errorf("%d MB live: %d %%, at most %d MB", live>>20, percent, limit>>20)
+		}
+	}
+}

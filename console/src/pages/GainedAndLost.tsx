@@ -1,9 +1,8 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
-import { getRouteApi, Link } from '@tanstack/react-router'
-import type { Schemas } from '../api/client'
-import { PathText } from '../shared/PathText'
+import { getRouteApi } from '@tanstack/react-router'
+import { DifferenceRow } from '../shared/DifferenceRow'
 import { Empty, Loading, Trouble } from '../shared/State'
-import { count, dayOf, endOfDay, fullDay, lastDay, monthBefore, times } from '../shared/words'
+import { count, dayOf, endOfDay, fullDay, monthBefore } from '../shared/words'
 import { useMe } from '../shell/session'
 import { ask } from '../api/ask'
 
@@ -82,55 +81,11 @@ export function GainedAndLostPage() {
       {b && b.users.length > 0 && (
         <ul className="border-rule mt-3 border-t">
           {b.users.map((u) => (
-            <Row key={u.user.id} difference={u} />
+            <DifferenceRow key={u.user.id} difference={u} />
           ))}
         </ul>
       )}
       {b?.next && <p className="text-soft mt-2">The first 200. Choose an application or a shorter time to see the others.</p>}
     </>
-  )
-}
-
-function Row({ difference: d }: { difference: Schemas['Difference'] }) {
-  const gained = d.gained ?? []
-  const lost = d.lost ?? []
-  return (
-    <li className="border-rule border-b py-1.5">
-      <details>
-        <summary className="flex gap-4 px-2">
-          <span className="w-64 shrink-0 truncate">{d.user.label}</span>
-          <span className="text-kelp w-24">{gained.length > 0 && `+${gained.length} gained`}</span>
-          <span className="text-brick w-24">{lost.length > 0 && `−${lost.length} lost`}</span>
-          <span className="text-soft truncate">{[...new Set([...gained, ...lost].map((e) => e.application.label))].join(', ')}</span>
-        </summary>
-        <div className="mt-1 mb-2 ml-2">
-          <Link to="/users/$user" params={{ user: d.user.key! }} search={{ tab: 'history' }} className="press text-sm">
-            Who changed it, and why
-          </Link>
-          <Lines sign="+" ink="text-kelp" lines={gained} />
-          <Lines sign="−" ink="text-brick" lines={lost} />
-        </div>
-      </details>
-    </li>
-  )
-}
-
-function Lines({ sign, ink, lines }: { sign: string; ink: string; lines: Schemas['Entitlement'][] }) {
-  return (
-    <ul className="text-sm">
-      {lines.map((e, i) => (
-        <li key={i}>
-          <span className={`${ink} inline-block w-4 font-semibold`}>{sign}</span>
-          {e.application.label}: {e.action} <PathText path={e.target} />
-          {e.own && <span className="text-soft">, their own</span>}
-          {e.schedule && <span className="text-soft">, {e.schedule.words}</span>}
-          {e.when ? (
-            <span className="text-brass"> {times(e.when)}</span>
-          ) : (
-            e.until && <span className="text-brass"> until {lastDay(e.until)}</span>
-          )}
-        </li>
-      ))}
-    </ul>
   )
 }

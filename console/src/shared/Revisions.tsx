@@ -1,10 +1,10 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
 import { Fragment, useState } from 'react'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
-import { Stays } from '../shell/Stays'
-import { useUndo } from '../shell/undo'
+import { UndoOne } from './UndoOne'
 import { Empty, Loading, Trouble } from './State'
 import { moment } from './words'
 import { askPages } from '../api/ask'
@@ -58,6 +58,9 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
               {open === r.revision && (
                 <tr className="bg-open">
                   <td colSpan={4} className="pt-0!">
+                    <Link to="/ledger/$revision" params={{ revision: String(r.revision) }} className="press text-sm">
+                      Its page, with its effect
+                    </Link>
                     <p className="text-soft text-sm">
                       Through {r.via}
                       {r.claimed && `; dated back when history was loaded on ${moment(r.recorded_at)}`}
@@ -107,19 +110,6 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
           Earlier revisions
         </button>
       )}
-    </>
-  )
-}
-
-/** Puts what takes a revision back on the sheet, and says what stays. */
-function UndoOne({ revision }: { revision: number }) {
-  const { undo, isPending, stays, problem } = useUndo()
-  return (
-    <>
-      <button type="button" className="button-quiet mt-2" disabled={isPending} onClick={() => undo(revision)}>
-        Undo revision {revision}
-      </button>
-      <Stays stays={stays} problem={problem} />
     </>
   )
 }

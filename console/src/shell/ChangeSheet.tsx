@@ -21,6 +21,7 @@ export function ChangeSheet() {
   const sheet = useSheet()
   const me = useMe()
   const undo = useUndo()
+  const [pressed, setPressed] = useState(false) // folded or opened: the keyboard stays with it
   const [passed, setPassed] = useState<string[]>([])
   const [told, setTold] = useState<Schemas['ChangeResult']>()
   const [passedOn, setPassedOn] = useState<Schemas['PendingChange']>()
@@ -47,13 +48,16 @@ export function ChangeSheet() {
   }
 
   if (sheet.lines.length === 0) {
-    if (sheet.discarded) return <Discarded lines={sheet.discarded.lines} back={sheet.bringBack} close={sheet.forget} />
-    if (passedOn) return <PassedOn pending={passedOn} close={() => setPassedOn(undefined)} />
+    if (sheet.discarded) return <Discarded lines={sheet.discarded.lines} back={sheet.bringBack} close={() => (sheet.forget(), toPage())} />
+    if (passedOn) return <PassedOn pending={passedOn} close={() => (setPassedOn(undefined), toPage())} />
     if (!told) return null
     return (
       <Done
         result={told}
-        close={() => setTold(undefined)}
+        close={() => {
+          setTold(undefined)
+          toPage()
+        }}
         undo={me.may['ledger.read'] && !undo.isPending ? () => undo.undo(told.revision) : undefined}
         stays={<Stays stays={undo.stays} problem={undo.problem} />}
       />
@@ -61,7 +65,15 @@ export function ChangeSheet() {
   }
   if (!sheet.open) {
     return (
-      <button type="button" className="button fixed right-4 bottom-4 z-20" onClick={() => sheet.setOpen(true)}>
+      <button
+        type="button"
+        autoFocus={pressed}
+        className="button fixed right-4 bottom-4 z-20"
+        onClick={() => {
+          setPressed(true)
+          sheet.setOpen(true)
+        }}
+      >
         Change sheet, {count(sheet.lines.length, 'change')}
       </button>
     )
@@ -76,7 +88,15 @@ export function ChangeSheet() {
     <aside aria-label="Change sheet" className={drawer}>
       <div className="flex items-baseline justify-between">
         <h2>Change sheet</h2>
-        <button type="button" className="press text-sm" onClick={() => sheet.setOpen(false)}>
+        <button
+          type="button"
+          autoFocus={pressed}
+          className="press text-sm"
+          onClick={() => {
+            setPressed(true)
+            sheet.setOpen(false)
+          }}
+        >
           Fold
         </button>
       </div>
@@ -198,6 +218,9 @@ export function ChangeSheet() {
   )
 }
 
+/** Gives the keyboard to the page, when what had it goes. */
+const toPage = () => document.getElementById('main')?.focus()
+
 /** The user names of whom a line is about: people may share a name. */
 function whom(l: Line): string {
   const names = new Set(l.operations.flatMap((o) => ('user' in o && typeof o.user === 'string' ? [o.user] : [])))
@@ -318,7 +341,7 @@ function PassedOn({ pending, close }: { pending: Schemas['PendingChange']; close
           ))}
         </ul>
       </div>
-      <button type="button" className="button-quiet mt-4 self-start" onClick={close}>
+      <button type="button" className="button-quiet mt-4 self-start" autoFocus onClick={close}>
         Close
       </button>
     </aside>
@@ -336,9 +359,11 @@ function Done({ result, close, undo, stays }: { result: Schemas['ChangeResult'];
             : result.repeated
               ? `It was made, as revision ${result.revision}: the answer was lost on its way.`
               : `Committed as revision ${result.revision}.`}{' '}
-          <Link to="/ledger" className="press">
-            Ledger
-          </Link>
+          {!result.unchanged && (
+            <Link to="/ledger/$revision" params={{ revision: String(result.revision) }} className="press">
+              See it
+            </Link>
+          )}
         </p>
         <ul>
           {result.sentences.map((s, i) => (
@@ -351,7 +376,7 @@ function Done({ result, close, undo, stays }: { result: Schemas['ChangeResult'];
         {stays}
       </div>
       <div className="mt-4 flex gap-2">
-        <button type="button" className="button-quiet" onClick={close}>
+        <button type="button" className="button-quiet" autoFocus onClick={close}>
           Close
         </button>
         {undo && !result.unchanged && (

@@ -11,6 +11,7 @@ import { Busy } from './Busy'
 import { ChangeSheet } from './ChangeSheet'
 import { useDay } from './day'
 import { DayPicker } from './DayPicker'
+import { Keys } from './Keys'
 import { SearchBox } from './SearchBox'
 import { SessionContext, useMe } from './session'
 import { SheetProvider } from './sheet'
@@ -140,6 +141,7 @@ function Frame() {
         </div>
       </header>
       <Busy />
+      <Keys />
       {away && (
         <p role="alert" className="bg-wash text-brick border-rule border-b px-4.5 py-1 font-semibold">
           The service cannot be reached. It is tried again by itself; what you typed is kept.

@@ -115,7 +115,7 @@ export function Imports() {
                 {x.revision ? (
                   <>
                     {', as '}
-                    <Link to="/ledger" className="press">
+                    <Link to="/ledger/$revision" params={{ revision: String(x.revision) }} className="press">
                       revision {x.revision}
                     </Link>
                   </>

@@ -2,7 +2,8 @@ import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { PickBox, type Choice } from '../../shared/PickBox'
-import { count } from '../../shared/words'
+import { windowOf } from '../../shared/window'
+import { count, shortDay } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
@@ -70,7 +71,9 @@ export function Several({
       <strong aria-live="polite">{count(picked.length, 'user')} picked</strong>
       {picked.length < Math.min(total, mostAtOnce) && (
         <button type="button" className="press" onClick={all}>
-          Pick all {Math.min(total, mostAtOnce).toLocaleString('en')}
+          {total > mostAtOnce
+            ? `Pick the first ${mostAtOnce.toLocaleString('en')} of ${total.toLocaleString('en')}, as many as one change takes`
+            : `Pick all ${total.toLocaleString('en')}`}
         </button>
       )}
       <button type="button" className="press" onClick={clear}>
@@ -126,7 +129,15 @@ export function Several({
             label="Grant a role"
             press="Grant"
             choices={roles}
-            put={(c) => put('Grant', `${c.label} to ${who}`, (user) => ({ op: 'grant', role: c.key, user }))}
+            until
+            put={(c, last) =>
+              put('Grant', `${c.label} to ${who}${last && `, last day ${shortDay(last)}`}`, (user) => ({
+                op: 'grant',
+                role: c.key,
+                user,
+                ...windowOf({ first: '', last }, me.time_zone),
+              }))
+            }
           />
           <PickAndPut
             label="Revoke a role"
@@ -141,21 +152,44 @@ export function Several({
 }
 
 /** What is done to many at once has a press of its own, beside the pick. */
-function PickAndPut({ label, press, choices, put }: { label: string; press: string; choices: Choice[]; put: (c: Choice) => void }) {
+function PickAndPut({
+  label,
+  press,
+  choices,
+  until,
+  put,
+}: {
+  label: string
+  press: string
+  choices: Choice[]
+  until?: boolean // asks for a last day
+  put: (c: Choice, last: string) => void
+}) {
   const [picked, setPicked] = useState<Choice | null>(null)
+  const [last, setLast] = useState('')
   return (
     <form
       className="flex gap-2"
       onSubmit={(e) => {
         e.preventDefault()
         if (!picked) return
-        put(picked)
+        put(picked, last)
         setPicked(null)
+        setLast('')
       }}
     >
       <div className="w-44">
         <PickBox label={label} choices={choices} value={picked} onChange={setPicked} />
       </div>
+      {until && (
+        <input
+          type="date"
+          aria-label="Last day of the role"
+          className="field w-auto"
+          value={last}
+          onChange={(e) => setLast(e.target.value)}
+        />
+      )}
       <button type="submit" className="button-quiet" disabled={!picked}>
         {press}
       </button>
