@@ -477,3 +477,33 @@ func TestARoleToTwelvePeopleUntilADay(t *testing.T) {
 		t.Errorf("%d people hold it until that day", n)
 	}
 }
+
+// A fault stands at its line, with what the other lines do; and lines can be put in another
+// order.
+func TestAFaultStandsAtItsLine(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	me, err := marta.User(ctx, demo.Administrator, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b := byKeys(t, s, demo.Administrator)
+	onSheet(t, b, me.ID, "Grant", "Berth reader to Zoë Marrick", `{"op":"grant","user":"zoe.marrick","role":"berth-planning/reader"}`)
+	onSheet(t, b, me.ID, "Suspend", "Inês Halloran", `{"op":"update_user","user":"ines.halloran","status":"suspended"}`)
+	onSheet(t, b, me.ID, "Add", "Zoë Marrick", `{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick"}`)
+	b.Go("/today")
+	b.Sees("What the other lines do")
+	at := `[...document.querySelectorAll('[aria-label="Change sheet"] li')].find(l => l.innerText.includes("there is no user"))?.innerText ?? ""`
+	var text string
+	b.Eval(at, &text)
+	if !strings.Contains(text, "Berth reader to Zoë") {
+		t.Errorf("the fault stands at %q", text)
+	}
+	b.Accessible()
+	b.Press("Earlier: Add Zoë Marrick")
+	b.Press("Earlier: Add Zoë Marrick")
+	b.SeesNot("there is no user")
+	b.Type("Reason", "She begins")
+	b.Press("Commit 3 changes")
+	b.Sees("Committed as revision")
+}

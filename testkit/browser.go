@@ -73,6 +73,12 @@ func (b *Tab) InZone(name string) {
 	b.do("moving to "+name, emulation.SetTimezoneOverride(name))
 }
 
+// Size gives the page so much room, in pixels.
+func (b *Tab) Size(width, height int64) {
+	b.t.Helper()
+	b.do("sizing", chromedp.EmulateViewport(width, height))
+}
+
 // Forget has the browser forget its cookies: nobody is signed in any more.
 func (b *Tab) Forget() {
 	b.t.Helper()

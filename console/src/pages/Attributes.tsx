@@ -241,7 +241,7 @@ function Declare({ revision }: { revision: number }) {
       <p className="text-soft">
         The key, the type and whether it is personal cannot be changed later{key && `; filters and files use the key ${key}`}.
       </p>
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         {text('label', 'Name of the attribute')}
         {text('description', 'What it is for')}
         <label>
@@ -264,7 +264,7 @@ function Declare({ revision }: { revision: number }) {
           </select>
         </label>
         {x.from === 'unit' && (
-          <label className="col-span-2">
+          <label className="sm:col-span-2">
             Value of each unit{' '}
             <span className="text-soft text-sm">one per line, such as marine/pilotage = 4110; units below are included</span>
             <textarea className="field h-28 font-mono text-sm" value={x.table} onChange={(e) => setX({ ...x, table: e.target.value })} />
@@ -278,7 +278,7 @@ function Declare({ revision }: { revision: number }) {
             <textarea className="field h-20" value={x.allowed} onChange={(e) => setX({ ...x, allowed: e.target.value })} />
           </label>
         )}
-        <div className="col-span-2 flex gap-6">
+        <div className="sm:col-span-2 flex gap-6">
           {box('personal', 'Personal')}
           {x.from === '' && box('required', 'Required of every person added')}
           {x.type === 'text' && box('exact', 'Compared with case')}

@@ -214,7 +214,7 @@ function NewRule({ revision }: { revision: number }) {
       }}
     >
       <h2>Write a rule</h2>
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the rule
           <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
@@ -223,7 +223,7 @@ function NewRule({ revision }: { revision: number }) {
           Key <span className="text-soft text-sm">never reused</span>
           <input className="field font-mono" value={x.key} placeholder={key} onChange={(e) => setX({ ...x, key: e.target.value })} />
         </label>
-        <label className="col-span-2">
+        <label className="sm:col-span-2">
           For users who match <span className="text-soft text-sm">such as within eq "marine" and employment_type eq "staff"</span>
           <input
             className="field font-mono"
@@ -232,7 +232,7 @@ function NewRule({ revision }: { revision: number }) {
             onChange={(e) => setX({ ...x, filter: e.target.value })}
           />
         </label>
-        <label className="col-span-2 flex gap-2">
+        <label className="sm:col-span-2 flex gap-2">
           <input type="checkbox" checked={x.everybody} onChange={(e) => setX({ ...x, everybody: e.target.checked })} />
           For everybody
         </label>

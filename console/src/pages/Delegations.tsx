@@ -156,7 +156,7 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
       }}
     >
       <h2>Add a delegation</h2>
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <div>
           <span aria-hidden>To a user</span>
           <UserBox key={user.key} label="To a user" value={user.key} onChange={(key, name) => setUser({ key, name })} />
@@ -181,7 +181,7 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
           <input type="date" className="field" value={last} onChange={(e) => setLast(e.target.value)} />
         </label>
         {chosen && (
-          <p className="text-soft col-span-2 text-sm">
+          <p className="text-soft sm:col-span-2 text-sm">
             {chosen.description} Without limits: {chosen.words.join('; ')}.
           </p>
         )}
@@ -200,7 +200,7 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
             ))}
           </select>
         </label>
-        <fieldset className="col-span-2">
+        <fieldset className="sm:col-span-2">
           <legend>In these applications</legend>
           <div className="grid grid-cols-3">
             {(applications.data?.applications ?? [])

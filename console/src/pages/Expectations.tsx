@@ -218,7 +218,7 @@ function Write({ revision }: { revision: number }) {
       }}
     >
       <h2>Add an expectation</h2>
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name, as a plain sentence
           <input

@@ -123,9 +123,9 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
   const [until, setUntil] = useState('')
   return (
     <li className="border-rule border-b py-2">
-      <div className="flex items-baseline justify-between gap-4">
+      <div className="flex flex-wrap items-baseline justify-between gap-x-4">
         <span>{f.message}</span>
-        <span className="flex shrink-0 gap-4">
+        <span className="flex flex-wrap gap-x-4">
           {f.mend && !f.aside && (
             <button
               type="button"
@@ -194,7 +194,7 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
       )}
       {leaving && (
         <form
-          className="mt-1 flex items-end gap-3"
+          className="mt-1 flex flex-wrap items-end gap-3"
           onSubmit={(e) => {
             e.preventDefault()
             sheet.add(

@@ -137,7 +137,7 @@ function NewSoDRule({ revision }: { revision: number }) {
       }}
     >
       <h2>Add an SoD rule</h2>
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the SoD rule
           <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />

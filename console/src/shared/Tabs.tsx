@@ -17,7 +17,7 @@ export function Tabs({
   )
   return (
     <TabGroup selectedIndex={at} onChange={(i) => choose(tabs[i]!.key)}>
-      <TabList className="border-rule mt-5 flex gap-6 border-b">
+      <TabList className="border-rule mt-5 flex flex-wrap gap-x-6 border-b">
         {tabs.map((t) => (
           <Tab
             key={t.key}

@@ -33,12 +33,21 @@ export function ChangeSheet() {
   const preview = useQuery({ ...wouldDo(operations), enabled: operations.length > 0, placeholderData: keepPreviousData })
   // What was added meanwhile stays.
   const commit = useSend('sheet', (result, sent) => {
+    undo.reset()
     setTold(result)
     setPassedOn(undefined)
     setPassed([])
     if (sheet.lines.every((l) => sent.includes(l.id))) sheet.clear()
     else sheet.remove(...sent)
   })
+
+  // A fault stands at its line, and what the others would do is seen all the same.
+  const problem = commit.error ?? preview.error
+  const faults = (problem instanceof ProblemError && problem.problem.faults) || []
+  const wrong = new Map(sheet.lines.map((l) => [l.id, faults.filter((f) => lineOf(sheet.lines, f.place)?.id === l.id)]))
+  const right = sheet.lines.filter((l) => wrong.get(l.id)!.length === 0).flatMap((l) => l.operations)
+  const some = faults.length > 0 && right.length > 0 && right.length < operations.length
+  const rest = useQuery({ ...wouldDo(right), enabled: some })
 
   // What went wrong was said of these operations, not of others.
   const [tried, setTried] = useState(operations.length)
@@ -74,11 +83,10 @@ export function ChangeSheet() {
           sheet.setOpen(true)
         }}
       >
-        Change sheet, {count(sheet.lines.length, 'change')}
+        <span role="status">Change sheet, {count(sheet.lines.length, 'change')}</span>
       </button>
     )
   }
-  const problem = commit.error ?? preview.error
   const moved = Math.max(0, ...((problem instanceof ProblemError && problem.problem.moved) || []).map((m) => m.revision))
   const split = preview.error instanceof ProblemError ? preview.error.problem.split : undefined
   const others = split ? othersOf(sheet.lines, split) : []
@@ -101,12 +109,23 @@ export function ChangeSheet() {
         </button>
       </div>
       <ul className="mt-3">
-        {sheet.lines.map((l) => (
+        {sheet.lines.map((l, i) => (
           <li key={l.id} className="border-rule border-t py-2 last:border-b">
             <div className="flex justify-between gap-2">
-              <span>
+              <span className="grow">
                 <strong>{l.verb}</strong> {l.what}
               </span>
+              {!commit.isPending && i > 0 && (
+                <button
+                  type="button"
+                  className="press shrink-0 self-start text-sm"
+                  aria-label={`Earlier: ${l.verb} ${l.what}`}
+                  title="Make it before the line above"
+                  onClick={() => sheet.earlier(l.id)}
+                >
+                  Earlier
+                </button>
+              )}
               {!commit.isPending && (
                 <button
                   type="button"
@@ -119,6 +138,12 @@ export function ChangeSheet() {
               )}
             </div>
             <div className="text-soft text-sm">{[whom(l), l.detail].filter(Boolean).join(', ')}</div>
+            {wrong.get(l.id)!.map((f, k) => (
+              <p key={k} className="text-brick border-brick mt-1 border-l-3 pl-2 text-sm">
+                {f.message}
+                {f.did_you_mean && <> — did you mean {f.did_you_mean.join(' or ')}?</>}
+              </p>
+            ))}
           </li>
         ))}
       </ul>
@@ -130,13 +155,14 @@ export function ChangeSheet() {
       )}
       <div aria-live="polite">
         {preview.data && !preview.error && <Effect result={preview.data} />}
+        {some && rest.data && <Effect result={rest.data} title="What the other lines do" />}
         {preview.isFetching && !preview.data && <p className="text-soft mt-3">Working out what this does …</p>}
       </div>
       {problem instanceof ProblemError && (
         <div role="alert" className="border-brick mt-3 border-l-3 pl-3">
           <p className="font-semibold">{problem.problem.title}</p>
           <p>{problem.problem.detail}</p>
-          <Faults problem={problem.problem} />
+          <Faults problem={{ ...problem.problem, faults: faults.filter((f) => !lineOf(sheet.lines, f.place)) }} />
           {moved > 0 && (
             <button
               type="button"
@@ -208,7 +234,7 @@ export function ChangeSheet() {
           >
             {commit.isPending ? 'Committing' : 'Commit'} {count(sheet.lines.length, 'change')}
           </button>
-          <button type="button" className="button-quiet" disabled={commit.isPending} onClick={sheet.discard}>
+          <button type="button" className="button-quiet" disabled={commit.isPending} onClick={() => (undo.reset(), sheet.discard())}>
             Discard
           </button>
         </div>
@@ -216,6 +242,14 @@ export function ChangeSheet() {
       </form>
     </aside>
   )
+}
+
+/** The line that a fault is of, by its place: /operations/3/user. */
+function lineOf(lines: Line[], place: string): Line | undefined {
+  const n = /^\/operations\/(\d+)/.exec(place)?.[1]
+  if (n === undefined) return undefined
+  let left = Number(n)
+  return lines.find((l) => (left -= l.operations.length) < 0)
 }
 
 /** Gives the keyboard to the page, when what had it goes. */
@@ -252,13 +286,13 @@ const drawer =
   'border-rule bg-sheet flex w-79 shrink-0 flex-col overflow-y-auto border-l p-4.5 max-[1100px]:fixed max-[1100px]:inset-y-14 max-[1100px]:right-0 max-[1100px]:z-20'
 
 /** What the sheet would do, in a few lines; the rest on demand. */
-function Effect({ result }: { result: Schemas['ChangeResult'] }) {
+function Effect({ result, title = 'What this does' }: { result: Schemas['ChangeResult']; title?: string }) {
   const p = result.preview
   if (!p) return null
   const name = namesOf(p.effects.flatMap((e) => e.users))
   return (
     <div className="bg-wash mt-3 rounded-md p-3">
-      <h3 className="font-semibold">What this does</h3>
+      <h3 className="font-semibold">{title}</h3>
       {result.unchanged && <p>{result.notes?.map((n) => n.message).join(' ') || 'No change: it is so already.'}</p>}
       {p.effects.slice(0, Math.min(8, p.effect_count)).map((e, i) => (
         <EffectLine key={i} effect={e} name={name} />

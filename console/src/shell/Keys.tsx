@@ -39,7 +39,7 @@ export function Keys() {
     return () => document.removeEventListener('keydown', onKey)
   }, [sheet])
   return (
-    <Dialog open={open} onClose={() => setOpen(false)} className="relative z-40">
+    <Dialog open={open} onClose={() => setOpen(false)} className="relative z-40 outline-none">
       <div className="fixed inset-0 flex items-start justify-center bg-black/30 p-4 pt-[12vh]">
         <DialogPanel className="border-rule bg-sheet w-full max-w-120 rounded-md border p-5">
           <DialogTitle className="text-lg font-bold">Keys</DialogTitle>

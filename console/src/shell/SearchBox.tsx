@@ -3,10 +3,28 @@ import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-quer
 import { useNavigate } from '@tanstack/react-router'
 import { useEffect, useRef, useState } from 'react'
 import type { Schemas } from '../api/client'
+import { pages } from './pages'
+import { useMe } from './session'
 import { ask } from '../api/ask'
 import { tabLeadsOn } from '../shared/enter'
 
-type Hit = Schemas['Hit']
+// Pages, revisions and requests are found beside what the service finds.
+type Hit = Pick<Schemas['Hit'], 'id' | 'label' | 'key' | 'hint'> & { kind: Schemas['Hit']['kind'] | 'page' | 'revision' | 'request' }
+
+/** What the console itself knows under a text. */
+function known(text: string, may: Record<string, boolean>): Hit[] {
+  const wanted = text.trim().toLowerCase()
+  if (wanted === '') return []
+  const out: Hit[] = pages
+    .flatMap((g) => g.pages.map((p) => ({ ...p, group: g.label })))
+    .filter((p) => (p.register === '' || may[`${p.register}.read`]) && p.label.toLowerCase().startsWith(wanted))
+    .map((p) => ({ id: `page ${p.to}`, key: p.to, label: p.label, hint: p.group, kind: 'page' }))
+  const number = /^(?:revision[ -]?)?(\d+)$/.exec(wanted)?.[1]
+  if (number && may['ledger.read']) out.push({ id: `revision ${number}`, key: number, label: `Revision ${number}`, kind: 'revision' })
+  const request = /^(request-\d+)$/.exec(wanted)?.[1]
+  if (request) out.push({ id: request, key: request, label: request, kind: 'request' })
+  return out
+}
 
 const finding = (text: string) => ask('/api/v1/search', { params: { query: { q: text } } })
 
@@ -15,6 +33,7 @@ export function SearchBox() {
   const [text, setText] = useState('')
   const box = useRef<HTMLInputElement>(null)
   const navigate = useNavigate()
+  const me = useMe()
   const queries = useQueryClient()
   // A pointer that merely rests where the list opens chooses nothing.
   const [pointing, setPointing] = useState(false)
@@ -41,18 +60,25 @@ export function SearchBox() {
     if (!hit?.key) return
     setText('')
     box.current?.blur()
+    if (hit.kind === 'page') void navigate({ to: hit.key })
+    if (hit.kind === 'revision') void navigate({ to: '/ledger/$revision', params: { revision: hit.key } })
+    if (hit.kind === 'request') void navigate({ to: '/requests/$request', params: { request: hit.key } })
     if (hit.kind === 'user') void navigate({ to: '/users/$user', params: { user: hit.key } })
     if (hit.kind === 'group') void navigate({ to: '/groups/$group', params: { group: hit.key } })
     if (hit.kind === 'role') void navigate({ to: '/roles/$role', params: { role: hit.key } })
     if (hit.kind === 'application') void navigate({ to: '/applications/$application', params: { application: hit.key } })
   }
-  const hits = text.trim() === '' ? [] : (found.data?.hits ?? [])
+  const own = known(text, me.may)
+  const hits: Hit[] =
+    text.trim() === ''
+      ? []
+      : [...own.filter((h) => h.kind !== 'page'), ...(found.data?.hits ?? []), ...own.filter((h) => h.kind === 'page')]
   // Those that read the same are told apart by their keys.
   const reads = (h: Hit) => `${h.label} ${h.hint ?? ''} ${h.kind}`
   const twins = new Set(hits.map(reads).filter((r, i, all) => all.indexOf(r) !== i))
   return (
     <Combobox<Hit | null> value={null} onChange={go}>
-      <div className="relative w-full max-w-118" {...tabLeadsOn}>
+      <div className="relative w-full max-w-118 max-md:order-last max-md:max-w-none" {...tabLeadsOn}>
         <ComboboxInput
           ref={box}
           aria-label="Search for anyone or anything"
@@ -69,7 +95,7 @@ export function SearchBox() {
             if (e.key === 'Enter' && text.trim() !== '' && (found.isPending || found.isPlaceholderData)) {
               e.preventDefault()
               queries.fetchQuery(finding(text)).then(
-                (f) => go(f.hits[0] ?? null),
+                (f) => go(own.find((h) => h.kind !== 'page') ?? f.hits[0] ?? own[0] ?? null),
                 () => undefined, // which the list says
               )
             }

@@ -12,6 +12,7 @@ import { ChangeSheet } from './ChangeSheet'
 import { useDay } from './day'
 import { DayPicker } from './DayPicker'
 import { Keys } from './Keys'
+import { pages } from './pages'
 import { SearchBox } from './SearchBox'
 import { SessionContext, useMe } from './session'
 import { SheetProvider } from './sheet'
@@ -65,57 +66,11 @@ function SomebodyElse({ user }: { user: string }) {
   )
 }
 
-const pages = [
-  {
-    label: 'My work',
-    pages: [
-      { to: '/today', label: 'Today', register: '' },
-      { to: '/my-access', label: 'My access', register: '' },
-      { to: '/requests', label: 'Requests', register: '' },
-      { to: '/reviews', label: 'Reviews', register: '' },
-    ],
-  },
-  {
-    label: 'People',
-    pages: [
-      { to: '/users', label: 'Users', register: 'users' },
-      { to: '/groups', label: 'Groups', register: 'groups' },
-      { to: '/attributes', label: 'Attributes', register: 'settings' },
-    ],
-  },
-  {
-    label: 'Access',
-    pages: [
-      { to: '/applications', label: 'Applications', register: 'applications' },
-      { to: '/roles', label: 'Roles', register: 'roles' },
-      { to: '/grid', label: 'Grid', register: 'applications' },
-      { to: '/view-as', label: 'View as', register: 'users' },
-    ],
-  },
-  {
-    label: 'Control',
-    pages: [
-      { to: '/defaults', label: 'Defaults', register: 'settings' },
-      { to: '/sod-rules', label: 'SoD rules', register: 'settings' },
-      { to: '/expectations', label: 'Expectations', register: 'settings' },
-      { to: '/delegations', label: 'Delegations', register: 'roles' },
-      { to: '/findings', label: 'Findings', register: 'users' },
-    ],
-  },
-  {
-    label: 'Records',
-    pages: [
-      { to: '/gained-and-lost', label: 'Gained and lost', register: 'users' },
-      { to: '/ledger', label: 'Ledger', register: 'ledger' },
-      { to: '/security-log', label: 'Security log', register: 'ledger' },
-    ],
-  },
-] as const
-
 function Frame() {
   const { day, past } = useDay()
   const me = useMe()
   const away = useAway()
+  const [menu, setMenu] = useState(false) // where there is no room for the pages
   const today = useQuery({ ...ask('/api/v1/today'), staleTime: 60_000, enabled: !past })
   const pending = useQuery({
     ...ask('/api/v1/pending-changes'),
@@ -129,9 +84,18 @@ function Frame() {
         To the page
       </a>
       <header
-        className={`bg-sheet flex h-13.5 shrink-0 items-center gap-4 border-b px-4.5 ${past ? 'border-brass border-b-2' : 'border-rule'}`}
+        className={`bg-sheet flex h-13.5 shrink-0 items-center gap-4 border-b px-4.5 max-md:h-auto max-md:flex-wrap max-md:gap-x-3 max-md:gap-y-2 max-md:px-3 max-md:py-2 ${past ? 'border-brass border-b-2' : 'border-rule'}`}
       >
-        <Link to="/" className="w-37 shrink-0 font-bold">
+        <button
+          type="button"
+          className="button-quiet px-2 py-1 md:hidden"
+          aria-expanded={menu}
+          aria-controls="pages"
+          onClick={() => setMenu(!menu)}
+        >
+          Menu
+        </button>
+        <Link to="/" className="w-37 shrink-0 font-bold max-md:w-auto">
           Able <span className="text-harbour">Roster</span>
         </Link>
         <SearchBox />
@@ -155,8 +119,13 @@ function Frame() {
           </Link>
         </p>
       )}
-      <div className="flex min-h-0 grow">
-        <nav aria-label="Pages" className="border-rule w-42 shrink-0 overflow-y-auto border-r py-4">
+      <div className="relative flex min-h-0 grow">
+        <nav
+          id="pages"
+          aria-label="Pages"
+          className={`border-rule w-42 shrink-0 overflow-y-auto border-r py-4 max-md:absolute max-md:inset-y-0 max-md:left-0 max-md:z-30 max-md:w-64 ${menu ? 'max-md:bg-sheet' : 'max-md:hidden'}`}
+          onKeyDown={(e) => e.key === 'Escape' && setMenu(false)}
+        >
           {pages
             .map((group) => ({ label: group.label, pages: group.pages.filter((p) => p.register === '' || me.may[`${p.register}.read`]) }))
             .filter((group) => group.pages.length > 0)
@@ -168,6 +137,7 @@ function Frame() {
                     <li key={p.to} className="-mx-4.5">
                       <Link
                         to={p.to}
+                        onClick={() => setMenu(false)}
                         className="text-ink block border-l-3 border-transparent px-4.5 py-1"
                         activeProps={{ className: 'bg-wash border-harbour! font-semibold', 'aria-current': 'page' }}
                       >
@@ -184,7 +154,7 @@ function Frame() {
               </section>
             ))}
         </nav>
-        <main id="main" tabIndex={-1} className="min-w-0 grow overflow-y-auto px-6 py-5 outline-none">
+        <main id="main" tabIndex={-1} className="min-w-0 grow overflow-y-auto px-6 py-5 outline-none max-md:px-3 max-md:py-3">
           <Outlet />
         </main>
         {!past && <ChangeSheet />}

@@ -26,6 +26,8 @@ type Sheet = {
   /** What was to be added and is there already. */
   twice?: string
   remove: (...ids: string[]) => void
+  /** Has a line be made before the one that stands before it. */
+  earlier: (id: string) => void
   clear: () => void
   /** Throws the sheet away; it can be brought back until the next line is added. */
   discard: () => void
@@ -42,11 +44,14 @@ type Kept = { lines: Line[]; basedOn: number; reason: string }
 
 const blank: Kept = { lines: [], basedOn: 0, reason: '' }
 
+/** Where there is no room beside the page, the sheet is folded to a bar until it is opened. */
+const hasRoom = () => window.innerWidth > 1100
+
 /** Keeps the sheet of whoever is signed in over page loads, in this tab alone. */
 export function SheetProvider({ children }: { children: ReactNode }) {
   const [kept, keep] = useDraft('sheet', blank)
   const [discarded, setDiscarded] = useDraft<Kept | null>('sheet discarded', null)
-  const [open, setOpen] = useState(true)
+  const [open, setOpen] = useState(hasRoom)
   const [twice, setTwice] = useState<string>()
   const sheet = useMemo<Sheet>(() => {
     const load = (more: Omit<Line, 'id'>[], revision: number) => {
@@ -54,7 +59,7 @@ export function SheetProvider({ children }: { children: ReactNode }) {
       const there = new Set(kept.lines.map(does))
       const fresh = more.filter((l) => !there.has(does(l)))
       setTwice(fresh.length < more.length ? more.find((l) => !fresh.includes(l))!.what : undefined)
-      setOpen(true)
+      setOpen((was) => was || hasRoom())
       if (fresh.length === 0) return
       setDiscarded(null)
       keep((was) => ({
@@ -75,6 +80,14 @@ export function SheetProvider({ children }: { children: ReactNode }) {
         setTwice(undefined)
         keep((was) => ({ ...was, lines: was.lines.filter((l) => !ids.includes(l.id)) }))
       },
+      earlier: (id) =>
+        keep((was) => {
+          const i = was.lines.findIndex((l) => l.id === id)
+          if (i < 1) return was
+          const lines = [...was.lines]
+          lines.splice(i - 1, 2, lines[i]!, lines[i - 1]!)
+          return { ...was, lines }
+        }),
       clear: () => {
         setTwice(undefined)
         keep(blank)

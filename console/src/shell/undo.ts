@@ -20,6 +20,7 @@ export function useUndo() {
   const stays = x ? [...x.stays, ...(x.outside ? ['There is more to it, outside what you may see: it stays.'] : [])] : []
   return {
     undo: (revision: number) => undo.mutate(revision),
+    reset: undo.reset,
     isPending: undo.isPending,
     /** What was not put on the sheet, and why. */
     stays: x && x.lines.length === 0 && stays.length === 0 ? ['Nothing of it is left to take back.'] : stays,

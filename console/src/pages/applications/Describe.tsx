@@ -32,7 +32,7 @@ export function Describe({ application: a }: { application: Schemas['Application
   return (
     <form
       aria-label="Edit details"
-      className="mt-2 grid max-w-180 grid-cols-2 gap-x-5 gap-y-3"
+      className="mt-2 grid max-w-180 sm:grid-cols-2 gap-x-5 gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(

@@ -72,7 +72,7 @@ export function Fences({ application: a, writes }: { application: Schemas['Appli
           }}
         >
           <h2>Add a fence</h2>
-          <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+          <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
             <label>
               Pattern
               <input

@@ -96,7 +96,7 @@ function NewApplication({ revision }: { revision: number }) {
     >
       <h2>Register an application</h2>
       <p className="text-soft">It begins as a draft: nobody has access yet.</p>
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the application
           <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />

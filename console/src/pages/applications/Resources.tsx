@@ -137,7 +137,7 @@ function Edit({ application: a, resource: r, done }: { application: Schemas['App
   return (
     <form
       aria-label={`Edit ${r.path}`}
-      className="bg-open grid grid-cols-2 gap-x-5 gap-y-2 p-3"
+      className="bg-open grid sm:grid-cols-2 gap-x-5 gap-y-2 p-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
@@ -168,7 +168,7 @@ function Edit({ application: a, resource: r, done }: { application: Schemas['App
         Addresses it is served under
         <input className="field font-mono" value={x.addresses} onChange={(e) => setX({ ...x, addresses: e.target.value })} />
       </label>
-      <div className="col-span-2 flex items-center gap-6">
+      <div className="sm:col-span-2 flex items-center gap-6">
         <label className="flex gap-2">
           <input type="checkbox" checked={x.open} onChange={(e) => setX({ ...x, open: e.target.checked })} />
           Open: paths below need not be registered

@@ -94,7 +94,7 @@ function NewGroup({ revision }: { revision: number }) {
       }}
     >
       <h2>Make a group</h2>
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         {field('label', 'Name of the group')}
         {field('description', 'What it is for')}
         {field('unit', 'Unit it belongs to', 'such as marine/pilotage')}

@@ -122,7 +122,7 @@ function Listed({ group: g, changes }: { group: Schemas['Group']; changes?: bool
           {g.built_in ? 'This group has no listed members.' : 'No listed members. Add users or other groups below, or use a filter.'}
         </Empty>
       ) : (
-        <ul className="grid grid-cols-2 gap-x-6">
+        <ul className="grid sm:grid-cols-2 gap-x-6">
           {g.members!.map((m) => (
             <li key={m.id} className="border-rule flex gap-2 border-b px-2 py-1.5">
               {m.member_kind === 'user' ? (
@@ -208,7 +208,7 @@ function PutIn({ group: g }: { group: Schemas['Group'] }) {
       }}
     >
       <h2>Add a member</h2>
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <div>
           <span aria-hidden>A user</span>
           <UserBox key={user.key} label="User to add" value={user.key} onChange={(key, name) => setUser({ key, name })} />
@@ -240,7 +240,7 @@ function SignInAlone({ group: g }: { group: Schemas['Group'] }) {
   if (!me.may['settings.update']) return null
   const alone = me.sign_in_group?.key === g.key
   return (
-    <p className="col-span-2">
+    <p className="sm:col-span-2">
       {alone
         ? 'Only members of this group may sign in.'
         : me.sign_in_group
@@ -291,7 +291,7 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
   return (
     <form
       aria-label={`Change ${g.label}`}
-      className="mt-2 grid max-w-180 grid-cols-2 gap-x-5 gap-y-3"
+      className="mt-2 grid max-w-180 sm:grid-cols-2 gap-x-5 gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
         const given = Object.fromEntries(changed.map((k) => [k, x[k].trim()]))
@@ -315,7 +315,7 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
         <span aria-hidden>Owner</span>
         <UserBox label="Owner" value={x.owner} onChange={(key) => setX({ ...x, owner: key })} />
       </div>
-      <div className="col-span-2">{field('filter', 'Chosen by a filter over facts')}</div>
+      <div className="sm:col-span-2">{field('filter', 'Chosen by a filter over facts')}</div>
       <div>
         <button type="submit" className="button" disabled={changed.length === 0 || x.label.trim() === ''}>
           Add to change sheet

@@ -85,7 +85,7 @@ export function ImportPage() {
       </p>
       <form
         aria-label="Import a file"
-        className="mt-4 grid grid-cols-2 gap-x-5 gap-y-3"
+        className="mt-4 grid sm:grid-cols-2 gap-x-5 gap-y-3"
         onSubmit={(e) => {
           e.preventDefault()
           run.mutate(true)
@@ -152,7 +152,7 @@ export function ImportPage() {
           </div>
         )}
         {making && file && kind === 'users' && (
-          <div className="col-span-2">
+          <div className="sm:col-span-2">
             <Mapping
               key={`${mapping} ${file.name}`}
               file={file}
@@ -167,7 +167,7 @@ export function ImportPage() {
             />
           </div>
         )}
-        <div className="col-span-2">
+        <div className="sm:col-span-2">
           <button type="submit" className="button" disabled={!file || run.isPending || (kind === 'users' && !me.may['users.update'])}>
             Preview
           </button>

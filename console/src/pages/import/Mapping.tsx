@@ -193,7 +193,7 @@ export function Mapping({
           </select>
         </label>
       )}
-      <div className="mt-3 grid grid-cols-2 gap-4">
+      <div className="mt-3 grid sm:grid-cols-2 gap-4">
         <label>
           Users not in the file
           <select className="field" value={m.missing ?? 'leave'} onChange={(e) => setM({ ...m, missing: e.target.value as 'leave' })}>

@@ -98,7 +98,7 @@ function OpenRound() {
       <h2>Open a round</h2>
       {commit.lost && <Lost />}
       {said && <p role="status">{said}.</p>}
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the round
           <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
@@ -136,7 +136,7 @@ function OpenRound() {
             </select>
           </label>
         )}
-        <label className="col-span-2">
+        <label className="sm:col-span-2">
           Reason
           <input
             className="field"

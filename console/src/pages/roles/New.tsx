@@ -39,7 +39,7 @@ export function NewRole({ application, revision }: { application?: Schemas['Appl
       }}
     >
       <h2>Make a role{application ? '' : ' of the whole organisation'}</h2>
-      <div className="mt-2 grid grid-cols-2 gap-x-5 gap-y-3">
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the role
           <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />

@@ -58,7 +58,7 @@ function Branch({ role: r, byId, depth }: { role: Role; byId: Map<string, Role>;
   const hidden = r.includes.length - included.length
   return (
     <li className={depth > 0 ? 'border-rule ml-3 border-l pl-4' : ''}>
-      <div className="grid grid-cols-[16rem_15rem_1fr_8rem] items-baseline gap-3 px-2 py-1.5">
+      <div className="items-baseline gap-3 px-2 py-1.5 max-md:flex max-md:flex-wrap md:grid md:grid-cols-[16rem_15rem_1fr_8rem]">
         <Link to="/roles/$role" params={{ role: r.key }} className="press">
           {r.label}
         </Link>

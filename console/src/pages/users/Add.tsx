@@ -39,7 +39,7 @@ export function AddUser() {
       <h1>Add a user</h1>
       <p className="text-soft mt-1">The user is added to the change sheet first, where you see what they will be able to do.</p>
       <form
-        className="mt-4 grid grid-cols-2 gap-x-5 gap-y-3"
+        className="mt-4 grid sm:grid-cols-2 gap-x-5 gap-y-3"
         onSubmit={(e) => {
           e.preventDefault()
           add()
@@ -48,7 +48,7 @@ export function AddUser() {
         <Fields fresh values={values} set={setValues} attributes={attributes} />
         <Picks title="Groups" label="Group to add to" choices={groupChoices} picked={groups} pick={setGroups} />
         <Picks title="Roles" label="Role to grant" choices={roleChoices} picked={roles} pick={setRoles} />
-        <div className="col-span-2">
+        <div className="sm:col-span-2">
           <button type="submit" className="button" disabled={!name}>
             Add to change sheet
           </button>

@@ -101,7 +101,7 @@ function Change({
   return (
     <form
       aria-label={`Change ${u.display_name}`}
-      className="mt-3 grid max-w-160 grid-cols-2 gap-x-5 gap-y-3"
+      className="mt-3 grid max-w-160 sm:grid-cols-2 gap-x-5 gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
         const detail = Object.entries({ ...fields, ...(fields.custom as object) })
@@ -117,7 +117,7 @@ function Change({
       }}
     >
       <Fields values={values} set={setValues} attributes={attributes} />
-      <div className="col-span-2">
+      <div className="sm:col-span-2">
         <button type="submit" className="button" disabled={changed.length === 0}>
           Add to change sheet
         </button>

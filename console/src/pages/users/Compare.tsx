@@ -110,7 +110,7 @@ export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
               )}
             </form>
           )}
-          <div className="mt-5 grid grid-cols-2 gap-6">
+          <div className="mt-5 grid sm:grid-cols-2 gap-6">
             <Things title={`Only ${c.with.label} can`} lines={c.lacks} ink="text-kelp" />
             <Things title={`Only ${c.user.label} can`} lines={c.has} ink="text-brick" />
           </div>

@@ -98,7 +98,7 @@ export function UserList() {
 
   return (
     <div className="flex h-full flex-col">
-      <div className="flex items-baseline justify-between gap-4">
+      <div className="flex flex-wrap items-baseline justify-between gap-x-4">
         <h1>Users</h1>
         {me.may['users.create'] && !past && (
           <div className="flex gap-3">
@@ -117,7 +117,7 @@ export function UserList() {
           : `${count(total, 'user')}${search.unit ? ` in ${unitWords(search.unit)}` : ''}${past ? `, at the end of ${fullDay(asOf!)}` : ''}.`}
       </p>
       <Views search={search} />
-      <div className="mt-3 flex gap-3">
+      <div className="mt-3 flex flex-wrap gap-3">
         <input
           type="search"
           className="field max-w-72"
@@ -276,8 +276,8 @@ function Rows({
     if (more && last > rows.length - 40) more()
   }, [more, last, rows.length])
   return (
-    <div role="table" aria-label="Users" aria-rowcount={total} className="mt-3 flex min-h-40 grow flex-col">
-      <div role="rowgroup">
+    <div role="table" aria-label="Users" aria-rowcount={total} className="mt-3 flex min-h-40 grow flex-col max-md:overflow-x-auto">
+      <div role="rowgroup" className="max-md:min-w-160">
         <div role="row" className="border-rule grid gap-3 border-b px-2 py-2" style={layout}>
           {picked && (
             <div role="columnheader">
@@ -301,7 +301,7 @@ function Rows({
           })}
         </div>
       </div>
-      <div role="rowgroup" ref={box} tabIndex={0} aria-label="Rows" className="min-h-0 grow overflow-y-auto">
+      <div role="rowgroup" ref={box} tabIndex={0} aria-label="Rows" className="min-h-0 grow overflow-y-auto max-md:min-w-160">
         <div className="relative" style={{ height: virtual.getTotalSize() }}>
           {seen.map((v) => {
             const u = rows[v.index]!

@@ -1,0 +1,47 @@
+/** The pages, in their groups; register is what one must be able to read. */
+export const pages = [
+  {
+    label: 'My work',
+    pages: [
+      { to: '/today', label: 'Today', register: '' },
+      { to: '/my-access', label: 'My access', register: '' },
+      { to: '/requests', label: 'Requests', register: '' },
+      { to: '/reviews', label: 'Reviews', register: '' },
+    ],
+  },
+  {
+    label: 'People',
+    pages: [
+      { to: '/users', label: 'Users', register: 'users' },
+      { to: '/groups', label: 'Groups', register: 'groups' },
+      { to: '/attributes', label: 'Attributes', register: 'settings' },
+    ],
+  },
+  {
+    label: 'Access',
+    pages: [
+      { to: '/applications', label: 'Applications', register: 'applications' },
+      { to: '/roles', label: 'Roles', register: 'roles' },
+      { to: '/grid', label: 'Grid', register: 'applications' },
+      { to: '/view-as', label: 'View as', register: 'users' },
+    ],
+  },
+  {
+    label: 'Control',
+    pages: [
+      { to: '/defaults', label: 'Defaults', register: 'settings' },
+      { to: '/sod-rules', label: 'SoD rules', register: 'settings' },
+      { to: '/expectations', label: 'Expectations', register: 'settings' },
+      { to: '/delegations', label: 'Delegations', register: 'roles' },
+      { to: '/findings', label: 'Findings', register: 'users' },
+    ],
+  },
+  {
+    label: 'Records',
+    pages: [
+      { to: '/gained-and-lost', label: 'Gained and lost', register: 'users' },
+      { to: '/ledger', label: 'Ledger', register: 'ledger' },
+      { to: '/security-log', label: 'Security log', register: 'ledger' },
+    ],
+  },
+] as const
