@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
@@ -102,7 +103,8 @@ func problemOf(err error) *problem {
 	var f *fiber.Error
 	var away *net.OpError // the database, of sign-in
 	var sql interface{ SQLState() string }
-	if errors.As(err, &sql) { // of whoever asked the database without the ledger
+	var queue *jobs.DatabaseError
+	if errors.As(err, &sql) || errors.As(err, &queue) { // of whoever asked the database without the ledger
 		err = ledger.Unavailable(err)
 	}
 	switch {

@@ -208,3 +208,25 @@ func TestAnUploadThatWasTakenIsResumed(t *testing.T) {
 		return err == nil && u.State == jobs.Done
 	})
 }
+
+// What is the database's fault says so, whatever it is: a connection that ends in the middle
+// too.
+func TestFaultsOfTheDatabaseAreTold(t *testing.T) {
+	pool := testkit.Pool(t, testkit.Database(t))
+	j, err := jobs.Open(pool, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := pool.Exec(ctx, "alter table upload rename to elsewhere"); err != nil {
+		t.Fatal(err)
+	}
+	u := &jobs.Upload{Owner: 7, Via: "API", Name: "one", Kind: "users", Options: []byte("{}"), Epoch: 1}
+	_, named := j.Named(ctx, 7, "one")
+	_, waited := j.Wait(ctx, 1, time.Minute)
+	_, cancelled := j.Cancel(ctx, 7, "one", time.Minute)
+	for what, err := range map[string]error{"sending": j.Receive(ctx, u, strings.NewReader("x")), "asking": named, "waiting": waited, "cancelling": cancelled} {
+		if fault := new(jobs.DatabaseError); !errors.As(err, &fault) {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+}

@@ -20,11 +20,11 @@ const portion = 256 << 10
 // or as the body does, and nothing is kept then.
 func (j *Jobs) Receive(ctx context.Context, u *Upload, body io.Reader) error {
 	if err := j.begin(ctx, u); err != nil {
-		return err
+		return database(err)
 	}
 	err := j.portions(ctx, u, body)
 	if err == nil {
-		err = j.enqueue(ctx, u)
+		err = database(j.enqueue(ctx, u))
 	}
 	if err != nil {
 		ended, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
@@ -61,7 +61,7 @@ func (j *Jobs) portions(ctx context.Context, u *Upload, body io.Reader) error {
 		n, err := io.ReadFull(body, buffer)
 		if n > 0 {
 			if _, err := j.pool.Exec(ctx, "insert into upload_portion (upload, number, bytes) values ($1, $2, $3)", u.ID, number, buffer[:n]); err != nil {
-				return err
+				return database(err)
 			}
 			u.Bytes += int64(n)
 		}

@@ -68,6 +68,26 @@ var (
 	ErrTooMany  = errors.New("as many uploads as one may have are under way")
 )
 
+// DatabaseError is what went wrong with the database, and with nothing else: what was asked
+// may be asked again.
+type DatabaseError struct{ Err error }
+
+func (e *DatabaseError) Error() string { return e.Err.Error() }
+
+// Unwrap is what the database said.
+func (e *DatabaseError) Unwrap() error { return e.Err }
+
+// database marks an error as one of the database, but for our own and the end of a context.
+func database(err error) error {
+	var marked *DatabaseError
+	switch {
+	case err == nil, errors.As(err, &marked), errors.Is(err, ErrUnknown), errors.Is(err, ErrUnderWay), errors.Is(err, ErrTooMany), errors.Is(err, ErrCancelled),
+		errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
+		return err
+	}
+	return &DatabaseError{err}
+}
+
 // mostUnderWay bounds how many uploads of one owner are under way.
 const mostUnderWay = 5
 
@@ -82,13 +102,13 @@ func readUpload(r pgx.CollectableRow) (u *Upload, err error) {
 func (j *Jobs) uploads(ctx context.Context, where string, args ...any) ([]*Upload, error) {
 	rows, err := j.pool.Query(ctx, "select "+uploadColumns+" from upload where "+where+" order by id desc", args...)
 	if err != nil {
-		return nil, err
+		return nil, database(err)
 	}
 	all, err := pgx.CollectRows(rows, readUpload)
 	for _, u := range all {
 		j.fresher(u)
 	}
-	return all, err
+	return all, database(err)
 }
 
 // fresher puts in how far one is that is worked here.

@@ -192,7 +192,7 @@ func (j *Jobs) Cancel(ctx context.Context, owner fact.UserID, name string, most 
 		return nil, ErrUnknown
 	}
 	if err != nil {
-		return nil, err
+		return nil, database(err)
 	}
 	j.mu.Lock()
 	r := j.runs[id]
@@ -203,7 +203,7 @@ func (j *Jobs) Cancel(ctx context.Context, owner fact.UserID, name string, most 
 		_, err := j.pool.Exec(ctx, `with gone as (update upload set state = 'cancelled', ended_at = clock_timestamp() where id = $1 and state in ('receiving', 'waiting') returning id)
 			delete from upload_portion p using gone where p.upload = gone.id`, id)
 		if err != nil {
-			return nil, err
+			return nil, database(err)
 		}
 	}
 	return j.Wait(ctx, id, most)
