@@ -6,21 +6,10 @@ import (
 	"strings"
 	"testing"
 
-	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
 	"ableroster/wire"
 )
-
-// lastRevision is the number of the newest revision.
-func lastRevision(t *testing.T, c *client.Client) int64 {
-	t.Helper()
-	all, err := c.Revisions(ctx, client.Query{"limit": "1"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	return all.Revisions[0].Revision
-}
 
 // What the demo's revisions of access did is taken back one after the other, each on the head
 // as it is by then: every operation fits, and what a departed user or a request leaves says
@@ -41,7 +30,7 @@ func TestRevisionsAreUndone(t *testing.T) {
 		`{"op":"grant","user":"ines.halloran","role":"tide-board/editor","until":"2031-01-01T00:00:00Z"}`, `{"op":"remove_member","group":"pilots","member_group":"night-pilots"}`), "wide_loss", "expectation_warned"), false); err != nil {
 		t.Fatal(err)
 	}
-	made := lastRevision(t, marta)
+	made := revisionOf(t, marta)
 	if now := entitlements(demo.Pilot); now == before {
 		t.Fatal("it changed nothing")
 	}
@@ -103,7 +92,7 @@ func TestUndoIsOnePressInTheConsole(t *testing.T) {
 		u, err := marta.User(ctx, demo.Pilot, nil)
 		return err == nil && u.Status == "active"
 	})
-	n := lastRevision(t, marta)
+	n := revisionOf(t, marta)
 	b.Go("/ledger")
 	b.Press(fmt.Sprintf("Revision %d, its operations", n))
 	b.Press(fmt.Sprintf("Undo revision %d", n))
