@@ -56,8 +56,7 @@ type Progress struct {
 type Answer struct {
 	Result   json.RawMessage `json:"result,omitempty"`
 	Problem  json.RawMessage `json:"problem,omitempty"`
-	About    []string        `json:"about,omitempty"` // the ids of whom a refusal speaks
-	DryRun   bool            `json:"dry_run,omitempty"`
+	About    []string        `json:"about,omitempty"`    // the ids of whom a refusal speaks
 	Revision int64           `json:"revision,omitempty"` // it was made in, or seen at
 }
 

@@ -77,8 +77,8 @@ func Work(ctx context.Context, d *seeing.Service, u *jobs.Upload, content []byte
 	if u.Epoch != d.Ledger.Epoch() {
 		return wire.ChangeResult{}, seeing.Problem(seeing.KindConflict, 409, "Cancelled", "nothing was changed: the ledger was restored after the file was sent. Send it again")
 	}
-	if err := reach(ctx, d, u.Revision); err != nil {
-		return wire.ChangeResult{}, err
+	if !d.Ledger.WaitFor(ctx, u.Revision) { // what whoever sent it had seen
+		return wire.ChangeResult{}, ctx.Err()
 	}
 	in.Content, in.stage = content, run.Stage
 	if in.Key == "" { // it may be worked again by another service, and is made once
@@ -91,19 +91,7 @@ func Work(ctx context.Context, d *seeing.Service, u *jobs.Upload, content []byte
 	return out, err
 }
 
-// reach waits until this service knows what whoever sent a file had seen.
-func reach(ctx context.Context, d *seeing.Service, revision int64) error {
-	for d.Ledger.Head().Revision < revision {
-		select {
-		case <-ctx.Done():
-			return ctx.Err()
-		case <-time.After(10 * time.Millisecond):
-		}
-	}
-	return nil
-}
-
-// Options are what a caller said of a file they sent.
+// optionsOf is what a caller said of a file they sent.
 func optionsOf(u *jobs.Upload) (in Import) {
 	_ = json.Unmarshal(u.Options, &in) // none, where they were erased
 	return in
