@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/changing"
+	"ableroster/internal/effect"
 	"ableroster/internal/operation"
 	"ableroster/wire"
 )
@@ -158,11 +159,11 @@ func differences(ctx context.Context, database string) ([]line, error) {
 			if len(d.Faults) > 0 {
 				return &d.Faults[0]
 			}
-			p := d.Preview(at)
+			p := effect.Of(d, at)
 			if lacks := change.AuthorityOf(s, admin, at).Judge(d, at); len(lacks) > 0 {
 				return fmt.Errorf("the administrator may not grant")
 			}
-			d.GuardRails(admin, p, at, nil)
+			effect.Rails(d, admin, p, at, nil)
 			d.Seal(d.Revision, at)
 			return nil
 		}

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/finding"
 	"ableroster/internal/operation"
@@ -140,8 +141,8 @@ func describing(context.Context, string) ([]line, error) {
 			d := change.NewDraft(s)
 			d.Apply(0, &operation.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}, at)
 			d.Finish()
-			p := d.Preview(at)
-			d.GuardRails(1, p, at, nil)
+			p := effect.Of(d, at)
+			effect.Rails(d, 1, p, at, nil)
 			return nil
 		}
 	}

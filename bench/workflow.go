@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/changing"
+	"ableroster/internal/effect"
 	"ableroster/internal/operation"
 	"ableroster/internal/review"
 	"ableroster/internal/workflows"
@@ -39,7 +40,7 @@ func measureWorkflows(ctx context.Context, database string) ([]line, error) {
 			if len(d.Faults) > 0 {
 				return &d.Faults[0]
 			}
-			if p := d.Preview(at); len(p.Effects) == 0 {
+			if p := effect.Of(d, at); len(p.Effects) == 0 {
 				return fmt.Errorf("nobody gains by it")
 			}
 			return nil

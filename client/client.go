@@ -226,6 +226,11 @@ func (c *Client) Attributes(ctx context.Context, q Query) (wire.AttributeList, e
 	return get[wire.AttributeList](ctx, c, "/attributes", q)
 }
 
+// Values are the values that users have for an attribute, such as unit.
+func (c *Client) Values(ctx context.Context, attribute string, q Query) (wire.ValueList, error) {
+	return get[wire.ValueList](ctx, c, "/attributes/"+url.PathEscape(attribute)+"/values", q)
+}
+
 // Owned is what a user answers for.
 func (c *Client) Owned(ctx context.Context, user string, q Query) (wire.Owned, error) {
 	return get[wire.Owned](ctx, c, "/users/"+url.PathEscape(user)+"/owned", q)
@@ -297,81 +302,6 @@ func (c *Client) SoDRules(ctx context.Context, q Query) (wire.SoDRuleList, error
 	return get[wire.SoDRuleList](ctx, c, "/sod-rules", q)
 }
 
-// Catalogue are the requestable roles.
-func (c *Client) Catalogue(ctx context.Context, q Query) (wire.Catalogue, error) {
-	return get[wire.Catalogue](ctx, c, "/catalogue", q)
-}
-
-// CatalogueRole is one of them, with what it would add.
-func (c *Client) CatalogueRole(ctx context.Context, role string, q Query) (wire.OneCatalogueRole, error) {
-	return get[wire.OneCatalogueRole](ctx, c, "/catalogue/"+url.PathEscape(role), q)
-}
-
-// Requests is a page of requests.
-func (c *Client) Requests(ctx context.Context, q Query) (wire.RequestList, error) {
-	return get[wire.RequestList](ctx, c, "/requests", q)
-}
-
-// Request is one request.
-func (c *Client) Request(ctx context.Context, id string, q Query) (wire.OneRequest, error) {
-	return get[wire.OneRequest](ctx, c, "/requests/"+url.PathEscape(id), q)
-}
-
-// Routes are the routes of approval.
-func (c *Client) Routes(ctx context.Context, q Query) (wire.RouteList, error) {
-	return get[wire.RouteList](ctx, c, "/routes", q)
-}
-
-// Today is what waits for the caller.
-func (c *Client) Today(ctx context.Context) (wire.Today, error) {
-	return get[wire.Today](ctx, c, "/today", nil)
-}
-
-// Reviews are the rounds of review.
-func (c *Client) Reviews(ctx context.Context, q Query) (wire.RoundList, error) {
-	return get[wire.RoundList](ctx, c, "/reviews", q)
-}
-
-// Review is one round.
-func (c *Client) Review(ctx context.Context, round string, q Query) (wire.OneRound, error) {
-	return get[wire.OneRound](ctx, c, "/reviews/"+url.PathEscape(round), q)
-}
-
-// DecideItems is a page of the items of a round.
-func (c *Client) ReviewItems(ctx context.Context, round string, q Query) (wire.ReviewItemList, error) {
-	return get[wire.ReviewItemList](ctx, c, "/reviews/"+url.PathEscape(round)+"/items", q)
-}
-
-// RoleTimeline is which roles a user held when.
-func (c *Client) RoleTimeline(ctx context.Context, user string) (wire.RoleTimeline, error) {
-	return get[wire.RoleTimeline](ctx, c, "/users/"+url.PathEscape(user)+"/timeline", nil)
-}
-
-// OverTime is how many people had anything in an application.
-func (c *Client) OverTime(ctx context.Context, application string, q Query) (wire.OverTime, error) {
-	return get[wire.OverTime](ctx, c, "/applications/"+url.PathEscape(application)+"/over-time", q)
-}
-
-// NewUserPreview is what a new user of some attributes would have.
-func (c *Client) NewUserPreview(ctx context.Context, q Query) (wire.NewUserPreview, error) {
-	return get[wire.NewUserPreview](ctx, c, "/new-user-preview", q)
-}
-
-// Grid is users × permissions of one application.
-func (c *Client) Grid(ctx context.Context, q Query) (wire.Grid, error) {
-	return get[wire.Grid](ctx, c, "/grid", q)
-}
-
-// Menu is what a user may do in an application.
-func (c *Client) Menu(ctx context.Context, user, application string) (wire.Menu, error) {
-	return get[wire.Menu](ctx, c, "/menu", Query{"user": user, "application": application})
-}
-
-// MenuOfNobody is what may be done in an application without signing in.
-func (c *Client) MenuOfNobody(ctx context.Context, application string) (wire.Menu, error) {
-	return get[wire.Menu](ctx, c, "/menu", Query{"nobody": "true", "application": application})
-}
-
 // May says whether a menu lets its user do an action on a path: for drawing
 // buttons. Whatever a button does asks again with Check.
 func May(m wire.Menu, action, path string) bool {
@@ -382,138 +312,6 @@ func May(m wire.Menu, action, path string) bool {
 		}
 	}
 	return false
-}
-
-// Check asks for a decision.
-func (c *Client) Check(ctx context.Context, in wire.CheckRequest) (out wire.CheckAnswer, err error) {
-	return out, c.Do(ctx, "POST", "/check", nil, in, &out)
-}
-
-// CheckAsOf asks for a decision by the facts of a past instant, which the query names.
-func (c *Client) CheckAsOf(ctx context.Context, in wire.CheckRequest, q Query) (out wire.CheckAnswer, err error) {
-	return out, c.Do(ctx, "POST", "/check", q, in, &out)
-}
-
-// Checks asks up to 1,000 questions at once.
-func (c *Client) Checks(ctx context.Context, in []wire.CheckRequest) (out wire.ChecksAnswer, err error) {
-	return out, c.Do(ctx, "POST", "/checks", nil, wire.ChecksRequest{Checks: in}, &out)
-}
-
-// Holders is a page of who can do something.
-func (c *Client) Holders(ctx context.Context, q Query) (wire.HolderList, error) {
-	return get[wire.HolderList](ctx, c, "/holders", q)
-}
-
-// RoleHolders is a page of the users who hold a role.
-func (c *Client) RoleHolders(ctx context.Context, role string, q Query) (wire.HolderList, error) {
-	return get[wire.HolderList](ctx, c, "/roles/"+url.PathEscape(role)+"/holders", q)
-}
-
-// GainedAndLost is a page of who gained and lost what.
-func (c *Client) GainedAndLost(ctx context.Context, q Query) (wire.GainedAndLost, error) {
-	return get[wire.GainedAndLost](ctx, c, "/gained-and-lost", q)
-}
-
-// Timeline is from when to when a user held something.
-func (c *Client) PermissionTimeline(ctx context.Context, user string, q Query) (wire.PermissionTimeline, error) {
-	return get[wire.PermissionTimeline](ctx, c, "/users/"+url.PathEscape(user)+"/timeline/permission", q)
-}
-
-// Rehearsal is what an application in rehearsal let through.
-func (c *Client) Rehearsal(ctx context.Context, application string) (wire.Rehearsal, error) {
-	return get[wire.Rehearsal](ctx, c, "/applications/"+url.PathEscape(application)+"/rehearsal", nil)
-}
-
-// WhatIf asks questions under a change that is not made.
-func (c *Client) WhatIf(ctx context.Context, in wire.WhatIfRequest) (out wire.WhatIfAnswer, err error) {
-	return out, c.Do(ctx, "POST", "/what-if", nil, in, &out)
-}
-
-// Change makes a change, or says what it would do.
-func (c *Client) Change(ctx context.Context, in wire.ChangeRequest, dryRun bool) (out wire.ChangeResult, err error) {
-	q := Query{}
-	if dryRun {
-		q["dry_run"] = "true"
-	}
-	return out, c.Do(ctx, "POST", "/changes", q, in, &out)
-}
-
-// Preview is a page of what a change would do.
-func (c *Client) Preview(ctx context.Context, in wire.ChangeRequest, q Query) (out wire.ChangeResult, err error) {
-	q["dry_run"] = "true"
-	return out, c.Do(ctx, "POST", "/changes", q, in, &out)
-}
-
-// Revisions is a page of the ledger.
-func (c *Client) Revisions(ctx context.Context, q Query) (wire.RevisionList, error) {
-	return get[wire.RevisionList](ctx, c, "/revisions", q)
-}
-
-// Undo is what would take a revision back.
-func (c *Client) Undo(ctx context.Context, revision int64) (wire.Undo, error) {
-	return get[wire.Undo](ctx, c, "/revisions/"+strconv.FormatInt(revision, 10)+"/undo", nil)
-}
-
-// LedgerHead is the head of the ledger as it was at a revision, 0 for the newest.
-func (c *Client) LedgerHead(ctx context.Context, revision int64) (wire.LedgerHead, error) {
-	q := Query{}
-	if revision > 0 {
-		q["revision"] = strconv.FormatInt(revision, 10)
-	}
-	return get[wire.LedgerHead](ctx, c, "/ledger/head", q)
-}
-
-// Verify verifies the ledger, which takes as long as that is long. told hears how far it
-// is; nil hears nothing.
-func (c *Client) Verify(ctx context.Context, told func(wire.VerificationRun)) (wire.Verification, error) {
-	var run wire.VerificationRun
-	if err := c.Do(ctx, "POST", "/ledger/verification", nil, nil, &run); err != nil {
-		return wire.Verification{}, err
-	}
-	for pause := 20 * time.Millisecond; run.State == "running"; pause = min(2*pause, time.Second) {
-		if told != nil {
-			told(run)
-		}
-		select {
-		case <-ctx.Done():
-			return wire.Verification{}, ctx.Err()
-		case <-time.After(pause):
-		}
-		var err error
-		run, err = get[wire.VerificationRun](ctx, c, "/ledger/verification", nil)
-		if p := new(wire.Problem); errors.As(err, &p) && p.Status == http.StatusNotFound { // it was started anew meanwhile
-			err = c.Do(ctx, "POST", "/ledger/verification", nil, nil, &run)
-		}
-		if err != nil {
-			return wire.Verification{}, err
-		}
-	}
-	return *run.Result, nil
-}
-
-// PendingChanges are those that wait for the caller, and those they passed on.
-func (c *Client) PendingChanges(ctx context.Context) (wire.PendingChangeList, error) {
-	return get[wire.PendingChangeList](ctx, c, "/pending-changes", nil)
-}
-
-// AddPendingChange passes a part of a change on to who may make it.
-func (c *Client) AddPendingChange(ctx context.Context, in wire.PendingChangeRequest) (out wire.PendingChange, err error) {
-	return out, c.Do(ctx, "POST", "/pending-changes", nil, in, &out)
-}
-
-// RefusePendingChange sends one back to who passed it on.
-func (c *Client) RefusePendingChange(ctx context.Context, id, why string) error {
-	return c.Do(ctx, "POST", "/pending-changes/"+url.PathEscape(id)+"/refusal", nil, map[string]string{"why": why}, nil)
-}
-
-// WithdrawPendingChange withdraws one that one passed on.
-func (c *Client) WithdrawPendingChange(ctx context.Context, id string) error {
-	return c.Do(ctx, "DELETE", "/pending-changes/"+url.PathEscape(id), nil, nil, nil)
-}
-
-// Refusals are what was tried and refused, the newest first.
-func (c *Client) Refusals(ctx context.Context) (wire.RefusalList, error) {
-	return get[wire.RefusalList](ctx, c, "/refusals", nil)
 }
 
 // MakeSignInLink makes a one-time link by which a user sets their own password.

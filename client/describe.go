@@ -18,6 +18,11 @@ func (c *Client) Table(ctx context.Context, what string, q Query) (out []byte, e
 	return out, c.Do(ctx, "GET", "/"+what+".csv", q, nil, &out)
 }
 
+// Report is a report of access as an HTML file: of "users", "roles" or "revisions".
+func (c *Client) Report(ctx context.Context, of, key string, q Query) (out []byte, err error) {
+	return out, c.Do(ctx, "GET", "/reports/"+of+"/"+url.PathEscape(key), q, nil, &out)
+}
+
 // RosterFile is the organisation as a roster file.
 func (c *Client) RosterFile(ctx context.Context, q Query) (out []byte, err error) {
 	return out, c.Do(ctx, "GET", "/roster-file", q, nil, &out)

@@ -113,6 +113,9 @@ type generator struct {
 	last         time.Time
 	seen         *access.Snapshot // see soFar
 	read         int
+
+	requested int     // how many requests there are
+	standIn   *person // see deputy
 }
 
 // add files a change. What builds on what is filed in order, so a time that
@@ -309,6 +312,9 @@ func plain(s string) string {
 func (g *generator) adding(p *person, since time.Time) []change.Operation {
 	op := &operation.AddUser{Personal: fact.Personal{UserName: p.name, DisplayName: p.display, Email: p.name + "@larkhaven.example"},
 		UserFacts: fact.UserFacts{Unit: p.unit, Title: p.title, Employment: p.kind, Start: calendar.DateOf(since), Location: []string{"Customs House", "North Quay", "South Quay", "Pilot Station", "Gatehouse"}[g.rng.IntN(5)]}}
+	if p.unit == "customs" && g.day < customsLeaves {
+		op.Unit = "office/customs"
+	}
 	if p.kind == "contractor" {
 		op.End = calendar.DateOf(g.until.AddDate(0, g.rng.IntN(9), g.rng.IntN(28)))
 	}

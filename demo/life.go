@@ -38,18 +38,22 @@ func (g *generator) live() {
 	for range 300 {
 		on(60+g.rng.IntN(days-61), g.revoke)
 	}
+	g.past(on)
 	on(30, g.pilot)
+	on(45, g.catalogue)
+	on(400, g.sodRules)
 	on(200, g.defaults)
 	on(260, g.wider)
 	on(153, g.invoices)
 	on(days-60, g.expectations)
+	on(days-40, g.freezes)
 	on(days-3, g.attributes)
 	on(days-2, g.tidy)
 	on(days-2, g.mistakes)
-	on(days-1, g.sodRules)
 	on(days-1, g.ending)
 	on(days-1, g.offers)
 	on(days-1, g.requests)
+	on(days-30, g.tariffReview)
 	on(days-1, g.reviews)
 	slices.SortStableFunc(events, func(a, b event) int { return cmp.Compare(a.day, b.day) })
 	for _, e := range events {

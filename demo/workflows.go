@@ -31,6 +31,20 @@ func (g *generator) sodRules(at time.Time) {
 			Roles: []change.RoleRef{"gate-passes/requester", "gate-passes/issuer"}})
 }
 
+// freezes keep the tariffs as they are while the books are closed: of last year, and of the
+// quarter to come.
+func (g *generator) freezes(at time.Time) {
+	day := func(days int) calendar.Instant { return calendar.At(midnight(g.until.AddDate(0, 0, days))) }
+	for _, f := range []struct {
+		key, label  string
+		first, last int
+	}{{"half-year-close", "Half-year close", -20, -12}, {"quarter-close", "Quarter close", 21, 29}} {
+		g.add(at, Administrator, "console", "Nobody alters what the auditors count",
+			&operation.SetFreeze{Key: f.key, Label: f.label, Why: "The books are being closed.", Window: calendar.Window{From: day(f.first), Until: day(f.last)},
+				Applications: []change.ApplicationRef{"tariff-ledger"}, LetThrough: []change.UserRef{change.UserRef(g.present("finance")[0].name)}})
+	}
+}
+
 // expectations are what must keep holding, and one that does not.
 func (g *generator) expectations(at time.Time) {
 	g.add(at, Administrator, "console", "What the departments asked to be sure of",
@@ -63,7 +77,7 @@ func (g *generator) present(unit string) []*person {
 	return out
 }
 
-// offers are owners, routes and requestable roles.
+// offers are the owners of today.
 func (g *generator) offers(at time.Time) {
 	var ops []change.Operation
 	own := func(user string, apps ...string) {
@@ -79,8 +93,12 @@ func (g *generator) offers(at time.Time) {
 	own(g.present("security")[0].name, "gate-passes")
 	own(g.present("engineering")[0].name, "sounding-surveys")
 	g.add(at, Administrator, "console", "Who answers for what", ops...)
+}
+
+// catalogue are routes and requestable roles.
+func (g *generator) catalogue(at time.Time) {
 	step := func(whose request.Whose) request.StepRef { return request.StepRef{Whose: whose} }
-	ops = []change.Operation{
+	ops := []change.Operation{
 		&request.SetRoute{Key: "manager", Label: "The manager", Steps: []request.StepRef{step(request.Manager)}},
 		&request.SetRoute{Key: "manager-and-owner", Label: "The manager, then the owner", Steps: []request.StepRef{step(request.Manager), step(request.Owner)}},
 		&request.SetRoute{Key: "safety", Label: "The manager, then all lock keepers", Steps: []request.StepRef{step(request.Manager), {Whose: request.Group, Group: "lock-keepers", All: true}}},
@@ -109,12 +127,9 @@ func (g *generator) requests(at time.Time) {
 	n := 0
 	ask := func(who, reason string, o request.RequestRole) request.RequestRef {
 		n++
-		g.add(at.Add(time.Duration(n)*time.Minute), who, "console", reason, &o)
-		return request.RequestRef(request.RequestID(n).String())
+		return g.ask(at.Add(time.Duration(n)*time.Minute), who, reason, o)
 	}
-	said := func(who, reason string, ref request.RequestRef, v request.Choice, until *calendar.Instant) {
-		g.add(g.last.Add(90*time.Second), who, "console", reason, &request.DecideRequest{Request: ref, Choice: v, Until: until})
-	}
+	said := g.decides
 	day := func(days int) calendar.Instant { return calendar.At(midnight(g.until.AddDate(0, 0, days))) }
 	fortnight := day(14)
 	ref := ask(marine[0].name, "Covers for a colleague on leave", request.RequestRole{Role: "berth-planning/scheduler", Window: calendar.Window{Until: day(80)}})
@@ -131,33 +146,33 @@ func (g *generator) requests(at time.Time) {
 	ask(g.present("customs")[0].name, "Checks dues on landed goods", request.RequestRole{Role: "tariff-ledger/reader"})
 }
 
-// reviews are a finished round of last quarter, and one under way. Lines are named
-// by id, so they are looked up in what has been filed so far.
-func (g *generator) reviews(at time.Time) {
+// opened opens a round, and is what there is then.
+func (g *generator) opened(at time.Time, key, label, reason string, o review.OpenRound) (*review.Round, *access.Snapshot) {
+	o.Key, o.Label = key, label
+	g.add(at, Administrator, "console", reason, &o)
 	s := g.soFar()
-	round := func(key, label, reason string, o review.OpenRound) *review.Round {
-		o.Key, o.Label = key, label
-		g.add(at, Administrator, "console", reason, &o)
-		s = g.soFar()
-		r := review.FindRound(s, key)
-		return r
+	return review.FindRound(s, key), s
+}
+
+// decided decides items of a round.
+func (g *generator) decided(r *review.Round, who, reason string, keep bool, lines []review.Item) {
+	if len(lines) == 0 {
+		return
 	}
-	decide := func(r *review.Round, who, reason string, keep bool, lines []review.Item) {
-		if len(lines) == 0 {
-			return
-		}
-		op := &review.DecideItems{Round: review.RoundRef(r.Key), Keep: keep}
-		for _, l := range lines {
-			op.Items = append(op.Items, review.ItemRef{User: change.UserRef(l.User.String()), Assignment: change.AssignmentRef(l.Assignment.String())})
-		}
-		g.add(g.last.Add(90*time.Second), who, "console", reason, op)
+	op := &review.DecideItems{Round: review.RoundRef(r.Key), Keep: keep}
+	for _, l := range lines {
+		op.Items = append(op.Items, review.ItemRef{User: change.UserRef(l.User.String()), Assignment: change.AssignmentRef(l.Assignment.String())})
 	}
-	// The tariff ledger, once over: one direct role and one through a group go.
-	r := round("tariffs-autumn", "Tariff ledger, autumn", "The auditor's plan for the year", review.OpenRound{Application: "tariff-ledger", Reviewers: review.Users, Users: []change.UserRef{Administrator}})
+	g.add(g.last.Add(90*time.Second), who, "console", reason, op)
+}
+
+// tariffReview is the tariff ledger once over: one direct role and one through a group go.
+func (g *generator) tariffReview(at time.Time) {
+	r, s := g.opened(at, "tariffs-autumn", "Tariff ledger, autumn", "The auditor's plan for the year", review.OpenRound{Application: "tariff-ledger", Reviewers: review.Users, Users: []change.UserRef{Administrator}})
 	var keep, direct, group []review.Item
 	for _, l := range r.Items(s) {
 		switch {
-		case l.Direct() && len(direct) == 0 && l.User != found(s, Pilot):
+		case l.Direct() && len(direct) == 0 && l.User == found(s, yearEnd):
 			direct = append(direct, l)
 		case !l.Direct() && len(group) == 0:
 			group = append(group, l)
@@ -165,12 +180,15 @@ func (g *generator) reviews(at time.Time) {
 			keep = append(keep, l)
 		}
 	}
-	decide(r, Administrator, "As it should be", true, keep)
-	decide(r, Administrator, "Not used for a year", false, direct)
-	decide(r, Administrator, "Has moved to invoices", false, group)
+	g.decided(r, Administrator, "As it should be", true, keep)
+	g.decided(r, Administrator, "Not used for a year", false, direct)
+	g.decided(r, Administrator, "Has moved to invoices", false, group)
 	g.add(g.last.Add(2*time.Minute), Administrator, "console", "Done for the quarter", &review.SignOff{Round: "tariffs-autumn"})
-	// The marine unit, under way: its manager has begun.
-	r = round("marine-winter", "Marine unit, winter", "Each quarter, each unit", review.OpenRound{Filter: `within eq "marine"`, Reviewers: review.Manager})
+}
+
+// reviews is a round that is under way: of the marine unit, whose manager has begun.
+func (g *generator) reviews(at time.Time) {
+	r, s := g.opened(at, "marine-winter", "Marine unit, winter", "Each quarter, each unit", review.OpenRound{Filter: `within eq "marine"`, Reviewers: review.Manager})
 	var first []review.Item
 	manager := found(s, Manager)
 	for _, l := range r.Items(s) {
@@ -178,7 +196,7 @@ func (g *generator) reviews(at time.Time) {
 			first = append(first, l)
 		}
 	}
-	decide(r, Manager, "Still on these duties", true, first)
+	g.decided(r, Manager, "Still on these duties", true, first)
 }
 
 // soFar is the port as filed up to now.

@@ -41,6 +41,7 @@ func TestAnApplicationIsDescribedInTheConsole(t *testing.T) {
 	b := testkit.NewTab(t, s.Base)
 	b.SignIn(demo.Administrator, demo.Password)
 	b.Go("/applications")
+	b.Press("Register an application")
 	b.Type("Name of the application", "Mooring log")
 	b.Type("What it is, in plain words", "Which lines hold which vessel.")
 	b.Sees("Its key is mooring-log, for ever.")
@@ -60,6 +61,7 @@ func TestAnApplicationIsDescribedInTheConsole(t *testing.T) {
 
 	b.Go("/applications/mooring-log?tab=roles")
 	b.Sees("This application has no role yet")
+	b.Press("Make a role")
 	b.Type("Name of the role", "Linesman")
 	b.Choose("Risk", "medium")
 	b.Press("Add to change sheet")
@@ -272,7 +274,7 @@ func TestTheFirstRunLeadsThroughIt(t *testing.T) {
 	b.Sees("How to begin")
 	b.Accessible()
 	b.Press("Register an application")
-	b.Sees("Register the first one below")
+	b.Sees("It begins as a draft: nobody has access yet.")
 	for path, want := range map[string]string{"/roles": "Make a role of the whole organisation", "/expectations": "No expectation yet", "/findings": "in 2 ways", "/sod-rules": "No SoD rule yet",
 		"/view-as": "Choose a user", "/grid": "No application is registered yet", "/groups": "All users"} {
 		b.Go(path)

@@ -384,6 +384,7 @@ func TestNothingTypedIsLost(t *testing.T) {
 	b := signedIn(t, s, demo.Administrator)
 	value := func(label string) (text string) {
 		t.Helper()
+		b.Until(label+" is drawn", fmt.Sprintf(`[...document.querySelectorAll("label")].some(l => l.innerText.trim().startsWith(%q))`, label))
 		b.Eval(fmt.Sprintf(`[...document.querySelectorAll("label")].find(l => l.innerText.trim().startsWith(%q)).querySelector("input, textarea").value`, label), &text)
 		return text
 	}

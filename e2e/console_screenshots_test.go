@@ -69,6 +69,7 @@ func TestScreenshots(t *testing.T) {
 	b.Sees("nobody else is affected")
 	shot("user-and-change-sheet")
 	b.Press("Discard")
+	b.Press("Close")
 
 	b.Go("/roles/berth-planning%2Fscheduler")
 	b.Sees("through an included role")
@@ -89,9 +90,9 @@ func TestScreenshots(t *testing.T) {
 	b.Go("/findings")
 	b.Sees("Roles with one holder")
 	shot("findings")
-	b.Go("/view-as?user=ines.halloran&application=pilot-roster")
-	b.Sees("their own")
-	shot("view-as")
+	b.Go("/users/ines.halloran?tab=check&application=berth-planning&action=read&path=board")
+	b.Until("the ways are drawn", `document.querySelectorAll("main svg path").length > 4`)
+	shot("check")
 
 	b.Go("/ledger")
 	b.Press("Verify it")
@@ -103,6 +104,7 @@ func TestScreenshots(t *testing.T) {
 	shot("today")
 	b.Go("/users/ines.halloran?tab=timeline")
 	b.Sees("held since")
+	b.Until("it is drawn", `document.querySelectorAll("main svg rect").length > 3`)
 	shot("timeline")
 	b.Go("/defaults?unit=terminal%2Fcranes&title=Crane%20operator")
 	b.Sees("Can do")
@@ -110,7 +112,7 @@ func TestScreenshots(t *testing.T) {
 
 	m := testkit.NewTab(t, s.Base)
 	m.SignIn(demo.Manager, demo.Password)
-	m.Go("/requests/request-5")
+	m.Go("/requests/request-35")
 	m.Sees("Your decision")
 	m.Picture(filepath.Join(dir, "request.png"))
 	m.Go("/reviews/marine-winter")

@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"ableroster/internal/calendar"
 	"ableroster/internal/filter"
 	"ableroster/internal/patterns"
 	"ableroster/testkit"
@@ -186,7 +187,7 @@ func TestDaysEndWhereTheServiceHasThemEnd(t *testing.T) {
 	b := twins(t)
 	type day struct{ Day, Zone string }
 	var days []day
-	for _, zone := range []string{"Europe/Lisbon", "UTC", "America/New_York", "Asia/Kolkata", "Australia/Lord_Howe", "Pacific/Apia", "Pacific/Chatham", "America/St_Johns"} {
+	for _, zone := range []string{"Europe/Lisbon", "UTC", "America/New_York", "Asia/Kolkata", "Australia/Lord_Howe", "Pacific/Apia", "Pacific/Chatham", "America/St_Johns", "America/Santiago", "America/Havana", "Asia/Beirut"} {
 		for i := range 400 {
 			days = append(days, day{time.Date(2025, 6, 1+i, 0, 0, 0, 0, time.UTC).Format(time.DateOnly), zone})
 		}
@@ -198,8 +199,11 @@ func TestDaysEndWhereTheServiceHasThemEnd(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		first, _ := time.ParseInLocation(time.DateOnly, d.Day, zone)
-		next := time.Date(first.Year(), first.Month(), first.Day()+1, 0, 0, 0, 0, zone)
+		date, err := calendar.ReadDate(d.Day)
+		if err != nil {
+			t.Fatal(err)
+		}
+		first, next := date.Begins(zone).Time(), (date + 1).Begins(zone).Time()
 		if !windows[i].From.Equal(first) || !windows[i].Until.Equal(next) || !ends[i].Equal(next.Add(-time.Millisecond)) {
 			t.Errorf("%s in %s is from %s until %s, ends at %s; want %s to %s", d.Day, d.Zone, windows[i].From, windows[i].Until, ends[i], first.UTC(), next.UTC())
 		}

@@ -27,14 +27,14 @@ var asked = map[string]string{
 	"defaults list": "", "defaults preview": "-unit terminal/cranes", "defaults add": "quay -everybody -role incident-log/reader -acknowledge gain_for_everybody", "defaults change": "crane-crew -role crane-control/observer", "defaults end": "crane-crew",
 	"attributes list": "", "attributes declare": "berth_card", "attributes change": "boat_licence -label Licence", "attributes retire": "boat_licence", "views list": "", "views save": "mine -where title\u00a0pr", "views remove": "mine",
 	"delegations list": "", "my-access": "", "settings sign-in": "all-users", "settings second-person": "", "pending list": "", "pending make": "pending-change-1", "pending refuse": "pending-change-1 -why no", "pending withdraw": "pending-change-1", "refusals list": "", "lists save": "users OUT.csv",
-	"mappings list": "", "mappings save": "office FILE", "mappings show": "office", "mappings remove": "office", "sod-rules list": "", "sod-rules add": "quay -role tide-board/editor -role crane-control/operator", "sod-rules end": "credit-two-hands",
+	"mappings list": "", "mappings save": "office FILE", "mappings show": "office", "mappings remove": "office", "sod-rules list": "", "sod-rules add": "quay -role tide-board/editor -role crane-control/operator", "sod-rules end": "credit-two-hands", "report user": "ines.halloran", "report role": "berth-planning/scheduler", "report revision": "900", "roles retirement": "berth-planning/scheduler", "applications retirement": "tide-board", "freezes list": "", "freezes set": "year-end -why x -until 2099-01-31 -unit finance", "freezes end": "quarter-close", "settings references": "-pattern TCK-[0-9]+",
 	"expectations list": "", "expectations set": "quay may-not tide-board update tides -user b.osei", "expectations end": "credits-by-leads", "findings list": "", "findings mend": "role_unheld:role-66",
 	"findings set-aside": "role_unheld:role-66 -until 2027-01-31", "findings show-again": "role_unheld:role-66", "file load": "FILE", "file export": "", "file schema": "", "today": "", "catalogue list": "", "catalogue remove": "berth-planning/scheduler", "request": "gate-passes/issuer -until " + soon[:10] + " -reason x",
-	"requests": "", "requests show": "request-8", "decide": "request-8 refuse -reason x", "withdraw": "request-8 -reason x", "routes list": "", "routes set": "quay manager owner", "catalogue add": "incident-log/reader manager Read\u00a0of\u00a0incidents",
+	"requests": "", "requests show": "request-38", "decide": "request-38 refuse -reason x", "withdraw": "request-38 -reason x", "routes list": "", "routes set": "quay manager owner", "catalogue add": "incident-log/reader manager Read\u00a0of\u00a0incidents",
 	"review list": "", "review open": "quay -application tide-board -reviewers owner", "review show": "marine-winter", "review items": "marine-winter", "review keep": "marine-winter tomas.brandt berth-planning/reader",
 	"review revoke": "marine-winter tomas.brandt berth-planning/reader", "review sign-off": "marine-winter", "check": "ines.halloran berth-planning read board", "access": demo.Pilot, "view-as": demo.Pilot, "grid": "tide-board",
 	"holders": "berth-planning read board", "gained-and-lost": "2026-10-01", "timeline": "ines.halloran berth-planning read board", "over-time": "berth-planning", "history": "", "ledger verify": "", "ledger head": "", "ledger erase-reason": "3", "whoami": "",
-	"sign-in": "", "sign-out": "", "users sign-in-link": demo.Pilot, "security-log list": "",
+	"profiles list": "", "completion": "bash", "manual": "", "version": "", "sign-in": "", "sign-out": "", "users sign-in-link": demo.Pilot, "security-log list": "",
 }
 
 // files are what the commands read that read files.
@@ -90,7 +90,7 @@ func TestEveryCommandKeepsToTheRules(t *testing.T) {
 		if !strings.Contains(regexp.MustCompile(`\[?\(?-.*`).ReplaceAllString(takes, ""), "…") {
 			x.says(2, "", append(slices.Clone(args), "surplus", "surplus", "surplus", "surplus", "surplus")...)
 		}
-		if m[1] == "sign-in" || m[1] == "sign-out" {
+		if slices.Contains([]string{"sign-in", "sign-out", "profiles list", "completion", "manual", "version"}, m[1]) { // no service is asked
 			continue
 		}
 		changes := strings.Contains(help, "-dry-run")

@@ -48,12 +48,14 @@ func calls(finance, marine wire.User) []routeCall {
 		cut(r)
 	}
 	cut("GET /search", "/search?q=a")
+	cut("GET /attributes/{attribute}/values", "/attributes/unit/values", "/attributes/title/values")
+	needs(404, "read", "roles/-/staff", "GET /attributes/{attribute}/values", "/attributes/unit/values?role=staff", "")
 	cut("GET /view-as", "/view-as?nobody=true")
 	cut("GET /files/{list}", "/files/users?format=csv", "/files/groups?format=csv")
 	cut("GET /gained-and-lost", "/gained-and-lost?from=2026-10-01T00:00:00Z")
 	for _, app := range []string{"tariff-ledger", "berth-planning"} {
 		on := "applications/" + app
-		for _, end := range []string{"", "/coverage", "/going-live", "/over-time", "/rehearsal"} {
+		for _, end := range []string{"", "/coverage", "/going-live", "/over-time", "/rehearsal", "/retirement"} {
 			needs(404, "read", on, "GET /applications/{application}"+end, "/applications/"+app+end, "")
 		}
 		needs(404, "read", on, "GET /applications/{application}/covered", "/applications/"+app+"/covered?pattern=x", "")
@@ -62,6 +64,8 @@ func calls(finance, marine wire.User) []routeCall {
 		needs(404, "read", on, "GET /grid.csv", "/grid.csv?application="+app, "")
 		needs(404, "read", on, "GET /holders", "/holders?application="+app+"&action=read&path=/", "")
 		needs(404, "read", "roles/"+app+"/reader", "GET /roles/{role}", "/roles/"+app+"%2Freader", "")
+		needs(404, "read", "roles/"+app+"/reader", "GET /roles/{role}/retirement", "/roles/"+app+"%2Freader/retirement", "")
+		needs(404, "read", "roles/"+app+"/reader", "GET /reports/roles/{role}", "/reports/roles/"+app+"%2Freader", "")
 		needs(404, "read", "roles/"+app+"/reader", "GET /roles/{role}/holders", "/roles/"+app+"%2Freader/holders", "")
 		needs(404, "read", "roles/"+app+"/reader", "GET /roles/{role}/comparison", "/roles/"+app+"%2Freader/comparison?with="+app+"/reader", "")
 	}
@@ -74,12 +78,13 @@ func calls(finance, marine wire.User) []routeCall {
 			}
 			needs(404, "read", at(u), "GET /users/{user}"+name, "/users/"+u.UserName+end, "")
 		}
+		needs(404, "read", at(u), "GET /reports/users/{user}", "/reports/users/"+u.UserName, "")
 		needs(404, "read", at(u), "GET /view-as", "/view-as?user="+u.UserName, "")
 		needs(403, "update", at(u), "POST /changes", "/changes?dry_run=true", fmt.Sprintf(`{"operations":[{"op":"update_user","user":%q,"title":"Deckhand"}]}`, u.ID))
 		needs(403, "update", at(u), "POST /imports/users", "/imports/users?dry_run=true", "user_name,title\n"+u.UserName+",Deckhand\n")
 		needs(403, "update", at(u), "POST /what-if", "/what-if", fmt.Sprintf(`{"operations":[{"op":"update_user","user":%q,"title":"Deckhand"}]}`, u.ID))
 	}
-	for _, list := range []string{"sod-rules", "defaults", "expectations", "routes"} {
+	for _, list := range []string{"sod-rules", "freezes", "defaults", "expectations", "routes"} {
 		needs(403, "read", "settings", "GET /"+list, "/"+list, "")
 	}
 	needs(403, "update", "settings", "POST /changes", "/changes?dry_run=true", `{"operations":[{"op":"set_aside_finding","findings":["role_unheld:role-65"],"until":"2027-01-31"}]}`)
@@ -90,12 +95,14 @@ func calls(finance, marine wire.User) []routeCall {
 	for _, kind := range []string{"view", "mapping"} {
 		body := map[string]string{"view": `{"label":"x","shared":true,"search":{}}`, "mapping": `{"label":"x","shared":true,"mapping":{"columns":[{"column":"user_name","from":["Uid"]}]}}`}[kind]
 		out = append(out, routeCall{"PUT /" + kind + "s/{" + kind + "}", "/" + kind + "s/shared-by-all", body, "update", "settings", 403, 204},
+			routeCall{"GET /" + kind + "s/{" + kind + "}", "/" + kind + "s/nothing-like-it", "", "", "", 0, 404},
 			routeCall{"DELETE /" + kind + "s/{" + kind + "}", "/" + kind + "s/shared-by-all", "", "update", "settings", 404, 204})
 	}
 	needs(403, "read", "ledger", "GET /refusals", "/refusals", "")
 	needs(403, "read", "ledger", "GET /files/{list}", "/files/revisions?format=csv", "")
 	needs(403, "read", "ledger", "GET /revisions", "/revisions", "")
 	needs(404, "read", "ledger", "GET /revisions/{revision}", "/revisions/900", "")
+	needs(404, "read", "ledger", "GET /reports/revisions/{revision}", "/reports/revisions/900", "")
 	needs(404, "read", "ledger", "GET /revisions/{revision}/undo", "/revisions/900/undo", "")
 	needs(404, "read", "groups/finance", "GET /groups/{group}", "/groups/tariff-desk", "")
 	needs(404, "read", "groups/marine", "GET /groups/{group}", "/groups/duty-officers", "")
@@ -121,8 +128,8 @@ var elsewhere = map[string]string{
 	"POST /imports/assignments":              "TestThePortGoesOutAndComesInAgain",
 	"POST /roster-file":                      "TestARosterFileIsRefusedWhole",
 	"GET /imports":                           "TestAnImportGoesOn",
-	"GET /imports/{import}":                  "TestAnImportIsCancelled",
-	"DELETE /imports/{import}":               "TestAnImportIsCancelled",
+	"GET /imports/{name}":                    "TestAnImportIsCancelled",
+	"DELETE /imports/{name}":                 "TestAnImportIsCancelled",
 	"POST /pending-changes":                  "TestAPartIsPassedOn",
 	"POST /pending-changes/{change}/refusal": "TestAPartIsPassedOn",
 	"DELETE /pending-changes/{change}":       "TestAPartIsPassedOn",

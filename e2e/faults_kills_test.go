@@ -155,8 +155,11 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	problem(t, err, 503, "unavailable")
 	_, err = marta.Users(ctx, client.Query{}.AsOf(time.Now().AddDate(0, -3, 0)))
 	problem(t, err, 503, "unavailable")
+	late := testkit.Begin(t, cluster.Database) // waits for it
+	testkit.Until(t, "the second service to say that it waits", func() bool { return strings.Contains(late.Output(), "cannot be opened yet") })
 
 	cluster.Start(t)
+	late.Ready(t)
 	testkit.Until(t, "changes to be taken again", func() bool {
 		r, err := marta.Change(ctx, changeOf("Back again", grantTo(demo.Pilot, "tide-board/editor")), false)
 		return err == nil && r.Revision == loaded+1

@@ -53,7 +53,7 @@ next:
 // plain are names that need no line in the glossary: they are of HTTP, of signing in, or
 // plain English.
 var plain = map[string]bool{"today": true, "me": true, "session": true, "token": true, "set up": true, "sign in": true, "sign out": true, "sign in link": true, "whoami": true,
-	"file": true, "import": true, "list": true, "search": true, "check": true, "menu": true, "what if": true, "setting": true, "holder": true, "grid": true, "over time": true,
+	"version": true, "manual": true, "completion": true, "file": true, "import": true, "list": true, "search": true, "check": true, "menu": true, "what if": true, "setting": true, "holder": true, "grid": true, "over time": true,
 	"view as": true, "history": true, "refusal": true, "security log": true, "decide": true, "withdraw": true, "route": true, "membership": true, "users.csv": true, "grid.csv": true,
 	"groups.csv": true, "memberships.csv": true, "assignments.csv": true, "openapi.json": true, "my access": true, "pending": true, "gained and lost": true}
 

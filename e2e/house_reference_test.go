@@ -36,13 +36,15 @@ func commandLineReference(t *testing.T) string {
 	b.WriteString("# Command line\n\nWhat `roster` can do. Made from the program by `make reference`.\n")
 	help := testkit.Run(t, "", "roster", "help")
 	_, end, _ := strings.Cut(help, "\nEvery command takes")
+	b.WriteString("\nThe examples work on the demo organisation: a test runs each of them.\n")
 	b.WriteString("\nEvery command takes" + strings.ReplaceAll(strings.TrimRight(end, "\n"), "\n\n", "\n\n") + "\n")
 	for _, m := range regexp.MustCompile(`(?m)^  roster ([a-z][a-z -]*[a-z])`).FindAllStringSubmatch(help, -1) {
 		words := strings.Fields(m[1])
 		said := testkit.Run(t, "", "roster", append(words, "-help")...)
 		usage, rest, _ := strings.Cut(said, "\n")
-		about, flags, _ := strings.Cut(strings.TrimLeft(rest, " "), "\n")
-		fmt.Fprintf(&b, "\n## roster %s\n\n%s.\n\n```\n%s\n%s```\n", m[1], strings.ToUpper(about[:1])+about[1:], usage, strings.TrimLeft(flags, "\n"))
+		about, rest, _ := strings.Cut(strings.TrimLeft(rest, " "), "\n")
+		examples, flags, _ := strings.Cut(strings.TrimPrefix(strings.TrimLeft(rest, "\n"), "Examples\n"), "\nOptions\n")
+		fmt.Fprintf(&b, "\n## roster %s\n\n%s.\n\n```\n%s\n```\n\n```\n%s```\n\n```\n%s```\n", m[1], strings.ToUpper(about[:1])+about[1:], usage, strings.ReplaceAll(examples, "  roster", "roster"), flags)
 	}
 	return b.String()
 }

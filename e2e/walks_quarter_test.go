@@ -15,7 +15,7 @@ func TestAQuarterInTheLifeOfLarkhaven(t *testing.T) {
 	w := newWalk(t, "docs/guide/quarter.md")
 	for _, x := range []saying{
 		{0, "Signed in"}, {0, "crane-crew"}, {0, "Crane observer by the default rule Crane crew"}, {0, "Wanda Okoro gains"}, {0, "Crane control"},
-		{0, "Signed in"}, {0, "raise a works order"}, {0, "request-9 waits for the manager: Tomas Brandt."}, {0, "Signed in"}, {0, "request-9"},
+		{0, "Signed in"}, {0, "raise a works order"}, {0, "request-39 waits for the manager: Tomas Brandt."}, {0, "Signed in"}, {0, "request-39"},
 		{0, "would give create orders"}, {0, "Approved and gave the role Order raiser for Inês Halloran"},
 		{0, "Signed in"}, {0, "by the role Order raiser"}, {0, "would lose"}, {0, "loses"}, {0, "Wanda Okoro departed"}, {0, "does not count now"},
 		{0, "credit-two-hands"}, {0, "Done, as revision"}, {3, "would violate the SoD rule Credits take two"},

@@ -138,6 +138,7 @@ func TestDefaultsByConsole(t *testing.T) {
 	b.Sees("Chosen by Crane crew")
 	b.Press("Crane observer by the default rule Crane crew")
 	b.Sees("A new user")
+	b.Press("Write a default rule")
 	b.Type("Name of the rule", "Charts for pilots")
 	b.Type(`For users who match such as within eq "marine" and employment_type eq "staff"`, `within eq "marine/pilotage"`)
 	b.Type("Role it gives", "Chart publisher")

@@ -13,7 +13,7 @@ import (
 
 	"ableroster/client"
 	"ableroster/demo"
-	"ableroster/internal/signedhead"
+	"ableroster/signedhead"
 	"ableroster/testkit"
 )
 

@@ -51,17 +51,17 @@ func reads(t *testing.T, marta *client.Client) []string {
 		"/holders?application=berth-planning&action=read&path=board&limit=500", "/holders?application=tariff-ledger&action=read&path=tariffs&limit=500", "/gained-and-lost?limit=500&from=2026-01-01T00:00:00Z",
 		"/users/ines.halloran/timeline/permission?application=berth-planning&action=read&path=board", "/roles/berth-planning%2Freader/holders?limit=500",
 		"/users/ines.halloran/timeline", "/applications/berth-planning/over-time", "/applications/tariff-ledger/over-time", "/reviews", "/reviews/marine-winter", "/reviews/marine-winter/items?limit=500", "/reviews/marine-winter/items.csv", "/reviews/tariffs-autumn", "/catalogue", "/catalogue/works-orders%2Fraiser",
-		"/today", "/requests?limit=500", "/requests?state=waiting", "/defaults", "/sod-rules", "/routes", "/new-user-preview?would_be=" + url.QueryEscape(`{"unit":"marine/pilotage"}`),
+		"/today", "/requests?limit=500", "/requests?state=waiting", "/defaults", "/sod-rules", "/freezes", "/reports/users/ines.halloran", "/reports/roles/berth-planning%2Freader", "/reports/roles/staff", "/roles/berth-planning%2Freader/retirement", "/roles/staff/retirement", "/applications/berth-planning/retirement", "/applications/tariff-ledger/retirement", "/routes", "/new-user-preview?would_be=" + url.QueryEscape(`{"unit":"marine/pilotage"}`),
 		"/expectations", "/findings?limit=500", "/findings?limit=500&code=assignment_doubled", "/applications/berth-planning/coverage", "/applications/tariff-ledger/coverage",
 		"/applications/berth-planning/going-live", "/applications/berth-planning/covered?pattern=berths", "/roles/berth-planning%2Freader/comparison?with=berth-planning%2Fscheduler",
-		"/attributes", "/delegations", "/me/access", "/pending-changes", "/views", "/mappings", "/users/ines.halloran/owned", "/groups/pilots/members?limit=500", "/groups/night-gate/members?limit=500", "/users/ines.halloran/comparison?with=" + demo.Manager,
+		"/attributes", "/attributes/unit/values", "/attributes/unit/values?role=berth-planning%2Freader", "/attributes/title/values", "/delegations", "/me/access", "/pending-changes", "/views", "/mappings", "/users/ines.halloran/owned", "/groups/pilots/members?limit=500", "/groups/night-gate/members?limit=500", "/users/ines.halloran/comparison?with=" + demo.Manager,
 		"/files/users?format=csv", "/files/groups?format=csv", "/files/assignments?format=csv", "/files/requests?format=csv", "/files/findings?format=csv", "/files/groups%2Fpilots%2Fmembers?format=csv",
 		"/view-as?nobody=true", "/view-as?user=ines.halloran", "/view-as?would_be=" + url.QueryEscape(`{"unit":"marine/tugs"}`), "/roster-file", "/users.csv", "/groups.csv", "/memberships.csv", "/assignments.csv",
 		"/grid.csv?application=berth-planning", "/grid.csv?application=tariff-ledger", "/applications/incident-log/rehearsal",
 		"/gained-and-lost?limit=500&from=2026-01-01T00:00:00Z&role=berth-planning%2Freader", "/gained-and-lost?limit=500&from=2026-01-01T00:00:00Z&application=tariff-ledger",
 		"/users?limit=500&filter=" + url.QueryEscape(`not (unit eq "marine")`), "/users?limit=500&filter=" + url.QueryEscape(`email co "a" or manager pr`)}
 	for i := 1; i <= int(roles.Revision); i += 7 {
-		paths = append(paths, fmt.Sprintf("/revisions/%d", i), fmt.Sprintf("/revisions/%d/undo", i))
+		paths = append(paths, fmt.Sprintf("/revisions/%d", i), fmt.Sprintf("/revisions/%d/undo", i), fmt.Sprintf("/reports/revisions/%d", i))
 	}
 	for i := 1; i < 300; i += 9 {
 		paths = append(paths, fmt.Sprintf("/assignments/assignment-%d", i))
@@ -72,7 +72,7 @@ func reads(t *testing.T, marta *client.Client) []string {
 	for _, app := range []string{"berth-planning", "tariff-ledger", "incident-log", "able-roster"} {
 		paths = append(paths, "/applications/"+app)
 	}
-	paths = append(paths, "/refusals", "/security-log", "/security-log?user="+demo.Pilot, "/imports", "/imports/nothing", "/ledger/head", "/ledger/verification", "/roster-file/schema", "/set-up", "/revisions?limit=500")
+	paths = append(paths, "/refusals", "/views/none", "/mappings/none", "/security-log", "/security-log?user="+demo.Pilot, "/imports", "/imports/nothing", "/ledger/head", "/ledger/verification", "/roster-file/schema", "/set-up", "/revisions?limit=500")
 	for _, r := range roles.Roles {
 		paths = append(paths, "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F"), "/roles/"+strings.ReplaceAll(r.Key, "/", "%2F")+"/holders")
 	}

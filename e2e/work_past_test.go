@@ -32,7 +32,7 @@ var later = [][]string{
 	{`{"op":"retire_role","role":"duty-officer"}`},
 	{`{"op":"update_user","user":"tomas.brandt","status":"suspended"}`, `{"op":"hand_over","user":"tomas.brandt","to":"marta.quill"}`},
 	{`{"op":"add_user","user_name":"zoe.marrick","unit":"marine/pilotage","manager":"ines.halloran"}`, `{"op":"add_member","group":"pilots","user":"zoe.marrick"}`, `{"op":"grant","user":"zoe.marrick","role":"berth-planning/scheduler"}`},
-	{`{"op":"end_requestable","role":"berth-planning/scheduler"}`, `{"op":"decide_request","request":"request-8","decision":"refuse"}`},
+	{`{"op":"end_requestable","role":"berth-planning/scheduler"}`, `{"op":"decide_request","request":"request-38","decision":"refuse"}`},
 	{`{"op":"update_user","user":"b.osei","status":"departed"}`},
 	{`{"op":"set_organisation","name":"Port of Larkhaven","time_zone":"Europe/Lisbon"}`},
 }

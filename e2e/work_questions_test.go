@@ -363,7 +363,7 @@ func TestARehearsalIsCounted(t *testing.T) {
 	b.SeesNot("Bettina Osei close orders") // hers by now
 	b.Press("denied: why")
 	b.Sees("once it is live, this is denied: no role held gives it.")
-	b.Sees("Requestable roles that would allow it:")
+	b.Sees("Roles that would allow it:")
 	b.Accessible()
 	_, err = s.SignIn(t, demo.Manager).Rehearsal(ctx, "works-orders")
 	problem(t, err, 404, "not-found")

@@ -48,11 +48,11 @@ func TestRequestsByCommandLine(t *testing.T) {
 	ines.says(3, "is approved already", "withdraw", id, "-reason", "late")
 	marta.says(0, "by the role Surveyor", "check", demo.Pilot, "sounding-surveys", "create", "surveys")
 
-	tomas.says(0, "Refused the role Credit releaser for", "decide", "request-6", "refuse", "-reason", "Not from this unit")
-	ines.says(0, "Withdrew the request of the role Week planner", "withdraw", "request-5", "-reason", "The regatta is off")
-	tomas.says(3, "is withdrawn already", "decide", "request-5", "approve", "-reason", "late")
-	ines.says(3, "there is no request “request-6”", "requests", "show", "request-6")
-	marta.says(0, "the manager current nobody", "requests", "show", "request-7", "-as-of", time.Now().Format(time.DateOnly))
+	tomas.says(0, "Refused the role Credit releaser for", "decide", "request-36", "refuse", "-reason", "Not from this unit")
+	ines.says(0, "Withdrew the request of the role Week planner", "withdraw", "request-35", "-reason", "The regatta is off")
+	tomas.says(3, "is withdrawn already", "decide", "request-35", "approve", "-reason", "late")
+	ines.says(3, "there is no request “request-36”", "requests", "show", "request-36")
+	marta.says(0, "the manager current nobody", "requests", "show", "request-37", "-as-of", time.Now().Format(time.DateOnly))
 	marta.says(0, "waits for nobody", "today")
 	marta.says(0, "The ledger verifies", "ledger", "verify")
 	marta.says(0, "the manager, then the owner of the role", "routes", "list")
@@ -133,7 +133,7 @@ func TestRequestsUnderWhatChanges(t *testing.T) {
 	if err != nil || !left.Stuck {
 		t.Errorf("the approver departed, and it waits for %+v (%v)", left.Steps, err)
 	}
-	past, err := marta.Request(ctx, "request-1", client.Query{}.AsOf(time.Now().AddDate(0, 0, -3)))
+	past, err := marta.Request(ctx, "request-31", client.Query{}.AsOf(time.Now().AddDate(0, 0, -3)))
 	if err == nil {
 		t.Errorf("before it was asked it is %+v", past)
 	}
@@ -242,7 +242,7 @@ func TestRequestsByConsole(t *testing.T) {
 	b.Type("Reason", "She reports what leaks")
 	b.Press("Approve")
 	b.Sees("Given. See")
-	b.Go("/requests/request-6")
+	b.Go("/requests/request-36")
 	b.Type("Reason", "Not from this unit")
 	b.Press("Refuse")
 	b.Sees("skipped")

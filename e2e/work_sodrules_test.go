@@ -35,7 +35,7 @@ func TestSoDRulesStandInTheWay(t *testing.T) {
 	// One after the other is no SoD rule.
 	x.says(0, "Done, as revision", "revoke", demo.Pilot, "tariff-ledger/credit-raiser", "-reason", "Helped out")
 	x.says(0, "Done, as revision", "grant", demo.Pilot, "tariff-ledger/credit-raiser", "-until", "2030-01-01", "-reason", "Again")
-	x.says(0, "Done, as revision", "grant", demo.Pilot, "tariff-ledger/credit-releaser", "-from", "2030-01-01", "-reason", "After that", "-acknowledge", "expectation_warned")
+	x.says(0, "Done, as revision", "grant", demo.Pilot, "tariff-ledger/credit-releaser", "-from", "2030-01-02", "-reason", "After that", "-acknowledge", "expectation_warned")
 	x.says(3, "fewer than two roles", "sod-rules", "add", "one-hand", "-role", "staff", "-reason", "x")
 	x.says(3, "which includes", "sod-rules", "add", "same-hand", "-role", "staff", "-role", "gate-passes/requester", "-reason", "x")
 	x.says(0, "Ended the SoD rule Passes take two", "sod-rules", "end", "pass-two-hands", "-reason", "The gate is automatic now")
@@ -95,4 +95,49 @@ func TestOfTwoThatWouldViolateARuleOneCommits(t *testing.T) {
 	}
 	close(work)
 	wait.Wait()
+}
+
+// Before an SoD rule is made it is told who violates it today, of those the author may read.
+func TestWhoViolatesARuleIsToldBeforeItIsMade(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	for _, user := range []string{"ines.halloran", "b.osei"} {
+		if _, err := marta.Change(ctx, changeOf("x", grantTo(user, "crane-control/limit-setter"), grantTo(user, "works-orders/raiser")), false); err != nil {
+			t.Fatal(err)
+		}
+	}
+	note := func(c *client.Client, op string) string {
+		t.Helper()
+		r, err := c.Change(ctx, changeOf("x", op), true)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, n := range r.Notes {
+			if strings.HasPrefix(n.Code, "violated") && n.Operation == 0 {
+				return n.Message
+			}
+		}
+		t.Fatalf("%+v", r.Notes)
+		return ""
+	}
+	rule := `{"op":"add_sod_rule","key":"own-limits","label":"Limits take two","roles":["crane-control/limit-setter","works-orders/raiser"],"prevent":true}`
+	if got := note(marta, rule); !strings.Contains(got, "Bettina Osei") || !strings.Contains(got, "violate it already") || !strings.Contains(got, "refused") {
+		t.Error(got)
+	}
+	if got := note(marta, `{"op":"add_sod_rule","key":"none","roles":["tide-board/editor","crane-control/limit-setter"]}`); got != "Nobody violates it today." {
+		t.Error(got)
+	}
+	if got := note(marta, `{"op":"update_sod_rule","sod_rule":"credit-two-hands","prevent":false}`); !strings.Contains(got, "violate") {
+		t.Error(got)
+	}
+	x := at(t, s, demo.Administrator)
+	x.says(0, "Bettina Osei", "sod-rules", "add", "own-limits", "-role", "crane-control/limit-setter", "-role", "works-orders/raiser", "-dry-run")
+	b := signedIn(t, s, demo.Administrator)
+	b.Go("/sod-rules")
+	b.Press("Add an SoD rule")
+	b.Type("Name of the SoD rule", "Limits take two")
+	b.Pick("Role of the SoD rule", "Limit", "Limit setter")
+	b.Pick("Role of the SoD rule", "raise", "Order raiser")
+	b.Press("Add to change sheet")
+	b.Sees("violate it already")
 }

@@ -36,10 +36,11 @@ trap finish EXIT
 
 bin/rosterd load-demo -token-file $home/berth-board-token -log-level warn
 bin/rosterd serve -listen "127.0.0.1:$PORT" -log-level warn &
-pids=$!
+service=$!
+pids=$service
 tries=0
 until bin/rosterd ready -address "http://127.0.0.1:$PORT" 2>/dev/null; do
-    kill -0 $pids 2>/dev/null || exit 1
+    kill -0 $service 2>/dev/null || exit 1
     tries=$((tries + 1))
     [ $tries -lt 300 ] || { echo "The service does not answer." >&2; exit 1; }
     sleep 0.1
@@ -68,4 +69,7 @@ By command line, in another window:
 
 Ctrl-C ends everything. README.md has a walk of five minutes.
 EOT
-wait
+ended=0
+wait "$service" || ended=$?
+echo "The service ended (exit code $ended)." >&2
+exit 1

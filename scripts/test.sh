@@ -23,8 +23,8 @@ if [ -z "$what" ] || [ "$what" = check ]; then
     # when it was last found well.
     well=var/console.well
     if [ "$what" != check ] || [ ! -f "$well" ] || [ -n "$(find console/src console/*.json console/*.js console/*.ts -newer "$well" | head -n 1)" ]; then
-        echo "tsc, eslint, prettier"
-        (cd console && npm run --silent check && npm run --silent lint && npm run --silent formatted)
+        echo "tsc, eslint, prettier; the OpenAPI document"
+        (cd console && npm run --silent check && npm run --silent lint && npm run --silent formatted && npm run --silent document)
         mkdir -p var && touch "$well"
     fi
 fi
@@ -47,18 +47,18 @@ faults)
     exit $status
     ;;
 reference)
-    ROSTER_REFERENCE=1 go test -count=1 -run '^TestTheReferenceIsThatOfThePrograms$' ./e2e
+    ROSTER_REFERENCE=1 go test -count=1 -run '^(TestTheReferenceIsThatOfThePrograms|TestEveryCallHasAnExample)$' ./e2e
     exit
     ;;
 check)
     # What is short in seconds; a test that has not changed is not run again.
-    go test -short ./client ./cmd/... ./internal/...
+    go test -short ./client ./cmd/... ./internal/... ./signedhead
     go test -run 'TestArrowsPointDownOnly|TestTheCoreHasNoClock|TestRetiredWordsAreGone|TestNamesAreThoseOfTheGlossary|TestLinksOfTheDocs' ./e2e
     exit
     ;;
 esac
 # The race detector sees what happens within one program; the whole runs the real ones.
-go test -race -count=1 -timeout 40m ./client ./cmd/... ./demo ./internal/...
+go test -race -count=1 -timeout 40m ./client ./cmd/... ./demo ./internal/... ./signedhead
 go test -count=1 -timeout 40m ./bench ./e2e ./standin/... ./testkit ./wire
 echo "fuzzing for a few seconds each"
 for target in internal/patterns:FuzzPattern internal/operation:FuzzDecodeOperation internal/filter:FuzzParse internal/rosterfile:FuzzRead internal/importfile:FuzzFiles; do

@@ -37,6 +37,16 @@ type Tab struct {
 
 	// ByKeys has all that is pressed be pressed by the keyboard.
 	ByKeys bool
+
+	presses, typed int
+}
+
+// Count is how often something was pressed, picked or chosen, keys too, and into how many
+// fields something was typed, since it was last asked.
+func (b *Tab) Count() (presses, typed int) {
+	presses, typed = b.presses, b.typed
+	b.presses, b.typed = 0, 0
+	return presses, typed
 }
 
 // NewTab opens a browser with one tab and a profile of its own, so that no
@@ -77,6 +87,17 @@ func (b *Tab) InZone(name string) {
 func (b *Tab) Size(width, height int64) {
 	b.t.Helper()
 	b.do("sizing", chromedp.EmulateViewport(width, height))
+}
+
+// Slow has the line to the service be slow: so many kilobits a second, each call so many
+// milliseconds.
+func (b *Tab) Slow(kilobits, milliseconds float64) {
+	b.t.Helper()
+	bytes := kilobits * 1000 / 8
+	b.do("slowing the line", network.Enable(), chromedp.ActionFunc(func(ctx context.Context) error {
+		_, err := network.EmulateNetworkConditionsByRule([]*network.Conditions{{Latency: milliseconds, DownloadThroughput: bytes, UploadThroughput: bytes}}).Do(ctx)
+		return err
+	}))
 }
 
 // Forget has the browser forget its cookies: nobody is signed in any more.
@@ -126,6 +147,7 @@ func quoted(s string) string {
 // summary of details, by its text or its label for screen readers.
 func (b *Tab) Press(name string) {
 	b.t.Helper()
+	b.presses++
 	n := quoted(name)
 	if b.ByKeys { // what cannot have the keyboard fails here
 		sel := fmt.Sprintf(`//*[self::button or self::a or self::summary or @role="tab"][normalize-space()=%s or @aria-label=%s or starts-with(normalize-space(), %s)]`, n, n, n)
@@ -151,6 +173,7 @@ func (b *Tab) settles() {
 // Tick turns a box on or off by the keyboard.
 func (b *Tab) Tick(label string) {
 	b.t.Helper()
+	b.presses++
 	n := quoted(label)
 	sel := fmt.Sprintf(`//input[@type="checkbox" or @type="radio"][@aria-label=%[1]s or ancestor::label[starts-with(normalize-space(), %[1]s)]]`, n)
 	b.do("ticking "+label, chromedp.Focus(sel, chromedp.BySearch, chromedp.NodeVisible), chromedp.KeyEvent(" "))
@@ -166,6 +189,7 @@ func (b *Tab) Upload(label, file string) {
 // offered, by the keyboard.
 func (b *Tab) Pick(label, part, offered string) {
 	b.t.Helper()
+	b.presses++
 	b.Type(label, part)
 	b.waits(offered+" is offered", fmt.Sprintf(`[...document.querySelectorAll('[role="option"]')].some(o => o.innerText.includes(%s))`, js(offered)))
 	b.do("picking "+offered, chromedp.ActionFunc(func(ctx context.Context) error {
@@ -188,12 +212,28 @@ func (b *Tab) Pick(label, part, offered string) {
 // PressNth presses the n-th of several buttons that bear one name, counted from 1.
 func (b *Tab) PressNth(name string, n int) {
 	b.t.Helper()
+	b.presses++
 	b.do("pressing "+name, chromedp.Click(fmt.Sprintf(`(//button[normalize-space()=%s])[%d]`, quoted(name), n), chromedp.BySearch))
+}
+
+// PressAt presses the n-th of what a selector finds, counted from 0.
+func (b *Tab) PressAt(selector string, n int) {
+	b.t.Helper()
+	b.presses++
+	b.Eval(fmt.Sprintf(`document.querySelectorAll(%s)[%d].click()`, js(selector), n), nil)
+}
+
+// Insert types where the keyboard is.
+func (b *Tab) Insert(text string) {
+	b.t.Helper()
+	b.typed++
+	b.do("typing", input.InsertText(text))
 }
 
 // Choose chooses in a list that drops down, and waits until the page has it so.
 func (b *Tab) Choose(label, option string) {
 	b.t.Helper()
+	b.presses++
 	n := quoted(label)
 	list := fmt.Sprintf(`document.evaluate(%s, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue`,
 		js(fmt.Sprintf(`//select[@aria-label=%[1]s or ancestor::label[starts-with(normalize-space(), %[1]s)]]`, n)))
@@ -209,14 +249,30 @@ func (b *Tab) Choose(label, option string) {
 // Type types into the field that bears a label.
 func (b *Tab) Type(label, text string) {
 	b.t.Helper()
+	b.typed++
 	n := quoted(label)
 	sel := fmt.Sprintf(`//*[self::input or self::textarea][@aria-label=%s or @id=//label[normalize-space()=%s]/@for or ancestor::label[starts-with(normalize-space(), %s)]]`, n, n, n)
 	b.do("typing into "+label, chromedp.SendKeys(sel, text, chromedp.BySearch))
 }
 
+// Set gives the field that bears a label another value, as a day or a time is picked.
+func (b *Tab) Set(label, value string) {
+	b.t.Helper()
+	b.typed++
+	n := quoted(label)
+	sel := fmt.Sprintf(`//*[self::input or self::textarea][@aria-label=%s or @id=//label[normalize-space()=%s]/@for or ancestor::label[starts-with(normalize-space(), %s)]]`, n, n, n)
+	b.Eval(fmt.Sprintf(`(() => {
+		const field = document.evaluate(%s, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue
+		field.focus()
+		Object.getOwnPropertyDescriptor(Object.getPrototypeOf(field), "value").set.call(field, %s)
+		field.dispatchEvent(new Event("input", { bubbles: true }))
+	})()`, js(sel), js(value)), nil)
+}
+
 // Key presses keys, as "\r" or kb.Tab.
 func (b *Tab) Key(keys string) {
 	b.t.Helper()
+	b.presses++
 	b.do("keys", chromedp.KeyEvent(keys))
 }
 
@@ -224,6 +280,7 @@ func (b *Tab) Key(keys string) {
 // whether its letter is typed.
 func (b *Tab) Hotkey(key string) {
 	b.t.Helper()
+	b.presses++
 	b.do("pressing the key "+key, input.DispatchKeyEvent(input.KeyDown).WithKey(key).WithText(key), input.DispatchKeyEvent(input.KeyUp).WithKey(key))
 }
 

@@ -127,14 +127,33 @@ var readyLine = regexp.MustCompile(`msg=ready address=(http://\S+)`)
 // Serve starts rosterd on a free port and waits until it is ready.
 func Serve(t testing.TB, database string, args ...string) *Service {
 	t.Helper()
-	return Serving(t, exec.Command(Program(t, "rosterd"),
-		append([]string{"serve", "-listen", "127.0.0.1:0", "-database-url", database}, args...)...), readyLine)
+	s := Begin(t, database, args...)
+	s.Ready(t)
+	return s
+}
+
+// Begin starts rosterd on a free port: see Ready.
+func Begin(t testing.TB, database string, args ...string) *Service {
+	t.Helper()
+	return start(t, exec.Command(Program(t, "rosterd"), append([]string{"serve", "-listen", "127.0.0.1:0", "-database-url", database}, args...)...))
+}
+
+// Ready waits until rosterd serves.
+func (s *Service) Ready(t testing.TB) {
+	t.Helper()
+	s.serves(t, readyLine)
 }
 
 // Serving starts a program that serves, and waits until it has printed where.
 func Serving(t testing.TB, cmd *exec.Cmd, where *regexp.Regexp) *Service {
 	t.Helper()
 	s := start(t, cmd)
+	s.serves(t, where)
+	return s
+}
+
+func (s *Service) serves(t testing.TB, where *regexp.Regexp) {
+	t.Helper()
 	Until(t, "the program to be ready", func() bool {
 		if m := where.FindStringSubmatch(s.out.String()); m != nil {
 			s.Base = m[1]
@@ -142,12 +161,11 @@ func Serving(t testing.TB, cmd *exec.Cmd, where *regexp.Regexp) *Service {
 		}
 		select {
 		case err := <-s.done:
-			t.Fatalf("%s ended: %v\n%s", cmd.Path, err, s.out)
+			t.Fatalf("%s ended: %v\n%s", s.cmd.Path, err, s.out)
 		default:
 		}
 		return false
 	})
-	return s
 }
 
 func start(t testing.TB, cmd *exec.Cmd) *Service {

@@ -49,3 +49,16 @@ type BuiltInAttribute struct {
 	OneOf    []string `json:"one_of,omitempty" doc:"the texts there may be; none: any"`
 	Personal bool     `json:"personal,omitempty" doc:"can be erased, and gives no access"`
 }
+
+// Value is one that users have for an attribute.
+type Value struct {
+	Value   string `json:"value"`
+	Users   int    `json:"users" doc:"how many of those the caller may read have it"`
+	Holders int    `json:"holders,omitempty" doc:"how many of them hold the role that was asked about"`
+}
+
+// ValueList is the values that users have for an attribute.
+type ValueList struct {
+	Basis
+	Values []Value `json:"values"`
+}

@@ -9,6 +9,7 @@ import (
 type ChangeRequest struct {
 	Operations     []json.RawMessage `json:"operations" doc:"each an object with an op"`
 	Reason         string            `json:"reason,omitempty" doc:"why; required unless dry_run"`
+	Reference      string            `json:"reference,omitempty" maxLength:"100" doc:"where the work was asked for, such as the number of a ticket; revisions are found by it"`
 	BasedOn        int64             `json:"based_on,omitempty" doc:"the revision the author looked at: refused when what the operations read has changed since"`
 	Acknowledge    []string          `json:"acknowledge,omitempty" doc:"guard rails to pass, by code"`
 	PendingChanges []string          `json:"pending_changes,omitempty" maxItems:"50" doc:"pending changes that this makes, by id"`
@@ -22,8 +23,15 @@ type ChangeResult struct {
 	Unchanged bool       `json:"unchanged,omitempty" doc:"everything was so already: no revision was made"`
 	Repeated  bool       `json:"repeated,omitempty" doc:"the same change was committed before under the same Idempotency-Key"`
 	Sentences []string   `json:"sentences" doc:"what each operation does"`
+	Made      []Made     `json:"made,omitempty" doc:"the ids of what operations made"`
 	Notes     []Note     `json:"notes,omitempty"`
 	Preview   *Preview   `json:"preview,omitempty"`
+}
+
+// Made is what an operation made.
+type Made struct {
+	Operation int    `json:"operation" doc:"its place in the change, from 0"`
+	ID        string `json:"id"`
 }
 
 // Note is something worth saying about an operation that changes nothing.

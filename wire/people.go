@@ -10,6 +10,7 @@ type GroupMember struct {
 	Rule    string     `json:"rule,omitempty" doc:"the filter that chose them"`
 	From    *time.Time `json:"from,omitempty"`
 	Until   *time.Time `json:"until,omitempty" doc:"when the first of the memberships on the way ends"`
+	LastDay string     `json:"last_day,omitempty" format:"date" doc:"the last day, where it ends with one in the organisation's time zone"`
 }
 
 // GroupMemberList is a page of them, by name.

@@ -82,6 +82,20 @@ type WhatIfRequest struct {
 	Operations []json.RawMessage `json:"operations" doc:"as of a change"`
 	Checks     []CheckRequest    `json:"checks,omitempty" maxItems:"1000"`
 	Access     string            `json:"access,omitempty" doc:"a user whose whole access is wanted"`
+	As         string            `json:"as,omitempty" doc:"a user who tries what is in tries, after the change"`
+	Tries      []WhatIfTry       `json:"tries,omitempty" maxItems:"50" doc:"changes of which is asked whether that user could make each"`
+}
+
+// WhatIfTry is a change that somebody would try to make.
+type WhatIfTry struct {
+	Operations []json.RawMessage `json:"operations" minItems:"1" maxItems:"50"`
+}
+
+// WhatIfTried is whether somebody could make a change.
+type WhatIfTried struct {
+	Could     bool     `json:"could"`
+	Sentences []string `json:"sentences" doc:"what it would do"`
+	Why       string   `json:"why,omitempty" doc:"why they could not"`
 }
 
 // WhatIfAnswer is what would be answered after the change.
@@ -89,6 +103,7 @@ type WhatIfAnswer struct {
 	Change  ChangeResult  `json:"change" doc:"what the change would do"`
 	Answers []CheckAnswer `json:"answers,omitempty"`
 	Access  *Access       `json:"access,omitempty"`
+	Tried   []WhatIfTried `json:"tried,omitempty" doc:"in the order of tries"`
 }
 
 // Rehearsal is what an application in rehearsal let through that live would

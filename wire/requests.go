@@ -37,9 +37,11 @@ type Request struct {
 	Beneficiary Ref           `json:"beneficiary"`
 	From        *time.Time    `json:"from,omitempty"`
 	Until       *time.Time    `json:"until,omitempty"`
+	LastDay     string        `json:"last_day,omitempty" format:"date" doc:"the last day, where it ends with one in the organisation's time zone"`
 	Scopes      []Scope       `json:"scopes,omitempty"`
 	State       string        `json:"state" enum:"waiting,approved,refused,withdrawn"`
 	Asked       *Given        `json:"asked" doc:"when, by whom and why"`
+	Reference   string        `json:"reference,omitempty" doc:"where the work was asked for; that of the revisions that decide on it"`
 	Steps       []RequestStep `json:"steps"`
 	Stuck       bool          `json:"stuck,omitempty" doc:"it waits for a step that has nobody"`
 	MayDecide   bool          `json:"may_decide,omitempty" doc:"it waits for the caller"`

@@ -4,10 +4,7 @@
 package wire
 
 import (
-	"encoding/json"
 	"time"
-
-	"ableroster/internal/signedhead"
 )
 
 // Ref names a thing: by its id, by the name or key people type, and by what
@@ -73,6 +70,7 @@ type Membership struct {
 	Default       *Ref       `json:"default,omitempty" doc:"the default rule that puts the user there"`
 	From          *time.Time `json:"from,omitempty"`
 	Until         *time.Time `json:"until,omitempty"`
+	LastDay       string     `json:"last_day,omitempty" format:"date" doc:"the last day, where it ends with one in the organisation's time zone"`
 	SinceRevision int64      `json:"since_revision,omitempty"`
 }
 
@@ -100,6 +98,7 @@ type Assignment struct {
 	Through      []Ref      `json:"through,omitempty" doc:"roles that include the one asked about, from the assigned one down"`
 	From         *time.Time `json:"from,omitempty"`
 	Until        *time.Time `json:"until,omitempty"`
+	LastDay      string     `json:"last_day,omitempty" format:"date" doc:"the last day, where it ends with one in the organisation's time zone"`
 	Scopes       []Scope    `json:"scopes,omitempty" doc:"gives only what one of these covers"`
 	Schedule     *Schedule  `json:"schedule,omitempty"`
 	Origin       string     `json:"origin" enum:"manual,import,default,request"`
@@ -377,54 +376,7 @@ type Entitlement struct {
 	When        []Window   `json:"when,omitempty" doc:"each time it holds, where there are several"`
 }
 
-// Revision is a committed change.
-type Revision struct {
-	Revision   int64             `json:"revision"`
-	At         time.Time         `json:"at"`
-	RecordedAt time.Time         `json:"recorded_at"`
-	Claimed    bool              `json:"claimed,omitempty" doc:"at was claimed by history loaded into an empty ledger"`
-	By         *Ref              `json:"by,omitempty" doc:"none: the host"`
-	Via        string            `json:"via"`
-	Reason     string            `json:"reason"`
-	Sentences  []string          `json:"sentences"`
-	Operations []json.RawMessage `json:"operations,omitempty"`
-	More       bool              `json:"more,omitempty" doc:"there are operations after these; the revision itself, asked with after, has them"`
-	Hash       string            `json:"hash"`
-}
-
-// RevisionList is a page of the ledger, newest first.
-type RevisionList struct {
-	Basis
-	Revisions []Revision `json:"revisions"`
-	Next      string     `json:"next,omitempty"`
-}
-
-// Verification is what verifying the ledger found.
-type Verification struct {
-	Verified bool    `json:"verified"`
-	Revision int64   `json:"revision" doc:"the last one that fits"`
-	Rows     int64   `json:"rows" doc:"up to which revision the rows of facts were compared: those of a large change follow it"`
-	Mended   []int64 `json:"mended,omitempty" doc:"revisions of which operations cannot be read and were mended"`
-	Hash     string  `json:"hash"`
-	First    int64   `json:"first_fault,omitempty" doc:"the first revision that does not fit"`
-	Fault    string  `json:"fault,omitempty"`
-}
-
-// VerificationRun is a verification of the whole ledger: it takes as long as the ledger is
-// long.
-type VerificationRun struct {
-	State  string        `json:"state" enum:"running,ended"`
-	Done   int64         `json:"done" doc:"revisions that were verified"`
-	Of     int64         `json:"of" doc:"revisions there are"`
-	Began  time.Time     `json:"began"`
-	Ended  *time.Time    `json:"ended,omitempty"`
-	Result *Verification `json:"result,omitempty" doc:"once it has ended"`
-}
-
-// LedgerHead is how far the ledger goes, or went.
-type LedgerHead = signedhead.LedgerHead
-
-// Found is what the find-anything box offers.
+// SearchResults is what the find-anything box offers.
 type SearchResults struct {
 	Basis
 	Hits []Hit `json:"hits"`
@@ -437,92 +389,10 @@ type Hit struct {
 	Hint string `json:"hint,omitempty"`
 }
 
-// Me is who the caller is and what the console may offer them.
-type Me struct {
-	User     Ref             `json:"user"`
-	Zone     string          `json:"time_zone"`
-	Name     string          `json:"organisation"`
-	Now      time.Time       `json:"now"`
-	Revision int64           `json:"revision"`
-	Second   *SecondPerson   `json:"second_person,omitempty" doc:"for which changes a second person is needed, to whoever may say so"`
-	SignIn   *Ref            `json:"sign_in_group,omitempty" doc:"the group whose members alone may sign in"`
-	Since    *time.Time      `json:"first_revision_at,omitempty" doc:"no day before this can be asked about"`
-	May      map[string]bool `json:"may" doc:"what the pages offer: users.read, users.create, roles.assign, ledger.read …"`
-}
-
-// SignInRequest is a user name and a password.
-type SignInRequest struct {
-	UserName string `json:"user_name"`
-	Password string `json:"password"`
-}
-
-// TokenRequest asks for an API token.
-type TokenRequest struct {
-	Label string `json:"label" doc:"what it is for"`
-	User  string `json:"user,omitempty" doc:"a service account the caller may update; the caller by default"`
-	Days  int    `json:"days,omitempty" doc:"how long it lasts; 90 by default, at most 366"`
-}
-
-// Token is an API token; its secret is shown once.
-type Token struct {
-	ID        int64      `json:"id"`
-	Label     string     `json:"label"`
-	User      Ref        `json:"user"`
-	Secret    string     `json:"secret,omitempty"`
-	CreatedAt time.Time  `json:"created_at"`
-	ExpiresAt *time.Time `json:"expires_at,omitempty"`
-}
-
-// TokenList is the caller's tokens.
-type TokenList struct {
-	Tokens []Token `json:"tokens"`
-}
-
-// SecondPerson is for which changes a second person is needed.
-type SecondPerson struct {
-	OwnGains   bool `json:"own_gains"`
-	HighRisk   bool `json:"high_risk_roles"`
-	Safeguards bool `json:"safeguards"`
-}
-
-// SignInLink is a one-time link by which a user sets their own password.
-type SignInLink struct {
-	User      Ref       `json:"user"`
-	Path      string    `json:"path" doc:"to open in a browser, after the address of the service; shown now and never again"`
-	ExpiresAt time.Time `json:"expires_at"`
-}
-
-// UseLinkRequest sets one's own password by a one-time link.
-type UseLinkRequest struct {
-	Link     string `json:"link" maxLength:"200" doc:"what stands after # in it"`
-	Password string `json:"password"`
-}
-
-// PasswordRequest changes a password.
-type PasswordRequest struct {
-	Current string `json:"current_password,omitempty" doc:"the one that is good until now"`
-	New     string `json:"new_password"`
-}
-
-// SetUpRequest names the first administrator.
-type SetUpRequest struct {
-	Link         string `json:"link" doc:"the code of the set-up link"`
-	Organisation string `json:"organisation"`
-	TimeZone     string `json:"time_zone" doc:"IANA name"`
-	UserName     string `json:"user_name"`
-	DisplayName  string `json:"display_name"`
-	Password     string `json:"password"`
-}
-
 // AssignmentList is a page of assignments.
 type AssignmentList struct {
 	Basis
 	Assignments []Assignment `json:"assignments"`
 	Total       int          `json:"total"`
 	Next        string       `json:"next,omitempty"`
-}
-
-// SetUpState says whether the installation waits for its first administrator.
-type SetUpState struct {
-	Waiting bool `json:"waiting"`
 }

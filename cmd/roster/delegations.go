@@ -169,7 +169,7 @@ func delegationsList(c *call) error {
 			rows = append(rows, []string{holder, h.Assignment.Role.Label, w, c.window(h.Assignment.From, h.Assignment.Until)})
 		}
 	}
-	c.table(all, []string{"holder", "role", "what", "window"}, rows)
+	c.table(all, []string{"delegate", "role", "what", "window"}, rows)
 	c.say("%s%s.", count(len(all.Delegations), "delegation"), c.asOfWords(all.Basis))
 	return nil
 }

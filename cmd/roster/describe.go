@@ -243,14 +243,6 @@ func rolesChange(c *call) error {
 	return change.make(c, op)
 }
 
-func rolesRetire(c *call) error {
-	change := c.changes()
-	if err := c.parse("ROLE"); err != nil {
-		return err
-	}
-	return change.make(c, map[string]any{"op": "retire_role", "role": c.args[0]})
-}
-
 func rolesCopy(c *call) error {
 	label := c.flags.String("label", "", "what people call the copy")
 	change := c.changes()

@@ -73,7 +73,7 @@ func (c *call) brokenWords(b *wire.Broken) string {
 	}
 	out := strings.Join(who, ", ")
 	if b.Since != nil {
-		out += ", since " + b.Since.In(c.zone).Format("2 Jan 2006")
+		out += ", since " + b.Since.In(c.zone()).Format("2 Jan 2006")
 	}
 	if b.Written {
 		return out + ", when it was written"

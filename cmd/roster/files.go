@@ -1,11 +1,15 @@
 package main
 
 import (
+	"bytes"
 	"context"
+	"encoding/csv"
+	"fmt"
 	"path/filepath"
 	"strings"
 
 	"ableroster/client"
+	"ableroster/internal/csvcell"
 	"ableroster/wire"
 )
 
@@ -15,6 +19,9 @@ func bring(c *call, do func(content []byte, q client.Query) (wire.ChangeResult, 
 	if err := c.parse("FILE"); err != nil {
 		return err
 	}
+	if change.at != "" {
+		return &usageError{"a file is imported now: -at does not go with it"}
+	}
 	content, err := readFile(c, c.args[0])
 	if err != nil {
 		return err
@@ -23,7 +30,7 @@ func bring(c *call, do func(content []byte, q client.Query) (wire.ChangeResult, 
 	if err != nil {
 		return err
 	}
-	q := client.Query{"file": filepath.Base(c.args[0]), "reason": reason, "acknowledge": strings.Join(change.acknowledge, ",")}
+	q := client.Query{"file": filepath.Base(c.args[0]), "reason": reason, "reference": change.reference, "acknowledge": strings.Join(change.acknowledge, ",")}
 	if change.dryRun {
 		q["dry_run"] = "true"
 	}
@@ -43,10 +50,50 @@ func exporter(what string) func(*call) error {
 		if err != nil {
 			return err
 		}
-		if err := c.writes("CSV"); err != nil {
+		raw, err := c.client.Table(c.ctx, what, q)
+		if err != nil {
 			return err
 		}
-		out, err := c.client.Table(c.ctx, what, q)
+		if c.people() && !c.unguarded {
+			_, err = c.out.Write(raw)
+			return err
+		}
+		rows, err := csv.NewReader(bytes.NewReader(raw)).ReadAll()
+		if err != nil || len(rows) == 0 {
+			return fmt.Errorf("what the service sent is no CSV: %w", err)
+		}
+		header, rows := rows[0], rows[1:]
+		var all []map[string]string
+		for _, r := range rows {
+			one := map[string]string{}
+			for i := range r {
+				r[i] = csvcell.Bare(r[i])
+				one[header[i]] = r[i]
+			}
+			all = append(all, one)
+		}
+		if c.people() {
+			c.output = "csv"
+		}
+		c.table(all, header, rows)
+		return nil
+	}
+}
+
+// reporter writes a report of access as an HTML file.
+func reporter(of, what string) func(*call) error {
+	return func(c *call) error {
+		if of != "revisions" {
+			c.reads()
+		}
+		q, err := c.asked(client.Query{}, what)
+		if err != nil {
+			return err
+		}
+		if err := c.writes("HTML"); err != nil {
+			return err
+		}
+		out, err := c.client.Report(c.ctx, of, c.args[0], q)
 		if err != nil {
 			return err
 		}

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"ableroster/client"
+	"ableroster/internal/csvcell"
 	"ableroster/wire"
 )
 
@@ -26,9 +27,11 @@ func importer(what string) func(*call) error {
 			format = c.flags.String("format", "", "csv or ldif; seen from the file's name when not given")
 			mapping = c.flags.String("mapping", "", "a saved mapping of the file's columns to ours; see roster mappings")
 		}
+		encoding := c.flags.String("encoding", "", "of CSV: utf-8 by default, unless the mapping says another, such as windows-1252")
+		separator := c.flags.String("separator", "", "what stands between columns of CSV; seen from the header when not given")
 		faults := c.flags.String("faults", "", "write what is wrong with the file as CSV to this file, by line")
 		return bring(c, func(content []byte, q client.Query) (wire.ChangeResult, error) {
-			q["format"], q["mapping"] = *format, *mapping
+			q["format"], q["mapping"], q["encoding"], q["separator"] = *format, *mapping, *encoding, *separator
 			if what == "users" && *format == "" && strings.HasSuffix(strings.ToLower(c.args[0]), ".ldif") {
 				q["format"] = "ldif"
 			}
@@ -58,7 +61,7 @@ func writeFaults(file string, faults []wire.Fault) error {
 		if f.Line > 0 {
 			line = strconv.Itoa(f.Line)
 		}
-		_ = w.Write([]string{line, wire.CSVText(f.Column), wire.CSVText(f.Message)})
+		_ = w.Write([]string{line, csvcell.Guard(f.Column), csvcell.Guard(f.Message)})
 	}
 	w.Flush()
 	return os.WriteFile(file, out.Bytes(), 0o600)

@@ -15,8 +15,6 @@ import (
 
 	"ableroster/client"
 	"ableroster/wire"
-
-	"golang.org/x/term"
 )
 
 // watched sends a file under a name, and shows at a terminal how far the import is. When the
@@ -35,23 +33,15 @@ func (c *call) watched(q client.Query, do func(context.Context) (wire.ChangeResu
 		out, err := do(sending)
 		done <- ended{out, err}
 	}()
-	f, isFile := c.err.(*os.File)
-	shows := isFile && term.IsTerminal(int(f.Fd()))
 	tick := time.NewTicker(300 * time.Millisecond)
 	defer tick.Stop()
 	for broken := c.ctx.Done(); ; {
 		select {
 		case x := <-done:
-			if shows {
-				fmt.Fprint(c.err, "\r\x1b[K")
-			}
 			return x.ChangeResult, x.error
 		case <-broken:
 			broken = nil
 			signal.Reset(os.Interrupt, syscall.SIGTERM) // once more, and the command ends
-			if shows {
-				fmt.Fprint(c.err, "\r\x1b[K")
-			}
 			fmt.Fprintln(c.err, "Cancelling …")
 			if err := c.cancelNamed(sending, name); err != nil {
 				fmt.Fprintf(c.err, "It cannot be cancelled: %s.\n", sentence(err))
@@ -61,11 +51,11 @@ func (c *call) watched(q client.Query, do func(context.Context) (wire.ChangeResu
 			}
 			fmt.Fprintln(c.err, "Waiting for it to end. Ctrl-C again to wait no longer; roster imports list tells what came of it.")
 		case <-tick.C:
-			if !shows {
+			if c.screen.terminal == nil {
 				continue
 			}
 			if p, err := c.client.ImportNamed(sending, name); err == nil && p.Ended == nil {
-				fmt.Fprintf(c.err, "\r\x1b[K%s …", farOf(p))
+				c.screen.waitsFor(farOf(p))
 			}
 		}
 	}
@@ -124,7 +114,7 @@ func importsList(c *call) error {
 		if x.Revision > 0 {
 			revision = strconv.FormatInt(x.Revision, 10)
 		}
-		rows = append(rows, []string{x.Name, strings.ReplaceAll(x.Kind, "_", " "), x.File, x.Sent.In(c.zone).Format("2 Jan 2006 15:04"), state, revision})
+		rows = append(rows, []string{x.Name, strings.ReplaceAll(x.Kind, "_", " "), x.File, x.Sent.In(c.zone()).Format("2 Jan 2006 15:04"), state, revision})
 	}
 	if len(rows) == 0 {
 		c.say("No import of yours is under way or ended in the last day.")

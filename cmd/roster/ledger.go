@@ -12,8 +12,6 @@ import (
 	"time"
 
 	"ableroster/wire"
-
-	"golang.org/x/term"
 )
 
 // ledgerHead says how far the ledger goes, and writes it to a file that can be kept
@@ -81,11 +79,9 @@ func ledgerVerify(c *call) error {
 	if err != nil {
 		return err
 	}
-	told := c.verifying()
-	v, err := c.client.Verify(c.ctx, told)
-	if told != nil {
-		fmt.Fprint(c.err, "\r\x1b[K")
-	}
+	v, err := c.client.Verify(c.ctx, func(r wire.VerificationRun) {
+		c.screen.waitsFor(fmt.Sprintf("Verifying: %d of %d revisions", r.Done, r.Of))
+	})
 	if err != nil {
 		return err
 	}
@@ -165,17 +161,6 @@ func ledgerUndo(c *call) error {
 		change.basedOn = x.Revision
 	}
 	return change.send(c, ops)
-}
-
-// verifying shows on a terminal how far verifying is; nil shows nothing.
-func (c *call) verifying() func(wire.VerificationRun) {
-	f, isFile := c.err.(*os.File)
-	if !isFile || !term.IsTerminal(int(f.Fd())) {
-		return nil
-	}
-	return func(r wire.VerificationRun) {
-		fmt.Fprintf(f, "\rVerifying: %d of %d revisions\x1b[K", r.Done, r.Of)
-	}
 }
 
 // fits says what is wrong with a kept head, blank for nothing.
@@ -263,4 +248,4 @@ func readHeads(files []string) ([]heldHead, error) {
 }
 
 // second is a time to the second, in the zone of whoever asks.
-func (c *call) second(t time.Time) string { return t.In(c.zone).Format("2006-01-02 15:04:05 MST") }
+func (c *call) second(t time.Time) string { return t.In(c.zone()).Format("2006-01-02 15:04:05 MST") }

@@ -23,7 +23,7 @@ func mappingsList(c *call) error {
 		case m.Shared:
 			whose = "own, shared"
 		}
-		rows = append(rows, []string{m.Key, m.Label, whose, m.ChangedAt.In(c.zone).Format("2 Jan 2006")})
+		rows = append(rows, []string{m.Key, m.Label, whose, m.ChangedAt.In(c.zone()).Format("2 Jan 2006")})
 	}
 	c.table(all, []string{"mapping", "label", "whose", "changed"}, rows)
 	if len(rows) == 0 {

@@ -15,7 +15,7 @@ import (
 // printing is a call whose output is kept.
 func printing(output string) (*call, *bytes.Buffer) {
 	var out bytes.Buffer
-	return &call{out: &out, err: &out, output: output, zone: time.UTC, cmd: command{words: "test"}}, &out
+	return &call{out: &out, err: &out, output: output, home: time.UTC, screen: &screen{}, cmd: command{words: "test"}}, &out
 }
 
 // hostile are texts that others may have written, to take over what shows them.
@@ -67,7 +67,7 @@ func TestWhatOthersWroteIsShownAndNoMore(t *testing.T) {
 }
 
 func TestAnswersTakeEveryForm(t *testing.T) {
-	for output, want := range map[string]string{"table": "in words\n", "csv": "done\nSaved it.\n", "json": "{\n  \"done\": \"Saved it.\"\n}\n"} {
+	for output, want := range map[string]string{"table": "in words\n", "csv": "done\r\nSaved it.\r\n", "json": "{\n  \"done\": \"Saved it.\"\n}\n"} {
 		c, out := printing(output)
 		if output == "table" {
 			c.answer(nil, func() { c.say("in words") }, nil)
@@ -106,10 +106,16 @@ func TestTimesAreReadAsTheyAreTyped(t *testing.T) {
 		t.Fatal(err)
 	}
 	c, _ := printing("table")
-	c.zone = lisbon
+	c.home = lisbon
 	for text, want := range map[string]string{"": "", "2026-07-01": "2026-06-30T23:00:00Z", "2026-12-01": "2026-12-01T00:00:00Z", "2026-07-01T12:00:00+02:00": "2026-07-01T10:00:00Z"} {
-		if got, err := c.instant("until", text); err != nil || got != want {
+		if got, err := c.instant("from", text); err != nil || got != want {
 			t.Errorf("%q is %q (%v)", text, got, err)
+		}
+	}
+	// A day that is an end is the last one, whatever clocks do in its night.
+	for text, want := range map[string]string{"2026-07-01": "2026-07-01T23:00:00Z", "2026-10-25": "2026-10-26T00:00:00Z", "2026-03-28": "2026-03-29T00:00:00Z", "2026-12-31": "2027-01-01T00:00:00Z", "2026-07-01T12:00:00Z": "2026-07-01T12:00:00Z"} {
+		if got, err := c.instant("until", text); err != nil || got != want {
+			t.Errorf("until %q is %q (%v)", text, got, err)
 		}
 	}
 	for _, text := range []string{"friday", "31/12/2026", "2026-02-30", "2026-1-1", "now", " "} {

@@ -23,20 +23,14 @@ func pendingList(c *call) error {
 	add := func(what string, all []wire.PendingChange) {
 		for _, p := range all {
 			whom := p.Author.Label
-			if what == "passed on" {
-				whom = "anybody who may make it"
-				if p.To != nil {
+			if what == "yours" {
+				whom = ""
+				switch {
+				case p.To != nil:
 					whom = p.To.Label
+				case p.Name == "" && p.Due == nil:
+					whom = "anybody who may make it"
 				}
-			}
-			state := p.State
-			switch {
-			case p.EndedBy != nil && p.State == "made":
-				state = "made by " + p.EndedBy.Label + ", revision " + fmt.Sprint(p.Revision)
-			case p.State == "refused":
-				state = "refused by " + p.EndedBy.Label + ": " + p.Answer
-			case p.Trouble != "":
-				state = "cannot be made now: " + p.Trouble
 			}
 			does := p.Sentences
 			if len(does) == 0 {
@@ -44,7 +38,7 @@ func pendingList(c *call) error {
 			}
 			for i, s := range does {
 				if i == 0 {
-					rows = append(rows, []string{what, p.ID, whom, state, s, p.Reason})
+					rows = append(rows, []string{what, p.ID, whom, c.stateOf(p), s, p.Reason})
 				} else {
 					rows = append(rows, []string{"", "", "", "", s, ""})
 				}
@@ -52,11 +46,11 @@ func pendingList(c *call) error {
 		}
 	}
 	add("to make", l.ToMake)
-	add("passed on", l.Mine)
+	add("yours", l.Mine)
 	c.table(l, []string{"what", "pending_change", "with", "state", "does", "why"}, rows)
 	switch {
 	case len(rows) == 0:
-		c.say("No pending change waits for you, and you passed none on.")
+		c.say("No pending change waits for you, and you prepared none.")
 	case len(l.ToMake) > 0:
 		c.say("\nroster pending make %s makes it; add -dry-run to see the effect first. roster pending refuse %s -why … refuses it.", l.ToMake[0].ID, l.ToMake[0].ID)
 	}
@@ -72,16 +66,22 @@ func pendingMake(c *call) error {
 	if err != nil {
 		return err
 	}
-	for _, p := range l.ToMake {
-		if p.ID != c.args[0] {
+	for _, p := range append(l.ToMake, l.Mine...) {
+		if p.ID != c.args[0] || len(p.Lines) == 0 {
 			continue
 		}
 		var ops []json.RawMessage
 		for _, line := range p.Lines {
 			ops = append(ops, line.Operations...)
 		}
+		own := p.State != "waiting" // of one's own
 		if change.reason == "" {
-			change.reason = preparedBy(p)
+			if change.reason = p.Reason; !own {
+				change.reason = preparedBy(p)
+			}
+		}
+		if change.reference == "" {
+			change.reference = p.Reference
 		}
 		change.pending = []string{p.ID}
 		return change.send(c, ops)
@@ -129,7 +129,7 @@ func pendingWithdraw(c *call) error {
 
 // passOn passes operations on instead of making them.
 func (x *changing) passOnTo(c *call, ops []json.RawMessage, reason string) error {
-	p, err := c.client.AddPendingChange(c.ctx, wire.PendingChangeRequest{To: x.passTo, Reason: reason, Lines: []wire.PendingLine{{Operations: ops}}})
+	p, err := c.client.AddPendingChange(c.ctx, wire.PendingChangeRequest{To: x.passTo, Reason: reason, Reference: x.reference, Lines: []wire.PendingLine{{Operations: ops}}})
 	if err != nil {
 		return err
 	}
@@ -149,6 +149,29 @@ func (x *changing) passOnTo(c *call, ops []json.RawMessage, reason string) error
 	return nil
 }
 
+// makeAt has operations made at a time.
+func (x *changing) makeAt(c *call, ops []json.RawMessage, reason string) error {
+	t, err := c.instant("at", x.at)
+	if err != nil {
+		return err
+	}
+	at, _ := time.Parse(time.RFC3339, t) // instant wrote it
+	p, err := c.client.AddPendingChange(c.ctx, wire.PendingChangeRequest{At: &at, Reason: reason, Reference: x.reference, BasedOn: x.basedOn, Acknowledge: x.acknowledge, Lines: []wire.PendingLine{{Operations: ops}}})
+	if err != nil {
+		return err
+	}
+	if !c.people() {
+		c.table(p, []string{"pending_change", "sentence"}, pairs(p.ID, p.Sentences))
+		return nil
+	}
+	c.say("Nothing was changed yet. %s is made at %s:", p.ID, at.In(c.zone()).Format("2 Jan 2006 15:04"))
+	for _, s := range p.Sentences {
+		c.say("  %s", s)
+	}
+	c.say("If its effect is another by then, it comes back to you. roster pending withdraw %s takes it back.", p.ID)
+	return nil
+}
+
 func refusalsList(c *call) error {
 	if err := c.parse(); err != nil {
 		return err
@@ -159,7 +182,7 @@ func refusalsList(c *call) error {
 	}
 	var rows [][]string
 	for _, r := range l.Refusals {
-		rows = append(rows, []string{r.Last.In(c.zone).Format("2 Jan 2006 15:04"), r.User.Label, fmt.Sprint(r.Times), r.Via, r.Call, r.Detail})
+		rows = append(rows, []string{r.Last.In(c.zone()).Format("2 Jan 2006 15:04"), r.User.Label, fmt.Sprint(r.Times), r.Via, r.Call, r.Detail})
 	}
 	c.table(l, []string{"when", "who", "times", "through", "call", "told"}, rows)
 	if len(rows) == 0 {
@@ -187,7 +210,7 @@ func securityLogList(c *call) error {
 	}
 	var rows [][]string
 	for _, e := range l.Events {
-		rows = append(rows, []string{e.At.In(c.zone).Format("2 Jan 2006 15:04:05"), e.Event, name(e.By), name(e.User), e.Address})
+		rows = append(rows, []string{e.At.In(c.zone()).Format("2 Jan 2006 15:04:05"), e.Event, name(e.By), name(e.User), e.Address})
 	}
 	c.table(l, []string{"when", "what", "by", "about", "from"}, rows)
 	if l.Next != "" {
@@ -207,7 +230,7 @@ func usersSignInLink(c *call) error {
 	}
 	address := c.client.Base + l.Path
 	c.answer(l, func() {
-		c.say("Give %s this link. It sets their password, once, until %s, and is not shown again:", l.User.Label, l.ExpiresAt.In(c.zone).Format("2 January 2006 15:04"))
+		c.say("Give %s this link. It sets their password, once, until %s, and is not shown again:", l.User.Label, l.ExpiresAt.In(c.zone()).Format("2 January 2006 15:04"))
 		c.say("  %s", address)
 	}, []string{"user", "link", "expires_at"}, []string{l.User.Key, address, l.ExpiresAt.Format(time.RFC3339)})
 	return nil

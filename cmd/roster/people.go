@@ -3,6 +3,7 @@ package main
 import (
 	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -11,6 +12,7 @@ import (
 	"time"
 
 	"ableroster/client"
+	"ableroster/internal/calendar"
 	"ableroster/wire"
 )
 
@@ -34,20 +36,18 @@ func (c *call) asOfWords(s wire.Basis) string {
 	if !s.AsOf {
 		return ""
 	}
-	return ", as of " + s.At.In(c.zone).Format("2 January 2006 15:04") + fmt.Sprintf(" (revision %d)", s.Revision)
+	return ", as of " + s.At.In(c.zone()).Format("2 January 2006 15:04") + fmt.Sprintf(" (revision %d)", s.Revision)
 }
 
 func (c *call) window(from, until *time.Time) string {
-	day := func(t *time.Time) string { return t.In(c.zone).Format("2 Jan 2006 15:04") }
-	switch {
-	case from != nil && until != nil:
-		return "from " + day(from) + " until " + day(until)
-	case from != nil:
-		return "from " + day(from)
-	case until != nil:
-		return "until " + day(until)
+	out := ""
+	if from != nil {
+		out = "from " + calendar.FromWords(*from, c.zone())
 	}
-	return ""
+	if until != nil {
+		out = strings.TrimSpace(out + " until " + calendar.UntilWords(*until, c.zone()))
+	}
+	return out
 }
 
 func usersShow(c *call) error {
@@ -219,11 +219,13 @@ type changing struct {
 	dryRun      bool
 	cursor      string
 	reason      string
+	reference   string
 	acknowledge names
 	basedOn     int64
 	passOn      bool
 	passTo      string
 	pending     []string
+	at          string
 }
 
 func (c *call) changes() *changing {
@@ -231,17 +233,22 @@ func (c *call) changes() *changing {
 	c.flags.BoolVar(&x.dryRun, "dry-run", false, "only say what it would do")
 	c.flags.StringVar(&x.cursor, "cursor", "", "with -dry-run: the next page of effects, as the page before named it")
 	c.flags.StringVar(&x.reason, "reason", "", "why; asked for at a terminal when not given")
+	c.flags.StringVar(&x.reference, "reference", "", "where the work was asked for, such as the number of a ticket")
 	c.flags.Var(&x.acknowledge, "acknowledge", "a guard rail to pass, by its code; may be given again")
 	c.flags.Int64Var(&x.basedOn, "based-on", 0, "the revision you looked at: refused when what this builds on has changed since")
 	c.flags.BoolVar(&x.passOn, "pass-on", false, "where you may not make it: pass it on to whoever may")
 	c.flags.StringVar(&x.passTo, "pass-to", "", "the same, to one user")
+	c.flags.StringVar(&x.at, "at", "", "make it at this time and not now: a day or an instant within a year")
 	return x
 }
 
 func (x *changing) why(c *call) (string, error) {
 	if x.reason == "" && !x.dryRun {
-		answer, ok := c.ask("Reason: ", false)
-		if !ok || answer == "" {
+		answer, err := c.ask("Reason: ", false)
+		switch answer = strings.TrimSpace(answer); {
+		case errors.Is(err, errInterrupted):
+			return "", err
+		case err != nil || answer == "":
 			return "", &usageError{"say why with -reason"}
 		}
 		x.reason = answer
@@ -272,7 +279,10 @@ func (x *changing) send(c *call, ops []json.RawMessage) error {
 		}
 		return x.passOnTo(c, ops, reason)
 	}
-	req := wire.ChangeRequest{Reason: reason, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops, PendingChanges: x.pending}
+	if x.at != "" && !x.dryRun {
+		return x.makeAt(c, ops, reason)
+	}
+	req := wire.ChangeRequest{Reason: reason, Reference: x.reference, Acknowledge: x.acknowledge, BasedOn: x.basedOn, Operations: ops, PendingChanges: x.pending}
 	if x.cursor != "" && !x.dryRun {
 		return &usageError{"-cursor goes with -dry-run"}
 	}

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"ableroster/client"
+	"ableroster/internal/calendar"
 	"ableroster/wire"
 )
 
@@ -92,7 +93,7 @@ func gainedAndLost(c *call) error {
 	if err != nil {
 		return err
 	}
-	day := func(s wire.Basis) string { return s.At.In(c.zone).Format("2 January 2006 15:04") }
+	day := func(s wire.Basis) string { return s.At.In(c.zone()).Format("2 January 2006 15:04") }
 	did := "gained or lost something"
 	if *role != "" {
 		did = "came to hold " + *role + " or ceased to"
@@ -121,14 +122,14 @@ func gainedAndLost(c *call) error {
 		if r.By != nil {
 			by = r.By.Label
 		}
-		c.say("revision %d, %s, %s: %s (%s)", r.Revision, r.At.In(c.zone).Format("2 Jan 2006 15:04"), by, strings.Join(r.Sentences, "; "), r.Reason)
+		c.say("revision %d, %s, %s: %s (%s)", r.Revision, r.At.In(c.zone()).Format("2 Jan 2006 15:04"), by, strings.Join(r.Sentences, "; "), r.Reason)
 	}
 	return nil
 }
 
 // endOf reads a day, at its end, or an instant.
 func (c *call) endOf(s string) (time.Time, error) {
-	if d, err := time.ParseInLocation(time.DateOnly, s, c.zone); err == nil {
+	if d, err := time.ParseInLocation(time.DateOnly, s, c.zone()); err == nil {
 		return d.AddDate(0, 0, 1).Add(-time.Microsecond), nil
 	}
 	t, err := time.Parse(time.RFC3339, s)
@@ -147,7 +148,7 @@ func permissionTimeline(c *call) error {
 	for _, s := range t.Spans {
 		until := "no end"
 		if s.Until != nil {
-			until = s.Until.In(c.zone).Format("2 Jan 2006 15:04")
+			until = calendar.UntilWords(*s.Until, c.zone())
 		}
 		way := ""
 		if len(s.Paths) > 0 {
@@ -156,7 +157,7 @@ func permissionTimeline(c *call) error {
 				way += " and " + count(n, "other way")
 			}
 		}
-		rows = append(rows, []string{s.From.In(c.zone).Format("2 Jan 2006 15:04"), until, way, strings.TrimPrefix(c.conditions(s.Own, s.Schedule, nil, nil, nil), ", "), strconv.FormatInt(s.Revision, 10)})
+		rows = append(rows, []string{s.From.In(c.zone()).Format("2 Jan 2006 15:04"), until, way, strings.TrimPrefix(c.conditions(s.Own, s.Schedule, nil, nil, nil), ", "), strconv.FormatInt(s.Revision, 10)})
 	}
 	if len(rows) == 0 && c.people() {
 		c.say("%s has never held %s %s in %s.", t.User.Label, t.Action, t.Path, t.Application.Label)
@@ -183,7 +184,7 @@ func rehearsal(c *call) error {
 		} else {
 			lost++
 		}
-		rows = append(rows, []string{first(x.User.Key, x.User.Label), x.Action, x.Path, strconv.FormatInt(x.Times, 10), x.Last.In(c.zone).Format("2 Jan 2006 15:04"), now})
+		rows = append(rows, []string{first(x.User.Key, x.User.Label), x.Action, x.Path, strconv.FormatInt(x.Times, 10), x.Last.In(c.zone()).Format("2 Jan 2006 15:04"), now})
 	}
 	c.say("%s is in state %s.", r.Application.Label, r.State)
 	if len(rows) > 0 || !c.people() {

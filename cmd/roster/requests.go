@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"ableroster/client"
+	"ableroster/internal/calendar"
 	"ableroster/wire"
 )
 
@@ -37,7 +38,7 @@ func today(c *call) error {
 		rows = append(rows, []string{"pending change", p.ID, "", "", "", p.Author.Label, first(p.Sentences...)})
 	}
 	for _, e := range t.Ending {
-		rows = append(rows, []string{"ends soon", "", e.Role.Label, "you", "until " + c.day(&e.Until), "", ""})
+		rows = append(rows, []string{"ends soon", "", e.Role.Label, "you", "until " + calendar.UntilWords(e.Until, c.zone()), "", ""})
 	}
 	c.table(t, append([]string{"what"}, requestHeader...), rows)
 	if len(rows) == 0 {
@@ -106,7 +107,7 @@ func requestAccess(c *call) error {
 	c.unchanged = "No access changes until it is approved."
 	who := c.flags.String("for", "", "one of your people, by user name")
 	from := c.flags.String("from", "", "a day or an instant from which it shall hold")
-	until := c.flags.String("until", "", "a day or an instant until which it shall hold")
+	until := c.flags.String("until", "", "the last day, or an instant until which it shall hold")
 	var within names
 	c.flags.Var(&within, "within", "only what a pattern covers, as application:pattern; may be given again")
 	change := c.changes()
@@ -127,7 +128,7 @@ func requestAccess(c *call) error {
 }
 
 // day says an instant in the terminal's time zone.
-func (c *call) day(t *time.Time) string { return t.In(c.zone).Format("2 Jan 2006") }
+func (c *call) day(t *time.Time) string { return t.In(c.zone()).Format("2 Jan 2006") }
 
 // times writes the window of an operation.
 func (c *call) times(op map[string]any, from, until string) error {
@@ -217,7 +218,7 @@ func requestsShow(c *call) error {
 	if c.people() {
 		end := "no end"
 		if r.Until != nil {
-			end = "until " + c.day(r.Until)
+			end = "until " + calendar.UntilWords(*r.Until, c.zone())
 		}
 		c.say("%s: %s for %s, %s, %s.", r.ID, r.Role.Label, r.Beneficiary.Label, end, r.State)
 		if r.Asked != nil && r.Asked.Reason != "" {
@@ -239,7 +240,7 @@ func requestsShow(c *call) error {
 
 func decide(c *call) error {
 	from := c.flags.String("from", "", "for less: not before this day or instant")
-	until := c.flags.String("until", "", "for less: only until this day or instant")
+	until := c.flags.String("until", "", "for less: the last day, or an instant until which it shall hold")
 	var within names
 	c.flags.Var(&within, "within", "for less: only what a pattern covers, as application:pattern; may be given again")
 	change := c.changes()

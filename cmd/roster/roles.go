@@ -24,7 +24,7 @@ func to(op map[string]any, name string, group bool) map[string]any {
 
 func grant(c *call) error {
 	from := c.flags.String("from", "", "a day or an instant from which it holds")
-	until := c.flags.String("until", "", "a day or an instant until which it holds")
+	until := c.flags.String("until", "", "the last day, or an instant until which it holds")
 	group := c.flags.Bool("to-group", false, "the holder is a group")
 	var within names
 	c.flags.Var(&within, "within", "gives only what a pattern covers, as application:pattern; may be given again")
@@ -304,13 +304,28 @@ func history(c *call) error {
 	role := c.flags.String("role", "", "only what speaks of this role")
 	group := c.flags.String("group", "", "only what speaks of this group")
 	limit := c.flags.Int("limit", 20, "at most so many revisions")
+	by := c.flags.String("by", "", "only what this user made")
+	reference := c.flags.String("reference", "", "only what refers to this, such as the number of a ticket")
+	via := c.flags.String("via", "", "only what was made this way: console, API, \"command line\", dated")
+	var kinds names
+	c.flags.Var(&kinds, "kind", "only what has an operation of this kind, such as grant; may be given again")
+	from := c.flags.String("from", "", "only what was made on this day, or at this instant, or later")
+	until := c.flags.String("until", "", "only what was made on this day or before it, or before this instant")
 	if err := c.parse(); err != nil {
 		return err
 	}
 	if *limit < 1 || *limit > 500 {
 		return &usageError{"-limit is 1 to 500"}
 	}
-	q, err := c.at(client.Query{"user": *user, "role": *role, "group": *group, "limit": strconv.Itoa(*limit)})
+	between := map[string]any{}
+	if err := c.times(between, *from, *until); err != nil {
+		return err
+	}
+	asked := client.Query{"user": *user, "role": *role, "group": *group, "by": *by, "reference": *reference, "via": *via, "kind": strings.Join(kinds, ","), "limit": strconv.Itoa(*limit)}
+	for name, t := range between {
+		asked[name] = t.(string)
+	}
+	q, err := c.at(asked)
 	if err != nil {
 		return err
 	}
@@ -331,9 +346,13 @@ func history(c *call) error {
 				what = fmt.Sprintf("%s; %s; and more than %d more", r.Sentences[0], r.Sentences[1], n-2)
 			}
 		}
-		rows = append(rows, []string{strconv.FormatInt(r.Revision, 10), r.At.In(c.zone).Format("2 Jan 2006 15:04"), by, what, r.Reason})
+		rows = append(rows, []string{strconv.FormatInt(r.Revision, 10), r.At.In(c.zone()).Format("2 Jan 2006 15:04"), by, what, r.Reason, r.Reference})
 	}
-	c.table(all, []string{"revision", "at", "by", "what", "why"}, rows)
+	if len(rows) == 0 && c.people() {
+		c.say("No change fits%s.", c.asOfWords(all.Basis))
+		return nil
+	}
+	c.table(all, []string{"revision", "at", "by", "what", "why", "reference"}, rows)
 	return nil
 }
 

@@ -1,13 +1,14 @@
 package main
 
 import (
-	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"strconv"
 	"strings"
+
+	"ableroster/wire"
 )
 
 func signIn(c *call) error {
@@ -15,41 +16,45 @@ func signIn(c *call) error {
 	if err := c.parse(); err != nil {
 		return err
 	}
+	all, err := readProfiles()
+	if err != nil {
+		return err
+	}
 	c.client.Token = ""
-	name, ok := *user, true
+	name := *user
 	if name == "" {
-		if name, ok = c.ask("User name: ", false); !ok || name == "" {
+		name, err = c.ask("User name: ", false)
+		switch name = strings.TrimSpace(name); {
+		case errors.Is(err, errInterrupted):
+			return err
+		case err != nil || name == "":
 			return &usageError{"say who with -user"}
 		}
 	}
-	password, ok := c.ask("Password: ", true)
-	if !ok {
+	password, err := c.ask("Password: ", true)
+	switch {
+	case errors.Is(err, errNobody):
 		raw, err := io.ReadAll(io.LimitReader(c.in, 4096))
 		if err != nil {
 			return err
 		}
 		password = strings.TrimRight(string(raw), "\r\n")
+	case errors.Is(err, io.EOF):
+		return &usageError{"no password was typed"}
+	case err != nil:
+		return err
 	}
 	host, _ := os.Hostname()
 	t, err := c.client.SignIn(c.ctx, name, password, "command line on "+host)
 	if err != nil {
 		return err
 	}
-	path, err := savedPath()
-	if err != nil {
+	all[c.profileName()] = saved{c.client.Base, t.Secret, t.ID, t.User.Key}
+	if err := all.write(); err != nil {
 		return err
 	}
-	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-		return err
-	}
-	raw, err := json.MarshalIndent(saved{c.client.Base, t.Secret, t.ID, t.User.Key}, "", "  ")
-	if err != nil {
-		return err
-	}
-	if err := os.WriteFile(path, append(raw, '\n'), 0o600); err != nil {
-		return err
-	}
-	c.say("Signed in at %s as %s, until %s.", c.client.Base, t.User.Label, t.ExpiresAt.In(c.zone).Format("2 January 2006"))
+	c.client.Token = t.Secret
+	c.say("Signed in at %s as %s, until %s.", c.client.Base, t.User.Label, t.ExpiresAt.In(c.zone()).Format("2 January 2006"))
 	return nil
 }
 
@@ -57,19 +62,24 @@ func signOut(c *call) error {
 	if err := c.parse(); err != nil {
 		return err
 	}
-	s := readSaved()
-	path, err := savedPath()
+	all, err := readProfiles()
 	if err != nil {
 		return err
 	}
-	if s.Token == "" {
+	s, ok := all[c.profileName()]
+	if !ok {
 		c.say("Nobody is signed in.")
 		return nil
 	}
 	c.client.Base, c.client.Token = s.Service, s.Token
 	ended := c.client.EndToken(c.ctx, s.ID)
-	if err := os.Remove(path); err != nil {
+	delete(all, c.profileName())
+	if err := all.write(); err != nil {
 		return err
+	}
+	var p *wire.Problem
+	if errors.As(ended, &p) && p.Status == 401 { // it had ended
+		ended = nil
 	}
 	if ended != nil {
 		return fmt.Errorf("the token was forgotten here, but not ended at the service: %w", ended)

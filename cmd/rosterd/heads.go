@@ -17,7 +17,7 @@ import (
 	"ableroster/internal/ledger"
 	"ableroster/internal/operation"
 	"ableroster/internal/seeing"
-	"ableroster/internal/signedhead"
+	"ableroster/signedhead"
 )
 
 // heads keeps heads of the ledger elsewhere, as they are made, and holds the ledger to

@@ -19,16 +19,17 @@ import (
 	"ableroster/console"
 	"ableroster/internal/api"
 	"ableroster/internal/caught"
+	"ableroster/internal/changing"
 	"ableroster/internal/gctune"
 	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
 	"ableroster/internal/metrics"
 	"ableroster/internal/saved"
 	"ableroster/internal/seeing"
-	"ableroster/internal/signedhead"
 	"ableroster/internal/signin"
 	"ableroster/internal/tracing"
 	"ableroster/internal/usage"
+	"ableroster/signedhead"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -98,10 +99,13 @@ func (o *opened) close() {
 	o.pool.Close()
 }
 
+// errNoDatabase says that no database was named.
+var errNoDatabase = errors.New("no database: give -database-url or DATABASE_URL")
+
 // pool opens connections to the database, and brings its tables to this program's version.
 func (c *config) pool(ctx context.Context) (*pgxpool.Pool, error) {
 	if c.databaseURL == "" {
-		return nil, errors.New("no database: give -database-url or DATABASE_URL")
+		return nil, errNoDatabase
 	}
 	var more []func(*pgxpool.Config)
 	if tracing.Configured() {
@@ -180,7 +184,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	}
 	gctune.Settle()
 	began := time.Now()
-	o, err := c.open(ctx, log)
+	o, err := c.openBy(ctx, log, began.Add(startWait))
 	if err != nil {
 		return err
 	}
@@ -195,7 +199,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 		if err != nil || !again {
 			return err
 		}
-		if o, err = c.openAgain(ctx, log); err != nil {
+		if o, err = c.openBy(ctx, log, time.Time{}); err != nil {
 			return err
 		}
 		run.began = time.Now()
@@ -279,6 +283,7 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	}
 	go every(house, r.log, 5*time.Second, func(context.Context) error { o.service.Warm(); return nil })
 	go every(house, r.log, 2*time.Second, o.jobs.Resume)
+	go every(house, r.log, time.Second, func(ctx context.Context) error { return changing.MakeDue(ctx, o.service) })
 	go every(house, r.log, time.Hour, func(ctx context.Context) error { return r.c.tidy(ctx, o) })
 	hangUp := make(chan os.Signal, 1)
 	signal.Notify(hangUp, syscall.SIGHUP)
@@ -351,11 +356,16 @@ func (r *running) closeIn(o *opened, wait time.Duration, since time.Time) {
 // one that was answered from.
 const lostWait = 2 * time.Second
 
-// openAgain opens the ledger anew, as soon as the database can be reached.
-func (c *config) openAgain(ctx context.Context, log *slog.Logger) (*opened, error) {
+// startWait is how long a program that starts waits for a database that cannot be reached:
+// both may have been started by the same hand.
+const startWait = 20 * time.Second
+
+// openBy opens the ledger as soon as the database can be reached, by an instant at the
+// latest; zero for whenever.
+func (c *config) openBy(ctx context.Context, log *slog.Logger, latest time.Time) (*opened, error) {
 	for {
 		o, err := c.open(ctx, log)
-		if err == nil || !errors.Is(ledger.Unavailable(err), ledger.ErrUnavailable) || ctx.Err() != nil {
+		if err == nil || errors.Is(err, errNoDatabase) || errors.Is(err, ledger.ErrAddress) || !errors.Is(ledger.Unavailable(err), ledger.ErrUnavailable) || ctx.Err() != nil || !latest.IsZero() && time.Now().After(latest) {
 			return o, err
 		}
 		log.Warn("the ledger cannot be opened yet", "error", err)

@@ -1,18 +1,28 @@
+import { listSearch, type ListSearch } from './shared/listSearch'
+import type { May } from './shared/AskMay'
 import { createRootRoute, createRoute, createRouter, retainSearchParams } from '@tanstack/react-router'
 import { lazyPage } from './shell/lazyPage'
 import { Home, Lost, Shell } from './shell/Shell'
 import { SetUp } from './pages/SetUp'
 import { UseLink } from './pages/UseLink'
 
-/** The day looked at is in every address; without one it is today. */
-export type DaySearch = { day?: string }
+/** The day looked at is in every address; without one it is today. So is which panel is open. */
+export type DaySearch = { day?: string; add?: string }
+
+/** What is chosen of the ledger. */
+export type LedgerSearch = { by?: string; about?: string; reference?: string; kind?: string; via?: string; first?: string; last?: string }
 
 const root = createRootRoute({
-  validateSearch: (s: Record<string, unknown>): DaySearch =>
-    typeof s.day === 'string' && /^\d{4}-\d\d-\d\d$/.test(s.day) ? { day: s.day } : {},
+  validateSearch: (s: Record<string, unknown>): DaySearch => ({
+    ...(typeof s.day === 'string' && /^\d{4}-\d\d-\d\d$/.test(s.day) ? { day: s.day } : {}),
+    ...(text(s.add) ? { add: text(s.add) } : {}),
+  }),
   search: { middlewares: [retainSearchParams(['day'])] },
   notFoundComponent: Lost,
 })
+
+/** What is asked about one permission. */
+const may = (s: Record<string, unknown>): May => ({ application: text(s.application), action: text(s.action), path: text(s.path) })
 
 const text = (v: unknown) => (typeof v === 'string' && v !== '' ? v : undefined)
 
@@ -45,12 +55,19 @@ const addUser = createRoute({
 const user = createRoute({
   getParentRoute: () => shell,
   path: '/users/$user',
-  validateSearch: (s: Record<string, unknown>): { tab?: string } => ({ tab: text(s.tab) }),
+  validateSearch: (s: Record<string, unknown>): { tab?: string } & May => ({ tab: text(s.tab), ...may(s) }),
   component: lazyPage(() => import('./pages/users/One'), 'OneUser'),
+})
+const units = createRoute({
+  getParentRoute: () => shell,
+  path: '/units',
+  validateSearch: (s: Record<string, unknown>): { role?: string } => ({ role: text(s.role) }),
+  component: lazyPage(() => import('./pages/Units'), 'UnitsPage'),
 })
 const groups = createRoute({
   getParentRoute: () => shell,
   path: '/groups',
+  validateSearch: listSearch,
   component: lazyPage(() => import('./pages/groups/List'), 'GroupList'),
 })
 const group = createRoute({
@@ -62,6 +79,7 @@ const group = createRoute({
 const applications = createRoute({
   getParentRoute: () => shell,
   path: '/applications',
+  validateSearch: listSearch,
   component: lazyPage(() => import('./pages/applications/List'), 'ApplicationList'),
 })
 const application = createRoute({
@@ -79,7 +97,8 @@ const holders = createRoute({
 const gainedAndLost = createRoute({
   getParentRoute: () => shell,
   path: '/gained-and-lost',
-  validateSearch: (s: Record<string, unknown>): { from?: string; to?: string; application?: string } => ({
+  validateSearch: (s: Record<string, unknown>): ListSearch & { from?: string; to?: string; application?: string } => ({
+    ...listSearch(s),
     from: text(s.from),
     to: text(s.to),
     application: text(s.application),
@@ -89,6 +108,7 @@ const gainedAndLost = createRoute({
 const roles = createRoute({
   getParentRoute: () => shell,
   path: '/roles',
+  validateSearch: (s: Record<string, unknown>): ListSearch & { as?: string } => ({ ...listSearch(s), as: text(s.as) }),
   component: lazyPage(() => import('./pages/roles/Tree'), 'RoleTree'),
 })
 const role = createRoute({
@@ -115,7 +135,8 @@ const grid = createRoute({
 const defaults = createRoute({
   getParentRoute: () => shell,
   path: '/defaults',
-  validateSearch: (s: Record<string, unknown>): { unit?: string; title?: string; employment?: string } => ({
+  validateSearch: (s: Record<string, unknown>): ListSearch & { unit?: string; title?: string; employment?: string } => ({
+    ...listSearch(s),
     unit: text(s.unit),
     title: text(s.title),
     employment: text(s.employment),
@@ -125,11 +146,13 @@ const defaults = createRoute({
 const myAccess = createRoute({
   getParentRoute: () => shell,
   path: '/my-access',
+  validateSearch: may,
   component: lazyPage(() => import('./pages/MyAccess'), 'MyAccessPage'),
 })
 const delegations = createRoute({
   getParentRoute: () => shell,
   path: '/delegations',
+  validateSearch: listSearch,
   component: lazyPage(() => import('./pages/Delegations'), 'DelegationsPage'),
 })
 const importPeople = createRoute({
@@ -142,9 +165,16 @@ const attributes = createRoute({
   path: '/attributes',
   component: lazyPage(() => import('./pages/Attributes'), 'AttributesPage'),
 })
+const freezes = createRoute({
+  getParentRoute: () => shell,
+  path: '/freezes',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/Freezes'), 'FreezesPage'),
+})
 const sodRules = createRoute({
   getParentRoute: () => shell,
   path: '/sod-rules',
+  validateSearch: listSearch,
   component: lazyPage(() => import('./pages/SoDRules'), 'SoDRulesPage'),
 })
 const expectations = createRoute({
@@ -152,7 +182,8 @@ const expectations = createRoute({
   path: '/expectations',
   validateSearch: (
     s: Record<string, unknown>,
-  ): { user?: string; nobody?: string; may?: string; application?: string; action?: string; path?: string } => ({
+  ): ListSearch & { user?: string; nobody?: string; may?: string; application?: string; action?: string; path?: string } => ({
+    ...listSearch(s),
     user: text(s.user),
     nobody: text(s.nobody),
     may: text(s.may),
@@ -196,7 +227,7 @@ const today = createRoute({
 const requests = createRoute({
   getParentRoute: () => shell,
   path: '/requests',
-  validateSearch: (s: Record<string, unknown>): { kind?: string } => ({ kind: text(s.kind) }),
+  validateSearch: (s: Record<string, unknown>): ListSearch & { kind?: string } => ({ ...listSearch(s), kind: text(s.kind) }),
   component: lazyPage(() => import('./pages/requests/List'), 'RequestList'),
 })
 const request = createRoute({
@@ -207,6 +238,7 @@ const request = createRoute({
 const reviews = createRoute({
   getParentRoute: () => shell,
   path: '/reviews',
+  validateSearch: listSearch,
   component: lazyPage(() => import('./pages/reviews/List'), 'ReviewList'),
 })
 const review = createRoute({
@@ -228,6 +260,15 @@ const catalogue = createRoute({
 const ledger = createRoute({
   getParentRoute: () => shell,
   path: '/ledger',
+  validateSearch: (s: Record<string, unknown>): LedgerSearch => ({
+    by: text(s.by),
+    about: text(s.about),
+    reference: text(s.reference),
+    kind: text(s.kind),
+    via: text(s.via),
+    first: text(s.first),
+    last: text(s.last),
+  }),
   component: lazyPage(() => import('./pages/Ledger'), 'LedgerPage'),
 })
 const revision = createRoute({
@@ -250,6 +291,7 @@ export const router = createRouter({
       users,
       addUser,
       user,
+      units,
       groups,
       group,
       applications,
@@ -266,6 +308,7 @@ export const router = createRouter({
       reviews,
       review,
       defaults,
+      freezes,
       sodRules,
       attributes,
       myAccess,

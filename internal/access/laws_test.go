@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation"
@@ -173,7 +174,7 @@ func concrete(s *access.Snapshot, app fact.ApplicationID, target string) string 
 
 // probe asks one thing before and after a change, and holds the preview to it:
 // what changed is in it.
-func probe(t *testing.T, before, after *access.Snapshot, e change.Effect, q access.Question, app fact.ApplicationID) {
+func probe(t *testing.T, before, after *access.Snapshot, e effect.Effect, q access.Question, app fact.ApplicationID) {
 	t.Helper()
 	b, err := before.Check(q)
 	if err != nil {
@@ -217,8 +218,8 @@ func TestAPreviewIsTheDifferenceAfterTheCommit(t *testing.T) {
 				continue
 			}
 			from := c.Instant()
-			effects := map[fact.UserID]change.Effect{}
-			for _, e := range d.Preview(from).Effects {
+			effects := map[fact.UserID]effect.Effect{}
+			for _, e := range effect.Of(d, from).Effects {
 				for _, u := range e.Users {
 					effects[u] = e
 				}
@@ -309,7 +310,7 @@ func TestAddingNeverTakesAway(t *testing.T) {
 				fence := change.NewDraft(s)
 				fence.Apply(0, op, 0)
 				if len(fence.Faults) == 0 {
-					for _, e := range fence.Preview(1).Effects {
+					for _, e := range effect.Of(fence, 1).Effects {
 						if len(e.Gained) > 0 {
 							t.Fatalf("a fence gave %v to %v", e.Gained, e.Users)
 						}
@@ -325,7 +326,7 @@ func TestAddingNeverTakesAway(t *testing.T) {
 				continue
 			}
 			added++
-			for _, e := range d.Preview(1).Effects {
+			for _, e := range effect.Of(d, 1).Effects {
 				if len(e.Lost) > 0 {
 					t.Fatalf("%#v took %v from %v", op, e.Lost, e.Users)
 				}

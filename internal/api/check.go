@@ -2,7 +2,9 @@ package api
 
 import (
 	"fmt"
+	"net/http"
 	"reflect"
+	"strconv"
 	"strings"
 	"time"
 
@@ -23,7 +25,7 @@ func (s *Server) checkRoutes() {
 	s.App.Post("/api/v1/check", s.fresh, s.check)
 	s.describe("POST", "/check", "check", "May this user do this?", reflect.TypeFor[wire.CheckRequest](), reflect.TypeFor[wire.CheckAnswer](),
 		"as_of", "a past instant (RFC 3339): by the facts of then, judged then; now by default")
-	s.App.Get("/api/v1/menu", s.fresh, s.menu)
+	s.App.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/api/v1/menu", s.fresh, s.menu)
 	s.describe("GET", "/menu", "menu", "What may this user do in this application?", nil, reflect.TypeFor[wire.Menu](),
 		"user", "user name or id", "nobody", "true: instead of a user, nobody signed in", "application", "key or id",
 		"at", "the instant to judge (RFC 3339), by the present facts", "as_of", "a past instant (RFC 3339): by the facts of then, judged then; now by default")
@@ -108,6 +110,9 @@ func (s *Server) check(c fiber.Ctx) error {
 // unreadable is what is wrong with a body that could not be read.
 func unreadable(err error, raw []byte, into any) *problem {
 	p := &problem{Problem: *seeing.Invalid("the question cannot be read")}
+	for _, place := range strictjson.Twice(raw) {
+		p.Faults = append(p.Faults, wire.Fault{Place: "/" + place, Message: "is given twice"})
+	}
 	for _, f := range strictjson.Unmarshal(raw, into) {
 		p.Faults = append(p.Faults, wire.Fault{Place: "/" + f.Place, Message: f.Message})
 	}
@@ -141,14 +146,27 @@ func (s *Server) describe(method, path, id, summary string, in, out reflect.Type
 	op := &huma.Operation{OperationID: id, Method: method, Path: "/api/v1" + path, Summary: summary,
 		Security: []map[string][]string{{"token": {}}, {"session": {}}},
 		Responses: map[string]*huma.Response{
-			"200":     {Description: "OK", Content: content(out)},
-			"default": {Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: reg.Schema(reflect.TypeFor[problem](), true, "")}}},
+			"200": {Description: "OK", Content: content(out)},
 		}}
+	for _, status := range []int{400, 401, 403, 404, 406, 413, 415, 422, 429, 500, 503} {
+		op.Responses[strconv.Itoa(status)] = &huma.Response{Description: http.StatusText(status), Content: map[string]*huma.MediaType{"application/problem+json": {Schema: reg.Schema(reflect.TypeFor[problem](), true, "")}}}
+	}
 	if in != nil {
 		op.RequestBody = &huma.RequestBody{Required: true, Content: content(in)}
 	}
 	for i := 0; i+1 < len(query); i += 2 {
-		op.Parameters = append(op.Parameters, &huma.Param{Name: query[i], In: "query", Description: query[i+1], Schema: &huma.Schema{Type: "string"}})
+		op.Parameters = append(op.Parameters, &huma.Param{Name: query[i], In: "query", Description: query[i+1], Schema: parameterShape(query[i])})
 	}
 	s.api.OpenAPI().AddOperation(op)
+}
+
+// parameterShape is the schema of a parameter of a call that is described by hand.
+func parameterShape(name string) *huma.Schema {
+	switch name {
+	case "at", "as_of":
+		return &huma.Schema{Type: "string", Format: "date-time"}
+	case "nobody":
+		return &huma.Schema{Type: "boolean"}
+	}
+	return &huma.Schema{Type: "string"}
 }

@@ -14,8 +14,8 @@ import (
 )
 
 // consolePages are what the addresses of the console begin with, those of router.tsx.
-var consolePages = []string{"", "index.html", "set-up", "sign-in-link", "today", "my-access", "users", "groups", "attributes", "import",
-	"applications", "roles", "grid", "view-as", "defaults", "sod-rules", "expectations", "delegations", "findings", "guard-rails",
+var consolePages = []string{"", "index.html", "set-up", "sign-in-link", "today", "my-access", "users", "units", "groups", "attributes", "import",
+	"applications", "roles", "grid", "view-as", "defaults", "sod-rules", "freezes", "expectations", "delegations", "findings", "guard-rails",
 	"requests", "reviews", "catalogue", "gained-and-lost", "ledger", "security-log"}
 
 // serveConsole serves the built console: its files as they are, and its one

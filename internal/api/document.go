@@ -45,11 +45,14 @@ func document(o *huma.OpenAPI) ([]byte, error) {
 		}
 		content := map[string]*huma.MediaType{}
 		for _, kind := range p.Get.Metadata["files"].([]string) {
-			shape := "string"
-			if strings.HasSuffix(kind, "+json") {
-				shape = "object"
+			schema := &huma.Schema{Type: "string"}
+			switch {
+			case strings.HasSuffix(kind, "+json"):
+				schema.Type = "object"
+			case !strings.HasPrefix(kind, "text/") && !strings.Contains(kind, "yaml"):
+				schema.Format = "binary"
 			}
-			content[kind] = &huma.MediaType{Schema: &huma.Schema{Type: shape}}
+			content[kind] = &huma.MediaType{Schema: schema}
 		}
 		p.Get.Responses["200"].Content = content
 	}
@@ -79,6 +82,9 @@ func document(o *huma.OpenAPI) ([]byte, error) {
 				delete(properties, f.Name)
 			}
 		}
+		if change.HasField(kind.Verb, "until") {
+			properties["last_day"] = map[string]any{"type": "string", "format": "date", "description": "in the place of until: the last day on which it holds, in the organisation's time zone"}
+		}
 		delete(properties, "$schema")
 		properties["op"] = map[string]any{"type": "string", "const": kind.Verb}
 		required, _ := schema["required"].([]any)
@@ -95,5 +101,9 @@ func document(o *huma.OpenAPI) ([]byte, error) {
 	for _, schema := range []string{"GivenGroup", "GivenRole"} {
 		schemas[schema].(map[string]any)["properties"].(map[string]any)["operation"] = map[string]any{"$ref": "#/components/schemas/Operation"}
 	}
+	if err := finish(doc); err != nil {
+		return nil, err
+	}
+	renamed(doc)
 	return json.MarshalIndent(doc, "", "  ")
 }

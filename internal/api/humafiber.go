@@ -20,7 +20,11 @@ import (
 type adapter struct{ app *fiber.App }
 
 func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
-	a.app.Add([]string{op.Method}, fiberPath(op.Path), func(c fiber.Ctx) error {
+	methods := []string{op.Method}
+	if op.Method == fiber.MethodGet { // RFC 9110, section 9.3.2: as GET, without the content
+		methods = append(methods, fiber.MethodHead)
+	}
+	a.app.Add(methods, fiberPath(op.Path), func(c fiber.Ctx) error {
 		handler(&fiberContext{op: op, c: c})
 		return nil
 	})

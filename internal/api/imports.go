@@ -29,14 +29,17 @@ type ImportQuery struct {
 	DryRun      bool     `query:"dry_run" doc:"only say what it would do"`
 	File        string   `query:"file" maxLength:"200" default:"file" doc:"its name, for the places in faults"`
 	Reason      string   `query:"reason" maxLength:"2000"`
+	Reference   string   `query:"reference" maxLength:"100" doc:"where the work was asked for"`
 	Acknowledge []string `query:"acknowledge" doc:"guard rails to pass, by code"`
+	Encoding    string   `query:"encoding" maxLength:"40" doc:"of CSV: utf-8 by default, unless the mapping says another"`
+	Separator   string   `query:"separator" maxLength:"4" doc:"what stands between columns of CSV: one of , ; | and the tab; seen from the header by default"`
 	Track       string   `query:"track" maxLength:"64" doc:"a name of the caller's, under which the import is told of and can be cancelled; without one a name is made"`
 	Key         string   `header:"Idempotency-Key" maxLength:"200"`
 	Prefer      string   `header:"Prefer" maxLength:"200" doc:"respond-async: answer 202 once the file is there (RFC 7240, section 4.1); where to look is in Location"`
 }
 
 func (q *ImportQuery) said() transfer.Import {
-	return transfer.Import{File: q.File, Reason: q.Reason, Acknowledge: q.Acknowledge, DryRun: q.DryRun, Key: q.Key}
+	return transfer.Import{File: q.File, Reason: q.Reason, Reference: q.Reference, Acknowledge: q.Acknowledge, DryRun: q.DryRun, Key: q.Key, Encoding: q.Encoding, Separator: q.Separator}
 }
 
 // imported is what an import is answered with: what it did (200), or how far it is (202).
@@ -63,12 +66,16 @@ func (s *Server) importRoutes() {
 	}
 	type users struct {
 		ImportQuery
-		Format  string `query:"format" enum:"csv,ldif" default:"csv" doc:"CSV (RFC 4180) or LDIF (RFC 2849)"`
+		Format  string `query:"format" enum:"csv,ldif" doc:"CSV (RFC 4180) or LDIF (RFC 2849); by default what the content type says"`
+		Content string `header:"Content-Type" doc:"text/csv, or text/ldif"`
 		Mapping string `query:"mapping" maxLength:"64" doc:"a saved mapping of the file's columns to ours; without one they are called as ours"`
 	}
 	route(s, "POST", "/imports/users", "import-users", "Bring users in from a file as one change", func(ctx context.Context, in *users) (*imported, error) {
 		file := in.said()
 		file.Format, file.Mapping = in.Format, in.Mapping
+		if kind, _, _ := strings.Cut(in.Content, ";"); file.Format == "" && strings.HasSuffix(strings.ToLower(strings.TrimSpace(kind)), "ldif") {
+			file.Format = "ldif"
+		}
 		return s.take(ctx, "users", &in.ImportQuery, file)
 	}, s.takesFile("text/csv")...)
 	route(s, "GET", "/imports", "list-imports", "One's own imports, under way and of the last day, the latest first", func(ctx context.Context, _ *struct{}) (*body[wire.ImportList], error) {
@@ -76,13 +83,13 @@ func (s *Server) importRoutes() {
 		return &body[wire.ImportList]{out}, err
 	})
 	type oneImport struct {
-		Import string `path:"import" maxLength:"64" doc:"the name it was given as track, or that was made for it"`
+		Import string `path:"name" maxLength:"64" doc:"the name it was given as track, or that was made for it"`
 	}
-	route(s, "GET", "/imports/{import}", "get-import", "How far an import of one's own is, or what came of it", func(ctx context.Context, in *oneImport) (*body[wire.Import], error) {
+	route(s, "GET", "/imports/{name}", "get-import", "How far an import of one's own is, or what came of it", func(ctx context.Context, in *oneImport) (*body[wire.Import], error) {
 		out, err := transfer.OneImport(ctx, s.service, caller(ctx), in.Import)
 		return &body[wire.Import]{out}, err
 	})
-	route(s, "DELETE", "/imports/{import}", "cancel-import", "Cancel an import of one's own that is not being published yet", func(ctx context.Context, in *oneImport) (*none, error) {
+	route(s, "DELETE", "/imports/{name}", "cancel-import", "Cancel an import of one's own that is not being published yet", func(ctx context.Context, in *oneImport) (*none, error) {
 		return &none{}, transfer.CancelImport(ctx, s.service, caller(ctx), in.Import)
 	}, status(204))
 }

@@ -25,9 +25,11 @@ const mostListed = 100_000
 // listFile asks for a list as a file: the same list, asked with the same query, cut
 // to the same rights, whatever list it is.
 type listFile struct {
-	List    string `path:"list" maxLength:"400" doc:"the address of a list after /api/v1, its slashes escaped: users, applications%2Fberth-planning%2Fcoverage"`
-	Format  string `query:"format" enum:"csv,xlsx" default:"csv"`
-	Columns string `query:"columns" maxLength:"2000" doc:"columns to have, with commas between them; all by default"`
+	List      string `path:"list" maxLength:"400" doc:"the address of a list after /api/v1, its slashes escaped: users, applications%2Fberth-planning%2Fcoverage"`
+	Format    string `query:"format" enum:"csv,xlsx" default:"csv"`
+	Encoding  string `query:"encoding" enum:"utf-8,windows-1252,windows-1250,iso-8859-1,iso-8859-15,ibm-850" default:"utf-8" doc:"of CSV; what it has no sign for is a fault"`
+	Separator string `query:"separator" enum:"comma,semicolon,tab" default:"comma" doc:"what stands between columns of CSV"`
+	Columns   string `query:"columns" maxLength:"2000" doc:"columns to have, with commas between them; all by default"`
 
 	Of string `query:"of" maxLength:"60" doc:"which of its lists, where the answer has several: resources, of applications%2Fberth-planning"`
 
@@ -39,7 +41,7 @@ type listFile struct {
 func (f *listFile) Resolve(ctx huma.Context) []error {
 	u := ctx.URL()
 	f.query, f.header = u.Query(), map[string]string{}
-	for _, name := range []string{"format", "columns", "cursor", "limit", "of"} {
+	for _, name := range []string{"format", "columns", "encoding", "separator", "cursor", "limit", "of"} {
 		f.query.Del(name)
 	}
 	for _, name := range []string{"Authorization", "Cookie", "User-Agent"} {
@@ -71,7 +73,8 @@ func (s *Server) listFile(ctx context.Context, in *listFile) (*file, error) {
 		out, err := workbook(ctx, name+"-"+today(), header, rows)
 		return out, cmp.Or(failed, err)
 	}
-	out, err := tableFile(ctx, transfer.Table{Name: name, Header: header, Rows: rows})
+	form := csvForm{in.Encoding, map[string]string{"semicolon": ";", "tab": "\t"}[in.Separator]}
+	out, err := csvFile(ctx, transfer.Table{Name: name, Header: header, Rows: rows}, attachment(name+"-"+today()+".csv"), form)
 	return out, cmp.Or(failed, err)
 }
 

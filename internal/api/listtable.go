@@ -78,7 +78,15 @@ func (t *listTable) add(raw []byte, wanted string) (next string, ok bool, err er
 	if arrays != 1 {
 		return "", false, nil
 	}
+	// When it was judged is no part of a list: two files of the same list are the same.
+	var judged struct{ At string }
+	_ = json.Unmarshal(raw, &judged)
 	for _, r := range rows {
+		var own struct{ At string }
+		if _ = json.Unmarshal(r, &own); own.At != "" && own.At == judged.At {
+			r = basis.ReplaceAll(r, []byte("{"))
+			r = bytes.Replace(r, []byte("{,"), []byte("{"), 1)
+		}
 		row := map[string]string{}
 		t.flatten("", r, row, 0)
 		if err := t.keep.Encode(row); err != nil {

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"bytes"
 	"maps"
 	"net/url"
 	"slices"
@@ -20,6 +21,10 @@ const insideKey = "inside"
 // given once. One that is misspelt would be taken for none, and a list that was
 // to be narrowed would be all of it.
 func (s *Server) declared(ctx huma.Context, next func(huma.Context)) {
+	if kinds := kindsOf(ctx.Operation()); !acceptable(ctx.(*fiberContext).c, kinds) {
+		_ = huma.WriteErr(s.api, ctx, 406, "this call answers in "+strings.Join(kinds, " or ")+", and none of that is accepted")
+		return
+	}
 	u := ctx.URL()
 	query := u.Query()
 	if ctx.(*fiberContext).c.RequestCtx().UserValue(insideKey) != nil {
@@ -37,6 +42,11 @@ func (s *Server) declared(ctx huma.Context, next func(huma.Context)) {
 	}
 	faults := append(undeclared(known, query), unkept(query, ctx)...)
 	faults = append(faults, blanks(query)...)
+	for _, key := range ctx.(*fiberContext).c.Request().Header.PeekAll("Idempotency-Key") {
+		if len(bytes.TrimSpace(key)) == 0 {
+			faults = append(faults, &huma.ErrorDetail{Location: "header.Idempotency-Key", Message: "is blank: leave it out, or give it a value"})
+		}
+	}
 	if len(faults) > 0 {
 		_ = huma.WriteErr(s.api, ctx, 422, "", faults...)
 		return
@@ -66,6 +76,9 @@ func unkept(query url.Values, ctx huma.Context) []error {
 		}
 	}
 	if strings.HasPrefix(ctx.Header("Content-Type"), "application/json") {
+		for _, place := range strictjson.Twice(ctx.(*fiberContext).c.Body()) {
+			faults = append(faults, &huma.ErrorDetail{Location: "body/" + place, Message: "is given twice"})
+		}
 		for _, place := range strictjson.Nulls(ctx.(*fiberContext).c.Body()) {
 			faults = append(faults, &huma.ErrorDetail{Location: "body/" + place, Message: "has a null character"})
 		}

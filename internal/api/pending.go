@@ -9,15 +9,15 @@ import (
 
 // pendingRoutes pass parts of changes on to who may make them.
 func (s *Server) pendingRoutes() {
-	route(s, "GET", "/pending-changes", "list-pending-changes", "Pending changes the caller may make, and those they passed on", func(ctx context.Context, _ *struct{}) (*body[wire.PendingChangeList], error) {
+	route(s, "GET", "/pending-changes", "list-pending-changes", "Pending changes the caller may make, and those they prepared", func(ctx context.Context, _ *struct{}) (*body[wire.PendingChangeList], error) {
 		out, err := changing.PendingChanges(ctx, s.service, caller(ctx))
 		return &body[wire.PendingChangeList]{out}, err
 	})
 	type passing struct{ Body wire.PendingChangeRequest }
-	route(s, "POST", "/pending-changes", "add-pending-change", "Pass on a change that the caller may not make to somebody who may", func(ctx context.Context, in *passing) (*body[wire.PendingChange], error) {
+	route(s, "POST", "/pending-changes", "add-pending-change", "Prepare a change: for a date, under a name, or for somebody else to make", func(ctx context.Context, in *passing) (*body[wire.PendingChange], error) {
 		out, err := changing.AddPendingChange(ctx, s.service, caller(ctx), in.Body)
 		return &body[wire.PendingChange]{out}, err
-	}, status(201))
+	}, status(201), heavy)
 	type OnePending struct {
 		ID string `path:"change" doc:"id: pending-change-1 …"`
 	}

@@ -5,6 +5,7 @@ import (
 
 	"ableroster/internal/lists"
 	"ableroster/internal/questions"
+	"ableroster/internal/saved"
 	"ableroster/wire"
 )
 
@@ -17,6 +18,19 @@ func (s *Server) peopleRoutes() {
 		}
 		return &body[wire.AttributeList]{lists.Attributes(v)}, nil
 	})
+	type valuesOf struct {
+		AsOf
+		Attribute string `path:"attribute" maxLength:"64" doc:"unit, title … or the key of a declared one"`
+		Role      string `query:"role" doc:"count too how many hold this role, through whatever"`
+	}
+	route(s, "GET", "/attributes/{attribute}/values", "list-attribute-values", "The values that users have for an attribute, and how many have each", func(ctx context.Context, in *valuesOf) (*body[wire.ValueList], error) {
+		v, err := s.view(ctx, in.AsOf)
+		if err != nil {
+			return nil, err
+		}
+		out, err := lists.Values(v, in.Attribute, in.Role)
+		return &body[wire.ValueList]{out}, err
+	}, heavy)
 	type oneUser struct {
 		AsOf
 		User string `path:"user" doc:"user name or id"`
@@ -76,14 +90,35 @@ func (s *Server) peopleRoutes() {
 	type OneView struct {
 		View string `path:"view" doc:"key, of lower-case words joined by hyphens"`
 	}
+	route(s, "GET", "/views/{view}", "get-view", "One's own view of a key, or the one that is shared under it", func(ctx context.Context, in *OneView) (*body[wire.SavedView], error) {
+		out, err := lists.View(ctx, s.service, caller(ctx), in.View)
+		return &body[wire.SavedView]{out}, err
+	})
+	seen := func(ctx context.Context, key string, c Conditions) (saved.Seen, error) {
+		now, err := lists.View(ctx, s.service, caller(ctx), key)
+		return c.seen(now, now.ChangedAt, err)
+	}
 	type putView struct {
 		OneView
+		Conditions
 		Body wire.ViewRequest
 	}
+	type endView struct {
+		OneView
+		Conditions
+	}
 	route(s, "PUT", "/views/{view}", "save-view", "Save a view of the list of users, in the place of one's own of that key", func(ctx context.Context, in *putView) (*none, error) {
-		return &none{}, lists.PutView(ctx, s.service, caller(ctx), in.View, in.Body)
-	}, status(204))
-	route(s, "DELETE", "/views/{view}", "delete-view", "Remove a saved view", func(ctx context.Context, in *OneView) (*none, error) {
-		return &none{}, lists.DeleteView(ctx, s.service, caller(ctx), in.View)
-	}, status(204))
+		was, err := seen(ctx, in.View, in.Conditions)
+		if err != nil {
+			return nil, err
+		}
+		return &none{}, lists.PutView(ctx, s.service, caller(ctx), in.View, in.Body, was)
+	}, status(204), conditional)
+	route(s, "DELETE", "/views/{view}", "delete-view", "Remove a saved view", func(ctx context.Context, in *endView) (*none, error) {
+		was, err := seen(ctx, in.View, in.Conditions)
+		if err != nil {
+			return nil, err
+		}
+		return &none{}, lists.DeleteView(ctx, s.service, caller(ctx), in.View, was)
+	}, status(204), conditional)
 }

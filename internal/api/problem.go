@@ -81,11 +81,11 @@ func place(location string) string {
 
 func kindOf(status int) string {
 	switch status {
-	case http.StatusNotFound, http.StatusMethodNotAllowed:
+	case http.StatusNotFound:
 		return seeing.KindNotFound
 	case http.StatusRequestEntityTooLarge:
 		return seeing.KindTooLarge
-	case http.StatusUnsupportedMediaType, http.StatusNotAcceptable:
+	case http.StatusUnsupportedMediaType, http.StatusNotAcceptable, http.StatusMethodNotAllowed:
 		return seeing.KindNotSupported
 	case http.StatusUnauthorized:
 		return seeing.KindNotSignedIn
@@ -141,11 +141,22 @@ func problemOf(err error) *problem {
 
 func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
+// challenge says how one is known here (RFC 6750, section 3).
+func challenge(ctx context.Context) string {
+	if callOf(ctx).token {
+		return `Bearer realm="able-roster", error="invalid_token"`
+	}
+	return `Bearer realm="able-roster"`
+}
+
 // writeProblem answers outside huma's handlers.
 func writeProblem(c fiber.Ctx, p *problem) error {
 	p.Instance = requestID(c)
 	if p.retryAfter > 0 {
 		c.Set("Retry-After", strconv.Itoa(p.retryAfter))
+	}
+	if p.Status == http.StatusUnauthorized {
+		c.Set("WWW-Authenticate", challenge(c.Context()))
 	}
 	c.Status(p.Status)
 	if err := c.JSON(p.Problem); err != nil {

@@ -43,5 +43,5 @@ func (s *Server) refusalRoutes() {
 			return out, err
 		})
 		return &body[wire.SecurityLog]{out}, err
-	})
+	}, steady)
 }

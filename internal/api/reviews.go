@@ -88,7 +88,7 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 			}
 		}
 	}
-	out, err := csvFile(ctx, transfer.Table{Header: header, Rows: rows}, attachment(r.Key+".csv"))
+	out, err := csvFile(ctx, transfer.Table{Header: header, Rows: rows}, attachment(r.Key+".csv"), csvForm{})
 	return out, cmp.Or(failed, err)
 }
 

@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"ableroster/internal/calendar"
-	"ableroster/internal/changing"
 	"ableroster/internal/fact"
 	"ableroster/internal/lists"
 	"ableroster/internal/questions"
@@ -31,7 +30,7 @@ type none struct{}
 // errors as problems.
 func route[I, O any](s *Server, method, path, id, summary string, h func(context.Context, *I) (*O, error), options ...func(*huma.Operation)) {
 	op := huma.Operation{OperationID: id, Method: method, Path: "/api/v1" + path, Summary: summary, MaxBodyBytes: changeBody,
-		Security: []map[string][]string{{"token": {}}, {"session": {}}}, Errors: []int{400, 401, 403, 404, 409, 422, 429, 500, 503}}
+		Security: []map[string][]string{{"token": {}}, {"session": {}}}, Errors: []int{400, 401, 403, 404, 406, 409, 413, 415, 422, 429, 500, 503}}
 	for _, o := range options {
 		o(&op)
 	}
@@ -48,18 +47,26 @@ func route[I, O any](s *Server, method, path, id, summary string, h func(context
 			if p.Status == 500 {
 				s.log.Error("request failed", "request", p.Instance, "error", err)
 			}
+			headers := http.Header{}
 			if p.retryAfter > 0 {
-				return nil, huma.ErrorWithHeaders(p, http.Header{"Retry-After": {itoa(p.retryAfter)}})
+				headers.Set("Retry-After", itoa(p.retryAfter))
+			}
+			if p.Status == http.StatusUnauthorized {
+				headers.Set("WWW-Authenticate", challenge(ctx))
+			}
+			if len(headers) > 0 {
+				return nil, huma.ErrorWithHeaders(p, headers)
 			}
 			return nil, p
 		}
+		s.next(ctx, out, op.Metadata["steady"] == true)
 		return out, nil
 	})
 }
 
 // guarded answers a call, one that takes much in its turn.
 func guarded[I, O any](ctx context.Context, s *Server, heavy bool, in *I, h func(context.Context, *I) (*O, error)) (*O, error) {
-	if heavy {
+	if heavy || callOf(ctx).older {
 		if err := s.enter(ctx, 0); err != nil {
 			return nil, err
 		}
@@ -73,6 +80,9 @@ func anybody(op *huma.Operation) { op.Security = nil }
 func status(code int) func(*huma.Operation) {
 	return func(op *huma.Operation) { op.DefaultStatus = code }
 }
+
+// conditional says that a call takes conditions, which may not hold.
+func conditional(op *huma.Operation) { op.Errors = append(op.Errors, http.StatusPreconditionFailed) }
 
 // files says of which kinds the file is that a call answers with.
 func files(kinds ...string) func(*huma.Operation) {
@@ -156,6 +166,9 @@ func (s *Server) routes() {
 	s.questionRoutes()
 	s.defaultRoutes()
 	s.sodRuleRoutes()
+	s.freezeRoutes()
+	s.retirementRoutes()
+	s.reportRoutes()
 	s.peopleRoutes()
 	s.requestRoutes()
 	s.reviewRoutes()
@@ -293,14 +306,21 @@ func (s *Server) readRoutes() {
 	type past struct {
 		AsOf
 		Paging
-		User  string `query:"user" doc:"only revisions that speak of this user"`
-		Role  string `query:"role"`
-		Group string `query:"group"`
+		User      string    `query:"user" doc:"only revisions that speak of this user"`
+		Role      string    `query:"role"`
+		Group     string    `query:"group"`
+		By        string    `query:"by" doc:"only those made by this user"`
+		Reference string    `query:"reference" maxLength:"100" doc:"only those that refer to this"`
+		Via       string    `query:"via" maxLength:"40" doc:"only those made this way: console, API, command line …"`
+		Kind      []string  `query:"kind" maxItems:"50" doc:"only those with an operation of one of these kinds"`
+		From      time.Time `query:"from" doc:"only those made at this instant or later"`
+		Until     time.Time `query:"until" doc:"only those made before this instant"`
 	}
 	route(s, "GET", "/revisions", "list-revisions", "The ledger, newest first", func(ctx context.Context, in *past) (*body[wire.RevisionList], error) {
-		out, err := questions.History(ctx, s.service, caller(ctx), questions.Past{User: in.User, Role: in.Role, Group: in.Group, AsOf: in.AsOf.AsOf, Cursor: in.Cursor, Limit: in.Limit})
+		out, err := questions.History(ctx, s.service, caller(ctx), questions.Past{User: in.User, Role: in.Role, Group: in.Group,
+			By: in.By, Reference: in.Reference, Via: in.Via, Kinds: in.Kind, From: in.From, Until: in.Until, AsOf: in.AsOf.AsOf, Cursor: in.Cursor, Limit: in.Limit})
 		return &body[wire.RevisionList]{out}, err
-	})
+	}, steady)
 	type oneRevision struct {
 		Revision int64 `path:"revision" minimum:"1"`
 		After    int   `query:"after" minimum:"0" doc:"leave out so many operations at the beginning"`
@@ -382,26 +402,4 @@ func wouldBe(text string) (*fact.User, error) {
 		return nil, seeing.Invalid("nobody can be like that", faults...)
 	}
 	return u, nil
-}
-
-// soonMade is how many operations of a change are soon judged.
-const soonMade = 8
-
-func (s *Server) changeRoutes() {
-	type change struct {
-		DryRun bool   `query:"dry_run" doc:"only say what it would do"`
-		Cursor string `query:"cursor" maxLength:"200" doc:"of a dry run: the next of the page of its preview before"`
-		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"effects of a page"`
-		Key    string `header:"Idempotency-Key" maxLength:"200" doc:"makes asking twice safe: bound to the caller and the body"`
-		Body   wire.ChangeRequest
-	}
-	route(s, "POST", "/changes", "make-change", "A list of operations, made together or not at all", func(ctx context.Context, in *change) (*body[wire.ChangeResult], error) {
-		if in.DryRun || len(in.Body.Operations) > soonMade {
-			if err := s.enter(ctx, 0); err != nil {
-				return nil, err
-			}
-		}
-		out, err := changing.Change(ctx, s.service, caller(ctx), in.Body, changing.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
-		return &body[wire.ChangeResult]{out}, err
-	}, status(200))
 }

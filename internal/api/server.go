@@ -87,7 +87,7 @@ func New(d *seeing.Service, authenticator *signin.Authenticator, log *slog.Logge
 	if o.Tracer != nil {
 		s.App.Use(s.traced)
 	}
-	s.App.Use(s.wellFormed, s.stands, s.atLeast, s.headers, s.identified, s.sameRevision, s.bounded, s.recorded)
+	s.App.Use(s.wellFormed, s.compressed, s.tagged, s.stands, s.atLeast, s.headers, s.identified, s.sameRevision, s.bounded, s.recorded)
 	s.App.Get("/livez", func(c fiber.Ctx) error { return c.SendString("alive\n") })
 	s.App.Get("/readyz", s.ready)
 
@@ -109,13 +109,8 @@ func New(d *seeing.Service, authenticator *signin.Authenticator, log *slog.Logge
 		return nil, err
 	}
 	s.doc = doc
-	s.App.Get("/api/v1/openapi.json", func(c fiber.Ctx) error {
-		c.Set("Content-Type", "application/json")
-		return c.Send(s.doc)
-	})
-	s.App.All("/api/*", func(fiber.Ctx) error {
-		return fiber.NewError(404, "there is nothing at this address; see /api/v1/openapi.json")
-	})
+	s.App.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/api/v1/openapi.json", s.sendDocument())
+	s.App.All("/api/*", s.elsewhere(s.api.OpenAPI()))
 	return s, s.serveConsole(console)
 }
 
@@ -140,8 +135,13 @@ type call struct {
 
 	file io.Reader // the body of a call that takes a file
 
-	leave  func() // gives back what the call has of the budget
-	inside bool   // it is made by the service itself, for a call that has a place
+	leave    func() // gives back what the call has of the budget
+	server   *Server
+	page     seeing.Page // of the list it asks for
+	older    bool        // that page is of an older head, which has to be put in order first
+	question [8]byte     // what of, where it asks for a list
+
+	inside bool // it is made by the service itself, for a call that has a place
 }
 
 func callOf(ctx context.Context) *call {
@@ -160,13 +160,13 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 	raw := make([]byte, 8)
 	rand.Read(raw)
 	id := hex.EncodeToString(raw)
-	known := &call{id: id, inside: c.RequestCtx().UserValue(insideKey) != nil}
+	known := &call{id: id, server: s, inside: c.RequestCtx().UserValue(insideKey) != nil}
 	defer func() {
 		if known.leave != nil {
 			known.leave()
 		}
 	}()
-	ctx, cancel := context.WithTimeout(context.WithValue(c.Context(), contextKey{}, known), requestLimit)
+	ctx, cancel := context.WithTimeout(seeing.WithPage(context.WithValue(c.Context(), contextKey{}, known), &known.page), requestLimit)
 	defer cancel()
 	c.SetContext(ctx)
 	c.Set("X-Request-Id", id)
@@ -193,7 +193,16 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 	if err := c.Next(); err != nil {
 		return s.App.Config().ErrorHandler(c, err)
 	}
+	// How long an answer took tells something of others: it is for those who look after it.
+	if x := known.caller.User; x != 0 && strings.HasPrefix(c.Path(), "/api/") && !decides(c.Path()) && s.service.Now(c.Context(), known.caller).LooksAfter() {
+		c.Set("Server-Timing", "total;dur="+strconv.FormatFloat(time.Since(began).Seconds()*1000, 'f', 1, 64))
+	}
 	return nil
+}
+
+// decides says whether a path is one of those that applications ask all the time.
+func decides(path string) bool {
+	return path == "/api/v1/check" || path == "/api/v1/checks" || path == "/api/v1/menu"
 }
 
 // headers keeps browsers from doing with our pages what we do not do.
@@ -257,7 +266,7 @@ func (s *Server) identified(c fiber.Ctx) error {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindAnotherUser, Title: "Somebody else is signed in", Status: 409,
 			Detail: "Nothing was done: somebody else is signed in here by now, not the user this was meant for."}})
 	}
-	if !known && !open[c.Method()+" "+c.Path()] {
+	if method := c.Method(); !known && method != fiber.MethodOptions && !open[method+" "+c.Path()] && !(method == fiber.MethodHead && open["GET "+c.Path()]) {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401,
 			Detail: "Sign in, or send an API token that is still good."}})
 	}

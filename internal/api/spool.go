@@ -2,17 +2,24 @@ package api
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"encoding/csv"
 	"errors"
 	"io"
+	"io/fs"
 	"os"
+	"strings"
 	"time"
 
+	"ableroster/internal/csvcell"
+	"ableroster/internal/importfile"
+	"ableroster/internal/seeing"
 	"ableroster/internal/transfer"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/gofiber/fiber/v3"
 )
 
 // file is an answer that is kept as a file.
@@ -40,7 +47,10 @@ func fileOf(kind, disposition string, write func(io.Writer) error) (*file, error
 	}
 	return &file{kind, disposition, func(ctx huma.Context) {
 		ctx.SetStatus(200)
-		ctx.(*fiberContext).c.Response().SetBodyStream(f, int(size)) // which closes it
+		c := ctx.(*fiberContext).c
+		if size < compressFrom || strings.Contains(kind, "spreadsheet") || c.Method() == fiber.MethodHead || !sendsPacked(c, f) { // a workbook is packed
+			c.Response().SetBodyStream(f, int(size)) // which closes it
+		}
 	}}, nil
 }
 
@@ -66,30 +76,48 @@ func spooled(write func(io.Writer) error) (f *os.File, err error) {
 
 // csvFile is a table as CSV (RFC 4180), with formulas defused. It ends early, with an
 // error, when the caller has gone.
-func csvFile(ctx context.Context, t transfer.Table, disposition string) (*file, error) {
-	return fileOf("text/csv; charset=utf-8", disposition, func(out io.Writer) error {
+func csvFile(ctx context.Context, t transfer.Table, disposition string, as csvForm) (*file, error) {
+	encoding := cmp.Or(as.encoding, "utf-8")
+	return fileOf("text/csv; charset="+encoding, disposition, func(to io.Writer) error {
+		out := importfile.Encoder(to, encoding)
 		w := csv.NewWriter(out)
+		w.UseCRLF = true
+		if as.separator != "" {
+			w.Comma = []rune(as.separator)[0]
+		}
 		if err := w.Write(t.Header); err != nil {
-			return err
+			return unwritable(err, encoding)
 		}
 		var line []string
 		for r := range t.Rows {
 			line = line[:0]
 			for _, x := range r {
-				line = append(line, wire.CSVText(x))
+				line = append(line, csvcell.Guard(x))
 			}
-			if err := errors.Join(w.Write(line), ctx.Err()); err != nil {
+			if err := errors.Join(unwritable(w.Write(line), encoding), ctx.Err()); err != nil {
 				return err
 			}
 		}
 		w.Flush()
-		return w.Error()
+		return unwritable(cmp.Or(w.Error(), out.Close()), encoding)
 	})
+}
+
+// csvForm says how CSV is written; blank fields are UTF-8 and commas.
+type csvForm struct{ encoding, separator string }
+
+// unwritable is a failure to write text in an encoding, as the caller is told.
+func unwritable(err error, encoding string) error {
+	var file *fs.PathError
+	if err == nil || errors.As(err, &file) || encoding == "utf-8" {
+		return err
+	}
+	return seeing.Invalid("the file could not be made", wire.Fault{Place: "encoding", Message: encoding + " has no sign for some of the texts: utf-8 has"})
 }
 
 // tableFile is csvFile under the name of the table and the day.
 func tableFile(ctx context.Context, t transfer.Table) (*file, error) {
-	return csvFile(ctx, t, attachment(t.Name+"-"+today()+".csv"))
+	return csvFile(ctx, t, attachment(t.Name+"-"+today()+".csv"), csvForm{})
 }
 
 // bytesFile is what is short enough to be whole in memory.

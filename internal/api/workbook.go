@@ -6,6 +6,8 @@ import (
 	"errors"
 	"io"
 	"iter"
+	"regexp"
+	"strconv"
 	"time"
 
 	"github.com/xuri/excelize/v2"
@@ -13,6 +15,10 @@ import (
 
 // workbookKind is the media type of a workbook (ECMA-376).
 const workbookKind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+
+// number is a text that is a number and nothing else: 007 is none, nor is what has more digits
+// than a spreadsheet keeps.
+var number = regexp.MustCompile(`^-?(0|[1-9]\d{0,14})(\.\d{1,6})?$`)
 
 // workbook is a table as XLSX (ISO/IEC 29500). Every text is written as a text, so
 // that none is taken for a formula; days and times as such.
@@ -28,7 +34,8 @@ func workbook(ctx context.Context, name string, header []string, rows iter.Seq[[
 	if err != nil {
 		return nil, err
 	}
-	moment, err := f.NewStyle(&excelize.Style{NumFmt: 22})
+	withZone := `yyyy-mm-dd hh:mm:ss "UTC"`
+	moment, err := f.NewStyle(&excelize.Style{CustomNumFmt: &withZone})
 	if err != nil {
 		return nil, err
 	}
@@ -61,6 +68,10 @@ func workbook(ctx context.Context, name string, header []string, rows iter.Seq[[
 				line[i] = excelize.Cell{StyleID: day, Value: t}
 			} else if t, err := time.Parse(time.RFC3339, text); err == nil {
 				line[i] = excelize.Cell{StyleID: moment, Value: t.UTC()}
+			} else if number.MatchString(text) {
+				if n, err := strconv.ParseFloat(text, 64); err == nil {
+					line[i] = n
+				}
 			}
 		}
 		at, err := excelize.CoordinatesToCellName(1, n)

@@ -7,6 +7,7 @@ package calendar
 
 import (
 	"fmt"
+	"sort"
 	"strings"
 	"time"
 
@@ -174,8 +175,24 @@ func (d *Date) UnmarshalText(b []byte) error {
 
 // begins is the first instant of day d on the clocks of loc.
 func (d Date) Begins(loc *time.Location) Instant {
-	c := d.civil()
-	return At(time.Date(c.Year(), c.Month(), c.Day(), 0, 0, 0, 0, loc))
+	return At(beginning(d.civil(), loc))
+}
+
+// beginning is the first instant of a civil day in a time zone: where clocks leave out
+// midnight, as they go on; where they show it twice, the first.
+func beginning(day time.Time, loc *time.Location) time.Time {
+	y, m, d := day.Date()
+	t := time.Date(y, m, d, 0, 0, 0, 0, loc)
+	if t.Day() == d && t.Add(-time.Hour).Day() != d {
+		return t
+	}
+	// The day begins, or begins once more, as clocks are turned.
+	before := t.Add(-4 * time.Hour)
+	i := sort.Search(8*60*60, func(s int) bool {
+		y2, m2, d2 := before.Add(time.Duration(s) * time.Second).Date()
+		return y2 == y && m2 == m && d2 == d
+	})
+	return before.Add(time.Duration(i) * time.Second)
 }
 
 // Window is from (inclusive) until (exclusive), either end open when zero.

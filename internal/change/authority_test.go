@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation"
@@ -209,18 +210,18 @@ func TestGuardRails(t *testing.T) {
 		s      *access.Snapshot
 		caller string
 		ops    []change.Operation
-		want   []change.RailCode
+		want   []effect.RailCode
 	}{
 		{"an everyday grant", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", User: "ines.halloran"}}, nil},
-		{"suspending the last administrator", laws.Port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", Status: &suspended}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
-		{"an end date for the last administrator", laws.Port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", UserEdits: fact.UserEdits{End: &end}}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
-		{"retiring the role of the last administrator", laws.Port(t), "marta.quill", []change.Operation{&operation.RetireRole{Role: "access-administrator"}}, []change.RailCode{change.LastAdministrator, change.OwnAccessLowered}},
+		{"suspending the last administrator", laws.Port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", Status: &suspended}}, []effect.RailCode{effect.LastAdministrator, effect.OwnAccessLowered}},
+		{"an end date for the last administrator", laws.Port(t), "marta.quill", []change.Operation{&operation.UpdateUser{User: "marta.quill", UserEdits: fact.UserEdits{End: &end}}}, []effect.RailCode{effect.LastAdministrator, effect.OwnAccessLowered}},
+		{"retiring the role of the last administrator", laws.Port(t), "marta.quill", []change.Operation{&operation.RetireRole{Role: "access-administrator"}}, []effect.RailCode{effect.LastAdministrator, effect.OwnAccessLowered}},
 		{"suspending one of two administrators", two, "tomas.brandt", []change.Operation{&operation.UpdateUser{User: "marta.quill", Status: &suspended}}, nil},
-		{"lowering one's own", two, "marta.quill", []change.Operation{&operation.Revoke{Role: "access-administrator", User: "marta.quill"}}, []change.RailCode{change.OwnAccessLowered}},
-		{"a gain for everybody", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "public"}}, []change.RailCode{change.GainForEverybody}},
-		{"a gain for all users", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "all-users"}}, []change.RailCode{change.GainForEverybody}},
-		{"rights to administer", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "access-administrator", User: "ines.halloran"}}, []change.RailCode{change.AdministeringGain}},
-		{"a gain of many at once", laws.Port(t, crowd...), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "crowd"}}, []change.RailCode{change.WideGain}},
+		{"lowering one's own", two, "marta.quill", []change.Operation{&operation.Revoke{Role: "access-administrator", User: "marta.quill"}}, []effect.RailCode{effect.OwnAccessLowered}},
+		{"a gain for everybody", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "public"}}, []effect.RailCode{effect.GainForEverybody}},
+		{"a gain for all users", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "all-users"}}, []effect.RailCode{effect.GainForEverybody}},
+		{"rights to administer", laws.Port(t), "marta.quill", []change.Operation{&operation.Grant{Role: "access-administrator", User: "ines.halloran"}}, []effect.RailCode{effect.AdministeringGain}},
+		{"a gain of many at once", laws.Port(t, crowd...), "marta.quill", []change.Operation{&operation.Grant{Role: "berths/reader", Group: "crowd"}}, []effect.RailCode{effect.WideGain}},
 		{"many who arrive with their roles", laws.Port(t, &operation.AddGroup{Key: "crowd"}, &operation.Grant{Role: "berths/reader", Group: "crowd"}), "marta.quill", crowd[1:], nil},
 	} {
 		if got := laws.RailsOf(t, x.s, x.caller, x.ops...); !slices.Equal(got, x.want) {

@@ -60,6 +60,12 @@ func Register(op Operation, help string) {
 	verbs[d.Verb] = d
 }
 
+// HasField says whether a kind of operation has a field that its author gives.
+func HasField(verb, name string) bool {
+	d := verbs[verb]
+	return d != nil && slices.ContainsFunc(d.Fields, func(f Field) bool { return f.Name == name && !f.Service })
+}
+
 // refers says whether values of a type are references, or lists of them.
 func refers(t reflect.Type) bool {
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {

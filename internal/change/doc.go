@@ -15,12 +15,9 @@
 //
 // When all are applied, Finish does what follows from the whole: default rules give and
 // take (defaults.go), and what may be held within a unit alone leaves those outside
-// (heldwithin.go). Then the draft is judged:
+// (heldwithin.go). gain.go has the roles that somebody comes to hold, or to decide on,
+// whichever way; authority.go says whether the author may give them, through one and the
+// same of their own assignments; power.go what somebody could do who signs in as another.
 //
-//   - preview.go: who gains and loses what.
-//   - gain.go: the roles that somebody comes to hold, or to decide on, whichever way;
-//     authority.go: whether the author may give them, through one and the same of their
-//     own assignments; power.go: what somebody could do who signs in as another.
-//   - guard.go, second.go: what should be acknowledged first, or by a second person;
-//     sodrule.go and expectation.go: the rules that are newly violated.
+// What the change comes to for people is package effect's.
 package change

@@ -48,13 +48,13 @@ func EncodeOperation(op Operation) (json.RawMessage, error) {
 // Apply does one operation, the i-th of its change, and is the operation settled.
 // Faults, needs and notes gather in the draft.
 func (d *Draft) Apply(i int, op Operation, at calendar.Instant) Operation {
-	d.calm(i)
+	d.Rest(i)
 	d.op, d.at = i, at
 	return op.ApplyTo(d)
 }
 
-// calm calls Calm now and then, of many things.
-func (d *Draft) calm(i int) {
+// Rest calls Calm now and then, of many things.
+func (d *Draft) Rest(i int) {
 	if d.Calm != nil && i%64 == 63 {
 		d.Calm()
 	}

@@ -24,6 +24,7 @@ type (
 	SoDRuleRef     string
 	ExpectationRef string
 	AttributeRef   string
+	FreezeRef      string
 	ThingRef       string // of any kind, by its id
 )
 
@@ -42,6 +43,7 @@ func (DefaultRef) Refers()     {}
 func (SoDRuleRef) Refers()     {}
 func (ExpectationRef) Refers() {}
 func (AttributeRef) Refers()   {}
+func (FreezeRef) Refers()      {}
 func (ThingRef) Refers()       {}
 
 // Missing files the fault of a name that was not found, unless its making in
@@ -174,17 +176,15 @@ func RoleLabel(s *access.Snapshot, id fact.RoleID) string {
 	return r.Label
 }
 
-// WindowWords says a window in the organisation's time: " until 2 Jan 2026 15:04", or
-// nothing for always.
+// WindowWords says a window in the organisation's time: " until the end of 2 Jan 2026", " from
+// 2 Jan 2026 15:04", or nothing for always.
 func WindowWords(s *access.Snapshot, w calendar.Window) string {
-	day := func(i calendar.Instant) string { return i.Time().In(s.Zone()).Format("2 Jan 2006 15:04") }
-	switch {
-	case w.From != 0 && w.Until != 0:
-		return " from " + day(w.From) + " until " + day(w.Until)
-	case w.From != 0:
-		return " from " + day(w.From)
-	case w.Until != 0:
-		return " until " + day(w.Until)
+	out := ""
+	if w.From != 0 {
+		out += " from " + calendar.FromWords(w.From.Time(), s.Zone())
 	}
-	return ""
+	if w.Until != 0 {
+		out += " until " + calendar.UntilWords(w.Until.Time(), s.Zone())
+	}
+	return out
 }

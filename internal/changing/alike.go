@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"ableroster/internal/calendar"
-	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/query"
 )
@@ -15,7 +15,7 @@ import (
 // merged is an effect on all who gain and lose the same entitlements; early are those for
 // whom it ends before it does for the others.
 type merged struct {
-	change.Effect
+	effect.Effect
 	early map[fact.UserID]bool
 }
 
@@ -23,8 +23,8 @@ type merged struct {
 // hundreds ends for each who has a last day on that day, and is one effect all the same.
 // What is told of it is what holds longest. The order stays. It takes time in proportion to
 // what there is, however many are put together.
-func alike(effects []change.Effect) []merged {
-	var groups [][]change.Effect
+func alike(effects []effect.Effect) []merged {
+	var groups [][]effect.Effect
 	place := map[string]int{}
 	for _, e := range effects {
 		key, ok := contents(e)
@@ -36,7 +36,7 @@ func alike(effects []change.Effect) []merged {
 		if ok {
 			place[key] = len(groups)
 		}
-		groups = append(groups, []change.Effect{e})
+		groups = append(groups, []effect.Effect{e})
 	}
 	out := make([]merged, len(groups))
 	for i, all := range groups {
@@ -46,12 +46,12 @@ func alike(effects []change.Effect) []merged {
 }
 
 // together is one effect of several that are alike.
-func together(all []change.Effect) merged {
+func together(all []effect.Effect) merged {
 	if len(all) == 1 {
 		return merged{Effect: all[0]}
 	}
-	longest := slices.MaxFunc(all, func(a, b change.Effect) int { return cmp.Compare(endOf(a), endOf(b)) })
-	m := merged{change.Effect{Gained: longest.Gained, Lost: longest.Lost}, map[fact.UserID]bool{}}
+	longest := slices.MaxFunc(all, func(a, b effect.Effect) int { return cmp.Compare(endOf(a), endOf(b)) })
+	m := merged{effect.Effect{Gained: longest.Gained, Lost: longest.Lost}, map[fact.UserID]bool{}}
 	for _, e := range all {
 		m.Users = append(m.Users, e.Users...)
 		if endOf(e) < endOf(longest) {
@@ -66,7 +66,7 @@ func together(all []change.Effect) merged {
 
 // contents is what an effect is about but for its ends; ok is false where it begins and
 // ends more than once, or at different times for different entitlements.
-func contents(e change.Effect) (key string, ok bool) {
+func contents(e effect.Effect) (key string, ok bool) {
 	var b strings.Builder
 	var when *calendar.Window
 	for side, all := range [][]query.Entitlement{e.Gained, e.Lost} {
@@ -87,7 +87,7 @@ func contents(e change.Effect) (key string, ok bool) {
 }
 
 // endOf is when all of an effect ends; without an end it is later than any instant.
-func endOf(e change.Effect) uint64 {
+func endOf(e effect.Effect) uint64 {
 	for _, all := range [][]query.Entitlement{e.Gained, e.Lost} {
 		for _, x := range all {
 			return uint64(x.When[0].Until) - 1 // none is 0, and comes last

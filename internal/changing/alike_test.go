@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"ableroster/internal/calendar"
-	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/query"
 )
@@ -18,9 +18,9 @@ func TestEffectsThatDifferOnlyInTheirEndAreOne(t *testing.T) {
 	rng := rand.New(rand.NewPCG(12, 7))
 	together := 0
 	for range 500 {
-		var all []change.Effect
+		var all []effect.Effect
 		for i := range 8 {
-			e := change.Effect{Users: []fact.UserID{fact.UserID(2*i + 1), fact.UserID(2*i + 2)}}
+			e := effect.Effect{Users: []fact.UserID{fact.UserID(2*i + 1), fact.UserID(2*i + 2)}}
 			when := calendar.Window{From: calendar.Instant(rng.IntN(2)), Until: calendar.Instant(10 * rng.IntN(3))}
 			for range 1 + rng.IntN(2) {
 				e.Gained = append(e.Gained, query.Entitlement{Application: 2, Action: []string{"read", "update"}[rng.IntN(2)], Target: "/", When: calendar.Intervals{when}})
@@ -59,9 +59,9 @@ func TestEffectsThatDifferOnlyInTheirEndAreOne(t *testing.T) {
 // However many there are of them, they are put together in one go: a preview over everybody
 // of whom each has a last day of their own keeps nobody waiting.
 func TestManyEffectsAreOneInOneGo(t *testing.T) {
-	var all []change.Effect
+	var all []effect.Effect
 	for i := range 50_000 {
-		all = append(all, change.Effect{Users: []fact.UserID{fact.UserID(i + 1)},
+		all = append(all, effect.Effect{Users: []fact.UserID{fact.UserID(i + 1)},
 			Gained: []query.Entitlement{{Application: 2, Action: "read", Target: "/", When: calendar.Intervals{{From: 1, Until: calendar.Instant(10 + i)}}}}})
 	}
 	got := alike(all)

@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/ledger"
 	"ableroster/internal/pace"
 	"ableroster/internal/seeing"
@@ -34,7 +35,7 @@ func Change(ctx context.Context, d *seeing.Service, c seeing.Caller, req wire.Ch
 	if !how.DryRun {
 		how.Cursor = ""
 	}
-	ops, faults := decode(req.Operations)
+	ops, faults := decode(req.Operations, d.Ledger.Head().Zone())
 	if len(req.Operations) == 0 {
 		faults = append(faults, wire.Fault{Place: "/operations", Message: "is empty: there is nothing to do"})
 	}
@@ -44,9 +45,7 @@ func Change(ctx context.Context, d *seeing.Service, c seeing.Caller, req wire.Ch
 	if err := nameReasons(ctx, d, ops); err != nil {
 		return wire.ChangeResult{}, err
 	}
-	if f := CheckReason(req.Reason, how.DryRun); f != nil {
-		faults = append(faults, *f)
-	}
+	faults = append(faults, CheckWhy(d, req.Reason, req.Reference, how.DryRun)...)
 	faults = append(faults, acknowledgements(req.Acknowledge)...)
 	place := func(f change.Fault) wire.Fault { return wire.Fault{Place: seeing.PlaceOf(f.Operation, f.Field)} }
 	if len(faults) > 0 {
@@ -73,9 +72,10 @@ func Change(ctx context.Context, d *seeing.Service, c seeing.Caller, req wire.Ch
 	if len(faults) > 0 {
 		return wire.ChangeResult{}, seeing.Invalid("nothing was changed", faults...)
 	}
+	req.Reference = referred(d.Now(ctx, c), ops, req.Reference)
 	digest := sha256.Sum256(body)
 	out, err := Make(ctx, d, c, Wanted{
-		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: req.Reason, Operations: ops, Key: how.Key, Request: digest[:]},
+		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: req.Reason, Reference: req.Reference, Operations: ops, Key: how.Key, Request: digest[:]},
 		How:         how,
 		basedOn:     req.BasedOn,
 		Acknowledge: req.Acknowledge,
@@ -100,7 +100,7 @@ type Wanted struct {
 	Acknowledge []string
 	Place       func(change.Fault) wire.Fault // where in what was sent a fault lies
 	seconded    bool                          // somebody else, who may make it too, prepared all of it
-	counted     change.Counted                // what it does to all of them, where it is large
+	counted     effect.Counted                // what it does to all of them, where it is large
 	rights      *change.Authority             // by which it was judged then
 	Quiet       bool                          // says what it does in numbers, not operation by operation
 }
@@ -174,7 +174,7 @@ func Make(ctx context.Context, d *seeing.Service, c seeing.Caller, x Wanted) (wi
 		done, err := d.Ledger.Commit(ctx, &x.Change, judge)
 		switch {
 		case errors.Is(err, ledger.ErrKeyReused):
-			return out, seeing.Problem(seeing.KindKeyReused, 409, "Idempotency key reused", "%s; use a fresh key", err)
+			return out, seeing.Problem(seeing.KindKeyReused, 422, "Idempotency key reused", "%s; use a fresh key", err)
 		case err != nil:
 			return out, err
 		}
@@ -182,7 +182,10 @@ func Make(ctx context.Context, d *seeing.Service, c seeing.Caller, x Wanted) (wi
 		draft, x.Operations = done.Draft, done.Operations
 	}
 	if draft == nil { // repeated: what it did is in the ledger
-		return out, nil
+		return out, repeats(ctx, v, x.Quiet, &out)
+	}
+	if !x.DryRun && !out.Unchanged && !x.Quiet {
+		out.Made = madeBy(x.Operations)
 	}
 	v.ShowChange(draft.Base(), &draft.Snapshot)
 	if workflows.SpeaksOfRequests(x.Operations) {
@@ -194,7 +197,7 @@ func Make(ctx context.Context, d *seeing.Service, c seeing.Caller, x Wanted) (wi
 		}
 	}
 	if len(x.Operations) <= mostOperations { // of an import nobody reads so many notes
-		out.Notes = append(expected(v, draft, x.Operations), coverNothing(v, x.Operations)...)
+		out.Notes = append(append(expected(v, draft, x.Operations), violated(v, draft, x.Operations)...), coverNothing(v, x.Operations)...)
 	}
 	out.Notes = append(append(notes(v, draft), out.Notes...), append(append(workflows.GrownSince(v, x.Operations), workflows.WaitsFor(v, x.Operations)...), handOver(v, x.Operations)...)...)
 	out.Notes = append(out.Notes, wouldDecide(v, draft)...)

@@ -6,8 +6,10 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/near"
 	"ableroster/internal/operation"
@@ -20,7 +22,7 @@ import (
 func acknowledgements(given []string) []wire.Fault {
 	var out []wire.Fault
 	var known []string
-	for _, c := range change.RailCodes {
+	for _, c := range effect.RailCodes {
 		known = append(known, string(c))
 	}
 	for i, code := range given {
@@ -37,23 +39,25 @@ func unknown(kind, given string, known []string) string {
 	return fmt.Sprintf("there is no %s “%s”", kind, strictjson.Short(given)) + near.Words(given, known)
 }
 
-// CheckReason is the fault of a reason that says nothing, or too much; nil for none.
-func CheckReason(reason string, dryRun bool) *wire.Fault {
-	switch {
-	case strings.TrimSpace(reason) == "" && !dryRun:
-		return &wire.Fault{Place: "/reason", Message: "is missing: say why, for whoever asks later"}
+// CheckWhy says what is wrong with why a change is made: with its reason, and with what it
+// refers to, by what the organisation's references look like.
+func CheckWhy(d *seeing.Service, reason, reference string, dryRun bool) (out []wire.Fault) {
+	if strings.TrimSpace(reason) == "" && !dryRun {
+		out = append(out, wire.Fault{Place: "/reason", Message: "is missing: say why, for whoever asks later"})
+	} else if m := fact.CheckWords(reason, 2000); m != "" {
+		out = append(out, wire.Fault{Place: "/reason", Message: m})
 	}
-	if m := fact.CheckWords(reason, 2000); m != "" {
-		return &wire.Fault{Place: "/reason", Message: m}
+	if m := d.Ledger.Head().Organisation().CheckReference(reference); m != "" {
+		out = append(out, wire.Fault{Place: "/reference", Message: m})
 	}
-	return nil
+	return out
 }
 
-func decode(raw []json.RawMessage) ([]change.Operation, []wire.Fault) {
+func decode(raw []json.RawMessage, zone *time.Location) ([]change.Operation, []wire.Fault) {
 	var ops []change.Operation
 	var out []wire.Fault
 	for i, r := range raw {
-		op, faults := change.DecodeOperation(r)
+		op, faults := decodeOne(r, zone)
 		for _, f := range faults {
 			out = append(out, decodeFault(seeing.PlaceOf(i, f.Field), f))
 		}

@@ -7,12 +7,13 @@ import (
 	"strings"
 
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
 
-func preview(v *seeing.View, d *change.Draft, p change.Preview, how How) (*wire.Preview, error) {
+func preview(v *seeing.View, d *change.Draft, p effect.Preview, how How) (*wire.Preview, error) {
 	out := &wire.Preview{Effects: []wire.Effect{}}
 	w := *v
 	w.ShowDraft(&d.Snapshot)
@@ -76,31 +77,33 @@ func preview(v *seeing.View, d *change.Draft, p change.Preview, how How) (*wire.
 	return out, nil
 }
 
-func rail(v *seeing.View, r change.Rail) string {
+func rail(v *seeing.View, r effect.Rail) string {
 	switch r.Code {
-	case change.LastAdministrator:
+	case effect.LastAdministrator:
 		return "Nobody would be left who can administer Able Roster without a window or an end date. No acknowledgement is possible: make somebody else administrator first."
-	case change.OwnAccessLowered:
+	case effect.OwnAccessLowered:
 		return "You would lose some of your own rights in Able Roster."
-	case change.GainForEverybody:
+	case effect.GainForEverybody:
 		return "Everybody would gain by this, those not here yet too."
-	case change.AdministeringGain:
+	case effect.AdministeringGain:
 		return "Rights to administer Able Roster would be given to " + v.Several(r.Users) + "."
-	case change.ViolationPrevented, change.ViolationWarned:
+	case effect.ViolationPrevented, effect.ViolationWarned:
 		return sodRuleRail(v, r)
-	case change.ExpectationBroken, change.ExpectationWarned:
+	case effect.ExpectationBroken, effect.ExpectationWarned:
 		return expectationRail(v, r)
-	case change.WideLoss:
+	case effect.WideLoss:
 		return fmt.Sprintf("%s would lose all they have in %s: %.0f %% of those who have anything there.", v.Several(r.Users), v.ApplicationRef(r.Application, false).Label, 100*r.Share)
-	case change.LeavingLive:
+	case effect.LeavingLive:
 		return leavingLive(v, r)
-	case change.NeedsSecondPerson:
+	case effect.Frozen:
+		return freezeRail(v, r)
+	case effect.NeedsSecondPerson:
 		return "A second person must make this change: pass it on to somebody who may. No acknowledgement is possible."
-	case change.ApplicationDepends:
+	case effect.ApplicationDepends:
 		return fmt.Sprintf("%s checks access as %s, which could no longer do so: its checks would be refused.", v.ApplicationRef(r.Application, false).Label, v.Several(r.Users))
-	case change.DirectAssignment:
+	case effect.DirectAssignment:
 		return fmt.Sprintf("Roles of %s are meant to be given through groups, and this gives one to %s directly.", v.ApplicationRef(r.Application, false).Label, v.Several(r.Users))
-	case change.WideGain:
+	case effect.WideGain:
 		return fmt.Sprintf("%.0f %% of all active users would gain by this.", 100*r.Share)
 	}
 	return string(r.Code)

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation"
 	"ableroster/internal/query"
@@ -15,7 +16,7 @@ import (
 
 // expectationRail says which expectation would be broken, to whoever may read
 // what it speaks of.
-func expectationRail(v *seeing.View, r change.Rail) string {
+func expectationRail(v *seeing.View, r effect.Rail) string {
 	f := r.Expectation
 	if !v.ReadsApplication(f.Application) || f.Of.User != 0 && !v.ReadsUser(f.Of.User) || f.Of.Group != 0 && !v.ReadsGroup(f.Of.Group) {
 		return "A check that should hold would fail."
@@ -39,7 +40,7 @@ func expectationRail(v *seeing.View, r change.Rail) string {
 }
 
 // leavingLive says what it means that an application is no longer live.
-func leavingLive(v *seeing.View, r change.Rail) string {
+func leavingLive(v *seeing.View, r effect.Rail) string {
 	app := v.ApplicationRef(r.Application, false).Label
 	if r.State == fact.StateRehearsal {
 		return "Everybody who is signed in could do everything in " + app + ": a rehearsal denies nothing, it only counts."
@@ -50,7 +51,7 @@ func leavingLive(v *seeing.View, r change.Rail) string {
 // expected says, of expectations a change writes, which do not hold already.
 func expected(v *seeing.View, d *change.Draft, ops []change.Operation) []wire.Note {
 	var out []wire.Note
-	for _, f := range d.WroteExpectations() {
+	for _, f := range effect.WroteExpectations(d) {
 		b := questions.BrokenBy(v, f, query.BrokenBy(v.Uncut(), f, v.At), false)
 		if b == nil {
 			continue

@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/patterns"
@@ -21,7 +22,7 @@ func judge(v *seeing.View, d *change.Draft, x *Wanted) (*wire.Preview, error) {
 	if err := allowed(v, d, x.Place); err != nil {
 		return nil, err
 	}
-	p := d.Preview(v.At)
+	p := effect.Of(d, v.At)
 	if x.basedOn > 0 {
 		if moved := d.Moved(x.basedOn); len(moved) > 0 && len(d.Changes()) > 0 {
 			return nil, movedSince(v, moved, x.basedOn)
@@ -33,9 +34,9 @@ func judge(v *seeing.View, d *change.Draft, x *Wanted) (*wire.Preview, error) {
 	}
 	sees := counted(v, d)
 	if len(x.Operations) >= ledger.StagedFrom {
-		x.counted, x.rights = d.Count(p, sees), v.Rights()
+		x.counted, x.rights = effect.Count(d, p, v.At, sees), v.Rights()
 	}
-	return out, stopped(v, d.GuardRails(v.Caller.User, p, v.At, sees), x, out)
+	return out, stopped(v, effect.Rails(d, v.Caller.User, p, v.At, sees), x, out)
 }
 
 // judgeAgain decides once more on a large change that was judged before others made theirs:
@@ -49,7 +50,7 @@ func judgeAgain(v *seeing.View, d *change.Draft, after *access.Snapshot, x *Want
 		if err := allowed(v, d, x.Place); err != nil {
 			return err
 		}
-		if err := stopped(v, d.GuardRails(v.Caller.User, d.Preview(v.At), v.At, counted(v, d)), x, new(wire.Preview)); err != nil {
+		if err := stopped(v, effect.Rails(d, v.Caller.User, effect.Of(d, v.At), v.At, counted(v, d)), x, new(wire.Preview)); err != nil {
 			return err
 		}
 	}
@@ -57,11 +58,11 @@ func judgeAgain(v *seeing.View, d *change.Draft, after *access.Snapshot, x *Want
 }
 
 // stopped puts guard rails into a preview, and refuses a change that one of them stops.
-func stopped(v *seeing.View, rails []change.Rail, x *Wanted, out *wire.Preview) error {
+func stopped(v *seeing.View, rails []effect.Rail, x *Wanted, out *wire.Preview) error {
 	var stop []wire.Rail
 	for _, r := range rails {
 		w := wire.Rail{Code: string(r.Code), Message: rail(v, r), Passable: r.Passable}
-		w.Passed = r.Passable && slices.Contains(x.Acknowledge, w.Code) || r.Code == change.NeedsSecondPerson && x.seconded
+		w.Passed = r.Passable && slices.Contains(x.Acknowledge, w.Code) || r.Code == effect.NeedsSecondPerson && x.seconded
 		if !w.Passed {
 			stop = append(stop, w)
 		}

@@ -8,8 +8,10 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
 	"ableroster/internal/lists"
@@ -24,60 +26,90 @@ const mostPassedOn = 200
 
 func pendingChangeID(n int64) string { return "pending-change-" + strconv.FormatInt(n, 10) }
 
-// AddPendingChange passes a part of a change, which the caller may not make, on to who may.
+// AddPendingChange keeps a change that was prepared: to be made at a date, under a name, or
+// for somebody else to make.
 func AddPendingChange(ctx context.Context, d *seeing.Service, c seeing.Caller, in wire.PendingChangeRequest) (wire.PendingChange, error) {
 	if c.User == 0 || d.Saved == nil {
-		return wire.PendingChange{}, seeing.Refused("nobody passes nothing on")
+		return wire.PendingChange{}, seeing.Refused("nobody prepares nothing")
 	}
 	v := d.Now(ctx, c)
-	ops, places, faults := decodeLines(in.Lines)
-	if f := CheckReason(in.Reason, false); f != nil {
-		faults = append(faults, *f)
-	}
+	ops, places, faults := decodeLines(in.Lines, d.Ledger.Head().Zone())
+	in.Reason, in.Name = strings.TrimSpace(in.Reason), strings.TrimSpace(in.Name)
+	faults = append(faults, CheckWhy(d, in.Reason, in.Reference, in.Name != "")...)
 	if len(ops) > mostPassedOn {
 		faults = append(faults, wire.Fault{Place: "/lines", Message: fmt.Sprintf("has more than %d operations", mostPassedOn)})
 	}
-	if len(faults) > 0 {
-		return wire.PendingChange{}, seeing.Invalid("nothing was passed on", faults...)
+	if m := fact.CheckLabel(in.Name, 100); m != "" {
+		faults = append(faults, wire.Fault{Place: "/name", Message: m})
 	}
+	if in.Name != "" && in.At != nil || in.To != "" && (in.Name != "" || in.At != nil) {
+		faults = append(faults, wire.Fault{Message: "is passed on (to), kept under a name (name) or made at a date (at): say one of them"})
+	}
+	if len(faults) > 0 {
+		return wire.PendingChange{}, seeing.Invalid("nothing was prepared", faults...)
+	}
+	p := &saved.PendingChange{Author: c.User, Name: in.Name, Reason: in.Reason, Reference: in.Reference, BasedOn: in.BasedOn}
 	t := try(v, ops)
-	faults = faultsIn(v, t.draft, func(f change.Fault) wire.Fault { return wire.Fault{Place: places[f.Operation] + under(f.Field)} })
+	place := func(f change.Fault) wire.Fault {
+		if f.Operation >= len(places) {
+			return wire.Fault{Place: "/lines"}
+		}
+		return wire.Fault{Place: places[f.Operation] + under(f.Field)}
+	}
+	var err error
+	switch {
+	case in.At != nil:
+		err = date(v, p, t, in, place)
+	case in.Name != "":
+		p.State = saved.PendingSaved
+	default:
+		err = passOn(v, p, t, in.To, place)
+	}
+	if err != nil {
+		return wire.PendingChange{}, err
+	}
+	if p.Lines, err = json.Marshal(in.Lines); err != nil {
+		return wire.PendingChange{}, err
+	}
+	if p.Said = []string{}; len(t.draft.Faults) == 0 {
+		p.Said = wordsOf(v, t)
+	}
+	for _, op := range t.ops {
+		p.Subjects = append(p.Subjects, change.SubjectsOf(op)...)
+	}
+	switch err := d.Saved.PutPendingChange(ctx, p); {
+	case errors.Is(err, saved.ErrTooMany):
+		return wire.PendingChange{}, seeing.Invalid("nothing was prepared", wire.Fault{Message: fmt.Sprintf("%d pending changes of yours wait already: withdraw one", saved.MostWaiting)})
+	case err != nil:
+		return wire.PendingChange{}, ledger.Unavailable(err)
+	}
+	return pendingChange(v, p), nil
+}
+
+// passOn is a change that its author may not make, for somebody who may.
+func passOn(v *seeing.View, p *saved.PendingChange, t trial, to string, place func(change.Fault) wire.Fault) error {
+	faults := faultsIn(v, t.draft, place)
 	switch {
 	case len(faults) > 0:
 	case len(t.draft.Changes()) == 0:
 		faults = append(faults, wire.Fault{Place: "/lines", Message: "all of this is so already"})
-	case t.by(v.Rights()) && !t.draft.NeedsSecond(c.User, v.At):
+	case t.by(v.Rights()) && !effect.NeedsSecond(t.draft, v.Caller.User, v.At) && !effect.FrozenFor(t.draft, v.Caller.User, v.At):
 		faults = append(faults, wire.Fault{Place: "/lines", Message: "you may make all of this yourself"})
 	}
-	p := saved.PendingChange{Author: c.User, Reason: strings.TrimSpace(in.Reason)}
-	if in.To != "" {
-		id, err := lists.FindReadable(v, in.To)
+	if to != "" {
+		id, err := lists.FindReadable(v, to)
 		switch {
 		case err != nil:
-			faults = append(faults, wire.Fault{Place: "/to", Message: fmt.Sprintf("there is no user “%s”", in.To), DidYouMean: v.Near(fact.FactUser, in.To)})
+			faults = append(faults, wire.Fault{Place: "/to", Message: fmt.Sprintf("there is no user “%s”", to), DidYouMean: v.Near(fact.FactUser, to)})
 		case len(faults) == 0 && !(v.UncutToday().MaySignIn(id, v.At) && t.by(change.AuthorityOf(v.UncutToday(), id, v.At))):
 			faults = append(faults, wire.Fault{Place: "/to", Message: v.UserName(id) + " may not make it either"})
 		}
 		p.Receiver = id
 	}
 	if len(faults) > 0 {
-		return wire.PendingChange{}, seeing.Invalid("nothing was passed on", faults...)
+		return seeing.Invalid("nothing was passed on", faults...)
 	}
-	raw, err := json.Marshal(in.Lines)
-	if err != nil {
-		return wire.PendingChange{}, err
-	}
-	p.Lines, p.Said = raw, wordsOf(v, t)
-	for _, op := range t.ops {
-		p.Subjects = append(p.Subjects, change.SubjectsOf(op)...)
-	}
-	switch err := d.Saved.PutPendingChange(ctx, &p); {
-	case errors.Is(err, saved.ErrTooMany):
-		return wire.PendingChange{}, seeing.Invalid("nothing was passed on", wire.Fault{Message: fmt.Sprintf("%d pending changes of yours wait already: withdraw one", saved.MostWaiting)})
-	case err != nil:
-		return wire.PendingChange{}, ledger.Unavailable(err)
-	}
-	return pendingChange(v, &p), nil
+	return nil
 }
 
 func under(field string) string {
@@ -89,11 +121,11 @@ func under(field string) string {
 
 // decodeLines are the operations of the lines of a pending change, in order, and where each
 // stands in what was sent.
-func decodeLines(lines []wire.PendingLine) (ops []change.Operation, places []string, faults []wire.Fault) {
+func decodeLines(lines []wire.PendingLine, zone *time.Location) (ops []change.Operation, places []string, faults []wire.Fault) {
 	for i, l := range lines {
 		for k, raw := range l.Operations {
 			place := fmt.Sprintf("/lines/%d/operations/%d", i, k)
-			op, wrong := change.DecodeOperation(raw)
+			op, wrong := decodeOne(raw, zone)
 			for _, f := range wrong {
 				faults = append(faults, decodeFault(place+under(f.Field), f))
 			}
@@ -105,7 +137,7 @@ func decodeLines(lines []wire.PendingLine) (ops []change.Operation, places []str
 
 // pendingChange draws one for the caller.
 func pendingChange(v *seeing.View, p *saved.PendingChange) wire.PendingChange {
-	out := wire.PendingChange{ID: pendingChangeID(p.ID), Author: personRef(v, p.Author), Reason: p.Reason, State: string(p.State), Answer: p.Answer, Revision: p.Revision,
+	out := wire.PendingChange{ID: pendingChangeID(p.ID), Author: personRef(v, p.Author), Name: p.Name, Due: p.Due, Reason: p.Reason, Reference: p.Reference, State: string(p.State), Answer: p.Answer, Revision: p.Revision,
 		Lines: []wire.PendingLine{}, Sentences: []string{}, CreatedAt: p.Created, EndedAt: p.Ended}
 	if p.Receiver != 0 {
 		to := personRef(v, p.Receiver)
@@ -115,14 +147,14 @@ func pendingChange(v *seeing.View, p *saved.PendingChange) wire.PendingChange {
 		by := personRef(v, p.EndedBy)
 		out.EndedBy = &by
 	}
-	if p.State != saved.PendingWaiting {
+	if !p.State.Waits() {
 		if p.Author == v.Caller.User {
 			out.Sentences = p.Said
 		}
 		return out
 	}
 	_ = json.Unmarshal(p.Lines, &out.Lines) // written by AddPendingChange
-	ops, _, _ := decodeLines(out.Lines)
+	ops, _, _ := decodeLines(out.Lines, v.Zone())
 	t := try(v, ops)
 	if len(t.draft.Faults) > 0 {
 		out.Trouble = t.draft.Faults[0].Message
@@ -154,6 +186,8 @@ func personRef(v *seeing.View, id fact.UserID) wire.Ref {
 // mayMake says whether a pending change waits for the caller.
 func mayMake(v *seeing.View, p *saved.PendingChange) bool {
 	switch {
+	case p.State.Own():
+		return p.Author == v.Caller.User
 	case p.State != saved.PendingWaiting || p.Author == v.Caller.User:
 		return false
 	case p.Receiver != 0:
@@ -161,11 +195,11 @@ func mayMake(v *seeing.View, p *saved.PendingChange) bool {
 	}
 	var lines []wire.PendingLine
 	_ = json.Unmarshal(p.Lines, &lines) // written by AddPendingChange
-	ops, _, faults := decodeLines(lines)
+	ops, _, faults := decodeLines(lines, v.Zone())
 	return len(faults) == 0 && v.Acts() && tryOn(v, v.UncutToday(), ops, v.Rights().May).by(v.Rights())
 }
 
-// PendingChanges are those that wait for the caller, and those they passed on.
+// PendingChanges are those that wait for the caller, and those they prepared.
 func PendingChanges(ctx context.Context, d *seeing.Service, c seeing.Caller) (wire.PendingChangeList, error) {
 	v := d.Now(ctx, c)
 	out := wire.PendingChangeList{Basis: v.Basis(), ToMake: []wire.PendingChange{}, Mine: []wire.PendingChange{}}
@@ -225,9 +259,9 @@ func RefusePendingChange(ctx context.Context, d *seeing.Service, c seeing.Caller
 	return endPendingChange(ctx, d, c, p, saved.PendingRefused, why)
 }
 
-// WithdrawPendingChange withdraws a change that the caller passed on.
+// WithdrawPendingChange withdraws a change that the caller prepared.
 func WithdrawPendingChange(ctx context.Context, d *seeing.Service, c seeing.Caller, id string) error {
-	p, err := findPendingChange(d.Now(ctx, c), id, func(p *saved.PendingChange) bool { return p.Author == c.User && p.State == saved.PendingWaiting })
+	p, err := findPendingChange(d.Now(ctx, c), id, func(p *saved.PendingChange) bool { return p.Author == c.User && p.State.Waits() })
 	if err != nil {
 		return err
 	}
@@ -237,7 +271,7 @@ func WithdrawPendingChange(ctx context.Context, d *seeing.Service, c seeing.Call
 func endPendingChange(ctx context.Context, d *seeing.Service, c seeing.Caller, p *saved.PendingChange, state saved.PendingState, why string) error {
 	ended, err := d.Saved.EndPendingChange(ctx, p.ID, state, c.User, strings.TrimSpace(why), 0)
 	if err == nil && !ended {
-		return seeing.Problem(seeing.KindConflict, 409, "Not waiting any more", "%s was ended meanwhile", pendingChangeID(p.ID))
+		return seeing.Problem(seeing.KindConflict, 409, "Not waiting any more", "%s was ended meanwhile, or is being made at its date: look once more", pendingChangeID(p.ID))
 	}
 	return ledger.Unavailable(err)
 }
@@ -257,7 +291,7 @@ func makes(v *seeing.View, ids []string, made []json.RawMessage) (pending []int6
 	seconded = true
 	left := map[string]int{}
 	for _, raw := range made {
-		left[sameOperation(raw)]++
+		left[sameOperation(raw, v.Zone())]++
 	}
 	for i, id := range ids {
 		if p := findRemoval(v, id); p != nil { // its own operation settles it
@@ -277,11 +311,11 @@ func makes(v *seeing.View, ids []string, made []json.RawMessage) (pending []int6
 			faults = append(faults, wire.Fault{Place: fmt.Sprintf("/pending_changes/%d", i), Message: none.Detail})
 		case err != nil:
 			return nil, false, nil, err
-		case p.State == saved.PendingWaiting && !isIn(p, left):
+		case p.State == saved.PendingWaiting && !isIn(p, left, v.Zone()):
 			faults = append(faults, wire.Fault{Place: fmt.Sprintf("/pending_changes/%d", i), Message: id + " has operations that are not in this change: make all of it, or refuse it"})
 		default:
 			pending = append(pending, p.ID)
-			seconded = seconded && couldMake(v, p)
+			seconded = seconded && !p.State.Own() && couldMake(v, p)
 		}
 	}
 	for _, n := range left {
@@ -295,18 +329,18 @@ func makes(v *seeing.View, ids []string, made []json.RawMessage) (pending []int6
 func couldMake(v *seeing.View, p *saved.PendingChange) bool {
 	var lines []wire.PendingLine
 	_ = json.Unmarshal(p.Lines, &lines) // written by AddPendingChange
-	ops, _, faults := decodeLines(lines)
+	ops, _, faults := decodeLines(lines, v.Zone())
 	return p.Author != v.Caller.User && len(faults) == 0 && v.UncutToday().MaySignIn(p.Author, v.At) && try(v, ops).by(change.AuthorityOf(v.UncutToday(), p.Author, v.At))
 }
 
 // isIn takes the operations of a pending change out of those that are made, and says whether all
 // of them were there.
-func isIn(p *saved.PendingChange, left map[string]int) bool {
+func isIn(p *saved.PendingChange, left map[string]int, zone *time.Location) bool {
 	var lines []wire.PendingLine
 	_ = json.Unmarshal(p.Lines, &lines) // written by AddPendingChange
 	for _, l := range lines {
 		for _, raw := range l.Operations {
-			k := sameOperation(raw)
+			k := sameOperation(raw, zone)
 			if left[k]--; left[k] < 0 {
 				return false
 			}
@@ -316,8 +350,8 @@ func isIn(p *saved.PendingChange, left map[string]int) bool {
 }
 
 // sameOperation is equal for the same operation, however its JSON is written.
-func sameOperation(raw json.RawMessage) string {
-	op, faults := change.DecodeOperation(raw)
+func sameOperation(raw json.RawMessage, zone *time.Location) string {
+	op, faults := decodeOne(raw, zone)
 	if len(faults) > 0 {
 		return string(raw)
 	}

@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/query"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -81,7 +82,7 @@ func split(v *seeing.View, ops []change.Operation) *wire.Split {
 func whoMay(v *seeing.View, t trial) []wire.Ref {
 	can := []wire.Ref{}
 	tried := 0
-	change.EachActor(v.UncutToday(), func(id fact.UserID) bool {
+	query.EachActor(v.UncutToday(), func(id fact.UserID) bool {
 		if !v.ReadsUser(id) {
 			return true
 		}

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/query"
 	"ableroster/internal/request"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -57,7 +58,7 @@ func letIn(v *seeing.View, s *access.Snapshot, a *fact.Application) map[fact.Use
 	}
 	switch a.State {
 	case fact.StateLive:
-		change.PeopleIn(s, a.ID, v.At, add)
+		query.PeopleIn(s, a.ID, v.At, add)
 	case fact.StateRehearsal:
 		for u := range s.Users() {
 			if s.Effective(u.ID, v.At) {
@@ -69,7 +70,7 @@ func letIn(v *seeing.View, s *access.Snapshot, a *fact.Application) map[fact.Use
 			break
 		}
 		members := s.MembersNow(a.Trial, v.At)
-		change.PeopleIn(s, a.ID, v.At, func(id fact.UserID) {
+		query.PeopleIn(s, a.ID, v.At, func(id fact.UserID) {
 			if members[id] {
 				add(id)
 			}

@@ -41,6 +41,7 @@ type Organisation struct {
 	TimeZone string
 	SignIn   GroupID // whose members alone may sign in, or 0: everybody who was given the means
 	Second   SecondPerson
+	References
 }
 
 // UserKind tells people from machine accounts.

@@ -28,6 +28,7 @@ type (
 	SoDRuleID     uint32
 	ExpectationID uint32
 	AttributeID   uint32
+	FreezeID      uint32
 )
 
 // The built-in groups and the application that protects Able Roster itself.
@@ -51,6 +52,7 @@ func (i DefaultID) String() string     { return text("default", uint32(i)) }
 func (i SoDRuleID) String() string     { return text("sod_rule", uint32(i)) }
 func (i ExpectationID) String() string { return text("expectation", uint32(i)) }
 func (i AttributeID) String() string   { return text("attribute", uint32(i)) }
+func (i FreezeID) String() string      { return text("freeze", uint32(i)) }
 
 // IDText is an id of a kind as text.
 func IDText(kind FactKind, n uint32) string { return text(string(kind), n) }

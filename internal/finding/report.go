@@ -28,6 +28,9 @@ type Report struct {
 	alike  []Finding // of roles
 }
 
+// Of says whether a report is of a snapshot.
+func (r *Report) Of(s *access.Snapshot) bool { return r.s == s }
+
 // lasting is how long what a report remembers holds by the clock alone: windows
 // begin and end unseen meanwhile.
 const lasting = calendar.Instant(10 * 60 * 1_000_000)

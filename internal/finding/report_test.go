@@ -53,7 +53,6 @@ var planted = []string{
 	"assignment_over ignatia.underhay cargo-manifests/approver",
 	"permission_matches_nothing works-orders/storekeeper storse",
 	"resource_unreached near-misses",
-	"user_without_access caspian.hightower", // the review took his last role
 	"user_without_access perpetua.brandt",
 	"role_without_permissions seasonal-helper",
 	"role_unheld people-reader",

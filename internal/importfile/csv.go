@@ -1,18 +1,30 @@
 package importfile
 
 import (
+	"ableroster/internal/csvcell"
+	"cmp"
 	"encoding/csv"
 	"errors"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
+
+	"golang.org/x/text/unicode/norm"
 )
 
 // Format says how a CSV file is written.
 type Format struct {
 	Separator string // one sign; a blank one is seen from the header
 	Encoding  string // utf-8 by default
+
+	// Composed hears how many values were written with signs apart that are one sign, such as
+	// e and ´, and were put together (Unicode, form NFC); nil hears nothing.
+	Composed func(values int)
 }
+
+// sepLine is a first line by which a spreadsheet is told what stands between columns.
+var sepLine = regexp.MustCompile(`^sep=([^\r\n])\r?\n`)
 
 // separators are those a header is looked through for.
 const separators = ",;\t|"
@@ -37,6 +49,11 @@ func CSV(content []byte, f Format) (header []string, rows []Row, out []Fault) {
 			return nil, nil, bad
 		}
 	}
+	skipped := 0
+	if m := sepLine.FindStringSubmatch(text); m != nil {
+		text, skipped = text[len(m[0]):], 1
+		f.Separator = cmp.Or(f.Separator, m[1])
+	}
 	r := csv.NewReader(strings.NewReader(text))
 	r.FieldsPerRecord = -1
 	r.Comma = separatorOf(text, f.Separator)
@@ -54,11 +71,12 @@ func CSV(content []byte, f Format) (header []string, rows []Row, out []Fault) {
 		return nil, nil, bad
 	}
 	for i, h := range header {
-		header[i] = strings.TrimSpace(h)
+		header[i] = norm.NFC.String(strings.TrimSpace(h))
 		if header[i] != "" && slices.Contains(header[:i], header[i]) {
 			bad.add(1, header[i], "is there twice")
 		}
 	}
+	composed := 0
 	for {
 		rec, err := r.Read()
 		if errors.Is(err, io.EOF) {
@@ -66,10 +84,11 @@ func CSV(content []byte, f Format) (header []string, rows []Row, out []Fault) {
 		}
 		var pe *csv.ParseError
 		if errors.As(err, &pe) {
-			bad.add(pe.Line, "", "cannot be read as CSV (place %d): %s", pe.Column, pe.Err)
+			bad.add(pe.Line+skipped, "", "cannot be read as CSV (place %d): %s", pe.Column, pe.Err)
 			break // what follows an open quote means nothing
 		}
 		line, _ := r.FieldPos(0)
+		line += skipped
 		if len(rec) != len(header) {
 			bad.add(line, "", "has %d columns where the header has %d", len(rec), len(header))
 			if len(bad) >= mostFaults {
@@ -77,9 +96,13 @@ func CSV(content []byte, f Format) (header []string, rows []Row, out []Fault) {
 			}
 			continue
 		}
-		row := Row{line, make(map[string]string, len(rec))}
+		row := Row{Line: line, Values: make(map[string]string, len(rec))}
 		for i, v := range rec {
-			if v = armed(strings.TrimSpace(v)); v != "" {
+			if !norm.NFC.IsNormalString(v) {
+				v = norm.NFC.String(v)
+				composed++
+			}
+			if v = csvcell.Bare(strings.TrimSpace(v)); v != "" {
 				row.Values[header[i]] = v
 			} else if _, there := row.Values[header[i]]; !there {
 				row.Values[header[i]] = ""
@@ -89,6 +112,9 @@ func CSV(content []byte, f Format) (header []string, rows []Row, out []Fault) {
 			bad.add(line, "", "is past the %d rows one import may have", mostRows(content))
 			break
 		}
+	}
+	if composed > 0 && f.Composed != nil {
+		f.Composed(composed)
 	}
 	if len(rows) == 0 && len(bad) == 0 {
 		bad.add(2, "", "is missing: the file has a header and no rows")
@@ -114,13 +140,4 @@ func separatorOf(text, said string) rune {
 		}
 	}
 	return best
-}
-
-// armed takes the quote away that keeps a spreadsheet from reading a text as a
-// formula.
-func armed(s string) string {
-	if len(s) > 1 && s[0] == '\'' && strings.IndexByte("=+-@", s[1]) >= 0 {
-		return s[1:]
-	}
-	return s
 }

@@ -1,10 +1,17 @@
 package importfile
 
 import (
+	"slices"
 	"strings"
 
 	"ableroster/internal/strictjson"
 )
+
+// machineClasses are the classes of entries of machines and programs (RFC 4519, and what
+// directories have of their own); an entry of a person is none, whatever else it is.
+var machineClasses = []string{"device", "applicationprocess", "applicationentity", "computer", "iphost", "ieee802device"}
+
+var personClasses = []string{"person", "organizationalperson", "inetorgperson", "user", "residentialperson"}
 
 // groupClasses are the classes of entries that name members (RFC 4519).
 var groupClasses = []string{"groupofnames", "groupofuniquenames"}
@@ -12,18 +19,20 @@ var groupClasses = []string{"groupofnames", "groupofuniquenames"}
 // Directory turns the entries of a directory into rows of our columns: people by the
 // mapping, with managers named by entry as user names, and the groups whose entries
 // name them.
-func Directory(m *Mapping, entries []Row) ([]Row, []Fault) {
+// Machines are left out, and counted.
+func Directory(m *Mapping, entries []Row) (rows []Row, machines int, out []Fault) {
 	var bad faults
 	var people, groups []Row
 	for _, e := range entries {
 		classes := ";" + strings.ToLower(e.Values["objectclass"]) + ";"
-		isGroup := false
-		for _, c := range groupClasses {
-			isGroup = isGroup || strings.Contains(classes, ";"+c+";")
+		has := func(some []string) bool {
+			return slices.ContainsFunc(some, func(c string) bool { return strings.Contains(classes, ";"+c+";") })
 		}
 		switch {
-		case isGroup:
+		case has(groupClasses):
 			groups = append(groups, e)
+		case has(machineClasses) && (!has(personClasses) || has([]string{"computer"})): // which a directory has as a kind of user
+			machines++
 		case strings.Contains(classes, ";organizationalunit;"), strings.Contains(classes, ";organization;"), strings.Contains(classes, ";domain;"), strings.Contains(classes, ";dcobject;"):
 		default:
 			people = append(people, e)
@@ -48,10 +57,7 @@ func Directory(m *Mapping, entries []Row) ([]Row, []Fault) {
 			bad.add(g.Line, "cn", "is missing: the group has no name")
 			continue
 		}
-		for dn := range strings.SplitSeq(g.Values["member"]+";"+g.Values["uniquemember"], ";") {
-			if dn == "" {
-				continue
-			}
+		for _, dn := range append(valuesOf(&g, "member"), valuesOf(&g, "uniquemember")...) {
 			i, ok := byDN[folded(dn)]
 			if !ok {
 				bad.add(g.Line, "member", "“%s” is no entry of this file", strictjson.Short(dn))
@@ -64,7 +70,18 @@ func Directory(m *Mapping, entries []Row) ([]Row, []Fault) {
 			key = key[strings.LastIndexByte(key, ';')+1:]
 		}
 	}
-	return rows, bad
+	return rows, machines, bad
+}
+
+// valuesOf are the values of an attribute of an entry.
+func valuesOf(e *Row, name string) []string {
+	if all := e.Several[name]; all != nil {
+		return slices.Clone(all)
+	}
+	if v := e.Values[name]; v != "" {
+		return []string{v}
+	}
+	return nil
 }
 
 // folded compares names of entries without case and without spaces after commas.

@@ -10,6 +10,11 @@ import "fmt"
 type Row struct {
 	Line   int
 	Values map[string]string
+
+	// Of an entry of a directory: the values of attributes that have several, and why those
+	// were not read that are no texts, or are kept elsewhere.
+	Several map[string][]string
+	Unread  map[string]string
 }
 
 // Fault is one thing wrong with a file.

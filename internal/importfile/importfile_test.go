@@ -10,6 +10,7 @@ import (
 
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/unicode/norm"
 )
 
 func texts(f []Fault) []string {
@@ -34,6 +35,19 @@ func says(t *testing.T, what string, got []Fault, want ...string) {
 	}
 }
 
+// A first line says what stands between columns, and the lines after it keep their numbers; how
+// many values were put together is told; what was guarded comes back as it was.
+func TestTheFirstLineMaySayTheSeparator(t *testing.T) {
+	composed := 0
+	header, rows, bad := CSV([]byte("sep=|\r\nname|note\r\nZoe\u0308|'=1\r\n"+"'tis|''=2\r\n"), Format{Composed: func(n int) { composed = n }})
+	says(t, "sep=", bad)
+	if len(header) != 2 || len(rows) != 2 || rows[0].Line != 3 || rows[0].Values["name"] != "Zo\u00eb" || rows[0].Values["note"] != "=1" || rows[1].Values["name"] != "'tis" || rows[1].Values["note"] != "'=2" || composed != 1 {
+		t.Errorf("%q %+v, %d put together", header, rows, composed)
+	}
+	_, _, bad = CSV([]byte("sep=;\na;b\n1;2;3\n"), Format{})
+	says(t, "a line too long", bad, "3 : has 3 columns where the header has 2")
+}
+
 // The same table in every encoding, with every separator, reads the same.
 func TestHoweverATableIsWritten(t *testing.T) {
 	plain := "Kürzel;Straße\nst.oda;\"Große\n\"\"Bleiche\"\"\"\nst.rui; Möwenstieg \n"
@@ -43,9 +57,10 @@ func TestHoweverATableIsWritten(t *testing.T) {
 		content string
 		f       Format
 	}{
-		"plain": {plain, Format{}}, "said": {plain, Format{";", "utf-8"}}, "with a mark": {"\xef\xbb\xbf" + plain, Format{Encoding: "windows-1252"}},
+		"plain": {plain, Format{}}, "said": {plain, Format{Separator: ";", Encoding: "utf-8"}}, "with a mark": {"\xef\xbb\xbf" + plain, Format{Encoding: "windows-1252"}},
 		"windows-1252": {cp, Format{Encoding: "Windows-1252"}}, "UTF-16": {wide, Format{}}, "CRLF": {strings.ReplaceAll(plain, "\n", "\r\n"), Format{}},
-		"commas": {strings.ReplaceAll(plain, ";", ","), Format{}}, "tabs": {strings.ReplaceAll(plain, ";", "\t"), Format{Separator: "\t"}},
+		"signs apart": {norm.NFD.String(plain), Format{}},
+		"commas":      {strings.ReplaceAll(plain, ";", ","), Format{}}, "tabs": {strings.ReplaceAll(plain, ";", "\t"), Format{Separator: "\t"}},
 	} {
 		header, rows, bad := CSV([]byte(x.content), x.f)
 		says(t, name, bad)
@@ -111,15 +126,15 @@ title:
 		t.Errorf("reads %v", rows)
 	}
 	for text, want := range map[string]string{
-		"dn: a\nchangetype: delete\n":      "2 changetype: is “delete”",
-		"dn: a\njpegphoto:< file:///x\n":   "2 jpegphoto: names a value kept elsewhere",
-		"dn: a\ncn:: %%%\n":                "2 cn: is no base64",
-		"version: 2\ndn: a\n":              "1 version: is 2",
-		"cn: a\n":                          "1 dn: is missing",
-		"dn: a\nnonsense\n":                "2 : is no attribute and value",
-		"":                                 "1 : has no entries",
-		"PK\x03\x04":                       "zip archive",
-		"dn: a\ncn: x\n\ndn: b\ncn:: !!\n": "5 cn: is no base64",
+		"dn: a\nchangetype: delete\n":            "2 changetype: is “delete”",
+		"dn: a\ncn: x\nchangetype:< file:///x\n": "3 changetype: names a value kept elsewhere",
+		"dn: a\ncn:: %%%\n":                      "2 cn: is no base64",
+		"version: 2\ndn: a\n":                    "1 version: is 2",
+		"cn: a\n":                                "1 dn: is missing",
+		"dn: a\nnonsense\n":                      "2 : is no attribute and value",
+		"":                                       "1 : has no entries",
+		"PK\x03\x04":                             "zip archive",
+		"dn: a\ncn: x\n\ndn: b\ncn:: !!\n":       "5 cn: is no base64",
 	} {
 		_, bad := LDIF([]byte(text))
 		says(t, text, bad, want)
@@ -131,11 +146,33 @@ func TestADirectoryIsMapped(t *testing.T) {
 	entries, bad := LDIF([]byte("dn: ou=people,o=x\nobjectClass: organizationalUnit\nou: people\n\ndn: uid=a,o=x\nuid: a\nmanager: UID=b, o=x\n\ndn: uid=b,o=x\nuid: b\n\n" +
 		"dn: cn=Night gate,o=x\nobjectClass: groupOfNames\ncn: Night gate\nmember: uid=a,o=x\nmember: uid=b,o=x\n\ndn: cn=Pilots,o=x\nobjectClass: groupOfUniqueNames\ncn: Pilots\nuniqueMember: uid=a,o=x\nuniqueMember: uid=z,o=x\n"))
 	says(t, "entries", bad)
-	rows, bad := Directory(m, entries)
+	rows, _, bad := Directory(m, entries)
 	says(t, "members", bad, "18 member: “uid=z,o=x” is no entry")
 	if len(rows) != 2 || rows[0].Values["manager"] != "b" || rows[0].Values["groups"] != "night-gate;pilots" || rows[1].Values["groups"] != "night-gate" {
 		t.Errorf("reads %v", rows)
 	}
+}
+
+// Directories write more than is asked for: pictures and certificates that nobody mapped are
+// passed over, of several values the mapping says which counts, and machines are no people.
+func TestADirectoryMayHoldMore(t *testing.T) {
+	entries, bad := LDIF([]byte("dn: uid=a,o=x\nobjectClass: inetOrgPerson\nuid: a\ncn: Oda Yeo\njpegPhoto:: /9j/4AAQ\nuserCertificate;binary:< file:///etc/passwd\nmail: a@x\nmail: b@x\n\n" +
+		"dn: cn=crane,o=x\nobjectClass: device\ncn: crane\n\ndn: cn=pc,o=x\nobjectClass: user\nobjectClass: computer\ncn: pc\n\ndn: uid=b,o=x\nobjectClass: person\nobjectClass: device\nuid: b\ndisplayName: Bea\ncn: x\n"))
+	says(t, "entries", bad)
+	columns := func(pick string) *Mapping {
+		return &Mapping{Columns: []ColumnSource{{Column: "user_name", From: []string{"uid"}}, {Column: "display_name", From: []string{"displayname"}, Else: []string{"cn"}}, {Column: "email", From: []string{"mail"}, Pick: pick}}}
+	}
+	for pick, want := range map[string]string{"first": "a@x", "last": "b@x", "all": "a@x;b@x"} {
+		rows, machines, bad := Directory(columns(pick), entries)
+		says(t, pick, bad)
+		if len(rows) != 2 || machines != 2 || rows[0].Values["email"] != want || rows[0].Values["display_name"] != "Oda Yeo" || rows[1].Values["display_name"] != "Bea" {
+			t.Errorf("%s: %d machines, %v", pick, machines, rows)
+		}
+	}
+	_, _, bad = Directory(columns(""), entries)
+	says(t, "nothing picked", bad, "mail has 2 values: say in the mapping which counts")
+	_, _, bad = Directory(&Mapping{Columns: []ColumnSource{{Column: "user_name", From: []string{"uid"}}, {Column: "title", From: []string{"jpegphoto"}}, {Column: "location", From: []string{"usercertificate"}}}}, entries)
+	says(t, "mapped", bad, "jpegphoto is no text", "usercertificate names a value kept elsewhere")
 }
 
 func TestDaysAreReadAsTheyAreWritten(t *testing.T) {
@@ -201,7 +238,7 @@ func TestValuesAreMapped(t *testing.T) {
 	}}
 	header := []string{"Kürzel", "Vorname", "Nachname", "Abteilung", "Austritt", "Stelle"}
 	row := func(line int, values ...string) Row {
-		r := Row{line, map[string]string{}}
+		r := Row{Line: line, Values: map[string]string{}}
 		for i, v := range values {
 			r.Values[header[i]] = v
 		}

@@ -10,9 +10,9 @@ import (
 )
 
 // LDIF reads the entries of a file of content records (RFC 2849): attributes in
-// small letters and without their options, several values with semicolons between
-// them, “dn” among them. Records of changes and values kept elsewhere are refused:
-// an import says what is, not what happened.
+// small letters and without their options, “dn” among them. What is no text, or kept
+// elsewhere, is passed over and noted: it may be a picture that nobody asked for. Records
+// of changes are refused: an import says what is, not what happened.
 func LDIF(content []byte) (rows []Row, out []Fault) {
 	text, bad := decoded(content, "")
 	if len(bad) > 0 {
@@ -26,6 +26,12 @@ func LDIF(content []byte) (rows []Row, out []Fault) {
 		}
 		for name, all := range values {
 			entry.Values[name] = strings.Join(all, ";")
+			if len(all) > 1 {
+				if entry.Several == nil {
+					entry.Several = map[string][]string{}
+				}
+				entry.Several[name] = all
+			}
 		}
 		if entry.Values["dn"] == "" {
 			bad.add(entry.Line, "dn", "is missing: an entry begins with it")
@@ -51,17 +57,20 @@ func LDIF(content []byte) (rows []Row, out []Fault) {
 			continue
 		}
 		name, _, _ = strings.Cut(strings.ToLower(name), ";")
+		unread := ""
 		switch {
 		case strings.HasPrefix(value, ":"): // base64: section 2, value-spec
 			raw, err := base64.StdEncoding.DecodeString(strings.TrimLeft(value[1:], " "))
-			if err != nil || !utf8.Valid(raw) {
-				bad.add(l.line, name, "is no base64 of a text")
+			switch {
+			case err != nil:
+				bad.add(l.line, name, "is no base64")
 				continue
+			case !utf8.Valid(raw):
+				unread = "is no text"
 			}
 			value = string(raw)
 		case strings.HasPrefix(value, "<"):
-			bad.add(l.line, name, "names a value kept elsewhere: nothing is fetched")
-			continue
+			unread = "names a value kept elsewhere: nothing is fetched"
 		default:
 			value = strings.TrimLeft(value, " ")
 		}
@@ -72,13 +81,20 @@ func LDIF(content []byte) (rows []Row, out []Fault) {
 				}
 				continue
 			}
-			entry, values = &Row{l.line, map[string]string{}}, map[string][]string{}
+			entry, values = &Row{Line: l.line, Values: map[string]string{}}, map[string][]string{}
 			if len(rows) >= mostRows(content) {
 				bad.add(l.line, "", "is past the %d entries one import may have", mostRows(content))
 				return rows, bad
 			}
 		}
 		switch {
+		case unread != "" && (name == "dn" || name == "changetype"):
+			bad.add(l.line, name, "%s", unread)
+		case unread != "":
+			if entry.Unread == nil {
+				entry.Unread = map[string]string{}
+			}
+			entry.Unread[name] = unread
 		case name == "changetype" && strings.TrimSpace(value) != "add":
 			bad.add(l.line, name, "is “%s”: an import says what is, not what happened", strictjson.Short(value))
 		case name == "changetype" || name == "control":

@@ -23,6 +23,8 @@ type Mapping struct {
 type ColumnSource struct {
 	Column  string            `json:"column" doc:"ours: user_name, unit, a declared attribute, roles …"`
 	From    []string          `json:"from,omitempty" doc:"headings in the file; the values of several are joined"`
+	Else    []string          `json:"else,omitempty" doc:"headings of which the first that has a value counts, where from has nothing"`
+	Pick    string            `json:"pick,omitempty" enum:"first,last,all" doc:"which of several values of an attribute of a directory; without it several are a fault, but for roles and groups"`
 	Join    string            `json:"join,omitempty" doc:"between the values of several headings: a space by default"`
 	Dates   []string          `json:"dates,omitempty" doc:"the formats of a date, such as DD.MM.YYYY or M/D/YY"`
 	Values  map[string]string `json:"values,omitempty" doc:"what texts in the file mean; a blank meaning is none"`
@@ -115,10 +117,10 @@ func (m *Mapping) Apply(header []string, rows []Row) ([]Row, []Fault) {
 	}
 	out := make([]Row, 0, len(rows))
 	for _, row := range rows {
-		to := Row{row.Line, make(map[string]string, len(m.Columns))}
+		to := Row{Line: row.Line, Values: make(map[string]string, len(m.Columns))}
 		for i := range m.Columns {
 			c := &m.Columns[i]
-			value, wrong := c.value(row.Values, tables[i])
+			value, wrong := c.value(&row, tables[i])
 			if wrong != "" {
 				bad.add(row.Line, c.heading(), "%s", wrong)
 			}
@@ -129,6 +131,23 @@ func (m *Mapping) Apply(header []string, rows []Row) ([]Row, []Fault) {
 	return out, bad
 }
 
+// one is what a row has under a heading, of several values the one that is picked.
+func (c *ColumnSource) one(row *Row, heading string) (value, wrong string) {
+	if why := row.Unread[heading]; why != "" {
+		return "", heading + " " + why
+	}
+	all := row.Several[heading]
+	switch {
+	case len(all) < 2 || c.Pick == "all" || c.Pick == "" && (c.Column == "roles" || c.Column == "groups"):
+		return row.Values[heading], ""
+	case c.Pick == "first":
+		return all[0], ""
+	case c.Pick == "last":
+		return all[len(all)-1], ""
+	}
+	return "", fmt.Sprintf("%s has %d values: say in the mapping which counts (pick: first, last or all)", heading, len(all))
+}
+
 // heading is how faults name where a value came from.
 func (c *ColumnSource) heading() string {
 	if len(c.From) == 0 {
@@ -137,10 +156,26 @@ func (c *ColumnSource) heading() string {
 	return strings.Join(c.From, " + ")
 }
 
-func (c *ColumnSource) value(row map[string]string, meanings map[string]string) (value, wrong string) {
+func (c *ColumnSource) value(row *Row, meanings map[string]string) (value, wrong string) {
 	var parts []string
 	for _, h := range c.From {
-		if v := row[h]; v != "" {
+		v, wrong := c.one(row, h)
+		if wrong != "" {
+			return "", wrong
+		}
+		if v != "" {
+			parts = append(parts, v)
+		}
+	}
+	for _, h := range c.Else {
+		if len(parts) > 0 {
+			break
+		}
+		v, wrong := c.one(row, h)
+		if wrong != "" {
+			return "", wrong
+		}
+		if v != "" {
 			parts = append(parts, v)
 		}
 	}

@@ -2,6 +2,7 @@ package importfile
 
 import (
 	"bytes"
+	"io"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -9,6 +10,7 @@ import (
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
 )
 
 // encodings are those a file can be said to have. UTF-16 tells itself by its
@@ -20,6 +22,16 @@ var encodings = map[string]encoding.Encoding{
 	"iso-8859-1":   charmap.ISO8859_1,
 	"iso-8859-15":  charmap.ISO8859_15,
 	"ibm-850":      charmap.CodePage850,
+}
+
+// Encoder writes text (UTF-8) to w in an encoding, and is closed at its end. It fails where that
+// has no sign for one of the text.
+func Encoder(w io.Writer, name string) io.WriteCloser {
+	e := encodings[strings.ToLower(name)]
+	if e == nil {
+		e = unicode.UTF8
+	}
+	return transform.NewWriter(w, e.NewEncoder())
 }
 
 // Encodings are the names of those there are.

@@ -37,6 +37,7 @@ type document struct {
 	Operations int              `json:"operations"` // how many
 	Reason     string           `json:"reason"`
 	Recorded   calendar.Instant `json:"recorded_at"`
+	Reference  string           `json:"reference,omitempty"`
 	Revision   int64            `json:"revision"`
 	Version    int              `json:"version"`
 	Via        string           `json:"via"`

@@ -21,6 +21,7 @@ type Change struct {
 	AuthorName string      // instead of Author, in LoadHistory
 	Via        string      // console, api, command line, set-up …
 	Reason     string
+	Reference  string // where the work was asked for, or nothing
 	Operations []change.Operation
 
 	// Prepare sets in a draft, before anything is applied to it, what its author may

@@ -40,16 +40,16 @@ type row struct {
 
 var tables = []table{
 	{
-		fact.FactOrganisation, "organisation_fact", []string{"name", "time_zone", "sign_in", "second"},
+		fact.FactOrganisation, "organisation_fact", []string{"name", "time_zone", "sign_in", "reference_pattern", "reference_address", "second"},
 		func(f fact.Fact) []any {
 			o := f.(*fact.Organisation)
 			raw, _ := json.Marshal(o.Second)
-			return []any{o.Name, o.TimeZone, uint32(o.SignIn), string(raw)}
+			return []any{o.Name, o.TimeZone, uint32(o.SignIn), o.Pattern, o.Address, string(raw)}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &fact.Organisation{}
 			r.fact = f
-			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn), &r.body}, func() { r.bad = json.Unmarshal(r.body, &f.Second) }
+			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn), &f.Pattern, &f.Address, &r.body}, func() { r.bad = json.Unmarshal(r.body, &f.Second) }
 		},
 	},
 	{
@@ -229,6 +229,7 @@ var tables = []table{
 	kept(fact.FactSoDRule, func(id uint32) *fact.SoDRule { return &fact.SoDRule{ID: fact.SoDRuleID(id)} }),
 	kept(fact.FactExpectation, func(id uint32) *fact.Expectation { return &fact.Expectation{ID: fact.ExpectationID(id)} }),
 	kept(fact.FactAttribute, func(id uint32) *fact.Attribute { return &fact.Attribute{ID: fact.AttributeID(id)} }),
+	kept(fact.FactFreeze, func(id uint32) *fact.Freeze { return &fact.Freeze{ID: fact.FreezeID(id)} }),
 	kept(fact.FactErasedReason, func(id uint32) *fact.ErasedReason { return &fact.ErasedReason{ID: id} }),
 	kept(fact.FactMending, func(id uint32) *fact.Mending { return &fact.Mending{ID: id} }),
 	kept(finding.FactSetAside, func(id uint32) *finding.SetAside { return &finding.SetAside{ID: finding.SetAsideID(id)} }),

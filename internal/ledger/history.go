@@ -4,6 +4,8 @@ import (
 	"context"
 	"math"
 	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"ableroster/internal/calendar"
@@ -19,22 +21,29 @@ type HistoryFilter struct {
 	Subject []string // only those that speak of one of these ids
 	Number  int64    // only this one
 
+	Reference string           // only those that refer to this
+	Author    fact.UserID      // only those made by this user
+	Via       string           // only those made this way
+	Kinds     []string         // only those with an operation of one of these kinds
+	From      calendar.Instant // only those made at this instant or later; 0 for all
+	Until     calendar.Instant // only those made before this instant; 0 for all
+
 	// Of each revision, only so many operations, after the first so many: those that
 	// speak of the subjects, if there are any. 0 is all.
 	Operations, After int
 }
 
-// sqlRevisionsOf are the revisions that speak of some subjects ($4), and those that
-// opened or closed what users ($6) were given or what was given of roles ($7): whatever
-// operation it was that did.
+// sqlRevisionsOf are the revisions that speak of some subjects (the first $?), and those that
+// opened or closed what users (the next four) were given or what was given of roles (the last
+// two): whatever operation it was that did.
 const sqlRevisionsOf = `select coalesce(r.revision, o.revision) from operation o left join revision r on r.staged = -o.revision
-	where o.subjects && $4 and (o.revision > 0 or r.revision is not null)
-	union select opened from assignment_fact where assignee_user = any($6) and assignee_user <> 0
-	union select closed from assignment_fact where assignee_user = any($6) and assignee_user <> 0 and closed is not null
-	union select opened from membership_fact where member_user = any($6) and member_user <> 0
-	union select closed from membership_fact where member_user = any($6) and member_user <> 0 and closed is not null
-	union select opened from assignment_fact where role = any($7)
-	union select closed from assignment_fact where role = any($7) and closed is not null`
+	where o.subjects && $? and (o.revision > 0 or r.revision is not null)
+	union select opened from assignment_fact where assignee_user = any($?) and assignee_user <> 0
+	union select closed from assignment_fact where assignee_user = any($?) and assignee_user <> 0 and closed is not null
+	union select opened from membership_fact where member_user = any($?) and member_user <> 0
+	union select closed from membership_fact where member_user = any($?) and member_user <> 0 and closed is not null
+	union select opened from assignment_fact where role = any($?)
+	union select closed from assignment_fact where role = any($?) and closed is not null`
 
 func (f *HistoryFilter) users() []int32 { return f.numbers("user") }
 func (f *HistoryFilter) roles() []int32 { return f.numbers("role") }
@@ -61,10 +70,8 @@ func (l *Ledger) History(ctx context.Context, f HistoryFilter, limit int) ([]Rev
 		if f.Subject == nil {
 			f.Subject = []string{}
 		}
-		rows, err := tx.Query(ctx, `select revision from revision r
-			where ($1 = 0 or revision < $1) and ($2 = 0 or revision <= $2) and ($3 = 0 or revision = $3)
-			and (cardinality($4::text[]) = 0 or revision in (`+sqlRevisionsOf+` union select unnest($8::bigint[])))
-			order by revision desc limit $5`, f.Before, f.AtMost, f.Number, f.Subject, limit, f.users(), f.roles(), unfiled)
+		where, args := f.where(unfiled)
+		rows, err := tx.Query(ctx, "select revision from revision r"+where+" order by revision desc limit "+strconv.Itoa(limit), args...)
 		if err != nil {
 			return err
 		}
@@ -77,6 +84,52 @@ func (l *Ledger) History(ctx context.Context, f HistoryFilter, limit int) ([]Rev
 		return err
 	})
 	return out, err
+}
+
+// where are the conditions of a filter: those alone that are set, so that PostgreSQL takes the
+// index that fits them.
+func (f *HistoryFilter) where(unfiled []int64) (sql string, args []any) {
+	add := func(condition string, values ...any) {
+		for _, v := range values {
+			args = append(args, v)
+			condition = strings.Replace(condition, "$?", "$"+strconv.Itoa(len(args)), 1)
+		}
+		if sql += " and "; len(sql) == len(" and ") {
+			sql = " where "
+		}
+		sql += condition
+	}
+	if f.Before != 0 {
+		add("revision < $?", f.Before)
+	}
+	if f.AtMost != 0 {
+		add("revision <= $?", f.AtMost)
+	}
+	if f.Number != 0 {
+		add("revision = $?", f.Number)
+	}
+	if len(f.Subject) > 0 {
+		add("revision in ("+sqlRevisionsOf+" union select unnest($?::bigint[]))", f.Subject, f.users(), f.users(), f.users(), f.users(), f.roles(), f.roles(), unfiled)
+	}
+	if f.Reference != "" {
+		add("reference = $? and reference <> ''", f.Reference)
+	}
+	if f.Author != 0 {
+		add("author = $?", uint32(f.Author))
+	}
+	if f.Via != "" {
+		add("via = $?", f.Via)
+	}
+	if f.From != 0 {
+		add("at >= $?", f.From.Time())
+	}
+	if f.Until != 0 {
+		add("at < $?", f.Until.Time())
+	}
+	if len(f.Kinds) > 0 {
+		add("exists (select from operation o where o.revision = coalesce(-r.staged, r.revision) and o.verb = any($?))", f.Kinds)
+	}
+	return sql, args
 }
 
 // unfiledOf are the revisions that touched the users of a filter and whose rows are not all
@@ -106,7 +159,7 @@ func (l *Ledger) unfiledOf(ctx context.Context, f *HistoryFilter) ([]int64, erro
 }
 
 // sqlRevisionsListed leaves out what only verifying reads.
-const sqlRevisionsListed = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, ''::bytea, hash, format, epoch, ids, coalesce(staged, 0), exists (select from mending m where m.revision = revision.revision)
+const sqlRevisionsListed = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reference, reason, ''::bytea, hash, format, epoch, ids, coalesce(staged, 0), exists (select from mending m where m.revision = revision.revision)
 	from revision where revision = any($1) order by revision`
 
 // readListed reads revisions with as many of their operations as are asked for.

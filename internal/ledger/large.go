@@ -232,7 +232,7 @@ func (w *writer) publish(p *pending) (Committed, error) {
 	revision := base.Revision + 1
 	why := seal([]byte(c.Reason))
 	doc := document{Version: formatVersion, Revision: revision, At: at, Recorded: at, Epoch: w.epoch, IDs: s.draft.Took(), Operations: len(s.ops),
-		Author: c.Author.String(), Via: c.Via, Reason: fmt.Sprintf("%x", why.digest), Digest: s.digest}
+		Author: c.Author.String(), Via: c.Via, Reason: fmt.Sprintf("%x", why.digest), Reference: c.Reference, Digest: s.digest}
 	canonical, err := doc.canonical()
 	if err != nil {
 		return Committed{}, err

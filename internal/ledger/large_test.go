@@ -338,6 +338,41 @@ func TestRowsThatAreMissingAreWrittenByAnother(t *testing.T) {
 	}
 }
 
+// Between the rows of a large change and those of what followed it the ledger verifies, as far
+// as they reach; that they are said to reach less far than they do is told.
+func TestRowsThatAreYetToFollowAreNoFault(t *testing.T) {
+	database := testkit.Database(t)
+	a, pool := testkit.Ledger(t, database)
+	founded(t, a)
+	made, err := a.Commit(ctx, large("crew", 3000), noFaults)
+	if err != nil {
+		t.Fatal(err)
+	}
+	await(t, "all rows", func() bool {
+		var so bool
+		return pool.QueryRow(ctx, "select rows_through = revision and rows_of is null from ledger_head").Scan(&so) == nil && so
+	})
+	last := commit(t, a, user("last")).Revision
+	a.Close()
+	for _, x := range []struct {
+		sql   string
+		fault string
+	}{
+		{fmt.Sprintf("update ledger_head set rows_through = %d", made.Revision), "they are said to reach revision"},
+		{fmt.Sprintf("delete from user_fact where opened = %d", last), ""},
+	} {
+		if _, err := pool.Exec(ctx, x.sql); err != nil {
+			t.Fatal(err)
+		}
+		b, _ := testkit.Ledger(t, database) // which writes them, when nobody else does for seconds
+		v, err := b.Verify(ctx, nil)
+		if err != nil || x.fault == "" && (v.Fault != "" || v.Rows != made.Revision) || !strings.Contains(v.Fault, x.fault) {
+			t.Errorf("%s: %+v %v", x.sql, v, err)
+		}
+		b.Close()
+	}
+}
+
 // A panic in a large change refuses that one; its turn goes to the next.
 func TestAPanicInALargeChangeIsItsOwn(t *testing.T) {
 	l, pool := testkit.Ledger(t, testkit.Database(t))

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"ableroster/internal/fact"
-	"ableroster/internal/signedhead"
+	"ableroster/signedhead"
 
 	"github.com/jackc/pgx/v5"
 )

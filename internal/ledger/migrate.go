@@ -17,7 +17,7 @@ import (
 )
 
 // newestMigration is that of this program.
-const newestMigration = 36
+const newestMigration = 37
 
 //go:embed migrations/*.sql
 var migrations embed.FS

@@ -36,13 +36,16 @@ var there = map[string]string{
 // read: only the server's keep-alives end those of a host that is lost.
 const idle = "set local idle_in_transaction_session_timeout = '10min'"
 
+// ErrAddress says that what was given is no address of a database.
+var ErrAddress = errors.New("this is not a PostgreSQL address")
+
 // OpenPool opens connections to a database as this program needs them; more may set what
 // else is to be. That an address
 // cannot be read is said without it: it may hold the password.
 func OpenPool(ctx context.Context, address string, more ...func(*pgxpool.Config)) (*pgxpool.Pool, error) {
 	config, err := pgxpool.ParseConfig(address)
 	if err != nil {
-		return nil, errors.New("this is not a PostgreSQL address")
+		return nil, ErrAddress
 	}
 	config.MaxConns = max(config.MaxConns, 16)
 	config.PingTimeout = pingIn

@@ -26,6 +26,7 @@ type Revision struct {
 	Author     fact.UserID
 	Via        string
 	Reason     string
+	Reference  string // where the work was asked for
 	Operations []change.Operation
 	More       bool // there are operations after these
 	Hash       string
@@ -69,7 +70,7 @@ func collectWith(ctx context.Context, q querier, sql string, args []any, known i
 		var r Revision
 		var at, recorded time.Time
 		var mended bool
-		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.reason, &r.canonical, &r.hash, &r.format, &r.epoch, &r.ids, &r.staged, &mended); err != nil {
+		if err := rows.Scan(&r.Revision, &at, &recorded, &r.Claimed, (*uint32)(&r.Author), &r.Via, &r.Reference, &r.reason, &r.canonical, &r.hash, &r.format, &r.epoch, &r.ids, &r.staged, &mended); err != nil {
 			if errors.As(err, new(pgx.ScanArgError)) {
 				return nil, &unfit{r.Revision, fmt.Errorf("its columns cannot be read: %w", err)}
 			}

@@ -10,7 +10,7 @@ import (
 // table's columns.
 const (
 	sqlLockHead     = `select revision, hash, at, clock_timestamp(), rows_through from ledger_head for update`
-	sqlAdvance      = `select advance_ledger($1, $2, $3, $4, $5, $6)` // see migrations 32 and 34
+	sqlAdvance      = `select advance_head($1, $2, $3, $4, $5, $6)` // see migrations 32, 34 and 37
 	sqlHeadRevision = `select revision from ledger_head`
 	sqlHeadAt       = `select revision, epoch, ledger::text, rows_through from ledger_head`
 
@@ -24,7 +24,7 @@ const (
 	sqlHead = `select revision, hash, epoch, clock_timestamp(), pg_is_in_recovery() or current_setting('transaction_read_only')::boolean,
 		(select max(version_id) from goose_db_version), rows_through, coalesce((select max(id) from staging where ready), 0) from ledger_head`
 
-	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reason, canonical, hash, format, epoch, ids, coalesce(staged, 0), exists (select from mending m where m.revision = revision.revision)
+	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reference, reason, canonical, hash, format, epoch, ids, coalesce(staged, 0), exists (select from mending m where m.revision = revision.revision)
 		from revision where revision > $1 order by revision limit $2`
 	sqlPersonal = `select digest, user_id, text is null, coalesce(text->>'user_name', ''), coalesce(text->>'display_name', ''), coalesce(text->>'email', ''), coalesce(text->>'more', '')
 		from personal`
@@ -38,10 +38,10 @@ const (
 	sqlForgetRefusals = erasedNames + `delete from refusal r where user_id = any($1)
 		or subjects && (select array_agg('user-' || u) from unnest($1::integer[]) u)
 		or subjects is null and exists (select from erased where lower(r.detail) ~ n or lower(substring(r.call from '/users/([^/]+)')) = n)`
-	sqlForgetPending = erasedNames + `update pending_change p set lines = null, said = '{}', reason = '', answer = '',
-		state = case when state = 'waiting' then 'withdrawn' else state end, ended_at = coalesce(ended_at, clock_timestamp())
+	sqlForgetPending = erasedNames + `update pending_change p set lines = null, said = '{}', reason = '', answer = '', name = '',
+		state = case when ended_at is null then 'withdrawn' else state end, ended_at = coalesce(ended_at, clock_timestamp())
 		where subjects && (select array_agg('user-' || u) from unnest($1::integer[]) u)
-		or subjects is null and exists (select from erased where lower(p.said::text || ' ' || p.reason || ' ' || p.answer) ~ n)`
+		or subjects is null and exists (select from erased where lower(p.said::text || ' ' || p.reason || ' ' || p.answer || ' ' || p.name) ~ n)`
 
 	// A view that searches for them finds nobody any more; one that is called after them
 	// goes too, where the name is more than a word that means something else.
@@ -72,7 +72,7 @@ const (
 // order it writes them in: what others refer to comes first.
 var (
 	columnsOf = map[string][]string{
-		"revision":    {"revision", "at", "recorded_at", "claimed", "author", "via", "reason", "format", "epoch", "ids", "staged", "canonical", "hash"},
+		"revision":    {"revision", "at", "recorded_at", "claimed", "author", "via", "reference", "reason", "format", "epoch", "ids", "staged", "canonical", "hash"},
 		"reason":      {"digest", "salt", "text"},
 		"operation":   {"revision", "position", "verb", "body", "subjects"},
 		"personal":    {"digest", "user_id", "salt", "text", "staged"},

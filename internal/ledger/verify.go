@@ -20,7 +20,23 @@ import (
 
 // sqlVerifyHead is the head, and whether a large change explains that rows are missing.
 const sqlVerifyHead = `select revision, hash, at, rows_through, coalesce(rows_of, 0),
-	exists (select from revision r where r.revision > rows_through and r.staged is not null) from ledger_head`
+	exists (select from revision r where r.revision > rows_through and r.staged is not null),
+	exists (select from revision r where r.staged is not null) from ledger_head`
+
+// rowsBeyond says whether a table has rows that open or close after a revision, but for those of
+// one that is being written.
+func rowsBeyond(ctx context.Context, q querier, reach, but int64) (beyond bool, err error) {
+	for i := range tables {
+		rows, err := q.Query(ctx, "select exists (select from "+tables[i].name+" where opened > $1 and opened <> $2 or closed > $1 and closed <> $2)", reach, but)
+		if err != nil {
+			return false, err
+		}
+		if beyond, err = pgx.CollectExactlyOneRow(rows, pgx.RowTo[bool]); beyond || err != nil {
+			return beyond, err
+		}
+	}
+	return false, nil
+}
 
 // Verification is what verifying the ledger found.
 type Verification struct {
@@ -94,8 +110,8 @@ func (x *verifying) all(ctx context.Context, told func(done, of int64)) error {
 	var headHash []byte
 	var headAt time.Time
 	var rowsOf int64
-	var anyLarge bool
-	if err := x.tx.QueryRow(ctx, sqlVerifyHead).Scan(&headRevision, &headHash, &headAt, &x.reach, &rowsOf, &anyLarge); err != nil {
+	var largeAfter, anyLarge bool
+	if err := x.tx.QueryRow(ctx, sqlVerifyHead).Scan(&headRevision, &headHash, &headAt, &x.reach, &rowsOf, &largeAfter, &anyLarge); err != nil {
 		return err
 	}
 	switch {
@@ -105,6 +121,15 @@ func (x *verifying) all(ctx context.Context, told func(done, of int64)) error {
 	case rowsOf != 0 && (rowsOf != x.reach+1 || x.reach == headRevision):
 		x.bad(x.reach+1, "rows of revision %d are said to be on their way", rowsOf)
 		return nil
+	}
+	if x.reach < headRevision && !largeAfter {
+		// The rows of a large change are there, and those of what followed it are not yet.
+		if beyond, err := rowsBeyond(ctx, x.tx, x.reach, rowsOf); err != nil {
+			return err
+		} else if beyond {
+			x.bad(x.reach+1, "has rows, and they are said to reach revision %d alone", x.reach)
+			return nil
+		}
 	}
 	odd, err := readOdd(ctx, x.tx)
 	if err != nil {
@@ -275,7 +300,7 @@ func (r *Revision) checkBytes(predecessor []byte) string {
 		return r.checkBytes1()
 	}
 	doc := document{Version: r.format, Revision: r.Revision, At: r.At, Recorded: r.Recorded, Claimed: r.Claimed, Epoch: r.epoch,
-		IDs: r.ids, Operations: len(r.raw), Author: r.Author.String(), Via: r.Via, Reason: hex.EncodeToString(r.reason)}
+		IDs: r.ids, Operations: len(r.raw), Author: r.Author.String(), Via: r.Via, Reason: hex.EncodeToString(r.reason), Reference: r.Reference}
 	ops := newDigester()
 	for _, raw := range r.raw {
 		op, err := canonicalJSON(raw)

@@ -61,6 +61,15 @@ func (l *Ledger) At(ctx context.Context, at calendar.Instant) (*access.Snapshot,
 	}
 }
 
+// AtHand is the whole snapshot of a revision that is there without reading it: of the head, or a
+// recent one; nil where it would have to be made.
+func (l *Ledger) AtHand(n int64) *access.Snapshot {
+	if h := l.Head(); h.Revision == n {
+		return h
+	}
+	return l.atHand(n)
+}
+
 // atHand is the whole snapshot of a past revision, nil where it would have to be made.
 func (l *Ledger) atHand(n int64) *access.Snapshot {
 	erased := l.Head().Erased()

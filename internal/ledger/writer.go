@@ -138,7 +138,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 	}
 	why := seal([]byte(c.Reason))
 	doc := document{Version: formatVersion, Revision: d.Revision, At: at, Recorded: recorded, Claimed: c.Claimed != 0, Epoch: w.epoch,
-		IDs: d.Took(), Operations: len(ops), Author: c.Author.String(), Via: c.Via, Reason: hex.EncodeToString(why.digest)}
+		IDs: d.Took(), Operations: len(ops), Author: c.Author.String(), Via: c.Via, Reason: hex.EncodeToString(why.digest), Reference: c.Reference}
 	var raw []json.RawMessage
 	if early != nil {
 		w.gather(d.Revision, changes, seals) // while the rest is encoded; there is nothing else in w
@@ -190,7 +190,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 // before, nil for those that are written with it.
 func (w *writer) revise(doc *document, c *Change, why sealed, canonical []byte, staged any) {
 	w.at = doc.At.Time()
-	row := []any{doc.Revision, doc.At.Time(), doc.Recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, why.digest, formatVersion, w.epoch, idsOrNull(doc.IDs), staged, canonical, nil}
+	row := []any{doc.Revision, doc.At.Time(), doc.Recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, c.Reference, why.digest, formatVersion, w.epoch, idsOrNull(doc.IDs), staged, canonical, nil}
 	w.insert("revision", row...)
 	w.hashes = append(w.hashes, row)
 	w.insert("reason", why.digest, why.salt, c.Reason)

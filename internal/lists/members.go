@@ -40,7 +40,7 @@ func MembersOf(v *seeing.View, ref, text, cursor string, limit int) (wire.GroupM
 	}
 	out.Total, out.Next = len(all), next
 	for _, w := range page {
-		m := wire.GroupMember{User: v.UserRef(w.User), How: "listed", From: seeing.Instant(w.Window.From), Until: seeing.Instant(w.Window.Until)}
+		m := wire.GroupMember{User: v.UserRef(w.User), How: "listed", From: seeing.Instant(w.Window.From), Until: seeing.Instant(w.Window.Until), LastDay: v.LastDay(w.Window.Until)}
 		for _, g := range w.Through {
 			m.Through = append(m.Through, v.GroupRef(g, false))
 		}

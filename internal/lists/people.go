@@ -221,14 +221,14 @@ func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 func Membership(v *seeing.View, f *fact.Membership, own bool, through *wire.Ref) wire.Membership {
 	member, kind := v.MemberRef(f.Member, own)
 	return wire.Membership{ID: f.ID.String(), Group: v.GroupRef(f.Group, own), Member: member, MemberKind: kind,
-		Through: through, Default: v.DefaultRef(f.Rule), From: seeing.Instant(f.Window.From), Until: seeing.Instant(f.Window.Until), SinceRevision: f.Opened}
+		Through: through, Default: v.DefaultRef(f.Rule), From: seeing.Instant(f.Window.From), Until: seeing.Instant(f.Window.Until), LastDay: v.LastDay(f.Window.Until), SinceRevision: f.Opened}
 }
 
 // AssignmentOf is an assignment as it is told; own says that it is among the caller's own.
 func AssignmentOf(v *seeing.View, a *fact.Assignment, own bool) wire.Assignment {
 	to, kind := v.MemberRef(a.Assignee, own)
 	return wire.Assignment{ID: a.ID.String(), Role: v.RoleRef(a.Role, own), Assignee: to, AssigneeKind: kind,
-		From: seeing.Instant(a.Window.From), Until: seeing.Instant(a.Window.Until), Origin: string(a.Origin), Default: v.DefaultRef(a.Rule),
+		From: seeing.Instant(a.Window.From), Until: seeing.Instant(a.Window.Until), LastDay: v.LastDay(a.Window.Until), Origin: string(a.Origin), Default: v.DefaultRef(a.Rule),
 		Scopes: v.Scopes(a.Scopes), Schedule: seeing.Schedule(a.Schedule),
 		Given: &wire.Given{Revision: a.Opened}}
 }

@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/ledger"
 	"ableroster/internal/saved"
 	"ableroster/internal/seeing"
+	"ableroster/internal/strictjson"
 	"ableroster/wire"
 )
 
@@ -31,6 +32,20 @@ func Views(ctx context.Context, d *seeing.Service, c seeing.Caller) (wire.SavedV
 	})
 }
 
+// View is the caller's own view of a key, or the one that is shared under it.
+func View(ctx context.Context, d *seeing.Service, c seeing.Caller, key string) (wire.SavedView, error) {
+	all, err := Views(ctx, d, c)
+	if err != nil {
+		return wire.SavedView{}, err
+	}
+	for _, x := range all.Views { // the caller's own come first
+		if x.Key == key {
+			return x, nil
+		}
+	}
+	return wire.SavedView{}, seeing.NotFound("you have no view “%s”", strictjson.Short(key))
+}
+
 // EachSaved calls a function for each saved thing of a kind that the caller may use.
 func EachSaved(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Kind, yield func(saved.Item)) error {
 	if c.User == 0 || d.Saved == nil {
@@ -44,7 +59,7 @@ func EachSaved(ctx context.Context, d *seeing.Service, c seeing.Caller, kind sav
 }
 
 // PutView saves a view under a key, in the place of the caller's own of that key.
-func PutView(ctx context.Context, d *seeing.Service, c seeing.Caller, key string, in wire.ViewRequest) error {
+func PutView(ctx context.Context, d *seeing.Service, c seeing.Caller, key string, in wire.ViewRequest, seen saved.Seen) error {
 	v := d.Now(ctx, c)
 	var faults []wire.Fault
 	for i, name := range in.Columns {
@@ -59,13 +74,13 @@ func PutView(ctx context.Context, d *seeing.Service, c seeing.Caller, key string
 		}
 		faults = append(faults, p.Faults...)
 	}
-	return Save(ctx, d, c, saved.View, saved.Item{Key: key, Label: in.Label, Shared: in.Shared}, in, faults)
+	return Save(ctx, d, c, saved.View, saved.Item{Key: key, Label: in.Label, Shared: in.Shared}, in, faults, seen)
 }
 
 var savedKey = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
 // Save keeps something, or refuses it with every fault.
-func Save(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Kind, i saved.Item, body any, faults []wire.Fault) error {
+func Save(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Kind, i saved.Item, body any, faults []wire.Fault, seen saved.Seen) error {
 	if c.User == 0 || d.Saved == nil {
 		return seeing.Refused("nothing is saved for nobody")
 	}
@@ -88,7 +103,9 @@ func Save(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Ki
 		return err
 	}
 	i.Owner, i.Body = c.User, raw
-	switch err := d.Saved.Put(ctx, kind, i); {
+	switch err := d.Saved.Put(ctx, kind, i, seen); {
+	case errors.Is(err, saved.ErrMoved):
+		return seeing.PreconditionFailed()
 	case errors.Is(err, saved.ErrTaken):
 		return seeing.Invalid("nothing was saved", wire.Fault{Place: "key", Message: "is that of one somebody else shares: choose another"})
 	case errors.Is(err, saved.ErrTooMany):
@@ -100,18 +117,20 @@ func Save(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Ki
 
 // DeleteView takes one of the caller's own views away, or one that anybody shares,
 // for whoever may write the settings.
-func DeleteView(ctx context.Context, d *seeing.Service, c seeing.Caller, key string) error {
-	return Unsave(ctx, d, c, saved.View, "view", key)
+func DeleteView(ctx context.Context, d *seeing.Service, c seeing.Caller, key string, seen saved.Seen) error {
+	return Unsave(ctx, d, c, saved.View, "view", key, seen)
 }
 
 // Unsave removes a saved thing of the caller's.
-func Unsave(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Kind, what, key string) error {
+func Unsave(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Kind, what, key string, seen saved.Seen) error {
 	found := false
 	var err error
 	each := EachSaved(ctx, d, c, kind, func(i saved.Item) {
 		mayTake := i.Owner == c.User || d.Now(ctx, c).Rights().May(access.ActUpdate, "settings")
 		if i.Key == key && !found && mayTake && err == nil {
-			found, err = d.Saved.Delete(ctx, kind, i.Owner, key)
+			if found, err = d.Saved.Delete(ctx, kind, i.Owner, key, seen); !found && err == nil && seen != (saved.Seen{}) {
+				err = seeing.PreconditionFailed()
+			}
 		}
 	})
 	if err := errors.Join(each, ledger.Unavailable(err)); err != nil {

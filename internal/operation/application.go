@@ -39,7 +39,8 @@ func (o SetOrganisation) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Fault("time_zone", "“%s” is not a time zone such as Europe/Lisbon", o.TimeZone)
 		return
 	}
-	f := fact.Organisation{Name: o.Name, TimeZone: o.TimeZone, SignIn: d.Organisation().SignIn, Second: d.Organisation().Second}
+	f := d.Organisation()
+	f.Name, f.TimeZone = o.Name, o.TimeZone
 	if d.Organisation() == f {
 		d.Note(change.AlreadySo, 0)
 		return

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation"
@@ -144,15 +145,15 @@ func TestAuthorityOverDefaults(t *testing.T) {
 		}
 	}
 	d := laws.DraftOf(s, &operation.AddDefault{Key: "all", Everybody: true, Roles: []change.RoleRef{"access-administrator"}})
-	codes := map[change.RailCode]bool{}
-	for _, r := range d.GuardRails(marta, d.Preview(2), 2, nil) {
+	codes := map[effect.RailCode]bool{}
+	for _, r := range effect.Rails(d, marta, effect.Of(d, 2), 2, nil) {
 		codes[r.Code] = true
 	}
-	if !codes[change.GainForEverybody] || !codes[change.AdministeringGain] {
+	if !codes[effect.GainForEverybody] || !codes[effect.AdministeringGain] {
 		t.Errorf("an administrator's role for everybody runs into %v", codes)
 	}
 	d = laws.DraftOf(s, &operation.AddDefault{Key: "later", Filter: `title eq "nobody yet"`, Roles: []change.RoleRef{"access-administrator"}})
-	if rails := d.GuardRails(marta, d.Preview(2), 2, nil); len(rails) != 1 || rails[0].Code != change.AdministeringGain {
+	if rails := effect.Rails(d, marta, effect.Of(d, 2), 2, nil); len(rails) != 1 || rails[0].Code != effect.AdministeringGain {
 		t.Errorf("for whoever comes later: %+v", rails)
 	}
 }

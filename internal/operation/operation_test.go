@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation"
@@ -248,6 +249,13 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &operation.EraseReason{Revision: int64(c.IntN(9)), Digest: laws.Pick(c, "", "00ff", "ff00")}
 			case 9:
 				op = &operation.MendOperation{Revision: 1, Position: c.IntN(2), Digest: "00ff", Replacement: laws.Pick(c, `{"op":"add_group","key":"quay"}`, `{"op":"revoke"}`, "{")}
+			case 10, 11:
+				op = &operation.SetFreeze{Key: laws.Pick(c, "close", "audit"), Why: "x", Window: calendar.Window{Until: laws.Pick[calendar.Instant](c, 0, 5000)}, Units: laws.Pick(c, nil, []string{"marine"}),
+					Applications: laws.Pick(c, nil, []change.ApplicationRef{laws.Pick[change.ApplicationRef](c, "app0", "app1")}), LetThrough: laws.Pick(c, nil, []change.UserRef{c.User()})}
+			case 12:
+				op = &operation.EndFreeze{Freeze: laws.Pick[change.FreezeRef](c, "close", "audit")}
+			case 13:
+				op = &operation.SetReferences{References: fact.References{Pattern: laws.Pick(c, "", "TCK-[0-9]+", "("), Address: laws.Pick(c, "", "https://tickets.larkhaven.example/{reference}")}}
 			case 4:
 				op = &operation.RetireAttribute{Attribute: laws.Pick[change.AttributeRef](c, "grade", "ticket", "bonus")}
 			}
@@ -296,7 +304,7 @@ func FuzzDecodeOperation(f *testing.F) {
 			d := change.NewDraft(s)
 			d.Apply(0, op, 2)
 			if len(d.Faults) == 0 {
-				d.Preview(2)
+				effect.Of(d, 2)
 			}
 		}
 	})

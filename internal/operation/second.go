@@ -4,6 +4,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/query"
 )
 
 func init() {
@@ -26,7 +27,7 @@ func (o SetSecondPerson) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	f := d.Organisation()
 	f.Second = o.SecondPerson
-	if f.Second != (fact.SecondPerson{}) && len(change.Administrators(&d.Snapshot, d.At())) < 2 {
+	if f.Second != (fact.SecondPerson{}) && len(query.Administrators(&d.Snapshot, d.At())) < 2 {
 		d.Judged("", "there are fewer than two administrators without an end, so nobody could be the second person: make another one first")
 		if !d.Replays {
 			return

@@ -8,7 +8,8 @@
 //   - What somebody holds: entitlement.go (all of it, with its times), accessline.go (as
 //     it is shown), reach.go and menu.go (where they may do an action), cells.go (a grid
 //     of actions and resources), assignments.go.
-//   - Who holds it: holders.go, hold.go (counts), ways.go (how members came into a group).
+//   - Who holds it: holders.go, hold.go (counts), ways.go (how members came into a group),
+//     administrators.go (who may do everything, who may change anything).
 //   - Roles: spread.go, rolereach.go, rolespan.go, grown.go, coverage.go (an application's
 //     tree, and who covers it).
 //   - Two snapshots: between.go (what a user gained and lost), holding.go (whether they

@@ -8,6 +8,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
 	"ableroster/internal/patterns"
@@ -129,7 +130,7 @@ func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
 			if !ok {
 				continue
 			}
-			found := d.NewlyBroken(d.Preview(from), from)
+			found := effect.NewlyBroken(d, effect.Of(d, from), from)
 			for _, f := range d.Expectations() {
 				if d.Base().Expectation(f.ID) != f {
 					continue

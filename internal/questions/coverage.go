@@ -317,7 +317,7 @@ func GoingLive(ctx context.Context, d *seeing.Service, c seeing.Caller, applicat
 		}
 	}
 	with := map[fact.UserID]bool{}
-	change.PeopleIn(v.Uncut(), app, v.At, func(id fact.UserID) { with[id] = true })
+	query.PeopleIn(v.Uncut(), app, v.At, func(id fact.UserID) { with[id] = true })
 	for u := range v.Uncut().Users() {
 		switch {
 		case u.UserKind != fact.Person || !v.Uncut().Effective(u.ID, v.At):

@@ -108,7 +108,7 @@ func findings(v *seeing.View) ([]finding.Finding, error) {
 			return nil, err
 		}
 	}
-	return v.Service.Reports.Of(v.UncutToday(), v.At, used).Findings, nil
+	return v.Findings(used), nil
 }
 
 // readsFinding says whether the caller may read all that a finding speaks of.
@@ -176,7 +176,7 @@ func findingWords(v *seeing.View, f *finding.Finding) string {
 	case finding.Doubled:
 		return fmt.Sprintf("%s has %s directly, and through %s as well.", user, role, group)
 	case finding.Over:
-		return fmt.Sprintf("%s of %s is over since %s.", role, to, day(v, seeing.Instant(v.Uncut().Assignment(f.Assignment).Window.Until)))
+		return fmt.Sprintf("%s of %s ended at %s.", role, to, calendar.UntilWords(v.Uncut().Assignment(f.Assignment).Window.Until.Time(), v.Zone()))
 	case finding.NothingMatches:
 		return fmt.Sprintf("%s has a permission on %s, which is nothing registered in %s.", role, f.Path, app)
 	case finding.Unreached:

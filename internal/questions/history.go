@@ -5,6 +5,8 @@ import (
 	"context"
 	"encoding/base64"
 	"errors"
+	"fmt"
+	"slices"
 	"strconv"
 	"time"
 
@@ -18,7 +20,11 @@ import (
 
 // Past chooses revisions of the ledger.
 type Past struct {
-	User, Role, Group string // only those that speak of this one
+	User, Role, Group string    // only those that speak of this one
+	Reference, Via    string    // only those that refer to this, that were made this way
+	By                string    // only those made by this user
+	Kinds             []string  // only those with an operation of one of these kinds
+	From, Until       time.Time // only those made at this instant or later, and before this one
 	AsOf              time.Time
 	Cursor            string
 	Limit             int
@@ -52,6 +58,26 @@ func History(ctx context.Context, d *seeing.Service, c seeing.Caller, q Past) (w
 			return out, v.Missing(x.kind, x.given)
 		}
 		f.Subject = append(f.Subject, seeing.SubjectID(change.Subject{Kind: x.kind, Row: row}))
+	}
+	if q.By != "" {
+		id, ok := v.Uncut().FindUser(q.By)
+		if !ok || !v.ReadsUser(id) {
+			return out, v.Missing(fact.FactUser, q.By)
+		}
+		f.Author = id
+	}
+	if faults := unknownKinds(q.Kinds); len(faults) > 0 {
+		return out, seeing.Invalid("there is nothing of this kind", faults...)
+	}
+	if len(q.Kinds) > 0 && !v.SeesAll() {
+		return out, seeing.Refused("you do not see all that a revision does, and so cannot choose revisions by it")
+	}
+	f.Reference, f.Via, f.Kinds = q.Reference, q.Via, q.Kinds
+	if !q.From.IsZero() {
+		f.From = calendar.At(q.From)
+	}
+	if !q.Until.IsZero() {
+		f.Until = calendar.At(q.Until)
 	}
 	if f.Subject == nil && !v.ReadsLedger() {
 		if q.Number != 0 {
@@ -94,6 +120,17 @@ func History(ctx context.Context, d *seeing.Service, c seeing.Caller, q Past) (w
 		return out, seeing.NotFound("there is no revision %d", q.Number)
 	}
 	return out, nil
+}
+
+// unknownKinds are the faults of kinds of operations that are none.
+func unknownKinds(kinds []string) (out []wire.Fault) {
+	all := change.Descriptors()
+	for _, k := range kinds {
+		if !slices.ContainsFunc(all, func(d *change.Descriptor) bool { return d.Verb == k }) {
+			out = append(out, wire.Fault{Place: "kind", Message: fmt.Sprintf("“%s” is no kind of operation", k)})
+		}
+	}
+	return out
 }
 
 // Head is the head of the ledger as it was at a revision, 0 for the newest; signed, where

@@ -5,6 +5,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/lists"
 	"ableroster/internal/patterns"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -20,6 +21,8 @@ func Me(v *seeing.View) wire.Me {
 	if v.Rights().May(access.ActUpdate, "settings") {
 		out.Second = &wire.SecondPerson{OwnGains: o.Second.OwnGains, HighRisk: o.Second.HighRisk, Safeguards: o.Second.Safeguards}
 	}
+	out.References = wire.References(o.References)
+	out.Freezes = lists.StandingFreezes(v)
 	if o.SignIn != 0 {
 		g := v.GroupRef(o.SignIn, false)
 		out.SignIn = &g

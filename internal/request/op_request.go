@@ -30,6 +30,8 @@ type RequestRole struct {
 
 	Request RequestRef `json:"request,omitempty" set:"service"`
 	Apart   bool       `json:"apart,omitempty" set:"service"`
+
+	Reference string `json:"reference,omitempty" set:"service"` // that of the change
 }
 
 // Verb implements change.Operation.
@@ -86,7 +88,7 @@ func (o RequestRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	route := RouteOf(&d.Snapshot, offer.Route)
 	f := &Request{ID: RequestID(d.Allocate(FactRequest)), Asker: d.Author, Beneficiary: user, Role: role, Window: o.Window, Scopes: scopes,
-		Route: offer.Route, Steps: route.Steps, Asked: d.Revision, State: Waiting, Apart: !route.SamePerson && !d.Replays || o.Apart}
+		Route: offer.Route, Steps: route.Steps, Asked: d.Revision, Reference: o.Reference, State: Waiting, Apart: !route.SamePerson && !d.Replays || o.Apart}
 	o.Apart = f.Apart
 	o.Request = RequestRef(f.ID.String())
 	d.Put(f)

@@ -36,8 +36,9 @@ type Request struct {
 	State       State             `json:"state"`
 	Step        int               `json:"step"` // the one it waits at
 	Decisions   []Decision        `json:"decisions,omitempty"`
-	Given       fact.AssignmentID `json:"given,omitempty"` // once approved
-	Apart       bool              `json:"apart,omitempty"` // nobody decides on two of its steps
+	Given       fact.AssignmentID `json:"given,omitempty"`     // once approved
+	Reference   string            `json:"reference,omitempty"` // where the work was asked for
+	Apart       bool              `json:"apart,omitempty"`     // nobody decides on two of its steps
 }
 
 // Asks implements change.Asking.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"reflect"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -137,10 +138,18 @@ func writeEntry(w io.Writer, entry map[string]any, above string) error {
 	return err
 }
 
-// plainStyle lets the encoder choose how to write each value, and keeps short
-// lists on one line.
+// elsewhere are texts that a reader of YAML 1.1 takes for something else: a time of day for a
+// number of base 60, y and off for truth, 1_000, 0o17 and .5 for numbers, = and << for more.
+var elsewhere = regexp.MustCompile(`^(?i:y|n|yes|no|on|off|true|false|null|~|=|<<|[-+]?[0-9][0-9_]*(:[0-5]?[0-9])+(\.[0-9_]*)?|[-+]?[0-9_]*\.?[0-9_]+(e[-+]?[0-9]+)?|[-+]?0[box]?[0-9a-f_]+|[-+]?\.(inf|nan)|[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}.*)$`)
+
+// plainStyle lets the encoder choose how to write each value, keeps short lists on one line, and
+// quotes what an older reader would misread.
 func plainStyle(n *yaml.Node) {
+	text := n.Kind == yaml.ScalarNode && n.Style != 0 // as JSON has texts
 	n.Style = 0
+	if text && elsewhere.MatchString(n.Value) {
+		n.Style = yaml.DoubleQuotedStyle
+	}
 	short := n.Kind == yaml.SequenceNode && len(n.Content) > 0 && len(n.Content) < 8
 	for _, x := range n.Content {
 		plainStyle(x)

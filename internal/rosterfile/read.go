@@ -71,6 +71,7 @@ func Read(content []byte) (*Document, []Fault) {
 		}
 		return nil, []Fault{{Line: line, Message: "is not UTF-8: save the file in that encoding"}}
 	}
+	content = inLines(content)
 	if f := tooDeep(content); f != nil {
 		return nil, []Fault{*f}
 	}
@@ -99,6 +100,23 @@ const (
 	longestLine  = 20_000
 	mostBrackets = 1000
 )
+
+// inLines is JSON that lies in one line in many, so that faults have lines; anything else is as
+// it was. A nesting that is too deep is looked for in either.
+func inLines(content []byte) []byte {
+	long := false
+	for line := range bytes.Lines(content) {
+		long = long || len(line) > longestLine
+	}
+	if text := bytes.TrimSpace(content); !long || text[0] != '{' || !json.Valid(text) {
+		return content
+	}
+	var out bytes.Buffer
+	if json.Indent(&out, content, "", "") != nil { // without spaces, which deep nesting would make many
+		return content
+	}
+	return out.Bytes()
+}
 
 // tooDeep looks for what would keep the parser nesting without end.
 func tooDeep(content []byte) *Fault {

@@ -60,16 +60,37 @@ func (s *Store) List(ctx context.Context, kind Kind, user fact.UserID) ([]Item, 
 	})
 }
 
+// Seen is what somebody saw under a key, that is to be there still when it is replaced or taken
+// away. The zero value is whatever is there.
+type Seen struct {
+	ChangedAt time.Time // what they saw was saved then
+	Nothing   bool      // they saw none
+}
+
+func (s Seen) changedAt() *time.Time {
+	if s.ChangedAt.IsZero() {
+		return nil
+	}
+	return &s.ChangedAt
+}
+
+// ErrMoved says that something else is there than what was seen.
+var ErrMoved = errors.New("something else is saved there by now")
+
 // Put saves something in the place of what has its key.
-func (s *Store) Put(ctx context.Context, kind Kind, i Item) error {
+func (s *Store) Put(ctx context.Context, kind Kind, i Item, seen Seen) error {
 	tag, err := s.Pool.Exec(ctx, `insert into saved (owner, kind, key, label, shared, body)
 		select $1, $2, $3, $4, $5, $6 where $7 > (select count(*) from saved where owner = $1 and kind = $2 and key <> $3)
-		on conflict (owner, kind, key) do update set label = excluded.label, shared = excluded.shared, body = excluded.body, changed_at = clock_timestamp()`,
-		uint32(i.Owner), string(kind), i.Key, i.Label, i.Shared, string(i.Body), MostOwned)
+			and ($8::timestamptz is null or exists (select from saved where owner = $1 and kind = $2 and key = $3 and changed_at = $8))
+		on conflict (owner, kind, key) do update set label = excluded.label, shared = excluded.shared, body = excluded.body, changed_at = clock_timestamp()
+			where not $9 and ($8::timestamptz is null or saved.changed_at = $8)`,
+		uint32(i.Owner), string(kind), i.Key, i.Label, i.Shared, string(i.Body), MostOwned, seen.changedAt(), seen.Nothing)
 	var pe *pgconn.PgError
 	switch {
 	case errors.As(err, &pe) && pe.ConstraintName == "saved_shared":
 		return ErrTaken
+	case err == nil && tag.RowsAffected() == 0 && seen != (Seen{}):
+		return ErrMoved
 	case err == nil && tag.RowsAffected() == 0:
 		return ErrTooMany
 	}
@@ -77,7 +98,7 @@ func (s *Store) Put(ctx context.Context, kind Kind, i Item) error {
 }
 
 // Delete takes something away; found is false where there was none.
-func (s *Store) Delete(ctx context.Context, kind Kind, owner fact.UserID, key string) (found bool, err error) {
-	tag, err := s.Pool.Exec(ctx, "delete from saved where kind = $1 and owner = $2 and key = $3", string(kind), uint32(owner), key)
+func (s *Store) Delete(ctx context.Context, kind Kind, owner fact.UserID, key string, seen Seen) (found bool, err error) {
+	tag, err := s.Pool.Exec(ctx, "delete from saved where kind = $1 and owner = $2 and key = $3 and ($4::timestamptz is null or changed_at = $4)", string(kind), uint32(owner), key, seen.changedAt())
 	return tag.RowsAffected() > 0, err
 }

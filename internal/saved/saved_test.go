@@ -50,7 +50,7 @@ func keysOf(t *testing.T, s *Store, kind Kind, user fact.UserID) string {
 func TestWhatIsSavedIsOnesOwnOrShared(t *testing.T) {
 	s := store(t)
 	put := func(kind Kind, owner fact.UserID, key, label string, shared bool) error {
-		return s.Put(ctx, kind, Item{Owner: owner, Key: key, Label: label, Shared: shared, Body: json.RawMessage(`{"q": "x"}`)})
+		return s.Put(ctx, kind, Item{Owner: owner, Key: key, Label: label, Shared: shared, Body: json.RawMessage(`{"q": "x"}`)}, Seen{})
 	}
 	for _, x := range []struct {
 		owner      fact.UserID
@@ -83,7 +83,7 @@ func TestWhatIsSavedIsOnesOwnOrShared(t *testing.T) {
 		key   string
 		found bool
 	}{{ines, "mine", true}, {ines, "mine", false}, {ines, "theirs", false}, {tomas, "mine", true}} {
-		if found, err := s.Delete(ctx, View, x.owner, x.key); err != nil || found != x.found {
+		if found, err := s.Delete(ctx, View, x.owner, x.key, Seen{}); err != nil || found != x.found {
 			t.Errorf("%+v: %v %v", x, found, err)
 		}
 	}
@@ -109,23 +109,79 @@ func TestWhatIsSavedIsOnesOwnOrShared(t *testing.T) {
 func TestOneSavesOnlySoMuch(t *testing.T) {
 	s := store(t)
 	for i := range MostOwned {
-		if err := s.Put(ctx, View, Item{Owner: ines, Key: fmt.Sprint("k-", i), Label: "x", Body: json.RawMessage(`{}`)}); err != nil {
+		if err := s.Put(ctx, View, Item{Owner: ines, Key: fmt.Sprint("k-", i), Label: "x", Body: json.RawMessage(`{}`)}, Seen{}); err != nil {
 			t.Fatal(i, err)
 		}
 	}
-	if err := s.Put(ctx, View, Item{Owner: ines, Key: "one-more", Label: "x", Body: json.RawMessage(`{}`)}); !errors.Is(err, ErrTooMany) {
+	if err := s.Put(ctx, View, Item{Owner: ines, Key: "one-more", Label: "x", Body: json.RawMessage(`{}`)}, Seen{}); !errors.Is(err, ErrTooMany) {
 		t.Error(err)
 	}
-	if err := s.Put(ctx, View, Item{Owner: ines, Key: "k-7", Label: "y", Body: json.RawMessage(`{}`)}); err != nil {
+	if err := s.Put(ctx, View, Item{Owner: ines, Key: "k-7", Label: "y", Body: json.RawMessage(`{}`)}, Seen{}); err != nil {
 		t.Error("one that is there cannot be altered:", err)
 	}
 	for _, other := range []struct {
 		kind  Kind
 		owner fact.UserID
 	}{{Mapping, ines}, {View, tomas}} {
-		if err := s.Put(ctx, other.kind, Item{Owner: other.owner, Key: "first", Label: "x", Body: json.RawMessage(`{}`)}); err != nil {
+		if err := s.Put(ctx, other.kind, Item{Owner: other.owner, Key: "first", Label: "x", Body: json.RawMessage(`{}`)}, Seen{}); err != nil {
 			t.Error(other, err)
 		}
+	}
+}
+
+// A change whose date has come is one service's at a time: meanwhile its author does not
+// withdraw it, and nobody else gets it; one that was left is taken again.
+func TestADueChangeIsTakenByOne(t *testing.T) {
+	s := store(t)
+	due := time.Now().Add(-time.Second)
+	p := &PendingChange{Author: ines, Lines: json.RawMessage(`[{"operations": []}]`), Said: []string{}, State: PendingDated, Due: &due, Acknowledge: []string{"freeze"}, BasedOn: 7, Mark: []byte{1}}
+	if err := s.PutPendingChange(ctx, p); err != nil {
+		t.Fatal(err)
+	}
+	ahead := time.Now().Add(time.Hour)
+	later := &PendingChange{Author: ines, Lines: p.Lines, Said: []string{}, State: PendingDated, Due: &ahead}
+	if err := s.PutPendingChange(ctx, later); err != nil {
+		t.Fatal(err)
+	}
+	var got atomic.Int32
+	var all sync.WaitGroup
+	for range 8 {
+		all.Go(func() {
+			taken, err := s.TakeDue(ctx, 10)
+			if err != nil {
+				t.Error(err)
+			}
+			got.Add(int32(len(taken)))
+			if len(taken) == 1 && (taken[0].ID != p.ID || taken[0].BasedOn != 7 || len(taken[0].Acknowledge) != 1 || len(taken[0].Mark) != 1) {
+				t.Errorf("%+v", taken[0])
+			}
+		})
+	}
+	all.Wait()
+	if got.Load() != 1 {
+		t.Errorf("it was taken %d times", got.Load())
+	}
+	if ended, err := s.EndPendingChange(ctx, p.ID, PendingWithdrawn, ines, "", 0); err != nil || ended {
+		t.Errorf("it is withdrawn while it is made: %v %v", ended, err)
+	}
+	if err := s.LeaveDue(ctx, p.ID); err != nil {
+		t.Fatal(err)
+	}
+	if taken, err := s.TakeDue(ctx, 10); err != nil || len(taken) != 1 {
+		t.Errorf("%v %v", taken, err)
+	}
+	if ended, err := s.EndPendingChange(ctx, p.ID, PendingMade, ines, "", 9); err != nil || !ended {
+		t.Errorf("%v %v", ended, err)
+	}
+	// What was made is not put before its author again.
+	if err := s.ReturnDue(ctx, p.ID, "too late"); err != nil {
+		t.Fatal(err)
+	}
+	if is, err := s.PendingChange(ctx, p.ID); err != nil || is.State != PendingMade || is.Revision != 9 {
+		t.Errorf("%+v %v", is, err)
+	}
+	if ended, err := s.EndPendingChange(ctx, later.ID, PendingWithdrawn, ines, "", 0); err != nil || !ended {
+		t.Errorf("one that waits for its date: %v %v", ended, err)
 	}
 }
 

@@ -3,6 +3,7 @@ package seeing
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
@@ -81,6 +82,9 @@ func (v *View) When(all calendar.Intervals) []wire.Window {
 	return out
 }
 
+// mostSeveral bounds how many of several users are named.
+const mostSeveral = 5
+
 // Several names or counts the users the caller may read.
 func (v *View) Several(ids []fact.UserID) string {
 	seen := slices.DeleteFunc(slices.Clone(ids), func(id fact.UserID) bool { return id == 0 || !v.ReadsUser(id) })
@@ -89,8 +93,13 @@ func (v *View) Several(ids []fact.UserID) string {
 		return "whomever the rule will choose"
 	case len(seen) == 0:
 		return "somebody " + Outside
-	case len(seen) == 1:
-		return v.UserName(seen[0])
 	}
-	return fmt.Sprintf("%d users", len(seen))
+	var names []string
+	for _, id := range seen[:min(len(seen), mostSeveral)] {
+		names = append(names, v.UserName(id))
+	}
+	if n := len(seen) - len(names); n > 0 {
+		return strings.Join(names, ", ") + fmt.Sprintf(" and %d more", n)
+	}
+	return fact.ActionWords(names)
 }

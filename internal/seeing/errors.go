@@ -26,6 +26,7 @@ const (
 	KindConflict     = "conflict"
 	KindAnotherUser  = "another-user"
 	KindNotSupported = "not-supported"
+	KindPrecondition = "precondition-failed"
 )
 
 // Problem is a problem of a kind, with its HTTP status.
@@ -96,4 +97,9 @@ func (v *View) Near(kind fact.FactKind, given string) []string {
 		}
 	}
 	return all.Nearest()
+}
+
+// PreconditionFailed is the answer where something else is there than what the caller saw.
+func PreconditionFailed() error {
+	return Problem(KindPrecondition, 412, "Changed since", "nothing was done: it is not as you saw it any more; look at it again")
 }

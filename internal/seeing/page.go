@@ -17,6 +17,9 @@ func (v *View) Roll(sort string, text func(*fact.User) string) *roll {
 	if v.snapshot == v.head {
 		return v.Service.rolls.get(v.head, cmp.Or(sort, "name"), text)
 	}
+	if v.page != nil && v.snapshot == v.page.snapshot {
+		return v.Service.pages.inOrder(v.snapshot, sort, text)
+	}
 	return newRoll(v.snapshot, text)
 }
 
@@ -81,6 +84,9 @@ func (v *View) Scopes(all []fact.Scope) []wire.Scope {
 	}
 	return out
 }
+
+// LastDay is the last day of what ends with one in the organisation's time zone, or blank.
+func (v *View) LastDay(until calendar.Instant) string { return calendar.LastDay(until, v.Zone()) }
 
 // Schedule is a schedule as it is told, nil for none.
 func Schedule(s *calendar.Schedule) *wire.Schedule {

@@ -26,6 +26,30 @@ func (r *reports) Of(s *access.Snapshot, at calendar.Instant, used finding.Accou
 	return r.last
 }
 
+// of is the newest report, if it is of a snapshot.
+func (r *reports) of(s *access.Snapshot) *finding.Report {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.last != nil && r.last.Of(s) {
+		return r.last
+	}
+	return nil
+}
+
+// Findings are what looks wrong in what the view looks at: in the head, or in what the page
+// before was drawn from.
+func (v *View) Findings(used finding.Accounts) []finding.Finding {
+	if v.page == nil {
+		return v.Service.Reports.Of(v.today, v.At, used).Findings
+	}
+	v.page.mu.Lock()
+	defer v.page.mu.Unlock()
+	if v.page.report == nil {
+		v.page.report = finding.Look(v.page.snapshot, v.At, used)
+	}
+	return v.page.report.Findings
+}
+
 // letGo forgets a report that is too old to build on, and with it the snapshot it
 // was made from.
 func (r *reports) letGo(now calendar.Instant) {

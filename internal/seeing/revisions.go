@@ -16,7 +16,7 @@ import (
 // your part".
 func (v *View) RevisionAnswer(r ledger.Revision, subjects ...string) wire.Revision {
 	out := wire.Revision{Revision: r.Revision, At: r.At.Time(), RecordedAt: r.Recorded.Time(), Claimed: r.Claimed,
-		Via: r.Via, Reason: r.Reason, Hash: r.Hash, Sentences: []string{}}
+		Via: r.Via, Reason: r.Reason, Reference: r.Reference, Hash: r.Hash, Sentences: []string{}}
 	if r.Author != 0 {
 		by := v.UserRef(r.Author)
 		out.By = &by

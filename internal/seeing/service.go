@@ -43,6 +43,7 @@ type Service struct {
 	Jobs *jobs.Jobs
 
 	rolls   rolls
+	pages   pages
 	Rounds  Rounds
 	Reports reports
 	Broken  broken
@@ -80,6 +81,7 @@ type View struct {
 	Auth     *change.Authority
 	Known    map[fact.UserID]bool // see withKnownUsers
 	Mine     bool                 // whoever gave something is met too: see Mine
+	page     *kept                // what the page is drawn from that was asked for; nil for the head, or a past day
 	tells    map[string]int       // what a refusal told the caller that they may not see, and how often
 }
 
@@ -97,11 +99,17 @@ func (v *View) Decides(app fact.ApplicationID) bool {
 	return v.head.AllowedLive(v.Caller.User, fact.AbleRoster, access.ActEvaluate, v.today.ApplicationPath(app), calendar.At(v.Service.Clock()))
 }
 
+// LooksAfter says whether the caller may read the whole ledger, by one decision: their rights
+// need not be compiled for it.
+func (v *View) LooksAfter() bool {
+	return v.head.AllowedLive(v.Caller.User, fact.AbleRoster, access.ActRead, "ledger", calendar.At(v.Service.Clock()))
+}
+
 // Now is the caller's view of the present.
 func (d *Service) Now(ctx context.Context, c Caller) *View {
 	head := d.Ledger.Head()
 	at := calendar.At(d.Clock())
-	return &View{snapshot: head, Ctx: ctx, Service: d, Caller: c, At: at, today: head, head: head}
+	return (&View{snapshot: head, Ctx: ctx, Service: d, Caller: c, At: at, today: head, head: head}).turned()
 }
 
 // AsOf is the caller's view of a past instant; the zero time is now. An
@@ -252,7 +260,7 @@ func (v *View) ReadsThing(kind fact.FactKind, row uint32) bool {
 		return v.ReadsRole(fact.RoleID(row))
 	case fact.FactApplication:
 		return v.ReadsApplication(fact.ApplicationID(row))
-	case fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, finding.FactSetAside, request.FactRoute:
+	case fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactFreeze, finding.FactSetAside, request.FactRoute:
 		return v.ReadsSettings()
 	case review.FactPendingRemoval:
 		p, _ := v.today.RecordFact(review.FactPendingRemoval, row).(*review.PendingRemoval)

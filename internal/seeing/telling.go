@@ -6,7 +6,7 @@ import (
 	"sync"
 	"time"
 
-	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/wire"
 )
@@ -86,8 +86,8 @@ func (v *View) Settle() {
 // Tells is how many of the guard rails in the way speak of more than the caller sees.
 func Tells(stop []wire.Rail) (n int) {
 	for _, r := range stop {
-		switch change.RailCode(r.Code) {
-		case change.LastAdministrator, change.ViolationPrevented, change.ExpectationBroken:
+		switch effect.RailCode(r.Code) {
+		case effect.LastAdministrator, effect.ViolationPrevented, effect.ExpectationBroken:
 			n++
 		}
 	}

@@ -146,6 +146,34 @@ func Nulls(raw []byte) []string {
 	return out
 }
 
+// Twice are the places of the members that an object of a JSON text has more than once
+// (RFC 8259, section 4: two programs may read two different ones). What is no JSON has none.
+func Twice(raw []byte) []string {
+	if d := jsontext.NewDecoder(bytes.NewReader(raw)); d.SkipValue() == nil {
+		return nil // which refuses them
+	}
+	var out []string
+	seen := map[string]int{} // by place: how often a name was read there
+	for d := jsontext.NewDecoder(bytes.NewReader(raw), jsontext.AllowDuplicateNames(true)); ; {
+		t, err := d.ReadToken()
+		if err != nil {
+			return out
+		}
+		kind, length := d.StackIndex(d.StackDepth())
+		if kind != '{' || length%2 == 0 || t.Kind() != '"' {
+			if t.Kind() == '{' || t.Kind() == '[' { // another one at this place, of a member given twice, begins anew
+				begins := string(d.StackPointer()) + "/"
+				maps.DeleteFunc(seen, func(place string, _ int) bool { return strings.HasPrefix(place, begins) })
+			}
+			continue
+		}
+		place := string(d.StackPointer())
+		if seen[place]++; seen[place] == 2 {
+			out = append(out, Short(strings.TrimPrefix(place, "/")))
+		}
+	}
+}
+
 // in are all that is wrong with JSON that is to become a value of a type.
 func in(t reflect.Type, raw json.RawMessage, place string) []Fault {
 	if string(raw) == "null" {

@@ -184,3 +184,15 @@ func TestWhatIsSaidBackIsShort(t *testing.T) {
 		t.Errorf("%v", out)
 	}
 }
+
+func TestMembersGivenTwiceAreFound(t *testing.T) {
+	for text, want := range map[string]string{
+		`{}`: "", `[]`: "", `1`: "", `{"a":1,"b":2}`: "", `{"a":1,"a":2}`: "a", `{"a":1,"a":2,"a":3}`: "a",
+		`{"a":{"b":1,"b":2}}`: "a/b", `{"a":[{"b":1},{"b":2}]}`: "", `{"a":[{"b":1,"b":{}},{"b":2}]}`: "a/0/b",
+		`{"a":1,"A":2}`: "", `{"a":"a","b":"a"}`: "", `{"a":{"c":1},"a":{"c":1}}`: "a", `{"a":1,"a"`: "a", `nonsense`: "",
+	} {
+		if got := strings.Join(Twice([]byte(text)), " "); got != want {
+			t.Errorf("%s: %q, want %q", text, got, want)
+		}
+	}
+}

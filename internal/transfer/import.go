@@ -1,6 +1,7 @@
 package transfer
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"fmt"
@@ -35,10 +36,13 @@ var exportColumns = func() (out []string) {
 
 // Import is a file to bring in.
 type Import struct {
-	File        string   `json:"file,omitempty"`    // its name, for places in faults
-	Format      string   `json:"format,omitempty"`  // csv, or ldif for users
-	Mapping     string   `json:"mapping,omitempty"` // the key of a saved mapping; blank: the columns are called as ours
+	File        string   `json:"file,omitempty"`      // its name, for places in faults
+	Format      string   `json:"format,omitempty"`    // csv, or ldif for users
+	Encoding    string   `json:"encoding,omitempty"`  // of CSV; blank: as the mapping says, or UTF-8
+	Separator   string   `json:"separator,omitempty"` // of CSV; blank: as the mapping says, or seen from the header
+	Mapping     string   `json:"mapping,omitempty"`   // the key of a saved mapping; blank: the columns are called as ours
 	Reason      string   `json:"reason,omitempty"`
+	Reference   string   `json:"reference,omitempty"`
 	Acknowledge []string `json:"acknowledge,omitempty"`
 	DryRun      bool     `json:"dry_run,omitempty"`
 	Key         string   `json:"key,omitempty"`
@@ -108,12 +112,13 @@ func (b *importing) read(ctx context.Context, in Import) (*importfile.Mapping, [
 		if m == nil {
 			m = ldifMapping
 		}
-		rows, wrong := importfile.Directory(m, entries)
+		rows, machines, wrong := importfile.Directory(m, entries)
+		b.machines = machines
 		return m, []string{}, rows, append(bad, wrong...)
 	}
-	var f importfile.Format
+	f := b.format(in)
 	if m != nil {
-		f = importfile.Format{Separator: m.Separator, Encoding: m.Encoding}
+		f.Separator, f.Encoding = cmp.Or(f.Separator, m.Separator), cmp.Or(f.Encoding, m.Encoding)
 	}
 	header, rows, bad := importfile.CSV(in.Content, f)
 	if m != nil {
@@ -140,9 +145,9 @@ func (b *importing) columns() []string {
 
 // ldifMapping reads entries of inetOrgPerson (RFC 2798).
 var ldifMapping = &importfile.Mapping{Columns: []importfile.ColumnSource{
-	{Column: "user_name", From: []string{"uid"}}, {Column: "display_name", From: []string{"displayname"}}, {Column: "email", From: []string{"mail"}},
-	{Column: "title", From: []string{"title"}}, {Column: "manager", From: []string{"manager"}}, {Column: "employment_type", From: []string{"employeetype"}},
-	{Column: "location", From: []string{"l"}}, {Column: "unit", From: []string{"ou"}},
+	{Column: "user_name", From: []string{"uid"}, Pick: "first"}, {Column: "display_name", From: []string{"displayname"}, Else: []string{"cn"}, Pick: "first"}, {Column: "email", From: []string{"mail"}, Pick: "first"},
+	{Column: "title", From: []string{"title"}, Pick: "first"}, {Column: "manager", From: []string{"manager"}, Pick: "first"}, {Column: "employment_type", From: []string{"employeetype"}, Pick: "first"},
+	{Column: "location", From: []string{"l"}, Pick: "first"}, {Column: "unit", From: []string{"ou"}, Pick: "first"},
 }}
 
 // tracked builds a change from a file of a kind and makes it, or refuses it with every
@@ -155,10 +160,7 @@ func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, what strin
 		return wire.ChangeResult{}, err
 	}
 	build()
-	var faults []wire.Fault
-	if f := changing.CheckReason(in.Reason, in.DryRun); f != nil {
-		faults = append(faults, *f)
-	}
+	faults := changing.CheckWhy(d, in.Reason, in.Reference, in.DryRun)
 	for _, f := range b.faults {
 		faults = append(faults, b.wireFault(f.Line, f.Column, f.Message))
 	}
@@ -173,16 +175,32 @@ func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, what strin
 		faults = append(faults, changing.FaultsOf(b.view, b.ops, place)...)
 		return wire.ChangeResult{}, seeing.Invalid("nothing was changed", inOrder(faults)...)
 	}
-	digest := digestOf(what, in.Format, in.Mapping, in.Reason, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
+	digest := digestOf(what, in.Format, in.Encoding, in.Separator, in.Mapping, in.Reason, in.Reference, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
 	out, err := changing.Make(ctx, d, c, changing.Wanted{
-		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: b.ops, Key: in.Key, Request: digest[:], Watch: in.watch},
+		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Reference: in.Reference, Operations: b.ops, Key: in.Key, Request: digest[:], Watch: in.watch},
 		How:         changing.How{DryRun: in.DryRun, Key: in.Key},
 		Acknowledge: in.Acknowledge,
 		Place:       place,
 		Quiet:       true,
 	})
-	out.Sentences, out.Notes = b.summary(), nil
+	switch out.Notes = nil; {
+	case out.Repeated:
+		out.Sentences = []string{fmt.Sprintf("The file was brought in before, as revision %d", out.Revision)}
+	default:
+		out.Sentences = b.summary()
+	}
+	if b.machines > 0 {
+		out.Notes = append(out.Notes, wire.Note{Code: "left_out", Message: fact.Count(b.machines, "machine") + " of the directory left out: people come in, and the groups that name them"})
+	}
+	if b.composed > 0 {
+		out.Notes = append(out.Notes, wire.Note{Code: "composed", Message: fact.Count(b.composed, "value") + " had signs apart that are one sign, such as e and ´, and were put together (NFC)"})
+	}
 	return out, err
+}
+
+// format is how a file is said to be written.
+func (b *importing) format(in Import) importfile.Format {
+	return importfile.Format{Separator: in.Separator, Encoding: in.Encoding, Composed: func(n int) { b.composed = n }}
 }
 
 // wireFault is a fault at a place in the file.

@@ -25,7 +25,10 @@ type importing struct {
 	ops     []change.Operation
 	from    []importfile.Row // the row each operation came from
 	faults  []importfile.Fault
-	column  func(field string, op change.Operation) string // that a field of an operation came from
+
+	machines int                                            // entries of the file that are none of people
+	composed int                                            // values of the file that were put into form NFC
+	column   func(field string, op change.Operation) string // that a field of an operation came from
 
 	byKey  map[string]fact.UserID // whom a value of the key attribute names; nil where that is the user name
 	bosses map[string]fact.UserID // the same of the attribute by which managers are named

@@ -16,10 +16,7 @@ import (
 // loadRosterFile makes the organisation as a roster file says, as one change. The file is
 // held against all there is, and would tell what fits: it is for whoever sees all of it.
 func loadRosterFile(ctx context.Context, d *seeing.Service, c seeing.Caller, in Import) (wire.ChangeResult, error) {
-	var faults []wire.Fault
-	if f := changing.CheckReason(in.Reason, in.DryRun); f != nil {
-		faults = append(faults, *f)
-	}
+	faults := changing.CheckWhy(d, in.Reason, in.Reference, in.DryRun)
 	doc, wrong := rosterfile.Read(in.Content)
 	var plan rosterfile.Plan
 	if len(wrong) == 0 {
@@ -46,9 +43,9 @@ func loadRosterFile(ctx context.Context, d *seeing.Service, c seeing.Caller, in 
 		}
 		return wire.ChangeResult{}, seeing.Invalid("nothing was changed", faults...)
 	}
-	digest := digestOf("roster file", in.Reason, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
+	digest := digestOf("roster file", in.Reason, in.Reference, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
 	return changing.Make(ctx, d, c, changing.Wanted{
-		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Operations: plan.Operations, Key: in.Key, Request: digest[:], Watch: in.watch},
+		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Reference: in.Reference, Operations: plan.Operations, Key: in.Key, Request: digest[:], Watch: in.watch},
 		How:         changing.How{DryRun: in.DryRun, Key: in.Key},
 		Acknowledge: in.Acknowledge,
 		Place:       place,

@@ -27,9 +27,23 @@ func Mappings(ctx context.Context, d *seeing.Service, c seeing.Caller) (wire.Sav
 	})
 }
 
+// OneMapping is the caller's own mapping of a key, or the one that is shared under it.
+func OneMapping(ctx context.Context, d *seeing.Service, c seeing.Caller, key string) (wire.SavedMapping, error) {
+	all, err := Mappings(ctx, d, c)
+	if err != nil {
+		return wire.SavedMapping{}, err
+	}
+	for _, x := range all.Mappings { // the caller's own come first
+		if x.Key == key {
+			return x, nil
+		}
+	}
+	return wire.SavedMapping{}, seeing.NotFound("you have no mapping “%s”", strictjson.Short(key))
+}
+
 // PutMapping saves a mapping under a key, in the place of the caller's own of that
 // key.
-func PutMapping(ctx context.Context, d *seeing.Service, c seeing.Caller, key, label string, shared bool, m importfile.Mapping) error {
+func PutMapping(ctx context.Context, d *seeing.Service, c seeing.Caller, key, label string, shared bool, m importfile.Mapping, seen saved.Seen) error {
 	v := d.Now(ctx, c)
 	var faults []wire.Fault
 	ours, dates := mappingColumns(v.Uncut())
@@ -45,7 +59,7 @@ func PutMapping(ctx context.Context, d *seeing.Service, c seeing.Caller, key, la
 	for _, f := range wrong {
 		faults = append(faults, wire.Fault{Place: "mapping", Message: "missing_of: " + f.Message})
 	}
-	return lists.Save(ctx, d, c, saved.Mapping, saved.Item{Key: key, Label: label, Shared: shared}, m, faults)
+	return lists.Save(ctx, d, c, saved.Mapping, saved.Item{Key: key, Label: label, Shared: shared}, m, faults, seen)
 }
 
 // mappingColumns are the columns a mapping may name, and those that are days.
@@ -70,8 +84,8 @@ func mappingColumns(s *access.Snapshot) (ours, dates []string) {
 
 // DeleteMapping takes one of the caller's own mappings away, or a shared one, for
 // whoever may write the settings.
-func DeleteMapping(ctx context.Context, d *seeing.Service, c seeing.Caller, key string) error {
-	return lists.Unsave(ctx, d, c, saved.Mapping, "mapping", key)
+func DeleteMapping(ctx context.Context, d *seeing.Service, c seeing.Caller, key string, seen saved.Seen) error {
+	return lists.Unsave(ctx, d, c, saved.Mapping, "mapping", key, seen)
 }
 
 // mapping is a saved one under a key.

@@ -6,7 +6,6 @@ import (
 	"iter"
 	"slices"
 	"strings"
-	"time"
 
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
@@ -79,7 +78,7 @@ func importAssignments(ctx context.Context, d *seeing.Service, c seeing.Caller, 
 
 // table reads a file whose columns are called as ours.
 func (b *importing) table(in Import, columns []string, must string) []importfile.Row {
-	header, rows, bad := importfile.CSV(in.Content, importfile.Format{})
+	header, rows, bad := importfile.CSV(in.Content, b.format(in))
 	b.faults = append(append(b.faults, bad...), importfile.Named(header, rows, columns, must)...)
 	return rows
 }
@@ -93,7 +92,8 @@ func (b *importing) member(user, group string) (m fact.Member, ok bool) {
 	return m, ok
 }
 
-// window reads days, which begin in the organisation's time zone, and instants.
+// window reads days, in the organisation's time zone, and instants: from as a day begins, until
+// as it ends.
 func (b *importing) window(row importfile.Row) (w calendar.Window) {
 	for _, x := range []struct {
 		column string
@@ -101,8 +101,11 @@ func (b *importing) window(row importfile.Row) (w calendar.Window) {
 	}{{"from", &w.From}, {"until", &w.Until}} {
 		cell := row.Values[x.column]
 		var err error
-		if day, bad := time.ParseInLocation(time.DateOnly, cell, b.head.Zone()); bad == nil {
-			*x.to, err = calendar.At(day), calendar.CheckTime(day)
+		if day, bad := calendar.ReadDate(cell); bad == nil && cell != "" {
+			if x.column == "until" { // the last day
+				day++
+			}
+			*x.to = day.Begins(b.head.Zone())
 		} else {
 			*x.to, err = calendar.ReadInstant(cell)
 		}

@@ -141,11 +141,7 @@ func (u *undoing) application(f *fact.Application, c access.RowChange) {
 		return
 	}
 	of := func(a *fact.Application) fields {
-		trial := ""
-		if g := u.head.Group(a.Trial); g != nil {
-			trial = g.Key
-		}
-		return fields{"label": a.Label, "description": a.Description, "state": string(a.State), "owner": u.name(a.Owner), "trial_group": trial, "actions": a.Actions, "direct_assignments": string(a.Direct)}
+		return fields{"label": a.Label, "description": a.Description, "state": string(a.State), "owner": u.name(a.Owner), "trial_group": u.groupKey(a.Trial), "actions": a.Actions, "direct_assignments": string(a.Direct)}
 	}
 	u.alters("update_application", "application", now.Key, u.back(now.Label, of(before), of(c.After.(*fact.Application)), of(now)))
 }
@@ -203,6 +199,7 @@ func (u *undoing) roleKeys(ids []fact.RoleID) []string {
 // not used again.
 func (u *undoing) ended(what, label string, made, ended bool, end func()) (done bool) {
 	switch {
+	case made && ended: // as it was before
 	case ended:
 		u.left("The %s %s has ended and stays so: add another.", what, label)
 	case made:
@@ -247,34 +244,65 @@ func (u *undoing) expectation(f *fact.Expectation, c access.RowChange) {
 	if now == nil || u.ended("expectation", f.Label, before == nil, now.Ended, func() { u.does(ending, "end_expectation", fields{"expectation": now.Key}) }) {
 		return
 	}
-	set := fields{"key": now.Key, "label": before.Label, "description": before.Description, "application": u.head.Application(before.Application).Key,
-		"action": before.Action, "pattern": before.Pattern, "may": before.May, "blocking": before.Blocking, "owner": u.name(before.Owner), "nobody": before.Of.Nobody, "except": before.Of.Except}
-	if before.Of.User != 0 {
-		set["user"] = u.name(before.Of.User)
+	of := func(x *fact.Expectation) fields {
+		return fields{"key": now.Key, "label": x.Label, "description": x.Description, "application": u.head.Application(x.Application).Key, "action": x.Action, "pattern": x.Pattern,
+			"may": x.May, "blocking": x.Blocking, "owner": u.name(x.Owner), "nobody": x.Of.Nobody, "except": x.Of.Except, "user": u.name(x.Of.User), "group": u.groupKey(x.Of.Group)}
 	}
-	if g := u.head.Group(before.Of.Group); g != nil {
-		set["group"] = g.Key
+	u.sets("set_expectation", now.Label, of(before), of(f), of(now))
+}
+
+func (u *undoing) freeze(f *fact.Freeze, c access.RowChange) {
+	now := u.head.Freeze(f.ID)
+	before, _ := c.Before.(*fact.Freeze)
+	if now == nil || u.ended("freeze", f.Label, before == nil, now.Ended, func() { u.does(ending, "end_freeze", fields{"freeze": now.Key}) }) {
+		return
 	}
-	u.does(restoring, "set_expectation", set)
+	of := func(x *fact.Freeze) fields {
+		keys, people := []string{}, []string{}
+		for _, a := range x.Applications {
+			keys = append(keys, u.head.Application(a).Key)
+		}
+		for _, id := range x.LetThrough {
+			people = append(people, u.name(id))
+		}
+		return fields{"key": now.Key, "label": x.Label, "why": x.Why, "from": x.From, "until": x.Until, "units": x.Units, "applications": keys, "let_through": people, "let_through_group": u.groupKey(x.LetThroughGroup)}
+	}
+	u.sets("set_freeze", now.Label, of(before), of(f), of(now))
 }
 
 func (u *undoing) organisation(f *fact.Organisation, c access.RowChange) {
 	before, _ := c.Before.(*fact.Organisation)
-	after, _ := c.After.(*fact.Organisation)
-	if before == nil || after == nil {
+	if before == nil {
 		return
 	}
-	if before.Name != after.Name || before.TimeZone != after.TimeZone {
-		u.does(restoring, "set_organisation", fields{"name": before.Name, "time_zone": before.TimeZone})
+	now := u.head.Organisation()
+	for _, set := range []struct {
+		verb string
+		of   func(fact.Organisation) fields
+	}{
+		{"set_organisation", func(x fact.Organisation) fields { return fields{"name": x.Name, "time_zone": x.TimeZone} }},
+		{"set_sign_in", func(x fact.Organisation) fields { return fields{"group": u.groupKey(x.SignIn)} }},
+		{"set_references", func(x fact.Organisation) fields { return fields{"pattern": x.Pattern, "address": x.Address} }},
+	} {
+		u.sets(set.verb, "the organisation", set.of(*before), set.of(*f), set.of(now))
 	}
-	if before.SignIn != after.SignIn {
-		key := ""
-		if g := u.head.Group(before.SignIn); g != nil {
-			key = g.Key
-		}
-		u.does(restoring, "set_sign_in", fields{"group": key})
-	}
-	if !reflect.DeepEqual(before.Second, after.Second) {
+	if before.Second != f.Second {
 		u.left("Which changes need a second person stays: set it under Guard rails.")
 	}
+}
+
+// sets puts back fields of what an operation sets whole: the others stay as they are by now.
+func (u *undoing) sets(verb, of string, before, after, now fields) {
+	if set := u.back(of, before, after, now); len(set) > 0 {
+		maps.Copy(now, set)
+		u.does(restoring, verb, now)
+	}
+}
+
+// groupKey is the key of a group, or nothing for none.
+func (u *undoing) groupKey(id fact.GroupID) string {
+	if g := u.head.Group(id); g != nil {
+		return g.Key
+	}
+	return ""
 }

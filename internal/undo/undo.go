@@ -116,6 +116,8 @@ func (u *undoing) one(c access.RowChange) {
 		u.sodRule(f, c)
 	case *fact.Expectation:
 		u.expectation(f, c)
+	case *fact.Freeze:
+		u.freeze(f, c)
 	case *fact.Organisation:
 		u.organisation(f, c)
 	case *fact.Attribute:

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
@@ -96,22 +97,50 @@ func TestWhatIsUndoneIsAsItWas(t *testing.T) {
 func TestWhatStaysIsTold(t *testing.T) {
 	gone, back := fact.Departed, "marine/tugs"
 	title, other := "Pilot", "Master"
+	freeze := func(why string, until calendar.Instant) *operation.SetFreeze {
+		return &operation.SetFreeze{Key: "close", Why: why, Window: calendar.Window{From: 1, Until: 800 + until}}
+	}
+	expect := func(of string, blocking bool) *operation.SetExpectation {
+		x := &operation.SetExpectation{Key: "quiet", Label: "Quiet", Application: "tariffs", Action: "release", Pattern: "/", Blocking: blocking, Owner: "marta.quill"}
+		if x.Nobody = of == "nobody"; !x.Nobody {
+			x.User = change.UserRef(of)
+		}
+		return x
+	}
 	for name, x := range map[string]struct {
-		ops, since []change.Operation
-		steps      int
-		left       string
+		first, ops, since []change.Operation
+		steps             int
+		left              string
+		kept              func(*access.Snapshot) bool // of what comes of it
 	}{
-		"a title that was changed again": {[]change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &title}}},
-			[]change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &other}}}, 0, "Title of Inês Halloran was changed again since."},
-		"a role that was revoked since": {[]change.Operation{&operation.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
-			[]change.Operation{&operation.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, 0, "berths/scheduler of Inês Halloran was revoked or ended since."},
-		"a new user":     {[]change.Operation{&operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, nil, 0, "Zoë Marrick stays in the ledger"},
-		"a departure":    {[]change.Operation{&operation.UpdateUser{User: "ines.halloran", Status: &gone}}, nil, 1, "Inês Halloran signs in anew"},
-		"a move":         {[]change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, nil, 1, ""},
-		"a new role":     {[]change.Operation{&operation.AddRole{Key: "deckhand"}}, nil, 1, ""},
-		"a default rule": {[]change.Operation{&operation.AddDefault{Key: "all", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}}, nil, 1, ""},
+		"a title that was changed again": {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &title}}},
+			since: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &other}}}, steps: 0, left: "Title of Inês Halloran was changed again since."},
+		"a role that was revoked since": {ops: []change.Operation{&operation.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
+			since: []change.Operation{&operation.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, steps: 0, left: "berths/scheduler of Inês Halloran was revoked or ended since."},
+		"a new user":             {ops: []change.Operation{&operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
+		"a departure":            {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
+		"a move":                 {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},
+		"a new role":             {ops: []change.Operation{&operation.AddRole{Key: "deckhand"}}, steps: 1, left: ""},
+		"a freeze":               {ops: []change.Operation{freeze("x", 0)}, steps: 1},
+		"a freeze put off since": {ops: []change.Operation{freeze("x", 0)}, since: []change.Operation{freeze("x", 900)}, steps: 1},
+		"a freeze ended since":   {ops: []change.Operation{freeze("x", 0)}, since: []change.Operation{&operation.EndFreeze{Freeze: "close"}}},
+		"a freeze put off":       {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("x", 900)}, steps: 1},
+		"a freeze put off twice": {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("x", 900)}, since: []change.Operation{freeze("x", 950)}, left: "Until of close was changed again since."},
+		"why, when it is put off": {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("y", 0)}, since: []change.Operation{freeze("y", 950)}, steps: 1, kept: func(s *access.Snapshot) bool {
+			f := s.Freezes()[0]
+			return f.Why == "x" && f.Until == 1750
+		}},
+		"the end of a freeze": {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{&operation.EndFreeze{Freeze: "close"}}, left: "The freeze close has ended and stays so"},
+		"an expectation":      {ops: []change.Operation{expect("nobody", true)}, steps: 1},
+		"an expectation changed twice": {first: []change.Operation{expect("nobody", true)}, ops: []change.Operation{expect("nobody", false)}, since: []change.Operation{expect("ines.halloran", false)}, steps: 1,
+			kept: func(s *access.Snapshot) bool { return s.Expectations()[0].Blocking && s.Expectations()[0].Of.User != 0 }},
+		"the name of the organisation": {ops: []change.Operation{&operation.SetOrganisation{Name: "Port", TimeZone: "Europe/Rome"}}, since: []change.Operation{&operation.SetOrganisation{Name: "Port", TimeZone: "Europe/Paris"}},
+			steps: 1, left: "Time zone of the organisation was changed again since.", kept: func(s *access.Snapshot) bool {
+				return s.Organisation().TimeZone == "Europe/Paris" && s.Organisation().Name == "Larkhaven"
+			}},
+		"a default rule": {ops: []change.Operation{&operation.AddDefault{Key: "all", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}}, steps: 1},
 	} {
-		port := laws.Port(t)
+		port := laws.Port(t, x.first...)
 		d := laws.DraftOf(port, x.ops...)
 		if len(d.Faults) > 0 {
 			t.Fatal(name, &d.Faults[0])
@@ -125,8 +154,11 @@ func TestWhatStaysIsTold(t *testing.T) {
 		if len(out.Steps) != x.steps {
 			t.Errorf("%s: %d steps, want %d", name, len(out.Steps), x.steps)
 		}
-		if _, err := whatIs(head, out); err != nil {
+		back, err := whatIs(head, out)
+		if err != nil {
 			t.Errorf("%s: %v", name, err)
+		} else if x.kept != nil && !x.kept(&back.Snapshot) {
+			t.Errorf("%s: something else came back", name)
 		}
 		switch {
 		case x.left == "" && len(out.Left) > 0, x.left != "" && (len(out.Left) != 1 || !strings.HasPrefix(out.Left[0].Why, x.left)):

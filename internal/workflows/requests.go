@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation"
 	"ableroster/internal/query"
@@ -99,8 +100,8 @@ func requests(v *seeing.View, all []*request.Request) []wire.Request {
 func requestAnswer(v *seeing.View, r *request.Request) wire.Request {
 	role := v.Uncut().Role(r.Role)
 	out := wire.Request{ID: r.ID.String(), Role: v.RoleRef(r.Role, true), Asker: v.UserRef(r.Asker), Beneficiary: v.UserRef(r.Beneficiary),
-		From: seeing.Instant(r.Window.From), Until: seeing.Instant(r.Window.Until), Scopes: v.Scopes(r.Scopes), State: string(r.State),
-		Asked: &wire.Given{Revision: r.Asked}, Steps: []wire.RequestStep{}}
+		From: seeing.Instant(r.Window.From), Until: seeing.Instant(r.Window.Until), LastDay: v.LastDay(r.Window.Until), Scopes: v.Scopes(r.Scopes), State: string(r.State),
+		Asked: &wire.Given{Revision: r.Asked}, Reference: r.Reference, Steps: []wire.RequestStep{}}
 	if role.Application != 0 {
 		app := v.ApplicationRef(role.Application, true)
 		out.Application = &app
@@ -173,13 +174,13 @@ func wouldAdd(v *seeing.View, user fact.UserID, role fact.RoleID, w calendar.Win
 	d := change.NewDraft(v.Uncut())
 	d.GrantByRequest(user, role, w, scopes)
 	gains, sodRules := []wire.Entitlement{}, []string{}
-	p := d.Preview(v.At)
+	p := effect.Of(d, v.At)
 	for _, e := range p.Effects {
 		for _, g := range e.Gained {
 			gains = append(gains, v.Entitlement(g, true))
 		}
 	}
-	for _, b := range d.NewViolations(p.Touched, v.At) {
+	for _, b := range effect.NewViolations(d, p.Touched, v.At) {
 		text := b.SoDRule.Label + ": " + operation.SoDRuleWords(b.SoDRule, &d.Snapshot)
 		if b.SoDRule.Description != "" {
 			text += " (" + b.SoDRule.Description + ")"

@@ -26,13 +26,24 @@ export function askPages<P extends Asked>(path: P, init: (cursor?: string) => In
 export const asked = (path: Asked) => ({ queryKey: [path] })
 
 /** What a check answers, with its explanation. */
-export const check = (question: Schemas['CheckRequest']) =>
-  queryOptions({ queryKey: ['/api/v1/check', question], queryFn: () => answer(api.POST('/api/v1/check', { body: question })) })
+export const check = (question: Schemas['CheckRequest'], asOf?: string) =>
+  queryOptions({
+    queryKey: ['/api/v1/check', question, asOf],
+    queryFn: () => answer(api.POST('/api/v1/check', { params: { query: { as_of: asOf } }, body: question })),
+  })
 
 /** What operations would do. */
 export const wouldDo = (operations: Operation[]) =>
   queryOptions({
     queryKey: ['/api/v1/changes', operations],
     queryFn: () => answer(api.POST('/api/v1/changes', { params: { query: { dry_run: true } }, body: { operations } })),
+    retry: false,
+  })
+
+/** What would be so after a change. */
+export const whatIf = (question: Schemas['WhatIfRequest']) =>
+  queryOptions({
+    queryKey: ['/api/v1/what-if', question],
+    queryFn: () => answer(api.POST('/api/v1/what-if', { body: question })),
     retry: false,
   })

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../api/client'
+import { AddPanel } from '../shared/AddPanel'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { count, list } from '../shared/words'
@@ -24,7 +25,11 @@ export function AttributesPage() {
   const writes = !past && me.may['settings.update']
   return (
     <>
-      <Title list="attributes" query={{ as_of: asOf }}>
+      <Title
+        list="attributes"
+        query={{ as_of: asOf }}
+        more={writes && <AddPanel label="Declare an attribute">{(done) => <Declare revision={revision} done={done} />}</AddPanel>}
+      >
         Attributes
       </Title>
       <p className="text-soft mt-1 max-w-180">
@@ -54,7 +59,6 @@ export function AttributesPage() {
           </tbody>
         </table>
       )}
-      {writes && <Declare revision={revision} />}
     </>
   )
 }
@@ -176,7 +180,7 @@ const keyOfAttribute = (label: string) =>
     .replace(/[^a-z0-9]+/g, '_')
     .replace(/^[_0-9]+|_+$/g, '')
 
-function Declare({ revision }: { revision: number }) {
+function Declare({ revision, done }: { revision: number; done: () => void }) {
   const sheet = useSheet()
   const [x, setX] = useTyped('Declare x', blank)
   const key = keyOfAttribute(x.label)
@@ -231,13 +235,13 @@ function Declare({ revision }: { revision: number }) {
   return (
     <form
       aria-label="Declare an attribute"
-      className="mt-7 max-w-180"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         put()
+        done()
       }}
     >
-      <h2>Declare an attribute</h2>
       <p className="text-soft">
         The key, the type and whether it is personal cannot be changed later{key && `; filters and files use the key ${key}`}.
       </p>

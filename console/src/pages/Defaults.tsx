@@ -1,8 +1,11 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../api/client'
+import { AddPanel } from '../shared/AddPanel'
 import { describe, NewcomerForm } from '../shared/Newcomer'
 import { FilterWords } from '../shared/FilterWords'
+import { EndPicked } from '../shared/EndPicked'
+import { ListTable, type ListColumn } from '../shared/ListTable'
 import { keyOf } from '../shared/key'
 import { Path } from '../shared/Path'
 import { PathText } from '../shared/PathText'
@@ -20,6 +23,58 @@ import { useTyped } from '../shell/drafts'
 
 const route = getRouteApi('/shell/defaults')
 
+const columns: ListColumn<Schemas['Default']>[] = [
+  {
+    key: 'name',
+    label: 'Rule',
+    value: (d) => d.label,
+    show: (d) => (
+      <>
+        <strong className={d.ended ? 'text-soft' : ''}>{d.label}</strong> <span className="text-soft font-mono text-sm">{d.key}</span>
+        {d.description && <div>{d.description}</div>}
+        {d.given?.reason && (
+          <div className="text-soft text-sm">
+            {d.given.by ? `${d.given.by.label}, ` : ''}
+            {shortDay(d.since)}: {d.given.reason}
+          </div>
+        )}
+      </>
+    ),
+  },
+  {
+    key: 'whom',
+    label: 'For whom',
+    value: (d) => (d.everybody ? 'Everybody' : (d.filter_words ?? '')),
+    show: (d) => (d.everybody ? 'Everybody' : <FilterWords first words={d.filter_words} filter={d.filter ?? ''} />),
+  },
+  {
+    key: 'gives',
+    label: 'Gives',
+    value: (d) => list([...d.roles, ...d.groups].map((x) => x.label)),
+    show: (d) => (
+      <ul>
+        {d.roles.map((r) => (
+          <li key={r.id ?? r.label}>
+            <Link to="/roles/$role" params={{ role: r.key ?? '' }} className="press">
+              {r.label}
+            </Link>
+          </li>
+        ))}
+        {d.groups.map((g) => (
+          <li key={g.id ?? g.label}>
+            a place in{' '}
+            <Link to="/groups/$group" params={{ group: g.key ?? '' }} className="press">
+              {g.label}
+            </Link>
+          </li>
+        ))}
+      </ul>
+    ),
+  },
+  { key: 'users', label: 'Users now', value: (d) => d.user_count, right: true },
+  { key: 'state', label: 'State', value: (d) => (d.ended ? 'ended' : 'in force'), choose: true },
+]
+
 /** The default rules, what they give to somebody new, and a new rule. */
 export function DefaultsPage() {
   const search = route.useSearch()
@@ -34,7 +89,13 @@ export function DefaultsPage() {
   const writes = !past && me.may['settings.update']
   return (
     <>
-      <Title list="defaults" query={{ as_of: asOf }}>
+      <Title
+        list="defaults"
+        query={{ as_of: asOf }}
+        more={
+          writes && <AddPanel label="Write a default rule">{(done) => <NewRule revision={rules.data.revision} done={done} />}</AddPanel>
+        }
+      >
         Defaults
       </Title>
       <p className="text-soft mt-1">
@@ -47,89 +108,36 @@ export function DefaultsPage() {
           have their access on their first day.
         </Empty>
       )}
-      <ul className="mt-3">
-        {rules.data.defaults.map((d) => (
-          <Rule key={d.id} rule={d} revision={rules.data.revision} writes={writes} />
-        ))}
-      </ul>
+      {rules.data.defaults.length > 0 && (
+        <ListTable
+          what="rule"
+          rows={rules.data.defaults}
+          columns={columns}
+          id={(d) => d.id}
+          acts={
+            writes
+              ? (picked, clear) => {
+                  const standing = picked.filter((d) => !d.ended)
+                  return (
+                    <EndPicked
+                      what="default rule"
+                      standing={standing}
+                      operations={standing.map((d) => ({ op: 'end_default', default: d.key }))}
+                      detail="what they gave is removed"
+                      revision={rules.data.revision}
+                      clear={clear}
+                    />
+                  )
+                }
+              : undefined
+          }
+        />
+      )}
       <h2 className="mt-7">New-user preview</h2>
       <p className="text-soft">What a new user would have, and why.</p>
       <NewcomerForm key={newcomer} now={search} set={(x) => void navigate({ search: (s) => ({ ...s, ...x }) })} />
       {newcomer && <NewUserPreview newcomer={newcomer} asOf={asOf} />}
-      {writes && <NewRule revision={rules.data.revision} />}
     </>
-  )
-}
-
-function Rule({ rule: d, revision, writes }: { rule: Schemas['Default']; revision: number; writes: boolean | undefined }) {
-  const sheet = useSheet()
-  return (
-    <li className={`border-rule border-b py-2.5 ${d.ended ? 'text-soft' : ''}`}>
-      <div className="flex items-baseline justify-between gap-4">
-        <span>
-          <strong>{d.label}</strong> <span className="text-soft font-mono text-sm">{d.key}</span>
-        </span>
-        {d.ended ? (
-          <span>ended</span>
-        ) : (
-          writes && (
-            <button
-              type="button"
-              className="press text-sm"
-              onClick={() =>
-                sheet.add(
-                  {
-                    verb: 'End',
-                    what: `the rule ${d.label}`,
-                    detail: 'what it gave is removed',
-                    operations: [{ op: 'end_default', default: d.key }],
-                  },
-                  revision,
-                )
-              }
-            >
-              End this rule
-            </button>
-          )
-        )}
-      </div>
-      {d.description && <div className="text-soft">{d.description}</div>}
-      <div className="mt-1">
-        {d.everybody ? (
-          'Everybody'
-        ) : (
-          <>
-            <FilterWords first words={d.filter_words} filter={d.filter ?? ''} />
-          </>
-        )}{' '}
-        {d.everybody ? 'gets' : 'get'}{' '}
-        {[
-          ...d.roles.map((r) => (
-            <Link key={r.id ?? r.label} to="/roles/$role" params={{ role: r.key ?? '' }} className="press">
-              {r.label}
-            </Link>
-          )),
-          ...d.groups.map((g) => (
-            <span key={g.id ?? g.label}>
-              a place in{' '}
-              <Link to="/groups/$group" params={{ group: g.key ?? '' }} className="press">
-                {g.label}
-              </Link>
-            </span>
-          )),
-        ].map((x, i) => (
-          <span key={i}>
-            {i > 0 && ', '}
-            {x}
-          </span>
-        ))}
-        .
-      </div>
-      <div className="text-soft text-sm">
-        {count(d.user_count, 'user')} now.
-        {d.given?.reason && ` ${d.given.by ? `${d.given.by.label}, ` : ''}${shortDay(d.since)}: ${d.given.reason}`}
-      </div>
-    </li>
   )
 }
 
@@ -174,7 +182,7 @@ function because(path: Schemas['Path']): string {
   return group ? `through the group ${group.label}` : 'directly'
 }
 
-function NewRule({ revision }: { revision: number }) {
+function NewRule({ revision, done }: { revision: number; done: () => void }) {
   const sheet = useSheet()
   const roleChoices = useRoleChoices()
   const groupChoices = useGroupChoices()
@@ -186,8 +194,8 @@ function NewRule({ revision }: { revision: number }) {
   const ready = key !== '' && (x.everybody || x.filter.trim() !== '') && roles.length + groups.length > 0
   return (
     <form
-      aria-label="Write a rule"
-      className="mt-7 max-w-180"
+      aria-label="Write a default rule"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         const whom = x.everybody ? { everybody: true } : { filter: x.filter.trim() }
@@ -211,9 +219,9 @@ function NewRule({ revision }: { revision: number }) {
         setX(empty)
         setRoles([])
         setGroups([])
+        done()
       }}
     >
-      <h2>Write a rule</h2>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the rule

@@ -1,7 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
+import { useMemo } from 'react'
 import readyMade from '../../../docs/examples/ready-made-roles.yaml?raw'
 import { answer, api, type Operation, type Schemas } from '../api/client'
+import { AddPanel } from '../shared/AddPanel'
+import { ListTable, type ListColumn } from '../shared/ListTable'
 import { PickBox, type Choice } from '../shared/PickBox'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
@@ -12,12 +15,70 @@ import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { useGroupChoices } from './users/choices'
+import { TryDelegation } from './TryDelegation'
 import { ask } from '../api/ask'
 import { useTyped } from '../shell/drafts'
 
+type Delegation = Schemas['Delegation']
+
+const holder = ({ assignment: a }: Delegation) => (a.assignee_kind === 'group' ? `The group ${a.assignee.label}` : a.assignee.label)
+
+const columnsOn = (now: Date): ListColumn<Delegation>[] => [
+  {
+    key: 'who',
+    label: 'Delegate',
+    value: holder,
+    show: (h) => {
+      const a = h.assignment
+      if (!a.assignee.key) return holder(h)
+      return (
+        <Link
+          {...(a.assignee_kind === 'group'
+            ? { to: '/groups/$group', params: { group: a.assignee.key } }
+            : { to: '/users/$user', params: { user: a.assignee.key } })}
+          className="press"
+        >
+          {holder(h)}
+        </Link>
+      )
+    },
+  },
+  { key: 'role', label: 'Role', value: (h) => h.assignment.role.label, choose: true },
+  {
+    key: 'what',
+    label: 'What',
+    value: (h) => h.words.join('; '),
+    show: (h) => (
+      <ul>
+        {h.words.map((w) => (
+          <li key={w}>{w}</li>
+        ))}
+      </ul>
+    ),
+  },
+  {
+    key: 'until',
+    label: 'Until',
+    value: (h) => h.assignment.until ?? '',
+    show: (h) => until(h.assignment.until, now),
+    className: 'whitespace-nowrap',
+  },
+  {
+    key: 'given',
+    label: 'Given by',
+    value: (h) => h.assignment.given?.reason ?? '',
+    show: ({ assignment: a }) => (
+      <span className="text-soft text-sm">
+        {a.given?.reason && `${a.given.by?.label ?? 'The host'}, ${shortDay(a.given.at)}: ${a.given.reason}`}
+      </span>
+    ),
+  },
+]
+
 /** Delegated administration: who may administer what, in plain words. */
 export function DelegationsPage() {
-  const { asOf, now, past } = useDay()
+  const { asOf, past } = useDay()
+  const columns = useMemo(() => columnsOn(asOf ? new Date(asOf) : new Date()), [asOf])
   const me = useMe()
   const sheet = useSheet()
   const all = useQuery(ask('/api/v1/delegations', { params: { query: { as_of: asOf } } }))
@@ -27,7 +88,15 @@ export function DelegationsPage() {
   const gives = !past && me.may['roles.assign']
   return (
     <>
-      <Title list="delegations" query={{ as_of: asOf }}>
+      <Title
+        list="delegations"
+        query={{ as_of: asOf }}
+        more={
+          gives && (
+            <AddPanel label="Add a delegation">{(done) => <DelegationForm roles={roles} revision={revision} done={done} />}</AddPanel>
+          )
+        }
+      >
         Delegated administration
       </Title>
       <p className="text-soft mt-1 max-w-180">
@@ -35,60 +104,41 @@ export function DelegationsPage() {
         than they hold.
       </p>
       {delegations.length === 0 && <Empty>There is no delegation, or none that you may see.</Empty>}
-      {delegations.map((h) => {
-        const a = h.assignment
-        const who = a.assignee_kind === 'group' ? `The group ${a.assignee.label}` : a.assignee.label
-        return (
-          <section key={a.id} aria-label={`${who}, ${a.role.label}`} className="border-rule mt-3 border-b pb-3">
-            <div className="flex items-baseline justify-between gap-4">
-              <h2>
-                {a.assignee.key ? (
-                  <Link
-                    {...(a.assignee_kind === 'group'
-                      ? { to: '/groups/$group', params: { group: a.assignee.key } }
-                      : { to: '/users/$user', params: { user: a.assignee.key } })}
-                    className="press"
+      {delegations.length > 0 && (
+        <ListTable
+          what="delegation"
+          rows={delegations}
+          columns={columns}
+          id={(h) => h.assignment.id}
+          acts={
+            gives
+              ? (picked, clear) => (
+                  <button
+                    type="button"
+                    className="button-quiet"
+                    onClick={() => {
+                      sheet.add(
+                        {
+                          verb: 'Revoke',
+                          what:
+                            picked.length === 1
+                              ? `${picked[0]!.assignment.role.label} of ${holder(picked[0]!)}`
+                              : count(picked.length, 'delegation'),
+                          detail: picked.length > 1 ? list(picked.map(holder)) : undefined,
+                          operations: picked.map((h) => ({ op: 'revoke', assignment: h.assignment.id })),
+                        },
+                        revision,
+                      )
+                      clear()
+                    }}
                   >
-                    {who}
-                  </Link>
-                ) : (
-                  who
-                )}
-                <span className="text-soft font-normal"> as {a.role.label}</span>
-              </h2>
-              {gives && a.assignee.key && (
-                <button
-                  type="button"
-                  className="press text-sm"
-                  aria-label={`Revoke ${a.role.label} of ${who}`}
-                  onClick={() =>
-                    sheet.add(
-                      { verb: 'Revoke', what: `${a.role.label} of ${who}`, operations: [{ op: 'revoke', assignment: a.id }] },
-                      revision,
-                    )
-                  }
-                >
-                  Revoke
-                </button>
-              )}
-            </div>
-            <ul className="list-disc pl-5">
-              {h.words.map((w) => (
-                <li key={w}>{w}</li>
-              ))}
-            </ul>
-            <p className="text-soft text-sm">
-              {[
-                until(a.until, now) !== 'no end' && `until ${until(a.until, now)}`,
-                a.given?.reason && `${a.given.by?.label ?? 'The host'}, ${shortDay(a.given.at)}: ${a.given.reason}`,
-              ]
-                .filter(Boolean)
-                .join(' · ')}
-            </p>
-          </section>
-        )
-      })}
-      {gives && <DelegationForm roles={roles} revision={revision} />}
+                    Revoke
+                  </button>
+                )
+              : undefined
+          }
+        />
+      )}
       {gives && me.may['roles.create'] && <ReadyMade roles={roles} />}
     </>
   )
@@ -98,7 +148,7 @@ const risks = ['low', 'medium', 'high'] as const
 
 /** Adds a delegation to the change sheet: a role within scopes, in the words of who
  * and what it is about. */
-function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][]; revision: number }) {
+function DelegationForm({ roles, revision, done }: { roles: Schemas['DelegationRole'][]; revision: number; done: () => void }) {
   const sheet = useSheet()
   const zone = useMe().time_zone
   const groups = useGroupChoices()
@@ -126,6 +176,13 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
     ...apps.map((a) => `applications/${a}`),
     ...(upTo ? given.map((r) => `roles/${r.key}`) : apps.map((a) => `roles/${a}`)),
   ]
+  const operation: Operation = {
+    op: 'grant',
+    role,
+    ...(user.key ? { user: user.key } : { group: group?.key ?? '' }),
+    scopes: scopes.map((pattern) => ({ application: 'able-roster', pattern })),
+    ...windowOf({ first: '', last }, zone),
+  }
   const holder = user.key ? user.name : (group?.label ?? '')
   const words = [
     places.length > 0 && `people and groups in ${list(places)}`,
@@ -135,16 +192,9 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
   return (
     <form
       aria-label="Add a delegation"
-      className="mt-8 max-w-180"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation: Operation = {
-          op: 'grant',
-          role,
-          ...(user.key ? { user: user.key } : { group: group!.key }),
-          scopes: scopes.map((pattern) => ({ application: 'able-roster', pattern })),
-          ...windowOf({ first: '', last }, zone),
-        }
         sheet.add(
           { verb: 'Delegate', what: `${chosen?.role.label} to ${holder}`, detail: words.join('; '), operations: [operation] },
           revision,
@@ -153,9 +203,9 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
         setGroup(null)
         setUnits('')
         setApps([])
+        done()
       }}
     >
-      <h2>Add a delegation</h2>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <div>
           <span aria-hidden>To a user</span>
@@ -225,6 +275,7 @@ function DelegationForm({ roles, revision }: { roles: Schemas['DelegationRole'][
           <span className="text-soft">Name units or applications. A blank field never means all.</span>
         )}
       </p>
+      {user.key && role && scopes.length > 0 && <TryDelegation delegate={user} operation={operation} />}
       <button
         type="submit"
         className="button mt-3"
@@ -251,6 +302,12 @@ function ReadyMade({ roles }: { roles: Schemas['DelegationRole'][] }) {
       ),
     onSuccess: () => client.invalidateQueries(),
   })
+  if (add.isSuccess)
+    return (
+      <p role="status" className="mt-6">
+        The ready-made roles were added. Choose one when you add a delegation.
+      </p>
+    )
   if (['application-owner', 'team-manager', 'help-desk'].every((k) => roles.some((r) => r.role.key === k))) return null
   return (
     <section aria-label="Ready-made roles" className="border-rule mt-6 max-w-180 border-t pt-4">

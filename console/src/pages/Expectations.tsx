@@ -1,13 +1,16 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../api/client'
+import { AddPanel } from '../shared/AddPanel'
+import { EndPicked } from '../shared/EndPicked'
+import { ListTable, type ListColumn } from '../shared/ListTable'
 import { keyOf } from '../shared/key'
 import { Mark } from '../shared/Mark'
 import { PathText } from '../shared/PathText'
 import { PickBox, type Choice } from '../shared/PickBox'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, shortDay } from '../shared/words'
+import { count, sentence, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
@@ -20,6 +23,38 @@ type Expectation = Schemas['Expectation']
 
 const route = getRouteApi('/shell/expectations')
 
+const stateOf = (x: Expectation) => (x.ended ? 'ended' : x.broken ? 'broken' : 'holds')
+
+const columns: ListColumn<Expectation>[] = [
+  {
+    key: 'name',
+    label: 'Expectation',
+    value: (x) => x.label,
+    show: (x) => (
+      <>
+        <strong className={x.ended ? 'text-soft' : ''}>{x.label}</strong> <span className="text-soft font-mono text-sm">{x.key}</span>
+        {x.words !== x.label && <div className="text-soft text-sm">{x.words}</div>}
+      </>
+    ),
+  },
+  { key: 'application', label: 'Application', value: (x) => x.application.label, choose: true },
+  { key: 'kind', label: 'What would break it', value: (x) => (x.blocking ? 'is refused' : 'shows a warning'), choose: true },
+  {
+    key: 'state',
+    label: 'Now',
+    value: stateOf,
+    show: (x) =>
+      x.ended ? (
+        <span className="text-soft">ended</span>
+      ) : x.broken ? (
+        <strong className="text-brick">✗ broken by {count(x.broken.user_count, 'user')}</strong>
+      ) : (
+        <span className="text-kelp">✓ holds</span>
+      ),
+    choose: true,
+  },
+]
+
 /** Checks that must keep holding, with their state. */
 export function ExpectationsPage() {
   const { asOf, past } = useDay()
@@ -31,7 +66,11 @@ export function ExpectationsPage() {
   const writes = !past && !!me.may['settings.update']
   return (
     <>
-      <Title list="expectations" query={{ as_of: asOf }}>
+      <Title
+        list="expectations"
+        query={{ as_of: asOf }}
+        more={writes && <AddPanel label="Add an expectation">{(done) => <Write revision={all.data.revision} done={done} />}</AddPanel>}
+      >
         Expectations
       </Title>
       <p className="text-soft mt-1">
@@ -49,51 +88,42 @@ export function ExpectationsPage() {
           is checked against it.
         </Empty>
       )}
-      {all.data.expectations.map((x) => (
-        <One key={x.id} expectation={x} writes={writes} revision={all.data.revision} />
-      ))}
-      {writes && <Write revision={all.data.revision} />}
+      {all.data.expectations.length > 0 && (
+        <ListTable
+          what="expectation"
+          rows={all.data.expectations}
+          columns={columns}
+          id={(x) => x.id}
+          detail={(x) => <One expectation={x} />}
+          opens={(x) => !!x.broken}
+          acts={
+            writes
+              ? (picked, clear) => {
+                  const standing = picked.filter((x) => !x.ended)
+                  return (
+                    <EndPicked
+                      what="expectation"
+                      standing={standing}
+                      operations={standing.map((x) => ({ op: 'end_expectation', expectation: x.key }))}
+                      revision={all.data.revision}
+                      clear={clear}
+                    />
+                  )
+                }
+              : undefined
+          }
+        />
+      )}
     </>
   )
 }
 
-function One({ expectation: x, writes, revision }: { expectation: Expectation; writes: boolean; revision: number }) {
-  const sheet = useSheet()
+function One({ expectation: x }: { expectation: Expectation }) {
   const b = x.broken
   return (
-    <section aria-label={x.label} className={`border-rule mt-4 border-b pb-3 ${x.ended ? 'text-soft' : ''}`}>
-      <div className="flex items-baseline justify-between gap-4">
-        <h2>
-          {b ? <span className="text-brick">✗ </span> : !x.ended && <span className="text-kelp">✓ </span>}
-          {x.label} <span className="text-soft font-mono text-sm font-normal">{x.key}</span>
-        </h2>
-        {x.ended ? (
-          <span>ended</span>
-        ) : (
-          writes && (
-            <button
-              type="button"
-              className="press text-sm"
-              aria-label={`End it: ${x.label}`}
-              onClick={() =>
-                sheet.add(
-                  {
-                    verb: 'End',
-                    what: `the expectation ${x.label}`,
-                    operations: [{ op: 'end_expectation', expectation: x.key }],
-                  },
-                  revision,
-                )
-              }
-            >
-              End it
-            </button>
-          )
-        )}
-      </div>
+    <section aria-label={x.label} className="pb-2">
       <p>
-        {x.words !== x.label && <>{x.words}. </>}
-        {x.description && <span className="text-soft">{x.description.charAt(0).toUpperCase() + x.description.slice(1)}. </span>}
+        {x.description && <span className="text-soft">{sentence(x.description)} </span>}
         {!x.ended && (
           <span className="text-soft">
             {x.blocking ? 'Changes that would break it are refused' : 'Changes that would break it show a warning'}
@@ -150,7 +180,7 @@ function One({ expectation: x, writes, revision }: { expectation: Expectation; w
 
 type Whom = 'group' | 'except' | 'user' | 'nobody'
 
-function Write({ revision }: { revision: number }) {
+function Write({ revision, done }: { revision: number; done: () => void }) {
   const sheet = useSheet()
   const search = route.useSearch()
   const users = useUserChoices()
@@ -166,7 +196,7 @@ function Write({ revision }: { revision: number }) {
     action: string
     pattern: string
     blocking: boolean
-  }>(`Write ${JSON.stringify(search)}`, {
+  }>(`Write ${JSON.stringify([search.user, search.nobody, search.may, search.application, search.action, search.path])}`, {
     label: '',
     about: '',
     whom: search.nobody ? 'nobody' : search.user ? 'user' : 'group',
@@ -195,7 +225,7 @@ function Write({ revision }: { revision: number }) {
   return (
     <form
       aria-label="Add an expectation"
-      className="mt-7 max-w-180"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         const operation: Operation = {
@@ -215,9 +245,9 @@ function Write({ revision }: { revision: number }) {
         }
         sheet.add({ verb: 'Expect', what: x.label.trim() || sentence, detail: sentence, operations: [operation] }, revision)
         setX({ ...x, label: '', about: '' })
+        done()
       }}
     >
-      <h2>Add an expectation</h2>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name, as a plain sentence

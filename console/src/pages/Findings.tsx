@@ -140,7 +140,7 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
           {writes && !f.aside && (
             <button
               type="button"
-              className="press"
+              className="press inline-block min-h-7"
               aria-expanded={leaving}
               aria-label={`Set aside: ${f.message}`}
               onClick={() => setLeaving(!leaving)}

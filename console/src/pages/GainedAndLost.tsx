@@ -1,12 +1,48 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
-import { getRouteApi } from '@tanstack/react-router'
-import { DifferenceRow } from '../shared/DifferenceRow'
+import { getRouteApi, Link } from '@tanstack/react-router'
+import type { Schemas } from '../api/client'
+import { DifferenceLines } from '../shared/DifferenceRow'
+import { ListTable, type ListColumn } from '../shared/ListTable'
 import { Empty, Loading, Trouble } from '../shared/State'
-import { count, dayOf, endOfDay, fullDay, monthBefore } from '../shared/words'
+import { count, list, dayOf, endOfDay, fullDay, monthBefore } from '../shared/words'
 import { useMe } from '../shell/session'
 import { ask } from '../api/ask'
 
 const route = getRouteApi('/shell/gained-and-lost')
+
+type Difference = Schemas['Difference']
+
+const columns: ListColumn<Difference>[] = [
+  {
+    key: 'user',
+    label: 'User',
+    value: (d) => d.user.label,
+    show: (d) => (
+      <Link to="/users/$user" params={{ user: d.user.key! }} search={{ tab: 'history' }} className="press">
+        {d.user.label}
+      </Link>
+    ),
+  },
+  {
+    key: 'gained',
+    label: 'Gained',
+    value: (d) => d.gained?.length ?? 0,
+    show: (d) => <span className="text-kelp">{d.gained?.length ? `+${d.gained.length}` : ''}</span>,
+    right: true,
+  },
+  {
+    key: 'lost',
+    label: 'Lost',
+    value: (d) => d.lost?.length ?? 0,
+    show: (d) => <span className="text-brick">{d.lost?.length ? `−${d.lost.length}` : ''}</span>,
+    right: true,
+  },
+  {
+    key: 'where',
+    label: 'Where',
+    value: (d) => list([...new Set([...(d.gained ?? []), ...(d.lost ?? [])].map((e) => e.application.label))]),
+  },
+]
 
 /** Who gained and lost what from the end of one day to the end of another. */
 export function GainedAndLostPage() {
@@ -79,11 +115,7 @@ export function GainedAndLostPage() {
       )}
       {b && b.total === 0 && <Empty>Nobody gained or lost access between these days.</Empty>}
       {b && b.users.length > 0 && (
-        <ul className="border-rule mt-3 border-t">
-          {b.users.map((u) => (
-            <DifferenceRow key={u.user.id} difference={u} />
-          ))}
-        </ul>
+        <ListTable what="user" rows={b.users} columns={columns} id={(u) => u.user.id!} detail={(u) => <DifferenceLines difference={u} />} />
       )}
       {b?.next && <p className="text-soft mt-2">The first 200. Choose an application or a shorter time to see the others.</p>}
     </>

@@ -261,16 +261,18 @@ function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: 
       <div>
         {row.kind === 'would_be' ? (
           <p>What such a user would have on their first day: by default rules, and as everybody.</p>
-        ) : asOf ? (
-          <p>On a past day the reasons are on the page of {row.user.label}.</p>
         ) : (
           <>
-            <Answer ask={{ user: row.user.key, application: grid.application.key!, action: column.action, path: column.path }} />
-            {me.may['settings.update'] && (
+            <Answer
+              person={row.user.label}
+              ask={{ user: row.user.key, application: grid.application.key!, action: column.action, path: column.path }}
+            />
+            {!asOf && me.may['settings.update'] && (
               <p className="mt-2">
                 <Link
                   to="/expectations"
                   search={{
+                    add: 'add-an-expectation',
                     user: row.user.key,
                     nobody: row.kind === 'nobody' ? 'yes' : undefined,
                     may: allowed ? 'yes' : undefined,

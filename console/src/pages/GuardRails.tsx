@@ -1,6 +1,7 @@
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
 
+import { useTyped } from '../shell/drafts'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 
@@ -86,6 +87,12 @@ const rails = [
     'No acknowledgement is possible. Pass the change on to somebody else who may make it.',
   ],
   [
+    'freeze',
+    'A freeze',
+    'A freeze stands, and the change is about what it protects.',
+    'Whoever is let through acknowledges it. Others commit the change at a date after the freeze, or pass it on.',
+  ],
+  [
     'moved',
     'Somebody was faster',
     'Somebody else changed what your change is based on since you looked.',
@@ -122,6 +129,7 @@ export function GuardRailsPage() {
         ))}
       </dl>
       <SecondPerson />
+      <References />
     </>
   )
 }
@@ -163,6 +171,41 @@ function SecondPerson() {
         {box('safeguards', 'changes that weaken an SoD rule, an expectation or this setting, or leave fewer than two administrators')}
       </div>
       <button type="submit" className="button mt-3" disabled={!changed}>
+        Add to change sheet
+      </button>
+    </form>
+  )
+}
+
+/** What references to tickets look like, and where one is looked up. */
+function References() {
+  const me = useMe()
+  const sheet = useSheet()
+  const now = me.references
+  const [x, setX] = useTyped('References', now)
+  if (!me.second_person) return null // which who may set the one is told
+  return (
+    <form
+      aria-label="References"
+      className="mt-6 max-w-180"
+      onSubmit={(e) => {
+        e.preventDefault()
+        sheet.add({ verb: 'Set', what: 'what references look like', operations: [{ op: 'set_references', ...x }] }, me.revision)
+      }}
+    >
+      <h2>References</h2>
+      <p className="text-soft">A change can refer to where the work was asked for, such as a ticket. The ledger is searched by it.</p>
+      <div className="mt-2 grid gap-x-5 gap-y-3 sm:grid-cols-2">
+        <label>
+          Pattern <span className="text-soft text-sm">a regular expression, such as TCK-[0-9]+; blank: any text</span>
+          <input className="field font-mono" maxLength={200} value={x.pattern} onChange={(e) => setX({ ...x, pattern: e.target.value })} />
+        </label>
+        <label>
+          Address <span className="text-soft text-sm">https, with {'{reference}'} in it; blank: no link</span>
+          <input className="field font-mono" maxLength={500} value={x.address} onChange={(e) => setX({ ...x, address: e.target.value })} />
+        </label>
+      </div>
+      <button type="submit" className="button mt-3" disabled={x.pattern === now.pattern && x.address === now.address}>
         Add to change sheet
       </button>
     </form>

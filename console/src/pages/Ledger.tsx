@@ -1,13 +1,37 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
+import { getRouteApi } from '@tanstack/react-router'
 import { answer, api } from '../api/client'
 import { RevisionRows } from '../shared/Revisions'
 import { Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { count, moment } from '../shared/words'
 import { ask } from '../api/ask'
+import { windowOf } from '../shared/window'
+import { useMe } from '../shell/session'
+import type { LedgerSearch } from '../router'
+import { LedgerFilters } from './LedgerFilters'
+
+const route = getRouteApi('/shell/ledger')
+
+/** What is chosen, as the service is asked. */
+function queryOf(x: LedgerSearch, zone: string) {
+  const { from, until } = windowOf({ first: x.first ?? '', last: x.last ?? '' }, zone)
+  const [kind, key] = x.about?.split(/:(.*)/) ?? []
+  return {
+    by: x.by,
+    reference: x.reference,
+    via: x.via,
+    kind: x.kind ? [x.kind] : undefined,
+    from,
+    until,
+    ...(kind && { [kind]: key }),
+  }
+}
 
 /** Every change that was ever made. */
 export function LedgerPage() {
+  const search = route.useSearch()
+  const me = useMe()
   const begin = useMutation({ mutationFn: () => answer(api.POST('/api/v1/ledger/verification')) })
   const run = useQuery({
     ...ask('/api/v1/ledger/verification'),
@@ -62,8 +86,9 @@ export function LedgerPage() {
         )}
       </div>
       {(begin.error ?? run.error) && <Trouble error={begin.error ?? run.error} />}
+      <LedgerFilters />
       <div className="mt-4">
-        <RevisionRows query={{}} />
+        <RevisionRows query={queryOf(search, me.time_zone)} />
       </div>
       <Refused />
     </>

@@ -1,15 +1,20 @@
 import { useQuery } from '@tanstack/react-query'
-import { Link } from '@tanstack/react-router'
+import { getRouteApi, Link } from '@tanstack/react-router'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Limits } from '../shared/Limits'
 import { count, shortDay, unitWords, until } from '../shared/words'
 import { useDay } from '../shell/day'
 import { AccessLines } from './users/AccessLines'
+import { AskMay } from '../shared/AskMay'
 import { ask } from '../api/ask'
+
+const route = getRouteApi('/shell/my-access')
 
 /** Who I am, what I have and why and until when, and who handed it to me. */
 export function MyAccessPage() {
   const { now, past } = useDay()
+  const search = route.useSearch()
+  const navigate = route.useNavigate()
   const mine = useQuery({ ...ask('/api/v1/me/access'), enabled: !past })
   if (past)
     return (
@@ -21,6 +26,7 @@ export function MyAccessPage() {
   if (mine.error) return <Trouble page error={mine.error} retry={() => void mine.refetch()} />
   if (!mine.data) return <Loading what="what you have" />
   const { user: u, access, parts, manager } = mine.data
+  const known = access.lines.map((l) => l.application)
   const direct = u.assignments.filter((a) => !a.until || new Date(a.until) > now)
   return (
     <>
@@ -82,6 +88,13 @@ export function MyAccessPage() {
           </tbody>
         </table>
       )}
+      <h2 className="mt-6">May I …?</h2>
+      <AskMay
+        user={{ key: u.user_name, label: u.display_name }}
+        asked={search}
+        set={(m) => void navigate({ search: (s) => ({ ...s, ...m }), replace: true })}
+        known={known}
+      />
       <h2 className="mt-6">All you can do, and through what</h2>
       <AccessLines lines={access.lines} now={now} />
     </>

@@ -2,11 +2,11 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { answer, api, ProblemError, type Schemas } from '../api/client'
 import { useSheet } from '../shell/sheet'
-import { shortDay } from '../shared/words'
+import { moment, shortDay } from '../shared/words'
 import { ask, asked } from '../api/ask'
 import { useTyped } from '../shell/drafts'
 
-/** Pending changes that wait for one, and those one passed on oneself. */
+/** Pending changes that wait for one, and those one prepared oneself. */
 export function PendingChanges() {
   const pending = useQuery(ask('/api/v1/pending-changes'))
   if (!pending.data) return null
@@ -22,12 +22,12 @@ export function PendingChanges() {
           </ul>
         </>
       )}
-      {pending.data.passed_on.length > 0 && (
+      {pending.data.mine.length > 0 && (
         <>
-          <h2 className="mt-6">Pending changes you passed on</h2>
+          <h2 className="mt-6">Changes you prepared</h2>
           <ul>
-            {pending.data.passed_on.map((p) => (
-              <PassedOn key={p.id} pending={p} />
+            {pending.data.mine.map((p) => (
+              <Mine key={p.id} pending={p} revision={pending.data.revision} />
             ))}
           </ul>
         </>
@@ -123,13 +123,31 @@ function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; r
   )
 }
 
-function PassedOn({ pending: p }: { pending: Schemas['PendingChange'] }) {
+function Mine({ pending: p, revision }: { pending: Schemas['PendingChange']; revision: number }) {
+  const sheet = useSheet()
   const { end, problem } = useEnd(() => answer(api.DELETE('/api/v1/pending-changes/{change}', { params: { path: { change: p.id } } })))
+  const own = p.state === 'saved' || p.state === 'dated' || p.state === 'returned'
+  const on = sheet.lines.some((l) => l.pending?.id === p.id)
+  const due = p.due && moment(p.due)
   const state = {
     waiting: <span className="text-brass">waits for {p.to?.label ?? 'anybody who may make it'}</span>,
+    saved: (
+      <>
+        kept as <strong>{p.name}</strong>
+      </>
+    ),
+    dated: <span className="text-brass">is made at {due}</span>,
+    returned: (
+      <span className="text-brick">
+        was not made at {due}. {p.answer}
+      </span>
+    ),
     made: (
       <span className="text-kelp">
-        made by {p.ended_by?.label}, revision {p.revision}
+        made by {p.ended_by?.label},{' '}
+        <Link to="/ledger/$revision" params={{ revision: String(p.revision) }} className="press">
+          revision {p.revision}
+        </Link>
       </span>
     ),
     refused: (
@@ -145,15 +163,41 @@ function PassedOn({ pending: p }: { pending: Schemas['PendingChange'] }) {
       <p className="text-sm">
         {state}{' '}
         <span className="text-soft">
-          {shortDay(p.created_at)}: {p.reason}
+          {shortDay(p.created_at)}
+          {p.reason && `: ${p.reason}`}
+          {p.reference && ` (${p.reference})`}
         </span>
       </p>
       {p.trouble && <p className="text-brick text-sm">Cannot be made now: {p.trouble}</p>}
-      {p.state === 'waiting' && (
-        <button type="button" className="press text-sm" disabled={end.isPending} onClick={() => end.mutate()}>
-          Withdraw
-        </button>
-      )}
+      <p className="flex gap-3">
+        {own && (
+          <button
+            type="button"
+            className="press text-sm"
+            disabled={on}
+            onClick={() => {
+              sheet.load(
+                p.lines.map((l, i) => ({
+                  verb: '',
+                  what: l.words || p.sentences[i] || p.id,
+                  detail: l.detail,
+                  operations: l.operations,
+                  pending: { id: p.id, reason: p.reason },
+                })),
+                revision,
+              )
+              if (p.reference && !sheet.reference) sheet.setReference(p.reference)
+            }}
+          >
+            {on ? 'On the sheet' : 'Open on the change sheet'}
+          </button>
+        )}
+        {(own || p.state === 'waiting') && (
+          <button type="button" className="press text-sm" disabled={end.isPending} onClick={() => end.mutate()}>
+            {p.state === 'saved' ? 'Discard' : 'Withdraw'}
+          </button>
+        )}
+      </p>
       {problem && <p role="alert">{problem.detail}</p>}
     </li>
   )

@@ -3,6 +3,8 @@ import { getRouteApi, Link } from '@tanstack/react-router'
 import { ask } from '../api/ask'
 import { DifferenceRow } from '../shared/DifferenceRow'
 import { Empty, Loading, Trouble } from '../shared/State'
+import { Report } from '../shared/Report'
+import { Reference } from '../shared/Reference'
 import { UndoOne } from '../shared/UndoOne'
 import { count, moment } from '../shared/words'
 import { useDay } from '../shell/day'
@@ -37,7 +39,9 @@ export function RevisionPage() {
         {moment(r.at)}, by {r.by?.label ?? 'the host'}, through {r.via}
         {r.claimed && `; dated back when history was loaded on ${moment(r.recorded_at)}`}
       </p>
-      <p className="mt-2">{r.reason === 'erased' ? 'Its reason was erased.' : r.reason}</p>
+      <p className="mt-2">
+        {r.reason === 'erased' ? 'Its reason was erased.' : r.reason} <Reference to={r.reference} />
+      </p>
       <ul className="border-rule mt-3 border-t">
         {r.sentences.map((s, i) => (
           <li key={i} className="border-rule border-b py-1.5">
@@ -46,6 +50,9 @@ export function RevisionPage() {
         ))}
       </ul>
       {r.more && <p className="text-soft mt-1">and more. The list is too long to show here.</p>}
+      <p className="mt-2">
+        <Report of="revisions" id={revision} />
+      </p>
       {!past && <UndoOne revision={r.revision} />}
       <h2 className="mt-6">What it did</h2>
       {effect.error && <Trouble error={effect.error} retry={() => void effect.refetch()} />}

@@ -1,20 +1,48 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../api/client'
+import { AddPanel } from '../shared/AddPanel'
 import { keyOf } from '../shared/key'
+import { EndPicked } from '../shared/EndPicked'
+import { ListTable, type ListColumn } from '../shared/ListTable'
 import { Mark } from '../shared/Mark'
 import { Path } from '../shared/Path'
 import { type Choice } from '../shared/PickBox'
 import { Picks } from '../shared/Picks'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, lastDay, list, shortDay } from '../shared/words'
+import { count, lastDay, list, sentence, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { useRoleChoices } from './users/choices'
 import { ask } from '../api/ask'
 import { useTyped } from '../shell/drafts'
+
+const columns: ListColumn<Schemas['SoDRule']>[] = [
+  { key: 'name', label: 'SoD rule', value: (c) => c.label, show: (c) => <strong>{c.label}</strong> },
+  { key: 'roles', label: 'Roles nobody combines', value: (c) => list(c.roles.map((r) => r.label)) },
+  {
+    key: 'kind',
+    label: 'What would break it',
+    value: (c) => (c.ended ? 'ended' : c.prevent ? 'is refused' : 'shows a warning'),
+    choose: true,
+  },
+  {
+    key: 'violations',
+    label: 'Violations',
+    value: (c) => c.violations.length,
+    show: (c) =>
+      c.ended ? (
+        ''
+      ) : c.violations.length > 0 ? (
+        <strong className="text-brick">{c.violations.length}</strong>
+      ) : (
+        <span className="text-kelp">none</span>
+      ),
+    right: true,
+  },
+]
 
 /** Roles nobody may combine, and who does, with both paths. */
 export function SoDRulesPage() {
@@ -28,12 +56,18 @@ export function SoDRulesPage() {
   const writes = !past && me.may['settings.update']
   return (
     <>
-      <Title list="sod-rules" query={{ as_of: asOf }}>
+      <Title
+        list="sod-rules"
+        query={{ as_of: asOf }}
+        more={
+          writes && <AddPanel label="Add an SoD rule">{(done) => <NewSoDRule revision={sodRules.data.revision} done={done} />}</AddPanel>
+        }
+      >
         SoD rules
       </Title>
       <p className="text-soft mt-1">
-        {count(all.filter((c) => !c.ended).length, 'sod_rule')} in force, broken by {count(broken, 'user')}. A separation-of-duties (SoD)
-        rule names roles that no one user should combine.
+        {count(all.filter((c) => !c.ended).length, 'rule')} in force, broken by {count(broken, 'user')}. A separation-of-duties (SoD) rule
+        names roles that no one user should combine.
       </p>
       {all.length === 0 && (
         <Empty>
@@ -41,10 +75,31 @@ export function SoDRulesPage() {
           it.
         </Empty>
       )}
-      {all.map((c) => (
-        <One key={c.id} sodRule={c} revision={sodRules.data.revision} writes={writes} />
-      ))}
-      {writes && <NewSoDRule revision={sodRules.data.revision} />}
+      {all.length > 0 && (
+        <ListTable
+          what="rule"
+          rows={all}
+          columns={columns}
+          id={(c) => c.id}
+          detail={(c) => <One sodRule={c} revision={sodRules.data.revision} writes={writes} />}
+          acts={
+            writes
+              ? (picked, clear) => {
+                  const standing = picked.filter((c) => !c.ended)
+                  return (
+                    <EndPicked
+                      what="SoD rule"
+                      standing={standing}
+                      operations={standing.map((c) => ({ op: 'end_sod_rule', sod_rule: c.key }))}
+                      revision={sodRules.data.revision}
+                      clear={clear}
+                    />
+                  )
+                }
+              : undefined
+          }
+        />
+      )}
     </>
   )
 }
@@ -74,7 +129,7 @@ function One({ sodRule: c, revision, writes }: { sodRule: Schemas['SoDRule']; re
         )}
       </div>
       <p>
-        No user may hold {list(c.roles.map((r) => r.label))} at the same time. {c.description}{' '}
+        No user may hold {list(c.roles.map((r) => r.label))} at the same time. {c.description && sentence(c.description)}{' '}
         {!c.ended && (c.prevent ? 'Changes that would break this rule are refused.' : 'Changes that would break this rule show a warning.')}
       </p>
       {c.given?.reason && (
@@ -107,7 +162,7 @@ function One({ sodRule: c, revision, writes }: { sodRule: Schemas['SoDRule']; re
   )
 }
 
-function NewSoDRule({ revision }: { revision: number }) {
+function NewSoDRule({ revision, done }: { revision: number; done: () => void }) {
   const sheet = useSheet()
   const choices = useRoleChoices()
   const empty = { label: '', description: '', prevent: true }
@@ -117,7 +172,7 @@ function NewSoDRule({ revision }: { revision: number }) {
   return (
     <form
       aria-label="Add an SoD rule"
-      className="mt-7 max-w-180"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         const operation: Operation = {
@@ -134,9 +189,9 @@ function NewSoDRule({ revision }: { revision: number }) {
         )
         setX(empty)
         setRoles([])
+        done()
       }}
     >
-      <h2>Add an SoD rule</h2>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the SoD rule

@@ -139,7 +139,13 @@ function Begin() {
   const own = roles.data.roles.filter((r) => r.application && r.application.key !== 'able-roster')
   const held = own.some((r) => r.holder_count > 0)
   const steps = [
-    { done: apps.length > 0, to: '/applications', words: 'Register an application', why: 'with its screens and registers' },
+    {
+      done: apps.length > 0,
+      to: '/applications',
+      add: 'register-an-application',
+      words: 'Register an application',
+      why: 'with its screens and registers',
+    },
     { done: own.length > 0, to: '/applications', words: 'Make its roles', why: 'on its page: what holders may do, and where' },
     { done: users.data.total > 1, to: '/users/add', words: 'Add the people', why: 'one by one, or from a file with roster users import' },
     { done: held, to: '/users', words: 'Give them their roles', why: 'on their page, or to a group they are in' },
@@ -159,7 +165,7 @@ function Begin() {
           <li key={s.words} className="border-rule flex gap-3 border-b py-2 last:border-b-0">
             <span className={s.done ? 'text-kelp font-semibold' : 'text-soft'}>{s.done ? '✓' : i + 1}</span>
             <span>
-              <Link to={s.to} className="press">
+              <Link to={s.to} search={{ add: 'add' in s ? s.add : undefined }} className="press">
                 {s.words}
               </Link>
               <span className="text-soft">: {s.why}.</span>

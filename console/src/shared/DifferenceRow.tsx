@@ -20,11 +20,20 @@ export function DifferenceRow({ difference: d }: { difference: Schemas['Differen
           <Link to="/users/$user" params={{ user: d.user.key! }} search={{ tab: 'history' }} className="press text-sm">
             Who changed it, and why
           </Link>
-          <Lines sign="+" ink="text-kelp" lines={gained} />
-          <Lines sign="−" ink="text-brick" lines={lost} />
+          <DifferenceLines difference={d} />
         </div>
       </details>
     </li>
+  )
+}
+
+/** What somebody gained and lost, line by line. */
+export function DifferenceLines({ difference: d }: { difference: Schemas['Difference'] }) {
+  return (
+    <>
+      <Lines sign="+" ink="text-kelp" lines={d.gained ?? []} />
+      <Lines sign="−" ink="text-brick" lines={d.lost ?? []} />
+    </>
   )
 }
 

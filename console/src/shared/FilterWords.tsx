@@ -6,7 +6,12 @@ export function FilterWords({ words, filter, first }: { words?: string; filter: 
   const text = words ?? 'users who match a filter'
   return (
     <>
-      <button type="button" className="underline decoration-dotted underline-offset-3" aria-expanded={open} onClick={() => setOpen(!open)}>
+      <button
+        type="button"
+        className="min-h-6 text-left underline decoration-dotted underline-offset-3"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+      >
         {first ? text.charAt(0).toUpperCase() + text.slice(1) : text}
       </button>
       {open && <span className="text-soft font-mono text-sm"> {filter}</span>}

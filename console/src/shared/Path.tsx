@@ -1,5 +1,6 @@
 import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../api/client'
+import { PathActs } from './PathActs'
 import { PathText } from './PathText'
 import { Limits } from './Limits'
 import { lastDay, list, moment, shortDay } from './words'
@@ -26,6 +27,7 @@ export function Path({ path }: { path: Schemas['Path'] }) {
           </li>
         ))}
       </ol>
+      <PathActs path={path} />
       {path.fails && <p className="text-brass mt-1 text-sm">This path does not hold now: it {reasonWords[path.fails] ?? path.fails}.</p>}
     </div>
   )

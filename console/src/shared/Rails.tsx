@@ -12,6 +12,11 @@ export function Rails({ rails, passed, pass }: { rails: Schemas['Rail'][]; passe
           What is this?
         </Link>
       </p>
+      {!r.passable && !r.passed && (
+        <p className="text-soft mt-1 text-sm">
+          No acknowledgement is possible: edit or remove the line, or pass it on to somebody who may.
+        </p>
+      )}
       {r.passable && (
         <label className="mt-1 flex gap-2 text-sm">
           <input

@@ -4,13 +4,26 @@ import { Fragment, useState } from 'react'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
+import { Reference } from './Reference'
 import { UndoOne } from './UndoOne'
 import { Empty, Loading, Trouble } from './State'
 import { moment } from './words'
 import { askPages } from '../api/ask'
 
+type RevisionQuery = {
+  user?: string
+  role?: string
+  group?: string
+  by?: string
+  reference?: string
+  via?: string
+  kind?: string[]
+  from?: string
+  until?: string
+}
+
 /** Revisions of the ledger, newest first, each opening to its operations. */
-export function RevisionRows({ query }: { query: { user?: string; role?: string; group?: string } }) {
+export function RevisionRows({ query }: { query: RevisionQuery }) {
   const { asOf } = useDay()
   const me = useMe()
   const sheet = useSheet()
@@ -21,7 +34,7 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
   if (revisions.error) return <Trouble error={revisions.error} retry={() => void revisions.refetch()} />
   if (!revisions.data) return <Loading what="the ledger" />
   const rows = revisions.data.pages.flatMap((p) => p.revisions)
-  if (rows.length === 0) return <Empty>No changes yet.</Empty>
+  if (rows.length === 0) return <Empty>{Object.values(query).some((v) => v !== undefined) ? 'No change fits.' : 'No changes yet.'}</Empty>
   return (
     <>
       <table className="register">
@@ -52,7 +65,9 @@ export function RevisionRows({ query }: { query: { user?: string; role?: string;
                 <td className="text-sm">{r.by?.label ?? 'the host'}</td>
                 <td>
                   <Sentences sentences={r.sentences} all={open === r.revision} more={r.more} />
-                  <div className="text-soft text-sm">{r.reason === 'erased' ? 'Its reason was erased.' : r.reason}</div>
+                  <div className="text-soft text-sm">
+                    {r.reason === 'erased' ? 'Its reason was erased.' : r.reason} <Reference to={r.reference} />
+                  </div>
                 </td>
               </tr>
               {open === r.revision && (

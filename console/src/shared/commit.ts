@@ -12,7 +12,7 @@ export function useCommit(name: string, then: (result: Schemas['ChangeResult']) 
   })
   const commit = {
     ...send,
-    mutate: (x: { operations: Operation[]; reason: string }) => send.send({ ...x, acknowledge: passed }),
+    mutate: (x: { operations: Operation[]; reason: string; reference?: string }) => send.send({ ...x, acknowledge: passed }),
   }
   const problem = send.error instanceof ProblemError ? send.error.problem : undefined
   return { commit, problem, rails: problem?.rails ?? [], passed, pass }

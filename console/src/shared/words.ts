@@ -120,15 +120,48 @@ export function unitWords(unit: string | undefined): string {
     .join(' / ')
 }
 
-/** The last instant of a day in a time zone, as RFC 3339; nothing where there is no such day. */
-export function endOfDay(day: string, zone: string): string {
-  const next = new Date(`${day}T00:00:00Z`).getTime() + 86_400_000
+/** The instant at which clocks in a time zone show a day and a time, HH:MM. */
+export function instantOf(day: string, time: string, zone: string): string {
+  const meant = Date.parse(`${day}T${time}:00Z`)
   const shown = (t: number) => {
     const c = clock(new Date(t), zone)
     return Date.parse(`${c.day}T${c.time}:${c.seconds}Z`)
   }
-  if (Number.isNaN(next)) return ''
-  let t = next
-  for (let i = 0; i < 2; i++) t = next - (shown(t) - t) // twice, for the days clocks change
-  return new Date(t - 1).toISOString()
+  if (Number.isNaN(meant)) return ''
+  let t = meant
+  for (let i = 0; i < 2; i++) t = meant - (shown(t) - t) // twice, for the days clocks change
+  return new Date(t).toISOString()
 }
+
+/** The first instant of a day in a time zone, in milliseconds: where clocks leave out midnight,
+ * as they go on; where they show it twice, the first. */
+function beginning(day: string, zone: string): number {
+  const t = Date.parse(instantOf(day, '00:00', zone))
+  const is = (at: number) => clock(new Date(at), zone).day >= day
+  if (Number.isNaN(t) || (is(t) && !is(t - 3_600_000))) return t
+  let [from, to] = [t - 4 * 3_600_000, t + 4 * 3_600_000]
+  while (to - from > 1000) {
+    const middle = from + Math.floor((to - from) / 2000) * 1000
+    if (is(middle)) to = middle
+    else from = middle
+  }
+  return to
+}
+
+/** The day and the time that clocks in a time zone show at an instant. */
+export const zoned = (iso: string, zone: string) => clock(new Date(iso), zone)
+
+/** The last instant of a day in a time zone, as RFC 3339; nothing where there is no such day. */
+export function endOfDay(day: string, zone: string): string {
+  const next = new Date(`${day}T00:00:00Z`).getTime() + 86_400_000
+  if (Number.isNaN(next)) return ''
+  return new Date(beginning(new Date(next).toISOString().slice(0, 10), zone) - 1).toISOString()
+}
+
+/** What a freeze is about. */
+export function frozenWords(f: { applications?: { label: string }[]; units?: string[] }): string {
+  return list([...(f.applications ?? []).map((a) => a.label), ...(f.units ?? []).map((u) => `people in ${unitWords(u)}`)]) || 'all changes'
+}
+
+/** Words as a sentence of their own. */
+export const sentence = (words: string) => words.charAt(0).toUpperCase() + words.slice(1).replace(/\.?$/, '.')

@@ -1,20 +1,22 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
-import { Link } from '@tanstack/react-router'
-import { useState, type ReactNode } from 'react'
+import { lazy, Suspense, useState } from 'react'
 import { ProblemError, type Schemas } from '../api/client'
 import { Lost } from '../shared/Lost'
-import { namesOf } from '../shared/named'
-import { PathText } from '../shared/PathText'
 import { Rails } from '../shared/Rails'
 import { Faults } from '../shared/State'
-import { count, lastDay, shortDay, times } from '../shared/words'
+import { count, frozenWords, lastDay } from '../shared/words'
+import { Later } from './Later'
 import { othersOf, PassOn } from './PassOn'
 import { useSend } from './send'
 import { useMe } from './session'
 import { useSheet, type Line } from './sheet'
+import { Discarded, Done, drawer, Prepared } from './SheetAfter'
+import { Effect } from './SheetEffect'
 import { Stays } from './Stays'
 import { useUndo } from './undo'
 import { wouldDo } from '../api/ask'
+
+const MendLine = lazy(() => import('./MendLine').then((m) => ({ default: m.MendLine })))
 
 /** What has been altered and not yet committed, and what it would do. */
 export function ChangeSheet() {
@@ -24,6 +26,8 @@ export function ChangeSheet() {
   const [pressed, setPressed] = useState(false) // folded or opened: the keyboard stays with it
   const [passed, setPassed] = useState<string[]>([])
   const [told, setTold] = useState<Schemas['ChangeResult']>()
+  const [made, setMade] = useState<Line[]>([])
+  const [mending, setMending] = useState<string>()
   const [passedOn, setPassedOn] = useState<Schemas['PendingChange']>()
   const operations = sheet.lines.flatMap((l) => l.operations)
   // What was passed on comes with its reason.
@@ -35,6 +39,7 @@ export function ChangeSheet() {
   const commit = useSend('sheet', (result, sent) => {
     undo.reset()
     setTold(result)
+    setMade(sheet.lines.filter((l) => sent.includes(l.id)))
     setPassedOn(undefined)
     setPassed([])
     if (sheet.lines.every((l) => sent.includes(l.id))) sheet.clear()
@@ -58,11 +63,12 @@ export function ChangeSheet() {
 
   if (sheet.lines.length === 0) {
     if (sheet.discarded) return <Discarded lines={sheet.discarded.lines} back={sheet.bringBack} close={() => (sheet.forget(), toPage())} />
-    if (passedOn) return <PassedOn pending={passedOn} close={() => (setPassedOn(undefined), toPage())} />
+    if (passedOn) return <Prepared pending={passedOn} close={() => (setPassedOn(undefined), toPage())} />
     if (!told) return null
     return (
       <Done
         result={told}
+        lines={made}
         close={() => {
           setTold(undefined)
           toPage()
@@ -108,13 +114,34 @@ export function ChangeSheet() {
           Fold
         </button>
       </div>
+      {!rails.some((r) => r.code === 'freeze') &&
+        me.freezes?.map((f) => (
+          <p key={f.id} className="text-brass mt-2 text-sm">
+            The freeze “{f.label}” stands until {lastDay(f.until)}, for {frozenWords(f)}: {f.why}
+          </p>
+        ))}
       <ul className="mt-3">
         {sheet.lines.map((l, i) => (
           <li key={l.id} className="border-rule border-t py-2 last:border-b">
             <div className="flex justify-between gap-2">
               <span className="grow">
-                <strong>{l.verb}</strong> {l.what}
+                {(l.mended && said(preview.data, sheet.lines, l)) || (
+                  <>
+                    <strong>{l.verb}</strong> {l.what}
+                    {l.mended && <span className="text-soft"> (edited)</span>}
+                  </>
+                )}
               </span>
+              {!commit.isPending && mending !== l.id && (
+                <button
+                  type="button"
+                  className="press shrink-0 self-start text-sm"
+                  aria-label={`Edit: ${l.verb} ${l.what}`}
+                  onClick={() => setMending(l.id)}
+                >
+                  Edit
+                </button>
+              )}
               {!commit.isPending && i > 0 && (
                 <button
                   type="button"
@@ -137,7 +164,27 @@ export function ChangeSheet() {
                 </button>
               )}
             </div>
-            <div className="text-soft text-sm">{[whom(l), l.detail].filter(Boolean).join(', ')}</div>
+            {!l.mended && <div className="text-soft text-sm">{[whom(l), l.detail].filter(Boolean).join(', ')}</div>}
+            {mending === l.id && (
+              <Suspense>
+                <MendLine
+                  operations={l.operations}
+                  save={(operations) => {
+                    sheet.mend(l.id, operations)
+                    setMending(undefined)
+                  }}
+                  cancel={() => setMending(undefined)}
+                />
+              </Suspense>
+            )}
+            {notesOf(preview.data, sheet.lines, l).map((n, k) => (
+              <p
+                key={k}
+                className={`mt-1 text-sm ${n.code === 'violated_already' || n.code === 'not_so_yet' ? 'text-brass' : 'text-soft'}`}
+              >
+                {n.message}
+              </p>
+            ))}
             {wrong.get(l.id)!.map((f, k) => (
               <p key={k} className="text-brick border-brick mt-1 border-l-3 pl-2 text-sm">
                 {f.message}
@@ -177,7 +224,8 @@ export function ChangeSheet() {
           )}
         </div>
       )}
-      {!split && rails.some((r) => r.code === 'second_person' && !r.passed) && (
+      <Rails rails={rails} passed={passed} pass={setPassed} />
+      {!split && rails.some((r) => (r.code === 'second_person' || r.code === 'freeze') && !r.passable && !r.passed) && (
         <PassOn
           others={sheet.lines}
           split={{ can: [], mine: [], others: [] }}
@@ -205,13 +253,19 @@ export function ChangeSheet() {
         </p>
       )}
       {commit.lost && <Lost />}
-      <Rails rails={rails} passed={passed} pass={setPassed} />
       <form
         className="mt-4 flex grow flex-col"
         onSubmit={(e) => {
           e.preventDefault()
           commit.send(
-            { operations, reason: why, based_on: sheet.basedOn, acknowledge: passed, pending_changes: pending.map((p) => p.id) },
+            {
+              operations,
+              reason: why,
+              reference: sheet.reference.trim(),
+              based_on: sheet.basedOn,
+              acknowledge: passed,
+              pending_changes: pending.map((p) => p.id),
+            },
             sheet.lines.map((l) => l.id),
           )
         }}
@@ -225,6 +279,17 @@ export function ChangeSheet() {
           value={sheet.reason}
           onChange={(e) => sheet.setReason(e.target.value)}
           placeholder={why || 'Recorded with the change'}
+        />
+        <label htmlFor="reference" className="mt-2">
+          Reference
+        </label>
+        <input
+          id="reference"
+          className="field mt-0.5"
+          maxLength={100}
+          value={sheet.reference}
+          onChange={(e) => sheet.setReference(e.target.value)}
+          placeholder={me.references.pattern ? `Fits ${me.references.pattern}` : 'Such as a ticket number'}
         />
         <div className="mt-auto flex gap-2 pt-4">
           <button
@@ -240,6 +305,19 @@ export function ChangeSheet() {
         </div>
         {why === '' && <p className="text-soft mt-1 text-sm">Enter a reason to commit.</p>}
       </form>
+      <Later
+        reason={why}
+        acknowledge={passed}
+        ready={
+          !preview.isError &&
+          !preview.data?.unchanged &&
+          !rails.some((r) => !r.passed && r.code !== 'freeze' && (!r.passable || !passed.includes(r.code)))
+        }
+        done={(p) => {
+          setTold(undefined)
+          setPassedOn(p)
+        }}
+      />
     </aside>
   )
 }
@@ -252,6 +330,20 @@ function lineOf(lines: Line[], place: string): Line | undefined {
   return lines.find((l) => (left -= l.operations.length) < 0)
 }
 
+/** How the service tells a line, where it could work out what all of them do. */
+function said(result: Schemas['ChangeResult'] | undefined, lines: Line[], l: Line): string | undefined {
+  const before = lines.slice(0, lines.indexOf(l)).reduce((n, x) => n + x.operations.length, 0)
+  const all = lines.reduce((n, x) => n + x.operations.length, 0)
+  return result?.sentences.length === all ? result.sentences.slice(before, before + l.operations.length).join('; ') : undefined
+}
+
+/** What the service notes of a line: that it is so already, who violates a rule, what covers nothing. */
+function notesOf(result: Schemas['ChangeResult'] | undefined, lines: Line[], l: Line): Schemas['Note'][] {
+  if (result?.unchanged) return []
+  const before = lines.slice(0, lines.indexOf(l)).reduce((n, x) => n + x.operations.length, 0)
+  return result?.notes?.filter((n) => n.code !== 'decides' && n.operation >= before && n.operation < before + l.operations.length) ?? []
+}
+
 /** Gives the keyboard to the page, when what had it goes. */
 const toPage = () => document.getElementById('main')?.focus()
 
@@ -259,166 +351,4 @@ const toPage = () => document.getElementById('main')?.focus()
 function whom(l: Line): string {
   const names = new Set(l.operations.flatMap((o) => ('user' in o && typeof o.user === 'string' ? [o.user] : [])))
   return names.size === 1 ? [...names][0]! : ''
-}
-
-/** What was discarded, until something else is put on the sheet. */
-function Discarded({ lines, back, close }: { lines: Line[]; back: () => void; close: () => void }) {
-  return (
-    <aside aria-label="Change sheet" className={drawer}>
-      <h2>Discarded</h2>
-      <p role="status" className="mt-3">
-        {count(lines.length, 'change')} discarded. Nothing was changed.
-      </p>
-      <div className="mt-4 flex gap-2">
-        <button type="button" className="button" autoFocus onClick={back}>
-          Bring back
-        </button>
-        <button type="button" className="button-quiet" onClick={close}>
-          Close
-        </button>
-      </div>
-    </aside>
-  )
-}
-
-// Beside the page from 1100 pixels on, over it below.
-const drawer =
-  'border-rule bg-sheet flex w-79 shrink-0 flex-col overflow-y-auto border-l p-4.5 max-[1100px]:fixed max-[1100px]:inset-y-14 max-[1100px]:right-0 max-[1100px]:z-20'
-
-/** What the sheet would do, in a few lines; the rest on demand. */
-function Effect({ result, title = 'What this does' }: { result: Schemas['ChangeResult']; title?: string }) {
-  const p = result.preview
-  if (!p) return null
-  const name = namesOf(p.effects.flatMap((e) => e.users))
-  return (
-    <div className="bg-wash mt-3 rounded-md p-3">
-      <h3 className="font-semibold">{title}</h3>
-      {result.unchanged && <p>{result.notes?.map((n) => n.message).join(' ') || 'No change: it is so already.'}</p>}
-      {p.effects.slice(0, Math.min(8, p.effect_count)).map((e, i) => (
-        <EffectLine key={i} effect={e} name={name} />
-      ))}
-      {p.effect_count > 8 && <p className="text-soft text-sm">and {p.effect_count - 8} more effects</p>}
-      {p.states?.map((s) => (
-        <p key={s.application.id}>{s.message}</p>
-      ))}
-      {result.notes
-        ?.filter((n) => n.code === 'decides')
-        .map((n, i) => (
-          <p key={i}>{n.message}</p>
-        ))}
-      {!result.unchanged && p.effects.length === 0 && !p.states && <p>Nobody gains or loses anything.</p>}
-      {p.effects.length > 0 && !p.outside && (
-        <p className="text-soft text-sm">
-          <span className="mr-1.5 inline-block w-7 text-right">0</span>nobody else is affected
-        </p>
-      )}
-      {p.outside && <p className="text-soft text-sm">This may also affect people you cannot see.</p>}
-    </div>
-  )
-}
-
-function EffectLine({ effect: e, name }: { effect: Schemas['Effect']; name: (u: Schemas['Ref']) => string }) {
-  const who = e.user_count === 1 && e.users[0] ? name(e.users[0]) : count(e.user_count, 'user')
-  const verb = e.user_count === 1 ? { gain: 'gains', lose: 'loses' } : { gain: 'gain', lose: 'lose' }
-  const sides = [
-    { sign: '+', ink: 'text-kelp', word: verb.gain, lines: e.gained ?? [] },
-    { sign: '−', ink: 'text-brick', word: verb.lose, lines: e.lost ?? [] },
-  ].filter((s) => s.lines.length > 0)
-  return sides.map((s) => (
-    <details key={s.sign} className="text-sm">
-      <summary className="flex list-none gap-1.5">
-        <span className={`w-7 shrink-0 text-right font-semibold ${s.ink}`}>
-          {s.sign}
-          {s.lines.length}
-        </span>
-        <span>
-          {who} {s.word} {count(s.lines.length, 'entitlement')} in {[...new Set(s.lines.map((l) => l.application.label))].join(', ')}
-          {e.end_early && ` (${e.end_early.toLocaleString('en')} of them until their own last day)`}
-        </span>
-      </summary>
-      <ul className="my-1 ml-8">
-        {s.lines.map((l, i) => (
-          <li key={i}>
-            {l.action} <PathText path={l.target} />
-            {l.own && <span className="text-soft">, their own</span>}
-            {l.schedule && <span className="text-soft">, {l.schedule.words}</span>}
-            {l.when && <span className="text-brass"> {times(l.when)}</span>}
-            {!l.when && l.from && <span className="text-soft"> from {shortDay(l.from)}</span>}
-            {!l.when && l.until && <span className="text-brass"> until {lastDay(l.until)}</span>}
-          </li>
-        ))}
-      </ul>
-      {e.user_count > 1 && (
-        <p className="text-soft mb-1 ml-8">
-          {e.users.slice(0, 12).map(name).join(', ')}
-          {e.user_count > 12 && ` and ${e.user_count - 12} more`}
-        </p>
-      )}
-    </details>
-  ))
-}
-
-function PassedOn({ pending, close }: { pending: Schemas['PendingChange']; close: () => void }) {
-  return (
-    <aside aria-label="Change sheet" className={drawer}>
-      <h2>Passed on</h2>
-      <div role="status" className="mt-3">
-        <p>
-          To {pending.to?.label ?? 'anybody who may make it'}, as {pending.id}. Nothing was changed yet. Your Today page shows what became
-          of it.
-        </p>
-        <ul className="mt-2">
-          {pending.sentences.map((s, i) => (
-            <li key={i} className="border-rule border-t py-2 last:border-b">
-              {s}
-            </li>
-          ))}
-        </ul>
-      </div>
-      <button type="button" className="button-quiet mt-4 self-start" autoFocus onClick={close}>
-        Close
-      </button>
-    </aside>
-  )
-}
-
-function Done({ result, close, undo, stays }: { result: Schemas['ChangeResult']; close: () => void; undo?: () => void; stays: ReactNode }) {
-  return (
-    <aside aria-label="Change sheet" className={drawer}>
-      <h2>Committed</h2>
-      <div role="status" className="mt-3">
-        <p className="mb-2">
-          {result.unchanged
-            ? 'Nothing to change: everything is so already. No revision was made.'
-            : result.repeated
-              ? `It was made, as revision ${result.revision}: the answer was lost on its way.`
-              : `Committed as revision ${result.revision}.`}{' '}
-          {!result.unchanged && (
-            <Link to="/ledger/$revision" params={{ revision: String(result.revision) }} className="press">
-              See it
-            </Link>
-          )}
-        </p>
-        <ul>
-          {result.sentences.map((s, i) => (
-            <li key={i} className="border-rule border-t py-2 last:border-b">
-              {s}
-            </li>
-          ))}
-        </ul>
-        <Effect result={{ ...result, unchanged: false }} />
-        {stays}
-      </div>
-      <div className="mt-4 flex gap-2">
-        <button type="button" className="button-quiet" autoFocus onClick={close}>
-          Close
-        </button>
-        {undo && !result.unchanged && (
-          <button type="button" className="button-quiet" onClick={undo}>
-            Undo
-          </button>
-        )}
-      </div>
-    </aside>
-  )
 }

@@ -32,7 +32,12 @@ export function PassOn({
     mutationFn: () =>
       answer(
         api.POST('/api/v1/pending-changes', {
-          body: { to, reason, lines: others.map((l) => ({ words: `${l.verb} ${l.what}`, detail: l.detail, operations: l.operations })) },
+          body: {
+            to,
+            reason,
+            reference: sheet.reference,
+            lines: others.map((l) => ({ words: `${l.verb} ${l.what}`.trim(), detail: l.detail, operations: l.operations })),
+          },
         }),
       ),
     onSuccess: async (passed) => {

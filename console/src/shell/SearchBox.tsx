@@ -3,13 +3,20 @@ import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-quer
 import { useNavigate } from '@tanstack/react-router'
 import { useEffect, useRef, useState } from 'react'
 import type { Schemas } from '../api/client'
+import { keyOf } from '../shared/key'
 import { pages } from './pages'
+import { deedOf, plainDeeds, type Deed } from './deeds'
 import { useMe } from './session'
 import { ask } from '../api/ask'
 import { tabLeadsOn } from '../shared/enter'
 
 // Pages, revisions and requests are found beside what the service finds.
-type Hit = Pick<Schemas['Hit'], 'id' | 'label' | 'key' | 'hint'> & { kind: Schemas['Hit']['kind'] | 'page' | 'revision' | 'request' }
+type Hit = Pick<Schemas['Hit'], 'id' | 'label' | 'key' | 'hint'> & {
+  kind: Schemas['Hit']['kind'] | 'page' | 'revision' | 'request' | 'action'
+  deed?: Deed
+  /** Which panel of the page is opened. */
+  add?: string
+}
 
 /** What the console itself knows under a text. */
 function known(text: string, may: Record<string, boolean>): Hit[] {
@@ -19,6 +26,16 @@ function known(text: string, may: Record<string, boolean>): Hit[] {
     .flatMap((g) => g.pages.map((p) => ({ ...p, group: g.label })))
     .filter((p) => (p.register === '' || may[`${p.register}.read`]) && p.label.toLowerCase().startsWith(wanted))
     .map((p) => ({ id: `page ${p.to}`, key: p.to, label: p.label, hint: p.group, kind: 'page' }))
+  for (const d of plainDeeds)
+    if ((d.may === '' || may[d.may]) && d.label.toLowerCase().startsWith(wanted))
+      out.push({
+        id: `action ${d.label}`,
+        key: d.to,
+        label: d.label,
+        kind: 'page',
+        hint: 'action',
+        add: 'panel' in d ? keyOf(d.label) : undefined,
+      })
   const number = /^(?:revision[ -]?)?(\d+)$/.exec(wanted)?.[1]
   if (number && may['ledger.read']) out.push({ id: `revision ${number}`, key: number, label: `Revision ${number}`, kind: 'revision' })
   const request = /^(request-\d+)$/.exec(wanted)?.[1]
@@ -55,12 +72,20 @@ export function SearchBox() {
     document.addEventListener('keydown', onKey)
     return () => document.removeEventListener('keydown', onKey)
   }, [])
-  const found = useQuery({ ...finding(text), enabled: text.trim() !== '', placeholderData: keepPreviousData })
+  const doing = deedOf(text, me.may)
+  const wanted = doing?.rest ?? text
+  const found = useQuery({ ...finding(wanted), enabled: text.trim() !== '', placeholderData: keepPreviousData })
   const go = (hit: Hit | null) => {
     if (!hit?.key) return
     setText('')
     box.current?.blur()
-    if (hit.kind === 'page') void navigate({ to: hit.key })
+    if (hit.deed) {
+      const search = { tab: hit.deed.tab }
+      if (hit.deed.of === 'user') void navigate({ to: '/users/$user', params: { user: hit.key }, search })
+      if (hit.deed.of === 'role') void navigate({ to: '/roles/$role', params: { role: hit.key }, search })
+      return
+    }
+    if (hit.kind === 'page') void navigate({ to: hit.key, search: { add: hit.add } })
     if (hit.kind === 'revision') void navigate({ to: '/ledger/$revision', params: { revision: hit.key } })
     if (hit.kind === 'request') void navigate({ to: '/requests/$request', params: { request: hit.key } })
     if (hit.kind === 'user') void navigate({ to: '/users/$user', params: { user: hit.key } })
@@ -69,10 +94,22 @@ export function SearchBox() {
     if (hit.kind === 'application') void navigate({ to: '/applications/$application', params: { application: hit.key } })
   }
   const own = known(text, me.may)
+  // With a verb before it, a name is somebody or something that it is done to.
+  const doneTo = (all: Hit[]): Hit[] =>
+    doing
+      ? all
+          .filter((h) => h.kind === doing.deed.of)
+          .map((h) => ({ ...h, id: `${doing.deed.verb} ${h.id}`, label: doing.deed.words(h.label), kind: 'action', deed: doing.deed }))
+      : []
   const hits: Hit[] =
     text.trim() === ''
       ? []
-      : [...own.filter((h) => h.kind !== 'page'), ...(found.data?.hits ?? []), ...own.filter((h) => h.kind === 'page')]
+      : [
+          ...own.filter((h) => h.kind !== 'page'),
+          ...doneTo(found.data?.hits ?? []),
+          ...(doing ? [] : (found.data?.hits ?? [])),
+          ...own.filter((h) => h.kind === 'page'),
+        ]
   // Those that read the same are told apart by their keys.
   const reads = (h: Hit) => `${h.label} ${h.hint ?? ''} ${h.kind}`
   const twins = new Set(hits.map(reads).filter((r, i, all) => all.indexOf(r) !== i))
@@ -94,8 +131,8 @@ export function SearchBox() {
           onKeyDown={(e) => {
             if (e.key === 'Enter' && text.trim() !== '' && (found.isPending || found.isPlaceholderData)) {
               e.preventDefault()
-              queries.fetchQuery(finding(text)).then(
-                (f) => go(own.find((h) => h.kind !== 'page') ?? f.hits[0] ?? own[0] ?? null),
+              queries.fetchQuery(finding(wanted)).then(
+                (f) => go(own.find((h) => h.kind !== 'page') ?? (doing ? doneTo(f.hits)[0] : f.hits[0]) ?? own[0] ?? null),
                 () => undefined, // which the list says
               )
             }

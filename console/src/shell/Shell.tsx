@@ -13,6 +13,7 @@ import { useDay } from './day'
 import { DayPicker } from './DayPicker'
 import { Keys } from './Keys'
 import { pages } from './pages'
+import { PageTitle } from './PageTitle'
 import { SearchBox } from './SearchBox'
 import { SessionContext, useMe } from './session'
 import { SheetProvider } from './sheet'
@@ -157,6 +158,7 @@ function Frame() {
         <main id="main" tabIndex={-1} className="min-w-0 grow overflow-y-auto px-6 py-5 outline-none max-md:px-3 max-md:py-3">
           <Outlet />
         </main>
+        <PageTitle />
         {!past && <ChangeSheet />}
       </div>
     </div>

@@ -13,6 +13,7 @@ export const pages = [
     label: 'People',
     pages: [
       { to: '/users', label: 'Users', register: 'users' },
+      { to: '/units', label: 'Units', register: 'users' },
       { to: '/groups', label: 'Groups', register: 'groups' },
       { to: '/attributes', label: 'Attributes', register: 'settings' },
     ],
@@ -31,6 +32,7 @@ export const pages = [
     pages: [
       { to: '/defaults', label: 'Defaults', register: 'settings' },
       { to: '/sod-rules', label: 'SoD rules', register: 'settings' },
+      { to: '/freezes', label: 'Freezes', register: 'settings' },
       { to: '/expectations', label: 'Expectations', register: 'settings' },
       { to: '/delegations', label: 'Delegations', register: 'roles' },
       { to: '/findings', label: 'Findings', register: 'users' },

@@ -9,6 +9,8 @@ export type Line = {
   what: string
   detail?: string
   operations: Operation[]
+  /** It was opened and mended: it reads as the service tells it. */
+  mended?: boolean
   /** The pending change of somebody else that this line makes. */
   pending?: { id: string; reason: string }
 }
@@ -18,6 +20,9 @@ type Sheet = {
   basedOn: number
   reason: string
   setReason: (reason: string) => void
+  /** Where the work was asked for. */
+  reference: string
+  setReference: (reference: string) => void
   open: boolean
   setOpen: (open: boolean) => void
   add: (line: Omit<Line, 'id'>, revision: number) => void
@@ -26,6 +31,8 @@ type Sheet = {
   /** What was to be added and is there already. */
   twice?: string
   remove: (...ids: string[]) => void
+  /** Has a line do something else. */
+  mend: (id: string, operations: Operation[]) => void
   /** Has a line be made before the one that stands before it. */
   earlier: (id: string) => void
   clear: () => void
@@ -40,9 +47,9 @@ type Sheet = {
 
 const SheetContext = createContext<Sheet | null>(null)
 
-type Kept = { lines: Line[]; basedOn: number; reason: string }
+type Kept = { lines: Line[]; basedOn: number; reason: string; reference?: string }
 
-const blank: Kept = { lines: [], basedOn: 0, reason: '' }
+const blank: Kept = { lines: [], basedOn: 0, reason: '', reference: '' }
 
 /** Where there is no room beside the page, the sheet is folded to a bar until it is opened. */
 const hasRoom = () => window.innerWidth > 1100
@@ -73,6 +80,8 @@ export function SheetProvider({ children }: { children: ReactNode }) {
       open,
       setOpen,
       setReason: (reason) => keep((was) => ({ ...was, reason })),
+      reference: kept.reference ?? '',
+      setReference: (reference) => keep((was) => ({ ...was, reference })),
       add: (line, revision) => load([line], revision),
       load,
       twice,
@@ -80,6 +89,8 @@ export function SheetProvider({ children }: { children: ReactNode }) {
         setTwice(undefined)
         keep((was) => ({ ...was, lines: was.lines.filter((l) => !ids.includes(l.id)) }))
       },
+      mend: (id, operations) =>
+        keep((was) => ({ ...was, lines: was.lines.map((l) => (l.id === id ? { ...l, operations, mended: true } : l)) })),
       earlier: (id) =>
         keep((was) => {
           const i = was.lines.findIndex((l) => l.id === id)

@@ -1,4 +1,5 @@
 import type { Operation, Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
 import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
 import { Empty } from '../../shared/State'
@@ -7,15 +8,19 @@ import { useSheet } from '../../shell/sheet'
 import { Covered } from './Covered'
 import { useTyped } from '../../shell/drafts'
 
+const words = (actions: string[]) => (actions.includes('*') ? 'all actions' : list(actions))
+
 /** What keeps parts of an application from permissions written for more. */
 export function Fences({ application: a, writes }: { application: Schemas['Application']; writes: boolean }) {
   const sheet = useSheet()
-  const empty = { pattern: '', why: '', actions: [] as string[] }
-  const [x, setX] = useTyped('Fences x', empty)
   const fences = a.fences ?? []
-  const words = (actions: string[]) => (actions.includes('*') ? 'all actions' : list(actions))
   return (
     <>
+      {writes && (
+        <div className="mb-3 flex justify-end">
+          <AddPanel label="Add a fence">{(done) => <AddFence application={a} done={done} />}</AddPanel>
+        </div>
+      )}
       {fences.length === 0 && (
         <Empty>
           No fence yet. A fence keeps a part, such as a fuel jetty, out of roles that were written for something wider, such as all berths.
@@ -51,61 +56,67 @@ export function Fences({ application: a, writes }: { application: Schemas['Appli
           </li>
         ))}
       </ul>
-      {writes && (
-        <form
-          aria-label="Add a fence"
-          className="mt-5 max-w-180"
-          onSubmit={(e) => {
-            e.preventDefault()
-            const operation: Operation = {
-              op: 'add_fence',
-              application: a.key,
-              pattern: x.pattern.trim(),
-              actions: x.actions,
-              why: x.why.trim(),
-            }
-            sheet.add(
-              { verb: 'Fence', what: x.pattern.trim(), detail: `${a.label}, for ${words(x.actions)}`, operations: [operation] },
-              a.revision,
-            )
-            setX(empty)
-          }}
-        >
-          <h2>Add a fence</h2>
-          <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
-            <label>
-              Pattern
-              <input
-                className="field font-mono"
-                placeholder="berths/fuel-jetty"
-                value={x.pattern}
-                onChange={(e) => setX({ ...x, pattern: e.target.value })}
-              />
-            </label>
-            <label>
-              Reason shown to users
-              <input className="field" maxLength={500} value={x.why} onChange={(e) => setX({ ...x, why: e.target.value })} />
-            </label>
-          </div>
-          <Covered application={a.key} pattern={x.pattern} />
-          <fieldset className="mt-2 flex flex-wrap gap-x-5">
-            <legend>For</legend>
-            {['*', ...a.actions.map((y) => y.key)].map((k) => (
-              <label key={k} className="flex gap-2">
-                <input
-                  type="checkbox"
-                  checked={x.actions.includes(k)}
-                  onChange={(e) => setX({ ...x, actions: e.target.checked ? [...x.actions, k] : x.actions.filter((y) => y !== k) })}
-                />
-                {k === '*' ? 'all actions' : k}
-              </label>
-            ))}
-          </fieldset>
-          <button type="submit" className="button mt-3" disabled={x.pattern.trim() === '' || x.actions.length === 0}>
-            Add to change sheet
-          </button>
-        </form>
-      )}
     </>
+  )
+}
+
+function AddFence({ application: a, done }: { application: Schemas['Application']; done: () => void }) {
+  const sheet = useSheet()
+  const empty = { pattern: '', why: '', actions: [] as string[] }
+  const [x, setX] = useTyped('Fences x', empty)
+  return (
+    <form
+      aria-label="Add a fence"
+      className="mt-3"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operation: Operation = {
+          op: 'add_fence',
+          application: a.key,
+          pattern: x.pattern.trim(),
+          actions: x.actions,
+          why: x.why.trim(),
+        }
+        sheet.add(
+          { verb: 'Fence', what: x.pattern.trim(), detail: `${a.label}, for ${words(x.actions)}`, operations: [operation] },
+          a.revision,
+        )
+        setX(empty)
+        done()
+      }}
+    >
+      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
+        <label>
+          Pattern
+          <input
+            className="field font-mono"
+            placeholder="berths/fuel-jetty"
+            value={x.pattern}
+            onChange={(e) => setX({ ...x, pattern: e.target.value })}
+          />
+        </label>
+        <label>
+          Reason shown to users
+          <input className="field" maxLength={500} value={x.why} onChange={(e) => setX({ ...x, why: e.target.value })} />
+        </label>
+      </div>
+      <Covered application={a.key} pattern={x.pattern} />
+      <fieldset className="mt-2 flex flex-wrap gap-x-5">
+        <legend>For</legend>
+        {['*', ...a.actions.map((y) => y.key)].map((k) => (
+          <label key={k} className="flex gap-2">
+            <input
+              type="checkbox"
+              checked={x.actions.includes(k)}
+              onChange={(e) => setX({ ...x, actions: e.target.checked ? [...x.actions, k] : x.actions.filter((y) => y !== k) })}
+            />
+            {k === '*' ? 'all actions' : k}
+          </label>
+        ))}
+      </fieldset>
+      <button type="submit" className="button mt-3" disabled={x.pattern.trim() === '' || x.actions.length === 0}>
+        Add to change sheet
+      </button>
+    </form>
   )
 }

@@ -1,6 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
-import type { Operation } from '../../api/client'
+import type { Operation, Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
+import { ListTable, type ListColumn } from '../../shared/ListTable'
 import { keyOf } from '../../shared/key'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
@@ -11,6 +13,35 @@ import { useSheet } from '../../shell/sheet'
 import { ask } from '../../api/ask'
 import { useTyped } from '../../shell/drafts'
 
+const columns: ListColumn<Schemas['Application']>[] = [
+  {
+    key: 'name',
+    label: 'Application',
+    value: (a) => a.label,
+    show: (a) => (
+      <Link to="/applications/$application" params={{ application: a.key }} className="press">
+        {a.label}
+      </Link>
+    ),
+  },
+  { key: 'key', label: 'Key', value: (a) => a.key, show: (a) => <span className="font-mono text-sm">{a.key}</span> },
+  {
+    key: 'state',
+    label: 'State',
+    value: (a) => a.state,
+    show: (a) => <span className={a.state === 'live' ? '' : 'text-brass'}>{a.state}</span>,
+    choose: true,
+  },
+  {
+    key: 'owner',
+    label: 'Owner',
+    value: (a) => a.owner?.label ?? (a.key === 'able-roster' ? '' : 'nobody'),
+    show: (a) => a.owner?.label ?? (a.key === 'able-roster' ? '' : <span className="text-brass">nobody</span>),
+    choose: true,
+  },
+  { key: 'about', label: 'What it is', value: (a) => a.description ?? '', className: 'text-soft' },
+]
+
 /** All applications, and how to register one. */
 export function ApplicationList() {
   const { asOf, past } = useDay()
@@ -20,42 +51,27 @@ export function ApplicationList() {
   if (!applications.data) return <Loading what="applications" />
   return (
     <>
-      <Title list="applications" query={{ as_of: asOf }}>
+      <Title
+        list="applications"
+        query={{ as_of: asOf }}
+        more={
+          !past &&
+          me.may['applications.create'] && (
+            <AddPanel label="Register an application">
+              {(done) => <NewApplication revision={applications.data.revision} done={done} />}
+            </AddPanel>
+          )
+        }
+      >
         Applications
       </Title>
       <p className="text-soft mt-1">{count(applications.data.applications.length, 'application')} ask here who may do what.</p>
-      <table className="register mt-3">
-        <thead>
-          <tr>
-            <th>Application</th>
-            <th>Key</th>
-            <th>State</th>
-            <th>Owner</th>
-            <th>What it is</th>
-          </tr>
-        </thead>
-        <tbody>
-          {applications.data.applications.map((a) => (
-            <tr key={a.id}>
-              <td>
-                <Link to="/applications/$application" params={{ application: a.key }} className="press">
-                  {a.label}
-                </Link>
-              </td>
-              <td className="font-mono text-sm">{a.key}</td>
-              <td className={a.state === 'live' ? '' : 'text-brass'}>{a.state}</td>
-              <td>{a.owner?.label ?? (a.key === 'able-roster' ? '' : <span className="text-brass">nobody</span>)}</td>
-              <td className="text-soft">{a.description}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <ListTable what="application" rows={applications.data.applications} columns={columns} id={(a) => a.id} />
       {applications.data.applications.every((a) => a.key === 'able-roster') && (
         <Empty>
-          No application yet. An application asks here who may do what. Register the first one below, then add its resources and roles.
+          No application yet. An application asks here who may do what. Register the first one, then add its resources and roles.
         </Empty>
       )}
-      {!past && me.may['applications.create'] && <NewApplication revision={applications.data.revision} />}
     </>
   )
 }
@@ -63,7 +79,7 @@ export function ApplicationList() {
 /** The words most applications can be described with. */
 const usual = ['create', 'read', 'update', 'delete']
 
-function NewApplication({ revision }: { revision: number }) {
+function NewApplication({ revision, done }: { revision: number; done: () => void }) {
   const sheet = useSheet()
   const empty = { label: '', description: '', actions: usual.join(', ') }
   const [x, setX] = useTyped('NewApplication x', empty)
@@ -72,7 +88,7 @@ function NewApplication({ revision }: { revision: number }) {
   return (
     <form
       aria-label="Register an application"
-      className="mt-7 max-w-180"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         const operation: Operation = {
@@ -92,9 +108,9 @@ function NewApplication({ revision }: { revision: number }) {
           revision,
         )
         setX(empty)
+        done()
       }}
     >
-      <h2>Register an application</h2>
       <p className="text-soft">It begins as a draft: nobody has access yet.</p>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>

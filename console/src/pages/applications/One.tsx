@@ -12,6 +12,7 @@ import { GoingLive } from './GoingLive'
 import { OverTime } from './OverTime'
 import { Resources } from './Resources'
 import { RolesHere } from './RolesHere'
+import { RetireApplication } from '../../shared/Retirement'
 import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/applications/$application')
@@ -60,6 +61,9 @@ export function OneApplication() {
           { key: 'fences', label: 'Fences', count: (a.fences ?? []).length, body: <Fences application={a} writes={writes} /> },
           ...(past || builtIn ? [] : [{ key: 'live', label: 'State', body: <GoingLive application={a} writes={writes} /> }]),
           ...(writes ? [{ key: 'details', label: 'Details', body: <Describe application={a} /> }] : []),
+          ...(writes && !builtIn && a.state !== 'retired'
+            ? [{ key: 'retire', label: 'Retire', body: <RetireApplication application={a.key} /> }]
+            : []),
           ...(past ? [] : [{ key: 'time', label: 'Over time', body: <OverTime application={a.key} /> }]),
         ]}
       />

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { count, list } from '../../shared/words'
 import { useDay } from '../../shell/day'
@@ -18,6 +19,11 @@ export function RolesHere({ application: a }: { application: Schemas['Applicatio
   const here = roles.data.roles.filter((r) => r.application?.id === a.id)
   return (
     <>
+      {!past && me.may['roles.create'] && (
+        <div className="mb-3 flex justify-end">
+          <AddPanel label="Make a role">{(done) => <NewRole application={a} revision={roles.data.revision} done={done} />}</AddPanel>
+        </div>
+      )}
       {here.length === 0 ? (
         <Empty>This application has no role yet. A role says what its holders may do, and where.</Empty>
       ) : (
@@ -50,7 +56,6 @@ export function RolesHere({ application: a }: { application: Schemas['Applicatio
           </tbody>
         </table>
       )}
-      {!past && me.may['roles.create'] && <NewRole application={a} revision={roles.data.revision} />}
     </>
   )
 }

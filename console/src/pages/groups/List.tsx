@@ -1,7 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
+import type { Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
+import { ListTable, type ListColumn } from '../../shared/ListTable'
+import { PickAndPut } from '../users/Several'
+import { useRoleChoices } from '../users/choices'
 import { keyOf } from '../../shared/key'
-import { Loading, Trouble } from '../../shared/State'
+import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
 import { count, unitWords } from '../../shared/words'
 import { useDay } from '../../shell/day'
@@ -10,56 +15,101 @@ import { useSheet } from '../../shell/sheet'
 import { ask } from '../../api/ask'
 import { useTyped } from '../../shell/drafts'
 
+const columns: ListColumn<Schemas['Group']>[] = [
+  {
+    key: 'name',
+    label: 'Group',
+    value: (g) => g.label,
+    show: (g) => (
+      <>
+        <Link to="/groups/$group" params={{ group: g.key }} className="press">
+          {g.label}
+        </Link>
+        {g.filter && (
+          <div className="text-soft max-w-100 truncate text-sm" title={g.filter}>
+            {g.filter_words}
+          </div>
+        )}
+      </>
+    ),
+  },
+  { key: 'key', label: 'Key', value: (g) => g.key, show: (g) => <span className="font-mono text-sm">{g.key}</span> },
+  {
+    key: 'unit',
+    label: 'Unit',
+    value: (g) => (g.built_in ? 'built in' : unitWords(g.unit)),
+    show: (g) => (g.built_in ? <span className="text-soft">built in</span> : unitWords(g.unit)),
+    choose: true,
+  },
+  { key: 'owner', label: 'Owner', value: (g) => g.owner?.label ?? '', choose: true },
+  {
+    key: 'members',
+    label: 'Listed members',
+    value: (g) => (g.built_in ? 0 : g.member_count),
+    show: (g) => (g.built_in ? '' : g.member_count),
+    right: true,
+  },
+]
+
 /** All groups, and the making of one. */
 export function GroupList() {
   const { asOf, past } = useDay()
   const me = useMe()
+  const sheet = useSheet()
+  const roles = useRoleChoices()
   const groups = useQuery(ask('/api/v1/groups', { params: { query: { as_of: asOf } } }))
   if (groups.error) return <Trouble page error={groups.error} retry={() => void groups.refetch()} />
   if (!groups.data) return <Loading what="groups" />
   return (
     <>
-      <Title list="groups" query={{ as_of: asOf }}>
+      <Title
+        list="groups"
+        query={{ as_of: asOf }}
+        more={
+          !past &&
+          me.may['groups.create'] && (
+            <AddPanel label="Make a group">{(done) => <NewGroup revision={groups.data.revision} done={done} />}</AddPanel>
+          )
+        }
+      >
         Groups
       </Title>
-      <p className="text-soft mt-1">{count(groups.data.groups.length, 'group')}. Members of a group hold the roles of the group.</p>
-      <table className="register mt-3">
-        <thead>
-          <tr>
-            <th>Group</th>
-            <th>Key</th>
-            <th>Unit</th>
-            <th>Owner</th>
-            <th className="text-right!">Listed members</th>
-          </tr>
-        </thead>
-        <tbody>
-          {groups.data.groups.map((g) => (
-            <tr key={g.id}>
-              <td>
-                <Link to="/groups/$group" params={{ group: g.key }} className="press">
-                  {g.label}
-                </Link>
-                {g.filter && (
-                  <div className="text-soft max-w-100 truncate text-sm" title={g.filter}>
-                    {g.filter_words}
-                  </div>
-                )}
-              </td>
-              <td className="font-mono text-sm">{g.key}</td>
-              <td>{g.built_in ? <span className="text-soft">built in</span> : unitWords(g.unit)}</td>
-              <td>{g.owner?.label}</td>
-              <td className="text-right">{g.built_in ? '' : g.member_count}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {!past && me.may['groups.create'] && <NewGroup revision={groups.data.revision} />}
+      <p className="text-soft mt-1">Members of a group hold the roles of the group.</p>
+      <ListTable
+        what="group"
+        rows={groups.data.groups}
+        columns={columns}
+        id={(g) => g.id}
+        empty={<Empty>No groups.</Empty>}
+        acts={
+          !past && me.may['roles.assign']
+            ? (picked, clear) => (
+                <PickAndPut
+                  label="Grant a role"
+                  press="Grant"
+                  choices={roles}
+                  put={(c) => {
+                    sheet.add(
+                      {
+                        verb: 'Grant',
+                        what: `${c.label} to ${count(picked.length, 'group')}`,
+                        detail: picked.map((g) => g.label).join(', '),
+                        operations: picked.map((g) => ({ op: 'grant', role: c.key, group: g.key })),
+                      },
+                      groups.data.revision,
+                    )
+                    clear()
+                  }}
+                />
+              )
+            : undefined
+        }
+      />
     </>
   )
 }
 
-function NewGroup({ revision }: { revision: number }) {
+function NewGroup({ revision, done }: { revision: number; done: () => void }) {
   const sheet = useSheet()
   const blank = { label: '', description: '', unit: '', filter: '', held_within: '' }
   const [x, setX] = useTyped('NewGroup x', blank)
@@ -77,7 +127,7 @@ function NewGroup({ revision }: { revision: number }) {
   return (
     <form
       aria-label="Make a group"
-      className="mt-7 max-w-180"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         const given = Object.fromEntries(Object.entries(x).filter(([, v]) => v.trim() !== ''))
@@ -91,9 +141,9 @@ function NewGroup({ revision }: { revision: number }) {
           revision,
         )
         setX(blank)
+        done()
       }}
     >
-      <h2>Make a group</h2>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         {field('label', 'Name of the group')}
         {field('description', 'What it is for')}

@@ -16,7 +16,7 @@ export async function ended(name: string, sent: Sent): Promise<Schemas['ChangeRe
     await new Promise((go) => setTimeout(go, 700))
     let is: Import
     try {
-      is = await answer(api.GET('/api/v1/imports/{import}', { params: { path: { import: name } } }))
+      is = await answer(api.GET('/api/v1/imports/{name}', { params: { path: { name: name } } }))
     } catch (error) {
       if (error instanceof ProblemError && (error.problem.status === 0 || error.problem.status === 503)) continue
       throw error
@@ -38,7 +38,7 @@ export function Progress({ track }: { track: string }) {
   const far = useQuery({
     refetchInterval: 400,
     retry: false,
-    ...ask('/api/v1/imports/{import}', { params: { path: { import: track } } }),
+    ...ask('/api/v1/imports/{name}', { params: { path: { name: track } } }),
   })
   const p = far.data
   return (
@@ -57,7 +57,7 @@ export function Progress({ track }: { track: string }) {
       <button
         type="button"
         className="press"
-        onClick={() => void api.DELETE('/api/v1/imports/{import}', { params: { path: { import: track } } })}
+        onClick={() => void api.DELETE('/api/v1/imports/{name}', { params: { path: { name: track } } })}
       >
         Cancel
       </button>

@@ -93,6 +93,7 @@ export function CataloguePage() {
 function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: string }) {
   const zone = useMe().time_zone
   const [reason, setReason] = useTyped(`reason ${o.role.key}`, '')
+  const [reference, setReference] = useTyped(`reference ${o.role.key}`, '')
   const [last, setLast] = useTyped(`last ${o.role.key}`, '')
   const [asked, setAsked] = useState<string>()
   const key = o.role.key ?? o.role.label
@@ -120,7 +121,7 @@ function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: st
       onSubmit={(e) => {
         e.preventDefault()
         const until = last ? new Date(new Date(endOfDay(last, zone)).getTime() + 1).toISOString() : undefined
-        commit.mutate({ reason, operations: [{ op: 'request_role', role: key, user, until }] })
+        commit.mutate({ reason, reference: reference.trim(), operations: [{ op: 'request_role', role: key, user, until }] })
       }}
     >
       {seen.error && <Trouble error={seen.error} />}
@@ -135,6 +136,10 @@ function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: st
           onChange={(e) => setReason(e.target.value)}
           placeholder="For the approvers"
         />
+      </label>
+      <label className="mt-3 block max-w-80">
+        Reference <span className="text-soft text-sm">such as a ticket number</span>
+        <input className="field mt-0.5" maxLength={100} value={reference} onChange={(e) => setReference(e.target.value)} />
       </label>
       <label className="mt-2 flex items-center gap-2">
         Last day {o.max_days ? '' : <span className="text-soft text-sm">if it is not permanent</span>}

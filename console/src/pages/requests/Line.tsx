@@ -2,7 +2,8 @@ import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
 import { list, shortDay } from '../../shared/words'
 
-const inks: Record<Schemas['Request']['state'], string> = {
+/** In what ink a state stands. */
+export const inks: Record<Schemas['Request']['state'], string> = {
   waiting: 'text-brass',
   approved: 'text-kelp',
   refused: 'text-brick',

@@ -1,10 +1,12 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
+import type { Schemas } from '../../api/client'
+import { ListTable, type ListColumn } from '../../shared/ListTable'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
-import { count } from '../../shared/words'
+import { count, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
-import { RequestLines } from './Line'
+import { inks, whereItIs } from './Line'
 import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/requests')
@@ -18,6 +20,24 @@ const kinds = [
   { key: 'refused', label: 'Refused' },
   { key: 'withdrawn', label: 'Withdrawn' },
 ] as const
+
+const columns: ListColumn<Schemas['Request']>[] = [
+  {
+    key: 'role',
+    label: 'Role',
+    value: (r) => r.role.label,
+    show: (r) => (
+      <Link to="/requests/$request" params={{ request: r.id }} className="press">
+        {r.role.label}
+      </Link>
+    ),
+  },
+  { key: 'for', label: 'For', value: (r) => r.beneficiary.label },
+  { key: 'state', label: 'State', value: (r) => r.state, show: (r) => <span className={inks[r.state]}>{r.state}</span>, choose: true },
+  { key: 'where', label: 'Where it is', value: (r) => whereItIs(r) },
+  { key: 'asked', label: 'Requested', value: (r) => r.asked?.at ?? '', show: (r) => r.asked && shortDay(r.asked.at) },
+  { key: 'why', label: 'Why', value: (r) => r.asked?.reason ?? '' },
+]
 
 /** The requests one has to do with, or may read. */
 export function RequestList() {
@@ -68,7 +88,7 @@ export function RequestList() {
       {requests.data.requests.length === 0 ? (
         <Empty>No requests. Request access in the access catalogue; approvers decide here.</Empty>
       ) : (
-        <RequestLines requests={requests.data.requests} />
+        <ListTable what="request" rows={requests.data.requests} columns={columns} id={(r) => r.id} />
       )}
       {requests.data.total > requests.data.requests.length && (
         <p className="text-soft mt-2">The first {requests.data.requests.length}. Choose a kind to see others.</p>

@@ -1,3 +1,4 @@
+import { Reference } from '../../shared/Reference'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
@@ -41,7 +42,7 @@ export function OneRequest() {
       ))}
       {r.asked && (
         <p className="mt-2">
-          {r.asked.by?.label ?? r.asker.label}, {shortDay(r.asked.at)}: {r.asked.reason}
+          {r.asked.by?.label ?? r.asker.label}, {shortDay(r.asked.at)}: {r.asked.reason} <Reference to={r.reference} />
         </p>
       )}
       {r.grown && (

@@ -2,8 +2,10 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import type { Operation, Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
 import { useCommit } from '../../shared/commit'
 import { keyOf } from '../../shared/key'
+import { ListTable, type ListColumn } from '../../shared/ListTable'
 import { Empty, Faults, Loading, Trouble } from '../../shared/State'
 import { count, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
@@ -13,8 +15,47 @@ import { ask } from '../../api/ask'
 import { useTyped } from '../../shell/drafts'
 import { Lost } from '../../shared/Lost'
 
+const columns: ListColumn<Schemas['Round']>[] = [
+  {
+    key: 'name',
+    label: 'Review',
+    value: (r) => r.label,
+    show: (r) => (
+      <>
+        <Link to="/reviews/$round" params={{ round: r.key }} className="press">
+          {r.label}
+        </Link>
+        <div className="text-soft text-sm">Scope: {r.scope}</div>
+      </>
+    ),
+  },
+  {
+    key: 'state',
+    label: 'State',
+    value: (r) => (r.state === 'open' ? 'under way' : 'signed off'),
+    show: (r) => <span className={r.state === 'open' ? 'text-brass' : 'text-kelp'}>{r.state === 'open' ? 'under way' : 'signed off'}</span>,
+    choose: true,
+  },
+  { key: 'fixed', label: 'As it was on', value: (r) => r.fixed_at, show: (r) => shortDay(r.fixed_at) },
+  { key: 'reviewers', label: 'Reviewers', value: (r) => r.reviewers },
+  {
+    key: 'decided',
+    label: 'Decided',
+    value: (r) => (r.items ? r.decided / r.items : 1),
+    show: (r) => <Progress done={r.decided} of={r.items} />,
+  },
+  {
+    key: 'mine',
+    label: 'For you',
+    value: (r) => r.mine,
+    show: (r) => (r.mine > 0 ? <strong className="text-brass">{count(r.mine, 'item')}</strong> : ''),
+    right: true,
+  },
+]
+
 /** The rounds of review, and opening another. */
 export function ReviewList() {
+  const [said, setSaid] = useState<string>()
   const { asOf, past } = useDay()
   const me = useMe()
   const reviews = useQuery(ask('/api/v1/reviews', { params: { query: { as_of: asOf } } }))
@@ -23,33 +64,18 @@ export function ReviewList() {
   const all = reviews.data.rounds
   return (
     <>
-      <h1>Reviews</h1>
+      <div className="flex items-start justify-between gap-4">
+        <h1>Reviews</h1>
+        {!past && me.may['reviews.create'] && <AddPanel label="Open a round">{(done) => <OpenRound done={done} say={setSaid} />}</AddPanel>}
+      </div>
+      {said && <p role="status">{said}.</p>}
       <p className="text-soft mt-1">In a review, reviewers decide who keeps which access.</p>
       {all.length === 0 && (
         <Empty>
           No review is waiting for you. A round looks at an application, a group or some users, and asks item by item who keeps what.
         </Empty>
       )}
-      <ul className="mt-3">
-        {all.map((r) => (
-          <li key={r.id} className="border-rule border-b py-2.5">
-            <div className="flex items-baseline justify-between gap-4">
-              <Link to="/reviews/$round" params={{ round: r.key }} className="press">
-                {r.label}
-              </Link>
-              <span className={r.state === 'open' ? 'text-brass' : 'text-kelp'}>{r.state === 'open' ? 'under way' : 'signed off'}</span>
-            </div>
-            <div>
-              <Progress done={r.decided} of={r.items} />
-              {r.mine > 0 && <strong className="text-brass"> {count(r.mine, 'item')} for you.</strong>}
-            </div>
-            <div className="text-soft text-sm">
-              Scope: {r.scope}, as it was on {shortDay(r.fixed_at)}; reviewed by {r.reviewers}.
-            </div>
-          </li>
-        ))}
-      </ul>
-      {!past && me.may['reviews.create'] && <OpenRound />}
+      {all.length > 0 && <ListTable what="review" rows={all} columns={columns} id={(r) => r.id} />}
     </>
   )
 }
@@ -66,15 +92,15 @@ export function Progress({ done, of }: { done: number; of: number }) {
   )
 }
 
-function OpenRound() {
+function OpenRound({ done, say }: { done: () => void; say: (text: string) => void }) {
   const applications = useQuery(ask('/api/v1/applications'))
   const groups = useQuery(ask('/api/v1/groups'))
   const empty = { label: '', kind: 'application', application: '', group: '', filter: '', reviewers: 'manager', reason: '' }
   const [x, setX] = useTyped('OpenRound x', empty)
-  const [said, setSaid] = useState<string>()
   const { commit, problem } = useCommit('open round', (r) => {
-    setSaid(r.sentences[0] ?? 'The round is open')
+    say(r.sentences[0] ?? 'The round is open')
     setX(empty)
+    done()
   })
   const key = keyOf(x.label)
   const looksAt = x.kind === 'application' ? x.application : x.kind === 'group' ? x.group : x.filter.trim()
@@ -82,7 +108,7 @@ function OpenRound() {
   return (
     <form
       aria-label="Open a round"
-      className="mt-7 max-w-180"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         const operation: Operation = {
@@ -95,9 +121,7 @@ function OpenRound() {
         commit.mutate({ operations: [operation], reason: x.reason })
       }}
     >
-      <h2>Open a round</h2>
       {commit.lost && <Lost />}
-      {said && <p role="status">{said}.</p>}
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the round

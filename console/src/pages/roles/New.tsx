@@ -5,7 +5,7 @@ import { chosen } from '../../shared/chosen'
 import { useTyped } from '../../shell/drafts'
 
 /** Makes a role, of an application or of the organisation. */
-export function NewRole({ application, revision }: { application?: Schemas['Application']; revision: number }) {
+export function NewRole({ application, revision, done }: { application?: Schemas['Application']; revision: number; done: () => void }) {
   const sheet = useSheet()
   const empty = { label: '', description: '', risk: '', max_days: '', heldWithin: '' }
   const [x, setX] = useTyped('NewRole x', empty)
@@ -13,7 +13,7 @@ export function NewRole({ application, revision }: { application?: Schemas['Appl
   return (
     <form
       aria-label="Make a role"
-      className="mt-7 max-w-180"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         const operation: Operation = {
@@ -36,9 +36,9 @@ export function NewRole({ application, revision }: { application?: Schemas['Appl
           revision,
         )
         setX(empty)
+        done()
       }}
     >
-      <h2>Make a role{application ? '' : ' of the whole organisation'}</h2>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
           Name of the role

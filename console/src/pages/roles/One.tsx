@@ -12,6 +12,8 @@ import { useSheet } from '../../shell/sheet'
 import { CompareRoles } from './Compare'
 import { DescribeRole, Includes } from './Describe'
 import { Permissions } from './Permissions'
+import { Report } from '../../shared/Report'
+import { RetireRole } from '../../shared/Retirement'
 import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/roles/$role')
@@ -73,6 +75,9 @@ export function OneRole() {
           Included by <RoleLinks refs={r.included_by} />.
         </p>
       )}
+      <p className="mt-1">
+        <Report of="roles" id={r.key} />
+      </p>
       <Tabs
         chosen={tab}
         choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'permits' ? undefined : t }) })}
@@ -87,6 +92,7 @@ export function OneRole() {
           { key: 'includes', label: 'Includes', count: r.includes.length, body: <Includes role={r} writes={writes} /> },
           { key: 'compare', label: 'Compare', body: <CompareRoles role={r} /> },
           ...(writes ? [{ key: 'details', label: 'Details', body: <DescribeRole role={r} /> }] : []),
+          ...(writes && !r.retired ? [{ key: 'retire', label: 'Retire', body: <RetireRole role={r.key} /> }] : []),
           ...(me.may['ledger.read'] ? [{ key: 'history', label: 'History', body: <RevisionRows query={{ role: r.id }} /> }] : []),
         ]}
       />

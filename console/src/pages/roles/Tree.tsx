@@ -1,20 +1,49 @@
 import { useQuery } from '@tanstack/react-query'
-import { Link } from '@tanstack/react-router'
+import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
+import { ListTable, type ListColumn } from '../../shared/ListTable'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
 import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
+import { useSheet } from '../../shell/sheet'
 import { NewRole } from './New'
 import { ask } from '../../api/ask'
 
 type Role = Schemas['Role']
 
-/** All roles, by application; what a role includes stands below it. */
+const columns: ListColumn<Role>[] = [
+  {
+    key: 'name',
+    label: 'Role',
+    value: (r) => r.label,
+    show: (r) => (
+      <>
+        <Link to="/roles/$role" params={{ role: r.key }} className="press">
+          {r.label}
+        </Link>
+        <div className="text-soft text-sm">{r.description}</div>
+      </>
+    ),
+  },
+  { key: 'key', label: 'Key', value: (r) => r.key, show: (r) => <span className="font-mono text-sm">{r.key}</span> },
+  { key: 'application', label: 'Application', value: (r) => r.application?.label ?? 'The whole organisation', choose: true },
+  { key: 'owner', label: 'Owner', value: (r) => r.owner?.label ?? '', choose: true },
+  { key: 'risk', label: 'Risk', value: (r) => r.risk ?? '', choose: true },
+  { key: 'state', label: 'State', value: (r) => (r.retired ? 'retired' : 'in use'), choose: true, className: 'whitespace-nowrap' },
+  { key: 'holders', label: 'Assignments', value: (r) => r.holder_count, right: true },
+]
+
+const route = getRouteApi('/shell/roles')
+
+/** All roles, as a table or as a tree: by application; what a role includes stands below it. */
 export function RoleTree() {
   const { asOf, past } = useDay()
   const me = useMe()
+  const sheet = useSheet()
+  const search = route.useSearch()
   const roles = useQuery(ask('/api/v1/roles', { params: { query: { as_of: asOf } } }))
   if (roles.error) return <Trouble page error={roles.error} retry={() => void roles.refetch()} />
   if (!roles.data) return <Loading what="roles" />
@@ -27,28 +56,82 @@ export function RoleTree() {
   }
   return (
     <>
-      <Title list="roles" query={{ as_of: asOf }}>
+      <Title
+        list="roles"
+        query={{ as_of: asOf }}
+        more={
+          !past &&
+          me.may['roles.create'] && (
+            <AddPanel label="Make a role of the whole organisation">
+              {(done) => <NewRole revision={roles.data.revision} done={done} />}
+            </AddPanel>
+          )
+        }
+      >
         Roles
       </Title>
-      <p className="text-soft mt-1">{count(all.length, 'role')}. Holders of a role also hold the roles below it.</p>
+      <p className="text-soft mt-1">Holders of a role also hold the roles below it.</p>
       {all.length === 0 && (
         <Empty>No roles yet, or none that you may see. Most roles belong to one application and are made on its page.</Empty>
       )}
-      {[...parts].map(([part, members]) => {
-        // Roots: those no other role of the same part includes.
-        const roots = members.filter((r) => !r.included_by.some((i) => i.id && members.some((m) => m.id === i.id)))
-        return (
-          <section key={part} className="mt-6" aria-label={part}>
-            <h2 className="border-rule border-b pb-1.5">{part}</h2>
-            <ul>
-              {roots.map((r) => (
-                <Branch key={r.id} role={r} byId={byId} depth={0} />
-              ))}
-            </ul>
-          </section>
-        )
-      })}
-      {!past && me.may['roles.create'] && <NewRole revision={roles.data.revision} />}
+      <p className="mt-2 flex gap-4 print:hidden">
+        {search.as === 'tree' ? (
+          <Link to="/roles" search={(x) => ({ ...x, as: undefined })} className="press">
+            As a table
+          </Link>
+        ) : (
+          <Link to="/roles" search={(x) => ({ ...x, as: 'tree' })} className="press">
+            As a tree: what each role includes
+          </Link>
+        )}
+      </p>
+      {search.as !== 'tree' && (
+        <ListTable
+          what="role"
+          rows={all}
+          columns={columns}
+          id={(r) => r.id}
+          acts={
+            !past && me.may['roles.update']
+              ? (picked, clear) => (
+                  <button
+                    type="button"
+                    className="button-quiet"
+                    onClick={() => {
+                      sheet.add(
+                        {
+                          verb: 'Retire',
+                          what: count(picked.length, 'role'),
+                          detail: picked.map((r) => r.label).join(', '),
+                          operations: picked.map((r) => ({ op: 'retire_role', role: r.key })),
+                        },
+                        roles.data.revision,
+                      )
+                      clear()
+                    }}
+                  >
+                    Retire
+                  </button>
+                )
+              : undefined
+          }
+        />
+      )}
+      {search.as === 'tree' &&
+        [...parts].map(([part, members]) => {
+          // Roots: those no other role of the same part includes.
+          const roots = members.filter((r) => !r.included_by.some((i) => i.id && members.some((m) => m.id === i.id)))
+          return (
+            <section key={part} className="mt-6" aria-label={part}>
+              <h2 className="border-rule border-b pb-1.5">{part}</h2>
+              <ul>
+                {roots.map((r) => (
+                  <Branch key={r.id} role={r} byId={byId} depth={0} />
+                ))}
+              </ul>
+            </section>
+          )
+        })}
     </>
   )
 }

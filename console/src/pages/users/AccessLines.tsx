@@ -1,3 +1,4 @@
+import { Link } from '@tanstack/react-router'
 import { Fragment, useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { Mark, markWords, type MarkName } from '../../shared/Mark'
@@ -7,7 +8,7 @@ import { Empty } from '../../shared/State'
 import { count, moment, shortDay, times, until } from '../../shared/words'
 
 /** All that somebody can do, a line for each pattern, with why on demand. */
-export function AccessLines({ lines, now }: { lines: Schemas['AccessLine'][]; now: Date }) {
+export function AccessLines({ lines, now, user }: { lines: Schemas['AccessLine'][]; now: Date; user?: string }) {
   const [open, setOpen] = useState<number>()
   if (lines.length === 0) return <Empty>No access. Grant a role, or add the user to a group that holds one.</Empty>
   return (
@@ -64,6 +65,16 @@ export function AccessLines({ lines, now }: { lines: Schemas['AccessLine'][]; no
                     {l.paths.map((p, j) => (
                       <Path key={j} path={p} />
                     ))}
+                    {user && !l.pattern.includes('*') && l.application.key && (
+                      <Link
+                        to="/users/$user"
+                        params={{ user }}
+                        search={{ tab: 'check', application: l.application.key, action: l.actions[0], path: l.pattern }}
+                        className="press text-sm"
+                      >
+                        The address of this
+                      </Link>
+                    )}
                   </div>
                 </td>
               </tr>

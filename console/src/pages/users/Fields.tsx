@@ -1,6 +1,7 @@
 import type { Schemas } from '../../api/client'
 import { UserBox } from '../../shared/UserBox'
-import { builtInOf, type useAttributes } from './attributes'
+import { ValueBox } from './ValueBox'
+import { builtInOf, hasValues, type useAttributes } from './attributes'
 
 export type Values = Record<string, string>
 
@@ -36,14 +37,18 @@ export function Fields({
           ) : (
             <label key={a.key}>
               {a.label} {a.hint && a.type === 'text' && <span className="text-soft text-sm">{a.hint}</span>}
-              <input
-                className="field"
-                name={a.key}
-                type={types[a.type]}
-                autoComplete="off"
-                value={values[a.key] ?? ''}
-                onChange={(e) => put(a.key, e.target.value)}
-              />
+              {hasValues(a) ? (
+                <ValueBox attribute={a.key} name={a.key} value={values[a.key] ?? ''} set={(v) => put(a.key, v)} />
+              ) : (
+                <input
+                  className="field"
+                  name={a.key}
+                  type={types[a.type]}
+                  autoComplete="off"
+                  value={values[a.key] ?? ''}
+                  onChange={(e) => put(a.key, e.target.value)}
+                />
+              )}
             </label>
           ),
         )}

@@ -1,3 +1,4 @@
+import { ValueBox } from './ValueBox'
 import { useState } from 'react'
 import type { Column } from './attributes'
 import { operatorsOf, read, write, type Built, type Condition } from './filter'
@@ -123,6 +124,14 @@ function Line({
               </option>
             ))}
           </select>
+        ) : column?.values ? (
+          <ValueBox
+            className="w-56"
+            attribute={column.values}
+            aria-label={`Value of condition ${at}`}
+            value={c.value}
+            set={(value) => change({ ...c, value })}
+          />
         ) : (
           <input
             className="field w-56"

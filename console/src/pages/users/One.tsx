@@ -15,6 +15,8 @@ import { Attributes } from './Attributes'
 import { GrantRole, JoinGroup, SetRoles } from './Give'
 import { Compare } from './Compare'
 import { StatusText } from './List'
+import { Report } from '../../shared/Report'
+import { AskMay } from '../../shared/AskMay'
 import { ask } from '../../api/ask'
 
 const route = getRouteApi('/shell/users/$user')
@@ -22,7 +24,7 @@ const route = getRouteApi('/shell/users/$user')
 /** One user: who they are, what they can do and why, what was given, when. */
 export function OneUser() {
   const { user: name } = route.useParams()
-  const { tab } = route.useSearch()
+  const { tab, application, action, path: resource } = route.useSearch()
   const navigate = route.useNavigate()
   const { asOf, now } = useDay()
   const path = { user: name }
@@ -69,10 +71,11 @@ export function OneUser() {
         </span>
       </p>
       {access.data && <Sum access={access.data} />}
-      <p className="mt-1">
+      <p className="mt-1 flex flex-wrap gap-x-5">
         <Link to="/view-as" search={{ user: u.user_name }} className="press">
           View as {u.display_name}
-        </Link>
+        </Link>{' '}
+        <Report of="users" id={u.user_name} />
       </p>
       <Tabs
         chosen={tab}
@@ -84,9 +87,20 @@ export function OneUser() {
             body: access.error ? (
               <Trouble error={access.error} retry={() => void access.refetch()} />
             ) : access.data ? (
-              <AccessLines lines={access.data.lines} now={now} />
+              <AccessLines lines={access.data.lines} now={now} user={u.user_name} />
             ) : (
               <Loading what="their access" />
+            ),
+          },
+          {
+            key: 'check',
+            label: 'Check',
+            body: (
+              <AskMay
+                user={{ key: u.user_name, label: u.display_name }}
+                asked={{ application, action, path: resource }}
+                set={(m) => void navigate({ search: (s) => ({ ...s, ...m }), replace: true })}
+              />
             ),
           },
           { key: 'given', label: 'Groups and roles', count: u.groups.length + u.assignments.length, body: <GivenTo user={u} now={now} /> },

@@ -152,7 +152,7 @@ export function Several({
 }
 
 /** What is done to many at once has a press of its own, beside the pick. */
-function PickAndPut({
+export function PickAndPut({
   label,
   press,
   choices,

@@ -10,7 +10,19 @@ export function useAttributes(asOf?: string): { builtIn: Schemas['BuiltInAttribu
 }
 
 /** Something a list can show and a filter can name. */
-export type Column = { key: string; label: string; type: 'text' | 'date' | 'number' | 'truth'; oneOf?: string[]; sorts?: boolean }
+export type Column = {
+  key: string
+  label: string
+  type: 'text' | 'date' | 'number' | 'truth'
+  oneOf?: string[]
+  sorts?: boolean
+  /** Of which attribute the values that users have are offered. */
+  values?: string
+}
+
+/** Whether the values that users have for an attribute are told. */
+export const hasValues = (a: { key: string; type: string; personal?: boolean; one_of?: string[]; allowed?: string[] }) =>
+  a.type === 'text' && !a.personal && !a.one_of && !a.allowed && a.key !== 'manager'
 
 /** The columns of a list that says nothing of them. */
 export const usual = ['name', 'user_name', 'title', 'unit', 'status']
@@ -22,8 +34,16 @@ export const columnsOf = ({ builtIn, declared }: ReturnType<typeof useAttributes
     type: a.type,
     oneOf: a.one_of,
     sorts: a.key !== 'manager',
+    values: hasValues(a) ? a.key : undefined,
   })),
-  ...declared.map((a): Column => ({ key: a.key, label: a.label, type: a.type, oneOf: a.allowed ?? undefined, sorts: true })),
+  ...declared.map((a): Column => ({
+    key: a.key,
+    label: a.label,
+    type: a.type,
+    oneOf: a.allowed ?? undefined,
+    sorts: true,
+    values: hasValues(a) ? a.key : undefined,
+  })),
 ]
 
 /** The value of a built-in attribute, as it is written. */

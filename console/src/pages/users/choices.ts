@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Choice } from '../../shared/PickBox'
 import { ask } from '../../api/ask'
+import { count, unitWords } from '../../shared/words'
 
 /** The roles and groups there are to pick from. */
 export function useRoleChoices(): Choice[] {
@@ -19,4 +20,14 @@ export function useGroupChoices(): Choice[] {
 export function useUserChoices(): Choice[] {
   const users = useQuery(ask('/api/v1/users', { params: { query: { status: 'active', limit: 500 } } }))
   return (users.data?.users ?? []).map((u) => ({ key: u.user_name, label: u.display_name, hint: u.title }))
+}
+
+/** The values that users have for an attribute. */
+export function useValues(attribute: string): { value: string; users: number }[] | undefined {
+  return useQuery(ask('/api/v1/attributes/{attribute}/values', { params: { path: { attribute } } })).data?.values
+}
+
+/** The units there are to pick from. */
+export function useUnits(): Choice[] {
+  return (useValues('unit') ?? []).map((u) => ({ key: u.value, label: unitWords(u.value), hint: count(u.users, 'user') }))
 }

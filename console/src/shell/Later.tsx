@@ -1,0 +1,96 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useId, useState } from 'react'
+import { asked } from '../api/ask'
+import { answer, api, ProblemError, type Schemas } from '../api/client'
+import { Faults } from '../shared/State'
+import { instantOf, moment } from '../shared/words'
+import { useMe } from './session'
+import { useSheet } from './sheet'
+
+/** Has the sheet be made at a date, or keeps it under a name. */
+export function Later({
+  reason,
+  acknowledge,
+  ready,
+  done,
+}: {
+  reason: string
+  acknowledge: string[]
+  /** What is on the sheet could be made, but for a freeze. */
+  ready: boolean
+  done: (p: Schemas['PendingChange']) => void
+}) {
+  const sheet = useSheet()
+  const me = useMe()
+  const queries = useQueryClient()
+  const id = useId()
+  const [day, setDay] = useState('')
+  const [time, setTime] = useState('00:00')
+  const [name, setName] = useState('')
+  const prepare = useMutation({
+    mutationFn: (how: { at: string } | { name: string }) =>
+      answer(
+        api.POST('/api/v1/pending-changes', {
+          body: {
+            ...how,
+            reason,
+            reference: sheet.reference,
+            ...('at' in how && { based_on: sheet.basedOn, acknowledge }),
+            lines: sheet.lines.map((l) => ({ words: `${l.verb} ${l.what}`.trim(), detail: l.detail, operations: l.operations })),
+          },
+        }),
+      ),
+    onSuccess: async (p) => {
+      sheet.clear()
+      await queries.invalidateQueries(asked('/api/v1/pending-changes'))
+      done(p)
+    },
+  })
+  const at = day && time ? instantOf(day, time, me.time_zone) : ''
+  const problem = prepare.error instanceof ProblemError ? prepare.error.problem : undefined
+  return (
+    <details className="border-rule mt-4 border-t pt-2">
+      <summary className="text-sm">At a date, or keep it for later</summary>
+      <div className="mt-2 flex gap-2">
+        <label className="grow">
+          Day
+          <input type="date" className="field mt-0.5" value={day} onChange={(e) => setDay(e.target.value)} />
+        </label>
+        <label>
+          Time
+          <input type="time" className="field mt-0.5" value={time} onChange={(e) => setTime(e.target.value)} />
+        </label>
+      </div>
+      <button
+        type="button"
+        className="button-quiet mt-2"
+        disabled={!ready || !at || reason.trim() === '' || prepare.isPending}
+        aria-describedby={id}
+        onClick={() => prepare.mutate({ at })}
+      >
+        Make it at this date
+      </button>
+      <p id={id} className="text-soft mt-1 text-sm">
+        {at && `At ${moment(at)}. `}It is looked at once more then. If it would do something else by then, it comes back to you.
+      </p>
+      <label className="mt-3 block">
+        Name
+        <input className="field mt-0.5" maxLength={100} value={name} onChange={(e) => setName(e.target.value)} />
+      </label>
+      <button
+        type="button"
+        className="button-quiet mt-2"
+        disabled={name.trim() === '' || prepare.isPending}
+        onClick={() => prepare.mutate({ name: name.trim() })}
+      >
+        Keep it under this name
+      </button>
+      {problem && (
+        <div role="alert" className="border-brick mt-2 border-l-3 pl-3">
+          <p>{problem.detail}</p>
+          <Faults problem={problem} />
+        </div>
+      )}
+    </details>
+  )
+}

@@ -1,0 +1,221 @@
+import { Link } from '@tanstack/react-router'
+import type { ReactNode } from 'react'
+import type { Schemas } from '../api/client'
+import { count, moment } from '../shared/words'
+import type { Line } from './sheet'
+import { Effect } from './SheetEffect'
+
+// Beside the page from 1100 pixels on, over it below.
+export const drawer =
+  'border-rule bg-sheet flex w-79 shrink-0 flex-col overflow-y-auto border-l p-4.5 max-[1100px]:fixed max-[1100px]:inset-y-14 max-[1100px]:right-0 max-[1100px]:z-20'
+
+/** What was discarded, until something else is put on the sheet. */
+export function Discarded({ lines, back, close }: { lines: Line[]; back: () => void; close: () => void }) {
+  return (
+    <aside aria-label="Change sheet" className={drawer}>
+      <h2>Discarded</h2>
+      <p role="status" className="mt-3">
+        {count(lines.length, 'change')} discarded. Nothing was changed.
+      </p>
+      <div className="mt-4 flex gap-2">
+        <button type="button" className="button" autoFocus onClick={back}>
+          Bring back
+        </button>
+        <button type="button" className="button-quiet" onClick={close}>
+          Close
+        </button>
+      </div>
+    </aside>
+  )
+}
+
+/** What was prepared instead of being made now. */
+export function Prepared({ pending, close }: { pending: Schemas['PendingChange']; close: () => void }) {
+  return (
+    <aside aria-label="Change sheet" className={drawer}>
+      <h2>{pending.due ? 'To be made at its date' : pending.name ? 'Kept' : 'Passed on'}</h2>
+      <div role="status" className="mt-3">
+        <p>
+          {pending.due
+            ? `It is made at ${moment(pending.due)}, as ${pending.id}.`
+            : pending.name
+              ? `Kept as ${pending.name}.`
+              : `To ${pending.to?.label ?? 'anybody who may make it'}, as ${pending.id}.`}{' '}
+          Nothing was changed yet. Your Today page shows {pending.name ? 'it' : 'what becomes of it'}.
+        </p>
+        <ul className="mt-2">
+          {pending.sentences.map((s, i) => (
+            <li key={i} className="border-rule border-t py-2 last:border-b">
+              {s}
+            </li>
+          ))}
+        </ul>
+      </div>
+      <button type="button" className="button-quiet mt-4 self-start" autoFocus onClick={close}>
+        Close
+      </button>
+    </aside>
+  )
+}
+
+/** What was made. */
+export function Done({
+  result,
+  lines,
+  close,
+  undo,
+  stays,
+}: {
+  result: Schemas['ChangeResult']
+  lines: Line[]
+  close: () => void
+  undo?: () => void
+  stays: ReactNode
+}) {
+  return (
+    <aside aria-label="Change sheet" className={drawer}>
+      <h2>Committed</h2>
+      <div role="status" className="mt-3">
+        <p className="mb-2">
+          {result.unchanged
+            ? 'Nothing to change: everything is so already. No revision was made.'
+            : result.repeated
+              ? `It was made, as revision ${result.revision}: the answer was lost on its way.`
+              : `Committed as revision ${result.revision}.`}{' '}
+          {!result.unchanged && (
+            <Link to="/ledger/$revision" params={{ revision: String(result.revision) }} className="press">
+              See it
+            </Link>
+          )}
+        </p>
+        <ul>
+          {result.sentences.map((s, i) => (
+            <li key={i} className="border-rule border-t py-2 last:border-b">
+              {s}
+            </li>
+          ))}
+        </ul>
+        <Effect result={{ ...result, unchanged: false }} />
+        <Next lines={lines} />
+        {stays}
+      </div>
+      <div className="mt-4 flex gap-2">
+        <button type="button" className="button-quiet" autoFocus onClick={close}>
+          Close
+        </button>
+        {undo && !result.unchanged && (
+          <button type="button" className="button-quiet" onClick={undo}>
+            Undo
+          </button>
+        )}
+      </div>
+    </aside>
+  )
+}
+
+/** Links to what was made or changed, and to what usually comes next. */
+function Next({ lines }: { lines: Line[] }) {
+  const links = new Map<string, ReactNode>()
+  const add = (key: string, to: ReactNode) => links.size < 8 && links.set(key, to)
+  const text = (v: unknown) => (typeof v === 'string' && v ? v : undefined)
+  for (const o of lines.flatMap((l) => l.operations) as Record<string, unknown>[]) {
+    const user = text(o.user) ?? (o.op === 'add_user' ? text(o.user_name) : undefined)
+    const app = text(o.application)
+    const made = text(o.key)
+    const role = text(o.role) ?? (o.op === 'add_role' && made ? (app ? `${app}/${made}` : made) : undefined)
+    const group = text(o.group) ?? (o.op === 'add_group' ? made : undefined)
+    const application = o.op === 'add_application' ? made : app
+    if (user && !/^user-\d+$/.test(user))
+      add(
+        `user ${user}`,
+        <Link to="/users/$user" params={{ user }} className="press">
+          {user}
+        </Link>,
+      )
+    if (o.op === 'add_user' && user)
+      add(
+        `sign-in ${user}`,
+        <Link to="/users/$user" params={{ user }} search={{ tab: 'attributes' }} className="press">
+          Next: let {user} sign in
+        </Link>,
+      )
+    if (group && !/^group-\d+$/.test(group))
+      add(
+        `group ${group}`,
+        <Link to="/groups/$group" params={{ group }} className="press">
+          {group}
+        </Link>,
+      )
+    if (o.op === 'add_group' && group)
+      add(
+        `members ${group}`,
+        <Link to="/groups/$group" params={{ group }} search={{ tab: 'members' }} className="press">
+          Next: add members to {group}
+        </Link>,
+      )
+    if (role && !/^role-\d+$/.test(role))
+      add(
+        `role ${role}`,
+        <Link to="/roles/$role" params={{ role }} className="press">
+          {role}
+        </Link>,
+      )
+    if (o.op === 'add_role' && role)
+      add(
+        `permissions ${role}`,
+        <Link to="/roles/$role" params={{ role }} search={{ tab: 'permissions' }} className="press">
+          Next: say what {role} permits
+        </Link>,
+      )
+    if (o.op === 'update_user' && o.status === 'departed' && user)
+      add(
+        `duties ${user}`,
+        <Link to="/users/$user" params={{ user }} search={{ tab: 'attributes' }} className="press">
+          Next: hand over what {user} owns
+        </Link>,
+      )
+    if ((o.op === 'add_resource' || o.op === 'add_permission') && application)
+      add(
+        `coverage ${application}`,
+        <Link to="/applications/$application" params={{ application }} search={{ tab: 'coverage' }} className="press">
+          Next: see which roles cover {application}
+        </Link>,
+      )
+    if (o.op === 'add_default' || o.op === 'update_default')
+      add(
+        'defaults',
+        <Link to="/defaults" className="press">
+          Next: see what a new user would have
+        </Link>,
+      )
+    if (o.op === 'set_expectation')
+      add(
+        'expectations',
+        <Link to="/expectations" className="press">
+          Next: see whether it holds
+        </Link>,
+      )
+    if (o.op === 'add_sod_rule')
+      add(
+        'sod-rules',
+        <Link to="/sod-rules" className="press">
+          Next: see who violates it
+        </Link>,
+      )
+    if (o.op === 'add_application' && application)
+      add(
+        `application ${application}`,
+        <Link to="/applications/$application" params={{ application }} className="press">
+          Next: describe {application}
+        </Link>,
+      )
+  }
+  if (links.size === 0) return null
+  return (
+    <ul aria-label="What was changed" className="mt-3 text-sm leading-7">
+      {[...links].map(([key, to]) => (
+        <li key={key}>{to}</li>
+      ))}
+    </ul>
+  )
+}

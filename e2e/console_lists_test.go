@@ -1,0 +1,70 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"ableroster/demo"
+	"ableroster/testkit"
+)
+
+// Lists are tables: searched, sorted, filtered by their columns, what is chosen standing in the
+// address; several rows are picked and something is done with all of them.
+func TestListsAreTables(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	b := signedIn(t, s, demo.Administrator)
+	first := func() (text string) {
+		t.Helper()
+		b.Eval(`document.querySelector("main table.register tbody a, main table.register tbody strong").textContent`, &text)
+		return text
+	}
+	address := func() (text string) {
+		b.Eval("decodeURIComponent(location.search)", &text)
+		return text
+	}
+	b.Go("/groups")
+	b.Type("Search groups", "pilots")
+	b.Until("those that fit are shown", `document.querySelectorAll("main table.register tbody tr").length < 5`)
+	if got := address(); !strings.Contains(got, "q=pilots") {
+		t.Error(got)
+	}
+	b.Tick("Pick Pilots")
+	b.Sees("1 group picked")
+	b.Accessible()
+	b.Pick("Grant a role", "Tariff r", "Tariff reader")
+	b.Press("Grant")
+	b.Sees("Tariff reader to 1 group")
+	b.Press("Discard")
+	b.Go("/groups?sort=-members")
+	b.Sees("Listed members")
+	most := first()
+	b.Press("Listed members")
+	b.Until("it is sorted as it comes", `!location.search.includes("sort")`)
+	b.Press("Listed members")
+	b.Until("the fewest come first", `location.search.includes("sort=members")`)
+	if first() == most {
+		t.Error("sorting alters nothing")
+	}
+	b.Go("/roles")
+	b.Choose("Application", "Tariff ledger")
+	b.Sees("As a tree")
+	if got := address(); !strings.Contains(got, "only=application:Tariff") {
+		t.Error(got)
+	}
+	b.Go("/roles?only=application:Tariff%2520ledger&sort=name")
+	b.Until("the same is chosen", `[...document.querySelectorAll("main table.register tbody tr")].every((r) => r.textContent.includes("Tariff ledger"))`)
+	b.Accessible()
+	b.Go("/sod-rules")
+	b.Press("Open Passes take two")
+	b.Sees("End this SoD rule")
+	b.Accessible()
+	b.Go("/reviews")
+	b.Sees("Tariff ledger, autumn")
+	b.Accessible()
+	b.Go("/requests")
+	b.Choose("State", "waiting")
+	b.Until("those that wait alone are shown", `[...document.querySelectorAll("main table.register tbody tr")].every((r) => r.textContent.includes("waiting"))`)
+	b.Accessible()
+	b.Type("Search requests", "no such thing at all")
+	b.Sees("Nothing fits what you search for.")
+}

@@ -1,0 +1,112 @@
+package effect
+
+import (
+	"slices"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/query"
+)
+
+// present is how many of some users are there already: people who arrive with their change
+// are no surprise in it.
+func present(d *change.Draft, users []fact.UserID) (n int) {
+	for _, id := range users {
+		if d.Base().User(id) != nil {
+			n++
+		}
+	}
+	return n
+}
+
+// wideGain is the rail of so many users who gain at once, of all who are active; nil for few.
+func wideGain(gains []fact.UserID, present int, all float64) *Rail {
+	if present < wideLeast || float64(present) < wideShare*all {
+		return nil
+	}
+	return &Rail{Code: WideGain, Users: gains, Share: float64(present) / all, Passable: true}
+}
+
+// losses are who loses something in each application.
+func losses(p Preview) map[fact.ApplicationID][]fact.UserID {
+	lost := map[fact.ApplicationID][]fact.UserID{}
+	for _, e := range p.Effects {
+		apps := map[fact.ApplicationID]bool{}
+		for _, l := range e.Lost {
+			apps[l.Application] = true
+		}
+		for app := range apps {
+			lost[app] = append(lost[app], e.Users...)
+		}
+	}
+	return lost
+}
+
+// wideLosses are one for each application in which a large share of those who had anything
+// lose all of it: of those who lose something, between two snapshots.
+func wideLosses(lost map[fact.ApplicationID][]fact.UserID, before, after *access.Snapshot, from calendar.Instant, sees func(fact.UserID) bool) []Rail {
+	var out []Rail
+	for app, users := range lost {
+		if len(users) < lossLeast {
+			continue
+		}
+		had, has := query.Anything{S: before, App: app, From: from}, query.Anything{S: after, App: app, From: from}
+		users = slices.DeleteFunc(slices.Clone(users), func(id fact.UserID) bool { return id == 0 || !had.Held(id) || has.Held(id) })
+		if len(users) < lossLeast {
+			continue
+		}
+		most := int(float64(len(users)) / lossShare)
+		all := map[fact.UserID]bool{}
+		query.HoldersIn(before, app, func(id fact.UserID) {
+			if id != 0 && len(all) <= most && (sees == nil || sees(id)) && had.Held(id) {
+				all[id] = true
+			}
+		})
+		if len(all) <= most {
+			out = append(out, Rail{Code: WideLoss, Application: app, Users: users, Share: float64(len(users)) / float64(len(all)), Passable: true})
+		}
+	}
+	slices.SortFunc(out, func(a, b Rail) int { return int(a.Application) - int(b.Application) })
+	return out
+}
+
+// Counted is what of a draft's effect is counted over everybody, and so has to be counted
+// anew where others made changes after it was judged.
+type Counted struct {
+	gains     []fact.UserID
+	present   int
+	everybody bool
+	lost      map[fact.ApplicationID][]fact.UserID
+	author    fact.UserID
+	freezes   []*fact.Freeze // that stop it while they stand
+}
+
+// Count counts it.
+func Count(d *change.Draft, p Preview, from calendar.Instant, sees func(fact.UserID) bool) Counted {
+	p = p.of(sees)
+	c := Counted{lost: losses(p), author: d.Author, freezes: freezes(d, p, from, sees != nil)}
+	for _, e := range p.Effects {
+		if len(e.Gained) > 0 {
+			c.gains = append(c.gains, e.Users...)
+		}
+	}
+	c.present, c.everybody = present(d, c.gains), slices.Contains(c.gains, 0)
+	return c
+}
+
+// RailsAgain are the guard rails that a change runs into by now: base is the newest snapshot,
+// and after what the change leaves upon it.
+func (c Counted) RailsAgain(base, after *access.Snapshot, from calendar.Instant, sees func(fact.UserID) bool) (out []Rail) {
+	if !query.Administered(after, from) {
+		if last := query.Administrators(base, from); len(last) > 0 {
+			out = append(out, Rail{Code: LastAdministrator, Users: last})
+		}
+	}
+	if r := wideGain(c.gains, c.present, activeOf(base, sees)); !c.everybody && r != nil {
+		out = append(out, *r)
+	}
+	out = append(out, frozenRails(base, c.author, from, c.freezes)...)
+	return append(out, wideLosses(c.lost, base, after, from, sees)...)
+}
