@@ -231,6 +231,11 @@ func (c *Client) Values(ctx context.Context, attribute string, q Query) (wire.Va
 	return get[wire.ValueList](ctx, c, "/attributes/"+url.PathEscape(attribute)+"/values", q)
 }
 
+// Units are the organisation's units, with how many are in each.
+func (c *Client) Units(ctx context.Context, q Query) (wire.UnitList, error) {
+	return get[wire.UnitList](ctx, c, "/units", q)
+}
+
 // Owned is what a user answers for.
 func (c *Client) Owned(ctx context.Context, user string, q Query) (wire.Owned, error) {
 	return get[wire.Owned](ctx, c, "/users/"+url.PathEscape(user)+"/owned", q)

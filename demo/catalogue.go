@@ -330,6 +330,14 @@ var groups = []group{
 	{"regatta-volunteers", "Regatta volunteers", "office", "", nil, 0, false},
 }
 
+// unitLabels are all units there are, with those that nobody is in themselves, and what people
+// call them; who leads one is in heads.
+var unitLabels = []struct{ path, label string }{
+	{"engineering", "Engineering"}, {"engineering/dredging", "Dredging"}, {"finance", "Finance"}, {"marine", "Marine"}, {"marine/pilotage", "Pilotage"}, {"marine/tugs", "Tugs"},
+	{"office", "Port office"}, {"office/archive", "Archive"}, {"office/customs", "Customs liaison"}, {"safety", "Safety"}, {"security", "Gate and security"}, {"security/gate", "Gate"}, {"security/patrol", "Patrol"},
+	{"terminal", "Cargo terminal"}, {"terminal/cranes", "Cranes"}, {"terminal/tally", "Tally"},
+}
+
 // unit is a part of the organisation with how many people start in it.
 type unit struct {
 	path   string

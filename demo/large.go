@@ -30,6 +30,7 @@ func Large(users int, yield func([]change.Operation) error) error {
 		ops = nil
 		return yield(out)
 	}
+	ops = append(ops, &operation.AddUnit{Path: "customs", Label: "Customs liaison"})
 	roles := everyRole()
 	for i := range teams {
 		key := change.GroupRef(fmt.Sprintf("team-%d-crew", i))

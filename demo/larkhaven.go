@@ -114,8 +114,9 @@ type generator struct {
 	seen         *access.Snapshot // see soFar
 	read         int
 
-	requested int     // how many requests there are
-	standIn   *person // see deputy
+	requested   int     // how many requests there are
+	standIn     *person // see deputy
+	reorganised bool    // customs is a unit of its own
 }
 
 // add files a change. What builds on what is filed in order, so a time that
@@ -158,13 +159,16 @@ func (g *generator) pick(from []string) string { return from[g.rng.IntN(len(from
 func (g *generator) describe() {
 	first := time.Date(g.start.Year(), g.start.Month(), g.start.Day(), 9, 0, 0, 0, g.zone)
 	g.taken[Administrator] = true
-	g.add(first, "", "set-up", "Setting up",
-		&operation.SetOrganisation{Name: "Larkhaven Port Authority", TimeZone: timeZone},
+	setUp := []change.Operation{&operation.SetOrganisation{Name: "Larkhaven Port Authority", TimeZone: timeZone}}
+	for _, u := range unitLabels {
+		setUp = append(setUp, &operation.AddUnit{Path: u.path, Label: u.label})
+	}
+	g.add(first, "", "set-up", "Setting up", append(setUp,
 		&operation.AddUser{Personal: fact.Personal{UserName: Administrator, DisplayName: "Marta Quill", Email: "marta.quill@larkhaven.example"},
 			UserFacts: fact.UserFacts{Unit: "office", Title: "Access administrator", Employment: "staff", Location: "Customs House"}},
 		&operation.AddRole{Key: "access-administrator", Label: "Access administrator", Description: "May see and change everything in Able Roster."},
 		&operation.AddPermission{Role: "access-administrator", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&operation.Grant{Role: "access-administrator", User: Administrator})
+		&operation.Grant{Role: "access-administrator", User: Administrator})...)
 	for i, a := range applications {
 		var actions []fact.Action
 		for _, x := range a.actions {
@@ -209,7 +213,7 @@ func (g *generator) describe() {
 	g.add(first.AddDate(0, 0, 7), Administrator, "console", "Roles of the whole port", ops...)
 	ops = nil
 	for _, x := range groups {
-		op := &operation.AddGroup{Key: x.key, Label: x.label, Unit: x.unit}
+		op := &operation.AddGroup{Key: x.key, Label: x.label, Unit: g.unitNow(x.unit)}
 		if x.key == "dredging-contractors" { // whoever is one, is in it
 			op.Filter = `within eq "engineering/dredging" and employment_type eq "contractor"`
 		}
@@ -312,9 +316,7 @@ func plain(s string) string {
 func (g *generator) adding(p *person, since time.Time) []change.Operation {
 	op := &operation.AddUser{Personal: fact.Personal{UserName: p.name, DisplayName: p.display, Email: p.name + "@larkhaven.example"},
 		UserFacts: fact.UserFacts{Unit: p.unit, Title: p.title, Employment: p.kind, Start: calendar.DateOf(since), Location: []string{"Customs House", "North Quay", "South Quay", "Pilot Station", "Gatehouse"}[g.rng.IntN(5)]}}
-	if p.unit == "customs" && g.day < customsLeaves {
-		op.Unit = "office/customs"
-	}
+	op.Unit = g.unitNow(p.unit)
 	if p.kind == "contractor" {
 		op.End = calendar.DateOf(g.until.AddDate(0, g.rng.IntN(9), g.rng.IntN(28)))
 	}

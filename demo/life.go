@@ -54,6 +54,7 @@ func (g *generator) live() {
 	on(days-1, g.offers)
 	on(days-1, g.requests)
 	on(days-30, g.tariffReview)
+	on(days-1, g.heads)
 	on(days-1, g.reviews)
 	slices.SortStableFunc(events, func(a, b event) int { return cmp.Compare(a.day, b.day) })
 	for _, e := range events {
@@ -118,7 +119,8 @@ func (g *generator) move(at time.Time) {
 	title := g.pick(to.titles)
 	ops := g.leavingGroups(p)
 	p.unit, p.title = to.path, title
-	ops = append(ops, &operation.UpdateUser{User: change.UserRef(p.name), UserEdits: fact.UserEdits{Unit: &to.path, Title: &title}})
+	unit := g.unitNow(to.path)
+	ops = append(ops, &operation.UpdateUser{User: change.UserRef(p.name), UserEdits: fact.UserEdits{Unit: &unit, Title: &title}})
 	ops = append(ops, g.joining(p, g.dutiesIn(to.path))...)
 	g.add(at, Administrator, g.via(), g.pick(reasons["move"]), ops...)
 }

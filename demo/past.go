@@ -165,16 +165,18 @@ func (g *generator) deputyEnds(at time.Time) {
 	}
 }
 
+// unitNow is where a unit of today lies on the day that is told.
+func (g *generator) unitNow(path string) string {
+	if path == "customs" && !g.reorganised {
+		return "office/customs"
+	}
+	return path
+}
+
 // customs becomes a unit of its own.
 func (g *generator) customs(at time.Time) {
-	unit := "customs"
-	var ops []change.Operation
-	for u := range g.soFar().Users() {
-		if u.Unit == "office/customs" && u.Status == fact.Active {
-			ops = append(ops, &operation.UpdateUser{User: change.UserRef(u.UserName), UserEdits: fact.UserEdits{Unit: &unit}})
-		}
-	}
-	g.add(at, Administrator, "console", "Reorganisation: customs is a unit of its own", ops...)
+	g.reorganised = true
+	g.add(at, Administrator, "console", "Reorganisation: customs is a unit of its own", &operation.MoveUnit{Unit: "office/customs", To: "customs"})
 }
 
 // yearEnd is somebody who helps out in finance: they come to hold what is to be apart, which is

@@ -96,6 +96,22 @@ func (g *generator) attributes(at time.Time) {
 	g.add(at.Add(20*time.Minute), Administrator, "console", "Licences and lockers of the marine side", ops...)
 }
 
+// heads are who leads the units. Of the tugs nobody does: their people look to the head of
+// marine.
+func (g *generator) heads(at time.Time) {
+	ops := []change.Operation{&operation.UpdateUnit{Unit: "marine", Head: headed(Manager)}}
+	for i, u := range []string{"marine/pilotage", "terminal", "terminal/cranes", "security", "security/gate", "engineering", "engineering/dredging", "safety", "finance", "customs", "office"} {
+		there := g.present(u)
+		ops = append(ops, &operation.UpdateUnit{Unit: change.UnitRef(u), Head: headed(there[(2+i)%len(there)].name)})
+	}
+	g.add(at, Administrator, "console", "Who leads which unit", ops...)
+}
+
+func headed(by string) *change.UserRef {
+	ref := change.UserRef(by)
+	return &ref
+}
+
 // mistakes are planted for findings to find.
 func (g *generator) mistakes(at time.Time) {
 	finance := g.somebody(func(p *person) bool { return p.unit == "finance" })

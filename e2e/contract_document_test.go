@@ -100,6 +100,7 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"GET /users/{user}", "/users/ines.halloran", ""},
 		{"GET /attributes/{attribute}/values", "/attributes/unit/values", ""},
 		{"GET /freezes", "/freezes", ""},
+		{"GET /units", "/units", ""},
 		{"GET /reports/users/{user}", "/reports/users/ines.halloran?as_of=" + past, ""},
 		{"GET /reports/roles/{role}", "/reports/roles/berth-planning%2Fscheduler", ""},
 		{"GET /reports/revisions/{revision}", "/reports/revisions/900", ""},

@@ -139,7 +139,7 @@ var fixed = map[string][]string{
 // kinds say of what kind an argument or the value of an option is, by its name.
 var kinds = map[string]string{
 	"user": "user", "colleague": "user", "by": "user", "for": "user", "manager": "user", "owner": "user", "hand-over-to": "user", "pass-to": "user", "let-through": "user",
-	"role": "role", "other_role": "role", "replacement": "role", "group": "group", "trial-group": "group", "application": "application", "unit": "unit",
+	"role": "role", "other_role": "role", "replacement": "role", "group": "group", "trial-group": "group", "application": "application", "unit": "unit", "to": "unit", "into": "unit", "head": "user",
 }
 
 // named are the names of a kind that begin as is typed, as the service has them.
@@ -180,9 +180,9 @@ func (c *call) named(kind, typed string) []string {
 			}
 		}
 	case "unit":
-		if out, err := c.client.Values(ctx, "unit", nil); err == nil {
-			for _, v := range out.Values {
-				all = append(all, v.Value)
+		if out, err := c.client.Units(ctx, nil); err == nil {
+			for _, u := range out.Units {
+				all = append(all, u.Path)
 			}
 		}
 	}

@@ -23,15 +23,20 @@ func importer(what string) func(*call) error {
 		var format, mapping *string
 		none := ""
 		format, mapping = &none, &none
+		units := new(bool)
 		if what == "users" {
 			format = c.flags.String("format", "", "csv or ldif; seen from the file's name when not given")
 			mapping = c.flags.String("mapping", "", "a saved mapping of the file's columns to ours; see roster mappings")
+			units = c.flags.Bool("new-units", false, "units that the file names and that are not there are new ones: add them; else they are faults")
 		}
 		encoding := c.flags.String("encoding", "", "of CSV: utf-8 by default, unless the mapping says another, such as windows-1252")
 		separator := c.flags.String("separator", "", "what stands between columns of CSV; seen from the header when not given")
 		faults := c.flags.String("faults", "", "write what is wrong with the file as CSV to this file, by line")
 		return bring(c, func(content []byte, q client.Query) (wire.ChangeResult, error) {
 			q["format"], q["mapping"], q["encoding"], q["separator"] = *format, *mapping, *encoding, *separator
+			if *units {
+				q["new_units"] = "true"
+			}
 			if what == "users" && *format == "" && strings.HasSuffix(strings.ToLower(c.args[0]), ".ldif") {
 				q["format"] = "ldif"
 			}

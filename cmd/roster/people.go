@@ -149,7 +149,7 @@ func setFlags(c *call) (give func(op map[string]any) error) {
 
 func usersChange(c *call) error {
 	o := c.operation("update_user", "user")
-	give := setFlags(c)
+	give, unit := setFlags(c), newUnit(c)
 	change := c.changes()
 	if err := c.parse("USER"); err != nil {
 		return err
@@ -161,7 +161,11 @@ func usersChange(c *call) error {
 	if len(op) == 2 {
 		return &usageError{"says nothing to change; give -unit, -title, -status …"}
 	}
-	return change.make(c, op)
+	ops, err := unit(op)
+	if err != nil {
+		return err
+	}
+	return change.make(c, append(ops, op)...)
 }
 
 func usersDepart(c *call) error {
@@ -192,7 +196,7 @@ func usersErase(c *call) error {
 
 func usersAdd(c *call) error {
 	o := c.operation("add_user", "user_name", "status")
-	give := setFlags(c)
+	give, unit := setFlags(c), newUnit(c)
 	var roles, groups names
 	c.flags.Var(&roles, "role", "a role to grant in the same change; may be given again")
 	c.flags.Var(&groups, "group", "a group to put the user into in the same change; may be given again")
@@ -204,7 +208,11 @@ func usersAdd(c *call) error {
 	if err := give(op); err != nil {
 		return err
 	}
-	ops := []map[string]any{op}
+	ops, err := unit(op)
+	if err != nil {
+		return err
+	}
+	ops = append(ops, op)
 	for _, g := range groups {
 		ops = append(ops, map[string]any{"op": "add_member", "group": g, "user": c.args[0]})
 	}

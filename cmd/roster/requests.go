@@ -296,14 +296,14 @@ func routesSet(c *call) error {
 	for _, s := range c.args[1:] {
 		kind, name, _ := strings.Cut(s, ":")
 		switch {
-		case (kind == "manager" || kind == "owner") && name == "":
+		case (kind == "manager" || kind == "unit_head" || kind == "owner") && name == "":
 			steps = append(steps, map[string]any{"whose": kind})
 		case (kind == "group" || kind == "all") && name != "":
 			steps = append(steps, map[string]any{"whose": "group", "group": name, "all": kind == "all"})
 		case kind == "user" && name != "":
 			steps = append(steps, map[string]any{"whose": "users", "users": strings.Split(name, ",")})
 		default:
-			return &usageError{fmt.Sprintf("“%s” is no step: say manager, owner, group:KEY, all:KEY or user:NAME,NAME", s)}
+			return &usageError{fmt.Sprintf("“%s” is no step: say manager, unit_head, owner, group:KEY, all:KEY or user:NAME,NAME", s)}
 		}
 	}
 	op := map[string]any{"op": "set_route", "key": c.args[0], "steps": steps}

@@ -62,7 +62,7 @@ const units = createRoute({
   getParentRoute: () => shell,
   path: '/units',
   validateSearch: (s: Record<string, unknown>): { role?: string } => ({ role: text(s.role) }),
-  component: lazyPage(() => import('./pages/Units'), 'UnitsPage'),
+  component: lazyPage(() => import('./pages/units/Tree'), 'UnitsPage'),
 })
 const groups = createRoute({
   getParentRoute: () => shell,

@@ -167,6 +167,7 @@ func (s *Server) routes() {
 	s.defaultRoutes()
 	s.sodRuleRoutes()
 	s.freezeRoutes()
+	s.unitRoutes()
 	s.retirementRoutes()
 	s.reportRoutes()
 	s.peopleRoutes()

@@ -44,6 +44,7 @@ type Draft struct {
 	reads  []Subject
 
 	promised []RoleGain
+	units    map[string]*fact.Unit // by path; nil: not looked at yet
 }
 
 // NewDraft begins a change. The snapshot itself never changes.

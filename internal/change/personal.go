@@ -4,7 +4,6 @@ import (
 	"strings"
 
 	"ableroster/internal/fact"
-	"ableroster/internal/patterns"
 )
 
 // InUnit is " in UNIT", blank for none.
@@ -13,15 +12,6 @@ func InUnit(unit string) string {
 		return ""
 	}
 	return " in " + unit
-}
-
-// CheckUnit says whether a text is a unit, or none, and files the fault.
-func (d *Draft) CheckUnit(field, unit string) bool {
-	if unit == "" || unit != patterns.Root && patterns.CheckPath(unit) == nil {
-		return true
-	}
-	d.Fault(field, "is not a path such as marine/pilotage")
-	return false
 }
 
 // CheckUser files the faults of a user's values.

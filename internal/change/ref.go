@@ -25,6 +25,7 @@ type (
 	ExpectationRef string
 	AttributeRef   string
 	FreezeRef      string
+	UnitRef        string
 	ThingRef       string // of any kind, by its id
 )
 
@@ -44,6 +45,7 @@ func (SoDRuleRef) Refers()     {}
 func (ExpectationRef) Refers() {}
 func (AttributeRef) Refers()   {}
 func (FreezeRef) Refers()      {}
+func (UnitRef) Refers()        {}
 func (ThingRef) Refers()       {}
 
 // Missing files the fault of a name that was not found, unless its making in

@@ -29,6 +29,7 @@ type (
 	ExpectationID uint32
 	AttributeID   uint32
 	FreezeID      uint32
+	UnitID        uint32
 )
 
 // The built-in groups and the application that protects Able Roster itself.
@@ -53,6 +54,7 @@ func (i SoDRuleID) String() string     { return text("sod_rule", uint32(i)) }
 func (i ExpectationID) String() string { return text("expectation", uint32(i)) }
 func (i AttributeID) String() string   { return text("attribute", uint32(i)) }
 func (i FreezeID) String() string      { return text("freeze", uint32(i)) }
+func (i UnitID) String() string        { return text("unit", uint32(i)) }
 
 // IDText is an id of a kind as text.
 func IDText(kind FactKind, n uint32) string { return text(string(kind), n) }
@@ -84,7 +86,7 @@ func ParseID(kind, s string) (uint32, bool) {
 var idKinds = map[string]bool{"user": true, "group": true, "application": true, "resource": true, "role": true, "membership": true,
 	"inclusion": true, "permission": true, "assignment": true, "fence": true, "default": true, "sod-rule": true, "conflict": true,
 	"route": true, "requestable": true, "request": true, "round": true, "pending-removal": true, "pending-change": true,
-	"proposal": true, "expectation": true, "attribute": true, "finding": true}
+	"proposal": true, "expectation": true, "attribute": true, "finding": true, "unit": true}
 
 // LooksLikeID says whether s could be taken for an id; no key or name may.
 func LooksLikeID(s string) bool {

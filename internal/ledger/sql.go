@@ -10,7 +10,7 @@ import (
 // table's columns.
 const (
 	sqlLockHead     = `select revision, hash, at, clock_timestamp(), rows_through from ledger_head for update`
-	sqlAdvance      = `select advance_head($1, $2, $3, $4, $5, $6)` // see migrations 32, 34 and 37
+	sqlAdvance      = `select advance_chain($1, $2, $3, $4, $5, $6)` // see migrations 32, 34, 37 and 38
 	sqlHeadRevision = `select revision from ledger_head`
 	sqlHeadAt       = `select revision, epoch, ledger::text, rows_through from ledger_head`
 

@@ -134,6 +134,8 @@ func checkFill(d *change.Draft, f *fact.Attribute) {
 		for i, x := range f.Fill.Units {
 			if err := patterns.CheckPath(x.Unit); err != nil || x.Unit == patterns.Root {
 				d.Fault("fill", "“%s” is not a unit such as marine/pilotage", x.Unit)
+			} else {
+				d.KnownUnit("fill", x.Unit)
 			}
 			if slices.ContainsFunc(f.Fill.Units[:i], func(y fact.UnitFill) bool { return y.Unit == x.Unit }) {
 				d.Fault("fill", "names the unit %s twice", x.Unit)

@@ -53,6 +53,7 @@ func (o AddDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	f.Roles, f.Groups = gifts(d, &o.Roles, &o.Groups)
 	checkDefault(d, f)
+	knownInFilter(d, f.Filter)
 	if d.Free(fact.FactDefault) > fact.MostDefaults {
 		d.Fault("", "there have been %d default rules, and there is no room for more: change one instead", fact.MostDefaults)
 	}
@@ -185,6 +186,9 @@ func (o UpdateDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 		}
 		d.CheckTexts(&f.Label, f.Key, f.Description)
 		checkDefault(d, f)
+		if o.Filter != nil {
+			knownInFilter(d, f.Filter)
+		}
 	})
 	return settled
 }

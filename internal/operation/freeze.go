@@ -61,8 +61,8 @@ func (o SetFreeze) ApplyTo(d *change.Draft) (settled change.Operation) {
 	for _, u := range o.Units {
 		if u == "" {
 			d.Fault("units", "has a blank one: name none for all")
-		} else {
-			d.CheckUnit("units", u)
+		} else if d.CheckUnit("units", u) {
+			d.KnownUnit("units", u)
 		}
 	}
 	f := &fact.Freeze{Key: o.Key, Label: o.Label, Why: o.Why, Window: o.Window, Units: sortedOnce(o.Units),

@@ -45,7 +45,11 @@ func (o AddGroup) ApplyTo(d *change.Draft) (settled change.Operation) {
 	d.CheckTexts(&o.Label, o.Key, o.Description)
 	d.CheckOurs("label", o.Label)
 	checkRule(d, o.Filter)
-	d.CheckUnit("held_within", o.HeldWithin)
+	knownInFilter(d, o.Filter)
+	d.KnownUnit("unit", o.Unit)
+	if d.CheckUnit("held_within", o.HeldWithin) {
+		d.KnownUnit("held_within", o.HeldWithin)
+	}
 	if o.HeldWithin == "" && !d.Replays {
 		o.HeldWithin = change.RuleUnit(o.Filter)
 	}
@@ -76,6 +80,13 @@ func checkRule(d *change.Draft, text string) {
 	}
 	for _, m := range d.CheckRule(text) {
 		d.Fault("filter", "%s", m)
+	}
+}
+
+// knownInFilter files the faults of units that a filter names and that are not there.
+func knownInFilter(d *change.Draft, text string) {
+	for _, unit := range fact.UnitsIn(text) {
+		d.KnownUnit("filter", unit)
 	}
 }
 
@@ -123,6 +134,15 @@ func (o UpdateGroup) ApplyTo(d *change.Draft) (settled change.Operation) {
 		return
 	}
 	checkRule(d, g.Filter)
+	if g.Unit != old.Unit {
+		d.KnownUnit("unit", g.Unit)
+	}
+	if g.HeldWithin != old.HeldWithin {
+		d.KnownUnit("held_within", g.HeldWithin)
+	}
+	if g.Filter != old.Filter {
+		knownInFilter(d, g.Filter)
+	}
 	if len(d.Faults) > before || (g.HeldWithin != old.HeldWithin || g.Filter != old.Filter) && !d.NarrowGroup(&g) {
 		return
 	}

@@ -13,7 +13,7 @@ func init() {
 }
 
 // HandOver has somebody answer for all that another does: applications, roles,
-// groups, expectations, and the people who report to them. Whoever takes over from
+// groups, expectations, the units they lead, and the people who report to them. Whoever takes over from
 // somebody above them reports to whom that one reported to. What the author may not
 // know of stays.
 type HandOver struct {
@@ -80,6 +80,13 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 		if f.Owner == from && !f.Ended && take(f, "settings", f.Key) {
 			b := *f
 			b.Owner = to
+			d.Put(&b)
+		}
+	}
+	for _, f := range d.Units() {
+		if f.Head == from && !f.Ended && take(f, "settings", f.Path) {
+			b := *f
+			b.Head = to
 			d.Put(&b)
 		}
 	}

@@ -256,6 +256,19 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &operation.EndFreeze{Freeze: laws.Pick[change.FreezeRef](c, "close", "audit")}
 			case 13:
 				op = &operation.SetReferences{References: fact.References{Pattern: laws.Pick(c, "", "TCK-[0-9]+", "("), Address: laws.Pick(c, "", "https://tickets.larkhaven.example/{reference}")}}
+			case 14:
+				op = &operation.AdoptUnits{}
+			case 15, 16:
+				op = &operation.AddUnit{Path: laws.Pick(c, "marine", "marine/pilotage", "quay", "quay/north"), Head: laws.Pick(c, "", c.User())}
+			case 17:
+				op = &operation.MoveUnit{Unit: laws.Pick[change.UnitRef](c, "marine", "quay"), To: laws.Pick(c, "sea", "marine", "quay/marine")}
+			case 18:
+				op = &operation.MergeUnit{Unit: laws.Pick[change.UnitRef](c, "quay/north", "sea"), Into: laws.Pick[change.UnitRef](c, "marine", "quay")}
+			case 19:
+				op = &operation.EndUnit{Unit: laws.Pick[change.UnitRef](c, "quay/north", "sea", "quay")}
+			case 20:
+				head := laws.Pick(c, "", c.User())
+				op = &operation.UpdateUnit{Unit: laws.Pick[change.UnitRef](c, "marine", "quay"), Head: &head}
 			case 4:
 				op = &operation.RetireAttribute{Attribute: laws.Pick[change.AttributeRef](c, "grade", "ticket", "bonus")}
 			}

@@ -78,7 +78,9 @@ func checkRole(d *change.Draft, r *fact.Role) {
 	default:
 		d.Fault("risk", "is low, medium or high")
 	}
-	d.CheckUnit("held_within", r.HeldWithin)
+	if old := d.Role(r.ID); d.CheckUnit("held_within", r.HeldWithin) && (old == nil || old.HeldWithin != r.HeldWithin) {
+		d.KnownUnit("held_within", r.HeldWithin)
+	}
 	if r.MaxDays < 0 || r.MaxDays > 3650 {
 		d.Fault("max_days", "is 0 to 3650 days")
 	}

@@ -51,6 +51,7 @@ func (o AddUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Fails(fact.FactUser, o.UserName)
 		return
 	}
+	d.KnownUnit("unit", o.Unit)
 	if m := d.CheckUserName(o.UserName); m != "" {
 		d.Fault("user_name", "%s", m)
 	} else if id, taken := d.FindUser(o.UserName); taken {
@@ -125,6 +126,9 @@ func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	fact.EditUser(&u.UserFacts, &o.UserEdits)
 	if d.CheckUnit("unit", u.Unit) && u.Unit != old.Unit && !d.Need(access.ActUpdate, access.UserPath(&u), "move users to %s", u.Unit) {
 		return
+	}
+	if u.Unit != old.Unit {
+		d.KnownUnit("unit", u.Unit)
 	}
 	other("manager", &u.Manager, &o.Manager, d.SettleUser)
 	switch {

@@ -44,10 +44,11 @@ func decisions(s *access.Snapshot) []decision {
 }
 
 // Becoming are the gains of a draft by which somebody comes to decide on the giving of
-// a role: as manager, as owner, or in a group that is asked. Whoever makes them so
+// a role: as manager, as head of a unit, as owner, or in a group that is asked. Whoever makes them so
 // could as well give the roles.
 func Becoming(d *change.Draft) []change.RoleGain {
 	managed, owned, groups := map[fact.UserID]fact.UserID{}, map[fact.RoleID]fact.UserID{}, map[fact.GroupID]bool{}
+	led := change.HeadsMade(d)
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {
 		case *fact.User:
@@ -81,7 +82,7 @@ func Becoming(d *change.Draft) []change.RoleGain {
 			}
 		}
 	}
-	if len(managed)+len(owned)+len(groups) == 0 {
+	if len(managed)+len(owned)+len(groups)+len(led) == 0 {
 		return nil
 	}
 	above(&d.Snapshot, groups)
@@ -96,6 +97,8 @@ func Becoming(d *change.Draft) []change.RoleGain {
 					out = append(out, one)
 				}
 			}
+		case Head:
+			out = append(out, headed(&d.Snapshot, g, led)...)
 		case Owner:
 			if g.Decides = owned[g.Role]; g.Decides != 0 {
 				out = append(out, g)
@@ -105,6 +108,17 @@ func Becoming(d *change.Draft) []change.RoleGain {
 				g.Group = x.step.Group
 				out = append(out, g)
 			}
+		}
+	}
+	return out
+}
+
+// headed is a gain as the heads of some units decide on it.
+func headed(s *access.Snapshot, g change.RoleGain, units []*fact.Unit) (out []change.RoleGain) {
+	for _, u := range units {
+		if one, ok := change.InUnitAlone(s, g, u.Path); ok {
+			one.Decides = u.Head
+			out = append(out, one)
 		}
 	}
 	return out
@@ -144,9 +158,12 @@ func duties(s *access.Snapshot, id fact.UserID) []change.RoleGain {
 			people = append(people, u.ID)
 		}
 	}
+	led := change.LedBy(s, id)
 	for _, x := range decisions(s) {
 		g := x.gain
 		switch x.step.Whose {
+		case Head:
+			out = append(out, headed(s, g, led)...)
 		case Manager:
 			for _, user := range people {
 				if one, ok := of(s, g, user); ok {

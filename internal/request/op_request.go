@@ -178,6 +178,8 @@ func whyNot(d *change.Draft, r *Request, why Why) string {
 		switch step.Whose {
 		case Manager:
 			return "nobody can decide: the user has no active manager. Set one"
+		case Head:
+			return "nobody can decide: neither the user's unit nor one above it has an active head. Set one"
 		case Owner:
 			return "nobody can decide: the role has no active owner. Set one"
 		}

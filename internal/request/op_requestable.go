@@ -23,7 +23,7 @@ func (RouteRef) Refers() {}
 
 // StepRef is a step as it is asked for.
 type StepRef struct {
-	Whose Whose            `json:"whose" enum:"manager,owner,group,users" doc:"who decides: the beneficiary's manager, the owner of the role or its application, members of a group, or named users"`
+	Whose Whose            `json:"whose" enum:"manager,unit_head,owner,group,users" doc:"who decides: the beneficiary's manager, the head of their unit, the owner of the role or its application, members of a group, or named users"`
 	Group change.GroupRef  `json:"group,omitempty"`
 	Users []change.UserRef `json:"users,omitempty"`
 	All   bool             `json:"all,omitempty" doc:"every one of them must approve; else one is enough"`
@@ -100,7 +100,7 @@ func (o *StepRef) settle(d *change.Draft) (step Step, ok bool) {
 		return step, false
 	}
 	switch o.Whose {
-	case Manager, Owner:
+	case Manager, Head, Owner:
 	case Group:
 		step.Group, ok = d.SettleGroup("steps", &o.Group)
 		if ok && (step.Group == fact.PublicGroup || step.Group == fact.AllUsersGroup) {
@@ -115,7 +115,7 @@ func (o *StepRef) settle(d *change.Draft) (step Step, ok bool) {
 			step.Users = append(step.Users, id)
 		}
 	default:
-		d.Fault("steps", "are for the manager, the owner, a group or users, not “%s”", o.Whose)
+		d.Fault("steps", "are for the manager, the unit_head, the owner, a group or users, not “%s”", o.Whose)
 		ok = false
 	}
 	return step, ok
@@ -144,6 +144,8 @@ func (t *Step) Words(s *access.Snapshot, n change.Names) string {
 	switch t.Whose {
 	case Manager:
 		return "the manager"
+	case Head:
+		return "the head of the unit"
 	case Owner:
 		return "the owner of the role"
 	case Group:

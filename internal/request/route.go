@@ -29,10 +29,11 @@ type Whose string
 
 // Who decides.
 const (
-	Manager Whose = "manager" // of the beneficiary
-	Owner   Whose = "owner"   // of the role, or else of its application
-	Group   Whose = "group"   // its members
-	Users   Whose = "users"   // named ones
+	Manager Whose = "manager"   // of the beneficiary
+	Head    Whose = "unit_head" // of the beneficiary's unit, or the nearest one above that has one
+	Owner   Whose = "owner"     // of the role, or else of its application
+	Group   Whose = "group"     // its members
+	Users   Whose = "users"     // named ones
 )
 
 // Step is one decision a route asks for.
@@ -122,6 +123,9 @@ func (t *Step) Asks(s *access.Snapshot, r *Request, id fact.UserID, at calendar.
 	case Manager:
 		u := s.User(r.Beneficiary)
 		return u != nil && u.Manager == id
+	case Head:
+		u := s.User(r.Beneficiary)
+		return u != nil && s.HeadOf(u.Unit, u.ID) == id
 	case Owner:
 		return s.OwnerOf(r.Role) == id
 	case Group:
@@ -140,6 +144,10 @@ func (t *Step) Deciders(s *access.Snapshot, r *Request, at calendar.Instant) []f
 	case Manager:
 		if u := s.User(r.Beneficiary); u != nil {
 			named = []fact.UserID{u.Manager}
+		}
+	case Head:
+		if u := s.User(r.Beneficiary); u != nil {
+			named = []fact.UserID{s.HeadOf(u.Unit, u.ID)}
 		}
 	case Owner:
 		named = []fact.UserID{s.OwnerOf(r.Role)}

@@ -39,11 +39,11 @@ func (r looking) in(s *access.Snapshot, role fact.RoleID) bool {
 // well give the roles, and so take them back. Whoever opens a review and names its
 // reviewers is held to the right to do that.
 func becoming(d *change.Draft) []change.RoleGain {
-	managers, owners := open(&d.Snapshot, Manager), open(&d.Snapshot, Owner)
-	if len(managers)+len(owners) == 0 {
+	managers, owners, heads := open(&d.Snapshot, Manager), open(&d.Snapshot, Owner), open(&d.Snapshot, Head)
+	if len(managers)+len(owners)+len(heads) == 0 {
 		return nil
 	}
-	var out []change.RoleGain
+	out := ofHeads(&d.Snapshot, heads, change.HeadsMade(d))
 	owns := func(role fact.RoleID, owner fact.UserID) {
 		if g, ok := ofOwner(&d.Snapshot, owners, role); ok {
 			g.Decides = owner
@@ -94,6 +94,26 @@ func ofManager(s *access.Snapshot, rounds []looking, user fact.UserID) []change.
 	return out
 }
 
+// ofHeads are the roles that the heads of some units review in some rounds.
+func ofHeads(s *access.Snapshot, rounds []looking, units []*fact.Unit) (out []change.RoleGain) {
+	if len(units) == 0 || len(rounds) == 0 {
+		return nil
+	}
+	for role := range s.Roles() {
+		g, ok := ofOwner(s, rounds, role.ID)
+		if !ok {
+			continue
+		}
+		for _, u := range units {
+			if one, in := change.InUnitAlone(s, g, u.Path); in {
+				one.Decides = u.Head
+				out = append(out, one)
+			}
+		}
+	}
+	return out
+}
+
 // ofOwner is a role as its owner reviews it in some rounds; ok is false where none
 // looks at it.
 func ofOwner(s *access.Snapshot, rounds []looking, role fact.RoleID) (g change.RoleGain, ok bool) {
@@ -114,6 +134,9 @@ func duties(s *access.Snapshot, id fact.UserID) []change.RoleGain {
 				out = append(out, ofManager(s, rounds, u.ID)...)
 			}
 		}
+	}
+	if rounds := open(s, Head); len(rounds) > 0 {
+		out = append(out, ofHeads(s, rounds, change.LedBy(s, id))...)
 	}
 	if rounds := open(s, Owner); len(rounds) > 0 {
 		for role := range s.Roles() {

@@ -35,7 +35,7 @@ type OpenRound struct {
 	Application change.ApplicationRef `json:"application,omitempty" doc:"who holds what in it"`
 	Group       change.GroupRef       `json:"group,omitempty" doc:"or: what its members hold"`
 	Filter      string                `json:"filter,omitempty" flag:"where" doc:"or: what those hold whom a filter (RFC 7644, section 3.4.2.2) over users' facts chooses"`
-	Reviewers   Whose                 `json:"reviewers" enum:"manager,owner,users" doc:"who decides: each user's manager, each role's owner, or named users"`
+	Reviewers   Whose                 `json:"reviewers" enum:"manager,unit_head,owner,users" doc:"who decides: each user's manager, the head of each user's unit, each role's owner, or named users"`
 	Users       []change.UserRef      `json:"users,omitempty" doc:"the named ones"`
 
 	Round RoundRef `json:"round,omitempty" set:"service"`
@@ -77,8 +77,8 @@ func (o OpenRound) ApplyTo(d *change.Draft) (settled change.Operation) {
 		}
 	}
 	switch {
-	case o.Reviewers != Manager && o.Reviewers != Owner && o.Reviewers != Users:
-		d.Fault("reviewers", "are the manager, the owner, or users")
+	case o.Reviewers != Manager && o.Reviewers != Head && o.Reviewers != Owner && o.Reviewers != Users:
+		d.Fault("reviewers", "are the manager, the unit_head, the owner, or users")
 		ok = false
 	case (len(o.Users) > 0) != (o.Reviewers == Users):
 		d.Fault("users", "are named where named users review, and only there")

@@ -37,9 +37,10 @@ type Whose string
 
 // Who reviews.
 const (
-	Manager Whose = "manager" // of the user on the line
-	Owner   Whose = "owner"   // of the role, or else of its application
-	Users   Whose = "users"   // named ones
+	Manager Whose = "manager"   // of the user on the line
+	Head    Whose = "unit_head" // of the user's unit, or the nearest one above that has one
+	Owner   Whose = "owner"     // of the role, or else of its application
+	Users   Whose = "users"     // named ones
 )
 
 // State is where a round is.
@@ -212,6 +213,10 @@ func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.Rol
 	case Manager:
 		if u := s.User(user); u != nil {
 			try(u.Manager)
+		}
+	case Head:
+		if u := s.User(user); u != nil {
+			try(s.HeadOf(u.Unit, user))
 		}
 	case Owner:
 		try(s.OwnerOf(role))

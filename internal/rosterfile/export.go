@@ -22,10 +22,15 @@ import (
 // that have ended are left out.
 func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 	x := exporter{s, reads}
-	f := File{Version: Version, Attributes: map[string]Attribute{}, Applications: map[string]Application{}, Roles: map[string]Role{}, Groups: map[string]Group{}, Defaults: map[string]Default{},
+	f := File{Version: Version, Units: map[string]Unit{}, Attributes: map[string]Attribute{}, Applications: map[string]Application{}, Roles: map[string]Role{}, Groups: map[string]Group{}, Defaults: map[string]Default{},
 		SoDRules: map[string]SoDRule{}, Routes: map[string]Route{}, Expectations: map[string]Expectation{}}
 	if o := s.Organisation(); o.Name != "" && reads(fact.FactDefault, 0) {
 		f.Organisation = &Organisation{o.Name, o.TimeZone}
+	}
+	for _, u := range s.Units() {
+		if !u.Ended && reads(fact.FactUnit, u.Row()) {
+			f.Units[u.Path] = x.unit(u)
+		}
 	}
 	for _, a := range s.Attributes() {
 		if !a.Retired && reads(fact.FactAttribute, a.Row()) {

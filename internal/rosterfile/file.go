@@ -7,6 +7,7 @@ const Version = 1
 type File struct {
 	Version      int                    `json:"roster_file" doc:"the version of this form: 1"`
 	Organisation *Organisation          `json:"organisation,omitempty"`
+	Units        map[string]Unit        `json:"units,omitempty" doc:"the parts of the organisation, by path such as marine/pilotage"`
 	Attributes   map[string]Attribute   `json:"attributes,omitempty" doc:"of users, that the organisation declares itself, by key"`
 	Applications map[string]Application `json:"applications,omitempty" doc:"by key"`
 	Roles        map[string]Role        `json:"roles,omitempty" doc:"those of the organisation, by key"`
@@ -151,7 +152,7 @@ type Route struct {
 
 // Step is one decision of a route.
 type Step struct {
-	Whose string   `json:"whose" enum:"manager,owner,group,users"`
+	Whose string   `json:"whose" enum:"manager,unit_head,owner,group,users"`
 	Group string   `json:"group,omitempty"`
 	Users []string `json:"users,omitempty" doc:"user names"`
 	All   bool     `json:"all,omitempty" doc:"every one of them must approve"`

@@ -31,6 +31,7 @@ func Make(d *Document, s *access.Snapshot) Plan {
 	if o, now := f.Organisation, s.Organisation(); o != nil && (o.Name != now.Name || o.TimeZone != now.TimeZone) {
 		p.op("organisation", &operation.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
 	}
+	each(f.Units, func(path string, x Unit) { p.unit("units."+path, path, x) })
 	each(f.Attributes, func(key string, x Attribute) { p.attribute("attributes."+key, key, x) }) // filters name them
 	each(f.Groups, func(key string, g Group) { p.group("groups."+key, key, g) })
 	each(f.Applications, func(key string, a Application) { p.application("applications."+key, key, a) })

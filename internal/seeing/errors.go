@@ -80,6 +80,12 @@ func (v *View) Near(kind fact.FactKind, given string) []string {
 				add(g.Key)
 			}
 		}
+	case fact.FactUnit:
+		for _, u := range v.today.Units() {
+			if !u.Ended && v.ReadsUnit(u.Path) {
+				add(u.Path)
+			}
+		}
 	case fact.FactApplication:
 		for a := range v.today.Applications() {
 			if v.ReadsApplication(a.ID) {

@@ -5,6 +5,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/patterns"
+	"ableroster/wire"
 )
 
 // Reads says whether the caller may read anything beside themselves.
@@ -21,4 +22,15 @@ func (v *View) ReadsUnit(unit string) bool {
 	return slices.ContainsFunc(v.Rights().Reach(access.ActRead), func(a patterns.Area) bool {
 		return patterns.Covers(a.Pattern, path) || patterns.Covers(path, a.Pattern)
 	})
+}
+
+// UnitHead is who leads a unit, or else the nearest one above it that has a head; nil for
+// nobody.
+func (v *View) UnitHead(unit string) *wire.Ref {
+	id := v.snapshot.HeadOf(unit, 0)
+	if id == 0 {
+		return nil
+	}
+	head := v.UserRef(id)
+	return &head
 }

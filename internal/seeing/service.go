@@ -262,6 +262,9 @@ func (v *View) ReadsThing(kind fact.FactKind, row uint32) bool {
 		return v.ReadsApplication(fact.ApplicationID(row))
 	case fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactFreeze, finding.FactSetAside, request.FactRoute:
 		return v.ReadsSettings()
+	case fact.FactUnit:
+		u := v.today.Unit(fact.UnitID(row))
+		return u != nil && v.ReadsUnit(u.Path)
 	case review.FactPendingRemoval:
 		p, _ := v.today.RecordFact(review.FactPendingRemoval, row).(*review.PendingRemoval)
 		return p != nil && v.ReadsPendingRemoval(p)

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ableroster/internal/change"
@@ -41,6 +42,7 @@ type Import struct {
 	Encoding    string   `json:"encoding,omitempty"`  // of CSV; blank: as the mapping says, or UTF-8
 	Separator   string   `json:"separator,omitempty"` // of CSV; blank: as the mapping says, or seen from the header
 	Mapping     string   `json:"mapping,omitempty"`   // the key of a saved mapping; blank: the columns are called as ours
+	NewUnits    bool     `json:"new_units,omitempty"` // make the units that it names and that are not there
 	Reason      string   `json:"reason,omitempty"`
 	Reference   string   `json:"reference,omitempty"`
 	Acknowledge []string `json:"acknowledge,omitempty"`
@@ -78,6 +80,9 @@ func importUsers(ctx context.Context, d *seeing.Service, c seeing.Caller, in Imp
 		b.faults = append(b.faults, faults...)
 		b.mapping = m
 		if header != nil || len(rows) > 0 {
+			if in.NewUnits {
+				b.newUnits(rows)
+			}
 			b.build(rows)
 			b.missing()
 		}
@@ -175,7 +180,7 @@ func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, what strin
 		faults = append(faults, changing.FaultsOf(b.view, b.ops, place)...)
 		return wire.ChangeResult{}, seeing.Invalid("nothing was changed", inOrder(faults)...)
 	}
-	digest := digestOf(what, in.Format, in.Encoding, in.Separator, in.Mapping, in.Reason, in.Reference, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
+	digest := digestOf(what, in.Format, in.Encoding, in.Separator, in.Mapping, strconv.FormatBool(in.NewUnits), in.Reason, in.Reference, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
 	out, err := changing.Make(ctx, d, c, changing.Wanted{
 		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Reference: in.Reference, Operations: b.ops, Key: in.Key, Request: digest[:], Watch: in.watch},
 		How:         changing.How{DryRun: in.DryRun, Key: in.Key},
@@ -229,6 +234,8 @@ func importField(field string, op change.Operation) string {
 		return "roles"
 	case *operation.AddMember:
 		return "groups"
+	case *operation.AddUnit:
+		return "unit"
 	case *operation.AddRole, *operation.AddPermission:
 		return "permissions"
 	}

@@ -35,9 +35,9 @@ type importing struct {
 	names  map[string]string      // the user name of a row, by the folded value of that attribute
 	named  map[fact.UserID]bool   // whom the file names
 
-	added, updated, granted, joined, left, groups, regrouped int
-	ones                                                     map[string]int // the last number of a role of one, by application
-	single                                                   []string       // roles with one holder that were made or widened
+	added, updated, granted, joined, left, groups, regrouped, units int
+	ones                                                            map[string]int // the last number of a role of one, by application
+	single                                                          []string       // roles with one holder that were made or widened
 }
 
 func (b *importing) fault(row importfile.Row, column, format string, args ...any) {
@@ -339,7 +339,7 @@ func (b *importing) summary() []string {
 	for _, x := range []struct {
 		n    int
 		what string
-	}{{b.added, "user%s added"}, {b.updated, "user%s updated"}, {b.groups, "group%s added"}, {b.regrouped, "group%s updated"}, {b.joined, "membership%s added"}, {b.granted, "role%s granted"}, {b.left, gone}} {
+	}{{b.units, "unit%s added"}, {b.added, "user%s added"}, {b.updated, "user%s updated"}, {b.groups, "group%s added"}, {b.regrouped, "group%s updated"}, {b.joined, "membership%s added"}, {b.granted, "role%s granted"}, {b.left, gone}} {
 		plural := "s"
 		if x.n == 1 {
 			plural = ""

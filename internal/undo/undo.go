@@ -47,14 +47,17 @@ type undoing struct {
 	out  Undone
 
 	about []string // of the change that is looked at
+	moves []move   // of units
 }
 
 // Of is what takes back the changes that a revision made to facts, on a head, at an instant.
 // What others have changed since stays theirs.
 func Of(changes []access.RowChange, head *access.Snapshot, at calendar.Instant) Undone {
-	u := &undoing{head: head, at: at}
+	u := &undoing{head: head, at: at, moves: moves(changes)}
 	for _, c := range changes {
-		u.one(c)
+		if !u.followed(c) {
+			u.one(c)
+		}
 	}
 	slices.SortStableFunc(u.out.Steps, func(a, b Step) int { return int(a.phase - b.phase) })
 	u.fit()
@@ -118,6 +121,8 @@ func (u *undoing) one(c access.RowChange) {
 		u.expectation(f, c)
 	case *fact.Freeze:
 		u.freeze(f, c)
+	case *fact.Unit:
+		u.unit(f, c)
 	case *fact.Organisation:
 		u.organisation(f, c)
 	case *fact.Attribute:

@@ -97,6 +97,8 @@ func TestWhatIsUndoneIsAsItWas(t *testing.T) {
 func TestWhatStaysIsTold(t *testing.T) {
 	gone, back := fact.Departed, "marine/tugs"
 	title, other := "Pilot", "Master"
+	head := change.UserRef("marta.quill")
+	units := []change.Operation{&operation.AdoptUnits{}, &operation.AddGroup{Key: "divers", Filter: `within eq "marine"`}}
 	freeze := func(why string, until calendar.Instant) *operation.SetFreeze {
 		return &operation.SetFreeze{Key: "close", Why: why, Window: calendar.Window{From: 1, Until: 800 + until}}
 	}
@@ -117,15 +119,25 @@ func TestWhatStaysIsTold(t *testing.T) {
 			since: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &other}}}, steps: 0, left: "Title of Inês Halloran was changed again since."},
 		"a role that was revoked since": {ops: []change.Operation{&operation.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
 			since: []change.Operation{&operation.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, steps: 0, left: "berths/scheduler of Inês Halloran was revoked or ended since."},
-		"a new user":             {ops: []change.Operation{&operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
-		"a departure":            {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
-		"a move":                 {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},
-		"a new role":             {ops: []change.Operation{&operation.AddRole{Key: "deckhand"}}, steps: 1, left: ""},
-		"a freeze":               {ops: []change.Operation{freeze("x", 0)}, steps: 1},
-		"a freeze put off since": {ops: []change.Operation{freeze("x", 0)}, since: []change.Operation{freeze("x", 900)}, steps: 1},
-		"a freeze ended since":   {ops: []change.Operation{freeze("x", 0)}, since: []change.Operation{&operation.EndFreeze{Freeze: "close"}}},
-		"a freeze put off":       {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("x", 900)}, steps: 1},
-		"a freeze put off twice": {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("x", 900)}, since: []change.Operation{freeze("x", 950)}, left: "Until of close was changed again since."},
+		"a new user":  {ops: []change.Operation{&operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
+		"a departure": {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
+		"a move":      {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},
+		"a unit":      {ops: []change.Operation{&operation.AddUnit{Path: "quay"}}, steps: 1},
+		"the head of a unit": {first: []change.Operation{&operation.AddUnit{Path: "quay"}}, ops: []change.Operation{&operation.UpdateUnit{Unit: "quay", Head: &head}}, steps: 1,
+			kept: func(s *access.Snapshot) bool { return s.UnitAt("quay").Head == 0 }},
+		"a unit that was moved": {first: units, ops: []change.Operation{&operation.MoveUnit{Unit: "marine", To: "office/sea"}}, steps: 1, kept: func(s *access.Snapshot) bool {
+			id, _ := s.FindUser("ines.halloran")
+			g, _ := s.FindGroup("divers")
+			return s.User(id).Unit == "marine/pilotage" && s.UnitAt("marine/pilotage") != nil && s.Group(g).Filter == `within eq "marine"`
+		}},
+		"a unit that was moved again": {first: units, ops: []change.Operation{&operation.MoveUnit{Unit: "marine", To: "office/sea"}}, since: []change.Operation{&operation.MoveUnit{Unit: "office/sea", To: "sea"}}, left: "marine was moved again since."},
+		"a unit that was merged":      {first: []change.Operation{&operation.AddUnit{Path: "quay"}, &operation.AddUnit{Path: "dock"}}, ops: []change.Operation{&operation.MergeUnit{Unit: "quay", Into: "dock"}}, left: "The unit quay has ended and stays so"},
+		"a new role":                  {ops: []change.Operation{&operation.AddRole{Key: "deckhand"}}, steps: 1, left: ""},
+		"a freeze":                    {ops: []change.Operation{freeze("x", 0)}, steps: 1},
+		"a freeze put off since":      {ops: []change.Operation{freeze("x", 0)}, since: []change.Operation{freeze("x", 900)}, steps: 1},
+		"a freeze ended since":        {ops: []change.Operation{freeze("x", 0)}, since: []change.Operation{&operation.EndFreeze{Freeze: "close"}}},
+		"a freeze put off":            {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("x", 900)}, steps: 1},
+		"a freeze put off twice":      {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("x", 900)}, since: []change.Operation{freeze("x", 950)}, left: "Until of close was changed again since."},
 		"why, when it is put off": {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("y", 0)}, since: []change.Operation{freeze("y", 950)}, steps: 1, kept: func(s *access.Snapshot) bool {
 			f := s.Freezes()[0]
 			return f.Why == "x" && f.Until == 1750

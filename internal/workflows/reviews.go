@@ -155,6 +155,8 @@ func reviewerWords(v *seeing.View, r *review.Round) string {
 	switch r.Reviewers {
 	case review.Manager:
 		return "each user's manager"
+	case review.Head:
+		return "the head of each user's unit"
 	case review.Owner:
 		return "the owner of each role"
 	}

@@ -7,21 +7,26 @@ import { keyOf } from './key'
  * open stands in the address; what was typed is there when it is opened again. */
 export function AddPanel({
   label,
+  name = keyOf(label),
+  press,
   children,
 }: {
   label: string
+  /** What the address calls it. */
+  name?: string
+  /** It is opened by plain words, and not by a button. */
+  press?: boolean
   /** The form, given what closes the panel once it was sent. */
   children: (done: () => void) => ReactNode
 }) {
   const { add } = useSearch({ strict: false })
   const navigate = useNavigate()
-  const name = keyOf(label)
   const set = (add?: string) => void navigate({ to: '.', search: (s) => ({ ...s, add }), replace: true })
   const done = () => set(undefined)
   return (
     <>
-      <button type="button" className="button print:hidden" onClick={() => set(name)}>
-        {label}
+      <button type="button" className={`${press ? 'press text-sm' : 'button'} print:hidden`} aria-label={label} onClick={() => set(name)}>
+        {press ? label.replace(/ .*/, '') : label}
       </button>
       <Dialog open={add === name} onClose={done} className="relative z-20 outline-none">
         <div className="fixed inset-0 flex justify-end bg-black/30">

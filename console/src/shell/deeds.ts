@@ -25,6 +25,7 @@ export const plainDeeds = [
   { to: '/defaults', panel: true, label: 'Write a default rule', may: 'settings.update' },
   { to: '/sod-rules', panel: true, label: 'Add an SoD rule', may: 'settings.update' },
   { to: '/expectations', panel: true, label: 'Add an expectation', may: 'settings.update' },
+  { to: '/units', panel: true, label: 'Add a unit', may: 'settings.update' },
   { to: '/freezes', panel: true, label: 'Set a freeze', may: 'settings.update' },
   { to: '/attributes', panel: true, label: 'Declare an attribute', may: 'settings.update' },
 ] as const

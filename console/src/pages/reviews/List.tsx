@@ -131,6 +131,7 @@ function OpenRound({ done, say }: { done: () => void; say: (text: string) => voi
           Reviewed by
           <select className="field" value={x.reviewers} onChange={(e) => setX({ ...x, reviewers: e.target.value })}>
             <option value="manager">each user’s manager</option>
+            <option value="unit_head">the head of each user’s unit</option>
             <option value="owner">the owner of each role</option>
           </select>
         </label>

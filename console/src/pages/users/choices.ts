@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Choice } from '../../shared/PickBox'
 import { ask } from '../../api/ask'
-import { count, unitWords } from '../../shared/words'
+import type { Schemas } from '../../api/client'
+import { count } from '../../shared/words'
 
 /** The roles and groups there are to pick from. */
 export function useRoleChoices(): Choice[] {
@@ -22,12 +23,22 @@ export function useUserChoices(): Choice[] {
   return (users.data?.users ?? []).map((u) => ({ key: u.user_name, label: u.display_name, hint: u.title }))
 }
 
-/** The values that users have for an attribute. */
+/** The units of the organisation. */
+export const useUnitList = (enabled = true) => useQuery({ enabled, ...ask('/api/v1/units') }).data
+
+/** The values that users may have for an attribute, or have. */
 export function useValues(attribute: string): { value: string; users: number }[] | undefined {
-  return useQuery(ask('/api/v1/attributes/{attribute}/values', { params: { path: { attribute } } })).data?.values
+  const units = useUnitList(attribute === 'unit')
+  const others = useQuery({
+    enabled: attribute !== 'unit',
+    ...ask('/api/v1/attributes/{attribute}/values', { params: { path: { attribute } } }),
+  })
+  return attribute === 'unit' ? units?.units.map((u) => ({ value: u.path, users: u.users })) : others.data?.values
 }
+
+export const unitChoice = (u: Schemas['Unit']): Choice => ({ key: u.path, label: u.label, hint: count(u.users, 'user') })
 
 /** The units there are to pick from. */
 export function useUnits(): Choice[] {
-  return (useValues('unit') ?? []).map((u) => ({ key: u.value, label: unitWords(u.value), hint: count(u.users, 'user') }))
+  return (useUnitList()?.units ?? []).map(unitChoice)
 }

@@ -1,0 +1,134 @@
+import { useState, type ReactNode } from 'react'
+import type { Operation, Schemas } from '../../api/client'
+import { PickBox, type Choice } from '../../shared/PickBox'
+import { UserBox } from '../../shared/UserBox'
+import { count } from '../../shared/words'
+import { useSheet } from '../../shell/sheet'
+import { unitChoice } from '../users/choices'
+
+type Unit = Schemas['Unit']
+
+/** What can be done to a unit: name it and its head, move it, merge it, end it. */
+export function EditUnit({
+  unit,
+  users,
+  below,
+  units,
+  revision,
+  done,
+}: {
+  unit: Unit
+  /** How many people are in it, and below it. */
+  users: number
+  below: boolean
+  units: Unit[]
+  revision: number
+  done: () => void
+}) {
+  const sheet = useSheet()
+  const [label, setLabel] = useState(unit.label)
+  const [head, setHead] = useState(unit.head?.key ?? '')
+  const [to, setTo] = useState(unit.path)
+  const [into, setInto] = useState<Choice | null>(null)
+  const add = (verb: string, what: string, operation: Operation, detail?: string) => {
+    sheet.add({ verb, what, detail, operations: [operation] }, revision)
+    done()
+  }
+  const named = label.trim() !== unit.label
+  const led = head !== (unit.head?.key ?? '')
+  const others = units.filter((u) => u.id && u.path !== unit.path && !u.path.startsWith(`${unit.path}/`))
+  return (
+    <>
+      <Part
+        label="Name and head"
+        act="Add to change sheet"
+        idle={!label.trim() || !(named || led)}
+        send={() =>
+          add(
+            'Edit',
+            `the unit ${unit.label}`,
+            { op: 'update_unit', unit: unit.path, ...(named && { label: label.trim() }), ...(led && { head }) },
+            [named && `named ${label.trim()}`, led && (head ? `led by ${head}` : 'led by nobody of its own')].filter(Boolean).join(', '),
+          )
+        }
+      >
+        <label>
+          Name of the unit
+          <input className="field" value={label} onChange={(e) => setLabel(e.target.value)} />
+        </label>
+        <div>
+          Who leads it <span className="text-soft text-sm">blank: whoever leads the unit above</span>
+          <UserBox label="Head of the unit" value={head} onChange={setHead} />
+        </div>
+      </Part>
+      <Part
+        label="Move or rename it"
+        words={`${count(users, 'person')}, its groups and the units below move too. Rules, filters and rights that name it follow, so that nobody gains or loses by what names it.`}
+        act="Add the move to change sheet"
+        idle={to.trim() === '' || to.trim() === unit.path}
+        send={() => add('Move', `the unit ${unit.label}`, { op: 'move_unit', unit: unit.path, to: to.trim() }, `to ${to.trim()}`)}
+      >
+        <label>
+          Its path from then on
+          <input className="field font-mono" value={to} onChange={(e) => setTo(e.target.value)} />
+        </label>
+      </Part>
+      <Part
+        label="Merge it into another"
+        words="Its people, its groups and the units below go there, and it ends. Rules that name it are edited first."
+        act="Add the merger to change sheet"
+        idle={!into}
+        send={() =>
+          into && add('Merge', `the unit ${unit.label}`, { op: 'merge_unit', unit: unit.path, into: into.key }, `into ${into.label}`)
+        }
+      >
+        <PickBox label="Unit to merge it into" choices={others.map(unitChoice)} value={into} onChange={setInto} />
+      </Part>
+      <Part
+        label="End it"
+        words={
+          users > 0 || below
+            ? 'It can be ended once nobody is in it and no unit is below it.'
+            : 'Nobody is in it. Its past stays, and another unit can be added at its path.'
+        }
+        act="Add the end to change sheet"
+        idle={users > 0 || below}
+        send={() => add('End', `the unit ${unit.label}`, { op: 'end_unit', unit: unit.path })}
+      />
+    </>
+  )
+}
+
+function Part({
+  label,
+  words,
+  act,
+  idle,
+  send,
+  children,
+}: {
+  label: string
+  words?: string
+  act: string
+  idle: boolean
+  send: () => void
+  children?: ReactNode
+}) {
+  return (
+    <form
+      aria-label={label}
+      className="border-rule mt-4 border-t pt-3 first:border-0"
+      onSubmit={(e) => {
+        e.preventDefault()
+        send()
+      }}
+    >
+      <h2 className="font-semibold">{label}</h2>
+      {words && <p className="text-soft text-sm">{words}</p>}
+      {children && <div className="mt-2 grid gap-x-5 gap-y-3 sm:grid-cols-2">{children}</div>}
+      <button type="submit" className="button mt-3" disabled={idle}>
+        {act}
+      </button>
+    </form>
+  )
+}
