@@ -156,10 +156,16 @@ func get[T any](ctx context.Context, c *Client, path string, q Query) (out T, er
 
 // SignIn proves a user name and password for an API token.
 func (c *Client) SignIn(ctx context.Context, userName, password, label string) (out wire.Token, err error) {
+	return c.SignInByCode(ctx, userName, password, "", label)
+}
+
+// SignInByCode is SignIn for who has a second factor: without a code it fails with a problem of
+// the type second-factor.
+func (c *Client) SignInByCode(ctx context.Context, userName, password, code, label string) (out wire.Token, err error) {
 	in := struct {
 		wire.SignInRequest
 		Label string `json:"label"`
-	}{wire.SignInRequest{UserName: userName, Password: password}, label}
+	}{wire.SignInRequest{UserName: userName, Password: password, Code: code}, label}
 	return out, c.Do(ctx, "POST", "/session/token", nil, in, &out)
 }
 

@@ -35,9 +35,11 @@ trap 'exit 0' INT TERM
 trap finish EXIT
 
 bin/rosterd load-demo -token-file $home/berth-board-token -log-level warn
-bin/rosterd serve -listen "127.0.0.1:$PORT" -log-level warn &
+bin/mailbox -smtp "127.0.0.1:$((BOARD_PORT + 2))" -listen "127.0.0.1:$((BOARD_PORT + 1))" 2>/dev/null &
+pids=$!
+bin/rosterd serve -listen "127.0.0.1:$PORT" -log-level warn -second-factor offered -mail-server "smtp://127.0.0.1:$((BOARD_PORT + 2))?tls=none" -mail-from roster@larkhaven.example &
 service=$!
-pids=$service
+pids="$pids $service"
 tries=0
 until bin/rosterd ready -address "http://127.0.0.1:$PORT" 2>/dev/null; do
     kill -0 $service 2>/dev/null || exit 1
@@ -55,6 +57,7 @@ Able Roster serves the Larkhaven Port Authority (made up) at
 
     http://127.0.0.1:$PORT           the console
     http://127.0.0.1:$BOARD_PORT           the berth board, an application that asks it
+    http://127.0.0.1:$((BOARD_PORT + 1))           a mailbox: the mails that were sent
 
 Sign in with the password larkhaven-tide-table as
 

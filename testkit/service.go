@@ -47,7 +47,7 @@ func Program(t testing.TB, name string) string {
 	}
 	path := filepath.Join(binDir, name)
 	room := "./cmd/" + name
-	if name == "berthboard" {
+	if name == "berthboard" || name == "mailbox" {
 		room = "./standin/" + name
 	}
 	cmd := exec.Command("go", "build", "-o", path, room)
@@ -135,7 +135,7 @@ func Serve(t testing.TB, database string, args ...string) *Service {
 // Begin starts rosterd on a free port: see Ready.
 func Begin(t testing.TB, database string, args ...string) *Service {
 	t.Helper()
-	return start(t, exec.Command(Program(t, "rosterd"), append([]string{"serve", "-listen", "127.0.0.1:0", "-database-url", database}, args...)...))
+	return start(t, exec.Command(Program(t, "rosterd"), append([]string{"serve", "-listen", "127.0.0.1:0", "-second-factor", "offered", "-database-url", database}, args...)...))
 }
 
 // Ready waits until rosterd serves.
@@ -302,4 +302,12 @@ func (s *Service) Pause(d time.Duration) {
 	_ = s.cmd.Process.Signal(syscall.SIGSTOP)
 	time.Sleep(d)
 	_ = s.cmd.Process.Signal(syscall.SIGCONT)
+}
+
+// Said is what the program has printed so far.
+func (s *Service) Said() string { return s.out.String() }
+
+// Client calls the service with a token, or as nobody without one.
+func (s *Service) Client(token string) *client.Client {
+	return &client.Client{Base: s.Base, Token: token}
 }

@@ -21,6 +21,7 @@ type Me struct {
 type SignInRequest struct {
 	UserName string `json:"user_name"`
 	Password string `json:"password"`
+	Code     string `json:"code,omitempty" maxLength:"40" doc:"of the authenticator app, or a recovery code, for who has a second factor"`
 }
 
 // TokenRequest asks for an API token.
@@ -69,6 +70,7 @@ type SignInLink struct {
 type UseLinkRequest struct {
 	Link     string `json:"link" maxLength:"200" doc:"what stands after # in it"`
 	Password string `json:"password"`
+	Code     string `json:"code,omitempty" maxLength:"40" doc:"of the authenticator app, or a recovery code, for who has a second factor"`
 }
 
 // PasswordRequest changes a password.
@@ -90,4 +92,5 @@ type SetUpRequest struct {
 // SetUpState says whether the installation waits for its first administrator.
 type SetUpState struct {
 	Waiting bool `json:"waiting"`
+	Mail    bool `json:"mail,omitempty" doc:"links to set a password are mailed"`
 }

@@ -194,7 +194,10 @@ func usersErase(c *call) error {
 	return change.make(c, map[string]any{"op": "erase_user", "user": c.args[0]})
 }
 
-func usersAdd(c *call) error {
+func usersAdd(c *call) error { return addUser(c, "") }
+
+// addUser adds a user, with a status where one is given.
+func addUser(c *call, status string) error {
 	o := c.operation("add_user", "user_name", "status")
 	give, unit := setFlags(c), newUnit(c)
 	var roles, groups names
@@ -205,6 +208,9 @@ func usersAdd(c *call) error {
 		return err
 	}
 	op, _ := o.with(map[string]any{"user_name": c.args[0]})
+	if status != "" {
+		op["status"] = status
+	}
 	if err := give(op); err != nil {
 		return err
 	}

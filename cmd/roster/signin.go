@@ -13,6 +13,7 @@ import (
 
 func signIn(c *call) error {
 	user := c.flags.String("user", "", "user name")
+	code := c.flags.String("code", "", "of the authenticator app, or a recovery code; asked for when it is needed")
 	if err := c.parse(); err != nil {
 		return err
 	}
@@ -45,7 +46,15 @@ func signIn(c *call) error {
 		return err
 	}
 	host, _ := os.Hostname()
-	t, err := c.client.SignIn(c.ctx, name, password, "command line on "+host)
+	t, err := c.client.SignInByCode(c.ctx, name, password, *code, "command line on "+host)
+	var p *wire.Problem
+	if errors.As(err, &p) && p.Type == "second-factor" && *code == "" {
+		typed, asked := c.ask("Code: ", false)
+		if asked != nil || strings.TrimSpace(typed) == "" {
+			return err
+		}
+		t, err = c.client.SignInByCode(c.ctx, name, password, strings.TrimSpace(typed), "command line on "+host)
+	}
 	if err != nil {
 		return err
 	}

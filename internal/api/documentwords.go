@@ -23,7 +23,7 @@ var tags = []struct {
 	{"Rules", "What is given by default, and what must keep holding.", []string{"defaults", "sod-rules", "expectations", "freezes", "findings", "delegations"}},
 	{"Ledger", "Every revision, and whether the ledger is whole.", []string{"revisions", "ledger", "reports"}},
 	{"Files", "Lists as files, and how files are read.", []string{"files", "views", "mappings"}},
-	{"Signing in", "Sessions, tokens and passwords.", []string{"me", "session", "set-up", "sign-in-link", "tokens", "security-log"}},
+	{"Signing in", "Sessions, tokens and passwords.", []string{"me", "session", "set-up", "sign-in-link", "tokens", "security-log", "password-reset", "invitations", "mails"}},
 }
 
 func tagFor(path string) string {

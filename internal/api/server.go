@@ -64,6 +64,12 @@ type Options struct {
 	// LargestFile is how many bytes a file may have that something is changed by; 0: 32 MB.
 	LargestFile int
 
+	// SecondFactor is who needs a second factor; blank is nobody.
+	SecondFactor string
+
+	// Mail says that this service has a mail server.
+	Mail bool
+
 	// Tracer makes a span of each call; nil where nothing is traced.
 	Tracer trace.Tracer
 
@@ -127,6 +133,7 @@ type call struct {
 	address string
 	cookie  string // of the session, when that is how they are known
 	device  string // the secret of the browser, where it has one
+	agent   string // what the browser or program calls itself
 
 	token   bool      // they are known by a token
 	expires time.Time // when that, or the session, ends
@@ -231,7 +238,7 @@ func (s *Server) headers(c fiber.Ctx) error {
 }
 
 // open are the calls that need nobody signed in.
-var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "POST /api/v1/sign-in-link": true, "GET /api/v1/openapi.json": true}
+var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "POST /api/v1/sign-in-link": true, "POST /api/v1/password-reset": true, "GET /api/v1/openapi.json": true}
 
 // identified finds out who calls, by token or by session. A call by session
 // that changes something must come from our own pages.
@@ -241,6 +248,10 @@ func (s *Server) identified(c fiber.Ctx) error {
 	}
 	x := callOf(c.Context())
 	x.address = s.addressOf(c)
+	x.agent = strings.Clone(c.Get("User-Agent"))
+	if len(x.agent) > 300 {
+		x.agent = x.agent[:300]
+	}
 	x.device = strings.Clone(c.Cookies(s.cookieNamed(deviceCookie)))
 	var by signin.Known
 	via := "API"
@@ -269,6 +280,10 @@ func (s *Server) identified(c fiber.Ctx) error {
 	if method := c.Method(); !known && method != fiber.MethodOptions && !open[method+" "+c.Path()] && !(method == fiber.MethodHead && open["GET "+c.Path()]) {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401,
 			Detail: "Sign in, or send an API token that is still good."}})
+	}
+	if route := c.Method() + " " + c.Path(); known && !by.Second && !withoutSecond[route] && !open[route] && s.needsSecond(by.User) {
+		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNeedsFactor, Title: "A second factor is needed", Status: 403,
+			Detail: "Whoever administers Able Roster signs in by a second factor, too. Add one under your name first (in the console: My access, Sign-in)."}})
 	}
 	if known {
 		x.caller = seeing.Caller{User: by.User, Via: via}

@@ -58,7 +58,7 @@ func address(ctx context.Context) string {
 // in: they are no second name under which to guess.
 func (s *Server) who(ctx context.Context, name string) signin.Who {
 	x := callOf(ctx)
-	out := signin.Who{Name: name, Address: x.address, Device: x.device}
+	out := signin.Who{Name: name, Address: x.address, Device: x.device, On: x.agent, Second: true}
 	if len(name) > signin.MostNameBytes || fact.LooksLikeID(strings.ToLower(name)) {
 		return out
 	}
@@ -83,6 +83,9 @@ func (s *Server) paused(ctx context.Context, err error, who signin.Who) error {
 	if errors.Is(err, signin.ErrVoid) {
 		return &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
 	}
+	if errors.Is(err, signin.ErrSecond) || errors.Is(err, signin.ErrCode) {
+		return &problem{Problem: wire.Problem{Type: seeing.KindSecondFactor, Title: "A second factor is needed", Status: 401, Detail: upper(err.Error()) + "."}}
+	}
 	if !errors.Is(err, signin.ErrPaused) {
 		return err
 	}
@@ -98,6 +101,7 @@ func (s *Server) signInRoutes() {
 			return nil, p
 		}
 		who := s.who(ctx, in.Body.UserName)
+		who.Code = in.Body.Code
 		text, expires, err := s.authenticator.SignIn(ctx, who, in.Body.Password)
 		if err != nil {
 			return nil, s.paused(ctx, err, who)
@@ -134,7 +138,7 @@ func (s *Server) signInRoutes() {
 		if err := s.authenticator.SetPassword(ctx, id, in.Body.New, address(ctx)); err != nil {
 			return nil, err
 		}
-		text, expires, err := s.authenticator.NewSession(ctx, id)
+		text, expires, err := s.authenticator.NewSession(ctx, id, callOf(ctx).agent, address(ctx))
 		return &withCookie[struct{}]{Cookie: []http.Cookie{s.cookie(text, expires)}}, err
 	}, small, status(200))
 	type linkFor struct {
@@ -149,7 +153,7 @@ func (s *Server) signInRoutes() {
 		if s.ledger.Head().User(id).UserKind == fact.Service {
 			return nil, seeing.Refused("%s is a machine account: it signs in by a token", questions.UserRef(v, id).Label)
 		}
-		code, expires, err := s.authenticator.NewLink(ctx, id, caller(ctx).User, powers, address(ctx))
+		code, expires, err := s.authenticator.NewLink(ctx, id, caller(ctx).User, powers, signin.LinkLasts, address(ctx))
 		return &body[wire.SignInLink]{wire.SignInLink{User: questions.UserRef(v, id), Path: "/sign-in-link#" + code, ExpiresAt: expires}}, err
 	}, small, status(201))
 	type useLink struct{ Body wire.UseLinkRequest }
@@ -164,10 +168,12 @@ func (s *Server) signInRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		text, expires, err := s.authenticator.NewSession(ctx, id)
+		text, expires, err := s.authenticator.NewSession(ctx, id, callOf(ctx).agent, address(ctx))
 		return &withCookie[wire.Me]{s.cookies(ctx, id, text, expires), questions.Me(s.service.Now(ctx, seeing.Caller{User: id, Via: "console"}))}, err
 	}, anybody, small, status(200))
 	s.tokenRoutes()
+	s.mailRoutes()
+	s.factorRoutes()
 	s.setUpRoutes()
 }
 
@@ -176,11 +182,19 @@ func (s *Server) useLink(ctx context.Context, in wire.UseLinkRequest) (fact.User
 	if err != nil {
 		return 0, err
 	}
+	if err := signin.CheckPassword(in.Password, s.ownWords(l.User)...); err != nil {
+		return 0, seeing.Invalid("the password was not set", wire.Fault{Place: "/password", Message: err.Error()})
+	}
+	if u := s.ledger.Head().User(l.User); u != nil && u.Status == fact.Invited {
+		if err := changing.TakeUp(ctx, s.service, l.User, l.Maker); err != nil {
+			return 0, err
+		}
+	}
 	if !s.ledger.Head().MaySignIn(l.User, calendar.At(s.service.Clock())) {
 		return 0, seeing.Refused("this account cannot sign in now; ask whoever sent the link")
 	}
-	if err := signin.CheckPassword(in.Password, s.ownWords(l.User)...); err != nil {
-		return 0, seeing.Invalid("the password was not set", wire.Fault{Place: "/password", Message: err.Error()})
+	if err := s.authenticator.ProveSecond(ctx, l.User, in.Code, address(ctx)); err != nil {
+		return 0, s.paused(ctx, err, signin.Who{User: l.User, Address: address(ctx)})
 	}
 	return s.authenticator.UseLink(ctx, in.Link, in.Password, address(ctx))
 }
@@ -230,6 +244,7 @@ func (s *Server) tokenRoutes() {
 			return nil, p
 		}
 		who := s.who(ctx, in.Body.UserName)
+		who.Code = in.Body.Code
 		if err := s.authenticator.Prove(ctx, who, in.Body.Password); err != nil {
 			return nil, s.paused(ctx, err, who)
 		}
@@ -268,7 +283,7 @@ func (s *Server) token(v *seeing.View, t signin.Token) wire.Token {
 
 func (s *Server) setUpRoutes() {
 	route(s, "GET", "/set-up", "set-up-state", "Whether the installation still waits for its first administrator", func(context.Context, *struct{}) (*body[wire.SetUpState], error) {
-		return &body[wire.SetUpState]{wire.SetUpState{Waiting: s.ledger.Head().Revision == 0}}, nil
+		return &body[wire.SetUpState]{wire.SetUpState{Waiting: s.ledger.Head().Revision == 0, Mail: s.o.Mail}}, nil
 	}, anybody)
 	type setUp struct{ Body wire.SetUpRequest }
 	route(s, "POST", "/set-up", "set-up", "Name the first administrator, by the one-time link", func(ctx context.Context, in *setUp) (*withCookie[wire.ChangeResult], error) {
@@ -291,7 +306,7 @@ func (s *Server) setUpRoutes() {
 		if err := s.authenticator.SetPassword(ctx, id, in.Body.Password, address(ctx)); err != nil {
 			return nil, err
 		}
-		text, expires, err := s.authenticator.NewSession(ctx, id)
+		text, expires, err := s.authenticator.NewSession(ctx, id, callOf(ctx).agent, address(ctx))
 		return &withCookie[wire.ChangeResult]{s.cookies(ctx, id, text, expires), out}, err
 	}, anybody, small, status(201))
 }

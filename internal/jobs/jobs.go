@@ -35,10 +35,11 @@ type Work func(ctx context.Context, u *Upload, content []byte, run *Run) (Answer
 // Jobs are those of one database. It may be used by several goroutines, and by several
 // programs at once.
 type Jobs struct {
-	pool  *pgxpool.Pool
-	log   *slog.Logger
-	queue *river.Client[pgx.Tx]
-	work  Work
+	pool    *pgxpool.Pool
+	log     *slog.Logger
+	queue   *river.Client[pgx.Tx]
+	work    Work
+	deliver Deliver // nil: no mail is sent here
 
 	mu      sync.Mutex
 	runs    map[int64]*Run          // of those that are worked here
@@ -88,6 +89,9 @@ func Open(pool *pgxpool.Pool, log *slog.Logger) (*Jobs, error) {
 	j := &Jobs{pool: pool, log: log, runs: map[int64]*Run{}, waiting: map[int64]chan struct{}{}, stopped: make(chan struct{})}
 	workers := river.NewWorkers()
 	if err := river.AddWorkerSafely(workers, &worker{jobs: j}); err != nil {
+		return nil, err
+	}
+	if err := river.AddWorkerSafely(workers, &mailWorker{jobs: j}); err != nil {
 		return nil, err
 	}
 	var err error

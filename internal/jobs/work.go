@@ -34,17 +34,32 @@ type worker struct {
 	jobs *Jobs
 }
 
-// Work implements river.Worker. Whoever works an upload holds a lock of the database on it:
-// a job that is given to another service while the first still works waits there.
+// Work implements river.Worker.
 func (w *worker) Work(ctx context.Context, job *river.Job[uploadArgs]) error {
-	j := w.jobs
+	return w.jobs.alone(ctx, "upload", job.Args.Upload, func(ctx context.Context) error {
+		u, err := w.jobs.upload(ctx, job.Args.Upload)
+		switch {
+		case errors.Is(err, ErrUnknown): // it was deleted
+			return nil
+		case err != nil:
+			return err
+		case u.State.Ended():
+			return nil
+		}
+		return w.jobs.run(ctx, u, job.Attempt >= job.MaxAttempts)
+	})
+}
+
+// alone does something with one of a kind. Whoever does holds a lock of the database on it: a
+// job that is given to another service while the first still works waits there.
+func (j *Jobs) alone(ctx context.Context, kind string, id int64, do func(context.Context) error) error {
 	conn, err := j.pool.Acquire(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Release()
 	var mine bool
-	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock(hashtextextended('upload', $1))", job.Args.Upload).Scan(&mine); err != nil {
+	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock(hashtextextended($1, $2))", kind, id).Scan(&mine); err != nil {
 		return err
 	}
 	if !mine {
@@ -53,20 +68,11 @@ func (w *worker) Work(ctx context.Context, job *river.Job[uploadArgs]) error {
 	defer func() {
 		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
 		defer cancel()
-		if _, err := conn.Exec(end, "select pg_advisory_unlock(hashtextextended('upload', $1))", job.Args.Upload); err != nil {
+		if _, err := conn.Exec(end, "select pg_advisory_unlock(hashtextextended($1, $2))", kind, id); err != nil {
 			_ = conn.Conn().Close(end) // which ends the lock
 		}
 	}()
-	u, err := j.upload(ctx, job.Args.Upload)
-	switch {
-	case errors.Is(err, ErrUnknown): // it was deleted
-		return nil
-	case err != nil:
-		return err
-	case u.State.Ended():
-		return nil
-	}
-	return j.run(ctx, u, job.Attempt >= job.MaxAttempts)
+	return do(ctx)
 }
 
 // run works an upload, and keeps what came of it; last says that it is not tried again.

@@ -17,7 +17,7 @@ import (
 )
 
 // newestMigration is that of this program.
-const newestMigration = 38
+const newestMigration = 39
 
 //go:embed migrations/*.sql
 var migrations embed.FS

@@ -27,6 +27,8 @@ const (
 	KindAnotherUser  = "another-user"
 	KindNotSupported = "not-supported"
 	KindPrecondition = "precondition-failed"
+	KindSecondFactor = "second-factor"         // a code is asked for
+	KindNeedsFactor  = "second-factor-missing" // one is to be added first
 )
 
 // Problem is a problem of a kind, with its HTTP status.

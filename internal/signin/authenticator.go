@@ -32,6 +32,7 @@ type Authenticator struct {
 	log      *slog.Logger
 	clock    func() time.Time
 	Throttle Throttle
+	Mailed   Throttle // of who asks to be mailed
 
 	// Standing judges what users and makers hold; nil judges nobody. It is set
 	// before the first caller comes, and is called by several goroutines at once.
@@ -71,6 +72,9 @@ type Who struct {
 	May     bool        // whether they may sign in now
 	Address string      // where the try comes from
 	Device  string      // the secret of a browser that signed in before, or nothing
+	On      string      // what device that is, as it says itself
+	Second  bool        // they prove their second factor too, if they have one
+	Code    string      // by this code
 }
 
 // SignIn compares a password and opens a session; the text goes into a cookie.
@@ -78,7 +82,7 @@ func (d *Authenticator) SignIn(ctx context.Context, w Who, password string) (str
 	if err := d.Prove(ctx, w, password); err != nil {
 		return "", time.Time{}, err
 	}
-	return d.NewSession(ctx, w.User)
+	return d.NewSession(ctx, w.User, w.On, w.Address)
 }
 
 // Prove compares a password. It answers the same, in the same time, for a
@@ -114,6 +118,14 @@ func (d *Authenticator) Prove(ctx context.Context, w Who, password string) error
 	if !d.stands(c.made) {
 		d.voidCredential(ctx, w.User)
 		return ErrVoid
+	}
+	if w.Second {
+		if err := d.ProveSecond(ctx, w.User, w.Code, w.Address); err != nil {
+			if !errors.Is(err, ErrCode) {
+				d.Throttle.Undo(try)
+			}
+			return err
+		}
 	}
 	d.Throttle.Succeeded(try)
 	d.Record(ctx, Event{Event: "signed in", Actor: w.User, User: w.User, Address: w.Address})

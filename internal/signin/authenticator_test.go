@@ -102,11 +102,11 @@ func TestWhyOneIsNotLetInIsNotTold(t *testing.T) {
 
 func TestANewPasswordEndsSessionsAndTokens(t *testing.T) {
 	d, _ := authenticator(t, testkit.Database(t), &clock{time.Now()})
-	session, _, err := d.NewSession(ctx, ines)
+	session, _, err := d.NewSession(ctx, ines, "a browser", "here")
 	if err != nil {
 		t.Fatal(err)
 	}
-	others, _, err := d.NewSession(ctx, tomas)
+	others, _, err := d.NewSession(ctx, tomas, "a browser", "here")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -227,7 +227,7 @@ func TestSessionsHoldWhileTheDigestsAreReadAgain(t *testing.T) {
 		}
 	})
 	for i := range 300 {
-		cookie, _, err := d.NewSession(ctx, ines)
+		cookie, _, err := d.NewSession(ctx, ines, "a browser", "here")
 		if err != nil || d.Session(cookie).User != ines {
 			t.Fatalf("session %d was opened and is not good (%v)", i, err)
 		}
@@ -259,7 +259,7 @@ func TestWhatALesserOneCouldKnowIsVoid(t *testing.T) {
 	d, _ := authenticator(t, testkit.Database(t), c)
 	held := &standing{}
 	d.Powers = held
-	code, _, err := d.NewLink(ctx, ines, tomas, []string{"one"}, "here")
+	code, _, err := d.NewLink(ctx, ines, tomas, []string{"one"}, signin.LinkLasts, "here")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -283,7 +283,7 @@ func TestWhatALesserOneCouldKnowIsVoid(t *testing.T) {
 	if d.Session(session).User != ines || d.Token(token).User != ines || d.Token(theirs).User != machine {
 		t.Fatal("what its maker holds too is not good")
 	}
-	late, _, err := d.NewLink(ctx, ines, tomas, []string{"one"}, "here")
+	late, _, err := d.NewLink(ctx, ines, tomas, []string{"one"}, signin.LinkLasts, "here")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -309,7 +309,7 @@ func TestWhatALesserOneCouldKnowIsVoid(t *testing.T) {
 func TestAVoidPasswordSaysSoToWhoeverKnowsIt(t *testing.T) {
 	d, _ := authenticator(t, testkit.Database(t), &clock{time.Now()})
 	d.Powers = &standing{}
-	code, _, err := d.NewLink(ctx, ines, tomas, nil, "here")
+	code, _, err := d.NewLink(ctx, ines, tomas, nil, signin.LinkLasts, "here")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -372,7 +372,7 @@ func TestAKnownDeviceIsLetTryWhileOthersArePaused(t *testing.T) {
 func TestWhatHasEndedIsDeleted(t *testing.T) {
 	c := &clock{time.Now()}
 	d, pool := authenticator(t, testkit.Database(t), c)
-	session, _, err := d.NewSession(ctx, ines)
+	session, _, err := d.NewSession(ctx, ines, "a browser", "here")
 	if err != nil {
 		t.Fatal(err)
 	}

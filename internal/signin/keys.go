@@ -26,6 +26,7 @@ type key struct {
 	user    fact.UserID
 	expires time.Time // zero for never
 	token   bool
+	second  bool // its user has a second factor
 	made    made
 }
 
@@ -78,10 +79,10 @@ func (k *keys) endOf(user fact.UserID, but digest) {
 	}
 }
 
-const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(c.maker, 0), coalesce(c.cleared, '{}')
-		from session s left join credential c using (user_id) where s.expires_at > clock_timestamp() and ($1 = 0 or s.user_id = $1)
-	union all select digest, user_id, expires_at, true, maker, cleared
-		from token where (expires_at is null or expires_at > clock_timestamp()) and ($1 = 0 or user_id = $1)`
+const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(c.maker, 0), coalesce(c.cleared, '{}'), f.confirmed_at is not null
+		from session s left join credential c using (user_id) left join second_factor f using (user_id) where s.expires_at > clock_timestamp() and ($1 = 0 or s.user_id = $1)
+	union all select t.digest, user_id, t.expires_at, true, t.maker, t.cleared, f.confirmed_at is not null
+		from token t left join second_factor f using (user_id) where (expires_at is null or expires_at > clock_timestamp()) and ($1 = 0 or user_id = $1)`
 
 func (d *Authenticator) read(ctx context.Context, user fact.UserID) (map[digest]key, error) {
 	rows, err := d.pool.Query(ctx, sqlKeys, int32(user))
@@ -93,7 +94,7 @@ func (d *Authenticator) read(ctx context.Context, user fact.UserID) (map[digest]
 		var raw []byte
 		var k key
 		var expires *time.Time
-		if err := rows.Scan(&raw, (*uint32)(&k.user), &expires, &k.token, (*uint32)(&k.made.by), &k.made.cleared); err != nil {
+		if err := rows.Scan(&raw, (*uint32)(&k.user), &expires, &k.token, (*uint32)(&k.made.by), &k.made.cleared, &k.second); err != nil {
 			return nil, err
 		}
 		k.made.user = k.user
@@ -252,6 +253,7 @@ func secret(prefix string) (string, digest) {
 type Known struct {
 	User    fact.UserID
 	Expires time.Time // of what they showed; zero for never
+	Second  bool      // they have a second factor
 	maker   fact.UserID
 }
 
@@ -279,21 +281,26 @@ func (d *Authenticator) lookUp(text string, token bool) Known {
 		return Known{}
 	}
 	d.used(k.user)
-	return Known{k.user, k.expires, k.made.by}
+	return Known{k.user, k.expires, k.second, k.made.by}
 }
 
-// NewSession opens a session for a user who has proved who they are.
-func (d *Authenticator) NewSession(ctx context.Context, user fact.UserID) (string, time.Time, error) {
+// NewSession opens a session for a user who has proved who they are, on a device at an
+// address.
+func (d *Authenticator) NewSession(ctx context.Context, user fact.UserID, device, address string) (string, time.Time, error) {
 	c, err := d.credential(ctx, user)
+	if err != nil {
+		return "", time.Time{}, err
+	}
+	second, err := d.HasSecond(ctx, user)
 	if err != nil {
 		return "", time.Time{}, err
 	}
 	text, at := secret("")
 	expires := d.clock().Add(SessionLasts)
-	if _, err := d.pool.Exec(ctx, "insert into session (digest, user_id, expires_at) values ($1, $2, $3)", at[:], uint32(user), expires); err != nil {
+	if _, err := d.pool.Exec(ctx, "insert into session (digest, user_id, expires_at, device, address) values ($1, $2, $3, $4, $5)", at[:], uint32(user), expires, device, address); err != nil {
 		return "", time.Time{}, err
 	}
-	d.keys.change(at, &key{user: user, expires: expires, made: c.made})
+	d.keys.change(at, &key{user: user, expires: expires, second: second, made: c.made})
 	d.tell(ctx, user)
 	return text, expires, nil
 }

@@ -21,12 +21,12 @@ type Link struct {
 	Expires time.Time
 }
 
-// NewLink makes a sign-in link for a user; earlier ones are void. Its secret is told
+// NewLink makes a sign-in link for a user, good for a time; earlier ones are void. Its secret is told
 // now and never again. powers are what the user may do to others, which the maker
 // holds too.
-func (d *Authenticator) NewLink(ctx context.Context, user, maker fact.UserID, powers []string, address string) (string, time.Time, error) {
+func (d *Authenticator) NewLink(ctx context.Context, user, maker fact.UserID, powers []string, lasts time.Duration, address string) (string, time.Time, error) {
 	text, at := secret("")
-	expires := d.clock().Add(LinkLasts)
+	expires := d.clock().Add(lasts)
 	if powers == nil {
 		powers = []string{}
 	}

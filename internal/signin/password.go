@@ -79,7 +79,28 @@ func CheckPassword(p string, own ...string) error {
 	if zxcvbn.PasswordStrength(some, ownWords(own)).Score < easiest {
 		return fmt.Errorf("is easily guessed: it is common, repeats itself, or is made of names; take several words that have nothing to do with each other")
 	}
+	if left := withoutOwn(p, own); left < 8 {
+		return fmt.Errorf("is made of your own or the organisation's names: take several words that have nothing to do with each other")
+	}
 	return nil
+}
+
+// withoutOwn is how many letters and digits of a password are left without the words that
+// names and addresses are made of.
+func withoutOwn(p string, own []string) int {
+	text := strings.ToLower(p)
+	for _, w := range ownWords(own) {
+		if utf8.RuneCountInString(w) >= 3 {
+			text = strings.ReplaceAll(text, w, "")
+		}
+	}
+	n := 0
+	for _, r := range text {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			n++
+		}
+	}
+	return n
 }
 
 // ownWords are the words that names and addresses are made of.

@@ -17,7 +17,7 @@ func TestASignInReloadsTheKeysOfItsUserAlone(t *testing.T) {
 	there, _ := authenticator(t, database, c)
 	signIn := func() {
 		t.Helper()
-		cookie, _, err := here.NewSession(ctx, ines)
+		cookie, _, err := here.NewSession(ctx, ines, "a browser", "here")
 		if err != nil {
 			t.Fatal(err)
 		}

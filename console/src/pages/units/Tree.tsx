@@ -133,7 +133,7 @@ function Branch({ node, role, edits }: { node: HierarchyNode<Unit>; role?: strin
         <span className="text-soft font-mono text-sm">{path}</span>
         <span className="text-soft">
           {count(users, 'user')}
-          {node.children && node.data.users > 0 && `, ${node.data.users} of them in it itself`}
+          {node.data.users > 0 && node.data.users < users && `, ${node.data.users} of them in it itself`}
         </span>
         <span className="text-soft text-sm">
           {head ? (

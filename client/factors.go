@@ -1,0 +1,50 @@
+package client
+
+import (
+	"context"
+	"net/url"
+	"strconv"
+
+	"ableroster/wire"
+)
+
+// SecondFactor is whether the caller has a second factor, and needs one.
+func (c *Client) SecondFactor(ctx context.Context) (wire.SecondFactor, error) {
+	return get[wire.SecondFactor](ctx, c, "/me/second-factor", nil)
+}
+
+// BeginSecondFactor makes a secret for an authenticator app; it counts once ConfirmSecondFactor
+// has given back a code of it.
+func (c *Client) BeginSecondFactor(ctx context.Context) (out wire.NewFactor, err error) {
+	return out, c.Do(ctx, "POST", "/me/second-factor", nil, nil, &out)
+}
+
+// ConfirmSecondFactor gives back the first code, and is the recovery codes.
+func (c *Client) ConfirmSecondFactor(ctx context.Context, code string) (out wire.RecoveryCodes, err error) {
+	return out, c.Do(ctx, "PUT", "/me/second-factor", nil, wire.CodeRequest{Code: code}, &out)
+}
+
+// NewRecoveryCodes makes recovery codes in the place of those there are, by a code.
+func (c *Client) NewRecoveryCodes(ctx context.Context, code string) (out wire.RecoveryCodes, err error) {
+	return out, c.Do(ctx, "POST", "/me/second-factor/recovery-codes", nil, wire.CodeRequest{Code: code}, &out)
+}
+
+// RemoveSecondFactor removes the caller's second factor, by a code.
+func (c *Client) RemoveSecondFactor(ctx context.Context, code string) error {
+	return c.Do(ctx, "POST", "/me/second-factor/removal", nil, wire.CodeRequest{Code: code}, nil)
+}
+
+// HelpSecondFactor removes the second factor of somebody who lost it; two administrators do so.
+func (c *Client) HelpSecondFactor(ctx context.Context, user string) (out wire.FactorRemoval, err error) {
+	return out, c.Do(ctx, "POST", "/users/"+url.PathEscape(user)+"/second-factor-removal", nil, nil, &out)
+}
+
+// Sessions are the caller's own sessions.
+func (c *Client) Sessions(ctx context.Context) (wire.SessionList, error) {
+	return get[wire.SessionList](ctx, c, "/me/sessions", nil)
+}
+
+// EndSession ends one of the caller's own sessions.
+func (c *Client) EndSession(ctx context.Context, id int64) error {
+	return c.Do(ctx, "DELETE", "/me/sessions/"+strconv.FormatInt(id, 10), nil, nil, nil)
+}

@@ -1,0 +1,91 @@
+package mailing
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/jobs"
+	"ableroster/internal/mail"
+	"ableroster/internal/seeing"
+)
+
+// languageAttribute is the declared attribute that says in which language somebody reads.
+const languageAttribute = "language"
+
+// Deliver implements jobs.Deliver.
+func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
+	head, at := m.Service.Ledger.Head(), calendar.At(m.Service.Clock())
+	u := head.User(x.User)
+	if why := unsendable(u); why != "" {
+		return &jobs.NotSentError{Why: why, Dropped: true}
+	}
+	data := map[string]string{"Organisation": head.Organisation().Name, "Name": seeing.Label(u), "UserName": u.UserName}
+	by, lasts, powers := x.User, ResetLasts, []string(nil)
+	switch x.Kind {
+	case Invitation:
+		if u.Status != fact.Invited {
+			return &jobs.NotSentError{Why: "is invited no longer", Dropped: true}
+		}
+		by, lasts = x.By, InvitationLasts
+		inviter := head.User(x.By)
+		data["By"] = "your access administrator"
+		if inviter != nil {
+			data["By"] = seeing.Label(inviter)
+		}
+		for _, p := range change.Powers(head, x.User, at) {
+			powers = append(powers, p.Text)
+		}
+		data["Press"] = "Choose a password"
+	case Reset:
+		if !head.MaySignIn(x.User, at) {
+			return &jobs.NotSentError{Why: "may not sign in now", Dropped: true}
+		}
+		data["Press"] = "Choose a new password"
+	default:
+		return &jobs.NotSentError{Why: "there is no mail of kind " + x.Kind}
+	}
+	code, expires, err := m.Authenticator.NewLink(ctx, x.User, by, powers, lasts, "")
+	if err != nil {
+		return err
+	}
+	data["Link"] = m.Base + "/sign-in-link#" + code
+	data["Until"] = expires.In(head.Zone()).Format("2 January 2006, 15:04 (MST)")
+	subject, text, html, err := mail.Compose(language(head.FindAttribute(languageAttribute), u), x.Kind, data)
+	if err != nil {
+		return &jobs.NotSentError{Why: err.Error()}
+	}
+	err = m.Sender.Send(ctx, mail.Message{ID: fmt.Sprintf("mail.%d.%d", x.ID, x.Made.Unix()), FromName: data["Organisation"], To: u.Email, ToName: seeing.Label(u),
+		Subject: subject, Text: text, HTML: html})
+	if refused := (*mail.RefusedError)(nil); errors.As(err, &refused) {
+		return &jobs.NotSentError{Why: err.Error()}
+	}
+	return err
+}
+
+// unsendable says why nobody can be mailed at all, or nothing.
+func unsendable(u *fact.User) string {
+	switch {
+	case u == nil || u.Erased:
+		return "is not there"
+	case u.Email == "":
+		return "has no address"
+	case u.UserKind != fact.Person:
+		return "is no person"
+	case u.Status == fact.Departed:
+		return "has departed"
+	}
+	return ""
+}
+
+// language is the one that a user reads, where the organisation has declared an attribute for
+// it.
+func language(a *fact.Attribute, u *fact.User) string {
+	if a == nil || a.Retired {
+		return mail.Default
+	}
+	return a.Of(u)
+}
