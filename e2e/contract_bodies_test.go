@@ -28,12 +28,16 @@ var bodies = map[string]string{
 
 // refusedAsTheyAre have bodies too, but none that may be sent again and again.
 var refusedAsTheyAre = map[string]string{
-	"POST /pending-changes":           `{"lines":[{"operation":{"op":"add_group","key":"x"},"sentence":"x"}],"reason":"x","to":"nobody.here"}`,
-	"POST /pending-changes/7/refusal": `{"why":"x"}`,
-	"PUT /me/password":                `{"current_password":"not it","new_password":"x"}`,
-	"POST /sign-in-link":              `{"link":"x","password":"x"}`,
-	"POST /session/token":             `{"label":"x","user_name":"x","password":"x"}`,
-	"POST /set-up":                    `{"link":"x","user_name":"x","display_name":"x","password":"x","organisation":"x","time_zone":"UTC"}`,
+	"POST /pending-changes":                 `{"lines":[{"operation":{"op":"add_group","key":"x"},"sentence":"x"}],"reason":"x","to":"nobody.here"}`,
+	"POST /pending-changes/7/refusal":       `{"why":"x"}`,
+	"PUT /me/password":                      `{"current_password":"not it","new_password":"x"}`,
+	"POST /password-reset":                  `{"user_name":"nobody.here"}`,
+	"PUT /me/second-factor":                 `{"code":"123456"}`,
+	"POST /me/second-factor/removal":        `{"code":"123456"}`,
+	"POST /me/second-factor/recovery-codes": `{"code":"123456"}`,
+	"POST /sign-in-link":                    `{"link":"x","password":"x"}`,
+	"POST /session/token":                   `{"label":"x","user_name":"x","password":"x"}`,
+	"POST /set-up":                          `{"link":"x","user_name":"x","display_name":"x","password":"x","organisation":"x","time_zone":"UTC"}`,
 }
 
 // No call takes a body it cannot mean: with a value of another type, a field that

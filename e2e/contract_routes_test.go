@@ -43,7 +43,7 @@ func calls(finance, marine wire.User) []routeCall {
 	needs := func(without int, action, on, route, path, body string) {
 		out = append(out, routeCall{route: route, path: path, body: body, action: action, on: on, without: without})
 	}
-	for _, r := range []string{"GET /applications", "GET /assignments", "GET /assignments.csv", "GET /findings", "GET /groups", "GET /groups.csv", "GET /memberships.csv", "GET /attributes", "GET /units", "GET /delegations", "GET /mappings", "GET /me", "GET /me/access", "GET /catalogue", "GET /pending-changes", "GET /views", "GET /requests", "GET /reviews",
+	for _, r := range []string{"GET /applications", "GET /assignments", "GET /assignments.csv", "GET /findings", "GET /groups", "GET /groups.csv", "GET /memberships.csv", "GET /attributes", "GET /units", "GET /invitations", "GET /me/second-factor", "GET /me/sessions", "GET /delegations", "GET /mappings", "GET /me", "GET /me/access", "GET /catalogue", "GET /pending-changes", "GET /views", "GET /requests", "GET /reviews",
 		"GET /roles", "GET /roster-file", "GET /roster-file/schema", "GET /today", "GET /tokens", "GET /users", "GET /users.csv"} {
 		cut(r)
 	}
@@ -98,6 +98,7 @@ func calls(finance, marine wire.User) []routeCall {
 			routeCall{"GET /" + kind + "s/{" + kind + "}", "/" + kind + "s/nothing-like-it", "", "", "", 0, 404},
 			routeCall{"DELETE /" + kind + "s/{" + kind + "}", "/" + kind + "s/shared-by-all", "", "update", "settings", 404, 204})
 	}
+	needs(403, "read", "settings", "GET /mails", "/mails", "")
 	needs(403, "read", "ledger", "GET /refusals", "/refusals", "")
 	needs(403, "read", "ledger", "GET /files/{list}", "/files/revisions?format=csv", "")
 	needs(403, "read", "ledger", "GET /revisions", "/revisions", "")
@@ -113,37 +114,45 @@ func calls(finance, marine wire.User) []routeCall {
 // elsewhere are routes whose right is tried by tests of their own, each with the
 // test.
 var elsewhere = map[string]string{
-	"POST /check":                            "TestAnApplicationAsksAndReadsNobody",
-	"POST /checks":                           "TestManyChecksAreAnsweredFromOneRevision",
-	"GET /menu":                              "TestWhatIsOutsideIsNotThere",
-	"GET /new-user-preview":                  "TestDefaultsByAPI",
-	"GET /assignments/{assignment}":          "TestNoAnswerNamesWhomTheCallerMayNotRead",
-	"GET /users/{user}/timeline/permission":  "TestNoAnswerNamesWhomTheCallerMayNotRead",
-	"GET /catalogue/{role}":                  "TestNoAnswerNamesWhomTheCallerMayNotRead",
-	"GET /requests/{request}":                "TestRequestsByCommandLine",
-	"GET /reviews/{round}":                   "TestReviewsByCommandLine",
-	"GET /reviews/{round}/items":             "TestReviewsByCommandLine",
-	"GET /reviews/{round}/items.csv":         "TestReviewsByCommandLine",
-	"POST /imports/memberships":              "TestThePortGoesOutAndComesInAgain",
-	"POST /imports/assignments":              "TestThePortGoesOutAndComesInAgain",
-	"POST /roster-file":                      "TestARosterFileIsRefusedWhole",
-	"GET /imports":                           "TestAnImportGoesOn",
-	"GET /imports/{name}":                    "TestAnImportIsCancelled",
-	"DELETE /imports/{name}":                 "TestAnImportIsCancelled",
-	"POST /pending-changes":                  "TestAPartIsPassedOn",
-	"POST /pending-changes/{change}/refusal": "TestAPartIsPassedOn",
-	"DELETE /pending-changes/{change}":       "TestAPartIsPassedOn",
-	"PUT /me/password":                       "TestPasswordsAreSetByTheirPersonAlone",
-	"POST /users/{user}/sign-in-link":        "TestPasswordsAreSetByTheirPersonAlone",
-	"POST /sign-in-link":                     "TestPasswordsAreSetByTheirPersonAlone",
-	"GET /security-log":                      "TestTheSecurityLogIsReadByWhoMay",
-	"POST /tokens":                           "TestAnApplicationAsksAndReadsNobody",
-	"DELETE /tokens/{id}":                    "TestEverydayWorkByAPI",
-	"POST /session":                          "TestTheSessionCookieIsStrict",
-	"DELETE /session":                        "TestTheSessionCookieIsStrict",
-	"POST /session/token":                    "TestTooManyAttemptsArePausedWithARetryAfter",
-	"GET /set-up":                            "TestTheFirstAdministratorIsNamedOnceByTheLink",
-	"POST /set-up":                           "TestTheFirstAdministratorIsNamedOnceByTheLink",
+	"POST /check":                              "TestAnApplicationAsksAndReadsNobody",
+	"POST /checks":                             "TestManyChecksAreAnsweredFromOneRevision",
+	"GET /menu":                                "TestWhatIsOutsideIsNotThere",
+	"GET /new-user-preview":                    "TestDefaultsByAPI",
+	"GET /assignments/{assignment}":            "TestNoAnswerNamesWhomTheCallerMayNotRead",
+	"GET /users/{user}/timeline/permission":    "TestNoAnswerNamesWhomTheCallerMayNotRead",
+	"GET /catalogue/{role}":                    "TestNoAnswerNamesWhomTheCallerMayNotRead",
+	"GET /requests/{request}":                  "TestRequestsByCommandLine",
+	"GET /reviews/{round}":                     "TestReviewsByCommandLine",
+	"GET /reviews/{round}/items":               "TestReviewsByCommandLine",
+	"GET /reviews/{round}/items.csv":           "TestReviewsByCommandLine",
+	"POST /imports/memberships":                "TestThePortGoesOutAndComesInAgain",
+	"POST /imports/assignments":                "TestThePortGoesOutAndComesInAgain",
+	"POST /roster-file":                        "TestARosterFileIsRefusedWhole",
+	"GET /imports":                             "TestAnImportGoesOn",
+	"GET /imports/{name}":                      "TestAnImportIsCancelled",
+	"DELETE /imports/{name}":                   "TestAnImportIsCancelled",
+	"POST /pending-changes":                    "TestAPartIsPassedOn",
+	"POST /pending-changes/{change}/refusal":   "TestAPartIsPassedOn",
+	"DELETE /pending-changes/{change}":         "TestAPartIsPassedOn",
+	"POST /password-reset":                     "TestAForgottenPassword",
+	"POST /users/{user}/invitation":            "TestSomebodyIsInvited",
+	"POST /me/second-factor":                   "TestASecondFactor",
+	"PUT /me/second-factor":                    "TestASecondFactor",
+	"POST /me/second-factor/removal":           "TestASecondFactorIsRemoved",
+	"POST /me/second-factor/recovery-codes":    "TestASecondFactorIsRemoved",
+	"POST /users/{user}/second-factor-removal": "TestASecondFactor",
+	"DELETE /me/sessions/{id}":                 "TestSessionsAreListedAndEnded",
+	"PUT /me/password":                         "TestPasswordsAreSetByTheirPersonAlone",
+	"POST /users/{user}/sign-in-link":          "TestPasswordsAreSetByTheirPersonAlone",
+	"POST /sign-in-link":                       "TestPasswordsAreSetByTheirPersonAlone",
+	"GET /security-log":                        "TestTheSecurityLogIsReadByWhoMay",
+	"POST /tokens":                             "TestAnApplicationAsksAndReadsNobody",
+	"DELETE /tokens/{id}":                      "TestEverydayWorkByAPI",
+	"POST /session":                            "TestTheSessionCookieIsStrict",
+	"DELETE /session":                          "TestTheSessionCookieIsStrict",
+	"POST /session/token":                      "TestTooManyAttemptsArePausedWithARetryAfter",
+	"GET /set-up":                              "TestTheFirstAdministratorIsNamedOnceByTheLink",
+	"POST /set-up":                             "TestTheFirstAdministratorIsNamedOnceByTheLink",
 }
 
 // Every route, asked with every ready-made role, with none and with nobody signed

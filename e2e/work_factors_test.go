@@ -143,6 +143,36 @@ func TestAResetAsksForTheSecondFactor(t *testing.T) {
 	}
 }
 
+// Whoever has a second factor makes new recovery codes by a code, which end the old ones, and
+// removes it by one.
+func TestASecondFactorIsRemoved(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	ines := s.SignIn(t, demo.Pilot)
+	_, err := ines.NewRecoveryCodes(ctx, "123456")
+	problem(t, err, 403, "refused")
+	problem(t, ines.RemoveSecondFactor(ctx, "123456"), 403, "refused")
+	f, err := ines.BeginSecondFactor(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	old, err := ines.ConfirmSecondFactor(ctx, codeOf(t, f.Secret, 0))
+	if err != nil {
+		t.Fatal(err)
+	}
+	anew, err := ines.NewRecoveryCodes(ctx, old.Codes[0])
+	if err != nil || len(anew.Codes) != 10 {
+		t.Fatalf("%v %v", anew, err)
+	}
+	problem(t, ines.RemoveSecondFactor(ctx, old.Codes[1]), 422, "invalid")
+	problem(t, ines.RemoveSecondFactor(ctx, ""), 422, "invalid")
+	if err := ines.RemoveSecondFactor(ctx, anew.Codes[1]); err != nil {
+		t.Error(err)
+	}
+	if _, err := s.Client("").SignIn(ctx, demo.Pilot, demo.Password, "x"); err != nil {
+		t.Errorf("without it: %v", err)
+	}
+}
+
 // Sessions are listed by device, and ended one by one.
 func TestSessionsAreListedAndEnded(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))

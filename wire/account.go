@@ -4,17 +4,18 @@ import "time"
 
 // Me is who the caller is and what the console may offer them.
 type Me struct {
-	User       Ref             `json:"user"`
-	Zone       string          `json:"time_zone"`
-	Name       string          `json:"organisation"`
-	Now        time.Time       `json:"now"`
-	Revision   int64           `json:"revision"`
-	References References      `json:"references" doc:"what references look like, and where one is looked up"`
-	Freezes    []Freeze        `json:"freezes,omitempty" doc:"those that stand now and concern the caller"`
-	Second     *SecondPerson   `json:"second_person,omitempty" doc:"for which changes a second person is needed, to whoever may say so"`
-	SignIn     *Ref            `json:"sign_in_group,omitempty" doc:"the group whose members alone may sign in"`
-	Since      *time.Time      `json:"first_revision_at,omitempty" doc:"no day before this can be asked about"`
-	May        map[string]bool `json:"may" doc:"what the pages offer: users.read, users.create, roles.assign, ledger.read …"`
+	User        Ref             `json:"user"`
+	Zone        string          `json:"time_zone"`
+	Name        string          `json:"organisation"`
+	Now         time.Time       `json:"now"`
+	Revision    int64           `json:"revision"`
+	References  References      `json:"references" doc:"what references look like, and where one is looked up"`
+	Freezes     []Freeze        `json:"freezes,omitempty" doc:"those that stand now and concern the caller"`
+	Second      *SecondPerson   `json:"second_person,omitempty" doc:"for which changes a second person is needed, to whoever may say so"`
+	SignIn      *Ref            `json:"sign_in_group,omitempty" doc:"the group whose members alone may sign in"`
+	Since       *time.Time      `json:"first_revision_at,omitempty" doc:"no day before this can be asked about"`
+	May         map[string]bool `json:"may" doc:"what the pages offer: users.read, users.create, roles.assign, ledger.read …"`
+	NeedsFactor bool            `json:"needs_second_factor,omitempty" doc:"nothing else can be done here before a second factor is added"`
 }
 
 // SignInRequest is a user name and a password.

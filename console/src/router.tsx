@@ -276,6 +276,18 @@ const revision = createRoute({
   path: '/ledger/$revision',
   component: lazyPage(() => import('./pages/Revision'), 'RevisionPage'),
 })
+const invitations = createRoute({
+  getParentRoute: () => shell,
+  path: '/invitations',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/Invitations'), 'InvitationsPage'),
+})
+const mails = createRoute({
+  getParentRoute: () => shell,
+  path: '/mail',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/Mails'), 'MailsPage'),
+})
 const securityLog = createRoute({
   getParentRoute: () => shell,
   path: '/security-log',
@@ -292,6 +304,8 @@ export const router = createRouter({
       addUser,
       user,
       units,
+      invitations,
+      mails,
       groups,
       group,
       applications,

@@ -184,7 +184,9 @@ func (s *Server) routes() {
 
 func (s *Server) readRoutes() {
 	route(s, "GET", "/me", "me", "Who I am and what I may do here", func(ctx context.Context, _ *struct{}) (*body[wire.Me], error) {
-		return &body[wire.Me]{questions.Me(s.service.Now(ctx, caller(ctx)))}, nil
+		me := questions.Me(s.service.Now(ctx, caller(ctx)))
+		me.NeedsFactor = !callOf(ctx).second && s.needsSecond(caller(ctx).User)
+		return &body[wire.Me]{me}, nil
 	})
 	route(s, "GET", "/users", "list-users", "Users, of those the caller may read", func(ctx context.Context, in *UserSearch) (*body[wire.UserList], error) {
 		out, err := lists.UsersAsOf(ctx, s.service, caller(ctx), in.AsOf.AsOf, in.search())

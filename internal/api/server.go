@@ -133,6 +133,7 @@ type call struct {
 	address string
 	cookie  string // of the session, when that is how they are known
 	device  string // the secret of the browser, where it has one
+	second  bool   // the caller has a second factor
 	agent   string // what the browser or program calls itself
 
 	token   bool      // they are known by a token
@@ -271,7 +272,7 @@ func (s *Server) identified(c fiber.Ctx) error {
 				Detail: "This call came from another site's page."}})
 		}
 	}
-	x.expires = by.Expires
+	x.expires, x.second = by.Expires, by.Second
 	known := by.User != 0 && s.ledger.Head().MaySignIn(by.User, calendar.At(s.service.Clock()))
 	if meant := c.Get("Roster-User"); known && meant != "" && meant != by.User.String() {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindAnotherUser, Title: "Somebody else is signed in", Status: 409,

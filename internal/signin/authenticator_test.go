@@ -185,7 +185,7 @@ func TestPasswordsThatAreRefused(t *testing.T) {
 			t.Errorf("%q was taken", p)
 		}
 	}
-	for _, p := range []string{"twelve gulls", "ünïcödé ïs öne", strings.Repeat("gulls and ropes ", 64), "larkhaven-tide-table"} {
+	for _, p := range []string{"twelve gulls", "a quill on the table", "ünïcödé ïs öne", strings.Repeat("gulls and ropes ", 64), "larkhaven-tide-table"} {
 		if err := signin.CheckPassword(p, "marta.quill", "Larkhaven Port Authority"); err != nil {
 			t.Errorf("%q: %v", p, err)
 		}

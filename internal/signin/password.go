@@ -85,22 +85,42 @@ func CheckPassword(p string, own ...string) error {
 	return nil
 }
 
-// withoutOwn is how many letters and digits of a password are left without the words that
-// names and addresses are made of.
+// withoutOwn is how many letters and digits of a password are left without the words that are
+// made of names and addresses: those that consist of these alone, and long ones in others.
 func withoutOwn(p string, own []string) int {
-	text := strings.ToLower(p)
-	for _, w := range ownWords(own) {
-		if utf8.RuneCountInString(w) >= 3 {
-			text = strings.ReplaceAll(text, w, "")
+	names := ownWords(own)
+	left := 0
+	digits := func(r rune) bool { return unicode.IsDigit(r) }
+	letters := func(r rune) bool { return unicode.IsLetter(r) }
+	for _, word := range strings.FieldsFunc(strings.ToLower(p), func(r rune) bool { return !letters(r) }) {
+		if madeOf(word, names) {
+			continue
+		}
+		for _, name := range names {
+			if utf8.RuneCountInString(name) >= 6 {
+				word = strings.ReplaceAll(word, name, "")
+			}
+		}
+		left += utf8.RuneCountInString(word)
+	}
+	for _, number := range strings.FieldsFunc(p, func(r rune) bool { return !digits(r) }) {
+		left += len(number)
+	}
+	return left
+}
+
+// madeOf says whether a word is one of some names after the other.
+func madeOf(word string, names []string) bool {
+	reached := make([]bool, len(word)+1)
+	reached[0] = true
+	for at := range word {
+		for _, name := range names {
+			if reached[at] && utf8.RuneCountInString(name) >= 3 && strings.HasPrefix(word[at:], name) {
+				reached[at+len(name)] = true
+			}
 		}
 	}
-	n := 0
-	for _, r := range text {
-		if unicode.IsLetter(r) || unicode.IsDigit(r) {
-			n++
-		}
-	}
-	return n
+	return reached[len(word)]
 }
 
 // ownWords are the words that names and addresses are made of.

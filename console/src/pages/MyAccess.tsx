@@ -7,6 +7,8 @@ import { useDay } from '../shell/day'
 import { AccessLines } from './users/AccessLines'
 import { AskMay } from '../shared/AskMay'
 import { ask } from '../api/ask'
+import { SecondFactor } from './account/SecondFactor'
+import { SignIns } from './account/SignIns'
 
 const route = getRouteApi('/shell/my-access')
 
@@ -97,6 +99,11 @@ export function MyAccessPage() {
       />
       <h2 className="mt-6">All you can do, and through what</h2>
       <AccessLines lines={access.lines} now={now} />
+      <section aria-labelledby="sign-in-of-mine" className="mt-8 max-w-180">
+        <h2 id="sign-in-of-mine">Sign-in</h2>
+        <SecondFactor />
+        <SignIns />
+      </section>
     </>
   )
 }

@@ -2,20 +2,31 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, api, callFor, ProblemError } from '../api/client'
 import { ask } from '../api/ask'
+import { Forgot } from './account/Forgot'
+
+const wants = (e: unknown) => e instanceof ProblemError && e.problem.type === 'second-factor'
 
 export function SignIn() {
   const queries = useQueryClient()
   const [name, setName] = useState('')
   const [password, setPassword] = useState('')
+  const [code, setCode] = useState('')
+  const [coded, setCoded] = useState(false) // a code is asked for, too
+  const [forgot, setForgot] = useState(false)
   const waiting = useQuery(ask('/api/v1/set-up'))
   const signIn = useMutation({
-    mutationFn: () => answer(api.POST('/api/v1/session', { body: { user_name: name, password } })),
+    mutationFn: () => answer(api.POST('/api/v1/session', { body: { user_name: name, password, ...(code && { code }) } })),
     onMutate: () => callFor(undefined),
+    onError: (e) => {
+      setCode('')
+      if (wants(e)) setCoded(true)
+    },
     onSuccess: () => {
       setPassword('')
       return queries.resetQueries() // nothing is left of what the one before saw
     },
   })
+  if (forgot) return <Forgot name={name} back={() => setForgot(false)} />
   return (
     <main className="mx-auto max-w-88 px-4 pt-[14vh]">
       <p className="font-bold">
@@ -56,16 +67,34 @@ export function SignIn() {
             onChange={(e) => setPassword(e.target.value)}
           />
         </label>
+        {coded && (
+          <label>
+            Code <span className="text-soft text-sm">of your authenticator app, or a recovery code</span>
+            <input
+              className="field font-mono"
+              name="code"
+              autoComplete="one-time-code"
+              autoFocus
+              value={code}
+              onChange={(e) => setCode(e.target.value)}
+            />
+          </label>
+        )}
         {signIn.error instanceof ProblemError && (
-          <p role="alert" className="text-brick">
+          <p role="alert" className={wants(signIn.error) ? 'text-brass' : 'text-brick'}>
             {signIn.error.problem.detail}
           </p>
         )}
-        <button type="submit" className="button mt-1 self-start" disabled={!name || !password || signIn.isPending}>
+        <button type="submit" className="button mt-1 self-start" disabled={!name || !password || (coded && !code) || signIn.isPending}>
           Sign in
         </button>
       </form>
-      <p className="text-soft mt-6 text-sm">No account or password? Ask your access administrator.</p>
+      {waiting.data?.mail && (
+        <button type="button" className="press mt-6 text-sm" onClick={() => setForgot(true)}>
+          Forgot your password?
+        </button>
+      )}
+      <p className="text-soft mt-3 text-sm">No account, or no way in? Ask your access administrator.</p>
     </main>
   )
 }

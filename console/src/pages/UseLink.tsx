@@ -6,9 +6,10 @@ import { Faults } from '../shared/State'
 /** The page behind a sign-in link: one sets one's own password, once. */
 export function UseLink() {
   const [password, setPassword] = useState('')
+  const [code, setCode] = useState('')
   const link = decodeURIComponent(window.location.hash.slice(1))
   const use = useMutation({
-    mutationFn: () => answer(api.POST('/api/v1/sign-in-link', { body: { link, password } })),
+    mutationFn: () => answer(api.POST('/api/v1/sign-in-link', { body: { link, password, ...(code && { code }) } })),
     onSuccess: () => window.location.assign('/'),
   })
   return (
@@ -34,6 +35,12 @@ export function UseLink() {
             onChange={(e) => setPassword(e.target.value)}
           />
         </label>
+        {(code || (use.error instanceof ProblemError && use.error.problem.type === 'second-factor')) && (
+          <label>
+            Code <span className="text-soft text-sm">of your authenticator app, or a recovery code</span>
+            <input className="field font-mono" autoComplete="one-time-code" value={code} onChange={(e) => setCode(e.target.value)} />
+          </label>
+        )}
         {link === '' && <p role="alert">The link is incomplete. Open it as you received it.</p>}
         {use.error instanceof ProblemError && (
           <div role="alert" className="border-brick border-l-3 pl-3">

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link, Navigate, Outlet } from '@tanstack/react-router'
-import { useEffect, useState } from 'react'
+import { lazy, Suspense, useEffect, useState } from 'react'
 import { callFor, ProblemError, whenOther } from '../api/client'
 import { SignIn } from '../pages/SignIn'
 import { Loading, Trouble } from '../shared/State'
@@ -19,6 +19,8 @@ import { SessionContext, useMe } from './session'
 import { SheetProvider } from './sheet'
 import { ask } from '../api/ask'
 
+const NeedsFactor = lazy(() => import('../pages/account/NeedsFactor').then((m) => ({ default: m.NeedsFactor })))
+
 /** The frame of every page: find box, day, account, pages, change sheet. */
 export function Shell() {
   const me = useQuery({ ...ask('/api/v1/me'), staleTime: 60_000 })
@@ -33,6 +35,12 @@ export function Shell() {
       <main className="p-8">
         <Trouble page error={me.error} retry={() => void me.refetch()} />
       </main>
+    )
+  if (me.data?.needs_second_factor)
+    return (
+      <Suspense>
+        <NeedsFactor />
+      </Suspense>
     )
   if (!me.data)
     return (

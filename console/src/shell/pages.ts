@@ -13,6 +13,7 @@ export const pages = [
     label: 'People',
     pages: [
       { to: '/users', label: 'Users', register: 'users' },
+      { to: '/invitations', label: 'Invitations', register: 'users' },
       { to: '/units', label: 'Units', register: 'users' },
       { to: '/groups', label: 'Groups', register: 'groups' },
       { to: '/attributes', label: 'Attributes', register: 'settings' },
@@ -44,6 +45,7 @@ export const pages = [
       { to: '/gained-and-lost', label: 'Gained and lost', register: 'users' },
       { to: '/ledger', label: 'Ledger', register: 'ledger' },
       { to: '/security-log', label: 'Security log', register: 'ledger' },
+      { to: '/mail', label: 'Mail', register: 'settings' },
     ],
   },
 ] as const

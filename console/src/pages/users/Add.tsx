@@ -20,17 +20,19 @@ export function AddUser() {
   const [values, setValues] = useTyped<Values>('AddUser values', {})
   const [roles, setRoles] = useTyped<Choice[]>('AddUser roles', [])
   const [groups, setGroups] = useTyped<Choice[]>('AddUser groups', [])
+  const [invited, setInvited] = useTyped('AddUser invited', false)
   const name = values.user_name?.trim() ?? ''
   const add = () => {
     const operations = [
-      { op: 'add_user', ...operationOf(values, {}), user_name: name } as Operation,
+      { op: 'add_user', ...operationOf(values, {}), user_name: name, ...(invited && { status: 'invited' }) } as Operation,
       ...groups.map((g): Operation => ({ op: 'add_member', group: g.key, user: name })),
       ...roles.map((r): Operation => ({ op: 'grant', role: r.key, user: name })),
     ]
     const detail = [...groups, ...roles].map((c) => c.label).join(', ')
-    sheet.add({ verb: 'Add', what: values.display_name?.trim() || name, detail, operations }, me.revision)
+    sheet.add({ verb: invited ? 'Invite' : 'Add', what: values.display_name?.trim() || name, detail, operations }, me.revision)
     setValues({})
     setRoles([])
+    setInvited(false)
     setGroups([])
     void navigate({ to: '/users' })
   }
@@ -48,6 +50,15 @@ export function AddUser() {
         <Fields fresh values={values} set={setValues} attributes={attributes} />
         <Picks title="Groups" label="Group to add to" choices={groupChoices} picked={groups} pick={setGroups} />
         <Picks title="Roles" label="Role to grant" choices={roleChoices} picked={roles} pick={setRoles} />
+        <label className="sm:col-span-2 flex items-baseline gap-2">
+          <input type="checkbox" checked={invited} onChange={(e) => setInvited(e.target.checked)} />
+          <span>
+            Invite by mail: they choose a password by a link, and are active from then on
+            {invited && !values.email?.trim() && (
+              <span className="text-brass block text-sm">Without an e-mail address you hand them a sign-in link yourself.</span>
+            )}
+          </span>
+        </label>
         <div className="sm:col-span-2">
           <button type="submit" className="button" disabled={!name}>
             Add to change sheet

@@ -9,6 +9,17 @@ export function SignInOf({ user: u }: { user: Schemas['UserDetail'] }) {
   const [link, setLink] = useState<Schemas['SignInLink']>()
   const [copied, setCopied] = useState(false)
   const address = link && window.location.origin + link.path
+  const [said, setSaid] = useState('')
+  const remove = async () => {
+    setError(undefined)
+    setSaid('')
+    try {
+      const out = await answer(api.POST('/api/v1/users/{user}/second-factor-removal', { params: { path: { user: u.user_name } } }))
+      setSaid(out.removed ? `The second factor of ${u.display_name} is removed.` : `Recorded. ${out.next}`)
+    } catch (e) {
+      setError(e)
+    }
+  }
   const make = async () => {
     setError(undefined)
     setCopied(false)
@@ -39,6 +50,14 @@ export function SignInOf({ user: u }: { user: Schemas['UserDetail'] }) {
             {copied ? 'Copied' : 'Copy it'}
           </button>
         </div>
+      )}
+      <button type="button" className="press mt-3 block text-sm" onClick={() => void remove()}>
+        Remove their second factor, which they lost
+      </button>
+      {said && (
+        <p role="status" className="mt-1">
+          {said}
+        </p>
       )}
       {error !== undefined && <Trouble error={error} />}
     </section>

@@ -1,0 +1,132 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { ask } from '../api/ask'
+import { answer, api, type Schemas } from '../api/client'
+import { ListTable, type ListColumn } from '../shared/ListTable'
+import { Empty, Loading, Trouble } from '../shared/State'
+import { moment, unitWords } from '../shared/words'
+import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
+import { useSheet } from '../shell/sheet'
+
+type Invitation = Schemas['Invitation']
+
+const mailWords = { none: 'not mailed', waiting: 'waits to be sent', sent: 'sent', failed: 'could not be sent', dropped: 'was not sent' }
+
+const columns: ListColumn<Invitation>[] = [
+  {
+    key: 'name',
+    label: 'Invited',
+    value: (x) => x.user.label,
+    show: (x) => (
+      <>
+        <Link to="/users/$user" params={{ user: x.user.key! }} className="press">
+          {x.user.label}
+        </Link>{' '}
+        <span className="text-soft font-mono text-sm">{x.user.key}</span>
+        <div className="text-soft text-sm">{x.email ?? 'no e-mail address'}</div>
+      </>
+    ),
+  },
+  { key: 'unit', label: 'Unit', value: (x) => unitWords(x.unit), choose: true },
+  { key: 'by', label: 'By', value: (x) => x.invited_by?.label ?? '' },
+  {
+    key: 'mail',
+    label: 'Mail',
+    value: (x) => mailWords[x.mail],
+    show: (x) => (
+      <span className={x.mail === 'failed' ? 'text-brick' : x.mail === 'sent' ? '' : 'text-soft'}>
+        {mailWords[x.mail]}
+        {x.mailed_at && ` ${moment(x.mailed_at)}`}
+        {x.said && <span className="block text-sm">{x.said}</span>}
+      </span>
+    ),
+    choose: true,
+  },
+  {
+    key: 'until',
+    label: 'Good until',
+    value: (x) => x.expires_at ?? '',
+    show: (x) => (x.expires_at ? moment(x.expires_at) : ''),
+  },
+]
+
+/** Who was invited and has not taken it up. */
+export function InvitationsPage() {
+  const { asOf, past } = useDay()
+  const me = useMe()
+  const sheet = useSheet()
+  const queries = useQueryClient()
+  const invitations = useQuery(ask('/api/v1/invitations', { params: { query: { as_of: asOf } } }))
+  const resend = useMutation({
+    mutationFn: async (users: string[]) => {
+      for (const user of users) await answer(api.POST('/api/v1/users/{user}/invitation', { params: { path: { user } } }))
+    },
+    onSettled: () => queries.invalidateQueries(),
+  })
+  if (invitations.error) return <Trouble page error={invitations.error} retry={() => void invitations.refetch()} />
+  if (!invitations.data) return <Loading what="the invitations" />
+  const all = invitations.data.invitations
+  return (
+    <>
+      <div className="flex items-start justify-between gap-4">
+        <h1>Invitations</h1>
+        {!past && me.may['users.create'] && (
+          <Link to="/users/add" className="button">
+            Invite a user
+          </Link>
+        )}
+      </div>
+      <p className="text-soft mt-1 max-w-180">
+        Who was invited is active, and has what the invitation gives, once they have chosen a password by the link in the mail.
+      </p>
+      {resend.error && <Trouble error={resend.error} />}
+      {all.length === 0 && <Empty>Nobody is invited. Add a user as “invited”, and a link is mailed to them.</Empty>}
+      {all.length > 0 && (
+        <ListTable
+          what="invitation"
+          rows={all}
+          columns={columns}
+          id={(x) => x.user.id!}
+          acts={
+            past
+              ? undefined
+              : (picked, clear) => (
+                  <>
+                    <button
+                      type="button"
+                      className="button-quiet"
+                      disabled={resend.isPending}
+                      onClick={() => {
+                        resend.mutate(picked.map((x) => x.user.key!))
+                        clear()
+                      }}
+                    >
+                      Mail it again
+                    </button>
+                    <button
+                      type="button"
+                      className="button-quiet"
+                      onClick={() => {
+                        for (const x of picked)
+                          sheet.add(
+                            {
+                              verb: 'Withdraw',
+                              what: `the invitation of ${x.user.label}`,
+                              operations: [{ op: 'update_user', user: x.user.key!, status: 'departed' }],
+                            },
+                            invitations.data.revision,
+                          )
+                        clear()
+                      }}
+                    >
+                      Withdraw
+                    </button>
+                  </>
+                )
+          }
+        />
+      )}
+    </>
+  )
+}

@@ -1,0 +1,30 @@
+import { useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Add } from './SecondFactor'
+
+/** What whoever must have a second factor sees before they have one. */
+export function NeedsFactor() {
+  const queries = useQueryClient()
+  const [codes, setCodes] = useState<string[]>()
+  return (
+    <main className="mx-auto max-w-160 px-4 pt-[9vh]">
+      <h1>Add a second factor</h1>
+      <p className="mt-2">Whoever administers Able Roster signs in by a code beside the password. Nothing else can be done here before.</p>
+      {codes ? (
+        <div className="mt-4">
+          <p role="status">It is on. Keep these recovery codes apart from your phone; they are not shown again:</p>
+          <ul className="mt-2 grid grid-cols-2 gap-x-6 font-mono">
+            {codes.map((c) => (
+              <li key={c}>{c}</li>
+            ))}
+          </ul>
+          <button type="button" className="button mt-4" onClick={() => void queries.resetQueries()}>
+            Go on
+          </button>
+        </div>
+      ) : (
+        <Add codes={setCodes} />
+      )}
+    </main>
+  )
+}
