@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
 )
@@ -176,4 +177,38 @@ func TestWithoutAMailServer(t *testing.T) {
 		t.Error(err)
 	}
 	x.says(0, "active", "users", "show", "alma.reyes")
+}
+
+// Those who decide are told once of what waits for them, and whoever asked of what became of
+// it; news of a short while come in one mail.
+func TestNewsAreMailedTogether(t *testing.T) {
+	box := mailboxOf(t)
+	s := testkit.Serve(t, testkit.DemoDatabase(t), append(box.with, "-mail-digest-after", "2s")...)
+	x := at(t, s, demo.Administrator)
+	const boss, pilot = "tomas.brandt@larkhaven.example", "ines.halloran@larkhaven.example"
+	x.says(0, "", "users", "change", demo.Manager, "-email", boss, "-reason", "His address")
+	x.says(0, "", "routes", "set", "the-manager", "manager", "-reason", "Managers decide")
+	for _, role := range []string{"sounding-surveys/reader", "tariff-ledger/reader"} {
+		x.says(0, "", "catalogue", "add", role, "the-manager", "Read what is there", "-reason", "For everybody", "-acknowledge", "gain_for_everybody")
+	}
+	ines := at(t, s, demo.Pilot)
+	for _, role := range []string{"sounding-surveys/reader", "tariff-ledger/reader"} {
+		ines.says(0, "", "request", role, "-reason", "For the dredger & the dues")
+	}
+	l := box.waitsFor(t, boss, 1)
+	if strings.Count(l.Text, "- Inês Halloran: ") < 2 || !strings.Contains(l.Text, "For the dredger & the dues") || !strings.Contains(l.Subject, "wait for you") || !strings.Contains(l.HTML, "dredger &amp; the dues") {
+		t.Errorf("%s\n%s", l.Subject, l.Text)
+	}
+	list, err := s.SignIn(t, demo.Pilot).Requests(ctx, client.Query{"mine": "true", "state": "waiting"})
+	if err != nil || len(list.Requests) < 2 {
+		t.Fatalf("%+v %v", list, err)
+	}
+	at(t, s, demo.Manager).says(0, "", "decide", list.Requests[0].ID, "approve", "-reason", "Right")
+	l = box.waitsFor(t, pilot, 1)
+	if !strings.Contains(l.Text, "What you requested:") || !strings.Contains(l.Text, ": approved") || strings.Contains(l.Text, "You are asked") {
+		t.Errorf("%s\n%s", l.Subject, l.Text)
+	}
+	if n := len(box.mails(t, boss)); n != 1 {
+		t.Errorf("%d mails to who decides", n)
+	}
 }

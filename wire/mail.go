@@ -30,7 +30,7 @@ type InvitationList struct {
 type Mail struct {
 	ID       int64      `json:"id"`
 	User     Ref        `json:"user"`
-	Kind     string     `json:"kind" enum:"invitation,reset"`
+	Kind     string     `json:"kind" enum:"invitation,reset,digest"`
 	CausedBy *Ref       `json:"caused_by,omitempty"`
 	Revision int64      `json:"revision,omitempty" doc:"that it tells of"`
 	State    string     `json:"state" enum:"waiting,sent,failed,dropped" doc:"dropped: there was nothing to send any more"`

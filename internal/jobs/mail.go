@@ -24,6 +24,8 @@ type Mail struct {
 	Said     string      // what went wrong, or why it was not sent
 	Made     time.Time
 	Ended    *time.Time
+
+	After time.Duration // how long it waits to be sent
 }
 
 // The states of a mail.
@@ -62,22 +64,54 @@ func (mailArgs) Kind() string { return "mail" }
 // QueueMails adds mails in a transaction: they are sent once it is committed, by whichever
 // service has a mail server.
 func (j *Jobs) QueueMails(ctx context.Context, tx pgx.Tx, mails []Mail) error {
-	var ids []int64
+	by := map[time.Duration][]int64{}
 	for _, m := range mails {
-		err := tx.QueryRow(ctx, "insert into mail (user_id, kind, caused_by, revision) values ($1, $2, $3, $4) returning id", uint32(m.User), m.Kind, uint32(m.By), m.Revision).Scan(&m.ID)
+		// One that gathers news and waits still will tell these, too.
+		err := tx.QueryRow(ctx, `insert into mail (user_id, kind, caused_by, revision) select $1, $2, $3, $4
+			where $2 <> 'digest' or not exists (select from mail where user_id = $1 and kind = 'digest' and state = 'waiting' and tries = 0) returning id`,
+			int64(m.User), m.Kind, int64(m.By), m.Revision).Scan(&m.ID)
+		if errors.Is(err, pgx.ErrNoRows) {
+			continue
+		}
 		if err != nil {
 			return err
 		}
-		ids = append(ids, m.ID)
+		by[m.After] = append(by[m.After], m.ID)
 	}
-	return j.queueSending(ctx, tx, ids)
+	for after, ids := range by {
+		if err := j.queueSending(ctx, tx, ids, after); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// LastMailed is when somebody was last sent a mail of a kind; a day ago where they never were.
+func (j *Jobs) LastMailed(ctx context.Context, user fact.UserID, kind string) (at time.Time, err error) {
+	err = j.pool.QueryRow(ctx, "select coalesce(max(ended_at), clock_timestamp() - interval '1 day') from mail where user_id = $1 and kind = $2 and state = 'sent'", int64(user), kind).Scan(&at)
+	return at, err
+}
+
+// RemindMails adds the mails of a day, once, however many services do so.
+func (j *Jobs) RemindMails(ctx context.Context, day string, mails func() []Mail) error {
+	return pgx.BeginFunc(ctx, j.pool, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "update mail_reach set reminded = $1::date where reminded is null or reminded < $1::date", day)
+		if err != nil || tag.RowsAffected() == 0 {
+			return err
+		}
+		return j.QueueMails(ctx, tx, mails())
+	})
 }
 
 // queueSending queues that mails are sent.
-func (j *Jobs) queueSending(ctx context.Context, tx pgx.Tx, ids []int64) error {
+func (j *Jobs) queueSending(ctx context.Context, tx pgx.Tx, ids []int64, after time.Duration) error {
 	var jobs []river.InsertManyParams
+	opts := &river.InsertOpts{Queue: mailQueue, MaxAttempts: 10_000}
+	if after > 0 {
+		opts.ScheduledAt = time.Now().Add(after)
+	}
 	for _, id := range ids {
-		jobs = append(jobs, river.InsertManyParams{Args: mailArgs{id}, InsertOpts: &river.InsertOpts{Queue: mailQueue, MaxAttempts: 10_000}})
+		jobs = append(jobs, river.InsertManyParams{Args: mailArgs{id}, InsertOpts: opts})
 	}
 	if len(jobs) == 0 {
 		return nil
@@ -154,7 +188,7 @@ func (j *Jobs) ResumeMails(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		return j.queueSending(ctx, tx, left)
+		return j.queueSending(ctx, tx, left, 0)
 	})
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
@@ -23,7 +24,7 @@ func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
 	if why := unsendable(u); why != "" {
 		return &jobs.NotSentError{Why: why, Dropped: true}
 	}
-	data := map[string]string{"Organisation": head.Organisation().Name, "Name": seeing.Label(u), "UserName": u.UserName}
+	data := map[string]any{"Organisation": head.Organisation().Name, "Name": seeing.Label(u), "UserName": u.UserName}
 	by, lasts, powers := x.User, ResetLasts, []string(nil)
 	switch x.Kind {
 	case Invitation:
@@ -45,20 +46,33 @@ func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
 			return &jobs.NotSentError{Why: "may not sign in now", Dropped: true}
 		}
 		data["Press"] = "Choose a new password"
+	case Digest:
+		since, err := m.Service.Jobs.LastMailed(ctx, x.User, Digest)
+		if err != nil {
+			return err
+		}
+		news, none := m.digest(ctx, x.User, since)
+		if none {
+			return &jobs.NotSentError{Why: "there is nothing to tell any more", Dropped: true}
+		}
+		maps.Copy(data, news)
 	default:
 		return &jobs.NotSentError{Why: "there is no mail of kind " + x.Kind}
 	}
-	code, expires, err := m.Authenticator.NewLink(ctx, x.User, by, powers, lasts, "")
-	if err != nil {
-		return err
+	data["Link"] = m.Base + "/today"
+	if x.Kind != Digest {
+		code, expires, err := m.Authenticator.NewLink(ctx, x.User, by, powers, lasts, "")
+		if err != nil {
+			return err
+		}
+		data["Link"] = m.Base + "/sign-in-link#" + code
+		data["Until"] = expires.In(head.Zone()).Format("2 January 2006, 15:04 (MST)")
 	}
-	data["Link"] = m.Base + "/sign-in-link#" + code
-	data["Until"] = expires.In(head.Zone()).Format("2 January 2006, 15:04 (MST)")
 	subject, text, html, err := mail.Compose(language(head.FindAttribute(languageAttribute), u), x.Kind, data)
 	if err != nil {
 		return &jobs.NotSentError{Why: err.Error()}
 	}
-	err = m.Sender.Send(ctx, mail.Message{ID: fmt.Sprintf("mail.%d.%d", x.ID, x.Made.Unix()), FromName: data["Organisation"], To: u.Email, ToName: seeing.Label(u),
+	err = m.Sender.Send(ctx, mail.Message{ID: fmt.Sprintf("mail.%d.%d", x.ID, x.Made.Unix()), FromName: head.Organisation().Name, To: u.Email, ToName: seeing.Label(u),
 		Subject: subject, Text: text, HTML: html})
 	if refused := (*mail.RefusedError)(nil); errors.As(err, &refused) {
 		return &jobs.NotSentError{Why: err.Error()}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/jobs"
 	"ableroster/internal/mail"
@@ -15,6 +16,7 @@ import (
 const (
 	Invitation = "invitation" // to whom was invited, with a link to set a password
 	Reset      = "reset"      // to whoever forgot their password
+	Digest     = "digest"     // what waits for somebody, and what became of what they asked for
 )
 
 // How long the links in mails are good for.
@@ -30,7 +32,8 @@ type Mailing struct {
 	Sender        interface {
 		Send(ctx context.Context, m mail.Message) error
 	}
-	Base string // under which people reach the console: https://roster.example
+	DigestAfter time.Duration // how long news are gathered into one mail
+	Base        string        // under which people reach the console: https://roster.example
 }
 
 // Follow adds the mails that follow from what was committed since the last time. It may be
@@ -49,6 +52,13 @@ func (m *Mailing) Follow(ctx context.Context) error {
 				seen[x.User] = true
 				out = append(out, jobs.Mail{User: x.User, Kind: Invitation, By: x.By, Revision: x.Revision})
 			}
+		}
+		requests, err := m.Service.Ledger.RequestsBetween(ctx, after, head)
+		if err != nil {
+			return nil, err
+		}
+		for _, id := range concerned(m.Service.Ledger.Head(), requests, calendar.At(m.Service.Clock())) {
+			out = append(out, jobs.Mail{User: id, Kind: Digest, After: m.DigestAfter})
 		}
 		return out, nil
 	})

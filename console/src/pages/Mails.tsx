@@ -7,7 +7,7 @@ import { moment } from '../shared/words'
 
 type Mail = Schemas['Mail']
 
-const kinds = { invitation: 'Invitation', reset: 'New password' }
+const kinds = { invitation: 'Invitation', reset: 'New password', digest: 'News' }
 const states = { waiting: 'waits', sent: 'sent', failed: 'failed', dropped: 'not sent' }
 
 const columns: ListColumn<Mail>[] = [

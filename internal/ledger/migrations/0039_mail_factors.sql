@@ -21,7 +21,8 @@ create index mail_user on mail (user_id, id);
 -- Up to which revision the mails are there that follow from the ledger.
 create table mail_reach (
     one      boolean primary key default true check (one),
-    revision bigint not null
+    revision bigint not null,
+    reminded date -- the last day on which people were told what of theirs ends soon
 );
 
 -- Second factors: a secret for one-time codes (RFC 6238), and codes for when it is lost.

@@ -1,0 +1,117 @@
+package mailing
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
+	"ableroster/internal/jobs"
+	"ableroster/internal/request"
+	"ableroster/internal/seeing"
+	"ableroster/internal/workflows"
+)
+
+// line is one thing that a digest tells.
+type line struct{ Who, What, Why string }
+
+// concerned are who is told of requests: those who decide on one that waits, and whoever made
+// one that does not, or whom it was for.
+func concerned(s *access.Snapshot, numbers []uint32, at calendar.Instant) (out []fact.UserID) {
+	add := func(id fact.UserID) {
+		if !slices.Contains(out, id) {
+			out = append(out, id)
+		}
+	}
+	for _, n := range numbers {
+		r := request.RequestOf(s, request.RequestID(n))
+		switch {
+		case r == nil:
+		case r.State == request.Waiting:
+			for _, id := range r.Deciders(s, at) {
+				add(id)
+			}
+		case r.State == request.Approved || r.State == request.Refused:
+			add(r.Asker)
+			add(r.Beneficiary)
+		}
+	}
+	return out
+}
+
+// reminded are how many days before access ends its holder is told.
+var reminded = []int{14, 7, 1}
+
+// remindedOn are the people who hold something directly that ends so many days after a day.
+func remindedOn(s *access.Snapshot, day calendar.Date) (out []fact.UserID) {
+	for u := range s.Users() {
+		if unsendable(u) != "" || u.Status != fact.Active {
+			continue
+		}
+		for _, a := range s.Given(fact.Assignee{User: u.ID}) {
+			if a.Window.Until == 0 || a.Rule != 0 {
+				continue
+			}
+			last := calendar.DateOf((a.Window.Until - 1).Time().In(s.Zone()))
+			if slices.Contains(reminded, int(last-day)) {
+				out = append(out, u.ID)
+				break
+			}
+		}
+	}
+	return out
+}
+
+// earliest is the hour of a day, in the organisation's time, before which nobody is reminded.
+const earliest = 7
+
+// Remind adds the mails of a day that tell people what of theirs ends soon: once a day, however
+// many services do so.
+func (m *Mailing) Remind(ctx context.Context) error {
+	head, now := m.Service.Ledger.Head(), m.Service.Clock().In(m.Service.Ledger.Head().Zone())
+	if now.Hour() < earliest || head.Revision == 0 {
+		return nil
+	}
+	return m.Service.Jobs.RemindMails(ctx, now.Format(time.DateOnly), func() []jobs.Mail {
+		var out []jobs.Mail
+		for _, id := range remindedOn(head, calendar.DateOf(now)) {
+			out = append(out, jobs.Mail{User: id, Kind: Digest})
+		}
+		return out
+	})
+}
+
+// digest is what there is to tell somebody; none says that there is nothing. What was decided
+// before since was told before.
+func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (data map[string]any, none bool) {
+	v := m.Service.Now(ctx, seeing.Caller{User: id, Via: "mail"})
+	today := workflows.Today(v)
+	zone := v.UncutToday().Zone()
+	var decide, decided, reviews, ending []line
+	for _, r := range today.ToDecide {
+		decide = append(decide, line{r.Beneficiary.Label, r.Role.Label, r.Asked.Reason})
+	}
+	for _, r := range today.Mine {
+		if r.State != "approved" && r.State != "refused" {
+			continue
+		}
+		for _, step := range r.Steps {
+			for _, d := range step.Decisions {
+				if last := step.State == "done" || step.State == "refused"; last && d.Given != nil && d.Given.At.After(since) {
+					decided = append(decided, line{"", r.Role.Label, r.State})
+				}
+			}
+		}
+	}
+	for _, r := range today.Reviews {
+		reviews = append(reviews, line{"", r.Label, fact.Count(r.Items, "item")})
+	}
+	for _, e := range today.Ending {
+		ending = append(ending, line{"", e.Role.Label, fmt.Sprint(calendar.UntilWords(e.Until, zone))})
+	}
+	decided = slices.CompactFunc(decided, func(a, b line) bool { return a == b })
+	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Press": "Open your page"}, len(decide)+len(decided)+len(reviews)+len(ending) == 0
+}

@@ -1,0 +1,65 @@
+package mailing
+
+import (
+	"slices"
+	"testing"
+	"time"
+
+	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
+	"ableroster/internal/laws"
+	"ableroster/internal/operation"
+)
+
+// People are reminded 14, 7 and 1 days before the last day of what was given to them, counted
+// in days of the organisation, over a change of the clocks and a leap day too.
+func TestWhoIsReminded(t *testing.T) {
+	lisbon, err := time.LoadLocation("Europe/Lisbon")
+	if err != nil {
+		t.Fatal(err)
+	}
+	email := "ines.halloran@larkhaven.example"
+	for last, days := range map[string][]string{
+		"2026-11-02": {"2026-10-19", "2026-10-26", "2026-11-01"}, // clocks go back on 25 October
+		"2028-03-01": {"2028-02-16", "2028-02-23", "2028-02-29"}, // a leap year
+		"2027-04-01": {"2027-03-18", "2027-03-25", "2027-03-31"}, // clocks go forward on 28 March
+	} {
+		day, err := time.ParseInLocation(time.DateOnly, last, lisbon)
+		if err != nil {
+			t.Fatal(err)
+		}
+		s := laws.Port(t, &operation.UpdateUser{User: "ines.halloran", Email: &email},
+			&operation.Grant{Role: "berths/scheduler", User: "ines.halloran", Window: calendar.Window{Until: calendar.At(day.AddDate(0, 0, 1))}},
+			&operation.Grant{Role: "berths/scheduler", User: "hedvika.venables", Window: calendar.Window{Until: calendar.At(day.AddDate(0, 0, 1))}}) // who has no address
+		var told []string
+		for d := day.AddDate(0, 0, -30); !d.After(day.AddDate(0, 0, 3)); d = d.AddDate(0, 0, 1) {
+			if ids := remindedOn(s, calendar.DateOf(d)); len(ids) == 1 && s.User(ids[0]).UserName == "ines.halloran" {
+				told = append(told, d.Format(time.DateOnly))
+			} else if len(ids) > 0 {
+				t.Errorf("%v are reminded", ids)
+			}
+		}
+		if !slices.Equal(told, days) {
+			t.Errorf("of %s on %v, want %v", last, told, days)
+		}
+	}
+}
+
+// Nobody is mailed who has no address, has departed, is a machine, or was erased.
+func TestWhoIsMailed(t *testing.T) {
+	for name, x := range map[string]struct {
+		u    *fact.User
+		want bool
+	}{
+		"a person":   {&fact.User{Personal: fact.Personal{Email: "a@b.example"}, UserKind: fact.Person, Status: fact.Active}, true},
+		"nobody":     {nil, false},
+		"no address": {&fact.User{UserKind: fact.Person}, false},
+		"a machine":  {&fact.User{Personal: fact.Personal{Email: "a@b.example"}, UserKind: fact.Service}, false},
+		"departed":   {&fact.User{Personal: fact.Personal{Email: "a@b.example"}, UserKind: fact.Person, Status: fact.Departed}, false},
+		"erased":     {&fact.User{Personal: fact.Personal{Email: "a@b.example"}, UserKind: fact.Person, Erased: true}, false},
+	} {
+		if got := unsendable(x.u) == ""; got != x.want {
+			t.Errorf("%s: %v", name, got)
+		}
+	}
+}
