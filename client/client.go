@@ -242,6 +242,11 @@ func (c *Client) Units(ctx context.Context, q Query) (wire.UnitList, error) {
 	return get[wire.UnitList](ctx, c, "/units", q)
 }
 
+// MachineAccounts are the machine accounts, with who answers for each.
+func (c *Client) MachineAccounts(ctx context.Context, q Query) (wire.MachineAccountList, error) {
+	return get[wire.MachineAccountList](ctx, c, "/machine-accounts", q)
+}
+
 // Owned is what a user answers for.
 func (c *Client) Owned(ctx context.Context, user string, q Query) (wire.Owned, error) {
 	return get[wire.Owned](ctx, c, "/users/"+url.PathEscape(user)+"/owned", q)

@@ -105,6 +105,14 @@ func (g *generator) heads(at time.Time) {
 		ops = append(ops, &operation.UpdateUnit{Unit: change.UnitRef(u), Head: headed(there[(2+i)%len(there)].name)})
 	}
 	g.add(at, Administrator, "console", "Who leads which unit", ops...)
+	finance, engineering := g.present("finance"), g.present("engineering")
+	g.add(at.Add(9*time.Minute), Administrator, "console", "The auditor asked who answers for machines",
+		&operation.SetMachineAccount{User: BerthBoard, Purpose: "The berth board asks what its users may do.", Application: "berth-planning", SecretAt: "On the berth board's host, in its service account.",
+			Accountable: []change.UserRef{Manager, change.UserRef(engineering[1].name)}},
+		&operation.SetMachineAccount{User: "manifest-feed", Purpose: "Brings manifests of the shipping lines in, each night.", Application: "cargo-manifests", SecretAt: "In the vault of the office.",
+			Accountable: []change.UserRef{change.UserRef(finance[2].name), change.UserRef(engineering[1].name)}},
+		&operation.SetMachineAccount{User: "tide-gauge", Purpose: "Writes the height of the tide every minute.", Application: "tide-board",
+			Accountable: []change.UserRef{change.UserRef(engineering[2].name), change.UserRef(engineering[3].name)}})
 }
 
 func headed(by string) *change.UserRef {

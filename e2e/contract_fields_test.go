@@ -62,6 +62,7 @@ var samples = []string{
 	`{"op":"merge_unit","unit":"safety","into":"office"}`,
 	`{"op":"end_unit","unit":"office/archive"}`,
 	`{"op":"adopt_units"}`,
+	`{"op":"set_machine_account","user":"barrier-control","purpose":"x","accountable":["marta.quill","tomas.brandt"],"application":"gate-passes","secret_at":"x"}`,
 	`{"op":"end_freeze","freeze":"quarter-close"}`,
 	`{"op":"set_references","pattern":"TCK-[0-9]+","address":"https://tickets.larkhaven.example/{reference}"}`,
 	`{"op":"set_expectation","key":"kept-so","label":"x","description":"x","group":"pilots","except":true,"application":"tariff-ledger","action":"read","pattern":"tariffs/none","may":false,"blocking":false,"owner":"marta.quill"}`,

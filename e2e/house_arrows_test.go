@@ -25,7 +25,7 @@ var floors = map[string]int{
 	"internal/workflows":  10,
 	"internal/report":     9,
 	"internal/lists":      9,
-	"internal/mailing":    9,
+	"internal/mailing":    11,
 	"internal/metrics":    9,
 	"internal/seeing":     8,
 	"internal/signin":     8,

@@ -282,6 +282,12 @@ const invitations = createRoute({
   validateSearch: listSearch,
   component: lazyPage(() => import('./pages/Invitations'), 'InvitationsPage'),
 })
+const machineAccounts = createRoute({
+  getParentRoute: () => shell,
+  path: '/machine-accounts',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/MachineAccounts'), 'MachineAccountsPage'),
+})
 const mails = createRoute({
   getParentRoute: () => shell,
   path: '/mail',
@@ -306,6 +312,7 @@ export const router = createRouter({
       units,
       invitations,
       mails,
+      machineAccounts,
       groups,
       group,
       applications,

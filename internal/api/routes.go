@@ -168,6 +168,7 @@ func (s *Server) routes() {
 	s.sodRuleRoutes()
 	s.freezeRoutes()
 	s.unitRoutes()
+	s.machineRoutes()
 	s.retirementRoutes()
 	s.reportRoutes()
 	s.peopleRoutes()

@@ -61,6 +61,9 @@ func (r *Report) onUser(u *fact.User, wants map[fact.ApplicationID]bool, used Ac
 		out = append(out, Finding{Code: Doubled, User: u.ID, Group: g, Role: role, Application: r.s.Role(role).Application, Assignment: a})
 	})
 	if u.UserKind == fact.Service { // never moves on
+		if n := answering(r.s, u.ID); n < fact.Accountable {
+			out = append(out, Finding{Code: Unaccounted, User: u.ID, Count: n})
+		}
 		return out
 	}
 	query.DirectTo(r.s, u.ID, func(a fact.AssignmentID, role fact.RoleID, app fact.ApplicationID) {
@@ -69,6 +72,18 @@ func (r *Report) onUser(u *fact.User, wants map[fact.ApplicationID]bool, used Ac
 		}
 	})
 	return out
+}
+
+// answering is how many people who are there answer for a machine account.
+func answering(s *access.Snapshot, id fact.UserID) (n int) {
+	if f := s.MachineAccount(id); f != nil {
+		for _, by := range f.Accountable {
+			if s.User(by).Status == fact.Active {
+				n++
+			}
+		}
+	}
+	return n
 }
 
 // inGroups are the groups without members that would give something to one.

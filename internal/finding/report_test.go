@@ -44,6 +44,7 @@ var planted = []string{
 	"user_past_end lazare.rosenqvist",
 	"wildcard_passes_fence sounding-surveys/dredging-surveyor surveys/dredging-*",
 	"account_unused quirina.eisenhauer",
+	"account_unaccounted barrier-control",
 	"direct_assignment ulrik.castellane gate-passes/issuer", // the application came to warn of them later
 	"direct_assignment baltasar.zamoyski gate-passes/withdrawer",
 	"direct_assignment eskil.marchbanks gate-passes/withdrawer",

@@ -231,6 +231,7 @@ var tables = []table{
 	kept(fact.FactAttribute, func(id uint32) *fact.Attribute { return &fact.Attribute{ID: fact.AttributeID(id)} }),
 	kept(fact.FactFreeze, func(id uint32) *fact.Freeze { return &fact.Freeze{ID: fact.FreezeID(id)} }),
 	kept(fact.FactUnit, func(id uint32) *fact.Unit { return &fact.Unit{ID: fact.UnitID(id)} }),
+	kept(fact.FactMachineAccount, func(id uint32) *fact.MachineAccount { return &fact.MachineAccount{User: fact.UserID(id)} }),
 	kept(fact.FactErasedReason, func(id uint32) *fact.ErasedReason { return &fact.ErasedReason{ID: id} }),
 	kept(fact.FactMending, func(id uint32) *fact.Mending { return &fact.Mending{ID: id} }),
 	kept(finding.FactSetAside, func(id uint32) *finding.SetAside { return &finding.SetAside{ID: finding.SetAsideID(id)} }),

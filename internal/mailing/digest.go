@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/jobs"
 	"ableroster/internal/request"
 	"ableroster/internal/seeing"
+	"ableroster/internal/signin"
 	"ableroster/internal/workflows"
 )
 
@@ -75,13 +76,53 @@ func (m *Mailing) Remind(ctx context.Context) error {
 	if now.Hour() < earliest || head.Revision == 0 {
 		return nil
 	}
+	tokens, err := m.Authenticator.GoodTokens(ctx)
+	if err != nil {
+		return err
+	}
 	return m.Service.Jobs.RemindMails(ctx, now.Format(time.DateOnly), func() []jobs.Mail {
 		var out []jobs.Mail
-		for _, id := range remindedOn(head, calendar.DateOf(now)) {
+		day := calendar.DateOf(now)
+		for _, id := range slices.Concat(remindedOn(head, day), remindedOfTokens(head, tokens, day)) {
 			out = append(out, jobs.Mail{User: id, Kind: Digest})
 		}
 		return out
 	})
+}
+
+// remindedOfTokens are the people who answer for machine accounts whose last token ends so many
+// days after a day.
+func remindedOfTokens(s *access.Snapshot, tokens map[fact.UserID]signin.GoodTokens, day calendar.Date) (out []fact.UserID) {
+	for id, t := range tokens {
+		f := s.MachineAccount(id)
+		if f == nil || t.Ends == nil || !slices.Contains(reminded, int(calendar.DateOf(t.Ends.In(s.Zone()))-day)) {
+			continue
+		}
+		for _, by := range f.Accountable {
+			if unsendable(s.User(by)) == "" {
+				out = append(out, by)
+			}
+		}
+	}
+	return out
+}
+
+// endingTokens are the machine accounts that somebody answers for whose last token ends soon.
+func (m *Mailing) endingTokens(ctx context.Context, s *access.Snapshot, id fact.UserID, at time.Time) (out []line) {
+	mine := s.AnswersFor(id)
+	if len(mine) == 0 {
+		return nil
+	}
+	tokens, err := m.Authenticator.GoodTokens(ctx)
+	if err != nil {
+		return nil // the rest is told without
+	}
+	for _, f := range mine {
+		if t := tokens[f.User]; t.Ends != nil && t.Ends.Sub(at) <= seeing.Soon {
+			out = append(out, line{"", seeing.Label(s.User(f.User)), t.Ends.In(s.Zone()).Format("2 January 2006")})
+		}
+	}
+	return out
 }
 
 // digest is what there is to tell somebody; none says that there is nothing. What was decided
@@ -112,6 +153,8 @@ func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (
 	for _, e := range today.Ending {
 		ending = append(ending, line{"", e.Role.Label, fmt.Sprint(calendar.UntilWords(e.Until, zone))})
 	}
+	tokens := m.endingTokens(ctx, v.UncutToday(), id, m.Service.Clock())
 	decided = slices.CompactFunc(decided, func(a, b line) bool { return a == b })
-	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Press": "Open your page"}, len(decide)+len(decided)+len(reviews)+len(ending) == 0
+	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Press": "Open your page"},
+		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens) == 0
 }

@@ -6,9 +6,11 @@ import (
 	"time"
 
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation"
+	"ableroster/internal/signin"
 )
 
 // People are reminded 14, 7 and 1 days before the last day of what was given to them, counted
@@ -42,6 +44,22 @@ func TestWhoIsReminded(t *testing.T) {
 		if !slices.Equal(told, days) {
 			t.Errorf("of %s on %v, want %v", last, told, days)
 		}
+	}
+}
+
+// Who answers for a machine account is reminded that its last token ends.
+func TestWhoIsRemindedOfTokens(t *testing.T) {
+	email := "tomas.brandt@larkhaven.example"
+	s := laws.Port(t, &operation.UpdateUser{User: "tomas.brandt", Email: &email}, &operation.SetMachineAccount{User: "berth-board", Purpose: "x", Accountable: []change.UserRef{"tomas.brandt", "marta.quill"}})
+	board, _ := s.FindUser("berth-board")
+	ends := time.Date(2027, 3, 29, 12, 0, 0, 0, time.UTC)
+	for days, want := range map[int]int{15: 0, 14: 1, 13: 0, 7: 1, 1: 1, 0: 0} {
+		if got := remindedOfTokens(s, map[fact.UserID]signin.GoodTokens{board: {Good: 1, Ends: &ends}}, calendar.DateOf(ends)-calendar.Date(days)); len(got) != want {
+			t.Errorf("%d days before: %v", days, got)
+		}
+	}
+	if got := remindedOfTokens(s, map[fact.UserID]signin.GoodTokens{board: {Good: 1}, 1: {Good: 1, Ends: &ends}}, calendar.DateOf(ends)-7); len(got) > 0 {
+		t.Errorf("of tokens without an end, and of people's: %v", got)
 	}
 }
 

@@ -13,7 +13,8 @@ func init() {
 }
 
 // HandOver has somebody answer for all that another does: applications, roles,
-// groups, expectations, the units they lead, and the people who report to them. Whoever takes over from
+// groups, expectations, the units they lead, the machine
+// accounts they answer for, and the people who report to them. Whoever takes over from
 // somebody above them reports to whom that one reported to. What the author may not
 // know of stays.
 type HandOver struct {
@@ -88,6 +89,11 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 			b := *f
 			b.Head = to
 			d.Put(&b)
+		}
+	}
+	for _, f := range d.AnswersFor(from) {
+		if u := d.User(f.User); take(f, access.UserPath(u), u.UserName) {
+			d.Put(f.Succeeded(from, to))
 		}
 	}
 	if u := *d.User(to); above(&d.Snapshot, from, to) && take(&u, access.UserPath(&u), u.UserName) {

@@ -227,7 +227,7 @@ func TestWhatIsDoneToTheLedgerItself(t *testing.T) {
 // what it did.
 func TestEveryOperationIsKeptAndTold(t *testing.T) {
 	told := map[string]bool{}
-	for seed := range uint64(20) {
+	for seed := range uint64(40) {
 		c := laws.NewChance(seed)
 		s := access.Empty() // growing from nothing, every kind comes to fit
 		for range 1200 {
@@ -256,6 +256,8 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &operation.EndFreeze{Freeze: laws.Pick[change.FreezeRef](c, "close", "audit")}
 			case 13:
 				op = &operation.SetReferences{References: fact.References{Pattern: laws.Pick(c, "", "TCK-[0-9]+", "("), Address: laws.Pick(c, "", "https://tickets.larkhaven.example/{reference}")}}
+			case 21, 22, 23:
+				op = &operation.SetMachineAccount{User: c.User(), Purpose: laws.Pick(c, "x", "y"), Accountable: []change.UserRef{c.User(), c.User()}}
 			case 14:
 				op = &operation.AdoptUnits{}
 			case 15, 16:

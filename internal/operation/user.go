@@ -146,6 +146,9 @@ func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Note(change.AlreadySo, d.UserTable.At(int(id)).Touched)
 		return
 	}
+	if u.Status == fact.Departed && old.Status != fact.Departed {
+		succeed(d, &u)
+	}
 	d.Put(&u)
 	if u.Personal != old.Personal {
 		d.Sealed = append(d.Sealed, change.Sealing{Digest: &o.Digest, User: id})

@@ -190,7 +190,7 @@ func model(f fact.Fact) bool {
 	}
 	switch f.Kind() {
 	case fact.FactOrganisation, fact.FactGroup, fact.FactMembership, fact.FactApplication, fact.FactResource, fact.FactFence, fact.FactRole,
-		fact.FactInclusion, fact.FactPermission, fact.FactAssignment, fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactAttribute, fact.FactFreeze, fact.FactUnit:
+		fact.FactInclusion, fact.FactPermission, fact.FactAssignment, fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactAttribute, fact.FactFreeze, fact.FactUnit, fact.FactMachineAccount:
 		return true
 	}
 	return false

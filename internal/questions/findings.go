@@ -169,6 +169,8 @@ func findingWords(v *seeing.View, f *finding.Finding) string {
 		return fmt.Sprintf("%s passes the fence on %s in %s with the pattern %s: whatever is registered there is covered.", role, v.Uncut().Fence(f.Fence).Pattern, app, f.Path)
 	case finding.AccountUnused:
 		return fmt.Sprintf("%s has not signed in for %s.", user, fact.Count(f.Count, "day"))
+	case finding.Unaccounted:
+		return fmt.Sprintf("%s is answered for by %d of the two people there should be.", user, f.Count)
 	case finding.AlmostEverybody:
 		return fmt.Sprintf("%s is held by %d people, almost all there are.", role, f.Count)
 	case finding.Direct:

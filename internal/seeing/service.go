@@ -262,6 +262,8 @@ func (v *View) ReadsThing(kind fact.FactKind, row uint32) bool {
 		return v.ReadsApplication(fact.ApplicationID(row))
 	case fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactFreeze, finding.FactSetAside, request.FactRoute:
 		return v.ReadsSettings()
+	case fact.FactMachineAccount:
+		return v.ReadsUser(fact.UserID(row))
 	case fact.FactUnit:
 		u := v.today.Unit(fact.UnitID(row))
 		return u != nil && v.ReadsUnit(u.Path)

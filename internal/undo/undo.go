@@ -123,6 +123,8 @@ func (u *undoing) one(c access.RowChange) {
 		u.freeze(f, c)
 	case *fact.Unit:
 		u.unit(f, c)
+	case *fact.MachineAccount:
+		u.machineAccount(f, c)
 	case *fact.Organisation:
 		u.organisation(f, c)
 	case *fact.Attribute:

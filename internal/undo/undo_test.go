@@ -98,6 +98,9 @@ func TestWhatStaysIsTold(t *testing.T) {
 	gone, back := fact.Departed, "marine/tugs"
 	title, other := "Pilot", "Master"
 	head := change.UserRef("marta.quill")
+	answers := func(purpose string) *operation.SetMachineAccount {
+		return &operation.SetMachineAccount{User: "berth-board", Purpose: purpose, Accountable: []change.UserRef{"marta.quill", "tomas.brandt"}}
+	}
 	units := []change.Operation{&operation.AdoptUnits{}, &operation.AddGroup{Key: "divers", Filter: `within eq "marine"`}}
 	freeze := func(why string, until calendar.Instant) *operation.SetFreeze {
 		return &operation.SetFreeze{Key: "close", Why: why, Window: calendar.Window{From: 1, Until: 800 + until}}
@@ -119,10 +122,15 @@ func TestWhatStaysIsTold(t *testing.T) {
 			since: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &other}}}, steps: 0, left: "Title of Inês Halloran was changed again since."},
 		"a role that was revoked since": {ops: []change.Operation{&operation.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
 			since: []change.Operation{&operation.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, steps: 0, left: "berths/scheduler of Inês Halloran was revoked or ended since."},
-		"a new user":  {ops: []change.Operation{&operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
-		"a departure": {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
-		"a move":      {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},
-		"a unit":      {ops: []change.Operation{&operation.AddUnit{Path: "quay"}}, steps: 1},
+		"a new user":        {ops: []change.Operation{&operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
+		"a departure":       {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
+		"a move":            {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},
+		"a machine account": {ops: []change.Operation{answers("x")}, left: "What was said of the machine account berth-board stays"},
+		"what it is for": {first: []change.Operation{answers("x")}, ops: []change.Operation{answers("y")}, steps: 1, kept: func(s *access.Snapshot) bool {
+			id, _ := s.FindUser("berth-board")
+			return s.MachineAccount(id).Purpose == "x"
+		}},
+		"a unit": {ops: []change.Operation{&operation.AddUnit{Path: "quay"}}, steps: 1},
 		"the head of a unit": {first: []change.Operation{&operation.AddUnit{Path: "quay"}}, ops: []change.Operation{&operation.UpdateUnit{Unit: "quay", Head: &head}}, steps: 1,
 			kept: func(s *access.Snapshot) bool { return s.UnitAt("quay").Head == 0 }},
 		"a unit that was moved": {first: units, ops: []change.Operation{&operation.MoveUnit{Unit: "marine", To: "office/sea"}}, steps: 1, kept: func(s *access.Snapshot) bool {

@@ -16,6 +16,7 @@ export const pages = [
       { to: '/invitations', label: 'Invitations', register: 'users' },
       { to: '/units', label: 'Units', register: 'users' },
       { to: '/groups', label: 'Groups', register: 'groups' },
+      { to: '/machine-accounts', label: 'Machine accounts', register: 'users' },
       { to: '/attributes', label: 'Attributes', register: 'settings' },
     ],
   },

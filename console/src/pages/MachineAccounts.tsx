@@ -1,0 +1,167 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
+import { useState } from 'react'
+import { ask } from '../api/ask'
+import type { Operation, Schemas } from '../api/client'
+import { AddPanel } from '../shared/AddPanel'
+import { ListTable, type ListColumn } from '../shared/ListTable'
+import { PickBox, type Choice } from '../shared/PickBox'
+import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
+import { UserBox } from '../shared/UserBox'
+import { count, list, shortDay } from '../shared/words'
+import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
+import { useSheet } from '../shell/sheet'
+
+type Account = Schemas['MachineAccount']
+
+const soon = (iso: string | undefined, now: Date) => iso !== undefined && new Date(iso).getTime() - now.getTime() < 14 * 24 * 60 * 60 * 1000
+
+function columnsOf(now: Date, revision: number, writes: boolean): ListColumn<Account>[] {
+  return [
+    {
+      key: 'account',
+      label: 'Account',
+      value: (a) => a.user.label,
+      show: (a) => (
+        <>
+          <Link to="/users/$user" params={{ user: a.user.key! }} className="press">
+            {a.user.label}
+          </Link>{' '}
+          <span className="text-soft font-mono text-sm">{a.user.key}</span>
+          <div className={a.purpose ? 'text-soft text-sm' : 'text-brick text-sm'}>{a.purpose ?? 'Nobody has said what it is for.'}</div>
+        </>
+      ),
+    },
+    {
+      key: 'accountable',
+      label: 'Who answers for it',
+      value: (a) => list(a.accountable.map((u) => u.label)),
+      show: (a) =>
+        a.accountable.length < 2 ? (
+          <span className="text-brick">{list(a.accountable.map((u) => u.label)) || 'nobody'}</span>
+        ) : (
+          list(a.accountable.map((u) => u.label))
+        ),
+    },
+    { key: 'application', label: 'Works for', value: (a) => a.application?.label ?? '', choose: true },
+    {
+      key: 'tokens',
+      label: 'Tokens',
+      value: (a) => a.token_ends ?? '',
+      show: (a) =>
+        a.tokens === 0 ? (
+          <span className="text-soft">none</span>
+        ) : (
+          <span className={soon(a.token_ends, now) ? 'text-brass font-semibold' : ''}>
+            {count(a.tokens, 'token')}, {a.token_ends ? `until ${shortDay(a.token_ends)}` : 'without end'}
+          </span>
+        ),
+    },
+    { key: 'used', label: 'Last used', value: (a) => a.last_used ?? '', show: (a) => (a.last_used ? shortDay(a.last_used) : '') },
+    {
+      key: 'edit',
+      label: '',
+      value: () => '',
+      show: (a) =>
+        writes && (
+          <AddPanel press label={`Describe ${a.user.label}`} name={`describe-${a.user.key}`}>
+            {(done) => <Describe account={a} revision={revision} done={done} />}
+          </AddPanel>
+        ),
+    },
+  ]
+}
+
+/** Machine accounts: what each is for, and who answers for it. */
+export function MachineAccountsPage() {
+  const { asOf, past, now } = useDay()
+  const me = useMe()
+  const accounts = useQuery(ask('/api/v1/machine-accounts', { params: { query: { as_of: asOf } } }))
+  if (accounts.error) return <Trouble page error={accounts.error} retry={() => void accounts.refetch()} />
+  if (!accounts.data) return <Loading what="the machine accounts" />
+  const all = accounts.data.accounts
+  const bare = all.filter((a) => a.accountable.length < 2).length
+  return (
+    <>
+      <Title list="machine-accounts" query={{ as_of: asOf }}>
+        Machine accounts
+      </Title>
+      <p className="text-soft mt-1 max-w-180">
+        {bare > 0 && <strong className="text-brick">{count(bare, 'account')} without two people who answer for it. </strong>}
+        Two people answer for each: when one leaves, their manager or the head of their unit follows.
+      </p>
+      {all.length === 0 && <Empty>No machine account that you may see. Add a user of the kind “service”.</Empty>}
+      {all.length > 0 && (
+        <ListTable
+          what="machine account"
+          rows={all}
+          columns={columnsOf(now, accounts.data.revision, !past && !!me.may['users.update'])}
+          id={(a) => a.user.id!}
+        />
+      )}
+    </>
+  )
+}
+
+function Describe({ account: a, revision, done }: { account: Account; revision: number; done: () => void }) {
+  const sheet = useSheet()
+  const applications = useQuery(ask('/api/v1/applications'))
+  const [purpose, setPurpose] = useState(a.purpose ?? '')
+  const [one, setOne] = useState(a.accountable[0]?.key ?? '')
+  const [other, setOther] = useState(a.accountable[1]?.key ?? '')
+  const [app, setApp] = useState<Choice | null>(a.application?.key ? { key: a.application.key, label: a.application.label } : null)
+  const [secret, setSecret] = useState(a.secret_at ?? '')
+  return (
+    <form
+      aria-label={`Describe ${a.user.label}`}
+      className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operation: Operation = {
+          op: 'set_machine_account',
+          user: a.user.key!,
+          purpose: purpose.trim(),
+          accountable: [one, other],
+          ...(app && { application: app.key }),
+          ...(secret.trim() && { secret_at: secret.trim() }),
+        }
+        sheet.add(
+          { verb: 'Describe', what: `the machine account ${a.user.label}`, detail: purpose.trim(), operations: [operation] },
+          revision,
+        )
+        done()
+      }}
+    >
+      <label className="sm:col-span-2">
+        What it does
+        <textarea className="field" rows={2} value={purpose} onChange={(e) => setPurpose(e.target.value)} />
+      </label>
+      <div>
+        Who answers for it
+        <UserBox label="Who answers for it" value={one} onChange={setOne} />
+      </div>
+      <div>
+        And who else
+        <UserBox label="Who else answers for it" value={other} onChange={setOther} />
+      </div>
+      <div>
+        Application that it works for
+        <PickBox
+          label="Application that it works for"
+          choices={(applications.data?.applications ?? []).map((x) => ({ key: x.key, label: x.label }))}
+          value={app}
+          onChange={setApp}
+        />
+      </div>
+      <label>
+        Where its secret lies <span className="text-soft text-sm">never the secret itself</span>
+        <input className="field" value={secret} onChange={(e) => setSecret(e.target.value)} />
+      </label>
+      <button type="submit" className="button justify-self-start" disabled={!purpose.trim() || !one || !other}>
+        Add to change sheet
+      </button>
+    </form>
+  )
+}

@@ -1,0 +1,37 @@
+package fact
+
+import "slices"
+
+// FactMachineAccount is the kind of what is said of machine accounts.
+var FactMachineAccount = RecordKind("machine_account")
+
+// Accountable is how many people answer for a machine account: one may be away, or leave.
+const Accountable = 2
+
+// MachineAccount is what is said of a machine account: what it is for, and who answers for it.
+type MachineAccount struct {
+	Lifetime
+	User        UserID        `json:"-"`
+	Purpose     string        `json:"purpose"`
+	Accountable []UserID      `json:"accountable"`
+	Application ApplicationID `json:"application,omitempty"` // that it works for, or 0
+	SecretAt    string        `json:"secret_at,omitempty"`   // where its secret lies; never the secret
+}
+
+// Kind and Row identify it.
+func (*MachineAccount) Kind() FactKind { return FactMachineAccount }
+func (f *MachineAccount) Row() uint32  { return uint32(f.User) }
+
+// Name and Over implement access.Keyed.
+func (f *MachineAccount) Name() string { return f.User.String() }
+func (f *MachineAccount) Over() bool   { return false }
+
+// Succeeded is the same with somebody else in the place of one who answers for it; 0 is nobody.
+func (f *MachineAccount) Succeeded(from, to UserID) *MachineAccount {
+	b := *f
+	b.Accountable = slices.DeleteFunc(slices.Clone(f.Accountable), func(id UserID) bool { return id == from })
+	if to != 0 && !slices.Contains(b.Accountable, to) {
+		b.Accountable = append(b.Accountable, to)
+	}
+	return &b
+}

@@ -1,0 +1,27 @@
+package undo
+
+import (
+	"ableroster/internal/access"
+	"ableroster/internal/fact"
+)
+
+func (u *undoing) machineAccount(f *fact.MachineAccount, c access.RowChange) {
+	now := u.head.MachineAccount(f.User)
+	before, _ := c.Before.(*fact.MachineAccount)
+	if now == nil || before == nil {
+		u.left("What was said of the machine account %s stays: say something else of it.", u.name(f.User))
+		return
+	}
+	of := func(x *fact.MachineAccount) fields {
+		people := []string{}
+		for _, id := range x.Accountable {
+			people = append(people, u.name(id))
+		}
+		app := ""
+		if a := u.head.Application(x.Application); a != nil {
+			app = a.Key
+		}
+		return fields{"user": f.User.String(), "purpose": x.Purpose, "accountable": people, "application": app, "secret_at": x.SecretAt}
+	}
+	u.sets("set_machine_account", u.name(f.User), of(before), of(f), of(now))
+}

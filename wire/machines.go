@@ -1,0 +1,24 @@
+package wire
+
+import "time"
+
+// MachineAccount is a machine account: what it is for, who answers for it, and its tokens.
+type MachineAccount struct {
+	User        Ref        `json:"user"`
+	Unit        string     `json:"unit,omitempty"`
+	Status      string     `json:"status" enum:"invited,active,suspended,departed"`
+	Purpose     string     `json:"purpose,omitempty" doc:"what it does; none: nobody has said so"`
+	Accountable []Ref      `json:"accountable" doc:"who answers for it"`
+	Application *Ref       `json:"application,omitempty" doc:"that it works for"`
+	SecretAt    string     `json:"secret_at,omitempty" doc:"where its secret lies; never the secret"`
+	Tokens      int        `json:"tokens" doc:"how many it has that are good"`
+	TokenEnds   *time.Time `json:"token_ends,omitempty" doc:"when the last of them ends"`
+	LastUsed    *time.Time `json:"last_used,omitempty" doc:"when it last did anything, to the day"`
+	Given       *Given     `json:"given,omitempty" doc:"who last said so, and why"`
+}
+
+// MachineAccountList is the machine accounts, of those the caller may read.
+type MachineAccountList struct {
+	Basis
+	Accounts []MachineAccount `json:"accounts"`
+}
