@@ -42,13 +42,13 @@ type walk struct {
 	commands []string
 }
 
-func newWalk(t *testing.T, page string) *walk {
+func newWalk(t *testing.T, page string, args ...string) *walk {
 	t.Helper()
 	text, err := os.ReadFile(filepath.Join(testkit.Root(), page))
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	s := testkit.Serve(t, testkit.DemoDatabase(t), args...)
 	w := &walk{t: t, s: s, env: s.CommandLine(t).Env()}
 	for line := range strings.Lines(string(text)) {
 		if c, ok := strings.CutPrefix(line, "    "); ok && !strings.HasPrefix(c, "make ") && !strings.HasPrefix(c, "export ") {

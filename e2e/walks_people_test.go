@@ -1,0 +1,22 @@
+package e2e
+
+import "testing"
+
+// The guide "People": units, an invitation, a forgotten password, machines, somebody who leaves.
+func TestTheWalkOfPeople(t *testing.T) {
+	box := mailboxOf(t)
+	w := newWalk(t, "docs/guide/people.md", box.with...)
+	for _, x := range []saying{
+		{0, "Signed in"}, {0, "Tomas Brandt"}, {0, "Added the unit Survey boats (marine/survey)"},
+		{3, "did you mean marine/survey?"}, {0, "Moved Inês Halloran to marine/survey"},
+		{0, "Moved the unit Patrol from security/patrol to patrol"}, {0, "Merged the unit Survey boats into Pilotage"},
+		{0, "the head of the unit, then the owner of the role"}, {0, "Opened"},
+		{0, "Added Alma Reyes"}, {0, "alma.reyes"}, {0, "on its way"}, {0, "invitation"}, {0, "Alma Reyes departed"},
+		{0, "If there is such a user"}, {0, "by your password alone"},
+		{0, "nobody has said"}, {0, "answer for the machine account Barrier control"},
+		{0, "Handed over"},
+	} {
+		w.step(x.code, x.text)
+	}
+	w.done()
+}
