@@ -242,7 +242,7 @@ func (c *Client) Units(ctx context.Context, q Query) (wire.UnitList, error) {
 	return get[wire.UnitList](ctx, c, "/units", q)
 }
 
-// MachineAccounts are the machine accounts, with who answers for each.
+// MachineAccounts are the machine accounts, with who is accountable for each.
 func (c *Client) MachineAccounts(ctx context.Context, q Query) (wire.MachineAccountList, error) {
 	return get[wire.MachineAccountList](ctx, c, "/machine-accounts", q)
 }

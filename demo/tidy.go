@@ -106,7 +106,7 @@ func (g *generator) heads(at time.Time) {
 	}
 	g.add(at, Administrator, "console", "Who leads which unit", ops...)
 	finance, engineering := g.present("finance"), g.present("engineering")
-	g.add(at.Add(9*time.Minute), Administrator, "console", "The auditor asked who answers for machines",
+	g.add(at.Add(9*time.Minute), Administrator, "console", "The auditor asked who is accountable for machines",
 		&operation.SetMachineAccount{User: BerthBoard, Purpose: "The berth board asks what its users may do.", Application: "berth-planning", SecretAt: "On the berth board's host, in its service account.",
 			Accountable: []change.UserRef{Manager, change.UserRef(engineering[1].name)}},
 		&operation.SetMachineAccount{User: "manifest-feed", Purpose: "Brings manifests of the shipping lines in, each night.", Application: "cargo-manifests", SecretAt: "In the vault of the office.",

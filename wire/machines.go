@@ -2,13 +2,13 @@ package wire
 
 import "time"
 
-// MachineAccount is a machine account: what it is for, who answers for it, and its tokens.
+// MachineAccount is a machine account: what it is for, who is accountable for it, and its tokens.
 type MachineAccount struct {
 	User        Ref        `json:"user"`
 	Unit        string     `json:"unit,omitempty"`
 	Status      string     `json:"status" enum:"invited,active,suspended,departed"`
 	Purpose     string     `json:"purpose,omitempty" doc:"what it does; none: nobody has said so"`
-	Accountable []Ref      `json:"accountable" doc:"who answers for it"`
+	Accountable []Ref      `json:"accountable" doc:"who is accountable for it"`
 	Application *Ref       `json:"application,omitempty" doc:"that it works for"`
 	SecretAt    string     `json:"secret_at,omitempty" doc:"where its secret lies; never the secret"`
 	Tokens      int        `json:"tokens" doc:"how many it has that are good"`

@@ -46,7 +46,7 @@ func machineAccountsList(c *call) error {
 
 func machineAccountsSet(c *call) error {
 	o := c.operation("set_machine_account", "user", "accountable")
-	by := c.flags.String("accountable", "", "the two people who answer for it, with a comma between them")
+	by := c.flags.String("accountable", "", "the two people who are accountable for it, with a comma between them")
 	change := c.changes()
 	if err := c.parse("USER"); err != nil {
 		return err

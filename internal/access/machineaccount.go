@@ -12,8 +12,8 @@ func (s *Snapshot) MachineAccount(id fact.UserID) *fact.MachineAccount {
 	return f
 }
 
-// AnswersFor are the machine accounts that somebody answers for.
-func (s *Snapshot) AnswersFor(id fact.UserID) []*fact.MachineAccount {
+// AccountableFor are the machine accounts that somebody is accountable for.
+func (s *Snapshot) AccountableFor(id fact.UserID) []*fact.MachineAccount {
 	return slices.DeleteFunc(RecordFactsOf[*fact.MachineAccount](s, fact.FactMachineAccount), func(f *fact.MachineAccount) bool {
 		return !slices.Contains(f.Accountable, id)
 	})

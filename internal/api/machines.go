@@ -9,7 +9,7 @@ import (
 )
 
 func (s *Server) machineRoutes() {
-	route(s, "GET", "/machine-accounts", "list-machine-accounts", "Machine accounts: what each is for, who answers for it, and when its tokens end", func(ctx context.Context, in *AsOf) (*body[wire.MachineAccountList], error) {
+	route(s, "GET", "/machine-accounts", "list-machine-accounts", "Machine accounts: what each is for, who is accountable for it, and when its tokens end", func(ctx context.Context, in *AsOf) (*body[wire.MachineAccountList], error) {
 		v, err := s.view(ctx, *in)
 		if err != nil {
 			return nil, err

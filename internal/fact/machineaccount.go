@@ -5,10 +5,10 @@ import "slices"
 // FactMachineAccount is the kind of what is said of machine accounts.
 var FactMachineAccount = RecordKind("machine_account")
 
-// Accountable is how many people answer for a machine account: one may be away, or leave.
+// Accountable is how many people are accountable for a machine account: one may be away, or leave.
 const Accountable = 2
 
-// MachineAccount is what is said of a machine account: what it is for, and who answers for it.
+// MachineAccount is what is said of a machine account: what it is for, and who is accountable for it.
 type MachineAccount struct {
 	Lifetime
 	User        UserID        `json:"-"`
@@ -26,7 +26,7 @@ func (f *MachineAccount) Row() uint32  { return uint32(f.User) }
 func (f *MachineAccount) Name() string { return f.User.String() }
 func (f *MachineAccount) Over() bool   { return false }
 
-// Succeeded is the same with somebody else in the place of one who answers for it; 0 is nobody.
+// Succeeded is the same with somebody else in the place of one who is accountable for it; 0 is nobody.
 func (f *MachineAccount) Succeeded(from, to UserID) *MachineAccount {
 	b := *f
 	b.Accountable = slices.DeleteFunc(slices.Clone(f.Accountable), func(id UserID) bool { return id == from })

@@ -39,7 +39,7 @@ var All = []About{
 	{PastEnd, "Users past their end date", "They have no access any more, but are not marked as departed. What they own has no active owner, and moving the date would bring all access back."},
 	{WildcardInFence, "Wildcards that pass a fence", "A fence keeps out permissions that were written for something wider. A pattern with a star passes it, also for resources that are registered later."},
 	{AccountUnused, "Accounts not used for 90 days", "Nobody would notice if somebody else used it."},
-	{Unaccounted, "Machine accounts without two people who answer for them", "When its secret leaks, or it must be stopped, nobody knows what it is for."},
+	{Unaccounted, "Machine accounts without two people who are accountable for them", "When its secret leaks, or it must be stopped, nobody knows what it is for."},
 	{AlmostEverybody, "Roles held by almost all", "Given one by one, it is easily forgotten for the next new user. A default rule gives it to everybody and removes it by itself."},
 	{Direct, "Direct assignments where groups are wanted", "The application's roles are to be given through groups: a role given to one user stays when they change jobs."},
 	{Doubled, "Assignments that a group already gives", "Removing the user from the group would not remove the role."},

@@ -74,7 +74,7 @@ func (r *Report) onUser(u *fact.User, wants map[fact.ApplicationID]bool, used Ac
 	return out
 }
 
-// answering is how many people who are there answer for a machine account.
+// answering is how many people who are there are accountable for a machine account.
 func answering(s *access.Snapshot, id fact.UserID) (n int) {
 	if f := s.MachineAccount(id); f != nil {
 		for _, by := range f.Accountable {

@@ -90,7 +90,7 @@ func (m *Mailing) Remind(ctx context.Context) error {
 	})
 }
 
-// remindedOfTokens are the people who answer for machine accounts whose last token ends so many
+// remindedOfTokens are the people who are accountable for machine accounts whose last token ends so many
 // days after a day.
 func remindedOfTokens(s *access.Snapshot, tokens map[fact.UserID]signin.GoodTokens, day calendar.Date) (out []fact.UserID) {
 	for id, t := range tokens {
@@ -107,9 +107,9 @@ func remindedOfTokens(s *access.Snapshot, tokens map[fact.UserID]signin.GoodToke
 	return out
 }
 
-// endingTokens are the machine accounts that somebody answers for whose last token ends soon.
+// endingTokens are the machine accounts that somebody is accountable for whose last token ends soon.
 func (m *Mailing) endingTokens(ctx context.Context, s *access.Snapshot, id fact.UserID, at time.Time) (out []line) {
-	mine := s.AnswersFor(id)
+	mine := s.AccountableFor(id)
 	if len(mine) == 0 {
 		return nil
 	}

@@ -47,7 +47,7 @@ func TestWhoIsReminded(t *testing.T) {
 	}
 }
 
-// Who answers for a machine account is reminded that its last token ends.
+// Who is accountable for a machine account is reminded that its last token ends.
 func TestWhoIsRemindedOfTokens(t *testing.T) {
 	email := "tomas.brandt@larkhaven.example"
 	s := laws.Port(t, &operation.UpdateUser{User: "tomas.brandt", Email: &email}, &operation.SetMachineAccount{User: "berth-board", Purpose: "x", Accountable: []change.UserRef{"tomas.brandt", "marta.quill"}})

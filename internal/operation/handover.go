@@ -91,7 +91,7 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 			d.Put(&b)
 		}
 	}
-	for _, f := range d.AnswersFor(from) {
+	for _, f := range d.AccountableFor(from) {
 		if u := d.User(f.User); take(f, access.UserPath(u), u.UserName) {
 			d.Put(f.Succeeded(from, to))
 		}

@@ -10,14 +10,14 @@ import (
 )
 
 func init() {
-	change.Register(&SetMachineAccount{}, "Say what a machine account is for, and which two people answer for it")
+	change.Register(&SetMachineAccount{}, "Say what a machine account is for, and which two people are accountable for it")
 }
 
 // SetMachineAccount says what a machine account is for: all of it, from now on.
 type SetMachineAccount struct {
 	User        change.UserRef        `json:"user" doc:"the machine account: user name or id"`
 	Purpose     string                `json:"purpose" doc:"what it does, in plain words"`
-	Accountable []change.UserRef      `json:"accountable" doc:"the two people who answer for it"`
+	Accountable []change.UserRef      `json:"accountable" doc:"the two people who are accountable for it"`
 	Application change.ApplicationRef `json:"application,omitempty" doc:"that it works for"`
 	SecretAt    string                `json:"secret_at,omitempty" doc:"where its secret lies, in plain words; never the secret"`
 }
@@ -38,7 +38,7 @@ func (o SetMachineAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	before := len(d.Faults)
 	if u.UserKind != fact.Service {
-		d.Fault("user", "%s is a person, and answers for themselves", u.UserName)
+		d.Fault("user", "%s is a person, and is accountable for themselves", u.UserName)
 	}
 	if strings.TrimSpace(o.Purpose) == "" {
 		d.Fault("purpose", "is missing")
@@ -83,13 +83,13 @@ func (o *SetMachineAccount) Sentence(s *access.Snapshot, n change.Names) string 
 		a, _ := s.FindUser(string(ref))
 		by = append(by, n.UserName(a))
 	}
-	return fact.ActionWords(by) + " answer for the machine account " + n.UserName(id)
+	return fact.ActionWords(by) + " are accountable for the machine account " + n.UserName(id)
 }
 
-// succeed has somebody else answer for the machine accounts of whoever departs: their manager,
+// succeed has somebody else are accountable for the machine accounts of whoever departs: their manager,
 // or else the head of their unit. Where there is neither, those that are left do.
 func succeed(d *change.Draft, u *fact.User) {
-	accounts := d.AnswersFor(u.ID)
+	accounts := d.AccountableFor(u.ID)
 	if len(accounts) == 0 {
 		return
 	}

@@ -11,7 +11,7 @@ import (
 	"ableroster/internal/operation"
 )
 
-// Two people answer for a machine account. Whoever departs is followed by their manager, or
+// Two people are accountable for a machine account. Whoever departs is followed by their manager, or
 // else the head of their unit; what is handed over has the other in their place.
 func TestWhoAnswersForAMachineAccount(t *testing.T) {
 	set := &operation.SetMachineAccount{User: "berth-board", Purpose: "Asks for decisions", Accountable: []change.UserRef{"ines.halloran", "hedvika.venables"}, Application: "berths", SecretAt: "in the safe"}

@@ -170,7 +170,7 @@ func findingWords(v *seeing.View, f *finding.Finding) string {
 	case finding.AccountUnused:
 		return fmt.Sprintf("%s has not signed in for %s.", user, fact.Count(f.Count, "day"))
 	case finding.Unaccounted:
-		return fmt.Sprintf("%s is answered for by %d of the two people there should be.", user, f.Count)
+		return fmt.Sprintf("%s has %d of the two accountable people that there should be.", user, f.Count)
 	case finding.AlmostEverybody:
 		return fmt.Sprintf("%s is held by %d people, almost all there are.", role, f.Count)
 	case finding.Direct:

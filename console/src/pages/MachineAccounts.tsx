@@ -36,7 +36,7 @@ function columnsOf(now: Date, revision: number, writes: boolean): ListColumn<Acc
     },
     {
       key: 'accountable',
-      label: 'Who answers for it',
+      label: 'Who is accountable',
       value: (a) => list(a.accountable.map((u) => u.label)),
       show: (a) =>
         a.accountable.length < 2 ? (
@@ -74,7 +74,7 @@ function columnsOf(now: Date, revision: number, writes: boolean): ListColumn<Acc
   ]
 }
 
-/** Machine accounts: what each is for, and who answers for it. */
+/** Machine accounts: what each is for, and who is accountable for it. */
 export function MachineAccountsPage() {
   const { asOf, past, now } = useDay()
   const me = useMe()
@@ -89,8 +89,8 @@ export function MachineAccountsPage() {
         Machine accounts
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        {bare > 0 && <strong className="text-brick">{count(bare, 'account')} without two people who answer for it. </strong>}
-        Two people answer for each: when one leaves, their manager or the head of their unit follows.
+        {bare > 0 && <strong className="text-brick">{count(bare, 'account')} without two people who are accountable for it. </strong>}
+        Two people are accountable for each: when one leaves, their manager or the head of their unit follows.
       </p>
       {all.length === 0 && <Empty>No machine account that you may see. Add a user of the kind “service”.</Empty>}
       {all.length > 0 && (
@@ -139,12 +139,12 @@ function Describe({ account: a, revision, done }: { account: Account; revision: 
         <textarea className="field" rows={2} value={purpose} onChange={(e) => setPurpose(e.target.value)} />
       </label>
       <div>
-        Who answers for it
-        <UserBox label="Who answers for it" value={one} onChange={setOne} />
+        Who is accountable
+        <UserBox label="Who is accountable" value={one} onChange={setOne} />
       </div>
       <div>
-        And who else
-        <UserBox label="Who else answers for it" value={other} onChange={setOther} />
+        And who else is accountable
+        <UserBox label="Who else is accountable" value={other} onChange={setOther} />
       </div>
       <div>
         Application that it works for
