@@ -14,7 +14,7 @@ func TestTheWalkOfPeople(t *testing.T) {
 		{0, "Added Alma Reyes"}, {0, "alma.reyes"}, {0, "on its way"}, {0, "invitation"}, {0, "Alma Reyes departed"},
 		{0, "If there is such a user"}, {0, "by your password alone"},
 		{0, "nobody has said"}, {0, "are accountable for the machine account Barrier control"},
-		{0, "Handed over"},
+		{1, "leads the unit"}, {0, "Tomas Brandt departed"}, {0, "Nothing hangs on tomas.brandt"},
 	} {
 		w.step(x.code, x.text)
 	}

@@ -48,6 +48,10 @@ type Owned struct {
 	Groups       []Ref `json:"groups"`
 	Expectations []Ref `json:"expectations"`
 	People       []Ref `json:"people" doc:"who report to them and have not departed"`
+	Units        []Ref `json:"units" doc:"that they lead"`
+	Machines     []Ref `json:"machine_accounts" doc:"that they are accountable for"`
+	Routes       []Ref `json:"routes" doc:"approval routes that name them"`
+	Deciding     int   `json:"deciding" doc:"requests of others that wait for them"`
 	Waiting      int   `json:"waiting" doc:"requests for them that are not decided"`
 }
 

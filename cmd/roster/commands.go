@@ -32,6 +32,7 @@ func init() {
 		{"users export", "", "users as CSV, in the columns that importing reads", exporter("users"), false},
 		{"users compare", "USER COLLEAGUE [-copy]", "what each user has that the other lacks; -copy gives USER the same", usersCompare, false},
 		{"users depart", "USER [-hand-over-to USER]", "end all access of somebody who leaves; their history stays", usersDepart, false},
+		{"users leaving", "USER", "what hangs on somebody who leaves, or has left: what they own, lead and decide, line by line, until each is settled", usersLeaving, false},
 		{"users erase", "USER", "erase the names and the address of somebody who has departed", usersErase, false},
 		{"users sign-in-link", "USER", "make a one-time link by which a user sets their own password", usersSignInLink, false},
 		{"users invite", "USER_NAME -email ADDRESS [-name …] [-unit …] [-role ROLE]… [-group GROUP]…", "invite a user: a link is mailed by which they choose a password, and are active from then on", usersInvite, false},

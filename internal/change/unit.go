@@ -15,7 +15,8 @@ func (d *Draft) CheckUnit(field, unit string) bool {
 }
 
 // KnownUnit files the fault of a unit that is not there, once the organisation has described
-// its units; before that they are free texts. Whoever asks has the rights they need already.
+// its units; before that they are free texts. Of what lies outside what the author may know of
+// nothing is said.
 func (d *Draft) KnownUnit(field, unit string) bool {
 	if unit == "" || d.Replays || d.CheckUnitText(unit) != "" {
 		return true
@@ -31,7 +32,20 @@ func (d *Draft) KnownUnit(field, unit string) bool {
 	if u := d.units[unit]; len(d.units) == 0 || u != nil && d.MaySee(fact.FactUnit, u.Row()) {
 		return true
 	}
+	if d.Visible != nil && !d.seesAbove(unit) {
+		return true // what is there is not theirs to know: rights decide
+	}
 	d.Missing(fact.FactUnit, field, unit)
+	return false
+}
+
+// seesAbove says whether the author may know of a unit above a path.
+func (d *Draft) seesAbove(unit string) bool {
+	for unit = fact.UnitAbove(unit); unit != ""; unit = fact.UnitAbove(unit) {
+		if u := d.units[unit]; u != nil && d.MaySee(fact.FactUnit, u.Row()) {
+			return true
+		}
+	}
 	return false
 }
 

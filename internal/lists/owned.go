@@ -1,6 +1,8 @@
 package lists
 
 import (
+	"slices"
+
 	"ableroster/internal/fact"
 	"ableroster/internal/request"
 	"ableroster/internal/seeing"
@@ -10,7 +12,8 @@ import (
 // Owned is what a user answers for, of what the caller may read: what is to be
 // handed over when they depart.
 func Owned(v *seeing.View, id fact.UserID) wire.Owned {
-	out := wire.Owned{Basis: v.Basis(), Applications: []wire.Ref{}, Roles: []wire.Ref{}, Groups: []wire.Ref{}, Expectations: []wire.Ref{}, People: []wire.Ref{}}
+	out := wire.Owned{Basis: v.Basis(), Applications: []wire.Ref{}, Roles: []wire.Ref{}, Groups: []wire.Ref{}, Expectations: []wire.Ref{}, People: []wire.Ref{},
+		Units: []wire.Ref{}, Machines: []wire.Ref{}, Routes: []wire.Ref{}}
 	for a := range v.Uncut().Applications() {
 		if a.Owner == id && v.ReadsApplication(a.ID) {
 			out.Applications = append(out.Applications, v.ApplicationRef(a.ID, false))
@@ -36,7 +39,25 @@ func Owned(v *seeing.View, id fact.UserID) wire.Owned {
 			out.People = append(out.People, v.UserRef(u.ID))
 		}
 	}
+	for _, f := range v.Uncut().Units() {
+		if f.Head == id && !f.Ended && v.ReadsUnit(f.Path) {
+			out.Units = append(out.Units, wire.Ref{ID: f.ID.String(), Key: f.Path, Label: f.Label})
+		}
+	}
+	for _, f := range v.Uncut().AccountableFor(id) {
+		if v.ReadsUser(f.User) {
+			out.Machines = append(out.Machines, v.UserRef(f.User))
+		}
+	}
+	for _, f := range request.Routes(v.Uncut()) {
+		if v.ReadsSettings() && slices.ContainsFunc(f.Steps, func(s request.Step) bool { return slices.Contains(s.Users, id) }) {
+			out.Routes = append(out.Routes, wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label})
+		}
+	}
 	for _, r := range request.Requests(v.Uncut()) {
+		if v.ReadsRequest(r) && slices.Contains(r.Deciders(v.Uncut(), v.At), id) {
+			out.Deciding++
+		}
 		if r.State == request.Waiting && r.Beneficiary == id && v.ReadsRequest(r) {
 			out.Waiting++
 		}

@@ -142,6 +142,8 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
         ...o.roles.map((r) => `the role ${r.label}`),
         ...o.groups.map((r) => `the group ${r.label}`),
         ...o.expectations.map((r) => `the expectation ${r.label}`),
+        ...o.units.map((r) => `the unit ${r.label}, which they lead`),
+        ...o.machine_accounts.map((r) => `the machine account ${r.label}, which they are accountable for`),
         ...(o.people.length > 0 ? [`${count(o.people.length, 'person', 'people')} who report to them`] : []),
       ]
     : []
@@ -188,6 +190,8 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
       {o && (
         <p className="mt-2">
           {left.length === 0 ? 'They own nothing that would be left without an owner.' : `They own ${list(left)}.`}
+          {o.routes.length > 0 && ` Routes that name them, to be edited: ${list(o.routes.map((r) => r.label))}.`}
+          {o.deciding > 0 && ` ${count(o.deciding, 'request')} of others wait for them.`}
           {o.waiting > 0 && ` ${count(o.waiting, 'request')} of theirs waits; it ends with them.`}
         </p>
       )}
