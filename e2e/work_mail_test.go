@@ -108,6 +108,13 @@ func TestSomebodyIsInvited(t *testing.T) {
 	if _, err := stranger.SignIn(ctx, "alma.reyes", newPassword, "x"); err != nil {
 		t.Errorf("with the password: %v", err)
 	}
+	// Whoever is invited once more takes that up, too.
+	x.says(0, "", "users", "change", "alma.reyes", "-status", "invited", "-reason", "Begins later")
+	third := linkIn.FindStringSubmatch(box.waitsFor(t, alma, 3).Text)[1]
+	if err := stranger.UseSignInLink(ctx, third, newPassword+" again"); err != nil {
+		t.Error(err)
+	}
+	x.says(0, "allowed", "check", "alma.reyes", "tariff-ledger", "read", "tariffs")
 	// One that is withdrawn opens nothing.
 	const ivo = "ivo.stroud@larkhaven.example"
 	x.says(0, "Added Ivo Stroud", "users", "invite", "ivo.stroud", "-name", "Ivo Stroud", "-email", ivo, "-unit", "office", "-reason", "Begins on Monday")

@@ -284,7 +284,7 @@ func (s *Server) identified(c fiber.Ctx) error {
 	}
 	if route := c.Method() + " " + c.Path(); known && !by.Second && !withoutSecond[route] && !open[route] && s.needsSecond(by.User) {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNeedsFactor, Title: "A second factor is needed", Status: 403,
-			Detail: "Whoever administers Able Roster signs in by a second factor, too. Add one under your name first (in the console: My access, Sign-in)."}})
+			Detail: "Whoever administers Able Roster signs in by a second factor, too. Add one first: the console asks for it, and so does roster second-factor add."}})
 	}
 	if known {
 		x.caller = seeing.Caller{User: by.User, Via: via}

@@ -186,7 +186,7 @@ func (s *Server) useLink(ctx context.Context, in wire.UseLinkRequest) (fact.User
 		return 0, seeing.Invalid("the password was not set", wire.Fault{Place: "/password", Message: err.Error()})
 	}
 	if u := s.ledger.Head().User(l.User); u != nil && u.Status == fact.Invited {
-		if err := changing.TakeUp(ctx, s.service, l.User, l.Maker); err != nil {
+		if err := changing.TakeUp(ctx, s.service, l.User, l.Maker, in.Link); err != nil {
 			return 0, err
 		}
 	}

@@ -144,14 +144,18 @@ func one(all []*Upload, err error) (*Upload, error) {
 	return all[0], nil
 }
 
-// How long an upload is kept that has ended, and one that broke off as it came in.
+// How long an upload is kept that has ended, one that broke off as it came in, and a mail.
 const (
 	keptFor  = 24 * time.Hour
+	mailKept = 90 * 24 * time.Hour
 	brokenIn = time.Hour
 )
 
-// Tidy deletes uploads that ended a day ago, and what broke off.
+// Tidy deletes uploads that ended a day ago, what broke off, and mails of long ago.
 func (j *Jobs) Tidy(ctx context.Context) error {
 	_, err := j.pool.Exec(ctx, "delete from upload where ended_at < clock_timestamp() - $1::interval or state = 'receiving' and sent_at < clock_timestamp() - $2::interval", keptFor, brokenIn)
+	if err == nil {
+		_, err = j.pool.Exec(ctx, "delete from mail where ended_at < clock_timestamp() - $1::interval", mailKept)
+	}
 	return err
 }
