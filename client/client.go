@@ -247,6 +247,11 @@ func (c *Client) MachineAccounts(ctx context.Context, q Query) (wire.MachineAcco
 	return get[wire.MachineAccountList](ctx, c, "/machine-accounts", q)
 }
 
+// Calendar is what begins and ends in the days to come.
+func (c *Client) Calendar(ctx context.Context, q Query) (wire.Calendar, error) {
+	return get[wire.Calendar](ctx, c, "/calendar", q)
+}
+
 // Owned is what a user answers for.
 func (c *Client) Owned(ctx context.Context, user string, q Query) (wire.Owned, error) {
 	return get[wire.Owned](ctx, c, "/users/"+url.PathEscape(user)+"/owned", q)

@@ -123,6 +123,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/freezes", "Quarter close"},
 		{"/invitations", "Nobody is invited"},
 		{"/mail", "No mail was sent yet"},
+		{"/calendar", "Access ends"},
 		{"/machine-accounts", "Nobody has said what it is for"},
 		{"/units?role=berth-planning%2Freader", "of Berth reader"},
 		{"/roles?as=tree", "As a table"},

@@ -101,6 +101,7 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"GET /attributes/{attribute}/values", "/attributes/unit/values", ""},
 		{"GET /freezes", "/freezes", ""},
 		{"GET /units", "/units", ""},
+		{"GET /calendar", "/calendar", ""},
 		{"GET /machine-accounts", "/machine-accounts", ""},
 		{"GET /reports/users/{user}", "/reports/users/ines.halloran?as_of=" + past, ""},
 		{"GET /reports/roles/{role}", "/reports/roles/berth-planning%2Fscheduler", ""},

@@ -11,7 +11,7 @@ func TestTheWalkOfPeople(t *testing.T) {
 		{3, "did you mean marine/survey?"}, {0, "Moved Inês Halloran to marine/survey"},
 		{0, "Moved the unit Patrol from security/patrol to patrol"}, {0, "Merged the unit Survey boats into Pilotage"},
 		{0, "the head of the unit, then the owner of the role"}, {0, "Opened"},
-		{0, "Added Alma Reyes"}, {0, "alma.reyes"}, {0, "on its way"}, {0, "invitation"}, {0, "Alma Reyes departed"},
+		{0, "Added Alma Reyes"}, {0, "alma.reyes"}, {0, "on its way"}, {0, "invitation"}, {0, "Alma Reyes departed"}, {0, "access ends"},
 		{0, "If there is such a user"}, {0, "by your password alone"},
 		{0, "nobody has said"}, {0, "are accountable for the machine account Barrier control"},
 		{1, "leads the unit"}, {0, "Tomas Brandt departed"}, {0, "Nothing hangs on tomas.brandt"},

@@ -97,6 +97,7 @@ func init() {
 		{"units adopt", "", "make units of the free texts that people and groups have for one", unitsAdopt, false},
 		{"machine-accounts list", "", "machine accounts: what each is for, who is accountable for it, and when its tokens end", machineAccountsList, false},
 		{"machine-accounts set", "USER -purpose TEXT -accountable USER,USER [-application APPLICATION] [-secret-at TEXT]", "say what a machine account is for, and which two people are accountable for it", machineAccountsSet, false},
+		{"calendar", "[-days DAYS] [-unit UNIT] [-application APPLICATION] [-mine]", "what begins and ends in the days to come: access, memberships, first and last days, freezes", showCalendar, false},
 		{"freezes list", "", "freezes: times in which only who is let through changes access", freezesList, false},
 		{"freezes set", "KEY -why TEXT -until TIME [-from TIME] [-application APPLICATION]… [-unit UNIT]… [-let-through USER]…", "set a freeze, or edit the one with the key", freezesSet, false},
 		{"freezes end", "KEY", "end a freeze: access may be changed again", freezesEnd, false},

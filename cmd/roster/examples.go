@@ -207,6 +207,8 @@ var exampleLines = []exampleLine{
 	`units adopt -reason 'Nobody mistypes a unit again'`,
 	`users leaving tomas.brandt`,
 	`users leaving tomas.brandt -output json`,
+	`calendar`,
+	`calendar -unit marine -days 14`,
 	`machine-accounts list`,
 	`machine-accounts list -output json`,
 	`machine-accounts set barrier-control -purpose 'Opens the barriers' -accountable tomas.brandt,hedvika.venables -application gate-passes -reason 'The auditor asked'`,

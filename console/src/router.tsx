@@ -282,6 +282,16 @@ const invitations = createRoute({
   validateSearch: listSearch,
   component: lazyPage(() => import('./pages/Invitations'), 'InvitationsPage'),
 })
+const calendar = createRoute({
+  getParentRoute: () => shell,
+  path: '/calendar',
+  validateSearch: (s: Record<string, unknown>): ListSearch & { unit?: string; days?: number } => ({
+    ...listSearch(s),
+    unit: text(s.unit),
+    days: Number(s.days) > 0 ? Number(s.days) : undefined,
+  }),
+  component: lazyPage(() => import('./pages/Calendar'), 'CalendarPage'),
+})
 const machineAccounts = createRoute({
   getParentRoute: () => shell,
   path: '/machine-accounts',
@@ -312,6 +322,7 @@ export const router = createRouter({
       units,
       invitations,
       mails,
+      calendar,
       machineAccounts,
       groups,
       group,

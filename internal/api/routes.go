@@ -169,6 +169,7 @@ func (s *Server) routes() {
 	s.freezeRoutes()
 	s.unitRoutes()
 	s.machineRoutes()
+	s.calendarRoutes()
 	s.retirementRoutes()
 	s.reportRoutes()
 	s.peopleRoutes()

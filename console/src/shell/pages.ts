@@ -5,6 +5,7 @@ export const pages = [
     pages: [
       { to: '/today', label: 'Today', register: '' },
       { to: '/my-access', label: 'My access', register: '' },
+      { to: '/calendar', label: 'Calendar', register: '' },
       { to: '/requests', label: 'Requests', register: '' },
       { to: '/reviews', label: 'Reviews', register: '' },
     ],
