@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"strings"
 
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
@@ -74,10 +75,15 @@ func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
 	}
 	err = m.Sender.Send(ctx, mail.Message{ID: fmt.Sprintf("mail.%d.%d", x.ID, x.Made.Unix()), FromName: head.Organisation().Name, To: u.Email, ToName: seeing.Label(u),
 		Subject: subject, Text: text, HTML: html})
-	if refused := (*mail.RefusedError)(nil); errors.As(err, &refused) {
-		return &jobs.NotSentError{Why: err.Error()}
+	if err == nil {
+		return nil
 	}
-	return err
+	// What went wrong is kept, and an address is not.
+	said := strings.ReplaceAll(err.Error(), u.Email, "their address")
+	if refused := (*mail.RefusedError)(nil); errors.As(err, &refused) {
+		return &jobs.NotSentError{Why: said}
+	}
+	return errors.New(said)
 }
 
 // unsendable says why nobody can be mailed at all, or nothing.
