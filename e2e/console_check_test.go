@@ -72,7 +72,7 @@ func TestTheSearchOffersActions(t *testing.T) {
 	b.Sees("Roles held directly")
 	b.Pick("Search for anyone or anything", "retire berth r", "Retire Berth reader")
 	b.Sees("Replacement, for its holders")
-	b.Pick("Search for anyone or anything", "add a u", "Add a user")
+	b.Pick("Search for anyone or anything", "add a us", "Add a user")
 	b.Sees("The user is added to the change sheet first")
 	own := signedIn(t, s, demo.Pilot)
 	own.Type("Search for anyone or anything", "suspend ines")

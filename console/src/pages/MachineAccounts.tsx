@@ -62,7 +62,7 @@ function columnsOf(now: Date, revision: number, writes: boolean): ListColumn<Acc
     { key: 'used', label: 'Last used', value: (a) => a.last_used ?? '', show: (a) => (a.last_used ? shortDay(a.last_used) : '') },
     {
       key: 'edit',
-      label: '',
+      label: 'Edit',
       value: () => '',
       show: (a) =>
         writes && (
