@@ -219,3 +219,36 @@ func TestNewsAreMailedTogether(t *testing.T) {
 		t.Errorf("%d mails to who decides", n)
 	}
 }
+
+// Whoever may write somebody's address gets no way in as them by mail, where that one has more
+// rights, now or later: neither by a reset nor by inviting them anew.
+func TestAnAddressIsNoWayIn(t *testing.T) {
+	box := mailboxOf(t)
+	s := testkit.Serve(t, testkit.DemoDatabase(t), box.with...)
+	x, tomas := at(t, s, demo.Administrator), at(t, s, demo.Manager)
+	const mine = "mine@larkhaven.example"
+	// One who has no rights is promoted after the reset: what its writer could know is void.
+	tomas.says(0, "", "users", "change", demo.Pilot, "-email", mine, "-reason", "Her new address")
+	stranger := s.Client("")
+	if err := stranger.ResetPassword(ctx, demo.Pilot); err != nil {
+		t.Fatal(err)
+	}
+	code := linkIn.FindStringSubmatch(box.waitsFor(t, mine, 1).Text)[1]
+	if err := stranger.UseSignInLink(ctx, code, newPassword); err != nil {
+		t.Fatal(err)
+	}
+	x.says(0, "Granted", "grant", demo.Pilot, "access-administrator", "-acknowledge", "administering_gain", "-acknowledge", "wide_gain", "-reason", "Administers from now on")
+	if _, err := stranger.SignIn(ctx, demo.Pilot, newPassword, "x"); err == nil {
+		t.Error("whoever wrote the address signs in as an administrator")
+	}
+	// And no other link comes by mail.
+	if err := stranger.ResetPassword(ctx, demo.Pilot); err != nil {
+		t.Fatal(err)
+	}
+	testkit.Until(t, "a mail that is not sent", func() bool {
+		return strings.Contains(x.says(0, "", "mail", "list", "-wide"), "somebody who has them must help")
+	})
+	if n := len(box.mails(t, mine)); n != 1 {
+		t.Errorf("%d mails", n)
+	}
+}

@@ -282,7 +282,7 @@ func (s *Server) identified(c fiber.Ctx) error {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401,
 			Detail: "Sign in, or send an API token that is still good."}})
 	}
-	if route := c.Method() + " " + c.Path(); known && !by.Second && !withoutSecond[route] && !open[route] && s.needsSecond(by.User) {
+	if known && !by.Second && s.needsSecond(by.User) && !withoutSecond[c.Method()+" "+c.Path()] && !open[c.Method()+" "+c.Path()] {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNeedsFactor, Title: "A second factor is needed", Status: 403,
 			Detail: "Whoever administers Able Roster signs in by a second factor, too. Add one first: the console asks for it, and so does roster second-factor add."}})
 	}

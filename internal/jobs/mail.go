@@ -168,6 +168,20 @@ func (j *Jobs) Mails(ctx context.Context, user fact.UserID, kind string, limit i
 	return pgx.CollectRows(rows, mailOf)
 }
 
+// LastMails is the last mail of a kind to each who was sent one, or is to be.
+func (j *Jobs) LastMails(ctx context.Context, kind string) (map[fact.UserID]Mail, error) {
+	rows, err := j.pool.Query(ctx, "select distinct on (user_id) "+mailColumns+" from mail where kind = $1 order by user_id, id desc", kind)
+	if err != nil {
+		return nil, database(err)
+	}
+	all, err := pgx.CollectRows(rows, mailOf)
+	out := make(map[fact.UserID]Mail, len(all))
+	for _, m := range all {
+		out[m.User] = m
+	}
+	return out, err
+}
+
 // StartMail sends mails from now on. It is called once, before Start.
 func (j *Jobs) StartMail(deliver Deliver) error {
 	j.deliver = deliver

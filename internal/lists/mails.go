@@ -38,16 +38,16 @@ func Mails(ctx context.Context, v *seeing.View) (wire.MailList, error) {
 // read, with what became of the last mail to each; lasts is how long the link in one is good.
 func Invitations(ctx context.Context, v *seeing.View) (wire.InvitationList, error) {
 	out := wire.InvitationList{Basis: v.Basis(), Invitations: []wire.Invitation{}}
+	mailed, err := v.Service.Jobs.LastMails(ctx, "invitation")
+	if err != nil {
+		return out, err
+	}
 	for u := range v.Uncut().Users() {
 		if u.Status != fact.Invited || !v.ReadsUser(u.ID) {
 			continue
 		}
 		x := wire.Invitation{User: v.UserRef(u.ID), Email: u.Email, Unit: u.Unit, Mail: "none"}
-		last, err := v.Service.Jobs.Mails(ctx, u.ID, "invitation", 1)
-		if err != nil {
-			return out, err
-		}
-		for _, m := range last {
+		if m, ok := mailed[u.ID]; ok {
 			x.Mail, x.Said, x.Revision = m.State, m.Said, m.Revision
 			if m.By != 0 {
 				by := v.UserRef(m.By)
@@ -60,9 +60,6 @@ func Invitations(ctx context.Context, v *seeing.View) (wire.InvitationList, erro
 			}
 		}
 		out.Invitations = append(out.Invitations, x)
-		if len(out.Invitations) == mostMails {
-			break
-		}
 	}
 	return out, nil
 }

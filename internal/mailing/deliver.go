@@ -38,13 +38,18 @@ func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
 		if inviter != nil {
 			data["By"] = seeing.Label(inviter)
 		}
-		for _, p := range change.Powers(head, x.User, at) {
-			powers = append(powers, p.Text)
-		}
 		data["Press"] = "Choose a password"
 	case Reset:
 		if !head.MaySignIn(x.User, at) {
 			return &jobs.NotSentError{Why: "may not sign in now", Dropped: true}
+		}
+		// Whoever wrote the address could read the mail; a second factor keeps them out.
+		second, err := m.Authenticator.HasSecond(ctx, x.User)
+		if err == nil && !second {
+			by, err = m.Service.Ledger.AddressBy(ctx, x.User)
+		}
+		if err != nil {
+			return err
 		}
 		data["Press"] = "Choose a new password"
 	case Digest:
@@ -62,6 +67,15 @@ func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
 	}
 	data["Link"] = m.Base + "/today"
 	if x.Kind != Digest {
+		if by != x.User && by != 0 {
+			rights := change.AuthorityOf(head, by, at)
+			for _, p := range change.Powers(head, x.User, at) {
+				if !rights.Covers(p) {
+					return &jobs.NotSentError{Why: "has rights that whoever invited them, or wrote their address, has not: somebody who has them must help", Dropped: true}
+				}
+				powers = append(powers, p.Text)
+			}
+		}
 		code, expires, err := m.Authenticator.NewLink(ctx, x.User, by, powers, lasts, "")
 		if err != nil {
 			return err
