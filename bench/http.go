@@ -18,6 +18,7 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/api"
 	"ableroster/internal/ledger"
+	"ableroster/internal/saved"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/wire"
@@ -43,11 +44,11 @@ func serveChild(ctx context.Context, database string) error {
 		return err
 	}
 	id, _ := l.Head().FindUser(demo.Administrator)
-	_, secret, err := authenticator.NewToken(ctx, id, 0, nil, "bench", time.Hour, "")
+	_, secret, err := authenticator.NewToken(ctx, id, 0, nil, "bench", "", time.Hour, "")
 	if err != nil {
 		return err
 	}
-	s, err := api.New(&seeing.Service{Ledger: l, Clock: time.Now}, authenticator, log, fstest.MapFS{}, api.Options{})
+	s, err := api.New(&seeing.Service{Ledger: l, Clock: time.Now, Saved: &saved.Store{Pool: pool}}, authenticator, log, fstest.MapFS{}, api.Options{})
 	if err != nil {
 		return err
 	}
@@ -76,26 +77,11 @@ func overHTTP(ctx context.Context, database string) ([]line, error) {
 		return nil, err
 	}
 	defer k.drop()
-	self, err := os.Executable()
+	child, address, token, err := serving(k)
 	if err != nil {
-		return nil, err
-	}
-	child := exec.Command(self, "-serve")
-	child.Env = append(os.Environ(), "DATABASE_URL="+k.pool.Config().ConnString())
-	child.Stderr = os.Stderr
-	out, err := child.StdoutPipe()
-	if err != nil {
-		return nil, err
-	}
-	if err := child.Start(); err != nil {
 		return nil, err
 	}
 	defer func() { _ = child.Process.Kill(); _ = child.Wait() }()
-	first, err := bufio.NewReader(out).ReadString('\n')
-	if err != nil {
-		return nil, err
-	}
-	address, token, _ := strings.Cut(strings.TrimSpace(first), " ")
 	var bodies [][]byte
 	for _, q := range checkQuestions(k.ledger.Head(), 1_000, 2_000) {
 		raw, _ := json.Marshal(wire.CheckRequest{User: q.User, Application: q.Application, Action: q.Action, Path: q.Path})
@@ -142,6 +128,27 @@ func overHTTP(ctx context.Context, database string) ([]line, error) {
 		{"a check over HTTP against a constant handler, requests a second", fmt.Sprintf("%.0f/s", r0), fmt.Sprintf("%.0f/s", r1), fmt.Sprintf("%.2f", r0/r1), "aim: at least 0.80"},
 		{"the same, processor time each", fmt.Sprintf("%.1f µs", c0), fmt.Sprintf("%.1f µs", c1), fmt.Sprintf("%.2f", c0/c1), "aim: at most 1.30"},
 	}, nil
+}
+
+// serving is a process that serves an organisation, where, and a token for it.
+func serving(k *kept) (child *exec.Cmd, address, token string, err error) {
+	self, err := os.Executable()
+	if err != nil {
+		return nil, "", "", err
+	}
+	child = exec.Command(self, "-serve")
+	child.Env = append(os.Environ(), "DATABASE_URL="+k.pool.Config().ConnString())
+	child.Stderr = os.Stderr
+	out, err := child.StdoutPipe()
+	if err != nil {
+		return nil, "", "", err
+	}
+	if err := child.Start(); err != nil {
+		return nil, "", "", err
+	}
+	first, err := bufio.NewReader(out).ReadString('\n')
+	address, token, _ = strings.Cut(strings.TrimSpace(first), " ")
+	return child, address, token, err
 }
 
 // ticks is the processor time a process has used, in seconds (proc(5): fields

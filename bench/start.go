@@ -216,6 +216,6 @@ func tokenOf(ctx context.Context, database, user string) (string, error) {
 	}
 	defer authenticator.Close()
 	id, _ := l.Head().FindUser(user)
-	_, secret, err := authenticator.NewToken(ctx, id, 0, nil, "bench", time.Hour, "")
+	_, secret, err := authenticator.NewToken(ctx, id, 0, nil, "bench", "", time.Hour, "")
 	return secret, err
 }

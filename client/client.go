@@ -247,6 +247,16 @@ func (c *Client) MachineAccounts(ctx context.Context, q Query) (wire.MachineAcco
 	return get[wire.MachineAccountList](ctx, c, "/machine-accounts", q)
 }
 
+// EmploymentTypes are the kinds of people by how they work here.
+func (c *Client) EmploymentTypes(ctx context.Context, q Query) (wire.EmploymentTypeList, error) {
+	return get[wire.EmploymentTypeList](ctx, c, "/employment-types", q)
+}
+
+// Sponsored are the people whom one sponsors.
+func (c *Client) Sponsored(ctx context.Context) (wire.SponsoredList, error) {
+	return get[wire.SponsoredList](ctx, c, "/me/sponsored", nil)
+}
+
 // Calendar is what begins and ends in the days to come.
 func (c *Client) Calendar(ctx context.Context, q Query) (wire.Calendar, error) {
 	return get[wire.Calendar](ctx, c, "/calendar", q)

@@ -67,7 +67,7 @@ func ExampleClient_Menu() {
 // Whoever keeps something of the ledger asks for what came after the last revision they have.
 func ExampleClient_Revisions() {
 	c := &client.Client{Base: os.Getenv("ROSTER_SERVICE"), Token: os.Getenv("ROSTER_TOKEN")}
-	const last = 1019
+	const last = 1020
 	q := client.Query{"limit": "50"}
 	for {
 		page, err := c.Revisions(context.Background(), q)
@@ -86,8 +86,8 @@ func ExampleClient_Revisions() {
 		}
 		q["cursor"] = page.Next
 	}
+	// 1022 console
 	// 1021 console
-	// 1020 console
 }
 
 // The examples print what stands below them.

@@ -45,6 +45,8 @@ const (
 	Manager       = "tomas.brandt"
 	Auditor       = "b.osei"
 	Pilot         = "ines.halloran"
+	// Vendor works for another company: what they may do is closed until it is opened.
+	Vendor = "kittel.sorley"
 	// BerthBoard is the account under which the example application asks.
 	BerthBoard = "berth-board"
 	// Password is everybody's who can sign in: this is made-up data.
@@ -318,6 +320,7 @@ func (g *generator) adding(p *person, since time.Time) []change.Operation {
 		UserFacts: fact.UserFacts{Unit: p.unit, Title: p.title, Employment: p.kind, Start: calendar.DateOf(since), Location: []string{"Customs House", "North Quay", "South Quay", "Pilot Station", "Gatehouse"}[g.rng.IntN(5)]}}
 	op.Unit = g.unitNow(p.unit)
 	if p.kind == "contractor" {
+		op.Company = []string{"Umber Shoal Dredging", "Hallin & Voss Marine Works"}[len(p.name)%2]
 		op.End = calendar.DateOf(g.until.AddDate(0, g.rng.IntN(9), g.rng.IntN(28)))
 	}
 	if p.name != Manager && strings.HasPrefix(p.unit, "marine") && g.taken[Manager] {

@@ -81,11 +81,25 @@ func (g *generator) attributes(at time.Time) {
 	for i, u := range []string{"marine", "marine/pilotage", "marine/tugs", "terminal", "security", "engineering", "safety", "finance", "customs", "office"} {
 		centres = append(centres, fact.UnitFill{Unit: u, Value: strconv.Itoa(4100 + 10*i)})
 	}
-	g.add(at, Administrator, "console", "What the personnel office asks of everybody",
+	types := []change.Operation{
+		&operation.SetEmploymentType{Key: "staff", Label: "Staff"}, &operation.SetEmploymentType{Key: "temporary", Label: "Temporary"},
+		&operation.SetEmploymentType{Key: "fixed-term", Label: "Fixed term"}, &operation.SetEmploymentType{Key: "agency", Label: "Agency"},
+		&operation.SetEmploymentType{Key: "apprentice", Label: "Apprentice"},
+		&operation.SetEmploymentType{Key: "contractor", Label: "Contractor", External: true, MaxDays: 365},
+		&operation.SetEmploymentType{Key: "vendor", Label: "Vendor", External: true, MaxDays: 365, Closed: true, MaxHours: 8}}
+	var sponsor change.UserRef
+	for _, p := range g.present("engineering") {
+		if p.kind == "contractor" && sponsor != "" {
+			types = append(types, &operation.UpdateUser{User: change.UserRef(p.name), Manager: &sponsor})
+		} else if sponsor == "" && p.kind == "staff" {
+			sponsor = change.UserRef(p.name)
+		}
+	}
+	g.add(at, Administrator, "console", "What the personnel office asks of everybody", append(types,
 		&operation.DeclareAttribute{Key: "cost_centre", Label: "Cost centre", Description: "Where what they cost is booked.", Fill: &fact.Fill{From: "unit", Units: centres}},
 		&operation.DeclareAttribute{Key: "probation_end", Label: "End of probation", Type: fact.DateValue, Fill: &fact.Fill{From: "start_date", Months: 6}},
 		&operation.DeclareAttribute{Key: "boat_licence", Label: "Boat licence", Description: "The largest craft they may take out.", Allowed: []string{"launch", "tug", "pilot cutter"}},
-		&operation.DeclareAttribute{Key: "locker", Label: "Locker", Description: "At the staff entrance.", Personal: true, Pattern: "[A-F][0-9]{1,3}"})
+		&operation.DeclareAttribute{Key: "locker", Label: "Locker", Description: "At the staff entrance.", Personal: true, Pattern: "[A-F][0-9]{1,3}"})...)
 	licence := map[string]string{"marine/pilotage": "pilot cutter", "marine/tugs": "tug", "marine": "launch"}
 	ops := []change.Operation{&operation.UpdateUser{User: Pilot, Custom: map[string]string{"boat_licence": "pilot cutter", "locker": "B12"}}}
 	for i, p := range g.present("marine") {
@@ -113,6 +127,15 @@ func (g *generator) heads(at time.Time) {
 			Accountable: []change.UserRef{change.UserRef(finance[2].name), change.UserRef(engineering[1].name)}},
 		&operation.SetMachineAccount{User: "tide-gauge", Purpose: "Writes the height of the tide every minute.", Application: "tide-board",
 			Accountable: []change.UserRef{change.UserRef(engineering[2].name), change.UserRef(engineering[3].name)}})
+	tugs, office := g.present("marine/tugs"), g.present("office")
+	day := calendar.DateOf(at)
+	opened := calendar.At(at.Add(16 * time.Minute))
+	g.add(at.Add(16*time.Minute), Administrator, "console", "A stand-in while a pilot is at the school, a leave, and the maker of the pumps",
+		&operation.AddUser{Personal: fact.Personal{UserName: Vendor, DisplayName: "Kittel Sorley", Email: Vendor + "@larkhaven.example"}, Manager: change.UserRef(engineering[1].name),
+			UserFacts: fact.UserFacts{Unit: "engineering", Title: "Pump fitter", Employment: "vendor", Company: "Umber Shoal Pumps", Start: day, End: day + 180}},
+		&operation.OpenAccess{User: Vendor, Window: calendar.Window{From: opened, Until: opened + calendar.Days(1)/3}, Reference: "TCK-4711"},
+		&operation.AddPosition{User: change.UserRef(tugs[1].name), Unit: "marine/pilotage", Title: "Pilot's mate", Start: day, End: day + 89},
+		&operation.AddAbsence{User: change.UserRef(office[1].name), Start: day + 30, End: day + 120})
 }
 
 func headed(by string) *change.UserRef {

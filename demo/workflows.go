@@ -17,9 +17,9 @@ import (
 func (g *generator) defaults(at time.Time) {
 	g.add(at, Administrator, "console", "So that nobody waits for a role on the first day",
 		&operation.AddDefault{Key: "crane-crew", Label: "Crane crew", Description: "Every crane operator sees the cranes and their works orders.",
-			Filter: `within eq "terminal/cranes" and title eq "Crane operator"`, Roles: []change.RoleRef{"crane-control/observer"}, Groups: []change.GroupRef{"terminal-staff"}},
+			Filter: `within eq "terminal/cranes" and title eq "Crane operator"`, Roles: []change.RoleRef{"crane-control/observer"}, Groups: []change.GroupRef{"terminal-staff"}, Owner: Administrator, Order: 10, OverlapDays: 14},
 		&operation.AddDefault{Key: "tally-staff", Label: "Tally staff", Description: "Staff of the tally read what the terminal reads.",
-			Filter: `within eq "terminal/tally" and employment_type eq "staff"`, Groups: []change.GroupRef{"terminal-staff"}})
+			Filter: `within eq "terminal/tally" and employment_type eq "staff"`, Groups: []change.GroupRef{"terminal-staff"}, Owner: Administrator, Order: 20})
 }
 
 // SoD rules were written once the auditor had asked.

@@ -125,6 +125,8 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/mail", "No mail was sent yet"},
 		{"/calendar", "Access ends"},
 		{"/machine-accounts", "Nobody has said what it is for"},
+		{"/connections", "No account speaks SCIM or AuthZEN yet"},
+		{"/employment-types", "access is closed, and opened for 8 hours at most"},
 		{"/units?role=berth-planning%2Freader", "of Berth reader"},
 		{"/roles?as=tree", "As a table"},
 		{"/groups?q=pilots&sort=-members", "of "},

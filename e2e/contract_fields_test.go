@@ -39,8 +39,8 @@ var samples = []string{
 	`{"op":"add_member","group":"pilots","member_group":"finance-leads"}`,
 	`{"op":"remove_member","group":"pilots","user":"ines.halloran"}`,
 	`{"op":"remove_member","group":"pilots","member_group":"night-pilots"}`,
-	`{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë","email":"zoe@larkhaven.example","unit":"marine/tugs","title":"x","location":"x","kind":"person","status":"active","manager":"marta.quill","employment_type":"permanent","start_date":"2026-01-01","end_date":"2030-01-01","custom":{}}`,
-	`{"op":"update_user","user":"ines.halloran","display_name":"x","email":"i@larkhaven.example","unit":"marine","title":"x","location":"x","status":"active","manager":"marta.quill","employment_type":"permanent","start_date":"2026-01-01","end_date":"2030-01-01","custom":{}}`,
+	`{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë","email":"zoe@larkhaven.example","unit":"marine/tugs","title":"x","location":"x","kind":"person","status":"active","manager":"marta.quill","employment_type":"temporary","company":"x","start_date":"2026-01-01","end_date":"2030-01-01","custom":{}}`,
+	`{"op":"update_user","user":"ines.halloran","display_name":"x","email":"i@larkhaven.example","unit":"marine","title":"x","location":"x","status":"active","manager":"marta.quill","employment_type":"temporary","company":"x","start_date":"2026-01-01","end_date":"2030-01-01","custom":{}}`,
 	`{"op":"hand_over","user":"ines.halloran","to":"marta.quill"}`,
 	`{"op":"erase_user","user":"user-126"}`,
 	`{"op":"erase_reason","revision":9}`,
@@ -48,9 +48,9 @@ var samples = []string{
 	`{"op":"grant","group":"pilots","role":"berth-planning/planner"}`,
 	`{"op":"revoke","group":"all-users","role":"staff"}`,
 	`{"op":"revoke","assignment":"assignment-3"}`,
-	`{"op":"add_default","key":"newcomers","label":"x","description":"x","everybody":true,"roles":["incident-log/reader"],"groups":["pilots"]}`,
+	`{"op":"add_default","key":"newcomers","label":"x","description":"x","everybody":true,"roles":["incident-log/reader"],"groups":["pilots"],"owner":"marta.quill","order":3,"final":true,"from":"2026-01-01T00:00:00Z","until":"2099-01-01T00:00:00Z","scopes":[{"application":"incident-log","pattern":"incidents/{unit}"}],"after_days":1,"lasts_days":9,"overlap_days":3}`,
 	`{"op":"add_default","key":"newcomers","filter":"title eq \"x\"","roles":["incident-log/reader"]}`,
-	`{"op":"update_default","default":"crane-crew","label":"x","description":"x","roles":["incident-log/reader"]}`,
+	`{"op":"update_default","default":"crane-crew","label":"x","description":"x","roles":["incident-log/reader"],"owner":"tomas.brandt","order":3,"final":true,"from":"2026-01-01T00:00:00Z","until":"2099-01-01T00:00:00Z","scopes":[{"application":"incident-log","pattern":"incidents/{unit}"}],"after_days":1,"lasts_days":9,"overlap_days":3}`,
 	`{"op":"end_default","default":"crane-crew"}`,
 	`{"op":"add_sod_rule","key":"planner-and-clerk","label":"x","description":"x","prevent":false,"roles":["berth-planning/planner","tariff-ledger/setter"]}`,
 	`{"op":"update_sod_rule","sod_rule":"credit-two-hands","label":"x","description":"x","prevent":false}`,
@@ -63,6 +63,16 @@ var samples = []string{
 	`{"op":"end_unit","unit":"office/archive"}`,
 	`{"op":"adopt_units"}`,
 	`{"op":"set_machine_account","user":"barrier-control","purpose":"x","accountable":["marta.quill","tomas.brandt"],"application":"gate-passes","secret_at":"x"}`,
+	`{"op":"add_position","user":"tomas.brandt","unit":"marine/pilotage","title":"x","location":"x","start_date":"2027-01-01","end_date":"2027-03-31"}`,
+	`{"op":"end_position","user":"` + standsIn + `","position":1,"end_date":"2099-01-31"}`,
+	`{"op":"add_absence","user":"tomas.brandt","start_date":"2027-01-01","end_date":"2027-03-31"}`,
+	`{"op":"end_absence","user":"` + absent + `","absence":1,"end_date":"2099-01-31"}`,
+	`{"op":"set_employment_type","key":"vendor","label":"x","external":false,"max_days":9,"closed":true,"max_hours":3}`,
+	`{"op":"end_employment_type","employment_type":"apprentice"}`,
+	`{"op":"extend_contract","user":"` + demo.Vendor + `","end_date":"` + time.Now().AddDate(0, 11, 0).Format(time.DateOnly) + `"}`,
+	`{"op":"open_access","user":"` + demo.Vendor + `","from":"2099-01-01T00:00:00Z","until":"2099-01-01T01:00:00Z","reference":"TCK-1"}`,
+	`{"op":"close_access","user":"` + demo.Vendor + `"}`,
+	`{"op":"merge_users","user":"` + absent + `","into":"ines.halloran"}`,
 	`{"op":"end_freeze","freeze":"quarter-close"}`,
 	`{"op":"set_references","pattern":"TCK-[0-9]+","address":"https://tickets.larkhaven.example/{reference}"}`,
 	`{"op":"set_expectation","key":"kept-so","label":"x","description":"x","group":"pilots","except":true,"application":"tariff-ledger","action":"read","pattern":"tariffs/none","may":false,"blocking":false,"owner":"marta.quill"}`,
@@ -83,6 +93,7 @@ var samples = []string{
 	`{"op":"request_role","role":"gate-passes/issuer","user":"marta.quill","until":"$soon"}`,
 	`{"op":"decide_request","request":"request-38","decision":"refuse"}`,
 	`{"op":"withdraw_request","request":"request-39"}`,
+	`{"op":"open_round","key":"moved","label":"x","people":["ines.halloran"],"by_hand":true,"reviewers":"manager"}`,
 	`{"op":"open_round","key":"summer","label":"x","application":"tide-board","reviewers":"owner"}`,
 	`{"op":"decide_items","round":"marine-winter","items":[{"user":"tomas.brandt","assignment":"assignment-4"}],"keep":true}`,
 	`{"op":"sign_off","round":"spring"}`,
@@ -268,3 +279,9 @@ func cannotMean(of *schema, required bool) []any {
 	}
 	return out
 }
+
+// Somebody who has a position for a time, and somebody with an absence ahead, in the demo.
+const (
+	standsIn = "baltasar.pettigrew-sa"
+	absent   = "quirina.halloran"
+)

@@ -83,6 +83,10 @@ func TestNoColumnCanBeAltered(t *testing.T) {
 	if _, err := marta.Change(ctx, changeOf("it named somebody", `{"op":"erase_reason","revision":9}`), false); err != nil {
 		t.Fatal(err)
 	}
+	if _, err := marta.Change(ctx, changeOf("Came twice",
+		`{"op":"add_user","user_name":"twice.come","display_name":"Twice Come","unit":"office"}`, `{"op":"merge_users","user":"twice.come","into":"`+demo.Auditor+`"}`), false); err != nil {
+		t.Fatal(err)
+	}
 	s.Stop(t)
 	l, pool := testkit.Ledger(t, database)
 	spoilAndMend(t, pool, database, 20)

@@ -84,9 +84,9 @@ func TestANewApplicationInAnAfternoon(t *testing.T) {
 	w.step(0, "Nothing was changed. The ledger would say: Added the application Mooring log")
 	w.step(0, "Done, as revision")
 	w.step(0, "Nothing to change: everything is so already.")
-	b.get("/mooring-log", "The application is not live, so nobody is let in") // a draft, and she is in no trial group
+	b.get("/mooring-log", "This application is not open yet.") // a draft, and she is in no trial group
 	b.as(demo.Manager)
-	b.get("/mooring-log", "No role held gives this.") // he is in the trial group, and nothing is given yet
+	b.get("/mooring-log", "You may not do this. Ask for access, or ask whoever looks after the application.") // he is in the trial group, and nothing is given yet
 	b.as(demo.Pilot)
 
 	w.step(0, "log/fuel-jetty reader jetty-linesman keeper")
@@ -117,7 +117,7 @@ func TestANewApplicationInAnAfternoon(t *testing.T) {
 	b.as(demo.Pilot)
 	b.get("/mooring-log", "Nothing was logged today.")
 	b.get("/mooring-log/lines", "Lines in use")
-	b.post("/log", url.Values{"path": {"log"}}, "You may not log in log: No role held gives this. (no_grant)")
+	b.post("/log", url.Values{"path": {"log"}}, "You may not log in log: You may not do this. Ask for access, or ask whoever looks after the application. (no_grant)")
 
 	w.step(1, "Nobody holds Jetty linesman")
 	w.step(1, "storse, which is nothing registered in Works orders")

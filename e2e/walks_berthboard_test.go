@@ -44,7 +44,7 @@ func TestTheBerthBoardAsksEachTime(t *testing.T) {
 	}
 	b.Type("Vessel for South 1", "Otter") // the button was drawn before
 	b.PressNth("Assign", 4)
-	b.Sees("You may not assign a vessel to berths/south-1: No role held gives this. (no_grant)")
+	b.Sees("You may not assign a vessel to berths/south-1: You may not do this. Ask for access, or ask whoever looks after the application. (no_grant)")
 	b.SeesNot("Otter")
 	b.Choose("Signed in as", "b.osei")
 	b.Press("Change")

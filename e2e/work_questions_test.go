@@ -241,9 +241,9 @@ func TestAGroupByRuleFollowsTheAttributes(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
 	added, err := marta.Change(ctx, changeOf("Hired for the season",
-		`{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick","unit":"engineering/dredging","employment_type":"contractor"}`), false)
+		`{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick","unit":"engineering/dredging","employment_type":"contractor","company":"Silt & Sons","end_date":"`+time.Now().AddDate(0, 6, 0).Format(time.DateOnly)+`","manager":"tomas.brandt"}`), false)
 	if err != nil || added.Preview.UsersGaining != 1 {
-		t.Fatalf("%+v %v", added.Preview, err)
+		t.Fatalf("%+v %v %s", added.Preview, err, asFaults(err))
 	}
 	a, err := marta.Check(ctx, wire.CheckRequest{User: "zoe.marrick", Application: "works-orders", Action: "update", Path: "contracts/dredging", Explain: true})
 	if err != nil || !a.Allowed || a.Paths[0].Steps[1].Rule != `within eq "engineering/dredging" and employment_type eq "contractor"` {

@@ -25,7 +25,7 @@ func TestReviewsByCommandLine(t *testing.T) {
 	ines.says(3, "there is no review “marine-winter”", "review", "show", "marine-winter")
 	tomas.says(0, "group Pilots", "review", "items", "marine-winter", "-mine")
 	tomas.says(3, "you may not open reviews", "review", "open", "mine", "-where", `within eq "marine"`, "-reviewers", "manager", "-reason", "x")
-	marta.says(3, "name one of application, group and filter", "review", "open", "none", "-reviewers", "manager", "-reason", "x")
+	marta.says(3, "name one of application, group, filter and people", "review", "open", "none", "-reviewers", "manager", "-reason", "x")
 	marta.says(3, "which is personal", "review", "open", "odd", "-where", `user_name sw "a"`, "-reviewers", "manager", "-reason", "x")
 
 	tomas.says(0, "marked for revocation", "review", "revoke", "marine-winter", demo.Pilot, "tariff-ledger/reader", "-reason", "Invoices are checked elsewhere")

@@ -36,6 +36,10 @@ func setUp(t *testing.T, s *testkit.Service) *client.Client {
 func TestThePortGoesOutAndComesInAgain(t *testing.T) {
 	from := testkit.Serve(t, testkit.DemoDatabase(t))
 	x := at(t, from, demo.Administrator)
+	// What is opened for some hours goes into no file.
+	if _, err := from.SignIn(t, demo.Administrator).Change(ctx, changeOf("The night is over", `{"op":"close_access","user":"`+demo.Vendor+`"}`), false); err != nil {
+		t.Fatal(err)
+	}
 	dir := t.TempDir()
 	files := map[string]string{}
 	save := func(name string, args ...string) {

@@ -51,6 +51,8 @@ if [ -f $home/berth-board-token ]; then
     bin/berthboard -listen "127.0.0.1:$BOARD_PORT" -service "http://127.0.0.1:$PORT" -token-file $home/berth-board-token &
     pids="$pids $!"
 fi
+PERSONNEL_PASSWORD=larkhaven-tide-table bin/personnel -listen "127.0.0.1:$((BOARD_PORT + 3))" -service "http://127.0.0.1:$PORT" -token-file $home/personnel-token -administrator marta.quill 2>/dev/null &
+pids="$pids $!"
 cat <<EOT
 
 Able Roster serves the Larkhaven Port Authority (made up) at
@@ -58,6 +60,7 @@ Able Roster serves the Larkhaven Port Authority (made up) at
     http://127.0.0.1:$PORT           the console
     http://127.0.0.1:$BOARD_PORT           the berth board, an application that asks it
     http://127.0.0.1:$((BOARD_PORT + 1))           a mailbox: the mails that were sent
+    http://127.0.0.1:$((BOARD_PORT + 3))           a personnel system that keeps people by SCIM
 
 Sign in with the password larkhaven-tide-table as
 

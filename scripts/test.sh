@@ -59,7 +59,7 @@ check)
 esac
 # The race detector sees what happens within one program; the whole runs the real ones.
 go test -race -count=1 -timeout 40m ./client ./cmd/... ./demo ./internal/... ./signedhead
-go test -count=1 -timeout 40m ./bench ./e2e ./standin/... ./testkit ./wire
+go test -count=1 -timeout 60m ./bench ./e2e ./standin/... ./testkit ./wire
 echo "fuzzing for a few seconds each"
 for target in internal/patterns:FuzzPattern internal/operation:FuzzDecodeOperation internal/filter:FuzzParse internal/rosterfile:FuzzRead internal/importfile:FuzzFiles; do
     go test -run '^$' -fuzz "^${target#*:}\$" -fuzztime 5s -fuzzminimizetime 10x "./${target%:*}"

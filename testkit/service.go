@@ -47,7 +47,7 @@ func Program(t testing.TB, name string) string {
 	}
 	path := filepath.Join(binDir, name)
 	room := "./cmd/" + name
-	if name == "berthboard" || name == "mailbox" {
+	if name == "berthboard" || name == "mailbox" || name == "personnel" {
 		room = "./standin/" + name
 	}
 	cmd := exec.Command("go", "build", "-o", path, room)

@@ -30,12 +30,14 @@ type TokenRequest struct {
 	Label string `json:"label" doc:"what it is for"`
 	User  string `json:"user,omitempty" doc:"a service account the caller may update; the caller by default"`
 	Days  int    `json:"days,omitempty" doc:"how long it lasts; 90 by default, at most 366"`
+	Only  string `json:"only,omitempty" enum:"reading,decisions,people" doc:"what it is good for alone: reading, asking for decisions, or keeping people by SCIM; all the account may do by default"`
 }
 
 // Token is an API token; its secret is shown once.
 type Token struct {
 	ID        int64      `json:"id"`
 	Label     string     `json:"label"`
+	Only      string     `json:"only,omitempty" enum:"reading,decisions,people" doc:"what it is good for alone"`
 	User      Ref        `json:"user"`
 	Secret    string     `json:"secret,omitempty"`
 	CreatedAt time.Time  `json:"created_at"`

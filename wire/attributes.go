@@ -10,6 +10,7 @@ type Attribute struct {
 	CaseExact   bool           `json:"case_exact,omitempty"`
 	Personal    bool           `json:"personal,omitempty" doc:"can be erased and gives no access; else a fact, kept for ever"`
 	Required    bool           `json:"required,omitempty" doc:"of every person who is added"`
+	Identifies  bool           `json:"identifies,omitempty" doc:"no two people share a value"`
 	Pattern     string         `json:"pattern,omitempty"`
 	Allowed     []string       `json:"allowed,omitempty"`
 	Fill        *AttributeFill `json:"fill,omitempty" doc:"what it is filled in from, by itself"`

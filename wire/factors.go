@@ -5,6 +5,7 @@ import "time"
 // SecondFactor is how one's sign-in is protected beside the password.
 type SecondFactor struct {
 	Active        bool `json:"active" doc:"a code is asked for when one signs in"`
+	App           bool `json:"app,omitempty" doc:"by an authenticator app; else by passkeys alone"`
 	Needed        bool `json:"needed,omitempty" doc:"nothing else can be done here before one is added"`
 	RecoveryCodes int  `json:"recovery_codes" doc:"how many of them are not used"`
 }
@@ -31,6 +32,7 @@ type Session struct {
 	Device    string    `json:"device" doc:"as the browser calls itself"`
 	Address   string    `json:"address" doc:"from where it was opened"`
 	OpenedAt  time.Time `json:"opened_at"`
+	UsedAt    time.Time `json:"used_at" doc:"last, to the minute"`
 	ExpiresAt time.Time `json:"expires_at"`
 	Here      bool      `json:"here,omitempty" doc:"the one that asks"`
 }

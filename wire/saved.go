@@ -47,6 +47,7 @@ type Owned struct {
 	Roles        []Ref `json:"roles"`
 	Groups       []Ref `json:"groups"`
 	Expectations []Ref `json:"expectations"`
+	Defaults     []Ref `json:"defaults" doc:"default rules"`
 	People       []Ref `json:"people" doc:"who report to them and have not departed"`
 	Units        []Ref `json:"units" doc:"that they lead"`
 	Machines     []Ref `json:"machine_accounts" doc:"that they are accountable for"`

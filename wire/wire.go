@@ -36,6 +36,7 @@ type User struct {
 	Title          string `json:"title,omitempty"`
 	Manager        *Ref   `json:"manager,omitempty"`
 	EmploymentType string `json:"employment_type,omitempty"`
+	Company        string `json:"company,omitempty"`
 	Location       string `json:"location,omitempty"`
 	StartDate      string `json:"start_date,omitempty"`
 	EndDate        string `json:"end_date,omitempty"`
@@ -57,6 +58,12 @@ type UserDetail struct {
 	User
 	Groups      []Membership `json:"groups" doc:"memberships, those reached through other groups after the direct ones"`
 	Assignments []Assignment `json:"assignments" doc:"roles assigned to the user itself"`
+	Positions   []Position   `json:"positions,omitempty" doc:"places that they have for a time, beside their own"`
+	Absences    []Absence    `json:"absences,omitempty" doc:"their leaves of absence"`
+	MergedInto  *Ref         `json:"merged_into,omitempty" doc:"the record of the same person that stayed"`
+	MergedFrom  []Ref        `json:"merged_from,omitempty" doc:"records of the same person that were merged into this one"`
+	Closed      bool         `json:"closed,omitempty" doc:"they have access only while somebody has opened it"`
+	Opening     *Opening     `json:"opening,omitempty" doc:"the newest opening of closed access"`
 }
 
 // Membership is a member of a group.
@@ -68,6 +75,7 @@ type Membership struct {
 	Through       *Ref       `json:"through,omitempty" doc:"the group through which it is reached"`
 	Rule          string     `json:"rule,omitempty" doc:"the group's filter, where it chose the user: there is no listed membership"`
 	Default       *Ref       `json:"default,omitempty" doc:"the default rule that puts the user there"`
+	Position      bool       `json:"position,omitempty" doc:"a position of the user puts them there, for its time"`
 	From          *time.Time `json:"from,omitempty"`
 	Until         *time.Time `json:"until,omitempty"`
 	LastDay       string     `json:"last_day,omitempty" format:"date" doc:"the last day, where it ends with one in the organisation's time zone"`
@@ -257,10 +265,13 @@ type CheckRequest struct {
 	User        string     `json:"user,omitempty" doc:"user name or id"`
 	Nobody      bool       `json:"nobody,omitempty" doc:"instead of a user: nobody signed in"`
 	Application string     `json:"application" doc:"key or id"`
-	Action      string     `json:"action"`
-	Path        string     `json:"path"`
+	Action      string     `json:"action,omitempty"`
+	Path        string     `json:"path,omitempty"`
+	Method      string     `json:"method,omitempty" doc:"instead of action and path, with address: the HTTP method of a call"`
+	Address     string     `json:"address,omitempty" maxLength:"2000" doc:"the address it is made at, a URL or its path: the addresses of resources that are registered say what it comes to"`
 	At          *time.Time `json:"at,omitempty" doc:"the instant to judge, by the present facts"`
 	Explain     bool       `json:"explain,omitempty" doc:"with all paths"`
+	Probe       bool       `json:"probe,omitempty" doc:"only to draw a menu or a button: it is not counted as a use"`
 	Properties  Properties `json:"properties,omitzero" doc:"of the resource"`
 }
 
@@ -275,6 +286,8 @@ type CheckAnswer struct {
 	Reason  string `json:"reason" doc:"a code of a closed list"`
 	Message string `json:"message" doc:"a plain sentence"`
 	Basis
+	Action      string `json:"action,omitempty" doc:"asked by address: what it comes to"`
+	Path        string `json:"path,omitempty" doc:"asked by address: what it comes to"`
 	Paths       []Path `json:"paths,omitempty" doc:"why, or what came near; shortest first"`
 	More        bool   `json:"more,omitempty" doc:"there are more paths than listed"`
 	Cure        []Ref  `json:"cure,omitempty" doc:"when denied: roles that would give it, the narrowest first"`

@@ -118,7 +118,7 @@ func access(c *call) error {
 	}
 	c.say("%s has %s in %s%s.", a.User.Label, count(a.Things, "entitlement"), count(a.Applications, "application"), c.asOfWords(a.Basis))
 	if !a.Effective {
-		c.say("The account does not count now: not active, or outside its start and end dates.")
+		c.say("The account does not count now: not active, absent, closed, or outside its start and end dates.")
 	}
 	var rows [][]string
 	for _, l := range a.Lines {

@@ -164,6 +164,19 @@ func (c *call) instant(name, s string) (string, error) {
 	return t.UTC().Format(time.RFC3339), nil
 }
 
+// hoursOn is the instant so many hours after one of a flag; blank is now.
+func (c *call) hoursOn(from string, hours int) (string, error) {
+	at := time.Now()
+	if text, err := c.instant("from", from); err != nil {
+		return "", err
+	} else if text != "" {
+		if at, err = time.Parse(time.RFC3339, text); err != nil {
+			return "", err
+		}
+	}
+	return at.Add(time.Duration(hours) * time.Hour).UTC().Format(time.RFC3339), nil
+}
+
 // people says whether a person reads the output.
 func (c *call) people() bool { return c.output == "table" }
 

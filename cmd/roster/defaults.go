@@ -2,6 +2,8 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
+	"strconv"
 	"strings"
 
 	"ableroster/client"
@@ -36,13 +38,40 @@ func defaultsList(c *call) error {
 		if d.Ended {
 			state = "ended"
 		}
-		rows = append(rows, []string{d.Key, d.Label, whom, labels(d.Roles), labels(d.Groups), count(d.UserCount, "user"), state})
+		owner := ""
+		if d.Owner != nil {
+			owner = d.Owner.Label
+		}
+		rows = append(rows, []string{strconv.Itoa(d.Order), d.Key, d.Label, whom, labels(d.Roles), labels(d.Groups), c.ruleWords(d), owner, count(d.UserCount, "user"), state})
 	}
-	c.table(all, []string{"key", "label", "for", "roles", "groups", "gives_to", "state"}, rows)
+	c.table(all, []string{"order", "key", "label", "for", "roles", "groups", "limits", "owner", "gives_to", "state"}, rows)
 	if len(rows) == 0 {
 		c.say("There are no default rules%s. roster defaults add writes one.", c.asOfWords(all.Basis))
 	}
 	return nil
+}
+
+// ruleWords are what limits a default rule, in words.
+func (c *call) ruleWords(d wire.Default) string {
+	var out []string
+	for _, s := range d.Scopes {
+		out = append(out, "within "+s.Pattern+" of "+s.Application.Label)
+	}
+	if w := c.window(d.From, d.Until); w != "" {
+		out = append(out, w)
+	}
+	for _, x := range []struct {
+		days int
+		said string
+	}{{d.AfterDays, "from %s after the first day"}, {d.LastsDays, "for %s"}, {d.OverlapDays, "%s longer after a move"}} {
+		if x.days > 0 {
+			out = append(out, fmt.Sprintf(x.said, count(x.days, "day")))
+		}
+	}
+	if d.Final {
+		out = append(out, "no later rule gives to the same users")
+	}
+	return strings.Join(out, ", ")
 }
 
 func defaultsPreview(c *call) error {
@@ -105,22 +134,30 @@ func pathWords(p wire.Path) string {
 }
 
 func defaultsAdd(c *call) error {
-	o := c.operation("add_default", "key")
+	o := c.operation("add_default", "key", "from", "until")
+	limited := c.ruleLimits()
 	change := c.changes()
 	if err := c.parse("KEY"); err != nil {
 		return err
 	}
 	op, _ := o.with(map[string]any{"key": c.args[0]})
+	if err := limited(op); err != nil {
+		return err
+	}
 	return change.make(c, op)
 }
 
 func defaultsChange(c *call) error {
-	o := c.operation("update_default", "default")
+	o := c.operation("update_default", "default", "from", "until")
+	limited := c.ruleLimits()
 	change := c.changes()
 	if err := c.parse("KEY"); err != nil {
 		return err
 	}
 	op, _ := o.with(map[string]any{"default": c.args[0]})
+	if err := limited(op); err != nil {
+		return err
+	}
 	if op["filter"] != nil && op["everybody"] == nil { // one takes the place of the other
 		op["everybody"] = false
 	}
@@ -128,6 +165,20 @@ func defaultsChange(c *call) error {
 		op["filter"] = ""
 	}
 	return change.make(c, op)
+}
+
+// ruleLimits are the options that say when a rule gives, and within what.
+func (c *call) ruleLimits() func(op map[string]any) error {
+	var within names
+	c.flags.Var(&within, "within", "its roles give only what APPLICATION:PATTERN covers; {unit} or another attribute in braces stands for the user's value; may be given again")
+	from := c.flags.String("from", "", "a day or an instant from which it gives")
+	until := c.flags.String("until", "", "the last day on which it gives, or an instant")
+	return func(op map[string]any) error {
+		if err := c.times(op, *from, *until); err != nil {
+			return err
+		}
+		return limits(op, within, "")
+	}
 }
 
 func defaultsEnd(c *call) error {

@@ -120,9 +120,9 @@ func sessionsList(c *call) error {
 	}
 	var rows [][]string
 	for _, s := range all.Sessions {
-		rows = append(rows, []string{strconv.FormatInt(s.ID, 10), s.Device, s.Address, s.OpenedAt.In(c.zone()).Format("2 Jan 2006 15:04"), s.ExpiresAt.In(c.zone()).Format("2 Jan 2006 15:04")})
+		rows = append(rows, []string{strconv.FormatInt(s.ID, 10), s.Device, s.Address, s.OpenedAt.In(c.zone()).Format("2 Jan 2006 15:04"), s.UsedAt.In(c.zone()).Format("2 Jan 2006 15:04"), s.ExpiresAt.In(c.zone()).Format("2 Jan 2006 15:04")})
 	}
-	c.table(all, []string{"session", "device", "address", "opened", "until"}, rows)
+	c.table(all, []string{"session", "device", "address", "opened", "used", "until"}, rows)
 	if len(rows) == 0 {
 		c.say("You have no session in a browser.")
 	}

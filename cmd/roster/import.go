@@ -27,7 +27,7 @@ func importer(what string) func(*call) error {
 		if what == "users" {
 			format = c.flags.String("format", "", "csv or ldif; seen from the file's name when not given")
 			mapping = c.flags.String("mapping", "", "a saved mapping of the file's columns to ours; see roster mappings")
-			units = c.flags.Bool("new-units", false, "units that the file names and that are not there are new ones: add them; else they are faults")
+			units = c.flags.Bool("new-units", false, "units and employment types that the file names and that are not there are new ones: add them; else they are faults")
 		}
 		encoding := c.flags.String("encoding", "", "of CSV: utf-8 by default, unless the mapping says another, such as windows-1252")
 		separator := c.flags.String("separator", "", "what stands between columns of CSV; seen from the header when not given")

@@ -30,6 +30,7 @@ func usersLeaving(c *call) error {
 	add("owns the role", over, o.Roles)
 	add("owns the group", over, o.Groups)
 	add("owns the expectation", over, o.Expectations)
+	add("owns the default rule", over, o.Defaults)
 	add("leads the unit", over, o.Units)
 	add("is accountable for the machine account", over, o.Machines)
 	add("manages", over, o.People)

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
-	"os"
 	"slices"
 	"time"
 
@@ -223,8 +222,8 @@ func (c *serveConfig) readSigningKey(s *seeing.Service) error {
 	if c.signingKey == "" {
 		return nil
 	}
-	if info, err := os.Stat(c.signingKey); err == nil && info.Mode().Perm()&0o077 != 0 {
-		return fmt.Errorf("-signing-key: %s can be read by others than its owner: chmod 600", c.signingKey)
+	if err := onlyOwners(c.signingKey); err != nil {
+		return fmt.Errorf("-signing-key: %w", err)
 	}
 	key, err := signedhead.ReadKey(c.signingKey)
 	if err != nil {

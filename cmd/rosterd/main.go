@@ -26,6 +26,7 @@ const usageText = `rosterd is the Able Roster service.
   rosterd openapi       print the OpenAPI document
   rosterd operations    print the kinds of operations and their fields, as JSON
   rosterd signing-key   make a key that heads of the ledger are signed with
+  rosterd secrets-key   make a key that secrets in the database are sealed with
   rosterd ready         say by its exit code whether a service answers
 
 Each takes -help. Every flag can be given in the environment too.
@@ -80,6 +81,8 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) error {
 		return err
 	case "signing-key":
 		return signingKey(args, out, errOut)
+	case "secrets-key":
+		return secretsKey(args, out, errOut)
 	case "ready":
 		return ready(ctx, args, errOut)
 	}

@@ -141,7 +141,7 @@ const defaults = createRoute({
     title: text(s.title),
     employment: text(s.employment),
   }),
-  component: lazyPage(() => import('./pages/Defaults'), 'DefaultsPage'),
+  component: lazyPage(() => import('./pages/defaults/List'), 'DefaultsPage'),
 })
 const myAccess = createRoute({
   getParentRoute: () => shell,
@@ -292,11 +292,24 @@ const calendar = createRoute({
   }),
   component: lazyPage(() => import('./pages/Calendar'), 'CalendarPage'),
 })
+const connections = createRoute({
+  getParentRoute: () => shell,
+  path: '/connections',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/Connections'), 'ConnectionsPage'),
+})
 const machineAccounts = createRoute({
   getParentRoute: () => shell,
   path: '/machine-accounts',
   validateSearch: listSearch,
   component: lazyPage(() => import('./pages/MachineAccounts'), 'MachineAccountsPage'),
+})
+
+const employmentTypes = createRoute({
+  getParentRoute: () => shell,
+  path: '/employment-types',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/EmploymentTypes'), 'EmploymentTypesPage'),
 })
 const mails = createRoute({
   getParentRoute: () => shell,
@@ -324,6 +337,8 @@ export const router = createRouter({
       mails,
       calendar,
       machineAccounts,
+      connections,
+      employmentTypes,
       groups,
       group,
       applications,

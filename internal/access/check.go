@@ -14,6 +14,7 @@ type Question struct {
 	Action      string
 	Path        string
 	At          calendar.Instant
+	Nowhere     bool   // of no resource that is registered: Path is any
 	Owner       string // the resource's owner by name or id, where one asks about own ones
 }
 
@@ -81,6 +82,7 @@ func (s *Snapshot) Resolve(q *Question, a *Asked) error {
 	}
 	if known {
 		s.target(a)
+		a.Known = a.Known && !q.Nowhere
 	}
 	if q.User != "" {
 		a.User, a.u = sought.found(s)

@@ -5,8 +5,8 @@ import (
 	"ableroster/internal/fact"
 )
 
-// WhenEffective is when a user counts: while active, from the first instant of
-// their start date to the last of their end date in the organisation's zone.
+// WhenEffective is when a user counts: while active, not on leave and not closed, from the first instant
+// of their start date to the last of their end date in the organisation's zone.
 // Nobody signed in (user 0) always does.
 func (s *Snapshot) WhenEffective(id fact.UserID) calendar.Intervals {
 	if id == 0 {
@@ -26,6 +26,9 @@ func (s *Snapshot) WhenEffective(id fact.UserID) calendar.Intervals {
 	if w.From >= w.End() {
 		return nil
 	}
+	if u.limited {
+		return s.present(u.Fact, w)
+	}
 	return calendar.Intervals{w}
 }
 
@@ -39,5 +42,6 @@ func (s *Snapshot) Effective(id fact.UserID, at calendar.Instant) bool {
 func (s *Snapshot) Counts(u *UserEntry, at calendar.Instant) bool {
 	return u.active &&
 		(u.start == 0 || at >= u.start.Begins(s.zone)) &&
-		(u.end == 0 || at < (u.end+1).Begins(s.zone))
+		(u.end == 0 || at < (u.end+1).Begins(s.zone)) &&
+		(!u.limited || s.isPresent(u.Fact, at))
 }

@@ -85,7 +85,35 @@ func (s *Snapshot) HeldRoles(id fact.UserID, counts func(fact.GroupID) bool) Hel
 // other than a change's author and by the revision that opened it; nil for
 // none.
 func (s *Snapshot) HeldRolesBut(id fact.UserID, counts func(fact.GroupID) bool, but func(elsewhere bool, opened int64) bool) HeldRoles {
-	effective := s.WhenEffective(id)
+	return s.heldRoles(id, s.WhenEffective(id), counts, but)
+}
+
+// SponsoredRoles is HeldRolesBut, of whoever a sponsor may extend or open access of as if they
+// had done so for good: who gives such a user something is judged by that, since what the
+// sponsor does later is not.
+func (s *Snapshot) SponsoredRoles(id fact.UserID, counts func(fact.GroupID) bool, but func(elsewhere bool, opened int64) bool) HeldRoles {
+	u := s.UserTable.At(int(id))
+	if u == nil || u.Fact == nil || !u.active {
+		return s.HeldRolesBut(id, counts, but)
+	}
+	t := s.EmploymentTypeOf(u.Fact)
+	if t == nil || !t.Closed && (!t.External || t.MaxDays == 0) {
+		return s.HeldRolesBut(id, counts, but)
+	}
+	w := calendar.Window{}
+	if u.start != 0 {
+		w.From = u.start.Begins(s.zone)
+	}
+	if u.end != 0 && !(t.External && t.MaxDays > 0) {
+		w.Until = (u.end + 1).Begins(s.zone)
+	}
+	if w.From >= w.End() {
+		return nil
+	}
+	return s.heldRoles(id, calendar.Intervals{w}, counts, but)
+}
+
+func (s *Snapshot) heldRoles(id fact.UserID, effective calendar.Intervals, counts func(fact.GroupID) bool, but func(elsewhere bool, opened int64) bool) HeldRoles {
 	if len(effective) == 0 {
 		return nil
 	}

@@ -24,6 +24,10 @@ func (s *Snapshot) Number(changes []RowChange, touches iter.Seq[fact.UserID], wa
 			switch f := f.(type) {
 			case *fact.User:
 				touched(f.ID)
+			case fact.OfUser:
+				if touched(f.Whose()); f.Since() == was {
+					f.OpenedBy(revision)
+				}
 			case *fact.Assignment:
 				touched(f.Assignee.User)
 				if r := s.AssignmentTable.At(int(f.ID)); r != nil && r.opened == was {

@@ -40,6 +40,7 @@ func (d *Builder) Put(f fact.Fact) {
 			}
 		}
 		r.state(f)
+		r.limited = d.isLimited(f)
 		if r.active {
 			d.ActiveUsers++
 		}
@@ -103,6 +104,7 @@ func (d *Builder) Put(f fact.Fact) {
 			a.Open = without(a.Open, f.ID)
 		}
 		r.Fact = f
+		d.serve(e, a, f)
 		a.Touched = max(a.Touched, d.Revision)
 	case *fact.Fence:
 		d.FenceTable.Set(e, row, FenceEntry{f})
@@ -147,7 +149,19 @@ func (d *Builder) Put(f fact.Fact) {
 		if r, ok := f.(*fact.Default); ok {
 			r.Compile()
 		}
+		if a, ok := f.(*fact.Absences); ok {
+			u := d.UserTable.Edit(e, row)
+			u.limited = len(a.List) > 0 || d.IsClosed(u.Fact)
+			u.Touched = max(u.Touched, d.Revision)
+		}
+		if of, ok := f.(fact.OfUser); ok {
+			u := d.UserTable.Edit(e, int(of.Whose()))
+			u.Touched = max(u.Touched, d.Revision)
+		}
 		d.RecordTables[fact.RecordPlace(f.Kind())].Set(e, row, f)
+		if t, ok := f.(*fact.EmploymentType); ok {
+			d.closeTypes(t)
+		}
 	}
 }
 
@@ -234,6 +248,10 @@ func (d *Builder) End(f fact.Fact) {
 		d.AssignmentTable.Set(e, row, AssignmentRow{})
 		d.give(f, without[Link])
 	case fact.RecordFact:
+		if of, ok := f.(fact.OfUser); ok {
+			u := d.UserTable.Edit(e, int(of.Whose()))
+			u.Touched = max(u.Touched, d.Revision)
+		}
 		d.RecordTables[fact.RecordPlace(f.Kind())].Set(e, row, nil)
 	}
 }

@@ -37,6 +37,8 @@ type MembershipRow struct {
 	Member packed
 	pos    uint32 // its place among the group's members
 	Rule   fact.DefaultID
+
+	position bool // a position of the member gives it
 }
 
 // packed is a user or a group in four bytes.
@@ -81,7 +83,7 @@ func (r *AssignmentRow) fact(id fact.AssignmentID) *fact.Assignment {
 }
 
 func flatMembership(f *fact.Membership, pos int) MembershipRow {
-	r := MembershipRow{opened: f.Opened, group: f.Group, Member: pack(f.Member), pos: uint32(pos), Rule: f.Rule}
+	r := MembershipRow{opened: f.Opened, group: f.Group, Member: pack(f.Member), pos: uint32(pos), Rule: f.Rule, position: f.Position}
 	if f.Window != (calendar.Window{}) {
 		w := f.Window
 		r.Window = &w
@@ -90,7 +92,7 @@ func flatMembership(f *fact.Membership, pos int) MembershipRow {
 }
 
 func (r *MembershipRow) fact(id fact.MembershipID) *fact.Membership {
-	f := &fact.Membership{ID: id, Group: r.group, Member: r.Member.Member(), Rule: r.Rule, Opened: r.opened}
+	f := &fact.Membership{ID: id, Group: r.group, Member: r.Member.Member(), Rule: r.Rule, Opened: r.opened, Position: r.position}
 	if r.Window != nil {
 		f.Window = *r.Window
 	}

@@ -35,6 +35,19 @@ func (s *Snapshot) FilterWords(text string) string {
 	})
 }
 
+// CheckInBraces says why an attribute may not fill a scope, or nothing.
+func (s *Snapshot) CheckInBraces(name string) string {
+	if s.isPersonal(name) {
+		return "is personal: it can be erased, so it may give no access"
+	}
+	for _, a := range s.ruleSchema() {
+		if a.Name == name && a.Type == filter.String && name != "within" {
+			return ""
+		}
+	}
+	return "is no attribute of users that is a text"
+}
+
 // isPersonal says whether an attribute is one a rule may not name.
 func (s *Snapshot) isPersonal(name string) bool {
 	if a := fact.UserAttributeOf(name); a != nil {

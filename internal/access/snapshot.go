@@ -2,6 +2,7 @@ package access
 
 import (
 	"strings"
+	"sync"
 	"time"
 
 	"ableroster/internal/calendar"
@@ -40,6 +41,8 @@ type Snapshot struct {
 
 	RecordTables recordTables
 
+	memos       *sync.Map      // see Memo
+	closedTypes []string       // employment types whose users have access only while it is opened
 	Ruled       []fact.GroupID // the groups that choose members by a filter
 	ActiveUsers int            // users whose status is active
 	erased      int            // users whose personal values were erased
@@ -59,6 +62,7 @@ type (
 		name       shortName // as it is looked up
 		active     bool      // as in the fact, as are the next three
 		Person     bool
+		limited    bool // is absent at times, or closed: that is looked up
 		start, end calendar.Date
 		links
 		Fact    *fact.User
@@ -79,6 +83,7 @@ type (
 		Fact      *fact.Application
 		Resources []fact.ResourceID
 		byPath    paged.Index
+		byAddress paged.Index       // see address.go
 		Open      []fact.ResourceID // those of its resources that are
 		Retired   int               // of its resources
 		Fences    []fact.FenceID
@@ -158,7 +163,7 @@ func (s *Snapshot) compile(p *fact.Permission) Rule {
 // Empty is the snapshot before the first revision: the two built-in groups
 // and the application able-roster, which no operation makes.
 func Empty() *Snapshot {
-	s := &Snapshot{zone: time.UTC, organisation: fact.Organisation{TimeZone: "UTC"}}
+	s := &Snapshot{memos: new(sync.Map), zone: time.UTC, organisation: fact.Organisation{TimeZone: "UTC"}}
 	s.next = counters{1, 1, 1, 1, 1, 1, 1, 1, 1, 1, [fact.MaxRecordKinds]uint32{}}
 	for i := range s.next.Kept {
 		s.next.Kept[i] = 1
@@ -167,6 +172,17 @@ func Empty() *Snapshot {
 	builtin(d)
 	d.Revision = 0
 	return d.Seal(0, 0)
+}
+
+// Memo is what is kept under a key for a whole line of snapshots, each made from the one
+// before; it is made when first asked for. It must know by itself what it is of, and may be
+// used by several goroutines.
+func (s *Snapshot) Memo(key any, made func() any) any {
+	if x, ok := s.memos.Load(key); ok {
+		return x
+	}
+	x, _ := s.memos.LoadOrStore(key, made())
+	return x
 }
 
 // Organisation is its name and time zone.

@@ -42,7 +42,7 @@ func readMark(text string) (revision int64, hash string, ok bool) {
 // stands refuses everything once the ledger is not the one that was answered from; what
 // was being answered meanwhile too.
 func (s *Server) stands(c fiber.Ctx) error {
-	if s.ledger == nil || !strings.HasPrefix(c.Path(), "/api/") {
+	if s.ledger == nil || !calls(c.Path()) {
 		return c.Next()
 	}
 	if s.ledger.Lost() == "" {

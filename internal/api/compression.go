@@ -31,7 +31,7 @@ func (s *Server) compressed(c fiber.Ctx) error {
 		return err
 	}
 	resp := c.Response()
-	if !strings.HasPrefix(c.Path(), "/api/") || carriesSecret(c.Path()) || c.Method() == fiber.MethodHead || resp.IsBodyStream() { // see fileOf
+	if !calls(c.Path()) || carriesSecret(c.Path()) || c.Method() == fiber.MethodHead || resp.IsBodyStream() { // see fileOf
 		return nil
 	}
 	kind := string(resp.Header.ContentType())

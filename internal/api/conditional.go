@@ -59,7 +59,7 @@ func (s *Server) tagged(c fiber.Ctx) error {
 	}
 	method := c.Method()
 	resp := c.Response()
-	if method != fiber.MethodGet && method != fiber.MethodHead || !strings.HasPrefix(c.Path(), "/api/") || resp.StatusCode() != http.StatusOK || resp.IsBodyStream() {
+	if method != fiber.MethodGet && method != fiber.MethodHead || !calls(c.Path()) || resp.StatusCode() != http.StatusOK || resp.IsBodyStream() {
 		return nil
 	}
 	tag := string(resp.Header.Peek("ETag"))

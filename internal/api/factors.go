@@ -35,6 +35,7 @@ func (s *Server) needsSecond(user fact.UserID) bool {
 
 // withoutSecond are the calls that are answered before one has the second factor one needs.
 var withoutSecond = map[string]bool{"GET /api/v1/me": true, "GET /api/v1/me/second-factor": true, "POST /api/v1/me/second-factor": true, "PUT /api/v1/me/second-factor": true,
+	"GET /api/v1/me/passkeys": true, "POST /api/v1/me/passkeys": true, "POST /api/v1/me/passkeys/ceremony": true,
 	"DELETE /api/v1/session": true, "PUT /api/v1/me/password": true}
 
 func (s *Server) factorRoutes() {
@@ -44,8 +45,12 @@ func (s *Server) factorRoutes() {
 		if err != nil {
 			return nil, err
 		}
+		app, err := s.authenticator.UsesApp(ctx, id)
+		if err != nil {
+			return nil, err
+		}
 		left, err := s.authenticator.RecoveryLeft(ctx, id)
-		return &body[wire.SecondFactor]{wire.SecondFactor{Active: active, Needed: !active && s.needsSecond(id), RecoveryCodes: left}}, err
+		return &body[wire.SecondFactor]{wire.SecondFactor{Active: active, App: app, Needed: !active && s.needsSecond(id), RecoveryCodes: left}}, err
 	})
 	route(s, "POST", "/me/second-factor", "begin-second-factor", "Make a secret for an authenticator app (RFC 6238); it counts once a code of it is given back", func(ctx context.Context, _ *struct{}) (*body[wire.NewFactor], error) {
 		head := s.ledger.Head()
@@ -89,7 +94,7 @@ func (s *Server) factorRoutes() {
 		all, err := s.authenticator.Sessions(ctx, caller(ctx).User, callOf(ctx).cookie)
 		out := wire.SessionList{Sessions: []wire.Session{}}
 		for _, x := range all {
-			out.Sessions = append(out.Sessions, wire.Session{ID: x.ID, Device: x.Device, Address: x.Address, OpenedAt: x.Opened.UTC(), ExpiresAt: x.Expires.UTC(), Here: x.Here})
+			out.Sessions = append(out.Sessions, wire.Session{ID: x.ID, Device: x.Device, Address: x.Address, OpenedAt: x.Opened.UTC(), UsedAt: x.Used.UTC(), ExpiresAt: x.Expires.UTC(), Here: x.Here})
 		}
 		return &body[wire.SessionList]{out}, err
 	})
@@ -108,7 +113,7 @@ func (s *Server) factorRoutes() {
 // factorProblem tells an error of a second factor.
 func factorProblem(err error) error {
 	switch {
-	case errors.Is(err, signin.ErrCode), errors.Is(err, signin.ErrSecond):
+	case errors.Is(err, signin.ErrCode), errors.Is(err, signin.ErrSecond), errors.Is(err, signin.ErrUsesPasskey):
 		return seeing.Invalid("nothing was changed", wire.Fault{Place: "/code", Message: err.Error()})
 	case errors.Is(err, signin.ErrHasFactor), errors.Is(err, signin.ErrNoFactor):
 		return seeing.Refused("%s", err)

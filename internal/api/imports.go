@@ -69,7 +69,7 @@ func (s *Server) importRoutes() {
 		Format  string `query:"format" enum:"csv,ldif" doc:"CSV (RFC 4180) or LDIF (RFC 2849); by default what the content type says"`
 		Content string `header:"Content-Type" doc:"text/csv, or text/ldif"`
 		Mapping string `query:"mapping" maxLength:"64" doc:"a saved mapping of the file's columns to ours; without one they are called as ours"`
-		Units   bool   `query:"new_units" doc:"units that the file names and that are not there are new ones, and made; else they are faults"`
+		Units   bool   `query:"new_units" doc:"units and employment types that the file names and that are not there are new ones, and made; else they are faults"`
 	}
 	route(s, "POST", "/imports/users", "import-users", "Bring users in from a file as one change", func(ctx context.Context, in *users) (*imported, error) {
 		file := in.said()

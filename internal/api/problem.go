@@ -158,6 +158,12 @@ func writeProblem(c fiber.Ctx, p *problem) error {
 	if p.Status == http.StatusUnauthorized {
 		c.Set("WWW-Authenticate", challenge(c.Context()))
 	}
+	if strings.HasPrefix(c.Path(), accessPath) {
+		return writeError(c, p)
+	}
+	if strings.HasPrefix(c.Path(), scimPath+"/") {
+		return writeSCIMError(c, p)
+	}
 	c.Status(p.Status)
 	if err := c.JSON(p.Problem); err != nil {
 		return err

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"ableroster/internal/changing"
@@ -19,6 +20,11 @@ func (s *Server) questionRoutes() {
 		v, err := s.view(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
+		}
+		if slices.ContainsFunc(in.Body.Checks, func(q wire.CheckRequest) bool { return q.Explain }) { // which takes much more than a decision
+			if err := s.enter(ctx, 0); err != nil {
+				return nil, err
+			}
 		}
 		answers, err := questions.Checks(v, in.Body.Checks)
 		return &body[wire.ChecksAnswer]{wire.ChecksAnswer{Basis: v.Basis(), Answers: answers}}, err

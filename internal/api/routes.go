@@ -169,6 +169,7 @@ func (s *Server) routes() {
 	s.freezeRoutes()
 	s.unitRoutes()
 	s.machineRoutes()
+	s.employmentRoutes()
 	s.calendarRoutes()
 	s.retirementRoutes()
 	s.reportRoutes()
@@ -182,6 +183,9 @@ func (s *Server) routes() {
 	s.pendingRoutes()
 	s.refusalRoutes()
 	s.checkRoutes()
+	s.authzenRoutes()
+	s.scimRoutes()
+	s.connectionRoutes()
 }
 
 func (s *Server) readRoutes() {

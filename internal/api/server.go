@@ -33,6 +33,7 @@ import (
 
 // Server serves the API and the console.
 type Server struct {
+	connections   connections
 	App           *fiber.App
 	service       *seeing.Service
 	ledger        *ledger.Ledger
@@ -66,6 +67,10 @@ type Options struct {
 
 	// SecondFactor is who needs a second factor; blank is nobody.
 	SecondFactor string
+
+	// PublicURL is the address under which people reach the service, where it is another than
+	// that of the call.
+	PublicURL string
 
 	// Mail says that this service has a mail server.
 	Mail bool
@@ -178,6 +183,7 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 	defer cancel()
 	c.SetContext(ctx)
 	c.Set("X-Request-Id", id)
+	answersOwnID(c)
 	defer func() {
 		if p := recover(); p != nil {
 			s.log.Error("panic", "request", id, "panic", p, "stack", string(debug.Stack()))
@@ -189,7 +195,7 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 		level := slog.LevelInfo
 		if status := c.Response().StatusCode(); status >= 500 {
 			level = slog.LevelWarn
-		} else if !strings.HasPrefix(c.Path(), "/api/") || c.Path() == "/api/v1/check" {
+		} else if !calls(c.Path()) || c.Path() == "/api/v1/check" || strings.HasPrefix(c.Path(), accessPath+"evaluation") {
 			level = slog.LevelDebug
 		}
 		if !s.log.Enabled(ctx, level) {
@@ -202,7 +208,7 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 		return s.App.Config().ErrorHandler(c, err)
 	}
 	// How long an answer took tells something of others: it is for those who look after it.
-	if x := known.caller.User; x != 0 && strings.HasPrefix(c.Path(), "/api/") && !decides(c.Path()) && s.service.Now(c.Context(), known.caller).LooksAfter() {
+	if x := known.caller.User; x != 0 && calls(c.Path()) && !decides(c.Path()) && s.service.Now(c.Context(), known.caller).LooksAfter() {
 		c.Set("Server-Timing", "total;dur="+strconv.FormatFloat(time.Since(began).Seconds()*1000, 'f', 1, 64))
 	}
 	return nil
@@ -210,7 +216,7 @@ func (s *Server) logged(c fiber.Ctx) (err error) {
 
 // decides says whether a path is one of those that applications ask all the time.
 func decides(path string) bool {
-	return path == "/api/v1/check" || path == "/api/v1/checks" || path == "/api/v1/menu"
+	return strings.HasPrefix(path, accessPath) || path == "/api/v1/check" || path == "/api/v1/checks" || path == "/api/v1/menu"
 }
 
 // headers keeps browsers from doing with our pages what we do not do.
@@ -221,7 +227,7 @@ func (s *Server) headers(c fiber.Ctx) error {
 	if s.o.Secure {
 		c.Set("Strict-Transport-Security", "max-age=31536000")
 	}
-	if strings.HasPrefix(c.Path(), "/api/") { // data, and no page of its own
+	if calls(c.Path()) { // data, and no page of its own
 		c.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
 		c.Set("Cache-Control", "no-store")
 		s.mark(c)
@@ -239,12 +245,12 @@ func (s *Server) headers(c fiber.Ctx) error {
 }
 
 // open are the calls that need nobody signed in.
-var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "POST /api/v1/sign-in-link": true, "POST /api/v1/password-reset": true, "GET /api/v1/openapi.json": true}
+var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/passkey-ceremony": true, "POST /api/v1/session/passkey": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "POST /api/v1/sign-in-link": true, "POST /api/v1/password-reset": true, "GET /api/v1/openapi.json": true}
 
 // identified finds out who calls, by token or by session. A call by session
 // that changes something must come from our own pages.
 func (s *Server) identified(c fiber.Ctx) error {
-	if !strings.HasPrefix(c.Path(), "/api/") {
+	if !calls(c.Path()) {
 		return c.Next()
 	}
 	x := callOf(c.Context())
@@ -281,6 +287,10 @@ func (s *Server) identified(c fiber.Ctx) error {
 	if method := c.Method(); !known && method != fiber.MethodOptions && !open[method+" "+c.Path()] && !(method == fiber.MethodHead && open["GET "+c.Path()]) {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401,
 			Detail: "Sign in, or send an API token that is still good."}})
+	}
+	if known && by.Only != "" && !goodFor(by.Only, c.Method(), c.Path()) {
+		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindRefused, Title: "Refused", Status: 403,
+			Detail: "This token is for " + by.Only + " alone."}})
 	}
 	if known && !by.Second && s.needsSecond(by.User) && !withoutSecond[c.Method()+" "+c.Path()] && !open[c.Method()+" "+c.Path()] {
 		return writeProblem(c, &problem{Problem: wire.Problem{Type: seeing.KindNeedsFactor, Title: "A second factor is needed", Status: 403,

@@ -83,7 +83,7 @@ func (s *Server) paused(ctx context.Context, err error, who signin.Who) error {
 	if errors.Is(err, signin.ErrVoid) {
 		return &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}
 	}
-	if errors.Is(err, signin.ErrSecond) || errors.Is(err, signin.ErrCode) {
+	if errors.Is(err, signin.ErrSecond) || errors.Is(err, signin.ErrUsesPasskey) || errors.Is(err, signin.ErrCode) {
 		return &problem{Problem: wire.Problem{Type: seeing.KindSecondFactor, Title: "A second factor is needed", Status: 401, Detail: upper(err.Error()) + "."}}
 	}
 	if !errors.Is(err, signin.ErrPaused) {
@@ -174,6 +174,7 @@ func (s *Server) signInRoutes() {
 	s.tokenRoutes()
 	s.mailRoutes()
 	s.factorRoutes()
+	s.passkeyRoutes()
 	s.setUpRoutes()
 }
 
@@ -225,7 +226,7 @@ func (s *Server) tokenRoutes() {
 				return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/days", Message: "is too long: a token makes none that outlives it, and this one ends at " + x.expires.UTC().Format(time.RFC3339)})
 			}
 		}
-		t, secret, err := s.authenticator.NewToken(ctx, id, caller(ctx).User, powers, in.Body.Label, lasts, address(ctx))
+		t, secret, err := s.authenticator.NewToken(ctx, id, caller(ctx).User, powers, in.Body.Label, in.Body.Only, lasts, address(ctx))
 		if errors.Is(err, signin.ErrTokens) {
 			return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
 		}
@@ -248,7 +249,7 @@ func (s *Server) tokenRoutes() {
 		if err := s.authenticator.Prove(ctx, who, in.Body.Password); err != nil {
 			return nil, s.paused(ctx, err, who)
 		}
-		t, secret, err := s.authenticator.NewToken(ctx, who.User, who.User, nil, in.Body.Label, 30*24*time.Hour, who.Address)
+		t, secret, err := s.authenticator.NewToken(ctx, who.User, who.User, nil, in.Body.Label, "", 30*24*time.Hour, who.Address)
 		if errors.Is(err, signin.ErrTokens) {
 			return nil, seeing.Invalid("nobody was signed in", wire.Fault{Place: "/", Message: err.Error()})
 		}
@@ -278,7 +279,7 @@ func (s *Server) tokenRoutes() {
 }
 
 func (s *Server) token(v *seeing.View, t signin.Token) wire.Token {
-	return wire.Token{ID: t.ID, Label: t.Label, User: questions.UserRef(v, t.User), CreatedAt: t.Created, ExpiresAt: t.Expires}
+	return wire.Token{ID: t.ID, Label: t.Label, Only: t.Only, User: questions.UserRef(v, t.User), CreatedAt: t.Created, ExpiresAt: t.Expires}
 }
 
 func (s *Server) setUpRoutes() {

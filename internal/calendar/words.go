@@ -7,6 +7,9 @@ const (
 	minuteForm = dayForm + " 15:04"
 )
 
+// Words says a day: "2 Jan 2026".
+func (d Date) Words() string { return d.civil().Format(dayForm) }
+
 // FromWords says when something begins, in a time zone: the day alone where it begins with it.
 func FromWords(t time.Time, zone *time.Location) string {
 	t = t.In(zone)

@@ -22,3 +22,12 @@ func (d *Draft) Requires(u *fact.User) {
 		}
 	}
 }
+
+// FillAgain fills, in a user who is elsewhere now, the attributes that are filled from others.
+func (d *Draft) FillAgain(u *fact.User) {
+	for _, a := range d.Attributes() {
+		if a.Fill != nil && !a.Personal && !a.Retired {
+			u.Custom = u.Custom.With(a, a.Filled(u))
+		}
+	}
+}

@@ -44,7 +44,8 @@ type Draft struct {
 	reads  []Subject
 
 	promised []RoleGain
-	units    map[string]*fact.Unit // by path; nil: not looked at yet
+	sponsors map[fact.UserID][]fact.UserID // whom each sponsors, once looked up
+	units    map[string]*fact.Unit         // by path; nil: not looked at yet
 }
 
 // NewDraft begins a change. The snapshot itself never changes.

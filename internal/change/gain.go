@@ -62,7 +62,7 @@ func (d *Draft) RoleGains(from calendar.Instant) []RoleGain {
 	}
 	elsewhere := func(elsewhere bool, opened int64) bool { return elsewhere && opened == d.Revision }
 	for _, id := range d.changedUsers() {
-		out = append(out, gained(id, "", d.Base().HeldRoles(id, access.OwnGroups), d.HeldRolesBut(id, access.OwnGroups, elsewhere), from)...)
+		out = append(out, gained(id, "", d.Base().SponsoredRoles(id, access.OwnGroups, nil), d.SponsoredRoles(id, access.OwnGroups, elsewhere), from)...)
 	}
 	slices.SortFunc(out, func(a, b RoleGain) int {
 		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role), access.CompareScopes(a.Scopes, b.Scopes), cmp.Compare(a.Within, b.Within))
@@ -100,6 +100,17 @@ func (d *Draft) changedUsers() []fact.UserID {
 		switch f := f.(type) {
 		case *fact.User:
 			out = append(out, f.ID)
+		case fact.OfUser:
+			out = append(out, f.Whose())
+		case *fact.EmploymentType:
+			if old, _ := c.Before.(*fact.EmploymentType); old != nil && old.Closed == f.Closed && old.External == f.External && old.Ended == f.Ended && (old.MaxDays > 0) == (f.MaxDays > 0) {
+				continue // called otherwise, or with other bounds
+			}
+			for u := range d.Users() {
+				if fact.Fold(u.Employment) == fact.Fold(f.Key) {
+					out = append(out, u.ID)
+				}
+			}
 		case *fact.Membership:
 			if f.Member.User != 0 {
 				out = append(out, f.Member.User)

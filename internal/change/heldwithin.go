@@ -184,12 +184,12 @@ func (d *Draft) letGo() {
 	for _, id := range sorted(users) {
 		u := d.User(id)
 		for _, a := range d.Given(fact.Assignee{User: id}) {
-			if !HeldInside(u.Unit, d.Role(a.Role).HeldWithin) {
+			if a.Rule == 0 && !HeldInside(u.Unit, d.Role(a.Role).HeldWithin) {
 				d.End(a)
 			}
 		}
 		for _, m := range d.MembershipsOf(fact.Member{User: id}) {
-			if !HeldInside(u.Unit, d.Group(m.Group).HeldWithin) {
+			if m.ByHand() && !HeldInside(u.Unit, d.Group(m.Group).HeldWithin) {
 				d.End(m)
 			}
 		}

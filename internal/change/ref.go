@@ -26,6 +26,7 @@ type (
 	AttributeRef   string
 	FreezeRef      string
 	UnitRef        string
+	EmploymentRef  string
 	ThingRef       string // of any kind, by its id
 )
 
@@ -46,6 +47,7 @@ func (ExpectationRef) Refers() {}
 func (AttributeRef) Refers()   {}
 func (FreezeRef) Refers()      {}
 func (UnitRef) Refers()        {}
+func (EmploymentRef) Refers()  {}
 func (ThingRef) Refers()       {}
 
 // Missing files the fault of a name that was not found, unless its making in

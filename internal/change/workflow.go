@@ -10,6 +10,9 @@ import (
 // The workflows have rooms of their own: their operations do to a draft what is
 // below, and nothing else.
 
+// Number is which operation of the change is being applied, counted from 0.
+func (d *Draft) Number() int { return d.op }
+
 // At is the instant at which the change is judged.
 func (d *Draft) At() calendar.Instant { return d.at }
 

@@ -1,6 +1,8 @@
 package change
 
 import (
+	"slices"
+
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
 )
@@ -16,14 +18,15 @@ func WouldBe(s *access.Snapshot, u fact.User) (*access.Snapshot, fact.UserID, []
 	}
 	d.CheckUnit("unit", u.Unit)
 	d.CheckUser(&u)
+	d.KnownEmployment(&u)
 	d.Fill(&u)
 	if len(d.Faults) > 0 {
 		return nil, 0, d.Faults
 	}
 	u.ID = fact.UserID(d.Allocate(fact.FactUser))
 	d.PutNameless(&u)
-	for _, f := range d.Defaults() {
-		d.giveDefault(u.ID, f)
-	}
+	rules := d.Defaults()
+	slices.SortFunc(rules, fact.InOrder)
+	d.giveEach(u.ID, rules, func(*fact.Default) bool { return true })
 	return d.Seal(s.Revision, s.At), u.ID, nil
 }

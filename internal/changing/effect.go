@@ -103,6 +103,8 @@ func rail(v *seeing.View, r effect.Rail) string {
 		return fmt.Sprintf("%s checks access as %s, which could no longer do so: its checks would be refused.", v.ApplicationRef(r.Application, false).Label, v.Several(r.Users))
 	case effect.DirectAssignment:
 		return fmt.Sprintf("Roles of %s are meant to be given through groups, and this gives one to %s directly.", v.ApplicationRef(r.Application, false).Label, v.Several(r.Users))
+	case effect.LikelySamePerson:
+		return likely(v, r)
 	case effect.WideGain:
 		return fmt.Sprintf("%.0f %% of all active users would gain by this.", 100*r.Share)
 	}

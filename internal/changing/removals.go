@@ -71,7 +71,7 @@ func removal(v *seeing.View, p *review.PendingRemoval) wire.PendingChange {
 // listedIn says whether a user is a listed member of a group, not by a rule.
 func listedIn(v *seeing.View, u fact.UserID, g fact.GroupID) bool {
 	for _, m := range v.Uncut().MembershipsOf(fact.Member{User: u}) {
-		if m.Group == g && m.Rule == 0 {
+		if m.Group == g && m.ByHand() {
 			return true
 		}
 	}

@@ -30,7 +30,7 @@ func NewlyBroken(d *change.Draft, p Preview, from calendar.Instant) []query.Brok
 				redescribed[f.Application] = true
 			case *fact.Application:
 				redescribed[f.ID] = true
-			case *fact.User, *fact.Group, *fact.Membership, *fact.Organisation:
+			case *fact.User, *fact.Group, *fact.Membership, *fact.Organisation, *fact.EmploymentType, fact.OfUser:
 				moves = true
 			}
 		}

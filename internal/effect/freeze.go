@@ -121,7 +121,17 @@ func ends(d *change.Draft, c access.RowChange) bool {
 		before, _ := c.Before.(*fact.User)
 		after, _ := c.After.(*fact.User)
 		return before != nil && after != nil && leaves(before, after)
-	case *fact.Default, *fact.SoDRule, *fact.Expectation, *fact.Attribute:
+	case *fact.Positions:
+		before, _ := c.Before.(*fact.Positions)
+		after, _ := c.After.(*fact.Positions)
+		return before != nil && after != nil && len(after.List) < len(before.List)
+	case *fact.Absences:
+		before, _ := c.Before.(*fact.Absences)
+		after, _ := c.After.(*fact.Absences)
+		return after != nil && len(after.List) > len(before.Listed())
+	case *fact.Opening:
+		return c.After == nil
+	case *fact.EmploymentType, *fact.Default, *fact.SoDRule, *fact.Expectation, *fact.Attribute:
 		return false
 	}
 	return fact.RecordPlace(about.Kind()) >= 0
@@ -163,6 +173,18 @@ func meets(d *change.Draft, f *fact.Freeze, c access.RowChange) bool {
 		switch x := x.(type) {
 		case *fact.User:
 			if frozenUnit(f, x.Unit) {
+				return true
+			}
+		case *fact.Positions:
+			if u := d.User(x.User); u != nil && frozenUnit(f, u.Unit) || slices.ContainsFunc(x.List, func(p fact.Position) bool { return frozenUnit(f, p.Unit) }) {
+				return true
+			}
+		case *fact.Opening:
+			if memberIn(d, fact.Member{User: x.User}, f) {
+				return true
+			}
+		case *fact.Absences:
+			if memberIn(d, fact.Member{User: x.User}, f) {
 				return true
 			}
 		case *fact.Assignment:

@@ -13,6 +13,7 @@ import (
 
 // Rail is a guard rail a draft runs into.
 type Rail struct {
+	Added    []string // of who is added and looks like somebody: what they are called, in the order of Users
 	Code     RailCode
 	Users    []fact.UserID // who is meant, nobody as 0
 	Share    float64       // of the users who count, where it is a share
@@ -75,11 +76,12 @@ const (
 	ApplicationDepends RailCode = "application_depends"
 	NeedsSecondPerson  RailCode = "second_person"
 	Frozen             RailCode = "freeze"
+	LikelySamePerson   RailCode = "likely_same_person"
 )
 
 // RailCodes are all of them.
 var RailCodes = []RailCode{LastAdministrator, OwnAccessLowered, GainForEverybody, AdministeringGain, WideGain, ViolationPrevented, ViolationWarned,
-	ExpectationBroken, ExpectationWarned, WideLoss, LeavingLive, DirectAssignment, ApplicationDepends, NeedsSecondPerson, Frozen}
+	ExpectationBroken, ExpectationWarned, WideLoss, LeavingLive, DirectAssignment, ApplicationDepends, NeedsSecondPerson, Frozen, LikelySamePerson}
 
 const (
 	wideShare = 0.20 // of all active users gaining at once
@@ -150,6 +152,7 @@ func Rails(d *change.Draft, caller fact.UserID, p Preview, from calendar.Instant
 	out = append(out, wideLosses(losses(p), d.Base(), &d.Snapshot, from, sees)...)
 	out = append(out, dependenceRails(d, p)...)
 	out = append(out, describedRails(d)...)
+	out = append(out, likelyRails(d, sees)...)
 	if r := wideGain(gains, present(d, gains), activeOf(d.Base(), sees)); everybody == nil && r != nil {
 		out = append(out, *r)
 	}

@@ -172,6 +172,14 @@ func below(s *access.Snapshot, f fact.Fact, add func(fact.UserID)) {
 		s.EachMember(fact.PublicGroup, nil, add)
 	case *fact.User:
 		add(f.ID)
+	case fact.OfUser:
+		add(f.Whose())
+	case *fact.EmploymentType:
+		for u := range s.Users() {
+			if fact.Fold(u.Employment) == fact.Fold(f.Key) {
+				add(u.ID)
+			}
+		}
 	case *fact.Group:
 		if f.Filter != "" {
 			s.EachChosen(f.ID, add)

@@ -31,6 +31,7 @@ type Attribute struct {
 	Required    bool        `json:"required,omitempty"`   // of every person who is added
 	Pattern     string      `json:"pattern,omitempty"`    // that the whole text must match
 	Allowed     []string    `json:"allowed,omitempty"`    // and no others
+	Identifies  bool        `json:"identifies,omitempty"` // no two people share a value, such as a personnel number
 	Fill        *Fill       `json:"fill,omitempty"`       // filled in by itself, and by nobody
 	Retired     bool        `json:"retired,omitempty"`
 }

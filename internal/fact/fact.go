@@ -114,7 +114,12 @@ type Membership struct {
 	Window calendar.Window
 	Rule   DefaultID // the default rule that gives it, or 0
 	Opened int64     // the revision that opened it
+
+	Position bool // a position of the member gives it, where the group's filter chooses them
 }
+
+// ByHand says whether somebody put the member there: no default rule, and no position.
+func (m *Membership) ByHand() bool { return m.Rule == 0 && !m.Position }
 
 // State is where an application is in its life.
 type State string

@@ -30,6 +30,8 @@ type (
 	AttributeID   uint32
 	FreezeID      uint32
 	UnitID        uint32
+
+	EmploymentTypeID uint32
 )
 
 // The built-in groups and the application that protects Able Roster itself.
@@ -55,6 +57,8 @@ func (i ExpectationID) String() string { return text("expectation", uint32(i)) }
 func (i AttributeID) String() string   { return text("attribute", uint32(i)) }
 func (i FreezeID) String() string      { return text("freeze", uint32(i)) }
 func (i UnitID) String() string        { return text("unit", uint32(i)) }
+
+func (i EmploymentTypeID) String() string { return text("employment_type", uint32(i)) }
 
 // IDText is an id of a kind as text.
 func IDText(kind FactKind, n uint32) string { return text(string(kind), n) }

@@ -19,6 +19,7 @@ type Described[T, D any] struct {
 	Unit       T `json:"unit,omitzero" nullable:"false" label:"Unit" exact:"true" doc:"place in the organisation, such as marine/pilotage"`
 	Title      T `json:"title,omitzero" nullable:"false" label:"Title" limit:"200" doc:"title, such as Harbour pilot"`
 	Employment T `json:"employment_type,omitzero" nullable:"false" label:"Employment" limit:"100" flag:"employment" doc:"such as staff or contractor"`
+	Company    T `json:"company,omitzero" nullable:"false" label:"Company" limit:"200" doc:"the company of whoever works for another one"`
 	Location   T `json:"location,omitzero" nullable:"false" label:"Location" limit:"200" doc:"the place of work"`
 	Start      D `json:"start_date,omitzero" nullable:"false" label:"First day" flag:"start" doc:"first day, YYYY-MM-DD"`
 	End        D `json:"end_date,omitzero" nullable:"false" label:"Last day" flag:"end" doc:"last day, YYYY-MM-DD"`

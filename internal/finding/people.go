@@ -48,6 +48,7 @@ func (r *Report) onUser(u *fact.User, wants map[fact.ApplicationID]bool, used Ac
 	case u.End != 0 && u.End < today:
 		return append(out, Finding{Code: PastEnd, User: u.ID, Count: int(today - u.End)})
 	case u.Start > today: // not here yet
+	case r.s.Away(u.ID, r.at) || r.s.IsClosed(u) && !r.s.Effective(u.ID, r.at): // absent, or closed: so meant
 	case !query.HoldsAnything(r.s, u.ID, r.at):
 		out = append(out, Finding{Code: HoldsNothing, User: u.ID})
 	}

@@ -24,11 +24,16 @@ type Oracle struct {
 	Permissions  []*fact.Permission
 	Assignments  []*fact.Assignment
 	fences       []*fact.Fence
+	absences     []*fact.Absences
+	types        []*fact.EmploymentType
+	openings     []*fact.Opening
 }
 
 // OracleOf copies the facts of a snapshot out of its tables.
 func OracleOf(s *access.Snapshot) *Oracle {
-	o := &Oracle{zone: s.Zone()}
+	o := &Oracle{zone: s.Zone(), absences: access.RecordFactsOf[*fact.Absences](s, fact.FactAbsences),
+		types:    access.RecordFactsOf[*fact.EmploymentType](s, fact.FactEmploymentType),
+		openings: access.RecordFactsOf[*fact.Opening](s, fact.FactOpening)}
 	for i := range s.UserTable.Len() {
 		o.users = keep(o.users, s.UserTable.Get(i).Fact)
 	}
@@ -108,6 +113,24 @@ func (o *Oracle) Effective(u *fact.User, at calendar.Instant) bool {
 	}
 	// The day the wall clock shows, compared as text.
 	day := time.UnixMicro(int64(at)).In(o.zone).Format("2006-01-02")
+	for _, f := range o.absences {
+		for _, a := range f.List {
+			if f.User == u.ID && day >= a.Start.String() && (a.End == 0 || day <= a.End.String()) {
+				return false
+			}
+		}
+	}
+	for _, t := range o.types {
+		if t.Closed && !t.Ended && u.UserKind == fact.Person && strings.EqualFold(t.Key, u.Employment) {
+			open := false
+			for _, x := range o.openings {
+				open = open || x.User == u.ID && at >= x.From && at < x.Until
+			}
+			if !open {
+				return false
+			}
+		}
+	}
 	return (u.Start == 0 || day >= u.Start.String()) && (u.End == 0 || day <= u.End.String())
 }
 

@@ -167,7 +167,11 @@ func (c *Chance) holder() (change.UserRef, change.GroupRef) {
 // Operation is one that may or may not fit.
 func (c *Chance) Operation() change.Operation {
 	user, group := c.holder()
-	switch c.IntN(62) { // what has no case of its own is a grant
+	n := c.IntN(69)
+	if n >= 62 && c.IntN(2) == 0 { // seldom, so that much is given all the same
+		n = -1
+	}
+	switch n { // what has no case of its own is a grant
 	case 0:
 		return &operation.AddUser{Personal: fact.Personal{UserName: string(c.User())}, UserKind: Pick(c, fact.Person, fact.Person, fact.Service), UserFacts: fact.UserFacts{Unit: c.Unit(), Start: c.Date(), End: c.Date()}}
 	case 1:
@@ -263,10 +267,21 @@ func (c *Chance) Operation() change.Operation {
 		return &operation.AddPermission{Role: c.role(), Actions: Pick(c, []string{"read"}, []string{"*"}), Pattern: c.Pattern(), Own: true}
 	case 42:
 		key, text := fmt.Sprintf("d%d", c.IntN(4)), c.filter()
-		return &operation.AddDefault{Key: key, Everybody: text == "", Filter: text, Roles: c.roles(), Groups: c.groups()}
+		o := &operation.AddDefault{Key: key, Everybody: text == "", Filter: text, Roles: c.roles(), Groups: c.groups(), Order: c.IntN(3), Final: c.IntN(4) == 0}
+		if c.IntN(2) == 0 {
+			o.Window, o.AfterDays, o.LastsDays, o.OverlapDays = c.Window(), Pick(c, 0, 0, 2), Pick(c, 0, 0, 5), Pick(c, 0, 3, 10)
+			o.Scopes = Pick(c, nil, c.scopes(), []change.ScopeRef{{Application: c.application(), Pattern: "a/{desk}"}, {Application: c.application(), Pattern: "{unit}"}})
+		}
+		return o
 	case 43:
 		o := &operation.UpdateDefault{Default: change.DefaultRef(fmt.Sprintf("d%d", c.IntN(4)))}
-		switch c.IntN(3) {
+		switch c.IntN(5) {
+		case 3:
+			order, final, overlap := c.IntN(3), c.IntN(3) == 0, Pick(c, 0, 7)
+			o.Order, o.Final, o.OverlapDays = &order, &final, &overlap
+		case 4:
+			w, lasts := c.Window(), Pick(c, 0, 4)
+			o.From, o.Until, o.LastsDays = &w.From, &w.Until, &lasts
 		case 0:
 			text := c.filter()
 			everybody := text == ""
@@ -313,6 +328,32 @@ func (c *Chance) Operation() change.Operation {
 		}
 		direct := Pick(c, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWarned, fact.DirectWarned, fact.DirectRefused)
 		return &operation.UpdateApplication{Application: c.application(), Direct: &direct}
+	case 62:
+		start := calendar.DateOf(c.Day0.AddDate(0, 0, c.IntN(20)))
+		return &operation.AddPosition{User: c.User(), Unit: c.Unit(), Title: Pick(c, "", "senior pilot"), Start: start, End: start + calendar.Date(c.IntN(12))}
+	case 66:
+		hours := Pick(c, 0, 0, 48)
+		return &operation.SetEmploymentType{Key: Pick(c, "vendor", "guest"), Closed: hours > 0, MaxHours: hours}
+	case 67:
+		kind := Pick(c, "Vendor", "guest", "staff", "")
+		return &operation.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Employment: &kind}}
+	case 68:
+		if c.IntN(4) == 0 {
+			return &operation.CloseAccess{User: c.User()}
+		}
+		from := c.Instant()
+		return &operation.OpenAccess{User: c.User(), Window: calendar.Window{From: from, Until: from + calendar.Days(1+c.IntN(2))}, Reference: "TCK-1"}
+	case 63:
+		o := &operation.EndPosition{User: c.User(), Position: 1 + c.IntN(3)}
+		if c.IntN(2) == 0 {
+			o.End = calendar.DateOf(c.Day0.AddDate(0, 0, c.IntN(25)))
+		}
+		return o
+	case 64:
+		start := calendar.DateOf(c.Day0.AddDate(0, 0, c.IntN(20)))
+		return &operation.AddAbsence{User: c.User(), Start: start, End: Pick(c, start, start, start+2, 0)}
+	case 65:
+		return &operation.EndAbsence{User: c.User(), Absence: 1 + c.IntN(2)}
 	case 44:
 		return &operation.EndDefault{Default: change.DefaultRef(fmt.Sprintf("d%d", c.IntN(12)))}
 	default:
@@ -341,6 +382,9 @@ func (c *Chance) Organisation(t testing.TB) *access.Snapshot {
 	seeds := []change.Operation{&operation.SetOrganisation{Name: "Larkhaven", TimeZone: zone}}
 	seeds = append(seeds, &operation.DeclareAttribute{Key: "grade"}, &operation.DeclareAttribute{Key: "ticket", CaseExact: true}, &operation.DeclareAttribute{Key: "bonus", Type: fact.NumberValue},
 		&operation.DeclareAttribute{Key: "badge", Personal: true}, &operation.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}, {Unit: "marine/pilotage", Value: "P1"}}}})
+	for _, key := range []string{"staff", "contractor", "vendor"} {
+		seeds = append(seeds, &operation.SetEmploymentType{Key: key})
+	}
 	for i := range 8 {
 		seeds = append(seeds, &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: fact.UserFacts{Unit: c.Unit()}})
 	}
@@ -361,7 +405,7 @@ func (c *Chance) Organisation(t testing.TB) *access.Snapshot {
 		t.Fatalf("the organisation does not fit: %v", &d.Faults[0])
 	}
 	s := d.Seal(1, calendar.At(c.Day0))
-	for range 500 {
+	for range 530 {
 		if d, ok := c.Change(s, 2); ok && len(d.Changes()) > 0 {
 			s = d.Seal(d.Revision, s.At+1)
 		}

@@ -101,16 +101,16 @@ var tables = []table{
 		},
 	},
 	{
-		fact.FactMembership, "membership_fact", []string{"group_id", "member_user", "member_group", "from_at", "until_at", "rule"},
+		fact.FactMembership, "membership_fact", []string{"group_id", "member_user", "member_group", "from_at", "until_at", "rule", "position"},
 		func(f fact.Fact) []any {
 			m := f.(*fact.Membership)
-			return []any{uint32(m.Group), uint32(m.Member.User), uint32(m.Member.Group), int64(m.Window.From), int64(m.Window.Until), uint32(m.Rule)}
+			return []any{uint32(m.Group), uint32(m.Member.User), uint32(m.Member.Group), int64(m.Window.From), int64(m.Window.Until), uint32(m.Rule), m.Position}
 		},
 		func(r *row, _ texts) ([]any, func()) {
 			f := &fact.Membership{}
 			r.fact = f
 			return []any{(*uint32)(&f.Group), (*uint32)(&f.Member.User), (*uint32)(&f.Member.Group),
-					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), (*uint32)(&f.Rule)}, func() {
+					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), (*uint32)(&f.Rule), &f.Position}, func() {
 					f.ID, f.Opened = fact.MembershipID(r.id), r.opened
 				}
 		},
@@ -232,6 +232,11 @@ var tables = []table{
 	kept(fact.FactFreeze, func(id uint32) *fact.Freeze { return &fact.Freeze{ID: fact.FreezeID(id)} }),
 	kept(fact.FactUnit, func(id uint32) *fact.Unit { return &fact.Unit{ID: fact.UnitID(id)} }),
 	kept(fact.FactMachineAccount, func(id uint32) *fact.MachineAccount { return &fact.MachineAccount{User: fact.UserID(id)} }),
+	kept(fact.FactPositions, func(id uint32) *fact.Positions { return &fact.Positions{User: fact.UserID(id)} }),
+	kept(fact.FactAbsences, func(id uint32) *fact.Absences { return &fact.Absences{User: fact.UserID(id)} }),
+	kept(fact.FactEmploymentType, func(id uint32) *fact.EmploymentType { return &fact.EmploymentType{ID: fact.EmploymentTypeID(id)} }),
+	kept(fact.FactOpening, func(id uint32) *fact.Opening { return &fact.Opening{User: fact.UserID(id)} }),
+	kept(fact.FactMerged, func(id uint32) *fact.Merged { return &fact.Merged{User: fact.UserID(id)} }),
 	kept(fact.FactErasedReason, func(id uint32) *fact.ErasedReason { return &fact.ErasedReason{ID: id} }),
 	kept(fact.FactMending, func(id uint32) *fact.Mending { return &fact.Mending{ID: id} }),
 	kept(finding.FactSetAside, func(id uint32) *finding.SetAside { return &finding.SetAside{ID: finding.SetAsideID(id)} }),

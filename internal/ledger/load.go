@@ -179,7 +179,8 @@ func touch(ctx context.Context, q querier, d *access.Builder, revision int64) er
 	rows, err := q.Query(ctx, `select assignee_user, assignee_group, max(closed) from assignment_fact
 		where closed <= $1 group by 1, 2
 		union all select member_user, member_group, max(closed) from membership_fact
-		where closed <= $1 group by 1, 2`, revision)
+		where closed <= $1 group by 1, 2
+		union all select id, 0, max(closed) from opening_fact where closed <= $1 group by 1`, revision)
 	if err != nil {
 		return err
 	}

@@ -89,7 +89,7 @@ func concerns(before, after *access.Snapshot, id fact.UserID) bool {
 			return true
 		}
 	}
-	for _, kind := range []fact.FactKind{fact.FactDefault, fact.FactSoDRule, fact.FactAttribute} {
+	for _, kind := range []fact.FactKind{fact.FactDefault, fact.FactSoDRule, fact.FactAttribute, fact.FactEmploymentType} {
 		i := fact.RecordPlace(kind)
 		if differs(&after.RecordTables[i], &before.RecordTables[i]) {
 			return true

@@ -149,6 +149,10 @@ func concerning(user fact.UserID, groups, roles, apps []int32, first int) []conc
 		{fact.FactDefault, "", nil},
 		{fact.FactSoDRule, "", nil},
 		{fact.FactAttribute, "", nil},
+		{fact.FactPositions, at("id = $a"), []any{uint32(user)}},
+		{fact.FactAbsences, at("id = $a"), []any{uint32(user)}},
+		{fact.FactEmploymentType, "", nil},
+		{fact.FactOpening, at("id = $a"), []any{uint32(user)}},
 		{fact.FactAssignment, at("(assignee_user = $a or assignee_group = any($b))"), []any{uint32(user), groups}},
 	}
 }

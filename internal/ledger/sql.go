@@ -10,7 +10,7 @@ import (
 // table's columns.
 const (
 	sqlLockHead     = `select revision, hash, at, clock_timestamp(), rows_through from ledger_head for update`
-	sqlAdvance      = `select advance_chain($1, $2, $3, $4, $5, $6)` // see migrations 32, 34, 37 and 38
+	sqlAdvance      = `select append_head($1, $2, $3, $4, $5, $6)` // see migrations 32, 34, 37, 38 and 41
 	sqlHeadRevision = `select revision from ledger_head`
 	sqlHeadAt       = `select revision, epoch, ledger::text, rows_through from ledger_head`
 
@@ -52,11 +52,16 @@ const (
 	// What became of files that were sent may name anybody.
 	sqlForgetUploads = `update upload set answer = null, options = '{}' where ended_at is not null and cardinality($1::integer[]) > 0`
 
+	// What clients call them is theirs, and what clients were refused may name anybody.
+	sqlForgetExternal    = `delete from external_id where kind = 'user' and row = any($1)`
+	sqlForgetConnections = `update connection set said = '', refused_call = '', refused_why = '' where cardinality($1::integer[]) > 0`
+
 	// What somebody signs in by ends with the commit that suspends them or has them
 	// depart: none of it revives when they come back.
 	sqlEndSessions = `delete from session where user_id = any($1)`
 	sqlEndTokens   = `delete from token where user_id = any($1)`
 	sqlEndLinks    = `delete from sign_in_link where user_id = any($1)`
+	sqlTellEpoch   = `select pg_notify('able_roster_ledger', 'epoch')` // others look at once
 	sqlTellKeys    = `select pg_notify('able_roster_keys', 'several')`
 
 	// The digests stay, and with them the chain.

@@ -38,7 +38,7 @@ func Attributes(v *seeing.View) wire.AttributeList {
 	}
 	for i, f := range all {
 		x := wire.Attribute{ID: f.ID.String(), Key: f.Key, Label: f.Label, Description: f.Description, Type: string(f.Type), CaseExact: f.CaseExact,
-			Personal: f.Personal, Required: f.Required, Pattern: f.Pattern, Allowed: f.Allowed, Retired: f.Retired,
+			Personal: f.Personal, Required: f.Required, Identifies: f.Identifies, Pattern: f.Pattern, Allowed: f.Allowed, Retired: f.Retired,
 			Having: having[i], Lacking: lacking[i], Given: &wire.Given{Revision: f.Opened}}
 		if f.Fill != nil {
 			x.Fill = &wire.AttributeFill{From: f.Fill.From, Months: f.Fill.Months, Words: fillWords(f.Fill)}

@@ -32,7 +32,7 @@ func Defaults(v *seeing.View) (wire.DefaultList, error) {
 		out.Defaults = append(out.Defaults, defaultRule(v, f, given[f.ID]))
 	}
 	slices.SortStableFunc(out.Defaults, func(a, b wire.Default) int {
-		return cmp.Or(cmp.Compare(seeing.Order(a.Ended), seeing.Order(b.Ended)), cmp.Compare(a.Label, b.Label))
+		return cmp.Or(cmp.Compare(seeing.Order(a.Ended), seeing.Order(b.Ended)), cmp.Compare(a.Order, b.Order), cmp.Compare(a.Label, b.Label))
 	})
 	v.Reasons(func(g seeing.Giving) {
 		for i := range out.Defaults {
@@ -50,6 +50,12 @@ func Defaults(v *seeing.View) (wire.DefaultList, error) {
 func defaultRule(v *seeing.View, f *fact.Default, users int) wire.Default {
 	out := wire.Default{ID: f.ID.String(), Key: f.Key, Label: f.Label, Description: f.Description, Everybody: f.Everybody, Filter: f.Filter, FilterWords: filterWords(v, f.Filter),
 		Roles: []wire.Ref{}, Groups: []wire.Ref{}, Ended: f.Ended, UserCount: users, Words: operation.DefaultWords(f, v.Uncut()), Given: &wire.Given{Revision: f.Opened}}
+	out.Order, out.Final, out.From, out.Until, out.LastDay = f.Order, f.Final, seeing.Instant(f.Active.From), seeing.Instant(f.Active.Until), v.LastDay(f.Active.Until)
+	out.Scopes, out.AfterDays, out.LastsDays, out.OverlapDays = v.Scopes(f.Scopes), f.After, f.Lasts, f.OverlapDays
+	if f.Owner != 0 {
+		owner := v.UserRef(f.Owner)
+		out.Owner = &owner
+	}
 	for _, r := range f.Roles {
 		out.Roles = append(out.Roles, v.RoleRef(r, false))
 	}

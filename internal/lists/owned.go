@@ -13,7 +13,7 @@ import (
 // handed over when they depart.
 func Owned(v *seeing.View, id fact.UserID) wire.Owned {
 	out := wire.Owned{Basis: v.Basis(), Applications: []wire.Ref{}, Roles: []wire.Ref{}, Groups: []wire.Ref{}, Expectations: []wire.Ref{}, People: []wire.Ref{},
-		Units: []wire.Ref{}, Machines: []wire.Ref{}, Routes: []wire.Ref{}}
+		Units: []wire.Ref{}, Defaults: []wire.Ref{}, Machines: []wire.Ref{}, Routes: []wire.Ref{}}
 	for a := range v.Uncut().Applications() {
 		if a.Owner == id && v.ReadsApplication(a.ID) {
 			out.Applications = append(out.Applications, v.ApplicationRef(a.ID, false))
@@ -32,6 +32,11 @@ func Owned(v *seeing.View, id fact.UserID) wire.Owned {
 	for _, f := range v.Uncut().Expectations() {
 		if f.Owner == id && !f.Ended && v.ReadsSettings() {
 			out.Expectations = append(out.Expectations, wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label})
+		}
+	}
+	for _, f := range v.Uncut().Defaults() {
+		if f.Owner == id && !f.Ended && v.ReadsSettings() {
+			out.Defaults = append(out.Defaults, wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label})
 		}
 	}
 	for u := range v.Uncut().Users() {

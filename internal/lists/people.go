@@ -174,7 +174,20 @@ var wireFields = func() map[string][]int {
 func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 	u := v.Uncut().User(id)
 	own := id == v.Caller.User
-	out := wire.UserDetail{Basis: v.Basis(), User: user(v, u), Groups: []wire.Membership{}, Assignments: []wire.Assignment{}}
+	out := wire.UserDetail{Basis: v.Basis(), User: user(v, u), Groups: []wire.Membership{}, Assignments: []wire.Assignment{},
+		Positions: positions(v, id), Absences: absences(v, id), Closed: v.Uncut().IsClosed(u)}
+	if into := v.Uncut().MergedInto(id); into != 0 {
+		ref := v.UserRef(into)
+		out.MergedInto = &ref
+	}
+	for _, from := range v.Uncut().MergedFrom(id) {
+		if v.ReadsUser(from) {
+			out.MergedFrom = append(out.MergedFrom, v.UserRef(from))
+		}
+	}
+	if out.Closed {
+		out.Opening = opening(v, id)
+	}
 	seen := map[fact.GroupID]bool{}
 	var climb func(m fact.Member, through *wire.Ref)
 	climb = func(m fact.Member, through *wire.Ref) {
@@ -221,7 +234,7 @@ func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 func Membership(v *seeing.View, f *fact.Membership, own bool, through *wire.Ref) wire.Membership {
 	member, kind := v.MemberRef(f.Member, own)
 	return wire.Membership{ID: f.ID.String(), Group: v.GroupRef(f.Group, own), Member: member, MemberKind: kind,
-		Through: through, Default: v.DefaultRef(f.Rule), From: seeing.Instant(f.Window.From), Until: seeing.Instant(f.Window.Until), LastDay: v.LastDay(f.Window.Until), SinceRevision: f.Opened}
+		Through: through, Default: v.DefaultRef(f.Rule), Position: f.Position, From: seeing.Instant(f.Window.From), Until: seeing.Instant(f.Window.Until), LastDay: v.LastDay(f.Window.Until), SinceRevision: f.Opened}
 }
 
 // AssignmentOf is an assignment as it is told; own says that it is among the caller's own.

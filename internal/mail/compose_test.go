@@ -13,7 +13,7 @@ func TestEveryMailIsWritten(t *testing.T) {
 		"invitation": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "By": "Marta", "UserName": "ana", "Link": "https://roster.example/sign-in-link#x", "Until": "tomorrow", "Press": "Choose"},
 		"reset":      {"Organisation": "Port <&> Co", "Name": "Ana <b>", "UserName": "ana", "Link": "https://roster.example/sign-in-link#x", "Until": "tomorrow", "Press": "Choose"},
 		"digest": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "Link": "https://roster.example/today", "Press": "Open", "ToDecide": []line{{"Ivo", "Reader", "<i>x</i>"}}, "Decided": []line{{"", "Reader", "approved"}},
-			"Reviews": []line{}, "Tokens": []line{}, "Ending": []line{{"", "Reader", "2 May"}}},
+			"Reviews": []line{}, "Tokens": []line{}, "Contracts": []line{{"Umber Shoal", "Kittel", "2 May"}}, "Ending": []line{{"", "Reader", "2 May"}}},
 	} {
 		subject, text, html, err := Compose("xx", kind, data)
 		if err != nil {

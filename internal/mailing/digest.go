@@ -83,7 +83,7 @@ func (m *Mailing) Remind(ctx context.Context) error {
 	return m.Service.Jobs.RemindMails(ctx, now.Format(time.DateOnly), func() []jobs.Mail {
 		var out []jobs.Mail
 		day := calendar.DateOf(now)
-		for _, id := range slices.Concat(remindedOn(head, day), remindedOfTokens(head, tokens, day)) {
+		for _, id := range slices.Concat(remindedOn(head, day), remindedOfTokens(head, tokens, day), remindedOfContracts(head, day)) {
 			out = append(out, jobs.Mail{User: id, Kind: Digest})
 		}
 		return out
@@ -102,6 +102,36 @@ func remindedOfTokens(s *access.Snapshot, tokens map[fact.UserID]signin.GoodToke
 			if unsendable(s.User(by)) == "" {
 				out = append(out, by)
 			}
+		}
+	}
+	return out
+}
+
+// remindedOfContracts are the sponsors of people of other companies whose last day is so many
+// days after a day.
+func remindedOfContracts(s *access.Snapshot, day calendar.Date) (out []fact.UserID) {
+	for u := range s.Users() {
+		if slices.Contains(reminded, int(u.End-day)) && sponsors(s, u) && unsendable(s.User(u.Manager)) == "" {
+			out = append(out, u.Manager)
+		}
+	}
+	return out
+}
+
+// sponsors says whether a user works for another company and reports to somebody.
+func sponsors(s *access.Snapshot, u *fact.User) bool {
+	if u.Manager == 0 || u.Status != fact.Active {
+		return false
+	}
+	t := s.EmploymentTypeOf(u)
+	return t != nil && t.External
+}
+
+// endingContracts are the people whom somebody sponsors and whose last day is soon.
+func endingContracts(s *access.Snapshot, id fact.UserID, day calendar.Date) (out []line) {
+	for u := range s.Users() {
+		if u.Manager == id && u.End >= day && u.End <= day+calendar.Date(reminded[0]) && sponsors(s, u) {
+			out = append(out, line{u.Company, seeing.Label(u), u.End.Words()})
 		}
 	}
 	return out
@@ -154,7 +184,8 @@ func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (
 		ending = append(ending, line{"", e.Role.Label, fmt.Sprint(calendar.UntilWords(e.Until, zone))})
 	}
 	tokens := m.endingTokens(ctx, v.UncutToday(), id, m.Service.Clock())
+	contracts := endingContracts(v.UncutToday(), id, calendar.DateOf(m.Service.Clock().In(zone)))
 	decided = slices.CompactFunc(decided, func(a, b line) bool { return a == b })
-	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Press": "Open your page"},
-		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens) == 0
+	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Press": "Open your page"},
+		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens)+len(contracts) == 0
 }

@@ -27,6 +27,7 @@ type DeclareAttribute struct {
 	CaseExact   bool           `json:"case_exact,omitempty" doc:"texts are compared with case"`
 	Personal    bool           `json:"personal,omitempty" doc:"can be erased, and may give no access; else a fact, kept for ever"`
 	Required    bool           `json:"required,omitempty" doc:"of every person who is added from now on"`
+	Identifies  bool           `json:"identifies,omitempty" doc:"no two people share a value, such as a personnel number: whoever is added with one that is there looks like that person"`
 	Pattern     string         `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
 	Allowed     []string       `json:"allowed,omitempty" flag:"allow" doc:"the texts there may be, and no others"`
 	Fill        *fact.Fill     `json:"fill,omitempty" doc:"fills itself in from the unit or from a date, and nobody else does"`
@@ -66,7 +67,7 @@ func (o DeclareAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 		o.Type = fact.TextValue
 	}
 	f := &fact.Attribute{ID: fact.AttributeID(d.Allocate(fact.FactAttribute)), Key: o.Key, Label: o.Label, Description: o.Description, Type: o.Type,
-		CaseExact: o.CaseExact, Personal: o.Personal, Required: o.Required, Pattern: o.Pattern, Allowed: o.Allowed, Fill: o.Fill}
+		CaseExact: o.CaseExact, Personal: o.Personal, Required: o.Required, Identifies: o.Identifies, Pattern: o.Pattern, Allowed: o.Allowed, Fill: o.Fill}
 	checkAttribute(d, f)
 	if len(d.Faults) > before {
 		d.Fails(fact.FactAttribute, o.Key)
@@ -191,6 +192,7 @@ type UpdateAttribute struct {
 	Label       *string             `json:"label,omitempty" doc:"what people call it"`
 	Description *string             `json:"description,omitempty" doc:"what it is for, in plain words"`
 	Required    *bool               `json:"required,omitempty" doc:"of every person who is added from now on"`
+	Identifies  *bool               `json:"identifies,omitempty" doc:"no two people share a value"`
 	Pattern     *string             `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
 	Allowed     []string            `json:"allowed,omitzero" flag:"allow" doc:"all the texts there may be from now on; values that are there stay"`
 	Fill        *fact.Fill          `json:"fill,omitempty" doc:"for an attribute that fills itself in already"`
@@ -214,6 +216,7 @@ func (o UpdateAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 		fact.SetIf(&f.Description, o.Description)
 		fact.SetIf(&f.Required, o.Required)
 		fact.SetIf(&f.Pattern, o.Pattern)
+		fact.SetIf(&f.Identifies, o.Identifies)
 		if o.Allowed != nil {
 			f.Allowed = o.Allowed
 		}

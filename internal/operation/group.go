@@ -225,7 +225,7 @@ func (o AddMember) ApplyTo(d *change.Draft) (settled change.Operation) {
 func membershipOf(d *change.Draft, m fact.Member, g fact.GroupID) *fact.Membership {
 	for _, j := range d.JoinedTo(m) {
 		if j.Group() == g && !j.ByRule() {
-			if f := d.Membership(j.Membership()); f.Rule == 0 {
+			if f := d.Membership(j.Membership()); f.ByHand() {
 				return f
 			}
 		}

@@ -84,6 +84,13 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 			d.Put(&b)
 		}
 	}
+	for _, f := range d.Defaults() {
+		if f.Owner == from && !f.Ended && take(f, "settings", f.Key) {
+			b := *f
+			b.Owner = to
+			d.Put(&b)
+		}
+	}
 	for _, f := range d.Units() {
 		if f.Head == from && !f.Ended && take(f, "settings", f.Path) {
 			b := *f

@@ -85,22 +85,3 @@ func (o *SetMachineAccount) Sentence(s *access.Snapshot, n change.Names) string 
 	}
 	return fact.ActionWords(by) + " are accountable for the machine account " + n.UserName(id)
 }
-
-// succeed has somebody else are accountable for the machine accounts of whoever departs: their manager,
-// or else the head of their unit. Where there is neither, those that are left do.
-func succeed(d *change.Draft, u *fact.User) {
-	accounts := d.AccountableFor(u.ID)
-	if len(accounts) == 0 {
-		return
-	}
-	to := u.Manager
-	if m := d.User(to); m == nil || m.Status == fact.Departed || m.UserKind != fact.Person {
-		to = d.HeadOf(u.Unit, u.ID)
-	}
-	if m := d.User(to); m == nil || m.Status == fact.Departed {
-		to = 0
-	}
-	for _, f := range accounts {
-		d.Put(f.Succeeded(u.ID, to))
-	}
-}

@@ -227,12 +227,32 @@ func TestWhatIsDoneToTheLedgerItself(t *testing.T) {
 // what it did.
 func TestEveryOperationIsKeptAndTold(t *testing.T) {
 	told := map[string]bool{}
-	for seed := range uint64(40) {
+	for seed := range uint64(56) {
 		c := laws.NewChance(seed)
 		s := access.Empty() // growing from nothing, every kind comes to fit
-		for range 1200 {
+		for range 1800 {
 			op := c.Operation()
-			switch c.IntN(120) {
+			switch c.IntN(129) {
+			case 125:
+				op = &operation.EndPosition{User: c.User(), Position: 1 + c.IntN(2)}
+				if c.IntN(4) == 0 { // seldom: the first departs
+					op = &operation.MergeUsers{User: c.User(), Into: c.User()}
+				}
+			case 126:
+				op = &operation.OpenAccess{User: c.User(), Window: calendar.Window{From: 3, Until: 1 << 40}, Reference: "TCK-1"}
+			case 127, 128:
+				op = &operation.CloseAccess{User: c.User()}
+			case 120:
+				op = &operation.SetEmploymentType{Key: laws.Pick(c, "vendor", "guest"), External: true, MaxDays: 90, Closed: true, MaxHours: 700}
+			case 121:
+				op = &operation.EndEmploymentType{EmploymentType: laws.Pick[change.EmploymentRef](c, "vendor", "guest", "contractor")}
+			case 122:
+				kind, by, end, at := "vendor", "Dredgers", calendar.Date(9), c.User()
+				op = &operation.UpdateUser{User: c.User(), Manager: &at, UserEdits: fact.UserEdits{Employment: &kind, Company: &by, End: &end}}
+			case 123:
+				op = &operation.ExtendContract{User: c.User(), End: calendar.Date(10 + c.IntN(60))}
+			case 124:
+				op = &operation.ExcludeRole{Role: "app0/r0", Excludes: "app0/r1"}
 			case 0, 1:
 				op = &operation.EraseUser{User: c.User()}
 			case 2:

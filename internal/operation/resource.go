@@ -24,7 +24,7 @@ type AddResource struct {
 	Label       string                `json:"label,omitempty" doc:"what people call it"`
 	Description string                `json:"description,omitempty" doc:"what it is for, in plain words"`
 	Open        bool                  `json:"open,omitempty" doc:"what lies below need not be registered"`
-	Addresses   []string              `json:"addresses,omitempty" doc:"where the application serves it"`
+	Addresses   []string              `json:"addresses,omitempty" doc:"where the application serves it, such as /moorings/{berth}, or with a method before it and an action after it"`
 
 	Resource change.ResourceRef `json:"resource,omitempty" set:"service"`
 }
@@ -55,6 +55,9 @@ func (o AddResource) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	d.CheckTexts(&o.Label, o.Path, o.Description)
 	checkServed(d, o.NodeKind, o.Addresses)
+	if len(d.Faults) == before {
+		checkAddresses(d, app, nil, o.Addresses)
+	}
 	if len(d.Faults) > before {
 		return
 	}
@@ -85,6 +88,33 @@ func checkServed(d *change.Draft, kind string, addresses []string) {
 		} else if slices.Contains(addresses[:i], a) {
 			d.Fault("addresses", "“%s” is given twice", a)
 		}
+	}
+}
+
+// checkAddresses refuses addresses that have no form, or that another resource of the
+// application has for the same. Those that a resource has already stay.
+func checkAddresses(d *change.Draft, app fact.ApplicationID, old *fact.Resource, addresses []string) {
+	var all []patterns.Address
+	for i, text := range addresses {
+		x, err := patterns.ParseAddress(text)
+		if err != nil {
+			if old == nil || !slices.Contains(old.Addresses, text) {
+				d.Judged("addresses", "number %d %s", i+1, err)
+			}
+			continue
+		}
+		if x.Action != "" && !access.Declares(d.Application(app), x.Action) {
+			d.Judged("addresses", "“%s”: %s declares no action “%s”", text, d.Application(app).Key, x.Action)
+		}
+		if r := d.ServedAt(app, x); r != nil && (old == nil || r.ID != old.ID) {
+			d.Judged("addresses", "“%s” is one of %s already: which of the two is meant could not be told", text, r.Path)
+		}
+		for _, y := range all {
+			if slices.Equal(x.Shapes(), y.Shapes()) {
+				d.Judged("addresses", "“%s” is given twice in other words", text)
+			}
+		}
+		all = append(all, x)
 	}
 }
 
@@ -140,7 +170,10 @@ func (o UpdateResource) ApplyTo(d *change.Draft) (settled change.Operation) {
 		r.Addresses = o.Addresses
 	}
 	d.CheckTexts(&r.Label, r.Path, r.Description)
-	checkServed(d, r.NodeKind, r.Addresses)
+	before := len(d.Faults)
+	if checkServed(d, r.NodeKind, r.Addresses); len(d.Faults) == before && (o.Addresses != nil || old.Retired && !r.Retired) {
+		checkAddresses(d, app, old, r.Addresses)
+	}
 	if r.Path == patterns.Root && r.Retired {
 		d.Fault("retired", "the root is never retired; retire the application")
 	}

@@ -194,13 +194,20 @@ func (o EndUnit) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// peopleIn is how many users who have not departed are in a unit or below it.
+// peopleIn is how many users who have not departed are in a unit or below it, by a position too.
 func peopleIn(d *change.Draft, path string) (n int) {
 	for u := range d.Users() {
 		if u.Status != fact.Departed && fact.InUnit(u.Unit, path) {
 			n++
 		}
 	}
+	d.EachRecordFact(fact.FactPositions, func(f fact.RecordFact) bool {
+		p := f.(*fact.Positions)
+		if u := d.User(p.User); u.Status != fact.Departed && !fact.InUnit(u.Unit, path) && slices.ContainsFunc(p.List, func(p fact.Position) bool { return !p.Former && fact.InUnit(p.Unit, path) }) {
+			n++
+		}
+		return true
+	})
 	return n
 }
 

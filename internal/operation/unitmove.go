@@ -93,12 +93,18 @@ func movePeople(d *change.Draft, from, to string) {
 		}
 		u := *r.Fact
 		u.Unit = fact.MovedUnit(u.Unit, from, to)
-		for _, a := range d.Attributes() {
-			if a.Fill != nil && !a.Personal && !a.Retired {
-				u.Custom = u.Custom.With(a, a.Filled(&u))
-			}
-		}
+		d.FillAgain(&u)
 		d.Put(&u)
+	}
+	for _, f := range access.RecordFactsOf[*fact.Positions](&d.Snapshot, fact.FactPositions) {
+		if !slices.ContainsFunc(f.List, func(p fact.Position) bool { return fact.InUnit(p.Unit, from) }) {
+			continue
+		}
+		b := &fact.Positions{User: f.User, List: slices.Clone(f.List), Made: f.Made}
+		for i := range b.List {
+			b.List[i].Unit = fact.MovedUnit(b.List[i].Unit, from, to)
+		}
+		d.Put(b)
 	}
 	for g := range d.Groups() {
 		if fact.InUnit(g.Unit, from) {

@@ -2,6 +2,7 @@ package operation
 
 import (
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 )
@@ -70,6 +71,7 @@ func (o AddUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	u.More = ""
 	o.Custom, o.Sealed = custom(d, u, o.unsealed, o.Custom, o.Sealed)
 	d.Requires(u)
+	d.CheckEmployment(nil, u)
 	if len(d.Faults) > before {
 		d.Fails(fact.FactUser, o.UserName)
 		return
@@ -98,6 +100,8 @@ type UpdateUser struct {
 	fact.UserEdits
 
 	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes, by key; a blank one clears"`
+
+	MovedOn calendar.Date `json:"moved_on,omitzero" set:"service"`
 
 	Digest string            `json:"personal,omitempty" set:"service"`
 	Sealed map[string]string `json:"custom_personal,omitempty" set:"service"`
@@ -142,6 +146,7 @@ func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.CheckLikeness("display_name", u.DisplayName)
 	}
 	o.Custom, o.Sealed = custom(d, &u, o.unsealed, o.Custom, o.Sealed)
+	d.CheckEmployment(old, &u)
 	if u == *old {
 		d.Note(change.AlreadySo, d.UserTable.At(int(id)).Touched)
 		return
@@ -150,6 +155,7 @@ func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 		succeed(d, &u)
 	}
 	d.Put(&u)
+	overlap(d, old, &u, &o.MovedOn)
 	if u.Personal != old.Personal {
 		d.Sealed = append(d.Sealed, change.Sealing{Digest: &o.Digest, User: id})
 	}

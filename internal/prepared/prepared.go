@@ -147,6 +147,8 @@ func whose(f fact.Fact) (id fact.UserID, plain bool) {
 	switch f := f.(type) {
 	case *fact.User:
 		return f.ID, true
+	case fact.OfUser:
+		return f.Whose(), true
 	case *fact.Assignment:
 		return f.Assignee.User, f.Assignee.User != 0
 	case *fact.Membership:
@@ -156,7 +158,7 @@ func whose(f fact.Fact) (id fact.UserID, plain bool) {
 }
 
 // harmless are the operations of users, of what is given to them, and of workflows.
-var harmless = []string{"add_user", "update_user", "erase_user", "grant", "revoke", "add_member", "remove_member", "hand_over",
+var harmless = []string{"add_user", "update_user", "erase_user", "add_position", "end_position", "add_absence", "end_absence", "open_access", "close_access", "extend_contract", "grant", "revoke", "add_member", "remove_member", "hand_over",
 	"request_role", "withdraw_request", "decide_request", "open_round", "decide_items", "sign_off", "settle_pending_removal",
 	"set_aside_finding", "take_up_finding", "erase_reason"}
 
@@ -190,7 +192,7 @@ func model(f fact.Fact) bool {
 	}
 	switch f.Kind() {
 	case fact.FactOrganisation, fact.FactGroup, fact.FactMembership, fact.FactApplication, fact.FactResource, fact.FactFence, fact.FactRole,
-		fact.FactInclusion, fact.FactPermission, fact.FactAssignment, fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactAttribute, fact.FactFreeze, fact.FactUnit, fact.FactMachineAccount:
+		fact.FactInclusion, fact.FactPermission, fact.FactAssignment, fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactAttribute, fact.FactFreeze, fact.FactUnit, fact.FactMachineAccount, fact.FactEmploymentType:
 		return true
 	}
 	return false

@@ -56,7 +56,7 @@ func BrokenByEach(s *access.Snapshot, all []*fact.Expectation, from calendar.Ins
 // nothing else has changed that it depends on.
 func BrokenSince(s *access.Snapshot, older *access.Snapshot, was map[fact.ExpectationID][]Broken) map[fact.ExpectationID][]Broken {
 	all := s.Expectations()
-	if s.Organisation() != older.Organisation() || !slices.Equal(all, older.Expectations()) || !RolesDescribedAlike(s, older) ||
+	if s.Organisation() != older.Organisation() || !s.ClosesAlike(older) || !slices.Equal(all, older.Expectations()) || !RolesDescribedAlike(s, older) ||
 		len(ApplicationsDescribedSince(s, older)) > 0 || GroupsDiffer(s, older) {
 		return BrokenByEach(s, all, 0)
 	}

@@ -65,8 +65,22 @@ func holdsLine(s *access.Snapshot, f *fact.Expectation, id fact.UserID, at calen
 	rec := s.ApplicationTable.At(int(f.Application))
 	return slices.ContainsFunc(query.Entitlements(s, id), func(e query.Entitlement) bool {
 		return e.Application == f.Application && e.Action == f.Action && e.When.Holds(at) && fits(e.Target) && (s.ResourceAt(rec, e.Target) == nil || query.BelowOpen(s, rec, f.Pattern)) &&
-			(patterns.Contains(f.Pattern, e.Target) || !fencedFor(s, id, f, at))
+			(patterns.Contains(f.Pattern, e.Target) || !fencedFor(s, id, f, at) && !belowRetired(s, rec, f.Pattern))
 	})
+}
+
+// belowRetired says whether a resource that the pattern of an expectation names, or one above
+// it, is retired: nothing there is known any more, though the application be open.
+func belowRetired(s *access.Snapshot, rec *access.ApplicationEntry, pattern string) bool {
+	for at := pattern; patterns.CheckPath(at) == nil; at = patterns.ParentPath(at) {
+		if r := s.ResourceAt(rec, at); r != nil && r.Fact.Retired {
+			return true
+		}
+		if at == patterns.Root {
+			break
+		}
+	}
+	return false
 }
 
 // fencedFor says whether the pattern of an expectation itself is not reached,

@@ -185,10 +185,11 @@ func DirectTo(s *access.Snapshot, id fact.UserID, yield func(fact.AssignmentID, 
 	}
 }
 
-// Over calls yield for each assignment whose window has ended by an instant.
+// Over calls yield for each assignment whose window has ended by an instant. Those of default
+// rules are left out: what a rule gives by date is nobody's to revoke.
 func Over(s *access.Snapshot, at calendar.Instant, yield func(fact.AssignmentID)) {
 	for i := range s.AssignmentTable.Len() {
-		if a := s.AssignmentTable.At(i); a != nil && a.Role != 0 && a.Limits != nil && a.Limits.Window.Over(at) {
+		if a := s.AssignmentTable.At(i); a != nil && a.Role != 0 && a.Rule == 0 && a.Limits != nil && a.Limits.Window.Over(at) {
 			yield(fact.AssignmentID(i))
 		}
 	}
@@ -202,6 +203,9 @@ const mostTouched = 5000
 // snapshot, or give something else; all is true when so much has changed that
 // they may be any.
 func HeldOtherwise(s *access.Snapshot, older *access.Snapshot) (roles map[fact.RoleID]bool, all bool) {
+	if !s.ClosesAlike(older) {
+		return nil, true
+	}
 	roles = map[fact.RoleID]bool{}
 	both := func(do func(*access.Snapshot)) { do(s); do(older) }
 	add := func(x *access.Snapshot, id fact.RoleID) {

@@ -91,7 +91,7 @@ func joinedOnly(v *seeing.View, one, other fact.UserID) (out []wire.GivenGroup) 
 		in[m.Group] = true
 	}
 	for _, m := range v.Uncut().MembershipsOf(fact.Member{User: one}) {
-		if m.Rule != 0 || in[m.Group] || v.Over(m.Window) {
+		if !m.ByHand() || in[m.Group] || v.Over(m.Window) {
 			continue
 		}
 		if !v.ReadsGroup(m.Group) {

@@ -58,6 +58,13 @@ func History(ctx context.Context, d *seeing.Service, c seeing.Caller, q Past) (w
 			return out, v.Missing(x.kind, x.given)
 		}
 		f.Subject = append(f.Subject, seeing.SubjectID(change.Subject{Kind: x.kind, Row: row}))
+		if x.kind == fact.FactUser { // and of the records that were merged into it
+			for _, id := range v.Uncut().MergedFrom(fact.UserID(row)) {
+				if v.ReadsUser(id) {
+					f.Subject = append(f.Subject, seeing.SubjectID(change.Subject{Kind: fact.FactUser, Row: uint32(id)}))
+				}
+			}
+		}
 	}
 	if q.By != "" {
 		id, ok := v.Uncut().FindUser(q.By)

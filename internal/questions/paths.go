@@ -67,13 +67,11 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 	if faults := questionFaults("", q); len(faults) > 0 {
 		return wire.CheckAnswer{}, seeing.Invalid("the question cannot be asked", faults...)
 	}
-	at := v.At
-	if q.At != nil {
-		at = calendar.At(*q.At)
-	}
+	at := timeOf(v, q)
 	out := wire.CheckAnswer{Basis: v.Basis()}
 	out.At = at.Time()
-	ask := access.Question{User: q.User, Application: q.Application, Action: q.Action, Path: q.Path, At: at, Owner: q.Properties.Owner}
+	q, nowhere := addressed(v, q)
+	ask := access.Question{Nowhere: nowhere, User: q.User, Application: q.Application, Action: q.Action, Path: q.Path, At: at, Owner: q.Properties.Owner}
 	var a access.Asked
 	if err := v.Uncut().Resolve(&ask, &a); err != nil {
 		return out, badPath(err)
@@ -84,6 +82,9 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 	reads := q.User == "" || known && (decides && !q.Explain || v.ReadsUser(user))
 	if appKnown && !decides && !v.ReadsApplication(app) && user != v.Caller.User {
 		ask.Application, a.Rec = "", nil // to this caller there is no such application
+	}
+	if q.Address != "" && !nowhere && (decides || appKnown && v.ReadsApplication(app)) {
+		out.Action, out.Path = q.Action, q.Path
 	}
 	if !reads && !decides && q.User != "" {
 		out.Reason, out.Message = string(access.UserUnknown), v.Missing(fact.FactUser, q.User).Detail
@@ -96,7 +97,7 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 		d := v.Uncut().Answer(&ask, &a)
 		decided(v, &a, d.Reason)
 		out.Allowed, out.Reason, out.Message = d.Allowed, string(d.Reason), d.Reason.Sentence()
-		if decides && !q.Explain {
+		if decides && !q.Explain && !q.Probe {
 			count(v, app, user, q, d.Reason)
 		}
 		if q.Explain && decides {
@@ -114,6 +115,17 @@ func Check(v *seeing.View, q wire.CheckRequest) (wire.CheckAnswer, error) {
 	out.Message = sentence(v, q, e, out.Paths)
 	out.Cure, out.Requestable = cure(v, ask, decides)
 	return out, nil
+}
+
+// CheckQuietly answers a question without counting it, whoever may know of it: for searches that
+// have seen to that. A question that cannot be asked is an error.
+func CheckQuietly(v *seeing.View, q wire.CheckRequest) (bool, error) {
+	if faults := questionFaults("", q); len(faults) > 0 {
+		return false, seeing.Invalid("the question cannot be asked", faults...)
+	}
+	q, nowhere := addressed(v, q)
+	d, err := v.Uncut().Check(access.Question{Nowhere: nowhere, User: q.User, Application: q.Application, Action: q.Action, Path: q.Path, At: timeOf(v, q), Owner: q.Properties.Owner})
+	return d.Allowed, err
 }
 
 // decided tells whoever counts decisions of one.
@@ -143,6 +155,9 @@ func questionFaults(place string, q wire.CheckRequest) []wire.Fault {
 		out = append(out, wire.Fault{Place: place + "/nobody", Message: "and user exclude each other: say one of them"})
 	}
 	blank("application", q.Application)
+	if q.Method != "" || q.Address != "" {
+		return append(out, addressFaults(place, q)...)
+	}
 	blank("action", q.Action)
 	if err := patterns.CheckPath(q.Path); err != nil {
 		out = append(out, wire.Fault{Place: place + "/path", Message: err.Error()})
@@ -159,6 +174,9 @@ func count(v *seeing.View, app fact.ApplicationID, user fact.UserID, q wire.Chec
 		return
 	}
 	k := usage.Key{Kind: usage.Rehearsed, Application: app, User: user, Action: q.Action, Path: q.Path}
+	if q.Address != "" && q.Path == patterns.Root {
+		k.Path, _, _ = strings.Cut(q.Address, "?")
+	}
 	switch {
 	case r == access.ResourceUnknown:
 		k.Kind, k.User = usage.Unknown, 0
@@ -205,6 +223,9 @@ func sentence(v *seeing.View, q wire.CheckRequest, e query.Explanation, paths []
 		who = "“" + q.User + "”"
 	}
 	what := q.Action + " " + q.Path + " in " + q.Application
+	if q.Address != "" {
+		what = q.Method + " " + q.Address + " in " + q.Application
+	}
 	if len(paths) == 0 && e.More { // so many ways that none of them was listed
 		return e.Reason.Sentence()
 	}
@@ -262,6 +283,10 @@ func whyInactive(v *seeing.View, id fact.UserID, at calendar.Instant) string {
 		return "the account is " + string(u.Status)
 	case u.Start > today:
 		return "the start date is " + u.Start.String()
+	case v.Uncut().Away(id, at):
+		return "they are absent"
+	case v.Uncut().IsClosed(u) && (u.End == 0 || u.End >= today):
+		return "their access is closed, and not opened now"
 	}
 	return "the end date was " + u.End.String()
 }

@@ -35,6 +35,8 @@ type OpenRound struct {
 	Application change.ApplicationRef `json:"application,omitempty" doc:"who holds what in it"`
 	Group       change.GroupRef       `json:"group,omitempty" doc:"or: what its members hold"`
 	Filter      string                `json:"filter,omitempty" flag:"where" doc:"or: what those hold whom a filter (RFC 7644, section 3.4.2.2) over users' facts chooses"`
+	People      []change.UserRef      `json:"people,omitempty" flag:"person" doc:"or: what these users hold"`
+	ByHand      bool                  `json:"by_hand,omitempty" doc:"only what somebody gave them, and no rule: after a move, say"`
 	Reviewers   Whose                 `json:"reviewers" enum:"manager,unit_head,owner,users" doc:"who decides: each user's manager, the head of each user's unit, each role's owner, or named users"`
 	Users       []change.UserRef      `json:"users,omitempty" doc:"the named ones"`
 
@@ -47,20 +49,34 @@ func (*OpenRound) Verb() string { return "open_round" }
 // ApplyTo implements change.Operation.
 func (o OpenRound) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
-	if !d.Need(access.ActCreate, "reviews", "open reviews") || !d.Need(access.ActRead, fact.RuleReach(o.Filter), "read all whom the review looks at") {
+	if !d.Need(access.ActCreate, "reviews", "open reviews") {
+		return
+	}
+	if len(o.People) == 0 && !d.Need(access.ActRead, fact.RuleReach(o.Filter), "read all whom the review looks at") {
 		return
 	}
 	ok := d.CheckNew(o.Key, FindRound(&d.Snapshot, o.Key) != nil, &o.Label, "")
-	f := &Round{Key: o.Key, Label: o.Label, Filter: o.Filter, Reviewers: o.Reviewers, Opener: d.Author, Fixed: d.Revision, At: d.At(), State: Open}
+	f := &Round{Key: o.Key, Label: o.Label, Filter: o.Filter, Reviewers: o.Reviewers, Opener: d.Author, Fixed: d.Revision, At: d.At(), State: Open, ByHand: o.ByHand}
 	given := 0
 	for _, x := range []string{string(o.Application), string(o.Group), o.Filter} {
 		if x != "" {
 			given++
 		}
 	}
+	if len(o.People) > 0 {
+		given++
+	}
 	if given != 1 {
-		d.Fault("application", "name one of application, group and filter: what the round looks at")
+		d.Fault("application", "name one of application, group, filter and people: what the round looks at")
 		ok = false
+	}
+	o.People = slices.Clone(o.People)
+	for i := range o.People {
+		id, found := d.SettleUser("people", &o.People[i])
+		if ok = ok && found; found && !slices.Contains(f.People, id) {
+			f.People = append(f.People, id)
+			ok = d.Need(access.ActRead, d.UserPath(id), "read %s", d.User(id).UserName) && ok
+		}
 	}
 	if o.Application != "" {
 		id, found := d.SettleApplication("application", &o.Application)

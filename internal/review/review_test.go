@@ -243,3 +243,46 @@ func TestBecomingAReviewerIsAGain(t *testing.T) {
 		t.Error("to review is no power")
 	}
 }
+
+// A short review of somebody who moved has what they were given by hand, whatever rules give
+// them besides, and nobody else's.
+func TestAShortReviewOfOnePerson(t *testing.T) {
+	s := port(t)
+	one, two := fact.UserID(0), fact.UserID(0)
+	for i, key := range []string{"user.1", "user.2"} {
+		id, _ := s.FindUser(key)
+		if i == 0 {
+			one = id
+		} else {
+			two = id
+		}
+	}
+	for _, op := range []change.Operation{&operation.Grant{Role: "cranes/r1", User: "user.1"}, &operation.Grant{Role: "cranes/r1", User: "user.2"},
+		&operation.AddGroup{Key: "listed"}, &operation.Grant{Role: "berths/r0", Group: "listed"}, &operation.AddMember{Group: "listed", User: "user.1"},
+		&operation.AddGroup{Key: "chosen", Filter: `unit eq "finance"`}, &operation.Grant{Role: "berths/r1", Group: "chosen"},
+		&operation.AddDefault{Key: "ruled", Everybody: true, Roles: []change.RoleRef{"berths/r2"}}} {
+		next, faults := apply(s, 0, 2, op)
+		if len(faults) > 0 {
+			t.Fatal(op.Verb(), &faults[0])
+		}
+		s = next
+	}
+	s, faults := apply(s, 0, 3, &OpenRound{Key: "moved", People: []change.UserRef{"user.1", "user.1"}, ByHand: true, Reviewers: Manager})
+	if len(faults) > 0 {
+		t.Fatal(&faults[0])
+	}
+	r := FindRound(s, "moved")
+	var roles []string
+	for _, i := range r.Items(s) {
+		if i.User != one || i.User == two || i.Default != 0 {
+			t.Errorf("%+v is looked at", i)
+		}
+		roles = append(roles, s.RoleKey(i.Role))
+	}
+	if !slices.Contains(roles, "cranes/r1") || !slices.Contains(roles, "berths/r0") || slices.Contains(roles, "berths/r1") || slices.Contains(roles, "berths/r2") {
+		t.Errorf("looked at: %v", roles)
+	}
+	if _, faults := apply(s, 0, 3, &OpenRound{Key: "both", People: []change.UserRef{"user.1"}, Filter: "title pr", Reviewers: Manager}); len(faults) == 0 {
+		t.Error("people and a filter are both looked at")
+	}
+}

@@ -63,6 +63,8 @@ type Round struct {
 	Application fact.ApplicationID `json:"application,omitempty"` // what is held in it
 	Group       fact.GroupID       `json:"group,omitempty"`       // or by its members
 	Filter      string             `json:"filter,omitempty"`      // or by whom it chooses
+	People      []fact.UserID      `json:"people,omitempty"`      // or by these
+	ByHand      bool               `json:"by_hand,omitempty"`     // only what somebody gave them, and no rule
 	Reviewers   Whose              `json:"reviewers"`
 	Named       []fact.UserID      `json:"named,omitempty"`
 	Opener      fact.UserID        `json:"opener"` // reviews what has nobody else
@@ -177,6 +179,9 @@ func (r *Round) Items(s *access.Snapshot) []Item {
 			if l.Group != 0 {
 				l.Default = query.DefaultInto(s, u.ID, l.Group)
 			}
+			if r.ByHand && (l.Default != 0 || l.Group != 0 && !listedIn(s, u.ID, l.Group)) {
+				return
+			}
 			out = append(out, l)
 		})
 	}
@@ -192,11 +197,18 @@ func (r *Round) users(s *access.Snapshot) func(*fact.User) bool {
 	case r.Group != 0:
 		members := s.MembersNow(r.Group, r.At)
 		return func(u *fact.User) bool { return members[u.ID] }
+	case len(r.People) > 0:
+		return func(u *fact.User) bool { return slices.Contains(r.People, u.ID) }
 	case r.Filter != "":
 		e, err := filter.Parse(r.Filter)
 		return func(u *fact.User) bool { return err == nil && fact.MatchesRule(e, u) }
 	}
 	return func(*fact.User) bool { return true }
+}
+
+// listedIn says whether somebody put a user into a group by hand.
+func listedIn(s *access.Snapshot, user fact.UserID, group fact.GroupID) bool {
+	return slices.ContainsFunc(s.MembershipsOf(fact.Member{User: user}), func(m *fact.Membership) bool { return m.Group == group && m.ByHand() })
 }
 
 // eachReviewer calls yield for each of those who decide on a line as things are

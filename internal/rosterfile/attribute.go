@@ -18,6 +18,7 @@ type Attribute struct {
 	CaseExact   bool       `json:"case_exact,omitempty" doc:"texts are compared with case"`
 	Personal    bool       `json:"personal,omitempty" doc:"can be erased, and may give no access; else a fact, kept for ever"`
 	Required    *bool      `json:"required,omitempty" doc:"of every person who is added from now on"`
+	Identifies  *bool      `json:"identifies,omitempty" doc:"no two people share a value, such as a personnel number"`
 	Pattern     *string    `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
 	Allowed     []string   `json:"allowed,omitempty" doc:"the texts there may be, and no others"`
 	Fill        *fact.Fill `json:"fill,omitempty" doc:"fills itself in from the unit or from a date, and nobody else does"`
@@ -32,7 +33,7 @@ func (p *planner) attribute(place, key string, x Attribute) {
 	switch {
 	case now == nil:
 		p.op(place, &operation.DeclareAttribute{Key: key, Label: or(x.Label), Description: or(x.Description), Type: kind, CaseExact: x.CaseExact, Personal: x.Personal,
-			Required: or(x.Required), Pattern: or(x.Pattern), Allowed: x.Allowed, Fill: x.Fill})
+			Required: or(x.Required), Identifies: or(x.Identifies), Pattern: or(x.Pattern), Allowed: x.Allowed, Fill: x.Fill})
 		return
 	case now.Retired:
 		p.fault(place, "was retired, and is not taken up again: declare it under another key")
@@ -42,14 +43,14 @@ func (p *planner) attribute(place, key string, x Attribute) {
 		return
 	}
 	o := &operation.UpdateAttribute{Attribute: change.AttributeRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description),
-		Required: differ(x.Required, now.Required), Pattern: differ(x.Pattern, now.Pattern)}
+		Required: differ(x.Required, now.Required), Identifies: differ(x.Identifies, now.Identifies), Pattern: differ(x.Pattern, now.Pattern)}
 	if x.Allowed != nil && !slices.Equal(x.Allowed, now.Allowed) {
 		o.Allowed = x.Allowed
 	}
 	if x.Fill != nil && !reflect.DeepEqual(x.Fill, now.Fill) {
 		o.Fill = x.Fill
 	}
-	if o.Label != nil || o.Description != nil || o.Required != nil || o.Pattern != nil || o.Allowed != nil || o.Fill != nil {
+	if o.Label != nil || o.Description != nil || o.Required != nil || o.Identifies != nil || o.Pattern != nil || o.Allowed != nil || o.Fill != nil {
 		p.op(place, o)
 	}
 }
@@ -58,6 +59,9 @@ func attribute(f *fact.Attribute) Attribute {
 	x := Attribute{Label: &f.Label, Description: said(f.Description), CaseExact: f.CaseExact, Personal: f.Personal, Pattern: said(f.Pattern), Allowed: f.Allowed, Fill: f.Fill}
 	if f.Type != fact.TextValue {
 		x.Type = string(f.Type)
+	}
+	if f.Identifies {
+		x.Identifies = &f.Identifies
 	}
 	if f.Required {
 		x.Required = &f.Required

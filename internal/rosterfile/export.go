@@ -22,10 +22,15 @@ import (
 // that have ended are left out.
 func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 	x := exporter{s, reads}
-	f := File{Version: Version, Units: map[string]Unit{}, Attributes: map[string]Attribute{}, Applications: map[string]Application{}, Roles: map[string]Role{}, Groups: map[string]Group{}, Defaults: map[string]Default{},
+	f := File{Version: Version, Units: map[string]Unit{}, Attributes: map[string]Attribute{}, Applications: map[string]Application{}, Roles: map[string]Role{}, Groups: map[string]Group{}, Defaults: map[string]Default{}, Employment: map[string]Employment{},
 		SoDRules: map[string]SoDRule{}, Routes: map[string]Route{}, Expectations: map[string]Expectation{}}
 	if o := s.Organisation(); o.Name != "" && reads(fact.FactDefault, 0) {
 		f.Organisation = &Organisation{o.Name, o.TimeZone}
+	}
+	for _, t := range s.EmploymentTypes() {
+		if !t.Ended {
+			f.Employment[t.Key] = employment(t)
+		}
 	}
 	for _, u := range s.Units() {
 		if !u.Ended && reads(fact.FactUnit, u.Row()) {
@@ -66,6 +71,11 @@ func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 			for _, g := range d.Groups {
 				e.Groups = append(e.Groups, s.Group(g).Key)
 			}
+			if o := s.User(d.Owner); o != nil && reads(fact.FactUser, uint32(o.ID)) {
+				e.Owner = o.UserName
+			}
+			e.Order, e.Final, e.From, e.Until, e.Scopes = d.Order, d.Final, text(d.Active.From), text(d.Active.Until), scopes(s, d.Scopes)
+			e.AfterDays, e.LastsDays, e.OverlapDays = d.After, d.Lasts, d.OverlapDays
 			f.Defaults[d.Key] = e
 		}
 	}
@@ -262,8 +272,13 @@ func (x *exporter) group(g *fact.Group) Group {
 
 func holding(s *access.Snapshot, a *fact.Assignment) Holding {
 	out := Holding{Role: s.RoleKey(a.Role), From: text(a.Window.From), Until: text(a.Window.Until), Schedule: schedule(a.Schedule)}
-	for _, x := range a.Scopes {
-		out.Scopes = append(out.Scopes, Scope{s.Application(x.Application).Key, x.Pattern})
+	out.Scopes = scopes(s, a.Scopes)
+	return out
+}
+
+func scopes(s *access.Snapshot, list []fact.Scope) (out []Scope) {
+	for _, x := range list {
+		out = append(out, Scope{s.Application(x.Application).Key, x.Pattern})
 	}
 	return out
 }

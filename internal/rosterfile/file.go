@@ -7,6 +7,7 @@ const Version = 1
 type File struct {
 	Version      int                    `json:"roster_file" doc:"the version of this form: 1"`
 	Organisation *Organisation          `json:"organisation,omitempty"`
+	Employment   map[string]Employment  `json:"employment_types,omitempty" doc:"the kinds of people by how they work here, by key as users have it"`
 	Units        map[string]Unit        `json:"units,omitempty" doc:"the parts of the organisation, by path such as marine/pilotage"`
 	Attributes   map[string]Attribute   `json:"attributes,omitempty" doc:"of users, that the organisation declares itself, by key"`
 	Applications map[string]Application `json:"applications,omitempty" doc:"by key"`
@@ -134,6 +135,15 @@ type Default struct {
 	Filter      string   `json:"filter,omitempty"`
 	Roles       []string `json:"roles,omitempty"`
 	Groups      []string `json:"groups,omitempty"`
+	Owner       string   `json:"owner,omitempty" doc:"user name; left alone without one"`
+	Order       int      `json:"order,omitempty" doc:"rules of a lower order come first"`
+	Final       bool     `json:"final,omitempty" doc:"whom it chooses is given nothing by the rules after it"`
+	From        string   `json:"from,omitempty" doc:"RFC 3339: when it begins to give"`
+	Until       string   `json:"until,omitempty" doc:"RFC 3339: when it ends giving"`
+	Scopes      []Scope  `json:"scopes,omitempty" doc:"what its roles give only; an attribute in braces stands for the user's value"`
+	AfterDays   int      `json:"after_days,omitempty" doc:"what it gives begins so many days after the user's first day"`
+	LastsDays   int      `json:"lasts_days,omitempty" doc:"and lasts so many days"`
+	OverlapDays int      `json:"overlap_days,omitempty" doc:"whoever moves keeps what it gave at the old place for so many days"`
 }
 
 // SoD rule is roles nobody may combine.

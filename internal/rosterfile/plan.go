@@ -31,6 +31,7 @@ func Make(d *Document, s *access.Snapshot) Plan {
 	if o, now := f.Organisation, s.Organisation(); o != nil && (o.Name != now.Name || o.TimeZone != now.TimeZone) {
 		p.op("organisation", &operation.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
 	}
+	each(f.Employment, func(key string, x Employment) { p.employment("employment_types."+key, key, x) })
 	each(f.Units, func(path string, x Unit) { p.unit("units."+path, path, x) })
 	each(f.Attributes, func(key string, x Attribute) { p.attribute("attributes."+key, key, x) }) // filters name them
 	each(f.Groups, func(key string, g Group) { p.group("groups."+key, key, g) })
@@ -195,9 +196,7 @@ func (p *planner) holds(place, key string, id fact.GroupID, said []Holding) {
 		if o.Until, err = calendar.ReadInstant(h.Until); err != nil {
 			p.fault(at+".until", err.Error())
 		}
-		for _, x := range h.Scopes {
-			o.Scopes = append(o.Scopes, change.ScopeRef{Application: change.ApplicationRef(x.Application), Pattern: x.Pattern})
-		}
+		o.Scopes = scopeRefs(h.Scopes)
 		if h.Schedule != nil {
 			var err error
 			if o.Schedule, err = calendar.NewSchedule(h.Schedule.Days, h.Schedule.From, h.Schedule.Until, h.Schedule.TimeZone); err != nil {

@@ -2,29 +2,57 @@ package rosterfile
 
 import (
 	"encoding/json"
+	"reflect"
+	"slices"
 
+	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/operation"
 	"ableroster/internal/request"
 )
 
 func (p *planner) defaultRule(place, key string, x Default) {
+	var active calendar.Window
+	var err error
+	if active.From, err = calendar.ReadInstant(x.From); err != nil {
+		p.fault(place+".from", err.Error())
+	}
+	if active.Until, err = calendar.ReadInstant(x.Until); err != nil {
+		p.fault(place+".until", err.Error())
+	}
 	id, known := p.s.FindDefault(key)
 	if !known {
-		p.op(place, &operation.AddDefault{Key: key, Label: or(x.Label), Description: or(x.Description), Everybody: x.Everybody, Filter: x.Filter, Roles: roleRefs(x.Roles), Groups: groupRefs(x.Groups)})
+		p.op(place, &operation.AddDefault{Key: key, Label: or(x.Label), Description: or(x.Description), Everybody: x.Everybody, Filter: x.Filter, Roles: roleRefs(x.Roles), Groups: groupRefs(x.Groups),
+			Owner: change.UserRef(x.Owner), Order: x.Order, Final: x.Final, Window: active, Scopes: scopeRefs(x.Scopes), AfterDays: x.AfterDays, LastsDays: x.LastsDays, OverlapDays: x.OverlapDays})
 		return
 	}
 	now := p.s.Default(id)
-	o := &operation.UpdateDefault{Default: change.DefaultRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Everybody: differ(&x.Everybody, now.Everybody), Filter: differ(&x.Filter, now.Filter)}
+	o := &operation.UpdateDefault{Default: change.DefaultRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Everybody: differ(&x.Everybody, now.Everybody), Filter: differ(&x.Filter, now.Filter),
+		Order: differ(&x.Order, now.Order), Final: differ(&x.Final, now.Final), From: differ(&active.From, now.Active.From), Until: differ(&active.Until, now.Active.Until),
+		AfterDays: differ(&x.AfterDays, now.After), LastsDays: differ(&x.LastsDays, now.Lasts), OverlapDays: differ(&x.OverlapDays, now.OverlapDays)}
 	if !same(x.Roles, now.Roles, p.s.RoleKey) {
 		o.Roles = append([]change.RoleRef{}, roleRefs(x.Roles)...)
 	}
 	if !same(x.Groups, now.Groups, p.groupKey) {
 		o.Groups = groupRefs(x.Groups)
 	}
-	if now.Ended || o.Label != nil || o.Description != nil || o.Everybody != nil || o.Filter != nil || o.Roles != nil || o.Groups != nil {
+	if !slices.Equal(x.Scopes, scopes(p.s, now.Scopes)) {
+		o.Scopes = append([]change.ScopeRef{}, scopeRefs(x.Scopes)...)
+	}
+	if owner := p.s.User(now.Owner); x.Owner != "" && (owner == nil || owner.UserName != x.Owner) {
+		ref := change.UserRef(x.Owner)
+		o.Owner = &ref
+	}
+	if none := (operation.UpdateDefault{Default: o.Default}); now.Ended || !reflect.DeepEqual(*o, none) {
 		p.op(place, o)
 	}
+}
+
+func scopeRefs(list []Scope) (out []change.ScopeRef) {
+	for _, x := range list {
+		out = append(out, change.ScopeRef{Application: change.ApplicationRef(x.Application), Pattern: x.Pattern})
+	}
+	return out
 }
 
 func (p *planner) sodRule(place, key string, x SoDRule) {

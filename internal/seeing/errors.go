@@ -88,6 +88,12 @@ func (v *View) Near(kind fact.FactKind, given string) []string {
 				add(u.Path)
 			}
 		}
+	case fact.FactEmploymentType:
+		for _, t := range v.today.EmploymentTypes() {
+			if !t.Ended {
+				add(t.Key)
+			}
+		}
 	case fact.FactApplication:
 		for a := range v.today.Applications() {
 			if v.ReadsApplication(a.ID) {

@@ -262,7 +262,7 @@ func (v *View) ReadsThing(kind fact.FactKind, row uint32) bool {
 		return v.ReadsApplication(fact.ApplicationID(row))
 	case fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactFreeze, finding.FactSetAside, request.FactRoute:
 		return v.ReadsSettings()
-	case fact.FactMachineAccount:
+	case fact.FactMachineAccount, fact.FactPositions, fact.FactAbsences, fact.FactOpening, fact.FactMerged:
 		return v.ReadsUser(fact.UserID(row))
 	case fact.FactUnit:
 		u := v.today.Unit(fact.UnitID(row))
@@ -289,10 +289,20 @@ func Label(u *fact.User) string {
 // UserRef names a user, or says that they are outside the caller's part.
 func (v *View) UserRef(id fact.UserID) wire.Ref {
 	u := v.today.User(id)
-	if u == nil || !v.ReadsUser(id) && !v.Known[id] {
+	if u == nil || !v.ReadsUser(id) && !v.Known[id] && !v.Sponsors(u) {
 		return outside
 	}
 	return wire.Ref{ID: id.String(), Key: u.UserName, Label: Label(u)}
+}
+
+// Sponsors says whether the caller sponsors a user: who works for another company, or has
+// access only while it is opened, and reports to them. They may know of these by name.
+func (v *View) Sponsors(u *fact.User) bool {
+	if u.Manager != v.Caller.User || u.Manager == 0 || u.Status == fact.Departed {
+		return false
+	}
+	t := v.today.EmploymentTypeOf(u)
+	return t != nil && (t.External || t.Closed)
 }
 
 // UserName implements change.Names within what the caller may see.

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"ableroster/internal/fact"
+	"ableroster/internal/sealed"
 
 	"github.com/jackc/pgx/v5/pgxpool"
 )
@@ -37,6 +38,11 @@ type Authenticator struct {
 	// Standing judges what users and makers hold; nil judges nobody. It is set
 	// before the first caller comes, and is called by several goroutines at once.
 	Powers Powers
+
+	// Secrets seals what has to be read back, nil nothing; Idle is how long a session is good
+	// for without being used, 0 for as long as it lasts. Both are set as Powers is.
+	Secrets *sealed.Box
+	Idle    time.Duration
 
 	keys       keys
 	judgements judgements

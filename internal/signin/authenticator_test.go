@@ -110,7 +110,7 @@ func TestANewPasswordEndsSessionsAndTokens(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, token, err := d.NewToken(ctx, ines, ines, nil, "script", time.Hour, "here")
+	_, token, err := d.NewToken(ctx, ines, ines, nil, "script", "", time.Hour, "here")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -125,7 +125,7 @@ func TestANewPasswordEndsSessionsAndTokens(t *testing.T) {
 func TestTokensAreShownOnceAndEnd(t *testing.T) {
 	c := &clock{time.Now()}
 	d, pool := authenticator(t, testkit.Database(t), c)
-	made, secret, err := d.NewToken(ctx, ines, ines, nil, "script", time.Hour, "here")
+	made, secret, err := d.NewToken(ctx, ines, ines, nil, "script", "", time.Hour, "here")
 	if err != nil || d.Token(secret).User != ines || !strings.HasPrefix(secret, "roster_") {
 		t.Fatalf("%v %s", err, secret)
 	}
@@ -271,12 +271,12 @@ func TestWhatALesserOneCouldKnowIsVoid(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, token, err := d.NewToken(ctx, ines, ines, nil, "her own", time.Hour, "here")
+	_, token, err := d.NewToken(ctx, ines, ines, nil, "her own", "", time.Hour, "here")
 	if err != nil {
 		t.Fatal(err)
 	}
 	machine := fact.UserID(9)
-	_, theirs, err := d.NewToken(ctx, machine, tomas, []string{"one"}, "a machine's", time.Hour, "here")
+	_, theirs, err := d.NewToken(ctx, machine, tomas, []string{"one"}, "a machine's", "", time.Hour, "here")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -376,7 +376,7 @@ func TestWhatHasEndedIsDeleted(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := d.NewToken(ctx, ines, ines, nil, "x", 100*24*time.Hour, "here"); err != nil {
+	if _, _, err := d.NewToken(ctx, ines, ines, nil, "x", "", 100*24*time.Hour, "here"); err != nil {
 		t.Fatal(err)
 	}
 	count := func() (n int) {

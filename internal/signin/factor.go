@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"encoding/base32"
 	"errors"
+	"fmt"
 	"strings"
 	"time"
 
@@ -47,7 +48,7 @@ func (d *Authenticator) BeginSecond(ctx context.Context, user fact.UserID, issue
 		return "", "", err
 	}
 	tag, err := d.pool.Exec(ctx, `insert into second_factor (user_id, secret) values ($1, $2)
-		on conflict (user_id) do update set secret = excluded.secret, made_at = clock_timestamp(), last_step = 0 where second_factor.confirmed_at is null`, uint32(user), []byte(key.Secret()))
+		on conflict (user_id) do update set secret = excluded.secret, made_at = clock_timestamp(), last_step = 0 where second_factor.confirmed_at is null`, uint32(user), d.Secrets.Seal(placeOf(user), []byte(key.Secret())))
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrHasFactor
 	}
@@ -115,6 +116,13 @@ func (d *Authenticator) stepOf(ctx context.Context, user fact.UserID, code, cond
 	if err != nil {
 		return 0, err
 	}
+	if len(secret) == 0 { // passkeys alone: no code is one of theirs
+		return 0, ErrCode
+	}
+	secret, err = d.Secrets.Open(placeOf(user), secret)
+	if err != nil {
+		return 0, fmt.Errorf("the secret of the codes of %v: %w", user, err)
+	}
 	now := d.clock()
 	for _, off := range []time.Duration{0, -step, step} {
 		at := now.Add(off)
@@ -139,7 +147,7 @@ func (d *Authenticator) ProveSecond(ctx context.Context, user fact.UserID, code,
 	}
 	code = strings.ToLower(strings.Join(strings.Fields(code), ""))
 	if code == "" {
-		return ErrSecond
+		return d.wants(ctx, user)
 	}
 	try := secondTry(user, address)
 	if !d.Throttle.Begin(d.clock(), try) {
@@ -155,6 +163,24 @@ func (d *Authenticator) ProveSecond(ctx context.Context, user fact.UserID, code,
 		d.Throttle.Undo(try)
 	}
 	return err
+}
+
+// UsesApp says whether a user's second factor is an authenticator app; else it is passkeys.
+func (d *Authenticator) UsesApp(ctx context.Context, user fact.UserID) (uses bool, err error) {
+	err = d.pool.QueryRow(ctx, "select exists (select from second_factor where user_id = $1 and confirmed_at is not null and secret <> '')", uint32(user)).Scan(&uses)
+	return uses, err
+}
+
+// wants says what is asked for beside a password.
+func (d *Authenticator) wants(ctx context.Context, user fact.UserID) error {
+	var alone bool
+	if err := d.pool.QueryRow(ctx, "select secret = '' from second_factor where user_id = $1", uint32(user)).Scan(&alone); err != nil && !errors.Is(err, pgx.ErrNoRows) {
+		return err
+	}
+	if alone {
+		return ErrUsesPasskey
+	}
+	return ErrSecond
 }
 
 func (d *Authenticator) takeCode(ctx context.Context, user fact.UserID, code string) error {
@@ -222,6 +248,9 @@ func (d *Authenticator) removeSecond(ctx context.Context, user, by fact.UserID, 
 		}
 		if err == nil {
 			_, err = tx.Exec(ctx, "delete from recovery_code where user_id = $1", uint32(user))
+		}
+		if err == nil {
+			_, err = tx.Exec(ctx, "delete from passkey where user_id = $1", uint32(user))
 		}
 		return err
 	})

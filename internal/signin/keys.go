@@ -26,8 +26,10 @@ type key struct {
 	user    fact.UserID
 	expires time.Time // zero for never
 	token   bool
-	second  bool // its user has a second factor
+	only    string // what a token is good for alone
+	second  bool   // its user has a second factor
 	made    made
+	use     *sessionUse // of a session; nil for a token
 }
 
 // keys are sessions and tokens by digest, as this program knows them.
@@ -79,9 +81,9 @@ func (k *keys) endOf(user fact.UserID, but digest) {
 	}
 }
 
-const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(c.maker, 0), coalesce(c.cleared, '{}'), f.confirmed_at is not null
+const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(c.maker, 0), coalesce(c.cleared, '{}'), f.confirmed_at is not null, s.used_at, ''
 		from session s left join credential c using (user_id) left join second_factor f using (user_id) where s.expires_at > clock_timestamp() and ($1 = 0 or s.user_id = $1)
-	union all select t.digest, user_id, t.expires_at, true, t.maker, t.cleared, f.confirmed_at is not null
+	union all select t.digest, user_id, t.expires_at, true, t.maker, t.cleared, f.confirmed_at is not null, null, t.only_for
 		from token t left join second_factor f using (user_id) where (expires_at is null or expires_at > clock_timestamp()) and ($1 = 0 or user_id = $1)`
 
 func (d *Authenticator) read(ctx context.Context, user fact.UserID) (map[digest]key, error) {
@@ -93,13 +95,16 @@ func (d *Authenticator) read(ctx context.Context, user fact.UserID) (map[digest]
 	for rows.Next() {
 		var raw []byte
 		var k key
-		var expires *time.Time
-		if err := rows.Scan(&raw, (*uint32)(&k.user), &expires, &k.token, (*uint32)(&k.made.by), &k.made.cleared, &k.second); err != nil {
+		var expires, used *time.Time
+		if err := rows.Scan(&raw, (*uint32)(&k.user), &expires, &k.token, (*uint32)(&k.made.by), &k.made.cleared, &k.second, &used, &k.only); err != nil {
 			return nil, err
 		}
 		k.made.user = k.user
 		if expires != nil {
 			k.expires = *expires
+		}
+		if used != nil {
+			k.use = usedAt(*used)
 		}
 		out[digest(raw)] = k
 	}
@@ -118,6 +123,9 @@ func (d *Authenticator) load(ctx context.Context) error {
 	}
 	d.keys.Lock()
 	defer d.keys.Unlock()
+	for at, k := range all {
+		k.use.follow(d.keys.all[at].use)
+	}
 	var later []keyChange
 	for _, c := range d.keys.recent {
 		if c.seq > began {
@@ -151,6 +159,7 @@ func (d *Authenticator) loadOf(ctx context.Context, user fact.UserID) error {
 		}
 	}
 	for at, k := range theirs {
+		k.use.follow(d.keys.all[at].use)
 		d.keys.all[at] = k
 	}
 	if len(d.keys.recent) > mostRecent { // what is older than any reading under way
@@ -254,6 +263,7 @@ type Known struct {
 	User    fact.UserID
 	Expires time.Time // of what they showed; zero for never
 	Second  bool      // they have a second factor
+	Only    string    // what their token is good for alone; blank: all they may do
 	maker   fact.UserID
 }
 
@@ -280,8 +290,11 @@ func (d *Authenticator) lookUp(text string, token bool) Known {
 		d.voidKey(at, &k)
 		return Known{}
 	}
+	if k.use != nil && !d.active(at, &k) {
+		return Known{}
+	}
 	d.used(k.user)
-	return Known{k.user, k.expires, k.second, k.made.by}
+	return Known{k.user, k.expires, k.second, k.only, k.made.by}
 }
 
 // NewSession opens a session for a user who has proved who they are, on a device at an
@@ -297,10 +310,10 @@ func (d *Authenticator) NewSession(ctx context.Context, user fact.UserID, device
 	}
 	text, at := secret("")
 	expires := d.clock().Add(SessionLasts)
-	if _, err := d.pool.Exec(ctx, "insert into session (digest, user_id, expires_at, device, address) values ($1, $2, $3, $4, $5)", at[:], uint32(user), expires, device, address); err != nil {
+	if _, err := d.pool.Exec(ctx, "insert into session (digest, user_id, expires_at, device, address, used_at) values ($1, $2, $3, $4, $5, $6)", at[:], uint32(user), expires, device, address, d.clock()); err != nil {
 		return "", time.Time{}, err
 	}
-	d.keys.change(at, &key{user: user, expires: expires, second: second, made: c.made})
+	d.keys.change(at, &key{user: user, expires: expires, second: second, made: c.made, use: usedAt(d.clock())})
 	d.tell(ctx, user)
 	return text, expires, nil
 }

@@ -16,6 +16,7 @@ type OpenSession struct {
 	Device  string // as it called itself
 	Address string // from where it was opened
 	Opened  time.Time
+	Used    time.Time // last, to the minute
 	Expires time.Time
 	Here    bool // it is the one that asks
 }
@@ -24,12 +25,16 @@ type OpenSession struct {
 // one that asks.
 func (d *Authenticator) Sessions(ctx context.Context, user fact.UserID, cookie string) ([]OpenSession, error) {
 	at := digestOf(cookie)
-	rows, err := d.pool.Query(ctx, "select id, device, address, created_at, expires_at, digest = $2 from session where user_id = $1 and expires_at > $3 order by id desc", uint32(user), at[:], d.clock())
+	since := time.Time{}
+	if d.Idle > 0 {
+		since = d.clock().Add(-d.Idle)
+	}
+	rows, err := d.pool.Query(ctx, "select id, device, address, created_at, used_at, expires_at, digest = $2 from session where user_id = $1 and expires_at > $3 and used_at >= $4 order by id desc", uint32(user), at[:], d.clock(), since)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(r pgx.CollectableRow) (s OpenSession, err error) {
-		return s, r.Scan(&s.ID, &s.Device, &s.Address, &s.Opened, &s.Expires, &s.Here)
+		return s, r.Scan(&s.ID, &s.Device, &s.Address, &s.Opened, &s.Used, &s.Expires, &s.Here)
 	})
 }
 

@@ -16,6 +16,7 @@ type Token struct {
 	ID      int64
 	User    fact.UserID
 	Label   string
+	Only    string // what it is good for alone, see Only…; blank: all its user may do
 	Created time.Time
 	Expires *time.Time
 }
@@ -26,10 +27,17 @@ const MostTokens = 50
 // ErrTokens says that a user has as many tokens as one may have.
 var ErrTokens = errors.New("there are 50 tokens already: end one first")
 
-// NewToken makes a token for a user. Its secret is told now and never again. maker is
+// What a token may be good for alone.
+const (
+	OnlyReading   = "reading"   // whatever alters nothing
+	OnlyDecisions = "decisions" // asking for decisions
+	OnlyPeople    = "people"    // keeping people by SCIM
+)
+
+// NewToken makes a token for a user, good for all they may do or for something alone. Its secret is told now and never again. maker is
 // who is told it: the user, or who looks after a machine account; powers are those of
 // the user, which the maker holds too.
-func (d *Authenticator) NewToken(ctx context.Context, user, maker fact.UserID, powers []string, label string, lasts time.Duration, address string) (Token, string, error) {
+func (d *Authenticator) NewToken(ctx context.Context, user, maker fact.UserID, powers []string, label, only string, lasts time.Duration, address string) (Token, string, error) {
 	m := made{user, maker, powers}
 	if maker == user { // whoever could know the password could have made it
 		c, err := d.credential(ctx, user)
@@ -42,19 +50,19 @@ func (d *Authenticator) NewToken(ctx context.Context, user, maker fact.UserID, p
 		m.cleared = []string{}
 	}
 	text, at := secret(tokenPrefix)
-	t := Token{User: user, Label: label}
+	t := Token{User: user, Label: label, Only: only}
 	expires := d.clock().Add(lasts)
 	t.Expires = &expires
-	err := d.pool.QueryRow(ctx, `insert into token (digest, user_id, label, expires_at, maker, cleared)
-		select $1, $2, $3, $4, $5, $6 where $7 > (select count(*) from token where user_id = $2 and (expires_at is null or expires_at > $8)) returning id, created_at`,
-		at[:], uint32(user), label, expires, uint32(m.by), m.cleared, MostTokens, d.clock()).Scan(&t.ID, &t.Created)
+	err := d.pool.QueryRow(ctx, `insert into token (digest, user_id, label, expires_at, maker, cleared, only_for)
+		select $1, $2, $3, $4, $5, $6, $9 where $7 > (select count(*) from token where user_id = $2 and (expires_at is null or expires_at > $8)) returning id, created_at`,
+		at[:], uint32(user), label, expires, uint32(m.by), m.cleared, MostTokens, d.clock(), only).Scan(&t.ID, &t.Created)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return t, "", ErrTokens
 	}
 	if err != nil {
 		return t, "", err
 	}
-	d.keys.change(at, &key{user: user, expires: expires, token: true, made: m})
+	d.keys.change(at, &key{user: user, expires: expires, token: true, only: only, made: m})
 	d.tell(ctx, user)
 	d.Record(ctx, Event{Event: "token made", Actor: maker, User: user, Address: address})
 	return t, text, nil
@@ -62,12 +70,12 @@ func (d *Authenticator) NewToken(ctx context.Context, user, maker fact.UserID, p
 
 // Tokens are a user's tokens, newest first.
 func (d *Authenticator) Tokens(ctx context.Context, user fact.UserID) ([]Token, error) {
-	rows, err := d.pool.Query(ctx, "select id, user_id, label, created_at, expires_at from token where user_id = $1 order by id desc", uint32(user))
+	rows, err := d.pool.Query(ctx, "select id, user_id, label, only_for, created_at, expires_at from token where user_id = $1 order by id desc", uint32(user))
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(r pgx.CollectableRow) (t Token, err error) {
-		return t, r.Scan(&t.ID, (*uint32)(&t.User), &t.Label, &t.Created, &t.Expires)
+		return t, r.Scan(&t.ID, (*uint32)(&t.User), &t.Label, &t.Only, &t.Created, &t.Expires)
 	})
 }
 

@@ -42,7 +42,7 @@ type Import struct {
 	Encoding    string   `json:"encoding,omitempty"`  // of CSV; blank: as the mapping says, or UTF-8
 	Separator   string   `json:"separator,omitempty"` // of CSV; blank: as the mapping says, or seen from the header
 	Mapping     string   `json:"mapping,omitempty"`   // the key of a saved mapping; blank: the columns are called as ours
-	NewUnits    bool     `json:"new_units,omitempty"` // make the units that it names and that are not there
+	NewUnits    bool     `json:"new_units,omitempty"` // make the units and employment types that it names and that are not there
 	Reason      string   `json:"reason,omitempty"`
 	Reference   string   `json:"reference,omitempty"`
 	Acknowledge []string `json:"acknowledge,omitempty"`
@@ -82,6 +82,7 @@ func importUsers(ctx context.Context, d *seeing.Service, c seeing.Caller, in Imp
 		if header != nil || len(rows) > 0 {
 			if in.NewUnits {
 				b.newUnits(rows)
+				b.newTypes(rows)
 			}
 			b.build(rows)
 			b.missing()

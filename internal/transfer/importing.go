@@ -35,9 +35,9 @@ type importing struct {
 	names  map[string]string      // the user name of a row, by the folded value of that attribute
 	named  map[fact.UserID]bool   // whom the file names
 
-	added, updated, granted, joined, left, groups, regrouped, units int
-	ones                                                            map[string]int // the last number of a role of one, by application
-	single                                                          []string       // roles with one holder that were made or widened
+	added, updated, granted, joined, left, groups, regrouped, units, types int
+	ones                                                                   map[string]int // the last number of a role of one, by application
+	single                                                                 []string       // roles with one holder that were made or widened
 }
 
 func (b *importing) fault(row importfile.Row, column, format string, args ...any) {
@@ -153,11 +153,20 @@ func (b *importing) build(rows []importfile.Row) {
 			b.names[b.fold(by, row.Values[by])] = row.Values["user_name"]
 		}
 		whole = append(whole, row)
-		b.person(row)
+	}
+	// Whoever works for another company comes after the rest, with their sponsor.
+	for _, external := range []bool{false, true} {
+		for _, row := range whole {
+			if b.external(row) == external {
+				b.person(row, external)
+			}
+		}
 	}
 	// Managers after all users are there, whatever the order of the rows.
 	for _, row := range whole {
-		b.manager(row)
+		if to := b.manager(row); to != nil && !b.external(row) {
+			b.op(row, &operation.UpdateUser{User: b.ref(row), Manager: to})
+		}
 	}
 	for _, row := range whole {
 		id, known := b.find(row)
@@ -190,11 +199,23 @@ func standIn(row importfile.Row, key string) importfile.Row {
 	return row
 }
 
-// manager names somebody by the key of the file or by user name.
-func (b *importing) manager(row importfile.Row) {
+// external says whether a row is of somebody of a kind that has a sponsor.
+func (b *importing) external(row importfile.Row) bool {
+	u := fact.User{UserKind: fact.Person}
+	u.Employment = row.Values["employment_type"]
+	if id, ok := b.find(row); ok && u.Employment == "" {
+		u.Employment = b.head.User(id).Employment
+	}
+	t := b.head.EmploymentTypeOf(&u)
+	return t != nil && t.External
+}
+
+// manager is a row's manager, named by the key of the file or by user name; nil where the row
+// names none, or has them already.
+func (b *importing) manager(row importfile.Row) *change.UserRef {
 	m := row.Values["manager"]
 	if m == "" {
-		return
+		return nil
 	}
 	var boss fact.UserID
 	value := b.fold(b.mapping.ManagerColumn(), m)
@@ -207,10 +228,10 @@ func (b *importing) manager(row importfile.Row) {
 		boss, _ = b.user(m)
 	}
 	if id, ok := b.find(row); ok && boss != 0 && b.head.User(id).Manager == boss {
-		return
+		return nil
 	}
 	to := change.UserRef(m)
-	b.op(row, &operation.UpdateUser{User: b.ref(row), Manager: &to})
+	return &to
 }
 
 // list reads the keys of a roles or groups cell.
@@ -245,7 +266,8 @@ func (b *importing) holds(id fact.UserID, r fact.RoleID) bool {
 
 // person adds a user, or updates one with the values the file has; a blank
 // cell leaves what is there.
-func (b *importing) person(row importfile.Row) {
+// person adds or updates the user of a row, with their manager where sponsored says so.
+func (b *importing) person(row importfile.Row, sponsored bool) {
 	v := row.Values
 	var facts fact.UserFacts
 	for column, text := range v {
@@ -253,16 +275,28 @@ func (b *importing) person(row importfile.Row) {
 			b.fault(row, column, "%s", err)
 		}
 	}
+	var sponsor *change.UserRef
+	if sponsored {
+		sponsor = b.manager(row)
+	}
 	status := fact.Status(v["status"])
 	id, known := b.find(row)
 	if !known {
 		b.added++
-		b.op(row, &operation.AddUser{
+		departs := &operation.UpdateUser{User: change.UserRef(v["user_name"]), Status: &status}
+		if kind := facts.Employment; status == fact.Departed { // nothing is required of them any more
+			facts.Employment, departs.Employment = "", &kind
+		}
+		o := &operation.AddUser{
 			Personal: fact.Personal{UserName: v["user_name"], DisplayName: v["display_name"], Email: v["email"]},
 			UserKind: fact.UserKind(v["kind"]), UserFacts: facts, Status: fact.Status(strings.TrimPrefix(v["status"], string(fact.Departed))),
-			Custom: b.custom(row, nil)})
+			Custom: b.custom(row, nil)}
+		if sponsor != nil {
+			o.Manager = *sponsor
+		}
+		b.op(row, o)
 		if status == fact.Departed { // kept for what they once had, and for their name
-			b.op(row, &operation.UpdateUser{User: change.UserRef(v["user_name"]), Status: &status})
+			b.op(row, departs)
 		}
 		return
 	}
@@ -272,13 +306,13 @@ func (b *importing) person(row importfile.Row) {
 		b.fault(row, "user_name", "“%s” is %s here: user names never change", v["user_name"], u.UserName)
 		return
 	}
-	o := &operation.UpdateUser{User: b.ref(row), Custom: b.custom(row, u)}
+	o := &operation.UpdateUser{User: b.ref(row), Custom: b.custom(row, u), Manager: sponsor}
 	changed := differs(&o.DisplayName, u.DisplayName, v["display_name"])
 	changed = differs(&o.Email, u.Email, v["email"]) || changed
 	edits, more := fact.EditsTo(u.UserFacts, facts)
 	o.UserEdits, changed = edits, changed || more
 	changed = differs(&o.Status, u.Status, status) || changed
-	if changed || o.Custom != nil {
+	if changed || o.Custom != nil || sponsor != nil {
 		b.updated++
 		b.op(row, o)
 	}
@@ -339,7 +373,7 @@ func (b *importing) summary() []string {
 	for _, x := range []struct {
 		n    int
 		what string
-	}{{b.units, "unit%s added"}, {b.added, "user%s added"}, {b.updated, "user%s updated"}, {b.groups, "group%s added"}, {b.regrouped, "group%s updated"}, {b.joined, "membership%s added"}, {b.granted, "role%s granted"}, {b.left, gone}} {
+	}{{b.units, "unit%s added"}, {b.types, "employment type%s described"}, {b.added, "user%s added"}, {b.updated, "user%s updated"}, {b.groups, "group%s added"}, {b.regrouped, "group%s updated"}, {b.joined, "membership%s added"}, {b.granted, "role%s granted"}, {b.left, gone}} {
 		plural := "s"
 		if x.n == 1 {
 			plural = ""

@@ -46,7 +46,7 @@ func importMemberships(ctx context.Context, d *seeing.Service, c seeing.Caller, 
 			op := &operation.AddMember{Group: change.GroupRef(v["group"]), User: change.UserRef(v["user"]), Member: change.GroupRef(v["member_group"]), Window: b.window(row)}
 			if g, ok := b.group(v["group"]); ok {
 				if m, ok := b.member(v["user"], v["member_group"]); ok && slices.ContainsFunc(b.head.MembershipsOf(m), func(x *fact.Membership) bool {
-					return x.Group == g && x.Window == op.Window && x.Rule == 0
+					return x.Group == g && x.Window == op.Window && x.ByHand()
 				}) {
 					continue
 				}
@@ -223,7 +223,7 @@ func membershipRows(v *seeing.View, yield func([]string) bool) {
 		slices.SortFunc(all, func(a, b *fact.Membership) int { return cmp.Compare(a.ID, b.ID) })
 		for _, m := range all {
 			ref, kind := v.MemberRef(m.Member, false)
-			if m.Rule != 0 || ref.Outside || v.Gone(m.Member.User) || m.Window.Over(v.At) {
+			if !m.ByHand() || ref.Outside || v.Gone(m.Member.User) || m.Window.Over(v.At) {
 				continue
 			}
 			row := []string{g.Key, ref.Key, "", when(m.Window.From), when(m.Window.Until)}

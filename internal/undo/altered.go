@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
 )
@@ -220,7 +221,9 @@ func (u *undoing) defaultRule(f *fact.Default, c access.RowChange) {
 		for _, id := range d.Groups {
 			groups = append(groups, u.head.Group(id).Key)
 		}
-		return fields{"label": d.Label, "description": d.Description, "everybody": d.Everybody, "filter": d.Filter, "roles": u.roleKeys(d.Roles), "groups": groups}
+		return fields{"label": d.Label, "description": d.Description, "everybody": d.Everybody, "filter": d.Filter, "roles": u.roleKeys(d.Roles), "groups": groups,
+			"owner": u.name(d.Owner), "order": d.Order, "final": d.Final, "from": blankOr(d.Active.From), "until": blankOr(d.Active.Until), "scopes": u.scopes(d.Scopes),
+			"after_days": d.After, "lasts_days": d.Lasts, "overlap_days": d.OverlapDays}
 	}
 	u.alters("update_default", "default", now.Key, u.back(now.Label, of(before), of(after), of(now)))
 }
@@ -305,4 +308,12 @@ func (u *undoing) groupKey(id fact.GroupID) string {
 		return g.Key
 	}
 	return ""
+}
+
+// blankOr is an instant as operations write it, blank for none.
+func blankOr(i calendar.Instant) any {
+	if i == 0 {
+		return ""
+	}
+	return i
 }

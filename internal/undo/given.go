@@ -81,7 +81,7 @@ func (u *undoing) assignment(f *fact.Assignment, c access.RowChange) {
 
 func (u *undoing) membership(f *fact.Membership, c access.RowChange) {
 	g := u.head.Group(f.Group)
-	if f.Rule != 0 || g == nil {
+	if !f.ByHand() || g == nil {
 		return
 	}
 	if c.After != nil {
@@ -137,4 +137,13 @@ func (u *undoing) fence(f *fact.Fence, c access.RowChange) {
 		return
 	}
 	u.does(giving, "add_fence", map[string]any{"application": u.head.Application(f.Application).Key, "pattern": f.Pattern, "actions": f.Actions, "why": f.Reason})
+}
+
+// scopes are scopes as operations write them.
+func (u *undoing) scopes(list []fact.Scope) []map[string]any {
+	out := []map[string]any{}
+	for _, s := range list {
+		out = append(out, map[string]any{"application": u.head.Application(s.Application).Key, "pattern": s.Pattern})
+	}
+	return out
 }

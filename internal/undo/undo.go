@@ -123,6 +123,16 @@ func (u *undoing) one(c access.RowChange) {
 		u.freeze(f, c)
 	case *fact.Unit:
 		u.unit(f, c)
+	case *fact.EmploymentType:
+		u.employmentType(f, c)
+	case *fact.Opening:
+		u.opening(f, c)
+	case *fact.Merged:
+		u.left("The records %s and %s stay merged: bring %s back, and grant anew what is theirs.", u.called(f.User), u.called(f.Into), u.called(f.User))
+	case *fact.Positions:
+		u.positions(f, c)
+	case *fact.Absences:
+		u.absences(f, c)
 	case *fact.MachineAccount:
 		u.machineAccount(f, c)
 	case *fact.Organisation:

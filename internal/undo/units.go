@@ -64,6 +64,9 @@ func (u *undoing) followed(c access.RowChange) bool {
 		b := *before
 		b.HeldWithin = u.moved(b.HeldWithin)
 		return b == *after
+	case *fact.Positions:
+		after, _ := c.After.(*fact.Positions)
+		return len(after.List) == len(before.List)
 	case *fact.Default:
 		after, _ := c.After.(*fact.Default)
 		return after != nil && before.Filter != after.Filter && filter(before.Filter) == after.Filter

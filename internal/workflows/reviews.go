@@ -148,6 +148,13 @@ func scopeWords(v *seeing.View, r *review.Round) string {
 	case r.Group != 0:
 		return "what the group " + v.GroupRef(r.Group, true).Label + " holds"
 	}
+	if len(r.People) > 0 {
+		var names []string
+		for _, id := range r.People {
+			names = append(names, v.UserRef(id).Label)
+		}
+		return "what " + fact.ActionWords(names) + map[bool]string{true: " was given by hand", false: " holds"}[r.ByHand]
+	}
 	return "what " + v.Uncut().FilterWords(r.Filter) + " hold"
 }
 

@@ -1,14 +1,13 @@
 // Command berthboard is a small example application: the berth board of the
-// port. It protects its screens and its buttons with Able Roster: it asks each
-// time, draws its menu from one question, and shows a denial with
-// its reason. It stays signed in as whichever demo user was chosen; a real
+// port. It protects its pages, its menu and its calls by the OpenID AuthZEN Authorization API
+// alone: it asks each time, with one call for a page, its menu and its buttons, and shows a
+// denial with its reason, where to ask for access, and the way back. It stays signed in as whichever demo user was chosen; a real
 // application would sign its users in itself.
 package main
 
 import (
 	"context"
 	"embed"
-	"errors"
 	"flag"
 	"fmt"
 	"html/template"
@@ -18,13 +17,11 @@ import (
 	"net/url"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
 	"time"
-
-	"ableroster/client"
-	"ableroster/wire"
 )
 
 //go:embed page.html
@@ -34,7 +31,7 @@ var page = template.Must(template.ParseFS(files, "page.html"))
 
 // board is the application: its state and whom it asks.
 type board struct {
-	roster *client.Client
+	roster *decisions
 	users  []string
 
 	mu     sync.Mutex
@@ -72,7 +69,7 @@ func main() {
 	if err != nil {
 		log.Fatalf("berthboard: -token-file: %v", err)
 	}
-	b := newBoard(&client.Client{Base: *service, Token: strings.TrimSpace(string(token)), Agent: "berthboard/1"}, strings.Split(*users, ","))
+	b := newBoard(&decisions{Base: *service, Token: strings.TrimSpace(string(token))}, strings.Split(*users, ","))
 	listener, err := net.Listen("tcp", *listen)
 	if err != nil {
 		log.Fatal("berthboard: ", err)
@@ -92,7 +89,7 @@ func main() {
 	}
 }
 
-func newBoard(c *client.Client, users []string) *board {
+func newBoard(c *decisions, users []string) *board {
 	return &board{roster: c, users: users, berths: []berth{
 		{"berths/north-1", "North 1", "Grey Petrel"}, {"berths/north-2", "North 2", ""}, {"berths/north-3", "North 3", "Anna Margrethe"},
 		{"berths/south-1", "South 1", "Ilha do Sal"}, {"berths/south-2", "South 2", ""}, {"berths/fuel-jetty", "Fuel jetty", ""},
@@ -141,6 +138,7 @@ type view struct {
 	Log     bool // a screen of the mooring log
 	MayLog  bool
 	Denied  string
+	Offers  []offer
 	Told    string
 	Trouble string
 }
@@ -150,68 +148,96 @@ type row struct {
 	MayAssign bool
 }
 
-// menu is what a user, or nobody signed in, may do in an application.
-func (b *board) menu(ctx context.Context, user, application string) (wire.Menu, error) {
-	if user == "" {
-		return b.roster.MenuOfNobody(ctx, application)
+// offer is a role that would allow what was denied.
+type offer struct{ Label, Request string }
+
+// may is a question about whoever is signed in.
+func may(r *http.Request, application, act, path string) question {
+	q := question{entity{"user", user(r)}, action{act}, entity{application, path}, nil}
+	if q.Subject.ID == "" {
+		q.Subject = entity{"nobody", "nobody"}
 	}
-	return b.roster.Menu(ctx, user, application)
+	return q
 }
 
-// show asks for this one screen, and draws the menu from one question about
-// the whole application.
+// show asks for this screen, for what the menu has and for what its buttons do, in one call.
 func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
 	v := view{User: user(r), Users: b.users, Screen: s, Told: r.URL.Query().Get("told"), Denied: r.URL.Query().Get("denied")}
 	status := http.StatusOK
-	menus := map[string]wire.Menu{}
-	for _, a := range []string{application, mooringLog} {
-		menu, err := b.menu(r.Context(), v.User, a)
-		var p *wire.Problem
-		if err != nil && !(a == mooringLog && errors.As(err, &p) && p.Status == http.StatusNotFound) { // not described yet
-			b.trouble(w, &v, err)
-			return
-		}
-		menus[a] = menu
-	}
+	all := []question{may(r, s.Application, "read", s.Path), may(r, s.Application, "update", s.Path)}
 	for _, x := range screens {
-		if client.May(menus[x.Application], "read", x.Path) {
+		all = append(all, may(r, x.Application, "read", x.Path))
+	}
+	b.mu.Lock()
+	berths := slices.Clone(b.berths)
+	b.mu.Unlock()
+	for _, x := range berths {
+		all = append(all, may(r, application, "update", x.Path))
+	}
+	for i := range all[1:] { // the page is used, the rest drawn
+		all[1+i].Context = map[string]any{"probe": true}
+	}
+	answers, err := b.roster.ask(r.Context(), all)
+	if err != nil {
+		b.trouble(w, &v, err)
+		return
+	}
+	for i, x := range screens {
+		if answers[2+i].Decision {
 			v.Menu = append(v.Menu, x)
 		}
 	}
-	answer, err := b.ask(r, s.Application, "read", s.Path)
 	switch {
-	case err != nil:
-		b.trouble(w, &v, err)
-		return
-	case !answer.Allowed:
-		v.Denied = fmt.Sprintf("%s is not for you: %s (%s)", s.Name, answer.Message, answer.Reason)
+	case !answers[0].Decision:
+		v.Denied, v.Offers = s.Name+" is not for you: "+why(answers[0]), b.offers(r, all[0])
 		status = http.StatusForbidden
 	case s.Application == mooringLog:
-		v.Log = true
-		v.MayLog = client.May(menus[mooringLog], "update", s.Path)
+		v.Log, v.MayLog = true, answers[1].Decision
 	default:
-		b.mu.Lock()
-		for _, x := range b.berths {
-			v.Berths = append(v.Berths, row{x, client.May(menus[application], "update", x.Path)})
+		for i, x := range berths {
+			v.Berths = append(v.Berths, row{x, answers[2+len(screens)+i].Decision})
 		}
-		b.mu.Unlock()
 	}
 	b.draw(w, status, &v)
 }
 
-// assign is the one call that changes something. It asks again: the button may
-// have been drawn before the role was taken back.
+// offers are the roles that would allow what was denied and can be asked for.
+func (b *board) offers(r *http.Request, q question) (out []offer) {
+	q.Context = map[string]any{"explain": true}
+	answers, err := b.roster.ask(r.Context(), []question{q})
+	if err != nil {
+		return nil
+	}
+	for _, x := range answers[0].Context.Requestable {
+		out = append(out, offer{x.Label, x.Request})
+	}
+	return out
+}
+
+// why is why something is denied: what the person is told, and the code for whoever helps.
+func why(d decision) string {
+	return fmt.Sprintf("%s (%s)", d.Context.ReasonUser["en"], d.Context.Reason)
+}
+
+// allowed asks again about one call: the button may have been drawn before a role was taken
+// back. What is said otherwise goes back to the page.
+func (b *board) allowed(w http.ResponseWriter, r *http.Request, s screen, q question) (ok bool, said string) {
+	answers, err := b.roster.ask(r.Context(), []question{q})
+	if err != nil {
+		b.trouble(w, &view{User: user(r), Users: b.users, Screen: s}, err)
+		return false, ""
+	}
+	return answers[0].Decision, why(answers[0])
+}
+
+// assign is the one call that changes something.
 func (b *board) assign(w http.ResponseWriter, r *http.Request) {
 	path, vessel := r.FormValue("berth"), strings.TrimSpace(r.FormValue("vessel"))
-	answer, err := b.ask(r, application, "update", path)
-	to := "/moorings?told=" + url.QueryEscape("Assigned "+vessel+" to "+path+".")
+	ok, said := b.allowed(w, r, screens[2], may(r, application, "update", path))
 	switch {
-	case err != nil:
-		v := view{User: user(r), Users: b.users, Screen: screens[2]}
-		b.trouble(w, &v, err)
-		return
-	case !answer.Allowed:
-		to = "/moorings?denied=" + url.QueryEscape(fmt.Sprintf("You may not assign a vessel to %s: %s (%s)", path, answer.Message, answer.Reason))
+	case !ok && said == "":
+	case !ok:
+		http.Redirect(w, r, "/moorings?denied="+url.QueryEscape("You may not assign a vessel to "+path+": "+said), http.StatusSeeOther)
 	default:
 		b.mu.Lock()
 		for i := range b.berths {
@@ -220,28 +246,21 @@ func (b *board) assign(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 		b.mu.Unlock()
+		http.Redirect(w, r, "/moorings?told="+url.QueryEscape("Assigned "+vessel+" to "+path+"."), http.StatusSeeOther)
 	}
-	http.Redirect(w, r, to, http.StatusSeeOther)
 }
 
 // log enters a line into the mooring log, if whoever is signed in may.
 func (b *board) log(w http.ResponseWriter, r *http.Request) {
 	path := r.FormValue("path")
-	answer, err := b.ask(r, mooringLog, "update", path)
-	told := "told=" + url.QueryEscape("Logged in "+path+".")
+	ok, said := b.allowed(w, r, screens[4], may(r, mooringLog, "update", path))
 	switch {
-	case err != nil:
-		v := view{User: user(r), Users: b.users, Screen: screens[4]}
-		b.trouble(w, &v, err)
-		return
-	case !answer.Allowed:
-		told = "denied=" + url.QueryEscape(fmt.Sprintf("You may not log in %s: %s (%s)", path, answer.Message, answer.Reason))
+	case !ok && said == "":
+	case !ok:
+		http.Redirect(w, r, "/mooring-log?denied="+url.QueryEscape("You may not log in "+path+": "+said), http.StatusSeeOther)
+	default:
+		http.Redirect(w, r, "/mooring-log?told="+url.QueryEscape("Logged in "+path+"."), http.StatusSeeOther)
 	}
-	http.Redirect(w, r, "/mooring-log?"+told, http.StatusSeeOther)
-}
-
-func (b *board) ask(r *http.Request, application, action, path string) (wire.CheckAnswer, error) {
-	return b.roster.Check(r.Context(), wire.CheckRequest{User: user(r), Nobody: user(r) == "", Application: application, Action: action, Path: path})
 }
 
 // trouble is drawn when Able Roster cannot be asked: nothing is shown then.

@@ -67,6 +67,7 @@ function One({ attribute: a, revision, writes }: { attribute: Schemas['Attribute
   const sheet = useSheet()
   const rules = [
     a.required && 'required of every person',
+    a.identifies && 'no two people share a value',
     a.case_exact && 'with case',
     a.pattern && `matches ${a.pattern}`,
     a.allowed && a.allowed.length > 0 && `one of ${list(a.allowed)}`,
@@ -164,6 +165,7 @@ const blank = {
   type: 'text',
   personal: false,
   required: false,
+  identifies: false,
   exact: false,
   pattern: '',
   allowed: '',
@@ -205,6 +207,7 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
       type: chosen(['text', 'number', 'date', 'truth'], x.type),
       personal: x.personal,
       required: x.required && !fill,
+      identifies: x.identifies && !fill,
       ...(x.type === 'text'
         ? { case_exact: x.exact, pattern: x.pattern.trim() || undefined, allowed: allowed.length > 0 ? allowed : undefined }
         : {}),
@@ -227,7 +230,7 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
       <input className="field" value={x[name]} onChange={(e) => setX({ ...x, [name]: e.target.value })} />
     </label>
   )
-  const box = (name: 'personal' | 'required' | 'exact', label: string) => (
+  const box = (name: 'personal' | 'required' | 'identifies' | 'exact', label: string) => (
     <label className="flex gap-2">
       <input type="checkbox" checked={x[name]} onChange={(e) => setX({ ...x, [name]: e.target.checked })} /> {label}
     </label>
@@ -282,9 +285,10 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
             <textarea className="field h-20" value={x.allowed} onChange={(e) => setX({ ...x, allowed: e.target.value })} />
           </label>
         )}
-        <div className="sm:col-span-2 flex gap-6">
+        <div className="sm:col-span-2 flex flex-wrap gap-x-6 gap-y-2">
           {box('personal', 'Personal')}
           {x.from === '' && box('required', 'Required of every person added')}
+          {x.from === '' && box('identifies', 'No two people share a value')}
           {x.type === 'text' && box('exact', 'Compared with case')}
         </div>
       </div>

@@ -93,6 +93,12 @@ const rails = [
     'Whoever is let through acknowledges it. Others commit the change at a date after the freeze, or pass it on.',
   ],
   [
+    'likely_same_person',
+    'Somebody who is there already',
+    'A user who is added looks like one who is there: the same address, the same value of an attribute that tells people apart, the same name and first day, or, where one of them has no first day, the same name in the same unit.',
+    'Edit the user who is there, or bring them back. Acknowledge it if they are two people.',
+  ],
+  [
     'moved',
     'Somebody was faster',
     'Somebody else changed what your change is based on since you looked.',

@@ -9,6 +9,7 @@ import { AskMay } from '../shared/AskMay'
 import { ask } from '../api/ask'
 import { SecondFactor } from './account/SecondFactor'
 import { SignIns } from './account/SignIns'
+import { Sponsored } from './account/Sponsored'
 
 const route = getRouteApi('/shell/my-access')
 
@@ -99,6 +100,7 @@ export function MyAccessPage() {
       />
       <h2 className="mt-6">All you can do, and through what</h2>
       <AccessLines lines={access.lines} now={now} />
+      <Sponsored />
       <section aria-labelledby="sign-in-of-mine" className="mt-8 max-w-180">
         <h2 id="sign-in-of-mine">Sign-in</h2>
         <SecondFactor />

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { answer, api, callFor, ProblemError } from '../api/client'
 import { ask } from '../api/ask'
 import { Forgot } from './account/Forgot'
+import { knowsPasskeys, signInWithPasskey } from './account/passkey'
 
 const wants = (e: unknown) => e instanceof ProblemError && e.problem.type === 'second-factor'
 
@@ -25,6 +26,11 @@ export function SignIn() {
       setPassword('')
       return queries.resetQueries() // nothing is left of what the one before saw
     },
+  })
+  const byKey = useMutation({
+    mutationFn: signInWithPasskey,
+    onMutate: () => callFor(undefined),
+    onSuccess: () => queries.resetQueries(),
   })
   if (forgot) return <Forgot name={name} back={() => setForgot(false)} />
   return (
@@ -89,6 +95,16 @@ export function SignIn() {
           Sign in
         </button>
       </form>
+      {knowsPasskeys && (
+        <button type="button" className="button-quiet mt-4" disabled={byKey.isPending} onClick={() => byKey.mutate()}>
+          Sign in with a passkey
+        </button>
+      )}
+      {byKey.error && (
+        <p role="alert" className="text-brick mt-2">
+          {byKey.error instanceof ProblemError ? byKey.error.problem.detail : byKey.error.message}
+        </p>
+      )}
       {waiting.data?.mail && (
         <button type="button" className="press mt-6 text-sm" onClick={() => setForgot(true)}>
           Forgot your password?

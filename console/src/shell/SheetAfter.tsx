@@ -139,6 +139,13 @@ function Next({ lines }: { lines: Line[] }) {
           Next: let {user} sign in
         </Link>,
       )
+    if (o.op === 'update_user' && text(o.unit) && user)
+      add(
+        `moved ${user}`,
+        <Link to="/users/$user" params={{ user }} search={{ tab: 'given' }} className="press">
+          Next: look at what {user} was given by hand
+        </Link>,
+      )
     if (group && !/^group-\d+$/.test(group))
       add(
         `group ${group}`,

@@ -1,5 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
+import { Passkeys } from './Passkeys'
 import { Add } from './SecondFactor'
 
 /** What whoever must have a second factor sees before they have one. */
@@ -9,7 +10,9 @@ export function NeedsFactor() {
   return (
     <main className="mx-auto max-w-160 px-4 pt-[9vh]">
       <h1>Add a second factor</h1>
-      <p className="mt-2">Whoever administers Able Roster signs in by a code beside the password. Nothing else can be done here before.</p>
+      <p className="mt-2">
+        Whoever administers Able Roster signs in by a code beside the password, or by a passkey. Nothing else can be done here before.
+      </p>
       {codes ? (
         <div className="mt-4">
           <p role="status">It is on. Keep these recovery codes apart from your phone; they are not shown again:</p>
@@ -23,7 +26,10 @@ export function NeedsFactor() {
           </button>
         </div>
       ) : (
-        <Add codes={setCodes} />
+        <>
+          <Add codes={setCodes} />
+          <Passkeys codes={setCodes} />
+        </>
       )}
     </main>
   )

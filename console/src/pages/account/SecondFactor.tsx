@@ -5,6 +5,7 @@ import { ask } from '../../api/ask'
 import { answer, api } from '../../api/client'
 import { Loading, Trouble } from '../../shared/State'
 import { count } from '../../shared/words'
+import { Passkeys } from './Passkeys'
 
 /** One's second factor: an authenticator app that shows codes, and recovery codes. */
 export function SecondFactor() {
@@ -15,7 +16,17 @@ export function SecondFactor() {
   return (
     <>
       {codes && <Codes codes={codes} />}
-      {factor.data.active ? <Active left={factor.data.recovery_codes} codes={setCodes} /> : <Add codes={setCodes} />}
+      {factor.data.app ? (
+        <Active left={factor.data.recovery_codes} codes={setCodes} />
+      ) : factor.data.active ? (
+        <p className="mt-1">
+          Your passkeys are your second factor: the password alone signs nobody in.{' '}
+          <span className="text-soft">{count(factor.data.recovery_codes, 'recovery code')} left, for when you lose them.</span>
+        </p>
+      ) : (
+        <Add codes={setCodes} />
+      )}
+      <Passkeys codes={setCodes} />
     </>
   )
 }

@@ -32,6 +32,7 @@ export function SignIns() {
         <tr>
           <th>Signed in by</th>
           <th>Since</th>
+          <th>Last used</th>
           <th>Until</th>
           <th>
             <span className="sr-only">End it</span>
@@ -46,6 +47,7 @@ export function SignIns() {
               {s.here && <strong> this session</strong>}
             </td>
             <td>{moment(s.opened_at)}</td>
+            <td>{moment(s.used_at)}</td>
             <td>{moment(s.expires_at)}</td>
             <td className="text-right">
               {!s.here && (

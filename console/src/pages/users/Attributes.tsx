@@ -8,7 +8,9 @@ import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { builtInOf, useAttributes } from './attributes'
 import { Fields, operationOf, valuesOf } from './Fields'
+import { Merge } from './Merge'
 import { SignInOf } from './SignInOf'
+import { Times } from './Times'
 import { ask } from '../../api/ask'
 import { useEdited, useTyped } from '../../shell/drafts'
 
@@ -19,7 +21,7 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
   const { past, asOf } = useDay()
   const attributes = useAttributes(asOf)
   const { builtIn, declared } = attributes
-  const [what, setWhat] = useState<'change' | 'depart' | 'sign-in' | null>(null)
+  const [what, setWhat] = useState<'change' | 'depart' | 'sign-in' | 'merge' | null>(null)
   const rows: [string, ReactNode][] = [
     ...builtIn.map((a): [string, ReactNode] => {
       const value = builtInOf(u, a.key)
@@ -42,7 +44,7 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
     )
   const acts = me.may['users.update'] && !past
   const there = u.status !== 'departed'
-  const press = (key: 'change' | 'depart' | 'sign-in', label: string) => (
+  const press = (key: 'change' | 'depart' | 'sign-in' | 'merge', label: string) => (
     <button type="button" className="button-quiet" aria-expanded={what === key} onClick={() => setWhat(what === key ? null : key)}>
       {label}
     </button>
@@ -63,11 +65,20 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
             </button>
           )}
           {there && press('depart', 'Depart')}
+          {u.kind === 'person' && !u.merged_into && press('merge', 'Merge')}
           {u.effective && press('sign-in', 'Give sign-in')}
         </div>
       )}
       {what === 'change' && <Change key={u.revision} user={u} attributes={attributes} done={() => setWhat(null)} />}
       {what === 'depart' && <Depart user={u} done={() => setWhat(null)} />}
+      {what === 'merge' && <Merge user={u} done={() => setWhat(null)} />}
+      {(u.merged_into ?? u.merged_from) && (
+        <p className="mt-2">
+          {u.merged_into
+            ? `This record was merged into ${u.merged_into.label} (${u.merged_into.key ?? ''}).`
+            : `Merged into this record: ${list((u.merged_from ?? []).map((r) => r.key ?? r.label))}.`}
+        </p>
+      )}
       {what === 'sign-in' && <SignInOf user={u} />}
       {what !== 'change' && (
         <dl className="mt-2 grid max-w-160 grid-cols-[10rem_1fr]">
@@ -79,6 +90,7 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
           ))}
         </dl>
       )}
+      {what === null && <Times user={u} acts={!!acts && there} />}
       {acts && u.status === 'departed' && !u.user_name.startsWith('erased-') && <Erase user={u} />}
     </>
   )
@@ -142,6 +154,7 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
         ...o.roles.map((r) => `the role ${r.label}`),
         ...o.groups.map((r) => `the group ${r.label}`),
         ...o.expectations.map((r) => `the expectation ${r.label}`),
+        ...o.defaults.map((r) => `the default rule ${r.label}`),
         ...o.units.map((r) => `the unit ${r.label}, which they lead`),
         ...o.machine_accounts.map((r) => `the machine account ${r.label}, which they are accountable for`),
         ...(o.people.length > 0 ? [`${count(o.people.length, 'person', 'people')} who report to them`] : []),

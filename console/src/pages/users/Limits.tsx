@@ -1,9 +1,6 @@
-import { useQuery } from '@tanstack/react-query'
 import { list } from '../../shared/words'
-import { Covered } from '../applications/Covered'
-import { ask } from '../../api/ask'
+import { ScopesFields, type ScopeInput } from './Scopes'
 
-export type ScopeInput = { application: string; pattern: string }
 export type LimitsInput = { first: string; last: string; scopes: ScopeInput[]; days: string[]; from: string; until: string }
 
 export const noLimits: LimitsInput = { first: '', last: '', scopes: [], days: [], from: '06:00', until: '14:00' }
@@ -46,10 +43,6 @@ export function LimitsFields({
   role?: string
   zone: string
 }) {
-  const applications = useQuery(ask('/api/v1/applications'))
-  const own = role?.includes('/') ? role.slice(0, role.indexOf('/')) : ''
-  const apps = (applications.data?.applications ?? []).filter((a) => !own || a.key === own)
-  const scope = (i: number, x: Partial<ScopeInput>) => set({ ...t, scopes: t.scopes.map((s, j) => (i === j ? { ...s, ...x } : s)) })
   return (
     <details className="mt-2">
       <summary className="text-harbour font-medium">Limits: valid from, resource scope, schedule</summary>
@@ -58,51 +51,7 @@ export function LimitsFields({
           First day
           <input type="date" className="field" value={t.first} onChange={(e) => set({ ...t, first: e.target.value })} />
         </label>
-        <fieldset className="mt-3">
-          <legend className="font-semibold">Resource scope</legend>
-          {t.scopes.map((s, i) => (
-            <div key={i} className="mt-1">
-              <div className="flex gap-2">
-                <select
-                  className="field w-56"
-                  aria-label={`Application of scope ${i + 1}`}
-                  value={s.application}
-                  onChange={(e) => scope(i, { application: e.target.value })}
-                >
-                  {apps.map((a) => (
-                    <option key={a.id} value={a.key}>
-                      {a.label}
-                    </option>
-                  ))}
-                </select>
-                <input
-                  className="field font-mono"
-                  aria-label={`Pattern of scope ${i + 1}`}
-                  placeholder="berths/north-*"
-                  value={s.pattern}
-                  onChange={(e) => scope(i, { pattern: e.target.value })}
-                />
-                <button
-                  type="button"
-                  className="press"
-                  aria-label={`Remove scope ${i + 1}`}
-                  onClick={() => set({ ...t, scopes: t.scopes.filter((_, j) => j !== i) })}
-                >
-                  Remove
-                </button>
-              </div>
-              <Covered application={s.application} pattern={s.pattern} />
-            </div>
-          ))}
-          <button
-            type="button"
-            className="press mt-1"
-            disabled={apps.length === 0}
-            onClick={() => set({ ...t, scopes: [...t.scopes, { application: own || apps[0]!.key, pattern: '' }] })}
-          >
-            Add a scope
-          </button>
-        </fieldset>
+        <ScopesFields scopes={t.scopes} set={(scopes) => set({ ...t, scopes })} role={role} />
         <fieldset className="mt-3">
           <legend className="font-semibold">Schedule</legend>
           <div className="flex flex-wrap gap-x-4">

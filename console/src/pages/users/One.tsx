@@ -4,8 +4,9 @@ import type { Schemas } from '../../api/client'
 import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
+import { keyOf } from '../../shared/key'
 import { Limits } from '../../shared/Limits'
-import { count, shortDay, unitWords, until } from '../../shared/words'
+import { count, dayOf, shortDay, unitWords, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -14,6 +15,7 @@ import { AccessLines } from './AccessLines'
 import { Attributes } from './Attributes'
 import { GrantRole, JoinGroup, SetRoles } from './Give'
 import { Compare } from './Compare'
+import { Opened } from './Opened'
 import { StatusText } from './List'
 import { Report } from '../../shared/Report'
 import { AskMay } from '../../shared/AskMay'
@@ -26,7 +28,8 @@ export function OneUser() {
   const { user: name } = route.useParams()
   const { tab, application, action, path: resource } = route.useSearch()
   const navigate = route.useNavigate()
-  const { asOf, now } = useDay()
+  const { asOf, now, past } = useDay()
+  const me = useMe()
   const path = { user: name }
   const user = useQuery(ask('/api/v1/users/{user}', { params: { path, query: { as_of: asOf } } }))
   const access = useQuery(ask('/api/v1/users/{user}/access', { params: { path, query: { as_of: asOf } } }))
@@ -56,6 +59,9 @@ export function OneUser() {
           )}
           {u.start_date && `, since ${shortDay(u.start_date)}`}
           {u.end_date && ` · last day ${shortDay(u.end_date)}`}
+          {placesNow(u, now).map(
+            (p) => ` · also ${[p.title, p.unit && unitWords(p.unit)].filter(Boolean).join(', ')} until ${shortDay(p.end_date)}`,
+          )}
           {u.manager && (
             <>
               {' · reports to '}
@@ -71,6 +77,14 @@ export function OneUser() {
         </span>
       </p>
       {access.data && <Sum access={access.data} />}
+      {u.closed && (
+        <Opened
+          user={{ key: u.user_name, label: u.display_name }}
+          opening={u.opening}
+          revision={u.revision}
+          acts={!past && !!me.may['users.update'] && u.status !== 'departed'}
+        />
+      )}
       <p className="mt-1 flex flex-wrap gap-x-5">
         <Link to="/view-as" search={{ user: u.user_name }} className="press">
           View as {u.display_name}
@@ -114,8 +128,12 @@ export function OneUser() {
   )
 }
 
+/** The positions that somebody has today, but for the one they moved from. */
+const placesNow = (u: Schemas['UserDetail'], now: Date) =>
+  (u.positions ?? []).filter((p) => !p.former && p.start_date <= dayOf(now) && dayOf(now) <= p.end_date)
+
 function Sum({ access: a }: { access: Schemas['Access'] }) {
-  if (!a.effective) return <p className="mt-1">No access now: not active, or outside the start and end dates.</p>
+  if (!a.effective) return <p className="mt-1">No access now: not active, absent, closed, or outside the start and end dates.</p>
   return (
     <p className="mt-1">
       Has <strong>{count(a.things, 'entitlement')}</strong> in <strong>{count(a.applications, 'application')}</strong>
@@ -136,6 +154,33 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
   const acts = !past && user.status !== 'departed'
   return (
     <>
+      {acts && me.may['reviews.create'] && user.manager && user.assignments.length + user.groups.length > 0 && (
+        <button
+          type="button"
+          className="button-quiet mt-3"
+          onClick={() =>
+            sheet.add(
+              {
+                verb: 'Put',
+                what: `what ${user.display_name} was given by hand before ${user.manager!.label}`,
+                operations: [
+                  {
+                    op: 'open_round',
+                    key: keyOf(`moved ${user.user_name} ${dayOf(now)}`),
+                    label: `What ${user.display_name} was given by hand`,
+                    people: [user.user_name],
+                    by_hand: true,
+                    reviewers: 'manager',
+                  },
+                ],
+              },
+              user.revision,
+            )
+          }
+        >
+          Have {user.manager.label} review what was given by hand
+        </button>
+      )}
       <h2 className="mt-3">Roles held directly</h2>
       {user.assignments.length === 0 && <Empty>None. Access is usually better given through a group.</Empty>}
       {user.assignments.length > 0 && (
@@ -217,12 +262,14 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                     g.group.label
                   )}
                 </td>
-                <td className="text-soft">{g.through ? `through ${g.through.label}` : g.rule ? 'by its rule' : 'listed'}</td>
+                <td className="text-soft">
+                  {g.through ? `through ${g.through.label}` : g.rule ? 'by its rule' : g.position ? 'by a position' : 'listed'}
+                </td>
                 <td className="text-soft">{until(g.until, now)}</td>
                 {acts && me.may['groups.update'] && (
                   <td className="text-right">
                     {g.default && <span className="text-soft">by the default rule {g.default.label}</span>}
-                    {!g.through && !g.rule && !g.default && g.group.key && (
+                    {!g.through && !g.rule && !g.default && !g.position && g.group.key && (
                       <button
                         type="button"
                         className="press"

@@ -1,29 +1,24 @@
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
-import type { Operation, Schemas } from '../api/client'
-import { AddPanel } from '../shared/AddPanel'
-import { describe, NewcomerForm } from '../shared/Newcomer'
-import { FilterWords } from '../shared/FilterWords'
-import { EndPicked } from '../shared/EndPicked'
-import { ListTable, type ListColumn } from '../shared/ListTable'
-import { keyOf } from '../shared/key'
-import { Path } from '../shared/Path'
-import { PathText } from '../shared/PathText'
-import { Picks } from '../shared/Picks'
-import { type Choice } from '../shared/PickBox'
-import { Empty, Loading, Trouble } from '../shared/State'
-import { Title } from '../shared/Title'
-import { count, list, shortDay } from '../shared/words'
-import { useDay } from '../shell/day'
-import { useMe } from '../shell/session'
-import { useSheet } from '../shell/sheet'
-import { useGroupChoices, useRoleChoices } from './users/choices'
-import { ask } from '../api/ask'
-import { useTyped } from '../shell/drafts'
+import type { Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
+import { describe, NewcomerForm } from '../../shared/Newcomer'
+import { FilterWords } from '../../shared/FilterWords'
+import { EndPicked } from '../../shared/EndPicked'
+import { ListTable, type ListColumn } from '../../shared/ListTable'
+import { Path } from '../../shared/Path'
+import { PathText } from '../../shared/PathText'
+import { Empty, Loading, Trouble } from '../../shared/State'
+import { Title } from '../../shared/Title'
+import { count, list, shortDay } from '../../shared/words'
+import { useDay } from '../../shell/day'
+import { useMe } from '../../shell/session'
+import { ask } from '../../api/ask'
+import { limitWords, RuleForm } from './RuleForm'
 
 const route = getRouteApi('/shell/defaults')
 
-const columns: ListColumn<Schemas['Default']>[] = [
+const columnsOf = (revision: number, writes: boolean): ListColumn<Schemas['Default']>[] => [
   {
     key: 'name',
     label: 'Rule',
@@ -68,11 +63,30 @@ const columns: ListColumn<Schemas['Default']>[] = [
             </Link>
           </li>
         ))}
+        {limitWords(d).map((w) => (
+          <li key={w} className="text-soft text-sm">
+            {w}
+          </li>
+        ))}
       </ul>
     ),
   },
+  { key: 'order', label: 'Order', value: (d) => d.order, right: true },
+  { key: 'owner', label: 'Owner', value: (d) => d.owner?.label ?? '', choose: true },
   { key: 'users', label: 'Users now', value: (d) => d.user_count, right: true },
   { key: 'state', label: 'State', value: (d) => (d.ended ? 'ended' : 'in force'), choose: true },
+  {
+    key: 'edit',
+    label: 'Edit',
+    value: () => '',
+    show: (d) =>
+      writes &&
+      !d.ended && (
+        <AddPanel press label={`Edit ${d.label}`} name={`edit-${d.key}`}>
+          {(done) => <RuleForm rule={d} revision={revision} done={done} />}
+        </AddPanel>
+      ),
+  },
 ]
 
 /** The default rules, what they give to somebody new, and a new rule. */
@@ -93,7 +107,7 @@ export function DefaultsPage() {
         list="defaults"
         query={{ as_of: asOf }}
         more={
-          writes && <AddPanel label="Write a default rule">{(done) => <NewRule revision={rules.data.revision} done={done} />}</AddPanel>
+          writes && <AddPanel label="Write a default rule">{(done) => <RuleForm revision={rules.data.revision} done={done} />}</AddPanel>
         }
       >
         Defaults
@@ -112,7 +126,7 @@ export function DefaultsPage() {
         <ListTable
           what="rule"
           rows={rules.data.defaults}
-          columns={columns}
+          columns={columnsOf(rules.data.revision, !!writes)}
           id={(d) => d.id}
           acts={
             writes
@@ -180,76 +194,4 @@ function because(path: Schemas['Path']): string {
   if (rule) return `by the default rule ${rule.default!.label}`
   const group = path.steps.find((s) => s.kind === 'group')
   return group ? `through the group ${group.label}` : 'directly'
-}
-
-function NewRule({ revision, done }: { revision: number; done: () => void }) {
-  const sheet = useSheet()
-  const roleChoices = useRoleChoices()
-  const groupChoices = useGroupChoices()
-  const empty = { label: '', key: '', filter: '', everybody: false }
-  const [x, setX] = useTyped('NewRule x', empty)
-  const [roles, setRoles] = useTyped<Choice[]>('NewRule roles', [])
-  const [groups, setGroups] = useTyped<Choice[]>('NewRule groups', [])
-  const key = x.key || keyOf(x.label)
-  const ready = key !== '' && (x.everybody || x.filter.trim() !== '') && roles.length + groups.length > 0
-  return (
-    <form
-      aria-label="Write a default rule"
-      className="mt-3"
-      onSubmit={(e) => {
-        e.preventDefault()
-        const whom = x.everybody ? { everybody: true } : { filter: x.filter.trim() }
-        const operation: Operation = {
-          op: 'add_default',
-          key,
-          label: x.label.trim(),
-          ...whom,
-          roles: roles.map((r) => r.key),
-          groups: groups.map((g) => g.key),
-        }
-        sheet.add(
-          {
-            verb: 'Write',
-            what: `the rule ${x.label.trim() || key}`,
-            detail: [...roles, ...groups].map((c) => c.label).join(', '),
-            operations: [operation],
-          },
-          revision,
-        )
-        setX(empty)
-        setRoles([])
-        setGroups([])
-        done()
-      }}
-    >
-      <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
-        <label>
-          Name of the rule
-          <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
-        </label>
-        <label>
-          Key <span className="text-soft text-sm">never reused</span>
-          <input className="field font-mono" value={x.key} placeholder={key} onChange={(e) => setX({ ...x, key: e.target.value })} />
-        </label>
-        <label className="sm:col-span-2">
-          For users who match <span className="text-soft text-sm">such as within eq "marine" and employment_type eq "staff"</span>
-          <input
-            className="field font-mono"
-            disabled={x.everybody}
-            value={x.everybody ? '' : x.filter}
-            onChange={(e) => setX({ ...x, filter: e.target.value })}
-          />
-        </label>
-        <label className="sm:col-span-2 flex gap-2">
-          <input type="checkbox" checked={x.everybody} onChange={(e) => setX({ ...x, everybody: e.target.checked })} />
-          For everybody
-        </label>
-        <Picks title="Roles" label="Role it gives" choices={roleChoices} picked={roles} pick={setRoles} />
-        <Picks title="Groups" label="Group it adds to" choices={groupChoices} picked={groups} pick={setGroups} />
-      </div>
-      <button type="submit" className="button mt-3" disabled={!ready}>
-        Add to change sheet
-      </button>
-    </form>
-  )
 }

@@ -1,0 +1,255 @@
+package api
+
+import (
+	"errors"
+	"mime"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"ableroster/internal/scim"
+	"ableroster/internal/seeing"
+	"ableroster/internal/strictjson"
+	"ableroster/wire"
+
+	jsonv2 "github.com/go-json-experiment/json"
+	"github.com/gofiber/fiber/v3"
+)
+
+// scimPath is below what SCIM is served (RFC 7644, section 3.13: with its version).
+const scimPath = "/scim/v2"
+
+// packedAs takes off tags what says that their answer was compressed.
+var packedAs = strings.NewReplacer(`-br"`, `"`, `-gzip"`, `"`)
+
+// scimRoutes are the calls of SCIM 2.0 (RFC 7644).
+func (s *Server) scimRoutes() {
+	add := func(method, path string, h func(fiber.Ctx, *scim.Client) error) {
+		methods := []string{method}
+		if method == fiber.MethodGet {
+			methods = append(methods, fiber.MethodHead)
+		}
+		s.App.Add(methods, scimPath+path, func(c fiber.Ctx) error {
+			client := &scim.Client{Service: s.service, Caller: caller(c.Context()), Base: s.base(c) + scimPath, IfMatch: packedAs.Replace(c.Get("If-Match"))}
+			call := method + " " + strings.TrimSuffix(path, ":id") + c.Params("id")
+			if err := h(c, client); err != nil {
+				p := asProblem(err)
+				s.connected(c, speaksSCIM, call, p.Detail)
+				return writeProblem(c, p)
+			}
+			s.connected(c, speaksSCIM, call, "")
+			return nil
+		})
+	}
+	for _, kind := range []string{scim.Users, scim.Groups} {
+		at := "/" + kind
+		add("GET", at, func(c fiber.Ctx, x *scim.Client) error {
+			q, err := listQuery(c)
+			if err != nil {
+				return err
+			}
+			return s.found(c, x, kind, q)
+		})
+		add("POST", at+"/.search", func(c fiber.Ctx, x *scim.Client) error {
+			var q scim.Query
+			if err := bodyOf(c, &q); err != nil {
+				return err
+			}
+			return s.found(c, x, kind, q)
+		})
+		add("POST", at, func(c fiber.Ctx, x *scim.Client) error {
+			var in scim.Resource
+			if err := bodyOf(c, &in); err != nil {
+				return err
+			}
+			out, err := x.Create(c.Context(), kind, in)
+			if err != nil {
+				return err
+			}
+			c.Set("Location", scim.Location(out))
+			return sendResource(c, x, kind, out, http.StatusCreated)
+		})
+		add("GET", at+"/:id", func(c fiber.Ctx, x *scim.Client) error {
+			q, err := listQuery(c)
+			if err != nil {
+				return err
+			}
+			out, err := x.Get(c.Context(), kind, strings.Clone(c.Params("id")), scim.WantsAll(q))
+			if err != nil {
+				return err
+			}
+			return sendResource(c, x, kind, out, http.StatusOK)
+		})
+		add("PUT", at+"/:id", func(c fiber.Ctx, x *scim.Client) error {
+			var in scim.Resource
+			if err := bodyOf(c, &in); err != nil {
+				return err
+			}
+			out, err := x.Replace(c.Context(), kind, strings.Clone(c.Params("id")), in)
+			if err != nil {
+				return err
+			}
+			return sendResource(c, x, kind, out, http.StatusOK)
+		})
+		add("PATCH", at+"/:id", func(c fiber.Ctx, x *scim.Client) error {
+			var in scim.PatchBody
+			if err := bodyOf(c, &in); err != nil {
+				return err
+			}
+			out, err := x.Patch(c.Context(), kind, strings.Clone(c.Params("id")), in)
+			if err != nil {
+				return err
+			}
+			return sendResource(c, x, kind, out, http.StatusOK)
+		})
+		add("DELETE", at+"/:id", func(c fiber.Ctx, x *scim.Client) error {
+			if err := x.Delete(c.Context(), kind, strings.Clone(c.Params("id"))); err != nil {
+				return err
+			}
+			return c.SendStatus(http.StatusNoContent)
+		})
+	}
+	add("GET", "/ServiceProviderConfig", func(c fiber.Ctx, x *scim.Client) error { return sendSCIM(c, x.Config(), http.StatusOK) })
+	described := func(path string, all func(fiber.Ctx, *scim.Client) []scim.Resource) {
+		add("GET", path, func(c fiber.Ctx, x *scim.Client) error {
+			if c.Query("filter") != "" { // section 4
+				return &scim.Error{Status: http.StatusForbidden, Detail: "what the service says of itself is not filtered"}
+			}
+			out := all(c, x)
+			return sendSCIM(c, scim.List{Schemas: []string{scim.ListSchema}, Total: len(out), Start: 1, PerPage: len(out), Resources: out}, http.StatusOK)
+		})
+		add("GET", path+"/:id", func(c fiber.Ctx, x *scim.Client) error {
+			for _, r := range all(c, x) {
+				if id, _ := r["id"].(string); strings.EqualFold(id, c.Params("id")) {
+					return sendSCIM(c, r, http.StatusOK)
+				}
+			}
+			return &scim.Error{Status: http.StatusNotFound, Detail: "there is nothing so called"}
+		})
+	}
+	described("/ResourceTypes", func(_ fiber.Ctx, x *scim.Client) []scim.Resource { return x.Types() })
+	described("/Schemas", func(c fiber.Ctx, x *scim.Client) []scim.Resource { return x.Schemas(c.Context()) })
+	s.App.All(scimPath+"/*", func(c fiber.Ctx) error {
+		switch path := strings.TrimPrefix(c.Path(), scimPath); {
+		case path == "/Bulk" || path == "/Me" || path == "/.search" || path == "/":
+			return writeProblem(c, asProblem(&scim.Error{Status: http.StatusNotImplemented, Detail: "this service does not have " + strings.Clone(path)}))
+		case path == "/Users" || path == "/Groups" || strings.HasPrefix(path, "/Users/") || strings.HasPrefix(path, "/Groups/"):
+			return writeProblem(c, asProblem(&scim.Error{Status: http.StatusMethodNotAllowed, Detail: "this address does not take " + strings.Clone(c.Method())}))
+		}
+		return writeProblem(c, asProblem(&scim.Error{Status: http.StatusNotFound, Detail: "there is nothing at this address"}))
+	})
+}
+
+// found answers with a list; what has to be searched for waits its turn.
+func (s *Server) found(c fiber.Ctx, x *scim.Client, kind string, q scim.Query) error {
+	if !scim.Light(q) {
+		if err := s.enter(c.Context(), 0); err != nil {
+			return err
+		}
+	}
+	out, err := x.Find(c.Context(), kind, q)
+	if err != nil {
+		return err
+	}
+	return sendSCIM(c, out, http.StatusOK)
+}
+
+// listQuery reads the parameters of a list, each given once.
+func listQuery(c fiber.Ctx) (q scim.Query, err error) {
+	query := queryOf(c)
+	names := func(name string) (out []string) {
+		for n := range strings.SplitSeq(query.Get(name), ",") {
+			if n = strings.TrimSpace(n); n != "" {
+				out = append(out, n)
+			}
+		}
+		return out
+	}
+	number := func(name string) *int {
+		text := query.Get(name)
+		if text == "" {
+			return nil
+		}
+		n, bad := strconv.Atoi(text)
+		if bad != nil {
+			err = &scim.Error{Status: http.StatusBadRequest, Type: "invalidValue", Detail: name + " is no number"}
+		}
+		return &n
+	}
+	q = scim.Query{Attributes: names("attributes"), Excluded: names("excludedAttributes"), Filter: query.Get("filter"), SortBy: query.Get("sortBy"), SortOrder: query.Get("sortOrder"), Start: number("startIndex"), Count: number("count")}
+	return q, err
+}
+
+// bodyOf reads a body (section 3.1); a member that is given twice is refused.
+func bodyOf(c fiber.Ctx, into any) error {
+	kind, _, err := mime.ParseMediaType(c.Get("Content-Type"))
+	if err != nil || kind != scim.MediaType && kind != "application/json" {
+		return &scim.Error{Status: http.StatusUnsupportedMediaType, Detail: "the body is " + scim.MediaType}
+	}
+	if err := jsonv2.Unmarshal(c.Body(), into, jsonv2.MatchCaseInsensitiveNames(true)); err != nil {
+		detail := "the body cannot be read: " + err.Error()
+		for _, place := range strictjson.Twice(c.Body()) {
+			detail += "; /" + place + " is given twice"
+		}
+		return &scim.Error{Status: http.StatusBadRequest, Type: "invalidSyntax", Detail: detail}
+	}
+	return nil
+}
+
+func sendResource(c fiber.Ctx, x *scim.Client, kind string, r scim.Resource, status int) error {
+	q, err := listQuery(c)
+	if err != nil {
+		return err
+	}
+	out, err := x.Project(c.Context(), kind, r, q)
+	if err != nil {
+		return err
+	}
+	c.Set("ETag", scim.Version(r))
+	return sendSCIM(c, out, status)
+}
+
+func sendSCIM(c fiber.Ctx, x any, status int) error {
+	c.Status(status)
+	if err := c.JSON(x); err != nil {
+		return err
+	}
+	c.Set("Content-Type", scim.MediaType)
+	return nil
+}
+
+// scimError is section 3.12.
+type scimError struct {
+	Schemas []string `json:"schemas"`
+	Type    string   `json:"scimType,omitempty"`
+	Detail  string   `json:"detail,omitempty"`
+	Status  string   `json:"status"`
+}
+
+// asProblem is an error of SCIM on its way to be written; the keyword stands in its type.
+func asProblem(err error) *problem {
+	var e *scim.Error
+	if errors.As(err, &e) {
+		return &problem{Problem: wire.Problem{Type: "scim " + e.Type, Status: e.Status, Detail: e.Detail}}
+	}
+	return problemOf(err)
+}
+
+// writeSCIMError answers an error of SCIM.
+func writeSCIMError(c fiber.Ctx, p *problem) error {
+	kind, ours := strings.CutPrefix(p.Type, "scim ")
+	if !ours {
+		kind = ""
+		if p.Status == http.StatusUnprocessableEntity || p.Type == seeing.KindInvalid {
+			p.Status, kind = http.StatusBadRequest, "invalidValue"
+		}
+	}
+	detail := p.Detail
+	if detail == "" {
+		detail = p.Title
+	}
+	for _, f := range p.Faults {
+		detail += "; " + f.Place + " " + f.Message
+	}
+	return sendSCIM(c, scimError{[]string{"urn:ietf:params:scim:api:messages:2.0:Error"}, kind, detail, strconv.Itoa(p.Status)}, p.Status)
+}
