@@ -19,7 +19,6 @@ import (
 	"ableroster/wire"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
-	"github.com/xuri/excelize/v2"
 	"go.yaml.in/yaml/v3"
 	"golang.org/x/text/encoding/charmap"
 )
@@ -96,69 +95,6 @@ func TestFilesAreWrittenAsTheyAreAskedFor(t *testing.T) {
 	}
 }
 
-// A workbook has numbers and days as such, instants with their zone, and texts as texts; others'
-// readers read the same.
-func TestAWorkbookIsReadByOthers(t *testing.T) {
-	s := testkit.Serve(t, testkit.DemoDatabase(t))
-	marta := s.SignIn(t, demo.Administrator)
-	if _, err := marta.Change(ctx, changeOf("x", `{"op":"update_user","user":"ines.halloran","title":"=1+1","location":"007","end_date":"2099-03-31"}`), false); err != nil {
-		t.Fatal(err)
-	}
-	raw, err := marta.ListFile(ctx, "users", client.Query{"format": "xlsx", "q": "halloran"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	book, err := excelize.OpenReader(bytes.NewReader(raw))
-	if err != nil {
-		t.Fatal(err)
-	}
-	rows, err := book.GetRows("Sheet1")
-	if err != nil || len(rows) < 2 {
-		t.Fatal(rows, err)
-	}
-	cell := func(column string) (value, kind string) {
-		for i, h := range rows[0] {
-			if h != column {
-				continue
-			}
-			for n := range rows {
-				if rows[n][0] == "ines.halloran" || strings.Contains(strings.Join(rows[n], " "), "ines.halloran") {
-					at, _ := excelize.CoordinatesToCellName(i+1, n+1)
-					value, _ = book.GetCellValue("Sheet1", at, excelize.Options{RawCellValue: true})
-					of, _ := book.GetCellType("Sheet1", at)
-					return value, fmt.Sprint(of)
-				}
-			}
-		}
-		return "", ""
-	}
-	for column, want := range map[string]string{"title": "=1+1", "location": "007", "end_date": "72775"} {
-		if got, kind := cell(column); got != want {
-			t.Errorf("%s is %q (%s), want %q", column, got, kind, want)
-		}
-	}
-	file := filepath.Join(t.TempDir(), "users.xlsx")
-	write(t, file, string(raw))
-	if out, err := exec.Command("python3", "-c", "import openpyxl, sys; w = openpyxl.load_workbook(sys.argv[1]).active; print(w.max_row)", file).Output(); err != nil {
-		t.Log("openpyxl (python3-openpyxl) is not installed: not tried")
-	} else if strings.TrimSpace(string(out)) != fmt.Sprint(len(rows)) {
-		t.Errorf("openpyxl reads %s rows of %d", out, len(rows))
-	}
-	if _, err := exec.LookPath("soffice"); err != nil {
-		t.Log("LibreOffice (libreoffice-calc) is not installed: not tried")
-		return
-	}
-	cmd := exec.Command("soffice", "--headless", "--convert-to", "csv", "--outdir", filepath.Dir(file), file)
-	cmd.Env = append(os.Environ(), "HOME="+t.TempDir())
-	if out, err := cmd.CombinedOutput(); err != nil {
-		t.Fatalf("%v\n%s", err, out)
-	}
-	text, err := os.ReadFile(strings.TrimSuffix(file, ".xlsx") + ".csv")
-	if err != nil || !strings.Contains(string(text), "=1+1") || !strings.Contains(string(text), "007") {
-		t.Errorf("LibreOffice reads %s (%v)", text, err)
-	}
-}
-
 // A roster file is read by others as it was meant, its texts as texts for readers of an older
 // YAML too, and is what its own schema says, for two validators; JSON in one line is read.
 func TestARosterFileIsReadByOthers(t *testing.T) {
@@ -190,7 +126,7 @@ func TestARosterFileIsReadByOthers(t *testing.T) {
 	dir := t.TempDir()
 	file := filepath.Join(dir, "port.yaml")
 	write(t, file, text)
-	older := exec.Command("python3", "-c", "import yaml, json, sys; json.dump(yaml.safe_load(open(sys.argv[1])), sys.stdout, default=repr)", file)
+	older := exec.Command(debiansPython, "-c", "import yaml, json, sys; json.dump(yaml.safe_load(open(sys.argv[1])), sys.stdout, default=repr)", file)
 	if out, err := older.Output(); err != nil {
 		t.Log("a reader of YAML 1.1 (python3-yaml) is not installed: not tried")
 	} else {
@@ -253,9 +189,6 @@ func TestADirectoryComesInByItsContentType(t *testing.T) {
 	}
 	if got := asks(t, s, marta.Token, "POST", "/imports/users?reason=Season", "dn: uid=x,o=port\nchangetype: modify\nreplace: mail\nmail: x@y\n", "Content-Type", "text/ldif"); got.status != 422 || !bytes.Contains(got.body, []byte("an import says what is, not what happened")) {
 		t.Errorf("%d %s", got.status, got.body)
-	}
-	if _, err := exec.LookPath("slapcat"); err != nil {
-		t.Log("slapcat (slapd) is not installed: its files are not tried")
 	}
 }
 

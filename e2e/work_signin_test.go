@@ -255,13 +255,13 @@ func TestTheServiceSaysWhatItTakes(t *testing.T) {
 	}{
 		{[]string{"sail"}, 2, `there is no "sail"`},
 		{[]string{"serve", "-database-url", ""}, 1, "no database: give -database-url or DATABASE_URL"},
-		{[]string{"serve", "-database-url", "not an address:secret@"}, 1, "is not a PostgreSQL address"},
+		{[]string{"serve", "-database-url", "not an address:tide-lock@"}, 1, "is not a PostgreSQL address"},
 		{[]string{"serve", "-log-level", "loud", "-database-url", "x"}, 1, "-log-level"},
 		{[]string{"serve", "harder"}, 2, "does not know what to do with"},
 		{[]string{"recover", "-database-url", "postgres://x"}, 2, "name somebody with -user"},
 	} {
 		out, code := testkit.Try(t, "rosterd", x.args...)
-		if code != x.code || !strings.Contains(out, x.says) || strings.Contains(out, "secret") {
+		if code != x.code || !strings.Contains(out, x.says) || strings.Contains(out, "tide-lock") {
 			t.Errorf("rosterd %v: exit %d: %s", x.args, code, out)
 		}
 	}

@@ -30,7 +30,8 @@ func workbook(ctx context.Context, name string, header []string, rows iter.Seq[[
 	if err != nil {
 		return nil, err
 	}
-	day, err := f.NewStyle(&excelize.Style{NumFmt: 14})
+	asDay := "yyyy-mm-dd" // one way to read it, whatever the reader's country
+	day, err := f.NewStyle(&excelize.Style{CustomNumFmt: &asDay})
 	if err != nil {
 		return nil, err
 	}
