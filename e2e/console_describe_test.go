@@ -52,7 +52,7 @@ func TestAnApplicationIsDescribedInTheConsole(t *testing.T) {
 
 	b.Go("/applications/mooring-log")
 	b.Sees("Only the application itself is registered")
-	b.Press("Paste many")
+	b.Press("Paste many resources")
 	b.Type("One path a line", "log  Log\nlog/north/bollard-1  Bollard 1\nlog/south\nlog\n")
 	b.Sees("4 resources to register, 1 already registered or listed twice: log")
 	b.Press("Add to change sheet")

@@ -3,9 +3,12 @@ package e2e
 import (
 	"strings"
 	"testing"
+	"time"
 
+	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
+	"ableroster/wire"
 )
 
 // Lists are tables: searched, sorted, filtered by their columns, what is chosen standing in the
@@ -67,4 +70,44 @@ func TestListsAreTables(t *testing.T) {
 	b.Accessible()
 	b.Type("Search requests", "no such thing at all")
 	b.Sees("Nothing fits what you search for.")
+}
+
+// Several users are given a role with all that a grant has: days, a scope and a schedule; their
+// unit is picked from those there are.
+func TestSeveralAreGivenARoleWithLimits(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	b := byKeys(t, s, demo.Administrator)
+	b.Go("/users?unit=marine%2Ftugs&status=active")
+	b.Shows(`input[aria-label^="Pick "]`)
+	for i := range 3 {
+		b.PressAt(`input[aria-label^="Pick "]:not([aria-label*="all"])`, i)
+	}
+	b.Sees("3 users picked")
+	b.Type("Unit to move them to", "marine/nowhere")
+	b.Sees("There is no such unit.")
+	b.Press("Limits of a role for 3 users")
+	b.Accessible()
+	b.Pick("Role to grant", "Tide edi", "Tide editor")
+	b.Set("First day", time.Now().AddDate(0, 0, 20).Format(time.DateOnly))
+	b.Set("last day", time.Now().AddDate(0, 2, 0).Format(time.DateOnly))
+	b.Press("Add a scope")
+	b.Type("Pattern of scope 1", "tides/**")
+	b.Tick("Saturday")
+	b.Press("Add to change sheet")
+	b.Sees("Tide editor to 3 users")
+	commit(b, "The regatta")
+	var given wire.AssignmentList
+	if err := marta.Do(ctx, "GET", "/assignments", client.Query{"role": "tide-board/editor"}, nil, &given); err != nil {
+		t.Fatal(err)
+	}
+	n := 0
+	for _, a := range given.Assignments {
+		if a.From != nil && a.Until != nil && len(a.Scopes) == 1 && a.Scopes[0].Pattern == "tides/**" && a.Schedule != nil && len(a.Schedule.Days) == 1 {
+			n++
+		}
+	}
+	if n != 3 {
+		t.Errorf("%d of 3 are given it so: %+v", n, given.Assignments)
+	}
 }

@@ -2,6 +2,8 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../api/client'
 import { AddPanel } from '../shared/AddPanel'
+import { EndPicked } from '../shared/EndPicked'
+import { ListTable, type ListColumn } from '../shared/ListTable'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { count, list } from '../shared/words'
@@ -11,6 +13,8 @@ import { useSheet } from '../shell/sheet'
 import { chosen } from '../shared/chosen'
 import { ask } from '../api/ask'
 import { useTyped } from '../shell/drafts'
+
+type Attribute = Schemas['Attribute']
 
 const types = { text: 'text', number: 'number', date: 'date', truth: 'true or false' } as const
 
@@ -38,34 +42,37 @@ export function AttributesPage() {
       </p>
       {attributes.length === 0 && <Empty>No attribute is declared yet. Examples: cost centre, licence, badge number.</Empty>}
       {attributes.length > 0 && (
-        <table className="register mt-3">
-          <thead>
-            <tr>
-              <th>Attribute</th>
-              <th>Type</th>
-              <th>Rule</th>
-              <th>Given</th>
-              {writes && (
-                <th>
-                  <span className="sr-only">Do</span>
-                </th>
-              )}
-            </tr>
-          </thead>
-          <tbody>
-            {attributes.map((a) => (
-              <One key={a.id} attribute={a} revision={revision} writes={writes} />
-            ))}
-          </tbody>
-        </table>
+        <ListTable
+          what="attribute"
+          rows={attributes}
+          columns={columnsOf(revision, !!writes)}
+          id={(a) => a.id}
+          acts={
+            writes
+              ? (picked, clear) => {
+                  const standing = picked.filter((a) => !a.retired)
+                  return (
+                    <EndPicked
+                      verb="Retire"
+                      what="attribute"
+                      standing={standing}
+                      operations={standing.map((a) => ({ op: 'retire_attribute', attribute: a.key }))}
+                      revision={revision}
+                      clear={clear}
+                    />
+                  )
+                }
+              : undefined
+          }
+        />
       )}
     </>
   )
 }
 
-function One({ attribute: a, revision, writes }: { attribute: Schemas['Attribute']; revision: number; writes?: boolean }) {
-  const sheet = useSheet()
-  const rules = [
+/** What holds of the values of an attribute, in a few words each. */
+const rulesOf = (a: Attribute) =>
+  [
     a.required && 'required of every person',
     a.identifies && 'no two people share a value',
     a.case_exact && 'with case',
@@ -73,91 +80,151 @@ function One({ attribute: a, revision, writes }: { attribute: Schemas['Attribute
     a.allowed && a.allowed.length > 0 && `one of ${list(a.allowed)}`,
     a.fill && `filled in ${a.fill.words}`,
   ].filter(Boolean)
-  return (
-    <tr className={a.retired ? 'text-soft' : ''}>
-      <td className="w-72">
+
+const columnsOf = (revision: number, writes: boolean): ListColumn<Attribute>[] => [
+  {
+    key: 'attribute',
+    label: 'Attribute',
+    value: (a) => `${a.label} ${a.key}`,
+    show: (a) => (
+      <span className={a.retired ? 'text-soft' : ''}>
         {a.label} <span className="text-soft font-mono text-sm">{a.key}</span>
-        {a.description && <div className="text-soft text-sm">{a.description}</div>}
-      </td>
-      <td className="w-44">
-        {types[a.type]}
-        <div className="text-soft text-sm">{a.personal ? 'personal' : 'fact'}</div>
-      </td>
-      <td>
-        {rules.join('; ') || <span className="text-soft">any</span>}
-        {a.fill?.units && (
-          <details className="text-sm">
-            <summary className="press">The table</summary>
-            <ul>
-              {a.fill.units.map((u) => (
-                <li key={u.unit}>
-                  <span className="font-mono">{u.unit}</span>: {u.value}
-                </li>
-              ))}
-            </ul>
-          </details>
-        )}
-      </td>
-      <td className="w-52">
+        {a.description && <span className="text-soft block text-sm">{a.description}</span>}
+      </span>
+    ),
+  },
+  { key: 'type', label: 'Type', value: (a) => types[a.type], choose: true },
+  { key: 'kept', label: 'Kept as', value: (a) => (a.personal ? 'personal' : 'fact'), choose: true },
+  { key: 'rule', label: 'Rule', value: (a) => rulesOf(a).join('; '), show: (a) => <Rules attribute={a} /> },
+  {
+    key: 'users',
+    label: 'Users with it',
+    value: (a) => a.having,
+    right: true,
+    show: (a) => (
+      <>
         <Link to="/users" search={{ filter: `${a.key} pr`, columns: `name,unit,title,${a.key}` }} className="press">
-          {count(a.having, 'user')}
+          {a.having}
         </Link>
         {a.required && a.lacking > 0 && (
-          <div className="text-brass text-sm">
+          <span className="text-brass block text-sm">
             <Link to="/users" search={{ filter: `kind eq "person" and status ne "departed" and not (${a.key} pr)` }} className="press">
               {count(a.lacking, 'person', 'people')} without
             </Link>
-          </div>
+          </span>
         )}
-      </td>
-      {writes && (
-        <td className="text-right whitespace-nowrap">
-          {a.retired ? (
-            'retired'
-          ) : (
-            <>
-              {!a.fill && (
-                <button
-                  type="button"
-                  className="press"
-                  onClick={() =>
-                    sheet.add(
-                      {
-                        verb: a.required ? 'No longer require' : 'Require',
-                        what: a.label,
-                        operations: [{ op: 'update_attribute', attribute: a.key, required: !a.required }],
-                      },
-                      revision,
-                    )
-                  }
-                >
-                  {a.required ? 'Require no longer' : 'Require'}
-                </button>
-              )}
-              <button
-                type="button"
-                className="press ml-4"
-                aria-label={`Retire ${a.label}`}
-                onClick={() =>
-                  sheet.add(
-                    {
-                      verb: 'Retire',
-                      what: `the attribute ${a.label}`,
-                      operations: [{ op: 'retire_attribute', attribute: a.key }],
-                    },
-                    revision,
-                  )
-                }
-              >
-                Retire
-              </button>
-            </>
-          )}
-        </td>
+      </>
+    ),
+  },
+  { key: 'state', label: 'State', value: (a) => (a.retired ? 'retired' : 'in use'), choose: true },
+  {
+    key: 'edit',
+    label: 'Edit',
+    value: () => '',
+    show: (a) =>
+      writes &&
+      !a.retired && (
+        <AddPanel press label={`Edit ${a.label}`} name={`edit-${a.key}`}>
+          {(done) => <Edit attribute={a} revision={revision} done={done} />}
+        </AddPanel>
+      ),
+  },
+]
+
+function Rules({ attribute: a }: { attribute: Attribute }) {
+  return (
+    <>
+      {rulesOf(a).join('; ') || <span className="text-soft">any</span>}
+      {a.fill?.units && (
+        <details className="text-sm">
+          <summary className="press">The table</summary>
+          <ul>
+            {a.fill.units.map((u) => (
+              <li key={u.unit}>
+                <span className="font-mono">{u.unit}</span>: {u.value}
+              </li>
+            ))}
+          </ul>
+        </details>
       )}
-    </tr>
+    </>
   )
 }
+
+/** What can be changed of an attribute that is declared. */
+function Edit({ attribute: a, revision, done }: { attribute: Attribute; revision: number; done: () => void }) {
+  const sheet = useSheet()
+  const now = {
+    label: a.label,
+    description: a.description ?? '',
+    pattern: a.pattern ?? '',
+    allowed: (a.allowed ?? []).join('\n'),
+    required: !!a.required,
+  }
+  const [x, setX] = useTyped(`Edit ${a.key}`, now)
+  const changed: Omit<Extract<Operation, { op: 'update_attribute' }>, 'op' | 'attribute'> = {}
+  for (const k of ['label', 'description', 'pattern'] as const) if (x[k].trim() !== now[k]) changed[k] = x[k].trim()
+  if (x.required !== now.required) changed.required = x.required
+  if (x.allowed !== now.allowed) changed.allowed = lines(x.allowed)
+  const names = Object.keys(changed)
+  return (
+    <form
+      aria-label={`Edit ${a.label}`}
+      className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
+      onSubmit={(e) => {
+        e.preventDefault()
+        sheet.add(
+          {
+            verb: 'Edit',
+            what: `the attribute ${a.label}`,
+            detail: names.join(', '),
+            operations: [{ op: 'update_attribute', attribute: a.key, ...changed }],
+          },
+          revision,
+        )
+        setX(now)
+        done()
+      }}
+    >
+      <p className="text-soft sm:col-span-2">Its key, its type and whether it is personal stay as they were declared.</p>
+      <label>
+        Name of the attribute
+        <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
+      </label>
+      <label>
+        What it is for
+        <input className="field" value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
+      </label>
+      {a.type === 'text' && !a.fill && (
+        <>
+          <label>
+            Pattern <span className="text-soft text-sm">a regular expression that the whole value must match</span>
+            <input className="field font-mono" value={x.pattern} onChange={(e) => setX({ ...x, pattern: e.target.value })} />
+          </label>
+          <label>
+            Allowed values <span className="text-soft text-sm">one per line; none: any value</span>
+            <textarea className="field h-20" value={x.allowed} onChange={(e) => setX({ ...x, allowed: e.target.value })} />
+          </label>
+        </>
+      )}
+      {!a.fill && (
+        <label className="flex gap-2 sm:col-span-2">
+          <input type="checkbox" checked={x.required} onChange={(e) => setX({ ...x, required: e.target.checked })} /> Required of every
+          person added
+        </label>
+      )}
+      <button type="submit" className="button col-start-1 justify-self-start" disabled={names.length === 0 || !x.label.trim()}>
+        Add to change sheet
+      </button>
+    </form>
+  )
+}
+
+const lines = (s: string) =>
+  s
+    .split('\n')
+    .map((l) => l.trim())
+    .filter(Boolean)
 
 const blank = {
   label: '',
@@ -186,11 +253,6 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
   const sheet = useSheet()
   const [x, setX] = useTyped('Declare x', blank)
   const key = keyOfAttribute(x.label)
-  const lines = (s: string) =>
-    s
-      .split('\n')
-      .map((l) => l.trim())
-      .filter(Boolean)
   const put = () => {
     const units = lines(x.table).map((l) => {
       const [unit, ...value] = l.split(/[=:\t]/)

@@ -4,6 +4,7 @@ import { count } from './words'
 
 /** A press that ends what is picked of a list, as one line of the change sheet. */
 export function EndPicked({
+  verb = 'End',
   what,
   standing,
   operations,
@@ -11,6 +12,7 @@ export function EndPicked({
   revision,
   clear,
 }: {
+  verb?: 'End' | 'Retire'
   /** What one of them is, as "freeze". */
   what: string
   /** Those of the picked that have not ended. */
@@ -31,7 +33,7 @@ export function EndPicked({
         const one = standing.length === 1
         sheet.add(
           {
-            verb: 'End',
+            verb,
             what: one ? `the ${what} ${names}` : count(standing.length, what),
             detail: detail ?? (one ? undefined : names),
             operations,
@@ -41,7 +43,7 @@ export function EndPicked({
         clear()
       }}
     >
-      End
+      {verb}
     </button>
   )
 }

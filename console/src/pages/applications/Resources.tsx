@@ -2,6 +2,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { Link } from '@tanstack/react-router'
 import { useRef, useState } from 'react'
 import type { Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
 import { PathText } from '../../shared/PathText'
 import { Empty } from '../../shared/State'
 import { count } from '../../shared/words'
@@ -14,15 +15,10 @@ type Resource = Schemas['Resource']
 /** The tree of what an application protects, and how to alter it. */
 export function Resources({ application: a, writes }: { application: Schemas['Application']; writes: boolean }) {
   const [only, setOnly] = useState('')
-  const [adding, setAdding] = useState<'one' | 'many' | 'compare'>()
+  const [comparing, setComparing] = useState(false)
   const all = a.resources ?? []
   const wanted = only.trim().toLowerCase()
   const shown = wanted ? all.filter((r) => `${r.path} ${r.label ?? ''}`.toLowerCase().includes(wanted)) : all
-  const tools = [
-    ['one', 'Add one'],
-    ['many', 'Paste many'],
-    ['compare', 'Compare with its own list'],
-  ] as const
   return (
     <>
       <div className="mt-1 mb-2 flex flex-wrap items-center gap-4">
@@ -34,22 +30,17 @@ export function Resources({ application: a, writes }: { application: Schemas['Ap
           value={only}
           onChange={(e) => setOnly(e.target.value)}
         />
-        {writes &&
-          tools.map(([key, words]) => (
-            <button
-              key={key}
-              type="button"
-              className="button-quiet"
-              aria-expanded={adding === key}
-              onClick={() => setAdding(adding === key ? undefined : key)}
-            >
-              {words}
+        {writes && (
+          <>
+            <AddPanel label="Add a resource">{(done) => <AddOne application={a} done={done} />}</AddPanel>
+            <AddPanel label="Paste many resources">{(done) => <PasteMany application={a} done={done} />}</AddPanel>
+            <button type="button" className="button-quiet" aria-expanded={comparing} onClick={() => setComparing(!comparing)}>
+              Compare with its own list
             </button>
-          ))}
+          </>
+        )}
       </div>
-      {adding === 'one' && <AddOne application={a} />}
-      {adding === 'many' && <PasteMany application={a} />}
-      {adding === 'compare' && <Compare application={a} />}
+      {comparing && <Compare application={a} />}
       {all.length <= 1 && (
         <Empty>
           Only the application itself is registered. Add its screens, registers and reports, so that roles can give access to them.
@@ -63,7 +54,6 @@ export function Resources({ application: a, writes }: { application: Schemas['Ap
 
 function Tree({ application: a, resources, writes }: { application: Schemas['Application']; resources: Resource[]; writes: boolean }) {
   const box = useRef<HTMLDivElement>(null)
-  const [editing, setEditing] = useState<string>()
   // eslint-disable-next-line react-hooks/incompatible-library -- measured on every draw
   const virtual = useVirtualizer({ count: resources.length, getScrollElement: () => box.current, estimateSize: () => 38, overscan: 14 })
   return (
@@ -100,18 +90,11 @@ function Tree({ application: a, resources, writes }: { application: Schemas['App
                 </span>
                 <span className="text-soft text-sm">{r.kind}</span>
                 {writes && (
-                  <button
-                    type="button"
-                    className="press text-sm"
-                    aria-label={`Edit ${r.path}`}
-                    aria-expanded={editing === r.path}
-                    onClick={() => setEditing(editing === r.path ? undefined : r.path)}
-                  >
-                    Edit
-                  </button>
+                  <AddPanel press label={`Edit ${r.path}`} name={`edit-${r.path}`}>
+                    {(done) => <Edit application={a} resource={r} done={done} />}
+                  </AddPanel>
                 )}
               </div>
-              {editing === r.path && <Edit application={a} resource={r} done={() => setEditing(undefined)} />}
             </li>
           )
         })}
@@ -137,7 +120,7 @@ function Edit({ application: a, resource: r, done }: { application: Schemas['App
   return (
     <form
       aria-label={`Edit ${r.path}`}
-      className="bg-open grid sm:grid-cols-2 gap-x-5 gap-y-2 p-3"
+      className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
@@ -187,14 +170,14 @@ function Edit({ application: a, resource: r, done }: { application: Schemas['App
   )
 }
 
-function AddOne({ application: a }: { application: Schemas['Application'] }) {
+function AddOne({ application: a, done }: { application: Schemas['Application']; done: () => void }) {
   const sheet = useSheet()
   const empty = { path: '', label: '', kind: '', open: false }
   const [x, setX] = useTyped('AddOne x', empty)
   return (
     <form
       aria-label="Add a resource"
-      className="bg-wash mb-3 grid grid-cols-[1fr_1fr_10rem_auto] items-end gap-3 rounded-md p-3"
+      className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
         const path = x.path.trim()
@@ -208,6 +191,7 @@ function AddOne({ application: a }: { application: Schemas['Application'] }) {
           a.revision,
         )
         setX({ ...empty, path: path.slice(0, path.lastIndexOf('/') + 1), kind: x.kind })
+        done()
       }}
     >
       <label>
@@ -233,7 +217,11 @@ function AddOne({ application: a }: { application: Schemas['Application'] }) {
           onChange={(e) => setX({ ...x, kind: e.target.value })}
         />
       </label>
-      <button type="submit" className="button" disabled={x.path.trim() === ''}>
+      <label className="flex gap-2 self-end pb-1.5">
+        <input type="checkbox" checked={x.open} onChange={(e) => setX({ ...x, open: e.target.checked })} />
+        Open: paths below need not be registered
+      </label>
+      <button type="submit" className="button col-start-1 justify-self-start" disabled={x.path.trim() === ''}>
         Add to change sheet
       </button>
     </form>
@@ -272,7 +260,7 @@ function read(text: string, there: Set<string>) {
 
 const most = 2000
 
-function PasteMany({ application: a }: { application: Schemas['Application'] }) {
+function PasteMany({ application: a, done }: { application: Schemas['Application']; done: () => void }) {
   const sheet = useSheet()
   const [text, setText] = useTyped('PasteMany text', '')
   const there = new Set((a.resources ?? []).map((r) => r.path))
@@ -280,7 +268,7 @@ function PasteMany({ application: a }: { application: Schemas['Application'] }) 
   return (
     <form
       aria-label="Paste many resources"
-      className="bg-wash mb-3 rounded-md p-3"
+      className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
@@ -296,12 +284,13 @@ function PasteMany({ application: a }: { application: Schemas['Application'] }) 
           a.revision,
         )
         setText('')
+        done()
       }}
     >
       <label>
         One path a line; after a tab what it is called
         <textarea
-          rows={6}
+          rows={14}
           className="field font-mono"
           value={text}
           onChange={(e) => setText(e.target.value)}

@@ -10,8 +10,8 @@ import { useGroupChoices, useRoleChoices } from './choices'
 import { noLimits, scheduleWords, LimitsFields, type LimitsInput } from './Limits'
 import { useTyped } from '../../shell/drafts'
 
-/** Who a role is given to: a user or a group. */
-export type Holder = { user?: string; group?: string; label: string; revision: number }
+/** Who a role is given to: a user, a group, or several users at once. */
+export type Holder = { user?: string; group?: string; users?: string[]; label: string; revision: number }
 
 function limitsOf(t: LimitsInput, zone: string) {
   return {
@@ -32,8 +32,8 @@ function limitsWords(t: LimitsInput, zone: string) {
     .join(', ')
 }
 
-/** Puts a grant on the change sheet. */
-export function GrantRole({ to }: { to: Holder }) {
+/** Puts a grant on the change sheet: one, or one of each of several users. */
+export function GrantRole({ to, open, done }: { to: Holder; open?: boolean; done?: () => void }) {
   const choices = useRoleChoices()
   const sheet = useSheet()
   const zone = useMe().time_zone
@@ -51,12 +51,19 @@ export function GrantRole({ to }: { to: Holder }) {
             verb: 'Grant',
             what: `${role.label} to ${to.label}`,
             detail: `${role.key}, ${limitsWords(limits, zone)}`,
-            operations: [{ op: 'grant', role: role.key, user: to.user, group: to.group, ...limitsOf(limits, zone) }],
+            operations: (to.users ?? [to.user]).map((user) => ({
+              op: 'grant',
+              role: role.key,
+              user,
+              group: to.group,
+              ...limitsOf(limits, zone),
+            })),
           },
           to.revision,
         )
         setRole(null)
         setLimits(noLimits)
+        done?.()
       }}
     >
       <div className="flex flex-wrap items-end gap-3">
@@ -76,7 +83,7 @@ export function GrantRole({ to }: { to: Holder }) {
           Add to change sheet
         </button>
       </div>
-      <LimitsFields limits={limits} set={setLimits} role={role?.key} zone={zone} />
+      <LimitsFields limits={limits} set={setLimits} role={role?.key} zone={zone} open={open} />
     </form>
   )
 }

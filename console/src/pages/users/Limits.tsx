@@ -37,14 +37,17 @@ export function LimitsFields({
   set,
   role,
   zone,
+  open,
 }: {
   limits: LimitsInput
   set: (t: LimitsInput) => void
   role?: string
   zone: string
+  /** They are shown from the start. */
+  open?: boolean
 }) {
   return (
-    <details className="mt-2">
+    <details className="mt-2" open={open}>
       <summary className="text-harbour font-medium">Limits: valid from, resource scope, schedule</summary>
       <div className="bg-wash mt-2 max-w-180 rounded-md p-3">
         <label className="block max-w-56">

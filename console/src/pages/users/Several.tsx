@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
 import { keyOf } from '../../shared/key'
 import { PickBox, type Choice } from '../../shared/PickBox'
 import { windowOf } from '../../shared/window'
@@ -7,6 +8,8 @@ import { count, shortDay } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
+import { GrantRole } from './Give'
+import { ValueBox } from './ValueBox'
 import { useTyped } from '../../shell/drafts'
 
 export type Picked = { user_name: string; label: string }
@@ -102,13 +105,7 @@ export function Several({
               put('Move', `${who} to ${unit.trim()}`, (user) => ({ op: 'update_user', user, unit: unit.trim() }))
             }}
           >
-            <input
-              className="field w-40"
-              aria-label="Unit to move them to"
-              placeholder="Unit"
-              value={unit}
-              onChange={(e) => setUnit(e.target.value)}
-            />
+            <ValueBox attribute="unit" className="w-40" aria-label="Unit to move them to" placeholder="Unit" value={unit} set={setUnit} />
             <button type="submit" className="button-quiet" disabled={unit.trim() === ''}>
               Move
             </button>
@@ -139,6 +136,18 @@ export function Several({
               }))
             }
           />
+          <AddPanel press label={`Limits of a role for ${who}`} name="grant-to-several">
+            {(done) => (
+              <GrantRole
+                open
+                to={{ users: picked.map((p) => p.user_name), label: who, revision }}
+                done={() => {
+                  done()
+                  clear()
+                }}
+              />
+            )}
+          </AddPanel>
           <PickAndPut
             label="Revoke a role"
             press="Revoke"
