@@ -45,7 +45,7 @@ func reads(t *testing.T, marta *client.Client) []string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	paths := []string{"/me", "/users?limit=500", "/invitations", "/mails", "/me/second-factor", "/me/passkeys", "/me/sessions", "/groups", "/groups/pilots", "/applications", "/roles", "/assignments?limit=500", "/search?q=a&limit=50", "/search?q=ha", "/tokens",
+	paths := []string{"/me", "/users?limit=500", "/invitations", "/mails", "/me/second-factor", "/me/passkeys", "/me/providers", "/session/providers", "/me/sessions", "/groups", "/groups/pilots", "/applications", "/roles", "/assignments?limit=500", "/search?q=a&limit=50", "/search?q=ha", "/tokens",
 		"/grid?limit=500&application=berth-planning", "/grid?limit=500&application=tariff-ledger", "/menu?application=berth-planning&user=ines.halloran",
 		"/users/ines.halloran", "/users/ines.halloran/access", "/revisions?limit=500&user=ines.halloran", "/users?q=venables", "/users?unit=finance", "/users?group=finance-leads",
 		"/holders?application=berth-planning&action=read&path=board&limit=500", "/holders?application=tariff-ledger&action=read&path=tariffs&limit=500", "/gained-and-lost?limit=500&from=2026-01-01T00:00:00Z",

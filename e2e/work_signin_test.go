@@ -2,8 +2,10 @@ package e2e
 
 import (
 	"fmt"
+	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"ableroster/client"
 	"ableroster/demo"
@@ -295,5 +297,22 @@ func TestTheDemoIsLoadedOnceAndWhole(t *testing.T) {
 	revs, err := marta.Revisions(ctx, client.Query{"limit": "1"})
 	if err != nil || !revs.Revisions[0].Claimed || me.Now.Sub(revs.Revisions[0].At).Hours() > 72 {
 		t.Errorf("%+v %v", revs.Revisions, err)
+	}
+}
+
+// Each cookie has a line of its own: a browser keeps the session and, apart from it, the device.
+func TestABrowserKeepsItsDevice(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	r, err := http.Post(s.Base+"/api/v1/session", "application/json", strings.NewReader(`{"user_name":"`+demo.Pilot+`","password":"`+demo.Password+`"}`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Body.Close()
+	lasts := map[string]time.Duration{}
+	for _, c := range r.Cookies() {
+		lasts[c.Name] = time.Until(c.Expires).Round(time.Hour)
+	}
+	if len(r.Header["Set-Cookie"]) != 2 || len(lasts) != 2 || lasts["able_roster_session"] != 12*time.Hour || lasts["able_roster_device"] < 170*24*time.Hour {
+		t.Errorf("%v: %q", lasts, r.Header["Set-Cookie"])
 	}
 }

@@ -22,4 +22,4 @@ if [ ! -f console/dist/index.html ] ||
     (cd console && npm run --silent build -- --logLevel warn)
     touch console/dist/.gitkeep console/dist/index.html
 fi
-go build -o bin/ ./cmd/rosterd ./cmd/roster ./standin/berthboard ./standin/mailbox ./standin/personnel
+go build -o bin/ ./cmd/rosterd ./cmd/roster ./standin/berthboard ./standin/mailbox ./standin/personnel ./standin/harbourid

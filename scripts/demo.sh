@@ -37,7 +37,12 @@ trap finish EXIT
 bin/rosterd load-demo -token-file $home/berth-board-token -log-level warn
 bin/mailbox -smtp "127.0.0.1:$((BOARD_PORT + 2))" -listen "127.0.0.1:$((BOARD_PORT + 1))" 2>/dev/null &
 pids=$!
-bin/rosterd serve -listen "127.0.0.1:$PORT" -log-level warn -second-factor offered -mail-server "smtp://127.0.0.1:$((BOARD_PORT + 2))?tls=none" -mail-from roster@larkhaven.example &
+cat >$home/identity-providers.json <<EOT
+[{"key": "harbour-id", "label": "Harbour ID", "issuer": "http://127.0.0.1:$((BOARD_PORT + 4))", "client_id": "able-roster", "private": true}]
+EOT
+bin/harbourid -listen "127.0.0.1:$((BOARD_PORT + 4))" -service "http://127.0.0.1:$PORT" 2>/dev/null &
+pids="$pids $!"
+bin/rosterd serve -listen "127.0.0.1:$PORT" -identity-providers $home/identity-providers.json -log-level warn -second-factor offered -mail-server "smtp://127.0.0.1:$((BOARD_PORT + 2))?tls=none" -mail-from roster@larkhaven.example &
 service=$!
 pids="$pids $service"
 tries=0
@@ -61,6 +66,7 @@ Able Roster serves the Larkhaven Port Authority (made up) at
     http://127.0.0.1:$BOARD_PORT           the berth board, an application that asks it
     http://127.0.0.1:$((BOARD_PORT + 1))           a mailbox: the mails that were sent
     http://127.0.0.1:$((BOARD_PORT + 3))           a personnel system that keeps people by SCIM
+    http://127.0.0.1:$((BOARD_PORT + 4))           an identity provider that people sign in by
 
 Sign in with the password larkhaven-tide-table as
 

@@ -47,7 +47,7 @@ func Program(t testing.TB, name string) string {
 	}
 	path := filepath.Join(binDir, name)
 	room := "./cmd/" + name
-	if name == "berthboard" || name == "mailbox" || name == "personnel" {
+	if name == "berthboard" || name == "mailbox" || name == "personnel" || name == "harbourid" {
 		room = "./standin/" + name
 	}
 	cmd := exec.Command("go", "build", "-o", path, room)
@@ -179,10 +179,22 @@ func start(t testing.TB, cmd *exec.Cmd) *Service {
 	t.Cleanup(func() {
 		s.Kill()
 		if t.Failed() {
-			t.Logf("it said:\n%s", tail(s.out.String(), 4000))
+			t.Logf("it said:\n%s", tail(beside(s.out.String()), 4000))
 		}
 	})
 	return s
+}
+
+// beside is what a program printed beside its lines on requests, of which the last twenty stay.
+func beside(s string) string {
+	var out []string
+	all := strings.Split(s, "\n")
+	for i, line := range all {
+		if i >= len(all)-20 || !strings.Contains(line, " msg=request ") {
+			out = append(out, line)
+		}
+	}
+	return strings.Join(out, "\n")
 }
 
 func tail(s string, n int) string {

@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 
+	"ableroster/internal/openid"
 	"ableroster/internal/sealed"
 	"ableroster/internal/signin"
 )
@@ -70,4 +71,16 @@ func onlyOwners(path string) error {
 		return fmt.Errorf("%s can be read by others than its owner: chmod 600", path)
 	}
 	return nil
+}
+
+// identityProviders reads the file of identity providers, if one was given.
+func (c *serveConfig) identityProviders() ([]openid.Config, error) {
+	if c.providers == "" {
+		return nil, nil
+	}
+	out, err := openid.Read(c.providers)
+	if err != nil {
+		return nil, fmt.Errorf("-identity-providers: %w", err)
+	}
+	return out, nil
 }

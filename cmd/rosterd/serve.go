@@ -22,6 +22,7 @@ import (
 	"ableroster/internal/caught"
 	"ableroster/internal/changing"
 	"ableroster/internal/gctune"
+	"ableroster/internal/ledger"
 	"ableroster/internal/mail"
 	"ableroster/internal/mailing"
 	"ableroster/internal/metrics"
@@ -74,6 +75,9 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 			return fmt.Errorf("-mail-server, -mail-from: %w", err)
 		}
 	}
+	if _, err := c.identityProviders(); err != nil {
+		return err
+	}
 	gctune.Settle()
 	began := time.Now()
 	o, err := c.openBy(ctx, log, began.Add(startWait))
@@ -88,6 +92,10 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	run := running{c: c, sender: sender, metrics: m, heads: heads{kept: signedhead.Kept{Place: c.headsTo}, every: max(1, c.headsEvery), log: log}, proxies: proxies, log: log, out: out, began: began}
 	for {
 		again, err := run.serve(ctx, o)
+		if err != nil && run.listener != nil && ctx.Err() == nil && errors.Is(ledger.Unavailable(err), ledger.ErrUnavailable) {
+			log.Warn("the database went away while the service started", "error", err)
+			again, err = true, nil
+		}
 		if err != nil || !again {
 			return err
 		}
@@ -138,7 +146,11 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 		}
 	}
 	r.metrics.Over(o.service, o.pool)
-	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), PublicURL: r.c.publicURL, MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request, Tracer: tracer(), Mail: r.sender != nil, SecondFactor: r.c.secondFactor, LargestFile: min(max(1, r.c.largestFile), 1024) << 20})
+	providers, err := r.c.identityProviders()
+	if err != nil {
+		return false, err
+	}
+	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), PublicURL: r.c.publicURL, MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request, Tracer: tracer(), Mail: r.sender != nil, Providers: providers, SecondFactor: r.c.secondFactor, LargestFile: min(max(1, r.c.largestFile), 1024) << 20})
 	if err != nil {
 		return false, err
 	}
@@ -200,7 +212,7 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 			case <-house.Done():
 				return
 			case <-hangUp:
-				r.reload(o)
+				r.reload(o, server)
 			}
 		}
 	}()
@@ -218,11 +230,23 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	defer cancel()
 	worked := make(chan struct{})
 	go func() { defer close(worked); o.jobs.Stop(stop, since.Add(wait/2)) }()
-	if err := server.App.ShutdownWithContext(stop); err != nil {
+	if err := shutDown(stop, server.App, listener, failed); err != nil {
 		r.log.Warn("some calls were cut off", "error", err)
 	}
 	<-worked
 	return again, nil
+}
+
+// shutDown ends a server, one too that has not begun to serve yet: it would take the calls that are
+// for the one after it. It has served when this ends, or the context has.
+func shutDown(ctx context.Context, app *fiber.App, turn *turn, served <-chan error) error {
+	err := app.ShutdownWithContext(ctx)
+	_ = turn.Close() // as it always is
+	select {
+	case <-served: // or it would end the turn of the next one
+	case <-ctx.Done():
+	}
+	return err
 }
 
 // tidy deletes what has ended long ago.
@@ -234,10 +258,15 @@ func (c *serveConfig) tidy(ctx context.Context, o *opened) error {
 
 // reload takes up anew what can be while it runs, on SIGHUP: the level of the log as it
 // was given, and connections to the database.
-func (r *running) reload(o *opened) {
+func (r *running) reload(o *opened, server *api.Server) {
 	_ = r.c.level.UnmarshalText([]byte(r.c.logLevel)) // it was read before
 	o.pool.Reset()
-	r.log.Info("reloaded: the level of the log is as it was given, and connections to the database are made anew")
+	if providers, err := r.c.identityProviders(); err != nil {
+		r.log.Error("the identity providers stay as they were", "error", err)
+	} else {
+		server.SetProviders(providers)
+	}
+	r.log.Info("reloaded: the level of the log is as it was given, identity providers are as their file has them, and connections to the database are made anew")
 }
 
 // closeIn closes what is open, in what is left of the wait since it began to stop: the

@@ -4,6 +4,7 @@ import { createRootRoute, createRoute, createRouter, retainSearchParams } from '
 import { lazyPage } from './shell/lazyPage'
 import { Home, Lost, Shell } from './shell/Shell'
 import { SetUp } from './pages/SetUp'
+import { SignInBy } from './pages/SignInBy'
 import { UseLink } from './pages/UseLink'
 
 /** The day looked at is in every address; without one it is today. So is which panel is open. */
@@ -28,6 +29,7 @@ const text = (v: unknown) => (typeof v === 'string' && v !== '' ? v : undefined)
 
 const setUp = createRoute({ getParentRoute: () => root, path: '/set-up', component: SetUp })
 const useLink = createRoute({ getParentRoute: () => root, path: '/sign-in-link', component: UseLink })
+const signInBy = createRoute({ getParentRoute: () => root, path: '/sign-in-by', component: SignInBy })
 const shell = createRoute({ getParentRoute: () => root, id: 'shell', component: Shell })
 const home = createRoute({ getParentRoute: () => shell, path: '/', component: Home })
 
@@ -327,6 +329,7 @@ export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
     useLink,
+    signInBy,
     shell.addChildren([
       home,
       users,

@@ -14,7 +14,7 @@ import (
 )
 
 // consolePages are what the addresses of the console begin with, those of router.tsx.
-var consolePages = []string{"", "index.html", "set-up", "sign-in-link", "today", "my-access", "users", "units", "groups", "attributes", "import",
+var consolePages = []string{"", "index.html", "set-up", "sign-in-link", "sign-in-by", "today", "my-access", "users", "units", "groups", "attributes", "import",
 	"applications", "roles", "grid", "view-as", "defaults", "sod-rules", "freezes", "expectations", "delegations", "findings", "guard-rails",
 	"requests", "reviews", "catalogue", "gained-and-lost", "ledger", "security-log", "invitations", "mail", "machine-accounts", "connections", "employment-types", "calendar"}
 

@@ -105,7 +105,9 @@ func (f *fiberContext) SetStatus(code int) {
 	f.status = code
 	f.c.Status(code)
 }
-func (f *fiberContext) Status() int                     { return f.status }
-func (f *fiberContext) SetHeader(name, value string)    { f.c.Set(name, value) }
-func (f *fiberContext) AppendHeader(name, value string) { f.c.Append(name, value) }
+func (f *fiberContext) Status() int                  { return f.status }
+func (f *fiberContext) SetHeader(name, value string) { f.c.Set(name, value) }
+
+// AppendHeader adds a line: of cookies each has its own (RFC 6265, section 3).
+func (f *fiberContext) AppendHeader(name, value string) { f.c.Response().Header.Add(name, value) }
 func (f *fiberContext) BodyWriter() io.Writer           { return f.c.Response().BodyWriter() }

@@ -21,6 +21,7 @@ import (
 	"ableroster/internal/budget"
 	"ableroster/internal/calendar"
 	"ableroster/internal/ledger"
+	"ableroster/internal/openid"
 	"ableroster/internal/questions"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
@@ -44,6 +45,7 @@ type Server struct {
 	doc           []byte
 	budget        *budget.Budget
 	stopping      atomic.Bool
+	providers     atomic.Pointer[[]*openid.Provider]
 }
 
 const (
@@ -72,6 +74,9 @@ type Options struct {
 	// that of the call.
 	PublicURL string
 
+	// Providers are the identity providers that people sign in by.
+	Providers []openid.Config
+
 	// Mail says that this service has a mail server.
 	Mail bool
 
@@ -86,6 +91,7 @@ type Options struct {
 // New builds the server; console is the built console.
 func New(d *seeing.Service, authenticator *signin.Authenticator, log *slog.Logger, console fs.FS, o Options) (*Server, error) {
 	s := &Server{service: d, ledger: d.Ledger, authenticator: authenticator, log: log, o: o, budget: budget.New(max(1, runtime.GOMAXPROCS(0)-1), bodiesAtOnce, time.Now)}
+	s.SetProviders(o.Providers)
 	if authenticator != nil {
 		authenticator.Powers = questions.Standing{Service: d}
 	}
@@ -138,6 +144,7 @@ type call struct {
 	address string
 	cookie  string // of the session, when that is how they are known
 	device  string // the secret of the browser, where it has one
+	flow    string // that of a browser that was sent to an identity provider
 	second  bool   // the caller has a second factor
 	agent   string // what the browser or program calls itself
 
@@ -245,7 +252,7 @@ func (s *Server) headers(c fiber.Ctx) error {
 }
 
 // open are the calls that need nobody signed in.
-var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/passkey-ceremony": true, "POST /api/v1/session/passkey": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "POST /api/v1/sign-in-link": true, "POST /api/v1/password-reset": true, "GET /api/v1/openapi.json": true}
+var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/passkey-ceremony": true, "POST /api/v1/session/passkey": true, "GET /api/v1/session/providers": true, "POST /api/v1/session/provider-flow": true, "POST /api/v1/session/provider": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "POST /api/v1/sign-in-link": true, "POST /api/v1/password-reset": true, "GET /api/v1/openapi.json": true}
 
 // identified finds out who calls, by token or by session. A call by session
 // that changes something must come from our own pages.
@@ -260,6 +267,7 @@ func (s *Server) identified(c fiber.Ctx) error {
 		x.agent = x.agent[:300]
 	}
 	x.device = strings.Clone(c.Cookies(s.cookieNamed(deviceCookie)))
+	x.flow = strings.Clone(c.Cookies(s.cookieNamed(flowCookie)))
 	var by signin.Known
 	via := "API"
 	if bearer, ok := strings.CutPrefix(c.Get("Authorization"), "Bearer "); ok {

@@ -109,15 +109,15 @@ func (s *Server) signInRoutes() {
 		me := questions.Me(s.service.Now(ctx, seeing.Caller{User: who.User, Via: "console"}))
 		return &withCookie[wire.Me]{s.cookies(ctx, who.User, text, expires), me}, nil
 	}, anybody, small, status(200))
-	route(s, "DELETE", "/session", "sign-out", "Sign out", func(ctx context.Context, _ *struct{}) (*struct {
+	type signedOut struct {
 		Cookie http.Cookie `header:"Set-Cookie"`
 		Clear  string      `header:"Clear-Site-Data"`
-	}, error) {
-		out := &struct {
-			Cookie http.Cookie `header:"Set-Cookie"`
-			Clear  string      `header:"Clear-Site-Data"`
-		}{s.cookie("", time.Unix(0, 0)), `"cache", "storage"`}
+		At     string      `header:"Roster-Sign-Out-At" doc:"where one signs out of the identity provider too, of a session that was opened by one"`
+	}
+	route(s, "DELETE", "/session", "sign-out", "Sign out", func(ctx context.Context, in *FromPage) (*signedOut, error) {
+		out := &signedOut{Cookie: s.cookie("", time.Unix(0, 0)), Clear: `"cache", "storage"`}
 		if cookie := callOf(ctx).cookie; cookie != "" {
+			out.At = s.signOutAt(ctx, cookie, in.Origin)
 			return out, s.authenticator.SignOut(ctx, cookie)
 		}
 		return out, nil
@@ -175,6 +175,7 @@ func (s *Server) signInRoutes() {
 	s.mailRoutes()
 	s.factorRoutes()
 	s.passkeyRoutes()
+	s.providerRoutes()
 	s.setUpRoutes()
 }
 

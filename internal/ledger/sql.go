@@ -54,6 +54,7 @@ const (
 
 	// What clients call them is theirs, and what clients were refused may name anybody.
 	sqlForgetExternal    = `delete from external_id where kind = 'user' and row = any($1)`
+	sqlForgetProviders   = `delete from provider_link where user_id = any($1)`
 	sqlForgetConnections = `update connection set said = '', refused_call = '', refused_why = '' where cardinality($1::integer[]) > 0`
 
 	// What somebody signs in by ends with the commit that suspends them or has them

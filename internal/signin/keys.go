@@ -27,7 +27,8 @@ type key struct {
 	expires time.Time // zero for never
 	token   bool
 	only    string // what a token is good for alone
-	second  bool   // its user has a second factor
+	second  bool   // its user has a second factor, or proved one to the identity provider
+	link    int64  // of a session by way of an identity provider; 0 for another
 	made    made
 	use     *sessionUse // of a session; nil for a token
 }
@@ -81,9 +82,10 @@ func (k *keys) endOf(user fact.UserID, but digest) {
 	}
 }
 
-const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(c.maker, 0), coalesce(c.cleared, '{}'), f.confirmed_at is not null, s.used_at, ''
-		from session s left join credential c using (user_id) left join second_factor f using (user_id) where s.expires_at > clock_timestamp() and ($1 = 0 or s.user_id = $1)
-	union all select t.digest, user_id, t.expires_at, true, t.maker, t.cleared, f.confirmed_at is not null, null, t.only_for
+const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(l.maker, c.maker, 0), coalesce(l.cleared, c.cleared, '{}'), f.confirmed_at is not null or s.factor, s.used_at, '', coalesce(s.link, 0)
+		from session s left join provider_link l on l.id = s.link left join credential c on c.user_id = s.user_id left join second_factor f on f.user_id = s.user_id
+		where s.expires_at > clock_timestamp() and ($1 = 0 or s.user_id = $1)
+	union all select t.digest, user_id, t.expires_at, true, t.maker, t.cleared, f.confirmed_at is not null, null, t.only_for, 0
 		from token t left join second_factor f using (user_id) where (expires_at is null or expires_at > clock_timestamp()) and ($1 = 0 or user_id = $1)`
 
 func (d *Authenticator) read(ctx context.Context, user fact.UserID) (map[digest]key, error) {
@@ -96,7 +98,7 @@ func (d *Authenticator) read(ctx context.Context, user fact.UserID) (map[digest]
 		var raw []byte
 		var k key
 		var expires, used *time.Time
-		if err := rows.Scan(&raw, (*uint32)(&k.user), &expires, &k.token, (*uint32)(&k.made.by), &k.made.cleared, &k.second, &used, &k.only); err != nil {
+		if err := rows.Scan(&raw, (*uint32)(&k.user), &expires, &k.token, (*uint32)(&k.made.by), &k.made.cleared, &k.second, &used, &k.only, &k.link); err != nil {
 			return nil, err
 		}
 		k.made.user = k.user
@@ -304,16 +306,27 @@ func (d *Authenticator) NewSession(ctx context.Context, user fact.UserID, device
 	if err != nil {
 		return "", time.Time{}, err
 	}
+	return d.newSession(ctx, user, c.made, nil, "", false, device, address)
+}
+
+// newSession opens a session: by who could know what it was opened by; through a link to an
+// identity provider, whose own session is theirs, and which proved a second factor or not.
+func (d *Authenticator) newSession(ctx context.Context, user fact.UserID, m made, link *int64, theirs string, factor bool, device, address string) (string, time.Time, error) {
 	second, err := d.HasSecond(ctx, user)
 	if err != nil {
 		return "", time.Time{}, err
 	}
 	text, at := secret("")
 	expires := d.clock().Add(SessionLasts)
-	if _, err := d.pool.Exec(ctx, "insert into session (digest, user_id, expires_at, device, address, used_at) values ($1, $2, $3, $4, $5, $6)", at[:], uint32(user), expires, device, address, d.clock()); err != nil {
+	if _, err := d.pool.Exec(ctx, "insert into session (digest, user_id, expires_at, device, address, used_at, link, provider_session, factor) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
+		at[:], uint32(user), expires, device, address, d.clock(), link, theirs, factor); err != nil {
 		return "", time.Time{}, err
 	}
-	d.keys.change(at, &key{user: user, expires: expires, second: second, made: c.made, use: usedAt(d.clock())})
+	k := key{user: user, expires: expires, second: second || factor, made: m, use: usedAt(d.clock())}
+	if link != nil {
+		k.link = *link
+	}
+	d.keys.change(at, &k)
 	d.tell(ctx, user)
 	return text, expires, nil
 }

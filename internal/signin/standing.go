@@ -99,7 +99,7 @@ func (d *Authenticator) Forget() {
 // clear keeps that a user's powers are ones their maker held.
 func (d *Authenticator) clear(m made, powers []string) {
 	d.later("the powers a password was cleared for were not written", func(ctx context.Context) error {
-		for _, sql := range []string{"update credential set cleared = $3 where user_id = $1 and maker = $2", "update token set cleared = $3 where user_id = $1 and maker = $2"} {
+		for _, sql := range []string{"update credential set cleared = $3 where user_id = $1 and maker = $2", "update token set cleared = $3 where user_id = $1 and maker = $2", "update provider_link set cleared = $3 where user_id = $1 and maker = $2"} {
 			if _, err := d.pool.Exec(ctx, sql, uint32(m.user), uint32(m.by), powers); err != nil {
 				return err
 			}
@@ -112,6 +112,10 @@ func (d *Authenticator) clear(m made, powers []string) {
 func (d *Authenticator) voidKey(at digest, k *key) {
 	d.keys.change(at, nil)
 	d.later("a void key was not ended", func(ctx context.Context) error {
+		if k.link != 0 {
+			d.voidLink(ctx, k.link, k.user)
+			return nil
+		}
 		if !k.token {
 			d.voidCredential(ctx, k.user)
 			return nil

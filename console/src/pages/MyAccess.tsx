@@ -8,6 +8,7 @@ import { AccessLines } from './users/AccessLines'
 import { AskMay } from '../shared/AskMay'
 import { ask } from '../api/ask'
 import { SecondFactor } from './account/SecondFactor'
+import { Providers } from './account/Providers'
 import { SignIns } from './account/SignIns'
 import { Sponsored } from './account/Sponsored'
 
@@ -104,6 +105,7 @@ export function MyAccessPage() {
       <section aria-labelledby="sign-in-of-mine" className="mt-8 max-w-180">
         <h2 id="sign-in-of-mine">Sign-in</h2>
         <SecondFactor />
+        <Providers />
         <SignIns />
       </section>
     </>

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { answer, api, callFor, ProblemError } from '../api/client'
 import { ask } from '../api/ask'
 import { Forgot } from './account/Forgot'
+import { SignInByProvider } from './account/Providers'
 import { knowsPasskeys, signInWithPasskey } from './account/passkey'
 
 const wants = (e: unknown) => e instanceof ProblemError && e.problem.type === 'second-factor'
@@ -95,6 +96,7 @@ export function SignIn() {
           Sign in
         </button>
       </form>
+      <SignInByProvider />
       {knowsPasskeys && (
         <button type="button" className="button-quiet mt-4" disabled={byKey.isPending} onClick={() => byKey.mutate()}>
           Sign in with a passkey

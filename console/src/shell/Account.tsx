@@ -13,11 +13,15 @@ export function Account() {
   const [changing, setChanging] = useState(false)
   const [left, setLeft] = useState(false) // what was not committed
   const signOut = useMutation({
-    mutationFn: () => answer(api.DELETE('/api/v1/session')),
-    onSettled: () => {
+    mutationFn: async () => {
+      const call = await api.DELETE('/api/v1/session')
+      await answer(Promise.resolve(call))
+      return call.response.headers.get('Roster-Sign-Out-At')
+    },
+    onSettled: (there) => {
       forgetDrafts()
       queries.clear()
-      window.location.assign('/')
+      window.location.assign(there ?? '/') // of the identity provider too
     },
   })
   const turn = () => {
