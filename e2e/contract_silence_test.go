@@ -109,27 +109,10 @@ func lasting(answer string) string {
 // the caller asks: what nobody may see is not told by what is left out, counted, refused,
 // suggested or passed on either.
 func TestWhatIsOutsideChangesNoAnswer(t *testing.T) {
-	var sides [2]*testkit.Service
-	var who [2]map[string]*client.Client
-	var paths []string
-	for n := range sides {
-		s := testkit.Serve(t, testkit.DemoDatabase(t))
-		marta := s.SignIn(t, demo.Administrator)
-		for i, x := range outside {
-			req := acknowledged(changeOf([2]string{"The one", "The other"}[n], x[n]), "wide_gain", "wide_loss", "gain_for_everybody", "direct_assignment", "violation_warned", "expectation_warned")
-			if _, err := marta.Change(ctx, req, false); err != nil {
-				t.Fatalf("%d: %+v", i, err)
-			}
-		}
-		sides[n], who[n] = s, map[string]*client.Client{}
-		for _, name := range []string{demo.Manager, demo.Pilot} {
-			who[n][name] = s.SignIn(t, name)
-		}
-		paths = reads(t, marta)
-	}
+	who, marta := twoThatDifferOutside(t)
+	paths := reads(t, marta)
 	paths = append(paths, "/users?limit=500&q=o", "/users?filter="+url.QueryEscape(`title eq "Pilot"`), "/search?q=hid", "/search?q=ve", "/groups?q=few", "/catalogue?q=read",
 		"/holders?application=berth-planning&action=update&path=berths%2Fnorth-1", "/groups/hidden-few", "/groups/veiled-many", "/users/hidden.alfa", "/roles/tariff-ledger%2Fhidden-rol")
-	told := regexp.MustCompile(`hidden[.-]|veiled[.-]|Anna Alpha|Bela Beta`)
 	asked := 0
 	for name := range who[0] {
 		both := func(what string, answer func(c *client.Client) (int, string)) {
@@ -156,6 +139,30 @@ func TestWhatIsOutsideChangesNoAnswer(t *testing.T) {
 		}
 	}
 	t.Logf("%d calls asked of both", asked)
+}
+
+// told are words of what is outside.
+var told = regexp.MustCompile(`hidden[.-]|veiled[.-]|Anna Alpha|Bela Beta`)
+
+// twoThatDifferOutside are the callers of two organisations that differ in what is outside of
+// their parts alone, and the administrator of the second.
+func twoThatDifferOutside(t *testing.T) (who [2]map[string]*client.Client, marta *client.Client) {
+	t.Helper()
+	for n := range who {
+		s := testkit.Serve(t, testkit.DemoDatabase(t))
+		marta = s.SignIn(t, demo.Administrator)
+		for i, x := range outside {
+			req := acknowledged(changeOf([2]string{"The one", "The other"}[n], x[n]), "wide_gain", "wide_loss", "gain_for_everybody", "direct_assignment", "violation_warned", "expectation_warned")
+			if _, err := marta.Change(ctx, req, false); err != nil {
+				t.Fatalf("%d: %+v", i, err)
+			}
+		}
+		who[n] = map[string]*client.Client{}
+		for _, name := range []string{demo.Manager, demo.Pilot} {
+			who[n][name] = s.SignIn(t, name)
+		}
+	}
+	return who, marta
 }
 
 // That a name is taken cannot be kept from whoever may give names; it is recorded, and

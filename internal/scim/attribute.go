@@ -109,8 +109,8 @@ var userAttributes = []Attribute{
 	truth("active", "Whether they may sign in and have access; false suspends them."),
 	list("emails", "Their e-mail address: one is kept, the primary.", text("value", "The address."), text("type", "work."), truth("primary", "True.")),
 	only(list("groups", "The groups that list them.", text("value", "The id of the group."), reference("$ref", "Group"), text("display", "Its label."), text("type", "direct."))),
-	only(list("roles", "The roles that were given to them themselves.", text("value", "The key of the role."), text("display", "Its label."), text("type", "direct."))),
-	onRequest(only(list("entitlements", "What they can do now, when it is asked for by name.", text("value", "Application, action and pattern."), text("display", "The application."), text("type", "The action.")))),
+	only(list("roles", "The roles that were given to them themselves.", text("value", "The key of the role."), text("display", "Its label."))),
+	onRequest(only(list("entitlements", "What they can do now, when it is asked for by name.", text("value", "Application, action and pattern."), text("display", "The application.")))),
 }
 
 func onRequest(a Attribute) Attribute {

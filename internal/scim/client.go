@@ -1,6 +1,7 @@
 package scim
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"crypto/sha256"
@@ -40,13 +41,14 @@ func factKind(kind string) fact.FactKind {
 	return fact.FactUser
 }
 
-// finish gives a resource its meta data: its version is a digest of what it tells this client.
+// finish gives a resource its meta data: its version is a digest of what it tells this client,
+// under whichever address the service is reached.
 func (c *Client) finish(r Resource, kind string) Resource {
 	raw, err := json.Marshal(r)
 	if err != nil {
 		panic(err) // texts, truth values, lists and objects alone
 	}
-	sum := sha256.Sum256(raw)
+	sum := sha256.Sum256(bytes.ReplaceAll(raw, []byte(c.Base), nil))
 	id, _ := r["id"].(string)
 	r["meta"] = Resource{"resourceType": strings.TrimSuffix(kind, "s"), "location": c.at(kind, id), "version": `W/"` + base64.RawURLEncoding.EncodeToString(sum[:15]) + `"`}
 	return r

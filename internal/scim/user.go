@@ -167,7 +167,7 @@ func (c *Client) draw(v *seeing.View, u *fact.User, external string, all bool) R
 	for _, a := range v.Uncut().Given(fact.Assignee{User: u.ID}) {
 		if a.Window.Holds(v.At) && v.ReadsRole(a.Role) {
 			ref := v.RoleRef(a.Role, false)
-			roles = append(roles, Resource{"value": ref.Key, "display": ref.Label, "type": "direct"})
+			roles = append(roles, Resource{"value": ref.Key, "display": ref.Label})
 		}
 	}
 	if groups != nil {
@@ -184,7 +184,7 @@ func (c *Client) draw(v *seeing.View, u *fact.User, external string, all bool) R
 				continue
 			}
 			for _, action := range l.Actions {
-				can = append(can, Resource{"value": app.Key + " " + action + " " + l.Pattern, "display": app.Label, "type": action})
+				can = append(can, Resource{"value": app.Key + " " + action + " " + l.Pattern, "display": app.Label})
 			}
 		}
 		if can != nil {
