@@ -1,6 +1,7 @@
 package api
 
 import (
+	"context"
 	"errors"
 	"mime"
 	"net/http"
@@ -22,6 +23,20 @@ const scimPath = "/scim/v2"
 // packedAs takes off tags what says that their answer was compressed.
 var packedAs = strings.NewReplacer(`-br"`, `"`, `-gzip"`, `"`)
 
+// newest waits a moment until this service knows what is committed: a client of SCIM may come to one
+// service with what it was told by another, and knows nothing of our revisions. Where the database
+// does not say, it is answered from what is known, and this is false.
+func (s *Server) newest(ctx context.Context) bool {
+	ctx, cancel := context.WithTimeout(ctx, atLeastWait)
+	defer cancel()
+	for range 2 { // a connection that lay ready may have broken
+		if newest, err := s.ledger.Newest(ctx); err == nil {
+			return s.ledger.WaitFor(ctx, newest)
+		}
+	}
+	return false
+}
+
 // scimRoutes are the calls of SCIM 2.0 (RFC 7644).
 func (s *Server) scimRoutes() {
 	add := func(method, path string, h func(fiber.Ctx, *scim.Client) error) {
@@ -30,10 +45,14 @@ func (s *Server) scimRoutes() {
 			methods = append(methods, fiber.MethodHead)
 		}
 		s.App.Add(methods, scimPath+path, func(c fiber.Ctx) error {
+			known := s.newest(c.Context())
 			client := &scim.Client{Service: s.service, Caller: caller(c.Context()), Base: s.base(c) + scimPath, IfMatch: packedAs.Replace(c.Get("If-Match"))}
 			call := method + " " + strings.TrimSuffix(path, ":id") + c.Params("id")
 			if err := h(c, client); err != nil {
 				p := asProblem(err)
+				if p.Status == http.StatusNotFound && !known { // it may have been made by way of another service
+					p = asProblem(&scim.Error{Status: http.StatusServiceUnavailable, Detail: "this service does not know now what was made by way of others; try again in a moment"})
+				}
 				s.connected(c, speaksSCIM, call, p.Detail)
 				return writeProblem(c, p)
 			}

@@ -46,10 +46,10 @@ func (s *Store) Refusals(ctx context.Context, since time.Time, limit int) ([]Ref
 	})
 }
 
-// Tidy deletes refusals that were last met, and pending changes that ended, before an
-// instant.
+// Tidy deletes refusals that were last met, pending changes that ended, and what clients reserved
+// for what was never made, before an instant.
 func (s *Store) Tidy(ctx context.Context, before time.Time) error {
-	for _, sql := range []string{"delete from refusal where last_at < $1", "delete from pending_change where ended_at < $1"} {
+	for _, sql := range []string{"delete from refusal where last_at < $1", "delete from pending_change where ended_at < $1", "delete from external_id where row < 0 and reserved_at < $1"} {
 		if _, err := s.Pool.Exec(ctx, sql, before); err != nil {
 			return err
 		}

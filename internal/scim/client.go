@@ -157,21 +157,20 @@ func (c *Client) Create(ctx context.Context, kind string, in Resource) (Resource
 }
 
 // make makes a resource that is new, and keeps what the client calls it: reserved before, so that
-// nothing is made that cannot be called so.
+// nothing is made that cannot be called so, and made under a key of that, so that it is made once
+// though it is sent again, and is found though the service that made it was broken off.
 func (c *Client) make(ctx context.Context, kind, external string, ops []operation) (row uint32, err error) {
-	keep := func(context.Context, uint32) error { return nil }
+	var reserved int32
+	var key string
 	if external != "" {
-		reserved, err := c.Service.Saved.Reserve(ctx, c.Caller.User, factKind(kind), external)
-		if err != nil {
+		if reserved, err = c.Service.Saved.Reserve(ctx, c.Caller.User, factKind(kind), external); err != nil {
 			return 0, err
 		}
-		keep = func(ctx context.Context, row uint32) error {
-			return c.Service.Saved.Release(ctx, c.Caller.User, factKind(kind), reserved, row)
-		}
+		key = saved.ReservedKey(factKind(kind), reserved)
 	}
-	made, err := c.change(ctx, "created", kind, ops)
+	made, err := c.changeOnce(ctx, "created", kind, ops, key)
 	if err != nil {
-		return 0, errors.Join(err, keep(context.WithoutCancel(ctx), 0))
+		return 0, err
 	}
 	for _, m := range made.Made {
 		if n, ok := fact.ParseID(string(factKind(kind)), m.ID); ok {
@@ -179,7 +178,10 @@ func (c *Client) make(ctx context.Context, kind, external string, ops []operatio
 			break
 		}
 	}
-	return row, keep(context.WithoutCancel(ctx), row)
+	if external == "" {
+		return row, nil
+	}
+	return row, c.Service.Saved.Release(context.WithoutCancel(ctx), c.Caller.User, factKind(kind), reserved, row, external)
 }
 
 // mostExternal bounds what a client calls something, in bytes.
@@ -294,6 +296,11 @@ type operation = map[string]any
 
 // change makes operations in one revision, under a sentence that says who sent what.
 func (c *Client) change(ctx context.Context, what, kind string, ops []operation) (wire.ChangeResult, error) {
+	return c.changeOnce(ctx, what, kind, ops, "")
+}
+
+// changeOnce is change, under an idempotency key; blank is none.
+func (c *Client) changeOnce(ctx context.Context, what, kind string, ops []operation, key string) (wire.ChangeResult, error) {
 	req := wire.ChangeRequest{BasedOn: c.based, Reason: "By SCIM: a " + strings.ToLower(strings.TrimSuffix(kind, "s")) + " was " + what}
 	for _, op := range ops {
 		raw, err := json.Marshal(op)
@@ -302,7 +309,7 @@ func (c *Client) change(ctx context.Context, what, kind string, ops []operation)
 		}
 		req.Operations = append(req.Operations, raw)
 	}
-	out, err := changing.Change(ctx, c.Service, c.Caller, req, changing.How{})
+	out, err := changing.Change(ctx, c.Service, c.Caller, req, changing.How{Key: key})
 	var p *wire.Problem
 	if errors.As(err, &p) {
 		return out, refusal(p)
@@ -314,6 +321,9 @@ func (c *Client) change(ctx context.Context, what, kind string, ops []operation)
 func refusal(p *wire.Problem) error {
 	if p.Type == seeing.KindMoved {
 		return errAltered
+	}
+	if p.Type == seeing.KindKeyReused { // of what a client calls by one externalId, another was made
+		return &Error{http.StatusConflict, uniqueness, "the externalId is that of another resource of this client"}
 	}
 	e := &Error{Status: p.Status, Detail: p.Title}
 	if p.Detail != "" {
