@@ -123,7 +123,7 @@ func problemOf(err error) *problem {
 		return &problem{retryAfter: 10, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not now", Status: 503, Detail: "Nothing was changed: " + err.Error() + ". Try again in a moment."}}
 	case errors.Is(err, ledger.ErrRowsLater):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available yet", Status: 503, Detail: upper(err.Error()) + "."}}
-	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away):
+	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away), ledger.BrokenOff(err):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database cannot be reached, so nothing can be changed and old days cannot be read; questions about now are still answered. Try again in a moment."}}
 	case errors.Is(err, ledger.ErrBeforeFirst):

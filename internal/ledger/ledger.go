@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
+	"net"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -12,6 +14,7 @@ import (
 	"ableroster/internal/calendar"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"golang.org/x/sync/singleflight"
 )
@@ -198,4 +201,16 @@ func Unavailable(err error) error {
 		return err
 	}
 	return fmt.Errorf("%w: %w", ErrUnavailable, err)
+}
+
+// BrokenOff says whether an error is that of a connection to the database which broke while it was
+// asked, of whoever asked it without the ledger.
+func BrokenOff(err error) bool {
+	var connect *pgconn.ConnectError
+	for _, broken := range []error{io.EOF, io.ErrUnexpectedEOF, net.ErrClosed, pgx.ErrTxClosed, pgx.ErrTxCommitRollback} {
+		if errors.Is(err, broken) {
+			return true
+		}
+	}
+	return errors.As(err, &connect) || pgconn.SafeToRetry(err)
 }
