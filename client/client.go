@@ -174,6 +174,12 @@ func (c *Client) EndToken(ctx context.Context, id int64) error {
 	return c.Do(ctx, "DELETE", "/tokens/"+strconv.FormatInt(id, 10), nil, nil, nil)
 }
 
+// RotateTokens makes a token of a machine account in the place of those it has, which end after an
+// overlap. Its secret is told now and never again. Sent twice it makes two.
+func (c *Client) RotateTokens(ctx context.Context, account string, in wire.RotationRequest) (out wire.Rotation, err error) {
+	return out, c.Do(ctx, "POST", "/users/"+url.PathEscape(account)+"/token-rotation", nil, in, &out)
+}
+
 // Me is who the caller is.
 func (c *Client) Me(ctx context.Context) (wire.Me, error) { return get[wire.Me](ctx, c, "/me", nil) }
 

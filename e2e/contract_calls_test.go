@@ -67,6 +67,7 @@ var exampleCalls = map[string]routeCall{
 	"DELETE /me/sessions/{id}":                 {path: ""},
 	"POST /users/{user}/sign-in-link":          {path: "/users/ines.halloran/sign-in-link"},
 	"POST /sign-in-link":                       {path: "", body: `{"link":"b1x9…","password":"seven swans on the slipway"}`},
+	"POST /users/{user}/token-rotation":        {path: "/users/berth-board/token-rotation", body: `{"overlap_days":14}`},
 	"POST /tokens":                             {path: "/tokens", body: `{"label":"Nightly export","days":1}`},
 	"DELETE /tokens/{id}":                      {path: ""},
 	"POST /session":                            {path: "", body: `{"user_name":"marta.quill","password":"larkhaven-tide-table"}`},

@@ -146,6 +146,7 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"GET /me/sessions", "/me/sessions", ""},
 		{"PUT /me/second-factor", "/me/second-factor", `{"code":"123456"}`},
 		{"POST /me/second-factor", "/me/second-factor", ""},
+		{"POST /users/{user}/token-rotation", "/users/berth-board/token-rotation", `{"days":3}`},
 		{"POST /me/passkeys/ceremony", "/me/passkeys/ceremony", `{"current_password":"x"}`},
 		{"POST /me/passkeys", "/me/passkeys", `{"ceremony":"x","response":{}}`},
 		{"POST /me/passkeys/{id}/removal", "/me/passkeys/1/removal", `{"current_password":"x"}`},

@@ -136,6 +136,7 @@ var elsewhere = map[string]string{
 	"DELETE /pending-changes/{change}":         "TestAPartIsPassedOn",
 	"POST /password-reset":                     "TestAForgottenPassword",
 	"POST /users/{user}/invitation":            "TestSomebodyIsInvited",
+	"POST /users/{user}/token-rotation":        "TestTokensAreRotated",
 	"POST /me/second-factor":                   "TestASecondFactor",
 	"POST /me/passkeys/ceremony":               "TestAPasskey",
 	"POST /me/passkeys":                        "TestAPasskey",

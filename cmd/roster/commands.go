@@ -109,6 +109,7 @@ func init() {
 		{"units adopt", "", "make units of the free texts that people and groups have for one", unitsAdopt, false},
 		{"machine-accounts list", "", "machine accounts: what each is for, who is accountable for it, and when its tokens end", machineAccountsList, false},
 		{"connections list", "", "accounts that keep people by SCIM or ask for decisions by AuthZEN: what each sent last, and what was refused", connectionsList, false},
+		{"machine-accounts rotate", "USER [-label LABEL] [-days N] [-overlap N]", "make a token of a machine account in the place of those it has, which end after an overlap; it is shown once", machineAccountsRotate, false},
 		{"machine-accounts set", "USER -purpose TEXT -accountable USER,USER [-application APPLICATION] [-secret-at TEXT]", "say what a machine account is for, and which two people are accountable for it", machineAccountsSet, false},
 		{"calendar", "[-days DAYS] [-unit UNIT] [-application APPLICATION] [-mine]", "what begins and ends in the days to come: access, memberships, first and last days, freezes", showCalendar, false},
 		{"freezes list", "", "freezes: times in which only who is let through changes access", freezesList, false},

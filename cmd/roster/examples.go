@@ -238,6 +238,8 @@ var exampleLines = []exampleLine{
 	`connections list -output json`,
 	`machine-accounts list`,
 	`machine-accounts list -output json`,
+	`machine-accounts rotate berth-board -overlap 14`,
+	`machine-accounts rotate berth-board -days 14 -output json`,
 	`machine-accounts set barrier-control -purpose 'Opens the barriers' -accountable tomas.brandt,hedvika.venables -application gate-passes -reason 'The auditor asked'`,
 	`machine-accounts set tide-gauge -purpose 'Writes the height of the tide' -accountable tomas.brandt,marta.quill -dry-run`,
 	`freezes list`,

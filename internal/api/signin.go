@@ -1,7 +1,6 @@
 package api
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -199,88 +198,6 @@ func (s *Server) useLink(ctx context.Context, in wire.UseLinkRequest) (fact.User
 		return 0, s.paused(ctx, err, signin.Who{User: l.User, Address: address(ctx)})
 	}
 	return s.authenticator.UseLink(ctx, in.Link, in.Password, address(ctx))
-}
-
-func (s *Server) tokenRoutes() {
-	type request struct{ Body wire.TokenRequest }
-	route(s, "POST", "/tokens", "make-token", "Make an API token; its secret is shown once", func(ctx context.Context, in *request) (*body[wire.Token], error) {
-		v := s.service.Now(ctx, caller(ctx))
-		id, powers := caller(ctx).User, []string(nil)
-		if in.Body.User != "" {
-			var err error
-			if id, powers, err = questions.SignInFor(v, in.Body.User); err != nil {
-				return nil, err
-			}
-			if s.ledger.Head().User(id).UserKind != fact.Service && id != caller(ctx).User {
-				return nil, seeing.Refused("people make their own tokens; only those of service accounts can be made for them")
-			}
-		}
-		days := cmp.Or(in.Body.Days, 90)
-		if days < 1 || days > 366 || in.Body.Label == "" || fact.CheckWords(in.Body.Label, 200) != "" {
-			return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/", Message: "a token has a label of at most 200 bytes and lasts 1 to 366 days"})
-		}
-		lasts := time.Duration(days) * 24 * time.Hour
-		if x := callOf(ctx); x.token && !x.expires.IsZero() && s.service.Clock().Add(lasts).After(x.expires) {
-			if in.Body.Days == 0 {
-				lasts = x.expires.Sub(s.service.Clock())
-			} else {
-				return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/days", Message: "is too long: a token makes none that outlives it, and this one ends at " + x.expires.UTC().Format(time.RFC3339)})
-			}
-		}
-		t, secret, err := s.authenticator.NewToken(ctx, id, caller(ctx).User, powers, in.Body.Label, in.Body.Only, lasts, address(ctx))
-		if errors.Is(err, signin.ErrTokens) {
-			return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
-		}
-		out := s.token(v, t)
-		out.Secret = secret
-		return &body[wire.Token]{out}, err
-	}, small, status(201))
-	type signIn struct {
-		Body struct {
-			wire.SignInRequest
-			Label string `json:"label" maxLength:"200"`
-		}
-	}
-	route(s, "POST", "/session/token", "sign-in-token", "Sign in with user name and password for an API token, as the command line does", func(ctx context.Context, in *signIn) (*body[wire.Token], error) {
-		if p := s.tooOld(); p != nil {
-			return nil, p
-		}
-		who := s.who(ctx, in.Body.UserName)
-		who.Code = in.Body.Code
-		if err := s.authenticator.Prove(ctx, who, in.Body.Password); err != nil {
-			return nil, s.paused(ctx, err, who)
-		}
-		t, secret, err := s.authenticator.NewToken(ctx, who.User, who.User, nil, in.Body.Label, "", 30*24*time.Hour, who.Address)
-		if errors.Is(err, signin.ErrTokens) {
-			return nil, seeing.Invalid("nobody was signed in", wire.Fault{Place: "/", Message: err.Error()})
-		}
-		out := s.token(s.service.Now(ctx, seeing.Caller{User: who.User}), t)
-		out.Secret = secret
-		return &body[wire.Token]{out}, err
-	}, anybody, small, status(201))
-	route(s, "GET", "/tokens", "list-tokens", "One's own API tokens", func(ctx context.Context, _ *struct{}) (*body[wire.TokenList], error) {
-		all, err := s.authenticator.Tokens(ctx, caller(ctx).User)
-		out := wire.TokenList{Tokens: []wire.Token{}}
-		v := s.service.Now(ctx, caller(ctx))
-		for _, t := range all {
-			out.Tokens = append(out.Tokens, s.token(v, t))
-		}
-		return &body[wire.TokenList]{out}, err
-	})
-	type one struct {
-		ID int64 `path:"id"`
-	}
-	route(s, "DELETE", "/tokens/{id}", "end-token", "End one of one's own API tokens", func(ctx context.Context, in *one) (*none, error) {
-		found, err := s.authenticator.EndToken(ctx, caller(ctx).User, in.ID, address(ctx))
-		if err == nil && !found {
-			return nil, &problem{Problem: wire.Problem{Type: seeing.KindNotFound, Title: "Not found", Status: 404, Detail: "you have no such token"}}
-		}
-		return &none{}, err
-	}, status(204))
-}
-
-func (s *Server) token(v *seeing.View, t signin.Token) wire.Token {
-	return wire.Token{ID: t.ID, Label: t.Label, Only: t.Only, User: questions.UserRef(v, t.User), CreatedAt: t.Created, ExpiresAt: t.Expires}
 }
 
 func (s *Server) setUpRoutes() {

@@ -1,15 +1,15 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import { ask } from '../api/ask'
-import type { Operation, Schemas } from '../api/client'
+import { answer, api, type Operation, type Schemas } from '../api/client'
 import { AddPanel } from '../shared/AddPanel'
 import { ListTable, type ListColumn } from '../shared/ListTable'
 import { PickBox, type Choice } from '../shared/PickBox'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { UserBox } from '../shared/UserBox'
-import { count, list, shortDay } from '../shared/words'
+import { count, list, moment, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
@@ -66,9 +66,14 @@ function columnsOf(now: Date, revision: number, writes: boolean): ListColumn<Acc
       value: () => '',
       show: (a) =>
         writes && (
-          <AddPanel press label={`Describe ${a.user.label}`} name={`describe-${a.user.key}`}>
-            {(done) => <Describe account={a} revision={revision} done={done} />}
-          </AddPanel>
+          <span className="flex gap-3">
+            <AddPanel press label={`Describe ${a.user.label}`} name={`describe-${a.user.key}`}>
+              {(done) => <Describe account={a} revision={revision} done={done} />}
+            </AddPanel>
+            <AddPanel press label={`Rotate the tokens of ${a.user.label}`} name={`rotate-${a.user.key}`}>
+              {() => <Rotate account={a} />}
+            </AddPanel>
+          </span>
         ),
     },
   ]
@@ -161,6 +166,68 @@ function Describe({ account: a, revision, done }: { account: Account; revision: 
       </label>
       <button type="submit" className="button justify-self-start" disabled={!purpose.trim() || !one || !other}>
         Add to change sheet
+      </button>
+    </form>
+  )
+}
+
+/** Makes a token in the place of those there are, which end after an overlap; it is shown once. */
+function Rotate({ account: a }: { account: Account }) {
+  const queries = useQueryClient()
+  const [days, setDays] = useState('90')
+  const [overlap, setOverlap] = useState('7')
+  const rotate = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST('/api/v1/users/{user}/token-rotation', {
+          params: { path: { user: a.user.key! } },
+          body: { days: Number(days), overlap_days: Number(overlap) },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries(),
+  })
+  const made = rotate.data
+  if (made)
+    return (
+      <div className="mt-3 space-y-3" role="status">
+        <p>This is the new token, good until {shortDay(made.token.expires_at!)}. It is shown now and never again.</p>
+        <p className="bg-wash rounded-md p-3 font-mono break-all select-all">{made.token.secret}</p>
+        {a.secret_at && <p>Put it where its secret lies: {a.secret_at}.</p>}
+        <p className="text-soft">
+          {made.ending > 0
+            ? `${count(made.ending, 'token')} of before: good until ${moment(made.ends_at)}.`
+            : 'No other token of this account would have lasted longer.'}
+        </p>
+      </div>
+    )
+  return (
+    <form
+      aria-label={`Rotate the tokens of ${a.user.label}`}
+      className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
+      onSubmit={(e) => {
+        e.preventDefault()
+        rotate.mutate()
+      }}
+    >
+      <p className="text-soft sm:col-span-2">
+        A new token is made at once, good for what the newest one is. Those of before end after the overlap, so that nothing stops
+        meanwhile.
+      </p>
+      <label>
+        Days that the new token lasts
+        <input type="number" min={1} max={366} required className="field" value={days} onChange={(e) => setDays(e.target.value)} />
+      </label>
+      <label>
+        Days that those of before are good beside it
+        <input type="number" min={0} max={90} required className="field" value={overlap} onChange={(e) => setOverlap(e.target.value)} />
+      </label>
+      {rotate.error && (
+        <div className="sm:col-span-2">
+          <Trouble error={rotate.error} />
+        </div>
+      )}
+      <button type="submit" className="button justify-self-start" disabled={rotate.isPending}>
+        Make the new token
       </button>
     </form>
   )
