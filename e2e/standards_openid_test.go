@@ -433,3 +433,40 @@ func TestAnAddressMatchesOnlyWhereItIsTrusted(t *testing.T) {
 		t.Errorf("a void link lets in: %d %v", status, out)
 	}
 }
+
+// Where people sign in by their provider alone, nothing else lets them in, but those who are named
+// for emergencies; others, for whom the provider is not, sign in as before.
+func TestWhoSignsInByAProviderAlone(t *testing.T) {
+	h := newHarbour(t, testkit.DemoDatabase(t), m{"alone": true, "emergency": []string{"Tomas.Brandt"}, "units": []string{"marine"}})
+	local := func(user string) int {
+		t.Helper()
+		status, _ := h.browser().call("POST", "/session", m{"user_name": user, "password": demo.Password})
+		other, _ := h.browser().call("POST", "/session/token", m{"user_name": user, "password": demo.Password, "label": "x"})
+		if status/100 != other/100 {
+			t.Errorf("%s: %d, by command line %d", user, status, other)
+		}
+		return status
+	}
+	for user, want := range map[string]int{demo.Pilot: 401, demo.Manager: 200, demo.Administrator: 200} {
+		if got := local(user); got != want {
+			t.Errorf("%s: %d, want %d", user, got, want)
+		}
+	}
+	b := h.browser()
+	if status, out := b.call("POST", "/session/provider", b.goes("ines.halloran", false)); status != 200 {
+		t.Errorf("%d %v", status, out)
+	}
+	// A sign-in link is no way around it.
+	var link wire.SignInLink
+	if err := h.service.SignIn(t, demo.Administrator).Do(ctx, "POST", "/users/"+demo.Pilot+"/sign-in-link", nil, nil, &link); err != nil {
+		t.Fatal(err)
+	}
+	_, code, _ := strings.Cut(link.Path, "#")
+	if status, out := h.browser().call("POST", "/sign-in-link", m{"link": code, "password": "seven swans on the slipway"}); status != 403 {
+		t.Errorf("%d %v", status, out)
+	}
+	// Of another unit the provider is not for her.
+	if status, out := b.call("POST", "/session/provider", b.goes("marta.quill", false)); status != 401 {
+		t.Errorf("%d %v", status, out)
+	}
+}

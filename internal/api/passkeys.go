@@ -6,7 +6,6 @@ import (
 	"errors"
 	"net/url"
 
-	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/questions"
 	"ableroster/internal/seeing"
@@ -120,8 +119,7 @@ func (s *Server) passkeyRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		head := s.ledger.Head()
-		id, err := s.authenticator.PasskeySignIn(ctx, place, in.Body.Ceremony, in.Body.Response, address(ctx), func(id fact.UserID) bool { return head.MaySignIn(id, calendar.At(s.service.Clock())) })
+		id, err := s.authenticator.PasskeySignIn(ctx, place, in.Body.Ceremony, in.Body.Response, address(ctx), s.mayLocally)
 		if err != nil {
 			return nil, passkeyProblem(err)
 		}

@@ -72,6 +72,20 @@ func isFor(p *openid.Provider, u *fact.User) bool {
 		slices.ContainsFunc(p.Units, func(unit string) bool { return u.Unit == unit || strings.HasPrefix(u.Unit, unit+"/") })
 }
 
+// mayLocally says whether somebody may sign in now without an identity provider.
+func (s *Server) mayLocally(id fact.UserID) bool {
+	return s.ledger.Head().MaySignIn(id, calendar.At(s.service.Clock())) && !s.alone(id)
+}
+
+// alone says whether somebody signs in by an identity provider alone: those for whom it is do, unless
+// they are named for emergencies.
+func (s *Server) alone(id fact.UserID) bool {
+	u := s.ledger.Head().User(id)
+	return u != nil && slices.ContainsFunc(s.allProviders(), func(p *openid.Provider) bool {
+		return p.Alone && isFor(p, u) && !slices.ContainsFunc(p.Emergency, func(name string) bool { return fact.Fold(name) == fact.Fold(u.UserName) })
+	})
+}
+
 func (s *Server) providerRoutes() {
 	route(s, "GET", "/session/providers", "list-providers", "The identity providers by which people sign in (OpenID Connect)", func(context.Context, *struct{}) (*body[wire.ProviderList], error) {
 		out := wire.ProviderList{Providers: []wire.Provider{}}

@@ -63,7 +63,7 @@ func (s *Server) who(ctx context.Context, name string) signin.Who {
 	}
 	head := s.ledger.Head()
 	if id, ok := head.FindUser(name); ok {
-		out.User, out.May = id, head.MaySignIn(id, calendar.At(s.service.Clock()))
+		out.User, out.May = id, s.mayLocally(id)
 	}
 	return out
 }
@@ -183,10 +183,14 @@ func (s *Server) useLink(ctx context.Context, in wire.UseLinkRequest) (fact.User
 	if err != nil {
 		return 0, err
 	}
+	u := s.ledger.Head().User(l.User)
+	if s.alone(l.User) && u.Status != fact.Invited { // an invitation is taken up once, by its link
+		return 0, seeing.Refused("this account signs in by an identity provider alone: go back, and press its name")
+	}
 	if err := signin.CheckPassword(in.Password, s.ownWords(l.User)...); err != nil {
 		return 0, seeing.Invalid("the password was not set", wire.Fault{Place: "/password", Message: err.Error()})
 	}
-	if u := s.ledger.Head().User(l.User); u != nil && u.Status == fact.Invited {
+	if u != nil && u.Status == fact.Invited {
 		if err := changing.TakeUp(ctx, s.service, l.User, l.Maker, in.Link); err != nil {
 			return 0, err
 		}

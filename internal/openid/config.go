@@ -39,6 +39,11 @@ type Config struct {
 	Factors []string `json:"factors"`
 	Classes []string `json:"classes"`
 
+	// Alone has those for whom it is sign in by it alone; Emergency are user names of whom it is not
+	// asked, so that there is a way in when it is away.
+	Alone     bool     `json:"alone"`
+	Emergency []string `json:"emergency"`
+
 	// Private lets it be at a private address, and reached without TLS.
 	Private bool `json:"private"`
 
@@ -107,6 +112,9 @@ func Read(path string) ([]Config, error) {
 			fault(i, "match.to is %q, which is neither user_name nor email", c.Match.To)
 		case c.Match.To == ToEmail && (!c.TrustsAddresses || c.Match.Claim != "email"):
 			fault(i, "people are matched by e-mail address only by the claim email, of a provider with trusts_addresses")
+		}
+		if c.Alone && len(c.Emergency) == 0 {
+			fault(i, "emergency is missing: with alone somebody must be named who signs in here when it is away")
 		}
 		if c.Factors == nil {
 			c.Factors = []string{"mfa"}

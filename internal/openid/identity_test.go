@@ -102,8 +102,8 @@ func TestTheFileOfProvidersIsReadWhole(t *testing.T) {
 		t.Fatalf("%+v %v", all, err)
 	}
 	_, err = read(`[{"key":"Harbour ID","issuer":"http://id.larkhaven.example","client_id":"","match":{"to":"title"}},
-		{"key":"a","issuer":"https://a.example?x","client_id":"x","client_secret_file":"away"},{"key":"a","issuer":"https://b.example","client_id":"x","match":{"claim":"email","to":"email"}}]`)
-	for _, want := range []string{`key "Harbour ID"`, `"http://id.larkhaven.example" is no https address`, "client_id is missing", `match.to is "title"`, `"https://a.example?x" is no https`, "client_secret_file: open", "has the key a of another", "trusts_addresses"} {
+		{"key":"a","issuer":"https://a.example?x","client_id":"x","client_secret_file":"away"},{"key":"a","issuer":"https://b.example","client_id":"x","alone":true,"match":{"claim":"email","to":"email"}}]`)
+	for _, want := range []string{`key "Harbour ID"`, `"http://id.larkhaven.example" is no https address`, "client_id is missing", `match.to is "title"`, `"https://a.example?x" is no https`, "client_secret_file: open", "has the key a of another", "emergency is missing", "trusts_addresses"} {
 		if err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("it does not say %q: %v", want, err)
 		}
