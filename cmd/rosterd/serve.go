@@ -92,7 +92,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	run := running{c: c, sender: sender, metrics: m, heads: heads{kept: signedhead.Kept{Place: c.headsTo}, every: max(1, c.headsEvery), log: log}, proxies: proxies, log: log, out: out, began: began}
 	for {
 		again, err := run.serve(ctx, o)
-		if err != nil && run.listener != nil && ctx.Err() == nil && errors.Is(ledger.Unavailable(err), ledger.ErrUnavailable) {
+		if err != nil && run.listener != nil && ctx.Err() == nil && ledger.BrokenOff(err) {
 			log.Warn("the database went away while the service started", "error", err)
 			again, err = true, nil
 		}

@@ -203,10 +203,14 @@ func Unavailable(err error) error {
 	return fmt.Errorf("%w: %w", ErrUnavailable, err)
 }
 
-// BrokenOff says whether an error is that of a connection to the database which broke while it was
-// asked, of whoever asked it without the ledger.
+// BrokenOff says whether an error is that of a database which went away while it was asked, or of a
+// connection to it that broke, of whoever asked it without the ledger.
 func BrokenOff(err error) bool {
 	var connect *pgconn.ConnectError
+	var pg interface{ SQLState() string }
+	if errors.As(err, &pg) {
+		return errors.Is(Unavailable(err), ErrUnavailable)
+	}
 	for _, broken := range []error{io.EOF, io.ErrUnexpectedEOF, net.ErrClosed, pgx.ErrTxClosed, pgx.ErrTxCommitRollback} {
 		if errors.Is(err, broken) {
 			return true

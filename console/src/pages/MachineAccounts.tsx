@@ -9,7 +9,7 @@ import { PickBox, type Choice } from '../shared/PickBox'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { UserBox } from '../shared/UserBox'
-import { count, list, moment, shortDay } from '../shared/words'
+import { count, list, moment, sentence, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
@@ -192,7 +192,7 @@ function Rotate({ account: a }: { account: Account }) {
       <div className="mt-3 space-y-3" role="status">
         <p>This is the new token, good until {shortDay(made.token.expires_at!)}. It is shown now and never again.</p>
         <p className="bg-wash rounded-md p-3 font-mono break-all select-all">{made.token.secret}</p>
-        {a.secret_at && <p>Put it where its secret lies: {a.secret_at}.</p>}
+        {a.secret_at && <p>Put it where its secret lies: {sentence(a.secret_at)}</p>}
         <p className="text-soft">
           {made.ending > 0
             ? `${count(made.ending, 'token')} of before: good until ${moment(made.ends_at)}.`
