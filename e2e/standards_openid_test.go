@@ -420,7 +420,15 @@ func TestAnAddressMatchesOnlyWhereItIsTrusted(t *testing.T) {
 	if status, me := stranger.call("POST", "/session/provider", stranger.goes("a.stranger", false)); status != 200 || me["user"].(m)["key"] != "lena.marrick" {
 		t.Fatalf("%d %v", status, me)
 	}
-	// Once she may more than who wrote her address, the link is void, with what it opened.
+	status, token := stranger.call("POST", "/tokens", m{"label": "Kept for later"})
+	if status != 201 {
+		t.Fatalf("%d %v", status, token)
+	}
+	kept := h.service.Client(token["secret"].(string))
+	if _, err := kept.Me(ctx); err != nil {
+		t.Fatal(err)
+	}
+	// Once she may more than who wrote her address, the link is void, with what it opened and made.
 	more := changeOf("x", grantTo("lena.marrick", "access-administrator"))
 	more.Acknowledge = []string{"administering_gain", "wide_gain"}
 	if _, err := marta.Change(ctx, more, false); err != nil {
@@ -428,6 +436,9 @@ func TestAnAddressMatchesOnlyWhereItIsTrusted(t *testing.T) {
 	}
 	if status, _ := stranger.call("GET", "/me", nil); status != 401 {
 		t.Errorf("a session of a void link: %d", status)
+	}
+	if _, err := kept.Me(ctx); err == nil {
+		t.Error("a token that was made by way of a void link is good")
 	}
 	if status, out := stranger.call("POST", "/session/provider", stranger.goes("a.stranger", false)); status != 401 {
 		t.Errorf("a void link lets in: %d %v", status, out)

@@ -50,6 +50,8 @@ func TestTokensAreRotated(t *testing.T) {
 			t.Errorf("token %d ends in %v", x.ID, left)
 		}
 	}
+	_, err = marta.RotateTokens(ctx, "barrier-control", wire.RotationRequest{Label: "Gat"})
+	problem(t, err, 422, "invalid")
 	none := 0
 	if out, err = marta.RotateTokens(ctx, "barrier-control", wire.RotationRequest{OverlapDays: &none, Days: 5}); err != nil || !good(out.Token.Secret) {
 		t.Fatalf("%+v %v", out, err)

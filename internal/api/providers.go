@@ -343,6 +343,10 @@ func (s *Server) signedOutThere(c fiber.Ctx) error {
 		return refuse("one logout_token is needed, as application/x-www-form-urlencoded")
 	}
 	subject, session, err := p.SignedOut(ctx, form.Get("logout_token"))
+	if errors.Is(err, openid.ErrAway) { // its keys are not known now: it may say so again
+		s.authenticator.Throttle.Undo(try)
+		return writeProblem(c, problemOf(s.providerProblem(ctx, p, err)))
+	}
 	if err != nil {
 		s.log.Info("a sign-out by an identity provider was refused", "provider", key, "error", err)
 		return refuse("the logout_token is not good here")

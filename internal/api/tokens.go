@@ -90,6 +90,9 @@ func (s *Server) tokenRoutes() {
 		if errors.Is(err, signin.ErrTokens) {
 			return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
 		}
+		if errors.Is(err, signin.ErrNoToken) {
+			return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/label", Message: err.Error()})
+		}
 		out := wire.Rotation{Token: s.token(v, made.Token), Ending: made.Ending, EndsAt: made.EndsAt.UTC()}
 		out.Token.Secret = made.Secret
 		return &body[wire.Rotation]{out}, err

@@ -242,3 +242,14 @@ func (d *Authenticator) EndByProvider(ctx context.Context, issuer, subject, thei
 	}
 	return len(all), nil
 }
+
+// linkedBy is who else could be a user by a link to an identity provider, where anybody could: what
+// the user makes is theirs as well. Else it is what was known before.
+func (d *Authenticator) linkedBy(ctx context.Context, before made, user fact.UserID) (made, error) {
+	m := made{user: user}
+	err := d.pool.QueryRow(ctx, "select maker, cleared from provider_link where user_id = $1 and maker not in (0, $1) order by id limit 1", uint32(user)).Scan((*uint32)(&m.by), &m.cleared)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return before, nil
+	}
+	return m, err
+}

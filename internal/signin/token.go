@@ -45,6 +45,11 @@ func (d *Authenticator) NewToken(ctx context.Context, user, maker fact.UserID, p
 			return Token{}, "", err
 		}
 		m = c.made
+		if m.by == 0 || m.by == user {
+			if m, err = d.linkedBy(ctx, m, user); err != nil {
+				return Token{}, "", err
+			}
+		}
 	}
 	if m.cleared == nil {
 		m.cleared = []string{}
