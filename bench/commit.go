@@ -15,7 +15,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/changing"
 	"ableroster/internal/effect"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/wire"
 )
 
@@ -154,7 +154,7 @@ func differences(ctx context.Context, database string) ([]line, error) {
 		return func() error {
 			at := calendar.At(time.Now())
 			d := change.NewDraft(s)
-			d.Apply(0, &operation.Grant{Role: "tariff-ledger/clerk", User: change.UserRef(demo.UserName(rng.IntN(users))), Window: calendar.Window{Until: at + 1e12}}, at)
+			d.Apply(0, &roles.Grant{Role: "tariff-ledger/clerk", User: change.UserRef(demo.UserName(rng.IntN(users))), Window: calendar.Window{Until: at + 1e12}}, at)
 			d.Finish()
 			if len(d.Faults) > 0 {
 				return &d.Faults[0]

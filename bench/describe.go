@@ -12,7 +12,8 @@ import (
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/finding"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 )
 
@@ -25,7 +26,7 @@ func described(users int) (*access.Snapshot, error) {
 	}
 	rng := rand.New(rand.NewPCG(7420, 8))
 	actions := []string{"read", "create", "update", "delete", "move", "count", "seal", "open"}
-	add := &operation.AddApplication{Key: "shelves", State: fact.StateLive}
+	add := &roles.AddApplication{Key: "shelves", State: fact.StateLive}
 	for _, a := range actions {
 		add.Actions = append(add.Actions, fact.Action{Key: a})
 	}
@@ -37,19 +38,19 @@ func described(users int) (*access.Snapshot, error) {
 		return fmt.Sprintf("aisle-%d/shelf-%d", i/20, i)
 	}
 	for i := range 2000 {
-		ops = append(ops, &operation.AddResource{Application: "shelves", Path: path(i)})
+		ops = append(ops, &roles.AddResource{Application: "shelves", Path: path(i)})
 	}
 	for i := range 2000 {
 		key := change.RoleRef(fmt.Sprintf("shelves/keeper-%d", i))
-		ops = append(ops, &operation.AddRole{Key: fmt.Sprintf("keeper-%d", i), Application: "shelves"})
+		ops = append(ops, &roles.AddRole{Key: fmt.Sprintf("keeper-%d", i), Application: "shelves"})
 		for range 3 {
-			ops = append(ops, &operation.AddPermission{Role: key, Actions: []string{actions[rng.IntN(8)], actions[rng.IntN(8)]}, Pattern: path(rng.IntN(2000))})
+			ops = append(ops, &roles.AddPermission{Role: key, Actions: []string{actions[rng.IntN(8)], actions[rng.IntN(8)]}, Pattern: path(rng.IntN(2000))})
 		}
 		if i > 0 && i%4 == 0 {
-			ops = append(ops, &operation.IncludeRole{Role: key, Includes: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(i)))})
+			ops = append(ops, &roles.IncludeRole{Role: key, Includes: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(i)))})
 		}
 		for range users / 10_000 {
-			ops = append(ops, &operation.Grant{Role: key, User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String())})
+			ops = append(ops, &roles.Grant{Role: key, User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String())})
 		}
 	}
 	return applied(s, ops)
@@ -91,7 +92,7 @@ func describing(context.Context, string) ([]line, error) {
 	}
 	rng := rand.New(rand.NewPCG(1, 1))
 	next := func() error {
-		later, err := applied(s, []change.Operation{&operation.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}})
+		later, err := applied(s, []change.Operation{&roles.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}})
 		if err != nil {
 			return err
 		}
@@ -108,7 +109,7 @@ func describing(context.Context, string) ([]line, error) {
 	}
 	var ops []change.Operation
 	for i := range 500 {
-		o := &operation.SetExpectation{Key: fmt.Sprintf("kept-%d", i), Application: "shelves", Action: "read", Pattern: fmt.Sprintf("aisle-%d", i%100), May: i%5 == 0, Blocking: true}
+		o := &rules.SetExpectation{Key: fmt.Sprintf("kept-%d", i), Application: "shelves", Action: "read", Pattern: fmt.Sprintf("aisle-%d", i%100), May: i%5 == 0, Blocking: true}
 		switch i % 3 {
 		case 0:
 			o.User = change.UserRef(fact.UserID(1 + rng.IntN(users)).String())
@@ -129,7 +130,7 @@ func describing(context.Context, string) ([]line, error) {
 	}
 	was := query.BrokenByEach(expecting, expecting.Expectations(), 0)
 	since := func() error {
-		later, err := applied(expecting, []change.Operation{&operation.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String())}})
+		later, err := applied(expecting, []change.Operation{&roles.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String())}})
 		if err != nil {
 			return err
 		}
@@ -139,7 +140,7 @@ func describing(context.Context, string) ([]line, error) {
 	judge := func(s *access.Snapshot) func() error {
 		return func() error {
 			d := change.NewDraft(s)
-			d.Apply(0, &operation.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}, at)
+			d.Apply(0, &roles.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String()), Window: calendar.Window{From: calendar.Instant(1 + rng.IntN(1000))}}, at)
 			d.Finish()
 			p := effect.Of(d, at)
 			effect.Rails(d, 1, p, at, nil)

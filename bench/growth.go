@@ -12,7 +12,7 @@ import (
 	"ableroster/internal/changing"
 	"ableroster/internal/fact"
 	"ableroster/internal/lists"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/questions"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -24,16 +24,16 @@ var sizes = []int{1_000, 100_000, 1_000_000}
 // wide is an application with 200 things to see in a grid, and a role of it
 // that up to 20,000 users hold through their teams.
 func wide(users int) []change.Operation {
-	ops := []change.Operation{&operation.AddApplication{Key: "yard-forms", Label: "Yard forms", State: fact.StateLive,
+	ops := []change.Operation{&roles.AddApplication{Key: "yard-forms", Label: "Yard forms", State: fact.StateLive,
 		Actions: []fact.Action{{Key: "read"}, {Key: "create"}, {Key: "update"}, {Key: "release"}}}}
-	ops = append(ops, &operation.AddResource{Application: "yard-forms", Path: "forms"})
+	ops = append(ops, &roles.AddResource{Application: "yard-forms", Path: "forms"})
 	for i := range 48 {
-		ops = append(ops, &operation.AddResource{Application: "yard-forms", Path: fmt.Sprintf("forms/form-%02d", i)})
+		ops = append(ops, &roles.AddResource{Application: "yard-forms", Path: fmt.Sprintf("forms/form-%02d", i)})
 	}
-	ops = append(ops, &operation.AddRole{Application: "yard-forms", Key: "filler", Label: "Form filler"},
-		&operation.AddPermission{Role: "yard-forms/filler", Application: "yard-forms", Actions: []string{"read", "create"}, Pattern: "forms/form-1*"})
+	ops = append(ops, &roles.AddRole{Application: "yard-forms", Key: "filler", Label: "Form filler"},
+		&roles.AddPermission{Role: "yard-forms/filler", Application: "yard-forms", Actions: []string{"read", "create"}, Pattern: "forms/form-1*"})
 	for i := range min(max(8, users/40), 180) { // some 80 members each, and those of the teams below
-		ops = append(ops, &operation.Grant{Role: "yard-forms/filler", Group: change.GroupRef(fmt.Sprintf("team-%d-crew", i))})
+		ops = append(ops, &roles.Grant{Role: "yard-forms/filler", Group: change.GroupRef(fmt.Sprintf("team-%d-crew", i))})
 	}
 	return ops
 }

@@ -53,7 +53,7 @@ func importing(ctx context.Context, database string) ([]line, error) {
 	}, &checked)
 	var result wire.ChangeResult
 	began := time.Now()
-	err = a.call("POST", "/imports/users?reason=The+other+port&acknowledge=wide_gain&acknowledge=violation_warned&acknowledge=direct_assignment&acknowledge=expectation_warned", people(users, keys), &result)
+	err = a.call("POST", "/imports/users?reason=The+other+port&acknowledge=wide_gain&acknowledge=violation_warned&acknowledge=direct_assignment&acknowledge=expectation_warned", personnelFile(users, keys), &result)
 	took := time.Since(began)
 	stop.Store(true)
 	for range 2 {
@@ -81,9 +81,9 @@ func importing(ctx context.Context, database string) ([]line, error) {
 	}, nil
 }
 
-// people is a personnel file of crews of five hundred, each crew with three roles of
+// personnelFile is a personnel file of crews of five hundred, each crew with three roles of
 // its own.
-func people(users int, roles []string) []byte {
+func personnelFile(users int, roles []string) []byte {
 	var csv bytes.Buffer
 	csv.WriteString("user_name,display_name,email,unit,title,start_date,roles\n")
 	for i := range users {

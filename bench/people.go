@@ -10,7 +10,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/rules"
 )
 
 // measurePeople measures, of an organisation of 100,000 users, what adding somebody costs under
@@ -31,11 +32,11 @@ func measurePeople(context.Context, string) ([]line, error) {
 		}
 		return d, nil
 	}
-	var rules []change.Operation
+	var added []change.Operation
 	for i := range 200 {
-		rules = append(rules, &operation.AddDefault{Key: fmt.Sprintf("rule-%d", i), Filter: fmt.Sprintf(`title eq "Nobody %d" and within eq "marine"`, i), Roles: []change.RoleRef{"crane-control/observer"}, Order: i})
+		added = append(added, &rules.AddDefault{Key: fmt.Sprintf("rule-%d", i), Filter: fmt.Sprintf(`title eq "Nobody %d" and within eq "marine"`, i), Roles: []change.RoleRef{"crane-control/observer"}, Order: i})
 	}
-	d, err := made(s, rules...)
+	d, err := made(s, added...)
 	if err != nil {
 		return nil, err
 	}
@@ -44,7 +45,7 @@ func measurePeople(context.Context, string) ([]line, error) {
 	adding := func(s *access.Snapshot) func() error {
 		return func() error {
 			n++
-			d, err := made(s, &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("newcomer.%d", n), DisplayName: "Ana Newcomer"}, UserFacts: fact.UserFacts{Unit: "marine"}})
+			d, err := made(s, &people.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("newcomer.%d", n), DisplayName: "Ana Newcomer"}, UserFacts: fact.UserFacts{Unit: "marine"}})
 			if err != nil {
 				return err
 			}
@@ -58,7 +59,7 @@ func measurePeople(context.Context, string) ([]line, error) {
 	}
 	like := func(name string) func() error {
 		return func() error {
-			d, err := made(s, &operation.AddUser{Personal: fact.Personal{UserName: "newcomer.like", DisplayName: name, Email: "newcomer@elsewhere.example"}, UserFacts: fact.UserFacts{Unit: "marine", Start: 20_000}})
+			d, err := made(s, &people.AddUser{Personal: fact.Personal{UserName: "newcomer.like", DisplayName: name, Email: "newcomer@elsewhere.example"}, UserFacts: fact.UserFacts{Unit: "marine", Start: 20_000}})
 			if err != nil {
 				return err
 			}
@@ -67,7 +68,7 @@ func measurePeople(context.Context, string) ([]line, error) {
 		}
 	}
 	machine := func() error {
-		d, err := made(s, &operation.AddUser{Personal: fact.Personal{UserName: "newcomer.machine"}, UserKind: fact.Service, UserFacts: fact.UserFacts{Unit: "marine"}})
+		d, err := made(s, &people.AddUser{Personal: fact.Personal{UserName: "newcomer.machine"}, UserKind: fact.Service, UserFacts: fact.UserFacts{Unit: "marine"}})
 		if err != nil {
 			return err
 		}

@@ -13,7 +13,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/changing"
 	"ableroster/internal/effect"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/review"
 	"ableroster/internal/workflows"
 	"ableroster/wire"
@@ -35,7 +35,7 @@ func measureWorkflows(ctx context.Context, database string) ([]line, error) {
 	rule := func(s *access.Snapshot) func() error {
 		return func() error {
 			d := change.NewDraft(s)
-			d.Apply(0, &operation.AddDefault{Key: "everybody", Everybody: true, Roles: []change.RoleRef{"crane-control/lock-keeper"}}, at)
+			d.Apply(0, &rules.AddDefault{Key: "everybody", Everybody: true, Roles: []change.RoleRef{"crane-control/lock-keeper"}}, at)
 			d.Finish()
 			if len(d.Faults) > 0 {
 				return &d.Faults[0]

@@ -3,7 +3,7 @@ package demo
 import (
 	"strings"
 
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 )
 
 // The applications of the port, what they protect and the roles in them.
@@ -35,11 +35,11 @@ type role struct {
 }
 
 // permissions of a role as operations without the role.
-func (r role) permissions() (out []operation.AddPermission) {
+func (r role) permissions() (out []roles.AddPermission) {
 	for _, p := range r.permits {
 		a, pattern, _ := strings.Cut(p, " on ")
 		a, own := strings.CutPrefix(a, "own ")
-		out = append(out, operation.AddPermission{Actions: strings.Split(a, ","), Pattern: pattern, Own: own})
+		out = append(out, roles.AddPermission{Actions: strings.Split(a, ","), Pattern: pattern, Own: own})
 	}
 	return out
 }

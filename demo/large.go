@@ -7,7 +7,8 @@ import (
 
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 )
 
 // Large makes organisations of any size for measurements, of the same stuff as
@@ -30,16 +31,16 @@ func Large(users int, yield func([]change.Operation) error) error {
 		ops = nil
 		return yield(out)
 	}
-	ops = append(ops, &operation.AddUnit{Path: "customs", Label: "Customs liaison"})
-	roles := everyRole()
+	ops = append(ops, &people.AddUnit{Path: "customs", Label: "Customs liaison"})
+	granted := everyRole()
 	for i := range teams {
 		key := change.GroupRef(fmt.Sprintf("team-%d-crew", i))
-		ops = append(ops, &operation.AddGroup{Key: string(key), Unit: units[i%len(units)].path})
+		ops = append(ops, &roles.AddGroup{Key: string(key), Unit: units[i%len(units)].path})
 		for range 1 + rng.IntN(3) {
-			ops = append(ops, &operation.Grant{Role: roles[rng.IntN(len(roles))], Group: key})
+			ops = append(ops, &roles.Grant{Role: granted[rng.IntN(len(granted))], Group: key})
 		}
 		if i > 0 && i%10 != 0 { // every tenth stands over the nine after it
-			ops = append(ops, &operation.AddMember{Group: change.GroupRef(fmt.Sprintf("team-%d-crew", i-i%10)), Member: key})
+			ops = append(ops, &roles.AddMember{Group: change.GroupRef(fmt.Sprintf("team-%d-crew", i-i%10)), Member: key})
 		}
 		if err := flush(false); err != nil {
 			return err
@@ -48,13 +49,13 @@ func Large(users int, yield func([]change.Operation) error) error {
 	for i := range users {
 		u := units[rng.IntN(len(units))]
 		name := UserName(i)
-		ops = append(ops, &operation.AddUser{UserFacts: fact.UserFacts{Unit: u.path, Title: u.titles[rng.IntN(len(u.titles))]},
+		ops = append(ops, &people.AddUser{UserFacts: fact.UserFacts{Unit: u.path, Title: u.titles[rng.IntN(len(u.titles))]},
 			Personal: fact.Personal{UserName: name, DisplayName: givenNames[i%len(givenNames)] + " " + familyNames[i/len(givenNames)%len(familyNames)]}})
 		for range 2 {
-			ops = append(ops, &operation.AddMember{Group: change.GroupRef(fmt.Sprintf("team-%d-crew", rng.IntN(teams))), User: change.UserRef(name)})
+			ops = append(ops, &roles.AddMember{Group: change.GroupRef(fmt.Sprintf("team-%d-crew", rng.IntN(teams))), User: change.UserRef(name)})
 		}
 		for range 5 {
-			ops = append(ops, &operation.Grant{Role: roles[rng.IntN(len(roles))], User: change.UserRef(name)})
+			ops = append(ops, &roles.Grant{Role: granted[rng.IntN(len(granted))], User: change.UserRef(name)})
 		}
 		if err := flush(false); err != nil {
 			return err
@@ -84,9 +85,9 @@ func (g *generator) applicationsOnly() []change.Operation {
 	for _, c := range g.out {
 		for _, op := range c.Operations {
 			switch op := op.(type) {
-			case *operation.AddGroup, *operation.AddMember:
+			case *roles.AddGroup, *roles.AddMember:
 				continue
-			case *operation.Grant: // to the port's own groups, which are not there
+			case *roles.Grant: // to the port's own groups, which are not there
 				if op.Group != "" && op.Group != "public" && op.Group != "all-users" {
 					continue
 				}

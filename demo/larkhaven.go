@@ -12,7 +12,8 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 
 	"golang.org/x/text/runes"
 	"golang.org/x/text/transform"
@@ -161,61 +162,61 @@ func (g *generator) pick(from []string) string { return from[g.rng.IntN(len(from
 func (g *generator) describe() {
 	first := time.Date(g.start.Year(), g.start.Month(), g.start.Day(), 9, 0, 0, 0, g.zone)
 	g.taken[Administrator] = true
-	setUp := []change.Operation{&operation.SetOrganisation{Name: "Larkhaven Port Authority", TimeZone: timeZone}}
+	setUp := []change.Operation{&roles.SetOrganisation{Name: "Larkhaven Port Authority", TimeZone: timeZone}}
 	for _, u := range unitLabels {
-		setUp = append(setUp, &operation.AddUnit{Path: u.path, Label: u.label})
+		setUp = append(setUp, &people.AddUnit{Path: u.path, Label: u.label})
 	}
 	g.add(first, "", "set-up", "Setting up", append(setUp,
-		&operation.AddUser{Personal: fact.Personal{UserName: Administrator, DisplayName: "Marta Quill", Email: "marta.quill@larkhaven.example"},
+		&people.AddUser{Personal: fact.Personal{UserName: Administrator, DisplayName: "Marta Quill", Email: "marta.quill@larkhaven.example"},
 			UserFacts: fact.UserFacts{Unit: "office", Title: "Access administrator", Employment: "staff", Location: "Customs House"}},
-		&operation.AddRole{Key: "access-administrator", Label: "Access administrator", Description: "May see and change everything in Able Roster."},
-		&operation.AddPermission{Role: "access-administrator", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&operation.Grant{Role: "access-administrator", User: Administrator})...)
+		&roles.AddRole{Key: "access-administrator", Label: "Access administrator", Description: "May see and change everything in Able Roster."},
+		&roles.AddPermission{Role: "access-administrator", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&roles.Grant{Role: "access-administrator", User: Administrator})...)
 	for i, a := range applications {
 		var actions []fact.Action
 		for _, x := range a.actions {
 			actions = append(actions, fact.Action{Key: x, Label: strings.ToUpper(x[:1]) + x[1:]})
 		}
-		ops := []change.Operation{&operation.AddApplication{Key: a.key, Label: a.label, Description: a.description, State: fact.StateLive, Actions: actions}}
+		ops := []change.Operation{&roles.AddApplication{Key: a.key, Label: a.label, Description: a.description, State: fact.StateLive, Actions: actions}}
 		for _, r := range a.resources {
-			ops = append(ops, &operation.AddResource{Application: change.ApplicationRef(a.key), Path: r.path, NodeKind: r.kind, Label: r.label, Open: r.open, Addresses: r.addresses})
+			ops = append(ops, &roles.AddResource{Application: change.ApplicationRef(a.key), Path: r.path, NodeKind: r.kind, Label: r.label, Open: r.open, Addresses: r.addresses})
 		}
 		for _, r := range a.roles {
 			full := change.RoleRef(a.key + "/" + r.key)
-			ops = append(ops, &operation.AddRole{Key: r.key, Application: change.ApplicationRef(a.key), Label: r.label, Description: r.description})
+			ops = append(ops, &roles.AddRole{Key: r.key, Application: change.ApplicationRef(a.key), Label: r.label, Description: r.description})
 			for _, p := range r.permissions() {
 				p.Role = full
 				ops = append(ops, &p)
 			}
 			for _, in := range r.includes {
-				ops = append(ops, &operation.IncludeRole{Role: full, Includes: change.RoleRef(a.key + "/" + in)})
+				ops = append(ops, &roles.IncludeRole{Role: full, Includes: change.RoleRef(a.key + "/" + in)})
 			}
 		}
 		for _, f := range a.fences {
-			ops = append(ops, &operation.AddFence{Application: change.ApplicationRef(a.key), Pattern: f.pattern, Actions: strings.Split(f.actions, ","), Reason: f.why})
+			ops = append(ops, &roles.AddFence{Application: change.ApplicationRef(a.key), Pattern: f.pattern, Actions: strings.Split(f.actions, ","), Reason: f.why})
 		}
 		if a.public != "" {
-			ops = append(ops, &operation.Grant{Role: change.RoleRef(a.key + "/" + a.public), Group: "public"})
+			ops = append(ops, &roles.Grant{Role: change.RoleRef(a.key + "/" + a.public), Group: "public"})
 		}
 		g.add(first.AddDate(0, 0, i/2).Add(time.Duration(i)*37*time.Minute+time.Hour), Administrator, "console", "Describing "+a.label, ops...)
 	}
 	var ops []change.Operation
 	for _, r := range organisationRoles {
-		ops = append(ops, &operation.AddRole{Key: r.key, Label: r.label, Description: r.description})
+		ops = append(ops, &roles.AddRole{Key: r.key, Label: r.label, Description: r.description})
 		for _, p := range r.permits {
 			app, rest, _ := strings.Cut(p, ": ")
 			acts, pattern, _ := strings.Cut(rest, " on ")
-			ops = append(ops, &operation.AddPermission{Role: change.RoleRef(r.key), Application: change.ApplicationRef(app), Actions: strings.Split(acts, ","), Pattern: pattern})
+			ops = append(ops, &roles.AddPermission{Role: change.RoleRef(r.key), Application: change.ApplicationRef(app), Actions: strings.Split(acts, ","), Pattern: pattern})
 		}
 		for _, in := range r.includes {
-			ops = append(ops, &operation.IncludeRole{Role: change.RoleRef(r.key), Includes: change.RoleRef(in)})
+			ops = append(ops, &roles.IncludeRole{Role: change.RoleRef(r.key), Includes: change.RoleRef(in)})
 		}
 	}
-	ops = append(ops, &operation.Grant{Role: "staff", Group: "all-users"})
+	ops = append(ops, &roles.Grant{Role: "staff", Group: "all-users"})
 	g.add(first.AddDate(0, 0, 7), Administrator, "console", "Roles of the whole port", ops...)
 	ops = nil
 	for _, x := range groups {
-		op := &operation.AddGroup{Key: x.key, Label: x.label, Unit: g.unitNow(x.unit)}
+		op := &roles.AddGroup{Key: x.key, Label: x.label, Unit: g.unitNow(x.unit)}
 		if x.key == "dredging-contractors" { // whoever is one, is in it
 			op.Filter = `within eq "engineering/dredging" and employment_type eq "contractor"`
 		}
@@ -223,10 +224,10 @@ func (g *generator) describe() {
 	}
 	for _, x := range groups {
 		if x.parent != "" {
-			ops = append(ops, &operation.AddMember{Group: change.GroupRef(x.parent), Member: change.GroupRef(x.key)})
+			ops = append(ops, &roles.AddMember{Group: change.GroupRef(x.parent), Member: change.GroupRef(x.key)})
 		}
 		for _, r := range x.roles {
-			op := &operation.Grant{Role: change.RoleRef(r), Group: change.GroupRef(x.key)}
+			op := &roles.Grant{Role: change.RoleRef(r), Group: change.GroupRef(x.key)}
 			switch x.key {
 			case "gate-night": // the barriers at night, and only then
 				op.Schedule = g.nights()
@@ -254,7 +255,7 @@ func (g *generator) fill() {
 	for _, f := range fixed {
 		p := g.known(f.user, f.name, f.unit, f.title, "staff")
 		p.fixed = true
-		ops := append(g.adding(p, at), &operation.Grant{Role: change.RoleRef(f.role), User: change.UserRef(f.user)})
+		ops := append(g.adding(p, at), &roles.Grant{Role: change.RoleRef(f.role), User: change.UserRef(f.user)})
 		ops = append(ops, g.joining(p, f.groups)...)
 		g.add(at, Administrator, "console", "First colleagues", ops...)
 		at = at.Add(11 * time.Minute)
@@ -276,8 +277,8 @@ func (g *generator) fill() {
 	} {
 		g.taken[s.key] = true
 		g.add(g.office(16).Add(time.Duration(i)*time.Minute), Administrator, "console", "Account for a machine",
-			&operation.AddUser{Personal: fact.Personal{UserName: s.key, DisplayName: s.label}, UserKind: fact.Service, UserFacts: fact.UserFacts{Unit: "office"}},
-			&operation.Grant{Role: change.RoleRef(s.role), User: change.UserRef(s.key)})
+			&people.AddUser{Personal: fact.Personal{UserName: s.key, DisplayName: s.label}, UserKind: fact.Service, UserFacts: fact.UserFacts{Unit: "office"}},
+			&roles.Grant{Role: change.RoleRef(s.role), User: change.UserRef(s.key)})
 	}
 }
 
@@ -316,7 +317,7 @@ func plain(s string) string {
 }
 
 func (g *generator) adding(p *person, since time.Time) []change.Operation {
-	op := &operation.AddUser{Personal: fact.Personal{UserName: p.name, DisplayName: p.display, Email: p.name + "@larkhaven.example"},
+	op := &people.AddUser{Personal: fact.Personal{UserName: p.name, DisplayName: p.display, Email: p.name + "@larkhaven.example"},
 		UserFacts: fact.UserFacts{Unit: p.unit, Title: p.title, Employment: p.kind, Start: calendar.DateOf(since), Location: []string{"Customs House", "North Quay", "South Quay", "Pilot Station", "Gatehouse"}[g.rng.IntN(5)]}}
 	op.Unit = g.unitNow(p.unit)
 	if p.kind == "contractor" {
@@ -347,7 +348,7 @@ func (g *generator) joining(p *person, keys []string) []change.Operation {
 			continue
 		}
 		p.groups = append(p.groups, k)
-		ops = append(ops, &operation.AddMember{Group: change.GroupRef(k), User: change.UserRef(p.name)})
+		ops = append(ops, &roles.AddMember{Group: change.GroupRef(k), User: change.UserRef(p.name)})
 	}
 	return ops
 }
@@ -355,7 +356,7 @@ func (g *generator) joining(p *person, keys []string) []change.Operation {
 func (g *generator) leavingGroups(p *person) []change.Operation {
 	var ops []change.Operation
 	for _, k := range p.groups {
-		ops = append(ops, &operation.RemoveMember{Group: change.GroupRef(k), User: change.UserRef(p.name)})
+		ops = append(ops, &roles.RemoveMember{Group: change.GroupRef(k), User: change.UserRef(p.name)})
 	}
 	p.groups = nil
 	return ops

@@ -11,7 +11,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 )
 
 var day = time.Date(2026, 11, 25, 10, 0, 0, 0, time.UTC)
@@ -102,7 +102,7 @@ func TestTheHistoryFitsOnAnyDay(t *testing.T) {
 func TestAddressesAreMadeUp(t *testing.T) {
 	for _, c := range Larkhaven(day) {
 		for _, op := range c.Operations {
-			if u, ok := op.(*operation.AddUser); ok && u.Email != "" && !strings.HasSuffix(u.Email, "@larkhaven.example") {
+			if u, ok := op.(*people.AddUser); ok && u.Email != "" && !strings.HasSuffix(u.Email, "@larkhaven.example") {
 				t.Errorf("%s has the address %s", u.UserName, u.Email)
 			}
 		}

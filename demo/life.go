@@ -9,7 +9,8 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 )
 
 // event is something that happens on a day.
@@ -103,10 +104,10 @@ func (g *generator) leave(at time.Time) {
 	end := calendar.DateOf(at)
 	ops := g.leavingGroups(p)
 	for _, r := range p.direct {
-		ops = append(ops, &operation.Revoke{Role: change.RoleRef(r), User: change.UserRef(p.name)})
+		ops = append(ops, &roles.Revoke{Role: change.RoleRef(r), User: change.UserRef(p.name)})
 	}
 	p.direct = nil
-	ops = append(ops, &operation.UpdateUser{User: change.UserRef(p.name), Status: &departed, UserEdits: fact.UserEdits{End: &end}})
+	ops = append(ops, &people.UpdateUser{User: change.UserRef(p.name), Status: &departed, UserEdits: fact.UserEdits{End: &end}})
 	g.add(at, Administrator, g.via(), g.pick(reasons["leave"]), ops...)
 }
 
@@ -120,7 +121,7 @@ func (g *generator) move(at time.Time) {
 	ops := g.leavingGroups(p)
 	p.unit, p.title = to.path, title
 	unit := g.unitNow(to.path)
-	ops = append(ops, &operation.UpdateUser{User: change.UserRef(p.name), UserEdits: fact.UserEdits{Unit: &unit, Title: &title}})
+	ops = append(ops, &people.UpdateUser{User: change.UserRef(p.name), UserEdits: fact.UserEdits{Unit: &unit, Title: &title}})
 	ops = append(ops, g.joining(p, g.dutiesIn(to.path))...)
 	g.add(at, Administrator, g.via(), g.pick(reasons["move"]), ops...)
 }
@@ -153,7 +154,7 @@ func (g *generator) grant(at time.Time) {
 	if slices.Contains(p.direct, role) {
 		return
 	}
-	op := &operation.Grant{Role: change.RoleRef(role), User: change.UserRef(p.name)}
+	op := &roles.Grant{Role: change.RoleRef(role), User: change.UserRef(p.name)}
 	if g.rng.IntN(4) == 0 { // temporary
 		n := 14 + g.rng.IntN(120)
 		if end := g.day + n; end > days-12 && end < days+4 { // clearly over, or clearly not, whatever weekends do
@@ -173,7 +174,7 @@ func (g *generator) revoke(at time.Time) {
 	i := g.rng.IntN(len(p.direct))
 	role := p.direct[i]
 	p.direct = slices.Delete(p.direct, i, i+1)
-	g.add(at, g.author(p), g.via(), g.pick(reasons["revoke"]), &operation.Revoke{Role: change.RoleRef(role), User: change.UserRef(p.name)})
+	g.add(at, g.author(p), g.via(), g.pick(reasons["revoke"]), &roles.Revoke{Role: change.RoleRef(role), User: change.UserRef(p.name)})
 }
 
 func midnight(t time.Time) time.Time {
@@ -189,13 +190,13 @@ func (g *generator) pilot(at time.Time) {
 }
 
 func (g *generator) invoices(at time.Time) {
-	g.add(at, Administrator, "console", "Checks her own invoices", &operation.Grant{Role: "tariff-ledger/reader", User: Pilot})
+	g.add(at, Administrator, "console", "Checks her own invoices", &roles.Grant{Role: "tariff-ledger/reader", User: Pilot})
 }
 
 // ending is temporary access of the walk, about to end and about to begin.
 func (g *generator) ending(at time.Time) {
 	g.add(at, Manager, "console", "Covers the north quay during the regatta",
-		&operation.Grant{Role: "berth-planning/scheduler", User: Pilot, Window: calendar.Window{Until: calendar.At(midnight(g.until.AddDate(0, 0, 6)))}})
+		&roles.Grant{Role: "berth-planning/scheduler", User: Pilot, Window: calendar.Window{Until: calendar.At(midnight(g.until.AddDate(0, 0, 6)))}})
 	g.add(at.Add(3*time.Minute), Administrator, "console", "Joins the chart project next month",
-		&operation.Grant{Role: "sounding-surveys/surveyor", User: Pilot, Window: calendar.Window{From: calendar.At(midnight(g.until.AddDate(0, 0, 20)))}})
+		&roles.Grant{Role: "sounding-surveys/surveyor", User: Pilot, Window: calendar.Window{From: calendar.At(midnight(g.until.AddDate(0, 0, 20)))}})
 }

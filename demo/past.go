@@ -8,7 +8,8 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 )
@@ -118,9 +119,9 @@ func (g *generator) season(at time.Time, season int) {
 	var ops []change.Operation
 	for _, user := range seasonal(season) {
 		name := "season." + string(user)
-		ops = append(ops, &operation.AddUser{Personal: fact.Personal{UserName: name, DisplayName: seasonalNames[user], Email: name + "@larkhaven.example"},
+		ops = append(ops, &people.AddUser{Personal: fact.Personal{UserName: name, DisplayName: seasonalNames[user], Email: name + "@larkhaven.example"},
 			UserFacts: fact.UserFacts{Unit: "terminal/tally", Title: "Seasonal hand", Employment: "temporary", Location: "South Quay", Start: calendar.DateOf(at), End: calendar.DateOf(at.AddDate(0, 0, 95))}},
-			&operation.AddMember{Group: "terminal-staff", User: change.UserRef(name)})
+			&roles.AddMember{Group: "terminal-staff", User: change.UserRef(name)})
 	}
 	g.add(at, Administrator, "command line", "Hands for the season", ops...)
 }
@@ -129,21 +130,21 @@ func (g *generator) seasonEnds(at time.Time, season int) {
 	departed, end := fact.Departed, calendar.DateOf(at)
 	var ops []change.Operation
 	for _, user := range seasonal(season) {
-		ops = append(ops, &operation.UpdateUser{User: "season." + user, Status: &departed, UserEdits: fact.UserEdits{End: &end}})
+		ops = append(ops, &people.UpdateUser{User: "season." + user, Status: &departed, UserEdits: fact.UserEdits{End: &end}})
 	}
 	g.add(at, Administrator, "command line", "The season is over", ops...)
 }
 
 // wrongGroup and wrongRole are mistakes, and their undoing.
 func (g *generator) wrongGroup(at time.Time) {
-	g.add(at, Administrator, "console", "The tide board gets new editors", &operation.Grant{Role: "tide-board/editor", Group: "tug-crews"})
-	g.undo(&operation.Revoke{Role: "tide-board/editor", Group: "tug-crews"})
+	g.add(at, Administrator, "console", "The tide board gets new editors", &roles.Grant{Role: "tide-board/editor", Group: "tug-crews"})
+	g.undo(&roles.Revoke{Role: "tide-board/editor", Group: "tug-crews"})
 }
 
 func (g *generator) wrongRole(at time.Time) {
 	back := false
-	g.add(at, Administrator, "console", "Nobody sets limits any more", &operation.RetireRole{Role: "crane-control/limit-setter"})
-	g.undo(&operation.UpdateRole{Role: "crane-control/limit-setter", Retired: &back})
+	g.add(at, Administrator, "console", "Nobody sets limits any more", &roles.RetireRole{Role: "crane-control/limit-setter"})
+	g.undo(&roles.UpdateRole{Role: "crane-control/limit-setter", Retired: &back})
 }
 
 // undo takes back what was filed last.
@@ -154,14 +155,14 @@ func (g *generator) undo(ops ...change.Operation) {
 // deputy administers the marine unit while its head is away; it is taken back afterwards.
 func (g *generator) deputy(at time.Time) {
 	g.standIn = g.present("marine")[0]
-	g.add(at, Administrator, "console", "Stands in while Tomas is away", &operation.Grant{Role: "marine-manager", User: change.UserRef(g.standIn.name)})
+	g.add(at, Administrator, "console", "Stands in while Tomas is away", &roles.Grant{Role: "marine-manager", User: change.UserRef(g.standIn.name)})
 }
 
 func (g *generator) deputyEnds(at time.Time) {
 	s := g.soFar()
 	id, _ := s.FindUser(g.standIn.name)
 	if s.User(id).Status == fact.Active {
-		g.add(at, Administrator, "console", "Tomas is back", &operation.Revoke{Role: "marine-manager", User: change.UserRef(g.standIn.name)})
+		g.add(at, Administrator, "console", "Tomas is back", &roles.Revoke{Role: "marine-manager", User: change.UserRef(g.standIn.name)})
 	}
 }
 
@@ -176,7 +177,7 @@ func (g *generator) unitNow(path string) string {
 // customs becomes a unit of its own.
 func (g *generator) customs(at time.Time) {
 	g.reorganised = true
-	g.add(at, Administrator, "console", "Reorganisation: customs is a unit of its own", &operation.MoveUnit{Unit: "office/customs", To: "customs"})
+	g.add(at, Administrator, "console", "Reorganisation: customs is a unit of its own", &people.MoveUnit{Unit: "office/customs", To: "customs"})
 }
 
 // yearEnd is somebody who helps out in finance: they come to hold what is to be apart, which is
@@ -185,16 +186,16 @@ const yearEnd = "orla.whitlock-bray"
 
 func (g *generator) bothHands(at time.Time) {
 	g.add(at, Administrator, "console", "Helps out at the year's end",
-		&operation.AddUser{Personal: fact.Personal{UserName: yearEnd, DisplayName: "Orla Whitlock-Bray", Email: yearEnd + "@larkhaven.example"},
+		&people.AddUser{Personal: fact.Personal{UserName: yearEnd, DisplayName: "Orla Whitlock-Bray", Email: yearEnd + "@larkhaven.example"},
 			UserFacts: fact.UserFacts{Unit: "finance", Title: "Accountant", Employment: "temporary", Location: "Customs House", Start: calendar.DateOf(at)}},
-		&operation.Grant{Role: "tariff-ledger/credit-raiser", User: yearEnd}, &operation.Grant{Role: "tariff-ledger/credit-releaser", User: yearEnd}, &operation.Grant{Role: "tariff-ledger/clerk", User: yearEnd})
+		&roles.Grant{Role: "tariff-ledger/credit-raiser", User: yearEnd}, &roles.Grant{Role: "tariff-ledger/credit-releaser", User: yearEnd}, &roles.Grant{Role: "tariff-ledger/clerk", User: yearEnd})
 }
 
 func (g *generator) oneHand(at time.Time) {
-	g.add(at, Administrator, "console", "Settled: whoever raises a credit does not release it", &operation.Revoke{Role: "tariff-ledger/credit-releaser", User: yearEnd})
+	g.add(at, Administrator, "console", "Settled: whoever raises a credit does not release it", &roles.Revoke{Role: "tariff-ledger/credit-releaser", User: yearEnd})
 }
 
 func (g *generator) yearEnds(at time.Time) {
 	departed, end := fact.Departed, calendar.DateOf(at)
-	g.add(at, Administrator, "console", "The books are closed", &operation.UpdateUser{User: yearEnd, Status: &departed, UserEdits: fact.UserEdits{End: &end}})
+	g.add(at, Administrator, "console", "The books are closed", &people.UpdateUser{User: yearEnd, Status: &departed, UserEdits: fact.UserEdits{End: &end}})
 }

@@ -10,7 +10,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/finding"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 )
 
 // home is the group that everybody of a unit can be in.
@@ -24,7 +25,7 @@ var home = []struct{ unit, group string }{
 func (g *generator) tidy(at time.Time) {
 	var ended, doubled, homes, owners []change.Operation
 	revoke := func(a fact.AssignmentID) change.Operation {
-		return &operation.Revoke{Assignment: change.AssignmentRef(a.String())}
+		return &roles.Revoke{Assignment: change.AssignmentRef(a.String())}
 	}
 	for _, f := range finding.Look(g.soFar(), calendar.At(at), nil).Findings {
 		switch f.Code {
@@ -43,22 +44,22 @@ func (g *generator) tidy(at time.Time) {
 		case f.Code == finding.HoldsNothing:
 			for _, h := range home {
 				if u.Unit == h.unit || strings.HasPrefix(u.Unit, h.unit+"/") {
-					homes = append(homes, &operation.AddMember{Group: change.GroupRef(h.group), User: change.UserRef(u.UserName)})
+					homes = append(homes, &roles.AddMember{Group: change.GroupRef(h.group), User: change.UserRef(u.UserName)})
 				}
 			}
 		case f.Code == finding.RoleSingle && f.Application != 0: // a second pair of hands, of the same unit
 			for _, p := range g.present(u.Unit) {
 				if p.name != u.UserName {
-					homes = append(homes, &operation.Grant{Role: change.RoleRef(s.RoleKey(f.Role)), User: change.UserRef(p.name)})
+					homes = append(homes, &roles.Grant{Role: change.RoleRef(s.RoleKey(f.Role)), User: change.UserRef(p.name)})
 					break
 				}
 			}
 		}
 	}
 	engineers := g.present("engineering")
-	homes = append(homes, &operation.AddMember{Group: "crane-technicians", User: change.UserRef(engineers[1].name)},
-		&operation.AddMember{Group: "crane-technicians", User: change.UserRef(engineers[3].name)},
-		&operation.AddMember{Group: "works-approvers", User: change.UserRef(engineers[2].name)})
+	homes = append(homes, &roles.AddMember{Group: "crane-technicians", User: change.UserRef(engineers[1].name)},
+		&roles.AddMember{Group: "crane-technicians", User: change.UserRef(engineers[3].name)},
+		&roles.AddMember{Group: "works-approvers", User: change.UserRef(engineers[2].name)})
 	administrator, auditor := change.UserRef(Administrator), change.UserRef(Auditor)
 	for _, r := range organisationRoles {
 		owner := &administrator
@@ -66,10 +67,10 @@ func (g *generator) tidy(at time.Time) {
 			owner = &auditor
 		}
 		if r.key != "terminal-lead" { // forgotten
-			owners = append(owners, &operation.UpdateRole{Role: change.RoleRef(r.key), Owner: owner})
+			owners = append(owners, &roles.UpdateRole{Role: change.RoleRef(r.key), Owner: owner})
 		}
 	}
-	owners = append(owners, &operation.UpdateRole{Role: "access-administrator", Owner: &administrator})
+	owners = append(owners, &roles.UpdateRole{Role: "access-administrator", Owner: &administrator})
 	g.add(at.Add(8*time.Minute), Administrator, "console", "Nobody is without a group", homes...)
 	g.add(at.Add(12*time.Minute), Administrator, "console", "Owners of the roles of the whole port", owners...)
 }
@@ -82,29 +83,29 @@ func (g *generator) attributes(at time.Time) {
 		centres = append(centres, fact.UnitFill{Unit: u, Value: strconv.Itoa(4100 + 10*i)})
 	}
 	types := []change.Operation{
-		&operation.SetEmploymentType{Key: "staff", Label: "Staff"}, &operation.SetEmploymentType{Key: "temporary", Label: "Temporary"},
-		&operation.SetEmploymentType{Key: "fixed-term", Label: "Fixed term"}, &operation.SetEmploymentType{Key: "agency", Label: "Agency"},
-		&operation.SetEmploymentType{Key: "apprentice", Label: "Apprentice"},
-		&operation.SetEmploymentType{Key: "contractor", Label: "Contractor", External: true, MaxDays: 365},
-		&operation.SetEmploymentType{Key: "vendor", Label: "Vendor", External: true, MaxDays: 365, Closed: true, MaxHours: 8}}
+		&people.SetEmploymentType{Key: "staff", Label: "Staff"}, &people.SetEmploymentType{Key: "temporary", Label: "Temporary"},
+		&people.SetEmploymentType{Key: "fixed-term", Label: "Fixed term"}, &people.SetEmploymentType{Key: "agency", Label: "Agency"},
+		&people.SetEmploymentType{Key: "apprentice", Label: "Apprentice"},
+		&people.SetEmploymentType{Key: "contractor", Label: "Contractor", External: true, MaxDays: 365},
+		&people.SetEmploymentType{Key: "vendor", Label: "Vendor", External: true, MaxDays: 365, Closed: true, MaxHours: 8}}
 	var sponsor change.UserRef
 	for _, p := range g.present("engineering") {
 		if p.kind == "contractor" && sponsor != "" {
-			types = append(types, &operation.UpdateUser{User: change.UserRef(p.name), Manager: &sponsor})
+			types = append(types, &people.UpdateUser{User: change.UserRef(p.name), Manager: &sponsor})
 		} else if sponsor == "" && p.kind == "staff" {
 			sponsor = change.UserRef(p.name)
 		}
 	}
 	g.add(at, Administrator, "console", "What the personnel office asks of everybody", append(types,
-		&operation.DeclareAttribute{Key: "cost_centre", Label: "Cost centre", Description: "Where what they cost is booked.", Fill: &fact.Fill{From: "unit", Units: centres}},
-		&operation.DeclareAttribute{Key: "probation_end", Label: "End of probation", Type: fact.DateValue, Fill: &fact.Fill{From: "start_date", Months: 6}},
-		&operation.DeclareAttribute{Key: "boat_licence", Label: "Boat licence", Description: "The largest craft they may take out.", Allowed: []string{"launch", "tug", "pilot cutter"}},
-		&operation.DeclareAttribute{Key: "locker", Label: "Locker", Description: "At the staff entrance.", Personal: true, Pattern: "[A-F][0-9]{1,3}"})...)
+		&people.DeclareAttribute{Key: "cost_centre", Label: "Cost centre", Description: "Where what they cost is booked.", Fill: &fact.Fill{From: "unit", Units: centres}},
+		&people.DeclareAttribute{Key: "probation_end", Label: "End of probation", Type: fact.DateValue, Fill: &fact.Fill{From: "start_date", Months: 6}},
+		&people.DeclareAttribute{Key: "boat_licence", Label: "Boat licence", Description: "The largest craft they may take out.", Allowed: []string{"launch", "tug", "pilot cutter"}},
+		&people.DeclareAttribute{Key: "locker", Label: "Locker", Description: "At the staff entrance.", Personal: true, Pattern: "[A-F][0-9]{1,3}"})...)
 	licence := map[string]string{"marine/pilotage": "pilot cutter", "marine/tugs": "tug", "marine": "launch"}
-	ops := []change.Operation{&operation.UpdateUser{User: Pilot, Custom: map[string]string{"boat_licence": "pilot cutter", "locker": "B12"}}}
+	ops := []change.Operation{&people.UpdateUser{User: Pilot, Custom: map[string]string{"boat_licence": "pilot cutter", "locker": "B12"}}}
 	for i, p := range g.present("marine") {
 		if kind, ok := licence[p.unit]; ok && i%3 != 2 {
-			ops = append(ops, &operation.UpdateUser{User: change.UserRef(p.name), Custom: map[string]string{"boat_licence": kind, "locker": fmt.Sprintf("%c%d", 'A'+i%6, 1+i)}})
+			ops = append(ops, &people.UpdateUser{User: change.UserRef(p.name), Custom: map[string]string{"boat_licence": kind, "locker": fmt.Sprintf("%c%d", 'A'+i%6, 1+i)}})
 		}
 	}
 	g.add(at.Add(20*time.Minute), Administrator, "console", "Licences and lockers of the marine side", ops...)
@@ -113,29 +114,29 @@ func (g *generator) attributes(at time.Time) {
 // heads are who leads the units. Of the tugs nobody does: their people look to the head of
 // marine.
 func (g *generator) heads(at time.Time) {
-	ops := []change.Operation{&operation.UpdateUnit{Unit: "marine", Head: headed(Manager)}}
+	ops := []change.Operation{&people.UpdateUnit{Unit: "marine", Head: headed(Manager)}}
 	for i, u := range []string{"marine/pilotage", "terminal", "terminal/cranes", "security", "security/gate", "engineering", "engineering/dredging", "safety", "finance", "customs", "office"} {
 		there := g.present(u)
-		ops = append(ops, &operation.UpdateUnit{Unit: change.UnitRef(u), Head: headed(there[(2+i)%len(there)].name)})
+		ops = append(ops, &people.UpdateUnit{Unit: change.UnitRef(u), Head: headed(there[(2+i)%len(there)].name)})
 	}
 	g.add(at, Administrator, "console", "Who leads which unit", ops...)
 	finance, engineering := g.present("finance"), g.present("engineering")
 	g.add(at.Add(9*time.Minute), Administrator, "console", "The auditor asked who is accountable for machines",
-		&operation.SetMachineAccount{User: BerthBoard, Purpose: "The berth board asks what its users may do.", Application: "berth-planning", SecretAt: "On the berth board's host, in its service account.",
+		&people.SetMachineAccount{User: BerthBoard, Purpose: "The berth board asks what its users may do.", Application: "berth-planning", SecretAt: "On the berth board's host, in its service account.",
 			Accountable: []change.UserRef{Manager, change.UserRef(engineering[1].name)}},
-		&operation.SetMachineAccount{User: "manifest-feed", Purpose: "Brings manifests of the shipping lines in, each night.", Application: "cargo-manifests", SecretAt: "In the vault of the office.",
+		&people.SetMachineAccount{User: "manifest-feed", Purpose: "Brings manifests of the shipping lines in, each night.", Application: "cargo-manifests", SecretAt: "In the vault of the office.",
 			Accountable: []change.UserRef{change.UserRef(finance[2].name), change.UserRef(engineering[1].name)}},
-		&operation.SetMachineAccount{User: "tide-gauge", Purpose: "Writes the height of the tide every minute.", Application: "tide-board",
+		&people.SetMachineAccount{User: "tide-gauge", Purpose: "Writes the height of the tide every minute.", Application: "tide-board",
 			Accountable: []change.UserRef{change.UserRef(engineering[2].name), change.UserRef(engineering[3].name)}})
 	tugs, office := g.present("marine/tugs"), g.present("office")
 	day := calendar.DateOf(at)
 	opened := calendar.At(at.Add(16 * time.Minute))
 	g.add(at.Add(16*time.Minute), Administrator, "console", "A stand-in while a pilot is at the school, a leave, and the maker of the pumps",
-		&operation.AddUser{Personal: fact.Personal{UserName: Vendor, DisplayName: "Kittel Sorley", Email: Vendor + "@larkhaven.example"}, Manager: change.UserRef(engineering[1].name),
+		&people.AddUser{Personal: fact.Personal{UserName: Vendor, DisplayName: "Kittel Sorley", Email: Vendor + "@larkhaven.example"}, Manager: change.UserRef(engineering[1].name),
 			UserFacts: fact.UserFacts{Unit: "engineering", Title: "Pump fitter", Employment: "vendor", Company: "Umber Shoal Pumps", Start: day, End: day + 180}},
-		&operation.OpenAccess{User: Vendor, Window: calendar.Window{From: opened, Until: opened + calendar.Days(1)/3}, Reference: "TCK-4711"},
-		&operation.AddPosition{User: change.UserRef(tugs[1].name), Unit: "marine/pilotage", Title: "Pilot's mate", Start: day, End: day + 89},
-		&operation.AddAbsence{User: change.UserRef(office[1].name), Start: day + 30, End: day + 120})
+		&people.OpenAccess{User: Vendor, Window: calendar.Window{From: opened, Until: opened + calendar.Days(1)/3}, Reference: "TCK-4711"},
+		&people.AddPosition{User: change.UserRef(tugs[1].name), Unit: "marine/pilotage", Title: "Pilot's mate", Start: day, End: day + 89},
+		&people.AddAbsence{User: change.UserRef(office[1].name), Start: day + 30, End: day + 120})
 }
 
 func headed(by string) *change.UserRef {
@@ -150,35 +151,35 @@ func (g *generator) mistakes(at time.Time) {
 	idle := g.somebody(func(p *person) bool { return p.unit == "office" })
 	if finance != nil { // raises credits and releases them
 		g.add(at, Administrator, "console", "Month end help",
-			&operation.Grant{Role: "tariff-ledger/credit-raiser", User: change.UserRef(finance.name), Window: calendar.Window{From: calendar.At(at)}},
-			&operation.Grant{Role: "tariff-ledger/credit-releaser", User: change.UserRef(finance.name)})
+			&roles.Grant{Role: "tariff-ledger/credit-raiser", User: change.UserRef(finance.name), Window: calendar.Window{From: calendar.At(at)}},
+			&roles.Grant{Role: "tariff-ledger/credit-releaser", User: change.UserRef(finance.name)})
 	}
 	if gate != nil { // held through a group and directly as well
 		g.add(at.Add(time.Minute), Administrator, "console", "Asked for by the unit",
-			&operation.Grant{Role: "gate-passes/reader", User: change.UserRef(gate.name), Window: calendar.Window{From: calendar.At(at)}})
+			&roles.Grant{Role: "gate-passes/reader", User: change.UserRef(gate.name), Window: calendar.Window{From: calendar.At(at)}})
 	}
 	if idle != nil { // past the end date and still active
 		end := calendar.DateOf(at.AddDate(0, 0, -9))
-		g.add(at.Add(2*time.Minute), Administrator, "console", "Contract not renewed", &operation.UpdateUser{User: change.UserRef(idle.name), UserEdits: fact.UserEdits{End: &end}})
+		g.add(at.Add(2*time.Minute), Administrator, "console", "Contract not renewed", &people.UpdateUser{User: change.UserRef(idle.name), UserEdits: fact.UserEdits{End: &end}})
 	}
 	terminal := g.present("terminal/tally")
 	g.add(at.Add(3*time.Minute), Administrator, "console", "Cover for one day", // over by now
-		&operation.Grant{Role: "cargo-manifests/approver", User: change.UserRef(terminal[3].name), Window: calendar.Window{Until: calendar.At(midnight(at.AddDate(0, 0, 1)))}})
+		&roles.Grant{Role: "cargo-manifests/approver", User: change.UserRef(terminal[3].name), Window: calendar.Window{Until: calendar.At(midnight(at.AddDate(0, 0, 1)))}})
 	g.add(at.Add(4*time.Minute), Administrator, "command line", "The new stores list", // mistyped
-		&operation.AddPermission{Role: "works-orders/storekeeper", Actions: []string{"read"}, Pattern: "storse"})
+		&roles.AddPermission{Role: "works-orders/storekeeper", Actions: []string{"read"}, Pattern: "storse"})
 	g.add(at.Add(5*time.Minute), Administrator, "console", "The log has a register of near misses", // and no role for it
-		&operation.AddResource{Application: "incident-log", Path: "near-misses", NodeKind: "register", Label: "Near misses"})
+		&roles.AddResource{Application: "incident-log", Path: "near-misses", NodeKind: "register", Label: "Near misses"})
 	g.add(at.Add(6*time.Minute), Administrator, "console", "Dredging surveys are the contractors' own", // whose pattern has a star
-		&operation.AddFence{Application: "sounding-surveys", Pattern: "surveys/dredging-*", Actions: []string{"create"}, Reason: "only those who dredge survey behind the dredger"})
+		&roles.AddFence{Application: "sounding-surveys", Pattern: "surveys/dredging-*", Actions: []string{"create"}, Reason: "only those who dredge survey behind the dredger"})
 	g.add(at.Add(7*time.Minute), Administrator, "command line", "The tally wanted a role of its own", // and it was there
-		&operation.AddRole{Key: "viewer", Application: "cargo-manifests", Label: "Manifest viewer", Description: "Looks manifests up."},
-		&operation.AddPermission{Role: "cargo-manifests/viewer", Actions: []string{"read"}, Pattern: "manifests"},
-		&operation.AddPermission{Role: "cargo-manifests/viewer", Actions: []string{"read"}, Pattern: "seals"},
-		&operation.Grant{Role: "cargo-manifests/viewer", User: change.UserRef(terminal[0].name)},
-		&operation.Grant{Role: "cargo-manifests/viewer", User: change.UserRef(terminal[1].name)})
+		&roles.AddRole{Key: "viewer", Application: "cargo-manifests", Label: "Manifest viewer", Description: "Looks manifests up."},
+		&roles.AddPermission{Role: "cargo-manifests/viewer", Actions: []string{"read"}, Pattern: "manifests"},
+		&roles.AddPermission{Role: "cargo-manifests/viewer", Actions: []string{"read"}, Pattern: "seals"},
+		&roles.Grant{Role: "cargo-manifests/viewer", User: change.UserRef(terminal[0].name)},
+		&roles.Grant{Role: "cargo-manifests/viewer", User: change.UserRef(terminal[1].name)})
 	warned := fact.DirectWarned
 	g.add(at.Add(8*time.Minute), Administrator, "console", "The gate gives its roles through groups", // some were given before
-		&operation.UpdateApplication{Application: "gate-passes", Direct: &warned})
+		&roles.UpdateApplication{Application: "gate-passes", Direct: &warned})
 	p := g.newcomer(unit{"safety", 1, []string{"Safety adviser"}})
 	g.add(at.Add(9*time.Minute), Administrator, "console", "New on the team", g.adding(p, at)...) // and without a group
 	p.fixed = true

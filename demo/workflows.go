@@ -8,7 +8,8 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 )
@@ -16,18 +17,18 @@ import (
 // defaults are the rules by which people have what they need from the first day.
 func (g *generator) defaults(at time.Time) {
 	g.add(at, Administrator, "console", "So that nobody waits for a role on the first day",
-		&operation.AddDefault{Key: "crane-crew", Label: "Crane crew", Description: "Every crane operator sees the cranes and their works orders.",
+		&rules.AddDefault{Key: "crane-crew", Label: "Crane crew", Description: "Every crane operator sees the cranes and their works orders.",
 			Filter: `within eq "terminal/cranes" and title eq "Crane operator"`, Roles: []change.RoleRef{"crane-control/observer"}, Groups: []change.GroupRef{"terminal-staff"}, Owner: Administrator, Order: 10, OverlapDays: 14},
-		&operation.AddDefault{Key: "tally-staff", Label: "Tally staff", Description: "Staff of the tally read what the terminal reads.",
+		&rules.AddDefault{Key: "tally-staff", Label: "Tally staff", Description: "Staff of the tally read what the terminal reads.",
 			Filter: `within eq "terminal/tally" and employment_type eq "staff"`, Groups: []change.GroupRef{"terminal-staff"}, Owner: Administrator, Order: 20})
 }
 
 // SoD rules were written once the auditor had asked.
 func (g *generator) sodRules(at time.Time) {
 	g.add(at, Administrator, "console", "The auditor asked who checks whom",
-		&operation.AddSoDRule{Key: "credit-two-hands", Label: "Credits take two", Description: "who raises a credit does not release it",
+		&rules.AddSoDRule{Key: "credit-two-hands", Label: "Credits take two", Description: "who raises a credit does not release it",
 			Roles: []change.RoleRef{"tariff-ledger/credit-raiser", "tariff-ledger/credit-releaser"}, Prevent: true},
-		&operation.AddSoDRule{Key: "pass-two-hands", Label: "Passes take two", Description: "who asks for a gate pass does not issue it",
+		&rules.AddSoDRule{Key: "pass-two-hands", Label: "Passes take two", Description: "who asks for a gate pass does not issue it",
 			Roles: []change.RoleRef{"gate-passes/requester", "gate-passes/issuer"}})
 }
 
@@ -40,7 +41,7 @@ func (g *generator) freezes(at time.Time) {
 		first, last int
 	}{{"half-year-close", "Half-year close", -20, -12}, {"quarter-close", "Quarter close", 21, 29}} {
 		g.add(at, Administrator, "console", "Nobody alters what the auditors count",
-			&operation.SetFreeze{Key: f.key, Label: f.label, Why: "The books are being closed.", Window: calendar.Window{From: day(f.first), Until: day(f.last)},
+			&rules.SetFreeze{Key: f.key, Label: f.label, Why: "The books are being closed.", Window: calendar.Window{From: day(f.first), Until: day(f.last)},
 				Applications: []change.ApplicationRef{"tariff-ledger"}, LetThrough: []change.UserRef{change.UserRef(g.present("finance")[0].name)}})
 	}
 }
@@ -48,13 +49,13 @@ func (g *generator) freezes(at time.Time) {
 // expectations are what must keep holding, and one that does not.
 func (g *generator) expectations(at time.Time) {
 	g.add(at, Administrator, "console", "What the departments asked to be sure of",
-		&operation.SetExpectation{Key: "pilots-no-tariffs", Label: "Pilots cannot change tariffs", Description: "they live by the pilotage dues",
+		&rules.SetExpectation{Key: "pilots-no-tariffs", Label: "Pilots cannot change tariffs", Description: "they live by the pilotage dues",
 			Group: "pilots", Application: "tariff-ledger", Action: "update", Pattern: "tariffs", Blocking: true},
-		&operation.SetExpectation{Key: "tides-for-all", Label: "Anybody can read the tides", Description: "small craft have no account",
+		&rules.SetExpectation{Key: "tides-for-all", Label: "Anybody can read the tides", Description: "small craft have no account",
 			Nobody: true, May: true, Application: "tide-board", Action: "read", Pattern: "tides", Blocking: true},
-		&operation.SetExpectation{Key: "operators-operate", Label: "Crane operators can operate every crane",
+		&rules.SetExpectation{Key: "operators-operate", Label: "Crane operators can operate every crane",
 			Group: "crane-operators", May: true, Application: "crane-control", Action: "operate", Pattern: "cranes"},
-		&operation.SetExpectation{Key: "credits-by-leads", Label: "Only finance leads release credits", Description: "the auditor's finding of last year",
+		&rules.SetExpectation{Key: "credits-by-leads", Label: "Only finance leads release credits", Description: "the auditor's finding of last year",
 			Group: "finance-leads", Except: true, Application: "tariff-ledger", Action: "release", Pattern: "credits"})
 }
 
@@ -62,7 +63,7 @@ func (g *generator) expectations(at time.Time) {
 func (g *generator) wider(at time.Time) {
 	whole := `within eq "terminal/tally"`
 	g.add(at, Administrator, "console", "Temporary hands read manifests too",
-		&operation.UpdateDefault{Default: "tally-staff", Filter: &whole})
+		&rules.UpdateDefault{Default: "tally-staff", Filter: &whole})
 }
 
 // present are the people of a part of the port who are still there, in the order
@@ -83,7 +84,7 @@ func (g *generator) offers(at time.Time) {
 	own := func(user string, apps ...string) {
 		for _, a := range apps {
 			owner := change.UserRef(user)
-			ops = append(ops, &operation.UpdateApplication{Application: change.ApplicationRef(a), Owner: &owner})
+			ops = append(ops, &roles.UpdateApplication{Application: change.ApplicationRef(a), Owner: &owner})
 		}
 	}
 	own(Manager, "berth-planning", "pilot-roster")

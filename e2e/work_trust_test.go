@@ -13,7 +13,7 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/access"
 	"ableroster/internal/change"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 	"ableroster/testkit"
 	"ableroster/wire"
 )
@@ -123,7 +123,7 @@ func TestEveryOperationCanBeTriedOnTwoHeads(t *testing.T) {
 		if len(faults) > 0 {
 			t.Fatal(text, faults)
 		}
-		if erase, ok := op.(*operation.EraseReason); ok {
+		if erase, ok := op.(*rules.EraseReason); ok {
 			erase.Digest = strings.Repeat("ab", 32) // the ledger's, which is looked up before it is tried
 		}
 		was, _ := change.EncodeOperation(op)

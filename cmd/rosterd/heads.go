@@ -14,7 +14,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/seeing"
 	"ableroster/signedhead"
 )
@@ -105,9 +106,9 @@ func (h *heads) eraseAgain(ctx context.Context, o *opened, fits int64) error {
 			continue
 		}
 		if u.Status != fact.Departed {
-			ops = append(ops, &operation.UpdateUser{User: change.UserRef(id), Status: &departed})
+			ops = append(ops, &people.UpdateUser{User: change.UserRef(id), Status: &departed})
 		}
-		ops = append(ops, &operation.EraseUser{User: change.UserRef(id)})
+		ops = append(ops, &people.EraseUser{User: change.UserRef(id)})
 	}
 	known := o.ledger.ErasedReasons()
 	for digest := range h.reasons {
@@ -119,7 +120,7 @@ func (h *heads) eraseAgain(ctx context.Context, o *opened, fits int64) error {
 			return err
 		}
 		if n != 0 { // it is of a revision that was not lost
-			ops = append(ops, &operation.EraseReason{Revision: n, Digest: digest})
+			ops = append(ops, &rules.EraseReason{Revision: n, Digest: digest})
 		}
 	}
 	if len(ops) == 0 {

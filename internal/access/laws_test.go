@@ -13,7 +13,8 @@ import (
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
 )
@@ -301,12 +302,12 @@ func TestAddingNeverTakesAway(t *testing.T) {
 	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 120 {
 			op := c.Operation()
-			if m, ok := op.(*operation.AddMember); ok { // on new bounds it takes the place of the old one
+			if m, ok := op.(*roles.AddMember); ok { // on new bounds it takes the place of the old one
 				m.Window = calendar.Window{}
 			}
 			switch op.(type) {
-			case *operation.Grant, *operation.AddMember, *operation.AddPermission, *operation.IncludeRole:
-			case *operation.AddFence: // the other way round
+			case *roles.Grant, *roles.AddMember, *roles.AddPermission, *roles.IncludeRole:
+			case *roles.AddFence: // the other way round
 				fence := change.NewDraft(s)
 				fence.Apply(0, op, 0)
 				if len(fence.Faults) == 0 {
@@ -396,7 +397,7 @@ func TestAWouldBeUserHasWhatTheSameUserWillHave(t *testing.T) {
 			u := fact.User{UserFacts: fact.UserFacts{Unit: c.Unit(), Employment: laws.Pick(c, "staff", "contractor"), Start: c.Date(), End: c.Date()}}
 			dreamt, id, faults := change.WouldBe(s, u)
 			d := change.NewDraft(s)
-			d.Apply(0, &operation.AddUser{Personal: fact.Personal{UserName: "newcomer"}, UserFacts: fact.UserFacts{Unit: u.Unit, Employment: u.Employment, Start: u.Start, End: u.End}}, s.At)
+			d.Apply(0, &people.AddUser{Personal: fact.Personal{UserName: "newcomer"}, UserFacts: fact.UserFacts{Unit: u.Unit, Employment: u.Employment, Start: u.Start, End: u.End}}, s.At)
 			d.Finish()
 			if (len(faults) > 0) != (len(d.Faults) > 0) {
 				t.Fatalf("%+v: %v, made: %v", u, faults, d.Faults)

@@ -13,7 +13,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 )
 
 // Whoever looks like somebody is found, whatever was added, renamed and moved since the index
@@ -25,7 +25,7 @@ func TestWhoLooksLikeSomebodyIsWhomALookAtEachSays(t *testing.T) {
 	met := 0
 	for seed := range uint64(20) {
 		c := laws.NewChance(seed)
-		s := laws.Port(t, &operation.DeclareAttribute{Key: "number", Identifies: seed%2 == 0}, &operation.DeclareAttribute{Key: "secret", Personal: true, Identifies: true})
+		s := laws.Port(t, &people.DeclareAttribute{Key: "number", Identifies: seed%2 == 0}, &people.DeclareAttribute{Key: "secret", Personal: true, Identifies: true})
 		all, added := []*access.Snapshot{s}, []string(nil)
 		some := func() (fact.Personal, fact.UserFacts, map[string]string) {
 			return fact.Personal{DisplayName: laws.Pick(c, names...), Email: laws.Pick(c, emails...)},
@@ -37,13 +37,13 @@ func TestWhoLooksLikeSomebodyIsWhomALookAtEachSays(t *testing.T) {
 			var op change.Operation
 			if p.UserName = fmt.Sprintf("user.%d", i); i%3 < 2 && i != 30 {
 				added = append(added, p.UserName)
-				op = &operation.AddUser{Personal: p, UserFacts: f, Custom: custom}
+				op = &people.AddUser{Personal: p, UserFacts: f, Custom: custom}
 			} else {
-				op = &operation.UpdateUser{User: change.UserRef(laws.Pick(c, added...)), DisplayName: &p.DisplayName, Email: &p.Email, UserEdits: fact.UserEdits{Unit: &f.Unit, Start: &f.Start}, Custom: custom}
+				op = &people.UpdateUser{User: change.UserRef(laws.Pick(c, added...)), DisplayName: &p.DisplayName, Email: &p.Email, UserEdits: fact.UserEdits{Unit: &f.Unit, Start: &f.Start}, Custom: custom}
 			}
 			if i == 30 {
 				yes := true
-				op = &operation.UpdateAttribute{Attribute: "number", Identifies: &yes}
+				op = &people.UpdateAttribute{Attribute: "number", Identifies: &yes}
 			}
 			d := laws.DraftOf(s, op)
 			if len(d.Faults) > 0 {

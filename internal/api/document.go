@@ -9,7 +9,8 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	_ "ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -23,7 +24,7 @@ func schemaName(t reflect.Type, hint string) string {
 		t = t.Elem()
 	}
 	switch t.PkgPath() {
-	case reflect.TypeFor[operation.Grant]().PkgPath(), reflect.TypeFor[change.ScopeRef]().PkgPath(), reflect.TypeFor[fact.User]().PkgPath():
+	case reflect.TypeFor[roles.Grant]().PkgPath(), reflect.TypeFor[change.ScopeRef]().PkgPath(), reflect.TypeFor[fact.User]().PkgPath():
 		name += "Operation"
 	}
 	return name

@@ -10,7 +10,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 )
 
 // The register paths as they are written in the meaning, by hand.
@@ -97,9 +98,9 @@ func delegated(c *laws.Chance, t *testing.T, s *access.Snapshot) *access.Snapsho
 	var ops []change.Operation
 	for i := range 4 {
 		key := fmt.Sprintf("delegate-%d", i)
-		ops = append(ops, &operation.AddRole{Key: key})
+		ops = append(ops, &roles.AddRole{Key: key})
 		for range 4 + c.IntN(3) {
-			ops = append(ops, &operation.AddPermission{Role: change.RoleRef(key), Application: "able-roster", Actions: laws.Pick(c, []string{"*"}, []string{"assign", "update"}, []string{"read", "create", "update", "assign"}),
+			ops = append(ops, &roles.AddPermission{Role: change.RoleRef(key), Application: "able-roster", Actions: laws.Pick(c, []string{"*"}, []string{"assign", "update"}, []string{"read", "create", "update", "assign"}),
 				Pattern: laws.Pick(c, "users/marine", "users/finance", "users", "users", "groups/marine", "groups", "roles/app0", "roles/app1", "roles/-", "roles", "roles", "roles/*/r1", "applications")})
 		}
 		for range 2 {
@@ -107,7 +108,7 @@ func delegated(c *laws.Chance, t *testing.T, s *access.Snapshot) *access.Snapsho
 			if c.IntN(4) == 0 {
 				scopes = []change.ScopeRef{{Application: "able-roster", Pattern: laws.Pick(c, "users/marine", "roles", "roles/app0", "/")}, {Application: "able-roster", Pattern: laws.Pick(c, "users", "groups")}}
 			}
-			ops = append(ops, &operation.Grant{Role: change.RoleRef(key), User: c.User(), Window: laws.Pick(c, calendar.Window{}, calendar.Window{}, c.Window()), Scopes: scopes})
+			ops = append(ops, &roles.Grant{Role: change.RoleRef(key), User: c.User(), Window: laws.Pick(c, calendar.Window{}, calendar.Window{}, c.Window()), Scopes: scopes})
 		}
 	}
 	d := change.NewDraft(s)
@@ -188,7 +189,7 @@ func TestMovingNeedsBothPlaces(t *testing.T) {
 		who, to string
 		want    bool
 	}{{"ines.halloran", "marine/tugs", true}, {"ines.halloran", "finance", false}, {"hedvika.venables", "marine", false}, {"ines.halloran", "", false}} {
-		lacks := judged(t, s, "tomas.brandt", &operation.UpdateUser{User: change.UserRef(x.who), UserEdits: fact.UserEdits{Unit: unit(x.to)}})
+		lacks := judged(t, s, "tomas.brandt", &people.UpdateUser{User: change.UserRef(x.who), UserEdits: fact.UserEdits{Unit: unit(x.to)}})
 		if (len(lacks) == 0) != x.want {
 			t.Errorf("%s to %q: %d lacks", x.who, x.to, len(lacks))
 		}
@@ -199,9 +200,9 @@ func TestMovingNeedsBothPlaces(t *testing.T) {
 // them may a role of that application be given.
 func TestScopesOfADelegateBoundWhatTheyGive(t *testing.T) {
 	s := laws.Port(t,
-		&operation.AddRole{Key: "north-manager"},
-		&operation.AddPermission{Role: "north-manager", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&operation.Grant{Role: "north-manager", User: "hedvika.venables", Scopes: []change.ScopeRef{{Application: "able-roster", Pattern: "users"}, {Application: "able-roster", Pattern: "roles/berths"}, {Application: "berths", Pattern: "north"}}})
+		&roles.AddRole{Key: "north-manager"},
+		&roles.AddPermission{Role: "north-manager", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&roles.Grant{Role: "north-manager", User: "hedvika.venables", Scopes: []change.ScopeRef{{Application: "able-roster", Pattern: "users"}, {Application: "able-roster", Pattern: "roles/berths"}, {Application: "berths", Pattern: "north"}}})
 	for name, x := range map[string]struct {
 		scopes []change.ScopeRef
 		want   bool
@@ -213,7 +214,7 @@ func TestScopesOfADelegateBoundWhatTheyGive(t *testing.T) {
 		"without any":        {nil, false},
 		"one inside one out": {[]change.ScopeRef{{Application: "berths", Pattern: "north"}, {Application: "berths", Pattern: "voyages"}}, false},
 	} {
-		lacks := judged(t, s, "hedvika.venables", &operation.Grant{Role: "berths/reader", User: "ines.halloran", Scopes: x.scopes})
+		lacks := judged(t, s, "hedvika.venables", &roles.Grant{Role: "berths/reader", User: "ines.halloran", Scopes: x.scopes})
 		if (len(lacks) == 0) != x.want {
 			t.Errorf("%s: %d lacks", name, len(lacks))
 		}

@@ -13,6 +13,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/effect"
 	"ableroster/internal/ledger"
+	_ "ableroster/internal/operation"
 	"ableroster/internal/pace"
 	"ableroster/internal/seeing"
 	"ableroster/internal/workflows"

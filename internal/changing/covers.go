@@ -3,7 +3,8 @@ package changing
 import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -20,13 +21,13 @@ func coverNothing(v *seeing.View, ops []change.Operation) []wire.Note {
 		}
 		var written []on
 		switch o := op.(type) {
-		case *operation.AddPermission:
+		case *roles.AddPermission:
 			written = append(written, on{o.Application, o.Pattern})
-		case *operation.AddFence:
+		case *roles.AddFence:
 			written = append(written, on{o.Application, o.Pattern})
-		case *operation.SetExpectation:
+		case *rules.SetExpectation:
 			written = append(written, on{o.Application, o.Pattern})
-		case *operation.Grant:
+		case *roles.Grant:
 			for _, s := range o.Scopes {
 				written = append(written, on{s.Application, s.Pattern})
 			}

@@ -144,11 +144,11 @@ func otherEffect(v *seeing.View, p *saved.PendingChange, lines []wire.PendingLin
 			}
 		}
 	}
-	return "Its effect is another than you saw: by now " + people(gain, "gain") + ", and " + people(lose, "lose") + "."
+	return "Its effect is another than you saw: by now " + usersWho(gain, "gain") + ", and " + usersWho(lose, "lose") + "."
 }
 
-// people says how many of some users do something.
-func people(of map[fact.UserID]bool, do string) string {
+// usersWho says how many of some users do something.
+func usersWho(of map[fact.UserID]bool, do string) string {
 	n := 0
 	for _, is := range of {
 		if is {

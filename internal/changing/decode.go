@@ -12,7 +12,8 @@ import (
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/near"
-	"ableroster/internal/operation"
+	_ "ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/seeing"
 	"ableroster/internal/strictjson"
 	"ableroster/wire"
@@ -68,10 +69,10 @@ func decode(raw []json.RawMessage, zone *time.Location) ([]change.Operation, []w
 
 // nameReasons gives operations that erase a reason the digest that stands for it.
 func nameReasons(ctx context.Context, d *seeing.Service, ops []change.Operation) error {
-	var all []*operation.EraseReason
+	var all []*rules.EraseReason
 	var revisions []int64
 	for _, op := range ops {
-		if o, ok := op.(*operation.EraseReason); ok {
+		if o, ok := op.(*rules.EraseReason); ok {
 			all, revisions = append(all, o), append(revisions, o.Revision)
 		}
 	}

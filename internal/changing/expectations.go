@@ -7,7 +7,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 	"ableroster/internal/questions"
 	"ableroster/internal/seeing"
@@ -64,7 +64,7 @@ func expected(v *seeing.View, d *change.Draft, ops []change.Operation) []wire.No
 			who += fmt.Sprintf(" and %d others", b.UserCount-1)
 		}
 		out = append(out, wire.Note{Operation: slices.IndexFunc(ops, func(op change.Operation) bool {
-			o, ok := op.(*operation.SetExpectation)
+			o, ok := op.(*rules.SetExpectation)
 			return ok && string(o.Expectation) == f.ID.String()
 		}), Code: "not_so_yet", Message: fmt.Sprintf("It does not hold yet: %s. What is so already is left alone; what would break it anew is %s.", who,
 			map[bool]string{true: "refused", false: "warned of"}[f.Blocking])})

@@ -6,7 +6,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/lists"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -16,7 +16,7 @@ import (
 func handOver(v *seeing.View, ops []change.Operation) []wire.Note {
 	var out []wire.Note
 	for i, op := range ops {
-		o, ok := op.(*operation.UpdateUser)
+		o, ok := op.(*people.UpdateUser)
 		if !ok || o.Status == nil || *o.Status != fact.Departed {
 			continue
 		}

@@ -7,7 +7,7 @@ import (
 
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/review"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -54,7 +54,7 @@ func removal(v *seeing.View, p *review.PendingRemoval) wire.PendingChange {
 			out.Trouble = "they are no listed member of the group: edit its filter, or the groups in it; then settle this"
 			break
 		}
-		ops = []change.Operation{&operation.RemoveMember{Group: change.GroupRef(p.Group.String()), User: change.UserRef(p.User.String())}, settle}
+		ops = []change.Operation{&roles.RemoveMember{Group: change.GroupRef(p.Group.String()), User: change.UserRef(p.User.String())}, settle}
 	}
 	line := wire.PendingLine{Words: out.Sentences[0]}
 	for _, op := range ops {

@@ -8,7 +8,9 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/patterns"
 	"ableroster/internal/questions"
 	"ableroster/internal/seeing"
@@ -17,9 +19,9 @@ import (
 
 func administratorOperations(key string) []change.Operation {
 	return []change.Operation{
-		&operation.AddRole{Key: key, Label: "Access administrator",
+		&roles.AddRole{Key: key, Label: "Access administrator",
 			Description: "May see and change everything in Able Roster."},
-		&operation.AddPermission{Role: change.RoleRef(key), Application: "able-roster", Actions: []string{fact.AllActions}, Pattern: patterns.Root},
+		&roles.AddPermission{Role: change.RoleRef(key), Application: "able-roster", Actions: []string{fact.AllActions}, Pattern: patterns.Root},
 	}
 }
 
@@ -27,10 +29,10 @@ func administratorOperations(key string) []change.Operation {
 // role that lets them administer. It commits only onto an empty ledger.
 func SetUp(ctx context.Context, d *seeing.Service, in wire.SetUpRequest) (wire.ChangeResult, fact.UserID, error) {
 	ops := append([]change.Operation{
-		&operation.SetOrganisation{Name: in.Organisation, TimeZone: in.TimeZone},
-		&operation.AddUser{Personal: fact.Personal{UserName: in.UserName, DisplayName: in.DisplayName}},
+		&roles.SetOrganisation{Name: in.Organisation, TimeZone: in.TimeZone},
+		&people.AddUser{Personal: fact.Personal{UserName: in.UserName, DisplayName: in.DisplayName}},
 	}, administratorOperations(questions.AdministratorRole)...)
-	ops = append(ops, &operation.Grant{Role: questions.AdministratorRole, User: change.UserRef(in.UserName)})
+	ops = append(ops, &roles.Grant{Role: questions.AdministratorRole, User: change.UserRef(in.UserName)})
 	fields := []string{"/organisation or /time_zone", "/user_name", "/", "/", "/"}
 	done, err := d.Ledger.Commit(ctx, &ledger.Change{Via: "set-up", Reason: "Setting up", Operations: ops},
 		func(draft *change.Draft, _ calendar.Instant) error {
@@ -78,11 +80,11 @@ func Recover(ctx context.Context, d *seeing.Service, user string) (wire.ChangeRe
 		key = fmt.Sprintf("%s-%d", questions.AdministratorRole, n)
 	}
 	if head.Organisation().SignIn != 0 {
-		ops = append(ops, &operation.SetSignIn{})
+		ops = append(ops, &rules.SetSignIn{})
 	}
 	active, none := fact.Active, calendar.Date(0)
-	ops = append(ops, &operation.UpdateUser{User: change.UserRef(id.String()), Status: &active, UserEdits: fact.UserEdits{Start: &none, End: &none}},
-		&operation.Grant{Role: change.RoleRef(key), User: change.UserRef(id.String())})
+	ops = append(ops, &people.UpdateUser{User: change.UserRef(id.String()), Status: &active, UserEdits: fact.UserEdits{Start: &none, End: &none}},
+		&roles.Grant{Role: change.RoleRef(key), User: change.UserRef(id.String())})
 	done, err := d.Ledger.Commit(ctx, &ledger.Change{Via: "recovery on the host", Reason: "Recovery of administration on the host", Operations: ops},
 		func(draft *change.Draft, _ calendar.Instant) error {
 			if len(draft.Faults) > 0 {

@@ -7,7 +7,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -20,7 +20,7 @@ func sodRuleRail(v *seeing.View, r effect.Rail) string {
 			return "Somebody would come to combine roles that nobody may."
 		}
 	}
-	text := v.Several(r.Users) + " would violate the SoD rule " + r.SoDRule.Label + ": " + operation.SoDRuleWords(r.SoDRule, v.Uncut())
+	text := v.Several(r.Users) + " would violate the SoD rule " + r.SoDRule.Label + ": " + rules.SoDRuleWords(r.SoDRule, v.Uncut())
 	if r.SoDRule.Description != "" {
 		text += " (" + r.SoDRule.Description + ")"
 	}
@@ -40,9 +40,9 @@ func violated(v *seeing.View, d *change.Draft, ops []change.Operation) []wire.No
 		}
 		note := wire.Note{Operation: slices.IndexFunc(ops, func(op change.Operation) bool {
 			switch o := op.(type) {
-			case *operation.AddSoDRule:
+			case *rules.AddSoDRule:
 				return string(o.SoDRule) == f.ID.String()
-			case *operation.UpdateSoDRule:
+			case *rules.UpdateSoDRule:
 				return string(o.SoDRule) == f.ID.String()
 			}
 			return false

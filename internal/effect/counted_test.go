@@ -10,7 +10,8 @@ import (
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 )
 
 // What is a share of all is counted anew over what others made since: those who lose all they
@@ -21,31 +22,31 @@ func TestSharesAreCountedAnew(t *testing.T) {
 	user := func(i int) change.UserRef { return change.UserRef(fmt.Sprintf("clerk.%d", i)) }
 	var more []change.Operation
 	for i := range holders {
-		more = append(more, &operation.AddUser{Personal: fact.Personal{UserName: string(user(i))}}, &operation.Grant{Role: "tariffs/releaser", User: user(i)})
+		more = append(more, &people.AddUser{Personal: fact.Personal{UserName: string(user(i))}}, &roles.Grant{Role: "tariffs/releaser", User: user(i)})
 	}
 	port := laws.Port(t, more...)
 	revoked := func(from, to int) (ops []change.Operation) {
 		for i := from; i < to; i++ {
-			ops = append(ops, &operation.Revoke{Role: "tariffs/releaser", User: user(i)})
+			ops = append(ops, &roles.Revoke{Role: "tariffs/releaser", User: user(i)})
 		}
 		return ops
 	}
 	granted := func(n int) (ops []change.Operation) {
 		for i := range n {
-			ops = append(ops, &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("new.%d", i)}}, &operation.Grant{Role: "tariffs/releaser", User: change.UserRef(fmt.Sprintf("new.%d", i))})
+			ops = append(ops, &people.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("new.%d", i)}}, &roles.Grant{Role: "tariffs/releaser", User: change.UserRef(fmt.Sprintf("new.%d", i))})
 		}
 		return ops
 	}
 	gained := func(from, to int) (ops []change.Operation) {
 		for i := from; i < to; i++ {
-			ops = append(ops, &operation.Grant{Role: "berths/reader", User: user(i)})
+			ops = append(ops, &roles.Grant{Role: "berths/reader", User: user(i)})
 		}
 		return ops
 	}
 	departed := func(from, to int) (ops []change.Operation) {
 		gone := fact.Departed
 		for i := from; i < to; i++ {
-			ops = append(ops, &operation.UpdateUser{User: user(i), Status: &gone})
+			ops = append(ops, &people.UpdateUser{User: user(i), Status: &gone})
 		}
 		return ops
 	}

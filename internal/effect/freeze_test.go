@@ -12,7 +12,9 @@ import (
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 )
 
@@ -36,18 +38,18 @@ func frozen(t *testing.T, s *access.Snapshot, caller string, at calendar.Instant
 // A freeze stops what it is about, for whom it does not let through, while it stands; people
 // depart, and access is revoked, at any time.
 func TestAFreezeStopsWhatItIsAbout(t *testing.T) {
-	freeze := func(x operation.SetFreeze) *operation.SetFreeze {
+	freeze := func(x rules.SetFreeze) *rules.SetFreeze {
 		x.Key, x.Why, x.Window = "close", "The books are being closed", calendar.Window{From: 1, Until: 1000}
 		return &x
 	}
-	tariffs := freeze(operation.SetFreeze{Applications: []change.ApplicationRef{"tariffs"}, LetThrough: []change.UserRef{"hedvika.venables"}})
-	marine := freeze(operation.SetFreeze{Units: []string{"marine"}, LetThroughGroup: "cash-desk"})
-	all := freeze(operation.SetFreeze{})
+	tariffs := freeze(rules.SetFreeze{Applications: []change.ApplicationRef{"tariffs"}, LetThrough: []change.UserRef{"hedvika.venables"}})
+	marine := freeze(rules.SetFreeze{Units: []string{"marine"}, LetThroughGroup: "cash-desk"})
+	all := freeze(rules.SetFreeze{})
 	departed, suspended, active := fact.Departed, fact.Suspended, fact.Active
 	soon, name := calendar.Date(1), "Berth clerk"
-	release := &operation.Grant{Role: "tariffs/releaser", User: "ines.halloran"}
+	release := &roles.Grant{Role: "tariffs/releaser", User: "ines.halloran"}
 	for what, x := range map[string]struct {
-		freeze *operation.SetFreeze
+		freeze *rules.SetFreeze
 		first  []change.Operation
 		op     change.Operation
 		caller string
@@ -56,31 +58,31 @@ func TestAFreezeStopsWhatItIsAbout(t *testing.T) {
 		passes bool
 	}{
 		"a grant there":                     {freeze: tariffs, op: release, stops: true},
-		"a grant there, before it":          {freeze: freeze(operation.SetFreeze{}), op: release, at: 2000},
-		"a grant elsewhere":                 {freeze: tariffs, op: &operation.Grant{Role: "berths/reader", User: "hedvika.venables"}},
-		"by a group":                        {freeze: tariffs, op: &operation.AddMember{Group: "cash-desk", User: "ines.halloran"}, stops: true},
-		"by a role that includes it":        {freeze: tariffs, first: []change.Operation{&operation.AddRole{Key: "outer"}, &operation.IncludeRole{Role: "outer", Includes: "tariffs/releaser"}}, op: &operation.Grant{Role: "outer", Group: "pilots"}, stops: true},
+		"a grant there, before it":          {freeze: freeze(rules.SetFreeze{}), op: release, at: 2000},
+		"a grant elsewhere":                 {freeze: tariffs, op: &roles.Grant{Role: "berths/reader", User: "hedvika.venables"}},
+		"by a group":                        {freeze: tariffs, op: &roles.AddMember{Group: "cash-desk", User: "ines.halloran"}, stops: true},
+		"by a role that includes it":        {freeze: tariffs, first: []change.Operation{&roles.AddRole{Key: "outer"}, &roles.IncludeRole{Role: "outer", Includes: "tariffs/releaser"}}, op: &roles.Grant{Role: "outer", Group: "pilots"}, stops: true},
 		"for who is let through":            {freeze: tariffs, op: release, caller: "hedvika.venables", stops: true, passes: true},
-		"for a member of the group":         {freeze: marine, first: []change.Operation{&operation.AddMember{Group: "cash-desk", User: "tomas.brandt"}}, op: release, caller: "tomas.brandt", stops: true, passes: true},
-		"the role itself":                   {freeze: tariffs, op: &operation.RetireRole{Role: "tariffs/releaser"}, stops: true},
-		"a revoke":                          {freeze: tariffs, first: []change.Operation{release}, op: &operation.Revoke{Role: "tariffs/releaser", User: "ines.halloran"}},
-		"out of a group":                    {freeze: marine, first: []change.Operation{&operation.AddMember{Group: "pilots", User: "ines.halloran"}}, op: &operation.RemoveMember{Group: "pilots", User: "ines.halloran"}},
-		"a departure":                       {freeze: all, op: &operation.UpdateUser{User: "ines.halloran", Status: &departed}},
-		"a suspension":                      {freeze: marine, op: &operation.UpdateUser{User: "ines.halloran", Status: &suspended}},
-		"a last day":                        {freeze: marine, op: &operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{End: &soon}}},
-		"back from suspension":              {freeze: marine, first: []change.Operation{&operation.UpdateUser{User: "ines.halloran", Status: &suspended}}, op: &operation.UpdateUser{User: "ines.halloran", Status: &active}, stops: true},
-		"a new name":                        {freeze: marine, op: &operation.UpdateUser{User: "ines.halloran", DisplayName: &name}, stops: true},
-		"a person elsewhere":                {freeze: marine, op: &operation.UpdateUser{User: "hedvika.venables", DisplayName: &name}},
-		"into the unit":                     {freeze: marine, op: &operation.UpdateUser{User: "hedvika.venables", UserEdits: fact.UserEdits{Unit: &[]string{"marine/pilotage"}[0]}}, stops: true},
-		"out of the unit":                   {freeze: marine, op: &operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &[]string{"office"}[0]}}, stops: true},
-		"a group whose people are there":    {freeze: marine, first: []change.Operation{&operation.AddMember{Group: "pilots", User: "ines.halloran"}}, op: &operation.Grant{Role: "tariffs/releaser", Group: "pilots"}, stops: true},
-		"anything":                          {freeze: all, op: &operation.AddGroup{Key: "new"}, stops: true},
-		"the freeze itself":                 {freeze: all, op: &operation.EndFreeze{Freeze: "close"}},
-		"a rule":                            {freeze: all, op: &operation.AddSoDRule{Key: "two", Roles: []change.RoleRef{"berths/reader", "tariffs/releaser"}}, stops: true},
-		"a freeze that has ended":           {freeze: all, first: []change.Operation{&operation.EndFreeze{Freeze: "close"}}, op: release},
-		"more in the application":           {freeze: tariffs, op: &operation.AddResource{Application: "tariffs", Path: "more"}, stops: true},
-		"access of somebody at their end":   {freeze: tariffs, first: []change.Operation{release}, op: &operation.Grant{Role: "tariffs/releaser", User: "ines.halloran", Window: calendar.Window{Until: 900}}, stops: true},
-		"what nobody's access follows from": {freeze: tariffs, op: &operation.AddGroup{Key: "new"}},
+		"for a member of the group":         {freeze: marine, first: []change.Operation{&roles.AddMember{Group: "cash-desk", User: "tomas.brandt"}}, op: release, caller: "tomas.brandt", stops: true, passes: true},
+		"the role itself":                   {freeze: tariffs, op: &roles.RetireRole{Role: "tariffs/releaser"}, stops: true},
+		"a revoke":                          {freeze: tariffs, first: []change.Operation{release}, op: &roles.Revoke{Role: "tariffs/releaser", User: "ines.halloran"}},
+		"out of a group":                    {freeze: marine, first: []change.Operation{&roles.AddMember{Group: "pilots", User: "ines.halloran"}}, op: &roles.RemoveMember{Group: "pilots", User: "ines.halloran"}},
+		"a departure":                       {freeze: all, op: &people.UpdateUser{User: "ines.halloran", Status: &departed}},
+		"a suspension":                      {freeze: marine, op: &people.UpdateUser{User: "ines.halloran", Status: &suspended}},
+		"a last day":                        {freeze: marine, op: &people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{End: &soon}}},
+		"back from suspension":              {freeze: marine, first: []change.Operation{&people.UpdateUser{User: "ines.halloran", Status: &suspended}}, op: &people.UpdateUser{User: "ines.halloran", Status: &active}, stops: true},
+		"a new name":                        {freeze: marine, op: &people.UpdateUser{User: "ines.halloran", DisplayName: &name}, stops: true},
+		"a person elsewhere":                {freeze: marine, op: &people.UpdateUser{User: "hedvika.venables", DisplayName: &name}},
+		"into the unit":                     {freeze: marine, op: &people.UpdateUser{User: "hedvika.venables", UserEdits: fact.UserEdits{Unit: &[]string{"marine/pilotage"}[0]}}, stops: true},
+		"out of the unit":                   {freeze: marine, op: &people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &[]string{"office"}[0]}}, stops: true},
+		"a group whose people are there":    {freeze: marine, first: []change.Operation{&roles.AddMember{Group: "pilots", User: "ines.halloran"}}, op: &roles.Grant{Role: "tariffs/releaser", Group: "pilots"}, stops: true},
+		"anything":                          {freeze: all, op: &roles.AddGroup{Key: "new"}, stops: true},
+		"the freeze itself":                 {freeze: all, op: &rules.EndFreeze{Freeze: "close"}},
+		"a rule":                            {freeze: all, op: &rules.AddSoDRule{Key: "two", Roles: []change.RoleRef{"berths/reader", "tariffs/releaser"}}, stops: true},
+		"a freeze that has ended":           {freeze: all, first: []change.Operation{&rules.EndFreeze{Freeze: "close"}}, op: release},
+		"more in the application":           {freeze: tariffs, op: &roles.AddResource{Application: "tariffs", Path: "more"}, stops: true},
+		"access of somebody at their end":   {freeze: tariffs, first: []change.Operation{release}, op: &roles.Grant{Role: "tariffs/releaser", User: "ines.halloran", Window: calendar.Window{Until: 900}}, stops: true},
+		"what nobody's access follows from": {freeze: tariffs, op: &roles.AddGroup{Key: "new"}},
 	} {
 		s := laws.Port(t, append([]change.Operation{x.freeze}, x.first...)...)
 		if x.caller == "" {
@@ -100,7 +102,7 @@ func TestNobodyGainsBesideAFreeze(t *testing.T) {
 	stopped, let := 0, 0
 	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 100 {
-			f := operation.SetFreeze{Key: "close", Why: "x", Window: calendar.Window{Until: s.At + 1000}}
+			f := rules.SetFreeze{Key: "close", Why: "x", Window: calendar.Window{Until: s.At + 1000}}
 			var apps []fact.ApplicationID
 			for a := range s.Applications() {
 				if a.ID != fact.AbleRoster && c.IntN(3) == 0 {
@@ -157,20 +159,20 @@ func said(d *change.Draft) (out []string) {
 // Who does not see everybody passes no freeze by giving to a group in which they see nobody of
 // it; and whether they are stopped does not go by who is in it.
 func TestAFreezeHoldsForWhoSeesAPart(t *testing.T) {
-	freeze := &operation.SetFreeze{Key: "close", Why: "x", Window: calendar.Window{Until: 1000}, Units: []string{"finance"}}
+	freeze := &rules.SetFreeze{Key: "close", Why: "x", Window: calendar.Window{Until: 1000}, Units: []string{"finance"}}
 	within := "marine"
-	bounded := &operation.UpdateGroup{Group: "pilots", HeldWithin: &within}
+	bounded := &roles.UpdateGroup{Group: "pilots", HeldWithin: &within}
 	for what, x := range map[string]struct {
 		op    change.Operation
 		first []change.Operation
 		stops bool
 	}{
-		"a group with somebody of it":     {&operation.Grant{Role: "berths/reader", Group: "cash-desk"}, []change.Operation{&operation.AddMember{Group: "cash-desk", User: "hedvika.venables"}}, true},
-		"a group with nobody of it":       {&operation.Grant{Role: "berths/reader", Group: "cash-desk"}, nil, true},
-		"a group that never has":          {&operation.Grant{Role: "tariffs/releaser", Group: "pilots"}, []change.Operation{bounded}, false},
-		"somebody elsewhere":              {&operation.Grant{Role: "tariffs/releaser", User: "ines.halloran"}, nil, false},
-		"a role that anybody may hold":    {&operation.AddPermission{Role: "berths/reader", Actions: []string{"update"}, Pattern: "north"}, nil, true},
-		"out of a group with somebody in": {&operation.RemoveMember{Group: "cash-desk", User: "hedvika.venables"}, []change.Operation{&operation.AddMember{Group: "cash-desk", User: "hedvika.venables"}}, false},
+		"a group with somebody of it":     {&roles.Grant{Role: "berths/reader", Group: "cash-desk"}, []change.Operation{&roles.AddMember{Group: "cash-desk", User: "hedvika.venables"}}, true},
+		"a group with nobody of it":       {&roles.Grant{Role: "berths/reader", Group: "cash-desk"}, nil, true},
+		"a group that never has":          {&roles.Grant{Role: "tariffs/releaser", Group: "pilots"}, []change.Operation{bounded}, false},
+		"somebody elsewhere":              {&roles.Grant{Role: "tariffs/releaser", User: "ines.halloran"}, nil, false},
+		"a role that anybody may hold":    {&roles.AddPermission{Role: "berths/reader", Actions: []string{"update"}, Pattern: "north"}, nil, true},
+		"out of a group with somebody in": {&roles.RemoveMember{Group: "cash-desk", User: "hedvika.venables"}, []change.Operation{&roles.AddMember{Group: "cash-desk", User: "hedvika.venables"}}, false},
 	} {
 		s := laws.Port(t, append([]change.Operation{freeze}, x.first...)...)
 		tomas, _ := s.FindUser("tomas.brandt")
@@ -202,8 +204,8 @@ func TestAFreezeThatBeginsMeanwhileStops(t *testing.T) {
 		"over meanwhile":       {calendar.Window{From: 1, Until: 8}, "marta.quill", false, false},
 		"stands all the while": {calendar.Window{From: 1, Until: 30}, "marta.quill", true, false},
 	} {
-		s := laws.Port(t, &operation.SetFreeze{Key: "close", Why: "x", Window: x.window, LetThrough: []change.UserRef{"hedvika.venables"}})
-		d := laws.DraftOf(s, &operation.Grant{Role: "tariffs/releaser", User: "ines.halloran"})
+		s := laws.Port(t, &rules.SetFreeze{Key: "close", Why: "x", Window: x.window, LetThrough: []change.UserRef{"hedvika.venables"}})
+		d := laws.DraftOf(s, &roles.Grant{Role: "tariffs/releaser", User: "ines.halloran"})
 		d.Author, _ = s.FindUser(x.caller)
 		count := effect.Count(d, effect.Of(d, 2), 2, nil)
 		rails := count.RailsAgain(s, d.Seal(2, 2), 10, nil)

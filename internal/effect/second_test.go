@@ -9,39 +9,41 @@ import (
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 )
 
 // Where it is set, nobody administers alone what guards them; and nobody is locked out by
 // it.
 func TestASecondPersonIsNeededForWhatIsSet(t *testing.T) {
 	port := func(more ...change.Operation) *access.Snapshot {
-		return laws.Port(t, append([]change.Operation{&operation.Grant{Role: "access-administrator", User: "hedvika.venables"}, &operation.UpdateRole{Role: "tariffs/releaser", Risk: &[]fact.Risk{fact.RiskHigh}[0]},
-			&operation.AddSoDRule{Key: "two-hands", Roles: []change.RoleRef{"berths/reader", "tariffs/releaser"}, Prevent: true},
-			&operation.SetExpectation{Key: "quiet", Label: "Pilots do not release", User: "ines.halloran", Application: "tariffs", Action: "release", Pattern: "/", Blocking: true}}, more...)...)
+		return laws.Port(t, append([]change.Operation{&roles.Grant{Role: "access-administrator", User: "hedvika.venables"}, &roles.UpdateRole{Role: "tariffs/releaser", Risk: &[]fact.Risk{fact.RiskHigh}[0]},
+			&rules.AddSoDRule{Key: "two-hands", Roles: []change.RoleRef{"berths/reader", "tariffs/releaser"}, Prevent: true},
+			&rules.SetExpectation{Key: "quiet", Label: "Pilots do not release", User: "ines.halloran", Application: "tariffs", Action: "release", Pattern: "/", Blocking: true}}, more...)...)
 	}
-	all := &operation.SetSecondPerson{SecondPerson: fact.SecondPerson{OwnGains: true, HighRisk: true, Safeguards: true}}
+	all := &rules.SetSecondPerson{SecondPerson: fact.SecondPerson{OwnGains: true, HighRisk: true, Safeguards: true}}
 	off, suspended := false, fact.Suspended
 	for name, x := range map[string]struct {
-		set    *operation.SetSecondPerson
+		set    *rules.SetSecondPerson
 		op     change.Operation
 		caller string
 		needed bool
 	}{
-		"an own gain":                       {all, &operation.Grant{Role: "berths/reader", User: "marta.quill"}, "marta.quill", true},
-		"an own gain, not set":              {&operation.SetSecondPerson{SecondPerson: fact.SecondPerson{HighRisk: true, Safeguards: true}}, &operation.Grant{Role: "berths/reader", User: "marta.quill"}, "marta.quill", false},
-		"somebody else's gain":              {all, &operation.Grant{Role: "berths/reader", User: "ines.halloran"}, "marta.quill", false},
-		"the same by the other":             {all, &operation.Grant{Role: "berths/reader", User: "marta.quill"}, "hedvika.venables", false},
-		"a role of high risk":               {all, &operation.Grant{Role: "tariffs/releaser", User: "tomas.brandt"}, "marta.quill", true},
-		"a role of high risk, by a group":   {all, &operation.AddMember{Group: "cash-desk", User: "tomas.brandt"}, "marta.quill", true},
-		"taking it":                         {all, &operation.RemovePermission{Permission: "permission-3"}, "marta.quill", false},
-		"an SoD rule that only warns":       {all, &operation.UpdateSoDRule{SoDRule: "two-hands", Prevent: &off}, "marta.quill", true},
-		"an SoD rule that ends":             {all, &operation.EndSoDRule{SoDRule: "two-hands"}, "marta.quill", true},
-		"an SoD rule more":                  {all, &operation.AddSoDRule{Key: "more", Roles: []change.RoleRef{"berths/scheduler", "tariffs/releaser"}}, "marta.quill", false},
-		"an expectation that ends":          {all, &operation.EndExpectation{Expectation: "quiet"}, "marta.quill", true},
-		"the setting itself":                {all, &operation.SetSecondPerson{SecondPerson: fact.SecondPerson{OwnGains: true}}, "marta.quill", true},
-		"the other administrator suspended": {all, &operation.UpdateUser{User: "hedvika.venables", Status: &suspended}, "marta.quill", true},
-		"none set":                          {&operation.SetSecondPerson{}, &operation.EndSoDRule{SoDRule: "two-hands"}, "marta.quill", false},
+		"an own gain":                       {all, &roles.Grant{Role: "berths/reader", User: "marta.quill"}, "marta.quill", true},
+		"an own gain, not set":              {&rules.SetSecondPerson{SecondPerson: fact.SecondPerson{HighRisk: true, Safeguards: true}}, &roles.Grant{Role: "berths/reader", User: "marta.quill"}, "marta.quill", false},
+		"somebody else's gain":              {all, &roles.Grant{Role: "berths/reader", User: "ines.halloran"}, "marta.quill", false},
+		"the same by the other":             {all, &roles.Grant{Role: "berths/reader", User: "marta.quill"}, "hedvika.venables", false},
+		"a role of high risk":               {all, &roles.Grant{Role: "tariffs/releaser", User: "tomas.brandt"}, "marta.quill", true},
+		"a role of high risk, by a group":   {all, &roles.AddMember{Group: "cash-desk", User: "tomas.brandt"}, "marta.quill", true},
+		"taking it":                         {all, &roles.RemovePermission{Permission: "permission-3"}, "marta.quill", false},
+		"an SoD rule that only warns":       {all, &rules.UpdateSoDRule{SoDRule: "two-hands", Prevent: &off}, "marta.quill", true},
+		"an SoD rule that ends":             {all, &rules.EndSoDRule{SoDRule: "two-hands"}, "marta.quill", true},
+		"an SoD rule more":                  {all, &rules.AddSoDRule{Key: "more", Roles: []change.RoleRef{"berths/scheduler", "tariffs/releaser"}}, "marta.quill", false},
+		"an expectation that ends":          {all, &rules.EndExpectation{Expectation: "quiet"}, "marta.quill", true},
+		"the setting itself":                {all, &rules.SetSecondPerson{SecondPerson: fact.SecondPerson{OwnGains: true}}, "marta.quill", true},
+		"the other administrator suspended": {all, &people.UpdateUser{User: "hedvika.venables", Status: &suspended}, "marta.quill", true},
+		"none set":                          {&rules.SetSecondPerson{}, &rules.EndSoDRule{SoDRule: "two-hands"}, "marta.quill", false},
 	} {
 		s := port(x.set)
 		id, _ := s.FindUser(x.caller)
@@ -56,39 +58,39 @@ func TestASecondPersonIsNeededForWhatIsSet(t *testing.T) {
 		}
 	}
 	// With one administrator left it stands in nobody's way, and cannot be set.
-	alone := port(all, &operation.UpdateUser{User: "hedvika.venables", Status: &suspended})
+	alone := port(all, &people.UpdateUser{User: "hedvika.venables", Status: &suspended})
 	marta, _ := alone.FindUser("marta.quill")
-	if d := laws.DraftOf(alone, &operation.SetSecondPerson{}); effect.NeedsSecond(d, marta, 2) {
+	if d := laws.DraftOf(alone, &rules.SetSecondPerson{}); effect.NeedsSecond(d, marta, 2) {
 		t.Error("a sole administrator is locked out")
 	}
-	if d := laws.DraftOf(port(&operation.UpdateUser{User: "hedvika.venables", Status: &suspended}), all); len(d.Faults) == 0 {
+	if d := laws.DraftOf(port(&people.UpdateUser{User: "hedvika.venables", Status: &suspended}), all); len(d.Faults) == 0 {
 		t.Error("it was set with nobody who could be the second")
 	}
 }
 
 func TestAnApplicationThatDependsOnAnAccountIsARail(t *testing.T) {
-	s := laws.Port(t, &operation.AddRole{Key: "asks"}, &operation.AddPermission{Role: "asks", Application: "able-roster", Actions: []string{"evaluate"}, Pattern: "applications/berths"}, &operation.Grant{Role: "asks", User: "berth-board"})
+	s := laws.Port(t, &roles.AddRole{Key: "asks"}, &roles.AddPermission{Role: "asks", Application: "able-roster", Actions: []string{"evaluate"}, Pattern: "applications/berths"}, &roles.Grant{Role: "asks", User: "berth-board"})
 	departed := fact.Departed
-	got := laws.RailsOf(t, s, "marta.quill", &operation.UpdateUser{User: "berth-board", Status: &departed})
+	got := laws.RailsOf(t, s, "marta.quill", &people.UpdateUser{User: "berth-board", Status: &departed})
 	if !slices.Contains(got, effect.ApplicationDepends) {
 		t.Errorf("%v", got)
 	}
-	if got := laws.RailsOf(t, s, "marta.quill", &operation.UpdateUser{User: "ines.halloran", Status: &departed}); slices.Contains(got, effect.ApplicationDepends) {
+	if got := laws.RailsOf(t, s, "marta.quill", &people.UpdateUser{User: "ines.halloran", Status: &departed}); slices.Contains(got, effect.ApplicationDepends) {
 		t.Errorf("a person: %v", got)
 	}
 }
 
 // Guard rails tell nobody of whom they do not see.
 func TestGuardRailsCountOnlyWhoIsSeen(t *testing.T) {
-	crowd := []change.Operation{&operation.AddGroup{Key: "crowd"}}
+	crowd := []change.Operation{&roles.AddGroup{Key: "crowd"}}
 	for i := range 40 {
 		name := change.UserRef("crew." + string(rune('a'+i/20)) + string(rune('a'+i%20)))
-		crowd = append(crowd, &operation.AddUser{Personal: fact.Personal{UserName: string(name)}}, &operation.AddMember{Group: "crowd", User: name})
+		crowd = append(crowd, &people.AddUser{Personal: fact.Personal{UserName: string(name)}}, &roles.AddMember{Group: "crowd", User: name})
 	}
-	s := laws.Port(t, append(crowd, &operation.Grant{Role: "tariffs/releaser", Group: "crowd"})...)
+	s := laws.Port(t, append(crowd, &roles.Grant{Role: "tariffs/releaser", Group: "crowd"})...)
 	tomas, _ := s.FindUser("tomas.brandt")
 	sees := func(id fact.UserID) bool { return s.User(id) != nil && change.HeldInside(s.User(id).Unit, "marine") }
-	d := laws.DraftOf(s, &operation.RetireRole{Role: "tariffs/releaser"})
+	d := laws.DraftOf(s, &roles.RetireRole{Role: "tariffs/releaser"})
 	if all := effect.Rails(d, tomas, effect.Of(d, 2), 2, nil); len(all) == 0 {
 		t.Fatal("there is no rail to hide")
 	}

@@ -11,7 +11,8 @@ import (
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 )
 
@@ -25,7 +26,7 @@ func TestSoDRulesAreBrokenByWhoHoldsAllOfThem(t *testing.T) {
 	broken, brought := 0, 0
 	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		from := calendar.At(c.Day0)
-		if d := laws.DraftOf(s, &operation.AddSoDRule{Key: "tested", Roles: []change.RoleRef{"app0/r0", "app1/r1"}}); len(d.Faults) == 0 {
+		if d := laws.DraftOf(s, &rules.AddSoDRule{Key: "tested", Roles: []change.RoleRef{"app0/r0", "app1/r1"}}); len(d.Faults) == 0 {
 			s = d.Seal(d.Revision, s.At+1)
 		}
 		var instants []calendar.Instant
@@ -61,7 +62,7 @@ func TestSoDRulesAreBrokenByWhoHoldsAllOfThem(t *testing.T) {
 			d, ok := c.Change(s, 2)
 			if all := s.SoDRules(); c.IntN(2) == 0 && len(all) > 0 { // one role of an SoD rule, to somebody
 				f := laws.Pick(c, all...)
-				d = laws.DraftOf(s, &operation.Grant{Role: change.RoleRef(laws.Pick(c, f.Roles...).String()), User: c.User(), Window: c.Window()})
+				d = laws.DraftOf(s, &roles.Grant{Role: change.RoleRef(laws.Pick(c, f.Roles...).String()), User: c.User(), Window: c.Window()})
 				ok = len(d.Faults) == 0
 			}
 			if !ok {

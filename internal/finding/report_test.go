@@ -14,7 +14,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/finding"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 )
 
 var day = time.Date(2026, 11, 25, 10, 0, 0, 0, time.UTC)
@@ -155,34 +156,34 @@ func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
 	for range 400 {
 		switch rng.IntN(11) {
 		case 0:
-			step(&operation.RetireRole{Role: change.RoleRef(id("role", 80))})
+			step(&roles.RetireRole{Role: change.RoleRef(id("role", 80))})
 		case 1:
-			step(&operation.UpdateRole{Role: change.RoleRef(id("role", 80)), Retired: &no})
+			step(&roles.UpdateRole{Role: change.RoleRef(id("role", 80)), Retired: &no})
 		case 2:
 			status := []fact.Status{departed, active, suspended}[rng.IntN(3)]
-			step(&operation.UpdateUser{User: change.UserRef(id("user", 250)), Status: &status})
+			step(&people.UpdateUser{User: change.UserRef(id("user", 250)), Status: &status})
 		case 3:
-			step(&operation.RemovePermission{Permission: change.PermissionRef(id("permission", 200))})
+			step(&roles.RemovePermission{Permission: change.PermissionRef(id("permission", 200))})
 		case 4:
-			step(&operation.Revoke{Assignment: change.AssignmentRef(id("assignment", 500))})
+			step(&roles.Revoke{Assignment: change.AssignmentRef(id("assignment", 500))})
 		case 5:
-			step(&operation.RemoveMember{Group: change.GroupRef(id("group", 42)), User: change.UserRef(id("user", 250))})
+			step(&roles.RemoveMember{Group: change.GroupRef(id("group", 42)), User: change.UserRef(id("user", 250))})
 		case 6:
-			step(&operation.Grant{Role: change.RoleRef(id("role", 80)), User: change.UserRef(id("user", 250)), Window: calendar.Window{Until: at + calendar.Days(rng.IntN(9)-4)}})
+			step(&roles.Grant{Role: change.RoleRef(id("role", 80)), User: change.UserRef(id("user", 250)), Window: calendar.Window{Until: at + calendar.Days(rng.IntN(9)-4)}})
 		case 7:
-			step(&operation.Grant{Role: change.RoleRef(id("role", 80)), Group: change.GroupRef(id("group", 42))})
+			step(&roles.Grant{Role: change.RoleRef(id("role", 80)), Group: change.GroupRef(id("group", 42))})
 		case 8:
-			step(&operation.IncludeRole{Role: change.RoleRef(id("role", 80)), Includes: change.RoleRef(id("role", 80))})
+			step(&roles.IncludeRole{Role: change.RoleRef(id("role", 80)), Includes: change.RoleRef(id("role", 80))})
 		case 9:
 			a := demo.ApplicationKeys()[rng.IntN(10)]
 			resources := s.Resources(mustFind(t, s, a))
 			x := resources[rng.IntN(len(resources))].Path
-			step(&operation.UpdateResource{Application: change.ApplicationRef(a), Path: x, Retired: []*bool{&yes, &no}[rng.IntN(2)]})
+			step(&roles.UpdateResource{Application: change.ApplicationRef(a), Path: x, Retired: []*bool{&yes, &no}[rng.IntN(2)]})
 		case 10:
 			if key := fmt.Sprintf("everybody-%d", changes); rng.IntN(4) == 0 {
-				step(&operation.AddGroup{Key: key, Filter: `kind eq "person"`}, &operation.Grant{Role: change.RoleRef(id("role", 80)), Group: change.GroupRef(key)})
+				step(&roles.AddGroup{Key: key, Filter: `kind eq "person"`}, &roles.Grant{Role: change.RoleRef(id("role", 80)), Group: change.GroupRef(key)})
 			}
-			step(&operation.UpdateApplication{Application: change.ApplicationRef(demo.ApplicationKeys()[rng.IntN(10)]), Direct: &refused})
+			step(&roles.UpdateApplication{Application: change.ApplicationRef(demo.ApplicationKeys()[rng.IntN(10)]), Direct: &refused})
 		}
 	}
 	for _, a := range finding.All {

@@ -4,12 +4,12 @@ import (
 	"fmt"
 
 	"ableroster/internal/change"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 )
 
 // Expectation is a random one about random subjects.
 func (c *Chance) Expectation() change.Operation {
-	o := &operation.SetExpectation{Key: fmt.Sprintf("e%d", c.IntN(6)), Application: c.application(), Action: c.Action(), Pattern: c.Pattern(), May: c.IntN(2) == 0, Blocking: c.IntN(2) == 0}
+	o := &rules.SetExpectation{Key: fmt.Sprintf("e%d", c.IntN(6)), Application: c.application(), Action: c.Action(), Pattern: c.Pattern(), May: c.IntN(2) == 0, Blocking: c.IntN(2) == 0}
 	switch c.IntN(6) {
 	case 0:
 		o.Nobody = true

@@ -12,7 +12,10 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	_ "ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/patterns"
 )
 
@@ -173,80 +176,80 @@ func (c *Chance) Operation() change.Operation {
 	}
 	switch n { // what has no case of its own is a grant
 	case 0:
-		return &operation.AddUser{Personal: fact.Personal{UserName: string(c.User())}, UserKind: Pick(c, fact.Person, fact.Person, fact.Service), UserFacts: fact.UserFacts{Unit: c.Unit(), Start: c.Date(), End: c.Date()}}
+		return &people.AddUser{Personal: fact.Personal{UserName: string(c.User())}, UserKind: Pick(c, fact.Person, fact.Person, fact.Service), UserFacts: fact.UserFacts{Unit: c.Unit(), Start: c.Date(), End: c.Date()}}
 	case 1:
 		start, end := c.Date(), c.Date()
-		return &operation.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Start: &start, End: &end}}
+		return &people.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Start: &start, End: &end}}
 	case 2:
 		status := Pick(c, fact.Active, fact.Active, fact.Active, fact.Active, fact.Active, fact.Active, fact.Active, fact.Suspended, fact.Departed)
-		return &operation.UpdateUser{User: c.User(), Status: &status}
+		return &people.UpdateUser{User: c.User(), Status: &status}
 	case 3:
-		return &operation.AddGroup{Key: fmt.Sprintf("g%d", c.IntN(7)), Unit: c.Unit(), Filter: c.filter()}
+		return &roles.AddGroup{Key: fmt.Sprintf("g%d", c.IntN(7)), Unit: c.Unit(), Filter: c.filter()}
 	case 40:
 		text := c.filter()
-		return &operation.UpdateGroup{Group: c.Group(), Filter: &text}
+		return &roles.UpdateGroup{Group: c.Group(), Filter: &text}
 	case 41:
 		unit, title := c.Unit(), Pick(c, "pilot", "clerk", "")
-		return &operation.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Unit: &unit, Title: &title}}
+		return &people.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Unit: &unit, Title: &title}}
 	case 54, 55:
-		return &operation.UpdateUser{User: c.User(), Custom: map[string]string{Pick(c, "grade", "ticket"): Pick(c, "A", "a", ""), "bonus": Pick(c, "", "3", "7.50"), "badge": Pick(c, "", "x")}}
+		return &people.UpdateUser{User: c.User(), Custom: map[string]string{Pick(c, "grade", "ticket"): Pick(c, "A", "a", ""), "bonus": Pick(c, "", "3", "7.50"), "badge": Pick(c, "", "x")}}
 	case 57:
-		return &operation.HandOver{User: c.User(), To: c.User()}
+		return &people.HandOver{User: c.User(), To: c.User()}
 	case 56:
-		return &operation.UpdateAttribute{Attribute: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: Pick(c, "marine", "finance"), Value: Pick(c, "M1", "M2")}}}}
+		return &people.UpdateAttribute{Attribute: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: Pick(c, "marine", "finance"), Value: Pick(c, "M1", "M2")}}}}
 	case 4, 5, 6, 27, 28:
-		m := &operation.AddMember{Group: c.Group(), User: user, Window: c.Window()}
+		m := &roles.AddMember{Group: c.Group(), User: user, Window: c.Window()}
 		if user == "" {
 			m.Member = group
 		}
 		return m
 	case 7:
-		m := &operation.RemoveMember{Group: c.Group(), User: user}
+		m := &roles.RemoveMember{Group: c.Group(), User: user}
 		if user == "" {
 			m.Member = group
 		}
 		return m
 	case 8:
-		return &operation.AddApplication{Key: string(c.application()), State: Pick(c, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateDraft),
+		return &roles.AddApplication{Key: string(c.application()), State: Pick(c, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateDraft),
 			Actions: []fact.Action{{Key: "read"}, {Key: "update"}}, Open: c.IntN(6) == 0}
 	case 9:
 		state := Pick(c, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateLive, fact.StateRehearsal, fact.StateDraft, fact.StateRetired)
-		return &operation.UpdateApplication{Application: c.application(), State: &state,
+		return &roles.UpdateApplication{Application: c.application(), State: &state,
 			Actions: Pick(c, []fact.Action{{Key: "read"}, {Key: "update"}}, []fact.Action{{Key: "read"}, {Key: "update"}, {Key: "release"}})}
 	case 10, 11:
-		return &operation.AddResource{Application: c.application(), Path: c.Path(), Open: c.IntN(3) == 0}
+		return &roles.AddResource{Application: c.application(), Path: c.Path(), Open: c.IntN(3) == 0}
 	case 12:
 		app, key := c.application(), fmt.Sprintf("r%d", c.IntN(5))
 		if c.IntN(3) == 0 {
 			app = ""
 		}
-		return &operation.AddRole{Key: key, Application: app}
+		return &roles.AddRole{Key: key, Application: app}
 	case 13:
 		if c.IntN(4) > 0 {
-			return &operation.IncludeRole{Role: c.role(), Includes: c.role()}
+			return &roles.IncludeRole{Role: c.role(), Includes: c.role()}
 		}
-		return &operation.RetireRole{Role: c.role()}
+		return &roles.RetireRole{Role: c.role()}
 	case 14:
-		return &operation.IncludeRole{Role: c.role(), Includes: c.role()}
+		return &roles.IncludeRole{Role: c.role(), Includes: c.role()}
 	case 15, 25, 30, 31:
-		return &operation.ExcludeRole{Role: c.role(), Excludes: c.role()}
+		return &roles.ExcludeRole{Role: c.role(), Excludes: c.role()}
 	case 16, 17, 18:
-		return &operation.AddPermission{Role: c.role(), Application: Pick(c, "", c.application()), Actions: Pick(c, []string{"read"}, []string{"read", "update"}, []string{"*"}), Pattern: c.Pattern()}
+		return &roles.AddPermission{Role: c.role(), Application: Pick(c, "", c.application()), Actions: Pick(c, []string{"read"}, []string{"read", "update"}, []string{"*"}), Pattern: c.Pattern()}
 	case 19:
 		if c.IntN(3) == 0 {
-			return &operation.RemovePermission{Permission: change.PermissionRef(fmt.Sprintf("permission-%d", 1+c.IntN(30)))}
+			return &roles.RemovePermission{Permission: change.PermissionRef(fmt.Sprintf("permission-%d", 1+c.IntN(30)))}
 		}
-		return &operation.Revoke{Role: c.role(), User: user, Group: group}
+		return &roles.Revoke{Role: c.role(), User: user, Group: group}
 	case 20, 21:
-		return &operation.Grant{Role: c.role(), User: user, Group: group, Window: c.Window(), Scopes: c.scopes(), Schedule: c.schedule()}
+		return &roles.Grant{Role: c.role(), User: user, Group: group, Window: c.Window(), Scopes: c.scopes(), Schedule: c.schedule()}
 	case 32, 33:
 		if c.IntN(3) == 0 {
-			return &operation.RemoveFence{Fence: change.FenceRef(fmt.Sprintf("fence-%d", 1+c.IntN(12)))}
+			return &roles.RemoveFence{Fence: change.FenceRef(fmt.Sprintf("fence-%d", 1+c.IntN(12)))}
 		}
-		return &operation.AddFence{Application: c.application(), Pattern: c.Pattern(), Actions: Pick(c, []string{"read"}, []string{"update"}, []string{"*"})}
+		return &roles.AddFence{Application: c.application(), Pattern: c.Pattern(), Actions: Pick(c, []string{"read"}, []string{"update"}, []string{"*"})}
 	case 34:
 		open, retired := c.IntN(3) == 0, c.IntN(3) == 0
-		o := &operation.UpdateResource{Application: c.application(), Path: c.Path()}
+		o := &roles.UpdateResource{Application: c.application(), Path: c.Path()}
 		if c.IntN(2) == 0 {
 			o.Open = &open
 		} else {
@@ -258,23 +261,23 @@ func (c *Chance) Operation() change.Operation {
 		if c.IntN(3) == 0 {
 			trial = ""
 		}
-		return &operation.UpdateApplication{Application: c.application(), Trial: &trial}
+		return &roles.UpdateApplication{Application: c.application(), Trial: &trial}
 	case 22, 23, 24, 29:
-		return &operation.AddPermission{Role: c.role(), Actions: []string{"*"}, Pattern: Pick(c, "/", "a", "b", "*")}
+		return &roles.AddPermission{Role: c.role(), Actions: []string{"*"}, Pattern: Pick(c, "/", "a", "b", "*")}
 	case 26:
-		return &operation.RemoveMember{Group: c.Group(), User: c.User()}
+		return &roles.RemoveMember{Group: c.Group(), User: c.User()}
 	case 36, 37, 38, 39:
-		return &operation.AddPermission{Role: c.role(), Actions: Pick(c, []string{"read"}, []string{"*"}), Pattern: c.Pattern(), Own: true}
+		return &roles.AddPermission{Role: c.role(), Actions: Pick(c, []string{"read"}, []string{"*"}), Pattern: c.Pattern(), Own: true}
 	case 42:
 		key, text := fmt.Sprintf("d%d", c.IntN(4)), c.filter()
-		o := &operation.AddDefault{Key: key, Everybody: text == "", Filter: text, Roles: c.roles(), Groups: c.groups(), Order: c.IntN(3), Final: c.IntN(4) == 0}
+		o := &rules.AddDefault{Key: key, Everybody: text == "", Filter: text, Roles: c.roles(), Groups: c.groups(), Order: c.IntN(3), Final: c.IntN(4) == 0}
 		if c.IntN(2) == 0 {
 			o.Window, o.AfterDays, o.LastsDays, o.OverlapDays = c.Window(), Pick(c, 0, 0, 2), Pick(c, 0, 0, 5), Pick(c, 0, 3, 10)
 			o.Scopes = Pick(c, nil, c.scopes(), []change.ScopeRef{{Application: c.application(), Pattern: "a/{desk}"}, {Application: c.application(), Pattern: "{unit}"}})
 		}
 		return o
 	case 43:
-		o := &operation.UpdateDefault{Default: change.DefaultRef(fmt.Sprintf("d%d", c.IntN(4)))}
+		o := &rules.UpdateDefault{Default: change.DefaultRef(fmt.Sprintf("d%d", c.IntN(4)))}
 		switch c.IntN(5) {
 		case 3:
 			order, final, overlap := c.IntN(3), c.IntN(3) == 0, Pick(c, 0, 7)
@@ -296,68 +299,68 @@ func (c *Chance) Operation() change.Operation {
 		owner := Pick(c, c.User(), "")
 		switch c.IntN(3) {
 		case 0:
-			return &operation.UpdateRole{Role: c.role(), Owner: &owner}
+			return &roles.UpdateRole{Role: c.role(), Owner: &owner}
 		case 1:
-			return &operation.UpdateGroup{Group: c.Group(), Owner: &owner}
+			return &roles.UpdateGroup{Group: c.Group(), Owner: &owner}
 		}
-		return &operation.UpdateApplication{Application: c.application(), Owner: &owner}
+		return &roles.UpdateApplication{Application: c.application(), Owner: &owner}
 	case 45:
 		key := fmt.Sprintf("c%d", c.IntN(3))
-		return &operation.AddSoDRule{Key: key, Roles: []change.RoleRef{c.role(), c.role()}, Prevent: c.IntN(2) == 0}
+		return &rules.AddSoDRule{Key: key, Roles: []change.RoleRef{c.role(), c.role()}, Prevent: c.IntN(2) == 0}
 	case 46:
 		prevent := c.IntN(2) == 0
-		o := &operation.UpdateSoDRule{SoDRule: change.SoDRuleRef(fmt.Sprintf("c%d", c.IntN(3))), Prevent: &prevent}
+		o := &rules.UpdateSoDRule{SoDRule: change.SoDRuleRef(fmt.Sprintf("c%d", c.IntN(3))), Prevent: &prevent}
 		if c.IntN(2) == 0 {
 			o.Roles = []change.RoleRef{c.role(), c.role()}
 		}
 		return o
 	case 47:
-		return &operation.EndSoDRule{SoDRule: change.SoDRuleRef(fmt.Sprintf("c%d", c.IntN(12)))}
+		return &rules.EndSoDRule{SoDRule: change.SoDRuleRef(fmt.Sprintf("c%d", c.IntN(12)))}
 	case 50, 51:
 		return c.Expectation()
 	case 52:
-		return &operation.EndExpectation{Expectation: change.ExpectationRef(fmt.Sprintf("e%d", c.IntN(6)))}
+		return &rules.EndExpectation{Expectation: change.ExpectationRef(fmt.Sprintf("e%d", c.IntN(6)))}
 	case 53: // seldom what keeps others from being given anything
 		owner, risk, longest := c.User(), Pick(c, fact.RiskUnsaid, fact.RiskLow, fact.RiskHigh), Pick(c, 0, 0, 0, 0, 0, 0, 0, 5)
 		switch c.IntN(3) {
 		case 0:
-			return &operation.UpdateRole{Role: c.role(), Owner: &owner, Risk: &risk, MaxDays: &longest}
+			return &roles.UpdateRole{Role: c.role(), Owner: &owner, Risk: &risk, MaxDays: &longest}
 		case 1:
 			back := false
-			return &operation.UpdateRole{Role: c.role(), Retired: &back}
+			return &roles.UpdateRole{Role: c.role(), Retired: &back}
 		}
 		direct := Pick(c, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWelcome, fact.DirectWarned, fact.DirectWarned, fact.DirectRefused)
-		return &operation.UpdateApplication{Application: c.application(), Direct: &direct}
+		return &roles.UpdateApplication{Application: c.application(), Direct: &direct}
 	case 62:
 		start := calendar.DateOf(c.Day0.AddDate(0, 0, c.IntN(20)))
-		return &operation.AddPosition{User: c.User(), Unit: c.Unit(), Title: Pick(c, "", "senior pilot"), Start: start, End: start + calendar.Date(c.IntN(12))}
+		return &people.AddPosition{User: c.User(), Unit: c.Unit(), Title: Pick(c, "", "senior pilot"), Start: start, End: start + calendar.Date(c.IntN(12))}
 	case 66:
 		hours := Pick(c, 0, 0, 48)
-		return &operation.SetEmploymentType{Key: Pick(c, "vendor", "guest"), Closed: hours > 0, MaxHours: hours}
+		return &people.SetEmploymentType{Key: Pick(c, "vendor", "guest"), Closed: hours > 0, MaxHours: hours}
 	case 67:
 		kind := Pick(c, "Vendor", "guest", "staff", "")
-		return &operation.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Employment: &kind}}
+		return &people.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Employment: &kind}}
 	case 68:
 		if c.IntN(4) == 0 {
-			return &operation.CloseAccess{User: c.User()}
+			return &people.CloseAccess{User: c.User()}
 		}
 		from := c.Instant()
-		return &operation.OpenAccess{User: c.User(), Window: calendar.Window{From: from, Until: from + calendar.Days(1+c.IntN(2))}, Reference: "TCK-1"}
+		return &people.OpenAccess{User: c.User(), Window: calendar.Window{From: from, Until: from + calendar.Days(1+c.IntN(2))}, Reference: "TCK-1"}
 	case 63:
-		o := &operation.EndPosition{User: c.User(), Position: 1 + c.IntN(3)}
+		o := &people.EndPosition{User: c.User(), Position: 1 + c.IntN(3)}
 		if c.IntN(2) == 0 {
 			o.End = calendar.DateOf(c.Day0.AddDate(0, 0, c.IntN(25)))
 		}
 		return o
 	case 64:
 		start := calendar.DateOf(c.Day0.AddDate(0, 0, c.IntN(20)))
-		return &operation.AddAbsence{User: c.User(), Start: start, End: Pick(c, start, start, start+2, 0)}
+		return &people.AddAbsence{User: c.User(), Start: start, End: Pick(c, start, start, start+2, 0)}
 	case 65:
-		return &operation.EndAbsence{User: c.User(), Absence: 1 + c.IntN(2)}
+		return &people.EndAbsence{User: c.User(), Absence: 1 + c.IntN(2)}
 	case 44:
-		return &operation.EndDefault{Default: change.DefaultRef(fmt.Sprintf("d%d", c.IntN(12)))}
+		return &rules.EndDefault{Default: change.DefaultRef(fmt.Sprintf("d%d", c.IntN(12)))}
 	default:
-		return &operation.Grant{Role: c.role(), User: c.User(), Window: c.Window(), Scopes: c.scopes(), Schedule: c.schedule()}
+		return &roles.Grant{Role: c.role(), User: c.User(), Window: c.Window(), Scopes: c.scopes(), Schedule: c.schedule()}
 	}
 }
 
@@ -379,23 +382,23 @@ func (c *Chance) Organisation(t testing.TB) *access.Snapshot {
 	t.Helper()
 	d := change.NewDraft(access.Empty())
 	zone := Pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns")
-	seeds := []change.Operation{&operation.SetOrganisation{Name: "Larkhaven", TimeZone: zone}}
-	seeds = append(seeds, &operation.DeclareAttribute{Key: "grade"}, &operation.DeclareAttribute{Key: "ticket", CaseExact: true}, &operation.DeclareAttribute{Key: "bonus", Type: fact.NumberValue},
-		&operation.DeclareAttribute{Key: "badge", Personal: true}, &operation.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}, {Unit: "marine/pilotage", Value: "P1"}}}})
+	seeds := []change.Operation{&roles.SetOrganisation{Name: "Larkhaven", TimeZone: zone}}
+	seeds = append(seeds, &people.DeclareAttribute{Key: "grade"}, &people.DeclareAttribute{Key: "ticket", CaseExact: true}, &people.DeclareAttribute{Key: "bonus", Type: fact.NumberValue},
+		&people.DeclareAttribute{Key: "badge", Personal: true}, &people.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}, {Unit: "marine/pilotage", Value: "P1"}}}})
 	for _, key := range []string{"staff", "contractor", "vendor"} {
-		seeds = append(seeds, &operation.SetEmploymentType{Key: key})
+		seeds = append(seeds, &people.SetEmploymentType{Key: key})
 	}
 	for i := range 8 {
-		seeds = append(seeds, &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: fact.UserFacts{Unit: c.Unit()}})
+		seeds = append(seeds, &people.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: fact.UserFacts{Unit: c.Unit()}})
 	}
 	for i := range 2 {
 		key := fmt.Sprintf("app%d", i)
-		seeds = append(seeds, &operation.AddApplication{Key: key, State: fact.StateLive, Actions: []fact.Action{{Key: "read"}, {Key: "update"}}})
+		seeds = append(seeds, &roles.AddApplication{Key: key, State: fact.StateLive, Actions: []fact.Action{{Key: "read"}, {Key: "update"}}})
 		for _, p := range []string{"a", "a/north-1", "a/north-2", "a/south-1", "b", "b/x", "c"} {
-			seeds = append(seeds, &operation.AddResource{Application: change.ApplicationRef(key), Path: p, Open: p == "b/x" && i == 0})
+			seeds = append(seeds, &roles.AddResource{Application: change.ApplicationRef(key), Path: p, Open: p == "b/x" && i == 0})
 		}
 		for r := range 3 {
-			seeds = append(seeds, &operation.AddRole{Key: fmt.Sprintf("r%d", r), Application: change.ApplicationRef(key)})
+			seeds = append(seeds, &roles.AddRole{Key: fmt.Sprintf("r%d", r), Application: change.ApplicationRef(key)})
 		}
 	}
 	for i, op := range seeds {

@@ -11,7 +11,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/testkit"
 
 	"github.com/jackc/pgx/v5"
@@ -178,7 +178,7 @@ func init() {
 func (*forgetful) Verb() string { return "forgetful" }
 func (o forgetful) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
-	operation.AddGroup{Key: o.Key, Label: o.Label}.ApplyTo(d)
+	roles.AddGroup{Key: o.Key, Label: o.Label}.ApplyTo(d)
 	return settled
 }
 func (*forgetful) Sentence(*access.Snapshot, change.Names) string { return "" }
@@ -192,14 +192,14 @@ func TestWhatWouldReadBackDifferentlyIsNotWritten(t *testing.T) {
 	for _, n := range []int{1, 6000} {
 		ops := []change.Operation{&forgetful{"lost", "A label that is not stored"}}
 		for i := 1; i < n; i++ {
-			ops = append(ops, &operation.AddGroup{Key: fmt.Sprintf("group-of-many-x%d", i)})
+			ops = append(ops, &roles.AddGroup{Key: fmt.Sprintf("group-of-many-x%d", i)})
 		}
 		_, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: ops}, noFaults)
 		if err == nil || !strings.Contains(err.Error(), "internal fault") || l.Head().Revision != before {
 			t.Errorf("of %d operations: %v, revision %d", n, err, l.Head().Revision)
 		}
 	}
-	if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{&operation.AddGroup{Key: "kept", Label: "Kept"}}}, noFaults); err != nil {
+	if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{&roles.AddGroup{Key: "kept", Label: "Kept"}}}, noFaults); err != nil {
 		t.Fatal(err)
 	}
 	if v, err := l.Verify(ctx, nil); err != nil || v.First != 0 {

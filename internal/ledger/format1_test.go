@@ -12,7 +12,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/testkit"
 
 	"github.com/jackc/pgx/v5"
@@ -139,7 +139,7 @@ func TestALedgerOfTheFirstFormatAnswersAsItDid(t *testing.T) {
 
 	// And it goes on in the second format.
 	before := l.Head()
-	c := &ledger.Change{Reason: "goes on", Operations: []change.Operation{&operation.AddGroup{Key: "goes-on"}}}
+	c := &ledger.Change{Reason: "goes on", Operations: []change.Operation{&roles.AddGroup{Key: "goes-on"}}}
 	if r, err := l.Commit(ctx, c, noFaults); err != nil || r.Revision != before.Revision+1 {
 		t.Fatal(r, err)
 	}

@@ -10,7 +10,9 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 	"ableroster/testkit"
 )
@@ -74,7 +76,7 @@ func TestWhatHasNoRowsYetIsAnsweredAllTheSame(t *testing.T) {
 	a, pool := testkit.Ledger(t, database)
 	founded(t, a)
 	b, _ := testkit.Ledger(t, database)
-	commit(t, a, user("early"), &operation.Grant{Role: "berths/reader", User: "early"})
+	commit(t, a, user("early"), &roles.Grant{Role: "berths/reader", User: "early"})
 	holds, err := pool.Acquire(ctx) // as a program that writes rows, and is slow
 	if err != nil {
 		t.Fatal(err)
@@ -92,14 +94,14 @@ func TestWhatHasNoRowsYetIsAnsweredAllTheSame(t *testing.T) {
 	title := "Deckhand"
 	retired := true
 	for i, ops := range [][]change.Operation{
-		{&operation.Revoke{Role: "berths/reader", User: "crew.7"}},
-		{&operation.AddGroup{Key: "hands", Filter: `title eq "Deckhand"`}, &operation.Grant{Role: "berths/reader", Group: "hands"}},
-		{&operation.UpdateUser{User: "crew.7", UserEdits: fact.UserEdits{Title: &title}}},
-		{&operation.AddDefault{Key: "all", Everybody: true, Groups: []change.GroupRef{"crew"}}},
-		{&operation.Revoke{Role: "berths/reader", User: "early"}},
+		{&roles.Revoke{Role: "berths/reader", User: "crew.7"}},
+		{&roles.AddGroup{Key: "hands", Filter: `title eq "Deckhand"`}, &roles.Grant{Role: "berths/reader", Group: "hands"}},
+		{&people.UpdateUser{User: "crew.7", UserEdits: fact.UserEdits{Title: &title}}},
+		{&rules.AddDefault{Key: "all", Everybody: true, Groups: []change.GroupRef{"crew"}}},
+		{&roles.Revoke{Role: "berths/reader", User: "early"}},
 		{user("late")},
-		{&operation.UpdateRole{Role: "berths/reader", Retired: &retired}},
-		{&operation.AddRole{Application: "berths", Key: "other"}, &operation.Grant{Role: "berths/other", User: "crew.9"}},
+		{&roles.UpdateRole{Role: "berths/reader", Retired: &retired}},
+		{&roles.AddRole{Application: "berths", Key: "other"}, &roles.Grant{Role: "berths/other", User: "crew.9"}},
 	} {
 		l := []*ledger.Ledger{a, b}[i%2]
 		done := commit(t, l, ops...)

@@ -10,7 +10,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 	"ableroster/internal/change"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 	"ableroster/internal/pace"
 	"ableroster/internal/prepared"
 )
@@ -148,7 +148,7 @@ func (t *turn) stage(ctx context.Context, c *Change, judge Judge) (s *staged, er
 		if err := c.Watched(i); err != nil {
 			return nil, err
 		}
-		if _, erases := op.(*operation.EraseUser); erases {
+		if _, erases := op.(*people.EraseUser); erases {
 			return nil, nil
 		}
 		s.ops[i] = begun.Apply(op, at)

@@ -14,7 +14,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/prepared"
 	"ableroster/testkit"
 
@@ -62,8 +63,8 @@ func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
 	judging, goOn := make(chan struct{}), make(chan struct{})
 	once := sync.Once{}
 	c := large("crew", 800)
-	c.Operations = append(c.Operations, &operation.UpdateUser{User: "early", DisplayName: new(string)})
-	*c.Operations[len(c.Operations)-1].(*operation.UpdateUser).DisplayName = "Early Bird"
+	c.Operations = append(c.Operations, &people.UpdateUser{User: "early", DisplayName: new(string)})
+	*c.Operations[len(c.Operations)-1].(*people.UpdateUser).DisplayName = "Early Bird"
 	var made ledger.Committed
 	var err error
 	done := make(chan struct{})
@@ -80,7 +81,7 @@ func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
 		between = append(between, commit(t, a, user(fmt.Sprint("here.", i))).Revision, commit(t, b, user(fmt.Sprint("there.", i))).Revision)
 	}
 	// One whom the change is about gets something meanwhile: only they are looked at again.
-	commit(t, b, &operation.Grant{Role: "berths/reader", User: "early"})
+	commit(t, b, &roles.Grant{Role: "berths/reader", User: "early"})
 	again := 0
 	c.Rejudge = func(d *change.Draft, after *access.Snapshot, _ calendar.Instant) error {
 		again++
@@ -94,7 +95,7 @@ func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
 	if err != nil || made.Revision != between[len(between)-1]+2 || again != 1 {
 		t.Fatalf("%+v, %v, judged again %d times", made.Revision, err, again)
 	}
-	small := commit(t, b, user("after"), &operation.Grant{Role: "berths/reader", User: "crew.7"})
+	small := commit(t, b, user("after"), &roles.Grant{Role: "berths/reader", User: "crew.7"})
 	if !a.WaitFor(ctx, small.Revision) {
 		t.Fatal("it does not follow")
 	}
@@ -122,7 +123,7 @@ func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
 			if now, err = l.At(ctx, r[0].At); err != nil {
 				t.Fatal(err)
 			}
-			if n == made.Revision && (len(r[0].Operations) != 1601 || r[0].Operations[0].(*operation.AddUser).UserName != "crew.0") {
+			if n == made.Revision && (len(r[0].Operations) != 1601 || r[0].Operations[0].(*people.AddUser).UserName != "crew.0") {
 				t.Errorf("its history has %d operations", len(r[0].Operations))
 			}
 		}
@@ -148,13 +149,13 @@ func TestALargeChangeIsJudgedAgainWhereOthersBearOnIt(t *testing.T) {
 		rounds int
 	}{
 		"its own user": {func(int) change.Operation {
-			return &operation.UpdateUser{User: "early", Email: text("e@larkhaven.example")}
+			return &people.UpdateUser{User: "early", Email: text("e@larkhaven.example")}
 		}, 2},
 		"its new names": {func(int) change.Operation { return user("crew.5") }, 2},
-		"a role":        {func(int) change.Operation { return &operation.AddRole{Application: "berths", Key: "planner"} }, 2},
+		"a role":        {func(int) change.Operation { return &roles.AddRole{Application: "berths", Key: "planner"} }, 2},
 		"always": {func(n int) change.Operation { // each time in the way of another
-			return []change.Operation{&operation.AddRole{Application: "berths", Key: "planner"},
-				&operation.UpdateUser{User: "early", Email: text("e@larkhaven.example")}, &operation.UpdateUser{User: "early", Email: text("f@larkhaven.example")}}[n-1]
+			return []change.Operation{&roles.AddRole{Application: "berths", Key: "planner"},
+				&people.UpdateUser{User: "early", Email: text("e@larkhaven.example")}, &people.UpdateUser{User: "early", Email: text("f@larkhaven.example")}}[n-1]
 		}, 4},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -163,7 +164,7 @@ func TestALargeChangeIsJudgedAgainWhereOthersBearOnIt(t *testing.T) {
 			founded(t, l)
 			commit(t, l, user("early"))
 			c := large("crew", 600)
-			c.Operations = append(c.Operations, &operation.UpdateUser{User: "early", DisplayName: text("Early Bird")})
+			c.Operations = append(c.Operations, &people.UpdateUser{User: "early", DisplayName: text("Early Bird")})
 			judged := 0
 			made, err := l.Commit(ctx, c, func(d *change.Draft, at calendar.Instant) error {
 				if judged++; judged < x.rounds && len(d.Faults) == 0 {
@@ -199,9 +200,9 @@ func TestALargeChangeHasTheModelWaitInItsLastRound(t *testing.T) {
 	made, err := l.Commit(ctx, large("crew", 600), func(d *change.Draft, at calendar.Instant) error {
 		switch judged++; judged {
 		case 1, 2:
-			commit(t, l, &operation.AddRole{Application: "berths", Key: fmt.Sprint("planner-", judged)})
+			commit(t, l, &roles.AddRole{Application: "berths", Key: fmt.Sprint("planner-", judged)})
 		case 3:
-			go func() { role <- commit(t, l, &operation.AddRole{Application: "berths", Key: "late"}) }()
+			go func() { role <- commit(t, l, &roles.AddRole{Application: "berths", Key: "late"}) }()
 			commit(t, l, user("meanwhile"))
 		}
 		return noFaults(d, at)

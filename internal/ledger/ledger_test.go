@@ -15,7 +15,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/testkit"
 
 	"github.com/jackc/pgx/v5"
@@ -47,16 +48,16 @@ func commit(t testing.TB, l *ledger.Ledger, ops ...change.Operation) ledger.Comm
 func founded(t testing.TB, l *ledger.Ledger) {
 	t.Helper()
 	commit(t, l,
-		&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
-		&operation.AddUser{Personal: fact.Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}},
-		&operation.AddApplication{Key: "berths", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}},
-		&operation.AddRole{Key: "reader", Application: "berths"},
-		&operation.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
-		&operation.AddGroup{Key: "crew"})
+		&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
+		&people.AddUser{Personal: fact.Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}},
+		&roles.AddApplication{Key: "berths", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}},
+		&roles.AddRole{Key: "reader", Application: "berths"},
+		&roles.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
+		&roles.AddGroup{Key: "crew"})
 }
 
-func user(name string) *operation.AddUser {
-	return &operation.AddUser{Personal: fact.Personal{UserName: name}}
+func user(name string) *people.AddUser {
+	return &people.AddUser{Personal: fact.Personal{UserName: name}}
 }
 
 func allowed(t testing.TB, s *access.Snapshot, who string) bool {
@@ -94,7 +95,7 @@ func TestManyCommitAtOnce(t *testing.T) {
 			for i := range each {
 				name := fmt.Sprintf("crew.%d.%d", w, i)
 				c, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "joins", Operations: []change.Operation{
-					user(name), &operation.AddMember{Group: "crew", User: change.UserRef(name)}, &operation.Grant{Role: "berths/reader", User: change.UserRef(name)},
+					user(name), &roles.AddMember{Group: "crew", User: change.UserRef(name)}, &roles.Grant{Role: "berths/reader", User: change.UserRef(name)},
 				}}, noFaults)
 				if err != nil {
 					t.Error(err)
@@ -146,7 +147,7 @@ func TestTwoProgramsCommitToOneLedger(t *testing.T) {
 				for i := range 15 {
 					name := fmt.Sprintf("program%d.%d.%d", p, w, i)
 					if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "joins", Operations: []change.Operation{
-						user(name), &operation.Grant{Role: "berths/reader", User: change.UserRef(name)},
+						user(name), &roles.Grant{Role: "berths/reader", User: change.UserRef(name)},
 					}}, noFaults); err != nil {
 						t.Error(err)
 					}
@@ -193,8 +194,8 @@ func TestAChangeMadeTwiceUnderOneKeyIsMadeOnce(t *testing.T) {
 func TestWhatIsSoAlreadyMakesNoRevision(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
-	first := commit(t, l, &operation.Grant{Role: "berths/reader", User: "marta.quill"})
-	again := commit(t, l, &operation.Grant{Role: "berths/reader", User: "marta.quill"})
+	first := commit(t, l, &roles.Grant{Role: "berths/reader", User: "marta.quill"})
+	again := commit(t, l, &roles.Grant{Role: "berths/reader", User: "marta.quill"})
 	if !again.Unchanged || again.Revision != first.Revision || again.Draft.Notes[0].Since != first.Revision {
 		t.Errorf("%+v", again)
 	}
@@ -205,15 +206,15 @@ func TestWhatIsSoAlreadyMakesNoRevision(t *testing.T) {
 func TestWhatHadNothingToDoDoesNothingLater(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
-	commit(t, l, &operation.Grant{Role: "berths/reader", User: "marta.quill"})
+	commit(t, l, &roles.Grant{Role: "berths/reader", User: "marta.quill"})
 	send := func(key, request string) (ledger.Committed, error) {
-		return l.Commit(ctx, &ledger.Change{Author: 1, Via: "test", Reason: "once", Operations: []change.Operation{&operation.Grant{Role: "berths/reader", User: "marta.quill"}}, Key: key, Request: []byte(request)}, noFaults)
+		return l.Commit(ctx, &ledger.Change{Author: 1, Via: "test", Reason: "once", Operations: []change.Operation{&roles.Grant{Role: "berths/reader", User: "marta.quill"}}, Key: key, Request: []byte(request)}, noFaults)
 	}
 	first, err := send("k", "a")
 	if err != nil || !first.Unchanged || first.Repeated {
 		t.Fatalf("%+v (%v)", first, err)
 	}
-	revoked := commit(t, l, &operation.Revoke{Role: "berths/reader", User: "marta.quill"})
+	revoked := commit(t, l, &roles.Revoke{Role: "berths/reader", User: "marta.quill"})
 	again, err := send("k", "a")
 	if err != nil || !again.Unchanged || !again.Repeated || again.Revision != first.Revision || l.Head().Revision != revoked.Revision {
 		t.Errorf("%+v at head %d (%v)", again, l.Head().Revision, err)

@@ -11,7 +11,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -128,7 +128,7 @@ var ErrReadable = errors.New("that operation can be read, and fits: there is not
 // ledger can be opened: Mend then makes the revision that says so. No ledger need be open.
 // The operation is returned that Mend makes. A second call with another replacement puts that
 // there.
-func PrepareMending(ctx context.Context, pool *pgxpool.Pool, revision int64, position int, replacement string) (*operation.MendOperation, error) {
+func PrepareMending(ctx context.Context, pool *pgxpool.Pool, revision int64, position int, replacement string) (*rules.MendOperation, error) {
 	instead, err := change.DecodeStored([]byte(replacement))
 	if err != nil {
 		return nil, fmt.Errorf("the replacement cannot be read either: %w", err)
@@ -182,7 +182,7 @@ func PrepareMending(ctx context.Context, pool *pgxpool.Pool, revision int64, pos
 	if _, err := pool.Exec(ctx, sqlMend, revision, position, digest, replacement); err != nil {
 		return nil, Unavailable(err)
 	}
-	return &operation.MendOperation{Revision: revision, Position: position, Digest: digest, Replacement: replacement}, nil
+	return &rules.MendOperation{Revision: revision, Position: position, Digest: digest, Replacement: replacement}, nil
 }
 
 func readable(r *Revision, body string) bool {
@@ -195,7 +195,7 @@ func readable(r *Revision, body string) bool {
 }
 
 // Mend makes the revision that says what was mended, by the host.
-func (l *Ledger) Mend(ctx context.Context, op *operation.MendOperation, reason string) (Committed, error) {
+func (l *Ledger) Mend(ctx context.Context, op *rules.MendOperation, reason string) (Committed, error) {
 	if strings.TrimSpace(reason) == "" {
 		return Committed{}, errors.New("say why: a reason is missing")
 	}

@@ -10,7 +10,8 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/testkit"
 )
 
@@ -22,7 +23,7 @@ func TestAnOperationThatCannotBeReadIsMended(t *testing.T) {
 	l, pool := testkit.Ledger(t, database)
 	founded(t, l)
 	spoiled := commit(t, l, user("ines"), user("tomas")).Revision
-	commit(t, l, &operation.Grant{Role: "berths/reader", User: "tomas"})
+	commit(t, l, &roles.Grant{Role: "berths/reader", User: "tomas"})
 	want := l.Head()
 	var body string
 	if err := pool.QueryRow(ctx, "select body from operation where revision = $1 and position = 1", spoiled).Scan(&body); err != nil {
@@ -128,7 +129,7 @@ func TestAReasonIsErasedByAnOperation(t *testing.T) {
 	if err != nil || digest == "" || len(digests) != 1 {
 		t.Fatal(digests, err)
 	}
-	made := commit(t, l, &operation.EraseReason{Revision: n, Digest: digest})
+	made := commit(t, l, &rules.EraseReason{Revision: n, Digest: digest})
 	reasons, err := l.Reasons(ctx, []int64{n, other, made.Revision})
 	if err != nil || reasons[n].Reason != "erased" || reasons[other].Reason == "erased" || reasons[made.Revision].Reason == "erased" {
 		t.Errorf("%v, %v", reasons, err)
@@ -136,7 +137,7 @@ func TestAReasonIsErasedByAnOperation(t *testing.T) {
 	if v := looked(t, l); v.Fault != "" {
 		t.Errorf("%+v", v)
 	}
-	if again := commit(t, l, &operation.EraseReason{Revision: n, Digest: digest}); !again.Unchanged {
+	if again := commit(t, l, &rules.EraseReason{Revision: n, Digest: digest}); !again.Unchanged {
 		t.Error("it is erased twice")
 	}
 	if err := l.Rebuild(ctx); err != nil {

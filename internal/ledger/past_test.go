@@ -13,7 +13,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/query"
 	"ableroster/testkit"
 )
@@ -193,10 +193,10 @@ func TestHistoryIsFoundByWhomItSpeaksOf(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
 	commit(t, l, user("ines.halloran"))
-	granted := commit(t, l, &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: calendar.At(time.Now().Add(time.Hour))}})
+	granted := commit(t, l, &roles.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: calendar.At(time.Now().Add(time.Hour))}})
 	commit(t, l, user("tomas.brandt"))
-	commit(t, l, &operation.Grant{Role: "berths/reader", User: "tomas.brandt"})
-	revoked := commit(t, l, &operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
+	commit(t, l, &roles.Grant{Role: "berths/reader", User: "tomas.brandt"})
+	revoked := commit(t, l, &roles.Revoke{Role: "berths/reader", User: "ines.halloran"})
 	id, _ := l.Head().FindUser("ines.halloran")
 	revs, err := l.History(ctx, ledger.HistoryFilter{Subject: []string{id.String()}}, 10)
 	if err != nil || len(revs) != 3 || revs[0].Revision != revoked.Revision || revs[1].Revision != granted.Revision {

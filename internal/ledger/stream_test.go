@@ -9,7 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/testkit"
 )
 
@@ -17,7 +17,7 @@ import (
 func many(prefix string, n int) (ops []change.Operation) {
 	for i := range n {
 		name := fmt.Sprintf("%s.%d", prefix, i)
-		ops = append(ops, user(name), &operation.Grant{Role: "berths/reader", User: change.UserRef(name)})
+		ops = append(ops, user(name), &roles.Grant{Role: "berths/reader", User: change.UserRef(name)})
 	}
 	return ops
 }
@@ -51,7 +51,7 @@ func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
 	if _, err := a.Commit(ctx, changeOf("", many("refused", 3000)), func(*change.Draft, calendar.Instant) error { return no }); !errors.Is(err, no) {
 		t.Fatal(err)
 	}
-	if _, err := a.Commit(ctx, changeOf("", append(many("wrong", 3000), &operation.Grant{Role: "berths/nothing", User: "wrong.1"})), noFaults); err == nil {
+	if _, err := a.Commit(ctx, changeOf("", append(many("wrong", 3000), &roles.Grant{Role: "berths/nothing", User: "wrong.1"})), noFaults); err == nil {
 		t.Fatal("a change with a fault is taken")
 	}
 	if n := operations(head + 1); n != 0 || a.Head().Revision != head {

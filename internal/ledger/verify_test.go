@@ -6,7 +6,8 @@ import (
 
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/testkit"
 )
 
@@ -52,8 +53,8 @@ func TestTamperingIsFound(t *testing.T) {
 			l, pool := testkit.Ledger(t, testkit.Database(t))
 			founded(t, l)
 			commit(t, l, user("ines.halloran"))
-			commit(t, l, &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 4e15}})
-			commit(t, l, &operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
+			commit(t, l, &roles.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 4e15}})
+			commit(t, l, &roles.Revoke{Role: "berths/reader", User: "ines.halloran"})
 			verified(t, l)
 			if _, err := pool.Exec(ctx, x.sql); err != nil {
 				t.Fatal(err)
@@ -75,7 +76,7 @@ func TestEndsThatChangedPlacesAreFound(t *testing.T) {
 	founded(t, l)
 	commit(t, l, user("ines.halloran"))
 	for _, title := range []string{"Pilot", "Senior pilot"} {
-		commit(t, l, &operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &title}})
+		commit(t, l, &people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &title}})
 	}
 	verified(t, l)
 	if _, err := pool.Exec(ctx, `with v as (select opened, closed, row_number() over (order by opened) n from user_fact where id = 2)
@@ -92,12 +93,12 @@ func TestEndsThatChangedPlacesAreFound(t *testing.T) {
 func TestErasedValuesLeaveTheLedgerWhole(t *testing.T) {
 	l, pool := testkit.Ledger(t, testkit.Database(t))
 	founded(t, l)
-	commit(t, l, user("ines.halloran"), &operation.Grant{Role: "berths/reader", User: "ines.halloran"})
+	commit(t, l, user("ines.halloran"), &roles.Grant{Role: "berths/reader", User: "ines.halloran"})
 	id, _ := l.Head().FindUser("ines.halloran")
 	before := l.Head().At
 	departed := fact.Departed
-	commit(t, l, &operation.UpdateUser{User: "ines.halloran", Status: &departed})
-	commit(t, l, &operation.EraseUser{User: "ines.halloran"})
+	commit(t, l, &people.UpdateUser{User: "ines.halloran", Status: &departed})
+	commit(t, l, &people.EraseUser{User: "ines.halloran"})
 	verified(t, l)
 	again, _ := testkit.Ledger(t, pool.Config().ConnString())
 	if u := again.Head().User(id); u.DisplayName != "a departed user" || strings.Contains(u.UserName, "ines") {

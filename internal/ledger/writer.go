@@ -14,7 +14,9 @@ import (
 	"ableroster/internal/caught"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	_ "ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/rules"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -171,13 +173,13 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 	}
 	for _, op := range ops {
 		switch o := op.(type) {
-		case *operation.EraseUser:
+		case *people.EraseUser:
 			n, _ := fact.ParseID("user", string(o.User))
 			w.erased = append(w.erased, n)
-		case *operation.EraseReason:
+		case *rules.EraseReason:
 			digest, _ := hex.DecodeString(o.Digest) // what is no digest erases nothing
 			w.reasons = append(w.reasons, digest)
-		case *operation.MendOperation:
+		case *rules.MendOperation:
 			w.mended = append(w.mended, []any{o.Revision, o.Position, d.Revision})
 		}
 	}

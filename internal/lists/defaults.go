@@ -6,7 +6,7 @@ import (
 
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -49,7 +49,7 @@ func Defaults(v *seeing.View) (wire.DefaultList, error) {
 
 func defaultRule(v *seeing.View, f *fact.Default, users int) wire.Default {
 	out := wire.Default{ID: f.ID.String(), Key: f.Key, Label: f.Label, Description: f.Description, Everybody: f.Everybody, Filter: f.Filter, FilterWords: filterWords(v, f.Filter),
-		Roles: []wire.Ref{}, Groups: []wire.Ref{}, Ended: f.Ended, UserCount: users, Words: operation.DefaultWords(f, v.Uncut()), Given: &wire.Given{Revision: f.Opened}}
+		Roles: []wire.Ref{}, Groups: []wire.Ref{}, Ended: f.Ended, UserCount: users, Words: rules.DefaultWords(f, v.Uncut()), Given: &wire.Given{Revision: f.Opened}}
 	out.Order, out.Final, out.From, out.Until, out.LastDay = f.Order, f.Final, seeing.Instant(f.Active.From), seeing.Instant(f.Active.Until), v.LastDay(f.Active.Until)
 	out.Scopes, out.AfterDays, out.LastsDays, out.OverlapDays = v.Scopes(f.Scopes), f.After, f.Lasts, f.OverlapDays
 	if f.Owner != 0 {

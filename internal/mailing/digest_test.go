@@ -9,7 +9,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/signin"
 )
 
@@ -30,9 +31,9 @@ func TestWhoIsReminded(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		s := laws.Port(t, &operation.UpdateUser{User: "ines.halloran", Email: &email},
-			&operation.Grant{Role: "berths/scheduler", User: "ines.halloran", Window: calendar.Window{Until: calendar.At(day.AddDate(0, 0, 1))}},
-			&operation.Grant{Role: "berths/scheduler", User: "hedvika.venables", Window: calendar.Window{Until: calendar.At(day.AddDate(0, 0, 1))}}) // who has no address
+		s := laws.Port(t, &people.UpdateUser{User: "ines.halloran", Email: &email},
+			&roles.Grant{Role: "berths/scheduler", User: "ines.halloran", Window: calendar.Window{Until: calendar.At(day.AddDate(0, 0, 1))}},
+			&roles.Grant{Role: "berths/scheduler", User: "hedvika.venables", Window: calendar.Window{Until: calendar.At(day.AddDate(0, 0, 1))}}) // who has no address
 		var told []string
 		for d := day.AddDate(0, 0, -30); !d.After(day.AddDate(0, 0, 3)); d = d.AddDate(0, 0, 1) {
 			if ids := remindedOn(s, calendar.DateOf(d)); len(ids) == 1 && s.User(ids[0]).UserName == "ines.halloran" {
@@ -50,7 +51,7 @@ func TestWhoIsReminded(t *testing.T) {
 // Who is accountable for a machine account is reminded that its last token ends.
 func TestWhoIsRemindedOfTokens(t *testing.T) {
 	email := "tomas.brandt@larkhaven.example"
-	s := laws.Port(t, &operation.UpdateUser{User: "tomas.brandt", Email: &email}, &operation.SetMachineAccount{User: "berth-board", Purpose: "x", Accountable: []change.UserRef{"tomas.brandt", "marta.quill"}})
+	s := laws.Port(t, &people.UpdateUser{User: "tomas.brandt", Email: &email}, &people.SetMachineAccount{User: "berth-board", Purpose: "x", Accountable: []change.UserRef{"tomas.brandt", "marta.quill"}})
 	board, _ := s.FindUser("berth-board")
 	ends := time.Date(2027, 3, 29, 12, 0, 0, 0, time.UTC)
 	for days, want := range map[int]int{15: 0, 14: 1, 13: 0, 7: 1, 1: 1, 0: 0} {

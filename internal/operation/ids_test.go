@@ -8,14 +8,15 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 )
 
 // Numbers that were recorded are taken again, gaps and all, wherever the counters stand;
 // what they made is found by them, and the next change goes on after the last.
 func TestRecordedNumbersAreTakenAgain(t *testing.T) {
 	make := func() []change.Operation {
-		return []change.Operation{&operation.AddGroup{Key: "crew"}, &operation.AddGroup{Key: "watch"}, &operation.AddUser{Personal: fact.Personal{UserName: "marta.quill"}}, &operation.AddMember{Group: "crew", User: "marta.quill"}}
+		return []change.Operation{&roles.AddGroup{Key: "crew"}, &roles.AddGroup{Key: "watch"}, &people.AddUser{Personal: fact.Personal{UserName: "marta.quill"}}, &roles.AddMember{Group: "crew", User: "marta.quill"}}
 	}
 	recorded := access.IDs{fact.FactGroup: {{7, 1}, {40, 1}}, fact.FactUser: {{1000, 1}}, fact.FactMembership: {{3, 1}}}
 	d := change.NewDraft(access.Empty())
@@ -38,7 +39,7 @@ func TestRecordedNumbersAreTakenAgain(t *testing.T) {
 		t.Errorf("%v %v %v", crew, watch, marta)
 	}
 	next := change.NewDraft(s)
-	next.Apply(0, &operation.AddGroup{Key: "gate"}, 2)
+	next.Apply(0, &roles.AddGroup{Key: "gate"}, 2)
 	if gate, _ := next.FindGroup("gate"); gate != 41 || !reflect.DeepEqual(next.Took(), access.IDs{fact.FactGroup: {{41, 1}}}) {
 		t.Errorf("goes on with %v: %v", gate, next.Took())
 	}

@@ -14,7 +14,9 @@ import (
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 )
 
 func TestOperationsThatAreRefused(t *testing.T) {
@@ -27,56 +29,56 @@ func TestOperationsThatAreRefused(t *testing.T) {
 		field string
 		says  string
 	}{
-		{"an unknown user", &operation.Grant{Role: "berths/reader", User: "nobody"}, "user", "there is no user “nobody”"},
-		{"an unknown role", &operation.Grant{Role: "berths/raeder", User: "ines.halloran"}, "role", "there is no role “berths/raeder”"},
-		{"an unknown group", &operation.AddMember{Group: "pilot", User: "ines.halloran"}, "group", "there is no group"},
-		{"an unknown application", &operation.AddResource{Application: "berth", Path: "x"}, "application", "there is no application"},
-		{"neither user nor group", &operation.Grant{Role: "berths/reader"}, "user", "either a user or a group"},
-		{"both user and group", &operation.Grant{Role: "berths/reader", User: "ines.halloran", Group: "pilots"}, "user", "either a user or a group"},
-		{"a window that ends before it begins", &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: window}, "until", "not after from"},
-		{"the same for a membership", &operation.AddMember{Group: "pilots", User: "ines.halloran", Window: window}, "until", "not after from"},
-		{"a user name taken, in other case", &operation.AddUser{Personal: fact.Personal{UserName: "INES.Halloran"}}, "user_name", "is taken"},
-		{"a user name like an id", &operation.AddUser{Personal: fact.Personal{UserName: "user-7"}}, "user_name", "looks like an id"},
-		{"a user name with a space", &operation.AddUser{Personal: fact.Personal{UserName: "ines halloran"}}, "user_name", "without spaces"},
-		{"a user without a name", &operation.AddUser{}, "user_name", "is missing"},
-		{"an address that is none", &operation.AddUser{Personal: fact.Personal{UserName: "x", Email: "x@"}}, "email", "not an e-mail address"},
-		{"a unit that is no path", &operation.AddUser{Personal: fact.Personal{UserName: "x"}, UserFacts: fact.UserFacts{Unit: "marine//x"}}, "unit", "not a path"},
-		{"an end before the start", &operation.AddUser{Personal: fact.Personal{UserName: "x"}, UserFacts: fact.UserFacts{Start: 9, End: 8}}, "end_date", "before the start"},
-		{"a new user departed", &operation.AddUser{Personal: fact.Personal{UserName: "x"}, Status: fact.Departed}, "status", "for a new user"},
-		{"a name with a line break", &operation.AddUser{Personal: fact.Personal{UserName: "x", DisplayName: "a\nb"}}, "display_name", "control characters"},
-		{"a circle of managers", &operation.UpdateUser{User: "tomas.brandt", Manager: (*change.UserRef)(text("ines.halloran"))}, "manager", "circle of managers"},
-		{"a group key taken", &operation.AddGroup{Key: "pilots"}, "key", "is taken"},
-		{"a group key in capitals", &operation.AddGroup{Key: "Pilots"}, "key", "lower-case words"},
-		{"a group key like an id", &operation.AddGroup{Key: "group-4"}, "key", "looks like an id"},
-		{"a rule that does not parse", &operation.AddGroup{Key: "tugs", Filter: `unit is "marine"`}, "filter", "column 6: an operator"},
-		{"a rule over what is personal", &operation.AddGroup{Key: "tugs", Filter: `email co "@larkhaven"`}, "filter", "names email, which is personal"},
-		{"a rule over what is not there", &operation.UpdateGroup{Group: "pilots", Filter: text(`height gt 3`)}, "filter", "column 1: there is no attribute “height”"},
-		{"a rule for a built-in group", &operation.UpdateGroup{Group: "public", Filter: text(`unit pr`)}, "group", "built in"},
-		{"a circle of groups", &operation.AddMember{Group: "pilots", Member: "marine-staff"}, "member_group", "marine-staff → pilots → marine-staff"},
-		{"a group in itself", &operation.AddMember{Group: "pilots", Member: "pilots"}, "member_group", "pilots → pilots"},
-		{"a member of a built-in group", &operation.AddMember{Group: "all-users", User: "ines.halloran"}, "group", "built in"},
-		{"a built-in group as a member", &operation.AddMember{Group: "pilots", Member: "public"}, "member_group", "nobody's member"},
-		{"taking out who is not in", &operation.RemoveMember{Group: "pilots", User: "marta.quill"}, "", "not a listed member"},
-		{"a circle of roles", &operation.IncludeRole{Role: "berths/reader", Includes: "berths/scheduler"}, "includes", "berths/reader → berths/scheduler → berths/reader"},
-		{"an inclusion across applications", &operation.IncludeRole{Role: "berths/reader", Includes: "tariffs/releaser"}, "includes", "same application"},
-		{"an exclusion of what is not included", &operation.ExcludeRole{Role: "berths/reader", Excludes: "berths/scheduler"}, "excludes", "does not include"},
-		{"a permission in another application", &operation.AddPermission{Role: "berths/reader", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, "application", "in it alone"},
-		{"an organisation role's without one", &operation.AddPermission{Role: "access-administrator", Actions: []string{"read"}, Pattern: "/"}, "application", "is missing"},
-		{"an undeclared action", &operation.AddPermission{Role: "berths/reader", Actions: []string{"release"}, Pattern: "/"}, "actions", "declares no action “release”"},
-		{"no action", &operation.AddPermission{Role: "berths/reader", Pattern: "/"}, "actions", "names no action"},
-		{"a blank pattern", &operation.AddPermission{Role: "berths/reader", Actions: []string{"read"}}, "pattern", "is empty"},
-		{"a permission that is not there", &operation.RemovePermission{Permission: "permission-999"}, "permission", "there is no permission"},
-		{"an application key taken", &operation.AddApplication{Key: "berths", Actions: []fact.Action{{Key: "read"}}}, "key", "is taken"},
-		{"an application without actions", &operation.AddApplication{Key: "cranes"}, "actions", "names no action"},
-		{"an action twice", &operation.AddApplication{Key: "cranes", Actions: []fact.Action{{Key: "read"}, {Key: "read"}}}, "actions", "twice"},
-		{"a resource without its parent", &operation.AddResource{Application: "berths", Path: "south/1"}, "path", "parent “south” is not registered"},
-		{"a resource twice", &operation.AddResource{Application: "berths", Path: "north"}, "path", "registered already"},
-		{"a resource in the built-in tree", &operation.AddResource{Application: "able-roster", Path: "x"}, "application", "built in"},
-		{"retiring the built-in application", &operation.UpdateApplication{Application: "able-roster", Label: text("x")}, "application", "built in"},
-		{"a time zone that does not exist", &operation.SetOrganisation{Name: "Larkhaven", TimeZone: "Atlantis/Port"}, "time_zone", "not a time zone"},
-		{"revoking what is not held", &operation.Revoke{Role: "tariffs/releaser", User: "ines.halloran"}, "", "does not hold"},
-		{"revoking an assignment that is over", &operation.Revoke{Assignment: "assignment-99"}, "assignment", "no assignment “assignment-99” in force"},
-		{"rights in able-roster for everybody", &operation.Grant{Role: "marine-manager", Group: "public"}, "", "nothing in it is for everybody"},
+		{"an unknown user", &roles.Grant{Role: "berths/reader", User: "nobody"}, "user", "there is no user “nobody”"},
+		{"an unknown role", &roles.Grant{Role: "berths/raeder", User: "ines.halloran"}, "role", "there is no role “berths/raeder”"},
+		{"an unknown group", &roles.AddMember{Group: "pilot", User: "ines.halloran"}, "group", "there is no group"},
+		{"an unknown application", &roles.AddResource{Application: "berth", Path: "x"}, "application", "there is no application"},
+		{"neither user nor group", &roles.Grant{Role: "berths/reader"}, "user", "either a user or a group"},
+		{"both user and group", &roles.Grant{Role: "berths/reader", User: "ines.halloran", Group: "pilots"}, "user", "either a user or a group"},
+		{"a window that ends before it begins", &roles.Grant{Role: "berths/reader", User: "ines.halloran", Window: window}, "until", "not after from"},
+		{"the same for a membership", &roles.AddMember{Group: "pilots", User: "ines.halloran", Window: window}, "until", "not after from"},
+		{"a user name taken, in other case", &people.AddUser{Personal: fact.Personal{UserName: "INES.Halloran"}}, "user_name", "is taken"},
+		{"a user name like an id", &people.AddUser{Personal: fact.Personal{UserName: "user-7"}}, "user_name", "looks like an id"},
+		{"a user name with a space", &people.AddUser{Personal: fact.Personal{UserName: "ines halloran"}}, "user_name", "without spaces"},
+		{"a user without a name", &people.AddUser{}, "user_name", "is missing"},
+		{"an address that is none", &people.AddUser{Personal: fact.Personal{UserName: "x", Email: "x@"}}, "email", "not an e-mail address"},
+		{"a unit that is no path", &people.AddUser{Personal: fact.Personal{UserName: "x"}, UserFacts: fact.UserFacts{Unit: "marine//x"}}, "unit", "not a path"},
+		{"an end before the start", &people.AddUser{Personal: fact.Personal{UserName: "x"}, UserFacts: fact.UserFacts{Start: 9, End: 8}}, "end_date", "before the start"},
+		{"a new user departed", &people.AddUser{Personal: fact.Personal{UserName: "x"}, Status: fact.Departed}, "status", "for a new user"},
+		{"a name with a line break", &people.AddUser{Personal: fact.Personal{UserName: "x", DisplayName: "a\nb"}}, "display_name", "control characters"},
+		{"a circle of managers", &people.UpdateUser{User: "tomas.brandt", Manager: (*change.UserRef)(text("ines.halloran"))}, "manager", "circle of managers"},
+		{"a group key taken", &roles.AddGroup{Key: "pilots"}, "key", "is taken"},
+		{"a group key in capitals", &roles.AddGroup{Key: "Pilots"}, "key", "lower-case words"},
+		{"a group key like an id", &roles.AddGroup{Key: "group-4"}, "key", "looks like an id"},
+		{"a rule that does not parse", &roles.AddGroup{Key: "tugs", Filter: `unit is "marine"`}, "filter", "column 6: an operator"},
+		{"a rule over what is personal", &roles.AddGroup{Key: "tugs", Filter: `email co "@larkhaven"`}, "filter", "names email, which is personal"},
+		{"a rule over what is not there", &roles.UpdateGroup{Group: "pilots", Filter: text(`height gt 3`)}, "filter", "column 1: there is no attribute “height”"},
+		{"a rule for a built-in group", &roles.UpdateGroup{Group: "public", Filter: text(`unit pr`)}, "group", "built in"},
+		{"a circle of groups", &roles.AddMember{Group: "pilots", Member: "marine-staff"}, "member_group", "marine-staff → pilots → marine-staff"},
+		{"a group in itself", &roles.AddMember{Group: "pilots", Member: "pilots"}, "member_group", "pilots → pilots"},
+		{"a member of a built-in group", &roles.AddMember{Group: "all-users", User: "ines.halloran"}, "group", "built in"},
+		{"a built-in group as a member", &roles.AddMember{Group: "pilots", Member: "public"}, "member_group", "nobody's member"},
+		{"taking out who is not in", &roles.RemoveMember{Group: "pilots", User: "marta.quill"}, "", "not a listed member"},
+		{"a circle of roles", &roles.IncludeRole{Role: "berths/reader", Includes: "berths/scheduler"}, "includes", "berths/reader → berths/scheduler → berths/reader"},
+		{"an inclusion across applications", &roles.IncludeRole{Role: "berths/reader", Includes: "tariffs/releaser"}, "includes", "same application"},
+		{"an exclusion of what is not included", &roles.ExcludeRole{Role: "berths/reader", Excludes: "berths/scheduler"}, "excludes", "does not include"},
+		{"a permission in another application", &roles.AddPermission{Role: "berths/reader", Application: "tariffs", Actions: []string{"read"}, Pattern: "/"}, "application", "in it alone"},
+		{"an organisation role's without one", &roles.AddPermission{Role: "access-administrator", Actions: []string{"read"}, Pattern: "/"}, "application", "is missing"},
+		{"an undeclared action", &roles.AddPermission{Role: "berths/reader", Actions: []string{"release"}, Pattern: "/"}, "actions", "declares no action “release”"},
+		{"no action", &roles.AddPermission{Role: "berths/reader", Pattern: "/"}, "actions", "names no action"},
+		{"a blank pattern", &roles.AddPermission{Role: "berths/reader", Actions: []string{"read"}}, "pattern", "is empty"},
+		{"a permission that is not there", &roles.RemovePermission{Permission: "permission-999"}, "permission", "there is no permission"},
+		{"an application key taken", &roles.AddApplication{Key: "berths", Actions: []fact.Action{{Key: "read"}}}, "key", "is taken"},
+		{"an application without actions", &roles.AddApplication{Key: "cranes"}, "actions", "names no action"},
+		{"an action twice", &roles.AddApplication{Key: "cranes", Actions: []fact.Action{{Key: "read"}, {Key: "read"}}}, "actions", "twice"},
+		{"a resource without its parent", &roles.AddResource{Application: "berths", Path: "south/1"}, "path", "parent “south” is not registered"},
+		{"a resource twice", &roles.AddResource{Application: "berths", Path: "north"}, "path", "registered already"},
+		{"a resource in the built-in tree", &roles.AddResource{Application: "able-roster", Path: "x"}, "application", "built in"},
+		{"retiring the built-in application", &roles.UpdateApplication{Application: "able-roster", Label: text("x")}, "application", "built in"},
+		{"a time zone that does not exist", &roles.SetOrganisation{Name: "Larkhaven", TimeZone: "Atlantis/Port"}, "time_zone", "not a time zone"},
+		{"revoking what is not held", &roles.Revoke{Role: "tariffs/releaser", User: "ines.halloran"}, "", "does not hold"},
+		{"revoking an assignment that is over", &roles.Revoke{Assignment: "assignment-99"}, "assignment", "no assignment “assignment-99” in force"},
+		{"rights in able-roster for everybody", &roles.Grant{Role: "marine-manager", Group: "public"}, "", "nothing in it is for everybody"},
 	} {
 		t.Run(x.name, func(t *testing.T) {
 			d := laws.DraftOf(s, x.op)
@@ -92,10 +94,10 @@ func TestOperationsThatAreRefused(t *testing.T) {
 
 func TestEveryFaultOfAChangeIsNamedAtItsPlace(t *testing.T) {
 	d := laws.DraftOf(laws.Port(t),
-		&operation.AddUser{Personal: fact.Personal{UserName: "ines.halloran", Email: "x"}, UserFacts: fact.UserFacts{Unit: "a//b"}},
-		&operation.Grant{Role: "berths/nothing", User: "nobody"},
-		&operation.AddGroup{Key: "UPPER"},
-		&operation.AddMember{Group: "UPPER", User: "ines.halloran"}) // follows from the one before: not told twice
+		&people.AddUser{Personal: fact.Personal{UserName: "ines.halloran", Email: "x"}, UserFacts: fact.UserFacts{Unit: "a//b"}},
+		&roles.Grant{Role: "berths/nothing", User: "nobody"},
+		&roles.AddGroup{Key: "UPPER"},
+		&roles.AddMember{Group: "UPPER", User: "ines.halloran"}) // follows from the one before: not told twice
 	var got []string
 	for _, f := range d.Faults {
 		got = append(got, fmt.Sprint(f.Operation, " ", f.Field))
@@ -107,15 +109,15 @@ func TestEveryFaultOfAChangeIsNamedAtItsPlace(t *testing.T) {
 }
 
 func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
-	s := laws.Port(t, &operation.AddMember{Group: "pilots", User: "ines.halloran"})
+	s := laws.Port(t, &roles.AddMember{Group: "pilots", User: "ines.halloran"})
 	zone := "Europe/Lisbon"
 	for _, op := range []change.Operation{
-		&operation.Grant{Role: "berths/reader", Group: "marine-staff"},
-		&operation.AddMember{Group: "pilots", User: "ines.halloran"},
-		&operation.IncludeRole{Role: "berths/scheduler", Includes: "berths/reader"},
-		&operation.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
-		&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &[]string{"marine/pilotage"}[0]}},
-		&operation.SetOrganisation{Name: "Larkhaven", TimeZone: zone},
+		&roles.Grant{Role: "berths/reader", Group: "marine-staff"},
+		&roles.AddMember{Group: "pilots", User: "ines.halloran"},
+		&roles.IncludeRole{Role: "berths/scheduler", Includes: "berths/reader"},
+		&roles.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
+		&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &[]string{"marine/pilotage"}[0]}},
+		&roles.SetOrganisation{Name: "Larkhaven", TimeZone: zone},
 	} {
 		d := laws.DraftOf(s, op)
 		if len(d.Faults) > 0 || len(d.Changes()) > 0 || len(d.Notes) != 1 {
@@ -123,22 +125,22 @@ func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
 		}
 	}
 	// On other bounds it is another assignment; a membership has one set of bounds.
-	if d := laws.DraftOf(s, &operation.Grant{Role: "berths/reader", Group: "marine-staff", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 1 {
+	if d := laws.DraftOf(s, &roles.Grant{Role: "berths/reader", Group: "marine-staff", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 1 {
 		t.Errorf("a grant until a day: %v", d.Changes())
 	}
-	if d := laws.DraftOf(s, &operation.AddMember{Group: "pilots", User: "ines.halloran", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 2 {
+	if d := laws.DraftOf(s, &roles.AddMember{Group: "pilots", User: "ines.halloran", Window: calendar.Window{Until: 900}}); len(d.Changes()) != 2 {
 		t.Errorf("a membership on new bounds: %v", d.Changes())
 	}
 }
 
 func TestARevokeSaysThroughWhatARoleIsHeld(t *testing.T) {
-	s := laws.Port(t, &operation.AddMember{Group: "pilots", User: "ines.halloran"})
-	d := laws.DraftOf(s, &operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
+	s := laws.Port(t, &roles.AddMember{Group: "pilots", User: "ines.halloran"})
+	d := laws.DraftOf(s, &roles.Revoke{Role: "berths/reader", User: "ines.halloran"})
 	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "comes through the group marine-staff") {
 		t.Errorf("%v", d.Faults)
 	}
-	d = laws.DraftOf(laws.Port(t, &operation.Grant{Role: "berths/reader", User: "ines.halloran"}, &operation.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 900}}),
-		&operation.Revoke{Role: "berths/reader", User: "ines.halloran"})
+	d = laws.DraftOf(laws.Port(t, &roles.Grant{Role: "berths/reader", User: "ines.halloran"}, &roles.Grant{Role: "berths/reader", User: "ines.halloran", Window: calendar.Window{Until: 900}}),
+		&roles.Revoke{Role: "berths/reader", User: "ines.halloran"})
 	if len(d.Faults) != 1 || !strings.Contains(d.Faults[0].Message, "held there 2 times") {
 		t.Errorf("%v", d.Faults)
 	}
@@ -149,10 +151,10 @@ func TestARevokeSaysThroughWhatARoleIsHeld(t *testing.T) {
 func TestACopyOfAnOperationSharesNothingWithIt(t *testing.T) {
 	manager, status := change.UserRef("tomas.brandt"), fact.Active
 	ops := []change.Operation{
-		&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}},
-		&operation.UpdateUser{User: "ines.halloran", Manager: &manager, Status: &status},
-		&operation.AddPermission{Role: "berths/reader", Actions: []string{"update", "read"}, Pattern: "/"},
-		&operation.Grant{Role: "berths/reader", User: "new.one"},
+		&people.AddUser{Personal: fact.Personal{UserName: "new.one"}},
+		&people.UpdateUser{User: "ines.halloran", Manager: &manager, Status: &status},
+		&roles.AddPermission{Role: "berths/reader", Actions: []string{"update", "read"}, Pattern: "/"},
+		&roles.Grant{Role: "berths/reader", User: "new.one"},
 	}
 	var before []string
 	for _, op := range ops {
@@ -203,10 +205,10 @@ func TestWhatIsDoneToTheLedgerItself(t *testing.T) {
 		ready func(*change.Draft)
 		says  string
 	}{
-		"by somebody":       {&operation.MendOperation{Revision: 1, Replacement: `{"op":"revoke"}`}, func(d *change.Draft) { d.Author = 1 }, "on the host alone"},
-		"by nothing":        {&operation.MendOperation{Revision: 1, Replacement: `{"op":`}, func(*change.Draft) {}, "cannot be read either"},
-		"of no revision":    {&operation.EraseReason{Revision: 4711}, func(*change.Draft) {}, "there is no revision 4711"},
-		"replayed, by them": {&operation.MendOperation{Revision: 1, Replacement: `{"op":"revoke"}`}, func(d *change.Draft) { d.Author, d.Replays = 1, true }, ""},
+		"by somebody":       {&rules.MendOperation{Revision: 1, Replacement: `{"op":"revoke"}`}, func(d *change.Draft) { d.Author = 1 }, "on the host alone"},
+		"by nothing":        {&rules.MendOperation{Revision: 1, Replacement: `{"op":`}, func(*change.Draft) {}, "cannot be read either"},
+		"of no revision":    {&rules.EraseReason{Revision: 4711}, func(*change.Draft) {}, "there is no revision 4711"},
+		"replayed, by them": {&rules.MendOperation{Revision: 1, Replacement: `{"op":"revoke"}`}, func(d *change.Draft) { d.Author, d.Replays = 1, true }, ""},
 	} {
 		d := change.NewDraft(laws.Port(t))
 		x.ready(d)
@@ -217,7 +219,7 @@ func TestWhatIsDoneToTheLedgerItself(t *testing.T) {
 	}
 	d := change.NewDraft(laws.Port(t))
 	d.May = func(string, string) bool { return false }
-	d.Apply(0, &operation.EraseReason{Revision: 4711}, 2)
+	d.Apply(0, &rules.EraseReason{Revision: 4711}, 2)
 	if len(d.Faults) > 0 || len(d.Needs) != 1 || d.Needs[0].Path != "ledger" {
 		t.Errorf("%v, %v", d.Needs, d.Faults)
 	}
@@ -234,65 +236,65 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 			op := c.Operation()
 			switch c.IntN(129) {
 			case 125:
-				op = &operation.EndPosition{User: c.User(), Position: 1 + c.IntN(2)}
+				op = &people.EndPosition{User: c.User(), Position: 1 + c.IntN(2)}
 				if c.IntN(4) == 0 { // seldom: the first departs
-					op = &operation.MergeUsers{User: c.User(), Into: c.User()}
+					op = &people.MergeUsers{User: c.User(), Into: c.User()}
 				}
 			case 126:
-				op = &operation.OpenAccess{User: c.User(), Window: calendar.Window{From: 3, Until: 1 << 40}, Reference: "TCK-1"}
+				op = &people.OpenAccess{User: c.User(), Window: calendar.Window{From: 3, Until: 1 << 40}, Reference: "TCK-1"}
 			case 127, 128:
-				op = &operation.CloseAccess{User: c.User()}
+				op = &people.CloseAccess{User: c.User()}
 			case 120:
-				op = &operation.SetEmploymentType{Key: laws.Pick(c, "vendor", "guest"), External: true, MaxDays: 90, Closed: true, MaxHours: 700}
+				op = &people.SetEmploymentType{Key: laws.Pick(c, "vendor", "guest"), External: true, MaxDays: 90, Closed: true, MaxHours: 700}
 			case 121:
-				op = &operation.EndEmploymentType{EmploymentType: laws.Pick[change.EmploymentRef](c, "vendor", "guest", "contractor")}
+				op = &people.EndEmploymentType{EmploymentType: laws.Pick[change.EmploymentRef](c, "vendor", "guest", "contractor")}
 			case 122:
 				kind, by, end, at := "vendor", "Dredgers", calendar.Date(9), c.User()
-				op = &operation.UpdateUser{User: c.User(), Manager: &at, UserEdits: fact.UserEdits{Employment: &kind, Company: &by, End: &end}}
+				op = &people.UpdateUser{User: c.User(), Manager: &at, UserEdits: fact.UserEdits{Employment: &kind, Company: &by, End: &end}}
 			case 123:
-				op = &operation.ExtendContract{User: c.User(), End: calendar.Date(10 + c.IntN(60))}
+				op = &people.ExtendContract{User: c.User(), End: calendar.Date(10 + c.IntN(60))}
 			case 124:
-				op = &operation.ExcludeRole{Role: "app0/r0", Excludes: "app0/r1"}
+				op = &roles.ExcludeRole{Role: "app0/r0", Excludes: "app0/r1"}
 			case 0, 1:
-				op = &operation.EraseUser{User: c.User()}
+				op = &people.EraseUser{User: c.User()}
 			case 2:
-				op = &operation.DeclareAttribute{Key: laws.Pick(c, "grade", "ticket"), CaseExact: c.IntN(2) == 0}
+				op = &people.DeclareAttribute{Key: laws.Pick(c, "grade", "ticket"), CaseExact: c.IntN(2) == 0}
 			case 3:
-				op = &operation.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}}}}
+				op = &people.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}}}}
 			case 5:
-				op = &operation.SetSignIn{Group: laws.Pick(c, "", c.Group())}
+				op = &rules.SetSignIn{Group: laws.Pick(c, "", c.Group())}
 			case 6:
-				op = &operation.SetSecondPerson{SecondPerson: fact.SecondPerson{OwnGains: c.IntN(2) == 0, HighRisk: c.IntN(2) == 0, Safeguards: false}}
+				op = &rules.SetSecondPerson{SecondPerson: fact.SecondPerson{OwnGains: c.IntN(2) == 0, HighRisk: c.IntN(2) == 0, Safeguards: false}}
 			case 7:
-				op = &operation.SetSecondPerson{}
+				op = &rules.SetSecondPerson{}
 			case 8:
-				op = &operation.EraseReason{Revision: int64(c.IntN(9)), Digest: laws.Pick(c, "", "00ff", "ff00")}
+				op = &rules.EraseReason{Revision: int64(c.IntN(9)), Digest: laws.Pick(c, "", "00ff", "ff00")}
 			case 9:
-				op = &operation.MendOperation{Revision: 1, Position: c.IntN(2), Digest: "00ff", Replacement: laws.Pick(c, `{"op":"add_group","key":"quay"}`, `{"op":"revoke"}`, "{")}
+				op = &rules.MendOperation{Revision: 1, Position: c.IntN(2), Digest: "00ff", Replacement: laws.Pick(c, `{"op":"add_group","key":"quay"}`, `{"op":"revoke"}`, "{")}
 			case 10, 11:
-				op = &operation.SetFreeze{Key: laws.Pick(c, "close", "audit"), Why: "x", Window: calendar.Window{Until: laws.Pick[calendar.Instant](c, 0, 5000)}, Units: laws.Pick(c, nil, []string{"marine"}),
+				op = &rules.SetFreeze{Key: laws.Pick(c, "close", "audit"), Why: "x", Window: calendar.Window{Until: laws.Pick[calendar.Instant](c, 0, 5000)}, Units: laws.Pick(c, nil, []string{"marine"}),
 					Applications: laws.Pick(c, nil, []change.ApplicationRef{laws.Pick[change.ApplicationRef](c, "app0", "app1")}), LetThrough: laws.Pick(c, nil, []change.UserRef{c.User()})}
 			case 12:
-				op = &operation.EndFreeze{Freeze: laws.Pick[change.FreezeRef](c, "close", "audit")}
+				op = &rules.EndFreeze{Freeze: laws.Pick[change.FreezeRef](c, "close", "audit")}
 			case 13:
-				op = &operation.SetReferences{References: fact.References{Pattern: laws.Pick(c, "", "TCK-[0-9]+", "("), Address: laws.Pick(c, "", "https://tickets.larkhaven.example/{reference}")}}
+				op = &rules.SetReferences{References: fact.References{Pattern: laws.Pick(c, "", "TCK-[0-9]+", "("), Address: laws.Pick(c, "", "https://tickets.larkhaven.example/{reference}")}}
 			case 21, 22, 23:
-				op = &operation.SetMachineAccount{User: c.User(), Purpose: laws.Pick(c, "x", "y"), Accountable: []change.UserRef{c.User(), c.User()}}
+				op = &people.SetMachineAccount{User: c.User(), Purpose: laws.Pick(c, "x", "y"), Accountable: []change.UserRef{c.User(), c.User()}}
 			case 14:
-				op = &operation.AdoptUnits{}
+				op = &people.AdoptUnits{}
 			case 15, 16:
-				op = &operation.AddUnit{Path: laws.Pick(c, "marine", "marine/pilotage", "quay", "quay/north"), Head: laws.Pick(c, "", c.User())}
+				op = &people.AddUnit{Path: laws.Pick(c, "marine", "marine/pilotage", "quay", "quay/north"), Head: laws.Pick(c, "", c.User())}
 			case 17:
-				op = &operation.MoveUnit{Unit: laws.Pick[change.UnitRef](c, "marine", "quay"), To: laws.Pick(c, "sea", "marine", "quay/marine")}
+				op = &people.MoveUnit{Unit: laws.Pick[change.UnitRef](c, "marine", "quay"), To: laws.Pick(c, "sea", "marine", "quay/marine")}
 			case 18:
-				op = &operation.MergeUnit{Unit: laws.Pick[change.UnitRef](c, "quay/north", "sea"), Into: laws.Pick[change.UnitRef](c, "marine", "quay")}
+				op = &people.MergeUnit{Unit: laws.Pick[change.UnitRef](c, "quay/north", "sea"), Into: laws.Pick[change.UnitRef](c, "marine", "quay")}
 			case 19:
-				op = &operation.EndUnit{Unit: laws.Pick[change.UnitRef](c, "quay/north", "sea", "quay")}
+				op = &people.EndUnit{Unit: laws.Pick[change.UnitRef](c, "quay/north", "sea", "quay")}
 			case 20:
 				head := laws.Pick(c, "", c.User())
-				op = &operation.UpdateUnit{Unit: laws.Pick[change.UnitRef](c, "marine", "quay"), Head: &head}
+				op = &people.UpdateUnit{Unit: laws.Pick[change.UnitRef](c, "marine", "quay"), Head: &head}
 			case 4:
-				op = &operation.RetireAttribute{Attribute: laws.Pick[change.AttributeRef](c, "grade", "ticket", "bonus")}
+				op = &people.RetireAttribute{Attribute: laws.Pick[change.AttributeRef](c, "grade", "ticket", "bonus")}
 			}
 			d := change.NewDraft(s)
 			op = d.Apply(0, op, 2)

@@ -10,7 +10,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/prepared"
 )
 
@@ -54,11 +55,11 @@ func apply(c *laws.Chance, d *change.Draft, do func(int, change.Operation, calen
 
 func ofUsers(op change.Operation) bool {
 	switch op := op.(type) {
-	case *operation.Grant:
+	case *roles.Grant:
 		return op.User != ""
-	case *operation.AddMember:
+	case *roles.AddMember:
 		return op.User != ""
-	case *operation.AddUser, *operation.UpdateUser, *operation.Revoke, *operation.RemoveMember:
+	case *people.AddUser, *people.UpdateUser, *roles.Revoke, *roles.RemoveMember:
 		return true
 	}
 	return false

@@ -8,7 +8,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
 )
@@ -20,7 +20,7 @@ func TestCoverageIsWhatHoldersOfEachRoleMayDo(t *testing.T) {
 	cells, reached := 0, 0
 	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		at := calendar.At(c.Day0)
-		add := &operation.AddUser{Personal: fact.Personal{UserName: "tried"}}
+		add := &people.AddUser{Personal: fact.Personal{UserName: "tried"}}
 		tried := laws.DraftOf(s, add)
 		if len(tried.Faults) > 0 {
 			t.Fatal(tried.Faults)

@@ -12,7 +12,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/query"
 )
 
@@ -277,23 +278,23 @@ func TestACureCures(t *testing.T) {
 // Groups and roles nested as lattices have more ways than could ever be walked:
 // checks are answered at once all the same, and explanations say there are more.
 func TestLatticesDoNotTakeForEver(t *testing.T) {
-	ops := []change.Operation{&operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick"}}}
+	ops := []change.Operation{&people.AddUser{Personal: fact.Personal{UserName: "zoe.marrick"}}}
 	const deep = 24
 	for i := range deep {
 		for side := range 2 {
 			group, role := fmt.Sprintf("g%d-%d", i, side), fmt.Sprintf("r%d-%d", i, side)
-			ops = append(ops, &operation.AddGroup{Key: group}, &operation.AddRole{Key: role})
+			ops = append(ops, &roles.AddGroup{Key: group}, &roles.AddRole{Key: role})
 			for below := range 2 {
 				if i > 0 {
-					ops = append(ops, &operation.AddMember{Group: change.GroupRef(group), Member: change.GroupRef(fmt.Sprintf("g%d-%d", i-1, below))},
-						&operation.IncludeRole{Role: change.RoleRef(role), Includes: change.RoleRef(fmt.Sprintf("r%d-%d", i-1, below))})
+					ops = append(ops, &roles.AddMember{Group: change.GroupRef(group), Member: change.GroupRef(fmt.Sprintf("g%d-%d", i-1, below))},
+						&roles.IncludeRole{Role: change.RoleRef(role), Includes: change.RoleRef(fmt.Sprintf("r%d-%d", i-1, below))})
 				}
 			}
 		}
 	}
-	ops = append(ops, &operation.AddMember{Group: "g0-0", User: "zoe.marrick"},
-		&operation.Grant{Role: change.RoleRef(fmt.Sprintf("r%d-0", deep-1)), Group: change.GroupRef(fmt.Sprintf("g%d-0", deep-1))},
-		&operation.AddPermission{Role: "r0-0", Application: "berths", Actions: []string{"read"}, Pattern: "north"})
+	ops = append(ops, &roles.AddMember{Group: "g0-0", User: "zoe.marrick"},
+		&roles.Grant{Role: change.RoleRef(fmt.Sprintf("r%d-0", deep-1)), Group: change.GroupRef(fmt.Sprintf("g%d-0", deep-1))},
+		&roles.AddPermission{Role: "r0-0", Application: "berths", Actions: []string{"read"}, Pattern: "north"})
 	s := laws.Port(t, ops...)
 	for path, want := range map[string]access.Reason{"north/1": access.Granted, "voyages": access.NoGrant} {
 		e, err := query.Explain(s, access.Question{User: "zoe.marrick", Application: "berths", Action: "read", Path: path, At: 2})

@@ -9,22 +9,23 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/query"
 )
 
 // Answers are whole, however much somebody holds and however many ways there are to it.
 func TestAnswersAreWholeHoweverMuchSomebodyHolds(t *testing.T) {
-	ops := []change.Operation{&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &operation.AddUser{Personal: fact.Personal{UserName: "ines"}},
-		&operation.AddApplication{Key: "app", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}}}
+	ops := []change.Operation{&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &people.AddUser{Personal: fact.Personal{UserName: "ines"}},
+		&roles.AddApplication{Key: "app", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}}}
 	for r := range 4 {
 		role := change.RoleRef(fmt.Sprintf("app/r%d", r))
-		ops = append(ops, &operation.AddRole{Key: fmt.Sprintf("r%d", r), Application: "app"})
+		ops = append(ops, &roles.AddRole{Key: fmt.Sprintf("r%d", r), Application: "app"})
 		for i := range 55 {
 			path := fmt.Sprintf("x%d", 55*r+i)
-			ops = append(ops, &operation.AddResource{Application: "app", Path: path}, &operation.AddPermission{Role: role, Actions: []string{"read"}, Pattern: path})
+			ops = append(ops, &roles.AddResource{Application: "app", Path: path}, &roles.AddPermission{Role: role, Actions: []string{"read"}, Pattern: path})
 		}
-		ops = append(ops, &operation.Grant{Role: role, User: "ines"})
+		ops = append(ops, &roles.Grant{Role: role, User: "ines"})
 	}
 	agree(t, laws.DraftOf(access.Empty(), ops...), 220)
 }
@@ -32,26 +33,26 @@ func TestAnswersAreWholeHoweverMuchSomebodyHolds(t *testing.T) {
 // A lattice of groups has so many ways up that nobody could list them; what lies at its
 // top is held all the same, at all the times at which any way holds.
 func TestAnswersAreWholeHoweverManyWaysThereAre(t *testing.T) {
-	ops := []change.Operation{&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &operation.AddUser{Personal: fact.Personal{UserName: "ines"}},
-		&operation.AddApplication{Key: "app", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}}, &operation.AddResource{Application: "app", Path: "x0"}, &operation.AddResource{Application: "app", Path: "x1"}}
+	ops := []change.Operation{&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &people.AddUser{Personal: fact.Personal{UserName: "ines"}},
+		&roles.AddApplication{Key: "app", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}}, &roles.AddResource{Application: "app", Path: "x0"}, &roles.AddResource{Application: "app", Path: "x1"}}
 	const levels, wide = 9, 5 // 5 to the power of 9 ways
 	for l := range levels {
 		for i := range wide {
 			key := change.GroupRef(fmt.Sprintf("g%d-%d", l, i))
-			ops = append(ops, &operation.AddGroup{Key: string(key)})
+			ops = append(ops, &roles.AddGroup{Key: string(key)})
 			if l == 0 {
-				ops = append(ops, &operation.AddMember{Group: key, User: "ines", Window: map[bool]calendar.Window{true: {From: 1000}, false: {}}[i == 0]})
+				ops = append(ops, &roles.AddMember{Group: key, User: "ines", Window: map[bool]calendar.Window{true: {From: 1000}, false: {}}[i == 0]})
 				continue
 			}
 			for k := range wide {
-				ops = append(ops, &operation.AddMember{Group: key, Member: change.GroupRef(fmt.Sprintf("g%d-%d", l-1, k))})
+				ops = append(ops, &roles.AddMember{Group: key, Member: change.GroupRef(fmt.Sprintf("g%d-%d", l-1, k))})
 			}
 		}
 	}
 	for i := range 2 {
 		role := change.RoleRef(fmt.Sprintf("app/r%d", i))
-		ops = append(ops, &operation.AddRole{Key: fmt.Sprintf("r%d", i), Application: "app"}, &operation.AddPermission{Role: role, Actions: []string{"read"}, Pattern: fmt.Sprintf("x%d", i)},
-			&operation.Grant{Role: role, Group: change.GroupRef(fmt.Sprintf("g%d-%d", levels-1, wide-1-i))})
+		ops = append(ops, &roles.AddRole{Key: fmt.Sprintf("r%d", i), Application: "app"}, &roles.AddPermission{Role: role, Actions: []string{"read"}, Pattern: fmt.Sprintf("x%d", i)},
+			&roles.Grant{Role: role, Group: change.GroupRef(fmt.Sprintf("g%d-%d", levels-1, wide-1-i))})
 	}
 	s := agree(t, laws.DraftOf(access.Empty(), ops...), 2)
 	id, _ := s.FindUser("ines")

@@ -7,7 +7,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/lists"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/query"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -64,7 +64,7 @@ func givenOnly(v *seeing.View, one, other fact.UserID) (out []wire.GivenRole) {
 		if !v.ReadsRole(a.Role) {
 			continue
 		}
-		g := &operation.Grant{Role: change.RoleRef(v.Uncut().RoleKey(a.Role)), User: change.UserRef(v.UserRef(other).Key), Window: a.Window, Schedule: a.Schedule}
+		g := &roles.Grant{Role: change.RoleRef(v.Uncut().RoleKey(a.Role)), User: change.UserRef(v.UserRef(other).Key), Window: a.Window, Schedule: a.Schedule}
 		for _, s := range a.Scopes {
 			g.Scopes = append(g.Scopes, change.ScopeRef{Application: change.ApplicationRef(v.Uncut().Application(s.Application).Key), Pattern: s.Pattern})
 		}
@@ -97,7 +97,7 @@ func joinedOnly(v *seeing.View, one, other fact.UserID) (out []wire.GivenGroup) 
 		if !v.ReadsGroup(m.Group) {
 			continue
 		}
-		op := &operation.AddMember{Group: change.GroupRef(v.Uncut().Group(m.Group).Key), User: change.UserRef(v.UserRef(other).Key), Window: m.Window}
+		op := &roles.AddMember{Group: change.GroupRef(v.Uncut().Group(m.Group).Key), User: change.UserRef(v.UserRef(other).Key), Window: m.Window}
 		out = append(out, wire.GivenGroup{Membership: lists.Membership(v, m, false, nil), Operation: operationMap(op)})
 	}
 	return out

@@ -12,7 +12,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/lists"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
 	"ableroster/internal/seeing"
@@ -213,7 +213,7 @@ func missingPaths(v *seeing.View, app fact.ApplicationID, missing map[string]*wi
 		if label == "" {
 			label = labelOf(path)
 		}
-		raw, _ := change.EncodeOperation(&operation.AddResource{Application: change.ApplicationRef(app.String()), Path: path, Label: label, NodeKind: kinds[patterns.Parent(path)]})
+		raw, _ := change.EncodeOperation(&roles.AddResource{Application: change.ApplicationRef(app.String()), Path: path, Label: label, NodeKind: kinds[patterns.Parent(path)]})
 		return raw
 	}
 	for _, path := range sortedKeys(missing) {

@@ -12,7 +12,9 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/finding"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
 	"ableroster/internal/seeing"
@@ -218,39 +220,39 @@ func mend(v *seeing.View, f *finding.Finding) ([]change.Operation, string) {
 	switch f.Code {
 	case finding.PastEnd:
 		departed := fact.Departed
-		return []change.Operation{&operation.UpdateUser{User: user, Status: &departed}}, "Mark as departed"
+		return []change.Operation{&people.UpdateUser{User: user, Status: &departed}}, "Mark as departed"
 	case finding.AccountUnused, finding.HoldsNothing:
 		suspended := fact.Suspended
-		return []change.Operation{&operation.UpdateUser{User: user, Status: &suspended}}, "Suspend them, until they ask"
+		return []change.Operation{&people.UpdateUser{User: user, Status: &suspended}}, "Suspend them, until they ask"
 	case finding.WildcardInFence:
 		return mendWildcard(v, f)
 	case finding.AlmostEverybody:
-		return []change.Operation{&operation.AddDefault{Key: freshDefault(v, f.Role), Label: v.RoleRef(f.Role, false).Label + " for everybody", Everybody: true, Roles: []change.RoleRef{role}}}, "Make it a default rule for everybody"
+		return []change.Operation{&rules.AddDefault{Key: freshDefault(v, f.Role), Label: v.RoleRef(f.Role, false).Label + " for everybody", Everybody: true, Roles: []change.RoleRef{role}}}, "Make it a default rule for everybody"
 	case finding.Direct:
 		return mendDirect(v, f)
 	case finding.Doubled, finding.Over:
-		return []change.Operation{&operation.Revoke{Assignment: change.AssignmentRef(f.Assignment.String())}}, "Revoke it"
+		return []change.Operation{&roles.Revoke{Assignment: change.AssignmentRef(f.Assignment.String())}}, "Revoke it"
 	case finding.NothingMatches:
-		return []change.Operation{&operation.RemovePermission{Permission: change.PermissionRef(f.Permission.String())}}, "Take the permission away"
+		return []change.Operation{&roles.RemovePermission{Permission: change.PermissionRef(f.Permission.String())}}, "Take the permission away"
 	case finding.Unreached:
 		return mendUnreached(v, f)
 	case finding.RoleEmpty, finding.RoleUnheld:
-		return []change.Operation{&operation.RetireRole{Role: role}}, "Retire the role"
+		return []change.Operation{&roles.RetireRole{Role: role}}, "Retire the role"
 	case finding.RoleAlike:
 		return mendAlike(v, f)
 	case finding.RoleUnowned:
 		me := change.UserRef(v.Caller.User.String())
-		return []change.Operation{&operation.UpdateRole{Role: role, Owner: &me}}, "Answer for it yourself"
+		return []change.Operation{&roles.UpdateRole{Role: role, Owner: &me}}, "Answer for it yourself"
 	case finding.ApplicationAlone:
 		me := change.UserRef(v.Caller.User.String())
-		return []change.Operation{&operation.UpdateApplication{Application: change.ApplicationRef(f.Application.String()), Owner: &me}}, "Answer for it yourself"
+		return []change.Operation{&roles.UpdateApplication{Application: change.ApplicationRef(f.Application.String()), Owner: &me}}, "Answer for it yourself"
 	case finding.GroupEmpty:
 		var ops []change.Operation
 		for _, a := range v.Uncut().Given(fact.Assignee{Group: f.Group}) {
-			ops = append(ops, &operation.Revoke{Assignment: change.AssignmentRef(a.ID.String())})
+			ops = append(ops, &roles.Revoke{Assignment: change.AssignmentRef(a.ID.String())})
 		}
 		for _, m := range v.Uncut().MembershipsOf(fact.Member{Group: f.Group}) {
-			ops = append(ops, &operation.RemoveMember{Group: change.GroupRef(m.Group.String()), Member: change.GroupRef(f.Group.String())})
+			ops = append(ops, &roles.RemoveMember{Group: change.GroupRef(m.Group.String()), Member: change.GroupRef(f.Group.String())})
 		}
 		return ops, "Take from the group what it would give"
 	}
@@ -260,13 +262,13 @@ func mend(v *seeing.View, f *finding.Finding) ([]change.Operation, string) {
 // mendWildcard writes the pattern out as what it covers today.
 func mendWildcard(v *seeing.View, f *finding.Finding) ([]change.Operation, string) {
 	p := v.Uncut().Permission(f.Permission)
-	ops := []change.Operation{&operation.RemovePermission{Permission: change.PermissionRef(f.Permission.String())}}
+	ops := []change.Operation{&roles.RemovePermission{Permission: change.PermissionRef(f.Permission.String())}}
 	paths, open := query.PatternCovers(v.Uncut(), f.Application, f.Path)
 	if open || len(paths) > mostMended {
 		return nil, "Write the pattern without a star"
 	}
 	for _, path := range paths {
-		ops = append(ops, &operation.AddPermission{Role: change.RoleRef(f.Role.String()), Application: change.ApplicationRef(f.Application.String()), Actions: slices.Clone(p.Actions), Pattern: path, Own: p.Own})
+		ops = append(ops, &roles.AddPermission{Role: change.RoleRef(f.Role.String()), Application: change.ApplicationRef(f.Application.String()), Actions: slices.Clone(p.Actions), Pattern: path, Own: p.Own})
 	}
 	return ops, "Name each of what it covers today instead"
 }
@@ -278,13 +280,13 @@ func mendDirect(v *seeing.View, f *finding.Finding) ([]change.Operation, string)
 	if a.Window != (calendar.Window{}) || len(a.Scopes) > 0 || a.Schedule != nil {
 		return nil, "This assignment has its own dates: ask the holder whether it is still needed"
 	}
-	revoke := &operation.Revoke{Assignment: change.AssignmentRef(f.Assignment.String())}
+	revoke := &roles.Revoke{Assignment: change.AssignmentRef(f.Assignment.String())}
 	user := change.UserRef(f.User.String())
 	for g := range v.Uncut().Groups() {
 		given := v.Uncut().Given(fact.Assignee{Group: g.ID})
 		if len(given) == 1 && given[0].Role == f.Role && given[0].Window == (calendar.Window{}) && len(given[0].Scopes) == 0 && given[0].Schedule == nil &&
 			g.Filter == "" && len(v.Uncut().MembershipsOf(fact.Member{Group: g.ID})) == 0 && v.ReadsGroup(g.ID) && g.ID != fact.PublicGroup && g.ID != fact.AllUsersGroup {
-			return []change.Operation{&operation.AddMember{Group: change.GroupRef(g.ID.String()), User: user}, revoke}, "Put them into the group " + g.Label + ", which gives it"
+			return []change.Operation{&roles.AddMember{Group: change.GroupRef(g.ID.String()), User: user}, revoke}, "Put them into the group " + g.Label + ", which gives it"
 		}
 	}
 	key := v.Uncut().Role(f.Role).Key + "-holders"
@@ -295,9 +297,9 @@ func mendDirect(v *seeing.View, f *finding.Finding) ([]change.Operation, string)
 		key = fmt.Sprintf("%s-holders-%d", v.Uncut().Role(f.Role).Key, i)
 	}
 	return []change.Operation{
-		&operation.AddGroup{Key: key, Label: v.RoleRef(f.Role, false).Label + ": holders"},
-		&operation.Grant{Role: change.RoleRef(f.Role.String()), Group: change.GroupRef(key)},
-		&operation.AddMember{Group: change.GroupRef(key), User: user},
+		&roles.AddGroup{Key: key, Label: v.RoleRef(f.Role, false).Label + ": holders"},
+		&roles.Grant{Role: change.RoleRef(f.Role.String()), Group: change.GroupRef(key)},
+		&roles.AddMember{Group: change.GroupRef(key), User: user},
 		revoke,
 	}, "Make a group that gives it, with them as its member"
 }
@@ -315,7 +317,7 @@ func mendUnreached(v *seeing.View, f *finding.Finding) ([]change.Operation, stri
 			continue
 		}
 		action := c.Application.Actions[0].Key
-		return []change.Operation{&operation.AddPermission{Role: change.RoleRef(r.String()), Application: change.ApplicationRef(f.Application.String()), Actions: []string{action}, Pattern: f.Path}},
+		return []change.Operation{&roles.AddPermission{Role: change.RoleRef(r.String()), Application: change.ApplicationRef(f.Application.String()), Actions: []string{action}, Pattern: f.Path}},
 			fmt.Sprintf("Let %s %s it, as it does %s beside it", v.RoleRef(r, false).Label, action, row.Resource.Path)
 	}
 	return nil, "Give a role a permission on it, or retire it"
@@ -333,13 +335,13 @@ func mendAlike(v *seeing.View, f *finding.Finding) ([]change.Operation, string) 
 		if a.Rule != 0 || a.Assignee.User != 0 && !v.ReadsUser(a.Assignee.User) || a.Assignee.Group != 0 && !v.ReadsGroup(a.Assignee.Group) {
 			return nil, "Decide which of them stays"
 		}
-		o := &operation.Grant{Role: change.RoleRef(f.Role.String()), User: change.UserRef(a.Assignee.User.String()), Group: change.GroupRef(a.Assignee.Group.String()), Window: a.Window, Schedule: a.Schedule}
+		o := &roles.Grant{Role: change.RoleRef(f.Role.String()), User: change.UserRef(a.Assignee.User.String()), Group: change.GroupRef(a.Assignee.Group.String()), Window: a.Window, Schedule: a.Schedule}
 		for _, s := range a.Scopes {
 			o.Scopes = append(o.Scopes, change.ScopeRef{Application: change.ApplicationRef(s.Application.String()), Pattern: s.Pattern})
 		}
 		ops = append(ops, o)
 	}
-	return append(ops, &operation.RetireRole{Role: change.RoleRef(f.Other.String())}), fmt.Sprintf("Give its holders %s instead, and retire %s", v.RoleRef(f.Role, false).Label, v.RoleRef(f.Other, false).Label)
+	return append(ops, &roles.RetireRole{Role: change.RoleRef(f.Other.String())}), fmt.Sprintf("Give its holders %s instead, and retire %s", v.RoleRef(f.Role, false).Label, v.RoleRef(f.Other, false).Label)
 }
 
 func freshDefault(v *seeing.View, r fact.RoleID) string {

@@ -9,7 +9,8 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/request"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -89,7 +90,7 @@ func RetireRole(v *seeing.View, ref, replacement string) (wire.Retirement, error
 	x.catalogue(role, key, insteadKey)
 	x.sodRules(role, instead)
 	if !x.out.More { // or the rest would lose it, with nothing instead
-		x.does(&operation.RetireRole{Role: key})
+		x.does(&roles.RetireRole{Role: key})
 	}
 	return x.out, x.err
 }
@@ -101,7 +102,7 @@ func (x *retiring) holders(role fact.RoleID, key, instead change.RoleRef) {
 		if a.Window.Over(x.v.At) {
 			continue
 		}
-		grant := &operation.Grant{Role: instead, Window: a.Window, Schedule: a.Schedule}
+		grant := &roles.Grant{Role: instead, Window: a.Window, Schedule: a.Schedule}
 		var ref wire.Ref
 		kind := "user"
 		if u := a.Assignee.User; u != 0 {
@@ -128,7 +129,7 @@ func (x *retiring) holders(role fact.RoleID, key, instead change.RoleRef) {
 		for _, sc := range a.Scopes {
 			grant.Scopes = append(grant.Scopes, change.ScopeRef{Application: change.ApplicationRef(x.s.Application(sc.Application).Key), Pattern: sc.Pattern})
 		}
-		revoke := &operation.Revoke{Assignment: change.AssignmentRef(a.ID.String())}
+		revoke := &roles.Revoke{Assignment: change.AssignmentRef(a.ID.String())}
 		if instead != "" {
 			x.does(grant, revoke)
 		} else {
@@ -145,9 +146,9 @@ func (x *retiring) includers(role fact.RoleID, key, instead change.RoleRef) {
 		}
 		outerKey := change.RoleRef(x.s.RoleKey(outer))
 		x.tie("role", x.v.RoleRef(outer, false), "includes it")
-		ops := []change.Operation{&operation.ExcludeRole{Role: outerKey, Excludes: key}}
+		ops := []change.Operation{&roles.ExcludeRole{Role: outerKey, Excludes: key}}
 		if instead != "" && instead != outerKey {
-			ops = append(ops, &operation.IncludeRole{Role: outerKey, Includes: instead})
+			ops = append(ops, &roles.IncludeRole{Role: outerKey, Includes: instead})
 		}
 		x.does(ops...)
 	}
@@ -164,9 +165,9 @@ func (x *retiring) rules(role, instead fact.RoleID) {
 		x.tie("default", wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label}, "gives it")
 		keys := x.swapped(f.Roles, role, instead)
 		if len(keys) == 0 && len(f.Groups) == 0 {
-			x.does(&operation.EndDefault{Default: change.DefaultRef(f.Key)})
+			x.does(&rules.EndDefault{Default: change.DefaultRef(f.Key)})
 		} else {
-			x.does(&operation.UpdateDefault{Default: change.DefaultRef(f.Key), Roles: keys})
+			x.does(&rules.UpdateDefault{Default: change.DefaultRef(f.Key), Roles: keys})
 		}
 	}
 }
@@ -214,9 +215,9 @@ func (x *retiring) sodRules(role, instead fact.RoleID) {
 		x.tie("sod_rule", wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label}, "names it")
 		keys := x.swapped(f.Roles, role, instead)
 		if len(keys) < 2 {
-			x.does(&operation.EndSoDRule{SoDRule: change.SoDRuleRef(f.Key)})
+			x.does(&rules.EndSoDRule{SoDRule: change.SoDRuleRef(f.Key)})
 		} else {
-			x.does(&operation.UpdateSoDRule{SoDRule: change.SoDRuleRef(f.Key), Roles: keys})
+			x.does(&rules.UpdateSoDRule{SoDRule: change.SoDRuleRef(f.Key), Roles: keys})
 		}
 	}
 }
@@ -243,13 +244,13 @@ func RetireApplication(v *seeing.View, ref string) (wire.Retirement, error) {
 		}
 		if own[r.ID] {
 			x.tie("role", v.RoleRef(r.ID, false), "is one of its roles")
-			x.does(&operation.RetireRole{Role: change.RoleRef(x.s.RoleKey(r.ID))})
+			x.does(&roles.RetireRole{Role: change.RoleRef(x.s.RoleKey(r.ID))})
 			continue
 		}
 		x.tie("role", v.RoleRef(r.ID, false), "gives something there")
 		var ops []change.Operation
 		for _, p := range gives {
-			ops = append(ops, &operation.RemovePermission{Permission: change.PermissionRef(p.ID.String())})
+			ops = append(ops, &roles.RemovePermission{Permission: change.PermissionRef(p.ID.String())})
 		}
 		x.does(ops...)
 	}
@@ -257,7 +258,7 @@ func RetireApplication(v *seeing.View, ref string) (wire.Retirement, error) {
 		for _, f := range x.s.Expectations() {
 			if !f.Ended && f.Application == app {
 				x.tie("expectation", wire.Ref{ID: f.ID.String(), Key: f.Key, Label: cmp.Or(f.Label, f.Key)}, "is about it")
-				x.does(&operation.EndExpectation{Expectation: change.ExpectationRef(f.Key)})
+				x.does(&rules.EndExpectation{Expectation: change.ExpectationRef(f.Key)})
 			}
 		}
 		for _, f := range x.s.Freezes() {
@@ -278,6 +279,6 @@ func RetireApplication(v *seeing.View, ref string) (wire.Retirement, error) {
 		}
 	}
 	retired := fact.StateRetired
-	x.does(&operation.UpdateApplication{Application: key, State: &retired})
+	x.does(&roles.UpdateApplication{Application: key, State: &retired})
 	return x.out, x.err
 }

@@ -10,7 +10,8 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 )
 
 // apply makes one operation by somebody, and says whether it fits.
@@ -45,23 +46,23 @@ func team(t testing.TB) *access.Snapshot {
 		s = next
 	}
 	for i := range 7 {
-		o := &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}}
+		o := &people.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}}
 		if i > 0 {
 			o.Manager = "user.0"
 		}
 		must(o)
 	}
 	owner := change.UserRef("user.1")
-	must(&operation.AddApplication{Key: "cranes", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}})
-	must(&operation.UpdateApplication{Application: "cranes", Owner: &owner})
-	must(&operation.AddGroup{Key: "board"})
+	must(&roles.AddApplication{Key: "cranes", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}})
+	must(&roles.UpdateApplication{Application: "cranes", Owner: &owner})
+	must(&roles.AddGroup{Key: "board"})
 	for _, u := range []change.UserRef{"user.2", "user.3"} {
-		must(&operation.AddMember{Group: "board", User: u})
+		must(&roles.AddMember{Group: "board", User: u})
 	}
 	for i := range 3 {
 		key := fmt.Sprintf("r%d", i)
-		must(&operation.AddRole{Key: key, Application: "cranes"})
-		must(&operation.AddPermission{Role: change.RoleRef("cranes/" + key), Actions: []string{"read"}, Pattern: "/"})
+		must(&roles.AddRole{Key: key, Application: "cranes"})
+		must(&roles.AddPermission{Role: change.RoleRef("cranes/" + key), Actions: []string{"read"}, Pattern: "/"})
 	}
 	must(&SetRoute{Key: "short", Steps: []StepRef{{Whose: Manager}}})
 	must(&SetRoute{Key: "long", Steps: []StepRef{{Whose: Manager}, {Whose: Owner}, {Whose: Group, Group: "board", All: true}}})
@@ -127,11 +128,11 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 				op = &WithdrawRequest{Request: request}
 			case 4:
 				status := []fact.Status{fact.Active, fact.Active, fact.Active, fact.Active, fact.Suspended, fact.Departed}[rng.IntN(6)]
-				op = &operation.UpdateUser{User: user(), Status: &status}
+				op = &people.UpdateUser{User: user(), Status: &status}
 			case 5:
-				op = &operation.RemoveMember{Group: "board", User: user()}
+				op = &roles.RemoveMember{Group: "board", User: user()}
 			case 6:
-				op = &operation.AddMember{Group: "board", User: user()}
+				op = &roles.AddMember{Group: "board", User: user()}
 			default:
 				o := &DecideRequest{Request: request, Choice: Approve}
 				if rng.IntN(8) == 0 {
@@ -251,12 +252,12 @@ func check(t *testing.T, before, after *access.Snapshot, op change.Operation, au
 func TestARoleIsWidenedByWhoMayGiveIt(t *testing.T) {
 	s := team(t)
 	for _, op := range []change.Operation{
-		&operation.AddRole{Key: "editor"},
-		&operation.AddPermission{Role: "editor", Application: "able-roster", Actions: []string{"read", "update"}, Pattern: "/"},
-		&operation.Grant{Role: "editor", User: "user.6"},
-		&operation.AddRole{Key: "r3", Application: "cranes"},
-		&operation.AddRole{Key: "r4", Application: "cranes"},
-		&operation.AddPermission{Role: "cranes/r4", Actions: []string{"read"}, Pattern: "/"},
+		&roles.AddRole{Key: "editor"},
+		&roles.AddPermission{Role: "editor", Application: "able-roster", Actions: []string{"read", "update"}, Pattern: "/"},
+		&roles.Grant{Role: "editor", User: "user.6"},
+		&roles.AddRole{Key: "r3", Application: "cranes"},
+		&roles.AddRole{Key: "r4", Application: "cranes"},
+		&roles.AddPermission{Role: "cranes/r4", Actions: []string{"read"}, Pattern: "/"},
 	} {
 		next, faults := apply(s, 0, 2, op)
 		if len(faults) > 0 {
@@ -276,7 +277,7 @@ func TestARoleIsWidenedByWhoMayGiveIt(t *testing.T) {
 		return len(change.AuthorityOf(s, editor, 3).Judge(d, 3))
 	}
 	wider := func(role change.RoleRef) change.Operation {
-		return &operation.AddPermission{Role: role, Application: "cranes", Actions: []string{"*"}, Pattern: "/"}
+		return &roles.AddPermission{Role: role, Application: "cranes", Actions: []string{"*"}, Pattern: "/"}
 	}
 	if lacks(wider("cranes/r3")) == 0 {
 		t.Error("a role that nobody holds yet was let give more")
@@ -284,7 +285,7 @@ func TestARoleIsWidenedByWhoMayGiveIt(t *testing.T) {
 	if lacks(wider("cranes/r0")) == 0 {
 		t.Error("an offered role was let give more")
 	}
-	if lacks(&operation.IncludeRole{Role: "cranes/r0", Includes: "cranes/r4"}) == 0 {
+	if lacks(&roles.IncludeRole{Role: "cranes/r0", Includes: "cranes/r4"}) == 0 {
 		t.Error("an offered role was let include another")
 	}
 	if lacks(&MakeRequestable{Role: "cranes/r3", Words: "all", Route: "short"}) == 0 {
@@ -304,12 +305,12 @@ func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 		author fact.UserID
 		op     change.Operation
 	}{
-		{0, &operation.UpdateRole{Role: "cranes/r0", HeldWithin: &[]string{"yard"}[0]}},
-		{0, &operation.UpdateUser{User: "user.5", UserEdits: fact.UserEdits{Unit: &[]string{"yard"}[0]}}},
-		{0, &operation.AddRole{Key: "yard-editor"}},
-		{0, &operation.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"read", "update", "assign"}, Pattern: "roles"}},
-		{0, &operation.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"assign"}, Pattern: "users/yard"}},
-		{0, &operation.Grant{Role: "yard-editor", User: "user.6"}},
+		{0, &roles.UpdateRole{Role: "cranes/r0", HeldWithin: &[]string{"yard"}[0]}},
+		{0, &people.UpdateUser{User: "user.5", UserEdits: fact.UserEdits{Unit: &[]string{"yard"}[0]}}},
+		{0, &roles.AddRole{Key: "yard-editor"}},
+		{0, &roles.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"read", "update", "assign"}, Pattern: "roles"}},
+		{0, &roles.AddPermission{Role: "yard-editor", Application: "able-roster", Actions: []string{"assign"}, Pattern: "users/yard"}},
+		{0, &roles.Grant{Role: "yard-editor", User: "user.6"}},
 		{6, &RequestRole{Role: "cranes/r0", Window: calendar.Window{Until: 1_000_000}}}, // user.5
 		{0, &EndRequestable{Role: "cranes/r0"}},
 	} {
@@ -331,11 +332,11 @@ func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 		}
 		return len(change.AuthorityOf(s, editor, 3).Judge(d, 3))
 	}
-	wider := &operation.AddPermission{Role: "cranes/r0", Actions: []string{"*"}, Pattern: "/"}
+	wider := &roles.AddPermission{Role: "cranes/r0", Actions: []string{"*"}, Pattern: "/"}
 	if n := lacks(wider); n > 0 {
 		t.Errorf("within the part of whoever alters it: lacks %d", n)
 	}
-	next, _ := apply(s, 0, 3, &operation.UpdateUser{User: "user.5", UserEdits: fact.UserEdits{Unit: &[]string{"office"}[0]}})
+	next, _ := apply(s, 0, 3, &people.UpdateUser{User: "user.5", UserEdits: fact.UserEdits{Unit: &[]string{"office"}[0]}})
 	s = next // the asker moved out of the editor's part, and waits still
 	if lacks(wider) == 0 {
 		t.Error("a role that somebody outside the part waits for was let give more")
@@ -347,15 +348,15 @@ func TestARoleThatSomebodyWaitsForIsWidenedByWhoMayGiveItThem(t *testing.T) {
 func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 	s := team(t)
 	for _, op := range []change.Operation{
-		&operation.AddRole{Key: "clerk"}, // may change everything, and give nothing
-		&operation.AddPermission{Role: "clerk", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "/"},
-		&operation.Grant{Role: "clerk", User: "user.6"},
-		&operation.AddRole{Key: "giver"},
-		&operation.AddPermission{Role: "giver", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&operation.Grant{Role: "giver", User: "user.4"},
-		&operation.AddGroup{Key: "inner"},
-		&operation.AddMember{Group: "board", Member: "inner"},
-		&operation.AddGroup{Key: "aside"},
+		&roles.AddRole{Key: "clerk"}, // may change everything, and give nothing
+		&roles.AddPermission{Role: "clerk", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "/"},
+		&roles.Grant{Role: "clerk", User: "user.6"},
+		&roles.AddRole{Key: "giver"},
+		&roles.AddPermission{Role: "giver", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&roles.Grant{Role: "giver", User: "user.4"},
+		&roles.AddGroup{Key: "inner"},
+		&roles.AddMember{Group: "board", Member: "inner"},
+		&roles.AddGroup{Key: "aside"},
 	} {
 		next, faults := apply(s, 0, 2, op)
 		if len(faults) > 0 {
@@ -369,23 +370,23 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 		op      change.Operation
 		becomes bool
 	}{
-		"a manager":                          {&operation.UpdateUser{User: "user.3", Manager: &me}, true},
-		"no manager":                         {&operation.UpdateUser{User: "user.3", Manager: &nobody}, false},
-		"the same manager":                   {&operation.UpdateUser{User: "user.3", Manager: &[]change.UserRef{"user.0"}[0]}, false},
-		"a manager of somebody new":          {&operation.AddUser{Personal: fact.Personal{UserName: "new.one"}, Manager: "user.6"}, true},
-		"somebody new without one":           {&operation.AddUser{Personal: fact.Personal{UserName: "new.two"}}, false},
-		"an owner of the role":               {&operation.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
-		"an owner of a role nobody asks of":  {&operation.UpdateRole{Role: "cranes/r2", Owner: &me}, false},
-		"an owner of the application":        {&operation.UpdateApplication{Application: "cranes", Owner: &me}, true},
-		"an approver":                        {&operation.AddMember{Group: "board", User: "user.6"}, true},
-		"an approver through a group":        {&operation.AddMember{Group: "inner", User: "user.6"}, true},
-		"a group of approvers":               {&operation.AddMember{Group: "board", Member: "aside"}, true},
-		"approvers by a filter":              {&operation.UpdateGroup{Group: "board", Filter: &rule}, true},
-		"a member of a group nobody asks":    {&operation.AddMember{Group: "aside", User: "user.6"}, false},
-		"a taker over":                       {&operation.HandOver{User: "user.0", To: "user.6"}, true},
+		"a manager":                          {&people.UpdateUser{User: "user.3", Manager: &me}, true},
+		"no manager":                         {&people.UpdateUser{User: "user.3", Manager: &nobody}, false},
+		"the same manager":                   {&people.UpdateUser{User: "user.3", Manager: &[]change.UserRef{"user.0"}[0]}, false},
+		"a manager of somebody new":          {&people.AddUser{Personal: fact.Personal{UserName: "new.one"}, Manager: "user.6"}, true},
+		"somebody new without one":           {&people.AddUser{Personal: fact.Personal{UserName: "new.two"}}, false},
+		"an owner of the role":               {&roles.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
+		"an owner of a role nobody asks of":  {&roles.UpdateRole{Role: "cranes/r2", Owner: &me}, false},
+		"an owner of the application":        {&roles.UpdateApplication{Application: "cranes", Owner: &me}, true},
+		"an approver":                        {&roles.AddMember{Group: "board", User: "user.6"}, true},
+		"an approver through a group":        {&roles.AddMember{Group: "inner", User: "user.6"}, true},
+		"a group of approvers":               {&roles.AddMember{Group: "board", Member: "aside"}, true},
+		"approvers by a filter":              {&roles.UpdateGroup{Group: "board", Filter: &rule}, true},
+		"a member of a group nobody asks":    {&roles.AddMember{Group: "aside", User: "user.6"}, false},
+		"a taker over":                       {&people.HandOver{User: "user.0", To: "user.6"}, true},
 		"a route":                            {&SetRoute{Key: "short", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, true},
 		"a route by which nothing is asked":  {&SetRoute{Key: "new", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, false},
-		"an end of who decides at this step": {&operation.RemoveMember{Group: "board", User: "user.2"}, false},
+		"an end of who decides at this step": {&roles.RemoveMember{Group: "board", User: "user.2"}, false},
 	} {
 		for _, author := range []string{"user.6", "user.4"} {
 			d := change.NewDraft(s)

@@ -12,7 +12,8 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/patterns"
 )
 
@@ -377,23 +378,23 @@ var units = []string{"marine", "marine/tugs", "finance", "finance"}
 func (x *searcher) begin(t *testing.T) {
 	t.Helper()
 	x.s = access.Empty()
-	x.must(t, &operation.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
+	x.must(t, &roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
 	for i := range 7 {
-		o := &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("u%d", i)}, UserFacts: fact.UserFacts{Unit: units[i%len(units)], Title: pick(x.Rand, "pilot", "clerk")}}
+		o := &people.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("u%d", i)}, UserFacts: fact.UserFacts{Unit: units[i%len(units)], Title: pick(x.Rand, "pilot", "clerk")}}
 		if i > 0 && x.IntN(2) == 0 {
 			o.Manager = change.UserRef(fmt.Sprintf("u%d", x.IntN(i)))
 		}
 		x.must(t, o)
 	}
 	for _, app := range []string{"berths", "tariffs"} {
-		x.must(t, &operation.AddApplication{Key: app, State: fact.StateLive, Actions: []fact.Action{{Key: "read"}, {Key: "release"}}, Owner: "u0"})
+		x.must(t, &roles.AddApplication{Key: app, State: fact.StateLive, Actions: []fact.Action{{Key: "read"}, {Key: "release"}}, Owner: "u0"})
 		for _, role := range []string{"reader", "releaser"} {
-			x.must(t, &operation.AddRole{Key: role, Application: change.ApplicationRef(app)},
-				&operation.AddPermission{Role: change.RoleRef(app + "/" + role), Actions: []string{map[string]string{"reader": "read", "releaser": "release"}[role]}, Pattern: "/"})
+			x.must(t, &roles.AddRole{Key: role, Application: change.ApplicationRef(app)},
+				&roles.AddPermission{Role: change.RoleRef(app + "/" + role), Actions: []string{map[string]string{"reader": "read", "releaser": "release"}[role]}, Pattern: "/"})
 		}
 	}
-	x.must(t, &operation.AddRole{Key: "staff"}, &operation.AddGroup{Key: "board", Unit: "finance"}, &operation.AddMember{Group: "board", User: "u3"},
-		&operation.AddGroup{Key: "crew", Unit: "marine", HeldWithin: pick(x.Rand, "", "marine")},
+	x.must(t, &roles.AddRole{Key: "staff"}, &roles.AddGroup{Key: "board", Unit: "finance"}, &roles.AddMember{Group: "board", User: "u3"},
+		&roles.AddGroup{Key: "crew", Unit: "marine", HeldWithin: pick(x.Rand, "", "marine")},
 		&SetRoute{Key: "route", Steps: []StepRef{pick(x.Rand, StepRef{Whose: Manager}, StepRef{Whose: Group, Group: "board"}), {Whose: Owner}}},
 		&SetRoute{Key: "short", Steps: []StepRef{{Whose: Manager}}},
 		&MakeRequestable{Role: "tariffs/releaser", Words: "release", Route: pick[RouteRef](x.Rand, "route", "short")},
@@ -401,13 +402,13 @@ func (x *searcher) begin(t *testing.T) {
 	x.delegate, _ = x.s.FindUser("u1")
 	for i := range 1 + x.IntN(3) {
 		key := fmt.Sprintf("part%d", i)
-		x.must(t, &operation.AddRole{Key: key})
+		x.must(t, &roles.AddRole{Key: key})
 		for range 2 + x.IntN(3) {
-			x.must(t, &operation.AddPermission{Role: change.RoleRef(key), Application: "able-roster",
+			x.must(t, &roles.AddPermission{Role: change.RoleRef(key), Application: "able-roster",
 				Actions: pick(x.Rand, []string{"*"}, []string{"assign"}, []string{"create", "update"}, []string{"assign", "update"}),
 				Pattern: pick(x.Rand, "users/marine", "users/finance", "users", "roles/-", "roles/berths", "roles/tariffs", "roles", "groups/marine", "groups", "applications", "settings")})
 		}
-		o := &operation.Grant{Role: change.RoleRef(key), User: "u1"}
+		o := &roles.Grant{Role: change.RoleRef(key), User: "u1"}
 		switch x.IntN(5) {
 		case 0:
 			o.Until = noon + 3*day
@@ -433,22 +434,22 @@ func (x *searcher) operation() change.Operation {
 	user := pick(x.Rand, me, x.user())
 	switch x.IntN(17) {
 	case 0:
-		o := &operation.AddRole{Key: pick(x.Rand, "r0", "r1"), HeldWithin: pick(x.Rand, "", "marine", "marine/tugs", "finance")}
+		o := &roles.AddRole{Key: pick(x.Rand, "r0", "r1"), HeldWithin: pick(x.Rand, "", "marine", "marine/tugs", "finance")}
 		if x.IntN(2) == 0 {
 			o.Application = change.ApplicationRef(pick(x.Rand, "berths", "tariffs"))
 		}
 		return o
 	case 1, 2, 3:
 		app := pick(x.Rand, "able-roster", "able-roster", "berths", "tariffs")
-		o := &operation.AddPermission{Role: x.role(), Application: change.ApplicationRef(app), Actions: []string{"*"}, Pattern: "/"}
+		o := &roles.AddPermission{Role: x.role(), Application: change.ApplicationRef(app), Actions: []string{"*"}, Pattern: "/"}
 		if app == "able-roster" {
 			o.Pattern = pick(x.Rand, "users/marine", "users/finance", "users", "roles/-", "roles/tariffs", "roles/berths", "settings")
 		}
 		return o
 	case 4:
-		return &operation.IncludeRole{Role: x.role(), Includes: x.role()}
+		return &roles.IncludeRole{Role: x.role(), Includes: x.role()}
 	case 5, 6, 7, 8:
-		o := &operation.Grant{Role: x.role(), User: user}
+		o := &roles.Grant{Role: x.role(), User: user}
 		if x.IntN(4) == 0 {
 			o.User, o.Group = "", x.group()
 		}
@@ -457,28 +458,28 @@ func (x *searcher) operation() change.Operation {
 		}
 		return o
 	case 9:
-		return &operation.AddMember{Group: x.group(), User: user}
+		return &roles.AddMember{Group: x.group(), User: user}
 	case 10:
-		return &operation.AddGroup{Key: pick(x.Rand, "g0", "g1"), Unit: pick(x.Rand, "marine", "finance"), Filter: pick(x.Rand, "", `within eq "marine"`, `title eq "pilot"`, `within eq "marine" and title eq "pilot"`)}
+		return &roles.AddGroup{Key: pick(x.Rand, "g0", "g1"), Unit: pick(x.Rand, "marine", "finance"), Filter: pick(x.Rand, "", `within eq "marine"`, `title eq "pilot"`, `within eq "marine" and title eq "pilot"`)}
 	case 11:
 		manager := pick(x.Rand, me, x.user())
-		return &operation.UpdateUser{User: x.user(), Manager: &manager}
+		return &people.UpdateUser{User: x.user(), Manager: &manager}
 	case 12:
-		return &operation.UpdateUser{User: user, UserEdits: fact.UserEdits{Unit: &[]string{pick(x.Rand, units...)}[0]}}
+		return &people.UpdateUser{User: user, UserEdits: fact.UserEdits{Unit: &[]string{pick(x.Rand, units...)}[0]}}
 	case 13:
 		if x.IntN(2) == 0 {
-			return &operation.UpdateApplication{Application: change.ApplicationRef(pick(x.Rand, "berths", "tariffs")), Owner: &me}
+			return &roles.UpdateApplication{Application: change.ApplicationRef(pick(x.Rand, "berths", "tariffs")), Owner: &me}
 		}
-		return &operation.UpdateRole{Role: x.role(), Owner: &me}
+		return &roles.UpdateRole{Role: x.role(), Owner: &me}
 	case 14:
-		return &operation.UpdateRole{Role: x.role(), HeldWithin: &[]string{pick(x.Rand, "", "marine", "finance")}[0]}
+		return &roles.UpdateRole{Role: x.role(), HeldWithin: &[]string{pick(x.Rand, "", "marine", "finance")}[0]}
 	case 15:
 		if x.IntN(2) == 0 {
 			return &EndRequestable{Role: x.role()}
 		}
 		return &MakeRequestable{Role: x.role(), Words: "x", Route: pick[RouteRef](x.Rand, "route", "short")}
 	}
-	return &operation.AddMember{Group: x.group(), Member: x.group()}
+	return &roles.AddMember{Group: x.group(), Member: x.group()}
 }
 
 // step makes one step and says what was wrong with it.

@@ -10,7 +10,9 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 )
 
@@ -39,33 +41,33 @@ func port(t testing.TB) *access.Snapshot {
 		s = next
 	}
 	for i := range 8 {
-		o := &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: fact.UserFacts{Unit: []string{"marine", "finance"}[i%2]}}
+		o := &people.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", i)}, UserFacts: fact.UserFacts{Unit: []string{"marine", "finance"}[i%2]}}
 		if i > 0 {
 			o.Manager = "user.0"
 		}
 		must(o)
 	}
 	for _, app := range []string{"cranes", "berths"} {
-		must(&operation.AddApplication{Key: app, State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}})
+		must(&roles.AddApplication{Key: app, State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}})
 		for r := range 3 {
 			key := fmt.Sprintf("r%d", r)
-			must(&operation.AddRole{Key: key, Application: change.ApplicationRef(app)})
-			must(&operation.AddPermission{Role: change.RoleRef(app + "/" + key), Actions: []string{"read"}, Pattern: "/"})
+			must(&roles.AddRole{Key: key, Application: change.ApplicationRef(app)})
+			must(&roles.AddPermission{Role: change.RoleRef(app + "/" + key), Actions: []string{"read"}, Pattern: "/"})
 		}
 	}
-	must(&operation.AddGroup{Key: "crew"})
-	must(&operation.AddGroup{Key: "night"})
-	must(&operation.AddMember{Group: "crew", Member: "night"})
-	must(&operation.Grant{Role: "cranes/r0", Group: "crew"})
-	must(&operation.Grant{Role: "berths/r0", Group: "night"})
-	must(&operation.Grant{Role: "berths/r2", Group: "all-users"})
+	must(&roles.AddGroup{Key: "crew"})
+	must(&roles.AddGroup{Key: "night"})
+	must(&roles.AddMember{Group: "crew", Member: "night"})
+	must(&roles.Grant{Role: "cranes/r0", Group: "crew"})
+	must(&roles.Grant{Role: "berths/r0", Group: "night"})
+	must(&roles.Grant{Role: "berths/r2", Group: "all-users"})
 	for i := range 4 {
-		must(&operation.AddMember{Group: "night", User: change.UserRef(fmt.Sprintf("user.%d", i))})
+		must(&roles.AddMember{Group: "night", User: change.UserRef(fmt.Sprintf("user.%d", i))})
 	}
 	for i := range 8 {
-		must(&operation.Grant{Role: change.RoleRef(fmt.Sprintf("cranes/r%d", i%3)), User: change.UserRef(fmt.Sprintf("user.%d", i))})
+		must(&roles.Grant{Role: change.RoleRef(fmt.Sprintf("cranes/r%d", i%3)), User: change.UserRef(fmt.Sprintf("user.%d", i))})
 	}
-	must(&operation.AddDefault{Key: "money", Filter: `unit eq "finance"`, Roles: []change.RoleRef{"berths/r1"}})
+	must(&rules.AddDefault{Key: "money", Filter: `unit eq "finance"`, Roles: []change.RoleRef{"berths/r1"}})
 	return s
 }
 
@@ -97,9 +99,9 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 			l := lines[rng.IntN(len(lines))]
 			switch rng.IntN(9) {
 			case 0:
-				op = &operation.Revoke{Assignment: change.AssignmentRef(l.Assignment.String())}
+				op = &roles.Revoke{Assignment: change.AssignmentRef(l.Assignment.String())}
 			case 1:
-				op = &operation.RemoveMember{Group: "night", User: user()}
+				op = &roles.RemoveMember{Group: "night", User: user()}
 			default:
 				op = &DecideItems{Round: "winter", Keep: rng.IntN(2) == 0, Items: []ItemRef{{change.UserRef(l.User.String()), change.AssignmentRef(l.Assignment.String())}}}
 			}
@@ -186,12 +188,12 @@ func TestLinesSayThroughWhat(t *testing.T) {
 func TestBecomingAReviewerIsAGain(t *testing.T) {
 	s := port(t)
 	for _, op := range []change.Operation{
-		&operation.AddRole{Key: "clerk"}, // may change everything, and give nothing
-		&operation.AddPermission{Role: "clerk", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "/"},
-		&operation.Grant{Role: "clerk", User: "user.6"},
-		&operation.AddRole{Key: "giver"},
-		&operation.AddPermission{Role: "giver", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
-		&operation.Grant{Role: "giver", User: "user.7"},
+		&roles.AddRole{Key: "clerk"}, // may change everything, and give nothing
+		&roles.AddPermission{Role: "clerk", Application: "able-roster", Actions: []string{"read", "create", "update"}, Pattern: "/"},
+		&roles.Grant{Role: "clerk", User: "user.6"},
+		&roles.AddRole{Key: "giver"},
+		&roles.AddPermission{Role: "giver", Application: "able-roster", Actions: []string{"*"}, Pattern: "/"},
+		&roles.Grant{Role: "giver", User: "user.7"},
 	} {
 		next, faults := apply(s, 0, 2, op)
 		if len(faults) > 0 {
@@ -205,14 +207,14 @@ func TestBecomingAReviewerIsAGain(t *testing.T) {
 		op        change.Operation
 		becomes   bool
 	}{
-		"a manager of somebody on the list":     {Manager, &operation.UpdateUser{User: "user.3", Manager: &me}, true},
-		"no manager":                            {Manager, &operation.UpdateUser{User: "user.3", Manager: &nobody}, false},
-		"a manager, where owners review":        {Owner, &operation.UpdateUser{User: "user.3", Manager: &me}, false},
-		"an owner of a role on the list":        {Owner, &operation.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
-		"an owner of another role":              {Owner, &operation.UpdateRole{Role: "berths/r1", Owner: &me}, false},
-		"an owner, where managers review":       {Manager, &operation.UpdateRole{Role: "cranes/r1", Owner: &me}, false},
-		"an owner of the application":           {Owner, &operation.UpdateApplication{Application: "cranes", Owner: &me}, true},
-		"a taker over of all that one looks to": {Manager, &operation.HandOver{User: "user.0", To: "user.6"}, true},
+		"a manager of somebody on the list":     {Manager, &people.UpdateUser{User: "user.3", Manager: &me}, true},
+		"no manager":                            {Manager, &people.UpdateUser{User: "user.3", Manager: &nobody}, false},
+		"a manager, where owners review":        {Owner, &people.UpdateUser{User: "user.3", Manager: &me}, false},
+		"an owner of a role on the list":        {Owner, &roles.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
+		"an owner of another role":              {Owner, &roles.UpdateRole{Role: "berths/r1", Owner: &me}, false},
+		"an owner, where managers review":       {Manager, &roles.UpdateRole{Role: "cranes/r1", Owner: &me}, false},
+		"an owner of the application":           {Owner, &roles.UpdateApplication{Application: "cranes", Owner: &me}, true},
+		"a taker over of all that one looks to": {Manager, &people.HandOver{User: "user.0", To: "user.6"}, true},
 	} {
 		opener, _ := s.FindUser("user.7")
 		with, faults := apply(s, opener, 3, &OpenRound{Key: "winter", Application: "cranes", Reviewers: x.reviewers})
@@ -257,10 +259,10 @@ func TestAShortReviewOfOnePerson(t *testing.T) {
 			two = id
 		}
 	}
-	for _, op := range []change.Operation{&operation.Grant{Role: "cranes/r1", User: "user.1"}, &operation.Grant{Role: "cranes/r1", User: "user.2"},
-		&operation.AddGroup{Key: "listed"}, &operation.Grant{Role: "berths/r0", Group: "listed"}, &operation.AddMember{Group: "listed", User: "user.1"},
-		&operation.AddGroup{Key: "chosen", Filter: `unit eq "finance"`}, &operation.Grant{Role: "berths/r1", Group: "chosen"},
-		&operation.AddDefault{Key: "ruled", Everybody: true, Roles: []change.RoleRef{"berths/r2"}}} {
+	for _, op := range []change.Operation{&roles.Grant{Role: "cranes/r1", User: "user.1"}, &roles.Grant{Role: "cranes/r1", User: "user.2"},
+		&roles.AddGroup{Key: "listed"}, &roles.Grant{Role: "berths/r0", Group: "listed"}, &roles.AddMember{Group: "listed", User: "user.1"},
+		&roles.AddGroup{Key: "chosen", Filter: `unit eq "finance"`}, &roles.Grant{Role: "berths/r1", Group: "chosen"},
+		&rules.AddDefault{Key: "ruled", Everybody: true, Roles: []change.RoleRef{"berths/r2"}}} {
 		next, faults := apply(s, 0, 2, op)
 		if len(faults) > 0 {
 			t.Fatal(op.Verb(), &faults[0])

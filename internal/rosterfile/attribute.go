@@ -6,7 +6,7 @@ import (
 
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 )
 
 // Attribute is an attribute of users that the organisation declares itself. Its
@@ -32,7 +32,7 @@ func (p *planner) attribute(place, key string, x Attribute) {
 	}
 	switch {
 	case now == nil:
-		p.op(place, &operation.DeclareAttribute{Key: key, Label: or(x.Label), Description: or(x.Description), Type: kind, CaseExact: x.CaseExact, Personal: x.Personal,
+		p.op(place, &people.DeclareAttribute{Key: key, Label: or(x.Label), Description: or(x.Description), Type: kind, CaseExact: x.CaseExact, Personal: x.Personal,
 			Required: or(x.Required), Identifies: or(x.Identifies), Pattern: or(x.Pattern), Allowed: x.Allowed, Fill: x.Fill})
 		return
 	case now.Retired:
@@ -42,7 +42,7 @@ func (p *planner) attribute(place, key string, x Attribute) {
 		p.fault(place, "is there with another type, case rule or privacy, which never change: declare it under another key")
 		return
 	}
-	o := &operation.UpdateAttribute{Attribute: change.AttributeRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description),
+	o := &people.UpdateAttribute{Attribute: change.AttributeRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description),
 		Required: differ(x.Required, now.Required), Identifies: differ(x.Identifies, now.Identifies), Pattern: differ(x.Pattern, now.Pattern)}
 	if x.Allowed != nil && !slices.Equal(x.Allowed, now.Allowed) {
 		o.Allowed = x.Allowed

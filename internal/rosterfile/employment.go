@@ -3,7 +3,7 @@ package rosterfile
 import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 )
 
 // Employment is a kind of people by how they work here.
@@ -22,7 +22,7 @@ func (p *planner) employment(place, key string, x Employment) {
 			return
 		}
 	}
-	o := &operation.SetEmploymentType{Key: key, Label: or(x.Label), External: x.External, MaxDays: x.MaxDays, Closed: x.Closed, MaxHours: x.MaxHours}
+	o := &people.SetEmploymentType{Key: key, Label: or(x.Label), External: x.External, MaxDays: x.MaxDays, Closed: x.Closed, MaxHours: x.MaxHours}
 	if x.Label == nil && there {
 		o.Label = now.Label
 	}

@@ -13,7 +13,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 	"ableroster/internal/rosterfile"
 )
 
@@ -75,7 +75,7 @@ func TestTheFileOfThePortMakesThePort(t *testing.T) {
 	bare := change.NewDraft(access.Empty())
 	i := 0
 	for u := range s.Users() {
-		bare.Apply(i, &operation.AddUser{Personal: u.Personal, UserKind: u.UserKind, UserFacts: fact.UserFacts{Unit: u.Unit, Title: u.Title, Employment: u.Employment}}, calendar.At(day))
+		bare.Apply(i, &people.AddUser{Personal: u.Personal, UserKind: u.UserKind, UserFacts: fact.UserFacts{Unit: u.Unit, Title: u.Title, Employment: u.Employment}}, calendar.At(day))
 		i++
 	}
 	if len(bare.Faults) > 0 {

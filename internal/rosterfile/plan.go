@@ -12,7 +12,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/patterns"
 )
 
@@ -29,7 +29,7 @@ func Make(d *Document, s *access.Snapshot) Plan {
 	p := planner{s: s, d: d}
 	f := &d.File
 	if o, now := f.Organisation, s.Organisation(); o != nil && (o.Name != now.Name || o.TimeZone != now.TimeZone) {
-		p.op("organisation", &operation.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
+		p.op("organisation", &roles.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
 	}
 	each(f.Employment, func(key string, x Employment) { p.employment("employment_types."+key, key, x) })
 	each(f.Units, func(path string, x Unit) { p.unit("units."+path, path, x) })
@@ -125,13 +125,13 @@ func (p *planner) group(place, key string, g Group) {
 	}
 	if id, ok := p.s.FindGroup(key); ok {
 		now := p.s.Group(id)
-		o := &operation.UpdateGroup{Group: change.GroupRef(key), Label: differ(g.Label, now.Label), Description: differ(g.Description, now.Description), Unit: differ(g.Unit, now.Unit), Filter: differ(g.Filter, now.Filter), HeldWithin: differ(g.HeldWithin, now.HeldWithin)}
+		o := &roles.UpdateGroup{Group: change.GroupRef(key), Label: differ(g.Label, now.Label), Description: differ(g.Description, now.Description), Unit: differ(g.Unit, now.Unit), Filter: differ(g.Filter, now.Filter), HeldWithin: differ(g.HeldWithin, now.HeldWithin)}
 		if o.Label != nil || o.Description != nil || o.Unit != nil || o.Filter != nil || o.HeldWithin != nil {
 			p.op(place, o)
 		}
 		return
 	}
-	p.op(place, &operation.AddGroup{Key: key, Label: or(g.Label), Description: or(g.Description), Unit: or(g.Unit), Filter: or(g.Filter), HeldWithin: or(g.HeldWithin)})
+	p.op(place, &roles.AddGroup{Key: key, Label: or(g.Label), Description: or(g.Description), Unit: or(g.Unit), Filter: or(g.Filter), HeldWithin: or(g.HeldWithin)})
 }
 
 func (p *planner) groupAfter(place, key string, g Group) {
@@ -141,7 +141,7 @@ func (p *planner) groupAfter(place, key string, g Group) {
 		owner = p.s.Group(id).Owner
 	}
 	if o := p.owner(g.Owner, owner); o != nil {
-		p.op(place+".owner", &operation.UpdateGroup{Group: change.GroupRef(key), Owner: o})
+		p.op(place+".owner", &roles.UpdateGroup{Group: change.GroupRef(key), Owner: o})
 	}
 	if g.In != nil {
 		p.in(place, key, id, g.In)
@@ -164,12 +164,12 @@ func (p *planner) in(place, key string, id fact.GroupID, said []string) {
 	}
 	for i, up := range said {
 		if !now[up] {
-			p.op(fmt.Sprintf("%s.in[%d]", place, i), &operation.AddMember{Group: change.GroupRef(up), Member: change.GroupRef(key)})
+			p.op(fmt.Sprintf("%s.in[%d]", place, i), &roles.AddMember{Group: change.GroupRef(up), Member: change.GroupRef(key)})
 		}
 		delete(now, up)
 	}
 	for _, up := range slices.Sorted(maps.Keys(now)) {
-		p.op(place+".in", &operation.RemoveMember{Group: change.GroupRef(up), Member: change.GroupRef(key)})
+		p.op(place+".in", &roles.RemoveMember{Group: change.GroupRef(up), Member: change.GroupRef(key)})
 	}
 }
 
@@ -188,7 +188,7 @@ func (p *planner) holds(place, key string, id fact.GroupID, said []Holding) {
 			delete(now, k)
 			continue
 		}
-		o := &operation.Grant{Role: change.RoleRef(h.Role), Group: change.GroupRef(key)}
+		o := &roles.Grant{Role: change.RoleRef(h.Role), Group: change.GroupRef(key)}
 		var err error
 		if o.From, err = calendar.ReadInstant(h.From); err != nil {
 			p.fault(at+".from", err.Error())
@@ -206,7 +206,7 @@ func (p *planner) holds(place, key string, id fact.GroupID, said []Holding) {
 		p.op(at, o)
 	}
 	for _, k := range slices.Sorted(maps.Keys(now)) {
-		p.op(place+".holds", &operation.Revoke{Assignment: change.AssignmentRef(now[k].ID.String())})
+		p.op(place+".holds", &roles.Revoke{Assignment: change.AssignmentRef(now[k].ID.String())})
 	}
 }
 
@@ -237,7 +237,7 @@ func (p *planner) application(place, key string, a Application) {
 		return
 	}
 	if !known {
-		o := &operation.AddApplication{Key: key, Label: or(a.Label), Description: or(a.Description), State: fact.State(or(a.State))}
+		o := &roles.AddApplication{Key: key, Label: or(a.Label), Description: or(a.Description), State: fact.State(or(a.State))}
 		if o.State == fact.StateRetired { // once it is described
 			o.State = ""
 		}
@@ -260,10 +260,10 @@ func (p *planner) application(place, key string, a Application) {
 			now = &fact.Resource{Path: patterns.Root, NodeKind: "application", Label: cmp.Or(or(a.Label), key)}
 		}
 		if now == nil {
-			p.op(at, &operation.AddResource{Application: change.ApplicationRef(key), Path: path, NodeKind: or(r.Kind), Label: or(r.Label), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses})
+			p.op(at, &roles.AddResource{Application: change.ApplicationRef(key), Path: path, NodeKind: or(r.Kind), Label: or(r.Label), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses})
 			now = &fact.Resource{NodeKind: or(r.Kind), Label: cmp.Or(or(r.Label), path), Description: or(r.Description), Open: or(r.Open), Addresses: r.Addresses}
 		}
-		o := &operation.UpdateResource{Application: change.ApplicationRef(key), Path: path, Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description),
+		o := &roles.UpdateResource{Application: change.ApplicationRef(key), Path: path, Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description),
 			NodeKind: differ(r.Kind, now.NodeKind), Open: differ(r.Open, now.Open), Retired: differ(r.Retired, now.Retired)}
 		if r.Addresses != nil && !slices.Equal(r.Addresses, now.Addresses) {
 			o.Addresses = r.Addresses
@@ -288,7 +288,7 @@ func (p *planner) applicationAfter(place, key string, a Application) {
 	if known {
 		now = p.s.Application(id)
 	}
-	o := &operation.UpdateApplication{Application: change.ApplicationRef(key), Label: differ(a.Label, now.Label), Description: differ(a.Description, now.Description), Owner: p.owner(a.Owner, now.Owner)}
+	o := &roles.UpdateApplication{Application: change.ApplicationRef(key), Label: differ(a.Label, now.Label), Description: differ(a.Description, now.Description), Owner: p.owner(a.Owner, now.Owner)}
 	if a.State != nil && fact.State(*a.State) != now.State {
 		state := fact.State(*a.State)
 		o.State = &state
@@ -342,11 +342,11 @@ func (p *planner) fences(place, key string, id fact.ApplicationID, said []Fence)
 		}
 	}
 	for _, k := range slices.Sorted(maps.Keys(now)) { // before one that differs in its reason alone
-		p.op(place+".fences", &operation.RemoveFence{Fence: change.FenceRef(now[k].ID.String())})
+		p.op(place+".fences", &roles.RemoveFence{Fence: change.FenceRef(now[k].ID.String())})
 	}
 	for _, i := range fresh {
 		f := said[i]
-		p.op(fmt.Sprintf("%s.fences[%d]", place, i), &operation.AddFence{Application: change.ApplicationRef(key), Pattern: f.Pattern, Actions: slices.Clone(f.Actions), Reason: f.Why})
+		p.op(fmt.Sprintf("%s.fences[%d]", place, i), &roles.AddFence{Application: change.ApplicationRef(key), Pattern: f.Pattern, Actions: slices.Clone(f.Actions), Reason: f.Why})
 	}
 }
 

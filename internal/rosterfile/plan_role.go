@@ -9,7 +9,7 @@ import (
 
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/request"
 )
 
@@ -31,11 +31,11 @@ func inApp(app, ref string) string {
 func (p *planner) role(place, app, key string, r Role) {
 	id, known := p.s.FindRole(roleKey(app, key))
 	if !known {
-		p.op(place, &operation.AddRole{Key: key, Application: change.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: fact.Risk(or(r.Risk)), MaxDays: or(r.MaxDays), HeldWithin: or(r.HeldWithin)})
+		p.op(place, &roles.AddRole{Key: key, Application: change.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: fact.Risk(or(r.Risk)), MaxDays: or(r.MaxDays), HeldWithin: or(r.HeldWithin)})
 		return
 	}
 	now := p.s.Role(id)
-	o := &operation.UpdateRole{Role: change.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), MaxDays: differ(r.MaxDays, now.MaxDays), HeldWithin: differ(r.HeldWithin, now.HeldWithin)}
+	o := &roles.UpdateRole{Role: change.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), MaxDays: differ(r.MaxDays, now.MaxDays), HeldWithin: differ(r.HeldWithin, now.HeldWithin)}
 	if r.Risk != nil && fact.Risk(*r.Risk) != now.Risk {
 		risk := fact.Risk(*r.Risk)
 		o.Risk = &risk
@@ -56,7 +56,7 @@ func (p *planner) roleAfter(place, app, key string, r Role) {
 		now = p.s.Role(id)
 	}
 	if o := p.owner(r.Owner, now.Owner); o != nil {
-		p.op(place+".owner", &operation.UpdateRole{Role: change.RoleRef(full), Owner: o})
+		p.op(place+".owner", &roles.UpdateRole{Role: change.RoleRef(full), Owner: o})
 	}
 	if r.Permissions != nil {
 		p.permissions(place, app, full, id, r.Permissions)
@@ -84,10 +84,10 @@ func (p *planner) permissions(place, app, full string, id fact.RoleID, said []Pe
 			delete(now, k)
 			continue
 		}
-		p.op(fmt.Sprintf("%s.permissions[%d]", place, i), &operation.AddPermission{Role: change.RoleRef(full), Application: change.ApplicationRef(in), Actions: slices.Clone(x.Actions), Pattern: x.On, Own: x.Own})
+		p.op(fmt.Sprintf("%s.permissions[%d]", place, i), &roles.AddPermission{Role: change.RoleRef(full), Application: change.ApplicationRef(in), Actions: slices.Clone(x.Actions), Pattern: x.On, Own: x.Own})
 	}
 	for _, k := range slices.Sorted(maps.Keys(now)) {
-		p.op(place+".permissions", &operation.RemovePermission{Permission: change.PermissionRef(now[k].ID.String())})
+		p.op(place+".permissions", &roles.RemovePermission{Permission: change.PermissionRef(now[k].ID.String())})
 	}
 }
 
@@ -101,12 +101,12 @@ func (p *planner) includes(place, app, full string, id fact.RoleID, said []strin
 	for i, x := range said {
 		ref := inApp(app, x)
 		if !now[ref] {
-			p.op(fmt.Sprintf("%s.includes[%d]", place, i), &operation.IncludeRole{Role: change.RoleRef(full), Includes: change.RoleRef(ref)})
+			p.op(fmt.Sprintf("%s.includes[%d]", place, i), &roles.IncludeRole{Role: change.RoleRef(full), Includes: change.RoleRef(ref)})
 		}
 		delete(now, ref)
 	}
 	for _, ref := range slices.Sorted(maps.Keys(now)) {
-		p.op(place+".includes", &operation.ExcludeRole{Role: change.RoleRef(full), Excludes: change.RoleRef(ref)})
+		p.op(place+".includes", &roles.ExcludeRole{Role: change.RoleRef(full), Excludes: change.RoleRef(ref)})
 	}
 }
 
@@ -124,6 +124,6 @@ func (p *planner) roleLast(place, app, key string, r Role) {
 		}
 	}
 	if r.Retired != nil && *r.Retired && (!known || !p.s.Role(id).Retired) {
-		p.op(place+".retired", &operation.RetireRole{Role: change.RoleRef(full)})
+		p.op(place+".retired", &roles.RetireRole{Role: change.RoleRef(full)})
 	}
 }

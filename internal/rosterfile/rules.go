@@ -7,7 +7,7 @@ import (
 
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/request"
 )
 
@@ -22,12 +22,12 @@ func (p *planner) defaultRule(place, key string, x Default) {
 	}
 	id, known := p.s.FindDefault(key)
 	if !known {
-		p.op(place, &operation.AddDefault{Key: key, Label: or(x.Label), Description: or(x.Description), Everybody: x.Everybody, Filter: x.Filter, Roles: roleRefs(x.Roles), Groups: groupRefs(x.Groups),
+		p.op(place, &rules.AddDefault{Key: key, Label: or(x.Label), Description: or(x.Description), Everybody: x.Everybody, Filter: x.Filter, Roles: roleRefs(x.Roles), Groups: groupRefs(x.Groups),
 			Owner: change.UserRef(x.Owner), Order: x.Order, Final: x.Final, Window: active, Scopes: scopeRefs(x.Scopes), AfterDays: x.AfterDays, LastsDays: x.LastsDays, OverlapDays: x.OverlapDays})
 		return
 	}
 	now := p.s.Default(id)
-	o := &operation.UpdateDefault{Default: change.DefaultRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Everybody: differ(&x.Everybody, now.Everybody), Filter: differ(&x.Filter, now.Filter),
+	o := &rules.UpdateDefault{Default: change.DefaultRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Everybody: differ(&x.Everybody, now.Everybody), Filter: differ(&x.Filter, now.Filter),
 		Order: differ(&x.Order, now.Order), Final: differ(&x.Final, now.Final), From: differ(&active.From, now.Active.From), Until: differ(&active.Until, now.Active.Until),
 		AfterDays: differ(&x.AfterDays, now.After), LastsDays: differ(&x.LastsDays, now.Lasts), OverlapDays: differ(&x.OverlapDays, now.OverlapDays)}
 	if !same(x.Roles, now.Roles, p.s.RoleKey) {
@@ -43,7 +43,7 @@ func (p *planner) defaultRule(place, key string, x Default) {
 		ref := change.UserRef(x.Owner)
 		o.Owner = &ref
 	}
-	if none := (operation.UpdateDefault{Default: o.Default}); now.Ended || !reflect.DeepEqual(*o, none) {
+	if none := (rules.UpdateDefault{Default: o.Default}); now.Ended || !reflect.DeepEqual(*o, none) {
 		p.op(place, o)
 	}
 }
@@ -58,11 +58,11 @@ func scopeRefs(list []Scope) (out []change.ScopeRef) {
 func (p *planner) sodRule(place, key string, x SoDRule) {
 	id, known := p.s.FindSoDRule(key)
 	if !known {
-		p.op(place, &operation.AddSoDRule{Key: key, Label: or(x.Label), Description: or(x.Description), Roles: roleRefs(x.Roles), Prevent: x.Prevent})
+		p.op(place, &rules.AddSoDRule{Key: key, Label: or(x.Label), Description: or(x.Description), Roles: roleRefs(x.Roles), Prevent: x.Prevent})
 		return
 	}
 	now := p.s.SoDRule(id)
-	o := &operation.UpdateSoDRule{SoDRule: change.SoDRuleRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Prevent: differ(&x.Prevent, now.Prevent)}
+	o := &rules.UpdateSoDRule{SoDRule: change.SoDRuleRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Prevent: differ(&x.Prevent, now.Prevent)}
 	if !same(x.Roles, now.Roles, p.s.RoleKey) {
 		o.Roles = roleRefs(x.Roles)
 	}
@@ -101,6 +101,6 @@ func (p *planner) expectation(place, key string, x Expectation) {
 			return
 		}
 	}
-	p.op(place, &operation.SetExpectation{Key: key, Label: x.Label, Description: x.Description, User: change.UserRef(x.User), Group: change.GroupRef(x.Group), Except: x.Except, Nobody: x.Nobody,
+	p.op(place, &rules.SetExpectation{Key: key, Label: x.Label, Description: x.Description, User: change.UserRef(x.User), Group: change.GroupRef(x.Group), Except: x.Except, Nobody: x.Nobody,
 		Application: change.ApplicationRef(x.Application), Action: x.Action, Pattern: x.On, May: x.May, Blocking: x.Blocking, Owner: change.UserRef(x.Owner)})
 }

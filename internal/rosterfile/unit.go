@@ -3,7 +3,7 @@ package rosterfile
 import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 )
 
 // Unit is a part of the organisation.
@@ -15,10 +15,10 @@ type Unit struct {
 func (p *planner) unit(place, path string, x Unit) {
 	now := p.s.UnitAt(path)
 	if now == nil {
-		p.op(place, &operation.AddUnit{Path: path, Label: or(x.Label), Head: change.UserRef(or(x.Head))})
+		p.op(place, &people.AddUnit{Path: path, Label: or(x.Label), Head: change.UserRef(or(x.Head))})
 		return
 	}
-	o := &operation.UpdateUnit{Unit: change.UnitRef(now.ID.String()), Label: differ(x.Label, now.Label), Head: p.owner(x.Head, now.Head)}
+	o := &people.UpdateUnit{Unit: change.UnitRef(now.ID.String()), Label: differ(x.Label, now.Label), Head: p.owner(x.Head, now.Head)}
 	if o.Label != nil || o.Head != nil {
 		p.op(place, o)
 	}

@@ -9,7 +9,8 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 )
 
 // A roll made by difference is the one made afresh, and the older one is left
@@ -35,7 +36,7 @@ func TestARollMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 		}
 		return out
 	}
-	commit(&operation.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &operation.AddRole{Key: "clerk", Label: "Clerk"})
+	commit(&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &roles.AddRole{Key: "clerk", Label: "Clerk"})
 	var kept rolls
 	var before *roll
 	users := 0
@@ -45,14 +46,14 @@ func TestARollMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 			name := []string{"Élise", "elise", "Zoë", "Ö", "Marta", "marta"}[rng.IntN(6)]
 			switch k := rng.IntN(3); {
 			case users > 3 && k == 0:
-				ops = append(ops, &operation.UpdateUser{User: change.UserRef(fmt.Sprintf("user.%d", rng.IntN(users))), DisplayName: &name})
+				ops = append(ops, &people.UpdateUser{User: change.UserRef(fmt.Sprintf("user.%d", rng.IntN(users))), DisplayName: &name})
 			default:
-				ops = append(ops, &operation.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", users), DisplayName: name}})
+				ops = append(ops, &people.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("user.%d", users), DisplayName: name}})
 				users++
 			}
 		}
 		if users > 3 && round%3 == 0 { // what is given to somebody moves nobody
-			ops = append(ops, &operation.Grant{Role: "clerk", User: "user.0", Window: calendar.Window{Until: calendar.Instant(round + 10)}})
+			ops = append(ops, &roles.Grant{Role: "clerk", User: "user.0", Window: calendar.Window{Until: calendar.Instant(round + 10)}})
 		}
 		was := ""
 		if before != nil {

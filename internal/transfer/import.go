@@ -15,7 +15,8 @@ import (
 	"ableroster/internal/gctune"
 	"ableroster/internal/importfile"
 	"ableroster/internal/ledger"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/patterns"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -231,13 +232,13 @@ func inOrder(faults []wire.Fault) []wire.Fault {
 // importField is the column that a field of an operation came from.
 func importField(field string, op change.Operation) string {
 	switch op.(type) {
-	case *operation.Grant:
+	case *roles.Grant:
 		return "roles"
-	case *operation.AddMember:
+	case *roles.AddMember:
 		return "groups"
-	case *operation.AddUnit:
+	case *people.AddUnit:
 		return "unit"
-	case *operation.AddRole, *operation.AddPermission:
+	case *roles.AddRole, *roles.AddPermission:
 		return "permissions"
 	}
 	if field == "" || field == "user" {

@@ -5,7 +5,7 @@ import (
 
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -29,9 +29,9 @@ func importGroups(ctx context.Context, d *seeing.Service, c seeing.Caller, in Im
 			id, there := b.group(key)
 			if !there {
 				b.groups++
-				b.op(row, &operation.AddGroup{Key: key, Label: v["label"], Description: v["description"], Unit: v["unit"], Filter: v["filter"], HeldWithin: v["held_within"]})
+				b.op(row, &roles.AddGroup{Key: key, Label: v["label"], Description: v["description"], Unit: v["unit"], Filter: v["filter"], HeldWithin: v["held_within"]})
 			}
-			op := &operation.UpdateGroup{Group: change.GroupRef(key)}
+			op := &roles.UpdateGroup{Group: change.GroupRef(key)}
 			changed := false
 			set := func(column, old string, to **string) {
 				if given := v[column]; there && given != "" && given != old {

@@ -11,7 +11,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/importfile"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/seeing"
 	"ableroster/internal/strictjson"
 )
@@ -165,7 +166,7 @@ func (b *importing) build(rows []importfile.Row) {
 	// Managers after all users are there, whatever the order of the rows.
 	for _, row := range whole {
 		if to := b.manager(row); to != nil && !b.external(row) {
-			b.op(row, &operation.UpdateUser{User: b.ref(row), Manager: to})
+			b.op(row, &people.UpdateUser{User: b.ref(row), Manager: to})
 		}
 	}
 	for _, row := range whole {
@@ -175,14 +176,14 @@ func (b *importing) build(rows []importfile.Row) {
 				continue
 			}
 			b.joined++
-			b.op(row, &operation.AddMember{Group: change.GroupRef(key), User: b.ref(row)})
+			b.op(row, &roles.AddMember{Group: change.GroupRef(key), User: b.ref(row)})
 		}
 		for _, key := range b.list(row, "roles") {
 			if r, ok := b.role(key); ok && known && b.holds(id, r) {
 				continue
 			}
 			b.granted++
-			b.op(row, &operation.Grant{Role: change.RoleRef(key), User: b.ref(row), Origin: fact.Import})
+			b.op(row, &roles.Grant{Role: change.RoleRef(key), User: b.ref(row), Origin: fact.Import})
 		}
 		b.rights(row)
 	}
@@ -283,11 +284,11 @@ func (b *importing) person(row importfile.Row, sponsored bool) {
 	id, known := b.find(row)
 	if !known {
 		b.added++
-		departs := &operation.UpdateUser{User: change.UserRef(v["user_name"]), Status: &status}
+		departs := &people.UpdateUser{User: change.UserRef(v["user_name"]), Status: &status}
 		if kind := facts.Employment; status == fact.Departed { // nothing is required of them any more
 			facts.Employment, departs.Employment = "", &kind
 		}
-		o := &operation.AddUser{
+		o := &people.AddUser{
 			Personal: fact.Personal{UserName: v["user_name"], DisplayName: v["display_name"], Email: v["email"]},
 			UserKind: fact.UserKind(v["kind"]), UserFacts: facts, Status: fact.Status(strings.TrimPrefix(v["status"], string(fact.Departed))),
 			Custom: b.custom(row, nil)}
@@ -306,7 +307,7 @@ func (b *importing) person(row importfile.Row, sponsored bool) {
 		b.fault(row, "user_name", "“%s” is %s here: user names never change", v["user_name"], u.UserName)
 		return
 	}
-	o := &operation.UpdateUser{User: b.ref(row), Custom: b.custom(row, u), Manager: sponsor}
+	o := &people.UpdateUser{User: b.ref(row), Custom: b.custom(row, u), Manager: sponsor}
 	changed := differs(&o.DisplayName, u.DisplayName, v["display_name"])
 	changed = differs(&o.Email, u.Email, v["email"]) || changed
 	edits, more := fact.EditsTo(u.UserFacts, facts)
@@ -363,7 +364,7 @@ func (b *importing) missing() {
 			continue
 		}
 		b.left++
-		b.op(importfile.Row{}, &operation.UpdateUser{User: change.UserRef(u.ID.String()), Status: &to})
+		b.op(importfile.Row{}, &people.UpdateUser{User: change.UserRef(u.ID.String()), Status: &to})
 	}
 }
 

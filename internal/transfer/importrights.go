@@ -8,7 +8,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/importfile"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 )
 
 // rights turns what a source gives straight to a person into a role with one
@@ -38,14 +38,14 @@ func (b *importing) rights(row importfile.Row) {
 		if !there && ref == "" {
 			key := b.nextOfOne(app)
 			ref = app + "/" + key
-			b.op(row, &operation.AddRole{Key: key, Application: change.ApplicationRef(app), Label: "Rights of one person", Description: "What a file gave straight to one person."})
-			b.op(row, &operation.Grant{Role: change.RoleRef(ref), User: b.ref(row), Origin: fact.Import})
+			b.op(row, &roles.AddRole{Key: key, Application: change.ApplicationRef(app), Label: "Rights of one person", Description: "What a file gave straight to one person."})
+			b.op(row, &roles.Grant{Role: change.RoleRef(ref), User: b.ref(row), Origin: fact.Import})
 		}
 		made[app] = ref
 		if !slices.Contains(b.single, ref) {
 			b.single = append(b.single, ref)
 		}
-		b.op(row, &operation.AddPermission{Role: change.RoleRef(ref), Pattern: pattern, Actions: actions})
+		b.op(row, &roles.AddPermission{Role: change.RoleRef(ref), Pattern: pattern, Actions: actions})
 	}
 }
 

@@ -6,7 +6,7 @@ import (
 
 	"ableroster/internal/fact"
 	"ableroster/internal/importfile"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
 	"ableroster/internal/patterns"
 )
 
@@ -21,7 +21,7 @@ func (b *importing) newTypes(rows []importfile.Row) {
 		u := fact.User{UserKind: fact.Person, UserFacts: fact.UserFacts{Employment: row.Values["employment_type"]}}
 		if key := fact.Fold(u.Employment); key != "" && !made[key] && b.head.EmploymentTypeOf(&u) == nil {
 			made[key] = true
-			b.op(row, &operation.SetEmploymentType{Key: u.Employment})
+			b.op(row, &people.SetEmploymentType{Key: u.Employment})
 			b.types++
 		}
 	}
@@ -38,7 +38,7 @@ func (b *importing) newUnits(rows []importfile.Row) {
 		}
 	}
 	for _, unit := range slices.Sorted(maps.Keys(by)) {
-		b.op(by[unit], &operation.AddUnit{Path: unit})
+		b.op(by[unit], &people.AddUnit{Path: unit})
 		b.units++
 	}
 }

@@ -12,7 +12,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/importfile"
 	"ableroster/internal/lists"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/roles"
 	"ableroster/internal/seeing"
 	"ableroster/internal/strictjson"
 	"ableroster/wire"
@@ -43,7 +43,7 @@ func importMemberships(ctx context.Context, d *seeing.Service, c seeing.Caller, 
 	return tracked(ctx, d, c, "memberships", &in, &b, func() {
 		for _, row := range b.table(in, membershipColumns, "group") {
 			v := row.Values
-			op := &operation.AddMember{Group: change.GroupRef(v["group"]), User: change.UserRef(v["user"]), Member: change.GroupRef(v["member_group"]), Window: b.window(row)}
+			op := &roles.AddMember{Group: change.GroupRef(v["group"]), User: change.UserRef(v["user"]), Member: change.GroupRef(v["member_group"]), Window: b.window(row)}
 			if g, ok := b.group(v["group"]); ok {
 				if m, ok := b.member(v["user"], v["member_group"]); ok && slices.ContainsFunc(b.head.MembershipsOf(m), func(x *fact.Membership) bool {
 					return x.Group == g && x.Window == op.Window && x.ByHand()
@@ -65,7 +65,7 @@ func importAssignments(ctx context.Context, d *seeing.Service, c seeing.Caller, 
 	return tracked(ctx, d, c, "assignments", &in, &b, func() {
 		for _, row := range b.table(in, assignmentColumns, "role") {
 			v := row.Values
-			op := &operation.Grant{Role: change.RoleRef(v["role"]), User: change.UserRef(v["user"]), Group: change.GroupRef(v["group"]), Window: b.window(row), Origin: fact.Import}
+			op := &roles.Grant{Role: change.RoleRef(v["role"]), User: change.UserRef(v["user"]), Group: change.GroupRef(v["group"]), Window: b.window(row), Origin: fact.Import}
 			b.limits(row, op)
 			if m, ok := b.member(v["user"], v["group"]); ok && b.given(m, op) {
 				continue
@@ -117,7 +117,7 @@ func (b *importing) window(row importfile.Row) (w calendar.Window) {
 }
 
 // limits reads scopes and a schedule.
-func (b *importing) limits(row importfile.Row, op *operation.Grant) {
+func (b *importing) limits(row importfile.Row, op *roles.Grant) {
 	if cell := row.Values["scopes"]; cell != "" {
 		for part := range strings.SplitSeq(cell, ";") {
 			app, pattern, ok := strings.Cut(strings.TrimSpace(part), ":")
@@ -149,7 +149,7 @@ func (b *importing) limits(row importfile.Row, op *operation.Grant) {
 
 // given says whether somebody has a role with these limits already, wherever it came
 // from but a default rule.
-func (b *importing) given(m fact.Member, op *operation.Grant) bool {
+func (b *importing) given(m fact.Member, op *roles.Grant) bool {
 	role, ok := b.role(string(op.Role))
 	if !ok {
 		return false

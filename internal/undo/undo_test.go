@@ -10,7 +10,9 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 	"ableroster/internal/undo"
 )
@@ -98,15 +100,15 @@ func TestWhatStaysIsTold(t *testing.T) {
 	gone, back := fact.Departed, "marine/tugs"
 	title, other := "Pilot", "Master"
 	head := change.UserRef("marta.quill")
-	answers := func(purpose string) *operation.SetMachineAccount {
-		return &operation.SetMachineAccount{User: "berth-board", Purpose: purpose, Accountable: []change.UserRef{"marta.quill", "tomas.brandt"}}
+	answers := func(purpose string) *people.SetMachineAccount {
+		return &people.SetMachineAccount{User: "berth-board", Purpose: purpose, Accountable: []change.UserRef{"marta.quill", "tomas.brandt"}}
 	}
-	units := []change.Operation{&operation.AdoptUnits{}, &operation.AddGroup{Key: "divers", Filter: `within eq "marine"`}}
-	freeze := func(why string, until calendar.Instant) *operation.SetFreeze {
-		return &operation.SetFreeze{Key: "close", Why: why, Window: calendar.Window{From: 1, Until: 800 + until}}
+	units := []change.Operation{&people.AdoptUnits{}, &roles.AddGroup{Key: "divers", Filter: `within eq "marine"`}}
+	freeze := func(why string, until calendar.Instant) *rules.SetFreeze {
+		return &rules.SetFreeze{Key: "close", Why: why, Window: calendar.Window{From: 1, Until: 800 + until}}
 	}
-	expect := func(of string, blocking bool) *operation.SetExpectation {
-		x := &operation.SetExpectation{Key: "quiet", Label: "Quiet", Application: "tariffs", Action: "release", Pattern: "/", Blocking: blocking, Owner: "marta.quill"}
+	expect := func(of string, blocking bool) *rules.SetExpectation {
+		x := &rules.SetExpectation{Key: "quiet", Label: "Quiet", Application: "tariffs", Action: "release", Pattern: "/", Blocking: blocking, Owner: "marta.quill"}
 		if x.Nobody = of == "nobody"; !x.Nobody {
 			x.User = change.UserRef(of)
 		}
@@ -118,47 +120,47 @@ func TestWhatStaysIsTold(t *testing.T) {
 		left              string
 		kept              func(*access.Snapshot) bool // of what comes of it
 	}{
-		"a title that was changed again": {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &title}}},
-			since: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &other}}}, steps: 0, left: "Title of Inês Halloran was changed again since."},
-		"a role that was revoked since": {ops: []change.Operation{&operation.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
-			since: []change.Operation{&operation.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, steps: 0, left: "berths/scheduler of Inês Halloran was revoked or ended since."},
-		"a new user":        {ops: []change.Operation{&operation.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
-		"a departure":       {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
-		"a move":            {ops: []change.Operation{&operation.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},
+		"a title that was changed again": {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &title}}},
+			since: []change.Operation{&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &other}}}, steps: 0, left: "Title of Inês Halloran was changed again since."},
+		"a role that was revoked since": {ops: []change.Operation{&roles.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
+			since: []change.Operation{&roles.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, steps: 0, left: "berths/scheduler of Inês Halloran was revoked or ended since."},
+		"a new user":        {ops: []change.Operation{&people.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
+		"a departure":       {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
+		"a move":            {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},
 		"a machine account": {ops: []change.Operation{answers("x")}, left: "What was said of the machine account berth-board stays"},
 		"what it is for": {first: []change.Operation{answers("x")}, ops: []change.Operation{answers("y")}, steps: 1, kept: func(s *access.Snapshot) bool {
 			id, _ := s.FindUser("berth-board")
 			return s.MachineAccount(id).Purpose == "x"
 		}},
-		"a unit": {ops: []change.Operation{&operation.AddUnit{Path: "quay"}}, steps: 1},
-		"the head of a unit": {first: []change.Operation{&operation.AddUnit{Path: "quay"}}, ops: []change.Operation{&operation.UpdateUnit{Unit: "quay", Head: &head}}, steps: 1,
+		"a unit": {ops: []change.Operation{&people.AddUnit{Path: "quay"}}, steps: 1},
+		"the head of a unit": {first: []change.Operation{&people.AddUnit{Path: "quay"}}, ops: []change.Operation{&people.UpdateUnit{Unit: "quay", Head: &head}}, steps: 1,
 			kept: func(s *access.Snapshot) bool { return s.UnitAt("quay").Head == 0 }},
-		"a unit that was moved": {first: units, ops: []change.Operation{&operation.MoveUnit{Unit: "marine", To: "office/sea"}}, steps: 1, kept: func(s *access.Snapshot) bool {
+		"a unit that was moved": {first: units, ops: []change.Operation{&people.MoveUnit{Unit: "marine", To: "office/sea"}}, steps: 1, kept: func(s *access.Snapshot) bool {
 			id, _ := s.FindUser("ines.halloran")
 			g, _ := s.FindGroup("divers")
 			return s.User(id).Unit == "marine/pilotage" && s.UnitAt("marine/pilotage") != nil && s.Group(g).Filter == `within eq "marine"`
 		}},
-		"a unit that was moved again": {first: units, ops: []change.Operation{&operation.MoveUnit{Unit: "marine", To: "office/sea"}}, since: []change.Operation{&operation.MoveUnit{Unit: "office/sea", To: "sea"}}, left: "marine was moved again since."},
-		"a unit that was merged":      {first: []change.Operation{&operation.AddUnit{Path: "quay"}, &operation.AddUnit{Path: "dock"}}, ops: []change.Operation{&operation.MergeUnit{Unit: "quay", Into: "dock"}}, left: "The unit quay has ended and stays so"},
-		"a new role":                  {ops: []change.Operation{&operation.AddRole{Key: "deckhand"}}, steps: 1, left: ""},
+		"a unit that was moved again": {first: units, ops: []change.Operation{&people.MoveUnit{Unit: "marine", To: "office/sea"}}, since: []change.Operation{&people.MoveUnit{Unit: "office/sea", To: "sea"}}, left: "marine was moved again since."},
+		"a unit that was merged":      {first: []change.Operation{&people.AddUnit{Path: "quay"}, &people.AddUnit{Path: "dock"}}, ops: []change.Operation{&people.MergeUnit{Unit: "quay", Into: "dock"}}, left: "The unit quay has ended and stays so"},
+		"a new role":                  {ops: []change.Operation{&roles.AddRole{Key: "deckhand"}}, steps: 1, left: ""},
 		"a freeze":                    {ops: []change.Operation{freeze("x", 0)}, steps: 1},
 		"a freeze put off since":      {ops: []change.Operation{freeze("x", 0)}, since: []change.Operation{freeze("x", 900)}, steps: 1},
-		"a freeze ended since":        {ops: []change.Operation{freeze("x", 0)}, since: []change.Operation{&operation.EndFreeze{Freeze: "close"}}},
+		"a freeze ended since":        {ops: []change.Operation{freeze("x", 0)}, since: []change.Operation{&rules.EndFreeze{Freeze: "close"}}},
 		"a freeze put off":            {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("x", 900)}, steps: 1},
 		"a freeze put off twice":      {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("x", 900)}, since: []change.Operation{freeze("x", 950)}, left: "Until of close was changed again since."},
 		"why, when it is put off": {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{freeze("y", 0)}, since: []change.Operation{freeze("y", 950)}, steps: 1, kept: func(s *access.Snapshot) bool {
 			f := s.Freezes()[0]
 			return f.Why == "x" && f.Until == 1750
 		}},
-		"the end of a freeze": {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{&operation.EndFreeze{Freeze: "close"}}, left: "The freeze close has ended and stays so"},
+		"the end of a freeze": {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{&rules.EndFreeze{Freeze: "close"}}, left: "The freeze close has ended and stays so"},
 		"an expectation":      {ops: []change.Operation{expect("nobody", true)}, steps: 1},
 		"an expectation changed twice": {first: []change.Operation{expect("nobody", true)}, ops: []change.Operation{expect("nobody", false)}, since: []change.Operation{expect("ines.halloran", false)}, steps: 1,
 			kept: func(s *access.Snapshot) bool { return s.Expectations()[0].Blocking && s.Expectations()[0].Of.User != 0 }},
-		"the name of the organisation": {ops: []change.Operation{&operation.SetOrganisation{Name: "Port", TimeZone: "Europe/Rome"}}, since: []change.Operation{&operation.SetOrganisation{Name: "Port", TimeZone: "Europe/Paris"}},
+		"the name of the organisation": {ops: []change.Operation{&roles.SetOrganisation{Name: "Port", TimeZone: "Europe/Rome"}}, since: []change.Operation{&roles.SetOrganisation{Name: "Port", TimeZone: "Europe/Paris"}},
 			steps: 1, left: "Time zone of the organisation was changed again since.", kept: func(s *access.Snapshot) bool {
 				return s.Organisation().TimeZone == "Europe/Paris" && s.Organisation().Name == "Larkhaven"
 			}},
-		"a default rule": {ops: []change.Operation{&operation.AddDefault{Key: "all", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}}, steps: 1},
+		"a default rule": {ops: []change.Operation{&rules.AddDefault{Key: "all", Everybody: true, Roles: []change.RoleRef{"berths/reader"}}}, steps: 1},
 	} {
 		port := laws.Port(t, x.first...)
 		d := laws.DraftOf(port, x.ops...)

@@ -10,7 +10,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
-	"ableroster/internal/operation"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
@@ -181,7 +181,7 @@ func wouldAdd(v *seeing.View, user fact.UserID, role fact.RoleID, w calendar.Win
 		}
 	}
 	for _, b := range effect.NewViolations(d, p.Touched, v.At) {
-		text := b.SoDRule.Label + ": " + operation.SoDRuleWords(b.SoDRule, &d.Snapshot)
+		text := b.SoDRule.Label + ": " + rules.SoDRuleWords(b.SoDRule, &d.Snapshot)
 		if b.SoDRule.Description != "" {
 			text += " (" + b.SoDRule.Description + ")"
 		}

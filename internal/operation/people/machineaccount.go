@@ -1,0 +1,88 @@
+package people
+
+import (
+	"reflect"
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/operation/settle"
+)
+
+func init() {
+	change.Register(&SetMachineAccount{}, "Say what a machine account is for, and which two people are accountable for it")
+}
+
+// SetMachineAccount says what a machine account is for: all of it, from now on.
+type SetMachineAccount struct {
+	User        change.UserRef        `json:"user" doc:"the machine account: user name or id"`
+	Purpose     string                `json:"purpose" doc:"what it does, in plain words"`
+	Accountable []change.UserRef      `json:"accountable" doc:"the two people who are accountable for it"`
+	Application change.ApplicationRef `json:"application,omitempty" doc:"that it works for"`
+	SecretAt    string                `json:"secret_at,omitempty" doc:"where its secret lies, in plain words; never the secret"`
+}
+
+// Verb implements change.Operation.
+func (*SetMachineAccount) Verb() string { return "set_machine_account" }
+
+// ApplyTo implements change.Operation.
+func (o SetMachineAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
+	settled = &o
+	id, ok := d.SettleUser("user", &o.User)
+	if !ok {
+		return
+	}
+	u := d.User(id)
+	if !d.Need(access.ActUpdate, access.UserPath(u), "update %s", u.UserName) {
+		return
+	}
+	before := len(d.Faults)
+	if u.UserKind != fact.Service {
+		d.Fault("user", "%s is a person, and is accountable for themselves", u.UserName)
+	}
+	if strings.TrimSpace(o.Purpose) == "" {
+		d.Fault("purpose", "is missing")
+	} else if m := fact.CheckWords(o.Purpose, 2000); m != "" {
+		d.Fault("purpose", "%s", m)
+	}
+	if m := fact.CheckWords(o.SecretAt, 500); m != "" {
+		d.Fault("secret_at", "%s", m)
+	}
+	f := &fact.MachineAccount{User: id, Purpose: o.Purpose, SecretAt: o.SecretAt, Accountable: settle.Each("accountable", &o.Accountable, d.SettleUser)}
+	for _, by := range f.Accountable {
+		if p := d.User(by); p.UserKind != fact.Person || p.Status == fact.Departed {
+			d.Judged("accountable", "%s is no person who is there", p.UserName)
+		}
+	}
+	if n := len(f.Accountable); n != fact.Accountable && len(d.Faults) == before {
+		d.Judged("accountable", "names %s, and is two: one may be away, or leave", fact.Count(n, "user"))
+	}
+	if o.Application != "" {
+		f.Application, _ = d.SettleApplication("application", &o.Application)
+	}
+	if len(d.Faults) > before {
+		return
+	}
+	if old := d.MachineAccount(id); old != nil {
+		d.Reads(fact.FactMachineAccount, uint32(id))
+		if f.Lifetime = old.Lifetime; reflect.DeepEqual(f, old) {
+			d.Note(change.AlreadySo, old.Since())
+			return
+		}
+		f.Lifetime = fact.Lifetime{}
+	}
+	d.Put(f)
+	return settled
+}
+
+// Sentence implements change.Operation.
+func (o *SetMachineAccount) Sentence(s *access.Snapshot, n change.Names) string {
+	id, _ := s.FindUser(string(o.User))
+	var by []string
+	for _, ref := range o.Accountable {
+		a, _ := s.FindUser(string(ref))
+		by = append(by, n.UserName(a))
+	}
+	return fact.ActionWords(by) + " are accountable for the machine account " + n.UserName(id)
+}

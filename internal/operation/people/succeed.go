@@ -1,0 +1,40 @@
+package people
+
+import (
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+)
+
+// succeed has somebody else answer for what whoever departs is accountable for: their manager,
+// or else the head of their unit. Where there is neither, a machine account is left to those
+// that are left; and whoever they sponsored is suspended, since nobody sponsors them.
+func succeed(d *change.Draft, u *fact.User) {
+	accounts, sponsored := d.AccountableFor(u.ID), d.Sponsored(u.ID)
+	if len(accounts)+len(sponsored) == 0 {
+		return
+	}
+	to := u.Manager
+	if m := d.User(to); m == nil || m.Status == fact.Departed || m.UserKind != fact.Person {
+		to = d.HeadOf(u.Unit, u.ID)
+	}
+	if m := d.User(to); m == nil || m.Status == fact.Departed {
+		to = 0
+	}
+	for _, f := range accounts {
+		d.Put(f.Succeeded(u.ID, to))
+	}
+	for _, x := range sponsored {
+		b := *x
+		if s := d.User(to); s != nil && s.ID != b.ID && !external(d, s) {
+			b.Manager = to
+		} else if b.Status != fact.Suspended {
+			b.Status = fact.Suspended
+		}
+		d.Put(&b)
+	}
+}
+
+func external(d *change.Draft, u *fact.User) bool {
+	t := d.EmploymentTypeOf(u)
+	return t != nil && t.External
+}
