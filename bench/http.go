@@ -18,6 +18,7 @@ import (
 	"ableroster/demo"
 	"ableroster/internal/api"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/internal/saved"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
@@ -29,8 +30,8 @@ import (
 
 // serveChild serves the demo with a constant handler beside it, in a process
 // of its own whose processor time can be told apart.
-func serveChild(ctx context.Context, database string) error {
-	pool, err := ledger.OpenPool(ctx, database)
+func serveChild(ctx context.Context, address string) error {
+	pool, err := database.OpenPool(ctx, address)
 	if err != nil {
 		return err
 	}
@@ -71,8 +72,8 @@ func serveChild(ctx context.Context, database string) error {
 
 // overHTTP measures a check over HTTP, with token, counters and log, against a
 // handler in the same server that reads the same JSON and answers a constant.
-func overHTTP(ctx context.Context, database string) ([]line, error) {
-	k, err := keep(ctx, database, 1_000)
+func overHTTP(ctx context.Context, address string) ([]line, error) {
+	k, err := keep(ctx, address, 1_000)
 	if err != nil {
 		return nil, err
 	}

@@ -19,6 +19,7 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/internal/signin"
 	"ableroster/wire"
 
@@ -34,8 +35,8 @@ type program struct {
 
 var readyAt = regexp.MustCompile(`msg=ready address=(\S+)`)
 
-func launch(file, database string) (*program, error) {
-	p := &program{cmd: exec.Command(file, "serve", "-listen", "127.0.0.1:0", "-database-url", database, "-largest-file", "256")}
+func launch(file, address string) (*program, error) {
+	p := &program{cmd: exec.Command(file, "serve", "-listen", "127.0.0.1:0", "-database-url", address, "-largest-file", "256")}
 	out, err := p.cmd.StderrPipe()
 	if err != nil {
 		return nil, err
@@ -91,32 +92,32 @@ func buildService() (file string, remove func(), err error) {
 // rows and dropping them, and the memory it takes, also after 10,000 commits.
 func starting(ctx context.Context, k *kept, _ int) ([]line, error) {
 	k.ledger.Close()
-	database := k.pool.Config().ConnString()
+	address := k.pool.Config().ConnString()
 	file, remove, err := buildService()
 	if err != nil {
 		return nil, err
 	}
 	defer remove()
-	token, err := administratorToken(ctx, database)
+	token, err := administratorToken(ctx, address)
 	if err != nil {
 		return nil, err
 	}
 	var start, bare sample
 	var peak float64
 	for range 3 {
-		p, err := launch(file, database)
+		p, err := launch(file, address)
 		if err != nil {
 			return nil, err
 		}
 		start, peak = append(start, p.took), max(peak, p.peak())
 		p.stop()
-		took, err := reading(ctx, database)
+		took, err := reading(ctx, address)
 		if err != nil {
 			return nil, err
 		}
 		bare = append(bare, took)
 	}
-	p, err := launch(file, database)
+	p, err := launch(file, address)
 	if err != nil {
 		return nil, err
 	}
@@ -126,7 +127,7 @@ func starting(ctx context.Context, k *kept, _ int) ([]line, error) {
 	}
 	after := p.peak()
 	p.stop()
-	again, err := launch(file, database)
+	again, err := launch(file, address)
 	if err != nil {
 		return nil, err
 	}
@@ -172,8 +173,8 @@ func (p *program) commits(n int, token string) error {
 }
 
 // reading reads the rows a start reads, and drops them.
-func reading(ctx context.Context, database string) (time.Duration, error) {
-	conn, err := pgx.Connect(ctx, database)
+func reading(ctx context.Context, address string) (time.Duration, error) {
+	conn, err := pgx.Connect(ctx, address)
 	if err != nil {
 		return 0, err
 	}
@@ -193,13 +194,13 @@ func reading(ctx context.Context, database string) (time.Duration, error) {
 	return time.Since(began), nil
 }
 
-func administratorToken(ctx context.Context, database string) (string, error) {
-	return tokenOf(ctx, database, demo.Administrator)
+func administratorToken(ctx context.Context, address string) (string, error) {
+	return tokenOf(ctx, address, demo.Administrator)
 }
 
 // tokenOf is a token of somebody, for an hour.
-func tokenOf(ctx context.Context, database, user string) (string, error) {
-	pool, err := ledger.OpenPool(ctx, database)
+func tokenOf(ctx context.Context, address, user string) (string, error) {
+	pool, err := database.OpenPool(ctx, address)
 	if err != nil {
 		return "", err
 	}

@@ -13,6 +13,7 @@ import (
 
 	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -24,7 +25,7 @@ var databases atomic.Int64
 // make test starts, and drops it after the test.
 func Database(t testing.TB) string {
 	t.Helper()
-	return database(t, template(t, "empty", func(address string) {
+	return made(t, template(t, "empty", func(address string) {
 		pool, err := pgxpool.New(context.Background(), address)
 		if err != nil {
 			t.Fatal(err)
@@ -39,7 +40,7 @@ func Database(t testing.TB) string {
 // EmptyDatabase makes a database with nothing in it at all.
 func EmptyDatabase(t testing.TB) string {
 	t.Helper()
-	return database(t, "template0")
+	return made(t, "template0")
 }
 
 var (
@@ -80,7 +81,7 @@ func admin(t testing.TB) (string, *pgx.Conn) {
 	return address, conn
 }
 
-func database(t testing.TB, template string) string {
+func made(t testing.TB, template string) string {
 	t.Helper()
 	address, conn := admin(t)
 	defer conn.Close(context.Background())
@@ -111,9 +112,9 @@ func renamed(t testing.TB, address, name string) string {
 }
 
 // Pool opens a database until the test ends.
-func Pool(t testing.TB, database string) *pgxpool.Pool {
+func Pool(t testing.TB, address string) *pgxpool.Pool {
 	t.Helper()
-	pool, err := ledger.OpenPool(context.Background(), database)
+	pool, err := database.OpenPool(context.Background(), address)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -139,7 +140,7 @@ func Ledger(t testing.TB, database string) (*ledger.Ledger, *pgxpool.Pool) {
 // DemoDatabase makes a database with the demo organisation loaded.
 func DemoDatabase(t testing.TB) string {
 	t.Helper()
-	return database(t, template(t, "demo", func(address string) { LoadDemo(t, address) }))
+	return made(t, template(t, "demo", func(address string) { LoadDemo(t, address) }))
 }
 
 // LoadDemo loads the demo organisation into an empty database and gives the

@@ -9,6 +9,7 @@ import (
 
 	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/internal/saved"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
@@ -47,7 +48,7 @@ func (c *config) pool(ctx context.Context) (*pgxpool.Pool, error) {
 	if tracing.Configured() {
 		more = append(more, tracing.Statements)
 	}
-	pool, err := ledger.OpenPool(ctx, c.databaseURL, more...)
+	pool, err := database.OpenPool(ctx, c.databaseURL, more...)
 	if err != nil {
 		return nil, fmt.Errorf("-database-url: %w", err)
 	}
@@ -102,7 +103,7 @@ const startWait = 20 * time.Second
 func (c *config) openBy(ctx context.Context, log *slog.Logger, latest time.Time) (*opened, error) {
 	for {
 		o, err := c.open(ctx, log)
-		if err == nil || errors.Is(err, errNoDatabase) || errors.Is(err, ledger.ErrAddress) || !errors.Is(ledger.Unavailable(err), ledger.ErrUnavailable) || ctx.Err() != nil || !latest.IsZero() && time.Now().After(latest) {
+		if err == nil || errors.Is(err, errNoDatabase) || errors.Is(err, database.ErrAddress) || !errors.Is(database.Unavailable(err), database.ErrUnavailable) || ctx.Err() != nil || !latest.IsZero() && time.Now().After(latest) {
 			return o, err
 		}
 		log.Warn("the ledger cannot be opened yet", "error", err)

@@ -22,7 +22,7 @@ import (
 	"ableroster/internal/caught"
 	"ableroster/internal/changing"
 	"ableroster/internal/gctune"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/internal/mail"
 	"ableroster/internal/mailing"
 	"ableroster/internal/metrics"
@@ -92,7 +92,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	run := running{c: c, sender: sender, metrics: m, heads: heads{kept: signedhead.Kept{Place: c.headsTo}, every: max(1, c.headsEvery), log: log}, proxies: proxies, log: log, out: out, began: began}
 	for {
 		again, err := run.serve(ctx, o)
-		if err != nil && run.listener != nil && ctx.Err() == nil && ledger.BrokenOff(err) {
+		if err != nil && run.listener != nil && ctx.Err() == nil && database.BrokenOff(err) {
 			log.Warn("the database went away while the service started", "error", err)
 			again, err = true, nil
 		}

@@ -10,6 +10,8 @@ import (
 
 	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/past"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/wire"
@@ -105,7 +107,7 @@ func problemOf(err error) *problem {
 	var sql interface{ SQLState() string }
 	var queue *jobs.DatabaseError
 	if errors.As(err, &sql) || errors.As(err, &queue) { // of whoever asked the database without the ledger
-		err = ledger.Unavailable(err)
+		err = database.Unavailable(err)
 	}
 	switch {
 	case errors.As(err, &p):
@@ -114,19 +116,19 @@ func problemOf(err error) *problem {
 		return busy(err)
 	case errors.As(err, &w):
 		return &problem{Problem: *w}
-	case errors.Is(err, ledger.ErrLost):
-		return lost(strings.TrimPrefix(err.Error(), ledger.ErrLost.Error()+": "))
-	case errors.Is(err, ledger.ErrReadOnly):
+	case errors.Is(err, database.ErrLost):
+		return lost(strings.TrimPrefix(err.Error(), database.ErrLost.Error()+": "))
+	case errors.Is(err, database.ErrReadOnly):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database is read-only now, so nothing can be changed and nobody can sign in; questions are still answered. Try again in a moment, or ask whoever looks after it."}}
 	case errors.Is(err, ledger.ErrHeld):
 		return &problem{retryAfter: 10, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not now", Status: 503, Detail: "Nothing was changed: " + err.Error() + ". Try again in a moment."}}
-	case errors.Is(err, ledger.ErrRowsLater):
+	case errors.Is(err, past.ErrRowsLater):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available yet", Status: 503, Detail: upper(err.Error()) + "."}}
-	case errors.Is(err, ledger.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away), ledger.BrokenOff(err):
+	case errors.Is(err, database.ErrUnavailable), errors.Is(err, ledger.ErrClosed), errors.As(err, &away), database.BrokenOff(err):
 		return &problem{retryAfter: 5, Problem: wire.Problem{Type: seeing.KindUnavailable, Title: "Not available now", Status: 503,
 			Detail: "The database cannot be reached, so nothing can be changed and old days cannot be read; questions about now are still answered. Try again in a moment."}}
-	case errors.Is(err, ledger.ErrBeforeFirst):
+	case errors.Is(err, database.ErrBeforeFirst):
 		return &problem{Problem: *seeing.Invalid("there is nothing to read there", wire.Fault{Place: "as_of", Message: err.Error()})}
 	case errors.Is(err, signin.ErrWrong):
 		return &problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "Not signed in", Status: 401, Detail: upper(err.Error()) + "."}}

@@ -13,7 +13,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/internal/lists"
 	"ableroster/internal/review"
 	"ableroster/internal/saved"
@@ -81,7 +81,7 @@ func AddPendingChange(ctx context.Context, d *seeing.Service, c seeing.Caller, i
 	case errors.Is(err, saved.ErrTooMany):
 		return wire.PendingChange{}, seeing.Invalid("nothing was prepared", wire.Fault{Message: fmt.Sprintf("%d pending changes of yours wait already: withdraw one", saved.MostWaiting)})
 	case err != nil:
-		return wire.PendingChange{}, ledger.Unavailable(err)
+		return wire.PendingChange{}, database.Unavailable(err)
 	}
 	return pendingChange(v, p), nil
 }
@@ -208,7 +208,7 @@ func PendingChanges(ctx context.Context, d *seeing.Service, c seeing.Caller) (wi
 	}
 	waiting, err := d.Saved.WaitingChanges(ctx)
 	if err != nil {
-		return out, ledger.Unavailable(err)
+		return out, database.Unavailable(err)
 	}
 	for i := range waiting {
 		if mayMake(v, &waiting[i]) {
@@ -218,7 +218,7 @@ func PendingChanges(ctx context.Context, d *seeing.Service, c seeing.Caller) (wi
 	out.ToMake = append(out.ToMake, removals(v)...)
 	own, err := d.Saved.PendingChangesOf(ctx, c.User, d.Clock().Add(-saved.PendingShown))
 	if err != nil {
-		return out, ledger.Unavailable(err)
+		return out, database.Unavailable(err)
 	}
 	for i := range slices.Backward(own) {
 		out.Mine = append(out.Mine, pendingChange(v, &own[i]))
@@ -235,7 +235,7 @@ func findPendingChange(v *seeing.View, given string, fits func(*saved.PendingCha
 	}
 	p, err := v.Service.Saved.PendingChange(v.Ctx, n)
 	if err != nil {
-		return nil, ledger.Unavailable(err)
+		return nil, database.Unavailable(err)
 	}
 	if p == nil || !fits(p) {
 		return nil, missing
@@ -273,7 +273,7 @@ func endPendingChange(ctx context.Context, d *seeing.Service, c seeing.Caller, p
 	if err == nil && !ended {
 		return seeing.Problem(seeing.KindConflict, 409, "Not waiting any more", "%s was ended meanwhile, or is being made at its date: look once more", pendingChangeID(p.ID))
 	}
-	return ledger.Unavailable(err)
+	return database.Unavailable(err)
 }
 
 // makes finds the pending changes a change says it makes; those the caller made before are

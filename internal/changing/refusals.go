@@ -4,7 +4,7 @@ import (
 	"context"
 	"time"
 
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -35,5 +35,5 @@ func Refusals(ctx context.Context, d *seeing.Service, c seeing.Caller) (wire.Ref
 		}
 		out.Refusals = append(out.Refusals, x)
 	}
-	return out, ledger.Unavailable(err)
+	return out, database.Unavailable(err)
 }

@@ -8,7 +8,7 @@ import (
 
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -166,7 +166,7 @@ func movedSince(v *seeing.View, subjects []change.Subject, basedOn int64) error 
 	e := seeing.Problem(seeing.KindMoved, 409, "Somebody was faster", "nothing was changed: what this change builds on has moved since revision %d; look again and decide anew", basedOn)
 	for _, s := range subjects {
 		m := wire.Moved{What: v.SubjectRef(s)}
-		revs, err := v.Service.Ledger.History(v.Ctx, ledger.HistoryFilter{Subject: []string{seeing.SubjectID(s)}}, 1)
+		revs, err := v.Service.Ledger.History(v.Ctx, revisions.HistoryFilter{Subject: []string{seeing.SubjectID(s)}}, 1)
 		if err == nil && len(revs) > 0 && revs[0].Revision > basedOn {
 			r := v.RevisionAnswer(revs[0], seeing.SubjectID(s))
 			m.Revision, m.At, m.By, m.Sentences = r.Revision, r.At, r.By, r.Sentences

@@ -5,7 +5,7 @@ import (
 	"reflect"
 
 	"ableroster/internal/change"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -16,7 +16,7 @@ func repeats(ctx context.Context, v *seeing.View, quiet bool, out *wire.ChangeRe
 	if out.Unchanged || quiet {
 		return nil
 	}
-	found, err := v.Service.Ledger.History(ctx, ledger.HistoryFilter{Number: out.Revision, Operations: mostOperations}, 1)
+	found, err := v.Service.Ledger.History(ctx, revisions.HistoryFilter{Number: out.Revision, Operations: mostOperations}, 1)
 	if err != nil || len(found) == 0 {
 		return err
 	}

@@ -6,6 +6,8 @@ import (
 	"time"
 
 	"ableroster/internal/access"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/factrows"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -56,7 +58,7 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 		}
 	}
 	clock := l.clock.Load()
-	a.w = writer{head: a.base, revision: a.base.Revision, at: a.base.At.Time(), epoch: l.epoch, ledger: l, behind: l.lagging.Load()}
+	a.w = writer{head: a.base, revision: a.base.Revision, at: a.base.At.Time(), epoch: l.epoch, ledger: l, behind: l.Lagging()}
 	if before != nil {
 		a.w.before = before.done
 	}
@@ -88,7 +90,7 @@ func (a *attempt) answer(err error) {
 	for i, p := range a.group {
 		switch {
 		case err != nil:
-			p.answer(Committed{}, Unavailable(err))
+			p.answer(Committed{}, database.Unavailable(err))
 		default:
 			p.answer(a.outcomes[i].Committed, a.outcomes[i].err)
 		}
@@ -141,7 +143,7 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 	if err := l.finish(ctx, conn, &a.w, &b); err != nil {
 		if judgeAgain(err) {
 			if rowsDiffer(err) {
-				l.lagging.Store(!a.w.behind)
+				l.Lag(!a.w.behind)
 			}
 			err = nil
 		}
@@ -153,7 +155,7 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 // keysKnown says whether any of a group that writes nothing was committed before
 // under its key: it may be so, or be refused, for that very reason. The keys of
 // what is written are looked up by writing them.
-func (a *attempt) keysKnown(ctx context.Context, q querier) (bool, error) {
+func (a *attempt) keysKnown(ctx context.Context, q factrows.Querier) (bool, error) {
 	var callers []int32
 	var keys []string
 	for i, o := range a.outcomes {
@@ -164,7 +166,7 @@ func (a *attempt) keysKnown(ctx context.Context, q querier) (bool, error) {
 	if len(keys) == 0 {
 		return false, nil
 	}
-	found, err := numbers(ctx, q, `select 1 from idempotency i join unnest($1::integer[], $2::text[]) k(caller, key) using (caller, key)`, callers, keys)
+	found, err := factrows.Numbers(ctx, q, `select 1 from idempotency i join unnest($1::integer[], $2::text[]) k(caller, key) using (caller, key)`, callers, keys)
 	return len(found) > 0, err
 }
 

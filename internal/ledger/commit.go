@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/ledger/database"
 
 	"go.opentelemetry.io/otel"
 	"go.opentelemetry.io/otel/attribute"
@@ -117,7 +118,7 @@ func (l *Ledger) Commit(ctx context.Context, c *Change, judge Judge) (Committed,
 	ctx, span := otel.Tracer("ableroster/ledger").Start(ctx, "commit", trace.WithAttributes(attribute.Int("able_roster.operations", len(c.Operations))))
 	defer span.End()
 	if why := l.Lost(); why != "" {
-		return Committed{}, fmt.Errorf("%w: %s", ErrLost, why)
+		return Committed{}, fmt.Errorf("%w: %s", database.ErrLost, why)
 	}
 	if len(c.Operations) >= StagedFrom && c.Claimed == 0 {
 		if r, done, err := l.commitLarge(ctx, c, judge); done || err != nil {
@@ -152,7 +153,7 @@ func (l *Ledger) enqueue(p *pending) (Committed, error) {
 func (l *Ledger) Known(ctx context.Context, c *Change) (Committed, bool, error) {
 	conn, err := l.pool.Acquire(ctx)
 	if err != nil {
-		return Committed{}, false, Unavailable(err)
+		return Committed{}, false, database.Unavailable(err)
 	}
 	defer conn.Release()
 	var w writer
@@ -160,7 +161,7 @@ func (l *Ledger) Known(ctx context.Context, c *Change) (Committed, bool, error) 
 	if errors.Is(err, ErrKeyReused) {
 		return r, true, nil
 	}
-	return r, r.Repeated, Unavailable(err)
+	return r, r.Repeated, database.Unavailable(err)
 }
 
 // nothingToDo keeps that a change had nothing to do, so that it does nothing when it
@@ -169,14 +170,14 @@ func (l *Ledger) nothingToDo(ctx context.Context, c *Change, r Committed) (Commi
 	tag, err := l.pool.Exec(ctx, `insert into idempotency (caller, key, request, revision, unchanged) values ($1, $2, $3, $4, true) on conflict do nothing`,
 		uint32(c.Author), c.Key, c.Request, r.Revision)
 	if err != nil || tag.RowsAffected() > 0 {
-		return r, Unavailable(err)
+		return r, database.Unavailable(err)
 	}
 	w := writer{}
 	conn, err := l.pool.Acquire(ctx)
 	if err != nil {
-		return Committed{}, Unavailable(err)
+		return Committed{}, database.Unavailable(err)
 	}
 	defer conn.Release()
 	first, err := w.repeated(ctx, conn, c)
-	return first, Unavailable(err)
+	return first, database.Unavailable(err)
 }

@@ -8,7 +8,9 @@
 // Large changes are made beside that queue: see large.go.
 //
 // Reading: Head is the present, At a whole past revision, Slice what concerns
-// one user at a past revision, History the revisions themselves. Verify
-// replays the operations against the rows; Rebuild makes the rows again from
-// the operations alone.
+// one user at a past revision, History the revisions themselves (package past).
+// Verify replays the operations against the rows (package verify); Rebuild makes
+// the rows again from the operations alone. How facts and revisions lie in the
+// tables is in packages factrows and revisions, how the database is reached in
+// package database.
 package ledger

@@ -4,11 +4,12 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"strconv"
 	"time"
 
 	"ableroster/internal/caught"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/revisions"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -25,7 +26,7 @@ func (l *Ledger) follow(ctx context.Context) {
 		if ctx.Err() != nil || l.Lost() != "" {
 			return
 		}
-		away := errors.Is(Unavailable(err), ErrUnavailable)
+		away := errors.Is(database.Unavailable(err), database.ErrUnavailable)
 		if text := err.Error(); text != said {
 			why := "the database cannot be reached; reads go on"
 			if !away {
@@ -36,7 +37,7 @@ func (l *Ledger) follow(ctx context.Context) {
 		}
 		l.trouble.Store(&err)
 		if away {
-			cutSilent(l.pool) // the others are likely as broken, and each would have to be found so
+			database.CutSilent(l.pool) // the others are likely as broken, and each would have to be found so
 		}
 		select {
 		case <-ctx.Done():
@@ -52,7 +53,7 @@ func (l *Ledger) follow(ctx context.Context) {
 
 // answers says whether the database does.
 func (l *Ledger) answers(ctx context.Context) bool {
-	ctx, cancel := context.WithTimeout(ctx, answersIn)
+	ctx, cancel := context.WithTimeout(ctx, database.AnswersIn)
 	defer cancel()
 	return l.pool.Ping(ctx) == nil
 }
@@ -60,26 +61,25 @@ func (l *Ledger) answers(ctx context.Context) bool {
 // How long the database may take to answer whoever follows it, and to tell what was
 // committed meanwhile: a connection may break without a word, those that lie ready too.
 const (
-	answersIn  = 3 * time.Second
 	catchUpsIn = time.Minute
 )
 
 func (l *Ledger) listen(ctx context.Context) error {
-	begin, cancel := context.WithTimeout(ctx, answersIn)
+	begin, cancel := context.WithTimeout(ctx, database.AnswersIn)
 	defer cancel()
 	conn, err := l.pool.Acquire(begin)
 	if err != nil {
 		return err
 	}
 	defer func() {
-		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), answersIn)
+		end, cancel := context.WithTimeout(context.WithoutCancel(ctx), database.AnswersIn)
 		defer cancel()
 		_ = conn.Hijack().Close(end)
 	}()
 	if _, err := conn.Exec(begin, "listen able_roster_ledger"); err != nil {
 		return err
 	}
-	if _, err := conn.Exec(begin, sqlShareLock, lockClass, lockAlive); err != nil {
+	if _, err := conn.Exec(begin, sqlShareLock, database.LockClass, database.LockAlive); err != nil {
 		return err
 	}
 	for odd := false; ; {
@@ -102,7 +102,7 @@ func (l *Ledger) listen(ctx context.Context) error {
 // look asks the database how far the ledger goes, at a time, and holds what it says to
 // what is known here.
 func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, newest int64, err error) {
-	ctx, cancel := context.WithTimeout(ctx, answersIn)
+	ctx, cancel := context.WithTimeout(ctx, database.AnswersIn)
 	defer cancel()
 	known := l.head.Load() // before the question: the answer is no older
 	at = time.Now()
@@ -125,12 +125,11 @@ func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, ne
 	case newest < known.revision(), newest == known.revision() && !bytes.Equal(hash, known.hash):
 		return at, 0, l.loseRevisions(ctx, known)
 	}
-	l.reached.Store(reached)
-	l.recents.upTo(reached)
+	l.Reach(reached)
 	if reached == newest {
-		l.lagging.Store(false)
+		l.Lag(false)
 	} else {
-		l.rowsLag()
+		l.Lag(true)
 	}
 	l.prepareStaged(ready)
 	return at, newest, nil
@@ -196,7 +195,7 @@ func (l *Ledger) alive(ctx context.Context, giveUp func()) (stop func()) {
 // advance replays the revisions after the head, each of which has to follow the one
 // before it by its hash.
 func (l *Ledger) advance(ctx context.Context) error {
-	return l.reading(ctx, func(tx pgx.Tx) error {
+	return database.Read(ctx, l.pool, func(tx pgx.Tx) error {
 		t := *l.head.Load()
 		at := time.Now()
 		if err := l.stands(ctx, tx, &t); err != nil {
@@ -207,7 +206,7 @@ func (l *Ledger) advance(ctx context.Context) error {
 			if f := l.prepared.Load(); f != nil {
 				known = f.id
 			}
-			revs, err := readRevisions(ctx, tx, t.revision(), 500, known)
+			revs, err := revisions.Read(ctx, tx, t.revision(), 500, known)
 			if err != nil {
 				return err
 			}
@@ -216,20 +215,18 @@ func (l *Ledger) advance(ctx context.Context) error {
 					t = *head
 					break
 				}
-				if own := l.own.Load(); own != nil && own.writes(r.hash) {
+				if own := l.own.Load(); own != nil && own.writes(r.HashBytes) {
 					return nil // this program's own: it makes it the head itself
 				}
-				if !bytes.Equal(chain(t.hash, r.canonical), r.hash) {
-					return &unfit{r.Revision, errors.New("its hash does not follow the revision before")}
+				if !bytes.Equal(revisions.Chain(t.hash, r.Canonical), r.HashBytes) {
+					return &revisions.Unfit{Revision: r.Revision, Cause: errors.New("its hash does not follow the revision before")}
 				}
 				s, err := l.follows(ctx, tx, t.snapshot, &r)
 				if err != nil {
-					return &unfit{r.Revision, err}
+					return &revisions.Unfit{Revision: r.Revision, Cause: err}
 				}
-				if l.lagging.Load() {
-					l.recents.add(s)
-				}
-				t = tip{snapshot: s, hash: r.hash}
+				l.Keep(s)
+				t = tip{snapshot: s, hash: r.HashBytes}
 			}
 			if len(revs) == 0 {
 				l.publish(t, at)
@@ -238,12 +235,3 @@ func (l *Ledger) advance(ctx context.Context) error {
 		}
 	})
 }
-
-// unfit is a revision that cannot be taken over as it is.
-type unfit struct {
-	revision int64
-	cause    error
-}
-
-func (e *unfit) Error() string { return fmt.Sprintf("revision %d: %s", e.revision, e.cause) }
-func (e *unfit) Unwrap() error { return e.cause }

@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/operation/roles"
 	"ableroster/testkit"
 
@@ -83,7 +84,7 @@ func TestALedgerOfTheFirstFormatAnswersAsItDid(t *testing.T) {
 			revision := int64(x[0].(float64))
 			s := past[revision]
 			if s == nil {
-				revs, err := l.History(ctx, ledger.HistoryFilter{Number: revision}, 1)
+				revs, err := l.History(ctx, revisions.HistoryFilter{Number: revision}, 1)
 				if err != nil || len(revs) != 1 {
 					t.Fatalf("revision %d: %v", revision, err)
 				}
@@ -121,7 +122,7 @@ func TestALedgerOfTheFirstFormatAnswersAsItDid(t *testing.T) {
 		(select count(*) from pending_change where lines::text ~ 'offer_role|add_conflict|longest')`).Scan(&old, &open); err != nil || old+open > 0 {
 		t.Errorf("%d subjects and %d pending changes speak of what was: %v", old, open, err)
 	}
-	revs, err := l.History(ctx, ledger.HistoryFilter{}, 100_000)
+	revs, err := l.History(ctx, revisions.HistoryFilter{}, 100_000)
 	if err != nil {
 		t.Fatal(err)
 	}

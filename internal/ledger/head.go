@@ -64,9 +64,7 @@ func (l *Ledger) publish(t tip, when time.Time) {
 
 // show makes a snapshot the head. The caller holds l.moving.
 func (l *Ledger) show(t tip, when time.Time) {
-	if l.lagging.Load() {
-		l.recents.add(t.snapshot)
-	}
+	l.Keep(t.snapshot)
 	t.mark = markOf(t.revision(), t.hash)
 	l.head.Store(&t)
 	l.sawAt(when)

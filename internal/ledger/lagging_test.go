@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
@@ -37,7 +38,7 @@ func ask(t *testing.T, l *ledger.Ledger, users []string, instants []calendar.Ins
 			t.Fatal(err)
 		}
 		out.Spans[name] = query.RoleSpans(eras, id)
-		revs, err := l.History(ctx, ledger.HistoryFilter{Subject: []string{id.String()}}, 100)
+		revs, err := l.History(ctx, revisions.HistoryFilter{Subject: []string{id.String()}}, 100)
 		if err != nil {
 			t.Fatal(err)
 		}

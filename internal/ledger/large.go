@@ -10,6 +10,9 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 	"ableroster/internal/change"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/factrows"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/pace"
 	"ableroster/internal/prepared"
@@ -49,7 +52,7 @@ func (l *Ledger) commitLarge(ctx context.Context, c *Change, judge Judge) (r Com
 	defer turn.end()
 	for round := range mostRounds {
 		if round == mostRounds-1 {
-			if _, err := turn.conn.Exec(ctx, sqlLock, lockClass, lockModel); err != nil {
+			if _, err := turn.conn.Exec(ctx, sqlLock, database.LockClass, database.LockModel); err != nil {
 				return r, true, unavailableUnless(ctx, err)
 			}
 		}
@@ -88,7 +91,7 @@ func (l *Ledger) unheld(ctx context.Context, c *Change) error {
 	}
 	for until := time.Now().Add(heldMost); ; {
 		var held bool
-		if err := l.pool.QueryRow(ctx, sqlHeld, lockClass, lockModel).Scan(&held); err != nil {
+		if err := l.pool.QueryRow(ctx, sqlHeld, database.LockClass, database.LockModel).Scan(&held); err != nil {
 			return unavailableUnless(ctx, err)
 		}
 		switch {
@@ -109,7 +112,7 @@ func (l *Ledger) unheld(ctx context.Context, c *Change) error {
 func (l *Ledger) madeBefore(ctx context.Context, c *Change) (Committed, error) {
 	conn, err := l.pool.Acquire(ctx)
 	if err != nil {
-		return Committed{}, Unavailable(err)
+		return Committed{}, database.Unavailable(err)
 	}
 	defer conn.Release()
 	var w writer
@@ -117,7 +120,7 @@ func (l *Ledger) madeBefore(ctx context.Context, c *Change) (Committed, error) {
 	if errors.Is(err, ErrKeyReused) {
 		return r, err
 	}
-	return r, Unavailable(err)
+	return r, database.Unavailable(err)
 }
 
 // staged is a large change that was judged and lies ready.
@@ -157,7 +160,7 @@ func (t *turn) stage(ctx context.Context, c *Change, judge Judge) (s *staged, er
 	if len(d.Faults) > 0 {
 		return nil, judge(d, at)
 	}
-	seals, err := sealDraft(d)
+	seals, err := revisions.SealDraft(d)
 	if err != nil {
 		return nil, err
 	}
@@ -230,10 +233,10 @@ func (w *writer) publish(p *pending) (Committed, error) {
 		}
 	}
 	revision := base.Revision + 1
-	why := seal([]byte(c.Reason))
-	doc := document{Version: formatVersion, Revision: revision, At: at, Recorded: at, Epoch: w.epoch, IDs: s.draft.Took(), Operations: len(s.ops),
-		Author: c.Author.String(), Via: c.Via, Reason: fmt.Sprintf("%x", why.digest), Reference: c.Reference, Digest: s.digest}
-	canonical, err := doc.canonical()
+	why := revisions.Seal([]byte(c.Reason))
+	doc := revisions.Document{Version: revisions.Format, Revision: revision, At: at, Recorded: at, Epoch: w.epoch, IDs: s.draft.Took(), Operations: len(s.ops),
+		Author: c.Author.String(), Via: c.Via, Reason: fmt.Sprintf("%x", why.Digest), Reference: c.Reference, Digest: s.digest}
+	canonical, err := doc.Canonical()
 	if err != nil {
 		return Committed{}, err
 	}
@@ -253,10 +256,10 @@ func again(err error) error {
 }
 
 // takeIn has a prepared change follow the revisions up to one.
-func takeIn(ctx context.Context, q querier, c *prepared.Change, to int64) error {
+func takeIn(ctx context.Context, q factrows.Querier, c *prepared.Change, to int64) error {
 	for c.Revision() < to {
 		// No more than these: what follows may be the change itself.
-		revs, err := readRevisions(ctx, q, c.Revision(), int(min(200, to-c.Revision())), 0)
+		revs, err := revisions.Read(ctx, q, c.Revision(), int(min(200, to-c.Revision())), 0)
 		if err != nil {
 			return err
 		}
@@ -265,7 +268,7 @@ func takeIn(ctx context.Context, q querier, c *prepared.Change, to int64) error 
 		}
 		for i := range revs {
 			r := &revs[i]
-			apply := func(s *access.Snapshot) (*change.Draft, error) { return replay(s, r) }
+			apply := func(s *access.Snapshot) (*change.Draft, error) { return revisions.Replay(s, r) }
 			if err := c.Follow(apply, r.Operations, r.Revision, r.At); err != nil {
 				return err
 			}

@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/prepared"
@@ -115,7 +116,7 @@ func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
 	for _, n := range []int64{between[0], made.Revision - 1, made.Revision, small.Revision} {
 		var now, then *access.Snapshot
 		for _, l := range []*ledger.Ledger{a, started} {
-			r, err := l.History(ctx, ledger.HistoryFilter{Number: n}, 1)
+			r, err := l.History(ctx, revisions.HistoryFilter{Number: n}, 1)
 			if err != nil || len(r) != 1 {
 				t.Fatal(r, err)
 			}

@@ -15,6 +15,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/revisions"
+	"ableroster/internal/ledger/verify"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
 	"ableroster/testkit"
@@ -69,7 +71,7 @@ func allowed(t testing.TB, s *access.Snapshot, who string) bool {
 	return d.Allowed
 }
 
-func verified(t testing.TB, l *ledger.Ledger) ledger.Verification {
+func verified(t testing.TB, l *ledger.Ledger) verify.Verification {
 	t.Helper()
 	v, err := l.Verify(ctx, nil)
 	if err != nil {
@@ -243,7 +245,7 @@ func TestHistoryGoesOnlyIntoAnEmptyLedger(t *testing.T) {
 	if err := l.LoadHistory(ctx, history()); err != nil {
 		t.Fatal(err)
 	}
-	revs, err := l.History(ctx, ledger.HistoryFilter{}, 10)
+	revs, err := l.History(ctx, revisions.HistoryFilter{}, 10)
 	if err != nil || len(revs) != 2 || !revs[0].Claimed || revs[1].At != past || revs[0].Author != 1 || revs[0].Recorded <= revs[0].At {
 		t.Errorf("%+v %v", revs, err)
 	}
@@ -251,7 +253,7 @@ func TestHistoryGoesOnlyIntoAnEmptyLedger(t *testing.T) {
 		t.Errorf("a second history: %v", err)
 	}
 	c := commit(t, l, user("new.two"))
-	if revs, _ := l.History(ctx, ledger.HistoryFilter{Number: c.Revision}, 1); revs[0].Claimed || revs[0].At != revs[0].Recorded {
+	if revs, _ := l.History(ctx, revisions.HistoryFilter{Number: c.Revision}, 1); revs[0].Claimed || revs[0].At != revs[0].Recorded {
 		t.Errorf("a change made now claims another time: %+v", revs)
 	}
 	var now time.Time

@@ -6,12 +6,11 @@ import (
 	"errors"
 	"fmt"
 
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/factrows"
+
 	"github.com/jackc/pgx/v5"
 )
-
-// ErrLost is returned for a commit once the ledger is not the one this program answered
-// from: see Lost.
-var ErrLost = errors.New("the ledger in the database is another one than this service answered from")
 
 // Lost says why this program must answer nothing any more, blank while it may: the
 // database was put back to an earlier state, or is another one, or newer than the program.
@@ -33,7 +32,7 @@ func (l *Ledger) lose(why string) error {
 		l.log.Error("this service stops answering", "why", why, "revision", l.Head().Revision)
 		close(l.ended)
 	})
-	return fmt.Errorf("%w: %s", ErrLost, why)
+	return fmt.Errorf("%w: %s", database.ErrLost, why)
 }
 
 // loseRevisions is lose, when what this program knows to have been committed is not in the
@@ -65,7 +64,7 @@ func (l *Ledger) nextEpoch(ctx context.Context, atLeast int) error {
 }
 
 // stands says whether the revision of a tip is in the ledger as it is known here.
-func (l *Ledger) stands(ctx context.Context, q querier, t *tip) error {
+func (l *Ledger) stands(ctx context.Context, q factrows.Querier, t *tip) error {
 	if t.revision() == 0 {
 		return nil
 	}
@@ -91,5 +90,5 @@ func (l *Ledger) HashOf(ctx context.Context, revision int64) ([]byte, error) {
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, nil
 	}
-	return hash, Unavailable(err)
+	return hash, database.Unavailable(err)
 }

@@ -9,6 +9,7 @@ import (
 
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/testkit"
 )
 
@@ -23,7 +24,7 @@ func ended(t *testing.T, l *ledger.Ledger, why string) {
 	if !strings.Contains(l.Lost(), why) && !strings.Contains(l.Lost(), "as another service found") || l.NotReady() != l.Lost() {
 		t.Errorf("it says %q, and why it is not ready %q", l.Lost(), l.NotReady())
 	}
-	if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user("late")}}, noFaults); !errors.Is(err, ledger.ErrLost) {
+	if _, err := l.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user("late")}}, noFaults); !errors.Is(err, database.ErrLost) {
 		t.Errorf("it commits: %v", err)
 	}
 }
@@ -44,8 +45,8 @@ func await(t *testing.T, what string, so func() bool) {
 func TestARestoreUnderARunningProgramIsNoticed(t *testing.T) {
 	for name, since := range map[string]int{"nothing since": 0, "as many since": 3, "more since": 5} {
 		t.Run(name, func(t *testing.T) {
-			database := testkit.Database(t)
-			a, pool := testkit.Ledger(t, database)
+			address := testkit.Database(t)
+			a, pool := testkit.Ledger(t, address)
 			founded(t, a)
 			for i := range 2 {
 				commit(t, a, user(fmt.Sprint("kept-", i)))
@@ -54,14 +55,14 @@ func TestARestoreUnderARunningProgramIsNoticed(t *testing.T) {
 			for i := range 3 {
 				commit(t, a, user(fmt.Sprint("lost-", i)))
 			}
-			idle, _ := testkit.Ledger(t, database) // follows, and writes nothing
+			idle, _ := testkit.Ledger(t, address) // follows, and writes nothing
 			if _, err := pool.Exec(ctx, "insert into session (digest, user_id, expires_at) values ('\\x00', 1, now() + interval '1 day')"); err != nil {
 				t.Fatal(err)
 			}
 			testkit.Rewind(t, pool, kept)
-			fresh, _ := testkit.Ledger(t, database) // begins at what is there
+			fresh, _ := testkit.Ledger(t, address) // begins at what is there
 			for i := range since {
-				if _, err := fresh.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user(fmt.Sprint("new-", i))}}, noFaults); err != nil && !errors.Is(err, ledger.ErrLost) {
+				if _, err := fresh.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user(fmt.Sprint("new-", i))}}, noFaults); err != nil && !errors.Is(err, database.ErrLost) {
 					t.Fatal(err)
 				}
 			}
@@ -76,7 +77,7 @@ func TestARestoreUnderARunningProgramIsNoticed(t *testing.T) {
 				err := pool.QueryRow(ctx, "select (select epoch from ledger_head), (select count(*) from session)").Scan(&epoch, &sessions)
 				return err == nil && epoch == 2 && sessions == 0
 			})
-			again, _ := testkit.Ledger(t, database)
+			again, _ := testkit.Ledger(t, address)
 			commit(t, again, user("after"))
 			if v := verified(t, again); v.Fault != "" || again.Lost() != "" {
 				t.Errorf("%+v %s", v, again.Lost())
@@ -88,8 +89,8 @@ func TestARestoreUnderARunningProgramIsNoticed(t *testing.T) {
 // Nothing is written onto a revision of the same number that is another one, however
 // quickly.
 func TestNothingIsWrittenOntoAnotherHistory(t *testing.T) {
-	database := testkit.Database(t)
-	a, pool := testkit.Ledger(t, database)
+	address := testkit.Database(t)
+	a, pool := testkit.Ledger(t, address)
 	founded(t, a)
 	commit(t, a, user("lost"))
 	if _, err := pool.Exec(ctx, "update revision set hash = sha256(hash) where revision = (select max(revision) from revision)"); err != nil {
@@ -99,7 +100,7 @@ func TestNothingIsWrittenOntoAnotherHistory(t *testing.T) {
 		t.Fatal(err)
 	}
 	head := a.Head().Revision
-	if _, err := a.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user("onto")}}, noFaults); !errors.Is(err, ledger.ErrLost) {
+	if _, err := a.Commit(ctx, &ledger.Change{Via: "test", Reason: "x", Operations: []change.Operation{user("onto")}}, noFaults); !errors.Is(err, database.ErrLost) {
 		t.Fatalf("it was written: %v", err)
 	}
 	var newest int64
@@ -111,8 +112,8 @@ func TestNothingIsWrittenOntoAnotherHistory(t *testing.T) {
 
 // A program stops beside tables that are newer than it, and starts on none.
 func TestAnOlderProgramStopsBesideNewerTables(t *testing.T) {
-	database := testkit.Database(t)
-	a, pool := testkit.Ledger(t, database)
+	address := testkit.Database(t)
+	a, pool := testkit.Ledger(t, address)
 	founded(t, a)
 	if _, err := pool.Exec(ctx, "insert into goose_db_version (version_id, is_applied) values (9999, true)"); err != nil {
 		t.Fatal(err)

@@ -6,7 +6,8 @@ import (
 	"errors"
 	"time"
 
-	"ableroster/internal/fact"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/past"
 	"ableroster/signedhead"
 
 	"github.com/jackc/pgx/v5"
@@ -19,7 +20,7 @@ const sqlMark = `select hash, at, epoch from revision where revision = $1`
 func (l *Ledger) HeadAt(ctx context.Context, revision int64) (signedhead.LedgerHead, error) {
 	if revision == 0 {
 		if revision = l.Head().Revision; revision == 0 {
-			return signedhead.LedgerHead{}, ErrNoRevision
+			return signedhead.LedgerHead{}, past.ErrNoRevision
 		}
 	}
 	h := signedhead.LedgerHead{Ledger: l.id, Revision: revision}
@@ -27,14 +28,11 @@ func (l *Ledger) HeadAt(ctx context.Context, revision int64) (signedhead.LedgerH
 	var at time.Time
 	err := l.pool.QueryRow(ctx, sqlMark, revision).Scan(&hash, &at, &h.Epoch)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return h, ErrNoRevision
+		return h, past.ErrNoRevision
 	}
 	h.Hash, h.At = hex.EncodeToString(hash), at.UTC()
-	return h, Unavailable(err)
+	return h, database.Unavailable(err)
 }
-
-// ErrNoRevision is returned for a revision that is not in the ledger.
-var ErrNoRevision = errors.New("the ledger does not go so far")
 
 // Fits says how a head that was kept elsewhere fits the ledger: a blank text is that it
 // does.
@@ -44,7 +42,7 @@ func (l *Ledger) Fits(ctx context.Context, kept signedhead.LedgerHead) (string, 
 	}
 	now, err := l.HeadAt(ctx, kept.Revision)
 	switch {
-	case errors.Is(err, ErrNoRevision):
+	case errors.Is(err, past.ErrNoRevision):
 		return "the ledger does not go so far any more: revisions were lost", nil
 	case err != nil:
 		return "", err
@@ -66,12 +64,3 @@ func (l *Ledger) ID() string { return l.id }
 
 // Epoch is the ledger's: it grows whenever revisions were lost.
 func (l *Ledger) Epoch() int { return l.epoch }
-
-// UserSince is the revision that first speaks of a user, 0 for none.
-func (l *Ledger) UserSince(ctx context.Context, id fact.UserID) (revision int64, err error) {
-	if err := l.rowsReach(ctx, l.Head().Revision); err != nil {
-		return 0, err
-	}
-	err = l.pool.QueryRow(ctx, "select coalesce(min(opened), 0) from user_fact where id = $1", uint32(id)).Scan(&revision)
-	return revision, Unavailable(err)
-}

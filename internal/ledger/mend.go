@@ -11,6 +11,9 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/past"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/operation/rules"
 
 	"github.com/jackc/pgx/v5"
@@ -20,106 +23,10 @@ import (
 // A revision with an operation that cannot be read stops whoever replays it. What is read in
 // its place is kept beside the ledger and named by a later revision; what is stored stays.
 
-// mending is what is read in the place of one operation.
-type mending struct{ digest, replacement string }
-
 const (
-	sqlMendings    = `select revision, position, digest, replacement from mending where revision = any($1)`
-	sqlAllMendings = `select revision, position, digest, replacement, coalesce(made, 0) from mending order by revision, position`
-	sqlMend        = `insert into mending (revision, position, digest, replacement) values ($1, $2, $3, $4)
+	sqlMend = `insert into mending (revision, position, digest, replacement) values ($1, $2, $3, $4)
 		on conflict (revision, position) do update set digest = excluded.digest, replacement = excluded.replacement`
 )
-
-// readMendings gathers those of revisions that have some, before anything is replayed.
-func readMendings(ctx context.Context, q querier, out []Revision) error {
-	at := map[int64]int{}
-	var numbers []int64
-	for i := range out {
-		if out[i].mended != nil {
-			at[out[i].Revision] = i
-			numbers = append(numbers, out[i].Revision)
-		}
-	}
-	if len(numbers) == 0 {
-		return nil
-	}
-	rows, err := q.Query(ctx, sqlMendings, numbers)
-	if err != nil {
-		return err
-	}
-	var n int64
-	var position int
-	var m mending
-	_, err = pgx.ForEachRow(rows, []any{&n, &position, &m.digest, &m.replacement}, func() error {
-		out[at[n]].mended[position] = m
-		return nil
-	})
-	return err
-}
-
-// checkMended compares the operations of a revision, as they are, with those that were found
-// when it was mended.
-func (r *Revision) checkMended(digest string) string {
-	for _, m := range r.mended {
-		if m.digest != digest {
-			return "its operations are not those that were found when it was mended"
-		}
-	}
-	return ""
-}
-
-// digestOfBytes is the digest of its operations that a revision's bytes name.
-func digestOfBytes(canonical []byte) string {
-	var doc struct {
-		Digest string `json:"digest"`
-	}
-	_ = json.Unmarshal(canonical, &doc) // what cannot be read does not fit either
-	return doc.Digest
-}
-
-// checkMendings compares what is read in the place of operations with the revisions that say
-// so.
-func (x *verifying) checkMendings(ctx context.Context) error {
-	named := map[[2]int64]*fact.Mending{}
-	for _, f := range access.RecordFactsOf[*fact.Mending](x.s, fact.FactMending) {
-		named[[2]int64{f.Of, int64(f.Position)}] = f
-	}
-	rows, err := x.tx.Query(ctx, sqlAllMendings)
-	if err != nil {
-		return err
-	}
-	var n, made int64
-	var position int
-	var m mending
-	_, err = pgx.ForEachRow(rows, []any{&n, &position, &m.digest, &m.replacement, &made}, func() error {
-		f := named[[2]int64{n, int64(position)}]
-		delete(named, [2]int64{n, int64(position)})
-		if x.v.First == 0 && (f == nil || f.Digest != m.digest || f.Replacement != m.replacement || f.Opened != made) {
-			x.bad(n, "operation %d is read otherwise than it was mended", position)
-		}
-		return nil
-	})
-	for _, f := range named {
-		if x.v.First == 0 {
-			x.bad(f.Of, "operation %d was mended, and that is gone", f.Position)
-		}
-	}
-	return err
-}
-
-// goneReasons is the first revision whose reason is gone and was not erased, or 0.
-func goneReasons(s *access.Snapshot, gone map[string]int64) (first int64) {
-	erased := map[string]bool{}
-	for _, f := range access.RecordFactsOf[*fact.ErasedReason](s, fact.FactErasedReason) {
-		erased[f.Digest] = true
-	}
-	for digest, n := range gone {
-		if !erased[digest] && (first == 0 || n < first) {
-			first = n
-		}
-	}
-	return first
-}
 
 // ErrReadable is returned for an operation that can be read: nothing is to be mended.
 var ErrReadable = errors.New("that operation can be read, and fits: there is nothing to mend")
@@ -138,20 +45,20 @@ func PrepareMending(ctx context.Context, pool *pgxpool.Pool, revision int64, pos
 	var canonical []byte
 	err = pool.QueryRow(ctx, "select coalesce(staged, 0), format, canonical from revision where revision = $1", revision).Scan(&staged, &format, &canonical)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return nil, ErrNoRevision
+		return nil, past.ErrNoRevision
 	}
 	if err != nil {
-		return nil, Unavailable(err)
+		return nil, database.Unavailable(err)
 	}
-	r := Revision{Revision: revision, staged: staged, format: format}
-	rows, err := pool.Query(ctx, "select verb, body from operation where revision = $1 order by position", r.place())
+	r := revisions.Revision{Revision: revision, Staged: staged, Format: format}
+	rows, err := pool.Query(ctx, "select verb, body from operation where revision = $1 order by position", r.Place())
 	if err != nil {
-		return nil, Unavailable(err)
+		return nil, database.Unavailable(err)
 	}
 	type found struct{ Verb, Body string }
 	all, err := pgx.CollectRows(rows, pgx.RowToStructByPos[found])
 	if err != nil {
-		return nil, Unavailable(err)
+		return nil, database.Unavailable(err)
 	}
 	if position < 0 || position >= len(all) {
 		return nil, fmt.Errorf("revision %d has %d operations, counted from 0", revision, len(all))
@@ -159,34 +66,34 @@ func PrepareMending(ctx context.Context, pool *pgxpool.Pool, revision int64, pos
 	if format > 1 && all[position].Verb != instead.Verb() {
 		return nil, fmt.Errorf("operation %d of revision %d is found as %s, and the replacement is %s", position, revision, all[position].Verb, instead.Verb())
 	}
-	ops := newDigester()
+	ops := revisions.NewDigester()
 	var spoiled []int
 	for i, x := range all {
-		op, err := canonicalJSON([]byte(x.Body))
+		op, err := revisions.CanonicalJSON([]byte(x.Body))
 		if err != nil {
 			op = []byte(x.Body)
 		}
-		ops.add(op)
+		ops.Add(op)
 		if !readable(&r, x.Body) {
 			spoiled = append(spoiled, i)
 		}
 	}
-	digest := ops.sum()
+	digest := ops.Sum()
 	switch {
 	case slices.Contains(spoiled, position):
 	case len(spoiled) > 0:
 		return nil, fmt.Errorf("operation %d of revision %d can be read; what cannot is %v", position, revision, spoiled)
-	case format == 1 || digest == digestOfBytes(canonical): // else some were altered, and which of them is not told
+	case format == 1 || digest == revisions.DigestOfBytes(canonical): // else some were altered, and which of them is not told
 		return nil, ErrReadable
 	}
 	if _, err := pool.Exec(ctx, sqlMend, revision, position, digest, replacement); err != nil {
-		return nil, Unavailable(err)
+		return nil, database.Unavailable(err)
 	}
 	return &rules.MendOperation{Revision: revision, Position: position, Digest: digest, Replacement: replacement}, nil
 }
 
-func readable(r *Revision, body string) bool {
-	now, err := r.present(json.RawMessage(body))
+func readable(r *revisions.Revision, body string) bool {
+	now, err := r.Present(json.RawMessage(body))
 	if err != nil {
 		return false
 	}
@@ -213,7 +120,7 @@ func (l *Ledger) ErasedReasons() (out []string) {
 // RevisionOfReason is the revision whose reason a digest stands for, 0 for none.
 func (l *Ledger) RevisionOfReason(ctx context.Context, digest string) (revision int64, err error) {
 	err = l.pool.QueryRow(ctx, "select coalesce(max(revision), 0) from revision where encode(reason, 'hex') = $1", digest).Scan(&revision)
-	return revision, Unavailable(err)
+	return revision, database.Unavailable(err)
 }
 
 // ReasonDigests are the digests of the reasons of some revisions; of one that is not there,
@@ -221,7 +128,7 @@ func (l *Ledger) RevisionOfReason(ctx context.Context, digest string) (revision 
 func (l *Ledger) ReasonDigests(ctx context.Context, revisions []int64) (map[int64]string, error) {
 	rows, err := l.pool.Query(ctx, "select revision, encode(reason, 'hex') from revision where revision = any($1)", revisions)
 	if err != nil {
-		return nil, Unavailable(err)
+		return nil, database.Unavailable(err)
 	}
 	out := map[int64]string{}
 	var n int64
@@ -230,5 +137,5 @@ func (l *Ledger) ReasonDigests(ctx context.Context, revisions []int64) (map[int6
 		out[n] = digest
 		return nil
 	})
-	return out, Unavailable(err)
+	return out, database.Unavailable(err)
 }

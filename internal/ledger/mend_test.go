@@ -10,6 +10,8 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/revisions"
+	"ableroster/internal/ledger/verify"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
 	"ableroster/testkit"
@@ -86,7 +88,7 @@ func TestAnOperationThatCannotBeReadIsMended(t *testing.T) {
 			t.Errorf("tomas is %v, %v", a, ok)
 		}
 	}
-	revs, err := l.History(ctx, ledger.HistoryFilter{Number: spoiled}, 1)
+	revs, err := l.History(ctx, revisions.HistoryFilter{Number: spoiled}, 1)
 	if err != nil || len(revs) != 1 || len(revs[0].Operations) != 2 {
 		t.Errorf("its history: %v, %v", revs, err)
 	}
@@ -152,7 +154,7 @@ func TestAReasonIsErasedByAnOperation(t *testing.T) {
 }
 
 // looked is what verifying finds.
-func looked(t *testing.T, l *ledger.Ledger) ledger.Verification {
+func looked(t *testing.T, l *ledger.Ledger) verify.Verification {
 	t.Helper()
 	v, err := l.Verify(ctx, nil)
 	if err != nil {

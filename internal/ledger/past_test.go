@@ -12,7 +12,8 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/query"
 	"ableroster/testkit"
@@ -34,7 +35,7 @@ func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
 		t.Skip("takes long")
 	}
 	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
-	revs, err := l.History(ctx, ledger.HistoryFilter{}, 100_000)
+	revs, err := l.History(ctx, revisions.HistoryFilter{}, 100_000)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -60,7 +61,7 @@ func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
 		then, err = l.At(ctx, r.At-1)
 		switch {
 		case r.Revision == 1:
-			if !errors.Is(err, ledger.ErrBeforeFirst) {
+			if !errors.Is(err, database.ErrBeforeFirst) {
 				t.Errorf("before the first revision: %v", err)
 			}
 		case err != nil || then.Revision != r.Revision-1 || answers(then) != answers(before):
@@ -80,7 +81,7 @@ func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
 	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
 	head := l.Head()
 	rng := rand.New(rand.NewPCG(8, 9))
-	first, err := l.History(ctx, ledger.HistoryFilter{Number: 1}, 1)
+	first, err := l.History(ctx, revisions.HistoryFilter{Number: 1}, 1)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -198,11 +199,11 @@ func TestHistoryIsFoundByWhomItSpeaksOf(t *testing.T) {
 	commit(t, l, &roles.Grant{Role: "berths/reader", User: "tomas.brandt"})
 	revoked := commit(t, l, &roles.Revoke{Role: "berths/reader", User: "ines.halloran"})
 	id, _ := l.Head().FindUser("ines.halloran")
-	revs, err := l.History(ctx, ledger.HistoryFilter{Subject: []string{id.String()}}, 10)
+	revs, err := l.History(ctx, revisions.HistoryFilter{Subject: []string{id.String()}}, 10)
 	if err != nil || len(revs) != 3 || revs[0].Revision != revoked.Revision || revs[1].Revision != granted.Revision {
 		t.Errorf("%d revisions speak of her: %v", len(revs), err)
 	}
-	revs, err = l.History(ctx, ledger.HistoryFilter{Before: revoked.Revision, AtMost: revoked.Revision}, 2)
+	revs, err = l.History(ctx, revisions.HistoryFilter{Before: revoked.Revision, AtMost: revoked.Revision}, 2)
 	if err != nil || len(revs) != 2 || revs[0].Revision != revoked.Revision-1 {
 		t.Errorf("the page before: %v %v", revs, err)
 	}

@@ -16,6 +16,9 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/gctune"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/factrows"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/pace"
 	"ableroster/internal/prepared"
 
@@ -88,12 +91,12 @@ func (f *following) prepare(ctx context.Context, l *Ledger) error {
 	}
 	defer hangUp(conn)
 	var n int
-	r := Revision{Revision: prepared.Provisional, format: formatVersion}
-	err = conn.QueryRow(ctx, sqlStaged, f.id).Scan((*uint32)(&r.Author), &r.ids, &f.digest, &n)
+	r := revisions.Revision{Revision: prepared.Provisional, Format: revisions.Format}
+	err = conn.QueryRow(ctx, sqlStaged, f.id).Scan((*uint32)(&r.Author), &r.TakenIDs, &f.digest, &n)
 	if err != nil {
 		return err
 	}
-	f.author, f.ids = r.Author, r.ids
+	f.author, f.ids = r.Author, r.TakenIDs
 	if n > fewStaged {
 		defer gctune.Busy()() // until it is used
 	}
@@ -104,7 +107,7 @@ func (f *following) prepare(ctx context.Context, l *Ledger) error {
 	f.mu.Lock()
 	f.change = c
 	f.mu.Unlock()
-	if _, err := conn.Exec(ctx, sqlShareLock, lockReady, int32(f.id)); err != nil {
+	if _, err := conn.Exec(ctx, sqlShareLock, database.LockReady, int32(f.id)); err != nil {
 		return err
 	}
 	tick := time.NewTicker(50 * time.Millisecond)
@@ -127,7 +130,7 @@ const keptUp = 100
 // keepUp has the change follow the head, some way; done is true once it was used, or is given
 // up. It waits for the database no longer than whoever follows it.
 func (f *following) keepUp(ctx context.Context, conn *pgx.Conn, head int64) (done bool, err error) {
-	ctx, cancel := context.WithTimeout(ctx, answersIn)
+	ctx, cancel := context.WithTimeout(ctx, database.AnswersIn)
 	defer cancel()
 	f.mu.Lock()
 	defer f.mu.Unlock()
@@ -152,11 +155,11 @@ func (f *following) keepUp(ctx context.Context, conn *pgx.Conn, head int64) (don
 var errGivenUp = errors.New("it was given up")
 
 // shows makes a revision of the change, if that is what it is, upon the snapshot before it.
-func (f *following) shows(ctx context.Context, q querier, r *Revision, before int64) (*access.Snapshot, error) {
+func (f *following) shows(ctx context.Context, q factrows.Querier, r *revisions.Revision, before int64) (*access.Snapshot, error) {
 	var doc struct {
 		Digest string `json:"digest"`
 	}
-	if err := json.Unmarshal(r.canonical, &doc); err != nil || doc.Digest != f.digest || r.Author != f.author || !reflect.DeepEqual(r.ids, f.ids) {
+	if err := json.Unmarshal(r.Canonical, &doc); err != nil || doc.Digest != f.digest || r.Author != f.author || !reflect.DeepEqual(r.TakenIDs, f.ids) {
 		return nil, errors.New("it is not what was written before")
 	}
 	f.mu.Lock()
@@ -180,9 +183,9 @@ func (f *following) shows(ctx context.Context, q querier, r *Revision, before in
 }
 
 // apply applies the operations of a staged change as they are read.
-func (f *following) apply(ctx context.Context, conn *pgx.Conn, s *access.Snapshot, r *Revision) (*prepared.Change, error) {
+func (f *following) apply(ctx context.Context, conn *pgx.Conn, s *access.Snapshot, r *revisions.Revision) (*prepared.Change, error) {
 	known := map[string]fact.Personal{}
-	err := eachPersonal(ctx, conn, func(digest sum, _ fact.UserID, p fact.Personal) { known[string(digest[:])] = p }, sqlPersonal+" where staged = $1", f.id)
+	err := factrows.EachPersonal(ctx, conn, func(digest factrows.Digest, _ fact.UserID, p fact.Personal) { known[string(digest[:])] = p }, factrows.SQLPersonal+" where staged = $1", f.id)
 	if err != nil {
 		return nil, err
 	}
@@ -192,15 +195,15 @@ func (f *following) apply(ctx context.Context, conn *pgx.Conn, s *access.Snapsho
 	}
 	defer rows.Close()
 	begun := prepared.Resume(s)
-	r.readies(begun.Draft)
+	r.Readies(begun.Draft)
 	begun.Draft.Calm = pace.GiveWay
-	digest := newDigester()
+	digest := revisions.NewDigester()
 	for n := 0; rows.Next(); n++ {
 		raw := rows.RawValues()[0]
-		digest.add(raw)
+		digest.Add(raw)
 		op, err := change.DecodeStored(raw)
 		if err != nil {
-			return nil, &unreadable{r.Revision, n, err}
+			return nil, &revisions.Unreadable{Revision: r.Revision, Position: n, Cause: err}
 		}
 		if p, ok := op.(change.PersonalOperation); ok {
 			p.Unseal(func(digest string) fact.Personal {
@@ -213,10 +216,10 @@ func (f *following) apply(ctx context.Context, conn *pgx.Conn, s *access.Snapsho
 	if err := rows.Err(); err != nil {
 		return nil, err
 	}
-	if digest.sum() != f.digest {
+	if digest.Sum() != f.digest {
 		return nil, errors.New("its operations are not those that were written")
 	}
-	if _, err := finishReplay(begun.Draft); err != nil {
+	if _, err := revisions.FinishReplay(begun.Draft); err != nil {
 		return nil, err
 	}
 	c, ok := prepared.Of(begun)
@@ -231,16 +234,16 @@ const fewStaged = 20_000
 
 // follows is the snapshot that a revision leaves, upon the one before it: at once, where it
 // was prepared.
-func (l *Ledger) follows(ctx context.Context, q querier, s *access.Snapshot, r *Revision) (*access.Snapshot, error) {
-	if r.staged == 0 {
-		d, err := replay(s, r)
+func (l *Ledger) follows(ctx context.Context, q factrows.Querier, s *access.Snapshot, r *revisions.Revision) (*access.Snapshot, error) {
+	if r.Staged == 0 {
+		d, err := revisions.Replay(s, r)
 		if err != nil {
 			return nil, err
 		}
 		return d.Seal(r.Revision, r.At), nil
 	}
-	l.rowsLag()
-	if f := l.prepared.Load(); f != nil && f.id == r.staged {
+	l.Lag(true)
+	if f := l.prepared.Load(); f != nil && f.id == r.Staged {
 		next, err := f.shows(ctx, q, r, s.Revision)
 		if err == nil {
 			return next, nil
@@ -248,13 +251,13 @@ func (l *Ledger) follows(ctx context.Context, q querier, s *access.Snapshot, r *
 		l.log.Info("a large change is taken over now", "revision", r.Revision, "why", err)
 	}
 	if len(r.Operations) == 0 {
-		whole, err := readRevisions(ctx, q, s.Revision, 1, 0)
+		whole, err := revisions.Read(ctx, q, s.Revision, 1, 0)
 		if err != nil || len(whole) == 0 {
 			return nil, errors.Join(err, errors.New("it is gone"))
 		}
 		*r = whole[0]
 	}
-	d, err := replay(s, r)
+	d, err := revisions.Replay(s, r)
 	if err != nil {
 		return nil, err
 	}

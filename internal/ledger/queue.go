@@ -8,6 +8,8 @@ import (
 	"time"
 
 	"ableroster/internal/caught"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/past"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -113,7 +115,7 @@ func (l *Ledger) commitGroup(a *attempt) {
 		err = l.tryGroup(ctx, &a.group)
 	}
 	for _, p := range a.group { // whoever is not answered yet
-		p.answer(Committed{}, Unavailable(err))
+		p.answer(Committed{}, database.Unavailable(err))
 	}
 }
 
@@ -155,7 +157,7 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 	if !head.is(w.revision, w.hash) {
 		_ = rollback(ctx, conn)
 		// Revisions were lost, or this transaction was ended meanwhile, and others went on.
-		err := l.reading(ctx, func(tx pgx.Tx) error { return l.stands(ctx, tx, head) })
+		err := database.Read(ctx, l.pool, func(tx pgx.Tx) error { return l.stands(ctx, tx, head) })
 		return cmp.Or(err, errMoved)
 	}
 	w.head = head.snapshot
@@ -230,9 +232,9 @@ func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer, long b
 	var b pgx.Batch
 	b.Queue("begin")
 	if long {
-		b.Queue(idle)
+		b.Queue(database.LongIdle)
 	}
-	b.Queue(sqlLockHead)
+	b.Queue(past.SQLLockHead)
 	r := conn.SendBatch(ctx, &b)
 	defer r.Close()
 	for range b.Len() - 1 {

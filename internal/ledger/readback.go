@@ -12,6 +12,8 @@ import (
 	"ableroster/internal/caught"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/ledger/factrows"
+	"ableroster/internal/ledger/revisions"
 )
 
 // errReadBack is an internal fault: what would be written could not be read back as what
@@ -21,20 +23,20 @@ var errReadBack = errors.New("internal fault: what would be written reads back d
 // readBack holds the bytes of operations, as they are about to be written, to what was
 // judged: read and applied to the same snapshot, they make the same facts. So whatever is
 // committed can be read for ever. It takes no lock, and only reads the draft.
-func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, raw iter.Seq[json.RawMessage], changes []access.RowChange, seals []sealed) error {
+func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, raw iter.Seq[json.RawMessage], changes []access.RowChange, seals []revisions.Sealed) error {
 	values := map[string]fact.Personal{}
 	for _, s := range seals {
 		var p fact.Personal
-		if err := json.Unmarshal(s.text, &p); err != nil {
+		if err := json.Unmarshal(s.Text, &p); err != nil {
 			return fmt.Errorf("%w: personal values: %w", errReadBack, err)
 		}
-		values[fmt.Sprintf("%x", s.digest)] = p
+		values[fmt.Sprintf("%x", s.Digest)] = p
 	}
 	begun := change.NewDraft(base)
 	begun.Calm = d.Calm
 	begun.Revision = d.Revision // one that is prepared has none of its own yet
-	r := Revision{Author: d.Author, format: formatVersion, ids: d.Took()}
-	r.readies(begun)
+	r := revisions.Revision{Author: d.Author, Format: revisions.Format, TakenIDs: d.Took()}
+	r.Readies(begun)
 	i := -1
 	for body := range raw {
 		i++
@@ -50,7 +52,7 @@ func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops [
 	if i != len(ops)-1 {
 		return fmt.Errorf("%w: %d operations of %d", errReadBack, i+1, len(ops))
 	}
-	again, err := finishReplay(begun)
+	again, err := revisions.FinishReplay(begun)
 	if err != nil {
 		return fmt.Errorf("%w: %w", errReadBack, err)
 	}
@@ -133,6 +135,6 @@ func sameFact(a, b fact.Fact) bool {
 			return a.Assignee == b.Assignee && a.Role == b.Role && a.Window == b.Window && a.Origin == b.Origin && a.Rule == b.Rule && a.Opened == b.Opened
 		}
 	}
-	t := tableOf(a.Kind())
-	return reflect.DeepEqual(t.values(a), t.values(b))
+	t := factrows.TableOf(a.Kind())
+	return reflect.DeepEqual(t.Values(a), t.Values(b))
 }

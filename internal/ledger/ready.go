@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
+	"ableroster/internal/ledger/revisions"
 )
 
 // notice is a revision that was heard of, and when.
@@ -28,7 +30,7 @@ func (l *Ledger) NotReady() string {
 	switch head := l.Head().Revision; {
 	case l.Lost() != "":
 		return l.Lost()
-	case trouble != nil && errors.As(*trouble, new(*unfit)):
+	case trouble != nil && errors.As(*trouble, new(*revisions.Unfit)):
 		return "it cannot take over what others committed: " + (*trouble).Error()
 	case l.WrongTime() != "":
 		return l.WrongTime()

@@ -1,15 +1,8 @@
 package ledger
 
-import (
-	"fmt"
-	"strings"
-	"sync"
-)
-
 // The statements of the ledger. Those on fact tables are built once from the
 // table's columns.
 const (
-	sqlLockHead     = `select revision, hash, at, clock_timestamp(), rows_through from ledger_head for update`
 	sqlAdvance      = `select append_head($1, $2, $3, $4, $5, $6)` // see migrations 32, 34, 37, 38 and 41
 	sqlHeadRevision = `select revision from ledger_head`
 	sqlHeadAt       = `select revision, epoch, ledger::text, rows_through from ledger_head`
@@ -23,11 +16,6 @@ const (
 	// large change is about to be published.
 	sqlHead = `select revision, hash, epoch, clock_timestamp(), pg_is_in_recovery() or current_setting('transaction_read_only')::boolean,
 		(select max(version_id) from goose_db_version), rows_through, coalesce((select max(id) from staging where ready), 0) from ledger_head`
-
-	sqlRevisionsAfter = `select revision, at, recorded_at, claimed, coalesce(author, 0), via, reference, reason, canonical, hash, format, epoch, ids, coalesce(staged, 0), exists (select from mending m where m.revision = revision.revision)
-		from revision where revision > $1 order by revision limit $2`
-	sqlPersonal = `select digest, user_id, text is null, coalesce(text->>'user_name', ''), coalesce(text->>'display_name', ''), coalesce(text->>'email', ''), coalesce(text->>'more', '')
-		from personal`
 
 	// What is kept beside the ledger may name whoever is erased, in words: it goes with
 	// them, and a part that is to be made goes back.
@@ -70,69 +58,4 @@ const (
 
 	sqlEraseReasons = `update reason set text = null, salt = null where digest = any($1) and text is not null`
 	sqlMade         = `update mending set made = $3 where revision = $1 and position = $2`
-
-	sqlRevisionAt = `select revision, at from revision where at <= $1 order by at desc limit 1`
 )
-
-// columnsOf are the columns of the tables a commit writes, and tableOrder the
-// order it writes them in: what others refer to comes first.
-var (
-	columnsOf = map[string][]string{
-		"revision":    {"revision", "at", "recorded_at", "claimed", "author", "via", "reference", "reason", "format", "epoch", "ids", "staged", "canonical", "hash"},
-		"reason":      {"digest", "salt", "text"},
-		"operation":   {"revision", "position", "verb", "body", "subjects"},
-		"personal":    {"digest", "user_id", "salt", "text", "staged"},
-		"idempotency": {"caller", "key", "request", "revision"},
-	}
-	tableOrder = []string{"revision", "reason", "operation", "personal", "idempotency"}
-)
-
-func init() {
-	for i := range tables {
-		t := &tables[i]
-		columnsOf[t.name] = append([]string{"id", "opened", "closed"}, t.columns...)
-		tableOrder = append(tableOrder, t.name)
-	}
-}
-
-// insertInto inserts so many rows at once. The texts are kept: as each commit
-// writes a few rows to the same tables, there are not many.
-func insertInto(name string, columns []string, rows int) string {
-	type form struct {
-		name string
-		rows int
-	}
-	if text, ok := inserts.Load(form{name, rows}); ok {
-		return text.(string)
-	}
-	var b strings.Builder
-	b.WriteString("insert into " + name + " (" + strings.Join(columns, ", ") + ") values ")
-	for r := range rows {
-		if r > 0 {
-			b.WriteString(", ")
-		}
-		for c := range columns {
-			b.WriteString(map[bool]string{true: "(", false: ", "}[c == 0])
-			fmt.Fprintf(&b, "$%d", r*len(columns)+c+1)
-		}
-		b.WriteString(")")
-	}
-	inserts.Store(form{name, rows}, b.String())
-	return b.String()
-}
-
-var inserts sync.Map
-
-// close closes the open rows of some ids, each at its revision.
-func (t *table) close() string {
-	return "update " + t.name + " t set closed = v.revision from unnest($1::integer[], $2::bigint[]) v(id, revision) where t.id = v.id and t.closed is null"
-}
-
-func (t *table) selectAll() string {
-	return "select id, opened, coalesce(closed, 0), " + strings.Join(t.columns, ", ") + " from " + t.name
-}
-
-// selectAt reads the facts open at revision $1.
-func (t *table) selectAt() string {
-	return t.selectAll() + " where opened <= $1 and (closed is null or closed > $1)"
-}

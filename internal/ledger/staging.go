@@ -8,23 +8,15 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/factrows"
+	"ableroster/internal/ledger/past"
+	"ableroster/internal/ledger/revisions"
 
 	"github.com/jackc/pgx/v5"
 )
 
-// Locks by which programs on one database tell each other what they do. They end with the
-// session that holds them, however that ends.
 const (
-	lockClass = 0x41524c // of all of these
-	lockLarge = 1        // held by the program that makes a large change
-	lockModel = 4        // held by a large change in its last round: what it is judged by must stay
-	lockRows  = 2        // held by the program that writes fact rows late
-	lockAlive = 3        // shared by all that follow the ledger
-	lockReady = 0x41524d // the class of those shared by all that prepared a change, by its number
-)
-
-const (
-	sqlTryLock    = `select pg_try_advisory_lock($1, $2)`
 	sqlLock       = `select pg_advisory_lock($1, $2)`
 	sqlShareLock  = `select pg_advisory_lock_shared($1, $2)`
 	sqlStage      = `insert into staging (author, ids, operations) values ($1, $2, $3) returning id`
@@ -87,10 +79,10 @@ func (l *Ledger) takeTurn(ctx context.Context, c *Change) (*turn, error) {
 	var err error
 	if t.conn, err = l.session(ctx); err != nil {
 		t.end()
-		return nil, Unavailable(err)
+		return nil, database.Unavailable(err)
 	}
 	for mine := false; !mine; {
-		if err = t.conn.QueryRow(ctx, sqlTryLock, lockClass, lockLarge).Scan(&mine); err == nil && !mine {
+		if err = t.conn.QueryRow(ctx, database.SQLTryLock, database.LockClass, database.LockLarge).Scan(&mine); err == nil && !mine {
 			err = wait()
 		}
 		if err != nil {
@@ -110,7 +102,7 @@ func unavailableUnless(ctx context.Context, err error) error {
 	if ctx.Err() != nil || errors.Is(err, ErrClosed) {
 		return err
 	}
-	return Unavailable(err)
+	return database.Unavailable(err)
 }
 
 // session is a connection that is nobody else's.
@@ -123,7 +115,7 @@ func (l *Ledger) session(ctx context.Context) (*pgx.Conn, error) {
 }
 
 func hangUp(conn *pgx.Conn) {
-	ctx, cancel := context.WithTimeout(context.Background(), answersIn)
+	ctx, cancel := context.WithTimeout(context.Background(), database.AnswersIn)
 	defer cancel()
 	_ = conn.Close(ctx)
 }
@@ -152,10 +144,6 @@ func (t *turn) clear(ctx context.Context) error {
 	return err
 }
 
-// sweepEvery is how often what was left beside the ledger is looked for: personal values are
-// among it, of people who were never added.
-const sweepEvery = time.Hour
-
 // sweep deletes it, unless a large change is being made.
 func (l *Ledger) sweep(ctx context.Context) {
 	select {
@@ -168,7 +156,7 @@ func (l *Ledger) sweep(ctx context.Context) {
 	var mine bool
 	var err error
 	if t.conn, err = l.session(ctx); err == nil {
-		if err = t.conn.QueryRow(ctx, sqlTryLock, lockClass, lockLarge).Scan(&mine); err == nil && mine {
+		if err = t.conn.QueryRow(ctx, database.SQLTryLock, database.LockClass, database.LockLarge).Scan(&mine); err == nil && mine {
 			err = t.clear(ctx)
 		}
 	}
@@ -218,7 +206,7 @@ type stagedWriting struct {
 }
 
 // write begins to write a change beside the ledger, and to read back what is written.
-func (t *turn) write(ctx context.Context, s *staged, base *access.Snapshot, at calendar.Instant, seals []sealed) (*stagedWriting, error) {
+func (t *turn) write(ctx context.Context, s *staged, base *access.Snapshot, at calendar.Instant, seals []revisions.Sealed) (*stagedWriting, error) {
 	var ids any = idsOrNull(s.draft.Took())
 	if err := t.conn.QueryRow(ctx, sqlStage, uint32(s.draft.Author), ids, len(s.ops)).Scan(&s.id); err != nil {
 		return nil, unavailableUnless(ctx, err)
@@ -233,22 +221,19 @@ func (t *turn) write(ctx context.Context, s *staged, base *access.Snapshot, at c
 	return w, nil
 }
 
-// portionRows is how many rows are written at once, so that nobody waits for them.
-const portionRows = 2000
-
-func (w *stagedWriting) copy(ctx context.Context, conn *pgx.Conn, id int64, seals []sealed, chunks <-chan [][]any) error {
+func (w *stagedWriting) copy(ctx context.Context, conn *pgx.Conn, id int64, seals []revisions.Sealed, chunks <-chan [][]any) error {
 	var some [][]any
 	for i, s := range seals {
-		some = append(some, []any{s.digest, uint32(s.user), s.salt, s.text, id})
-		if len(some) == portionRows || i == len(seals)-1 {
-			if _, err := conn.CopyFrom(ctx, pgx.Identifier{"personal"}, columnsOf["personal"], pgx.CopyFromRows(some)); err != nil {
+		some = append(some, []any{s.Digest, uint32(s.User), s.Salt, s.Text, id})
+		if len(some) == past.PortionRows || i == len(seals)-1 {
+			if _, err := conn.CopyFrom(ctx, pgx.Identifier{"personal"}, factrows.ColumnsOf["personal"], pgx.CopyFromRows(some)); err != nil {
 				return err
 			}
 			some = some[:0]
 		}
 	}
 	for rows := range chunks {
-		if _, err := conn.CopyFrom(ctx, pgx.Identifier{"operation"}, columnsOf["operation"], pgx.CopyFromRows(rows)); err != nil {
+		if _, err := conn.CopyFrom(ctx, pgx.Identifier{"operation"}, factrows.ColumnsOf["operation"], pgx.CopyFromRows(rows)); err != nil {
 			return err
 		}
 		w.written.Add(int64(len(rows)))
@@ -299,7 +284,7 @@ func (t *turn) others(ctx context.Context, s *staged, watch func() error) error 
 	defer tick.Stop()
 	for {
 		var alive, prepared int
-		if err := t.conn.QueryRow(ctx, sqlPrepared, lockClass, lockAlive, lockReady, int32(s.id)).Scan(&alive, &prepared); err != nil {
+		if err := t.conn.QueryRow(ctx, sqlPrepared, database.LockClass, database.LockAlive, database.LockReady, int32(s.id)).Scan(&alive, &prepared); err != nil {
 			return unavailableUnless(ctx, err)
 		}
 		if err := takeIn(ctx, t.conn, s.change, t.l.Head().Revision); err != nil {

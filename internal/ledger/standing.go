@@ -19,8 +19,8 @@ func (l *Ledger) Standing() Standing {
 	if n := l.noticed.Load(); n != nil {
 		s.Behind = max(0, n.revision-s.Revision)
 	}
-	if l.lagging.Load() {
-		s.RowsBehind = max(0, s.Revision-l.reached.Load())
+	if l.Lagging() {
+		s.RowsBehind = max(0, s.Revision-l.Reached())
 	}
 	return s
 }

@@ -12,6 +12,10 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/caught"
 	"ableroster/internal/change"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/factrows"
+	"ableroster/internal/ledger/past"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/pace"
 
 	"github.com/jackc/pgx/v5"
@@ -83,7 +87,7 @@ func encoding(ctx context.Context, stop context.CancelFunc, ahead int, revision 
 }
 
 // readsBackAs reads back what is encoded, as it is, as what was judged: see readBack.
-func (s *stream) readsBackAs(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, changes []access.RowChange, seals []sealed) {
+func (s *stream) readsBackAs(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, changes []access.RowChange, seals []revisions.Sealed) {
 	go func() {
 		err := caught.Do(func() error {
 			return readBack(base, d, at, ops, func(yield func(json.RawMessage) bool) {
@@ -106,19 +110,19 @@ func (s *stream) readsBackAs(base *access.Snapshot, d *change.Draft, at calendar
 func (s *stream) encode(revision int64, ops []change.Operation, chunks chan<- [][]any) error {
 	var rows [][]any
 	var texts []json.RawMessage
-	digest := newDigester()
-	defer func() { s.digest = digest.sum() }()
+	digest := revisions.NewDigester()
+	defer func() { s.digest = digest.Sum() }()
 	for i, op := range ops {
 		if i%64 == 63 {
 			if pace.GiveWay(); s.ctx.Err() != nil {
 				return s.ctx.Err()
 			}
 		}
-		raw, err := stored(op)
+		raw, err := revisions.Stored(op)
 		if err != nil {
 			return err
 		}
-		digest.add(raw)
+		digest.Add(raw)
 		texts = append(texts, raw)
 		rows = append(rows, operationRow(revision, i, op, raw))
 		if len(rows) == streamChunk || i == len(ops)-1 {
@@ -141,19 +145,19 @@ func (s *stream) copy(ctx context.Context, pool *pgxpool.Pool, revision int64, c
 		return err
 	}
 	// What histories are found by is put in order once all is written: see analyze.
-	if _, err := s.conn.Exec(ctx, "begin; "+idle); err != nil {
+	if _, err := s.conn.Exec(ctx, "begin; "+database.LongIdle); err != nil {
 		return err
 	}
 	// Other programs wait from here on, not at a row they find there already.
 	var w writer
-	if err := s.conn.QueryRow(ctx, sqlLockHead).Scan(&w.revision, &w.hash, &w.at, &w.now); err != nil {
+	if err := s.conn.QueryRow(ctx, past.SQLLockHead).Scan(&w.revision, &w.hash, &w.at, &w.now); err != nil {
 		return err
 	}
 	if w.revision != revision-1 {
 		return errMoved
 	}
 	var rows [][]any
-	_, err = s.conn.CopyFrom(ctx, pgx.Identifier{"operation"}, columnsOf["operation"], pgx.CopyFromFunc(func() ([]any, error) {
+	_, err = s.conn.CopyFrom(ctx, pgx.Identifier{"operation"}, factrows.ColumnsOf["operation"], pgx.CopyFromFunc(func() ([]any, error) {
 		for len(rows) == 0 {
 			more, ok := <-chunks
 			if !ok {

@@ -6,6 +6,10 @@ import (
 	"time"
 
 	"ableroster/internal/caught"
+	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/verify"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // VerifyRun is a verification of the whole ledger, under way or ended: it takes as long as
@@ -16,7 +20,7 @@ type VerifyRun struct {
 	Of      int64 // revisions there are
 	Began   time.Time
 	Ended   time.Time
-	Result  Verification
+	Result  verify.Verification
 	Err     error // that kept it from coming to a result
 }
 
@@ -41,7 +45,7 @@ func (l *Ledger) StartVerifying() VerifyRun {
 	go func() {
 		defer l.done.Done()
 		defer cancel()
-		var v Verification
+		var v verify.Verification
 		err := caught.Do(func() (err error) {
 			v, err = l.Verify(ctx, func(done, of int64) {
 				x.mu.Lock()
@@ -67,4 +71,18 @@ func (l *Ledger) LastVerified() (run VerifyRun, ok bool) {
 		return run, false
 	}
 	return *x.last, true
+}
+
+// Verify reads the stored bytes of every revision, recomputes the chain, and
+// replays the operations against the rows. It stops at the first revision that
+// does not fit. It reads the ledger in portions, and so needs no more memory than a
+// snapshot and one of them. told hears, now and then, of how many revisions are verified;
+// nil hears nothing.
+func (l *Ledger) Verify(ctx context.Context, told func(done, of int64)) (verify.Verification, error) {
+	var v verify.Verification
+	err := database.Read(ctx, l.pool, func(tx pgx.Tx) (err error) {
+		v, err = verify.All(ctx, tx, told)
+		return err
+	})
+	return v, err
 }

@@ -14,6 +14,8 @@ import (
 	"ableroster/internal/caught"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/ledger/factrows"
+	"ableroster/internal/ledger/revisions"
 	_ "ableroster/internal/operation"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/rules"
@@ -24,7 +26,7 @@ import (
 
 // writer makes the revisions of one transaction.
 type writer struct {
-	rows
+	factrows.Rows
 	head     *access.Snapshot
 	revision int64 // the head's when the transaction began
 	hash     []byte
@@ -110,10 +112,10 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 	d.Finish()
 	changes := d.Changes()
 	var early *stream
-	var seals []sealed
+	var seals []revisions.Sealed
 	var err error
 	if len(ops) >= streamFrom && w.ledger != nil && !w.moved() && len(d.Faults) == 0 && len(changes) > 0 {
-		if seals, err = sealDraft(d); err != nil {
+		if seals, err = revisions.SealDraft(d); err != nil {
 			return Committed{}, err
 		}
 		early = w.ledger.stream(d.Revision, ops, w.before)
@@ -134,38 +136,38 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 		return Committed{Revision: w.head.Revision, At: w.head.At, Unchanged: true, Draft: d, Operations: ops}, nil
 	}
 	if early == nil {
-		if seals, err = sealDraft(d); err != nil {
+		if seals, err = revisions.SealDraft(d); err != nil {
 			return Committed{}, err
 		}
 	}
-	why := seal([]byte(c.Reason))
-	doc := document{Version: formatVersion, Revision: d.Revision, At: at, Recorded: recorded, Claimed: c.Claimed != 0, Epoch: w.epoch,
-		IDs: d.Took(), Operations: len(ops), Author: c.Author.String(), Via: c.Via, Reason: hex.EncodeToString(why.digest), Reference: c.Reference}
+	why := revisions.Seal([]byte(c.Reason))
+	doc := revisions.Document{Version: revisions.Format, Revision: d.Revision, At: at, Recorded: recorded, Claimed: c.Claimed != 0, Epoch: w.epoch,
+		IDs: d.Took(), Operations: len(ops), Author: c.Author.String(), Via: c.Via, Reason: hex.EncodeToString(why.Digest), Reference: c.Reference}
 	var raw []json.RawMessage
 	if early != nil {
 		w.gather(d.Revision, changes, seals) // while the rest is encoded; there is nothing else in w
 		if err = <-early.readsBack; err != nil {
-			w.rows = rows{}
+			w.Rows = factrows.Rows{}
 		}
 		doc.Digest = early.digest
-	} else if raw, err = storedAll(ops); err == nil {
-		doc.Digest = digestAll(raw)
+	} else if raw, err = revisions.StoredAll(ops); err == nil {
+		doc.Digest = revisions.DigestAll(raw)
 		err = w.beside.read(func() error { return readBack(base, d, at, ops, slices.Values(raw), changes, seals) })
 	}
 	if err != nil {
 		return Committed{}, err
 	}
-	canonical, err := doc.canonical()
+	canonical, err := doc.Canonical()
 	if err != nil {
 		if early != nil {
-			w.rows = rows{}
+			w.Rows = factrows.Rows{}
 		}
 		return Committed{}, err
 	}
 	w.revise(&doc, c, why, canonical, nil)
 	if early == nil {
 		for i, op := range raw {
-			w.insert("operation", operationRow(d.Revision, i, ops[i], op)...)
+			w.Insert("operation", operationRow(d.Revision, i, ops[i], op)...)
 		}
 		w.gather(d.Revision, changes, seals)
 	} else {
@@ -190,14 +192,14 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 
 // revise gathers what a revision is itself. staged is where its operations were written
 // before, nil for those that are written with it.
-func (w *writer) revise(doc *document, c *Change, why sealed, canonical []byte, staged any) {
+func (w *writer) revise(doc *revisions.Document, c *Change, why revisions.Sealed, canonical []byte, staged any) {
 	w.at = doc.At.Time()
-	row := []any{doc.Revision, doc.At.Time(), doc.Recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, c.Reference, why.digest, formatVersion, w.epoch, idsOrNull(doc.IDs), staged, canonical, nil}
-	w.insert("revision", row...)
+	row := []any{doc.Revision, doc.At.Time(), doc.Recorded.Time(), doc.Claimed, orNull(c.Author), c.Via, c.Reference, why.Digest, revisions.Format, w.epoch, idsOrNull(doc.IDs), staged, canonical, nil}
+	w.Insert("revision", row...)
 	w.hashes = append(w.hashes, row)
-	w.insert("reason", why.digest, why.salt, c.Reason)
+	w.Insert("reason", why.Digest, why.Salt, c.Reason)
 	if c.Key != "" {
-		w.insert("idempotency", uint32(c.Author), c.Key, c.Request, doc.Revision)
+		w.Insert("idempotency", uint32(c.Author), c.Key, c.Request, doc.Revision)
 		if w.keys == nil {
 			w.keys = map[string]made{}
 		}
@@ -217,11 +219,11 @@ func (w *writer) ends(changes []access.RowChange) {
 }
 
 // gather gathers the rows of what a revision changed.
-func (w *writer) gather(revision int64, changes []access.RowChange, seals []sealed) {
+func (w *writer) gather(revision int64, changes []access.RowChange, seals []revisions.Sealed) {
 	for _, s := range seals {
-		w.insert("personal", s.digest, uint32(s.user), s.salt, s.text, nil)
+		w.Insert("personal", s.Digest, uint32(s.User), s.Salt, s.Text, nil)
 	}
-	w.facts(revision, changes)
+	w.Facts(revision, changes)
 }
 
 // made is a change of this transaction, and the digest of what was asked.
@@ -261,7 +263,7 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 	defer l.took("write", time.Now())
 	base := w.hash
 	for _, row := range w.hashes {
-		w.hash = chain(w.hash, row[len(row)-2].([]byte))
+		w.hash = revisions.Chain(w.hash, row[len(row)-2].([]byte))
 		row[len(row)-1] = w.hash
 	}
 	l.own.Store(w)
@@ -273,10 +275,10 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 	}
 	late := withRows != true
 	if late {
-		w.leaveRows()
+		w.LeaveRows()
 	}
 	b.Queue(sqlAdvance, w.revision, base, w.head.Revision, w.hash, w.at, withRows).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
-	if err := w.write(ctx, conn.Conn(), b); err != nil {
+	if err := w.Write(ctx, conn.Conn(), b); err != nil {
 		return err
 	}
 	if len(w.erased) > 0 { // after what this transaction itself put there
@@ -332,4 +334,12 @@ func (w *writer) repeated(ctx context.Context, conn *pgxpool.Conn, c *Change) (C
 		return Committed{}, ErrKeyReused
 	}
 	return Committed{Revision: revision, At: calendar.At(at), Repeated: true, Unchanged: unchanged}, nil
+}
+
+// rowsFollow notes that the rows of what was just committed are to be written.
+func (l *Ledger) rowsFollow(w *writer) {
+	if w.large != nil {
+		l.HaveRows(w.large.change.Changes, l.Head(), w.head)
+	}
+	l.Lag(true)
 }

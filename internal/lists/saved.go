@@ -11,7 +11,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/internal/saved"
 	"ableroster/internal/seeing"
 	"ableroster/internal/strictjson"
@@ -55,7 +55,7 @@ func EachSaved(ctx context.Context, d *seeing.Service, c seeing.Caller, kind sav
 	for _, i := range all {
 		yield(i)
 	}
-	return ledger.Unavailable(err)
+	return database.Unavailable(err)
 }
 
 // PutView saves a view under a key, in the place of the caller's own of that key.
@@ -111,7 +111,7 @@ func Save(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.Ki
 	case errors.Is(err, saved.ErrTooMany):
 		return seeing.Invalid("nothing was saved", wire.Fault{Message: fmt.Sprintf("you have saved %d, which is as many as one may", saved.MostOwned)})
 	default:
-		return ledger.Unavailable(err)
+		return database.Unavailable(err)
 	}
 }
 
@@ -133,7 +133,7 @@ func Unsave(ctx context.Context, d *seeing.Service, c seeing.Caller, kind saved.
 			}
 		}
 	})
-	if err := errors.Join(each, ledger.Unavailable(err)); err != nil {
+	if err := errors.Join(each, database.Unavailable(err)); err != nil {
 		return err
 	}
 	if !found {

@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -47,7 +47,7 @@ func SecurityLog(ctx context.Context, d *seeing.Service, c seeing.Caller, user, 
 	limit = seeing.PageSize(limit)
 	all, err := read(id, before, limit+1)
 	if err != nil {
-		return out, ledger.Unavailable(err)
+		return out, database.Unavailable(err)
 	}
 	if len(all) > limit {
 		all = all[:limit]

@@ -14,6 +14,8 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/past"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -40,7 +42,7 @@ const mostListed = 25
 func History(ctx context.Context, d *seeing.Service, c seeing.Caller, q Past) (wire.RevisionList, error) {
 	v := d.Now(ctx, c)
 	out := wire.RevisionList{Basis: v.Basis(), Revisions: []wire.Revision{}}
-	f := ledger.HistoryFilter{Number: q.Number, After: q.After, Operations: cmp.Or(q.Operations, mostListed)}
+	f := revisions.HistoryFilter{Number: q.Number, After: q.After, Operations: cmp.Or(q.Operations, mostListed)}
 	for _, x := range []struct {
 		given string
 		kind  fact.FactKind
@@ -147,7 +149,7 @@ func Head(ctx context.Context, d *seeing.Service, c seeing.Caller, revision int6
 		return wire.LedgerHead{}, seeing.Refused("the ledger is outside your part")
 	}
 	h, err := d.Ledger.HeadAt(ctx, revision)
-	if errors.Is(err, ledger.ErrNoRevision) {
+	if errors.Is(err, past.ErrNoRevision) {
 		return h, seeing.NotFound("there is no revision %d", revision)
 	}
 	if err != nil || d.SigningKey == nil {

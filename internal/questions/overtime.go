@@ -7,7 +7,7 @@ import (
 
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/database"
 	"ableroster/internal/query"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -105,7 +105,7 @@ func OverTime(ctx context.Context, d *seeing.Service, c seeing.Caller, applicati
 		at := from.Add(time.Duration(i) * (to.Sub(from) / time.Duration(points-1)))
 		p := wire.OverTimePoint{At: at, Ways: map[string]int{}}
 		s, err := d.Ledger.At(ctx, calendar.At(at))
-		if err != nil && !errors.Is(err, ledger.ErrBeforeFirst) {
+		if err != nil && !errors.Is(err, database.ErrBeforeFirst) {
 			return out, err
 		}
 		if err == nil && s.Application(app) != nil {

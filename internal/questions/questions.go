@@ -9,7 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
 	"ableroster/internal/seeing"
@@ -144,11 +144,11 @@ func GainedAndLost(ctx context.Context, d *seeing.Service, c seeing.Caller, q Be
 			return wire.GainedAndLost{}, v.Missing(fact.FactRole, q.Role)
 		}
 	}
-	before, err := past(ctx, d, q.From, only)
+	before, err := snapshotAt(ctx, d, q.From, only)
 	if err != nil {
 		return wire.GainedAndLost{}, err
 	}
-	after, err := past(ctx, d, q.To, only)
+	after, err := snapshotAt(ctx, d, q.To, only)
 	if err != nil {
 		return wire.GainedAndLost{}, err
 	}
@@ -181,8 +181,8 @@ func timesOf(named ...any) []wire.Fault {
 	return out
 }
 
-// past is the snapshot at an instant: whole, or of one user alone.
-func past(ctx context.Context, d *seeing.Service, at time.Time, only fact.UserID) (*access.Snapshot, error) {
+// snapshotAt is the snapshot at an instant: whole, or of one user alone.
+func snapshotAt(ctx context.Context, d *seeing.Service, at time.Time, only fact.UserID) (*access.Snapshot, error) {
 	if only != 0 {
 		return d.Ledger.Slice(ctx, calendar.At(at), only)
 	}
@@ -237,7 +237,7 @@ func some(v *seeing.View, es []query.Entitlement, app fact.ApplicationID, role f
 // changesOf are the revisions between two that speak of a user.
 func changesOf(v *seeing.View, id fact.UserID, after, upTo int64) ([]wire.Revision, error) {
 	subject := seeing.SubjectID(change.Subject{Kind: fact.FactUser, Row: uint32(id)})
-	revs, err := v.Service.Ledger.History(v.Ctx, ledger.HistoryFilter{Subject: []string{subject}, AtMost: upTo}, 200)
+	revs, err := v.Service.Ledger.History(v.Ctx, revisions.HistoryFilter{Subject: []string{subject}, AtMost: upTo}, 200)
 	if err != nil {
 		return nil, err
 	}

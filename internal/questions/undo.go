@@ -7,7 +7,7 @@ import (
 	"slices"
 
 	"ableroster/internal/change"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/past"
 	"ableroster/internal/seeing"
 	"ableroster/internal/undo"
 	"ableroster/wire"
@@ -26,9 +26,9 @@ func Undo(ctx context.Context, d *seeing.Service, c seeing.Caller, revision int6
 	}
 	changes, err := d.Ledger.ChangesOf(ctx, revision, mostUndone)
 	switch {
-	case errors.Is(err, ledger.ErrNoRevision):
+	case errors.Is(err, past.ErrNoRevision):
 		return out, seeing.NotFound("there is no revision %d", revision)
-	case errors.Is(err, ledger.ErrTooMany):
+	case errors.Is(err, past.ErrTooMany):
 		return out, seeing.Problem(seeing.KindConflict, 409, "Too large to undo here", "revision %d has more than %d operations: take it back by a file, or thing by thing", revision, mostUndone)
 	case err != nil:
 		return out, err

@@ -5,7 +5,7 @@ import (
 
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 	"ableroster/wire"
@@ -14,7 +14,7 @@ import (
 // RevisionAnswer shows a revision; with subjects only the operations that speak of
 // one of them. Operations that name what the caller may not see are "outside
 // your part".
-func (v *View) RevisionAnswer(r ledger.Revision, subjects ...string) wire.Revision {
+func (v *View) RevisionAnswer(r revisions.Revision, subjects ...string) wire.Revision {
 	out := wire.Revision{Revision: r.Revision, At: r.At.Time(), RecordedAt: r.Recorded.Time(), Claimed: r.Claimed,
 		Via: r.Via, Reason: r.Reason, Reference: r.Reference, Hash: r.Hash, Sentences: []string{}}
 	if r.Author != 0 {
