@@ -82,10 +82,17 @@ var core = []string{"internal/fact", "internal/access", "internal/query", "inter
 
 // beside are rooms beside the house, and what of it they may use.
 var beside = map[string][]string{
-	"signedhead":         {},
-	"wire":               {"signedhead"},
-	"client":             {"wire", "internal/patterns"},
-	"cmd/roster":         {"client", "wire", "internal/calendar", "internal/near", "internal/csvcell"},
+	"signedhead": {},
+	"wire":       {"signedhead"},
+	"client":     {"wire", "internal/patterns"},
+	"cmd/roster": {"cmd/roster"},
+
+	"cmd/roster/command":   {"client", "wire", "internal/calendar", "internal/near", "internal/csvcell"},
+	"cmd/roster/people":    {"cmd/roster/command", "client", "wire", "internal/calendar"},
+	"cmd/roster/questions": {"cmd/roster/command", "client", "wire", "internal/calendar"},
+	"cmd/roster/roles":     {"cmd/roster/command", "client", "wire", "internal/calendar", "internal/csvcell"},
+	"cmd/roster/ledger":    {"cmd/roster/command", "client", "wire"},
+
 	"demo":               {"internal/operation", "internal/change", "internal/access", "internal/fact", "internal/calendar", "internal/finding", "internal/request", "internal/review"},
 	"standin/berthboard": {},
 	"standin/mailbox":    {},

@@ -3,30 +3,27 @@ package main
 import (
 	"fmt"
 	"strings"
-)
 
-// examples are command lines that work on the demo organisation: see
-// e2e/contract_examples_test.go, which runs each of them in this order, in a directory with the
-// files that they name.
-var examples = map[string][]string{}
+	"ableroster/cmd/roster/command"
+)
 
 func init() {
 	for _, x := range exampleLines {
-		cmd, _, ok := find(x.words())
+		cmd, _, ok := command.Find(x.words())
 		if !ok {
 			panic("an example of no command: " + string(x))
 		}
-		examples[cmd.words] = append(examples[cmd.words], "roster "+string(x))
+		command.Examples[cmd.Words] = append(command.Examples[cmd.Words], "roster "+string(x))
 	}
 }
 
 // examplesList prints them all.
-func examplesList(c *call) error {
-	if err := c.parse(); err != nil {
+func examplesList(c *command.Call) error {
+	if err := c.Parse(); err != nil {
 		return err
 	}
 	for _, x := range exampleLines {
-		fmt.Fprintln(c.out, "roster "+string(x))
+		fmt.Fprintln(c.Out, "roster "+string(x))
 	}
 	return nil
 }

@@ -1,0 +1,146 @@
+package command
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"ableroster/client"
+	"ableroster/internal/csvcell"
+	"ableroster/wire"
+)
+
+// Bring reads a file and hands it over, with the reason and what is acknowledged.
+func Bring(c *Call, do func(content []byte, q client.Query) (wire.ChangeResult, error)) error {
+	change := c.Changes()
+	if err := c.Parse("FILE"); err != nil {
+		return err
+	}
+	if change.at != "" {
+		return WrongUse("a file is imported now: -at does not go with it")
+	}
+	content, err := ReadFile(c, c.Args[0])
+	if err != nil {
+		return err
+	}
+	reason, err := change.why(c)
+	if err != nil {
+		return err
+	}
+	q := client.Query{"file": filepath.Base(c.Args[0]), "reason": reason, "reference": change.Reference, "acknowledge": strings.Join(change.acknowledge, ",")}
+	if change.dryRun {
+		q["dry_run"] = "true"
+	}
+	out, err := do(content, q)
+	if err != nil {
+		return err
+	}
+	change.tell(c, out)
+	return refusedFor(out)
+}
+
+// Exporter writes a list as CSV that can be imported again.
+func Exporter(what string) func(*Call) error {
+	return func(c *Call) error {
+		c.Reads()
+		q, err := c.Asked(client.Query{})
+		if err != nil {
+			return err
+		}
+		raw, err := c.Client.Table(c.Ctx, what, q)
+		if err != nil {
+			return err
+		}
+		if c.People() && !c.unguarded {
+			_, err = c.Out.Write(raw)
+			return err
+		}
+		rows, err := csv.NewReader(bytes.NewReader(raw)).ReadAll()
+		if err != nil || len(rows) == 0 {
+			return fmt.Errorf("what the service sent is no CSV: %w", err)
+		}
+		header, rows := rows[0], rows[1:]
+		var all []map[string]string
+		for _, r := range rows {
+			one := map[string]string{}
+			for i := range r {
+				r[i] = csvcell.Bare(r[i])
+				one[header[i]] = r[i]
+			}
+			all = append(all, one)
+		}
+		if c.People() {
+			c.Output = "csv"
+		}
+		c.Table(all, header, rows)
+		return nil
+	}
+}
+
+// Reporter writes a report of access as an HTML file.
+func Reporter(of, what string) func(*Call) error {
+	return func(c *Call) error {
+		if of != "revisions" {
+			c.Reads()
+		}
+		q, err := c.Asked(client.Query{}, what)
+		if err != nil {
+			return err
+		}
+		if err := c.writes("HTML"); err != nil {
+			return err
+		}
+		out, err := c.Client.Report(c.Ctx, of, c.Args[0], q)
+		if err != nil {
+			return err
+		}
+		_, err = c.Out.Write(out)
+		return err
+	}
+}
+
+// FileLoad loads a roster file.
+func FileLoad(c *Call) error {
+	return Bring(c, func(content []byte, q client.Query) (wire.ChangeResult, error) {
+		return Watched(c, q, func(ctx context.Context) (wire.ChangeResult, error) {
+			return c.Client.LoadRosterFile(ctx, content, q)
+		})
+	})
+}
+
+// FileExport writes one.
+func FileExport(c *Call) error {
+	c.Reads()
+	q, err := c.Asked(client.Query{})
+	if err != nil {
+		return err
+	}
+	if err := c.writes("YAML"); err != nil {
+		return err
+	}
+	out, err := c.Client.RosterFile(c.Ctx, q)
+	if err != nil {
+		return err
+	}
+	_, err = c.Out.Write(out)
+	return err
+}
+
+// FileSchema writes the schema of roster files.
+func FileSchema(c *Call) error {
+	if err := c.Parse(); err != nil {
+		return err
+	}
+	if err := c.writes("JSON"); err != nil {
+		return err
+	}
+	out, err := c.Client.RosterFileSchema(c.Ctx)
+	if err != nil {
+		return err
+	}
+	_, err = c.Out.Write(out)
+	return err
+}

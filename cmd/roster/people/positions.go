@@ -1,0 +1,72 @@
+package people
+
+import (
+	"strconv"
+
+	"ableroster/cmd/roster/command"
+	"ableroster/wire"
+)
+
+// AboutTime makes a command of an operation about a user: its arguments are fields, and
+// what else it has are options.
+func AboutTime(verb string, arguments ...string) func(*command.Call) error {
+	return func(c *command.Call) error {
+		o := c.Operation(verb, arguments...)
+		change := c.Changes()
+		names := map[string]string{"user": "USER", "unit": "UNIT", "position": "NUMBER", "absence": "NUMBER"}
+		var wanted []string
+		for _, a := range arguments {
+			wanted = append(wanted, names[a])
+		}
+		if err := c.Parse(wanted...); err != nil {
+			return err
+		}
+		fields := map[string]any{}
+		for i, a := range arguments {
+			if fields[a] = c.Args[i]; names[a] == "NUMBER" {
+				n, err := strconv.Atoi(c.Args[i])
+				if err != nil {
+					return command.WrongUse(c.Args[i] + " is not a number: roster users show USER tells the numbers")
+				}
+				fields[a] = n
+			}
+		}
+		op, _ := o.With(fields)
+		return change.Make(c, op)
+	}
+}
+
+func UsersMerge(c *command.Call) error {
+	change := c.Changes()
+	if err := c.Parse("USER", "INTO"); err != nil {
+		return err
+	}
+	return change.Make(c, map[string]any{"op": "merge_users", "user": c.Args[0], "into": c.Args[1]})
+}
+
+// sayTimes says a user's positions and absences, for people.
+func sayTimes(c *command.Call, u wire.UserDetail) {
+	if len(u.Positions) > 0 {
+		c.Say("\nPositions")
+	}
+	for _, p := range u.Positions {
+		what := p.Unit
+		if p.Title != "" {
+			what += ", " + p.Title
+		}
+		if p.Former {
+			what += " (moved from there)"
+		}
+		c.Say("  %d  %s to %s  %s", p.Position, p.StartDate, p.EndDate, what)
+	}
+	if len(u.Absences) > 0 {
+		c.Say("\nAbsences")
+	}
+	for _, a := range u.Absences {
+		until := "until it is ended"
+		if a.EndDate != "" {
+			until = "to " + a.EndDate
+		}
+		c.Say("  %d  %s %s", a.Absence, a.StartDate, until)
+	}
+}

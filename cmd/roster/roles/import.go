@@ -1,0 +1,74 @@
+package roles
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"ableroster/client"
+	"ableroster/cmd/roster/command"
+	"ableroster/internal/csvcell"
+	"ableroster/wire"
+)
+
+// Importer brings a file in as one change. Faults can be kept as a file of their
+// own, by line, for whoever mends the source.
+func Importer(what string) func(*command.Call) error {
+	return func(c *command.Call) error {
+		var format, mapping *string
+		none := ""
+		format, mapping = &none, &none
+		units := new(bool)
+		if what == "users" {
+			format = c.Flags.String("format", "", "csv or ldif; seen from the file's name when not given")
+			mapping = c.Flags.String("mapping", "", "a saved mapping of the file's columns to ours; see roster mappings")
+			units = c.Flags.Bool("new-units", false, "units and employment types that the file names and that are not there are new ones: add them; else they are faults")
+		}
+		encoding := c.Flags.String("encoding", "", "of CSV: utf-8 by default, unless the mapping says another, such as windows-1252")
+		separator := c.Flags.String("separator", "", "what stands between columns of CSV; seen from the header when not given")
+		faults := c.Flags.String("faults", "", "write what is wrong with the file as CSV to this file, by line")
+		return command.Bring(c, func(content []byte, q client.Query) (wire.ChangeResult, error) {
+			q["format"], q["mapping"], q["encoding"], q["separator"] = *format, *mapping, *encoding, *separator
+			if *units {
+				q["new_units"] = "true"
+			}
+			if what == "users" && *format == "" && strings.HasSuffix(strings.ToLower(c.Args[0]), ".ldif") {
+				q["format"] = "ldif"
+			}
+			out, err := command.Watched(c, q, func(ctx context.Context) (wire.ChangeResult, error) {
+				return c.Client.Import(ctx, what, content, q)
+			})
+			var p *wire.Problem
+			if errors.As(err, &p) && *faults != "" && len(p.Faults) > 0 {
+				if err := writeFaults(*faults, p.Faults); err != nil {
+					return out, err
+				}
+				p.Detail += fmt.Sprintf("; %s are in %s", command.Count(len(p.Faults), "fault"), filepath.Base(*faults))
+				p.Faults = nil
+			}
+			return out, err
+		})
+	}
+}
+
+// writeFaults writes faults as CSV (RFC 4180).
+func writeFaults(file string, faults []wire.Fault) error {
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	_ = w.Write([]string{"line", "column", "fault"}) // into memory: it cannot fail
+	for _, f := range faults {
+		line := ""
+		if f.Line > 0 {
+			line = strconv.Itoa(f.Line)
+		}
+		_ = w.Write([]string{line, csvcell.Guard(f.Column), csvcell.Guard(f.Message)})
+	}
+	w.Flush()
+	return os.WriteFile(file, out.Bytes(), 0o600)
+}

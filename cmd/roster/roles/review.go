@@ -1,0 +1,183 @@
+package roles
+
+import (
+	"fmt"
+	"strings"
+
+	"ableroster/client"
+	"ableroster/cmd/roster/command"
+	"ableroster/wire"
+)
+
+func ReviewList(c *command.Call) error {
+	c.Reads()
+	q, err := c.Asked(client.Query{})
+	if err != nil {
+		return err
+	}
+	all, err := c.Client.Reviews(c.Ctx, q)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, r := range all.Rounds {
+		rows = append(rows, []string{r.Key, r.Label, r.Scope, r.Reviewers, fmt.Sprintf("%d of %d", r.Decided, r.Items), fmt.Sprint(r.Mine), r.State})
+	}
+	c.Table(all, []string{"key", "label", "looks_at", "reviewed_by", "decided", "for_you", "state"}, rows)
+	if len(rows) == 0 {
+		c.Say("There is no review%s.", c.AsOfWords(all.Basis))
+	}
+	return nil
+}
+
+func ReviewOpen(c *command.Call) error {
+	o := c.Operation("open_round", "key", "reviewers", "users")
+	reviewers := c.Flags.String("reviewers", "", "manager, owner, or user:NAME,NAME")
+	change := c.Changes()
+	if err := c.Parse("KEY"); err != nil {
+		return err
+	}
+	op, _ := o.With(map[string]any{"key": c.Args[0]})
+	whose, names, named := strings.Cut(*reviewers, ":")
+	op["reviewers"] = whose
+	if named && whose == "user" {
+		op["reviewers"], op["users"] = "users", strings.Split(names, ",")
+	}
+	return change.Make(c, op)
+}
+
+func ReviewShow(c *command.Call) error {
+	c.Reads()
+	q, err := c.Asked(client.Query{}, "ROUND")
+	if err != nil {
+		return err
+	}
+	r, err := c.Client.Review(c.Ctx, c.Args[0], q)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, p := range r.Progress {
+		rows = append(rows, []string{p.Reviewer.Label, fmt.Sprintf("%d of %d", p.Decided, p.Items)})
+	}
+	c.Table(r, []string{"reviewer", "decided"}, rows)
+	c.Say("%s looks at %s, as it was in revision %d (%s). %d of %s decided, %d to revoke; it is %s.", r.Label, r.Scope, r.Fixed,
+		c.Day(&r.FixedAt), r.Decided, command.Count(r.Items, "item"), r.ToRevoke, r.State)
+	return nil
+}
+
+func ReviewItems(c *command.Call) error {
+	c.Reads()
+	mine := c.Flags.Bool("mine", false, "only those you may decide on")
+	undecided := c.Flags.Bool("undecided", false, "only those without a decision")
+	limit := c.Flags.Int("limit", 100, "at most so many")
+	if err := c.Parse("ROUND"); err != nil {
+		return err
+	}
+	q, err := c.At(client.Query{"limit": fmt.Sprint(*limit)})
+	if err != nil {
+		return err
+	}
+	if *mine {
+		q["mine"] = "true"
+	}
+	if *undecided {
+		q["undecided"] = "true"
+	}
+	all, err := c.Client.ReviewItems(c.Ctx, c.Args[0], q)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, l := range all.Items {
+		since := ""
+		if l.Since != nil {
+			since = c.Day(&l.Since.At) + ": " + l.Since.Reason
+		}
+		said := l.Decision
+		if said == "" && l.Gone {
+			said = "ended since"
+		}
+		rows = append(rows, []string{command.First(l.User.Key, l.User.Label), command.First(l.Role.Key, l.Role.Label), command.PathWords(l.Path), since,
+			fmt.Sprintf("%d of %d", l.Peers, l.Unitmates), strings.Join(l.SoDRules, ", "), said})
+	}
+	c.Table(all, []string{"user", "role", "because", "since", "unit_too", "sod_rule", "decision"}, rows)
+	c.Say("%d of %s.", len(rows), command.Count(all.Total, "item"))
+	return nil
+}
+
+// decideItems decides on the items of a user's roles, or on all that wait for the
+// caller.
+func decideItems(c *command.Call, keep bool) error {
+	allMine := c.Flags.Bool("all-mine", false, "all items that still wait for you")
+	change := c.Changes()
+	if err := c.ParseSome(1, "ROUND", "USER", "ROLE", "ROLE", "ROLE", "ROLE", "ROLE", "ROLE", "ROLE", "ROLE"); err != nil {
+		return err
+	}
+	if *allMine == (len(c.Args) > 2) {
+		return command.WrongUse("name a user and roles, or say -all-mine")
+	}
+	var items []map[string]string
+	left := map[string]bool{}
+	if len(c.Args) > 2 {
+		for _, r := range c.Args[2:] {
+			left[r] = true
+		}
+	}
+	q := client.Query{"mine": "true", "limit": "500"}
+	if *allMine {
+		q["undecided"] = "true"
+	}
+	for {
+		page, err := c.Client.ReviewItems(c.Ctx, c.Args[0], q)
+		if err != nil {
+			return err
+		}
+		for _, l := range page.Items {
+			if wanted(l, c.Args, *allMine) {
+				items = append(items, map[string]string{"user": l.User.ID, "assignment": l.Assignment})
+				delete(left, l.Role.Key)
+			}
+		}
+		if q["cursor"] = page.Next; page.Next == "" {
+			break
+		}
+	}
+	for r := range left {
+		return command.NotThere("there is no item of %s with the role %s for you to decide on; roster review items %s -mine shows yours", c.Args[1], r, c.Args[0])
+	}
+	if len(items) == 0 {
+		c.Say("No item waits for you.")
+		return nil
+	}
+	return change.Make(c, map[string]any{"op": "decide_items", "round": c.Args[0], "items": items, "keep": keep})
+}
+
+func wanted(l wire.ReviewItem, args []string, all bool) bool {
+	if l.Gone {
+		return false
+	}
+	if all {
+		return true
+	}
+	if l.User.Key != args[1] && l.User.ID != args[1] {
+		return false
+	}
+	for _, r := range args[2:] {
+		if l.Role.Key == r {
+			return true
+		}
+	}
+	return false
+}
+
+func ReviewKeep(c *command.Call) error   { return decideItems(c, true) }
+func ReviewRevoke(c *command.Call) error { return decideItems(c, false) }
+
+func ReviewSignOff(c *command.Call) error {
+	change := c.Changes()
+	if err := c.Parse("ROUND"); err != nil {
+		return err
+	}
+	return change.Make(c, map[string]any{"op": "sign_off", "round": c.Args[0]})
+}
