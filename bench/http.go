@@ -17,6 +17,7 @@ import (
 
 	"ableroster/demo"
 	"ableroster/internal/api"
+	"ableroster/internal/api/serve"
 	"ableroster/internal/ledger"
 	"ableroster/internal/ledger/database"
 	"ableroster/internal/saved"
@@ -49,7 +50,7 @@ func serveChild(ctx context.Context, address string) error {
 	if err != nil {
 		return err
 	}
-	s, err := api.New(&seeing.Service{Ledger: l, Clock: time.Now, Saved: &saved.Store{Pool: pool}}, authenticator, log, fstest.MapFS{}, api.Options{})
+	s, err := api.New(&seeing.Service{Ledger: l, Clock: time.Now, Saved: &saved.Store{Pool: pool}}, authenticator, log, fstest.MapFS{}, serve.Options{})
 	if err != nil {
 		return err
 	}

@@ -85,7 +85,7 @@ var exampleCalls = map[string]routeCall{
 // Every call has an example in the document, of the demo organisation: what it was sent and
 // what it was answered, each of which fits the document. make reference records them anew.
 func TestEveryCallHasAnExample(t *testing.T) {
-	file := filepath.Join(testkit.Root(), "internal/api/examples.json")
+	file := filepath.Join(testkit.Root(), "internal/api/serve/examples.json")
 	if os.Getenv("ROSTER_REFERENCE") != "" {
 		record(t, file)
 		return

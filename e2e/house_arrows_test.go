@@ -16,8 +16,11 @@ import (
 // floors are the rooms of the house and how high they lie: arrows point down
 // only. docs/architecture.md has the drawing.
 var floors = map[string]int{
-	"cmd/rosterd":               21,
-	"internal/api":              20,
+	"cmd/rosterd":               23,
+	"internal/api":              22,
+	"internal/api/account":      21,
+	"internal/api/standards":    21,
+	"internal/api/serve":        20,
 	"console":                   20,
 	"internal/transfer":         19,
 	"internal/changing":         18,

@@ -60,7 +60,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) error {
 	}
 	switch word {
 	case "serve":
-		return serve(ctx, args, out, errOut)
+		return runService(ctx, args, out, errOut)
 	case "recover":
 		return recoverAdministration(ctx, args, out, errOut)
 	case "load-demo":

@@ -19,9 +19,12 @@ import (
 	"ableroster/console"
 	"ableroster/internal/alike"
 	"ableroster/internal/api"
+	"ableroster/internal/api/account"
+	"ableroster/internal/api/serve"
 	"ableroster/internal/caught"
 	"ableroster/internal/changing"
 	"ableroster/internal/gctune"
+	"ableroster/internal/jobs"
 	"ableroster/internal/ledger/database"
 	"ableroster/internal/mail"
 	"ableroster/internal/mailing"
@@ -37,7 +40,7 @@ import (
 	"go.opentelemetry.io/otel/trace"
 )
 
-func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
+func runService(ctx context.Context, args []string, out, errOut io.Writer) error {
 	fs, c := serveFlags(errOut)
 	if err := parse(fs, args, errOut); err != nil {
 		return err
@@ -45,7 +48,7 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if c.bad != nil {
 		return c.bad
 	}
-	if !slices.Contains([]string{api.SecondOffered, api.SecondAdministrators, api.SecondEverybody}, c.secondFactor) {
+	if !slices.Contains([]string{serve.SecondOffered, serve.SecondAdministrators, serve.SecondEverybody}, c.secondFactor) {
 		return fmt.Errorf("-second-factor: %q is not administrators, everybody or offered", c.secondFactor)
 	}
 	proxies, err := networks(c.proxies)
@@ -150,7 +153,7 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	if err != nil {
 		return false, err
 	}
-	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), api.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), PublicURL: r.c.publicURL, MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request, Tracer: tracer(), Mail: r.sender != nil, Providers: providers, SecondFactor: r.c.secondFactor, LargestFile: min(max(1, r.c.largestFile), 1024) << 20})
+	server, err := api.New(o.service, o.authenticator, r.log, console.Files(), serve.Options{Secure: strings.HasPrefix(r.c.publicURL, "https://"), PublicURL: r.c.publicURL, MaxAge: r.c.maxAge, Proxies: r.proxies, Answered: r.metrics.Request, Tracer: tracer(), Mail: r.sender != nil, Providers: providers, SecondFactor: r.c.secondFactor, LargestFile: min(max(1, r.c.largestFile), 1024) << 20})
 	if err != nil {
 		return false, err
 	}
@@ -191,7 +194,9 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 		go every(house, r.log, time.Minute, m.Remind)
 		go every(house, r.log, 2*time.Second, o.jobs.ResumeMails)
 	}
-	if err := o.jobs.Start(ctx, server.WorkUpload); err != nil {
+	if err := o.jobs.Start(ctx, func(ctx context.Context, u *jobs.Upload, content []byte, run *jobs.Run) (jobs.Answer, error) {
+		return api.WorkUpload(ctx, server, u, content, run)
+	}); err != nil {
 		return false, err
 	}
 	if r.c.headsTo != "" {
@@ -258,13 +263,13 @@ func (c *serveConfig) tidy(ctx context.Context, o *opened) error {
 
 // reload takes up anew what can be while it runs, on SIGHUP: the level of the log as it
 // was given, and connections to the database.
-func (r *running) reload(o *opened, server *api.Server) {
+func (r *running) reload(o *opened, server *serve.Server) {
 	_ = r.c.level.UnmarshalText([]byte(r.c.logLevel)) // it was read before
 	o.pool.Reset()
 	if providers, err := r.c.identityProviders(); err != nil {
 		r.log.Error("the identity providers stay as they were", "error", err)
 	} else {
-		server.SetProviders(providers)
+		account.SetProviders(server, providers)
 	}
 	r.log.Info("reloaded: the level of the log is as it was given, identity providers are as their file has them, and connections to the database are made anew")
 }
@@ -330,7 +335,7 @@ func networks(text string) ([]netip.Prefix, error) {
 
 // openAPI prints the document; it needs no database.
 func openAPI(out io.Writer) error {
-	server, err := api.New(&seeing.Service{Clock: time.Now}, nil, slog.New(slog.DiscardHandler), console.Files(), api.Options{})
+	server, err := api.New(&seeing.Service{Clock: time.Now}, nil, slog.New(slog.DiscardHandler), console.Files(), serve.Options{})
 	if err != nil {
 		return err
 	}

@@ -1,10 +1,12 @@
 package api
 
 import (
+	"context"
+
+	"ableroster/internal/api/serve"
 	"ableroster/internal/calendar"
 	"ableroster/internal/changing"
 	"ableroster/wire"
-	"context"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -12,8 +14,8 @@ import (
 // soonMade is how many operations of a change are soon judged.
 const soonMade = 8
 
-func (s *Server) changeRoutes() {
-	route(s, "POST", "/changes", "make-change", "A list of operations, made together or not at all", s.makeChange, status(200))
+func changeRoutes(s *serve.Server) {
+	serve.Route(s, "POST", "/changes", "make-change", "A list of operations, made together or not at all", serve.Bound(s, makeChange), serve.Status(200))
 }
 
 // changeCall is a change as it is asked for.
@@ -27,13 +29,13 @@ type changeCall struct {
 
 // Resolve reads the cursor of a preview, which goes with the change and the head it is of.
 func (c *changeCall) Resolve(ctx huma.Context) []error {
-	known := callOf(ctx.Context())
-	known.question = questionOf(ctx.Context(), ctx.URL(), ctx.(*fiberContext).c.Body())
-	if c.Cursor == "" || known.server == nil {
+	known := serve.CallOf(ctx.Context())
+	known.Question = serve.QuestionOf(ctx.Context(), ctx.URL(), ctx.(*serve.FiberContext).Fiber.Body())
+	if c.Cursor == "" || known.Server == nil {
 		return nil
 	}
-	from, fault := known.server.turn(ctx.Context(), c.Cursor, known.question)
-	if fault == "" && known.page.Revision() != known.server.ledger.Head().Revision {
+	from, fault := known.Server.Turn(ctx.Context(), c.Cursor, known.Question)
+	if fault == "" && known.Page.Revision() != known.Server.Ledger.Head().Revision {
 		fault = "is of a preview on an older head: others have made changes since; begin again without one"
 	}
 	if fault != "" {
@@ -43,15 +45,15 @@ func (c *changeCall) Resolve(ctx huma.Context) []error {
 	return nil
 }
 
-func (s *Server) makeChange(ctx context.Context, in *changeCall) (*body[wire.ChangeResult], error) {
+func makeChange(ctx context.Context, s *serve.Server, in *changeCall) (*serve.Body[wire.ChangeResult], error) {
 	if in.DryRun || len(in.Body.Operations) > soonMade {
-		if err := s.enter(ctx, 0); err != nil {
+		if err := s.Enter(ctx, 0); err != nil {
 			return nil, err
 		}
 	}
-	out, err := changing.Change(ctx, s.service, caller(ctx), in.Body, changing.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
+	out, err := changing.Change(ctx, s.Service, serve.Caller(ctx), in.Body, changing.How{DryRun: in.DryRun, Key: in.Key, Cursor: in.Cursor, Limit: in.Limit})
 	if out.Preview != nil && out.Preview.Next != "" {
-		out.Preview.Next = cursor{question: callOf(ctx).question, revision: out.Revision, at: calendar.At(s.service.Clock()), from: out.Preview.Next}.String()
+		out.Preview.Next = serve.Cursor{Question: serve.CallOf(ctx).Question, Revision: out.Revision, At: calendar.At(s.Service.Clock()), From: out.Preview.Next}.String()
 	}
-	return &body[wire.ChangeResult]{out}, err
+	return serve.Answer(out), err
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/questions"
 	"ableroster/internal/seeing"
 	"ableroster/internal/transfer"
@@ -18,14 +19,14 @@ const mostLines = 10_000
 
 // gridFile is the whole grid as CSV (RFC 4180): a line for each user, a column
 // for each permission.
-func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
-	q := in.search()
+func gridFile(ctx context.Context, s *serve.Server, in *gridSearch) (*serve.File, error) {
+	q := in.Search()
 	q.Cursor, q.Limit = "", 500
 	newcomer, err := wouldBe(in.WouldBe)
 	if err != nil {
 		return nil, err
 	}
-	v, err := s.view(ctx, in.AsOf) // one for all pages: they are of one revision
+	v, err := s.View(ctx, in.AsOf) // one for all pages: they are of one revision
 	if err != nil {
 		return nil, err
 	}
@@ -60,7 +61,7 @@ func (s *Server) gridFile(ctx context.Context, in *gridSearch) (*file, error) {
 			}
 		}
 	}
-	out, err := tableFile(ctx, transfer.Table{Name: "grid-" + strings.NewReplacer("/", "-", `"`, "").Replace(in.Application), Header: head, Rows: rows})
+	out, err := serve.TableFile(ctx, transfer.Table{Name: "grid-" + strings.NewReplacer("/", "-", `"`, "").Replace(in.Application), Header: head, Rows: rows})
 	return out, cmp.Or(failed, err)
 }
 

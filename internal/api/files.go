@@ -3,16 +3,17 @@ package api
 import (
 	"context"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/rosterfile"
 	"ableroster/internal/seeing"
 	"ableroster/internal/transfer"
 )
 
 // fileRoutes are what goes in and out as files.
-func (s *Server) fileRoutes() {
-	s.importRoutes()
-	s.mappingRoutes()
-	route(s, "GET", "/files/{list}", listFileID, "Any list as a file, asked with the same query", s.listFile, heavy, files("text/csv", workbookKind))
+func fileRoutes(s *serve.Server) {
+	importRoutes(s)
+	mappingRoutes(s)
+	serve.Route(s, "GET", "/files/{list}", serve.ListFileID, "Any list as a file, asked with the same query", serve.Bound(s, listFileFor), serve.Heavy, serve.Files("text/csv", serve.WorkbookKind))
 	for _, x := range []struct {
 		path, id, summary string
 		table             func(*seeing.View) transfer.Table
@@ -22,22 +23,22 @@ func (s *Server) fileRoutes() {
 		{"/memberships.csv", "get-memberships-file", "Listed members of groups, as CSV", transfer.MembershipsTable},
 		{"/assignments.csv", "get-assignments-file", "Who was given which role, as CSV", transfer.AssignmentsTable},
 	} {
-		route(s, "GET", x.path, x.id, x.summary, func(ctx context.Context, in *AsOf) (*file, error) {
-			v, err := s.view(ctx, *in)
+		serve.Route(s, "GET", x.path, x.id, x.summary, func(ctx context.Context, in *serve.AsOf) (*serve.File, error) {
+			v, err := s.View(ctx, *in)
 			if err != nil {
 				return nil, err
 			}
-			return tableFile(ctx, x.table(v))
-		}, heavy, files("text/csv"))
+			return serve.TableFile(ctx, x.table(v))
+		}, serve.Heavy, serve.Files("text/csv"))
 	}
-	route(s, "GET", "/roster-file", "get-roster-file", "The organisation as a roster file, of what the caller may read", func(ctx context.Context, in *AsOf) (*file, error) {
-		v, err := s.view(ctx, *in)
+	serve.Route(s, "GET", "/roster-file", "get-roster-file", "The organisation as a roster file, of what the caller may read", func(ctx context.Context, in *serve.AsOf) (*serve.File, error) {
+		v, err := s.View(ctx, *in)
 		if err != nil {
 			return nil, err
 		}
-		return fileOf("application/yaml", attachment("roster.yaml"), transfer.RosterFile(v).WriteYAML)
-	}, heavy, files("application/yaml"))
-	route(s, "GET", "/roster-file/schema", "get-roster-file-schema", "The JSON Schema of a roster file", func(context.Context, *struct{}) (*file, error) {
-		return bytesFile("application/schema+json", `inline; filename="roster-file.schema.json"`, rosterfile.Schema()), nil
-	}, files("application/schema+json"))
+		return serve.FileOf("application/yaml", serve.Attachment("roster.yaml"), transfer.RosterFile(v).WriteYAML)
+	}, serve.Heavy, serve.Files("application/yaml"))
+	serve.Route(s, "GET", "/roster-file/schema", "get-roster-file-schema", "The JSON Schema of a roster file", func(context.Context, *struct{}) (*serve.File, error) {
+		return serve.BytesFile("application/schema+json", `inline; filename="roster-file.schema.json"`, rosterfile.Schema()), nil
+	}, serve.Files("application/schema+json"))
 }

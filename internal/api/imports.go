@@ -2,11 +2,9 @@ package api
 
 import (
 	"bufio"
-	"bytes"
 	"context"
 	"crypto/rand"
 	"encoding/json"
-	"errors"
 	"io"
 	"math"
 	"net/url"
@@ -15,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/jobs"
 	"ableroster/internal/seeing"
 	"ableroster/internal/transfer"
@@ -53,16 +52,16 @@ type imported struct {
 }
 
 // importRoutes are how files come in.
-func (s *Server) importRoutes() {
+func importRoutes(s *serve.Server) {
 	for _, x := range []struct{ kind, path, id, summary, content string }{
 		{"groups", "/imports/groups", "import-groups", "Make and change groups from a CSV file as one change", "text/csv"},
 		{"memberships", "/imports/memberships", "import-memberships", "Add users and groups to groups from a CSV file as one change", "text/csv"},
 		{"assignments", "/imports/assignments", "import-assignments", "Give roles to users and groups from a CSV file as one change", "text/csv"},
 		{"roster_file", "/roster-file", "load-roster-file", "Make the organisation as a roster file says, as one change", "application/yaml"},
 	} {
-		route(s, "POST", x.path, x.id, x.summary, func(ctx context.Context, in *ImportQuery) (*imported, error) {
-			return s.take(ctx, x.kind, in, in.said())
-		}, s.takesFile(x.content)...)
+		serve.Route(s, "POST", x.path, x.id, x.summary, func(ctx context.Context, in *ImportQuery) (*imported, error) {
+			return take(ctx, s, x.kind, in, in.said())
+		}, takesFile(s, x.content)...)
 	}
 	type users struct {
 		ImportQuery
@@ -71,34 +70,34 @@ func (s *Server) importRoutes() {
 		Mapping string `query:"mapping" maxLength:"64" doc:"a saved mapping of the file's columns to ours; without one they are called as ours"`
 		Units   bool   `query:"new_units" doc:"units and employment types that the file names and that are not there are new ones, and made; else they are faults"`
 	}
-	route(s, "POST", "/imports/users", "import-users", "Bring users in from a file as one change", func(ctx context.Context, in *users) (*imported, error) {
+	serve.Route(s, "POST", "/imports/users", "import-users", "Bring users in from a file as one change", func(ctx context.Context, in *users) (*imported, error) {
 		file := in.said()
 		file.Format, file.Mapping, file.NewUnits = in.Format, in.Mapping, in.Units
 		if kind, _, _ := strings.Cut(in.Content, ";"); file.Format == "" && strings.HasSuffix(strings.ToLower(strings.TrimSpace(kind)), "ldif") {
 			file.Format = "ldif"
 		}
-		return s.take(ctx, "users", &in.ImportQuery, file)
-	}, s.takesFile("text/csv")...)
-	route(s, "GET", "/imports", "list-imports", "One's own imports, under way and of the last day, the latest first", func(ctx context.Context, _ *struct{}) (*body[wire.ImportList], error) {
-		out, err := transfer.Imports(ctx, s.service, caller(ctx))
-		return &body[wire.ImportList]{out}, err
+		return take(ctx, s, "users", &in.ImportQuery, file)
+	}, takesFile(s, "text/csv")...)
+	serve.Route(s, "GET", "/imports", "list-imports", "One's own imports, under way and of the last day, the latest first", func(ctx context.Context, _ *struct{}) (*serve.Body[wire.ImportList], error) {
+		out, err := transfer.Imports(ctx, s.Service, serve.Caller(ctx))
+		return serve.Answer(out), err
 	})
 	type oneImport struct {
 		Import string `path:"name" maxLength:"64" doc:"the name it was given as track, or that was made for it"`
 	}
-	route(s, "GET", "/imports/{name}", "get-import", "How far an import of one's own is, or what came of it", func(ctx context.Context, in *oneImport) (*body[wire.Import], error) {
-		out, err := transfer.OneImport(ctx, s.service, caller(ctx), in.Import)
-		return &body[wire.Import]{out}, err
+	serve.Route(s, "GET", "/imports/{name}", "get-import", "How far an import of one's own is, or what came of it", func(ctx context.Context, in *oneImport) (*serve.Body[wire.Import], error) {
+		out, err := transfer.OneImport(ctx, s.Service, serve.Caller(ctx), in.Import)
+		return serve.Answer(out), err
 	})
-	route(s, "DELETE", "/imports/{name}", "cancel-import", "Cancel an import of one's own that is not being published yet", func(ctx context.Context, in *oneImport) (*none, error) {
-		return &none{}, transfer.CancelImport(ctx, s.service, caller(ctx), in.Import)
-	}, status(204))
+	serve.Route(s, "DELETE", "/imports/{name}", "cancel-import", "Cancel an import of one's own that is not being published yet", func(ctx context.Context, in *oneImport) (*serve.None, error) {
+		return &serve.None{}, transfer.CancelImport(ctx, s.Service, serve.Caller(ctx), in.Import)
+	}, serve.Status(204))
 }
 
 // takesFile lets a call take a file of a kind of content, which it reads itself.
-func (s *Server) takesFile(content string) []func(*huma.Operation) {
-	return []func(*huma.Operation){status(200), large, func(op *huma.Operation) {
-		schemas := s.api.OpenAPI().Components.Schemas
+func takesFile(s *serve.Server, content string) []func(*huma.Operation) {
+	return []func(*huma.Operation){serve.Status(200), serve.Large, func(op *huma.Operation) {
+		schemas := s.API.OpenAPI().Components.Schemas
 		answer := func(description string, t reflect.Type) *huma.Response {
 			return &huma.Response{Description: description, Content: map[string]*huma.MediaType{"application/json": {Schema: schemas.Schema(t, true, "")}}}
 		}
@@ -116,16 +115,16 @@ const answerIn = 10 * time.Second
 
 // take keeps the file that a call sends, waits for what comes of it, and answers; one that
 // takes longer than a call may goes on, and the caller is told where.
-func (s *Server) take(ctx context.Context, kind string, q *ImportQuery, in transfer.Import) (*imported, error) {
+func take(ctx context.Context, s *serve.Server, kind string, q *ImportQuery, in transfer.Import) (*imported, error) {
 	name := q.Track
 	if name == "" {
 		name = rand.Text()
 	}
-	file := bufio.NewReader(callOf(ctx).file)
+	file := bufio.NewReader(serve.CallOf(ctx).File)
 	if _, err := file.Peek(1); err == io.EOF {
-		return nil, newProblem(400, "request body is required")
+		return nil, serve.NewProblem(400, "request body is required")
 	}
-	u, err := transfer.Send(ctx, s.service, caller(ctx), kind, name, in, file)
+	u, err := transfer.Send(ctx, s.Service, serve.Caller(ctx), kind, name, in, file)
 	if err != nil {
 		return nil, err
 	}
@@ -133,11 +132,11 @@ func (s *Server) take(ctx context.Context, kind string, q *ImportQuery, in trans
 	if async(q.Prefer) {
 		out.Applied = "respond-async"
 	} else {
-		wait := requestLimit - answerIn
+		wait := serve.RequestLimit - answerIn
 		if at, ok := ctx.Deadline(); ok {
 			wait = time.Until(at) - answerIn
 		}
-		if u, err = s.service.Jobs.Wait(ctx, u.ID, wait); err != nil {
+		if u, err = s.Service.Jobs.Wait(ctx, u.ID, wait); err != nil {
 			return nil, err
 		}
 	}
@@ -152,7 +151,7 @@ func (s *Server) take(ctx context.Context, kind string, q *ImportQuery, in trans
 	case u.Answer == nil:
 		return nil, seeing.Problem(seeing.KindConflict, 409, "Cancelled", "the import was cancelled: nothing was changed")
 	case u.Answer.Problem != nil:
-		p := &problem{}
+		p := &serve.Problem{}
 		if err := json.Unmarshal(u.Answer.Problem, &p.Problem); err != nil {
 			return nil, err
 		}
@@ -173,20 +172,20 @@ func async(prefer string) bool {
 }
 
 // WorkUpload works a file that was sent, in its turn, whichever service took it.
-func (s *Server) WorkUpload(ctx context.Context, u *jobs.Upload, content []byte, run *jobs.Run) (answer jobs.Answer, err error) {
-	leave, err := s.budget.Enter(ctx, uint32(u.Owner), int64(len(content)))
+func WorkUpload(ctx context.Context, s *serve.Server, u *jobs.Upload, content []byte, run *jobs.Run) (answer jobs.Answer, err error) {
+	leave, err := s.Budget.Enter(ctx, uint32(u.Owner), int64(len(content)))
 	if err != nil {
 		return answer, err
 	}
 	defer leave()
 	defer func() {
 		if p := recover(); p != nil {
-			s.log.Error("panic", "import", u.ID, "panic", p, "stack", string(debug.Stack()))
-			answer.Problem, err = json.Marshal(problemOf(nil).Problem)
+			s.Log.Error("panic", "import", u.ID, "panic", p, "stack", string(debug.Stack()))
+			answer.Problem, err = json.Marshal(serve.ProblemOf(nil).Problem)
 		}
 	}()
 	began := time.Now()
-	out, err := transfer.Work(ctx, s.service, u, content, run)
+	out, err := transfer.Work(ctx, s.Service, u, content, run)
 	if err != nil && ctx.Err() != nil {
 		return answer, err // this service stops: another works it
 	}
@@ -194,69 +193,17 @@ func (s *Server) WorkUpload(ctx context.Context, u *jobs.Upload, content []byte,
 		answer.Revision = out.Revision
 		answer.Result, err = json.Marshal(out)
 	} else {
-		p := problemOf(err)
+		p := serve.ProblemOf(err)
 		if p.Status == fiber.StatusServiceUnavailable && !run.Last() {
 			return answer, err
 		}
 		if p.Status == fiber.StatusInternalServerError {
-			s.log.Error("import failed", "import", u.ID, "error", err)
+			s.Log.Error("import failed", "import", u.ID, "error", err)
 		}
 		answer.About = p.About
 		answer.Problem, err = json.Marshal(p.Problem)
 	}
-	s.log.Info("import", "import", u.ID, "kind", u.Kind, "bytes", u.Bytes, "user", u.Owner.String(), "refused", answer.Problem != nil, "revision", answer.Revision,
+	s.Log.Info("import", "import", u.ID, "kind", u.Kind, "bytes", u.Bytes, "user", u.Owner.String(), "refused", answer.Problem != nil, "revision", answer.Revision,
 		"ms", math.Round(time.Since(began).Seconds()*1e4)/10)
 	return answer, err
 }
-
-// incoming is a body that is read as it comes in.
-type incoming struct {
-	io.Reader
-	ended bool
-	wrong *problem // why it was read no further
-}
-
-var errTooLarge = errors.New("the body is too large")
-
-// Read implements io.Reader. What it fails with is a problem.
-func (b *incoming) Read(p []byte) (int, error) {
-	n, err := b.Reader.Read(p)
-	switch {
-	case err == io.EOF:
-		b.ended = true
-	case errors.Is(err, errTooLarge):
-		return n, b.wrong
-	case err != nil:
-		return n, &problem{Problem: wire.Problem{Type: seeing.KindInvalid, Title: "Not valid", Status: 400, Detail: "The body broke off."}}
-	}
-	return n, err
-}
-
-// most fails once more bytes were read than there may be.
-type most struct {
-	io.Reader
-	left int64
-}
-
-func (m *most) Read(p []byte) (int, error) {
-	n, err := m.Reader.Read(p)
-	if m.left -= int64(n); m.left < 0 {
-		return 0, errTooLarge
-	}
-	return n, err
-}
-
-// streamed hands the body of a call on as it comes in, no more of it than so much. What is
-// not read is not waited for: the connection ends.
-func (s *Server) streamed(c fiber.Ctx, stream io.Reader, limit int, tooLarge *problem) error {
-	in := &incoming{Reader: &most{stream, int64(limit)}, wrong: tooLarge}
-	callOf(c.Context()).file = in
-	err := c.Next()
-	if !in.ended {
-		c.RequestCtx().SetConnectionClose()
-	}
-	return err
-}
-
-// whole hands on a body that is there.
-func whole(b []byte) *incoming { return &incoming{Reader: bytes.NewReader(b), ended: true} }

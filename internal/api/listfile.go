@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"strings"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/seeing"
 	"ableroster/internal/transfer"
 	"ableroster/wire"
@@ -15,9 +16,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/valyala/fasthttp"
 )
-
-// listFileID names the call.
-const listFileID = "get-list-file"
 
 // mostListed bounds the rows of a list that goes out as a file.
 const mostListed = 100_000
@@ -50,9 +48,9 @@ func (f *listFile) Resolve(ctx huma.Context) []error {
 	return nil
 }
 
-func (s *Server) listFile(ctx context.Context, in *listFile) (*file, error) {
+func listFileFor(ctx context.Context, s *serve.Server, in *listFile) (*serve.File, error) {
 	var t listTable
-	if err := t.collect(func() error { return s.pages(ctx, in, &t) }); err != nil {
+	if err := t.collect(func() error { return pages(ctx, s, in, &t) }); err != nil {
 		return nil, err
 	}
 	defer t.kept.Close()
@@ -61,7 +59,7 @@ func (s *Server) listFile(ctx context.Context, in *listFile) (*file, error) {
 		asked = strings.Split(in.Columns, ",")
 	}
 	if strings.Trim(in.List, "/") == "users" { // it may happen to have nobody with some attribute
-		t.also = s.service.Now(ctx, caller(ctx)).ListColumns()
+		t.also = s.Service.Now(ctx, serve.Caller(ctx)).ListColumns()
 	}
 	var failed error
 	header, rows, unknown := t.table(asked, &failed)
@@ -70,18 +68,18 @@ func (s *Server) listFile(ctx context.Context, in *listFile) (*file, error) {
 	}
 	name := strings.NewReplacer("/", "-", `"`, "").Replace(in.List)
 	if in.Format == "xlsx" {
-		out, err := workbook(ctx, name+"-"+today(), header, rows)
+		out, err := serve.Workbook(ctx, name+"-"+serve.Today(), header, rows)
 		return out, cmp.Or(failed, err)
 	}
-	form := csvForm{in.Encoding, map[string]string{"semicolon": ";", "tab": "\t"}[in.Separator]}
-	out, err := csvFile(ctx, transfer.Table{Name: name, Header: header, Rows: rows}, attachment(name+"-"+today()+".csv"), form)
+	form := serve.CSVForm{Encoding: in.Encoding, Separator: map[string]string{"semicolon": ";", "tab": "\t"}[in.Separator]}
+	out, err := serve.CSVFile(ctx, transfer.Table{Name: name, Header: header, Rows: rows}, serve.Attachment(name+"-"+serve.Today()+".csv"), form)
 	return out, cmp.Or(failed, err)
 }
 
 // pages asks for the list a page at a time and adds each to the table.
-func (s *Server) pages(ctx context.Context, in *listFile, t *listTable) error {
+func pages(ctx context.Context, s *serve.Server, in *listFile, t *listTable) error {
 	for cursor := ""; ; {
-		raw, status := s.inside(in, cursor)
+		raw, status := inside(s, in, cursor)
 		if status != 200 {
 			p := &wire.Problem{}
 			if json.Unmarshal(raw, p) != nil || p.Status == 0 {
@@ -118,7 +116,7 @@ func notAList(path string) error {
 }
 
 // inside asks the service itself for a page of a list, as its caller.
-func (s *Server) inside(in *listFile, cursor string) ([]byte, int) {
+func inside(s *serve.Server, in *listFile, cursor string) ([]byte, int) {
 	path := strings.Trim(in.List, "/")
 	if strings.HasPrefix(path, "files") || strings.HasSuffix(path, ".csv") || strings.Contains(path, "..") || strings.ContainsAny(path, "?#") {
 		return nil, 404
@@ -149,7 +147,7 @@ func (s *Server) inside(in *listFile, cursor string) ([]byte, int) {
 		}
 	}
 	ctx.Init(&req, nil, nil)
-	ctx.SetUserValue(insideKey, true)
+	ctx.SetUserValue(serve.InsideKey, true)
 	s.App.Handler()(&ctx)
 	return ctx.Response.Body(), ctx.Response.StatusCode()
 }

@@ -9,6 +9,8 @@ import (
 	"os"
 	"slices"
 	"strings"
+
+	"ableroster/internal/api/serve"
 )
 
 // listTable makes a table of the rows of a list: a column for each value they have,
@@ -26,7 +28,7 @@ type listTable struct {
 
 // collect makes a table of what pages adds to it.
 func (t *listTable) collect(pages func() error) (err error) {
-	t.kept, err = spooled(func(w io.Writer) error {
+	t.kept, err = serve.Spooled(func(w io.Writer) error {
 		t.keep = json.NewEncoder(w)
 		return pages()
 	})
@@ -84,7 +86,7 @@ func (t *listTable) add(raw []byte, wanted string) (next string, ok bool, err er
 	for _, r := range rows {
 		var own struct{ At string }
 		if _ = json.Unmarshal(r, &own); own.At != "" && own.At == judged.At {
-			r = basis.ReplaceAll(r, []byte("{"))
+			r = serve.Basis.ReplaceAll(r, []byte("{"))
 			r = bytes.Replace(r, []byte("{,"), []byte("{"), 1)
 		}
 		row := map[string]string{}

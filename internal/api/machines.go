@@ -3,20 +3,21 @@ package api
 import (
 	"context"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/fact"
 	"ableroster/internal/lists"
 	"ableroster/wire"
 )
 
-func (s *Server) machineRoutes() {
-	route(s, "GET", "/machine-accounts", "list-machine-accounts", "Machine accounts: what each is for, who is accountable for it, and when its tokens end", func(ctx context.Context, in *AsOf) (*body[wire.MachineAccountList], error) {
-		v, err := s.view(ctx, *in)
+func machineRoutes(s *serve.Server) {
+	serve.Route(s, "GET", "/machine-accounts", "list-machine-accounts", "Machine accounts: what each is for, who is accountable for it, and when its tokens end", func(ctx context.Context, in *serve.AsOf) (*serve.Body[wire.MachineAccountList], error) {
+		v, err := s.View(ctx, *in)
 		if err != nil {
 			return nil, err
 		}
 		tokens := map[fact.UserID]lists.TokensOf{}
 		if in.AsOf.IsZero() {
-			all, err := s.authenticator.GoodTokens(ctx)
+			all, err := s.Authenticator.GoodTokens(ctx)
 			if err != nil {
 				return nil, err
 			}
@@ -25,6 +26,6 @@ func (s *Server) machineRoutes() {
 			}
 		}
 		out, err := lists.MachineAccounts(v, tokens)
-		return &body[wire.MachineAccountList]{out}, err
+		return serve.Answer(out), err
 	})
 }

@@ -4,17 +4,18 @@ import (
 	"context"
 	"time"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/questions"
 	"ableroster/wire"
 )
 
-func (s *Server) overTimeRoutes() {
+func overTimeRoutes(s *serve.Server) {
 	type one struct {
 		User string `path:"user" doc:"user name or id"`
 	}
-	route(s, "GET", "/users/{user}/timeline", "get-timeline", "Which roles a user held when, and through what", func(ctx context.Context, in *one) (*body[wire.RoleTimeline], error) {
-		out, err := questions.RoleTimeline(ctx, s.service, caller(ctx), in.User)
-		return &body[wire.RoleTimeline]{out}, err
+	serve.Route(s, "GET", "/users/{user}/timeline", "get-timeline", "Which roles a user held when, and through what", func(ctx context.Context, in *one) (*serve.Body[wire.RoleTimeline], error) {
+		out, err := questions.RoleTimeline(ctx, s.Service, serve.Caller(ctx), in.User)
+		return serve.Answer(out), err
 	})
 	type over struct {
 		Application string    `path:"application" doc:"key or id"`
@@ -22,8 +23,8 @@ func (s *Server) overTimeRoutes() {
 		To          time.Time `query:"to" doc:"now by default"`
 		Points      int       `query:"points" minimum:"2" maximum:"24" default:"13" doc:"how many instants are looked at"`
 	}
-	route(s, "GET", "/applications/{application}/over-time", "over-time", "How many people had anything in an application, by how", func(ctx context.Context, in *over) (*body[wire.OverTime], error) {
-		out, err := questions.OverTime(ctx, s.service, caller(ctx), in.Application, in.From, in.To, in.Points)
-		return &body[wire.OverTime]{out}, err
+	serve.Route(s, "GET", "/applications/{application}/over-time", "over-time", "How many people had anything in an application, by how", func(ctx context.Context, in *over) (*serve.Body[wire.OverTime], error) {
+		out, err := questions.OverTime(ctx, s.Service, serve.Caller(ctx), in.Application, in.From, in.To, in.Points)
+		return serve.Answer(out), err
 	})
 }

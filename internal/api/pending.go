@@ -3,21 +3,22 @@ package api
 import (
 	"context"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/changing"
 	"ableroster/wire"
 )
 
 // pendingRoutes pass parts of changes on to who may make them.
-func (s *Server) pendingRoutes() {
-	route(s, "GET", "/pending-changes", "list-pending-changes", "Pending changes the caller may make, and those they prepared", func(ctx context.Context, _ *struct{}) (*body[wire.PendingChangeList], error) {
-		out, err := changing.PendingChanges(ctx, s.service, caller(ctx))
-		return &body[wire.PendingChangeList]{out}, err
+func pendingRoutes(s *serve.Server) {
+	serve.Route(s, "GET", "/pending-changes", "list-pending-changes", "Pending changes the caller may make, and those they prepared", func(ctx context.Context, _ *struct{}) (*serve.Body[wire.PendingChangeList], error) {
+		out, err := changing.PendingChanges(ctx, s.Service, serve.Caller(ctx))
+		return serve.Answer(out), err
 	})
 	type passing struct{ Body wire.PendingChangeRequest }
-	route(s, "POST", "/pending-changes", "add-pending-change", "Prepare a change: for a date, under a name, or for somebody else to make", func(ctx context.Context, in *passing) (*body[wire.PendingChange], error) {
-		out, err := changing.AddPendingChange(ctx, s.service, caller(ctx), in.Body)
-		return &body[wire.PendingChange]{out}, err
-	}, status(201), heavy)
+	serve.Route(s, "POST", "/pending-changes", "add-pending-change", "Prepare a change: for a date, under a name, or for somebody else to make", func(ctx context.Context, in *passing) (*serve.Body[wire.PendingChange], error) {
+		out, err := changing.AddPendingChange(ctx, s.Service, serve.Caller(ctx), in.Body)
+		return serve.Answer(out), err
+	}, serve.Status(201), serve.Heavy)
 	type OnePending struct {
 		ID string `path:"change" doc:"id: pending-change-1 …"`
 	}
@@ -27,10 +28,10 @@ func (s *Server) pendingRoutes() {
 			Why string `json:"why" maxLength:"2000" doc:"for whoever passed it on"`
 		}
 	}
-	route(s, "POST", "/pending-changes/{change}/refusal", "refuse-pending-change", "Refuse a pending change; its author is told why", func(ctx context.Context, in *refusing) (*none, error) {
-		return &none{}, changing.RefusePendingChange(ctx, s.service, caller(ctx), in.ID, in.Body.Why)
-	}, status(204))
-	route(s, "DELETE", "/pending-changes/{change}", "withdraw-pending-change", "Withdraw a pending change of one's own", func(ctx context.Context, in *OnePending) (*none, error) {
-		return &none{}, changing.WithdrawPendingChange(ctx, s.service, caller(ctx), in.ID)
-	}, status(204))
+	serve.Route(s, "POST", "/pending-changes/{change}/refusal", "refuse-pending-change", "Refuse a pending change; its author is told why", func(ctx context.Context, in *refusing) (*serve.None, error) {
+		return &serve.None{}, changing.RefusePendingChange(ctx, s.Service, serve.Caller(ctx), in.ID, in.Body.Why)
+	}, serve.Status(204))
+	serve.Route(s, "DELETE", "/pending-changes/{change}", "withdraw-pending-change", "Withdraw a pending change of one's own", func(ctx context.Context, in *OnePending) (*serve.None, error) {
+		return &serve.None{}, changing.WithdrawPendingChange(ctx, s.Service, serve.Caller(ctx), in.ID)
+	}, serve.Status(204))
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/lists"
 	"ableroster/internal/questions"
 	"ableroster/internal/report"
@@ -13,25 +14,25 @@ import (
 )
 
 // reportRoutes give reports of access for whoever checks it: to be printed, and to be kept.
-func (s *Server) reportRoutes() {
+func reportRoutes(s *serve.Server) {
 	type user struct {
-		AsOf
+		serve.AsOf
 		User string `path:"user" doc:"user name or id"`
 	}
-	route(s, "GET", "/reports/users/{user}", "get-user-report", "A user's access as a report, with revision and hash", func(ctx context.Context, in *user) (*file, error) {
-		v, id, err := s.service.AsOfUser(ctx, caller(ctx), in.AsOf.AsOf, in.User)
+	serve.Route(s, "GET", "/reports/users/{user}", "get-user-report", "A user's access as a report, with revision and hash", func(ctx context.Context, in *user) (*serve.File, error) {
+		v, id, err := s.Service.AsOfUser(ctx, serve.Caller(ctx), in.AsOf.AsOf, in.User)
 		if err != nil {
 			return nil, err
 		}
 		u := lists.User(v, id)
-		return reported("access-"+u.UserName, u.Revision)(report.User(s.headOf(ctx, v, u.Basis), u, questions.Access(v, id)))
-	}, heavy, files("text/html"))
+		return reported("access-"+u.UserName, u.Revision)(report.User(headOf(ctx, s, v, u.Basis), u, questions.Access(v, id)))
+	}, serve.Heavy, serve.Files("text/html"))
 	type role struct {
-		AsOf
+		serve.AsOf
 		Role string `path:"role" doc:"application/key, a key, or an id, the slash escaped"`
 	}
-	route(s, "GET", "/reports/roles/{role}", "get-role-report", "A role's holders as a report, with revision and hash", func(ctx context.Context, in *role) (*file, error) {
-		v, err := s.view(ctx, in.AsOf)
+	serve.Route(s, "GET", "/reports/roles/{role}", "get-role-report", "A role's holders as a report, with revision and hash", func(ctx context.Context, in *role) (*serve.File, error) {
+		v, err := s.View(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
@@ -43,46 +44,46 @@ func (s *Server) reportRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		return reported("role", r.Revision)(report.Role(s.headOf(ctx, v, r.Basis), r, holders.Holders))
-	}, heavy, files("text/html"))
+		return reported("role", r.Revision)(report.Role(headOf(ctx, s, v, r.Basis), r, holders.Holders))
+	}, serve.Heavy, serve.Files("text/html"))
 	type revision struct {
 		Revision int64 `path:"revision" minimum:"1"`
 	}
-	route(s, "GET", "/reports/revisions/{revision}", "get-revision-report", "A revision as a report: who made it and why, and what it did to whom", func(ctx context.Context, in *revision) (*file, error) {
-		c := caller(ctx)
-		all, err := questions.History(ctx, s.service, c, questions.Past{Number: in.Revision, Limit: 1, Operations: 5000})
+	serve.Route(s, "GET", "/reports/revisions/{revision}", "get-revision-report", "A revision as a report: who made it and why, and what it did to whom", func(ctx context.Context, in *revision) (*serve.File, error) {
+		c := serve.Caller(ctx)
+		all, err := questions.History(ctx, s.Service, c, questions.Past{Number: in.Revision, Limit: 1, Operations: 5000})
 		if err != nil {
 			return nil, err
 		}
 		r := all.Revisions[0]
 		var effect []wire.Difference
 		if r.Revision > 1 {
-			x, err := questions.GainedAndLost(ctx, s.service, c, questions.BetweenSearch{From: r.At.Add(-time.Microsecond), To: r.At, Limit: 5000})
+			x, err := questions.GainedAndLost(ctx, s.Service, c, questions.BetweenSearch{From: r.At.Add(-time.Microsecond), To: r.At, Limit: 5000})
 			if err != nil {
 				return nil, err
 			}
 			effect = x.Users
 		}
-		v := s.service.Now(ctx, c)
-		return reported("revision", r.Revision)(report.Revision(s.headOf(ctx, v, wire.Basis{Revision: r.Revision, At: r.At}), r, effect))
-	}, heavy, files("text/html"))
+		v := s.Service.Now(ctx, c)
+		return reported("revision", r.Revision)(report.Revision(headOf(ctx, s, v, wire.Basis{Revision: r.Revision, At: r.At}), r, effect))
+	}, serve.Heavy, serve.Files("text/html"))
 }
 
 // headOf is what a report says of itself. The hash is for whoever may read the ledger.
-func (s *Server) headOf(ctx context.Context, v *seeing.View, basis wire.Basis) report.Head {
+func headOf(ctx context.Context, s *serve.Server, v *seeing.View, basis wire.Basis) report.Head {
 	h := report.Head{Organisation: v.Organisation().Name, Basis: basis, Outside: !v.SeesAll(), Zone: v.Zone()}
-	if head, err := questions.Head(ctx, s.service, v.Caller, basis.Revision); err == nil {
+	if head, err := questions.Head(ctx, s.Service, v.Caller, basis.Revision); err == nil {
 		h.Hash = head.Hash
 	}
 	return h
 }
 
 // reported is a report as a file.
-func reported(name string, revision int64) func([]byte, error) (*file, error) {
-	return func(raw []byte, err error) (*file, error) {
+func reported(name string, revision int64) func([]byte, error) (*serve.File, error) {
+	return func(raw []byte, err error) (*serve.File, error) {
 		if err != nil {
 			return nil, err
 		}
-		return bytesFile("text/html; charset=utf-8", attachment(fmt.Sprintf("%s-revision-%d.html", name, revision)), raw), nil
+		return serve.BytesFile("text/html; charset=utf-8", serve.Attachment(fmt.Sprintf("%s-revision-%d.html", name, revision)), raw), nil
 	}
 }

@@ -15,13 +15,14 @@ import (
 	"testing"
 	"time"
 
+	"ableroster/internal/api/serve"
 	"ableroster/wire"
 
 	"github.com/gofiber/fiber/v3"
 )
 
 // listening serves on loopback, for what only a connection shows.
-func listening(t *testing.T, o Options) (*testServer, string) {
+func listening(t *testing.T, o serve.Options) (*testServer, string) {
 	t.Helper()
 	s := serving(t, o)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -58,7 +59,7 @@ func raw(t *testing.T, address, request string) (status int, closed bool) {
 // A request that two programs could read as two different ones is refused, and nothing
 // that follows it on the connection is read.
 func TestRequestsThatCouldBeReadInTwoWaysAreRefused(t *testing.T) {
-	_, address := listening(t, Options{})
+	_, address := listening(t, serve.Options{})
 	const end = "\r\n\r\n"
 	for name, request := range map[string]string{
 		"two lengths":              "POST /api/v1/session HTTP/1.1\r\nHost: x\r\nContent-Length: 2\r\nContent-Length: 2" + end + "{}",
@@ -81,7 +82,7 @@ func TestRequestsThatCouldBeReadInTwoWaysAreRefused(t *testing.T) {
 // Bodies are refused before they are read: what is too large for whoever sends it, and
 // whatever is compressed, which a few bytes could make a gigabyte.
 func TestBodiesAreBoundedBeforeAnythingElse(t *testing.T) {
-	s, address := listening(t, Options{})
+	s, address := listening(t, serve.Options{})
 	cookie := s.setUp(t)
 	zeros := bytes.Repeat([]byte{0}, 10<<20)
 	for range 3 {
@@ -108,10 +109,10 @@ func TestBodiesAreBoundedBeforeAnythingElse(t *testing.T) {
 	}{
 		"compressed three times":          {post("/api/v1/session", "", "gzip, gzip, gzip", len(zeros), string(zeros)), 415},
 		"compressed, by somebody known":   {post("/api/v1/check", cookie, "gzip", len(zeros), string(zeros)), 415},
-		"too large from nobody":           {post("/api/v1/session", "", "", unknownBody+1, begun), 413},
+		"too large from nobody":           {post("/api/v1/session", "", "", serve.UnknownBody+1, begun), 413},
 		"a file from nobody":              {post("/api/v1/imports/users", "", "", 31<<20, begun), 401},
-		"too large for a change":          {post("/api/v1/changes", cookie, "", changeBody+1, begun), 413},
-		"too large for a file":            {post("/api/v1/imports/users", cookie, "", fileBody+1, begun), 413},
+		"too large for a change":          {post("/api/v1/changes", cookie, "", serve.ChangeBody+1, begun), 413},
+		"too large for a file":            {post("/api/v1/imports/users", cookie, "", serve.FileBody+1, begun), 413},
 		"chunks without end, from nobody": {"POST /api/v1/session HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\n" + strings.Repeat("8000\r\n"+strings.Repeat("x", 0x8000)+"\r\n", 3), 413},
 	} {
 		status, closed := raw(t, address, x.request)
@@ -127,7 +128,7 @@ func TestBodiesAreBoundedBeforeAnythingElse(t *testing.T) {
 // Somebody who may change nothing holds no memory with files, however many connections
 // send them.
 func TestAFileFromSomebodyWhoMayNotIsNotRead(t *testing.T) {
-	s, address := listening(t, Options{})
+	s, address := listening(t, serve.Options{})
 	cookie := s.setUp(t)
 	add := `{"reason":"x","operations":[{"op":"add_user","user_name":"ines.halloran","display_name":"Inês Halloran"}]}`
 	if resp, body := s.call(t, "POST", "/api/v1/changes", add, "Cookie", cookie); resp.StatusCode != 200 {
@@ -186,7 +187,7 @@ func TestWhereACallComesFrom(t *testing.T) {
 		{loopback, "::ffff:203.0.113.7", "203.0.113.7"},                  // one address, one way of writing it
 		{loopback, strings.Repeat("10.0.0.1, ", 300) + "203.0.113.7", "203.0.113.7"},
 	} {
-		s, address := listening(t, Options{Proxies: x.proxies})
+		s, address := listening(t, serve.Options{Proxies: x.proxies})
 		cookie := s.setUp(t)
 		req, _ := http.NewRequest("POST", "http://"+address+"/api/v1/session", strings.NewReader(`{"user_name":"marta.quill","password":"wrong"}`))
 		req.Header.Set("Content-Type", "application/json")
@@ -209,7 +210,7 @@ func TestWhereACallComesFrom(t *testing.T) {
 // A foreign Origin is refused whatever the browser says of the site; over TLS cookies
 // are this host's alone, and signing out clears what was kept.
 func TestWhatBrowsersAreHeldTo(t *testing.T) {
-	s := serving(t, Options{Secure: true})
+	s := serving(t, serve.Options{Secure: true})
 	s.setUp(t)
 	const body = `{"user_name": "marta.quill", "password": "a tide of ropes"}`
 	resp, text := s.call(t, "POST", "/api/v1/session", body, "Origin", "https://elsewhere.example", "Sec-Fetch-Site", "same-origin")

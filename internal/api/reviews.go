@@ -8,56 +8,57 @@ import (
 	"strings"
 	"time"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/transfer"
 	"ableroster/internal/workflows"
 	"ableroster/wire"
 )
 
-func (s *Server) reviewRoutes() {
-	route(s, "GET", "/reviews", "list-reviews", "Review rounds with items for the caller, or that they may read", func(ctx context.Context, in *AsOf) (*body[wire.RoundList], error) {
-		v, err := s.viewWhole(ctx, *in)
+func reviewRoutes(s *serve.Server) {
+	serve.Route(s, "GET", "/reviews", "list-reviews", "Review rounds with items for the caller, or that they may read", func(ctx context.Context, in *serve.AsOf) (*serve.Body[wire.RoundList], error) {
+		v, err := s.ViewWhole(ctx, *in)
 		if err != nil {
 			return nil, err
 		}
 		out, err := workflows.Rounds(v)
-		return &body[wire.RoundList]{out}, err
+		return serve.Answer(out), err
 	})
 	type one struct {
-		AsOf
+		serve.AsOf
 		Round string `path:"round" doc:"key or id"`
 	}
-	route(s, "GET", "/reviews/{round}", "get-review", "One round, with how far each reviewer is", func(ctx context.Context, in *one) (*body[wire.OneRound], error) {
-		v, err := s.viewWhole(ctx, in.AsOf)
+	serve.Route(s, "GET", "/reviews/{round}", "get-review", "One round, with how far each reviewer is", func(ctx context.Context, in *one) (*serve.Body[wire.OneRound], error) {
+		v, err := s.ViewWhole(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
 		out, err := workflows.Round(v, in.Round)
-		return &body[wire.OneRound]{out}, err
+		return serve.Answer(out), err
 	})
 	type lines struct {
-		AsOf
-		Paging
+		serve.AsOf
+		serve.Paging
 		Round     string `path:"round" doc:"key or id"`
 		Mine      bool   `query:"mine" doc:"those the caller may decide on"`
 		Undecided bool   `query:"undecided" doc:"those without a decision"`
 	}
-	route(s, "GET", "/reviews/{round}/items", "list-review-items", "The items of a round, as they were when it opened", func(ctx context.Context, in *lines) (*body[wire.ReviewItemList], error) {
-		v, err := s.viewWhole(ctx, in.AsOf)
+	serve.Route(s, "GET", "/reviews/{round}/items", "list-review-items", "The items of a round, as they were when it opened", func(ctx context.Context, in *lines) (*serve.Body[wire.ReviewItemList], error) {
+		v, err := s.ViewWhole(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
 		out, err := workflows.RoundItems(v, in.Round, workflows.LineSearch{Mine: in.Mine, Undecided: in.Undecided, Cursor: in.Cursor, Limit: in.Limit})
-		return &body[wire.ReviewItemList]{out}, err
+		return serve.Answer(out), err
 	})
-	route(s, "GET", "/reviews/{round}/items.csv", "get-review-file", "All items of a round as CSV, with the revision and the hash they are based on", s.reviewFile, files("text/csv"))
+	serve.Route(s, "GET", "/reviews/{round}/items.csv", "get-review-file", "All items of a round as CSV, with the revision and the hash they are based on", serve.Bound(s, reviewFile), serve.Files("text/csv"))
 }
 
 // reviewFile is all items of a round the caller may see, as CSV (RFC 4180).
-func (s *Server) reviewFile(ctx context.Context, in *struct {
-	AsOf
+func reviewFile(ctx context.Context, s *serve.Server, in *struct {
+	serve.AsOf
 	Round string `path:"round" doc:"key or id"`
-}) (*file, error) {
-	v, err := s.viewWhole(ctx, in.AsOf)
+}) (*serve.File, error) {
+	v, err := s.ViewWhole(ctx, in.AsOf)
 	if err != nil {
 		return nil, err
 	}
@@ -65,7 +66,7 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	hash, err := s.ledger.HashOf(ctx, r.Fixed)
+	hash, err := s.Ledger.HashOf(ctx, r.Fixed)
 	if err != nil {
 		return nil, err
 	}
@@ -88,7 +89,7 @@ func (s *Server) reviewFile(ctx context.Context, in *struct {
 			}
 		}
 	}
-	out, err := csvFile(ctx, transfer.Table{Header: header, Rows: rows}, attachment(r.Key+".csv"), csvForm{})
+	out, err := serve.CSVFile(ctx, transfer.Table{Header: header, Rows: rows}, serve.Attachment(r.Key+".csv"), serve.CSVForm{})
 	return out, cmp.Or(failed, err)
 }
 

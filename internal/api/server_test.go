@@ -18,6 +18,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
 	"ableroster/internal/seeing"
@@ -43,11 +44,11 @@ var console = fstest.MapFS{
 
 // testServer is a server in this process, on an empty ledger.
 type testServer struct {
-	*Server
+	*serve.Server
 	log bytes.Buffer
 }
 
-func serving(t *testing.T, o Options) *testServer {
+func serving(t *testing.T, o serve.Options) *testServer {
 	t.Helper()
 	pool, err := pgxpool.New(ctx, testkit.Database(t))
 	if err != nil {
@@ -74,7 +75,9 @@ func serving(t *testing.T, o Options) *testServer {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := queue.Start(ctx, s.WorkUpload); err != nil {
+	if err := queue.Start(ctx, func(ctx context.Context, u *jobs.Upload, content []byte, run *jobs.Run) (jobs.Answer, error) {
+		return WorkUpload(ctx, s.Server, u, content, run)
+	}); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { queue.Stop(ctx, time.Now()) })
@@ -106,7 +109,7 @@ func (s *testServer) call(t *testing.T, method, path, body string, headers ...st
 // setUp makes marta.quill the first administrator and gives her cookie.
 func (s *testServer) setUp(t *testing.T) string {
 	t.Helper()
-	link, err := s.authenticator.NewSetUpLink(ctx)
+	link, err := s.Authenticator.NewSetUpLink(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -135,7 +138,7 @@ var parameter = regexp.MustCompile(`:(\w+)`)
 // The document and the routes say the same: a route that is not in it, or an
 // entry without a route, fails here.
 func TestTheDocumentIsHeldToTheRoutes(t *testing.T) {
-	s, err := New(&seeing.Service{}, nil, slog.New(slog.DiscardHandler), console, Options{})
+	s, err := New(&seeing.Service{}, nil, slog.New(slog.DiscardHandler), console, serve.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -169,7 +172,7 @@ func TestTheDocumentIsHeldToTheRoutes(t *testing.T) {
 }
 
 func TestEveryAnswerCarriesStrictHeaders(t *testing.T) {
-	s := serving(t, Options{Secure: true})
+	s := serving(t, serve.Options{Secure: true})
 	for _, path := range []string{"/", "/users/somebody", "/theme.js", "/api/v1/me", "/api/v1/nothing", "/livez"} {
 		resp, _ := s.call(t, "GET", path, "")
 		csp := resp.Header.Get("Content-Security-Policy")
@@ -189,7 +192,7 @@ func TestEveryAnswerCarriesStrictHeaders(t *testing.T) {
 }
 
 func TestTheConsoleIsServedForItsAddresses(t *testing.T) {
-	s := serving(t, Options{})
+	s := serving(t, serve.Options{})
 	for path, want := range map[string]struct {
 		status      int
 		body, cache string
@@ -226,7 +229,7 @@ func TestEveryAddressOfTheConsoleIsServed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := serving(t, Options{})
+	s := serving(t, serve.Options{})
 	routes := regexp.MustCompile(`path: '(/[^']*)'`).FindAllStringSubmatch(string(router), -1)
 	if len(routes) < 25 {
 		t.Fatalf("%d routes", len(routes))
@@ -239,7 +242,7 @@ func TestEveryAddressOfTheConsoleIsServed(t *testing.T) {
 }
 
 func TestAPanicEndsOneCallAndNothingElse(t *testing.T) {
-	s := serving(t, Options{})
+	s := serving(t, serve.Options{})
 	s.App.Post("/boom", func(fiber.Ctx) error { panic("a hull violation") })
 	for range 3 {
 		resp, body := s.call(t, "POST", "/boom", "")
@@ -256,7 +259,7 @@ func TestAPanicEndsOneCallAndNothingElse(t *testing.T) {
 }
 
 func TestWhoIsNotSignedInIsToldSoEverywhere(t *testing.T) {
-	s := serving(t, Options{})
+	s := serving(t, serve.Options{})
 	doc, err := openapi3.NewLoader().LoadFromData(s.Document())
 	if err != nil {
 		t.Fatal(err)
@@ -266,7 +269,7 @@ func TestWhoIsNotSignedInIsToldSoEverywhere(t *testing.T) {
 			if op.Security != nil && len(*op.Security) == 0 {
 				continue // open to anybody, and says so
 			}
-			for _, headers := range [][]string{nil, {"Authorization", "Bearer roster_guess"}, {"Cookie", cookieName + "=guess"}} {
+			for _, headers := range [][]string{nil, {"Authorization", "Bearer roster_guess"}, {"Cookie", serve.CookieName + "=guess"}} {
 				resp, body := s.call(t, method, strings.NewReplacer("{", "", "}", "").Replace(path), "", headers...)
 				if p := problemIn(t, resp, body); p.Status != 401 {
 					t.Errorf("%s %s: %s", method, path, body)
@@ -277,7 +280,7 @@ func TestWhoIsNotSignedInIsToldSoEverywhere(t *testing.T) {
 }
 
 func TestRequestsThatCannotBeRead(t *testing.T) {
-	s := serving(t, Options{})
+	s := serving(t, serve.Options{})
 	cookie := s.setUp(t)
 	for _, x := range []struct {
 		name, method, path, body string
@@ -314,14 +317,14 @@ func TestRequestsThatCannotBeRead(t *testing.T) {
 			}
 		})
 	}
-	if head := s.ledger.Head().Revision; head != 1 {
+	if head := s.Ledger.Head().Revision; head != 1 {
 		t.Errorf("something was changed: revision %d", head)
 	}
 }
 
 // Cookies go only where our own pages ask; tokens need no such care.
 func TestCallsFromOtherSitesAreRefused(t *testing.T) {
-	s := serving(t, Options{})
+	s := serving(t, serve.Options{})
 	cookie := s.setUp(t)
 	change := `{"operations": [{"op": "add_group", "key": "x"}], "reason": "x"}`
 	for _, headers := range [][]string{
@@ -345,7 +348,7 @@ func TestCallsFromOtherSitesAreRefused(t *testing.T) {
 
 func TestTheSessionCookieIsStrict(t *testing.T) {
 	for secure, want := range map[bool]bool{true: true, false: false} {
-		s := serving(t, Options{Secure: secure})
+		s := serving(t, serve.Options{Secure: secure})
 		s.setUp(t)
 		resp, body := s.call(t, "POST", "/api/v1/session", `{"user_name": "MARTA.quill", "password": "a tide of ropes"}`)
 		if resp.StatusCode != 200 {
@@ -366,7 +369,7 @@ func TestTheSessionCookieIsStrict(t *testing.T) {
 }
 
 func TestTooManyAttemptsArePausedWithARetryAfter(t *testing.T) {
-	s := serving(t, Options{})
+	s := serving(t, serve.Options{})
 	s.setUp(t)
 	var resp *http.Response
 	var body string
@@ -379,12 +382,12 @@ func TestTooManyAttemptsArePausedWithARetryAfter(t *testing.T) {
 }
 
 func TestTheFirstAdministratorIsNamedOnceByTheLink(t *testing.T) {
-	s := serving(t, Options{})
+	s := serving(t, serve.Options{})
 	body := func(link, password, zone string) string {
 		raw, _ := json.Marshal(wire.SetUpRequest{Link: link, Organisation: "Larkhaven", TimeZone: zone, UserName: "marta.quill", DisplayName: "Marta", Password: password})
 		return string(raw)
 	}
-	link, err := s.authenticator.NewSetUpLink(ctx)
+	link, err := s.Authenticator.NewSetUpLink(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -402,7 +405,7 @@ func TestTheFirstAdministratorIsNamedOnceByTheLink(t *testing.T) {
 	if resp, text := s.call(t, "POST", "/api/v1/set-up", body(link, "a tide of ropes", "UTC")); resp.StatusCode != 201 {
 		t.Fatalf("%s", text)
 	}
-	late, err := s.authenticator.NewSetUpLink(ctx)
+	late, err := s.Authenticator.NewSetUpLink(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -411,13 +414,13 @@ func TestTheFirstAdministratorIsNamedOnceByTheLink(t *testing.T) {
 			t.Errorf("%s", text)
 		}
 	}
-	if n := s.ledger.Head().Revision; n != 1 {
+	if n := s.Ledger.Head().Revision; n != 1 {
 		t.Errorf("revision %d", n)
 	}
 }
 
 func TestDecisionsOnTooOldAHeadAreRefused(t *testing.T) {
-	s := serving(t, Options{MaxAge: time.Nanosecond})
+	s := serving(t, serve.Options{MaxAge: time.Nanosecond})
 	cookie := s.setUp(t)
 	ask := `{"user": "marta.quill", "application": "able-roster", "action": "read", "path": "users"}`
 	resp, body := s.call(t, "POST", "/api/v1/check", ask, "Cookie", cookie)
@@ -431,7 +434,7 @@ func TestDecisionsOnTooOldAHeadAreRefused(t *testing.T) {
 
 // Nobody is let in either by what is too old: they may have been suspended meanwhile.
 func TestNobodyIsLetInByTooOldAHead(t *testing.T) {
-	s := serving(t, Options{MaxAge: time.Nanosecond})
+	s := serving(t, serve.Options{MaxAge: time.Nanosecond})
 	s.setUp(t)
 	for path, body := range map[string]string{
 		"/api/v1/session":       `{"user_name": "marta.quill", "password": "larkhaven-tide-table"}`,

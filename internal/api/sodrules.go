@@ -3,17 +3,18 @@ package api
 import (
 	"context"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/lists"
 	"ableroster/wire"
 )
 
-func (s *Server) sodRuleRoutes() {
-	route(s, "GET", "/sod-rules", "list-sod-rules", "Roles nobody may combine, and who does", func(ctx context.Context, in *AsOf) (*body[wire.SoDRuleList], error) {
-		v, err := s.view(ctx, *in)
+func sodRuleRoutes(s *serve.Server) {
+	serve.Route(s, "GET", "/sod-rules", "list-sod-rules", "Roles nobody may combine, and who does", func(ctx context.Context, in *serve.AsOf) (*serve.Body[wire.SoDRuleList], error) {
+		v, err := s.View(ctx, *in)
 		if err != nil {
 			return nil, err
 		}
 		out, err := lists.SoDRules(v)
-		return &body[wire.SoDRuleList]{out}, err
+		return serve.Answer(out), err
 	})
 }

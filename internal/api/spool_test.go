@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/transfer"
 )
 
@@ -25,7 +26,7 @@ func TestALongFileTakesNoMoreMemoryThanAShortOne(t *testing.T) {
 		}
 		var before, after runtime.MemStats
 		runtime.ReadMemStats(&before)
-		if _, err := tableFile(t.Context(), transfer.Table{Name: "long", Header: []string{"a", "b"}, Rows: rows}); err != nil {
+		if _, err := serve.TableFile(t.Context(), transfer.Table{Name: "long", Header: []string{"a", "b"}, Rows: rows}); err != nil {
 			t.Fatal(err)
 		}
 		runtime.ReadMemStats(&after)
@@ -41,7 +42,7 @@ func TestALongFileTakesNoMoreMemoryThanAShortOne(t *testing.T) {
 func TestAFileEndsWithItsCaller(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	n := 0
-	_, err := tableFile(ctx, transfer.Table{Rows: func(yield func([]string) bool) {
+	_, err := serve.TableFile(ctx, transfer.Table{Rows: func(yield func([]string) bool) {
 		for yield([]string{"x"}) {
 			if n++; n == 3 {
 				cancel()
@@ -52,7 +53,7 @@ func TestAFileEndsWithItsCaller(t *testing.T) {
 		t.Errorf("%d lines: %v", n, err)
 	}
 	broken := errors.New("broken")
-	if f, err := spooled(func(io.Writer) error { return broken }); !errors.Is(err, broken) || f != nil && f.Close() == nil {
+	if f, err := serve.Spooled(func(io.Writer) error { return broken }); !errors.Is(err, broken) || f != nil && f.Close() == nil {
 		t.Errorf("%v %v", f, err)
 	}
 }

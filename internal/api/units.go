@@ -3,21 +3,22 @@ package api
 import (
 	"context"
 
+	"ableroster/internal/api/serve"
 	"ableroster/internal/lists"
 	"ableroster/wire"
 )
 
-func (s *Server) unitRoutes() {
+func unitRoutes(s *serve.Server) {
 	type unitsOf struct {
-		AsOf
+		serve.AsOf
 		Role string `query:"role" doc:"count too how many hold this role, through whatever"`
 	}
-	route(s, "GET", "/units", "list-units", "The organisation's units, with who leads them and how many are in each", func(ctx context.Context, in *unitsOf) (*body[wire.UnitList], error) {
-		v, err := s.view(ctx, in.AsOf)
+	serve.Route(s, "GET", "/units", "list-units", "The organisation's units, with who leads them and how many are in each", func(ctx context.Context, in *unitsOf) (*serve.Body[wire.UnitList], error) {
+		v, err := s.View(ctx, in.AsOf)
 		if err != nil {
 			return nil, err
 		}
 		out, err := lists.Units(v, in.Role)
-		return &body[wire.UnitList]{out}, err
-	}, heavy)
+		return serve.Answer(out), err
+	}, serve.Heavy)
 }
