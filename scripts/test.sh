@@ -60,7 +60,9 @@ esac
 # The race detector sees what happens within one program; the whole runs the real ones.
 go test -race -count=1 -timeout 40m ./client ./cmd/... ./demo ./internal/... ./signedhead
 go test -count=1 -timeout 60m ./bench ./e2e ./standin/... ./testkit ./wire
-echo "fuzzing for a few seconds each"
-for target in internal/patterns:FuzzPattern internal/operation:FuzzDecodeOperation internal/filter:FuzzParse internal/rosterfile:FuzzRead internal/importfile:FuzzFiles; do
-    go test -run '^$' -fuzz "^${target#*:}\$" -fuzztime 5s -fuzzminimizetime 10x "./${target%:*}"
+# So many inputs, and not so many seconds: a time that ends while an input is tried is told as a failure.
+echo "fuzzing some thousands of inputs each"
+for target in internal/patterns:FuzzPattern:100000 internal/operation:FuzzDecodeOperation:20000 internal/filter:FuzzParse:8000 internal/rosterfile:FuzzRead:8000 internal/importfile:FuzzFiles:8000; do
+    room=${target%%:*} inputs=${target##*:} name=${target#*:}
+    go test -run '^$' -fuzz "^${name%:*}\$" -fuzztime "${inputs}x" -fuzzminimizetime 10x "./$room"
 done
