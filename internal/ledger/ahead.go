@@ -25,6 +25,7 @@ type attempt struct {
 	group    []*pending
 	outcomes []outcome // of each of the group; nil when nothing was judged
 	base     *access.Snapshot
+	clock    *clockReading // by which it is judged
 	w        writer
 	done     chan struct{} // closed once all are answered
 }
@@ -65,15 +66,58 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 	if clock == nil || time.Since(clock.when) > clockLasts || len(group) == 1 && group[0].staged != nil {
 		return a
 	}
-	a.w.now = clock.said.Add(time.Since(clock.when))
 	defer l.took("judge", time.Now())
-	a.w.beside = startReader(len(a.group))
-	defer a.w.beside.end()
+	a.w.beside = startReader(groupMost)
+	a.clock = clock
 	for _, p := range a.group {
-		r, err := a.w.add(p)
-		a.outcomes = append(a.outcomes, outcome{r, err})
+		a.judge(p)
 	}
 	return a
+}
+
+// judge judges one of the group, after those before it.
+func (a *attempt) judge(p *pending) {
+	a.w.now = a.clock.said.Add(time.Since(a.clock.when))
+	r, err := a.w.add(p)
+	a.outcomes = append(a.outcomes, outcome{r, err})
+}
+
+// fewOperations is up to how many operations of a change others wait while it is judged with
+// theirs.
+const fewOperations = 20
+
+// handOver gives a group to whoever writes. As long as the one before is being written, those who
+// come join it, and need not wait for one more: what a transaction costs is shared by more. next
+// is one who came and goes by themselves, nil for nobody.
+func (l *Ledger) handOver(a *attempt) (next *pending) {
+	queue := l.queue
+	if a.outcomes == nil || a.w.stream != nil || len(a.group) >= groupMost {
+		queue = nil
+	}
+	for {
+		select {
+		case l.writes <- a:
+			a.w.beside.end()
+			return next
+		case p, ok := <-queue:
+			switch {
+			case !ok:
+				queue = nil
+			case p.staged != nil || len(p.change.Operations) > fewOperations:
+				queue, next = nil, p
+			case p.ctx.Err() != nil:
+				p.answer(Committed{}, p.ctx.Err())
+			default:
+				began := time.Now()
+				a.group = append(a.group, p)
+				a.judge(p)
+				l.took("judge", began)
+				if len(a.group) == groupMost {
+					queue = nil
+				}
+			}
+		}
+	}
 }
 
 // traced is a context of nobody's, in the trace of the first of the group.

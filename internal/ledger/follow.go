@@ -154,10 +154,23 @@ func (l *Ledger) heed(ctx, wait context.Context, conn *pgx.Conn, newest int64, a
 	}
 }
 
+// ownSoon is how long whoever follows waits for this program's own revision, which is heard of
+// before the commit is answered: to read it back would cost more.
+const ownSoon = 5 * time.Millisecond
+
 // catchUp moves the head on to what other programs have committed; at is when the newest
-// revision was heard of. It waits for nothing that this program is writing itself.
+// revision was heard of. It waits for nothing that this program is writing itself, but for a
+// moment where that may be what was heard of.
 func (l *Ledger) catchUp(ctx context.Context, newest int64, at time.Time) error {
 	head := l.head.Load()
+	if own := l.own.Load(); own != nil && head.revision() < newest && own.head.Revision >= newest {
+		select {
+		case <-own.after:
+		case <-time.After(ownSoon):
+		case <-ctx.Done():
+		}
+		head = l.head.Load()
+	}
 	if head.revision() >= newest {
 		l.publish(*head, at)
 		return nil

@@ -50,7 +50,15 @@ func (l *Ledger) commits() {
 	defer l.done.Done()
 	defer close(l.writes)
 	var last *attempt
-	for p := range l.queue {
+	var next *pending // who was taken from the queue, and not judged yet
+	for {
+		p := next
+		if next = nil; p == nil {
+			var ok bool
+			if p, ok = <-l.queue; !ok {
+				return
+			}
+		}
 		group := []*pending{p}
 		var large []*pending // to be published: each by itself
 	gather:
@@ -72,7 +80,7 @@ func (l *Ledger) commits() {
 			return p.staged != nil
 		})
 		if len(group) > 0 {
-			l.judgeAhead(&last, group)
+			next = l.judgeAhead(&last, group)
 		}
 		for _, p := range large {
 			l.judgeAhead(&last, []*pending{p})
@@ -81,8 +89,9 @@ func (l *Ledger) commits() {
 	}
 }
 
-// judgeAhead judges a group and hands it over to be written.
-func (l *Ledger) judgeAhead(last **attempt, group []*pending) {
+// judgeAhead judges a group and hands it over to be written. next is who came meanwhile and is to
+// be judged by themselves.
+func (l *Ledger) judgeAhead(last **attempt, group []*pending) (next *pending) {
 	if err := caught.Do(func() error { *last = l.ahead(*last, group); return nil }); err != nil {
 		l.log.Error("panic while judging", "error", err)
 		for _, p := range group {
@@ -90,9 +99,9 @@ func (l *Ledger) judgeAhead(last **attempt, group []*pending) {
 				p.answer(Committed{}, err)
 			}
 		}
-		return
+		return nil
 	}
-	l.writes <- *last
+	return l.handOver(*last)
 }
 
 func (l *Ledger) commitGroup(a *attempt) {

@@ -104,7 +104,11 @@ func (r *reader) read(back func() error) error {
 }
 
 // end says that nothing more will be read.
-func (r *reader) end() { close(r.work) }
+func (r *reader) end() {
+	if r != nil {
+		close(r.work)
+	}
+}
 
 // wait waits until all was read, and says what differs.
 func (r *reader) wait() error {

@@ -45,6 +45,7 @@ type writer struct {
 	behind bool      // the fact rows do not reach the head yet: those of this follow later too
 	large  *staged   // that becomes a revision
 	epoch  int
+	after  chan struct{}   // closed once it wrote, or failed to; nil before it begins
 	before <-chan struct{} // closed once what is written before is; nil: nothing is
 }
 
@@ -266,8 +267,12 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 		w.hash = revisions.Chain(w.hash, row[len(row)-2].([]byte))
 		row[len(row)-1] = w.hash
 	}
+	w.after = make(chan struct{})
 	l.own.Store(w)
-	defer l.own.Store(nil)
+	defer func() {
+		l.own.Store(nil)
+		close(w.after)
+	}()
 	var said time.Time
 	var withRows any = !w.behind
 	if w.large != nil {
