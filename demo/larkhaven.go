@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 
 	"golang.org/x/text/runes"
 	"golang.org/x/text/transform"
@@ -162,7 +163,7 @@ func (g *generator) pick(from []string) string { return from[g.rng.IntN(len(from
 func (g *generator) describe() {
 	first := time.Date(g.start.Year(), g.start.Month(), g.start.Day(), 9, 0, 0, 0, g.zone)
 	g.taken[Administrator] = true
-	setUp := []change.Operation{&roles.SetOrganisation{Name: "Larkhaven Port Authority", TimeZone: timeZone}}
+	setUp := []change.Operation{&rules.SetOrganisation{Name: "Larkhaven Port Authority", TimeZone: timeZone}}
 	for _, u := range unitLabels {
 		setUp = append(setUp, &people.AddUnit{Path: u.path, Label: u.label})
 	}

@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 )
 
 // judged says what a user lacks to make a change.
@@ -37,7 +38,7 @@ func TestAnAdministratorMayMakeAnyChange(t *testing.T) {
 		&roles.AddPermission{Role: "berths/warden", Actions: []string{"*"}, Pattern: "/"},
 		&roles.Grant{Role: "berths/warden", Group: "all-users"},
 		&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &unit}},
-		&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
+		&rules.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
 	if len(lacks) > 0 {
 		t.Errorf("lacks %+v", lacks[0])
 	}
@@ -95,7 +96,7 @@ func TestADelegateMayNotGetAroundTheirPart(t *testing.T) {
 		"a rule for a role of another application":     {&roles.AddGroup{Key: "tug-crews", Unit: "marine", Filter: `within eq "marine"`}, &roles.AddMember{Group: "till", Member: "tug-crews"}},
 		"a rule written wider":                         {&roles.UpdateGroup{Group: "marine-clerks", Filter: &[]string{`title eq "clerk"`}[0], HeldWithin: &[]string{""}[0]}},
 		"a role for a group whose rule reaches others": {&roles.Grant{Role: "berths/reader", Group: "clerks"}},
-		"settings":          {&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}},
+		"settings":          {&rules.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}},
 		"a new application": {&roles.AddApplication{Key: "cranes", Actions: []fact.Action{{Key: "read"}}}},
 		"a group of another unit holding a role of theirs": {&roles.Grant{Role: "berths/reader", Group: "cash-desk"}},
 	} {

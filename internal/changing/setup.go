@@ -29,7 +29,7 @@ func administratorOperations(key string) []change.Operation {
 // role that lets them administer. It commits only onto an empty ledger.
 func SetUp(ctx context.Context, d *seeing.Service, in wire.SetUpRequest) (wire.ChangeResult, fact.UserID, error) {
 	ops := append([]change.Operation{
-		&roles.SetOrganisation{Name: in.Organisation, TimeZone: in.TimeZone},
+		&rules.SetOrganisation{Name: in.Organisation, TimeZone: in.TimeZone},
 		&people.AddUser{Personal: fact.Personal{UserName: in.UserName, DisplayName: in.DisplayName}},
 	}, administratorOperations(questions.AdministratorRole)...)
 	ops = append(ops, &roles.Grant{Role: questions.AdministratorRole, User: change.UserRef(in.UserName)})

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 )
 
 // Port is a small organisation by hand: one application with a tree, roles that
@@ -15,7 +16,7 @@ import (
 func Port(t testing.TB, more ...change.Operation) *access.Snapshot {
 	t.Helper()
 	ops := append([]change.Operation{
-		&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
+		&rules.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
 		&people.AddUser{Personal: fact.Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}, UserFacts: fact.UserFacts{Unit: "office"}},
 		&people.AddUser{Personal: fact.Personal{UserName: "tomas.brandt", DisplayName: "Tomas Brandt"}, UserFacts: fact.UserFacts{Unit: "marine"}},
 		&people.AddUser{Personal: fact.Personal{UserName: "ines.halloran", DisplayName: "Inês Halloran"}, UserFacts: fact.UserFacts{Unit: "marine/pilotage"}, Manager: "tomas.brandt"},

@@ -19,6 +19,7 @@ import (
 	"ableroster/internal/ledger/verify"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/testkit"
 
 	"github.com/jackc/pgx/v5"
@@ -50,7 +51,7 @@ func commit(t testing.TB, l *ledger.Ledger, ops ...change.Operation) ledger.Comm
 func founded(t testing.TB, l *ledger.Ledger) {
 	t.Helper()
 	commit(t, l,
-		&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
+		&rules.SetOrganisation{Name: "Larkhaven", TimeZone: "Europe/Lisbon"},
 		&people.AddUser{Personal: fact.Personal{UserName: "marta.quill", DisplayName: "Marta Quill"}},
 		&roles.AddApplication{Key: "berths", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}},
 		&roles.AddRole{Key: "reader", Application: "berths"},

@@ -9,7 +9,7 @@
 //     attribute.go, machineaccount.go; merge.go, handover.go, succeed.go and erase.go are
 //     of users who turn out to be one, and who leave.
 //   - roles: application.go, resource.go, role.go, permission.go, group.go, grant.go.
-//   - rules: default.go, sodrule.go, expectation.go, freeze.go; signin.go, second.go and
+//   - rules: default.go, sodrule.go, expectation.go, freeze.go; organisation.go, signin.go, second.go and
 //     references.go are of the whole organisation, ledger.go of the ledger itself.
 //
 // What they share is in package settle. Who imports this package has them all registered.

@@ -75,7 +75,7 @@ func TestOperationsThatAreRefused(t *testing.T) {
 		{"a resource twice", &roles.AddResource{Application: "berths", Path: "north"}, "path", "registered already"},
 		{"a resource in the built-in tree", &roles.AddResource{Application: "able-roster", Path: "x"}, "application", "built in"},
 		{"retiring the built-in application", &roles.UpdateApplication{Application: "able-roster", Label: text("x")}, "application", "built in"},
-		{"a time zone that does not exist", &roles.SetOrganisation{Name: "Larkhaven", TimeZone: "Atlantis/Port"}, "time_zone", "not a time zone"},
+		{"a time zone that does not exist", &rules.SetOrganisation{Name: "Larkhaven", TimeZone: "Atlantis/Port"}, "time_zone", "not a time zone"},
 		{"revoking what is not held", &roles.Revoke{Role: "tariffs/releaser", User: "ines.halloran"}, "", "does not hold"},
 		{"revoking an assignment that is over", &roles.Revoke{Assignment: "assignment-99"}, "assignment", "no assignment “assignment-99” in force"},
 		{"rights in able-roster for everybody", &roles.Grant{Role: "marine-manager", Group: "public"}, "", "nothing in it is for everybody"},
@@ -117,7 +117,7 @@ func TestWhatIsSoAlreadyMakesNoChangeAndSaysSinceWhen(t *testing.T) {
 		&roles.IncludeRole{Role: "berths/scheduler", Includes: "berths/reader"},
 		&roles.AddPermission{Role: "berths/reader", Actions: []string{"read"}, Pattern: "/"},
 		&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &[]string{"marine/pilotage"}[0]}},
-		&roles.SetOrganisation{Name: "Larkhaven", TimeZone: zone},
+		&rules.SetOrganisation{Name: "Larkhaven", TimeZone: zone},
 	} {
 		d := laws.DraftOf(s, op)
 		if len(d.Faults) > 0 || len(d.Changes()) > 0 || len(d.Notes) != 1 {

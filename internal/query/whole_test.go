@@ -11,12 +11,13 @@ import (
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 )
 
 // Answers are whole, however much somebody holds and however many ways there are to it.
 func TestAnswersAreWholeHoweverMuchSomebodyHolds(t *testing.T) {
-	ops := []change.Operation{&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &people.AddUser{Personal: fact.Personal{UserName: "ines"}},
+	ops := []change.Operation{&rules.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &people.AddUser{Personal: fact.Personal{UserName: "ines"}},
 		&roles.AddApplication{Key: "app", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}}}
 	for r := range 4 {
 		role := change.RoleRef(fmt.Sprintf("app/r%d", r))
@@ -33,7 +34,7 @@ func TestAnswersAreWholeHoweverMuchSomebodyHolds(t *testing.T) {
 // A lattice of groups has so many ways up that nobody could list them; what lies at its
 // top is held all the same, at all the times at which any way holds.
 func TestAnswersAreWholeHoweverManyWaysThereAre(t *testing.T) {
-	ops := []change.Operation{&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &people.AddUser{Personal: fact.Personal{UserName: "ines"}},
+	ops := []change.Operation{&rules.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &people.AddUser{Personal: fact.Personal{UserName: "ines"}},
 		&roles.AddApplication{Key: "app", State: fact.StateLive, Actions: []fact.Action{{Key: "read"}}}, &roles.AddResource{Application: "app", Path: "x0"}, &roles.AddResource{Application: "app", Path: "x1"}}
 	const levels, wide = 9, 5 // 5 to the power of 9 ways
 	for l := range levels {

@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/patterns"
 )
 
@@ -378,7 +379,7 @@ var units = []string{"marine", "marine/tugs", "finance", "finance"}
 func (x *searcher) begin(t *testing.T) {
 	t.Helper()
 	x.s = access.Empty()
-	x.must(t, &roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
+	x.must(t, &rules.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"})
 	for i := range 7 {
 		o := &people.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("u%d", i)}, UserFacts: fact.UserFacts{Unit: units[i%len(units)], Title: pick(x.Rand, "pilot", "clerk")}}
 		if i > 0 && x.IntN(2) == 0 {

@@ -13,6 +13,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/patterns"
 )
 
@@ -29,7 +30,7 @@ func Make(d *Document, s *access.Snapshot) Plan {
 	p := planner{s: s, d: d}
 	f := &d.File
 	if o, now := f.Organisation, s.Organisation(); o != nil && (o.Name != now.Name || o.TimeZone != now.TimeZone) {
-		p.op("organisation", &roles.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
+		p.op("organisation", &rules.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
 	}
 	each(f.Employment, func(key string, x Employment) { p.employment("employment_types."+key, key, x) })
 	each(f.Units, func(path string, x Unit) { p.unit("units."+path, path, x) })

@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 )
 
 // A roll made by difference is the one made afresh, and the older one is left
@@ -36,7 +37,7 @@ func TestARollMadeByDifferenceIsTheOneMadeAfresh(t *testing.T) {
 		}
 		return out
 	}
-	commit(&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &roles.AddRole{Key: "clerk", Label: "Clerk"})
+	commit(&rules.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &roles.AddRole{Key: "clerk", Label: "Clerk"})
 	var kept rolls
 	var before *roll
 	users := 0

@@ -156,7 +156,7 @@ func TestWhatStaysIsTold(t *testing.T) {
 		"an expectation":      {ops: []change.Operation{expect("nobody", true)}, steps: 1},
 		"an expectation changed twice": {first: []change.Operation{expect("nobody", true)}, ops: []change.Operation{expect("nobody", false)}, since: []change.Operation{expect("ines.halloran", false)}, steps: 1,
 			kept: func(s *access.Snapshot) bool { return s.Expectations()[0].Blocking && s.Expectations()[0].Of.User != 0 }},
-		"the name of the organisation": {ops: []change.Operation{&roles.SetOrganisation{Name: "Port", TimeZone: "Europe/Rome"}}, since: []change.Operation{&roles.SetOrganisation{Name: "Port", TimeZone: "Europe/Paris"}},
+		"the name of the organisation": {ops: []change.Operation{&rules.SetOrganisation{Name: "Port", TimeZone: "Europe/Rome"}}, since: []change.Operation{&rules.SetOrganisation{Name: "Port", TimeZone: "Europe/Paris"}},
 			steps: 1, left: "Time zone of the organisation was changed again since.", kept: func(s *access.Snapshot) bool {
 				return s.Organisation().TimeZone == "Europe/Paris" && s.Organisation().Name == "Larkhaven"
 			}},

@@ -47,7 +47,7 @@ func TestWhatFillsItselfInFollowsTheUnit(t *testing.T) {
 
 func TestBadAttributesAreRefused(t *testing.T) {
 	seeds := []change.Operation{
-		&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"},
+		&rules.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"},
 		&people.DeclareAttribute{Key: "grade", Allowed: []string{"Junior", "Senior"}},
 		&people.DeclareAttribute{Key: "cost_centre", Pattern: "[0-9]{4}", Required: true},
 		&people.DeclareAttribute{Key: "badge", Personal: true},
@@ -117,7 +117,7 @@ func TestBadAttributesAreRefused(t *testing.T) {
 func TestPersonalValuesAreSealed(t *testing.T) {
 	d := change.NewDraft(access.Empty())
 	update := &people.UpdateUser{User: "ines.halloran", Custom: map[string]string{"badge": "QX-93", "grade": "a"}}
-	for i, op := range []change.Operation{&roles.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &people.DeclareAttribute{Key: "badge", Personal: true}, &people.DeclareAttribute{Key: "grade"},
+	for i, op := range []change.Operation{&rules.SetOrganisation{Name: "Larkhaven", TimeZone: "UTC"}, &people.DeclareAttribute{Key: "badge", Personal: true}, &people.DeclareAttribute{Key: "grade"},
 		&people.AddUser{Personal: fact.Personal{UserName: "ines.halloran"}}, update} {
 		if settled := d.Apply(i, op, 0); op == update {
 			update = settled.(*people.UpdateUser)
