@@ -53,8 +53,21 @@ func (b *Tab) Count() (presses, typed int) {
 // test finds another's cookies.
 func NewTab(t testing.TB, base string) *Tab {
 	t.Helper()
+	return newTab(t, base)
+}
+
+// NewTabOfText is NewTab for a reader who has set the text of all pages to so many pixels; 16 is what
+// browsers come with.
+func NewTabOfText(t testing.TB, base string, pixels int) *Tab {
+	t.Helper()
+	return newTab(t, base, chromedp.Flag("blink-settings", fmt.Sprintf("defaultFontSize=%d", pixels)))
+}
+
+func newTab(t testing.TB, base string, more ...chromedp.ExecAllocatorOption) *Tab {
+	t.Helper()
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(chromium), chromedp.NoSandbox,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true))
+	options = append(options, more...)
 	allocator, cancel1 := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, cancel2 := chromedp.NewContext(allocator)
 	t.Cleanup(func() { cancel2(); cancel1() })
@@ -87,6 +100,17 @@ func (b *Tab) InZone(name string) {
 func (b *Tab) Size(width, height int64) {
 	b.t.Helper()
 	b.do("sizing", chromedp.EmulateViewport(width, height))
+}
+
+// Media has the page be shown as on a medium ("print", blank for a screen), to somebody who
+// prefers so: pairs of a feature and its value, such as "forced-colors", "active".
+func (b *Tab) Media(medium string, preferred ...string) {
+	b.t.Helper()
+	all := emulation.SetEmulatedMedia().WithMedia(medium)
+	for i := 0; i+1 < len(preferred); i += 2 {
+		all.Features = append(all.Features, &emulation.MediaFeature{Name: preferred[i], Value: preferred[i+1]})
+	}
+	b.do("showing as "+medium+" "+strings.Join(preferred, " "), all)
 }
 
 // Slow has the line to the service be slow: so many kilobits a second, each call so many

@@ -51,8 +51,9 @@ type Kept = { lines: Line[]; basedOn: number; reason: string; reference?: string
 
 const blank: Kept = { lines: [], basedOn: 0, reason: '', reference: '' }
 
-/** Where there is no room beside the page, the sheet is folded to a bar until it is opened. */
-const hasRoom = () => window.innerWidth > 1100
+/** Where there is no room beside the page, for text as large as the reader has it, the sheet is folded to a bar
+ * until it is opened. */
+const hasRoom = () => window.matchMedia('(min-width: 69em)').matches
 
 /** Keeps the sheet of whoever is signed in over page loads, in this tab alone. */
 export function SheetProvider({ children }: { children: ReactNode }) {

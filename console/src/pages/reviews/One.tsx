@@ -261,7 +261,7 @@ function Row({
             </div>
           )}
           {l.mine && (
-            <div className="flex gap-3 text-sm">
+            <div className="flex gap-3 text-sm print:hidden">
               <button type="button" className="press" aria-label={`Keep ${l.role.label} of ${l.user.label}`} onClick={() => say('keep')}>
                 Keep
               </button>

@@ -85,7 +85,7 @@ export function OneUser() {
           acts={!past && !!me.may['users.update'] && u.status !== 'departed'}
         />
       )}
-      <p className="mt-1 flex flex-wrap gap-x-5">
+      <p className="mt-1 flex flex-wrap gap-x-5 print:hidden">
         <Link to="/view-as" search={{ user: u.user_name }} className="press">
           View as {u.display_name}
         </Link>{' '}
