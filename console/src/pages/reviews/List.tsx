@@ -84,7 +84,7 @@ export function ReviewList() {
 export function Progress({ done, of }: { done: number; of: number }) {
   return (
     <>
-      <span aria-hidden className="bg-rule mr-2 inline-block h-2 w-32 rounded-sm align-middle">
+      <span aria-hidden className="forced-color-adjust-none bg-rule mr-2 inline-block h-2 w-32 rounded-sm align-middle">
         <span className="bg-kelp block h-2 rounded-sm" style={{ width: `${of === 0 ? 0 : Math.round((100 * done) / of)}%` }} />
       </span>
       {done} of {count(of, 'item')} decided.
