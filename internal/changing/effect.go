@@ -100,7 +100,7 @@ func rail(v *seeing.View, r effect.Rail) string {
 	case effect.NeedsSecondPerson:
 		return "A second person must make this change: pass it on to somebody who may. No acknowledgement is possible."
 	case effect.ApplicationDepends:
-		return fmt.Sprintf("%s checks access as %s, which could no longer do so: its checks would be refused.", v.ApplicationRef(r.Application, false).Label, v.Several(r.Users))
+		return fmt.Sprintf("%s depends on %s: what it asks or does by that account would be refused.", v.ApplicationRef(r.Application, false).Label, v.Several(r.Users))
 	case effect.DirectAssignment:
 		return fmt.Sprintf("Roles of %s are meant to be given through groups, and this gives one to %s directly.", v.ApplicationRef(r.Application, false).Label, v.Several(r.Users))
 	case effect.LikelySamePerson:

@@ -150,7 +150,7 @@ func Rails(d *change.Draft, caller fact.UserID, p Preview, from calendar.Instant
 	out = append(out, sodRuleRails(d, p.Touched, from)...)
 	out = append(out, expectationRails(d, p, from, sees)...)
 	out = append(out, wideLosses(losses(p), d.Base(), &d.Snapshot, from, sees)...)
-	out = append(out, dependenceRails(d, p)...)
+	out = append(out, dependenceRails(d, p, sees)...)
 	out = append(out, describedRails(d)...)
 	out = append(out, likelyRails(d, sees)...)
 	if r := wideGain(gains, present(d, gains), activeOf(d.Base(), sees)); everybody == nil && r != nil {
@@ -198,10 +198,11 @@ func expectationRails(d *change.Draft, p Preview, from calendar.Instant, sees fu
 	return out
 }
 
-// dependenceRails is one for each application that would no longer be answered, since
-// the machine account it asks with loses the right to.
-func dependenceRails(d *change.Draft, p Preview) []Rail {
-	lost := map[fact.ApplicationID][]fact.UserID{}
+// dependenceRails is one for each application that depends on a machine account: it would no
+// longer be answered, since the account it asks with loses the right to, or the account that is
+// said to work for it departs or is suspended.
+func dependenceRails(d *change.Draft, p Preview, sees func(fact.UserID) bool) []Rail {
+	lost := worksFor(d, sees)
 	for _, e := range p.Effects {
 		for _, l := range e.Lost {
 			if l.Application != fact.AbleRoster || l.Action != access.ActEvaluate {
@@ -223,6 +224,27 @@ func dependenceRails(d *change.Draft, p Preview) []Rail {
 	for app := range d.Applications() {
 		if users := lost[app.ID]; len(users) > 0 {
 			out = append(out, Rail{Code: ApplicationDepends, Application: app.ID, Users: users, Passable: true})
+		}
+	}
+	return out
+}
+
+// worksFor are the machine accounts that a draft ends or suspends, of those that are seen, by the
+// applications they are said to work for.
+func worksFor(d *change.Draft, sees func(fact.UserID) bool) map[fact.ApplicationID][]fact.UserID {
+	out := map[fact.ApplicationID][]fact.UserID{}
+	for _, c := range d.Changes() {
+		before, _ := c.Before.(*fact.User)
+		after, _ := c.After.(*fact.User)
+		if before == nil || after == nil || before.UserKind != fact.Service || before.Status != fact.Active || after.Status == fact.Active || sees != nil && !sees(after.ID) {
+			continue
+		}
+		m := d.Base().MachineAccount(after.ID)
+		if m == nil {
+			continue
+		}
+		if app := d.Application(m.Application); app != nil && app.State != fact.StateRetired {
+			out[app.ID] = append(out[app.ID], after.ID)
 		}
 	}
 	return out

@@ -78,6 +78,21 @@ func TestAnApplicationThatDependsOnAnAccountIsARail(t *testing.T) {
 	if got := laws.RailsOf(t, s, "marta.quill", &people.UpdateUser{User: "ines.halloran", Status: &departed}); slices.Contains(got, effect.ApplicationDepends) {
 		t.Errorf("a person: %v", got)
 	}
+	// One that asks nothing, and is said to work for an application.
+	works := laws.Port(t, &people.SetMachineAccount{User: "berth-board", Purpose: "Shows who lies where", Accountable: []change.UserRef{"marta.quill", "ines.halloran"}, Application: "berths"})
+	suspended := fact.Suspended
+	for _, status := range []*fact.Status{&departed, &suspended} {
+		if got := laws.RailsOf(t, works, "marta.quill", &people.UpdateUser{User: "berth-board", Status: status}); !slices.Contains(got, effect.ApplicationDepends) {
+			t.Errorf("%s: %v", *status, got)
+		}
+	}
+	d := laws.DraftOf(works, &people.UpdateUser{User: "berth-board", Status: &departed})
+	marta, _ := works.FindUser("marta.quill")
+	for _, r := range effect.Rails(d, marta, effect.Of(d, 2), 2, func(id fact.UserID) bool { return id == marta }) {
+		if r.Code == effect.ApplicationDepends {
+			t.Error("it tells of an account that is not seen")
+		}
+	}
 }
 
 // Guard rails tell nobody of whom they do not see.

@@ -47,7 +47,7 @@ const Default = "en"
 
 // Compose writes a mail of a kind in a language, or in the default one where there are no
 // words in that. Data are what its words name; a paragraph that is an address alone becomes a
-// button. It fails for a kind that has no words.
+// button, and a line that ends with one below the address of data's Base becomes a link. It fails for a kind that has no words.
 func Compose(language, kind string, data map[string]any) (subject, text, html string, err error) {
 	t := texts.Lookup(language + "/" + kind)
 	if t == nil {
@@ -63,10 +63,12 @@ func Compose(language, kind string, data map[string]any) (subject, text, html st
 	}
 	subject, text, _ = strings.Cut(out.String(), "\n")
 	text = strings.TrimSpace(text) + "\n"
+	type line struct{ Text, Link string }
 	type paragraph struct {
 		Link  string
-		Lines []string
+		Lines []line
 	}
+	base, _ := data["Base"].(string)
 	var body []paragraph
 	for part := range strings.SplitSeq(text, "\n\n") {
 		part = strings.TrimSpace(part)
@@ -74,7 +76,16 @@ func Compose(language, kind string, data map[string]any) (subject, text, html st
 			body = append(body, paragraph{Link: part})
 			continue
 		}
-		body = append(body, paragraph{Lines: strings.Split(part, "\n")})
+		var lines []line
+		for l := range strings.SplitSeq(part, "\n") {
+			x := line{Text: l}
+			// Only what leads to our own pages: the rest of a mail may be of anybody.
+			if words, address, ok := strings.Cut(strings.TrimSpace(l), ": "+base+"/"); ok && base != "" && !strings.ContainsAny(address, " \t") {
+				x = line{words, base + "/" + address}
+			}
+			lines = append(lines, x)
+		}
+		body = append(body, paragraph{Lines: lines})
 	}
 	var shown bytes.Buffer
 	err = pageOf.Execute(&shown, map[string]any{"Language": language, "Subject": subject, "Organisation": data["Organisation"], "Body": body, "Press": data["Press"]})

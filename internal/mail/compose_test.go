@@ -8,12 +8,12 @@ import (
 // Every kind of mail has words in the default language, in plain text and HTML, and what people
 // wrote is no HTML in them.
 func TestEveryMailIsWritten(t *testing.T) {
-	type line struct{ Who, What, Why string }
+	type line struct{ Who, What, Why, At string }
 	for kind, data := range map[string]map[string]any{
 		"invitation": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "By": "Marta", "UserName": "ana", "Link": "https://roster.example/sign-in-link#x", "Until": "tomorrow", "Press": "Choose"},
 		"reset":      {"Organisation": "Port <&> Co", "Name": "Ana <b>", "UserName": "ana", "Link": "https://roster.example/sign-in-link#x", "Until": "tomorrow", "Press": "Choose"},
-		"digest": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "Link": "https://roster.example/today", "Press": "Open", "ToDecide": []line{{"Ivo", "Reader", "<i>x</i>"}}, "Decided": []line{{"", "Reader", "approved"}},
-			"Reviews": []line{}, "Tokens": []line{}, "Contracts": []line{{"Umber Shoal", "Kittel", "2 May"}}, "Ending": []line{{"", "Reader", "2 May"}}},
+		"digest": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "Link": "https://roster.example/today", "Press": "Open", "ToDecide": []line{{"Ivo", "Reader", "<i>x</i>: https://evil.example/x", "https://roster.example/requests/request-1"}}, "Base": "https://roster.example", "Decided": []line{{"", "Reader", "approved", ""}},
+			"Reviews": []line{}, "Tokens": []line{}, "Contracts": []line{{"Umber Shoal", "Kittel", "2 May", "https://roster.example/my-access?add=extend-k"}}, "Ending": []line{{"", "Reader", "2 May", ""}}},
 	} {
 		subject, text, html, err := Compose("xx", kind, data)
 		if err != nil {
@@ -24,6 +24,10 @@ func TestEveryMailIsWritten(t *testing.T) {
 		}
 		if !strings.Contains(html, "Dear Ana &lt;b&gt;,") || strings.Contains(html, "<i>x</i>") || !strings.Contains(html, `<a href="https://roster.example/`) || !strings.Contains(html, `lang="en"`) {
 			t.Errorf("%s: %s", kind, html)
+		}
+		if kind == "digest" && (!strings.Contains(html, `<a href="https://roster.example/requests/request-1" style="color:#174a77">Decide</a>`) || !strings.Contains(html, `>Extend</a>`) || strings.Contains(html, `href="https://evil`) ||
+			!strings.Contains(text, "  Extend: https://roster.example/my-access?add=extend-k\n")) {
+			t.Errorf("what can be done from it: %s\n%s", text, html)
 		}
 	}
 	if _, _, _, err := Compose("en", "nothing", nil); err == nil {

@@ -3,6 +3,7 @@ package mailing
 import (
 	"context"
 	"fmt"
+	"net/url"
 	"slices"
 	"time"
 
@@ -16,8 +17,9 @@ import (
 	"ableroster/internal/workflows"
 )
 
-// line is one thing that a digest tells.
-type line struct{ Who, What, Why string }
+// line is one thing that a digest tells, and the address at which something can be done about it,
+// blank for none.
+type line struct{ Who, What, Why, At string }
 
 // concerned are who is told of requests: those who decide on one that waits, and whoever made
 // one that does not, or whom it was for.
@@ -128,10 +130,10 @@ func sponsors(s *access.Snapshot, u *fact.User) bool {
 }
 
 // endingContracts are the people whom somebody sponsors and whose last day is soon.
-func endingContracts(s *access.Snapshot, id fact.UserID, day calendar.Date) (out []line) {
+func (m *Mailing) endingContracts(s *access.Snapshot, id fact.UserID, day calendar.Date) (out []line) {
 	for u := range s.Users() {
 		if u.Manager == id && u.End >= day && u.End <= day+calendar.Date(reminded[0]) && sponsors(s, u) {
-			out = append(out, line{u.Company, seeing.Label(u), u.End.Words()})
+			out = append(out, line{u.Company, seeing.Label(u), u.End.Words(), m.Base + "/my-access?add=" + url.QueryEscape("extend-"+u.UserName)})
 		}
 	}
 	return out
@@ -149,7 +151,8 @@ func (m *Mailing) endingTokens(ctx context.Context, s *access.Snapshot, id fact.
 	}
 	for _, f := range mine {
 		if t := tokens[f.User]; t.Ends != nil && t.Ends.Sub(at) <= seeing.Soon {
-			out = append(out, line{"", seeing.Label(s.User(f.User)), t.Ends.In(s.Zone()).Format("2 January 2006")})
+			u := s.User(f.User)
+			out = append(out, line{"", seeing.Label(u), t.Ends.In(s.Zone()).Format("2 January 2006"), m.Base + "/users/" + url.PathEscape(u.UserName)})
 		}
 	}
 	return out
@@ -163,7 +166,7 @@ func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (
 	zone := v.UncutToday().Zone()
 	var decide, decided, reviews, ending []line
 	for _, r := range today.ToDecide {
-		decide = append(decide, line{r.Beneficiary.Label, r.Role.Label, r.Asked.Reason})
+		decide = append(decide, line{r.Beneficiary.Label, r.Role.Label, r.Asked.Reason, m.Base + "/requests/" + r.ID})
 	}
 	for _, r := range today.Mine {
 		if r.State != "approved" && r.State != "refused" {
@@ -172,20 +175,24 @@ func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (
 		for _, step := range r.Steps {
 			for _, d := range step.Decisions {
 				if last := step.State == "done" || step.State == "refused"; last && d.Given != nil && d.Given.At.After(since) {
-					decided = append(decided, line{"", r.Role.Label, r.State})
+					decided = append(decided, line{"", r.Role.Label, r.State, m.Base + "/requests/" + r.ID})
 				}
 			}
 		}
 	}
 	for _, r := range today.Reviews {
-		reviews = append(reviews, line{"", r.Label, fact.Count(r.Items, "item")})
+		reviews = append(reviews, line{"", r.Label, fact.Count(r.Items, "item"), m.Base + "/reviews/" + url.PathEscape(r.Key)})
 	}
 	for _, e := range today.Ending {
-		ending = append(ending, line{"", e.Role.Label, fmt.Sprint(calendar.UntilWords(e.Until, zone))})
+		x := line{"", e.Role.Label, fmt.Sprint(calendar.UntilWords(e.Until, zone)), ""}
+		if role, ok := v.UncutToday().FindRole(e.Role.Key); ok && request.RequestableOf(v.UncutToday(), role) != nil {
+			x.At = m.Base + "/catalogue?role=" + url.QueryEscape(e.Role.Key)
+		}
+		ending = append(ending, x)
 	}
 	tokens := m.endingTokens(ctx, v.UncutToday(), id, m.Service.Clock())
-	contracts := endingContracts(v.UncutToday(), id, calendar.DateOf(m.Service.Clock().In(zone)))
+	contracts := m.endingContracts(v.UncutToday(), id, calendar.DateOf(m.Service.Clock().In(zone)))
 	decided = slices.CompactFunc(decided, func(a, b line) bool { return a == b })
-	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Press": "Open your page"},
+	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Press": "Open your page", "Base": m.Base},
 		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens)+len(contracts) == 0
 }

@@ -77,8 +77,8 @@ const rails = [
   [
     'application_depends',
     'An application that depends on it',
-    'An application’s machine account would lose the right to evaluate access, and the application would get no answers.',
-    'Acknowledge it, or give the right to another account first.',
+    'The machine account by which an application evaluates access would lose the right to, or one that works for it would depart or be suspended.',
+    'Acknowledge it, or have another account take its place first.',
   ],
   [
     'second_person',
