@@ -5,7 +5,7 @@ PORT ?= 7420
 BOARD_PORT ?= 7430
 export PORT BOARD_PORT FRESH FAULTS
 
-.PHONY: help demo check reference test build serve bench faults screenshots clean setup lint
+.PHONY: help demo check reference fuzz test build serve bench faults screenshots clean setup lint
 
 help: ## print this
 	@awk -F ':.*## ' '/^[a-z]+:.*## / {printf "  make %-12s %s\n", $$1, $$2}' Makefile
@@ -31,6 +31,9 @@ bench: build ## measure, and print ratios as a table
 
 faults: ## a night of faults: kills, crashes, pauses, lost connections and restores, by the hundred (FAULTS=100)
 	@scripts/test.sh faults
+
+fuzz: ## minutes of odd inputs, 60 times as many as the tests try (FUZZ=60)
+	@scripts/test.sh fuzz
 
 screenshots: ## take the pictures in docs/screenshots anew
 	@scripts/test.sh screenshots

@@ -17,7 +17,7 @@ import (
 // The reference in docs/reference is made from the programs themselves; make reference
 // writes it anew.
 func TestTheReferenceIsThatOfThePrograms(t *testing.T) {
-	for name, want := range map[string]string{"command-line.md": commandLineReference(t), "roster-file.md": rosterFileReference(t)} {
+	for name, want := range map[string]string{"command-line.md": commandLineReference(t), "roster-file.md": rosterFileReference(t), "files.md": filesReference()} {
 		path := filepath.Join(testkit.Root(), "docs", "reference", name)
 		if os.Getenv("ROSTER_REFERENCE") != "" {
 			if err := os.WriteFile(path, []byte(want), 0o644); err != nil {

@@ -2,7 +2,7 @@
 # Linters and all tests, in a cluster of their own. With "check" the fast part of them;
 # with "screenshots" only the pictures of docs/screenshots are taken anew, with "reference"
 # only the pages of docs/reference; with "faults" those tests alone that break things, by the
-# hundred.
+# hundred, with "fuzz" minutes of odd inputs are tried.
 set -eu
 cd "$(dirname "$0")/.."
 what=${1:-}
@@ -34,7 +34,20 @@ trap 'exit 1' INT TERM
 ROSTER_TEST_DATABASE_URL=$(scripts/cluster.sh start var/test/cluster "${TEST_PORT:-7439}")
 export ROSTER_TEST_DATABASE_URL
 
+# So many inputs, and not so many seconds: a time that ends while an input is tried is told as a failure.
+fuzz() {
+    echo "fuzzing $1 times some thousands of inputs"
+    for target in internal/patterns:FuzzPattern:100000 internal/operation:FuzzDecodeOperation:20000 internal/filter:FuzzParse:8000 internal/rosterfile:FuzzRead:8000 internal/importfile:FuzzFiles:8000; do
+        room=${target%%:*} inputs=${target##*:} name=${target#*:}
+        go test -run '^$' -fuzz "^${name%:*}\$" -fuzztime "$((inputs * $1))x" -fuzzminimizetime 10x "./$room"
+    done
+}
+
 case $what in
+fuzz)
+    fuzz "${FUZZ:-60}"
+    exit
+    ;;
 screenshots)
     mkdir -p docs/screenshots
     ROSTER_SCREENSHOTS=$PWD/docs/screenshots go test -count=1 -run '^TestScreenshots$' -v ./e2e
@@ -60,9 +73,4 @@ esac
 # The race detector sees what happens within one program; the whole runs the real ones.
 go test -race -count=1 -timeout 40m ./client ./cmd/... ./demo ./internal/... ./signedhead
 go test -count=1 -timeout 60m ./bench ./e2e ./standin/... ./testkit ./wire
-# So many inputs, and not so many seconds: a time that ends while an input is tried is told as a failure.
-echo "fuzzing some thousands of inputs each"
-for target in internal/patterns:FuzzPattern:100000 internal/operation:FuzzDecodeOperation:20000 internal/filter:FuzzParse:8000 internal/rosterfile:FuzzRead:8000 internal/importfile:FuzzFiles:8000; do
-    room=${target%%:*} inputs=${target##*:} name=${target#*:}
-    go test -run '^$' -fuzz "^${name%:*}\$" -fuzztime "${inputs}x" -fuzzminimizetime 10x "./$room"
-done
+fuzz 1

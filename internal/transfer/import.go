@@ -28,6 +28,12 @@ import (
 // that a source gives straight to a person: application:pattern:action+action.
 var importColumns = append(slices.Clone(exportColumns), "roles", "groups", "permissions")
 
+// Columns are those that a file of a kind may have: users, groups, memberships or assignments; of users
+// the declared attributes come beside them.
+func Columns(kind string) []string {
+	return map[string][]string{"users": importColumns, "groups": groupColumns, "memberships": membershipColumns, "assignments": assignmentColumns}[kind]
+}
+
 // exportColumns are those that users go out in.
 var exportColumns = func() (out []string) {
 	for i := range fact.UserAttributes {
