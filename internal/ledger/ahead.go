@@ -95,6 +95,12 @@ func (l *Ledger) handOver(a *attempt) (next *pending) {
 		queue = nil
 	}
 	for {
+		select { // nobody who is judged waits for one more, once they can be written
+		case l.writes <- a:
+			a.w.beside.end()
+			return next
+		default:
+		}
 		select {
 		case l.writes <- a:
 			a.w.beside.end()

@@ -47,7 +47,8 @@ const Default = "en"
 
 // Compose writes a mail of a kind in a language, or in the default one where there are no
 // words in that. Data are what its words name; a paragraph that is an address alone becomes a
-// button, and a line that ends with one below the address of data's Base becomes a link. It fails for a kind that has no words.
+// button, and a line that ends with one below the address of data's Base becomes a link. It fails
+// for a kind that has no words.
 func Compose(language, kind string, data map[string]any) (subject, text, html string, err error) {
 	t := texts.Lookup(language + "/" + kind)
 	if t == nil {

@@ -140,7 +140,8 @@ func (m *Mailing) endingContracts(s *access.Snapshot, id fact.UserID, day calend
 }
 
 // endingTokens are the machine accounts that somebody is accountable for whose last token ends soon.
-func (m *Mailing) endingTokens(ctx context.Context, s *access.Snapshot, id fact.UserID, at time.Time) (out []line) {
+func (m *Mailing) endingTokens(ctx context.Context, v *seeing.View, id fact.UserID, at time.Time) (out []line) {
+	s := v.UncutToday()
 	mine := s.AccountableFor(id)
 	if len(mine) == 0 {
 		return nil
@@ -152,7 +153,10 @@ func (m *Mailing) endingTokens(ctx context.Context, s *access.Snapshot, id fact.
 	for _, f := range mine {
 		if t := tokens[f.User]; t.Ends != nil && t.Ends.Sub(at) <= seeing.Soon {
 			u := s.User(f.User)
-			out = append(out, line{"", seeing.Label(u), t.Ends.In(s.Zone()).Format("2 January 2006"), m.Base + "/users/" + url.PathEscape(u.UserName)})
+			out = append(out, line{"", seeing.Label(u), t.Ends.In(s.Zone()).Format("2 January 2006"), ""})
+			if v.ReadsUser(f.User) { // else the page would tell them nothing
+				out[len(out)-1].At = m.Base + "/machine-accounts?add=" + url.QueryEscape("rotate-"+u.UserName)
+			}
 		}
 	}
 	return out
@@ -190,7 +194,7 @@ func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (
 		}
 		ending = append(ending, x)
 	}
-	tokens := m.endingTokens(ctx, v.UncutToday(), id, m.Service.Clock())
+	tokens := m.endingTokens(ctx, v, id, m.Service.Clock())
 	contracts := m.endingContracts(v.UncutToday(), id, calendar.DateOf(m.Service.Clock().In(zone)))
 	decided = slices.CompactFunc(decided, func(a, b line) bool { return a == b })
 	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Press": "Open your page", "Base": m.Base},
