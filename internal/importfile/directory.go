@@ -16,23 +16,32 @@ var personClasses = []string{"person", "organizationalperson", "inetorgperson", 
 // groupClasses are the classes of entries that name members (RFC 4519).
 var groupClasses = []string{"groupofnames", "groupofuniquenames"}
 
+// LeftOut is what of a directory does not come in.
+type LeftOut struct {
+	Machines int      // entries of machines and programs
+	Groups   []string // groups that name people and are not known, by the names they would have
+	Members  int      // machines and groups that known groups name
+}
+
 // Directory turns the entries of a directory into rows of our columns: people by the
 // mapping, with managers named by entry as user names, and the groups whose entries
-// name them.
-// Machines are left out, and counted.
-func Directory(m *Mapping, entries []Row) (rows []Row, machines int, out []Fault) {
+// name them, of those that are known. A group is known by its cn in small letters, with
+// hyphens for spaces.
+func Directory(m *Mapping, entries []Row, known func(group string) bool) (rows []Row, left LeftOut, out []Fault) {
 	var bad faults
 	var people, groups []Row
+	others := map[string]bool{} // entries that are there and no people
 	for _, e := range entries {
 		classes := ";" + strings.ToLower(e.Values["objectclass"]) + ";"
 		has := func(some []string) bool {
 			return slices.ContainsFunc(some, func(c string) bool { return strings.Contains(classes, ";"+c+";") })
 		}
+		others[folded(e.Values["dn"])] = true
 		switch {
 		case has(groupClasses):
 			groups = append(groups, e)
 		case has(machineClasses) && (!has(personClasses) || has([]string{"computer"})): // which a directory has as a kind of user
-			machines++
+			left.Machines++
 		case strings.Contains(classes, ";organizationalunit;"), strings.Contains(classes, ";organization;"), strings.Contains(classes, ";domain;"), strings.Contains(classes, ";dcobject;"):
 		default:
 			people = append(people, e)
@@ -57,20 +66,25 @@ func Directory(m *Mapping, entries []Row) (rows []Row, machines int, out []Fault
 			bad.add(g.Line, "cn", "is missing: the group has no name")
 			continue
 		}
+		if !known(key) {
+			left.Groups = append(left.Groups, key)
+			continue
+		}
 		for _, dn := range append(valuesOf(&g, "member"), valuesOf(&g, "uniquemember")...) {
 			i, ok := byDN[folded(dn)]
-			if !ok {
+			switch {
+			case ok && rows[i].Values["groups"] != "":
+				rows[i].Values["groups"] += ";" + key
+			case ok:
+				rows[i].Values["groups"] = key
+			case others[folded(dn)]:
+				left.Members++
+			default:
 				bad.add(g.Line, "member", "“%s” is no entry of this file", strictjson.Short(dn))
-				continue
 			}
-			if all := rows[i].Values["groups"]; all != "" {
-				key = all + ";" + key
-			}
-			rows[i].Values["groups"] = key
-			key = key[strings.LastIndexByte(key, ';')+1:]
 		}
 	}
-	return rows, machines, bad
+	return rows, left, bad
 }
 
 // valuesOf are the values of an attribute of an entry.

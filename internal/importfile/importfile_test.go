@@ -146,10 +146,20 @@ func TestADirectoryIsMapped(t *testing.T) {
 	entries, bad := LDIF([]byte("dn: ou=people,o=x\nobjectClass: organizationalUnit\nou: people\n\ndn: uid=a,o=x\nuid: a\nmanager: UID=b, o=x\n\ndn: uid=b,o=x\nuid: b\n\n" +
 		"dn: cn=Night gate,o=x\nobjectClass: groupOfNames\ncn: Night gate\nmember: uid=a,o=x\nmember: uid=b,o=x\n\ndn: cn=Pilots,o=x\nobjectClass: groupOfUniqueNames\ncn: Pilots\nuniqueMember: uid=a,o=x\nuniqueMember: uid=z,o=x\n"))
 	says(t, "entries", bad)
-	rows, _, bad := Directory(m, entries)
+	every := func(string) bool { return true }
+	rows, _, bad := Directory(m, entries, every)
 	says(t, "members", bad, "18 member: “uid=z,o=x” is no entry")
 	if len(rows) != 2 || rows[0].Values["manager"] != "b" || rows[0].Values["groups"] != "night-gate;pilots" || rows[1].Values["groups"] != "night-gate" {
 		t.Errorf("reads %v", rows)
+	}
+	// A directory has groups of its own, and groups and machines in them: they are left out, and told.
+	entries, bad = LDIF([]byte("dn: uid=a,o=x\nuid: a\n\ndn: cn=Pilots,o=x\nobjectClass: groupOfNames\ncn: Pilots\nmember: uid=a,o=x\nmember: cn=crane,o=x\nmember: cn=Chess,o=x\n\n" +
+		"dn: cn=Chess,o=x\nobjectClass: groupOfNames\ncn: Chess\nmember: uid=a,o=x\nmember: uid=gone,o=x\n\ndn: cn=crane,o=x\nobjectClass: device\ncn: crane\n"))
+	says(t, "entries", bad)
+	rows, left, bad := Directory(m, entries, func(group string) bool { return group == "pilots" })
+	says(t, "groups of the directory", bad)
+	if len(rows) != 1 || rows[0].Values["groups"] != "pilots" || !slices.Equal(left.Groups, []string{"chess"}) || left.Members != 2 || left.Machines != 1 {
+		t.Errorf("reads %v, leaves out %+v", rows, left)
 	}
 }
 
@@ -163,15 +173,15 @@ func TestADirectoryMayHoldMore(t *testing.T) {
 		return &Mapping{Columns: []ColumnSource{{Column: "user_name", From: []string{"uid"}}, {Column: "display_name", From: []string{"displayname"}, Else: []string{"cn"}}, {Column: "email", From: []string{"mail"}, Pick: pick}}}
 	}
 	for pick, want := range map[string]string{"first": "a@x", "last": "b@x", "all": "a@x;b@x"} {
-		rows, machines, bad := Directory(columns(pick), entries)
+		rows, left, bad := Directory(columns(pick), entries, nil)
 		says(t, pick, bad)
-		if len(rows) != 2 || machines != 2 || rows[0].Values["email"] != want || rows[0].Values["display_name"] != "Oda Yeo" || rows[1].Values["display_name"] != "Bea" {
-			t.Errorf("%s: %d machines, %v", pick, machines, rows)
+		if len(rows) != 2 || left.Machines != 2 || rows[0].Values["email"] != want || rows[0].Values["display_name"] != "Oda Yeo" || rows[1].Values["display_name"] != "Bea" {
+			t.Errorf("%s: %d machines, %v", pick, left.Machines, rows)
 		}
 	}
-	_, _, bad = Directory(columns(""), entries)
+	_, _, bad = Directory(columns(""), entries, nil)
 	says(t, "nothing picked", bad, "mail has 2 values: say in the mapping which counts")
-	_, _, bad = Directory(&Mapping{Columns: []ColumnSource{{Column: "user_name", From: []string{"uid"}}, {Column: "title", From: []string{"jpegphoto"}}, {Column: "location", From: []string{"usercertificate"}}}}, entries)
+	_, _, bad = Directory(&Mapping{Columns: []ColumnSource{{Column: "user_name", From: []string{"uid"}}, {Column: "title", From: []string{"jpegphoto"}}, {Column: "location", From: []string{"usercertificate"}}}}, entries, nil)
 	says(t, "mapped", bad, "jpegphoto is no text", "usercertificate names a value kept elsewhere")
 }
 

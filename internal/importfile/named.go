@@ -11,11 +11,17 @@ func Named(header []string, rows []Row, ours []string, must ...string) []Fault {
 	var bad faults
 	renamed := map[string]string{}
 	var seen []string
+	none := "" // in words what a heading is that is not ours
 	for _, h := range header {
 		name := strings.ToLower(h)
 		switch {
 		case !slices.Contains(ours, name):
-			bad.add(1, "", "has the column “%s”, which is none of %s", h, strings.Join(ours, ", "))
+			if none == "" {
+				none = "none of " + strings.Join(ours, ", ")
+			} else {
+				none = "none of them either"
+			}
+			bad.add(1, "", "has the column “%s”, which is %s", h, none)
 		case slices.Contains(seen, name):
 			bad.add(1, "", "has the column “%s” twice", h)
 		}

@@ -125,8 +125,11 @@ func (b *importing) read(ctx context.Context, in Import) (*importfile.Mapping, [
 		if m == nil {
 			m = ldifMapping
 		}
-		rows, machines, wrong := importfile.Directory(m, entries)
-		b.machines = machines
+		rows, left, wrong := importfile.Directory(m, entries, func(group string) bool {
+			_, ok := b.group(group)
+			return ok
+		})
+		b.leftOut = left
 		return m, []string{}, rows, append(bad, wrong...)
 	}
 	f := b.format(in)
@@ -202,13 +205,36 @@ func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, what strin
 	default:
 		out.Sentences = b.summary()
 	}
-	if b.machines > 0 {
-		out.Notes = append(out.Notes, wire.Note{Code: "left_out", Message: fact.Count(b.machines, "machine") + " of the directory left out: people come in, and the groups that name them"})
+	if left := b.without(); left != "" {
+		out.Notes = append(out.Notes, wire.Note{Code: "left_out", Message: left})
 	}
 	if b.composed > 0 {
 		out.Notes = append(out.Notes, wire.Note{Code: "composed", Message: fact.Count(b.composed, "value") + " had signs apart that are one sign, such as e and ´, and were put together (NFC)"})
 	}
 	return out, err
+}
+
+// without says what of a directory did not come in: people do, and those of its groups
+// that are here and seen.
+func (b *importing) without() string {
+	var all []string
+	if n := b.leftOut.Machines; n > 0 {
+		all = append(all, fact.Count(n, "machine"))
+	}
+	if groups := b.leftOut.Groups; len(groups) > 0 {
+		named := strings.Join(groups[:min(5, len(groups))], ", ")
+		if len(groups) > 5 {
+			named += " …"
+		}
+		all = append(all, fact.Count(len(groups), "group")+" not here, or outside what you may see ("+named+")")
+	}
+	if n := b.leftOut.Members; n > 0 {
+		all = append(all, fact.Count(n, "member")+" of groups that are no people")
+	}
+	if all == nil {
+		return ""
+	}
+	return "Left out of the directory: " + strings.Join(all, "; ")
 }
 
 // format is how a file is said to be written.

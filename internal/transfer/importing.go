@@ -27,7 +27,7 @@ type importing struct {
 	from    []importfile.Row // the row each operation came from
 	faults  []importfile.Fault
 
-	machines int                                            // entries of the file that are none of people
+	leftOut  importfile.LeftOut                             // what of a directory does not come in
 	composed int                                            // values of the file that were put into form NFC
 	column   func(field string, op change.Operation) string // that a field of an operation came from
 
@@ -374,7 +374,7 @@ func (b *importing) summary() []string {
 	for _, x := range []struct {
 		n    int
 		what string
-	}{{b.units, "unit%s added"}, {b.types, "employment type%s described"}, {b.added, "user%s added"}, {b.updated, "user%s updated"}, {b.groups, "group%s added"}, {b.regrouped, "group%s updated"}, {b.joined, "membership%s added"}, {b.granted, "role%s granted"}, {b.left, gone}} {
+	}{{b.units, "unit%s added"}, {b.types, "employment type%s added"}, {b.added, "user%s added"}, {b.updated, "user%s updated"}, {b.groups, "group%s added"}, {b.regrouped, "group%s updated"}, {b.joined, "membership%s added"}, {b.granted, "role%s granted"}, {b.left, gone}} {
 		plural := "s"
 		if x.n == 1 {
 			plural = ""

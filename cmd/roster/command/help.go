@@ -33,12 +33,20 @@ func usage(w io.Writer, begin string) {
 	fmt.Fprintf(w, "\nroster help COMMAND says more of one, with examples.\n\n%s", everyCommand)
 }
 
-// wantsHelp says whether a command line asks for help, and about what.
+// wantsHelp says whether a command line asks for help, and about what. A word that begins
+// several commands, before -help, asks for help about these.
 func wantsHelp(args []string) (about []string, asked bool) {
-	if len(args) == 0 {
+	forHelp := []string{"-h", "-help", "--help", "help"}
+	switch {
+	case len(args) == 0:
 		return nil, true
+	case slices.Contains(forHelp, args[0]):
+		return args[1:], true
 	}
-	return args[1:], slices.Contains([]string{"-h", "-help", "--help", "help"}, args[0])
+	if _, _, ok := Find(args[:1]); !ok && len(args) == 2 && isGroup(args[0]) && slices.Contains(forHelp, args[1]) {
+		return args[:1], true
+	}
+	return nil, false
 }
 
 // Find finds the command that a command line begins with, and what follows it.
@@ -57,29 +65,40 @@ func Find(args []string) (cmd Command, rest []string, ok bool) {
 	return Command{}, nil, false
 }
 
-// unknown says that there is no such command, and what may have been meant.
+// isGroup says whether a word begins several commands, as "users" does.
+func isGroup(word string) bool {
+	return slices.ContainsFunc(All, func(c Command) bool { return !c.hidden && strings.HasPrefix(c.Words, word+" ") })
+}
+
+// unknown says that there is no such command, and what may have been meant: what is
+// spelled nearly so, else what has the word somewhere, else what begins with the first.
 func unknown(w io.Writer, args []string) {
 	given := strings.Join(args[:min(2, len(args))], " ")
 	fmt.Fprintf(w, "roster: there is no command “%s”\n", given)
-	var like, words []string
+	var words, with, under []string
 	for _, c := range All {
 		if c.hidden {
 			continue
 		}
 		words = append(words, c.Words)
+		if slices.Contains(strings.Fields(c.Words), args[0]) {
+			with = append(with, "roster "+c.Words)
+		}
 		if strings.HasPrefix(c.Words, args[0]+" ") {
-			like = append(like, "roster "+c.Words)
+			under = append(under, "roster "+c.Words)
 		}
 	}
 	meant := near.Of(given, words)
-	if len(meant) == 0 {
+	if len(meant) == 0 && len(with) == 0 {
 		meant = near.Of(args[0], words)
 	}
 	switch {
 	case len(meant) > 0:
 		fmt.Fprintf(w, "Did you mean roster %s?\n", strings.Join(meant, ", or roster "))
-	case len(like) > 0:
-		fmt.Fprintf(w, "There are: %s\n", strings.Join(like, ", "))
+	case len(under) > 0:
+		fmt.Fprintf(w, "There are: %s\n", strings.Join(under, ", "))
+	case len(with) > 0:
+		fmt.Fprintf(w, "There are: %s\n", strings.Join(with, ", "))
 	default:
 		fmt.Fprintln(w, "roster help lists all commands.")
 	}

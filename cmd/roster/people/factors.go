@@ -1,6 +1,7 @@
 package people
 
 import (
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -47,6 +48,9 @@ func SecondFactorAdd(c *command.Call) error {
 		typed, err := c.Ask("The code that the app shows: ", false)
 		if err != nil || strings.TrimSpace(typed) == "" {
 			c.Say("Give its first code with roster second-factor add -code CODE. Until then nothing has changed.")
+			if errors.Is(err, command.ErrInterrupted) {
+				return err
+			}
 			return nil
 		}
 		*code = strings.TrimSpace(typed)

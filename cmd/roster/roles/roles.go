@@ -286,7 +286,7 @@ func History(c *command.Call) error {
 		if n := len(r.Sentences); n > 2 && c.People() {
 			what = fmt.Sprintf("%s; %s; and %d more", r.Sentences[0], r.Sentences[1], n-2)
 			if r.More {
-				what = fmt.Sprintf("%s; %s; and more than %d more", r.Sentences[0], r.Sentences[1], n-2)
+				what = fmt.Sprintf("%s; %s; and many more", r.Sentences[0], r.Sentences[1])
 			}
 		}
 		rows = append(rows, []string{strconv.FormatInt(r.Revision, 10), r.At.In(c.Zone()).Format("2 Jan 2006 15:04"), by, what, r.Reason, r.Reference})
