@@ -38,8 +38,8 @@ var fileKinds = []fileKind{
 		map[string]string{"group": "key of the group", "user": "user name of the member", "member_group": "or the key of a group that is a member", "from": "a day or an instant; blank for now", "until": "the last day, or an instant; blank for no end"},
 		"group,user,member_group,from,until\npilots,hedvika.venables,,2027-01-04,2027-03-31\n"},
 	{"Assignments", "assignments import", "assignments.csv", "A row a role that is granted to a user or a group.", "assignments",
-		map[string]string{"role": "key of the role", "user": "user name", "group": "or the key of a group", "from": "a day or an instant; blank for now", "until": "the last day, or an instant; blank for no end", "scopes": "application:pattern, with semicolons between them; blank for all", "schedule": "days, hours and a time zone, such as mon,tue 06:00-14:00 Europe/Lisbon; blank for always"},
-		"role,user,group,from,until,scopes,schedule\nberth-planning/scheduler,hedvika.venables,,,2027-01-31,berth-planning:berths/north-*,\"mon,tue,wed,thu,fri 06:00-14:00 Europe/Lisbon\"\n"},
+		map[string]string{"role": "key of the role", "user": "user name", "group": "or the key of a group", "from": "a day or an instant; blank for now", "until": "the last day, or an instant; blank for no end", "scopes": "application:pattern, with semicolons between them; blank for all", "schedule": "days, hours and a time zone, such as mon,tue 06:00-14:00 Europe/Lisbon (weekdays, weekends and every-day are days too); blank for always"},
+		"role,user,group,from,until,scopes,schedule\nberth-planning/scheduler,hedvika.venables,,,2027-01-31,berth-planning:berths/north-*,weekdays 06:00-14:00 Europe/Lisbon\n"},
 }
 
 // filesReference is the page of the files that come in and go out.

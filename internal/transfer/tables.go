@@ -129,16 +129,12 @@ func (b *importing) limits(row importfile.Row, op *roles.Grant) {
 		}
 	}
 	if cell := row.Values["schedule"]; cell != "" {
-		parts := strings.Fields(cell)
-		from, until, ok := "", "", false
-		if len(parts) == 3 {
-			from, until, ok = strings.Cut(parts[1], "-")
-		}
-		if !ok {
-			b.fault(row, "schedule", "“%s” is not days, hours and a time zone, such as mon,tue 06:00-14:00 Europe/Lisbon", cell)
+		x, err := calendar.ReadScheduleLine(cell)
+		if err != nil {
+			b.fault(row, "schedule", "%s", err)
 			return
 		}
-		s, err := calendar.NewSchedule(strings.Split(parts[0], ","), from, until, parts[2])
+		s, err := calendar.NewSchedule(x.Days, x.From, x.Until, x.TimeZone)
 		if err != nil {
 			b.fault(row, "schedule", "%s", err)
 			return

@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"strings"
 
+	"go.yaml.in/yaml/v3"
+
 	"ableroster/client"
 	"ableroster/internal/csvcell"
 	"ableroster/wire"
@@ -111,19 +113,27 @@ func FileLoad(c *Call) error {
 	})
 }
 
-// FileExport writes one.
+// FileExport writes one: as YAML, or as JSON, which is read as well.
 func FileExport(c *Call) error {
 	c.Reads()
 	q, err := c.Asked(client.Query{})
 	if err != nil {
 		return err
 	}
-	if err := c.writes("YAML"); err != nil {
-		return err
+	if c.Output == "csv" {
+		return WrongUse("writes YAML, or JSON with -output json: a roster file is no table")
 	}
 	out, err := c.Client.RosterFile(c.Ctx, q)
 	if err != nil {
 		return err
+	}
+	if c.Output == "json" {
+		var file any
+		if err := yaml.Unmarshal(out, &file); err != nil {
+			return fmt.Errorf("what the service sent is no YAML: %w", err)
+		}
+		c.JSON(file)
+		return nil
 	}
 	_, err = c.Out.Write(out)
 	return err

@@ -182,12 +182,6 @@ func MemberWhy(m wire.GroupMember) string {
 	return "listed"
 }
 
-var dayNames = map[string][]string{
-	"weekdays":  {"mon", "tue", "wed", "thu", "fri"},
-	"weekends":  {"sat", "sun"},
-	"every-day": {"mon", "tue", "wed", "thu", "fri", "sat", "sun"},
-}
-
 // Limits reads the scopes and the schedule of a grant.
 func Limits(op map[string]any, within Names, when string) error {
 	var scopes []map[string]string
@@ -204,16 +198,11 @@ func Limits(op map[string]any, within Names, when string) error {
 	if when == "" {
 		return nil
 	}
-	parts := strings.Fields(when)
-	if len(parts) != 3 || !strings.Contains(parts[1], "-") {
-		return WrongUse(fmt.Sprintf("-schedule %q is not days, hours and a time zone, such as \"weekdays 06:00-14:00 Europe/Lisbon\"", when))
+	x, err := calendar.ReadScheduleLine(when)
+	if err != nil {
+		return WrongUse("-schedule " + err.Error())
 	}
-	days := dayNames[parts[0]]
-	if days == nil {
-		days = strings.Split(parts[0], ",")
-	}
-	from, until, _ := strings.Cut(parts[1], "-")
-	op["schedule"] = map[string]any{"days": days, "from": from, "until": until, "time_zone": parts[2]}
+	op["schedule"] = x
 	return nil
 }
 
