@@ -96,6 +96,7 @@ func TestExitCodesAndUsage(t *testing.T) {
 	x.says(2, "there is no command “dance”", "dance")
 	x.says(2, "There are: roster users import, roster memberships import", "import", "people.csv")
 	x.says(0, "roster ledger verify", "ledger", "-help")
+	x.says(0, "there is more: ask for more with -limit", "history", "-limit", "2", "-output", "csv")
 	x.says(0, `"roster_file": 1`, "file", "export", "-output", "json")
 	x.says(2, "a roster file is no table", "file", "export", "-output", "csv")
 	x.says(2, "name the user, the role", "grant")

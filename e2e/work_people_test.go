@@ -141,10 +141,18 @@ func TestListsAreSavedAsFiles(t *testing.T) {
 	}
 	// Every list of the console has a file, cut to its reader.
 	for _, list := range []string{"users", "groups", "roles", "applications", "assignments", "delegations", "attributes", "requests", "reviews", "revisions", "defaults", "sod-rules", "expectations", "findings", "refusals",
-		"groups/pilots/members", "reviews/marine-winter/items", "roles/berth-planning%2Freader/holders"} {
+		"security-log", "groups/pilots/members", "reviews/marine-winter/items", "roles/berth-planning%2Freader/holders"} {
 		if rows := csvOf(marta, list, client.Query{}); len(rows) < 2 && list != "refusals" {
 			t.Errorf("%s: %v", list, rows)
 		}
+	}
+	// Who gained and lost what is told a line each.
+	lines, told := csvOf(marta, "gained-and-lost", client.Query{"from": "2026-01-01T00:00:00Z"}), map[string]int{}
+	for _, line := range lines[1:] {
+		told[line[slices.Index(lines[0], "what")]+" "+line[slices.Index(lines[0], "application_key")]]++
+	}
+	if told["gained berth-planning"] == 0 || told["lost berth-planning"] == 0 {
+		t.Errorf("%v of %v", told, lines[0])
 	}
 	for _, row := range csvOf(tomas, "users", client.Query{"columns": "unit"})[1:] {
 		if !strings.HasPrefix(row[0], "marine") {

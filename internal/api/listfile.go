@@ -20,6 +20,9 @@ import (
 // mostListed bounds the rows of a list that goes out as a file.
 const mostListed = 100_000
 
+// listParts are the parts of lists whose rows are told a line a part.
+var listParts = map[string][]string{"gained-and-lost": {"gained", "lost"}}
+
 // listFile asks for a list as a file: the same list, asked with the same query, cut
 // to the same rights, whatever list it is.
 type listFile struct {
@@ -49,7 +52,7 @@ func (f *listFile) Resolve(ctx huma.Context) []error {
 }
 
 func listFileFor(ctx context.Context, s *serve.Server, in *listFile) (*serve.File, error) {
-	var t listTable
+	t := listTable{parts: listParts[strings.Trim(in.List, "/")]}
 	if err := t.collect(func() error { return pages(ctx, s, in, &t) }); err != nil {
 		return nil, err
 	}

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"io"
 	"iter"
+	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -21,6 +22,7 @@ type listTable struct {
 	columns []string
 	also    []string // columns there may be, although no row has them
 	count   int
+	parts   []string // lists in a row that are told a line each, with what they are called
 
 	keep *json.Encoder // where the rows go
 	kept *os.File      // from where they come
@@ -89,14 +91,40 @@ func (t *listTable) add(raw []byte, wanted string) (next string, ok bool, err er
 			r = serve.Basis.ReplaceAll(r, []byte("{"))
 			r = bytes.Replace(r, []byte("{,"), []byte("{"), 1)
 		}
-		row := map[string]string{}
-		t.flatten("", r, row, 0)
-		if err := t.keep.Encode(row); err != nil {
-			return "", false, err
+		for _, row := range t.lines(r) {
+			if err := t.keep.Encode(row); err != nil {
+				return "", false, err
+			}
+			t.count++
 		}
-		t.count++
 	}
 	return next, true, nil
+}
+
+// lines are what a row comes to: one line, or one for each thing in its parts.
+func (t *listTable) lines(raw json.RawMessage) (out []map[string]string) {
+	whole := map[string]string{}
+	t.flatten("", raw, whole, 0)
+	if t.parts == nil {
+		return append(out, whole)
+	}
+	members, _ := ordered(raw) // flatten has read it
+	for _, m := range members {
+		var all []json.RawMessage
+		if !slices.Contains(t.parts, m.name) || json.Unmarshal(m.value, &all) != nil {
+			continue
+		}
+		for _, x := range all {
+			line := maps.Clone(whole)
+			t.put(line, "what", m.name)
+			t.flatten("", x, line, 0)
+			out = append(out, line)
+		}
+	}
+	if out == nil {
+		out = append(out, whole)
+	}
+	return out
 }
 
 type member struct {

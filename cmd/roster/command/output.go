@@ -19,6 +19,13 @@ func (c *Call) Answer(v any, words func(), header []string, rows ...[]string) {
 	c.Table(v, header, rows)
 }
 
+// More says, beside the output, that a list was cut: next is its cursor, blank at its end.
+func (c *Call) More(next string) {
+	if next != "" {
+		fmt.Fprintf(c.Err, "roster %s: there is more: ask for more with -limit\n", c.Command.Words)
+	}
+}
+
 // Done says that something was done that has no answer of its own.
 func (c *Call) Done(format string, args ...any) {
 	text := fmt.Sprintf(format, args...)

@@ -127,7 +127,7 @@ func Access(c *command.Call) error {
 		if !*why && len(l.Paths) > 1 && c.People() {
 			through += fmt.Sprintf(" and %s", command.Count(len(l.Paths)-1, "other way"))
 		}
-		rows = append(rows, []string{l.Application.Label, strings.Join(l.Actions, ", "), l.Pattern, through, strings.TrimPrefix(c.Conditions(l.Own, l.Schedule, l.From, l.Until, l.When)+ended(l.Ended)+except(l.Fences), ", ")})
+		rows = append(rows, []string{l.Application.Label, strings.Join(l.Actions, ", "), l.Pattern, through, strings.TrimLeft(c.Conditions(l.Own, l.Schedule, l.From, l.Until, l.When)+ended(l.Ended)+except(l.Fences), ", ")})
 		if *why && c.People() {
 			for _, p := range l.Paths {
 				rows = append(rows, []string{"", "", "", "  " + pathSays(c, p), ""})
@@ -222,6 +222,7 @@ func Grid(c *command.Call) error {
 		header, rows = narrow(c, g, rows)
 	}
 	c.Table(g, header, rows)
+	defer c.More(g.Next)
 	c.Say("D direct, F by default, G through a group, I through an included role, A all users, P public, ~ has an end, ? only their own or at some times, # fenced; %d of %s%s.",
 		users(g.Rows), command.Count(g.Total, "user"), c.AsOfWords(g.Basis))
 	return nil

@@ -53,6 +53,7 @@ func Holders(c *command.Call) error {
 		rows = append(rows, []string{command.First(h.User.Key, h.User.Label), h.User.Label, throughRole(h.Path), strings.Join(limits, ", ")})
 	}
 	c.Table(list, []string{"user", "name", "granted_through", "when"}, rows)
+	defer c.More(list.Next)
 	more := ""
 	if list.Outside {
 		more = ", and perhaps others outside your part"
@@ -110,10 +111,11 @@ func GainedAndLost(c *command.Call) error {
 		}{{"+", u.Gained}, {"-", u.Lost}} {
 			for _, e := range side.lines {
 				rows = append(rows, []string{command.First(u.User.Key, u.User.Label), map[string]string{"+": "gained", "-": "lost"}[side.sign], e.Application.Key, e.Action, e.Target,
-					strings.TrimPrefix(c.Conditions(e.Own, e.Schedule, nil, e.Until, e.When), ", ")})
+					strings.TrimLeft(c.Conditions(e.Own, e.Schedule, nil, e.Until, e.When), ", ")})
 			}
 		}
 	}
+	defer c.More(b.Next)
 	if len(rows) > 0 || !c.People() {
 		c.Table(b, []string{"user", "what", "application", "action", "on", "when"}, rows)
 	}
@@ -145,7 +147,7 @@ func permissionTimeline(c *command.Call) error {
 				way += " and " + command.Count(n, "other way")
 			}
 		}
-		rows = append(rows, []string{s.From.In(c.Zone()).Format("2 Jan 2006 15:04"), until, way, strings.TrimPrefix(c.Conditions(s.Own, s.Schedule, nil, nil, nil), ", "), strconv.FormatInt(s.Revision, 10)})
+		rows = append(rows, []string{s.From.In(c.Zone()).Format("2 Jan 2006 15:04"), until, way, strings.TrimLeft(c.Conditions(s.Own, s.Schedule, nil, nil, nil), ", "), strconv.FormatInt(s.Revision, 10)})
 	}
 	if len(rows) == 0 && c.People() {
 		c.Say("%s has never held %s %s in %s.", t.User.Label, t.Action, t.Path, t.Application.Label)

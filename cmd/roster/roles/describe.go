@@ -299,7 +299,7 @@ func RolesCompare(c *command.Call) error {
 		lines []wire.Entitlement
 	}{{"only " + v.Role.Label, v.Only}, {"only " + v.With.Label, v.OnlyOther}, {"both", v.Both}} {
 		for _, l := range x.lines {
-			rows = append(rows, []string{x.whose, l.Application.Label, l.Action, l.Target, strings.TrimPrefix(c.Conditions(l.Own, l.Schedule, nil, nil, nil), ", ")})
+			rows = append(rows, []string{x.whose, l.Application.Label, l.Action, l.Target, strings.TrimLeft(c.Conditions(l.Own, l.Schedule, nil, nil, nil), ", ")})
 		}
 	}
 	c.Table(v, []string{"given_by", "application", "action", "resource", "when"}, rows)

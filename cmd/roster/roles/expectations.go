@@ -129,6 +129,7 @@ func FindingsList(c *command.Call) error {
 	if err != nil {
 		return err
 	}
+	defer c.More(all.Next)
 	if !c.People() {
 		var rows [][]string
 		for _, f := range all.Findings {

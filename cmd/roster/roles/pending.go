@@ -169,9 +169,7 @@ func SecurityLogList(c *command.Call) error {
 		rows = append(rows, []string{e.At.In(c.Zone()).Format("2 Jan 2006 15:04:05"), e.Event, name(e.By), name(e.User), e.Address})
 	}
 	c.Table(l, []string{"when", "what", "by", "about", "from"}, rows)
-	if l.Next != "" {
-		c.Say("There is more: ask for more with -limit.")
-	}
+	c.More(l.Next)
 	return nil
 }
 

@@ -160,6 +160,7 @@ func Requests(c *command.Call) error {
 		rows = append(rows, requestRow(r))
 	}
 	c.Table(all, requestHeader, rows)
+	c.More(all.Next)
 	if len(rows) == 0 {
 		c.Say("There is no such request%s.", c.AsOfWords(all.Basis))
 	}

@@ -102,6 +102,7 @@ func ReviewItems(c *command.Call) error {
 			fmt.Sprintf("%d of %d", l.Peers, l.Unitmates), strings.Join(l.SoDRules, ", "), said})
 	}
 	c.Table(all, []string{"user", "role", "because", "since", "unit_too", "sod_rule", "decision"}, rows)
+	defer c.More(all.Next)
 	c.Say("%d of %s.", len(rows), command.Count(all.Total, "item"))
 	return nil
 }

@@ -296,5 +296,6 @@ func History(c *command.Call) error {
 		return nil
 	}
 	c.Table(all, []string{"revision", "at", "by", "what", "why", "reference"}, rows)
+	c.More(all.Next)
 	return nil
 }

@@ -4,6 +4,7 @@ import type { Schemas } from '../api/client'
 import { DifferenceLines } from '../shared/DifferenceRow'
 import { ListTable, type ListColumn } from '../shared/ListTable'
 import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
 import { count, list, dayOf, endOfDay, fullDay, monthBefore } from '../shared/words'
 import { useMe } from '../shell/session'
 import { ask } from '../api/ask'
@@ -54,24 +55,22 @@ export function GainedAndLostPage() {
   const to = search.to ?? today
   const set = (part: Partial<typeof search>) => void navigate({ search: (s) => ({ ...s, ...part }) })
   const applications = useQuery(ask('/api/v1/applications', { params: { query: {} } }))
+  const asked = {
+    from: endOfDay(from, me.time_zone),
+    to: to >= today ? undefined : endOfDay(to, me.time_zone),
+    application: search.application,
+  }
   const between = useQuery({
     enabled: from < to,
     placeholderData: keepPreviousData,
-    ...ask('/api/v1/gained-and-lost', {
-      params: {
-        query: {
-          from: endOfDay(from, me.time_zone),
-          to: to >= today ? undefined : endOfDay(to, me.time_zone),
-          application: search.application,
-          limit: 200,
-        },
-      },
-    }),
+    ...ask('/api/v1/gained-and-lost', { params: { query: { ...asked, limit: 200 } } }),
   })
   const b = between.data
   return (
     <>
-      <h1>Access gained and lost</h1>
+      <Title list="gained-and-lost" query={asked}>
+        Access gained and lost
+      </Title>
       <p className="text-soft mt-1">
         Who can do more or less than on an earlier day: because of changes, and because dates began or ended.
       </p>
@@ -117,7 +116,9 @@ export function GainedAndLostPage() {
       {b && b.users.length > 0 && (
         <ListTable what="user" rows={b.users} columns={columns} id={(u) => u.user.id!} detail={(u) => <DifferenceLines difference={u} />} />
       )}
-      {b?.next && <p className="text-soft mt-2">The first 200. Choose an application or a shorter time to see the others.</p>}
+      {b?.next && (
+        <p className="text-soft mt-2">The first 200. Choose an application or a shorter time to see the others, or export them all.</p>
+      )}
     </>
   )
 }

@@ -4,6 +4,7 @@ import { ask } from '../api/ask'
 import { answer, api, type Schemas } from '../api/client'
 import { ListTable, type ListColumn } from '../shared/ListTable'
 import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
 import { moment, unitWords } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
@@ -69,14 +70,20 @@ export function InvitationsPage() {
   const all = invitations.data.invitations
   return (
     <>
-      <div className="flex items-start justify-between gap-4">
-        <h1>Invitations</h1>
-        {!past && me.may['users.create'] && (
-          <Link to="/users/add" className="button">
-            Invite a user
-          </Link>
-        )}
-      </div>
+      <Title
+        list="invitations"
+        query={{ as_of: asOf }}
+        more={
+          !past &&
+          me.may['users.create'] && (
+            <Link to="/users/add" className="button">
+              Invite a user
+            </Link>
+          )
+        }
+      >
+        Invitations
+      </Title>
       <p className="text-soft mt-1 max-w-180">
         Who was invited is active, and has what the invitation gives, once they have chosen a password by the link in the mail.
       </p>

@@ -2,7 +2,9 @@ import { useQuery } from '@tanstack/react-query'
 import { ask } from '../api/ask'
 import type { Schemas } from '../api/client'
 import { ListTable, type ListColumn } from '../shared/ListTable'
+import { Named } from '../shared/Named'
 import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
 import { moment } from '../shared/words'
 
 type Mail = Schemas['Mail']
@@ -13,8 +15,8 @@ const states = { waiting: 'waits', sent: 'sent', failed: 'failed', dropped: 'not
 const columns: ListColumn<Mail>[] = [
   { key: 'made', label: 'When', value: (m) => m.made_at, show: (m) => <span className="whitespace-nowrap">{moment(m.made_at)}</span> },
   { key: 'kind', label: 'What', value: (m) => kinds[m.kind], choose: true },
-  { key: 'to', label: 'To', value: (m) => m.user.label },
-  { key: 'by', label: 'Because of', value: (m) => m.caused_by?.label ?? '' },
+  { key: 'to', label: 'To', value: (m) => m.user.label, show: (m) => <Named user={m.user} /> },
+  { key: 'by', label: 'Because of', value: (m) => m.caused_by?.label ?? '', show: (m) => m.caused_by && <Named user={m.caused_by} /> },
   {
     key: 'state',
     label: 'State',
@@ -37,7 +39,7 @@ export function MailsPage() {
   if (!mails.data) return <Loading what="the mails" />
   return (
     <>
-      <h1>Mail</h1>
+      <Title list="mails">Mail</Title>
       <p className="text-soft mt-1 max-w-180">The last mails that were sent, or are to be. What they say is kept nowhere.</p>
       {mails.data.mails.length === 0 ? (
         <Empty>No mail was sent yet.</Empty>

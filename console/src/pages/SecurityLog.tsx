@@ -1,9 +1,9 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
-import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
-import type { Schemas } from '../api/client'
 import { UserBox } from '../shared/UserBox'
+import { Named } from '../shared/Named'
 import { Empty, Loading, Trouble } from '../shared/State'
+import { Title } from '../shared/Title'
 import { moment } from '../shared/words'
 import { askPages } from '../api/ask'
 
@@ -16,7 +16,9 @@ export function SecurityLogPage() {
   const events = log.data?.pages.flatMap((p) => p.events) ?? []
   return (
     <>
-      <h1>Security log</h1>
+      <Title list="security-log" query={{ user }}>
+        Security log
+      </Title>
       <p className="text-soft mt-1">
         Who signed in, who tried to, and who was given a way to sign in. Changes of access are in the ledger.
       </p>
@@ -60,14 +62,5 @@ export function SecurityLogPage() {
         </button>
       )}
     </>
-  )
-}
-
-function Named({ user: u }: { user: Schemas['Ref'] }) {
-  if (!u.key) return <>{u.label}</>
-  return (
-    <Link to="/users/$user" params={{ user: u.key }} className="press inline-block py-0.5">
-      {u.label}
-    </Link>
   )
 }

@@ -7,6 +7,7 @@ import { useCommit } from '../../shared/commit'
 import { keyOf } from '../../shared/key'
 import { ListTable, type ListColumn } from '../../shared/ListTable'
 import { Empty, Faults, Loading, Trouble } from '../../shared/State'
+import { Title } from '../../shared/Title'
 import { count, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
@@ -64,10 +65,15 @@ export function ReviewList() {
   const all = reviews.data.rounds
   return (
     <>
-      <div className="flex items-start justify-between gap-4">
-        <h1>Reviews</h1>
-        {!past && me.may['reviews.create'] && <AddPanel label="Open a round">{(done) => <OpenRound done={done} say={setSaid} />}</AddPanel>}
-      </div>
+      <Title
+        list="reviews"
+        query={{ as_of: asOf }}
+        more={
+          !past && me.may['reviews.create'] && <AddPanel label="Open a round">{(done) => <OpenRound done={done} say={setSaid} />}</AddPanel>
+        }
+      >
+        Reviews
+      </Title>
       {said && <p role="status">{said}.</p>}
       <p className="text-soft mt-1">In a review, reviewers decide who keeps which access.</p>
       {all.length === 0 && (
