@@ -135,3 +135,25 @@ func TestTheLedgerIsFilteredInTheConsole(t *testing.T) {
 	b.Press("Show all")
 	b.SeesNot("Show all")
 }
+
+// What was done to many at once is told in few lines, and taken back as one.
+func TestWhatWasDoneToManyIsTakenBackAsOne(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	b := testkit.NewTab(t, s.Base)
+	b.SignIn(demo.Administrator, demo.Password)
+	b.Go("/users?unit=marine%2Ftugs&status=active")
+	b.Shows(`input[aria-label^="Pick "]`)
+	for i := range 8 {
+		b.PressAt(`input[aria-label^="Pick "]:not([aria-label*="all"])`, i)
+	}
+	b.Pick("Grant a role", "tide", "Tide editor")
+	b.PressNth("Grant", 1)
+	commits(b, "The regatta")
+	b.Sees("What it did")
+	b.Sees("And 3 more")
+	b.Press("Undo")
+	b.Sees("and 7 more")
+	b.Sees("Commit 1 change")
+	b.Press("Commit")
+	b.Sees("8 users lose 2 entitlements")
+}

@@ -57,7 +57,7 @@ const addUser = createRoute({
 const user = createRoute({
   getParentRoute: () => shell,
   path: '/users/$user',
-  validateSearch: (s: Record<string, unknown>): { tab?: string } & May => ({ tab: text(s.tab), ...may(s) }),
+  validateSearch: (s: Record<string, unknown>): { tab?: string } & May & ListSearch => ({ tab: text(s.tab), ...may(s), ...listSearch(s) }),
   component: lazyPage(() => import('./pages/users/One'), 'OneUser'),
 })
 const units = createRoute({
@@ -148,7 +148,7 @@ const defaults = createRoute({
 const myAccess = createRoute({
   getParentRoute: () => shell,
   path: '/my-access',
-  validateSearch: may,
+  validateSearch: (s: Record<string, unknown>): May & ListSearch => ({ ...may(s), ...listSearch(s) }),
   component: lazyPage(() => import('./pages/MyAccess'), 'MyAccessPage'),
 })
 const delegations = createRoute({
@@ -206,7 +206,8 @@ const viewAs = createRoute({
   path: '/view-as',
   validateSearch: (
     s: Record<string, unknown>,
-  ): { user?: string; nobody?: string; unit?: string; title?: string; employment?: string; application?: string } => ({
+  ): { user?: string; nobody?: string; unit?: string; title?: string; employment?: string; application?: string } & ListSearch => ({
+    ...listSearch(s),
     user: text(s.user),
     nobody: text(s.nobody),
     unit: text(s.unit),

@@ -40,6 +40,13 @@ func (u *undoing) memberCalled(m fact.Member) string {
 	return "a group"
 }
 
+func (u *undoing) roleCalled(id fact.RoleID) string {
+	if r := u.head.Role(id); r != nil {
+		return r.Label
+	}
+	return "a role"
+}
+
 // assignment takes a role back that was given, and gives back one that was taken. What
 // default rules give follows by itself.
 func (u *undoing) assignment(f *fact.Assignment, c access.RowChange) {
@@ -50,7 +57,7 @@ func (u *undoing) assignment(f *fact.Assignment, c access.RowChange) {
 	if c.After != nil {
 		if now == nil {
 			if c.Before == nil {
-				u.left("%s of %s was revoked or ended since.", u.head.RoleKey(f.Role), u.memberCalled(f.Assignee))
+				u.left("%s of %s was revoked or ended since.", u.roleCalled(f.Role), u.memberCalled(f.Assignee))
 				return
 			}
 		} else {
@@ -62,7 +69,7 @@ func (u *undoing) assignment(f *fact.Assignment, c access.RowChange) {
 		return
 	}
 	if u.over(before.Window) {
-		u.left("%s of %s is not given back: its last day has passed.", u.head.RoleKey(f.Role), u.memberCalled(f.Assignee))
+		u.left("%s of %s is not given back: its last day has passed.", u.roleCalled(f.Role), u.memberCalled(f.Assignee))
 		return
 	}
 	fields := u.member(window(map[string]any{"role": u.head.RoleKey(before.Role)}, before.Window), before.Assignee, "group")
@@ -108,7 +115,7 @@ func (u *undoing) permission(f *fact.Permission, c access.RowChange) {
 		if u.head.Permission(f.ID) != nil {
 			u.does(taking, "remove_permission", map[string]any{"permission": f.ID.String()})
 		} else if c.Before == nil {
-			u.left("A permission of %s was removed since.", u.head.RoleKey(f.Role))
+			u.left("A permission of %s was removed since.", u.roleCalled(f.Role))
 			return
 		}
 	}

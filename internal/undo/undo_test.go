@@ -123,7 +123,7 @@ func TestWhatStaysIsTold(t *testing.T) {
 		"a title that was changed again": {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &title}}},
 			since: []change.Operation{&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &other}}}, steps: 0, left: "Title of Inês Halloran was changed again since."},
 		"a role that was revoked since": {ops: []change.Operation{&roles.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
-			since: []change.Operation{&roles.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, steps: 0, left: "berths/scheduler of Inês Halloran was revoked or ended since."},
+			since: []change.Operation{&roles.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, steps: 0, left: "Berth scheduler of Inês Halloran was revoked or ended since."},
 		"a new user":        {ops: []change.Operation{&people.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
 		"a departure":       {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
 		"a move":            {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},

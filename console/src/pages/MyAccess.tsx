@@ -4,6 +4,7 @@ import { Empty, Loading, Trouble } from '../shared/State'
 import { Limits } from '../shared/Limits'
 import { count, shortDay, unitWords, until } from '../shared/words'
 import { useDay } from '../shell/day'
+import { useMe } from '../shell/session'
 import { AccessLines } from './users/AccessLines'
 import { AskMay } from '../shared/AskMay'
 import { ask } from '../api/ask'
@@ -17,6 +18,7 @@ const route = getRouteApi('/shell/my-access')
 /** Who I am, what I have and why and until when, and who handed it to me. */
 export function MyAccessPage() {
   const { now, past } = useDay()
+  const me = useMe()
   const search = route.useSearch()
   const navigate = route.useNavigate()
   const mine = useQuery({ ...ask('/api/v1/me/access'), enabled: !past })
@@ -78,7 +80,15 @@ export function MyAccessPage() {
           <tbody>
             {direct.map((a) => (
               <tr key={a.id}>
-                <td className="w-60">{a.role.label}</td>
+                <td className="w-60">
+                  {a.role.key && me.may['roles.read'] ? (
+                    <Link to="/roles/$role" params={{ role: a.role.key }} className="press">
+                      {a.role.label}
+                    </Link>
+                  ) : (
+                    a.role.label
+                  )}
+                </td>
                 <td className={a.until || a.from ? 'text-brass w-44' : 'text-soft w-44'}>
                   {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
                   <Limits assignment={a} />

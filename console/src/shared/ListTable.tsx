@@ -55,6 +55,8 @@ export function ListTable<Row extends RowData>({
   empty,
   detail,
   opens,
+  opener,
+  plain = 0,
 }: {
   /** What a row is, as "group". */
   what: string
@@ -68,6 +70,10 @@ export function ListTable<Row extends RowData>({
   detail?: (row: Row) => ReactNode
   /** Which rows are open at first. */
   opens?: (row: Row) => boolean
+  /** The column that is pressed to open a row; else a press of its own stands at the end. */
+  opener?: string
+  /** Up to so many rows the table stands alone, with nothing to search and filter it by. */
+  plain?: number
 }) {
   const search: ListSearch = useSearch({ strict: false })
   const navigate = useNavigate()
@@ -110,9 +116,11 @@ export function ListTable<Row extends RowData>({
     set({ only: all.map((f) => `${f.id}:${encodeURIComponent(String(f.value))}`).join(',') || undefined })
   }
   const all = shown.length > 0 && shown.every((r) => r.getIsSelected())
+  const bare = rows.length <= plain && !search.q && filters.length === 0
+  const toggle = (row: string) => setOpen({ ...pressed, [row]: !open[row] })
   return (
     <>
-      <div className="mt-3 flex flex-wrap items-end gap-x-4 gap-y-2 print:hidden">
+      <div className={bare ? 'hidden' : 'mt-3 flex flex-wrap items-end gap-x-4 gap-y-2 print:hidden'}>
         <input
           type="search"
           className="field max-w-72"
@@ -189,7 +197,7 @@ export function ListTable<Row extends RowData>({
                   </th>
                 )
               })}
-              {detail && (
+              {detail && !opener && (
                 <th className="w-16">
                   <span className="sr-only">More</span>
                 </th>
@@ -212,17 +220,25 @@ export function ListTable<Row extends RowData>({
                   )}
                   {columns.map((c) => (
                     <td key={c.key} className={`${c.right ? 'text-right' : ''} ${c.className ?? ''}`}>
-                      {c.show ? c.show(r.original) : c.value(r.original)}
+                      {c.key === opener ? (
+                        <button type="button" className="press text-left" aria-expanded={!!open[r.id]} onClick={() => toggle(r.id)}>
+                          {c.show ? c.show(r.original) : c.value(r.original)}
+                        </button>
+                      ) : c.show ? (
+                        c.show(r.original)
+                      ) : (
+                        c.value(r.original)
+                      )}
                     </td>
                   ))}
-                  {detail && (
+                  {detail && !opener && (
                     <td className="text-right">
                       <button
                         type="button"
                         className="press text-sm"
                         aria-expanded={!!open[r.id]}
                         aria-label={`${open[r.id] ? 'Close' : 'Open'} ${String(columns[0]!.value(r.original))}`}
-                        onClick={() => setOpen({ ...pressed, [r.id]: !open[r.id] })}
+                        onClick={() => toggle(r.id)}
                       >
                         {open[r.id] ? 'Close' : 'Open'}
                       </button>

@@ -111,6 +111,11 @@ export function list(words: string[]): string {
   return `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`
 }
 
+/** The first four of some names, and how many more there are. */
+export function enough(names: string[]): string {
+  return `${names.slice(0, 4).join(', ')}${names.length > 4 ? ` and ${names.length - 4} more` : ''}`
+}
+
 /** A unit as people read it: "Marine / Pilotage". */
 export function unitWords(unit: string | undefined): string {
   if (!unit) return ''

@@ -43,13 +43,7 @@ export function Prepared({ pending, close }: { pending: Schemas['PendingChange']
               : `To ${pending.to?.label ?? 'anybody who may make it'}, as ${pending.id}.`}{' '}
           Nothing was changed yet. Your Today page shows {pending.name ? 'it' : 'what becomes of it'}.
         </p>
-        <ul className="mt-2">
-          {pending.sentences.map((s, i) => (
-            <li key={i} className="border-rule border-t py-2 last:border-b">
-              {s}
-            </li>
-          ))}
-        </ul>
+        <Sentences all={pending.sentences} />
       </div>
       <button type="button" className="button-quiet mt-4 self-start" autoFocus onClick={close}>
         Close
@@ -88,15 +82,9 @@ export function Done({
             </Link>
           )}
         </p>
-        <ul>
-          {result.sentences.map((s, i) => (
-            <li key={i} className="border-rule border-t py-2 last:border-b">
-              {s}
-            </li>
-          ))}
-        </ul>
-        <Effect result={{ ...result, unchanged: false }} />
-        <Next lines={lines} />
+        <Sentences all={result.sentences} />
+        <Effect result={{ ...result, unchanged: false }} title="What it did" />
+        <Next lines={lines} names={new Map((result.preview?.effects ?? []).flatMap((e) => e.users.map((u) => [u.key ?? '', u.label])))} />
         {stays}
       </div>
       <div className="mt-4 flex gap-2">
@@ -113,44 +101,74 @@ export function Done({
   )
 }
 
+const mostSaid = 5
+
+/** What was or would be made, a line each; of many the first, and the others on press. */
+function Sentences({ all }: { all: string[] }) {
+  const row = (s: string, i: number) => (
+    <li key={i} className="border-rule border-t py-2 last:border-b">
+      {s}
+    </li>
+  )
+  const first = all.length > mostSaid + 1 ? all.slice(0, mostSaid) : all
+  const rest = all.slice(first.length)
+  return (
+    <>
+      <ul className="mt-2">{first.map(row)}</ul>
+      {rest.length > 0 && (
+        <details>
+          <summary className="text-harbour py-1 font-medium">And {rest.length} more</summary>
+          <ul>{rest.map(row)}</ul>
+        </details>
+      )}
+    </>
+  )
+}
+
+const mostLinked = 3
+
 /** Links to what was made or changed, and to what usually comes next. */
-function Next({ lines }: { lines: Line[] }) {
+function Next({ lines, names }: { lines: Line[]; names: Map<string, string> }) {
   const links = new Map<string, ReactNode>()
   const add = (key: string, to: ReactNode) => links.size < 8 && links.set(key, to)
   const text = (v: unknown) => (typeof v === 'string' && v ? v : undefined)
-  for (const o of lines.flatMap((l) => l.operations) as Record<string, unknown>[]) {
+  const operations = lines.flatMap((l) => l.operations) as Record<string, unknown>[]
+  // Of many users the revision tells.
+  const many = new Set(operations.map((o) => o.user ?? o.user_name)).size > mostLinked
+  const nameOf = (user: string) => names.get(user) ?? user
+  for (const o of operations) {
     const user = text(o.user) ?? (o.op === 'add_user' ? text(o.user_name) : undefined)
     const app = text(o.application)
     const made = text(o.key)
     const role = text(o.role) ?? (o.op === 'add_role' && made ? (app ? `${app}/${made}` : made) : undefined)
     const group = text(o.group) ?? (o.op === 'add_group' ? made : undefined)
     const application = o.op === 'add_application' ? made : app
-    if (user && !/^user-\d+$/.test(user))
+    if (user && !many && !/^user-\d+$/.test(user))
       add(
         `user ${user}`,
         <Link to="/users/$user" params={{ user }} className="press">
-          {user}
+          {nameOf(user)}
         </Link>,
       )
-    if (o.op === 'add_user' && user)
+    if (o.op === 'add_user' && user && !many)
       add(
         `sign-in ${user}`,
         <Link to="/users/$user" params={{ user }} search={{ tab: 'attributes' }} className="press">
-          Next: let {user} sign in
+          Next: let {nameOf(user)} sign in
         </Link>,
       )
-    if (o.op === 'update_user' && text(o.unit) && user)
+    if (o.op === 'update_user' && text(o.unit) && user && !many)
       add(
         `moved ${user}`,
         <Link to="/users/$user" params={{ user }} search={{ tab: 'given' }} className="press">
-          Next: look at what {user} was given by hand
+          Next: look at what {nameOf(user)} was given by hand
         </Link>,
       )
     if (group && !/^group-\d+$/.test(group))
       add(
         `group ${group}`,
         <Link to="/groups/$group" params={{ group }} className="press">
-          {group}
+          Group {group}
         </Link>,
       )
     if (o.op === 'add_group' && group)
@@ -164,7 +182,7 @@ function Next({ lines }: { lines: Line[] }) {
       add(
         `role ${role}`,
         <Link to="/roles/$role" params={{ role }} className="press">
-          {role}
+          Role {role}
         </Link>,
       )
     if (o.op === 'add_role' && role)
@@ -174,11 +192,11 @@ function Next({ lines }: { lines: Line[] }) {
           Next: say what {role} permits
         </Link>,
       )
-    if (o.op === 'update_user' && o.status === 'departed' && user)
+    if (o.op === 'update_user' && o.status === 'departed' && user && !many)
       add(
         `duties ${user}`,
         <Link to="/users/$user" params={{ user }} search={{ tab: 'attributes' }} className="press">
-          Next: hand over what {user} owns
+          Next: hand over what {nameOf(user)} owns
         </Link>,
       )
     if ((o.op === 'add_resource' || o.op === 'add_permission') && application)

@@ -1,6 +1,34 @@
 import { useMutation } from '@tanstack/react-query'
-import { answer, api, ProblemError } from '../api/client'
+import { answer, api, ProblemError, type Schemas } from '../api/client'
+import { enough } from '../shared/words'
 import { useSheet } from './sheet'
+
+type UndoLine = Schemas['UndoLine']
+
+/** What differs in sentences that begin and end alike: whom each is about. */
+function differing(all: string[]): string[] {
+  const words = all.map((s) => s.split(' '))
+  const same = (at: (w: string[], i: number) => string | undefined) => {
+    let n = 0
+    while (words.every((w) => n < w.length - 1 && at(w, n) === at(words[0]!, n))) n++
+    return n
+  }
+  const before = same((w, i) => w[i])
+  const after = same((w, i) => w[w.length - 1 - i])
+  return words.map((w) => w.slice(before, Math.max(before + 1, w.length - after)).join(' '))
+}
+
+/** Four or more lines one after another that do the same to different users are one line of the sheet. */
+function together(lines: UndoLine[]): UndoLine[][] {
+  const kind = (l: UndoLine) => JSON.stringify(l.operations.map((o) => ({ ...o, user: undefined, assignment: undefined })))
+  const out: UndoLine[][] = []
+  for (const l of lines) {
+    const last = out.at(-1)
+    if (last && kind(last[0]!) === kind(l)) last.push(l)
+    else out.push([l])
+  }
+  return out.flatMap((all) => (all.length < 4 ? all.map((l) => [l]) : [all]))
+}
 
 /** Puts what takes a revision back on the change sheet, in one press. */
 export function useUndo() {
@@ -10,7 +38,12 @@ export function useUndo() {
     onSuccess: (x) => {
       const first = sheet.lines.length === 0
       sheet.load(
-        x.lines.map((l) => ({ verb: 'Undo', what: `revision ${x.of}: ${l.words}`, operations: l.operations })),
+        together(x.lines).map((all) => ({
+          verb: 'Undo',
+          what: `revision ${x.of}: ${all[0]!.words}${all.length > 1 ? `, and ${all.length - 1} more` : ''}`,
+          detail: all.length > 1 ? enough(differing(all.map((l) => l.words))) : undefined,
+          operations: all.flatMap((l) => l.operations),
+        })),
         x.revision,
       )
       if (first && sheet.reason === '') sheet.setReason(`Undo of revision ${x.of}`)

@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
-import { getRouteApi } from '@tanstack/react-router'
+import { getRouteApi, Link } from '@tanstack/react-router'
 import { useRef, useState, type KeyboardEvent } from 'react'
 import type { Operation, Schemas } from '../../api/client'
 import { useCommit } from '../../shared/commit'
@@ -221,7 +221,13 @@ function Row({
     <>
       <tr data-line tabIndex={focus ? 0 : -1} onKeyDown={press} className={said ? 'bg-wash' : ''}>
         <td>
-          {l.user.label}
+          {l.user.key ? (
+            <Link to="/users/$user" params={{ user: l.user.key }} tabIndex={-1} className="press">
+              {l.user.label}
+            </Link>
+          ) : (
+            l.user.label
+          )}
           <div className="text-soft text-sm">{l.title || l.unit}</div>
         </td>
         <td>

@@ -1,88 +1,86 @@
 import { Link } from '@tanstack/react-router'
-import { Fragment, useState } from 'react'
+import { useMemo } from 'react'
 import type { Schemas } from '../../api/client'
+import { ListTable, type ListColumn } from '../../shared/ListTable'
 import { Mark, markWords, type MarkName } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
 import { PathText } from '../../shared/PathText'
 import { Empty } from '../../shared/State'
 import { count, moment, shortDay, times, until } from '../../shared/words'
 
+type Line = Schemas['AccessLine'] & { place: number }
+
+const columnsAt = (now: Date): ListColumn<Line>[] => [
+  { key: 'app', label: 'Application', value: (l) => l.application.label, choose: true },
+  { key: 'actions', label: 'Action', value: (l) => l.actions.join(', ') },
+  {
+    key: 'resource',
+    label: 'Resource',
+    value: (l) => l.pattern,
+    show: (l) => (
+      <>
+        <PathText path={l.pattern} />
+        <Conditions own={l.own} schedule={l.schedule?.words} fences={l.fences} />
+      </>
+    ),
+  },
+  { key: 'through', label: 'Granted through', value: through, show: (l) => <Through line={l} /> },
+  {
+    key: 'until',
+    label: 'Until',
+    value: (l) => l.until ?? l.from ?? '',
+    show: (l) => (
+      <span className={l.until || l.from ? 'text-brass' : 'text-soft'} title={l.until ? moment(l.until) : undefined}>
+        {l.ended ? (
+          'ended with the account'
+        ) : l.when ? (
+          times(l.when)
+        ) : l.from && !l.now ? (
+          `from ${shortDay(l.from)}`
+        ) : l.until ? (
+          <>
+            <Mark name="ends" /> <span className="font-semibold">{until(l.until, now)}</span>
+          </>
+        ) : (
+          'no end'
+        )}
+      </span>
+    ),
+  },
+]
+
 /** All that somebody can do, a line for each pattern, with why on demand. */
 export function AccessLines({ lines, now, user }: { lines: Schemas['AccessLine'][]; now: Date; user?: string }) {
-  const [open, setOpen] = useState<number>()
+  const rows = useMemo(() => lines.map((l, place) => ({ ...l, place })), [lines])
+  const day = now.getTime()
+  const columns = useMemo(() => columnsAt(new Date(day)), [day])
   if (lines.length === 0) return <Empty>No access. Grant a role, or add the user to a group that holds one.</Empty>
   return (
-    <table className="register">
-      <thead>
-        <tr>
-          <th>Application</th>
-          <th>Action</th>
-          <th>Resource</th>
-          <th>Granted through</th>
-          <th>Until</th>
-        </tr>
-      </thead>
-      <tbody>
-        {lines.map((l, i) => (
-          <Fragment key={i}>
-            <tr className={open === i ? 'bg-open [&>td]:border-b-0' : ''}>
-              <td>{l.application.label}</td>
-              <td>{l.actions.join(', ')}</td>
-              <td>
-                <PathText path={l.pattern} />
-                <Conditions own={l.own} schedule={l.schedule?.words} fences={l.fences} />
-              </td>
-              <td>
-                <button
-                  type="button"
-                  className="press text-left"
-                  aria-expanded={open === i}
-                  onClick={() => setOpen(open === i ? undefined : i)}
-                >
-                  <Through line={l} />
-                </button>
-              </td>
-              <td className={l.until || l.from ? 'text-brass' : 'text-soft'} title={l.until ? moment(l.until) : undefined}>
-                {l.ended ? (
-                  'ended with the account'
-                ) : l.when ? (
-                  times(l.when)
-                ) : l.from && !l.now ? (
-                  `from ${shortDay(l.from)}`
-                ) : l.until ? (
-                  <>
-                    <Mark name="ends" /> <span className="font-semibold">{until(l.until, now)}</span>
-                  </>
-                ) : (
-                  'no end'
-                )}
-              </td>
-            </tr>
-            {open === i && (
-              <tr className="bg-open">
-                <td colSpan={5} className="pt-0!">
-                  <div className="flex flex-col gap-2">
-                    {l.paths.map((p, j) => (
-                      <Path key={j} path={p} />
-                    ))}
-                    {user && !l.pattern.includes('*') && l.application.key && (
-                      <Link
-                        to="/users/$user"
-                        params={{ user }}
-                        search={{ tab: 'check', application: l.application.key, action: l.actions[0], path: l.pattern }}
-                        className="press text-sm"
-                      >
-                        The address of this
-                      </Link>
-                    )}
-                  </div>
-                </td>
-              </tr>
-            )}
-          </Fragment>
-        ))}
-      </tbody>
-    </table>
+    <ListTable
+      what="line"
+      rows={rows}
+      columns={columns}
+      id={(l) => String(l.place)}
+      plain={8}
+      opener="through"
+      detail={(l) => (
+        <div className="flex flex-col gap-2">
+          {l.paths.map((p, j) => (
+            <Path key={j} path={p} />
+          ))}
+          {user && !l.pattern.includes('*') && l.application.key && (
+            <Link
+              to="/users/$user"
+              params={{ user }}
+              search={{ tab: 'check', application: l.application.key, action: l.actions[0], path: l.pattern }}
+              className="press text-sm"
+            >
+              The address of this
+            </Link>
+          )}
+        </div>
+      )}
+    />
   )
 }
 
@@ -109,23 +107,21 @@ function Conditions({ own, schedule, fences }: { own?: boolean; schedule?: strin
   )
 }
 
-function Through({ line }: { line: Schemas['AccessLine'] }) {
+/** The first way to a line, in words. */
+function through(line: Schemas['AccessLine']): string {
   const steps = line.paths[0]?.steps ?? []
-  const groups = steps.filter((s) => s.kind === 'group')
   const role = steps.find((s) => s.kind === 'role')
-  const more = line.paths.length - 1
   const name = line.through as MarkName
-  const word =
-    name === 'group'
-      ? `group ${groups[0]?.label}`
-      : name === 'included'
-        ? `${role?.label}, included role`
-        : name === 'direct'
-          ? `direct ${role?.label}`
-          : markWords[name]
+  if (name === 'group') return `group ${steps.find((s) => s.kind === 'group')?.label}`
+  if (name === 'included') return `${role?.label}, included role`
+  return name === 'direct' ? `direct ${role?.label}` : markWords[name]
+}
+
+function Through({ line }: { line: Schemas['AccessLine'] }) {
+  const more = line.paths.length - 1
   return (
     <>
-      <Mark name={name} /> {word}
+      <Mark name={line.through} /> {through(line)}
       {more > 0 && <span className="text-soft font-normal"> and {count(more, 'other way')}</span>}
     </>
   )

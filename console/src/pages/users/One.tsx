@@ -93,7 +93,9 @@ export function OneUser() {
       </p>
       <Tabs
         chosen={tab}
-        choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'access' ? undefined : t }) })}
+        choose={(t) =>
+          void navigate({ search: (s) => ({ ...s, tab: t === 'access' ? undefined : t, q: undefined, sort: undefined, only: undefined }) })
+        }
         tabs={[
           {
             key: 'access',

@@ -4,7 +4,7 @@ import { AddPanel } from '../../shared/AddPanel'
 import { keyOf } from '../../shared/key'
 import { PickBox, type Choice } from '../../shared/PickBox'
 import { windowOf } from '../../shared/window'
-import { count, shortDay } from '../../shared/words'
+import { count, shortDay, enough } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
@@ -59,10 +59,7 @@ export function Several({
       {
         verb,
         what,
-        detail: `${picked
-          .slice(0, 4)
-          .map((p) => p.label)
-          .join(', ')}${picked.length > 4 ? ` and ${picked.length - 4} more` : ''}`,
+        detail: enough(picked.map((p) => p.label)),
         operations: picked.map((p) => operation(p.user_name)),
       },
       revision,
