@@ -36,6 +36,11 @@ type Client struct {
 
 	// Heard is told the Roster-Head of each answer; nil hears nothing.
 	Heard func(mark string)
+
+	// Asked is told a refusal by which the caller is to confirm who they are
+	// (confirmation-needed). Where it did so, by ConfirmIdentity, and is true, the call is
+	// made once more. Nil confirms nothing.
+	Asked func(ctx context.Context, p *wire.Problem) bool
 }
 
 // YAML is a body that is sent as it is.
@@ -134,6 +139,11 @@ func (c *Client) DoKeyed(ctx context.Context, key, method, path string, q Query,
 		p := &wire.Problem{}
 		if json.Unmarshal(raw, p) != nil || p.Status == 0 {
 			p = &wire.Problem{Status: resp.StatusCode, Title: resp.Status, Detail: "the service answered " + resp.Status}
+		}
+		if p.Type == "confirmation-needed" && c.Asked != nil && c.Asked(ctx, p) {
+			again := *c
+			again.Asked = nil
+			return again.DoKeyed(ctx, key, method, path, q, in, out)
 		}
 		return p
 	}

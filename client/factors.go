@@ -24,6 +24,13 @@ func (c *Client) ConfirmSecondFactor(ctx context.Context, code string) (out wire
 	return out, c.Do(ctx, "PUT", "/me/second-factor", nil, wire.CodeRequest{Code: code}, &out)
 }
 
+// ConfirmIdentity proves once more who the caller is: by a code of their authenticator app where
+// they have one, else by their password. For 15 minutes what is dangerous in other hands is done
+// without asking.
+func (c *Client) ConfirmIdentity(ctx context.Context, in wire.Confirmation) error {
+	return c.Do(ctx, "POST", "/me/confirmation", nil, in, nil)
+}
+
 // NewRecoveryCodes makes recovery codes in the place of those there are, by a code.
 func (c *Client) NewRecoveryCodes(ctx context.Context, code string) (out wire.RecoveryCodes, err error) {
 	return out, c.Do(ctx, "POST", "/me/second-factor/recovery-codes", nil, wire.CodeRequest{Code: code}, &out)

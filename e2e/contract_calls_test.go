@@ -60,6 +60,7 @@ var exampleCalls = map[string]routeCall{
 	"POST /session/provider":                   {path: "", body: `{"state":"kJ3w…","code":"Zs81…","iss":"https://id.larkhaven.example"}`},
 	"POST /me/providers":                       {path: "", body: `{"provider":"harbour-id","current_password":"tide tables by heart"}`},
 	"DELETE /me/providers/{id}":                {path: ""},
+	"POST /me/confirmation":                    {path: "/me/confirmation", body: `{"password":"larkhaven-tide-table"}`},
 	"PUT /me/second-factor":                    {path: "", body: `{"code":"271828"}`},
 	"POST /me/second-factor/removal":           {path: "", body: `{"code":"271828"}`},
 	"POST /me/second-factor/recovery-codes":    {path: "", body: `{"code":"271828"}`},

@@ -144,6 +144,7 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"GET /mails", "/mails", ""},
 		{"GET /me/second-factor", "/me/second-factor", ""},
 		{"GET /me/sessions", "/me/sessions", ""},
+		{"POST /me/confirmation", "/me/confirmation", `{"password":"x"}`},
 		{"PUT /me/second-factor", "/me/second-factor", `{"code":"123456"}`},
 		{"POST /me/second-factor", "/me/second-factor", ""},
 		{"POST /users/{user}/token-rotation", "/users/berth-board/token-rotation", `{"days":3}`},

@@ -148,6 +148,7 @@ var elsewhere = map[string]string{
 	"POST /session/provider":                   "TestPeopleSignInByAnIdentityProvider",
 	"POST /me/providers":                       "TestOnesOwnAccountIsLinked",
 	"DELETE /me/providers/{id}":                "TestOnesOwnAccountIsLinked",
+	"POST /me/confirmation":                    "TestWhatIsDangerousAsksAgain",
 	"PUT /me/second-factor":                    "TestASecondFactor",
 	"POST /me/second-factor/removal":           "TestASecondFactorIsRemoved",
 	"POST /me/second-factor/recovery-codes":    "TestASecondFactorIsRemoved",

@@ -21,6 +21,12 @@ type CodeRequest struct {
 	Code string `json:"code" maxLength:"40"`
 }
 
+// Confirmation proves once more who the caller is: by one of both.
+type Confirmation struct {
+	Password string `json:"password,omitempty" maxLength:"1000" doc:"the caller's, where they have no authenticator app"`
+	Code     string `json:"code,omitempty" maxLength:"40" doc:"of their authenticator app, or a recovery code"`
+}
+
 // RecoveryCodes each stand for one code of the app, once: for when it is lost.
 type RecoveryCodes struct {
 	Codes []string `json:"codes" doc:"shown now and never again"`

@@ -124,6 +124,11 @@ func take(ctx context.Context, s *serve.Server, kind string, q *ImportQuery, in 
 	if _, err := file.Peek(1); err == io.EOF {
 		return nil, serve.NewProblem(400, "request body is required")
 	}
+	if len(in.Acknowledge) > 0 && !in.DryRun {
+		if err := s.ConfirmedSession(ctx); err != nil {
+			return nil, err
+		}
+	}
 	u, err := transfer.Send(ctx, s.Service, serve.Caller(ctx), kind, name, in, file)
 	if err != nil {
 		return nil, err

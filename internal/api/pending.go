@@ -16,6 +16,11 @@ func pendingRoutes(s *serve.Server) {
 	})
 	type passing struct{ Body wire.PendingChangeRequest }
 	serve.Route(s, "POST", "/pending-changes", "add-pending-change", "Prepare a change: for a date, under a name, or for somebody else to make", func(ctx context.Context, in *passing) (*serve.Body[wire.PendingChange], error) {
+		if len(in.Body.Acknowledge) > 0 {
+			if err := s.ConfirmedSession(ctx); err != nil {
+				return nil, err
+			}
+		}
 		out, err := changing.AddPendingChange(ctx, s.Service, serve.Caller(ctx), in.Body)
 		return serve.Answer(out), err
 	}, serve.Status(201), serve.Heavy)

@@ -17,7 +17,7 @@ import (
 )
 
 // newestMigration is that of this program.
-const newestMigration = 50
+const newestMigration = 51
 
 //go:embed migrations/*.sql
 var migrations embed.FS

@@ -29,6 +29,7 @@ const (
 	KindPrecondition = "precondition-failed"
 	KindSecondFactor = "second-factor"         // a code is asked for
 	KindNeedsFactor  = "second-factor-missing" // one is to be added first
+	KindConfirm      = "confirmation-needed"   // the caller is to prove once more who they are
 )
 
 // Problem is a problem of a kind, with its HTTP status.

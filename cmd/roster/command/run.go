@@ -154,6 +154,9 @@ func (c *Call) problem(p *wire.Problem) {
 			fmt.Fprintf(c.Err, "  revision %d: %s\n", m.Revision, strings.Join(m.Sentences, "; "))
 		}
 	}
+	if p.Type == "confirmation-needed" {
+		fmt.Fprintln(c.Err, "  At a terminal you are asked for it; roster sign-in signs you in again.")
+	}
 	if p.Status == 401 {
 		fmt.Fprintln(c.Err, "  roster sign-in gets a token.")
 	}

@@ -13,16 +13,38 @@ export const api = createClient<paths>({ baseUrl: '/' })
 // tab, it is refused.
 let meant: string | undefined
 let onOther: () => void = () => undefined
+let toConfirm: (() => Promise<boolean>) | undefined
+const sent = new Map<string, Request>()
 api.use({
-  onRequest({ request }) {
+  onRequest({ request, id }) {
     if (meant) request.headers.set('Roster-User', meant)
+    if (request.method !== 'GET') sent.set(id, request.clone())
     return request
+  },
+  async onResponse({ response, id }) {
+    const again = sent.get(id)
+    sent.delete(id)
+    if (response.status !== 403 || !again || !toConfirm) return undefined
+    const p = (await response
+      .clone()
+      .json()
+      .catch(() => ({}))) as Partial<Problem>
+    // What was refused is asked once more, when whoever asks has proved who they are.
+    return p.type === 'confirmation-needed' && (await toConfirm()) ? fetch(again) : undefined
+  },
+  onError({ id }) {
+    sent.delete(id)
   },
 })
 
 /** Has all calls be made for a user, or for whoever is signed in. */
 export const callFor = (user: string | undefined) => {
   meant = user
+}
+
+/** Calls back when a call is refused until one has confirmed who one is: true makes it once more. */
+export const whenToConfirm = (f: () => Promise<boolean>) => {
+  toConfirm = f
 }
 
 /** Calls back when somebody else turns out to be signed in. */

@@ -9,6 +9,7 @@ import { Account } from './Account'
 import { useAway } from './away'
 import { Busy } from './Busy'
 import { ChangeSheet } from './ChangeSheet'
+import { Confirm } from './Confirm'
 import { useDay } from './day'
 import { DayPicker } from './DayPicker'
 import { Keys } from './Keys'
@@ -21,8 +22,18 @@ import { ask } from '../api/ask'
 
 const NeedsFactor = lazy(() => import('../pages/account/NeedsFactor').then((m) => ({ default: m.NeedsFactor })))
 
-/** The frame of every page: find box, day, account, pages, change sheet. */
+/** The frame of every page, and who is asked to confirm that it is them. */
 export function Shell() {
+  return (
+    <>
+      <Confirm />
+      <Signed />
+    </>
+  )
+}
+
+/** Find box, day, account, pages, change sheet; signing in first. */
+function Signed() {
   const me = useQuery({ ...ask('/api/v1/me'), staleTime: 60_000 })
   const [other, setOther] = useState(false)
   useEffect(() => whenOther(() => setOther(true)), [])

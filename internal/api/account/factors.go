@@ -29,7 +29,7 @@ func factorRoutes(s *serve.Server) {
 		head := s.Ledger.Head()
 		secret, address, err := s.Authenticator.BeginSecond(ctx, serve.Caller(ctx).User, head.Organisation().Name, head.User(serve.Caller(ctx).User).UserName)
 		return serve.Answer(wire.NewFactor{Secret: secret, Address: address}), factorProblem(err)
-	}, serve.Small, serve.Status(201))
+	}, serve.Small, serve.Confirms, serve.Status(201))
 	type code struct{ Body wire.CodeRequest }
 	serve.Route(s, "PUT", "/me/second-factor", "confirm-second-factor", "Give back the first code of a new secret; it is asked for from then on. The answer has the recovery codes", func(ctx context.Context, in *code) (*serve.Body[wire.RecoveryCodes], error) {
 		out, err := s.Authenticator.ConfirmSecond(ctx, serve.Caller(ctx).User, in.Body.Code, address(ctx))
@@ -62,7 +62,7 @@ func factorRoutes(s *serve.Server) {
 			return serve.Answer(wire.FactorRemoval{Next: serve.Upper(err.Error()) + "."}), nil
 		}
 		return serve.Answer(wire.FactorRemoval{Removed: err == nil}), factorProblem(err)
-	}, serve.Small, serve.Status(200))
+	}, serve.Small, serve.Confirms, serve.Status(200))
 	serve.Route(s, "GET", "/me/sessions", "list-sessions", "One's own sessions, by device", func(ctx context.Context, _ *struct{}) (*serve.Body[wire.SessionList], error) {
 		all, err := s.Authenticator.Sessions(ctx, serve.Caller(ctx).User, serve.CallOf(ctx).Cookie)
 		out := wire.SessionList{Sessions: []wire.Session{}}

@@ -140,7 +140,7 @@ func providerRoutes(s *serve.Server) {
 			return nil, seeing.NotFound("you have no such link")
 		}
 		return &serve.None{}, err
-	}, serve.Status(204))
+	}, serve.Confirms, serve.Status(204))
 	s.App.Post(signOutPath+"sign-out", serve.Handler(s, signedOutThere))
 }
 

@@ -134,6 +134,19 @@ func SignInRoutes(s *serve.Server) {
 		text, expires, err := s.Authenticator.NewSession(ctx, id, serve.CallOf(ctx).Agent, address(ctx))
 		return &withCookie[struct{}]{Cookie: []http.Cookie{cookie(s, text, expires)}}, err
 	}, serve.Small, serve.Status(200))
+	type confirmation struct{ Body wire.Confirmation }
+	serve.Route(s, "POST", "/me/confirmation", "confirm-identity", "Confirm that it is you: by a code of your authenticator app where you have one, else by your password. For 15 minutes it is not asked again", func(ctx context.Context, in *confirmation) (*serve.None, error) {
+		id := serve.Caller(ctx).User
+		who := signin.Who{Name: s.Ledger.Head().User(id).UserName, User: id, May: true, Address: address(ctx), Device: serve.CallOf(ctx).Device, Code: in.Body.Code}
+		err := s.Authenticator.Confirm(ctx, who, in.Body.Password, serve.MeansOf(ctx))
+		if errors.Is(err, signin.ErrWrong) {
+			return nil, seeing.Invalid("nothing was confirmed", wire.Fault{Place: "/password", Message: "is not right"})
+		}
+		if errors.Is(err, signin.ErrPaused) {
+			return nil, paused(ctx, s, err, who)
+		}
+		return &serve.None{}, factorProblem(err)
+	}, serve.Small, serve.Status(204))
 	type linkFor struct {
 		User string `path:"user" doc:"user name or id"`
 	}
@@ -148,7 +161,7 @@ func SignInRoutes(s *serve.Server) {
 		}
 		code, expires, err := s.Authenticator.NewLink(ctx, id, serve.Caller(ctx).User, powers, signin.LinkLasts, address(ctx))
 		return serve.Answer(wire.SignInLink{User: questions.UserRef(v, id), Path: "/sign-in-link#" + code, ExpiresAt: expires}), err
-	}, serve.Small, serve.Status(201))
+	}, serve.Small, serve.Confirms, serve.Status(201))
 	type linkUse struct{ Body wire.UseLinkRequest }
 	serve.Route(s, "POST", "/sign-in-link", "use-sign-in-link", "Set one's own password by a one-time link, and sign in", func(ctx context.Context, in *linkUse) (*withCookie[wire.Me], error) {
 		if p := s.TooOld(); p != nil {

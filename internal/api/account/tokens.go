@@ -42,7 +42,7 @@ func tokenRoutes(s *serve.Server) {
 		out := token(s, v, t)
 		out.Secret = secret
 		return serve.Answer(out), err
-	}, serve.Small, serve.Status(201))
+	}, serve.Small, serve.Confirms, serve.Status(201))
 	type signIn struct {
 		Body struct {
 			wire.SignInRequest
@@ -61,6 +61,9 @@ func tokenRoutes(s *serve.Server) {
 		t, secret, err := s.Authenticator.NewToken(ctx, who.User, who.User, nil, in.Body.Label, "", 30*24*time.Hour, who.Address)
 		if errors.Is(err, signin.ErrTokens) {
 			return nil, seeing.Invalid("nobody was signed in", wire.Fault{Place: "/", Message: err.Error()})
+		}
+		if err == nil {
+			err = s.Authenticator.ConfirmToken(ctx, who.User, secret)
 		}
 		out := token(s, s.Service.Now(ctx, seeing.Caller{User: who.User}), t)
 		out.Secret = secret
@@ -97,7 +100,7 @@ func tokenRoutes(s *serve.Server) {
 		out := wire.Rotation{Token: token(s, v, made.Token), Ending: made.Ending, EndsAt: made.EndsAt.UTC()}
 		out.Token.Secret = made.Secret
 		return serve.Answer(out), err
-	}, serve.Small, serve.Status(201))
+	}, serve.Small, serve.Confirms, serve.Status(201))
 	serve.Route(s, "GET", "/tokens", "list-tokens", "One's own API tokens", func(ctx context.Context, _ *struct{}) (*serve.Body[wire.TokenList], error) {
 		all, err := s.Authenticator.Tokens(ctx, serve.Caller(ctx).User)
 		out := wire.TokenList{Tokens: []wire.Token{}}

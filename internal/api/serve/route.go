@@ -35,7 +35,14 @@ func Route[I, O any](s *Server, method, path, id, summary string, h func(context
 	}
 	op.Metadata[registryKey] = s.API.OpenAPI().Components.Schemas
 	huma.Register(s.API, op, func(ctx context.Context, in *I) (*O, error) {
-		out, err := guarded(ctx, s, op.Metadata["heavy"] == true, in, h)
+		var out *O
+		var err error
+		if op.Metadata["confirms"] == true {
+			err = s.Confirmed(ctx)
+		}
+		if err == nil {
+			out, err = guarded(ctx, s, op.Metadata["heavy"] == true, in, h)
+		}
 		if err != nil {
 			p := ProblemOf(err)
 			p.Instance = CallOf(ctx).ID

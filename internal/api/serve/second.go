@@ -27,4 +27,4 @@ const (
 // withoutSecond are the calls that are answered before one has the second factor one needs.
 var withoutSecond = map[string]bool{"GET /api/v1/me": true, "GET /api/v1/me/second-factor": true, "POST /api/v1/me/second-factor": true, "PUT /api/v1/me/second-factor": true,
 	"GET /api/v1/me/passkeys": true, "POST /api/v1/me/passkeys": true, "POST /api/v1/me/passkeys/ceremony": true,
-	"DELETE /api/v1/session": true, "PUT /api/v1/me/password": true}
+	"POST /api/v1/me/confirmation": true, "DELETE /api/v1/session": true, "PUT /api/v1/me/password": true}

@@ -148,6 +148,7 @@ type call struct {
 	Agent   string // what the browser or program calls itself
 
 	Token   bool      // they are known by a token
+	bearer  string    // which that is
 	Expires time.Time // when that, or the session, ends
 
 	about []string // the ids of whom a refusal speaks
@@ -271,7 +272,7 @@ func (s *Server) identified(c fiber.Ctx) error {
 	var by signin.Known
 	via := "API"
 	if bearer, ok := strings.CutPrefix(c.Get("Authorization"), "Bearer "); ok {
-		by, x.Token = s.Authenticator.Token(bearer), true
+		by, x.Token, x.bearer = s.Authenticator.Token(bearer), true, strings.Clone(bearer)
 		if strings.HasPrefix(c.Get("User-Agent"), "roster/") {
 			via = "command line"
 		}

@@ -1,0 +1,85 @@
+import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import { ask } from '../api/ask'
+import { answer, api, ProblemError, whenToConfirm } from '../api/client'
+
+/** Asks whoever signed in a while ago who they are, before something is done that is dangerous in other hands. */
+export function Confirm() {
+  const [done, setDone] = useState<(confirmed: boolean) => void>()
+  useEffect(() => whenToConfirm(() => new Promise((resolve) => setDone(() => resolve))), [])
+  if (!done) return null
+  return (
+    <Ask
+      end={(confirmed) => {
+        setDone(undefined)
+        done(confirmed)
+      }}
+    />
+  )
+}
+
+function Ask({ end }: { end: (confirmed: boolean) => void }) {
+  const factor = useQuery(ask('/api/v1/me/second-factor'))
+  const [typed, setTyped] = useState('')
+  const [wrong, setWrong] = useState<string>()
+  const [busy, setBusy] = useState(false)
+  const code = !!factor.data?.app
+  const confirm = async () => {
+    setBusy(true)
+    try {
+      await answer(api.POST('/api/v1/me/confirmation', { body: code ? { code: typed.trim() } : { password: typed } }))
+      end(true)
+    } catch (e) {
+      const p = e instanceof ProblemError ? e.problem : undefined
+      setWrong(p?.status === 422 ? (code ? 'The code is not right, or was used already.' : 'The password is not right.') : p?.detail)
+      setTyped('')
+      setBusy(false)
+    }
+  }
+  return (
+    <Dialog open onClose={() => end(false)} className="relative z-40 outline-none">
+      <div className="fixed inset-0 flex items-start justify-center bg-black/30 p-4 pt-[12vh]">
+        <DialogPanel className="border-rule bg-sheet w-full max-w-110 rounded-md border p-5">
+          <DialogTitle className="text-lg font-bold">Confirm that it is you</DialogTitle>
+          <p className="mt-2">
+            You signed in a while ago, and this is dangerous in other hands. Nothing was done yet. You are not asked again for 15 minutes.
+          </p>
+          <form
+            className="mt-3"
+            onSubmit={(e) => {
+              e.preventDefault()
+              void confirm()
+            }}
+          >
+            <label>
+              {code ? 'Code of your authenticator app' : 'Password'}
+              <input
+                className="field mt-0.5"
+                type={code ? 'text' : 'password'}
+                inputMode={code ? 'numeric' : undefined}
+                autoComplete={code ? 'one-time-code' : 'current-password'}
+                autoFocus
+                value={typed}
+                onChange={(e) => setTyped(e.target.value)}
+              />
+            </label>
+            {wrong && (
+              <p role="alert" className="text-brick border-brick mt-2 border-l-3 pl-2">
+                {wrong}
+              </p>
+            )}
+            <div className="mt-4 flex gap-2">
+              <button type="submit" className="button" disabled={busy || typed === '' || !factor.data}>
+                Confirm
+              </button>
+              <button type="button" className="button-quiet" onClick={() => end(false)}>
+                Cancel
+              </button>
+            </div>
+          </form>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  )
+}
