@@ -26,6 +26,7 @@ import (
 type window struct {
 	cmd *exec.Cmd
 	at  *os.File
+	was *term.State
 
 	mu   sync.Mutex
 	seen bytes.Buffer
@@ -37,11 +38,23 @@ func open(t *testing.T, r *testkit.Roster, columns uint16, args ...string) *wind
 	t.Helper()
 	cmd := exec.Command(testkit.Program(t, "roster"), args...)
 	cmd.Env = append(os.Environ(), r.Env()...)
-	f, err := pty.StartWithSize(cmd, &pty.Winsize{Rows: 50, Cols: columns})
+	f, tty, err := pty.Open()
 	if err != nil {
 		t.Fatal(err)
 	}
-	w := &window{cmd: cmd, at: f, done: make(chan struct{})}
+	defer tty.Close()
+	if err := pty.Setsize(f, &pty.Winsize{Rows: 50, Cols: columns}); err != nil {
+		t.Fatal(err)
+	}
+	was, err := term.GetState(int(f.Fd())) // before the command may alter it
+	if err != nil {
+		t.Fatal(err)
+	}
+	cmd.Stdin, cmd.Stdout, cmd.Stderr, cmd.SysProcAttr = tty, tty, tty, &syscall.SysProcAttr{Setsid: true, Setctty: true}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	w := &window{cmd: cmd, at: f, was: was, done: make(chan struct{})}
 	go func() {
 		defer close(w.done)
 		for buf := make([]byte, 4096); ; {
@@ -96,15 +109,11 @@ func TestAPromptThatIsBrokenOffLeavesTheTerminalAsItWas(t *testing.T) {
 		"typed":   {func(w *window) { _, _ = w.at.WriteString(demo.Password + "\n") }, 0, "Signed in"},
 	} {
 		w := open(t, r, 100, "sign-in", "-user", demo.Administrator)
-		was, err := term.GetState(int(w.at.Fd()))
-		if err != nil {
-			t.Fatal(err)
-		}
 		w.waits(t, "Password: ")
 		x.does(w)
 		code := w.ends(t)
 		now, err := term.GetState(int(w.at.Fd()))
-		if err != nil || fmt.Sprint(*now) != fmt.Sprint(*was) {
+		if err != nil || fmt.Sprint(*now) != fmt.Sprint(*w.was) {
 			t.Errorf("%s: the terminal is not as it was (%v)", what, err)
 		}
 		if code != x.code || !strings.Contains(w.shows(), x.says) {
