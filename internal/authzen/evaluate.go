@@ -1,6 +1,7 @@
 package authzen
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/url"
@@ -19,12 +20,17 @@ type Decision struct {
 
 // Answer is what a decision says beside itself.
 type Answer struct {
-	Reason      string            `json:"reason,omitempty"` // a code, as that of POST /api/v1/check
-	ReasonAdmin map[string]string `json:"reason_admin,omitempty"`
-	ReasonUser  map[string]string `json:"reason_user,omitempty"`
-	Revision    int64             `json:"revision,omitempty"`
-	Requestable []Offer           `json:"requestable,omitempty"` // roles that would allow it and can be asked for
-	Error       *Error            `json:"error,omitempty"`
+	Reason      string  `json:"reason,omitempty"` // a code, as that of POST /api/v1/check
+	ReasonAdmin *Text   `json:"reason_admin,omitempty"`
+	ReasonUser  *Text   `json:"reason_user,omitempty"`
+	Revision    int64   `json:"revision,omitempty"`
+	Requestable []Offer `json:"requestable,omitempty"` // roles that would allow it and can be asked for
+	Error       *Error  `json:"error,omitempty"`
+}
+
+// Text is a text by the tag of its language, of which we have one.
+type Text struct {
+	English string `json:"en"`
 }
 
 // Offer is a role that can be asked for, and where.
@@ -43,6 +49,29 @@ type Error struct {
 // Decisions is section 7.2.
 type Decisions struct {
 	Evaluations []Decision `json:"evaluations"`
+}
+
+// Permitted is a decision without a context, which most are, as JSON.
+const Permitted = `{"decision":true}`
+
+// JSON is how decisions are written.
+func (d *Decisions) JSON() ([]byte, error) {
+	out := append(make([]byte, 0, 64*len(d.Evaluations)), `{"evaluations":[`...)
+	for i := range d.Evaluations {
+		if i > 0 {
+			out = append(out, ',')
+		}
+		if x := &d.Evaluations[i]; x.Decision && x.Context == nil {
+			out = append(out, Permitted...)
+			continue
+		}
+		raw, err := json.Marshal(&d.Evaluations[i])
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, raw...)
+	}
+	return append(out, "]}"...), nil
 }
 
 // The semantics of many evaluations (section 7.1.2).
@@ -112,7 +141,7 @@ func denial(reason access.Reason, admin string, revision int64) Decision {
 	if !ok {
 		word = userWord
 	}
-	return Decision{Context: &Answer{Reason: string(reason), Revision: revision, ReasonAdmin: map[string]string{"en": admin}, ReasonUser: map[string]string{"en": word}}}
+	return Decision{Context: &Answer{Reason: string(reason), Revision: revision, ReasonAdmin: &Text{admin}, ReasonUser: &Text{word}}}
 }
 
 // places are ours and the standard's names of what a question has.
@@ -156,18 +185,19 @@ func EvaluateMany(v *seeing.View, raw []byte, base string) (many *Decisions, sin
 		return nil, nil, err
 	}
 	out := &Decisions{Evaluations: make([]Decision, 0, len(in.Evaluations))}
-	for _, e := range in.Evaluations {
+	for i := range in.Evaluations {
 		if err := v.Ctx.Err(); err != nil {
 			return nil, nil, err
 		}
-		e = e.with(in.Evaluation)
-		d, err := one(v, &e, base)
-		var p *wire.Problem
-		switch {
-		case errors.As(err, &p) && p.Status < 500:
+		e := &in.Evaluations[i]
+		e.fill(&in.Evaluation)
+		d, err := one(v, e, base)
+		if err != nil {
+			var p *wire.Problem
+			if !errors.As(err, &p) || p.Status >= 500 {
+				return nil, nil, err
+			}
 			d = Decision{Context: &Answer{Error: &Error{Status: 400, Message: Words(p)}}}
-		case err != nil:
-			return nil, nil, err
 		}
 		out.Evaluations = append(out.Evaluations, d)
 		if !d.Decision && in.Options.Semantic == denyOnFirstDeny || d.Decision && in.Options.Semantic == permitOnFirstGrant {

@@ -145,8 +145,8 @@ func isObject(x jsontext.Value) bool {
 	return len(x) == 0 || x.Kind() == '{' || x.Kind() == 'n'
 }
 
-// with fills what a question does not say from what holds for all of a request.
-func (e Evaluation) with(all Evaluation) Evaluation {
+// fill has a question say what it does not from what holds for all of a request.
+func (e *Evaluation) fill(all *Evaluation) {
 	if e.Subject == nil {
 		e.Subject = all.Subject
 	}
@@ -159,7 +159,6 @@ func (e Evaluation) with(all Evaluation) Evaluation {
 	if e.Context == nil {
 		e.Context = all.Context
 	}
-	return e
 }
 
 // The types of subjects.

@@ -99,10 +99,13 @@ func comparing(e *Compare, a *Attribute) func(Source) bool {
 
 // compareText compares a text with one in small letters, or as they are.
 func compareText(o Operator, v, want string, fold bool) bool {
-	if fold {
-		if !small(v) {
-			v = strings.ToLower(v)
+	if fold && (o == Equal || o == StartsWith) {
+		if begins, sure := beginsFolded(v, want); sure {
+			return begins && (o == StartsWith || len(v) == len(want))
 		}
+	}
+	if fold && !small(v) {
+		v = strings.ToLower(v)
 	}
 	switch o {
 	case Equal:
@@ -117,6 +120,27 @@ func compareText(o Operator, v, want string, fold bool) bool {
 		return strings.HasSuffix(v, want)
 	}
 	return ordered(o, strings.Compare(v, want))
+}
+
+// beginsFolded says whether a text in small letters begins with another, looking no farther than
+// that is decided; sure is false where a letter that is not plain has to be put in small ones.
+func beginsFolded(v, want string) (begins, sure bool) {
+	for i := range len(want) {
+		if i == len(v) {
+			return false, true
+		}
+		c := v[i]
+		if c >= utf8.RuneSelf {
+			return false, false
+		}
+		if c >= 'A' && c <= 'Z' {
+			c += 'a' - 'A'
+		}
+		if c != want[i] {
+			return false, true
+		}
+	}
+	return true, true
 }
 
 // small says whether a text is plain and has no capital letter.

@@ -145,12 +145,16 @@ func (c *Client) matching(ctx context.Context, v *seeing.View, kind string, e fi
 	if e != nil {
 		fits = filter.Compile(e, fs)
 	}
+	reads := v.ReadsUser
+	if v.Rights().ReadsAllUsers() {
+		reads = func(fact.UserID) bool { return true }
+	}
 	i, one := 0, person{c: c, v: v, external: ids}
 	for u := range v.Uncut().Users() {
 		if i++; i%1024 == 0 && ctx.Err() != nil {
 			return nil, nil, ctx.Err()
 		}
-		if one.u = u; there(v, u) && fits(&one) {
+		if one.u = u; isThere(u) && reads(u.ID) && fits(&one) {
 			rows = append(rows, uint32(u.ID))
 		}
 	}

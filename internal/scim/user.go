@@ -17,8 +17,10 @@ const (
 
 // there says whether a user is there for a client: a person who has not departed, whom it may
 // read.
-func there(v *seeing.View, u *fact.User) bool {
-	return u != nil && u.UserKind == fact.Person && u.Status != fact.Departed && v.ReadsUser(u.ID)
+func there(v *seeing.View, u *fact.User) bool { return isThere(u) && v.ReadsUser(u.ID) }
+
+func isThere(u *fact.User) bool {
+	return u != nil && u.UserKind == fact.Person && u.Status != fact.Departed
 }
 
 // person gives the attributes of a user to filters, without making a resource of them.

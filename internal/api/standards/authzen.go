@@ -72,16 +72,23 @@ func evaluation(s *serve.Server, answer func(*seeing.View, []byte, string) (any,
 			return serve.WriteProblem(c, p)
 		}
 		serve.Connected(s, c, serve.SpeaksAuthZEN, c.Path(), "")
-		if d, ok := out.(authzen.Decision); ok && d.Decision && d.Context == nil { // most answers
+		switch d := out.(type) {
+		case authzen.Decision:
+			if d.Decision && d.Context == nil { // most answers
+				c.Set("Content-Type", "application/json; charset=utf-8")
+				return c.SendString(authzen.Permitted)
+			}
+		case *authzen.Decisions:
+			raw, err := d.JSON()
+			if err != nil {
+				return err
+			}
 			c.Set("Content-Type", "application/json; charset=utf-8")
-			return c.Send(permitted)
+			return c.Send(raw)
 		}
 		return c.JSON(out)
 	}
 }
-
-// permitted is a decision without a context.
-var permitted = []byte(`{"decision":true}`)
 
 func isJSON(kind string) bool {
 	if kind == "application/json" {
