@@ -131,12 +131,13 @@ func (g *generator) heads(at time.Time) {
 	tugs, office := g.present("marine/tugs"), g.present("office")
 	day := calendar.DateOf(at)
 	opened := calendar.At(at.Add(16 * time.Minute))
-	g.add(at.Add(16*time.Minute), Administrator, "console", "A stand-in while a pilot is at the school, a leave, and the maker of the pumps",
+	g.add(at.Add(16*time.Minute), Administrator, "console", "A stand-in while a pilot is at the school, a leave, the maker of the pumps, and a hold for the inquiry at the fuel jetty",
 		&people.AddUser{Personal: fact.Personal{UserName: Vendor, DisplayName: "Kittel Sorley", Email: Vendor + "@larkhaven.example"}, Manager: change.UserRef(engineering[1].name),
 			UserFacts: fact.UserFacts{Unit: "engineering", Title: "Pump fitter", Employment: "vendor", Company: "Umber Shoal Pumps", Start: day, End: day + 180}},
 		&people.OpenAccess{User: Vendor, Window: calendar.Window{From: opened, Until: opened + calendar.Days(1)/3}, Reference: "TCK-4711"},
 		&people.AddPosition{User: change.UserRef(tugs[1].name), Unit: "marine/pilotage", Title: "Pilot's mate", Start: day, End: day + 89},
-		&people.AddAbsence{User: change.UserRef(office[1].name), Start: day + 30, End: day + 120})
+		&people.AddAbsence{User: change.UserRef(office[1].name), Start: day + 30, End: day + 120},
+		&people.SetLegalHold{User: change.UserRef(office[2].name), Until: day + 730})
 }
 
 func headed(by string) *change.UserRef {

@@ -20,7 +20,7 @@ import (
 // organisation; FILE is filled in with a file of its own, OUT with one to write.
 var asked = map[string]string{
 	"users list": "-unit marine", "users show": demo.Pilot, "users add": "zoe.marrick", "users change": demo.Pilot + " -title Harbour\u00a0pilot", "users import": "FILE", "users export": "",
-	"users compare": demo.Pilot + " b.osei", "users depart": "b.osei", "users erase": "amatus.bjorklund", "users set-roles": "b.osei berth-planning/reader", "memberships import": "FILE", "memberships export": "",
+	"users compare": demo.Pilot + " b.osei", "users depart": "b.osei", "users erase": "amatus.bjorklund", "users hold": demo.Pilot + " -until 2031-12-31", "users end-hold": held, "users set-roles": "b.osei berth-planning/reader", "memberships import": "FILE", "memberships export": "",
 	"ledger undo": "900", "imports list": "", "imports cancel": "nothing-like-it", "groups export": "", "groups import": "FILE", "assignments import": "FILE", "assignments export": "", "groups list": "", "groups show": "pilots", "groups members": "pilots",
 	"applications list": "", "applications show": "berth-planning", "applications change": "berth-planning -owner marta.quill", "applications coverage": "berth-planning", "applications covered": "berth-planning board",
 	"applications compare": "berth-planning FILE", "applications going-live": "incident-log", "applications rehearsal": "incident-log", "roles list": "", "roles show": "staff", "roles change": "staff -risk low", "roles retire": "tariff-ledger/clerk -acknowledge wide_loss",

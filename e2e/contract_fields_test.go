@@ -72,6 +72,8 @@ var samples = []string{
 	`{"op":"extend_contract","user":"` + demo.Vendor + `","end_date":"` + time.Now().AddDate(0, 11, 0).Format(time.DateOnly) + `"}`,
 	`{"op":"open_access","user":"` + demo.Vendor + `","from":"2099-01-01T00:00:00Z","until":"2099-01-01T01:00:00Z","reference":"TCK-1"}`,
 	`{"op":"close_access","user":"` + demo.Vendor + `"}`,
+	`{"op":"set_legal_hold","user":"ines.halloran","last_day":"` + time.Now().AddDate(2, 0, 0).Format(time.DateOnly) + `"}`,
+	`{"op":"end_legal_hold","user":"` + held + `"}`,
 	`{"op":"merge_users","user":"` + absent + `","into":"ines.halloran"}`,
 	`{"op":"end_freeze","freeze":"quarter-close"}`,
 	`{"op":"set_references","pattern":"TCK-[0-9]+","address":"https://tickets.larkhaven.example/{reference}"}`,
@@ -280,8 +282,9 @@ func cannotMean(of *schema, required bool) []any {
 	return out
 }
 
-// Somebody who has a position for a time, and somebody with an absence ahead, in the demo.
+// Somebody who has a position for a time, somebody with an absence ahead, and somebody under legal hold, in the demo.
 const (
 	standsIn = "baltasar.pettigrew-sa"
 	absent   = "quirina.halloran"
+	held     = "thibault.inglewood"
 )

@@ -64,6 +64,13 @@ type UserDetail struct {
 	MergedFrom  []Ref        `json:"merged_from,omitempty" doc:"records of the same person that were merged into this one"`
 	Closed      bool         `json:"closed,omitempty" doc:"they have access only while somebody has opened it"`
 	Opening     *Opening     `json:"opening,omitempty" doc:"the newest opening of closed access"`
+	LegalHold   *LegalHold   `json:"legal_hold,omitempty" doc:"what keeps them from being erased, for who may read settings"`
+}
+
+// LegalHold keeps a user from being erased.
+type LegalHold struct {
+	LastDay string `json:"last_day" format:"date"`
+	Given   *Given `json:"given,omitempty" doc:"who set it, when and why"`
 }
 
 // Membership is a member of a group.

@@ -29,6 +29,8 @@ func init() {
 		command.New("users depart", "USER [-hand-over-to USER]", "end all access of somebody who leaves; their history stays", people.UsersDepart),
 		command.New("users leaving", "USER", "what hangs on somebody who leaves, or has left: what they own, lead and decide, line by line, until each is settled", people.UsersLeaving),
 		command.New("users erase", "USER", "erase the names and the address of somebody who has departed", people.UsersErase),
+		command.New("users hold", "USER -until DAY", "keep a user from being erased until a day is over (legal hold)", people.AboutTime("set_legal_hold", "user")),
+		command.New("users end-hold", "USER", "end a legal hold: the user can be erased again", people.AboutTime("end_legal_hold", "user")),
 		command.New("users remove-second-factor", "USER", "remove the second factor of somebody who lost it; two administrators do so", people.UsersRemoveSecondFactor),
 		command.New("users sign-in-link", "USER", "make a one-time link by which a user sets their own password", roles.UsersSignInLink),
 		command.New("users invite", "USER_NAME -email ADDRESS [-name …] [-unit …] [-role ROLE]… [-group GROUP]…", "invite a user: a link is mailed by which they choose a password, and are active from then on", people.UsersInvite),

@@ -21,16 +21,17 @@ type Descriptor struct {
 
 // Field is one field of a kind of operation. Its tags: json (its name), doc (what it means),
 // enum (what it may be), flag (its option on the command line, where that is not its name),
-// set:"service" (nobody else sets it).
+// set:"service" (nobody else sets it), subject:"no" (discreet).
 type Field struct {
-	Name    string
-	Doc     string
-	Flag    string
-	OneOf   []string // what it may be; nil: anything
-	Index   []int    // its place in the type, see reflect.Value.FieldByIndex
-	Type    reflect.Type
-	Refers  bool // its texts name things: ids, once the operation was applied
-	Service bool // set by the service when the operation is applied, and refused from others
+	Name     string
+	Doc      string
+	Flag     string
+	OneOf    []string // what it may be; nil: anything
+	Index    []int    // its place in the type, see reflect.Value.FieldByIndex
+	Type     reflect.Type
+	Refers   bool // its texts name things: ids, once the operation was applied
+	Service  bool // set by the service when the operation is applied, and refused from others
+	Discreet bool // what it names is no subject of the operation: its history does not tell of it
 }
 
 // Reference is a text in an operation that names something: a name, a key or an id; an id
@@ -48,7 +49,7 @@ func Register(op Operation, help string) {
 		if name == "" || name == "-" || !f.IsExported() {
 			continue
 		}
-		x := Field{Name: name, Doc: f.Tag.Get("doc"), Flag: f.Tag.Get("flag"), Index: f.Index, Type: f.Type, Refers: refers(f.Type), Service: f.Tag.Get("set") == "service"}
+		x := Field{Name: name, Doc: f.Tag.Get("doc"), Flag: f.Tag.Get("flag"), Index: f.Index, Type: f.Type, Refers: refers(f.Type), Service: f.Tag.Get("set") == "service", Discreet: f.Tag.Get("subject") == "no"}
 		if x.Flag == "" {
 			x.Flag = strings.ReplaceAll(name, "_", "-")
 		}
@@ -90,7 +91,8 @@ func Descriptors() []*Descriptor {
 	return out
 }
 
-// SubjectsOf are the ids an applied operation speaks of, in order.
+// SubjectsOf are the ids an applied operation speaks of, in order: those by whose history it is
+// found. What it names discreetly is none of them.
 func SubjectsOf(op Operation) []string {
 	out := []string{}
 	add := func(v reflect.Value) {
@@ -100,7 +102,7 @@ func SubjectsOf(op Operation) []string {
 	}
 	v := reflect.ValueOf(op).Elem()
 	for _, f := range DescriptorOf(op).Fields {
-		if !f.Refers {
+		if !f.Refers || f.Discreet {
 			continue
 		}
 		switch x := v.FieldByIndex(f.Index); x.Kind() {

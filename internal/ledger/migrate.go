@@ -17,7 +17,7 @@ import (
 )
 
 // newestMigration is that of this program.
-const newestMigration = 51
+const newestMigration = 52
 
 //go:embed migrations/*.sql
 var migrations embed.FS

@@ -222,9 +222,16 @@ func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 	for _, a := range v.Uncut().Given(fact.Assignee{User: id}) {
 		out.Assignments = append(out.Assignments, AssignmentOf(v, a, own))
 	}
+	if v.ReadsSettings() && v.Uncut().IsHeld(id, v.At) {
+		hold := v.Uncut().LegalHold(id)
+		out.LegalHold = &wire.LegalHold{LastDay: hold.Until.String(), Given: &wire.Given{Revision: hold.Opened}}
+	}
 	v.Reasons(func(g seeing.Giving) {
 		for i := range out.Assignments {
 			g(&out.Assignments[i].Given)
+		}
+		if out.LegalHold != nil {
+			g(&out.LegalHold.Given)
 		}
 	})
 	return out

@@ -234,7 +234,7 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 		s := access.Empty() // growing from nothing, every kind comes to fit
 		for range 1800 {
 			op := c.Operation()
-			switch c.IntN(129) {
+			switch c.IntN(132) {
 			case 125:
 				op = &people.EndPosition{User: c.User(), Position: 1 + c.IntN(2)}
 				if c.IntN(4) == 0 { // seldom: the first departs
@@ -244,6 +244,10 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &people.OpenAccess{User: c.User(), Window: calendar.Window{From: 3, Until: 1 << 40}, Reference: "TCK-1"}
 			case 127, 128:
 				op = &people.CloseAccess{User: c.User()}
+			case 129, 130:
+				op = &people.SetLegalHold{User: c.User(), Until: calendar.Date(10 + c.IntN(60))}
+			case 131:
+				op = &people.EndLegalHold{User: c.User()}
 			case 120:
 				op = &people.SetEmploymentType{Key: laws.Pick(c, "vendor", "guest"), External: true, MaxDays: 90, Closed: true, MaxHours: 700}
 			case 121:

@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger/revisions"
+	"ableroster/internal/operation/people"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 	"ableroster/wire"
@@ -45,7 +46,8 @@ func (v *View) RevisionAnswer(r revisions.Revision, subjects ...string) wire.Rev
 }
 
 // ReadsOperation says whether the caller may know of all that an operation speaks of:
-// of a decision on a request, and of a sign-off, also of what it gave and took.
+// of a decision on a request, and of a sign-off, also of what it gave and took; of a legal hold
+// that is set or ended as whoever may read settings.
 func (v *View) ReadsOperation(op change.Operation) bool {
 	for _, id := range change.SubjectsOf(op) {
 		if !v.ReadsID(id) {
@@ -59,6 +61,10 @@ func (v *View) ReadsOperation(op change.Operation) bool {
 		return r != nil && v.ReadsUser(r.Beneficiary) && v.ReadsRole(r.Role)
 	case *review.SignOff:
 		return v.ReadsLedger()
+	case *people.SetLegalHold: // whom an inquiry is about is told to few
+		return v.ReadsSettings() && v.ReadsID(string(o.User))
+	case *people.EndLegalHold:
+		return v.ReadsSettings() && v.ReadsID(string(o.User))
 	}
 	return true
 }

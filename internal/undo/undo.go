@@ -127,6 +127,8 @@ func (u *undoing) one(c access.RowChange) {
 		u.employmentType(f, c)
 	case *fact.Opening:
 		u.opening(f, c)
+	case *fact.LegalHold:
+		u.legalHold(f, c)
 	case *fact.Merged:
 		u.left("The records %s and %s stay merged: bring %s back, and grant anew what is theirs.", u.called(f.User), u.called(f.Into), u.called(f.User))
 	case *fact.Positions:

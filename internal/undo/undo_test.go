@@ -132,6 +132,17 @@ func TestWhatStaysIsTold(t *testing.T) {
 			id, _ := s.FindUser("berth-board")
 			return s.MachineAccount(id).Purpose == "x"
 		}},
+		"a legal hold": {ops: []change.Operation{&people.SetLegalHold{User: "ines.halloran", Until: 40}}, steps: 1, kept: func(s *access.Snapshot) bool {
+			id, _ := s.FindUser("ines.halloran")
+			return s.LegalHold(id) == nil
+		}},
+		"a legal hold that was ended": {first: []change.Operation{&people.SetLegalHold{User: "ines.halloran", Until: 40}}, ops: []change.Operation{&people.EndLegalHold{User: "ines.halloran"}}, steps: 1,
+			kept: func(s *access.Snapshot) bool {
+				id, _ := s.FindUser("ines.halloran")
+				return s.LegalHold(id) != nil && s.LegalHold(id).Until == 40
+			}},
+		"a legal hold that was set again": {ops: []change.Operation{&people.SetLegalHold{User: "ines.halloran", Until: 40}}, since: []change.Operation{&people.SetLegalHold{User: "ines.halloran", Until: 50}},
+			left: "The legal hold of Inês Halloran was set or ended again since."},
 		"a unit": {ops: []change.Operation{&people.AddUnit{Path: "quay"}}, steps: 1},
 		"the head of a unit": {first: []change.Operation{&people.AddUnit{Path: "quay"}}, ops: []change.Operation{&people.UpdateUnit{Unit: "quay", Head: &head}}, steps: 1,
 			kept: func(s *access.Snapshot) bool { return s.UnitAt("quay").Head == 0 }},

@@ -69,4 +69,10 @@ func sayTimes(c *command.Call, u wire.UserDetail) {
 		}
 		c.Say("  %d  %s %s", a.Absence, a.StartDate, until)
 	}
+	if h := u.LegalHold; h != nil {
+		c.Say("\nUnder legal hold until the end of %s: not to be erased.", h.LastDay)
+		if g := h.Given; g != nil && g.Reason != "" {
+			c.Say("  %s: %s", g.At.In(c.Zone()).Format("2 Jan 2006"), g.Reason)
+		}
+	}
 }

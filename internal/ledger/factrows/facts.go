@@ -237,6 +237,7 @@ var All = []Table{
 	kept(fact.FactAbsences, func(id uint32) *fact.Absences { return &fact.Absences{User: fact.UserID(id)} }),
 	kept(fact.FactEmploymentType, func(id uint32) *fact.EmploymentType { return &fact.EmploymentType{ID: fact.EmploymentTypeID(id)} }),
 	kept(fact.FactOpening, func(id uint32) *fact.Opening { return &fact.Opening{User: fact.UserID(id)} }),
+	kept(fact.FactLegalHold, func(id uint32) *fact.LegalHold { return &fact.LegalHold{User: fact.UserID(id)} }),
 	kept(fact.FactMerged, func(id uint32) *fact.Merged { return &fact.Merged{User: fact.UserID(id)} }),
 	kept(fact.FactErasedReason, func(id uint32) *fact.ErasedReason { return &fact.ErasedReason{ID: id} }),
 	kept(fact.FactMending, func(id uint32) *fact.Mending { return &fact.Mending{ID: id} }),

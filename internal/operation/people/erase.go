@@ -39,6 +39,10 @@ func (o EraseUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Note(change.AlreadySo, d.UserTable.At(int(id)).Touched)
 		return
 	}
+	if d.IsHeld(id, d.At()) {
+		d.Judged("user", "%s is under legal hold: it ends first", u.UserName)
+		return
+	}
 	u.Personal, u.Erased = fact.Erased(id), true // the digest stays: it is of what can no longer be read
 	d.Put(&u)
 	return settled

@@ -8,6 +8,7 @@ import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { builtInOf, useAttributes } from './attributes'
 import { Fields, operationOf, valuesOf } from './Fields'
+import { LegalHold } from './LegalHold'
 import { Merge } from './Merge'
 import { SignInOf } from './SignInOf'
 import { Times } from './Times'
@@ -91,6 +92,7 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
         </dl>
       )}
       {what === null && <Times user={u} acts={!!acts && there} />}
+      {what === null && !u.user_name.startsWith('erased-') && <LegalHold user={u} acts={!past && !!me.may['settings.update']} />}
       {acts && u.status === 'departed' && !u.user_name.startsWith('erased-') && <Erase user={u} />}
     </>
   )
