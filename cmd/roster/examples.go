@@ -372,8 +372,8 @@ var exampleLines = []exampleLine{
 	`users erase sam.oduya -reason 'As the law has it'`,
 	`users hold ines.halloran -until 2031-12-31 -reason 'The inquiry at the fuel jetty, file 88'`,
 	`users hold ines.halloran -until 2031-12-31 -dry-run`,
-	`users end-hold ines.halloran -reason 'The inquiry is closed'`,
 	`users end-hold ines.halloran -dry-run`,
+	`users end-hold ines.halloran -reason 'The inquiry is closed'`,
 	`sign-out -profile audit`,
 	`sign-out`,
 }
