@@ -14,8 +14,8 @@ export function AddPanel({
   label: string
   /** What the address calls it. */
   name?: string
-  /** It is opened by plain words, and not by a button. */
-  press?: boolean
+  /** It is opened by plain words, and not by a button: the first of its label, or these. */
+  press?: boolean | string
   /** The form, given what closes the panel once it was sent. */
   children: (done: () => void) => ReactNode
 }) {
@@ -26,7 +26,7 @@ export function AddPanel({
   return (
     <>
       <button type="button" className={`${press ? 'press text-sm' : 'button'} print:hidden`} aria-label={label} onClick={() => set(name)}>
-        {press ? label.replace(/ .*/, '') : label}
+        {typeof press === 'string' ? press : press ? label.replace(/ .*/, '') : label}
       </button>
       <Dialog open={add === name} onClose={done} className="relative z-20 outline-none">
         <div className="fixed inset-0 flex justify-end bg-black/30">

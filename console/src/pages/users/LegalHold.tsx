@@ -25,7 +25,11 @@ export function LegalHold({ user: u, acts }: { user: Schemas['UserDetail']; acts
       )}
       {acts && (
         <p className="mt-1 flex flex-wrap gap-x-4">
-          <AddPanel press label={hold ? 'Set another last day' : 'Put under legal hold'} name={`hold-${u.user_name}`}>
+          <AddPanel
+            press={hold ? 'Another last day' : 'Put under legal hold'}
+            label={hold ? 'Another last day of the legal hold' : 'Put under legal hold'}
+            name={`hold-${u.user_name}`}
+          >
             {(done) => <SetHold user={u} done={done} />}
           </AddPanel>
           {hold && (
