@@ -28,6 +28,12 @@ func TestATokenIsNarrowerThanItsAccount(t *testing.T) {
 	if err := marta.Do(ctx, "POST", "/tokens", nil, wire.TokenRequest{Label: "x", Only: "everything"}, nil); err == nil {
 		t.Error("a token is for what is not there")
 	}
+	// A token that was made, and not got by signing in, makes no other before its person has confirmed.
+	whole := s.Client(tokens[""])
+	problem(t, whole.Do(ctx, "POST", "/tokens", nil, wire.TokenRequest{Label: "x"}, nil), 403, "confirmation-needed")
+	if err := whole.ConfirmIdentity(ctx, wire.Confirmation{Password: demo.Password}); err != nil {
+		t.Fatal(err)
+	}
 	question := `{"user":"` + demo.Pilot + `","application":"berth-planning","action":"read","path":"board"}`
 	evaluation := `{"subject":{"type":"user","id":"` + demo.Pilot + `"},"action":{"name":"read"},"resource":{"type":"berth-planning","id":"board"}}`
 	change := `{"reason":"x","operations":[{"op":"add_group","key":"%s","label":"x"}]}`

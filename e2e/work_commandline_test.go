@@ -147,11 +147,13 @@ func TestOutputForScripts(t *testing.T) {
 	for _, words := range [][]string{{"groups", "list"}, {"groups", "show", "pilots"}, {"applications", "list"}, {"applications", "show", "tide-board"}, {"roles", "list"},
 		{"roles", "show", "duty-officer"}, {"grid", "tide-board"}, {"history"}, {"users", "show", "ines.halloran"}, {"access", "ines.halloran"}} {
 		x.says(0, "", words...)
-		if raw := x.says(0, "", append(words, "-output", "json")...); !json.Valid([]byte(raw)) {
-			t.Errorf("%v: not JSON:\n%s", words, raw)
+		// What is said beside the output, as that there is more, is no part of it.
+		if raw, _, code := x.r.Run(t, "", append(words, "-output", "json")...); code != 0 || !json.Valid([]byte(raw)) {
+			t.Errorf("%v: exit %d, not JSON:\n%s", words, code, raw)
 		}
-		if _, err := csv.NewReader(strings.NewReader(x.says(0, "", append(words, "-output", "csv")...))).ReadAll(); err != nil {
-			t.Errorf("%v: not CSV: %v", words, err)
+		raw, _, code := x.r.Run(t, "", append(words, "-output", "csv")...)
+		if _, err := csv.NewReader(strings.NewReader(raw)).ReadAll(); err != nil || code != 0 {
+			t.Errorf("%v: exit %d, not CSV: %v", words, code, err)
 		}
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
 	"ableroster/wire"
@@ -69,6 +70,17 @@ func TestWhatIsDangerousAsksAgain(t *testing.T) {
 	problem(t, ines.ConfirmIdentity(ctx, wire.Confirmation{Password: demo.Password}), 422, "invalid")
 	if err := ines.ConfirmIdentity(ctx, wire.Confirmation{Code: kept.Codes[0]}); err != nil {
 		t.Error(err)
+	}
+	log, err := s.SignIn(t, demo.Auditor).SecurityLog(ctx, client.Query{"user": demo.Pilot})
+	if err != nil {
+		t.Fatal(err)
+	}
+	events := map[string]int{}
+	for _, e := range log.Events {
+		events[e.Event]++
+	}
+	if events["identity confirmed"] != 2 || events["identity not confirmed"] != 2 || events["signed in"] != 1 {
+		t.Errorf("the security log has %v", events)
 	}
 	// One's confirmation is of one session: another one's stays as old as it was.
 	_, err = marta.MakeSignInLink(ctx, demo.Manager)

@@ -81,6 +81,15 @@ type Who struct {
 	On      string      // what device that is, as it says itself
 	Second  bool        // they prove their second factor too, if they have one
 	Code    string      // by this code
+	Again   bool        // they are signed in, and only prove once more who they are
+}
+
+// event is what is recorded of somebody who signs in, or of who is signed in.
+func (w *Who) event(in, again string) string {
+	if w.Again {
+		return again
+	}
+	return in
 }
 
 // SignIn compares a password and opens a session; the text goes into a cookie.
@@ -118,7 +127,7 @@ func (d *Authenticator) Prove(ctx context.Context, w Who, password string) error
 		return err
 	}
 	if !fits || c.hash == "" || !w.May || w.User == 0 {
-		d.Record(ctx, Event{Event: "sign-in failed", User: w.User, Address: w.Address})
+		d.Record(ctx, Event{Event: w.event("sign-in failed", "identity not confirmed"), User: w.User, Address: w.Address})
 		return ErrWrong
 	}
 	if !d.stands(c.made) {
@@ -134,7 +143,7 @@ func (d *Authenticator) Prove(ctx context.Context, w Who, password string) error
 		}
 	}
 	d.Throttle.Succeeded(try)
-	d.Record(ctx, Event{Event: "signed in", Actor: w.User, User: w.User, Address: w.Address})
+	d.Record(ctx, Event{Event: w.event("signed in", "identity confirmed"), Actor: w.User, User: w.User, Address: w.Address})
 	return nil
 }
 

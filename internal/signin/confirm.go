@@ -38,8 +38,11 @@ func (d *Authenticator) Confirm(ctx context.Context, w Who, password string, m M
 	if err != nil {
 		return err
 	}
+	w.Again = true
 	if app {
-		err = d.ProveSecond(ctx, w.User, w.Code, w.Address)
+		if err = d.ProveSecond(ctx, w.User, w.Code, w.Address); err == nil {
+			d.Record(ctx, Event{Event: "identity confirmed", Actor: w.User, User: w.User, Address: w.Address})
+		}
 	} else {
 		w.Second = false
 		err = d.Prove(ctx, w, password)

@@ -47,7 +47,7 @@ func passkeyRoutes(s *serve.Server) {
 			return nil, err
 		}
 		id := serve.Caller(ctx).User
-		if err := provenAgain(ctx, s, id, in.Body.CurrentPassword); err != nil {
+		if err := provenAgain(ctx, s, in.Body.CurrentPassword); err != nil {
 			return nil, err
 		}
 		head := s.Ledger.Head()
@@ -87,7 +87,7 @@ func passkeyRoutes(s *serve.Server) {
 	}
 	serve.Route(s, "POST", "/me/passkeys/{id}/removal", "remove-passkey", "Remove one of one's own passkeys; the current password is asked for again", func(ctx context.Context, in *remove) (*serve.None, error) {
 		id := serve.Caller(ctx).User
-		if err := provenAgain(ctx, s, id, in.Body.CurrentPassword); err != nil {
+		if err := provenAgain(ctx, s, in.Body.CurrentPassword); err != nil {
 			return nil, err
 		}
 		found, err := s.Authenticator.RemovePasskey(ctx, id, in.ID, address(ctx))
@@ -134,8 +134,8 @@ func passkeyRoutes(s *serve.Server) {
 }
 
 // provenAgain holds a dangerous call to whoever knows the password, beside the session.
-func provenAgain(ctx context.Context, s *serve.Server, id fact.UserID, password string) error {
-	who := signin.Who{Name: s.Ledger.Head().User(id).UserName, User: id, May: true, Address: address(ctx), Device: serve.CallOf(ctx).Device}
+func provenAgain(ctx context.Context, s *serve.Server, password string) error {
+	who := again(ctx, s)
 	err := s.Authenticator.Prove(ctx, who, password)
 	if errors.Is(err, signin.ErrWrong) {
 		return seeing.Invalid("nothing was changed", wire.Fault{Place: "/current_password", Message: "is not right"})

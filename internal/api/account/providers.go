@@ -126,7 +126,7 @@ func providerRoutes(s *serve.Server) {
 		if p == nil || !isFor(p, s.Ledger.Head().User(id)) {
 			return nil, seeing.NotFound("there is no such identity provider for you")
 		}
-		if err := provenAgain(ctx, s, id, in.Body.CurrentPassword); err != nil {
+		if err := provenAgain(ctx, s, in.Body.CurrentPassword); err != nil {
 			return nil, err
 		}
 		return beginFlow(ctx, s, p, id, in.Origin)

@@ -86,6 +86,12 @@ func paused(ctx context.Context, s *serve.Server, err error, who signin.Who) err
 		Detail: fmt.Sprintf("Too many attempts to sign in. Try again in %d seconds.", wait)}}
 }
 
+// again is a caller who is signed in, and proves once more who they are.
+func again(ctx context.Context, s *serve.Server) signin.Who {
+	id := serve.Caller(ctx).User
+	return signin.Who{Name: s.Ledger.Head().User(id).UserName, User: id, May: true, Again: true, Address: address(ctx), Device: serve.CallOf(ctx).Device}
+}
+
 // SignInRoutes registers the calls of signing in.
 func SignInRoutes(s *serve.Server) {
 	type signIn struct{ Body wire.SignInRequest }
@@ -121,7 +127,7 @@ func SignInRoutes(s *serve.Server) {
 		if err := signin.CheckPassword(in.Body.New, ownWords(s, id)...); err != nil {
 			return nil, seeing.Invalid("the password was not changed", wire.Fault{Place: "/new_password", Message: err.Error()})
 		}
-		who := signin.Who{Name: s.Ledger.Head().User(id).UserName, User: id, May: true, Address: address(ctx), Device: serve.CallOf(ctx).Device}
+		who := again(ctx, s)
 		if err := s.Authenticator.Prove(ctx, who, in.Body.Current); err != nil {
 			if errors.Is(err, signin.ErrWrong) {
 				return nil, seeing.Invalid("the password was not changed", wire.Fault{Place: "/current_password", Message: "is not right"})
@@ -136,8 +142,8 @@ func SignInRoutes(s *serve.Server) {
 	}, serve.Small, serve.Status(200))
 	type confirmation struct{ Body wire.Confirmation }
 	serve.Route(s, "POST", "/me/confirmation", "confirm-identity", "Confirm that it is you: by a code of your authenticator app where you have one, else by your password. For 15 minutes it is not asked again", func(ctx context.Context, in *confirmation) (*serve.None, error) {
-		id := serve.Caller(ctx).User
-		who := signin.Who{Name: s.Ledger.Head().User(id).UserName, User: id, May: true, Address: address(ctx), Device: serve.CallOf(ctx).Device, Code: in.Body.Code}
+		who := again(ctx, s)
+		who.Code = in.Body.Code
 		err := s.Authenticator.Confirm(ctx, who, in.Body.Password, serve.MeansOf(ctx))
 		if errors.Is(err, signin.ErrWrong) {
 			return nil, seeing.Invalid("nothing was confirmed", wire.Fault{Place: "/password", Message: "is not right"})
