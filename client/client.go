@@ -37,10 +37,10 @@ type Client struct {
 	// Heard is told the Roster-Head of each answer; nil hears nothing.
 	Heard func(mark string)
 
-	// Asked is told a refusal by which the caller is to confirm who they are
+	// Confirm is called where a call is refused until the caller has confirmed who they are
 	// (confirmation-needed). Where it did so, by ConfirmIdentity, and is true, the call is
 	// made once more. Nil confirms nothing.
-	Asked func(ctx context.Context, p *wire.Problem) bool
+	Confirm func(ctx context.Context) bool
 }
 
 // YAML is a body that is sent as it is.
@@ -140,9 +140,9 @@ func (c *Client) DoKeyed(ctx context.Context, key, method, path string, q Query,
 		if json.Unmarshal(raw, p) != nil || p.Status == 0 {
 			p = &wire.Problem{Status: resp.StatusCode, Title: resp.Status, Detail: "the service answered " + resp.Status}
 		}
-		if p.Type == "confirmation-needed" && c.Asked != nil && c.Asked(ctx, p) {
+		if p.Type == "confirmation-needed" && c.Confirm != nil && c.Confirm(ctx) {
 			again := *c
-			again.Asked = nil
+			again.Confirm = nil
 			return again.DoKeyed(ctx, key, method, path, q, in, out)
 		}
 		return p

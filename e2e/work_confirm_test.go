@@ -131,12 +131,14 @@ func TestTheConsoleAsksToConfirm(t *testing.T) {
 	m.Sees("to decide")
 	awhile(t, database)
 	for path, wants := range map[string]string{
-		`/changes", {operations: [{op: "erase_user", user: "amatus.bjorklund"}], reason: "x"}`:                               "confirmation-needed",
-		`/changes", {operations: [{op: "grant", user: "ines.halloran", role: "staff"}], reason: "x", acknowledge: ["many"]}`: "confirmation-needed",
-		`/changes?dry_run=true", {operations: [{op: "erase_user", user: "amatus.bjorklund"}], reason: "x"}`:                  "",
-		`/changes", {operations: [{op: "grant", user: "ines.halloran", role: "tide-board/editor"}], reason: "The regatta"}`:  "",
-		`/imports/users?reason=x&acknowledge=many", "user_name,display_name\r\n"`:                                            "confirmation-needed",
-		`/users/ines.halloran/sign-in-link", undefined`:                                                                      "confirmation-needed",
+		`/changes", {operations: [{op: "erase_user", user: "amatus.bjorklund"}], reason: "x"}`:                                                                                  "confirmation-needed",
+		`/changes", {operations: [{op: "grant", user: "ines.halloran", role: "staff"}], reason: "x", acknowledge: ["many"]}`:                                                    "confirmation-needed",
+		`/changes?dry_run=true", {operations: [{op: "erase_user", user: "amatus.bjorklund"}], reason: "x"}`:                                                                     "",
+		`/changes", {operations: [{op: "grant", user: "ines.halloran", role: "tide-board/editor"}], reason: "The regatta"}`:                                                     "",
+		`/changes", {operations: [{op: "update_user", user: "ines.halloran", email: "x@elsewhere.example"}], reason: "x"}`:                                                      "confirmation-needed",
+		`/pending-changes", {lines: [{words: "x", operations: [{op: "erase_user", user: "amatus.bjorklund"}]}], reason: "x", at: new Date(Date.now() + 3600000).toISOString()}`: "confirmation-needed",
+		`/imports/users?reason=x&acknowledge=many", "user_name,display_name\r\n"`:                                                                                               "confirmation-needed",
+		`/users/ines.halloran/sign-in-link", undefined`:                                                                                                                         "confirmation-needed",
 	} {
 		var is string
 		m.Eval(`((path, body) => { const r = new XMLHttpRequest(); r.open("POST", "/api/v1" + path, false); r.setRequestHeader("Content-Type", typeof body === "string" ? "text/csv" : "application/json"); r.send(typeof body === "string" ? body : body && JSON.stringify(body)); return JSON.parse(r.responseText).type ?? "" })("`+path+`)`, &is)

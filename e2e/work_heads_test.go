@@ -10,6 +10,7 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"ableroster/client"
 	"ableroster/demo"
@@ -96,14 +97,15 @@ func TestARestoreBringsBackNobodyWhoWasErased(t *testing.T) {
 	database := testkit.DemoDatabase(t)
 	s := testkit.Serve(t, database, "-heads-to", kept)
 	marta := s.SignIn(t, demo.Administrator)
-	ready, err := marta.Change(ctx, changeOf("joins", `{"op":"add_user","user_name":"to.erase","display_name":"Tobias Erasmus"}`), false)
+	held := `{"op":"set_legal_hold","user":"to.erase","last_day":"` + time.Now().AddDate(1, 0, 0).Format(time.DateOnly) + `"}` // which is ended before they are erased
+	ready, err := marta.Change(ctx, changeOf("joins", `{"op":"add_user","user_name":"to.erase","display_name":"Tobias Erasmus"}`, held), false)
 	if err != nil {
 		t.Fatal(err)
 	}
 	s.Stop(t) // which keeps the head
 	s = testkit.Serve(t, database, "-heads-to", kept)
 	marta = &client.Client{Base: s.Base, Token: marta.Token}
-	if _, err := marta.Change(ctx, changeOf("leaves", `{"op":"update_user","user":"to.erase","status":"departed"}`, `{"op":"erase_user","user":"to.erase"}`, fmt.Sprintf(`{"op":"erase_reason","revision":%d}`, ready.Revision)), false); err != nil {
+	if _, err := marta.Change(ctx, changeOf("leaves", `{"op":"end_legal_hold","user":"to.erase"}`, `{"op":"update_user","user":"to.erase","status":"departed"}`, `{"op":"erase_user","user":"to.erase"}`, fmt.Sprintf(`{"op":"erase_reason","revision":%d}`, ready.Revision)), false); err != nil {
 		t.Fatal(err)
 	}
 	testkit.Until(t, "the erasure to be kept", func() bool {

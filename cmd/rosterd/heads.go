@@ -108,6 +108,9 @@ func (h *heads) eraseAgain(ctx context.Context, o *opened, fits int64) error {
 		if u.Status != fact.Departed {
 			ops = append(ops, &people.UpdateUser{User: change.UserRef(id), Status: &departed})
 		}
+		if o.ledger.Head().LegalHold(u.ID) != nil { // it was over, or ended, when they were erased
+			ops = append(ops, &people.EndLegalHold{User: change.UserRef(id)})
+		}
 		ops = append(ops, &people.EraseUser{User: change.UserRef(id)})
 	}
 	known := o.ledger.ErasedReasons()

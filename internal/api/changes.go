@@ -2,14 +2,10 @@ package api
 
 import (
 	"context"
-	"encoding/json"
-	"slices"
 
 	"ableroster/internal/api/serve"
 	"ableroster/internal/calendar"
 	"ableroster/internal/changing"
-	"ableroster/internal/operation/people"
-	"ableroster/internal/operation/rules"
 	"ableroster/wire"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -49,24 +45,14 @@ func (c *changeCall) Resolve(ctx huma.Context) []error {
 	return nil
 }
 
-// erases says whether operations erase what cannot be brought back.
-func erases(operations []json.RawMessage) bool {
-	return slices.ContainsFunc(operations, func(raw json.RawMessage) bool {
-		var o struct{ Op string }
-		return json.Unmarshal(raw, &o) == nil && (o.Op == (*people.EraseUser)(nil).Verb() || o.Op == (*rules.EraseReason)(nil).Verb())
-	})
-}
-
-// makeChange makes a change. What passes a guard rail or erases is dangerous in other hands: at
-// the console it is made by whoever proved a short while ago who they are.
 func makeChange(ctx context.Context, s *serve.Server, in *changeCall) (*serve.Body[wire.ChangeResult], error) {
 	if in.DryRun || len(in.Body.Operations) > soonMade {
 		if err := s.Enter(ctx, 0); err != nil {
 			return nil, err
 		}
 	}
-	if !in.DryRun && (len(in.Body.Acknowledge) > 0 || erases(in.Body.Operations)) {
-		if err := s.ConfirmedSession(ctx); err != nil {
+	if !in.DryRun {
+		if err := confirmedChange(ctx, s, in.Body.Acknowledge, in.Body.Operations...); err != nil {
 			return nil, err
 		}
 	}

@@ -124,8 +124,8 @@ func take(ctx context.Context, s *serve.Server, kind string, q *ImportQuery, in 
 	if _, err := file.Peek(1); err == io.EOF {
 		return nil, serve.NewProblem(400, "request body is required")
 	}
-	if len(in.Acknowledge) > 0 && !in.DryRun {
-		if err := s.ConfirmedSession(ctx); err != nil {
+	if !in.DryRun {
+		if err := confirmedChange(ctx, s, in.Acknowledge); err != nil {
 			return nil, err
 		}
 	}

@@ -95,7 +95,9 @@ func (t *listTable) add(raw []byte, wanted string) (next string, ok bool, err er
 			if err := t.keep.Encode(row); err != nil {
 				return "", false, err
 			}
-			t.count++
+			if t.count++; t.count > mostListed { // a row may have many lines
+				return next, true, nil
+			}
 		}
 	}
 	return next, true, nil

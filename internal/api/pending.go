@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 
 	"ableroster/internal/api/serve"
 	"ableroster/internal/changing"
@@ -16,10 +17,14 @@ func pendingRoutes(s *serve.Server) {
 	})
 	type passing struct{ Body wire.PendingChangeRequest }
 	serve.Route(s, "POST", "/pending-changes", "add-pending-change", "Prepare a change: for a date, under a name, or for somebody else to make", func(ctx context.Context, in *passing) (*serve.Body[wire.PendingChange], error) {
-		if len(in.Body.Acknowledge) > 0 {
-			if err := s.ConfirmedSession(ctx); err != nil {
-				return nil, err
+		var operations []json.RawMessage
+		if in.Body.At != nil { // else whoever makes it is asked
+			for _, l := range in.Body.Lines {
+				operations = append(operations, l.Operations...)
 			}
+		}
+		if err := confirmedChange(ctx, s, in.Body.Acknowledge, operations...); err != nil {
+			return nil, err
 		}
 		out, err := changing.AddPendingChange(ctx, s.Service, serve.Caller(ctx), in.Body)
 		return serve.Answer(out), err

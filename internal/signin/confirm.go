@@ -27,7 +27,7 @@ func (m Means) table() string {
 // ConfirmLasts: by signing in, or by Confirm.
 func (d *Authenticator) Confirmed(ctx context.Context, m Means) (is bool, err error) {
 	at := digestOf(m.Text)
-	err = d.pool.QueryRow(ctx, "select exists (select from "+m.table()+" where digest = $1 and confirmed_at > clock_timestamp() - $2::interval)", at[:], ConfirmLasts).Scan(&is)
+	err = d.pool.QueryRow(ctx, "select exists (select from "+m.table()+" where digest = $1 and confirmed_at between clock_timestamp() - $2::interval and clock_timestamp() + interval '1 minute')", at[:], ConfirmLasts).Scan(&is)
 	return is, err
 }
 

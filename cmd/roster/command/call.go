@@ -56,7 +56,7 @@ func (c *Call) takesFlags() {
 	c.Flags.BoolVar(&c.unguarded, "raw", false, "with -output csv: texts as they are, without the ' before what a spreadsheet would run")
 	c.Flags.StringVar(&c.service, "service", "", "address of the service (ROSTER_SERVICE; else the one signed in at)")
 	c.Flags.StringVar(&c.profile, "profile", os.Getenv("ROSTER_PROFILE"), "which of several sign-ins (ROSTER_PROFILE)")
-	c.Client = &client.Client{Agent: "roster/1", Asked: c.confirms}
+	c.Client = &client.Client{Agent: "roster/1", Confirm: c.confirms}
 }
 
 // Reads adds the option of everything that reads.

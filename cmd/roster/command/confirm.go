@@ -9,7 +9,7 @@ import (
 
 // confirms asks at a terminal who somebody is, once more, and says whether that was proved. What
 // is wrong is told as the refusal of the command.
-func (c *Call) confirms(ctx context.Context, p *wire.Problem) bool {
+func (c *Call) confirms(ctx context.Context) bool {
 	f, err := c.Client.SecondFactor(ctx)
 	if err != nil {
 		return false

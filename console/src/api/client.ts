@@ -14,6 +14,7 @@ export const api = createClient<paths>({ baseUrl: '/' })
 let meant: string | undefined
 let onOther: () => void = () => undefined
 let toConfirm: (() => Promise<boolean>) | undefined
+let confirming: Promise<boolean> | undefined
 const sent = new Map<string, Request>()
 api.use({
   onRequest({ request, id }) {
@@ -29,8 +30,10 @@ api.use({
       .clone()
       .json()
       .catch(() => ({}))) as Partial<Problem>
-    // What was refused is asked once more, when whoever asks has proved who they are.
-    return p.type === 'confirmation-needed' && (await toConfirm()) ? fetch(again) : undefined
+    if (p.type !== 'confirmation-needed') return undefined
+    // What was refused is asked once more, when whoever asks has proved who they are; one asks for all that wait.
+    confirming ??= toConfirm().finally(() => (confirming = undefined))
+    return (await confirming) ? fetch(again) : undefined
   },
   onError({ id }) {
     sent.delete(id)

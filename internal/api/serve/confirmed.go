@@ -51,12 +51,3 @@ func (s *Server) Confirmed(ctx context.Context) error {
 	return &Problem{Problem: wire.Problem{Type: seeing.KindConfirm, Title: "Confirm that it is you", Status: 403,
 		Detail: "Nothing was done. You signed in a while ago: confirm that it is you by " + by + ", or sign in again."}}
 }
-
-// ConfirmedSession is the same for callers with a session alone: programs have tokens, and
-// nobody beside them.
-func (s *Server) ConfirmedSession(ctx context.Context) error {
-	if CallOf(ctx).Cookie == "" {
-		return nil
-	}
-	return s.Confirmed(ctx)
-}
