@@ -156,4 +156,24 @@ func TestWhatWasDoneToManyIsTakenBackAsOne(t *testing.T) {
 	b.Sees("Commit 1 change")
 	b.Press("Commit")
 	b.Sees("8 users lose 2 entitlements")
+
+	// What is of two roles is two lines.
+	b.Press("Close")
+	b.Go("/users?unit=marine%2Ftugs&status=active")
+	b.Shows(`input[aria-label^="Pick "]`)
+	for i := range 4 {
+		b.PressAt(`input[aria-label^="Pick "]:not([aria-label*="all"])`, i)
+	}
+	b.Pick("Grant a role", "tide", "Tide editor")
+	b.PressNth("Grant", 1)
+	b.Sees("Tide editor to 4 users")
+	for i := range 4 {
+		b.PressAt(`input[aria-label^="Pick "]:not([aria-label*="all"])`, i)
+	}
+	b.Pick("Grant a role", "Week", "Week planner")
+	b.PressNth("Grant", 1)
+	b.Sees("Week planner to 4 users")
+	commits(b, "The regatta again")
+	b.Press("Undo")
+	b.Sees("Commit 2 changes")
 }

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { ask } from '../api/ask'
 import { answer, api, ProblemError, whenToConfirm } from '../api/client'
+import { Trouble } from '../shared/State'
 
 /** Asks whoever signed in a while ago who they are, before something is done that is dangerous in other hands. */
 export function Confirm() {
@@ -64,6 +65,7 @@ function Ask({ end }: { end: (confirmed: boolean) => void }) {
                 onChange={(e) => setTyped(e.target.value)}
               />
             </label>
+            {factor.error && <Trouble error={factor.error} retry={() => void factor.refetch()} />}
             {wrong && (
               <p role="alert" className="text-brick border-brick mt-2 border-l-3 pl-2">
                 {wrong}

@@ -20,7 +20,13 @@ function differing(all: string[]): string[] {
 
 /** Four or more lines one after another that do the same to different users are one line of the sheet. */
 function together(lines: UndoLine[]): UndoLine[][] {
-  const kind = (l: UndoLine) => JSON.stringify(l.operations.map((o) => ({ ...o, user: undefined, assignment: undefined })))
+  // An assignment that is revoked is known by its number: of which role it is, the words before the name tell.
+  const role = (l: UndoLine) => l.words.slice(0, Math.max(0, l.words.lastIndexOf(' of ')))
+  const kind = (l: UndoLine) =>
+    JSON.stringify([
+      l.operations.map((o) => ({ ...o, user: undefined, assignment: undefined })),
+      l.operations.some((o) => 'assignment' in o) && role(l),
+    ])
   const out: UndoLine[][] = []
   for (const l of lines) {
     const last = out.at(-1)
