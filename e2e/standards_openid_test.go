@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"encoding/json"
+	"errors"
 	"io"
 	"net/http"
 	"net/http/cookiejar"
@@ -12,6 +13,7 @@ import (
 	"strings"
 	"testing"
 
+	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
 	"ableroster/wire"
@@ -477,5 +479,79 @@ func TestWhoSignsInByAProviderAlone(t *testing.T) {
 	// Of another unit the provider is not for her.
 	if status, out := b.call("POST", "/session/provider", b.goes("marta.quill", false)); status != 401 {
 		t.Errorf("%d %v", status, out)
+	}
+}
+
+// What a provider says of groups becomes an attribute, by which a default rule gives: at the next
+// sign-in it is taken back again. It goes no farther than the rights of the account that it is
+// written as, and what is refused keeps nobody out.
+func TestGroupsOfAProviderGiveByARule(t *testing.T) {
+	h := newHarbour(t, testkit.DemoDatabase(t), m{"writes_as": "harbour-id", "claims": []m{{"claim": "groups", "holds": "pilotage", "attribute": "at_pilotage"}}})
+	marta := h.service.SignIn(t, demo.Administrator)
+	in := func(person, groups string) {
+		t.Helper()
+		r, err := http.PostForm(h.provider.Base+"/groups", url.Values{"person": {person}, "groups": {groups}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.Body.Close()
+		b := h.browser()
+		if status, me := b.call("POST", "/session/provider", b.goes(person, true)); status != 200 {
+			t.Fatalf("%s: %d %v", person, status, me)
+		}
+	}
+	may := func(person string) bool {
+		t.Helper()
+		got, err := marta.Check(ctx, wire.CheckRequest{User: person, Application: "tariff-ledger", Action: "create", Path: "credits"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return got.Allowed
+	}
+	untaken := func() int {
+		t.Helper()
+		log, err := marta.SecurityLog(ctx, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return strings.Count(asText(log), "claims of an identity provider not taken over")
+	}
+	in(demo.Pilot, "pilotage") // nobody writes yet: she signs in all the same
+	if n := untaken(); n != 1 {
+		t.Errorf("%d lines of the security log", n)
+	}
+	made := changeOf("Groups of Harbour ID",
+		`{"op":"declare_attribute","key":"at_pilotage","label":"In pilotage at Harbour ID","type":"truth"}`,
+		`{"op":"add_user","user_name":"harbour-id","display_name":"Harbour ID","kind":"service"}`,
+		`{"op":"add_role","key":"harbour-id","label":"Harbour ID"}`,
+		`{"op":"add_permission","role":"harbour-id","application":"able-roster","actions":["read","update"],"pattern":"users/marine/pilotage"}`,
+		`{"op":"grant","role":"harbour-id","user":"harbour-id"}`,
+		`{"op":"add_default","key":"by-harbour-id","filter":"at_pilotage eq true","roles":["tariff-ledger/credit-raiser"]}`)
+	made.Acknowledge = []string{"administering_gain"}
+	if _, err := marta.Change(ctx, made, false); err != nil {
+		var p *wire.Problem
+		errors.As(err, &p)
+		t.Fatalf("%v %+v", err, p)
+	}
+	if may(demo.Pilot) {
+		t.Fatal("she may already")
+	}
+	in(demo.Pilot, "night-pilotage")
+	if may(demo.Pilot) {
+		t.Error("a group whose name has another's in it gives")
+	}
+	in(demo.Pilot, "office pilotage")
+	l, err := marta.Revisions(ctx, client.Query{"via": "identity provider"})
+	if err != nil || len(l.Revisions) != 2 || l.Revisions[0].By.Label != "Harbour ID" || !may(demo.Pilot) {
+		t.Fatalf("%v %+v", err, l)
+	}
+	in(demo.Pilot, "office pilotage") // nothing new is no revision
+	in(demo.Manager, "pilotage")      // whose unit is outside what the account may change
+	if n := untaken(); n != 2 || may(demo.Manager) {
+		t.Errorf("%d lines of the security log", n)
+	}
+	in(demo.Pilot, "")
+	if l, err := marta.Revisions(ctx, client.Query{"via": "identity provider"}); err != nil || len(l.Revisions) != 3 || may(demo.Pilot) {
+		t.Errorf("%v %+v", err, l)
 	}
 }

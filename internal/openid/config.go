@@ -39,6 +39,12 @@ type Config struct {
 	Factors []string `json:"factors"`
 	Classes []string `json:"classes"`
 
+	// Claims are what its tokens say that becomes attributes of users, at each sign-in, so that
+	// default rules give by it. WritesAs is the user name of the machine account in whose name and
+	// within whose rights it is written.
+	Claims   []Claim `json:"claims"`
+	WritesAs string  `json:"writes_as"`
+
 	// Alone has those for whom it is sign in by it alone; Emergency are user names of whom it is not
 	// asked, so that there is a way in when it is away.
 	Alone     bool     `json:"alone"`
@@ -116,6 +122,7 @@ func Read(path string) ([]Config, error) {
 		if c.Alone && len(c.Emergency) == 0 {
 			fault(i, "emergency is missing: with alone somebody must be named who signs in here when it is away")
 		}
+		c.claimFaults(func(format string, args ...any) { fault(i, format, args...) })
 		if c.Factors == nil {
 			c.Factors = []string{"mfa"}
 		}

@@ -44,6 +44,8 @@ type Identity struct {
 	Session         string // the provider's own (sid), or blank
 	Matches         string // what Config.Match compares; blank where the claim is missing, or no verified address
 	Factor          bool   // the provider proved a second factor
+
+	Claimed map[string]string // what Config.Claims has attributes say, by key
 }
 
 // Finish takes the code that somebody came back with, and the issuer it came with (blank for
@@ -89,7 +91,8 @@ func (p *Provider) identity(token *oidc.IDToken) (Identity, error) {
 		Verified bool     `json:"email_verified"`
 	}
 	var all map[string]any
-	if err := errors.Join(token.Claims(&standard), token.Claims(&all)); err != nil {
+	err := errors.Join(token.Claims(&standard), token.Claims(&all))
+	if err != nil {
 		return Identity{}, errors.Join(ErrNotProven, err)
 	}
 	// Core, section 3.1.3.7: of several audiences we are the party it was made for.
@@ -103,6 +106,9 @@ func (p *Provider) identity(token *oidc.IDToken) (Identity, error) {
 	out.Factor = slices.ContainsFunc(standard.Methods, func(m string) bool { return slices.Contains(p.Factors, m) }) || standard.Class != "" && slices.Contains(p.Classes, standard.Class)
 	if p.Match.To != ToEmail || standard.Verified {
 		out.Matches, _ = all[p.Match.Claim].(string)
+	}
+	if out.Claimed, err = claimed(p.Claims, all); err != nil {
+		return Identity{}, fmt.Errorf("%w: %w", ErrNotProven, err)
 	}
 	return out, nil
 }

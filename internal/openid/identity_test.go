@@ -7,6 +7,7 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
+	"reflect"
 	"strings"
 	"testing"
 	"time"
@@ -68,9 +69,36 @@ func TestATokenForSeveralIsForItsParty(t *testing.T) {
 	} {
 		got, err := p.identity(tokenOf(t, x.claims))
 		got.Issuer = ""
-		if got != x.want || (err != nil) != x.bad || err != nil && !errors.Is(err, ErrNotProven) {
+		if !reflect.DeepEqual(got, x.want) || (err != nil) != x.bad || err != nil && !errors.Is(err, ErrNotProven) {
 			t.Errorf("%s: %+v %v", name, got, err)
 		}
+	}
+}
+
+// Claims are taken over exactly: a value that another one contains is not it, one that is missing
+// is none, and one of another shape is refused.
+func TestClaimsAreTakenOverExactly(t *testing.T) {
+	claims := []Claim{{"groups", "pilots", "is_pilot"}, {"team", "", "team"}}
+	for name, x := range map[string]struct {
+		token map[string]any
+		want  map[string]string // nil: it is wrong
+	}{
+		"among several":       {map[string]any{"groups": []any{"staff", "pilots"}, "team": " North "}, map[string]string{"is_pilot": "true", "team": "North"}},
+		"alone":               {map[string]any{"groups": "pilots", "team": 12.5}, map[string]string{"is_pilot": "true", "team": "12.5"}},
+		"contained":           {map[string]any{"groups": []any{"night-pilots", "pilots-old", "Pilots"}, "team": true}, map[string]string{"is_pilot": "false", "team": "true"}},
+		"contained in a text": {map[string]any{"groups": "pilots and others"}, map[string]string{"is_pilot": "false", "team": ""}},
+		"missing":             {map[string]any{}, map[string]string{"is_pilot": "false", "team": ""}},
+		"of another shape":    {map[string]any{"groups": map[string]any{"pilots": true}}, nil},
+		"a number for a list": {map[string]any{"groups": 7.0}, nil},
+		"a list for a text":   {map[string]any{"team": []any{"North"}}, nil},
+	} {
+		got, err := claimed(claims, x.token)
+		if (err != nil) != (x.want == nil) || err == nil && !reflect.DeepEqual(got, x.want) {
+			t.Errorf("%s: %v %v", name, got, err)
+		}
+	}
+	if got, err := claimed(nil, map[string]any{"groups": 7.0}); got != nil || err != nil {
+		t.Errorf("%v %v", got, err)
 	}
 }
 

@@ -91,7 +91,7 @@ func (p *provider) ask(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	back, _ := url.Parse(r.URL.Query().Get("redirect_uri"))
-	show(w, "ask", map[string]any{"People": p.people, "Action": template.URL("/authorize?" + r.URL.RawQuery), "Service": back.Host}, "'self' "+back.Scheme+"://"+back.Host)
+	show(w, "ask", map[string]any{"People": p.everybody(), "Action": template.URL("/authorize?" + r.URL.RawQuery), "Service": back.Host}, "'self' "+back.Scheme+"://"+back.Host)
 }
 
 // answer sends somebody back with a code, or with an error where they did not want to.
@@ -101,13 +101,14 @@ func (p *provider) answer(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	out := url.Values{"state": q["state"], "iss": {p.issuer}}
-	i := slices.IndexFunc(p.people, func(x person) bool { return x.Name == r.FormValue("person") })
+	all := p.everybody()
+	i := slices.IndexFunc(all, func(x person) bool { return x.Name == r.FormValue("person") })
 	if i < 0 {
 		out.Set("error", "access_denied")
 	} else {
 		code := text()
 		out.Set("code", code)
-		g := grant{redirect: q.Get("redirect_uri"), nonce: q.Get("nonce"), challenge: q.Get("code_challenge"), person: p.people[i], factor: r.FormValue("factor") != "", session: text(), ends: time.Now().Add(time.Minute)}
+		g := grant{redirect: q.Get("redirect_uri"), nonce: q.Get("nonce"), challenge: q.Get("code_challenge"), person: all[i], factor: r.FormValue("factor") != "", session: text(), ends: time.Now().Add(time.Minute)}
 		back, _ := url.Parse(g.redirect)
 		p.mu.Lock()
 		p.codes[code] = g

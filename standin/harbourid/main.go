@@ -15,6 +15,7 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -27,7 +28,10 @@ var files embed.FS
 var pages = template.Must(template.ParseFS(files, "pages.html"))
 
 // person is somebody with an account here.
-type person struct{ Name, Label, Email string }
+type person struct {
+	Name, Label, Email string
+	Groups             []string
+}
 
 // provider is the identity provider.
 type provider struct {
@@ -55,7 +59,7 @@ func main() {
 	service := flag.String("service", "http://127.0.0.1:7420", "address of Able Roster, under which people come back")
 	clientID := flag.String("client-id", "able-roster", "the client's id")
 	secretFile := flag.String("client-secret-file", "", "file of the client's secret; none: it is a public client")
-	people := flag.String("people", "marta.quill=Marta Quill,tomas.brandt=Tomas Brandt,ines.halloran=Inês Halloran", "who has an account: names and what people call them")
+	people := flag.String("people", "marta.quill=Marta Quill=office,tomas.brandt=Tomas Brandt=office+pilotage,ines.halloran=Inês Halloran=pilotage", "who has an account: names, what people call them, and the groups they are in")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
@@ -73,7 +77,8 @@ func main() {
 	}
 	for _, x := range strings.Split(*people, ",") {
 		name, label, _ := strings.Cut(x, "=")
-		p.people = append(p.people, person{name, label, name + "@larkhaven.example"})
+		label, groups, _ := strings.Cut(label, "=")
+		p.people = append(p.people, person{name, label, name + "@larkhaven.example", strings.FieldsFunc(groups, plus)})
 	}
 	p.newKey()
 	server := &http.Server{Handler: p.routes(), ReadHeaderTimeout: 5 * time.Second}
@@ -87,6 +92,27 @@ func main() {
 	if err := server.Serve(listener); err != http.ErrServerClosed {
 		log.Fatal("harbourid: ", err)
 	}
+}
+
+func plus(r rune) bool { return r == '+' || r == ' ' || r == ',' }
+
+// everybody is who has an account, as things are.
+func (p *provider) everybody() []person {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return slices.Clone(p.people)
+}
+
+// group puts somebody into other groups: their next token says so.
+func (p *provider) group(w http.ResponseWriter, r *http.Request) {
+	p.mu.Lock()
+	for i := range p.people {
+		if p.people[i].Name == r.FormValue("person") {
+			p.people[i].Groups = strings.FieldsFunc(r.FormValue("groups"), plus)
+		}
+	}
+	p.mu.Unlock()
+	http.Redirect(w, r, "/", http.StatusSeeOther)
 }
 
 func (p *provider) routes() http.Handler {
@@ -103,6 +129,7 @@ func (p *provider) routes() http.Handler {
 		p.newKey()
 		http.Redirect(w, r, "/", http.StatusSeeOther)
 	})
+	mux.HandleFunc("POST /groups", p.group)
 	mux.HandleFunc("POST /behave", func(w http.ResponseWriter, r *http.Request) {
 		p.mu.Lock()
 		p.behave = r.FormValue("as")
@@ -136,7 +163,8 @@ func (p *provider) home(w http.ResponseWriter, _ *http.Request) {
 		Behave  string
 		Wrongs  []string
 		Keys    int
-	}{p.service, append([]session(nil), p.open...), p.behave, wrongs, len(p.keys)}
+		People  []person
+	}{p.service, slices.Clone(p.open), p.behave, wrongs, len(p.keys), slices.Clone(p.people)}
 	p.mu.Unlock()
 	show(w, "home", &v, "'self'")
 }

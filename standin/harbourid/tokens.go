@@ -81,6 +81,9 @@ func (p *provider) idToken(g grant, access string) string {
 	now := time.Now()
 	claims := map[string]any{"iss": p.issuer, "sub": "account-" + g.person.Name, "aud": p.clientID, "iat": now.Unix(), "exp": now.Add(5 * time.Minute).Unix(), "nonce": g.nonce, "sid": g.session,
 		"at_hash": base64.RawURLEncoding.EncodeToString(half[:16]), "preferred_username": g.person.Name, "name": g.person.Label, "email": g.person.Email, "email_verified": true, "amr": []string{"pwd"}}
+	if len(g.person.Groups) > 0 {
+		claims["groups"] = g.person.Groups
+	}
 	if g.factor {
 		claims["amr"] = []string{"pwd", "mfa"}
 	}

@@ -8,7 +8,7 @@ import { count } from '../shared/words'
 const route = getRouteApi('/shell/ledger')
 
 /** How changes come in, as the ledger has it. */
-const ways = ['console', 'API', 'command line', 'dated', 'set-up', 'host']
+const ways = ['console', 'API', 'command line', 'dated', 'identity provider', 'set-up', 'host']
 
 /** Chooses revisions: what is chosen stands in the address. */
 export function LedgerFilters() {

@@ -236,6 +236,9 @@ func cameBack(ctx context.Context, s *serve.Server, in wire.ProviderAnswer) (*wi
 			return nil, err
 		}
 	}
+	if err := takeOver(ctx, s, p, l.User, who.Claimed); err != nil {
+		return nil, err
+	}
 	return signsIn(ctx, s, p, f, in, l, who.Factor)
 }
 
