@@ -27,6 +27,7 @@ type Change struct {
 	Author     string
 	Via        string
 	Reason     string
+	Reference  string
 	Operations []change.Operation
 }
 
@@ -130,7 +131,14 @@ func (g *generator) add(at time.Time, author, via, reason string, ops ...change.
 		at = g.last.Add(time.Duration(20+g.clock.IntN(200)) * time.Second)
 	}
 	g.last = at
-	g.out = append(g.out, Change{at, author, via, reason, ops})
+	g.out = append(g.out, Change{At: at, Author: author, Via: via, Reason: reason, Operations: ops})
+}
+
+// ticket says where the work of the last change was asked for; some is asked for in the corridor.
+func (g *generator) ticket() {
+	if n := len(g.out); n%3 != 0 {
+		g.out[n-1].Reference = fmt.Sprintf("TCK-%d", 1000+7*n)
+	}
 }
 
 // office is some time in office hours on the day n days after the start, on a

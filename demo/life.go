@@ -92,6 +92,7 @@ func (g *generator) join(at time.Time) {
 	p := g.newcomer(units[g.rng.IntN(len(units))])
 	ops := append(g.adding(p, at), g.joining(p, g.dutiesIn(p.unit))...)
 	g.add(at, Administrator, g.via(), g.pick(reasons["join"]), ops...)
+	g.ticket()
 }
 
 func (g *generator) leave(at time.Time) {
@@ -109,6 +110,7 @@ func (g *generator) leave(at time.Time) {
 	p.direct = nil
 	ops = append(ops, &people.UpdateUser{User: change.UserRef(p.name), Status: &departed, UserEdits: fact.UserEdits{End: &end}})
 	g.add(at, Administrator, g.via(), g.pick(reasons["leave"]), ops...)
+	g.ticket()
 }
 
 func (g *generator) move(at time.Time) {
@@ -164,6 +166,7 @@ func (g *generator) grant(at time.Time) {
 	}
 	p.direct = append(p.direct, role)
 	g.add(at, g.author(p), g.via(), g.pick(reasons["grant"]), op)
+	g.ticket()
 }
 
 func (g *generator) revoke(at time.Time) {

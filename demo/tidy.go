@@ -138,6 +138,7 @@ func (g *generator) heads(at time.Time) {
 		&people.AddPosition{User: change.UserRef(tugs[1].name), Unit: "marine/pilotage", Title: "Pilot's mate", Start: day, End: day + 89},
 		&people.AddAbsence{User: change.UserRef(office[1].name), Start: day + 30, End: day + 120},
 		&people.SetLegalHold{User: change.UserRef(office[2].name), Until: day + 730})
+	g.out[len(g.out)-1].Reference = "TCK-4711"
 }
 
 func headed(by string) *change.UserRef {

@@ -99,12 +99,12 @@ var jobs = []job{
 		b.Press("Save")
 		b.SeesNot("60 decisions")
 	}},
-	{"Request access for oneself", demo.Pilot, "/my-access", func(b *testkit.Tab) {
-		b.Choose("Application", "berth-planning")
-		b.Set("Action", "create")
-		b.Set("Resource", "plans")
-		b.Press("Request Week planner")
-		b.Sees("Week planner")
+	{"Request access for oneself", demo.Pilot, "/catalogue", func(b *testkit.Tab) {
+		b.Type("What do you want to do?", "works order")
+		b.Press("Raise a works order")
+		b.Type("Why it is needed", "The pilot boats need a yard")
+		b.Press("Request access")
+		b.Sees("Requested the role Order raiser")
 	}},
 	{"Find out why somebody may not do something, and cure it", demo.Administrator, "/users/" + demo.Pilot + "?tab=check", func(b *testkit.Tab) {
 		b.Choose("Application", "works-orders")
@@ -142,7 +142,7 @@ var jobs = []job{
 		b.Pick("Replacement, for its holders", "Berth r", "Berth reader")
 		b.Sees("holds it")
 		b.Press("Put all of it on the change sheet")
-		b.Sees("Retired the role")
+		b.Sees("Retire the role")
 		commits(b, "One reader is enough")
 	}},
 	{"Make a change at a date", demo.Administrator, "/users/" + demo.Pilot + "?tab=given", func(b *testkit.Tab) {
@@ -156,9 +156,10 @@ var jobs = []job{
 	}},
 	{"Find what was done for a ticket", demo.Administrator, "/ledger", func(b *testkit.Tab) {
 		b.Press("Choose")
-		b.Type("Reference", "TCK-1")
+		b.Type("Reference", "TCK-4711")
 		b.Key(testkit.EnterKey)
 		b.Sees("Choose: 1 filter")
+		b.Sees("for TCK-4711")
 	}},
 }
 

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -136,7 +137,7 @@ func TestNoFieldTakesWhatItCannotMean(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	sampled, probes := map[string]bool{}, 0
+	sampled, said, probes := map[string]bool{}, map[string]bool{}, 0
 	for _, text := range samples {
 		var sample map[string]any
 		text = strings.ReplaceAll(text, "$soon", soon)
@@ -149,6 +150,11 @@ func TestNoFieldTakesWhatItCannotMean(t *testing.T) {
 		if p := tried(t, marta, sample); p != nil {
 			t.Errorf("%s is refused as it is: %v %v", text, p, p.Faults)
 			continue
+		}
+		if says := toDo(t, marta, text); !done.MatchString(says) {
+			said[verb] = says != ""
+		} else {
+			t.Errorf("%s waits to be made, and is told as if it had been: %q", verb, says)
 		}
 		for _, field := range slices.Sorted(maps.Keys(fields.Properties)) {
 			if field == "op" {
@@ -194,6 +200,11 @@ func TestNoFieldTakesWhatItCannotMean(t *testing.T) {
 	if after, err := marta.Me(ctx); err != nil || after.Revision != head.Revision {
 		t.Errorf("refused changes took the ledger from %d to %d (%v)", head.Revision, after.Revision, err)
 	}
+	for verb := range sampled {
+		if !said[verb] {
+			t.Errorf("%s says nothing of what it will do", verb)
+		}
+	}
 	t.Logf("%d probes", probes)
 }
 
@@ -235,6 +246,22 @@ func tried(t *testing.T, c *client.Client, op map[string]any) *wire.Problem {
 		t.Fatal(err)
 	}
 	return p
+}
+
+// done matches a sentence that says that something was done.
+var done = regexp.MustCompile(`^([A-Z][a-z]+ed|Gave|Wrote|Withdrew|Took|Made) | departed$`)
+
+// toDo is what a pending change says it will do.
+func toDo(t *testing.T, c *client.Client, op string) string {
+	t.Helper()
+	p, err := c.AddPendingChange(ctx, wire.PendingChangeRequest{Name: "Kept", Lines: []wire.PendingLine{{Words: "x", Operations: []json.RawMessage{json.RawMessage(op)}}}})
+	if err != nil {
+		t.Fatal(op, err)
+	}
+	if p.Trouble != "" {
+		t.Errorf("%s: %s", op, p.Trouble)
+	}
+	return strings.Join(p.Sentences, "; ")
 }
 
 // cannotMean are values that a field of a schema cannot mean.

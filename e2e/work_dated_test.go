@@ -273,6 +273,13 @@ func TestReferencesAreHeldToTheirPattern(t *testing.T) {
 	if l, err := marta.Revisions(ctx, client.Query{"reference": "TCK-44"}); err != nil || len(l.Revisions) != 2 {
 		t.Errorf("%+v %v", l.Revisions, err)
 	}
+	// What access is opened for is what the change refers to.
+	if _, err := marta.Change(ctx, changeOf("The pump again", fmt.Sprintf(`{"op":"open_access","user":%q,"from":"2099-01-01T00:00:00Z","until":"2099-01-01T01:00:00Z","reference":"TCK-45"}`, demo.Vendor)), false); err != nil {
+		t.Fatal(err)
+	}
+	if l, err := marta.Revisions(ctx, client.Query{"reference": "TCK-45"}); err != nil || len(l.Revisions) != 1 {
+		t.Errorf("%+v %v", l.Revisions, err)
+	}
 	x := at(t, s, demo.Administrator)
 	x.says(0, "TCK-13", "history", "-reference", "TCK-13")
 	x.says(0, "Done, as revision", "grant", demo.Pilot, "berth-planning/planner", "-reference", "TCK-15", "-reason", "x")

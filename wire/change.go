@@ -23,9 +23,16 @@ type ChangeResult struct {
 	Unchanged bool       `json:"unchanged,omitempty" doc:"everything was so already: no revision was made"`
 	Repeated  bool       `json:"repeated,omitempty" doc:"the same change was committed before under the same Idempotency-Key"`
 	Sentences []string   `json:"sentences" doc:"what each operation does"`
+	About     []About    `json:"about,omitempty" doc:"the users, groups, roles and applications it speaks of, the first twenty"`
 	Made      []Made     `json:"made,omitempty" doc:"the ids of what operations made"`
 	Notes     []Note     `json:"notes,omitempty"`
 	Preview   *Preview   `json:"preview,omitempty"`
+}
+
+// About is something that a change speaks of, as the caller may name it.
+type About struct {
+	Kind string `json:"kind" enum:"user,group,role,application"`
+	Ref
 }
 
 // Made is what an operation made.

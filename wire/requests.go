@@ -57,6 +57,7 @@ type RequestStep struct {
 	Words     string            `json:"words" doc:"who decides"`
 	State     string            `json:"state" enum:"done,current,not_started,refused,skipped"`
 	Deciders  []Ref             `json:"deciders,omitempty" doc:"whom it waits for, where it waits"`
+	Trouble   string            `json:"trouble,omitempty" doc:"where nobody can decide: why, and what would mend it"`
 	Decisions []RequestDecision `json:"decisions,omitempty"`
 }
 

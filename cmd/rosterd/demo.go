@@ -40,7 +40,7 @@ func loadDemo(ctx context.Context, args []string, out, errOut io.Writer) error {
 	history := demo.Larkhaven(time.Now())
 	changes := make([]*ledger.Change, len(history))
 	for i, x := range history {
-		changes[i] = &ledger.Change{AuthorName: x.Author, Via: x.Via, Reason: x.Reason, Operations: x.Operations, Claimed: calendar.At(x.At)}
+		changes[i] = &ledger.Change{AuthorName: x.Author, Via: x.Via, Reason: x.Reason, Reference: x.Reference, Operations: x.Operations, Claimed: calendar.At(x.At)}
 	}
 	if err := o.ledger.LoadHistory(ctx, changes); err != nil {
 		return err

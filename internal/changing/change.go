@@ -196,6 +196,7 @@ func Make(ctx context.Context, d *seeing.Service, c seeing.Caller, x Wanted) (wi
 		for _, op := range x.Operations {
 			out.Sentences = append(out.Sentences, op.Sentence(v.Uncut(), v))
 		}
+		out.About = about(v, x.Operations)
 	}
 	if len(x.Operations) <= mostOperations { // of an import nobody reads so many notes
 		out.Notes = append(append(expected(v, draft, x.Operations), violated(v, draft, x.Operations)...), coverNothing(v, x.Operations)...)

@@ -170,7 +170,7 @@ func wordsOf(v *seeing.View, t trial) []string {
 	w.ShowChange(v.UncutToday(), &t.draft.Snapshot)
 	out := []string{}
 	for _, op := range t.ops {
-		out = append(out, op.Sentence(w.Uncut(), &w))
+		out = append(out, change.ToDo(op, w.Uncut(), &w))
 	}
 	return out
 }

@@ -3,12 +3,14 @@ package changing
 import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/operation/people"
 	"ableroster/internal/request"
 	"ableroster/internal/seeing"
 )
 
 // referred has requests carry what their change refers to; and is what a change refers to, which
-// is that of the requests it decides on, where it says none itself and they are of one.
+// is that of the requests it decides on, or of the access it opens, where it says none itself and
+// they are of one.
 func referred(v *seeing.View, ops []change.Operation, reference string) string {
 	of, all := "", len(ops) > 0
 	for _, op := range ops {
@@ -24,6 +26,9 @@ func referred(v *seeing.View, ops []change.Operation, reference string) string {
 			} else {
 				of = r.Reference
 			}
+		case *people.OpenAccess:
+			all = all && (of == "" || of == o.Reference)
+			of = o.Reference
 		default:
 			all = false
 		}

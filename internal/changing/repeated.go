@@ -22,6 +22,7 @@ func repeats(ctx context.Context, v *seeing.View, quiet bool, out *wire.ChangeRe
 	}
 	told := v.RevisionAnswer(found[0])
 	out.Sentences = told.Sentences
+	out.About = about(v, found[0].Operations)
 	if len(told.Operations) == len(found[0].Operations) { // all of it may be seen
 		out.Made = madeBy(found[0].Operations)
 	}

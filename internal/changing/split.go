@@ -32,6 +32,9 @@ func try(v *seeing.View, ops []change.Operation) trial { return tryOn(v, v.Uncut
 func tryOn(v *seeing.View, s *access.Snapshot, ops []change.Operation, may func(action, path string) bool) trial {
 	t := trial{draft: change.NewDraft(s)}
 	t.draft.Author, t.draft.Visible, t.draft.May = v.Caller.User, mayKnow(v), may
+	if nameReasons(v.Ctx, v.Service, ops) != nil {
+		t.draft.Fault("revision", "the ledger cannot be read just now")
+	}
 	for i, op := range ops {
 		t.ops = append(t.ops, t.draft.Apply(i, op, v.At))
 	}

@@ -77,7 +77,7 @@ func tried(v *seeing.View, draft *change.Draft, in wire.WhatIfRequest) ([]wire.W
 		w.ShowChange(after, &t.draft.Snapshot)
 		if len(t.draft.Faults) == 0 {
 			for _, op := range t.ops {
-				one.Sentences = append(one.Sentences, op.Sentence(w.Uncut(), &w))
+				one.Sentences = append(one.Sentences, change.ToDo(op, w.Uncut(), &w))
 			}
 		}
 		lacks := rights.Lacks(t.draft)

@@ -57,7 +57,7 @@ func (x *retiring) does(ops ...change.Operation) {
 		}
 		w := *x.v
 		w.ShowChange(x.s, &x.draft.Snapshot)
-		line.Words += settled.Sentence(w.Uncut(), &w)
+		line.Words += change.ToDo(settled, w.Uncut(), &w)
 	}
 	if line.Operations == nil {
 		line.Operations = []json.RawMessage{}

@@ -48,7 +48,7 @@ func Undo(ctx context.Context, d *seeing.Service, c seeing.Caller, revision int6
 		if err != nil {
 			return out, err
 		}
-		out.Lines = append(out.Lines, wire.UndoLine{Words: settled.Sentence(v.Uncut(), v), Operations: []json.RawMessage{raw}})
+		out.Lines = append(out.Lines, wire.UndoLine{Words: change.ToDo(settled, v.Uncut(), v), Operations: []json.RawMessage{raw}})
 	}
 	for _, l := range x.Left {
 		if !reads(l.About) {

@@ -175,15 +175,7 @@ func whyNot(d *change.Draft, r *Request, why Why) string {
 		return "you decided on an earlier step of it; this step needs somebody else"
 	}
 	if step := r.Steps[r.Step]; len(r.deciders(&d.Snapshot, d.At(), r.Apart)) == 0 {
-		switch step.Whose {
-		case Manager:
-			return "nobody can decide: the user has no active manager. Set one"
-		case Head:
-			return "nobody can decide: neither the user's unit nor one above it has an active head. Set one"
-		case Owner:
-			return "nobody can decide: the role has no active owner. Set one"
-		}
-		return "nobody can decide: this step has no active approver. Change the approval route, and request the role again"
+		return "nobody can decide: " + step.Nobody()
 	}
 	return "you are not an approver of this step"
 }

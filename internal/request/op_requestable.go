@@ -139,6 +139,19 @@ func (f *Route) Words(s *access.Snapshot, n change.Names) string {
 	return strings.Join(out, ", then ")
 }
 
+// Nobody says why a step has nobody who could decide, and what would mend it.
+func (t *Step) Nobody() string {
+	switch t.Whose {
+	case Manager:
+		return "the user has no active manager. Set one"
+	case Head:
+		return "neither the user's unit nor one above it has an active head. Set one"
+	case Owner:
+		return "the role has no active owner. Set one"
+	}
+	return "this step has no active approver. Change the approval route, and request the role again"
+}
+
 // Words says who decides on a step, in plain words.
 func (t *Step) Words(s *access.Snapshot, n change.Names) string {
 	switch t.Whose {

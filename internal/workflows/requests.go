@@ -119,7 +119,9 @@ func requestAnswer(v *seeing.View, r *request.Request) wire.Request {
 			for _, id := range r.Deciders(v.Uncut(), v.At) {
 				step.Deciders = append(step.Deciders, v.UserRef(id))
 			}
-			out.Stuck = len(step.Deciders) == 0
+			if out.Stuck = len(step.Deciders) == 0; out.Stuck {
+				step.Trouble = "Nobody can decide: " + r.Steps[i].Nobody() + "."
+			}
 		case i == r.Step && r.State == request.Refused:
 			step.State = "refused"
 		case r.State != request.Waiting && r.State != request.Approved:
@@ -412,7 +414,7 @@ func WaitsFor(v *seeing.View, ops []change.Operation) []wire.Note {
 		text := r.ID.String() + " waits for " + r.Steps[r.Step].Words(v.Uncut(), plainly{v.Uncut()})
 		switch {
 		case len(names) == 0:
-			text += ", and there is nobody. An administrator sees it on their Today page."
+			text += ". Nobody can decide: " + r.Steps[r.Step].Nobody() + ". An administrator sees it on their Today page."
 		case len(names) <= 3:
 			text += ": " + strings.Join(names, ", ") + "."
 		default:

@@ -84,7 +84,7 @@ export function Done({
         </p>
         <Sentences all={result.sentences} />
         <Effect result={{ ...result, unchanged: false }} title="What it did" />
-        <Next lines={lines} names={new Map((result.preview?.effects ?? []).flatMap((e) => e.users.map((u) => [u.key ?? '', u.label])))} />
+        <Next lines={lines} about={result.about ?? []} />
         {stays}
       </div>
       <div className="mt-4 flex gap-2">
@@ -128,14 +128,16 @@ function Sentences({ all }: { all: string[] }) {
 const mostLinked = 3
 
 /** Links to what was made or changed, and to what usually comes next. */
-function Next({ lines, names }: { lines: Line[]; names: Map<string, string> }) {
+function Next({ lines, about }: { lines: Line[]; about: Schemas['About'][] }) {
   const links = new Map<string, ReactNode>()
   const add = (key: string, to: ReactNode) => links.size < 8 && links.set(key, to)
   const text = (v: unknown) => (typeof v === 'string' && v ? v : undefined)
   const operations = lines.flatMap((l) => l.operations) as Record<string, unknown>[]
   // Of many users the revision tells.
   const many = new Set(operations.map((o) => o.user ?? o.user_name)).size > mostLinked
-  const nameOf = (user: string) => names.get(user) ?? user
+  const named = (kind: Schemas['About']['kind'], key: string) =>
+    about.find((a) => a.kind === kind && (a.key === key || a.id === key))?.label ?? key
+  const nameOf = (user: string) => named('user', user)
   for (const o of operations) {
     const user = text(o.user) ?? (o.op === 'add_user' ? text(o.user_name) : undefined)
     const app = text(o.application)
@@ -168,28 +170,28 @@ function Next({ lines, names }: { lines: Line[]; names: Map<string, string> }) {
       add(
         `group ${group}`,
         <Link to="/groups/$group" params={{ group }} className="press">
-          Group {group}
+          Group {named('group', group)}
         </Link>,
       )
     if (o.op === 'add_group' && group)
       add(
         `members ${group}`,
         <Link to="/groups/$group" params={{ group }} search={{ tab: 'members' }} className="press">
-          Next: add members to {group}
+          Next: add members to {named('group', group)}
         </Link>,
       )
     if (role && !/^role-\d+$/.test(role))
       add(
         `role ${role}`,
         <Link to="/roles/$role" params={{ role }} className="press">
-          Role {role}
+          Role {named('role', role)}
         </Link>,
       )
     if (o.op === 'add_role' && role)
       add(
         `permissions ${role}`,
         <Link to="/roles/$role" params={{ role }} search={{ tab: 'permissions' }} className="press">
-          Next: say what {role} permits
+          Next: say what {named('role', role)} permits
         </Link>,
       )
     if (o.op === 'update_user' && o.status === 'departed' && user && !many)
@@ -203,7 +205,7 @@ function Next({ lines, names }: { lines: Line[]; names: Map<string, string> }) {
       add(
         `coverage ${application}`,
         <Link to="/applications/$application" params={{ application }} search={{ tab: 'coverage' }} className="press">
-          Next: see which roles cover {application}
+          Next: see which roles cover {named('application', application)}
         </Link>,
       )
     if (o.op === 'add_default' || o.op === 'update_default')
@@ -231,7 +233,7 @@ function Next({ lines, names }: { lines: Line[]; names: Map<string, string> }) {
       add(
         `application ${application}`,
         <Link to="/applications/$application" params={{ application }} className="press">
-          Next: describe {application}
+          Next: describe {named('application', application)}
         </Link>,
       )
   }

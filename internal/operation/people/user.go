@@ -1,6 +1,12 @@
 package people
 
 import (
+	"maps"
+	"reflect"
+	"slices"
+	"unicode"
+	"unicode/utf8"
+
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
@@ -177,7 +183,43 @@ func (o *UpdateUser) Sentence(s *access.Snapshot, n change.Names) string {
 	case o.Unit != nil:
 		return "Moved " + who + " to " + *o.Unit
 	}
-	return "Updated " + who
+	what := o.changes(s)
+	switch {
+	case len(what) == 0:
+		return "Updated " + who
+	case len(what) == 1 && o.End != nil && *o.End != 0:
+		return "Set the last day of " + who + " to " + o.End.Words()
+	case len(what) == 1 && o.Manager != nil && *o.Manager != "":
+		m, _ := s.FindUser(string(*o.Manager))
+		return "Made " + n.UserName(m) + " the manager of " + who
+	}
+	return "Changed the " + fact.ActionWords(what) + " of " + who
+}
+
+// changes names what is given. Which of the personal values it is the ledger does not keep.
+func (o *UpdateUser) changes(s *access.Snapshot) (out []string) {
+	if o.Digest != "" || o.DisplayName != nil || o.Email != nil || len(o.Sealed) > 0 {
+		out = append(out, "personal values")
+	}
+	if o.Manager != nil {
+		out = append(out, "manager")
+	}
+	keys := fact.DescribedKeys()
+	for i, p := range o.Pointers() {
+		if !reflect.ValueOf(p).Elem().IsNil() {
+			out = append(out, lowerFirst(fact.UserAttributeOf(keys[i]).Label))
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(o.Custom)) {
+		out = append(out, attributeLabel(s, change.AttributeRef(key)))
+	}
+	return out
+}
+
+// lowerFirst is a label inside a sentence.
+func lowerFirst(label string) string {
+	r, n := utf8.DecodeRuneInString(label)
+	return string(unicode.ToLower(r)) + label[n:]
 }
 
 // Seal implements PersonalOperation.

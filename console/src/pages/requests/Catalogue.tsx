@@ -81,13 +81,22 @@ export function CataloguePage() {
                 {o.max_days ? `, for ${count(o.max_days, 'day')} at most` : ''}; approved by {o.steps.join(', then ')}.
                 {o.held && ' Held already.'}
               </div>
-              {search.role === key && <AskOne offer={o} user={search.user} />}
+              {search.role === key && (
+                <div ref={comesIntoView}>
+                  <AskOne offer={o} user={search.user} />
+                </div>
+              )}
             </li>
           )
         })}
       </ul>
     </>
   )
+}
+
+/** What is opened from elsewhere may be far below. */
+function comesIntoView(opened: HTMLElement | null) {
+  opened?.scrollIntoView({ block: 'nearest' })
 }
 
 function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: string }) {

@@ -38,7 +38,7 @@ export function whereItIs(r: Schemas['Request']): string {
   const here = r.steps.find((s) => s.state === 'current')
   if (!here) return ''
   const names = (here.deciders ?? []).map((d) => d.label)
-  if (names.length === 0) return `No approver: this step is for ${here.words}, and there is nobody.`
+  if (here.trouble) return here.trouble
   return names.length <= 3 ? `Waits for ${list(names)}.` : `Waits for ${here.words}.`
 }
 

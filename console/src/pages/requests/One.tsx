@@ -126,13 +126,7 @@ function StepBox({ step: s }: { step: Schemas['RequestStep'] }) {
     <li className="border-rule min-w-44 flex-1 border-r px-3 py-2 last:border-r-0">
       <div className={`text-sm ${stepInks[s.state]}`}>{stepWords[s.state]}</div>
       <div className="font-semibold">{s.words}</div>
-      {s.state === 'current' && (
-        <div className="text-soft text-sm">
-          {(s.deciders ?? []).length === 0
-            ? 'Nobody can decide at this step: there is no approver.'
-            : s.deciders!.map((d) => d.label).join(', ')}
-        </div>
-      )}
+      {s.state === 'current' && <div className="text-soft text-sm">{s.trouble ?? s.deciders?.map((d) => d.label).join(', ')}</div>}
       {s.decisions?.map((d, i) => (
         <div key={i} className="text-soft text-sm">
           {d.given?.by?.label}, {d.given && shortDay(d.given.at)}: {d.approves ? (d.less ? 'approved for less' : 'approved') : 'refused'}.{' '}
