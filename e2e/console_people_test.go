@@ -270,7 +270,7 @@ func TestWorkIsHandedOutAndPassedOnInTheConsole(t *testing.T) {
 	tomas.Sees("waits for anybody who may make it")
 	b.Go("/today")
 	b.Sees("Pending changes you may make")
-	b.Sees("Moved Inês Halloran to office")
+	b.Sees("Move Inês Halloran to office")
 	b.Accessible()
 	b.Press("Add to change sheet")
 	b.Press("Commit 1 change")

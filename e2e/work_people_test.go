@@ -496,7 +496,7 @@ func TestAPartIsPassedOn(t *testing.T) {
 	refused("/lines/0/operations/0/role", "there is no role “auditor”", err)
 
 	first, err := pass(tomas, "", "She moves to the office", other)
-	if err != nil || first.State != "waiting" || len(first.Sentences) != 1 || !strings.Contains(first.Sentences[0], "Moved Inês Halloran to office") {
+	if err != nil || first.State != "waiting" || len(first.Sentences) != 1 || !strings.Contains(first.Sentences[0], "Move Inês Halloran to office") {
 		t.Fatalf("%+v %v", first, err)
 	}
 	second, err := pass(tomas, "", "Thirty days are enough", `{"op":"update_role","role":"berth-planning/planner","max_days":30}`)
@@ -598,7 +598,7 @@ func TestTheRestOfTheWeek(t *testing.T) {
 	w.step(0, "Passed on to anybody who may make it, as pending-change-1")
 	w.step(0, "waiting")
 	w.step(0, "Signed in")
-	w.step(0, "Moved Inês Halloran to office")
+	w.step(0, "Move Inês Halloran to office")
 	w.step(0, "Nothing was changed")
 	w.step(0, "Done, as revision")
 	w.step(0, "may see, add, change, grant, revoke and evaluate access to everything")

@@ -154,7 +154,7 @@ func TestAnApplicationIsRetiredWithWhatHangsOnIt(t *testing.T) {
 	b.Pick("Replacement, for its holders", "North", "North quay scheduler")
 	b.Accessible()
 	b.Press("Put all of it on the change sheet")
-	b.Sees("Retired the role Berth scheduler")
+	b.Sees("Retire the role Berth scheduler")
 	b.Press("Discard")
 	b.Go("/applications/tariff-ledger?tab=retire")
 	b.Sees("is one of its roles")
