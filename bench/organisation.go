@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/migrations"
 	"ableroster/internal/seeing"
 
 	"github.com/jackc/pgx/v5"
@@ -78,7 +79,7 @@ func openKept(ctx context.Context, database string) (*kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := ledger.Migrate(ctx, pool); err != nil {
+	if err := migrations.Migrate(ctx, pool); err != nil {
 		return nil, err
 	}
 	log := slog.New(slog.DiscardHandler)

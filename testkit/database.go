@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
 	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/migrations"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -31,7 +32,7 @@ func Database(t testing.TB) string {
 			t.Fatal(err)
 		}
 		defer pool.Close()
-		if err := errors.Join(ledger.Migrate(context.Background(), pool), jobs.Migrate(context.Background(), pool, slog.New(slog.DiscardHandler))); err != nil {
+		if err := errors.Join(migrations.Migrate(context.Background(), pool), jobs.Migrate(context.Background(), pool, slog.New(slog.DiscardHandler))); err != nil {
 			t.Fatal(err)
 		}
 	}))
@@ -126,7 +127,7 @@ func Pool(t testing.TB, address string) *pgxpool.Pool {
 func Ledger(t testing.TB, database string) (*ledger.Ledger, *pgxpool.Pool) {
 	t.Helper()
 	pool := Pool(t, database)
-	if err := ledger.Migrate(context.Background(), pool); err != nil {
+	if err := migrations.Migrate(context.Background(), pool); err != nil {
 		t.Fatal(err)
 	}
 	l, err := ledger.Open(context.Background(), pool, slog.New(slog.DiscardHandler))

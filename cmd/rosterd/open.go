@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
 	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/migrations"
 	"ableroster/internal/saved"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
@@ -52,7 +53,7 @@ func (c *config) pool(ctx context.Context) (*pgxpool.Pool, error) {
 	if err != nil {
 		return nil, fmt.Errorf("-database-url: %w", err)
 	}
-	err = ledger.Migrate(ctx, pool)
+	err = migrations.Migrate(ctx, pool)
 	if err == nil {
 		err = jobs.Migrate(ctx, pool, slog.New(slog.DiscardHandler))
 	}

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/ledger/database"
 	"ableroster/internal/ledger/factrows"
+	"ableroster/internal/ledger/stream"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -67,7 +68,7 @@ func (l *Ledger) ahead(before *attempt, group []*pending) *attempt {
 		return a
 	}
 	defer l.took("judge", time.Now())
-	a.w.beside = startReader(groupMost)
+	a.w.beside = stream.StartReader(groupMost)
 	a.clock = clock
 	for _, p := range a.group {
 		a.judge(p)
@@ -97,13 +98,13 @@ func (l *Ledger) handOver(a *attempt) (next *pending) {
 	for {
 		select { // nobody who is judged waits for one more, once they can be written
 		case l.writes <- a:
-			a.w.beside.end()
+			a.w.beside.End()
 			return next
 		default:
 		}
 		select {
 		case l.writes <- a:
-			a.w.beside.end()
+			a.w.beside.End()
 			return next
 		case p, ok := <-queue:
 			switch {
@@ -156,13 +157,13 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 	if a.outcomes == nil {
 		return false, nil
 	}
-	if err := a.w.beside.wait(); err != nil {
+	if err := a.w.beside.Wait(); err != nil {
 		// Judged again, each is read back at once, and the one at fault refused alone.
 		l.log.Error("reads back differently", "error", err)
 		return false, nil
 	}
 	if s := a.w.stream; s != nil {
-		if !s.ready() {
+		if !s.Ready() {
 			return false, nil
 		}
 	}
@@ -181,7 +182,7 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 	var conn *pgxpool.Conn
 	var b pgx.Batch
 	if a.w.stream != nil {
-		conn = a.w.stream.take()
+		conn = a.w.stream.Take()
 	} else {
 		if conn, err = l.pool.Acquire(ctx); err != nil {
 			return false, err
@@ -197,7 +198,7 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 			}
 			err = nil
 		}
-		return false, errors.Join(err, rollback(ctx, conn))
+		return false, errors.Join(err, database.Rollback(ctx, conn))
 	}
 	return true, nil
 }

@@ -12,5 +12,6 @@
 // Verify replays the operations against the rows (package verify); Rebuild makes
 // the rows again from the operations alone. How facts and revisions lie in the
 // tables is in packages factrows and revisions, how the database is reached in
-// package database.
+// package database, and which tables there are in package migrations. Operations
+// of a change that is large take their way into it by package stream.
 package ledger

@@ -9,6 +9,7 @@ import (
 
 	"ableroster/internal/caught"
 	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/migrations"
 	"ableroster/internal/ledger/revisions"
 
 	"github.com/jackc/pgx/v5"
@@ -118,7 +119,7 @@ func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, ne
 	}
 	l.readClock(now)
 	switch {
-	case version > newestMigration:
+	case version > migrations.Newest:
 		return at, 0, l.lose("the tables were made newer than this program: start one that is as new")
 	case epoch != l.epoch:
 		return at, 0, l.lose("revisions of this ledger were lost, as another service found")

@@ -172,7 +172,7 @@ func (t *turn) stage(ctx context.Context, c *Change, judge Judge) (s *staged, er
 	if err != nil {
 		return nil, err
 	}
-	defer w.s.stop()
+	defer w.s.Stop()
 	if err = caught.Do(func() error { return judge(d, at) }); err == nil {
 		s.digest, err = w.through(func(done int) error { return c.watched(Writing, done) })
 	}
@@ -183,13 +183,13 @@ func (t *turn) stage(ctx context.Context, c *Change, judge Judge) (s *staged, er
 		err = t.others(ctx, s, func() error { return c.watched(Preparing, 0) })
 	}
 	if err == nil {
-		err = <-w.s.readsBack
+		err = <-w.s.ReadsBack
 	}
 	if err == nil {
 		err = c.watched(Publishing, len(s.ops))
 	}
 	if err != nil {
-		w.s.drop() // nothing more is written of it
+		w.s.Drop() // nothing more is written of it
 		l.giveUp(s.id)
 		return nil, err
 	}

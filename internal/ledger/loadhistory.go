@@ -21,10 +21,10 @@ func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
 	defer conn.Release()
 	w := writer{head: l.Head(), epoch: l.epoch}
 	if err := l.lock(ctx, conn, &w, true); err != nil {
-		return errors.Join(database.Unavailable(err), rollback(ctx, conn))
+		return errors.Join(database.Unavailable(err), database.Rollback(ctx, conn))
 	}
 	if w.revision != 0 || w.head.Revision != 0 {
-		return errors.Join(ErrNotEmpty, rollback(ctx, conn))
+		return errors.Join(ErrNotEmpty, database.Rollback(ctx, conn))
 	}
 	for i, c := range history {
 		if id, ok := w.head.FindUser(c.AuthorName); ok {
@@ -32,11 +32,11 @@ func (l *Ledger) LoadHistory(ctx context.Context, history []*Change) error {
 		}
 		p := &pending{ctx: ctx, change: c, judge: noFaults}
 		if _, err := w.add(p); err != nil {
-			return errors.Join(fmt.Errorf("change %d (%s): %w", i+1, c.Reason, err), rollback(ctx, conn))
+			return errors.Join(fmt.Errorf("change %d (%s): %w", i+1, c.Reason, err), database.Rollback(ctx, conn))
 		}
 	}
 	if err := l.finish(ctx, conn, &w, new(pgx.Batch)); err != nil {
-		return errors.Join(database.Unavailable(err), rollback(ctx, conn))
+		return errors.Join(database.Unavailable(err), database.Rollback(ctx, conn))
 	}
 	return nil
 }

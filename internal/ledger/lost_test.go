@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/ledger"
 	"ableroster/internal/ledger/database"
+	"ableroster/internal/ledger/migrations"
 	"ableroster/testkit"
 )
 
@@ -119,7 +120,7 @@ func TestAnOlderProgramStopsBesideNewerTables(t *testing.T) {
 		t.Fatal(err)
 	}
 	ended(t, a, "newer than this program")
-	if err := ledger.Migrate(ctx, pool); err == nil || !strings.Contains(err.Error(), "start one that is as new") {
+	if err := migrations.Migrate(ctx, pool); err == nil || !strings.Contains(err.Error(), "start one that is as new") {
 		t.Errorf("it starts: %v", err)
 	}
 }

@@ -9,7 +9,7 @@ import (
 
 	"ableroster/internal/caught"
 	"ableroster/internal/ledger/database"
-	"ableroster/internal/ledger/past"
+	"ableroster/internal/ledger/stream"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -110,7 +110,7 @@ func (l *Ledger) commitGroup(a *attempt) {
 	// what the others wait for.
 	ctx, cancel := context.WithTimeout(a.traced(), commitLimit)
 	defer cancel()
-	defer a.w.stream.drop()
+	defer a.w.stream.Drop()
 	defer l.survive(a)
 	done, err := l.writeAhead(ctx, a)
 	l.derailed.Store(l.derailed.Load() || !done)
@@ -118,9 +118,9 @@ func (l *Ledger) commitGroup(a *attempt) {
 		a.answer(err)
 		return
 	}
-	a.w.stream.drop() // or what is written anew would wait for it
+	a.w.stream.Drop() // or what is written anew would wait for it
 	err = l.tryGroup(ctx, &a.group)
-	for errors.Is(err, errMoved) && ctx.Err() == nil {
+	for errors.Is(err, stream.ErrMoved) && ctx.Err() == nil {
 		err = l.tryGroup(ctx, &a.group)
 	}
 	for _, p := range a.group { // whoever is not answered yet
@@ -154,20 +154,20 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 	defer conn.Release()
 	w := writer{epoch: l.epoch, conn: conn.Conn()}
 	if err := l.lock(ctx, conn, &w, large(*group)); err != nil {
-		return errors.Join(err, rollback(ctx, conn))
+		return errors.Join(err, database.Rollback(ctx, conn))
 	}
 	if w.revision > l.Head().Revision {
 		// Another program has committed since; none can while we hold the lock.
 		if err := l.advance(ctx); err != nil {
-			return errors.Join(err, rollback(ctx, conn))
+			return errors.Join(err, database.Rollback(ctx, conn))
 		}
 	}
 	head := l.head.Load()
 	if !head.is(w.revision, w.hash) {
-		_ = rollback(ctx, conn)
+		_ = database.Rollback(ctx, conn)
 		// Revisions were lost, or this transaction was ended meanwhile, and others went on.
 		err := database.Read(ctx, l.pool, func(tx pgx.Tx) error { return l.stands(ctx, tx, head) })
-		return cmp.Or(err, errMoved)
+		return cmp.Or(err, stream.ErrMoved)
 	}
 	w.head = head.snapshot
 	var won []*pending
@@ -183,7 +183,7 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 		case errors.As(err, &lost):
 			// The connection, not the change, is at fault.
 			*group = append(won, (*group)[i:]...)
-			return errors.Join(err, rollback(ctx, conn))
+			return errors.Join(err, database.Rollback(ctx, conn))
 		case err != nil:
 			p.answer(Committed{}, err)
 		case r.Unchanged && !w.moved() || before:
@@ -199,23 +199,14 @@ func (l *Ledger) tryGroup(ctx context.Context, group *[]*pending) error {
 			p.answer(results[i], nil)
 		}
 		*group = nil
-		return rollback(ctx, conn)
+		return database.Rollback(ctx, conn)
 	}
 	if err := l.finish(ctx, conn, &w, new(pgx.Batch)); err != nil {
-		return errors.Join(err, rollback(ctx, conn))
+		return errors.Join(err, database.Rollback(ctx, conn))
 	}
 	*group = nil
 	for i, p := range won {
 		p.answer(results[i], nil)
-	}
-	return nil
-}
-
-// rollback clears a connection for its next use; one that cannot be cleared
-// is closed, and the pool forgets it.
-func rollback(ctx context.Context, conn *pgxpool.Conn) error {
-	if _, err := conn.Exec(ctx, "rollback"); err != nil {
-		conn.Conn().Close(ctx)
 	}
 	return nil
 }
@@ -231,7 +222,7 @@ func large(group []*pending) bool {
 	for _, p := range group {
 		n += len(p.change.Operations)
 	}
-	return n >= streamFrom
+	return n >= stream.StreamFrom
 }
 
 // lock begins a transaction that holds the head, and reads it and the clock; long says
@@ -243,7 +234,7 @@ func (l *Ledger) lock(ctx context.Context, conn *pgxpool.Conn, w *writer, long b
 	if long {
 		b.Queue(database.LongIdle)
 	}
-	b.Queue(past.SQLLockHead)
+	b.Queue(database.SQLLockHead)
 	r := conn.SendBatch(ctx, &b)
 	defer r.Close()
 	for range b.Len() - 1 {

@@ -6,7 +6,6 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/ledger/database"
 	"ableroster/internal/ledger/factrows"
-	"ableroster/internal/ledger/past"
 	"ableroster/internal/ledger/revisions"
 
 	"github.com/jackc/pgx/v5"
@@ -15,7 +14,7 @@ import (
 // Rebuild drops every fact row and makes them again from the operations alone.
 func (l *Ledger) Rebuild(ctx context.Context) error {
 	err := pgx.BeginTxFunc(ctx, l.pool, pgx.TxOptions{BeginQuery: "begin; " + database.LongIdle}, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, past.SQLLockHead); err != nil {
+		if _, err := tx.Exec(ctx, database.SQLLockHead); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, "update ledger_head set rows_through = revision, rows_of = null"); err != nil {

@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/ledger/factrows"
 	"ableroster/internal/ledger/past"
 	"ableroster/internal/ledger/revisions"
+	"ableroster/internal/ledger/stream"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -201,7 +202,7 @@ func forget(ctx context.Context, on interface {
 
 // stagedWriting is a large change that is written beside the ledger.
 type stagedWriting struct {
-	s       *stream
+	s       *stream.Stream
 	written atomic.Int64 // operations
 }
 
@@ -214,10 +215,10 @@ func (t *turn) write(ctx context.Context, s *staged, base *access.Snapshot, at c
 	w := &stagedWriting{}
 	changes := s.change.Changes
 	limited, stop := context.WithCancel(ctx)
-	w.s = encoding(limited, stop, 8, -s.id, s.ops, func(x *stream, chunks <-chan [][]any) error {
-		return w.copy(x.ctx, t.conn, s.id, seals, chunks)
+	w.s = stream.Encoding(limited, stop, 8, -s.id, s.ops, func(x *stream.Stream, chunks <-chan [][]any) error {
+		return w.copy(x.Ctx, t.conn, s.id, seals, chunks)
 	})
-	w.s.readsBackAs(base, s.draft, at, s.ops, changes, seals)
+	w.s.ReadsBackAs(base, s.draft, at, s.ops, changes, seals)
 	return w, nil
 }
 
@@ -250,16 +251,16 @@ func (w *stagedWriting) through(watch func(done int) error) (digest string, err 
 			return "", err
 		}
 		select {
-		case <-w.s.done:
+		case <-w.s.Done:
 			through = true
 		case <-tick.C:
 		}
 	}
-	<-w.s.encoded
-	if w.s.fault != nil {
-		return "", w.s.fault
+	<-w.s.Encoded
+	if w.s.Fault != nil {
+		return "", w.s.Fault
 	}
-	return w.s.digest, unavailableUnless(w.s.ctx, w.s.err)
+	return w.s.Digest, unavailableUnless(w.s.Ctx, w.s.Err)
 }
 
 // ready tells all programs that a change lies ready.

@@ -16,6 +16,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/ledger/factrows"
 	"ableroster/internal/ledger/revisions"
+	"ableroster/internal/ledger/stream"
 	_ "ableroster/internal/operation"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/rules"
@@ -38,12 +39,12 @@ type writer struct {
 	shut     []uint32        // users who are suspended or depart: what they sign in by ends
 	hashes   [][]any         // the rows of revisions, whose hashes follow once the head's is known
 
-	conn   *pgx.Conn // that holds the head; nil while it is judged ahead
-	ledger *Ledger   // where large changes may be written while they are judged; nil: not
-	stream *stream   // the operations of one of them
-	beside *reader   // what is judged ahead is read back beside it; nil: at once
-	behind bool      // the fact rows do not reach the head yet: those of this follow later too
-	large  *staged   // that becomes a revision
+	conn   *pgx.Conn      // that holds the head; nil while it is judged ahead
+	ledger *Ledger        // where large changes may be written while they are judged; nil: not
+	stream *stream.Stream // the operations of one of them
+	beside *stream.Reader // what is judged ahead is read back beside it; nil: at once
+	behind bool           // the fact rows do not reach the head yet: those of this follow later too
+	large  *staged        // that becomes a revision
 	epoch  int
 	after  chan struct{}   // closed once it wrote, or failed to; nil before it begins
 	before <-chan struct{} // closed once what is written before is; nil: nothing is
@@ -112,18 +113,18 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 	}
 	d.Finish()
 	changes := d.Changes()
-	var early *stream
+	var early *stream.Stream
 	var seals []revisions.Sealed
 	var err error
-	if len(ops) >= streamFrom && w.ledger != nil && !w.moved() && len(d.Faults) == 0 && len(changes) > 0 {
+	if len(ops) >= stream.StreamFrom && w.ledger != nil && !w.moved() && len(d.Faults) == 0 && len(changes) > 0 {
 		if seals, err = revisions.SealDraft(d); err != nil {
 			return Committed{}, err
 		}
-		early = w.ledger.stream(d.Revision, ops, w.before)
-		early.readsBackAs(base, d, at, ops, changes, seals) // while it is judged
+		early = stream.Begin(w.ledger.pool, d.Revision, ops, w.before)
+		early.ReadsBackAs(base, d, at, ops, changes, seals) // while it is judged
 		defer func() {
 			if w.stream != early { // refused
-				early.drop()
+				early.Drop()
 			}
 		}()
 	}
@@ -147,13 +148,13 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 	var raw []json.RawMessage
 	if early != nil {
 		w.gather(d.Revision, changes, seals) // while the rest is encoded; there is nothing else in w
-		if err = <-early.readsBack; err != nil {
+		if err = <-early.ReadsBack; err != nil {
 			w.Rows = factrows.Rows{}
 		}
-		doc.Digest = early.digest
+		doc.Digest = early.Digest
 	} else if raw, err = revisions.StoredAll(ops); err == nil {
 		doc.Digest = revisions.DigestAll(raw)
-		err = w.beside.read(func() error { return readBack(base, d, at, ops, slices.Values(raw), changes, seals) })
+		err = w.beside.Read(func() error { return stream.ReadBack(base, d, at, ops, slices.Values(raw), changes, seals) })
 	}
 	if err != nil {
 		return Committed{}, err
@@ -168,7 +169,7 @@ func (w *writer) judgeAndGather(p *pending) (Committed, error) {
 	w.revise(&doc, c, why, canonical, nil)
 	if early == nil {
 		for i, op := range raw {
-			w.Insert("operation", operationRow(d.Revision, i, ops[i], op)...)
+			w.Insert("operation", stream.OperationRow(d.Revision, i, ops[i], op)...)
 		}
 		w.gather(d.Revision, changes, seals)
 	} else {

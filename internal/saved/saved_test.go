@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/migrations"
 	"ableroster/testkit"
 )
 
@@ -26,7 +26,7 @@ const ines, tomas = fact.UserID(7), fact.UserID(8)
 func store(t *testing.T) *Store {
 	t.Helper()
 	p := testkit.Pool(t, testkit.Database(t))
-	if err := ledger.Migrate(ctx, p); err != nil {
+	if err := migrations.Migrate(ctx, p); err != nil {
 		t.Fatal(err)
 	}
 	return &Store{p}

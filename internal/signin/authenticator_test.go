@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/migrations"
 	"ableroster/internal/signin"
 	"ableroster/testkit"
 
@@ -30,7 +30,7 @@ func (c *clock) read() time.Time { return c.now }
 func authenticator(t testing.TB, database string, c *clock) (*signin.Authenticator, *pgxpool.Pool) {
 	t.Helper()
 	pool := testkit.Pool(t, database)
-	if err := ledger.Migrate(ctx, pool); err != nil {
+	if err := migrations.Migrate(ctx, pool); err != nil {
 		t.Fatal(err)
 	}
 	d, err := signin.Open(ctx, pool, slog.New(slog.DiscardHandler), c.read)

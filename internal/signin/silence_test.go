@@ -5,7 +5,7 @@ import (
 	"testing"
 	"time"
 
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/migrations"
 	"ableroster/internal/signin"
 	"ableroster/testkit"
 )
@@ -25,7 +25,7 @@ func TestWhatEndsDuringASilentBreakIsNoticed(t *testing.T) {
 	}
 	line, silence := testkit.SilentLine(t, database)
 	pool := testkit.Pool(t, line)
-	if err := ledger.Migrate(ctx, pool); err != nil {
+	if err := migrations.Migrate(ctx, pool); err != nil {
 		t.Fatal(err)
 	}
 	there, err := signin.Open(ctx, pool, slog.New(slog.DiscardHandler), c.read)

@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"ableroster/internal/fact"
-	"ableroster/internal/ledger"
+	"ableroster/internal/ledger/migrations"
 	"ableroster/testkit"
 
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -24,7 +24,7 @@ var ctx = context.Background()
 func pool(t *testing.T) *pgxpool.Pool {
 	t.Helper()
 	p := testkit.Pool(t, testkit.Database(t))
-	if err := ledger.Migrate(ctx, p); err != nil {
+	if err := migrations.Migrate(ctx, p); err != nil {
 		t.Fatal(err)
 	}
 	return p

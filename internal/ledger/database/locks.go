@@ -16,3 +16,6 @@ const SQLTryLock = `select pg_try_advisory_lock($1, $2)`
 
 // SQLUnlock lets go of one.
 const SQLUnlock = `select pg_advisory_unlock($1, $2)`
+
+// SQLLockHead holds the head until the transaction ends: nobody commits meanwhile.
+const SQLLockHead = `select revision, hash, at, clock_timestamp(), rows_through from ledger_head for update`

@@ -221,7 +221,7 @@ func (f *filler) some(ctx context.Context) (done bool, err error) {
 func (f *filler) last(ctx context.Context) error {
 	return pgx.BeginFunc(ctx, f.conn, func(tx pgx.Tx) error {
 		var head, reached int64
-		if err := tx.QueryRow(ctx, SQLLockHead).Scan(&head, nil, nil, nil, &reached); err != nil {
+		if err := tx.QueryRow(ctx, database.SQLLockHead).Scan(&head, nil, nil, nil, &reached); err != nil {
 			return err
 		}
 		if head-reached > 2*nearly {
@@ -413,9 +413,6 @@ func (l *Past) snapshotAt(ctx context.Context, revision int64, at calendar.Insta
 	}
 	return s, err
 }
-
-// SQLLockHead holds the head until the transaction ends: nobody commits meanwhile.
-const SQLLockHead = `select revision, hash, at, clock_timestamp(), rows_through from ledger_head for update`
 
 // sweepEvery is how often what was left beside the ledger is looked for: personal values are
 // among it, of people who were never added.

@@ -1,4 +1,4 @@
-package ledger
+package stream
 
 import (
 	"encoding/json"
@@ -20,10 +20,10 @@ import (
 // was judged.
 var errReadBack = errors.New("internal fault: what would be written reads back differently")
 
-// readBack holds the bytes of operations, as they are about to be written, to what was
+// ReadBack holds the bytes of operations, as they are about to be written, to what was
 // judged: read and applied to the same snapshot, they make the same facts. So whatever is
 // committed can be read for ever. It takes no lock, and only reads the draft.
-func readBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, raw iter.Seq[json.RawMessage], changes []access.RowChange, seals []revisions.Sealed) error {
+func ReadBack(base *access.Snapshot, d *change.Draft, at calendar.Instant, ops []change.Operation, raw iter.Seq[json.RawMessage], changes []access.RowChange, seals []revisions.Sealed) error {
 	values := map[string]fact.Personal{}
 	for _, s := range seals {
 		var p fact.Personal
@@ -72,17 +72,17 @@ func sameChanges(a, b []access.RowChange) error {
 	return nil
 }
 
-// reader reads back what a group of changes writes, in the order in which they are judged
+// Reader reads back what a group of changes writes, in the order in which they are judged
 // and beside their judging. A nil one reads at once.
-type reader struct {
+type Reader struct {
 	work chan func() error
 	done chan struct{} // closed once all was read, or one was found to differ
 	err  error
 }
 
-// startReader begins to read what at most so many changes write.
-func startReader(most int) *reader {
-	r := &reader{work: make(chan func() error, most), done: make(chan struct{})}
+// StartReader begins to read what at most so many changes write.
+func StartReader(most int) *Reader {
+	r := &Reader{work: make(chan func() error, most), done: make(chan struct{})}
 	go func() {
 		defer close(r.done)
 		for read := range r.work {
@@ -94,8 +94,8 @@ func startReader(most int) *reader {
 	return r
 }
 
-// read reads back, or has it done: then only wait tells what was found.
-func (r *reader) read(back func() error) error {
+// Read reads back, or has it done: then only wait tells what was found.
+func (r *Reader) Read(back func() error) error {
 	if r == nil {
 		return back()
 	}
@@ -103,15 +103,15 @@ func (r *reader) read(back func() error) error {
 	return nil
 }
 
-// end says that nothing more will be read.
-func (r *reader) end() {
+// End says that nothing more will be read.
+func (r *Reader) End() {
 	if r != nil {
 		close(r.work)
 	}
 }
 
-// wait waits until all was read, and says what differs.
-func (r *reader) wait() error {
+// Wait waits until all was read, and says what differs.
+func (r *Reader) Wait() error {
 	if r == nil {
 		return nil
 	}

@@ -1,4 +1,5 @@
-package ledger
+// Package migrations are the tables of the database, one version after the other (goose).
+package migrations
 
 import (
 	"context"
@@ -6,7 +7,6 @@ import (
 	"embed"
 	"encoding/json"
 	"fmt"
-	"io/fs"
 
 	"ableroster/internal/format1"
 
@@ -16,21 +16,17 @@ import (
 	"github.com/pressly/goose/v3/lock"
 )
 
-// newestMigration is that of this program.
-const newestMigration = 52
+// Newest is that of this program.
+const Newest = 52
 
-//go:embed migrations/*.sql
-var migrations embed.FS
+//go:embed *.sql
+var files embed.FS
 
 // Migrate brings the tables to this program's version. Two programs may call it at once:
 // one waits for the other.
 func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	db := stdlib.OpenDBFromPool(pool)
 	defer db.Close()
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
 	locker, err := lock.NewPostgresSessionLocker()
 	if err != nil {
 		return err
@@ -44,8 +40,8 @@ func Migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	if err != nil {
 		return err
 	}
-	if version > newestMigration {
-		return fmt.Errorf("the tables of this database are of version %d, and this program knows them up to %d: start one that is as new", version, newestMigration)
+	if version > Newest {
+		return fmt.Errorf("the tables of this database are of version %d, and this program knows them up to %d: start one that is as new", version, Newest)
 	}
 	_, err = p.Up(ctx)
 	return err
