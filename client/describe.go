@@ -13,6 +13,11 @@ func (c *Client) Import(ctx context.Context, what string, content []byte, q Quer
 	return out, c.Do(ctx, "POST", "/imports/"+what, q, content, &out)
 }
 
+// ImportOnce is Import under an idempotency key: sent again with the same, it is brought in once.
+func (c *Client) ImportOnce(ctx context.Context, key, what string, content []byte, q Query) (out wire.ChangeResult, err error) {
+	return out, c.DoKeyed(ctx, key, "POST", "/imports/"+what, q, content, &out)
+}
+
 // Table is users, memberships or assignments as a CSV file.
 func (c *Client) Table(ctx context.Context, what string, q Query) (out []byte, err error) {
 	return out, c.Do(ctx, "GET", "/"+what+".csv", q, nil, &out)

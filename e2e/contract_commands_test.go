@@ -21,7 +21,7 @@ import (
 var asked = map[string]string{
 	"users list": "-unit marine", "users show": demo.Pilot, "users add": "zoe.marrick", "users change": demo.Pilot + " -title Harbour\u00a0pilot", "users import": "FILE", "users export": "",
 	"users compare": demo.Pilot + " b.osei", "users depart": "b.osei", "users erase": "amatus.bjorklund", "users hold": demo.Pilot + " -until 2031-12-31", "users end-hold": held, "users set-roles": "b.osei berth-planning/reader", "memberships import": "FILE", "memberships export": "",
-	"ledger undo": "900", "imports list": "", "imports cancel": "nothing-like-it", "groups export": "", "groups import": "FILE", "assignments import": "FILE", "assignments export": "", "groups list": "", "groups show": "pilots", "groups members": "pilots",
+	"ledger undo": "900", "imports list": "", "imports folder": "FOLDER", "imports cancel": "nothing-like-it", "groups export": "", "groups import": "FILE", "assignments import": "FILE", "assignments export": "", "groups list": "", "groups show": "pilots", "groups members": "pilots",
 	"applications list": "", "applications show": "berth-planning", "applications change": "berth-planning -owner marta.quill", "applications coverage": "berth-planning", "applications covered": "berth-planning board",
 	"applications compare": "berth-planning FILE", "applications going-live": "incident-log", "applications rehearsal": "incident-log", "roles list": "", "roles show": "staff", "roles change": "staff -risk low", "roles retire": "tariff-ledger/clerk -acknowledge wide_loss",
 	"roles copy": "staff staff-too", "roles compare": "staff duty-officer", "grant": "b.osei berth-planning/reader", "revoke": "all-users staff -to-group -acknowledge wide_loss -acknowledge expectation_warned", "change": "FILE",
@@ -78,6 +78,7 @@ func TestEveryCommandKeepsToTheRules(t *testing.T) {
 			}
 			sample = strings.Replace(sample, "FILE", file, 1)
 		}
+		sample = strings.Replace(sample, "FOLDER", t.TempDir(), 1)
 		sample = strings.Replace(sample, "OUT", filepath.Join(dir, "out"), 1)
 		args := slices.Clone(words)
 		for _, a := range strings.FieldsFunc(sample, func(r rune) bool { return r == ' ' }) {

@@ -38,6 +38,10 @@ func TestTheExamplesOfTheHelpWork(t *testing.T) {
 	for name, text := range exampleFiles {
 		write(t, filepath.Join(dir, name), text)
 	}
+	if err := os.Mkdir(filepath.Join(dir, "incoming"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	write(t, filepath.Join(dir, "incoming", "people.csv"), exampleFiles["people.csv"])
 	loaded, err := os.ReadFile(filepath.Join(testkit.Root(), "docs/examples/mooring-log.yaml"))
 	if err != nil {
 		t.Fatal(err)

@@ -46,6 +46,7 @@ func init() {
 		command.New("assignments import", "FILE.csv", "grant roles to users and groups; columns role, user or group, from, until, scopes, schedule", roles.Importer("assignments")),
 		command.New("assignments export", "", "assignments of roles, as CSV", command.Exporter("assignments")),
 		command.New("imports list", "", "your imports: those under way, and those of the last day", roles.ImportsList),
+		command.New("imports folder", "DIR", "bring in the files that another system puts into a folder, once or again and again", roles.ImportsFolder),
 		command.New("imports cancel", "IMPORT", "cancel an import of yours that is not being published yet", roles.ImportsCancel),
 		command.New("groups list", "", "list groups", roles.GroupsList),
 		command.New("groups show", "GROUP", "one group: its members and what it gives", roles.GroupsShow),

@@ -108,6 +108,8 @@ var exampleLines = []exampleLine{
 	`assignments import assignments.csv -dry-run`,
 	`assignments export > assignments.csv`,
 	`assignments export -output json > assignments.json`,
+	`imports folder incoming -reason 'The night file of personnel'`,
+	`imports folder incoming -holds memberships -settled 1m`,
 	`imports list`,
 	`imports list -output json`,
 	`imports cancel people`,

@@ -4,11 +4,13 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
 
+	"ableroster/internal/fact"
 	"ableroster/internal/jobs"
 	"ableroster/testkit"
 
@@ -59,6 +61,41 @@ func TestAnUploadIsWorkedAndTold(t *testing.T) {
 				t.Errorf("%d bytes: %+v %v", n, u, err)
 			}
 		}
+	}
+}
+
+// What was refused is told of the owners one asks for, and previews are not.
+func TestWhatWasRefusedIsTold(t *testing.T) {
+	j := open(t, testkit.Pool(t, testkit.Database(t)), func(_ context.Context, u *jobs.Upload, content []byte, _ *jobs.Run) (jobs.Answer, error) {
+		if string(content) == "good" {
+			return jobs.Answer{Result: []byte(`"fine"`)}, nil
+		}
+		return jobs.Answer{Problem: []byte(`{"faults":[{"message":"x"}]}`)}, nil
+	})
+	defer j.Stop(ctx, time.Now())
+	for name, x := range map[string]struct {
+		owner         fact.UserID
+		options, text string
+	}{"good": {7, `{"file":"a.csv"}`, "good"}, "bad": {7, `{"file":"b.csv"}`, "bad"}, "preview": {7, `{"file":"c.csv","dry_run":true}`, "bad"}, "another's": {8, `{}`, "bad"}, "nobody's": {9, `{}`, "bad"}} {
+		u := &jobs.Upload{Owner: x.owner, Via: "API", Name: name, Kind: "users", Options: []byte(x.options), Epoch: 1}
+		if err := j.Receive(ctx, u, strings.NewReader(x.text)); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := j.Wait(ctx, u.ID, time.Minute); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var names []string
+	all, err := j.RefusedOf(ctx, []fact.UserID{7, 8})
+	for _, u := range all {
+		names = append(names, u.Name)
+	}
+	slices.Sort(names)
+	if err != nil || !slices.Equal(names, []string{"another's", "bad"}) {
+		t.Errorf("%v %v", names, err)
+	}
+	if all, err := j.RefusedOf(ctx, nil); err != nil || len(all) > 0 {
+		t.Errorf("%v %v", all, err)
 	}
 }
 

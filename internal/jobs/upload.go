@@ -125,6 +125,16 @@ func (j *Jobs) Of(ctx context.Context, owner fact.UserID) ([]*Upload, error) {
 	return j.uploads(ctx, "owner = $1", uint32(owner))
 }
 
+// RefusedOf are the uploads of some owners that were refused in the last day, but for previews: the
+// latest first.
+func (j *Jobs) RefusedOf(ctx context.Context, owners []fact.UserID) ([]*Upload, error) {
+	ids := make([]int32, len(owners))
+	for i, id := range owners {
+		ids[i] = int32(id)
+	}
+	return j.uploads(ctx, "owner = any($1) and state = 'refused' and not coalesce((options->>'dry_run')::boolean, false)", ids)
+}
+
 // Named is one of an owner's. It fails with ErrUnknown.
 func (j *Jobs) Named(ctx context.Context, owner fact.UserID, name string) (*Upload, error) {
 	return one(j.uploads(ctx, "owner = $1 and name = $2", uint32(owner), name))

@@ -82,10 +82,11 @@ func (m *Mailing) Remind(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	refused := m.refusedImports(ctx, access.RecordFactsOf[*fact.MachineAccount](head, fact.FactMachineAccount))
 	return m.Service.Jobs.RemindMails(ctx, now.Format(time.DateOnly), func() []jobs.Mail {
 		var out []jobs.Mail
 		day := calendar.DateOf(now)
-		for _, id := range slices.Concat(remindedOn(head, day), remindedOfTokens(head, tokens, day), remindedOfContracts(head, day)) {
+		for _, id := range slices.Concat(remindedOn(head, day), remindedOfTokens(head, tokens, day), remindedOfContracts(head, day), remindedOfImports(head, refused)) {
 			out = append(out, jobs.Mail{User: id, Kind: Digest})
 		}
 		return out
@@ -195,8 +196,9 @@ func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (
 		ending = append(ending, x)
 	}
 	tokens := m.endingTokens(ctx, v, id, m.Service.Clock())
+	imports := importLines(v.UncutToday(), m.refusedImports(ctx, v.UncutToday().AccountableFor(id)))
 	contracts := m.endingContracts(v.UncutToday(), id, calendar.DateOf(m.Service.Clock().In(zone)))
 	decided = slices.CompactFunc(decided, func(a, b line) bool { return a == b })
-	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Press": "Open your page", "Base": m.Base},
-		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens)+len(contracts) == 0
+	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Imports": imports, "Press": "Open your page", "Base": m.Base},
+		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens)+len(contracts)+len(imports) == 0
 }

@@ -1,6 +1,7 @@
 package mailing
 
 import (
+	"fmt"
 	"slices"
 	"testing"
 	"time"
@@ -8,6 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/jobs"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
@@ -61,6 +63,23 @@ func TestWhoIsRemindedOfTokens(t *testing.T) {
 	}
 	if got := remindedOfTokens(s, map[fact.UserID]signin.GoodTokens{board: {Good: 1}, 1: {Good: 1, Ends: &ends}}, calendar.DateOf(ends)-7); len(got) > 0 {
 		t.Errorf("of tokens without an end, and of people's: %v", got)
+	}
+}
+
+// Who is accountable for a machine account is told that a file of it was refused, and how much is
+// wrong; what is wrong may name people, and is not mailed.
+func TestWhoIsToldOfRefusedImports(t *testing.T) {
+	email := "tomas.brandt@larkhaven.example"
+	s := laws.Port(t, &people.UpdateUser{User: "tomas.brandt", Email: &email}, &people.SetMachineAccount{User: "berth-board", Purpose: "x", Accountable: []change.UserRef{"tomas.brandt", "marta.quill"}})
+	board, _ := s.FindUser("berth-board")
+	tomas, _ := s.FindUser("tomas.brandt")
+	bad := &jobs.Upload{Owner: board, Kind: "users", Options: []byte(`{"file":"night.csv"}`), Answer: &jobs.Answer{Problem: []byte(`{"faults":[{"message":"Ana Ferro is there twice"},{"message":"y"}]}`)}}
+	whole := &jobs.Upload{Owner: board, Kind: "groups", Options: []byte(`{}`)}
+	if got := remindedOfImports(s, []*jobs.Upload{bad, whole, {Owner: tomas}}); !slices.Equal(got, []fact.UserID{tomas}) {
+		t.Errorf("%v are told", got)
+	}
+	if got := fmt.Sprint(importLines(s, []*jobs.Upload{bad, whole})); got != "[{berth-board night.csv 2 faults } {berth-board a file of groups refused }]" {
+		t.Error(got)
 	}
 }
 
