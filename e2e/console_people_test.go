@@ -310,3 +310,31 @@ func onSheet(t *testing.T, b *testkit.Tab, user, verb, what, op string) {
 	}
 	b.Eval(`sessionStorage.setItem(`+key+`, `+js(string(out))+`)`, nil)
 }
+
+// Where attributes come from is set in a panel; the form of a user then leaves them to there, and says
+// so.
+func TestWhereAttributesComeFromInTheConsole(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	b := signedIn(t, s, demo.Administrator)
+	b.Go("/machine-accounts")
+	b.Press("Set what comes from Berth board")
+	b.Choose("Title", "attributes")
+	b.Choose("Location", "overridable")
+	b.Type("Of whom", `within eq "marine/pilotage"`)
+	b.Accessible()
+	b.Press("Add to change sheet")
+	b.Sees("the attributes that come from Berth board")
+	commits(b, "Personnel says so")
+	b.Sees("Title and location of users in Marine / Pilotage and below come from it.")
+	b.Go("/users/" + demo.Pilot + "?tab=attributes")
+	b.Sees("from Berth board, may be changed here")
+	b.Press("Change")
+	b.Sees("Title comes from Berth board, and is changed there.")
+	b.Set("Location", "Lock")
+	b.Press("Add to change sheet")
+	commits(b, "She moved")
+	b.Go("/users/b.osei?tab=attributes")
+	b.Press("Change")
+	b.Sees("Title")
+	b.SeesNot("Berth board")
+}

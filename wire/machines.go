@@ -14,6 +14,10 @@ type MachineAccount struct {
 	Tokens      int        `json:"tokens" doc:"how many it has that are good"`
 	TokenEnds   *time.Time `json:"token_ends,omitempty" doc:"when the last of them ends"`
 	LastUsed    *time.Time `json:"last_used,omitempty" doc:"when it last did anything, to the day"`
+	Attributes  []string   `json:"attributes,omitempty" doc:"attributes of users that come from it, by key: nobody else changes these"`
+	Overridable []string   `json:"overridable,omitempty" doc:"attributes that come from it and may be changed here all the same"`
+	Filter      string     `json:"filter,omitempty" doc:"over the users it is for; blank for every person"`
+	FilterWords string     `json:"filter_words,omitempty" doc:"the filter in plain words"`
 	Given       *Given     `json:"given,omitempty" doc:"who last said so, and why"`
 }
 

@@ -64,7 +64,15 @@ type UserDetail struct {
 	MergedFrom  []Ref        `json:"merged_from,omitempty" doc:"records of the same person that were merged into this one"`
 	Closed      bool         `json:"closed,omitempty" doc:"they have access only while somebody has opened it"`
 	Opening     *Opening     `json:"opening,omitempty" doc:"the newest opening of closed access"`
+	Sources     []Source     `json:"sources,omitempty" doc:"which of their attributes come from elsewhere"`
 	LegalHold   *LegalHold   `json:"legal_hold,omitempty" doc:"what keeps them from being erased, for who may read settings"`
+}
+
+// Source is where an attribute of a user comes from.
+type Source struct {
+	Attribute   string `json:"attribute" doc:"its key"`
+	Account     Ref    `json:"account" doc:"the machine account"`
+	Overridable bool   `json:"overridable,omitempty" doc:"it may be changed here all the same"`
 }
 
 // LegalHold keeps a user from being erased.

@@ -109,6 +109,7 @@ func init() {
 		command.New("machine-accounts list", "", "machine accounts: what each is for, who is accountable for it, and when its tokens end", people.MachineAccountsList),
 		command.New("connections list", "", "accounts that keep people by SCIM or ask for decisions by AuthZEN: what each sent last, and what was refused", ledger.ConnectionsList),
 		command.New("machine-accounts rotate", "USER [-label LABEL] [-days N] [-overlap N]", "make a token of a machine account in the place of those it has, which end after an overlap; it is shown once", people.MachineAccountsRotate),
+		command.New("machine-accounts source", "USER [-attribute KEY]… [-overridable KEY]… [-filter FILTER]", "say which attributes of users come from a machine account, all of them: nobody else changes these; none with no option", people.MachineAccountsSource),
 		command.New("machine-accounts set", "USER -purpose TEXT -accountable USER,USER [-application APPLICATION] [-secret-at TEXT]", "say what a machine account is for, and which two people are accountable for it", people.MachineAccountsSet),
 		command.New("calendar", "[-days DAYS] [-unit UNIT] [-application APPLICATION] [-mine]", "what begins and ends in the days to come: access, memberships, first and last days, freezes", questions.ShowCalendar),
 		command.New("freezes list", "", "freezes: times in which only who is let through changes access", roles.FreezesList),

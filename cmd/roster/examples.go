@@ -240,6 +240,8 @@ var exampleLines = []exampleLine{
 	`machine-accounts rotate berth-board -overlap 14`,
 	`machine-accounts rotate berth-board -days 14 -output json`,
 	`machine-accounts set barrier-control -purpose 'Opens the barriers' -accountable tomas.brandt,hedvika.venables -application gate-passes -reason 'The auditor asked'`,
+	`machine-accounts source barrier-control -attribute title -overridable location -filter 'employment_type eq "apprentice"' -reason 'Personnel says so'`,
+	`machine-accounts source barrier-control -dry-run`,
 	`machine-accounts set tide-gauge -purpose 'Writes the height of the tide' -accountable tomas.brandt,marta.quill -dry-run`,
 	`freezes list`,
 	`freezes list -output json`,

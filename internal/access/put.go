@@ -146,7 +146,7 @@ func (d *Builder) Put(f fact.Fact) {
 		d.give(f, adder[Link](d))
 	case fact.RecordFact:
 		f.OpenedBy(d.Revision)
-		if r, ok := f.(*fact.Default); ok {
+		if r, ok := f.(interface{ Compile() }); ok {
 			r.Compile()
 		}
 		if a, ok := f.(*fact.Absences); ok {

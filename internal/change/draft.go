@@ -46,6 +46,7 @@ type Draft struct {
 	promised []RoleGain
 	sponsors map[fact.UserID][]fact.UserID // whom each sponsors, once looked up
 	units    map[string]*fact.Unit         // by path; nil: not looked at yet
+	sources  []*fact.MachineAccount        // see Sources; nil: not looked at yet
 }
 
 // NewDraft begins a change. The snapshot itself never changes.

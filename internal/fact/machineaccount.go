@@ -1,6 +1,10 @@
 package fact
 
-import "slices"
+import (
+	"slices"
+
+	"ableroster/internal/filter"
+)
 
 // FactMachineAccount is the kind of what is said of machine accounts.
 var FactMachineAccount = RecordKind("machine_account")
@@ -16,6 +20,28 @@ type MachineAccount struct {
 	Accountable []UserID      `json:"accountable"`
 	Application ApplicationID `json:"application,omitempty"` // that it works for, or 0
 	SecretAt    string        `json:"secret_at,omitempty"`   // where its secret lies; never the secret
+
+	// Attributes of users that come from it, so that nobody else changes them, and those that may be
+	// changed here all the same, by their keys; of the users whom the filter chooses, blank for every person.
+	Attributes  []string `json:"attributes,omitempty"`
+	Overridable []string `json:"overridable,omitempty"`
+	Filter      string   `json:"filter,omitempty"`
+
+	expression filter.Expression // the filter compiled
+}
+
+// Compile makes its filter ready to choose: a snapshot does that with each it takes in.
+func (f *MachineAccount) Compile() { f.expression = CompileRule(f.Filter) }
+
+// IsSourceOf says whether attributes of a user come from it.
+func (f *MachineAccount) IsSourceOf(u *User) bool {
+	switch {
+	case len(f.Attributes)+len(f.Overridable) == 0:
+		return false
+	case f.Filter == "":
+		return u.UserKind == Person
+	}
+	return f.expression != nil && filter.Match(f.expression, RuleSchema, u)
 }
 
 // Kind and Row identify it.

@@ -41,6 +41,7 @@ const (
 	sqlForgetUploads = `update upload set answer = null, options = '{}' where ended_at is not null and cardinality($1::integer[]) > 0`
 
 	// What clients call them is theirs, and what clients were refused may name anybody.
+	sqlForgetValues      = `delete from client_value where user_id = any($1)`
 	sqlForgetExternal    = `delete from external_id where kind = 'user' and row = any($1)`
 	sqlForgetProviders   = `delete from provider_link where user_id = any($1)`
 	sqlForgetConnections = `update connection set said = '', refused_call = '', refused_why = '' where cardinality($1::integer[]) > 0`

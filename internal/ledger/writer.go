@@ -288,7 +288,7 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 		return err
 	}
 	if len(w.erased) > 0 { // after what this transaction itself put there
-		for _, sql := range []string{sqlForgetRefusals, sqlForgetPending, sqlForgetSaved, sqlForgetUploads, sqlForgetExternal, sqlForgetProviders, sqlForgetConnections, sqlErase} {
+		for _, sql := range []string{sqlForgetRefusals, sqlForgetPending, sqlForgetSaved, sqlForgetUploads, sqlForgetExternal, sqlForgetValues, sqlForgetProviders, sqlForgetConnections, sqlErase} {
 			b.Queue(sql, w.erased)
 		}
 	}

@@ -41,6 +41,9 @@ func MachineAccounts(v *seeing.View, tokens map[fact.UserID]TokensOf) (wire.Mach
 		}
 		if f := v.Uncut().MachineAccount(u.ID); f != nil {
 			x.Purpose, x.SecretAt, x.Given = f.Purpose, f.SecretAt, &wire.Given{Revision: f.Opened}
+			if x.Attributes, x.Overridable, x.Filter = f.Attributes, f.Overridable, f.Filter; f.Filter != "" {
+				x.FilterWords = v.Uncut().FilterWords(f.Filter)
+			}
 			for _, by := range f.Accountable {
 				x.Accountable = append(x.Accountable, v.UserRef(by))
 			}

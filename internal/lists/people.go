@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
@@ -222,6 +223,7 @@ func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 	for _, a := range v.Uncut().Given(fact.Assignee{User: id}) {
 		out.Assignments = append(out.Assignments, AssignmentOf(v, a, own))
 	}
+	out.Sources = sourcesOf(v, v.Uncut().User(id))
 	if v.ReadsSettings() && v.Uncut().IsHeld(id, v.At) {
 		hold := v.Uncut().LegalHold(id)
 		out.LegalHold = &wire.LegalHold{LastDay: hold.Until.String(), Given: &wire.Given{Revision: hold.Opened}}
@@ -234,6 +236,22 @@ func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 			g(&out.LegalHold.Given)
 		}
 	})
+	return out
+}
+
+// sourcesOf are where attributes of a user come from.
+func sourcesOf(v *seeing.View, u *fact.User) (out []wire.Source) {
+	for _, m := range access.RecordFactsOf[*fact.MachineAccount](v.Uncut(), fact.FactMachineAccount) {
+		if !m.IsSourceOf(u) || v.Uncut().User(m.User).Status != fact.Active {
+			continue
+		}
+		for _, key := range m.Attributes {
+			out = append(out, wire.Source{Attribute: key, Account: v.UserRef(m.User)})
+		}
+		for _, key := range m.Overridable {
+			out = append(out, wire.Source{Attribute: key, Account: v.UserRef(m.User), Overridable: true})
+		}
+	}
 	return out
 }
 

@@ -234,7 +234,7 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 		s := access.Empty() // growing from nothing, every kind comes to fit
 		for range 1800 {
 			op := c.Operation()
-			switch c.IntN(132) {
+			switch c.IntN(134) {
 			case 125:
 				op = &people.EndPosition{User: c.User(), Position: 1 + c.IntN(2)}
 				if c.IntN(4) == 0 { // seldom: the first departs
@@ -248,6 +248,8 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &people.SetLegalHold{User: c.User(), Until: calendar.Date(10 + c.IntN(60))}
 			case 131:
 				op = &people.EndLegalHold{User: c.User()}
+			case 132, 133:
+				op = &people.SetAttributeSource{User: c.User(), Attributes: laws.Pick(c, []string{"title"}, []string{"unit", "email"}, nil), Overridable: laws.Pick(c, []string{"location"}, nil), Filter: laws.Pick(c, "", `title co "a"`)}
 			case 120:
 				op = &people.SetEmploymentType{Key: laws.Pick(c, "vendor", "guest"), External: true, MaxDays: 90, Closed: true, MaxHours: 700}
 			case 121:

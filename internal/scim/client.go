@@ -152,6 +152,9 @@ func (c *Client) Create(ctx context.Context, kind string, in Resource) (Resource
 		if err := c.Service.Saved.StaysHere(ctx, c.Caller.User, fact.UserID(row)); err != nil {
 			return nil, err
 		}
+		if err := c.sends(ctx, fact.UserID(row), nil, want, true); err != nil {
+			return nil, err
+		}
 	}
 	return c.Get(ctx, kind, idOf(kind, row), false)
 }
@@ -239,7 +242,7 @@ func (c *Client) alter(ctx context.Context, kind, id string, have, want Resource
 		return nil, taken(cmp.Or(err, saved.ErrExternalTaken))
 	}
 	v := c.Service.Now(ctx, c.Caller)
-	ops, err := c.altering(v, kind, id, have, want)
+	ops, err := c.altering(ctx, v, kind, id, have, want)
 	if err != nil {
 		return nil, err
 	}
@@ -251,6 +254,11 @@ func (c *Client) alter(ctx context.Context, kind, id string, have, want Resource
 			err = c.Service.Saved.StaysHere(ctx, c.Caller.User, fact.UserID(n))
 		}
 		if err != nil {
+			return nil, err
+		}
+	}
+	if kind == Users {
+		if err := c.sends(ctx, fact.UserID(n), have, want, what == "replaced"); err != nil {
 			return nil, err
 		}
 	}
@@ -278,7 +286,7 @@ func (c *Client) Delete(ctx context.Context, kind, id string) error {
 	}
 	want := maps.Clone(have)
 	delete(want, "members")
-	ops, err := c.altering(v, kind, id, have, want)
+	ops, err := c.altering(ctx, v, kind, id, have, want)
 	if err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package scim
 
 import (
+	"context"
 	"slices"
 	"strings"
 
@@ -332,7 +333,7 @@ func status(active *bool, now fact.Status) fact.Status {
 }
 
 // altering are the operations that bring a resource from what it is to what is wanted.
-func (c *Client) altering(v *seeing.View, kind, id string, have, want Resource) ([]operation, error) {
+func (c *Client) altering(ctx context.Context, v *seeing.View, kind, id string, have, want Resource) ([]operation, error) {
 	if kind == Groups {
 		return c.alteringGroup(v, id, have, want)
 	}
@@ -386,6 +387,9 @@ func (c *Client) altering(v *seeing.View, kind, id string, have, want Resource) 
 	u := v.Uncut().User(fact.UserID(n))
 	if u == nil {
 		return nil, notFound(id)
+	}
+	if err := c.keepOverridden(ctx, v, u, &is, op); err != nil {
+		return nil, err
 	}
 	if s := status(to.active, u.Status); s != u.Status {
 		op["status"] = s

@@ -1,6 +1,8 @@
 package undo
 
 import (
+	"slices"
+
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
 )
@@ -24,4 +26,8 @@ func (u *undoing) machineAccount(f *fact.MachineAccount, c access.RowChange) {
 		return fields{"user": f.User.String(), "purpose": x.Purpose, "accountable": people, "application": app, "secret_at": x.SecretAt}
 	}
 	u.sets("set_machine_account", u.name(f.User), of(before), of(f), of(now))
+	source := func(x *fact.MachineAccount) fields {
+		return fields{"user": f.User.String(), "attributes": slices.Clone(x.Attributes), "overridable": slices.Clone(x.Overridable), "filter": x.Filter}
+	}
+	u.sets("set_attribute_source", u.name(f.User), source(before), source(f), source(now))
 }

@@ -1,6 +1,7 @@
 package people
 
 import (
+	"slices"
 	"strings"
 	"time"
 
@@ -38,9 +39,10 @@ func MachineAccountsList(c *command.Call) error {
 		if purpose == "" {
 			purpose = "nobody has said"
 		}
-		rows = append(rows, []string{a.User.Key, purpose, command.Labels(a.Accountable), app, ends, used, a.SecretAt})
+		from := strings.Join(slices.Concat(a.Attributes, a.Overridable), ", ")
+		rows = append(rows, []string{a.User.Key, purpose, command.Labels(a.Accountable), app, ends, used, a.SecretAt, from})
 	}
-	c.Table(all, []string{"account", "purpose", "accountable", "application", "tokens", "last_used", "secret_at"}, rows)
+	c.Table(all, []string{"account", "purpose", "accountable", "application", "tokens", "last_used", "secret_at", "source_of"}, rows)
 	if len(rows) == 0 {
 		c.Say("There are no machine accounts that you may see%s.", c.AsOfWords(all.Basis))
 	}
@@ -84,5 +86,15 @@ func MachineAccountsSet(c *command.Call) error {
 		}
 	}
 	op, _ := o.With(map[string]any{"user": c.Args[0], "accountable": people})
+	return change.Make(c, op)
+}
+
+func MachineAccountsSource(c *command.Call) error {
+	o := c.Operation("set_attribute_source", "user")
+	change := c.Changes()
+	if err := c.Parse("USER"); err != nil {
+		return err
+	}
+	op, _ := o.With(map[string]any{"user": c.Args[0]})
 	return change.Make(c, op)
 }

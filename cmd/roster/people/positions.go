@@ -69,6 +69,16 @@ func sayTimes(c *command.Call, u wire.UserDetail) {
 		}
 		c.Say("  %d  %s %s", a.Absence, a.StartDate, until)
 	}
+	for i, x := range u.Sources {
+		if i == 0 {
+			c.Say("\nFrom elsewhere")
+		}
+		what := "changed there"
+		if x.Overridable {
+			what = "may be changed here too"
+		}
+		c.Say("  %s  from %s, %s", x.Attribute, x.Account.Label, what)
+	}
 	if h := u.LegalHold; h != nil {
 		c.Say("\nUnder legal hold until the end of %s: not to be erased.", h.LastDay)
 		if g := h.Given; g != nil && g.Reason != "" {

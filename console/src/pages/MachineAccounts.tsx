@@ -9,6 +9,7 @@ import { PickBox, type Choice } from '../shared/PickBox'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { UserBox } from '../shared/UserBox'
+import { AttributeSource } from './AttributeSource'
 import { count, list, moment, sentence, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
@@ -18,7 +19,7 @@ type Account = Schemas['MachineAccount']
 
 const soon = (iso: string | undefined, now: Date) => iso !== undefined && new Date(iso).getTime() - now.getTime() < 14 * 24 * 60 * 60 * 1000
 
-function columnsOf(now: Date, revision: number, writes: boolean): ListColumn<Account>[] {
+function columnsOf(now: Date, revision: number, writes: boolean, sources: boolean): ListColumn<Account>[] {
   return [
     {
       key: 'account',
@@ -31,6 +32,13 @@ function columnsOf(now: Date, revision: number, writes: boolean): ListColumn<Acc
           </Link>{' '}
           <span className="text-soft font-mono text-sm">{a.user.key}</span>
           <div className={a.purpose ? 'text-soft text-sm' : 'text-brick text-sm'}>{a.purpose ?? 'Nobody has said what it is for.'}</div>
+          {(a.attributes ?? a.overridable) && (
+            <div className="text-soft text-sm">
+              {sentence(
+                `${list([...(a.attributes ?? []), ...(a.overridable ?? [])].map((k) => k.replaceAll('_', ' ')))} of ${a.filter_words ?? 'every person'} come from it`,
+              )}
+            </div>
+          )}
         </>
       ),
     },
@@ -70,6 +78,11 @@ function columnsOf(now: Date, revision: number, writes: boolean): ListColumn<Acc
             <AddPanel press label={`Describe ${a.user.label}`} name={`describe-${a.user.key}`}>
               {(done) => <Describe account={a} revision={revision} done={done} />}
             </AddPanel>
+            {a.purpose && sources && (
+              <AddPanel press label={`Set what comes from ${a.user.label}`} name={`source-${a.user.key}`}>
+                {(done) => <AttributeSource account={a} revision={revision} done={done} />}
+              </AddPanel>
+            )}
             <AddPanel press label={`Rotate the tokens of ${a.user.label}`} name={`rotate-${a.user.key}`}>
               {() => <Rotate account={a} />}
             </AddPanel>
@@ -102,7 +115,7 @@ export function MachineAccountsPage() {
         <ListTable
           what="machine account"
           rows={all}
-          columns={columnsOf(now, accounts.data.revision, !past && !!me.may['users.update'])}
+          columns={columnsOf(now, accounts.data.revision, !past && !!me.may['users.update'], !!me.may['settings.update'])}
           id={(a) => a.user.id!}
         />
       )}

@@ -281,7 +281,8 @@ func (o RetireAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// rulesNaming are the groups and default rules whose filter names an attribute.
+// rulesNaming are the groups and default rules whose filter names an attribute, and the machine
+// accounts that it comes from.
 func rulesNaming(d *change.Draft, key string) []string {
 	var out []string
 	names := func(text string) bool {
@@ -296,6 +297,11 @@ func rulesNaming(d *change.Draft, key string) []string {
 	for _, r := range d.Defaults() {
 		if !r.Ended && names(r.Filter) {
 			out = append(out, "the default rule "+r.Label)
+		}
+	}
+	for _, m := range access.RecordFactsOf[*fact.MachineAccount](&d.Snapshot, fact.FactMachineAccount) {
+		if names(m.Filter) || slices.Contains(m.Attributes, key) || slices.Contains(m.Overridable, key) {
+			out = append(out, "what comes from the machine account "+d.User(m.User).UserName)
 		}
 	}
 	return out

@@ -187,6 +187,7 @@ func (o ExtendContract) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	d.CheckUser(&u)
 	d.CheckEmployment(old, &u)
+	fromElsewhere(d, old, &u)
 	if len(d.Faults) > before {
 		return
 	}

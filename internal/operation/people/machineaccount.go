@@ -1,7 +1,7 @@
 package people
 
 import (
-	"reflect"
+	"slices"
 	"strings"
 
 	"ableroster/internal/access"
@@ -66,7 +66,8 @@ func (o SetMachineAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	if old := d.MachineAccount(id); old != nil {
 		d.Reads(fact.FactMachineAccount, uint32(id))
-		if f.Lifetime = old.Lifetime; reflect.DeepEqual(f, old) {
+		f.Attributes, f.Overridable, f.Filter = old.Attributes, old.Overridable, old.Filter
+		if f.Lifetime = old.Lifetime; same(f, old) {
 			d.Note(change.AlreadySo, old.Since())
 			return
 		}
@@ -74,6 +75,11 @@ func (o SetMachineAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	d.Put(f)
 	return settled
+}
+
+// same says whether the same is said of a machine account.
+func same(a, b *fact.MachineAccount) bool {
+	return a.Purpose == b.Purpose && a.SecretAt == b.SecretAt && a.Application == b.Application && slices.Equal(a.Accountable, b.Accountable)
 }
 
 // Sentence implements change.Operation.

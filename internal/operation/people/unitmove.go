@@ -148,6 +148,14 @@ func rename(d *change.Draft, from, to string) {
 			d.Put(&b)
 		}
 	}
+	for _, f := range access.RecordFactsOf[*fact.MachineAccount](&d.Snapshot, fact.FactMachineAccount) {
+		if text := fact.FilterAfterMove(f.Filter, from, to); text != f.Filter {
+			b := *f
+			b.Filter = text
+			d.Put(&b)
+			d.SourcesChange()
+		}
+	}
 	for _, f := range d.Freezes() {
 		if slices.ContainsFunc(f.Units, func(u string) bool { return at(u) != u }) {
 			b := *f
@@ -313,6 +321,11 @@ func unnamed(d *change.Draft, unit *fact.Unit, groups bool) {
 	for _, f := range d.Defaults() {
 		if !f.Ended && fact.NamesUnit(f.Filter, unit.Path) {
 			file("the default rule %s names %s: edit it first, in this change too", f.Label, unit.Path)
+		}
+	}
+	for _, f := range access.RecordFactsOf[*fact.MachineAccount](&d.Snapshot, fact.FactMachineAccount) {
+		if fact.NamesUnit(f.Filter, unit.Path) {
+			file("what comes from the machine account %s names %s: edit it first, in this change too", d.User(f.User).UserName, unit.Path)
 		}
 	}
 	for _, f := range d.Freezes() {

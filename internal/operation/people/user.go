@@ -154,6 +154,7 @@ func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	o.Custom, o.Sealed = custom(d, &u, o.unsealed, o.Custom, o.Sealed)
 	d.CheckEmployment(old, &u)
+	fromElsewhere(d, old, &u)
 	if u == *old {
 		d.Note(change.AlreadySo, d.UserTable.At(int(id)).Touched)
 		return

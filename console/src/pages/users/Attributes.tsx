@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Fragment, useState, type ReactNode } from 'react'
 import type { Schemas } from '../../api/client'
 import { UserBox } from '../../shared/UserBox'
-import { count, dayOf, list, shortDay } from '../../shared/words'
+import { count, dayOf, list, sentence, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -23,15 +23,25 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
   const attributes = useAttributes(asOf)
   const { builtIn, declared } = attributes
   const [what, setWhat] = useState<'change' | 'depart' | 'sign-in' | 'merge' | null>(null)
+  const row = (a: { key: string; label: string; type: string }, value?: string): [string, ReactNode] => {
+    const source = u.sources?.find((s) => s.attribute === a.key)
+    return [
+      a.label,
+      <>
+        {value ? a.type === 'date' ? shortDay(value) : value : <span className="text-soft">not given</span>}
+        {source && (
+          <span className="text-soft text-sm">
+            {' '}
+            from {source.account.label}
+            {source.overridable && ', may be changed here'}
+          </span>
+        )}
+      </>,
+    ]
+  }
   const rows: [string, ReactNode][] = [
-    ...builtIn.map((a): [string, ReactNode] => {
-      const value = builtInOf(u, a.key)
-      return [a.label, value && (a.type === 'date' ? shortDay(value) : value)]
-    }),
-    ...declared.map((a): [string, ReactNode] => {
-      const value = u.custom?.[a.key]
-      return [a.label, value && (a.type === 'date' ? shortDay(value) : value)]
-    }),
+    ...builtIn.map((a) => row(a, builtInOf(u, a.key))),
+    ...declared.map((a) => row(a, u.custom?.[a.key])),
     ['Id', u.id],
   ]
   const turn = (status: 'suspended' | 'active') =>
@@ -86,7 +96,7 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
           {rows.map(([label, value]) => (
             <Fragment key={label}>
               <dt className="text-soft border-rule border-b py-1.5">{label}</dt>
-              <dd className="border-rule border-b py-1.5">{value || <span className="text-soft">not given</span>}</dd>
+              <dd className="border-rule border-b py-1.5">{value}</dd>
             </Fragment>
           ))}
         </dl>
@@ -112,6 +122,9 @@ function Change({
   const [values, setValues] = useEdited('Change values', before)
   const fields = operationOf(values, before)
   const changed = Object.keys(fields)
+  const all = [...attributes.builtIn, ...attributes.declared]
+  const elsewhere = (u.sources ?? []).filter((s) => !s.overridable)
+  const fixed = (key: string) => elsewhere.some((s) => s.attribute === key)
   return (
     <form
       aria-label={`Change ${u.display_name}`}
@@ -130,7 +143,21 @@ function Change({
         done()
       }}
     >
-      <Fields values={values} set={setValues} attributes={attributes} />
+      <Fields
+        values={values}
+        set={setValues}
+        attributes={{
+          builtIn: attributes.builtIn.filter((a) => !fixed(a.key)),
+          declared: attributes.declared.filter((a) => !fixed(a.key)),
+        }}
+      />
+      {elsewhere.length > 0 && (
+        <p className="text-soft text-sm sm:col-span-2">
+          {sentence(
+            `${list(elsewhere.map((s) => (all.find((a) => a.key === s.attribute)?.label ?? s.attribute).toLowerCase()))} ${elsewhere.length === 1 ? 'comes' : 'come'} from ${list([...new Set(elsewhere.map((s) => s.account.label))])}, and ${elsewhere.length === 1 ? 'is' : 'are'} changed there`,
+          )}
+        </p>
+      )}
       <div className="sm:col-span-2">
         <button type="submit" className="button" disabled={changed.length === 0}>
           Add to change sheet
