@@ -186,7 +186,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/requests", "Plans the regatta week"},
 		{"/requests?kind=mine", "No requests."},
 		{"/requests/request-38", "Your decision"},
-		{"/requests/request-37", "Nobody can decide at this step"},
+		{"/requests/request-37", "Nobody can decide: "},
 		{"/requests/request-32", "refused"},
 		{"/requests/request-99", "there is no request"},
 		{"/catalogue?q=credits", "Release credits"},

@@ -64,7 +64,7 @@ var samples = []string{
 	`{"op":"end_unit","unit":"office/archive"}`,
 	`{"op":"adopt_units"}`,
 	`{"op":"set_machine_account","user":"barrier-control","purpose":"x","accountable":["marta.quill","tomas.brandt"],"application":"gate-passes","secret_at":"x"}`,
-	`{"op":"set_attribute_source","user":"berth-board","attributes":["title"],"overridable":["location"],"filter":"employment_type eq \\"staff\\""}`,
+	`{"op":"set_attribute_source","user":"berth-board","attributes":["title"],"overridable":["location"],"filter":"employment_type eq \"staff\""}`,
 	`{"op":"add_position","user":"tomas.brandt","unit":"marine/pilotage","title":"x","location":"x","start_date":"2027-01-01","end_date":"2027-03-31"}`,
 	`{"op":"end_position","user":"` + standsIn + `","position":1,"end_date":"2099-01-31"}`,
 	`{"op":"add_absence","user":"tomas.brandt","start_date":"2027-01-01","end_date":"2027-03-31"}`,

@@ -4,9 +4,14 @@ import { useMe } from '../shell/session'
 export function Reference({ to }: { to?: string }) {
   const { address } = useMe().references
   if (!to) return null
-  if (!address) return <span className="font-mono">{to}</span>
+  if (!address) return <span className="inline-block max-w-full font-mono break-words">{to}</span>
   return (
-    <a className="press font-mono" href={address.replace('{reference}', encodeURIComponent(to))} target="_blank" rel="noreferrer">
+    <a
+      className="press inline-block max-w-full font-mono break-words"
+      href={address.replace('{reference}', encodeURIComponent(to))}
+      target="_blank"
+      rel="noreferrer"
+    >
       {to}
     </a>
   )

@@ -66,7 +66,9 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
                 <td>
                   <Sentences sentences={r.sentences} all={open === r.revision} more={r.more} />
                   <div className="text-soft text-sm">
-                    {r.reason === 'erased' ? 'Its reason was erased.' : r.reason} <Reference to={r.reference} />
+                    {r.reason === 'erased' ? 'Its reason was erased.' : r.reason}
+                    {r.reference && ' · '}
+                    <Reference to={r.reference} />
                   </div>
                 </td>
               </tr>
