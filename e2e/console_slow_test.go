@@ -8,6 +8,27 @@ import (
 	"ableroster/testkit"
 )
 
+// What is loaded first is little: scripts as they are packed, of whoever has nothing of them yet. A
+// page that is opened by its address loads its own beside.
+func TestTheFirstLoadIsSmall(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	const packed = `performance.getEntriesByType("resource").filter((r) => new URL(r.name).pathname.endsWith(".js")).reduce((n, r) => n + r.encodedBodySize, 0)`
+	for path, x := range map[string]struct {
+		sees string
+		most int
+	}{"/today": {"to decide", 200_000}, "/users": {"327 users", 260_000}, "/users/" + demo.Pilot: {"entitlements", 260_000}, "/my-access": {"entitlements", 260_000}} {
+		b := signedIn(t, s, demo.Administrator) // a browser of its own
+		b.Go(path)
+		b.Sees(x.sees)
+		var bytes int
+		b.Eval(packed, &bytes)
+		t.Logf("%s: %d bytes of script", path, bytes)
+		if bytes == 0 || bytes > x.most {
+			t.Errorf("%s loads %d bytes of script, and %d at most are meant", path, bytes, x.most)
+		}
+	}
+}
+
 // On the line of a telephone the console works, and says what it waits for.
 func TestASlowLineIsSaid(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
