@@ -157,24 +157,26 @@ export function UserList() {
         <button type="button" className="button-quiet whitespace-nowrap" aria-expanded={building} onClick={() => setBuilding(!building)}>
           Build a filter
         </button>
-        <SaveAs
-          list="users"
-          query={{
-            q: search.q,
-            status: search.status,
-            unit: search.unit,
-            group: search.group,
-            filter: search.filter,
-            sort: search.sort,
-            as_of: asOf,
-          }}
-          columns={shownKeys}
-        />
-        <ColumnPicker
-          columns={columns}
-          shown={shownKeys}
-          set={(keys) => void navigate({ search: (s) => ({ ...s, columns: keys?.join(',') }) })}
-        />
+        <div className="flex gap-3">
+          <SaveAs
+            list="users"
+            query={{
+              q: search.q,
+              status: search.status,
+              unit: search.unit,
+              group: search.group,
+              filter: search.filter,
+              sort: search.sort,
+              as_of: asOf,
+            }}
+            columns={shownKeys}
+          />
+          <ColumnPicker
+            columns={columns}
+            shown={shownKeys}
+            set={(keys) => void navigate({ search: (s) => ({ ...s, columns: keys?.join(',') }) })}
+          />
+        </div>
       </div>
       {building && (
         <FilterBuilder
