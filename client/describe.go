@@ -10,7 +10,7 @@ import (
 // Import brings users, memberships or assignments in from the bytes of a CSV
 // file.
 func (c *Client) Import(ctx context.Context, what string, content []byte, q Query) (out wire.ChangeResult, err error) {
-	return out, c.Do(ctx, "POST", "/imports/"+what, q, content, &out)
+	return c.ImportOnce(ctx, "", what, content, q)
 }
 
 // ImportOnce is Import under an idempotency key: sent again with the same, it is brought in once.

@@ -106,6 +106,21 @@ func TestAFolderOfFilesIsBroughtIn(t *testing.T) {
 		t.Errorf("%+v %v", u.User, err)
 	}
 
+	// No name leads out of the folder: whoever may write there may write nowhere else by it.
+	trap := t.TempDir()
+	other := t.TempDir()
+	if err := os.Symlink(trap, filepath.Join(other, "refused")); err != nil {
+		t.Fatal(err)
+	}
+	write(t, filepath.Join(other, "bad.csv"), "user_name,unit\nines.halloran,marine/nowhere\n")
+	x.says(3, "", "imports", "folder", other, "-settled", "0s")
+	if left, err := os.ReadDir(trap); err != nil || len(left) > 0 {
+		t.Errorf("%v %v", left, err)
+	}
+	if _, err := os.Stat(filepath.Join(other, "bad.csv")); err != nil {
+		t.Error(err)
+	}
+
 	// Again and again, until it is stopped.
 	cmd := exec.Command(testkit.Program(t, "roster"), "imports", "folder", dir, "-holds", "memberships", "-every", "1s", "-settled", "0s")
 	cmd.Env = append(os.Environ(), x.r.Env()...)

@@ -23,6 +23,7 @@ import (
 type dropFolder struct {
 	c       *command.Call
 	dir     string
+	root    *os.Root // of dir: no name in it leads out of it, whoever else writes there
 	holds   string
 	reason  string
 	query   client.Query
@@ -100,7 +101,13 @@ func isWrong(err error) bool {
 
 // look takes the files that lie there now.
 func (f *dropFolder) look() error {
-	entries, err := os.ReadDir(f.dir) // by name
+	root, err := os.OpenRoot(f.dir)
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	f.root = root
+	entries, err := fs.ReadDir(root.FS(), ".") // by name
 	if err != nil {
 		return err
 	}
@@ -156,7 +163,7 @@ func (f *dropFolder) tell(all []taken) {
 // take brings one file in, and moves it. An error says that it stays, and why.
 func (f *dropFolder) take(info fs.FileInfo) (taken, error) {
 	t := taken{File: info.Name()}
-	content, err := readSame(filepath.Join(f.dir, t.File), info)
+	content, err := f.read(info)
 	if err != nil {
 		return t, err
 	}
@@ -194,14 +201,24 @@ func (f *dropFolder) take(info fs.FileInfo) (taken, error) {
 		if len(faults) == 0 {
 			faults = []wire.Fault{{Message: p.Detail}}
 		}
-		return t, writeFaults(filepath.Join(f.dir, t.Moved+".faults.csv"), faults)
+		return t, f.tells(t.Moved+".faults.csv", faults)
 	}
 	return t, err
 }
 
-// readSame reads a file, if it is the one that was looked at, and not another that a name leads to.
-func readSame(path string, info fs.FileInfo) ([]byte, error) {
-	file, err := os.Open(path)
+// tells writes faults into a file that is not there yet.
+func (f *dropFolder) tells(name string, faults []wire.Fault) error {
+	file, err := f.root.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = file.Write(faultsAsCSV(faults))
+	return errors.Join(err, file.Close())
+}
+
+// read reads a file, if it is the one that was looked at, and not another that a name leads to.
+func (f *dropFolder) read(info fs.FileInfo) ([]byte, error) {
+	file, err := f.root.Open(info.Name())
 	if err != nil {
 		return nil, err
 	}
@@ -219,15 +236,19 @@ func readSame(path string, info fs.FileInfo) ([]byte, error) {
 // move moves a file into a folder below; a name comes again each night, so when it was written stands
 // before it.
 func (f *dropFolder) move(name, to string, written time.Time) (moved string, err error) {
-	if err := os.Mkdir(filepath.Join(f.dir, to), 0o700); err != nil && !errors.Is(err, fs.ErrExist) {
+	if err := f.root.Mkdir(to, 0o700); err != nil && !errors.Is(err, fs.ErrExist) {
 		return "", err
 	}
 	moved = filepath.Join(to, written.UTC().Format("20060102T150405Z")+"-"+name)
 	for n := 2; ; n++ {
-		if _, err := os.Lstat(filepath.Join(f.dir, moved)); errors.Is(err, fs.ErrNotExist) {
+		_, err := f.root.Lstat(moved)
+		if errors.Is(err, fs.ErrNotExist) {
 			break
+		}
+		if err != nil { // it leads out of the folder
+			return "", err
 		}
 		moved = filepath.Join(to, fmt.Sprintf("%s-%d-%s", written.UTC().Format("20060102T150405Z"), n, name))
 	}
-	return moved, os.Rename(filepath.Join(f.dir, name), filepath.Join(f.dir, moved))
+	return moved, f.root.Rename(name, moved)
 }

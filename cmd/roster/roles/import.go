@@ -57,8 +57,13 @@ func Importer(what string) func(*command.Call) error {
 	}
 }
 
-// writeFaults writes faults as CSV (RFC 4180).
+// writeFaults writes faults as CSV to a file.
 func writeFaults(file string, faults []wire.Fault) error {
+	return os.WriteFile(file, faultsAsCSV(faults), 0o600)
+}
+
+// faultsAsCSV are faults by line (RFC 4180).
+func faultsAsCSV(faults []wire.Fault) []byte {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	_ = w.Write([]string{"line", "column", "fault"}) // into memory: it cannot fail
@@ -70,5 +75,5 @@ func writeFaults(file string, faults []wire.Fault) error {
 		_ = w.Write([]string{line, csvcell.Guard(f.Column), csvcell.Guard(f.Message)})
 	}
 	w.Flush()
-	return os.WriteFile(file, out.Bytes(), 0o600)
+	return out.Bytes()
 }
