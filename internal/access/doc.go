@@ -15,7 +15,7 @@
 //  4. Principals (principals.go, rule.go). The user; every group reached upward
 //     through memberships inside their windows and through filters over the
 //     user's facts; all-users for persons; and public.
-//  5. Roles (roles.go, held.go). Those assigned to any principal, inside the
+//  5. Roles (roles.go). Those assigned to any principal, inside the
 //     window, the schedule and the scopes of the assignment, and all they include; a
 //     retired role gives nothing.
 //  6. Permissions (check.go, fence.go). A role may do these actions on what this

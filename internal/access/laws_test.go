@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
@@ -381,7 +382,7 @@ func TestHoldersAndRolesHeldAreEachOthersConverse(t *testing.T) {
 			below := map[fact.UserID]bool{}
 			s.HoldersBelow(r.ID, func(id fact.UserID) { below[id] = true })
 			for u := range s.Users() {
-				if _, held := s.RoleIntervals(u.ID)[r.ID]; held && !below[u.ID] {
+				if _, is := held.RoleIntervals(s, u.ID)[r.ID]; is && !below[u.ID] {
 					t.Fatalf("%s holds %s and is not found below it", u.UserName, s.RoleKey(r.ID))
 				}
 			}

@@ -30,13 +30,13 @@ func (s *Snapshot) Number(changes []RowChange, touches iter.Seq[fact.UserID], wa
 				}
 			case *fact.Assignment:
 				touched(f.Assignee.User)
-				if r := s.AssignmentTable.At(int(f.ID)); r != nil && r.opened == was {
-					r.opened = revision
+				if r := s.AssignmentTable.At(int(f.ID)); r != nil && r.Opened == was {
+					r.Opened = revision
 				}
 			case *fact.Membership:
 				touched(f.Member.User)
-				if r := s.MembershipTable.At(int(f.ID)); r != nil && r.opened == was {
-					r.opened = revision
+				if r := s.MembershipTable.At(int(f.ID)); r != nil && r.Opened == was {
+					r.Opened = revision
 				}
 			}
 		}

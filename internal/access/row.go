@@ -14,7 +14,7 @@ import (
 // AssignmentRow is an open assignment; a zero role says there is none.
 type AssignmentRow struct {
 	Limits *Limits // nil when nothing limits it
-	opened int64
+	Opened int64
 	Role   fact.RoleID
 	To     packed
 	pos    uint32 // its place among the role's holders
@@ -29,10 +29,13 @@ type Limits struct {
 	Schedule *calendar.Schedule
 }
 
+// Bounds are what limits besides the window.
+func (l *Limits) Bounds() fact.Bounds { return fact.Bounds{Scopes: l.Scopes, Schedule: l.Schedule} }
+
 // MembershipRow is an open membership; a zero group says there is none.
 type MembershipRow struct {
 	Window *calendar.Window // nil when it is always
-	opened int64
+	Opened int64
 	group  fact.GroupID
 	Member packed
 	pos    uint32 // its place among the group's members
@@ -63,7 +66,7 @@ func (p packed) Member() fact.Member {
 }
 
 func flatAssignment(f *fact.Assignment, pos int) AssignmentRow {
-	r := AssignmentRow{opened: f.Opened, Role: f.Role, To: pack(f.Assignee), pos: uint32(pos), Origin: uint8(slices.Index(fact.Origins, f.Origin)), Rule: uint16(f.Rule)}
+	r := AssignmentRow{Opened: f.Opened, Role: f.Role, To: pack(f.Assignee), pos: uint32(pos), Origin: uint8(slices.Index(fact.Origins, f.Origin)), Rule: uint16(f.Rule)}
 	if !plain(f) {
 		r.Limits = &Limits{f.Window, f.Scopes, f.Schedule}
 	}
@@ -75,7 +78,7 @@ func plain(f *fact.Assignment) bool {
 }
 
 func (r *AssignmentRow) fact(id fact.AssignmentID) *fact.Assignment {
-	f := &fact.Assignment{ID: id, Assignee: r.To.Member(), Role: r.Role, Origin: fact.Origins[r.Origin], Rule: fact.DefaultID(r.Rule), Opened: r.opened}
+	f := &fact.Assignment{ID: id, Assignee: r.To.Member(), Role: r.Role, Origin: fact.Origins[r.Origin], Rule: fact.DefaultID(r.Rule), Opened: r.Opened}
 	if l := r.Limits; l != nil {
 		f.Window, f.Scopes, f.Schedule = l.Window, l.Scopes, l.Schedule
 	}
@@ -83,7 +86,7 @@ func (r *AssignmentRow) fact(id fact.AssignmentID) *fact.Assignment {
 }
 
 func flatMembership(f *fact.Membership, pos int) MembershipRow {
-	r := MembershipRow{opened: f.Opened, group: f.Group, Member: pack(f.Member), pos: uint32(pos), Rule: f.Rule, position: f.Position}
+	r := MembershipRow{Opened: f.Opened, group: f.Group, Member: pack(f.Member), pos: uint32(pos), Rule: f.Rule, position: f.Position}
 	if f.Window != (calendar.Window{}) {
 		w := f.Window
 		r.Window = &w
@@ -92,7 +95,7 @@ func flatMembership(f *fact.Membership, pos int) MembershipRow {
 }
 
 func (r *MembershipRow) fact(id fact.MembershipID) *fact.Membership {
-	f := &fact.Membership{ID: id, Group: r.group, Member: r.Member.Member(), Rule: r.Rule, Opened: r.opened, Position: r.position}
+	f := &fact.Membership{ID: id, Group: r.group, Member: r.Member.Member(), Rule: r.Rule, Opened: r.Opened, Position: r.position}
 	if r.Window != nil {
 		f.Window = *r.Window
 	}

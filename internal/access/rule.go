@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/filter"
 )
@@ -117,42 +116,4 @@ func (d *Builder) chooseAgain(id fact.GroupID) {
 			d.choose(d.UserTable.Edit(d.edit, i))
 		}
 	}
-}
-
-// ChosenRoles are the roles whoever a group chooses comes to hold, at whatever
-// time: its own and those of every group above it, by role and bounds.
-func (s *Snapshot) ChosenRoles(id fact.GroupID) HeldRoles {
-	out := s.GroupRoles(id)
-	for i := range out {
-		out[i].When = calendar.Always()
-	}
-	return out
-}
-
-// GroupRoles are the roles a group gives to whoever is in it, and when: its own and
-// those of every group above it, by role and bounds.
-func (s *Snapshot) GroupRoles(id fact.GroupID) HeldRoles {
-	var out HeldRoles
-	reached := map[fact.GroupID]calendar.Intervals{id: calendar.Always()}
-	for todo := []fact.GroupID{id}; len(todo) > 0; todo = todo[1:] {
-		g := s.GroupTable.At(int(todo[0]))
-		if g == nil || g.Fact == nil {
-			continue
-		}
-		from := reached[todo[0]]
-		for _, x := range g.Given {
-			l := s.LimitsOf(x)
-			if when := from.Within(l.Window); len(when) > 0 {
-				out = out.Add(s, x.Role(), l.Bounds(), when)
-			}
-		}
-		for _, j := range g.Parents {
-			when := from.Within(s.WindowOf(j))
-			if up := j.Group(); len(when.Minus(reached[up])) > 0 {
-				reached[up] = reached[up].Union(when)
-				todo = append(todo, up)
-			}
-		}
-	}
-	return out
 }

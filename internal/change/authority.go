@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
 )
@@ -159,7 +160,7 @@ func (a *Authority) lasts(p *adminRight, g *RoleGain) bool {
 	}
 	mine := calendar.Always().Within(p.given.Window)
 	if group := p.given.Assignee.Group; group != 0 {
-		mine = a.s.GroupIntervals(a.Caller)[group].Within(p.given.Window)
+		mine = held.GroupIntervals(a.s, a.Caller)[group].Within(p.given.Window)
 	}
 	when := g.When
 	if when == nil {

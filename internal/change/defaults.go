@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 )
 
 // giveDefaults opens what default rules give by the facts as they are now, and
@@ -276,7 +277,7 @@ func DefaultGives(s *access.Snapshot, f *fact.Default) map[fact.RoleID]bool {
 		}
 	}
 	for _, g := range f.Groups {
-		for _, h := range s.ChosenRoles(g) {
+		for _, h := range held.RolesOfChosen(s, g) {
 			out[h.Role] = true
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
@@ -146,10 +147,10 @@ func TestNobodyComesToARoleThroughSomebodyWhoMayNotGiveIt(t *testing.T) {
 			ahead := calendar.Window{From: at}
 			for u := range d.Users() {
 				before := map[fact.RoleID]calendar.Intervals{}
-				for _, h := range s.HeldRoles(u.ID, access.OwnGroups) {
+				for _, h := range held.RolesOf(s, u.ID, held.OwnGroups) {
 					before[h.Role] = before[h.Role].Union(h.When)
 				}
-				for _, h := range d.HeldRoles(u.ID, access.OwnGroups) {
+				for _, h := range held.RolesOf(&d.Builder.Snapshot, u.ID, held.OwnGroups) {
 					if len(h.When.Minus(before[h.Role]).Within(ahead)) == 0 {
 						continue
 					}

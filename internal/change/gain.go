@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/patterns"
 )
 
@@ -62,16 +63,16 @@ func (d *Draft) RoleGains(from calendar.Instant) []RoleGain {
 	}
 	elsewhere := func(elsewhere bool, opened int64) bool { return elsewhere && opened == d.Revision }
 	for _, id := range d.changedUsers() {
-		out = append(out, gained(id, "", d.Base().SponsoredRoles(id, access.OwnGroups, nil), d.SponsoredRoles(id, access.OwnGroups, elsewhere), from)...)
+		out = append(out, gained(id, "", held.SponsoredRolesOf(d.Base(), id, held.OwnGroups, nil), held.SponsoredRolesOf(&d.Builder.Snapshot, id, held.OwnGroups, elsewhere), from)...)
 	}
 	slices.SortFunc(out, func(a, b RoleGain) int {
-		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role), access.CompareScopes(a.Scopes, b.Scopes), cmp.Compare(a.Within, b.Within))
+		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role), fact.CompareScopes(a.Scopes, b.Scopes), cmp.Compare(a.Within, b.Within))
 	})
 	return out
 }
 
 // gained is what of roles held after is held longer or on wider bounds than before.
-func gained(user fact.UserID, within string, before, after access.HeldRoles, from calendar.Instant) []RoleGain {
+func gained(user fact.UserID, within string, before, after held.Roles, from calendar.Instant) []RoleGain {
 	var out []RoleGain
 	for _, h := range after {
 		when := h.When
@@ -151,14 +152,14 @@ func (d *Draft) widened() map[fact.RoleID]bool {
 
 // everybodysGains are what public and all-users come to give.
 func (d *Draft) everybodysGains(widened map[fact.RoleID]bool) []RoleGain {
-	var everybody access.HeldRoles
+	var everybody held.Roles
 	for _, c := range d.Changes() {
-		if f, ok := c.After.(*fact.Assignment); ok && !access.OwnGroups(f.Assignee.Group) {
-			everybody = everybody.Add(&d.Snapshot, f.Role, access.BoundsOf(f), calendar.Always())
+		if f, ok := c.After.(*fact.Assignment); ok && !held.OwnGroups(f.Assignee.Group) {
+			everybody = everybody.Add(&d.Snapshot, f.Role, fact.BoundsOf(f), calendar.Always())
 		}
 	}
-	before := d.Base().AnybodysRoles()
-	for _, h := range d.AnybodysRoles() {
+	before := held.RolesOfAnybody(d.Base())
+	for _, h := range held.RolesOfAnybody(&d.Builder.Snapshot) {
 		if (before.Find(h.Role, h.Text) == nil || widened[h.Role]) && everybody.Find(h.Role, h.Text) == nil {
 			everybody = append(everybody, h)
 		}
@@ -245,12 +246,12 @@ func (d *Draft) groupGains(from calendar.Instant) []RoleGain {
 	}
 	var out []RoleGain
 	for id := range gives {
-		if id != 0 && access.OwnGroups(id) {
-			out = append(out, gained(0, groupReach(&d.Snapshot, id), d.Base().GroupRoles(id), d.GroupRoles(id), from)...)
+		if id != 0 && held.OwnGroups(id) {
+			out = append(out, gained(0, groupReach(&d.Snapshot, id), held.RolesOfGroup(d.Base(), id), held.RolesOfGroup(&d.Builder.Snapshot, id), from)...)
 		}
 	}
 	for id := range chooses {
-		out = append(out, gained(0, fact.RuleReach(d.Group(id).Filter), nil, d.GroupRoles(id), from)...)
+		out = append(out, gained(0, fact.RuleReach(d.Group(id).Filter), nil, held.RolesOfGroup(&d.Builder.Snapshot, id), from)...)
 	}
 	return out
 }

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/patterns"
 )
 
@@ -55,7 +56,7 @@ func Powers(s *access.Snapshot, id fact.UserID, at calendar.Instant) []Power {
 		return nil
 	}
 	each(u.Given())
-	for g := range s.GroupIntervals(id) {
+	for g := range held.GroupIntervals(s, id) {
 		each(s.GroupTable.At(int(g)).Given)
 	}
 	for _, f := range duties {

@@ -29,7 +29,7 @@ func (d *Draft) SettleScopes(list *[]ScopeRef) ([]fact.Scope, bool) {
 		ok = ok && found
 		out = append(out, fact.Scope{Application: app, Pattern: refs[i].Pattern})
 	}
-	slices.SortFunc(out, func(a, b fact.Scope) int { return access.CompareScopes([]fact.Scope{a}, []fact.Scope{b}) })
+	slices.SortFunc(out, fact.Scope.Compare)
 	return slices.Compact(out), ok
 }
 

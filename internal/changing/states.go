@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/query"
 	"ableroster/internal/request"
 	"ableroster/internal/seeing"
@@ -69,7 +70,7 @@ func letIn(v *seeing.View, s *access.Snapshot, a *fact.Application) map[fact.Use
 		if a.Trial == 0 {
 			break
 		}
-		members := s.MembersNow(a.Trial, v.At)
+		members := held.MembersNow(s, a.Trial, v.At)
 		query.PeopleIn(s, a.ID, v.At, func(id fact.UserID) {
 			if members[id] {
 				add(id)

@@ -142,7 +142,7 @@ func sooner(before, after fact.Fact) bool {
 	switch a := after.(type) {
 	case *fact.Assignment:
 		b := *before.(*fact.Assignment)
-		return a.Window.End() <= b.Window.End() && a.Window.From == b.Window.From && a.Assignee == b.Assignee && a.Role == b.Role && access.BoundsOf(a).String() == access.BoundsOf(&b).String()
+		return a.Window.End() <= b.Window.End() && a.Window.From == b.Window.From && a.Assignee == b.Assignee && a.Role == b.Role && fact.BoundsOf(a).String() == fact.BoundsOf(&b).String()
 	case *fact.Membership:
 		b := before.(*fact.Membership)
 		return a.Window.End() <= b.Window.End() && a.Window.From == b.Window.From && a.Member == b.Member && a.Group == b.Group

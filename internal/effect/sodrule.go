@@ -4,6 +4,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/query"
 )
 
@@ -25,7 +26,7 @@ func NewViolations(d *change.Draft, touched []fact.UserID, from calendar.Instant
 		if id == 0 {
 			continue
 		}
-		after := d.RoleIntervals(id)
+		after := held.RoleIntervals(&d.Builder.Snapshot, id)
 		var before map[fact.RoleID]calendar.Intervals
 		for _, f := range standing {
 			when := query.WhenViolated(f, after, from)
@@ -33,7 +34,7 @@ func NewViolations(d *change.Draft, touched []fact.UserID, from calendar.Instant
 				continue
 			}
 			if before == nil {
-				before = d.Base().RoleIntervals(id)
+				before = held.RoleIntervals(d.Base(), id)
 			}
 			if when = when.Minus(query.WhenViolated(f, before, from)); len(when) > 0 {
 				out = append(out, query.Violation{SoDRule: f, User: id, When: when})

@@ -10,7 +10,7 @@ import (
 	"ableroster/internal/fact"
 )
 
-// Oracle answers as DESIGN section 3 reads, by loops over the bare facts. It
+// Oracle answers as docs/concepts.md reads, by loops over the bare facts. It
 // shares no code with the engine: no index, no closure, no matcher of its.
 type Oracle struct {
 	zone         *time.Location

@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/patterns"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -96,7 +97,7 @@ func FindUsers(v *seeing.View, q UserSearch) (out found, err error) {
 		if !ok || !v.ReadsGroup(id) {
 			return out, v.Missing(fact.FactGroup, q.Group)
 		}
-		inGroup = v.Uncut().MembersNow(id, v.At)
+		inGroup = held.MembersNow(v.Uncut(), id, v.At)
 	}
 	if e, _ := seeing.UserFilter(q.Filter, v.UserSchema()); e != nil && inGroup == nil {
 		if some, ok := v.Among(e); ok {

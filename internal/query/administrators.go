@@ -4,6 +4,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/patterns"
 )
 
@@ -75,7 +76,7 @@ func isAdministrator(s *access.Snapshot, id fact.UserID, at calendar.Instant) bo
 	if u.UserKind != fact.Person || u.End != 0 || !s.Effective(id, at) {
 		return false
 	}
-	if only := s.Organisation().SignIn; only != 0 && !s.GroupIntervals(id)[only].Always() {
+	if only := s.Organisation().SignIn; only != 0 && !held.GroupIntervals(s, id)[only].Always() {
 		return false
 	}
 	chains, _ := Chains(s, id, at, nil, func(p *fact.Permission) bool {
@@ -83,7 +84,7 @@ func isAdministrator(s *access.Snapshot, id fact.UserID, at calendar.Instant) bo
 			access.Gives(p, access.ActAssign) && access.Gives(p, access.ActUpdate) && access.Gives(p, access.ActCreate) && access.Gives(p, access.ActRead)
 	})
 	for _, c := range chains {
-		if t := access.BoundsOf(s.Assignment(c.Assignment)); c.Window == (calendar.Window{}) && !c.Never && t.String() == "" {
+		if t := fact.BoundsOf(s.Assignment(c.Assignment)); c.Window == (calendar.Window{}) && !c.Never && t.String() == "" {
 			return true
 		}
 	}
@@ -118,25 +119,25 @@ type Anything struct {
 // Held says whether one does.
 func (a *Anything) Held(id fact.UserID) bool {
 	a.key = AppendHolding(a.S, a.key[:0], id, a.From)
-	if held, ok := a.known[string(a.key)]; ok {
-		return held
+	if is, ok := a.known[string(a.key)]; ok {
+		return is
 	}
 	if a.known == nil {
 		a.known = map[string]bool{}
 	}
-	perms := PermissionsIn(a.S, id, a.S.HeldRoles(id, access.AnyGroup), map[fact.ApplicationID]bool{a.App: true})
+	perms := PermissionsIn(a.S, id, held.RolesOf(a.S, id, held.AnyGroup), map[fact.ApplicationID]bool{a.App: true})
 	set := map[Line]struct{}{}
 	for _, p := range perms {
 		Lines(a.S, p, set)
 	}
-	held := false
+	is := false
 	for l := range set {
 		for _, when := range When(a.S, l, perms) {
-			held = held || len(when.Within(calendar.Window{From: a.From})) > 0
+			is = is || len(when.Within(calendar.Window{From: a.From})) > 0
 		}
 	}
-	a.known[string(a.key)] = held
-	return held
+	a.known[string(a.key)] = is
+	return is
 }
 
 // HoldersIn calls add for everybody who holds a permission in an application.

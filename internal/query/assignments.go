@@ -4,6 +4,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 )
 
 // EachAssignment calls yield for each assignment whose window holds for a user at
@@ -28,12 +29,12 @@ func HoldsThrough(s *access.Snapshot, id fact.UserID, f *fact.Assignment) bool {
 	if f.Assignee.User != 0 {
 		return f.Assignee.User == id
 	}
-	return len(s.GroupIntervals(id)[f.Assignee.Group]) > 0
+	return len(held.GroupIntervals(s, id)[f.Assignee.Group]) > 0
 }
 
 // EverIn says whether a user is in a group at any time.
 func EverIn(s *access.Snapshot, id fact.UserID, group fact.GroupID) bool {
-	return len(s.GroupIntervals(id)[group]) > 0
+	return len(held.GroupIntervals(s, id)[group]) > 0
 }
 
 // RoleReaches says whether a role, with all it includes, gives anything in an

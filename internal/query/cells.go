@@ -4,6 +4,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/patterns"
 )
 
@@ -68,7 +69,7 @@ func Cells(s *access.Snapshot, id fact.UserID, app fact.ApplicationID, at calend
 // lasting gives chains that hold at an instant the time of all the ways through their
 // assignment, where not all of these are listed.
 func lasting(s *access.Snapshot, id fact.UserID, at calendar.Instant, chains []Chain) {
-	in := s.GroupIntervals(id)
+	in := held.GroupIntervals(s, id)
 	for i := range chains {
 		f := s.Assignment(chains[i].Assignment)
 		when := calendar.Always()

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/patterns"
 )
 
@@ -48,22 +49,22 @@ func (c Condition) weaker() []Condition {
 	return out
 }
 
-// held is a permission on the bounds and with the time a user holds it.
-type held struct {
+// permitted is a permission on the bounds and with the time a user holds it.
+type permitted struct {
 	*fact.Permission
-	access.Bounds
+	fact.Bounds
 	when calendar.Intervals
 }
 
 // PermissionsOf are all permissions a user ever holds by the present facts.
-func PermissionsOf(s *access.Snapshot, id fact.UserID) []held {
-	return PermissionsIn(s, id, s.HeldRoles(id, access.AnyGroup), nil)
+func PermissionsOf(s *access.Snapshot, id fact.UserID) []permitted {
+	return PermissionsIn(s, id, held.RolesOf(s, id, held.AnyGroup), nil)
 }
 
 // PermissionsIn are the permissions of roles a user holds, in some applications
 // or, for nil, in all.
-func PermissionsIn(s *access.Snapshot, id fact.UserID, roles access.HeldRoles, apps map[fact.ApplicationID]bool) []held {
-	var out []held
+func PermissionsIn(s *access.Snapshot, id fact.UserID, roles held.Roles, apps map[fact.ApplicationID]bool) []permitted {
+	var out []permitted
 	for i := range roles {
 		h := &roles[i]
 		for _, x := range s.RoleTable.At(int(h.Role)).Permissions {
@@ -71,7 +72,7 @@ func PermissionsIn(s *access.Snapshot, id fact.UserID, roles access.HeldRoles, a
 			if id == 0 && p.Own || apps != nil && !apps[p.Application] { // somebody not signed in owns nothing
 				continue
 			}
-			out = append(out, held{p, h.Bounds, h.When})
+			out = append(out, permitted{p, h.Bounds, h.When})
 		}
 	}
 	return out
@@ -134,7 +135,7 @@ func belowRetired(s *access.Snapshot, app *access.ApplicationEntry, pattern stri
 // Lines adds the items a permission spans on its bounds: every registered
 // resource it covers; itself where it reaches below an open resource without
 // covering it; and fences below open resources that it meets.
-func Lines(s *access.Snapshot, h held, into map[Line]struct{}) {
+func Lines(s *access.Snapshot, h permitted, into map[Line]struct{}) {
 	app := s.ApplicationTable.At(int(h.Application))
 	var targets []string
 	for _, pattern := range fact.Narrowed(h.Application, h.Pattern, h.Scopes) {
@@ -188,7 +189,7 @@ func spans(s *access.Snapshot, l Line) bool {
 
 // When is the time in which permissions give a line, by condition; what is
 // held on a weaker condition is not said again.
-func When(s *access.Snapshot, l Line, perms []held) map[Condition]calendar.Intervals {
+func When(s *access.Snapshot, l Line, perms []permitted) map[Condition]calendar.Intervals {
 	if !spans(s, l) {
 		return nil
 	}
@@ -247,7 +248,7 @@ func Entitlements(s *access.Snapshot, id fact.UserID) []Entitlement {
 	return out
 }
 
-func entitlement(l Line, c Condition, when calendar.Intervals, perms ...[]held) Entitlement {
+func entitlement(l Line, c Condition, when calendar.Intervals, perms ...[]permitted) Entitlement {
 	e := Entitlement{Application: l.App, Action: l.Action, Target: l.Target, Own: c.own, When: when}
 	if c.Schedule != "" {
 		for _, some := range perms {
@@ -278,7 +279,7 @@ func sortEntitlements(es []Entitlement) {
 // differingLines adds the items of the permissions a user holds here and not
 // alike in another snapshot, and of all in applications that are described
 // otherwise there: only those can have come or gone.
-func differingLines(s *access.Snapshot, other *access.Snapshot, id fact.UserID, here, there access.HeldRoles, into map[Line]struct{}) {
+func differingLines(s *access.Snapshot, other *access.Snapshot, id fact.UserID, here, there held.Roles, into map[Line]struct{}) {
 	for i := range here {
 		h := &here[i]
 		o := there.Find(h.Role, h.Text)
@@ -289,7 +290,7 @@ func differingLines(s *access.Snapshot, other *access.Snapshot, id fact.UserID, 
 				continue
 			}
 			if id != 0 || !p.Own {
-				Lines(s, held{p, h.Bounds, h.When}, into)
+				Lines(s, permitted{p, h.Bounds, h.When}, into)
 			}
 		}
 	}
@@ -304,7 +305,7 @@ func describedAlike(s *access.Snapshot, other *access.Snapshot, app fact.Applica
 // from an instant on. An item of one side counts in the other where it can be
 // held there, though it may be held through a wider pattern.
 func Difference(base, next *access.Snapshot, id fact.UserID, from calendar.Instant) (gained, lost []Entitlement) {
-	had, has := base.HeldRoles(id, access.AnyGroup), next.HeldRoles(id, access.AnyGroup)
+	had, has := held.RolesOf(base, id, held.AnyGroup), held.RolesOf(next, id, held.AnyGroup)
 	set := map[Line]struct{}{}
 	differingLines(base, next, id, had, has, set)
 	differingLines(next, base, id, has, had, set)

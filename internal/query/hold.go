@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 )
 
 // Holding is how many hold a role, now or later.
@@ -134,7 +135,7 @@ func HoldsAnything(s *access.Snapshot, id fact.UserID, at calendar.Instant) bool
 			return true
 		}
 		if g.Winding || g.Above.NGiven > 0 {
-			for _, h := range s.HeldRoles(id, access.OwnGroups) {
+			for _, h := range held.RolesOf(s, id, held.OwnGroups) {
 				if len(h.When.Within(calendar.Window{From: at})) > 0 {
 					return true
 				}
@@ -258,7 +259,7 @@ func HeldOtherwise(s *access.Snapshot, older *access.Snapshot) (roles map[fact.R
 			if x.GroupTable.At(int(g)) == nil {
 				return
 			}
-			for _, h := range x.ChosenRoles(g) {
+			for _, h := range held.RolesOfChosen(x, g) {
 				roles[h.Role] = true
 			}
 		})

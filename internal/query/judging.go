@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/patterns"
 )
 
@@ -16,8 +17,8 @@ type Judging struct {
 	user    fact.UserID
 	counts  calendar.Intervals // when the user counts at all
 	Groups  map[fact.GroupID]calendar.Intervals
-	class   allowances // of those who hold what the user does; nil while it was not needed
-	perms   []held     // the user's, once they were needed
+	class   allowances  // of those who hold what the user does; nil while it was not needed
+	perms   []permitted // the user's, once they were needed
 	classes map[string]allowances
 	covered map[*fact.Expectation][]string
 	key     []byte
@@ -29,7 +30,7 @@ type allowances map[*fact.Expectation]calendar.Intervals
 
 // Of turns to a user.
 func (j *Judging) Of(id fact.UserID) {
-	j.user, j.counts, j.Groups, j.class = id, j.S.WhenEffective(id), j.S.GroupIntervals(id), nil
+	j.user, j.counts, j.Groups, j.class = id, j.S.WhenEffective(id), held.GroupIntervals(j.S, id), nil
 	j.perms = nil
 }
 
@@ -147,12 +148,12 @@ func (a *aboutWhom) Each(id fact.UserID, groups map[fact.GroupID]calendar.Interv
 // allowed is when a user may do what an expectation speaks of, on whatever
 // condition: for one that says they may, on all the pattern covers; else on
 // anything of it. covered are the registered resources that the pattern covers.
-func allowed(s *access.Snapshot, f *fact.Expectation, covered []string, perms []held) calendar.Intervals {
+func allowed(s *access.Snapshot, f *fact.Expectation, covered []string, perms []permitted) calendar.Intervals {
 	app := s.ApplicationTable.At(int(f.Application))
 	if app == nil || app.Fact == nil || !access.Declares(app.Fact, f.Action) {
 		return nil
 	}
-	var bearing []held
+	var bearing []permitted
 	for _, p := range perms {
 		if p.Application == f.Application && access.Gives(p.Permission, f.Action) && patterns.Overlap(p.Pattern, f.Pattern) {
 			bearing = append(bearing, p)
@@ -180,7 +181,7 @@ func allowed(s *access.Snapshot, f *fact.Expectation, covered []string, perms []
 	// The pattern itself, which a wider permission may hold, and what lies in it.
 	out := at(f.Pattern)
 	for _, target := range covered {
-		if slices.ContainsFunc(bearing, func(p held) bool { return patterns.Covers(p.Pattern, target) }) {
+		if slices.ContainsFunc(bearing, func(p permitted) bool { return patterns.Covers(p.Pattern, target) }) {
 			out = out.Union(at(target))
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
@@ -72,7 +73,7 @@ func TestUsersWhoHoldARoleHaveItInTheirIntervals(t *testing.T) {
 				}
 			}
 			for u := range s.Users() {
-				if want := s.RoleIntervals(u.ID)[r.ID].Holds(at) && s.Effective(u.ID, at); want != holders[u.ID] {
+				if want := held.RoleIntervals(s, u.ID)[r.ID].Holds(at) && s.Effective(u.ID, at); want != holders[u.ID] {
 					t.Fatalf("%s holds %s: %v, listed %v", u.UserName, s.RoleKey(r.ID), want, holders[u.ID])
 				}
 			}
@@ -225,7 +226,7 @@ func TestRoleSpansAreWhatWasHeldThen(t *testing.T) {
 				want := map[fact.AssignmentID]bool{}
 				if era.Effective(u.ID, at) {
 					query.EachAssignment(era.Snapshot, u.ID, at, func(a *fact.Assignment) {
-						if a.Assignee.Group == 0 || access.OwnGroups(a.Assignee.Group) {
+						if a.Assignee.Group == 0 || held.OwnGroups(a.Assignee.Group) {
 							want[a.ID] = true
 						}
 					})

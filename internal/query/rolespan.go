@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 )
 
 // RoleSpan is a time in which a user held a role through one assignment, to them
@@ -47,8 +48,8 @@ func RoleSpans(eras []Era, id fact.UserID) []RoleSpan {
 			}
 		}
 		add(0, 0, calendar.Always(), era.GivenTo(fact.Assignee{User: id}))
-		for g, when := range era.GroupIntervals(id) {
-			if rec := era.GroupTable.At(int(g)); rec != nil && access.OwnGroups(g) {
+		for g, when := range held.GroupIntervals(era.Snapshot, id) {
+			if rec := era.GroupTable.At(int(g)); rec != nil && held.OwnGroups(g) {
 				add(g, DefaultInto(era.Snapshot, id, g), when, rec.Given)
 			}
 		}
@@ -101,7 +102,7 @@ func PeopleWith(s *access.Snapshot, app fact.ApplicationID, at calendar.Instant,
 
 func wayOf(s *access.Snapshot, id fact.UserID, a *fact.Assignment) Way {
 	switch {
-	case !access.OwnGroups(a.Assignee.Group) && a.Assignee.Group != 0:
+	case !held.OwnGroups(a.Assignee.Group) && a.Assignee.Group != 0:
 		return WayEverybody
 	case a.Rule != 0 || a.Assignee.Group != 0 && DefaultInto(s, id, a.Assignee.Group) != 0:
 		return WayDefault

@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 )
 
 // Violation is a user who holds all roles of an SoD rule, and when.
@@ -47,7 +48,7 @@ func Violations(s *access.Snapshot, f *fact.SoDRule, from calendar.Instant) []Vi
 		if n < len(f.Roles) {
 			continue
 		}
-		if when := WhenViolated(f, s.RoleIntervals(id), from); len(when) > 0 {
+		if when := WhenViolated(f, held.RoleIntervals(s, id), from); len(when) > 0 {
 			out = append(out, Violation{f, id, when})
 		}
 	}
@@ -57,5 +58,5 @@ func Violations(s *access.Snapshot, f *fact.SoDRule, from calendar.Instant) []Vi
 
 // Violates says whether a user holds all roles of an SoD rule at an instant.
 func Violates(f *fact.SoDRule, s *access.Snapshot, id fact.UserID, at calendar.Instant) bool {
-	return WhenViolated(f, s.RoleIntervals(id), at).Holds(at)
+	return WhenViolated(f, held.RoleIntervals(s, id), at).Holds(at)
 }

@@ -93,10 +93,10 @@ func RoleSpread(s *access.Snapshot) []Spread {
 // RoleEntitlements are what a role gives to whoever holds it on no bounds, with
 // all it includes, in order of application, target and action.
 func RoleEntitlements(s *access.Snapshot, id fact.RoleID) []Entitlement {
-	var perms []held
+	var perms []permitted
 	for _, r := range s.RoleClosure(id) {
 		for _, p := range s.RolePermissions(r) {
-			perms = append(perms, held{p, access.Bounds{}, calendar.Always()})
+			perms = append(perms, permitted{p, fact.Bounds{}, calendar.Always()})
 		}
 	}
 	set := map[Line]struct{}{}

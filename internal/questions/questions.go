@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/ledger/revisions"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
@@ -200,13 +201,13 @@ func differences(v1, v2 *seeing.View, only fact.UserID, app fact.ApplicationID, 
 		if only != 0 && u.ID != only || !v2.ReadsUser(u.ID) {
 			continue
 		}
-		held := ""
+		turn := ""
 		if role != 0 {
-			had, has := v1.Uncut().HoldsRole(u.ID, role, v1.At), v2.Uncut().HoldsRole(u.ID, role, v2.At)
+			had, has := held.HasRole(v1.Uncut(), u.ID, role, v1.At), held.HasRole(v2.Uncut(), u.ID, role, v2.At)
 			if had == has {
 				continue
 			}
-			held = map[bool]string{true: "gained", false: "lost"}[has]
+			turn = map[bool]string{true: "gained", false: "lost"}[has]
 		}
 		key := query.Class(v1.Uncut(), v2.Uncut(), u.ID)
 		c, ok := classes[key]
@@ -214,7 +215,7 @@ func differences(v1, v2 *seeing.View, only fact.UserID, app fact.ApplicationID, 
 			c.gained, c.lost = query.Between(v1.Uncut(), v1.At, v2.Uncut(), v2.At, u.ID)
 			classes[key] = c
 		}
-		x := wire.Difference{User: v2.UserRef(u.ID), Role: held, Gained: some(v2, c.gained, app, role), Lost: some(v1, c.lost, app, role)}
+		x := wire.Difference{User: v2.UserRef(u.ID), Role: turn, Gained: some(v2, c.gained, app, role), Lost: some(v1, c.lost, app, role)}
 		if len(x.Gained)+len(x.Lost) > 0 || role != 0 {
 			out = append(out, x)
 		}

@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 )
 
 // The kinds of record facts of this package.
@@ -152,7 +153,7 @@ func (t *Step) Deciders(s *access.Snapshot, r *Request, at calendar.Instant) []f
 	case Owner:
 		named = []fact.UserID{s.OwnerOf(r.Role)}
 	case Group:
-		for id, in := range s.MembersNow(t.Group, at) {
+		for id, in := range held.MembersNow(s, t.Group, at) {
 			if in {
 				named = append(named, id)
 			}

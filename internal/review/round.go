@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/filter"
+	"ableroster/internal/held"
 	"ableroster/internal/query"
 )
 
@@ -195,7 +196,7 @@ func (r *Round) Items(s *access.Snapshot) []Item {
 func (r *Round) users(s *access.Snapshot) func(*fact.User) bool {
 	switch {
 	case r.Group != 0:
-		members := s.MembersNow(r.Group, r.At)
+		members := held.MembersNow(s, r.Group, r.At)
 		return func(u *fact.User) bool { return members[u.ID] }
 	case len(r.People) > 0:
 		return func(u *fact.User) bool { return slices.Contains(r.People, u.ID) }

@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
 	"ableroster/internal/request"
@@ -236,7 +237,7 @@ func onBehalfOf(v *seeing.View, user string) (fact.UserID, error) {
 
 func catalogueRole(v *seeing.View, o *request.Requestable, user fact.UserID) wire.CatalogueRole {
 	role := v.Uncut().Role(o.Role)
-	out := wire.CatalogueRole{Role: v.RoleRef(o.Role, true), Words: o.Words, MaxDays: o.MaxDays, Steps: []string{}, Held: v.Uncut().HoldsRole(user, o.Role, v.At)}
+	out := wire.CatalogueRole{Role: v.RoleRef(o.Role, true), Words: o.Words, MaxDays: o.MaxDays, Steps: []string{}, Held: held.HasRole(v.Uncut(), user, o.Role, v.At)}
 	if role.Application != 0 {
 		app := v.ApplicationRef(role.Application, true)
 		out.Application = &app

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
@@ -113,12 +114,12 @@ func TestClosedAccessAndSponsorsWhoLeave(t *testing.T) {
 	id, _ := s.FindUser("pump.works")
 	role, _ := s.FindRole("tariffs/releaser")
 	from := day(t, "2026-03-02").Begins(s.Zone())
-	if s.HoldsRole(id, role, from) {
+	if held.HasRole(s, id, role, from) {
 		t.Error("closed access is open")
 	}
 	s = made(t, s, "2026-03-01", &people.OpenAccess{User: "pump.works", Window: calendar.Window{From: from, Until: from + calendar.Days(1)/3}, Reference: "TCK-1"})
 	for at, open := range map[calendar.Instant]bool{from - 1: false, from: true, from + calendar.Days(1)/3 - 1: true, from + calendar.Days(1)/3: false} {
-		if got := s.Effective(id, at); got != open || s.HoldsRole(id, role, at) != open {
+		if got := s.Effective(id, at); got != open || held.HasRole(s, id, role, at) != open {
 			t.Errorf("at %s they count: %v", at.Time(), got)
 		}
 	}

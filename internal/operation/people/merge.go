@@ -78,7 +78,7 @@ func (o MergeUsers) ApplyTo(d *change.Draft) (settled change.Operation) {
 // moveGiven gives one record what another was given by hand, unless it has the same.
 func (o *MergeUsers) moveGiven(d *change.Draft, from, to fact.UserID) {
 	same := func(a, b *fact.Assignment) bool {
-		return a.Role == b.Role && a.Window == b.Window && access.BoundsOf(a).String() == access.BoundsOf(b).String()
+		return a.Role == b.Role && a.Window == b.Window && fact.BoundsOf(a).String() == fact.BoundsOf(b).String()
 	}
 	for _, a := range d.Given(fact.Assignee{User: from}) {
 		if a.Rule != 0 {

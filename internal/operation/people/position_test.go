@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
@@ -55,13 +56,13 @@ func TestAPositionGivesForItsTime(t *testing.T) {
 		does bool
 	}{{day(t, "2026-03-28").Begins(s.Zone()) - 1, false}, {day(t, "2026-03-28").Begins(s.Zone()), true},
 		{day(t, "2026-04-03").Begins(s.Zone()) - 1, true}, {day(t, "2026-04-03").Begins(s.Zone()), false}} {
-		if got := s.HoldsRole(id, role("tariffs/releaser"), x.at); got != x.does {
+		if got := held.HasRole(s, id, role("tariffs/releaser"), x.at); got != x.does {
 			t.Errorf("at %s the role of the position is held: %v", x.at.Time(), got)
 		}
 		if got := s.IsMember(id, group, x.at); got != x.does {
 			t.Errorf("at %s they are in the group of the position: %v", x.at.Time(), got)
 		}
-		if !s.HoldsRole(id, role("berths/reader"), x.at) {
+		if !held.HasRole(s, id, role("berths/reader"), x.at) {
 			t.Errorf("at %s their own place does not give", x.at.Time())
 		}
 	}
@@ -80,7 +81,7 @@ func TestAPositionGivesForItsTime(t *testing.T) {
 		}
 	}
 	s = made(t, s, "2026-03-30", &people.EndPosition{User: "stand.in", Position: 1})
-	if s.HoldsRole(id, role("tariffs/releaser"), day(t, "2026-03-31").Begins(s.Zone())) {
+	if held.HasRole(s, id, role("tariffs/releaser"), day(t, "2026-03-31").Begins(s.Zone())) {
 		t.Error("a position that ended gives on")
 	}
 }
@@ -140,10 +141,10 @@ func TestWhatARuleLetsOverlap(t *testing.T) {
 	s = made(t, s, "2026-03-20", &people.UpdateUser{User: "mover", UserEdits: fact.UserEdits{Unit: &unit}})
 	kept, _ := s.FindRole("berths/reader")
 	gone, _ := s.FindRole("berths/scheduler")
-	if at := day(t, "2026-03-27").Begins(s.Zone()); !s.HoldsRole(id, kept, at) || s.HoldsRole(id, gone, at) {
-		t.Errorf("on the last day of the overlap: %v %v", s.HoldsRole(id, kept, at), s.HoldsRole(id, gone, at))
+	if at := day(t, "2026-03-27").Begins(s.Zone()); !held.HasRole(s, id, kept, at) || held.HasRole(s, id, gone, at) {
+		t.Errorf("on the last day of the overlap: %v %v", held.HasRole(s, id, kept, at), held.HasRole(s, id, gone, at))
 	}
-	if at := day(t, "2026-03-28").Begins(s.Zone()); s.HoldsRole(id, kept, at) {
+	if at := day(t, "2026-03-28").Begins(s.Zone()); held.HasRole(s, id, kept, at) {
 		t.Error("it is kept for longer than the overlap")
 	}
 }

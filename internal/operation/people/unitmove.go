@@ -207,7 +207,7 @@ func rewriteRights(d *change.Draft, role fact.RoleID, from, to string) {
 				b.Scopes[i].Pattern = pattern
 			}
 		}
-		slices.SortFunc(b.Scopes, func(a, b fact.Scope) int { return access.CompareScopes([]fact.Scope{a}, []fact.Scope{b}) })
+		slices.SortFunc(b.Scopes, fact.Scope.Compare)
 		d.End(a)
 		d.Put(&b)
 	}

@@ -5,6 +5,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 )
 
 func init() {
@@ -51,13 +52,13 @@ func (o Grant) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !lasts(d, role, o.Window) || !direct(d, role, to) || !d.MayHold("role", d.RoleKey(role), d.Role(role).HeldWithin, to) {
 		return
 	}
-	bounds := access.Bounds{Scopes: scopes, Schedule: o.Schedule}.String()
+	bounds := fact.Bounds{Scopes: scopes, Schedule: o.Schedule}.String()
 	for _, g := range d.GivenTo(to) {
 		if g.Role() != role {
 			continue
 		}
 		f := d.Assignment(g.Assignment())
-		if f.Window == o.Window && f.Origin == o.Origin && access.BoundsOf(f).String() == bounds {
+		if f.Window == o.Window && f.Origin == o.Origin && fact.BoundsOf(f).String() == bounds {
 			o.Assignment = change.AssignmentRef(f.ID.String())
 			d.Note(change.AlreadyHeld, f.Opened)
 			return
@@ -215,7 +216,7 @@ func (o *Revoke) isOf(d *change.Draft, f *fact.Assignment) bool {
 func notDirect(d *change.Draft, role fact.RoleID, from fact.Assignee) string {
 	key := d.RoleKey(role)
 	if from.User != 0 {
-		for g, when := range d.GroupIntervals(from.User) {
+		for g, when := range held.GroupIntervals(&d.Builder.Snapshot, from.User) {
 			for _, a := range d.GroupTable.At(int(g)).Given {
 				if a.Role() == role && len(when) > 0 && d.MaySee(fact.FactGroup, uint32(g)) {
 					return holderLabel(d, from) + " does not hold " + key + " directly: it comes through the group " + d.Group(g).Key +
