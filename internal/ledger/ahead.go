@@ -187,7 +187,9 @@ func (l *Ledger) writeAhead(ctx context.Context, a *attempt) (done bool, err err
 		if conn, err = l.pool.Acquire(ctx); err != nil {
 			return false, err
 		}
-		b.Queue("begin")
+		if a.w.alone = !a.w.Many(); !a.w.alone {
+			b.Queue("begin")
+		}
 	}
 	defer conn.Release()
 	a.w.hash = head.hash

@@ -43,6 +43,7 @@ type writer struct {
 	ledger *Ledger        // where large changes may be written while they are judged; nil: not
 	stream *stream.Stream // the operations of one of them
 	beside *stream.Reader // what is judged ahead is read back beside it; nil: at once
+	alone  bool           // one batch is all there is to write: a transaction by itself, that needs no begin and commit
 	behind bool           // the fact rows do not reach the head yet: those of this follow later too
 	large  *staged        // that becomes a revision
 	epoch  int
@@ -307,7 +308,9 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 	if w.large != nil {
 		b.Queue(sqlEndStaging, w.large.id)
 	}
-	b.Queue("commit")
+	if !w.alone {
+		b.Queue("commit")
+	}
 	if err := conn.SendBatch(ctx, b).Close(); err != nil {
 		return err
 	}

@@ -89,6 +89,16 @@ func (r *Rows) LeaveRows() {
 	r.closes = nil
 }
 
+// Many says whether Write needs more than one batch.
+func (r *Rows) Many() bool {
+	for _, g := range r.Tables {
+		if len(g.Values) >= many {
+			return true
+		}
+	}
+	return false
+}
+
 // Write puts the rows into the transaction of a connection: by COPY now, or
 // into the batch that is sent next.
 func (r *Rows) Write(ctx context.Context, conn *pgx.Conn, b *pgx.Batch) error {
@@ -102,7 +112,7 @@ func (r *Rows) Write(ctx context.Context, conn *pgx.Conn, b *pgx.Batch) error {
 			}
 		}
 		if len(ids) > 0 {
-			b.Queue(t.close(), ids, revisions)
+			t.queueClose(b, ids, revisions)
 		}
 	}
 	for _, name := range TableOrder {

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 	"sync"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // SQLPersonal reads personal values with their digests: see Personals.
@@ -59,9 +61,25 @@ func insertInto(name string, columns []string, rows int) string {
 
 var inserts sync.Map
 
-// close closes the open rows of some ids, each at its revision.
-func (t *Table) close() string {
-	return "update " + t.Name + " t set closed = v.revision from unnest($1::integer[], $2::bigint[]) v(id, revision) where t.id = v.id and t.closed is null"
+// fewClosed is up to how many rows are closed by a list of values, whose plan PostgreSQL keeps.
+// It plans anew, each time, for arrays: that takes as long as closing a few rows.
+const fewClosed = 32
+
+// queueClose closes the open rows of some ids, each at its revision.
+func (t *Table) queueClose(b *pgx.Batch, ids []uint32, revisions []int64) {
+	const where = ") v(id, revision) where t.id = v.id and t.closed is null"
+	set := "update " + t.Name + " t set closed = v.revision from "
+	if len(ids) > fewClosed {
+		b.Queue(set+"(select * from unnest($1::integer[], $2::bigint[])"+where, ids, revisions)
+		return
+	}
+	values := make([]string, len(ids))
+	all := make([]any, 0, 2*len(ids))
+	for i := range ids {
+		values[i] = fmt.Sprintf("($%d::integer, $%d::bigint)", 2*i+1, 2*i+2)
+		all = append(all, ids[i], revisions[i])
+	}
+	b.Queue(set+"(values "+strings.Join(values, ", ")+where, all...)
 }
 
 func (t *Table) selectAll() string {
