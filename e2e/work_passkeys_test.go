@@ -104,3 +104,60 @@ func TestAPasskeyIsNotTakenTwice(t *testing.T) {
 		}
 	}
 }
+
+// A passkey that was added in a session which somebody with fewer rights could have opened is void
+// once its user holds more than them, and stays so beside a password that nobody else knows.
+func TestAPasskeyThatALesserOneCouldHaveAddedIsVoid(t *testing.T) {
+	address := testkit.DemoDatabase(t)
+	s := testkit.Serve(t, address)
+	marta, tomas := s.SignIn(t, demo.Administrator), s.SignIn(t, demo.Manager)
+	make := func(ops ...string) {
+		t.Helper()
+		if _, err := marta.Change(ctx, acknowledged(changeOf("x", ops...), "administering_gain", "wide_loss"), false); err != nil {
+			t.Fatal(err)
+		}
+	}
+	const password = "a rope of gulls and tides"
+	make(`{"op":"add_user","user_name":"odd.rigger","unit":"marine/tugs"}`)
+	testkit.LetIn(t, tomas, "odd.rigger", password)
+	b := testkit.NewTab(t, strings.Replace(s.Base, "127.0.0.1", "localhost", 1))
+	b.Device()
+	b.SignIn("odd.rigger", password)
+	b.Go("/my-access")
+	b.Sees("to change passkeys")
+	b.Set("Your password, to change passkeys", password)
+	b.Press("Add a passkey")
+	b.Sees("not used yet")
+	var code string
+	b.Eval(`document.body.innerText.match(/[a-z2-7]{4}(-[a-z2-7]{4}){3}/)[0]`, &code)
+	database := testkit.Pool(t, address)
+	passkeys := func() (n int) {
+		t.Helper()
+		if err := database.QueryRow(ctx, "select count(*) from passkey").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	signIn := func(sees string) {
+		t.Helper()
+		b.Forget()
+		b.Go("/")
+		b.Press("Sign in with a passkey")
+		b.Sees(sees)
+	}
+	// Their password is nobody else's from now on: the passkey is what it was.
+	link, err := marta.MakeSignInLink(ctx, "odd.rigger")
+	if err != nil {
+		t.Fatal(err)
+	}
+	anew := map[string]string{"link": strings.TrimPrefix(link.Path, "/sign-in-link#"), "password": password + " anew", "code": code}
+	if err := s.Client("").Do(ctx, "POST", "/sign-in-link", nil, anew, nil); err != nil {
+		t.Fatal(err)
+	}
+	signIn("odd.rigger")
+	make(`{"op":"grant","user":"odd.rigger","role":"auditor"}`)
+	b.Go("/my-access")
+	b.Sees("Sign in with a passkey") // the session it opened has ended
+	testkit.Until(t, "the passkey to be gone", func() bool { return passkeys() == 0 })
+	signIn("The passkey was not taken")
+}

@@ -131,7 +131,7 @@ func (d *Authenticator) Prove(ctx context.Context, w Who, password string) error
 		return ErrWrong
 	}
 	if !d.stands(c.made) {
-		d.voidCredential(ctx, w.User)
+		d.voidCredential(ctx, c.made)
 		return ErrVoid
 	}
 	if w.Second {

@@ -15,6 +15,8 @@ import (
 	"ableroster/internal/signin"
 	"ableroster/testkit"
 
+	"github.com/pquerna/otp/totp"
+
 	"github.com/jackc/pgx/v5/pgxpool"
 )
 
@@ -275,6 +277,17 @@ func TestWhatALesserOneCouldKnowIsVoid(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	codes, _, err := d.BeginSecond(ctx, ines, "Larkhaven", "ines")
+	if err != nil {
+		t.Fatal(err)
+	}
+	code, err = totp.GenerateCode(codes, c.now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.ConfirmSecond(ctx, ines, code, "here"); err != nil {
+		t.Fatal(err)
+	}
 	machine := fact.UserID(9)
 	_, theirs, err := d.NewToken(ctx, machine, tomas, []string{"one"}, "a machine's", "", time.Hour, "here")
 	if err != nil {
@@ -298,6 +311,9 @@ func TestWhatALesserOneCouldKnowIsVoid(t *testing.T) {
 	testkit.Until(t, "the password to be void for good", func() bool {
 		return errors.Is(d.Prove(ctx, signin.Who{Name: "ines", User: ines, May: true, Address: "there", Device: "x"}, "a tide of ropes"), signin.ErrWrong)
 	})
+	if has, err := d.HasSecond(ctx, ines); has || err != nil {
+		t.Error("a second factor that a lesser one could have added is asked for:", err)
+	}
 	held.lacking = nil
 	c.now = c.now.Add(2 * time.Minute)
 	if d.Session(session).User != 0 || d.Token(theirs).User != 0 {

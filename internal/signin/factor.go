@@ -65,9 +65,13 @@ func (d *Authenticator) ConfirmSecond(ctx context.Context, user fact.UserID, cod
 	if err != nil {
 		return nil, err
 	}
+	m, err := d.couldBe(ctx, user)
+	if err != nil {
+		return nil, err
+	}
 	var out []string
 	err = pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, "update second_factor set confirmed_at = clock_timestamp(), last_step = $2 where user_id = $1 and confirmed_at is null", uint32(user), at)
+		tag, err := tx.Exec(ctx, "update second_factor set confirmed_at = clock_timestamp(), last_step = $2, maker = $3 where user_id = $1 and confirmed_at is null", uint32(user), at, uint32(m.by))
 		if err != nil {
 			return err
 		}

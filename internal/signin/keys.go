@@ -29,6 +29,7 @@ type key struct {
 	only    string // what a token is good for alone
 	second  bool   // its user has a second factor, or proved one to the identity provider
 	link    int64  // of a session by way of an identity provider; 0 for another
+	passkey int64  // of a session by way of one; 0 for another, and where the passkey is gone
 	made    made
 	use     *sessionUse // of a session; nil for a token
 }
@@ -82,10 +83,10 @@ func (k *keys) endOf(user fact.UserID, but digest) {
 	}
 }
 
-const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(l.maker, c.maker, 0), coalesce(l.cleared, c.cleared, '{}'), f.confirmed_at is not null or s.factor, s.used_at, '', coalesce(s.link, 0)
-		from session s left join provider_link l on l.id = s.link left join credential c on c.user_id = s.user_id left join second_factor f on f.user_id = s.user_id
+const sqlKeys = `select s.digest, s.user_id, s.expires_at, false, coalesce(l.maker, p.maker, c.maker, 0), coalesce(l.cleared, p.cleared, c.cleared, '{}'), f.confirmed_at is not null or s.factor, s.used_at, '', coalesce(s.link, 0), coalesce(p.id, 0)
+		from session s left join provider_link l on l.id = s.link left join passkey p on p.id = s.passkey left join credential c on c.user_id = s.user_id left join second_factor f on f.user_id = s.user_id
 		where s.expires_at > clock_timestamp() and ($1 = 0 or s.user_id = $1)
-	union all select t.digest, user_id, t.expires_at, true, t.maker, t.cleared, f.confirmed_at is not null, null, t.only_for, 0
+	union all select t.digest, user_id, t.expires_at, true, t.maker, t.cleared, f.confirmed_at is not null, null, t.only_for, 0, 0
 		from token t left join second_factor f using (user_id) where (expires_at is null or expires_at > clock_timestamp()) and ($1 = 0 or user_id = $1)`
 
 func (d *Authenticator) read(ctx context.Context, user fact.UserID) (map[digest]key, error) {
@@ -98,7 +99,7 @@ func (d *Authenticator) read(ctx context.Context, user fact.UserID) (map[digest]
 		var raw []byte
 		var k key
 		var expires, used *time.Time
-		if err := rows.Scan(&raw, (*uint32)(&k.user), &expires, &k.token, (*uint32)(&k.made.by), &k.made.cleared, &k.second, &used, &k.only, &k.link); err != nil {
+		if err := rows.Scan(&raw, (*uint32)(&k.user), &expires, &k.token, (*uint32)(&k.made.by), &k.made.cleared, &k.second, &used, &k.only, &k.link, &k.passkey); err != nil {
 			return nil, err
 		}
 		k.made.user = k.user
@@ -306,26 +307,31 @@ func (d *Authenticator) NewSession(ctx context.Context, user fact.UserID, device
 	if err != nil {
 		return "", time.Time{}, err
 	}
-	return d.newSession(ctx, user, c.made, nil, "", false, device, address)
+	return d.newSession(ctx, user, opened{made: c.made}, device, address)
 }
 
-// newSession opens a session: by who could know what it was opened by; through a link to an
-// identity provider, whose own session is theirs, and which proved a second factor or not.
-func (d *Authenticator) newSession(ctx context.Context, user fact.UserID, m made, link *int64, theirs string, factor bool, device, address string) (string, time.Time, error) {
+// opened is what opens a session: who could know it, and the link to an identity provider or
+// the passkey that it is; 0 for neither.
+type opened struct {
+	made
+	link, passkey int64
+	theirs        string // the provider's own session, blank where it has none
+	factor        bool   // the provider proved a second factor
+}
+
+// newSession opens a session by something.
+func (d *Authenticator) newSession(ctx context.Context, user fact.UserID, by opened, device, address string) (string, time.Time, error) {
 	second, err := d.HasSecond(ctx, user)
 	if err != nil {
 		return "", time.Time{}, err
 	}
 	text, at := secret("")
 	expires := d.clock().Add(SessionLasts)
-	if _, err := d.pool.Exec(ctx, "insert into session (digest, user_id, expires_at, device, address, used_at, link, provider_session, factor) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
-		at[:], uint32(user), expires, device, address, d.clock(), link, theirs, factor); err != nil {
+	if _, err := d.pool.Exec(ctx, "insert into session (digest, user_id, expires_at, device, address, used_at, link, passkey, provider_session, factor) values ($1, $2, $3, $4, $5, $6, nullif($7::bigint, 0), nullif($8::bigint, 0), $9, $10)",
+		at[:], uint32(user), expires, device, address, d.clock(), by.link, by.passkey, by.theirs, by.factor); err != nil {
 		return "", time.Time{}, err
 	}
-	k := key{user: user, expires: expires, second: second || factor, made: m, use: usedAt(d.clock())}
-	if link != nil {
-		k.link = *link
-	}
+	k := key{user: user, expires: expires, second: second || by.factor, made: by.made, link: by.link, passkey: by.passkey, use: usedAt(d.clock())}
 	d.keys.change(at, &k)
 	d.tell(ctx, user)
 	return text, expires, nil

@@ -147,14 +147,18 @@ func (d *Authenticator) AddPasskey(ctx context.Context, p Place, user fact.UserI
 	if err != nil {
 		return nil, err
 	}
+	m, err := d.couldBe(ctx, user)
+	if err != nil {
+		return nil, err
+	}
 	err = pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, "insert into passkey (user_id, credential_id, host, body, label) values ($1, $2, $3, $4, $5) on conflict (credential_id) do nothing", uint32(user), made.ID, p.Host, string(raw), label)
+		tag, err := tx.Exec(ctx, "insert into passkey (user_id, credential_id, host, body, label, maker, cleared) values ($1, $2, $3, $4, $5, $6, $7) on conflict (credential_id) do nothing", uint32(user), made.ID, p.Host, string(raw), label, uint32(m.by), m.cleared)
 		if err != nil || tag.RowsAffected() == 0 {
 			return cmpErr(err, ErrPasskey)
 		}
 		// A second factor without a secret is one of passkeys alone.
-		if _, err = tx.Exec(ctx, `insert into second_factor (user_id, secret, confirmed_at) values ($1, '', clock_timestamp())
-			on conflict (user_id) do update set secret = '', confirmed_at = clock_timestamp() where second_factor.confirmed_at is null`, uint32(user)); err != nil {
+		if _, err = tx.Exec(ctx, `insert into second_factor (user_id, secret, confirmed_at, maker) values ($1, '', clock_timestamp(), $2)
+			on conflict (user_id) do update set secret = '', confirmed_at = clock_timestamp(), maker = excluded.maker where second_factor.confirmed_at is null`, uint32(user), uint32(m.by)); err != nil {
 			return err
 		}
 		var left int
@@ -217,20 +221,36 @@ func (d *Authenticator) BeginPasskeySignIn(ctx context.Context, p Place) (option
 	return wanted.Response, ceremony, err
 }
 
-// PasskeySignIn takes a browser's answer, and is whom it signs in: who have shown both a key
-// and that they are there. may says who may sign in now.
-func (d *Authenticator) PasskeySignIn(ctx context.Context, p Place, ceremony string, response []byte, address string, may func(fact.UserID) bool) (fact.UserID, error) {
+// PasskeySignIn takes a browser's answer, and opens a session on a device for whom it signs in:
+// who have shown both a key and that they are there. may says who may sign in now. It is the
+// user, the session's text and its end; ErrPasskey for an answer that is not taken, and for a
+// passkey that somebody with fewer rights could have added, which ends.
+func (d *Authenticator) PasskeySignIn(ctx context.Context, p Place, ceremony string, response []byte, device, address string, may func(fact.UserID) bool) (fact.UserID, string, time.Time, error) {
+	user, by, err := d.shown(ctx, p, ceremony, response, address, may)
+	if err != nil {
+		return 0, "", time.Time{}, err
+	}
+	text, expires, err := d.newSession(ctx, user, by, device, address)
+	if err != nil {
+		return 0, "", time.Time{}, err
+	}
+	d.Record(ctx, Event{Event: "signed in", Actor: user, User: user, Address: address})
+	return user, text, expires, nil
+}
+
+// shown is whose passkey an answer shows, and which.
+func (d *Authenticator) shown(ctx context.Context, p Place, ceremony string, response []byte, address string, may func(fact.UserID) bool) (user fact.UserID, by opened, err error) {
 	asked, err := d.answered(ctx, 0, ceremony)
 	if err != nil {
-		return 0, err
+		return 0, by, err
 	}
 	parsed, err := protocol.ParseCredentialRequestResponseBytes(response)
 	if err != nil {
-		return 0, ErrPasskey
+		return 0, by, ErrPasskey
 	}
 	party, err := partyOf(p, "")
 	if err != nil {
-		return 0, ErrPasskey
+		return 0, by, ErrPasskey
 	}
 	var lost error // what the database said, if anything
 	holder := func(_, handle []byte) (webauthn.User, error) {
@@ -244,24 +264,34 @@ func (d *Authenticator) PasskeySignIn(ctx context.Context, p Place, ceremony str
 	}
 	found, used, err := party.ValidatePasskeyLogin(holder, asked, parsed)
 	if lost != nil {
-		return 0, lost
+		return 0, by, lost
 	}
 	if err != nil {
 		d.Record(ctx, Event{Event: "passkey refused", Address: address})
-		return 0, ErrPasskey
+		return 0, by, ErrPasskey
 	}
-	user := found.(*keyHolder).id
+	user = found.(*keyHolder).id
 	if used.Authenticator.CloneWarning || !may(user) {
 		d.Record(ctx, Event{Event: "passkey refused", User: user, Address: address})
-		return 0, ErrPasskey
+		return 0, by, ErrPasskey
 	}
 	raw, err := json.Marshal(used)
 	if err != nil {
-		return 0, err
+		return 0, by, err
 	}
-	if _, err := d.pool.Exec(ctx, "update passkey set body = $3, used_at = clock_timestamp() where credential_id = $1 and user_id = $2", used.ID, uint32(user), string(raw)); err != nil {
-		return 0, err
+	by.made.user = user
+	err = d.pool.QueryRow(ctx, "update passkey set body = $3, used_at = clock_timestamp() where credential_id = $1 and user_id = $2 returning id, maker, cleared", used.ID, uint32(user), string(raw)).
+		Scan(&by.passkey, (*uint32)(&by.by), &by.cleared)
+	switch {
+	case errors.Is(err, pgx.ErrNoRows): // removed meanwhile
+		return 0, by, ErrPasskey
+	case err != nil:
+		return 0, by, err
+	case !d.stands(by.made):
+		if err := d.voidPasskey(ctx, by.made, by.passkey); err != nil {
+			return 0, by, err
+		}
+		return 0, by, ErrPasskey
 	}
-	d.Record(ctx, Event{Event: "signed in", Actor: user, User: user, Address: address})
-	return user, nil
+	return user, by, nil
 }

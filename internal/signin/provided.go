@@ -202,7 +202,7 @@ func (d *Authenticator) SessionByLink(ctx context.Context, l Linked, theirs stri
 	if _, err := d.pool.Exec(ctx, "update provider_link set used_at = $2 where id = $1", l.ID, d.clock()); err != nil {
 		return "", time.Time{}, err
 	}
-	text, expires, err := d.newSession(ctx, l.User, l.made, &l.ID, theirs, factor, device, address)
+	text, expires, err := d.newSession(ctx, l.User, opened{made: l.made, link: l.ID, theirs: theirs, factor: factor}, device, address)
 	if err == nil {
 		d.Record(ctx, Event{Event: "signed in by an identity provider", Actor: l.User, User: l.User, Address: address})
 	}
@@ -243,13 +243,20 @@ func (d *Authenticator) EndByProvider(ctx context.Context, issuer, subject, thei
 	return len(all), nil
 }
 
-// linkedBy is who else could be a user by a link to an identity provider, where anybody could: what
-// the user makes is theirs as well. Else it is what was known before.
-func (d *Authenticator) linkedBy(ctx context.Context, before made, user fact.UserID) (made, error) {
+// couldBe is who else could be a user, where anybody could: by the password, by a link to an
+// identity provider, or by a passkey. What the user makes is theirs as well.
+func (d *Authenticator) couldBe(ctx context.Context, user fact.UserID) (made, error) {
 	m := made{user: user}
-	err := d.pool.QueryRow(ctx, "select maker, cleared from provider_link where user_id = $1 and maker not in (0, $1) order by id limit 1", uint32(user)).Scan((*uint32)(&m.by), &m.cleared)
+	err := d.pool.QueryRow(ctx, `select maker, cleared from (
+			select 1, 0, maker, cleared from credential where user_id = $1
+			union all select 2, id, maker, cleared from provider_link where user_id = $1
+			union all select 3, id, maker, cleared from passkey where user_id = $1) x(way, id, maker, cleared)
+		where maker not in (0, $1) order by way, id limit 1`, uint32(user)).Scan((*uint32)(&m.by), &m.cleared)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return before, nil
+		err = nil
+	}
+	if m.cleared == nil {
+		m.cleared = []string{}
 	}
 	return m, err
 }

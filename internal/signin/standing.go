@@ -99,7 +99,7 @@ func (d *Authenticator) Forget() {
 // clear keeps that a user's powers are ones their maker held.
 func (d *Authenticator) clear(m made, powers []string) {
 	d.later("the powers a password was cleared for were not written", func(ctx context.Context) error {
-		for _, sql := range []string{"update credential set cleared = $3 where user_id = $1 and maker = $2", "update token set cleared = $3 where user_id = $1 and maker = $2", "update provider_link set cleared = $3 where user_id = $1 and maker = $2"} {
+		for _, sql := range []string{"update credential set cleared = $3 where user_id = $1 and maker = $2", "update token set cleared = $3 where user_id = $1 and maker = $2", "update provider_link set cleared = $3 where user_id = $1 and maker = $2", "update passkey set cleared = $3 where user_id = $1 and maker = $2"} {
 			if _, err := d.pool.Exec(ctx, sql, uint32(m.user), uint32(m.by), powers); err != nil {
 				return err
 			}
@@ -116,8 +116,11 @@ func (d *Authenticator) voidKey(at digest, k *key) {
 			d.voidLink(ctx, k.link, k.user)
 			return nil
 		}
+		if k.passkey != 0 {
+			return d.voidPasskey(ctx, k.made, k.passkey)
+		}
 		if !k.token {
-			d.voidCredential(ctx, k.user)
+			d.voidCredential(ctx, k.made)
 			return nil
 		}
 		if _, err := d.pool.Exec(ctx, "delete from token where digest = $1", at[:]); err != nil {
@@ -129,11 +132,15 @@ func (d *Authenticator) voidKey(at digest, k *key) {
 	})
 }
 
-// voidCredential ends the password of a user with the sessions it opened and the
-// tokens it made, for good.
-func (d *Authenticator) voidCredential(ctx context.Context, user fact.UserID) {
+// voidCredential ends the password of a user with the sessions it opened, the tokens it made,
+// and the passkeys and second factor that were added by it, for good.
+func (d *Authenticator) voidCredential(ctx context.Context, m made) {
+	user := m.user
 	err := pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "delete from credential where user_id = $1", uint32(user)); err != nil {
+			return err
+		}
+		if err := endFactorsBy(ctx, tx, m); err != nil {
 			return err
 		}
 		return endKeys(ctx, tx, user)
@@ -145,6 +152,39 @@ func (d *Authenticator) voidCredential(ctx context.Context, user fact.UserID) {
 	d.keys.endOf(user, digest{})
 	d.Record(ctx, Event{Event: "password void", User: user})
 	d.tell(ctx, user)
+}
+
+// voidPasskey ends a passkey that somebody with fewer rights could have added, with the sessions
+// it opened and whatever else they could have added, for good.
+func (d *Authenticator) voidPasskey(ctx context.Context, m made, id int64) error {
+	err := pgx.BeginFunc(ctx, d.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "delete from session where user_id = $1 and passkey = $2", uint32(m.user), id); err != nil {
+			return err
+		}
+		return endFactorsBy(ctx, tx, m)
+	})
+	if err != nil {
+		return err
+	}
+	d.Record(ctx, Event{Event: "passkey void", User: m.user})
+	d.tell(ctx, m.user)
+	return d.loadOf(ctx, m.user)
+}
+
+// endFactorsBy ends the passkeys and the second factor that somebody could have added as a user,
+// and the recovery codes, which they could have made.
+func endFactorsBy(ctx context.Context, tx pgx.Tx, m made) error {
+	for _, sql := range []string{
+		"delete from passkey where user_id = $1 and maker = $2",
+		"delete from second_factor where user_id = $1 and (maker = $2 or secret = '' and not exists (select from passkey where user_id = $1))",
+		"insert into second_factor (user_id, secret, confirmed_at) select distinct user_id, ''::bytea, clock_timestamp() from passkey where user_id = $1 and maker <> $2 on conflict do nothing",
+		"delete from recovery_code where user_id = $1 and $2 <> 0",
+	} {
+		if _, err := tx.Exec(ctx, sql, uint32(m.user), uint32(m.by)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // later does something beside the call that found it due.

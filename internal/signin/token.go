@@ -40,15 +40,9 @@ const (
 func (d *Authenticator) NewToken(ctx context.Context, user, maker fact.UserID, powers []string, label, only string, lasts time.Duration, address string) (Token, string, error) {
 	m := made{user, maker, powers}
 	if maker == user { // whoever could know the password could have made it
-		c, err := d.credential(ctx, user)
-		if err != nil {
+		var err error
+		if m, err = d.couldBe(ctx, user); err != nil {
 			return Token{}, "", err
-		}
-		m = c.made
-		if m.by == 0 || m.by == user {
-			if m, err = d.linkedBy(ctx, m, user); err != nil {
-				return Token{}, "", err
-			}
 		}
 	}
 	if m.cleared == nil {

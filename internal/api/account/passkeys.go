@@ -120,13 +120,9 @@ func passkeyRoutes(s *serve.Server) {
 		if err != nil {
 			return nil, err
 		}
-		id, err := s.Authenticator.PasskeySignIn(ctx, place, in.Body.Ceremony, in.Body.Response, address(ctx), func(id fact.UserID) bool { return mayLocally(s, id) })
+		id, text, expires, err := s.Authenticator.PasskeySignIn(ctx, place, in.Body.Ceremony, in.Body.Response, serve.CallOf(ctx).Agent, address(ctx), func(id fact.UserID) bool { return mayLocally(s, id) })
 		if err != nil {
 			return nil, passkeyProblem(err)
-		}
-		text, expires, err := s.Authenticator.NewSession(ctx, id, serve.CallOf(ctx).Agent, address(ctx))
-		if err != nil {
-			return nil, err
 		}
 		me := questions.Me(s.Service.Now(ctx, seeing.Caller{User: id, Via: "console"}))
 		return &withCookie[wire.Me]{cookies(ctx, s, id, text, expires), me}, nil
