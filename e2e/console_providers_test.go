@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"strings"
 	"testing"
 
 	"ableroster/demo"
@@ -43,4 +44,38 @@ func TestSignInByAnIdentityProviderInTheConsole(t *testing.T) {
 	b.Accessible()
 	b.Press("Unlink Harbour ID")
 	b.Sees("Link Harbour ID")
+}
+
+// Who has no password here confirms by signing in again: for a passkey, and for what is dangerous
+// a while later. Nothing asks for a password that there is not.
+func TestWhoHasNoPasswordConfirmsBySigningIn(t *testing.T) {
+	database := testkit.DemoDatabase(t)
+	h := newHarbour(t, database, nil)
+	if _, err := testkit.Pool(t, database).Exec(ctx, "delete from credential"); err != nil {
+		t.Fatal(err)
+	}
+	b := testkit.NewTab(t, h.service.Base)
+	b.Go("/my-access")
+	b.Press("Sign in with Harbour ID")
+	b.Press("Continue as Inês Halloran")
+	b.Sees("What you call it")
+	b.SeesNot("to change passkeys")
+	awhile(t, database)
+	b.Press("Add an authenticator app")
+	b.Sees("You have no password here: sign in again")
+	b.Accessible()
+	begin := `(() => { const r = new XMLHttpRequest(); r.open("POST", "/api/v1/me/passkeys/ceremony", false); r.setRequestHeader("Content-Type", "application/json"); r.send('{"current_password":""}'); const p = JSON.parse(r.responseText); return r.status + " " + (p.detail ?? "") })()`
+	var said string
+	if b.Eval(begin, &said); !strings.Contains(said, "403") || !strings.Contains(said, "since you have no password here") {
+		t.Errorf("a passkey in other hands: %s", said)
+	}
+	b.Press("Sign in again")
+	b.Press("Sign in with Harbour ID")
+	b.Press("Continue as Inês Halloran")
+	b.Until("one is where one was", `location.pathname === "/my-access"`)
+	b.Press("Add an authenticator app")
+	b.Sees("The code that the app shows")
+	if b.Eval(begin, &said); !strings.Contains(said, "201") {
+		t.Errorf("a passkey of who has just signed in: %s", said)
+	}
 }

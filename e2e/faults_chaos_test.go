@@ -140,13 +140,25 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 	var mu sync.Mutex
 	made := map[string]int64{}
 	whole := map[int]bool{} // the imports, and which of them were answered
+	// So much for each fault: or the ledger grows all the while that a service starts, and each
+	// start takes longer than the one before.
+	rounds, files := make(chan struct{}, 20), make(chan struct{}, 1)
+	more := func() {
+		for len(rounds) < cap(rounds) {
+			rounds <- struct{}{}
+		}
+		select {
+		case files <- struct{}{}:
+		default:
+		}
+	}
 	for w := range 4 {
 		wait.Go(func() {
 			rng := rand.New(rand.NewPCG(71, uint64(w)))
 			user := fmt.Sprintf("beside.%d", w)
 			var seen int64
 			f.change(running, rng, &seen, "joins-"+user, fmt.Sprintf(`{"op":"add_user","user_name":%q}`, user))
-			for i := 0; running.Err() == nil; i++ {
+			for i := 0; await(running, rounds); i++ {
 				key := fmt.Sprintf("w%d-n%d", w, i)
 				out, ok := f.change(running, rng, &seen, key, fmt.Sprintf(`{"op":"add_group","key":%q}`, key), grantTo(user, "crane-control/operator"))
 				if !ok {
@@ -177,7 +189,7 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 	}
 	wait.Go(func() {
 		rng := rand.New(rand.NewPCG(81, 82))
-		for i := 0; running.Err() == nil; i++ {
+		for i := 0; await(running, files); i++ {
 			var b strings.Builder
 			b.WriteString("user_name,unit\n")
 			for k := range importSize(i) {
@@ -227,8 +239,13 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 		x.left--
 		done++
 		before := answered.Load()
+		more()
 		x.do()
+		more()
 		testkit.Until(t, "the service to go on", func() bool { return answered.Load() > before || t.Failed() })
+		if done%100 == 0 {
+			t.Logf("%d faults, %d changes answered", done, answered.Load())
+		}
 	}
 	end()
 	wait.Wait()
@@ -279,6 +296,16 @@ func TestNothingIsLostOrDoubledWhateverFails(t *testing.T) {
 	var left int
 	if err := conn.QueryRow(ctx, "select count(*) from operation o where revision < 0 and not exists (select from revision where staged = -o.revision) and not exists (select from staging where id = -o.revision)").Scan(&left); err != nil || left > 0 {
 		t.Errorf("%d operations belong to nothing: %v", left, err)
+	}
+}
+
+// await takes one of what is to be done, and says whether there was one before the end.
+func await(running context.Context, next <-chan struct{}) bool {
+	select {
+	case <-next:
+		return running.Err() == nil
+	case <-running.Done():
+		return false
 	}
 }
 

@@ -8,6 +8,8 @@ type SecondFactor struct {
 	App           bool `json:"app,omitempty" doc:"by an authenticator app; else by passkeys alone"`
 	Needed        bool `json:"needed,omitempty" doc:"nothing else can be done here before one is added"`
 	RecoveryCodes int  `json:"recovery_codes" doc:"how many of them are not used"`
+
+	ConfirmBy string `json:"confirm_by" enum:"code,password,sign_in" doc:"by what one confirms that it is oneself: a code of the authenticator app, the password, or, where one has neither, signing in again"`
 }
 
 // NewFactor is a secret for an authenticator app; it counts once a code of it is given back.

@@ -31,6 +31,20 @@ func (d *Authenticator) Confirmed(ctx context.Context, m Means) (is bool, err er
 	return is, err
 }
 
+// By what somebody confirms that it is them.
+const (
+	ByCode     = "code"     // of their authenticator app
+	ByPassword = "password" // since they have no app
+	BySignIn   = "sign_in"  // since they have neither: they sign in by passkeys or an identity provider alone
+)
+
+// ConfirmsBy is by what a user confirms that it is them.
+func (d *Authenticator) ConfirmsBy(ctx context.Context, user fact.UserID) (by string, err error) {
+	err = d.pool.QueryRow(ctx, `select case when exists (select from second_factor where user_id = $1 and confirmed_at is not null and secret <> '') then $2
+		when exists (select from credential where user_id = $1) then $3 else $4 end`, uint32(user), ByCode, ByPassword, BySignIn).Scan(&by)
+	return by, err
+}
+
 // Confirm proves once more who uses a session or a token: by a code of their authenticator app
 // where they have one, else by their password. The errors are those of Prove and ProveSecond.
 func (d *Authenticator) Confirm(ctx context.Context, w Who, password string, m Means) error {

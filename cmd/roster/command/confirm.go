@@ -15,10 +15,13 @@ func (c *Call) confirms(ctx context.Context) bool {
 		return false
 	}
 	var in wire.Confirmation
-	if f.App {
+	switch f.ConfirmBy {
+	case "sign_in":
+		return false
+	case "code":
 		in.Code, err = c.Ask("Confirm that it is you. Code of your authenticator app: ", false)
 		in.Code = strings.TrimSpace(in.Code)
-	} else {
+	default:
 		in.Password, err = c.Ask("Confirm that it is you. Password: ", true)
 	}
 	if err != nil || in.Code+in.Password == "" {

@@ -154,7 +154,7 @@ func (c *Call) problem(p *wire.Problem) {
 			fmt.Fprintf(c.Err, "  revision %d: %s\n", m.Revision, strings.Join(m.Sentences, "; "))
 		}
 	}
-	if p.Type == "confirmation-needed" {
+	if p.Type == "confirmation-needed" && !strings.Contains(p.Detail, "no password") {
 		fmt.Fprintln(c.Err, "  At a terminal you are asked for it; roster sign-in signs you in again.")
 	}
 	if p.Status == 401 {

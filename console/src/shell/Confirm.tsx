@@ -1,5 +1,5 @@
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { ask } from '../api/ask'
 import { answer, api, ProblemError, whenToConfirm } from '../api/client'
@@ -25,7 +25,8 @@ function Ask({ end }: { end: (confirmed: boolean) => void }) {
   const [typed, setTyped] = useState('')
   const [wrong, setWrong] = useState<string>()
   const [busy, setBusy] = useState(false)
-  const code = !!factor.data?.app
+  const by = factor.data?.confirm_by
+  const code = by === 'code'
   const confirm = async () => {
     setBusy(true)
     try {
@@ -38,13 +39,20 @@ function Ask({ end }: { end: (confirmed: boolean) => void }) {
       setBusy(false)
     }
   }
+  const anew = useMutation({
+    mutationFn: () => answer(api.DELETE('/api/v1/session')),
+    onSettled: () => window.location.reload(), // the same page, once one has signed in
+  })
   return (
     <Dialog open onClose={() => end(false)} className="relative z-40 outline-none">
       <div className="fixed inset-0 flex items-start justify-center bg-black/30 p-4 pt-[12vh]">
         <DialogPanel className="border-rule bg-sheet w-full max-w-110 rounded-md border p-5">
           <DialogTitle className="text-lg font-bold">Confirm that it is you</DialogTitle>
           <p className="mt-2">
-            You signed in a while ago, and this is dangerous in other hands. Nothing was done yet. You are not asked again for 15 minutes.
+            You signed in a while ago, and this is dangerous in other hands. Nothing was done yet.{' '}
+            {by === 'sign_in'
+              ? 'You have no password here: sign in again, and then do it once more. What is on your change sheet stays; what you typed into a form does not.'
+              : 'You are not asked again for 15 minutes.'}
           </p>
           <form
             className="mt-3"
@@ -53,18 +61,20 @@ function Ask({ end }: { end: (confirmed: boolean) => void }) {
               void confirm()
             }}
           >
-            <label>
-              {code ? 'Code of your authenticator app' : 'Password'}
-              <input
-                className="field mt-0.5"
-                type={code ? 'text' : 'password'}
-                inputMode={code ? 'numeric' : undefined}
-                autoComplete={code ? 'one-time-code' : 'current-password'}
-                autoFocus
-                value={typed}
-                onChange={(e) => setTyped(e.target.value)}
-              />
-            </label>
+            {by !== 'sign_in' && (
+              <label>
+                {code ? 'Code of your authenticator app' : 'Password'}
+                <input
+                  className="field mt-0.5"
+                  type={code ? 'text' : 'password'}
+                  inputMode={code ? 'numeric' : undefined}
+                  autoComplete={code ? 'one-time-code' : 'current-password'}
+                  autoFocus
+                  value={typed}
+                  onChange={(e) => setTyped(e.target.value)}
+                />
+              </label>
+            )}
             {factor.error && <Trouble error={factor.error} retry={() => void factor.refetch()} />}
             {wrong && (
               <p role="alert" className="text-brick border-brick mt-2 border-l-3 pl-2">
@@ -72,9 +82,15 @@ function Ask({ end }: { end: (confirmed: boolean) => void }) {
               </p>
             )}
             <div className="mt-4 flex gap-2">
-              <button type="submit" className="button" disabled={busy || typed === '' || !factor.data}>
-                Confirm
-              </button>
+              {by === 'sign_in' ? (
+                <button type="button" className="button" autoFocus disabled={anew.isPending} onClick={() => anew.mutate()}>
+                  Sign in again
+                </button>
+              ) : (
+                <button type="submit" className="button" disabled={busy || typed === '' || !by}>
+                  Confirm
+                </button>
+              )}
               <button type="button" className="button-quiet" onClick={() => end(false)}>
                 Cancel
               </button>

@@ -22,8 +22,12 @@ func factorRoutes(s *serve.Server) {
 		if err != nil {
 			return nil, err
 		}
+		by, err := s.Authenticator.ConfirmsBy(ctx, id)
+		if err != nil {
+			return nil, err
+		}
 		left, err := s.Authenticator.RecoveryLeft(ctx, id)
-		return serve.Answer(wire.SecondFactor{Active: active, App: app, Needed: !active && s.NeedsSecond(id), RecoveryCodes: left}), err
+		return serve.Answer(wire.SecondFactor{Active: active, App: app, ConfirmBy: by, Needed: !active && s.NeedsSecond(id), RecoveryCodes: left}), err
 	})
 	serve.Route(s, "POST", "/me/second-factor", "begin-second-factor", "Make a secret for an authenticator app (RFC 6238); it counts once a code of it is given back", func(ctx context.Context, _ *struct{}) (*serve.Body[wire.NewFactor], error) {
 		head := s.Ledger.Head()

@@ -40,14 +40,18 @@ func (s *Server) Confirmed(ctx context.Context) error {
 	if err != nil || is {
 		return err
 	}
-	by := "your password"
-	app, err := s.Authenticator.UsesApp(ctx, user.ID)
+	by, err := s.Authenticator.ConfirmsBy(ctx, user.ID)
 	if err != nil {
 		return err
 	}
-	if app {
-		by = "a code of your authenticator app"
+	how := map[string]string{
+		signin.ByCode:     "confirm that it is you by a code of your authenticator app, or sign in again",
+		signin.ByPassword: "confirm that it is you by your password, or sign in again",
+		signin.BySignIn:   "sign in again, since you have no password here by which to confirm that it is you",
+	}[by]
+	if by == signin.BySignIn && CallOf(ctx).Token {
+		how = "do it in the console, where you have just signed in, since you have no password here by which to confirm that it is you"
 	}
 	return &Problem{Problem: wire.Problem{Type: seeing.KindConfirm, Title: "Confirm that it is you", Status: 403,
-		Detail: "Nothing was done. You signed in a while ago: confirm that it is you by " + by + ", or sign in again."}}
+		Detail: "Nothing was done. You signed in a while ago: " + how + "."}}
 }

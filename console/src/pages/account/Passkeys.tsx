@@ -10,6 +10,8 @@ import { addPasskey, knowsPasskeys } from './passkey'
 export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
   const queries = useQueryClient()
   const keys = useQuery(ask('/api/v1/me/passkeys'))
+  const factor = useQuery(ask('/api/v1/me/second-factor'))
+  const none = factor.data?.confirm_by === 'sign_in' // no password: it asks whoever signed in a while ago
   const [password, setPassword] = useState('')
   const [label, setLabel] = useState('')
   const add = useMutation({
@@ -54,7 +56,7 @@ export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
                     type="button"
                     className="press text-sm"
                     aria-label={`Remove the passkey ${k.label}`}
-                    disabled={!password || remove.isPending}
+                    disabled={(!password && !none) || remove.isPending}
                     onClick={() => remove.mutate(k.id)}
                   >
                     Remove
@@ -78,17 +80,19 @@ export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
             What you call it
             <input className="field" value={label} placeholder="Office laptop" onChange={(e) => setLabel(e.target.value)} />
           </label>
-          <label>
-            Your password, to change passkeys
-            <input
-              className="field"
-              type="password"
-              autoComplete="current-password"
-              value={password}
-              onChange={(e) => setPassword(e.target.value)}
-            />
-          </label>
-          <button type="submit" className="button-quiet" disabled={!password || add.isPending}>
+          {!none && (
+            <label>
+              Your password, to change passkeys
+              <input
+                className="field"
+                type="password"
+                autoComplete="current-password"
+                value={password}
+                onChange={(e) => setPassword(e.target.value)}
+              />
+            </label>
+          )}
+          <button type="submit" className="button-quiet" disabled={(!password && !none) || add.isPending}>
             Add a passkey
           </button>
         </form>

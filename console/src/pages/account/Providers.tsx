@@ -48,6 +48,8 @@ export function SignInByProvider() {
 export function Providers() {
   const queries = useQueryClient()
   const all = useQuery(ask('/api/v1/me/providers'))
+  const factor = useQuery(ask('/api/v1/me/second-factor'))
+  const none = factor.data?.confirm_by === 'sign_in' // no password: it asks whoever signed in a while ago
   const [password, setPassword] = useState('')
   const link = useMutation({
     mutationFn: (provider: string) => answer(api.POST('/api/v1/me/providers', { body: { provider, current_password: password } })),
@@ -101,22 +103,24 @@ export function Providers() {
             if (first) link.mutate(first.key)
           }}
         >
-          <label>
-            Your password, to link an account of yours
-            <input
-              className="field"
-              type="password"
-              autoComplete="current-password"
-              value={password}
-              onChange={(e) => setPassword(e.target.value)}
-            />
-          </label>
+          {!none && (
+            <label>
+              Your password, to link an account of yours
+              <input
+                className="field"
+                type="password"
+                autoComplete="current-password"
+                value={password}
+                onChange={(e) => setPassword(e.target.value)}
+              />
+            </label>
+          )}
           {providers.map((p, i) => (
             <button
               key={p.key}
               type={i === 0 ? 'submit' : 'button'}
               className="button-quiet"
-              disabled={!password || link.isPending}
+              disabled={(!password && !none) || link.isPending}
               onClick={i === 0 ? undefined : () => link.mutate(p.key)}
             >
               Link {p.label}
