@@ -58,16 +58,16 @@ func TestWhoHasNoPasswordConfirmsBySigningIn(t *testing.T) {
 	b.Go("/my-access")
 	b.Press("Sign in with Harbour ID")
 	b.Press("Continue as Inês Halloran")
-	b.Sees("What you call it")
+	b.Sees("Passkeys are for a page that is opened by a name")
 	b.SeesNot("to change passkeys")
 	awhile(t, database)
 	b.Press("Add an authenticator app")
 	b.Sees("You have no password here: sign in again")
 	b.Accessible()
-	begin := `(() => { const r = new XMLHttpRequest(); r.open("POST", "/api/v1/me/passkeys/ceremony", false); r.setRequestHeader("Content-Type", "application/json"); r.send('{"current_password":""}'); const p = JSON.parse(r.responseText); return r.status + " " + (p.detail ?? "") })()`
+	begin := `(() => { const r = new XMLHttpRequest(); r.open("POST", "/api/v1/me/providers", false); r.setRequestHeader("Content-Type", "application/json"); r.send('{"provider":"harbour-id","current_password":""}'); const p = JSON.parse(r.responseText); return r.status + " " + (p.detail ?? "") })()`
 	var said string
 	if b.Eval(begin, &said); !strings.Contains(said, "403") || !strings.Contains(said, "since you have no password here") {
-		t.Errorf("a passkey in other hands: %s", said)
+		t.Errorf("a link in other hands: %s", said)
 	}
 	b.Press("Sign in again")
 	b.Press("Sign in with Harbour ID")
@@ -76,6 +76,6 @@ func TestWhoHasNoPasswordConfirmsBySigningIn(t *testing.T) {
 	b.Press("Add an authenticator app")
 	b.Sees("The code that the app shows")
 	if b.Eval(begin, &said); !strings.Contains(said, "201") {
-		t.Errorf("a passkey of who has just signed in: %s", said)
+		t.Errorf("a link of who has just signed in: %s", said)
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"net/netip"
 	"net/url"
 
 	"ableroster/internal/api/serve"
@@ -21,6 +22,18 @@ func placeOf(origin string) (signin.Place, error) {
 		return signin.Place{}, seeing.Invalid("a passkey is for a browser", wire.Fault{Place: "Origin", Message: "is missing, or no address of a page"})
 	}
 	return signin.Place{Host: u.Hostname(), Origin: u.Scheme + "://" + u.Host}, nil
+}
+
+// passkeyPlaceOf is placeOf for passkeys, which are for a domain (WebAuthn, section 5.1.3).
+func passkeyPlaceOf(origin string) (signin.Place, error) {
+	p, err := placeOf(origin)
+	if err != nil {
+		return p, err
+	}
+	if _, err := netip.ParseAddr(p.Host); err == nil {
+		return signin.Place{}, seeing.Invalid("a passkey is for a name of a host", wire.Fault{Place: "Origin", Message: "is an address of numbers: open the page by its name"})
+	}
+	return p, nil
 }
 
 // FromPage is a call of a page.
@@ -42,7 +55,7 @@ func passkeyRoutes(s *serve.Server) {
 		Body wire.PasskeyBegin
 	}
 	serve.Route(s, "POST", "/me/passkeys/ceremony", "begin-passkey", "Begin to add a passkey: what the browser is asked (WebAuthn, section 5.4); the current password is asked for again", func(ctx context.Context, in *begin) (*serve.Body[wire.PasskeyCeremony], error) {
-		place, err := placeOf(in.Origin)
+		place, err := passkeyPlaceOf(in.Origin)
 		if err != nil {
 			return nil, err
 		}
@@ -64,7 +77,7 @@ func passkeyRoutes(s *serve.Server) {
 		Body wire.PasskeyAnswer
 	}
 	serve.Route(s, "POST", "/me/passkeys", "add-passkey", "Add a passkey: the browser's answer. It signs one in from then on, without the password", func(ctx context.Context, in *add) (*serve.Body[wire.PasskeyAdded], error) {
-		place, err := placeOf(in.Origin)
+		place, err := passkeyPlaceOf(in.Origin)
 		if err != nil {
 			return nil, err
 		}
@@ -97,7 +110,7 @@ func passkeyRoutes(s *serve.Server) {
 		return &serve.None{}, err
 	}, serve.Small, serve.Status(204))
 	serve.Route(s, "POST", "/session/passkey-ceremony", "begin-passkey-sign-in", "Begin to sign in with a passkey: what the browser is asked (WebAuthn, section 5.5)", func(ctx context.Context, in *FromPage) (*serve.Body[wire.PasskeyCeremony], error) {
-		place, err := placeOf(in.Origin)
+		place, err := passkeyPlaceOf(in.Origin)
 		if err != nil {
 			return nil, err
 		}
@@ -116,7 +129,7 @@ func passkeyRoutes(s *serve.Server) {
 		if p := s.TooOld(); p != nil {
 			return nil, p
 		}
-		place, err := placeOf(in.Origin)
+		place, err := passkeyPlaceOf(in.Origin)
 		if err != nil {
 			return nil, err
 		}

@@ -4,7 +4,7 @@ import { ask } from '../../api/ask'
 import { answer, api } from '../../api/client'
 import { Loading, Trouble } from '../../shared/State'
 import { shortDay } from '../../shared/words'
-import { addPasskey, knowsPasskeys } from './passkey'
+import { addPasskey, byNumbers, knowsPasskeys } from './passkey'
 
 /** One's passkeys: each signs in by itself, without password and code. */
 export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
@@ -97,7 +97,11 @@ export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
           </button>
         </form>
       ) : (
-        <p className="text-soft mt-1 text-sm">This browser has no passkeys here.</p>
+        <p className="text-soft mt-1 text-sm">
+          {byNumbers
+            ? `Passkeys are for a page that is opened by a name, and not by ${location.hostname}.`
+            : 'This browser has no passkeys here.'}
+        </p>
       )}
       {trouble && <Trouble error={trouble} />}
     </div>

@@ -1,7 +1,11 @@
 import { answer, api } from '../../api/client'
 
+/** Whether the page was opened by an address of numbers: passkeys are for a name of a host. */
+export const byNumbers = /^[\d.]+$|:/.test(location.hostname)
+
 /** Whether this browser knows passkeys, on this page. */
-export const knowsPasskeys = typeof PublicKeyCredential !== 'undefined' && 'parseCreationOptionsFromJSON' in PublicKeyCredential
+export const knowsPasskeys =
+  !byNumbers && typeof PublicKeyCredential !== 'undefined' && 'parseCreationOptionsFromJSON' in PublicKeyCredential
 
 const cancelled = 'The browser gave no passkey: it was cancelled, or took too long.'
 
