@@ -32,21 +32,28 @@ type Preview struct {
 // manyTouched is from how many users on the work is shared by all processors.
 const manyTouched = 2000
 
+// manyAlike is from how many users on it pays to look first at what bears on the change.
+const manyAlike = 100
+
 // Of works out what the draft gives and takes from an instant on, once
 // for each class of users whose holdings are equal before and after, and puts
 // together those who gain and lose the same, the most first.
 func Of(d *change.Draft, from calendar.Instant) Preview {
 	p := Preview{Touched: touchedUsers(d)}
+	var b *query.Bearing
+	if len(p.Touched) >= manyAlike {
+		b = query.BearingOn(d.Base(), &d.Snapshot, d.Changes())
+	}
 	parts := []effects{{}}
 	if len(p.Touched) < manyTouched || d.Calm != nil {
-		parts[0] = effectsOn(d, p.Touched, from)
+		parts[0] = effectsOn(d, b, p.Touched, from)
 	} else {
 		n := runtime.GOMAXPROCS(0)
 		parts = make([]effects, n)
 		var wait caught.Group
 		for i := range parts {
 			wait.Go(func() { // each reads the draft and writes its own part
-				parts[i] = effectsOn(d, p.Touched[len(p.Touched)*i/n:len(p.Touched)*(i+1)/n], from)
+				parts[i] = effectsOn(d, b, p.Touched[len(p.Touched)*i/n:len(p.Touched)*(i+1)/n], from)
 			})
 		}
 		wait.Wait()
@@ -75,14 +82,14 @@ type effects struct {
 	alike map[string]int // where each text stands
 }
 
-func effectsOn(d *change.Draft, users []fact.UserID, from calendar.Instant) effects {
+func effectsOn(d *change.Draft, b *query.Bearing, users []fact.UserID, from calendar.Instant) effects {
 	out := effects{alike: map[string]int{}}
 	class := map[string]int{} // the place among the effects, or -1 for none
 	var k []byte
 	for n, id := range users {
 		d.Rest(n)
 		if len(users) > 1 { // one is a class of their own
-			k = query.AppendHolding(&d.Snapshot, query.AppendHolding(d.Base(), k[:0], id, from), id, from)
+			k = query.AppendBearing(&d.Snapshot, b, query.AppendBearing(d.Base(), b, k[:0], id, from), id, from)
 		}
 		i, ok := class[string(k)]
 		if !ok {

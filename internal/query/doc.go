@@ -12,7 +12,7 @@
 //     administrators.go (who may do everything, who may change anything).
 //   - Roles: spread.go, rolereach.go, rolespan.go, grown.go, coverage.go (an application's
 //     tree, and who covers it).
-//   - Two snapshots: between.go (what a user gained and lost), holding.go (whether they
+//   - Two snapshots: between.go (what a user gained and lost), holding.go, bearing.go (whether they
 //     differ for somebody at all), timeline.go (over many).
 //   - Rules that are held against the facts: judging.go and broken.go (expectations),
 //     sodrule.go (separation of duties).

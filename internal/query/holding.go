@@ -11,9 +11,14 @@ import (
 
 // AppendHolding appends bytes that are equal for users who hold equally from an
 // instant on: when they count, the groups and roles given to them directly, and
-// their kind. What began before then began as good as always. It is asked twice for
-// each user a change touches.
+// their kind. What began before then began as good as always.
 func AppendHolding(s *access.Snapshot, key []byte, id fact.UserID, from calendar.Instant) []byte {
+	return AppendBearing(s, nil, key, id, from)
+}
+
+// AppendBearing is AppendHolding of what bears on a change. It is asked twice for each user a
+// change touches.
+func AppendBearing(s *access.Snapshot, b *Bearing, key []byte, id fact.UserID, from calendar.Instant) []byte {
 	if id == 0 {
 		return append(key, 'n')
 	}
@@ -28,6 +33,9 @@ func AppendHolding(s *access.Snapshot, key []byte, id fact.UserID, from calendar
 	var room [16]uint32
 	plain, limited := room[:0], []string(nil)
 	for _, l := range u.Groups() {
+		if !b.group(l.Group()) {
+			continue
+		}
 		if l.Plain() {
 			plain = append(plain, uint32(l.Group())<<1|one(l.ByRule()))
 		} else {
@@ -36,6 +44,9 @@ func AppendHolding(s *access.Snapshot, key []byte, id fact.UserID, from calendar
 	}
 	groups := len(plain)
 	for _, l := range u.Given() {
+		if !b.role(l.Role()) {
+			continue
+		}
 		if l.Plain() {
 			plain = append(plain, uint32(l.Role()))
 		} else {

@@ -1,0 +1,91 @@
+package query_test
+
+import (
+	"reflect"
+	"slices"
+	"testing"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/change"
+	"ableroster/internal/fact"
+	"ableroster/internal/laws"
+	"ableroster/internal/operation/roles"
+	"ableroster/internal/query"
+)
+
+// Users who hold alike what bears on a change gain and lose the same by it, though they hold
+// other things; and somebody of whom nothing bears on it gains and loses nothing.
+func TestWhoHoldsAlikeWhatBearsGainsAndLosesTheSame(t *testing.T) {
+	type gains struct{ gained, lost []query.Entitlement }
+	restricted, shared, gained := 0, 0, 0
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		var keys []string
+		for r := range s.Roles() {
+			keys = append(keys, s.RoleKey(r.ID))
+		}
+		// Groups in groups, and roles given to them, as dense as they may be.
+		turn := func() change.Operation {
+			switch c.IntN(4) {
+			case 0:
+				return &roles.Grant{Role: change.RoleRef(laws.Pick(c, keys...)), Group: c.Group(), Window: c.Window()}
+			case 1:
+				return &roles.AddMember{Group: c.Group(), Member: c.Group()}
+			case 2:
+				return &roles.RemoveMember{Group: c.Group(), User: c.User()}
+			}
+			return &roles.AddMember{Group: c.Group(), User: c.User(), Window: c.Window()}
+		}
+		made := func(op change.Operation) (*change.Draft, bool) {
+			d := change.NewDraft(s)
+			d.Apply(0, op, s.At)
+			d.Finish()
+			return d, len(d.Faults) == 0
+		}
+		for range 60 {
+			if d, ok := made(turn()); ok {
+				s = d.Seal(d.Revision, s.At+1)
+			}
+		}
+		for i := range 300 {
+			d, ok := made(turn())
+			if i%2 == 0 {
+				d, ok = c.Change(s, 2)
+			}
+			if !ok {
+				continue
+			}
+			changes := slices.DeleteFunc(d.Changes(), func(x access.RowChange) bool { return x.Before == nil && x.After == nil })
+			b := query.BearingOn(s, &d.Snapshot, changes)
+			if b == nil || len(changes) == 0 {
+				continue
+			}
+			restricted++
+			from := calendar.Instant(0)
+			classes, whole := map[string]gains{}, map[string]string{}
+			users := []fact.UserID{0}
+			for u := range d.Users() {
+				users = append(users, u.ID)
+			}
+			for _, id := range users {
+				key := string(query.AppendBearing(&d.Snapshot, b, query.AppendBearing(s, b, nil, id, from), id, from))
+				all := string(query.AppendHolding(&d.Snapshot, query.AppendHolding(s, nil, id, from), id, from))
+				g, l := query.Difference(s, &d.Snapshot, id, from)
+				gained += len(g) + len(l)
+				if known, ok := classes[key]; ok {
+					if whole[key] != all {
+						shared++
+					}
+					if !reflect.DeepEqual(known, gains{g, l}) {
+						t.Fatalf("by %v: %v gains %v and loses %v, and others of the class %v", changes, id, g, l, known)
+					}
+				} else {
+					classes[key], whole[key] = gains{g, l}, all
+				}
+			}
+		}
+	})
+	if restricted < 100 || shared < 300 || gained < 100 {
+		t.Errorf("only %d changes, %d users who hold other things, and %d gains and losses were met", restricted, shared, gained)
+	}
+}
