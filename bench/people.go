@@ -79,24 +79,7 @@ func measurePeople(context.Context, string) ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	// A rule over everybody: applied, judged and shown, as its preview is; against applying it alone,
-	// which is what is the least of it.
-	rule := func(judged bool) func() error {
-		return func() error {
-			d, err := made(s, &rules.AddDefault{Key: "everybody", Everybody: true, Roles: []change.RoleRef{"crane-control/observer"}})
-			if err != nil || !judged {
-				return err
-			}
-			effect.Rails(d, 0, effect.Of(d, at), at, nil)
-			return nil
-		}
-	}
-	previewed, applied, err := inTurn(5, rule(true), rule(false))
-	if err != nil {
-		return nil, err
-	}
 	return []line{
-		{"a rule over 100,000 users previewed, against applying it alone", previewed.String(), applied.String(), ratio(previewed.p50(), applied.p50()), "aim: 1 s"},
 		{"a user added under 200 default rules, against none, 100,000 users", under.String(), without.String(), ratio(under.p50(), without.p50()), "aim: 2"},
 		{"who looks like them looked for among 100,000, against a machine account, for which nobody is", looked.String(), unlooked.String(), ratio(looked.p50(), unlooked.p50()), "aim: 50 ms more"},
 	}, nil
