@@ -56,22 +56,54 @@ const Permitted = `{"decision":true}`
 
 // JSON is how decisions are written.
 func (d *Decisions) JSON() ([]byte, error) {
-	out := append(make([]byte, 0, 64*len(d.Evaluations)), `{"evaluations":[`...)
+	size := 64
+	for i := range d.Evaluations {
+		if size += 20; d.Evaluations[i].Context != nil {
+			size += 300
+		}
+	}
+	out := append(make([]byte, 0, size), `{"evaluations":[`...)
+	written := map[told][]byte{} // most denials of a request say the same
 	for i := range d.Evaluations {
 		if i > 0 {
 			out = append(out, ',')
 		}
-		if x := &d.Evaluations[i]; x.Decision && x.Context == nil {
+		x := &d.Evaluations[i]
+		if x.Decision && x.Context == nil {
 			out = append(out, Permitted...)
 			continue
 		}
-		raw, err := json.Marshal(&d.Evaluations[i])
+		k, short := x.told()
+		if raw, ok := written[k]; ok && short {
+			out = append(out, raw...)
+			continue
+		}
+		raw, err := json.Marshal(x)
 		if err != nil {
 			return nil, err
+		}
+		if short {
+			written[k] = raw
 		}
 		out = append(out, raw...)
 	}
 	return append(out, "]}"...), nil
+}
+
+// told is all that a decision says which has a reason and nothing more.
+type told struct {
+	decision            bool
+	reason, admin, user string
+	revision            int64
+}
+
+// told is what a decision says; short says that this is all of it.
+func (d *Decision) told() (t told, short bool) {
+	c := d.Context
+	if c == nil || c.Error != nil || len(c.Requestable) > 0 || c.ReasonAdmin == nil || c.ReasonUser == nil {
+		return t, false
+	}
+	return told{d.Decision, c.Reason, c.ReasonAdmin.English, c.ReasonUser.English, c.Revision}, true
 }
 
 // The semantics of many evaluations (section 7.1.2).

@@ -82,7 +82,9 @@ type View struct {
 	Known    map[fact.UserID]bool // see withKnownUsers
 	Mine     bool                 // whoever gave something is met too: see Mine
 	page     *kept                // what the page is drawn from that was asked for; nil for the head, or a past day
-	tells    map[string]int       // what a refusal told the caller that they may not see, and how often
+	decided  fact.ApplicationID   // the last application that Decides was asked about, and what it said
+	decides  bool
+	tells    map[string]int // what a refusal told the caller that they may not see, and how often
 }
 
 // Rights are what the caller may do, compiled when first asked for: a decision
@@ -94,8 +96,16 @@ func (v *View) Rights() *change.Authority {
 	return v.Auth
 }
 
-// Decides says whether the caller may evaluate access to an application.
+// Decides says whether the caller may evaluate access to an application. Many questions of one
+// call are mostly about one.
 func (v *View) Decides(app fact.ApplicationID) bool {
+	if app == 0 || v.decided != app {
+		v.decided, v.decides = app, v.mayEvaluate(app)
+	}
+	return v.decides
+}
+
+func (v *View) mayEvaluate(app fact.ApplicationID) bool {
 	return v.head.AllowedLive(v.Caller.User, fact.AbleRoster, access.ActEvaluate, v.today.ApplicationPath(app), calendar.At(v.Service.Clock()))
 }
 
