@@ -46,7 +46,7 @@ func serveChild(ctx context.Context, address string) error {
 		return err
 	}
 	id, _ := l.Head().FindUser(demo.Administrator)
-	_, secret, err := authenticator.NewToken(ctx, id, 0, nil, "bench", "", time.Hour, "")
+	_, secret, err := authenticator.NewToken(ctx, id, 0, signin.Means{}, nil, "bench", "", time.Hour, "")
 	if err != nil {
 		return err
 	}

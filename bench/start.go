@@ -217,6 +217,6 @@ func tokenOf(ctx context.Context, address, user string) (string, error) {
 	}
 	defer authenticator.Close()
 	id, _ := l.Head().FindUser(user)
-	_, secret, err := authenticator.NewToken(ctx, id, 0, nil, "bench", "", time.Hour, "")
+	_, secret, err := authenticator.NewToken(ctx, id, 0, signin.Means{}, nil, "bench", "", time.Hour, "")
 	return secret, err
 }

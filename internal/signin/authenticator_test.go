@@ -112,7 +112,7 @@ func TestANewPasswordEndsSessionsAndTokens(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, token, err := d.NewToken(ctx, ines, ines, nil, "script", "", time.Hour, "here")
+	_, token, err := d.NewToken(ctx, ines, ines, signin.Means{}, nil, "script", "", time.Hour, "here")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -127,7 +127,7 @@ func TestANewPasswordEndsSessionsAndTokens(t *testing.T) {
 func TestTokensAreShownOnceAndEnd(t *testing.T) {
 	c := &clock{time.Now()}
 	d, pool := authenticator(t, testkit.Database(t), c)
-	made, secret, err := d.NewToken(ctx, ines, ines, nil, "script", "", time.Hour, "here")
+	made, secret, err := d.NewToken(ctx, ines, ines, signin.Means{}, nil, "script", "", time.Hour, "here")
 	if err != nil || d.Token(secret).User != ines || !strings.HasPrefix(secret, "roster_") {
 		t.Fatalf("%v %s", err, secret)
 	}
@@ -273,7 +273,7 @@ func TestWhatALesserOneCouldKnowIsVoid(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, token, err := d.NewToken(ctx, ines, ines, nil, "her own", "", time.Hour, "here")
+	_, token, err := d.NewToken(ctx, ines, ines, signin.Means{}, nil, "her own", "", time.Hour, "here")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -285,11 +285,11 @@ func TestWhatALesserOneCouldKnowIsVoid(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := d.ConfirmSecond(ctx, ines, code, "here"); err != nil {
+	if _, err := d.ConfirmSecond(ctx, ines, signin.Means{}, code, "here"); err != nil {
 		t.Fatal(err)
 	}
 	machine := fact.UserID(9)
-	_, theirs, err := d.NewToken(ctx, machine, tomas, []string{"one"}, "a machine's", "", time.Hour, "here")
+	_, theirs, err := d.NewToken(ctx, machine, tomas, signin.Means{}, []string{"one"}, "a machine's", "", time.Hour, "here")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -392,7 +392,7 @@ func TestWhatHasEndedIsDeleted(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := d.NewToken(ctx, ines, ines, nil, "x", "", 100*24*time.Hour, "here"); err != nil {
+	if _, _, err := d.NewToken(ctx, ines, ines, signin.Means{}, nil, "x", "", 100*24*time.Hour, "here"); err != nil {
 		t.Fatal(err)
 	}
 	count := func() (n int) {
@@ -436,5 +436,71 @@ func TestAnOutageCountsAsNoWrongPassword(t *testing.T) {
 	}
 	if err := d.Prove(ctx, who, "a tide of ropes"); err != nil {
 		t.Error(err)
+	}
+}
+
+// lesser says that one user holds less than others.
+type lesser fact.UserID
+
+func (l lesser) Revision() int64 { return 1 }
+func (l lesser) Powers(_, other fact.UserID) (all, lacking []string) {
+	if other == fact.UserID(l) {
+		lacking = []string{"more"}
+	}
+	return []string{"more"}, lacking
+}
+
+// What is added in a session is known to whoever could have opened that session, though the password
+// is another's by now: a link to an identity provider, and what is added in a session by it.
+func TestWhatIsAddedInASessionIsItsOpeners(t *testing.T) {
+	c := &clock{time.Now()}
+	d, _ := authenticator(t, testkit.Database(t), c)
+	letIn := func(maker fact.UserID, password string) {
+		t.Helper()
+		code, _, err := d.NewLink(ctx, ines, maker, nil, signin.LinkLasts, "here")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := d.UseLink(ctx, code, password, "here"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	marta := fact.UserID(7)
+	letIn(tomas, "a tide of ropes")
+	session, _, err := d.SignIn(ctx, signin.Who{Name: "ines", User: ines, May: true, Address: "here"}, "a tide of ropes")
+	if err != nil {
+		t.Fatal(err)
+	}
+	first, err := d.AddOwnLink(ctx, "https://id.example", "first", ines, signin.Means{Text: session}, "here")
+	if err != nil {
+		t.Fatal(err)
+	}
+	letIn(marta, "a rope of tides")
+	by, _, err := d.SessionByLink(ctx, first, "", false, "", "here")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.AddOwnLink(ctx, "https://other.example", "second", ines, signin.Means{Text: by}, "here"); err != nil {
+		t.Fatal(err)
+	}
+	_, token, err := d.NewToken(ctx, ines, ines, signin.Means{Text: by}, nil, "hers", "", time.Hour, "here")
+	if err != nil {
+		t.Fatal(err)
+	}
+	own, _, err := d.SignIn(ctx, signin.Who{Name: "ines", User: ines, May: true, Address: "here"}, "a rope of tides")
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.Powers = lesser(tomas)
+	for subject, issuer := range map[string]string{"first": "https://id.example", "second": "https://other.example"} {
+		if _, is, err := d.LinkOf(ctx, issuer, subject); is || err != nil {
+			t.Errorf("the %s link, which a lesser one could have added, is good: %v", subject, err)
+		}
+	}
+	if d.Token(token).User != 0 || d.Session(by).User != 0 {
+		t.Error("what was made by way of such a link is good")
+	}
+	if d.Session(own).User != ines {
+		t.Error("a session of hers alone is void")
 	}
 }

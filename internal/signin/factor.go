@@ -55,9 +55,9 @@ func (d *Authenticator) BeginSecond(ctx context.Context, user fact.UserID, issue
 	return key.Secret(), key.URL(), err
 }
 
-// ConfirmSecond takes the first code of a new secret: from then on it is asked for. It is the
+// ConfirmSecond takes the first code of a new secret, from a session or token: from then on it is asked for. It is the
 // recovery codes, which are told now and never again.
-func (d *Authenticator) ConfirmSecond(ctx context.Context, user fact.UserID, code, address string) ([]string, error) {
+func (d *Authenticator) ConfirmSecond(ctx context.Context, user fact.UserID, by Means, code, address string) ([]string, error) {
 	if !d.Throttle.Begin(d.clock(), secondTry(user, address)) {
 		return nil, ErrPaused
 	}
@@ -65,7 +65,7 @@ func (d *Authenticator) ConfirmSecond(ctx context.Context, user fact.UserID, cod
 	if err != nil {
 		return nil, err
 	}
-	m, err := d.couldBe(ctx, user)
+	m, err := d.behind(ctx, user, by)
 	if err != nil {
 		return nil, err
 	}

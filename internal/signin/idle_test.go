@@ -79,7 +79,7 @@ func TestSecretsOfCodesAreSealed(t *testing.T) {
 		}
 		return out
 	}
-	if _, err := d.ConfirmSecond(ctx, ines, code(), "here"); err != nil {
+	if _, err := d.ConfirmSecond(ctx, ines, signin.Means{}, code(), "here"); err != nil {
 		t.Fatal(err)
 	}
 	kept := func() (out []byte) {

@@ -16,6 +16,7 @@ import (
 // Errors of passkeys.
 var (
 	ErrPasskey      = errors.New("the passkey was not taken: it is not known here, or what was asked is over. Try again")
+	ErrVoidPasskey  = errors.New("this passkey is void: somebody who may have added it has fewer rights than you have now. Ask an administrator for a new sign-in link")
 	ErrUsesPasskey  = errors.New("sign in with your passkey, or give a recovery code beside the password")
 	ErrManyPasskeys = errors.New("there are ten passkeys already: remove one first")
 )
@@ -124,9 +125,9 @@ func (d *Authenticator) BeginPasskey(ctx context.Context, p Place, organisation 
 	return made.Response, ceremony, err
 }
 
-// AddPasskey takes a browser's answer: the passkey signs the user in from then on, and stands
+// AddPasskey takes a browser's answer, in a session: the passkey signs the user in from then on, and stands
 // for the second factor too. With the first one come recovery codes, unless there are some.
-func (d *Authenticator) AddPasskey(ctx context.Context, p Place, user fact.UserID, label, ceremony string, response []byte, address string) (recovery []string, err error) {
+func (d *Authenticator) AddPasskey(ctx context.Context, p Place, user fact.UserID, by Means, label, ceremony string, response []byte, address string) (recovery []string, err error) {
 	asked, err := d.answered(ctx, user, ceremony)
 	if err != nil {
 		return nil, err
@@ -147,7 +148,7 @@ func (d *Authenticator) AddPasskey(ctx context.Context, p Place, user fact.UserI
 	if err != nil {
 		return nil, err
 	}
-	m, err := d.couldBe(ctx, user)
+	m, err := d.behind(ctx, user, by)
 	if err != nil {
 		return nil, err
 	}
@@ -223,8 +224,8 @@ func (d *Authenticator) BeginPasskeySignIn(ctx context.Context, p Place) (option
 
 // PasskeySignIn takes a browser's answer, and opens a session on a device for whom it signs in:
 // who have shown both a key and that they are there. may says who may sign in now. It is the
-// user, the session's text and its end; ErrPasskey for an answer that is not taken, and for a
-// passkey that somebody with fewer rights could have added, which ends.
+// user, the session's text and its end; ErrPasskey for an answer that is not taken, and
+// ErrVoidPasskey for a passkey that somebody with fewer rights could have added, which ends.
 func (d *Authenticator) PasskeySignIn(ctx context.Context, p Place, ceremony string, response []byte, device, address string, may func(fact.UserID) bool) (fact.UserID, string, time.Time, error) {
 	user, by, err := d.shown(ctx, p, ceremony, response, address, may)
 	if err != nil {
@@ -291,7 +292,7 @@ func (d *Authenticator) shown(ctx context.Context, p Place, ceremony string, res
 		if err := d.voidPasskey(ctx, by.made, by.passkey); err != nil {
 			return 0, by, err
 		}
-		return 0, by, ErrPasskey
+		return 0, by, ErrVoidPasskey
 	}
 	return user, by, nil
 }

@@ -145,8 +145,30 @@ func (d *Authenticator) Links(ctx context.Context, user fact.UserID) ([]Linked, 
 	return pgx.CollectRows(rows, linkedOf)
 }
 
+// behind is who else could be behind a session or token of a user, and so behind what is made by
+// it: whoever could have opened it; else whoever could be the user at all.
+func (d *Authenticator) behind(ctx context.Context, user fact.UserID, by Means) (made, error) {
+	d.keys.RLock()
+	k, ok := d.keys.all[digestOf(by.Text)]
+	d.keys.RUnlock()
+	if ok && k.user == user && k.made.by != 0 && k.made.by != user {
+		return made{user, k.made.by, append([]string{}, k.made.cleared...)}, nil
+	}
+	return d.couldBe(ctx, user)
+}
+
+// AddOwnLink says that an account at an identity provider is that of a user who is signed in, by a
+// session. The error is ErrLinked where one of both has another already.
+func (d *Authenticator) AddOwnLink(ctx context.Context, issuer, subject string, user fact.UserID, by Means, address string) (l Linked, err error) {
+	m, err := d.behind(ctx, user, by)
+	if err != nil {
+		return l, err
+	}
+	return d.addLink(ctx, issuer, subject, m, address)
+}
+
 // AddLink says whom an account at an identity provider is here; maker is who wrote what they were
-// matched by, or the user. The error is ErrLinked where one of both has another already.
+// matched by, or the user, whom the provider knows. The error is ErrLinked where one of both has another already.
 func (d *Authenticator) AddLink(ctx context.Context, issuer, subject string, user, maker fact.UserID, address string) (l Linked, err error) {
 	m := made{user: user, by: maker, cleared: []string{}}
 	if d.Powers != nil && maker != 0 && maker != user {
@@ -156,8 +178,12 @@ func (d *Authenticator) AddLink(ctx context.Context, issuer, subject string, use
 		}
 		m.cleared = append(m.cleared, all...)
 	}
+	return d.addLink(ctx, issuer, subject, m, address)
+}
+
+func (d *Authenticator) addLink(ctx context.Context, issuer, subject string, m made, address string) (l Linked, err error) {
 	rows, err := d.pool.Query(ctx, `insert into provider_link (issuer, subject, user_id, maker, cleared) values ($1, $2, $3, $4, $5) on conflict do nothing
-		returning id, issuer, subject, user_id, made_at, used_at, maker, cleared`, issuer, subject, uint32(user), uint32(maker), m.cleared)
+		returning id, issuer, subject, user_id, made_at, used_at, maker, cleared`, issuer, subject, uint32(m.user), uint32(m.by), m.cleared)
 	if err != nil {
 		return l, err
 	}
@@ -166,7 +192,7 @@ func (d *Authenticator) AddLink(ctx context.Context, issuer, subject string, use
 		return l, ErrLinked
 	}
 	if err == nil {
-		d.Record(ctx, Event{Event: "identity provider linked", Actor: user, User: user, Address: address})
+		d.Record(ctx, Event{Event: "identity provider linked", Actor: m.user, User: m.user, Address: address})
 	}
 	return l, err
 }

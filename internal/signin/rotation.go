@@ -25,7 +25,7 @@ type Rotation struct {
 // of them, or those of a label; ErrNoToken where there is none of it. Of two rotations at once the
 // later token stays. It is good for what the newest of them was, and called so. maker and
 // powers are those of NewToken.
-func (d *Authenticator) Rotate(ctx context.Context, user, maker fact.UserID, powers []string, label string, lasts, overlap time.Duration, address string) (Rotation, error) {
+func (d *Authenticator) Rotate(ctx context.Context, user, maker fact.UserID, by Means, powers []string, label string, lasts, overlap time.Duration, address string) (Rotation, error) {
 	like := Token{Label: label}
 	now := d.clock()
 	err := d.pool.QueryRow(ctx, "select label, only_for from token where user_id = $1 and ($2 = '' or label = $2) and (expires_at is null or expires_at > $3) order by id desc limit 1", uint32(user), label, now).Scan(&like.Label, &like.Only)
@@ -39,7 +39,7 @@ func (d *Authenticator) Rotate(ctx context.Context, user, maker fact.UserID, pow
 		like.Label = "API token"
 	}
 	out := Rotation{EndsAt: now.Add(overlap)}
-	if out.Token, out.Secret, err = d.NewToken(ctx, user, maker, powers, like.Label, like.Only, lasts, address); err != nil {
+	if out.Token, out.Secret, err = d.NewToken(ctx, user, maker, by, powers, like.Label, like.Only, lasts, address); err != nil {
 		return Rotation{}, err
 	}
 	tag, err := d.pool.Exec(ctx, "update token set expires_at = $5 where user_id = $1 and id < $2 and ($3 = '' or label = $3) and (expires_at is null or expires_at > $5) and (expires_at is null or expires_at > $4)",

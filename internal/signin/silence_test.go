@@ -19,7 +19,7 @@ func TestWhatEndsDuringASilentBreakIsNoticed(t *testing.T) {
 	database := testkit.Database(t)
 	c := &clock{time.Now()}
 	here, _ := authenticator(t, database, c)
-	_, token, err := here.NewToken(ctx, ines, 0, nil, "a token", "", time.Hour, "here")
+	_, token, err := here.NewToken(ctx, ines, 0, signin.Means{}, nil, "a token", "", time.Hour, "here")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -36,23 +36,20 @@ const (
 
 // NewToken makes a token for a user, good for all they may do or for something alone. Its secret is told now and never again. maker is
 // who is told it: the user, or who looks after a machine account; powers are those of
-// the user, which the maker holds too.
-func (d *Authenticator) NewToken(ctx context.Context, user, maker fact.UserID, powers []string, label, only string, lasts time.Duration, address string) (Token, string, error) {
-	m := made{user, maker, powers}
-	if maker == user { // whoever could know the password could have made it
-		var err error
-		if m, err = d.couldBe(ctx, user); err != nil {
+// the user, which the maker holds too; by is the session or token by
+// which a user asks for their own: who could be behind that could know the new one.
+func (d *Authenticator) NewToken(ctx context.Context, user, maker fact.UserID, by Means, powers []string, label, only string, lasts time.Duration, address string) (Token, string, error) {
+	m, err := made{user, maker, append([]string{}, powers...)}, error(nil)
+	if maker == user {
+		if m, err = d.behind(ctx, user, by); err != nil {
 			return Token{}, "", err
 		}
-	}
-	if m.cleared == nil {
-		m.cleared = []string{}
 	}
 	text, at := secret(tokenPrefix)
 	t := Token{User: user, Label: label, Only: only}
 	expires := d.clock().Add(lasts)
 	t.Expires = &expires
-	err := d.pool.QueryRow(ctx, `insert into token (digest, user_id, label, expires_at, maker, cleared, only_for)
+	err = d.pool.QueryRow(ctx, `insert into token (digest, user_id, label, expires_at, maker, cleared, only_for)
 		select $1, $2, $3, $4, $5, $6, $9 where $7 > (select count(*) from token where user_id = $2 and (expires_at is null or expires_at > $8)) returning id, created_at`,
 		at[:], uint32(user), label, expires, uint32(m.by), m.cleared, MostTokens, d.clock(), only).Scan(&t.ID, &t.Created)
 	if errors.Is(err, pgx.ErrNoRows) {

@@ -36,7 +36,7 @@ func factorRoutes(s *serve.Server) {
 	}, serve.Small, serve.Confirms, serve.Status(201))
 	type code struct{ Body wire.CodeRequest }
 	serve.Route(s, "PUT", "/me/second-factor", "confirm-second-factor", "Give back the first code of a new secret; it is asked for from then on. The answer has the recovery codes", func(ctx context.Context, in *code) (*serve.Body[wire.RecoveryCodes], error) {
-		out, err := s.Authenticator.ConfirmSecond(ctx, serve.Caller(ctx).User, in.Body.Code, address(ctx))
+		out, err := s.Authenticator.ConfirmSecond(ctx, serve.Caller(ctx).User, serve.MeansOf(ctx), in.Body.Code, address(ctx))
 		return serve.Answer(wire.RecoveryCodes{Codes: out}), factorProblem(err)
 	}, serve.Small, serve.Status(200))
 	serve.Route(s, "POST", "/me/second-factor/recovery-codes", "make-recovery-codes", "Make recovery codes in the place of those there are, by a code", func(ctx context.Context, in *code) (*serve.Body[wire.RecoveryCodes], error) {

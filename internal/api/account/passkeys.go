@@ -88,7 +88,7 @@ func passkeyRoutes(s *serve.Server) {
 		if m := fact.CheckWords(label, 100); m != "" {
 			return nil, seeing.Invalid("nothing was added", wire.Fault{Place: "/label", Message: m})
 		}
-		codes, err := s.Authenticator.AddPasskey(ctx, place, serve.Caller(ctx).User, label, in.Body.Ceremony, in.Body.Response, address(ctx))
+		codes, err := s.Authenticator.AddPasskey(ctx, place, serve.Caller(ctx).User, serve.MeansOf(ctx), label, in.Body.Ceremony, in.Body.Response, address(ctx))
 		if err != nil {
 			return nil, passkeyProblem(err)
 		}
@@ -166,7 +166,7 @@ func provenAgain(ctx context.Context, s *serve.Server, password string) error {
 // passkeyProblem tells an error of a passkey.
 func passkeyProblem(err error) error {
 	switch {
-	case errors.Is(err, signin.ErrPasskey):
+	case errors.Is(err, signin.ErrPasskey), errors.Is(err, signin.ErrVoidPasskey):
 		return &serve.Problem{Problem: wire.Problem{Type: seeing.KindNotSignedIn, Title: "The passkey was not taken", Status: 401, Detail: serve.Upper(err.Error()) + "."}}
 	case errors.Is(err, signin.ErrManyPasskeys):
 		return seeing.Refused("%s", err)

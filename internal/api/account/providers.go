@@ -274,7 +274,7 @@ func links(ctx context.Context, s *serve.Server, p *openid.Provider, user fact.U
 		return nil, notIn("Begin again", "Somebody else is signed in here by now.")
 	}
 	if !known {
-		_, err := s.Authenticator.AddLink(ctx, who.Issuer, who.Subject, user, user, address(ctx))
+		_, err := s.Authenticator.AddOwnLink(ctx, who.Issuer, who.Subject, user, serve.MeansOf(ctx), address(ctx))
 		if errors.Is(err, signin.ErrLinked) {
 			return nil, seeing.Refused("%s", err)
 		}

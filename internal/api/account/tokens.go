@@ -35,7 +35,7 @@ func tokenRoutes(s *serve.Server) {
 		if err != nil {
 			return nil, err
 		}
-		t, secret, err := s.Authenticator.NewToken(ctx, id, serve.Caller(ctx).User, powers, in.Body.Label, in.Body.Only, lasts, address(ctx))
+		t, secret, err := s.Authenticator.NewToken(ctx, id, serve.Caller(ctx).User, serve.MeansOf(ctx), powers, in.Body.Label, in.Body.Only, lasts, address(ctx))
 		if errors.Is(err, signin.ErrTokens) {
 			return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
 		}
@@ -58,7 +58,7 @@ func tokenRoutes(s *serve.Server) {
 		if err := s.Authenticator.Prove(ctx, who, in.Body.Password); err != nil {
 			return nil, paused(ctx, s, err, who)
 		}
-		t, secret, err := s.Authenticator.NewToken(ctx, who.User, who.User, nil, in.Body.Label, "", 30*24*time.Hour, who.Address)
+		t, secret, err := s.Authenticator.NewToken(ctx, who.User, who.User, serve.MeansOf(ctx), nil, in.Body.Label, "", 30*24*time.Hour, who.Address)
 		if errors.Is(err, signin.ErrTokens) {
 			return nil, seeing.Invalid("nobody was signed in", wire.Fault{Place: "/", Message: err.Error()})
 		}
@@ -90,7 +90,7 @@ func tokenRoutes(s *serve.Server) {
 		if in.Body.OverlapDays != nil {
 			overlap = *in.Body.OverlapDays
 		}
-		made, err := s.Authenticator.Rotate(ctx, id, serve.Caller(ctx).User, powers, in.Body.Label, lasts, time.Duration(overlap)*24*time.Hour, address(ctx))
+		made, err := s.Authenticator.Rotate(ctx, id, serve.Caller(ctx).User, serve.MeansOf(ctx), powers, in.Body.Label, lasts, time.Duration(overlap)*24*time.Hour, address(ctx))
 		if errors.Is(err, signin.ErrTokens) {
 			return nil, seeing.Invalid("no token was made", wire.Fault{Place: "/", Message: err.Error()})
 		}
