@@ -48,6 +48,7 @@ var measurements = []measurement{
 	{"growth", growth},
 	{"workflows", measureWorkflows},
 	{"people", measurePeople},
+	{"mails", measureMails},
 	{"describe", describing},
 	{"lists", measureLists},
 	{"refused", refused},

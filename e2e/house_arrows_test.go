@@ -108,7 +108,7 @@ var beside = map[string][]string{
 	"testkit/caller":     {"testkit", "internal/ledger", "internal/seeing"},
 	"e2e":                {},
 	"internal/laws":      {"internal/operation", "internal/effect", "internal/change", "internal/query", "internal/held", "internal/access", "internal/fact", "internal/patterns", "internal/calendar", "internal/filter"},
-	"bench":              {"internal/gctune", "internal/finding", "internal/review", "internal/operation", "internal/effect", "internal/change", "internal/query", "internal/access", "internal/fact", "internal/calendar", "internal/ledger", "internal/ledger/migrations", "demo", "client", "wire", "testkit", "internal/api", "internal/saved", "internal/seeing", "internal/changing", "internal/questions", "internal/lists", "internal/workflows", "internal/transfer", "internal/signin"},
+	"bench":              {"internal/gctune", "internal/finding", "internal/review", "internal/operation", "internal/effect", "internal/change", "internal/query", "internal/access", "internal/fact", "internal/calendar", "internal/ledger", "internal/ledger/migrations", "demo", "client", "wire", "testkit", "internal/api", "internal/saved", "internal/seeing", "internal/changing", "internal/questions", "internal/lists", "internal/workflows", "internal/transfer", "internal/signin", "internal/mailing", "internal/jobs"},
 }
 
 // outsideTheCore are packages of the standard library with which a core would
