@@ -16,6 +16,7 @@ func TestTheWalkOfPeople(t *testing.T) {
 		{0, "a position in marine/tugs"}, {0, "2027-03-01 to 2027-05-31"}, {0, "ends on 30 Apr 2027"}, {0, "is absent from 1 Jun 2027"}, {0, "Opened the review"},
 		{0, "of another company"}, {0, "Opened the access of Kittel Sorley"}, {0, "Kittel Sorley"}, {0, "Closed the access of Kittel Sorley"},
 		{3, "looks like Inês Halloran"}, {0, "Added Inês Halloran"}, {0, "Merged the record"},
+		{0, ""}, {0, "halloran.i (line 2) is ines.halloran"},
 		{0, "If there is such a user"}, {0, "by your password alone"},
 		{0, "nobody has said"}, {0, "are accountable for the machine account Barrier control"}, {0, "A new token of Barrier control"},
 		{1, "leads the unit"}, {0, "Tomas Brandt departed"}, {0, "Nothing hangs on tomas.brandt"},

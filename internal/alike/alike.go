@@ -34,7 +34,8 @@ type index struct {
 // memo is under what a line of snapshots keeps its index.
 type memo struct{}
 
-// To calls yield for the people of a snapshot who look like somebody, until it says to stop.
+// To calls yield for the people of a snapshot who look like somebody, until it says to stop. A
+// record that was merged into another is nobody's any more.
 func To(s *access.Snapshot, somebody *fact.User, yield func(*fact.User) bool) {
 	identify := identifying(s)
 	x := s.Memo(memo{}, func() any { return new(index) }).(*index)
@@ -49,7 +50,7 @@ func To(s *access.Snapshot, somebody *fact.User, yield func(*fact.User) bool) {
 	x.Unlock()
 	slices.Sort(found)
 	for _, id := range slices.Compact(found) {
-		if u := s.User(id); u != nil && u.ID != somebody.ID && are(u, somebody, identify) && !yield(u) {
+		if u := s.User(id); u != nil && u.ID != somebody.ID && s.MergedInto(u.ID) == 0 && are(u, somebody, identify) && !yield(u) {
 			return
 		}
 	}

@@ -68,11 +68,12 @@ func importRoutes(s *serve.Server) {
 		Format  string `query:"format" enum:"csv,ldif" doc:"CSV (RFC 4180) or LDIF (RFC 2849); by default what the content type says"`
 		Content string `header:"Content-Type" doc:"text/csv, or text/ldif"`
 		Mapping string `query:"mapping" maxLength:"64" doc:"a saved mapping of the file's columns to ours; without one they are called as ours"`
+		Link    bool   `query:"link" doc:"a row that names nobody who is there, and looks like exactly one user who is (the same address, value of an attribute that tells people apart, or name and first day), is that user's, whose user name stays; else it is somebody new"`
 		Units   bool   `query:"new_units" doc:"units and employment types that the file names and that are not there are new ones, and made; else they are faults"`
 	}
 	serve.Route(s, "POST", "/imports/users", "import-users", "Bring users in from a file as one change", func(ctx context.Context, in *users) (*imported, error) {
 		file := in.said()
-		file.Format, file.Mapping, file.NewUnits = in.Format, in.Mapping, in.Units
+		file.Format, file.Mapping, file.NewUnits, file.Link = in.Format, in.Mapping, in.Units, in.Link
 		if kind, _, _ := strings.Cut(in.Content, ";"); file.Format == "" && strings.HasSuffix(strings.ToLower(strings.TrimSpace(kind)), "ldif") {
 			file.Format = "ldif"
 		}

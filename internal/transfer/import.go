@@ -50,6 +50,7 @@ type Import struct {
 	Separator   string   `json:"separator,omitempty"` // of CSV; blank: as the mapping says, or seen from the header
 	Mapping     string   `json:"mapping,omitempty"`   // the key of a saved mapping; blank: the columns are called as ours
 	NewUnits    bool     `json:"new_units,omitempty"` // make the units and employment types that it names and that are not there
+	Link        bool     `json:"link,omitempty"`      // rows of users who are not there, and who look like one who is, are theirs
 	Reason      string   `json:"reason,omitempty"`
 	Reference   string   `json:"reference,omitempty"`
 	Acknowledge []string `json:"acknowledge,omitempty"`
@@ -91,8 +92,10 @@ func importUsers(ctx context.Context, d *seeing.Service, c seeing.Caller, in Imp
 				b.newUnits(rows)
 				b.newTypes(rows)
 			}
+			b.links = in.Link
 			b.build(rows)
 			b.missing()
+			b.note = b.linkedNote(rows)
 		}
 	})
 }
@@ -191,7 +194,7 @@ func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, what strin
 		faults = append(faults, changing.FaultsOf(b.view, b.ops, place)...)
 		return wire.ChangeResult{}, seeing.Invalid("nothing was changed", inOrder(faults)...)
 	}
-	digest := digestOf(what, in.Format, in.Encoding, in.Separator, in.Mapping, strconv.FormatBool(in.NewUnits), in.Reason, in.Reference, strings.Join(in.Acknowledge, "\x00"), string(in.Content))
+	digest := digestOf(what, in.Format, in.Encoding, in.Separator, in.Mapping, strconv.FormatBool(in.NewUnits), in.Reason, in.Reference, strings.Join(in.Acknowledge, "\x00"), string(in.Content), map[bool]string{true: "link"}[in.Link])
 	out, err := changing.Make(ctx, d, c, changing.Wanted{
 		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: in.Reason, Reference: in.Reference, Operations: b.ops, Key: in.Key, Request: digest[:], Watch: in.watch},
 		How:         changing.How{DryRun: in.DryRun, Key: in.Key},
@@ -204,6 +207,9 @@ func tracked(ctx context.Context, d *seeing.Service, c seeing.Caller, what strin
 		out.Sentences = []string{fmt.Sprintf("The file was brought in before, as revision %d", out.Revision)}
 	default:
 		out.Sentences = b.summary()
+	}
+	if b.note != nil {
+		out.Notes = append(out.Notes, *b.note)
 	}
 	if left := b.without(); left != "" {
 		out.Notes = append(out.Notes, wire.Note{Code: "left_out", Message: left})

@@ -15,6 +15,7 @@ import (
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/seeing"
 	"ableroster/internal/strictjson"
+	"ableroster/wire"
 )
 
 // importing turns rows into operations.
@@ -35,6 +36,9 @@ type importing struct {
 	bosses map[string]fact.UserID // the same of the attribute by which managers are named
 	names  map[string]string      // the user name of a row, by the folded value of that attribute
 	named  map[fact.UserID]bool   // whom the file names
+	linked map[int]fact.UserID    // whose rows are that name nobody, by their line: see link
+	links  bool                   // such rows are looked for
+	note   *wire.Note             // which they were
 
 	added, updated, granted, joined, left, groups, regrouped, units, types int
 	ones                                                                   map[string]int // the last number of a role of one, by application
@@ -111,6 +115,9 @@ func (b *importing) application(ref string) (fact.ApplicationID, bool) {
 
 // find is the user a row is about.
 func (b *importing) find(row importfile.Row) (fact.UserID, bool) {
+	if id, ok := b.linked[row.Line]; ok {
+		return id, true
+	}
 	if b.byKey != nil {
 		id, ok := b.byKey[b.fold(b.mapping.KeyColumn(), row.Values[b.mapping.KeyColumn()])]
 		return id, ok
@@ -124,7 +131,8 @@ func (b *importing) find(row importfile.Row) (fact.UserID, bool) {
 
 // ref names the user of a row, as somebody who may not know of others would.
 func (b *importing) ref(row importfile.Row) change.UserRef {
-	if id, ok := b.find(row); ok && b.byKey != nil {
+	_, linked := b.linked[row.Line]
+	if id, ok := b.find(row); ok && (linked || b.byKey != nil) {
 		return change.UserRef(id.String())
 	}
 	return change.UserRef(row.Values["user_name"])
@@ -154,6 +162,15 @@ func (b *importing) build(rows []importfile.Row) {
 			b.names[b.fold(by, row.Values[by])] = row.Values["user_name"]
 		}
 		whole = append(whole, row)
+	}
+	if b.links {
+		b.link(whole)
+		for _, row := range whole {
+			if id, ok := b.linked[row.Line]; ok { // so managers are named
+				by := b.mapping.ManagerColumn()
+				b.names[b.fold(by, row.Values[by])] = b.head.User(id).UserName
+			}
+		}
 	}
 	// Whoever works for another company comes after the rest, with their sponsor.
 	for _, external := range []bool{false, true} {
@@ -303,7 +320,7 @@ func (b *importing) person(row importfile.Row, sponsored bool) {
 	}
 	b.named[id] = true
 	u := b.head.User(id)
-	if b.byKey != nil && !strings.EqualFold(u.UserName, v["user_name"]) {
+	if _, linked := b.linked[row.Line]; !linked && b.byKey != nil && !strings.EqualFold(u.UserName, v["user_name"]) {
 		b.fault(row, "user_name", "“%s” is %s here: user names never change", v["user_name"], u.UserName)
 		return
 	}

@@ -51,6 +51,7 @@ type taken struct {
 func ImportsFolder(c *command.Call) error {
 	holds := c.Flags.String("holds", "users", "what the files hold: users, memberships, groups or assignments")
 	mapping := c.Flags.String("mapping", "", "of users: a saved mapping of the files' columns to ours")
+	link := c.Flags.Bool("link", false, "of users: a row that names nobody who is there, and looks like exactly one user who is, is that user's")
 	units := c.Flags.Bool("new-units", false, "of users: units and employment types that are not there are new ones: add them")
 	encoding := c.Flags.String("encoding", "", "of CSV: utf-8 by default, unless the mapping says another")
 	separator := c.Flags.String("separator", "", "what stands between columns of CSV; seen from the header when not given")
@@ -67,8 +68,8 @@ func ImportsFolder(c *command.Call) error {
 	switch {
 	case !slices.Contains([]string{"users", "memberships", "groups", "assignments"}, f.holds):
 		return command.WrongUse("-holds is users, memberships, groups or assignments, and not " + f.holds)
-	case f.holds != "users" && (*mapping != "" || *units):
-		return command.WrongUse("-mapping and -new-units go with -holds users")
+	case f.holds != "users" && (*mapping != "" || *units || *link):
+		return command.WrongUse("-mapping, -new-units and -link go with -holds users")
 	case *every < 0 || *every > 0 && *every < time.Second:
 		return command.WrongUse("-every is a second at least")
 	case *every > 0 && !c.People():
@@ -76,6 +77,9 @@ func ImportsFolder(c *command.Call) error {
 	}
 	if *units {
 		f.query["new_units"] = "true"
+	}
+	if *link {
+		f.query["link"] = "true"
 	}
 	for {
 		err := f.look()

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -24,10 +25,11 @@ func Importer(what string) func(*command.Call) error {
 		var format, mapping *string
 		none := ""
 		format, mapping = &none, &none
-		units := new(bool)
+		units, link := new(bool), new(bool)
 		if what == "users" {
 			format = c.Flags.String("format", "", "csv or ldif; seen from the file's name when not given")
 			mapping = c.Flags.String("mapping", "", "a saved mapping of the file's columns to ours; see roster mappings")
+			link = c.Flags.Bool("link", false, "a row that names nobody who is there, and looks like exactly one user who is, is that user's, whose user name stays; else it is somebody new")
 			units = c.Flags.Bool("new-units", false, "units and employment types that the file names and that are not there are new ones: add them; else they are faults")
 		}
 		encoding := c.Flags.String("encoding", "", "of CSV: utf-8 by default, unless the mapping says another, such as windows-1252")
@@ -38,6 +40,9 @@ func Importer(what string) func(*command.Call) error {
 			if *units {
 				q["new_units"] = "true"
 			}
+			if *link {
+				q["link"] = "true"
+			}
 			if what == "users" && *format == "" && strings.HasSuffix(strings.ToLower(c.Args[0]), ".ldif") {
 				q["format"] = "ldif"
 			}
@@ -45,6 +50,9 @@ func Importer(what string) func(*command.Call) error {
 				return c.Client.Import(ctx, what, content, q)
 			})
 			var p *wire.Problem
+			if errors.As(err, &p) && what == "users" && !*link && slices.ContainsFunc(p.Rails, func(r wire.Rail) bool { return r.Code == "likely_same_person" }) {
+				p.Detail += " With -link the row is theirs."
+			}
 			if errors.As(err, &p) && *faults != "" && len(p.Faults) > 0 {
 				if err := writeFaults(*faults, p.Faults); err != nil {
 					return out, err

@@ -31,6 +31,7 @@ export function ImportPage() {
   const [file, setFile] = useState<Chosen>()
   const [mapping, setMapping] = useState('')
   const [making, setMaking] = useState(false)
+  const [link, setLink] = useState(false)
   const [reason, setReason] = useState('')
   const [passed, setPassed] = useState<string[]>([])
   const [track, setTrack] = useState('')
@@ -45,7 +46,7 @@ export function ImportPage() {
         return ended(
           name,
           api.POST('/api/v1/imports/users', {
-            params: { query: { ...common, format: ldif ? 'ldif' : 'csv', mapping: mapping || undefined } },
+            params: { query: { ...common, format: ldif ? 'ldif' : 'csv', mapping: mapping || undefined, link: link || undefined } },
             ...init,
           }),
         )
@@ -150,6 +151,25 @@ export function ImportPage() {
               {mapping ? 'See or change the mapping' : 'Map the columns'}
             </button>
           </div>
+        )}
+        {kind === 'users' && (
+          <label className="flex items-baseline gap-2 sm:col-span-2">
+            <input
+              type="checkbox"
+              checked={link}
+              onChange={(e) => {
+                setLink(e.target.checked)
+                run.reset()
+              }}
+            />
+            <span>
+              Link rows to people who are there
+              <span className="text-soft block text-sm">
+                A row that names nobody, and looks like exactly one user (by address, personnel number and the like, or name and first day),
+                is that user’s. Their user name stays.
+              </span>
+            </span>
+          </label>
         )}
         {making && file && kind === 'users' && (
           <div className="sm:col-span-2">
