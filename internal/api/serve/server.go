@@ -97,7 +97,13 @@ func New(d *seeing.Service, authenticator *signin.Authenticator, log *slog.Logge
 	s.App = fiber.New(fiber.Config{
 		AppName: "Able Roster", BodyLimit: UnknownBody, StreamRequestBody: true, DisablePreParseMultipartForm: true, CaseSensitive: true, StrictRouting: true, ReadBufferSize: headLimit,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 2 * RequestLimit, IdleTimeout: 2 * time.Minute,
-		ErrorHandler: func(c fiber.Ctx, err error) error { return WriteProblem(c, ProblemOf(err)) },
+		ErrorHandler: func(c fiber.Ctx, err error) error {
+			p := ProblemOf(err)
+			if p.Status == 500 {
+				s.Log.Error("request failed", "request", requestID(c), "error", err)
+			}
+			return WriteProblem(c, p)
+		},
 	})
 	s.App.Use(s.logged)
 	if o.Tracer != nil {

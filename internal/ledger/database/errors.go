@@ -11,6 +11,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/puddle/v2"
 )
 
 // ErrUnavailable is returned when PostgreSQL cannot be reached. Whether a
@@ -47,14 +48,15 @@ func Unavailable(err error) error {
 }
 
 // BrokenOff says whether an error is that of a database which went away while it was asked, or of a
-// connection to it that broke, of whoever asked it without the ledger.
+// connection to it that broke, of whoever asked it without the ledger; or that the service is
+// stopping, and has given its connections back.
 func BrokenOff(err error) bool {
 	var connect *pgconn.ConnectError
 	var pg interface{ SQLState() string }
 	if errors.As(err, &pg) {
 		return errors.Is(Unavailable(err), ErrUnavailable)
 	}
-	for _, broken := range []error{io.EOF, io.ErrUnexpectedEOF, net.ErrClosed, pgx.ErrTxClosed, pgx.ErrTxCommitRollback} {
+	for _, broken := range []error{io.EOF, io.ErrUnexpectedEOF, net.ErrClosed, puddle.ErrClosedPool, pgx.ErrTxClosed, pgx.ErrTxCommitRollback} {
 		if errors.Is(err, broken) {
 			return true
 		}
