@@ -190,108 +190,10 @@ func (c *Client) RotateTokens(ctx context.Context, account string, in wire.Rotat
 	return out, c.Do(ctx, "POST", "/users/"+url.PathEscape(account)+"/token-rotation", nil, in, &out)
 }
 
-// Me is who the caller is.
-func (c *Client) Me(ctx context.Context) (wire.Me, error) { return get[wire.Me](ctx, c, "/me", nil) }
-
-// Users is a page of users.
-func (c *Client) Users(ctx context.Context, q Query) (wire.UserList, error) {
-	return get[wire.UserList](ctx, c, "/users", q)
-}
-
-// User is one user.
-func (c *Client) User(ctx context.Context, user string, q Query) (wire.UserDetail, error) {
-	return get[wire.UserDetail](ctx, c, "/users/"+url.PathEscape(user), q)
-}
-
-// Access is all a user can do.
-func (c *Client) Access(ctx context.Context, user string, q Query) (wire.Access, error) {
-	return get[wire.Access](ctx, c, "/users/"+url.PathEscape(user)+"/access", q)
-}
-
-// Groups are all groups.
-func (c *Client) Groups(ctx context.Context, q Query) (wire.GroupList, error) {
-	return get[wire.GroupList](ctx, c, "/groups", q)
-}
-
-// Group is one group.
-func (c *Client) Group(ctx context.Context, group string, q Query) (wire.Group, error) {
-	return get[wire.Group](ctx, c, "/groups/"+url.PathEscape(group), q)
-}
-
-// Applications are all applications.
-func (c *Client) Applications(ctx context.Context, q Query) (wire.ApplicationList, error) {
-	return get[wire.ApplicationList](ctx, c, "/applications", q)
-}
-
-// Application is one application.
-func (c *Client) Application(ctx context.Context, application string, q Query) (wire.Application, error) {
-	return get[wire.Application](ctx, c, "/applications/"+url.PathEscape(application), q)
-}
-
-// Roles are all roles.
-func (c *Client) Roles(ctx context.Context, q Query) (wire.RoleList, error) {
-	return get[wire.RoleList](ctx, c, "/roles", q)
-}
-
-// Role is one role.
-func (c *Client) Role(ctx context.Context, role string, q Query) (wire.Role, error) {
-	return get[wire.Role](ctx, c, "/roles/"+url.PathEscape(role), q)
-}
-
-// Defaults are the default rules.
-func (c *Client) Defaults(ctx context.Context, q Query) (wire.DefaultList, error) {
-	return get[wire.DefaultList](ctx, c, "/defaults", q)
-}
-
-// Attributes are the attributes of users that the organisation declared.
-func (c *Client) Attributes(ctx context.Context, q Query) (wire.AttributeList, error) {
-	return get[wire.AttributeList](ctx, c, "/attributes", q)
-}
-
-// Values are the values that users have for an attribute, such as unit.
-func (c *Client) Values(ctx context.Context, attribute string, q Query) (wire.ValueList, error) {
-	return get[wire.ValueList](ctx, c, "/attributes/"+url.PathEscape(attribute)+"/values", q)
-}
-
-// Units are the organisation's units, with how many are in each.
-func (c *Client) Units(ctx context.Context, q Query) (wire.UnitList, error) {
-	return get[wire.UnitList](ctx, c, "/units", q)
-}
-
-// MachineAccounts are the machine accounts, with who is accountable for each.
-func (c *Client) MachineAccounts(ctx context.Context, q Query) (wire.MachineAccountList, error) {
-	return get[wire.MachineAccountList](ctx, c, "/machine-accounts", q)
-}
-
-// EmploymentTypes are the kinds of people by how they work here.
-func (c *Client) EmploymentTypes(ctx context.Context, q Query) (wire.EmploymentTypeList, error) {
-	return get[wire.EmploymentTypeList](ctx, c, "/employment-types", q)
-}
-
-// Sponsored are the people whom one sponsors.
-func (c *Client) Sponsored(ctx context.Context) (wire.SponsoredList, error) {
-	return get[wire.SponsoredList](ctx, c, "/me/sponsored", nil)
-}
-
-// Calendar is what begins and ends in the days to come.
-func (c *Client) Calendar(ctx context.Context, q Query) (wire.Calendar, error) {
-	return get[wire.Calendar](ctx, c, "/calendar", q)
-}
-
-// Owned is what a user answers for.
-func (c *Client) Owned(ctx context.Context, user string, q Query) (wire.Owned, error) {
-	return get[wire.Owned](ctx, c, "/users/"+url.PathEscape(user)+"/owned", q)
-}
-
 // ListFile is any list as a file: q asks it as the list itself would be, with
 // format csv or xlsx.
 func (c *Client) ListFile(ctx context.Context, list string, q Query) (out []byte, err error) {
 	return out, c.Do(ctx, "GET", "/files/"+url.PathEscape(list), q, nil, &out)
-}
-
-// Mappings are one's own mappings of files of users, and those that others share.
-func (c *Client) Mappings(ctx context.Context) (wire.SavedMappingList, error) {
-	return get[wire.SavedMappingList](ctx, c, "/mappings", nil)
 }
 
 // PutMapping saves a mapping, as JSON, under a key.
@@ -305,35 +207,6 @@ func (c *Client) DeleteMapping(ctx context.Context, key string) error {
 	return c.Do(ctx, "DELETE", "/mappings/"+url.PathEscape(key), nil, nil, nil)
 }
 
-// CompareUsers is what each of two users has that the other has not.
-func (c *Client) CompareUsers(ctx context.Context, user, with string, q Query) (wire.UserComparison, error) {
-	if q == nil {
-		q = Query{}
-	}
-	q["with"] = with
-	return get[wire.UserComparison](ctx, c, "/users/"+url.PathEscape(user)+"/comparison", q)
-}
-
-// GroupMembers is a page of who is in a group, and why.
-func (c *Client) GroupMembers(ctx context.Context, group string, q Query) (wire.GroupMemberList, error) {
-	return get[wire.GroupMemberList](ctx, c, "/groups/"+url.PathEscape(group)+"/members", q)
-}
-
-// Delegations are who may administer what.
-func (c *Client) Delegations(ctx context.Context, q Query) (wire.DelegationList, error) {
-	return get[wire.DelegationList](ctx, c, "/delegations", q)
-}
-
-// MyAccess is what the caller has, and who handed it to them.
-func (c *Client) MyAccess(ctx context.Context) (wire.MyAccess, error) {
-	return get[wire.MyAccess](ctx, c, "/me/access", nil)
-}
-
-// Views are one's own views of the list of users, and those that others share.
-func (c *Client) Views(ctx context.Context) (wire.SavedViewList, error) {
-	return get[wire.SavedViewList](ctx, c, "/views", nil)
-}
-
 // PutView saves a view under a key.
 func (c *Client) PutView(ctx context.Context, key string, in wire.ViewRequest) error {
 	return c.Do(ctx, "PUT", "/views/"+url.PathEscape(key), nil, in, nil)
@@ -342,11 +215,6 @@ func (c *Client) PutView(ctx context.Context, key string, in wire.ViewRequest) e
 // DeleteView takes a saved view away.
 func (c *Client) DeleteView(ctx context.Context, key string) error {
 	return c.Do(ctx, "DELETE", "/views/"+url.PathEscape(key), nil, nil, nil)
-}
-
-// SoD rules are roles nobody may combine, and who does.
-func (c *Client) SoDRules(ctx context.Context, q Query) (wire.SoDRuleList, error) {
-	return get[wire.SoDRuleList](ctx, c, "/sod-rules", q)
 }
 
 // May says whether a menu lets its user do an action on a path: for drawing
@@ -370,10 +238,4 @@ func (c *Client) MakeSignInLink(ctx context.Context, user string) (out wire.Sign
 // the #.
 func (c *Client) UseSignInLink(ctx context.Context, link, password string) error {
 	return c.Do(ctx, "POST", "/sign-in-link", nil, wire.UseLinkRequest{Link: link, Password: password}, nil)
-}
-
-// SecurityLog is a page of who signed in, who tried to, and who was given a way to sign in, the newest
-// first; the query may name a user.
-func (c *Client) SecurityLog(ctx context.Context, q Query) (wire.SecurityLog, error) {
-	return get[wire.SecurityLog](ctx, c, "/security-log", q)
 }

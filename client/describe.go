@@ -47,42 +47,7 @@ func ofApplication(application, what string) string {
 	return "/applications/" + url.PathEscape(application) + "/" + what
 }
 
-// Coverage is which roles reach what of an application.
-func (c *Client) Coverage(ctx context.Context, application string, q Query) (wire.Coverage, error) {
-	return get[wire.Coverage](ctx, c, ofApplication(application, "coverage"), q)
-}
-
-// Covered is what a pattern covers in an application.
-func (c *Client) Covered(ctx context.Context, application string, q Query) (wire.PatternCover, error) {
-	return get[wire.PatternCover](ctx, c, ofApplication(application, "covered"), q)
-}
-
 // Compare tells how an application's own list differs from what is registered.
 func (c *Client) Compare(ctx context.Context, application string, in wire.ComparisonRequest) (out wire.Comparison, err error) {
 	return out, c.Do(ctx, "POST", ofApplication(application, "comparison"), nil, in, &out)
-}
-
-// GoingLive is what would change if an application went live now.
-func (c *Client) GoingLive(ctx context.Context, application string) (wire.GoingLive, error) {
-	return get[wire.GoingLive](ctx, c, ofApplication(application, "going-live"), nil)
-}
-
-// CompareRoles is what each of two roles gives that the other does not.
-func (c *Client) CompareRoles(ctx context.Context, role string, q Query) (wire.RoleComparison, error) {
-	return get[wire.RoleComparison](ctx, c, "/roles/"+url.PathEscape(role)+"/comparison", q)
-}
-
-// ViewAs is what somebody else can do, as they would meet it.
-func (c *Client) ViewAs(ctx context.Context, q Query) (wire.ViewAs, error) {
-	return get[wire.ViewAs](ctx, c, "/view-as", q)
-}
-
-// Expectations are checks that must keep holding.
-func (c *Client) Expectations(ctx context.Context, q Query) (wire.ExpectationList, error) {
-	return get[wire.ExpectationList](ctx, c, "/expectations", q)
-}
-
-// Findings is a page of what looks wrong.
-func (c *Client) Findings(ctx context.Context, q Query) (wire.FindingList, error) {
-	return get[wire.FindingList](ctx, c, "/findings", q)
 }

@@ -51,7 +51,7 @@ func ExampleClient_Checks() {
 // A menu shows what somebody may do in the application, and no more.
 func ExampleClient_Menu() {
 	c := &client.Client{Base: os.Getenv("ROSTER_SERVICE"), Token: os.Getenv("ROSTER_TOKEN")}
-	menu, err := c.Menu(context.Background(), "ines.halloran", "berth-planning")
+	menu, err := c.Menu(context.Background(), client.Query{"user": "ines.halloran", "application": "berth-planning"})
 	if err != nil {
 		log.Print(err)
 		return

@@ -8,11 +8,6 @@ import (
 	"ableroster/wire"
 )
 
-// SecondFactor is whether the caller has a second factor, and needs one.
-func (c *Client) SecondFactor(ctx context.Context) (wire.SecondFactor, error) {
-	return get[wire.SecondFactor](ctx, c, "/me/second-factor", nil)
-}
-
 // BeginSecondFactor makes a secret for an authenticator app; it counts once ConfirmSecondFactor
 // has given back a code of it.
 func (c *Client) BeginSecondFactor(ctx context.Context) (out wire.NewFactor, err error) {
@@ -44,11 +39,6 @@ func (c *Client) RemoveSecondFactor(ctx context.Context, code string) error {
 // HelpSecondFactor removes the second factor of somebody who lost it; two administrators do so.
 func (c *Client) HelpSecondFactor(ctx context.Context, user string) (out wire.FactorRemoval, err error) {
 	return out, c.Do(ctx, "POST", "/users/"+url.PathEscape(user)+"/second-factor-removal", nil, nil, &out)
-}
-
-// Sessions are the caller's own sessions.
-func (c *Client) Sessions(ctx context.Context) (wire.SessionList, error) {
-	return get[wire.SessionList](ctx, c, "/me/sessions", nil)
 }
 
 // EndSession ends one of the caller's own sessions.

@@ -17,17 +17,6 @@ func (c *Client) ImportUsers(ctx context.Context, content []byte, q Query) (out 
 	return c.Import(ctx, "users", content, q)
 }
 
-// Imports are one's own imports, under way and of the last day, the latest first.
-func (c *Client) Imports(ctx context.Context) (wire.ImportList, error) {
-	return get[wire.ImportList](ctx, c, "/imports", nil)
-}
-
-// ImportNamed tells how far an import of one's own is, or what came of it. Its name is what
-// it was given as track.
-func (c *Client) ImportNamed(ctx context.Context, name string) (wire.Import, error) {
-	return get[wire.Import](ctx, c, "/imports/"+url.PathEscape(name), nil)
-}
-
 // CancelImport cancels an import of one's own, and returns when it is cancelled. It fails
 // with a wire.Problem of status 409 where it is too late: it was made, or is being published.
 func (c *Client) CancelImport(ctx context.Context, name string) error {

@@ -31,7 +31,7 @@ func TestAColleagueIsCopiedInTheConsole(t *testing.T) {
 	if _, err := marta.Change(ctx, changeOf("Joins the pilots", `{"op":"add_user","user_name":"zoe.marrick","display_name":"Zoë Marrick","unit":"marine/pilotage"}`), false); err != nil {
 		t.Fatal(err)
 	}
-	c, err := marta.CompareUsers(ctx, "zoe.marrick", demo.Pilot, nil)
+	c, err := marta.CompareUsers(ctx, "zoe.marrick", client.Query{"with": demo.Pilot})
 	if err != nil || len(c.Groups)+len(c.Roles) < 2 {
 		t.Fatalf("%+v (%v)", c, err)
 	}
@@ -44,7 +44,7 @@ func TestAColleagueIsCopiedInTheConsole(t *testing.T) {
 	b.Press(fmt.Sprintf("Add %d item", len(c.Groups)+len(c.Roles)-1))
 	b.Sees("Zoë Marrick gains")
 	committed(b, "As the other pilots", 1)
-	after, err := marta.CompareUsers(ctx, "zoe.marrick", demo.Pilot, nil)
+	after, err := marta.CompareUsers(ctx, "zoe.marrick", client.Query{"with": demo.Pilot})
 	if err != nil || len(after.Groups) != 1 || after.Groups[0].Membership.Group.Key != c.Groups[0].Membership.Group.Key || len(after.Roles) != 0 {
 		t.Errorf("left: %+v (%v)", after, err)
 	}
@@ -222,7 +222,7 @@ func TestWhatWasHeldIsReadInTheConsole(t *testing.T) {
 	}
 	b.Sees(fmt.Sprintf("%d holder", w.Total))
 
-	l, err := marta.RoleTimeline(ctx, demo.Pilot)
+	l, err := marta.Timeline(ctx, demo.Pilot)
 	if err != nil || len(l.Roles) == 0 {
 		t.Fatal(err)
 	}

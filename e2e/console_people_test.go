@@ -194,14 +194,14 @@ func TestAUserIsLookedAfterInTheConsole(t *testing.T) {
 	b.Pick("Colleague to compare with", "halloran", "Inês Halloran")
 	b.Sees("Given to Inês Halloran and not to Ambroz Whitlock")
 	b.Accessible()
-	before, err := marta.CompareUsers(ctx, "ambroz.whitlock", demo.Pilot, nil)
+	before, err := marta.CompareUsers(ctx, "ambroz.whitlock", client.Query{"with": demo.Pilot})
 	if err != nil || len(before.Groups)+len(before.Roles) < 2 {
 		t.Fatal(before, err)
 	}
 	b.Press("Add " + itoa(len(before.Groups)+len(before.Roles)) + " items to change sheet")
 	b.Sees("Give Ambroz Whitlock what Inês Halloran has")
 	commit(b, "Stands in for her")
-	if after, err := marta.CompareUsers(ctx, "ambroz.whitlock", demo.Pilot, nil); err != nil || len(after.Groups)+len(after.Roles) != 0 {
+	if after, err := marta.CompareUsers(ctx, "ambroz.whitlock", client.Query{"with": demo.Pilot}); err != nil || len(after.Groups)+len(after.Roles) != 0 {
 		t.Errorf("left %+v (%v)", after, err)
 	}
 	b.Go("/users/tomas.brandt?tab=attributes")

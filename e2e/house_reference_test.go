@@ -1,10 +1,12 @@
 package e2e
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"maps"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -28,6 +30,27 @@ func TestTheReferenceIsThatOfThePrograms(t *testing.T) {
 		if got, err := os.ReadFile(path); err != nil || string(got) != want {
 			t.Errorf("%s is not what the programs say (%v): run make reference", name, err)
 		}
+	}
+}
+
+// The client's reads are made from the document that the service gives: none is forgotten,
+// and none asks for what there is not. scripts/build.sh writes them anew.
+func TestTheReadsOfTheClientAreThoseOfTheDocument(t *testing.T) {
+	document, written := filepath.Join(t.TempDir(), "openapi.json"), filepath.Join(t.TempDir(), "reads.go")
+	if err := os.WriteFile(document, []byte(testkit.Run(t, "", "rosterd", "openapi")), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	generate := exec.Command("go", "run", "client/generate.go", document, written)
+	generate.Dir = testkit.Root()
+	if out, err := generate.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	want, err := os.ReadFile(written)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, err := os.ReadFile(filepath.Join(testkit.Root(), "client", "reads.go")); err != nil || !bytes.Equal(got, want) {
+		t.Errorf("client/reads.go is not what the document says (%v): run scripts/build.sh", err)
 	}
 }
 

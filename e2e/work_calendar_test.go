@@ -23,7 +23,7 @@ func TestWhatBeginsAndEnds(t *testing.T) {
 	x.says(0, "", "users", "change", demo.Auditor, "-end", last, "-reason", "His last day")
 	kinds := func(c *client.Client, q client.Query) (out map[string]int, all wire.Calendar) {
 		t.Helper()
-		all, err := c.Calendar(ctx, q)
+		all, err := c.DatesAhead(ctx, q)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -69,8 +69,8 @@ func TestWhatBeginsAndEnds(t *testing.T) {
 		t.Errorf("%v %+v", found, own.Entries)
 	}
 	x.says(0, "access begins", "calendar", "-unit", "marine")
-	_, err := marta.Calendar(ctx, client.Query{"application": "crane-controll"})
+	_, err := marta.DatesAhead(ctx, client.Query{"application": "crane-controll"})
 	problem(t, err, 404, "not-found")
-	_, err = marta.Calendar(ctx, client.Query{"days": fmt.Sprint(4000)})
+	_, err = marta.DatesAhead(ctx, client.Query{"days": fmt.Sprint(4000)})
 	problem(t, err, 422, "invalid")
 }

@@ -88,7 +88,7 @@ func TestADepartedUserIsErased(t *testing.T) {
 				t.Errorf("%s, %s: %d names who was erased", when, path, status)
 			}
 		}
-		life, err := c.RoleTimeline(ctx, u.ID)
+		life, err := c.Timeline(ctx, u.ID)
 		if err != nil || len(life.Roles) == 0 {
 			t.Errorf("%s: what was held is gone (%v)", when, err)
 		}

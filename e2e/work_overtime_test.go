@@ -49,7 +49,7 @@ func TestOverTimeIsWhatTheDaysSay(t *testing.T) {
 	problem(t, err, 404, "not-found")
 	_, err = marta.OverTime(ctx, "pilot-roster", client.Query{"from": "2999-01-01T00:00:00Z"})
 	problem(t, err, 422, "invalid")
-	life, err := marta.RoleTimeline(ctx, demo.Pilot)
+	life, err := marta.Timeline(ctx, demo.Pilot)
 	if err != nil || len(life.Roles) < 7 {
 		t.Fatalf("%+v %v", life, err)
 	}
@@ -68,6 +68,6 @@ func TestOverTimeIsWhatTheDaysSay(t *testing.T) {
 			t.Errorf("her life lacks %s", a.Role.Label)
 		}
 	}
-	_, err = s.SignIn(t, demo.Pilot).RoleTimeline(ctx, "b.osei")
+	_, err = s.SignIn(t, demo.Pilot).Timeline(ctx, "b.osei")
 	problem(t, err, 404, "not-found")
 }

@@ -246,7 +246,7 @@ func TestCopyingAColleagueMakesThemAlike(t *testing.T) {
 	}
 	copied := 0
 	for _, u := range list.Users {
-		c, err := marta.CompareUsers(ctx, "zoe.marrick", u.UserName, nil)
+		c, err := marta.CompareUsers(ctx, "zoe.marrick", client.Query{"with": u.UserName})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -273,7 +273,7 @@ func TestCopyingAColleagueMakesThemAlike(t *testing.T) {
 		if err != nil {
 			t.Fatalf("as %s: %v", u.UserName, err)
 		}
-		after, err := marta.CompareUsers(ctx, "zoe.marrick", u.UserName, nil)
+		after, err := marta.CompareUsers(ctx, "zoe.marrick", client.Query{"with": u.UserName})
 		if err != nil || len(after.Groups)+len(after.Roles) > 0 {
 			t.Errorf("as %s, there is left %+v %+v (%v)", u.UserName, after.Groups, after.Roles, err)
 		}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -34,7 +35,7 @@ func TestReportsAreForTheAuditor(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	head, err := marta.LedgerHead(ctx, u.Revision)
+	head, err := marta.LedgerHead(ctx, client.Query{"revision": strconv.FormatInt(u.Revision, 10)})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -34,7 +34,7 @@ func TestARoleIsRetiredWithWhatHangsOnIt(t *testing.T) {
 		if r.Retired || r.Key == "access-administrator" {
 			continue
 		}
-		x, err := marta.RoleRetirement(ctx, r.Key, "")
+		x, err := marta.RoleRetirement(ctx, r.Key, nil)
 		if err != nil {
 			t.Fatal(r.Key, err)
 		}
@@ -57,7 +57,7 @@ func TestARoleIsRetiredWithWhatHangsOnIt(t *testing.T) {
 	if err != nil || len(before.Assignments) < 2 {
 		t.Fatal(before, err)
 	}
-	x, err := marta.RoleRetirement(ctx, "berth-planning/scheduler", "berth-planning/north-scheduler")
+	x, err := marta.RoleRetirement(ctx, "berth-planning/scheduler", client.Query{"replacement": "berth-planning/north-scheduler"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -78,7 +78,7 @@ func TestARoleIsRetiredWithWhatHangsOnIt(t *testing.T) {
 			t.Errorf("%s with %s holds nothing instead", holderOf(a), limitsOf(a))
 		}
 	}
-	again, err := marta.RoleRetirement(ctx, "berth-planning/scheduler", "")
+	again, err := marta.RoleRetirement(ctx, "berth-planning/scheduler", nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -91,11 +91,11 @@ func TestARoleIsRetiredWithWhatHangsOnIt(t *testing.T) {
 		t.Errorf("%+v %v", r.Retired, err)
 	}
 	for _, bad := range []string{"berth-planning/scheduler", "nothing/here"} {
-		if _, err := marta.RoleRetirement(ctx, "berth-planning/reader", bad); err == nil && bad != "berth-planning/scheduler" {
+		if _, err := marta.RoleRetirement(ctx, "berth-planning/reader", client.Query{"replacement": bad}); err == nil && bad != "berth-planning/scheduler" {
 			t.Error(bad)
 		}
 	}
-	_, err = marta.RoleRetirement(ctx, "berth-planning/reader", "berth-planning/reader")
+	_, err = marta.RoleRetirement(ctx, "berth-planning/reader", client.Query{"replacement": "berth-planning/reader"})
 	problem(t, err, 422, "invalid")
 	cli := at(t, s, demo.Administrator)
 	cli.says(0, "in the access catalogue", "roles", "retirement", "berth-planning/planner")

@@ -1,6 +1,6 @@
 #!/bin/sh
 # Builds the console, whose types come from the service's own OpenAPI document,
-# and then the programs with the console in them.
+# as the reads of the Go client do, and then the programs with the console in them.
 set -eu
 cd "$(dirname "$0")/.."
 mkdir -p bin console/dist
@@ -15,6 +15,7 @@ if ! cmp -s console/openapi.json.new console/openapi.json || [ ! -f console/src/
     (cd console && npm run --silent types >/dev/null) || { rm -f console/openapi.json; exit 1; }
 fi
 rm -f console/openapi.json.new
+go run client/generate.go console/openapi.json client/reads.go
 
 # The console again only when something of it is newer than what was built.
 if [ ! -f console/dist/index.html ] ||

@@ -8,6 +8,10 @@ import (
 )
 
 func init() {
+	command.AddForPrograms("examples", "", "the examples of all commands, in an order in which they work on the demo organisation", examplesList)
+}
+
+func init() {
 	for _, x := range exampleLines {
 		cmd, _, ok := command.Find(x.words())
 		if !ok {

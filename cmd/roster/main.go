@@ -8,6 +8,10 @@ import (
 	"syscall"
 
 	"ableroster/cmd/roster/command"
+	_ "ableroster/cmd/roster/ledger" // its commands, as those of the others
+	_ "ableroster/cmd/roster/people"
+	_ "ableroster/cmd/roster/questions"
+	_ "ableroster/cmd/roster/roles"
 )
 
 func main() {

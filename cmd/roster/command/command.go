@@ -10,20 +10,20 @@ type Command struct {
 	hidden bool // it is for programs
 }
 
-// New is a command: its words, the arguments and options that follow them, what it does in a
-// few words, and what does it.
-func New(words, args, about string, run func(*Call) error) Command {
-	return Command{Words: words, args: args, about: about, run: run}
-}
-
-// ForPrograms is a command that no list shows.
-func ForPrograms(words, args, about string, run func(*Call) error) Command {
-	return Command{Words: words, args: args, about: about, run: run, hidden: true}
-}
-
-// All are the commands there are, in the order in which they are listed. They are set before
-// Run is called.
+// All are the commands there are, in the order in which they are listed. Each is added in the
+// file of the function that does it.
 var All []Command
+
+// Add adds a command: its words, the arguments and options that follow them, what it does in
+// a few words, and what does it. It is called before Run.
+func Add(words, args, about string, run func(*Call) error) {
+	add(Command{Words: words, args: args, about: about, run: run})
+}
+
+// AddForPrograms adds a command that no list shows.
+func AddForPrograms(words, args, about string, run func(*Call) error) {
+	add(Command{Words: words, args: args, about: about, run: run, hidden: true})
+}
 
 // Examples are command lines that work on the demo organisation, by the words of their command:
 // see e2e/contract_examples_test.go, which runs each of them in order, in a directory with the

@@ -12,6 +12,11 @@ import (
 	"ableroster/client"
 )
 
+func init() {
+	Add("completion", "SHELL", "the script by which bash, zsh or fish completes command lines", Completion)
+	AddForPrograms("complete", "WORD…", "how a command line may go on", Complete)
+}
+
 // shells are the scripts by which a shell asks us how a command line goes on. Each gives the
 // words after roster, the last of which is being typed.
 var shells = map[string]string{

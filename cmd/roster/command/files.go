@@ -15,6 +15,19 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	Add("users export", "", "users as CSV, in the columns that importing reads", Exporter("users"))
+	Add("groups export", "", "groups as CSV, in the columns that importing reads", Exporter("groups"))
+	Add("memberships export", "", "listed members of groups, as CSV", Exporter("memberships"))
+	Add("assignments export", "", "assignments of roles, as CSV", Exporter("assignments"))
+	Add("file load", "FILE.yaml", "load a roster file: make the organisation as it says", FileLoad)
+	Add("file export", "", "the organisation as a roster file", FileExport)
+	Add("file schema", "", "the JSON Schema of a roster file", FileSchema)
+	Add("report user", "USER", "a user's access as an HTML file to print and keep, with revision and hash", Reporter("users", "USER"))
+	Add("report role", "ROLE", "a role's holders as an HTML file, with revision and hash", Reporter("roles", "ROLE"))
+	Add("report revision", "REVISION", "a revision as an HTML file: who made it and why, and what it did to whom", Reporter("revisions", "REVISION"))
+}
+
 // Bring reads a file and hands it over, with the reason and what is acknowledged.
 func Bring(c *Call, do func(content []byte, q client.Query) (wire.ChangeResult, error)) error {
 	change := c.Changes()

@@ -5,6 +5,10 @@ import (
 	"strings"
 )
 
+func init() {
+	Add("manual", "", "a manual page of all commands, for man", Manual)
+}
+
 // Manual prints a manual page of all commands, in the language of man(7).
 func Manual(c *Call) error {
 	if err := c.Parse(); err != nil {

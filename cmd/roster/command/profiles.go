@@ -13,6 +13,10 @@ import (
 	"strings"
 )
 
+func init() {
+	Add("profiles list", "", "the sign-ins that are kept here, by name", ProfilesList)
+}
+
 // Saved is what sign-in keeps for later commands.
 type Saved struct {
 	Service string `json:"service"`

@@ -5,6 +5,10 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("connections list", "", "accounts that keep people by SCIM or ask for decisions by AuthZEN: what each sent last, and what was refused", ConnectionsList)
+}
+
 func ConnectionsList(c *command.Call) error {
 	if err := c.Parse(); err != nil {
 		return err

@@ -10,9 +10,25 @@ import (
 	"slices"
 	"strconv"
 
+	"ableroster/client"
 	"ableroster/cmd/roster/command"
 	"ableroster/wire"
 )
+
+func init() {
+	command.Add("ledger head", "[-out FILE] [-revision N]", "how far the ledger goes, signed: to be kept elsewhere", LedgerHead)
+	command.Add("ledger verify", "[-head FILE…] [-key KEY]", "recompute the chain and replay it against the rows; hold it to heads that were kept", LedgerVerify)
+	command.Add("ledger undo", "REVISION -reason TEXT", "take a revision back; what stays is said, and what others changed since stays theirs", LedgerUndo)
+	command.Add("ledger erase-reason", "REVISION -reason TEXT", "erase the reason of a revision, which cannot be brought back", LedgerEraseReason)
+}
+
+// atRevision asks for the head at a revision, or for the newest by 0.
+func atRevision(revision int64) client.Query {
+	if revision == 0 {
+		return nil
+	}
+	return client.Query{"revision": strconv.FormatInt(revision, 10)}
+}
 
 // LedgerHead says how far the ledger goes, and writes it to a file that can be kept
 // elsewhere.
@@ -22,7 +38,7 @@ func LedgerHead(c *command.Call) error {
 	if err := c.Parse(); err != nil {
 		return err
 	}
-	h, err := c.Client.LedgerHead(c.Ctx, *revision)
+	h, err := c.Client.LedgerHead(c.Ctx, atRevision(*revision))
 	if err != nil {
 		return err
 	}
@@ -173,7 +189,7 @@ func fits(c *command.Call, h wire.LedgerHead, key string) (string, error) {
 			return "it is signed with another key", nil
 		}
 	}
-	now, err := c.Client.LedgerHead(c.Ctx, h.Revision)
+	now, err := c.Client.LedgerHead(c.Ctx, atRevision(h.Revision))
 	var p *wire.Problem
 	switch {
 	case errors.As(err, &p) && p.Status == 404:

@@ -7,6 +7,10 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("version", "", "which program this is", Version)
+}
+
 // Version says which program this is.
 func Version(c *command.Call) error {
 	if err := c.Parse(); err != nil {

@@ -11,6 +11,14 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("defaults list", "", "the default rules: what new users get", DefaultsList)
+	command.Add("defaults preview", "[-unit UNIT] [-title TITLE] …", "new-user preview: what a new user with these attributes would have, and why", DefaultsPreview)
+	command.Add("defaults add", "KEY (-everybody | -where FILTER) [-role ROLE]… [-group GROUP]…", "add a default rule", DefaultsAdd)
+	command.Add("defaults change", "KEY [-where FILTER] [-role ROLE]… [-group GROUP]…", "edit a default rule", DefaultsChange)
+	command.Add("defaults end", "KEY", "end a default rule and remove what it gave", DefaultsEnd)
+}
+
 func DefaultsList(c *command.Call) error {
 	c.Reads()
 	q, err := c.Asked(client.Query{})

@@ -9,6 +9,16 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("employment-types list", "", "employment types: which work for another company, and whose access is closed", EmploymentTypesList)
+	command.Add("employment-types set", "EMPLOYMENT_TYPE [-external] [-max-days DAYS] [-closed] [-max-hours HOURS]", "describe an employment type, or edit one: all that is said of it", EmploymentTypesSet)
+	command.Add("employment-types end", "EMPLOYMENT_TYPE", "end an employment type that nobody has any more", EmploymentTypesEnd)
+	command.Add("sponsored list", "", "whom you sponsor: people of other companies who report to you", SponsoredList)
+	command.Add("sponsored extend", "USER DAY", "extend the last day of somebody whom you sponsor", SponsoredExtend)
+	command.Add("sponsored open", "USER REFERENCE (-hours HOURS | -until TIME)", "open the closed access of somebody whom you sponsor, for a time", SponsoredOpen)
+	command.Add("sponsored close", "USER", "close the access of somebody whom you sponsor before its time is over", SponsoredClose)
+}
+
 func EmploymentTypesList(c *command.Call) error {
 	c.Reads()
 	q, err := c.Asked(client.Query{})

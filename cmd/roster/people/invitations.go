@@ -7,6 +7,15 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("password reset", "USER_NAME", "have a link mailed to one's own address, by which one chooses a new password", PasswordReset)
+	command.Add("users invite", "USER_NAME -email ADDRESS [-name …] [-unit …] [-role ROLE]… [-group GROUP]…", "invite a user: a link is mailed by which they choose a password, and are active from then on", UsersInvite)
+	command.Add("invitations list", "", "who was invited and has not taken it up, and what became of the mail", InvitationsList)
+	command.Add("invitations resend", "USER", "mail an invitation again; the link in the one before ends", InvitationsResend)
+	command.Add("invitations withdraw", "USER", "withdraw an invitation: the user is marked as departed", InvitationsWithdraw)
+	command.Add("mail list", "", "the last mails, and what became of each", MailList)
+}
+
 // UsersInvite adds somebody who chooses a password themselves, and is active from then on.
 func UsersInvite(c *command.Call) error { return addUser(c, "invited") }
 

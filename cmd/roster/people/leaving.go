@@ -8,6 +8,10 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("users leaving", "USER", "what hangs on somebody who leaves, or has left: what they own, lead and decide, line by line, until each is settled", UsersLeaving)
+}
+
 // UsersLeaving is the sheet of somebody who leaves: a line each of what hangs on them. It ends
 // with 1 while there is one.
 func UsersLeaving(c *command.Call) error {

@@ -9,6 +9,14 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("users show", "USER", "one user: attributes, groups and roles", UsersShow)
+	command.Add("users add", "USER_NAME [-name …] [-unit …] [-role ROLE]… [-group GROUP]…", "add a user, with roles and groups in the same change", UsersAdd)
+	command.Add("users change", "USER [-unit …] [-title …] [-manager …] [-status …]", "change a user: move, suspend, mark as departed", UsersChange)
+	command.Add("users depart", "USER [-hand-over-to USER]", "end all access of somebody who leaves; their history stays", UsersDepart)
+	command.Add("users erase", "USER", "erase the names and the address of somebody who has departed", UsersErase)
+}
+
 func UsersShow(c *command.Call) error {
 	c.Reads()
 	q, err := c.Asked(client.Query{}, "USER")

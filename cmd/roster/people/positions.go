@@ -7,6 +7,16 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("users hold", "USER -until DAY", "keep a user from being erased until a day is over (legal hold)", AboutTime("set_legal_hold", "user"))
+	command.Add("users end-hold", "USER", "end a legal hold: the user can be erased again", AboutTime("end_legal_hold", "user"))
+	command.Add("users merge", "USER INTO", "merge the record of a user into another of the same person; the first departs", UsersMerge)
+	command.Add("positions add", "USER UNIT -start DAY -end DAY [-title TEXT]", "give a user a position in a unit for a time, beside their own: a transfer, or a stand-in", AboutTime("add_position", "user", "unit"))
+	command.Add("positions end", "USER NUMBER [-end DAY]", "end a position of a user, at once or on a day", AboutTime("end_position", "user", "position"))
+	command.Add("absences add", "USER -start DAY [-end DAY]", "have a user count nowhere for a time, such as a leave", AboutTime("add_absence", "user"))
+	command.Add("absences end", "USER NUMBER [-end DAY]", "end an absence of a user, at once or on a day", AboutTime("end_absence", "user", "absence"))
+}
+
 // AboutTime makes a command of an operation about a user: its arguments are fields, and
 // what else it has are options.
 func AboutTime(verb string, arguments ...string) func(*command.Call) error {

@@ -12,6 +12,12 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("sign-in", "[-service URL] [-user NAME] [-code CODE]", "sign in; the password is asked for, or read from standard input", SignIn)
+	command.Add("sign-out", "", "end the token that sign-in got", SignOut)
+	command.Add("whoami", "", "who is signed in, and where", WhoAmI)
+}
+
 func SignIn(c *command.Call) error {
 	user := c.Flags.String("user", "", "user name")
 	code := c.Flags.String("code", "", "of the authenticator app, or a recovery code; asked for when it is needed")

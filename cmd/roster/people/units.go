@@ -8,6 +8,16 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("units list", "[-role ROLE]", "the organisation's units, with who leads them and how many are in each", UnitsList)
+	command.Add("units add", "UNIT [-label TEXT] [-head USER]", "add a unit below one that is there, or at the top", UnitsAdd)
+	command.Add("units change", "UNIT [-label TEXT] [-head USER]", "edit what a unit is called, or who leads it", UnitsChange)
+	command.Add("units move", "UNIT TO", "move or rename a unit, with its people, its groups and the units below it", UnitsMove)
+	command.Add("units merge", "UNIT INTO", "merge a unit into another one", UnitsMerge)
+	command.Add("units end", "UNIT", "end a unit that nobody is in any more", UnitsEnd)
+	command.Add("units adopt", "", "make units of the free texts that people and groups have for one", UnitsAdopt)
+}
+
 func UnitsList(c *command.Call) error {
 	c.Reads()
 	role := c.Flags.String("role", "", "count how many hold this role, too")

@@ -11,6 +11,13 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("users list", "[-q TEXT] [-unit UNIT] [-status STATUS] [-group GROUP] [-where FILTER]", "list users", UsersList)
+	command.Add("views list", "", "your views of the list of users, and those that others share, with how many they show", ViewsList)
+	command.Add("views save", "KEY [-where FILTER] [-columns A,B] [-shared]", "save a view of the list of users", ViewsSave)
+	command.Add("views remove", "KEY", "remove a saved view", ViewsRemove)
+}
+
 // listing are the flags that choose users for a list.
 type listing struct {
 	text, unit, status, group, where, sort, columns, view *string

@@ -11,6 +11,12 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("check", "USER APPLICATION ACTION PATH", "check access, with the path or the nearest miss; - as USER is nobody signed in", Check)
+	command.Add("access", "USER", "all a user can do, and through what", Access)
+	command.Add("grid", "APPLICATION [-q TEXT] [-group GROUP]", "users × permissions of one application", Grid)
+}
+
 func Check(c *command.Call) error {
 	c.Reads()
 	at := c.Flags.String("at", "", "the instant to judge, by the present facts; now by default")

@@ -7,6 +7,10 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("calendar", "[-days DAYS] [-unit UNIT] [-application APPLICATION] [-mine]", "what begins and ends in the days to come: access, memberships, first and last days, freezes", ShowCalendar)
+}
+
 // calendarWords say what an entry of a calendar is.
 var calendarWords = map[string]string{
 	"access_begins": "access begins", "access_ends": "access ends", "membership_begins": "membership begins", "membership_ends": "membership ends",
@@ -25,7 +29,7 @@ func ShowCalendar(c *command.Call) error {
 	if *mine {
 		q["mine"] = "true"
 	}
-	all, err := c.Client.Calendar(c.Ctx, q)
+	all, err := c.Client.DatesAhead(c.Ctx, q)
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,10 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("lists save", "LIST FILE [-ask NAME=VALUE…]", "save any list as CSV or XLSX, by the ending of the file's name", ListsSave)
+}
+
 // ListsSave keeps a list as a file, asked as the list itself would be.
 func ListsSave(c *command.Call) error {
 	c.Reads()

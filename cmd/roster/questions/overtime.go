@@ -7,6 +7,11 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("timeline", "USER [APPLICATION ACTION PATH]", "from when to when a user held each role, or one permission, and through what", Timeline)
+	command.Add("over-time", "APPLICATION [-from DAY] [-points N]", "how many people had anything in an application, by how", OverTime)
+}
+
 // Timeline is of a user's roles, or of one permission.
 func Timeline(c *command.Call) error {
 	if err := c.ParseSome(1, "USER", "APPLICATION", "ACTION", "PATH"); err != nil {
@@ -22,7 +27,7 @@ func Timeline(c *command.Call) error {
 }
 
 func roleTimeline(c *command.Call) error {
-	l, err := c.Client.RoleTimeline(c.Ctx, c.Args[0])
+	l, err := c.Client.Timeline(c.Ctx, c.Args[0])
 	if err != nil {
 		return err
 	}

@@ -11,6 +11,12 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("applications rehearsal", "APPLICATION", "what a rehearsal let through that live would deny", Rehearsal)
+	command.Add("holders", "APPLICATION ACTION PATH | -role ROLE", "who can do this, or who holds a role, and through what", Holders)
+	command.Add("gained-and-lost", "FROM [TO] [-user USER] [-role ROLE] [-application APPLICATION]", "who gained and lost what from one day to another", GainedAndLost)
+}
+
 func Holders(c *command.Call) error {
 	c.Reads()
 	limit := c.Flags.Int("limit", 100, "at most so many rows")

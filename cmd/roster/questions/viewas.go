@@ -8,6 +8,10 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("view-as", "USER | - | -would-be unit=…,title=…", "what somebody can do in each application; - is nobody signed in", ViewAs)
+}
+
 func ViewAs(c *command.Call) error {
 	c.Reads()
 	newcomer := c.Flags.String("would-be", "", "somebody who is not there yet, as \"unit=marine/pilotage,title=Harbour pilot,employment_type=staff\"")

@@ -9,6 +9,15 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("users compare", "USER COLLEAGUE [-copy]", "what each user has that the other lacks; -copy gives USER the same", UsersCompare)
+	command.Add("groups members", "GROUP", "who is in a group, at any depth, and why", GroupsMembers)
+	command.Add("delegations list", "", "delegated administration: who may administer what, in plain words", DelegationsList)
+	command.Add("my-access", "", "your access: each role with its reason, its end and who gave it", MyAccess)
+	command.Add("settings sign-in", "[GROUP]", "let only the members of a group sign in; without a group, everybody who has a password or a token", SettingsSignIn)
+	command.Add("settings second-person", "[-own-gains] [-high-risk-roles] [-safeguards]", "set for which changes a second person is needed; without options, for none", SettingsSecondPerson)
+}
+
 // UsersCompare compares a user with a colleague, and copies what the colleague was
 // given, all of it or chosen parts.
 func UsersCompare(c *command.Call) error {
@@ -20,11 +29,11 @@ func UsersCompare(c *command.Call) error {
 	if err := c.Parse("USER", "COLLEAGUE"); err != nil {
 		return err
 	}
-	q, err := c.At(client.Query{})
+	q, err := c.At(client.Query{"with": c.Args[1]})
 	if err != nil {
 		return err
 	}
-	x, err := c.Client.CompareUsers(c.Ctx, c.Args[0], c.Args[1], q)
+	x, err := c.Client.CompareUsers(c.Ctx, c.Args[0], q)
 	if err != nil {
 		return err
 	}

@@ -10,6 +10,18 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("users set-roles", "USER ROLE…", "set the roles that a user holds directly; only the differences are made", UsersSetRoles)
+	command.Add("applications change", "APPLICATION [-state …] [-owner …] [-direct-assignments …]", "change an application: go live, name its owner", ApplicationsChange)
+	command.Add("applications coverage", "APPLICATION [-unreached]", "coverage: which roles cover what, what no role covers, what everybody reaches", ApplicationsCoverage)
+	command.Add("applications covered", "APPLICATION PATTERN", "what a pattern covers today, and what it will", ApplicationsCovered)
+	command.Add("applications compare", "APPLICATION [FILE] [-asked] [-register]", "how the application's own list of paths differs from what is registered", ApplicationsCompare)
+	command.Add("applications going-live", "APPLICATION", "what would change if it went live now", ApplicationsGoingLive)
+	command.Add("roles change", "ROLE [-owner …] [-risk …] [-max-days DAYS]", "edit a role: its owner, risk and limits", RolesChange)
+	command.Add("roles copy", "ROLE NEW_KEY", "make a role that gives the same", RolesCopy)
+	command.Add("roles compare", "ROLE OTHER_ROLE", "what each of two roles gives that the other does not", RolesCompare)
+}
+
 func ApplicationsChange(c *command.Call) error {
 	o := c.Operation("update_application", "application")
 	change := c.Changes()

@@ -9,6 +9,16 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("expectations list", "[-broken] [-application APPLICATION]", "checks that must keep holding, and whether they do", ExpectationsList)
+	command.Add("expectations set", "KEY may|may-not APPLICATION ACTION PATTERN (-user USER | -group GROUP [-except] | -nobody)", "add an expectation", ExpectationsSet)
+	command.Add("expectations end", "KEY", "end an expectation", ExpectationsEnd)
+	command.Add("findings list", "[-code CODE] [-application APPLICATION] [-aside]", "findings: what looks wrong, why it matters, and how to mend it", FindingsList)
+	command.Add("findings mend", "KEY", "make the change that mends a finding", FindingsMend)
+	command.Add("findings set-aside", "KEY -until DAY", "set a finding aside until a day", FindingsSetAside)
+	command.Add("findings show-again", "KEY", "show a finding again that was set aside", FindingsTakeUp)
+}
+
 func ExpectationsList(c *command.Call) error {
 	c.Reads()
 	broken := c.Flags.Bool("broken", false, "only those that do not hold; the exit code is 1 when there are any")

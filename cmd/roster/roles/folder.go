@@ -19,6 +19,10 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("imports folder", "DIR", "bring in the files that another system puts into a folder, once or again and again", ImportsFolder)
+}
+
 // dropFolder is a folder into which another system puts files.
 type dropFolder struct {
 	c       *command.Call

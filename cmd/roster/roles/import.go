@@ -18,6 +18,13 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("users import", "FILE.csv", "import users from a personnel export", Importer("users"))
+	command.Add("memberships import", "FILE.csv", "add users and groups to groups; columns group, user or member_group, from, until (the last day, or an instant)", Importer("memberships"))
+	command.Add("groups import", "FILE.csv", "make and change groups; columns group, label, description, unit, filter, owner, held_within", Importer("groups"))
+	command.Add("assignments import", "FILE.csv", "grant roles to users and groups; columns role, user or group, from, until, scopes, schedule", Importer("assignments"))
+}
+
 // Importer brings a file in as one change. Faults can be kept as a file of their
 // own, by line, for whoever mends the source.
 func Importer(what string) func(*command.Call) error {

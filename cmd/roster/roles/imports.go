@@ -7,6 +7,11 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("imports list", "", "your imports: those under way, and those of the last day", ImportsList)
+	command.Add("imports cancel", "IMPORT", "cancel an import of yours that is not being published yet", ImportsCancel)
+}
+
 func ImportsList(c *command.Call) error {
 	if err := c.Parse(); err != nil {
 		return err

@@ -8,6 +8,13 @@ import (
 	"go.yaml.in/yaml/v3"
 )
 
+func init() {
+	command.Add("mappings list", "", "saved mappings: how the columns of files become attributes of users", MappingsList)
+	command.Add("mappings save", "KEY FILE [-shared]", "save a mapping written as YAML or JSON", MappingsSave)
+	command.Add("mappings show", "KEY", "a saved mapping, to be changed and saved again", MappingsShow)
+	command.Add("mappings remove", "KEY", "remove a saved mapping", MappingsRemove)
+}
+
 func MappingsList(c *command.Call) error {
 	if err := c.Parse(); err != nil {
 		return err

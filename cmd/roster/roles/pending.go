@@ -12,6 +12,16 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("users sign-in-link", "USER", "make a one-time link by which a user sets their own password", UsersSignInLink)
+	command.Add("pending list", "", "pending changes: those you may make, and those you passed on", PendingList)
+	command.Add("pending make", "PENDING_CHANGE", "make a pending change", PendingMake)
+	command.Add("pending refuse", "PENDING_CHANGE -why TEXT", "refuse a pending change; its author is told why", PendingRefuse)
+	command.Add("pending withdraw", "PENDING_CHANGE", "withdraw a pending change of your own", PendingWithdraw)
+	command.Add("refusals list", "", "refused changes of the last 90 days", RefusalsList)
+	command.Add("security-log list", "[-user USER]", "who signed in, who tried to, and who was given a way to sign in", SecurityLogList)
+}
+
 func PendingList(c *command.Call) error {
 	if err := c.Parse(); err != nil {
 		return err

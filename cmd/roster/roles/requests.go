@@ -10,6 +10,20 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("today", "", "what is waiting for you", Today)
+	command.Add("catalogue list", "[TEXT] [-for USER]", "the access catalogue: requestable roles, found by what one wants to do", CatalogueList)
+	command.Add("request", "ROLE [-for USER] [-until TIME] -reason TEXT", "request access: a role, for yourself or one of your people", RequestAccess)
+	command.Add("requests", "[-waiting] [-mine] [-to-decide]", "requests of yours, those you decide on, and those you may read", Requests)
+	command.Add("requests show", "REQUEST", "one request: its steps, and what it would give", RequestsShow)
+	command.Add("decide", "REQUEST approve|refuse [-until TIME] -reason TEXT", "decide on a request; -until and -within give less than was asked", Decide)
+	command.Add("withdraw", "REQUEST -reason TEXT", "withdraw a request", Withdraw)
+	command.Add("routes list", "", "approval routes", RoutesList)
+	command.Add("routes set", "KEY STEP…", "add or edit an approval route; a step is manager, owner, group:KEY, all:KEY or user:NAME,NAME", RoutesSet)
+	command.Add("catalogue add", "ROLE ROUTE WORDS [-max-days DAYS]", "make a role requestable", CatalogueAdd)
+	command.Add("catalogue remove", "ROLE", "a role is no longer requestable", CatalogueRemove)
+}
+
 func Today(c *command.Call) error {
 	if err := c.Parse(); err != nil {
 		return err

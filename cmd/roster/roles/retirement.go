@@ -3,9 +3,16 @@ package roles
 import (
 	"encoding/json"
 
+	"ableroster/client"
 	"ableroster/cmd/roster/command"
 	"ableroster/wire"
 )
+
+func init() {
+	command.Add("applications retirement", "APPLICATION [-settle]", "what hangs on an application: its roles, and whatever else names it", ApplicationsRetirement)
+	command.Add("roles retire", "ROLE [-replacement ROLE]", "retire a role: it gives nothing any more; its holders get the replacement, if one is named", RolesRetire)
+	command.Add("roles retirement", "ROLE [-replacement ROLE]", "what hangs on a role: who holds it, and whatever names it", RolesRetirement)
+}
 
 func RolesRetire(c *command.Call) error {
 	replacement := c.Flags.String("replacement", "", "a role that its holders get instead, on the same limits; whatever names the role names this one then")
@@ -16,7 +23,7 @@ func RolesRetire(c *command.Call) error {
 	if *replacement == "" {
 		return change.Make(c, map[string]any{"op": "retire_role", "role": c.Args[0]})
 	}
-	x, err := c.Client.RoleRetirement(c.Ctx, c.Args[0], *replacement)
+	x, err := c.Client.RoleRetirement(c.Ctx, c.Args[0], client.Query{"replacement": *replacement})
 	if err != nil {
 		return err
 	}
@@ -40,7 +47,7 @@ func RolesRetirement(c *command.Call) error {
 	if err := c.Parse("ROLE"); err != nil {
 		return err
 	}
-	x, err := c.Client.RoleRetirement(c.Ctx, c.Args[0], *replacement)
+	x, err := c.Client.RoleRetirement(c.Ctx, c.Args[0], client.Query{"replacement": *replacement})
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,16 @@ import (
 	"ableroster/wire"
 )
 
+func init() {
+	command.Add("review list", "", "review rounds", ReviewList)
+	command.Add("review open", "KEY (-application APP | -group GROUP | -where FILTER | -person USER…) [-by-hand] -reviewers manager|owner|user:NAME,…", "open a review round", ReviewOpen)
+	command.Add("review show", "ROUND", "one round, and how far each reviewer is", ReviewShow)
+	command.Add("review items", "ROUND [-mine] [-undecided]", "the items of a round, each with why it is held", ReviewItems)
+	command.Add("review keep", "ROUND USER ROLE… | -all-mine", "decide that items are kept", ReviewKeep)
+	command.Add("review revoke", "ROUND USER ROLE…", "decide that items are revoked at the sign-off", ReviewRevoke)
+	command.Add("review sign-off", "ROUND", "sign a round off: revoke, and leave pending removals for what groups and rules give", ReviewSignOff)
+}
+
 func ReviewList(c *command.Call) error {
 	c.Reads()
 	q, err := c.Asked(client.Query{})

@@ -10,6 +10,19 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("groups list", "", "list groups", GroupsList)
+	command.Add("groups show", "GROUP", "one group: its members and what it gives", GroupsShow)
+	command.Add("applications list", "", "list applications", ApplicationsList)
+	command.Add("applications show", "APPLICATION", "one application: its actions and resources", ApplicationsShow)
+	command.Add("roles list", "", "list roles", RolesList)
+	command.Add("roles show", "ROLE", "one role: permissions and holders", RolesShow)
+	command.Add("grant", "USER ROLE [-from TIME] [-until TIME] [-within APPLICATION:PATTERN]… [-schedule …]", "grant a role (-to-group: USER is a group)", Grant)
+	command.Add("revoke", "USER ROLE", "revoke a role (-to-group: USER is a group)", Revoke)
+	command.Add("change", "FILE.json", "make a change written as JSON: {\"operations\": [{\"op\": …}], \"reason\": …}; - reads standard input", Change)
+	command.Add("history", "[-user USER] [-by USER] [-reference TEXT] [-kind KIND]…", "the ledger, newest first", History)
+}
+
 // to names the holder of a role in an operation: a user, or a group.
 func to(op map[string]any, name string, group bool) map[string]any {
 	if group {

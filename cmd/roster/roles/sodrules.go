@@ -7,6 +7,12 @@ import (
 	"ableroster/cmd/roster/command"
 )
 
+func init() {
+	command.Add("sod-rules list", "", "SoD rules, with their violations and the paths to them", SodRulesList)
+	command.Add("sod-rules add", "KEY -role ROLE -role ROLE… [-prevent]", "add an SoD rule", SodRulesAdd)
+	command.Add("sod-rules end", "KEY", "end an SoD rule: its roles may be combined again", SodRulesEnd)
+}
+
 func SodRulesList(c *command.Call) error {
 	c.Reads()
 	q, err := c.Asked(client.Query{})
