@@ -34,6 +34,10 @@ type Client struct {
 	// lost.
 	Mark string
 
+	// ActingFor is whom the caller, a machine account that may, acts for: user name or id.
+	// Change and Shares are called so; other calls are refused.
+	ActingFor string
+
 	// Heard is told the Roster-Head of each answer; nil hears nothing.
 	Heard func(mark string)
 
@@ -115,6 +119,9 @@ func (c *Client) DoKeyed(ctx context.Context, key, method, path string, q Query,
 		req.Header.Set("Roster-At-Least", c.Mark)
 	case c.AtLeast > 0:
 		req.Header.Set("Roster-At-Least", strconv.FormatInt(c.AtLeast, 10))
+	}
+	if c.ActingFor != "" {
+		req.Header.Set("Roster-Acting-For", c.ActingFor)
 	}
 	if c.Agent != "" {
 		req.Header.Set("User-Agent", c.Agent)

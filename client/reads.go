@@ -398,6 +398,12 @@ func (c *Client) SetUpState(ctx context.Context) (wire.SetUpState, error) {
 	return get[wire.SetUpState](ctx, c, "/set-up", nil)
 }
 
+// Shares asks list-shares: What is shared within single resources: what the caller shared, what is shared with them, and what they may read.
+// The query may have as_of, cursor, limit, application, path, role, user and by.
+func (c *Client) Shares(ctx context.Context, q Query) (wire.ShareList, error) {
+	return get[wire.ShareList](ctx, c, "/shares", q)
+}
+
 // SoDRules asks list-sod-rules: Roles nobody may combine, and who does.
 // The query may have as_of.
 func (c *Client) SoDRules(ctx context.Context, q Query) (wire.SoDRuleList, error) {

@@ -74,6 +74,7 @@ func Larkhaven(until time.Time) []Change {
 	g.describe()
 	g.fill()
 	g.live()
+	g.share()
 	return g.out
 }
 

@@ -184,6 +184,13 @@ func midnight(t time.Time) time.Time {
 	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
 }
 
+// share is a berth that the berth board shared for Inês with somebody of the tugs.
+func (g *generator) share() {
+	board, _ := g.soFar().FindUser(BerthBoard)
+	g.add(g.last.Add(4*time.Minute), Pilot, board.String(), "Shared on the berth board",
+		&roles.ShareRole{Role: "berth-planning/north-scheduler", User: change.UserRef(g.present("marine/tugs")[0].name), Path: "berths/north-2"})
+}
+
 // pilot is the woman of the walk.
 func (g *generator) pilot(at time.Time) {
 	p := g.known(Pilot, "Inês Halloran", "marine/pilotage", "Harbour pilot", "staff")

@@ -122,7 +122,7 @@ func (g *generator) heads(at time.Time) {
 	g.add(at, Administrator, "console", "Who leads which unit", ops...)
 	finance, engineering := g.present("finance"), g.present("engineering")
 	g.add(at.Add(9*time.Minute), Administrator, "console", "The auditor asked who is accountable for machines",
-		&people.SetMachineAccount{User: BerthBoard, Purpose: "The berth board asks what its users may do.", Application: "berth-planning", SecretAt: "On the berth board's host, in its service account.",
+		&people.SetMachineAccount{User: BerthBoard, Purpose: "The berth board asks what its users may do, and shares berths for them.", Application: "berth-planning", SecretAt: "On the berth board's host, in its service account.", ActsForUsers: true,
 			Accountable: []change.UserRef{Manager, change.UserRef(engineering[1].name)}},
 		&people.SetMachineAccount{User: "manifest-feed", Purpose: "Brings manifests of the shipping lines in, each night.", Application: "cargo-manifests", SecretAt: "In the vault of the office.",
 			Accountable: []change.UserRef{change.UserRef(finance[2].name), change.UserRef(engineering[1].name)}},

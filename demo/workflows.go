@@ -119,6 +119,8 @@ func (g *generator) catalogue(at time.Time) {
 	} {
 		ops = append(ops, &o)
 	}
+	shared := 5
+	ops = append(ops, &roles.UpdateRole{Role: "berth-planning/north-scheduler", MaxShares: &shared}) // the berth board shares berths
 	g.add(at.Add(time.Minute), Administrator, "console", "Asking instead of telephoning", ops...)
 }
 

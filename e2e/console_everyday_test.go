@@ -121,6 +121,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/users/ines.halloran?tab=compare", "Choose a colleague"},
 		{"/attributes", "Cost centre"},
 		{"/freezes", "Quarter close"},
+		{"/shares", "North 2"},
 		{"/invitations", "Nobody is invited"},
 		{"/mail", "No mail was sent yet"},
 		{"/calendar", "Access ends"},

@@ -100,6 +100,8 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"GET /users/{user}", "/users/ines.halloran", ""},
 		{"GET /attributes/{attribute}/values", "/attributes/unit/values", ""},
 		{"GET /freezes", "/freezes", ""},
+		{"GET /shares", "/shares", ""},
+		{"GET /shares", "/shares?application=berth-planning&as_of=" + past, ""},
 		{"GET /units", "/units", ""},
 		{"GET /calendar", "/calendar", ""},
 		{"GET /machine-accounts", "/machine-accounts", ""},

@@ -118,6 +118,7 @@ var elsewhere = map[string]string{
 	"POST /checks":                             "TestManyChecksAreAnsweredFromOneRevision",
 	"GET /menu":                                "TestWhatIsOutsideIsNotThere",
 	"GET /new-user-preview":                    "TestDefaultsByAPI",
+	"GET /shares":                              "TestAnApplicationSharesForWhoHoldsIt",
 	"GET /assignments/{assignment}":            "TestNoAnswerNamesWhomTheCallerMayNotRead",
 	"GET /users/{user}/timeline/permission":    "TestNoAnswerNamesWhomTheCallerMayNotRead",
 	"GET /catalogue/{role}":                    "TestNoAnswerNamesWhomTheCallerMayNotRead",

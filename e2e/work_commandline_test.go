@@ -94,7 +94,7 @@ func TestExitCodesAndUsage(t *testing.T) {
 	x.says(0, "-until", "grant", "-help")
 	x.says(2, "There are: roster users list", "users")
 	x.says(2, "there is no command “dance”", "dance")
-	x.says(2, "There are: roster users import, roster memberships import", "import", "people.csv")
+	x.says(2, "There are: roster users import, roster groups import, roster memberships import", "import", "people.csv")
 	x.says(0, "roster ledger verify", "ledger", "-help")
 	x.says(0, "there is more: ask for more with -limit", "history", "-limit", "2", "-output", "csv")
 	x.says(0, `"roster_file": 1`, "file", "export", "-output", "json")

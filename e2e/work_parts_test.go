@@ -51,7 +51,7 @@ func reads(t *testing.T, marta *client.Client) []string {
 		"/holders?application=berth-planning&action=read&path=board&limit=500", "/holders?application=tariff-ledger&action=read&path=tariffs&limit=500", "/gained-and-lost?limit=500&from=2026-01-01T00:00:00Z",
 		"/users/ines.halloran/timeline/permission?application=berth-planning&action=read&path=board", "/roles/berth-planning%2Freader/holders?limit=500",
 		"/users/ines.halloran/timeline", "/applications/berth-planning/over-time", "/applications/tariff-ledger/over-time", "/reviews", "/reviews/marine-winter", "/reviews/marine-winter/items?limit=500", "/reviews/marine-winter/items.csv", "/reviews/tariffs-autumn", "/catalogue", "/catalogue/works-orders%2Fraiser",
-		"/today", "/requests?limit=500", "/requests?state=waiting", "/defaults", "/sod-rules", "/freezes", "/calendar", "/calendar?mine=true", "/units", "/machine-accounts", "/connections", "/employment-types", "/me/sponsored", "/reports/users/ines.halloran", "/reports/roles/berth-planning%2Freader", "/reports/roles/staff", "/roles/berth-planning%2Freader/retirement", "/roles/staff/retirement", "/applications/berth-planning/retirement", "/applications/tariff-ledger/retirement", "/routes", "/new-user-preview?would_be=" + url.QueryEscape(`{"unit":"marine/pilotage"}`),
+		"/today", "/requests?limit=500", "/requests?state=waiting", "/defaults", "/sod-rules", "/freezes", "/shares", "/calendar", "/calendar?mine=true", "/units", "/machine-accounts", "/connections", "/employment-types", "/me/sponsored", "/reports/users/ines.halloran", "/reports/roles/berth-planning%2Freader", "/reports/roles/staff", "/roles/berth-planning%2Freader/retirement", "/roles/staff/retirement", "/applications/berth-planning/retirement", "/applications/tariff-ledger/retirement", "/routes", "/new-user-preview?would_be=" + url.QueryEscape(`{"unit":"marine/pilotage"}`),
 		"/expectations", "/findings?limit=500", "/findings?limit=500&code=assignment_doubled", "/applications/berth-planning/coverage", "/applications/tariff-ledger/coverage",
 		"/applications/berth-planning/going-live", "/applications/berth-planning/covered?pattern=berths", "/roles/berth-planning%2Freader/comparison?with=berth-planning%2Fscheduler",
 		"/attributes", "/attributes/unit/values", "/attributes/unit/values?role=berth-planning%2Freader", "/attributes/title/values", "/delegations", "/me/access", "/pending-changes", "/views", "/mappings", "/users/ines.halloran/owned", "/groups/pilots/members?limit=500", "/groups/night-gate/members?limit=500", "/users/ines.halloran/comparison?with=" + demo.Manager,
@@ -102,6 +102,10 @@ func TestNoAnswerNamesWhomTheCallerMayNotRead(t *testing.T) {
 			t.Errorf("nobody asks %s here: it may name whom the caller may not read", route)
 		}
 	}
+	shares, err := marta.Shares(ctx, nil)
+	if err != nil || len(shares.Shares) == 0 {
+		t.Fatal(err)
+	}
 	met := map[*client.Client]map[string]bool{}
 	for who, name := range map[*client.Client]string{tomas: demo.Manager, ines: demo.Pilot} {
 		met[who] = map[string]bool{}
@@ -145,6 +149,11 @@ func TestNoAnswerNamesWhomTheCallerMayNotRead(t *testing.T) {
 				may := x.may
 				if strings.HasPrefix(path, "/today") || strings.Contains(path, "/requests") { // who has to do with a request knows the others
 					may = func(u wire.User) bool { return x.may(u) || met[x.who][u.ID] }
+				}
+				if strings.HasPrefix(path, "/shares") { // who shared something knows with whom
+					may = func(u wire.User) bool {
+						return x.may(u) || x.who == ines && slices.ContainsFunc(shares.Shares, func(f wire.Share) bool { return f.SharedBy.Key == demo.Pilot && f.User.Key == u.UserName })
+					}
 				}
 				if strings.HasPrefix(path, "/me/access") { // who handed it to me
 					may = func(u wire.User) bool {
@@ -302,6 +311,10 @@ func TestAnApplicationAsksAndReadsNobody(t *testing.T) {
 		t.Fatal(err)
 	}
 	board := &client.Client{Base: s.Base, Token: token.Secret}
+	if _, err := marta.Change(ctx, changeOf("It asks, and no more", `{"op":"add_role","key":"board-asks"}`, `{"op":"add_permission","role":"board-asks","application":"able-roster","actions":["evaluate"],"pattern":"applications/berth-planning"}`,
+		`{"op":"revoke","role":"berth-board-service","user":"berth-board"}`, `{"op":"grant","role":"board-asks","user":"berth-board"}`), false); err != nil {
+		t.Fatal(err)
+	}
 	a, err := board.Check(ctx, wire.CheckRequest{User: demo.Pilot, Application: "berth-planning", Action: "update", Path: "berths/north-1", Explain: true})
 	if err != nil || !a.Allowed || a.Reason != "granted" || len(a.Paths) > 0 {
 		t.Errorf("%+v %v", a, err)

@@ -58,7 +58,7 @@ func TestReportsAreForTheAuditor(t *testing.T) {
 	if err != nil || !strings.Contains(string(held), "&lt;b&gt;B &amp; Co&lt;/b&gt;") || strings.Contains(string(held), "<b>B") {
 		t.Errorf("%s %v", held, err)
 	}
-	one, err := marta.Report(ctx, "revisions", "1023", nil)
+	one, err := marta.Report(ctx, "revisions", "1024", nil)
 	if err != nil || !strings.Contains(string(one), "Meanwhile") || !strings.Contains(string(one), "gained") || !strings.Contains(string(one), "Inês Halloran") {
 		t.Errorf("%s %v", one, err)
 	}

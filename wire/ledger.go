@@ -14,7 +14,8 @@ type Revision struct {
 	RecordedAt time.Time         `json:"recorded_at"`
 	Claimed    bool              `json:"claimed,omitempty" doc:"at was claimed by history loaded into an empty ledger"`
 	By         *Ref              `json:"by,omitempty" doc:"none: the host"`
-	Via        string            `json:"via"`
+	Account    *Ref              `json:"account,omitempty" doc:"the machine account that acted for them"`
+	Via        string            `json:"via" doc:"account: by a machine account that acted for them"`
 	Reason     string            `json:"reason"`
 	Reference  string            `json:"reference,omitempty" doc:"where the work was asked for"`
 	Sentences  []string          `json:"sentences"`

@@ -21,7 +21,7 @@ type TimelineRole struct {
 type TimelineSpan struct {
 	From    time.Time  `json:"from"`
 	Until   *time.Time `json:"until,omitempty"`
-	Way     string     `json:"way" enum:"direct,request,default,group"`
+	Way     string     `json:"way" enum:"direct,request,share,default,group"`
 	Group   *Ref       `json:"group,omitempty"`
 	Default *Ref       `json:"default,omitempty"`
 	Given   *Given     `json:"given,omitempty"`
@@ -38,6 +38,6 @@ type OverTime struct {
 // person once, by the plainest way.
 type OverTimePoint struct {
 	At   time.Time      `json:"at"`
-	Ways map[string]int `json:"ways" doc:"direct, request, default, group, everybody"`
+	Ways map[string]int `json:"ways" doc:"direct, request, share, default, group, everybody"`
 	All  int            `json:"all"`
 }

@@ -44,23 +44,39 @@ type OneRound struct {
 // ReviewItem is a role that a user held through one assignment when the round
 // opened.
 type ReviewItem struct {
-	User        Ref        `json:"user"`
-	Unit        string     `json:"unit,omitempty"`
-	Title       string     `json:"title,omitempty"`
-	Role        Ref        `json:"role"`
-	Application *Ref       `json:"application,omitempty"`
-	Assignment  string     `json:"assignment"`
-	Through     string     `json:"through" enum:"direct,group,default" doc:"what is held through a group or a default rule becomes a proposal to its owner"`
-	Path        Path       `json:"path"`
-	Until       *time.Time `json:"until,omitempty" doc:"when it ends by itself"`
-	Since       *Given     `json:"since" doc:"when it was given, by whom and why"`
-	Peers       int        `json:"peers" doc:"how many others of the same unit hold the role too"`
-	Unitmates   int        `json:"unitmates" doc:"of so many others in the unit"`
-	SoDRules    []string   `json:"sod_rules,omitempty" doc:"SoD rules the user breaks"`
-	Gone        bool       `json:"gone,omitempty" doc:"it has ended since"`
-	Decision    string     `json:"decision,omitempty" enum:"keep,revoke"`
-	Decided     *Given     `json:"decided,omitempty" doc:"when, by whom and why"`
-	Mine        bool       `json:"mine,omitempty" doc:"the caller may decide on it"`
+	User        Ref         `json:"user"`
+	Unit        string      `json:"unit,omitempty"`
+	Title       string      `json:"title,omitempty"`
+	Role        Ref         `json:"role"`
+	Application *Ref        `json:"application,omitempty"`
+	Assignment  string      `json:"assignment"`
+	Through     string      `json:"through" enum:"direct,group,default" doc:"what is held through a group or a default rule becomes a proposal to its owner"`
+	Path        Path        `json:"path"`
+	Shared      *SharedItem `json:"shared,omitempty" doc:"what is shared within one resource is one item: with whom. It is decided on by naming each who is the caller's"`
+	Until       *time.Time  `json:"until,omitempty" doc:"when it ends by itself"`
+	Since       *Given      `json:"since" doc:"when it was given, by whom and why"`
+	Peers       int         `json:"peers" doc:"how many others of the same unit hold the role too"`
+	Unitmates   int         `json:"unitmates" doc:"of so many others in the unit"`
+	SoDRules    []string    `json:"sod_rules,omitempty" doc:"SoD rules the user breaks"`
+	Gone        bool        `json:"gone,omitempty" doc:"it has ended since"`
+	Decision    string      `json:"decision,omitempty" enum:"keep,revoke"`
+	Decided     *Given      `json:"decided,omitempty" doc:"when, by whom and why"`
+	Mine        bool        `json:"mine,omitempty" doc:"the caller may decide on it"`
+}
+
+// SharedItem is a role that is shared within one resource.
+type SharedItem struct {
+	Path     string       `json:"path"`
+	Resource string       `json:"resource,omitempty" doc:"what the resource is called"`
+	With     []SharedWith `json:"with" doc:"of those the caller may see on it"`
+}
+
+// SharedWith is one user with whom it is shared.
+type SharedWith struct {
+	User       Ref    `json:"user"`
+	Assignment string `json:"assignment"`
+	Mine       bool   `json:"mine,omitempty" doc:"the caller may decide on it"`
+	Gone       bool   `json:"gone,omitempty" doc:"it has ended since"`
 }
 
 // ReviewItemList is a page of the items of a round.

@@ -124,8 +124,9 @@ type Assignment struct {
 	LastDay      string     `json:"last_day,omitempty" format:"date" doc:"the last day, where it ends with one in the organisation's time zone"`
 	Scopes       []Scope    `json:"scopes,omitempty" doc:"gives only what one of these covers"`
 	Schedule     *Schedule  `json:"schedule,omitempty"`
-	Origin       string     `json:"origin" enum:"manual,import,default,request"`
+	Origin       string     `json:"origin" enum:"manual,import,default,request,share"`
 	Default      *Ref       `json:"default,omitempty" doc:"the default rule that gives it, and takes it back"`
+	SharedBy     *Ref       `json:"shared_by,omitempty" doc:"who shared it"`
 	Given        *Given     `json:"given,omitempty"`
 }
 
@@ -234,6 +235,7 @@ type Role struct {
 	Risk        string       `json:"risk,omitempty" enum:"low,medium,high" doc:"how much harm it could do in wrong hands"`
 	MaxDays     int          `json:"max_days,omitempty" doc:"days an assignment of it may last at most; 0: without end"`
 	HeldWithin  string       `json:"held_within,omitempty" doc:"the unit within which alone it may be held"`
+	MaxShares   int          `json:"max_shares,omitempty" doc:"with how many users it may be shared within one resource at most; 0: it is not shareable"`
 	Requestable bool         `json:"requestable,omitempty" doc:"it is requestable"`
 	Includes    []Ref        `json:"includes" doc:"directly included roles"`
 	IncludedBy  []Ref        `json:"included_by" doc:"roles that include it directly"`

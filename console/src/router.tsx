@@ -167,6 +167,12 @@ const attributes = createRoute({
   path: '/attributes',
   component: lazyPage(() => import('./pages/Attributes'), 'AttributesPage'),
 })
+const shares = createRoute({
+  getParentRoute: () => shell,
+  path: '/shares',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/Shares'), 'SharesPage'),
+})
 const freezes = createRoute({
   getParentRoute: () => shell,
   path: '/freezes',
@@ -360,6 +366,7 @@ export const router = createRouter({
       review,
       defaults,
       freezes,
+      shares,
       sodRules,
       attributes,
       myAccess,

@@ -27,6 +27,7 @@ type Limits struct {
 	Window   calendar.Window
 	Scopes   []fact.Scope
 	Schedule *calendar.Schedule
+	SharedBy fact.UserID // who shared it, or 0
 }
 
 // Bounds are what limits besides the window.
@@ -68,19 +69,19 @@ func (p packed) Member() fact.Member {
 func flatAssignment(f *fact.Assignment, pos int) AssignmentRow {
 	r := AssignmentRow{Opened: f.Opened, Role: f.Role, To: pack(f.Assignee), pos: uint32(pos), Origin: uint8(slices.Index(fact.Origins, f.Origin)), Rule: uint16(f.Rule)}
 	if !plain(f) {
-		r.Limits = &Limits{f.Window, f.Scopes, f.Schedule}
+		r.Limits = &Limits{f.Window, f.Scopes, f.Schedule, f.SharedBy}
 	}
 	return r
 }
 
 func plain(f *fact.Assignment) bool {
-	return f.Window == calendar.Window{} && len(f.Scopes) == 0 && f.Schedule == nil
+	return f.Window == calendar.Window{} && len(f.Scopes) == 0 && f.Schedule == nil && f.SharedBy == 0
 }
 
 func (r *AssignmentRow) fact(id fact.AssignmentID) *fact.Assignment {
 	f := &fact.Assignment{ID: id, Assignee: r.To.Member(), Role: r.Role, Origin: fact.Origins[r.Origin], Rule: fact.DefaultID(r.Rule), Opened: r.Opened}
 	if l := r.Limits; l != nil {
-		f.Window, f.Scopes, f.Schedule = l.Window, l.Scopes, l.Schedule
+		f.Window, f.Scopes, f.Schedule, f.SharedBy = l.Window, l.Scopes, l.Schedule, l.SharedBy
 	}
 	return f
 }

@@ -24,6 +24,7 @@ type changeCall struct {
 	Cursor string `query:"cursor" maxLength:"200" doc:"of a dry run: the next of the page of its preview before"`
 	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"effects of a page"`
 	Key    string `header:"Idempotency-Key" maxLength:"200" doc:"makes asking twice safe: bound to the caller and the body"`
+	For    string `header:"Roster-Acting-For" maxLength:"100" doc:"whom the machine account acts for: user name or id. The change is judged as both's, and recorded as theirs, made by the account"`
 	Body   wire.ChangeRequest
 }
 

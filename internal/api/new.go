@@ -35,6 +35,7 @@ func routes(s *serve.Server) {
 	reportRoutes(s)
 	peopleRoutes(s)
 	requestRoutes(s)
+	shareRoutes(s)
 	reviewRoutes(s)
 	overTimeRoutes(s)
 	applicationRoutes(s)

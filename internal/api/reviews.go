@@ -104,7 +104,15 @@ func lineCells(l *wire.ReviewItem) []string {
 	}
 	since, by, because := givenWords(l.Since)
 	_, decidedBy, decidedBecause := givenWords(l.Decided)
-	return []string{l.User.Key, l.User.Label, l.Unit, l.Role.Label, app, l.Through, since, by, because, until, fmt.Sprint(l.Peers), fmt.Sprint(l.Unitmates), strings.Join(l.SoDRules, "; "),
+	user, name := l.User.Key, l.User.Label
+	if l.Shared != nil { // with each of them
+		var keys, names []string
+		for _, x := range l.Shared.With {
+			keys, names = append(keys, x.User.Key), append(names, x.User.Label)
+		}
+		user, name = strings.Join(keys, "; "), strings.Join(names, "; ")
+	}
+	return []string{user, name, l.Unit, l.Role.Label, app, throughOf(l), since, by, because, until, fmt.Sprint(l.Peers), fmt.Sprint(l.Unitmates), strings.Join(l.SoDRules, "; "),
 		l.Decision, decidedBy, decidedBecause}
 }
 
@@ -116,4 +124,12 @@ func givenWords(g *wire.Given) (at, by, because string) {
 		by = g.By.Label
 	}
 	return g.At.Format(time.RFC3339), by, g.Reason
+}
+
+// throughOf is how what is on a line is held: where it is shared, within what.
+func throughOf(l *wire.ReviewItem) string {
+	if l.Shared != nil {
+		return "shared within " + l.Shared.Path
+	}
+	return l.Through
 }

@@ -49,17 +49,31 @@ func AuthorityOf(s *access.Snapshot, caller fact.UserID, at calendar.Instant) *A
 
 // administers is what an assignment gives in Able Roster, by action.
 func administers(s *access.Snapshot, f *fact.Assignment) map[string][]patterns.Area {
+	return givesIn(s, f, fact.AbleRoster, false)
+}
+
+// givesIn is what an assignment gives in an application, by action; own says whether what it
+// gives on one's own things alone counts.
+func givesIn(s *access.Snapshot, f *fact.Assignment, app fact.ApplicationID, own bool) map[string][]patterns.Area {
 	out := map[string][]patterns.Area{}
+	widen := func(action string, perm *fact.Permission) {
+		if areas := query.WidenBy(s, out[action], f, perm, action); len(areas) > 0 {
+			out[action] = areas
+		}
+	}
 	for _, r := range s.RoleTable.At(int(f.Role)).Closure {
 		for _, id := range s.RoleTable.At(int(r)).Permissions {
 			perm := s.PermissionTable.At(int(id)).Fact
-			if perm.Application != fact.AbleRoster || perm.Own {
+			if perm.Application != app || perm.Own && !own {
 				continue
 			}
-			for _, act := range s.Application(fact.AbleRoster).Actions {
+			for _, act := range s.Application(app).Actions {
 				if access.Gives(perm, act.Key) {
-					out[act.Key] = query.WidenBy(s, out[act.Key], f, perm, act.Key)
+					widen(act.Key, perm)
 				}
+			}
+			if app != fact.AbleRoster && slices.Contains(perm.Actions, fact.AllActions) { // those declared later too
+				widen(fact.AllActions, perm)
 			}
 		}
 	}

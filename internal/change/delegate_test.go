@@ -135,7 +135,7 @@ func TestNobodyComesToARoleThroughSomebodyWhoMayNotGiveIt(t *testing.T) {
 			if !ok || len(change.AuthorityOf(s, caller, at).Reach(access.ActAssign)) == 0 {
 				continue // no delegate
 			}
-			d, fits := c.Change(s, 1)
+			d, fits := c.ChangeBy(caller, s, 1)
 			if !fits || len(d.Changes()) == 0 {
 				continue
 			}

@@ -23,6 +23,10 @@ type Draft struct {
 	// Author is who makes the change; 0 is the host itself.
 	Author fact.UserID
 
+	// Account is the machine account that acts for the author, 0 for none. A change that it
+	// makes for somebody is judged twice: once with the account as its author.
+	Account fact.UserID
+
 	// May says whether the author has a right on able-roster; nil for all. An
 	// operation whose author lacks a right it needs is not applied: the need is
 	// filed, and nothing else about it is told.
@@ -44,9 +48,10 @@ type Draft struct {
 	reads  []Subject
 
 	promised []RoleGain
-	sponsors map[fact.UserID][]fact.UserID // whom each sponsors, once looked up
-	units    map[string]*fact.Unit         // by path; nil: not looked at yet
-	sources  []*fact.MachineAccount        // see Sources; nil: not looked at yet
+	shares   map[fact.RoleID]map[string]int // how often each role is shared, by path, once looked up
+	sponsors map[fact.UserID][]fact.UserID  // whom each sponsors, once looked up
+	units    map[string]*fact.Unit          // by path; nil: not looked at yet
+	sources  []*fact.MachineAccount         // see Sources; nil: not looked at yet
 }
 
 // NewDraft begins a change. The snapshot itself never changes.

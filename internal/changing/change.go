@@ -47,7 +47,7 @@ func Change(ctx context.Context, d *seeing.Service, c seeing.Caller, req wire.Ch
 		return wire.ChangeResult{}, err
 	}
 	faults = append(faults, CheckWhy(d, req.Reason, req.Reference, how.DryRun)...)
-	faults = append(faults, acknowledgements(req.Acknowledge)...)
+	faults = append(append(faults, acknowledgements(req.Acknowledge)...), actingFaults(c, req)...)
 	place := func(f change.Fault) wire.Fault { return wire.Fault{Place: seeing.PlaceOf(f.Operation, f.Field)} }
 	if len(faults) > 0 {
 		if len(req.Operations) <= mostOperations && !slices.Contains(ops, nil) {
@@ -75,8 +75,11 @@ func Change(ctx context.Context, d *seeing.Service, c seeing.Caller, req wire.Ch
 	}
 	req.Reference = referred(d.Now(ctx, c), ops, req.Reference)
 	digest := sha256.Sum256(body)
+	if c.For != 0 && how.Key != "" { // a key is the account's, whomever it acts for
+		how.Key = c.User.String() + " " + how.Key
+	}
 	out, err := Make(ctx, d, c, Wanted{
-		Change:      ledger.Change{Author: c.User, Via: c.Via, Reason: req.Reason, Reference: req.Reference, Operations: ops, Key: how.Key, Request: digest[:]},
+		Change:      ledger.Change{Author: c.Author(), Via: c.Via, Reason: req.Reason, Reference: req.Reference, Operations: ops, Key: how.Key, Request: digest[:]},
 		How:         how,
 		basedOn:     req.BasedOn,
 		Acknowledge: req.Acknowledge,
@@ -87,7 +90,7 @@ func Change(ctx context.Context, d *seeing.Service, c seeing.Caller, req wire.Ch
 	switch {
 	case err == nil && !how.DryRun:
 		made(ctx, d, c, pending, &out)
-	case errors.As(err, &refused) && refused.Status == 403 && how.DryRun:
+	case errors.As(err, &refused) && refused.Status == 403 && how.DryRun && c.For == 0:
 		refused.Split = split(d.Now(ctx, c), ops)
 	}
 	return out, err

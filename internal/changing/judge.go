@@ -19,6 +19,10 @@ import (
 // judge decides on a draft: its faults, what its author lacks, what moved since
 // they looked, and the guard rails it runs into.
 func judge(v *seeing.View, d *change.Draft, x *Wanted) (*wire.Preview, error) {
+	of, err := ofAccount(v, d, x)
+	if err != nil {
+		return nil, err
+	}
 	if err := allowed(v, d, x.Place); err != nil {
 		return nil, err
 	}
@@ -36,7 +40,11 @@ func judge(v *seeing.View, d *change.Draft, x *Wanted) (*wire.Preview, error) {
 	if len(x.Operations) >= ledger.StagedFrom {
 		x.counted, x.rights = effect.Count(d, p, v.At, sees), v.Rights()
 	}
-	return out, stopped(v, effect.Rails(d, v.Caller.User, p, v.At, sees), x, out)
+	rails := effect.Rails(d, v.Caller.Author(), p, v.At, sees)
+	if of != nil {
+		rails = bothRails(rails, effect.Rails(of, v.Caller.User, effect.Of(of, v.At), v.At, sees))
+	}
+	return out, stopped(v, rails, x, out)
 }
 
 // judgeAgain decides once more on a large change that was judged before others made theirs:
@@ -105,21 +113,28 @@ func mayKnow(v *seeing.View) func(fact.FactKind, uint32) bool {
 
 // prepare sets in a draft what the caller may know and do.
 func prepare(v *seeing.View, d *change.Draft) {
-	d.Visible, d.May = mayKnow(v), v.Rights().May
+	d.Visible, d.May = mayKnow(v), v.AuthorsRights().May
+	if v.Caller.For != 0 {
+		d.Account = v.Caller.User
+	}
 }
 
 // allowed is the refusal of a draft whose author may not make it, or of one with
 // faults: rights come first, so that nobody learns from the faults of a change that
 // they may not make.
 func allowed(v *seeing.View, d *change.Draft, place func(change.Fault) wire.Fault) error {
-	if lacks := v.Rights().Lacks(d); len(lacks) > 0 {
+	rights := v.Rights()
+	if d.Account != 0 && !d.OfAccount() {
+		rights = v.AuthorsRights()
+	}
+	if lacks := rights.Lacks(d); len(lacks) > 0 {
 		return refusal(v, d, lacks)
 	}
 	if len(d.Faults) > 0 {
 		v.Told(len(slices.DeleteFunc(slices.Clone(d.Faults), func(f change.Fault) bool { return !f.Tells })), "names that are taken by what they may not see")
 		return seeing.Invalid("nothing was changed", faultsIn(v, d, place)...)
 	}
-	if lacks := v.Rights().LacksFor(d, d.RoleGains(v.At)); len(lacks) > 0 {
+	if lacks := rights.LacksFor(d, d.RoleGains(v.At)); len(lacks) > 0 {
 		return refusal(v, d, lacks)
 	}
 	return nil
@@ -137,6 +152,9 @@ func plainly(ctx context.Context, d *seeing.Service, v *seeing.View, x *Wanted, 
 		return nil
 	}
 	draft, _, _, err := try()
+	if err == nil {
+		_, err = ofAccount(v, draft, x)
+	}
 	if err == nil {
 		err = allowed(v, draft, x.Place)
 	}

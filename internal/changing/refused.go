@@ -68,6 +68,10 @@ func refusal(v *seeing.View, d *change.Draft, lacks []change.Refusal) *wire.Prob
 		f := wire.Fault{Place: "/"}
 		e.About = append(e.About, spokenOf(&l)...)
 		switch {
+		case d.Account != 0 && !d.OfAccount():
+			if f.Message = refusedFor(v, d, &l); l.Need != nil {
+				f.Place = fmt.Sprintf("/operations/%d", l.Need.Operation)
+			}
 		case l.Need != nil:
 			f.Place = fmt.Sprintf("/operations/%d", l.Need.Operation)
 			f.Message = "you may not " + l.Need.What

@@ -31,7 +31,10 @@ func try(v *seeing.View, ops []change.Operation) trial { return tryOn(v, v.Uncut
 
 func tryOn(v *seeing.View, s *access.Snapshot, ops []change.Operation, may func(action, path string) bool) trial {
 	t := trial{draft: change.NewDraft(s)}
-	t.draft.Author, t.draft.Visible, t.draft.May = v.Caller.User, mayKnow(v), may
+	t.draft.Author, t.draft.Visible, t.draft.May = v.Caller.Author(), mayKnow(v), may
+	if v.Caller.For != 0 {
+		t.draft.Account = v.Caller.User
+	}
 	if nameReasons(v.Ctx, v.Service, ops) != nil {
 		t.draft.Fault("revision", "the ledger cannot be read just now")
 	}

@@ -201,6 +201,7 @@ type Role struct {
 	MaxDays     int  // days an assignment of it may last at most; 0: without end
 
 	HeldWithin string // the unit within which alone it may be held; blank: anywhere
+	MaxShares  int    // with how many users it may be shared within one resource at most; 0: it is not shareable
 }
 
 // Risk is how much harm a role could do in wrong hands.
@@ -245,10 +246,11 @@ const (
 	Import    Origin = "import"
 	ByDefault Origin = "default" // a default rule gives it
 	ByRequest Origin = "request" // it was asked for and approved
+	ByShare   Origin = "share"   // who holds the same shared it, within one resource
 )
 
 // Origins are all of them; rows keep the place.
-var Origins = []Origin{Manual, Import, ByDefault, ByRequest}
+var Origins = []Origin{Manual, Import, ByDefault, ByRequest, ByShare}
 
 // Assignee is who holds a role: a user or a group.
 type Assignee = Member
@@ -263,6 +265,7 @@ type Assignment struct {
 	Schedule *calendar.Schedule // or nil
 	Origin   Origin
 	Rule     DefaultID // the default rule that gives it, or 0
+	SharedBy UserID    // who shared it, or 0
 	Opened   int64     // the revision that opened it; its reason is the assignment's
 }
 

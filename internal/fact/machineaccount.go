@@ -18,8 +18,9 @@ type MachineAccount struct {
 	User        UserID        `json:"-"`
 	Purpose     string        `json:"purpose"`
 	Accountable []UserID      `json:"accountable"`
-	Application ApplicationID `json:"application,omitempty"` // that it works for, or 0
-	SecretAt    string        `json:"secret_at,omitempty"`   // where its secret lies; never the secret
+	Application ApplicationID `json:"application,omitempty"`    // that it works for, or 0
+	SecretAt    string        `json:"secret_at,omitempty"`      // where its secret lies; never the secret
+	ActsFor     bool          `json:"acts_for_users,omitempty"` // it may act for whoever is signed in to its application
 
 	// Attributes of users that come from it, so that nobody else changes them, and those that may be
 	// changed here all the same, by their keys; of the users whom the filter chooses, blank for every person.

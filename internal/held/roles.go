@@ -93,7 +93,7 @@ func rolesWithin(s *access.Snapshot, id fact.UserID, effective calendar.Interval
 	hold := func(from calendar.Intervals, all []access.Link) {
 		for _, g := range all {
 			if but != nil {
-				if a := s.AssignmentTable.At(int(g.ID)); but(a.Rule != 0 || fact.Origins[a.Origin] == fact.ByRequest, a.Opened) {
+				if a := s.AssignmentTable.At(int(g.ID)); but(a.Rule != 0 || fact.Origins[a.Origin] == fact.ByRequest || fact.Origins[a.Origin] == fact.ByShare, a.Opened) {
 					continue
 				}
 			}

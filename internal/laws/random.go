@@ -170,8 +170,11 @@ func (c *Chance) holder() (change.UserRef, change.GroupRef) {
 // Operation is one that may or may not fit.
 func (c *Chance) Operation() change.Operation {
 	user, group := c.holder()
-	n := c.IntN(69)
+	n := c.IntN(73)
 	if n >= 62 && c.IntN(2) == 0 { // seldom, so that much is given all the same
+		n = -1
+	}
+	if n >= 69 && c.IntN(2) == 0 { // more seldom still
 		n = -1
 	}
 	switch n { // what has no case of its own is a grant
@@ -355,6 +358,13 @@ func (c *Chance) Operation() change.Operation {
 	case 64:
 		start := calendar.DateOf(c.Day0.AddDate(0, 0, c.IntN(20)))
 		return &people.AddAbsence{User: c.User(), Start: start, End: Pick(c, start, start, start+2, 0)}
+	case 69:
+		most := Pick(c, 0, 1, 3, 3, 3, 3)
+		return &roles.UpdateRole{Role: c.role(), MaxShares: &most}
+	case 70, 71:
+		return &roles.ShareRole{Role: c.role(), User: c.User(), Path: c.Path(), Window: c.Window()}
+	case 72:
+		return &roles.EndShares{Application: c.application(), Path: Pick(c, "/", c.Path())}
 	case 65:
 		return &people.EndAbsence{User: c.User(), Absence: 1 + c.IntN(2)}
 	case 44:
@@ -366,7 +376,15 @@ func (c *Chance) Operation() change.Operation {
 
 // Change applies a few random operations; ok is false when they do not fit.
 func (c *Chance) Change(s *access.Snapshot, most int) (d *change.Draft, ok bool) {
+	return c.ChangeBy(0, s, most)
+}
+
+// ChangeBy is Change with an author.
+func (c *Chance) ChangeBy(author fact.UserID, s *access.Snapshot, most int) (d *change.Draft, ok bool) {
 	d = change.NewDraft(s)
+	if d.Author = author; author != 0 { // whose rights are asked for, and judged by who calls
+		d.May = func(string, string) bool { return true }
+	}
 	for i := range 1 + c.IntN(most) {
 		d.Apply(i, c.Operation(), c.Instant())
 		if len(d.Faults) > 0 {

@@ -3,7 +3,7 @@ package ledger
 // The statements of the ledger. Those on fact tables are built once from the
 // table's columns.
 const (
-	sqlAdvance      = `select append_head($1, $2, $3, $4, $5, $6)` // see migrations 32, 34, 37, 38 and 41
+	sqlAdvance      = `select extend_ledger($1, $2, $3, $4, $5, $6)` // see migrations 32, 34, 37, 38, 41 and 55
 	sqlHeadRevision = `select revision from ledger_head`
 	sqlHeadAt       = `select revision, epoch, ledger::text, rows_through from ledger_head`
 

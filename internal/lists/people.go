@@ -267,7 +267,16 @@ func Membership(v *seeing.View, f *fact.Membership, own bool, through *wire.Ref)
 func AssignmentOf(v *seeing.View, a *fact.Assignment, own bool) wire.Assignment {
 	to, kind := v.MemberRef(a.Assignee, own)
 	return wire.Assignment{ID: a.ID.String(), Role: v.RoleRef(a.Role, own), Assignee: to, AssigneeKind: kind,
-		From: seeing.Instant(a.Window.From), Until: seeing.Instant(a.Window.Until), LastDay: v.LastDay(a.Window.Until), Origin: string(a.Origin), Default: v.DefaultRef(a.Rule),
+		From: seeing.Instant(a.Window.From), Until: seeing.Instant(a.Window.Until), LastDay: v.LastDay(a.Window.Until), Origin: string(a.Origin), Default: v.DefaultRef(a.Rule), SharedBy: sharedBy(v, a),
 		Scopes: v.Scopes(a.Scopes), Schedule: seeing.Schedule(a.Schedule),
 		Given: &wire.Given{Revision: a.Opened}}
+}
+
+// sharedBy is who shared an assignment, nil for one that nobody did.
+func sharedBy(v *seeing.View, a *fact.Assignment) *wire.Ref {
+	if a.SharedBy == 0 {
+		return nil
+	}
+	by := v.UserRef(a.SharedBy)
+	return &by
 }

@@ -187,7 +187,7 @@ func Roles(v *seeing.View) wire.RoleList {
 
 func role(v *seeing.View, r *fact.Role) wire.Role {
 	out := wire.Role{Basis: v.Basis(), ID: r.ID.String(), Key: v.Uncut().RoleKey(r.ID), Label: r.Label, Description: r.Description,
-		Retired: r.Retired, Owner: ownerRef(v, v.Uncut().OwnerOf(r.ID)), Risk: string(r.Risk), MaxDays: r.MaxDays, HeldWithin: r.HeldWithin, Requestable: request.RequestableOf(v.Uncut(), r.ID) != nil, Includes: []wire.Ref{}, IncludedBy: []wire.Ref{}, HolderCount: holderCount(v, r.ID)}
+		Retired: r.Retired, Owner: ownerRef(v, v.Uncut().OwnerOf(r.ID)), Risk: string(r.Risk), MaxDays: r.MaxDays, HeldWithin: r.HeldWithin, MaxShares: r.MaxShares, Requestable: request.RequestableOf(v.Uncut(), r.ID) != nil, Includes: []wire.Ref{}, IncludedBy: []wire.Ref{}, HolderCount: holderCount(v, r.ID)}
 	if r.Application != 0 {
 		a := v.ApplicationRef(r.Application, true) // its key is in the role's own
 		out.Application = &a

@@ -12,7 +12,7 @@ func TestEveryMailIsWritten(t *testing.T) {
 	for kind, data := range map[string]map[string]any{
 		"invitation": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "By": "Marta", "UserName": "ana", "Link": "https://roster.example/sign-in-link#x", "Until": "tomorrow", "Press": "Choose"},
 		"reset":      {"Organisation": "Port <&> Co", "Name": "Ana <b>", "UserName": "ana", "Link": "https://roster.example/sign-in-link#x", "Until": "tomorrow", "Press": "Choose"},
-		"digest": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "Link": "https://roster.example/today", "Press": "Open", "ToDecide": []line{{"Ivo", "Reader", "<i>x</i>: https://evil.example/x", "https://roster.example/requests/request-1"}}, "Base": "https://roster.example", "Decided": []line{{"", "Reader", "approved", ""}},
+		"digest": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "Link": "https://roster.example/today", "Press": "Open", "ToDecide": []line{{"Ivo", "Reader", "<i>x</i>: https://evil.example/x", "https://roster.example/requests/request-1"}}, "Base": "https://roster.example", "Decided": []line{{"", "Reader", "approved", ""}}, "Shared": []line{{"Ivo", "North 1", "Reader", "https://roster.example/shares"}}, "Owned": []line{{"Ivo", "North 2", "Reader, with 2 users", ""}},
 			"Reviews": []line{}, "Tokens": []line{}, "Contracts": []line{{"Umber Shoal", "Kittel", "2 May", "https://roster.example/my-access?add=extend-k"}}, "Ending": []line{{"", "Reader", "2 May", ""}}, "Imports": []line{{"Personnel <system>", "night.csv", "3 faults", ""}}},
 	} {
 		subject, text, html, err := Compose("xx", kind, data)

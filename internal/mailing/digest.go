@@ -198,7 +198,8 @@ func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (
 	tokens := m.endingTokens(ctx, v, id, m.Service.Clock())
 	imports := importLines(v.UncutToday(), m.refusedImports(ctx, v.UncutToday().AccountableFor(id)))
 	contracts := m.endingContracts(v.UncutToday(), id, calendar.DateOf(m.Service.Clock().In(zone)))
+	shared, owned := m.shareLines(v, id, since)
 	decided = slices.CompactFunc(decided, func(a, b line) bool { return a == b })
-	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Imports": imports, "Press": "Open your page", "Base": m.Base},
-		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens)+len(contracts)+len(imports) == 0
+	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Imports": imports, "Shared": shared, "Owned": owned, "Press": "Open your page", "Base": m.Base},
+		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens)+len(contracts)+len(imports)+len(shared)+len(owned) == 0
 }

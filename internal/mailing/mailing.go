@@ -60,6 +60,13 @@ func (m *Mailing) Follow(ctx context.Context) error {
 		for _, id := range concerned(m.Service.Ledger.Head(), requests, calendar.At(m.Service.Clock())) {
 			out = append(out, jobs.Mail{User: id, Kind: Digest, After: m.DigestAfter})
 		}
+		shared, err := m.Service.Ledger.SharedBetween(ctx, after, head)
+		if err != nil {
+			return nil, err
+		}
+		for _, id := range concernedByShares(m.Service.Ledger.Head(), shared) {
+			out = append(out, jobs.Mail{User: id, Kind: Digest, After: m.DigestAfter})
+		}
 		return out, nil
 	})
 }

@@ -234,7 +234,7 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 		s := access.Empty() // growing from nothing, every kind comes to fit
 		for range 1800 {
 			op := c.Operation()
-			switch c.IntN(134) {
+			switch c.IntN(140) {
 			case 125:
 				op = &people.EndPosition{User: c.User(), Position: 1 + c.IntN(2)}
 				if c.IntN(4) == 0 { // seldom: the first departs
@@ -250,6 +250,13 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &people.EndLegalHold{User: c.User()}
 			case 132, 133:
 				op = &people.SetAttributeSource{User: c.User(), Attributes: laws.Pick(c, []string{"title"}, []string{"unit", "email"}, nil), Overridable: laws.Pick(c, []string{"location"}, nil), Filter: laws.Pick(c, "", `title co "a"`)}
+			case 134, 135:
+				most := 3
+				op = &roles.UpdateRole{Role: laws.Pick[change.RoleRef](c, "app0/r0", "app1/r1"), MaxShares: &most}
+			case 136, 137, 138:
+				op = &roles.ShareRole{Role: laws.Pick[change.RoleRef](c, "app0/r0", "app1/r1"), User: c.User(), Path: laws.Pick(c, "a", "b", "c")}
+			case 139:
+				op = &roles.EndShares{Application: laws.Pick[change.ApplicationRef](c, "app0", "app1"), Path: laws.Pick(c, "/", "a")}
 			case 120:
 				op = &people.SetEmploymentType{Key: laws.Pick(c, "vendor", "guest"), External: true, MaxDays: 90, Closed: true, MaxHours: 700}
 			case 121:

@@ -67,13 +67,14 @@ type Way string
 const (
 	WayDirect    Way = "direct"
 	WayRequest   Way = "request"
+	WayShare     Way = "share"
 	WayDefault   Way = "default"
 	WayGroup     Way = "group"
 	WayEverybody Way = "everybody"
 )
 
 // Ways are all of them in their order.
-var Ways = []Way{WayDirect, WayRequest, WayDefault, WayGroup, WayEverybody}
+var Ways = []Way{WayDirect, WayRequest, WayShare, WayDefault, WayGroup, WayEverybody}
 
 // PeopleWith counts who holds anything in an application at an instant, each once
 // by the plainest way, of those counted.
@@ -110,6 +111,8 @@ func wayOf(s *access.Snapshot, id fact.UserID, a *fact.Assignment) Way {
 		return WayGroup
 	case a.Origin == fact.ByRequest:
 		return WayRequest
+	case a.Origin == fact.ByShare:
+		return WayShare
 	}
 	return WayDirect
 }

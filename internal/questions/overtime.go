@@ -54,6 +54,8 @@ func RoleTimeline(ctx context.Context, d *seeing.Service, c seeing.Caller, user 
 			span.Way = "group"
 		case s.Origin == fact.ByRequest:
 			span.Way = "request"
+		case s.Origin == fact.ByShare:
+			span.Way = "share"
 		}
 		if s.Group != 0 {
 			g := v.GroupRef(s.Group, own)

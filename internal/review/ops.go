@@ -180,7 +180,7 @@ func (o DecideItems) ApplyTo(d *change.Draft) (settled change.Operation) {
 		case u == d.Author:
 			d.Fault("items", "%d: nobody reviews their own access", i+1)
 			return
-		case !r.Reviews(&d.Snapshot, d.Author, u, a.Role, d.At()):
+		case !r.Reviews(&d.Snapshot, d.Author, u, a.Role, a.Origin == fact.ByShare, d.At()):
 			d.Fault("items", "%d: you are not its reviewer", i+1)
 			return
 		}

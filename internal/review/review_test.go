@@ -111,7 +111,7 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 				continue
 			}
 			if _, ok := op.(*DecideItems); ok {
-				if author == l.User || !slices.Contains(r.ReviewersOf(s, l.User, l.Role, at), author) {
+				if author == l.User || !slices.Contains(r.ReviewersOf(s, &l, at), author) {
 					t.Fatalf("%s decided on %+v", author, l)
 				}
 			}

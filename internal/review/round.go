@@ -6,6 +6,7 @@ package review
 
 import (
 	"cmp"
+	"iter"
 	"slices"
 
 	"ableroster/internal/access"
@@ -151,6 +152,24 @@ type Item struct {
 	Default fact.DefaultID   // the default rule that gives it, or the place in the group
 	Since   int64            // the revision that opened the assignment
 	Until   calendar.Instant // when it ends by itself, or 0
+
+	// What is shared within one resource is one line: Shared is the resource, and With are the
+	// others with whom the role is shared there.
+	Shared *fact.Scope
+	With   []ItemKey
+}
+
+// Keys are the user on a line with the assignment, and the others with whom the same is shared.
+func (l *Item) Keys() iter.Seq[ItemKey] {
+	return func(yield func(ItemKey) bool) {
+		if yield(l.ItemKey) {
+			for _, k := range l.With {
+				if !yield(k) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // Direct says whether the round itself may take it back.
@@ -180,6 +199,9 @@ func (r *Round) Items(s *access.Snapshot) []Item {
 			if l.Group != 0 {
 				l.Default = query.DefaultInto(s, u.ID, l.Group)
 			}
+			if a.Origin == fact.ByShare {
+				l.Shared = &a.Scopes[0]
+			}
 			if r.ByHand && (l.Default != 0 || l.Group != 0 && !listedIn(s, u.ID, l.Group)) {
 				return
 			}
@@ -189,7 +211,29 @@ func (r *Round) Items(s *access.Snapshot) []Item {
 	slices.SortFunc(out, func(a, b Item) int {
 		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role), cmp.Compare(a.Assignment, b.Assignment))
 	})
-	return slices.CompactFunc(out, func(a, b Item) bool { return a.ItemKey == b.ItemKey })
+	return together(slices.CompactFunc(out, func(a, b Item) bool { return a.ItemKey == b.ItemKey }))
+}
+
+// together makes one line of what is shared within a resource.
+func together(all []Item) []Item {
+	type share struct {
+		role fact.RoleID
+		in   fact.Scope
+	}
+	first := map[share]int{}
+	out := all[:0]
+	for _, l := range all {
+		if l.Shared != nil {
+			k := share{l.Role, *l.Shared}
+			if i, ok := first[k]; ok {
+				out[i].With = append(out[i].With, l.ItemKey)
+				continue
+			}
+			first[k] = len(out)
+		}
+		out = append(out, l)
+	}
+	return out
 }
 
 // users says whom a round looks at.
@@ -213,8 +257,9 @@ func listedIn(s *access.Snapshot, user fact.UserID, group fact.GroupID) bool {
 }
 
 // eachReviewer calls yield for each of those who decide on a line as things are
-// now, never the user on it: those the round names, or else whoever opened it.
-func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.RoleID, at calendar.Instant, yield func(fact.UserID)) {
+// now, never the user on it: those the round names, or else whoever opened it. What is shared
+// with several is for the owner of the role, where a round asks managers or heads of units.
+func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.RoleID, shared bool, at calendar.Instant, yield func(fact.UserID)) {
 	any := false
 	try := func(id fact.UserID) {
 		if id != 0 && id != user && s.Effective(id, at) {
@@ -222,7 +267,11 @@ func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.Rol
 			yield(id)
 		}
 	}
-	switch r.Reviewers {
+	who := r.Reviewers
+	if shared && (who == Manager || who == Head) {
+		who = Owner
+	}
+	switch who {
 	case Manager:
 		if u := s.User(user); u != nil {
 			try(u.Manager)
@@ -244,15 +293,21 @@ func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.Rol
 }
 
 // ReviewersOf are who decides on a line as things are now.
-func (r *Round) ReviewersOf(s *access.Snapshot, user fact.UserID, role fact.RoleID, at calendar.Instant) []fact.UserID {
+func (r *Round) ReviewersOf(s *access.Snapshot, l *Item, at calendar.Instant) []fact.UserID {
 	var out []fact.UserID
-	r.eachReviewer(s, user, role, at, func(id fact.UserID) { out = append(out, id) })
+	for k := range l.Keys() {
+		r.eachReviewer(s, k.User, l.Role, l.Shared != nil, at, func(id fact.UserID) {
+			if !slices.Contains(out, id) {
+				out = append(out, id)
+			}
+		})
+	}
 	return out
 }
 
 // Reviews says whether somebody decides on a line as things are now.
-func (r *Round) Reviews(s *access.Snapshot, by, user fact.UserID, role fact.RoleID, at calendar.Instant) bool {
+func (r *Round) Reviews(s *access.Snapshot, by, user fact.UserID, role fact.RoleID, shared bool, at calendar.Instant) bool {
 	found := false
-	r.eachReviewer(s, user, role, at, func(id fact.UserID) { found = found || id == by })
+	r.eachReviewer(s, user, role, shared, at, func(id fact.UserID) { found = found || id == by })
 	return found
 }

@@ -227,6 +227,9 @@ func (x *exporter) role(r *fact.Role) Role {
 	if r.MaxDays > 0 {
 		out.MaxDays = &r.MaxDays
 	}
+	if r.MaxShares > 0 {
+		out.MaxShares = &r.MaxShares
+	}
 	if r.Retired {
 		out.Retired = &r.Retired
 	}

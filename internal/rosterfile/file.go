@@ -71,6 +71,7 @@ type Role struct {
 	Risk        *string      `json:"risk,omitempty" enum:",low,medium,high"`
 	MaxDays     *int         `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment may last at most; 0: without end"`
 	HeldWithin  *string      `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere"`
+	MaxShares   *int         `json:"max_shares,omitempty" minimum:"0" maximum:"1000" doc:"with how many users it may be shared within one resource at most; 0: it is not shareable"`
 	Retired     *bool        `json:"retired,omitempty"`
 	Permissions []Permission `json:"permissions,omitempty" doc:"all it carries itself"`
 	Includes    []string     `json:"includes,omitempty" doc:"all roles it includes: a key of the same application, or application/key"`

@@ -31,11 +31,11 @@ func inApp(app, ref string) string {
 func (p *planner) role(place, app, key string, r Role) {
 	id, known := p.s.FindRole(roleKey(app, key))
 	if !known {
-		p.op(place, &roles.AddRole{Key: key, Application: change.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: fact.Risk(or(r.Risk)), MaxDays: or(r.MaxDays), HeldWithin: or(r.HeldWithin)})
+		p.op(place, &roles.AddRole{Key: key, Application: change.ApplicationRef(app), Label: or(r.Label), Description: or(r.Description), Risk: fact.Risk(or(r.Risk)), MaxDays: or(r.MaxDays), HeldWithin: or(r.HeldWithin), MaxShares: or(r.MaxShares)})
 		return
 	}
 	now := p.s.Role(id)
-	o := &roles.UpdateRole{Role: change.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), MaxDays: differ(r.MaxDays, now.MaxDays), HeldWithin: differ(r.HeldWithin, now.HeldWithin)}
+	o := &roles.UpdateRole{Role: change.RoleRef(roleKey(app, key)), Label: differ(r.Label, now.Label), Description: differ(r.Description, now.Description), MaxDays: differ(r.MaxDays, now.MaxDays), HeldWithin: differ(r.HeldWithin, now.HeldWithin), MaxShares: differ(r.MaxShares, now.MaxShares)}
 	if r.Risk != nil && fact.Risk(*r.Risk) != now.Risk {
 		risk := fact.Risk(*r.Risk)
 		o.Risk = &risk
@@ -43,7 +43,7 @@ func (p *planner) role(place, app, key string, r Role) {
 	if r.Retired != nil && !*r.Retired && now.Retired { // a retired one is given nothing
 		o.Retired = r.Retired
 	}
-	if o.Label != nil || o.Description != nil || o.MaxDays != nil || o.Risk != nil || o.Retired != nil || o.HeldWithin != nil {
+	if o.Label != nil || o.Description != nil || o.MaxDays != nil || o.Risk != nil || o.Retired != nil || o.HeldWithin != nil || o.MaxShares != nil {
 		p.op(place, o)
 	}
 }

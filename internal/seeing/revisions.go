@@ -22,6 +22,13 @@ func (v *View) RevisionAnswer(r revisions.Revision, subjects ...string) wire.Rev
 		by := v.UserRef(r.Author)
 		out.By = &by
 	}
+	if n, ok := fact.ParseID("user", r.Via); ok {
+		out.Via = "account"
+		if v.ReadsUser(fact.UserID(n)) {
+			by := v.UserRef(fact.UserID(n))
+			out.Account = &by
+		}
+	}
 	hidden := false
 	out.More = r.More
 	speaks := func(op change.Operation) bool { return overlap(change.SubjectsOf(op), subjects) }

@@ -61,6 +61,18 @@ func (d *Service) Warm() {
 type Caller struct {
 	User fact.UserID
 	Via  string // console, api …
+
+	// For is whom a machine account acts for, 0 for nobody. It is told what it may see itself,
+	// and changes what both may.
+	For fact.UserID
+}
+
+// Author is who a change of the caller's is by.
+func (c Caller) Author() fact.UserID {
+	if c.For != 0 {
+		return c.For
+	}
+	return c.User
 }
 
 // Outside is what stands for everything the caller may not see.
@@ -94,6 +106,14 @@ func (v *View) Rights() *change.Authority {
 		v.Auth = change.AuthorityOf(v.head, v.Caller.User, calendar.At(v.Service.Clock()))
 	}
 	return v.Auth
+}
+
+// AuthorsRights are what the author of a change of the caller's may do.
+func (v *View) AuthorsRights() *change.Authority {
+	if v.Caller.For == 0 {
+		return v.Rights()
+	}
+	return change.AuthorityOf(v.head, v.Caller.For, calendar.At(v.Service.Clock()))
 }
 
 // Decides says whether the caller may evaluate access to an application. Many questions of one

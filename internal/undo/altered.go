@@ -122,7 +122,7 @@ func (u *undoing) role(f *fact.Role, c access.RowChange) {
 		return
 	}
 	of := func(r *fact.Role) fields {
-		return fields{"label": r.Label, "description": r.Description, "owner": u.name(r.Owner), "risk": string(r.Risk), "max_days": r.MaxDays, "held_within": r.HeldWithin, "retired": r.Retired}
+		return fields{"label": r.Label, "description": r.Description, "owner": u.name(r.Owner), "risk": string(r.Risk), "max_days": r.MaxDays, "held_within": r.HeldWithin, "max_shares": r.MaxShares, "retired": r.Retired}
 	}
 	set := u.back(now.Label, of(before), of(c.After.(*fact.Role)), of(now))
 	if set["retired"] == true { // it was brought back

@@ -68,6 +68,10 @@ func (u *undoing) assignment(f *fact.Assignment, c access.RowChange) {
 	if before == nil {
 		return
 	}
+	if before.Origin == fact.ByShare {
+		u.left("%s is not shared with %s again: who holds the same there shares it, in its application.", u.roleCalled(f.Role), u.memberCalled(f.Assignee))
+		return
+	}
 	if u.over(before.Window) {
 		u.left("%s of %s is not given back: its last day has passed.", u.roleCalled(f.Role), u.memberCalled(f.Assignee))
 		return

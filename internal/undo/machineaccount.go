@@ -23,7 +23,7 @@ func (u *undoing) machineAccount(f *fact.MachineAccount, c access.RowChange) {
 		if a := u.head.Application(x.Application); a != nil {
 			app = a.Key
 		}
-		return fields{"user": f.User.String(), "purpose": x.Purpose, "accountable": people, "application": app, "secret_at": x.SecretAt}
+		return fields{"user": f.User.String(), "purpose": x.Purpose, "accountable": people, "application": app, "secret_at": x.SecretAt, "acts_for_users": x.ActsFor}
 	}
 	u.sets("set_machine_account", u.name(f.User), of(before), of(f), of(now))
 	source := func(x *fact.MachineAccount) fields {

@@ -40,7 +40,9 @@ func look(v *seeing.View, r *review.Round) (*seeing.Reviewed, error) {
 		})
 	}
 	for i := range x.Lines {
-		x.Keys[x.Lines[i].ItemKey] = true
+		for k := range x.Lines[i].Keys() {
+			x.Keys[k] = true
+		}
 	}
 	c.Put(r.ID, x)
 	return x, nil
@@ -49,8 +51,36 @@ func look(v *seeing.View, r *review.Round) (*seeing.Reviewed, error) {
 // seesItem says whether the caller may see a line: whoever reviews it, and who
 // reads reviews, within the users they may read.
 func seesItem(v *seeing.View, r *review.Round, l *review.Item) (sees, mine bool) {
-	mine = r.Reviews(v.UncutToday(), v.Caller.User, l.User, l.Role, now(v))
-	return mine || v.Rights().May(access.ActRead, "reviews") && v.ReadsUser(l.User), mine && r.State == review.Open && l.User != v.Caller.User
+	for k := range l.Keys() {
+		s, m := seesKey(v, r, l, k)
+		sees, mine = sees || s, mine || m
+	}
+	return sees, mine
+}
+
+// seesKey is seesItem of one user on it.
+func seesKey(v *seeing.View, r *review.Round, l *review.Item, k review.ItemKey) (sees, mine bool) {
+	mine = r.Reviews(v.UncutToday(), v.Caller.User, k.User, l.Role, l.Shared != nil, now(v))
+	return mine || v.Rights().May(access.ActRead, "reviews") && v.ReadsUser(k.User), mine && r.State == review.Open && k.User != v.Caller.User
+}
+
+// decidedOn is the decision on a line once all of it is decided: that it is revoked, where that
+// was said of any user on it.
+func decidedOn(v *seeing.View, said map[review.ItemKey]*review.Decision, l *review.Item) *review.Decision {
+	var out *review.Decision
+	for k := range l.Keys() {
+		d := said[k]
+		switch {
+		case d == nil && len(l.With) > 0 && gone(v, k):
+			continue // the others on it are what there is to decide on
+		case d == nil:
+			return nil
+		}
+		if out == nil || out.Keep && !d.Keep {
+			out = d
+		}
+	}
+	return out
 }
 
 func now(v *seeing.View) calendar.Instant { return calendar.At(v.Service.Clock()) }
@@ -109,7 +139,7 @@ func round(v *seeing.View, r *review.Round, progress bool) (out wire.Round, sees
 			continue
 		}
 		out.Items++
-		decided := said[l.ItemKey]
+		decided := decidedOn(v, said, l)
 		if decided != nil {
 			out.Decided++
 			if !decided.Keep {
@@ -121,7 +151,7 @@ func round(v *seeing.View, r *review.Round, progress bool) (out wire.Round, sees
 		if !progress {
 			continue
 		}
-		for _, id := range r.ReviewersOf(v.Uncut(), l.User, l.Role, v.At) {
+		for _, id := range r.ReviewersOf(v.Uncut(), l, v.At) {
 			p := by[id]
 			if p == nil {
 				p = &wire.RoundProgress{Reviewer: v.UserRef(id)}
@@ -188,7 +218,7 @@ func findRound(v *seeing.View, ref string) (*review.Round, error) {
 		return nil, err
 	}
 	if v.Rights().May(access.ActRead, "reviews") || slices.ContainsFunc(x.Lines, func(l review.Item) bool {
-		return r.Reviews(v.UncutToday(), v.Caller.User, l.User, l.Role, now(v))
+		return slices.Contains(r.ReviewersOf(v.UncutToday(), &l, now(v)), v.Caller.User)
 	}) {
 		return r, nil
 	}
@@ -237,7 +267,7 @@ func RoundItems(v *seeing.View, ref string, q LineSearch) (wire.ReviewItemList, 
 	for i := range x.Lines {
 		l := &x.Lines[i]
 		sees, mine := seesItem(v, r, l)
-		if sees && (!q.Mine || mine) && (!q.Undecided || said[l.ItemKey] == nil) {
+		if sees && (!q.Mine || mine) && (!q.Undecided || decidedOn(v, said, l) == nil) {
 			found = append(found, l)
 		}
 	}
@@ -247,7 +277,7 @@ func RoundItems(v *seeing.View, ref string, q LineSearch) (wire.ReviewItemList, 
 	}
 	out.Total, out.Next = len(found), next
 	for _, l := range page {
-		out.Items = append(out.Items, reviewItem(v, r, x, then, l, said[l.ItemKey]))
+		out.Items = append(out.Items, reviewItem(v, r, x, then, l, said))
 	}
 	v.Reasons(func(g seeing.Giving) {
 		for i := range out.Items {
@@ -260,11 +290,21 @@ func RoundItems(v *seeing.View, ref string, q LineSearch) (wire.ReviewItemList, 
 }
 
 // line draws one line as it was when the round opened, to whoever may see it.
-func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *access.Snapshot, l *review.Item, said *review.Decision) wire.ReviewItem {
+func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *access.Snapshot, l *review.Item, all map[review.ItemKey]*review.Decision) wire.ReviewItem {
 	w := *v
 	w.Show(then)
 	w.At = r.At
-	w.Known = map[fact.UserID]bool{l.User: true} // a reviewer knows whom they review
+	w.Known = map[fact.UserID]bool{} // a reviewer knows whom they review
+	for k := range l.Keys() {
+		if sees, _ := seesKey(v, r, l, k); sees {
+			w.Known[k.User] = true
+		}
+	}
+	said, shared := decidedOn(v, all, l), sharedItem(v, &w, r, l)
+	if shared != nil { // the line is that of the first whom the caller may decide on
+		one := *l
+		one.ItemKey, l = shared.first, &one
+	}
 	u, role := then.User(l.User), then.Role(l.Role)
 	out := wire.ReviewItem{User: w.UserRef(l.User), Unit: u.Unit, Title: u.Title, Role: w.RoleRef(l.Role, true), Assignment: l.Assignment.String(),
 		Through: "direct", Until: seeing.Instant(l.Until), Since: &wire.Given{Revision: l.Since},
@@ -287,14 +327,57 @@ func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *acces
 			out.SoDRules = append(out.SoDRules, f.Label)
 		}
 	}
-	a := v.Uncut().Assignment(l.Assignment)
-	out.Gone = a == nil || !query.HoldsThrough(v.Uncut(), l.User, a)
+	out.Gone = gone(v, l.ItemKey)
+	if shared != nil {
+		out.Shared, out.Gone = &shared.SharedItem, !slices.ContainsFunc(shared.With, func(x wire.SharedWith) bool { return !x.Gone })
+	}
 	if said != nil {
 		out.Decision = map[bool]string{true: "keep", false: "revoke"}[said.Keep]
 		out.Decided = &wire.Given{Revision: said.Since()}
 	}
 	_, mine := seesItem(v, r, l)
 	out.Mine = mine && !out.Gone && !v.Past
+	if shared != nil {
+		out.Mine = slices.ContainsFunc(shared.With, func(x wire.SharedWith) bool { return x.Mine })
+	}
+	return out
+}
+
+// gone says whether somebody does not hold any more what they are on a line with.
+func gone(v *seeing.View, k review.ItemKey) bool {
+	a := v.Uncut().Assignment(k.Assignment)
+	return a == nil || !query.HoldsThrough(v.Uncut(), k.User, a)
+}
+
+// sharedOn is what is shared within one resource as a line tells it.
+type sharedOn struct {
+	wire.SharedItem
+	first review.ItemKey
+}
+
+// sharedItem draws with whom a line is shared, of those the caller may see on it; nil for a line
+// of one user.
+func sharedItem(v, w *seeing.View, r *review.Round, l *review.Item) *sharedOn {
+	if l.Shared == nil {
+		return nil
+	}
+	out := &sharedOn{wire.SharedItem{Path: l.Shared.Pattern, With: []wire.SharedWith{}}, l.ItemKey}
+	if res, ok := w.Uncut().FindResource(l.Shared.Application, l.Shared.Pattern); ok {
+		out.Resource = res.Label
+	}
+	chosen := false
+	for k := range l.Keys() {
+		sees, mine := seesKey(v, r, l, k)
+		if !sees {
+			continue
+		}
+		x := wire.SharedWith{User: w.UserRef(k.User), Assignment: k.Assignment.String(), Gone: gone(v, k)}
+		x.Mine = mine && !x.Gone && !v.Past
+		if len(out.With) == 0 || x.Mine && !chosen {
+			out.first, chosen = k, x.Mine
+		}
+		out.With = append(out.With, x)
+	}
 	return out
 }
 
@@ -307,8 +390,11 @@ func left(v *seeing.View, r *review.Round) (int, error) {
 	said, at, n := decisions(v, r), now(v), 0
 	for i := range x.Lines {
 		l := &x.Lines[i]
-		if r.Reviews(v.UncutToday(), v.Caller.User, l.User, l.Role, at) && said[l.ItemKey] == nil {
-			n++
+		for k := range l.Keys() {
+			if said[k] == nil && r.Reviews(v.UncutToday(), v.Caller.User, k.User, l.Role, l.Shared != nil, at) {
+				n++
+				break
+			}
 		}
 	}
 	return n, nil
@@ -320,9 +406,10 @@ func undecided(v *seeing.View, r *review.Round, x *seeing.Reviewed) int {
 	said, n := decisions(v, r), 0
 	for i := range x.Lines {
 		l := &x.Lines[i]
-		if said[l.ItemKey] == nil {
-			if a := v.Uncut().Assignment(l.Assignment); a != nil && query.HoldsThrough(v.Uncut(), l.User, a) {
+		for k := range l.Keys() {
+			if said[k] == nil && !gone(v, k) {
 				n++
+				break
 			}
 		}
 	}

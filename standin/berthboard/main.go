@@ -1,7 +1,8 @@
 // Command berthboard is a small example application: the berth board of the
 // port. It protects its pages, its menu and its calls by the OpenID AuthZEN Authorization API
 // alone: it asks each time, with one call for a page, its menu and its buttons, and shows a
-// denial with its reason, where to ask for access, and the way back. It stays signed in as whichever demo user was chosen; a real
+// denial with its reason, where to ask for access, and the way back. To share a berth its account
+// acts for whoever is signed in. It stays signed in as whichever demo user was chosen; a real
 // application would sign its users in itself.
 package main
 
@@ -103,6 +104,7 @@ func (b *board) routes() http.Handler {
 		mux.HandleFunc("GET "+s.Address, func(w http.ResponseWriter, r *http.Request) { b.show(w, r, s) })
 	}
 	mux.HandleFunc("POST /assign", b.assign)
+	mux.HandleFunc("POST /share", b.share)
 	mux.HandleFunc("POST /log", b.log)
 	mux.HandleFunc("POST /sign-in", b.signIn)
 	return http.NewCrossOriginProtection().Handler(mux)
@@ -146,6 +148,8 @@ type view struct {
 type row struct {
 	berth
 	MayAssign bool
+	MayShare  bool    // the role it is shared by reaches it
+	Shares    []share // with whom it is shared, to whoever may assign there
 }
 
 // offer is a role that would allow what was denied.
@@ -194,8 +198,20 @@ func (b *board) show(w http.ResponseWriter, r *http.Request, s screen) {
 	case s.Application == mooringLog:
 		v.Log, v.MayLog = true, answers[1].Decision
 	default:
+		shares, err := b.roster.shared(r.Context(), user(r))
+		if err != nil {
+			b.trouble(w, &v, err)
+			return
+		}
 		for i, x := range berths {
-			v.Berths = append(v.Berths, row{x, answers[2+len(screens)+i].Decision})
+			one := row{berth: x, MayAssign: answers[2+len(screens)+i].Decision}
+			one.MayShare = one.MayAssign && strings.HasPrefix(x.Path, "berths/north-")
+			for _, s := range shares {
+				if s.Path == x.Path && one.MayAssign {
+					one.Shares = append(one.Shares, s)
+				}
+			}
+			v.Berths = append(v.Berths, one)
 		}
 	}
 	b.draw(w, status, &v)

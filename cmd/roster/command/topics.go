@@ -13,7 +13,7 @@ var topics = []string{
 	"groups", "memberships", "roles", "assignments", "applications", "grant", "revoke", "change", "pending",
 	"check", "access", "view-as", "grid", "holders", "gained-and-lost", "timeline", "over-time", "history", "calendar",
 	"catalogue", "request", "requests", "decide", "withdraw", "routes", "review",
-	"sod-rules", "expectations", "findings", "freezes", "delegations",
+	"sod-rules", "expectations", "findings", "freezes", "delegations", "shares",
 	"imports", "mappings", "lists", "file", "report",
 	"refusals", "security-log", "mail", "connections", "settings", "ledger",
 	"completion", "manual", "version",

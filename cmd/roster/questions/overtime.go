@@ -73,7 +73,7 @@ func OverTime(c *command.Call) error {
 	if err != nil {
 		return err
 	}
-	ways := []string{"direct", "request", "default", "group", "everybody"}
+	ways := []string{"direct", "request", "share", "default", "group", "everybody"}
 	var rows [][]string
 	for _, p := range o.Points {
 		row := []string{c.Day(&p.At), fmt.Sprint(p.All)}

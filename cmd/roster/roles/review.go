@@ -2,6 +2,7 @@ package roles
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"ableroster/client"
@@ -108,7 +109,7 @@ func ReviewItems(c *command.Call) error {
 		if said == "" && l.Gone {
 			said = "ended since"
 		}
-		rows = append(rows, []string{command.First(l.User.Key, l.User.Label), command.First(l.Role.Key, l.Role.Label), command.PathWords(l.Path), since,
+		rows = append(rows, []string{sharedWith(l), command.First(l.Role.Key, l.Role.Label), command.PathWords(l.Path), since,
 			fmt.Sprintf("%d of %d", l.Peers, l.Unitmates), strings.Join(l.SoDRules, ", "), said})
 	}
 	c.Table(all, []string{"user", "role", "because", "since", "unit_too", "sod_rule", "decision"}, rows)
@@ -146,7 +147,7 @@ func decideItems(c *command.Call, keep bool) error {
 		}
 		for _, l := range page.Items {
 			if wanted(l, c.Args, *allMine) {
-				items = append(items, map[string]string{"user": l.User.ID, "assignment": l.Assignment})
+				items = append(items, itemsOf(l)...)
 				delete(left, l.Role.Key)
 			}
 		}
@@ -171,7 +172,8 @@ func wanted(l wire.ReviewItem, args []string, all bool) bool {
 	if all {
 		return true
 	}
-	if l.User.Key != args[1] && l.User.ID != args[1] {
+	is := func(u wire.Ref) bool { return u.Key == args[1] || u.ID == args[1] }
+	if !is(l.User) && (l.Shared == nil || !slices.ContainsFunc(l.Shared.With, func(x wire.SharedWith) bool { return is(x.User) })) {
 		return false
 	}
 	for _, r := range args[2:] {
@@ -180,6 +182,36 @@ func wanted(l wire.ReviewItem, args []string, all bool) bool {
 		}
 	}
 	return false
+}
+
+// itemsOf are what an operation names to decide on an item: each with whom it is shared, where
+// it is.
+func itemsOf(l wire.ReviewItem) (out []map[string]string) {
+	if l.Shared == nil {
+		return []map[string]string{{"user": l.User.ID, "assignment": l.Assignment}}
+	}
+	for _, x := range l.Shared.With {
+		if x.Mine {
+			out = append(out, map[string]string{"user": x.User.ID, "assignment": x.Assignment})
+		}
+	}
+	return out
+}
+
+// sharedWith is whom an item is about: the first three with whom it is shared, and how many more.
+func sharedWith(l wire.ReviewItem) string {
+	if l.Shared == nil {
+		return command.First(l.User.Key, l.User.Label)
+	}
+	var names []string
+	for _, x := range l.Shared.With[:min(3, len(l.Shared.With))] {
+		names = append(names, command.First(x.User.Key, x.User.Label))
+	}
+	text := strings.Join(names, ", ")
+	if more := len(l.Shared.With) - len(names); more > 0 {
+		text += fmt.Sprintf(" and %d more", more)
+	}
+	return text + " (shared within " + l.Shared.Path + ")"
 }
 
 func ReviewKeep(c *command.Call) error   { return decideItems(c, true) }

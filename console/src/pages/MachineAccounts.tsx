@@ -32,6 +32,7 @@ function columnsOf(now: Date, revision: number, writes: boolean, sources: boolea
           </Link>{' '}
           <span className="text-soft font-mono text-sm">{a.user.key}</span>
           <div className={a.purpose ? 'text-soft text-sm' : 'text-brick text-sm'}>{a.purpose ?? 'Nobody has said what it is for.'}</div>
+          {a.acts_for_users && <div className="text-soft text-sm">May act for whoever is signed in to its application.</div>}
           {(a.attributes ?? a.overridable) && (
             <div className="text-soft text-sm">
               {sentence(
@@ -131,6 +132,7 @@ function Describe({ account: a, revision, done }: { account: Account; revision: 
   const [other, setOther] = useState(a.accountable[1]?.key ?? '')
   const [app, setApp] = useState<Choice | null>(a.application?.key ? { key: a.application.key, label: a.application.label } : null)
   const [secret, setSecret] = useState(a.secret_at ?? '')
+  const [acts, setActs] = useState(a.acts_for_users ?? false)
   return (
     <form
       aria-label={`Describe ${a.user.label}`}
@@ -144,6 +146,7 @@ function Describe({ account: a, revision, done }: { account: Account; revision: 
           accountable: [one, other],
           ...(app && { application: app.key }),
           ...(secret.trim() && { secret_at: secret.trim() }),
+          ...(acts && app && { acts_for_users: true }),
         }
         sheet.add(
           { verb: 'Describe', what: `the machine account ${a.user.label}`, detail: purpose.trim(), operations: [operation] },
@@ -176,6 +179,10 @@ function Describe({ account: a, revision, done }: { account: Account; revision: 
       <label>
         Where its secret lies <span className="text-soft text-sm">never the secret itself</span>
         <input className="field" value={secret} onChange={(e) => setSecret(e.target.value)} />
+      </label>
+      <label className="sm:col-span-2">
+        <input type="checkbox" checked={acts && !!app} disabled={!app} onChange={(e) => setActs(e.target.checked)} /> May act for whoever is
+        signed in to the application, within what both may
       </label>
       <button type="submit" className="button justify-self-start" disabled={!purpose.trim() || !one || !other}>
         Add to change sheet

@@ -36,7 +36,7 @@ export function RevisionPage() {
     <div className="max-w-220">
       <h1>Revision {r.revision}</h1>
       <p className="text-soft mt-1">
-        {moment(r.at)}, by {r.by?.label ?? 'the host'}, through {r.via}
+        {moment(r.at)}, by {r.by?.label ?? 'the host'}, through {r.account ? r.account.label : r.via}
         {r.claimed && `; dated back when history was loaded on ${moment(r.recorded_at)}`}
       </p>
       <p className="mt-2">

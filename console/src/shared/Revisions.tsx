@@ -79,7 +79,7 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
                       Its page, with its effect
                     </Link>
                     <p className="text-soft text-sm">
-                      Through {r.via}
+                      Through {r.account ? r.account.label : r.via}
                       {r.claimed && `; dated back when history was loaded on ${moment(r.recorded_at)}`}
                     </p>
                     <p className="font-mono text-sm break-all">{r.hash}</p>

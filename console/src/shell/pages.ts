@@ -8,6 +8,7 @@ export const pages = [
       { to: '/calendar', label: 'Calendar', register: '' },
       { to: '/requests', label: 'Requests', register: '' },
       { to: '/reviews', label: 'Reviews', register: '' },
+      { to: '/shares', label: 'Shares', register: '' },
     ],
   },
   {

@@ -15,7 +15,7 @@ import (
 
 // consolePages are what the addresses of the console begin with, those of router.tsx.
 var consolePages = []string{"", "index.html", "set-up", "sign-in-link", "sign-in-by", "today", "my-access", "users", "units", "groups", "attributes", "import",
-	"applications", "roles", "grid", "view-as", "defaults", "sod-rules", "freezes", "expectations", "delegations", "findings", "guard-rails",
+	"applications", "roles", "grid", "view-as", "defaults", "sod-rules", "freezes", "shares", "expectations", "delegations", "findings", "guard-rails",
 	"requests", "reviews", "catalogue", "gained-and-lost", "ledger", "security-log", "invitations", "mail", "machine-accounts", "connections", "employment-types", "calendar"}
 
 // serveConsole serves the built console: its files as they are, and its one

@@ -313,6 +313,9 @@ func (s *Server) identified(c fiber.Ctx) error {
 	}
 	if known {
 		x.Caller = seeing.Caller{User: by.User, Via: via}
+		if p := s.actsFor(c, x); p != nil {
+			return WriteProblem(c, p)
+		}
 	}
 	return c.Next()
 }

@@ -167,15 +167,15 @@ var All = []Table{
 		},
 	},
 	{
-		fact.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner", "risk", "max_days", "held_within"},
+		fact.FactRole, "role_fact", []string{"application", "key", "label", "description", "retired", "owner", "risk", "max_days", "held_within", "max_shares"},
 		func(f fact.Fact) []any {
 			x := f.(*fact.Role)
-			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner), string(x.Risk), x.MaxDays, x.HeldWithin}
+			return []any{uint32(x.Application), x.Key, x.Label, x.Description, x.Retired, uint32(x.Owner), string(x.Risk), x.MaxDays, x.HeldWithin, x.MaxShares}
 		},
 		func(r *Row, _ texts) ([]any, func()) {
 			f := &fact.Role{}
 			r.Fact = f
-			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner), (*string)(&f.Risk), &f.MaxDays, &f.HeldWithin}, func() {
+			return []any{(*uint32)(&f.Application), &f.Key, &f.Label, &f.Description, &f.Retired, (*uint32)(&f.Owner), (*string)(&f.Risk), &f.MaxDays, &f.HeldWithin, &f.MaxShares}, func() {
 				f.ID = fact.RoleID(r.id)
 			}
 		},
@@ -209,18 +209,18 @@ var All = []Table{
 		},
 	},
 	{
-		fact.FactAssignment, "assignment_fact", []string{"assignee_user", "assignee_group", "role", "from_at", "until_at", "scopes", "schedule", "origin", "rule"},
+		fact.FactAssignment, "assignment_fact", []string{"assignee_user", "assignee_group", "role", "from_at", "until_at", "scopes", "schedule", "origin", "rule", "shared_by"},
 		func(f fact.Fact) []any {
 			a := f.(*fact.Assignment)
 			return []any{uint32(a.Assignee.User), uint32(a.Assignee.Group), uint32(a.Role),
-				int64(a.Window.From), int64(a.Window.Until), scopesJSON(a.Scopes), scheduleJSON(a.Schedule), string(a.Origin), uint32(a.Rule)}
+				int64(a.Window.From), int64(a.Window.Until), scopesJSON(a.Scopes), scheduleJSON(a.Schedule), string(a.Origin), uint32(a.Rule), uint32(a.SharedBy)}
 		},
 		func(r *Row, t texts) ([]any, func()) {
 			f := &fact.Assignment{}
 			r.Fact = f
 			var scopes []byte
 			return []any{(*uint32)(&f.Assignee.User), (*uint32)(&f.Assignee.Group), (*uint32)(&f.Role),
-					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), &scopes, &f.Schedule, t.of((*string)(&f.Origin)), (*uint32)(&f.Rule)}, func() {
+					(*int64)(&f.Window.From), (*int64)(&f.Window.Until), &scopes, &f.Schedule, t.of((*string)(&f.Origin)), (*uint32)(&f.Rule), (*uint32)(&f.SharedBy)}, func() {
 					f.ID, f.Opened = fact.AssignmentID(r.id), r.Opened
 					f.Scopes = scopesOf(scopes)
 				}

@@ -16,11 +16,12 @@ func init() {
 
 // SetMachineAccount says what a machine account is for: all of it, from now on.
 type SetMachineAccount struct {
-	User        change.UserRef        `json:"user" doc:"the machine account: user name or id"`
-	Purpose     string                `json:"purpose" doc:"what it does, in plain words"`
-	Accountable []change.UserRef      `json:"accountable" doc:"the two people who are accountable for it"`
-	Application change.ApplicationRef `json:"application,omitempty" doc:"that it works for"`
-	SecretAt    string                `json:"secret_at,omitempty" doc:"where its secret lies, in plain words; never the secret"`
+	User         change.UserRef        `json:"user" doc:"the machine account: user name or id"`
+	Purpose      string                `json:"purpose" doc:"what it does, in plain words"`
+	Accountable  []change.UserRef      `json:"accountable" doc:"the two people who are accountable for it"`
+	Application  change.ApplicationRef `json:"application,omitempty" doc:"that it works for"`
+	SecretAt     string                `json:"secret_at,omitempty" doc:"where its secret lies, in plain words; never the secret"`
+	ActsForUsers bool                  `json:"acts_for_users,omitempty" doc:"it may act for whoever is signed in to its application, within what both may"`
 }
 
 // Verb implements change.Operation.
@@ -61,7 +62,13 @@ func (o SetMachineAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if o.Application != "" {
 		f.Application, _ = d.SettleApplication("application", &o.Application)
 	}
-	if len(d.Faults) > before {
+	if o.ActsForUsers && o.Application == "" {
+		d.Fault("acts_for_users", "is of an account that works for an application: name it")
+	}
+	if f.ActsFor = o.ActsForUsers; len(d.Faults) > before {
+		return
+	}
+	if old := d.MachineAccount(id); f.ActsFor && (old == nil || !old.ActsFor || old.Application != f.Application) && !d.Need(access.ActUpdate, "settings", "let %s act for users: it takes the right to change settings", u.UserName) {
 		return
 	}
 	if old := d.MachineAccount(id); old != nil {
@@ -79,7 +86,7 @@ func (o SetMachineAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 
 // same says whether the same is said of a machine account.
 func same(a, b *fact.MachineAccount) bool {
-	return a.Purpose == b.Purpose && a.SecretAt == b.SecretAt && a.Application == b.Application && slices.Equal(a.Accountable, b.Accountable)
+	return a.Purpose == b.Purpose && a.SecretAt == b.SecretAt && a.Application == b.Application && a.ActsFor == b.ActsFor && slices.Equal(a.Accountable, b.Accountable)
 }
 
 // Sentence implements change.Operation.
@@ -90,5 +97,9 @@ func (o *SetMachineAccount) Sentence(s *access.Snapshot, n change.Names) string 
 		a, _ := s.FindUser(string(ref))
 		by = append(by, n.UserName(a))
 	}
-	return fact.ActionWords(by) + " are accountable for the machine account " + n.UserName(id)
+	text := fact.ActionWords(by) + " are accountable for the machine account " + n.UserName(id)
+	if o.ActsForUsers {
+		text += ", which may act for users"
+	}
+	return text
 }

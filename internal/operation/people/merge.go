@@ -91,6 +91,10 @@ func (o *MergeUsers) moveGiven(d *change.Draft, from, to fact.UserID) {
 			// What was approved for one record is given to the other on the author's own
 			// authority, and judged as that.
 			b.ID, b.Assignee, b.Origin, b.Opened = fact.AssignmentID(d.Allocate(fact.FactAssignment)), fact.Assignee{User: to}, fact.Manual, d.Revision
+			if a.Origin == fact.ByShare { // it ends with its resource all the same
+				b.Origin = fact.ByShare
+				d.PromiseTo(&b)
+			}
 			d.Put(&b)
 		}
 	}

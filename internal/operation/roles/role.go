@@ -27,6 +27,7 @@ type AddRole struct {
 	MaxDays     int                   `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment of it may last at most; 0: without end"`
 
 	HeldWithin string `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere. Whoever moves out of it holds it no longer"`
+	MaxShares  int    `json:"max_shares,omitempty" minimum:"0" maximum:"1000" doc:"with how many users it may be shared within one resource at most, by whoever holds the same there; 0: it is not shareable"`
 
 	Role change.RoleRef `json:"role,omitempty" set:"service"`
 }
@@ -38,7 +39,7 @@ func (*AddRole) Verb() string { return "add_role" }
 func (o AddRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	before := len(d.Faults)
-	r := &fact.Role{Key: o.Key, Risk: o.Risk, MaxDays: o.MaxDays, HeldWithin: o.HeldWithin}
+	r := &fact.Role{Key: o.Key, Risk: o.Risk, MaxDays: o.MaxDays, HeldWithin: o.HeldWithin, MaxShares: o.MaxShares}
 	full := o.Key
 	if o.Application != "" {
 		if id, ok := d.SettleApplication("application", &o.Application); ok {
@@ -66,6 +67,9 @@ func (o AddRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	r.ID, r.Label, r.Description = fact.RoleID(d.Allocate(fact.FactRole)), o.Label, o.Description
 	o.Role = change.RoleRef(r.ID.String())
 	d.Put(r)
+	if r.MaxShares > 0 {
+		d.Promise(r.ID)
+	}
 	return settled
 }
 
@@ -84,6 +88,12 @@ func checkRole(d *change.Draft, r *fact.Role) {
 	}
 	if r.MaxDays < 0 || r.MaxDays > 3650 {
 		d.Fault("max_days", "is 0 to 3650 days")
+	}
+	switch {
+	case r.MaxShares < 0 || r.MaxShares > 1000:
+		d.Fault("max_shares", "is 0 to 1000 users")
+	case r.MaxShares > 0 && (r.Application == 0 || r.Application == fact.AbleRoster):
+		d.Fault("max_shares", "is of roles of an application alone, other than able-roster: it is shared within a resource")
 	}
 }
 
@@ -114,6 +124,7 @@ type UpdateRole struct {
 	MaxDays     *int            `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days an assignment made from now on may last at most; 0: without end"`
 	Retired     *bool           `json:"retired,omitempty" doc:"false brings a retired role back"`
 	HeldWithin  *string         `json:"held_within,omitempty" doc:"the unit within which alone it may be held; blank: anywhere. Whoever moves out of it holds it no longer"`
+	MaxShares   *int            `json:"max_shares,omitempty" minimum:"0" maximum:"1000" doc:"with how many users it may be shared within one resource at most, from now on; 0: it is not shareable"`
 }
 
 // Verb implements change.Operation.
@@ -138,6 +149,7 @@ func (o UpdateRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	fact.SetIf(&r.MaxDays, o.MaxDays)
 	fact.SetIf(&r.Retired, o.Retired)
 	fact.SetIf(&r.HeldWithin, o.HeldWithin)
+	fact.SetIf(&r.MaxShares, o.MaxShares)
 	settle.Owner(d, &r.Owner, &o.Owner)
 	checkRole(d, &r)
 	d.CheckTexts(&r.Label, r.Key, r.Description)
@@ -149,6 +161,9 @@ func (o UpdateRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 		return
 	}
 	d.Put(&r)
+	if r.MaxShares > old.MaxShares {
+		d.Promise(id)
+	}
 	return settled
 }
 
@@ -169,6 +184,9 @@ func (o *UpdateRole) Sentence(s *access.Snapshot, n change.Names) string {
 	}
 	if o.MaxDays != nil && *o.MaxDays > 0 {
 		what += ", held for " + fact.Count(*o.MaxDays, "day") + " at most"
+	}
+	if o.MaxShares != nil {
+		what += map[bool]string{true: ", shareable with " + fact.Count(*o.MaxShares, "user") + " at most within a resource", false: ", not shareable"}[*o.MaxShares > 0]
 	}
 	return what
 }

@@ -9,6 +9,7 @@ const Chart = lazy(() => import('./OverTimeChart').then((m) => ({ default: m.Ove
 const ways = [
   { key: 'direct', word: 'given directly', ink: 'bg-ink', fill: 'var(--ink)' },
   { key: 'request', word: 'requested', ink: 'bg-harbour', fill: 'var(--harbour)' },
+  { key: 'share', word: 'shared', ink: 'bg-brick', fill: 'var(--brick)' },
   { key: 'default', word: 'by default', ink: 'bg-brass', fill: 'var(--brass)' },
   { key: 'group', word: 'through a group', ink: 'bg-kelp', fill: 'var(--kelp)' },
   { key: 'everybody', word: 'as everybody', ink: 'bg-soft', fill: 'var(--soft)' },

@@ -7,7 +7,7 @@ import { Mark } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
 import { Rails } from '../../shared/Rails'
 import { Empty, Faults, Loading, Trouble } from '../../shared/State'
-import { count, lastDay, shortDay } from '../../shared/words'
+import { count, lastDay, list, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { Progress } from './List'
 import { ask, askPages, wouldDo } from '../../api/ask'
@@ -20,6 +20,12 @@ type Line = Schemas['ReviewItem']
 type Said = Record<string, 'keep' | 'revoke'>
 
 const keyOf = (l: Line) => `${l.user.id ?? l.user.label} ${l.assignment}`
+
+/** What is decided on with a line: each with whom it is shared, where it is. */
+const keysOf = (l: Line) => {
+  const mine = l.shared?.with.filter((x) => x.mine).map((x) => `${x.user.id ?? x.user.label} ${x.assignment}`) ?? []
+  return mine.length > 0 ? mine : [keyOf(l)]
+}
 
 /** One round: its lines, decided one by one or many at once, and the sign-off. */
 export function OneReview() {
@@ -104,13 +110,14 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
   const [open, setOpen] = useState<number>()
   const table = useRef<HTMLTableSectionElement>(null)
   const mine = decides && lines.some((l) => l.mine)
-  const undecided = lines.filter((l) => l.mine && !l.gone && !l.decision && !said[keyOf(l)])
+  const undecided = lines.filter((l) => l.mine && !l.gone && !l.decision && !said[keysOf(l)[0]!])
   const say = (all: Line[], decision?: 'keep' | 'revoke') =>
     setSaid((was) => {
       const next = { ...was }
       for (const l of all.filter((x) => x.mine)) {
-        if (decision) next[keyOf(l)] = decision
-        else delete next[keyOf(l)]
+        for (const k of keysOf(l))
+          if (decision) next[k] = decision
+          else delete next[k]
       }
       return next
     })
@@ -158,7 +165,7 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
             <Row
               key={keyOf(l)}
               line={l}
-              said={said[keyOf(l)]}
+              said={said[keysOf(l)[0]!]}
               focus={i === at}
               open={open === i}
               press={(e) => press(e, i)}
@@ -187,7 +194,7 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
         <Save
           round={round}
           said={said}
-          hidden={Object.keys(said).filter((k) => !lines.some((l) => keyOf(l) === k)).length}
+          hidden={Object.keys(said).filter((k) => !lines.some((l) => keysOf(l).includes(k))).length}
           done={() => setSaid({})}
           throwAway={() => {
             setThrown(said)
@@ -221,14 +228,26 @@ function Row({
     <>
       <tr data-line tabIndex={focus ? 0 : -1} onKeyDown={press} className={said ? 'bg-wash' : ''}>
         <td>
-          {l.user.key ? (
-            <Link to="/users/$user" params={{ user: l.user.key }} tabIndex={-1} className="press">
-              {l.user.label}
-            </Link>
+          {l.shared ? (
+            <>
+              {list(l.shared.with.slice(0, 3).map((x) => x.user.label))}
+              {l.shared.with.length > 3 && ` and ${l.shared.with.length - 3} more`}
+              <div className="text-soft text-sm">
+                {l.shared.resource ?? l.shared.path} is shared with {l.shared.with.length === 1 ? 'this user' : 'these users'}
+              </div>
+            </>
           ) : (
-            l.user.label
+            <>
+              {l.user.key ? (
+                <Link to="/users/$user" params={{ user: l.user.key }} tabIndex={-1} className="press">
+                  {l.user.label}
+                </Link>
+              ) : (
+                l.user.label
+              )}
+              <div className="text-soft text-sm">{l.title || l.unit}</div>
+            </>
           )}
-          <div className="text-soft text-sm">{l.title || l.unit}</div>
         </td>
         <td>
           <button type="button" className="press text-left" aria-expanded={open} onClick={show}>
@@ -252,9 +271,7 @@ function Row({
           )}
           {l.until && <div className="text-brass">until {lastDay(l.until)}</div>}
         </td>
-        <td className="text-sm">
-          {l.peers} of {l.unitmates}
-        </td>
+        <td className="text-sm">{!l.shared && `${l.peers} of ${l.unitmates}`}</td>
         <td>
           {l.gone ? (
             <span className="text-soft">ended since</span>
@@ -296,6 +313,11 @@ function Row({
       {open && (
         <tr>
           <td colSpan={5}>
+            {l.shared && (
+              <p>
+                {l.role.label} within {l.shared.path}: {list(l.shared.with.map((x) => x.user.label + (x.gone ? ' (ended since)' : '')))}.
+              </p>
+            )}
             <Path path={l.path} />
           </td>
         </tr>

@@ -8,7 +8,7 @@ import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useSheet } from '../../shell/sheet'
 import { useRoleChoices, useUserChoices } from '../users/choices'
-import { HeldWithinField, MaxDaysField, RiskField } from './New'
+import { HeldWithinField, MaxDaysField, MaxSharesField, RiskField } from './New'
 import { chosen } from '../../shared/chosen'
 import { ask } from '../../api/ask'
 import { useEdited, useTyped } from '../../shell/drafts'
@@ -26,11 +26,12 @@ export function DescribeRole({ role: r }: { role: Role }) {
     risk: r.risk ?? '',
     max_days: r.max_days ? String(r.max_days) : '',
     held_within: r.held_within ?? '',
+    max_shares: r.max_shares ? String(r.max_shares) : '',
   }
   const [x, setX] = useEdited('DescribeRole x', now)
   const changed: Record<string, unknown> = {}
   for (const k of ['label', 'description', 'owner', 'risk', 'held_within'] as const) if (x[k] !== now[k]) changed[k] = x[k].trim()
-  if (x.max_days !== now.max_days) changed.max_days = Number(x.max_days || 0)
+  for (const k of ['max_days', 'max_shares'] as const) if (x[k] !== now[k]) changed[k] = Number(x[k] || 0)
   const some = Object.keys(changed)
   return (
     <>
@@ -70,6 +71,7 @@ export function DescribeRole({ role: r }: { role: Role }) {
         <RiskField value={x.risk} set={(risk) => setX({ ...x, risk })} />
         <MaxDaysField value={x.max_days} set={(max_days) => setX({ ...x, max_days })} />
         <HeldWithinField value={x.held_within} set={(held_within) => setX({ ...x, held_within })} />
+        {r.application && <MaxSharesField value={x.max_shares} set={(max_shares) => setX({ ...x, max_shares })} />}
         <div className="self-end">
           <button type="submit" className="button" disabled={some.length === 0}>
             Add to change sheet

@@ -7,7 +7,7 @@ import { useTyped } from '../../shell/drafts'
 /** Makes a role, of an application or of the organisation. */
 export function NewRole({ application, revision, done }: { application?: Schemas['Application']; revision: number; done: () => void }) {
   const sheet = useSheet()
-  const empty = { label: '', description: '', risk: '', max_days: '', heldWithin: '' }
+  const empty = { label: '', description: '', risk: '', max_days: '', heldWithin: '', max_shares: '' }
   const [x, setX] = useTyped('NewRole x', empty)
   const key = keyOf(x.label)
   return (
@@ -25,6 +25,7 @@ export function NewRole({ application, revision, done }: { application?: Schemas
           risk: chosen(['low', 'medium', 'high'], x.risk),
           max_days: x.max_days ? Number(x.max_days) : undefined,
           held_within: x.heldWithin.trim() || undefined,
+          max_shares: x.max_shares ? Number(x.max_shares) : undefined,
         }
         sheet.add(
           {
@@ -51,6 +52,7 @@ export function NewRole({ application, revision, done }: { application?: Schemas
         <RiskField value={x.risk} set={(risk) => setX({ ...x, risk })} />
         <MaxDaysField value={x.max_days} set={(max_days) => setX({ ...x, max_days })} />
         <HeldWithinField value={x.heldWithin} set={(heldWithin) => setX({ ...x, heldWithin })} />
+        {application && <MaxSharesField value={x.max_shares} set={(max_shares) => setX({ ...x, max_shares })} />}
       </div>
       <button type="submit" className="button mt-3" disabled={!key}>
         Add to change sheet
@@ -92,6 +94,23 @@ export function MaxDaysField({ value, set }: { value: string; set: (v: string) =
         max={3650}
         className="field"
         placeholder="without end"
+        value={value}
+        onChange={(e) => set(e.target.value)}
+      />
+    </label>
+  )
+}
+
+export function MaxSharesField({ value, set }: { value: string; set: (v: string) => void }) {
+  return (
+    <label>
+      Can be shared within one resource with so many users
+      <input
+        type="number"
+        min={0}
+        max={1000}
+        className="field"
+        placeholder="not shareable"
         value={value}
         onChange={(e) => set(e.target.value)}
       />

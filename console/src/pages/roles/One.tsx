@@ -35,6 +35,7 @@ export function OneRole() {
     r.max_days && `held for at most ${count(r.max_days, 'day')}`,
     r.held_within && `held only within ${r.held_within}`,
     r.requestable && 'requestable',
+    r.max_shares && `shareable with at most ${count(r.max_shares, 'user')} within a resource`,
     r.owner ? `${r.owner.label} owns it` : 'no owner',
   ].filter(Boolean)
   return (

@@ -10,10 +10,17 @@ type Span = Schemas['TimelineSpan']
 export const wayWords: Record<Span['way'], string> = {
   direct: 'given directly',
   request: 'requested',
+  share: 'shared',
   default: 'by default',
   group: 'through a group',
 }
-const inks: Record<Span['way'], string> = { direct: 'var(--ink)', request: 'var(--harbour)', default: 'var(--brass)', group: 'var(--kelp)' }
+const inks: Record<Span['way'], string> = {
+  direct: 'var(--ink)',
+  request: 'var(--harbour)',
+  share: 'var(--brick)',
+  default: 'var(--brass)',
+  group: 'var(--kelp)',
+}
 
 const row = 26
 
