@@ -104,7 +104,7 @@ func TestWhoMayShareARole(t *testing.T) {
 		"everything":                   {"berth-board", "ines.halloran", nil, share("/"), "no single resource"},
 		"what is no path":              {"berth-board", "ines.halloran", nil, share("north/*"), "has a *"},
 		"with themselves":              {"berth-board", "ines.halloran", nil, &roles.ShareRole{Role: "berths/scheduler", User: "ines.halloran", Path: "north"}, "with themselves"},
-		"what was shared with them": {"berth-board", "tomas.brandt", []change.Operation{&roles.ShareRole{Role: "berths/scheduler", User: "tomas.brandt", Path: "north"}}, share("north/1"), "not by a share"},
+		"what was shared with them":    {"berth-board", "tomas.brandt", []change.Operation{&roles.ShareRole{Role: "berths/scheduler", User: "tomas.brandt", Path: "north"}}, share("north/1"), "not by a share"},
 		"who is suspended":             {"berth-board", "ines.halloran", []change.Operation{&people.UpdateUser{User: "ines.halloran", Status: &suspended}}, share("north/1"), "holds all that it gives there"},
 		"with one more than may be": {"berth-board", "ines.halloran", []change.Operation{&people.AddUser{Personal: fact.Personal{UserName: "a"}}, &people.AddUser{Personal: fact.Personal{UserName: "b"}},
 			&roles.ShareRole{Role: "berths/scheduler", User: "a", Path: "north/1"}, &roles.ShareRole{Role: "berths/scheduler", User: "b", Path: "north/1"}}, share("north/1"), "as many users as may be: 2"},
