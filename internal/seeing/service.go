@@ -94,8 +94,8 @@ type View struct {
 	Known    map[fact.UserID]bool // see withKnownUsers
 	Mine     bool                 // whoever gave something is met too: see Mine
 	page     *kept                // what the page is drawn from that was asked for; nil for the head, or a past day
-	decided  fact.ApplicationID   // the last application that Decides was asked about, and what it said
-	decides  bool
+	decided  [8]decided           // the last applications that Decides was asked about, and what it said
+	nDecided int
 	tells    map[string]int // what a refusal told the caller that they may not see, and how often
 }
 
@@ -116,13 +116,24 @@ func (v *View) AuthorsRights() *change.Authority {
 	return change.AuthorityOf(v.head, v.Caller.For, calendar.At(v.Service.Clock()))
 }
 
+// decided is whether the caller may evaluate access to an application.
+type decided struct {
+	app fact.ApplicationID
+	may bool
+}
+
 // Decides says whether the caller may evaluate access to an application. Many questions of one
-// call are mostly about one.
+// call are mostly about few.
 func (v *View) Decides(app fact.ApplicationID) bool {
-	if app == 0 || v.decided != app {
-		v.decided, v.decides = app, v.mayEvaluate(app)
+	for i := range min(v.nDecided, len(v.decided)) {
+		if v.decided[i].app == app {
+			return v.decided[i].may
+		}
 	}
-	return v.decides
+	may := v.mayEvaluate(app)
+	v.decided[v.nDecided%len(v.decided)] = decided{app, may}
+	v.nDecided++
+	return may
 }
 
 func (v *View) mayEvaluate(app fact.ApplicationID) bool {
