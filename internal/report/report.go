@@ -116,7 +116,11 @@ func Revision(h Head, r wire.Revision, effect []wire.Difference) ([]byte, error)
 	if r.By != nil {
 		by = r.By.Label
 	}
-	facts := [][2]string{{"Made by", by}, {"Through", r.Via}, {"Why", r.Reason}, {"Reference", r.Reference}}
+	through := r.Via
+	if r.Account != nil {
+		through = r.Account.Label
+	}
+	facts := [][2]string{{"Made by", by}, {"Through", through}, {"Why", r.Reason}, {"Reference", r.Reference}}
 	what := table{Title: "What was done", Note: "Nothing you may see.", Heads: []string{"Operation"}}
 	for _, s := range r.Sentences {
 		what.Rows = append(what.Rows, []string{s})

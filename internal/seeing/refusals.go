@@ -15,6 +15,9 @@ func (d *Service) WasRefused(ctx context.Context, c Caller, call, detail string,
 		return
 	}
 	r := saved.Refusal{User: c.User, Call: call, Detail: detail, Via: c.Via, Subjects: about}
+	if c.For != 0 {
+		r.Via = "account"
+	}
 	for part := range strings.SplitSeq(call, "/") {
 		if name, err := url.PathUnescape(part); err == nil {
 			if id, ok := d.Ledger.Head().FindUser(name); ok {

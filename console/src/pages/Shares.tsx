@@ -20,7 +20,7 @@ const columns: ListColumn<Share>[] = [
   {
     key: 'resource',
     label: 'Resource',
-    value: resource,
+    value: (x) => `${resource(x)}, ${x.user.label}`,
     show: (x) => (
       <>
         <strong>{resource(x)}</strong> <span className="text-soft font-mono text-sm">{x.path}</span>
