@@ -399,7 +399,7 @@ func (c *Client) SetUpState(ctx context.Context) (wire.SetUpState, error) {
 }
 
 // Shares asks list-shares: What is shared within single resources: what the caller shared, what is shared with them, and what they may read.
-// The query may have as_of, cursor, limit, application, path, role, user and by.
+// The query may have as_of, cursor, limit, application, path, role, user, by and own.
 func (c *Client) Shares(ctx context.Context, q Query) (wire.ShareList, error) {
 	return get[wire.ShareList](ctx, c, "/shares", q)
 }

@@ -65,7 +65,7 @@ var samples = []string{
 	`{"op":"adopt_units"}`,
 	`{"op":"set_machine_account","user":"barrier-control","purpose":"x","accountable":["marta.quill","tomas.brandt"],"application":"gate-passes","secret_at":"x","acts_for_users":true}`,
 	`{"op":"share_role","role":"berth-planning/north-scheduler","user":"b.osei","path":"berths/north-1","from":"2099-01-01T00:00:00Z","until":"2099-02-01T00:00:00Z","own":true}`,
-	`{"op":"end_shares","application":"berth-planning","path":"berths","role":"berth-planning/north-scheduler","user":"` + sharedWith + `"}`,
+	`{"op":"end_shares","application":"berth-planning","path":"berths","role":"berth-planning/north-scheduler","user":"` + sharedWith + `","own":true}`,
 	`{"op":"set_attribute_source","user":"berth-board","attributes":["title"],"overridable":["location"],"filter":"employment_type eq \"staff\""}`,
 	`{"op":"add_position","user":"tomas.brandt","unit":"marine/pilotage","title":"x","location":"x","start_date":"2027-01-01","end_date":"2027-03-31"}`,
 	`{"op":"end_position","user":"` + standsIn + `","position":1,"end_date":"2099-01-31"}`,

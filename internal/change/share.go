@@ -65,7 +65,9 @@ func (d *Draft) SharesOn(role fact.RoleID, path string) int {
 		}
 		d.shares[role] = map[string]int{}
 		for f := range query.SharesOf(&d.Builder.Snapshot, role) {
-			d.shares[role][f.Scopes[0].Pattern]++
+			if !f.Window.Over(d.at) {
+				d.shares[role][f.Scopes[0].Pattern]++
+			}
 		}
 	}
 	return d.shares[role][path]
@@ -82,7 +84,7 @@ func (d *Draft) Share(f *fact.Assignment) {
 // EndShare ends one.
 func (d *Draft) EndShare(f *fact.Assignment) {
 	d.End(f)
-	if d.shares[f.Role] != nil {
+	if d.shares[f.Role] != nil && !f.Window.Over(d.at) {
 		d.shares[f.Role][f.Scopes[0].Pattern]--
 	}
 }

@@ -37,6 +37,9 @@ const mostSharesTold = 500
 // line a resource each.
 func (m *Mailing) shareLines(v *seeing.View, id fact.UserID, since time.Time) (with, owned []line) {
 	s := v.UncutToday()
+	if week := m.Service.Clock().AddDate(0, 0, -7); since.Before(week) { // who was never mailed is told of the last days
+		since = week
+	}
 	var mine, others []*fact.Assignment
 	for _, a := range s.Given(fact.Assignee{User: id}) {
 		if a.Origin == fact.ByShare {

@@ -18,6 +18,7 @@ import (
 type ShareSearch struct {
 	Application, Path string // within the resource and those below it
 	Role, User, By    string
+	Own               bool // whom the caller acts for is the owner of what is looked at
 	Cursor            string
 	Limit             int
 }
@@ -68,7 +69,7 @@ func Shares(v *seeing.View, q ShareSearch) (wire.ShareList, error) {
 			if q.Path != "" && !patterns.Covers(q.Path, f.Scopes[0].Pattern) || want.user != 0 && f.Assignee.User != want.user || want.by != 0 && f.SharedBy != want.by {
 				continue
 			}
-			if !v.Over(f.Window) && seesShare(v, f) {
+			if !v.Over(f.Window) && seesShare(v, f, q.Own) {
 				all = append(all, f)
 			}
 		}
@@ -83,7 +84,7 @@ func Shares(v *seeing.View, q ShareSearch) (wire.ShareList, error) {
 	}
 	out.Total, out.Next = len(all), next
 	for _, f := range page {
-		out.Shares = append(out.Shares, share(v, f))
+		out.Shares = append(out.Shares, share(v, f, q.Own))
 	}
 	v.Reasons(func(g seeing.Giving) {
 		for i := range out.Shares {
@@ -100,14 +101,14 @@ func ofCaller(v *seeing.View, f *fact.Assignment) bool {
 }
 
 // holdsShared says whether the caller, or whom they act for, holds what is shared themselves.
-func holdsShared(v *seeing.View, f *fact.Assignment) bool {
-	return change.HoldsThere(v.Uncut(), v.Caller.Author(), f.Role, f.Scopes[0], f.Window, v.Caller.For != 0, v.At)
+func holdsShared(v *seeing.View, f *fact.Assignment, own bool) bool {
+	return change.HoldsThere(v.Uncut(), v.Caller.Author(), f.Role, f.Scopes[0], f.Window, own && v.Caller.For != 0, v.At)
 }
 
-func seesShare(v *seeing.View, f *fact.Assignment) bool {
+func seesShare(v *seeing.View, f *fact.Assignment, own bool) bool {
 	reads := v.ReadsRole(f.Role) && v.ReadsUser(f.Assignee.User)
 	if v.Caller.For != 0 {
-		return reads && (ofCaller(v, f) || holdsShared(v, f))
+		return reads && (ofCaller(v, f) || holdsShared(v, f, own))
 	}
 	return reads || ofCaller(v, f) || ownsShared(v, f)
 }
@@ -118,7 +119,7 @@ func ownsShared(v *seeing.View, f *fact.Assignment) bool {
 }
 
 // share draws one: whoever shared it, or has it, knows what it is and with whom.
-func share(v *seeing.View, f *fact.Assignment) wire.Share {
+func share(v *seeing.View, f *fact.Assignment, owns bool) wire.Share {
 	own := v.Caller.For == 0 && ofCaller(v, f)
 	w := v
 	if own || ownsShared(v, f) { // they know each other
@@ -138,7 +139,7 @@ func share(v *seeing.View, f *fact.Assignment) wire.Share {
 	}
 	if !v.Past {
 		assigns := v.Rights().May(access.ActAssign, v.Uncut().RolePath(f.Role)) && v.Rights().May(access.ActAssign, v.Uncut().UserPath(f.Assignee.User))
-		out.MayEnd = assigns && (v.Caller.For == 0 || ofCaller(v, f) || holdsShared(v, f)) || own || v.Caller.For == 0 && holdsShared(v, f)
+		out.MayEnd = assigns && (v.Caller.For == 0 || ofCaller(v, f) || holdsShared(v, f, owns)) || own || v.Caller.For == 0 && holdsShared(v, f, false)
 	}
 	return out
 }

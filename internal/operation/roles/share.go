@@ -129,6 +129,7 @@ type EndShares struct {
 	Path        string                `json:"path" doc:"the resource; what is shared within those below it ends too"`
 	Role        change.RoleRef        `json:"role,omitempty" doc:"of this role alone"`
 	User        change.UserRef        `json:"user,omitempty" doc:"with this user alone"`
+	Own         bool                  `json:"own,omitempty" doc:"the application says that the thing is the author's own: what they may do with their own things counts"`
 
 	Ended []change.AssignmentRef `json:"ended,omitempty" set:"service"`
 }
@@ -182,7 +183,7 @@ func (o EndShares) ApplyTo(d *change.Draft) (settled change.Operation) {
 	slices.SortFunc(ends, func(a, b *fact.Assignment) int { return cmp.Compare(a.ID, b.ID) })
 	for _, f := range ends {
 		d.Reads(fact.FactUser, uint32(f.Assignee.User))
-		if !mayEnd(d, f) {
+		if !o.mayEnd(d, f) {
 			return
 		}
 		o.Ended = append(o.Ended, change.AssignmentRef(f.ID.String()))
@@ -213,8 +214,8 @@ func sees(d *change.Draft, f *fact.Assignment) bool {
 
 // mayEnd says whether the author may end a share: one of theirs or with them, or of what they
 // hold there themselves; or by the right to assign.
-func mayEnd(d *change.Draft, f *fact.Assignment) bool {
-	if d.Replays || d.May == nil || !d.OfAccount() && (ofAuthor(d, f) || d.Author != 0 && change.HoldsThere(d.Base(), d.Author, f.Role, f.Scopes[0], f.Window, d.Account != 0, d.At())) {
+func (o *EndShares) mayEnd(d *change.Draft, f *fact.Assignment) bool {
+	if d.Replays || d.May == nil || !d.OfAccount() && (ofAuthor(d, f) || d.Author != 0 && change.HoldsThere(d.Base(), d.Author, f.Role, f.Scopes[0], f.Window, o.Own && d.Account != 0, d.At())) {
 		return true
 	}
 	return d.NeedAssign(f.Role, f.Assignee)
