@@ -86,6 +86,7 @@ func ExampleClient_Revisions() {
 		}
 		q["cursor"] = page.Next
 	}
+	// 1023 account
 	// 1022 console
 	// 1021 console
 }

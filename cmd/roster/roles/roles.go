@@ -294,6 +294,9 @@ func History(c *command.Call) error {
 		by := "the host"
 		if r.By != nil {
 			by = r.By.Label
+			if r.Account != nil {
+				by += " through " + r.Account.Label
+			}
 		}
 		what := strings.Join(r.Sentences, "; ")
 		if n := len(r.Sentences); n > 2 && c.People() {

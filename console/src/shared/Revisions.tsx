@@ -62,7 +62,10 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
                   </button>
                 </td>
                 <td className="text-sm">{moment(r.at)}</td>
-                <td className="text-sm">{r.by?.label ?? 'the host'}</td>
+                <td className="text-sm">
+                  {r.by?.label ?? 'the host'}
+                  {r.account && <div className="text-soft">through {r.account.label}</div>}
+                </td>
                 <td>
                   <Sentences sentences={r.sentences} all={open === r.revision} more={r.more} />
                   <div className="text-soft text-sm">
