@@ -1,9 +1,24 @@
 import tailwindcss from '@tailwindcss/vite'
 import react from '@vitejs/plugin-react'
-import { defineConfig } from 'vite'
+import { defineConfig, type Plugin } from 'vite'
+
+/** Tells the service which addresses are pages, by what the paths of the router begin with. */
+function pages(): Plugin {
+  const first = new Set<string>()
+  return {
+    name: 'pages',
+    enforce: 'pre',
+    transform(code, id) {
+      if (id.endsWith('/src/router.tsx')) for (const m of code.matchAll(/\bpath: '\/([a-z-]*)/g)) first.add(m[1]!)
+    },
+    generateBundle() {
+      this.emitFile({ type: 'asset', fileName: 'pages.json', source: JSON.stringify([...first].sort()) })
+    },
+  }
+}
 
 export default defineConfig({
-  plugins: [react(), tailwindcss()],
+  plugins: [react(), tailwindcss(), pages()],
   build: { target: 'es2022', assetsInlineLimit: 0, emptyOutDir: true },
   server: { proxy: { '/api': 'http://127.0.0.1:7420' } },
 })

@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -339,6 +341,34 @@ func TestExportsOfADayAreTheSame(t *testing.T) {
 	for _, p := range paths {
 		if again := asks(t, s, marta.Token, "GET", p, ""); again.status != 200 || !bytes.Equal(again.body, first[p]) {
 			t.Errorf("%s: %d, and other bytes", p, again.status)
+		}
+	}
+}
+
+// The addresses of the console's pages are those of its router; any other is told as not there.
+func TestTheServiceKnowsThePagesOfTheConsole(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	source, err := os.ReadFile(filepath.Join(testkit.Root(), "console", "src", "router.tsx"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	known := 0
+	want := map[string]int{"/nothing": 404, "/nothing/shares": 404, "/pages": 404, "/index.html": 200}
+	for _, m := range regexp.MustCompile(`\bpath: '(/[^']*)'`).FindAllStringSubmatch(string(source), -1) {
+		want[strings.ReplaceAll(m[1], "$", "")] = 200
+		known++
+	}
+	if known < 40 {
+		t.Fatalf("%d pages", known)
+	}
+	for path, status := range want {
+		res, err := http.Get(s.Base + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+		if res.StatusCode != status || !strings.HasPrefix(res.Header.Get("Content-Type"), "text/html") {
+			t.Errorf("%s: %d %s", path, res.StatusCode, res.Header.Get("Content-Type"))
 		}
 	}
 }

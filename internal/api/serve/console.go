@@ -3,6 +3,7 @@ package serve
 import (
 	"bytes"
 	"compress/gzip"
+	"encoding/json"
 	"io/fs"
 	"mime"
 	"path"
@@ -13,11 +14,6 @@ import (
 	"github.com/gofiber/fiber/v3"
 )
 
-// consolePages are what the addresses of the console begin with, those of router.tsx.
-var consolePages = []string{"", "index.html", "set-up", "sign-in-link", "sign-in-by", "today", "my-access", "users", "units", "groups", "attributes", "import",
-	"applications", "roles", "grid", "view-as", "defaults", "sod-rules", "freezes", "shares", "expectations", "delegations", "findings", "guard-rails",
-	"requests", "reviews", "catalogue", "gained-and-lost", "ledger", "security-log", "invitations", "mail", "machine-accounts", "connections", "employment-types", "calendar"}
-
 // serveConsole serves the built console: its files as they are, and its one
 // page for every address the console itself reads; with 404 for any other.
 func (s *Server) serveConsole(console fs.FS) error {
@@ -25,6 +21,7 @@ func (s *Server) serveConsole(console fs.FS) error {
 	if err != nil {
 		page = []byte("<!doctype html><title>Able Roster</title><p>The console is not built into this program; make build does.\n")
 	}
+	pages := pagesOf(console)
 	var small packed
 	s.App.Get("/*", func(c fiber.Ctx) error {
 		name := strings.TrimPrefix(path.Clean("/"+c.Path()), "/")
@@ -47,12 +44,24 @@ func (s *Server) serveConsole(console fs.FS) error {
 		}
 		c.Set("Content-Type", "text/html; charset=utf-8")
 		c.Set("Cache-Control", "no-cache")
-		if first, _, _ := strings.Cut(name, "/"); !slices.Contains(consolePages, first) {
+		if first, _, _ := strings.Cut(name, "/"); !slices.Contains(pages, first) {
 			c.Status(404) // the console says so
 		}
 		return c.Send(page)
 	})
 	return nil
+}
+
+// pagesOf are what the addresses of the console's pages begin with, as its build says.
+func pagesOf(console fs.FS) []string {
+	pages := []string{"index.html"}
+	if raw, err := fs.ReadFile(console, "pages.json"); err == nil {
+		var built []string
+		if json.Unmarshal(raw, &built) == nil { // else none is known, as where it is not built
+			pages = append(pages, built...)
+		}
+	}
+	return pages
 }
 
 // packs says whether a file becomes smaller by packing: fonts and pictures are
