@@ -42,6 +42,7 @@ func TestTheWalkOfConnecting(t *testing.T) {
 		{0, "directory.sync"}, {0, "Otto Lindqvist departed"},
 		{0, "Mooring log"}, {0, "Granted"}, {0, "live"}, {0, "Added the role Mooring board account"}, {0, "A new token of Mooring board"},
 		{200, `{"decision":false`}, {200, `{"decision":true`}, {200, `"evaluations":[{"decision":false`},
+		{0, "berths/north-2"}, {0, "through Berth board"}, {0, "shareable with 2 users at most within a resource"}, {0, "Ended 1 share"},
 	}
 	var token, id string
 	for _, block := range blocksOf(t, page) {
