@@ -57,3 +57,29 @@ func TestTheBerthBoardAsksEachTime(t *testing.T) {
 	b.Sees("Nothing can be shown, since nobody can say whether you may see it")
 	b.SeesNot("Grey Petrel")
 }
+
+// By the token that the demo makes for it, the berth board shares a berth for who holds it, shows
+// with whom, and ends that.
+func TestTheBerthBoardSharesABerth(t *testing.T) {
+	database, file := testkit.EmptyDatabase(t), filepath.Join(t.TempDir(), "token")
+	testkit.Run(t, "", "rosterd", "load-demo", "-database-url", database, "-token-file", file)
+	s := testkit.Serve(t, database)
+	marta := s.SignIn(t, demo.Administrator)
+	board := testkit.Serving(t, exec.Command(testkit.Program(t, "berthboard"), "-listen", "127.0.0.1:0", "-service", s.Base, "-token-file", file),
+		regexp.MustCompile(`serves on (http://\S+)`))
+	b := testkit.NewTab(t, board.Base)
+	b.Go("/")
+	b.Choose("Signed in as", "ines.halloran")
+	b.Press("Change")
+	b.Sees("Yseult Xifaras")
+	b.Choose("Share North 1 with", "b.osei")
+	b.Press("Share North 1")
+	b.Sees("Shared berths/north-1 with b.osei.")
+	b.Sees("Bettina Osei")
+	if a, err := marta.Check(ctx, wire.CheckRequest{User: "b.osei", Application: "berth-planning", Action: "update", Path: "berths/north-1"}); err != nil || !a.Allowed {
+		t.Errorf("%+v %v", a, err)
+	}
+	b.Press("End the share of North 1 with Bettina Osei")
+	b.Sees("b.osei has berths/north-1 no longer.")
+	b.SeesNot("Bettina Osei")
+}

@@ -64,7 +64,7 @@ func loadDemo(ctx context.Context, args []string, out, errOut io.Writer) error {
 	}
 	if *tokenFile != "" {
 		id, _ := o.ledger.Head().FindUser(demo.BerthBoard)
-		_, secret, err := o.authenticator.NewToken(ctx, id, 0, signin.Means{}, nil, "berth board", signin.OnlyDecisions, 366*24*time.Hour, "this host")
+		_, secret, err := o.authenticator.NewToken(ctx, id, 0, signin.Means{}, nil, "berth board", "", 366*24*time.Hour, "this host")
 		if err != nil {
 			return err
 		}
