@@ -248,7 +248,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	low.Sees("entitlement")
 	low.Accessible()
 	var offered int
-	if low.Eval(`document.querySelectorAll('nav[aria-label="Pages"] a').length`, &offered); offered != 5 { // Today, My access, Calendar, Requests and Reviews are for everybody
+	if low.Eval(`document.querySelectorAll('nav[aria-label="Pages"] a').length`, &offered); offered != 6 { // Today, My access, Calendar, Requests, Reviews and Shares are for everybody
 		t.Errorf("%d pages are offered to somebody who sees only herself", offered)
 	}
 	for _, p := range []struct{ path, sees string }{{"/ledger", "outside your part"}, {"/users/b.osei", "there is no user"}, {"/roles", "none that you may see"}, {"/users", "1 user"}} {
