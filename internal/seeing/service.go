@@ -108,12 +108,13 @@ func (v *View) Rights() *change.Authority {
 	return v.Auth
 }
 
-// AuthorsRights are what the author of a change of the caller's may do.
+// AuthorsRights are what the author of a change of the caller's may do, on what it is judged on:
+// see JudgeBy.
 func (v *View) AuthorsRights() *change.Authority {
 	if v.Caller.For == 0 {
 		return v.Rights()
 	}
-	return change.AuthorityOf(v.head, v.Caller.For, calendar.At(v.Service.Clock()))
+	return change.AuthorityOf(v.today, v.Caller.For, v.At)
 }
 
 // decided is whether the caller may evaluate access to an application.

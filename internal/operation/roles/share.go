@@ -70,8 +70,9 @@ func (o ShareRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !lasts(d, role, o.Window) || !d.MayHold("user", d.RoleKey(role), r.HeldWithin, fact.Member{User: to}) {
 		return
 	}
-	for f := range query.SharesOf(&d.Builder.Snapshot, role) {
-		if f.Assignee.User != to || f.Scopes[0] != in {
+	for _, g := range d.GivenTo(fact.Assignee{User: to}) {
+		f := d.Assignment(g.Assignment())
+		if f.Role != role || f.Origin != fact.ByShare || f.Scopes[0] != in {
 			continue
 		}
 		if f.Window == o.Window {
