@@ -54,7 +54,7 @@ func (s *Server) serveConsole(console fs.FS) error {
 
 // pagesOf are what the addresses of the console's pages begin with, as its build says.
 func pagesOf(console fs.FS) []string {
-	pages := []string{"index.html"}
+	pages := []string{"", "index.html"}
 	if raw, err := fs.ReadFile(console, "pages.json"); err == nil {
 		var built []string
 		if json.Unmarshal(raw, &built) == nil { // else none is known, as where it is not built
