@@ -1,10 +1,6 @@
 package e2e
 
 import (
-	"bytes"
-	"encoding/json"
-	"io"
-	"net/http"
 	"strings"
 	"testing"
 
@@ -148,61 +144,6 @@ func faultsText(p *wire.Problem) string {
 		out = append(out, f.Message)
 	}
 	return strings.Join(out, "; ")
-}
-
-// Whoever may act for nobody does not, and is not told who there is; nor is a call made for
-// somebody that is not meant for it.
-func TestWhoActsForWhom(t *testing.T) {
-	s := testkit.Serve(t, testkit.DemoDatabase(t))
-	marta := s.SignIn(t, demo.Administrator)
-	board := boardOf(t, s, marta)
-	ask := func(c *client.Client, method, path, body string) (int, string) {
-		t.Helper()
-		req, err := http.NewRequestWithContext(ctx, method, s.Base+path, bytes.NewReader([]byte(body)))
-		if err != nil {
-			t.Fatal(err)
-		}
-		req.Header.Set("Authorization", "Bearer "+c.Token)
-		req.Header.Set("Roster-Acting-For", c.ActingFor)
-		req.Header.Set("Content-Type", "application/json")
-		resp, err := http.DefaultClient.Do(req)
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer resp.Body.Close()
-		raw, _ := io.ReadAll(resp.Body)
-		var p wire.Problem
-		_ = json.Unmarshal(raw, &p)
-		return resp.StatusCode, p.Detail
-	}
-	body := `{"operations":[` + shareOf("berths/north-1", "b.osei") + `],"reason":"x"}`
-	if status, said := ask(actingFor(marta, demo.Pilot), "POST", "/api/v1/changes", body); status != 403 || !strings.Contains(said, "may act for nobody") {
-		t.Errorf("a person: %d %s", status, said)
-	}
-	suspended := `{"op":"update_user","user":"` + demo.Pilot + `","status":"suspended"}`
-	if _, err := marta.Change(ctx, changeOf("x", suspended), false); err != nil {
-		t.Fatal(err)
-	}
-	_, nobody := ask(actingFor(board, "nobody.there"), "POST", "/api/v1/changes", body)
-	for _, who := range []string{demo.Pilot, demo.BerthBoard, "manifest-feed", "public", "1", "user-0"} {
-		if status, said := ask(actingFor(board, who), "POST", "/api/v1/changes", body); status != 403 || strings.ReplaceAll(said, who, "nobody.there") != nobody {
-			t.Errorf("%s: %d %s, and of nobody: %s", who, status, said, nobody)
-		}
-	}
-	for _, x := range []string{"GET /api/v1/users", "GET /api/v1/me", "POST /api/v1/tokens", "POST /api/v1/pending-changes", "POST /api/v1/check", "POST /access/v1/evaluation", "GET /scim/v2/Users", "DELETE /api/v1/me/sessions/1"} {
-		method, path, _ := strings.Cut(x, " ")
-		if status, said := ask(actingFor(board, demo.Manager), method, path, `{}`); status != 422 && status != 400 {
-			t.Errorf("%s: %d %s", x, status, said)
-		}
-	}
-	// It is within the account's part: whom it may not see it does not act for.
-	if _, err := marta.Change(ctx, changeOf("A part", `{"op":"revoke","role":"berth-board-service","user":"`+demo.BerthBoard+`"}`,
-		`{"op":"grant","role":"berth-board-service","user":"`+demo.BerthBoard+`","scopes":[{"application":"able-roster","pattern":"users/finance"},{"application":"able-roster","pattern":"roles"},{"application":"able-roster","pattern":"applications"}]}`), false); err != nil {
-		t.Fatal(err)
-	}
-	if status, said := ask(actingFor(board, demo.Manager), "POST", "/api/v1/changes", body); status != 403 || strings.ReplaceAll(said, demo.Manager, "nobody.there") != nobody {
-		t.Errorf("outside its part: %d %s", status, said)
-	}
 }
 
 // Who gets a share, and the owner of the role, are told a line a resource, once.
