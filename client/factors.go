@@ -26,12 +26,12 @@ func (c *Client) ConfirmIdentity(ctx context.Context, in wire.Confirmation) erro
 	return c.Do(ctx, "POST", "/me/confirmation", nil, in, nil)
 }
 
-// NewRecoveryCodes makes recovery codes in the place of those there are, by a code.
+// NewRecoveryCodes makes new recovery codes, which replace the old ones; a code is needed.
 func (c *Client) NewRecoveryCodes(ctx context.Context, code string) (out wire.RecoveryCodes, err error) {
 	return out, c.Do(ctx, "POST", "/me/second-factor/recovery-codes", nil, wire.CodeRequest{Code: code}, &out)
 }
 
-// RemoveSecondFactor removes the caller's second factor, by a code.
+// RemoveSecondFactor removes the caller's second factor; a code is needed.
 func (c *Client) RemoveSecondFactor(ctx context.Context, code string) error {
 	return c.Do(ctx, "POST", "/me/second-factor/removal", nil, wire.CodeRequest{Code: code}, nil)
 }

@@ -251,7 +251,7 @@ func (c *Client) NewUserPreview(ctx context.Context, q Query) (wire.NewUserPrevi
 	return get[wire.NewUserPreview](ctx, c, "/new-user-preview", q)
 }
 
-// OverTime asks over-time: How many people had anything in an application, by how.
+// OverTime asks over-time: How many people had access to an application over time, and through what.
 // The query may have from, to and points.
 func (c *Client) OverTime(ctx context.Context, application string, q Query) (wire.OverTime, error) {
 	return get[wire.OverTime](ctx, c, "/applications/"+url.PathEscape(application)+"/over-time", q)
@@ -382,7 +382,7 @@ func (c *Client) SecondFactor(ctx context.Context) (wire.SecondFactor, error) {
 	return get[wire.SecondFactor](ctx, c, "/me/second-factor", nil)
 }
 
-// SecurityLog asks list-security-log: Who signed in, tried to, or was given the means, newest first.
+// SecurityLog asks list-security-log: Who signed in, who tried to, and who was given a way to sign in, newest first.
 // The query may have cursor, limit and user.
 func (c *Client) SecurityLog(ctx context.Context, q Query) (wire.SecurityLog, error) {
 	return get[wire.SecurityLog](ctx, c, "/security-log", q)
@@ -458,7 +458,7 @@ func (c *Client) View(ctx context.Context, view string) (wire.SavedView, error) 
 	return get[wire.SavedView](ctx, c, "/views/"+url.PathEscape(view), nil)
 }
 
-// ViewAs asks view-as: What somebody else can do, as they would meet it; that it was looked at is recorded.
+// ViewAs asks view-as: What somebody else can do in each application; that it was looked at is recorded.
 // The query may have as_of, user, nobody and would_be.
 func (c *Client) ViewAs(ctx context.Context, q Query) (wire.ViewAs, error) {
 	return get[wire.ViewAs](ctx, c, "/view-as", q)

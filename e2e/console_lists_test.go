@@ -69,7 +69,7 @@ func TestListsAreTables(t *testing.T) {
 	b.Until("those that wait alone are shown", `[...document.querySelectorAll("main table.register tbody tr")].every((r) => r.textContent.includes("waiting"))`)
 	b.Accessible()
 	b.Type("Search requests", "no such thing at all")
-	b.Sees("Nothing fits what you search for.")
+	b.Sees("Nothing matches.")
 }
 
 // Several users are given a role with all that a grant has: days, a scope and a schedule; their

@@ -71,7 +71,7 @@ func TestTabPicksNothing(t *testing.T) {
 
 // Decisions of a review that are not saved are there whatever is shown, wherever one was and
 // whatever others save; keeping all that is left touches what is undecided alone; and what
-// was thrown away can be brought back.
+// was discarded can be brought back.
 func TestReviewDecisionsAreADraft(t *testing.T) {
 	s := testkit.Serve(t, testkit.DemoDatabase(t))
 	marta := s.SignIn(t, demo.Administrator)
@@ -106,8 +106,8 @@ func TestReviewDecisionsAreADraft(t *testing.T) {
 	b.Sees("Build a filter")
 	b.Go("/reviews/marine-winter?show=all")
 	b.Sees("Save 1 decision")
-	b.Press("Throw away")
-	b.Sees("1 decision thrown away")
+	b.Press("Discard")
+	b.Sees("1 decision discarded")
 	b.Press("Bring back")
 	b.Sees("Save 1 decision")
 	var left int
@@ -176,8 +176,8 @@ func TestTheSheetBelongsToItsUser(t *testing.T) {
 	// Who signs out is asked first, and leaves nothing.
 	b.Press("Marta Quill")
 	b.Press("Sign out")
-	b.Sees("Signing out throws it away")
-	b.Press("Throw it away and sign out")
+	b.Sees("Signing out discards it")
+	b.Press("Discard it and sign out")
 	b.Sees("User name")
 	b.SignIn(demo.Administrator, demo.Password)
 	b.SeesNot("Suspend Inês")
@@ -427,7 +427,7 @@ func TestTheKeyboardIsNeverLost(t *testing.T) {
 	b.Hotkey("s")
 	has("the reason", "#reason")
 	b.Key("By mistake")
-	b.Press("Fold")
+	b.Press("Collapse")
 	has("what opens the sheet", "button.fixed")
 	b.Key(testkit.EnterKey)
 	has("what folds it", `aside button`)

@@ -320,7 +320,7 @@ func TestWhereAttributesComeFromInTheConsole(t *testing.T) {
 	b.Press("Set what comes from Berth board")
 	b.Choose("Title", "attributes")
 	b.Choose("Location", "overridable")
-	b.Type("Of whom", `within eq "marine/pilotage"`)
+	b.Type("Users it is for", `within eq "marine/pilotage"`)
 	b.Accessible()
 	b.Press("Add to change sheet")
 	b.Sees("the attributes that come from Berth board")

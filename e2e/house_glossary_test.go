@@ -17,7 +17,7 @@ import (
 // of them. They stand in migrations and in the frozen translator of the first format
 // alone.
 var retired = regexp.MustCompile(`(?i)\bhand-?outs?\b|\bhanded out\b|\bfirst[-_]day\b|\bsame[-_]as\b|offer_role|end_offer|ask_role|review_lines|settle_proposal|` +
-	`_conflicts?\b|\bconflict_(prevented|warned)|\bconflicts? (rule|between|of)\b|\bverdicts?\b|longest_days|"longest"|\bKeptOf\b|KeepKind|` +
+	`\bproposals?\b|_conflicts?\b|\bconflict_(prevented|warned)|\bconflicts? (rule|between|of)\b|\bverdicts?\b|longest_days|"longest"|\bKeptOf\b|KeepKind|` +
 	`internal/(desk|heap|intake|strict|tally)\b|\bslice/|/api/v1/(offers|parts|hand-outs|between|find|conflicts|first-day)\b|roster (me|offers|offer|life|between|parts|conflicts|hand-outs) ` +
 	`|answers for (it|the)|\bsays? (that you mean|why first)\b|\bacquaint\b`)
 

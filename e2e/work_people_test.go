@@ -446,7 +446,7 @@ func TestOnlyAGroupSignsIn(t *testing.T) {
 	if _, err := ines.Me(ctx); err != nil {
 		t.Errorf("in the group, her token is still out: %v", err)
 	}
-	x.says(0, "Everybody who was given the means may sign in", "settings", "sign-in", "-reason", "The storm is over")
+	x.says(0, "Everybody with a password or a token may sign in", "settings", "sign-in", "-reason", "The storm is over")
 	if err := in(demo.Manager); err != nil {
 		t.Error(err)
 	}

@@ -25,7 +25,7 @@ type EmploymentTypeList struct {
 type Opening struct {
 	From      *time.Time `json:"from,omitempty"`
 	Until     *time.Time `json:"until,omitempty"`
-	Reference string     `json:"reference" doc:"to where it was asked for"`
+	Reference string     `json:"reference" doc:"where it was asked for, such as the number of a ticket"`
 	Open      bool       `json:"open" doc:"at the instant judged"`
 }
 

@@ -8,7 +8,7 @@ type Freeze struct {
 	Key             string    `json:"key"`
 	Label           string    `json:"label"`
 	Why             string    `json:"why"`
-	From            time.Time `json:"from,omitzero" doc:"none: since ever"`
+	From            time.Time `json:"from,omitzero" doc:"none: always"`
 	Until           time.Time `json:"until" doc:"when it ends, exclusive"`
 	LastDay         string    `json:"last_day,omitempty" format:"date" doc:"the last day, where it ends with one in the organisation's time zone"`
 	Applications    []Ref     `json:"applications,omitempty" doc:"what may not be changed: access to these; none, and no units: all"`

@@ -27,7 +27,7 @@ type TimelineSpan struct {
 	Given   *Given     `json:"given,omitempty"`
 }
 
-// OverTime is how many people had anything in an application, by how.
+// OverTime is how many people had access to an application over time, and through what.
 type OverTime struct {
 	Basis
 	Application Ref             `json:"application"`

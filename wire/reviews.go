@@ -50,7 +50,7 @@ type ReviewItem struct {
 	Role        Ref         `json:"role"`
 	Application *Ref        `json:"application,omitempty"`
 	Assignment  string      `json:"assignment"`
-	Through     string      `json:"through" enum:"direct,group,default" doc:"what is held through a group or a default rule becomes a proposal to its owner"`
+	Through     string      `json:"through" enum:"direct,group,default" doc:"what is held through a group or a default rule becomes a pending removal for its owner"`
 	Path        Path        `json:"path"`
 	Shared      *SharedItem `json:"shared,omitempty" doc:"what is shared within one resource is one item: with whom. It is decided on by naming each who is the caller's"`
 	Until       *time.Time  `json:"until,omitempty" doc:"when it ends by itself"`

@@ -1,6 +1,6 @@
 package wire
 
-// ViewAs is what somebody else can do, as they would meet it: a user, nobody
+// ViewAs is what somebody else can do in each application: a user, nobody
 // signed in, or somebody who is not there yet. It is drawn under the rights of
 // whoever looks.
 type ViewAs struct {

@@ -273,7 +273,7 @@ var exampleLines = []exampleLine{
 	`security-log list`,
 	`security-log list -user marta.quill`,
 	`lists save users users.xlsx`,
-	`lists save assignments assignments.csv -ask user=ines.halloran`,
+	`lists save assignments assignments.csv -parameter user=ines.halloran`,
 	`mappings save stevedores mapping.yaml`,
 	`mappings save contractors mapping.yaml -shared`,
 	`mappings list`,

@@ -70,7 +70,7 @@ func applicationRoutes(s *serve.Server) {
 		Nobody  bool   `query:"nobody" doc:"or nobody signed in"`
 		WouldBe string `query:"would_be" maxLength:"2000" doc:"or somebody who is not there yet: a JSON object of texts: kind, and built-in attributes such as unit, title and employment_type"`
 	}
-	serve.Route(s, "GET", "/view-as", "view-as", "What somebody else can do, as they would meet it; that it was looked at is recorded", func(ctx context.Context, in *viewing) (*serve.Body[wire.ViewAs], error) {
+	serve.Route(s, "GET", "/view-as", "view-as", "What somebody else can do in each application; that it was looked at is recorded", func(ctx context.Context, in *viewing) (*serve.Body[wire.ViewAs], error) {
 		v, err := s.View(ctx, in.AsOf)
 		if err != nil {
 			return nil, err

@@ -23,7 +23,7 @@ func overTimeRoutes(s *serve.Server) {
 		To          time.Time `query:"to" doc:"now by default"`
 		Points      int       `query:"points" minimum:"2" maximum:"24" default:"13" doc:"how many instants are looked at"`
 	}
-	serve.Route(s, "GET", "/applications/{application}/over-time", "over-time", "How many people had anything in an application, by how", func(ctx context.Context, in *over) (*serve.Body[wire.OverTime], error) {
+	serve.Route(s, "GET", "/applications/{application}/over-time", "over-time", "How many people had access to an application over time, and through what", func(ctx context.Context, in *over) (*serve.Body[wire.OverTime], error) {
 		out, err := questions.OverTime(ctx, s.Service, serve.Caller(ctx), in.Application, in.From, in.To, in.Points)
 		return serve.Answer(out), err
 	})

@@ -19,7 +19,7 @@ func refusalRoutes(s *serve.Server) {
 		serve.Paging
 		User string `query:"user" maxLength:"200" doc:"only what this user did, or what is about them: user name or id"`
 	}
-	serve.Route(s, "GET", "/security-log", "list-security-log", "Who signed in, tried to, or was given the means, newest first", func(ctx context.Context, in *search) (*serve.Body[wire.SecurityLog], error) {
+	serve.Route(s, "GET", "/security-log", "list-security-log", "Who signed in, who tried to, and who was given a way to sign in, newest first", func(ctx context.Context, in *search) (*serve.Body[wire.SecurityLog], error) {
 		out, err := lists.SecurityLog(ctx, s.Service, serve.Caller(ctx), in.User, in.Cursor, in.Limit, func(user fact.UserID, before int64, limit int) ([]lists.SecurityEvent, error) {
 			all, err := s.Authenticator.Events(ctx, user, before, limit)
 			var out []lists.SecurityEvent

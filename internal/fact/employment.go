@@ -50,7 +50,7 @@ type Opening struct {
 	Lifetime
 	User UserID `json:"-"`
 	calendar.Window
-	Reference string `json:"reference"` // to where it was asked for
+	Reference string `json:"reference"` // where it was asked for
 }
 
 // Kind and Row identify it.

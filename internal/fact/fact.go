@@ -39,7 +39,7 @@ type Fact interface {
 type Organisation struct {
 	Name     string
 	TimeZone string
-	SignIn   GroupID // whose members alone may sign in, or 0: everybody who was given the means
+	SignIn   GroupID // whose members alone may sign in, or 0: everybody who has a password or a token
 	Second   SecondPerson
 	References
 }

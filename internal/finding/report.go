@@ -13,7 +13,7 @@ import (
 // Unused is from how many days on an account counts as not used.
 const Unused = 90
 
-// Accounts are when those who can sign in last did, or were given the means to.
+// Accounts are when those who can sign in last did, or were given a way to.
 type Accounts map[fact.UserID]calendar.Instant
 
 // Report is all that looks wrong in a snapshot at an instant. It remembers what

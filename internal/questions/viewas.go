@@ -12,7 +12,7 @@ import (
 )
 
 // ViewAs is what a user, nobody signed in, or somebody who is not
-// there yet can do, as they would meet it. It shows what the caller may read, and
+// there yet can do in each application. It shows what the caller may read, and
 // nothing else the other might.
 func ViewAs(v *seeing.View, user string, newcomer *fact.User, nobody bool) (wire.ViewAs, error) {
 	if given := map[bool]int{true: 1}; given[user != ""]+given[newcomer != nil]+given[nobody] != 1 {

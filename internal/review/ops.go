@@ -36,7 +36,7 @@ type OpenRound struct {
 	Group       change.GroupRef       `json:"group,omitempty" doc:"or: what its members hold"`
 	Filter      string                `json:"filter,omitempty" flag:"where" doc:"or: what those hold whom a filter (RFC 7644, section 3.4.2.2) over users' facts chooses"`
 	People      []change.UserRef      `json:"people,omitempty" flag:"person" doc:"or: what these users hold"`
-	ByHand      bool                  `json:"by_hand,omitempty" doc:"only what somebody gave them, and no rule: after a move, say"`
+	ByHand      bool                  `json:"by_hand,omitempty" doc:"only what somebody gave by hand, and no rule: such as after a move"`
 	Reviewers   Whose                 `json:"reviewers" enum:"manager,unit_head,owner,users" doc:"who decides: each user's manager, the head of each user's unit, each role's owner, or named users"`
 	Users       []change.UserRef      `json:"users,omitempty" doc:"the named ones"`
 

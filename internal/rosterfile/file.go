@@ -143,7 +143,7 @@ type Default struct {
 	Until       string   `json:"until,omitempty" doc:"RFC 3339: when it ends giving"`
 	Scopes      []Scope  `json:"scopes,omitempty" doc:"what its roles give only; an attribute in braces stands for the user's value"`
 	AfterDays   int      `json:"after_days,omitempty" doc:"what it gives begins so many days after the user's first day"`
-	LastsDays   int      `json:"lasts_days,omitempty" doc:"and lasts so many days"`
+	LastsDays   int      `json:"lasts_days,omitempty" doc:"what it gives lasts so many days"`
 	OverlapDays int      `json:"overlap_days,omitempty" doc:"whoever moves keeps what it gave at the old place for so many days"`
 }
 

@@ -11,7 +11,7 @@ import (
 func init() {
 	command.Add("attributes list", "", "the attributes of users that the organisation declared", AttributesList)
 	command.Add("attributes declare", "KEY [-type TYPE] [-allow VALUE…]", "declare an attribute of users", AttributesDeclare)
-	command.Add("attributes change", "KEY [options]", "change a declared attribute", AttributesChange)
+	command.Add("attributes change", "KEY [options]", "edit a declared attribute", AttributesChange)
 	command.Add("attributes retire", "KEY", "retire a declared attribute; its values stay on every past day", AttributesRetire)
 }
 

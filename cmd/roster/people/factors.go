@@ -13,8 +13,8 @@ import (
 func init() {
 	command.Add("second-factor show", "", "whether your sign-in asks for a code beside the password", SecondFactorShow)
 	command.Add("second-factor add", "[-code CODE]", "add an authenticator app; its first code is asked for", SecondFactorAdd)
-	command.Add("second-factor remove", "CODE", "remove your second factor, by a code", SecondFactorRemove)
-	command.Add("second-factor recovery-codes", "CODE", "make recovery codes in the place of those there are, by a code", SecondFactorCodes)
+	command.Add("second-factor remove", "CODE", "remove your second factor; a code proves that it is you", SecondFactorRemove)
+	command.Add("second-factor recovery-codes", "CODE", "make new recovery codes, which replace the old ones; a code proves that it is you", SecondFactorCodes)
 	command.Add("sessions list", "", "your sessions, by device", SessionsList)
 	command.Add("sessions end", "SESSION", "end a session of yours", SessionsEnd)
 	command.Add("users remove-second-factor", "USER", "remove the second factor of somebody who lost it; two administrators do so", UsersRemoveSecondFactor)

@@ -13,7 +13,7 @@ import (
 func init() {
 	command.Add("machine-accounts list", "", "machine accounts: what each is for, who is accountable for it, and when its tokens end", MachineAccountsList)
 	command.Add("machine-accounts rotate", "USER [-label LABEL] [-days N] [-overlap N]", "make a token of a machine account in the place of those it has, which end after an overlap; it is shown once", MachineAccountsRotate)
-	command.Add("machine-accounts source", "USER [-attribute KEY]… [-overridable KEY]… [-filter FILTER]", "say which attributes of users come from a machine account, all of them: nobody else changes these; none with no option", MachineAccountsSource)
+	command.Add("machine-accounts source", "USER [-attribute KEY]… [-overridable KEY]… [-filter FILTER]", "say which attributes of users come from a machine account, so that nobody else changes them; what is not said ends", MachineAccountsSource)
 	command.Add("machine-accounts set", "USER -purpose TEXT -accountable USER,USER [-application APPLICATION] [-secret-at TEXT]", "say what a machine account is for, and which two people are accountable for it", MachineAccountsSet)
 }
 

@@ -12,7 +12,7 @@ import (
 func init() {
 	command.Add("users show", "USER", "one user: attributes, groups and roles", UsersShow)
 	command.Add("users add", "USER_NAME [-name …] [-unit …] [-role ROLE]… [-group GROUP]…", "add a user, with roles and groups in the same change", UsersAdd)
-	command.Add("users change", "USER [-unit …] [-title …] [-manager …] [-status …]", "change a user: move, suspend, mark as departed", UsersChange)
+	command.Add("users change", "USER [-unit …] [-title …] [-manager …] [-status …]", "edit a user: move, suspend, mark as departed", UsersChange)
 	command.Add("users depart", "USER [-hand-over-to USER]", "end all access of somebody who leaves; their history stays", UsersDepart)
 	command.Add("users erase", "USER", "erase the names and the address of somebody who has departed", UsersErase)
 }
@@ -122,7 +122,7 @@ func UsersChange(c *command.Call) error {
 }
 
 func UsersDepart(c *command.Call) error {
-	to := c.Flags.String("hand-over-to", "", "user name of whoever takes over what they answer for, and the people who report to them")
+	to := c.Flags.String("hand-over-to", "", "user name of whoever takes over what they own, and the people who report to them")
 	day := c.Flags.String("last-day", "", "their last day, YYYY-MM-DD")
 	change := c.Changes()
 	if err := c.Parse("USER"); err != nil {

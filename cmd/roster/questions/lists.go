@@ -10,7 +10,7 @@ import (
 )
 
 func init() {
-	command.Add("lists save", "LIST FILE [-ask NAME=VALUE…]", "save any list as CSV or XLSX, by the ending of the file's name", ListsSave)
+	command.Add("lists save", "LIST FILE [-parameter NAME=VALUE…]", "save any list as CSV or XLSX, by the ending of the file's name", ListsSave)
 }
 
 // ListsSave keeps a list as a file, asked as the list itself would be.
@@ -21,7 +21,7 @@ func ListsSave(c *command.Call) error {
 	encoding := c.Flags.String("encoding", "", "of CSV: utf-8 by default, or such as windows-1252")
 	separator := c.Flags.String("separator", "", "between columns of CSV: comma by default, semicolon or tab")
 	var asked command.Names
-	c.Flags.Var(&asked, "ask", "what else the list is asked with, as the API calls it: NAME=VALUE; may be given again")
+	c.Flags.Var(&asked, "parameter", "a parameter of the list, as the API names it: NAME=VALUE; may be given again")
 	if err := c.Parse("LIST", "FILE"); err != nil {
 		return err
 	}
@@ -33,7 +33,7 @@ func ListsSave(c *command.Call) error {
 	for _, a := range asked {
 		name, value, ok := strings.Cut(a, "=")
 		if !ok {
-			return command.WrongUse("-ask is NAME=VALUE, such as unit=marine")
+			return command.WrongUse("-parameter is NAME=VALUE, such as unit=marine")
 		}
 		q[name] = value
 	}

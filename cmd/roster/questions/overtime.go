@@ -9,7 +9,7 @@ import (
 
 func init() {
 	command.Add("timeline", "USER [APPLICATION ACTION PATH]", "from when to when a user held each role, or one permission, and through what", Timeline)
-	command.Add("over-time", "APPLICATION [-from DAY] [-points N]", "how many people had anything in an application, by how", OverTime)
+	command.Add("over-time", "APPLICATION [-from DAY] [-points N]", "how many people had access to an application over time, and through what", OverTime)
 }
 
 // Timeline is of a user's roles, or of one permission.

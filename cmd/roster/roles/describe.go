@@ -12,7 +12,7 @@ import (
 
 func init() {
 	command.Add("users set-roles", "USER ROLE…", "set the roles that a user holds directly; only the differences are made", UsersSetRoles)
-	command.Add("applications change", "APPLICATION [-state …] [-owner …] [-direct-assignments …]", "change an application: go live, name its owner", ApplicationsChange)
+	command.Add("applications change", "APPLICATION [-state …] [-owner …] [-direct-assignments …]", "edit an application: go live, name its owner", ApplicationsChange)
 	command.Add("applications coverage", "APPLICATION [-unreached]", "coverage: which roles cover what, what no role covers, what everybody reaches", ApplicationsCoverage)
 	command.Add("applications covered", "APPLICATION PATTERN", "what a pattern covers today, and what it will", ApplicationsCovered)
 	command.Add("applications compare", "APPLICATION [FILE] [-asked] [-register]", "how the application's own list of paths differs from what is registered", ApplicationsCompare)

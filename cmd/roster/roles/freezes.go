@@ -12,7 +12,7 @@ import (
 
 func init() {
 	command.Add("settings references", "[-pattern EXPRESSION] [-address URL]", "set what references to tickets look like, and where one is looked up; without options, any text", SettingsReferences)
-	command.Add("freezes list", "", "freezes: times in which only who is let through changes access", FreezesList)
+	command.Add("freezes list", "", "freezes: times in which nobody changes access but who is let through", FreezesList)
 	command.Add("freezes set", "KEY -why TEXT -until TIME [-from TIME] [-application APPLICATION]… [-unit UNIT]… [-let-through USER]…", "set a freeze, or edit the one with the key", FreezesSet)
 	command.Add("freezes end", "KEY", "end a freeze: access may be changed again", FreezesEnd)
 }

@@ -21,7 +21,7 @@ func init() {
 	command.Add("routes list", "", "approval routes", RoutesList)
 	command.Add("routes set", "KEY STEP…", "add or edit an approval route; a step is manager, owner, group:KEY, all:KEY or user:NAME,NAME", RoutesSet)
 	command.Add("catalogue add", "ROLE ROUTE WORDS [-max-days DAYS]", "make a role requestable", CatalogueAdd)
-	command.Add("catalogue remove", "ROLE", "a role is no longer requestable", CatalogueRemove)
+	command.Add("catalogue remove", "ROLE", "make a role no longer requestable", CatalogueRemove)
 }
 
 func Today(c *command.Call) error {

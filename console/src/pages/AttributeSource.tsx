@@ -47,8 +47,8 @@ export function AttributeSource({ account: a, revision, done }: { account: Accou
       }}
     >
       <p className="text-soft sm:col-span-2">
-        What comes from this account nobody else changes. What may be changed here stays as it is changed, until the account sends just
-        that.
+        Nobody else can change what comes from this account. What may be changed here keeps its changed value until the account sends the
+        same.
       </p>
       {all.map((x) => (
         <label key={x.key}>
@@ -61,7 +61,7 @@ export function AttributeSource({ account: a, revision, done }: { account: Accou
         </label>
       ))}
       <label className="sm:col-span-2">
-        Of whom <span className="text-soft text-sm">a filter over users; blank: every person</span>
+        Users it is for <span className="text-soft text-sm">a filter over users; blank: every person</span>
         <input
           className="field font-mono"
           placeholder='employment_type eq "staff"'

@@ -7,7 +7,7 @@ import { Title } from '../shared/Title'
 import { moment } from '../shared/words'
 import { askPages } from '../api/ask'
 
-/** Who signed in, tried to, or was given the means. */
+/** Who signed in, who tried to, and who was given a way to sign in. */
 export function SecurityLogPage() {
   const [user, setUser] = useState('')
   const log = useInfiniteQuery({

@@ -14,7 +14,7 @@ import { ask } from '../api/ask'
 
 const route = getRouteApi('/shell/view-as')
 
-/** What somebody else can do, as they would meet it. */
+/** What somebody else can do in each application. */
 export function ViewAsPage() {
   const search = route.useSearch()
   const navigate = route.useNavigate()

@@ -164,7 +164,7 @@ export function ListTable<Row extends RowData>({
           </button>
         </div>
       )}
-      {shown.length === 0 && (rows.length === 0 ? empty : <Empty>Nothing fits what you search for.</Empty>)}
+      {shown.length === 0 && (rows.length === 0 ? empty : <Empty>Nothing matches.</Empty>)}
       {shown.length > 0 && (
         <table className="register mt-2">
           <thead>

@@ -34,7 +34,8 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
   if (revisions.error) return <Trouble error={revisions.error} retry={() => void revisions.refetch()} />
   if (!revisions.data) return <Loading what="the ledger" />
   const rows = revisions.data.pages.flatMap((p) => p.revisions)
-  if (rows.length === 0) return <Empty>{Object.values(query).some((v) => v !== undefined) ? 'No change fits.' : 'No changes yet.'}</Empty>
+  if (rows.length === 0)
+    return <Empty>{Object.values(query).some((v) => v !== undefined) ? 'No change matches.' : 'No changes yet.'}</Empty>
   return (
     <>
       <table className="register">

@@ -47,9 +47,9 @@ export function Account() {
         {changing && <Password done={() => setChanging(false)} />}
         {left ? (
           <div className="border-brass border-l-3 pl-3">
-            <p>There is something that you have not committed. Signing out throws it away.</p>
+            <p>There is something that you have not committed. Signing out discards it.</p>
             <button type="button" className="press" onClick={() => signOut.mutate()}>
-              Throw it away and sign out
+              Discard it and sign out
             </button>
           </div>
         ) : (

@@ -111,7 +111,7 @@ export function ChangeSheet() {
             sheet.setOpen(false)
           }}
         >
-          Fold
+          Collapse
         </button>
       </div>
       {!rails.some((r) => r.code === 'freeze') &&

@@ -8,7 +8,7 @@ const keys = [
   ['m', 'to the page, past the navigation'],
   ['?', 'this list'],
   ['Escape', 'closes what is open'],
-  ['Tab', 'leads on; in a box with choices it picks nothing'],
+  ['Tab', 'leads to the next field; in a box with choices it picks nothing'],
   ['Enter', 'picks what is marked; opens a row'],
   ['arrows', 'from row to row of a review, from cell to cell of the grid'],
   ['k, r, u', 'in a review: keep, revoke, take back'],

@@ -71,7 +71,7 @@ export function Later({
         Make it at this date
       </button>
       <p id={id} className="text-soft mt-1 text-sm">
-        {at && `At ${moment(at)}. `}It is looked at once more then. If it would do something else by then, it comes back to you.
+        {at && `At ${moment(at)}. `}It is checked once more then. If its effect has changed by then, it comes back to you.
       </p>
       <label className="mt-3 block">
         Name

@@ -39,14 +39,14 @@ func factorRoutes(s *serve.Server) {
 		out, err := s.Authenticator.ConfirmSecond(ctx, serve.Caller(ctx).User, serve.MeansOf(ctx), in.Body.Code, address(ctx))
 		return serve.Answer(wire.RecoveryCodes{Codes: out}), factorProblem(err)
 	}, serve.Small, serve.Status(200))
-	serve.Route(s, "POST", "/me/second-factor/recovery-codes", "make-recovery-codes", "Make recovery codes in the place of those there are, by a code", func(ctx context.Context, in *code) (*serve.Body[wire.RecoveryCodes], error) {
+	serve.Route(s, "POST", "/me/second-factor/recovery-codes", "make-recovery-codes", "Make new recovery codes, which replace the old ones; a code is needed", func(ctx context.Context, in *code) (*serve.Body[wire.RecoveryCodes], error) {
 		if err := s.Authenticator.ProveSecond(ctx, serve.Caller(ctx).User, in.Body.Code, address(ctx)); err != nil {
 			return nil, factorProblem(err)
 		}
 		out, err := s.Authenticator.NewRecoveryCodes(ctx, serve.Caller(ctx).User, address(ctx))
 		return serve.Answer(wire.RecoveryCodes{Codes: out}), factorProblem(err)
 	}, serve.Small, serve.Status(201))
-	serve.Route(s, "POST", "/me/second-factor/removal", "remove-second-factor", "Remove one's own second factor, by a code", func(ctx context.Context, in *code) (*serve.None, error) {
+	serve.Route(s, "POST", "/me/second-factor/removal", "remove-second-factor", "Remove one's own second factor; a code is needed", func(ctx context.Context, in *code) (*serve.None, error) {
 		if err := s.Authenticator.ProveSecond(ctx, serve.Caller(ctx).User, in.Body.Code, address(ctx)); err != nil {
 			return nil, factorProblem(err)
 		}

@@ -206,7 +206,7 @@ func (o *ExtendContract) Sentence(s *access.Snapshot, n change.Names) string {
 type OpenAccess struct {
 	User change.UserRef `json:"user" doc:"user name or id"`
 	calendar.Window
-	Reference string `json:"reference" doc:"to where it was asked for: a ticket, an order"`
+	Reference string `json:"reference" doc:"where it was asked for, such as the number of a ticket"`
 }
 
 // Verb implements change.Operation.

@@ -10,7 +10,7 @@ import (
 )
 
 func init() {
-	change.Register(&MergeUsers{}, "Merge the record of a user into another of the same person: what was given by hand and what they answer for moves there, and the first departs")
+	change.Register(&MergeUsers{}, "Merge the record of a user into another of the same person: what was given by hand and what they own moves there, and the first departs")
 }
 
 // MergeUsers merges two records of one person.

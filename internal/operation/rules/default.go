@@ -32,7 +32,7 @@ type AddDefault struct {
 	calendar.Window
 	Scopes      []change.ScopeRef `json:"scopes,omitempty" doc:"its roles give only what one of these covers; {unit} or another attribute in braces stands for the user's value"`
 	AfterDays   int               `json:"after_days,omitempty" doc:"what it gives begins so many days after the user's first day"`
-	LastsDays   int               `json:"lasts_days,omitempty" doc:"and lasts so many days; users without a first day are given nothing then"`
+	LastsDays   int               `json:"lasts_days,omitempty" doc:"what it gives lasts so many days; users without a first day are given nothing then"`
 	OverlapDays int               `json:"overlap_days,omitempty" doc:"whoever moves keeps what it gave at the old place for so many days"`
 
 	Default change.DefaultRef `json:"default,omitempty" set:"service"`
@@ -246,7 +246,7 @@ type UpdateDefault struct {
 	Until       *calendar.Instant `json:"until,omitempty" doc:"when it ends giving; blank for never"`
 	Scopes      []change.ScopeRef `json:"scopes,omitzero" doc:"all the scopes of its roles from now on; {unit} or another attribute in braces stands for the user's value"`
 	AfterDays   *int              `json:"after_days,omitempty" doc:"what it gives begins so many days after the user's first day"`
-	LastsDays   *int              `json:"lasts_days,omitempty" doc:"and lasts so many days"`
+	LastsDays   *int              `json:"lasts_days,omitempty" doc:"what it gives lasts so many days"`
 	OverlapDays *int              `json:"overlap_days,omitempty" doc:"whoever moves keeps what it gave at the old place for so many days"`
 }
 

@@ -20,7 +20,7 @@ type SetExpectation struct {
 	Description string                `json:"description,omitempty" doc:"why it must keep holding"`
 	User        change.UserRef        `json:"user,omitempty" doc:"whom it is about: a user"`
 	Group       change.GroupRef       `json:"group,omitempty" doc:"or each member of a group"`
-	Except      bool                  `json:"except,omitempty" doc:"or everybody but the members of that group, nobody signed in too"`
+	Except      bool                  `json:"except,omitempty" doc:"or everybody but the members of that group, and whoever is not signed in"`
 	Nobody      bool                  `json:"nobody,omitempty" doc:"or nobody signed in"`
 	Application change.ApplicationRef `json:"application"`
 	Action      string                `json:"action"`

@@ -11,9 +11,9 @@ func init() {
 }
 
 // SetSignIn says who may sign in: the persons in a group alone, or everybody who
-// was given the means. Service accounts are let in by their tokens as before.
+// has a password or a token. Service accounts are let in by their tokens as before.
 type SetSignIn struct {
-	Group change.GroupRef `json:"group,omitempty" doc:"who alone may sign in: key or id; blank for everybody who was given the means"`
+	Group change.GroupRef `json:"group,omitempty" doc:"who alone may sign in: key or id; blank for everybody who has a password or a token"`
 }
 
 // Verb implements change.Operation.
@@ -55,5 +55,5 @@ func (o *SetSignIn) Sentence(s *access.Snapshot, _ change.Names) string {
 	if id, ok := s.FindGroup(string(o.Group)); ok {
 		return "Only the group " + s.Group(id).Label + " may sign in"
 	}
-	return "Everybody who was given the means may sign in"
+	return "Everybody with a password or a token may sign in"
 }

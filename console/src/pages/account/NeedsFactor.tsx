@@ -11,7 +11,8 @@ export function NeedsFactor() {
     <main className="mx-auto max-w-160 px-4 pt-[9vh]">
       <h1>Add a second factor</h1>
       <p className="mt-2">
-        Whoever administers Able Roster signs in by a code beside the password, or by a passkey. Nothing else can be done here before.
+        Whoever administers Able Roster signs in by a code beside the password, or by a passkey. You can do nothing else here until you have
+        added one.
       </p>
       {codes ? (
         <div className="mt-4">

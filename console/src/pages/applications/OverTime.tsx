@@ -15,7 +15,7 @@ const ways = [
   { key: 'everybody', word: 'as everybody', ink: 'bg-soft', fill: 'var(--soft)' },
 ] as const
 
-/** How many people had anything in an application over the last year, by how. */
+/** How many people had access to an application over the last year, and through what. */
 export function OverTime({ application }: { application: string }) {
   const over = useQuery({
     ...ask('/api/v1/applications/{application}/over-time', { params: { path: { application }, query: { points: 13 } } }),

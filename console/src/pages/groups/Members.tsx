@@ -27,7 +27,7 @@ export function MembersOf({ group }: { group: string }) {
         <input
           type="search"
           className="field max-w-72"
-          aria-label="Search who is in it"
+          aria-label="Search all members"
           placeholder="Name or user name"
           value={text}
           onChange={(e) => setText(e.target.value)}

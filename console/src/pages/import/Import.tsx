@@ -70,7 +70,7 @@ export function ImportPage() {
     return (
       <>
         <h1>Import</h1>
-        <Empty>Files come in today: go back to today.</Empty>
+        <Empty>Files are imported into today: go back to today to import one.</Empty>
       </>
     )
   return (

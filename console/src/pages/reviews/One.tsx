@@ -87,7 +87,7 @@ export function OneReview() {
       </label>
       {lines.error && <Trouble error={lines.error} retry={() => void lines.refetch()} />}
       {lines.isPending && !lines.error && <Loading what="the items" />}
-      {lines.data && all.length === 0 && <Empty>{shown === 'mine' ? 'Nothing is left for you to decide here.' : 'No line.'}</Empty>}
+      {lines.data && all.length === 0 && <Empty>{shown === 'mine' ? 'Nothing is left for you to decide here.' : 'No review item.'}</Empty>}
       {all.length > 0 && (
         <Lines key={shown} round={r.key} lines={all} decides={!past && r.state === 'open'} total={lines.data?.pages[0]?.total ?? 0} />
       )}
@@ -177,7 +177,7 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
       </table>
       {thrown && Object.keys(said).length === 0 && (
         <p role="status" className="mt-3">
-          {count(Object.keys(thrown).length, 'decision')} thrown away.{' '}
+          {count(Object.keys(thrown).length, 'decision')} discarded.{' '}
           <button
             type="button"
             className="press"
@@ -370,7 +370,7 @@ function Save({
         Save {count(n, 'decision')}
       </button>
       <button type="button" className="button-quiet" disabled={commit.isPending} onClick={throwAway}>
-        Throw away
+        Discard
       </button>
       {hidden > 0 && <p className="text-soft w-full text-sm">{count(hidden, 'of them is', 'of them are')} not among the items shown.</p>}
       {commit.lost && <Lost />}

@@ -122,7 +122,7 @@ function Offer({ role: r }: { role: Role }) {
             sheet.add({ verb: 'No longer requestable:', what: r.label, operations: [{ op: 'end_requestable', role: r.key }] }, r.revision)
           }
         >
-          End that
+          Make it not requestable
         </button>
       </section>
     )

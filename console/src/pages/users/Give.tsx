@@ -157,7 +157,7 @@ export function SetRoles({ user }: { user: Schemas['UserDetail'] }) {
           Add to change sheet
         </button>
         <button type="button" className="press" onClick={() => setOpen(false)}>
-          Never mind
+          Cancel
         </button>
       </div>
     </form>

@@ -81,7 +81,7 @@ function SetHold({ user: u, done }: { user: Schemas['UserDetail']; done: () => v
         Last day of the hold
         <input type="date" className="field" value={until} onChange={(e) => setUntil(e.target.value)} />
       </label>
-      <p className="text-soft mt-2 text-sm">Who is under hold is not erased. The reason of the change says what for.</p>
+      <p className="text-soft mt-2 text-sm">Whoever is under hold cannot be erased. Say in the reason what it is for.</p>
       <button type="submit" className="button mt-3" disabled={!until}>
         Add to change sheet
       </button>

@@ -26,8 +26,8 @@ export function Merge({ user: u, done }: { user: Schemas['UserDetail']; done: ()
       }}
     >
       <p>
-        Is this record one of somebody who has another? What was given to {u.user_name} by hand and what they answer for moves to the other
-        record, and {u.user_name} departs. The history of both stands with the one that stays.
+        Is this record one of somebody who has another? What was given to {u.user_name} by hand and what they own moves to the other record,
+        and {u.user_name} departs. The history of both stands with the one that stays.
       </p>
       <div className="mt-2 max-w-80">
         <span aria-hidden>The record that stays</span>

@@ -39,7 +39,7 @@ export function Times({ user: u, acts }: { user: User; acts: boolean }) {
                 <tr key={`p${p.position}`}>
                   <td>
                     {[p.title, p.unit].filter(Boolean).join(', ')}
-                    {p.former && <div className="text-soft text-sm">Moved from there: some default rules give on for some days</div>}
+                    {p.former && <div className="text-soft text-sm">Moved from there: some default rules still give for some days</div>}
                   </td>
                   <td className="text-brass">
                     {shortDay(p.start_date)} to {shortDay(p.end_date)}

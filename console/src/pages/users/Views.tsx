@@ -90,7 +90,7 @@ export function Views({ search }: { search: ListSearch }) {
               className="press text-sm"
               onClick={() => void done(answer(api.DELETE('/api/v1/views/{view}', { params: { path: { view: chosen.key } } })))}
             >
-              Forget “{chosen.label}”
+              Remove “{chosen.label}”
             </button>
           </li>
         )}
@@ -121,7 +121,7 @@ export function Views({ search }: { search: ListSearch }) {
             Save
           </button>
           <button type="button" className="button-quiet" onClick={() => setSaving(false)}>
-            Not now
+            Cancel
           </button>
         </form>
       )}
