@@ -185,6 +185,32 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	}()
 	house, end := context.WithCancel(ctx)
 	defer end()
+	if r.c.headsTo != "" {
+		kept := make(chan struct{})
+		go func() { defer close(kept); r.heads.keep(house, o) }()
+		defer func() { end(); <-kept }()
+	}
+	// Whatever it ends by, the server ends before the ledger does: it would go on answering from
+	// what no longer follows the database.
+	if again, err = r.works(ctx, house, o, server, base, failed); again || err != nil {
+		wait = lostWait
+	}
+	since = time.Now()
+	server.Stopping()
+	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), wait*4/5) // the rest is for what is written
+	defer cancel()
+	worked := make(chan struct{})
+	go func() { defer close(worked); o.jobs.Stop(stop, since.Add(wait/2)) }()
+	if err := shutDown(stop, server.App, listener, failed); err != nil {
+		r.log.Warn("some calls were cut off", "error", err)
+	}
+	<-worked
+	return again, err
+}
+
+// works does what is to be done beside answering, until the context ends or the server fails; again
+// says that the ledger is not the one it was. house ends when all of it has to.
+func (r *running) works(ctx, house context.Context, o *opened, server *serve.Server, base string, failed chan error) (again bool, err error) {
 	if r.sender != nil {
 		m := &mailing.Mailing{Service: o.service, Authenticator: o.authenticator, Sender: r.sender, DigestAfter: r.c.digestAfter, Base: base}
 		if err := o.jobs.StartMail(m.Deliver); err != nil {
@@ -199,19 +225,14 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	}); err != nil {
 		return false, err
 	}
-	if r.c.headsTo != "" {
-		kept := make(chan struct{})
-		go func() { defer close(kept); r.heads.keep(house, o) }()
-		defer func() { end(); <-kept }()
-	}
 	go every(house, r.log, 5*time.Second, func(context.Context) error { o.service.Warm(); return nil })
 	go every(house, r.log, 2*time.Second, o.jobs.Resume)
 	go every(house, r.log, time.Second, func(ctx context.Context) error { return changing.MakeDue(ctx, o.service) })
 	go every(house, r.log, time.Hour, func(ctx context.Context) error { return r.c.tidy(ctx, o) })
 	hangUp := make(chan os.Signal, 1)
 	signal.Notify(hangUp, syscall.SIGHUP)
-	defer signal.Stop(hangUp)
 	go func() {
+		defer signal.Stop(hangUp)
 		for {
 			select {
 			case <-house.Done():
@@ -223,23 +244,14 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	}()
 	select {
 	case err := <-failed:
+		failed <- err // whoever ends the server looks, too
 		return false, err
 	case <-o.ledger.Ended():
-		again, wait = true, lostWait
+		return true, nil
 	case <-ctx.Done():
 		r.log.Info("stopping: finishing what was begun")
+		return false, nil
 	}
-	since = time.Now()
-	server.Stopping()
-	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), wait*4/5) // the rest is for what is written
-	defer cancel()
-	worked := make(chan struct{})
-	go func() { defer close(worked); o.jobs.Stop(stop, since.Add(wait/2)) }()
-	if err := shutDown(stop, server.App, listener, failed); err != nil {
-		r.log.Warn("some calls were cut off", "error", err)
-	}
-	<-worked
-	return again, nil
 }
 
 // shutDown ends a server, one too that has not begun to serve yet: it would take the calls that are

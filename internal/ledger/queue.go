@@ -115,6 +115,7 @@ func (l *Ledger) commitGroup(a *attempt) {
 	done, err := l.writeAhead(ctx, a)
 	l.derailed.Store(l.derailed.Load() || !done)
 	if done || err != nil {
+		l.couldNot(err)
 		a.answer(err)
 		return
 	}
@@ -123,8 +124,16 @@ func (l *Ledger) commitGroup(a *attempt) {
 	for errors.Is(err, stream.ErrMoved) && ctx.Err() == nil {
 		err = l.tryGroup(ctx, &a.group)
 	}
+	l.couldNot(err)
 	for _, p := range a.group { // whoever is not answered yet
 		p.answer(Committed{}, database.Unavailable(err))
+	}
+}
+
+// couldNot says in the log why changes could not be written.
+func (l *Ledger) couldNot(err error) {
+	if err != nil && l.Lost() == "" {
+		l.log.Warn("changes could not be written", "error", err)
 	}
 }
 

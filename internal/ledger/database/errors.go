@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net"
+	"syscall"
 
 	"ableroster/internal/ledger/factrows"
 	"ableroster/internal/ledger/revisions"
@@ -56,7 +57,7 @@ func BrokenOff(err error) bool {
 	if errors.As(err, &pg) {
 		return errors.Is(Unavailable(err), ErrUnavailable)
 	}
-	for _, broken := range []error{io.EOF, io.ErrUnexpectedEOF, net.ErrClosed, puddle.ErrClosedPool, pgx.ErrTxClosed, pgx.ErrTxCommitRollback} {
+	for _, broken := range []error{io.EOF, io.ErrUnexpectedEOF, net.ErrClosed, puddle.ErrClosedPool, pgx.ErrTxClosed, pgx.ErrTxCommitRollback, syscall.ECONNRESET, syscall.EPIPE, syscall.ETIMEDOUT, syscall.ECONNREFUSED} {
 		if errors.Is(err, broken) {
 			return true
 		}

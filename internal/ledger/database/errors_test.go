@@ -3,6 +3,9 @@ package database_test
 import (
 	"context"
 	"fmt"
+	"net"
+	"os"
+	"syscall"
 	"testing"
 
 	"ableroster/internal/ledger/database"
@@ -21,6 +24,14 @@ func TestAClosedPoolIsBrokenOff(t *testing.T) {
 	_, err = pool.Exec(context.Background(), "select 1")
 	if err == nil || !database.BrokenOff(err) || !database.BrokenOff(fmt.Errorf("a link: %w", err)) {
 		t.Errorf("%v is not said to be broken off", err)
+	}
+	for _, of := range []syscall.Errno{syscall.ECONNRESET, syscall.EPIPE, syscall.ETIMEDOUT, syscall.ECONNREFUSED} {
+		if err := fmt.Errorf("a queue: %w", &net.OpError{Op: "read", Err: os.NewSyscallError("read", of)}); !database.BrokenOff(err) {
+			t.Errorf("%v is not said to be broken off", err)
+		}
+	}
+	if accept := (&net.OpError{Op: "accept", Err: syscall.EMFILE}); database.BrokenOff(accept) {
+		t.Errorf("%v is said to be the database's", accept)
 	}
 	if database.BrokenOff(fmt.Errorf("another fault")) {
 		t.Error("any fault is said to be broken off")
