@@ -204,6 +204,9 @@ func (r *running) serve(ctx context.Context, o *opened) (again bool, err error) 
 	if err := shutDown(stop, server.App, listener, failed); err != nil {
 		r.log.Warn("some calls were cut off", "error", err)
 	}
+	if ctx.Err() == nil { // else this program ends, and what was begun is answered until then
+		server.Over()
+	}
 	<-worked
 	return again, err
 }

@@ -224,6 +224,18 @@ func TestTheConsoleIsServedForItsAddresses(t *testing.T) {
 	}
 }
 
+// A server that is over answers no call of the API, and keeps no connection.
+func TestAServerThatIsOverAnswersNothing(t *testing.T) {
+	s := serving(t, serve.Options{})
+	if resp, _ := s.call(t, "GET", "/api/v1/set-up", ""); resp.StatusCode != 200 || resp.Close {
+		t.Fatalf("%+v", resp)
+	}
+	s.Over()
+	if resp, body := s.call(t, "GET", "/api/v1/set-up", ""); resp.StatusCode != 503 || !resp.Close {
+		t.Errorf("%d %v %s", resp.StatusCode, resp.Close, body)
+	}
+}
+
 func TestAPanicEndsOneCallAndNothingElse(t *testing.T) {
 	s := serving(t, serve.Options{})
 	s.App.Post("/boom", func(fiber.Ctx) error { panic("a hull violation") })

@@ -39,19 +39,20 @@ func readMark(text string) (revision int64, hash string, ok bool) {
 	return revision, hash, err == nil && revision >= 0 && (ok || !marked)
 }
 
-// stands refuses everything once the ledger is not the one that was answered from; what
-// was being answered meanwhile too.
+// stands refuses everything once the ledger is not the one that was answered from, or the server
+// is over; what was being answered meanwhile too.
 func (s *Server) stands(c fiber.Ctx) error {
 	if s.Ledger == nil || !calls(c.Path()) {
 		return c.Next()
 	}
-	if s.Ledger.Lost() == "" {
-		if err := c.Next(); s.Ledger.Lost() == "" {
+	if s.gone() == "" {
+		if err := c.Next(); s.gone() == "" {
 			return err
 		}
 	}
 	c.Response().ResetBody()
-	return WriteProblem(c, lost(s.Ledger.Lost()))
+	c.RequestCtx().SetConnectionClose() // another server answers at this address soon
+	return WriteProblem(c, lost(s.gone()))
 }
 
 func lost(why string) *Problem {

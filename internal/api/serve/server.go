@@ -45,6 +45,7 @@ type Server struct {
 	doc           []byte
 	Budget        *budget.Budget
 	stopping      atomic.Bool
+	over          atomic.Bool
 	Providers     atomic.Pointer[[]*openid.Provider]
 }
 
@@ -353,3 +354,15 @@ func (s *Server) ready(c fiber.Ctx) error {
 
 // Stopping has the service say that it is not ready any more: what was begun is finished.
 func (s *Server) Stopping() { s.stopping.Store(true) }
+
+// Over has the service answer nothing any more: whoever is still connected is sent away, and comes
+// back to the server that answers in its place.
+func (s *Server) Over() { s.over.Store(true) }
+
+// gone says why nothing may be answered, blank while it may.
+func (s *Server) gone() string {
+	if why := s.Ledger.Lost(); why != "" || !s.over.Load() {
+		return why
+	}
+	return "the database went away while it started"
+}
