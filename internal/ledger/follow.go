@@ -83,6 +83,11 @@ func (l *Ledger) listen(ctx context.Context) error {
 	if _, err := conn.Exec(begin, sqlShareLock, database.LockClass, database.LockAlive); err != nil {
 		return err
 	}
+	if _, err := conn.Exec(begin, sqlTellFollows); err != nil {
+		return err
+	}
+	defer l.alone.Store(false) // as far as is known
+	soon := 3                  // looks, until another one that was alone, and told nobody, knows of this one
 	for odd := false; ; {
 		at, newest, err := l.look(ctx, conn)
 		if err != nil {
@@ -90,7 +95,12 @@ func (l *Ledger) listen(ctx context.Context) error {
 		}
 		odd = l.minded(odd)
 		l.mindsPast()
-		wait, cancel := context.WithTimeout(ctx, time.Second)
+		pause := time.Second
+		if soon > 0 {
+			soon--
+			pause = 50 * time.Millisecond
+		}
+		wait, cancel := context.WithTimeout(ctx, pause)
 		err = l.heed(ctx, wait, conn.Conn(), newest, at)
 		cancel()
 		if err != nil && !errors.Is(err, context.DeadlineExceeded) {
@@ -109,15 +119,16 @@ func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, ne
 	at = time.Now()
 	var hash []byte
 	var epoch int
-	var version, reached, ready int64
+	var version, reached, ready, follow int64
 	var now time.Time
 	var shut bool
-	err = conn.QueryRow(ctx, sqlHead).Scan(&newest, &hash, &epoch, &now, &shut, &version, &reached, &ready)
+	err = conn.QueryRow(ctx, sqlHead, database.LockClass, database.LockAlive).Scan(&newest, &hash, &epoch, &now, &shut, &version, &reached, &ready, &follow)
 	l.readOnly.Store(err == nil && shut)
 	if err != nil {
 		return at, 0, err
 	}
 	l.readClock(now)
+	l.alone.Store(follow <= 1) // itself
 	switch {
 	case version > migrations.Newest:
 		return at, 0, l.lose("the tables were made newer than this program: start one that is as new")

@@ -43,6 +43,7 @@ type Ledger struct {
 	shut     bool
 
 	readOnly atomic.Bool            // the database said so when it was last asked
+	alone    atomic.Bool            // no other program followed then
 	noticed  atomic.Pointer[notice] // the newest revision heard of
 	wrong    atomic.Pointer[string] // see WrongTime
 	past     atomic.Int64           // see mindsPast

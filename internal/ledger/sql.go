@@ -3,7 +3,18 @@ package ledger
 // The statements of the ledger. Those on fact tables are built once from the
 // table's columns.
 const (
-	sqlAdvance      = `select extend_ledger($1, $2, $3, $4, $5, $6)` // see migrations 32, 34, 37, 38, 41 and 55
+	// sqlAdvance moves the head from revision $1 to $3, says when, and tells whoever follows. $6
+	// says that the fact rows are written with it, null that they follow in any case. Where the
+	// head, or the rows, are elsewhere it fails (AR001, AR002).
+	sqlAdvance = sqlMoveHead + `select coalesce((select clock_timestamp() from h, pg_notify('able_roster_ledger', h.revision::text)), head_elsewhere($1, $2))`
+
+	// sqlAdvanceAlone is sqlAdvance where no other program follows: to tell nobody costs as much
+	// as to tell somebody.
+	sqlAdvanceAlone = sqlMoveHead + `select coalesce((select clock_timestamp() from h), head_elsewhere($1, $2))`
+
+	sqlMoveHead = `with h as (update ledger_head set revision = $3, hash = $4, at = $5, rows_through = case when $6 then $3 else rows_through end
+		where revision = $1 and hash = $2 and ($6::boolean is null or $6 = (rows_through = $1)) returning revision) `
+
 	sqlHeadRevision = `select revision from ledger_head`
 	sqlHeadAt       = `select revision, epoch, ledger::text, rows_through from ledger_head`
 
@@ -13,9 +24,14 @@ const (
 
 	// sqlHead is what a follower asks: how far the ledger goes, the time, whether the
 	// database takes no changes, how new its tables are, how far the rows reach, and which
-	// large change is about to be published.
+	// large change is about to be published, and how many programs follow.
 	sqlHead = `select revision, hash, epoch, clock_timestamp(), pg_is_in_recovery() or current_setting('transaction_read_only')::boolean,
-		(select max(version_id) from goose_db_version), rows_through, coalesce((select max(id) from staging where ready), 0) from ledger_head`
+		(select max(version_id) from goose_db_version), rows_through, coalesce((select max(id) from staging where ready), 0),
+		(select count(*) from pg_locks where locktype = 'advisory' and granted and classid = $1 and objid = $2
+			and database = (select oid from pg_database where datname = current_database())) from ledger_head`
+
+	// sqlTellFollows says that one more program follows.
+	sqlTellFollows = `select pg_notify('able_roster_ledger', 'follows')`
 
 	// What is kept beside the ledger may name whoever is erased, in words: it goes with
 	// them, and a part that is to be made goes back.

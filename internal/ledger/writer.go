@@ -284,7 +284,11 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 	if late {
 		w.LeaveRows()
 	}
-	b.Queue(sqlAdvance, w.revision, base, w.head.Revision, w.hash, w.at, withRows).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
+	advance := sqlAdvance
+	if l.alone.Load() {
+		advance = sqlAdvanceAlone
+	}
+	b.Queue(advance, w.revision, base, w.head.Revision, w.hash, w.at, withRows).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
 	if err := w.Write(ctx, conn.Conn(), b); err != nil {
 		return err
 	}
