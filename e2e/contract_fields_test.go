@@ -84,6 +84,7 @@ var samples = []string{
 	`{"op":"set_expectation","key":"kept-so","label":"x","description":"x","group":"pilots","except":true,"application":"tariff-ledger","action":"read","pattern":"tariffs/none","may":false,"blocking":false,"owner":"marta.quill"}`,
 	`{"op":"set_expectation","key":"kept-so","user":"b.osei","application":"tariff-ledger","action":"read","pattern":"tariffs"}`,
 	`{"op":"set_expectation","key":"kept-so","nobody":true,"application":"tariff-ledger","action":"read","pattern":"tariffs"}`,
+	`{"op":"set_expectation","key":"kept-so","would_be":{"unit":"marine/pilotage","title":"Harbour pilot","employment_type":"staff"},"application":"tariff-ledger","action":"read","pattern":"tariffs"}`,
 	`{"op":"end_expectation","expectation":"credits-by-leads"}`,
 	`{"op":"set_organisation","name":"Larkhaven","time_zone":"Europe/Lisbon"}`,
 	`{"op":"set_sign_in","group":"key-keepers"}`,

@@ -3,9 +3,6 @@ package api
 import (
 	"context"
 	"encoding/json"
-	"maps"
-	"slices"
-	"strings"
 	"time"
 
 	"ableroster/internal/api/serve"
@@ -13,7 +10,6 @@ import (
 	"ableroster/internal/lists"
 	"ableroster/internal/questions"
 	"ableroster/internal/seeing"
-	"ableroster/internal/strictjson"
 	"ableroster/wire"
 )
 
@@ -222,22 +218,17 @@ func wouldBe(text string) (*fact.User, error) {
 	if err := json.Unmarshal([]byte(text), &in); err != nil {
 		return nil, seeing.Invalid("nobody can be like that", wire.Fault{Place: "would_be", Message: "is a JSON object of texts: " + err.Error()})
 	}
-	u := &fact.User{UserKind: fact.UserKind(in["kind"])}
-	var faults []wire.Fault
-	for _, key := range slices.Sorted(maps.Keys(in)) {
-		if key == "kind" {
-			continue
+	kind := fact.UserKind(in["kind"])
+	delete(in, "kind")
+	described, wrong := fact.ReadWouldBe(in)
+	if len(wrong) > 0 {
+		var faults []wire.Fault
+		for _, message := range wrong {
+			faults = append(faults, wire.Fault{Place: "would_be", Message: message})
 		}
-		known, err := fact.PutAttribute(&u.UserFacts, key, in[key])
-		switch {
-		case !known:
-			faults = append(faults, wire.Fault{Place: "would_be", Message: "has “" + strictjson.Short(key) + "”, and is a JSON object with any of kind, " + strings.Join(fact.DescribedKeys(), ", ")})
-		case err != nil:
-			faults = append(faults, wire.Fault{Place: "would_be", Message: key + " " + err.Error()})
-		}
-	}
-	if len(faults) > 0 {
 		return nil, seeing.Invalid("nobody can be like that", faults...)
 	}
-	return u, nil
+	u := described.User()
+	u.UserKind = kind
+	return &u, nil
 }

@@ -13,6 +13,8 @@ func ExpectationWords(f *fact.Expectation, s *access.Snapshot, n Names) string {
 	switch {
 	case f.Of.Nobody:
 		b.WriteString("Nobody signed in")
+	case f.Of.WouldBe.Given():
+		b.WriteString("A new user (" + f.Of.WouldBe.Words() + ")")
 	case f.Of.User != 0:
 		b.WriteString(n.UserName(f.Of.User))
 	case f.Of.Except:

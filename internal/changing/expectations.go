@@ -8,7 +8,6 @@ import (
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/rules"
-	"ableroster/internal/query"
 	"ableroster/internal/questions"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -18,18 +17,21 @@ import (
 // what it speaks of.
 func expectationRail(v *seeing.View, r effect.Rail) string {
 	f := r.Expectation
-	if !v.ReadsApplication(f.Application) || f.Of.User != 0 && !v.ReadsUser(f.Of.User) || f.Of.Group != 0 && !v.ReadsGroup(f.Of.Group) {
+	if !v.ReadsApplication(f.Application) || f.Of.User != 0 && !v.ReadsUser(f.Of.User) || f.Of.Group != 0 && !v.ReadsGroup(f.Of.Group) || f.Of.WouldBe.Given() && !v.ReadsSettings() {
 		return "A check that should hold would fail."
 	}
-	text := f.Label
-	if text == "" {
-		text = change.ExpectationWords(f, v.Uncut(), v)
+	label := f.Label
+	if label == "" {
+		label = change.ExpectationWords(f, v.Uncut(), v)
 	}
 	who := v.Several(r.Users)
 	if len(r.Users) == 1 && r.Users[0] == 0 {
 		who = "nobody signed in"
 	}
-	text = fmt.Sprintf("The expectation “%s” would be broken by %s", text, who)
+	text := fmt.Sprintf("The expectation “%s” would be broken by %s", label, who)
+	if f.Of.WouldBe.Given() {
+		text = fmt.Sprintf("The expectation “%s” would not hold any more", label)
+	}
 	if f.Description != "" {
 		text += " (" + f.Description + ")"
 	}
@@ -52,7 +54,7 @@ func leavingLive(v *seeing.View, r effect.Rail) string {
 func expected(v *seeing.View, d *change.Draft, ops []change.Operation) []wire.Note {
 	var out []wire.Note
 	for _, f := range effect.WroteExpectations(d) {
-		b := questions.BrokenBy(v, f, query.BrokenBy(v.Uncut(), f, v.At), false)
+		b := questions.BrokenBy(v, f, change.BrokenBy(v.Uncut(), f, v.At), false)
 		if b == nil {
 			continue
 		}

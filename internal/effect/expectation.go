@@ -13,14 +13,24 @@ import (
 // NewlyBroken are those a draft breaks, where they were not broken before or for
 // less time. An expectation it writes refuses nothing that breaks it already.
 func NewlyBroken(d *change.Draft, p Preview, from calendar.Instant) []query.Broken {
-	var standing []*fact.Expectation
+	var standing, newcomers []*fact.Expectation
 	for _, f := range d.Expectations() {
-		if !f.Ended && d.Base().Expectation(f.ID) == f {
+		switch {
+		case f.Ended || d.Base().Expectation(f.ID) != f:
+		case f.Of.WouldBe.Given():
+			newcomers = append(newcomers, f)
+		default:
 			standing = append(standing, f)
 		}
 	}
+	var out []query.Broken
+	if len(newcomers) > 0 && altersFirstDays(d) {
+		for _, f := range newcomers {
+			out = append(out, brokenAnew(d, f, from)...)
+		}
+	}
 	if len(standing) == 0 {
-		return nil
+		return out
 	}
 	redescribed, moves := map[fact.ApplicationID]bool{}, false
 	for _, c := range d.Changes() {
@@ -35,7 +45,6 @@ func NewlyBroken(d *change.Draft, p Preview, from calendar.Instant) []query.Brok
 			}
 		}
 	}
-	var out []query.Broken
 	rest := standing[:0]
 	for _, f := range standing {
 		if redescribed[f.Application] {
@@ -79,14 +88,37 @@ func NewlyBroken(d *change.Draft, p Preview, from calendar.Instant) []query.Brok
 	return out
 }
 
+// altersFirstDays says whether a draft changes anything that bears on users who are not there yet:
+// more than what single users are, hold and are in.
+func altersFirstDays(d *change.Draft) bool {
+	for _, c := range d.Changes() {
+		for _, f := range []fact.Fact{c.Before, c.After} {
+			switch f := f.(type) {
+			case nil, *fact.User, fact.OfUser, *fact.Expectation, *fact.SoDRule:
+			case *fact.Assignment:
+				if f.Assignee.Group != 0 {
+					return true
+				}
+			case *fact.Membership:
+				if f.Member.Group != 0 {
+					return true
+				}
+			default:
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // brokenAnew compares all who break an expectation before and after.
 func brokenAnew(d *change.Draft, f *fact.Expectation, from calendar.Instant) []query.Broken {
 	before := map[fact.UserID]calendar.Intervals{}
-	for _, b := range query.BrokenBy(d.Base(), f, from) {
+	for _, b := range change.BrokenBy(d.Base(), f, from) {
 		before[b.User] = b.When
 	}
 	var out []query.Broken
-	for _, b := range query.BrokenBy(&d.Snapshot, f, from) {
+	for _, b := range change.BrokenBy(&d.Snapshot, f, from) {
 		if b.When = b.When.Minus(before[b.User]); len(b.When) > 0 {
 			out = append(out, b)
 		}

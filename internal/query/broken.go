@@ -16,7 +16,8 @@ type Broken struct {
 	When        calendar.Intervals
 }
 
-// BrokenBy are all who break an expectation at an instant or later, by user.
+// BrokenBy are all who break an expectation at an instant or later, by user: of those who are
+// there, see change.BrokenBy.
 func BrokenBy(s *access.Snapshot, f *fact.Expectation, from calendar.Instant) []Broken {
 	return BrokenByEach(s, []*fact.Expectation{f}, from)[f.ID]
 }

@@ -69,6 +69,8 @@ func (j *Judging) may(f *fact.Expectation) calendar.Intervals {
 // nobody signed in. Whoever does not count at all breaks nothing.
 func (j *Judging) Counted(o fact.Subjects) calendar.Intervals {
 	switch {
+	case o.WouldBe.Given():
+		return nil // nobody who is there
 	case o.Nobody:
 		if j.user == 0 {
 			return calendar.Always()
@@ -88,6 +90,11 @@ func (j *Judging) Counted(o fact.Subjects) calendar.Intervals {
 		return j.counts.Minus(j.Groups[o.Group])
 	}
 	return j.counts.Intersect(j.Groups[o.Group])
+}
+
+// MayAt says whether the user counts at an instant, and may do what an expectation speaks of then.
+func (j *Judging) MayAt(f *fact.Expectation, at calendar.Instant) bool {
+	return j.counts.Holds(at) && j.may(f).Holds(at)
 }
 
 // Broken is when the user breaks an expectation.
@@ -119,6 +126,7 @@ func SortOut(all []*fact.Expectation) aboutWhom {
 	out := aboutWhom{map[fact.UserID][]*fact.Expectation{}, map[fact.GroupID][]*fact.Expectation{}, nil}
 	for _, f := range all {
 		switch {
+		case f.Of.WouldBe.Given():
 		case f.Of.Except:
 			out.except = append(out.except, f)
 		case f.Of.Group != 0:
@@ -213,6 +221,7 @@ func covered(s *access.Snapshot, f *fact.Expectation) []string {
 // candidates calls yield for every user who could break an expectation.
 func candidates(s *access.Snapshot, f *fact.Expectation, yield func(fact.UserID)) {
 	switch {
+	case f.Of.WouldBe.Given():
 	case f.Of.Nobody:
 		yield(0)
 	case f.Of.User != 0:

@@ -3,6 +3,7 @@ package questions
 import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/query"
 	"ableroster/internal/seeing"
@@ -12,7 +13,7 @@ import (
 // by a snapshot of the head or of some past day.
 func brokenNow(d *seeing.Service, s *access.Snapshot, all []*fact.Expectation, from calendar.Instant) map[fact.ExpectationID][]query.Broken {
 	if s != d.Ledger.Head() {
-		return query.BrokenByEach(s, all, from)
+		return withNewcomers(query.BrokenByEach(s, all, from), s, all, from)
 	}
 	d.Broken.Mu.Lock()
 	if d.Broken.Of != s {
@@ -31,6 +32,19 @@ func brokenNow(d *seeing.Service, s *access.Snapshot, all []*fact.Expectation, f
 			if b.When = b.When.From(from); len(b.When) > 0 {
 				out[f.ID] = append(out[f.ID], b)
 			}
+		}
+	}
+	return withNewcomers(out, s, all, from)
+}
+
+// withNewcomers adds the expectations about would-be users that do not hold.
+func withNewcomers(out map[fact.ExpectationID][]query.Broken, s *access.Snapshot, all []*fact.Expectation, from calendar.Instant) map[fact.ExpectationID][]query.Broken {
+	for _, f := range all {
+		if !f.Of.WouldBe.Given() {
+			continue
+		}
+		if broken := change.BrokenBy(s, f, from); len(broken) > 0 {
+			out[f.ID] = broken
 		}
 	}
 	return out

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/lists"
 	"ableroster/internal/query"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -81,6 +82,9 @@ func expectation(v *seeing.View, f *fact.Expectation, broken []query.Broken, dat
 		x := v.GroupRef(f.Of.Group, false)
 		out.Group = &x
 	}
+	if f.Of.WouldBe.Given() {
+		out.WouldBe = f.Of.WouldBe.Attributes()
+	}
 	if f.Owner != 0 {
 		x := v.UserRef(f.Owner)
 		out.Owner = &x
@@ -105,16 +109,24 @@ func BrokenBy(v *seeing.View, f *fact.Expectation, broken []query.Broken, dated 
 			first = &b
 		}
 		if out.UserCount++; len(out.By) < seeing.MostNamed {
-			out.By = append(out.By, wire.Breaker{User: userOrNobody(v, b.User), Until: seeing.Instant(b.When[0].Until)})
+			out.By = append(out.By, wire.Breaker{User: breaker(v, f, b.User), Until: seeing.Instant(b.When[0].Until)})
 		}
 	}
 	if first == nil {
 		return nil
 	}
-	if dated {
+	if dated && !f.Of.WouldBe.Given() {
 		brokenSince(v, f, first.User, out)
 	}
 	return out
+}
+
+// breaker names who breaks an expectation.
+func breaker(v *seeing.View, f *fact.Expectation, id fact.UserID) wire.Ref {
+	if f.Of.WouldBe.Given() {
+		return lists.NewUser
+	}
+	return userOrNobody(v, id)
 }
 
 func userOrNobody(v *seeing.View, id fact.UserID) wire.Ref {

@@ -317,7 +317,7 @@ func route(s *access.Snapshot, r *request.Route) Route {
 }
 
 func expectation(s *access.Snapshot, f *fact.Expectation) Expectation {
-	out := Expectation{Label: f.Label, Description: f.Description, User: userName(s, f.Of.User), Except: f.Of.Except, Nobody: f.Of.Nobody,
+	out := Expectation{Label: f.Label, Description: f.Description, User: userName(s, f.Of.User), Except: f.Of.Except, Nobody: f.Of.Nobody, WouldBe: f.Of.WouldBe.Attributes(),
 		Application: s.Application(f.Application).Key, Action: f.Action, On: f.Pattern, May: f.May, Blocking: f.Blocking, Owner: userName(s, f.Owner)}
 	if g := s.Group(f.Of.Group); g != nil {
 		out.Group = g.Key

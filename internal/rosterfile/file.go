@@ -171,16 +171,17 @@ type Step struct {
 
 // Expectation is a saved check that must keep holding.
 type Expectation struct {
-	Label       string `json:"label,omitempty" doc:"a plain sentence"`
-	Description string `json:"description,omitempty"`
-	User        string `json:"user,omitempty" doc:"whom it is about: a user"`
-	Group       string `json:"group,omitempty" doc:"or each member of a group"`
-	Except      bool   `json:"except,omitempty" doc:"or everybody but them"`
-	Nobody      bool   `json:"nobody,omitempty" doc:"or nobody signed in"`
-	Application string `json:"application"`
-	Action      string `json:"action"`
-	On          string `json:"pattern" doc:"a path whose segments may contain *"`
-	May         bool   `json:"may,omitempty" doc:"they may, on all of it; else they may not, on any of it"`
-	Blocking    bool   `json:"blocking,omitempty" doc:"refuse what would break it; else warn"`
-	Owner       string `json:"owner,omitempty" doc:"user name"`
+	Label       string            `json:"label,omitempty" doc:"a plain sentence"`
+	Description string            `json:"description,omitempty"`
+	User        string            `json:"user,omitempty" doc:"whom it is about: a user"`
+	Group       string            `json:"group,omitempty" doc:"or each member of a group"`
+	Except      bool              `json:"except,omitempty" doc:"or everybody but them"`
+	Nobody      bool              `json:"nobody,omitempty" doc:"or nobody signed in"`
+	WouldBe     map[string]string `json:"would_be,omitempty" doc:"or a new user who is like this, on their first day: by the keys of attributes"`
+	Application string            `json:"application"`
+	Action      string            `json:"action"`
+	On          string            `json:"pattern" doc:"a path whose segments may contain *"`
+	May         bool              `json:"may,omitempty" doc:"they may, on all of it; else they may not, on any of it"`
+	Blocking    bool              `json:"blocking,omitempty" doc:"refuse what would break it; else warn"`
+	Owner       string            `json:"owner,omitempty" doc:"user name"`
 }

@@ -7,6 +7,7 @@ import (
 
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
+	"ableroster/internal/fact"
 	"ableroster/internal/operation/rules"
 	"ableroster/internal/request"
 )
@@ -97,10 +98,14 @@ func (p *planner) expectation(place, key string, x Expectation) {
 		if x.Owner == "" {
 			now.Owner = ""
 		}
-		if now == x {
+		if reflect.DeepEqual(now, x) {
 			return
 		}
 	}
-	p.op(place, &rules.SetExpectation{Key: key, Label: x.Label, Description: x.Description, User: change.UserRef(x.User), Group: change.GroupRef(x.Group), Except: x.Except, Nobody: x.Nobody,
+	described, wrong := fact.ReadWouldBe(x.WouldBe)
+	for _, message := range wrong {
+		p.fault(place+".would_be", message)
+	}
+	p.op(place, &rules.SetExpectation{Key: key, Label: x.Label, Description: x.Description, User: change.UserRef(x.User), Group: change.GroupRef(x.Group), Except: x.Except, Nobody: x.Nobody, WouldBe: described,
 		Application: change.ApplicationRef(x.Application), Action: x.Action, Pattern: x.On, May: x.May, Blocking: x.Blocking, Owner: change.UserRef(x.Owner)})
 }

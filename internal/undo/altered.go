@@ -249,7 +249,7 @@ func (u *undoing) expectation(f *fact.Expectation, c access.RowChange) {
 	}
 	of := func(x *fact.Expectation) fields {
 		return fields{"key": now.Key, "label": x.Label, "description": x.Description, "application": u.head.Application(x.Application).Key, "action": x.Action, "pattern": x.Pattern,
-			"may": x.May, "blocking": x.Blocking, "owner": u.name(x.Owner), "nobody": x.Of.Nobody, "except": x.Of.Except, "user": u.name(x.Of.User), "group": u.groupKey(x.Of.Group)}
+			"may": x.May, "blocking": x.Blocking, "owner": u.name(x.Owner), "nobody": x.Of.Nobody, "except": x.Of.Except, "user": u.name(x.Of.User), "group": u.groupKey(x.Of.Group), "would_be": x.Of.WouldBe}
 	}
 	u.sets("set_expectation", now.Label, of(before), of(f), of(now))
 }

@@ -184,7 +184,7 @@ func Grid(c *command.Call) error {
 	if *limit < 1 || *limit > 500 {
 		return command.WrongUse("-limit is 1 to 500")
 	}
-	wouldBe, err := attributes(*newcomer)
+	wouldBe, err := described(*newcomer)
 	if err != nil {
 		return err
 	}
@@ -268,19 +268,12 @@ func users(rows []wire.GridRow) (n int) {
 	return n
 }
 
-// attributes turns "unit=marine,title=Pilot" into JSON.
-func attributes(text string) (string, error) {
-	if text == "" {
-		return "", nil
+// described is what -would-be says of somebody, as JSON; blank for nobody.
+func described(text string) (string, error) {
+	by, err := command.Described(text)
+	if err != nil || by == nil {
+		return "", err
 	}
-	out := map[string]string{}
-	for pair := range strings.SplitSeq(text, ",") {
-		name, value, ok := strings.Cut(pair, "=")
-		if !ok {
-			return "", command.WrongUse(fmt.Sprintf("-would-be: %q is not name=value", pair))
-		}
-		out[strings.TrimSpace(name)] = strings.TrimSpace(value)
-	}
-	raw, err := json.Marshal(out)
+	raw, err := json.Marshal(by)
 	return string(raw), err
 }

@@ -21,7 +21,7 @@ func ViewAs(c *command.Call) error {
 	q := client.Query{}
 	switch {
 	case *newcomer != "":
-		text, err := attributes(*newcomer)
+		text, err := described(*newcomer)
 		if err != nil {
 			return err
 		}

@@ -11,7 +11,7 @@ import (
 
 func init() {
 	command.Add("expectations list", "[-broken] [-application APPLICATION]", "checks that must keep holding, and whether they do", ExpectationsList)
-	command.Add("expectations set", "KEY may|may-not APPLICATION ACTION PATTERN (-user USER | -group GROUP [-except] | -nobody)", "add an expectation", ExpectationsSet)
+	command.Add("expectations set", "KEY may|may-not APPLICATION ACTION PATTERN (-user USER | -group GROUP [-except] | -nobody | -would-be unit=…,title=…)", "add an expectation", ExpectationsSet)
 	command.Add("expectations end", "KEY", "end an expectation", ExpectationsEnd)
 	command.Add("findings list", "[-code CODE] [-application APPLICATION] [-aside]", "findings: what looks wrong, why it matters, and how to mend it", FindingsList)
 	command.Add("findings mend", "KEY", "make the change that mends a finding", FindingsMend)
@@ -100,11 +100,17 @@ func brokenWords(c *command.Call, b *wire.Broken) string {
 
 func ExpectationsSet(c *command.Call) error {
 	o := c.Operation("set_expectation", "key", "application", "action", "pattern", "may")
+	newcomer := c.Flags.String("would-be", "", "or a new user who is like this, on their first day: \"unit=marine/pilotage,title=Harbour pilot\"")
 	change := c.Changes()
 	if err := c.Parse("KEY", "MAY|MAY-NOT", "APPLICATION", "ACTION", "PATTERN"); err != nil {
 		return err
 	}
 	op, _ := o.With(map[string]any{"key": c.Args[0], "application": c.Args[2], "action": c.Args[3], "pattern": c.Args[4]})
+	if by, err := command.Described(*newcomer); err != nil {
+		return err
+	} else if by != nil {
+		op["would_be"] = by
+	}
 	switch c.Args[1] {
 	case "may":
 		op["may"] = true

@@ -178,7 +178,20 @@ function One({ expectation: x }: { expectation: Expectation }) {
   )
 }
 
-type Whom = 'group' | 'except' | 'user' | 'nobody'
+type Whom = 'group' | 'except' | 'user' | 'nobody' | 'newcomer'
+
+const said = [
+  { key: 'unit', label: 'Unit', hint: 'marine/pilotage' },
+  { key: 'title', label: 'Title', hint: 'Harbour pilot' },
+  { key: 'employment_type', label: 'Employment', hint: 'staff' },
+] as const
+
+type Newcomer = Partial<Record<(typeof said)[number]['key'], string>>
+
+/** What is said of a new user, without what is blank. */
+function given(x: Newcomer): Newcomer {
+  return Object.fromEntries(Object.entries(x).flatMap(([key, value]) => (value.trim() ? [[key, value.trim()]] : [])))
+}
 
 function Write({ revision, done }: { revision: number; done: () => void }) {
   const sheet = useSheet()
@@ -207,14 +220,18 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
     blocking: true,
   })
   const [who, setWho] = useTyped<Choice | null>('Write who', null)
+  const [newcomer, setNewcomer] = useTyped<Newcomer>('Write newcomer', {})
+  const described = said.flatMap((f) => (newcomer[f.key]?.trim() ? `${f.label.toLowerCase()} ${newcomer[f.key]!.trim()}` : []))
   const application = apps.find((a) => a.key === x.application)
   const subject = who ?? (x.whom === 'user' ? users.find((u) => u.key === search.user) : undefined) ?? null
   const named =
     x.whom === 'nobody'
       ? 'Nobody signed in'
-      : x.whom === 'except'
-        ? subject && `Users outside ${subject.label}`
-        : subject && (x.whom === 'group' ? `Members of ${subject.label}` : subject.label)
+      : x.whom === 'newcomer'
+        ? described.length > 0 && `A new user (${described.join(', ')})`
+        : x.whom === 'except'
+          ? subject && `Users outside ${subject.label}`
+          : subject && (x.whom === 'group' ? `Members of ${subject.label}` : subject.label)
   const sentence =
     named && application && x.action && x.pattern.trim()
       ? `${named} ${x.may ? 'may' : 'may not'} ${x.action} ${x.pattern.trim()} in ${application.label}`
@@ -237,6 +254,7 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
           group: x.whom === 'group' || x.whom === 'except' ? subject!.key : undefined,
           except: x.whom === 'except' || undefined,
           nobody: x.whom === 'nobody' || undefined,
+          would_be: x.whom === 'newcomer' ? given(newcomer) : undefined,
           application: x.application,
           action: x.action,
           pattern: x.pattern.trim(),
@@ -277,6 +295,7 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
             <option value="except">everybody but the members of a group</option>
             <option value="user">one user</option>
             <option value="nobody">nobody signed in</option>
+            <option value="newcomer">a new user, on their first day</option>
           </select>
         </label>
         <div className="self-end">
@@ -285,6 +304,19 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
             <PickBox label="Group it is about" choices={groups} value={subject} onChange={setWho} />
           )}
         </div>
+        {x.whom === 'newcomer' &&
+          said.map((f) => (
+            <label key={f.key}>
+              {f.label}
+              <input
+                className="field"
+                maxLength={200}
+                placeholder={f.hint}
+                value={newcomer[f.key] ?? ''}
+                onChange={(e) => setNewcomer({ ...newcomer, [f.key]: e.target.value })}
+              />
+            </label>
+          ))}
         <label>
           They
           <select className="field" value={x.may ? 'may' : 'may not'} onChange={(e) => setX({ ...x, may: e.target.value === 'may' })}>

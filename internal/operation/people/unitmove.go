@@ -148,6 +148,13 @@ func rename(d *change.Draft, from, to string) {
 			d.Put(&b)
 		}
 	}
+	for _, f := range d.Expectations() {
+		if unit := at(f.Of.WouldBe.Unit); unit != f.Of.WouldBe.Unit {
+			b := *f
+			b.Of.WouldBe.Unit = unit
+			d.Put(&b)
+		}
+	}
 	for _, f := range access.RecordFactsOf[*fact.MachineAccount](&d.Snapshot, fact.FactMachineAccount) {
 		if text := fact.FilterAfterMove(f.Filter, from, to); text != f.Filter {
 			b := *f
@@ -326,6 +333,11 @@ func unnamed(d *change.Draft, unit *fact.Unit, groups bool) {
 	for _, f := range access.RecordFactsOf[*fact.MachineAccount](&d.Snapshot, fact.FactMachineAccount) {
 		if fact.NamesUnit(f.Filter, unit.Path) {
 			file("what comes from the machine account %s names %s: edit it first, in this change too", d.User(f.User).UserName, unit.Path)
+		}
+	}
+	for _, f := range d.Expectations() {
+		if !f.Ended && in(f.Of.WouldBe.Unit) {
+			file("the expectation %s is about a new user in %s: edit it first, in this change too", f.Key, unit.Path)
 		}
 	}
 	for _, f := range d.Freezes() {

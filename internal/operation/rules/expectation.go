@@ -22,6 +22,7 @@ type SetExpectation struct {
 	Group       change.GroupRef       `json:"group,omitempty" doc:"or each member of a group"`
 	Except      bool                  `json:"except,omitempty" doc:"or everybody but the members of that group, and whoever is not signed in"`
 	Nobody      bool                  `json:"nobody,omitempty" doc:"or nobody signed in"`
+	WouldBe     fact.WouldBe          `json:"would_be,omitzero" doc:"or a new user who is like this, on their first day"`
 	Application change.ApplicationRef `json:"application"`
 	Action      string                `json:"action"`
 	Pattern     string                `json:"pattern" doc:"a path whose segments may contain *; what lies below is meant too"`
@@ -111,18 +112,21 @@ func standingExpectations(d *change.Draft) (n int) {
 // subjects settles whom it is about.
 func (o *SetExpectation) subjects(d *change.Draft) (of fact.Subjects) {
 	n := 0
-	for _, given := range []bool{o.User != "", o.Group != "", o.Nobody} {
+	for _, given := range []bool{o.User != "", o.Group != "", o.Nobody, o.WouldBe.Given()} {
 		if given {
 			n++
 		}
 	}
 	switch {
 	case n != 1:
-		d.Fault("user", "or group or nobody: say exactly one of them")
+		d.Fault("user", "or group, nobody or would_be: say exactly one of them")
 	case o.Except && o.Group == "":
 		d.Fault("except", "needs a group")
 	case o.Nobody:
 		of.Nobody = true
+	case o.WouldBe.Given():
+		of.WouldBe = o.WouldBe
+		d.CheckWouldBe("would_be", of.WouldBe)
 	case o.User != "":
 		of.User, _ = d.SettleUser("user", &o.User)
 	default:
