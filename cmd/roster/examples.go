@@ -292,7 +292,7 @@ var exampleLines = []exampleLine{
 	`expectations list -broken`,
 	`expectations set pilots-read-board may berth-planning read board -group pilots -reason 'They live by it'`,
 	`expectations set tide-guests may-not tide-board update tides -nobody -dry-run`,
-	`expectations set first-day-cranes may crane-control read cranes -would-be 'unit=terminal/cranes,title=Crane operator' -dry-run`,
+	`expectations set new-crane-operators may crane-control read cranes -would-be 'unit=terminal/cranes,title=Crane operator' -dry-run`,
 	`expectations end pilots-read-board -reason 'The board has gone'`,
 	`expectations end tides-for-all -dry-run`,
 	`findings list`,

@@ -24,7 +24,7 @@ func TestWhatIsExpectedOfANewUserIsWhatTheyWillHave(t *testing.T) {
 		from := calendar.At(c.Day0)
 		for i := range 10 {
 			o := c.Expectation().(*rules.SetExpectation)
-			o.Key, o.User, o.Group, o.Except, o.Nobody = fmt.Sprint("first-day-", i), "", "", false, false
+			o.Key, o.User, o.Group, o.Except, o.Nobody = fmt.Sprint("expected-", i), "", "", false, false
 			o.WouldBe = fact.WouldBe{UserFacts: fact.UserFacts{Unit: c.Unit(), Title: "Hand", Employment: laws.Pick(c, "", "staff", "contractor")}}
 			if d := laws.DraftOf(s, o); len(d.Faults) == 0 {
 				s = d.Seal(d.Revision, s.At+1)
@@ -89,7 +89,7 @@ func TestWhatIsExpectedOfANewUserIsWhatTheyWillHave(t *testing.T) {
 func TestAnExpectationOfANewUserFollowsTheirUnit(t *testing.T) {
 	port := laws.Port(t, &people.AddUnit{Path: "quays", Label: "Quays"})
 	set := func(w fact.UserFacts) *rules.SetExpectation {
-		return &rules.SetExpectation{Key: "first-day", WouldBe: fact.WouldBe{UserFacts: w}, Application: "berths", Action: "read", Pattern: "board", May: true}
+		return &rules.SetExpectation{Key: "expected", WouldBe: fact.WouldBe{UserFacts: w}, Application: "berths", Action: "read", Pattern: "board", May: true}
 	}
 	for want, w := range map[string]fact.UserFacts{
 		"would_be/unit":     {Unit: "quay"},
@@ -104,7 +104,7 @@ func TestAnExpectationOfANewUserFollowsTheirUnit(t *testing.T) {
 	if len(d.Faults) > 0 {
 		t.Fatal(&d.Faults[0])
 	}
-	id, _ := d.FindExpectation("first-day")
+	id, _ := d.FindExpectation("expected")
 	if f := d.Expectation(id); f.Of.WouldBe.Unit != "moorings" || change.ExpectationWords(f, &d.Snapshot, nil) != "A new user (unit moorings) may read board in "+d.Application(f.Application).Label {
 		t.Errorf("%+v: %s", f, change.ExpectationWords(f, &d.Snapshot, nil))
 	}
