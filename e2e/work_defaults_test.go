@@ -180,3 +180,61 @@ func TestTheEndEndsEverythingAtOnce(t *testing.T) {
 		t.Errorf("%+v", out.Notes)
 	}
 }
+
+// What must hold of a new user on their first day is kept: whoever would take it from them is
+// stopped, whatever they change; it is told, exported, loaded and undone as any expectation is.
+func TestTheFirstDayOfANewUserIsKept(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := s.SignIn(t, demo.Administrator)
+	made, err := marta.Change(ctx, changeOf("They work from the first hour",
+		`{"op":"set_expectation","key":"crane-operators-begin","application":"crane-control","action":"read","pattern":"cranes","may":true,"blocking":true,"would_be":{"unit":"terminal/cranes","title":"Crane operator"}}`), false)
+	if err != nil || !strings.Contains(made.Sentences[0], "A new user (unit terminal/cranes, title Crane operator) may read cranes in Crane control") {
+		t.Fatalf("%+v %v", made, err)
+	}
+	for op, stopped := range map[string]bool{
+		`{"op":"end_default","default":"crane-crew"}`:                                            true,
+		`{"op":"end_default","default":"tally-staff"}`:                                           false,
+		`{"op":"grant","role":"crane-control/lock-keeper","user":"ines.halloran"}`:               false,
+		`{"op":"move_unit","unit":"terminal/cranes","to":"terminal/lifting"}`:                    false,
+		`{"op":"update_default","default":"crane-crew","filter":"within eq \"terminal/tally\""}`: true,
+		`{"op":"add_default","key":"a-look","everybody":true,"roles":["tide-board/viewer"]}`:     false,
+	} {
+		dry, err := marta.Change(ctx, changeOf("x", op), true)
+		if dry.Preview == nil {
+			t.Errorf("%s: %v", op, err)
+			continue
+		}
+		told := ""
+		for _, r := range dry.Preview.Rails {
+			if r.Code == "expectation_broken" {
+				told = r.Message
+			}
+		}
+		if (told != "") != stopped || stopped && !strings.Contains(told, "would not hold any more") {
+			t.Errorf("%s: %q", op, told)
+		}
+	}
+	file, err := marta.RosterFile(ctx, nil)
+	if err != nil || !strings.Contains(string(file), "would_be:") {
+		t.Fatalf("%v", err)
+	}
+	if again, err := marta.LoadRosterFile(ctx, file, client.Query{"reason": "As it is"}); err != nil || !again.Unchanged {
+		t.Errorf("%+v %v", again, err)
+	}
+	if wrong, err := marta.LoadRosterFile(ctx, []byte(strings.Replace(string(file), "title: Crane operator", "titel: Crane operator", 1)), client.Query{"reason": "x"}); err == nil {
+		t.Errorf("%+v", wrong)
+	}
+	list, err := marta.Expectations(ctx, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, x := range list.Expectations {
+		if x.Key == "crane-operators-begin" && (x.Broken != nil || x.WouldBe["unit"] != "terminal/cranes" || x.WouldBe["title"] != "Crane operator") {
+			t.Errorf("%+v", x)
+		}
+	}
+	undo, err := marta.Undo(ctx, made.Revision)
+	if err != nil || len(undo.Lines) != 1 {
+		t.Errorf("%+v %v", undo, err)
+	}
+}
