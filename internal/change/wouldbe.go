@@ -27,27 +27,44 @@ func (d *Draft) CheckWouldBe(field string, x fact.WouldBe) {
 }
 
 // BrokenBy are those who break an expectation at an instant or later, by user; of one about a
-// would-be user that is nobody who is there (user 0), where it does not hold on their first day.
+// would-be user see Newcomers.
 func BrokenBy(s *access.Snapshot, f *fact.Expectation, from calendar.Instant) []query.Broken {
-	switch {
-	case !f.Of.WouldBe.Given():
-		return query.BrokenBy(s, f, from)
-	case f.Ended || !breaksOnFirstDay(s, f, from):
-		return nil
+	if f.Of.WouldBe.Given() {
+		return (&Newcomers{S: s, At: from}).Broken(f)
 	}
-	return []query.Broken{{Expectation: f, When: calendar.Intervals{{From: from}}}}
+	return query.BrokenBy(s, f, from)
 }
 
-// breaksOnFirstDay says whether a would-be user that an expectation is about would break it, if
-// an instant were in their first day. Whoever could not be there may do nothing.
-func breaksOnFirstDay(s *access.Snapshot, f *fact.Expectation, at calendar.Instant) bool {
-	next, id, faults := WouldBe(s, f.Of.WouldBe.User())
-	if len(faults) > 0 {
-		return f.May
+// Newcomers judges would-be users by the facts of a snapshot, as if an instant were in the first
+// day of each. It looks at each of them once. It is for one goroutine.
+type Newcomers struct {
+	S  *access.Snapshot
+	At calendar.Instant
+
+	known map[fact.WouldBe]*query.Judging // nil: nobody can be like that
+}
+
+// Broken is that an expectation about a would-be user does not hold: nobody who is there (user 0)
+// breaks it, from the instant on. Whoever could not be there may do nothing.
+func (n *Newcomers) Broken(f *fact.Expectation) []query.Broken {
+	if f.Ended {
+		return nil
 	}
-	judge := query.Judging{S: next}
-	judge.Of(id)
-	return judge.MayAt(f, at) != f.May
+	judge, known := n.known[f.Of.WouldBe]
+	if !known {
+		if n.known == nil {
+			n.known = map[fact.WouldBe]*query.Judging{}
+		}
+		if s, id, faults := WouldBe(n.S, f.Of.WouldBe.User()); len(faults) == 0 {
+			judge = &query.Judging{S: s}
+			judge.Of(id)
+		}
+		n.known[f.Of.WouldBe] = judge
+	}
+	if may := judge != nil && judge.MayAt(f, n.At); may == f.May {
+		return nil
+	}
+	return []query.Broken{{Expectation: f, When: calendar.Intervals{{From: n.At}}}}
 }
 
 // WouldBe is the snapshot with one more user of given facts, and their id: for

@@ -25,8 +25,11 @@ func NewlyBroken(d *change.Draft, p Preview, from calendar.Instant) []query.Brok
 	}
 	var out []query.Broken
 	if len(newcomers) > 0 && altersFirstDays(d) {
+		before, after := change.Newcomers{S: d.Base(), At: from}, change.Newcomers{S: &d.Snapshot, At: from}
 		for _, f := range newcomers {
-			out = append(out, brokenAnew(d, f, from)...)
+			if broken := after.Broken(f); len(broken) > 0 && len(before.Broken(f)) == 0 {
+				out = append(out, broken...)
+			}
 		}
 	}
 	if len(standing) == 0 {
@@ -114,11 +117,11 @@ func altersFirstDays(d *change.Draft) bool {
 // brokenAnew compares all who break an expectation before and after.
 func brokenAnew(d *change.Draft, f *fact.Expectation, from calendar.Instant) []query.Broken {
 	before := map[fact.UserID]calendar.Intervals{}
-	for _, b := range change.BrokenBy(d.Base(), f, from) {
+	for _, b := range query.BrokenBy(d.Base(), f, from) {
 		before[b.User] = b.When
 	}
 	var out []query.Broken
-	for _, b := range change.BrokenBy(&d.Snapshot, f, from) {
+	for _, b := range query.BrokenBy(&d.Snapshot, f, from) {
 		if b.When = b.When.Minus(before[b.User]); len(b.When) > 0 {
 			out = append(out, b)
 		}

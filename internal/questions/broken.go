@@ -39,11 +39,12 @@ func brokenNow(d *seeing.Service, s *access.Snapshot, all []*fact.Expectation, f
 
 // withNewcomers adds the expectations about would-be users that do not hold.
 func withNewcomers(out map[fact.ExpectationID][]query.Broken, s *access.Snapshot, all []*fact.Expectation, from calendar.Instant) map[fact.ExpectationID][]query.Broken {
+	newcomers := change.Newcomers{S: s, At: from}
 	for _, f := range all {
 		if !f.Of.WouldBe.Given() {
 			continue
 		}
-		if broken := change.BrokenBy(s, f, from); len(broken) > 0 {
+		if broken := newcomers.Broken(f); len(broken) > 0 {
 			out[f.ID] = broken
 		}
 	}
