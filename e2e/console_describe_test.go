@@ -125,6 +125,20 @@ func TestAnApplicationIsDescribedInTheConsole(t *testing.T) {
 	b.Sees("Ask the owner of the expectation")
 	b.Press("Discard")
 
+	// And of somebody who is not there yet.
+	b.Go("/expectations")
+	b.Press("Add an expectation")
+	b.Choose("About whom", "newcomer")
+	b.Type("Unit", "marine/pilotage")
+	b.Choose("In", "mooring-log")
+	b.Choose("Do what", "update")
+	b.Type("On which paths", "log/south")
+	b.Sees("That is: A new user (unit marine/pilotage) may not update log/south in Mooring log.")
+	b.Accessible()
+	b.Press("Add to change sheet")
+	commit(b, "Nobody new at the south quay")
+	b.Sees("A new user (unit marine/pilotage) may not update log/south in Mooring log")
+
 	// Through her eyes, and live.
 	b.Go("/applications/mooring-log?tab=live")
 	b.Sees("1 person could do something in it")
