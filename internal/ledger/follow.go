@@ -86,7 +86,7 @@ func (l *Ledger) listen(ctx context.Context) error {
 	if _, err := conn.Exec(begin, sqlTellFollows); err != nil {
 		return err
 	}
-	defer l.alone.Store(false) // as far as is known
+	defer l.unfollowed.Store(false) // as far as is known
 	soon := 3                  // looks, until another one that was alone, and told nobody, knows of this one
 	for odd := false; ; {
 		at, newest, err := l.look(ctx, conn)
@@ -128,7 +128,7 @@ func (l *Ledger) look(ctx context.Context, conn *pgxpool.Conn) (at time.Time, ne
 		return at, 0, err
 	}
 	l.readClock(now)
-	l.alone.Store(follow <= 1) // itself
+	l.unfollowed.Store(follow <= 1) // itself
 	switch {
 	case version > migrations.Newest:
 		return at, 0, l.lose("the tables were made newer than this program: start one that is as new")

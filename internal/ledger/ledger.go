@@ -42,12 +42,12 @@ type Ledger struct {
 	gate     sync.RWMutex // guards closed against sends
 	shut     bool
 
-	readOnly atomic.Bool            // the database said so when it was last asked
-	alone    atomic.Bool            // no other program followed then
-	noticed  atomic.Pointer[notice] // the newest revision heard of
-	wrong    atomic.Pointer[string] // see WrongTime
-	past     atomic.Int64           // see mindsPast
-	trouble  atomic.Pointer[error]  // what keeps it from following, nil for nothing
+	readOnly   atomic.Bool            // the database said so when it was last asked
+	unfollowed atomic.Bool            // no other program followed then
+	noticed    atomic.Pointer[notice] // the newest revision heard of
+	wrong      atomic.Pointer[string] // see WrongTime
+	past       atomic.Int64           // see mindsPast
+	trouble    atomic.Pointer[error]  // what keeps it from following, nil for nothing
 
 	large    chan struct{}             // held by the one large change that is prepared here
 	staging  atomic.Int64              // its number, while this program prepares one of its own

@@ -8,9 +8,9 @@ const (
 	// head, or the rows, are elsewhere it fails (AR001, AR002).
 	sqlAdvance = sqlMoveHead + `select coalesce((select clock_timestamp() from h, pg_notify('able_roster_ledger', h.revision::text)), head_elsewhere($1, $2))`
 
-	// sqlAdvanceAlone is sqlAdvance where no other program follows: to tell nobody costs as much
+	// sqlAdvanceUntold is sqlAdvance where no other program follows: to tell nobody costs as much
 	// as to tell somebody.
-	sqlAdvanceAlone = sqlMoveHead + `select coalesce((select clock_timestamp() from h), head_elsewhere($1, $2))`
+	sqlAdvanceUntold = sqlMoveHead + `select coalesce((select clock_timestamp() from h), head_elsewhere($1, $2))`
 
 	sqlMoveHead = `with h as (update ledger_head set revision = $3, hash = $4, at = $5, rows_through = case when $6 then $3 else rows_through end
 		where revision = $1 and hash = $2 and ($6::boolean is null or $6 = (rows_through = $1)) returning revision) `

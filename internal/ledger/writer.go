@@ -285,8 +285,8 @@ func (l *Ledger) finish(ctx context.Context, conn *pgxpool.Conn, w *writer, b *p
 		w.LeaveRows()
 	}
 	advance := sqlAdvance
-	if l.alone.Load() {
-		advance = sqlAdvanceAlone
+	if l.unfollowed.Load() {
+		advance = sqlAdvanceUntold
 	}
 	b.Queue(advance, w.revision, base, w.head.Revision, w.hash, w.at, withRows).QueryRow(func(r pgx.Row) error { return r.Scan(&said) })
 	if err := w.Write(ctx, conn.Conn(), b); err != nil {
