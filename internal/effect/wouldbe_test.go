@@ -60,7 +60,7 @@ func TestWhatIsExpectedOfANewUserIsWhatTheyWillHave(t *testing.T) {
 				held++
 			}
 		}
-		for range 200 {
+		for range 100 {
 			d, ok := c.Change(s, 2)
 			if !ok || len(d.Changes()) == 0 {
 				continue
@@ -80,7 +80,7 @@ func TestWhatIsExpectedOfANewUserIsWhatTheyWillHave(t *testing.T) {
 			s = d.Seal(d.Revision, s.At+1)
 		}
 	})
-	if broken < 20 || held < 20 || brought < 8 {
+	if broken < 20 || held < 20 || brought < 4 {
 		t.Errorf("%d broken, %d held, %d brought about", broken, held, brought)
 	}
 }
