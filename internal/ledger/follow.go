@@ -87,7 +87,7 @@ func (l *Ledger) listen(ctx context.Context) error {
 		return err
 	}
 	defer l.unfollowed.Store(false) // as far as is known
-	soon := 3                  // looks, until another one that was alone, and told nobody, knows of this one
+	soon := 3                       // looks, until another one that was alone, and told nobody, knows of this one
 	for odd := false; ; {
 		at, newest, err := l.look(ctx, conn)
 		if err != nil {
