@@ -97,7 +97,9 @@ func altersFirstDays(d *change.Draft) bool {
 	for _, c := range d.Changes() {
 		for _, f := range []fact.Fact{c.Before, c.After} {
 			switch f := f.(type) {
-			case nil, *fact.User, fact.OfUser, *fact.Expectation, *fact.SoDRule:
+			case *fact.Default, *fact.EmploymentType, *fact.Unit, *fact.Attribute:
+				return true
+			case nil, *fact.User, fact.RecordFact: // of the rest: requests, reviews, what is of single users …
 			case *fact.Assignment:
 				if f.Assignee.Group != 0 {
 					return true
