@@ -241,6 +241,11 @@ func (c *Client) MakeSignInLink(ctx context.Context, user string) (out wire.Sign
 	return out, c.Do(ctx, "POST", "/users/"+url.PathEscape(user)+"/sign-in-link", nil, nil, &out)
 }
 
+// SignUp signs up by a link that was mailed: the part of its path after the #.
+func (c *Client) SignUp(ctx context.Context, link, name, password string) error {
+	return c.Do(ctx, "POST", "/sign-up/account", nil, wire.SignUpAccount{Link: link, DisplayName: name, Password: password}, nil)
+}
+
 // UseSignInLink sets one's own password by a one-time link: the part of its path after
 // the #.
 func (c *Client) UseSignInLink(ctx context.Context, link, password string) error {

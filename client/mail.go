@@ -17,3 +17,9 @@ func (c *Client) ResetPassword(ctx context.Context, userName string) error {
 func (c *Client) ResendInvitation(ctx context.Context, user string) error {
 	return c.Do(ctx, "POST", "/users/"+url.PathEscape(user)+"/invitation", nil, nil, nil)
 }
+
+// AskToSignUp has a link mailed to an address, by which whoever reads it signs up. Whether they may,
+// or have an account already, is not told.
+func (c *Client) AskToSignUp(ctx context.Context, email string) error {
+	return c.Do(ctx, "POST", "/sign-up", nil, wire.SignUpRequest{Email: email}, nil)
+}

@@ -404,6 +404,12 @@ func (c *Client) Shares(ctx context.Context, q Query) (wire.ShareList, error) {
 	return get[wire.ShareList](ctx, c, "/shares", q)
 }
 
+// SignUpRules asks list-sign-up-rules: Who may sign up by themselves, by the domain of their address.
+// The query may have as_of.
+func (c *Client) SignUpRules(ctx context.Context, q Query) (wire.SignUpRuleList, error) {
+	return get[wire.SignUpRuleList](ctx, c, "/sign-up-rules", q)
+}
+
 // SoDRules asks list-sod-rules: Roles nobody may combine, and who does.
 // The query may have as_of.
 func (c *Client) SoDRules(ctx context.Context, q Query) (wire.SoDRuleList, error) {

@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/finding"
 	"ableroster/internal/operation/people"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/operation/roles"
 )
 
@@ -96,6 +97,7 @@ func (g *generator) attributes(at time.Time) {
 			sponsor = change.UserRef(p.name)
 		}
 	}
+	types = append(types, &rules.SetSignUpRule{Domain: "estuary-dredging.example", Unit: "engineering/dredging", Employment: "contractor", Company: "Estuary Dredging", Sponsor: sponsor, Days: 180})
 	g.add(at, Administrator, "console", "What the personnel office asks of everybody", append(types,
 		&people.DeclareAttribute{Key: "cost_centre", Label: "Cost centre", Description: "Where what they cost is booked.", Fill: &fact.Fill{From: "unit", Units: centres}},
 		&people.DeclareAttribute{Key: "probation_end", Label: "End of probation", Type: fact.DateValue, Fill: &fact.Fill{From: "start_date", Months: 6}},

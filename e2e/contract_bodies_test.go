@@ -32,6 +32,8 @@ var refusedAsTheyAre = map[string]string{
 	"POST /pending-changes/7/refusal":          `{"why":"x"}`,
 	"PUT /me/password":                         `{"current_password":"not it","new_password":"x"}`,
 	"POST /password-reset":                     `{"user_name":"nobody.here"}`,
+	"POST /sign-up":                            `{"email":"nobody@here.example"}`,
+	"POST /sign-up/account":                    `{"link":"x","display_name":"x","password":"x"}`,
 	"POST /me/confirmation":                    `{"password":"x"}`,
 	"PUT /me/second-factor":                    `{"code":"123456"}`,
 	"POST /me/second-factor/removal":           `{"code":"123456"}`,

@@ -49,6 +49,8 @@ var exampleCalls = map[string]routeCall{
 	"DELETE /imports/{name}":                   {path: ""},
 	"PUT /me/password":                         {path: "", body: `{"current_password":"larkhaven-tide-table","new_password":"seven swans on the slipway"}`},
 	"POST /password-reset":                     {path: "", body: `{"user_name":"ines.halloran"}`},
+	"POST /sign-up":                            {path: "", body: `{"email":"nobody@here.example"}`},
+	"POST /sign-up/account":                    {path: "", body: `{"link":"x","display_name":"x","password":"x"}`},
 	"POST /users/{user}/invitation":            {path: ""},
 	"POST /me/second-factor":                   {path: "/me/second-factor"},
 	"POST /me/passkeys/ceremony":               {path: "", body: `{"current_password":"tide tables by heart"}`},

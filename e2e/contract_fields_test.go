@@ -73,6 +73,8 @@ var samples = []string{
 	`{"op":"end_absence","user":"` + absent + `","absence":1,"end_date":"2099-01-31"}`,
 	`{"op":"set_employment_type","key":"vendor","label":"x","external":false,"max_days":9,"closed":true,"max_hours":3}`,
 	`{"op":"end_employment_type","employment_type":"apprentice"}`,
+	`{"op":"set_sign_up_rule","domain":"pilots.example","unit":"marine/pilotage","employment_type":"vendor","company":"x","sponsor":"marta.quill","days":9}`,
+	`{"op":"end_sign_up_rule","sign_up_rule":"estuary-dredging.example"}`,
 	`{"op":"extend_contract","user":"` + demo.Vendor + `","end_date":"` + time.Now().AddDate(0, 11, 0).Format(time.DateOnly) + `"}`,
 	`{"op":"open_access","user":"` + demo.Vendor + `","from":"2099-01-01T00:00:00Z","until":"2099-01-01T01:00:00Z","reference":"TCK-1"}`,
 	`{"op":"close_access","user":"` + demo.Vendor + `"}`,

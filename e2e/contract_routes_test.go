@@ -99,6 +99,7 @@ func calls(finance, marine wire.User) []routeCall {
 			routeCall{"DELETE /" + kind + "s/{" + kind + "}", "/" + kind + "s/shared-by-all", "", "update", "settings", 404, 204})
 	}
 	needs(403, "read", "settings", "GET /mails", "/mails", "")
+	needs(403, "read", "settings", "GET /sign-up-rules", "/sign-up-rules", "")
 	needs(403, "read", "ledger", "GET /refusals", "/refusals", "")
 	needs(403, "read", "ledger", "GET /files/{list}", "/files/revisions?format=csv", "")
 	needs(403, "read", "ledger", "GET /revisions", "/revisions", "")
@@ -136,6 +137,8 @@ var elsewhere = map[string]string{
 	"POST /pending-changes/{change}/refusal":   "TestAPartIsPassedOn",
 	"DELETE /pending-changes/{change}":         "TestAPartIsPassedOn",
 	"POST /password-reset":                     "TestAForgottenPassword",
+	"POST /sign-up":                            "TestWhoeverHasAnAddressInADomainSignsUp",
+	"POST /sign-up/account":                    "TestWhoeverHasAnAddressInADomainSignsUp",
 	"POST /users/{user}/invitation":            "TestSomebodyIsInvited",
 	"POST /users/{user}/token-rotation":        "TestTokensAreRotated",
 	"POST /me/second-factor":                   "TestASecondFactor",

@@ -96,4 +96,5 @@ type SetUpRequest struct {
 type SetUpState struct {
 	Waiting bool `json:"waiting"`
 	Mail    bool `json:"mail,omitempty" doc:"links to set a password are mailed"`
+	SignUp  bool `json:"sign_up,omitempty" doc:"whoever has an address in certain mail domains may sign up"`
 }

@@ -1,17 +1,16 @@
 import { listSearch, type ListSearch } from './shared/listSearch'
+import type { LedgerSearch } from './shared/ledgerSearch'
 import type { May } from './shared/AskMay'
 import { createRootRoute, createRoute, createRouter, retainSearchParams } from '@tanstack/react-router'
 import { lazyPage } from './shell/lazyPage'
 import { Home, Lost, Shell } from './shell/Shell'
 import { SetUp } from './pages/SetUp'
 import { SignInBy } from './pages/SignInBy'
+import { SignUp } from './pages/SignUp'
 import { UseLink } from './pages/UseLink'
 
 /** The day looked at is in every address; without one it is today. So is which panel is open. */
 export type DaySearch = { day?: string; add?: string }
-
-/** What is chosen of the ledger. */
-export type LedgerSearch = { by?: string; about?: string; reference?: string; kind?: string; via?: string; first?: string; last?: string }
 
 const root = createRootRoute({
   validateSearch: (s: Record<string, unknown>): DaySearch => ({
@@ -29,6 +28,7 @@ const text = (v: unknown) => (typeof v === 'string' && v !== '' ? v : undefined)
 
 const setUp = createRoute({ getParentRoute: () => root, path: '/set-up', component: SetUp })
 const useLink = createRoute({ getParentRoute: () => root, path: '/sign-in-link', component: UseLink })
+const signUp = createRoute({ getParentRoute: () => root, path: '/sign-up', component: SignUp })
 const signInBy = createRoute({ getParentRoute: () => root, path: '/sign-in-by', component: SignInBy })
 const shell = createRoute({ getParentRoute: () => root, id: 'shell', component: Shell })
 const home = createRoute({ getParentRoute: () => shell, path: '/', component: Home })
@@ -320,6 +320,12 @@ const employmentTypes = createRoute({
   validateSearch: listSearch,
   component: lazyPage(() => import('./pages/EmploymentTypes'), 'EmploymentTypesPage'),
 })
+const signUpRules = createRoute({
+  getParentRoute: () => shell,
+  path: '/sign-up-rules',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/SignUpRules'), 'SignUpRulesPage'),
+})
 const mails = createRoute({
   getParentRoute: () => shell,
   path: '/mail',
@@ -336,6 +342,7 @@ export const router = createRouter({
   routeTree: root.addChildren([
     setUp,
     useLink,
+    signUp,
     signInBy,
     shell.addChildren([
       home,
@@ -349,6 +356,7 @@ export const router = createRouter({
       machineAccounts,
       connections,
       employmentTypes,
+      signUpRules,
       groups,
       group,
       applications,

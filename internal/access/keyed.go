@@ -12,7 +12,7 @@ type Keyed interface {
 // FindKeyed is the fact of a kind under a key, as same compares keys, or under an id, also
 // when it is over; ok is false when there is none.
 func FindKeyed[F Keyed](s *Snapshot, kind fact.FactKind, ref string, same func(a, b string) bool) (found F, ok bool) {
-	if n, is := fact.ParseID(fact.IdPrefix(kind), ref); is {
+	if n, is := fact.ParseID(string(kind), ref); is {
 		found, ok = s.RecordFact(kind, n).(F)
 		return found, ok
 	}

@@ -30,7 +30,7 @@ func (d *Draft) CheckEmployment(old, u *fact.User) {
 	} else if s := d.EmploymentTypeOf(m); m.UserKind != fact.Person || m.Status == fact.Departed || s != nil && s.External {
 		d.Fault("manager", "%s cannot be a sponsor: that is a person of the organisation itself", m.UserName)
 	}
-	switch last := d.today() + calendar.Date(t.MaxDays); {
+	switch last := d.Today() + calendar.Date(t.MaxDays); {
 	case u.End == 0:
 		d.Fault("end_date", "is missing: users of the employment type %s have a last day", t.Label)
 	case t.MaxDays > 0 && u.End > last && (old == nil || old.End != u.End):
@@ -56,8 +56,8 @@ func (d *Draft) describesEmployment() bool {
 	return false
 }
 
-// today is the day of the change, in the organisation's time zone.
-func (d *Draft) today() calendar.Date { return calendar.DateOf(d.at.Time().In(d.Zone())) }
+// Today is the day of the change, in the organisation's time zone.
+func (d *Draft) Today() calendar.Date { return calendar.DateOf(d.at.Time().In(d.Zone())) }
 
 // SettleSponsored settles a user whom the author may update, or sponsors. What a sponsor opens
 // or extends gives nobody more than they were given before: see SponsoredRoles.

@@ -27,6 +27,7 @@ type (
 	FreezeRef      string
 	UnitRef        string
 	EmploymentRef  string
+	SignUpRuleRef  string
 	ThingRef       string // of any kind, by its id
 )
 
@@ -48,6 +49,7 @@ func (AttributeRef) Refers()   {}
 func (FreezeRef) Refers()      {}
 func (UnitRef) Refers()        {}
 func (EmploymentRef) Refers()  {}
+func (SignUpRuleRef) Refers()  {}
 func (ThingRef) Refers()       {}
 
 // Missing files the fault of a name that was not found, unless its making in

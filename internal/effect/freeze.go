@@ -131,7 +131,7 @@ func ends(d *change.Draft, c access.RowChange) bool {
 		return after != nil && len(after.List) > len(before.Listed())
 	case *fact.Opening:
 		return c.After == nil
-	case *fact.EmploymentType, *fact.Default, *fact.SoDRule, *fact.Expectation, *fact.Attribute:
+	case *fact.EmploymentType, *fact.SignUpRule, *fact.Default, *fact.SoDRule, *fact.Expectation, *fact.Attribute:
 		return false
 	}
 	return fact.RecordPlace(about.Kind()) >= 0

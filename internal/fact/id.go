@@ -32,6 +32,7 @@ type (
 	UnitID        uint32
 
 	EmploymentTypeID uint32
+	SignUpRuleID     uint32
 )
 
 // The built-in groups and the application that protects Able Roster itself.
@@ -59,6 +60,7 @@ func (i FreezeID) String() string      { return text("freeze", uint32(i)) }
 func (i UnitID) String() string        { return text("unit", uint32(i)) }
 
 func (i EmploymentTypeID) String() string { return text("employment_type", uint32(i)) }
+func (i SignUpRuleID) String() string     { return text("sign_up_rule", uint32(i)) }
 
 // IDText is an id of a kind as text.
 func IDText(kind FactKind, n uint32) string { return text(string(kind), n) }
@@ -75,6 +77,7 @@ func text(kind string, n uint32) string {
 
 // ParseID reads the number of an id of this kind ("user-42", "user" → 42).
 func ParseID(kind, s string) (uint32, bool) {
+	kind = IdPrefix(FactKind(kind))
 	if len(s) < len(kind)+2 || s[len(kind)] != '-' || s[:len(kind)] != kind {
 		return 0, false
 	}
@@ -90,7 +93,7 @@ func ParseID(kind, s string) (uint32, bool) {
 var idKinds = map[string]bool{"user": true, "group": true, "application": true, "resource": true, "role": true, "membership": true,
 	"inclusion": true, "permission": true, "assignment": true, "fence": true, "default": true, "sod-rule": true, "conflict": true,
 	"route": true, "requestable": true, "request": true, "round": true, "pending-removal": true, "pending-change": true,
-	"proposal": true, "expectation": true, "attribute": true, "finding": true, "unit": true}
+	"proposal": true, "expectation": true, "attribute": true, "finding": true, "unit": true, "sign-up-rule": true}
 
 // LooksLikeID says whether s could be taken for an id; no key or name may.
 func LooksLikeID(s string) bool {

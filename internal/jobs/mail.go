@@ -15,7 +15,8 @@ import (
 // Mail is a mail that is to be sent, or was: to whom and about what, never what it says.
 type Mail struct {
 	ID       int64
-	User     fact.UserID // whom it is to
+	User     fact.UserID // whom it is to; 0 with SignUp
+	SignUp   int64       // who asked to sign up, see signin.SignUp; 0: it is to a user
 	Kind     string
 	By       fact.UserID // who did what it tells of; 0: nobody
 	Revision int64       // that it tells of; 0: none
@@ -67,9 +68,9 @@ func (j *Jobs) QueueMails(ctx context.Context, tx pgx.Tx, mails []Mail) error {
 	by := map[time.Duration][]int64{}
 	for _, m := range mails {
 		// One that gathers news and waits still will tell these, too.
-		err := tx.QueryRow(ctx, `insert into mail (user_id, kind, caused_by, revision) select $1, $2, $3, $4
+		err := tx.QueryRow(ctx, `insert into mail (user_id, kind, caused_by, revision, sign_up) select $1, $2, $3, $4, $5
 			where $2 <> 'digest' or not exists (select from mail where user_id = $1 and kind = 'digest' and state = 'waiting' and tries = 0) returning id`,
-			int64(m.User), m.Kind, int64(m.By), m.Revision).Scan(&m.ID)
+			int64(m.User), m.Kind, int64(m.By), m.Revision, m.SignUp).Scan(&m.ID)
 		if errors.Is(err, pgx.ErrNoRows) {
 			continue
 		}
@@ -152,10 +153,10 @@ func (j *Jobs) FollowMails(ctx context.Context, head int64, follow func(ctx cont
 	})
 }
 
-const mailColumns = "id, user_id, kind, caused_by, revision, state, tries, said, made_at, ended_at"
+const mailColumns = "id, user_id, kind, caused_by, revision, state, tries, said, made_at, ended_at, sign_up"
 
 func mailOf(r pgx.CollectableRow) (m Mail, err error) {
-	return m, r.Scan(&m.ID, (*uint32)(&m.User), &m.Kind, (*uint32)(&m.By), &m.Revision, &m.State, &m.Tries, &m.Said, &m.Made, &m.Ended)
+	return m, r.Scan(&m.ID, (*uint32)(&m.User), &m.Kind, (*uint32)(&m.By), &m.Revision, &m.State, &m.Tries, &m.Said, &m.Made, &m.Ended, &m.SignUp)
 }
 
 // Mails are the last ones, the newest first, of one user or of all (0), and of a kind or of
@@ -227,8 +228,8 @@ func (j *Jobs) send(ctx context.Context, id int64) error {
 	var m Mail
 	var before string
 	err := j.pool.QueryRow(ctx, `update mail set tries = tries + 1, said = '' from (select said as before from mail where id = $1) b
-		where id = $1 and state = 'waiting' returning user_id, kind, caused_by, revision, tries, made_at, before`, id).
-		Scan((*uint32)(&m.User), &m.Kind, (*uint32)(&m.By), &m.Revision, &m.Tries, &m.Made, &before)
+		where id = $1 and state = 'waiting' returning user_id, kind, caused_by, revision, sign_up, tries, made_at, before`, id).
+		Scan((*uint32)(&m.User), &m.Kind, (*uint32)(&m.By), &m.Revision, &m.SignUp, &m.Tries, &m.Made, &before)
 	m.ID = id
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil

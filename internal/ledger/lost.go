@@ -54,7 +54,7 @@ func (l *Ledger) nextEpoch(ctx context.Context, atLeast int) error {
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}
-		for _, sql := range []string{"delete from session", "delete from token", "delete from sign_in_link", sqlTellEpoch, sqlTellKeys} {
+		for _, sql := range []string{"delete from session", "delete from token", "delete from sign_in_link", "delete from sign_up", sqlTellEpoch, sqlTellKeys} {
 			if _, err := tx.Exec(ctx, sql); err != nil {
 				return err
 			}

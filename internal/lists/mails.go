@@ -21,6 +21,9 @@ func Mails(ctx context.Context, v *seeing.View) (wire.MailList, error) {
 	all, err := v.Service.Jobs.Mails(ctx, 0, "", mostMails)
 	for _, m := range all {
 		x := wire.Mail{ID: m.ID, User: v.UserRef(m.User), Kind: m.Kind, Revision: m.Revision, State: m.State, Tries: m.Tries, Said: m.Said, MadeAt: m.Made.UTC()}
+		if m.SignUp != 0 {
+			x.User = wire.Ref{Label: "Somebody who signs up"}
+		}
 		if m.Ended != nil {
 			at := m.Ended.UTC()
 			x.EndedAt = &at

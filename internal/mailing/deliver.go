@@ -20,6 +20,9 @@ const languageAttribute = "language"
 
 // Deliver implements jobs.Deliver.
 func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
+	if x.Kind == SignUp {
+		return m.signUp(ctx, x)
+	}
 	head, at := m.Service.Ledger.Head(), calendar.At(m.Service.Clock())
 	u := head.User(x.User)
 	if why := unsendable(u); why != "" {
@@ -87,13 +90,18 @@ func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
 	if err != nil {
 		return &jobs.NotSentError{Why: err.Error()}
 	}
-	err = m.Sender.Send(ctx, mail.Message{ID: fmt.Sprintf("mail.%d.%d", x.ID, x.Made.Unix()), FromName: head.Organisation().Name, To: u.Email, ToName: seeing.Label(u),
-		Subject: subject, Text: text, HTML: html})
+	return m.send(ctx, x, mail.Message{To: u.Email, ToName: seeing.Label(u), Subject: subject, Text: text, HTML: html})
+}
+
+// send sends a mail in the organisation's name.
+func (m *Mailing) send(ctx context.Context, x *jobs.Mail, message mail.Message) error {
+	message.ID, message.FromName = fmt.Sprintf("mail.%d.%d", x.ID, x.Made.Unix()), m.Service.Ledger.Head().Organisation().Name
+	err := m.Sender.Send(ctx, message)
 	if err == nil {
 		return nil
 	}
 	// What went wrong is kept, and an address is not.
-	said := strings.ReplaceAll(err.Error(), u.Email, "their address")
+	said := strings.ReplaceAll(err.Error(), message.To, "their address")
 	if refused := (*mail.RefusedError)(nil); errors.As(err, &refused) {
 		return &jobs.NotSentError{Why: said}
 	}

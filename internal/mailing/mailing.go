@@ -17,6 +17,9 @@ const (
 	Invitation = "invitation" // to whom was invited, with a link to set a password
 	Reset      = "reset"      // to whoever forgot their password
 	Digest     = "digest"     // what waits for somebody, and what became of what they asked for
+	SignUp     = "sign-up"    // to an address by which somebody asked to sign up, with a link to do so
+
+	signUpKnown = "sign-up-known" // in its place, to whoever has an account with that address already
 )
 
 // How long the links in mails are good for.

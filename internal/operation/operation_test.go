@@ -234,7 +234,7 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 		s := access.Empty() // growing from nothing, every kind comes to fit
 		for range 1800 {
 			op := c.Operation()
-			switch c.IntN(140) {
+			switch c.IntN(147) {
 			case 125:
 				op = &people.EndPosition{User: c.User(), Position: 1 + c.IntN(2)}
 				if c.IntN(4) == 0 { // seldom: the first departs
@@ -257,14 +257,18 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &roles.ShareRole{Role: laws.Pick[change.RoleRef](c, "app0/r0", "app1/r1"), User: c.User(), Path: laws.Pick(c, "a", "b", "c")}
 			case 139:
 				op = &roles.EndShares{Application: laws.Pick[change.ApplicationRef](c, "app0", "app1"), Path: laws.Pick(c, "/", "a")}
+			case 140, 141:
+				op = &rules.SetSignUpRule{Domain: laws.Pick(c, "pilots.example", "tugs.example"), Unit: c.Unit(), Sponsor: change.UserRef(laws.Pick(c, "", string(c.User()))), Days: laws.Pick(c, 0, 90)}
+			case 142:
+				op = &rules.EndSignUpRule{Rule: laws.Pick[change.SignUpRuleRef](c, "pilots.example", "tugs.example")}
 			case 120:
 				op = &people.SetEmploymentType{Key: laws.Pick(c, "vendor", "guest"), External: true, MaxDays: 90, Closed: true, MaxHours: 700}
 			case 121:
 				op = &people.EndEmploymentType{EmploymentType: laws.Pick[change.EmploymentRef](c, "vendor", "guest", "contractor")}
-			case 122:
+			case 122, 145, 146:
 				kind, by, end, at := "vendor", "Dredgers", calendar.Date(9), c.User()
 				op = &people.UpdateUser{User: c.User(), Manager: &at, UserEdits: fact.UserEdits{Employment: &kind, Company: &by, End: &end}}
-			case 123:
+			case 123, 143, 144:
 				op = &people.ExtendContract{User: c.User(), End: calendar.Date(10 + c.IntN(60))}
 			case 124:
 				op = &roles.ExcludeRole{Role: "app0/r0", Excludes: "app0/r1"}

@@ -8,6 +8,7 @@ type File struct {
 	Version      int                    `json:"roster_file" doc:"the version of this form: 1"`
 	Organisation *Organisation          `json:"organisation,omitempty"`
 	Employment   map[string]Employment  `json:"employment_types,omitempty" doc:"the kinds of people by how they work here, by key as users have it"`
+	SignUpRules  map[string]SignUpRule  `json:"sign_up_rules,omitempty" doc:"who may sign up by themselves, by mail domain"`
 	Units        map[string]Unit        `json:"units,omitempty" doc:"the parts of the organisation, by path such as marine/pilotage"`
 	Attributes   map[string]Attribute   `json:"attributes,omitempty" doc:"of users, that the organisation declares itself, by key"`
 	Applications map[string]Application `json:"applications,omitempty" doc:"by key"`

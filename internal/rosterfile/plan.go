@@ -34,6 +34,7 @@ func Make(d *Document, s *access.Snapshot) Plan {
 	}
 	each(f.Employment, func(key string, x Employment) { p.employment("employment_types."+key, key, x) })
 	each(f.Units, func(path string, x Unit) { p.unit("units."+path, path, x) })
+	each(f.SignUpRules, func(domain string, x SignUpRule) { p.signUpRule("sign_up_rules."+domain, domain, x) })
 	each(f.Attributes, func(key string, x Attribute) { p.attribute("attributes."+key, key, x) }) // filters name them
 	each(f.Groups, func(key string, g Group) { p.group("groups."+key, key, g) })
 	each(f.Applications, func(key string, a Application) { p.application("applications."+key, key, a) })

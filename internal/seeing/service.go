@@ -302,7 +302,7 @@ func (v *View) ReadsThing(kind fact.FactKind, row uint32) bool {
 		return v.ReadsRole(fact.RoleID(row))
 	case fact.FactApplication:
 		return v.ReadsApplication(fact.ApplicationID(row))
-	case fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactFreeze, fact.FactLegalHold, finding.FactSetAside, request.FactRoute:
+	case fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactFreeze, fact.FactLegalHold, fact.FactSignUpRule, finding.FactSetAside, request.FactRoute:
 		return v.ReadsSettings()
 	case fact.FactMachineAccount, fact.FactPositions, fact.FactAbsences, fact.FactOpening, fact.FactMerged:
 		return v.ReadsUser(fact.UserID(row))

@@ -61,6 +61,7 @@ func (d *Authenticator) Tidy(ctx context.Context, kept Kept) error {
 		{"delete from session where expires_at < $1", now},
 		{"delete from token where expires_at < $1", now.Add(-kept.Keys)}, // listed as ended for a while
 		{"delete from sign_in_link where expires_at < $1", now},
+		{"delete from sign_up where expires_at < $1", now},
 		{"delete from setup_link where expires_at < $1", now},
 		{"delete from provider_flow where ends_at < $1", now},
 		{"delete from device where last_at < $1", now.Add(-devicesKept)},

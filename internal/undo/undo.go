@@ -125,6 +125,8 @@ func (u *undoing) one(c access.RowChange) {
 		u.unit(f, c)
 	case *fact.EmploymentType:
 		u.employmentType(f, c)
+	case *fact.SignUpRule:
+		u.signUpRule(f, c)
 	case *fact.Opening:
 		u.opening(f, c)
 	case *fact.LegalHold:

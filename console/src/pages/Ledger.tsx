@@ -8,7 +8,7 @@ import { count, moment } from '../shared/words'
 import { ask } from '../api/ask'
 import { windowOf } from '../shared/window'
 import { useMe } from '../shell/session'
-import type { LedgerSearch } from '../router'
+import type { LedgerSearch } from '../shared/ledgerSearch'
 import { LedgerFilters } from './LedgerFilters'
 
 const route = getRouteApi('/shell/ledger')

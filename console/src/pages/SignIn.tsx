@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import { answer, api, callFor, ProblemError } from '../api/client'
 import { ask } from '../api/ask'
@@ -111,6 +112,13 @@ export function SignIn() {
         <button type="button" className="press mt-6 text-sm" onClick={() => setForgot(true)}>
           Forgot your password?
         </button>
+      )}
+      {waiting.data?.sign_up && (
+        <p className="mt-3 text-sm">
+          <Link to="/sign-up" className="press">
+            No account yet? Sign up
+          </Link>
+        </p>
       )}
       <p className="text-soft mt-3 text-sm">No account, or no way in? Ask your access administrator.</p>
     </main>

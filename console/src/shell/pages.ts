@@ -36,6 +36,7 @@ export const pages = [
   {
     label: 'Control',
     pages: [
+      { to: '/sign-up-rules', label: 'Sign-up rules', register: 'settings' },
       { to: '/defaults', label: 'Defaults', register: 'settings' },
       { to: '/sod-rules', label: 'SoD rules', register: 'settings' },
       { to: '/freezes', label: 'Freezes', register: 'settings' },

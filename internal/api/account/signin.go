@@ -173,22 +173,28 @@ func SignInRoutes(s *serve.Server) {
 		if p := s.TooOld(); p != nil {
 			return nil, p
 		}
-		id, err := useLink(ctx, s, in.Body)
-		if errors.Is(err, signin.ErrLink) {
-			return nil, seeing.Refused("%s: it was used, is over, or was made anew; ask whoever sent it for another", err)
-		}
-		if err != nil {
-			return nil, err
-		}
-		text, expires, err := s.Authenticator.NewSession(ctx, id, serve.CallOf(ctx).Agent, address(ctx))
-		return &withCookie[wire.Me]{cookies(ctx, s, id, text, expires), questions.Me(s.Service.Now(ctx, seeing.Caller{User: id, Via: "console"}))}, err
+		return useLinkOnce(ctx, s, in.Body)
 	}, serve.Anybody, serve.Small, serve.Status(200))
 	tokenRoutes(s)
 	mailRoutes(s)
+	signUpRoutes(s)
 	factorRoutes(s)
 	passkeyRoutes(s)
 	providerRoutes(s)
 	setUpRoutes(s)
+}
+
+// useLinkOnce sets a password by a link, and opens a session.
+func useLinkOnce(ctx context.Context, s *serve.Server, in wire.UseLinkRequest) (*withCookie[wire.Me], error) {
+	id, err := useLink(ctx, s, in)
+	if errors.Is(err, signin.ErrLink) {
+		return nil, seeing.Refused("%s: it was used, is over, or was made anew; ask whoever sent it for another", err)
+	}
+	if err != nil {
+		return nil, err
+	}
+	text, expires, err := s.Authenticator.NewSession(ctx, id, serve.CallOf(ctx).Agent, address(ctx))
+	return &withCookie[wire.Me]{cookies(ctx, s, id, text, expires), questions.Me(s.Service.Now(ctx, seeing.Caller{User: id, Via: "console"}))}, err
 }
 
 func useLink(ctx context.Context, s *serve.Server, in wire.UseLinkRequest) (fact.UserID, error) {
@@ -219,7 +225,7 @@ func useLink(ctx context.Context, s *serve.Server, in wire.UseLinkRequest) (fact
 
 func setUpRoutes(s *serve.Server) {
 	serve.Route(s, "GET", "/set-up", "set-up-state", "Whether the installation still waits for its first administrator", func(context.Context, *struct{}) (*serve.Body[wire.SetUpState], error) {
-		return serve.Answer(wire.SetUpState{Waiting: s.Ledger.Head().Revision == 0, Mail: s.Options.Mail}), nil
+		return serve.Answer(wire.SetUpState{Waiting: s.Ledger.Head().Revision == 0, Mail: s.Options.Mail, SignUp: signUpOpen(s)}), nil
 	}, serve.Anybody)
 	type setUp struct{ Body wire.SetUpRequest }
 	serve.Route(s, "POST", "/set-up", "set-up", "Name the first administrator, by the one-time link", func(ctx context.Context, in *setUp) (*withCookie[wire.ChangeResult], error) {

@@ -17,7 +17,7 @@ const compressFrom = 1 << 10
 // carriesSecret are the calls whose answers have a secret in them: beside what a caller sends,
 // their length would tell of it.
 func carriesSecret(path string) bool {
-	for _, begin := range []string{"/api/v1/session", "/api/v1/tokens", "/api/v1/set-up", "/api/v1/sign-in-link", "/api/v1/me/second-factor"} {
+	for _, begin := range []string{"/api/v1/session", "/api/v1/tokens", "/api/v1/set-up", "/api/v1/sign-in-link", "/api/v1/sign-up", "/api/v1/me/second-factor"} {
 		if strings.HasPrefix(path, begin) {
 			return true
 		}

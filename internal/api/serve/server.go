@@ -260,7 +260,7 @@ func (s *Server) headers(c fiber.Ctx) error {
 }
 
 // open are the calls that need nobody signed in.
-var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/passkey-ceremony": true, "POST /api/v1/session/passkey": true, "GET /api/v1/session/providers": true, "POST /api/v1/session/provider-flow": true, "POST /api/v1/session/provider": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "POST /api/v1/sign-in-link": true, "POST /api/v1/password-reset": true, "GET /api/v1/openapi.json": true}
+var open = map[string]bool{"POST /api/v1/session": true, "POST /api/v1/session/passkey-ceremony": true, "POST /api/v1/session/passkey": true, "GET /api/v1/session/providers": true, "POST /api/v1/session/provider-flow": true, "POST /api/v1/session/provider": true, "POST /api/v1/session/token": true, "GET /api/v1/set-up": true, "POST /api/v1/set-up": true, "POST /api/v1/sign-in-link": true, "POST /api/v1/password-reset": true, "POST /api/v1/sign-up": true, "POST /api/v1/sign-up/account": true, "GET /api/v1/openapi.json": true}
 
 // identified finds out who calls, by token or by session. A call by session
 // that changes something must come from our own pages.

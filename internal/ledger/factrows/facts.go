@@ -236,6 +236,7 @@ var All = []Table{
 	kept(fact.FactPositions, func(id uint32) *fact.Positions { return &fact.Positions{User: fact.UserID(id)} }),
 	kept(fact.FactAbsences, func(id uint32) *fact.Absences { return &fact.Absences{User: fact.UserID(id)} }),
 	kept(fact.FactEmploymentType, func(id uint32) *fact.EmploymentType { return &fact.EmploymentType{ID: fact.EmploymentTypeID(id)} }),
+	kept(fact.FactSignUpRule, func(id uint32) *fact.SignUpRule { return &fact.SignUpRule{ID: fact.SignUpRuleID(id)} }),
 	kept(fact.FactOpening, func(id uint32) *fact.Opening { return &fact.Opening{User: fact.UserID(id)} }),
 	kept(fact.FactLegalHold, func(id uint32) *fact.LegalHold { return &fact.LegalHold{User: fact.UserID(id)} }),
 	kept(fact.FactMerged, func(id uint32) *fact.Merged { return &fact.Merged{User: fact.UserID(id)} }),

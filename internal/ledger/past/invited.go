@@ -9,9 +9,10 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// sqlInvited reads it from the operations: they name users by id.
+// sqlInvited reads it from the operations: they name users by id. Whoever signs up by themselves has
+// had their link.
 const sqlInvited = `select r.revision, coalesce(r.author, 0), o.body::jsonb->>'user' from revision r join operation o on o.revision = coalesce(-r.staged, r.revision)
-	where r.revision > $1 and r.revision <= $2 and o.verb in ('add_user', 'update_user') and o.body like '%"status":"invited"%' and o.body::jsonb->>'status' = 'invited'
+	where r.revision > $1 and r.revision <= $2 and r.via <> 'sign-up' and o.verb in ('add_user', 'update_user') and o.body like '%"status":"invited"%' and o.body::jsonb->>'status' = 'invited'
 	order by r.revision, o.position`
 
 // Invited is somebody who was invited.

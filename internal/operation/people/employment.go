@@ -139,6 +139,11 @@ func (o EndEmploymentType) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if n > 0 && !d.Judged("employment_type", "%s of it: give them another one first", peopleAre(n)) {
 		return
 	}
+	for _, f := range d.SignUpRules() {
+		if !f.Ended && fact.Fold(f.Employment) == fact.Fold(old.Key) && !d.Judged("employment_type", "the sign-up rule for %s adds users of it: edit that first, in this change too", f.Domain) {
+			return
+		}
+	}
 	settle.Alter(d, old, func(f *fact.EmploymentType) { f.Ended = true })
 	return settled
 }

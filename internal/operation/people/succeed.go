@@ -7,10 +7,11 @@ import (
 
 // succeed has somebody else answer for what whoever departs is accountable for: their manager,
 // or else the head of their unit. Where there is neither, a machine account is left to those
-// that are left; and whoever they sponsored is suspended, since nobody sponsors them.
+// that are left; whoever they sponsored is suspended, since nobody sponsors them; and nobody who needs a
+// sponsor signs up by a rule that names none.
 func succeed(d *change.Draft, u *fact.User) {
-	accounts, sponsored := d.AccountableFor(u.ID), d.Sponsored(u.ID)
-	if len(accounts)+len(sponsored) == 0 {
+	accounts, sponsored, rules := d.AccountableFor(u.ID), d.Sponsored(u.ID), d.SponsoredBySignUp(u.ID)
+	if len(accounts)+len(sponsored)+len(rules) == 0 {
 		return
 	}
 	to := u.Manager
@@ -22,6 +23,13 @@ func succeed(d *change.Draft, u *fact.User) {
 	}
 	for _, f := range accounts {
 		d.Put(f.Succeeded(u.ID, to))
+	}
+	for _, f := range rules {
+		b := *f
+		if b.Sponsor = to; to != 0 && external(d, d.User(to)) {
+			b.Sponsor = 0
+		}
+		d.Put(&b)
 	}
 	for _, x := range sponsored {
 		b := *x

@@ -155,6 +155,13 @@ func rename(d *change.Draft, from, to string) {
 			d.Put(&b)
 		}
 	}
+	for _, f := range d.SignUpRules() {
+		if unit := at(f.Unit); unit != f.Unit {
+			b := *f
+			b.Unit = unit
+			d.Put(&b)
+		}
+	}
 	for _, f := range access.RecordFactsOf[*fact.MachineAccount](&d.Snapshot, fact.FactMachineAccount) {
 		if text := fact.FilterAfterMove(f.Filter, from, to); text != f.Filter {
 			b := *f
@@ -338,6 +345,11 @@ func unnamed(d *change.Draft, unit *fact.Unit, groups bool) {
 	for _, f := range d.Expectations() {
 		if !f.Ended && in(f.Of.WouldBe.Unit) {
 			file("the expectation %s is about a new user in %s: edit it first, in this change too", f.Key, unit.Path)
+		}
+	}
+	for _, f := range d.SignUpRules() {
+		if !f.Ended && in(f.Unit) {
+			file("the sign-up rule for %s adds users to %s: edit it first, in this change too", f.Domain, unit.Path)
 		}
 	}
 	for _, f := range d.Freezes() {

@@ -55,7 +55,7 @@ func (o AddUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if o.Status == "" {
 		o.Status = fact.Active
 	}
-	if d.CheckUnit("unit", o.Unit) && !d.Need(access.ActCreate, access.UserPath(&fact.User{ID: fact.UserID(d.Free(fact.FactUser)), UserFacts: fact.UserFacts{Unit: o.Unit}}), "add users%s", change.InUnit(o.Unit)) {
+	if d.CheckUnit("unit", o.Unit) && !d.Need(access.ActCreate, d.NewUserPath(o.Unit), "add users%s", change.InUnit(o.Unit)) {
 		d.Fails(fact.FactUser, o.UserName)
 		return
 	}

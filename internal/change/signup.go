@@ -1,0 +1,56 @@
+package change
+
+import (
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/calendar"
+	"ableroster/internal/fact"
+)
+
+// NewUserPath is where a user would lie who is added to a unit.
+func (d *Draft) NewUserPath(unit string) string {
+	return access.UserPath(&fact.User{ID: fact.UserID(d.Free(fact.FactUser)), UserFacts: fact.UserFacts{Unit: unit}})
+}
+
+// CheckSignUp files the faults of whoever would sign up by a rule: nobody could be added. They are
+// filed in the fields of the rule.
+func (d *Draft) CheckSignUp(f *fact.SignUpRule) {
+	if d.Replays {
+		return
+	}
+	before, u := len(d.Faults), f.Adds(d.Today())
+	if d.CheckUnit("unit", u.Unit) {
+		d.KnownUnit("unit", u.Unit)
+	}
+	d.CheckUser(&u)
+	d.Requires(&u)
+	d.CheckEmployment(nil, &u)
+	for i := range d.Faults[before:] {
+		x := &d.Faults[before+i]
+		switch attribute, declared := strings.CutPrefix(x.Field, "custom."); {
+		case declared:
+			x.Field, x.Message = "", "the attribute "+attribute+" is required of every person, and nobody who signs up gives it"
+		case x.Field == "manager":
+			x.Field = "sponsor"
+		case x.Field == "end_date":
+			x.Field = "days"
+		}
+	}
+}
+
+// SignUpRests says why nobody can sign up by a rule at an instant, or nothing.
+func SignUpRests(s *access.Snapshot, f *fact.SignUpRule, at calendar.Instant) string {
+	d := NewDraft(s)
+	d.at = at
+	if f.By == 0 || !s.MaySignIn(f.By, at) {
+		return "Whoever set it cannot sign in any more: set it again."
+	}
+	if !AuthorityOf(s, f.By, at).May(access.ActCreate, d.NewUserPath(f.Unit)) {
+		return "Whoever set it may not add users" + InUnit(f.Unit) + " any more: set it again."
+	}
+	if d.CheckSignUp(f); len(d.Faults) > 0 {
+		return "Nobody could be added: " + strings.ReplaceAll(d.Faults[0].Error(), "_", " ") + "."
+	}
+	return ""
+}
