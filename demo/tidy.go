@@ -11,8 +11,8 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/finding"
 	"ableroster/internal/operation/people"
-	"ableroster/internal/operation/rules"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 )
 
 // home is the group that everybody of a unit can be in.
@@ -102,7 +102,10 @@ func (g *generator) attributes(at time.Time) {
 		&people.DeclareAttribute{Key: "cost_centre", Label: "Cost centre", Description: "Where what they cost is booked.", Fill: &fact.Fill{From: "unit", Units: centres}},
 		&people.DeclareAttribute{Key: "probation_end", Label: "End of probation", Type: fact.DateValue, Fill: &fact.Fill{From: "start_date", Months: 6}},
 		&people.DeclareAttribute{Key: "boat_licence", Label: "Boat licence", Description: "The largest craft they may take out.", Allowed: []string{"launch", "tug", "pilot cutter"}},
-		&people.DeclareAttribute{Key: "locker", Label: "Locker", Description: "At the staff entrance.", Personal: true, Pattern: "[A-F][0-9]{1,3}"})...)
+		&people.DeclareAttribute{Key: "locker", Label: "Locker", Description: "At the staff entrance.", Personal: true, Pattern: "[A-F][0-9]{1,3}"},
+		&people.DeclareAttribute{Key: "site", Label: "Site", Description: "Where the unit has its rooms.", OfUnits: true, Allowed: []string{"Harbour office", "North quay", "South quay"}},
+		&people.UpdateUnit{Unit: "marine/tugs", Custom: map[string]string{"site": "North quay"}}, &people.UpdateUnit{Unit: "terminal", Custom: map[string]string{"site": "South quay"}},
+		&people.UpdateUnit{Unit: "office", Custom: map[string]string{"site": "Harbour office"}})...)
 	licence := map[string]string{"marine/pilotage": "pilot cutter", "marine/tugs": "tug", "marine": "launch"}
 	ops := []change.Operation{&people.UpdateUser{User: Pilot, Custom: map[string]string{"boat_licence": "pilot cutter", "locker": "B12"}}}
 	for i, p := range g.present("marine") {

@@ -11,6 +11,7 @@ func TestTheWalkOfPeople(t *testing.T) {
 		{3, "did you mean marine/survey?"}, {0, "Moved Inês Halloran to marine/survey"},
 		{0, "Moved the unit Patrol from security/patrol to patrol"}, {0, "Merged the unit Survey boats into Pilotage"},
 		{0, "the head of the unit, then the owner of the role"}, {0, "Opened"},
+		{0, "Declared the attribute Phone of units"}, {0, "Updated the unit Pilotage"},
 		{0, "Added Alma Reyes"}, {0, "alma.reyes"}, {0, "on its way"}, {0, "invitation"}, {0, "Alma Reyes departed"},
 		{0, "Whoever has an address in tug-crews.example may sign up, as a user in marine/tugs, for 90 days"}, {0, "Tug Crews"}, {0, "Nobody with an address in tug-crews.example may sign up any more"},
 		{0, "access ends"},

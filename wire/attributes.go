@@ -9,14 +9,14 @@ type Attribute struct {
 	Type        string         `json:"type" enum:"text,number,date,truth"`
 	CaseExact   bool           `json:"case_exact,omitempty"`
 	Personal    bool           `json:"personal,omitempty" doc:"can be erased and gives no access; else a fact, kept for ever"`
-	Required    bool           `json:"required,omitempty" doc:"of every person who is added"`
+	Required    bool           `json:"required,omitempty" doc:"of every person, or unit, that is added"`
 	Identifies  bool           `json:"identifies,omitempty" doc:"no two people share a value"`
 	Pattern     string         `json:"pattern,omitempty"`
 	Allowed     []string       `json:"allowed,omitempty"`
 	Fill        *AttributeFill `json:"fill,omitempty" doc:"what it is filled in from, by itself"`
 	Retired     bool           `json:"retired,omitempty"`
-	Having      int            `json:"having" doc:"users with a value, of those the caller may read"`
-	Lacking     int            `json:"lacking" doc:"people without one who have not departed"`
+	Having      int            `json:"having" doc:"users, or units, with a value, of those the caller may read"`
+	Lacking     int            `json:"lacking" doc:"people without one who have not departed, or units"`
 	Given       *Given         `json:"given,omitempty"`
 }
 
@@ -38,7 +38,8 @@ type AttributeUnit struct {
 type AttributeList struct {
 	Basis
 	BuiltIn    []BuiltInAttribute `json:"built_in" doc:"what every user has, in the order of files"`
-	Attributes []Attribute        `json:"attributes" doc:"declared by the organisation"`
+	Attributes []Attribute        `json:"attributes" doc:"of users, declared by the organisation"`
+	OfUnits    []Attribute        `json:"unit_attributes" doc:"of units, declared by the organisation"`
 }
 
 // BuiltInAttribute is an attribute that every user has.

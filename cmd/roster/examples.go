@@ -230,6 +230,7 @@ var exampleLines = []exampleLine{
 	`units add docks -reason 'The dry docks were bought' -dry-run`,
 	`units change marine/tugs -head tomas.brandt -reason 'Leads them himself'`,
 	`units change security -label Security -dry-run`,
+	`units change security -set site='North quay' -reason 'They moved'`,
 	`units move security/patrol patrol -dry-run`,
 	`units move terminal/tally terminal/goods -reason 'As people call it'`,
 	`units merge marine/survey marine/tugs -reason 'One crew after all'`,

@@ -1,6 +1,7 @@
 package access
 
 import (
+	"slices"
 	"strings"
 
 	"ableroster/internal/fact"
@@ -12,13 +13,26 @@ func (s *Snapshot) Attribute(id fact.AttributeID) *fact.Attribute {
 	return f
 }
 
-// Attributes are all that were declared, retired ones too, in order of number.
-func (s *Snapshot) Attributes() []*fact.Attribute {
-	return RecordFactsOf[*fact.Attribute](s, fact.FactAttribute)
+// Attributes are all that were declared of users, retired ones too, in order of number.
+func (s *Snapshot) Attributes() []*fact.Attribute { return s.attributes(false) }
+
+// UnitAttributes are all that were declared of units, retired ones too, in order of number.
+func (s *Snapshot) UnitAttributes() []*fact.Attribute { return s.attributes(true) }
+
+func (s *Snapshot) attributes(ofUnits bool) []*fact.Attribute {
+	return slices.DeleteFunc(RecordFactsOf[*fact.Attribute](s, fact.FactAttribute), func(f *fact.Attribute) bool { return f.OfUnits != ofUnits })
 }
 
-// FindAttribute finds a declared attribute by key, without case, or id.
+// FindAttribute finds a declared attribute of users by key, without case, or id.
 func (s *Snapshot) FindAttribute(ref string) *fact.Attribute {
+	if f := s.DeclaredAttribute(ref); f != nil && !f.OfUnits {
+		return f
+	}
+	return nil
+}
+
+// DeclaredAttribute is FindAttribute among those of units, too: a key is declared once.
+func (s *Snapshot) DeclaredAttribute(ref string) *fact.Attribute {
 	f, _ := FindKeyed[*fact.Attribute](s, fact.FactAttribute, ref, strings.EqualFold)
 	return f
 }

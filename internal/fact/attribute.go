@@ -13,11 +13,11 @@ import (
 	"ableroster/internal/patterns"
 )
 
-// FactAttribute is the kind of declared attributes of users.
+// FactAttribute is the kind of declared attributes of users and of units.
 var FactAttribute = RecordKind("attribute")
 
-// Attribute is an attribute of users that the organisation declared itself. Its
-// key, its type, its case rule and whether it is personal never change: values
+// Attribute is an attribute of users, or of units, that the organisation declared itself. Its
+// key, its type, its case rule, whose it is and whether it is personal never change: values
 // that are there already, and filters that name it, keep their meaning.
 type Attribute struct {
 	Lifetime
@@ -33,6 +33,7 @@ type Attribute struct {
 	Allowed     []string    `json:"allowed,omitempty"`    // and no others
 	Identifies  bool        `json:"identifies,omitempty"` // no two people share a value, such as a personnel number
 	Fill        *Fill       `json:"fill,omitempty"`       // filled in by itself, and by nobody
+	OfUnits     bool        `json:"of_units,omitempty"`   // of units, and of no user
 	Retired     bool        `json:"retired,omitempty"`
 }
 

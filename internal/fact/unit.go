@@ -14,6 +14,8 @@ type Unit struct {
 	Label string `json:"label"`
 	Head  UserID `json:"head,omitempty"` // who leads it, or 0: whoever leads the one above
 	Ended bool   `json:"ended,omitempty"`
+
+	Custom Values `json:"custom,omitempty"` // of declared attributes of units
 }
 
 // Kind and Row identify it.

@@ -11,9 +11,9 @@ import (
 	"ableroster/wire"
 )
 
-// Attributes are the declared attributes of users; retired ones last.
+// Attributes are the declared attributes of users, and of units; retired ones last.
 func Attributes(v *seeing.View) wire.AttributeList {
-	out := wire.AttributeList{Basis: v.Basis(), BuiltIn: []wire.BuiltInAttribute{}, Attributes: []wire.Attribute{}}
+	out := wire.AttributeList{Basis: v.Basis(), BuiltIn: []wire.BuiltInAttribute{}, Attributes: []wire.Attribute{}, OfUnits: []wire.Attribute{}}
 	for i := range fact.UserAttributes {
 		a := &fact.UserAttributes[i]
 		kind := "text"
@@ -37,26 +37,47 @@ func Attributes(v *seeing.View) wire.AttributeList {
 		}
 	}
 	for i, f := range all {
-		x := wire.Attribute{ID: f.ID.String(), Key: f.Key, Label: f.Label, Description: f.Description, Type: string(f.Type), CaseExact: f.CaseExact,
-			Personal: f.Personal, Required: f.Required, Identifies: f.Identifies, Pattern: f.Pattern, Allowed: f.Allowed, Retired: f.Retired,
-			Having: having[i], Lacking: lacking[i], Given: &wire.Given{Revision: f.Opened}}
-		if f.Fill != nil {
-			x.Fill = &wire.AttributeFill{From: f.Fill.From, Months: f.Fill.Months, Words: fillWords(f.Fill)}
-			for _, y := range f.Fill.Units {
-				x.Fill.Units = append(x.Fill.Units, wire.AttributeUnit(y))
+		out.Attributes = append(out.Attributes, attribute(f, having[i], lacking[i]))
+	}
+	for _, f := range v.Uncut().UnitAttributes() {
+		having, lacking := 0, 0
+		for _, u := range v.Uncut().Units() {
+			switch {
+			case u.Ended || !v.ReadsUnit(u.Path):
+			case u.Custom.Get(f.Key) != "":
+				having++
+			default:
+				lacking++
 			}
 		}
-		out.Attributes = append(out.Attributes, x)
+		out.OfUnits = append(out.OfUnits, attribute(f, having, lacking))
 	}
-	slices.SortStableFunc(out.Attributes, func(a, b wire.Attribute) int {
-		return cmp.Or(cmp.Compare(seeing.Order(a.Retired), seeing.Order(b.Retired)), cmp.Compare(a.Label, b.Label))
-	})
+	for _, list := range [][]wire.Attribute{out.Attributes, out.OfUnits} {
+		slices.SortStableFunc(list, func(a, b wire.Attribute) int {
+			return cmp.Or(cmp.Compare(seeing.Order(a.Retired), seeing.Order(b.Retired)), cmp.Compare(a.Label, b.Label))
+		})
+	}
 	v.Reasons(func(g seeing.Giving) {
-		for i := range out.Attributes {
-			g(&out.Attributes[i].Given)
+		for _, list := range [][]wire.Attribute{out.Attributes, out.OfUnits} {
+			for i := range list {
+				g(&list[i].Given)
+			}
 		}
 	})
 	return out
+}
+
+func attribute(f *fact.Attribute, having, lacking int) wire.Attribute {
+	x := wire.Attribute{ID: f.ID.String(), Key: f.Key, Label: f.Label, Description: f.Description, Type: string(f.Type), CaseExact: f.CaseExact,
+		Personal: f.Personal, Required: f.Required, Identifies: f.Identifies, Pattern: f.Pattern, Allowed: f.Allowed, Retired: f.Retired,
+		Having: having, Lacking: lacking, Given: &wire.Given{Revision: f.Opened}}
+	if f.Fill != nil {
+		x.Fill = &wire.AttributeFill{From: f.Fill.From, Months: f.Fill.Months, Words: fillWords(f.Fill)}
+		for _, y := range f.Fill.Units {
+			x.Fill.Units = append(x.Fill.Units, wire.AttributeUnit(y))
+		}
+	}
+	return x
 }
 
 func fillWords(f *fact.Fill) string {

@@ -1,6 +1,7 @@
 package lists
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -27,6 +28,7 @@ func Units(v *seeing.View, role string) (wire.UnitList, error) {
 			continue
 		}
 		x := add(wire.Unit{ID: u.ID.String(), Path: u.Path, Label: u.Label, Given: &wire.Given{Revision: u.Opened}})
+		x.Custom = maps.Collect(u.Custom.All())
 		if u.Head != 0 {
 			head := v.UserRef(u.Head)
 			x.Head = &head

@@ -9,23 +9,24 @@ import (
 	"ableroster/internal/operation/people"
 )
 
-// Attribute is an attribute of users that the organisation declares itself. Its
-// type, its case rule and whether it is personal never change.
+// Attribute is an attribute of users, or of units, that the organisation declares itself. Its
+// type, its case rule, whose it is and whether it is personal never change.
 type Attribute struct {
 	Label       *string    `json:"label,omitempty"`
 	Description *string    `json:"description,omitempty"`
 	Type        string     `json:"type,omitempty" enum:"text,number,date,truth" doc:"text by default"`
 	CaseExact   bool       `json:"case_exact,omitempty" doc:"texts are compared with case"`
 	Personal    bool       `json:"personal,omitempty" doc:"can be erased, and may give no access; else a fact, kept for ever"`
-	Required    *bool      `json:"required,omitempty" doc:"of every person who is added from now on"`
+	Required    *bool      `json:"required,omitempty" doc:"of every person, or unit, that is added from now on"`
 	Identifies  *bool      `json:"identifies,omitempty" doc:"no two people share a value, such as a personnel number"`
 	Pattern     *string    `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
 	Allowed     []string   `json:"allowed,omitempty" doc:"the texts there may be, and no others"`
 	Fill        *fact.Fill `json:"fill,omitempty" doc:"fills itself in from the unit or from a date, and nobody else does"`
+	OfUnits     bool       `json:"of_units,omitempty" doc:"of units, and of no user"`
 }
 
 func (p *planner) attribute(place, key string, x Attribute) {
-	now := p.s.FindAttribute(key)
+	now := p.s.DeclaredAttribute(key)
 	kind := fact.ValueType(x.Type)
 	if kind == "" {
 		kind = fact.TextValue
@@ -33,13 +34,13 @@ func (p *planner) attribute(place, key string, x Attribute) {
 	switch {
 	case now == nil:
 		p.op(place, &people.DeclareAttribute{Key: key, Label: or(x.Label), Description: or(x.Description), Type: kind, CaseExact: x.CaseExact, Personal: x.Personal,
-			Required: or(x.Required), Identifies: or(x.Identifies), Pattern: or(x.Pattern), Allowed: x.Allowed, Fill: x.Fill})
+			Required: or(x.Required), Identifies: or(x.Identifies), Pattern: or(x.Pattern), Allowed: x.Allowed, Fill: x.Fill, OfUnits: x.OfUnits})
 		return
 	case now.Retired:
 		p.fault(place, "was retired, and is not taken up again: declare it under another key")
 		return
-	case now.Type != kind || now.CaseExact != x.CaseExact || now.Personal != x.Personal:
-		p.fault(place, "is there with another type, case rule or privacy, which never change: declare it under another key")
+	case now.Type != kind || now.CaseExact != x.CaseExact || now.Personal != x.Personal || now.OfUnits != x.OfUnits:
+		p.fault(place, "is there with another type, case rule or privacy, or of somebody else, which never change: declare it under another key")
 		return
 	}
 	o := &people.UpdateAttribute{Attribute: change.AttributeRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description),
@@ -56,7 +57,7 @@ func (p *planner) attribute(place, key string, x Attribute) {
 }
 
 func attribute(f *fact.Attribute) Attribute {
-	x := Attribute{Label: &f.Label, Description: said(f.Description), CaseExact: f.CaseExact, Personal: f.Personal, Pattern: said(f.Pattern), Allowed: f.Allowed, Fill: f.Fill}
+	x := Attribute{Label: &f.Label, Description: said(f.Description), CaseExact: f.CaseExact, Personal: f.Personal, Pattern: said(f.Pattern), Allowed: f.Allowed, Fill: f.Fill, OfUnits: f.OfUnits}
 	if f.Type != fact.TextValue {
 		x.Type = string(f.Type)
 	}

@@ -42,7 +42,7 @@ func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 			f.Units[u.Path] = x.unit(u)
 		}
 	}
-	for _, a := range s.Attributes() {
+	for _, a := range append(s.Attributes(), s.UnitAttributes()...) {
 		if !a.Retired && reads(fact.FactAttribute, a.Row()) {
 			f.Attributes[a.Key] = attribute(a)
 		}

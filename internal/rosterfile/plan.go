@@ -33,9 +33,18 @@ func Make(d *Document, s *access.Snapshot) Plan {
 		p.op("organisation", &rules.SetOrganisation{Name: o.Name, TimeZone: o.TimeZone})
 	}
 	each(f.Employment, func(key string, x Employment) { p.employment("employment_types."+key, key, x) })
+	each(f.Attributes, func(key string, x Attribute) {
+		if x.OfUnits { // units have values of them
+			p.attribute("attributes."+key, key, x)
+		}
+	})
 	each(f.Units, func(path string, x Unit) { p.unit("units."+path, path, x) })
 	each(f.SignUpRules, func(domain string, x SignUpRule) { p.signUpRule("sign_up_rules."+domain, domain, x) })
-	each(f.Attributes, func(key string, x Attribute) { p.attribute("attributes."+key, key, x) }) // filters name them
+	each(f.Attributes, func(key string, x Attribute) { // filters name them
+		if !x.OfUnits {
+			p.attribute("attributes."+key, key, x)
+		}
+	})
 	each(f.Groups, func(key string, g Group) { p.group("groups."+key, key, g) })
 	each(f.Applications, func(key string, a Application) { p.application("applications."+key, key, a) })
 	each(f.Roles, func(key string, r Role) { p.role("roles."+key, "", key, r) })

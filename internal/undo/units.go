@@ -103,7 +103,20 @@ func (u *undoing) unit(f *fact.Unit, c access.RowChange) {
 		}
 	}
 	of := func(x *fact.Unit) fields { return fields{"label": x.Label, "head": u.name(x.Head)} }
-	if set := u.back(now.Label, of(before), of(f), of(now)); len(set) > 0 {
+	custom := func(x *fact.Unit) fields {
+		out := fields{}
+		for _, a := range u.head.UnitAttributes() {
+			if !a.Retired {
+				out[a.Key] = x.Custom.Get(a.Key)
+			}
+		}
+		return out
+	}
+	set := u.back(now.Label, of(before), of(f), of(now))
+	if custom := u.back(now.Label, custom(before), custom(f), custom(now)); len(custom) > 0 {
+		set["custom"] = custom
+	}
+	if len(set) > 0 {
 		set["unit"] = f.ID.String()
 		u.does(restoring, "update_unit", set)
 	}

@@ -9,8 +9,8 @@ import (
 )
 
 func init() {
-	command.Add("attributes list", "", "the attributes of users that the organisation declared", AttributesList)
-	command.Add("attributes declare", "KEY [-type TYPE] [-allow VALUE…]", "declare an attribute of users", AttributesDeclare)
+	command.Add("attributes list", "", "the attributes of users, and of units, that the organisation declared", AttributesList)
+	command.Add("attributes declare", "KEY [-type TYPE] [-allow VALUE…]", "declare an attribute of users, or of units (-of-units)", AttributesDeclare)
 	command.Add("attributes change", "KEY [options]", "edit a declared attribute", AttributesChange)
 	command.Add("attributes retire", "KEY", "retire a declared attribute; its values stay on every past day", AttributesRetire)
 }
@@ -26,10 +26,14 @@ func AttributesList(c *command.Call) error {
 		return err
 	}
 	var rows [][]string
-	for _, a := range all.Attributes {
-		kind := "fact"
+	ofUsers := len(all.Attributes)
+	for i, a := range append(all.Attributes, all.OfUnits...) {
+		kind, of := "fact", "users"
 		if a.Personal {
 			kind = "personal"
+		}
+		if i >= ofUsers {
+			of = "units"
 		}
 		var says []string
 		for _, x := range []struct {
@@ -43,9 +47,9 @@ func AttributesList(c *command.Call) error {
 		if a.Fill != nil {
 			says = append(says, "filled in "+a.Fill.Words)
 		}
-		rows = append(rows, []string{a.Key, a.Label, a.Type, kind, strings.Join(says, "; "), strconv.Itoa(a.Having), strconv.Itoa(a.Lacking)})
+		rows = append(rows, []string{a.Key, a.Label, of, a.Type, kind, strings.Join(says, "; "), strconv.Itoa(a.Having), strconv.Itoa(a.Lacking)})
 	}
-	c.Table(all, []string{"attribute", "label", "type", "kind", "rule", "having", "lacking"}, rows)
+	c.Table(all, []string{"attribute", "label", "of", "type", "kind", "rule", "having", "lacking"}, rows)
 	if len(rows) == 0 {
 		c.Say("No attribute is declared%s. roster attributes declare does.", c.AsOfWords(all.Basis))
 	}

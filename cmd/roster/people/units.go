@@ -1,6 +1,8 @@
 package people
 
 import (
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -10,8 +12,8 @@ import (
 
 func init() {
 	command.Add("units list", "[-role ROLE]", "the organisation's units, with who leads them and how many are in each", UnitsList)
-	command.Add("units add", "UNIT [-label TEXT] [-head USER]", "add a unit below one that is there, or at the top", UnitsAdd)
-	command.Add("units change", "UNIT [-label TEXT] [-head USER]", "edit what a unit is called, or who leads it", UnitsChange)
+	command.Add("units add", "UNIT [-label TEXT] [-head USER] [-set KEY=VALUE…]", "add a unit below one that is there, or at the top", UnitsAdd)
+	command.Add("units change", "UNIT [-label TEXT] [-head USER] [-set KEY=VALUE…]", "edit what a unit is called, who leads it, or its attributes", UnitsChange)
 	command.Add("units move", "UNIT TO", "move or rename a unit, with its people, its groups and the units below it", UnitsMove)
 	command.Add("units merge", "UNIT INTO", "merge a unit into another one", UnitsMerge)
 	command.Add("units end", "UNIT", "end a unit that nobody is in any more", UnitsEnd)
@@ -30,10 +32,17 @@ func UnitsList(c *command.Call) error {
 	if err != nil {
 		return err
 	}
-	header := []string{"unit", "label", "head", "users"}
+	header, declared := []string{"unit", "label", "head", "users"}, map[string]bool{}
+	for _, u := range all.Units {
+		for key := range u.Custom {
+			declared[key] = true
+		}
+	}
+	keys := slices.Sorted(maps.Keys(declared))
 	if *role != "" {
 		header = append(header, "holders")
 	}
+	header = append(header, keys...)
 	var rows [][]string
 	for _, u := range all.Units {
 		head := ""
@@ -46,6 +55,9 @@ func UnitsList(c *command.Call) error {
 		row := []string{u.Path, u.Label, head, strconv.Itoa(u.Users)}
 		if *role != "" {
 			row = append(row, strconv.Itoa(u.Holders))
+		}
+		for _, key := range keys {
+			row = append(row, u.Custom[key])
 		}
 		rows = append(rows, row)
 	}
@@ -61,23 +73,31 @@ func UnitsList(c *command.Call) error {
 
 func UnitsAdd(c *command.Call) error {
 	o := c.Operation("add_unit", "path")
+	give := setFlags(c)
 	change := c.Changes()
 	if err := c.Parse("UNIT"); err != nil {
 		return err
 	}
 	op, _ := o.With(map[string]any{"path": c.Args[0]})
+	if err := give(op); err != nil {
+		return err
+	}
 	return change.Make(c, op)
 }
 
 func UnitsChange(c *command.Call) error {
 	o := c.Operation("update_unit", "unit")
+	give := setFlags(c)
 	change := c.Changes()
 	if err := c.Parse("UNIT"); err != nil {
 		return err
 	}
 	op, some := o.With(map[string]any{"unit": c.Args[0]})
-	if !some {
-		return command.WrongUse("says nothing to change; give -label or -head")
+	if err := give(op); err != nil {
+		return err
+	}
+	if !some && op["custom"] == nil {
+		return command.WrongUse("says nothing to change; give -label, -head or -set")
 	}
 	return change.Make(c, op)
 }

@@ -25,8 +25,8 @@ export function AttributesPage() {
   const all = useQuery(ask('/api/v1/attributes', { params: { query: { as_of: asOf } } }))
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
   if (!all.data) return <Loading what="the attributes" />
-  const { attributes, revision } = all.data
-  const writes = !past && me.may['settings.update']
+  const { attributes, unit_attributes: ofUnits, revision } = all.data
+  const writes = !past && !!me.may['settings.update']
   return (
     <>
       <Title
@@ -42,38 +42,69 @@ export function AttributesPage() {
       </p>
       {attributes.length === 0 && <Empty>No attribute is declared yet. Examples: cost centre, licence, badge number.</Empty>}
       {attributes.length > 0 && (
-        <ListTable
-          what="attribute"
-          rows={attributes}
-          columns={columnsOf(revision, !!writes)}
-          id={(a) => a.id}
-          acts={
-            writes
-              ? (picked, clear) => {
-                  const standing = picked.filter((a) => !a.retired)
-                  return (
-                    <EndPicked
-                      verb="Retire"
-                      what="attribute"
-                      standing={standing}
-                      operations={standing.map((a) => ({ op: 'retire_attribute', attribute: a.key }))}
-                      revision={revision}
-                      clear={clear}
-                    />
-                  )
-                }
-              : undefined
-          }
-        />
+        <Declared what="attribute" attributes={attributes} columns={columnsOf(revision, writes)} revision={revision} writes={writes} />
+      )}
+      {ofUnits.length > 0 && (
+        <>
+          <h2 className="mt-8">Attributes of units</h2>
+          <p className="text-soft max-w-180">Facts of the organisation’s units. Their values stand on the page of units.</p>
+          <Declared
+            what="attribute of units"
+            attributes={ofUnits}
+            columns={columnsOf(revision, writes, true)}
+            revision={revision}
+            writes={writes}
+          />
+        </>
       )}
     </>
   )
 }
 
+function Declared({
+  what,
+  attributes,
+  columns,
+  revision,
+  writes,
+}: {
+  what: string
+  attributes: Attribute[]
+  columns: ListColumn<Attribute>[]
+  revision: number
+  writes: boolean
+}) {
+  return (
+    <ListTable
+      what={what}
+      rows={attributes}
+      columns={columns}
+      id={(a) => a.id}
+      acts={
+        writes
+          ? (picked, clear) => {
+              const standing = picked.filter((a) => !a.retired)
+              return (
+                <EndPicked
+                  verb="Retire"
+                  what="attribute"
+                  standing={standing}
+                  operations={standing.map((a) => ({ op: 'retire_attribute', attribute: a.key }))}
+                  revision={revision}
+                  clear={clear}
+                />
+              )
+            }
+          : undefined
+      }
+    />
+  )
+}
+
 /** What holds of the values of an attribute, in a few words each. */
-const rulesOf = (a: Attribute) =>
+const rulesOf = (a: Attribute, ofUnits?: boolean) =>
   [
-    a.required && 'required of every person',
+    a.required && (ofUnits ? 'required of every unit' : 'required of every person'),
     a.identifies && 'no two people share a value',
     a.case_exact && 'with case',
     a.pattern && `matches ${a.pattern}`,
@@ -81,7 +112,7 @@ const rulesOf = (a: Attribute) =>
     a.fill && `filled in ${a.fill.words}`,
   ].filter(Boolean)
 
-const columnsOf = (revision: number, writes: boolean): ListColumn<Attribute>[] => [
+const columnsOf = (revision: number, writes: boolean, ofUnits?: boolean): ListColumn<Attribute>[] => [
   {
     key: 'attribute',
     label: 'Attribute',
@@ -95,26 +126,31 @@ const columnsOf = (revision: number, writes: boolean): ListColumn<Attribute>[] =
   },
   { key: 'type', label: 'Type', value: (a) => types[a.type], choose: true },
   { key: 'kept', label: 'Kept as', value: (a) => (a.personal ? 'personal' : 'fact'), choose: true },
-  { key: 'rule', label: 'Rule', value: (a) => rulesOf(a).join('; '), show: (a) => <Rules attribute={a} /> },
+  { key: 'rule', label: 'Rule', value: (a) => rulesOf(a, ofUnits).join('; '), show: (a) => <Rules attribute={a} ofUnits={ofUnits} /> },
   {
     key: 'users',
-    label: 'Users with it',
+    label: ofUnits ? 'Units with it' : 'Users with it',
     value: (a) => a.having,
     right: true,
-    show: (a) => (
-      <>
-        <Link to="/users" search={{ filter: `${a.key} pr`, columns: `name,unit,title,${a.key}` }} className="press">
+    show: (a) =>
+      ofUnits ? (
+        <Link to="/units" className="press">
           {a.having}
         </Link>
-        {a.required && a.lacking > 0 && (
-          <span className="text-brass block text-sm">
-            <Link to="/users" search={{ filter: `kind eq "person" and status ne "departed" and not (${a.key} pr)` }} className="press">
-              {count(a.lacking, 'person', 'people')} without
-            </Link>
-          </span>
-        )}
-      </>
-    ),
+      ) : (
+        <>
+          <Link to="/users" search={{ filter: `${a.key} pr`, columns: `name,unit,title,${a.key}` }} className="press">
+            {a.having}
+          </Link>
+          {a.required && a.lacking > 0 && (
+            <span className="text-brass block text-sm">
+              <Link to="/users" search={{ filter: `kind eq "person" and status ne "departed" and not (${a.key} pr)` }} className="press">
+                {count(a.lacking, 'person', 'people')} without
+              </Link>
+            </span>
+          )}
+        </>
+      ),
   },
   { key: 'state', label: 'State', value: (a) => (a.retired ? 'retired' : 'in use'), choose: true },
   {
@@ -125,16 +161,16 @@ const columnsOf = (revision: number, writes: boolean): ListColumn<Attribute>[] =
       writes &&
       !a.retired && (
         <AddPanel press label={`Edit ${a.label}`} name={`edit-${a.key}`}>
-          {(done) => <Edit attribute={a} revision={revision} done={done} />}
+          {(done) => <Edit attribute={a} ofUnits={ofUnits} revision={revision} done={done} />}
         </AddPanel>
       ),
   },
 ]
 
-function Rules({ attribute: a }: { attribute: Attribute }) {
+function Rules({ attribute: a, ofUnits }: { attribute: Attribute; ofUnits?: boolean }) {
   return (
     <>
-      {rulesOf(a).join('; ') || <span className="text-soft">any</span>}
+      {rulesOf(a, ofUnits).join('; ') || <span className="text-soft">any</span>}
       {a.fill?.units && (
         <details className="text-sm">
           <summary className="press">The table</summary>
@@ -152,7 +188,7 @@ function Rules({ attribute: a }: { attribute: Attribute }) {
 }
 
 /** What can be changed of an attribute that is declared. */
-function Edit({ attribute: a, revision, done }: { attribute: Attribute; revision: number; done: () => void }) {
+function Edit({ attribute: a, ofUnits, revision, done }: { attribute: Attribute; ofUnits?: boolean; revision: number; done: () => void }) {
   const sheet = useSheet()
   const now = {
     label: a.label,
@@ -210,7 +246,7 @@ function Edit({ attribute: a, revision, done }: { attribute: Attribute; revision
       {!a.fill && (
         <label className="flex gap-2 sm:col-span-2">
           <input type="checkbox" checked={x.required} onChange={(e) => setX({ ...x, required: e.target.checked })} /> Required of every
-          person added
+          {ofUnits ? ' unit' : ' person'} added
         </label>
       )}
       <button type="submit" className="button col-start-1 justify-self-start" disabled={names.length === 0 || !x.label.trim()}>
@@ -239,6 +275,7 @@ const blank = {
   from: '',
   table: '',
   months: '0',
+  units: false,
 }
 
 const keyOfAttribute = (label: string) =>
@@ -261,25 +298,36 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
     const date = chosen(['start_date', 'end_date'], x.from)
     const fill = x.from === 'unit' ? ({ from: 'unit', units } as const) : date && { from: date, months: Number(x.months) }
     const allowed = lines(x.allowed)
-    const operation: Operation = {
-      op: 'declare_attribute',
-      key,
-      label: x.label.trim(),
-      description: x.description.trim() || undefined,
-      type: chosen(['text', 'number', 'date', 'truth'], x.type),
-      personal: x.personal,
-      required: x.required && !fill,
-      identifies: x.identifies && !fill,
-      ...(x.type === 'text'
-        ? { case_exact: x.exact, pattern: x.pattern.trim() || undefined, allowed: allowed.length > 0 ? allowed : undefined }
-        : {}),
-      fill,
-    }
+    const operation: Operation = x.units
+      ? {
+          op: 'declare_attribute',
+          key,
+          label: x.label.trim(),
+          description: x.description.trim() || undefined,
+          type: chosen(['text', 'number', 'date', 'truth'], x.type),
+          required: x.required,
+          ...(x.type === 'text' ? { pattern: x.pattern.trim() || undefined, allowed: allowed.length > 0 ? allowed : undefined } : {}),
+          of_units: true,
+        }
+      : {
+          op: 'declare_attribute',
+          key,
+          label: x.label.trim(),
+          description: x.description.trim() || undefined,
+          type: chosen(['text', 'number', 'date', 'truth'], x.type),
+          personal: x.personal,
+          required: x.required && !fill,
+          identifies: x.identifies && !fill,
+          ...(x.type === 'text'
+            ? { case_exact: x.exact, pattern: x.pattern.trim() || undefined, allowed: allowed.length > 0 ? allowed : undefined }
+            : {}),
+          fill,
+        }
     sheet.add(
       {
         verb: 'Declare',
         what: `the attribute ${x.label.trim()}`,
-        detail: `${types[x.type as keyof typeof types]}, ${x.personal ? 'personal' : 'fact'}`,
+        detail: `${types[x.type as keyof typeof types]}, ${x.units ? 'of units' : x.personal ? 'personal' : 'fact'}`,
         operations: [operation],
       },
       revision,
@@ -314,6 +362,17 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
         {text('label', 'Name of the attribute')}
         {text('description', 'What it is for')}
         <label>
+          Whose it is
+          <select
+            className="field"
+            value={x.units ? 'units' : 'users'}
+            onChange={(e) => setX({ ...x, units: e.target.value === 'units', ...(e.target.value === 'units' && { from: '' }) })}
+          >
+            <option value="users">of users</option>
+            <option value="units">of units</option>
+          </select>
+        </label>
+        <label>
           Type
           <select className="field" value={x.type} onChange={(e) => setX({ ...x, type: e.target.value })}>
             {Object.entries(types).map(([k, words]) => (
@@ -323,15 +382,17 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
             ))}
           </select>
         </label>
-        <label>
-          Filled in
-          <select className="field" value={x.from} onChange={(e) => setX({ ...x, from: e.target.value })}>
-            <option value="">by people and files</option>
-            <option value="unit">by itself, from the unit</option>
-            {x.type === 'date' && <option value="start_date">by itself, from the first day</option>}
-            {x.type === 'date' && <option value="end_date">by itself, from the last day</option>}
-          </select>
-        </label>
+        {!x.units && (
+          <label>
+            Filled in
+            <select className="field" value={x.from} onChange={(e) => setX({ ...x, from: e.target.value })}>
+              <option value="">by people and files</option>
+              <option value="unit">by itself, from the unit</option>
+              {x.type === 'date' && <option value="start_date">by itself, from the first day</option>}
+              {x.type === 'date' && <option value="end_date">by itself, from the last day</option>}
+            </select>
+          </label>
+        )}
         {x.from === 'unit' && (
           <label className="sm:col-span-2">
             Value of each unit{' '}
@@ -348,10 +409,10 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
           </label>
         )}
         <div className="sm:col-span-2 flex flex-wrap gap-x-6 gap-y-2">
-          {box('personal', 'Personal')}
-          {x.from === '' && box('required', 'Required of every person added')}
-          {x.from === '' && box('identifies', 'No two people share a value')}
-          {x.type === 'text' && box('exact', 'Compared with case')}
+          {!x.units && box('personal', 'Personal')}
+          {x.from === '' && box('required', x.units ? 'Required of every unit added' : 'Required of every person added')}
+          {!x.units && x.from === '' && box('identifies', 'No two people share a value')}
+          {!x.units && x.type === 'text' && box('exact', 'Compared with case')}
         </div>
       </div>
       <button type="submit" className="button mt-3" disabled={key === ''}>

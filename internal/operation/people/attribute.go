@@ -14,12 +14,12 @@ import (
 )
 
 func init() {
-	change.Register(&DeclareAttribute{}, "Declare an attribute of users")
+	change.Register(&DeclareAttribute{}, "Declare an attribute of users, or of units")
 	change.Register(&UpdateAttribute{}, "Edit a declared attribute; what is not given stays")
 	change.Register(&RetireAttribute{}, "Retire a declared attribute; its values stay on past days")
 }
 
-// DeclareAttribute declares an attribute of users.
+// DeclareAttribute declares an attribute of users, or of units.
 type DeclareAttribute struct {
 	Key         string         `json:"key" doc:"lower-case words joined by underscores, as filters and files write it"`
 	Label       string         `json:"label,omitempty" doc:"what people call it"`
@@ -27,11 +27,12 @@ type DeclareAttribute struct {
 	Type        fact.ValueType `json:"type,omitempty" enum:"text,number,date,truth" doc:"text by default"`
 	CaseExact   bool           `json:"case_exact,omitempty" doc:"texts are compared with case"`
 	Personal    bool           `json:"personal,omitempty" doc:"can be erased, and may give no access; else a fact, kept for ever"`
-	Required    bool           `json:"required,omitempty" doc:"of every person who is added from now on"`
+	Required    bool           `json:"required,omitempty" doc:"of every person, or unit, that is added from now on"`
 	Identifies  bool           `json:"identifies,omitempty" doc:"no two people share a value, such as a personnel number: whoever is added with one that is there looks like that person"`
 	Pattern     string         `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
 	Allowed     []string       `json:"allowed,omitempty" flag:"allow" doc:"the texts there may be, and no others"`
 	Fill        *fact.Fill     `json:"fill,omitempty" doc:"fills itself in from the unit or from a date, and nobody else does"`
+	OfUnits     bool           `json:"of_units,omitempty" doc:"of units, and of no user: it is a fact, and gives no access"`
 
 	Attribute change.AttributeRef `json:"attribute,omitempty" set:"service"`
 }
@@ -48,7 +49,7 @@ var otherNames = []string{"id", "user", "effective", "within", "groups", "roles"
 // ApplyTo implements change.Operation.
 func (o DeclareAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
-	if !d.Need(access.ActUpdate, "settings", "declare attributes of users") {
+	if !d.Need(access.ActUpdate, "settings", "declare attributes") {
 		return
 	}
 	before := len(d.Faults)
@@ -60,7 +61,7 @@ func (o DeclareAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Fault("key", "“%s” means something else in filters", o.Key)
 	case fact.UserAttributeOf(o.Key) != nil: // one that is newer than a declaration ends none
 		d.Judged("key", "“%s” is there already, of every user", o.Key)
-	case d.FindAttribute(o.Key) != nil:
+	case d.DeclaredAttribute(o.Key) != nil:
 		d.Fault("key", "“%s” is taken: keys are never reused", o.Key)
 	}
 	d.CheckTexts(&o.Label, o.Key, o.Description)
@@ -68,7 +69,7 @@ func (o DeclareAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 		o.Type = fact.TextValue
 	}
 	f := &fact.Attribute{ID: fact.AttributeID(d.Allocate(fact.FactAttribute)), Key: o.Key, Label: o.Label, Description: o.Description, Type: o.Type,
-		CaseExact: o.CaseExact, Personal: o.Personal, Required: o.Required, Identifies: o.Identifies, Pattern: o.Pattern, Allowed: o.Allowed, Fill: o.Fill}
+		CaseExact: o.CaseExact, Personal: o.Personal, Required: o.Required, Identifies: o.Identifies, Pattern: o.Pattern, Allowed: o.Allowed, Fill: o.Fill, OfUnits: o.OfUnits}
 	checkAttribute(d, f)
 	if len(d.Faults) > before {
 		d.Fails(fact.FactAttribute, o.Key)
@@ -85,6 +86,13 @@ func (o DeclareAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 const mostAllowed = 1000
 
 func checkAttribute(d *change.Draft, f *fact.Attribute) {
+	if f.OfUnits {
+		for field, there := range map[string]bool{"personal": f.Personal, "case_exact": f.CaseExact, "identifies": f.Identifies, "fill": f.Fill != nil} {
+			if there {
+				d.Fault(field, "goes with attributes of users alone")
+			}
+		}
+	}
 	texts := f.Type == fact.TextValue
 	switch f.Type {
 	case fact.TextValue, fact.NumberValue, fact.DateValue, fact.TruthValue:
@@ -183,6 +191,9 @@ func fillAgain(d *change.Draft, f *fact.Attribute) {
 
 // Sentence implements change.Operation.
 func (o *DeclareAttribute) Sentence(*access.Snapshot, change.Names) string {
+	if o.OfUnits {
+		return "Declared the attribute " + o.Label + " of units"
+	}
 	return "Declared the attribute " + o.Label + " of users"
 }
 
@@ -192,7 +203,7 @@ type UpdateAttribute struct {
 	Attribute   change.AttributeRef `json:"attribute" doc:"key or id"`
 	Label       *string             `json:"label,omitempty" doc:"what people call it"`
 	Description *string             `json:"description,omitempty" doc:"what it is for, in plain words"`
-	Required    *bool               `json:"required,omitempty" doc:"of every person who is added from now on"`
+	Required    *bool               `json:"required,omitempty" doc:"of every person, or unit, that is added from now on"`
 	Identifies  *bool               `json:"identifies,omitempty" doc:"no two people share a value"`
 	Pattern     *string             `json:"pattern,omitempty" doc:"regular expression that a whole text must match"`
 	Allowed     []string            `json:"allowed,omitzero" flag:"allow" doc:"all the texts there may be from now on; values that are there stay"`
@@ -205,7 +216,7 @@ func (*UpdateAttribute) Verb() string { return "update_attribute" }
 // ApplyTo implements change.Operation.
 func (o UpdateAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
-	if !d.Need(access.ActUpdate, "settings", "declare attributes of users") {
+	if !d.Need(access.ActUpdate, "settings", "declare attributes") {
 		return
 	}
 	old := attribute(d, &o.Attribute)
@@ -249,7 +260,7 @@ func (o *UpdateAttribute) Sentence(s *access.Snapshot, _ change.Names) string {
 }
 
 func attributeLabel(s *access.Snapshot, ref change.AttributeRef) string {
-	if f := s.FindAttribute(string(ref)); f != nil {
+	if f := s.DeclaredAttribute(string(ref)); f != nil {
 		return f.Label
 	}
 	return string(ref)
@@ -267,7 +278,7 @@ func (*RetireAttribute) Verb() string { return "retire_attribute" }
 // ApplyTo implements change.Operation.
 func (o RetireAttribute) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
-	if !d.Need(access.ActUpdate, "settings", "declare attributes of users") {
+	if !d.Need(access.ActUpdate, "settings", "declare attributes") {
 		return
 	}
 	old := attribute(d, &o.Attribute)

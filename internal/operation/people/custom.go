@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
@@ -19,24 +18,15 @@ func custom(d *change.Draft, u *fact.User, back unsealed, given, sealed map[stri
 		f := d.FindAttribute(key)
 		switch {
 		case f == nil || f.Retired:
-			d.Fault(field, "is no declared attribute%s", attributesThere(&d.Snapshot))
+			d.Fault(field, "is no declared attribute%s", attributesThere(d.Attributes()))
 			return
 		case f.Fill != nil:
 			d.Fault(field, "is filled in by itself from %s", f.Fill.From)
 			return
 		}
-		if text = strings.TrimSpace(text); text != "" {
-			value, wrong := f.Normal(text)
-			if f.Type == fact.DateValue && wrong == "" && !d.Replays {
-				if _, err := calendar.ReadDate(value); err != nil {
-					wrong = err.Error()
-				}
-			}
-			if wrong != "" {
-				d.Fault(field, "%s", wrong)
-				return
-			}
-			text = value
+		text, ok := normal(d, field, f, text)
+		if !ok {
+			return
 		}
 		if text == "" && f.Required && u.UserKind == fact.Person {
 			d.Fault(field, "is required of every person")
@@ -67,9 +57,27 @@ func custom(d *change.Draft, u *fact.User, back unsealed, given, sealed map[stri
 	return facts, personal
 }
 
-func attributesThere(s *access.Snapshot) string {
+// normal is a value of an attribute as it is kept, blank for none; it files what is wrong with it.
+func normal(d *change.Draft, field string, f *fact.Attribute, text string) (string, bool) {
+	if text = strings.TrimSpace(text); text == "" {
+		return "", true
+	}
+	value, wrong := f.Normal(text)
+	if f.Type == fact.DateValue && wrong == "" && !d.Replays {
+		if _, err := calendar.ReadDate(value); err != nil {
+			wrong = err.Error()
+		}
+	}
+	if wrong != "" {
+		d.Fault(field, "%s", wrong)
+		return "", false
+	}
+	return value, true
+}
+
+func attributesThere(all []*fact.Attribute) string {
 	var keys []string
-	for _, f := range s.Attributes() {
+	for _, f := range all {
 		if !f.Retired {
 			keys = append(keys, f.Key)
 		}

@@ -14,7 +14,7 @@ import (
 
 func init() {
 	change.Register(&AddUnit{}, "Add an organisational unit below one that is there, or at the top")
-	change.Register(&UpdateUnit{}, "Edit the label or the head of a unit; what is not given stays")
+	change.Register(&UpdateUnit{}, "Edit the label, the head or the attributes of a unit; what is not given stays")
 	change.Register(&EndUnit{}, "End a unit that nobody is in any more")
 	change.Register(&AdoptUnits{}, "Make a unit of each place that people and groups are in, where units were free texts until now")
 }
@@ -26,6 +26,8 @@ type AddUnit struct {
 	Path  string         `json:"path" doc:"where it is, such as marine/pilotage: the units above it are there already"`
 	Label string         `json:"label,omitempty" doc:"what people call it; the last part of its path by default"`
 	Head  change.UserRef `json:"head,omitempty" doc:"who leads it; blank: whoever leads the unit above"`
+
+	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes of units, by key"`
 
 	Unit change.UnitRef `json:"unit,omitempty" set:"service"`
 }
@@ -50,6 +52,12 @@ func (o AddUnit) ApplyTo(d *change.Draft) (settled change.Operation) {
 	u := &fact.Unit{Path: o.Path, Label: o.Label}
 	if o.Head != "" {
 		u.Head = head(d, &o.Head)
+	}
+	o.Custom = customOfUnit(d, u, o.Custom)
+	for _, f := range d.UnitAttributes() {
+		if f.Required && !f.Retired && u.Custom.Get(f.Key) == "" {
+			d.Judged("custom."+f.Key, "is required of every unit (%s)", f.Label)
+		}
 	}
 	if len(d.Faults) > before {
 		d.Fails(fact.FactUnit, o.Path)
@@ -95,11 +103,35 @@ func (o *AddUnit) Sentence(*access.Snapshot, change.Names) string {
 	return "Added the unit " + o.Label + " (" + o.Path + ")"
 }
 
-// UpdateUnit alters what a unit is called and who leads it.
+// customOfUnit sets the values of a unit that are given, a blank one clears, and files their faults.
+func customOfUnit(d *change.Draft, u *fact.Unit, given map[string]string) (settled map[string]string) {
+	for _, key := range sortedKeys(given) {
+		field := "custom." + key
+		f := d.DeclaredAttribute(key)
+		if f == nil || f.Retired || !f.OfUnits {
+			d.Fault(field, "is no declared attribute of units%s", attributesThere(d.UnitAttributes()))
+			continue
+		}
+		text, ok := normal(d, field, f, given[key])
+		switch {
+		case !ok:
+		case text == "" && f.Required:
+			d.Fault(field, "is required of every unit")
+		default:
+			u.Custom = u.Custom.With(f, text)
+			settled = change.WithEntry(settled, f.Key, text)
+		}
+	}
+	return settled
+}
+
+// UpdateUnit alters what a unit is called, who leads it, and its attributes.
 type UpdateUnit struct {
 	Unit  change.UnitRef  `json:"unit" doc:"its path or id"`
 	Label *string         `json:"label,omitempty" doc:"what people call it"`
 	Head  *change.UserRef `json:"head,omitempty" doc:"who leads it; blank: whoever leads the unit above"`
+
+	Custom map[string]string `json:"custom,omitempty" doc:"values of declared attributes of units, by key; a blank one clears"`
 }
 
 // Verb implements change.Operation.
@@ -118,6 +150,7 @@ func (o UpdateUnit) ApplyTo(d *change.Draft) (settled change.Operation) {
 	alterUnit(d, old, func(u *fact.Unit) {
 		fact.SetIf(&u.Label, o.Label)
 		d.CheckTexts(&u.Label, u.Path, "")
+		o.Custom = customOfUnit(d, u, o.Custom)
 		if o.Head == nil {
 			return
 		}

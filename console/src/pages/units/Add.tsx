@@ -5,8 +5,9 @@ import { UserBox } from '../../shared/UserBox'
 import { useTyped } from '../../shell/drafts'
 import { useSheet } from '../../shell/sheet'
 import { unitChoice } from '../users/choices'
+import { changed, ValueFields } from './Values'
 
-const empty = { label: '', key: '', head: '' }
+const empty = { label: '', key: '', head: '', values: {} as Record<string, string> }
 
 /** Describes a new unit: its name, what it is part of, and who leads it. */
 export function AddUnit({ units, revision, done }: { units: Schemas['Unit'][]; revision: number; done: () => void }) {
@@ -22,7 +23,13 @@ export function AddUnit({ units, revision, done }: { units: Schemas['Unit'][]; r
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
-        const operation: Operation = { op: 'add_unit', path, label: x.label.trim(), ...(x.head && { head: x.head }) }
+        const operation: Operation = {
+          op: 'add_unit',
+          path,
+          label: x.label.trim(),
+          ...(x.head && { head: x.head }),
+          custom: changed({}, x.values),
+        }
         sheet.add({ verb: 'Add', what: `the unit ${x.label.trim()}`, detail: path, operations: [operation] }, revision)
         setX(empty)
         done()
@@ -45,6 +52,7 @@ export function AddUnit({ units, revision, done }: { units: Schemas['Unit'][]; r
           Who leads it <span className="text-soft text-sm">without one: whoever leads the unit above</span>
           <UserBox label="Head of the unit" value={x.head} onChange={(head) => setX({ ...x, head })} />
         </div>
+        <ValueFields values={x.values} set={(values) => setX({ ...x, values })} />
       </div>
       <p className="text-soft mt-2 text-sm">
         {taken ? (

@@ -5,6 +5,7 @@ import { UserBox } from '../../shared/UserBox'
 import { count } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 import { unitChoice } from '../users/choices'
+import { changed, ValueFields } from './Values'
 
 type Unit = Schemas['Unit']
 
@@ -28,6 +29,8 @@ export function EditUnit({
   const sheet = useSheet()
   const [label, setLabel] = useState(unit.label)
   const [head, setHead] = useState(unit.head?.key ?? '')
+  const [values, setValues] = useState(unit.custom ?? {})
+  const custom = changed(unit.custom, values)
   const [to, setTo] = useState(unit.path)
   const [into, setInto] = useState<Choice | null>(null)
   const add = (verb: string, what: string, operation: Operation, detail?: string) => {
@@ -40,15 +43,21 @@ export function EditUnit({
   return (
     <>
       <Part
-        label="Name and head"
+        label="Name, head and attributes"
         act="Add to change sheet"
-        idle={!label.trim() || !(named || led)}
+        idle={!label.trim() || !(named || led || custom)}
         send={() =>
           add(
             'Edit',
             `the unit ${unit.label}`,
-            { op: 'update_unit', unit: unit.path, ...(named && { label: label.trim() }), ...(led && { head }) },
-            [named && `named ${label.trim()}`, led && (head ? `led by ${head}` : 'led by nobody of its own')].filter(Boolean).join(', '),
+            { op: 'update_unit', unit: unit.path, ...(named && { label: label.trim() }), ...(led && { head }), ...(custom && { custom }) },
+            [
+              named && `named ${label.trim()}`,
+              led && (head ? `led by ${head}` : 'led by nobody of its own'),
+              ...Object.entries(custom ?? {}).map(([k, v]) => `${k} ${v || 'cleared'}`),
+            ]
+              .filter(Boolean)
+              .join(', '),
           )
         }
       >
@@ -60,6 +69,7 @@ export function EditUnit({
           Who leads it <span className="text-soft text-sm">blank: whoever leads the unit above</span>
           <UserBox label="Head of the unit" value={head} onChange={setHead} />
         </div>
+        <ValueFields values={values} set={setValues} />
       </Part>
       <Part
         label="Move or rename it"

@@ -15,6 +15,7 @@ import { useSheet } from '../../shell/sheet'
 import { useRoleChoices } from '../users/choices'
 import { AddUnit } from './Add'
 import { EditUnit } from './Edit'
+import { useUnitAttributes } from './Values'
 
 const route = getRouteApi('/shell/units')
 
@@ -108,7 +109,8 @@ const sum = (n: HierarchyNode<Unit>, of: (u: Unit) => number) => n.descendants()
 
 function Branch({ node, role, edits }: { node: HierarchyNode<Unit>; role?: string; edits?: { units: Unit[]; revision: number } }) {
   const [open, setOpen] = useState(true)
-  const { label, path, head, led_by: ledBy, id } = node.data
+  const { label, path, head, led_by: ledBy, id, custom } = node.data
+  const attributes = useUnitAttributes().filter((a) => custom?.[a.key])
   const users = sum(node, (u) => u.users)
   const holders = sum(node, (u) => u.holders ?? 0)
   return (
@@ -153,6 +155,11 @@ function Branch({ node, role, edits }: { node: HierarchyNode<Unit>; role?: strin
             'led by nobody'
           )}
         </span>
+        {attributes.map((a) => (
+          <span key={a.key} className="text-soft text-sm">
+            {a.label}: {custom![a.key]}
+          </span>
+        ))}
         {role && (
           <span className={holders > 0 ? 'text-harbour' : 'text-soft'}>
             {holders === 0 ? 'nobody holds it' : `${count(holders, 'holder')} of ${role}`}
