@@ -153,7 +153,7 @@ func TestArrowsPointDownOnly(t *testing.T) {
 			to, ours := strings.CutPrefix(i, "ableroster/")
 			if !ours {
 				if slices.Contains(core, from) {
-					if slices.Contains(outsideTheCore, i) || strings.Contains(i, ".") && !strings.HasPrefix(i, "golang.org/x/text/") {
+					if slices.Contains(outsideTheCore, i) || strings.Contains(i, ".") && !strings.HasPrefix(i, "golang.org/x/text/") && i != "golang.org/x/net/idna" {
 						t.Errorf("the core %s imports %s", from, i)
 					}
 				}

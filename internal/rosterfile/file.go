@@ -8,13 +8,13 @@ type File struct {
 	Version      int                    `json:"roster_file" doc:"the version of this form: 1"`
 	Organisation *Organisation          `json:"organisation,omitempty"`
 	Employment   map[string]Employment  `json:"employment_types,omitempty" doc:"the kinds of people by how they work here, by key as users have it"`
-	SignUpRules  map[string]SignUpRule  `json:"sign_up_rules,omitempty" doc:"who may sign up by themselves, by mail domain"`
 	Units        map[string]Unit        `json:"units,omitempty" doc:"the parts of the organisation, by path such as marine/pilotage"`
 	Attributes   map[string]Attribute   `json:"attributes,omitempty" doc:"of users, that the organisation declares itself, by key"`
 	Applications map[string]Application `json:"applications,omitempty" doc:"by key"`
 	Roles        map[string]Role        `json:"roles,omitempty" doc:"those of the organisation, by key"`
 	Groups       map[string]Group       `json:"groups,omitempty" doc:"by key; public and all-users are built in and only hold roles"`
 	Defaults     map[string]Default     `json:"defaults,omitempty" doc:"default rules, by key"`
+	SignUpRules  map[string]SignUpRule  `json:"sign_up_rules,omitempty" doc:"who may sign up by themselves, by mail domain"`
 	SoDRules     map[string]SoDRule     `json:"sod_rules,omitempty" doc:"roles nobody may combine, by key"`
 	Routes       map[string]Route       `json:"routes,omitempty" doc:"who approves requests, by key"`
 	Expectations map[string]Expectation `json:"expectations,omitempty" doc:"checks that must keep holding, by key"`

@@ -39,7 +39,6 @@ func Make(d *Document, s *access.Snapshot) Plan {
 		}
 	})
 	each(f.Units, func(path string, x Unit) { p.unit("units."+path, path, x) })
-	each(f.SignUpRules, func(domain string, x SignUpRule) { p.signUpRule("sign_up_rules."+domain, domain, x) })
 	each(f.Attributes, func(key string, x Attribute) { // filters name them
 		if !x.OfUnits {
 			p.attribute("attributes."+key, key, x)
@@ -59,6 +58,7 @@ func Make(d *Document, s *access.Snapshot) Plan {
 	})
 	each(f.Groups, func(key string, g Group) { p.groupAfter("groups."+key, key, g) })
 	each(f.Defaults, func(key string, x Default) { p.defaultRule("defaults."+key, key, x) })
+	each(f.SignUpRules, func(domain string, x SignUpRule) { p.signUpRule("sign_up_rules."+domain, domain, x) })
 	each(f.SoDRules, func(key string, x SoDRule) { p.sodRule("sod_rules."+key, key, x) })
 	each(f.Routes, func(key string, x Route) { p.route("routes."+key, key, x) })
 	each(f.Roles, func(key string, r Role) { p.roleLast("roles."+key, "", key, r) })
