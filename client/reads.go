@@ -398,6 +398,12 @@ func (c *Client) SetUpState(ctx context.Context) (wire.SetUpState, error) {
 	return get[wire.SetUpState](ctx, c, "/set-up", nil)
 }
 
+// SharedAccounts asks list-shared-accounts: Accounts that people use in turn: who has each, until when, and whether its secret was changed after use.
+// The query may have as_of.
+func (c *Client) SharedAccounts(ctx context.Context, q Query) (wire.SharedAccountList, error) {
+	return get[wire.SharedAccountList](ctx, c, "/shared-accounts", q)
+}
+
 // Shares asks list-shares: What is shared within single resources: what the caller shared, what is shared with them, and what they may read.
 // The query may have as_of, cursor, limit, application, path, role, user, by and own.
 func (c *Client) Shares(ctx context.Context, q Query) (wire.ShareList, error) {

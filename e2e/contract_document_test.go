@@ -107,6 +107,7 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"GET /machine-accounts", "/machine-accounts", ""},
 		{"GET /connections", "/connections", ""},
 		{"GET /employment-types", "/employment-types", ""},
+		{"GET /shared-accounts", "/shared-accounts", ""},
 		{"GET /sign-up-rules", "/sign-up-rules", ""},
 		{"POST /sign-up", "/sign-up", `{"email":"nobody@here.example"}`},
 		{"POST /sign-up/account", "/sign-up/account", `{"link":"x","display_name":"x","password":"x"}`},

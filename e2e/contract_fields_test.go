@@ -73,6 +73,12 @@ var samples = []string{
 	`{"op":"end_absence","user":"` + absent + `","absence":1,"end_date":"2099-01-31"}`,
 	`{"op":"set_employment_type","key":"vendor","label":"x","external":false,"max_days":9,"closed":true,"max_hours":3}`,
 	`{"op":"end_employment_type","employment_type":"apprentice"}`,
+	`{"op":"set_shared_account","user":"crane-override","custodian":"tomas.brandt","group":"gate-night","max_hours":4,"emergency":true}`,
+	`{"op":"end_shared_account","user":"crane-override"}`,
+	`{"op":"check_out_account","user":"crane-override","until":"` + time.Now().Add(2*time.Hour).UTC().Format(time.RFC3339) + `"}`,
+	`{"op":"return_account","user":"crane-spare"}`,
+	`{"op":"confirm_rotation","user":"crane-store"}`,
+	`{"op":"record_account_test","user":"crane-override"}`,
 	`{"op":"set_sign_up_rule","domain":"pilots.example","unit":"marine/pilotage","employment_type":"vendor","company":"x","sponsor":"marta.quill","days":9}`,
 	`{"op":"end_sign_up_rule","sign_up_rule":"estuary-dredging.example"}`,
 	`{"op":"extend_contract","user":"` + demo.Vendor + `","end_date":"` + time.Now().AddDate(0, 11, 0).Format(time.DateOnly) + `"}`,
@@ -233,6 +239,12 @@ func makeWay(t *testing.T, marta *client.Client) {
 		`{"op":"add_group","key":"key-keepers"}`, `{"op":"add_member","group":"key-keepers","user":"marta.quill"}`,
 		fmt.Sprintf(`{"op":"request_role","role":"berth-planning/scheduler","user":"marta.quill","until":%q}`, soon),
 		`{"op":"open_round","key":"spring","application":"tide-board","reviewers":"users","users":["marta.quill"]}`)
+	for _, name := range []string{"crane-override", "crane-spare", "crane-store"} {
+		do(fmt.Sprintf(`{"op":"add_user","user_name":%q,"kind":"service"}`, name), fmt.Sprintf(`{"op":"set_machine_account","user":%q,"purpose":"x","accountable":["tomas.brandt","marta.quill"]}`, name),
+			fmt.Sprintf(`{"op":"set_shared_account","user":%q,"custodian":"marta.quill","group":"pilots"}`, name))
+	}
+	do(`{"op":"check_out_account","user":"crane-spare"}`, `{"op":"check_out_account","user":"crane-store"}`)
+	do(`{"op":"return_account","user":"crane-store"}`)
 	lines, err := marta.ReviewItems(ctx, "spring", nil)
 	if err != nil || len(lines.Items) == 0 {
 		t.Fatal(err)

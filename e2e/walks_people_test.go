@@ -22,6 +22,8 @@ func TestTheWalkOfPeople(t *testing.T) {
 		{0, ""}, {0, "halloran.i (line 2) is ines.halloran"},
 		{0, "If there is such a user"}, {0, "by your password alone"},
 		{0, "nobody has said"}, {0, "are accountable for the machine account Barrier control"}, {0, "A new token of Barrier control"},
+		{0, "Added Crane override"}, {0, "are accountable for the machine account Crane override"}, {0, "Made Crane override an emergency account, of which Marta Quill is the custodian"},
+		{0, "Tested Crane override"}, {0, "Checked Crane override out until"}, {0, "Marta Quill has it until"}, {0, "Returned Crane override"}, {0, "The secret of Crane override was changed"},
 		{1, "leads the unit"}, {0, "Tomas Brandt departed"}, {0, "Nothing hangs on tomas.brandt"},
 	} {
 		w.step(x.code, x.text)

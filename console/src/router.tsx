@@ -314,6 +314,12 @@ const machineAccounts = createRoute({
   component: lazyPage(() => import('./pages/MachineAccounts'), 'MachineAccountsPage'),
 })
 
+const sharedAccounts = createRoute({
+  getParentRoute: () => shell,
+  path: '/shared-accounts',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/SharedAccounts'), 'SharedAccountsPage'),
+})
 const employmentTypes = createRoute({
   getParentRoute: () => shell,
   path: '/employment-types',
@@ -355,6 +361,7 @@ export const router = createRouter({
       calendar,
       machineAccounts,
       connections,
+      sharedAccounts,
       employmentTypes,
       signUpRules,
       groups,

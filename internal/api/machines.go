@@ -28,4 +28,11 @@ func machineRoutes(s *serve.Server) {
 		out, err := lists.MachineAccounts(v, tokens)
 		return serve.Answer(out), err
 	})
+	serve.Route(s, "GET", "/shared-accounts", "list-shared-accounts", "Accounts that people use in turn: who has each, until when, and whether its secret was changed after use", func(ctx context.Context, in *serve.AsOf) (*serve.Body[wire.SharedAccountList], error) {
+		v, err := s.View(ctx, *in)
+		if err != nil {
+			return nil, err
+		}
+		return serve.Answer(lists.SharedAccounts(v)), nil
+	})
 }

@@ -23,9 +23,9 @@ func ToDo(op Operation, s *access.Snapshot, n Names) string {
 
 // toDo turns the verbs that sentences begin with.
 var toDo = map[string]string{
-	"Added": "Add", "Approved": "Approve", "Cancelled": "Cancel", "Changed": "Change", "Closed": "Close", "Declared": "Declare",
+	"Added": "Add", "Approved": "Approve", "Cancelled": "Cancel", "Changed": "Change", "Checked": "Check", "Closed": "Close", "Declared": "Declare",
 	"Described": "Describe", "Ended": "End", "Erased": "Erase", "Extended": "Extend", "Fenced": "Fence", "Gave": "Give", "Granted": "Grant", "Shared": "Share",
 	"Handed": "Hand", "Made": "Make", "Merged": "Merge", "Moved": "Move", "Named": "Name", "Opened": "Open", "Refused": "Refuse",
-	"Registered": "Register", "Removed": "Remove", "Requested": "Request", "Retired": "Retire", "Revoked": "Revoke", "Settled": "Settle", "Signed": "Sign", "Suspended": "Suspend",
+	"Registered": "Register", "Removed": "Remove", "Requested": "Request", "Retired": "Retire", "Returned": "Return", "Tested": "Test", "Revoked": "Revoke", "Settled": "Settle", "Signed": "Sign", "Suspended": "Suspend",
 	"Took": "Take", "Updated": "Update", "Withdrew": "Withdraw", "Wrote": "Write",
 }

@@ -11,6 +11,9 @@ const (
 	WildcardInFence  Code = "wildcard_passes_fence"
 	AccountUnused    Code = "account_unused"
 	Unaccounted      Code = "account_unaccounted"
+	Overdue          Code = "account_overdue"
+	SecretUsed       Code = "account_secret_used"
+	Untested         Code = "account_untested"
 	AlmostEverybody  Code = "role_held_by_almost_all"
 	Direct           Code = "direct_assignment"
 	Doubled          Code = "assignment_doubled"
@@ -40,6 +43,9 @@ var All = []About{
 	{WildcardInFence, "Wildcards that pass a fence", "A fence keeps out permissions that were written for something wider. A pattern with a star passes it, also for resources that are registered later."},
 	{AccountUnused, "Accounts not used for 90 days", "Nobody would notice if somebody else used it."},
 	{Unaccounted, "Machine accounts without two people who are accountable for them", "When its secret leaks, or it must be stopped, nobody knows what it is for."},
+	{Overdue, "Shared accounts that were not returned in time", "Somebody still knows the secret, and nobody else can use the account."},
+	{SecretUsed, "Shared accounts whose secret was not changed after use", "Whoever used it could use it again, and nobody would know."},
+	{Untested, "Emergency accounts not tested for 180 days", "In the emergency they may turn out not to work."},
 	{AlmostEverybody, "Roles held by almost all", "Given one by one, it is easily forgotten for the next new user. A default rule gives it to everybody and removes it by itself."},
 	{Direct, "Direct assignments where groups are wanted", "The application's roles are to be given through groups: a role given to one user stays when they change jobs."},
 	{Doubled, "Assignments that a group already gives", "Removing the user from the group would not remove the role."},

@@ -65,6 +65,7 @@ func (r *Report) onUser(u *fact.User, wants map[fact.ApplicationID]bool, used Ac
 		if n := answering(r.s, u.ID); n < fact.Accountable {
 			out = append(out, Finding{Code: Unaccounted, User: u.ID, Count: n})
 		}
+		out = append(out, r.onShared(u.ID)...)
 		return out
 	}
 	query.DirectTo(r.s, u.ID, func(a fact.AssignmentID, role fact.RoleID, app fact.ApplicationID) {

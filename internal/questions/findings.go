@@ -173,6 +173,15 @@ func findingWords(v *seeing.View, f *finding.Finding) string {
 		return fmt.Sprintf("%s has not signed in for %s.", user, fact.Count(f.Count, "day"))
 	case finding.Unaccounted:
 		return fmt.Sprintf("%s has %d of the two accountable people that there should be.", user, f.Count)
+	case finding.Overdue:
+		return fmt.Sprintf("%s was to be returned %s ago.", user, hoursOrDays(f.Count))
+	case finding.SecretUsed:
+		return fmt.Sprintf("%s was returned %s ago, and its secret is the one that was used.", user, hoursOrDays(f.Count))
+	case finding.Untested:
+		if f.Count == 0 {
+			return fmt.Sprintf("%s was never tested.", user)
+		}
+		return fmt.Sprintf("%s was last tested %s ago.", user, fact.Count(f.Count, "day"))
 	case finding.AlmostEverybody:
 		return fmt.Sprintf("%s is held by %d people, almost all there are.", role, f.Count)
 	case finding.Direct:
@@ -353,4 +362,15 @@ func freshDefault(v *seeing.View, r fact.RoleID) string {
 		}
 		key = fmt.Sprintf("%s-%d", base, i)
 	}
+}
+
+// hoursOrDays are so many hours in words.
+func hoursOrDays(hours int) string {
+	switch {
+	case hours < 1:
+		return "less than an hour"
+	case hours < 48:
+		return fact.Count(hours, "hour")
+	}
+	return fact.Count(hours/24, "day")
 }

@@ -139,6 +139,10 @@ func (u *undoing) one(c access.RowChange) {
 		u.absences(f, c)
 	case *fact.MachineAccount:
 		u.machineAccount(f, c)
+	case *fact.SharedAccount:
+		u.sharedAccount(f, c)
+	case *fact.CheckOut:
+		u.left("Who had %s, and what became of its secret, stays as it was recorded.", u.called(f.User))
 	case *fact.Organisation:
 		u.organisation(f, c)
 	case *fact.Attribute:

@@ -11,6 +11,7 @@ import { ask } from '../api/ask'
 import { SecondFactor } from './account/SecondFactor'
 import { Providers } from './account/Providers'
 import { SignIns } from './account/SignIns'
+import { MySharedAccounts } from './account/SharedAccounts'
 import { Sponsored } from './account/Sponsored'
 
 const route = getRouteApi('/shell/my-access')
@@ -112,6 +113,7 @@ export function MyAccessPage() {
       <h2 className="mt-6">All you can do, and through what</h2>
       <AccessLines lines={access.lines} now={now} />
       <Sponsored />
+      <MySharedAccounts />
       <section aria-labelledby="sign-in-of-mine" className="mt-8 max-w-180">
         <h2 id="sign-in-of-mine">Sign-in</h2>
         <SecondFactor />

@@ -19,6 +19,7 @@ export const pages = [
       { to: '/units', label: 'Units', register: 'users' },
       { to: '/groups', label: 'Groups', register: 'groups' },
       { to: '/machine-accounts', label: 'Machine accounts', register: 'users' },
+      { to: '/shared-accounts', label: 'Shared accounts', register: 'users' },
       { to: '/connections', label: 'Connections', register: 'users' },
       { to: '/employment-types', label: 'Employment types', register: 'users' },
       { to: '/attributes', label: 'Attributes', register: 'settings' },

@@ -233,6 +233,8 @@ var All = []Table{
 	kept(fact.FactFreeze, func(id uint32) *fact.Freeze { return &fact.Freeze{ID: fact.FreezeID(id)} }),
 	kept(fact.FactUnit, func(id uint32) *fact.Unit { return &fact.Unit{ID: fact.UnitID(id)} }),
 	kept(fact.FactMachineAccount, func(id uint32) *fact.MachineAccount { return &fact.MachineAccount{User: fact.UserID(id)} }),
+	kept(fact.FactSharedAccount, func(id uint32) *fact.SharedAccount { return &fact.SharedAccount{User: fact.UserID(id)} }),
+	kept(fact.FactCheckOut, func(id uint32) *fact.CheckOut { return &fact.CheckOut{User: fact.UserID(id)} }),
 	kept(fact.FactPositions, func(id uint32) *fact.Positions { return &fact.Positions{User: fact.UserID(id)} }),
 	kept(fact.FactAbsences, func(id uint32) *fact.Absences { return &fact.Absences{User: fact.UserID(id)} }),
 	kept(fact.FactEmploymentType, func(id uint32) *fact.EmploymentType { return &fact.EmploymentType{ID: fact.EmploymentTypeID(id)} }),

@@ -10,8 +10,8 @@ import (
 // that are left; whoever they sponsored is suspended, since nobody sponsors them; and nobody who needs a
 // sponsor signs up by a rule that names none.
 func succeed(d *change.Draft, u *fact.User) {
-	accounts, sponsored, rules := d.AccountableFor(u.ID), d.Sponsored(u.ID), d.SponsoredBySignUp(u.ID)
-	if len(accounts)+len(sponsored)+len(rules) == 0 {
+	accounts, sponsored, rules, kept := d.AccountableFor(u.ID), d.Sponsored(u.ID), d.SponsoredBySignUp(u.ID), d.KeptBy(u.ID)
+	if len(accounts)+len(sponsored)+len(rules)+len(kept) == 0 {
 		return
 	}
 	to := u.Manager
@@ -23,6 +23,11 @@ func succeed(d *change.Draft, u *fact.User) {
 	}
 	for _, f := range accounts {
 		d.Put(f.Succeeded(u.ID, to))
+	}
+	for _, f := range kept {
+		b := *f
+		b.Custodian = to
+		d.Put(&b)
 	}
 	for _, f := range rules {
 		b := *f

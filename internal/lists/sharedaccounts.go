@@ -1,0 +1,84 @@
+package lists
+
+import (
+	"slices"
+	"strings"
+
+	"ableroster/internal/access"
+	"ableroster/internal/fact"
+	"ableroster/internal/seeing"
+	"ableroster/wire"
+)
+
+// SharedAccounts are the accounts that people use in turn, of those the caller may read. Who keeps one,
+// or may check it out, may know of it and of its custodian; and its custodian of who has it.
+func SharedAccounts(v *seeing.View) wire.SharedAccountList {
+	out := wire.SharedAccountList{Basis: v.Basis(), Accounts: []wire.SharedAccount{}}
+	s, me := v.Uncut(), v.Caller.User
+	name := func(id fact.UserID) wire.Ref {
+		u := s.User(id)
+		return wire.Ref{ID: id.String(), Key: u.UserName, Label: seeing.Label(u)}
+	}
+	for _, f := range s.SharedAccounts() {
+		u, last := s.User(f.User), s.CheckOut(f.User)
+		keeps, uses := me != 0 && f.Custodian == me, me != 0 && s.IsMember(me, f.Group, v.At)
+		has := last.Out() && last.By == me && me != 0
+		reads := v.ReadsUser(f.User)
+		if u.Status == fact.Departed || !reads && !keeps && !uses && !has {
+			continue
+		}
+		x := wire.SharedAccount{User: name(f.User), Group: v.GroupRef(f.Group, false), MaxHours: f.MaxHours, Emergency: f.Emergency, Tested: dayText(f.Tested), State: "free", May: []string{}}
+		if m := s.MachineAccount(f.User); m != nil {
+			if x.Purpose = m.Purpose; reads || keeps || has {
+				x.SecretAt = m.SecretAt
+			}
+		}
+		if f.Custodian != 0 {
+			custodian := name(f.Custodian)
+			x.Custodian = &custodian
+		}
+		if last != nil {
+			by := v.UserRef(last.By)
+			if (keeps || has) && last.By != 0 {
+				by = name(last.By)
+			}
+			x.HeldBy, x.From, x.Until, x.Returned = &by, seeing.Instant(last.From), seeing.Instant(last.Until), seeing.Instant(last.Returned)
+			if reads || keeps || has {
+				x.Given = &wire.Given{Revision: last.Opened}
+			}
+			switch {
+			case last.Out() && last.Until <= v.At:
+				x.State = "overdue"
+			case last.Out():
+				x.State = "out"
+			case last.Due():
+				x.State = "secret_used"
+			}
+		}
+		writes := reads && v.Rights().May(access.ActUpdate, v.Uncut().UserPath(f.User))
+		for _, act := range []struct {
+			verb string
+			may  bool
+		}{
+			{"check_out", x.State == "free" && (uses || keeps)},
+			{"return", last.Out() && (has || keeps || writes)},
+			{"confirm_rotation", last.Due() && (keeps || writes)},
+			{"record_test", keeps || writes},
+			{"edit", writes},
+		} {
+			if act.may && !v.Past {
+				x.May = append(x.May, act.verb)
+			}
+		}
+		out.Accounts = append(out.Accounts, x)
+	}
+	slices.SortFunc(out.Accounts, func(a, b wire.SharedAccount) int { return strings.Compare(a.User.Label, b.User.Label) })
+	v.Reasons(func(g seeing.Giving) {
+		for i := range out.Accounts {
+			if out.Accounts[i].Given != nil {
+				g(&out.Accounts[i].Given)
+			}
+		}
+	})
+	return out
+}
