@@ -148,6 +148,12 @@ func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
 	for _, c := range demo.Larkhaven(day) {
 		step(c.Operations...)
 	}
+	for _, account := range []change.UserRef{demo.BerthBoard, "manifest-feed", "tide-gauge"} {
+		step(&people.SetSharedAccount{User: account, Custodian: demo.Administrator, Group: "pilots", Emergency: true})
+	}
+	step(&people.CheckOutAccount{User: "manifest-feed"})
+	step(&people.CheckOutAccount{User: "tide-gauge"})
+	step(&people.ReturnAccount{User: "tide-gauge"})
 	rng := rand.New(rand.NewPCG(7, 7))
 	id := func(kind string, most int) string { return fmt.Sprintf("%s-%d", kind, 1+rng.IntN(most)) }
 	yes, no := true, false
