@@ -18,7 +18,7 @@ func TestAnEmergencyAccountOnThePages(t *testing.T) {
 	x.says(0, "crane-override emergency", "shared-accounts", "list")
 	pilot := signedIn(t, s, demo.Pilot)
 	pilot.Go("/my-access")
-	pilot.Sees("Its secret is handed out by Marta Quill.")
+	pilot.Sees("Its secret is with Marta Quill.")
 	pilot.Press("Check out for 4 hours")
 	commit(pilot, "The control room is down")
 	pilot.Go("/my-access")

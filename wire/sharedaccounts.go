@@ -7,7 +7,7 @@ type SharedAccount struct {
 	User      Ref        `json:"user"`
 	Purpose   string     `json:"purpose,omitempty" doc:"what it is for"`
 	SecretAt  string     `json:"secret_at,omitempty" doc:"where its secret lies; never the secret"`
-	Custodian *Ref       `json:"custodian,omitempty" doc:"who hands its secret out; none: nobody does now"`
+	Custodian *Ref       `json:"custodian,omitempty" doc:"who gives its secret out; none: nobody does now"`
 	Group     Ref        `json:"group" doc:"whose members may check it out"`
 	MaxHours  int        `json:"max_hours" doc:"for how many hours at most"`
 	Emergency bool       `json:"emergency,omitempty" doc:"it is for emergencies alone"`

@@ -5,12 +5,12 @@ import "ableroster/internal/calendar"
 // FactSharedAccount is the kind of what is said of shared accounts.
 var FactSharedAccount = RecordKind("shared_account")
 
-// SharedAccount makes a machine account one that people use in turn: its secret is handed out by a
+// SharedAccount makes a machine account one that people use in turn: its secret is given out by a
 // custodian, for a time and with a reason, and changed after each use.
 type SharedAccount struct {
 	Lifetime
 	User      UserID        `json:"-"`
-	Custodian UserID        `json:"custodian"`           // who hands its secret out
+	Custodian UserID        `json:"custodian"`           // who gives its secret out
 	Group     GroupID       `json:"group"`               // whose members may check it out
 	MaxHours  int           `json:"max_hours"`           // for how long at most
 	Emergency bool          `json:"emergency,omitempty"` // for emergencies alone, and tested now and then

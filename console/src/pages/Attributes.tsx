@@ -49,7 +49,7 @@ export function AttributesPage() {
           <h2 className="mt-8">Attributes of units</h2>
           <p className="text-soft max-w-180">Facts of the organisation’s units. Their values stand on the page of units.</p>
           <Declared
-            what="attribute of units"
+            what="unit attribute"
             attributes={ofUnits}
             columns={columnsOf(revision, writes, true)}
             revision={revision}

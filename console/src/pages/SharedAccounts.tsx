@@ -39,7 +39,7 @@ const columnsOf = (revision: number): ListColumn<Account>[] => [
   { key: 'custodian', label: 'Custodian', value: (a) => a.custodian?.label ?? 'nobody' },
   {
     key: 'group',
-    label: 'Checked out by',
+    label: 'Group',
     value: (a) => a.group.label,
     show: (a) => (
       <>
@@ -65,14 +65,14 @@ const columnsOf = (revision: number): ListColumn<Account>[] => [
     label: 'Next',
     value: () => '',
     show: (a) => (
-      <>
+      <span className="flex flex-wrap gap-x-4">
         <SharedActs account={a} revision={revision} />
         {a.may.includes('edit') && (
           <AddPanel press label={`Edit ${a.user.label}`} name={`edit-${a.user.id}`}>
             {(done) => <Share account={a} revision={revision} done={done} />}
           </AddPanel>
         )}
-      </>
+      </span>
     ),
   },
 ]
@@ -96,7 +96,7 @@ export function SharedAccountsPage() {
         Shared accounts
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        Machine accounts that people use in turn. Somebody checks one out for a time and with a reason; its custodian hands out the secret,
+        Machine accounts that people use in turn. Somebody checks one out for a time and with a reason; its custodian gives out the secret,
         and changes it after each use. An emergency account is tested now and then.
       </p>
       {accounts.length === 0 && <Empty>No account is shared. Say what a machine account is for, and share it here.</Empty>}
@@ -174,7 +174,7 @@ function Share({ account: a, revision, done }: { account?: Account; revision: nu
         </div>
       )}
       <div>
-        Custodian <span className="text-soft text-sm">who hands its secret out</span>
+        Custodian <span className="text-soft text-sm">who gives its secret out</span>
         <UserBox label="Custodian" value={x.custodian} onChange={(custodian) => setX({ ...x, custodian })} />
       </div>
       <div>

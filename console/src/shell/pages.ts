@@ -16,6 +16,7 @@ export const pages = [
     pages: [
       { to: '/users', label: 'Users', register: 'users' },
       { to: '/invitations', label: 'Invitations', register: 'users' },
+      { to: '/sign-up-rules', label: 'Sign-up rules', register: 'settings' },
       { to: '/units', label: 'Units', register: 'users' },
       { to: '/groups', label: 'Groups', register: 'groups' },
       { to: '/machine-accounts', label: 'Machine accounts', register: 'users' },
@@ -37,7 +38,6 @@ export const pages = [
   {
     label: 'Control',
     pages: [
-      { to: '/sign-up-rules', label: 'Sign-up rules', register: 'settings' },
       { to: '/defaults', label: 'Defaults', register: 'settings' },
       { to: '/sod-rules', label: 'SoD rules', register: 'settings' },
       { to: '/freezes', label: 'Freezes', register: 'settings' },

@@ -20,7 +20,7 @@ func init() {
 // SetSharedAccount says how people use a machine account in turn: all of it, from now on.
 type SetSharedAccount struct {
 	User      change.UserRef  `json:"user" doc:"the machine account: user name or id"`
-	Custodian change.UserRef  `json:"custodian" doc:"who hands its secret out: user name or id"`
+	Custodian change.UserRef  `json:"custodian" doc:"who gives its secret out: user name or id"`
 	Group     change.GroupRef `json:"group" doc:"whose members may check it out: key or id"`
 	MaxHours  int             `json:"max_hours,omitempty" doc:"for how many hours at most; 8 by default"`
 	Emergency bool            `json:"emergency,omitempty" doc:"it is for emergencies alone, and is tested now and then"`

@@ -37,7 +37,7 @@ export function SharedActs({ account: a, revision }: { account: Account; revisio
     </button>
   )
   return (
-    <span className="flex flex-wrap justify-end gap-x-4">
+    <span className="flex flex-wrap gap-x-4">
       {a.may.includes('check_out') && act(`Check out for ${count(a.max_hours, 'hour')}`, 'Check out', name, 'check_out_account')}
       {a.may.includes('return') && act('Return', 'Return', name, 'return_account')}
       {a.may.includes('confirm_rotation') &&
@@ -62,7 +62,7 @@ export function MySharedAccounts() {
               <td>
                 {a.user.label} <span className="text-soft font-mono text-sm">{a.user.key}</span>
                 <div className="text-soft text-sm">{a.purpose}</div>
-                {a.custodian && <div className="text-soft text-sm">Its secret is handed out by {a.custodian.label}.</div>}
+                {a.custodian && <div className="text-soft text-sm">Its secret is with {a.custodian.label}.</div>}
               </td>
               <td className={a.state === 'overdue' ? 'text-brick' : ''}>{stateWords(a)}</td>
               <td className="text-right">
