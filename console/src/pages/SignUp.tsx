@@ -1,12 +1,12 @@
 import { useMutation } from '@tanstack/react-query'
-import { Link } from '@tanstack/react-router'
+import { Link, useLocation } from '@tanstack/react-router'
 import { useState } from 'react'
 import { answer, api, ProblemError } from '../api/client'
 import { Faults } from '../shared/State'
 
 /** Where somebody signs up by themselves: asks for a link, and comes back by it. */
 export function SignUp() {
-  const link = decodeURIComponent(window.location.hash.slice(1))
+  const link = useLocation({ select: (l) => l.hash })
   return (
     <main className="mx-auto max-w-100 px-4 pt-[9vh]">
       <h1>Sign up</h1>
