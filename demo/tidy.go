@@ -132,7 +132,9 @@ func (g *generator) heads(at time.Time) {
 		&people.SetMachineAccount{User: "manifest-feed", Purpose: "Brings manifests of the shipping lines in, each night.", Application: "cargo-manifests", SecretAt: "In the vault of the office.",
 			Accountable: []change.UserRef{change.UserRef(finance[2].name), change.UserRef(engineering[1].name)}},
 		&people.SetMachineAccount{User: "tide-gauge", Purpose: "Writes the height of the tide every minute.", Application: "tide-board",
-			Accountable: []change.UserRef{change.UserRef(engineering[2].name), change.UserRef(engineering[3].name)}})
+			Accountable: []change.UserRef{change.UserRef(engineering[2].name), change.UserRef(engineering[3].name)}},
+		&people.SetSharedAccount{User: "tide-gauge", Custodian: Administrator, Group: "engineers", MaxHours: 4}, &people.CheckOutAccount{User: "tide-gauge"},
+		&people.ReturnAccount{User: "tide-gauge"}, &people.ConfirmRotation{User: "tide-gauge"})
 	tugs, office := g.present("marine/tugs"), g.present("office")
 	day := calendar.DateOf(at)
 	opened := calendar.At(at.Add(16 * time.Minute))

@@ -128,7 +128,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/machine-accounts", "Nobody has said what it is for"},
 		{"/connections", "No account speaks SCIM or AuthZEN yet"},
 		{"/employment-types", "access is closed, and opened for 8 hours at most"},
-		{"/shared-accounts", "No account is shared"},
+		{"/shared-accounts", "for 4 hours at most"},
 		{"/sign-up-rules", "works for Estuary Dredging"},
 		{"/units?role=berth-planning%2Freader", "of Berth reader"},
 		{"/roles?as=tree", "As a table"},

@@ -127,9 +127,10 @@ func TestAServiceStartsAgainWhenItsDatabaseWasPutBack(t *testing.T) {
 	}
 	lostMark := mark
 	there := &client.Client{Base: b.Base, Token: marta.Token, Mark: lostMark}
-	if _, err := there.Me(ctx); err != nil {
-		t.Fatalf("the other service does not know %s: %v", lostMark, err)
-	}
+	testkit.Until(t, "the other service to know the token and "+lostMark, func() bool {
+		_, err := there.Me(ctx)
+		return err == nil
+	})
 	testkit.Rewind(t, testkit.Pool(t, database), kept.Revision)
 	for _, s := range []*testkit.Service{a, b} {
 		old := &client.Client{Base: s.Base, Token: marta.Token}
