@@ -31,7 +31,7 @@ func TestWhoeverHasAnAddressInADomainSignsUp(t *testing.T) {
 			t.Errorf("%s: %v", email, err)
 		}
 	}
-	const oda = "Oda.Lind@tug-crews.example"
+	const oda = "Oda.Lind@tug-crews.example" // the mailbox’s own name is kept as it was typed
 	l := box.waitsFor(t, oda, 1)
 	if l.Subject != "Larkhaven Port Authority: sign up" || strings.Contains(l.Text, "Oda") {
 		t.Errorf("%+v", l)
@@ -117,6 +117,15 @@ func TestWhoeverHasAnAddressInADomainSignsUp(t *testing.T) {
 	}
 	if l := box.waitsFor(t, oda, 2); l.Subject != "Larkhaven Port Authority: you have an account" || !strings.Contains(l.Text, strings.ToLower(oda)) {
 		t.Errorf("%+v", l)
+	}
+	// However its domain is written, a mailbox has one account; who is added here meanwhile is not added again.
+	if err := stranger.AskToSignUp(ctx, "una.berg@TUG-crews.EXAMPLE"); err != nil {
+		t.Fatal(err)
+	}
+	code = signUpIn.FindStringSubmatch(box.waitsFor(t, "una.berg@tug-crews.example", 1).Text)[1]
+	x.says(0, "Added Una Berg", "users", "add", "una.b", "-name", "Una Berg", "-email", "una.berg@tug-crews.example", "-reason", "By the office")
+	if p := problem(t, stranger.SignUp(ctx, code, "Una Berg", newPassword), 403, "refused"); !strings.Contains(p.Detail, "you have an account already, una.b") {
+		t.Error(p.Detail)
 	}
 	// Asking often is slowed.
 	for n := 0; ; n++ {

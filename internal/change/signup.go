@@ -50,6 +50,9 @@ func SignUpRests(s *access.Snapshot, f *fact.SignUpRule, at calendar.Instant) st
 		return "Whoever set it may not add users" + InUnit(f.Unit) + " any more: set it again."
 	}
 	if d.CheckSignUp(f); len(d.Faults) > 0 {
+		if d.Faults[0].Field == "sponsor" && f.Sponsor != 0 { // who that is, is told to whoever may know
+			return "Nobody could be added: the sponsor cannot be one any more."
+		}
 		return "Nobody could be added: " + strings.ReplaceAll(d.Faults[0].Error(), "_", " ") + "."
 	}
 	return ""

@@ -19,11 +19,11 @@ type merged struct {
 	early map[fact.UserID]bool
 }
 
-// alike puts effects together that differ only in when they end: a role that is given to
+// mergeAlike puts effects together that differ only in when they end: a role that is given to
 // hundreds ends for each who has a last day on that day, and is one effect all the same.
 // What is told of it is what holds longest. The order stays. It takes time in proportion to
 // what there is, however many are put together.
-func alike(effects []effect.Effect) []merged {
+func mergeAlike(effects []effect.Effect) []merged {
 	var groups [][]effect.Effect
 	place := map[string]int{}
 	for _, e := range effects {

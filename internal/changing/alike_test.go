@@ -27,7 +27,7 @@ func TestEffectsThatDifferOnlyInTheirEndAreOne(t *testing.T) {
 			}
 			all = append(all, e)
 		}
-		got := alike(all)
+		got := mergeAlike(all)
 		shown := 0
 		for _, m := range got {
 			shown += len(m.Users)
@@ -64,7 +64,7 @@ func TestManyEffectsAreOneInOneGo(t *testing.T) {
 		all = append(all, effect.Effect{Users: []fact.UserID{fact.UserID(i + 1)},
 			Gained: []query.Entitlement{{Application: 2, Action: "read", Target: "/", When: calendar.Intervals{{From: 1, Until: calendar.Instant(10 + i)}}}}})
 	}
-	got := alike(all)
+	got := mergeAlike(all)
 	if len(got) != 1 || len(got[0].Users) != len(all) || len(got[0].early) != len(all)-1 || got[0].early[fact.UserID(len(all))] {
 		t.Errorf("%d effects, the first of %d users", len(got), len(got[0].Users))
 	}

@@ -25,7 +25,7 @@ func preview(v *seeing.View, d *change.Draft, p effect.Preview, how How) (*wire.
 		users  []fact.UserID
 	}
 	var first, rest []part
-	for _, e := range alike(p.Effects) {
+	for _, e := range mergeAlike(p.Effects) {
 		seen, early := e.Users, 0
 		if !everybody {
 			seen = slices.DeleteFunc(slices.Clone(e.Users), func(id fact.UserID) bool { return id != 0 && !w.ReadsUser(id) })

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 
+	"ableroster/internal/alike"
 	"ableroster/internal/calendar"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
@@ -28,6 +29,9 @@ func SignUp(ctx context.Context, d *seeing.Service, address, name string) (user,
 			return 0, 0, seeing.Refused("there is an account with this address already: sign in, have a link for a new password mailed to you, or ask your access administrator")
 		}
 		return id, f.By, nil
+	}
+	if there := alike.WhoHas(head, address); there != nil { // added since the link was mailed
+		return 0, 0, seeing.Refused("you have an account already, %s: sign in, have a link for a new password mailed to you, or ask your access administrator", there.UserName)
 	}
 	u := f.Adds(calendar.DateOf(d.Clock().In(head.Zone())))
 	u.UserName, u.DisplayName, u.Email = address, name, address

@@ -23,7 +23,7 @@ func (l *Lifetime) OpenedBy(n int64) { l.Opened = n }
 
 // MaxRecordKinds bounds how many kinds of record facts there are: a program with more does not
 // start.
-const MaxRecordKinds = 32
+const MaxRecordKinds = 48
 
 // recordKinds are those there are, by their place in a snapshot.
 var recordKinds []FactKind

@@ -53,6 +53,16 @@ func MailDomain(text string) (domain string, ok bool) {
 	return domain, err == nil && strings.Contains(strings.Trim(domain, "."), ".") && len(domain) <= 253 && !strings.HasSuffix(domain, ".")
 }
 
+// PlainAddress is an address with its domain as it is compared: one mailbox has one. It is blank for
+// what is no address.
+func PlainAddress(address string) string {
+	domain := DomainOf(address)
+	if domain == "" {
+		return ""
+	}
+	return address[:strings.LastIndexByte(address, '@')+1] + domain
+}
+
 // DomainOf is the mail domain of an address, as it is compared; blank for what is no address.
 func DomainOf(address string) string {
 	at := strings.LastIndexByte(address, '@')

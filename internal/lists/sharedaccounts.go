@@ -21,20 +21,21 @@ func SharedAccounts(v *seeing.View) wire.SharedAccountList {
 	}
 	for _, f := range s.SharedAccounts() {
 		u, last := s.User(f.User), s.CheckOut(f.User)
-		keeps, uses := me != 0 && f.Custodian == me, me != 0 && s.IsMember(me, f.Group, v.At)
-		has := last.Out() && last.By == me && me != 0
-		reads := v.ReadsUser(f.User)
-		if u.Status == fact.Departed || !reads && !keeps && !uses && !has {
+		keeps, has, reads, uses := me != 0 && f.Custodian == me, me != 0 && last.Out() && last.By == me, v.ReadsUser(f.User), v.Uses(f.User)
+		if u.Status == fact.Departed || !reads && !uses {
 			continue
 		}
-		x := wire.SharedAccount{User: name(f.User), Group: v.GroupRef(f.Group, false), MaxHours: f.MaxHours, Emergency: f.Emergency, Tested: dayText(f.Tested), State: "free", May: []string{}}
+		x := wire.SharedAccount{User: v.UserRef(f.User), Group: v.GroupRef(f.Group, false), MaxHours: f.MaxHours, Emergency: f.Emergency, Tested: dayText(f.Tested), State: "free", May: []string{}}
 		if m := s.MachineAccount(f.User); m != nil {
 			if x.Purpose = m.Purpose; reads || keeps || has {
 				x.SecretAt = m.SecretAt
 			}
 		}
 		if f.Custodian != 0 {
-			custodian := name(f.Custodian)
+			custodian := v.UserRef(f.Custodian)
+			if uses {
+				custodian = name(f.Custodian)
+			}
 			x.Custodian = &custodian
 		}
 		if last != nil {
@@ -60,7 +61,7 @@ func SharedAccounts(v *seeing.View) wire.SharedAccountList {
 			verb string
 			may  bool
 		}{
-			{"check_out", x.State == "free" && (uses || keeps)},
+			{"check_out", x.State == "free" && uses},
 			{"return", last.Out() && (has || keeps || writes)},
 			{"confirm_rotation", last.Due() && (keeps || writes)},
 			{"record_test", keeps || writes},

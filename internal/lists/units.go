@@ -1,10 +1,10 @@
 package lists
 
 import (
-	"maps"
 	"slices"
 	"strings"
 
+	"ableroster/internal/change"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -23,12 +23,17 @@ func Units(v *seeing.View, role string) (wire.UnitList, error) {
 		byPath[x.Path] = &x
 		return &x
 	}
+	attributes := v.Uncut().UnitAttributes()
 	for _, u := range v.Uncut().Units() {
 		if u.Ended || !v.ReadsUnit(u.Path) {
 			continue
 		}
 		x := add(wire.Unit{ID: u.ID.String(), Path: u.Path, Label: u.Label, Given: &wire.Given{Revision: u.Opened}})
-		x.Custom = maps.Collect(u.Custom.All())
+		for _, f := range attributes {
+			if value := u.Custom.Get(f.Key); value != "" && !f.Retired {
+				x.Custom = change.WithEntry(x.Custom, f.Key, value)
+			}
+		}
 		if u.Head != 0 {
 			head := v.UserRef(u.Head)
 			x.Head = &head

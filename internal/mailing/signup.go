@@ -4,9 +4,7 @@ import (
 	"context"
 	"errors"
 
-	"ableroster/internal/access"
 	"ableroster/internal/alike"
-	"ableroster/internal/fact"
 	"ableroster/internal/jobs"
 	"ableroster/internal/mail"
 	"ableroster/internal/signin"
@@ -27,7 +25,7 @@ func (m *Mailing) signUp(ctx context.Context, x *jobs.Mail) error {
 		return &jobs.NotSentError{Why: "has an address by which nobody may sign up", Dropped: true}
 	}
 	kind, data := SignUp, map[string]any{"Organisation": head.Organisation().Name}
-	if u := WhoHas(head, asked.Address); u != nil {
+	if u := alike.WhoHas(head, asked.Address); u != nil {
 		kind, data["UserName"], data["Link"] = signUpKnown, u.UserName, m.Base+"/today"
 	} else {
 		code, expires, err := m.Authenticator.SignUpLink(ctx, asked.ID)
@@ -44,15 +42,4 @@ func (m *Mailing) signUp(ctx context.Context, x *jobs.Mail) error {
 		return &jobs.NotSentError{Why: err.Error()}
 	}
 	return m.send(ctx, x, mail.Message{To: asked.Address, Subject: subject, Text: text, HTML: html})
-}
-
-// WhoHas is the person who has an address, or nil: one who is there before one who has departed.
-func WhoHas(s *access.Snapshot, address string) (found *fact.User) {
-	alike.To(s, &fact.User{UserKind: fact.Person, Personal: fact.Personal{Email: address}}, func(u *fact.User) bool {
-		if fact.Fold(u.Email) == fact.Fold(address) && (found == nil || found.Status == fact.Departed) {
-			found = u
-		}
-		return true
-	})
-	return found
 }

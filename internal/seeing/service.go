@@ -331,7 +331,7 @@ func Label(u *fact.User) string {
 // UserRef names a user, or says that they are outside the caller's part.
 func (v *View) UserRef(id fact.UserID) wire.Ref {
 	u := v.today.User(id)
-	if u == nil || !v.ReadsUser(id) && !v.Known[id] && !v.Sponsors(u) {
+	if u == nil || !v.ReadsUser(id) && !v.Known[id] && !v.Sponsors(u) && !v.Uses(id) {
 		return outside
 	}
 	return wire.Ref{ID: id.String(), Key: u.UserName, Label: Label(u)}
@@ -345,6 +345,17 @@ func (v *View) Sponsors(u *fact.User) bool {
 	}
 	t := v.today.EmploymentTypeOf(u)
 	return t != nil && (t.External || t.Closed)
+}
+
+// Uses says whether the caller keeps a shared account, has it, or may check it out. They may know of
+// it, and of its custodian, whom they ask for the secret.
+func (v *View) Uses(account fact.UserID) bool {
+	f, me := v.today.SharedAccount(account), v.Caller.User
+	if f == nil || f.Ended || me == 0 {
+		return false
+	}
+	last := v.today.CheckOut(account)
+	return f.Custodian == me || last.Out() && last.By == me || v.today.IsMember(me, f.Group, v.At)
 }
 
 // UserName implements change.Names within what the caller may see.

@@ -14,7 +14,8 @@ import { chosen } from '../shared/chosen'
 import { ask } from '../api/ask'
 import { useTyped } from '../shell/drafts'
 
-type Attribute = Schemas['Attribute']
+/** A declared attribute, and whose it is. */
+type Declared = Schemas['Attribute'] & { of: 'users' | 'units' }
 
 const types = { text: 'text', number: 'number', date: 'date', truth: 'true or false' } as const
 
@@ -25,7 +26,11 @@ export function AttributesPage() {
   const all = useQuery(ask('/api/v1/attributes', { params: { query: { as_of: asOf } } }))
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
   if (!all.data) return <Loading what="the attributes" />
-  const { attributes, unit_attributes: ofUnits, revision } = all.data
+  const { revision } = all.data
+  const attributes: Declared[] = [
+    ...all.data.attributes.map((a) => ({ ...a, of: 'users' as const })),
+    ...all.data.unit_attributes.map((a) => ({ ...a, of: 'units' as const })),
+  ]
   const writes = !past && !!me.may['settings.update']
   return (
     <>
@@ -37,74 +42,43 @@ export function AttributesPage() {
         Attributes
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        Additional attributes of users in this organisation. A fact is kept for ever and can be used in filters that give access. A personal
-        attribute can be erased and never gives access.
+        Additional attributes of users and of units in this organisation. A fact is kept for ever and can be used in filters that give
+        access. A personal attribute can be erased and never gives access.
       </p>
       {attributes.length === 0 && <Empty>No attribute is declared yet. Examples: cost centre, licence, badge number.</Empty>}
       {attributes.length > 0 && (
-        <Declared what="attribute" attributes={attributes} columns={columnsOf(revision, writes)} revision={revision} writes={writes} />
-      )}
-      {ofUnits.length > 0 && (
-        <>
-          <h2 className="mt-8">Attributes of units</h2>
-          <p className="text-soft max-w-180">Facts of the organisation’s units. Their values stand on the page of units.</p>
-          <Declared
-            what="unit attribute"
-            attributes={ofUnits}
-            columns={columnsOf(revision, writes, true)}
-            revision={revision}
-            writes={writes}
-          />
-        </>
+        <ListTable
+          what="attribute"
+          rows={attributes}
+          columns={columnsOf(revision, writes)}
+          id={(a) => a.id}
+          acts={
+            writes
+              ? (picked, clear) => {
+                  const standing = picked.filter((a) => !a.retired)
+                  return (
+                    <EndPicked
+                      verb="Retire"
+                      what="attribute"
+                      standing={standing}
+                      operations={standing.map((a) => ({ op: 'retire_attribute', attribute: a.key }))}
+                      revision={revision}
+                      clear={clear}
+                    />
+                  )
+                }
+              : undefined
+          }
+        />
       )}
     </>
   )
 }
 
-function Declared({
-  what,
-  attributes,
-  columns,
-  revision,
-  writes,
-}: {
-  what: string
-  attributes: Attribute[]
-  columns: ListColumn<Attribute>[]
-  revision: number
-  writes: boolean
-}) {
-  return (
-    <ListTable
-      what={what}
-      rows={attributes}
-      columns={columns}
-      id={(a) => a.id}
-      acts={
-        writes
-          ? (picked, clear) => {
-              const standing = picked.filter((a) => !a.retired)
-              return (
-                <EndPicked
-                  verb="Retire"
-                  what="attribute"
-                  standing={standing}
-                  operations={standing.map((a) => ({ op: 'retire_attribute', attribute: a.key }))}
-                  revision={revision}
-                  clear={clear}
-                />
-              )
-            }
-          : undefined
-      }
-    />
-  )
-}
-
 /** What holds of the values of an attribute, in a few words each. */
-const rulesOf = (a: Attribute, ofUnits?: boolean) =>
+const rulesOf = (a: Declared) =>
   [
-    a.required && (ofUnits ? 'required of every unit' : 'required of every person'),
+    a.required && (a.of === 'units' ? 'required of every unit' : 'required of every person'),
     a.identifies && 'no two people share a value',
     a.case_exact && 'with case',
     a.pattern && `matches ${a.pattern}`,
@@ -112,7 +86,7 @@ const rulesOf = (a: Attribute, ofUnits?: boolean) =>
     a.fill && `filled in ${a.fill.words}`,
   ].filter(Boolean)
 
-const columnsOf = (revision: number, writes: boolean, ofUnits?: boolean): ListColumn<Attribute>[] => [
+const columnsOf = (revision: number, writes: boolean): ListColumn<Declared>[] => [
   {
     key: 'attribute',
     label: 'Attribute',
@@ -124,16 +98,17 @@ const columnsOf = (revision: number, writes: boolean, ofUnits?: boolean): ListCo
       </span>
     ),
   },
+  { key: 'of', label: 'Of', value: (a) => a.of, choose: true },
   { key: 'type', label: 'Type', value: (a) => types[a.type], choose: true },
   { key: 'kept', label: 'Kept as', value: (a) => (a.personal ? 'personal' : 'fact'), choose: true },
-  { key: 'rule', label: 'Rule', value: (a) => rulesOf(a, ofUnits).join('; '), show: (a) => <Rules attribute={a} ofUnits={ofUnits} /> },
+  { key: 'rule', label: 'Rule', value: (a) => rulesOf(a).join('; '), show: (a) => <Rules attribute={a} /> },
   {
     key: 'users',
-    label: ofUnits ? 'Units with it' : 'Users with it',
+    label: 'With it',
     value: (a) => a.having,
     right: true,
     show: (a) =>
-      ofUnits ? (
+      a.of === 'units' ? (
         <Link to="/units" className="press">
           {a.having}
         </Link>
@@ -161,16 +136,16 @@ const columnsOf = (revision: number, writes: boolean, ofUnits?: boolean): ListCo
       writes &&
       !a.retired && (
         <AddPanel press label={`Edit ${a.label}`} name={`edit-${a.key}`}>
-          {(done) => <Edit attribute={a} ofUnits={ofUnits} revision={revision} done={done} />}
+          {(done) => <Edit attribute={a} revision={revision} done={done} />}
         </AddPanel>
       ),
   },
 ]
 
-function Rules({ attribute: a, ofUnits }: { attribute: Attribute; ofUnits?: boolean }) {
+function Rules({ attribute: a }: { attribute: Declared }) {
   return (
     <>
-      {rulesOf(a, ofUnits).join('; ') || <span className="text-soft">any</span>}
+      {rulesOf(a).join('; ') || <span className="text-soft">any</span>}
       {a.fill?.units && (
         <details className="text-sm">
           <summary className="press">The table</summary>
@@ -188,7 +163,7 @@ function Rules({ attribute: a, ofUnits }: { attribute: Attribute; ofUnits?: bool
 }
 
 /** What can be changed of an attribute that is declared. */
-function Edit({ attribute: a, ofUnits, revision, done }: { attribute: Attribute; ofUnits?: boolean; revision: number; done: () => void }) {
+function Edit({ attribute: a, revision, done }: { attribute: Declared; revision: number; done: () => void }) {
   const sheet = useSheet()
   const now = {
     label: a.label,
@@ -246,7 +221,7 @@ function Edit({ attribute: a, ofUnits, revision, done }: { attribute: Attribute;
       {!a.fill && (
         <label className="flex gap-2 sm:col-span-2">
           <input type="checkbox" checked={x.required} onChange={(e) => setX({ ...x, required: e.target.checked })} /> Required of every
-          {ofUnits ? ' unit' : ' person'} added
+          {a.of === 'units' ? ' unit' : ' person'} added
         </label>
       )}
       <button type="submit" className="button col-start-1 justify-self-start" disabled={names.length === 0 || !x.label.trim()}>

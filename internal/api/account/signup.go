@@ -37,8 +37,8 @@ func signUpRoutes(s *serve.Server) {
 		if !signUpOpen(s) {
 			return nil, &serve.Problem{Problem: wire.Problem{Type: seeing.KindNotFound, Title: "Not found", Status: 404, Detail: "Nobody signs up by themselves here. Ask your access administrator for an account."}}
 		}
-		email := strings.TrimSpace(in.Body.Email)
-		if fact.DomainOf(email) == "" || fact.CheckLabel(email, 254) != "" || strings.ContainsAny(email, " ,;<>/*\"") {
+		email := fact.PlainAddress(strings.TrimSpace(in.Body.Email))
+		if email == "" || fact.CheckLabel(email, 254) != "" || strings.ContainsAny(email, " ,;<>/*\"") {
 			return nil, seeing.Invalid("no link was mailed", wire.Fault{Place: "/email", Message: "is not an e-mail address"})
 		}
 		try := signin.Try{Account: "sign-up " + fact.Fold(email), Address: address(ctx)}
