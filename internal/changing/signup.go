@@ -51,6 +51,9 @@ func SignUp(ctx context.Context, d *seeing.Service, address, name string) (user,
 		Operations: []json.RawMessage{raw}, Acknowledge: []string{string(effect.LikelySamePerson)}}, How{})
 	var refused *wire.Problem
 	if errors.As(err, &refused) && refused.Status < 500 {
+		if _, there := d.Ledger.Head().FindUser(address); there { // by another press at the same time
+			return SignUp(ctx, d, address, name)
+		}
 		for _, fault := range refused.Faults {
 			if fault.Place == seeing.PlaceOf(0, "display_name") {
 				return 0, 0, seeing.Invalid("nothing was added", wire.Fault{Place: "/display_name", Message: fault.Message})
