@@ -38,4 +38,5 @@ func TestAnEmergencyAccountOnThePages(t *testing.T) {
 	b.Sees("free")
 	b.Go("/findings")
 	b.Sees("Crane override was never tested")
+	b.Sees("Test it, and say so.")
 }

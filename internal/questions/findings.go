@@ -235,6 +235,14 @@ func mend(v *seeing.View, f *finding.Finding) ([]change.Operation, string) {
 		return []change.Operation{&people.UpdateUser{User: user, Status: &suspended}}, "Suspend them, until they ask"
 	case finding.WildcardInFence:
 		return mendWildcard(v, f)
+	case finding.Unaccounted:
+		return nil, "Say on the page of machine accounts which two people are"
+	case finding.Overdue:
+		return nil, "Have it returned, or return it for them"
+	case finding.SecretUsed:
+		return nil, "Change its secret, and say so"
+	case finding.Untested:
+		return nil, "Test it, and say so"
 	case finding.AlmostEverybody:
 		return []change.Operation{&rules.AddDefault{Key: freshDefault(v, f.Role), Label: v.RoleRef(f.Role, false).Label + " for everybody", Everybody: true, Roles: []change.RoleRef{role}}}, "Make it a default rule for everybody"
 	case finding.Direct:

@@ -49,7 +49,7 @@ func SharedAccountsList(c *command.Call) error {
 		}
 		rows = append(rows, []string{a.User.Key, kind, a.Purpose, custodian, a.Group.Label, strconv.Itoa(a.MaxHours), state, tested, a.SecretAt})
 	}
-	c.Table(all, []string{"account", "kind", "purpose", "custodian", "checked_out_by", "hours", "state", "tested", "secret_at"}, rows)
+	c.Table(all, []string{"account", "kind", "purpose", "custodian", "group", "hours", "state", "tested", "secret_at"}, rows)
 	if len(rows) == 0 {
 		c.Say("There are no shared accounts that you may see or check out%s.", c.AsOfWords(all.Basis))
 	}
