@@ -125,7 +125,7 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
     <li className="border-rule border-b py-2">
       <div className="flex flex-wrap items-baseline justify-between gap-x-4">
         <span>{f.message}</span>
-        <span className="flex flex-wrap gap-x-4">
+        <span className="flex flex-wrap gap-x-4 gap-y-2">
           {f.mend && !f.aside && (
             <button
               type="button"

@@ -65,7 +65,7 @@ const columnsOf = (revision: number): ListColumn<Account>[] => [
     label: 'Next',
     value: () => '',
     show: (a) => (
-      <span className="flex flex-wrap gap-x-4">
+      <span className="flex flex-wrap gap-x-4 gap-y-2">
         <SharedActs account={a} revision={revision} />
         {a.may.includes('edit') && (
           <AddPanel press label={`Edit ${a.user.label}`} name={`edit-${a.user.id}`}>

@@ -37,7 +37,7 @@ export function SharedActs({ account: a, revision }: { account: Account; revisio
     </button>
   )
   return (
-    <span className="flex flex-wrap gap-x-4">
+    <span className="flex flex-wrap gap-x-4 gap-y-2">
       {a.may.includes('check_out') && act(`Check out for ${count(a.max_hours, 'hour')}`, 'Check out', name, 'check_out_account')}
       {a.may.includes('return') && act('Return', 'Return', name, 'return_account')}
       {a.may.includes('confirm_rotation') &&

@@ -24,7 +24,7 @@ export function LegalHold({ user: u, acts }: { user: Schemas['UserDetail']; acts
         </>
       )}
       {acts && (
-        <p className="mt-1 flex flex-wrap gap-x-4">
+        <p className="mt-1 flex flex-wrap gap-x-4 gap-y-2">
           <AddPanel
             press={hold ? 'Another last day' : 'Put under legal hold'}
             label={hold ? 'Another last day of the legal hold' : 'Put under legal hold'}

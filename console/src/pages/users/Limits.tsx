@@ -57,7 +57,7 @@ export function LimitsFields({
         <ScopesFields scopes={t.scopes} set={(scopes) => set({ ...t, scopes })} role={role} />
         <fieldset className="mt-3">
           <legend className="font-semibold">Schedule</legend>
-          <div className="flex flex-wrap gap-x-4">
+          <div className="flex flex-wrap gap-x-4 gap-y-2">
             {week.map((d) => (
               <label key={d} className="flex gap-1.5">
                 <input
