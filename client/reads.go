@@ -427,6 +427,18 @@ func (c *Client) Sponsored(ctx context.Context) (wire.SponsoredList, error) {
 	return get[wire.SponsoredList](ctx, c, "/me/sponsored", nil)
 }
 
+// TeamRules asks list-team-rules: Who may open teams, and what they may do in them.
+// The query may have as_of.
+func (c *Client) TeamRules(ctx context.Context, q Query) (wire.TeamRuleList, error) {
+	return get[wire.TeamRuleList](ctx, c, "/team-rules", q)
+}
+
+// Teams asks list-teams: Teams: groups that their owners manage by a team rule.
+// The query may have as_of and group.
+func (c *Client) Teams(ctx context.Context, q Query) (wire.TeamList, error) {
+	return get[wire.TeamList](ctx, c, "/teams", q)
+}
+
 // Timeline asks get-timeline: Which roles a user held when, and through what.
 func (c *Client) Timeline(ctx context.Context, user string) (wire.RoleTimeline, error) {
 	return get[wire.RoleTimeline](ctx, c, "/users/"+url.PathEscape(user)+"/timeline", nil)

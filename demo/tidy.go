@@ -134,7 +134,12 @@ func (g *generator) heads(at time.Time) {
 		&people.SetMachineAccount{User: "tide-gauge", Purpose: "Writes the height of the tide every minute.", Application: "tide-board",
 			Accountable: []change.UserRef{change.UserRef(engineering[2].name), change.UserRef(engineering[3].name)}},
 		&people.SetSharedAccount{User: "tide-gauge", Custodian: Administrator, Group: "engineers", MaxHours: 4}, &people.CheckOutAccount{User: "tide-gauge"},
-		&people.ReturnAccount{User: "tide-gauge"}, &people.ConfirmRotation{User: "tide-gauge"})
+		&people.ReturnAccount{User: "tide-gauge"}, &people.ConfirmRotation{User: "tide-gauge"},
+		&rules.SetTeamRule{Key: "project-teams", Label: "Project teams", Description: "For work that takes people of several places, and an end.", Filter: `within eq "engineering"`, Roles: []change.RoleRef{"sounding-surveys/reader"},
+			People: "engineering", Invites: true, Unit: "engineering/dredging", Employment: "contractor", Company: "Estuary Dredging", Sponsor: change.UserRef(engineering[1].name), Days: 180, MaxMembers: 12},
+		&roles.OpenTeam{Rule: "project-teams", Key: "chart-project", Label: "Chart project", Description: "Charts of the outer channel, before the summer.", Owner: change.UserRef(engineering[2].name)},
+		&roles.AddMember{Group: "chart-project", User: change.UserRef(engineering[4].name)}, &roles.AddMember{Group: "chart-project", User: change.UserRef(engineering[5].name)},
+		&roles.Grant{Role: "sounding-surveys/reader", Group: "chart-project"})
 	tugs, office := g.present("marine/tugs"), g.present("office")
 	day := calendar.DateOf(at)
 	opened := calendar.At(at.Add(16 * time.Minute))

@@ -129,6 +129,8 @@ func TestEveryPageIsAccessible(t *testing.T) {
 		{"/connections", "No account speaks SCIM or AuthZEN yet"},
 		{"/employment-types", "access is closed, and opened for 8 hours at most"},
 		{"/shared-accounts", "for 4 hours at most"},
+		{"/team-rules", "Project teams"},
+		{"/teams", "Chart project"},
 		{"/sign-up-rules", "works for Estuary Dredging"},
 		{"/units?role=berth-planning%2Freader", "of Berth reader"},
 		{"/roles?as=tree", "As a table"},

@@ -11,7 +11,7 @@ import (
 var narrow = []string{"/today", "/my-access", "/catalogue", "/requests", "/requests/request-31", "/reviews", "/reviews/marine-winter", "/users", "/users/add", "/units", "/users/ines.halloran",
 	"/users/ines.halloran?tab=given", "/users/ines.halloran?tab=attributes", "/users/ines.halloran?tab=timeline", "/users/ines.halloran?tab=history", "/groups", "/groups/pilots", "/applications",
 	"/applications/berth-planning", "/roles", "/roles/duty-officer", "/defaults", "/sod-rules", "/freezes", "/shares", "/expectations", "/delegations", "/findings", "/gained-and-lost", "/ledger", "/ledger/900",
-	"/security-log", "/invitations", "/calendar", "/mail", "/machine-accounts", "/connections", "/employment-types", "/sign-up-rules", "/shared-accounts", "/import", "/guard-rails", "/attributes", "/view-as"}
+	"/security-log", "/invitations", "/calendar", "/mail", "/machine-accounts", "/connections", "/employment-types", "/sign-up-rules", "/shared-accounts", "/team-rules", "/teams", "/import", "/guard-rails", "/attributes", "/view-as"}
 
 // At 320 pixels nothing has to be scrolled sideways but tables of many columns within
 // themselves; the pages are behind a press; and what is put on the change sheet leaves the

@@ -109,6 +109,8 @@ func TestAnswersFitTheDocument(t *testing.T) {
 		{"GET /employment-types", "/employment-types", ""},
 		{"GET /shared-accounts", "/shared-accounts", ""},
 		{"GET /sign-up-rules", "/sign-up-rules", ""},
+		{"GET /team-rules", "/team-rules", ""},
+		{"GET /teams", "/teams", ""},
 		{"POST /sign-up", "/sign-up", `{"email":"nobody@here.example"}`},
 		{"POST /sign-up/account", "/sign-up/account", `{"link":"x","display_name":"x","password":"x"}`},
 		{"GET /me/sponsored", "/me/sponsored", ""},

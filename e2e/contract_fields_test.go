@@ -81,6 +81,10 @@ var samples = []string{
 	`{"op":"record_account_test","user":"crane-override"}`,
 	`{"op":"set_sign_up_rule","domain":"pilots.example","unit":"marine/pilotage","employment_type":"vendor","company":"x","sponsor":"marta.quill","days":9}`,
 	`{"op":"end_sign_up_rule","sign_up_rule":"estuary-dredging.example"}`,
+	`{"op":"set_team_rule","key":"sea-projects","label":"x","description":"x","filter":"within eq \"marine\"","roles":["incident-log/reader"],"people":"marine","invites":true,"guest_unit":"marine/tugs","guest_employment_type":"contractor","guest_company":"x","guest_sponsor":"marta.quill","guest_days":9,"max_members":9}`,
+	`{"op":"end_team_rule","team_rule":"project-teams"}`,
+	`{"op":"open_team","team_rule":"office-teams","key":"deep-berth","label":"x","description":"x","owner":"marta.quill"}`,
+	`{"op":"close_team","group":"chart-project"}`,
 	`{"op":"extend_contract","user":"` + demo.Vendor + `","end_date":"` + time.Now().AddDate(0, 11, 0).Format(time.DateOnly) + `"}`,
 	`{"op":"open_access","user":"` + demo.Vendor + `","from":"2099-01-01T00:00:00Z","until":"2099-01-01T01:00:00Z","reference":"TCK-1"}`,
 	`{"op":"close_access","user":"` + demo.Vendor + `"}`,
@@ -243,6 +247,7 @@ func makeWay(t *testing.T, marta *client.Client) {
 		do(fmt.Sprintf(`{"op":"add_user","user_name":%q,"kind":"service"}`, name), fmt.Sprintf(`{"op":"set_machine_account","user":%q,"purpose":"x","accountable":["tomas.brandt","marta.quill"]}`, name),
 			fmt.Sprintf(`{"op":"set_shared_account","user":%q,"custodian":"marta.quill","group":"pilots"}`, name))
 	}
+	do(`{"op":"set_team_rule","key":"office-teams","filter":"within eq \"office\""}`)
 	do(`{"op":"check_out_account","user":"crane-spare"}`, `{"op":"check_out_account","user":"crane-store"}`)
 	do(`{"op":"return_account","user":"crane-store"}`)
 	lines, err := marta.ReviewItems(ctx, "spring", nil)

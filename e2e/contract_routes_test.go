@@ -43,7 +43,7 @@ func calls(finance, marine wire.User) []routeCall {
 	needs := func(without int, action, on, route, path, body string) {
 		out = append(out, routeCall{route: route, path: path, body: body, action: action, on: on, without: without})
 	}
-	for _, r := range []string{"GET /applications", "GET /assignments", "GET /assignments.csv", "GET /findings", "GET /groups", "GET /groups.csv", "GET /memberships.csv", "GET /attributes", "GET /units", "GET /calendar", "GET /machine-accounts", "GET /shared-accounts", "GET /connections", "GET /employment-types", "GET /me/sponsored", "GET /me/passkeys", "GET /me/providers", "GET /invitations", "GET /me/second-factor", "GET /me/sessions", "GET /delegations", "GET /mappings", "GET /me", "GET /me/access", "GET /catalogue", "GET /pending-changes", "GET /views", "GET /requests", "GET /reviews",
+	for _, r := range []string{"GET /applications", "GET /assignments", "GET /assignments.csv", "GET /findings", "GET /groups", "GET /groups.csv", "GET /memberships.csv", "GET /attributes", "GET /units", "GET /calendar", "GET /machine-accounts", "GET /shared-accounts", "GET /team-rules", "GET /teams", "GET /connections", "GET /employment-types", "GET /me/sponsored", "GET /me/passkeys", "GET /me/providers", "GET /invitations", "GET /me/second-factor", "GET /me/sessions", "GET /delegations", "GET /mappings", "GET /me", "GET /me/access", "GET /catalogue", "GET /pending-changes", "GET /views", "GET /requests", "GET /reviews",
 		"GET /roles", "GET /roster-file", "GET /roster-file/schema", "GET /today", "GET /tokens", "GET /users", "GET /users.csv"} {
 		cut(r)
 	}

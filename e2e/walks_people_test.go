@@ -14,6 +14,8 @@ func TestTheWalkOfPeople(t *testing.T) {
 		{0, "Declared the attribute Phone of units"}, {0, "Updated the unit Pilotage"},
 		{0, "Added Alma Reyes"}, {0, "alma.reyes"}, {0, "on its way"}, {0, "invitation"}, {0, "Alma Reyes departed"},
 		{0, "Whoever has an address in tug-crews.example may sign up, as a user in marine/tugs, for 90 days"}, {0, "Tug Crews"}, {0, "Nobody with an address in tug-crews.example may sign up any more"},
+		{0, "Teams like Harbour projects may be opened by users in Office and below, and given Berth reader"}, {0, "Opened the team Deep berth, which Marta Quill manages"}, {0, "Added Inês Halloran to the group Deep berth"},
+		{0, "Added Ola Finch"}, {0, "Granted"}, {0, "managed by Marta Quill, with 3 of at most 50 members"}, {0, "Closed the team Deep berth"}, {0, "Nobody may open or manage teams like Harbour projects any more"},
 		{0, "access ends"},
 		{0, "Wrote the default rule"}, {0, "Changed the default rule"}, {0, "21 days longer after a move"},
 		{0, "a position in marine/tugs"}, {0, "2027-03-01 to 2027-05-31"}, {0, "ends on 30 Apr 2027"}, {0, "is absent from 1 Jun 2027"}, {0, "Opened the review"},

@@ -139,11 +139,20 @@ func (b *Tab) Before(script string) {
 	}))
 }
 
+// drawnAnew is what the browser says of an element that was found, and drawn anew before anything was
+// done to it.
+const drawnAnew = "Could not find node with given id"
+
+// do does something in the tab, once more where what it is done to was drawn anew meanwhile.
 func (b *Tab) do(what string, actions ...chromedp.Action) {
 	b.t.Helper()
 	ctx, cancel := context.WithTimeout(b.ctx, patience)
 	defer cancel()
-	if err := chromedp.Run(ctx, actions...); err != nil {
+	err := chromedp.Run(ctx, actions...)
+	for len(actions) == 1 && err != nil && strings.Contains(err.Error(), drawnAnew) && ctx.Err() == nil {
+		err = chromedp.Run(ctx, actions...)
+	}
+	if err != nil {
 		var text string
 		_ = chromedp.Run(b.ctx, chromedp.Evaluate(`location.href + "\n" + document.body.innerText`, &text))
 		if dir := os.Getenv("ROSTER_TEST_PICTURES"); dir != "" {

@@ -326,6 +326,23 @@ const employmentTypes = createRoute({
   validateSearch: listSearch,
   component: lazyPage(() => import('./pages/EmploymentTypes'), 'EmploymentTypesPage'),
 })
+const teams = createRoute({
+  getParentRoute: () => shell,
+  path: '/teams',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/teams/List'), 'TeamList'),
+})
+const oneTeam = createRoute({
+  getParentRoute: () => shell,
+  path: '/teams/$team',
+  component: lazyPage(() => import('./pages/teams/One'), 'OneTeam'),
+})
+const teamRules = createRoute({
+  getParentRoute: () => shell,
+  path: '/team-rules',
+  validateSearch: listSearch,
+  component: lazyPage(() => import('./pages/teams/Rules'), 'TeamRulesPage'),
+})
 const signUpRules = createRoute({
   getParentRoute: () => shell,
   path: '/sign-up-rules',
@@ -363,6 +380,9 @@ export const router = createRouter({
       connections,
       sharedAccounts,
       employmentTypes,
+      teams,
+      oneTeam,
+      teamRules,
       signUpRules,
       groups,
       group,

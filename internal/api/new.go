@@ -29,6 +29,7 @@ func routes(s *serve.Server) {
 	freezeRoutes(s)
 	unitRoutes(s)
 	machineRoutes(s)
+	teamRoutes(s)
 	employmentRoutes(s)
 	calendarRoutes(s)
 	retirementRoutes(s)

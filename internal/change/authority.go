@@ -3,6 +3,7 @@ package change
 import (
 	"cmp"
 	"slices"
+	"sync"
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
@@ -22,6 +23,7 @@ type Authority struct {
 	s      *access.Snapshot
 	rights []adminRight
 	all    map[string][]patterns.Area // over all parts, by action
+	teams  []managed                  // what they manage; see gainedInTeam
 }
 
 // part is what one assignment of the caller lets them do.
@@ -44,6 +46,12 @@ func AuthorityOf(s *access.Snapshot, caller fact.UserID, at calendar.Instant) *A
 			a.rights = append(a.rights, p)
 		}
 	})
+	if s.Effective(caller, at) {
+		a.teams = managedBy(s, caller)
+	}
+	for _, x := range reads(s, a.teams) {
+		a.all[access.ActRead] = patterns.Widen(a.all[access.ActRead], x)
+	}
 	return a
 }
 
@@ -83,7 +91,8 @@ func givesIn(s *access.Snapshot, f *fact.Assignment, app fact.ApplicationID, own
 // Same says whether two authorities of a caller come from the same assignments: while nothing
 // of what these give was changed, they are the same.
 func (a *Authority) Same(b *Authority) bool {
-	return slices.EqualFunc(a.rights, b.rights, func(x, y adminRight) bool { return x.given.ID == y.given.ID })
+	return slices.EqualFunc(a.rights, b.rights, func(x, y adminRight) bool { return x.given.ID == y.given.ID }) &&
+		slices.EqualFunc(a.teams, b.teams, func(x, y managed) bool { return x.group == y.group && x.rule == y.rule })
 }
 
 // May says whether the caller may do an action on a path of able-roster.
@@ -93,9 +102,9 @@ func (a *Authority) May(action, path string) bool { return patterns.Reaches(a.al
 func (a *Authority) Reach(action string) []patterns.Area { return a.all[action] }
 
 // MayReadUser says whether the caller may read a user: everybody may read
-// themselves.
+// themselves, and whoever manages a team may read who is in it.
 func (a *Authority) MayReadUser(s *access.Snapshot, id fact.UserID) bool {
-	return id == a.Caller && id != 0 || a.May(access.ActRead, s.UserPath(id))
+	return id == a.Caller && id != 0 || a.May(access.ActRead, s.UserPath(id)) || a.inTeam(s, id)
 }
 
 // ReadsAllUsers says whether the caller may read everybody, without a look at
@@ -207,9 +216,10 @@ func (a *Authority) Judge(d *Draft, from calendar.Instant) []Refusal {
 // LacksFor is what the caller lacks for the effect of a draft, which is its gains.
 func (a *Authority) LacksFor(d *Draft, gains []RoleGain) []Refusal {
 	var out []Refusal
+	teams := sync.OnceValue(func() []managed { return a.teamsIn(d) })
 	for _, g := range gains {
 		switch {
-		case !a.mayAssign(&d.Snapshot, &g):
+		case !a.mayAssign(&d.Snapshot, &g) && !gainedInTeam(&d.Snapshot, teams(), &g, a.at):
 			out = append(out, Refusal{Gain: &g})
 		case !a.mayPassOn(&d.Snapshot, &g):
 			out = append(out, Refusal{Gain: &g, PassedOn: true})
@@ -226,5 +236,17 @@ func (a *Authority) Lacks(d *Draft) []Refusal {
 			out = append(out, Refusal{Need: &d.Needs[i]})
 		}
 	}
+	if len(d.guests) > 0 && len(d.Faults) == 0 { // what kept them out of the team is told instead
+		out = append(out, a.notInvited(d, a.teamsIn(d))...)
+	}
 	return out
+}
+
+// teamsIn are the teams that the caller manages once a draft is made. Who makes it alone counts: in
+// the draft of somebody else they may not have been asked for what they need.
+func (a *Authority) teamsIn(d *Draft) []managed {
+	if a.Caller != d.Author || !d.Effective(a.Caller, a.at) {
+		return nil
+	}
+	return managedBy(&d.Snapshot, a.Caller)
 }

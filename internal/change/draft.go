@@ -47,6 +47,7 @@ type Draft struct {
 	Sealed []Sealing
 	reads  []Subject
 
+	guests   []guest
 	promised []RoleGain
 	shares   map[fact.RoleID]map[string]int // how often each role is shared, by path, once looked up
 	sponsors map[fact.UserID][]fact.UserID  // whom each sponsors, once looked up

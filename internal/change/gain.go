@@ -26,6 +26,9 @@ type RoleGain struct {
 	// give: the author needs "assign" on all roles of that application too.
 	Also fact.ApplicationID
 
+	// Through is the group that gives it to whoever is in it, 0 for none.
+	Through fact.GroupID
+
 	// Decides is who comes to decide on giving it, and Group in which group, where
 	// nobody holds it yet.
 	Decides fact.UserID
@@ -247,7 +250,10 @@ func (d *Draft) groupGains(from calendar.Instant) []RoleGain {
 	var out []RoleGain
 	for id := range gives {
 		if id != 0 && held.OwnGroups(id) {
-			out = append(out, gained(0, groupReach(&d.Snapshot, id), held.RolesOfGroup(d.Base(), id), held.RolesOfGroup(&d.Builder.Snapshot, id), from)...)
+			for _, g := range gained(0, groupReach(&d.Snapshot, id), held.RolesOfGroup(d.Base(), id), held.RolesOfGroup(&d.Builder.Snapshot, id), from) {
+				g.Through = id
+				out = append(out, g)
+			}
 		}
 	}
 	for id := range chooses {

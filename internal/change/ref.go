@@ -28,6 +28,7 @@ type (
 	UnitRef        string
 	EmploymentRef  string
 	SignUpRuleRef  string
+	TeamRuleRef    string
 	ThingRef       string // of any kind, by its id
 )
 
@@ -50,6 +51,7 @@ func (FreezeRef) Refers()      {}
 func (UnitRef) Refers()        {}
 func (EmploymentRef) Refers()  {}
 func (SignUpRuleRef) Refers()  {}
+func (TeamRuleRef) Refers()    {}
 func (ThingRef) Refers()       {}
 
 // Missing files the fault of a name that was not found, unless its making in

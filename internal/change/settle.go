@@ -37,6 +37,9 @@ func (d *Draft) SettleScopes(list *[]ScopeRef) ([]fact.Scope, bool) {
 // and assign on the user or update on the group. What members of the group
 // come to hold is judged by the effect. It says whether the author has them.
 func (d *Draft) NeedAssign(role fact.RoleID, to fact.Assignee) bool {
+	if to.Group != 0 && d.byTeam(to.Group) && slices.Contains(d.ManagedTeam(d.Author, to.Group).Roles, role) {
+		return true
+	}
 	may := d.Need(access.ActAssign, d.RolePath(role), "assign the role %s", d.RoleKey(role))
 	if to.User != 0 {
 		return d.Need(access.ActAssign, d.UserPath(to.User), "assign roles to %s", d.User(to.User).UserName) && may

@@ -16,26 +16,32 @@ func (d *Draft) NewUserPath(unit string) string {
 // CheckSignUp files the faults of whoever would sign up by a rule: nobody could be added. They are
 // filed in the fields of the rule.
 func (d *Draft) CheckSignUp(f *fact.SignUpRule) {
+	d.CheckNewcomer(f.Newcomer, f.Sponsor, map[string]string{"manager": "sponsor", "end_date": "days"})
+}
+
+// CheckNewcomer files the faults of whoever would be added by a rule, in the fields of the rule: called
+// says what it calls those of a user.
+func (d *Draft) CheckNewcomer(n fact.Newcomer, manager fact.UserID, called map[string]string) {
 	if d.Replays {
 		return
 	}
-	before, u := len(d.Faults), f.Adds(d.Today())
+	before, u := len(d.Faults), n.Adds(manager, d.Today())
 	if d.CheckUnit("unit", u.Unit) {
 		d.KnownUnit("unit", u.Unit)
 	}
 	d.CheckUser(&u)
 	d.Requires(&u)
 	d.CheckEmployment(nil, &u)
-	for i := range d.Faults[before:] {
-		x := &d.Faults[before+i]
-		switch attribute, declared := strings.CutPrefix(x.Field, "custom."); {
-		case declared:
-			x.Field, x.Message = "", "the attribute "+attribute+" is required of every person, and nobody who signs up gives it"
-		case x.Field == "manager":
-			x.Field = "sponsor"
-		case x.Field == "end_date":
-			x.Field = "days"
+	filed := d.Faults[before:]
+	d.Faults = d.Faults[:before]
+	for _, x := range filed {
+		field, renamed := called[x.Field]
+		if attribute, declared := strings.CutPrefix(x.Field, "custom."); declared {
+			x.Field, x.Message = "", "the attribute "+attribute+" is required of every person, and nobody who is added so gives it"
+		} else if renamed {
+			x.Field = field
 		}
+		d.Faults = append(d.Faults, x)
 	}
 }
 

@@ -33,6 +33,7 @@ type (
 
 	EmploymentTypeID uint32
 	SignUpRuleID     uint32
+	TeamRuleID       uint32
 )
 
 // The built-in groups and the application that protects Able Roster itself.
@@ -61,6 +62,7 @@ func (i UnitID) String() string        { return text("unit", uint32(i)) }
 
 func (i EmploymentTypeID) String() string { return text("employment_type", uint32(i)) }
 func (i SignUpRuleID) String() string     { return text("sign_up_rule", uint32(i)) }
+func (i TeamRuleID) String() string       { return text("team_rule", uint32(i)) }
 
 // IDText is an id of a kind as text.
 func IDText(kind FactKind, n uint32) string { return text(string(kind), n) }

@@ -18,15 +18,12 @@ const MostSignUpRules = 200
 // default rules give to a user like that, and nothing else.
 type SignUpRule struct {
 	Lifetime
-	ID         SignUpRuleID `json:"-"`
-	Domain     string       `json:"domain"` // see MailDomain
-	Unit       string       `json:"unit,omitempty"`
-	Employment string       `json:"employment_type,omitempty"`
-	Company    string       `json:"company,omitempty"`
-	Sponsor    UserID       `json:"sponsor,omitempty"` // whom they report to, or 0
-	Days       int          `json:"days,omitempty"`    // how many days after the day they sign up is their last; 0: no last day
-	By         UserID       `json:"by,omitempty"`      // who set it: users are added on their authority, as it is then
-	Ended      bool         `json:"ended,omitempty"`
+	ID     SignUpRuleID `json:"-"`
+	Domain string       `json:"domain"` // see MailDomain
+	Newcomer
+	Sponsor UserID `json:"sponsor,omitempty"` // whom they report to, or 0
+	By      UserID `json:"by,omitempty"`      // who set it: users are added on their authority, as it is then
+	Ended   bool   `json:"ended,omitempty"`
 }
 
 // Kind and Row identify it.
@@ -38,13 +35,7 @@ func (f *SignUpRule) Name() string { return f.Domain }
 func (f *SignUpRule) Over() bool   { return f.Ended }
 
 // Adds is the user whom it adds on a day: somebody whose name and address are not said.
-func (f *SignUpRule) Adds(today calendar.Date) User {
-	u := User{UserKind: Person, Status: Invited, Manager: f.Sponsor, UserFacts: UserFacts{Unit: f.Unit, Employment: f.Employment, Company: f.Company}}
-	if f.Days > 0 {
-		u.End = today + calendar.Date(f.Days)
-	}
-	return u
-}
+func (f *SignUpRule) Adds(today calendar.Date) User { return f.Newcomer.Adds(f.Sponsor, today) }
 
 // MailDomain is a mail domain as it is compared: in lower case, and in the letters of ASCII
 // (RFC 5891). Ok is false for what is none.

@@ -238,7 +238,7 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 		}
 		for range 1800 {
 			op := c.Operation()
-			switch c.IntN(165) {
+			switch c.IntN(175) {
 			case 125:
 				op = &people.EndPosition{User: c.User(), Position: 1 + c.IntN(2)}
 				if c.IntN(4) == 0 { // seldom: the first departs
@@ -274,6 +274,16 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 			case 158, 161, 162:
 				if op = change.Operation(&people.CheckOutAccount{User: sharedOf(c, s)}); c.IntN(6) == 0 { // seldom: it is shared no more
 					op = &people.EndSharedAccount{User: sharedOf(c, s)}
+				}
+			case 165, 166, 167:
+				op = &rules.SetTeamRule{Key: laws.Pick(c, "project", "shift"), Filter: laws.Pick(c, `not (title eq "z")`, `title co "a"`), Roles: laws.Pick(c, nil, []change.RoleRef{"app0/r0"}), Invites: c.IntN(2) == 0}
+			case 168, 169, 170, 171:
+				op = &roles.OpenTeam{Rule: laws.Pick[change.TeamRuleRef](c, "project", "shift"), Key: fmt.Sprint("team", c.IntN(9)), Owner: c.User()}
+			case 172, 173:
+				op = &roles.CloseTeam{Group: change.GroupRef(fmt.Sprint("team", c.IntN(9)))}
+			case 174:
+				if op = change.Operation(&roles.OpenTeam{Rule: "project", Key: fmt.Sprint("team", c.IntN(9)), Owner: c.User()}); c.IntN(9) == 0 { // seldom: its teams are managed no more
+					op = &rules.EndTeamRule{Rule: laws.Pick[change.TeamRuleRef](c, "project", "shift")}
 				}
 			case 140, 141:
 				op = &rules.SetSignUpRule{Domain: laws.Pick(c, "pilots.example", "tugs.example"), Unit: c.Unit(), Sponsor: change.UserRef(laws.Pick(c, "", string(c.User()))), Days: laws.Pick(c, 0, 90)}

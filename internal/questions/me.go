@@ -76,6 +76,16 @@ func SignInFor(v *seeing.View, ref string) (id fact.UserID, powers []string, err
 	return id, powers, nil
 }
 
+// InviteAgain is whom the caller may mail an invitation again: whoever they could make a link for, and
+// whom they invited into a team of theirs.
+func InviteAgain(v *seeing.View, ref string) (fact.UserID, error) {
+	if id, ok := v.Uncut().FindUser(ref); ok && v.Rights().Invited(v.Uncut(), id) {
+		return id, nil
+	}
+	id, _, err := SignInFor(v, ref)
+	return id, err
+}
+
 // Standing is what users and makers of their passwords hold, by today's facts.
 type Standing struct{ *seeing.Service }
 

@@ -22,7 +22,7 @@ import (
 // that have ended are left out.
 func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 	x := exporter{s, reads}
-	f := File{Version: Version, Units: map[string]Unit{}, Attributes: map[string]Attribute{}, Applications: map[string]Application{}, Roles: map[string]Role{}, Groups: map[string]Group{}, Defaults: map[string]Default{}, Employment: map[string]Employment{}, SignUpRules: map[string]SignUpRule{},
+	f := File{Version: Version, Units: map[string]Unit{}, Attributes: map[string]Attribute{}, Applications: map[string]Application{}, Roles: map[string]Role{}, Groups: map[string]Group{}, Defaults: map[string]Default{}, Employment: map[string]Employment{}, SignUpRules: map[string]SignUpRule{}, TeamRules: map[string]TeamRule{},
 		SoDRules: map[string]SoDRule{}, Routes: map[string]Route{}, Expectations: map[string]Expectation{}}
 	if o := s.Organisation(); o.Name != "" && reads(fact.FactDefault, 0) {
 		f.Organisation = &Organisation{o.Name, o.TimeZone}
@@ -35,6 +35,11 @@ func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 	for _, r := range s.SignUpRules() {
 		if !r.Ended && reads(fact.FactSignUpRule, r.Row()) {
 			f.SignUpRules[r.Domain] = x.signUpRule(r)
+		}
+	}
+	for _, r := range s.TeamRules() {
+		if !r.Ended && reads(fact.FactDefault, 0) {
+			f.TeamRules[r.Key] = x.teamRule(r)
 		}
 	}
 	for _, u := range s.Units() {

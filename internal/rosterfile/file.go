@@ -14,6 +14,7 @@ type File struct {
 	Roles        map[string]Role        `json:"roles,omitempty" doc:"those of the organisation, by key"`
 	Groups       map[string]Group       `json:"groups,omitempty" doc:"by key; public and all-users are built in and only hold roles"`
 	Defaults     map[string]Default     `json:"defaults,omitempty" doc:"default rules, by key"`
+	TeamRules    map[string]TeamRule    `json:"team_rules,omitempty" doc:"who may open teams, by key"`
 	SignUpRules  map[string]SignUpRule  `json:"sign_up_rules,omitempty" doc:"who may sign up by themselves, by mail domain"`
 	SoDRules     map[string]SoDRule     `json:"sod_rules,omitempty" doc:"roles nobody may combine, by key"`
 	Routes       map[string]Route       `json:"routes,omitempty" doc:"who approves requests, by key"`

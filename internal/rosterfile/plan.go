@@ -59,6 +59,7 @@ func Make(d *Document, s *access.Snapshot) Plan {
 	each(f.Groups, func(key string, g Group) { p.groupAfter("groups."+key, key, g) })
 	each(f.Defaults, func(key string, x Default) { p.defaultRule("defaults."+key, key, x) })
 	each(f.SignUpRules, func(domain string, x SignUpRule) { p.signUpRule("sign_up_rules."+domain, domain, x) })
+	each(f.TeamRules, func(key string, x TeamRule) { p.teamRule("team_rules."+key, key, x) })
 	each(f.SoDRules, func(key string, x SoDRule) { p.sodRule("sod_rules."+key, key, x) })
 	each(f.Routes, func(key string, x Route) { p.route("routes."+key, key, x) })
 	each(f.Roles, func(key string, r Role) { p.roleLast("roles."+key, "", key, r) })

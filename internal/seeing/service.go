@@ -306,6 +306,10 @@ func (v *View) ReadsThing(kind fact.FactKind, row uint32) bool {
 		return v.ReadsSettings()
 	case fact.FactMachineAccount, fact.FactSharedAccount, fact.FactCheckOut, fact.FactPositions, fact.FactAbsences, fact.FactOpening, fact.FactMerged:
 		return v.ReadsUser(fact.UserID(row))
+	case fact.FactTeamRule:
+		return v.ReadsSettings() || v.today.TeamRule(fact.TeamRuleID(row)).Chooses(v.today.User(v.Caller.User))
+	case fact.FactTeam:
+		return v.ReadsGroup(fact.GroupID(row))
 	case fact.FactUnit:
 		u := v.today.Unit(fact.UnitID(row))
 		return u != nil && v.ReadsUnit(u.Path)

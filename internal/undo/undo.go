@@ -127,6 +127,10 @@ func (u *undoing) one(c access.RowChange) {
 		u.employmentType(f, c)
 	case *fact.SignUpRule:
 		u.signUpRule(f, c)
+	case *fact.TeamRule:
+		u.teamRule(f, c)
+	case *fact.Team:
+		u.team(f, c)
 	case *fact.Opening:
 		u.opening(f, c)
 	case *fact.LegalHold:

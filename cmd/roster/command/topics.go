@@ -10,7 +10,7 @@ import (
 var topics = []string{
 	"sign-in", "sign-out", "whoami", "password", "second-factor", "sessions", "profiles", "my-access", "today",
 	"users", "invitations", "sign-up-rules", "sponsored", "positions", "absences", "employment-types", "attributes", "units", "machine-accounts", "shared-accounts", "defaults", "views",
-	"groups", "memberships", "roles", "assignments", "applications", "grant", "revoke", "change", "pending",
+	"groups", "memberships", "team-rules", "teams", "roles", "assignments", "applications", "grant", "revoke", "change", "pending",
 	"check", "access", "view-as", "grid", "holders", "gained-and-lost", "timeline", "over-time", "history", "calendar",
 	"catalogue", "request", "requests", "decide", "withdraw", "routes", "review",
 	"sod-rules", "expectations", "findings", "freezes", "delegations", "shares",

@@ -9,6 +9,7 @@ export const pages = [
       { to: '/requests', label: 'Requests', register: '' },
       { to: '/reviews', label: 'Reviews', register: '' },
       { to: '/shares', label: 'Shares', register: '' },
+      { to: '/teams', label: 'Teams', register: '' },
     ],
   },
   {
@@ -19,6 +20,7 @@ export const pages = [
       { to: '/sign-up-rules', label: 'Sign-up rules', register: 'settings' },
       { to: '/units', label: 'Units', register: 'users' },
       { to: '/groups', label: 'Groups', register: 'groups' },
+      { to: '/team-rules', label: 'Team rules', register: 'settings' },
       { to: '/machine-accounts', label: 'Machine accounts', register: 'users' },
       { to: '/shared-accounts', label: 'Shared accounts', register: 'users' },
       { to: '/connections', label: 'Connections', register: 'users' },

@@ -51,7 +51,7 @@ func mailRoutes(s *serve.Server) {
 			return nil, noMail()
 		}
 		v := s.Service.Now(ctx, serve.Caller(ctx))
-		id, _, err := questions.SignInFor(v, in.User)
+		id, err := questions.InviteAgain(v, in.User)
 		if err != nil {
 			return nil, err
 		}

@@ -17,7 +17,7 @@ var tags = []struct {
 }{
 	{"Decisions", "What applications ask all the time.", []string{"check", "checks", "menu"}},
 	{"Changes", "The one way to change anything: operations, made together or not at all.", []string{"changes", "what-if", "pending-changes", "imports", "roster-file", "refusals"}},
-	{"People", "Users, groups and their attributes.", []string{"users", "users.csv", "groups", "groups.csv", "memberships.csv", "attributes", "units", "machine-accounts", "shared-accounts", "connections", "employment-types", "sign-up-rules", "new-user-preview"}},
+	{"People", "Users, groups and their attributes.", []string{"users", "users.csv", "groups", "groups.csv", "memberships.csv", "attributes", "units", "machine-accounts", "shared-accounts", "team-rules", "teams", "connections", "employment-types", "sign-up-rules", "new-user-preview"}},
 	{"Access", "Applications, roles, and who holds them.", []string{"applications", "roles", "assignments", "assignments.csv", "grid", "grid.csv", "holders", "view-as", "gained-and-lost", "catalogue", "search"}},
 	{"Requests and reviews", "Access that is asked for and decided on, and looked at again.", []string{"requests", "routes", "reviews", "today", "calendar"}},
 	{"Rules", "What is given by default, and what must keep holding.", []string{"defaults", "sod-rules", "expectations", "freezes", "findings", "delegations", "shares"}},

@@ -239,6 +239,8 @@ var All = []Table{
 	kept(fact.FactAbsences, func(id uint32) *fact.Absences { return &fact.Absences{User: fact.UserID(id)} }),
 	kept(fact.FactEmploymentType, func(id uint32) *fact.EmploymentType { return &fact.EmploymentType{ID: fact.EmploymentTypeID(id)} }),
 	kept(fact.FactSignUpRule, func(id uint32) *fact.SignUpRule { return &fact.SignUpRule{ID: fact.SignUpRuleID(id)} }),
+	kept(fact.FactTeamRule, func(id uint32) *fact.TeamRule { return &fact.TeamRule{ID: fact.TeamRuleID(id)} }),
+	kept(fact.FactTeam, func(id uint32) *fact.Team { return &fact.Team{Group: fact.GroupID(id)} }),
 	kept(fact.FactOpening, func(id uint32) *fact.Opening { return &fact.Opening{User: fact.UserID(id)} }),
 	kept(fact.FactLegalHold, func(id uint32) *fact.LegalHold { return &fact.LegalHold{User: fact.UserID(id)} }),
 	kept(fact.FactMerged, func(id uint32) *fact.Merged { return &fact.Merged{User: fact.UserID(id)} }),

@@ -310,6 +310,11 @@ func rulesNaming(d *change.Draft, key string) []string {
 			out = append(out, "the default rule "+r.Label)
 		}
 	}
+	for _, f := range d.TeamRules() {
+		if !f.Ended && names(f.Filter) {
+			out = append(out, "the team rule "+f.Label)
+		}
+	}
 	for _, m := range access.RecordFactsOf[*fact.MachineAccount](&d.Snapshot, fact.FactMachineAccount) {
 		if names(m.Filter) || slices.Contains(m.Attributes, key) || slices.Contains(m.Overridable, key) {
 			out = append(out, "what comes from the machine account "+d.User(m.User).UserName)

@@ -144,6 +144,11 @@ func (o EndEmploymentType) ApplyTo(d *change.Draft) (settled change.Operation) {
 			return
 		}
 	}
+	for _, f := range d.TeamRules() {
+		if !f.Ended && f.Invites && fact.Fold(f.Guests.Employment) == fact.Fold(old.Key) && !d.Judged("employment_type", "the team rule %s adds users of it: edit that first, in this change too", f.Label) {
+			return
+		}
+	}
 	settle.Alter(d, old, func(f *fact.EmploymentType) { f.Ended = true })
 	return settled
 }

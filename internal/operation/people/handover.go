@@ -14,7 +14,7 @@ func init() {
 
 // HandOver has somebody answer for all that another does: applications, roles,
 // groups, expectations, the units they lead, the machine
-// accounts they answer for, the shared accounts they keep, the sign-up rules they sponsor, and the people who report to them. Whoever takes over from
+// accounts they answer for, the shared accounts they keep, the sign-up rules and team rules they sponsor, and the people who report to them. Whoever takes over from
 // somebody above them reports to whom that one reported to. What the author may not
 // know of stays.
 type HandOver struct {
@@ -112,6 +112,13 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	for _, f := range d.SponsoredBySignUp(from) {
 		if take(f, "settings", f.Domain) {
+			b := *f
+			b.Sponsor = to
+			d.Put(&b)
+		}
+	}
+	for _, f := range d.SponsoredByTeamRule(from) {
+		if take(f, "settings", f.Label) {
 			b := *f
 			b.Sponsor = to
 			d.Put(&b)

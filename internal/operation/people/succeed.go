@@ -6,12 +6,19 @@ import (
 )
 
 // succeed has somebody else answer for what whoever departs is accountable for: their manager,
-// or else the head of their unit. Where there is neither, a machine account is left to those
+// or else the head of their unit; and own the teams that they owned. Where there is neither, a machine account is left to those
 // that are left; whoever they sponsored is suspended, since nobody sponsors them; and nobody who needs a
 // sponsor signs up by a rule that names none.
 func succeed(d *change.Draft, u *fact.User) {
 	accounts, sponsored, rules, kept := d.AccountableFor(u.ID), d.Sponsored(u.ID), d.SponsoredBySignUp(u.ID), d.KeptBy(u.ID)
-	if len(accounts)+len(sponsored)+len(rules)+len(kept) == 0 {
+	teams := d.SponsoredByTeamRule(u.ID)
+	var owned []*fact.Group
+	for _, t := range d.TeamsOf(u.ID) {
+		if !t.Ended {
+			owned = append(owned, d.Group(t.Group))
+		}
+	}
+	if len(accounts)+len(sponsored)+len(rules)+len(kept)+len(owned)+len(teams) == 0 {
 		return
 	}
 	to := u.Manager
@@ -27,6 +34,18 @@ func succeed(d *change.Draft, u *fact.User) {
 	for _, f := range kept {
 		b := *f
 		b.Custodian = to
+		d.Put(&b)
+	}
+	for _, f := range teams {
+		b := *f
+		if b.Sponsor = to; to != 0 && external(d, d.User(to)) {
+			b.Sponsor = 0
+		}
+		d.Put(&b)
+	}
+	for _, g := range owned {
+		b := *g
+		b.Owner = to
 		d.Put(&b)
 	}
 	for _, f := range rules {

@@ -162,6 +162,13 @@ func rename(d *change.Draft, from, to string) {
 			d.Put(&b)
 		}
 	}
+	for _, f := range d.TeamRules() {
+		b := *f
+		b.Filter, b.People, b.Guests.Unit = fact.FilterAfterMove(f.Filter, from, to), at(f.People), at(f.Guests.Unit)
+		if !f.Says(&b) {
+			d.Put(&b)
+		}
+	}
 	for _, f := range access.RecordFactsOf[*fact.MachineAccount](&d.Snapshot, fact.FactMachineAccount) {
 		if text := fact.FilterAfterMove(f.Filter, from, to); text != f.Filter {
 			b := *f
@@ -350,6 +357,11 @@ func unnamed(d *change.Draft, unit *fact.Unit, groups bool) {
 	for _, f := range d.SignUpRules() {
 		if !f.Ended && in(f.Unit) {
 			file("the sign-up rule for %s adds users to %s: edit it first, in this change too", f.Domain, unit.Path)
+		}
+	}
+	for _, f := range d.TeamRules() {
+		if !f.Ended && (fact.NamesUnit(f.Filter, unit.Path) || f.People != "" && in(f.People) || f.Invites && in(f.Guests.Unit)) {
+			file("the team rule %s names %s: edit it first, in this change too", f.Label, unit.Path)
 		}
 	}
 	for _, f := range d.Freezes() {

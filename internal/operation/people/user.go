@@ -55,19 +55,28 @@ func (o AddUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if o.Status == "" {
 		o.Status = fact.Active
 	}
-	if d.CheckUnit("unit", o.Unit) && !d.Need(access.ActCreate, d.NewUserPath(o.Unit), "add users%s", change.InUnit(o.Unit)) {
-		d.Fails(fact.FactUser, o.UserName)
-		return
+	u := &fact.User{Personal: o.Personal, UserKind: o.UserKind, Status: o.Status, UserFacts: o.UserFacts}
+	if o.Manager != "" {
+		u.Manager, _ = d.SettleUser("manager", &o.Manager)
+	}
+	invited := func(fact.UserID) {}
+	if d.CheckUnit("unit", o.Unit) {
+		var may bool
+		invited, may = d.NeedInvite(u, len(o.Custom) > 0)
+		if u.Manager != 0 {
+			o.Manager = change.UserRef(u.Manager.String())
+		}
+		if !may {
+			d.Faults = d.Faults[:before] // it is not for them to know
+			d.Fails(fact.FactUser, o.UserName)
+			return
+		}
 	}
 	d.KnownUnit("unit", o.Unit)
 	if m := d.CheckUserName(o.UserName); m != "" {
 		d.Fault("user_name", "%s", m)
 	} else if id, taken := d.FindUser(o.UserName); taken {
 		d.Taken("user_name", fact.FactUser, uint32(id), o.UserName, "user names")
-	}
-	u := &fact.User{Personal: o.Personal, UserKind: o.UserKind, Status: o.Status, UserFacts: o.UserFacts}
-	if o.Manager != "" {
-		u.Manager, _ = d.SettleUser("manager", &o.Manager)
 	}
 	if o.Status != fact.Invited && o.Status != fact.Active && o.Status != fact.Suspended {
 		d.Fault("status", "is invited, active or suspended for a new user")
@@ -86,6 +95,7 @@ func (o AddUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	u.ID = fact.UserID(d.Allocate(fact.FactUser))
 	o.User = change.UserRef(u.ID.String())
 	d.Put(u)
+	invited(u.ID)
 	d.Sealed = append(d.Sealed, change.Sealing{Digest: &o.Digest, User: u.ID})
 	return settled
 }
@@ -127,7 +137,7 @@ func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 		return
 	}
 	old := d.User(id)
-	if !d.Need(access.ActUpdate, access.UserPath(old), "update %s", old.UserName) {
+	if !o.takesUp(d, old) && !d.Need(access.ActUpdate, access.UserPath(old), "update %s", old.UserName) {
 		return
 	}
 	u := *old
@@ -168,6 +178,12 @@ func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Sealed = append(d.Sealed, change.Sealing{Digest: &o.Digest, User: id})
 	}
 	return settled
+}
+
+// takesUp says whether somebody whom the author invited into a team of theirs takes that up, or it is
+// withdrawn: that needs no other right.
+func (o *UpdateUser) takesUp(d *change.Draft, u *fact.User) bool {
+	return o.Status != nil && (*o.Status == fact.Active || *o.Status == fact.Departed) && reflect.DeepEqual(o, &UpdateUser{User: o.User, Status: o.Status}) && d.OwnGuest(u)
 }
 
 // Sentence implements change.Operation.

@@ -102,7 +102,7 @@ func (o UpdateGroup) ApplyTo(d *change.Draft) (settled change.Operation) {
 		return
 	}
 	old := d.Group(id)
-	if !d.Need(access.ActUpdate, d.GroupPath(id), "update the group %s", old.Key) {
+	if !o.need(d, id) {
 		return
 	}
 	before := len(d.Faults)
@@ -118,6 +118,7 @@ func (o UpdateGroup) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if d.CheckUnit("unit", g.Unit) && g.Unit != old.Unit && !d.Need(access.ActUpdate, access.GroupPath(g.Unit, g.Key), "move groups%s", change.InUnit(g.Unit)) {
 		return
 	}
+	o.checkTeam(d, &g)
 	settle.CheckFilter(d, g.Filter)
 	if g.Unit != old.Unit {
 		d.KnownUnit("unit", g.Unit)
@@ -137,6 +138,29 @@ func (o UpdateGroup) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	d.Put(&g)
 	return settled
+}
+
+// need asks for the right to do it. What a team is called, and who manages it, its owner says.
+func (o *UpdateGroup) need(d *change.Draft, id fact.GroupID) bool {
+	what := "update the group " + d.Group(id).Key
+	if o.Unit == nil && o.Filter == nil && o.HeldWithin == nil {
+		return d.NeedTeam(id, access.ActUpdate, d.GroupPath(id), "%s", what)
+	}
+	return d.Need(access.ActUpdate, d.GroupPath(id), "%s", what)
+}
+
+// checkTeam files the faults of a group that is a team.
+func (o *UpdateGroup) checkTeam(d *change.Draft, g *fact.Group) {
+	f := d.Team(g.ID)
+	if f == nil || f.Ended {
+		return
+	}
+	if g.Filter != "" {
+		d.Judged("filter", "chooses nobody in a team: people are added to %s one by one", g.Label)
+	}
+	if rule := d.TeamRule(f.Rule); o.Owner != nil && g.Owner != 0 && !rule.Ended && !rule.Chooses(d.User(g.Owner)) {
+		d.Judged("owner", "%s may not manage such a team: the rule chooses %s", d.User(g.Owner).UserName, d.FilterWords(rule.Filter))
+	}
 }
 
 // Sentence implements change.Operation.
@@ -172,7 +196,7 @@ func (o AddMember) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if ok3 := d.CheckWindow(o.Window); !ok1 || !ok2 || !ok3 {
 		return
 	}
-	if !d.Need(access.ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key) {
+	if !d.NeedTeam(g, access.ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key) {
 		return
 	}
 	if g == fact.PublicGroup || g == fact.AllUsersGroup {
@@ -183,7 +207,7 @@ func (o AddMember) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Fault("member_group", "the group %s is built in and is nobody's member", d.Group(m.Group).Key)
 		return
 	}
-	if !d.MayHold("user", "the group", d.Group(g).HeldWithin, m) {
+	if !inTeam(d, g, m) || !d.MayHold("user", "the group", d.Group(g).HeldWithin, m) {
 		return
 	}
 	if m.Group != 0 {
@@ -299,7 +323,7 @@ func (o RemoveMember) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !ok1 || !ok2 {
 		return
 	}
-	if !d.Need(access.ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key) {
+	if !d.NeedTeam(g, access.ActUpdate, d.GroupPath(g), "update the group %s", d.Group(g).Key) {
 		return
 	}
 	f := MembershipOf(d, m, g)

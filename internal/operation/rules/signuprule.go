@@ -44,7 +44,8 @@ func (o SetSignUpRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if o.Days < 0 || o.Days > settle.MostDays {
 		d.Fault("days", "is a number of days from 0 to %d", settle.MostDays)
 	}
-	f := &fact.SignUpRule{Domain: o.Domain, Unit: o.Unit, Employment: strings.TrimSpace(o.Employment), Company: strings.TrimSpace(o.Company), Days: o.Days, By: d.Author}
+	f := &fact.SignUpRule{Domain: o.Domain, By: d.Author,
+		Newcomer: fact.Newcomer{Unit: o.Unit, Employment: strings.TrimSpace(o.Employment), Company: strings.TrimSpace(o.Company), Days: o.Days}}
 	if o.Sponsor != "" {
 		f.Sponsor, _ = d.SettleUser("sponsor", &o.Sponsor)
 	}

@@ -1,0 +1,62 @@
+package access
+
+import (
+	"slices"
+
+	"ableroster/internal/fact"
+)
+
+// TeamRules are all of them, ended ones too.
+func (s *Snapshot) TeamRules() []*fact.TeamRule {
+	return RecordFactsOf[*fact.TeamRule](s, fact.FactTeamRule)
+}
+
+// SponsoredByTeamRule are the team rules whose guests report to somebody.
+func (s *Snapshot) SponsoredByTeamRule(id fact.UserID) []*fact.TeamRule {
+	return slices.DeleteFunc(s.TeamRules(), func(f *fact.TeamRule) bool { return f.Ended || f.Sponsor != id })
+}
+
+// TeamRule is one of them, or nil.
+func (s *Snapshot) TeamRule(id fact.TeamRuleID) *fact.TeamRule {
+	f, _ := s.RecordFact(fact.FactTeamRule, uint32(id)).(*fact.TeamRule)
+	return f
+}
+
+// Team is what makes a group a team, or nil.
+func (s *Snapshot) Team(id fact.GroupID) *fact.Team {
+	f, _ := s.RecordFact(fact.FactTeam, uint32(id)).(*fact.Team)
+	return f
+}
+
+// TeamsOf are the teams of an owner, closed ones too.
+func (s *Snapshot) TeamsOf(owner fact.UserID) []*fact.Team {
+	var out []*fact.Team
+	if owner == 0 {
+		return nil
+	}
+	s.EachRecordFact(fact.FactTeam, func(f fact.RecordFact) bool {
+		if t := f.(*fact.Team); s.Group(t.Group).Owner == owner {
+			out = append(out, t)
+		}
+		return true
+	})
+	return out
+}
+
+// ManagedTeam is the rule by which somebody manages a team of theirs, or nil: they own it, and may
+// open teams like it still.
+func (s *Snapshot) ManagedTeam(owner fact.UserID, id fact.GroupID) *fact.TeamRule {
+	t := s.Team(id)
+	if t == nil || t.Ended || owner == 0 || s.Group(id).Owner != owner {
+		return nil
+	}
+	if f := s.TeamRule(t.Rule); f != nil && f.Chooses(s.User(owner)) {
+		return f
+	}
+	return nil
+}
+
+// InTeam says whether a user was put into a team, whenever that holds.
+func (s *Snapshot) InTeam(user fact.UserID, id fact.GroupID) bool {
+	return slices.ContainsFunc(s.JoinedTo(fact.Member{User: user}), func(l Link) bool { return !l.ByRule() && l.Group() == id })
+}
