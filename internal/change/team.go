@@ -23,6 +23,10 @@ type managed struct {
 
 // managedBy are the teams that somebody manages.
 func managedBy(s *access.Snapshot, owner fact.UserID) []managed {
+	u := s.User(owner)
+	if !slices.ContainsFunc(s.TeamRules(), func(f *fact.TeamRule) bool { return f.Chooses(u) }) {
+		return nil // nobody else manages any, however many there are
+	}
 	var out []managed
 	for _, t := range s.TeamsOf(owner) {
 		if rule := s.ManagedTeam(owner, t.Group); rule != nil {
@@ -38,8 +42,13 @@ func managedBy(s *access.Snapshot, owner fact.UserID) []managed {
 
 // reads are what somebody may see as they manage some teams.
 func reads(s *access.Snapshot, teams []managed) (out []patterns.Area) {
+	seen := map[*fact.TeamRule]bool{}
 	for _, m := range teams {
 		out = patterns.Widen(out, patterns.Area{Pattern: s.GroupPath(m.group)})
+		if seen[m.rule] {
+			continue
+		}
+		seen[m.rule] = true
 		for _, r := range m.rule.Roles {
 			out = patterns.Widen(out, patterns.Area{Pattern: s.RolePath(r)})
 		}

@@ -28,6 +28,7 @@ const (
 	RoleUnowned      Code = "role_unowned"
 	ApplicationAlone Code = "application_unowned"
 	GroupEmpty       Code = "group_empty"
+	TeamUnmanaged    Code = "team_unmanaged"
 )
 
 // About says what a kind of finding is and why it matters.
@@ -60,6 +61,7 @@ var All = []About{
 	{RoleUnowned, "Roles without an owner", "Nobody decides who should hold it, and requests that need its owner are stuck."},
 	{ApplicationAlone, "Applications without an owner", "Nobody decides what its roles should give, and requests that need its owner are stuck."},
 	{GroupEmpty, "Groups without members that give something", "The next member gets what was given to the group, perhaps long ago and for somebody else."},
+	{TeamUnmanaged, "Teams that nobody manages", "Its members keep what it gives, and nobody asks whether they still need it."},
 }
 
 // AboutOf is what there is to say of a kind, or nil.

@@ -88,9 +88,15 @@ func answering(s *access.Snapshot, id fact.UserID) (n int) {
 	return n
 }
 
-// inGroups are the groups without members that would give something to one.
+// inGroups are the groups without members that would give something to one, and the teams that nobody
+// manages.
 func inGroups(s *access.Snapshot) []Finding {
 	var out []Finding
+	for _, f := range access.RecordFactsOf[*fact.Team](s, fact.FactTeam) {
+		if !f.Ended && s.ManagedTeam(s.Group(f.Group).Owner, f.Group) == nil {
+			out = append(out, Finding{Code: TeamUnmanaged, Group: f.Group})
+		}
+	}
 	for g := range s.Groups() {
 		if g.ID == fact.PublicGroup || g.ID == fact.AllUsersGroup || g.Filter != "" || s.MemberCount(g.ID) > 0 {
 			continue

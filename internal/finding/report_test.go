@@ -16,6 +16,7 @@ import (
 	"ableroster/internal/finding"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 )
 
 var day = time.Date(2026, 11, 25, 10, 0, 0, 0, time.UTC)
@@ -192,6 +193,7 @@ func TestWhatIsFoundByDifferenceIsWhatIsFoundAfresh(t *testing.T) {
 			step(&roles.UpdateApplication{Application: change.ApplicationRef(demo.ApplicationKeys()[rng.IntN(10)]), Direct: &refused})
 		}
 	}
+	step(&rules.EndTeamRule{Rule: "project-teams"})
 	for _, a := range finding.All {
 		t.Logf("%s: %d", a.Code, found[a.Code])
 		if found[a.Code] == 0 && a.Code != finding.AccountUnused && a.Code != finding.WildcardInFence {

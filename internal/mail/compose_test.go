@@ -13,7 +13,7 @@ func TestEveryMailIsWritten(t *testing.T) {
 		"invitation": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "By": "Marta", "UserName": "ana", "Link": "https://roster.example/sign-in-link#x", "Until": "tomorrow", "Press": "Choose"},
 		"reset":      {"Organisation": "Port <&> Co", "Name": "Ana <b>", "UserName": "ana", "Link": "https://roster.example/sign-in-link#x", "Until": "tomorrow", "Press": "Choose"},
 		"digest": {"Organisation": "Port <&> Co", "Name": "Ana <b>", "Link": "https://roster.example/today", "Press": "Open", "ToDecide": []line{{"Ivo", "Reader", "<i>x</i>: https://evil.example/x", "https://roster.example/requests/request-1"}}, "Base": "https://roster.example", "Decided": []line{{"", "Reader", "approved", ""}}, "Shared": []line{{"Ivo", "North 1", "Reader", "https://roster.example/shares"}}, "Owned": []line{{"Ivo", "North 2", "Reader, with 2 users", ""}},
-			"Reviews": []line{}, "Tokens": []line{}, "Contracts": []line{{"Umber Shoal", "Kittel", "2 May", "https://roster.example/my-access?add=extend-k"}}, "Ending": []line{{"", "Reader", "2 May", ""}}, "Imports": []line{{"Personnel <system>", "night.csv", "3 faults", ""}}},
+			"Reviews": []line{}, "Tokens": []line{}, "Accounts": []line{{"Ivo", "Crane override", "is to be returned since 2 May 2026, 10:00", "https://roster.example/my-access"}}, "Contracts": []line{{"Umber Shoal", "Kittel", "2 May", "https://roster.example/my-access?add=extend-k"}}, "Ending": []line{{"", "Reader", "2 May", ""}}, "Imports": []line{{"Personnel <system>", "night.csv", "3 faults", ""}}},
 	} {
 		subject, text, html, err := Compose("xx", kind, data)
 		if err != nil {
@@ -26,7 +26,7 @@ func TestEveryMailIsWritten(t *testing.T) {
 			t.Errorf("%s: %s", kind, html)
 		}
 		if kind == "digest" && (!strings.Contains(html, `<a href="https://roster.example/requests/request-1" style="color:#174a77">Decide</a>`) || !strings.Contains(html, `>Extend</a>`) || strings.Contains(html, `href="https://evil`) ||
-			!strings.Contains(text, "- Personnel <system>: night.csv, 3 faults\n") || !strings.Contains(text, "  Extend: https://roster.example/my-access?add=extend-k\n")) {
+			!strings.Contains(text, "- Crane override, which Ivo has, is to be returned since 2 May 2026, 10:00\n") || !strings.Contains(text, "- Personnel <system>: night.csv, 3 faults\n") || !strings.Contains(text, "  Extend: https://roster.example/my-access?add=extend-k\n")) {
 			t.Errorf("what can be done from it: %s\n%s", text, html)
 		}
 	}

@@ -86,7 +86,7 @@ func (m *Mailing) Remind(ctx context.Context) error {
 	return m.Service.Jobs.RemindMails(ctx, now.Format(time.DateOnly), func() []jobs.Mail {
 		var out []jobs.Mail
 		day := calendar.DateOf(now)
-		for _, id := range slices.Concat(remindedOn(head, day), remindedOfTokens(head, tokens, day), remindedOfContracts(head, day), remindedOfImports(head, refused)) {
+		for _, id := range slices.Concat(remindedOn(head, day), remindedOfTokens(head, tokens, day), remindedOfContracts(head, day), remindedOfImports(head, refused), remindedOfShared(head, calendar.At(now))) {
 			out = append(out, jobs.Mail{User: id, Kind: Digest})
 		}
 		return out
@@ -198,8 +198,9 @@ func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (
 	tokens := m.endingTokens(ctx, v, id, m.Service.Clock())
 	imports := importLines(v.UncutToday(), m.refusedImports(ctx, v.UncutToday().AccountableFor(id)))
 	contracts := m.endingContracts(v.UncutToday(), id, calendar.DateOf(m.Service.Clock().In(zone)))
+	accounts := m.sharedAccountLines(v.UncutToday(), id, v.At)
 	shared, owned := m.shareLines(v, id, since)
 	decided = slices.CompactFunc(decided, func(a, b line) bool { return a == b })
-	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Imports": imports, "Shared": shared, "Owned": owned, "Press": "Open your page", "Base": m.Base},
-		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens)+len(contracts)+len(imports)+len(shared)+len(owned) == 0
+	return map[string]any{"ToDecide": decide, "Decided": decided, "Reviews": reviews, "Ending": ending, "Tokens": tokens, "Contracts": contracts, "Imports": imports, "Accounts": accounts, "Shared": shared, "Owned": owned, "Press": "Open your page", "Base": m.Base},
+		len(decide)+len(decided)+len(reviews)+len(ending)+len(tokens)+len(contracts)+len(imports)+len(accounts)+len(shared)+len(owned) == 0
 }

@@ -210,6 +210,8 @@ func findingWords(v *seeing.View, f *finding.Finding) string {
 		return fmt.Sprintf("%s has no owner.", app)
 	case finding.GroupEmpty:
 		return fmt.Sprintf("%s has no members, and would give whoever is added what it holds.", capital(group))
+	case finding.TeamUnmanaged:
+		return fmt.Sprintf("%s is a team that nobody manages.", capital(group))
 	}
 	return string(f.Code)
 }
@@ -263,6 +265,8 @@ func mend(v *seeing.View, f *finding.Finding) ([]change.Operation, string) {
 	case finding.ApplicationAlone:
 		me := change.UserRef(v.Caller.User.String())
 		return []change.Operation{&roles.UpdateApplication{Application: change.ApplicationRef(f.Application.String()), Owner: &me}}, "Answer for it yourself"
+	case finding.TeamUnmanaged:
+		return nil, "Name another owner, or close it"
 	case finding.GroupEmpty:
 		var ops []change.Operation
 		for _, a := range v.Uncut().Given(fact.Assignee{Group: f.Group}) {
