@@ -153,11 +153,6 @@ func invitedInto(s *access.Snapshot, teams []managed, u *fact.User) bool {
 	})
 }
 
-// PromiseToAll has the author judged as if they gave a role to all who may hold it.
-func (d *Draft) PromiseToAll(role fact.RoleID) {
-	d.promised = append(d.promised, RoleGain{Role: role, Within: roleReach(&d.Snapshot, role)})
-}
-
 // Administers says whether a role gives anything in Able Roster itself.
 func Administers(s *access.Snapshot, role fact.RoleID) bool {
 	return len(administers(s, &fact.Assignment{Role: role})) > 0

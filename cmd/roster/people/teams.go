@@ -155,7 +155,11 @@ func TeamsShow(c *command.Call) error {
 		rows = append(rows, []string{"role", r.Role.Key, r.Role.Label, state})
 	}
 	c.Table(all, []string{"what", "key", "label", "state"}, rows)
-	c.Say("%s is a team of the rule %s, managed by %s, with %d of at most %d members (%s).", x.Group.Label, x.Rule.Label, teamOwner(x), x.Count, x.MaxMembers, teamState(x))
+	with := ""
+	if x.Count > 0 {
+		with = fmt.Sprintf(", with %d of at most %d members", x.Count, x.MaxMembers)
+	}
+	c.Say("%s is a team of the rule %s, managed by %s%s (%s).", x.Group.Label, x.Rule.Label, teamOwner(x), with, teamState(x))
 	if x.Mine {
 		c.Say("You manage it: roster teams add, remove and invite say who is in it, roster grant %s ROLE -to-group gives it a role, and roster revoke removes one.", x.Group.Key)
 	}

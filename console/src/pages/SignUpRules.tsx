@@ -4,9 +4,9 @@ import type { Operation, Schemas } from '../api/client'
 import { AddPanel } from '../shared/AddPanel'
 import { EndPicked } from '../shared/EndPicked'
 import { ListTable, type ListColumn } from '../shared/ListTable'
+import { NewcomerFields } from '../shared/NewcomerFields'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { UserBox } from '../shared/UserBox'
 import { count, unitWords } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useTyped } from '../shell/drafts'
@@ -139,18 +139,6 @@ function RuleForm({ rule: r, revision, done }: { rule?: Rule; revision: number; 
     days: String(r?.days ?? 0),
   }
   const [x, setX] = useTyped(`Sign-up rule ${r?.domain ?? ''}`, start)
-  const field = (key: 'domain' | 'unit' | 'employment' | 'company', label: string, hint: string) => (
-    <label>
-      {label}
-      <input
-        className="field"
-        placeholder={hint}
-        disabled={key === 'domain' && !!r}
-        value={x[key]}
-        onChange={(e) => setX({ ...x, [key]: e.target.value })}
-      />
-    </label>
-  )
   return (
     <form
       aria-label={r ? `Edit ${r.domain}` : 'Add a rule'}
@@ -171,18 +159,17 @@ function RuleForm({ rule: r, revision, done }: { rule?: Rule; revision: number; 
         done()
       }}
     >
-      {field('domain', 'Mail domain', 'pilots.example')}
-      {field('unit', 'Unit of whoever signs up', 'marine/pilotage')}
-      {field('employment', 'Employment type', 'contractor')}
-      {field('company', 'Company they work for', '')}
-      <div>
-        Sponsor <span className="text-soft text-sm">whom they report to</span>
-        <UserBox label="Sponsor" value={x.sponsor} onChange={(sponsor) => setX({ ...x, sponsor })} />
-      </div>
       <label>
-        Last day so many days later <span className="text-soft text-sm">0: none</span>
-        <input type="number" min={0} className="field" value={x.days} onChange={(e) => setX({ ...x, days: e.target.value })} />
+        Mail domain
+        <input
+          className="field"
+          placeholder="pilots.example"
+          disabled={!!r}
+          value={x.domain}
+          onChange={(e) => setX({ ...x, domain: e.target.value })}
+        />
       </label>
+      <NewcomerFields whom="whoever signs up" value={x} change={(n) => setX({ ...x, ...n })} />
       <button type="submit" className="button col-start-1 justify-self-start" disabled={!x.domain.trim()}>
         Add to change sheet
       </button>

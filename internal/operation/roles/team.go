@@ -150,7 +150,11 @@ func inTeam(d *change.Draft, id fact.GroupID, m fact.Member) bool {
 		return true
 	}
 	if m.User == 0 || d.User(m.User).UserKind != fact.Person {
-		d.Fault("member_group", "%s is a team: people alone are in it", d.Group(id).Label)
+		field := "user"
+		if m.User == 0 {
+			field = "member_group"
+		}
+		d.Fault(field, "%s is a team: people alone are in it", d.Group(id).Label)
 		return false
 	}
 	if rule := d.TeamRule(f.Rule); MembershipOf(d, m, id) == nil && d.MemberCount(id) >= rule.MaxMembers {

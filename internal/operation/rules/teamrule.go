@@ -143,7 +143,7 @@ func (o *SetTeamRule) gives(d *change.Draft, f *fact.TeamRule) bool {
 		may = d.Need(access.ActRead, patterns.Join("users", f.People), "see the people%s", change.InUnit(f.People)) && may
 	}
 	for _, r := range f.Roles {
-		d.PromiseToAll(r)
+		d.Promise(r)
 	}
 	return may
 }

@@ -6,11 +6,11 @@ import { EndPicked } from '../../shared/EndPicked'
 import { FilterWords } from '../../shared/FilterWords'
 import { keyOf } from '../../shared/key'
 import { ListTable, type ListColumn } from '../../shared/ListTable'
+import { NewcomerFields } from '../../shared/NewcomerFields'
 import { type Choice } from '../../shared/PickBox'
 import { Picks } from '../../shared/Picks'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
-import { UserBox } from '../../shared/UserBox'
 import { count, unitWords } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useTyped } from '../../shell/drafts'
@@ -149,7 +149,7 @@ function RuleForm({ rule: r, revision, done }: { rule?: Rule; revision: number; 
   const given = (r?.roles ?? []).map((role) => ({ key: role.key ?? '', label: role.label }))
   const [roles, setRoles] = useTyped<Choice[]>(`Team rule roles ${r?.key ?? ''}`, given)
   const key = r?.key ?? keyOf(x.label)
-  const field = (name: 'label' | 'description' | 'filter' | 'people' | 'unit' | 'employment' | 'company', label: string, hint: string) => (
+  const field = (name: 'label' | 'description' | 'filter' | 'people', label: string, hint: string) => (
     <label>
       {label}
       <input className="field" placeholder={hint} value={x[name]} onChange={(e) => setX({ ...x, [name]: e.target.value })} />
@@ -200,21 +200,7 @@ function RuleForm({ rule: r, revision, done }: { rule?: Rule; revision: number; 
         <input type="checkbox" checked={x.invites} onChange={(e) => setX({ ...x, invites: e.target.checked })} />
         Its owner may invite people who are not there yet
       </label>
-      {x.invites && (
-        <>
-          {field('unit', 'Unit of whom they invite', 'engineering/dredging')}
-          {field('employment', 'Employment type', 'contractor')}
-          {field('company', 'Company they work for', '')}
-          <div>
-            Sponsor <span className="text-soft text-sm">whom they report to</span>
-            <UserBox label="Sponsor" value={x.sponsor} onChange={(sponsor) => setX({ ...x, sponsor })} />
-          </div>
-          <label>
-            Last day so many days later <span className="text-soft text-sm">0: none</span>
-            <input type="number" min={0} className="field" value={x.days} onChange={(e) => setX({ ...x, days: e.target.value })} />
-          </label>
-        </>
-      )}
+      {x.invites && <NewcomerFields whom="whom they invite" value={x} change={(n) => setX({ ...x, ...n })} />}
       <button type="submit" className="button col-start-1 justify-self-start" disabled={!x.label.trim() || !x.filter.trim()}>
         Add to change sheet
       </button>
