@@ -32,6 +32,10 @@ type Draft struct {
 	// filed, and nothing else about it is told.
 	May func(action, path string) bool
 
+	// TakesUp says that somebody takes up an invitation of the author's, who shows that the mail came to
+	// them: nobody else makes such a draft.
+	TakesUp bool
+
 	// Replays says that the operations were committed before. Rules that are newer
 	// than they are judge no operation then.
 	Replays bool

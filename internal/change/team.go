@@ -133,10 +133,10 @@ func (d *Draft) NeedInvite(u *fact.User, more bool) (invited func(fact.UserID), 
 	return func(fact.UserID) {}, d.Need(access.ActCreate, path, "%s", what)
 }
 
-// OwnGuest says whether a user was invited into a team that the author of the draft manages, and has
-// not taken it up.
-func (d *Draft) OwnGuest(u *fact.User) bool {
-	return d.May != nil && !d.Replays && !d.May(access.ActUpdate, access.UserPath(u)) && invitedInto(&d.Snapshot, managedBy(&d.Snapshot, d.Author), u)
+// TakesUpGuest says whether the draft is what becomes of an invitation that is taken up, into a team that
+// its author manages.
+func (d *Draft) TakesUpGuest(u *fact.User) bool {
+	return d.TakesUp && d.May != nil && !d.Replays && invitedInto(&d.Snapshot, managedBy(&d.Snapshot, d.Author), u)
 }
 
 // Invited says whether a user was invited into a team that the caller manages, and has not taken it up.

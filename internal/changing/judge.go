@@ -113,7 +113,7 @@ func mayKnow(v *seeing.View) func(fact.FactKind, uint32) bool {
 
 // prepare sets in a draft what the caller may know and do.
 func prepare(v *seeing.View, d *change.Draft) {
-	d.Visible, d.May = mayKnow(v), v.AuthorsRights().May
+	d.Visible, d.May, d.TakesUp = mayKnow(v), v.AuthorsRights().May, v.Caller.Via == invitation
 	if v.Caller.For != 0 {
 		d.Account = v.Caller.User
 	}

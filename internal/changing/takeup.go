@@ -12,6 +12,9 @@ import (
 	"ableroster/wire"
 )
 
+// invitation is through what invitations are taken up, and nothing else is done.
+const invitation = "invitation"
+
 // TakeUp makes somebody active who was invited and takes that up: on the authority of whoever
 // invited them, as it is today. What that one may not give any more refuses it. It is done once
 // by a link, however often it is tried.
@@ -20,7 +23,7 @@ func TakeUp(ctx context.Context, d *seeing.Service, user, inviter fact.UserID, l
 	if err != nil {
 		return err
 	}
-	_, err = Change(ctx, d, seeing.Caller{User: inviter, Via: "invitation"}, wire.ChangeRequest{Reason: "Took up the invitation", Operations: []json.RawMessage{op}}, How{Key: fmt.Sprintf("invitation of %s by %x", user, sha256.Sum256([]byte(link)))})
+	_, err = Change(ctx, d, seeing.Caller{User: inviter, Via: invitation}, wire.ChangeRequest{Reason: "Took up the invitation", Operations: []json.RawMessage{op}}, How{Key: fmt.Sprintf("invitation of %s by %x", user, sha256.Sum256([]byte(link)))})
 	var refused *wire.Problem
 	if errors.As(err, &refused) && refused.Type == seeing.KindGuardRail {
 		return seeing.Refused("this invitation cannot be taken up just now: %s Try again later, or ask whoever made it", refused.Detail)

@@ -180,10 +180,10 @@ func (o UpdateUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 	return settled
 }
 
-// takesUp says whether somebody whom the author invited into a team of theirs takes that up, or it is
-// withdrawn: that needs no other right.
+// takesUp says whether somebody takes up an invitation into a team that the author manages: that needs
+// no other right.
 func (o *UpdateUser) takesUp(d *change.Draft, u *fact.User) bool {
-	return o.Status != nil && (*o.Status == fact.Active || *o.Status == fact.Departed) && reflect.DeepEqual(o, &UpdateUser{User: o.User, Status: o.Status}) && d.OwnGuest(u)
+	return o.Status != nil && *o.Status == fact.Active && reflect.DeepEqual(o, &UpdateUser{User: o.User, Status: o.Status}) && d.TakesUpGuest(u)
 }
 
 // Sentence implements change.Operation.
