@@ -42,6 +42,13 @@ func TeamRules(v *seeing.View) wire.TeamRuleList {
 	return out
 }
 
+// HasTeams says whether the caller may open a team, or is in one.
+func HasTeams(v *seeing.View) bool {
+	s, me := v.UncutToday(), v.UncutToday().User(v.Caller.User)
+	return me != nil && (slices.ContainsFunc(s.TeamRules(), func(f *fact.TeamRule) bool { return f.Chooses(me) }) ||
+		slices.ContainsFunc(s.JoinedTo(fact.Member{User: me.ID}), func(l access.Link) bool { f := s.Team(l.Group()); return f != nil && !f.Ended }))
+}
+
 func guests(v *seeing.View, f *fact.TeamRule) *wire.Guest {
 	if !f.Invites {
 		return nil

@@ -38,6 +38,9 @@ func Me(v *seeing.View) wire.Me {
 			}
 		}
 	}
+	if out.May["groups.read"] || lists.HasTeams(v) {
+		out.May["teams.read"] = true
+	}
 	if revs, err := v.Service.Ledger.Reasons(v.Ctx, []int64{1}); err == nil {
 		if r, ok := revs[1]; ok {
 			out.Since = seeing.Instant(r.At)

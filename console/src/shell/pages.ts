@@ -9,7 +9,7 @@ export const pages = [
       { to: '/requests', label: 'Requests', register: '' },
       { to: '/reviews', label: 'Reviews', register: '' },
       { to: '/shares', label: 'Shares', register: '' },
-      { to: '/teams', label: 'Teams', register: '' },
+      { to: '/teams', label: 'Teams', register: 'teams' },
     ],
   },
   {
