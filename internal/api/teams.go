@@ -27,5 +27,5 @@ func teamRoutes(s *serve.Server) {
 		}
 		out, err := lists.Teams(v, in.Group)
 		return serve.Answer(out), err
-	})
+	}, serve.Heavy)
 }
