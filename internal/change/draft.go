@@ -52,6 +52,7 @@ type Draft struct {
 	reads  []Subject
 
 	guests   []guest
+	manages  []managed // see managed; nil: not looked at yet
 	promised []RoleGain
 	shares   map[fact.RoleID]map[string]int // how often each role is shared, by path, once looked up
 	sponsors map[fact.UserID][]fact.UserID  // whom each sponsors, once looked up

@@ -61,7 +61,9 @@ func reads(s *access.Snapshot, teams []managed) (out []patterns.Area) {
 
 // inTeam says whether a user is in a team that the caller manages.
 func (a *Authority) inTeam(s *access.Snapshot, id fact.UserID) bool {
-	return slices.ContainsFunc(a.teams, func(m managed) bool { return s.InTeam(id, m.group) })
+	return len(a.teams) > 0 && slices.ContainsFunc(s.JoinedTo(fact.Member{User: id}), func(l access.Link) bool {
+		return !l.ByRule() && slices.ContainsFunc(a.teams, func(m managed) bool { return m.group == l.Group() })
+	})
 }
 
 // gainedInTeam says whether somebody gains a role as a member of one of some teams, each of which may
@@ -113,6 +115,10 @@ type guest struct {
 	need Need
 }
 
+// mostGuests bounds how many people one change invites into teams, and how many whom a rule invites have
+// not taken it up: each is mailed, at the word of somebody who has no other right.
+const mostGuests = 200
+
 // NeedInvite asks for the right to add a user whom the draft is about to add, which whoever manages a
 // team that invites such people has, if they end up in it: they report to whom the rule says, and
 // invited, called once their number is known, says who it is. More says that values of declared
@@ -120,9 +126,12 @@ type guest struct {
 func (d *Draft) NeedInvite(u *fact.User, more bool) (invited func(fact.UserID), ok bool) {
 	path := d.NewUserPath(u.Unit)
 	what := "add users" + InUnit(u.Unit)
-	if !more && d.May != nil && !d.Replays && !d.May(access.ActCreate, path) {
-		for _, m := range managedBy(&d.Snapshot, d.Author) {
+	if !more && len(d.guests) < mostGuests && d.May != nil && !d.Replays && !d.May(access.ActCreate, path) {
+		for _, m := range d.managed() {
 			if m.rule.Invites && (u.Manager == 0 || u.Manager == m.rule.Sponsor) && m.rule.Guests.Fits(u, d.Today()) {
+				if len(d.guests) == 0 && waiting(&d.Snapshot, m.rule) >= mostGuests {
+					d.Fault("", "%d people whom teams like %s invited have not taken it up: ask your access administrator to withdraw some", mostGuests, m.rule.Label)
+				}
 				u.Manager = m.rule.Sponsor
 				return func(id fact.UserID) {
 					d.guests = append(d.guests, guest{id, Need{d.op, access.ActCreate, path, what}})
@@ -131,6 +140,31 @@ func (d *Draft) NeedInvite(u *fact.User, more bool) (invited func(fact.UserID), 
 		}
 	}
 	return func(fact.UserID) {}, d.Need(access.ActCreate, path, "%s", what)
+}
+
+// managed are the teams that the author manages as the first guest is added: a change of many users looks
+// for them once.
+func (d *Draft) managed() []managed {
+	if d.manages == nil {
+		d.manages = append([]managed{}, managedBy(&d.Snapshot, d.Author)...)
+	}
+	return d.manages
+}
+
+// waiting is how many people there are whom a rule invites and who have not taken it up.
+func waiting(s *access.Snapshot, f *fact.TeamRule) (n int) {
+	for u := range s.Users() {
+		if isGuest(u, f) {
+			n++
+		}
+	}
+	return n
+}
+
+// isGuest says whether a user is one whom a rule invites, and has not taken it up.
+func isGuest(u *fact.User, f *fact.TeamRule) bool {
+	g := f.Guests
+	return f.Invites && u.Status == fact.Invited && u.Manager == f.Sponsor && u.Unit == g.Unit && u.Employment == g.Employment && u.Company == g.Company
 }
 
 // TakesUpGuest says whether the draft is what becomes of an invitation that is taken up, into a team that
@@ -147,10 +181,7 @@ func (a *Authority) Invited(s *access.Snapshot, id fact.UserID) bool {
 
 // invitedInto says whether a user is one who was invited into one of some teams.
 func invitedInto(s *access.Snapshot, teams []managed, u *fact.User) bool {
-	return u.Status == fact.Invited && slices.ContainsFunc(teams, func(m managed) bool {
-		g := m.rule.Guests
-		return m.rule.Invites && u.Manager == m.rule.Sponsor && u.Unit == g.Unit && u.Employment == g.Employment && u.Company == g.Company && s.InTeam(u.ID, m.group)
-	})
+	return slices.ContainsFunc(teams, func(m managed) bool { return isGuest(u, m.rule) && s.InTeam(u.ID, m.group) })
 }
 
 // Administers says whether a role gives anything in Able Roster itself.

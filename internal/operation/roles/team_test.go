@@ -111,6 +111,25 @@ func TestWhatTheOwnerOfATeamMayDo(t *testing.T) {
 			t.Errorf("%s: it is managed all the same", name)
 		}
 	}
+	// One change invites so many, and so many wait at most: each is mailed.
+	many := func(n int) (ops []change.Operation) {
+		for i := range n {
+			ops = append(ops, guest(fmt.Sprintf("guest.%d", i)), &roles.AddMember{Group: "great", User: change.UserRef(fmt.Sprintf("guest.%d", i))})
+		}
+		return ops
+	}
+	wide := chartRule
+	wide.Key, wide.MaxMembers = "wide", 1000
+	great := []change.Operation{&wide, &roles.OpenTeam{Rule: "wide", Key: "great", Owner: "ines.halloran"}}
+	if says := inSight(chart(t, great...), "ines.halloran", many(201)...); says != "add users in guests" {
+		t.Errorf("201 in one change: %q", says)
+	}
+	if says := inSight(chart(t, great...), "ines.halloran", many(200)...); says != "" {
+		t.Errorf("200 in one change: %q", says)
+	}
+	if says := inSight(chart(t, append(great, many(200)...)...), "ines.halloran", guest("one.more"), &roles.AddMember{Group: "great", User: "one.more"}); !strings.Contains(says, "200 people whom teams like Projects invited have not taken it up") {
+		t.Errorf("one more than wait: %q", says)
+	}
 	// When somebody leaves, their manager owns their teams.
 	s = chart(t, &people.UpdateUser{User: "ines.halloran", Status: ptr(fact.Departed)})
 	id, _ := s.FindGroup("chart")
