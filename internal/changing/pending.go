@@ -178,7 +178,7 @@ func wordsOf(v *seeing.View, t trial) []string {
 // personRef names whoever passed a change on, or is to make it, to the other one.
 func personRef(v *seeing.View, id fact.UserID) wire.Ref {
 	if u := v.UncutToday().User(id); u != nil {
-		return wire.Ref{ID: id.String(), Key: u.UserName, Label: seeing.Label(u)}
+		return seeing.RefTo(u)
 	}
 	return wire.Ref{Label: seeing.Outside}
 }

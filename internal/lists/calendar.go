@@ -95,7 +95,7 @@ func (c *ahead) user(u *fact.User, own bool) {
 	}
 	ref := c.v.UserRef(u.ID)
 	if own {
-		ref = wire.Ref{ID: u.ID.String(), Key: u.UserName, Label: seeing.Label(u)}
+		ref = seeing.RefTo(u)
 	}
 	for _, m := range c.v.Uncut().MembershipsOf(fact.Member{User: u.ID}) {
 		if m.Window == (calendar.Window{}) || !own && !c.v.ReadsGroup(m.Group) {

@@ -49,7 +49,7 @@ func Sponsored(v *seeing.View) wire.SponsoredList {
 			continue
 		}
 		t := s.EmploymentTypeOf(u)
-		x := wire.Sponsored{User: wire.Ref{ID: u.ID.String(), Key: u.UserName, Label: seeing.Label(u)}, Company: u.Company, Employment: t.Label,
+		x := wire.Sponsored{User: seeing.RefTo(u), Company: u.Company, Employment: t.Label,
 			EndDate: dayText(u.End), Closed: t.Closed, MaxHours: t.MaxHours, Opening: opening(v, u.ID)}
 		if t.External && t.MaxDays > 0 {
 			x.Latest = (calendar.DateOf(v.At.Time().In(v.Zone())) + calendar.Date(t.MaxDays)).String()

@@ -15,10 +15,7 @@ import (
 func SharedAccounts(v *seeing.View) wire.SharedAccountList {
 	out := wire.SharedAccountList{Basis: v.Basis(), Accounts: []wire.SharedAccount{}}
 	s, me := v.Uncut(), v.Caller.User
-	name := func(id fact.UserID) wire.Ref {
-		u := s.User(id)
-		return wire.Ref{ID: id.String(), Key: u.UserName, Label: seeing.Label(u)}
-	}
+	name := func(id fact.UserID) wire.Ref { return seeing.RefTo(s.User(id)) }
 	for _, f := range s.SharedAccounts() {
 		u, last := s.User(f.User), s.CheckOut(f.User)
 		keeps, has, reads, uses := me != 0 && f.Custodian == me, me != 0 && last.Out() && last.By == me, v.ReadsUser(f.User), v.Uses(f.User)

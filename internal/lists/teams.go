@@ -90,14 +90,11 @@ func Teams(v *seeing.View, group string) (wire.TeamList, error) {
 
 func team(v *seeing.View, f *fact.Team, g *fact.Group, rule *fact.TeamRule, whole bool) wire.Team {
 	s := v.Uncut()
-	name := func(u *fact.User) wire.Ref {
-		return wire.Ref{ID: u.ID.String(), Key: u.UserName, Label: seeing.Label(u)}
-	}
 	x := wire.Team{Group: wire.Ref{ID: g.ID.String(), Key: g.Key, Label: g.Label}, Description: g.Description, Rule: wire.Ref{ID: rule.ID.String(), Key: rule.Key, Label: rule.Label},
 		MaxMembers: rule.MaxMembers, Members: []wire.TeamMember{}, Roles: []wire.TeamRole{}, Guests: guests(v, rule), Closed: f.Ended, May: []string{},
 		Mine: !v.Past && v.UncutToday().ManagedTeam(v.Caller.User, f.Group) != nil}
 	if owner := s.User(g.Owner); owner != nil {
-		owns := name(owner)
+		owns := seeing.RefTo(owner)
 		x.Owner = &owns
 		switch {
 		case f.Ended || owner.ID != v.Caller.User && !v.ReadsGroup(f.Group): // why is not for everybody in it

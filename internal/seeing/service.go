@@ -338,7 +338,12 @@ func (v *View) UserRef(id fact.UserID) wire.Ref {
 	if u == nil || !v.ReadsUser(id) && !v.Known[id] && !v.Sponsors(u) && !v.Uses(id) {
 		return outside
 	}
-	return wire.Ref{ID: id.String(), Key: u.UserName, Label: Label(u)}
+	return RefTo(u)
+}
+
+// RefTo names a user, whoever may read them.
+func RefTo(u *fact.User) wire.Ref {
+	return wire.Ref{ID: u.ID.String(), Key: u.UserName, Label: Label(u)}
 }
 
 // Sponsors says whether the caller sponsors a user: who works for another company, or has

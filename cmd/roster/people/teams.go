@@ -3,7 +3,6 @@ package people
 import (
 	"fmt"
 	"strconv"
-	"strings"
 	"time"
 
 	"ableroster/client"
@@ -49,21 +48,13 @@ func TeamRulesList(c *command.Call) error {
 		if r.Ended {
 			state = "ended"
 		}
-		rows = append(rows, []string{r.Key, r.Label, r.FilterWords, labels(r.Roles), r.People, guests, strconv.Itoa(r.MaxMembers), strconv.Itoa(r.Teams), state})
+		rows = append(rows, []string{r.Key, r.Label, r.FilterWords, command.Labels(r.Roles), r.People, guests, strconv.Itoa(r.MaxMembers), strconv.Itoa(r.Teams), state})
 	}
 	c.Table(all, []string{"rule", "label", "opened_by", "roles", "people", "invites", "max_members", "teams", "state"}, rows)
 	if len(rows) == 0 {
 		c.Say("There are no team rules that you may read or open a team by%s.", c.AsOfWords(all.Basis))
 	}
 	return nil
-}
-
-func labels(refs []wire.Ref) string {
-	var out []string
-	for _, r := range refs {
-		out = append(out, r.Label)
-	}
-	return strings.Join(out, ", ")
 }
 
 func TeamRulesSet(c *command.Call) error {
