@@ -29,7 +29,7 @@ type TeamRule struct {
 	Filter      string     `json:"filter"`            // over users' facts: who may open a team
 	Roles       []RoleID   `json:"roles,omitempty"`   // what the owner of a team may give to it
 	People      string     `json:"people,omitempty"`  // the unit whose people its owner may see, and add; blank: nobody beside whom they may see
-	Invites     bool       `json:"invites,omitempty"` // its owner may invite people who are not there yet
+	Invites     bool       `json:"invites,omitempty"` // its owner may invite people who have no account yet
 	Guests      Newcomer   `json:"guests,omitzero"`   // what is said of those
 	Sponsor     UserID     `json:"sponsor,omitempty"` // whom those report to, or 0
 	MaxMembers  int        `json:"max_members"`       // how many may be in one team

@@ -19,7 +19,7 @@ func init() {
 	command.Add("teams open", "KEY -rule RULE [-label …] [-owner USER]", "open a team: you manage it, and are in it", TeamsOpen)
 	command.Add("teams add", "TEAM USER", "add somebody to a team", teamMember("add_member"))
 	command.Add("teams remove", "TEAM USER", "remove somebody from a team", teamMember("remove_member"))
-	command.Add("teams invite", "TEAM USER_NAME -name NAME -email ADDRESS", "invite somebody who is not there yet into a team that you manage", TeamsInvite)
+	command.Add("teams invite", "TEAM USER_NAME -name NAME -email ADDRESS", "invite somebody who has no account yet into a team that you manage", TeamsInvite)
 	command.Add("teams close", "TEAM", "close a team: nobody is in it, and it holds no role, any more", TeamsClose)
 }
 
@@ -181,7 +181,7 @@ func TeamsInvite(c *command.Call) error {
 	}
 	g := all.Teams[0].Guests
 	if g == nil {
-		return fmt.Errorf("nobody is invited into a team like %s: add somebody who is there, by roster teams add", all.Teams[0].Group.Label)
+		return fmt.Errorf("nobody is invited into a team like %s: add users by roster teams add", all.Teams[0].Group.Label)
 	}
 	add := map[string]any{"op": "add_user", "user_name": c.Args[1], "display_name": *name, "email": *email, "status": "invited", "unit": g.Unit, "employment_type": g.Employment, "company": g.Company}
 	if g.Sponsor != nil && g.Sponsor.Key != "" {

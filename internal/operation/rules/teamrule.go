@@ -24,7 +24,7 @@ type SetTeamRule struct {
 	Filter      string           `json:"filter" flag:"where" doc:"a filter (RFC 7644, section 3.4.2.2) over users' facts: who may open a team, and manages those they own"`
 	Roles       []change.RoleRef `json:"roles,omitempty" flag:"role" doc:"a role that the owner of a team may give to it"`
 	People      string           `json:"people,omitempty" doc:"the unit whose people the owner of a team may see, and add; blank: nobody beside those they may see anyway"`
-	Invites     bool             `json:"invites,omitempty" doc:"the owner of a team may invite people who are not there yet"`
+	Invites     bool             `json:"invites,omitempty" doc:"the owner of a team may invite people who have no account yet"`
 	Unit        string           `json:"guest_unit,omitempty" doc:"the unit of those whom they invite"`
 	Employment  string           `json:"guest_employment_type,omitempty" doc:"their employment type"`
 	Company     string           `json:"guest_company,omitempty" doc:"the company they work for"`

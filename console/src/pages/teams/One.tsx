@@ -127,8 +127,8 @@ function Members({ team, add, revision }: { team: Team; add: Add; revision: numb
           }}
         >
           <div className="grow">
-            Somebody who is there
-            <UserBox label="Somebody who is there" value={user.key} onChange={(key, name) => setUser({ key, name })} />
+            User to add
+            <UserBox label="User to add" value={user.key} onChange={(key, name) => setUser({ key, name })} />
           </div>
           <button type="submit" className="button-quiet" disabled={!user.key}>
             Add to change sheet

@@ -198,7 +198,7 @@ function RuleForm({ rule: r, revision, done }: { rule?: Rule; revision: number; 
       </label>
       <label className="flex gap-2 sm:col-span-2">
         <input type="checkbox" checked={x.invites} onChange={(e) => setX({ ...x, invites: e.target.checked })} />
-        Its owner may invite people who are not there yet
+        Its owner may invite people who have no account yet
       </label>
       {x.invites && <NewcomerFields whom="whom they invite" value={x} change={(n) => setX({ ...x, ...n })} />}
       <button type="submit" className="button col-start-1 justify-self-start" disabled={!x.label.trim() || !x.filter.trim()}>
