@@ -38,6 +38,14 @@ func Database(t testing.TB) string {
 	}))
 }
 
+// Long skips a test that takes more than a second where -short asks for what is quick.
+func Long(t testing.TB) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("takes long")
+	}
+}
+
 // EmptyDatabase makes a database with nothing in it at all.
 func EmptyDatabase(t testing.TB) string {
 	t.Helper()
@@ -138,9 +146,11 @@ func Ledger(t testing.TB, database string) (*ledger.Ledger, *pgxpool.Pool) {
 	return l, pool
 }
 
-// DemoDatabase makes a database with the demo organisation loaded.
+// DemoDatabase makes a database with the demo organisation loaded. As that takes some
+// seconds for each package, its test is skipped where -short asks for what is quick.
 func DemoDatabase(t testing.TB) string {
 	t.Helper()
+	Long(t)
 	return made(t, template(t, "demo", func(address string) { LoadDemo(t, address) }))
 }
 

@@ -40,6 +40,7 @@ func opening(t *testing.T, database string) (*running, *opened) {
 // A server whose database went away while it started ends with its ledger: another one answers in
 // its place, and nobody is told what no longer follows the database.
 func TestAServerThatCannotStartAnswersNothing(t *testing.T) {
+	testkit.Long(t)
 	r, o := opening(t, testkit.Database(t))
 	if _, err := o.pool.Exec(t.Context(), "alter table jobs.river_queue rename to gone"); err != nil {
 		t.Fatal(err)
@@ -74,6 +75,7 @@ func TestAServerThatCannotStartAnswersNothing(t *testing.T) {
 // Whoever is still connected to a server that ended, in the middle of a call, is sent away to the
 // one in its place: on a connection that stays open, too, nobody is kept by it.
 func TestWhoeverIsStillConnectedIsSentAway(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.DemoDatabase(t)
 	r, o := opening(t, database)
 	ended := make(chan bool, 1)

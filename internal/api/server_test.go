@@ -342,6 +342,7 @@ func TestCallsFromOtherSitesAreRefused(t *testing.T) {
 }
 
 func TestTheSessionCookieIsStrict(t *testing.T) {
+	testkit.Long(t)
 	for secure, want := range map[bool]bool{true: true, false: false} {
 		s := serving(t, serve.Options{Secure: secure})
 		s.setUp(t)

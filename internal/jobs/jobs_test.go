@@ -43,6 +43,7 @@ func send(t *testing.T, j *jobs.Jobs, name, text string) *jobs.Upload {
 // A file comes out as it came in, whatever its length, and what comes of it is told to
 // whoever waits, at the service that works it and at another.
 func TestAnUploadIsWorkedAndTold(t *testing.T) {
+	testkit.Long(t)
 	pool := testkit.Pool(t, testkit.Database(t))
 	echo := func(_ context.Context, u *jobs.Upload, content []byte, _ *jobs.Run) (jobs.Answer, error) {
 		if len(content) != int(u.Bytes) || strings.Trim(string(content), "x") != "" {
@@ -102,6 +103,7 @@ func TestWhatWasRefusedIsTold(t *testing.T) {
 // What a service began that is gone is worked by another, once; what failed for no fault of
 // the file's is tried again; and whoever stops leaves what is not done to the others.
 func TestAnUploadIsResumed(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	var tries, done atomic.Int32
 	began := make(chan struct{}, 10)

@@ -32,6 +32,7 @@ func (l *log) says(what string) bool {
 // A database clock that was ahead for a while is noticed once it is right again; what is made
 // then is found at the time that was answered, in its order.
 func TestADatabaseClockThatWasAheadIsNoticed(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	a, pool := testkit.Ledger(t, database)
 	founded(t, a)

@@ -70,9 +70,7 @@ func TestAPanicIsOneRefusedChange(t *testing.T) {
 
 // Nobody waits for long for a host that was lost while it held the head.
 func TestAHostThatIsLostWithTheHeadIsNotWaitedFor(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	database := testkit.Database(t)
 	l, _ := testkit.Ledger(t, database)
 	founded(t, l)
@@ -94,9 +92,7 @@ func TestAHostThatIsLostWithTheHeadIsNotWaitedFor(t *testing.T) {
 // A program whose line to the database breaks without a word hears of what others commit
 // all the same.
 func TestWhatIsCommittedDuringASilentBreakIsHeardOf(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	database := testkit.Database(t)
 	l, _ := testkit.Ledger(t, database)
 	founded(t, l)
@@ -110,6 +106,7 @@ func TestWhatIsCommittedDuringASilentBreakIsHeardOf(t *testing.T) {
 // When the database drops every connection again and again while large changes are
 // written, each change is committed whole or refused, and nothing else ends.
 func TestLostConnectionsEndNothingElse(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	l, _ := testkit.Ledger(t, database)
 	founded(t, l)

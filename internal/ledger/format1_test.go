@@ -58,9 +58,7 @@ func unpacked(t *testing.T, name string) []byte {
 // gives the same answers to 10,000 questions as it gave to the program that wrote it, on
 // past days too.
 func TestALedgerOfTheFirstFormatAnswersAsItDid(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	database := fixture(t)
 	l, pool := testkit.Ledger(t, database)
 	verified := func() {
@@ -150,6 +148,7 @@ func TestALedgerOfTheFirstFormatAnswersAsItDid(t *testing.T) {
 // A program of the first format does not write into a ledger of the second, nor answer
 // from it: it is told to stop.
 func TestAProgramOfTheFirstFormatIsToldToStop(t *testing.T) {
+	testkit.Long(t)
 	_, pool := testkit.Ledger(t, fixture(t))
 	for _, sql := range []string{
 		"select revision, at from head",

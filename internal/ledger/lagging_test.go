@@ -73,6 +73,7 @@ func ask(t *testing.T, l *ledger.Ledger, users []string, instants []calendar.Ins
 // of past days and over time is answered as it is once they are there: by the program that
 // made the change, by one that followed it, and by one that started in between.
 func TestWhatHasNoRowsYetIsAnsweredAllTheSame(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	a, pool := testkit.Ledger(t, database)
 	founded(t, a)

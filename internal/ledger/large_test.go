@@ -56,6 +56,7 @@ func equal(t *testing.T, what string, a, b *access.Snapshot) {
 // While a large change is judged others commit, here and elsewhere; it is published upon what
 // they made, and every program, one that starts too, has the same facts, on past days as well.
 func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	a, pool := testkit.Ledger(t, database)
 	founded(t, a)
@@ -145,6 +146,7 @@ func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
 // What bears on a large change has it judged again, and it is what it would be had it been
 // made last of all.
 func TestALargeChangeIsJudgedAgainWhereOthersBearOnIt(t *testing.T) {
+	testkit.Long(t)
 	for name, x := range map[string]struct {
 		others func(round int) change.Operation
 		rounds int
@@ -224,6 +226,7 @@ func text(s string) *string { return &s }
 // Of a large change that is given up nothing stays: by its caller at any phase, by its judge,
 // by what looks at it once more, or by a program that ended.
 func TestALargeChangeThatIsGivenUpLeavesNothing(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	l, pool := testkit.Ledger(t, database)
 	founded(t, l)
@@ -301,6 +304,7 @@ func TestALargeChangeThatIsGivenUpLeavesNothing(t *testing.T) {
 // A program that ends while the rows of a large change are written leaves them to another,
 // and what was answered stays so meanwhile.
 func TestRowsThatAreMissingAreWrittenByAnother(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	a, pool := testkit.Ledger(t, database)
 	founded(t, a)
@@ -343,6 +347,7 @@ func TestRowsThatAreMissingAreWrittenByAnother(t *testing.T) {
 // Between the rows of a large change and those of what followed it the ledger verifies, as far
 // as they reach; that they are said to reach less far than they do is told.
 func TestRowsThatAreYetToFollowAreNoFault(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	a, pool := testkit.Ledger(t, database)
 	founded(t, a)
@@ -412,6 +417,7 @@ func TestAPanicInALargeChangeIsItsOwn(t *testing.T) {
 // What a program that ended left beside the ledger, personal values among it, is deleted soon
 // after another one starts.
 func TestWhatWasLeftBesideTheLedgerGoes(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	l, pool := testkit.Ledger(t, database)
 	founded(t, l)

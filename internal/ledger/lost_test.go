@@ -44,6 +44,7 @@ func await(t *testing.T, what string, so func() bool) {
 // revisions are gone, though others were written since; nobody stays signed in, and what
 // is there verifies.
 func TestARestoreUnderARunningProgramIsNoticed(t *testing.T) {
+	testkit.Long(t)
 	for name, since := range map[string]int{"nothing since": 0, "as many since": 3, "more since": 5} {
 		t.Run(name, func(t *testing.T) {
 			address := testkit.Database(t)

@@ -21,6 +21,7 @@ import (
 // the ledger is read again, verifies, and says what was mended and by which revision. What is
 // stored stays as it was found, and is held to that.
 func TestAnOperationThatCannotBeReadIsMended(t *testing.T) {
+	testkit.Long(t)
 	database := testkit.Database(t)
 	l, pool := testkit.Ledger(t, database)
 	founded(t, l)

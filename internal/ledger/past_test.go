@@ -31,9 +31,7 @@ func answers(s *access.Snapshot) string {
 // Every revision of the demo is read as of the instant it was made, and just
 // before: the answers are those of the snapshots that replaying gives.
 func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
 	revs, err := l.History(ctx, revisions.HistoryFilter{}, 100_000)
 	if err != nil {
@@ -75,9 +73,7 @@ func TestAnyPastInstantIsAnsweredAsItWasThen(t *testing.T) {
 
 // The slice of one user answers about them as the whole snapshot does.
 func TestTheSliceOfOneUserAnswersAsTheWhole(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	l, _ := testkit.Ledger(t, testkit.DemoDatabase(t))
 	head := l.Head()
 	rng := rand.New(rand.NewPCG(8, 9))
@@ -165,9 +161,7 @@ func TestALifeAnswersInEachEraAsTheWhole(t *testing.T) {
 // All rows of facts can be dropped and made again from the operations alone;
 // no other table holds present access.
 func TestTheRowsAreMadeAgainFromTheOperations(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	l, pool := testkit.Ledger(t, testkit.DemoDatabase(t))
 	rows, now := dump(t, pool), answers(l.Head())
 	for _, kind := range fact.FactKinds {

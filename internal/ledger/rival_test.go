@@ -17,9 +17,7 @@ import (
 
 // The engine and a recursive query over the same rows give equal answers.
 func TestTheEngineAgreesWithASQLRival(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	l, pool := testkit.Ledger(t, testkit.DemoDatabase(t)+"&jit=off") // compiling the query takes longer than running it
 	s := l.Head()
 	now := time.Now().UTC()

@@ -25,9 +25,7 @@ func many(prefix string, n int) (ops []change.Operation) {
 // Of a large change nothing stays that is refused, whenever it is; one that another
 // program was faster than is judged anew and is whole; and sent twice it is once.
 func TestALargeChangeIsWrittenWhileItIsJudged(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	database := testkit.Database(t)
 	a, pool := testkit.Ledger(t, database)
 	founded(t, a)

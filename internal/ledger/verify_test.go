@@ -14,9 +14,7 @@ import (
 // Whoever changes the database behind the ledger's back is found out, at the
 // first revision that does not fit.
 func TestTamperingIsFound(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	for _, x := range []struct {
 		name, sql string
 		first     int64

@@ -26,9 +26,7 @@ var ctx = context.Background()
 // A list of an old day drawn from the register alone is the one drawn from the
 // whole snapshot of that day, to everybody who may look.
 func TestAListOfAnOldDayIsTheSameFromTheRegisterAlone(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	database := testkit.DemoDatabase(t)
 	rng := rand.New(rand.NewPCG(81, 82))
 	pick := func(all ...string) string { return all[rng.IntN(len(all))] }

@@ -1,8 +1,10 @@
-package patterns
+package patterns_test
 
 import (
 	"strings"
 	"testing"
+
+	"ableroster/internal/patterns"
 )
 
 func TestPathsAndPatternsThatAreRefused(t *testing.T) {
@@ -25,25 +27,25 @@ func TestPathsAndPatternsThatAreRefused(t *testing.T) {
 		{long, "longer than 200 bytes"},
 		{strings.Repeat("a/", 16) + "a", "more than 16 segments"},
 	} {
-		for _, check := range []func(string) error{CheckPath, CheckPattern} {
+		for _, check := range []func(string) error{patterns.CheckPath, patterns.CheckPattern} {
 			if err := check(x.path); err == nil || !strings.Contains(err.Error(), x.says) {
 				t.Errorf("%q: %v, want something with %q", x.path, err, x.says)
 			}
 		}
 	}
-	if err := CheckPath("berths/north-*"); err == nil || !strings.Contains(err.Error(), "only patterns may") {
+	if err := patterns.CheckPath("berths/north-*"); err == nil || !strings.Contains(err.Error(), "only patterns may") {
 		t.Errorf("a star in a path: %v", err)
 	}
 }
 
 func TestPathsAndPatternsThatAreGood(t *testing.T) {
 	for _, p := range []string{"/", "berths", "Berths", "berths/Nº 3 (north)", "é", "...", "a@b", strings.Repeat("a", 200), strings.TrimSuffix(strings.Repeat("a/", 16), "/")} {
-		if err := CheckPath(p); err != nil {
+		if err := patterns.CheckPath(p); err != nil {
 			t.Errorf("%q: %v", p, err)
 		}
 	}
 	for _, p := range []string{"*", "berths/north-*", "*/*", "a*b*c"} {
-		if err := CheckPattern(p); err != nil {
+		if err := patterns.CheckPattern(p); err != nil {
 			t.Errorf("%q: %v", p, err)
 		}
 	}

@@ -68,6 +68,9 @@ func ofUsers(op change.Operation) bool {
 // A change that was prepared on an older snapshot, and followed what others did, leaves what
 // the same operations leave that are applied last of all; or it is told that it does not.
 func TestAPreparedChangeIsTheSameAsOneMadeLast(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	told := map[string]int{}
 	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
 		for range 150 {

@@ -48,6 +48,7 @@ func keysOf(t *testing.T, s *Store, kind Kind, user fact.UserID) string {
 // What one saves is one's own, under keys of one's own; what is shared anybody
 // finds, under a key that is nobody else's.
 func TestWhatIsSavedIsOnesOwnOrShared(t *testing.T) {
+	testkit.Long(t)
 	s := store(t)
 	put := func(kind Kind, owner fact.UserID, key, label string, shared bool) error {
 		return s.Put(ctx, kind, Item{Owner: owner, Key: key, Label: label, Shared: shared, Body: json.RawMessage(`{"q": "x"}`)}, Seen{})
@@ -251,9 +252,7 @@ func TestAPartEndsOnce(t *testing.T) {
 
 // What was refused is kept once a day and counted, of everybody only so much.
 func TestRefusalsAreCountedAndCapped(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	s := store(t)
 	refused := func(user fact.UserID, call, detail string) {
 		t.Helper()

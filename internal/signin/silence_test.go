@@ -13,9 +13,7 @@ import (
 // What ends while the line to the database is dead without a word is noticed all the same:
 // nobody goes on with a token that was ended elsewhere.
 func TestWhatEndsDuringASilentBreakIsNoticed(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	database := testkit.Database(t)
 	c := &clock{time.Now()}
 	here, _ := authenticator(t, database, c)

@@ -95,9 +95,7 @@ func TestCountsAddUp(t *testing.T) {
 // As many keys are kept of an application as there is room for, whoever asks about
 // how many; those that are kept go on being counted, and others are not crowded out.
 func TestCountsAreCapped(t *testing.T) {
-	if testing.Short() {
-		t.Skip("takes long")
-	}
+	testkit.Long(t)
 	p := pool(t)
 	x := open(p)
 	defer x.Close()
