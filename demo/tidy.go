@@ -149,6 +149,7 @@ func (g *generator) heads(at time.Time) {
 		&people.OpenAccess{User: Vendor, Window: calendar.Window{From: opened, Until: opened + calendar.Days(1)/3}, Reference: "TCK-4711"},
 		&people.AddPosition{User: change.UserRef(tugs[1].name), Unit: "marine/pilotage", Title: "Pilot's mate", Start: day, End: day + 89},
 		&people.AddAbsence{User: change.UserRef(office[1].name), Start: day + 30, End: day + 120},
+		&people.AddSubstitute{User: change.UserRef(engineering[1].name), Substitute: change.UserRef(engineering[2].name), Start: day + 20, End: day + 34},
 		&people.SetLegalHold{User: change.UserRef(office[2].name), Until: day + 730})
 	g.out[len(g.out)-1].Reference = "TCK-4711"
 }

@@ -71,6 +71,8 @@ var samples = []string{
 	`{"op":"end_position","user":"` + standsIn + `","position":1,"end_date":"2099-01-31"}`,
 	`{"op":"add_absence","user":"tomas.brandt","start_date":"2027-01-01","end_date":"2027-03-31"}`,
 	`{"op":"end_absence","user":"` + absent + `","absence":1,"end_date":"2099-01-31"}`,
+	`{"op":"add_substitute","user":"tomas.brandt","substitute":"b.osei","start_date":"2027-01-01","end_date":"2099-03-31"}`,
+	`{"op":"end_substitute","user":"` + substituted + `","number":1,"end_date":"2099-01-31"}`,
 	`{"op":"set_employment_type","key":"vendor","label":"x","external":false,"max_days":9,"closed":true,"max_hours":3}`,
 	`{"op":"end_employment_type","employment_type":"apprentice"}`,
 	`{"op":"set_shared_account","user":"crane-override","custodian":"tomas.brandt","group":"gate-night","max_hours":4,"emergency":true}`,
@@ -345,4 +347,6 @@ const (
 	absent     = "quirina.halloran"
 	held       = "thibault.inglewood"
 	sharedWith = "yseult.xifaras"
+
+	substituted = "jorunn.jernigan"
 )

@@ -17,3 +17,11 @@ type Absence struct {
 	StartDate string `json:"start_date" format:"date"`
 	EndDate   string `json:"end_date,omitempty" format:"date" doc:"the last day; without one it lasts until it is ended"`
 }
+
+// Substitute is somebody who decides on requests and reviews in a user's place for a time.
+type Substitute struct {
+	Number     int    `json:"number" doc:"its number among the user's"`
+	Substitute Ref    `json:"substitute" doc:"who decides"`
+	StartDate  string `json:"start_date" format:"date"`
+	EndDate    string `json:"end_date" format:"date" doc:"the last day"`
+}

@@ -65,6 +65,7 @@ type RequestStep struct {
 type RequestDecision struct {
 	Approves bool   `json:"approves"`
 	Less     bool   `json:"less,omitempty" doc:"for less than was asked"`
+	For      *Ref   `json:"for,omitempty" doc:"in whose place, when as a substitute"`
 	Given    *Given `json:"given" doc:"when, by whom and why"`
 }
 

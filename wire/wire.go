@@ -60,6 +60,8 @@ type UserDetail struct {
 	Assignments []Assignment `json:"assignments" doc:"roles assigned to the user itself"`
 	Positions   []Position   `json:"positions,omitempty" doc:"places that they have for a time, beside their own"`
 	Absences    []Absence    `json:"absences,omitempty" doc:"their leaves of absence"`
+	Substitutes []Substitute `json:"substitutes,omitempty" doc:"who decides in their place, and when"`
+	StandsInFor []Ref        `json:"stands_in_for,omitempty" doc:"in whose place they decide now or later"`
 	MergedInto  *Ref         `json:"merged_into,omitempty" doc:"the record of the same person that stayed"`
 	MergedFrom  []Ref        `json:"merged_from,omitempty" doc:"records of the same person that were merged into this one"`
 	Closed      bool         `json:"closed,omitempty" doc:"they have access only while somebody has opened it"`

@@ -30,9 +30,10 @@ type RoleGain struct {
 	Through fact.GroupID
 
 	// Decides is who comes to decide on giving it, and Group in which group, where
-	// nobody holds it yet.
+	// nobody holds it yet; Instead is in whose place they decide, 0 for their own.
 	Decides fact.UserID
 	Group   fact.GroupID
+	Instead fact.UserID
 }
 
 // deciding are what the workflows add to the gains of a draft: see OnJudge.

@@ -59,12 +59,20 @@ func Powers(s *access.Snapshot, id fact.UserID, at calendar.Instant) []Power {
 	for g := range held.GroupIntervals(s, id) {
 		each(s.GroupTable.At(int(g)).Given)
 	}
-	for _, f := range duties {
-		for _, g := range f(s, id) {
+	for _, of := range append(held.EverStandsInFor(s, id, at), id) {
+		for _, g := range dutiesOf(s, of) {
 			add(Power{Text: strings.Join([]string{"decides", g.Role.String(), g.User.String(), g.Within}, " "), gain: &g})
 		}
 	}
 	slices.SortFunc(out, func(a, b Power) int { return strings.Compare(a.Text, b.Text) })
+	return out
+}
+
+// dutiesOf are the roles on whose giving a user decides themselves.
+func dutiesOf(s *access.Snapshot, id fact.UserID) (out []RoleGain) {
+	for _, f := range duties {
+		out = append(out, f(s, id)...)
+	}
 	return out
 }
 

@@ -75,6 +75,8 @@ func refusal(v *seeing.View, d *change.Draft, lacks []change.Refusal) *wire.Prob
 		case l.Need != nil:
 			f.Place = fmt.Sprintf("/operations/%d", l.Need.Operation)
 			f.Message = "you may not " + l.Need.What
+		case l.Gain.Instead != 0:
+			f.Message = fmt.Sprintf("%s would decide in the place of %s on requests or reviews of roles that you may not assign yourself", gainer(v, d, l.Gain.Decides), gainer(v, d, l.Gain.Instead))
 		case l.Gain.Decides != 0 || l.Gain.Group != 0:
 			f.Message = becomes(v, d, l.Gain)
 		case l.Gain.User == 0:
@@ -106,7 +108,7 @@ func spokenOf(l *change.Refusal) []string {
 		}
 		return out
 	}
-	for _, id := range []fact.UserID{l.Gain.User, l.Gain.Decides} {
+	for _, id := range []fact.UserID{l.Gain.User, l.Gain.Decides, l.Gain.Instead} {
 		if id != 0 {
 			out = append(out, id.String())
 		}

@@ -178,6 +178,7 @@ func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 	own := id == v.Caller.User
 	out := wire.UserDetail{Basis: v.Basis(), User: user(v, u), Groups: []wire.Membership{}, Assignments: []wire.Assignment{},
 		Positions: positions(v, id), Absences: absences(v, id), Closed: v.Uncut().IsClosed(u)}
+	out.Substitutes, out.StandsInFor = substitutes(v, id)
 	if into := v.Uncut().MergedInto(id); into != 0 {
 		ref := v.UserRef(into)
 		out.MergedInto = &ref

@@ -3,6 +3,7 @@ package lists
 import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -30,4 +31,32 @@ func dayText(d calendar.Date) string {
 		return ""
 	}
 	return d.String()
+}
+
+// substitutes are those who decide in a user's place, in the order in which they were named, and
+// standsInFor those in whose place the user decides from now on at some time, of whom the caller
+// may read. Both know each other by name.
+func substitutes(v *seeing.View, id fact.UserID) (out []wire.Substitute, standsInFor []wire.Ref) {
+	f, _ := v.Uncut().RecordFact(fact.FactSubstitutes, uint32(id)).(*fact.Substitutes)
+	others := held.EverStandsInFor(v.Uncut(), id, v.At)
+	if id == v.Caller.User {
+		w := *v
+		w.Known = map[fact.UserID]bool{}
+		for _, x := range f.Listed() {
+			w.Known[x.User] = true
+		}
+		for _, of := range others {
+			w.Known[of] = true
+		}
+		v = &w
+	}
+	for _, x := range f.Listed() {
+		out = append(out, wire.Substitute{Number: x.Number, Substitute: v.UserRef(x.User), StartDate: x.Start.String(), EndDate: x.End.String()})
+	}
+	for _, of := range others {
+		if v.ReadsUser(of) || v.Known[of] {
+			standsInFor = append(standsInFor, v.UserRef(of))
+		}
+	}
+	return out, standsInFor
 }

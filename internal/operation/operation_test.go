@@ -238,7 +238,11 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 		}
 		for range 1800 {
 			op := c.Operation()
-			switch c.IntN(175) {
+			switch c.IntN(178) {
+			case 175, 176:
+				op = &people.AddSubstitute{User: c.User(), Substitute: c.User(), Start: 1, End: calendar.Date(1 + c.IntN(3))}
+			case 177:
+				op = &people.EndSubstitute{User: c.User(), Number: 1 + c.IntN(2), End: calendar.Date(c.IntN(3))}
 			case 125:
 				op = &people.EndPosition{User: c.User(), Position: 1 + c.IntN(2)}
 				if c.IntN(4) == 0 { // seldom: the first departs

@@ -158,7 +158,7 @@ func whose(f fact.Fact) (id fact.UserID, plain bool) {
 }
 
 // harmless are the operations of users, of what is given to them, and of workflows.
-var harmless = []string{"add_user", "update_user", "erase_user", "add_position", "end_position", "add_absence", "end_absence", "open_access", "close_access", "set_legal_hold", "end_legal_hold", "extend_contract", "grant", "revoke", "share_role", "end_shares", "add_member", "remove_member", "hand_over",
+var harmless = []string{"add_user", "update_user", "erase_user", "add_position", "end_position", "add_absence", "end_absence", "add_substitute", "end_substitute", "open_access", "close_access", "set_legal_hold", "end_legal_hold", "extend_contract", "grant", "revoke", "share_role", "end_shares", "add_member", "remove_member", "hand_over",
 	"request_role", "withdraw_request", "decide_request", "open_round", "decide_items", "sign_off", "settle_pending_removal",
 	"set_aside_finding", "take_up_finding", "erase_reason"}
 

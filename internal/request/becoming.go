@@ -44,7 +44,7 @@ func decisions(s *access.Snapshot) []decision {
 }
 
 // Becoming are the gains of a draft by which somebody comes to decide on the giving of
-// a role: as manager, as head of a unit, as owner, or in a group that is asked. Whoever makes them so
+// a role: as manager, as head of a unit, as owner, in a group that is asked, or in the place of any of them. Whoever makes them so
 // could as well give the roles.
 func Becoming(d *change.Draft) []change.RoleGain {
 	managed, owned, groups := map[fact.UserID]fact.UserID{}, map[fact.RoleID]fact.UserID{}, map[fact.GroupID]bool{}
@@ -82,11 +82,11 @@ func Becoming(d *change.Draft) []change.RoleGain {
 			}
 		}
 	}
+	out := change.OfSubstitutes(d, duties)
 	if len(managed)+len(owned)+len(groups)+len(led) == 0 {
-		return nil
+		return out
 	}
 	above(&d.Snapshot, groups)
-	var out []change.RoleGain
 	for _, x := range decisions(&d.Snapshot) {
 		g := x.gain
 		switch x.step.Whose {

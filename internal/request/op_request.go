@@ -171,6 +171,8 @@ func whyNot(d *change.Draft, r *Request, why Why) string {
 		return "nobody decides on their own request"
 	case Twice:
 		return "you have approved it already; it waits for others"
+	case Decided:
+		return "it was decided already in the place in which you would decide"
 	case Before:
 		return "you decided on an earlier step of it; this step needs somebody else"
 	}
@@ -199,7 +201,7 @@ func (o DecideRequest) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !ok {
 		return
 	}
-	dec := Decision{By: d.Author, Approves: o.Choice == Approve, Revision: d.Revision}
+	dec := Decision{By: d.Author, For: r.PlaceOf(&d.Snapshot, d.Author, d.At()), Approves: o.Choice == Approve, Revision: d.Revision}
 	less := *r
 	if o.From != nil && *o.From > r.Window.From {
 		less.Window.From, dec.Less = *o.From, true

@@ -57,9 +57,18 @@ func (f *Request) Row() uint32       { return uint32(f.ID) }
 type Decision struct {
 	Step     int         `json:"step"`
 	By       fact.UserID `json:"by"`
+	For      fact.UserID `json:"for,omitempty"` // in whose place
 	Approves bool        `json:"approves,omitempty"`
 	Less     bool        `json:"less,omitempty"` // for a shorter time or a narrower part
 	Revision int64       `json:"revision"`       // whose reason is the decision's
+}
+
+// seat is whose decision it counts as.
+func (d Decision) seat() fact.UserID {
+	if d.For != 0 {
+		return d.For
+	}
+	return d.By
 }
 
 // RequestOf is the request under a number, or nil.
@@ -78,9 +87,37 @@ func (r *Request) deciders(s *access.Snapshot, at calendar.Instant, apart bool) 
 	if r.State != Waiting {
 		return nil
 	}
-	return slices.DeleteFunc(r.Steps[r.Step].Deciders(s, r, at), func(id fact.UserID) bool {
-		return r.approvedBy(id) || apart && r.decidedBefore(id)
+	var out []fact.UserID
+	for _, x := range r.waiting(s, at) {
+		for _, id := range x.may {
+			if !r.approvedBy(id) && !(apart && r.decidedBefore(id)) {
+				out = append(out, id)
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// waiting are the seats of the step where a request is that nobody has decided from.
+func (r *Request) waiting(s *access.Snapshot, at calendar.Instant) []seat {
+	return slices.DeleteFunc(r.Steps[r.Step].seats(s, r, at), func(x seat) bool {
+		return slices.ContainsFunc(r.Decisions, func(d Decision) bool { return d.Step == r.Step && d.seat() == x.of })
 	})
+}
+
+// concerns says whether somebody asked for it or gets it: they never decide, nor does anybody in
+// their place.
+func (r *Request) concerns(id fact.UserID) bool { return id == r.Asker || id == r.Beneficiary }
+
+// PlaceOf is in whose place somebody would decide on a request, 0 for their own.
+func (r *Request) PlaceOf(s *access.Snapshot, by fact.UserID, at calendar.Instant) fact.UserID {
+	for _, x := range r.waiting(s, at) {
+		if x.of != by && slices.Contains(x.may, by) {
+			return x.of
+		}
+	}
+	return 0
 }
 
 // apart says whether each step is to be decided by somebody else: requests that were
@@ -112,6 +149,7 @@ const (
 	NotAsked   Why = "not_asked"   // the step asks others
 	Twice      Why = "twice"       // they have approved it at this step
 	Before     Why = "before"      // they have decided on an earlier step
+	Decided    Why = "decided"     // they decide in somebody's place alone, who has decided
 )
 
 // MayDecide says why somebody may not decide on a request, or nothing.
@@ -119,7 +157,7 @@ func (r *Request) MayDecide(s *access.Snapshot, by fact.UserID, at calendar.Inst
 	switch {
 	case r.State != Waiting:
 		return NotWaiting
-	case by == r.Asker || by == r.Beneficiary:
+	case r.concerns(by):
 		return OneOwn
 	case r.approvedBy(by):
 		return Twice
@@ -127,6 +165,8 @@ func (r *Request) MayDecide(s *access.Snapshot, by fact.UserID, at calendar.Inst
 		return NotAsked
 	case r.apart(s) && r.decidedBefore(by):
 		return Before
+	case !slices.ContainsFunc(r.waiting(s, at), func(x seat) bool { return slices.Contains(x.may, by) }):
+		return Decided
 	}
 	return ""
 }

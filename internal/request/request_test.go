@@ -77,6 +77,7 @@ func team(t testing.TB) *access.Snapshot {
 // and whether it was ended otherwise.
 type said struct {
 	approvals map[int][]fact.UserID
+	places    map[int][]fact.UserID // whose approvals these count as
 	over      bool
 	window    calendar.Window
 }
@@ -95,8 +96,8 @@ func (m *said) before(step int, id fact.UserID) bool {
 // under the requests, never give a role without the decisions its route asks for,
 // nor with limits wider than those asked for, nor by whoever asked or gains.
 func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
-	given, refused := 0, 0
-	for seed := range uint64(150) {
+	given, refused, instead := 0, 0, 0
+	for seed := range uint64(300) {
 		rng := rand.New(rand.NewPCG(seed, 5))
 		s := team(t)
 		user := func() change.UserRef { return change.UserRef(fmt.Sprintf("user.%d", rng.IntN(7))) }
@@ -114,7 +115,10 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 					author = who[rng.IntN(len(who))]
 				}
 			}
-			switch rng.IntN(12) {
+			switch rng.IntN(13) {
+			case 12:
+				start := calendar.DateOf(at.Time()) + calendar.Date(rng.IntN(2))
+				op = &people.AddSubstitute{User: user(), Substitute: user(), Start: start, End: start + calendar.Date(rng.IntN(3))}
 			case 0, 1, 2:
 				o := &RequestRole{Role: change.RoleRef(fmt.Sprintf("cranes/r%d", rng.IntN(3))), For: user()}
 				if rng.IntN(2) == 0 {
@@ -152,7 +156,10 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 			s = next
 			for _, r := range Requests(s) { // one is asked exactly when one is among those who are
 				for i := range r.Steps {
-					who := r.Steps[i].Deciders(s, r, at)
+					var who []fact.UserID
+					for _, x := range r.Steps[i].seats(s, r, at) {
+						who = append(who, x.may...)
+					}
 					for u := range s.Users() {
 						if r.Steps[i].Asks(s, r, u.ID, at) != slices.Contains(who, u.ID) {
 							t.Fatalf("%s, step %d: of %v is %s not one", r.ID, i, who, u.UserName)
@@ -163,9 +170,11 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 			switch o := op.(type) {
 			case *RequestRole:
 				n, _ := fact.ParseID("request", string(o.Request))
-				model[RequestID(n)] = &said{approvals: map[int][]fact.UserID{}, window: o.Window}
+				model[RequestID(n)] = &said{approvals: map[int][]fact.UserID{}, places: map[int][]fact.UserID{}, window: o.Window}
 			case *WithdrawRequest, *DecideRequest:
-				check(t, before, s, op, author, at, model)
+				if check(t, before, s, op, author, at, model) {
+					instead++
+				}
 			}
 			for a := range s.AllAssignments() { // whatever was given was given by a request that is through
 				if before.Assignment(a.ID) != nil {
@@ -178,13 +187,14 @@ func TestNoWalkReachesAccessWithoutItsDecisions(t *testing.T) {
 			}
 		}
 	}
-	if given < 100 || refused < 1000 {
-		t.Errorf("%d roles given, %d operations refused: too few to prove anything", given, refused)
+	if given < 100 || refused < 1000 || instead < 100 {
+		t.Errorf("%d roles given, %d operations refused, %d decisions in the place of others: too few to prove anything", given, refused, instead)
 	}
 }
 
-// check compares what an operation did to a request with the model.
-func check(t *testing.T, before, after *access.Snapshot, op change.Operation, author fact.UserID, at calendar.Instant, model map[RequestID]*said) {
+// check compares what an operation did to a request with the model, and says whether somebody
+// decided in the place of another.
+func check(t *testing.T, before, after *access.Snapshot, op change.Operation, author fact.UserID, at calendar.Instant, model map[RequestID]*said) (instead bool) {
 	t.Helper()
 	var ref RequestRef
 	approves := false
@@ -205,12 +215,19 @@ func check(t *testing.T, before, after *access.Snapshot, op change.Operation, au
 			t.Fatalf("%s withdrew %+v: %s", author, was, is.State)
 		}
 		m.over = true
-		return
+		return false
 	}
 	if m.before(was.Step, author) && !RouteOf(before, was.Route).SamePerson {
 		t.Fatalf("%s decided on two steps of %+v", author, was)
 	}
-	if author == was.Asker || author == was.Beneficiary || !slices.Contains(named(before, was, was.Step, at), author) {
+	places := named(before, was, was.Step)
+	var place fact.UserID
+	for _, of := range places {
+		if place == 0 && slices.Contains(able(before, was, places, of, at), author) && !slices.Contains(m.places[was.Step], of) {
+			place = of
+		}
+	}
+	if author == was.Asker || author == was.Beneficiary || place == 0 {
 		t.Fatalf("%s decided on %+v", author, was)
 	}
 	if !approves {
@@ -218,15 +235,17 @@ func check(t *testing.T, before, after *access.Snapshot, op change.Operation, au
 		if is.State != Refused {
 			t.Fatalf("%s refused, and it is %s", ref, is.State)
 		}
-		return
+		return place != author
 	}
-	m.approvals[was.Step] = append(m.approvals[was.Step], author)
+	m.approvals[was.Step], m.places[was.Step] = append(m.approvals[was.Step], author), append(m.places[was.Step], place)
 	through := true
 	for i, step := range is.Steps {
 		if step.All && i == was.Step {
-			for _, id := range named(before, was, i, at) {
-				if id != was.Asker && id != was.Beneficiary && !m.before(i, id) {
-					through = through && slices.Contains(m.approvals[i], id)
+			for _, of := range places {
+				for _, id := range able(before, was, places, of, at) {
+					if !m.before(i, id) && !slices.Contains(m.approvals[i], id) {
+						through = through && slices.Contains(m.places[i], of)
+					}
 				}
 			}
 		}
@@ -245,6 +264,7 @@ func check(t *testing.T, before, after *access.Snapshot, op change.Operation, au
 			t.Fatalf("%s was asked for %+v and gave %+v", ref, m.window, a.Window)
 		}
 	}
+	return place != author
 }
 
 // Whoever may alter a role, and not give it wherever it may be held, may not make it
@@ -357,6 +377,7 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 		&roles.AddGroup{Key: "inner"},
 		&roles.AddMember{Group: "board", Member: "inner"},
 		&roles.AddGroup{Key: "aside"},
+		&people.AddSubstitute{User: "user.1", Substitute: "user.6", Start: 9, End: 20},
 	} {
 		next, faults := apply(s, 0, 2, op)
 		if len(faults) > 0 {
@@ -370,23 +391,28 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 		op      change.Operation
 		becomes bool
 	}{
-		"a manager":                          {&people.UpdateUser{User: "user.3", Manager: &me}, true},
-		"no manager":                         {&people.UpdateUser{User: "user.3", Manager: &nobody}, false},
-		"the same manager":                   {&people.UpdateUser{User: "user.3", Manager: &[]change.UserRef{"user.0"}[0]}, false},
-		"a manager of somebody new":          {&people.AddUser{Personal: fact.Personal{UserName: "new.one"}, Manager: "user.6"}, true},
-		"somebody new without one":           {&people.AddUser{Personal: fact.Personal{UserName: "new.two"}}, false},
-		"an owner of the role":               {&roles.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
-		"an owner of a role nobody asks of":  {&roles.UpdateRole{Role: "cranes/r2", Owner: &me}, false},
-		"an owner of the application":        {&roles.UpdateApplication{Application: "cranes", Owner: &me}, true},
-		"an approver":                        {&roles.AddMember{Group: "board", User: "user.6"}, true},
-		"an approver through a group":        {&roles.AddMember{Group: "inner", User: "user.6"}, true},
-		"a group of approvers":               {&roles.AddMember{Group: "board", Member: "aside"}, true},
-		"approvers by a filter":              {&roles.UpdateGroup{Group: "board", Filter: &rule}, true},
-		"a member of a group nobody asks":    {&roles.AddMember{Group: "aside", User: "user.6"}, false},
-		"a taker over":                       {&people.HandOver{User: "user.0", To: "user.6"}, true},
-		"a route":                            {&SetRoute{Key: "short", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, true},
-		"a route by which nothing is asked":  {&SetRoute{Key: "new", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, false},
-		"an end of who decides at this step": {&roles.RemoveMember{Group: "board", User: "user.2"}, false},
+		"a manager":                           {&people.UpdateUser{User: "user.3", Manager: &me}, true},
+		"no manager":                          {&people.UpdateUser{User: "user.3", Manager: &nobody}, false},
+		"the same manager":                    {&people.UpdateUser{User: "user.3", Manager: &[]change.UserRef{"user.0"}[0]}, false},
+		"a manager of somebody new":           {&people.AddUser{Personal: fact.Personal{UserName: "new.one"}, Manager: "user.6"}, true},
+		"somebody new without one":            {&people.AddUser{Personal: fact.Personal{UserName: "new.two"}}, false},
+		"an owner of the role":                {&roles.UpdateRole{Role: "cranes/r1", Owner: &me}, true},
+		"an owner of a role nobody asks of":   {&roles.UpdateRole{Role: "cranes/r2", Owner: &me}, false},
+		"an owner of the application":         {&roles.UpdateApplication{Application: "cranes", Owner: &me}, true},
+		"an approver":                         {&roles.AddMember{Group: "board", User: "user.6"}, true},
+		"an approver through a group":         {&roles.AddMember{Group: "inner", User: "user.6"}, true},
+		"a group of approvers":                {&roles.AddMember{Group: "board", Member: "aside"}, true},
+		"approvers by a filter":               {&roles.UpdateGroup{Group: "board", Filter: &rule}, true},
+		"a member of a group nobody asks":     {&roles.AddMember{Group: "aside", User: "user.6"}, false},
+		"a substitute of a manager":           {&people.AddSubstitute{User: "user.0", Substitute: "user.6", Start: 9, End: 12}, true},
+		"a substitute of an approver":         {&people.AddSubstitute{User: "user.2", Substitute: "user.6", Start: 9, End: 12}, true},
+		"a substitute of who decides nothing": {&people.AddSubstitute{User: "user.6", Substitute: "user.5", Start: 9, End: 12}, false},
+		"a substitute for longer":             {&people.EndSubstitute{User: "user.1", Number: 1, End: 30}, true},
+		"a substitute for less long":          {&people.EndSubstitute{User: "user.1", Number: 1, End: 10}, false},
+		"a taker over":                        {&people.HandOver{User: "user.0", To: "user.6"}, true},
+		"a route":                             {&SetRoute{Key: "short", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, true},
+		"a route by which nothing is asked":   {&SetRoute{Key: "new", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, false},
+		"an end of who decides at this step":  {&roles.RemoveMember{Group: "board", User: "user.2"}, false},
 	} {
 		for _, author := range []string{"user.6", "user.4"} {
 			d := change.NewDraft(s)
@@ -403,13 +429,10 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 	}
 }
 
-// named are whom a step asks, looked up plainly.
-func named(s *access.Snapshot, r *Request, step int, at calendar.Instant) []fact.UserID {
+// named are whose decision a step asks for, looked up plainly, but for who asked or gets it.
+func named(s *access.Snapshot, r *Request, step int) []fact.UserID {
 	var out []fact.UserID
 	for u := range s.Users() {
-		if !s.Effective(u.ID, at) {
-			continue
-		}
 		in := false
 		switch t := r.Steps[step]; t.Whose {
 		case Manager:
@@ -423,8 +446,25 @@ func named(s *access.Snapshot, r *Request, step int, at calendar.Instant) []fact
 		case Users:
 			in = slices.Contains(t.Users, u.ID)
 		}
-		if in {
+		if in && u.ID != r.Asker && u.ID != r.Beneficiary {
 			out = append(out, u.ID)
+		}
+	}
+	return out
+}
+
+// able are who may give the decision of one of those named: they, or who stands in for them and
+// is not named themselves.
+func able(s *access.Snapshot, r *Request, named []fact.UserID, of fact.UserID, at calendar.Instant) []fact.UserID {
+	var out []fact.UserID
+	if s.User(of).Status == fact.Active {
+		out = append(out, of)
+	}
+	f, _ := s.RecordFact(fact.FactSubstitutes, uint32(of)).(*fact.Substitutes)
+	for _, x := range f.Listed() {
+		day := calendar.DateOf(at.Time())
+		if x.Start <= day && day <= x.End && s.User(x.User).Status == fact.Active && s.User(of).Status != fact.Departed && !slices.Contains(named, x.User) && x.User != r.Asker && x.User != r.Beneficiary {
+			out = append(out, x.User)
 		}
 	}
 	return out

@@ -115,11 +115,18 @@ func (f *Route) Name() string { return f.Key }
 func (f *Route) Over() bool   { return false }
 
 // Asks says whether somebody is one of the deciders of a step, without a look at the
-// others.
+// others: themselves, or in the place of one of them.
 func (t *Step) Asks(s *access.Snapshot, r *Request, id fact.UserID, at calendar.Instant) bool {
-	if id == 0 || id == r.Beneficiary || id == r.Asker || !s.Effective(id, at) {
+	if id == 0 || r.concerns(id) || !s.Effective(id, at) {
 		return false
 	}
+	return t.names(s, r, id, at) || slices.ContainsFunc(held.StandsInFor(s, id, at), func(of fact.UserID) bool {
+		return !r.concerns(of) && t.names(s, r, of, at)
+	})
+}
+
+// names says whether a step asks for the decision of somebody, were they there.
+func (t *Step) names(s *access.Snapshot, r *Request, id fact.UserID, at calendar.Instant) bool {
 	switch t.Whose {
 	case Manager:
 		u := s.User(r.Beneficiary)
@@ -137,9 +144,9 @@ func (t *Step) Asks(s *access.Snapshot, r *Request, id fact.UserID, at calendar.
 	return false
 }
 
-// Deciders are who may decide on a step of a request at an instant: those the
-// step names who are effective, less whoever asked and whoever it is for.
-func (t *Step) Deciders(s *access.Snapshot, r *Request, at calendar.Instant) []fact.UserID {
+// named are those whose decision a step asks for, whether they are there or not, less whoever
+// asked and whoever it is for.
+func (t *Step) named(s *access.Snapshot, r *Request, at calendar.Instant) []fact.UserID {
 	var named []fact.UserID
 	switch t.Whose {
 	case Manager:
@@ -161,9 +168,33 @@ func (t *Step) Deciders(s *access.Snapshot, r *Request, at calendar.Instant) []f
 	case Users:
 		named = slices.Clone(t.Users)
 	}
-	named = slices.DeleteFunc(named, func(id fact.UserID) bool {
-		return id == 0 || id == r.Beneficiary || id == r.Asker || !s.Effective(id, at)
-	})
+	named = slices.DeleteFunc(named, func(id fact.UserID) bool { return id == 0 || r.concerns(id) })
 	slices.Sort(named)
 	return slices.Compact(named)
+}
+
+// seat is one whose decision a step asks for, and who may give it at an instant: they, or those
+// who stand in for them. Whoever has a seat of their own takes no other.
+type seat struct {
+	of  fact.UserID
+	may []fact.UserID
+}
+
+// seats are those of a step of a request.
+func (t *Step) seats(s *access.Snapshot, r *Request, at calendar.Instant) []seat {
+	named := t.named(s, r, at)
+	out := make([]seat, 0, len(named))
+	for _, id := range named {
+		x := seat{of: id}
+		if s.Effective(id, at) {
+			x.may = []fact.UserID{id}
+		}
+		for _, by := range held.SubstitutesOf(s, id, at) {
+			if _, own := slices.BinarySearch(named, by); !own && !r.concerns(by) {
+				x.may = append(x.may, by)
+			}
+		}
+		out = append(out, x)
+	}
+	return out
 }

@@ -174,6 +174,12 @@ func (n naive) deciders(step Step, role fact.RoleID, user fact.UserID) []fact.Us
 		}
 		if is {
 			out = append(out, u.ID)
+			for x := range n.s.Users() { // and whoever ever stands in for them
+				f, _ := n.s.RecordFact(fact.FactSubstitutes, uint32(u.ID)).(*fact.Substitutes)
+				if slices.ContainsFunc(f.Listed(), func(e fact.Substitute) bool { return e.User == x.ID }) {
+					out = append(out, x.ID)
+				}
+			}
 		}
 	}
 	return out
@@ -433,7 +439,9 @@ func (x *searcher) role() change.RoleRef {
 func (x *searcher) operation() change.Operation {
 	me := change.UserRef("u1")
 	user := pick(x.Rand, me, x.user())
-	switch x.IntN(17) {
+	switch x.IntN(18) {
+	case 17:
+		return &people.AddSubstitute{User: user, Substitute: pick(x.Rand, me, x.user()), Start: 100, End: 100 + calendar.Date(x.IntN(9))}
 	case 0:
 		o := &roles.AddRole{Key: pick(x.Rand, "r0", "r1"), HeldWithin: pick(x.Rand, "", "marine", "marine/tugs", "finance")}
 		if x.IntN(2) == 0 {

@@ -35,15 +35,16 @@ func (r looking) in(s *access.Snapshot, role fact.RoleID) bool {
 }
 
 // becoming are the gains of a draft by which somebody comes to review what others
-// hold: as their manager, or as the owner of their role. Whoever makes them so could as
+// hold: as their manager, as the owner of their role, or in the place of a reviewer. Whoever makes them so could as
 // well give the roles, and so take them back. Whoever opens a review and names its
 // reviewers is held to the right to do that.
 func becoming(d *change.Draft) []change.RoleGain {
+	out := change.OfSubstitutes(d, duties)
 	managers, owners, heads := open(&d.Snapshot, Manager), open(&d.Snapshot, Owner), open(&d.Snapshot, Head)
 	if len(managers)+len(owners)+len(heads) == 0 {
-		return nil
+		return out
 	}
-	out := ofHeads(&d.Snapshot, heads, change.HeadsMade(d))
+	out = append(out, ofHeads(&d.Snapshot, heads, change.HeadsMade(d))...)
 	owns := func(role fact.RoleID, owner fact.UserID) {
 		if g, ok := ofOwner(&d.Snapshot, owners, role); ok {
 			g.Decides = owner

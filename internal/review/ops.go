@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/query"
 )
 
@@ -326,7 +327,7 @@ func (o SettlePendingRemoval) ApplyTo(d *change.Draft) (settled change.Operation
 		d.Fault("removal", "is settled already")
 		return
 	}
-	if owner := p.Owner(&d.Snapshot); (d.Author != owner || owner == 0) && !d.Need(access.ActUpdate, "reviews", "settle pending removals") {
+	if !held.ActsFor(&d.Snapshot, d.Author, p.Owner(&d.Snapshot), d.At()) && !d.Need(access.ActUpdate, "reviews", "settle pending removals") {
 		return
 	}
 	next := *p

@@ -75,8 +75,8 @@ func port(t testing.TB) *access.Snapshot {
 // the round: only reviewers decide and nobody on their own lines, and the sign-off
 // ends exactly the direct assignments that were marked, and proposes the rest.
 func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
-	revoked, proposed, refused, leavers := 0, 0, 0, 0
-	for seed := range uint64(200) {
+	revoked, proposed, refused, leavers, instead := 0, 0, 0, 0, 0
+	for seed := range uint64(260) {
 		rng := rand.New(rand.NewPCG(seed, 11))
 		s := port(t)
 		user := func() change.UserRef { return change.UserRef(fmt.Sprintf("user.%d", rng.IntN(8))) }
@@ -93,11 +93,13 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 		r := FindRound(s, "winter")
 		lines := r.Items(s)
 		for step := range 60 {
-			at := calendar.Instant(20 + step)
+			at := calendar.Instant(25*3600e6 + step)
 			author, _ := s.FindUser(string(user()))
 			var op change.Operation
 			l := lines[rng.IntN(len(lines))]
-			switch rng.IntN(9) {
+			switch rng.IntN(10) {
+			case 9:
+				op = &people.AddSubstitute{User: user(), Substitute: user(), Start: calendar.DateOf(at.Time()), End: calendar.DateOf(at.Time()) + calendar.Date(rng.IntN(2))}
 			case 0:
 				op = &roles.Revoke{Assignment: change.AssignmentRef(l.Assignment.String())}
 			case 1:
@@ -114,11 +116,20 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 				if author == l.User || !slices.Contains(r.ReviewersOf(s, &l, at), author) {
 					t.Fatalf("%s decided on %+v", author, l)
 				}
+				if of := reviewerOf(s, r, &l); author != of && of != 0 && s.Effective(of, at) {
+					f, _ := s.RecordFact(fact.FactSubstitutes, uint32(of)).(*fact.Substitutes)
+					if !slices.ContainsFunc(f.Listed(), func(x fact.Substitute) bool {
+						return x.User == author && x.Start <= calendar.DateOf(at.Time()) && x.End >= calendar.DateOf(at.Time())
+					}) {
+						t.Fatalf("%s decided on %+v, and %s reviews it", author, l, of)
+					}
+					instead++
+				}
 			}
 			s = next
 		}
 		before := s
-		s, faults = apply(s, opener, 100, &SignOff{Round: "winter"})
+		s, faults = apply(s, opener, 49*3600e6, &SignOff{Round: "winter"})
 		if len(faults) > 0 {
 			t.Fatal(&faults[0])
 		}
@@ -152,13 +163,21 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 		}
 		leavers += left
 		revoked += len(gone)
-		if _, faults := apply(s, opener, 101, &SignOff{Round: "winter"}); len(faults) == 0 {
+		if _, faults := apply(s, opener, 49*3600e6+1, &SignOff{Round: "winter"}); len(faults) == 0 {
 			t.Fatal("signed off twice")
 		}
 	}
-	if leavers < 10 || revoked < 100 || proposed < 100 || refused < 1000 {
-		t.Errorf("%d revoked, %d proposed, %d refused: too few to prove anything", revoked, proposed, refused)
+	if leavers < 10 || instead < 40 || revoked < 100 || proposed < 100 || refused < 1000 {
+		t.Errorf("%d revoked, %d proposed, %d refused, %d by substitutes: too few to prove anything", revoked, proposed, refused, instead)
 	}
+}
+
+// reviewerOf is the manager who reviews an item, 0 where it is others, or the user's own.
+func reviewerOf(s *access.Snapshot, r *Round, l *Item) fact.UserID {
+	if m := s.User(l.User).Manager; r.Reviewers == Manager && m != l.User {
+		return m
+	}
+	return 0
 }
 
 // What everybody has is no line, and a line says through what it is held.
@@ -214,6 +233,8 @@ func TestBecomingAReviewerIsAGain(t *testing.T) {
 		"an owner of another role":              {Owner, &roles.UpdateRole{Role: "berths/r1", Owner: &me}, false},
 		"an owner, where managers review":       {Manager, &roles.UpdateRole{Role: "cranes/r1", Owner: &me}, false},
 		"an owner of the application":           {Owner, &roles.UpdateApplication{Application: "cranes", Owner: &me}, true},
+		"a substitute of a manager":             {Manager, &people.AddSubstitute{User: "user.0", Substitute: "user.6", Start: 9, End: 12}, true},
+		"a substitute, where owners review":     {Owner, &people.AddSubstitute{User: "user.0", Substitute: "user.6", Start: 9, End: 12}, false},
 		"a taker over of all that one looks to": {Manager, &people.HandOver{User: "user.0", To: "user.6"}, true},
 	} {
 		opener, _ := s.FindUser("user.7")

@@ -257,14 +257,23 @@ func listedIn(s *access.Snapshot, user fact.UserID, group fact.GroupID) bool {
 }
 
 // eachReviewer calls yield for each of those who decide on a line as things are
-// now, never the user on it: those the round names, or else whoever opened it. What is shared
+// now, never the user on it: those the round names and who stands in for them, or else whoever opened it. What is shared
 // with several is for the owner of the role, where a round asks managers or heads of units.
 func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.RoleID, shared bool, at calendar.Instant, yield func(fact.UserID)) {
 	any := false
-	try := func(id fact.UserID) {
-		if id != 0 && id != user && s.Effective(id, at) {
+	one := func(id fact.UserID) {
+		if id != user && s.Effective(id, at) {
 			any = true
 			yield(id)
+		}
+	}
+	try := func(id fact.UserID) {
+		if id == 0 || id == user {
+			return
+		}
+		one(id)
+		for _, by := range held.SubstitutesOf(s, id, at) {
+			one(by)
 		}
 	}
 	who := r.Reviewers

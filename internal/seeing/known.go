@@ -16,7 +16,7 @@ func (v *View) party(r *request.Request) bool {
 	if me == 0 {
 		return false
 	}
-	if r.Asker == me || r.Beneficiary == me || slices.ContainsFunc(r.Decisions, func(d request.Decision) bool { return d.By == me }) {
+	if r.Asker == me || r.Beneficiary == me || slices.ContainsFunc(r.Decisions, func(d request.Decision) bool { return d.By == me || d.For == me }) {
 		return true
 	}
 	return r.Step < len(r.Steps) && r.Steps[r.Step].Asks(v.today, r, me, calendar.At(v.Service.Clock()))
@@ -40,7 +40,7 @@ func (v *View) WithKnownUsers() *View {
 		}
 		w.Known[r.Asker], w.Known[r.Beneficiary] = true, true
 		for _, d := range r.Decisions {
-			w.Known[d.By] = true
+			w.Known[d.By], w.Known[d.For] = true, true
 		}
 		for _, id := range r.Deciders(v.snapshot, v.At) {
 			w.Known[id] = true

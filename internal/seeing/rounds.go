@@ -4,7 +4,9 @@ import (
 	"sync"
 
 	"ableroster/internal/access"
+	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/review"
 
 	"github.com/hashicorp/golang-lru/v2/simplelru"
@@ -58,6 +60,5 @@ func (c *Rounds) Put(id review.RoundID, x *Reviewed) {
 
 // ReadsPendingRemoval says whether a removal waits for the caller, or they see to reviews.
 func (v *View) ReadsPendingRemoval(p *review.PendingRemoval) bool {
-	owner := p.Owner(v.today)
-	return owner != 0 && owner == v.Caller.User || v.Rights().May(access.ActUpdate, "reviews")
+	return held.ActsFor(v.today, v.Caller.User, p.Owner(v.today), calendar.At(v.Service.Clock())) || v.Rights().May(access.ActUpdate, "reviews")
 }

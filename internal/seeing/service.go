@@ -304,7 +304,7 @@ func (v *View) ReadsThing(kind fact.FactKind, row uint32) bool {
 		return v.ReadsApplication(fact.ApplicationID(row))
 	case fact.FactDefault, fact.FactSoDRule, fact.FactExpectation, fact.FactFreeze, fact.FactLegalHold, fact.FactSignUpRule, finding.FactSetAside, request.FactRoute:
 		return v.ReadsSettings()
-	case fact.FactMachineAccount, fact.FactSharedAccount, fact.FactCheckOut, fact.FactPositions, fact.FactAbsences, fact.FactOpening, fact.FactMerged:
+	case fact.FactMachineAccount, fact.FactSharedAccount, fact.FactCheckOut, fact.FactPositions, fact.FactAbsences, fact.FactSubstitutes, fact.FactOpening, fact.FactMerged:
 		return v.ReadsUser(fact.UserID(row))
 	case fact.FactTeamRule:
 		return v.ReadsSettings() || v.today.TeamRule(fact.TeamRuleID(row)).Chooses(v.today.User(v.Caller.User))

@@ -50,3 +50,27 @@ func (u *undoing) absences(f *fact.Absences, c access.RowChange) {
 		}
 	}
 }
+
+// substitutes is positions for who stands in for somebody.
+func (u *undoing) substitutes(f *fact.Substitutes, c access.RowChange) {
+	before, _ := c.Before.(*fact.Substitutes)
+	named := func(x fact.Substitute) fields {
+		return fields{"user": f.User.String(), "substitute": x.User.String(), "start_date": x.Start.String(), "end_date": x.End.String()}
+	}
+	for _, x := range f.List {
+		switch was := before.Find(x.Number); {
+		case was == nil:
+			u.does(ending, "end_substitute", fields{"user": f.User.String(), "number": x.Number})
+		case was.User != x.User:
+			u.does(ending, "end_substitute", fields{"user": f.User.String(), "number": x.Number})
+			u.does(restoring, "add_substitute", named(*was))
+		case was.End != x.End:
+			u.does(restoring, "end_substitute", fields{"user": f.User.String(), "number": x.Number, "end_date": was.End.String()})
+		}
+	}
+	for _, x := range before.Listed() {
+		if f.Find(x.Number) == nil {
+			u.does(restoring, "add_substitute", named(x))
+		}
+	}
+}

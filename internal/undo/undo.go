@@ -141,6 +141,8 @@ func (u *undoing) one(c access.RowChange) {
 		u.positions(f, c)
 	case *fact.Absences:
 		u.absences(f, c)
+	case *fact.Substitutes:
+		u.substitutes(f, c)
 	case *fact.MachineAccount:
 		u.machineAccount(f, c)
 	case *fact.SharedAccount:

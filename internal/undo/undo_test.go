@@ -94,6 +94,12 @@ func TestWhatIsUndoneIsAsItWas(t *testing.T) {
 	}
 }
 
+func substitutesOf(s *access.Snapshot, name string) []fact.Substitute {
+	id, _ := s.FindUser(name)
+	f, _ := s.RecordFact(fact.FactSubstitutes, uint32(id)).(*fact.Substitutes)
+	return f.Listed()
+}
+
 // What others have changed since stays theirs, and is told; what has passed or ended is not
 // given back; and what stays for good says so.
 func TestWhatStaysIsTold(t *testing.T) {
@@ -124,9 +130,18 @@ func TestWhatStaysIsTold(t *testing.T) {
 			since: []change.Operation{&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Title: &other}}}, steps: 0, left: "Title of Inês Halloran was changed again since."},
 		"a role that was revoked since": {ops: []change.Operation{&roles.Grant{Role: "berths/scheduler", User: "ines.halloran"}},
 			since: []change.Operation{&roles.Revoke{Role: "berths/scheduler", User: "ines.halloran"}}, steps: 0, left: "Berth scheduler of Inês Halloran was revoked or ended since."},
-		"a new user":        {ops: []change.Operation{&people.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
-		"a departure":       {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
-		"a move":            {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},
+		"a new user":  {ops: []change.Operation{&people.AddUser{Personal: fact.Personal{UserName: "zoe.marrick", DisplayName: "Zoë Marrick"}}}, steps: 0, left: "Zoë Marrick stays in the ledger"},
+		"a departure": {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", Status: &gone}}, steps: 1, left: "Inês Halloran signs in anew"},
+		"a move":      {ops: []change.Operation{&people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &back}}}, steps: 1, left: ""},
+		"a substitute": {ops: []change.Operation{&people.AddSubstitute{User: "tomas.brandt", Substitute: "ines.halloran", Start: 30000, End: 30009}}, steps: 1,
+			kept: func(s *access.Snapshot) bool { return len(substitutesOf(s, "tomas.brandt")) == 0 }},
+		"a substitute for longer, and one who is ended": {first: []change.Operation{&people.AddSubstitute{User: "tomas.brandt", Substitute: "ines.halloran", Start: 30000, End: 30009},
+			&people.AddSubstitute{User: "tomas.brandt", Substitute: "marta.quill", Start: 30000, End: 30009}},
+			ops: []change.Operation{&people.EndSubstitute{User: "tomas.brandt", Number: 1, End: 30019}, &people.EndSubstitute{User: "tomas.brandt", Number: 2}}, steps: 2,
+			kept: func(s *access.Snapshot) bool {
+				all := substitutesOf(s, "tomas.brandt")
+				return len(all) == 2 && all[0].End == 30009 && all[1].End == 30009
+			}},
 		"a machine account": {ops: []change.Operation{answers("x")}, left: "What was said of the machine account berth-board stays"},
 		"what it is for": {first: []change.Operation{answers("x")}, ops: []change.Operation{answers("y")}, steps: 1, kept: func(s *access.Snapshot) bool {
 			id, _ := s.FindUser("berth-board")

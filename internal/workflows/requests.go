@@ -130,7 +130,12 @@ func requestAnswer(v *seeing.View, r *request.Request) wire.Request {
 		}
 		for _, d := range r.Decisions {
 			if d.Step == i {
-				step.Decisions = append(step.Decisions, wire.RequestDecision{Approves: d.Approves, Less: d.Less, Given: &wire.Given{Revision: d.Revision}})
+				x := wire.RequestDecision{Approves: d.Approves, Less: d.Less, Given: &wire.Given{Revision: d.Revision}}
+				if d.For != 0 {
+					of := v.UserRef(d.For)
+					x.For = &of
+				}
+				step.Decisions = append(step.Decisions, x)
 			}
 		}
 		out.Steps = append(out.Steps, step)

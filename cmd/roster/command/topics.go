@@ -9,7 +9,7 @@ import (
 // topics are the first words of commands, in the order in which they are listed.
 var topics = []string{
 	"sign-in", "sign-out", "whoami", "password", "second-factor", "sessions", "profiles", "my-access", "today",
-	"users", "invitations", "sign-up-rules", "sponsored", "positions", "absences", "employment-types", "attributes", "units", "machine-accounts", "shared-accounts", "defaults", "views",
+	"users", "invitations", "sign-up-rules", "sponsored", "positions", "absences", "substitutes", "employment-types", "attributes", "units", "machine-accounts", "shared-accounts", "defaults", "views",
 	"groups", "memberships", "team-rules", "teams", "roles", "assignments", "applications", "grant", "revoke", "change", "pending",
 	"check", "access", "view-as", "grid", "holders", "gained-and-lost", "timeline", "over-time", "history", "calendar",
 	"catalogue", "request", "requests", "decide", "withdraw", "routes", "review",

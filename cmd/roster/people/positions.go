@@ -14,6 +14,8 @@ func init() {
 	command.Add("positions add", "USER UNIT -start DAY -end DAY [-title TEXT]", "give a user a position in a unit for a time, beside their own: a transfer, or a stand-in", AboutTime("add_position", "user", "unit"))
 	command.Add("positions end", "USER NUMBER [-end DAY]", "end a position of a user, at once or on a day", AboutTime("end_position", "user", "position"))
 	command.Add("absences add", "USER -start DAY [-end DAY]", "have a user count nowhere for a time, such as a leave", AboutTime("add_absence", "user"))
+	command.Add("substitutes add", "USER SUBSTITUTE -start DAY -end DAY", "have somebody decide on requests and reviews in a user's place for a time", AboutTime("add_substitute", "user", "substitute"))
+	command.Add("substitutes end", "USER NUMBER [-end DAY]", "end a substitute of a user, at once or on a day", AboutTime("end_substitute", "user", "number"))
 	command.Add("absences end", "USER NUMBER [-end DAY]", "end an absence of a user, at once or on a day", AboutTime("end_absence", "user", "absence"))
 }
 
@@ -23,7 +25,7 @@ func AboutTime(verb string, arguments ...string) func(*command.Call) error {
 	return func(c *command.Call) error {
 		o := c.Operation(verb, arguments...)
 		change := c.Changes()
-		names := map[string]string{"user": "USER", "unit": "UNIT", "position": "NUMBER", "absence": "NUMBER"}
+		names := map[string]string{"user": "USER", "unit": "UNIT", "position": "NUMBER", "absence": "NUMBER", "substitute": "SUBSTITUTE", "number": "NUMBER"}
 		var wanted []string
 		for _, a := range arguments {
 			wanted = append(wanted, names[a])
@@ -78,6 +80,15 @@ func sayTimes(c *command.Call, u wire.UserDetail) {
 			until = "to " + a.EndDate
 		}
 		c.Say("  %d  %s %s", a.Absence, a.StartDate, until)
+	}
+	if len(u.Substitutes) > 0 {
+		c.Say("\nSubstitutes, who decide on requests and reviews in their place")
+	}
+	for _, x := range u.Substitutes {
+		c.Say("  %d  %s to %s  %s", x.Number, x.StartDate, x.EndDate, x.Substitute.Label)
+	}
+	if len(u.StandsInFor) > 0 {
+		c.Say("\nDecides in the place of %s, now or later", command.Labels(u.StandsInFor))
 	}
 	for i, x := range u.Sources {
 		if i == 0 {

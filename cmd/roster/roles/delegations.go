@@ -189,6 +189,12 @@ func MyAccess(c *command.Call) error {
 		if m.Manager != nil {
 			c.Say("Reports to %s", m.Manager.Label)
 		}
+		if len(m.User.StandsInFor) > 0 {
+			c.Say("You decide in the place of %s, now or later.", command.Labels(m.User.StandsInFor))
+		}
+		for _, x := range m.User.Substitutes {
+			c.Say("%s decides in your place from %s to %s.", x.Substitute.Label, x.StartDate, x.EndDate)
+		}
 		for _, p := range m.Parts {
 			c.Say("Here you %s.", p)
 		}

@@ -208,6 +208,9 @@ func RequestsShow(c *command.Call) error {
 			}
 			if d.Given.By != nil {
 				said = d.Given.By.Label + " " + choice
+				if d.For != nil {
+					said += " in the place of " + d.For.Label
+				}
 			}
 			why = d.Given.Reason
 		}

@@ -13,6 +13,7 @@ import { Providers } from './account/Providers'
 import { SignIns } from './account/SignIns'
 import { MySharedAccounts } from './account/SharedAccounts'
 import { Sponsored } from './account/Sponsored'
+import { Substitutes } from './users/Substitutes'
 
 const route = getRouteApi('/shell/my-access')
 
@@ -112,6 +113,7 @@ export function MyAccessPage() {
       />
       <h2 className="mt-6">All you can do, and through what</h2>
       <AccessLines lines={access.lines} now={now} />
+      <Substitutes user={u} acts={!!me.may['users.read']} own />
       <Sponsored />
       <MySharedAccounts />
       <section aria-labelledby="sign-in-of-mine" className="mt-8 max-w-180">

@@ -237,6 +237,7 @@ var All = []Table{
 	kept(fact.FactCheckOut, func(id uint32) *fact.CheckOut { return &fact.CheckOut{User: fact.UserID(id)} }),
 	kept(fact.FactPositions, func(id uint32) *fact.Positions { return &fact.Positions{User: fact.UserID(id)} }),
 	kept(fact.FactAbsences, func(id uint32) *fact.Absences { return &fact.Absences{User: fact.UserID(id)} }),
+	kept(fact.FactSubstitutes, func(id uint32) *fact.Substitutes { return &fact.Substitutes{User: fact.UserID(id)} }),
 	kept(fact.FactEmploymentType, func(id uint32) *fact.EmploymentType { return &fact.EmploymentType{ID: fact.EmploymentTypeID(id)} }),
 	kept(fact.FactSignUpRule, func(id uint32) *fact.SignUpRule { return &fact.SignUpRule{ID: fact.SignUpRuleID(id)} }),
 	kept(fact.FactTeamRule, func(id uint32) *fact.TeamRule { return &fact.TeamRule{ID: fact.TeamRuleID(id)} }),

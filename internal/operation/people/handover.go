@@ -14,7 +14,7 @@ func init() {
 
 // HandOver has somebody answer for all that another does: applications, roles,
 // groups, expectations, the units they lead, the machine
-// accounts they answer for, the shared accounts they keep, the sign-up rules and team rules they sponsor, and the people who report to them. Whoever takes over from
+// accounts they answer for, the shared accounts they keep, the sign-up rules and team rules they sponsor, in whose place they decide, and the people who report to them. Whoever takes over from
 // somebody above them reports to whom that one reported to. What the author may not
 // know of stays.
 type HandOver struct {
@@ -124,6 +124,10 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 			d.Put(&b)
 		}
 	}
+	succeedAsSubstitute(d, from, to, func(f *fact.Substitutes) bool {
+		u := d.User(f.User)
+		return take(f, access.UserPath(u), u.UserName)
+	})
 	if u := *d.User(to); above(&d.Snapshot, from, to) && take(&u, access.UserPath(&u), u.UserName) {
 		u.Manager = d.User(from).Manager
 		d.CheckUser(&u)

@@ -10,6 +10,10 @@ import (
 // that are left; whoever they sponsored is suspended, since nobody sponsors them; and nobody who needs a
 // sponsor signs up by a rule that names none.
 func succeed(d *change.Draft, u *fact.User) {
+	succeedAsSubstitute(d, u.ID, 0, nil)
+	if f := d.Substitutes(u.ID); len(f.Listed()) > 0 {
+		d.Put(&fact.Substitutes{User: u.ID, Made: f.Made})
+	}
 	accounts, sponsored, rules, kept := d.AccountableFor(u.ID), d.Sponsored(u.ID), d.SponsoredBySignUp(u.ID), d.KeptBy(u.ID)
 	teams := d.SponsoredByTeamRule(u.ID)
 	var owned []*fact.Group

@@ -122,7 +122,7 @@ func (o *SetTeamRule) checkGuests(d *change.Draft, f *fact.TeamRule) {
 	}
 	if !f.Invites {
 		if f.Guests != (fact.Newcomer{}) || f.Sponsor != 0 {
-			d.Fault("invites", "is not said: nobody is invited, and what is said of guests is said of nobody")
+			d.Fault("invites", "is missing: say it too, or leave out what is said of guests")
 		}
 		return
 	}

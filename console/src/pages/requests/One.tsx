@@ -129,8 +129,9 @@ function StepBox({ step: s }: { step: Schemas['RequestStep'] }) {
       {s.state === 'current' && <div className="text-soft text-sm">{s.trouble ?? s.deciders?.map((d) => d.label).join(', ')}</div>}
       {s.decisions?.map((d, i) => (
         <div key={i} className="text-soft text-sm">
-          {d.given?.by?.label}, {d.given && shortDay(d.given.at)}: {d.approves ? (d.less ? 'approved for less' : 'approved') : 'refused'}.{' '}
-          {d.given?.reason}
+          {d.given?.by?.label}
+          {d.for && ` in the place of ${d.for.label}`}, {d.given && shortDay(d.given.at)}:{' '}
+          {d.approves ? (d.less ? 'approved for less' : 'approved') : 'refused'}. {d.given?.reason}
         </div>
       ))}
     </li>

@@ -11,6 +11,7 @@ import { Fields, operationOf, valuesOf } from './Fields'
 import { LegalHold } from './LegalHold'
 import { Merge } from './Merge'
 import { SignInOf } from './SignInOf'
+import { Substitutes } from './Substitutes'
 import { Times } from './Times'
 import { ask } from '../../api/ask'
 import { useEdited, useTyped } from '../../shell/drafts'
@@ -102,6 +103,7 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
         </dl>
       )}
       {what === null && <Times user={u} acts={!!acts && there} />}
+      {what === null && u.kind === 'person' && <Substitutes user={u} acts={!!acts && there} />}
       {what === null && !u.user_name.startsWith('erased-') && <LegalHold user={u} acts={!past && !!me.may['settings.update']} />}
       {acts && u.status === 'departed' && !u.user_name.startsWith('erased-') && <Erase user={u} />}
     </>

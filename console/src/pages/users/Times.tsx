@@ -70,9 +70,10 @@ export function Times({ user: u, acts }: { user: User; acts: boolean }) {
   )
 }
 
-const noDays = { first: '', last: '' }
+export const noDays = { first: '', last: '' }
 
-function Days({
+/** A first and a last day. */
+export function Days({
   days,
   set,
   last,

@@ -1,0 +1,114 @@
+import type { Operation, Schemas } from '../../api/client'
+import { AddPanel } from '../../shared/AddPanel'
+import { UserBox } from '../../shared/UserBox'
+import { list, shortDay } from '../../shared/words'
+import { useTyped } from '../../shell/drafts'
+import { useSheet } from '../../shell/sheet'
+import { Days, noDays } from './Times'
+
+type User = Schemas['UserDetail']
+
+/** Who decides in somebody's place, and in whose place they decide. Own says that it is one's own page. */
+export function Substitutes({ user: u, acts, own }: { user: User; acts: boolean; own?: boolean }) {
+  const sheet = useSheet()
+  const substitutes = u.substitutes ?? []
+  const others = u.stands_in_for ?? []
+  if (!acts && substitutes.length + others.length === 0) return null
+  const whose = own ? 'your' : 'their'
+  return (
+    <section aria-label="Substitutes" className="mt-7 max-w-160">
+      <h2>Substitutes</h2>
+      <p className="text-soft">A substitute decides on requests and reviews in {whose} place for a time, and gets no access by it.</p>
+      {others.length > 0 && (
+        <p className="mt-1">
+          {own ? 'You decide' : 'Decides'} in the place of {list(others.map((r) => r.label))}, now or later.
+        </p>
+      )}
+      {substitutes.length > 0 && (
+        <table className="register">
+          <tbody>
+            {substitutes.map((x) => (
+              <tr key={x.number}>
+                <td>{x.substitute.label}</td>
+                <td className="text-brass">
+                  {shortDay(x.start_date)} to {shortDay(x.end_date)}
+                </td>
+                {acts && (
+                  <td className="text-right">
+                    <button
+                      type="button"
+                      className="press text-sm"
+                      aria-label={`End ${x.substitute.label} as a substitute`}
+                      onClick={() =>
+                        sheet.add(
+                          {
+                            verb: 'End',
+                            what: `${x.substitute.label} as a substitute of ${u.display_name}`,
+                            operations: [{ op: 'end_substitute', user: u.user_name, number: x.number }],
+                          },
+                          u.revision,
+                        )
+                      }
+                    >
+                      End
+                    </button>
+                  </td>
+                )}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {acts && (
+        <div className="mt-2">
+          <AddPanel label="Add a substitute">{(done) => <AddSubstitute user={u} done={done} />}</AddPanel>
+        </div>
+      )}
+    </section>
+  )
+}
+
+const nobody = { key: '', name: '' }
+
+function AddSubstitute({ user: u, done }: { user: User; done: () => void }) {
+  const sheet = useSheet()
+  const [who, setWho] = useTyped(`AddSubstitute ${u.user_name}`, nobody)
+  const [days, setDays] = useTyped(`AddSubstitute days ${u.user_name}`, noDays)
+  return (
+    <form
+      aria-label="Add a substitute"
+      className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
+      onSubmit={(e) => {
+        e.preventDefault()
+        const operation: Operation = {
+          op: 'add_substitute',
+          user: u.user_name,
+          substitute: who.key,
+          start_date: days.first,
+          end_date: days.last,
+        }
+        sheet.add(
+          {
+            verb: 'Have',
+            what: `${who.name} decide in the place of ${u.display_name}`,
+            detail: `${shortDay(days.first)} to ${shortDay(days.last)}`,
+            operations: [operation],
+          },
+          u.revision,
+        )
+        setWho(nobody)
+        setDays(noDays)
+        done()
+      }}
+    >
+      <div className="sm:col-span-2">
+        Substitute
+        <UserBox label="Substitute" value={who.key} onChange={(key, name) => setWho({ key, name })} />
+      </div>
+      <Days days={days} set={setDays} last="a substitute is for a time" />
+      <button type="submit" className="button justify-self-start" disabled={!who.key || !days.first || !days.last}>
+        Add to change sheet
+      </button>
+    </form>
+  )
+}
