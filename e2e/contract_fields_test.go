@@ -102,6 +102,8 @@ var samples = []string{
 	`{"op":"end_expectation","expectation":"credits-by-leads"}`,
 	`{"op":"set_organisation","name":"Larkhaven","time_zone":"Europe/Lisbon"}`,
 	`{"op":"set_sign_in","group":"key-keepers"}`,
+	`{"op":"set_move_reviews","on":true}`,
+	`{"op":"translate_requestable","role":"works-orders/raiser","language":"pt","label":"x","words":"x"}`,
 	`{"op":"set_second_person","own_gains":false,"high_risk_roles":false,"safeguards":false}`,
 	`{"op":"declare_attribute","key":"berth_card","label":"x","description":"x","type":"text","case_exact":true,"pattern":"[0-9]+","personal":false,"required":false}`,
 	`{"op":"declare_attribute","key":"berth_card","type":"text","fill":{"from":"unit","units":[{"unit":"marine","value":"1"}]}}`,

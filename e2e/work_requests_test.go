@@ -252,3 +252,24 @@ func TestRequestsByConsole(t *testing.T) {
 	b.Sees("For whom?")
 	b.Accessible()
 }
+
+// Whoever reads another language has the access catalogue and their requests in it, as far as it is
+// said there, and finds a role by either.
+func TestTheCatalogueSpeaksOnesLanguage(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta, ines, tomas := at(t, s, demo.Administrator), at(t, s, demo.Pilot), at(t, s, demo.Manager)
+	file := writeFile(t, `{"operations":[{"op":"declare_attribute","key":"language","label":"Language"},{"op":"update_user","user":"ines.halloran","custom":{"language":"pt-PT"}}]}`)
+	marta.says(0, "Done, as revision", "change", file, "-reason", "Who reads what")
+	marta.says(3, "is no language such as pt", "catalogue", "translate", "works-orders/raiser", "Portuguese!", "-words", "x", "-reason", "x")
+	tomas.says(3, "you may not update the role", "catalogue", "translate", "works-orders/raiser", "pt", "-words", "x", "-reason", "x")
+	marta.says(0, "Described the role Order raiser in pt", "catalogue", "translate", "works-orders/raiser", "pt", "-label", "Requisitante", "-words", "pedir um trabalho à oficina", "-reason", "For those who read Portuguese")
+	for _, by := range []string{"trabalho", "works order", "Requisitante"} {
+		ines.says(0, "pedir um trabalho à oficina", "catalogue", "list", by)
+		tomas.says(0, "raise a works order", "catalogue", "list", by)
+	}
+	id := requestIn.FindString(ines.says(0, "waits for the manager", "request", "works-orders/raiser", "-reason", "Para as boias"))
+	ines.says(0, id+": Requisitante for Inês Halloran", "requests", "show", id)
+	tomas.says(0, id+": Order raiser for Inês Halloran", "requests", "show", id)
+	marta.says(0, "The role Order raiser is described in pt no more", "catalogue", "translate", "works-orders/raiser", "pt", "-reason", "Not needed")
+	ines.says(0, id+": Order raiser for Inês Halloran", "requests", "show", id)
+}

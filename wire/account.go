@@ -12,6 +12,7 @@ type Me struct {
 	References  References      `json:"references" doc:"what references look like, and where one is looked up"`
 	Freezes     []Freeze        `json:"freezes,omitempty" doc:"those that stand now and concern the caller"`
 	Second      *SecondPerson   `json:"second_person,omitempty" doc:"for which changes a second person is needed, to whoever may say so"`
+	ReviewMoves bool            `json:"review_moves,omitempty" doc:"each move opens a review of what was given by hand"`
 	SignIn      *Ref            `json:"sign_in_group,omitempty" doc:"the group whose members alone may sign in"`
 	Since       *time.Time      `json:"first_revision_at,omitempty" doc:"no day before this can be asked about"`
 	May         map[string]bool `json:"may" doc:"what the pages offer: users.read, users.create, roles.assign, ledger.read …"`

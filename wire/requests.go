@@ -6,13 +6,22 @@ import "time"
 type CatalogueRole struct {
 	Role        Ref           `json:"role"`
 	Application *Ref          `json:"application,omitempty"`
-	Words       string        `json:"words" doc:"what one can do with it"`
+	Words       string        `json:"words" doc:"what one can do with it, in the language that the caller reads"`
 	MaxDays     int           `json:"max_days,omitempty" doc:"given for at most so many days; none: without end"`
 	Steps       []string      `json:"steps" doc:"who approves, in plain words, one after the other"`
 	Held        bool          `json:"held,omitempty" doc:"the one it would be for holds it already"`
 	Waiting     string        `json:"waiting,omitempty" doc:"the request of it that waits already"`
 	Gains       []Entitlement `json:"gains,omitempty" doc:"what it would add; only where one role is asked about"`
 	SoDRules    []string      `json:"sod_rules,omitempty" doc:"which SoD rules it would violate; only where one role is asked about"`
+
+	Translations []Translation `json:"translations,omitempty" doc:"what it is called in other languages, and what one can do with it"`
+}
+
+// Translation is a requestable role in a language.
+type Translation struct {
+	Language string `json:"language" doc:"as RFC 5646 has it: pt, or pt-BR"`
+	Label    string `json:"label,omitempty"`
+	Words    string `json:"words,omitempty"`
 }
 
 // Catalogue is the access catalogue: the requestable roles.

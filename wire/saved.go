@@ -52,6 +52,10 @@ type Owned struct {
 	Units        []Ref `json:"units" doc:"that they lead"`
 	Machines     []Ref `json:"machine_accounts" doc:"that they are accountable for"`
 	Routes       []Ref `json:"routes" doc:"approval routes that name them"`
+	Reviews      []Ref `json:"reviews" doc:"open reviews that name them, or that they opened"`
+	Shared       []Ref `json:"shared_accounts" doc:"of which they are the custodian"`
+	Rules        []Ref `json:"sponsored_rules" doc:"sign-up rules and team rules whose people they sponsor"`
+	StandsInFor  []Ref `json:"stands_in_for" doc:"in whose place they decide"`
 	Deciding     int   `json:"deciding" doc:"requests of others that wait for them"`
 	Waiting      int   `json:"waiting" doc:"requests for them that are not decided"`
 }

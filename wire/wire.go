@@ -154,6 +154,7 @@ type Group struct {
 	Chosen      int          `json:"chosen,omitempty" doc:"how many users the filter chooses, of those the caller may read, where one group is asked for"`
 	BuiltIn     bool         `json:"built_in,omitempty"`
 	Owner       *Ref         `json:"owner,omitempty" doc:"its owner"`
+	Team        bool         `json:"team,omitempty" doc:"its owner manages it as a team"`
 	MemberCount int          `json:"member_count" doc:"listed members, users and groups, of those the caller may read"`
 	Members     []Membership `json:"members,omitempty"`
 	Assignments []Assignment `json:"assignments,omitempty"`

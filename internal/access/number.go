@@ -3,6 +3,7 @@ package access
 import (
 	"iter"
 
+	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 )
 
@@ -10,7 +11,7 @@ import (
 // under another one. The changes are of users and of what users are given alone. It writes
 // in place: nobody else may have seen the snapshot, nor one it was made from since they were
 // put there. touches are users whom the changes speak of beside those whose facts they are.
-func (s *Snapshot) Number(changes []RowChange, touches iter.Seq[fact.UserID], was, revision int64) {
+func (s *Snapshot) Number(changes []RowChange, touches iter.Seq[fact.UserID], was, revision int64, at calendar.Instant) {
 	touched := func(id fact.UserID) {
 		if u := s.UserTable.At(int(id)); u != nil && u.Touched == was {
 			u.Touched = revision
@@ -27,6 +28,15 @@ func (s *Snapshot) Number(changes []RowChange, touches iter.Seq[fact.UserID], wa
 			case fact.OfUser:
 				if touched(f.Whose()); f.Since() == was {
 					f.OpenedBy(revision)
+				}
+			case fact.RecordFact:
+				if f.Since() == was {
+					f.OpenedBy(revision)
+					if m, ok := f.(interface {
+						Made(revision int64, at calendar.Instant)
+					}); ok {
+						m.Made(revision, at)
+					}
 				}
 			case *fact.Assignment:
 				touched(f.Assignee.User)

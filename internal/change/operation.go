@@ -71,6 +71,9 @@ func (d *Draft) Finish() {
 	d.giveDefaults()
 	d.letGo()
 	d.endShares()
+	for _, f := range finishing {
+		f(d)
+	}
 	for _, g := range d.GroupTable.At(int(fact.PublicGroup)).Given {
 		f := d.Assignment(g.Assignment())
 		for _, r := range d.RoleTable.At(int(f.Role)).Closure {

@@ -10,6 +10,45 @@ import (
 // The workflows have rooms of their own: their operations do to a draft what is
 // below, and nothing else.
 
+// finishing are what the workflows do to each draft: see OnFinish.
+var finishing []func(*Draft)
+
+// OnFinish has a workflow do what follows from the whole of a draft. It is called while a program
+// starts; what it is given may be called by several goroutines at once, of several drafts.
+func OnFinish(f func(*Draft)) { finishing = append(finishing, f) }
+
+// Taking says whether somebody takes over a fact, and asks the author for the right to update
+// what is at a path.
+type Taking func(f fact.Fact, path, what string) bool
+
+// handing are what the workflows hand over: see OnHandOver.
+var handing []func(d *Draft, from, to fact.UserID, take Taking)
+
+// OnHandOver has a workflow hand over what a user decides by name. It is called while a program
+// starts; what it is given may be called by several goroutines at once, of several drafts.
+func OnHandOver(f func(d *Draft, from, to fact.UserID, take Taking)) { handing = append(handing, f) }
+
+// HandOverDuties has the workflows hand over what one user decides by name to another.
+func (d *Draft) HandOverDuties(from, to fact.UserID, take Taking) {
+	for _, f := range handing {
+		f(d, from, to, take)
+	}
+}
+
+// Succeeded are some users with one in the place of another, each once.
+func Succeeded(users []fact.UserID, from, to fact.UserID) []fact.UserID {
+	var out []fact.UserID
+	for _, id := range users {
+		if id == from {
+			id = to
+		}
+		if !slices.Contains(out, id) {
+			out = append(out, id)
+		}
+	}
+	return out
+}
+
 // Number is which operation of the change is being applied, counted from 0.
 func (d *Draft) Number() int { return d.op }
 

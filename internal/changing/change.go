@@ -205,6 +205,6 @@ func Make(ctx context.Context, d *seeing.Service, c seeing.Caller, x Wanted) (wi
 		out.Notes = append(append(expected(v, draft, x.Operations), violated(v, draft, x.Operations)...), coverNothing(v, x.Operations)...)
 	}
 	out.Notes = append(append(notes(v, draft), out.Notes...), append(append(workflows.GrownSince(v, x.Operations), workflows.WaitsFor(v, x.Operations)...), handOver(v, x.Operations)...)...)
-	out.Notes = append(out.Notes, wouldDecide(v, draft)...)
+	out.Notes = append(append(out.Notes, wouldDecide(v, draft)...), wouldReview(v, draft)...)
 	return out, nil
 }

@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/held"
 	"ableroster/internal/query"
 	"ableroster/internal/request"
+	"ableroster/internal/review"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -126,3 +127,34 @@ func wouldDecide(v *seeing.View, d *change.Draft) []wire.Note {
 	}
 	return out
 }
+
+// wouldReview says which reviews a draft opens for whoever it moves, and who decides.
+func wouldReview(v *seeing.View, d *change.Draft) []wire.Note {
+	var out []wire.Note
+	for _, c := range d.Changes() {
+		r, ok := c.After.(*review.Round)
+		if !ok || c.Before != nil || r.Moved == 0 || !v.ReadsUser(r.Moved) {
+			continue
+		}
+		var names []string
+		for i := range r.Lines {
+			for _, id := range r.ReviewersOf(&d.Snapshot, &r.Lines[i], v.At) {
+				if name := v.UserName(id); !slices.Contains(names, name) {
+					names = append(names, name)
+				}
+			}
+		}
+		who := "whoever administers reviews, since nobody else decides"
+		if len(names) > 0 {
+			who = seeing.Listed(names)
+		}
+		if len(out) == mostReviews {
+			return append(out, wire.Note{Code: "opens_review", Message: "More reviews are opened of what others who move were given by hand."})
+		}
+		out = append(out, wire.Note{Code: "opens_review", Message: fmt.Sprintf("A review is opened of what %s was given by hand before the move: %s, for %s.", v.UserName(r.Moved), fact.Count(len(r.Lines), "item"), who)})
+	}
+	return out
+}
+
+// mostReviews is how many reviews that a change opens are told one by one.
+const mostReviews = 5

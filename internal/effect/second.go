@@ -54,7 +54,7 @@ func weakens(d *change.Draft, from calendar.Instant) bool {
 			}
 		case *fact.Organisation:
 			a, b := before.Second, d.Organisation().Second
-			if a.OwnGains && !b.OwnGains || a.HighRisk && !b.HighRisk || a.Safeguards && !b.Safeguards {
+			if a.OwnGains && !b.OwnGains || a.HighRisk && !b.HighRisk || a.Safeguards && !b.Safeguards || before.ReviewMoves && !d.Organisation().ReviewMoves {
 				return true
 			}
 		}

@@ -42,6 +42,7 @@ type Organisation struct {
 	SignIn   GroupID // whose members alone may sign in, or 0: everybody who has a password or a token
 	Second   SecondPerson
 	References
+	ReviewMoves bool // what whoever changes unit was given by hand is put before their manager
 }
 
 // UserKind tells people from machine accounts.

@@ -400,7 +400,7 @@ func (c *Chance) Organisation(t testing.TB) *access.Snapshot {
 	t.Helper()
 	d := change.NewDraft(access.Empty())
 	zone := Pick(c, "UTC", "Europe/Lisbon", "Asia/Kolkata", "America/St_Johns")
-	seeds := []change.Operation{&rules.SetOrganisation{Name: "Larkhaven", TimeZone: zone}}
+	seeds := []change.Operation{&rules.SetOrganisation{Name: "Larkhaven", TimeZone: zone}, &rules.SetMoveReviews{On: true}}
 	seeds = append(seeds, &people.DeclareAttribute{Key: "grade"}, &people.DeclareAttribute{Key: "ticket", CaseExact: true}, &people.DeclareAttribute{Key: "bonus", Type: fact.NumberValue},
 		&people.DeclareAttribute{Key: "badge", Personal: true}, &people.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}, {Unit: "marine/pilotage", Value: "P1"}}}})
 	for _, key := range []string{"staff", "contractor", "vendor"} {

@@ -3,8 +3,11 @@ package lists
 import (
 	"slices"
 
+	"ableroster/internal/access"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/request"
+	"ableroster/internal/review"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -13,7 +16,7 @@ import (
 // handed over when they depart.
 func Owned(v *seeing.View, id fact.UserID) wire.Owned {
 	out := wire.Owned{Basis: v.Basis(), Applications: []wire.Ref{}, Roles: []wire.Ref{}, Groups: []wire.Ref{}, Expectations: []wire.Ref{}, People: []wire.Ref{},
-		Units: []wire.Ref{}, Defaults: []wire.Ref{}, Machines: []wire.Ref{}, Routes: []wire.Ref{}}
+		Units: []wire.Ref{}, Defaults: []wire.Ref{}, Machines: []wire.Ref{}, Routes: []wire.Ref{}, Reviews: []wire.Ref{}, Shared: []wire.Ref{}, Rules: []wire.Ref{}, StandsInFor: []wire.Ref{}}
 	for a := range v.Uncut().Applications() {
 		if a.Owner == id && v.ReadsApplication(a.ID) {
 			out.Applications = append(out.Applications, v.ApplicationRef(a.ID, false))
@@ -57,6 +60,29 @@ func Owned(v *seeing.View, id fact.UserID) wire.Owned {
 	for _, f := range request.Routes(v.Uncut()) {
 		if v.ReadsSettings() && slices.ContainsFunc(f.Steps, func(s request.Step) bool { return slices.Contains(s.Users, id) }) {
 			out.Routes = append(out.Routes, wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label})
+		}
+	}
+	for _, r := range review.Rounds(v.Uncut()) {
+		if r.State == review.Open && (r.Opener == id || slices.Contains(r.Named, id)) && v.Rights().May(access.ActRead, "reviews") {
+			out.Reviews = append(out.Reviews, wire.Ref{ID: r.ID.String(), Key: r.Key, Label: r.Label})
+		}
+	}
+	for _, f := range v.Uncut().KeptBy(id) {
+		if v.ReadsUser(f.User) {
+			out.Shared = append(out.Shared, v.UserRef(f.User))
+		}
+	}
+	if v.ReadsSettings() {
+		for _, f := range v.Uncut().SponsoredBySignUp(id) {
+			out.Rules = append(out.Rules, wire.Ref{ID: f.ID.String(), Key: f.Domain, Label: f.Domain})
+		}
+		for _, f := range v.Uncut().SponsoredByTeamRule(id) {
+			out.Rules = append(out.Rules, wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label})
+		}
+	}
+	for _, of := range held.EverStandsInFor(v.Uncut(), id, v.At) {
+		if v.ReadsUser(of) {
+			out.StandsInFor = append(out.StandsInFor, v.UserRef(of))
 		}
 	}
 	for _, r := range request.Requests(v.Uncut()) {

@@ -24,7 +24,7 @@ func Groups(v *seeing.View) wire.GroupList {
 }
 
 func group(v *seeing.View, g *fact.Group) wire.Group {
-	return wire.Group{Basis: v.Basis(), ID: g.ID.String(), Key: g.Key, Label: g.Label, Description: g.Description, Unit: g.Unit, Filter: g.Filter, FilterWords: filterWords(v, g.Filter), HeldWithin: g.HeldWithin,
+	return wire.Group{Basis: v.Basis(), ID: g.ID.String(), Team: isTeam(v, g.ID), Key: g.Key, Label: g.Label, Description: g.Description, Unit: g.Unit, Filter: g.Filter, FilterWords: filterWords(v, g.Filter), HeldWithin: g.HeldWithin,
 		BuiltIn: g.ID == fact.PublicGroup || g.ID == fact.AllUsersGroup, MemberCount: memberCount(v, g.ID), Owner: ownerRef(v, g.Owner)}
 }
 

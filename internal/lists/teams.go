@@ -162,3 +162,9 @@ func teamRoles(v *seeing.View, f *fact.Team, rule *fact.TeamRule) []wire.TeamRol
 	slices.SortStableFunc(out, func(a, b wire.TeamRole) int { return strings.Compare(a.Role.Label, b.Role.Label) })
 	return out
 }
+
+// isTeam says whether a group is managed as a team.
+func isTeam(v *seeing.View, id fact.GroupID) bool {
+	f := v.Uncut().Team(id)
+	return f != nil && !f.Ended
+}

@@ -1,22 +1,22 @@
 package mailing
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"maps"
 	"strings"
 
+	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/jobs"
 	"ableroster/internal/mail"
+	"ableroster/internal/request"
 	"ableroster/internal/seeing"
 )
-
-// languageAttribute is the declared attribute that says in which language somebody reads.
-const languageAttribute = "language"
 
 // Deliver implements jobs.Deliver.
 func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
@@ -86,7 +86,7 @@ func (m *Mailing) Deliver(ctx context.Context, x *jobs.Mail) error {
 		data["Link"] = m.Base + "/sign-in-link#" + code
 		data["Until"] = expires.In(head.Zone()).Format("2 January 2006, 15:04 (MST)")
 	}
-	subject, text, html, err := mail.Compose(language(head.FindAttribute(languageAttribute), u), x.Kind, data)
+	subject, text, html, err := mail.Compose(language(head, u), x.Kind, data)
 	if err != nil {
 		return &jobs.NotSentError{Why: err.Error()}
 	}
@@ -123,11 +123,7 @@ func unsendable(u *fact.User) string {
 	return ""
 }
 
-// language is the one that a user reads, where the organisation has declared an attribute for
-// it.
-func language(a *fact.Attribute, u *fact.User) string {
-	if a == nil || a.Retired {
-		return mail.Default
-	}
-	return a.Of(u)
+// language is the one that a user reads, or the default one.
+func language(s *access.Snapshot, u *fact.User) string {
+	return cmp.Or(request.LanguageOf(s, u.ID), mail.Default)
 }

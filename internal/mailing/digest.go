@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/jobs"
 	"ableroster/internal/request"
+	"ableroster/internal/review"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/internal/workflows"
@@ -40,6 +41,24 @@ func concerned(s *access.Snapshot, numbers []uint32, at calendar.Instant) (out [
 		case r.State == request.Approved || r.State == request.Refused:
 			add(r.Asker)
 			add(r.Beneficiary)
+		}
+	}
+	return out
+}
+
+// reviewers are who decides on the items of the reviews that the revisions after one and up to
+// another opened, and that are open still.
+func reviewers(s *access.Snapshot, after, upTo int64, at calendar.Instant) (out []fact.UserID) {
+	for _, r := range review.Rounds(s) {
+		if r.State != review.Open || r.Fixed <= after || r.Fixed > upTo {
+			continue
+		}
+		for _, l := range r.Items(s) {
+			for _, id := range r.ReviewersOf(s, &l, at) {
+				if !slices.Contains(out, id) {
+					out = append(out, id)
+				}
+			}
 		}
 	}
 	return out

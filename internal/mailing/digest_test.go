@@ -13,6 +13,7 @@ import (
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/operation/rules"
 	"ableroster/internal/signin"
 )
 
@@ -98,6 +99,28 @@ func TestWhoIsMailed(t *testing.T) {
 	} {
 		if got := unsendable(x.u) == ""; got != x.want {
 			t.Errorf("%s: %v", name, got)
+		}
+	}
+}
+
+// Who decides on the items of a review is told once it is opened, also by a move.
+func TestWhoIsToldOfReviews(t *testing.T) {
+	unit := "finance"
+	s := laws.Port(t, &rules.SetMoveReviews{On: true}, &roles.Grant{Role: "berths/scheduler", User: "ines.halloran"})
+	before := s.Revision
+	d := change.NewDraft(s)
+	d.Apply(0, &people.UpdateUser{User: "ines.halloran", UserEdits: fact.UserEdits{Unit: &unit}}, 9)
+	if d.Finish(); len(d.Faults) > 0 {
+		t.Fatal(&d.Faults[0])
+	}
+	s = d.Seal(before+1, 9)
+	ines, _ := s.FindUser("ines.halloran")
+	for name, x := range map[string]struct {
+		after, upTo int64
+		want        []fact.UserID
+	}{"when it is opened": {before, before + 1, []fact.UserID{s.User(ines).Manager}}, "before": {before - 1, before, nil}, "later": {before + 1, before + 9, nil}} {
+		if got := reviewers(s, x.after, x.upTo, 10); !slices.Equal(got, x.want) {
+			t.Errorf("%s: %v are told, want %v", name, got, x.want)
 		}
 	}
 }

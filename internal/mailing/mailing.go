@@ -63,6 +63,9 @@ func (m *Mailing) Follow(ctx context.Context) error {
 		for _, id := range concerned(m.Service.Ledger.Head(), requests, calendar.At(m.Service.Clock())) {
 			out = append(out, jobs.Mail{User: id, Kind: Digest, After: m.DigestAfter})
 		}
+		for _, id := range reviewers(m.Service.Ledger.Head(), after, head, calendar.At(m.Service.Clock())) {
+			out = append(out, jobs.Mail{User: id, Kind: Digest, After: m.DigestAfter})
+		}
 		shared, err := m.Service.Ledger.SharedBetween(ctx, after, head)
 		if err != nil {
 			return nil, err

@@ -238,7 +238,7 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 		}
 		for range 1800 {
 			op := c.Operation()
-			switch c.IntN(178) {
+			switch c.IntN(179) {
 			case 175, 176:
 				op = &people.AddSubstitute{User: c.User(), Substitute: c.User(), Start: 1, End: calendar.Date(1 + c.IntN(3))}
 			case 177:
@@ -310,6 +310,8 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 				op = &people.DeclareAttribute{Key: laws.Pick(c, "grade", "ticket"), CaseExact: c.IntN(2) == 0}
 			case 3:
 				op = &people.DeclareAttribute{Key: "desk", Fill: &fact.Fill{From: "unit", Units: []fact.UnitFill{{Unit: "marine", Value: "M1"}}}}
+			case 178:
+				op = &rules.SetMoveReviews{On: c.IntN(3) > 0}
 			case 5:
 				op = &rules.SetSignIn{Group: laws.Pick(c, "", c.Group())}
 			case 6:

@@ -121,6 +121,8 @@ func Of(a *Applying) (c *Change, ok bool) {
 			c.users[id] = true
 			c.given[heldBy(f)] = true
 			switch f := f.(type) {
+			case interface{ Ends() calendar.Instant }:
+				c.end(calendar.Window{Until: f.Ends()})
 			case *fact.Assignment:
 				c.end(f.Window)
 			case *fact.Membership:
@@ -149,6 +151,9 @@ func whose(f fact.Fact) (id fact.UserID, plain bool) {
 		return f.ID, true
 	case fact.OfUser:
 		return f.Whose(), true
+	case interface{ Beside() fact.UserID }:
+		id := f.Beside()
+		return id, id != 0
 	case *fact.Assignment:
 		return f.Assignee.User, f.Assignee.User != 0
 	case *fact.Membership:
@@ -324,7 +329,7 @@ func (c *Change) Again(s *access.Snapshot, ready func(*change.Draft)) *change.Dr
 // Number makes it a revision: the snapshot that it leaves. The change is not to be used any
 // more.
 func (c *Change) Number(revision int64, at calendar.Instant) *access.Snapshot {
-	c.after.Number(c.Changes, maps.Keys(c.users), Provisional, revision)
+	c.after.Number(c.Changes, maps.Keys(c.users), Provisional, revision, at)
 	b := c.after.Next()
 	return b.Seal(revision, at)
 }

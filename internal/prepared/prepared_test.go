@@ -13,6 +13,7 @@ import (
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/prepared"
+	"ableroster/internal/review"
 )
 
 // applied is a change that was applied to a snapshot, as the ledger would keep it.
@@ -119,6 +120,11 @@ func TestAPreparedChangeIsTheSameAsOneMadeLast(t *testing.T) {
 				t.Fatalf("it changes %s and made last %s, by %s", written(a), written(b), written(large.ops))
 			}
 			told["followed"]++
+			for _, x := range p.Changes {
+				if x.After != nil && x.After.Kind() == review.FactRound {
+					told["opened a review"]++
+				}
+			}
 			if head != s {
 				told["followed others"]++
 			}
@@ -129,7 +135,7 @@ func TestAPreparedChangeIsTheSameAsOneMadeLast(t *testing.T) {
 			same(t, c, got, last.Seal(last.Revision, head.At+1))
 		}
 	})
-	for what, least := range map[string]int{"followed": 100, "followed others": 40, "moved": 5, prepared.ErrModel.Error(): 20, prepared.ErrClash.Error(): 5, "not such a change": 20} {
+	for what, least := range map[string]int{"followed": 100, "followed others": 40, "opened a review": 10, "moved": 5, prepared.ErrModel.Error(): 20, prepared.ErrClash.Error(): 5, "not such a change": 20} {
 		if told[what] < least {
 			t.Errorf("“%s” was tried %d times, and %d are wanted", what, told[what], least)
 		}

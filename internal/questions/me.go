@@ -21,7 +21,7 @@ func Me(v *seeing.View) wire.Me {
 	if v.Rights().May(access.ActUpdate, "settings") {
 		out.Second = &wire.SecondPerson{OwnGains: o.Second.OwnGains, HighRisk: o.Second.HighRisk, Safeguards: o.Second.Safeguards}
 	}
-	out.References = wire.References(o.References)
+	out.References, out.ReviewMoves = wire.References(o.References), o.ReviewMoves
 	out.Freezes = lists.StandingFreezes(v)
 	if o.SignIn != 0 {
 		g := v.GroupRef(o.SignIn, false)

@@ -48,7 +48,7 @@ func decisions(s *access.Snapshot) []decision {
 // could as well give the roles.
 func Becoming(d *change.Draft) []change.RoleGain {
 	managed, owned, groups := map[fact.UserID]fact.UserID{}, map[fact.RoleID]fact.UserID{}, map[fact.GroupID]bool{}
-	led := change.HeadsMade(d)
+	led, out := change.HeadsMade(d), change.OfSubstitutes(d, duties)
 	for _, c := range d.Changes() {
 		switch f := c.After.(type) {
 		case *fact.User:
@@ -74,6 +74,10 @@ func Becoming(d *change.Draft) []change.RoleGain {
 					owned[r.ID] = f.Owner
 				}
 			}
+		case *Request:
+			if old, _ := c.Before.(*Request); old != nil && f.State == Waiting {
+				out = append(out, newlyNamed(old, f)...)
+			}
 		case *fact.Membership:
 			groups[f.Group] = true
 		case *fact.Group:
@@ -82,7 +86,6 @@ func Becoming(d *change.Draft) []change.RoleGain {
 			}
 		}
 	}
-	out := change.OfSubstitutes(d, duties)
 	if len(managed)+len(owned)+len(groups)+len(led) == 0 {
 		return out
 	}
@@ -107,6 +110,20 @@ func Becoming(d *change.Draft) []change.RoleGain {
 			if groups[x.step.Group] {
 				g.Group = x.step.Group
 				out = append(out, g)
+			}
+		}
+	}
+	return out
+}
+
+// newlyNamed are the gains of those whom the steps ahead of a request come to name.
+func newlyNamed(old, r *Request) (out []change.RoleGain) {
+	gain, _ := r.Asks()
+	for i := r.Step; i < len(r.Steps); i++ {
+		for _, id := range r.Steps[i].Users {
+			if i >= len(old.Steps) || !slices.Contains(old.Steps[i].Users, id) {
+				gain.Decides = id
+				out = append(out, gain)
 			}
 		}
 	}

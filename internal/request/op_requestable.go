@@ -218,6 +218,7 @@ func (o MakeRequestable) ApplyTo(d *change.Draft) (settled change.Operation) {
 	f := &Requestable{Role: role, Words: o.Words, Route: route.ID, MaxDays: o.MaxDays}
 	if old := RequestableOf(&d.Snapshot, role); old != nil {
 		d.ReadsFact(old)
+		f.Translations = old.Translations
 		if old.Words == f.Words && old.Route == f.Route && old.MaxDays == f.MaxDays {
 			d.Note(change.AlreadySo, old.Since())
 			return

@@ -410,6 +410,7 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 		"a substitute for longer":             {&people.EndSubstitute{User: "user.1", Number: 1, End: 30}, true},
 		"a substitute for less long":          {&people.EndSubstitute{User: "user.1", Number: 1, End: 10}, false},
 		"a taker over":                        {&people.HandOver{User: "user.0", To: "user.6"}, true},
+		"a taker over of who is named":        {&people.HandOver{User: "user.4", To: "user.6"}, true},
 		"a route":                             {&SetRoute{Key: "short", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, true},
 		"a route by which nothing is asked":   {&SetRoute{Key: "new", Steps: []StepRef{{Whose: Users, Users: []change.UserRef{"user.6"}}}}, false},
 		"an end of who decides at this step":  {&roles.RemoveMember{Group: "board", User: "user.2"}, false},
@@ -425,6 +426,33 @@ func TestBecomingTheOneWhoDecidesIsAGain(t *testing.T) {
 			if got := len(change.AuthorityOf(s, id, 3).Judge(d, 3)) > 0; got != (x.becomes && author == "user.6") {
 				t.Errorf("%s, by %s: refused %v", name, author, got)
 			}
+		}
+	}
+}
+
+// Whoever takes over from an approver decides where routes name them, and on requests that wait.
+func TestWhoIsNamedIsHandedOver(t *testing.T) {
+	s := team(t)
+	asker, _ := s.FindUser("user.6")
+	next, op, faults := settle(s, asker, 2, &RequestRole{Role: "cranes/r2"})
+	if len(faults) > 0 {
+		t.Fatal(&faults[0])
+	}
+	for to, want := range map[change.UserRef]int{"user.1": 2, "user.5": 1} {
+		after, op2, faults := settle(next, 0, 3, &people.HandOver{User: "user.4", To: to})
+		if len(faults) > 0 {
+			t.Fatal(&faults[0])
+		}
+		id, _ := after.FindUser(string(to))
+		n, _ := fact.ParseID("request", string(op.(*RequestRole).Request))
+		r, route := RequestOf(after, RequestID(n)), FindRoute(after, "named")
+		for what, users := range map[string][]fact.UserID{"request": r.Steps[0].Users, "route": route.Steps[0].Users} {
+			if len(users) != want || !slices.Contains(users, id) {
+				t.Errorf("the %s names %v, by %+v", what, users, op2)
+			}
+		}
+		if why := r.MayDecide(after, id, 4); why != "" {
+			t.Errorf("%s may not decide: %s", to, why)
 		}
 	}
 }

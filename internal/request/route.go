@@ -68,6 +68,8 @@ type Requestable struct {
 	Route   RouteID     `json:"route"`              // who approves
 	MaxDays int         `json:"max_days,omitempty"` // days it is given for at most; 0: without end
 	Ended   bool        `json:"ended,omitempty"`
+
+	Translations []Translation `json:"translations,omitempty"`
 }
 
 // Kind and Row identify it.
@@ -120,9 +122,13 @@ func (t *Step) Asks(s *access.Snapshot, r *Request, id fact.UserID, at calendar.
 	if id == 0 || r.concerns(id) || !s.Effective(id, at) {
 		return false
 	}
-	return t.names(s, r, id, at) || slices.ContainsFunc(held.StandsInFor(s, id, at), func(of fact.UserID) bool {
-		return !r.concerns(of) && t.names(s, r, of, at)
-	})
+	switch {
+	case t.names(s, r, id, at):
+		return true
+	case t.Whose == Group: // many are asked, and few have substitutes
+		return slices.ContainsFunc(held.StandsInFor(s, id, at), func(of fact.UserID) bool { return !r.concerns(of) && t.names(s, r, of, at) })
+	}
+	return slices.ContainsFunc(t.named(s, r, at), func(of fact.UserID) bool { return slices.Contains(held.SubstitutesOf(s, of, at), id) })
 }
 
 // names says whether a step asks for the decision of somebody, were they there.

@@ -22,7 +22,7 @@ type looking struct {
 func open(s *access.Snapshot, whose Whose) []looking {
 	var out []looking
 	for _, r := range Rounds(s) {
-		if r.State == Open && r.Reviewers == whose {
+		if r.State == Open && r.Reviewers == whose && r.Moved == 0 { // what moves open goes by whoever is the manager: see openForMoves
 			out = append(out, looking{r, r.users(s)})
 		}
 	}

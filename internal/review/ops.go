@@ -2,6 +2,7 @@ package review
 
 import (
 	"slices"
+	"strings"
 
 	"ableroster/internal/access"
 	"ableroster/internal/change"
@@ -54,6 +55,9 @@ func (o OpenRound) ApplyTo(d *change.Draft) (settled change.Operation) {
 		return
 	}
 	if len(o.People) == 0 && !d.Need(access.ActRead, fact.RuleReach(o.Filter), "read all whom the review looks at") {
+		return
+	}
+	if strings.HasPrefix(fact.Fold(o.Key), ofMoves) && !d.Judged("key", "begins with %s, as those of reviews that moves open do: choose another", ofMoves) {
 		return
 	}
 	ok := d.CheckNew(o.Key, FindRound(&d.Snapshot, o.Key) != nil, &o.Label, "")
@@ -131,6 +135,9 @@ type DecideItems struct {
 	Round RoundRef  `json:"round"`
 	Items []ItemRef `json:"items"`
 	Keep  bool      `json:"keep" doc:"keep them; else revoke them at the sign-off"`
+
+	Last bool `json:"last,omitempty" set:"service"` // of a round that a move opened, which it signs off
+	SignedOff
 }
 
 // Verb implements change.Operation.
@@ -199,6 +206,10 @@ func (o DecideItems) ApplyTo(d *change.Draft) (settled change.Operation) {
 		said[ItemKey{u, a.ID}] = v
 		d.Put(v)
 	}
+	o.SignedOff = SignedOff{}
+	if o.Last = r.decided(d, said); o.Last {
+		o.SignedOff = signOff(d, r, true)
+	}
 	return settled
 }
 
@@ -208,6 +219,9 @@ func (o *DecideItems) Sentence(s *access.Snapshot, n change.Names) string {
 	text := ""
 	if r := FindRound(s, string(o.Round)); r != nil {
 		text = " in the review " + r.Label
+	}
+	if o.Last {
+		text += ", which is signed off: " + outcome(len(o.Revoked), len(o.Proposed), o.Gone)
 	}
 	if len(o.Items) == 1 {
 		id, _ := s.FindUser(string(o.Items[0].User))
@@ -220,7 +234,11 @@ func (o *DecideItems) Sentence(s *access.Snapshot, n change.Names) string {
 // the rest is left as pending removals for whoever owns the group or the rule.
 type SignOff struct {
 	Round RoundRef `json:"round"`
+	SignedOff
+}
 
+// SignedOff is what came of a round.
+type SignedOff struct {
 	Revoked  []change.AssignmentRef `json:"revoked,omitempty" set:"service"`
 	Proposed []PendingRemovalRef    `json:"proposed,omitempty" set:"service"`
 	Gone     int                    `json:"gone,omitempty" set:"service"` // lines that had ended, or changed hands, meanwhile
@@ -240,8 +258,13 @@ func (o SignOff) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !d.Need(access.ActUpdate, "reviews", "sign reviews off") {
 		return
 	}
-	o.Revoked, o.Proposed, o.Gone = nil, nil, 0
-	o.Counted = o.Counted || !d.Replays // those made before went by who was on the line then
+	o.SignedOff = signOff(d, r, o.Counted || !d.Replays) // those made before went by who was on the line then
+	return settled
+}
+
+// signOff ends a round.
+func signOff(d *change.Draft, r *Round, counted bool) (o SignedOff) {
+	o.Counted = counted
 	for _, v := range Decisions(&d.Snapshot) {
 		if v.Round != r.ID || v.Keep {
 			continue
@@ -267,7 +290,7 @@ func (o SignOff) ApplyTo(d *change.Draft) (settled change.Operation) {
 	next := *r
 	next.State = Signed
 	d.Put(&next)
-	return settled
+	return o
 }
 
 // Sentence implements change.Operation.

@@ -73,11 +73,19 @@ type Round struct {
 	Fixed       int64              `json:"fixed"`  // the revision whose lines they are
 	At          calendar.Instant   `json:"at"`
 	State       State              `json:"state"`
+
+	// Of a round that a move opened, Moved is who moved, and Lines are its items: those it has for good.
+	Moved fact.UserID `json:"moved,omitempty"`
+	Lines []Item      `json:"lines,omitempty"`
 }
 
 // Kind and Row identify it.
 func (*Round) Kind() fact.FactKind { return FactRound }
 func (f *Round) Row() uint32       { return uint32(f.ID) }
+
+// Beside is whom the round alone is about, 0 for several: a change that opens it may wait beside
+// others; see package prepared.
+func (f *Round) Beside() fact.UserID { return f.Moved }
 
 // Decision is the decision on one item.
 type Decision struct {
@@ -140,23 +148,23 @@ func (f *Round) Over() bool   { return f.State != Open }
 
 // ItemKey names a line of a round.
 type ItemKey struct {
-	User       fact.UserID
-	Assignment fact.AssignmentID
+	User       fact.UserID       `json:"user"`
+	Assignment fact.AssignmentID `json:"assignment"`
 }
 
 // Line is a user who held a role through one assignment when the round opened.
 type Item struct {
 	ItemKey
-	Role    fact.RoleID
-	Group   fact.GroupID     // that holds it, when not the user
-	Default fact.DefaultID   // the default rule that gives it, or the place in the group
-	Since   int64            // the revision that opened the assignment
-	Until   calendar.Instant // when it ends by itself, or 0
+	Role    fact.RoleID      `json:"role"`
+	Group   fact.GroupID     `json:"group,omitempty"`   // that holds it, when not the user
+	Default fact.DefaultID   `json:"default,omitempty"` // the default rule that gives it, or the place in the group
+	Since   int64            `json:"since"`             // the revision that opened the assignment
+	Until   calendar.Instant `json:"until,omitempty"`   // when it ends by itself, or 0
 
 	// What is shared within one resource is one line: Shared is the resource, and With are the
 	// others with whom the role is shared there.
-	Shared *fact.Scope
-	With   []ItemKey
+	Shared *fact.Scope `json:"shared,omitempty"`
+	With   []ItemKey   `json:"with,omitempty"`
 }
 
 // Keys are the user on a line with the assignment, and the others with whom the same is shared.
@@ -178,6 +186,9 @@ func (l *Item) Direct() bool { return l.Group == 0 && l.Default == 0 }
 // Lines are those of a round, from the snapshot at the instant it opened, in
 // order of user and role. What everybody has is not reviewed one by one.
 func (r *Round) Items(s *access.Snapshot) []Item {
+	if r.Moved != 0 {
+		return r.Lines
+	}
 	var out []Item
 	in := r.users(s)
 	var inApp map[fact.RoleID]bool
@@ -188,26 +199,35 @@ func (r *Round) Items(s *access.Snapshot) []Item {
 		}
 	}
 	for u := range s.Users() {
-		if !in(u) || !s.Effective(u.ID, r.At) {
-			continue
+		if in(u) && s.Effective(u.ID, r.At) {
+			out = r.itemsOf(s, u.ID, inApp, out)
 		}
-		query.EachAssignment(s, u.ID, r.At, func(a *fact.Assignment) {
-			if a.Assignee.Group == fact.PublicGroup || a.Assignee.Group == fact.AllUsersGroup || inApp != nil && !inApp[a.Role] {
-				return
-			}
-			l := Item{ItemKey: ItemKey{u.ID, a.ID}, Role: a.Role, Group: a.Assignee.Group, Default: a.Rule, Since: a.Opened, Until: a.Window.Until}
-			if l.Group != 0 {
-				l.Default = query.DefaultInto(s, u.ID, l.Group)
-			}
-			if a.Origin == fact.ByShare {
-				l.Shared = &a.Scopes[0]
-			}
-			if r.ByHand && (l.Default != 0 || l.Group != 0 && !listedIn(s, u.ID, l.Group)) {
-				return
-			}
-			out = append(out, l)
-		})
 	}
+	return sortedItems(out)
+}
+
+// itemsOf adds those of one user.
+func (r *Round) itemsOf(s *access.Snapshot, user fact.UserID, inApp map[fact.RoleID]bool, out []Item) []Item {
+	query.EachAssignment(s, user, r.At, func(a *fact.Assignment) {
+		if a.Assignee.Group == fact.PublicGroup || a.Assignee.Group == fact.AllUsersGroup || inApp != nil && !inApp[a.Role] {
+			return
+		}
+		l := Item{ItemKey: ItemKey{user, a.ID}, Role: a.Role, Group: a.Assignee.Group, Default: a.Rule, Since: a.Opened, Until: a.Window.Until}
+		if l.Group != 0 {
+			l.Default = query.DefaultInto(s, user, l.Group)
+		}
+		if a.Origin == fact.ByShare {
+			l.Shared = &a.Scopes[0]
+		}
+		if r.ByHand && (l.Default != 0 || l.Group != 0 && !listedIn(s, user, l.Group)) {
+			return
+		}
+		out = append(out, l)
+	})
+	return out
+}
+
+func sortedItems(out []Item) []Item {
 	slices.SortFunc(out, func(a, b Item) int {
 		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Role, b.Role), cmp.Compare(a.Assignment, b.Assignment))
 	})
@@ -284,6 +304,12 @@ func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.Rol
 	case Manager:
 		if u := s.User(user); u != nil {
 			try(u.Manager)
+			if r.Moved != 0 && !any { // nobody opened it who could stand in for them
+				try(s.HeadOf(u.Unit, user))
+			}
+			if r.Moved != 0 && !any {
+				try(s.OwnerOf(role))
+			}
 		}
 	case Head:
 		if u := s.User(user); u != nil {

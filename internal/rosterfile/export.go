@@ -260,7 +260,10 @@ func (x *exporter) role(r *fact.Role) Role {
 		}
 	}
 	if o := request.RequestableOf(x.s, r.ID); o != nil && x.reads(request.FactRoute, uint32(o.Route)) {
-		out.Requestable = &Requestable{o.Words, request.RouteOf(x.s, o.Route).Key, o.MaxDays}
+		out.Requestable = &Requestable{Words: o.Words, Route: request.RouteOf(x.s, o.Route).Key, MaxDays: o.MaxDays}
+		for _, t := range o.Translations {
+			out.Requestable.Translations = append(out.Requestable.Translations, Translation(t))
+		}
 	}
 	return out
 }

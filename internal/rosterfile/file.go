@@ -93,6 +93,15 @@ type Requestable struct {
 	Words   string `json:"words" doc:"what one can do with it, in the words of who would ask"`
 	Route   string `json:"route" doc:"who approves: the key of a route"`
 	MaxDays int    `json:"max_days,omitempty" minimum:"0" maximum:"3650" doc:"days it is given for at most"`
+
+	Translations []Translation `json:"translations,omitempty" doc:"what it is called in other languages, and what one can do with it"`
+}
+
+// Translation is a requestable role in a language.
+type Translation struct {
+	Language string `json:"language" doc:"as RFC 5646 has it: pt, or pt-BR"`
+	Label    string `json:"label,omitempty"`
+	Words    string `json:"words,omitempty"`
 }
 
 // Group is users and other groups. Its users are in no roster file.

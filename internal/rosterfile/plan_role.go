@@ -122,8 +122,32 @@ func (p *planner) roleLast(place, app, key string, r Role) {
 		if now == nil || now.Words != o.Words || now.MaxDays != o.MaxDays || request.RouteOf(p.s, now.Route).Key != o.Route {
 			p.op(place+".offer", &request.MakeRequestable{Role: change.RoleRef(full), Words: o.Words, Route: request.RouteRef(o.Route), MaxDays: o.MaxDays})
 		}
+		p.translations(place+".offer.translations", full, o.Translations, now)
 	}
 	if r.Retired != nil && *r.Retired && (!known || !p.s.Role(id).Retired) {
 		p.op(place+".retired", &roles.RetireRole{Role: change.RoleRef(full)})
+	}
+}
+
+// translations say a requestable role in other languages; a file that has none leaves them as
+// they are.
+func (p *planner) translations(place, role string, said []Translation, now *request.Requestable) {
+	if said == nil {
+		return
+	}
+	left := map[string]request.Translation{}
+	if now != nil {
+		for _, t := range now.Translations {
+			left[strings.ToLower(t.Language)] = t
+		}
+	}
+	for i, t := range said {
+		if left[strings.ToLower(t.Language)] != request.Translation(t) {
+			p.op(fmt.Sprintf("%s[%d]", place, i), &request.TranslateRequestable{Role: change.RoleRef(role), Language: t.Language, Label: t.Label, Words: t.Words})
+		}
+		delete(left, strings.ToLower(t.Language))
+	}
+	for _, t := range slices.Sorted(maps.Keys(left)) {
+		p.op(place, &request.TranslateRequestable{Role: change.RoleRef(role), Language: left[t].Language})
 	}
 }

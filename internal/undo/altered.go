@@ -285,6 +285,7 @@ func (u *undoing) organisation(f *fact.Organisation, c access.RowChange) {
 	}{
 		{"set_organisation", func(x fact.Organisation) fields { return fields{"name": x.Name, "time_zone": x.TimeZone} }},
 		{"set_sign_in", func(x fact.Organisation) fields { return fields{"group": u.groupKey(x.SignIn)} }},
+		{"set_move_reviews", func(x fact.Organisation) fields { return fields{"on": x.ReviewMoves} }},
 		{"set_references", func(x fact.Organisation) fields { return fields{"pattern": x.Pattern, "address": x.Address} }},
 	} {
 		u.sets(set.verb, "the organisation", set.of(*before), set.of(*f), set.of(now))

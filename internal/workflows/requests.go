@@ -108,7 +108,7 @@ func requestAnswer(v *seeing.View, r *request.Request) wire.Request {
 		out.Application = &app
 	}
 	if o := request.RequestableOf(v.Uncut(), r.Role); o != nil {
-		out.Words = o.Words
+		out.Words = inReadersWords(v, o, &out.Role)
 	}
 	for i := range r.Steps {
 		step := wire.RequestStep{Words: r.Steps[i].Words(v.Uncut(), plainly{v.Uncut()}), State: "not_started"}
@@ -213,7 +213,7 @@ func Catalogue(v *seeing.View, text, user string) (wire.Catalogue, error) {
 			continue
 		}
 		x := catalogueRole(v, o, id)
-		hay := strings.ToLower(x.Words + " " + x.Role.Label + " " + role.Description + " " + v.Uncut().RoleKey(o.Role))
+		hay := strings.ToLower(x.Words + " " + x.Role.Label + " " + role.Description + " " + v.Uncut().RoleKey(o.Role) + " " + o.Words + " " + v.Uncut().Role(o.Role).Label)
 		if x.Application != nil {
 			hay += " " + strings.ToLower(x.Application.Label)
 		}
@@ -240,9 +240,21 @@ func onBehalfOf(v *seeing.View, user string) (fact.UserID, error) {
 	return id, nil
 }
 
+// inReadersWords is what one can do with a requestable role, in the language that the caller
+// reads, in which the role is called then too.
+func inReadersWords(v *seeing.View, o *request.Requestable, role *wire.Ref) string {
+	label, words := o.In(request.LanguageOf(v.UncutToday(), v.Caller.User))
+	role.Label = cmp.Or(label, role.Label)
+	return cmp.Or(words, o.Words)
+}
+
 func catalogueRole(v *seeing.View, o *request.Requestable, user fact.UserID) wire.CatalogueRole {
 	role := v.Uncut().Role(o.Role)
-	out := wire.CatalogueRole{Role: v.RoleRef(o.Role, true), Words: o.Words, MaxDays: o.MaxDays, Steps: []string{}, Held: held.HasRole(v.Uncut(), user, o.Role, v.At)}
+	out := wire.CatalogueRole{Role: v.RoleRef(o.Role, true), MaxDays: o.MaxDays, Steps: []string{}, Held: held.HasRole(v.Uncut(), user, o.Role, v.At)}
+	out.Words = inReadersWords(v, o, &out.Role)
+	for _, t := range o.Translations {
+		out.Translations = append(out.Translations, wire.Translation{Language: t.Language, Label: t.Label, Words: t.Words})
+	}
 	if role.Application != 0 {
 		app := v.ApplicationRef(role.Application, true)
 		out.Application = &app

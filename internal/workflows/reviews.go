@@ -21,13 +21,19 @@ func look(v *seeing.View, r *review.Round) (*seeing.Reviewed, error) {
 	if x != nil {
 		return x, nil
 	}
-	s, err := v.Service.Ledger.At(v.Ctx, r.At)
-	if err != nil {
-		return nil, err
+	s, unit := v.UncutToday(), func(string) bool { return true }
+	if r.Moved != 0 { // it has its items, and where they are now counts
+		at := s.User(r.Moved).Unit
+		unit = func(x string) bool { return x == at }
+	} else {
+		var err error
+		if s, err = v.Service.Ledger.At(v.Ctx, r.At); err != nil {
+			return nil, err
+		}
 	}
 	x = &seeing.Reviewed{Lines: r.Items(s), Keys: map[review.ItemKey]bool{}, Peers: map[seeing.UnitRole]int{}, Units: map[string]int{}}
 	for u := range s.Users() {
-		if !s.Effective(u.ID, r.At) {
+		if !unit(u.Unit) || !s.Effective(u.ID, r.At) {
 			continue
 		}
 		x.Units[u.Unit]++
@@ -183,7 +189,7 @@ func scopeWords(v *seeing.View, r *review.Round) string {
 		for _, id := range r.People {
 			names = append(names, v.UserRef(id).Label)
 		}
-		return "what " + fact.ActionWords(names) + map[bool]string{true: " was given by hand", false: " holds"}[r.ByHand]
+		return "what " + fact.ActionWords(names) + map[bool]string{true: " was given by hand", false: " holds"}[r.ByHand] + map[bool]string{true: " before a move"}[r.Moved != 0]
 	}
 	return "what " + v.Uncut().FilterWords(r.Filter) + " hold"
 }
@@ -191,6 +197,9 @@ func scopeWords(v *seeing.View, r *review.Round) string {
 func reviewerWords(v *seeing.View, r *review.Round) string {
 	switch r.Reviewers {
 	case review.Manager:
+		if r.Moved != 0 {
+			return "their manager"
+		}
 		return "each user's manager"
 	case review.Head:
 		return "the head of each user's unit"

@@ -39,9 +39,13 @@ func UsersLeaving(c *command.Call) error {
 	add("leads the unit", over, o.Units)
 	add("is accountable for the machine account", over, o.Machines)
 	add("manages", over, o.People)
-	add("approves by the route", "edit the route: routes set", o.Routes)
+	add("is the custodian of the shared account", over, o.Shared)
+	add("sponsors by the rule", over, o.Rules)
+	add("approves by the route", over, o.Routes)
+	add("reviews or opened the review", over, o.Reviews)
+	add("decides in the place of", over, o.StandsInFor)
 	if o.Deciding > 0 {
-		rows = append(rows, []string{"is asked to decide", "", fmt.Sprint(command.Count(o.Deciding, "request")), "decided by others of the step, or once the route is edited"})
+		rows = append(rows, []string{"is asked to decide", "", fmt.Sprint(command.Count(o.Deciding, "request")), "decided by others of the step, or by whoever takes over"})
 	}
 	if o.Waiting > 0 {
 		rows = append(rows, []string{"has requested", "", fmt.Sprint(command.Count(o.Waiting, "request")), "ends with them"})

@@ -15,6 +15,7 @@ func init() {
 	command.Add("delegations list", "", "delegated administration: who may administer what, in plain words", DelegationsList)
 	command.Add("my-access", "", "your access: each role with its reason, its end and who gave it", MyAccess)
 	command.Add("settings sign-in", "[GROUP]", "let only the members of a group sign in; without a group, everybody who has a password or a token", SettingsSignIn)
+	command.Add("settings move-reviews", "on|off", "set whether each move to another unit opens a review of what was given by hand, for the manager", SettingsMoveReviews)
 	command.Add("settings second-person", "[-own-gains] [-high-risk-roles] [-safeguards]", "set for which changes a second person is needed; without options, for none", SettingsSecondPerson)
 }
 
@@ -216,6 +217,18 @@ func SettingsSecondPerson(c *command.Call) error {
 		return err
 	}
 	return change.Make(c, map[string]any{"op": "set_second_person", "own_gains": *own, "high_risk_roles": *risk, "safeguards": *guards})
+}
+
+// SettingsMoveReviews says whether each move opens a review.
+func SettingsMoveReviews(c *command.Call) error {
+	change := c.Changes()
+	if err := c.Parse("on|off"); err != nil {
+		return err
+	}
+	if c.Args[0] != "on" && c.Args[0] != "off" {
+		return command.WrongUse("“" + c.Args[0] + "” is neither on nor off")
+	}
+	return change.Make(c, map[string]any{"op": "set_move_reviews", "on": c.Args[0] == "on"})
 }
 
 func SettingsSignIn(c *command.Call) error {

@@ -21,6 +21,7 @@ func init() {
 	command.Add("routes list", "", "approval routes", RoutesList)
 	command.Add("routes set", "KEY STEP…", "add or edit an approval route; a step is manager, owner, group:KEY, all:KEY or user:NAME,NAME", RoutesSet)
 	command.Add("catalogue add", "ROLE ROUTE WORDS [-max-days DAYS]", "make a role requestable", CatalogueAdd)
+	command.Add("catalogue translate", "ROLE LANGUAGE [-label TEXT] [-words TEXT]", "say a requestable role in another language, which those who read it see; without either, in that language no more", CatalogueTranslate)
 	command.Add("catalogue remove", "ROLE", "make a role no longer requestable", CatalogueRemove)
 }
 
@@ -329,4 +330,15 @@ func CatalogueRemove(c *command.Call) error {
 		return err
 	}
 	return change.Make(c, map[string]any{"op": "end_requestable", "role": c.Args[0]})
+}
+
+// CatalogueTranslate says a requestable role in another language.
+func CatalogueTranslate(c *command.Call) error {
+	o := c.Operation("translate_requestable", "role", "language")
+	change := c.Changes()
+	if err := c.Parse("ROLE", "LANGUAGE"); err != nil {
+		return err
+	}
+	op, _ := o.With(map[string]any{"role": c.Args[0], "language": c.Args[1]})
+	return change.Make(c, op)
 }

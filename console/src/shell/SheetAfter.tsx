@@ -3,6 +3,7 @@ import type { ReactNode } from 'react'
 import type { Schemas } from '../api/client'
 import { count, moment } from '../shared/words'
 import type { Line } from './sheet'
+import { useMe } from './session'
 import { Effect } from './SheetEffect'
 
 // Beside the page from 1100 pixels on, over it below.
@@ -129,6 +130,7 @@ const mostLinked = 3
 
 /** Links to what was made or changed, and to what usually comes next. */
 function Next({ lines, about }: { lines: Line[]; about: Schemas['About'][] }) {
+  const me = useMe()
   const links = new Map<string, ReactNode>()
   const add = (key: string, to: ReactNode) => links.size < 8 && links.set(key, to)
   const text = (v: unknown) => (typeof v === 'string' && v ? v : undefined)
@@ -159,7 +161,7 @@ function Next({ lines, about }: { lines: Line[]; about: Schemas['About'][] }) {
           Next: let {nameOf(user)} sign in
         </Link>,
       )
-    if (o.op === 'update_user' && text(o.unit) && user && !many)
+    if (o.op === 'update_user' && text(o.unit) && user && !many && !me.review_moves)
       add(
         `moved ${user}`,
         <Link to="/users/$user" params={{ user }} search={{ tab: 'given' }} className="press">

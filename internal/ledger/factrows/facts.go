@@ -41,16 +41,16 @@ type Row struct {
 // All are the tables of all kinds of facts.
 var All = []Table{
 	{
-		fact.FactOrganisation, "organisation_fact", []string{"name", "time_zone", "sign_in", "reference_pattern", "reference_address", "second"},
+		fact.FactOrganisation, "organisation_fact", []string{"name", "time_zone", "sign_in", "reference_pattern", "reference_address", "review_moves", "second"},
 		func(f fact.Fact) []any {
 			o := f.(*fact.Organisation)
 			raw, _ := json.Marshal(o.Second)
-			return []any{o.Name, o.TimeZone, uint32(o.SignIn), o.Pattern, o.Address, string(raw)}
+			return []any{o.Name, o.TimeZone, uint32(o.SignIn), o.Pattern, o.Address, o.ReviewMoves, string(raw)}
 		},
 		func(r *Row, _ texts) ([]any, func()) {
 			f := &fact.Organisation{}
 			r.Fact = f
-			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn), &f.Pattern, &f.Address, &r.Body}, func() { r.bad = json.Unmarshal(r.Body, &f.Second) }
+			return []any{&f.Name, &f.TimeZone, (*uint32)(&f.SignIn), &f.Pattern, &f.Address, &f.ReviewMoves, &r.Body}, func() { r.bad = json.Unmarshal(r.Body, &f.Second) }
 		},
 	},
 	{

@@ -14,7 +14,8 @@ func init() {
 
 // HandOver has somebody answer for all that another does: applications, roles,
 // groups, expectations, the units they lead, the machine
-// accounts they answer for, the shared accounts they keep, the sign-up rules and team rules they sponsor, in whose place they decide, and the people who report to them. Whoever takes over from
+// accounts they answer for, the shared accounts they keep, the sign-up rules and team rules they sponsor, the routes, requests and
+// reviews in which they are named as one who decides, in whose place they decide, and the people who report to them. Whoever takes over from
 // somebody above them reports to whom that one reported to. What the author may not
 // know of stays.
 type HandOver struct {
@@ -45,7 +46,7 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	given := o.Things // of a revision that is replayed
 	o.Things = nil
-	take := func(f fact.Fact, path, what string) bool {
+	var take change.Taking = func(f fact.Fact, path, what string) bool {
 		id := change.ThingRef(fact.IDText(f.Kind(), f.Row()))
 		if given != nil && !slices.Contains(given, id) || given == nil && !d.MaySee(f.Kind(), f.Row()) {
 			return false
@@ -124,6 +125,7 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 			d.Put(&b)
 		}
 	}
+	d.HandOverDuties(from, to, take)
 	succeedAsSubstitute(d, from, to, func(f *fact.Substitutes) bool {
 		u := d.User(f.User)
 		return take(f, access.UserPath(u), u.UserName)

@@ -41,7 +41,20 @@ export function OneGroup() {
       </div>
       <p className="text-soft mt-1.5">
         {g.description} {g.unit && `Belongs to ${unitWords(g.unit)}.`} {g.held_within && `Members only within ${unitWords(g.held_within)}.`}{' '}
-        {g.owner && `${g.owner.label} owns it.`}
+        {g.owner && `${g.owner.label} owns it.`}{' '}
+        {g.team && (
+          <>
+            It is a{' '}
+            {me.may['teams.read'] ? (
+              <Link to="/teams/$team" params={{ team: g.key }} className="press">
+                team
+              </Link>
+            ) : (
+              'team'
+            )}
+            , which its owner manages.
+          </>
+        )}
       </p>
       {g.filter && (
         <p className="mt-1">

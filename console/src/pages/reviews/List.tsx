@@ -14,6 +14,7 @@ import { useMe } from '../../shell/session'
 import { chosen } from '../../shared/chosen'
 import { ask } from '../../api/ask'
 import { useTyped } from '../../shell/drafts'
+import { useSheet } from '../../shell/sheet'
 import { Lost } from '../../shared/Lost'
 
 const columns: ListColumn<Schemas['Round']>[] = [
@@ -82,7 +83,42 @@ export function ReviewList() {
         </Empty>
       )}
       {all.length > 0 && <ListTable what="review" rows={all} columns={columns} id={(r) => r.id} />}
+      {!past && <AfterMoves />}
     </>
+  )
+}
+
+/** Whether each move to another unit opens a review. */
+function AfterMoves() {
+  const me = useMe()
+  const sheet = useSheet()
+  if (!me.may['settings.update'] || !me.may['reviews.update']) return null
+  const on = !!me.review_moves
+  return (
+    <section aria-label="After a move" className="mt-8 max-w-180">
+      <h2>After a move</h2>
+      <p className="text-soft mt-1">
+        {on
+          ? 'Each move to another unit opens a review of what was given by hand, for the new manager. What the new place gives by rule too is left out.'
+          : 'What somebody was given by hand stays when they move to another unit. A review of it can be opened by each move, for the new manager.'}
+      </p>
+      <button
+        type="button"
+        className="button-quiet mt-2"
+        onClick={() =>
+          sheet.add(
+            {
+              verb: 'Set',
+              what: on ? 'that moves open no review' : 'that each move opens a review',
+              operations: [{ op: 'set_move_reviews', on: !on }],
+            },
+            me.revision,
+          )
+        }
+      >
+        {on ? 'Open no review for moves' : 'Open a review for each move'}
+      </button>
+    </section>
   )
 }
 

@@ -11,6 +11,7 @@ import { useRoleChoices, useUserChoices } from '../users/choices'
 import { HeldWithinField, MaxDaysField, MaxSharesField, RiskField } from './New'
 import { chosen } from '../../shared/chosen'
 import { ask } from '../../api/ask'
+import { AddPanel } from '../../shared/AddPanel'
 import { useEdited, useTyped } from '../../shell/drafts'
 
 type Role = Schemas['Role']
@@ -113,17 +114,20 @@ function Offer({ role: r }: { role: Role }) {
   const all = routes.data?.routes ?? []
   if (r.requestable)
     return (
-      <section aria-label="Access catalogue" className="border-rule mt-6 flex max-w-180 items-center justify-between gap-4 border-t pt-4">
-        <span>This role is requestable.</span>
-        <button
-          type="button"
-          className="button-quiet"
-          onClick={() =>
-            sheet.add({ verb: 'No longer requestable:', what: r.label, operations: [{ op: 'end_requestable', role: r.key }] }, r.revision)
-          }
-        >
-          Make it not requestable
-        </button>
+      <section aria-label="Access catalogue" className="border-rule mt-6 max-w-180 border-t pt-4">
+        <div className="flex items-center justify-between gap-4">
+          <span>This role is requestable.</span>
+          <button
+            type="button"
+            className="button-quiet"
+            onClick={() =>
+              sheet.add({ verb: 'No longer requestable:', what: r.label, operations: [{ op: 'end_requestable', role: r.key }] }, r.revision)
+            }
+          >
+            Make it not requestable
+          </button>
+        </div>
+        <Translations role={r} />
       </section>
     )
   return (
@@ -324,5 +328,101 @@ function Below({ role, byKey, seen }: { role: Schemas['Ref']; byKey: Map<string,
         </ul>
       )}
     </div>
+  )
+}
+
+/** What a requestable role is called in other languages, and what one can do with it. */
+function Translations({ role: r }: { role: Role }) {
+  const sheet = useSheet()
+  const offer = useQuery(ask('/api/v1/catalogue/{role}', { params: { path: { role: r.key } } }))
+  const all = offer.data?.translations ?? []
+  return (
+    <>
+      {all.length > 0 && (
+        <table className="register mt-3" aria-label="In other languages">
+          <tbody>
+            {all.map((t) => (
+              <tr key={t.language}>
+                <td className="w-20 font-mono">{t.language}</td>
+                <td lang={t.language}>
+                  {t.label}
+                  {t.words && <div className="text-soft text-sm">{t.words}</div>}
+                </td>
+                <td className="text-right">
+                  <button
+                    type="button"
+                    className="press text-sm"
+                    aria-label={`Remove what is said in ${t.language}`}
+                    onClick={() =>
+                      sheet.add(
+                        {
+                          verb: 'Remove',
+                          what: `what is said of ${r.label} in ${t.language}`,
+                          operations: [{ op: 'translate_requestable', role: r.key, language: t.language }],
+                        },
+                        r.revision,
+                      )
+                    }
+                  >
+                    Remove
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      <div className="mt-3">
+        <AddPanel label="Say it in another language">{(done) => <Translate role={r} done={done} />}</AddPanel>
+      </div>
+    </>
+  )
+}
+
+function Translate({ role: r, done }: { role: Role; done: () => void }) {
+  const sheet = useSheet()
+  const empty = { language: '', label: '', words: '' }
+  const [x, setX] = useTyped(`Translate ${r.key}`, empty)
+  const language = x.language.trim()
+  return (
+    <form
+      aria-label="Say it in another language"
+      className="mt-3 grid gap-x-5 gap-y-3"
+      onSubmit={(e) => {
+        e.preventDefault()
+        sheet.add(
+          {
+            verb: 'Say',
+            what: `${r.label} in ${language}`,
+            detail: [x.label.trim(), x.words.trim()].filter(Boolean).join(': '),
+            operations: [{ op: 'translate_requestable', role: r.key, language, label: x.label.trim(), words: x.words.trim() }],
+          },
+          r.revision,
+        )
+        setX(empty)
+        done()
+      }}
+    >
+      <p className="text-soft">People whose attribute “language” says so see it in the access catalogue and in mails.</p>
+      <label>
+        Language <span className="text-soft text-sm">pt, or pt-BR</span>
+        <input className="field font-mono" maxLength={35} value={x.language} onChange={(e) => setX({ ...x, language: e.target.value })} />
+      </label>
+      <label>
+        What the role is called
+        <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
+      </label>
+      <label>
+        What one can do with it
+        <input className="field" maxLength={500} value={x.words} onChange={(e) => setX({ ...x, words: e.target.value })} />
+      </label>
+      <button
+        type="submit"
+        className="button justify-self-start"
+        disabled={language === '' || (x.label.trim() === '' && x.words.trim() === '')}
+      >
+        Add to change sheet
+      </button>
+    </form>
   )
 }

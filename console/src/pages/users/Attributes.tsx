@@ -188,6 +188,11 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
         ...o.defaults.map((r) => `the default rule ${r.label}`),
         ...o.units.map((r) => `the unit ${r.label}, which they lead`),
         ...o.machine_accounts.map((r) => `the machine account ${r.label}, which they are accountable for`),
+        ...o.shared_accounts.map((r) => `the shared account ${r.label}, of which they are the custodian`),
+        ...o.sponsored_rules.map((r) => `the rule ${r.label}, whose people they sponsor`),
+        ...o.routes.map((r) => `the route ${r.label}, by which they approve`),
+        ...o.reviews.map((r) => `the review ${r.label}`),
+        ...o.stands_in_for.map((r) => `what they decide in the place of ${r.label}`),
         ...(o.people.length > 0 ? [`${count(o.people.length, 'person', 'people')} who report to them`] : []),
       ]
     : []
@@ -234,7 +239,6 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
       {o && (
         <p className="mt-2">
           {left.length === 0 ? 'They own nothing that would be left without an owner.' : `They own ${list(left)}.`}
-          {o.routes.length > 0 && ` Routes that name them, to be edited: ${list(o.routes.map((r) => r.label))}.`}
           {o.deciding > 0 && ` ${count(o.deciding, 'request')} of others wait for them.`}
           {o.waiting > 0 && ` ${count(o.waiting, 'request')} of theirs waits; it ends with them.`}
         </p>

@@ -1,0 +1,46 @@
+package rules
+
+import (
+	"ableroster/internal/access"
+	"ableroster/internal/change"
+)
+
+func init() {
+	change.Register(&SetMoveReviews{}, "Set whether what was given by hand to whoever changes unit is put before their manager, as a review")
+}
+
+// SetMoveReviews says whether a review is opened of what was given by hand to whoever changes
+// unit. Whoever sets it could open these reviews, and sign them off.
+type SetMoveReviews struct {
+	On bool `json:"on" doc:"whether each move opens a review"`
+}
+
+// Verb implements change.Operation.
+func (*SetMoveReviews) Verb() string { return "set_move_reviews" }
+
+// ApplyTo implements change.Operation.
+func (o SetMoveReviews) ApplyTo(d *change.Draft) (settled change.Operation) {
+	settled = &o
+	if !d.Need(access.ActUpdate, "settings", "update the settings") {
+		return
+	}
+	if o.On && !(d.Need(access.ActCreate, "reviews", "open reviews") && d.Need(access.ActUpdate, "reviews", "sign reviews off") && d.Need(access.ActRead, "users", "read all users")) {
+		return
+	}
+	f := d.Organisation()
+	if f.ReviewMoves == o.On {
+		d.Note(change.AlreadySo, 0)
+		return
+	}
+	f.ReviewMoves = o.On
+	d.Put(&f)
+	return settled
+}
+
+// Sentence implements change.Operation.
+func (o *SetMoveReviews) Sentence(*access.Snapshot, change.Names) string {
+	if !o.On {
+		return "Moves open no review any more"
+	}
+	return "What was given by hand to whoever changes unit is put before their manager, as a review"
+}
