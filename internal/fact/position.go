@@ -59,15 +59,7 @@ func (f *Positions) Without(gone func(Position) bool) *Positions {
 
 // Find is the position of a number, or nil.
 func (f *Positions) Find(number int) *Position {
-	if f == nil {
-		return nil
-	}
-	for i := range f.List {
-		if f.List[i].Number == number {
-			return &f.List[i]
-		}
-	}
-	return nil
+	return byNumber(f.Listed(), number)
 }
 
 // In is a user as if the position were their own.
@@ -102,16 +94,22 @@ func (f *Absences) Row() uint32  { return uint32(f.User) }
 
 // Find is the absence of a number, or nil.
 func (f *Absences) Find(number int) *Absence {
-	if f == nil {
-		return nil
-	}
-	for i := range f.List {
-		if f.List[i].Number == number {
-			return &f.List[i]
+	return byNumber(f.Listed(), number)
+}
+
+// byNumber is the one of a number among what a user has for some time, or nil.
+func byNumber[T interface{ number() int }](list []T, number int) *T {
+	for i := range list {
+		if list[i].number() == number {
+			return &list[i]
 		}
 	}
 	return nil
 }
+
+func (p Position) number() int   { return p.Number }
+func (a Absence) number() int    { return a.Number }
+func (x Substitute) number() int { return x.Number }
 
 // OfUser is a record fact that belongs to one user, and bears on what they have.
 type OfUser interface {

@@ -42,12 +42,7 @@ func (f *Substitutes) Listed() []Substitute {
 
 // Find is the one of a number, or nil.
 func (f *Substitutes) Find(number int) *Substitute {
-	for i := range f.Listed() {
-		if f.List[i].Number == number {
-			return &f.List[i]
-		}
-	}
-	return nil
+	return byNumber(f.Listed(), number)
 }
 
 // Succeeded is the same with somebody else in the place of a substitute; none where to is 0, or
