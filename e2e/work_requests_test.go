@@ -261,7 +261,7 @@ func TestTheCatalogueSpeaksOnesLanguage(t *testing.T) {
 	file := writeFile(t, `{"operations":[{"op":"declare_attribute","key":"language","label":"Language"},{"op":"update_user","user":"ines.halloran","custom":{"language":"pt-PT"}}]}`)
 	marta.says(0, "Done, as revision", "change", file, "-reason", "Who reads what")
 	marta.says(3, "is no language such as pt", "catalogue", "translate", "works-orders/raiser", "Portuguese!", "-words", "x", "-reason", "x")
-	tomas.says(3, "you may not update the role", "catalogue", "translate", "works-orders/raiser", "pt", "-words", "x", "-reason", "x")
+	tomas.says(3, "there is no role “works-orders/raiser”", "catalogue", "translate", "works-orders/raiser", "pt", "-words", "x", "-reason", "x")
 	marta.says(0, "Described the role Order raiser in pt", "catalogue", "translate", "works-orders/raiser", "pt", "-label", "Requisitante", "-words", "pedir um trabalho à oficina", "-reason", "For those who read Portuguese")
 	for _, by := range []string{"trabalho", "works order", "Requisitante"} {
 		ines.says(0, "pedir um trabalho à oficina", "catalogue", "list", by)

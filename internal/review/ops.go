@@ -208,7 +208,8 @@ func (o DecideItems) ApplyTo(d *change.Draft) (settled change.Operation) {
 	}
 	o.SignedOff = SignedOff{}
 	if o.Last = r.decided(d, said); o.Last {
-		o.SignedOff = signOff(d, r, true)
+		// On the authority of whoever set that moves open reviews: see SetMoveReviews.
+		o.SignedOff = signOff(d, r, true, func(a *fact.Assignment) { d.End(a) })
 	}
 	return settled
 }
@@ -258,12 +259,12 @@ func (o SignOff) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !d.Need(access.ActUpdate, "reviews", "sign reviews off") {
 		return
 	}
-	o.SignedOff = signOff(d, r, o.Counted || !d.Replays) // those made before went by who was on the line then
+	o.SignedOff = signOff(d, r, o.Counted || !d.Replays, d.TakeBack) // those made before went by who was on the line then
 	return settled
 }
 
-// signOff ends a round.
-func signOff(d *change.Draft, r *Round, counted bool) (o SignedOff) {
+// signOff ends a round; take takes what is to be revoked and held directly.
+func signOff(d *change.Draft, r *Round, counted bool, take func(*fact.Assignment)) (o SignedOff) {
 	o.Counted = counted
 	for _, v := range Decisions(&d.Snapshot) {
 		if v.Round != r.ID || v.Keep {
@@ -275,7 +276,7 @@ func signOff(d *change.Draft, r *Round, counted bool) (o SignedOff) {
 			o.Gone++
 		case a.Assignee.User == v.User && a.Rule == 0:
 			o.Revoked = append(o.Revoked, change.AssignmentRef(a.ID.String()))
-			d.TakeBack(a)
+			take(a)
 		case o.Counted && !query.HoldsThrough(&d.Snapshot, v.User, a): // they have left the group
 			o.Gone++
 		default:

@@ -213,7 +213,10 @@ func Catalogue(v *seeing.View, text, user string) (wire.Catalogue, error) {
 			continue
 		}
 		x := catalogueRole(v, o, id)
-		hay := strings.ToLower(x.Words + " " + x.Role.Label + " " + role.Description + " " + v.Uncut().RoleKey(o.Role) + " " + o.Words + " " + v.Uncut().Role(o.Role).Label)
+		hay := strings.ToLower(role.Description + " " + v.Uncut().RoleKey(o.Role) + " " + o.Words + " " + v.Uncut().Role(o.Role).Label)
+		for _, t := range o.Translations { // whoever knows a word of another language finds it too
+			hay += " " + strings.ToLower(t.Label+" "+t.Words)
+		}
 		if x.Application != nil {
 			hay += " " + strings.ToLower(x.Application.Label)
 		}

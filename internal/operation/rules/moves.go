@@ -10,7 +10,7 @@ func init() {
 }
 
 // SetMoveReviews says whether a review is opened of what was given by hand to whoever changes
-// unit. Whoever sets it could open these reviews, and sign them off.
+// unit. Whoever sets it could open these reviews, sign them off, and revoke all that is revoked by them.
 type SetMoveReviews struct {
 	On bool `json:"on" doc:"whether each move opens a review"`
 }
@@ -24,7 +24,8 @@ func (o SetMoveReviews) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !d.Need(access.ActUpdate, "settings", "update the settings") {
 		return
 	}
-	if o.On && !(d.Need(access.ActCreate, "reviews", "open reviews") && d.Need(access.ActUpdate, "reviews", "sign reviews off") && d.Need(access.ActRead, "users", "read all users")) {
+	if o.On && !(d.Need(access.ActCreate, "reviews", "open reviews") && d.Need(access.ActUpdate, "reviews", "sign reviews off") && d.Need(access.ActRead, "users", "read all users") &&
+		d.Need(access.ActAssign, "users", "revoke roles of all users") && d.Need(access.ActAssign, "roles", "revoke all roles")) {
 		return
 	}
 	f := d.Organisation()
