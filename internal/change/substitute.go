@@ -20,11 +20,17 @@ func OfSubstitutes(d *Draft, duties func(*access.Snapshot, fact.UserID) []RoleGa
 			continue
 		}
 		before, _ := c.Before.(*fact.Substitutes)
+		var all []RoleGain // of whoever they stand in for, looked up once
+		seen := map[fact.UserID]bool{}
 		for _, x := range f.List {
-			if was := before.Find(x.Number); was != nil && was.User == x.User && x.Start >= was.Start && x.End <= was.End {
+			if was := before.Find(x.Number); was != nil && was.User == x.User && x.Start >= was.Start && x.End <= was.End || seen[x.User] {
 				continue
 			}
-			for _, g := range duties(&d.Snapshot, f.User) {
+			if len(seen) == 0 {
+				all = duties(&d.Snapshot, f.User)
+			}
+			seen[x.User] = true
+			for _, g := range all {
 				g.Decides, g.Instead = x.User, f.User
 				out = append(out, g)
 			}

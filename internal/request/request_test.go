@@ -457,6 +457,31 @@ func TestWhoIsNamedIsHandedOver(t *testing.T) {
 	}
 }
 
+// A hand-over is replayed as it was made: one of before passed nothing on by which somebody is named, and
+// whoever knew of nothing passed nothing on.
+func TestHandOversAreReplayedAsTheyWereMade(t *testing.T) {
+	s := team(t)
+	four, _ := s.FindUser("user.4")
+	for name, x := range map[string]struct {
+		op    people.HandOver
+		names bool // user.4 still
+	}{
+		"of before":               {people.HandOver{User: "user.4", To: "user.1"}, true},
+		"made now":                {people.HandOver{User: "user.4", To: "user.1", Duties: true, Things: []change.ThingRef{change.ThingRef(FindRoute(s, "named").ID.String())}}, false},
+		"by whoever knew nothing": {people.HandOver{User: "user.4", To: "user.1", Duties: true}, true},
+	} {
+		d := change.NewDraft(s)
+		d.Replays = true
+		d.Apply(0, &x.op, 3)
+		if d.Finish(); len(d.Faults) > 0 {
+			t.Fatal(name, &d.Faults[0])
+		}
+		if got := slices.Contains(FindRoute(&d.Snapshot, "named").Steps[0].Users, four); got != x.names {
+			t.Errorf("%s: the route names whoever leaves: %v", name, got)
+		}
+	}
+}
+
 // named are whose decision a step asks for, looked up plainly, but for who asked or gets it.
 func named(s *access.Snapshot, r *Request, step int) []fact.UserID {
 	var out []fact.UserID

@@ -23,6 +23,7 @@ type HandOver struct {
 	To   change.UserRef `json:"to" doc:"who takes it over: user name or id"`
 
 	Things []change.ThingRef `json:"things,omitempty" set:"service"`
+	Duties bool              `json:"duties,omitempty" set:"service"` // what workflows name goes over too: before, it stayed
 }
 
 // Verb implements change.Operation.
@@ -45,6 +46,9 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 		return
 	}
 	given := o.Things // of a revision that is replayed
+	if given == nil && d.Replays && o.Duties {
+		given = []change.ThingRef{} // none: their author knew of nothing
+	}
 	o.Things = nil
 	var take change.Taking = func(f fact.Fact, path, what string) bool {
 		id := change.ThingRef(fact.IDText(f.Kind(), f.Row()))
@@ -125,7 +129,9 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 			d.Put(&b)
 		}
 	}
-	d.HandOverDuties(from, to, take)
+	if o.Duties = o.Duties || !d.Replays; o.Duties {
+		d.HandOverDuties(from, to, take)
+	}
 	succeedAsSubstitute(d, from, to, func(f *fact.Substitutes) bool {
 		u := d.User(f.User)
 		return take(f, access.UserPath(u), u.UserName)

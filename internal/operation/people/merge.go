@@ -19,6 +19,7 @@ type MergeUsers struct {
 	Into change.UserRef `json:"into" doc:"the record that stays"`
 
 	Things []change.ThingRef `json:"things,omitzero" set:"service"`
+	Duties bool              `json:"duties,omitempty" set:"service"` // see HandOver
 }
 
 // Verb implements change.Operation.
@@ -61,8 +62,8 @@ func (o MergeUsers) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !may {
 		return
 	}
-	over := HandOver{User: o.User, To: o.Into, Things: o.Things}.ApplyTo(d).(*HandOver)
-	if o.Things = over.Things; o.Things == nil {
+	over := HandOver{User: o.User, To: o.Into, Things: o.Things, Duties: o.Duties}.ApplyTo(d).(*HandOver)
+	if o.Duties, o.Things = over.Duties, over.Things; o.Things == nil {
 		o.Things = []change.ThingRef{} // none, and not yet looked up
 	}
 	d.Notes = slices.DeleteFunc(d.Notes, func(n change.Note) bool { return n.Code == change.AlreadySo && n.Operation == d.Number() })
