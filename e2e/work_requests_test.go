@@ -270,6 +270,6 @@ func TestTheCatalogueSpeaksOnesLanguage(t *testing.T) {
 	id := requestIn.FindString(ines.says(0, "waits for the manager", "request", "works-orders/raiser", "-reason", "Para as boias"))
 	ines.says(0, id+": Requisitante for Inês Halloran", "requests", "show", id)
 	tomas.says(0, id+": Order raiser for Inês Halloran", "requests", "show", id)
-	marta.says(0, "The role Order raiser is described in pt no more", "catalogue", "translate", "works-orders/raiser", "pt", "-reason", "Not needed")
+	marta.says(0, "The role Order raiser is no longer described in pt", "catalogue", "translate", "works-orders/raiser", "pt", "-reason", "Not needed")
 	ines.says(0, id+": Order raiser for Inês Halloran", "requests", "show", id)
 }

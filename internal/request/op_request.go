@@ -172,7 +172,7 @@ func whyNot(d *change.Draft, r *Request, why Why) string {
 	case Twice:
 		return "you have approved it already; it waits for others"
 	case Decided:
-		return "it was decided already in the place in which you would decide"
+		return "you could decide only in the place of somebody who has decided already; it waits for others"
 	case Before:
 		return "you decided on an earlier step of it; this step needs somebody else"
 	}

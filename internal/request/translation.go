@@ -12,7 +12,7 @@ import (
 )
 
 func init() {
-	change.Register(&TranslateRequestable{}, "Say what a requestable role is called, and what one can do with it, in another language; without either, in that language no more")
+	change.Register(&TranslateRequestable{}, "Describe a requestable role in another language: what it is called, and what one can do with it; without either, that description is removed")
 }
 
 // Translation is what a requestable role is called in a language, and what one can do with it; a
@@ -53,7 +53,7 @@ const mostTranslations = 50
 
 var languageTag = regexp.MustCompile(`^[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8}){0,3}$`)
 
-// TranslateRequestable says a requestable role in another language.
+// TranslateRequestable describes a requestable role in another language.
 type TranslateRequestable struct {
 	Role     change.RoleRef `json:"role"`
 	Language string         `json:"language" doc:"as RFC 5646 has it: pt, or pt-BR"`
@@ -114,7 +114,7 @@ func (o TranslateRequestable) ApplyTo(d *change.Draft) (settled change.Operation
 func (o *TranslateRequestable) Sentence(s *access.Snapshot, _ change.Names) string {
 	id, _ := s.FindRole(string(o.Role))
 	if o.Label == "" && o.Words == "" {
-		return "The role " + change.RoleLabel(s, id) + " is described in " + o.Language + " no more"
+		return "The role " + change.RoleLabel(s, id) + " is no longer described in " + o.Language
 	}
 	return "Described the role " + change.RoleLabel(s, id) + " in " + o.Language
 }

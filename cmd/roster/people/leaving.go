@@ -40,9 +40,9 @@ func UsersLeaving(c *command.Call) error {
 	add("is accountable for the machine account", over, o.Machines)
 	add("manages", over, o.People)
 	add("is the custodian of the shared account", over, o.Shared)
-	add("sponsors by the rule", over, o.Rules)
+	add("sponsors users by the rule", over, o.Rules)
 	add("approves by the route", over, o.Routes)
-	add("reviews or opened the review", over, o.Reviews)
+	add("is a reviewer of, or opened, the review", over, o.Reviews)
 	add("decides in the place of", over, o.StandsInFor)
 	if o.Deciding > 0 {
 		rows = append(rows, []string{"is asked to decide", "", fmt.Sprint(command.Count(o.Deciding, "request")), "decided by others of the step, or by whoever takes over"})

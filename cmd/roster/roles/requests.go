@@ -21,7 +21,7 @@ func init() {
 	command.Add("routes list", "", "approval routes", RoutesList)
 	command.Add("routes set", "KEY STEP…", "add or edit an approval route; a step is manager, owner, group:KEY, all:KEY or user:NAME,NAME", RoutesSet)
 	command.Add("catalogue add", "ROLE ROUTE WORDS [-max-days DAYS]", "make a role requestable", CatalogueAdd)
-	command.Add("catalogue translate", "ROLE LANGUAGE [-label TEXT] [-words TEXT]", "say a requestable role in another language, which those who read it see; without either, in that language no more", CatalogueTranslate)
+	command.Add("catalogue translate", "ROLE LANGUAGE [-label TEXT] [-words TEXT]", "describe a requestable role in another language, for those who read it; without either, remove that description", CatalogueTranslate)
 	command.Add("catalogue remove", "ROLE", "make a role no longer requestable", CatalogueRemove)
 }
 
@@ -332,7 +332,7 @@ func CatalogueRemove(c *command.Call) error {
 	return change.Make(c, map[string]any{"op": "end_requestable", "role": c.Args[0]})
 }
 
-// CatalogueTranslate says a requestable role in another language.
+// CatalogueTranslate describes a requestable role in another language.
 func CatalogueTranslate(c *command.Call) error {
 	o := c.Operation("translate_requestable", "role", "language")
 	change := c.Changes()

@@ -41,7 +41,7 @@ func (o SetMoveReviews) ApplyTo(d *change.Draft) (settled change.Operation) {
 // Sentence implements change.Operation.
 func (o *SetMoveReviews) Sentence(*access.Snapshot, change.Names) string {
 	if !o.On {
-		return "Moves open no review any more"
+		return "Moves no longer open a review"
 	}
 	return "What was given by hand to whoever changes unit is put before their manager, as a review"
 }

@@ -109,14 +109,14 @@ function AfterMoves() {
           sheet.add(
             {
               verb: 'Set',
-              what: on ? 'that moves open no review' : 'that each move opens a review',
+              what: on ? 'that moves no longer open a review' : 'that each move opens a review',
               operations: [{ op: 'set_move_reviews', on: !on }],
             },
             me.revision,
           )
         }
       >
-        {on ? 'Open no review for moves' : 'Open a review for each move'}
+        {on ? 'Stop opening reviews for moves' : 'Open a review for each move'}
       </button>
     </section>
   )

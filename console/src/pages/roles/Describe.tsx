@@ -352,12 +352,12 @@ function Translations({ role: r }: { role: Role }) {
                   <button
                     type="button"
                     className="press text-sm"
-                    aria-label={`Remove what is said in ${t.language}`}
+                    aria-label={`Remove the description in ${t.language}`}
                     onClick={() =>
                       sheet.add(
                         {
                           verb: 'Remove',
-                          what: `what is said of ${r.label} in ${t.language}`,
+                          what: `the description of ${r.label} in ${t.language}`,
                           operations: [{ op: 'translate_requestable', role: r.key, language: t.language }],
                         },
                         r.revision,
@@ -373,7 +373,7 @@ function Translations({ role: r }: { role: Role }) {
         </table>
       )}
       <div className="mt-3">
-        <AddPanel label="Say it in another language">{(done) => <Translate role={r} done={done} />}</AddPanel>
+        <AddPanel label="Describe it in another language">{(done) => <Translate role={r} done={done} />}</AddPanel>
       </div>
     </>
   )
@@ -386,13 +386,13 @@ function Translate({ role: r, done }: { role: Role; done: () => void }) {
   const language = x.language.trim()
   return (
     <form
-      aria-label="Say it in another language"
+      aria-label="Describe it in another language"
       className="mt-3 grid gap-x-5 gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Say',
+            verb: 'Describe',
             what: `${r.label} in ${language}`,
             detail: [x.label.trim(), x.words.trim()].filter(Boolean).join(': '),
             operations: [{ op: 'translate_requestable', role: r.key, language, label: x.label.trim(), words: x.words.trim() }],
@@ -403,7 +403,7 @@ function Translate({ role: r, done }: { role: Role; done: () => void }) {
         done()
       }}
     >
-      <p className="text-soft">People whose attribute “language” says so see it in the access catalogue and in mails.</p>
+      <p className="text-soft">People whose attribute “language” has this value see it in the access catalogue and in mails.</p>
       <label>
         Language <span className="text-soft text-sm">pt, or pt-BR</span>
         <input className="field font-mono" maxLength={35} value={x.language} onChange={(e) => setX({ ...x, language: e.target.value })} />
