@@ -20,7 +20,7 @@ func TestTheWalkOfPeople(t *testing.T) {
 		{0, "Wrote the default rule"}, {0, "Changed the default rule"}, {0, "21 days longer after a move"},
 		{0, "a position in marine/tugs"}, {0, "2027-03-01 to 2027-05-31"}, {0, "ends on 30 Apr 2027"}, {0, "is absent from 1 Jun 2027"},
 		{0, "decides in the place of Tomas Brandt from 1 Jun 2027 to 14 Jun 2027"}, {0, "A substitute of Tomas Brandt decides until 7 Jun 2027"},
-		{0, "is put before their manager, as a review"}, {0, "A review is opened of what Inês Halloran was given by hand before the move"}, {0, "After a move"}, {0, "Opened the review"},
+		{0, "opens a review of what the user was given by hand, for their manager"}, {0, "A review is opened of what Inês Halloran was given by hand before the move"}, {0, "After a move"}, {0, "Opened the review"},
 		{0, "of another company"}, {0, "Opened the access of Kittel Sorley"}, {0, "Kittel Sorley"}, {0, "Closed the access of Kittel Sorley"},
 		{3, "looks like Inês Halloran"}, {0, "Added Inês Halloran"}, {0, "Merged the record"},
 		{0, ""}, {0, "halloran.i (line 2) is ines.halloran"},

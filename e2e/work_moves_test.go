@@ -19,7 +19,7 @@ func TestAMoveIsReviewedByTheNewManager(t *testing.T) {
 	if text := marta.says(0, "", append(move, "-dry-run")...); strings.Contains(text, "review") {
 		t.Errorf("a move opens a review, and nobody has said so:\n%s", text)
 	}
-	marta.says(0, "is put before their manager, as a review", "settings", "move-reviews", "on", "-reason", "Nobody keeps what the last job gave")
+	marta.says(0, "opens a review of what the user was given by hand, for their manager", "settings", "move-reviews", "on", "-reason", "Nobody keeps what the last job gave")
 	marta.says(0, "A review is opened of what Inês Halloran was given by hand before the move:", append(move, "-dry-run")...)
 	if text := tomas.says(0, "", "review", "list"); strings.Contains(text, "after-move") {
 		t.Errorf("a preview opened a review:\n%s", text)

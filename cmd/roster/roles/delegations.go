@@ -15,7 +15,7 @@ func init() {
 	command.Add("delegations list", "", "delegated administration: who may administer what, in plain words", DelegationsList)
 	command.Add("my-access", "", "your access: each role with its reason, its end and who gave it", MyAccess)
 	command.Add("settings sign-in", "[GROUP]", "let only the members of a group sign in; without a group, everybody who has a password or a token", SettingsSignIn)
-	command.Add("settings move-reviews", "on|off", "set whether each move to another unit opens a review of what was given by hand, for the manager", SettingsMoveReviews)
+	command.Add("settings move-reviews", "on|off", "set whether each move to another unit opens a review of what the user was given by hand, for their manager", SettingsMoveReviews)
 	command.Add("settings second-person", "[-own-gains] [-high-risk-roles] [-safeguards]", "set for which changes a second person is needed; without options, for none", SettingsSecondPerson)
 }
 

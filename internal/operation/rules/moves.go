@@ -6,7 +6,7 @@ import (
 )
 
 func init() {
-	change.Register(&SetMoveReviews{}, "Set whether what was given by hand to whoever changes unit is put before their manager, as a review")
+	change.Register(&SetMoveReviews{}, "Set whether each move to another unit opens a review of what the user was given by hand, for their manager")
 }
 
 // SetMoveReviews says whether a review is opened of what was given by hand to whoever changes
@@ -43,5 +43,5 @@ func (o *SetMoveReviews) Sentence(*access.Snapshot, change.Names) string {
 	if !o.On {
 		return "Moves no longer open a review"
 	}
-	return "What was given by hand to whoever changes unit is put before their manager, as a review"
+	return "Each move to another unit opens a review of what the user was given by hand, for their manager"
 }
