@@ -13,7 +13,7 @@ help: ## print this
 demo: build ## set everything up and serve the demo organisation on 127.0.0.1 (FRESH=1 starts over)
 	@scripts/demo.sh
 
-check: ## the fast part of the tests: linters, types, core and service
+check: ## the fast part of the tests, of what has changed: linters, types, quick tests
 	@scripts/test.sh check
 
 test: ## set everything up, run the linters and all tests

@@ -1,6 +1,7 @@
 #!/bin/sh
 # Builds the console, whose types come from the service's own OpenAPI document,
 # as the reads of the Go client do, and then the programs with the console in them.
+# With "types" those types alone.
 set -eu
 cd "$(dirname "$0")/.."
 mkdir -p bin console/dist
@@ -16,6 +17,7 @@ if ! cmp -s console/openapi.json.new console/openapi.json || [ ! -f console/src/
 fi
 rm -f console/openapi.json.new
 go run client/generate.go console/openapi.json client/reads.go
+[ "${1:-}" != types ] || exit 0
 
 # The console again only when something of it is newer than what was built.
 if [ ! -f console/dist/index.html ] ||

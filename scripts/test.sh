@@ -5,44 +5,72 @@
 # hundred, with "fuzz" minutes of odd inputs are tried.
 set -eu
 cd "$(dirname "$0")/.."
-what=${1:-}
-if [ "$what" = check ]; then
-    scripts/setup.sh console postgresql
-else
-    scripts/setup.sh console postgresql chromium compiler
-fi
-scripts/build.sh
-mkdir -p var
 
-if [ -z "$what" ] || [ "$what" = check ]; then
-    # For the loop of a day the packages are looked at that changed since all were last found well, and
-    # the console when something of it did.
+lint_packages() {
+    echo "gofmt, go vet, staticcheck:" "$@"
+    unformatted=$(gofmt -l $(git ls-files '*.go'))
+    [ -z "$unformatted" ] || { echo "not formatted: $unformatted" >&2; exit 1; }
+    go vet "$@"
+    go tool staticcheck "$@"
+}
+
+lint_console() {
+    echo "tsc, eslint, prettier; the OpenAPI document"
+    (cd console && npm run --silent check && npm run --silent lint && npm run --silent formatted && npm run --silent document)
+}
+
+# The tests' own cluster, for as long as they run.
+with_cluster() {
+    trap 'scripts/cluster.sh stop var/test/cluster 0' EXIT
+    trap 'exit 1' INT TERM
+    ROSTER_TEST_DATABASE_URL=$(scripts/cluster.sh start var/test/cluster "${TEST_PORT:-7439}")
+    ROSTER_TEST_PROGRAMS=$PWD/bin
+    export ROSTER_TEST_DATABASE_URL ROSTER_TEST_PROGRAMS
+}
+
+what=${1:-}
+
+# The loop of a day looks at what has changed since it last found all well: the linters and the quick
+# tests of those packages, the types of everything, the house, and the console if something of it or of
+# the API has changed. The tests of what is built on them are left to the whole.
+if [ "$what" = check ]; then
+    mkdir -p var
+    well=var/check.well
+    since() { if [ -f "$well" ]; then find "$@" -newer "$well" 2>/dev/null; else ls -d "$@"; fi; }
+    touch var/check.looking
+    scripts/setup.sh console postgresql
+    # What the console is built against is made from the API, and newer only if that differs.
+    if [ ! -f console/src/api/schema.d.ts ] || [ -n "$(since internal/api/*.go internal/api/*/*.go wire/*.go | head -n 1)" ]; then scripts/build.sh types; fi
+    sources=$(since $(git ls-files --cached --others --exclude-standard console/src) console/src/api/schema.d.ts | sed 's|^console/||')
+    if [ -n "$sources$(since console/*.json console/*.js console/*.ts)" ]; then
+        echo "tsc; eslint, prettier:" $sources
+        (cd console && npm run --silent check -- --incremental --tsBuildInfoFile ../var/console.types
+            ours=$(echo "$sources" | grep -v schema.d.ts || true)
+            [ -z "$ours" ] || { node_modules/.bin/eslint --max-warnings 0 --no-warn-ignored $ours && node_modules/.bin/prettier --check --log-level warn $ours; })
+    fi
     packages=./...
-    if [ "$what" = check ] && [ -f var/packages.well ] && [ -z "$(find go.mod go.sum -newer var/packages.well)" ]; then
-        packages=$(find $(git ls-files --cached --others --exclude-standard '*.go') -newer var/packages.well 2>/dev/null | xargs -r -n 1 dirname | sort -u | sed 's|^|./|')
+    if [ -f "$well" ] && [ -z "$(since go.mod go.sum)" ]; then
+        packages=$(since $(git ls-files --cached --others --exclude-standard '*.go') | xargs -r -n 1 dirname | sort -u | sed 's|^|./|')
     fi
     if [ -n "$packages" ]; then
-        echo "gofmt, go vet, staticcheck:" $packages
-        unformatted=$(gofmt -l $(git ls-files '*.go'))
-        [ -z "$unformatted" ] || { echo "not formatted: $unformatted" >&2; exit 1; }
-        touch var/packages.looking
-        go vet $packages
-        go tool staticcheck $packages
-        mv var/packages.looking var/packages.well
+        lint_packages $packages
+        with_cluster
+        tested=$(go list $packages | grep -E '/(client|cmd|internal|signedhead)(/|$)' || true)
+        [ -z "$tested" ] || go test -short -vet=off $tested
     fi
-    well=var/console.well
-    if [ "$what" != check ] || [ ! -f "$well" ] || [ -n "$(find console/src console/*.json console/*.js console/*.ts -newer "$well" | head -n 1)" ]; then
-        echo "tsc, eslint, prettier; the OpenAPI document"
-        (cd console && npm run --silent check && npm run --silent lint && npm run --silent formatted && npm run --silent document)
-        touch "$well"
-    fi
+    go test -short -count=1 -vet=off ./house
+    mv var/check.looking "$well"
+    exit
 fi
 
-trap 'scripts/cluster.sh stop var/test/cluster 0' EXIT
-trap 'exit 1' INT TERM
-ROSTER_TEST_DATABASE_URL=$(scripts/cluster.sh start var/test/cluster "${TEST_PORT:-7439}")
-ROSTER_TEST_PROGRAMS=$PWD/bin
-export ROSTER_TEST_DATABASE_URL ROSTER_TEST_PROGRAMS
+scripts/setup.sh console postgresql chromium compiler
+scripts/build.sh
+mkdir -p var
+if [ -z "$what" ]; then
+    lint_packages ./...
+    lint_console
+fi
+with_cluster
 
 # So many inputs, and not so many seconds: a time that ends while an input is tried is told as a failure.
 fuzz() {
@@ -73,14 +101,8 @@ reference)
     ROSTER_REFERENCE=1 go test -count=1 -run '^(TestTheReferenceIsThatOfThePrograms|TestEveryCallHasAnExample)$' ./e2e
     exit
     ;;
-check)
-    # What is short in seconds; a test that has not changed is not run again.
-    go test -short -vet=off ./client ./cmd/... ./internal/... ./signedhead
-    go test -vet=off -run 'TestArrowsPointDownOnly|TestTheCoreHasNoClock|TestRetiredWordsAreGone|TestNamesAreThoseOfTheGlossary|TestLinksOfTheDocs' ./e2e
-    exit
-    ;;
 esac
 # The race detector sees what happens within one program; the whole runs the real ones.
 go test -race -count=1 -timeout 40m ./client ./cmd/... ./demo ./internal/... ./signedhead
-go test -count=1 -timeout 60m ./bench ./e2e ./standin/... ./testkit ./wire
+go test -count=1 -timeout 60m ./bench ./e2e ./house ./standin/... ./testkit ./wire
 fuzz 1

@@ -1,4 +1,4 @@
-package e2e
+package house
 
 import (
 	"encoding/json"
@@ -9,8 +9,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-
-	"ableroster/testkit"
 )
 
 // floors are the rooms of the house and how high they lie: arrows point down
@@ -107,6 +105,7 @@ var beside = map[string][]string{
 	"testkit":            {"client", "demo", "wire", "internal/jobs", "internal/ledger", "internal/ledger/migrations"},
 	"testkit/caller":     {"testkit", "internal/ledger", "internal/seeing"},
 	"e2e":                {},
+	"house":              {},
 	"internal/laws":      {"internal/operation", "internal/effect", "internal/change", "internal/query", "internal/held", "internal/access", "internal/fact", "internal/patterns", "internal/calendar", "internal/filter"},
 	"bench":              {"internal/gctune", "internal/finding", "internal/review", "internal/operation", "internal/effect", "internal/change", "internal/query", "internal/access", "internal/fact", "internal/calendar", "internal/ledger", "internal/ledger/migrations", "demo", "client", "wire", "testkit", "internal/api", "internal/saved", "internal/seeing", "internal/changing", "internal/questions", "internal/lists", "internal/workflows", "internal/transfer", "internal/signin", "internal/mailing", "internal/jobs"},
 }
@@ -124,7 +123,7 @@ type room struct {
 func rooms(t *testing.T) []room {
 	t.Helper()
 	cmd := exec.Command("go", "list", "-json=ImportPath,Imports,GoFiles", "./...")
-	cmd.Dir = testkit.Root()
+	cmd.Dir = root()
 	out, err := cmd.Output()
 	if err != nil {
 		t.Fatal(err)
@@ -178,7 +177,7 @@ func TestArrowsPointDownOnly(t *testing.T) {
 
 func TestTheCoreHasNoClock(t *testing.T) {
 	for _, dir := range core {
-		files, err := filepath.Glob(filepath.Join(testkit.Root(), dir, "*.go"))
+		files, err := filepath.Glob(filepath.Join(root(), dir, "*.go"))
 		if err != nil || len(files) == 0 {
 			t.Fatal(dir, err)
 		}

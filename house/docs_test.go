@@ -1,4 +1,4 @@
-package e2e
+package house
 
 import (
 	"os"
@@ -6,8 +6,6 @@ import (
 	"regexp"
 	"strings"
 	"testing"
-
-	"ableroster/testkit"
 )
 
 var links = regexp.MustCompile(`\]\(([^)\s]+)\)`)
@@ -15,7 +13,7 @@ var links = regexp.MustCompile(`\]\(([^)\s]+)\)`)
 // Every link in what is to be read leads to a file, or to a heading of one, that is there;
 // the README is short, and every page of docs is linked from some other.
 func TestLinksOfTheDocs(t *testing.T) {
-	root := testkit.Root()
+	root := root()
 	pages := []string{"README.md", "CONTRIBUTING.md"}
 	err := filepath.WalkDir(filepath.Join(root, "docs"), func(path string, _ os.DirEntry, err error) error {
 		if strings.HasSuffix(path, ".md") {
