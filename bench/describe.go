@@ -15,6 +15,7 @@ import (
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // described is a large organisation with an application of 2,000 resources, 8
@@ -125,10 +126,10 @@ func describing(context.Context, string) ([]line, error) {
 		return nil, err
 	}
 	states := func() error {
-		query.BrokenByEach(expecting, expecting.Expectations(), at)
+		query.BrokenByEach(expecting, record.Expectations(expecting), at)
 		return nil
 	}
-	was := query.BrokenByEach(expecting, expecting.Expectations(), 0)
+	was := query.BrokenByEach(expecting, record.Expectations(expecting), 0)
 	since := func() error {
 		later, err := applied(expecting, []change.Operation{&roles.Grant{Role: change.RoleRef(fmt.Sprintf("shelves/keeper-%d", rng.IntN(2000))), User: change.UserRef(fact.UserID(1 + rng.IntN(users)).String())}})
 		if err != nil {

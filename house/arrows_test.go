@@ -59,6 +59,7 @@ var floors = map[string]int{
 	"internal/query":             4,
 	"internal/alike":             4,
 	"internal/held":              3,
+	"internal/record":            3,
 	"internal/access":            2,
 	"internal/fact":              1,
 	"internal/importfile":        1,
@@ -81,7 +82,7 @@ var floors = map[string]int{
 }
 
 // core are the rooms that do no I/O and have no clock.
-var core = []string{"internal/fact", "internal/access", "internal/held", "internal/query", "internal/change", "internal/operation", "internal/operation/people", "internal/operation/roles", "internal/operation/rules", "internal/operation/settle", "internal/effect", "internal/patterns", "internal/calendar", "internal/filter",
+var core = []string{"internal/fact", "internal/access", "internal/record", "internal/held", "internal/query", "internal/change", "internal/operation", "internal/operation/people", "internal/operation/roles", "internal/operation/rules", "internal/operation/settle", "internal/effect", "internal/patterns", "internal/calendar", "internal/filter",
 	"internal/paged", "internal/prepared", "internal/undo", "internal/request", "internal/review", "internal/finding"}
 
 // beside are rooms beside the house, and what of it they may use.
@@ -107,7 +108,7 @@ var beside = map[string][]string{
 	"e2e":                {},
 	"house":              {},
 	"internal/laws":      {"internal/operation", "internal/effect", "internal/change", "internal/query", "internal/held", "internal/access", "internal/fact", "internal/patterns", "internal/calendar", "internal/filter"},
-	"bench":              {"internal/gctune", "internal/finding", "internal/review", "internal/operation", "internal/effect", "internal/change", "internal/query", "internal/access", "internal/fact", "internal/calendar", "internal/ledger", "internal/ledger/migrations", "demo", "client", "wire", "testkit", "internal/api", "internal/saved", "internal/seeing", "internal/changing", "internal/questions", "internal/lists", "internal/workflows", "internal/transfer", "internal/signin", "internal/mailing", "internal/jobs"},
+	"bench":              {"internal/gctune", "internal/finding", "internal/review", "internal/operation", "internal/effect", "internal/change", "internal/query", "internal/record", "internal/access", "internal/fact", "internal/calendar", "internal/ledger", "internal/ledger/migrations", "demo", "client", "wire", "testkit", "internal/api", "internal/saved", "internal/seeing", "internal/changing", "internal/questions", "internal/lists", "internal/workflows", "internal/transfer", "internal/signin", "internal/mailing", "internal/jobs"},
 }
 
 // outsideTheCore are packages of the standard library with which a core would

@@ -16,6 +16,7 @@ import (
 	"ableroster/internal/ledger"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/rules"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/signedhead"
 )
@@ -108,7 +109,7 @@ func (h *heads) eraseAgain(ctx context.Context, o *opened, fits int64) error {
 		if u.Status != fact.Departed {
 			ops = append(ops, &people.UpdateUser{User: change.UserRef(id), Status: &departed})
 		}
-		if o.ledger.Head().LegalHold(u.ID) != nil { // it was over, or ended, when they were erased
+		if record.LegalHold(o.ledger.Head(), u.ID) != nil { // it was over, or ended, when they were erased
 			ops = append(ops, &people.EndLegalHold{User: change.UserRef(id)})
 		}
 		ops = append(ops, &people.EraseUser{User: change.UserRef(id)})

@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
 
+	"ableroster/internal/record"
 	"golang.org/x/text/runes"
 	"golang.org/x/text/transform"
 	"golang.org/x/text/unicode/norm"
@@ -50,7 +51,7 @@ func To(s *access.Snapshot, somebody *fact.User, yield func(*fact.User) bool) {
 	x.Unlock()
 	slices.Sort(found)
 	for _, id := range slices.Compact(found) {
-		if u := s.User(id); u != nil && u.ID != somebody.ID && s.MergedInto(u.ID) == 0 && are(u, somebody, identify) && !yield(u) {
+		if u := s.User(id); u != nil && u.ID != somebody.ID && record.MergedInto(s, u.ID) == 0 && are(u, somebody, identify) && !yield(u) {
 			return
 		}
 	}

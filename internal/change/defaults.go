@@ -7,13 +7,14 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/held"
+	"ableroster/internal/record"
 )
 
 // giveDefaults opens what default rules give by the facts as they are now, and
 // closes what they no longer do: to the users that changed by every rule, and
 // by the rules that changed to everybody.
 func (d *Draft) giveDefaults() {
-	rules := d.Defaults()
+	rules := record.Defaults(&d.Snapshot)
 	var users []fact.UserID
 	changed, all, elsewhere := map[fact.DefaultID]bool{}, false, false
 	for _, c := range d.Changes() {
@@ -241,12 +242,12 @@ func (d *Draft) giveDefault(id fact.UserID, f *fact.Default, gifts []gift) {
 // whoever arrives or changes, is given on the authority of who wrote them.
 func (d *Draft) defaultGains(widened map[fact.RoleID]bool) []RoleGain {
 	var out []RoleGain
-	for _, f := range d.Defaults() {
+	for _, f := range record.Defaults(&d.Snapshot) {
 		if f.Ended {
 			continue
 		}
 		before := map[fact.RoleID]bool{}
-		if old := d.Base().Default(f.ID); old != nil && !old.Ended && old.Filter == f.Filter && old.Everybody == f.Everybody && !gives(old, f) {
+		if old := record.Default(d.Base(), f.ID); old != nil && !old.Ended && old.Filter == f.Filter && old.Everybody == f.Everybody && !gives(old, f) {
 			before = DefaultGives(d.Base(), old)
 		}
 		within := ""

@@ -13,6 +13,7 @@ import (
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/record"
 )
 
 // The register paths as they are written in the meaning, by hand.
@@ -150,7 +151,7 @@ func TestNobodyComesToARoleThroughSomebodyWhoMayNotGiveIt(t *testing.T) {
 				for _, h := range held.RolesOf(s, u.ID, held.OwnGroups) {
 					before[h.Role] = before[h.Role].Union(h.When)
 				}
-				for _, h := range held.RolesOf(&d.Builder.Snapshot, u.ID, held.OwnGroups) {
+				for _, h := range held.RolesOf(&d.Snapshot, u.ID, held.OwnGroups) {
 					if len(h.When.Minus(before[h.Role]).Within(ahead)) == 0 {
 						continue
 					}
@@ -174,8 +175,8 @@ func TestNobodyComesToARoleThroughSomebodyWhoMayNotGiveIt(t *testing.T) {
 // defaulted says whether a default rule that was there before, and is as it was,
 // gives a user a role.
 func defaulted(d *change.Draft, u *fact.User, role fact.RoleID) bool {
-	for _, f := range d.Defaults() {
-		if old := d.Base().Default(f.ID); old == f && !f.Ended && (f.Everybody && u.UserKind == fact.Person || laws.ChosenNaively(f.Filter, u)) && change.DefaultGives(d.Base(), f)[role] {
+	for _, f := range record.Defaults(&d.Snapshot) {
+		if old := record.Default(d.Base(), f.ID); old == f && !f.Ended && (f.Everybody && u.UserKind == fact.Person || laws.ChosenNaively(f.Filter, u)) && change.DefaultGives(d.Base(), f)[role] {
 			return true
 		}
 	}

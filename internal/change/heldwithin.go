@@ -4,6 +4,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
+	"ableroster/internal/record"
 )
 
 // A role or a group may say within which unit it may be held. Then nobody outside
@@ -92,7 +93,7 @@ func (d *Draft) NarrowRole(r *fact.Role) bool {
 	for _, i := range rec.Includes {
 		ok = d.MayInclude("held_within", r, d.Role(d.InclusionTable.At(int(i)).Fact.Included)) && ok
 	}
-	for _, f := range d.Defaults() {
+	for _, f := range record.Defaults(&d.Snapshot) {
 		for _, id := range f.Roles {
 			if id == r.ID && !f.Ended {
 				ok = d.DefaultInside("held_within", f, d.RoleKey(r.ID), r.HeldWithin) && ok
@@ -136,7 +137,7 @@ func (d *Draft) NarrowGroup(g *fact.Group) bool {
 	for _, c := range rec.Children {
 		ok = d.MayHold("held_within", "the group", g.HeldWithin, fact.Member{Group: c}) && ok
 	}
-	for _, f := range d.Defaults() {
+	for _, f := range record.Defaults(&d.Snapshot) {
 		for _, id := range f.Groups {
 			if id == g.ID && !f.Ended {
 				ok = d.DefaultInside("held_within", f, g.Key, g.HeldWithin) && ok

@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
+	"ableroster/internal/record"
 )
 
 // ScopeRef is a scope as it is asked for: the application by key or id.
@@ -37,7 +38,7 @@ func (d *Draft) SettleScopes(list *[]ScopeRef) ([]fact.Scope, bool) {
 // and assign on the user or update on the group. What members of the group
 // come to hold is judged by the effect. It says whether the author has them.
 func (d *Draft) NeedAssign(role fact.RoleID, to fact.Assignee) bool {
-	if to.Group != 0 && d.byTeam(to.Group) && slices.Contains(d.ManagedTeam(d.Author, to.Group).Roles, role) {
+	if to.Group != 0 && d.byTeam(to.Group) && slices.Contains(record.ManagedTeam(&d.Snapshot, d.Author, to.Group).Roles, role) {
 		return true
 	}
 	may := d.Need(access.ActAssign, d.RolePath(role), "assign the role %s", d.RoleKey(role))

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/held"
 	"ableroster/internal/patterns"
+	"ableroster/internal/record"
 )
 
 // Whoever owns a team manages it as its rule says, and needs no other right: they put people into
@@ -24,12 +25,12 @@ type managed struct {
 // managedBy are the teams that somebody manages.
 func managedBy(s *access.Snapshot, owner fact.UserID) []managed {
 	u := s.User(owner)
-	if !slices.ContainsFunc(s.TeamRules(), func(f *fact.TeamRule) bool { return f.Chooses(u) }) {
+	if !slices.ContainsFunc(record.TeamRules(s), func(f *fact.TeamRule) bool { return f.Chooses(u) }) {
 		return nil // nobody else manages any, however many there are
 	}
 	var out []managed
-	for _, t := range s.TeamsOf(owner) {
-		if rule := s.ManagedTeam(owner, t.Group); rule != nil {
+	for _, t := range record.TeamsOf(s, owner) {
+		if rule := record.ManagedTeam(s, owner, t.Group); rule != nil {
 			m := managed{group: t.Group, rule: rule}
 			for _, r := range rule.Roles {
 				m.gives = append(m.gives, s.RoleClosure(r)...)
@@ -101,7 +102,7 @@ func gainedInTeam(s *access.Snapshot, teams []managed, g *RoleGain, at calendar.
 // byTeam says whether the author of a draft needs no right, since they manage the team that a group
 // is.
 func (d *Draft) byTeam(id fact.GroupID) bool {
-	return d.May != nil && !d.Replays && d.ManagedTeam(d.Author, id) != nil
+	return d.May != nil && !d.Replays && record.ManagedTeam(&d.Snapshot, d.Author, id) != nil
 }
 
 // NeedTeam is Need, for what whoever manages a team may do in it.
@@ -181,7 +182,7 @@ func (a *Authority) Invited(s *access.Snapshot, id fact.UserID) bool {
 
 // invitedInto says whether a user is one who was invited into one of some teams.
 func invitedInto(s *access.Snapshot, teams []managed, u *fact.User) bool {
-	return slices.ContainsFunc(teams, func(m managed) bool { return isGuest(u, m.rule) && s.InTeam(u.ID, m.group) })
+	return slices.ContainsFunc(teams, func(m managed) bool { return isGuest(u, m.rule) && record.InTeam(s, u.ID, m.group) })
 }
 
 // Administers says whether a role gives anything in Able Roster itself.

@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // CheckWouldBe files the faults of what is said of a person who is not there yet, within a field.
@@ -85,7 +86,7 @@ func WouldBe(s *access.Snapshot, u fact.User) (*access.Snapshot, fact.UserID, []
 	}
 	u.ID = fact.UserID(d.Allocate(fact.FactUser))
 	d.PutNameless(&u)
-	rules := d.Defaults()
+	rules := record.Defaults(&d.Snapshot)
 	slices.SortFunc(rules, fact.InOrder)
 	d.giveEach(u.ID, rules, func(*fact.Default) bool { return true })
 	return d.Seal(s.Revision, s.At), u.ID, nil

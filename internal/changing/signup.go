@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/effect"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -20,7 +21,7 @@ import (
 // set the rule.
 func SignUp(ctx context.Context, d *seeing.Service, address, name string) (user, by fact.UserID, err error) {
 	head := d.Ledger.Head()
-	f := head.SignUpRuleFor(address)
+	f := record.SignUpRuleFor(head, address)
 	if f == nil {
 		return 0, 0, seeing.Refused("nobody may sign up with an address like this one any more: ask whoever told you to, or an access administrator")
 	}

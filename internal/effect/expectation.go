@@ -8,15 +8,16 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // NewlyBroken are those a draft breaks, where they were not broken before or for
 // less time. An expectation it writes refuses nothing that breaks it already.
 func NewlyBroken(d *change.Draft, p Preview, from calendar.Instant) []query.Broken {
 	var standing, newcomers []*fact.Expectation
-	for _, f := range d.Expectations() {
+	for _, f := range record.Expectations(&d.Snapshot) {
 		switch {
-		case f.Ended || d.Base().Expectation(f.ID) != f:
+		case f.Ended || record.Expectation(d.Base(), f.ID) != f:
 		case f.Of.WouldBe.Given():
 			newcomers = append(newcomers, f)
 		default:
@@ -148,8 +149,8 @@ func (e *Effect) bearsOn(f *fact.Expectation) bool {
 // WroteExpectations are those a draft writes or alters.
 func WroteExpectations(d *change.Draft) []*fact.Expectation {
 	var out []*fact.Expectation
-	for _, f := range d.Expectations() {
-		if !f.Ended && d.Base().Expectation(f.ID) != f {
+	for _, f := range record.Expectations(&d.Snapshot) {
+		if !f.Ended && record.Expectation(d.Base(), f.ID) != f {
 			out = append(out, f)
 		}
 	}

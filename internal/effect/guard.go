@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // Rail is a guard rail a draft runs into.
@@ -239,7 +240,7 @@ func worksFor(d *change.Draft, sees func(fact.UserID) bool) map[fact.Application
 		if before == nil || after == nil || before.UserKind != fact.Service || before.Status != fact.Active || after.Status == fact.Active || sees != nil && !sees(after.ID) {
 			continue
 		}
-		m := d.Base().MachineAccount(after.ID)
+		m := record.MachineAccount(d.Base(), after.ID)
 		if m == nil {
 			continue
 		}

@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/held"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // NewViolations are those a draft brings about among the users it touches, where
@@ -13,8 +14,8 @@ import (
 // breaks it already: see Violations.
 func NewViolations(d *change.Draft, touched []fact.UserID, from calendar.Instant) []query.Violation {
 	var standing []*fact.SoDRule
-	for _, f := range d.SoDRules() {
-		if !f.Ended && d.Base().SoDRule(f.ID) == f {
+	for _, f := range record.SoDRules(&d.Snapshot) {
+		if !f.Ended && record.SoDRule(d.Base(), f.ID) == f {
 			standing = append(standing, f)
 		}
 	}
@@ -26,7 +27,7 @@ func NewViolations(d *change.Draft, touched []fact.UserID, from calendar.Instant
 		if id == 0 {
 			continue
 		}
-		after := held.RoleIntervals(&d.Builder.Snapshot, id)
+		after := held.RoleIntervals(&d.Snapshot, id)
 		var before map[fact.RoleID]calendar.Intervals
 		for _, f := range standing {
 			when := query.WhenViolated(f, after, from)
@@ -47,8 +48,8 @@ func NewViolations(d *change.Draft, touched []fact.UserID, from calendar.Instant
 // Written are the SoD rules a draft writes or alters.
 func Written(d *change.Draft) []*fact.SoDRule {
 	var out []*fact.SoDRule
-	for _, f := range d.SoDRules() {
-		if !f.Ended && d.Base().SoDRule(f.ID) != f {
+	for _, f := range record.SoDRules(&d.Snapshot) {
+		if !f.Ended && record.SoDRule(d.Base(), f.ID) != f {
 			out = append(out, f)
 		}
 	}

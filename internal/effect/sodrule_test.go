@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // An SoD rule is broken exactly by those who, asked role by role at many
@@ -44,7 +45,7 @@ func TestSoDRulesAreBrokenByWhoHoldsAllOfThem(t *testing.T) {
 			}
 			return true
 		}
-		for _, f := range s.SoDRules() {
+		for _, f := range record.SoDRules(s) {
 			all := query.Violations(s, f, from)
 			for u := range s.Users() {
 				i := slices.IndexFunc(all, func(b query.Violation) bool { return b.User == u.ID })
@@ -60,7 +61,7 @@ func TestSoDRulesAreBrokenByWhoHoldsAllOfThem(t *testing.T) {
 		}
 		for range 30 {
 			d, ok := c.Change(s, 2)
-			if all := s.SoDRules(); c.IntN(2) == 0 && len(all) > 0 { // one role of an SoD rule, to somebody
+			if all := record.SoDRules(s); c.IntN(2) == 0 && len(all) > 0 { // one role of an SoD rule, to somebody
 				f := laws.Pick(c, all...)
 				d = laws.DraftOf(s, &roles.Grant{Role: change.RoleRef(laws.Pick(c, f.Roles...).String()), User: c.User(), Window: c.Window()})
 				ok = len(d.Faults) == 0
@@ -69,8 +70,8 @@ func TestSoDRulesAreBrokenByWhoHoldsAllOfThem(t *testing.T) {
 				continue
 			}
 			found := effect.NewViolations(d, effect.Of(d, from).Touched, from)
-			for _, f := range d.SoDRules() {
-				if d.Base().SoDRule(f.ID) != f {
+			for _, f := range record.SoDRules(&d.Snapshot) {
+				if record.SoDRule(d.Base(), f.ID) != f {
 					continue
 				}
 				for u := range d.Users() {

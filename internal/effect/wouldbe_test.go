@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // What is expected of a would-be user holds exactly where it would hold of the same user, once they
@@ -31,7 +32,7 @@ func TestWhatIsExpectedOfANewUserIsWhatTheyWillHave(t *testing.T) {
 			}
 		}
 		about := func(s *access.Snapshot) (out []*fact.Expectation) {
-			for _, f := range s.Expectations() {
+			for _, f := range record.Expectations(s) {
 				if f.Of.WouldBe.Given() && !f.Ended {
 					out = append(out, f)
 				}
@@ -67,7 +68,7 @@ func TestWhatIsExpectedOfANewUserIsWhatTheyWillHave(t *testing.T) {
 			}
 			found := effect.NewlyBroken(d, effect.Of(d, from), from)
 			for _, f := range about(&d.Snapshot) {
-				if d.Base().Expectation(f.ID) != f {
+				if record.Expectation(d.Base(), f.ID) != f {
 					continue
 				}
 				got := slices.ContainsFunc(found, func(b query.Broken) bool { return b.Expectation == f })
@@ -104,8 +105,8 @@ func TestAnExpectationOfANewUserFollowsTheirUnit(t *testing.T) {
 	if len(d.Faults) > 0 {
 		t.Fatal(&d.Faults[0])
 	}
-	id, _ := d.FindExpectation("expected")
-	if f := d.Expectation(id); f.Of.WouldBe.Unit != "moorings" || change.ExpectationWords(f, &d.Snapshot, nil) != "A new user (unit moorings) may read board in "+d.Application(f.Application).Label {
+	id, _ := record.FindExpectation(&d.Snapshot, "expected")
+	if f := record.Expectation(&d.Snapshot, id); f.Of.WouldBe.Unit != "moorings" || change.ExpectationWords(f, &d.Snapshot, nil) != "A new user (unit moorings) may read board in "+d.Application(f.Application).Label {
 		t.Errorf("%+v: %s", f, change.ExpectationWords(f, &d.Snapshot, nil))
 	}
 	if d := laws.DraftOf(d.Seal(2, 2), &people.EndUnit{Unit: "moorings"}); len(d.Faults) == 0 {

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/caught"
 	"ableroster/internal/fact"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // amongPeople looks at each user and what was given to them, all processors
@@ -78,7 +79,7 @@ func (r *Report) onUser(u *fact.User, wants map[fact.ApplicationID]bool, used Ac
 
 // answering is how many people who are there are accountable for a machine account.
 func answering(s *access.Snapshot, id fact.UserID) (n int) {
-	if f := s.MachineAccount(id); f != nil {
+	if f := record.MachineAccount(s, id); f != nil {
 		for _, by := range f.Accountable {
 			if s.User(by).Status == fact.Active {
 				n++
@@ -93,7 +94,7 @@ func answering(s *access.Snapshot, id fact.UserID) (n int) {
 func inGroups(s *access.Snapshot) []Finding {
 	var out []Finding
 	for _, f := range access.RecordFactsOf[*fact.Team](s, fact.FactTeam) {
-		if !f.Ended && s.ManagedTeam(s.Group(f.Group).Owner, f.Group) == nil {
+		if !f.Ended && record.ManagedTeam(s, s.Group(f.Group).Owner, f.Group) == nil {
 			out = append(out, Finding{Code: TeamUnmanaged, Group: f.Group})
 		}
 	}

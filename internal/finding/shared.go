@@ -3,6 +3,7 @@ package finding
 import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 // UntestedFor is from how many days on an emergency account counts as not tested.
@@ -14,12 +15,12 @@ const SecretWithin = 24
 // onShared is what looks wrong with an account that people use in turn; counts are hours, or days since
 // a test.
 func (r *Report) onShared(id fact.UserID) (out []Finding) {
-	f := r.s.SharedAccount(id)
+	f := record.SharedAccount(r.s, id)
 	if f == nil || f.Ended {
 		return nil
 	}
 	hours := func(since calendar.Instant) int { return int((r.at - since) / (calendar.Days(1) / 24)) }
-	last := r.s.CheckOut(id)
+	last := record.CheckOut(r.s, id)
 	if last.Out() && last.Until <= r.at {
 		out = append(out, Finding{Code: Overdue, User: id, Count: hours(last.Until)})
 	}

@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/rules"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -22,13 +23,13 @@ func Defaults(v *seeing.View) (wire.DefaultList, error) {
 		if !v.ReadsUser(u.ID) {
 			continue
 		}
-		for _, f := range v.Uncut().Defaults() {
+		for _, f := range record.Defaults(v.Uncut()) {
 			if f.Chooses(u) {
 				given[f.ID]++
 			}
 		}
 	}
-	for _, f := range v.Uncut().Defaults() {
+	for _, f := range record.Defaults(v.Uncut()) {
 		out.Defaults = append(out.Defaults, defaultRule(v, f, given[f.ID]))
 	}
 	slices.SortStableFunc(out.Defaults, func(a, b wire.Default) int {

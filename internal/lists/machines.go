@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -39,7 +40,7 @@ func MachineAccounts(v *seeing.View, tokens map[fact.UserID]TokensOf) (wire.Mach
 		if at, ok := used[u.ID]; ok {
 			x.LastUsed = &at
 		}
-		if f := v.Uncut().MachineAccount(u.ID); f != nil {
+		if f := record.MachineAccount(v.Uncut(), u.ID); f != nil {
 			x.Purpose, x.SecretAt, x.ActsForUsers, x.Given = f.Purpose, f.SecretAt, f.ActsFor, &wire.Given{Revision: f.Opened}
 			if x.Attributes, x.Overridable, x.Filter = f.Attributes, f.Overridable, f.Filter; f.Filter != "" {
 				x.FilterWords = v.Uncut().FilterWords(f.Filter)

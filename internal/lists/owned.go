@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
 	"ableroster/internal/held"
+	"ableroster/internal/record"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 	"ableroster/internal/seeing"
@@ -32,12 +33,12 @@ func Owned(v *seeing.View, id fact.UserID) wire.Owned {
 			out.Groups = append(out.Groups, v.GroupRef(g.ID, false))
 		}
 	}
-	for _, f := range v.Uncut().Expectations() {
+	for _, f := range record.Expectations(v.Uncut()) {
 		if f.Owner == id && !f.Ended && v.ReadsSettings() {
 			out.Expectations = append(out.Expectations, wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label})
 		}
 	}
-	for _, f := range v.Uncut().Defaults() {
+	for _, f := range record.Defaults(v.Uncut()) {
 		if f.Owner == id && !f.Ended && v.ReadsSettings() {
 			out.Defaults = append(out.Defaults, wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label})
 		}
@@ -52,7 +53,7 @@ func Owned(v *seeing.View, id fact.UserID) wire.Owned {
 			out.Units = append(out.Units, wire.Ref{ID: f.ID.String(), Key: f.Path, Label: f.Label})
 		}
 	}
-	for _, f := range v.Uncut().AccountableFor(id) {
+	for _, f := range record.AccountableFor(v.Uncut(), id) {
 		if v.ReadsUser(f.User) {
 			out.Machines = append(out.Machines, v.UserRef(f.User))
 		}
@@ -67,16 +68,16 @@ func Owned(v *seeing.View, id fact.UserID) wire.Owned {
 			out.Reviews = append(out.Reviews, wire.Ref{ID: r.ID.String(), Key: r.Key, Label: r.Label})
 		}
 	}
-	for _, f := range v.Uncut().KeptBy(id) {
+	for _, f := range record.KeptBy(v.Uncut(), id) {
 		if v.ReadsUser(f.User) {
 			out.Shared = append(out.Shared, v.UserRef(f.User))
 		}
 	}
 	if v.ReadsSettings() {
-		for _, f := range v.Uncut().SponsoredBySignUp(id) {
+		for _, f := range record.SponsoredBySignUp(v.Uncut(), id) {
 			out.Rules = append(out.Rules, wire.Ref{ID: f.ID.String(), Key: f.Domain, Label: f.Domain})
 		}
-		for _, f := range v.Uncut().SponsoredByTeamRule(id) {
+		for _, f := range record.SponsoredByTeamRule(v.Uncut(), id) {
 			out.Rules = append(out.Rules, wire.Ref{ID: f.ID.String(), Key: f.Key, Label: f.Label})
 		}
 	}

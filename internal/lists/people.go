@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/held"
 	"ableroster/internal/patterns"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -179,11 +180,11 @@ func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 	out := wire.UserDetail{Basis: v.Basis(), User: user(v, u), Groups: []wire.Membership{}, Assignments: []wire.Assignment{},
 		Positions: positions(v, id), Absences: absences(v, id), Closed: v.Uncut().IsClosed(u)}
 	out.Substitutes, out.StandsInFor = substitutes(v, id)
-	if into := v.Uncut().MergedInto(id); into != 0 {
+	if into := record.MergedInto(v.Uncut(), id); into != 0 {
 		ref := v.UserRef(into)
 		out.MergedInto = &ref
 	}
-	for _, from := range v.Uncut().MergedFrom(id) {
+	for _, from := range record.MergedFrom(v.Uncut(), id) {
 		if v.ReadsUser(from) {
 			out.MergedFrom = append(out.MergedFrom, v.UserRef(from))
 		}
@@ -226,8 +227,8 @@ func User(v *seeing.View, id fact.UserID) wire.UserDetail {
 		out.Assignments = append(out.Assignments, AssignmentOf(v, a, own))
 	}
 	out.Sources = sourcesOf(v, v.Uncut().User(id))
-	if v.ReadsSettings() && v.Uncut().IsHeld(id, v.At) {
-		hold := v.Uncut().LegalHold(id)
+	if v.ReadsSettings() && record.IsHeld(v.Uncut(), id, v.At) {
+		hold := record.LegalHold(v.Uncut(), id)
 		out.LegalHold = &wire.LegalHold{LastDay: hold.Until.String(), Given: &wire.Given{Revision: hold.Opened}}
 	}
 	v.Reasons(func(g seeing.Giving) {

@@ -6,6 +6,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -16,14 +17,14 @@ func SharedAccounts(v *seeing.View) wire.SharedAccountList {
 	out := wire.SharedAccountList{Basis: v.Basis(), Accounts: []wire.SharedAccount{}}
 	s, me := v.Uncut(), v.Caller.User
 	name := func(id fact.UserID) wire.Ref { return seeing.RefTo(s.User(id)) }
-	for _, f := range s.SharedAccounts() {
-		u, last := s.User(f.User), s.CheckOut(f.User)
+	for _, f := range record.SharedAccounts(s) {
+		u, last := s.User(f.User), record.CheckOut(s, f.User)
 		keeps, has, reads, uses := me != 0 && f.Custodian == me, me != 0 && last.Out() && last.By == me, v.ReadsUser(f.User), v.Uses(f.User)
 		if u.Status == fact.Departed || !reads && !uses {
 			continue
 		}
 		x := wire.SharedAccount{User: v.UserRef(f.User), Group: v.GroupRef(f.Group, false), MaxHours: f.MaxHours, Emergency: f.Emergency, Tested: dayText(f.Tested), State: "free", May: []string{}}
-		if m := s.MachineAccount(f.User); m != nil {
+		if m := record.MachineAccount(s, f.User); m != nil {
 			if x.Purpose = m.Purpose; reads || keeps || has {
 				x.SecretAt = m.SecretAt
 			}

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ableroster/internal/change"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -17,7 +18,7 @@ func SignUpRules(v *seeing.View) (wire.SignUpRuleList, error) {
 		return out, seeing.Refused("you may not read who may sign up")
 	}
 	s := v.Uncut()
-	for _, f := range s.SignUpRules() {
+	for _, f := range record.SignUpRules(s) {
 		x := wire.SignUpRule{ID: f.ID.String(), Domain: f.Domain, Unit: f.Unit, Employment: f.Employment, Company: f.Company, Days: f.Days, SetBy: v.UserRef(f.By), Ended: f.Ended}
 		if f.Sponsor != 0 {
 			sponsor := v.UserRef(f.Sponsor)

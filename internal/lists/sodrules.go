@@ -6,6 +6,7 @@ import (
 
 	"ableroster/internal/fact"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -16,7 +17,7 @@ func SoDRules(v *seeing.View) (wire.SoDRuleList, error) {
 	if !v.ReadsSettings() {
 		return out, seeing.Refused("you may not read the SoD rules")
 	}
-	for _, f := range v.Uncut().SoDRules() {
+	for _, f := range record.SoDRules(v.Uncut()) {
 		out.SoDRules = append(out.SoDRules, sodRule(v, f))
 	}
 	slices.SortStableFunc(out.SoDRules, func(a, b wire.SoDRule) int {

@@ -7,6 +7,7 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -22,7 +23,7 @@ func TeamRules(v *seeing.View) wire.TeamRuleList {
 			open[f.Rule]++
 		}
 	}
-	for _, f := range s.TeamRules() {
+	for _, f := range record.TeamRules(s) {
 		opens := f.Chooses(me)
 		if !v.ReadsSettings() && !opens {
 			continue
@@ -45,8 +46,8 @@ func TeamRules(v *seeing.View) wire.TeamRuleList {
 // HasTeams says whether the caller may open a team, or is in one.
 func HasTeams(v *seeing.View) bool {
 	s, me := v.UncutToday(), v.UncutToday().User(v.Caller.User)
-	return me != nil && (slices.ContainsFunc(s.TeamRules(), func(f *fact.TeamRule) bool { return f.Chooses(me) }) ||
-		slices.ContainsFunc(s.JoinedTo(fact.Member{User: me.ID}), func(l access.Link) bool { f := s.Team(l.Group()); return f != nil && !f.Ended }))
+	return me != nil && (slices.ContainsFunc(record.TeamRules(s), func(f *fact.TeamRule) bool { return f.Chooses(me) }) ||
+		slices.ContainsFunc(s.JoinedTo(fact.Member{User: me.ID}), func(l access.Link) bool { f := record.Team(s, l.Group()); return f != nil && !f.Ended }))
 }
 
 func guests(v *seeing.View, f *fact.TeamRule) *wire.Guest {
@@ -73,7 +74,7 @@ func Teams(v *seeing.View, group string) (wire.TeamList, error) {
 	}
 	for _, f := range access.RecordFactsOf[*fact.Team](s, fact.FactTeam) {
 		in := !f.Ended && slices.Contains(mine, f.Group)
-		g, rule := s.Group(f.Group), s.TeamRule(f.Rule)
+		g, rule := s.Group(f.Group), record.TeamRule(s, f.Rule)
 		if g == nil || rule == nil || !v.ReadsGroup(f.Group) && !in && (me == 0 || g.Owner != me) || group != "" && group != g.Key && group != g.ID.String() {
 			continue
 		}
@@ -92,7 +93,7 @@ func team(v *seeing.View, f *fact.Team, g *fact.Group, rule *fact.TeamRule, whol
 	s := v.Uncut()
 	x := wire.Team{Group: wire.Ref{ID: g.ID.String(), Key: g.Key, Label: g.Label}, Description: g.Description, Rule: wire.Ref{ID: rule.ID.String(), Key: rule.Key, Label: rule.Label},
 		MaxMembers: rule.MaxMembers, Members: []wire.TeamMember{}, Roles: []wire.TeamRole{}, Guests: guests(v, rule), Closed: f.Ended, May: []string{},
-		Mine: !v.Past && v.UncutToday().ManagedTeam(v.Caller.User, f.Group) != nil}
+		Mine: !v.Past && record.ManagedTeam(v.UncutToday(), v.Caller.User, f.Group) != nil}
 	if owner := s.User(g.Owner); owner != nil {
 		owns := seeing.RefTo(owner)
 		x.Owner = &owns
@@ -165,6 +166,6 @@ func teamRoles(v *seeing.View, f *fact.Team, rule *fact.TeamRule) []wire.TeamRol
 
 // isTeam says whether a group is managed as a team.
 func isTeam(v *seeing.View, id fact.GroupID) bool {
-	f := v.Uncut().Team(id)
+	f := record.Team(v.Uncut(), id)
 	return f != nil && !f.Ended
 }

@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/jobs"
+	"ableroster/internal/record"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 	"ableroster/internal/seeing"
@@ -116,7 +117,7 @@ func (m *Mailing) Remind(ctx context.Context) error {
 // days after a day.
 func remindedOfTokens(s *access.Snapshot, tokens map[fact.UserID]signin.GoodTokens, day calendar.Date) (out []fact.UserID) {
 	for id, t := range tokens {
-		f := s.MachineAccount(id)
+		f := record.MachineAccount(s, id)
 		if f == nil || t.Ends == nil || !slices.Contains(reminded, int(calendar.DateOf(t.Ends.In(s.Zone()))-day)) {
 			continue
 		}
@@ -162,7 +163,7 @@ func (m *Mailing) endingContracts(s *access.Snapshot, id fact.UserID, day calend
 // endingTokens are the machine accounts that somebody is accountable for whose last token ends soon.
 func (m *Mailing) endingTokens(ctx context.Context, v *seeing.View, id fact.UserID, at time.Time) (out []line) {
 	s := v.UncutToday()
-	mine := s.AccountableFor(id)
+	mine := record.AccountableFor(s, id)
 	if len(mine) == 0 {
 		return nil
 	}
@@ -215,7 +216,7 @@ func (m *Mailing) digest(ctx context.Context, id fact.UserID, since time.Time) (
 		ending = append(ending, x)
 	}
 	tokens := m.endingTokens(ctx, v, id, m.Service.Clock())
-	imports := importLines(v.UncutToday(), m.refusedImports(ctx, v.UncutToday().AccountableFor(id)))
+	imports := importLines(v.UncutToday(), m.refusedImports(ctx, record.AccountableFor(v.UncutToday(), id)))
 	contracts := m.endingContracts(v.UncutToday(), id, calendar.DateOf(m.Service.Clock().In(zone)))
 	accounts := m.sharedAccountLines(v.UncutToday(), id, v.At)
 	shared, owned := m.shareLines(v, id, since)

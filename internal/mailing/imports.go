@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
 	"ableroster/internal/jobs"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -33,7 +34,7 @@ func (m *Mailing) refusedImports(ctx context.Context, mine []*fact.MachineAccoun
 // remindedOfImports are the people who are accountable for the accounts that sent them.
 func remindedOfImports(s *access.Snapshot, refused []*jobs.Upload) (out []fact.UserID) {
 	for _, u := range refused {
-		f := s.MachineAccount(u.Owner)
+		f := record.MachineAccount(s, u.Owner)
 		if f == nil {
 			continue
 		}

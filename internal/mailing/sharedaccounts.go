@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/finding"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 )
 
@@ -20,7 +21,7 @@ type waitsFor struct {
 // sharedWaits is what has to be done with a shared account at an instant: whoever has it for too long
 // returns it, and its custodian changes its secret, or tests it.
 func sharedWaits(s *access.Snapshot, f *fact.SharedAccount, at calendar.Instant) waitsFor {
-	last, hour := s.CheckOut(f.User), calendar.Days(1)/24
+	last, hour := record.CheckOut(s, f.User), calendar.Days(1)/24
 	switch {
 	case last.Out() && last.Until <= at:
 		return waitsFor{"is to be returned since", []fact.UserID{last.By, f.Custodian}, last.Until}
@@ -35,7 +36,7 @@ func sharedWaits(s *access.Snapshot, f *fact.SharedAccount, at calendar.Instant)
 // remindedOfShared are the people for whom a shared account waits: once on the day, and each week from
 // then on.
 func remindedOfShared(s *access.Snapshot, at calendar.Instant) (out []fact.UserID) {
-	for _, f := range s.SharedAccounts() {
+	for _, f := range record.SharedAccounts(s) {
 		x := sharedWaits(s, f, at)
 		if x.what == "" || (at-x.since)/calendar.Days(1)%7 != 0 {
 			continue
@@ -51,13 +52,13 @@ func remindedOfShared(s *access.Snapshot, at calendar.Instant) (out []fact.UserI
 
 // sharedAccountLines tell of the shared accounts that wait for somebody.
 func (m *Mailing) sharedAccountLines(s *access.Snapshot, id fact.UserID, at calendar.Instant) (out []line) {
-	for _, f := range s.SharedAccounts() {
+	for _, f := range record.SharedAccounts(s) {
 		x := sharedWaits(s, f, at)
 		if !slices.Contains(x.by, id) {
 			continue
 		}
 		l := line{"", seeing.Label(s.User(f.User)), x.what + " " + x.since.Time().In(s.Zone()).Format("2 January 2006, 15:04"), m.Base + "/my-access"}
-		if last := s.CheckOut(f.User); last.Out() && last.By != 0 && last.By != id {
+		if last := record.CheckOut(s, f.User); last.Out() && last.By != 0 && last.By != id {
 			l.Who = seeing.Label(s.User(last.By))
 		}
 		out = append(out, l)

@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/alike"
 	"ableroster/internal/jobs"
 	"ableroster/internal/mail"
+	"ableroster/internal/record"
 	"ableroster/internal/signin"
 )
 
@@ -21,7 +22,7 @@ func (m *Mailing) signUp(ctx context.Context, x *jobs.Mail) error {
 	if err != nil {
 		return err
 	}
-	if head.SignUpRuleFor(asked.Address) == nil {
+	if record.SignUpRuleFor(head, asked.Address) == nil {
 		return &jobs.NotSentError{Why: "has an address by which nobody may sign up", Dropped: true}
 	}
 	kind, data := SignUp, map[string]any{"Organisation": head.Organisation().Name}

@@ -17,6 +17,7 @@ import (
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
+	"ableroster/internal/record"
 )
 
 func TestOperationsThatAreRefused(t *testing.T) {
@@ -376,7 +377,7 @@ func TestEveryOperationIsKeptAndTold(t *testing.T) {
 
 // sharedOf is one of the accounts that are shared, where one is.
 func sharedOf(c *laws.Chance, s *access.Snapshot) change.UserRef {
-	if all := s.SharedAccounts(); len(all) > 0 {
+	if all := record.SharedAccounts(s); len(all) > 0 {
 		return change.UserRef(all[c.IntN(len(all))].User.String())
 	}
 	return c.User()

@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 // Broken is a user who breaks an expectation, and when.
@@ -56,8 +57,8 @@ func BrokenByEach(s *access.Snapshot, all []*fact.Expectation, from calendar.Ins
 // an older snapshot: only whoever was touched since is looked at, as long as
 // nothing else has changed that it depends on.
 func BrokenSince(s *access.Snapshot, older *access.Snapshot, was map[fact.ExpectationID][]Broken) map[fact.ExpectationID][]Broken {
-	all := s.Expectations()
-	if s.Organisation() != older.Organisation() || !s.ClosesAlike(older) || !slices.Equal(all, older.Expectations()) || !RolesDescribedAlike(s, older) ||
+	all := record.Expectations(s)
+	if s.Organisation() != older.Organisation() || !s.ClosesAlike(older) || !slices.Equal(all, record.Expectations(older)) || !RolesDescribedAlike(s, older) ||
 		len(ApplicationsDescribedSince(s, older)) > 0 || GroupsDiffer(s, older) {
 		return BrokenByEach(s, all, 0)
 	}

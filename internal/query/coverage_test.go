@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/operation/people"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // A cell is reached by exactly the roles whose holders, given nothing else, may
@@ -91,7 +92,7 @@ func someTerms(s *access.Snapshot) bool {
 			return true
 		}
 	}
-	for _, f := range s.Defaults() {
+	for _, f := range record.Defaults(s) {
 		if !f.Ended {
 			return true // the tried user is given by default
 		}

@@ -13,6 +13,7 @@ import (
 	"ableroster/internal/laws"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 // breaks asks one question after another, and is what an expectation means.
@@ -123,7 +124,7 @@ func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
 			}
 			return out
 		}
-		for _, f := range s.Expectations() {
+		for _, f := range record.Expectations(s) {
 			all := query.BrokenBy(s, f, from)
 			for _, id := range users(s) {
 				i := slices.IndexFunc(all, func(b query.Broken) bool { return b.User == id })
@@ -145,8 +146,8 @@ func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
 				continue
 			}
 			found := effect.NewlyBroken(d, effect.Of(d, from), from)
-			for _, f := range d.Expectations() {
-				if d.Base().Expectation(f.ID) != f {
+			for _, f := range record.Expectations(&d.Snapshot) {
+				if record.Expectation(d.Base(), f.ID) != f {
 					continue
 				}
 				for _, id := range users(&d.Snapshot) {
@@ -162,9 +163,9 @@ func TestExpectationsAreBrokenByWhomQuestionsSay(t *testing.T) {
 				}
 			}
 			if len(d.Changes()) > 0 {
-				older, was := s, query.BrokenByEach(s, s.Expectations(), 0)
+				older, was := s, query.BrokenByEach(s, record.Expectations(s), 0)
 				s = d.Seal(d.Revision, s.At+1)
-				afresh := query.BrokenByEach(s, s.Expectations(), 0)
+				afresh := query.BrokenByEach(s, record.Expectations(s), 0)
 				if since := query.BrokenSince(s, older, was); !reflect.DeepEqual(since, afresh) {
 					t.Fatalf("since the last: %v\nafresh: %v\nby %v", since, afresh, d.Changes())
 				}

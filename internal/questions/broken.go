@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 )
 
@@ -18,7 +19,7 @@ func brokenNow(d *seeing.Service, s *access.Snapshot, all []*fact.Expectation, f
 	d.Broken.Mu.Lock()
 	if d.Broken.Of != s {
 		if d.Broken.Of == nil || d.Broken.Of.Revision > s.Revision {
-			d.Broken.By = query.BrokenByEach(s, s.Expectations(), 0)
+			d.Broken.By = query.BrokenByEach(s, record.Expectations(s), 0)
 		} else {
 			d.Broken.By = query.BrokenSince(s, d.Broken.Of, d.Broken.By)
 		}

@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/lists"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -35,7 +36,7 @@ func Expectations(ctx context.Context, d *seeing.Service, c seeing.Caller, asOf 
 		}
 		app = id
 	}
-	all := slices.DeleteFunc(v.Uncut().Expectations(), func(f *fact.Expectation) bool { return app != 0 && f.Application != app })
+	all := slices.DeleteFunc(record.Expectations(v.Uncut()), func(f *fact.Expectation) bool { return app != 0 && f.Application != app })
 	broken := brokenNow(d, v.Uncut(), all, v.At)
 	for _, f := range all {
 		x := expectation(v, f, broken[f.ID], out.Broken < mostDated)

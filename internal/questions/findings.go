@@ -17,6 +17,7 @@ import (
 	"ableroster/internal/operation/rules"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -369,7 +370,7 @@ func freshDefault(v *seeing.View, r fact.RoleID) string {
 	base := v.Uncut().Role(r).Key
 	key := base
 	for i := 2; ; i++ {
-		if _, taken := v.Uncut().FindDefault(key); !taken {
+		if _, taken := record.FindDefault(v.Uncut(), key); !taken {
 			return key
 		}
 		key = fmt.Sprintf("%s-%d", base, i)

@@ -16,6 +16,7 @@ import (
 	"ableroster/internal/ledger"
 	"ableroster/internal/ledger/past"
 	"ableroster/internal/ledger/revisions"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -61,7 +62,7 @@ func History(ctx context.Context, d *seeing.Service, c seeing.Caller, q Past) (w
 		}
 		f.Subject = append(f.Subject, seeing.SubjectID(change.Subject{Kind: x.kind, Row: row}))
 		if x.kind == fact.FactUser { // and of the records that were merged into it
-			for _, id := range v.Uncut().MergedFrom(fact.UserID(row)) {
+			for _, id := range record.MergedFrom(v.Uncut(), fact.UserID(row)) {
 				if v.ReadsUser(id) {
 					f.Subject = append(f.Subject, seeing.SubjectID(change.Subject{Kind: fact.FactUser, Row: uint32(id)}))
 				}

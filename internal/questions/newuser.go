@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/lists"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 )
@@ -23,7 +24,7 @@ func NewUserPreview(v *seeing.View, u fact.User) (wire.NewUserPreview, error) {
 	if where := w.Uncut().UserPath(id); !v.Rights().May(access.ActRead, where) && !v.Rights().May(access.ActCreate, where) {
 		return out, seeing.Refused("you may neither see nor add users there")
 	}
-	for _, f := range w.Uncut().Defaults() {
+	for _, f := range record.Defaults(w.Uncut()) {
 		if f.Chooses(w.Uncut().User(id)) {
 			out.Rules = append(out.Rules, *w.DefaultRef(f.ID))
 		}

@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
+	"ableroster/internal/record"
 	"ableroster/internal/request"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -208,7 +209,7 @@ func (x *retiring) sodRules(role, instead fact.RoleID) {
 	if !x.v.ReadsSettings() {
 		return
 	}
-	for _, f := range x.s.SoDRules() {
+	for _, f := range record.SoDRules(x.s) {
 		if f.Ended || !slices.Contains(f.Roles, role) {
 			continue
 		}
@@ -255,7 +256,7 @@ func RetireApplication(v *seeing.View, ref string) (wire.Retirement, error) {
 		x.does(ops...)
 	}
 	if v.ReadsSettings() {
-		for _, f := range x.s.Expectations() {
+		for _, f := range record.Expectations(x.s) {
 			if !f.Ended && f.Application == app {
 				x.tie("expectation", wire.Ref{ID: f.ID.String(), Key: f.Key, Label: cmp.Or(f.Label, f.Key)}, "is about it")
 				x.does(&rules.EndExpectation{Expectation: change.ExpectationRef(f.Key)})

@@ -15,6 +15,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/request"
 
+	"ableroster/internal/record"
 	"go.yaml.in/yaml/v3"
 )
 
@@ -32,12 +33,12 @@ func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 			f.Employment[t.Key] = employment(t)
 		}
 	}
-	for _, r := range s.SignUpRules() {
+	for _, r := range record.SignUpRules(s) {
 		if !r.Ended && reads(fact.FactSignUpRule, r.Row()) {
 			f.SignUpRules[r.Domain] = x.signUpRule(r)
 		}
 	}
-	for _, r := range s.TeamRules() {
+	for _, r := range record.TeamRules(s) {
 		if !r.Ended && reads(fact.FactDefault, 0) {
 			f.TeamRules[r.Key] = x.teamRule(r)
 		}
@@ -72,7 +73,7 @@ func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 			f.Groups[g.Key] = y
 		}
 	}
-	for _, d := range s.Defaults() {
+	for _, d := range record.Defaults(s) {
 		if !d.Ended && reads(fact.FactDefault, d.Row()) {
 			e := Default{Label: &d.Label, Description: said(d.Description), Everybody: d.Everybody, Filter: d.Filter}
 			for _, r := range d.Roles {
@@ -89,7 +90,7 @@ func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 			f.Defaults[d.Key] = e
 		}
 	}
-	for _, c := range s.SoDRules() {
+	for _, c := range record.SoDRules(s) {
 		if !c.Ended && reads(fact.FactSoDRule, c.Row()) {
 			e := SoDRule{Label: &c.Label, Description: said(c.Description), Prevent: c.Prevent}
 			for _, r := range c.Roles {
@@ -103,7 +104,7 @@ func Export(s *access.Snapshot, reads func(fact.FactKind, uint32) bool) File {
 			f.Routes[r.Key] = route(s, r)
 		}
 	}
-	for _, e := range s.Expectations() {
+	for _, e := range record.Expectations(s) {
 		if !e.Ended && reads(fact.FactExpectation, e.Row()) {
 			f.Expectations[e.Key] = expectation(s, e)
 		}

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/rules"
+	"ableroster/internal/record"
 	"ableroster/internal/request"
 )
 
@@ -21,13 +22,13 @@ func (p *planner) defaultRule(place, key string, x Default) {
 	if active.Until, err = calendar.ReadInstant(x.Until); err != nil {
 		p.fault(place+".until", err.Error())
 	}
-	id, known := p.s.FindDefault(key)
+	id, known := record.FindDefault(p.s, key)
 	if !known {
 		p.op(place, &rules.AddDefault{Key: key, Label: or(x.Label), Description: or(x.Description), Everybody: x.Everybody, Filter: x.Filter, Roles: roleRefs(x.Roles), Groups: groupRefs(x.Groups),
 			Owner: change.UserRef(x.Owner), Order: x.Order, Final: x.Final, Window: active, Scopes: scopeRefs(x.Scopes), AfterDays: x.AfterDays, LastsDays: x.LastsDays, OverlapDays: x.OverlapDays})
 		return
 	}
-	now := p.s.Default(id)
+	now := record.Default(p.s, id)
 	o := &rules.UpdateDefault{Default: change.DefaultRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Everybody: differ(&x.Everybody, now.Everybody), Filter: differ(&x.Filter, now.Filter),
 		Order: differ(&x.Order, now.Order), Final: differ(&x.Final, now.Final), From: differ(&active.From, now.Active.From), Until: differ(&active.Until, now.Active.Until),
 		AfterDays: differ(&x.AfterDays, now.After), LastsDays: differ(&x.LastsDays, now.Lasts), OverlapDays: differ(&x.OverlapDays, now.OverlapDays)}
@@ -57,12 +58,12 @@ func scopeRefs(list []Scope) (out []change.ScopeRef) {
 }
 
 func (p *planner) sodRule(place, key string, x SoDRule) {
-	id, known := p.s.FindSoDRule(key)
+	id, known := record.FindSoDRule(p.s, key)
 	if !known {
 		p.op(place, &rules.AddSoDRule{Key: key, Label: or(x.Label), Description: or(x.Description), Roles: roleRefs(x.Roles), Prevent: x.Prevent})
 		return
 	}
-	now := p.s.SoDRule(id)
+	now := record.SoDRule(p.s, id)
 	o := &rules.UpdateSoDRule{SoDRule: change.SoDRuleRef(key), Label: differ(x.Label, now.Label), Description: differ(x.Description, now.Description), Prevent: differ(&x.Prevent, now.Prevent)}
 	if !same(x.Roles, now.Roles, p.s.RoleKey) {
 		o.Roles = roleRefs(x.Roles)
@@ -93,8 +94,8 @@ func (p *planner) route(place, key string, x Route) {
 }
 
 func (p *planner) expectation(place, key string, x Expectation) {
-	if id, ok := p.s.FindExpectation(key); ok && !p.s.Expectation(id).Ended {
-		now := expectation(p.s, p.s.Expectation(id))
+	if id, ok := record.FindExpectation(p.s, key); ok && !record.Expectation(p.s, id).Ended {
+		now := expectation(p.s, record.Expectation(p.s, id))
 		if x.Owner == "" {
 			now.Owner = ""
 		}

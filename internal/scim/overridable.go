@@ -4,12 +4,13 @@ import (
 	"context"
 
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 )
 
 // overridable are the attributes of a user that come from the client and may be changed here.
 func (c *Client) overridable(v *seeing.View, u *fact.User) []string {
-	m := v.Uncut().MachineAccount(c.Caller.User)
+	m := record.MachineAccount(v.Uncut(), c.Caller.User)
 	if m == nil || u == nil || !m.IsSourceOf(u) {
 		return nil
 	}

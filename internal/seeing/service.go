@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/finding"
 	"ableroster/internal/jobs"
 	"ableroster/internal/ledger"
+	"ableroster/internal/record"
 	"ableroster/internal/request"
 	"ableroster/internal/review"
 	"ableroster/internal/saved"
@@ -307,7 +308,7 @@ func (v *View) ReadsThing(kind fact.FactKind, row uint32) bool {
 	case fact.FactMachineAccount, fact.FactSharedAccount, fact.FactCheckOut, fact.FactPositions, fact.FactAbsences, fact.FactSubstitutes, fact.FactOpening, fact.FactMerged:
 		return v.ReadsUser(fact.UserID(row))
 	case fact.FactTeamRule:
-		return v.ReadsSettings() || v.today.TeamRule(fact.TeamRuleID(row)).Chooses(v.today.User(v.Caller.User))
+		return v.ReadsSettings() || record.TeamRule(v.today, fact.TeamRuleID(row)).Chooses(v.today.User(v.Caller.User))
 	case fact.FactTeam:
 		return v.ReadsGroup(fact.GroupID(row))
 	case fact.FactUnit:
@@ -359,11 +360,11 @@ func (v *View) Sponsors(u *fact.User) bool {
 // Uses says whether the caller keeps a shared account, has it, or may check it out. They may know of
 // it, and of its custodian, whom they ask for the secret.
 func (v *View) Uses(account fact.UserID) bool {
-	f, me := v.today.SharedAccount(account), v.Caller.User
+	f, me := record.SharedAccount(v.today, account), v.Caller.User
 	if f == nil || f.Ended || me == 0 {
 		return false
 	}
-	last := v.today.CheckOut(account)
+	last := record.CheckOut(v.today, account)
 	return f.Custodian == me || last.Out() && last.By == me || v.today.IsMember(me, f.Group, v.At)
 }
 

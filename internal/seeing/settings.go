@@ -3,6 +3,7 @@ package seeing
 import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 	"ableroster/wire"
 )
 
@@ -13,7 +14,7 @@ func (v *View) ReadsSettings() bool { return v.Rights().May(access.ActRead, "set
 // DefaultRef names a default rule, nil for none. Whoever sees what it gives sees
 // that a rule does.
 func (v *View) DefaultRef(id fact.DefaultID) *wire.Ref {
-	f := v.snapshot.Default(id)
+	f := record.Default(v.snapshot, id)
 	if f == nil {
 		return nil
 	}

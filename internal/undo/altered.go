@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
+	"ableroster/internal/record"
 )
 
 // fields are those of something that can be altered, by what an operation calls them.
@@ -210,7 +211,7 @@ func (u *undoing) ended(what, label string, made, ended bool, end func()) (done 
 }
 
 func (u *undoing) defaultRule(f *fact.Default, c access.RowChange) {
-	now := u.head.Default(f.ID)
+	now := record.Default(u.head, f.ID)
 	before, _ := c.Before.(*fact.Default)
 	after, _ := c.After.(*fact.Default)
 	if now == nil || after == nil || u.ended("default rule", f.Label, before == nil, now.Ended, func() { u.does(ending, "end_default", fields{"default": now.Key}) }) {
@@ -229,7 +230,7 @@ func (u *undoing) defaultRule(f *fact.Default, c access.RowChange) {
 }
 
 func (u *undoing) sodRule(f *fact.SoDRule, c access.RowChange) {
-	now := u.head.SoDRule(f.ID)
+	now := record.SoDRule(u.head, f.ID)
 	before, _ := c.Before.(*fact.SoDRule)
 	after, _ := c.After.(*fact.SoDRule)
 	if now == nil || after == nil || u.ended("separation-of-duties rule", f.Label, before == nil, now.Ended, func() { u.does(ending, "end_sod_rule", fields{"sod_rule": now.Key}) }) {
@@ -242,7 +243,7 @@ func (u *undoing) sodRule(f *fact.SoDRule, c access.RowChange) {
 }
 
 func (u *undoing) expectation(f *fact.Expectation, c access.RowChange) {
-	now := u.head.Expectation(f.ID)
+	now := record.Expectation(u.head, f.ID)
 	before, _ := c.Before.(*fact.Expectation)
 	if now == nil || u.ended("expectation", f.Label, before == nil, now.Ended, func() { u.does(ending, "end_expectation", fields{"expectation": now.Key}) }) {
 		return

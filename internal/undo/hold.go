@@ -4,12 +4,13 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 // legalHold takes a hold back that was set, and sets one again that was ended or replaced,
 // unless it is over.
 func (u *undoing) legalHold(f *fact.LegalHold, c access.RowChange) {
-	now := u.head.LegalHold(f.User)
+	now := record.LegalHold(u.head, f.User)
 	before, _ := c.Before.(*fact.LegalHold)
 	after, _ := c.After.(*fact.LegalHold)
 	switch same := now == nil && after == nil || now != nil && after != nil && now.Until == after.Until; {

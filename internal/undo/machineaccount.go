@@ -5,10 +5,11 @@ import (
 
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 func (u *undoing) machineAccount(f *fact.MachineAccount, c access.RowChange) {
-	now := u.head.MachineAccount(f.User)
+	now := record.MachineAccount(u.head, f.User)
 	before, _ := c.Before.(*fact.MachineAccount)
 	if now == nil || before == nil {
 		u.left("What was said of the machine account %s stays: say something else of it.", u.name(f.User))

@@ -3,10 +3,11 @@ package undo
 import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 func (u *undoing) sharedAccount(f *fact.SharedAccount, c access.RowChange) {
-	now := u.head.SharedAccount(f.User)
+	now := record.SharedAccount(u.head, f.User)
 	before, _ := c.Before.(*fact.SharedAccount)
 	end := func() { u.does(ending, "end_shared_account", fields{"user": f.User.String()}) }
 	if now == nil || u.ended("shared account", u.called(f.User), before == nil, now.Ended, end) {

@@ -3,10 +3,11 @@ package undo
 import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 func (u *undoing) teamRule(f *fact.TeamRule, c access.RowChange) {
-	now := u.head.TeamRule(f.ID)
+	now := record.TeamRule(u.head, f.ID)
 	before, _ := c.Before.(*fact.TeamRule)
 	after, _ := c.After.(*fact.TeamRule)
 	end := func() { u.does(ending, "end_team_rule", fields{"team_rule": now.Key}) }
@@ -22,7 +23,7 @@ func (u *undoing) teamRule(f *fact.TeamRule, c access.RowChange) {
 
 func (u *undoing) team(f *fact.Team, c access.RowChange) {
 	label := u.head.Group(f.Group).Label
-	now := u.head.Team(f.Group)
+	now := record.Team(u.head, f.Group)
 	before, _ := c.Before.(*fact.Team)
 	if now != nil {
 		u.ended("team", label, before == nil, now.Ended, func() { u.does(ending, "close_team", fields{"group": u.groupKey(f.Group)}) })

@@ -14,6 +14,7 @@ import (
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 	"ableroster/internal/undo"
 )
 
@@ -145,16 +146,16 @@ func TestWhatStaysIsTold(t *testing.T) {
 		"a machine account": {ops: []change.Operation{answers("x")}, left: "What was said of the machine account berth-board stays"},
 		"what it is for": {first: []change.Operation{answers("x")}, ops: []change.Operation{answers("y")}, steps: 1, kept: func(s *access.Snapshot) bool {
 			id, _ := s.FindUser("berth-board")
-			return s.MachineAccount(id).Purpose == "x"
+			return record.MachineAccount(s, id).Purpose == "x"
 		}},
 		"a legal hold": {ops: []change.Operation{&people.SetLegalHold{User: "ines.halloran", Until: 40}}, steps: 1, kept: func(s *access.Snapshot) bool {
 			id, _ := s.FindUser("ines.halloran")
-			return s.LegalHold(id) == nil
+			return record.LegalHold(s, id) == nil
 		}},
 		"a legal hold that was ended": {first: []change.Operation{&people.SetLegalHold{User: "ines.halloran", Until: 40}}, ops: []change.Operation{&people.EndLegalHold{User: "ines.halloran"}}, steps: 1,
 			kept: func(s *access.Snapshot) bool {
 				id, _ := s.FindUser("ines.halloran")
-				return s.LegalHold(id) != nil && s.LegalHold(id).Until == 40
+				return record.LegalHold(s, id) != nil && record.LegalHold(s, id).Until == 40
 			}},
 		"a legal hold that was set again": {ops: []change.Operation{&people.SetLegalHold{User: "ines.halloran", Until: 40}}, since: []change.Operation{&people.SetLegalHold{User: "ines.halloran", Until: 50}},
 			left: "The legal hold of Inês Halloran was set or ended again since."},
@@ -181,7 +182,9 @@ func TestWhatStaysIsTold(t *testing.T) {
 		"the end of a freeze": {first: []change.Operation{freeze("x", 0)}, ops: []change.Operation{&rules.EndFreeze{Freeze: "close"}}, left: "The freeze close has ended and stays so"},
 		"an expectation":      {ops: []change.Operation{expect("nobody", true)}, steps: 1},
 		"an expectation changed twice": {first: []change.Operation{expect("nobody", true)}, ops: []change.Operation{expect("nobody", false)}, since: []change.Operation{expect("ines.halloran", false)}, steps: 1,
-			kept: func(s *access.Snapshot) bool { return s.Expectations()[0].Blocking && s.Expectations()[0].Of.User != 0 }},
+			kept: func(s *access.Snapshot) bool {
+				return record.Expectations(s)[0].Blocking && record.Expectations(s)[0].Of.User != 0
+			}},
 		"the name of the organisation": {ops: []change.Operation{&rules.SetOrganisation{Name: "Port", TimeZone: "Europe/Rome"}}, since: []change.Operation{&rules.SetOrganisation{Name: "Port", TimeZone: "Europe/Paris"}},
 			steps: 1, left: "Time zone of the organisation was changed again since.", kept: func(s *access.Snapshot) bool {
 				return s.Organisation().TimeZone == "Europe/Paris" && s.Organisation().Name == "Larkhaven"

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 	"ableroster/internal/review"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -331,7 +332,7 @@ func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *acces
 	if c := query.WayThrough(then, l.User, l.Role, l.Assignment, r.At); c != nil {
 		out.Path = w.Path(l.User, *c)
 	}
-	for _, f := range v.Uncut().SoDRules() {
+	for _, f := range record.SoDRules(v.Uncut()) {
 		if slices.Contains(f.Roles, l.Role) && query.Violates(f, then, l.User, r.At) {
 			out.SoDRules = append(out.SoDRules, f.Label)
 		}

@@ -13,6 +13,7 @@ import (
 	"ableroster/internal/lists"
 	"ableroster/internal/mailing"
 	"ableroster/internal/questions"
+	"ableroster/internal/record"
 	"ableroster/internal/seeing"
 	"ableroster/internal/signin"
 	"ableroster/wire"
@@ -20,7 +21,7 @@ import (
 
 // signUpOpen says whether anybody may sign up by themselves.
 func signUpOpen(s *serve.Server) bool {
-	return s.Options.Mail && slices.ContainsFunc(s.Ledger.Head().SignUpRules(), func(f *fact.SignUpRule) bool { return !f.Ended })
+	return s.Options.Mail && slices.ContainsFunc(record.SignUpRules(s.Ledger.Head()), func(f *fact.SignUpRule) bool { return !f.Ended })
 }
 
 func signUpRoutes(s *serve.Server) {

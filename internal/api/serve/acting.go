@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/seeing"
 	"ableroster/wire"
 
+	"ableroster/internal/record"
 	"github.com/gofiber/fiber/v3"
 )
 
@@ -28,7 +29,7 @@ func (s *Server) actsFor(c fiber.Ctx, x *call) *Problem {
 		return &Problem{Problem: *seeing.Invalid("nothing was done", wire.Fault{Place: ActingFor, Message: "is for changes and for what is shared: other calls are made for nobody else"})}
 	}
 	head, at := s.Ledger.Head(), calendar.At(s.Service.Clock())
-	if m := head.MachineAccount(x.Caller.User); m == nil || !m.ActsFor || m.Application == 0 || !x.Token {
+	if m := record.MachineAccount(head, x.Caller.User); m == nil || !m.ActsFor || m.Application == 0 || !x.Token {
 		return &Problem{Problem: *seeing.Refused("you may act for nobody: a machine account may, of which that is said")}
 	}
 	id, ok := head.FindUser(name)

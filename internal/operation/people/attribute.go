@@ -11,6 +11,7 @@ import (
 	"ableroster/internal/filter"
 	"ableroster/internal/operation/settle"
 	"ableroster/internal/patterns"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -305,12 +306,12 @@ func rulesNaming(d *change.Draft, key string) []string {
 			out = append(out, "the group "+g.Label)
 		}
 	}
-	for _, r := range d.Defaults() {
+	for _, r := range record.Defaults(&d.Snapshot) {
 		if !r.Ended && names(r.Filter) {
 			out = append(out, "the default rule "+r.Label)
 		}
 	}
-	for _, f := range d.TeamRules() {
+	for _, f := range record.TeamRules(&d.Snapshot) {
 		if !f.Ended && names(f.Filter) {
 			out = append(out, "the team rule "+f.Label)
 		}

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -139,12 +140,12 @@ func (o EndEmploymentType) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if n > 0 && !d.Judged("employment_type", "%s of it: give them another one first", peopleAre(n)) {
 		return
 	}
-	for _, f := range d.SignUpRules() {
+	for _, f := range record.SignUpRules(&d.Snapshot) {
 		if !f.Ended && fact.Fold(f.Employment) == fact.Fold(old.Key) && !d.Judged("employment_type", "the sign-up rule for %s adds users of it: edit that first, in this change too", f.Domain) {
 			return
 		}
 	}
-	for _, f := range d.TeamRules() {
+	for _, f := range record.TeamRules(&d.Snapshot) {
 		if !f.Ended && f.Invites && fact.Fold(f.Guests.Employment) == fact.Fold(old.Key) && !d.Judged("employment_type", "the team rule %s adds users of it: edit that first, in this change too", f.Label) {
 			return
 		}

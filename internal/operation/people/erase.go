@@ -4,6 +4,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -39,7 +40,7 @@ func (o EraseUser) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Note(change.AlreadySo, d.UserTable.At(int(id)).Touched)
 		return
 	}
-	if d.IsHeld(id, d.At()) && !d.Judged("user", "%s is under legal hold: end it first", u.UserName) {
+	if record.IsHeld(&d.Snapshot, id, d.At()) && !d.Judged("user", "%s is under legal hold: end it first", u.UserName) {
 		return
 	}
 	u.Personal, u.Erased = fact.Erased(id), true // the digest stays: it is of what can no longer be read

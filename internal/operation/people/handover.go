@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -82,14 +83,14 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 			d.Put(&b)
 		}
 	}
-	for _, f := range d.Expectations() {
+	for _, f := range record.Expectations(&d.Snapshot) {
 		if f.Owner == from && !f.Ended && take(f, "settings", f.Key) {
 			b := *f
 			b.Owner = to
 			d.Put(&b)
 		}
 	}
-	for _, f := range d.Defaults() {
+	for _, f := range record.Defaults(&d.Snapshot) {
 		if f.Owner == from && !f.Ended && take(f, "settings", f.Key) {
 			b := *f
 			b.Owner = to
@@ -103,26 +104,26 @@ func (o HandOver) ApplyTo(d *change.Draft) (settled change.Operation) {
 			d.Put(&b)
 		}
 	}
-	for _, f := range d.AccountableFor(from) {
+	for _, f := range record.AccountableFor(&d.Snapshot, from) {
 		if u := d.User(f.User); take(f, access.UserPath(u), u.UserName) {
 			d.Put(f.Succeeded(from, to))
 		}
 	}
-	for _, f := range d.KeptBy(from) {
+	for _, f := range record.KeptBy(&d.Snapshot, from) {
 		if u := d.User(f.User); take(f, access.UserPath(u), u.UserName) {
 			b := *f
 			b.Custodian = to
 			d.Put(&b)
 		}
 	}
-	for _, f := range d.SponsoredBySignUp(from) {
+	for _, f := range record.SponsoredBySignUp(&d.Snapshot, from) {
 		if take(f, "settings", f.Domain) {
 			b := *f
 			b.Sponsor = to
 			d.Put(&b)
 		}
 	}
-	for _, f := range d.SponsoredByTeamRule(from) {
+	for _, f := range record.SponsoredByTeamRule(&d.Snapshot, from) {
 		if take(f, "settings", f.Label) {
 			b := *f
 			b.Sponsor = to

@@ -5,6 +5,7 @@ import (
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -45,7 +46,7 @@ func (o SetLegalHold) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if d.User(id).Erased {
 		d.Judged("user", "was erased already")
 	}
-	if old := d.LegalHold(id); old != nil && old.Until == o.Until {
+	if old := record.LegalHold(&d.Snapshot, id); old != nil && old.Until == o.Until {
 		d.Note(change.AlreadySo, old.Since())
 		return
 	}
@@ -74,7 +75,7 @@ func (o EndLegalHold) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !ok || !d.Need(access.ActUpdate, "settings", "end legal holds") {
 		return
 	}
-	f := d.LegalHold(id)
+	f := record.LegalHold(&d.Snapshot, id)
 	if f == nil {
 		d.Fault("user", "%s is under no legal hold", d.User(id).UserName)
 		return

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -68,10 +69,10 @@ func (o SetMachineAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if f.ActsFor = o.ActsForUsers; len(d.Faults) > before {
 		return
 	}
-	if old := d.MachineAccount(id); f.ActsFor && (old == nil || !old.ActsFor || old.Application != f.Application) && !d.Need(access.ActUpdate, "settings", "let %s act for users: it takes the right to change settings", u.UserName) {
+	if old := record.MachineAccount(&d.Snapshot, id); f.ActsFor && (old == nil || !old.ActsFor || old.Application != f.Application) && !d.Need(access.ActUpdate, "settings", "let %s act for users: it takes the right to change settings", u.UserName) {
 		return
 	}
-	if old := d.MachineAccount(id); old != nil {
+	if old := record.MachineAccount(&d.Snapshot, id); old != nil {
 		d.Reads(fact.FactMachineAccount, uint32(id))
 		f.Attributes, f.Overridable, f.Filter = old.Attributes, old.Overridable, old.Filter
 		if f.Lifetime = old.Lifetime; same(f, old) {

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
+	"ableroster/internal/record"
 )
 
 // Two people are accountable for a machine account. Whoever departs is followed by their manager, or
@@ -35,7 +36,7 @@ func TestWhoAnswersForAMachineAccount(t *testing.T) {
 		}
 		id, _ := d.FindUser("berth-board")
 		var got []string
-		for _, by := range d.MachineAccount(id).Accountable {
+		for _, by := range record.MachineAccount(&d.Snapshot, id).Accountable {
 			got = append(got, d.User(by).UserName)
 		}
 		if !slices.Equal(got, x.want) {

@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -38,7 +39,7 @@ func (o MergeUsers) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Fault("into", "is the same record")
 	case from.UserKind != fact.Person || to.UserKind != fact.Person:
 		d.Fault("user", "a machine account is no person, and is merged with nobody")
-	case d.MergedInto(from.ID) != 0:
+	case record.MergedInto(&d.Snapshot, from.ID) != 0:
 		d.Fault("user", "%s was merged already", from.UserName)
 	case to.Status == fact.Departed:
 		d.Fault("into", "%s has departed: bring them back first", to.UserName)

@@ -12,6 +12,7 @@ import (
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
+	"ableroster/internal/record"
 )
 
 // Two records of one person become one: what was given by hand and what they answer for moves,
@@ -38,8 +39,8 @@ func TestTwoRecordsOfOnePersonAreMerged(t *testing.T) {
 		t.Errorf("the record that stays holds %v", roles)
 	}
 	pilots, _ := s.FindGroup("pilots")
-	if s.Group(pilots).Owner != ines || !s.IsMember(ines, pilots, s.At) || s.MergedInto(again) != ines || !slices.Equal(s.MergedFrom(ines), []fact.UserID{again}) {
-		t.Errorf("the group %+v, merged %v", s.Group(pilots), s.MergedFrom(ines))
+	if s.Group(pilots).Owner != ines || !s.IsMember(ines, pilots, s.At) || record.MergedInto(s, again) != ines || !slices.Equal(record.MergedFrom(s, ines), []fact.UserID{again}) {
+		t.Errorf("the group %+v, merged %v", s.Group(pilots), record.MergedFrom(s, ines))
 	}
 	for name, x := range map[string]struct {
 		op   change.Operation

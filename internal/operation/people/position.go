@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -179,7 +180,7 @@ func overlap(d *change.Draft, old, u *fact.User, on *calendar.Date) {
 		return
 	}
 	longest := 0
-	for _, f := range d.Defaults() {
+	for _, f := range record.Defaults(&d.Snapshot) {
 		if !f.Ended {
 			longest = max(longest, f.OverlapDays)
 		}

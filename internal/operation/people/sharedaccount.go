@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -40,7 +41,7 @@ func (o SetSharedAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	switch u := d.User(id); {
 	case u.UserKind != fact.Service:
 		d.Fault("user", "%s is a person: what people use in turn is a machine account", u.UserName)
-	case d.MachineAccount(id) == nil:
+	case record.MachineAccount(&d.Snapshot, id) == nil:
 		d.Judged("user", "say first what %s is for, and who is accountable for it", u.UserName)
 	}
 	f := &fact.SharedAccount{User: id, MaxHours: o.MaxHours, Emergency: o.Emergency}
@@ -61,7 +62,7 @@ func (o SetSharedAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if o.MaxHours = f.MaxHours; len(d.Faults) > before {
 		return
 	}
-	if old := d.SharedAccount(id); old != nil {
+	if old := record.SharedAccount(&d.Snapshot, id); old != nil {
 		d.Reads(fact.FactSharedAccount, uint32(id))
 		f.Tested = old.Tested
 		if f.Lifetime = old.Lifetime; *f == *old {
@@ -89,7 +90,7 @@ func (o *SetSharedAccount) Sentence(s *access.Snapshot, n change.Names) string {
 // no other right, and may know of it.
 func shared(d *change.Draft, ref *change.UserRef, what string, may func(*fact.SharedAccount) bool) (*fact.SharedAccount, bool) {
 	if id, ok := d.FindUser(string(*ref)); ok && d.Author != 0 {
-		if f := d.SharedAccount(id); f != nil && !f.Ended && may(f) {
+		if f := record.SharedAccount(&d.Snapshot, id); f != nil && !f.Ended && may(f) {
 			*ref = change.UserRef(id.String())
 			d.Reads(fact.FactSharedAccount, uint32(id))
 			return f, true
@@ -99,7 +100,7 @@ func shared(d *change.Draft, ref *change.UserRef, what string, may func(*fact.Sh
 	if !ok || !d.Need(access.ActUpdate, d.UserPath(id), "%s", what+" "+d.User(id).UserName) {
 		return nil, false
 	}
-	f := d.SharedAccount(id)
+	f := record.SharedAccount(&d.Snapshot, id)
 	if f == nil || f.Ended {
 		d.Fault("user", "%s is no shared account", d.User(id).UserName)
 		return nil, false
@@ -123,7 +124,7 @@ func (o EndSharedAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !ok {
 		return
 	}
-	if d.CheckOut(f.User).Out() && !d.Judged("user", "%s is checked out: it is returned first", d.User(f.User).UserName) {
+	if record.CheckOut(&d.Snapshot, f.User).Out() && !d.Judged("user", "%s is checked out: it is returned first", d.User(f.User).UserName) {
 		return
 	}
 	settle.Alter(d, f, func(f *fact.SharedAccount) { f.Ended = true })
@@ -160,7 +161,7 @@ func (o CheckOutAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !d.Replays {
 		o.From = d.At()
 	}
-	name, before, last := d.User(f.User).UserName, len(d.Faults), d.CheckOut(f.User)
+	name, before, last := d.User(f.User).UserName, len(d.Faults), record.CheckOut(&d.Snapshot, f.User)
 	if d.Author != 0 && !uses(f) {
 		d.Judged("user", "%s is checked out by the members of %s, and by its custodian", name, d.Group(f.Group).Label)
 	}
@@ -206,13 +207,13 @@ func (*ReturnAccount) Verb() string { return "return_account" }
 func (o ReturnAccount) ApplyTo(d *change.Draft) (settled change.Operation) {
 	settled = &o
 	f, ok := shared(d, &o.User, "update", func(f *fact.SharedAccount) bool {
-		last := d.CheckOut(f.User)
+		last := record.CheckOut(&d.Snapshot, f.User)
 		return d.Author == f.Custodian || last.Out() && last.By == d.Author
 	})
 	if !ok {
 		return
 	}
-	last := d.CheckOut(f.User)
+	last := record.CheckOut(&d.Snapshot, f.User)
 	if !last.Out() {
 		d.Fault("user", "%s is not checked out", d.User(f.User).UserName)
 		return
@@ -250,7 +251,7 @@ func (o ConfirmRotation) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !ok {
 		return
 	}
-	last := d.CheckOut(f.User)
+	last := record.CheckOut(&d.Snapshot, f.User)
 	if !last.Due() {
 		d.Fault("user", "%s was not returned since its secret was last changed", d.User(f.User).UserName)
 		return

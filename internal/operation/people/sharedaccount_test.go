@@ -13,6 +13,7 @@ import (
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/record"
 )
 
 // by makes a change as somebody who has no right but those of taking part; wrong are its faults, and what
@@ -77,11 +78,11 @@ func TestASharedAccountGoesRound(t *testing.T) {
 		if x.says == "" && wrong != "" || !strings.Contains(wrong, x.says) {
 			t.Fatalf("%d: %s: %q", i, x.op.Verb(), wrong)
 		}
-		if s = after; x.says == "" && x.op.Verb() == "check_out_account" && s.CheckOut(id).Until > x.at+4*hour {
-			t.Errorf("%d: %+v", i, s.CheckOut(id))
+		if s = after; x.says == "" && x.op.Verb() == "check_out_account" && record.CheckOut(s, id).Until > x.at+4*hour {
+			t.Errorf("%d: %+v", i, record.CheckOut(s, id))
 		}
 	}
-	if got := s.SharedAccount(id); got.Tested != day(t, "2026-03-02") {
+	if got := record.SharedAccount(s, id); got.Tested != day(t, "2026-03-02") {
 		t.Errorf("%+v", got)
 	}
 	codes := func(at calendar.Instant) (out []finding.Code) {
@@ -112,8 +113,8 @@ func TestASharedAccountGoesRound(t *testing.T) {
 	departed := fact.Departed
 	s = made(t, s, "2026-03-06", &people.SetSharedAccount{User: account, Custodian: "ines.halloran", Group: "watch"})
 	s = made(t, s, "2026-03-07", &people.UpdateUser{User: "ines.halloran", Status: &departed})
-	if tomas, _ := s.FindUser("tomas.brandt"); s.SharedAccount(id).Custodian != tomas || s.SharedAccount(id).Tested == 0 {
-		t.Errorf("%+v", s.SharedAccount(id))
+	if tomas, _ := s.FindUser("tomas.brandt"); record.SharedAccount(s, id).Custodian != tomas || record.SharedAccount(s, id).Tested == 0 {
+		t.Errorf("%+v", record.SharedAccount(s, id))
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -35,7 +36,7 @@ func (o SetAttributeSource) ApplyTo(d *change.Draft) (settled change.Operation) 
 		return
 	}
 	before := len(d.Faults)
-	old := d.MachineAccount(id)
+	old := record.MachineAccount(&d.Snapshot, id)
 	if old == nil {
 		d.Fault("user", "nobody has said what %s is for: say that first", d.User(id).UserName)
 		return

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/laws"
 	"ableroster/internal/operation/people"
+	"ableroster/internal/record"
 )
 
 // What comes from a machine account is changed by that account alone, of the users it is for; other
@@ -78,7 +79,7 @@ func TestAttributesThatComeFromElsewhere(t *testing.T) {
 	}
 	// What names a unit goes on naming it when it moves.
 	moved := made(t, s, "2026-03-02", &people.AdoptUnits{}, &people.SetAttributeSource{User: "berth-board", Attributes: []string{"title"}, Filter: `within eq "marine"`}, &people.MoveUnit{Unit: "marine", To: "sea"})
-	if got := moved.MachineAccount(who("berth-board")).Filter; got != `within eq "sea"` {
+	if got := record.MachineAccount(moved, who("berth-board")).Filter; got != `within eq "sea"` {
 		t.Error(got)
 	}
 	// An attribute that comes from there is not retired before that is said otherwise.

@@ -3,6 +3,7 @@ package people
 import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/record"
 )
 
 // succeed has somebody else answer for what whoever departs is accountable for: their manager,
@@ -14,10 +15,10 @@ func succeed(d *change.Draft, u *fact.User) {
 	if f := d.Substitutes(u.ID); len(f.Listed()) > 0 {
 		d.Put(&fact.Substitutes{User: u.ID, Made: f.Made})
 	}
-	accounts, sponsored, rules, kept := d.AccountableFor(u.ID), d.Sponsored(u.ID), d.SponsoredBySignUp(u.ID), d.KeptBy(u.ID)
-	teams := d.SponsoredByTeamRule(u.ID)
+	accounts, sponsored, rules, kept := record.AccountableFor(&d.Snapshot, u.ID), d.Sponsored(u.ID), record.SponsoredBySignUp(&d.Snapshot, u.ID), record.KeptBy(&d.Snapshot, u.ID)
+	teams := record.SponsoredByTeamRule(&d.Snapshot, u.ID)
 	var owned []*fact.Group
-	for _, t := range d.TeamsOf(u.ID) {
+	for _, t := range record.TeamsOf(&d.Snapshot, u.ID) {
 		if !t.Ended {
 			owned = append(owned, d.Group(t.Group))
 		}

@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -141,28 +142,28 @@ func rename(d *change.Draft, from, to string) {
 		}
 		rewriteRights(d, r.ID, from, to)
 	}
-	for _, f := range d.Defaults() {
+	for _, f := range record.Defaults(&d.Snapshot) {
 		if text := fact.FilterAfterMove(f.Filter, from, to); text != f.Filter {
 			b := *f
 			b.Filter = text
 			d.Put(&b)
 		}
 	}
-	for _, f := range d.Expectations() {
+	for _, f := range record.Expectations(&d.Snapshot) {
 		if unit := at(f.Of.WouldBe.Unit); unit != f.Of.WouldBe.Unit {
 			b := *f
 			b.Of.WouldBe.Unit = unit
 			d.Put(&b)
 		}
 	}
-	for _, f := range d.SignUpRules() {
+	for _, f := range record.SignUpRules(&d.Snapshot) {
 		if unit := at(f.Unit); unit != f.Unit {
 			b := *f
 			b.Unit = unit
 			d.Put(&b)
 		}
 	}
-	for _, f := range d.TeamRules() {
+	for _, f := range record.TeamRules(&d.Snapshot) {
 		b := *f
 		b.Filter, b.People, b.Guests.Unit = fact.FilterAfterMove(f.Filter, from, to), at(f.People), at(f.Guests.Unit)
 		if !f.Says(&b) {
@@ -339,7 +340,7 @@ func unnamed(d *change.Draft, unit *fact.Unit, groups bool) {
 			}
 		}
 	}
-	for _, f := range d.Defaults() {
+	for _, f := range record.Defaults(&d.Snapshot) {
 		if !f.Ended && fact.NamesUnit(f.Filter, unit.Path) {
 			file("the default rule %s names %s: edit it first, in this change too", f.Label, unit.Path)
 		}
@@ -349,17 +350,17 @@ func unnamed(d *change.Draft, unit *fact.Unit, groups bool) {
 			file("what comes from the machine account %s names %s: edit it first, in this change too", d.User(f.User).UserName, unit.Path)
 		}
 	}
-	for _, f := range d.Expectations() {
+	for _, f := range record.Expectations(&d.Snapshot) {
 		if !f.Ended && in(f.Of.WouldBe.Unit) {
 			file("the expectation %s is about a new user in %s: edit it first, in this change too", f.Key, unit.Path)
 		}
 	}
-	for _, f := range d.SignUpRules() {
+	for _, f := range record.SignUpRules(&d.Snapshot) {
 		if !f.Ended && in(f.Unit) {
 			file("the sign-up rule for %s adds users to %s: edit it first, in this change too", f.Domain, unit.Path)
 		}
 	}
-	for _, f := range d.TeamRules() {
+	for _, f := range record.TeamRules(&d.Snapshot) {
 		if !f.Ended && (fact.NamesUnit(f.Filter, unit.Path) || f.People != "" && in(f.People) || f.Invites && in(f.Guests.Unit)) {
 			file("the team rule %s names %s: edit it first, in this change too", f.Label, unit.Path)
 		}

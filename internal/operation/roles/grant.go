@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/held"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -188,7 +189,7 @@ func (o *Revoke) find(d *change.Draft) *fact.Assignment {
 
 // byDefaultOnly files the fault of taking back what a default rule gives.
 func byDefaultOnly(d *change.Draft, field string, f *fact.Assignment) {
-	d.Fault(field, "%s is granted by the default rule %s: edit the rule, or the attributes it goes by", d.RoleKey(f.Role), d.Default(f.Rule).Key)
+	d.Fault(field, "%s is granted by the default rule %s: edit the rule, or the attributes it goes by", d.RoleKey(f.Role), record.Default(&d.Snapshot, f.Rule).Key)
 }
 
 // isOf says whether what else the operation names is that of an assignment.
@@ -216,7 +217,7 @@ func (o *Revoke) isOf(d *change.Draft, f *fact.Assignment) bool {
 func notDirect(d *change.Draft, role fact.RoleID, from fact.Assignee) string {
 	key := d.RoleKey(role)
 	if from.User != 0 {
-		for g, when := range held.GroupIntervals(&d.Builder.Snapshot, from.User) {
+		for g, when := range held.GroupIntervals(&d.Snapshot, from.User) {
 			for _, a := range d.GroupTable.At(int(g)).Given {
 				if a.Role() == role && len(when) > 0 && d.MaySee(fact.FactGroup, uint32(g)) {
 					return holderLabel(d, from) + " does not hold " + key + " directly: it comes through the group " + d.Group(g).Key +

@@ -6,6 +6,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -151,14 +152,14 @@ func (o *UpdateGroup) need(d *change.Draft, id fact.GroupID) bool {
 
 // checkTeam files the faults of a group that is a team.
 func (o *UpdateGroup) checkTeam(d *change.Draft, g *fact.Group) {
-	f := d.Team(g.ID)
+	f := record.Team(&d.Snapshot, g.ID)
 	if f == nil || f.Ended {
 		return
 	}
 	if g.Filter != "" {
 		d.Judged("filter", "chooses nobody in a team: people are added to %s one by one", g.Label)
 	}
-	if rule := d.TeamRule(f.Rule); o.Owner != nil && g.Owner != 0 && !rule.Ended && !rule.Chooses(d.User(g.Owner)) {
+	if rule := record.TeamRule(&d.Snapshot, f.Rule); o.Owner != nil && g.Owner != 0 && !rule.Ended && !rule.Chooses(d.User(g.Owner)) {
 		d.Judged("owner", "%s may not manage such a team: the rule chooses %s", d.User(g.Owner).UserName, d.FilterWords(rule.Filter))
 	}
 }
@@ -246,7 +247,7 @@ func MembershipOf(d *change.Draft, m fact.Member, g fact.GroupID) *fact.Membersh
 func joinedBy(d *change.Draft, m fact.Member, g fact.GroupID) *fact.Default {
 	for _, j := range d.JoinedTo(m) {
 		if j.Group() == g && !j.ByRule() {
-			if f := d.Default(d.Membership(j.Membership()).Rule); f != nil {
+			if f := record.Default(&d.Snapshot, d.Membership(j.Membership()).Rule); f != nil {
 				return f
 			}
 		}

@@ -10,6 +10,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
 	"ableroster/internal/query"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -58,12 +59,12 @@ func (o ShareRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 	case u.Status == fact.Departed:
 		d.Fault("user", "%s has departed", u.UserName)
 		return
-	case o.Path == patterns.Root || query.UnknownPath(&d.Builder.Snapshot, r.Application, o.Path):
+	case o.Path == patterns.Root || query.UnknownPath(&d.Snapshot, r.Application, o.Path):
 		d.Fault("path", "“%s” is no single resource of %s", o.Path, d.Application(r.Application).Key)
 		return
 	case to == d.Author && !d.Judged("user", "nobody shares with themselves"):
 		return
-	case change.GivesNothingThere(&d.Builder.Snapshot, role, in):
+	case change.GivesNothingThere(&d.Snapshot, role, in):
 		d.Fault("path", "%s gives nothing within “%s”", d.RoleKey(role), o.Path)
 		return
 	}
@@ -98,7 +99,7 @@ func (o ShareRole) ApplyTo(d *change.Draft) (settled change.Operation) {
 // may says whether a role may be shared: by an account of its application that may assign it,
 // for somebody who holds there what it gives.
 func (o *ShareRole) may(d *change.Draft, r *fact.Role, u *fact.User, in fact.Scope) bool {
-	switch m := d.MachineAccount(d.Account); {
+	switch m := record.MachineAccount(&d.Snapshot, d.Account); {
 	case d.Replays || d.Author == 0 || d.May == nil: // nobody is asked for rights
 		return true
 	case m == nil || !m.ActsFor || m.Application != r.Application || r.Application == 0:
@@ -153,7 +154,7 @@ func (o EndShares) ApplyTo(d *change.Draft) (settled change.Operation) {
 	role, there := d.FindRole(string(o.Role))
 	user, known := d.FindUser(string(o.User))
 	var ends []*fact.Assignment
-	for f := range query.SharesIn(&d.Builder.Snapshot, app) {
+	for f := range query.SharesIn(&d.Snapshot, app) {
 		if !patterns.Covers(o.Path, f.Scopes[0].Pattern) || o.Role != "" && f.Role != role || o.User != "" && f.Assignee.User != user {
 			continue
 		}
@@ -195,7 +196,7 @@ func (o EndShares) ApplyTo(d *change.Draft) (settled change.Operation) {
 
 // concerns says whether something in an application is shared by the author, or with them.
 func (o *EndShares) concerns(d *change.Draft, app fact.ApplicationID) bool {
-	for f := range query.SharesIn(&d.Builder.Snapshot, app) {
+	for f := range query.SharesIn(&d.Snapshot, app) {
 		if ofAuthor(d, f) {
 			return true
 		}

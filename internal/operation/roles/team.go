@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -53,7 +54,7 @@ func (o OpenTeam) ApplyTo(d *change.Draft) (settled change.Operation) {
 		} else if !rule.Chooses(u) {
 			d.Judged("owner", "%s may not open such a team: the rule chooses %s", u.UserName, d.FilterWords(rule.Filter))
 		}
-		if len(d.TeamsOf(owner)) >= fact.MostTeams {
+		if len(record.TeamsOf(&d.Snapshot, owner)) >= fact.MostTeams {
 			d.Judged("owner", "%s has opened %d teams, and may open no more", u.UserName, fact.MostTeams)
 		}
 	}
@@ -92,7 +93,7 @@ func team(d *change.Draft, ref *change.GroupRef) (*fact.Team, bool) {
 	if !ok || !d.NeedTeam(id, access.ActUpdate, d.GroupPath(id), "update the group %s", d.Group(id).Key) {
 		return nil, false
 	}
-	f := d.Team(id)
+	f := record.Team(&d.Snapshot, id)
 	if f == nil || f.Ended {
 		d.Fault("group", "%s is no team that is open", d.Group(id).Label)
 		return nil, false
@@ -145,7 +146,7 @@ func (o *CloseTeam) Sentence(s *access.Snapshot, _ change.Names) string {
 
 // inTeam says whether a member may be put into a group, where that is a team, and files the fault.
 func inTeam(d *change.Draft, id fact.GroupID, m fact.Member) bool {
-	f := d.Team(id)
+	f := record.Team(&d.Snapshot, id)
 	if f == nil || f.Ended || d.Replays {
 		return true
 	}
@@ -157,7 +158,7 @@ func inTeam(d *change.Draft, id fact.GroupID, m fact.Member) bool {
 		d.Fault(field, "%s is a team: people alone are in it", d.Group(id).Label)
 		return false
 	}
-	if rule := d.TeamRule(f.Rule); MembershipOf(d, m, id) == nil && d.MemberCount(id) >= rule.MaxMembers {
+	if rule := record.TeamRule(&d.Snapshot, f.Rule); MembershipOf(d, m, id) == nil && d.MemberCount(id) >= rule.MaxMembers {
 		d.Fault("group", "%s has as many members as a team like it may have: %d", d.Group(id).Label, rule.MaxMembers)
 		return false
 	}

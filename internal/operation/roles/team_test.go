@@ -16,6 +16,7 @@ import (
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
+	"ableroster/internal/record"
 )
 
 var chartRule = rules.SetTeamRule{Key: "project", Label: "Projects", Filter: `within eq "marine"`, Roles: []change.RoleRef{"berths/scheduler"}, People: "marine", Invites: true, Unit: "guests", Days: 90, MaxMembers: 4}
@@ -244,7 +245,7 @@ func TestTheOwnerOfATeamGivesNothingBeyondIt(t *testing.T) {
 					}
 					if !slices.ContainsFunc([]string{"chart", "tides"}, func(key string) bool {
 						id, _ := after.FindGroup(key)
-						return after.InTeam(u.ID, id)
+						return record.InTeam(after, u.ID, id)
 					}) {
 						t.Fatalf("seed %d: %s gains %s and is in no team", seed, u.UserName, after.RoleKey(h.Role))
 					}

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -51,7 +52,7 @@ func (o AddDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 	before := len(d.Faults)
 	if m := d.CheckKey(o.Key); m != "" {
 		d.Fault("key", "%s", m)
-	} else if _, taken := d.FindDefault(o.Key); taken {
+	} else if _, taken := record.FindDefault(&d.Snapshot, o.Key); taken {
 		d.Fault("key", "“%s” is taken: keys are never reused", o.Key)
 	}
 	d.CheckTexts(&o.Label, o.Key, o.Description)
@@ -181,8 +182,8 @@ func (o *AddDefault) Sentence(s *access.Snapshot, _ change.Names) string {
 
 // defaultWords says whom a rule gives what.
 func defaultWords(s *access.Snapshot, ref change.DefaultRef) string {
-	id, _ := s.FindDefault(string(ref))
-	f := s.Default(id)
+	id, _ := record.FindDefault(s, string(ref))
+	f := record.Default(s, id)
 	if f == nil {
 		return string(ref)
 	}
@@ -331,6 +332,6 @@ func (o EndDefault) ApplyTo(d *change.Draft) (settled change.Operation) {
 
 // Sentence implements change.Operation.
 func (o *EndDefault) Sentence(s *access.Snapshot, _ change.Names) string {
-	id, _ := s.FindDefault(string(o.Default))
-	return "Ended the default rule " + s.Default(id).Label
+	id, _ := record.FindDefault(s, string(o.Default))
+	return "Ended the default rule " + record.Default(s, id).Label
 }

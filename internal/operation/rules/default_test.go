@@ -15,6 +15,7 @@ import (
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
+	"ableroster/internal/record"
 )
 
 // After any history of joins, moves, departures and edits of rules each user is
@@ -103,7 +104,7 @@ func naiveGifts(s *access.Snapshot, u *fact.User) (out []naiveGift) {
 			places = append(places, at{user: there, first: x.Start, last: x.End, former: x.Former})
 		}
 	}
-	rules := s.Defaults()
+	rules := record.Defaults(s)
 	slices.SortStableFunc(rules, func(a, b *fact.Default) int { return a.Order - b.Order })
 	for _, f := range rules {
 		var mine []naiveGift

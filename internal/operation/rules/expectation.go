@@ -5,6 +5,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/patterns"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -43,8 +44,8 @@ func (o SetExpectation) ApplyTo(d *change.Draft) (settled change.Operation) {
 		return
 	}
 	var old *fact.Expectation
-	if id, there := d.FindExpectation(o.Key); there && d.MaySee(fact.FactExpectation, uint32(id)) {
-		old = d.Expectation(id)
+	if id, there := record.FindExpectation(&d.Snapshot, o.Key); there && d.MaySee(fact.FactExpectation, uint32(id)) {
+		old = record.Expectation(&d.Snapshot, id)
 	}
 	before := len(d.Faults)
 	f := &fact.Expectation{Key: o.Key, Description: o.Description, Action: o.Action, Pattern: o.Pattern, May: o.May, Blocking: o.Blocking}
@@ -101,7 +102,7 @@ func sameExpectation(a, b *fact.Expectation) bool {
 }
 
 func standingExpectations(d *change.Draft) (n int) {
-	for _, f := range d.Expectations() {
+	for _, f := range record.Expectations(&d.Snapshot) {
 		if !f.Ended {
 			n++
 		}
@@ -140,8 +141,8 @@ func (o *SetExpectation) subjects(d *change.Draft) (of fact.Subjects) {
 
 // Sentence implements change.Operation.
 func (o *SetExpectation) Sentence(s *access.Snapshot, n change.Names) string {
-	id, _ := s.FindExpectation(string(o.Expectation))
-	f := s.Expectation(id)
+	id, _ := record.FindExpectation(s, string(o.Expectation))
+	f := record.Expectation(s, id)
 	if f == nil {
 		return "Wrote the expectation " + o.Key
 	}
@@ -163,13 +164,13 @@ func (o EndExpectation) ApplyTo(d *change.Draft) (settled change.Operation) {
 	if !d.Need(access.ActUpdate, "settings", "write expectations") {
 		return
 	}
-	id, ok := d.FindExpectation(string(o.Expectation))
+	id, ok := record.FindExpectation(&d.Snapshot, string(o.Expectation))
 	if !ok || !d.MaySee(fact.FactExpectation, uint32(id)) {
 		d.Missing(fact.FactExpectation, "expectation", string(o.Expectation))
 		return
 	}
 	d.Reads(fact.FactExpectation, uint32(id))
-	f := *d.Expectation(id)
+	f := *record.Expectation(&d.Snapshot, id)
 	o.Expectation = change.ExpectationRef(id.String())
 	if f.Ended {
 		d.Note(change.AlreadySo, f.Opened)
@@ -182,8 +183,8 @@ func (o EndExpectation) ApplyTo(d *change.Draft) (settled change.Operation) {
 
 // Sentence implements change.Operation.
 func (o *EndExpectation) Sentence(s *access.Snapshot, n change.Names) string {
-	id, _ := s.FindExpectation(string(o.Expectation))
-	if f := s.Expectation(id); f != nil {
+	id, _ := record.FindExpectation(s, string(o.Expectation))
+	if f := record.Expectation(s, id); f != nil {
 		return "No longer expects: " + change.ExpectationWords(f, s, n)
 	}
 	return "Ended an expectation"

@@ -7,6 +7,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -56,7 +57,7 @@ func (o SetSignUpRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Need(access.ActCreate, d.NewUserPath(f.Unit), "add users%s", change.InUnit(f.Unit))
 	}
 	old, there := access.FindKeyed[*fact.SignUpRule](&d.Snapshot, fact.FactSignUpRule, o.Domain, access.Same)
-	if !there && len(d.SignUpRules()) >= fact.MostSignUpRules {
+	if !there && len(record.SignUpRules(&d.Snapshot)) >= fact.MostSignUpRules {
 		d.Judged("", "there have been %d sign-up rules, and there is no room for more", fact.MostSignUpRules)
 	}
 	if len(d.Faults) > before {

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -39,7 +40,7 @@ func (o AddSoDRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 	before := len(d.Faults)
 	if m := d.CheckKey(o.Key); m != "" {
 		d.Fault("key", "%s", m)
-	} else if _, taken := d.FindSoDRule(o.Key); taken {
+	} else if _, taken := record.FindSoDRule(&d.Snapshot, o.Key); taken {
 		d.Fault("key", "“%s” is taken: keys are never reused", o.Key)
 	}
 	d.CheckTexts(&o.Label, o.Key, o.Description)
@@ -76,8 +77,8 @@ func (o *AddSoDRule) Sentence(s *access.Snapshot, _ change.Names) string {
 }
 
 func sodRuleWords(s *access.Snapshot, ref change.SoDRuleRef) string {
-	id, _ := s.FindSoDRule(string(ref))
-	if f := s.SoDRule(id); f != nil {
+	id, _ := record.FindSoDRule(s, string(ref))
+	if f := record.SoDRule(s, id); f != nil {
 		return SoDRuleWords(f, s)
 	}
 	return string(ref)
@@ -161,6 +162,6 @@ func (o EndSoDRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 
 // Sentence implements change.Operation.
 func (o *EndSoDRule) Sentence(s *access.Snapshot, _ change.Names) string {
-	id, _ := s.FindSoDRule(string(o.SoDRule))
-	return "Ended the SoD rule " + s.SoDRule(id).Label
+	id, _ := record.FindSoDRule(s, string(o.SoDRule))
+	return "Ended the SoD rule " + record.SoDRule(s, id).Label
 }

@@ -9,6 +9,7 @@ import (
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/settle"
 	"ableroster/internal/patterns"
+	"ableroster/internal/record"
 )
 
 func init() {
@@ -88,7 +89,7 @@ func (o SetTeamRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 	switch {
 	case there && old.Ended:
 		d.Fault("key", "the team rule %s has ended, and keys are never reused", o.Key)
-	case !there && len(d.TeamRules()) >= fact.MostTeamRules:
+	case !there && len(record.TeamRules(&d.Snapshot)) >= fact.MostTeamRules:
 		d.Judged("", "there have been %d team rules, and there is no room for more", fact.MostTeamRules)
 	}
 	if len(d.Faults) > before {
@@ -191,7 +192,7 @@ func (o EndTeamRule) ApplyTo(d *change.Draft) (settled change.Operation) {
 func (o *EndTeamRule) Sentence(s *access.Snapshot, _ change.Names) string {
 	n, _ := fact.ParseID("team_rule", string(o.Rule))
 	label := "one kind"
-	if f := s.TeamRule(fact.TeamRuleID(n)); f != nil {
+	if f := record.TeamRule(s, fact.TeamRuleID(n)); f != nil {
 		label = f.Label
 	}
 	return "Nobody may open or manage teams like " + label + " any more"
