@@ -31,6 +31,7 @@ require (
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/trustelem/zxcvbn v1.0.1
 	github.com/valyala/fasthttp v1.78.0
+	github.com/valyala/fastjson v1.6.10
 	github.com/wneessen/go-mail v0.7.2
 	github.com/xuri/excelize/v2 v2.11.1
 	go.opentelemetry.io/otel v1.47.0

@@ -197,8 +197,10 @@ func asked(err error) error {
 // question, answered as Evaluate answers it.
 func EvaluateMany(v *seeing.View, raw []byte, base string) (many *Decisions, single *Decision, err error) {
 	var in Evaluations
-	if err := read(raw, &in); err != nil {
-		return nil, nil, err
+	if !readUsual(raw, &in) {
+		if err := read(raw, &in); err != nil {
+			return nil, nil, err
+		}
 	}
 	if len(in.Evaluations) == 0 {
 		d, err := one(v, &in.Evaluation, base)
