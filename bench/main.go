@@ -49,6 +49,7 @@ var measurements = []measurement{
 	{"workflows", measureWorkflows},
 	{"people", measurePeople},
 	{"mails", measureMails},
+	{"wide", measureWide},
 	{"describe", describing},
 	{"lists", measureLists},
 	{"refused", refused},

@@ -36,7 +36,7 @@ type program struct {
 var readyAt = regexp.MustCompile(`msg=ready address=(\S+)`)
 
 func launch(file, address string) (*program, error) {
-	p := &program{cmd: exec.Command(file, "serve", "-listen", "127.0.0.1:0", "-database-url", address, "-largest-file", "256")}
+	p := &program{cmd: exec.Command(file, "serve", "-listen", "127.0.0.1:0", "-database-url", address, "-largest-file", "256", "-second-factor", "offered")}
 	out, err := p.cmd.StderrPipe()
 	if err != nil {
 		return nil, err
