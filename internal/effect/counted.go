@@ -53,19 +53,26 @@ func wideLosses(lost map[fact.ApplicationID][]fact.UserID, before, after *access
 			continue
 		}
 		had, has := query.Anything{S: before, App: app, From: from}, query.Anything{S: after, App: app, From: from}
-		users = slices.DeleteFunc(slices.Clone(users), func(id fact.UserID) bool { return id == 0 || !had.Held(id) || has.Held(id) })
+		users = slices.Compact(slices.Sorted(slices.Values(users)))
+		users = slices.DeleteFunc(users, func(id fact.UserID) bool { return id == 0 || !had.Held(id) || has.Held(id) })
 		if len(users) < lossLeast {
 			continue
 		}
-		most := int(float64(len(users)) / lossShare)
-		all := map[fact.UserID]bool{}
+		most, all := int(float64(len(users))/lossShare), len(users)
+		asked := make([]bool, before.UserTable.Len()) // whoever is reached in several ways is asked about once
+		for _, id := range users {
+			asked[id] = true
+		}
 		query.HoldersIn(before, app, func(id fact.UserID) {
-			if id != 0 && len(all) <= most && (sees == nil || sees(id)) && had.Held(id) {
-				all[id] = true
+			if id == 0 || all > most || asked[id] {
+				return
+			}
+			if asked[id] = true; (sees == nil || sees(id)) && had.Held(id) {
+				all++
 			}
 		})
-		if len(all) <= most {
-			out = append(out, Rail{Code: WideLoss, Application: app, Users: users, Share: float64(len(users)) / float64(len(all)), Passable: true})
+		if all <= most {
+			out = append(out, Rail{Code: WideLoss, Application: app, Users: users, Share: float64(len(users)) / float64(all), Passable: true})
 		}
 	}
 	slices.SortFunc(out, func(a, b Rail) int { return int(a.Application) - int(b.Application) })

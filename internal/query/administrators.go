@@ -113,17 +113,18 @@ type Anything struct {
 	App   fact.ApplicationID
 	From  calendar.Instant
 	key   []byte
-	known map[string]bool // by class of users who hold equally
+	bears *Bearing
+	known map[string]bool // by class of users who hold equally what bears on it
 }
 
 // Held says whether one does.
 func (a *Anything) Held(id fact.UserID) bool {
-	a.key = AppendHolding(a.S, a.key[:0], id, a.From)
+	if a.known == nil {
+		a.known, a.bears = map[string]bool{}, BearingIn(a.S, a.App)
+	}
+	a.key = AppendBearing(a.S, a.bears, a.key[:0], id, a.From)
 	if is, ok := a.known[string(a.key)]; ok {
 		return is
-	}
-	if a.known == nil {
-		a.known = map[string]bool{}
 	}
 	perms := PermissionsIn(a.S, id, held.RolesOf(a.S, id, held.AnyGroup), map[fact.ApplicationID]bool{a.App: true})
 	set := map[Line]struct{}{}

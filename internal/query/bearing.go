@@ -62,16 +62,28 @@ func BearingOn(base, next *access.Snapshot, changes []access.RowChange) *Bearing
 			}
 		}
 	}
+	return bearing(apps, base, next)
+}
+
+// BearingIn is that on an application.
+func BearingIn(s *access.Snapshot, app fact.ApplicationID) *Bearing {
+	return bearing(map[fact.ApplicationID]bool{app: true}, s)
+}
+
+// bearing is that on applications, through the groups of snapshots; what roles permit is the
+// same in all of these.
+func bearing(apps map[fact.ApplicationID]bool, in ...*access.Snapshot) *Bearing {
 	b := &Bearing{roles: map[fact.RoleID]bool{}, groups: map[fact.GroupID]bool{}}
-	for r := range next.Roles() {
-		for _, rule := range next.RoleTable.At(int(r.ID)).Rules {
+	last := in[len(in)-1]
+	for r := range last.Roles() {
+		for _, rule := range last.RoleTable.At(int(r.ID)).Rules {
 			if apps[rule.App] {
 				b.roles[r.ID] = true
 				break
 			}
 		}
 	}
-	for _, s := range []*access.Snapshot{base, next} {
+	for _, s := range in {
 		known := map[fact.GroupID]bool{}
 		for g := range s.Groups() {
 			if b.through(s, g.ID, known) {

@@ -89,3 +89,31 @@ func TestWhoHoldsAlikeWhatBearsGainsAndLosesTheSame(t *testing.T) {
 		t.Errorf("only %d changes, %d users who hold other things, and %d gains and losses were met", restricted, shared, gained)
 	}
 }
+
+// Whether somebody holds anything in an application is the same whoever was asked about before
+// them: users who hold alike what bears on it are one class.
+func TestWhoHoldsAnythingIsSaidOfEach(t *testing.T) {
+	asked, held := 0, 0
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		for range 20 {
+			if d, ok := c.Change(s, 8); ok {
+				s = d.Seal(d.Revision, s.At+1)
+			}
+		}
+		for app := range s.Applications() {
+			all := query.Anything{S: s, App: app.ID, From: s.At}
+			for u := range s.Users() {
+				is := all.Held(u.ID)
+				if alone := (&query.Anything{S: s, App: app.ID, From: s.At}); alone.Held(u.ID) != is {
+					t.Fatalf("%s: whether %s holds anything is said to be %v after others were asked about", app.Key, u.UserName, is)
+				}
+				if asked++; is {
+					held++
+				}
+			}
+		}
+	})
+	if asked < 1000 || held < 100 || held == asked {
+		t.Errorf("of %d users %d hold something", asked, held)
+	}
+}
