@@ -23,15 +23,36 @@ func (d *Draft) OfAccount() bool { return d.Account != 0 && d.Author == d.Accoun
 // all that a role gives there, and not by a share. own counts what they may do with their own
 // things alone.
 func HoldsThere(s *access.Snapshot, user fact.UserID, role fact.RoleID, in fact.Scope, w calendar.Window, own bool, at calendar.Instant) bool {
-	a := &Authority{Caller: user, at: at, s: s}
-	query.AssignmentsAt(s, user, at, func(f *fact.Assignment) {
-		if f.Origin == fact.ByShare {
-			return
+	h := Holdings{S: s, User: user, Own: own, At: at}
+	return h.There(role, in, w)
+}
+
+// Holdings says HoldsThere of one user and many resources. It belongs to one goroutine.
+type Holdings struct {
+	S    *access.Snapshot
+	User fact.UserID
+	Own  bool
+	At   calendar.Instant
+	in   map[fact.ApplicationID]*Authority
+}
+
+// There says whether the user holds all that a role gives within a resource.
+func (h *Holdings) There(role fact.RoleID, in fact.Scope, w calendar.Window) bool {
+	a := h.in[in.Application]
+	if a == nil {
+		a = &Authority{Caller: h.User, at: h.At, s: h.S}
+		query.AssignmentsAt(h.S, h.User, h.At, func(f *fact.Assignment) {
+			if f.Origin != fact.ByShare {
+				a.rights = append(a.rights, adminRight{f, givesIn(h.S, f, in.Application, h.Own)})
+			}
+		})
+		if h.in == nil {
+			h.in = map[fact.ApplicationID]*Authority{}
 		}
-		a.rights = append(a.rights, adminRight{f, givesIn(s, f, in.Application, own)})
-	})
-	when := &RoleGain{When: calendar.Always().Within(w).From(at)}
-	gives := givesIn(s, &fact.Assignment{Role: role, Scopes: []fact.Scope{in}}, in.Application, true)
+		h.in[in.Application] = a
+	}
+	when := &RoleGain{When: calendar.Always().Within(w).From(h.At)}
+	gives := givesIn(h.S, &fact.Assignment{Role: role, Scopes: []fact.Scope{in}}, in.Application, true)
 	for act, areas := range gives {
 		for i := range areas {
 			if !slices.ContainsFunc(a.rights, func(p adminRight) bool {

@@ -61,6 +61,7 @@ func Shares(v *seeing.View, q ShareSearch) (wire.ShareList, error) {
 		}
 	}
 	var all []*fact.Assignment
+	holds := &change.Holdings{S: s, User: v.Caller.Author(), Own: q.Own && v.Caller.For != 0, At: v.At}
 	for r := range s.Roles() {
 		if r.Application == 0 || want.app != 0 && r.Application != want.app || want.role != 0 && r.ID != want.role {
 			continue
@@ -69,7 +70,7 @@ func Shares(v *seeing.View, q ShareSearch) (wire.ShareList, error) {
 			if q.Path != "" && !patterns.Covers(q.Path, f.Scopes[0].Pattern) || want.user != 0 && f.Assignee.User != want.user || want.by != 0 && f.SharedBy != want.by {
 				continue
 			}
-			if !v.Over(f.Window) && seesShare(v, f, q.Own) {
+			if !v.Over(f.Window) && seesShare(v, f, holds) {
 				all = append(all, f)
 			}
 		}
@@ -84,7 +85,7 @@ func Shares(v *seeing.View, q ShareSearch) (wire.ShareList, error) {
 	}
 	out.Total, out.Next = len(all), next
 	for _, f := range page {
-		out.Shares = append(out.Shares, share(v, f, q.Own))
+		out.Shares = append(out.Shares, share(v, f, holds))
 	}
 	v.Reasons(func(g seeing.Giving) {
 		for i := range out.Shares {
@@ -100,15 +101,11 @@ func ofCaller(v *seeing.View, f *fact.Assignment) bool {
 	return id != 0 && (f.SharedBy == id || f.Assignee.User == id)
 }
 
-// holdsShared says whether the caller, or whom they act for, holds what is shared themselves.
-func holdsShared(v *seeing.View, f *fact.Assignment, own bool) bool {
-	return change.HoldsThere(v.Uncut(), v.Caller.Author(), f.Role, f.Scopes[0], f.Window, own && v.Caller.For != 0, v.At)
-}
-
-func seesShare(v *seeing.View, f *fact.Assignment, own bool) bool {
+// seesShare says whether the caller may know of a share; holds is of the caller, or of whom they act for.
+func seesShare(v *seeing.View, f *fact.Assignment, holds *change.Holdings) bool {
 	reads := v.ReadsRole(f.Role) && v.ReadsUser(f.Assignee.User)
 	if v.Caller.For != 0 {
-		return reads && (ofCaller(v, f) || holdsShared(v, f, own))
+		return reads && (ofCaller(v, f) || holds.There(f.Role, f.Scopes[0], f.Window))
 	}
 	return reads || ofCaller(v, f) || ownsShared(v, f)
 }
@@ -119,7 +116,7 @@ func ownsShared(v *seeing.View, f *fact.Assignment) bool {
 }
 
 // share draws one: whoever shared it, or has it, knows what it is and with whom.
-func share(v *seeing.View, f *fact.Assignment, owns bool) wire.Share {
+func share(v *seeing.View, f *fact.Assignment, holds *change.Holdings) wire.Share {
 	own := v.Caller.For == 0 && ofCaller(v, f)
 	w := v
 	if own || ownsShared(v, f) { // they know each other
@@ -139,7 +136,7 @@ func share(v *seeing.View, f *fact.Assignment, owns bool) wire.Share {
 	}
 	if !v.Past {
 		assigns := v.Rights().May(access.ActAssign, v.Uncut().RolePath(f.Role)) && v.Rights().May(access.ActAssign, v.Uncut().UserPath(f.Assignee.User))
-		out.MayEnd = assigns && (v.Caller.For == 0 || ofCaller(v, f) || holdsShared(v, f, owns)) || own || v.Caller.For == 0 && holdsShared(v, f, false)
+		out.MayEnd = own || assigns && (v.Caller.For == 0 || ofCaller(v, f)) || (assigns || v.Caller.For == 0) && holds.There(f.Role, f.Scopes[0], f.Window)
 	}
 	return out
 }
