@@ -4,9 +4,25 @@ import globals from 'globals'
 import ts from 'typescript-eslint'
 
 export default ts.config(
-  { ignores: ['dist', 'public', 'eslint.config.js', 'src/api/schema.d.ts'] },
+  { ignores: ['dist', 'public', 'eslint.config.js', 'lingui.config.js', 'src/api/schema.d.ts'] },
   js.configs.recommended,
   ts.configs.recommendedTypeChecked,
   hooks.configs.flat.recommended,
+  // What people read stands in words/en.po, from which it comes: by <Trans>, t and plural.
+  {
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: 'JSXText[value=/\\p{L}/u]:not(JSXElement[openingElement.name.name="Trans"] JSXText)',
+          message: 'Put what people read into <Trans>.',
+        },
+        {
+          selector: 'JSXAttribute[name.name=/^(label|title|aria-label|placeholder|what|hint)$/] > Literal[value=/\\p{L}/u]',
+          message: 'Put what people read into t`…`.',
+        },
+      ],
+    },
+  },
   { languageOptions: { globals: globals.browser, parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } } },
 )

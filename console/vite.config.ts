@@ -1,4 +1,6 @@
 import tailwindcss from '@tailwindcss/vite'
+import { lingui } from '@lingui/vite-plugin'
+import babel from '@rolldown/plugin-babel'
 import react from '@vitejs/plugin-react'
 import { defineConfig, type Plugin } from 'vite'
 
@@ -18,7 +20,13 @@ function pages(): Plugin {
 }
 
 export default defineConfig({
-  plugins: [react(), tailwindcss(), pages()],
-  build: { target: 'es2022', assetsInlineLimit: 0, emptyOutDir: true },
+  plugins: [
+    babel({ include: /src\/.*\.tsx?$/, plugins: ['@lingui/babel-plugin-lingui-macro'] }),
+    react(),
+    lingui({ failOnCompileError: true }),
+    tailwindcss(),
+    pages(),
+  ],
+  build: { target: 'es2022', assetsInlineLimit: 0, emptyOutDir: true, rolldownOptions: { checks: { pluginTimings: false } } },
   server: { proxy: { '/api': 'http://127.0.0.1:7420' } },
 })

@@ -45,7 +45,7 @@ func TestNamesAreThoseOfTheGlossary(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, m := range regexp.MustCompile(`to: '/[a-z-]+', label: '([^']+)'`).FindAllStringSubmatch(string(pages), -1) {
+	for _, m := range regexp.MustCompile("to: '/[a-z-]+', label: t`([^`]+)`").FindAllStringSubmatch(string(pages), -1) {
 		hold("console", m[1])
 	}
 	var document struct{ Paths map[string]any }

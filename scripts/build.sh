@@ -19,10 +19,10 @@ rm -f console/openapi.json.new
 go run client/generate.go console/openapi.json client/reads.go
 [ "${1:-}" != types ] || exit 0
 
-# The console again only when something of it is newer than what was built.
+# The console, and the file of its words, again only when something of it is newer than what was built.
 if [ ! -f console/dist/index.html ] ||
-    [ -n "$(find console/src console/public console/index.html console/vite.config.ts console/package-lock.json -newer console/dist/index.html | head -n 1)" ]; then
-    (cd console && npm run --silent build -- --logLevel warn)
+    [ -n "$(find console/src console/public console/index.html console/words console/vite.config.ts console/package-lock.json -newer console/dist/index.html | head -n 1)" ]; then
+    (cd console && npm run --silent words >/dev/null && npm run --silent build -- --logLevel warn)
     touch console/dist/.gitkeep console/dist/index.html
 fi
 go build -o bin/ ./cmd/rosterd ./cmd/roster ./standin/berthboard ./standin/mailbox ./standin/personnel ./standin/harbourid

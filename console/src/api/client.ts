@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import createClient from 'openapi-fetch'
 import type { components, paths } from './schema'
 
@@ -70,13 +71,13 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   } catch {
     throw new ProblemError({
       type: 'not-reached',
-      title: 'Not reached',
+      title: t`Not reached`,
       status: 0,
-      detail: 'The service cannot be reached. What you see may be old; try again in a moment.',
+      detail: t`The service cannot be reached. What you see may be old; try again in a moment.`,
     })
   }
   if (result.response.ok) return result.data as T
   const p = result.error as Problem | undefined
   if (p?.type === 'another-user') onOther()
-  throw new ProblemError(p?.title ? p : { type: 'internal', title: 'Something went wrong', status: result.response.status })
+  throw new ProblemError(p?.title ? p : { type: 'internal', title: t`Something went wrong`, status: result.response.status })
 }

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useState } from 'react'
 import type { Operation, Schemas } from '../api/client'
 import { useSheet } from '../shell/sheet'
@@ -23,7 +25,7 @@ export function AttributeSource({ account: a, revision, done }: { account: Accou
   const [attributes, overridable] = [of('attributes'), of('overridable')]
   return (
     <form
-      aria-label={`Attributes that come from ${a.user.label}`}
+      aria-label={t`Attributes that come from ${a.user.label}`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
@@ -36,9 +38,9 @@ export function AttributeSource({ account: a, revision, done }: { account: Accou
         }
         sheet.add(
           {
-            verb: 'Set',
-            what: `the attributes that come from ${a.user.label}`,
-            detail: [...attributes, ...overridable.map((k) => `${k} (may be changed here)`)].join(', ') || 'none',
+            verb: t`Set`,
+            what: t`the attributes that come from ${a.user.label}`,
+            detail: [...attributes, ...overridable.map((k) => t`${k} (may be changed here)`)].join(', ') || t`none`,
             operations: [operation],
           },
           revision,
@@ -47,30 +49,42 @@ export function AttributeSource({ account: a, revision, done }: { account: Accou
       }}
     >
       <p className="text-soft sm:col-span-2">
-        Nobody else can change what comes from this account. What may be changed here keeps its changed value until the account sends the
-        same.
+        <Trans>
+          Nobody else can change what comes from this account. What may be changed here keeps its changed value until the account sends the
+          same.
+        </Trans>
       </p>
       {all.map((x) => (
         <label key={x.key}>
           {x.label}
           <select className="field" value={ways[x.key] ?? ''} onChange={(e) => setWays({ ...ways, [x.key]: e.target.value as Way })}>
-            <option value="">not from it</option>
-            <option value="attributes">from it</option>
-            {!('personal' in x && x.personal) && <option value="overridable">from it; may be changed here</option>}
+            <option value="">
+              <Trans>not from it</Trans>
+            </option>
+            <option value="attributes">
+              <Trans>from it</Trans>
+            </option>
+            {!('personal' in x && x.personal) && (
+              <option value="overridable">
+                <Trans>from it; may be changed here</Trans>
+              </option>
+            )}
           </select>
         </label>
       ))}
       <label className="sm:col-span-2">
-        Users it is for <span className="text-soft text-sm">a filter over users; blank: every person</span>
+        <Trans>
+          Users it is for <span className="text-soft text-sm">a filter over users; blank: every person</span>
+        </Trans>
         <input
           className="field font-mono"
-          placeholder='employment_type eq "staff"'
+          placeholder={t`employment_type eq "staff"`}
           value={filter}
           onChange={(e) => setFilter(e.target.value)}
         />
       </label>
       <button type="submit" className="button justify-self-start">
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../api/client'
@@ -6,7 +8,7 @@ import { EndPicked } from '../shared/EndPicked'
 import { ListTable, type ListColumn } from '../shared/ListTable'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, list } from '../shared/words'
+import { list } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
@@ -17,7 +19,7 @@ import { useTyped } from '../shell/drafts'
 /** A declared attribute, and whose it is. */
 type Declared = Schemas['Attribute'] & { of: 'users' | 'units' }
 
-const types = { text: 'text', number: 'number', date: 'date', truth: 'true or false' } as const
+const types = { text: t`text`, number: t`number`, date: t`date`, truth: t`true or false` } as const
 
 /** The attributes of users that the organisation declared. */
 export function AttributesPage() {
@@ -25,7 +27,7 @@ export function AttributesPage() {
   const me = useMe()
   const all = useQuery(ask('/api/v1/attributes', { params: { query: { as_of: asOf } } }))
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
-  if (!all.data) return <Loading what="the attributes" />
+  if (!all.data) return <Loading what={t`the attributes`} />
   const { revision } = all.data
   const attributes: Declared[] = [
     ...all.data.attributes.map((a) => ({ ...a, of: 'users' as const })),
@@ -37,18 +39,24 @@ export function AttributesPage() {
       <Title
         list="attributes"
         query={{ as_of: asOf }}
-        more={writes && <AddPanel label="Declare an attribute">{(done) => <Declare revision={revision} done={done} />}</AddPanel>}
+        more={writes && <AddPanel label={t`Declare an attribute`}>{(done) => <Declare revision={revision} done={done} />}</AddPanel>}
       >
-        Attributes
+        <Trans>Attributes</Trans>
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        Additional attributes of users and of units in this organisation. A fact is kept for ever and can be used in filters that give
-        access. A personal attribute can be erased and never gives access.
+        <Trans>
+          Additional attributes of users and of units in this organisation. A fact is kept for ever and can be used in filters that give
+          access. A personal attribute can be erased and never gives access.
+        </Trans>
       </p>
-      {attributes.length === 0 && <Empty>No attribute is declared yet. Examples: cost centre, licence, badge number.</Empty>}
+      {attributes.length === 0 && (
+        <Empty>
+          <Trans>No attribute is declared yet. Examples: cost centre, licence, badge number.</Trans>
+        </Empty>
+      )}
       {attributes.length > 0 && (
         <ListTable
-          what="attribute"
+          what={t`attribute`}
           rows={attributes}
           columns={columnsOf(revision, writes)}
           id={(a) => a.id}
@@ -59,7 +67,7 @@ export function AttributesPage() {
                   return (
                     <EndPicked
                       verb="Retire"
-                      what="attribute"
+                      what={t`attribute`}
                       standing={standing}
                       operations={standing.map((a) => ({ op: 'retire_attribute', attribute: a.key }))}
                       revision={revision}
@@ -78,18 +86,18 @@ export function AttributesPage() {
 /** What holds of the values of an attribute, in a few words each. */
 const rulesOf = (a: Declared) =>
   [
-    a.required && (a.of === 'units' ? 'required of every unit' : 'required of every person'),
-    a.identifies && 'no two people share a value',
-    a.case_exact && 'with case',
-    a.pattern && `matches ${a.pattern}`,
-    a.allowed && a.allowed.length > 0 && `one of ${list(a.allowed)}`,
-    a.fill && `filled in ${a.fill.words}`,
+    a.required && (a.of === 'units' ? t`required of every unit` : t`required of every person`),
+    a.identifies && t`no two people share a value`,
+    a.case_exact && t`with case`,
+    a.pattern && t`matches ${a.pattern}`,
+    a.allowed && a.allowed.length > 0 && t`one of ${list(a.allowed)}`,
+    a.fill && t`filled in ${a.fill.words}`,
   ].filter(Boolean)
 
 const columnsOf = (revision: number, writes: boolean): ListColumn<Declared>[] => [
   {
     key: 'attribute',
-    label: 'Attribute',
+    label: t`Attribute`,
     value: (a) => `${a.label} ${a.key}`,
     show: (a) => (
       <span className={a.retired ? 'text-soft' : ''}>
@@ -98,13 +106,13 @@ const columnsOf = (revision: number, writes: boolean): ListColumn<Declared>[] =>
       </span>
     ),
   },
-  { key: 'of', label: 'Of', value: (a) => a.of, choose: true },
-  { key: 'type', label: 'Type', value: (a) => types[a.type], choose: true },
-  { key: 'kept', label: 'Kept as', value: (a) => (a.personal ? 'personal' : 'fact'), choose: true },
-  { key: 'rule', label: 'Rule', value: (a) => rulesOf(a).join('; '), show: (a) => <Rules attribute={a} /> },
+  { key: 'of', label: t`Of`, value: (a) => a.of, choose: true },
+  { key: 'type', label: t`Type`, value: (a) => types[a.type], choose: true },
+  { key: 'kept', label: t`Kept as`, value: (a) => (a.personal ? t`personal` : t`fact`), choose: true },
+  { key: 'rule', label: t`Rule`, value: (a) => rulesOf(a).join('; '), show: (a) => <Rules attribute={a} /> },
   {
     key: 'users',
-    label: 'With it',
+    label: t`With it`,
     value: (a) => a.having,
     right: true,
     show: (a) =>
@@ -120,22 +128,22 @@ const columnsOf = (revision: number, writes: boolean): ListColumn<Declared>[] =>
           {a.required && a.lacking > 0 && (
             <span className="text-brass block text-sm">
               <Link to="/users" search={{ filter: `kind eq "person" and status ne "departed" and not (${a.key} pr)` }} className="press">
-                {count(a.lacking, 'person', 'people')} without
+                <Trans>{plural(a.lacking, { one: '# person', other: '# people' })} without</Trans>
               </Link>
             </span>
           )}
         </>
       ),
   },
-  { key: 'state', label: 'State', value: (a) => (a.retired ? 'retired' : 'in use'), choose: true },
+  { key: 'state', label: t`State`, value: (a) => (a.retired ? t`retired` : t`in use`), choose: true },
   {
     key: 'edit',
-    label: 'Edit',
+    label: t`Edit`,
     value: () => '',
     show: (a) =>
       writes &&
       !a.retired && (
-        <AddPanel press label={`Edit ${a.label}`} name={`edit-${a.key}`}>
+        <AddPanel press label={t`Edit ${a.label}`} name={`edit-${a.key}`}>
           {(done) => <Edit attribute={a} revision={revision} done={done} />}
         </AddPanel>
       ),
@@ -145,10 +153,16 @@ const columnsOf = (revision: number, writes: boolean): ListColumn<Declared>[] =>
 function Rules({ attribute: a }: { attribute: Declared }) {
   return (
     <>
-      {rulesOf(a).join('; ') || <span className="text-soft">any</span>}
+      {rulesOf(a).join('; ') || (
+        <span className="text-soft">
+          <Trans>any</Trans>
+        </span>
+      )}
       {a.fill?.units && (
         <details className="text-sm">
-          <summary className="press">The table</summary>
+          <summary className="press">
+            <Trans>The table</Trans>
+          </summary>
           <ul>
             {a.fill.units.map((u) => (
               <li key={u.unit}>
@@ -180,14 +194,14 @@ function Edit({ attribute: a, revision, done }: { attribute: Declared; revision:
   const names = Object.keys(changed)
   return (
     <form
-      aria-label={`Edit ${a.label}`}
+      aria-label={t`Edit ${a.label}`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Edit',
-            what: `the attribute ${a.label}`,
+            verb: t`Edit`,
+            what: t`the attribute ${a.label}`,
             detail: names.join(', '),
             operations: [{ op: 'update_attribute', attribute: a.key, ...changed }],
           },
@@ -197,35 +211,45 @@ function Edit({ attribute: a, revision, done }: { attribute: Declared; revision:
         done()
       }}
     >
-      <p className="text-soft sm:col-span-2">Its key, its type and whether it is personal stay as they were declared.</p>
+      <p className="text-soft sm:col-span-2">
+        <Trans>Its key, its type and whether it is personal stay as they were declared.</Trans>
+      </p>
       <label>
-        Name of the attribute
+        <Trans>Name of the attribute</Trans>
         <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
       </label>
       <label>
-        What it is for
+        <Trans>What it is for</Trans>
         <input className="field" value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
       </label>
       {a.type === 'text' && !a.fill && (
         <>
           <label>
-            Pattern <span className="text-soft text-sm">a regular expression that the whole value must match</span>
+            <Trans>
+              Pattern <span className="text-soft text-sm">a regular expression that the whole value must match</span>
+            </Trans>
             <input className="field font-mono" value={x.pattern} onChange={(e) => setX({ ...x, pattern: e.target.value })} />
           </label>
           <label>
-            Allowed values <span className="text-soft text-sm">one per line; none: any value</span>
+            <Trans>
+              Allowed values <span className="text-soft text-sm">one per line; none: any value</span>
+            </Trans>
             <textarea className="field h-20" value={x.allowed} onChange={(e) => setX({ ...x, allowed: e.target.value })} />
           </label>
         </>
       )}
       {!a.fill && (
         <label className="flex gap-2 sm:col-span-2">
-          <input type="checkbox" checked={x.required} onChange={(e) => setX({ ...x, required: e.target.checked })} /> Required of every
-          {a.of === 'units' ? ' unit' : ' person'} added
+          <input type="checkbox" checked={x.required} onChange={(e) => setX({ ...x, required: e.target.checked })} />
+          <Trans>
+            {' '}
+            Required of every
+            {a.of === 'units' ? t` unit` : t` person`} added
+          </Trans>
         </label>
       )}
       <button type="submit" className="button col-start-1 justify-self-start" disabled={names.length === 0 || !x.label.trim()}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -300,9 +324,9 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
         }
     sheet.add(
       {
-        verb: 'Declare',
-        what: `the attribute ${x.label.trim()}`,
-        detail: `${types[x.type as keyof typeof types]}, ${x.units ? 'of units' : x.personal ? 'personal' : 'fact'}`,
+        verb: t`Declare`,
+        what: t`the attribute ${x.label.trim()}`,
+        detail: `${types[x.type as keyof typeof types]}, ${x.units ? t`of units` : x.personal ? t`personal` : t`fact`}`,
         operations: [operation],
       },
       revision,
@@ -322,7 +346,7 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
   )
   return (
     <form
-      aria-label="Declare an attribute"
+      aria-label={t`Declare an attribute`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -331,24 +355,30 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
       }}
     >
       <p className="text-soft">
-        The key, the type and whether it is personal cannot be changed later{key && `; filters and files use the key ${key}`}.
+        <Trans>
+          The key, the type and whether it is personal cannot be changed later{key && t`; filters and files use the key ${key}`}.
+        </Trans>
       </p>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
-        {text('label', 'Name of the attribute')}
-        {text('description', 'What it is for')}
+        {text('label', t`Name of the attribute`)}
+        {text('description', t`What it is for`)}
         <label>
-          Whose it is
+          <Trans>Whose it is</Trans>
           <select
             className="field"
             value={x.units ? 'units' : 'users'}
             onChange={(e) => setX({ ...x, units: e.target.value === 'units', ...(e.target.value === 'units' && { from: '' }) })}
           >
-            <option value="users">of users</option>
-            <option value="units">of units</option>
+            <option value="users">
+              <Trans>of users</Trans>
+            </option>
+            <option value="units">
+              <Trans>of units</Trans>
+            </option>
           </select>
         </label>
         <label>
-          Type
+          <Trans>Type</Trans>
           <select className="field" value={x.type} onChange={(e) => setX({ ...x, type: e.target.value })}>
             {Object.entries(types).map(([k, words]) => (
               <option key={k} value={k}>
@@ -359,39 +389,55 @@ function Declare({ revision, done }: { revision: number; done: () => void }) {
         </label>
         {!x.units && (
           <label>
-            Filled in
+            <Trans>Filled in</Trans>
             <select className="field" value={x.from} onChange={(e) => setX({ ...x, from: e.target.value })}>
-              <option value="">by people and files</option>
-              <option value="unit">by itself, from the unit</option>
-              {x.type === 'date' && <option value="start_date">by itself, from the first day</option>}
-              {x.type === 'date' && <option value="end_date">by itself, from the last day</option>}
+              <option value="">
+                <Trans>by people and files</Trans>
+              </option>
+              <option value="unit">
+                <Trans>by itself, from the unit</Trans>
+              </option>
+              {x.type === 'date' && (
+                <option value="start_date">
+                  <Trans>by itself, from the first day</Trans>
+                </option>
+              )}
+              {x.type === 'date' && (
+                <option value="end_date">
+                  <Trans>by itself, from the last day</Trans>
+                </option>
+              )}
             </select>
           </label>
         )}
         {x.from === 'unit' && (
           <label className="sm:col-span-2">
-            Value of each unit{' '}
-            <span className="text-soft text-sm">one per line, such as marine/pilotage = 4110; units below are included</span>
+            <Trans>
+              Value of each unit{' '}
+              <span className="text-soft text-sm">one per line, such as marine/pilotage = 4110; units below are included</span>
+            </Trans>
             <textarea className="field h-28 font-mono text-sm" value={x.table} onChange={(e) => setX({ ...x, table: e.target.value })} />
           </label>
         )}
-        {(x.from === 'start_date' || x.from === 'end_date') && text('months', 'Months later', 'a negative number means earlier')}
-        {x.type === 'text' && x.from === '' && text('pattern', 'Pattern', 'a regular expression that the whole value must match')}
+        {(x.from === 'start_date' || x.from === 'end_date') && text('months', t`Months later`, t`a negative number means earlier`)}
+        {x.type === 'text' && x.from === '' && text('pattern', t`Pattern`, t`a regular expression that the whole value must match`)}
         {x.type === 'text' && x.from === '' && (
           <label>
-            Allowed values <span className="text-soft text-sm">one per line; none: any value</span>
+            <Trans>
+              Allowed values <span className="text-soft text-sm">one per line; none: any value</span>
+            </Trans>
             <textarea className="field h-20" value={x.allowed} onChange={(e) => setX({ ...x, allowed: e.target.value })} />
           </label>
         )}
         <div className="sm:col-span-2 flex flex-wrap gap-x-6 gap-y-2">
-          {!x.units && box('personal', 'Personal')}
-          {x.from === '' && box('required', x.units ? 'Required of every unit added' : 'Required of every person added')}
-          {!x.units && x.from === '' && box('identifies', 'No two people share a value')}
-          {!x.units && x.type === 'text' && box('exact', 'Compared with case')}
+          {!x.units && box('personal', t`Personal`)}
+          {x.from === '' && box('required', x.units ? t`Required of every unit added` : t`Required of every person added`)}
+          {!x.units && x.from === '' && box('identifies', t`No two people share a value`)}
+          {!x.units && x.type === 'text' && box('exact', t`Compared with case`)}
         </div>
       </div>
       <button type="submit" className="button mt-3" disabled={key === ''}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { ask } from '../api/ask'
@@ -16,31 +18,36 @@ const route = getRouteApi('/shell/calendar')
 type Entry = Schemas['CalendarEntry']
 
 const words = {
-  access_begins: 'Access begins',
-  access_ends: 'Access ends',
-  membership_begins: 'Membership begins',
-  membership_ends: 'Membership ends',
-  start_date: 'First day',
-  end_date: 'Last day',
-  freeze_begins: 'A freeze begins',
-  freeze_ends: 'A freeze ends',
+  access_begins: t`Access begins`,
+  access_ends: t`Access ends`,
+  membership_begins: t`Membership begins`,
+  membership_ends: t`Membership ends`,
+  start_date: t`First day`,
+  end_date: t`Last day`,
+  freeze_begins: t`A freeze begins`,
+  freeze_ends: t`A freeze ends`,
 }
 
-const who = (e: Entry) => e.user?.label ?? (e.group ? `the group ${e.group.label}` : (e.label ?? ''))
-const what = (e: Entry) => e.role?.label ?? (e.user && e.group ? `the group ${e.group.label}` : '')
+const who = (e: Entry) => e.user?.label ?? (e.group ? t`the group ${e.group.label}` : (e.label ?? ''))
+const what = (e: Entry) => e.role?.label ?? (e.user && e.group ? t`the group ${e.group.label}` : '')
 
 const columns: ListColumn<Entry>[] = [
-  { key: 'day', label: 'Day', value: (e) => e.day, show: (e) => <span className="whitespace-nowrap tabular-nums">{shortDay(e.day)}</span> },
+  {
+    key: 'day',
+    label: t`Day`,
+    value: (e) => e.day,
+    show: (e) => <span className="whitespace-nowrap tabular-nums">{shortDay(e.day)}</span>,
+  },
   {
     key: 'kind',
-    label: 'What',
+    label: t`What`,
     value: (e) => words[e.kind],
     show: (e) => <span className={e.kind.endsWith('ends') || e.kind === 'end_date' ? 'text-brass' : ''}>{words[e.kind]}</span>,
     choose: true,
   },
   {
     key: 'who',
-    label: 'Who',
+    label: t`Who`,
     value: who,
     show: (e) =>
       e.user?.key ? (
@@ -57,7 +64,7 @@ const columns: ListColumn<Entry>[] = [
   },
   {
     key: 'of',
-    label: 'Of',
+    label: t`Of`,
     value: what,
     show: (e) =>
       e.role?.key ? (
@@ -68,7 +75,7 @@ const columns: ListColumn<Entry>[] = [
         what(e)
       ),
   },
-  { key: 'application', label: 'Application', value: (e) => e.application?.label ?? '', choose: true },
+  { key: 'application', label: t`Application`, value: (e) => e.application?.label ?? '', choose: true },
 ]
 
 /** What begins and ends in the days to come. */
@@ -83,24 +90,30 @@ export function CalendarPage() {
   if (past)
     return (
       <>
-        <h1>Calendar</h1>
-        <Empty>This page looks ahead from today: go back to today to see it.</Empty>
+        <h1>
+          <Trans>Calendar</Trans>
+        </h1>
+        <Empty>
+          <Trans>This page looks ahead from today: go back to today to see it.</Trans>
+        </Empty>
       </>
     )
   if (calendar.error) return <Trouble page error={calendar.error} retry={() => void calendar.refetch()} />
-  if (!calendar.data) return <Loading what="what begins and ends" />
+  if (!calendar.data) return <Loading what={t`what begins and ends`} />
   const { entries, more } = calendar.data
   return (
     <>
       <Title list="calendar" query={{ days, unit, mine: !reads }}>
-        Calendar
+        <Trans>Calendar</Trans>
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        What begins and ends in the days to come{reads ? '' : ', of what is yours'}: access, memberships, first and last days.
+        <Trans>
+          What begins and ends in the days to come{reads ? '' : t`, of what is yours`}: access, memberships, first and last days.
+        </Trans>
       </p>
       <div className="mt-3 flex flex-wrap items-end gap-4">
         <label>
-          Within
+          <Trans>Within</Trans>
           <select
             className="field"
             value={days}
@@ -108,16 +121,16 @@ export function CalendarPage() {
           >
             {[14, 30, 90, 180, 366].map((n) => (
               <option key={n} value={n}>
-                {n} days
+                <Trans>{n} days</Trans>
               </option>
             ))}
           </select>
         </label>
         {reads && (
           <div className="w-72">
-            People of a unit
+            <Trans>People of a unit</Trans>
             <PickBox
-              label="Unit to look at"
+              label={t`Unit to look at`}
               choices={units}
               value={units.find((u) => u.key === unit) ?? null}
               onChange={(c) => void navigate({ search: (s) => ({ ...s, unit: c?.key }) })}
@@ -126,21 +139,27 @@ export function CalendarPage() {
         )}
         {unit && (
           <button type="button" className="press text-sm" onClick={() => void navigate({ search: (s) => ({ ...s, unit: undefined }) })}>
-            All units
+            <Trans>All units</Trans>
           </button>
         )}
       </div>
       {entries.length === 0 ? (
-        <Empty>Nothing begins or ends within {days} days.</Empty>
+        <Empty>
+          <Trans>Nothing begins or ends within {days} days.</Trans>
+        </Empty>
       ) : (
         <ListTable
-          what="date"
+          what={t`date`}
           rows={entries}
           columns={columns}
           id={(e) => [e.at, e.kind, e.assignment, e.user?.id, e.group?.id, e.label].filter(Boolean).join(' ')}
         />
       )}
-      {more ? <p className="text-brass mt-2">{more} later ones are left out: choose fewer days, or a unit.</p> : null}
+      {more ? (
+        <p className="text-brass mt-2">
+          <Trans>{more} later ones are left out: choose fewer days, or a unit.</Trans>
+        </p>
+      ) : null}
     </>
   )
 }

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { ask } from '../api/ask'
 import type { Schemas } from '../api/client'
@@ -7,14 +9,14 @@ import { moment } from '../shared/words'
 
 type Connection = Schemas['Connection']
 
-const speaks = { SCIM: 'Keeps people (SCIM)', AuthZEN: 'Asks for decisions (AuthZEN)' }
+const speaks = { SCIM: t`Keeps people (SCIM)`, AuthZEN: t`Asks for decisions (AuthZEN)` }
 
 const columns: ListColumn<Connection>[] = [
-  { key: 'account', label: 'Account', value: (c) => c.account.label },
-  { key: 'standard', label: 'What it does', value: (c) => speaks[c.standard], choose: true },
+  { key: 'account', label: t`Account`, value: (c) => c.account.label },
+  { key: 'standard', label: t`What it does`, value: (c) => speaks[c.standard], choose: true },
   {
     key: 'last',
-    label: 'Last call',
+    label: t`Last call`,
     value: (c) => c.last_at,
     show: (c) => (
       <>
@@ -25,7 +27,7 @@ const columns: ListColumn<Connection>[] = [
   },
   {
     key: 'refused',
-    label: 'Last refused',
+    label: t`Last refused`,
     value: (c) => c.refused?.at ?? '',
     show: (c) =>
       c.refused ? (
@@ -35,7 +37,9 @@ const columns: ListColumn<Connection>[] = [
           <span className="block text-sm break-words">{c.refused.why}</span>
         </>
       ) : (
-        <span className="text-soft">nothing</span>
+        <span className="text-soft">
+          <Trans>nothing</Trans>
+        </span>
       ),
   },
 ]
@@ -44,19 +48,25 @@ const columns: ListColumn<Connection>[] = [
 export function ConnectionsPage() {
   const connections = useQuery(ask('/api/v1/connections'))
   if (connections.error) return <Trouble page error={connections.error} retry={() => void connections.refetch()} />
-  if (!connections.data) return <Loading what="the connections" />
+  if (!connections.data) return <Loading what={t`the connections`} />
   return (
     <>
-      <h1>Connections</h1>
+      <h1>
+        <Trans>Connections</Trans>
+      </h1>
       <p className="text-soft mt-1 max-w-180">
-        Accounts by which personnel systems and directories keep people here (SCIM), and applications ask for decisions (AuthZEN).
+        <Trans>
+          Accounts by which personnel systems and directories keep people here (SCIM), and applications ask for decisions (AuthZEN).
+        </Trans>
       </p>
       {connections.data.connections.length === 0 ? (
         <Empty>
-          No account speaks SCIM or AuthZEN yet. Make a machine account with a token, and give its system the address of this service.
+          <Trans>
+            No account speaks SCIM or AuthZEN yet. Make a machine account with a token, and give its system the address of this service.
+          </Trans>
         </Empty>
       ) : (
-        <ListTable what="connection" rows={connections.data.connections} columns={columns} id={(c) => `${c.account.id} ${c.standard}`} />
+        <ListTable what={t`connection`} rows={connections.data.connections} columns={columns} id={(c) => `${c.account.id} ${c.standard}`} />
       )}
     </>
   )

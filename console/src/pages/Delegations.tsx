@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useMemo } from 'react'
@@ -10,7 +12,7 @@ import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { UserBox } from '../shared/UserBox'
 import { windowOf } from '../shared/window'
-import { count, list, shortDay, until } from '../shared/words'
+import { list, shortDay, until } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
@@ -21,12 +23,12 @@ import { useTyped } from '../shell/drafts'
 
 type Delegation = Schemas['Delegation']
 
-const holder = ({ assignment: a }: Delegation) => (a.assignee_kind === 'group' ? `The group ${a.assignee.label}` : a.assignee.label)
+const holder = ({ assignment: a }: Delegation) => (a.assignee_kind === 'group' ? t`The group ${a.assignee.label}` : a.assignee.label)
 
 const columnsOn = (now: Date): ListColumn<Delegation>[] => [
   {
     key: 'who',
-    label: 'Delegate',
+    label: t`Delegate`,
     value: holder,
     show: (h) => {
       const a = h.assignment
@@ -43,10 +45,10 @@ const columnsOn = (now: Date): ListColumn<Delegation>[] => [
       )
     },
   },
-  { key: 'role', label: 'Role', value: (h) => h.assignment.role.label, choose: true },
+  { key: 'role', label: t`Role`, value: (h) => h.assignment.role.label, choose: true },
   {
     key: 'what',
-    label: 'What',
+    label: t`What`,
     value: (h) => h.words.join('; '),
     show: (h) => (
       <ul>
@@ -58,18 +60,18 @@ const columnsOn = (now: Date): ListColumn<Delegation>[] => [
   },
   {
     key: 'until',
-    label: 'Until',
+    label: t`Until`,
     value: (h) => h.assignment.until ?? '',
     show: (h) => until(h.assignment.until, now),
     className: 'whitespace-nowrap',
   },
   {
     key: 'given',
-    label: 'Given by',
+    label: t`Given by`,
     value: (h) => h.assignment.given?.reason ?? '',
     show: ({ assignment: a }) => (
       <span className="text-soft text-sm">
-        {a.given?.reason && `${a.given.by?.label ?? 'The host'}, ${shortDay(a.given.at)}: ${a.given.reason}`}
+        {a.given?.reason && `${a.given.by?.label ?? t`The host`}, ${shortDay(a.given.at)}: ${a.given.reason}`}
       </span>
     ),
   },
@@ -83,7 +85,7 @@ export function DelegationsPage() {
   const sheet = useSheet()
   const all = useQuery(ask('/api/v1/delegations', { params: { query: { as_of: asOf } } }))
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
-  if (!all.data) return <Loading what="who does what here" />
+  if (!all.data) return <Loading what={t`who does what here`} />
   const { delegations, roles, revision } = all.data
   const gives = !past && me.may['roles.assign']
   return (
@@ -93,20 +95,26 @@ export function DelegationsPage() {
         query={{ as_of: asOf }}
         more={
           gives && (
-            <AddPanel label="Add a delegation">{(done) => <DelegationForm roles={roles} revision={revision} done={done} />}</AddPanel>
+            <AddPanel label={t`Add a delegation`}>{(done) => <DelegationForm roles={roles} revision={revision} done={done} />}</AddPanel>
           )
         }
       >
-        Delegated administration
+        <Trans>Delegated administration</Trans>
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        {count(delegations.length, 'delegation')}. A delegate administers that part here, and sees nothing else. Nobody can delegate more
-        than they hold.
+        <Trans>
+          {plural(delegations.length, { one: '# delegation', other: '# delegations' })}. A delegate administers that part here, and sees
+          nothing else. Nobody can delegate more than they hold.
+        </Trans>
       </p>
-      {delegations.length === 0 && <Empty>There is no delegation, or none that you may see.</Empty>}
+      {delegations.length === 0 && (
+        <Empty>
+          <Trans>There is no delegation, or none that you may see.</Trans>
+        </Empty>
+      )}
       {delegations.length > 0 && (
         <ListTable
-          what="delegation"
+          what={t`delegation`}
           rows={delegations}
           columns={columns}
           id={(h) => h.assignment.id}
@@ -119,11 +127,11 @@ export function DelegationsPage() {
                     onClick={() => {
                       sheet.add(
                         {
-                          verb: 'Revoke',
+                          verb: t`Revoke`,
                           what:
                             picked.length === 1
-                              ? `${picked[0]!.assignment.role.label} of ${holder(picked[0]!)}`
-                              : count(picked.length, 'delegation'),
+                              ? t`${picked[0]!.assignment.role.label} of ${holder(picked[0]!)}`
+                              : plural(picked.length, { one: '# delegation', other: '# delegations' }),
                           detail: picked.length > 1 ? list(picked.map(holder)) : undefined,
                           operations: picked.map((h) => ({ op: 'revoke', assignment: h.assignment.id })),
                         },
@@ -132,7 +140,7 @@ export function DelegationsPage() {
                       clear()
                     }}
                   >
-                    Revoke
+                    <Trans>Revoke</Trans>
                   </button>
                 )
               : undefined
@@ -185,18 +193,20 @@ function DelegationForm({ roles, revision, done }: { roles: Schemas['DelegationR
   }
   const holder = user.key ? user.name : (group?.label ?? '')
   const words = [
-    places.length > 0 && `people and groups in ${list(places)}`,
+    places.length > 0 && t`people and groups in ${list(places)}`,
     apps.length > 0 &&
-      (upTo ? `${count(given.length, 'role')} of up to ${risk} risk of ${named}, as they are today` : `the roles of ${named}`),
+      (upTo
+        ? t`${plural(given.length, { one: '# role', other: '# roles' })} of up to ${risk} risk of ${named}, as they are today`
+        : t`the roles of ${named}`),
   ].filter(Boolean) as string[]
   return (
     <form
-      aria-label="Add a delegation"
+      aria-label={t`Add a delegation`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
-          { verb: 'Delegate', what: `${chosen?.role.label} to ${holder}`, detail: words.join('; '), operations: [operation] },
+          { verb: t`Delegate`, what: t`${chosen?.role.label ?? ''} to ${holder}`, detail: words.join('; '), operations: [operation] },
           revision,
         )
         setUser({ key: '', name: '' })
@@ -208,17 +218,23 @@ function DelegationForm({ roles, revision, done }: { roles: Schemas['DelegationR
     >
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <div>
-          <span aria-hidden>To a user</span>
-          <UserBox key={user.key} label="To a user" value={user.key} onChange={(key, name) => setUser({ key, name })} />
+          <span aria-hidden>
+            <Trans>To a user</Trans>
+          </span>
+          <UserBox key={user.key} label={t`To a user`} value={user.key} onChange={(key, name) => setUser({ key, name })} />
         </div>
         <div>
-          <span aria-hidden>or to a group</span>
-          <PickBox label="To a group" choices={groups} value={group} onChange={setGroup} />
+          <span aria-hidden>
+            <Trans>or to a group</Trans>
+          </span>
+          <PickBox label={t`To a group`} choices={groups} value={group} onChange={setGroup} />
         </div>
         <label>
-          As
+          <Trans>As</Trans>
           <select className="field" value={role} onChange={(e) => setRole(e.target.value)}>
-            <option value="">choose a role</option>
+            <option value="">
+              <Trans>choose a role</Trans>
+            </option>
             {roles.map((r) => (
               <option key={r.role.key} value={r.role.key}>
                 {r.role.label}
@@ -227,22 +243,29 @@ function DelegationForm({ roles, revision, done }: { roles: Schemas['DelegationR
           </select>
         </label>
         <label>
-          Last day <span className="text-soft text-sm">none: until it is revoked</span>
+          <Trans>
+            Last day <span className="text-soft text-sm">none: until it is revoked</span>
+          </Trans>
           <input type="date" className="field" value={last} onChange={(e) => setLast(e.target.value)} />
         </label>
         {chosen && (
           <p className="text-soft sm:col-span-2 text-sm">
-            {chosen.description} Without limits: {chosen.words.join('; ')}.
+            {chosen.description}
+            <Trans> Without limits: {chosen.words.join('; ')}.</Trans>
           </p>
         )}
         <label>
-          Users in these units <span className="text-soft text-sm">separated by commas, such as terminal/cranes</span>
+          <Trans>
+            Users in these units <span className="text-soft text-sm">separated by commas, such as terminal/cranes</span>
+          </Trans>
           <input className="field" value={units} onChange={(e) => setUnits(e.target.value)} />
         </label>
         <label>
-          Roles of up to this risk
+          <Trans>Roles of up to this risk</Trans>
           <select className="field" value={risk} onChange={(e) => setRisk(e.target.value)}>
-            <option value="">any risk</option>
+            <option value="">
+              <Trans>any risk</Trans>
+            </option>
             {risks.map((r) => (
               <option key={r} value={r}>
                 {r}
@@ -251,7 +274,9 @@ function DelegationForm({ roles, revision, done }: { roles: Schemas['DelegationR
           </select>
         </label>
         <fieldset className="sm:col-span-2">
-          <legend>In these applications</legend>
+          <legend>
+            <Trans>In these applications</Trans>
+          </legend>
           <div className="grid grid-cols-3">
             {(applications.data?.applications ?? [])
               .filter((a) => a.key !== 'able-roster' && a.state !== 'retired')
@@ -270,9 +295,13 @@ function DelegationForm({ roles, revision, done }: { roles: Schemas['DelegationR
       </div>
       <p className="mt-2" aria-live="polite">
         {words.length > 0 ? (
-          <>Limited to {list(words)}.</>
+          <>
+            <Trans>Limited to {list(words)}.</Trans>
+          </>
         ) : (
-          <span className="text-soft">Name units or applications. A blank field never means all.</span>
+          <span className="text-soft">
+            <Trans>Name units or applications. A blank field never means all.</Trans>
+          </span>
         )}
       </p>
       {user.key && role && scopes.length > 0 && <TryDelegation delegate={user} operation={operation} />}
@@ -281,7 +310,7 @@ function DelegationForm({ roles, revision, done }: { roles: Schemas['DelegationR
         className="button mt-3"
         disabled={!role || holder === '' || scopes.length === 0 || (user.key !== '' && group !== null)}
       >
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -294,7 +323,7 @@ function ReadyMade({ roles }: { roles: Schemas['DelegationRole'][] }) {
     mutationFn: () =>
       answer(
         api.POST('/api/v1/roster-file', {
-          params: { query: { file: 'ready-made-roles.yaml', reason: 'Ready-made delegation roles' } },
+          params: { query: { file: 'ready-made-roles.yaml', reason: t`Ready-made delegation roles` } },
           body: readyMade as never,
           bodySerializer: (b) => b,
           headers: { 'Content-Type': 'application/yaml' },
@@ -305,18 +334,20 @@ function ReadyMade({ roles }: { roles: Schemas['DelegationRole'][] }) {
   if (add.isSuccess)
     return (
       <p role="status" className="mt-6">
-        The ready-made roles were added. Choose one when you add a delegation.
+        <Trans>The ready-made roles were added. Choose one when you add a delegation.</Trans>
       </p>
     )
   if (['application-owner', 'team-manager', 'help-desk'].every((k) => roles.some((r) => r.role.key === k))) return null
   return (
-    <section aria-label="Ready-made roles" className="border-rule mt-6 max-w-180 border-t pt-4">
+    <section aria-label={t`Ready-made roles`} className="border-rule mt-6 max-w-180 border-t pt-4">
       <p>
-        Ready-made roles for an access administrator, an auditor, an application owner, a team manager and a help desk. They are ordinary
-        roles and can be edited. Adding them gives access to nobody.
+        <Trans>
+          Ready-made roles for an access administrator, an auditor, an application owner, a team manager and a help desk. They are ordinary
+          roles and can be edited. Adding them gives access to nobody.
+        </Trans>
       </p>
       <button type="button" className="button-quiet mt-2" disabled={add.isPending} onClick={() => add.mutate()}>
-        Add the ready-made roles
+        <Trans>Add the ready-made roles</Trans>
       </button>
       {add.error && <Trouble error={add.error} />}
     </section>

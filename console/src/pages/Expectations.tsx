@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../api/client'
@@ -10,7 +12,7 @@ import { PathText } from '../shared/PathText'
 import { PickBox, type Choice } from '../shared/PickBox'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, sentence, shortDay } from '../shared/words'
+import { sentence, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
@@ -28,7 +30,7 @@ const stateOf = (x: Expectation) => (x.ended ? 'ended' : x.broken ? 'broken' : '
 const columns: ListColumn<Expectation>[] = [
   {
     key: 'name',
-    label: 'Expectation',
+    label: t`Expectation`,
     value: (x) => x.label,
     show: (x) => (
       <>
@@ -37,19 +39,25 @@ const columns: ListColumn<Expectation>[] = [
       </>
     ),
   },
-  { key: 'application', label: 'Application', value: (x) => x.application.label, choose: true },
-  { key: 'kind', label: 'What would break it', value: (x) => (x.blocking ? 'is refused' : 'shows a warning'), choose: true },
+  { key: 'application', label: t`Application`, value: (x) => x.application.label, choose: true },
+  { key: 'kind', label: t`What would break it`, value: (x) => (x.blocking ? t`is refused` : t`shows a warning`), choose: true },
   {
     key: 'state',
-    label: 'Now',
+    label: t`Now`,
     value: stateOf,
     show: (x) =>
       x.ended ? (
-        <span className="text-soft">ended</span>
+        <span className="text-soft">
+          <Trans>ended</Trans>
+        </span>
       ) : x.broken ? (
-        <strong className="text-brick">✗ broken by {count(x.broken.user_count, 'user')}</strong>
+        <strong className="text-brick">
+          <Trans>✗ broken by {plural(x.broken.user_count, { one: '# user', other: '# users' })}</Trans>
+        </strong>
       ) : (
-        <span className="text-kelp">✓ holds</span>
+        <span className="text-kelp">
+          <Trans>✓ holds</Trans>
+        </span>
       ),
     choose: true,
   },
@@ -61,7 +69,7 @@ export function ExpectationsPage() {
   const me = useMe()
   const all = useQuery(ask('/api/v1/expectations', { params: { query: { as_of: asOf } } }))
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
-  if (!all.data) return <Loading what="what is expected" />
+  if (!all.data) return <Loading what={t`what is expected`} />
   const standing = all.data.expectations.filter((x) => !x.ended)
   const writes = !past && !!me.may['settings.update']
   return (
@@ -69,28 +77,30 @@ export function ExpectationsPage() {
       <Title
         list="expectations"
         query={{ as_of: asOf }}
-        more={writes && <AddPanel label="Add an expectation">{(done) => <Write revision={all.data.revision} done={done} />}</AddPanel>}
+        more={writes && <AddPanel label={t`Add an expectation`}>{(done) => <Write revision={all.data.revision} done={done} />}</AddPanel>}
       >
-        Expectations
+        <Trans>Expectations</Trans>
       </Title>
       <p className="text-soft mt-1">
-        {count(standing.length, 'thing')} must keep holding;{' '}
+        <Trans>{plural(standing.length, { one: '# thing', other: '# things' })} must keep holding;</Trans>{' '}
         {all.data.broken === 0 ? (
-          'all of them do'
+          t`all of them do`
         ) : (
-          <strong className="text-brick">{all.data.broken === 1 ? '1 does not' : `${all.data.broken} do not`}</strong>
+          <strong className="text-brick">{all.data.broken === 1 ? t`1 does not` : t`${all.data.broken} do not`}</strong>
         )}
-        . Every change is checked against them before it is made.
+        <Trans>. Every change is checked against them before it is made.</Trans>
       </p>
       {standing.length === 0 && (
         <Empty>
-          No expectation yet. An expectation is a saved check that must keep holding, such as “Pilots cannot change tariffs”. Every change
-          is checked against it.
+          <Trans>
+            No expectation yet. An expectation is a saved check that must keep holding, such as “Pilots cannot change tariffs”. Every change
+            is checked against it.
+          </Trans>
         </Empty>
       )}
       {all.data.expectations.length > 0 && (
         <ListTable
-          what="expectation"
+          what={t`expectation`}
           rows={all.data.expectations}
           columns={columns}
           id={(x) => x.id}
@@ -102,7 +112,7 @@ export function ExpectationsPage() {
                   const standing = picked.filter((x) => !x.ended)
                   return (
                     <EndPicked
-                      what="expectation"
+                      what={t`expectation`}
                       standing={standing}
                       operations={standing.map((x) => ({ op: 'end_expectation', expectation: x.key }))}
                       revision={all.data.revision}
@@ -126,15 +136,17 @@ function One({ expectation: x }: { expectation: Expectation }) {
         {x.description && <span className="text-soft">{sentence(x.description)} </span>}
         {!x.ended && (
           <span className="text-soft">
-            {x.blocking ? 'Changes that would break it are refused' : 'Changes that would break it show a warning'}
-            {x.owner && `; ${x.owner.label} owns it`}.
+            {x.blocking ? t`Changes that would break it are refused` : t`Changes that would break it show a warning`}
+            {x.owner && t`; ${x.owner.label} owns it`}.
           </span>
         )}
       </p>
       {b && (
         <div className="border-brick mt-2 border-l-3 pl-3">
           <p>
-            <Mark name="warns" /> Broken by{' '}
+            <Trans>
+              <Mark name="warns" /> Broken by
+            </Trans>{' '}
             {b.by.slice(0, 8).map((y, i) => (
               <span key={i}>
                 {i > 0 && ', '}
@@ -147,20 +159,26 @@ function One({ expectation: x }: { expectation: Expectation }) {
                 )}
               </span>
             ))}
-            {b.user_count > 8 && ` and ${b.user_count - 8} others`}
-            {b.outside && ' and perhaps others outside your part'}
-            {b.since && `, since ${shortDay(b.since)}`}.
+            {b.user_count > 8 && t` and ${b.user_count - 8} others`}
+            {b.outside && t` and perhaps others outside your part`}
+            {b.since && t`, since ${shortDay(b.since)}`}.
           </p>
           {b.written ? (
-            <p className="text-soft text-sm">It did not hold when it was added.</p>
+            <p className="text-soft text-sm">
+              <Trans>It did not hold when it was added.</Trans>
+            </p>
           ) : b.change ? (
             <p className="text-soft text-sm">
-              By revision {b.change.revision}
+              <Trans>By revision {b.change.revision}</Trans>
               {b.change.by && `, ${b.change.by.label}`}
               {b.change.reason && `: ${b.change.reason}`}
             </p>
           ) : (
-            b.since && <p className="text-soft text-sm">By time: no change was made then.</p>
+            b.since && (
+              <p className="text-soft text-sm">
+                <Trans>By time: no change was made then.</Trans>
+              </p>
+            )
           )}
           <p className="text-sm">
             <Link
@@ -169,7 +187,9 @@ function One({ expectation: x }: { expectation: Expectation }) {
               search={{ action: x.action, path: x.pattern.includes('*') ? undefined : x.pattern }}
               className="press"
             >
-              Who can {x.action} <PathText path={x.pattern} />, and through what
+              <Trans>
+                Who can {x.action} <PathText path={x.pattern} />, and through what
+              </Trans>
             </Link>
           </p>
         </div>
@@ -181,9 +201,9 @@ function One({ expectation: x }: { expectation: Expectation }) {
 type Whom = 'group' | 'except' | 'user' | 'nobody' | 'newcomer'
 
 const said = [
-  { key: 'unit', label: 'Unit', hint: 'marine/pilotage' },
-  { key: 'title', label: 'Title', hint: 'Harbour pilot' },
-  { key: 'employment_type', label: 'Employment', hint: 'staff' },
+  { key: 'unit', label: t`Unit`, hint: 'marine/pilotage' },
+  { key: 'title', label: t`Title`, hint: t`Harbour pilot` },
+  { key: 'employment_type', label: t`Employment`, hint: t`staff` },
 ] as const
 
 type Newcomer = Partial<Record<(typeof said)[number]['key'], string>>
@@ -226,22 +246,22 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
   const subject = who ?? (x.whom === 'user' ? users.find((u) => u.key === search.user) : undefined) ?? null
   const named =
     x.whom === 'nobody'
-      ? 'Nobody signed in'
+      ? t`Nobody signed in`
       : x.whom === 'newcomer'
-        ? described.length > 0 && `A new user (${described.join(', ')})`
+        ? described.length > 0 && t`A new user (${described.join(', ')})`
         : x.whom === 'except'
-          ? subject && `Users outside ${subject.label}`
-          : subject && (x.whom === 'group' ? `Members of ${subject.label}` : subject.label)
+          ? subject && t`Users outside ${subject.label}`
+          : subject && (x.whom === 'group' ? t`Members of ${subject.label}` : subject.label)
   const sentence =
     named && application && x.action && x.pattern.trim()
-      ? `${named} ${x.may ? 'may' : 'may not'} ${x.action} ${x.pattern.trim()} in ${application.label}`
+      ? t`${named} ${x.may ? t`may` : t`may not`} ${x.action} ${x.pattern.trim()} in ${application.label}`
       : ''
   const key = keyOf(x.label || sentence)
     .slice(0, 60)
     .replace(/-+$/, '')
   return (
     <form
-      aria-label="Add an expectation"
+      aria-label={t`Add an expectation`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -261,28 +281,28 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
           may: x.may || undefined,
           blocking: x.blocking || undefined,
         }
-        sheet.add({ verb: 'Expect', what: x.label.trim() || sentence, detail: sentence, operations: [operation] }, revision)
+        sheet.add({ verb: t`Expect`, what: x.label.trim() || sentence, detail: sentence, operations: [operation] }, revision)
         setX({ ...x, label: '', about: '' })
         done()
       }}
     >
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
-          Name, as a plain sentence
+          <Trans>Name, as a plain sentence</Trans>
           <input
             className="field"
             maxLength={500}
-            placeholder={sentence || 'Pilots cannot change tariffs'}
+            placeholder={sentence || t`Pilots cannot change tariffs`}
             value={x.label}
             onChange={(e) => setX({ ...x, label: e.target.value })}
           />
         </label>
         <label>
-          Why it must keep holding
+          <Trans>Why it must keep holding</Trans>
           <input className="field" maxLength={2000} value={x.about} onChange={(e) => setX({ ...x, about: e.target.value })} />
         </label>
         <label>
-          About whom
+          <Trans>About whom</Trans>
           <select
             className="field"
             value={x.whom}
@@ -291,17 +311,27 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
               setWho(null)
             }}
           >
-            <option value="group">each member of a group</option>
-            <option value="except">everybody but the members of a group</option>
-            <option value="user">one user</option>
-            <option value="nobody">nobody signed in</option>
-            <option value="newcomer">a new user, on their first day</option>
+            <option value="group">
+              <Trans>each member of a group</Trans>
+            </option>
+            <option value="except">
+              <Trans>everybody but the members of a group</Trans>
+            </option>
+            <option value="user">
+              <Trans>one user</Trans>
+            </option>
+            <option value="nobody">
+              <Trans>nobody signed in</Trans>
+            </option>
+            <option value="newcomer">
+              <Trans>a new user, on their first day</Trans>
+            </option>
           </select>
         </label>
         <div className="self-end">
-          {x.whom === 'user' && <PickBox label="User it is about" choices={users} value={subject} onChange={setWho} />}
+          {x.whom === 'user' && <PickBox label={t`User it is about`} choices={users} value={subject} onChange={setWho} />}
           {(x.whom === 'group' || x.whom === 'except') && (
-            <PickBox label="Group it is about" choices={groups} value={subject} onChange={setWho} />
+            <PickBox label={t`Group it is about`} choices={groups} value={subject} onChange={setWho} />
           )}
         </div>
         {x.whom === 'newcomer' &&
@@ -318,16 +348,22 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
             </label>
           ))}
         <label>
-          They
+          <Trans>They</Trans>
           <select className="field" value={x.may ? 'may' : 'may not'} onChange={(e) => setX({ ...x, may: e.target.value === 'may' })}>
-            <option value="may not">may not, on any of it</option>
-            <option value="may">may, on all of it</option>
+            <option value="may not">
+              <Trans>may not, on any of it</Trans>
+            </option>
+            <option value="may">
+              <Trans>may, on all of it</Trans>
+            </option>
           </select>
         </label>
         <label>
-          In
+          <Trans>In</Trans>
           <select className="field" value={x.application} onChange={(e) => setX({ ...x, application: e.target.value, action: '' })}>
-            <option value="">choose an application</option>
+            <option value="">
+              <Trans>choose an application</Trans>
+            </option>
             {apps.map((a) => (
               <option key={a.id} value={a.key}>
                 {a.label}
@@ -336,9 +372,11 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
           </select>
         </label>
         <label>
-          Do what
+          <Trans>Do what</Trans>
           <select className="field" value={x.action} onChange={(e) => setX({ ...x, action: e.target.value })}>
-            <option value="">choose an action</option>
+            <option value="">
+              <Trans>choose an action</Trans>
+            </option>
             {(application?.actions ?? []).map((a) => (
               <option key={a.key} value={a.key}>
                 {a.key}
@@ -347,10 +385,10 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
           </select>
         </label>
         <label>
-          On which paths
+          <Trans>On which paths</Trans>
           <input
             className="field font-mono"
-            placeholder="tariffs"
+            placeholder={t`tariffs`}
             value={x.pattern}
             onChange={(e) => setX({ ...x, pattern: e.target.value })}
           />
@@ -359,11 +397,17 @@ function Write({ revision, done }: { revision: number; done: () => void }) {
       <Covered application={x.application} pattern={x.pattern} />
       <label className="mt-1 flex gap-2">
         <input type="checkbox" checked={x.blocking} onChange={(e) => setX({ ...x, blocking: e.target.checked })} />
-        Refuse changes that would break it; otherwise warn
+        <Trans>Refuse changes that would break it; otherwise warn</Trans>
       </label>
-      <p className="mt-2 min-h-6">{sentence && <>That is: {sentence}.</>}</p>
+      <p className="mt-2 min-h-6">
+        {sentence && (
+          <>
+            <Trans>That is: {sentence}.</Trans>
+          </>
+        )}
+      </p>
       <button type="submit" className="button mt-1" disabled={!sentence || !key}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

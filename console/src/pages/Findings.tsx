@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import type { Schemas } from '../api/client'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, shortDay } from '../shared/words'
+import { shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
@@ -27,12 +29,16 @@ export function FindingsPage() {
   if (past)
     return (
       <>
-        <h1>Findings</h1>
-        <Empty>They are about today: go back to today to see them.</Empty>
+        <h1>
+          <Trans>Findings</Trans>
+        </h1>
+        <Empty>
+          <Trans>They are about today: go back to today to see them.</Trans>
+        </Empty>
       </>
     )
   if (findings.error) return <Trouble page error={findings.error} retry={() => void findings.refetch()} />
-  if (!findings.data) return <Loading what="what looks wrong" />
+  if (!findings.data) return <Loading what={t`what looks wrong`} />
   const first = findings.data.pages[0]!
   const all = findings.data.pages.flatMap((p) => p.findings)
   const kinds = first.kinds.filter((k) => (aside === 'yes' ? k.aside : k.count) > 0)
@@ -41,24 +47,24 @@ export function FindingsPage() {
   return (
     <>
       <Title list="findings" query={{ code, aside: aside === 'yes' || undefined }}>
-        Findings
+        <Trans>Findings</Trans>
       </Title>
       <p className="text-soft mt-1">
         {whole === 0
-          ? 'Nothing looks wrong.'
-          : `${count(whole, 'thing')} ${whole === 1 ? 'looks' : 'look'} wrong, in ${count(first.kinds.filter((k) => k.count > 0).length, 'way')}.`}{' '}
+          ? t`Nothing looks wrong.`
+          : t`${plural(whole, { one: '# thing', other: '# things' })} ${whole === 1 ? t`looks` : t`look`} wrong, in ${plural(first.kinds.filter((k) => k.count > 0).length, { one: '# way', other: '# ways' })}.`}{' '}
         {setAside > 0 && (
           <button
             type="button"
             className="press"
             onClick={() => void navigate({ search: (s) => ({ ...s, code: undefined, aside: aside === 'yes' ? undefined : 'yes' }) })}
           >
-            {aside === 'yes' ? 'Back to those that wait' : `${setAside} set aside`}
+            {aside === 'yes' ? t`Back to those that wait` : t`${setAside} set aside`}
           </button>
         )}
       </p>
       <div className="mt-3 grid grid-cols-[17rem_1fr] gap-6">
-        <nav aria-label="Kinds of findings">
+        <nav aria-label={t`Kinds of findings`}>
           <ul>
             <li>
               <button
@@ -67,7 +73,7 @@ export function FindingsPage() {
                 className={`block w-full px-2 py-1 text-left ${!code ? 'bg-wash font-semibold' : 'text-harbour'}`}
                 onClick={() => void navigate({ search: (s) => ({ ...s, code: undefined }) })}
               >
-                All kinds
+                <Trans>All kinds</Trans>
               </button>
             </li>
             {kinds.map((k) => (
@@ -85,7 +91,7 @@ export function FindingsPage() {
           </ul>
         </nav>
         <div>
-          {all.length === 0 && <Empty>{aside === 'yes' ? 'Nothing is set aside.' : 'Nothing of this kind looks wrong.'}</Empty>}
+          {all.length === 0 && <Empty>{aside === 'yes' ? t`Nothing is set aside.` : t`Nothing of this kind looks wrong.`}</Empty>}
           {first.kinds.map((k) => {
             const these = all.filter((f) => f.code === k.code)
             if (these.length === 0) return null
@@ -108,7 +114,7 @@ export function FindingsPage() {
               disabled={findings.isFetchingNextPage}
               onClick={() => void findings.fetchNextPage()}
             >
-              More, of {first.total}
+              <Trans>More, of {first.total}</Trans>
             </button>
           )}
         </div>
@@ -131,10 +137,10 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
               type="button"
               className="press"
               title={f.mend_words}
-              aria-label={`Mend: ${f.message}`}
-              onClick={() => sheet.add({ verb: 'Mend', what: f.message, detail: f.mend_words, operations: f.mend! }, revision)}
+              aria-label={t`Mend: ${f.message}`}
+              onClick={() => sheet.add({ verb: t`Mend`, what: f.message, detail: f.mend_words, operations: f.mend! }, revision)}
             >
-              Mend
+              <Trans>Mend</Trans>
             </button>
           )}
           {writes && !f.aside && (
@@ -142,22 +148,22 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
               type="button"
               className="press inline-block min-h-7"
               aria-expanded={leaving}
-              aria-label={`Set aside: ${f.message}`}
+              aria-label={t`Set aside: ${f.message}`}
               onClick={() => setLeaving(!leaving)}
             >
-              Set aside
+              <Trans>Set aside</Trans>
             </button>
           )}
           {writes && f.aside && (
             <button
               type="button"
               className="press"
-              aria-label={`Show again: ${f.message}`}
+              aria-label={t`Show again: ${f.message}`}
               onClick={() =>
-                sheet.add({ verb: 'Show again', what: f.message, operations: [{ op: 'take_up_finding', findings: [f.key] }] }, revision)
+                sheet.add({ verb: t`Show again`, what: f.message, operations: [{ op: 'take_up_finding', findings: [f.key] }] }, revision)
               }
             >
-              Show again
+              <Trans>Show again</Trans>
             </button>
           )}
         </span>
@@ -166,29 +172,29 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
         {f.mend_words}.{' '}
         {f.role?.key && (
           <Link to="/roles/$role" params={{ role: f.role.key }} className="press">
-            The role
+            <Trans>The role</Trans>
           </Link>
         )}{' '}
         {f.user?.key && (
           <Link to="/users/$user" params={{ user: f.user.key }} className="press">
-            The user
+            <Trans>The user</Trans>
           </Link>
         )}{' '}
         {f.group?.key && (
           <Link to="/groups/$group" params={{ group: f.group.key }} className="press">
-            The group
+            <Trans>The group</Trans>
           </Link>
         )}{' '}
         {f.application?.key && !f.role && (
           <Link to="/applications/$application" params={{ application: f.application.key }} search={{ tab: 'coverage' }} className="press">
-            The application
+            <Trans>The application</Trans>
           </Link>
         )}
       </p>
       {f.aside && (
         <p className="text-brass text-sm">
-          Set aside until {shortDay(f.aside.until)}
-          {f.aside.by && ` by ${f.aside.by.label}`}
+          <Trans>Set aside until {shortDay(f.aside.until)}</Trans>
+          {f.aside.by && t` by ${f.aside.by.label}`}
           {f.aside.why && `: ${f.aside.why}`}
         </p>
       )}
@@ -199,9 +205,9 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
             e.preventDefault()
             sheet.add(
               {
-                verb: 'Set aside',
+                verb: t`Set aside`,
                 what: f.message,
-                detail: `until ${shortDay(until)}`,
+                detail: t`until ${shortDay(until)}`,
                 operations: [{ op: 'set_aside_finding', findings: [f.key], until }],
               },
               revision,
@@ -210,13 +216,15 @@ function One({ finding: f, revision, writes }: { finding: Finding; revision: num
           }}
         >
           <label className="text-sm">
-            Until the end of
+            <Trans>Until the end of</Trans>
             <input type="date" required className="field" value={until} onChange={(e) => setUntil(e.target.value)} />
           </label>
           <button type="submit" className="button-quiet" disabled={until === ''}>
-            Add to change sheet
+            <Trans>Add to change sheet</Trans>
           </button>
-          <span className="text-soft text-sm">The reason is the change's.</span>
+          <span className="text-soft text-sm">
+            <Trans>The reason is the change's.</Trans>
+          </span>
         </form>
       )}
     </li>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { ask } from '../api/ask'
 import type { Operation, Schemas } from '../api/client'
@@ -11,22 +13,22 @@ import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { UserBox } from '../shared/UserBox'
 import { windowOf } from '../shared/window'
-import { count, frozenWords, lastDay, list, shortDay } from '../shared/words'
+import { frozenWords, lastDay, list, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useTyped } from '../shell/drafts'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
 import { useUnits } from './users/choices'
 
-const words = { standing: 'in force', coming: 'to come', over: 'over', ended: 'ended' }
+const words = { standing: t`in force`, coming: t`to come`, over: t`over`, ended: t`ended` }
 const through = (f: Schemas['Freeze']) =>
-  list([...(f.let_through ?? []).map((u) => u.label), ...(f.let_through_group ? [`members of ${f.let_through_group.label}`] : [])]) ||
-  'nobody'
+  list([...(f.let_through ?? []).map((u) => u.label), ...(f.let_through_group ? [t`members of ${f.let_through_group.label}`] : [])]) ||
+  t`nobody`
 
 const columns: ListColumn<Schemas['Freeze']>[] = [
   {
     key: 'name',
-    label: 'Freeze',
+    label: t`Freeze`,
     value: (f) => f.label,
     show: (f) => (
       <>
@@ -37,15 +39,15 @@ const columns: ListColumn<Schemas['Freeze']>[] = [
   },
   {
     key: 'when',
-    label: 'When',
+    label: t`When`,
     value: (f) => f.until,
-    show: (f) => `${f.from ? `${shortDay(f.from)} to ` : 'until '}${lastDay(f.until)}`,
+    show: (f) => `${f.from ? t`${shortDay(f.from)} to ` : t`until `}${lastDay(f.until)}`,
   },
-  { key: 'what', label: 'What', value: frozenWords },
-  { key: 'through', label: 'Who is let through', value: through },
+  { key: 'what', label: t`What`, value: frozenWords },
+  { key: 'through', label: t`Who is let through`, value: through },
   {
     key: 'state',
-    label: 'State',
+    label: t`State`,
     value: (f) => words[f.state],
     show: (f) => <span className={f.state === 'standing' ? 'text-brass font-semibold' : 'text-soft'}>{words[f.state]}</span>,
     choose: true,
@@ -58,7 +60,7 @@ export function FreezesPage() {
   const me = useMe()
   const freezes = useQuery(ask('/api/v1/freezes', { params: { query: { as_of: asOf } } }))
   if (freezes.error) return <Trouble page error={freezes.error} retry={() => void freezes.refetch()} />
-  if (!freezes.data) return <Loading what="the freezes" />
+  if (!freezes.data) return <Loading what={t`the freezes`} />
   const all = freezes.data.freezes
   const writes = !past && me.may['settings.update']
   const standing = all.filter((f) => f.state === 'standing').length
@@ -67,18 +69,24 @@ export function FreezesPage() {
       <Title
         list="freezes"
         query={{ as_of: asOf }}
-        more={writes && <AddPanel label="Set a freeze">{(done) => <SetFreeze revision={freezes.data.revision} done={done} />}</AddPanel>}
+        more={writes && <AddPanel label={t`Set a freeze`}>{(done) => <SetFreeze revision={freezes.data.revision} done={done} />}</AddPanel>}
       >
-        Freezes
+        <Trans>Freezes</Trans>
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        {standing > 0 ? `${count(standing, 'freeze')} in force. ` : ''}While a freeze stands, only those it lets through can change access.
-        Departures and revocations are always possible.
+        <Trans>
+          {standing > 0 ? t`${plural(standing, { one: '# freeze', other: '# freezes' })} in force. ` : ''}While a freeze stands, only those
+          it lets through can change access. Departures and revocations are always possible.
+        </Trans>
       </p>
-      {all.length === 0 && <Empty>No freeze yet. A freeze protects a time such as the year-end close from changes.</Empty>}
+      {all.length === 0 && (
+        <Empty>
+          <Trans>No freeze yet. A freeze protects a time such as the year-end close from changes.</Trans>
+        </Empty>
+      )}
       {all.length > 0 && (
         <ListTable
-          what="freeze"
+          what={t`freeze`}
           rows={all}
           columns={columns}
           id={(f) => f.id}
@@ -88,7 +96,7 @@ export function FreezesPage() {
                   const standing = picked.filter((f) => f.state === 'standing' || f.state === 'coming')
                   return (
                     <EndPicked
-                      what="freeze"
+                      what={t`freeze`}
                       standing={standing}
                       operations={standing.map((f) => ({ op: 'end_freeze', freeze: f.key }))}
                       revision={freezes.data.revision}
@@ -117,7 +125,7 @@ function SetFreeze({ revision, done }: { revision: number; done: () => void }) {
   const ready = key && x.why.trim() && x.last
   return (
     <form
-      aria-label="Set a freeze"
+      aria-label={t`Set a freeze`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -131,7 +139,7 @@ function SetFreeze({ revision, done }: { revision: number; done: () => void }) {
           units: in_.map((u) => u.key),
           let_through: x.through ? [x.through] : [],
         }
-        sheet.add({ verb: 'Set', what: `the freeze ${x.label.trim()}`, detail: x.why.trim(), operations: [operation] }, revision)
+        sheet.add({ verb: t`Set`, what: t`the freeze ${x.label.trim()}`, detail: x.why.trim(), operations: [operation] }, revision)
         setX(empty)
         setOf([])
         setIn([])
@@ -140,37 +148,41 @@ function SetFreeze({ revision, done }: { revision: number; done: () => void }) {
     >
       <div className="mt-2 grid gap-x-5 gap-y-3 sm:grid-cols-2">
         <label>
-          Name of the freeze
+          <Trans>Name of the freeze</Trans>
           <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
         </label>
         <label>
-          Why, for whoever it stops
+          <Trans>Why, for whoever it stops</Trans>
           <input className="field" value={x.why} onChange={(e) => setX({ ...x, why: e.target.value })} />
         </label>
         <label>
-          First day
+          <Trans>First day</Trans>
           <input type="date" className="field" value={x.first} onChange={(e) => setX({ ...x, first: e.target.value })} />
         </label>
         <label>
-          Last day
+          <Trans>Last day</Trans>
           <input type="date" className="field" value={x.last} onChange={(e) => setX({ ...x, last: e.target.value })} />
         </label>
         <Picks
-          title="Applications"
-          label="Application that is frozen"
+          title={t`Applications`}
+          label={t`Application that is frozen`}
           choices={(applications.data?.applications ?? []).map((a) => ({ key: a.key, label: a.label }))}
           picked={of}
           pick={setOf}
         />
-        <Picks title="Units, with those below" label="Unit that is frozen" choices={units} picked={in_} pick={setIn} />
+        <Picks title={t`Units, with those below`} label={t`Unit that is frozen`} choices={units} picked={in_} pick={setIn} />
         <div>
-          Who is let through
-          <UserBox label="Who is let through" value={x.through} onChange={(through) => setX({ ...x, through })} />
+          <Trans>
+            Who is let through
+            <UserBox label={t`Who is let through`} value={x.through} onChange={(through) => setX({ ...x, through })} />
+          </Trans>
         </div>
       </div>
-      <p className="text-soft mt-2 text-sm">Without an application and a unit it is about all changes.</p>
+      <p className="text-soft mt-2 text-sm">
+        <Trans>Without an application and a unit it is about all changes.</Trans>
+      </p>
       <button type="submit" className="button mt-3" disabled={!ready}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

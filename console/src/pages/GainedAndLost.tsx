@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Schemas } from '../api/client'
@@ -5,7 +7,7 @@ import { DifferenceLines } from '../shared/DifferenceRow'
 import { ListTable, type ListColumn } from '../shared/ListTable'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, list, dayOf, endOfDay, fullDay, monthBefore } from '../shared/words'
+import { list, dayOf, endOfDay, fullDay, monthBefore } from '../shared/words'
 import { useMe } from '../shell/session'
 import { ask } from '../api/ask'
 
@@ -16,7 +18,7 @@ type Difference = Schemas['Difference']
 const columns: ListColumn<Difference>[] = [
   {
     key: 'user',
-    label: 'User',
+    label: t`User`,
     value: (d) => d.user.label,
     show: (d) => (
       <Link to="/users/$user" params={{ user: d.user.key! }} search={{ tab: 'history' }} className="press">
@@ -26,21 +28,21 @@ const columns: ListColumn<Difference>[] = [
   },
   {
     key: 'gained',
-    label: 'Gained',
+    label: t`Gained`,
     value: (d) => d.gained?.length ?? 0,
     show: (d) => <span className="text-kelp">{d.gained?.length ? `+${d.gained.length}` : ''}</span>,
     right: true,
   },
   {
     key: 'lost',
-    label: 'Lost',
+    label: t`Lost`,
     value: (d) => d.lost?.length ?? 0,
     show: (d) => <span className="text-brick">{d.lost?.length ? `−${d.lost.length}` : ''}</span>,
     right: true,
   },
   {
     key: 'where',
-    label: 'Where',
+    label: t`Where`,
     value: (d) => list([...new Set([...(d.gained ?? []), ...(d.lost ?? [])].map((e) => e.application.label))]),
   },
 ]
@@ -69,14 +71,14 @@ export function GainedAndLostPage() {
   return (
     <>
       <Title list="gained-and-lost" query={asked}>
-        Access gained and lost
+        <Trans>Access gained and lost</Trans>
       </Title>
       <p className="text-soft mt-1">
-        Who can do more or less than on an earlier day: because of changes, and because dates began or ended.
+        <Trans>Who can do more or less than on an earlier day: because of changes, and because dates began or ended.</Trans>
       </p>
       <div className="mt-3 flex flex-wrap items-end gap-3">
         <label>
-          From the end of
+          <Trans>From the end of</Trans>
           <input
             type="date"
             className="field"
@@ -87,13 +89,15 @@ export function GainedAndLostPage() {
           />
         </label>
         <label>
-          to the end of
+          <Trans>to the end of</Trans>
           <input type="date" className="field" max={today} value={to} onChange={(e) => set({ to: e.target.value || undefined })} />
         </label>
         <label>
-          in
+          <Trans>in</Trans>
           <select className="field" value={search.application ?? ''} onChange={(e) => set({ application: e.target.value || undefined })}>
-            <option value="">All applications</option>
+            <option value="">
+              <Trans>All applications</Trans>
+            </option>
             {(applications.data?.applications ?? []).map((a) => (
               <option key={a.id} value={a.key}>
                 {a.label}
@@ -102,22 +106,41 @@ export function GainedAndLostPage() {
           </select>
         </label>
       </div>
-      {from >= to && <Empty>The first day must come before the second.</Empty>}
+      {from >= to && (
+        <Empty>
+          <Trans>The first day must come before the second.</Trans>
+        </Empty>
+      )}
       {between.error && <Trouble error={between.error} retry={() => void between.refetch()} />}
-      {between.isPending && from < to && !between.error && <Loading what="both days" />}
+      {between.isPending && from < to && !between.error && <Loading what={t`both days`} />}
       {b && from < to && (
         <p role="status" className="mt-4">
-          <strong>{count(b.total, 'user')}</strong> between {fullDay(from)} (revision {b.from.revision}) and{' '}
-          {to >= today ? 'now' : fullDay(to)} (revision {b.to.revision}): <span className="text-kelp font-semibold">{b.gained} gained</span>
-          , <span className="text-brick font-semibold">{b.lost} lost</span>.
+          <Trans>
+            <strong>{plural(b.total, { one: '# user', other: '# users' })}</strong> between {fullDay(from)} (revision {b.from.revision}) and{' '}
+            {to >= today ? t`now` : fullDay(to)} (revision {b.to.revision}):{' '}
+            <span className="text-kelp font-semibold">{b.gained} gained</span>,{' '}
+            <span className="text-brick font-semibold">{b.lost} lost</span>.
+          </Trans>
         </p>
       )}
-      {b && b.total === 0 && <Empty>Nobody gained or lost access between these days.</Empty>}
+      {b && b.total === 0 && (
+        <Empty>
+          <Trans>Nobody gained or lost access between these days.</Trans>
+        </Empty>
+      )}
       {b && b.users.length > 0 && (
-        <ListTable what="user" rows={b.users} columns={columns} id={(u) => u.user.id!} detail={(u) => <DifferenceLines difference={u} />} />
+        <ListTable
+          what={t`user`}
+          rows={b.users}
+          columns={columns}
+          id={(u) => u.user.id!}
+          detail={(u) => <DifferenceLines difference={u} />}
+        />
       )}
       {b?.next && (
-        <p className="text-soft mt-2">The first 200. Choose an application or a shorter time to see the others, or export them all.</p>
+        <p className="text-soft mt-2">
+          <Trans>The first 200. Choose an application or a shorter time to see the others, or export them all.</Trans>
+        </p>
       )}
     </>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useRef, useState, type KeyboardEvent } from 'react'
@@ -6,7 +8,7 @@ import { Answer } from '../shared/Answer'
 import { Mark, markWords, type MarkName } from '../shared/Mark'
 import { describe, NewcomerForm } from '../shared/Newcomer'
 import { Empty, Loading, Trouble } from '../shared/State'
-import { count, lastDay } from '../shared/words'
+import { lastDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { ask } from '../api/ask'
@@ -45,12 +47,16 @@ export function GridPage() {
   })
   return (
     <>
-      <h1>Grid</h1>
-      <p className="text-soft mt-1">Who may do what in one application. Use the arrow keys to move, and Enter to see why.</p>
+      <h1>
+        <Trans>Grid</Trans>
+      </h1>
+      <p className="text-soft mt-1">
+        <Trans>Who may do what in one application. Use the arrow keys to move, and Enter to see why.</Trans>
+      </p>
       <div className="mt-3 flex gap-3">
         <select
           className="field w-auto"
-          aria-label="Application"
+          aria-label={t`Application`}
           value={application ?? ''}
           onChange={(e) => void navigate({ search: (s) => ({ ...s, application: e.target.value }) })}
         >
@@ -62,11 +68,13 @@ export function GridPage() {
         </select>
         <select
           className="field w-auto"
-          aria-label="Whose rows"
+          aria-label={t`Whose rows`}
           value={search.group ?? ''}
           onChange={(e) => void navigate({ search: (s) => ({ ...s, group: e.target.value || undefined }) })}
         >
-          <option value="">All users</option>
+          <option value="">
+            <Trans>All users</Trans>
+          </option>
           {(groups.data?.groups ?? [])
             .filter((g) => !g.built_in)
             .map((g) => (
@@ -78,25 +86,39 @@ export function GridPage() {
         <input
           type="search"
           className="field max-w-64"
-          aria-label="Only users with this in their name"
-          placeholder="Name"
+          aria-label={t`Only users with this in their name`}
+          placeholder={t`Name`}
           value={search.q ?? ''}
           onChange={(e) => void navigate({ search: (s) => ({ ...s, q: e.target.value || undefined }), replace: true })}
         />
       </div>
       <details className="mt-3" open={wouldBe !== undefined}>
-        <summary className="text-harbour font-medium">With a would-be user among the rows</summary>
+        <summary className="text-harbour font-medium">
+          <Trans>With a would-be user among the rows</Trans>
+        </summary>
         <NewcomerForm key={wouldBe} now={search} set={(x) => void navigate({ search: (s) => ({ ...s, ...x }) })} />
       </details>
       <Legend />
       {applications.error && <Trouble error={applications.error} />}
       {grid.error && <Trouble error={grid.error} retry={() => void grid.refetch()} />}
-      {none && <Empty>No application is registered yet. The grid shows who may do what in an application.</Empty>}
-      {grid.isPending && !grid.error && !none && <Loading what="the grid" />}
+      {none && (
+        <Empty>
+          <Trans>No application is registered yet. The grid shows who may do what in an application.</Trans>
+        </Empty>
+      )}
+      {grid.isPending && !grid.error && !none && <Loading what={t`the grid`} />}
       {grid.data && <Cells grid={grid.data} key={`${application} ${search.group}`} />}
-      {grid.data && grid.data.rows.length <= 1 && <Empty>No user matches.</Empty>}
+      {grid.data && grid.data.rows.length <= 1 && (
+        <Empty>
+          <Trans>No user matches.</Trans>
+        </Empty>
+      )}
       {grid.data && grid.data.total > 60 && (
-        <p className="text-soft mt-2">The first 60 of {count(grid.data.total, 'user')}. Choose a group or part of a name to see others.</p>
+        <p className="text-soft mt-2">
+          <Trans>
+            The first 60 of {plural(grid.data.total, { one: '# user', other: '# users' })}. Choose a group or part of a name to see others.
+          </Trans>
+        </p>
       )}
     </>
   )
@@ -104,7 +126,7 @@ export function GridPage() {
 
 function Legend() {
   return (
-    <ul className="mt-3 flex flex-wrap gap-x-5 text-sm" aria-label="Legend">
+    <ul className="mt-3 flex flex-wrap gap-x-5 text-sm" aria-label={t`Legend`}>
       {(['direct', 'default', 'group', 'included', 'all-users', 'public', 'ends', 'own', 'scheduled', 'fenced'] as MarkName[]).map((m) => (
         <li key={m}>
           <Mark name={m} /> {markWords[m]}
@@ -151,7 +173,7 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
         <table
           ref={table}
           role="grid"
-          aria-label={`Grid of ${grid.application.label}`}
+          aria-label={t`Grid of ${grid.application.label}`}
           className="border-separate border-spacing-0 text-sm"
           onKeyDown={onKey}
         >
@@ -162,7 +184,7 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
                 rowSpan={2}
                 className="bg-paper border-rule sticky top-0 left-0 z-20 min-w-44 border-r border-b px-2 text-left align-bottom font-semibold"
               >
-                User
+                <Trans>User</Trans>
               </th>
               {resources.map((r) => (
                 <th
@@ -219,7 +241,7 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
                         onFocus={() => setAt({ row: i, column: j })}
                         onClick={() => setOpen({ row: i, column: j })}
                         className="relative block h-7 w-full"
-                        aria-label={`${r.user.label}: ${column.action} ${column.path}: ${cellWords(c)}${c.until ? `, until ${lastDay(c.until)}` : ''}`}
+                        aria-label={`${r.user.label}: ${column.action} ${column.path}: ${cellWords(c)}${c.until ? t`, until ${lastDay(c.until)}` : ''}`}
                       >
                         {c.mark && <Mark name={c.mark} />}
                         {!c.mark && c.fenced && <Mark name="fenced" />}
@@ -243,8 +265,8 @@ function Cells({ grid }: { grid: Schemas['Grid'] }) {
 }
 
 function cellWords(c: Schemas['GridCell']): string {
-  if (!c.mark) return c.fenced ? 'fenced' : 'not allowed'
-  return markWords[c.mark as MarkName] + (c.own ? ', only their own' : '') + (c.scheduled ? ', at some times' : '')
+  if (!c.mark) return c.fenced ? t`fenced` : t`not allowed`
+  return markWords[c.mark as MarkName] + (c.own ? t`, only their own` : '') + (c.scheduled ? t`, at some times` : '')
 }
 
 const lastOf = (g: Schemas['Grid'], i: number) => g.columns[i + 1]?.path !== g.columns[i]?.path
@@ -257,10 +279,12 @@ function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: 
   const allowed = !!row.cells[cell.column]?.mark
   const column = grid.columns[cell.column]!
   return (
-    <section aria-label="Why" className="bg-open mt-3 flex justify-between gap-4 rounded-md p-3">
+    <section aria-label={t`Why`} className="bg-open mt-3 flex justify-between gap-4 rounded-md p-3">
       <div>
         {row.kind === 'would_be' ? (
-          <p>What such a user would have on their first day: by default rules, and as everybody.</p>
+          <p>
+            <Trans>What such a user would have on their first day: by default rules, and as everybody.</Trans>
+          </p>
         ) : (
           <>
             <Answer
@@ -282,7 +306,7 @@ function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: 
                   }}
                   className="press"
                 >
-                  Add an expectation
+                  <Trans>Add an expectation</Trans>
                 </Link>
               </p>
             )}
@@ -290,7 +314,7 @@ function Why({ grid, cell, close }: { grid: Schemas['Grid']; cell: Cell; close: 
         )}
       </div>
       <button type="button" className="press self-start" onClick={close}>
-        Close
+        <Trans>Close</Trans>
       </button>
     </section>
   )

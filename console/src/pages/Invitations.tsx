@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { ask } from '../api/ask'
@@ -12,12 +14,18 @@ import { useSheet } from '../shell/sheet'
 
 type Invitation = Schemas['Invitation']
 
-const mailWords = { none: 'not mailed', waiting: 'waits to be sent', sent: 'sent', failed: 'could not be sent', dropped: 'was not sent' }
+const mailWords = {
+  none: t`not mailed`,
+  waiting: t`waits to be sent`,
+  sent: t`sent`,
+  failed: t`could not be sent`,
+  dropped: t`was not sent`,
+}
 
 const columns: ListColumn<Invitation>[] = [
   {
     key: 'name',
-    label: 'Invited',
+    label: t`Invited`,
     value: (x) => x.user.label,
     show: (x) => (
       <>
@@ -25,15 +33,15 @@ const columns: ListColumn<Invitation>[] = [
           {x.user.label}
         </Link>{' '}
         <span className="text-soft font-mono text-sm">{x.user.key}</span>
-        <div className="text-soft text-sm">{x.email ?? 'no e-mail address'}</div>
+        <div className="text-soft text-sm">{x.email ?? t`no e-mail address`}</div>
       </>
     ),
   },
-  { key: 'unit', label: 'Unit', value: (x) => unitWords(x.unit), choose: true },
-  { key: 'by', label: 'By', value: (x) => x.invited_by?.label ?? '' },
+  { key: 'unit', label: t`Unit`, value: (x) => unitWords(x.unit), choose: true },
+  { key: 'by', label: t`By`, value: (x) => x.invited_by?.label ?? '' },
   {
     key: 'mail',
-    label: 'Mail',
+    label: t`Mail`,
     value: (x) => mailWords[x.mail],
     show: (x) => (
       <span className={x.mail === 'failed' ? 'text-brick' : x.mail === 'sent' ? '' : 'text-soft'}>
@@ -46,7 +54,7 @@ const columns: ListColumn<Invitation>[] = [
   },
   {
     key: 'until',
-    label: 'Good until',
+    label: t`Good until`,
     value: (x) => x.expires_at ?? '',
     show: (x) => (x.expires_at ? moment(x.expires_at) : ''),
   },
@@ -66,7 +74,7 @@ export function InvitationsPage() {
     onSettled: () => queries.invalidateQueries(),
   })
   if (invitations.error) return <Trouble page error={invitations.error} retry={() => void invitations.refetch()} />
-  if (!invitations.data) return <Loading what="the invitations" />
+  if (!invitations.data) return <Loading what={t`the invitations`} />
   const all = invitations.data.invitations
   return (
     <>
@@ -77,21 +85,27 @@ export function InvitationsPage() {
           !past &&
           me.may['users.create'] && (
             <Link to="/users/add" className="button">
-              Invite a user
+              <Trans>Invite a user</Trans>
             </Link>
           )
         }
       >
-        Invitations
+        <Trans>Invitations</Trans>
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        Who was invited is active, and has what the invitation gives, once they have chosen a password by the link in the mail.
+        <Trans>
+          Who was invited is active, and has what the invitation gives, once they have chosen a password by the link in the mail.
+        </Trans>
       </p>
       {resend.error && <Trouble error={resend.error} />}
-      {all.length === 0 && <Empty>Nobody is invited. Add a user as “invited”, and a link is mailed to them.</Empty>}
+      {all.length === 0 && (
+        <Empty>
+          <Trans>Nobody is invited. Add a user as “invited”, and a link is mailed to them.</Trans>
+        </Empty>
+      )}
       {all.length > 0 && (
         <ListTable
-          what="invitation"
+          what={t`invitation`}
           rows={all}
           columns={columns}
           id={(x) => x.user.id!}
@@ -109,7 +123,7 @@ export function InvitationsPage() {
                         clear()
                       }}
                     >
-                      Mail it again
+                      <Trans>Mail it again</Trans>
                     </button>
                     <button
                       type="button"
@@ -118,8 +132,8 @@ export function InvitationsPage() {
                         for (const x of picked)
                           sheet.add(
                             {
-                              verb: 'Withdraw',
-                              what: `the invitation of ${x.user.label}`,
+                              verb: t`Withdraw`,
+                              what: t`the invitation of ${x.user.label}`,
                               operations: [{ op: 'update_user', user: x.user.key!, status: 'departed' }],
                             },
                             invitations.data.revision,
@@ -127,7 +141,7 @@ export function InvitationsPage() {
                         clear()
                       }}
                     >
-                      Withdraw
+                      <Trans>Withdraw</Trans>
                     </button>
                   </>
                 )

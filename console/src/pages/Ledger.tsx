@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { getRouteApi } from '@tanstack/react-router'
 import { answer, api } from '../api/client'
 import { RevisionRows } from '../shared/Revisions'
 import { Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, moment } from '../shared/words'
+import { moment } from '../shared/words'
 import { ask } from '../api/ask'
 import { windowOf } from '../shared/window'
 import { useMe } from '../shell/session'
@@ -48,40 +50,53 @@ export function LedgerPage() {
         list="revisions"
         more={
           <button type="button" className="button-quiet" disabled={going} onClick={() => begin.mutate()}>
-            {going ? 'Verifying …' : 'Verify it'}
+            {going ? t`Verifying …` : t`Verify it`}
           </button>
         }
       >
-        Ledger
+        <Trans>Ledger</Trans>
       </Title>
       <p className="text-soft mt-1">
-        Every change, with who made it and why. No revision is ever removed; each includes the hash of the one before.
+        <Trans>Every change, with who made it and why. No revision is ever removed; each includes the hash of the one before.</Trans>
       </p>
       <div role="status">
         {going && now && (
           <p className="text-soft mt-3">
-            {now.done.toLocaleString('en')} of {count(now.of, 'revision')} verified.
+            <Trans>
+              {now.done.toLocaleString('en')} of {plural(now.of, { one: '# revision', other: '# revisions' })} verified.
+            </Trans>
           </p>
         )}
         {found?.verified && (
           <div className="border-kelp mt-3 border-l-3 pl-3">
-            <p>{count(found.revision, 'revision')} verified: every hash and every row matches.</p>
+            <p>
+              <Trans>
+                {plural(found.revision, { one: '# revision', other: '# revisions' })} verified: every hash and every row matches.
+              </Trans>
+            </p>
             <p className="font-mono text-sm break-all">{found.hash}</p>
             {found.rows < found.revision && (
-              <p>The rows of a large change are being written: they were compared up to revision {found.rows}.</p>
+              <p>
+                <Trans>The rows of a large change are being written: they were compared up to revision {found.rows}.</Trans>
+              </p>
             )}
             {found.mended && (
               <p>
-                Mended, since not all of their operations can be read as they were stored:{' '}
-                {found.mended.length === 1 ? 'revision' : 'revisions'} {found.mended.join(', ')}.
+                <Trans>
+                  Mended, since not all of their operations can be read as they were stored:{' '}
+                  {found.mended.length === 1 ? t`revision` : t`revisions`} {found.mended.join(', ')}.
+                </Trans>
               </p>
             )}
           </div>
         )}
         {found && !found.verified && (
           <p className="border-brick mt-3 border-l-3 pl-3">
-            Revision {found.first_fault} does not fit: {found.fault}. The revisions before it do. Keep the database as it is, and find out
-            what changed it.
+            <Trans>Revision </Trans>
+            {found.first_fault}
+            <Trans> does not fit: </Trans>
+            {found.fault}
+            <Trans>. The revisions before it do. Keep the database as it is, and find out what changed it.</Trans>
           </p>
         )}
       </div>
@@ -102,14 +117,16 @@ function Refused() {
   const all = refusals.data.refusals
   return (
     <details className="mt-6">
-      <summary>Tried and refused in the last 90 days: {all.length}</summary>
+      <summary>
+        <Trans>Tried and refused in the last 90 days: {all.length}</Trans>
+      </summary>
       <ul>
         {all.slice(0, 200).map((r, i) => (
           <li key={i} className="border-rule border-b py-2">
             <strong>{r.user.label}</strong> {r.detail}
             <div className="text-soft text-sm">
               {moment(r.last_at)}
-              {r.times > 1 && `, ${r.times} times`} {r.call && `, ${r.call} through ${r.via}`}
+              {r.times > 1 && t`, ${r.times} times`} {r.call && t`, ${r.call} through ${r.via}`}
             </div>
           </li>
         ))}

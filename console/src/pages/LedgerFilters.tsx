@@ -1,14 +1,15 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { getRouteApi } from '@tanstack/react-router'
 import { useState } from 'react'
 import kinds from '../../../wire/operations.json'
 import { ThingBox } from '../shared/ThingBox'
 import { UserBox } from '../shared/UserBox'
-import { count } from '../shared/words'
 
 const route = getRouteApi('/shell/ledger')
 
 /** How changes come in, as the ledger has it. */
-const ways = ['console', 'API', 'command line', 'dated', 'identity provider', 'set-up', 'host']
+const ways = ['console', 'API', t`command line`, 'dated', t`identity provider`, 'set-up', 'host']
 
 /** Chooses revisions: what is chosen stands in the address. */
 export function LedgerFilters() {
@@ -21,19 +22,24 @@ export function LedgerFilters() {
   const [kind, key] = search.about?.split(/:(.*)/) ?? []
   return (
     <details className="mt-3" open={chosen > 0 || undefined}>
-      <summary>Choose{chosen > 0 && `: ${count(chosen, 'filter')}`}</summary>
+      <summary>
+        <Trans>Choose</Trans>
+        {chosen > 0 && `: ${plural(chosen, { one: '# filter', other: '# filters' })}`}
+      </summary>
       <div className="mt-2 grid max-w-220 gap-x-5 gap-y-3 sm:grid-cols-2 lg:grid-cols-3">
         <div>
-          Made by
-          <UserBox label="Made by" value={search.by ?? ''} onChange={(by) => set({ by: by || undefined })} />
+          <Trans>
+            Made by
+            <UserBox label={t`Made by`} value={search.by ?? ''} onChange={(by) => set({ by: by || undefined })} />
+          </Trans>
         </div>
         <div>
-          About
+          <Trans>About</Trans>
           <ThingBox
-            label="About"
+            label={t`About`}
             kinds={['user', 'role', 'group']}
             value={kind && key ? { kind, key, label: key } : null}
-            onChange={(t) => set({ about: t ? `${t.kind}:${t.key}` : undefined })}
+            onChange={(thing) => set({ about: thing ? `${thing.kind}:${thing.key}` : undefined })}
           />
         </div>
         <form
@@ -43,21 +49,23 @@ export function LedgerFilters() {
           }}
         >
           <label>
-            Reference
+            <Trans>Reference</Trans>
             <input
               className="field"
               maxLength={100}
               value={reference}
-              placeholder="Such as a ticket number"
+              placeholder={t`Such as a ticket number`}
               onChange={(e) => setReference(e.target.value)}
               onBlur={refer}
             />
           </label>
         </form>
         <label>
-          What was done
+          <Trans>What was done</Trans>
           <select className="field" value={search.kind ?? ''} onChange={(e) => set({ kind: e.target.value || undefined })}>
-            <option value="">Anything</option>
+            <option value="">
+              <Trans>Anything</Trans>
+            </option>
             {kinds.map((k) => (
               <option key={k.op} value={k.op}>
                 {k.help.split(/[:;,]/)[0]}
@@ -66,9 +74,11 @@ export function LedgerFilters() {
           </select>
         </label>
         <label>
-          Through
+          <Trans>Through</Trans>
           <select className="field" value={search.via ?? ''} onChange={(e) => set({ via: e.target.value || undefined })}>
-            <option value="">Any way</option>
+            <option value="">
+              <Trans>Any way</Trans>
+            </option>
             {ways.map((w) => (
               <option key={w}>{w}</option>
             ))}
@@ -76,11 +86,11 @@ export function LedgerFilters() {
         </label>
         <div className="flex gap-2">
           <label className="grow">
-            First day
+            <Trans>First day</Trans>
             <input type="date" className="field" value={search.first ?? ''} onChange={(e) => set({ first: e.target.value || undefined })} />
           </label>
           <label className="grow">
-            Last day
+            <Trans>Last day</Trans>
             <input type="date" className="field" value={search.last ?? ''} onChange={(e) => set({ last: e.target.value || undefined })} />
           </label>
         </div>
@@ -94,7 +104,7 @@ export function LedgerFilters() {
             void navigate({ search: (s) => ({ day: s.day }) })
           }}
         >
-          Show all
+          <Trans>Show all</Trans>
         </button>
       )}
     </details>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
@@ -10,7 +12,7 @@ import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { UserBox } from '../shared/UserBox'
 import { AttributeSource } from './AttributeSource'
-import { count, list, moment, sentence, shortDay } from '../shared/words'
+import { list, moment, sentence, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
@@ -23,7 +25,7 @@ function columnsOf(now: Date, revision: number, writes: boolean, sources: boolea
   return [
     {
       key: 'account',
-      label: 'Account',
+      label: t`Account`,
       value: (a) => a.user.label,
       show: (a) => (
         <>
@@ -31,12 +33,16 @@ function columnsOf(now: Date, revision: number, writes: boolean, sources: boolea
             {a.user.label}
           </Link>{' '}
           <span className="text-soft font-mono text-sm">{a.user.key}</span>
-          <div className={a.purpose ? 'text-soft text-sm' : 'text-brick text-sm'}>{a.purpose ?? 'Nobody has said what it is for.'}</div>
-          {a.acts_for_users && <div className="text-soft text-sm">May act for whoever is signed in to its application.</div>}
+          <div className={a.purpose ? 'text-soft text-sm' : 'text-brick text-sm'}>{a.purpose ?? t`Nobody has said what it is for.`}</div>
+          {a.acts_for_users && (
+            <div className="text-soft text-sm">
+              <Trans>May act for whoever is signed in to its application.</Trans>
+            </div>
+          )}
           {(a.attributes ?? a.overridable) && (
             <div className="text-soft text-sm">
               {sentence(
-                `${list([...(a.attributes ?? []), ...(a.overridable ?? [])].map((k) => k.replaceAll('_', ' ')))} of ${a.filter_words ?? 'every person'} come from it`,
+                t`${list([...(a.attributes ?? []), ...(a.overridable ?? [])].map((k) => k.replaceAll('_', ' ')))} of ${a.filter_words ?? t`every person`} come from it`,
               )}
             </div>
           )}
@@ -45,46 +51,48 @@ function columnsOf(now: Date, revision: number, writes: boolean, sources: boolea
     },
     {
       key: 'accountable',
-      label: 'Who is accountable',
+      label: t`Who is accountable`,
       value: (a) => list(a.accountable.map((u) => u.label)),
       show: (a) =>
         a.accountable.length < 2 ? (
-          <span className="text-brick">{list(a.accountable.map((u) => u.label)) || 'nobody'}</span>
+          <span className="text-brick">{list(a.accountable.map((u) => u.label)) || t`nobody`}</span>
         ) : (
           list(a.accountable.map((u) => u.label))
         ),
     },
-    { key: 'application', label: 'Works for', value: (a) => a.application?.label ?? '', choose: true },
+    { key: 'application', label: t`Works for`, value: (a) => a.application?.label ?? '', choose: true },
     {
       key: 'tokens',
-      label: 'Tokens',
+      label: t`Tokens`,
       value: (a) => a.token_ends ?? '',
       show: (a) =>
         a.tokens === 0 ? (
-          <span className="text-soft">none</span>
+          <span className="text-soft">
+            <Trans>none</Trans>
+          </span>
         ) : (
           <span className={soon(a.token_ends, now) ? 'text-brass font-semibold' : ''}>
-            {count(a.tokens, 'token')}, {a.token_ends ? `until ${shortDay(a.token_ends)}` : 'without end'}
+            {plural(a.tokens, { one: '# token', other: '# tokens' })}, {a.token_ends ? t`until ${shortDay(a.token_ends)}` : t`without end`}
           </span>
         ),
     },
-    { key: 'used', label: 'Last used', value: (a) => a.last_used ?? '', show: (a) => (a.last_used ? shortDay(a.last_used) : '') },
+    { key: 'used', label: t`Last used`, value: (a) => a.last_used ?? '', show: (a) => (a.last_used ? shortDay(a.last_used) : '') },
     {
       key: 'edit',
-      label: 'Edit',
+      label: t`Edit`,
       value: () => '',
       show: (a) =>
         writes && (
           <span className="flex gap-3">
-            <AddPanel press label={`Describe ${a.user.label}`} name={`describe-${a.user.key}`}>
+            <AddPanel press label={t`Describe ${a.user.label}`} name={`describe-${a.user.key}`}>
               {(done) => <Describe account={a} revision={revision} done={done} />}
             </AddPanel>
             {a.purpose && sources && (
-              <AddPanel press label={`Set what comes from ${a.user.label}`} name={`source-${a.user.key}`}>
+              <AddPanel press label={t`Set what comes from ${a.user.label}`} name={`source-${a.user.key}`}>
                 {(done) => <AttributeSource account={a} revision={revision} done={done} />}
               </AddPanel>
             )}
-            <AddPanel press label={`Rotate the tokens of ${a.user.label}`} name={`rotate-${a.user.key}`}>
+            <AddPanel press label={t`Rotate the tokens of ${a.user.label}`} name={`rotate-${a.user.key}`}>
               {() => <Rotate account={a} />}
             </AddPanel>
           </span>
@@ -99,22 +107,30 @@ export function MachineAccountsPage() {
   const me = useMe()
   const accounts = useQuery(ask('/api/v1/machine-accounts', { params: { query: { as_of: asOf } } }))
   if (accounts.error) return <Trouble page error={accounts.error} retry={() => void accounts.refetch()} />
-  if (!accounts.data) return <Loading what="the machine accounts" />
+  if (!accounts.data) return <Loading what={t`the machine accounts`} />
   const all = accounts.data.accounts
   const bare = all.filter((a) => a.accountable.length < 2).length
   return (
     <>
       <Title list="machine-accounts" query={{ as_of: asOf }}>
-        Machine accounts
+        <Trans>Machine accounts</Trans>
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        {bare > 0 && <strong className="text-brick">{count(bare, 'account')} without two people who are accountable for it. </strong>}
-        Two people are accountable for each: when one leaves, their manager or the head of their unit follows.
+        {bare > 0 && (
+          <strong className="text-brick">
+            <Trans>{plural(bare, { one: '# account', other: '# accounts' })} without two people who are accountable for it. </Trans>
+          </strong>
+        )}
+        <Trans>Two people are accountable for each: when one leaves, their manager or the head of their unit follows.</Trans>
       </p>
-      {all.length === 0 && <Empty>No machine account that you may see. Add a user of the kind “service”.</Empty>}
+      {all.length === 0 && (
+        <Empty>
+          <Trans>No machine account that you may see. Add a user of the kind “service”.</Trans>
+        </Empty>
+      )}
       {all.length > 0 && (
         <ListTable
-          what="machine account"
+          what={t`machine account`}
           rows={all}
           columns={columnsOf(now, accounts.data.revision, !past && !!me.may['users.update'], !!me.may['settings.update'])}
           id={(a) => a.user.id!}
@@ -135,7 +151,7 @@ function Describe({ account: a, revision, done }: { account: Account; revision: 
   const [acts, setActs] = useState(a.acts_for_users ?? false)
   return (
     <form
-      aria-label={`Describe ${a.user.label}`}
+      aria-label={t`Describe ${a.user.label}`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
@@ -149,43 +165,49 @@ function Describe({ account: a, revision, done }: { account: Account; revision: 
           ...(acts && app && { acts_for_users: true }),
         }
         sheet.add(
-          { verb: 'Describe', what: `the machine account ${a.user.label}`, detail: purpose.trim(), operations: [operation] },
+          { verb: t`Describe`, what: t`the machine account ${a.user.label}`, detail: purpose.trim(), operations: [operation] },
           revision,
         )
         done()
       }}
     >
       <label className="sm:col-span-2">
-        What it does
+        <Trans>What it does</Trans>
         <textarea className="field" rows={2} value={purpose} onChange={(e) => setPurpose(e.target.value)} />
       </label>
       <div>
-        Who is accountable
-        <UserBox label="Who is accountable" value={one} onChange={setOne} />
+        <Trans>
+          Who is accountable
+          <UserBox label={t`Who is accountable`} value={one} onChange={setOne} />
+        </Trans>
       </div>
       <div>
-        And who else is accountable
-        <UserBox label="Who else is accountable" value={other} onChange={setOther} />
+        <Trans>
+          And who else is accountable
+          <UserBox label={t`Who else is accountable`} value={other} onChange={setOther} />
+        </Trans>
       </div>
       <div>
-        Application that it works for
+        <Trans>Application that it works for</Trans>
         <PickBox
-          label="Application that it works for"
+          label={t`Application that it works for`}
           choices={(applications.data?.applications ?? []).map((x) => ({ key: x.key, label: x.label }))}
           value={app}
           onChange={setApp}
         />
       </div>
       <label>
-        Where its secret lies <span className="text-soft text-sm">never the secret itself</span>
+        <Trans>
+          Where its secret lies <span className="text-soft text-sm">never the secret itself</span>
+        </Trans>
         <input className="field" value={secret} onChange={(e) => setSecret(e.target.value)} />
       </label>
       <label className="sm:col-span-2">
-        <input type="checkbox" checked={acts && !!app} disabled={!app} onChange={(e) => setActs(e.target.checked)} /> May act for whoever is
-        signed in to the application, within what both may
+        <input type="checkbox" checked={acts && !!app} disabled={!app} onChange={(e) => setActs(e.target.checked)} />
+        <Trans> May act for whoever is signed in to the application, within what both may</Trans>
       </label>
       <button type="submit" className="button justify-self-start" disabled={!purpose.trim() || !one || !other}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -210,19 +232,25 @@ function Rotate({ account: a }: { account: Account }) {
   if (made)
     return (
       <div className="mt-3 space-y-3" role="status">
-        <p>This is the new token, good until {shortDay(made.token.expires_at!)}. It is shown now and never again.</p>
+        <p>
+          <Trans>This is the new token, good until {shortDay(made.token.expires_at!)}. It is shown now and never again.</Trans>
+        </p>
         <p className="bg-wash rounded-md p-3 font-mono break-all select-all">{made.token.secret}</p>
-        {a.secret_at && <p>Put it where its secret lies: {sentence(a.secret_at)}</p>}
+        {a.secret_at && (
+          <p>
+            <Trans>Put it where its secret lies: {sentence(a.secret_at)}</Trans>
+          </p>
+        )}
         <p className="text-soft">
           {made.ending > 0
-            ? `${count(made.ending, 'token')} of before: good until ${moment(made.ends_at)}.`
-            : 'No other token of this account would have lasted longer.'}
+            ? t`${plural(made.ending, { one: '# token', other: '# tokens' })} of before: good until ${moment(made.ends_at)}.`
+            : t`No other token of this account would have lasted longer.`}
         </p>
       </div>
     )
   return (
     <form
-      aria-label={`Rotate the tokens of ${a.user.label}`}
+      aria-label={t`Rotate the tokens of ${a.user.label}`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
@@ -230,15 +258,17 @@ function Rotate({ account: a }: { account: Account }) {
       }}
     >
       <p className="text-soft sm:col-span-2">
-        A new token is made at once, good for what the newest one is. Those of before end after the overlap, so that nothing stops
-        meanwhile.
+        <Trans>
+          A new token is made at once, good for what the newest one is. Those of before end after the overlap, so that nothing stops
+          meanwhile.
+        </Trans>
       </p>
       <label>
-        Days that the new token lasts
+        <Trans>Days that the new token lasts</Trans>
         <input type="number" min={1} max={366} required className="field" value={days} onChange={(e) => setDays(e.target.value)} />
       </label>
       <label>
-        Days that those of before are good beside it
+        <Trans>Days that those of before are good beside it</Trans>
         <input type="number" min={0} max={90} required className="field" value={overlap} onChange={(e) => setOverlap(e.target.value)} />
       </label>
       {rotate.error && (
@@ -247,7 +277,7 @@ function Rotate({ account: a }: { account: Account }) {
         </div>
       )}
       <button type="submit" className="button justify-self-start" disabled={rotate.isPending}>
-        Make the new token
+        <Trans>Make the new token</Trans>
       </button>
     </form>
   )

@@ -1,8 +1,10 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Limits } from '../shared/Limits'
-import { count, shortDay, unitWords, until } from '../shared/words'
+import { shortDay, unitWords, until } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { AccessLines } from './users/AccessLines'
@@ -27,12 +29,16 @@ export function MyAccessPage() {
   if (past)
     return (
       <>
-        <h1>My access</h1>
-        <Empty>This page is about today: go back to today to see it.</Empty>
+        <h1>
+          <Trans>My access</Trans>
+        </h1>
+        <Empty>
+          <Trans>This page is about today: go back to today to see it.</Trans>
+        </Empty>
       </>
     )
   if (mine.error) return <Trouble page error={mine.error} retry={() => void mine.refetch()} />
-  if (!mine.data) return <Loading what="what you have" />
+  if (!mine.data) return <Loading what={t`what you have`} />
   const { user: u, access, parts, manager } = mine.data
   const known = access.lines.map((l) => l.application)
   const direct = u.assignments.filter((a) => !a.until || new Date(a.until) > now)
@@ -46,37 +52,55 @@ export function MyAccessPage() {
         {[
           u.title,
           unitWords(u.unit),
-          manager && `reports to ${manager.label}`,
-          u.start_date && `since ${shortDay(u.start_date)}`,
-          u.end_date && `last day ${shortDay(u.end_date)}`,
+          manager && t`reports to ${manager.label}`,
+          u.start_date && t`since ${shortDay(u.start_date)}`,
+          u.end_date && t`last day ${shortDay(u.end_date)}`,
         ]
           .filter(Boolean)
           .join(' · ')}
       </p>
       <p className="mt-1">
-        You have <strong>{count(access.things, 'entitlement')}</strong> in <strong>{count(access.applications, 'application')}</strong>
+        <Trans>
+          You have <strong>{plural(access.things, { one: '# entitlement', other: '# entitlements' })}</strong> in{' '}
+          <strong>{plural(access.applications, { one: '# application', other: '# applications' })}</strong>
+        </Trans>
         {access.ending_soon > 0 && (
           <>
-            ; <strong>{access.ending_soon} end within 14 days</strong>
+            ;{' '}
+            <strong>
+              <Trans>{access.ending_soon} end within 14 days</Trans>
+            </strong>
           </>
         )}
-        . Do you need more?{' '}
-        <Link to="/catalogue" className="press">
-          Request access
-        </Link>
+        <Trans>
+          . Do you need more?{' '}
+          <Link to="/catalogue" className="press">
+            Request access
+          </Link>
+        </Trans>
       </p>
       {parts.length > 0 && (
-        <section aria-label="Your delegations" className="bg-wash mt-4 max-w-180 rounded-md p-3">
-          <h2>Your delegations</h2>
+        <section aria-label={t`Your delegations`} className="bg-wash mt-4 max-w-180 rounded-md p-3">
+          <h2>
+            <Trans>Your delegations</Trans>
+          </h2>
           <ul className="mt-1 list-disc pl-5">
             {parts.map((p) => (
-              <li key={p}>You {p}.</li>
+              <li key={p}>
+                <Trans>You {p}.</Trans>
+              </li>
             ))}
           </ul>
         </section>
       )}
-      <h2 className="mt-6">Given to you directly</h2>
-      {direct.length === 0 && <Empty>No role directly: your roles come through groups and default rules.</Empty>}
+      <h2 className="mt-6">
+        <Trans>Given to you directly</Trans>
+      </h2>
+      {direct.length === 0 && (
+        <Empty>
+          <Trans>No role directly: your roles come through groups and default rules.</Trans>
+        </Empty>
+      )}
       {direct.length > 0 && (
         <table className="register">
           <tbody>
@@ -92,32 +116,38 @@ export function MyAccessPage() {
                   )}
                 </td>
                 <td className={a.until || a.from ? 'text-brass w-44' : 'text-soft w-44'}>
-                  {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
+                  {a.from && new Date(a.from) > now ? t`from ${shortDay(a.from)}` : until(a.until, now)}
                   <Limits assignment={a} />
                 </td>
                 <td className="text-soft text-sm">
-                  {a.default && `by the default rule ${a.default.label}. `}
-                  {a.given?.reason && `${a.given.by?.label ?? 'The host'}, ${shortDay(a.given.at)}: ${a.given.reason}`}
+                  {a.default && t`by the default rule ${a.default.label}. `}
+                  {a.given?.reason && `${a.given.by?.label ?? t`The host`}, ${shortDay(a.given.at)}: ${a.given.reason}`}
                 </td>
               </tr>
             ))}
           </tbody>
         </table>
       )}
-      <h2 className="mt-6">May I …?</h2>
+      <h2 className="mt-6">
+        <Trans>May I …?</Trans>
+      </h2>
       <AskMay
         user={{ key: u.user_name, label: u.display_name }}
         asked={search}
         set={(m) => void navigate({ search: (s) => ({ ...s, ...m }), replace: true })}
         known={known}
       />
-      <h2 className="mt-6">All you can do, and through what</h2>
+      <h2 className="mt-6">
+        <Trans>All you can do, and through what</Trans>
+      </h2>
       <AccessLines lines={access.lines} now={now} />
       <Substitutes user={u} acts={!!me.may['users.read']} own />
       <Sponsored />
       <MySharedAccounts />
       <section aria-labelledby="sign-in-of-mine" className="mt-8 max-w-180">
-        <h2 id="sign-in-of-mine">Sign-in</h2>
+        <h2 id="sign-in-of-mine">
+          <Trans>Sign-in</Trans>
+        </h2>
         <SecondFactor />
         <Providers />
         <SignIns />

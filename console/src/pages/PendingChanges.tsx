@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { answer, api, ProblemError, type Schemas } from '../api/client'
@@ -14,7 +16,9 @@ export function PendingChanges() {
     <>
       {pending.data.to_make.length > 0 && (
         <>
-          <h2 className="mt-6">Pending changes you may make</h2>
+          <h2 className="mt-6">
+            <Trans>Pending changes you may make</Trans>
+          </h2>
           <ul>
             {pending.data.to_make.map((p) => (
               <ToMake key={p.id} pending={p} revision={pending.data.revision} />
@@ -24,7 +28,9 @@ export function PendingChanges() {
       )}
       {pending.data.mine.length > 0 && (
         <>
-          <h2 className="mt-6">Changes you prepared</h2>
+          <h2 className="mt-6">
+            <Trans>Changes you prepared</Trans>
+          </h2>
           <ul>
             {pending.data.mine.map((p) => (
               <Mine key={p.id} pending={p} revision={pending.data.revision} />
@@ -67,11 +73,13 @@ function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; r
       <p className="text-soft text-sm">
         {p.round ? (
           <>
-            {shortDay(p.created_at)}, left by the sign-off of{' '}
-            <Link to="/reviews/$round" params={{ round: p.round.key ?? '' }} className="press">
-              {p.round.label}
-            </Link>
-            : {p.reason}
+            <Trans>
+              {shortDay(p.created_at)}, left by the sign-off of{' '}
+              <Link to="/reviews/$round" params={{ round: p.round.key ?? '' }} className="press">
+                {p.round.label}
+              </Link>
+              : {p.reason}
+            </Trans>
           </>
         ) : (
           <>
@@ -79,7 +87,11 @@ function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; r
           </>
         )}
       </p>
-      {p.trouble && <p className="text-brick text-sm">Cannot be made now: {p.trouble}</p>}
+      {p.trouble && (
+        <p className="text-brick text-sm">
+          <Trans>Cannot be made now: {p.trouble}</Trans>
+        </p>
+      )}
       <form
         className="mt-1 flex flex-wrap items-center gap-2"
         onSubmit={(e) => {
@@ -94,28 +106,28 @@ function ToMake({ pending: p, revision }: { pending: Schemas['PendingChange']; r
           onClick={() =>
             sheet.load(
               p.lines.map((l, i) => ({
-                verb: 'Make',
+                verb: t`Make`,
                 what: l.words || p.sentences[i] || p.id,
                 detail: l.detail,
                 operations: l.operations,
-                pending: { id: p.id, reason: p.round ? p.reason : `Passed on by ${p.author.label}: ${p.reason}` },
+                pending: { id: p.id, reason: p.round ? p.reason : t`Passed on by ${p.author.label}: ${p.reason}` },
               })),
               revision,
             )
           }
         >
-          {on ? 'On the sheet' : 'Add to change sheet'}
+          {on ? t`On the sheet` : t`Add to change sheet`}
         </button>
         <input
           className="field max-w-80"
-          aria-label={p.round ? `What was done about ${p.id}` : `Why ${p.id} is refused`}
-          placeholder={p.round ? 'What was done instead' : 'Why it is refused'}
+          aria-label={p.round ? t`What was done about ${p.id}` : t`Why ${p.id} is refused`}
+          placeholder={p.round ? t`What was done instead` : t`Why it is refused`}
           value={why}
           maxLength={2000}
           onChange={(e) => setWhy(e.target.value)}
         />
         <button type="submit" className="button-quiet" disabled={why.trim() === '' || end.isPending}>
-          {p.round ? 'Settle' : 'Refuse'}
+          {p.round ? t`Settle` : t`Refuse`}
         </button>
       </form>
       {problem && <p role="alert">{problem.detail}</p>}
@@ -130,32 +142,50 @@ function Mine({ pending: p, revision }: { pending: Schemas['PendingChange']; rev
   const on = sheet.lines.some((l) => l.pending?.id === p.id)
   const due = p.due && moment(p.due)
   const state = {
-    waiting: <span className="text-brass">waits for {p.to?.label ?? 'anybody who may make it'}</span>,
+    waiting: (
+      <span className="text-brass">
+        <Trans>waits for {p.to?.label ?? t`anybody who may make it`}</Trans>
+      </span>
+    ),
     saved: (
       <>
-        kept as <strong>{p.name}</strong>
+        <Trans>kept as </Trans>
+        <strong>{p.name}</strong>
       </>
     ),
-    dated: <span className="text-brass">is made at {due}</span>,
+    dated: (
+      <span className="text-brass">
+        <Trans>is made at </Trans>
+        {due}
+      </span>
+    ),
     returned: (
       <span className="text-brick">
-        was not made at {due}. {p.answer}
+        <Trans>was not made at </Trans>
+        {due}. {p.answer}
       </span>
     ),
     made: (
       <span className="text-kelp">
-        made by {p.ended_by?.label},{' '}
+        <Trans>made by </Trans>
+        {p.ended_by?.label},{' '}
         <Link to="/ledger/$revision" params={{ revision: String(p.revision) }} className="press">
-          revision {p.revision}
+          <Trans>revision </Trans>
+          {p.revision}
         </Link>
       </span>
     ),
     refused: (
       <span className="text-brick">
-        refused by {p.ended_by?.label}: {p.answer}
+        <Trans>refused by </Trans>
+        {p.ended_by?.label}: {p.answer}
       </span>
     ),
-    withdrawn: <span className="text-soft">withdrawn</span>,
+    withdrawn: (
+      <span className="text-soft">
+        <Trans>withdrawn</Trans>
+      </span>
+    ),
   }[p.state]
   return (
     <li className="border-rule border-b py-2">
@@ -168,7 +198,11 @@ function Mine({ pending: p, revision }: { pending: Schemas['PendingChange']; rev
           {p.reference && ` (${p.reference})`}
         </span>
       </p>
-      {p.trouble && <p className="text-brick text-sm">Cannot be made now: {p.trouble}</p>}
+      {p.trouble && (
+        <p className="text-brick text-sm">
+          <Trans>Cannot be made now: {p.trouble}</Trans>
+        </p>
+      )}
       <p className="flex gap-3">
         {own && (
           <button
@@ -189,12 +223,12 @@ function Mine({ pending: p, revision }: { pending: Schemas['PendingChange']; rev
               if (p.reference && !sheet.reference) sheet.setReference(p.reference)
             }}
           >
-            {on ? 'On the sheet' : 'Open on the change sheet'}
+            {on ? t`On the sheet` : t`Open on the change sheet`}
           </button>
         )}
         {(own || p.state === 'waiting') && (
           <button type="button" className="press text-sm" disabled={end.isPending} onClick={() => end.mutate()}>
-            {p.state === 'saved' ? 'Discard' : 'Withdraw'}
+            {p.state === 'saved' ? t`Discard` : t`Withdraw`}
           </button>
         )}
       </p>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { UserBox } from '../shared/UserBox'
@@ -17,30 +19,44 @@ export function SecurityLogPage() {
   return (
     <>
       <Title list="security-log" query={{ user }}>
-        Security log
+        <Trans>Security log</Trans>
       </Title>
       <p className="text-soft mt-1">
-        Who signed in, who tried to, and who was given a way to sign in. Changes of access are in the ledger.
+        <Trans>Who signed in, who tried to, and who was given a way to sign in. Changes of access are in the ledger.</Trans>
       </p>
       <div className="mt-3 max-w-80">
-        <span aria-hidden>Only this user</span>
-        <UserBox label="Only this user" value={user} onChange={setUser} />
+        <span aria-hidden>
+          <Trans>Only this user</Trans>
+        </span>
+        <UserBox label={t`Only this user`} value={user} onChange={setUser} />
       </div>
       {log.error ? (
         <Trouble error={log.error} retry={() => void log.refetch()} />
       ) : !log.data ? (
-        <Loading what="the security log" />
+        <Loading what={t`the security log`} />
       ) : events.length === 0 ? (
-        <Empty>Nothing is recorded.</Empty>
+        <Empty>
+          <Trans>Nothing is recorded.</Trans>
+        </Empty>
       ) : (
         <table className="register mt-4">
           <thead>
             <tr>
-              <th>When</th>
-              <th>What</th>
-              <th>By</th>
-              <th>About</th>
-              <th>From</th>
+              <th>
+                <Trans>When</Trans>
+              </th>
+              <th>
+                <Trans>What</Trans>
+              </th>
+              <th>
+                <Trans>By</Trans>
+              </th>
+              <th>
+                <Trans>About</Trans>
+              </th>
+              <th>
+                <Trans>From</Trans>
+              </th>
             </tr>
           </thead>
           <tbody>
@@ -48,7 +64,15 @@ export function SecurityLogPage() {
               <tr key={i}>
                 <td className="tabular-nums whitespace-nowrap">{moment(e.at)}</td>
                 <td>{e.event}</td>
-                <td>{e.by ? <Named user={e.by} /> : <span className="text-soft">nobody signed in</span>}</td>
+                <td>
+                  {e.by ? (
+                    <Named user={e.by} />
+                  ) : (
+                    <span className="text-soft">
+                      <Trans>nobody signed in</Trans>
+                    </span>
+                  )}
+                </td>
                 <td>{e.user && <Named user={e.user} />}</td>
                 <td className="font-mono text-sm">{e.address}</td>
               </tr>
@@ -58,7 +82,7 @@ export function SecurityLogPage() {
       )}
       {log.hasNextPage && (
         <button type="button" className="button-quiet mt-3" disabled={log.isFetchingNextPage} onClick={() => void log.fetchNextPage()}>
-          Show more
+          <Trans>Show more</Trans>
         </button>
       )}
     </>

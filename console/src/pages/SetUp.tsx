@@ -1,12 +1,14 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, api, ProblemError } from '../api/client'
 import { Faults } from '../shared/State'
 
 const fields = [
-  { name: 'organisation', label: 'Organisation', auto: 'organization' },
-  { name: 'user_name', label: 'Your user name', auto: 'username' },
-  { name: 'display_name', label: 'Your name', auto: 'name' },
+  { name: 'organisation', label: t`Organisation`, auto: 'organization' },
+  { name: 'user_name', label: t`Your user name`, auto: 'username' },
+  { name: 'display_name', label: t`Your name`, auto: 'name' },
 ] as const
 
 /** The first page of an empty installation: names the first administrator. */
@@ -21,9 +23,11 @@ export function SetUp() {
   })
   return (
     <main className="mx-auto max-w-100 px-4 pt-[9vh]">
-      <h1>Set Able Roster up</h1>
+      <h1>
+        <Trans>Set Able Roster up</Trans>
+      </h1>
       <p className="mt-2">
-        You become its first access administrator: you may see and change everything, and can delegate administration later.
+        <Trans>You become its first access administrator: you may see and change everything, and can delegate administration later.</Trans>
       </p>
       <form
         className="mt-5 flex flex-col gap-3"
@@ -45,11 +49,11 @@ export function SetUp() {
           </label>
         ))}
         <label>
-          Time zone, in which days begin
+          <Trans>Time zone, in which days begin</Trans>
           <input className="field" name="time_zone" value={zone} onChange={(e) => setZone(e.target.value)} />
         </label>
         <label>
-          Password, 12 characters or more
+          <Trans>Password, 12 characters or more</Trans>
           <input
             className="field"
             name="password"
@@ -66,7 +70,7 @@ export function SetUp() {
           </div>
         )}
         <button type="submit" className="button self-start" disabled={setUp.isPending || Object.values(values).some((v) => !v)}>
-          Set it up
+          <Trans>Set it up</Trans>
         </button>
       </form>
     </main>

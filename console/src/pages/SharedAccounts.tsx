@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { ask } from '../api/ask'
@@ -9,7 +11,7 @@ import { PickBox, type Choice } from '../shared/PickBox'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
 import { UserBox } from '../shared/UserBox'
-import { count, shortDay } from '../shared/words'
+import { shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useTyped } from '../shell/drafts'
 import { useMe } from '../shell/session'
@@ -18,12 +20,12 @@ import { SharedActs, stateWords } from './account/SharedAccounts'
 
 type Account = Schemas['SharedAccount']
 
-const tested = (a: Account) => (a.tested ? shortDay(a.tested) : a.emergency ? 'never' : '')
+const tested = (a: Account) => (a.tested ? shortDay(a.tested) : a.emergency ? t`never` : '')
 
 const columnsOf = (revision: number): ListColumn<Account>[] => [
   {
     key: 'account',
-    label: 'Account',
+    label: t`Account`,
     value: (a) => a.user.label,
     show: (a) => (
       <>
@@ -35,22 +37,24 @@ const columnsOf = (revision: number): ListColumn<Account>[] => [
       </>
     ),
   },
-  { key: 'kind', label: 'Kind', value: (a) => (a.emergency ? 'emergency' : 'shared'), choose: true },
-  { key: 'custodian', label: 'Custodian', value: (a) => a.custodian?.label ?? 'nobody' },
+  { key: 'kind', label: t`Kind`, value: (a) => (a.emergency ? t`emergency` : t`shared`), choose: true },
+  { key: 'custodian', label: t`Custodian`, value: (a) => a.custodian?.label ?? t`nobody` },
   {
     key: 'group',
-    label: 'Group',
+    label: t`Group`,
     value: (a) => a.group.label,
     show: (a) => (
       <>
         {a.group.label}
-        <div className="text-soft text-sm">for {count(a.max_hours, 'hour')} at most</div>
+        <div className="text-soft text-sm">
+          <Trans>for {plural(a.max_hours, { one: '# hour', other: '# hours' })} at most</Trans>
+        </div>
       </>
     ),
   },
   {
     key: 'state',
-    label: 'State',
+    label: t`State`,
     value: (a) => stateWords(a),
     show: (a) => (
       <>
@@ -59,16 +63,16 @@ const columnsOf = (revision: number): ListColumn<Account>[] => [
       </>
     ),
   },
-  { key: 'tested', label: 'Tested', value: tested },
+  { key: 'tested', label: t`Tested`, value: tested },
   {
     key: 'acts',
-    label: 'Next',
+    label: t`Next`,
     value: () => '',
     show: (a) => (
       <span className="flex flex-wrap gap-x-4 gap-y-2">
         <SharedActs account={a} revision={revision} />
         {a.may.includes('edit') && (
-          <AddPanel press label={`Edit ${a.user.label}`} name={`edit-${a.user.id}`}>
+          <AddPanel press label={t`Edit ${a.user.label}`} name={`edit-${a.user.id}`}>
             {(done) => <Share account={a} revision={revision} done={done} />}
           </AddPanel>
         )}
@@ -83,7 +87,7 @@ export function SharedAccountsPage() {
   const me = useMe()
   const all = useQuery(ask('/api/v1/shared-accounts', { params: { query: { as_of: asOf } } }))
   if (all.error) return <Trouble page error={all.error} retry={() => void all.refetch()} />
-  if (!all.data) return <Loading what="the shared accounts" />
+  if (!all.data) return <Loading what={t`the shared accounts`} />
   const { accounts, revision } = all.data
   const writes = !past && !!me.may['users.update']
   return (
@@ -91,18 +95,24 @@ export function SharedAccountsPage() {
       <Title
         list="shared-accounts"
         query={{ as_of: asOf }}
-        more={writes && <AddPanel label="Share an account">{(done) => <Share revision={revision} done={done} />}</AddPanel>}
+        more={writes && <AddPanel label={t`Share an account`}>{(done) => <Share revision={revision} done={done} />}</AddPanel>}
       >
-        Shared accounts
+        <Trans>Shared accounts</Trans>
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        Machine accounts that people use in turn. Somebody checks one out for a time and with a reason; its custodian gives out the secret,
-        and changes it after each use. An emergency account is tested now and then.
+        <Trans>
+          Machine accounts that people use in turn. Somebody checks one out for a time and with a reason; its custodian gives out the
+          secret, and changes it after each use. An emergency account is tested now and then.
+        </Trans>
       </p>
-      {accounts.length === 0 && <Empty>No account is shared. Say what a machine account is for, and share it here.</Empty>}
+      {accounts.length === 0 && (
+        <Empty>
+          <Trans>No account is shared. Say what a machine account is for, and share it here.</Trans>
+        </Empty>
+      )}
       {accounts.length > 0 && (
         <ListTable
-          what="shared account"
+          what={t`shared account`}
           rows={accounts}
           columns={columnsOf(revision)}
           id={(a) => a.user.id!}
@@ -112,7 +122,7 @@ export function SharedAccountsPage() {
                   const standing = picked.filter((a) => a.may.includes('edit'))
                   return (
                     <EndPicked
-                      what="shared account"
+                      what={t`shared account`}
                       standing={standing.map((a) => ({ label: a.user.label }))}
                       operations={standing.map((a) => ({ op: 'end_shared_account', user: a.user.key! }))}
                       revision={revision}
@@ -144,7 +154,7 @@ function Share({ account: a, revision, done }: { account?: Account; revision: nu
   )
   return (
     <form
-      aria-label={a ? `Edit ${a.user.label}` : 'Share an account'}
+      aria-label={a ? t`Edit ${a.user.label}` : t`Share an account`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
@@ -157,16 +167,16 @@ function Share({ account: a, revision, done }: { account?: Account; revision: nu
           max_hours: Number(x.hours),
           emergency: x.emergency,
         }
-        sheet.add({ verb: 'Share', what: user.label, operations: [operation] }, revision)
+        sheet.add({ verb: t`Share`, what: user.label, operations: [operation] }, revision)
         setX(start)
         done()
       }}
     >
       {!a && (
         <div>
-          Machine account
+          <Trans>Machine account</Trans>
           <PickBox
-            label="Machine account to share"
+            label={t`Machine account to share`}
             choices={(machines.data?.accounts ?? []).map((m) => ({ key: m.user.key!, label: m.user.label }))}
             value={user}
             onChange={setUser}
@@ -174,28 +184,32 @@ function Share({ account: a, revision, done }: { account?: Account; revision: nu
         </div>
       )}
       <div>
-        Custodian <span className="text-soft text-sm">who gives its secret out</span>
-        <UserBox label="Custodian" value={x.custodian} onChange={(custodian) => setX({ ...x, custodian })} />
+        <Trans>
+          Custodian <span className="text-soft text-sm">who gives its secret out</span>
+          <UserBox label={t`Custodian`} value={x.custodian} onChange={(custodian) => setX({ ...x, custodian })} />
+        </Trans>
       </div>
       <div>
-        Group <span className="text-soft text-sm">whose members may check it out</span>
+        <Trans>
+          Group <span className="text-soft text-sm">whose members may check it out</span>
+        </Trans>
         <PickBox
-          label="Group whose members may check it out"
+          label={t`Group whose members may check it out`}
           choices={(groups.data?.groups ?? []).map((g) => ({ key: g.key, label: g.label }))}
           value={group}
           onChange={setGroup}
         />
       </div>
       <label>
-        For so many hours at most
+        <Trans>For so many hours at most</Trans>
         <input type="number" min={1} className="field" value={x.hours} onChange={(e) => setX({ ...x, hours: e.target.value })} />
       </label>
       <label className="flex items-end gap-2 pb-2">
         <input type="checkbox" checked={x.emergency} onChange={(e) => setX({ ...x, emergency: e.target.checked })} />
-        For emergencies alone
+        <Trans>For emergencies alone</Trans>
       </label>
       <button type="submit" className="button col-start-1 justify-self-start" disabled={!user || !group || !x.custodian}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

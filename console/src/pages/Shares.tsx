@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { ask } from '../api/ask'
@@ -7,7 +9,7 @@ import { ListTable, type ListColumn } from '../shared/ListTable'
 import { Named } from '../shared/Named'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, lastDay, shortDay } from '../shared/words'
+import { lastDay, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 
 type Share = Schemas['Share']
@@ -19,7 +21,7 @@ const resource = (x: Share) => x.resource ?? x.path
 const columns: ListColumn<Share>[] = [
   {
     key: 'resource',
-    label: 'Resource',
+    label: t`Resource`,
     value: (x) => `${resource(x)}, ${x.user.label}`,
     show: (x) => (
       <>
@@ -30,7 +32,7 @@ const columns: ListColumn<Share>[] = [
   },
   {
     key: 'role',
-    label: 'Role',
+    label: t`Role`,
     value: (x) => x.role.label,
     show: (x) =>
       x.role.key ? (
@@ -42,22 +44,26 @@ const columns: ListColumn<Share>[] = [
       ),
     choose: true,
   },
-  { key: 'with', label: 'Shared with', value: (x) => x.user.label, show: (x) => <Named user={x.user} /> },
+  { key: 'with', label: t`Shared with`, value: (x) => x.user.label, show: (x) => <Named user={x.user} /> },
   {
     key: 'by',
-    label: 'Shared by',
+    label: t`Shared by`,
     value: (x) => x.shared_by?.label ?? '',
     show: (x) => x.shared_by && <Named user={x.shared_by} />,
     choose: true,
   },
   {
     key: 'since',
-    label: 'Since',
+    label: t`Since`,
     value: (x) => x.given?.at ?? '',
     show: (x) => (
       <>
         {x.given && shortDay(x.given.at)}
-        {x.until && <div className="text-brass text-sm">until {lastDay(x.until)}</div>}
+        {x.until && (
+          <div className="text-brass text-sm">
+            <Trans>until {lastDay(x.until)}</Trans>
+          </div>
+        )}
       </>
     ),
   },
@@ -68,22 +74,27 @@ export function SharesPage() {
   const { asOf } = useDay()
   const shares = useQuery(ask('/api/v1/shares', { params: { query: { as_of: asOf, limit: most } } }))
   if (shares.error) return <Trouble page error={shares.error} retry={() => void shares.refetch()} />
-  if (!shares.data) return <Loading what="what is shared" />
+  if (!shares.data) return <Loading what={t`what is shared`} />
   const all = shares.data.shares
   const ends = all.some((x) => x.may_end)
   return (
     <>
       <Title list="shares" query={{ as_of: asOf }}>
-        Shares
+        <Trans>Shares</Trans>
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        In an application that offers it, whoever holds something can share it with others. A share ends with what is shared.
-        {shares.data.total > all.length && ` These are the first ${all.length} of ${count(shares.data.total, 'share')}.`}
+        <Trans>In an application that offers it, whoever holds something can share it with others. A share ends with what is shared.</Trans>
+        {shares.data.total > all.length &&
+          t` These are the first ${all.length} of ${plural(shares.data.total, { one: '# share', other: '# shares' })}.`}
       </p>
-      {all.length === 0 && <Empty>Nothing is shared by you, with you, or that you may see.</Empty>}
+      {all.length === 0 && (
+        <Empty>
+          <Trans>Nothing is shared by you, with you, or that you may see.</Trans>
+        </Empty>
+      )}
       {all.length > 0 && (
         <ListTable
-          what="share"
+          what={t`share`}
           rows={all}
           columns={columns}
           id={(x) => x.assignment}
@@ -93,8 +104,8 @@ export function SharesPage() {
                   const mine = picked.filter((x) => x.may_end && x.user.id)
                   return (
                     <EndPicked
-                      what="share"
-                      standing={mine.map((x) => ({ label: `of ${resource(x)} with ${x.user.label}` }))}
+                      what={t`share`}
+                      standing={mine.map((x) => ({ label: t`of ${resource(x)} with ${x.user.label}` }))}
                       operations={mine.map(endOf)}
                       revision={shares.data.revision}
                       clear={clear}

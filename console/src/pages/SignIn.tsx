@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
@@ -38,12 +39,16 @@ export function SignIn() {
   return (
     <main className="mx-auto max-w-88 px-4 pt-[14vh]">
       <p className="font-bold">
-        Able <span className="text-harbour">Roster</span>
+        <Trans>
+          Able <span className="text-harbour">Roster</span>
+        </Trans>
       </p>
-      <h1 className="mt-4">Sign in</h1>
+      <h1 className="mt-4">
+        <Trans>Sign in</Trans>
+      </h1>
       {waiting.data?.waiting && (
         <p className="border-brass mt-4 border-l-3 pl-3">
-          This service is not set up yet. It printed a set-up link when it started; open that link.
+          <Trans>This service is not set up yet. It printed a set-up link when it started; open that link.</Trans>
         </p>
       )}
       <form
@@ -54,7 +59,7 @@ export function SignIn() {
         }}
       >
         <label>
-          User name
+          <Trans>User name</Trans>
           <input
             className="field"
             name="user_name"
@@ -65,7 +70,7 @@ export function SignIn() {
           />
         </label>
         <label>
-          Password
+          <Trans>Password</Trans>
           <input
             className="field"
             name="password"
@@ -77,7 +82,9 @@ export function SignIn() {
         </label>
         {coded && (
           <label>
-            Code <span className="text-soft text-sm">of your authenticator app, or a recovery code</span>
+            <Trans>
+              Code <span className="text-soft text-sm">of your authenticator app, or a recovery code</span>
+            </Trans>
             <input
               className="field font-mono"
               name="code"
@@ -94,13 +101,13 @@ export function SignIn() {
           </p>
         )}
         <button type="submit" className="button mt-1 self-start" disabled={!name || !password || (coded && !code) || signIn.isPending}>
-          Sign in
+          <Trans>Sign in</Trans>
         </button>
       </form>
       <SignInByProvider />
       {knowsPasskeys && (
         <button type="button" className="button-quiet mt-4" disabled={byKey.isPending} onClick={() => byKey.mutate()}>
-          Sign in with a passkey
+          <Trans>Sign in with a passkey</Trans>
         </button>
       )}
       {byKey.error && (
@@ -110,17 +117,19 @@ export function SignIn() {
       )}
       {waiting.data?.mail && (
         <button type="button" className="press mt-6 text-sm" onClick={() => setForgot(true)}>
-          Forgot your password?
+          <Trans>Forgot your password?</Trans>
         </button>
       )}
       {waiting.data?.sign_up && (
         <p className="mt-3 text-sm">
           <Link to="/sign-up" className="press">
-            No account yet? Sign up
+            <Trans>No account yet? Sign up</Trans>
           </Link>
         </p>
       )}
-      <p className="text-soft mt-3 text-sm">No account, or no way in? Ask your access administrator.</p>
+      <p className="text-soft mt-3 text-sm">
+        <Trans>No account, or no way in? Ask your access administrator.</Trans>
+      </p>
     </main>
   )
 }

@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import { useMutation } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { answer, api, callFor, ProblemError } from '../api/client'
@@ -36,10 +37,18 @@ export function SignInBy() {
   return (
     <main className="mx-auto max-w-88 px-4 pt-[14vh]">
       <p className="font-bold">
-        Able <span className="text-harbour">Roster</span>
+        <Trans>
+          Able <span className="text-harbour">Roster</span>
+        </Trans>
       </p>
-      <h1 className="mt-4">Sign in</h1>
-      {!problem && <p role="status">One moment: you are being signed in.</p>}
+      <h1 className="mt-4">
+        <Trans>Sign in</Trans>
+      </h1>
+      {!problem && (
+        <p role="status">
+          <Trans>One moment: you are being signed in.</Trans>
+        </p>
+      )}
       {problem && (
         <p role="alert" className={`mt-3 ${coded ? 'text-brass' : 'text-brick'}`}>
           {problem.detail}
@@ -54,7 +63,9 @@ export function SignInBy() {
           }}
         >
           <label>
-            Code <span className="text-soft text-sm">of your authenticator app, or a recovery code</span>
+            <Trans>
+              Code <span className="text-soft text-sm">of your authenticator app, or a recovery code</span>
+            </Trans>
             <input
               className="field font-mono"
               autoComplete="one-time-code"
@@ -64,14 +75,14 @@ export function SignInBy() {
             />
           </label>
           <button type="submit" className="button self-start" disabled={!code || finish.isPending}>
-            Sign in
+            <Trans>Sign in</Trans>
           </button>
         </form>
       )}
       {problem && !coded && (
         <p className="mt-4">
           <a className="press" href="/">
-            Back to signing in
+            <Trans>Back to signing in</Trans>
           </a>
         </p>
       )}

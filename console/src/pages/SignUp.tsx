@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import { useMutation } from '@tanstack/react-query'
 import { Link, useLocation } from '@tanstack/react-router'
 import { useState } from 'react'
@@ -9,11 +10,13 @@ export function SignUp() {
   const link = useLocation({ select: (l) => l.hash })
   return (
     <main className="mx-auto max-w-100 px-4 pt-[9vh]">
-      <h1>Sign up</h1>
+      <h1>
+        <Trans>Sign up</Trans>
+      </h1>
       {link ? <ByLink link={link} /> : <AskForLink />}
       <p className="mt-6 text-sm">
         <Link to="/today" className="press">
-          Back to sign in
+          <Trans>Back to sign in</Trans>
         </Link>
       </p>
     </main>
@@ -26,12 +29,16 @@ function AskForLink() {
   if (ask.isSuccess)
     return (
       <p role="status" className="mt-4">
-        If you may sign up with this address, a link is on its way to it. It is good for a day. Look among unwanted mails, too.
+        <Trans>
+          If you may sign up with this address, a link is on its way to it. It is good for a day. Look among unwanted mails, too.
+        </Trans>
       </p>
     )
   return (
     <>
-      <p className="mt-2">For people whose mail domain may sign up. A link is mailed to your address.</p>
+      <p className="mt-2">
+        <Trans>For people whose mail domain may sign up. A link is mailed to your address.</Trans>
+      </p>
       <form
         className="mt-5 flex flex-col gap-3"
         onSubmit={(e) => {
@@ -40,7 +47,7 @@ function AskForLink() {
         }}
       >
         <label>
-          Your e-mail address at work
+          <Trans>Your e-mail address at work</Trans>
           <input
             className="field"
             name="email"
@@ -53,7 +60,7 @@ function AskForLink() {
         </label>
         <Problem error={ask.error} />
         <button type="submit" className="button self-start" disabled={!email.trim() || ask.isPending}>
-          Mail me a link
+          <Trans>Mail me a link</Trans>
         </button>
       </form>
     </>
@@ -68,7 +75,9 @@ function ByLink({ link }: { link: string }) {
   })
   return (
     <>
-      <p className="mt-2">Your user name is your e-mail address. Only you know the password.</p>
+      <p className="mt-2">
+        <Trans>Your user name is your e-mail address. Only you know the password.</Trans>
+      </p>
       <form
         className="mt-5 flex flex-col gap-3"
         onSubmit={(e) => {
@@ -77,7 +86,7 @@ function ByLink({ link }: { link: string }) {
         }}
       >
         <label>
-          Your name
+          <Trans>Your name</Trans>
           <input
             className="field"
             name="name"
@@ -88,7 +97,7 @@ function ByLink({ link }: { link: string }) {
           />
         </label>
         <label>
-          Password, 12 characters or more
+          <Trans>Password, 12 characters or more</Trans>
           <input
             className="field"
             name="password"
@@ -100,7 +109,7 @@ function ByLink({ link }: { link: string }) {
         </label>
         <Problem error={signUp.error} />
         <button type="submit" className="button self-start" disabled={signUp.isPending || !x.name.trim() || x.password === ''}>
-          Sign up
+          <Trans>Sign up</Trans>
         </button>
       </form>
     </>

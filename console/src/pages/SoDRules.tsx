@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../api/client'
@@ -11,7 +13,7 @@ import { type Choice } from '../shared/PickBox'
 import { Picks } from '../shared/Picks'
 import { Empty, Loading, Trouble } from '../shared/State'
 import { Title } from '../shared/Title'
-import { count, lastDay, list, sentence, shortDay } from '../shared/words'
+import { lastDay, list, sentence, shortDay } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { useSheet } from '../shell/sheet'
@@ -20,17 +22,17 @@ import { ask } from '../api/ask'
 import { useTyped } from '../shell/drafts'
 
 const columns: ListColumn<Schemas['SoDRule']>[] = [
-  { key: 'name', label: 'SoD rule', value: (c) => c.label, show: (c) => <strong>{c.label}</strong> },
-  { key: 'roles', label: 'Roles nobody combines', value: (c) => list(c.roles.map((r) => r.label)) },
+  { key: 'name', label: t`SoD rule`, value: (c) => c.label, show: (c) => <strong>{c.label}</strong> },
+  { key: 'roles', label: t`Roles nobody combines`, value: (c) => list(c.roles.map((r) => r.label)) },
   {
     key: 'kind',
-    label: 'What would break it',
-    value: (c) => (c.ended ? 'ended' : c.prevent ? 'is refused' : 'shows a warning'),
+    label: t`What would break it`,
+    value: (c) => (c.ended ? t`ended` : c.prevent ? t`is refused` : t`shows a warning`),
     choose: true,
   },
   {
     key: 'violations',
-    label: 'Violations',
+    label: t`Violations`,
     value: (c) => c.violations.length,
     show: (c) =>
       c.ended ? (
@@ -38,7 +40,9 @@ const columns: ListColumn<Schemas['SoDRule']>[] = [
       ) : c.violations.length > 0 ? (
         <strong className="text-brick">{c.violations.length}</strong>
       ) : (
-        <span className="text-kelp">none</span>
+        <span className="text-kelp">
+          <Trans>none</Trans>
+        </span>
       ),
     right: true,
   },
@@ -50,7 +54,7 @@ export function SoDRulesPage() {
   const me = useMe()
   const sodRules = useQuery(ask('/api/v1/sod-rules', { params: { query: { as_of: asOf } } }))
   if (sodRules.error) return <Trouble page error={sodRules.error} retry={() => void sodRules.refetch()} />
-  if (!sodRules.data) return <Loading what="the SoD rules" />
+  if (!sodRules.data) return <Loading what={t`the SoD rules`} />
   const all = sodRules.data.sod_rules
   const broken = all.reduce((n, c) => n + c.violations.length, 0)
   const writes = !past && me.may['settings.update']
@@ -60,24 +64,29 @@ export function SoDRulesPage() {
         list="sod-rules"
         query={{ as_of: asOf }}
         more={
-          writes && <AddPanel label="Add an SoD rule">{(done) => <NewSoDRule revision={sodRules.data.revision} done={done} />}</AddPanel>
+          writes && <AddPanel label={t`Add an SoD rule`}>{(done) => <NewSoDRule revision={sodRules.data.revision} done={done} />}</AddPanel>
         }
       >
-        SoD rules
+        <Trans>SoD rules</Trans>
       </Title>
       <p className="text-soft mt-1">
-        {count(all.filter((c) => !c.ended).length, 'rule')} in force, broken by {count(broken, 'user')}. A separation-of-duties (SoD) rule
-        names roles that no one user should combine.
+        <Trans>
+          {plural(all.filter((c) => !c.ended).length, { one: '# rule', other: '# rules' })} in force, broken by{' '}
+          {plural(broken, { one: '# user', other: '# users' })}. A separation-of-duties (SoD) rule names roles that no one user should
+          combine.
+        </Trans>
       </p>
       {all.length === 0 && (
         <Empty>
-          No SoD rule yet. A separation-of-duties rule names roles that no one user should combine, such as raising a credit and releasing
-          it.
+          <Trans>
+            No SoD rule yet. A separation-of-duties rule names roles that no one user should combine, such as raising a credit and releasing
+            it.
+          </Trans>
         </Empty>
       )}
       {all.length > 0 && (
         <ListTable
-          what="rule"
+          what={t`rule`}
           rows={all}
           columns={columns}
           id={(c) => c.id}
@@ -88,7 +97,7 @@ export function SoDRulesPage() {
                   const standing = picked.filter((c) => !c.ended)
                   return (
                     <EndPicked
-                      what="SoD rule"
+                      what={t`SoD rule`}
                       standing={standing}
                       operations={standing.map((c) => ({ op: 'end_sod_rule', sod_rule: c.key }))}
                       revision={sodRules.data.revision}
@@ -113,24 +122,31 @@ function One({ sodRule: c, revision, writes }: { sodRule: Schemas['SoDRule']; re
           {c.label} <span className="text-soft font-mono text-sm font-normal">{c.key}</span>
         </h2>
         {c.ended ? (
-          <span>ended</span>
+          <span>
+            <Trans>ended</Trans>
+          </span>
         ) : (
           writes && (
             <button
               type="button"
               className="press text-sm"
               onClick={() =>
-                sheet.add({ verb: 'End', what: `the SoD rule ${c.label}`, operations: [{ op: 'end_sod_rule', sod_rule: c.key }] }, revision)
+                sheet.add(
+                  { verb: t`End`, what: t`the SoD rule ${c.label}`, operations: [{ op: 'end_sod_rule', sod_rule: c.key }] },
+                  revision,
+                )
               }
             >
-              End this SoD rule
+              <Trans>End this SoD rule</Trans>
             </button>
           )
         )}
       </div>
       <p>
-        No user may hold {list(c.roles.map((r) => r.label))} at the same time. {c.description && sentence(c.description)}{' '}
-        {!c.ended && (c.prevent ? 'Changes that would break this rule are refused.' : 'Changes that would break this rule show a warning.')}
+        <Trans>No user may hold {list(c.roles.map((r) => r.label))} at the same time. </Trans>
+        {c.description && sentence(c.description)}{' '}
+        {!c.ended &&
+          (c.prevent ? t`Changes that would break this rule are refused.` : t`Changes that would break this rule show a warning.`)}
       </p>
       {c.given?.reason && (
         <p className="text-soft text-sm">
@@ -138,14 +154,18 @@ function One({ sodRule: c, revision, writes }: { sodRule: Schemas['SoDRule']; re
           {shortDay(c.given.at)}: {c.given.reason}
         </p>
       )}
-      {!c.ended && c.violations.length === 0 && <p className="text-kelp mt-1">No violations.</p>}
+      {!c.ended && c.violations.length === 0 && (
+        <p className="text-kelp mt-1">
+          <Trans>No violations.</Trans>
+        </p>
+      )}
       {c.violations.map((b) => (
         <details key={b.user.id ?? b.user.label} className="mt-1">
           <summary>
             <Mark name="warns" /> <strong>{b.user.label}</strong>{' '}
             <span className="text-soft text-sm">
-              {b.from ? `from ${shortDay(b.from)}` : 'holds them now'}
-              {b.until && ` until ${lastDay(b.until)}`}
+              {b.from ? t`from ${shortDay(b.from)}` : t`holds them now`}
+              {b.until && t` until ${lastDay(b.until)}`}
             </span>
           </summary>
           <div className="mt-1.5 mb-3 space-y-2">
@@ -153,7 +173,7 @@ function One({ sodRule: c, revision, writes }: { sodRule: Schemas['SoDRule']; re
               <Path key={i} path={p} />
             ))}
             <Link to="/users/$user" params={{ user: b.user.key ?? '' }} className="press">
-              All that {b.user.label} holds
+              <Trans>All that {b.user.label} holds</Trans>
             </Link>
           </div>
         </details>
@@ -171,7 +191,7 @@ function NewSoDRule({ revision, done }: { revision: number; done: () => void }) 
   const key = keyOf(x.label)
   return (
     <form
-      aria-label="Add an SoD rule"
+      aria-label={t`Add an SoD rule`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -184,7 +204,7 @@ function NewSoDRule({ revision, done }: { revision: number; done: () => void }) 
           prevent: x.prevent,
         }
         sheet.add(
-          { verb: 'Add', what: `the SoD rule ${x.label.trim()}`, detail: roles.map((r) => r.label).join(', '), operations: [operation] },
+          { verb: t`Add`, what: t`the SoD rule ${x.label.trim()}`, detail: roles.map((r) => r.label).join(', '), operations: [operation] },
           revision,
         )
         setX(empty)
@@ -194,21 +214,21 @@ function NewSoDRule({ revision, done }: { revision: number; done: () => void }) 
     >
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
-          Name of the SoD rule
+          <Trans>Name of the SoD rule</Trans>
           <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
         </label>
         <label>
-          Why nobody may combine them
+          <Trans>Why nobody may combine them</Trans>
           <input className="field" value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
         </label>
-        <Picks title="Roles" label="Role of the SoD rule" choices={choices} picked={roles} pick={setRoles} />
+        <Picks title={t`Roles`} label={t`Role of the SoD rule`} choices={choices} picked={roles} pick={setRoles} />
         <label className="flex gap-2 self-start pt-6">
           <input type="checkbox" checked={x.prevent} onChange={(e) => setX({ ...x, prevent: e.target.checked })} />
-          Refuse changes that would break this rule; otherwise warn
+          <Trans>Refuse changes that would break this rule; otherwise warn</Trans>
         </label>
       </div>
       <button type="submit" className="button mt-3" disabled={!key || roles.length < 2}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

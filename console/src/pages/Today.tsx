@@ -1,7 +1,9 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { Empty, Loading, Trouble } from '../shared/State'
-import { count, until } from '../shared/words'
+import { until } from '../shared/words'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
 import { PendingChanges } from './PendingChanges'
@@ -16,72 +18,94 @@ export function TodayPage() {
   if (past)
     return (
       <>
-        <h1>Today</h1>
-        <Empty>This page is about what waits now, and cannot be read of a past day. The ledger tells what was done on that day.</Empty>
+        <h1>
+          <Trans>Today</Trans>
+        </h1>
+        <Empty>
+          <Trans>This page is about what waits now, and cannot be read of a past day. The ledger tells what was done on that day.</Trans>
+        </Empty>
       </>
     )
   if (today.error) return <Trouble page error={today.error} retry={() => void today.refetch()} />
-  if (!today.data) return <Loading what="what is waiting for you" />
-  const t = today.data
+  if (!today.data) return <Loading what={t`what is waiting for you`} />
+  const all = today.data
   return (
     <>
-      <h1>Today</h1>
+      <h1>
+        <Trans>Today</Trans>
+      </h1>
       <p className="text-soft mt-1">
-        {t.to_decide.length === 0 ? 'Nothing is waiting for your decision.' : `${count(t.to_decide.length, 'request')} to decide.`}{' '}
+        {all.to_decide.length === 0
+          ? t`Nothing is waiting for your decision.`
+          : t`${plural(all.to_decide.length, { one: '# request', other: '# requests' })} to decide.`}{' '}
         <Link to="/users/$user" params={{ user: me.user.key! }} className="press">
-          My access
+          <Trans>My access</Trans>
         </Link>
         {', '}
         <Link to="/catalogue" className="press">
-          request access
+          <Trans>request access</Trans>
         </Link>
         .
       </p>
       {me.may['applications.create'] && me.may['roles.create'] && <Begin />}
-      {t.to_decide.length > 0 && (
+      {all.to_decide.length > 0 && (
         <>
-          <h2 className="mt-6">To decide</h2>
-          <RequestLines requests={t.to_decide} />
+          <h2 className="mt-6">
+            <Trans>To decide</Trans>
+          </h2>
+          <RequestLines requests={all.to_decide} />
         </>
       )}
       <PendingChanges />
-      {t.reviews.length > 0 && (
+      {all.reviews.length > 0 && (
         <>
-          <h2 className="mt-6">To review</h2>
+          <h2 className="mt-6">
+            <Trans>To review</Trans>
+          </h2>
           <ul>
-            {t.reviews.map((r) => (
+            {all.reviews.map((r) => (
               <li key={r.key} className="border-rule border-b py-2">
                 <Link to="/reviews/$round" params={{ round: r.key }} className="press">
                   {r.label}
                 </Link>{' '}
-                <span className="text-brass">{count(r.items, 'item')} for you</span>
+                <span className="text-brass">
+                  <Trans>{plural(r.items, { one: '# item', other: '# items' })} for you</Trans>
+                </span>
               </li>
             ))}
           </ul>
         </>
       )}
-      {t.stuck.length > 0 && (
+      {all.stuck.length > 0 && (
         <>
-          <h2 className="mt-6">Stuck: no approver</h2>
+          <h2 className="mt-6">
+            <Trans>Stuck: no approver</Trans>
+          </h2>
           <p className="text-soft">
-            These requests are at a step that nobody can decide. Set the user’s manager or the role’s owner, or change the approval route
-            and have the role requested again.
+            <Trans>
+              These requests are at a step that nobody can decide. Set the user’s manager or the role’s owner, or change the approval route
+              and have the role requested again.
+            </Trans>
           </p>
-          <RequestLines requests={t.stuck} />
+          <RequestLines requests={all.stuck} />
         </>
       )}
-      {t.mine.length > 0 && (
+      {all.mine.length > 0 && (
         <>
-          <h2 className="mt-6">Your requests</h2>
-          <RequestLines requests={t.mine} />
+          <h2 className="mt-6">
+            <Trans>Your requests</Trans>
+          </h2>
+          <RequestLines requests={all.mine} />
         </>
       )}
       {me.may['settings.read'] && <Watched />}
-      {t.ending.length > 0 && (
+      {all.ending.length > 0 && (
         <>
-          <h2 className="mt-6">Ends soon</h2>
+          <h2 className="mt-6">
+            <Trans>Ends soon</Trans>
+          </h2>
           <ul>
-            {t.ending.map((e, i) => (
+            {all.ending.map((e, i) => (
               <li key={i} className="border-rule border-b py-2">
                 {e.role.label} <span className="text-brass">{until(e.until, now)}</span>
               </li>
@@ -102,22 +126,28 @@ function Watched() {
   if (broken + wrong === 0) return null
   return (
     <>
-      <h2 className="mt-6">To look at</h2>
+      <h2 className="mt-6">
+        <Trans>To look at</Trans>
+      </h2>
       <ul>
         {broken > 0 && (
           <li className="border-rule border-b py-2">
             <Link to="/expectations" className="press">
-              {count(broken, 'expectation')}
+              {plural(broken, { one: '# expectation', other: '# expectations' })}
             </Link>{' '}
-            <span className="text-brick">{broken === 1 ? 'does' : 'do'} not hold</span>
+            <span className="text-brick">
+              <Trans>{broken === 1 ? t`does` : t`do`} not hold</Trans>
+            </span>
           </li>
         )}
         {wrong > 0 && (
           <li className="border-rule border-b py-2">
-            <Link to="/findings" className="press">
-              {count(wrong, 'thing')}
-            </Link>{' '}
-            {wrong === 1 ? 'looks' : 'look'} wrong
+            <Trans>
+              <Link to="/findings" className="press">
+                {plural(wrong, { one: '# thing', other: '# things' })}
+              </Link>{' '}
+              {wrong === 1 ? t`looks` : t`look`} wrong
+            </Trans>
           </li>
         )}
       </ul>
@@ -143,23 +173,25 @@ function Begin() {
       done: apps.length > 0,
       to: '/applications',
       add: 'register-an-application',
-      words: 'Register an application',
-      why: 'with its screens and registers',
+      words: t`Register an application`,
+      why: t`with its screens and registers`,
     },
-    { done: own.length > 0, to: '/applications', words: 'Make its roles', why: 'on its page: what holders may do, and where' },
-    { done: users.data.total > 1, to: '/users/add', words: 'Add the people', why: 'one by one, or from a file with roster users import' },
-    { done: held, to: '/users', words: 'Give them their roles', why: 'on their page, or to a group they are in' },
+    { done: own.length > 0, to: '/applications', words: t`Make its roles`, why: t`on its page: what holders may do, and where` },
+    { done: users.data.total > 1, to: '/users/add', words: t`Add the people`, why: t`one by one, or from a file with roster users import` },
+    { done: held, to: '/users', words: t`Give them their roles`, why: t`on their page, or to a group they are in` },
     {
       done: (expectations.data?.expectations.length ?? 0) > 0,
       to: '/expectations',
-      words: 'Check that it is right',
-      why: 'add expectations; then use View as to see what somebody can do',
+      words: t`Check that it is right`,
+      why: t`add expectations; then use View as to see what somebody can do`,
     },
   ] as const
   if (steps.slice(0, 4).every((s) => s.done)) return null
   return (
-    <section aria-label="How to begin" className="bg-wash mt-5 max-w-180 rounded-md p-4">
-      <h2>How to begin</h2>
+    <section aria-label={t`How to begin`} className="bg-wash mt-5 max-w-180 rounded-md p-4">
+      <h2>
+        <Trans>How to begin</Trans>
+      </h2>
       <ol className="mt-2">
         {steps.map((s, i) => (
           <li key={s.words} className="border-rule flex gap-3 border-b py-2 last:border-b-0">
@@ -173,7 +205,9 @@ function Begin() {
           </li>
         ))}
       </ol>
-      <p className="text-soft mt-2 text-sm">A roster file can describe all of it at once: roster file load.</p>
+      <p className="text-soft mt-2 text-sm">
+        <Trans>A roster file can describe all of it at once: roster file load.</Trans>
+      </p>
     </section>
   )
 }

@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, api, ProblemError } from '../api/client'
@@ -14,8 +15,12 @@ export function UseLink() {
   })
   return (
     <main className="mx-auto max-w-100 px-4 pt-[9vh]">
-      <h1>Choose your password</h1>
-      <p className="mt-2">Only you know this password. All your sessions and API tokens end.</p>
+      <h1>
+        <Trans>Choose your password</Trans>
+      </h1>
+      <p className="mt-2">
+        <Trans>Only you know this password. All your sessions and API tokens end.</Trans>
+      </p>
       <form
         className="mt-5 flex flex-col gap-3"
         onSubmit={(e) => {
@@ -24,7 +29,7 @@ export function UseLink() {
         }}
       >
         <label>
-          Password, 12 characters or more
+          <Trans>Password, 12 characters or more</Trans>
           <input
             className="field"
             name="password"
@@ -37,11 +42,17 @@ export function UseLink() {
         </label>
         {(code || (use.error instanceof ProblemError && use.error.problem.type === 'second-factor')) && (
           <label>
-            Code <span className="text-soft text-sm">of your authenticator app, or a recovery code</span>
+            <Trans>
+              Code <span className="text-soft text-sm">of your authenticator app, or a recovery code</span>
+            </Trans>
             <input className="field font-mono" autoComplete="one-time-code" value={code} onChange={(e) => setCode(e.target.value)} />
           </label>
         )}
-        {link === '' && <p role="alert">The link is incomplete. Open it as you received it.</p>}
+        {link === '' && (
+          <p role="alert">
+            <Trans>The link is incomplete. Open it as you received it.</Trans>
+          </p>
+        )}
         {use.error instanceof ProblemError && (
           <div role="alert" className="border-brick border-l-3 pl-3">
             {use.error.problem.detail}
@@ -49,7 +60,7 @@ export function UseLink() {
           </div>
         )}
         <button type="submit" className="button self-start" disabled={use.isPending || password === '' || link === ''}>
-          Set it and sign in
+          <Trans>Set it and sign in</Trans>
         </button>
       </form>
     </main>

@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { useNavigate, useSearch } from '@tanstack/react-router'
 import type { ReactNode } from 'react'
@@ -34,7 +35,7 @@ export function AddPanel({
             <div className="flex items-baseline justify-between gap-4">
               <DialogTitle className="text-lg font-bold">{label}</DialogTitle>
               <button type="button" className="press text-sm" onClick={done}>
-                Close
+                <Trans>Close</Trans>
               </button>
             </div>
             {children(done)}

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { lazy, Suspense } from 'react'
 import { Link } from '@tanstack/react-router'
@@ -23,7 +25,7 @@ export function Answer({ ask, person }: { ask: Omit<Schemas['CheckRequest'], 'ex
   const offered = own && !past ? (why.data?.requestable ?? []) : []
   return (
     <>
-      <p aria-live="polite">{why.data?.message ?? (why.error ? '' : 'Checking …')}</p>
+      <p aria-live="polite">{why.data?.message ?? (why.error ? '' : t`Checking …`)}</p>
       {why.error && <Trouble error={why.error} />}
       {(why.data?.paths?.length ?? 0) > 1 && (
         <Suspense>
@@ -37,7 +39,7 @@ export function Answer({ ask, person }: { ask: Omit<Schemas['CheckRequest'], 'ex
       </div>
       {cure.length > 0 && (
         <p className="mt-2">
-          {own ? 'Requestable roles that would allow it' : 'Roles that would allow it'}:{' '}
+          {own ? t`Requestable roles that would allow it` : t`Roles that would allow it`}:{' '}
           {cure.map((r, i) => (
             <span key={r.id}>
               {i > 0 && ', '}
@@ -59,8 +61,8 @@ export function Answer({ ask, person }: { ask: Omit<Schemas['CheckRequest'], 'ex
               onClick={() =>
                 sheet.add(
                   {
-                    verb: 'Grant',
-                    what: `${r.label} to ${person}`,
+                    verb: t`Grant`,
+                    what: t`${r.label} to ${person}`,
                     detail: r.key,
                     operations: [{ op: 'grant', user: ask.user!, role: r.key! }],
                   },
@@ -68,7 +70,7 @@ export function Answer({ ask, person }: { ask: Omit<Schemas['CheckRequest'], 'ex
                 )
               }
             >
-              Grant {r.label}
+              <Trans>Grant {r.label}</Trans>
             </button>
           ))}
         </p>
@@ -77,7 +79,7 @@ export function Answer({ ask, person }: { ask: Omit<Schemas['CheckRequest'], 'ex
         <p className="mt-1">
           {offered.map((r) => (
             <Link key={r.id} to="/catalogue" search={{ role: r.key }} className="press mr-4">
-              Request {r.label}
+              <Trans>Request {r.label}</Trans>
             </Link>
           ))}
         </p>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { useId } from 'react'
 import { ask } from '../api/ask'
@@ -35,13 +37,15 @@ export function AskMay({
     <>
       <div className="mt-3 grid max-w-180 gap-x-5 gap-y-3 sm:grid-cols-3">
         <label>
-          Application
+          <Trans>Application</Trans>
           <select
             className="field"
             value={asked.application ?? ''}
             onChange={(e) => set({ application: e.target.value || undefined, action: undefined, path: undefined })}
           >
-            <option value="">choose</option>
+            <option value="">
+              <Trans>choose</Trans>
+            </option>
             {[...all].map(([key, label]) => (
               <option key={key} value={key}>
                 {label}
@@ -50,20 +54,20 @@ export function AskMay({
           </select>
         </label>
         <label>
-          Action
+          <Trans>Action</Trans>
           <input
             className="field"
-            list={`${id} actions`}
+            list={t`${id} actions`}
             autoComplete="off"
             value={asked.action ?? ''}
             onChange={(e) => set({ ...asked, action: e.target.value || undefined })}
           />
         </label>
         <label>
-          Resource
+          <Trans>Resource</Trans>
           <input
             className="field font-mono"
-            list={`${id} resources`}
+            list={t`${id} resources`}
             autoComplete="off"
             value={asked.path ?? ''}
             onChange={(e) => set({ ...asked, path: e.target.value || undefined })}
@@ -83,7 +87,7 @@ export function AskMay({
         ))}
       </datalist>
       {asked.application && asked.action && asked.path && (
-        <section aria-label="Answer" className="mt-4">
+        <section aria-label={t`Answer`} className="mt-4">
           <Answer person={user.label} ask={{ user: user.key, application: asked.application, action: asked.action, path: asked.path }} />
         </section>
       )}

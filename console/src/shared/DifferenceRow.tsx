@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../api/client'
 import { PathText } from './PathText'
@@ -12,13 +14,13 @@ export function DifferenceRow({ difference: d }: { difference: Schemas['Differen
       <details>
         <summary className="flex gap-4 px-2">
           <span className="w-64 shrink-0 truncate">{d.user.label}</span>
-          <span className="text-kelp w-24">{gained.length > 0 && `+${gained.length} gained`}</span>
-          <span className="text-brick w-24">{lost.length > 0 && `−${lost.length} lost`}</span>
+          <span className="text-kelp w-24">{gained.length > 0 && t`+${gained.length} gained`}</span>
+          <span className="text-brick w-24">{lost.length > 0 && t`−${lost.length} lost`}</span>
           <span className="text-soft truncate">{[...new Set([...gained, ...lost].map((e) => e.application.label))].join(', ')}</span>
         </summary>
         <div className="mt-1 mb-2 ml-2">
           <Link to="/users/$user" params={{ user: d.user.key! }} search={{ tab: 'history' }} className="press text-sm">
-            Who changed it, and why
+            <Trans>Who changed it, and why</Trans>
           </Link>
           <DifferenceLines difference={d} />
         </div>
@@ -44,12 +46,20 @@ function Lines({ sign, ink, lines }: { sign: string; ink: string; lines: Schemas
         <li key={i}>
           <span className={`${ink} inline-block w-4 font-semibold`}>{sign}</span>
           {e.application.label}: {e.action} <PathText path={e.target} />
-          {e.own && <span className="text-soft">, their own</span>}
+          {e.own && (
+            <span className="text-soft">
+              <Trans>, their own</Trans>
+            </span>
+          )}
           {e.schedule && <span className="text-soft">, {e.schedule.words}</span>}
           {e.when ? (
             <span className="text-brass"> {times(e.when)}</span>
           ) : (
-            e.until && <span className="text-brass"> until {lastDay(e.until)}</span>
+            e.until && (
+              <span className="text-brass">
+                <Trans> until {lastDay(e.until)}</Trans>
+              </span>
+            )
           )}
         </li>
       ))}

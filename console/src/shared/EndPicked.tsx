@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import type { Operation } from '../api/client'
 import { useSheet } from '../shell/sheet'
 import { count } from './words'
@@ -34,7 +35,7 @@ export function EndPicked({
         sheet.add(
           {
             verb,
-            what: one ? `the ${what} ${names}` : count(standing.length, what),
+            what: one ? t`the ${what} ${names}` : count(standing.length, what),
             detail: detail ?? (one ? undefined : names),
             operations,
           },

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react'
 
 type Asked = Record<string, string | number | boolean | undefined>
@@ -12,11 +14,13 @@ export function SaveAs({ list, query, columns }: { list: string; query?: Asked; 
   }
   return (
     <Menu>
-      <MenuButton className="button-quiet whitespace-nowrap">Export</MenuButton>
+      <MenuButton className="button-quiet whitespace-nowrap">
+        <Trans>Export</Trans>
+      </MenuButton>
       <MenuItems modal={false} anchor={{ to: 'bottom end', gap: 4 }} className="border-rule bg-sheet z-30 rounded-md border py-1">
         {[
           ['csv', 'CSV'],
-          ['xlsx', 'XLSX, for spreadsheets'],
+          ['xlsx', t`XLSX, for spreadsheets`],
         ].map(([format, label]) => (
           <MenuItem key={format}>
             <a className="data-focus:bg-open block px-3 py-1.5" href={address(format!)} download>

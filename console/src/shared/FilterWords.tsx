@@ -1,9 +1,10 @@
+import { t } from '@lingui/core/macro'
 import { useState } from 'react'
 
 /** A filter over users in plain words; the filter itself is shown on press. first begins a sentence with it. */
 export function FilterWords({ words, filter, first }: { words?: string; filter: string; first?: boolean }) {
   const [open, setOpen] = useState(false)
-  const text = words ?? 'users who match a filter'
+  const text = words ?? t`users who match a filter`
   return (
     <>
       <button

@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import type { Schemas } from '../api/client'
 import { Mark } from './Mark'
 import { PathText } from './PathText'
@@ -8,7 +9,9 @@ export function Limits({ assignment: a }: { assignment: Pick<Schemas['Assignment
     <>
       {(a.scopes ?? []).map((s, i) => (
         <div key={i} className="text-soft text-sm">
-          within <PathText path={s.pattern} /> of {s.application.label}
+          <Trans>
+            within <PathText path={s.pattern} /> of {s.application.label}
+          </Trans>
         </div>
       ))}
       {a.schedule && (

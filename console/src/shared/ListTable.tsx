@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import {
   columnFilteringFeature,
   createColumnHelper,
@@ -124,8 +126,8 @@ export function ListTable<Row extends RowData>({
         <input
           type="search"
           className="field max-w-72"
-          aria-label={`Search ${what}s`}
-          placeholder={`Search ${what}s`}
+          aria-label={t`Search ${what}s`}
+          placeholder={t`Search ${what}s`}
           value={search.q ?? ''}
           onChange={(e) => set({ q: e.target.value || undefined })}
         />
@@ -139,7 +141,9 @@ export function ListTable<Row extends RowData>({
               <label key={c.key} className="flex items-center gap-2">
                 {c.label}
                 <select className="field w-auto max-w-52" value={now} onChange={(e) => only(c.key, e.target.value)}>
-                  <option value="">any</option>
+                  <option value="">
+                    <Trans>any</Trans>
+                  </option>
                   {values.map((v) => (
                     <option key={v}>{v}</option>
                   ))}
@@ -148,23 +152,32 @@ export function ListTable<Row extends RowData>({
             )
           })}
         <span className="text-soft" role="status">
-          {shown.length < rows.length ? `${shown.length} of ${count(rows.length, what)}` : count(rows.length, what)}
+          {shown.length < rows.length ? t`${shown.length} of ${count(rows.length, what)}` : count(rows.length, what)}
         </span>
       </div>
       {acts && chosen.length > 0 && (
         <div
           role="group"
-          aria-label={`With the ${what}s that are picked`}
+          aria-label={t`With the ${what}s that are picked`}
           className="bg-wash mt-2 flex flex-wrap items-center gap-3 rounded-md p-2"
         >
-          <span>{count(chosen.length, what)} picked</span>
+          <span>
+            <Trans>{count(chosen.length, what)} picked</Trans>
+          </span>
           {acts(chosen, () => setPicked({}))}
           <button type="button" className="press text-sm" onClick={() => setPicked({})}>
-            Pick none
+            <Trans>Pick none</Trans>
           </button>
         </div>
       )}
-      {shown.length === 0 && (rows.length === 0 ? empty : <Empty>Nothing matches.</Empty>)}
+      {shown.length === 0 &&
+        (rows.length === 0 ? (
+          empty
+        ) : (
+          <Empty>
+            <Trans>Nothing matches.</Trans>
+          </Empty>
+        ))}
       {shown.length > 0 && (
         <table className="register mt-2">
           <thead>
@@ -173,7 +186,7 @@ export function ListTable<Row extends RowData>({
                 <th className="w-8">
                   <input
                     type="checkbox"
-                    aria-label={`Pick all ${what}s shown`}
+                    aria-label={t`Pick all ${what}s shown`}
                     checked={all}
                     onChange={() => setPicked(all ? {} : Object.fromEntries(shown.map((r) => [r.id, true as const])))}
                   />
@@ -199,7 +212,9 @@ export function ListTable<Row extends RowData>({
               })}
               {detail && !opener && (
                 <th className="w-16">
-                  <span className="sr-only">More</span>
+                  <span className="sr-only">
+                    <Trans>More</Trans>
+                  </span>
                 </th>
               )}
             </tr>
@@ -212,7 +227,7 @@ export function ListTable<Row extends RowData>({
                     <td>
                       <input
                         type="checkbox"
-                        aria-label={`Pick ${String(columns[0]!.value(r.original))}`}
+                        aria-label={t`Pick ${String(columns[0]!.value(r.original))}`}
                         checked={r.getIsSelected()}
                         onChange={r.getToggleSelectedHandler()}
                       />
@@ -237,10 +252,10 @@ export function ListTable<Row extends RowData>({
                         type="button"
                         className="press text-sm"
                         aria-expanded={!!open[r.id]}
-                        aria-label={`${open[r.id] ? 'Close' : 'Open'} ${String(columns[0]!.value(r.original))}`}
+                        aria-label={`${open[r.id] ? t`Close` : t`Open`} ${String(columns[0]!.value(r.original))}`}
                         onClick={() => toggle(r.id)}
                       >
-                        {open[r.id] ? 'Close' : 'Open'}
+                        {open[r.id] ? t`Close` : t`Open`}
                       </button>
                     </td>
                   )}

@@ -1,21 +1,22 @@
+import { t } from '@lingui/core/macro'
 import type { ReactNode } from 'react'
 
 export type MarkName =
   'direct' | 'default' | 'group' | 'included' | 'all-users' | 'public' | 'ends' | 'fenced' | 'own' | 'scheduled' | 'none' | 'warns'
 
 export const markWords: Record<MarkName, string> = {
-  direct: 'direct',
-  default: 'by default',
-  group: 'through a group',
-  included: 'through an included role',
-  'all-users': 'all users',
-  public: 'public',
-  ends: 'has an end',
-  fenced: 'fenced',
-  own: 'only their own',
-  scheduled: 'at some times',
-  none: 'not allowed',
-  warns: 'warning',
+  direct: t`direct`,
+  default: t`by default`,
+  group: t`through a group`,
+  included: t`through an included role`,
+  'all-users': t`all users`,
+  public: t`public`,
+  ends: t`has an end`,
+  fenced: t`fenced`,
+  own: t`only their own`,
+  scheduled: t`at some times`,
+  none: t`not allowed`,
+  warns: t`warning`,
 }
 
 const shapes: Record<MarkName, ReactNode> = {

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useState } from 'react'
 
 /** Somebody who is not there yet, as an address says it. */
@@ -10,9 +12,9 @@ export function describe(x: Newcomer): string | undefined {
 }
 
 const fields = [
-  { name: 'unit', label: 'Unit', hint: 'marine/pilotage' },
-  { name: 'title', label: 'Title', hint: 'Harbour pilot' },
-  { name: 'employment', label: 'Employment', hint: 'contractor' },
+  { name: 'unit', label: t`Unit`, hint: 'marine/pilotage' },
+  { name: 'title', label: t`Title`, hint: t`Harbour pilot` },
+  { name: 'employment', label: t`Employment`, hint: t`contractor` },
 ] as const
 
 /** Describes somebody who is not there yet, to see what they would have. */
@@ -33,11 +35,11 @@ export function NewcomerForm({ now, set }: { now: Newcomer; set: (x: Newcomer) =
         </label>
       ))}
       <button type="submit" className="button-quiet">
-        Show
+        <Trans>Show</Trans>
       </button>
       {describe(now) && (
         <button type="button" className="press pb-2" onClick={() => set({ unit: undefined, title: undefined, employment: undefined })}>
-          Without
+          <Trans>Without</Trans>
         </button>
       )}
     </form>

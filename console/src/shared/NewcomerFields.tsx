@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { UserBox } from './UserBox'
 
 /** What a rule says beforehand of users whom it adds, as it is typed. */
@@ -13,15 +15,19 @@ export function NewcomerFields({ whom, value: x, change }: { whom: string; value
   )
   return (
     <>
-      {field('unit', `Unit of ${whom}`, 'engineering/dredging')}
-      {field('employment', 'Employment type', 'contractor')}
-      {field('company', 'Company they work for', '')}
+      {field('unit', t`Unit of ${whom}`, 'engineering/dredging')}
+      {field('employment', t`Employment type`, 'contractor')}
+      {field('company', t`Company they work for`, '')}
       <div>
-        Sponsor <span className="text-soft text-sm">whom they report to</span>
-        <UserBox label="Sponsor" value={x.sponsor} onChange={(sponsor) => change({ ...x, sponsor })} />
+        <Trans>
+          Sponsor <span className="text-soft text-sm">whom they report to</span>
+          <UserBox label={t`Sponsor`} value={x.sponsor} onChange={(sponsor) => change({ ...x, sponsor })} />
+        </Trans>
       </div>
       <label>
-        Last day so many days later <span className="text-soft text-sm">0: none</span>
+        <Trans>
+          Last day so many days later <span className="text-soft text-sm">0: none</span>
+        </Trans>
         <input type="number" min={0} className="field" value={x.days} onChange={(e) => change({ ...x, days: e.target.value })} />
       </label>
     </>

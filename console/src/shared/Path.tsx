@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../api/client'
 import { PathActs } from './PathActs'
@@ -8,12 +10,12 @@ import { lastDay, list, moment, shortDay } from './words'
 type Step = Schemas['Step']
 
 const reasonWords: Record<string, string> = {
-  not_owner: 'gives it only on their own',
-  outside_schedule: 'does not hold at this time of the week',
-  not_yet: 'has not begun yet',
-  ended: 'has ended',
-  out_of_scope: 'is limited to other parts',
-  fenced: 'does not pass the fence',
+  not_owner: t`gives it only on their own`,
+  outside_schedule: t`does not hold at this time of the week`,
+  not_yet: t`has not begun yet`,
+  ended: t`has ended`,
+  out_of_scope: t`is limited to other parts`,
+  fenced: t`does not pass the fence`,
 }
 
 /** The chain of facts from a user to a permission, read left to right. */
@@ -28,7 +30,11 @@ export function Path({ path }: { path: Schemas['Path'] }) {
         ))}
       </ol>
       <PathActs path={path} />
-      {path.fails && <p className="text-brass mt-1 text-sm">This path does not hold now: it {reasonWords[path.fails] ?? path.fails}.</p>}
+      {path.fails && (
+        <p className="text-brass mt-1 text-sm">
+          <Trans>This path does not hold now: it {reasonWords[path.fails] ?? path.fails}.</Trans>
+        </p>
+      )}
     </div>
   )
 }
@@ -57,12 +63,24 @@ function Box({ step: s, first }: { step: Step; first: boolean }) {
       </div>
       {s.kind === 'permission' && (
         <div>
-          <PathText path={s.pattern ?? ''} /> <span className="text-soft text-sm">in {s.application?.label}</span>
+          <PathText path={s.pattern ?? ''} />{' '}
+          <span className="text-soft text-sm">
+            <Trans>in </Trans>
+            {s.application?.label}
+          </span>
         </div>
       )}
-      {s.default && <div className="text-soft text-sm">by the default rule {s.default.label}</div>}
+      {s.default && (
+        <div className="text-soft text-sm">
+          <Trans>by the default rule {s.default.label}</Trans>
+        </div>
+      )}
       {s.rule && <div className="text-soft font-mono text-sm">{s.rule}</div>}
-      {s.kind === 'permission' && s.own && <div className="text-soft text-sm">only on their own</div>}
+      {s.kind === 'permission' && s.own && (
+        <div className="text-soft text-sm">
+          <Trans>only on their own</Trans>
+        </div>
+      )}
       {s.kind === 'role' && <Limits assignment={s} />}
       {s.given?.reason && (
         <div className="text-soft text-sm" title={moment(s.given.at)}>
@@ -75,14 +93,14 @@ function Box({ step: s, first }: { step: Step; first: boolean }) {
 }
 
 function caption(s: Step): string {
-  const ends = s.until ? ` until ${lastDay(s.until)}` : ''
-  const begins = s.from ? ` from ${shortDay(s.from)}` : ''
+  const ends = s.until ? t` until ${lastDay(s.until)}` : ''
+  const begins = s.from ? t` from ${shortDay(s.from)}` : ''
   switch (s.kind) {
     case 'user':
     case 'nobody':
       return 'user'
     case 'group':
-      return s.rule ? 'chosen by its rule' : s.given || s.default ? `member${begins}${ends}` : 'counts among'
+      return s.rule ? t`chosen by its rule` : s.given || s.default ? `member${begins}${ends}` : t`counts among`
     case 'role':
       return `holds${begins}${ends}`
     case 'included_role':

@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import type { Operation, Schemas } from '../api/client'
 import { useDay } from '../shell/day'
 import { useMe } from '../shell/session'
@@ -13,16 +14,16 @@ function actsOf(path: Schemas['Path'], may: Record<string, boolean>): Act[] {
     if (!before || s.outside || before.outside || s.default) return
     if (s.kind === 'group' && s.given && s.key && before.key && may['groups.update'])
       out.push({
-        label: `Remove ${before.label} from ${s.label}`,
-        verb: 'Remove',
-        what: `${before.label} from ${s.label}`,
+        label: t`Remove ${before.label} from ${s.label}`,
+        verb: t`Remove`,
+        what: t`${before.label} from ${s.label}`,
         operation: { op: 'remove_member', group: s.key, ...(before.kind === 'user' ? { user: before.key } : { member_group: before.key }) },
       })
     if (s.kind === 'role' && s.assignment && may['roles.assign'])
       out.push({
-        label: `Revoke ${s.label} of ${before.label}`,
-        verb: 'Revoke',
-        what: `${s.label} of ${before.label}`,
+        label: t`Revoke ${s.label} of ${before.label}`,
+        verb: t`Revoke`,
+        what: t`${s.label} of ${before.label}`,
         operation: { op: 'revoke', assignment: s.assignment },
       })
   })

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { PickBox, type Choice } from './PickBox'
 
 /** Several of many, picked one after the other. */
@@ -30,10 +32,10 @@ export function Picks({
             <button
               type="button"
               className="press text-sm"
-              aria-label={`Remove ${c.label}`}
+              aria-label={t`Remove ${c.label}`}
               onClick={() => pick(picked.filter((p) => p.key !== c.key))}
             >
-              Remove
+              <Trans>Remove</Trans>
             </button>
           </li>
         ))}

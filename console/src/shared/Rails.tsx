@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import type { Schemas } from '../api/client'
 import { Link } from '@tanstack/react-router'
 import { Mark } from './Mark'
@@ -9,12 +10,12 @@ export function Rails({ rails, passed, pass }: { rails: Schemas['Rail'][]; passe
       <p>
         <Mark name="warns" /> {r.message}{' '}
         <Link to="/guard-rails" hash={r.code} className="press text-sm">
-          What is this?
+          <Trans>What is this?</Trans>
         </Link>
       </p>
       {!r.passable && !r.passed && (
         <p className="text-soft mt-1 text-sm">
-          No acknowledgement is possible: edit or remove the line, or pass it on to somebody who may.
+          <Trans>No acknowledgement is possible: edit or remove the line, or pass it on to somebody who may.</Trans>
         </p>
       )}
       {r.passable && (
@@ -24,7 +25,7 @@ export function Rails({ rails, passed, pass }: { rails: Schemas['Rail'][]; passe
             checked={passed.includes(r.code)}
             onChange={(e) => pass(e.target.checked ? [...passed, r.code] : passed.filter((c) => c !== r.code))}
           />
-          I acknowledge this
+          <Trans>I acknowledge this</Trans>
         </label>
       )}
     </div>

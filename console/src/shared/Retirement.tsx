@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState, type ReactNode } from 'react'
@@ -7,7 +9,6 @@ import { useRoleChoices } from '../pages/users/choices'
 import { useSheet } from '../shell/sheet'
 import { PickBox, type Choice } from './PickBox'
 import { Empty, Loading, Trouble } from './State'
-import { count } from './words'
 
 type Tie = Schemas['Tie']
 
@@ -19,9 +20,9 @@ export function RetireRole({ role }: { role: string }) {
   return (
     <>
       <div className="mt-3 max-w-80">
-        Replacement, for its holders
+        <Trans>Replacement, for its holders</Trans>
         <PickBox
-          label="Replacement, for its holders"
+          label={t`Replacement, for its holders`}
           choices={choices.filter((c) => c.key !== role)}
           value={instead}
           onChange={setInstead}
@@ -29,11 +30,11 @@ export function RetireRole({ role }: { role: string }) {
       </div>
       {instead && (
         <button type="button" className="press mt-1 text-sm" onClick={() => setInstead(null)}>
-          No replacement
+          <Trans>No replacement</Trans>
         </button>
       )}
       {ties.error && <Trouble error={ties.error} retry={() => void ties.refetch()} />}
-      {ties.isLoading && <Loading what="what hangs on it" />}
+      {ties.isLoading && <Loading what={t`what hangs on it`} />}
       {ties.data && <Ties retirement={ties.data} />}
     </>
   )
@@ -43,7 +44,7 @@ export function RetireRole({ role }: { role: string }) {
 export function RetireApplication({ application }: { application: string }) {
   const ties = useQuery(ask('/api/v1/applications/{application}/retirement', { params: { path: { application } } }))
   if (ties.error) return <Trouble error={ties.error} retry={() => void ties.refetch()} />
-  if (!ties.data) return <Loading what="what hangs on it" />
+  if (!ties.data) return <Loading what={t`what hangs on it`} />
   return <Ties retirement={ties.data} />
 }
 
@@ -51,30 +52,48 @@ function Ties({ retirement: x }: { retirement: Schemas['Retirement'] }) {
   const sheet = useSheet()
   return (
     <>
-      {x.ties.length === 0 && <Empty>Nothing hangs on it.</Empty>}
+      {x.ties.length === 0 && (
+        <Empty>
+          <Trans>Nothing hangs on it.</Trans>
+        </Empty>
+      )}
       {x.ties.length > 0 && (
         <table className="register mt-3">
           <thead>
             <tr>
-              <th>What hangs on it</th>
-              <th>How</th>
+              <th>
+                <Trans>What hangs on it</Trans>
+              </th>
+              <th>
+                <Trans>How</Trans>
+              </th>
             </tr>
           </thead>
           <tbody>
-            {x.ties.slice(0, 500).map((t, i) => (
+            {x.ties.slice(0, 500).map((tie, i) => (
               <tr key={i}>
-                <td>{linked(t)}</td>
-                <td>{t.words}</td>
+                <td>{linked(tie)}</td>
+                <td>{tie.words}</td>
               </tr>
             ))}
           </tbody>
         </table>
       )}
-      {x.ties.length > 500 && <p className="text-soft">The first 500 of {count(x.ties.length, 'tie')}.</p>}
-      {x.more && (
-        <p className="text-brass mt-2">More people hold it than one change takes. Settle these first, then come back for the rest.</p>
+      {x.ties.length > 500 && (
+        <p className="text-soft">
+          <Trans>The first 500 of {plural(x.ties.length, { one: '# tie', other: '# ties' })}.</Trans>
+        </p>
       )}
-      {x.outside && <p className="text-brass mt-2">There may be more, outside what you may see.</p>}
+      {x.more && (
+        <p className="text-brass mt-2">
+          <Trans>More people hold it than one change takes. Settle these first, then come back for the rest.</Trans>
+        </p>
+      )}
+      {x.outside && (
+        <p className="text-brass mt-2">
+          <Trans>There may be more, outside what you may see.</Trans>
+        </p>
+      )}
       <button
         type="button"
         className="button mt-3"
@@ -85,9 +104,11 @@ function Ties({ retirement: x }: { retirement: Schemas['Retirement'] }) {
           )
         }
       >
-        Put all of it on the change sheet
+        <Trans>Put all of it on the change sheet</Trans>
       </button>
-      <p className="text-soft mt-1 text-sm">{count(x.lines.length, 'line')}: what settles the above, and the retirement itself.</p>
+      <p className="text-soft mt-1 text-sm">
+        <Trans>{plural(x.lines.length, { one: '# line', other: '# lines' })}: what settles the above, and the retirement itself.</Trans>
+      </p>
     </>
   )
 }
@@ -115,7 +136,7 @@ function linked({ kind, thing }: Tie): ReactNode {
   if (kind === 'request')
     return (
       <Link to="/requests/$request" params={{ request: key }} className="press">
-        The request for {thing.label}
+        <Trans>The request for {thing.label}</Trans>
       </Link>
     )
   const pages = {
@@ -126,11 +147,11 @@ function linked({ kind, thing }: Tie): ReactNode {
     freeze: '/freezes',
   } as const
   const names = {
-    default: 'default rule',
-    sod_rule: 'SoD rule',
-    expectation: 'expectation',
-    requestable: 'access catalogue',
-    freeze: 'freeze',
+    default: t`default rule`,
+    sod_rule: t`SoD rule`,
+    expectation: t`expectation`,
+    requestable: t`access catalogue`,
+    freeze: t`freeze`,
   }
   return (
     <Link to={pages[kind]} className="press">

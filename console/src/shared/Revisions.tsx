@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { Fragment, useState } from 'react'
@@ -32,19 +34,27 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
     ...askPages('/api/v1/revisions', (cursor) => ({ params: { query: { ...query, as_of: asOf, limit: 50, cursor } } })),
   })
   if (revisions.error) return <Trouble error={revisions.error} retry={() => void revisions.refetch()} />
-  if (!revisions.data) return <Loading what="the ledger" />
+  if (!revisions.data) return <Loading what={t`the ledger`} />
   const rows = revisions.data.pages.flatMap((p) => p.revisions)
   if (rows.length === 0)
-    return <Empty>{Object.values(query).some((v) => v !== undefined) ? 'No change matches.' : 'No changes yet.'}</Empty>
+    return <Empty>{Object.values(query).some((v) => v !== undefined) ? t`No change matches.` : t`No changes yet.`}</Empty>
   return (
     <>
       <table className="register">
         <thead>
           <tr>
-            <th className="w-20">Revision</th>
-            <th className="w-40">When</th>
-            <th className="w-36">Who</th>
-            <th>What, and why</th>
+            <th className="w-20">
+              <Trans>Revision</Trans>
+            </th>
+            <th className="w-40">
+              <Trans>When</Trans>
+            </th>
+            <th className="w-36">
+              <Trans>Who</Trans>
+            </th>
+            <th>
+              <Trans>What, and why</Trans>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -56,7 +66,7 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
                     type="button"
                     className="press font-mono"
                     aria-expanded={open === r.revision}
-                    aria-label={`Revision ${r.revision}, its operations`}
+                    aria-label={t`Revision ${r.revision}, its operations`}
                     onClick={() => setOpen(open === r.revision ? undefined : r.revision)}
                   >
                     {r.revision}
@@ -64,13 +74,17 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
                 </td>
                 <td className="text-sm">{moment(r.at)}</td>
                 <td className="text-sm">
-                  {r.by?.label ?? 'the host'}
-                  {r.account && <div className="text-soft">through {r.account.label}</div>}
+                  {r.by?.label ?? t`the host`}
+                  {r.account && (
+                    <div className="text-soft">
+                      <Trans>through {r.account.label}</Trans>
+                    </div>
+                  )}
                 </td>
                 <td>
                   <Sentences sentences={r.sentences} all={open === r.revision} more={r.more} />
                   <div className="text-soft text-sm">
-                    {r.reason === 'erased' ? 'Its reason was erased.' : r.reason}
+                    {r.reason === 'erased' ? t`Its reason was erased.` : r.reason}
                     {r.reference && ' · '}
                     <Reference to={r.reference} />
                   </div>
@@ -80,16 +94,16 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
                 <tr className="bg-open">
                   <td colSpan={4} className="pt-0!">
                     <Link to="/ledger/$revision" params={{ revision: String(r.revision) }} className="press text-sm">
-                      Its page, with its effect
+                      <Trans>Its page, with its effect</Trans>
                     </Link>
                     <p className="text-soft text-sm">
-                      Through {r.account ? r.account.label : r.via}
-                      {r.claimed && `; dated back when history was loaded on ${moment(r.recorded_at)}`}
+                      <Trans>Through {r.account ? r.account.label : r.via}</Trans>
+                      {r.claimed && t`; dated back when history was loaded on ${moment(r.recorded_at)}`}
                     </p>
                     <p className="font-mono text-sm break-all">{r.hash}</p>
                     <pre
                       tabIndex={0}
-                      aria-label="Operations"
+                      aria-label={t`Operations`}
                       className="bg-sheet border-rule mt-1 max-h-72 overflow-auto rounded-md border p-2 font-mono text-sm whitespace-pre-wrap"
                     >
                       {(r.operations ?? []).map((o) => JSON.stringify(o)).join('\n')}
@@ -102,16 +116,16 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
                         onClick={() =>
                           sheet.add(
                             {
-                              verb: 'Erase',
-                              what: `the reason of revision ${r.revision}`,
-                              detail: 'It cannot be brought back.',
+                              verb: t`Erase`,
+                              what: t`the reason of revision ${r.revision}`,
+                              detail: t`It cannot be brought back.`,
                               operations: [{ op: 'erase_reason', revision: r.revision }],
                             },
                             me.revision,
                           )
                         }
                       >
-                        Erase its reason
+                        <Trans>Erase its reason</Trans>
                       </button>
                     )}
                   </td>
@@ -128,7 +142,7 @@ export function RevisionRows({ query }: { query: RevisionQuery }) {
           disabled={revisions.isFetchingNextPage}
           onClick={() => void revisions.fetchNextPage()}
         >
-          Earlier revisions
+          <Trans>Earlier revisions</Trans>
         </button>
       )}
     </>
@@ -144,11 +158,16 @@ function Sentences({ sentences, all, more }: { sentences: string[]; all: boolean
       ))}
       {sentences.length > shown.length && (
         <div className="text-soft">
-          and {more && 'more than '}
-          {sentences.length - shown.length} more
+          <Trans>and </Trans>
+          {more && t`more than `}
+          <Trans>{sentences.length - shown.length} more</Trans>
         </div>
       )}
-      {all && more && <div className="text-soft">and more. The list is too long to show here.</div>}
+      {all && more && (
+        <div className="text-soft">
+          <Trans>and more. The list is too long to show here.</Trans>
+        </div>
+      )}
     </>
   )
 }

@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { ReactNode } from 'react'
 import { ProblemError } from '../api/client'
 
 export function Loading({ what }: { what: string }) {
   return (
     <p role="status" className="text-soft py-6">
-      Reading {what} …
+      <Trans>Reading {what} …</Trans>
     </p>
   )
 }
@@ -17,16 +19,16 @@ export function Empty({ children }: { children: ReactNode }) {
  * the whole page. */
 export function Trouble({ error, retry, page }: { error: unknown; retry?: () => void; page?: boolean }) {
   const p = error instanceof ProblemError ? error.problem : undefined
-  const title = p?.title ?? 'Something went wrong'
+  const title = p?.title ?? t`Something went wrong`
   const denied = p?.status === 403 || p?.status === 404
   return (
     <div role="alert" className={`my-4 border-l-3 py-1 pl-3 ${denied ? 'border-brass' : 'border-brick'}`}>
       {page ? <h1>{title}</h1> : <p className="font-semibold">{title}</p>}
-      <p>{p?.detail ?? 'The page could not be drawn. Load it again.'}</p>
+      <p>{p?.detail ?? t`The page could not be drawn. Load it again.`}</p>
       <Faults problem={p} />
       {retry && !denied && (
         <button type="button" className="press mt-1" onClick={retry}>
-          Try again
+          <Trans>Try again</Trans>
         </button>
       )}
     </div>
@@ -41,7 +43,11 @@ export function Faults({ problem }: { problem?: ProblemError['problem'] }) {
       {faults.map((f, i) => (
         <li key={i}>
           {f.place.replace(/^\/operations\/\d+\/?/, '').replace(/^\//, '')} {f.message}
-          {f.did_you_mean && <> — did you mean {f.did_you_mean.join(' or ')}?</>}
+          {f.did_you_mean && (
+            <>
+              <Trans> — did you mean {f.did_you_mean.join(' or ')}?</Trans>
+            </>
+          )}
         </li>
       ))}
     </ul>

@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
@@ -16,7 +17,7 @@ export function ThingBox({
   label: string
   kinds: string[]
   value: Thing | null
-  onChange: (t: Thing | null) => void
+  onChange: (thing: Thing | null) => void
 }) {
   const [text, setText] = useState('')
   const found = useQuery({
@@ -31,8 +32,8 @@ export function ThingBox({
       <ComboboxInput
         aria-label={label}
         className="field"
-        placeholder="Part of a name"
-        displayValue={(t: Thing | null) => t?.label ?? ''}
+        placeholder={t`Part of a name`}
+        displayValue={(thing: Thing | null) => thing?.label ?? ''}
         onChange={(e) => {
           setText(e.target.value)
           if (e.target.value === '') onChange(null)
@@ -44,9 +45,10 @@ export function ThingBox({
         anchor={{ to: 'bottom start', gap: 4 }}
         className="border-rule bg-sheet z-30 max-h-72 w-(--input-width) min-w-72 overflow-auto rounded-md border py-1 empty:invisible"
       >
-        {things.map((t) => (
-          <ComboboxOption key={t.kind + t.key} value={t} className="data-focus:bg-open cursor-pointer px-3 py-1.5">
-            {t.label} <span className="text-soft text-sm">{t.kind}</span> <span className="text-soft font-mono text-sm">{t.key}</span>
+        {things.map((thing) => (
+          <ComboboxOption key={thing.kind + thing.key} value={thing} className="data-focus:bg-open cursor-pointer px-3 py-1.5">
+            {thing.label} <span className="text-soft text-sm">{thing.kind}</span>{' '}
+            <span className="text-soft font-mono text-sm">{thing.key}</span>
           </ComboboxOption>
         ))}
       </ComboboxOptions>

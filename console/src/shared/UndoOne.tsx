@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import { Stays } from '../shell/Stays'
 import { useUndo } from '../shell/undo'
 
@@ -7,7 +8,7 @@ export function UndoOne({ revision }: { revision: number }) {
   return (
     <>
       <button type="button" className="button-quiet mt-2" disabled={isPending} onClick={() => undo(revision)}>
-        Undo revision {revision}
+        <Trans>Undo revision {revision}</Trans>
       </button>
       <Stays stays={stays} problem={problem} />
     </>

@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
@@ -30,7 +31,7 @@ export function UserBox({ label, value, onChange }: { label: string; value: stri
       <ComboboxInput
         aria-label={label}
         className="field"
-        placeholder="Part of a name"
+        placeholder={t`Part of a name`}
         displayValue={(v: string) => (v && name ? `${name} (${v})` : v)}
         onChange={(e) => {
           setText(e.target.value)

@@ -1,3 +1,4 @@
+import { plural, t } from '@lingui/core/macro'
 // Days are those of the organisation, wherever the browser stands.
 const here = Intl.DateTimeFormat().resolvedOptions().timeZone
 let zone = here
@@ -7,9 +8,9 @@ export const setZone = (name: string) => {
   zone = name
 }
 
-const months = 'Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec'.split(' ')
-const longMonths = 'January February March April May June July August September October November December'.split(' ')
-const weekdays = 'Sun Mon Tue Wed Thu Fri Sat'.split(' ')
+const months = t`Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec`.split(' ')
+const longMonths = t`January February March April May June July August September October November December`.split(' ')
+const weekdays = t`Sun Mon Tue Wed Thu Fri Sat`.split(' ')
 
 const formats = new Map<string, Intl.DateTimeFormat>()
 
@@ -61,7 +62,7 @@ function whose(at: Date): string {
   const ours = clock(at, zone)
   const theirs = clock(at, here)
   if (ours.day === theirs.day && ours.time === theirs.time) return ''
-  return `, ${zone.slice(zone.lastIndexOf('/') + 1).replaceAll('_', ' ')} time`
+  return t`, ${zone.slice(zone.lastIndexOf('/') + 1).replaceAll('_', ' ')} time`
 }
 
 /** The last day of what ends at an instant, "until" in the API: the day before, where that is
@@ -75,22 +76,22 @@ export function lastDay(until: string): string {
 
 /** "30 Nov, 6 days": the last day of what ends at an instant, seen from the day looked at. */
 export function until(iso: string | undefined, now: Date): string {
-  if (!iso) return 'no end'
+  if (!iso) return t`no end`
   const c = clock(new Date(iso), zone)
   const last = c.time === '00:00' && c.seconds === '00' ? dayBefore(c.day) : c.day
   const today = dayOf(now)
   const days = between(today, last)
   const day = words(last, months, last.slice(0, 4) !== today.slice(0, 4)) + whose(new Date(iso))
-  if (days < 0 || new Date(iso) <= now) return `ended ${day}`
-  if (days === 0) return `${day}, today`
-  if (days <= 60) return `${day}, ${days} ${days === 1 ? 'day' : 'days'}`
+  if (days < 0 || new Date(iso) <= now) return t`ended ${day}`
+  if (days === 0) return t`${day}, today`
+  if (days <= 60) return t`${day}, ${plural(days, { one: '# day', other: '# days' })}`
   return day
 }
 
 /** Members of several times: "until 3 Mar 2027, and from 9 Mar 2027 until 2 Apr 2027". */
 export const times = (when: { from?: string; until?: string }[]) =>
   when
-    .map((w) => [w.from && `from ${shortDay(w.from)}`, w.until && `until ${lastDay(w.until)}`].filter(Boolean).join(' ') || 'for good')
+    .map((w) => [w.from && t`from ${shortDay(w.from)}`, w.until && t`until ${lastDay(w.until)}`].filter(Boolean).join(' ') || t`for good`)
     .join(', and ')
 
 /** A day, or the day of an instant. */
@@ -108,12 +109,12 @@ export function count(n: number, one: string, many = one + 's'): string {
 
 export function list(words: string[]): string {
   if (words.length < 2) return words.join('')
-  return `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`
+  return t`${words.slice(0, -1).join(', ')} and ${words[words.length - 1]!}`
 }
 
 /** The first four of some names, and how many more there are. */
 export function enough(names: string[]): string {
-  return `${names.slice(0, 4).join(', ')}${names.length > 4 ? ` and ${names.length - 4} more` : ''}`
+  return `${names.slice(0, 4).join(', ')}${names.length > 4 ? t` and ${names.length - 4} more` : ''}`
 }
 
 /** A unit as people read it: "Marine / Pilotage". */
@@ -128,23 +129,23 @@ export function unitWords(unit: string | undefined): string {
 /** The instant at which clocks in a time zone show a day and a time, HH:MM. */
 export function instantOf(day: string, time: string, zone: string): string {
   const meant = Date.parse(`${day}T${time}:00Z`)
-  const shown = (t: number) => {
-    const c = clock(new Date(t), zone)
+  const shown = (value: number) => {
+    const c = clock(new Date(value), zone)
     return Date.parse(`${c.day}T${c.time}:${c.seconds}Z`)
   }
   if (Number.isNaN(meant)) return ''
-  let t = meant
-  for (let i = 0; i < 2; i++) t = meant - (shown(t) - t) // twice, for the days clocks change
-  return new Date(t).toISOString()
+  let value = meant
+  for (let i = 0; i < 2; i++) value = meant - (shown(value) - value) // twice, for the days clocks change
+  return new Date(value).toISOString()
 }
 
 /** The first instant of a day in a time zone, in milliseconds: where clocks leave out midnight,
  * as they go on; where they show it twice, the first. */
 function beginning(day: string, zone: string): number {
-  const t = Date.parse(instantOf(day, '00:00', zone))
+  const value = Date.parse(instantOf(day, '00:00', zone))
   const is = (at: number) => clock(new Date(at), zone).day >= day
-  if (Number.isNaN(t) || (is(t) && !is(t - 3_600_000))) return t
-  let [from, to] = [t - 4 * 3_600_000, t + 4 * 3_600_000]
+  if (Number.isNaN(value) || (is(value) && !is(value - 3_600_000))) return value
+  let [from, to] = [value - 4 * 3_600_000, value + 4 * 3_600_000]
   while (to - from > 1000) {
     const middle = from + Math.floor((to - from) / 2000) * 1000
     if (is(middle)) to = middle
@@ -165,7 +166,9 @@ export function endOfDay(day: string, zone: string): string {
 
 /** What a freeze is about. */
 export function frozenWords(f: { applications?: { label: string }[]; units?: string[] }): string {
-  return list([...(f.applications ?? []).map((a) => a.label), ...(f.units ?? []).map((u) => `people in ${unitWords(u)}`)]) || 'all changes'
+  return (
+    list([...(f.applications ?? []).map((a) => a.label), ...(f.units ?? []).map((u) => t`people in ${unitWords(u)}`)]) || t`all changes`
+  )
 }
 
 /** Words as a sentence of their own. */

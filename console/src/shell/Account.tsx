@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
@@ -36,25 +37,28 @@ export function Account() {
       </PopoverButton>
       <PopoverPanel className="border-rule bg-sheet absolute right-0 z-30 mt-2 flex w-72 flex-col items-start gap-2 rounded-md border p-4">
         <p className="text-soft text-sm">
-          Signed in as <span className="font-mono">{me.user.key}</span>
+          <Trans>Signed in as </Trans>
+          <span className="font-mono">{me.user.key}</span>
         </p>
         <button type="button" className="press" onClick={turn}>
-          Light or dark
+          <Trans>Light or dark</Trans>
         </button>
         <button type="button" className="press" onClick={() => setChanging(!changing)} aria-expanded={changing}>
-          Change my password
+          <Trans>Change my password</Trans>
         </button>
         {changing && <Password done={() => setChanging(false)} />}
         {left ? (
           <div className="border-brass border-l-3 pl-3">
-            <p>There is something that you have not committed. Signing out discards it.</p>
+            <p>
+              <Trans>There is something that you have not committed. Signing out discards it.</Trans>
+            </p>
             <button type="button" className="press" onClick={() => signOut.mutate()}>
-              Discard it and sign out
+              <Trans>Discard it and sign out</Trans>
             </button>
           </div>
         ) : (
           <button type="button" className="press" onClick={() => (draftsOf(me.user.id!).length > 0 ? setLeft(true) : signOut.mutate())}>
-            Sign out
+            <Trans>Sign out</Trans>
           </button>
         )}
       </PopoverPanel>
@@ -78,7 +82,7 @@ function Password({ done }: { done: () => void }) {
       }}
     >
       <label>
-        Current password
+        <Trans>Current password</Trans>
         <input
           type="password"
           autoComplete="current-password"
@@ -88,7 +92,7 @@ function Password({ done }: { done: () => void }) {
         />
       </label>
       <label>
-        New password, 12 characters or more
+        <Trans>New password, 12 characters or more</Trans>
         <input type="password" autoComplete="new-password" className="field" value={next} onChange={(e) => setNext(e.target.value)} />
       </label>
       {change.error instanceof ProblemError && (
@@ -98,7 +102,7 @@ function Password({ done }: { done: () => void }) {
         </div>
       )}
       <button type="submit" className="button self-start" disabled={!current || !next || change.isPending}>
-        Change it
+        <Trans>Change it</Trans>
       </button>
     </form>
   )

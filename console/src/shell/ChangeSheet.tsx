@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { lazy, Suspense, useState } from 'react'
 import { ProblemError, type Schemas } from '../api/client'
 import { Lost } from '../shared/Lost'
 import { Rails } from '../shared/Rails'
 import { Faults } from '../shared/State'
-import { count, frozenWords, lastDay } from '../shared/words'
+import { frozenWords, lastDay } from '../shared/words'
 import { Later } from './Later'
 import { othersOf, PassOn } from './PassOn'
 import { useSend } from './send'
@@ -89,7 +91,9 @@ export function ChangeSheet() {
           sheet.setOpen(true)
         }}
       >
-        <span role="status">Change sheet, {count(sheet.lines.length, 'change')}</span>
+        <span role="status">
+          <Trans>Change sheet, {plural(sheet.lines.length, { one: '# change', other: '# changes' })}</Trans>
+        </span>
       </button>
     )
   }
@@ -99,9 +103,11 @@ export function ChangeSheet() {
   const rails = preview.data?.preview?.rails ?? []
   const blocked = rails.some((r) => !r.passed && (!r.passable || !passed.includes(r.code)))
   return (
-    <aside aria-label="Change sheet" className={drawer}>
+    <aside aria-label={t`Change sheet`} className={drawer}>
       <div className="flex items-baseline justify-between">
-        <h2>Change sheet</h2>
+        <h2>
+          <Trans>Change sheet</Trans>
+        </h2>
         <button
           type="button"
           autoFocus={pressed}
@@ -111,13 +117,15 @@ export function ChangeSheet() {
             sheet.setOpen(false)
           }}
         >
-          Collapse
+          <Trans>Collapse</Trans>
         </button>
       </div>
       {!rails.some((r) => r.code === 'freeze') &&
         me.freezes?.map((f) => (
           <p key={f.id} className="text-brass mt-2 text-sm">
-            The freeze “{f.label}” stands until {lastDay(f.until)}, for {frozenWords(f)}: {f.why}
+            <Trans>
+              The freeze “{f.label}” stands until {lastDay(f.until)}, for {frozenWords(f)}: {f.why}
+            </Trans>
           </p>
         ))}
       <ul className="mt-3">
@@ -128,7 +136,11 @@ export function ChangeSheet() {
                 {(l.mended && said(preview.data, sheet.lines, l)) || (
                   <>
                     <strong>{l.verb}</strong> {l.what}
-                    {l.mended && <span className="text-soft"> (edited)</span>}
+                    {l.mended && (
+                      <span className="text-soft">
+                        <Trans> (edited)</Trans>
+                      </span>
+                    )}
                   </>
                 )}
               </span>
@@ -136,31 +148,31 @@ export function ChangeSheet() {
                 <button
                   type="button"
                   className="press shrink-0 self-start text-sm"
-                  aria-label={`Edit: ${l.verb} ${l.what}`}
+                  aria-label={t`Edit: ${l.verb} ${l.what}`}
                   onClick={() => setMending(l.id)}
                 >
-                  Edit
+                  <Trans>Edit</Trans>
                 </button>
               )}
               {!commit.isPending && i > 0 && (
                 <button
                   type="button"
                   className="press shrink-0 self-start text-sm"
-                  aria-label={`Earlier: ${l.verb} ${l.what}`}
-                  title="Make it before the line above"
+                  aria-label={t`Earlier: ${l.verb} ${l.what}`}
+                  title={t`Make it before the line above`}
                   onClick={() => sheet.earlier(l.id)}
                 >
-                  Earlier
+                  <Trans>Earlier</Trans>
                 </button>
               )}
               {!commit.isPending && (
                 <button
                   type="button"
                   className="press shrink-0 self-start text-sm"
-                  aria-label={`Remove: ${l.verb} ${l.what}`}
+                  aria-label={t`Remove: ${l.verb} ${l.what}`}
                   onClick={() => sheet.remove(l.id)}
                 >
-                  Remove
+                  <Trans>Remove</Trans>
                 </button>
               )}
             </div>
@@ -188,7 +200,11 @@ export function ChangeSheet() {
             {wrong.get(l.id)!.map((f, k) => (
               <p key={k} className="text-brick border-brick mt-1 border-l-3 pl-2 text-sm">
                 {f.message}
-                {f.did_you_mean && <> — did you mean {f.did_you_mean.join(' or ')}?</>}
+                {f.did_you_mean && (
+                  <>
+                    <Trans> — did you mean {f.did_you_mean.join(' or ')}?</Trans>
+                  </>
+                )}
               </p>
             ))}
           </li>
@@ -197,13 +213,17 @@ export function ChangeSheet() {
       <Stays stays={undo.stays} />
       {sheet.twice && (
         <p role="status" className="text-brass mt-2 text-sm">
-          It is on the sheet already: {sheet.twice}.
+          <Trans>It is on the sheet already: {sheet.twice}.</Trans>
         </p>
       )}
       <div aria-live="polite">
         {preview.data && !preview.error && <Effect result={preview.data} />}
-        {some && rest.data && <Effect result={rest.data} title="What the other lines do" />}
-        {preview.isFetching && !preview.data && <p className="text-soft mt-3">Working out what this does …</p>}
+        {some && rest.data && <Effect result={rest.data} title={t`What the other lines do`} />}
+        {preview.isFetching && !preview.data && (
+          <p className="text-soft mt-3">
+            <Trans>Working out what this does …</Trans>
+          </p>
+        )}
       </div>
       {problem instanceof ProblemError && (
         <div role="alert" className="border-brick mt-3 border-l-3 pl-3">
@@ -219,7 +239,7 @@ export function ChangeSheet() {
                 commit.reset()
               }}
             >
-              I acknowledge this
+              <Trans>I acknowledge this</Trans>
             </button>
           )}
         </div>
@@ -249,7 +269,9 @@ export function ChangeSheet() {
       )}
       {passedOn && (
         <p role="status" className="text-kelp mt-3">
-          Passed on to {passedOn.to?.label ?? 'anybody who may make it'}, as {passedOn.id}.
+          <Trans>
+            Passed on to {passedOn.to?.label ?? t`anybody who may make it`}, as {passedOn.id}.
+          </Trans>
         </p>
       )}
       {commit.lost && <Lost />}
@@ -270,7 +292,9 @@ export function ChangeSheet() {
           )
         }}
       >
-        <label htmlFor="reason">Reason</label>
+        <label htmlFor="reason">
+          <Trans>Reason</Trans>
+        </label>
         <textarea
           id="reason"
           rows={2}
@@ -278,10 +302,10 @@ export function ChangeSheet() {
           maxLength={2000}
           value={sheet.reason}
           onChange={(e) => sheet.setReason(e.target.value)}
-          placeholder={why || 'Recorded with the change'}
+          placeholder={why || t`Recorded with the change`}
         />
         <label htmlFor="reference" className="mt-2">
-          Reference
+          <Trans>Reference</Trans>
         </label>
         <input
           id="reference"
@@ -289,7 +313,7 @@ export function ChangeSheet() {
           maxLength={100}
           value={sheet.reference}
           onChange={(e) => sheet.setReference(e.target.value)}
-          placeholder={me.references.pattern ? `Fits ${me.references.pattern}` : 'Such as a ticket number'}
+          placeholder={me.references.pattern ? t`Fits ${me.references.pattern}` : t`Such as a ticket number`}
         />
         <div className="mt-auto flex gap-2 pt-4">
           <button
@@ -297,13 +321,17 @@ export function ChangeSheet() {
             className="button"
             disabled={why === '' || blocked || preview.isError || preview.data?.unchanged || commit.isPending}
           >
-            {commit.isPending ? 'Committing' : 'Commit'} {count(sheet.lines.length, 'change')}
+            {commit.isPending ? t`Committing` : t`Commit`} {plural(sheet.lines.length, { one: '# change', other: '# changes' })}
           </button>
           <button type="button" className="button-quiet" disabled={commit.isPending} onClick={() => (undo.reset(), sheet.discard())}>
-            Discard
+            <Trans>Discard</Trans>
           </button>
         </div>
-        {why === '' && <p className="text-soft mt-1 text-sm">Enter a reason to commit.</p>}
+        {why === '' && (
+          <p className="text-soft mt-1 text-sm">
+            <Trans>Enter a reason to commit.</Trans>
+          </p>
+        )}
       </form>
       <Later
         reason={why}

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
@@ -34,7 +36,7 @@ function Ask({ end }: { end: (confirmed: boolean) => void }) {
       end(true)
     } catch (e) {
       const p = e instanceof ProblemError ? e.problem : undefined
-      setWrong(p?.status === 422 ? (code ? 'The code is not right, or was used already.' : 'The password is not right.') : p?.detail)
+      setWrong(p?.status === 422 ? (code ? t`The code is not right, or was used already.` : t`The password is not right.`) : p?.detail)
       setTyped('')
       setBusy(false)
     }
@@ -47,12 +49,16 @@ function Ask({ end }: { end: (confirmed: boolean) => void }) {
     <Dialog open onClose={() => end(false)} className="relative z-40 outline-none">
       <div className="fixed inset-0 flex items-start justify-center bg-black/30 p-4 pt-[12vh]">
         <DialogPanel className="border-rule bg-sheet w-full max-w-110 rounded-md border p-5">
-          <DialogTitle className="text-lg font-bold">Confirm that it is you</DialogTitle>
+          <DialogTitle className="text-lg font-bold">
+            <Trans>Confirm that it is you</Trans>
+          </DialogTitle>
           <p className="mt-2">
-            You signed in a while ago, and this is dangerous in other hands. Nothing was done yet.{' '}
-            {by === 'sign_in'
-              ? 'You have no password here: sign in again, and then do it once more. What is on your change sheet stays; what you typed into a form does not.'
-              : 'You are not asked again for 15 minutes.'}
+            <Trans>
+              You signed in a while ago, and this is dangerous in other hands. Nothing was done yet.{' '}
+              {by === 'sign_in'
+                ? t`You have no password here: sign in again, and then do it once more. What is on your change sheet stays; what you typed into a form does not.`
+                : t`You are not asked again for 15 minutes.`}
+            </Trans>
           </p>
           <form
             className="mt-3"
@@ -63,7 +69,7 @@ function Ask({ end }: { end: (confirmed: boolean) => void }) {
           >
             {by !== 'sign_in' && (
               <label>
-                {code ? 'Code of your authenticator app' : 'Password'}
+                {code ? t`Code of your authenticator app` : t`Password`}
                 <input
                   className="field mt-0.5"
                   type={code ? 'text' : 'password'}
@@ -84,15 +90,15 @@ function Ask({ end }: { end: (confirmed: boolean) => void }) {
             <div className="mt-4 flex gap-2">
               {by === 'sign_in' ? (
                 <button type="button" className="button" autoFocus disabled={anew.isPending} onClick={() => anew.mutate()}>
-                  Sign in again
+                  <Trans>Sign in again</Trans>
                 </button>
               ) : (
                 <button type="submit" className="button" disabled={busy || typed === '' || !by}>
-                  Confirm
+                  <Trans>Confirm</Trans>
                 </button>
               )}
               <button type="button" className="button-quiet" onClick={() => end(false)}>
-                Cancel
+                <Trans>Cancel</Trans>
               </button>
             </div>
           </form>

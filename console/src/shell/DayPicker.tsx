@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react'
 import { useNavigate } from '@tanstack/react-router'
 import { useState } from 'react'
@@ -17,7 +19,7 @@ export function DayPicker() {
   return (
     <Popover className="relative">
       <PopoverButton className={`border-b-2 px-0.5 py-1 font-semibold ${day ? 'border-brass text-brass' : 'border-ink'}`}>
-        {day ? fullDay(day) : `Today, ${weekday(today)}`} <span aria-hidden>▾</span>
+        {day ? fullDay(day) : t`Today, ${weekday(today)}`} <span aria-hidden>▾</span>
       </PopoverButton>
       <PopoverPanel className="border-rule bg-sheet absolute right-0 z-30 mt-2 w-72 rounded-md border p-4">
         {({ close }) => (
@@ -28,7 +30,9 @@ export function DayPicker() {
               close()
             }}
           >
-            <label htmlFor="day">See everything as it was at the end of</label>
+            <label htmlFor="day">
+              <Trans>See everything as it was at the end of</Trans>
+            </label>
             <input
               id="day"
               type="date"
@@ -40,7 +44,7 @@ export function DayPicker() {
             />
             <div className="mt-3 flex gap-2">
               <button type="submit" className="button">
-                Show this day
+                <Trans>Show this day</Trans>
               </button>
               {day && (
                 <button
@@ -51,11 +55,15 @@ export function DayPicker() {
                     close()
                   }}
                 >
-                  Back to today
+                  <Trans>Back to today</Trans>
                 </button>
               )}
             </div>
-            {first && <p className="text-soft mt-2 text-sm">The ledger begins on {fullDay(first)}.</p>}
+            {first && (
+              <p className="text-soft mt-2 text-sm">
+                <Trans>The ledger begins on {fullDay(first)}.</Trans>
+              </p>
+            )}
           </form>
         )}
       </PopoverPanel>

@@ -1,17 +1,19 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react'
 import { useEffect, useState } from 'react'
 import { useSheet } from './sheet'
 
 const keys = [
-  ['/', 'search for anyone or anything'],
-  ['s', 'to the reason of the change sheet'],
-  ['m', 'to the page, past the navigation'],
-  ['?', 'this list'],
-  ['Escape', 'closes what is open'],
-  ['Tab', 'leads to the next field; in a box with choices it picks nothing'],
-  ['Enter', 'picks what is marked; opens a row'],
-  ['arrows', 'from row to row of a review, from cell to cell of the grid'],
-  ['k, r, u', 'in a review: keep, revoke, take back'],
+  ['/', t`search for anyone or anything`],
+  ['s', t`to the reason of the change sheet`],
+  ['m', t`to the page, past the navigation`],
+  ['?', t`this list`],
+  [t`Escape`, t`closes what is open`],
+  [t`Tab`, t`leads to the next field; in a box with choices it picks nothing`],
+  [t`Enter`, t`picks what is marked; opens a row`],
+  ['arrows', t`from row to row of a review, from cell to cell of the grid`],
+  [t`k, r, u`, t`in a review: keep, revoke, take back`],
 ] as const
 
 /** Keys that work on every page where nothing is typed, and the list of them all. */
@@ -42,7 +44,9 @@ export function Keys() {
     <Dialog open={open} onClose={() => setOpen(false)} className="relative z-40 outline-none">
       <div className="fixed inset-0 flex items-start justify-center bg-black/30 p-4 pt-[12vh]">
         <DialogPanel className="border-rule bg-sheet w-full max-w-120 rounded-md border p-5">
-          <DialogTitle className="text-lg font-bold">Keys</DialogTitle>
+          <DialogTitle className="text-lg font-bold">
+            <Trans>Keys</Trans>
+          </DialogTitle>
           <dl className="mt-3 grid grid-cols-[6rem_1fr]">
             {keys.map(([key, does]) => (
               <div key={key} className="contents">
@@ -54,7 +58,7 @@ export function Keys() {
             ))}
           </dl>
           <button type="button" className="button-quiet mt-4" onClick={() => setOpen(false)}>
-            Close
+            <Trans>Close</Trans>
           </button>
         </DialogPanel>
       </div>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { asked } from '../api/ask'
@@ -50,14 +52,16 @@ export function Later({
   const problem = prepare.error instanceof ProblemError ? prepare.error.problem : undefined
   return (
     <details className="border-rule mt-4 border-t pt-2">
-      <summary className="text-sm">At a date, or keep it for later</summary>
+      <summary className="text-sm">
+        <Trans>At a date, or keep it for later</Trans>
+      </summary>
       <div className="mt-2 flex gap-2">
         <label className="grow">
-          Day
+          <Trans>Day</Trans>
           <input type="date" className="field mt-0.5" value={day} onChange={(e) => setDay(e.target.value)} />
         </label>
         <label>
-          Time
+          <Trans>Time</Trans>
           <input type="time" className="field mt-0.5" value={time} onChange={(e) => setTime(e.target.value)} />
         </label>
       </div>
@@ -68,13 +72,13 @@ export function Later({
         aria-describedby={id}
         onClick={() => prepare.mutate({ at })}
       >
-        Make it at this date
+        <Trans>Make it at this date</Trans>
       </button>
       <p id={id} className="text-soft mt-1 text-sm">
-        {at && `At ${moment(at)}. `}It is checked once more then. If its effect has changed by then, it comes back to you.
+        <Trans>{at && t`At ${moment(at)}. `}It is checked once more then. If its effect has changed by then, it comes back to you.</Trans>
       </p>
       <label className="mt-3 block">
-        Name
+        <Trans>Name</Trans>
         <input className="field mt-0.5" maxLength={100} value={name} onChange={(e) => setName(e.target.value)} />
       </label>
       <button
@@ -83,7 +87,7 @@ export function Later({
         disabled={name.trim() === '' || prepare.isPending}
         onClick={() => prepare.mutate({ name: name.trim() })}
       >
-        Keep it under this name
+        <Trans>Keep it under this name</Trans>
       </button>
       {problem && (
         <div role="alert" className="border-brick mt-2 border-l-3 pl-3">

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useState } from 'react'
 import type { Operation } from '../api/client'
 import kinds from '../../../wire/operations.json'
@@ -14,7 +16,7 @@ export function MendLine({ operations, save, cancel }: { operations: Operation[]
   const bad = Object.values(wrong).some(Boolean)
   return (
     <form
-      aria-label="Edit this line"
+      aria-label={t`Edit this line`}
       className="bg-wash mt-1 rounded-md p-2.5"
       onSubmit={(e) => {
         e.preventDefault()
@@ -47,10 +49,10 @@ export function MendLine({ operations, save, cancel }: { operations: Operation[]
       })}
       <div className="flex gap-2">
         <button type="submit" className="button-quiet" disabled={bad}>
-          Keep
+          <Trans>Keep</Trans>
         </button>
         <button type="button" className="press text-sm" onClick={cancel}>
-          Leave it as it was
+          <Trans>Leave it as it was</Trans>
         </button>
       </div>
     </form>
@@ -115,7 +117,7 @@ function One({
   if (f.type === 'texts')
     return (
       <label className="mt-1.5 block" title={f.doc}>
-        {label}, one a line
+        <Trans>{label}, one a line</Trans>
         <textarea
           rows={2}
           className="field mt-0.5"
@@ -158,7 +160,7 @@ function AsJSON({
   const [bad, setBad] = useState(false)
   return (
     <label className="mt-1.5 block" title={doc}>
-      {label}, as JSON
+      <Trans>{label}, as JSON</Trans>
       <textarea
         rows={2}
         className="field mt-0.5 font-mono"
@@ -178,7 +180,11 @@ function AsJSON({
           if (ok) set(parsed)
         }}
       />
-      {bad && <span className="text-brick text-sm">This is not JSON.</span>}
+      {bad && (
+        <span className="text-brick text-sm">
+          <Trans>This is not JSON.</Trans>
+        </span>
+      )}
     </label>
   )
 }

@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { useEffect, useState } from 'react'
 
 /** Gives the window the title of the page, and tells it to who hears the page. */
@@ -8,7 +9,7 @@ export function PageTitle() {
     if (!main) return
     const read = () => {
       const words = main.querySelector('h1')?.textContent?.trim() ?? ''
-      document.title = words ? `${words} · Able Roster` : 'Able Roster'
+      document.title = words ? t`${words} · Able Roster` : t`Able Roster`
       setTitle(words)
     }
     read()

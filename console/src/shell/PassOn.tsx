@@ -1,8 +1,9 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, api, ProblemError, type Schemas } from '../api/client'
 import { Faults } from '../shared/State'
-import { count } from '../shared/words'
 import { useSheet, type Line } from './sheet'
 import { asked } from '../api/ask'
 
@@ -48,8 +49,10 @@ export function PassOn({
   })
   const rest = sheet.lines.length - others.length
   return (
-    <section aria-label="For somebody else to make" className="border-brass mt-3 border-l-3 pl-3">
-      <h3 className="font-semibold">For somebody else to make</h3>
+    <section aria-label={t`For somebody else to make`} className="border-brass mt-3 border-l-3 pl-3">
+      <h3 className="font-semibold">
+        <Trans>For somebody else to make</Trans>
+      </h3>
       <ul>
         {others.map((l) => (
           <li key={l.id}>
@@ -58,10 +61,12 @@ export function PassOn({
         ))}
       </ul>
       <label htmlFor="pass-to" className="mt-2 block">
-        Pass it on to
+        <Trans>Pass it on to</Trans>
       </label>
       <select id="pass-to" className="field mt-0.5" value={to} onChange={(e) => setTo(e.target.value)}>
-        <option value="">Anybody who may make it</option>
+        <option value="">
+          <Trans>Anybody who may make it</Trans>
+        </option>
         {split.can.map((u) => (
           <option key={u.id} value={u.key}>
             {u.label}
@@ -69,15 +74,27 @@ export function PassOn({
         ))}
       </select>
       <button type="button" className="button-quiet mt-2" disabled={reason.trim() === '' || pass.isPending} onClick={() => pass.mutate()}>
-        Pass {count(others.length, 'change')} on
+        <Trans>Pass {plural(others.length, { one: '# change', other: '# changes' })} on</Trans>
       </button>
-      {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Enter a reason below: the receiver reads it.</p>}
-      {rest > 0 && <p className="text-soft mt-1 text-sm">The rest stays on your sheet.</p>}
+      {reason.trim() === '' && (
+        <p className="text-soft mt-1 text-sm">
+          <Trans>Enter a reason below: the receiver reads it.</Trans>
+        </p>
+      )}
+      {rest > 0 && (
+        <p className="text-soft mt-1 text-sm">
+          <Trans>The rest stays on your sheet.</Trans>
+        </p>
+      )}
       {pass.error instanceof ProblemError && (
         <div role="alert" className="mt-1">
           <p>{pass.error.problem.detail}</p>
           <Faults problem={pass.error.problem} />
-          {rest > 0 && <p>If it depends on the rest of the sheet, remove it, commit the rest first, and add it again.</p>}
+          {rest > 0 && (
+            <p>
+              <Trans>If it depends on the rest of the sheet, remove it, commit the rest first, and add it again.</Trans>
+            </p>
+          )}
         </div>
       )}
     </section>

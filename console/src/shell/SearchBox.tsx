@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useNavigate } from '@tanstack/react-router'
@@ -33,11 +35,11 @@ function known(text: string, may: Record<string, boolean>): Hit[] {
         key: d.to,
         label: d.label,
         kind: 'page',
-        hint: 'action',
+        hint: t`action`,
         add: 'panel' in d ? keyOf(d.label) : undefined,
       })
   const number = /^(?:revision[ -]?)?(\d+)$/.exec(wanted)?.[1]
-  if (number && may['ledger.read']) out.push({ id: `revision ${number}`, key: number, label: `Revision ${number}`, kind: 'revision' })
+  if (number && may['ledger.read']) out.push({ id: `revision ${number}`, key: number, label: t`Revision ${number}`, kind: 'revision' })
   const request = /^(request-\d+)$/.exec(wanted)?.[1]
   if (request) out.push({ id: request, key: request, label: request, kind: 'request' })
   return out
@@ -118,9 +120,9 @@ export function SearchBox() {
       <div className="relative w-full max-w-118 max-md:order-last max-md:max-w-none" {...tabLeadsOn}>
         <ComboboxInput
           ref={box}
-          aria-label="Search for anyone or anything"
+          aria-label={t`Search for anyone or anything`}
           className="field bg-paper pr-9"
-          placeholder="Search for anyone or anything"
+          placeholder={t`Search for anyone or anything`}
           value={text}
           onChange={(e) => {
             setText(e.target.value)
@@ -155,11 +157,21 @@ export function SearchBox() {
               <span className="text-soft text-sm">{h.kind}</span>
             </ComboboxOption>
           ))}
-          {text.trim() !== '' && found.isPending && <div className="text-soft px-3 py-1.5">Searching …</div>}
-          {text.trim() !== '' && found.isError && (
-            <div className="text-soft px-3 py-1.5">No answer came. It is asked again when the service is back.</div>
+          {text.trim() !== '' && found.isPending && (
+            <div className="text-soft px-3 py-1.5">
+              <Trans>Searching …</Trans>
+            </div>
           )}
-          {text.trim() !== '' && found.isSuccess && hits.length === 0 && <div className="text-soft px-3 py-1.5">Nothing matches.</div>}
+          {text.trim() !== '' && found.isError && (
+            <div className="text-soft px-3 py-1.5">
+              <Trans>No answer came. It is asked again when the service is back.</Trans>
+            </div>
+          )}
+          {text.trim() !== '' && found.isSuccess && hits.length === 0 && (
+            <div className="text-soft px-3 py-1.5">
+              <Trans>Nothing matches.</Trans>
+            </div>
+          )}
         </ComboboxOptions>
       </div>
     </Combobox>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link, Navigate, Outlet } from '@tanstack/react-router'
 import { lazy, Suspense, useEffect, useState } from 'react'
@@ -39,7 +41,7 @@ function Signed() {
   useEffect(() => whenOther(() => setOther(true)), [])
   const user = me.data?.user.id
   callFor(user)
-  if (other) return <SomebodyElse user={me.data?.user.label ?? 'the user before'} />
+  if (other) return <SomebodyElse user={me.data?.user.label ?? t`the user before`} />
   if (me.error instanceof ProblemError && me.error.problem.status === 401) return <SignIn />
   if (me.error && !me.data)
     return (
@@ -56,7 +58,7 @@ function Signed() {
   if (!me.data)
     return (
       <main className="p-8">
-        <Loading what="who you are" />
+        <Loading what={t`who you are`} />
       </main>
     )
   setZone(me.data.time_zone)
@@ -74,13 +76,17 @@ function Signed() {
 function SomebodyElse({ user }: { user: string }) {
   return (
     <main className="p-8">
-      <h1>Somebody else is signed in</h1>
+      <h1>
+        <Trans>Somebody else is signed in</Trans>
+      </h1>
       <p role="alert" className="mt-2 max-w-140">
-        In this browser another user has signed in since {user} did. Nothing was done in their name. What {user} has not committed is kept
-        for them until they sign in again.
+        <Trans>
+          In this browser another user has signed in since {user} did. Nothing was done in their name. What {user} has not committed is kept
+          for them until they sign in again.
+        </Trans>
       </p>
       <button type="button" className="button mt-4" onClick={() => window.location.assign('/')}>
-        Go on as the user who is signed in
+        <Trans>Go on as the user who is signed in</Trans>
       </button>
     </main>
   )
@@ -101,7 +107,7 @@ function Frame() {
   return (
     <div className="flex h-screen flex-col">
       <a href="#main" className="bg-sheet sr-only focus:not-sr-only focus:absolute focus:z-40 focus:p-2">
-        To the page
+        <Trans>To the page</Trans>
       </a>
       <header
         className={`bg-sheet flex h-13.5 shrink-0 items-center gap-4 border-b px-4.5 max-md:h-auto max-md:flex-wrap max-md:gap-x-3 max-md:gap-y-2 max-md:px-3 max-md:py-2 ${past ? 'border-brass border-b-2' : 'border-rule'}`}
@@ -113,10 +119,12 @@ function Frame() {
           aria-controls="pages"
           onClick={() => setMenu(!menu)}
         >
-          Menu
+          <Trans>Menu</Trans>
         </button>
         <Link to="/" className="w-37 shrink-0 font-bold max-md:w-auto">
-          Able <span className="text-harbour">Roster</span>
+          <Trans>
+            Able <span className="text-harbour">Roster</span>
+          </Trans>
         </Link>
         <SearchBox />
         <div className="ml-auto flex shrink-0 items-center gap-4">
@@ -128,21 +136,23 @@ function Frame() {
       <Keys />
       {away && (
         <p role="alert" className="bg-wash text-brick border-rule border-b px-4.5 py-1 font-semibold">
-          The service cannot be reached. It is tried again by itself; what you typed is kept.
+          <Trans>The service cannot be reached. It is tried again by itself; what you typed is kept.</Trans>
         </p>
       )}
       {past && (
         <p role="status" className="bg-wash text-brass border-rule border-b px-4.5 py-1 font-semibold">
-          As of {fullDay(day!)}, read only.{' '}
-          <Link to="." search={(s: object) => ({ ...s, day: undefined })} className="press">
-            Back to today
-          </Link>
+          <Trans>
+            As of {fullDay(day!)}, read only.{' '}
+            <Link to="." search={(s: object) => ({ ...s, day: undefined })} className="press">
+              Back to today
+            </Link>
+          </Trans>
         </p>
       )}
       <div className="relative flex min-h-0 grow">
         <nav
           id="pages"
-          aria-label="Pages"
+          aria-label={t`Pages`}
           className={`border-rule w-42 shrink-0 overflow-y-auto border-r py-4 max-md:absolute max-md:inset-y-0 max-md:left-0 max-md:z-30 max-md:w-64 ${menu ? 'max-md:bg-sheet' : 'max-md:hidden'}`}
           onKeyDown={(e) => e.key === 'Escape' && setMenu(false)}
         >
@@ -164,7 +174,10 @@ function Frame() {
                         {p.label}
                         {p.to === '/today' && waits > 0 && (
                           <span className="text-brass float-right font-semibold">
-                            {waits} <span className="sr-only">to decide</span>
+                            {waits}{' '}
+                            <span className="sr-only">
+                              <Trans>to decide</Trans>
+                            </span>
                           </span>
                         )}
                       </Link>
@@ -192,12 +205,16 @@ export function Home() {
 export function Lost() {
   return (
     <main className="p-8">
-      <h1>Page not found</h1>
+      <h1>
+        <Trans>Page not found</Trans>
+      </h1>
       <p className="mt-2">
-        The address may be wrong.{' '}
-        <Link to="/" className="press">
-          To the first page
-        </Link>
+        <Trans>
+          The address may be wrong.{' '}
+          <Link to="/" className="press">
+            To the first page
+          </Link>
+        </Trans>
       </p>
     </main>
   )

@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { useEffect, useState, type FunctionComponent } from 'react'
 import { Loading } from '../shared/State'
 import { noteAway } from './away'
@@ -27,13 +28,13 @@ export function lazyPage(load: () => Promise<object>, name: string): FunctionCom
           else if (!gone) setTries((n) => n + 1)
         }
       }
-      const t = setTimeout(() => void go(), tries === 0 ? 0 : 1000)
+      const timer = setTimeout(() => void go(), tries === 0 ? 0 : 1000)
       return () => {
         gone = true
-        clearTimeout(t)
+        clearTimeout(timer)
       }
     }, [Shown, tries])
     if (Shown) return <Shown />
-    return <Loading what="the page" />
+    return <Loading what={t`the page`} />
   }
 }

@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { useDraft } from './drafts'
@@ -17,7 +18,7 @@ const open = (e: unknown, again: boolean) =>
  * what the caller has to know of what was sent. */
 export function useSend(name: string, then: (result: Schemas['ChangeResult'], mark: string[]) => void) {
   const queries = useQueryClient()
-  const [sent, setSent] = useDraft<Sent | null>(`${name} sent`, null)
+  const [sent, setSent] = useDraft<Sent | null>(t`${name} sent`, null)
   const busy = useRef(false)
   const [pending, setPending] = useState(false)
   const send = useMutation({
@@ -53,8 +54,8 @@ export function useSend(name: string, then: (result: Schemas['ChangeResult'], ma
   const lost = sent !== null && !pending
   useEffect(() => {
     if (!lost) return
-    const t = setTimeout(() => go(sent), 2000)
-    return () => clearTimeout(t)
+    const timer = setTimeout(() => go(sent), 2000)
+    return () => clearTimeout(timer)
   })
   return {
     send: (body: Body, mark: string[] = []) => go({ key: crypto.randomUUID(), body, mark }),

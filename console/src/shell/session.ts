@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { createContext, useContext } from 'react'
 import type { Schemas } from '../api/client'
 
@@ -7,6 +8,6 @@ export const SessionContext = createContext<Session | null>(null)
 
 export function useMe(): Session {
   const me = useContext(SessionContext)
-  if (!me) throw new Error('nobody is signed in')
+  if (!me) throw new Error(t`nobody is signed in`)
   return me
 }

@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { useMutation } from '@tanstack/react-query'
 import { answer, api, ProblemError, type Schemas } from '../api/client'
 import { enough } from '../shared/words'
@@ -45,24 +46,24 @@ export function useUndo() {
       const first = sheet.lines.length === 0
       sheet.load(
         together(x.lines).map((all) => ({
-          verb: 'Undo',
-          what: `revision ${x.of}: ${all[0]!.words}${all.length > 1 ? `, and ${all.length - 1} more` : ''}`,
+          verb: t`Undo`,
+          what: t`revision ${x.of}: ${all[0]!.words}${all.length > 1 ? t`, and ${all.length - 1} more` : ''}`,
           detail: all.length > 1 ? enough(differing(all.map((l) => l.words))) : undefined,
           operations: all.flatMap((l) => l.operations),
         })),
         x.revision,
       )
-      if (first && sheet.reason === '') sheet.setReason(`Undo of revision ${x.of}`)
+      if (first && sheet.reason === '') sheet.setReason(t`Undo of revision ${x.of}`)
     },
   })
   const x = undo.data
-  const stays = x ? [...x.stays, ...(x.outside ? ['There is more to it, outside what you may see: it stays.'] : [])] : []
+  const stays = x ? [...x.stays, ...(x.outside ? [t`There is more to it, outside what you may see: it stays.`] : [])] : []
   return {
     undo: (revision: number) => undo.mutate(revision),
     reset: undo.reset,
     isPending: undo.isPending,
     /** What was not put on the sheet, and why. */
-    stays: x && x.lines.length === 0 && stays.length === 0 ? ['Nothing of it is left to take back.'] : stays,
+    stays: x && x.lines.length === 0 && stays.length === 0 ? [t`Nothing of it is left to take back.`] : stays,
     problem: undo.error instanceof ProblemError ? undo.error.problem : undefined,
   }
 }

@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, api, ProblemError } from '../../api/client'
@@ -8,10 +9,14 @@ export function Forgot({ name: before, back }: { name: string; back: () => void 
   const ask = useMutation({ mutationFn: () => answer(api.POST('/api/v1/password-reset', { body: { user_name: name.trim() } })) })
   return (
     <main className="mx-auto max-w-88 px-4 pt-[14vh]">
-      <h1>Choose a new password</h1>
+      <h1>
+        <Trans>Choose a new password</Trans>
+      </h1>
       {ask.isSuccess ? (
         <p role="status" className="mt-4">
-          If there is such a user, a link is on its way to their address. It is good for an hour. Look among unwanted mails, too.
+          <Trans>
+            If there is such a user, a link is on its way to their address. It is good for an hour. Look among unwanted mails, too.
+          </Trans>
         </p>
       ) : (
         <form
@@ -22,7 +27,7 @@ export function Forgot({ name: before, back }: { name: string; back: () => void 
           }}
         >
           <label>
-            User name
+            <Trans>User name</Trans>
             <input
               className="field"
               name="user_name"
@@ -38,12 +43,12 @@ export function Forgot({ name: before, back }: { name: string; back: () => void 
             </p>
           )}
           <button type="submit" className="button self-start" disabled={!name.trim() || ask.isPending}>
-            Mail me a link
+            <Trans>Mail me a link</Trans>
           </button>
         </form>
       )}
       <button type="button" className="press mt-6 text-sm" onClick={back}>
-        Back to sign in
+        <Trans>Back to sign in</Trans>
       </button>
     </main>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { ask } from '../../api/ask'
@@ -32,16 +34,18 @@ export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
     },
   })
   if (keys.error) return <Trouble error={keys.error} retry={() => void keys.refetch()} />
-  if (!keys.data) return <Loading what="your passkeys" />
+  if (!keys.data) return <Loading what={t`your passkeys`} />
   const all = keys.data.passkeys
   const trouble = add.error ?? remove.error
   return (
     <div className="mt-5">
-      <h3 className="font-semibold">Passkeys</h3>
+      <h3 className="font-semibold">
+        <Trans>Passkeys</Trans>
+      </h3>
       <p className="mt-1">
         {all.length === 0
-          ? 'With a passkey you sign in by your device alone: its fingerprint, face or PIN, and no password or code.'
-          : 'Each signs you in by your device alone.'}
+          ? t`With a passkey you sign in by your device alone: its fingerprint, face or PIN, and no password or code.`
+          : t`Each signs you in by your device alone.`}
       </p>
       {all.length > 0 && (
         <table className="register">
@@ -49,17 +53,19 @@ export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
             {all.map((k) => (
               <tr key={k.id}>
                 <td>{k.label}</td>
-                <td className="text-soft">added {shortDay(k.made_at)}</td>
-                <td className="text-soft">{k.used_at ? `used ${shortDay(k.used_at)}` : 'not used yet'}</td>
+                <td className="text-soft">
+                  <Trans>added {shortDay(k.made_at)}</Trans>
+                </td>
+                <td className="text-soft">{k.used_at ? t`used ${shortDay(k.used_at)}` : t`not used yet`}</td>
                 <td className="text-right">
                   <button
                     type="button"
                     className="press text-sm"
-                    aria-label={`Remove the passkey ${k.label}`}
+                    aria-label={t`Remove the passkey ${k.label}`}
                     disabled={(!password && !none) || remove.isPending}
                     onClick={() => remove.mutate(k.id)}
                   >
-                    Remove
+                    <Trans>Remove</Trans>
                   </button>
                 </td>
               </tr>
@@ -69,7 +75,7 @@ export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
       )}
       {knowsPasskeys ? (
         <form
-          aria-label="Add a passkey"
+          aria-label={t`Add a passkey`}
           className="mt-2 flex flex-wrap items-end gap-3"
           onSubmit={(e) => {
             e.preventDefault()
@@ -77,12 +83,12 @@ export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
           }}
         >
           <label>
-            What you call it
-            <input className="field" value={label} placeholder="Office laptop" onChange={(e) => setLabel(e.target.value)} />
+            <Trans>What you call it</Trans>
+            <input className="field" value={label} placeholder={t`Office laptop`} onChange={(e) => setLabel(e.target.value)} />
           </label>
           {!none && (
             <label>
-              Your password, to change passkeys
+              <Trans>Your password, to change passkeys</Trans>
               <input
                 className="field"
                 type="password"
@@ -93,14 +99,14 @@ export function Passkeys({ codes }: { codes: (codes: string[]) => void }) {
             </label>
           )}
           <button type="submit" className="button-quiet" disabled={(!password && !none) || add.isPending}>
-            Add a passkey
+            <Trans>Add a passkey</Trans>
           </button>
         </form>
       ) : (
         <p className="text-soft mt-1 text-sm">
           {byNumbers
-            ? `Passkeys are for a page that is opened by a name, and not by ${location.hostname}.`
-            : 'This browser has no passkeys here.'}
+            ? t`Passkeys are for a page that is opened by a name, and not by ${location.hostname}.`
+            : t`This browser has no passkeys here.`}
         </p>
       )}
       {trouble && <Trouble error={trouble} />}

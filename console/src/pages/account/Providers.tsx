@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { ask } from '../../api/ask'
@@ -32,7 +34,7 @@ export function SignInByProvider() {
     <>
       {all.data?.providers.map((p) => (
         <button key={p.key} type="button" className="button-quiet mt-4 mr-3" disabled={begin.isPending} onClick={() => begin.mutate(p.key)}>
-          Sign in with {p.label}
+          <Trans>Sign in with {p.label}</Trans>
         </button>
       ))}
       {begin.error && (
@@ -60,13 +62,15 @@ export function Providers() {
     onSuccess: () => queries.invalidateQueries(),
   })
   if (all.error) return <Trouble error={all.error} retry={() => void all.refetch()} />
-  if (!all.data) return <Loading what="your identity providers" />
+  if (!all.data) return <Loading what={t`your identity providers`} />
   const { links, providers } = all.data
   if (links.length + providers.length === 0) return null
   const trouble = link.error ?? remove.error
   return (
     <div className="mt-5">
-      <h3 className="font-semibold">Identity providers</h3>
+      <h3 className="font-semibold">
+        <Trans>Identity providers</Trans>
+      </h3>
       {links.length > 0 && (
         <table className="register">
           <tbody>
@@ -75,17 +79,21 @@ export function Providers() {
                 <td>
                   {l.provider.label} <span className="text-soft font-mono text-sm">{l.subject}</span>
                 </td>
-                <td className="text-soft">linked {shortDay(l.made_at)}</td>
-                <td className="text-soft">used {shortDay(l.used_at)}</td>
+                <td className="text-soft">
+                  <Trans>linked {shortDay(l.made_at)}</Trans>
+                </td>
+                <td className="text-soft">
+                  <Trans>used {shortDay(l.used_at)}</Trans>
+                </td>
                 <td className="text-right">
                   <button
                     type="button"
                     className="press text-sm"
-                    aria-label={`Unlink ${l.provider.label}`}
+                    aria-label={t`Unlink ${l.provider.label}`}
                     disabled={remove.isPending}
                     onClick={() => remove.mutate(l.id)}
                   >
-                    Unlink
+                    <Trans>Unlink</Trans>
                   </button>
                 </td>
               </tr>
@@ -95,7 +103,7 @@ export function Providers() {
       )}
       {providers.length > 0 && (
         <form
-          aria-label="Link an identity provider"
+          aria-label={t`Link an identity provider`}
           className="mt-2 flex flex-wrap items-end gap-3"
           onSubmit={(e) => {
             e.preventDefault()
@@ -105,7 +113,7 @@ export function Providers() {
         >
           {!none && (
             <label>
-              Your password, to link an account of yours
+              <Trans>Your password, to link an account of yours</Trans>
               <input
                 className="field"
                 type="password"
@@ -123,7 +131,7 @@ export function Providers() {
               disabled={(!password && !none) || link.isPending}
               onClick={i === 0 ? undefined : () => link.mutate(p.key)}
             >
-              Link {p.label}
+              <Trans>Link {p.label}</Trans>
             </button>
           ))}
         </form>

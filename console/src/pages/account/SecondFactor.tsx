@@ -1,10 +1,11 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { QRCodeSVG } from 'qrcode.react'
 import { useState } from 'react'
 import { ask } from '../../api/ask'
 import { answer, api } from '../../api/client'
 import { Loading, Trouble } from '../../shared/State'
-import { count } from '../../shared/words'
 import { Passkeys } from './Passkeys'
 
 /** One's second factor: an authenticator app that shows codes, and recovery codes. */
@@ -12,7 +13,7 @@ export function SecondFactor() {
   const factor = useQuery(ask('/api/v1/me/second-factor'))
   const [codes, setCodes] = useState<string[]>()
   if (factor.error) return <Trouble error={factor.error} retry={() => void factor.refetch()} />
-  if (!factor.data) return <Loading what="your second factor" />
+  if (!factor.data) return <Loading what={t`your second factor`} />
   return (
     <>
       {codes && <Codes codes={codes} />}
@@ -20,8 +21,12 @@ export function SecondFactor() {
         <Active left={factor.data.recovery_codes} codes={setCodes} />
       ) : factor.data.active ? (
         <p className="mt-1">
-          Your passkeys are your second factor: the password alone signs nobody in.{' '}
-          <span className="text-soft">{count(factor.data.recovery_codes, 'recovery code')} left, for when you lose them.</span>
+          <Trans>
+            Your passkeys are your second factor: the password alone signs nobody in.{' '}
+            <span className="text-soft">
+              {plural(factor.data.recovery_codes, { one: '# recovery code', other: '# recovery codes' })} left, for when you lose them.
+            </span>
+          </Trans>
         </p>
       ) : (
         <Add codes={setCodes} />
@@ -35,8 +40,10 @@ function Codes({ codes }: { codes: string[] }) {
   return (
     <div role="status" className="border-brass mt-3 border-l-3 pl-3">
       <p>
-        Keep these recovery codes apart from your phone. Each stands for one code of the app, once.{' '}
-        <strong>They are not shown again.</strong>
+        <Trans>
+          Keep these recovery codes apart from your phone. Each stands for one code of the app, once.{' '}
+          <strong>They are not shown again.</strong>
+        </Trans>
       </p>
       <ul className="mt-2 grid grid-cols-2 gap-x-6 font-mono text-sm">
         {codes.map((c) => (
@@ -44,7 +51,7 @@ function Codes({ codes }: { codes: string[] }) {
         ))}
       </ul>
       <button type="button" className="press mt-1 text-sm" onClick={() => void navigator.clipboard.writeText(codes.join('\n'))}>
-        Copy them
+        <Trans>Copy them</Trans>
       </button>
     </div>
   )
@@ -65,30 +72,34 @@ export function Add({ codes }: { codes: (codes: string[]) => void }) {
   if (!begin.data)
     return (
       <>
-        <p className="mt-1">You sign in by your password alone. With an authenticator app a code is asked for, too.</p>
+        <p className="mt-1">
+          <Trans>You sign in by your password alone. With an authenticator app a code is asked for, too.</Trans>
+        </p>
         <button type="button" className="button mt-2" disabled={begin.isPending} onClick={() => begin.mutate()}>
-          Add an authenticator app
+          <Trans>Add an authenticator app</Trans>
         </button>
         {begin.error && <Trouble error={begin.error} />}
       </>
     )
   return (
     <form
-      aria-label="Add an authenticator app"
+      aria-label={t`Add an authenticator app`}
       className="mt-2 flex flex-wrap items-start gap-6"
       onSubmit={(e) => {
         e.preventDefault()
         confirm.mutate()
       }}
     >
-      <QRCodeSVG value={begin.data.address} size={168} marginSize={3} title="The secret, for the camera of the app" />
+      <QRCodeSVG value={begin.data.address} size={168} marginSize={3} title={t`The secret, for the camera of the app`} />
       <div className="max-w-100">
         <p>
-          Open an authenticator app on your phone and point its camera at the picture, or type this secret:{' '}
-          <span className="font-mono break-all">{begin.data.secret}</span>
+          <Trans>
+            Open an authenticator app on your phone and point its camera at the picture, or type this secret:{' '}
+            <span className="font-mono break-all">{begin.data.secret}</span>
+          </Trans>
         </p>
         <label className="mt-3 block">
-          The code that the app shows
+          <Trans>The code that the app shows</Trans>
           <input
             className="field font-mono"
             inputMode="numeric"
@@ -99,7 +110,7 @@ export function Add({ codes }: { codes: (codes: string[]) => void }) {
         </label>
         {confirm.error && <Trouble error={confirm.error} />}
         <button type="submit" className="button mt-3" disabled={code.trim().length < 6 || confirm.isPending}>
-          Turn it on
+          <Trans>Turn it on</Trans>
         </button>
       </div>
     </form>
@@ -124,19 +135,23 @@ function Active({ left, codes }: { left: number; codes: (codes: string[]) => voi
   return (
     <>
       <p className="mt-1">
-        A code of your authenticator app is asked for when you sign in.{' '}
-        <span className={left < 3 ? 'text-brass' : 'text-soft'}>{count(left, 'recovery code')} left.</span>
+        <Trans>
+          A code of your authenticator app is asked for when you sign in.{' '}
+          <span className={left < 3 ? 'text-brass' : 'text-soft'}>
+            {plural(left, { one: '# recovery code', other: '# recovery codes' })} left.
+          </span>
+        </Trans>
       </p>
       <div className="mt-2 flex flex-wrap items-end gap-3">
         <label>
-          A code, to change it
+          <Trans>A code, to change it</Trans>
           <input className="field font-mono" autoComplete="one-time-code" value={code} onChange={(e) => setCode(e.target.value)} />
         </label>
         <button type="button" className="button-quiet" disabled={!code.trim()} onClick={() => anew.mutate()}>
-          Make new recovery codes
+          <Trans>Make new recovery codes</Trans>
         </button>
         <button type="button" className="button-quiet" disabled={!code.trim()} onClick={() => remove.mutate()}>
-          Remove it
+          <Trans>Remove it</Trans>
         </button>
       </div>
       {(anew.error ?? remove.error) && <Trouble error={anew.error ?? remove.error} />}

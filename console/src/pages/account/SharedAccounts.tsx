@@ -1,21 +1,23 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { ask } from '../../api/ask'
 import type { Schemas } from '../../api/client'
-import { count, moment } from '../../shared/words'
+import { moment } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 
 type Account = Schemas['SharedAccount']
 
 /** What becomes of a shared account, in a sentence. */
 export function stateWords(a: Account): string {
-  const who = a.held_by?.label ?? 'Somebody'
+  const who = a.held_by?.label ?? t`Somebody`
   switch (a.state) {
     case 'out':
-      return `${who} has it until ${moment(a.until!)}`
+      return t`${who} has it until ${moment(a.until!)}`
     case 'overdue':
-      return `${who} was to return it by ${moment(a.until!)}`
+      return t`${who} was to return it by ${moment(a.until!)}`
     case 'secret_used':
-      return `returned ${moment(a.returned!)}: its secret is to be changed`
+      return t`returned ${moment(a.returned!)}: its secret is to be changed`
     default:
       return 'free'
   }
@@ -38,11 +40,12 @@ export function SharedActs({ account: a, revision }: { account: Account; revisio
   )
   return (
     <span className="flex flex-wrap gap-x-4 gap-y-2">
-      {a.may.includes('check_out') && act(`Check out for ${count(a.max_hours, 'hour')}`, 'Check out', name, 'check_out_account')}
-      {a.may.includes('return') && act('Return', 'Return', name, 'return_account')}
+      {a.may.includes('check_out') &&
+        act(t`Check out for ${plural(a.max_hours, { one: '# hour', other: '# hours' })}`, t`Check out`, name, 'check_out_account')}
+      {a.may.includes('return') && act(t`Return`, t`Return`, name, 'return_account')}
       {a.may.includes('confirm_rotation') &&
-        act('Secret was changed', 'Confirm', `that the secret of ${name} was changed`, 'confirm_rotation')}
-      {a.may.includes('record_test') && act('Tested today', 'Record', `that ${name} was tested`, 'record_account_test')}
+        act(t`Secret was changed`, t`Confirm`, t`that the secret of ${name} was changed`, 'confirm_rotation')}
+      {a.may.includes('record_test') && act(t`Tested today`, t`Record`, t`that ${name} was tested`, 'record_account_test')}
     </span>
   )
 }
@@ -54,7 +57,9 @@ export function MySharedAccounts() {
   if (!all.data || mine.length === 0) return null
   return (
     <section aria-labelledby="my-shared-accounts" className="mt-8 max-w-180">
-      <h2 id="my-shared-accounts">Shared accounts</h2>
+      <h2 id="my-shared-accounts">
+        <Trans>Shared accounts</Trans>
+      </h2>
       <table className="register">
         <tbody>
           {mine.map((a) => (
@@ -62,7 +67,11 @@ export function MySharedAccounts() {
               <td>
                 {a.user.label} <span className="text-soft font-mono text-sm">{a.user.key}</span>
                 <div className="text-soft text-sm">{a.purpose}</div>
-                {a.custodian && <div className="text-soft text-sm">Its secret is with {a.custodian.label}.</div>}
+                {a.custodian && (
+                  <div className="text-soft text-sm">
+                    <Trans>Its secret is with {a.custodian.label}.</Trans>
+                  </div>
+                )}
               </td>
               <td className={a.state === 'overdue' ? 'text-brick' : ''}>{stateWords(a)}</td>
               <td className="text-right">

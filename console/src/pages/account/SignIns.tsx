@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { ask } from '../../api/ask'
 import { answer, api } from '../../api/client'
@@ -8,7 +10,7 @@ import { moment } from '../../shared/words'
 function deviceWords(agent: string): string {
   const browser = /(Firefox|Edg|Chrome|Safari)\//.exec(agent)?.[1]?.replace('Edg', 'Edge')
   const system = /(Windows|Mac OS X|Android|iPhone|iPad|Linux)/.exec(agent)?.[1]?.replace('Mac OS X', 'Mac')
-  return [browser ?? (agent.split(/[ /]/)[0] || 'A browser'), system && `on ${system}`].filter(Boolean).join(' ')
+  return [browser ?? (agent.split(/[ /]/)[0] || t`A browser`), system && t`on ${system}`].filter(Boolean).join(' ')
 }
 
 /** One's sessions and tokens, each of which can be ended. */
@@ -25,17 +27,27 @@ export function SignIns() {
   })
   const failed = sessions.error ?? tokens.error ?? end.error
   if (failed) return <Trouble error={failed} retry={() => void queries.invalidateQueries()} />
-  if (!sessions.data || !tokens.data) return <Loading what="your sessions" />
+  if (!sessions.data || !tokens.data) return <Loading what={t`your sessions`} />
   return (
     <table className="register mt-5">
       <thead>
         <tr>
-          <th>Signed in by</th>
-          <th>Since</th>
-          <th>Last used</th>
-          <th>Until</th>
           <th>
-            <span className="sr-only">End it</span>
+            <Trans>Signed in by</Trans>
+          </th>
+          <th>
+            <Trans>Since</Trans>
+          </th>
+          <th>
+            <Trans>Last used</Trans>
+          </th>
+          <th>
+            <Trans>Until</Trans>
+          </th>
+          <th>
+            <span className="sr-only">
+              <Trans>End it</Trans>
+            </span>
           </th>
         </tr>
       </thead>
@@ -44,7 +56,11 @@ export function SignIns() {
           <tr key={`s${s.id}`}>
             <td>
               {deviceWords(s.device)} <span className="text-soft font-mono text-sm">{s.address}</span>
-              {s.here && <strong> this session</strong>}
+              {s.here && (
+                <strong>
+                  <Trans> this session</Trans>
+                </strong>
+              )}
             </td>
             <td>{moment(s.opened_at)}</td>
             <td>{moment(s.used_at)}</td>
@@ -54,30 +70,32 @@ export function SignIns() {
                 <button
                   type="button"
                   className="press text-sm"
-                  aria-label={`End the session of ${moment(s.opened_at)}`}
+                  aria-label={t`End the session of ${moment(s.opened_at)}`}
                   onClick={() => end.mutate({ session: s.id })}
                 >
-                  End
+                  <Trans>End</Trans>
                 </button>
               )}
             </td>
           </tr>
         ))}
-        {tokens.data.tokens.map((t) => (
-          <tr key={`t${t.id}`}>
+        {tokens.data.tokens.map((token) => (
+          <tr key={`t${token.id}`}>
             <td>
-              API token <span className="text-soft">{t.label}</span>
+              <Trans>
+                API token <span className="text-soft">{token.label}</span>
+              </Trans>
             </td>
-            <td>{moment(t.created_at)}</td>
-            <td>{t.expires_at ? moment(t.expires_at) : 'without end'}</td>
+            <td>{moment(token.created_at)}</td>
+            <td>{token.expires_at ? moment(token.expires_at) : t`without end`}</td>
             <td className="text-right">
               <button
                 type="button"
                 className="press text-sm"
-                aria-label={`End the token ${t.label}`}
-                onClick={() => end.mutate({ token: t.id })}
+                aria-label={t`End the token ${token.label}`}
+                onClick={() => end.mutate({ token: token.id })}
               >
-                End
+                <Trans>End</Trans>
               </button>
             </td>
           </tr>

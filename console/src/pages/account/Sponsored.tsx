@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { ask } from '../../api/ask'
 import { shortDay } from '../../shared/words'
@@ -10,7 +12,9 @@ export function Sponsored() {
   const revision = people.data.revision
   return (
     <section aria-labelledby="sponsored-by-me" className="mt-8 max-w-180">
-      <h2 id="sponsored-by-me">People you sponsor</h2>
+      <h2 id="sponsored-by-me">
+        <Trans>People you sponsor</Trans>
+      </h2>
       <table className="register">
         <tbody>
           {people.data.people.map((p) => {
@@ -22,7 +26,7 @@ export function Sponsored() {
                   <div className="text-soft text-sm">{[p.employment_type, p.company].filter(Boolean).join(', ')}</div>
                   {p.closed && <Opened user={user} opening={p.opening} hours={p.max_hours} revision={revision} acts />}
                 </td>
-                <td>{p.end_date && `until ${shortDay(p.end_date)}`}</td>
+                <td>{p.end_date && t`until ${shortDay(p.end_date)}`}</td>
                 <td className="text-right">{p.latest && <Extend user={user} end={p.end_date} latest={p.latest} revision={revision} />}</td>
               </tr>
             )

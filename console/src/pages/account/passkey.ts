@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { answer, api } from '../../api/client'
 
 /** Whether the page was opened by an address of numbers: passkeys are for a name of a host. */
@@ -7,12 +8,12 @@ export const byNumbers = /^[\d.]+$|:/.test(location.hostname)
 export const knowsPasskeys =
   !byNumbers && typeof PublicKeyCredential !== 'undefined' && 'parseCreationOptionsFromJSON' in PublicKeyCredential
 
-const cancelled = 'The browser gave no passkey: it was cancelled, or took too long.'
+const cancelled = t`The browser gave no passkey: it was cancelled, or took too long.`
 
 async function credential(asked: Promise<Credential | null>): Promise<PublicKeyCredential> {
   const c = await asked.catch((e: unknown) => {
     throw e instanceof DOMException && e.name === 'InvalidStateError'
-      ? new Error('This device has a passkey for you already.')
+      ? new Error(t`This device has a passkey for you already.`)
       : new Error(cancelled)
   })
   if (!(c instanceof PublicKeyCredential)) throw new Error(cancelled)

@@ -1,8 +1,10 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../../api/client'
 import { Empty, Trouble } from '../../shared/State'
-import { count, list, moment } from '../../shared/words'
+import { list, moment } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 import { useTyped } from '../../shell/drafts'
 
@@ -22,9 +24,9 @@ export function Compare({ application: a }: { application: Schemas['Application'
   })
   const c = compare.data
   const register = (what: string, operations: Operation[]) =>
-    sheet.add({ verb: 'Register', what, detail: a.label, operations: operations }, c!.revision)
+    sheet.add({ verb: t`Register`, what, detail: a.label, operations: operations }, c!.revision)
   return (
-    <section aria-label="Compare with its own list" className="bg-wash mb-3 rounded-md p-3">
+    <section aria-label={t`Compare with its own list`} className="bg-wash mb-3 rounded-md p-3">
       <form
         onSubmit={(e) => {
           e.preventDefault()
@@ -32,16 +34,16 @@ export function Compare({ application: a }: { application: Schemas['Application'
         }}
       >
         <label>
-          The application’s own list of paths, one per line
+          <Trans>The application’s own list of paths, one per line</Trans>
           <textarea rows={4} className="field font-mono" value={text} onChange={(e) => setText(e.target.value)} />
         </label>
         <div className="mt-2 flex items-center gap-5">
           <label className="flex gap-2">
             <input type="checkbox" checked={asked} onChange={(e) => setAsked(e.target.checked)} />
-            Include paths it asked about that are not registered
+            <Trans>Include paths it asked about that are not registered</Trans>
           </label>
           <button type="submit" className="button" disabled={compare.isPending || (!asked && text.trim() === '')}>
-            Compare
+            <Trans>Compare</Trans>
           </button>
         </div>
       </form>
@@ -49,19 +51,27 @@ export function Compare({ application: a }: { application: Schemas['Application'
       {c && (
         <div aria-live="polite" className="mt-3">
           {c.missing.length === 0 ? (
-            <p className="text-kelp">All paths are registered{c.matching > 0 && ` (${count(c.matching, 'path')})`}.</p>
+            <p className="text-kelp">
+              <Trans>All paths are registered</Trans>
+              {c.matching > 0 && ` (${plural(c.matching, { one: '# path', other: '# paths' })})`}.
+            </p>
           ) : (
             <>
               <div className="flex items-baseline justify-between">
                 <p>
-                  <strong>{count(c.missing.length, 'path')} not registered.</strong> Access to them is denied.
+                  <Trans>
+                    <strong>{plural(c.missing.length, { one: '# path', other: '# paths' })} not registered.</strong> Access to them is
+                    denied.
+                  </Trans>
                 </p>
                 <button
                   type="button"
                   className="press"
-                  onClick={() => register(count(c.missing.length, 'missing path'), c.operations ?? [])}
+                  onClick={() =>
+                    register(plural(c.missing.length, { one: '# missing path', other: '# missing paths' }), c.operations ?? [])
+                  }
                 >
-                  Register all
+                  <Trans>Register all</Trans>
                 </button>
               </div>
               <ul>
@@ -72,23 +82,25 @@ export function Compare({ application: a }: { application: Schemas['Application'
                       {m.times ? (
                         <span className="text-soft text-sm">
                           {' '}
-                          asked about {count(m.times, 'time')}, last {moment(m.last!)}
+                          <Trans>
+                            asked about {plural(m.times, { one: '# time', other: '# times' })}, last {moment(m.last!)}
+                          </Trans>
                         </span>
                       ) : null}
                       <span className="text-soft block text-sm">
-                        {(m.sisters ?? []).length > 0 && `Beside ${list((m.sisters ?? []).slice(0, 3))}. `}
+                        {(m.sisters ?? []).length > 0 && t`Beside ${list((m.sisters ?? []).slice(0, 3))}. `}
                         {(m.roles ?? []).length > 0
-                          ? `Once registered, ${list((m.roles ?? []).map((r) => r.label))} would reach it.`
-                          : 'No role would cover it yet.'}
+                          ? t`Once registered, ${list((m.roles ?? []).map((r) => r.label))} would reach it.`
+                          : t`No role would cover it yet.`}
                       </span>
                     </span>
                     <button
                       type="button"
                       className="press"
-                      aria-label={`Register ${m.path}`}
+                      aria-label={t`Register ${m.path}`}
                       onClick={() => register(m.path, m.operations)}
                     >
-                      Register
+                      <Trans>Register</Trans>
                     </button>
                   </li>
                 ))}
@@ -97,12 +109,17 @@ export function Compare({ application: a }: { application: Schemas['Application'
           )}
           {(c.unlisted ?? []).length > 0 && (
             <p className="mt-2">
-              Registered, and not on the list: <span className="font-mono">{c.unlisted!.slice(0, 12).join(', ')}</span>
-              {c.unlisted!.length > 12 && ` and ${c.unlisted!.length - 12} more`}. Retire what is gone.
+              <Trans>
+                Registered, and not on the list: <span className="font-mono">{c.unlisted!.slice(0, 12).join(', ')}</span>
+              </Trans>
+              {c.unlisted!.length > 12 && t` and ${c.unlisted!.length - 12} more`}
+              <Trans>. Retire what is gone.</Trans>
             </p>
           )}
           {c.missing.length === 0 && (c.unlisted ?? []).length === 0 && c.matching === 0 && (
-            <Empty>The application asked about no path that is not registered.</Empty>
+            <Empty>
+              <Trans>The application asked about no path that is not registered.</Trans>
+            </Empty>
           )}
         </div>
       )}

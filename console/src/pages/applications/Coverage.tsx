@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useRef, useState } from 'react'
@@ -5,7 +7,6 @@ import type { Schemas } from '../../api/client'
 import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
-import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { Compare } from './Compare'
 import { ask } from '../../api/ask'
@@ -20,28 +21,37 @@ export function Coverage({ application: a, writes }: { application: Schemas['App
     ...ask('/api/v1/applications/{application}/coverage', { params: { path: { application: a.key }, query: { as_of: asOf } } }),
   })
   if (coverage.error) return <Trouble error={coverage.error} retry={() => void coverage.refetch()} />
-  if (!coverage.data) return <Loading what="who reaches what" />
+  if (!coverage.data) return <Loading what={t`who reaches what`} />
   const c = coverage.data
   const rows = only ? c.rows.filter((r) => r.cells.some((x) => !x.roles?.length)) : c.rows
   return (
     <>
       <div className="my-1 flex flex-wrap items-center gap-5">
         <p>
-          <strong>{count(c.unreached, 'cell')}</strong> not covered by any role, <strong>{c.everybody}</strong> everybody does.
-          {c.outside && ' Roles that you may not see may cover more.'}
+          <Trans>
+            <strong>{plural(c.unreached, { one: '# cell', other: '# cells' })}</strong> not covered by any role,{' '}
+            <strong>{c.everybody}</strong> everybody does.
+          </Trans>
+          {c.outside && t` Roles that you may not see may cover more.`}
         </p>
         <label className="flex gap-2">
           <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} />
-          Only where something is not covered
+          <Trans>Only where something is not covered</Trans>
         </label>
         {writes && (
           <button type="button" className="press" aria-expanded={comparing} onClick={() => setComparing(!comparing)}>
-            Compare with its own list
+            <Trans>Compare with its own list</Trans>
           </button>
         )}
       </div>
       {comparing && <Compare application={a} />}
-      {rows.length === 0 ? <Empty>Every cell is covered by a role.</Empty> : <Table coverage={c} rows={rows} />}
+      {rows.length === 0 ? (
+        <Empty>
+          <Trans>Every cell is covered by a role.</Trans>
+        </Empty>
+      ) : (
+        <Table coverage={c} rows={rows} />
+      )}
     </>
   )
 }
@@ -50,13 +60,13 @@ function Table({ coverage: c, rows }: { coverage: Schemas['Coverage']; rows: Sch
   const box = useRef<HTMLDivElement>(null)
   // eslint-disable-next-line react-hooks/incompatible-library -- measured on every draw
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 40, overscan: 12 })
-  const columns = { gridTemplateColumns: `minmax(13rem, 1.3fr) repeat(${c.actions.length}, minmax(8rem, 1fr))` }
+  const columns = { gridTemplateColumns: t`minmax(13rem, 1.3fr) repeat(${c.actions.length}, minmax(8rem, 1fr))` }
   return (
-    <div ref={box} role="region" tabIndex={0} aria-label="Coverage" className="border-rule max-h-[60vh] overflow-auto border-y">
-      <div role="table" aria-label={`Coverage of ${c.application.label}`} aria-rowcount={rows.length + 1}>
+    <div ref={box} role="region" tabIndex={0} aria-label={t`Coverage`} className="border-rule max-h-[60vh] overflow-auto border-y">
+      <div role="table" aria-label={t`Coverage of ${c.application.label}`} aria-rowcount={rows.length + 1}>
         <div role="row" className="bg-paper border-rule sticky top-0 z-10 grid border-b" style={columns}>
           <div role="columnheader" className="text-soft px-2 py-1.5 text-sm font-semibold">
-            Resource
+            <Trans>Resource</Trans>
           </div>
           {c.actions.map((a) => (
             <div key={a.key} role="columnheader" className="text-soft px-2 py-1.5 text-sm font-semibold">
@@ -100,18 +110,32 @@ function CellWords({ cell: x, roles }: { cell: Schemas['CoverageCell']; roles: S
     <>
       {x.everybody && (
         <span className="text-brass block">
-          <Mark name={x.everybody} /> {x.everybody === 'public' ? 'anybody' : 'every user'}
+          <Mark name={x.everybody} /> {x.everybody === 'public' ? t`anybody` : t`every user`}
         </span>
       )}
       {names.slice(0, 3).join(', ')}
-      {names.length > 3 && <span title={names.slice(3).join(', ')}> and {names.length - 3} more</span>}
-      {names.length > 0 && x.own && <span className="text-soft">, their own</span>}
-      {names.length === 0 && x.fenced && (
-        <span className="text-brass">
-          <Mark name="fenced" /> fenced
+      {names.length > 3 && (
+        <span title={names.slice(3).join(', ')}>
+          <Trans> and {names.length - 3} more</Trans>
         </span>
       )}
-      {names.length === 0 && !x.fenced && <span className="text-soft">no role</span>}
+      {names.length > 0 && x.own && (
+        <span className="text-soft">
+          <Trans>, their own</Trans>
+        </span>
+      )}
+      {names.length === 0 && x.fenced && (
+        <span className="text-brass">
+          <Trans>
+            <Mark name="fenced" /> fenced
+          </Trans>
+        </span>
+      )}
+      {names.length === 0 && !x.fenced && (
+        <span className="text-soft">
+          <Trans>no role</Trans>
+        </span>
+      )}
     </>
   )
 }

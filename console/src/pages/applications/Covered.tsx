@@ -1,6 +1,7 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { ProblemError } from '../../api/client'
-import { count } from '../../shared/words'
 import { ask } from '../../api/ask'
 
 /** What a pattern covers today and what it will, as it is typed. */
@@ -18,11 +19,18 @@ export function Covered({ application, pattern }: { application: string; pattern
   return (
     <p className="text-soft mt-1 min-h-6 text-sm" aria-live="polite">
       {problem && <span className="text-brick">{problem.faults?.[0]?.message ?? problem.detail}</span>}
-      {!problem && c && c.total === 0 && <span className="text-brass">Covers nothing registered today, {c.later}.</span>}
+      {!problem && c && c.total === 0 && (
+        <span className="text-brass">
+          <Trans>Covers nothing registered today, {c.later}.</Trans>
+        </span>
+      )}
       {!problem && c && c.total > 0 && (
         <>
-          Covers {count(c.total, 'resource')} today: <span className="font-mono">{c.paths.slice(0, 6).join(', ')}</span>
-          {c.total > 6 && ` and ${c.total - 6} more`}; {c.later}.
+          <Trans>
+            Covers {plural(c.total, { one: '# resource', other: '# resources' })} today:{' '}
+            <span className="font-mono">{c.paths.slice(0, 6).join(', ')}</span>
+          </Trans>
+          {c.total > 6 && t` and ${c.total - 6} more`}; {c.later}.
         </>
       )}
     </p>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { Schemas } from '../../api/client'
 import { PickBox } from '../../shared/PickBox'
 import { useSheet } from '../../shell/sheet'
@@ -18,7 +20,7 @@ export function Describe({ application: a }: { application: Schemas['Application
     direct: a.direct_assignments ?? '',
     actions: a.actions.map((x) => x.key).join(', '),
   }
-  const [x, setX] = useEdited('Describe x', now)
+  const [x, setX] = useEdited(t`Describe x`, now)
   const words = x.actions.split(/[\s,]+/).filter(Boolean)
   const changed: Record<string, unknown> = {}
   if (x.label !== now.label) changed.label = x.label.trim()
@@ -31,13 +33,13 @@ export function Describe({ application: a }: { application: Schemas['Application
   const some = Object.keys(changed)
   return (
     <form
-      aria-label="Edit details"
+      aria-label={t`Edit details`}
       className="mt-2 grid max-w-180 sm:grid-cols-2 gap-x-5 gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Describe',
+            verb: t`Describe`,
             what: a.label,
             detail: some.map((s) => s.replaceAll('_', ' ')).join(', '),
             operations: [{ op: 'update_application', application: a.key, ...changed }],
@@ -47,46 +49,56 @@ export function Describe({ application: a }: { application: Schemas['Application
       }}
     >
       <label>
-        Name
+        <Trans>Name</Trans>
         <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
       </label>
       <label>
-        What it is, in plain words
+        <Trans>What it is, in plain words</Trans>
         <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
       </label>
       <div>
-        <span>Owner</span>
+        <span>
+          <Trans>Owner</Trans>
+        </span>
         <PickBox
-          label="Owner of the application"
+          label={t`Owner of the application`}
           choices={users}
           value={users.find((u) => u.key === x.owner) ?? null}
           onChange={(c) => setX({ ...x, owner: c?.key ?? '' })}
         />
       </div>
       <div>
-        <span>Trial group, with access while it is a draft</span>
+        <span>
+          <Trans>Trial group, with access while it is a draft</Trans>
+        </span>
         <PickBox
-          label="Trial group"
+          label={t`Trial group`}
           choices={groups}
           value={groups.find((g) => g.key === x.trial) ?? null}
           onChange={(c) => setX({ ...x, trial: c?.key ?? '' })}
         />
       </div>
       <label>
-        Roles given to users themselves are
+        <Trans>Roles given to users themselves are</Trans>
         <select className="field" value={x.direct} onChange={(e) => setX({ ...x, direct: e.target.value })}>
-          <option value="">welcome</option>
-          <option value="warned">warned about</option>
-          <option value="refused">refused: through groups alone</option>
+          <option value="">
+            <Trans>welcome</Trans>
+          </option>
+          <option value="warned">
+            <Trans>warned about</Trans>
+          </option>
+          <option value="refused">
+            <Trans>refused: through groups alone</Trans>
+          </option>
         </select>
       </label>
       <label>
-        Actions
+        <Trans>Actions</Trans>
         <input className="field" value={x.actions} onChange={(e) => setX({ ...x, actions: e.target.value })} />
       </label>
       <div>
         <button type="submit" className="button" disabled={some.length === 0 || words.length === 0}>
-          Add to change sheet
+          <Trans>Add to change sheet</Trans>
         </button>
       </div>
     </form>

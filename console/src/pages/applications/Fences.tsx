@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { Operation, Schemas } from '../../api/client'
 import { AddPanel } from '../../shared/AddPanel'
 import { Mark } from '../../shared/Mark'
@@ -8,7 +10,7 @@ import { useSheet } from '../../shell/sheet'
 import { Covered } from './Covered'
 import { useTyped } from '../../shell/drafts'
 
-const words = (actions: string[]) => (actions.includes('*') ? 'all actions' : list(actions))
+const words = (actions: string[]) => (actions.includes('*') ? t`all actions` : list(actions))
 
 /** What keeps parts of an application from permissions written for more. */
 export function Fences({ application: a, writes }: { application: Schemas['Application']; writes: boolean }) {
@@ -18,31 +20,36 @@ export function Fences({ application: a, writes }: { application: Schemas['Appli
     <>
       {writes && (
         <div className="mb-3 flex justify-end">
-          <AddPanel label="Add a fence">{(done) => <AddFence application={a} done={done} />}</AddPanel>
+          <AddPanel label={t`Add a fence`}>{(done) => <AddFence application={a} done={done} />}</AddPanel>
         </div>
       )}
       {fences.length === 0 && (
         <Empty>
-          No fence yet. A fence keeps a part, such as a fuel jetty, out of roles that were written for something wider, such as all berths.
+          <Trans>
+            No fence yet. A fence keeps a part, such as a fuel jetty, out of roles that were written for something wider, such as all
+            berths.
+          </Trans>
         </Empty>
       )}
       <ul>
         {fences.map((f) => (
           <li key={f.id} className="border-rule flex items-baseline justify-between gap-4 border-b px-2 py-2">
             <span>
-              <Mark name="fenced" /> <PathText path={f.pattern} /> for {words(f.actions)}
+              <Trans>
+                <Mark name="fenced" /> <PathText path={f.pattern} /> for {words(f.actions)}
+              </Trans>
               {f.why && <span className="text-soft">: {f.why}</span>}
             </span>
             {writes && (
               <button
                 type="button"
                 className="press text-sm"
-                aria-label={`Remove the fence on ${f.pattern}`}
+                aria-label={t`Remove the fence on ${f.pattern}`}
                 onClick={() =>
                   sheet.add(
                     {
-                      verb: 'Remove',
-                      what: `the fence on ${f.pattern}`,
+                      verb: t`Remove`,
+                      what: t`the fence on ${f.pattern}`,
                       detail: a.label,
                       operations: [{ op: 'remove_fence', fence: f.id }],
                     },
@@ -50,7 +57,7 @@ export function Fences({ application: a, writes }: { application: Schemas['Appli
                   )
                 }
               >
-                Remove
+                <Trans>Remove</Trans>
               </button>
             )}
           </li>
@@ -66,7 +73,7 @@ function AddFence({ application: a, done }: { application: Schemas['Application'
   const [x, setX] = useTyped('Fences x', empty)
   return (
     <form
-      aria-label="Add a fence"
+      aria-label={t`Add a fence`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -78,7 +85,7 @@ function AddFence({ application: a, done }: { application: Schemas['Application'
           why: x.why.trim(),
         }
         sheet.add(
-          { verb: 'Fence', what: x.pattern.trim(), detail: `${a.label}, for ${words(x.actions)}`, operations: [operation] },
+          { verb: t`Fence`, what: x.pattern.trim(), detail: t`${a.label}, for ${words(x.actions)}`, operations: [operation] },
           a.revision,
         )
         setX(empty)
@@ -87,22 +94,24 @@ function AddFence({ application: a, done }: { application: Schemas['Application'
     >
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
-          Pattern
+          <Trans>Pattern</Trans>
           <input
             className="field font-mono"
-            placeholder="berths/fuel-jetty"
+            placeholder={t`berths/fuel-jetty`}
             value={x.pattern}
             onChange={(e) => setX({ ...x, pattern: e.target.value })}
           />
         </label>
         <label>
-          Reason shown to users
+          <Trans>Reason shown to users</Trans>
           <input className="field" maxLength={500} value={x.why} onChange={(e) => setX({ ...x, why: e.target.value })} />
         </label>
       </div>
       <Covered application={a.key} pattern={x.pattern} />
       <fieldset className="mt-2 flex flex-wrap gap-x-5">
-        <legend>For</legend>
+        <legend>
+          <Trans>For</Trans>
+        </legend>
         {['*', ...a.actions.map((y) => y.key)].map((k) => (
           <label key={k} className="flex gap-2">
             <input
@@ -110,12 +119,12 @@ function AddFence({ application: a, done }: { application: Schemas['Application'
               checked={x.actions.includes(k)}
               onChange={(e) => setX({ ...x, actions: e.target.checked ? [...x.actions, k] : x.actions.filter((y) => y !== k) })}
             />
-            {k === '*' ? 'all actions' : k}
+            {k === '*' ? t`all actions` : k}
           </label>
         ))}
       </fieldset>
       <button type="submit" className="button mt-3" disabled={x.pattern.trim() === '' || x.actions.length === 0}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { Fragment, useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
@@ -6,17 +8,17 @@ import { Answer } from '../../shared/Answer'
 import { Mark } from '../../shared/Mark'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
-import { count, list, moment } from '../../shared/words'
+import { list, moment } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 import { chosen } from '../../shared/chosen'
 import { ask } from '../../api/ask'
 
 const states = ['draft', 'rehearsal', 'live', 'retired'] as const
 const words = {
-  draft: 'Draft: nobody has access, except the trial group',
-  rehearsal: 'Rehearsal: everybody who is signed in has access, and what live would deny is counted',
-  live: 'Live: access is enforced',
-  retired: 'Retired: nobody has access',
+  draft: t`Draft: nobody has access, except the trial group`,
+  rehearsal: t`Rehearsal: everybody who is signed in has access, and what live would deny is counted`,
+  live: t`Live: access is enforced`,
+  retired: t`Retired: nobody has access`,
 }
 
 /** Where an application is in its life, and what the next step would do. */
@@ -28,15 +30,15 @@ export function GoingLive({ application: a, writes }: { application: Schemas['Ap
     <>
       {writes && (
         <form
-          aria-label="State of the application"
+          aria-label={t`State of the application`}
           className="mt-1 mb-4"
           onSubmit={(e) => {
             e.preventDefault()
             sheet.add(
               {
-                verb: 'Make',
-                what: `${a.label} ${to === 'draft' ? 'a draft' : to}`,
-                detail: `now ${a.state}`,
+                verb: t`Make`,
+                what: `${a.label} ${to === 'draft' ? t`a draft` : to}`,
+                detail: t`now ${a.state}`,
                 operations: [{ op: 'update_application', application: a.key, state: to }],
               },
               a.revision,
@@ -44,22 +46,28 @@ export function GoingLive({ application: a, writes }: { application: Schemas['Ap
           }}
         >
           <fieldset>
-            <legend className="font-semibold">State</legend>
+            <legend className="font-semibold">
+              <Trans>State</Trans>
+            </legend>
             {states.map((s) => (
               <label key={s} className="flex gap-2 py-0.5">
                 <input type="radio" name="state" value={s} checked={to === s} onChange={() => setTo(s)} />
                 {words[s]}
-                {s === a.state && <span className="text-soft"> (now)</span>}
+                {s === a.state && (
+                  <span className="text-soft">
+                    <Trans> (now)</Trans>
+                  </span>
+                )}
               </label>
             ))}
           </fieldset>
           <button type="submit" className="button mt-2" disabled={to === a.state}>
-            Add to change sheet
+            <Trans>Add to change sheet</Trans>
           </button>
         </form>
       )}
       {live.error && <Trouble error={live.error} retry={() => void live.refetch()} />}
-      {live.isPending && <Loading what="what live would do" />}
+      {live.isPending && <Loading what={t`what live would do`} />}
       {live.data && <Effect live={live.data} application={a.key} />}
     </>
   )
@@ -67,48 +75,60 @@ export function GoingLive({ application: a, writes }: { application: Schemas['Ap
 
 function Effect({ live: l, application }: { live: Schemas['GoingLive']; application: string }) {
   return (
-    <section aria-label="What live would do">
-      <h2>{l.state === 'live' ? 'As it is, live' : 'If it went live now'}</h2>
+    <section aria-label={t`What live would do`}>
+      <h2>{l.state === 'live' ? t`As it is, live` : t`If it went live now`}</h2>
       <p>
-        {count(l.with, 'person', 'people')} {l.state === 'live' ? 'can' : 'could'} do something in it,{' '}
-        <strong>{count(l.with_nothing, 'person', 'people')} nothing</strong>.{' '}
+        <Trans>
+          {plural(l.with, { one: '# person', other: '# people' })} {l.state === 'live' ? t`can` : t`could`} do something in it,{' '}
+          <strong>{plural(l.with_nothing, { one: '# person', other: '# people' })} nothing</strong>.
+        </Trans>{' '}
         {l.with_nothing > 0 && (
           <details className="inline-block align-top">
-            <summary className="text-harbour">Who</summary>
+            <summary className="text-harbour">
+              <Trans>Who</Trans>
+            </summary>
             <span className="text-soft text-sm">
               {list((l.examples ?? []).slice(0, 20).map((u) => u.label))}
-              {l.with_nothing > 20 && ` and ${l.with_nothing - 20} more`}
+              {l.with_nothing > 20 && t` and ${l.with_nothing - 20} more`}
             </span>
           </details>
         )}
       </p>
       {l.expectations.map((x) => (
         <p key={x.id} className="border-brass mt-2 border-l-3 pl-3">
-          <Mark name="warns" /> It is expected that “{x.label}”, which does not hold.{' '}
-          <Link to="/expectations" className="press">
-            By whom
-          </Link>
+          <Trans>
+            <Mark name="warns" /> It is expected that “{x.label}”, which does not hold.{' '}
+            <Link to="/expectations" className="press">
+              By whom
+            </Link>
+          </Trans>
         </p>
       ))}
       {l.state === 'rehearsal' && (
         <Recorded
-          title="Used in the rehearsal, and denied once live"
+          title={t`Used in the rehearsal, and denied once live`}
           counts={l.recorded}
           application={application}
-          none="Nothing was used that live would deny."
+          none={t`Nothing was used that live would deny.`}
         />
       )}
       {l.nobody_asked.length > 0 && (
         <Recorded
-          title="Used without signing in, and denied: perhaps a sign-in or an error screen"
+          title={t`Used without signing in, and denied: perhaps a sign-in or an error screen`}
           counts={l.nobody_asked}
           application={application}
           none=""
         />
       )}
-      <h3 className="mt-4 font-semibold">Without signing in</h3>
+      <h3 className="mt-4 font-semibold">
+        <Trans>Without signing in</Trans>
+      </h3>
       {l.nobody.length === 0 ? (
-        <p>Nothing can be done without signing in. Give sign-in and error screens to the group public, or nobody will see them.</p>
+        <p>
+          <Trans>
+            Nothing can be done without signing in. Give sign-in and error screens to the group public, or nobody will see them.
+          </Trans>
+        </p>
       ) : (
         <ul>
           {l.nobody.map((n) => (
@@ -120,7 +140,9 @@ function Effect({ live: l, application }: { live: Schemas['GoingLive']; applicat
       )}
       {l.unreached.length > 0 && (
         <>
-          <h3 className="mt-4 font-semibold">No role reaches</h3>
+          <h3 className="mt-4 font-semibold">
+            <Trans>No role reaches</Trans>
+          </h3>
           <ul>
             {l.unreached.map((n) => (
               <li key={n.path}>
@@ -130,7 +152,11 @@ function Effect({ live: l, application }: { live: Schemas['GoingLive']; applicat
           </ul>
         </>
       )}
-      {l.outside && <p className="text-soft mt-2">There may be more that you may not see.</p>}
+      {l.outside && (
+        <p className="text-soft mt-2">
+          <Trans>There may be more that you may not see.</Trans>
+        </p>
+      )}
     </section>
   )
 }
@@ -148,17 +174,25 @@ function Recorded({
 }) {
   const [open, setOpen] = useState('')
   return (
-    <section aria-label="Rehearsal" className="mt-4">
+    <section aria-label={t`Rehearsal`} className="mt-4">
       <h3 className="font-semibold">{title}</h3>
       {counts.length === 0 && <Empty>{none}</Empty>}
       {counts.length > 0 && (
         <table className="register">
           <thead>
             <tr>
-              <th>User</th>
-              <th>Did</th>
-              <th>How often, and last</th>
-              <th>Once live</th>
+              <th>
+                <Trans>User</Trans>
+              </th>
+              <th>
+                <Trans>Did</Trans>
+              </th>
+              <th>
+                <Trans>How often, and last</Trans>
+              </th>
+              <th>
+                <Trans>Once live</Trans>
+              </th>
             </tr>
           </thead>
           <tbody>
@@ -189,7 +223,7 @@ function Recorded({
                         aria-expanded={open === key}
                         onClick={() => setOpen(open === key ? '' : key)}
                       >
-                        denied: why
+                        <Trans>denied: why</Trans>
                       </button>
                     </td>
                   </tr>
@@ -206,7 +240,11 @@ function Recorded({
           </tbody>
         </table>
       )}
-      {counts.length > 100 && <p className="text-soft mt-1">The first 100 of {counts.length}.</p>}
+      {counts.length > 100 && (
+        <p className="text-soft mt-1">
+          <Trans>The first 100 of {counts.length}.</Trans>
+        </p>
+      )}
     </section>
   )
 }

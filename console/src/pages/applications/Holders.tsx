@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
@@ -6,7 +8,7 @@ import { Mark, markWords, type MarkName } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
-import { count, until } from '../../shared/words'
+import { until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { ask } from '../../api/ask'
 
@@ -32,18 +34,22 @@ export function HoldersPage() {
   const a = application.data
   return (
     <>
-      <h1>Who can</h1>
+      <h1>
+        <Trans>Who can</Trans>
+      </h1>
       <p className="text-soft mt-1">
-        In{' '}
-        <Link to="/applications/$application" params={{ application: key }} className="press">
-          {a.label}
-        </Link>
-        .
+        <Trans>
+          In{' '}
+          <Link to="/applications/$application" params={{ application: key }} className="press">
+            {a.label}
+          </Link>
+          .
+        </Trans>
       </p>
       <div className="mt-3 flex gap-3">
         <select
           className="field w-auto"
-          aria-label="Action"
+          aria-label={t`Action`}
           value={action}
           onChange={(e) => void navigate({ search: (s) => ({ ...s, action: e.target.value }) })}
         >
@@ -55,7 +61,7 @@ export function HoldersPage() {
         </select>
         <select
           className="field w-auto"
-          aria-label="Resource"
+          aria-label={t`Resource`}
           value={path}
           onChange={(e) => void navigate({ search: (s) => ({ ...s, path: e.target.value }) })}
         >
@@ -69,16 +75,31 @@ export function HoldersPage() {
         </select>
       </div>
       {holders.error && <Trouble error={holders.error} retry={() => void holders.refetch()} />}
-      {holders.isPending && !holders.error && <Loading what="who can" />}
+      {holders.isPending && !holders.error && <Loading what={t`who can`} />}
       {holders.data && (
         <p role="status" className="mt-4">
-          <strong>{count(holders.data.total, 'holder')}</strong> can {action} <PathText path={path} />
-          {holders.data.outside && <span className="text-soft">, and perhaps others outside your part</span>}.
+          <Trans>
+            <strong>{plural(holders.data.total, { one: '# holder', other: '# holders' })}</strong> can {action} <PathText path={path} />
+          </Trans>
+          {holders.data.outside && (
+            <span className="text-soft">
+              <Trans>, and perhaps others outside your part</Trans>
+            </span>
+          )}
+          .
         </p>
       )}
-      {holders.data && holders.data.total === 0 && <Empty>Nobody. Look for a role that allows it on the page Roles.</Empty>}
+      {holders.data && holders.data.total === 0 && (
+        <Empty>
+          <Trans>Nobody. Look for a role that allows it on the page Roles.</Trans>
+        </Empty>
+      )}
       {holders.data && holders.data.holders.length > 0 && <Rows holders={holders.data.holders} now={now} />}
-      {holders.data?.next && <p className="text-soft mt-2">The first 500.</p>}
+      {holders.data?.next && (
+        <p className="text-soft mt-2">
+          <Trans>The first 500.</Trans>
+        </p>
+      )}
     </>
   )
 }
@@ -104,8 +125,8 @@ function Rows({ holders, now }: { holders: Schemas['Holder'][]; now: Date }) {
               onClick={() => setOpen(open === i ? undefined : i)}
             >
               <Mark name={h.through as MarkName} /> {markWords[h.through as MarkName]}
-              {h.own && ', only their own'}
-              {h.scheduled && ', at some times'}
+              {h.own && t`, only their own`}
+              {h.scheduled && t`, at some times`}
             </button>
             <span className={h.until ? 'text-brass' : 'text-soft'}>{until(h.until, now)}</span>
           </div>

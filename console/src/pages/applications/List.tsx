@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../../api/client'
@@ -6,7 +8,6 @@ import { ListTable, type ListColumn } from '../../shared/ListTable'
 import { keyOf } from '../../shared/key'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
-import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -16,7 +17,7 @@ import { useTyped } from '../../shell/drafts'
 const columns: ListColumn<Schemas['Application']>[] = [
   {
     key: 'name',
-    label: 'Application',
+    label: t`Application`,
     value: (a) => a.label,
     show: (a) => (
       <Link to="/applications/$application" params={{ application: a.key }} className="press">
@@ -24,22 +25,30 @@ const columns: ListColumn<Schemas['Application']>[] = [
       </Link>
     ),
   },
-  { key: 'key', label: 'Key', value: (a) => a.key, show: (a) => <span className="font-mono text-sm">{a.key}</span> },
+  { key: 'key', label: t`Key`, value: (a) => a.key, show: (a) => <span className="font-mono text-sm">{a.key}</span> },
   {
     key: 'state',
-    label: 'State',
+    label: t`State`,
     value: (a) => a.state,
     show: (a) => <span className={a.state === 'live' ? '' : 'text-brass'}>{a.state}</span>,
     choose: true,
   },
   {
     key: 'owner',
-    label: 'Owner',
-    value: (a) => a.owner?.label ?? (a.key === 'able-roster' ? '' : 'nobody'),
-    show: (a) => a.owner?.label ?? (a.key === 'able-roster' ? '' : <span className="text-brass">nobody</span>),
+    label: t`Owner`,
+    value: (a) => a.owner?.label ?? (a.key === 'able-roster' ? '' : t`nobody`),
+    show: (a) =>
+      a.owner?.label ??
+      (a.key === 'able-roster' ? (
+        ''
+      ) : (
+        <span className="text-brass">
+          <Trans>nobody</Trans>
+        </span>
+      )),
     choose: true,
   },
-  { key: 'about', label: 'What it is', value: (a) => a.description ?? '', className: 'text-soft' },
+  { key: 'about', label: t`What it is`, value: (a) => a.description ?? '', className: 'text-soft' },
 ]
 
 /** All applications, and how to register one. */
@@ -48,7 +57,7 @@ export function ApplicationList() {
   const me = useMe()
   const applications = useQuery(ask('/api/v1/applications', { params: { query: { as_of: asOf } } }))
   if (applications.error) return <Trouble page error={applications.error} retry={() => void applications.refetch()} />
-  if (!applications.data) return <Loading what="applications" />
+  if (!applications.data) return <Loading what={t`applications`} />
   return (
     <>
       <Title
@@ -57,19 +66,25 @@ export function ApplicationList() {
         more={
           !past &&
           me.may['applications.create'] && (
-            <AddPanel label="Register an application">
+            <AddPanel label={t`Register an application`}>
               {(done) => <NewApplication revision={applications.data.revision} done={done} />}
             </AddPanel>
           )
         }
       >
-        Applications
+        <Trans>Applications</Trans>
       </Title>
-      <p className="text-soft mt-1">{count(applications.data.applications.length, 'application')} ask here who may do what.</p>
-      <ListTable what="application" rows={applications.data.applications} columns={columns} id={(a) => a.id} />
+      <p className="text-soft mt-1">
+        <Trans>
+          {plural(applications.data.applications.length, { one: '# application', other: '# applications' })} ask here who may do what.
+        </Trans>
+      </p>
+      <ListTable what={t`application`} rows={applications.data.applications} columns={columns} id={(a) => a.id} />
       {applications.data.applications.every((a) => a.key === 'able-roster') && (
         <Empty>
-          No application yet. An application asks here who may do what. Register the first one, then add its resources and roles.
+          <Trans>
+            No application yet. An application asks here who may do what. Register the first one, then add its resources and roles.
+          </Trans>
         </Empty>
       )}
     </>
@@ -87,7 +102,7 @@ function NewApplication({ revision, done }: { revision: number; done: () => void
   const actions = x.actions.split(/[\s,]+/).filter(Boolean)
   return (
     <form
-      aria-label="Register an application"
+      aria-label={t`Register an application`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -100,9 +115,9 @@ function NewApplication({ revision, done }: { revision: number; done: () => void
         }
         sheet.add(
           {
-            verb: 'Register',
-            what: `the application ${x.label.trim()}`,
-            detail: `${key}, a draft; ${actions.join(', ')}`,
+            verb: t`Register`,
+            what: t`the application ${x.label.trim()}`,
+            detail: t`${key}, a draft; ${actions.join(', ')}`,
             operations: [operation],
           },
           revision,
@@ -111,32 +126,36 @@ function NewApplication({ revision, done }: { revision: number; done: () => void
         done()
       }}
     >
-      <p className="text-soft">It begins as a draft: nobody has access yet.</p>
+      <p className="text-soft">
+        <Trans>It begins as a draft: nobody has access yet.</Trans>
+      </p>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
-          Name of the application
+          <Trans>Name of the application</Trans>
           <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
         </label>
         <label>
-          What it is, in plain words
+          <Trans>What it is, in plain words</Trans>
           <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
         </label>
         <label>
-          Actions
+          <Trans>Actions</Trans>
           <input className="field" value={x.actions} onChange={(e) => setX({ ...x, actions: e.target.value })} />
         </label>
         <p className="text-soft self-end pb-1.5 text-sm">
           {key ? (
             <>
-              Its key is <span className="font-mono">{key}</span>, for ever.
+              <Trans>
+                Its key is <span className="font-mono">{key}</span>, for ever.
+              </Trans>
             </>
           ) : (
-            'Its key is made of the name.'
+            t`Its key is made of the name.`
           )}
         </p>
       </div>
       <button type="submit" className="button mt-3" disabled={!key || actions.length === 0}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

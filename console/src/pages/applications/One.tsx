@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { Loading, Trouble } from '../../shared/State'
@@ -41,30 +43,40 @@ export function OneApplication() {
       <p className="mt-1.5">
         {a.description}{' '}
         <span className={a.state === 'live' ? 'text-soft' : 'text-brass font-semibold'}>
-          It is {a.state === 'draft' ? 'a draft' : a.state === 'rehearsal' ? 'in rehearsal' : a.state}.
+          <Trans>It is {a.state === 'draft' ? t`a draft` : a.state === 'rehearsal' ? t`in rehearsal` : a.state}.</Trans>
         </span>
       </p>
       <p className="text-soft mt-1">
-        Declares {list(a.actions.map((x) => x.key))}.{' '}
-        {a.owner ? <>{a.owner.label} owns it. </> : !builtIn && <span className="text-brass">No owner. </span>}
+        <Trans>Declares {list(a.actions.map((x) => x.key))}.</Trans>{' '}
+        {a.owner ? (
+          <>
+            <Trans>{a.owner.label} owns it. </Trans>
+          </>
+        ) : (
+          !builtIn && (
+            <span className="text-brass">
+              <Trans>No owner. </Trans>
+            </span>
+          )
+        )}
         <Link to="/grid" search={{ application: a.key }} className="press">
-          See who may do what
+          <Trans>See who may do what</Trans>
         </Link>
       </p>
       <Tabs
         chosen={tab}
-        choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'resources' ? undefined : t }) })}
+        choose={(tab) => void navigate({ search: (s) => ({ ...s, tab: tab === 'resources' ? undefined : tab }) })}
         tabs={[
-          { key: 'resources', label: 'Resources', count: (a.resources ?? []).length, body: <Resources application={a} writes={writes} /> },
-          { key: 'roles', label: 'Roles', body: <RolesHere application={a} /> },
-          { key: 'coverage', label: 'Coverage', body: <Coverage application={a} writes={writes} /> },
-          { key: 'fences', label: 'Fences', count: (a.fences ?? []).length, body: <Fences application={a} writes={writes} /> },
-          ...(past || builtIn ? [] : [{ key: 'live', label: 'State', body: <GoingLive application={a} writes={writes} /> }]),
-          ...(writes ? [{ key: 'details', label: 'Details', body: <Describe application={a} /> }] : []),
+          { key: 'resources', label: t`Resources`, count: (a.resources ?? []).length, body: <Resources application={a} writes={writes} /> },
+          { key: 'roles', label: t`Roles`, body: <RolesHere application={a} /> },
+          { key: 'coverage', label: t`Coverage`, body: <Coverage application={a} writes={writes} /> },
+          { key: 'fences', label: t`Fences`, count: (a.fences ?? []).length, body: <Fences application={a} writes={writes} /> },
+          ...(past || builtIn ? [] : [{ key: 'live', label: t`State`, body: <GoingLive application={a} writes={writes} /> }]),
+          ...(writes ? [{ key: 'details', label: t`Details`, body: <Describe application={a} /> }] : []),
           ...(writes && !builtIn && a.state !== 'retired'
-            ? [{ key: 'retire', label: 'Retire', body: <RetireApplication application={a.key} /> }]
+            ? [{ key: 'retire', label: t`Retire`, body: <RetireApplication application={a.key} /> }]
             : []),
-          ...(past ? [] : [{ key: 'time', label: 'Over time', body: <OverTime application={a.key} /> }]),
+          ...(past ? [] : [{ key: 'time', label: t`Over time`, body: <OverTime application={a.key} /> }]),
         ]}
       />
     </>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { lazy, Suspense } from 'react'
 import { Loading, Trouble } from '../../shared/State'
@@ -7,12 +9,12 @@ import { ask } from '../../api/ask'
 const Chart = lazy(() => import('./OverTimeChart').then((m) => ({ default: m.OverTimeChart })))
 
 const ways = [
-  { key: 'direct', word: 'given directly', ink: 'bg-ink', fill: 'var(--ink)' },
+  { key: 'direct', word: t`given directly`, ink: 'bg-ink', fill: 'var(--ink)' },
   { key: 'request', word: 'requested', ink: 'bg-harbour', fill: 'var(--harbour)' },
   { key: 'share', word: 'shared', ink: 'bg-brick', fill: 'var(--brick)' },
-  { key: 'default', word: 'by default', ink: 'bg-brass', fill: 'var(--brass)' },
-  { key: 'group', word: 'through a group', ink: 'bg-kelp', fill: 'var(--kelp)' },
-  { key: 'everybody', word: 'as everybody', ink: 'bg-soft', fill: 'var(--soft)' },
+  { key: 'default', word: t`by default`, ink: 'bg-brass', fill: 'var(--brass)' },
+  { key: 'group', word: t`through a group`, ink: 'bg-kelp', fill: 'var(--kelp)' },
+  { key: 'everybody', word: t`as everybody`, ink: 'bg-soft', fill: 'var(--soft)' },
 ] as const
 
 /** How many people had access to an application over the last year, and through what. */
@@ -21,11 +23,13 @@ export function OverTime({ application }: { application: string }) {
     ...ask('/api/v1/applications/{application}/over-time', { params: { path: { application }, query: { points: 13 } } }),
   })
   if (over.error) return <Trouble error={over.error} retry={() => void over.refetch()} />
-  if (!over.data) return <Loading what="the last year" />
+  if (!over.data) return <Loading what={t`the last year`} />
   return (
-    <section aria-label="People with access over time" className="mt-6">
-      <h2>People with access over time</h2>
-      <ul className="mt-1 flex flex-wrap gap-x-5 text-sm" aria-label="Legend">
+    <section aria-label={t`People with access over time`} className="mt-6">
+      <h2>
+        <Trans>People with access over time</Trans>
+      </h2>
+      <ul className="mt-1 flex flex-wrap gap-x-5 text-sm" aria-label={t`Legend`}>
         {ways.map((w) => (
           <li key={w.key}>
             <span aria-hidden className={`${w.ink} mr-1.5 inline-block size-2.5 rounded-sm`} />
@@ -37,13 +41,21 @@ export function OverTime({ application }: { application: string }) {
         <Chart points={over.data.points} ways={ways} />
       </Suspense>
       <details className="mt-2">
-        <summary>As a table</summary>
+        <summary>
+          <Trans>As a table</Trans>
+        </summary>
         <table className="register">
-          <caption>People with access over time</caption>
+          <caption>
+            <Trans>People with access over time</Trans>
+          </caption>
           <thead>
             <tr>
-              <th>Day</th>
-              <th>People</th>
+              <th>
+                <Trans>Day</Trans>
+              </th>
+              <th>
+                <Trans>People</Trans>
+              </th>
               {ways.map((w) => (
                 <th key={w.key}>{w.word}</th>
               ))}

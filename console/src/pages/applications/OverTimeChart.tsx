@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { scaleLinear, scaleTime } from 'd3-scale'
 import { area, stack } from 'd3-shape'
 import type { Schemas } from '../../api/client'
@@ -27,15 +28,15 @@ export function OverTimeChart({ points, ways }: { points: Point[]; ways: readonl
         width={width}
         height={height + 22}
         role="img"
-        aria-label="People with access over time, by how they have it; the same as a table below"
+        aria-label={t`People with access over time, by how they have it; the same as a table below`}
         className="mt-2 block"
       >
         <TimeAxis scale={x} height={height} most={Math.max(3, Math.floor(width / 80))} />
-        {y.ticks(5).map((t) => (
-          <g key={t} transform={`translate(0,${y(t)})`} aria-hidden>
+        {y.ticks(5).map((tick) => (
+          <g key={tick} transform={`translate(0,${y(tick)})`} aria-hidden>
             <line x1={40} x2={width - 8} stroke="var(--rule)" />
             <text x={34} dy={4} textAnchor="end" fill="var(--soft)" fontSize="12">
-              {t}
+              {tick}
             </text>
           </g>
         ))}

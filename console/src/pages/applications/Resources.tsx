@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Link } from '@tanstack/react-router'
 import { useRef, useState } from 'react'
@@ -5,7 +7,6 @@ import type { Schemas } from '../../api/client'
 import { AddPanel } from '../../shared/AddPanel'
 import { PathText } from '../../shared/PathText'
 import { Empty } from '../../shared/State'
-import { count } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 import { Compare } from './Compare'
 import { useTyped } from '../../shell/drafts'
@@ -25,17 +26,17 @@ export function Resources({ application: a, writes }: { application: Schemas['Ap
         <input
           type="search"
           className="field max-w-64"
-          aria-label="Only resources with this in their path"
-          placeholder="Path or name"
+          aria-label={t`Only resources with this in their path`}
+          placeholder={t`Path or name`}
           value={only}
           onChange={(e) => setOnly(e.target.value)}
         />
         {writes && (
           <>
-            <AddPanel label="Add a resource">{(done) => <AddOne application={a} done={done} />}</AddPanel>
-            <AddPanel label="Paste many resources">{(done) => <PasteMany application={a} done={done} />}</AddPanel>
+            <AddPanel label={t`Add a resource`}>{(done) => <AddOne application={a} done={done} />}</AddPanel>
+            <AddPanel label={t`Paste many resources`}>{(done) => <PasteMany application={a} done={done} />}</AddPanel>
             <button type="button" className="button-quiet" aria-expanded={comparing} onClick={() => setComparing(!comparing)}>
-              Compare with its own list
+              <Trans>Compare with its own list</Trans>
             </button>
           </>
         )}
@@ -43,10 +44,16 @@ export function Resources({ application: a, writes }: { application: Schemas['Ap
       {comparing && <Compare application={a} />}
       {all.length <= 1 && (
         <Empty>
-          Only the application itself is registered. Add its screens, registers and reports, so that roles can give access to them.
+          <Trans>
+            Only the application itself is registered. Add its screens, registers and reports, so that roles can give access to them.
+          </Trans>
         </Empty>
       )}
-      {shown.length === 0 && <Empty>No resource matches.</Empty>}
+      {shown.length === 0 && (
+        <Empty>
+          <Trans>No resource matches.</Trans>
+        </Empty>
+      )}
       {shown.length > 0 && <Tree application={a} resources={shown} writes={writes} />}
     </>
   )
@@ -57,7 +64,7 @@ function Tree({ application: a, resources, writes }: { application: Schemas['App
   // eslint-disable-next-line react-hooks/incompatible-library -- measured on every draw
   const virtual = useVirtualizer({ count: resources.length, getScrollElement: () => box.current, estimateSize: () => 38, overscan: 14 })
   return (
-    <div ref={box} role="region" tabIndex={0} aria-label="Resources" className="border-rule max-h-[62vh] overflow-y-auto border-y">
+    <div ref={box} role="region" tabIndex={0} aria-label={t`Resources`} className="border-rule max-h-[62vh] overflow-y-auto border-y">
       <ul className="relative" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((item) => {
           const r = resources[item.index]!
@@ -77,20 +84,28 @@ function Tree({ application: a, resources, writes }: { application: Schemas['App
                     params={{ application: a.key }}
                     search={{ path: r.path }}
                     className="press"
-                    title="Who can do what here"
+                    title={t`Who can do what here`}
                   >
                     <PathText path={r.path} />
                   </Link>
                 </span>
                 <span className="grow">
                   {r.label}
-                  {r.retired && <span className="text-brass"> · retired</span>}
-                  {r.open && <span className="text-soft"> · open: paths below need not be registered</span>}
+                  {r.retired && (
+                    <span className="text-brass">
+                      <Trans> · retired</Trans>
+                    </span>
+                  )}
+                  {r.open && (
+                    <span className="text-soft">
+                      <Trans> · open: paths below need not be registered</Trans>
+                    </span>
+                  )}
                   {(r.addresses ?? []).length > 0 && <span className="text-soft font-mono text-sm"> {r.addresses!.join(' ')}</span>}
                 </span>
                 <span className="text-soft text-sm">{r.kind}</span>
                 {writes && (
-                  <AddPanel press label={`Edit ${r.path}`} name={`edit-${r.path}`}>
+                  <AddPanel press label={t`Edit ${r.path}`} name={`edit-${r.path}`}>
                     {(done) => <Edit application={a} resource={r} done={done} />}
                   </AddPanel>
                 )}
@@ -119,13 +134,13 @@ function Edit({ application: a, resource: r, done }: { application: Schemas['App
   if (x.addresses !== now.addresses) changed.addresses = x.addresses.split(/\s+/).filter(Boolean)
   return (
     <form
-      aria-label={`Edit ${r.path}`}
+      aria-label={t`Edit ${r.path}`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Edit',
+            verb: t`Edit`,
             what: r.path,
             detail: `${a.label}: ${Object.keys(changed).join(', ')}`,
             operations: [{ op: 'update_resource', application: a.key, path: r.path, ...changed }],
@@ -136,34 +151,34 @@ function Edit({ application: a, resource: r, done }: { application: Schemas['App
       }}
     >
       <label>
-        Called
+        <Trans>Called</Trans>
         <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
       </label>
       <label>
-        Kind, in your own words
+        <Trans>Kind, in your own words</Trans>
         <input className="field" maxLength={64} value={x.kind} onChange={(e) => setX({ ...x, kind: e.target.value })} />
       </label>
       <label>
-        What it is
+        <Trans>What it is</Trans>
         <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
       </label>
       <label>
-        Addresses it is served under
+        <Trans>Addresses it is served under</Trans>
         <input className="field font-mono" value={x.addresses} onChange={(e) => setX({ ...x, addresses: e.target.value })} />
       </label>
       <div className="sm:col-span-2 flex items-center gap-6">
         <label className="flex gap-2">
           <input type="checkbox" checked={x.open} onChange={(e) => setX({ ...x, open: e.target.checked })} />
-          Open: paths below need not be registered
+          <Trans>Open: paths below need not be registered</Trans>
         </label>
         {r.path !== '/' && (
           <label className="flex gap-2">
             <input type="checkbox" checked={x.retired} onChange={(e) => setX({ ...x, retired: e.target.checked })} />
-            Retired, with everything below it
+            <Trans>Retired, with everything below it</Trans>
           </label>
         )}
         <button type="submit" className="button ml-auto" disabled={Object.keys(changed).length === 0}>
-          Add to change sheet
+          <Trans>Add to change sheet</Trans>
         </button>
       </div>
     </form>
@@ -176,14 +191,14 @@ function AddOne({ application: a, done }: { application: Schemas['Application'];
   const [x, setX] = useTyped('AddOne x', empty)
   return (
     <form
-      aria-label="Add a resource"
+      aria-label={t`Add a resource`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
         const path = x.path.trim()
         sheet.add(
           {
-            verb: 'Register',
+            verb: t`Register`,
             what: path,
             detail: a.label,
             operations: [{ op: 'add_resource', application: a.key, path, label: x.label.trim(), kind: x.kind.trim(), open: x.open }],
@@ -195,34 +210,34 @@ function AddOne({ application: a, done }: { application: Schemas['Application'];
       }}
     >
       <label>
-        Path
+        <Trans>Path</Trans>
         <input
           className="field font-mono"
-          placeholder="board/arrivals"
+          placeholder={t`board/arrivals`}
           value={x.path}
           onChange={(e) => setX({ ...x, path: e.target.value })}
         />
       </label>
       <label>
-        Called
+        <Trans>Called</Trans>
         <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
       </label>
       <label>
-        Kind
+        <Trans>Kind</Trans>
         <input
           className="field"
           maxLength={64}
-          placeholder="screen"
+          placeholder={t`screen`}
           value={x.kind}
           onChange={(e) => setX({ ...x, kind: e.target.value })}
         />
       </label>
       <label className="flex gap-2 self-end pb-1.5">
         <input type="checkbox" checked={x.open} onChange={(e) => setX({ ...x, open: e.target.checked })} />
-        Open: paths below need not be registered
+        <Trans>Open: paths below need not be registered</Trans>
       </label>
       <button type="submit" className="button col-start-1 justify-self-start" disabled={x.path.trim() === ''}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -267,14 +282,14 @@ function PasteMany({ application: a, done }: { application: Schemas['Application
   const { operations, again } = read(text, there)
   return (
     <form
-      aria-label="Paste many resources"
+      aria-label={t`Paste many resources`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Register',
-            what: count(operations.length, 'resource'),
+            verb: t`Register`,
+            what: plural(operations.length, { one: '# resource', other: '# resources' }),
             detail: `${a.label}: ${operations
               .slice(0, 3)
               .map((o) => o.path)
@@ -288,23 +303,28 @@ function PasteMany({ application: a, done }: { application: Schemas['Application
       }}
     >
       <label>
-        One path a line; after a tab what it is called
+        <Trans>One path a line; after a tab what it is called</Trans>
         <textarea
           rows={14}
           className="field font-mono"
           value={text}
           onChange={(e) => setText(e.target.value)}
-          placeholder={'board\tBerth board\nboard/arrivals\tArrivals'}
+          placeholder={t`board	Berth board
+board/arrivals	Arrivals`}
         />
       </label>
       <div className="mt-2 flex items-center gap-4">
         <button type="submit" className="button" disabled={operations.length === 0 || operations.length > most}>
-          Add to change sheet
+          <Trans>Add to change sheet</Trans>
         </button>
         <span className="text-soft text-sm" aria-live="polite">
-          {operations.length > 0 && `${count(operations.length, 'resource')} to register`}
-          {again.length > 0 && `, ${again.length} already registered or listed twice: ${again.slice(0, 3).join(', ')}`}
-          {operations.length > most && <span className="text-brick">. At most {most} at once. Use a roster file for more.</span>}
+          {operations.length > 0 && t`${plural(operations.length, { one: '# resource', other: '# resources' })} to register`}
+          {again.length > 0 && t`, ${again.length} already registered or listed twice: ${again.slice(0, 3).join(', ')}`}
+          {operations.length > most && (
+            <span className="text-brick">
+              <Trans>. At most {most} at once. Use a roster file for more.</Trans>
+            </span>
+          )}
         </span>
       </div>
     </form>

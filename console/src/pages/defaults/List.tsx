@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
@@ -10,7 +12,7 @@ import { Path } from '../../shared/Path'
 import { PathText } from '../../shared/PathText'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
-import { count, list, shortDay } from '../../shared/words'
+import { list, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { ask } from '../../api/ask'
@@ -21,7 +23,7 @@ const route = getRouteApi('/shell/defaults')
 const columnsOf = (revision: number, writes: boolean): ListColumn<Schemas['Default']>[] => [
   {
     key: 'name',
-    label: 'Rule',
+    label: t`Rule`,
     value: (d) => d.label,
     show: (d) => (
       <>
@@ -38,13 +40,13 @@ const columnsOf = (revision: number, writes: boolean): ListColumn<Schemas['Defau
   },
   {
     key: 'whom',
-    label: 'For whom',
-    value: (d) => (d.everybody ? 'Everybody' : (d.filter_words ?? '')),
-    show: (d) => (d.everybody ? 'Everybody' : <FilterWords first words={d.filter_words} filter={d.filter ?? ''} />),
+    label: t`For whom`,
+    value: (d) => (d.everybody ? t`Everybody` : (d.filter_words ?? '')),
+    show: (d) => (d.everybody ? t`Everybody` : <FilterWords first words={d.filter_words} filter={d.filter ?? ''} />),
   },
   {
     key: 'gives',
-    label: 'Gives',
+    label: t`Gives`,
     value: (d) => list([...d.roles, ...d.groups].map((x) => x.label)),
     show: (d) => (
       <ul>
@@ -57,10 +59,12 @@ const columnsOf = (revision: number, writes: boolean): ListColumn<Schemas['Defau
         ))}
         {d.groups.map((g) => (
           <li key={g.id ?? g.label}>
-            a place in{' '}
-            <Link to="/groups/$group" params={{ group: g.key ?? '' }} className="press">
-              {g.label}
-            </Link>
+            <Trans>
+              a place in{' '}
+              <Link to="/groups/$group" params={{ group: g.key ?? '' }} className="press">
+                {g.label}
+              </Link>
+            </Trans>
           </li>
         ))}
         {limitWords(d).map((w) => (
@@ -71,18 +75,18 @@ const columnsOf = (revision: number, writes: boolean): ListColumn<Schemas['Defau
       </ul>
     ),
   },
-  { key: 'order', label: 'Order', value: (d) => d.order, right: true },
-  { key: 'owner', label: 'Owner', value: (d) => d.owner?.label ?? '', choose: true },
-  { key: 'users', label: 'Users now', value: (d) => d.user_count, right: true },
-  { key: 'state', label: 'State', value: (d) => (d.ended ? 'ended' : 'in force'), choose: true },
+  { key: 'order', label: t`Order`, value: (d) => d.order, right: true },
+  { key: 'owner', label: t`Owner`, value: (d) => d.owner?.label ?? '', choose: true },
+  { key: 'users', label: t`Users now`, value: (d) => d.user_count, right: true },
+  { key: 'state', label: t`State`, value: (d) => (d.ended ? t`ended` : t`in force`), choose: true },
   {
     key: 'edit',
-    label: 'Edit',
+    label: t`Edit`,
     value: () => '',
     show: (d) =>
       writes &&
       !d.ended && (
-        <AddPanel press label={`Edit ${d.label}`} name={`edit-${d.key}`}>
+        <AddPanel press label={t`Edit ${d.label}`} name={`edit-${d.key}`}>
           {(done) => <RuleForm rule={d} revision={revision} done={done} />}
         </AddPanel>
       ),
@@ -98,7 +102,7 @@ export function DefaultsPage() {
   const rules = useQuery(ask('/api/v1/defaults', { params: { query: { as_of: asOf } } }))
   const newcomer = describe(search)
   if (rules.error) return <Trouble page error={rules.error} retry={() => void rules.refetch()} />
-  if (!rules.data) return <Loading what="the default rules" />
+  if (!rules.data) return <Loading what={t`the default rules`} />
   const inForce = rules.data.defaults.filter((d) => !d.ended)
   const writes = !past && me.may['settings.update']
   return (
@@ -107,24 +111,28 @@ export function DefaultsPage() {
         list="defaults"
         query={{ as_of: asOf }}
         more={
-          writes && <AddPanel label="Write a default rule">{(done) => <RuleForm revision={rules.data.revision} done={done} />}</AddPanel>
+          writes && <AddPanel label={t`Write a default rule`}>{(done) => <RuleForm revision={rules.data.revision} done={done} />}</AddPanel>
         }
       >
-        Defaults
+        <Trans>Defaults</Trans>
       </Title>
       <p className="text-soft mt-1">
-        {count(inForce.length, 'rule')} in force. A user gets what a rule gives as soon as the rule matches, and loses it when the rule no
-        longer matches.
+        <Trans>
+          {plural(inForce.length, { one: '# rule', other: '# rules' })} in force. A user gets what a rule gives as soon as the rule matches,
+          and loses it when the rule no longer matches.
+        </Trans>
       </p>
       {rules.data.defaults.length === 0 && (
         <Empty>
-          No default rule yet. A default rule gives roles and groups to everybody, or to users with certain attributes, so that new users
-          have their access on their first day.
+          <Trans>
+            No default rule yet. A default rule gives roles and groups to everybody, or to users with certain attributes, so that new users
+            have their access on their first day.
+          </Trans>
         </Empty>
       )}
       {rules.data.defaults.length > 0 && (
         <ListTable
-          what="rule"
+          what={t`rule`}
           rows={rules.data.defaults}
           columns={columnsOf(rules.data.revision, !!writes)}
           id={(d) => d.id}
@@ -134,10 +142,10 @@ export function DefaultsPage() {
                   const standing = picked.filter((d) => !d.ended)
                   return (
                     <EndPicked
-                      what="default rule"
+                      what={t`default rule`}
                       standing={standing}
                       operations={standing.map((d) => ({ op: 'end_default', default: d.key }))}
-                      detail="what they gave is removed"
+                      detail={t`what they gave is removed`}
                       revision={rules.data.revision}
                       clear={clear}
                     />
@@ -147,8 +155,12 @@ export function DefaultsPage() {
           }
         />
       )}
-      <h2 className="mt-7">New-user preview</h2>
-      <p className="text-soft">What a new user would have, and why.</p>
+      <h2 className="mt-7">
+        <Trans>New-user preview</Trans>
+      </h2>
+      <p className="text-soft">
+        <Trans>What a new user would have, and why.</Trans>
+      </p>
       <NewcomerForm key={newcomer} now={search} set={(x) => void navigate({ search: (s) => ({ ...s, ...x }) })} />
       {newcomer && <NewUserPreview newcomer={newcomer} asOf={asOf} />}
     </>
@@ -158,13 +170,18 @@ export function DefaultsPage() {
 function NewUserPreview({ newcomer, asOf }: { newcomer: string; asOf?: string }) {
   const day = useQuery(ask('/api/v1/new-user-preview', { params: { query: { would_be: newcomer, as_of: asOf } } }))
   if (day.error) return <Trouble error={day.error} retry={() => void day.refetch()} />
-  if (!day.data) return <Loading what="the first day" />
+  if (!day.data) return <Loading what={t`the first day`} />
   const applications = [...new Set(day.data.lines.map((l) => l.application.label))]
   return (
-    <section aria-label="What a new user would have" className="mt-3">
+    <section aria-label={t`What a new user would have`} className="mt-3">
       <p>
-        {day.data.rules.length === 0 ? 'No default rule matches such a user.' : `Chosen by ${list(day.data.rules.map((r) => r.label))}.`}{' '}
-        {count(day.data.roles.length, 'role')}, with access in {count(applications.length, 'application')}.
+        <Trans>
+          {day.data.rules.length === 0
+            ? t`No default rule matches such a user.`
+            : t`Chosen by ${list(day.data.rules.map((r) => r.label))}.`}{' '}
+          {plural(day.data.roles.length, { one: '# role', other: '# roles' })}, with access in{' '}
+          {plural(applications.length, { one: '# application', other: '# applications' })}.
+        </Trans>
       </p>
       {day.data.roles.map((r) => (
         <details key={r.role.id ?? r.role.label} className="border-rule border-b py-1.5">
@@ -176,7 +193,9 @@ function NewUserPreview({ newcomer, asOf }: { newcomer: string; asOf?: string })
           </div>
         </details>
       ))}
-      <h3 className="mt-4 font-semibold">Can do</h3>
+      <h3 className="mt-4 font-semibold">
+        <Trans>Can do</Trans>
+      </h3>
       <ul className="columns-2 gap-x-6">
         {day.data.lines.map((l, i) => (
           <li key={i} className="break-inside-avoid py-0.5">
@@ -191,7 +210,7 @@ function NewUserPreview({ newcomer, asOf }: { newcomer: string; asOf?: string })
 /** Why a role would be held, in a few words. */
 function because(path: Schemas['Path']): string {
   const rule = path.steps.find((s) => s.default)
-  if (rule) return `by the default rule ${rule.default!.label}`
+  if (rule) return t`by the default rule ${rule.default!.label}`
   const group = path.steps.find((s) => s.kind === 'group')
-  return group ? `through the group ${group.label}` : 'directly'
+  return group ? t`through the group ${group.label}` : t`directly`
 }

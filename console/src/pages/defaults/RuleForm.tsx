@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useState } from 'react'
 import type { Operation, Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
@@ -5,7 +7,7 @@ import { type Choice } from '../../shared/PickBox'
 import { Picks } from '../../shared/Picks'
 import { UserBox } from '../../shared/UserBox'
 import { windowOf } from '../../shared/window'
-import { count, dayOf, shortDay } from '../../shared/words'
+import { dayOf, shortDay } from '../../shared/words'
 import { useTyped } from '../../shell/drafts'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -16,13 +18,13 @@ type Rule = Schemas['Default']
 
 /** What limits a rule, in a few words each. */
 export function limitWords(d: Rule): string[] {
-  const out = (d.scopes ?? []).map((s) => `within ${s.pattern} of ${s.application.label}`)
-  if (d.from) out.push(`from ${shortDay(d.from)}`)
-  if (d.last_day ?? d.until) out.push(`until ${shortDay((d.last_day ?? d.until)!)}`)
-  if (d.after_days) out.push(`from ${count(d.after_days, 'day')} after the first day`)
-  if (d.lasts_days) out.push(`for ${count(d.lasts_days, 'day')}`)
-  if (d.overlap_days) out.push(`${count(d.overlap_days, 'day')} longer after a move`)
-  if (d.final) out.push('no later rule gives to the same users')
+  const out = (d.scopes ?? []).map((s) => t`within ${s.pattern} of ${s.application.label}`)
+  if (d.from) out.push(t`from ${shortDay(d.from)}`)
+  if (d.last_day ?? d.until) out.push(t`until ${shortDay((d.last_day ?? d.until)!)}`)
+  if (d.after_days) out.push(t`from ${plural(d.after_days, { one: '# day', other: '# days' })} after the first day`)
+  if (d.lasts_days) out.push(t`for ${plural(d.lasts_days, { one: '# day', other: '# days' })}`)
+  if (d.overlap_days) out.push(t`${plural(d.overlap_days, { one: '# day', other: '# days' })} longer after a move`)
+  if (d.final) out.push(t`no later rule gives to the same users`)
   return out
 }
 
@@ -42,6 +44,9 @@ const blank = {
   lasts: '0',
   overlap: '0',
 }
+
+/** Stands for the unit of a user in a scope. */
+const inBraces = '{unit}'
 
 /** Writes a default rule, or edits one that is there. */
 export function RuleForm({ rule, revision, done }: { rule?: Rule; revision: number; done: () => void }) {
@@ -85,7 +90,7 @@ export function RuleForm({ rule, revision, done }: { rule?: Rule; revision: numb
   )
   return (
     <form
-      aria-label={rule ? `Edit ${rule.label}` : 'Write a default rule'}
+      aria-label={rule ? t`Edit ${rule.label}` : t`Write a default rule`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -122,8 +127,8 @@ export function RuleForm({ rule, revision, done }: { rule?: Rule; revision: numb
             }
         sheet.add(
           {
-            verb: rule ? 'Edit' : 'Write',
-            what: `the rule ${x.label.trim() || key}`,
+            verb: rule ? t`Edit` : t`Write`,
+            what: t`the rule ${x.label.trim() || key}`,
             detail: [...roles, ...groups].map((c) => c.label).join(', '),
             operations: [operation],
           },
@@ -138,17 +143,21 @@ export function RuleForm({ rule, revision, done }: { rule?: Rule; revision: numb
     >
       <div className="mt-2 grid gap-x-5 gap-y-3 sm:grid-cols-2">
         <label>
-          Name of the rule
+          <Trans>Name of the rule</Trans>
           <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
         </label>
         {!rule && (
           <label>
-            Key <span className="text-soft text-sm">never reused</span>
+            <Trans>
+              Key <span className="text-soft text-sm">never reused</span>
+            </Trans>
             <input className="field font-mono" value={x.key} placeholder={key} onChange={(e) => setX({ ...x, key: e.target.value })} />
           </label>
         )}
         <label className="sm:col-span-2">
-          For users who match <span className="text-soft text-sm">such as within eq "marine" and employment_type eq "staff"</span>
+          <Trans>
+            For users who match <span className="text-soft text-sm">such as within eq "marine" and employment_type eq "staff"</span>
+          </Trans>
           <input
             className="field font-mono"
             disabled={x.everybody}
@@ -158,44 +167,48 @@ export function RuleForm({ rule, revision, done }: { rule?: Rule; revision: numb
         </label>
         <label className="flex gap-2 sm:col-span-2">
           <input type="checkbox" checked={x.everybody} onChange={(e) => setX({ ...x, everybody: e.target.checked })} />
-          For everybody
+          <Trans>For everybody</Trans>
         </label>
-        <Picks title="Roles" label="Role it gives" choices={roleChoices} picked={roles} pick={setRoles} />
-        <Picks title="Groups" label="Group it adds to" choices={groupChoices} picked={groups} pick={setGroups} />
+        <Picks title={t`Roles`} label={t`Role it gives`} choices={roleChoices} picked={roles} pick={setRoles} />
+        <Picks title={t`Groups`} label={t`Group it adds to`} choices={groupChoices} picked={groups} pick={setGroups} />
       </div>
       <details className="mt-4" open={rule && limitWords(rule).length > 0}>
-        <summary className="text-harbour font-medium">Owner, order, dates, days and scopes</summary>
+        <summary className="text-harbour font-medium">
+          <Trans>Owner, order, dates, days and scopes</Trans>
+        </summary>
         <div className="bg-wash mt-2 grid gap-x-5 gap-y-3 rounded-md p-3 sm:grid-cols-2">
           <div>
-            Owner
-            <UserBox label="Owner of the rule" value={x.owner} onChange={(owner) => setX({ ...x, owner })} />
+            <Trans>
+              Owner
+              <UserBox label={t`Owner of the rule`} value={x.owner} onChange={(owner) => setX({ ...x, owner })} />
+            </Trans>
           </div>
-          {field('Order', 'order', 'lower ones come first')}
+          {field(t`Order`, 'order', t`lower ones come first`)}
           <label className="flex gap-2 sm:col-span-2">
             <input type="checkbox" checked={x.final} onChange={(e) => setX({ ...x, final: e.target.checked })} />
-            Users whom it matches get nothing by later rules
+            <Trans>Users whom it matches get nothing by later rules</Trans>
           </label>
           <label>
-            First day
+            <Trans>First day</Trans>
             <input type="date" className="field" value={x.first} onChange={(e) => setX({ ...x, first: e.target.value })} />
           </label>
           <label>
-            Last day
+            <Trans>Last day</Trans>
             <input type="date" className="field" value={x.last} onChange={(e) => setX({ ...x, last: e.target.value })} />
           </label>
-          {field('Begins after', 'after', 'days after the user’s first day')}
-          {field('Lasts', 'lasts', 'days; 0 is without end')}
-          {field('Kept after a move', 'overlap', 'days')}
+          {field(t`Begins after`, 'after', t`days after the user’s first day`)}
+          {field(t`Lasts`, 'lasts', t`days; 0 is without end`)}
+          {field(t`Kept after a move`, 'overlap', 'days')}
           <div className="sm:col-span-2">
             <p className="text-soft text-sm">
-              The roles give only what a scope covers. {'{unit}'} or another attribute in braces stands for the user’s value.
+              <Trans>The roles give only what a scope covers. {inBraces} or another attribute in braces stands for the user’s value.</Trans>
             </p>
             <ScopesFields scopes={scopes} set={setScopes} />
           </div>
         </div>
       </details>
       <button type="submit" className="button mt-3" disabled={!ready}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
@@ -8,7 +10,7 @@ import { useRoleChoices } from '../users/choices'
 import { keyOf } from '../../shared/key'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
-import { count, unitWords } from '../../shared/words'
+import { unitWords } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -18,7 +20,7 @@ import { useTyped } from '../../shell/drafts'
 const columns: ListColumn<Schemas['Group']>[] = [
   {
     key: 'name',
-    label: 'Group',
+    label: t`Group`,
     value: (g) => g.label,
     show: (g) => (
       <>
@@ -33,18 +35,25 @@ const columns: ListColumn<Schemas['Group']>[] = [
       </>
     ),
   },
-  { key: 'key', label: 'Key', value: (g) => g.key, show: (g) => <span className="font-mono text-sm">{g.key}</span> },
+  { key: 'key', label: t`Key`, value: (g) => g.key, show: (g) => <span className="font-mono text-sm">{g.key}</span> },
   {
     key: 'unit',
-    label: 'Unit',
-    value: (g) => (g.built_in ? 'built in' : unitWords(g.unit)),
-    show: (g) => (g.built_in ? <span className="text-soft">built in</span> : unitWords(g.unit)),
+    label: t`Unit`,
+    value: (g) => (g.built_in ? t`built in` : unitWords(g.unit)),
+    show: (g) =>
+      g.built_in ? (
+        <span className="text-soft">
+          <Trans>built in</Trans>
+        </span>
+      ) : (
+        unitWords(g.unit)
+      ),
     choose: true,
   },
-  { key: 'owner', label: 'Owner', value: (g) => g.owner?.label ?? '', choose: true },
+  { key: 'owner', label: t`Owner`, value: (g) => g.owner?.label ?? '', choose: true },
   {
     key: 'members',
-    label: 'Listed members',
+    label: t`Listed members`,
     value: (g) => (g.built_in ? 0 : g.member_count),
     show: (g) => (g.built_in ? '' : g.member_count),
     right: true,
@@ -59,7 +68,7 @@ export function GroupList() {
   const roles = useRoleChoices()
   const groups = useQuery(ask('/api/v1/groups', { params: { query: { as_of: asOf } } }))
   if (groups.error) return <Trouble page error={groups.error} retry={() => void groups.refetch()} />
-  if (!groups.data) return <Loading what="groups" />
+  if (!groups.data) return <Loading what={t`groups`} />
   return (
     <>
       <Title
@@ -68,31 +77,37 @@ export function GroupList() {
         more={
           !past &&
           me.may['groups.create'] && (
-            <AddPanel label="Make a group">{(done) => <NewGroup revision={groups.data.revision} done={done} />}</AddPanel>
+            <AddPanel label={t`Make a group`}>{(done) => <NewGroup revision={groups.data.revision} done={done} />}</AddPanel>
           )
         }
       >
-        Groups
+        <Trans>Groups</Trans>
       </Title>
-      <p className="text-soft mt-1">Members of a group hold the roles of the group.</p>
+      <p className="text-soft mt-1">
+        <Trans>Members of a group hold the roles of the group.</Trans>
+      </p>
       <ListTable
-        what="group"
+        what={t`group`}
         rows={groups.data.groups}
         columns={columns}
         id={(g) => g.id}
-        empty={<Empty>No groups.</Empty>}
+        empty={
+          <Empty>
+            <Trans>No groups.</Trans>
+          </Empty>
+        }
         acts={
           !past && me.may['roles.assign']
             ? (picked, clear) => (
                 <PickAndPut
-                  label="Grant a role"
-                  press="Grant"
+                  label={t`Grant a role`}
+                  press={t`Grant`}
                   choices={roles}
                   put={(c) => {
                     sheet.add(
                       {
-                        verb: 'Grant',
-                        what: `${c.label} to ${count(picked.length, 'group')}`,
+                        verb: t`Grant`,
+                        what: t`${c.label} to ${plural(picked.length, { one: '# group', other: '# groups' })}`,
                         detail: picked.map((g) => g.label).join(', '),
                         operations: picked.map((g) => ({ op: 'grant', role: c.key, group: g.key })),
                       },
@@ -126,16 +141,16 @@ function NewGroup({ revision, done }: { revision: number; done: () => void }) {
   )
   return (
     <form
-      aria-label="Make a group"
+      aria-label={t`Make a group`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         const given = Object.fromEntries(Object.entries(x).filter(([, v]) => v.trim() !== ''))
         sheet.add(
           {
-            verb: 'Make',
-            what: `the group ${x.label.trim()}`,
-            detail: x.filter.trim() ? `users who match ${x.filter.trim()}` : undefined,
+            verb: t`Make`,
+            what: t`the group ${x.label.trim()}`,
+            detail: x.filter.trim() ? t`users who match ${x.filter.trim()}` : undefined,
             operations: [{ op: 'add_group', key, ...given }],
           },
           revision,
@@ -145,14 +160,14 @@ function NewGroup({ revision, done }: { revision: number; done: () => void }) {
       }}
     >
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
-        {field('label', 'Name of the group')}
-        {field('description', 'What it is for')}
-        {field('unit', 'Unit it belongs to', 'such as marine/pilotage')}
-        {field('filter', 'Chosen by', 'a filter over facts; none: listed members only')}
-        {field('held_within', 'Members only within the unit', 'blank: anywhere')}
+        {field('label', t`Name of the group`)}
+        {field('description', t`What it is for`)}
+        {field('unit', t`Unit it belongs to`, t`such as marine/pilotage`)}
+        {field('filter', t`Chosen by`, t`a filter over facts; none: listed members only`)}
+        {field('held_within', t`Members only within the unit`, t`blank: anywhere`)}
       </div>
       <button type="submit" className="button mt-3" disabled={!key}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

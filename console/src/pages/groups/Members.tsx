@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { SaveAs } from '../../shared/Export'
 import { Empty, Loading, Trouble } from '../../shared/State'
-import { count, list, shortDay, until } from '../../shared/words'
+import { list, shortDay, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { askPages } from '../../api/ask'
 
@@ -19,7 +21,7 @@ export function MembersOf({ group }: { group: string }) {
     })),
   })
   if (members.error) return <Trouble error={members.error} retry={() => void members.refetch()} />
-  if (!members.data) return <Loading what="who is in it" />
+  if (!members.data) return <Loading what={t`who is in it`} />
   const all = members.data.pages.flatMap((p) => p.members)
   return (
     <>
@@ -27,26 +29,32 @@ export function MembersOf({ group }: { group: string }) {
         <input
           type="search"
           className="field max-w-72"
-          aria-label="Search all members"
-          placeholder="Name or user name"
+          aria-label={t`Search all members`}
+          placeholder={t`Name or user name`}
           value={text}
           onChange={(e) => setText(e.target.value)}
         />
         <span className="text-soft" role="status">
-          {count(members.data.pages[0]!.total, 'user')}
+          {plural(members.data.pages[0]!.total, { one: '# user', other: '# users' })}
         </span>
         <span className="ml-auto">
           <SaveAs list={`groups/${group}/members`} query={{ q: text || undefined, as_of: asOf }} />
         </span>
       </div>
-      {all.length === 0 && <Empty>{text ? 'No member matches.' : 'No members.'}</Empty>}
+      {all.length === 0 && <Empty>{text ? t`No member matches.` : t`No members.`}</Empty>}
       {all.length > 0 && (
         <table className="register mt-2">
           <thead>
             <tr>
-              <th>Name</th>
-              <th>Why</th>
-              <th>Until</th>
+              <th>
+                <Trans>Name</Trans>
+              </th>
+              <th>
+                <Trans>Why</Trans>
+              </th>
+              <th>
+                <Trans>Until</Trans>
+              </th>
             </tr>
           </thead>
           <tbody>
@@ -61,7 +69,7 @@ export function MembersOf({ group }: { group: string }) {
                   <Why member={m} />
                 </td>
                 <td className={m.until ? 'text-brass w-40' : 'text-soft w-40'}>
-                  {m.from && new Date(m.from) > now ? `from ${shortDay(m.from)}` : until(m.until, now)}
+                  {m.from && new Date(m.from) > now ? t`from ${shortDay(m.from)}` : until(m.until, now)}
                 </td>
               </tr>
             ))}
@@ -75,7 +83,7 @@ export function MembersOf({ group }: { group: string }) {
           disabled={members.isFetchingNextPage}
           onClick={() => void members.fetchNextPage()}
         >
-          More
+          <Trans>More</Trans>
         </button>
       )}
     </>
@@ -86,15 +94,28 @@ function Why({ member: m }: { member: Schemas['GroupMember'] }) {
   const through = list((m.through ?? []).map((g) => g.label))
   switch (m.how) {
     case 'everybody':
-      return <span className="text-soft">everybody is</span>
+      return (
+        <span className="text-soft">
+          <Trans>everybody is</Trans>
+        </span>
+      )
     case 'rule':
       return (
         <>
-          chosen by the filter{through && ` of ${through}`} <span className="text-soft font-mono text-sm">{m.rule}</span>
+          <Trans>chosen by the filter{through && t` of ${through}`} </Trans>
+          <span className="text-soft font-mono text-sm">{m.rule}</span>
         </>
       )
     case 'group':
-      return <>in the group {(m.through ?? []).map((g) => g.label).join(', in ')}</>
+      return (
+        <>
+          <Trans>in the group {(m.through ?? []).map((g) => g.label).join(', in ')}</Trans>
+        </>
+      )
   }
-  return <>listed</>
+  return (
+    <>
+      <Trans>listed</Trans>
+    </>
+  )
 }

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
@@ -7,7 +9,7 @@ import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
 import { Limits } from '../../shared/Limits'
 import { UserBox } from '../../shared/UserBox'
-import { count, shortDay, unitWords, until } from '../../shared/words'
+import { shortDay, unitWords, until } from '../../shared/words'
 import { RevisionRows } from '../../shared/Revisions'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
@@ -40,36 +42,39 @@ export function OneGroup() {
         <span className="text-soft font-mono">{g.key}</span>
       </div>
       <p className="text-soft mt-1.5">
-        {g.description} {g.unit && `Belongs to ${unitWords(g.unit)}.`} {g.held_within && `Members only within ${unitWords(g.held_within)}.`}{' '}
-        {g.owner && `${g.owner.label} owns it.`}{' '}
+        {g.description} {g.unit && t`Belongs to ${unitWords(g.unit)}.`}{' '}
+        {g.held_within && t`Members only within ${unitWords(g.held_within)}.`} {g.owner && t`${g.owner.label} owns it.`}{' '}
         {g.team && (
           <>
-            It is a{' '}
+            <Trans>It is a</Trans>{' '}
             {me.may['teams.read'] ? (
               <Link to="/teams/$team" params={{ team: g.key }} className="press">
-                team
+                <Trans>team</Trans>
               </Link>
             ) : (
-              'team'
+              t`team`
             )}
-            , which its owner manages.
+            <Trans>, which its owner manages.</Trans>
           </>
         )}
       </p>
       {g.filter && (
         <p className="mt-1">
-          Chosen by a filter: <FilterWords words={g.filter_words} filter={g.filter} />. {count(g.chosen ?? 0, 'user')} now.
+          <Trans>
+            Chosen by a filter: <FilterWords words={g.filter_words} filter={g.filter} />.{' '}
+            {plural(g.chosen ?? 0, { one: '# user', other: '# users' })} now.
+          </Trans>
         </p>
       )}
       <Tabs
         chosen={tab}
-        choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'gives' ? undefined : t }) })}
+        choose={(tab) => void navigate({ search: (s) => ({ ...s, tab: tab === 'gives' ? undefined : tab }) })}
         tabs={[
-          { key: 'roles', label: 'Roles', count: g.assignments?.length ?? 0, body: <Gives group={g} /> },
-          { key: 'members', label: 'Members', count: g.member_count, body: <Listed group={g} changes={changes} /> },
-          { key: 'all-members', label: 'All members', body: <MembersOf group={g.key} /> },
-          ...(changes ? [{ key: 'edit', label: 'Edit', body: <ChangeGroup key={g.revision} group={g} /> }] : []),
-          { key: 'history', label: 'History', body: <RevisionRows query={{ group: g.key }} /> },
+          { key: 'roles', label: t`Roles`, count: g.assignments?.length ?? 0, body: <Gives group={g} /> },
+          { key: 'members', label: t`Members`, count: g.member_count, body: <Listed group={g} changes={changes} /> },
+          { key: 'all-members', label: t`All members`, body: <MembersOf group={g.key} /> },
+          ...(changes ? [{ key: 'edit', label: t`Edit`, body: <ChangeGroup key={g.revision} group={g} /> }] : []),
+          { key: 'history', label: t`History`, body: <RevisionRows query={{ group: g.key }} /> },
         ]}
       />
     </>
@@ -83,7 +88,9 @@ function Gives({ group: g }: { group: Schemas['Group'] }) {
   return (
     <>
       {(g.assignments ?? []).length === 0 ? (
-        <Empty>No role. Membership alone gives nothing.</Empty>
+        <Empty>
+          <Trans>No role. Membership alone gives nothing.</Trans>
+        </Empty>
       ) : (
         <ul>
           {g.assignments!.map((a) => (
@@ -103,15 +110,19 @@ function Gives({ group: g }: { group: Schemas['Group'] }) {
                 <button
                   type="button"
                   className="press ml-auto text-sm"
-                  aria-label={`Revoke ${a.role.label} of the group ${g.label}`}
+                  aria-label={t`Revoke ${a.role.label} of the group ${g.label}`}
                   onClick={() =>
                     sheet.add(
-                      { verb: 'Revoke', what: `${a.role.label} of the group ${g.label}`, operations: [{ op: 'revoke', assignment: a.id }] },
+                      {
+                        verb: t`Revoke`,
+                        what: t`${a.role.label} of the group ${g.label}`,
+                        operations: [{ op: 'revoke', assignment: a.id }],
+                      },
                       g.revision,
                     )
                   }
                 >
-                  Revoke
+                  <Trans>Revoke</Trans>
                 </button>
               )}
             </li>
@@ -119,7 +130,7 @@ function Gives({ group: g }: { group: Schemas['Group'] }) {
         </ul>
       )}
       {!past && me.may['roles.assign'] && g.key !== 'public' && (
-        <GrantRole to={{ group: g.key, label: `the group ${g.label}`, revision: g.revision }} />
+        <GrantRole to={{ group: g.key, label: t`the group ${g.label}`, revision: g.revision }} />
       )}
     </>
   )
@@ -132,7 +143,7 @@ function Listed({ group: g, changes }: { group: Schemas['Group']; changes?: bool
     <>
       {(g.members ?? []).length === 0 ? (
         <Empty>
-          {g.built_in ? 'This group has no listed members.' : 'No listed members. Add users or other groups below, or use a filter.'}
+          {g.built_in ? t`This group has no listed members.` : t`No listed members. Add users or other groups below, or use a filter.`}
         </Empty>
       ) : (
         <ul className="grid sm:grid-cols-2 gap-x-6">
@@ -144,26 +155,28 @@ function Listed({ group: g, changes }: { group: Schemas['Group']; changes?: bool
                 </Link>
               ) : (
                 <span>
-                  <span className="text-soft">group </span>
+                  <span className="text-soft">
+                    <Trans>group </Trans>
+                  </span>
                   <Link to="/groups/$group" params={{ group: m.member.key! }} className="press">
                     {m.member.label}
                   </Link>
                 </span>
               )}
               <span className="text-brass">
-                {m.from && new Date(m.from) > now && `from ${shortDay(m.from)} `}
+                {m.from && new Date(m.from) > now && t`from ${shortDay(m.from)} `}
                 {m.until && until(m.until, now)}
               </span>
               {changes && !m.default && (
                 <button
                   type="button"
                   className="press ml-auto text-sm"
-                  aria-label={`Remove ${m.member.label}`}
+                  aria-label={t`Remove ${m.member.label}`}
                   onClick={() =>
                     sheet.add(
                       {
-                        verb: 'Remove',
-                        what: `${m.member.label} from ${g.label}`,
+                        verb: t`Remove`,
+                        what: t`${m.member.label} from ${g.label}`,
                         operations: [
                           {
                             op: 'remove_member',
@@ -176,7 +189,7 @@ function Listed({ group: g, changes }: { group: Schemas['Group']; changes?: bool
                     )
                   }
                 >
-                  Remove
+                  <Trans>Remove</Trans>
                 </button>
               )}
             </li>
@@ -199,18 +212,18 @@ function PutIn({ group: g }: { group: Schemas['Group'] }) {
   const who = user.key ? user.name : (group?.label ?? '')
   return (
     <form
-      aria-label="Add a member"
+      aria-label={t`Add a member`}
       className="mt-5 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
         const member = user.key ? { user: user.key } : { member_group: group!.key }
-        const when = [days.first && `from ${shortDay(days.first)}`, days.last && `last day ${shortDay(days.last)}`]
+        const when = [days.first && t`from ${shortDay(days.first)}`, days.last && t`last day ${shortDay(days.last)}`]
           .filter(Boolean)
           .join(', ')
         sheet.add(
           {
-            verb: 'Add',
-            what: `${who} to ${g.label}`,
+            verb: t`Add`,
+            what: t`${who} to ${g.label}`,
             detail: when || undefined,
             operations: [{ op: 'add_member', group: g.key, ...member, ...windowOf(days, zone) }],
           },
@@ -220,27 +233,33 @@ function PutIn({ group: g }: { group: Schemas['Group'] }) {
         setGroup(null)
       }}
     >
-      <h2>Add a member</h2>
+      <h2>
+        <Trans>Add a member</Trans>
+      </h2>
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <div>
-          <span aria-hidden>A user</span>
-          <UserBox key={user.key} label="User to add" value={user.key} onChange={(key, name) => setUser({ key, name })} />
+          <span aria-hidden>
+            <Trans>A user</Trans>
+          </span>
+          <UserBox key={user.key} label={t`User to add`} value={user.key} onChange={(key, name) => setUser({ key, name })} />
         </div>
         <div>
-          <span aria-hidden>or a group</span>
-          <PickBox label="Group to add" choices={groups.filter((c) => c.key !== g.key)} value={group} onChange={setGroup} />
+          <span aria-hidden>
+            <Trans>or a group</Trans>
+          </span>
+          <PickBox label={t`Group to add`} choices={groups.filter((c) => c.key !== g.key)} value={group} onChange={setGroup} />
         </div>
         <label>
-          First day
+          <Trans>First day</Trans>
           <input type="date" className="field" value={days.first} onChange={(e) => setDays({ ...days, first: e.target.value })} />
         </label>
         <label>
-          Last day
+          <Trans>Last day</Trans>
           <input type="date" className="field" value={days.last} onChange={(e) => setDays({ ...days, last: e.target.value })} />
         </label>
       </div>
       <button type="submit" className="button-quiet mt-3" disabled={who === '' || (user.key !== '' && group !== null)}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -255,25 +274,25 @@ function SignInAlone({ group: g }: { group: Schemas['Group'] }) {
   return (
     <p className="sm:col-span-2">
       {alone
-        ? 'Only members of this group may sign in.'
+        ? t`Only members of this group may sign in.`
         : me.sign_in_group
-          ? `Only members of ${me.sign_in_group.label} may sign in.`
-          : 'Everybody with a password may sign in.'}{' '}
+          ? t`Only members of ${me.sign_in_group.label} may sign in.`
+          : t`Everybody with a password may sign in.`}{' '}
       <button
         type="button"
         className="press"
         onClick={() =>
           sheet.add(
             {
-              verb: 'Let',
-              what: alone ? 'everybody with a password sign in' : `only ${g.label} sign in`,
+              verb: t`Let`,
+              what: alone ? t`everybody with a password sign in` : t`only ${g.label} sign in`,
               operations: [{ op: 'set_sign_in', group: alone ? '' : g.key }],
             },
             g.revision,
           )
         }
       >
-        {alone ? 'Let everybody with a password sign in' : 'Let only its members sign in'}
+        {alone ? t`Let everybody with a password sign in` : t`Let only its members sign in`}
       </button>
     </p>
   )
@@ -289,7 +308,7 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
     held_within: g.held_within ?? '',
     owner: g.owner?.key ?? '',
   }
-  const [x, setX] = useEdited('ChangeGroup x', before)
+  const [x, setX] = useEdited(t`ChangeGroup x`, before)
   const changed = (Object.keys(before) as (keyof typeof before)[]).filter((k) => x[k].trim() !== before[k])
   const field = (name: 'label' | 'description' | 'unit' | 'filter' | 'held_within', label: string) => (
     <label>
@@ -303,16 +322,16 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
   )
   return (
     <form
-      aria-label={`Change ${g.label}`}
+      aria-label={t`Change ${g.label}`}
       className="mt-2 grid max-w-180 sm:grid-cols-2 gap-x-5 gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
         const given = Object.fromEntries(changed.map((k) => [k, x[k].trim()]))
         sheet.add(
           {
-            verb: 'Change',
-            what: `the group ${g.label}`,
-            detail: changed.map((k) => `${k}: ${x[k].trim() || 'none'}`).join('; '),
+            verb: t`Change`,
+            what: t`the group ${g.label}`,
+            detail: changed.map((k) => `${k}: ${x[k].trim() || t`none`}`).join('; '),
             operations: [{ op: 'update_group', group: g.key, ...given }],
           },
           g.revision,
@@ -320,18 +339,20 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
       }}
     >
       <SignInAlone group={g} />
-      {field('label', 'Name')}
-      {field('description', 'What it is for')}
-      {field('unit', 'Unit it belongs to')}
-      {field('held_within', 'Members only within the unit')}
+      {field('label', t`Name`)}
+      {field('description', t`What it is for`)}
+      {field('unit', t`Unit it belongs to`)}
+      {field('held_within', t`Members only within the unit`)}
       <div>
-        <span aria-hidden>Owner</span>
-        <UserBox label="Owner" value={x.owner} onChange={(key) => setX({ ...x, owner: key })} />
+        <span aria-hidden>
+          <Trans>Owner</Trans>
+        </span>
+        <UserBox label={t`Owner`} value={x.owner} onChange={(key) => setX({ ...x, owner: key })} />
       </div>
-      <div className="sm:col-span-2">{field('filter', 'Chosen by a filter over facts')}</div>
+      <div className="sm:col-span-2">{field('filter', t`Chosen by a filter over facts`)}</div>
       <div>
         <button type="submit" className="button" disabled={changed.length === 0 || x.label.trim() === ''}>
-          Add to change sheet
+          <Trans>Add to change sheet</Trans>
         </button>
       </div>
     </form>

@@ -1,5 +1,6 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import type { Problem } from '../../api/client'
-import { count } from '../../shared/words'
 
 const quoted = (s: string) => `"${(/^[=+\-@\t\r]/.test(s) ? "'" : '') + s.replaceAll('"', '""')}"`
 
@@ -15,19 +16,27 @@ export function Faults({ problem }: { problem: Problem }) {
     URL.revokeObjectURL(link.href)
   }
   return (
-    <section aria-label="What is wrong" role="alert" className="border-brick mt-5 border-l-3 pl-3">
+    <section aria-label={t`What is wrong`} role="alert" className="border-brick mt-5 border-l-3 pl-3">
       <div className="flex items-baseline justify-between">
-        <h2>Nothing was changed: {count(faults.length, 'fault')}</h2>
+        <h2>
+          <Trans>Nothing was changed: {plural(faults.length, { one: '# fault', other: '# faults' })}</Trans>
+        </h2>
         <button type="button" className="button-quiet" onClick={save}>
-          Save the faults
+          <Trans>Save the faults</Trans>
         </button>
       </div>
       <table className="register mt-2">
         <thead>
           <tr>
-            <th>Line</th>
-            <th>Column</th>
-            <th>What is wrong</th>
+            <th>
+              <Trans>Line</Trans>
+            </th>
+            <th>
+              <Trans>Column</Trans>
+            </th>
+            <th>
+              <Trans>What is wrong</Trans>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -37,13 +46,21 @@ export function Faults({ problem }: { problem: Problem }) {
               <td className="w-48">{f.column ?? (f.line ? '' : f.place)}</td>
               <td>
                 {f.message}
-                {f.did_you_mean && <span className="text-soft"> — did you mean {f.did_you_mean.join(' or ')}?</span>}
+                {f.did_you_mean && (
+                  <span className="text-soft">
+                    <Trans> — did you mean {f.did_you_mean.join(' or ')}?</Trans>
+                  </span>
+                )}
               </td>
             </tr>
           ))}
         </tbody>
       </table>
-      {faults.length > 200 && <p className="text-soft mt-1">and {faults.length - 200} more, in the file of faults.</p>}
+      {faults.length > 200 && (
+        <p className="text-soft mt-1">
+          <Trans>and {faults.length - 200} more, in the file of faults.</Trans>
+        </p>
+      )}
     </section>
   )
 }

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
@@ -13,10 +15,10 @@ import { Outcome } from './Outcome'
 import { ask, asked } from '../../api/ask'
 
 const kinds = {
-  users: { label: 'Users', says: 'one row a user: user_name and any of the attributes, roles and groups' },
-  groups: { label: 'Groups', says: 'one row a group: group (its key), label, description, unit, owner and filter' },
-  memberships: { label: 'Memberships', says: 'one row a membership: group, and user or member_group, from and until' },
-  assignments: { label: 'Assignments', says: 'one row an assignment: role, and user or group, from, until, scopes and schedule' },
+  users: { label: t`Users`, says: t`one row a user: user_name and any of the attributes, roles and groups` },
+  groups: { label: t`Groups`, says: t`one row a group: group (its key), label, description, unit, owner and filter` },
+  memberships: { label: t`Memberships`, says: t`one row a membership: group, and user or member_group, from and until` },
+  assignments: { label: t`Assignments`, says: t`one row an assignment: role, and user or group, from, until, scopes and schedule` },
 } as const
 type Kind = keyof typeof kinds
 
@@ -69,23 +71,31 @@ export function ImportPage() {
   if (past)
     return (
       <>
-        <h1>Import</h1>
-        <Empty>Files are imported into today: go back to today to import one.</Empty>
+        <h1>
+          <Trans>Import</Trans>
+        </h1>
+        <Empty>
+          <Trans>Files are imported into today: go back to today to import one.</Trans>
+        </Empty>
       </>
     )
   return (
     <div className="max-w-200">
-      <h1>Import</h1>
+      <h1>
+        <Trans>Import</Trans>
+      </h1>
       <p className="text-soft mt-1">
-        A file is imported as one change, completely or not at all, and you see its effect first. Rows that match what is there change
-        nothing. A blank cell leaves the value as it is. The lists can be{' '}
-        <Link to="/users" className="press">
-          exported
-        </Link>{' '}
-        too.
+        <Trans>
+          A file is imported as one change, completely or not at all, and you see its effect first. Rows that match what is there change
+          nothing. A blank cell leaves the value as it is. The lists can be{' '}
+          <Link to="/users" className="press">
+            exported
+          </Link>{' '}
+          too.
+        </Trans>
       </p>
       <form
-        aria-label="Import a file"
+        aria-label={t`Import a file`}
         className="mt-4 grid sm:grid-cols-2 gap-x-5 gap-y-3"
         onSubmit={(e) => {
           e.preventDefault()
@@ -93,7 +103,7 @@ export function ImportPage() {
         }}
       >
         <label>
-          What it holds
+          <Trans>What it holds</Trans>
           <select
             className="field"
             value={kind}
@@ -111,7 +121,11 @@ export function ImportPage() {
           <span className="text-soft text-sm">{kinds[kind].says}</span>
         </label>
         <label>
-          File <span className="text-soft text-sm">CSV{kind === 'users' && ', or LDIF by the ending .ldif'}</span>
+          <Trans>File </Trans>
+          <span className="text-soft text-sm">
+            <Trans>CSV</Trans>
+            {kind === 'users' && t`, or LDIF by the ending .ldif`}
+          </span>
           <input
             type="file"
             className="field"
@@ -127,7 +141,7 @@ export function ImportPage() {
         </label>
         {kind === 'users' && (
           <label>
-            Columns
+            <Trans>Columns</Trans>
             <select
               className="field"
               value={mapping}
@@ -136,10 +150,12 @@ export function ImportPage() {
                 run.reset()
               }}
             >
-              <option value="">have our names, or those of a directory</option>
+              <option value="">
+                <Trans>have our names, or those of a directory</Trans>
+              </option>
               {(mappings.data?.mappings ?? []).map((m) => (
                 <option key={`${m.owner.id}/${m.key}`} value={m.key}>
-                  by the mapping {m.label}
+                  <Trans>by the mapping {m.label}</Trans>
                 </option>
               ))}
             </select>
@@ -148,7 +164,7 @@ export function ImportPage() {
         {kind === 'users' && (
           <div className="self-end">
             <button type="button" className="button-quiet" disabled={!file} aria-expanded={making} onClick={() => setMaking(!making)}>
-              {mapping ? 'See or change the mapping' : 'Map the columns'}
+              {mapping ? t`See or change the mapping` : t`Map the columns`}
             </button>
           </div>
         )}
@@ -163,11 +179,13 @@ export function ImportPage() {
               }}
             />
             <span>
-              Link rows to people who are there
-              <span className="text-soft block text-sm">
-                A row that names nobody, and looks like exactly one user (by address, personnel number and the like, or name and first day),
-                is that user’s. Their user name stays.
-              </span>
+              <Trans>
+                Link rows to people who are there
+                <span className="text-soft block text-sm">
+                  A row that names nobody, and looks like exactly one user (by address, personnel number and the like, or name and first
+                  day), is that user’s. Their user name stays.
+                </span>
+              </Trans>
             </span>
           </label>
         )}
@@ -189,7 +207,7 @@ export function ImportPage() {
         )}
         <div className="sm:col-span-2">
           <button type="submit" className="button" disabled={!file || run.isPending || (kind === 'users' && !me.may['users.update'])}>
-            Preview
+            <Trans>Preview</Trans>
           </button>
         </div>
       </form>
@@ -202,7 +220,7 @@ export function ImportPage() {
       {result && <Outcome result={result} />}
       {(result?.dry_run || rails.length > 0) && !result?.unchanged && !(result && !result.dry_run) && (
         <form
-          aria-label="Make the change"
+          aria-label={t`Make the change`}
           className="mt-4 max-w-140"
           onSubmit={(e) => {
             e.preventDefault()
@@ -211,11 +229,11 @@ export function ImportPage() {
         >
           <Rails rails={rails} passed={passed} pass={setPassed} />
           <label className="mt-3 block">
-            Reason
-            <input className="field" placeholder="Recorded with the change" value={reason} onChange={(e) => setReason(e.target.value)} />
+            <Trans>Reason</Trans>
+            <input className="field" placeholder={t`Recorded with the change`} value={reason} onChange={(e) => setReason(e.target.value)} />
           </label>
           <button type="submit" className="button mt-3" disabled={reason.trim() === '' || blocked || run.isPending}>
-            Import it
+            <Trans>Import it</Trans>
           </button>
         </form>
       )}

@@ -1,8 +1,10 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { ask } from '../../api/ask'
 import { answer, api, ProblemError, type Schemas } from '../../api/client'
-import { count, moment } from '../../shared/words'
+import { moment } from '../../shared/words'
 
 type Import = Schemas['Import']
 type Sent = Promise<{ data?: Schemas['ChangeResult'] | Import; error?: unknown; response: Response }>
@@ -26,9 +28,9 @@ export async function ended(name: string, sent: Sent): Promise<Schemas['ChangeRe
     if (is.ended)
       throw new ProblemError({
         type: 'conflict',
-        title: 'Cancelled',
+        title: t`Cancelled`,
         status: 409,
-        detail: 'The import was cancelled: nothing was changed.',
+        detail: t`The import was cancelled: nothing was changed.`,
       })
   }
 }
@@ -43,43 +45,43 @@ export function Progress({ track }: { track: string }) {
   const p = far.data
   return (
     <div className="bg-wash mt-4 flex max-w-200 items-center gap-4 rounded-md p-3" role="status">
-      <span className="w-64">{p && p.state !== 'receiving' ? p.stage || p.state : 'sending'} …</span>
+      <span className="w-64">{p && p.state !== 'receiving' ? p.stage || p.state : t`sending`} …</span>
       <progress
-        aria-label="How far it is"
+        aria-label={t`How far it is`}
         className="accent-harbour grow"
         max={p?.of || undefined}
         value={p?.of && p.done ? p.done : undefined}
       />
       <span className="text-soft text-sm">
-        {p?.of && p.done ? `${count(p.done, 'operation')} of ${p.of.toLocaleString('en')}` : ''}
-        {p?.seconds_left ? `, about ${p.seconds_left} s left` : ''}
+        {p?.of && p.done ? t`${plural(p.done, { one: '# operation', other: '# operations' })} of ${p.of.toLocaleString('en')}` : ''}
+        {p?.seconds_left ? t`, about ${p.seconds_left} s left` : ''}
       </span>
       <button
         type="button"
         className="press"
         onClick={() => void api.DELETE('/api/v1/imports/{name}', { params: { path: { name: track } } })}
       >
-        Cancel
+        <Trans>Cancel</Trans>
       </button>
     </div>
   )
 }
 
 const holds: Record<Import['kind'], string> = {
-  users: 'Users',
-  groups: 'Groups',
-  memberships: 'Memberships',
-  assignments: 'Assignments',
-  roster_file: 'Roster file',
+  users: t`Users`,
+  groups: t`Groups`,
+  memberships: t`Memberships`,
+  assignments: t`Assignments`,
+  roster_file: t`Roster file`,
 }
 
 const states: Record<Import['state'], string> = {
-  receiving: 'Sending',
-  waiting: 'Waiting',
-  working: 'Under way',
-  done: 'Done',
-  refused: 'Refused',
-  cancelled: 'Cancelled',
+  receiving: t`Sending`,
+  waiting: t`Waiting`,
+  working: t`Under way`,
+  done: t`Done`,
+  refused: t`Refused`,
+  cancelled: t`Cancelled`,
 }
 
 /** One's own imports of the last day: they go on when one leaves the page. */
@@ -91,15 +93,25 @@ export function Imports() {
   const rows = all.data?.imports ?? []
   if (rows.length === 0) return null
   return (
-    <section aria-label="Your imports of the last day" className="mt-8">
-      <h2>Your imports of the last day</h2>
+    <section aria-label={t`Your imports of the last day`} className="mt-8">
+      <h2>
+        <Trans>Your imports of the last day</Trans>
+      </h2>
       <table className="register mt-2">
         <thead>
           <tr>
-            <th>File</th>
-            <th>Holds</th>
-            <th>Sent</th>
-            <th>State</th>
+            <th>
+              <Trans>File</Trans>
+            </th>
+            <th>
+              <Trans>Holds</Trans>
+            </th>
+            <th>
+              <Trans>Sent</Trans>
+            </th>
+            <th>
+              <Trans>State</Trans>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -110,14 +122,16 @@ export function Imports() {
               <td>{moment(x.sent)}</td>
               <td>
                 {states[x.state]}
-                {x.dry_run && x.state === 'done' && ' (preview)'}
+                {x.dry_run && x.state === 'done' && t` (preview)`}
                 {!x.ended && x.stage && `: ${x.stage}`}
                 {x.revision ? (
                   <>
-                    {', as '}
-                    <Link to="/ledger/$revision" params={{ revision: String(x.revision) }} className="press">
-                      revision {x.revision}
-                    </Link>
+                    <Trans>
+                      {', as '}
+                      <Link to="/ledger/$revision" params={{ revision: String(x.revision) }} className="press">
+                        revision {x.revision}
+                      </Link>
+                    </Trans>
                   </>
                 ) : null}
               </td>

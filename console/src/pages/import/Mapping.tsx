@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useMutation } from '@tanstack/react-query'
 import { useMemo, useState } from 'react'
 import { answer, api, type Schemas } from '../../api/client'
@@ -82,10 +84,10 @@ export function Mapping({
     ),
   ]
   return (
-    <section aria-label="Mapping" className="bg-wash rounded-md p-3">
+    <section aria-label={t`Mapping`} className="bg-wash rounded-md p-3">
       <div className="flex flex-wrap items-end gap-4">
         <label>
-          Encoding
+          <Trans>Encoding</Trans>
           <select className="field" value={m.encoding ?? 'utf-8'} onChange={(e) => setM({ ...m, encoding: e.target.value })}>
             {(options?.encodings ?? ['utf-8']).map((e) => (
               <option key={e}>{e}</option>
@@ -93,17 +95,27 @@ export function Mapping({
           </select>
         </label>
         <label>
-          Between columns
+          <Trans>Between columns</Trans>
           <select className="field" value={m.separator ?? ''} onChange={(e) => setM({ ...m, separator: e.target.value || undefined })}>
-            <option value="">seen from the header</option>
-            <option value=",">comma</option>
-            <option value=";">semicolon</option>
-            <option value={'\t'}>tab</option>
-            <option value="|">bar</option>
+            <option value="">
+              <Trans>seen from the header</Trans>
+            </option>
+            <option value=",">
+              <Trans>comma</Trans>
+            </option>
+            <option value=";">
+              <Trans>semicolon</Trans>
+            </option>
+            <option value={'\t'}>
+              <Trans>tab</Trans>
+            </option>
+            <option value="|">
+              <Trans>bar</Trans>
+            </option>
           </select>
         </label>
         <label>
-          Rows and users are matched by
+          <Trans>Rows and users are matched by</Trans>
           <select className="field" value={m.key ?? 'user_name'} onChange={(e) => setM({ ...m, key: e.target.value })}>
             {keys.map((k) => (
               <option key={k}>{k}</option>
@@ -111,7 +123,7 @@ export function Mapping({
           </select>
         </label>
         <label>
-          Managers are named by
+          <Trans>Managers are named by</Trans>
           <select
             className="field"
             value={m.manager_by ?? m.key ?? 'user_name'}
@@ -123,14 +135,26 @@ export function Mapping({
           </select>
         </label>
       </div>
-      {seen.broken && <p className="text-brass mt-2">Some characters cannot be read in that encoding. Try another.</p>}
+      {seen.broken && (
+        <p className="text-brass mt-2">
+          <Trans>Some characters cannot be read in that encoding. Try another.</Trans>
+        </p>
+      )}
       <table className="register mt-3">
         <thead>
           <tr>
-            <th>Ours</th>
-            <th>Comes from</th>
-            <th>In the file</th>
-            <th>Read as</th>
+            <th>
+              <Trans>Ours</Trans>
+            </th>
+            <th>
+              <Trans>Comes from</Trans>
+            </th>
+            <th>
+              <Trans>In the file</Trans>
+            </th>
+            <th>
+              <Trans>Read as</Trans>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -142,7 +166,7 @@ export function Mapping({
                   <select
                     key={i}
                     className="field mb-1"
-                    aria-label={`${c.column} comes from${i > 0 ? `, ${i + 1}` : ''}`}
+                    aria-label={t`${c.column} comes from${i > 0 ? `, ${i + 1}` : ''}`}
                     value={h}
                     onChange={(e) =>
                       change(c.column, {
@@ -150,11 +174,15 @@ export function Mapping({
                       })
                     }
                   >
-                    <option value="">{i === 0 ? 'nothing' : 'and nothing else'}</option>
+                    <option value="">{i === 0 ? t`nothing` : t`and nothing else`}</option>
                     {seen.headings.map((x) => (
                       <option key={x}>{x}</option>
                     ))}
-                    {h && !seen.headings.includes(h) && <option value={h}>{h} (not in this file)</option>}
+                    {h && !seen.headings.includes(h) && (
+                      <option value={h}>
+                        <Trans>{h} (not in this file)</Trans>
+                      </option>
+                    )}
                   </select>
                 ))}
               </td>
@@ -163,8 +191,8 @@ export function Mapping({
                 {options?.dates.includes(c.column) ? (
                   <input
                     className="field"
-                    aria-label={`Formats of ${c.column}`}
-                    placeholder="YYYY-MM-DD, DD.MM.YYYY …"
+                    aria-label={t`Formats of ${c.column}`}
+                    placeholder={t`YYYY-MM-DD, DD.MM.YYYY …`}
                     value={(c.dates ?? []).join(', ')}
                     onChange={(e) =>
                       change(c.column, { dates: e.target.value ? e.target.value.split(',').map((s) => s.trimStart()) : undefined })
@@ -180,13 +208,17 @@ export function Mapping({
       </table>
       {left.length > 0 && (
         <label className="mt-2 block max-w-72">
-          <span className="sr-only">One more column</span>
+          <span className="sr-only">
+            <Trans>One more column</Trans>
+          </span>
           <select
             className="field"
             value=""
             onChange={(e) => e.target.value && setM({ ...m, columns: [...m.columns, { column: e.target.value }] })}
           >
-            <option value="">one more column …</option>
+            <option value="">
+              <Trans>one more column …</Trans>
+            </option>
             {left.map((o) => (
               <option key={o}>{o}</option>
             ))}
@@ -195,19 +227,27 @@ export function Mapping({
       )}
       <div className="mt-3 grid sm:grid-cols-2 gap-4">
         <label>
-          Users not in the file
+          <Trans>Users not in the file</Trans>
           <select className="field" value={m.missing ?? 'leave'} onChange={(e) => setM({ ...m, missing: e.target.value as 'leave' })}>
-            <option value="leave">stay as they are</option>
-            <option value="suspend">are suspended</option>
-            <option value="depart">depart</option>
+            <option value="leave">
+              <Trans>stay as they are</Trans>
+            </option>
+            <option value="suspend">
+              <Trans>are suspended</Trans>
+            </option>
+            <option value="depart">
+              <Trans>depart</Trans>
+            </option>
           </select>
         </label>
         {m.missing && m.missing !== 'leave' && (
           <label>
-            The file is the complete list of <span className="text-soft text-sm">a filter</span>
+            <Trans>
+              The file is the complete list of <span className="text-soft text-sm">a filter</span>
+            </Trans>
             <input
               className="field font-mono text-sm"
-              placeholder='employment_type eq "staff"'
+              placeholder={t`employment_type eq "staff"`}
               value={m.missing_of ?? ''}
               onChange={(e) => setM({ ...m, missing_of: e.target.value })}
             />
@@ -216,16 +256,17 @@ export function Mapping({
       </div>
       <div className="mt-3 flex flex-wrap items-end gap-3">
         <label>
-          Name of the mapping
+          <Trans>Name of the mapping</Trans>
           <input className="field" value={label} onChange={(e) => setLabel(e.target.value)} />
         </label>
         {me.may['settings.update'] && (
           <label className="flex gap-2 pb-1.5">
-            <input type="checkbox" checked={shared} onChange={(e) => setShared(e.target.checked)} /> for everybody
+            <input type="checkbox" checked={shared} onChange={(e) => setShared(e.target.checked)} />
+            <Trans> for everybody</Trans>
           </label>
         )}
         <button type="button" className="button" disabled={!keyOf(label) || save.isPending} onClick={() => save.mutate()}>
-          Save the mapping
+          <Trans>Save the mapping</Trans>
         </button>
       </div>
       {save.error && <Trouble error={save.error} />}
@@ -251,11 +292,11 @@ function Meanings({ column: c, change }: { column: Source; change: (x: Partial<S
   }
   return (
     <details open={text !== ''}>
-      <summary className="press text-sm">{text ? 'By this table' : 'As it stands, or by a table'}</summary>
+      <summary className="press text-sm">{text ? t`By this table` : t`As it stands, or by a table`}</summary>
       <textarea
         className="field mt-1 h-20 font-mono text-sm"
-        aria-label={`What texts of ${c.column} mean`}
-        placeholder="Krane = terminal/cranes"
+        aria-label={t`What texts of ${c.column} mean`}
+        placeholder={t`Krane = terminal/cranes`}
         value={text}
         onChange={(e) => read(e.target.value)}
       />

@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { useCommit } from '../../shared/commit'
 import { Empty, Faults, Loading, Trouble } from '../../shared/State'
-import { count, endOfDay } from '../../shared/words'
+import { endOfDay } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { Gains } from './One'
 import { ask } from '../../api/ask'
@@ -28,28 +30,34 @@ export function CataloguePage() {
   const mine = (people.data?.users ?? []).filter((u) => u.id !== me.user.id)
   return (
     <>
-      <h1>Access catalogue</h1>
-      <p className="text-soft mt-1">Say what you want to do and request a role. You can follow each request.</p>
+      <h1>
+        <Trans>Access catalogue</Trans>
+      </h1>
+      <p className="text-soft mt-1">
+        <Trans>Say what you want to do and request a role. You can follow each request.</Trans>
+      </p>
       <div className="mt-3 flex flex-wrap items-end gap-4">
         <label className="grow">
-          What do you want to do?
+          <Trans>What do you want to do?</Trans>
           <input
             type="search"
             className="field"
-            placeholder="assign vessels, look tariffs up …"
+            placeholder={t`assign vessels, look tariffs up …`}
             value={search.q ?? ''}
             onChange={(e) => void navigate({ search: (s) => ({ ...s, q: e.target.value || undefined }), replace: true })}
           />
         </label>
         {mine.length > 0 && (
           <label>
-            For whom?
+            <Trans>For whom?</Trans>
             <select
               className="field w-auto"
               value={search.user ?? ''}
               onChange={(e) => void navigate({ search: (s) => ({ ...s, user: e.target.value || undefined }) })}
             >
-              <option value="">Myself</option>
+              <option value="">
+                <Trans>Myself</Trans>
+              </option>
               {mine.map((u) => (
                 <option key={u.id} value={u.user_name}>
                   {u.display_name}
@@ -60,8 +68,12 @@ export function CataloguePage() {
         )}
       </div>
       {offers.error && <Trouble error={offers.error} retry={() => void offers.refetch()} />}
-      {offers.isPending && <Loading what="requestable roles" />}
-      {offers.data?.roles.length === 0 && <Empty>No requestable role matches. Try other words, or ask the owner of the application.</Empty>}
+      {offers.isPending && <Loading what={t`requestable roles`} />}
+      {offers.data?.roles.length === 0 && (
+        <Empty>
+          <Trans>No requestable role matches. Try other words, or ask the owner of the application.</Trans>
+        </Empty>
+      )}
       <ul className="mt-3">
         {offers.data?.roles.map((o) => {
           const key = o.role.key ?? o.role.label
@@ -77,9 +89,12 @@ export function CataloguePage() {
               </button>
               <div className="text-soft text-sm">
                 {o.role.label}
-                {o.application && ` in ${o.application.label}`}
-                {o.max_days ? `, for ${count(o.max_days, 'day')} at most` : ''}; approved by {o.steps.join(', then ')}.
-                {o.held && ' Held already.'}
+                {o.application && t` in ${o.application.label}`}
+                <Trans>
+                  {o.max_days ? t`, for ${plural(o.max_days, { one: '# day', other: '# days' })} at most` : ''}; approved by{' '}
+                  {o.steps.join(', then ')}.
+                </Trans>
+                {o.held && t` Held already.`}
               </div>
               {search.role === key && (
                 <div ref={comesIntoView}>
@@ -106,26 +121,26 @@ function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: st
   const [last, setLast] = useTyped(`last ${o.role.key}`, '')
   const [asked, setAsked] = useState<string>()
   const key = o.role.key ?? o.role.label
-  const { commit, problem } = useCommit(`request ${key} ${user ?? ''}`, (result) => {
+  const { commit, problem } = useCommit(t`request ${key} ${user ?? ''}`, (result) => {
     setReason('')
     setLast('')
-    setAsked(result.sentences[0] ?? 'Requested')
+    setAsked(result.sentences[0] ?? t`Requested`)
   })
   const seen = useQuery(ask('/api/v1/catalogue/{role}', { params: { path: { role: key }, query: { user } } }))
   if (asked || o.waiting)
     return (
       <p role="status" className="mt-2">
-        {asked ? `${asked}. ` : 'Requested already. '}
+        {asked ? `${asked}. ` : t`Requested already. `}
         {o.waiting && (
           <Link to="/requests/$request" params={{ request: o.waiting }} className="press">
-            See the request
+            <Trans>See the request</Trans>
           </Link>
         )}
       </p>
     )
   return (
     <form
-      aria-label={`Request ${o.role.label}`}
+      aria-label={t`Request ${o.role.label}`}
       className="mt-2 max-w-160"
       onSubmit={(e) => {
         e.preventDefault()
@@ -136,22 +151,31 @@ function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: st
       {seen.error && <Trouble error={seen.error} />}
       {seen.data && <Gains gains={seen.data.gains ?? []} sodRules={seen.data.sod_rules ?? []} waiting />}
       <label className="mt-3 block">
-        Why it is needed
+        <Trans>Why it is needed</Trans>
         <textarea
           className="field mt-0.5"
           rows={2}
           maxLength={2000}
           value={reason}
           onChange={(e) => setReason(e.target.value)}
-          placeholder="For the approvers"
+          placeholder={t`For the approvers`}
         />
       </label>
       <label className="mt-3 block max-w-80">
-        Reference <span className="text-soft text-sm">such as a ticket number</span>
+        <Trans>
+          Reference <span className="text-soft text-sm">such as a ticket number</span>
+        </Trans>
         <input className="field mt-0.5" maxLength={100} value={reference} onChange={(e) => setReference(e.target.value)} />
       </label>
       <label className="mt-2 flex items-center gap-2">
-        Last day {o.max_days ? '' : <span className="text-soft text-sm">if it is not permanent</span>}
+        <Trans>Last day </Trans>
+        {o.max_days ? (
+          ''
+        ) : (
+          <span className="text-soft text-sm">
+            <Trans>if it is not permanent</Trans>
+          </span>
+        )}
         <input type="date" className="field w-auto" value={last} onChange={(e) => setLast(e.target.value)} />
       </label>
       {commit.lost && <Lost />}
@@ -167,7 +191,7 @@ function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: st
         className="button mt-3"
         disabled={reason.trim() === '' || (o.max_days !== undefined && !last) || commit.isPending}
       >
-        Request access
+        <Trans>Request access</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
 import { list, shortDay } from '../../shared/words'
@@ -16,7 +18,9 @@ export function RequestLine({ request: r }: { request: Schemas['Request'] }) {
     <li className="border-rule border-b py-2">
       <div className="flex items-baseline justify-between gap-4">
         <Link to="/requests/$request" params={{ request: r.id }} className="press">
-          {r.role.label} for {r.beneficiary.label}
+          <Trans>
+            {r.role.label} for {r.beneficiary.label}
+          </Trans>
         </Link>
         <span className={inks[r.state]}>{r.state}</span>
       </div>
@@ -39,7 +43,7 @@ export function whereItIs(r: Schemas['Request']): string {
   if (!here) return ''
   const names = (here.deciders ?? []).map((d) => d.label)
   if (here.trouble) return here.trouble
-  return names.length <= 3 ? `Waits for ${list(names)}.` : `Waits for ${here.words}.`
+  return names.length <= 3 ? t`Waits for ${list(names)}.` : t`Waits for ${here.words}.`
 }
 
 /** Requests one below the other. */

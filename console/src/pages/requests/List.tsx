@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
 import { ListTable, type ListColumn } from '../../shared/ListTable'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
-import { count, shortDay } from '../../shared/words'
+import { shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { inks, whereItIs } from './Line'
 import { ask } from '../../api/ask'
@@ -12,19 +14,19 @@ import { ask } from '../../api/ask'
 const route = getRouteApi('/shell/requests')
 
 const kinds = [
-  { key: '', label: 'All' },
-  { key: 'decide', label: 'To decide' },
-  { key: 'mine', label: 'My requests' },
-  { key: 'waiting', label: 'Waiting' },
-  { key: 'approved', label: 'Approved' },
-  { key: 'refused', label: 'Refused' },
-  { key: 'withdrawn', label: 'Withdrawn' },
+  { key: '', label: t`All` },
+  { key: 'decide', label: t`To decide` },
+  { key: 'mine', label: t`My requests` },
+  { key: 'waiting', label: t`Waiting` },
+  { key: 'approved', label: t`Approved` },
+  { key: 'refused', label: t`Refused` },
+  { key: 'withdrawn', label: t`Withdrawn` },
 ] as const
 
 const columns: ListColumn<Schemas['Request']>[] = [
   {
     key: 'role',
-    label: 'Role',
+    label: t`Role`,
     value: (r) => r.role.label,
     show: (r) => (
       <Link to="/requests/$request" params={{ request: r.id }} className="press">
@@ -32,11 +34,11 @@ const columns: ListColumn<Schemas['Request']>[] = [
       </Link>
     ),
   },
-  { key: 'for', label: 'For', value: (r) => r.beneficiary.label },
-  { key: 'state', label: 'State', value: (r) => r.state, show: (r) => <span className={inks[r.state]}>{r.state}</span>, choose: true },
-  { key: 'where', label: 'Where it is', value: (r) => whereItIs(r) },
-  { key: 'asked', label: 'Requested', value: (r) => r.asked?.at ?? '', show: (r) => r.asked && shortDay(r.asked.at) },
-  { key: 'why', label: 'Why', value: (r) => r.asked?.reason ?? '' },
+  { key: 'for', label: t`For`, value: (r) => r.beneficiary.label },
+  { key: 'state', label: t`State`, value: (r) => r.state, show: (r) => <span className={inks[r.state]}>{r.state}</span>, choose: true },
+  { key: 'where', label: t`Where it is`, value: (r) => whereItIs(r) },
+  { key: 'asked', label: t`Requested`, value: (r) => r.asked?.at ?? '', show: (r) => r.asked && shortDay(r.asked.at) },
+  { key: 'why', label: t`Why`, value: (r) => r.asked?.reason ?? '' },
 ]
 
 /** The requests one has to do with, or may read. */
@@ -52,7 +54,7 @@ export function RequestList() {
     }),
   })
   if (requests.error) return <Trouble page error={requests.error} retry={() => void requests.refetch()} />
-  if (!requests.data) return <Loading what="the requests" />
+  if (!requests.data) return <Loading what={t`the requests`} />
   return (
     <>
       <Title
@@ -61,16 +63,16 @@ export function RequestList() {
         more={
           !past && (
             <Link to="/catalogue" className="button">
-              Request access
+              <Trans>Request access</Trans>
             </Link>
           )
         }
       >
-        Requests
+        <Trans>Requests</Trans>
       </Title>
       <div className="mt-3 flex flex-wrap items-center gap-4">
         <label className="flex items-center gap-2">
-          Show
+          <Trans>Show</Trans>
           <select
             className="field w-auto"
             value={kind ?? ''}
@@ -83,15 +85,19 @@ export function RequestList() {
             ))}
           </select>
         </label>
-        <span className="text-soft">{count(requests.data.total, 'request')}.</span>
+        <span className="text-soft">{plural(requests.data.total, { one: '# request', other: '# requests' })}.</span>
       </div>
       {requests.data.requests.length === 0 ? (
-        <Empty>No requests. Request access in the access catalogue; approvers decide here.</Empty>
+        <Empty>
+          <Trans>No requests. Request access in the access catalogue; approvers decide here.</Trans>
+        </Empty>
       ) : (
-        <ListTable what="request" rows={requests.data.requests} columns={columns} id={(r) => r.id} />
+        <ListTable what={t`request`} rows={requests.data.requests} columns={columns} id={(r) => r.id} />
       )}
       {requests.data.total > requests.data.requests.length && (
-        <p className="text-soft mt-2">The first {requests.data.requests.length}. Choose a kind to see others.</p>
+        <p className="text-soft mt-2">
+          <Trans>The first {requests.data.requests.length}. Choose a kind to see others.</Trans>
+        </p>
       )}
     </>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { Reference } from '../../shared/Reference'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
@@ -6,7 +8,7 @@ import { useCommit } from '../../shared/commit'
 import { PathText } from '../../shared/PathText'
 import { Rails } from '../../shared/Rails'
 import { Faults, Loading, Trouble } from '../../shared/State'
-import { count, endOfDay, lastDay, shortDay } from '../../shared/words'
+import { endOfDay, lastDay, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { whereItIs } from './Line'
@@ -27,17 +29,21 @@ export function OneRequest() {
   return (
     <>
       <h1>
-        {r.role.label} for {r.beneficiary.label}
+        <Trans>
+          {r.role.label} for {r.beneficiary.label}
+        </Trans>
       </h1>
       <p className="text-soft mt-1">
-        {r.id}, {r.state}. {r.words && `To ${r.words}. `}
-        {r.from && `From ${shortDay(r.from)}. `}
-        {r.until ? `Until ${lastDay(r.until)}. ` : 'Without an end. '}
+        {r.id}, {r.state}. {r.words && t`To ${r.words}. `}
+        {r.from && t`From ${shortDay(r.from)}. `}
+        {r.until ? t`Until ${lastDay(r.until)}. ` : t`Without an end. `}
         {whereItIs(r)}
       </p>
       {r.scopes?.map((s, i) => (
         <p key={i}>
-          Only within <PathText path={s.pattern} /> of {s.application.label}.
+          <Trans>
+            Only within <PathText path={s.pattern} /> of {s.application.label}.
+          </Trans>
         </p>
       ))}
       {r.asked && (
@@ -46,8 +52,10 @@ export function OneRequest() {
         </p>
       )}
       {r.grown && (
-        <section role="alert" aria-label="What has changed since" className="border-brass mt-4 border-l-3 pl-3">
-          <p className="font-semibold">Since the request, the role has come to give more. You decide on the role as it is now:</p>
+        <section role="alert" aria-label={t`What has changed since`} className="border-brass mt-4 border-l-3 pl-3">
+          <p className="font-semibold">
+            <Trans>Since the request, the role has come to give more. You decide on the role as it is now:</Trans>
+          </p>
           <ul>
             {r.grown.map((x) => (
               <li key={x}>{x}</li>
@@ -56,7 +64,9 @@ export function OneRequest() {
         </section>
       )}
       <Gains gains={r.gains ?? []} sodRules={r.sod_rules ?? []} waiting={r.state === 'waiting'} />
-      <h2 className="mt-6">Approval steps</h2>
+      <h2 className="mt-6">
+        <Trans>Approval steps</Trans>
+      </h2>
       <ol className="border-rule bg-sheet mt-2 flex flex-wrap overflow-hidden rounded-md border">
         {r.steps.map((s, i) => (
           <StepBox key={i} step={s} />
@@ -64,11 +74,13 @@ export function OneRequest() {
       </ol>
       {r.assignment && (
         <p className="mt-3">
-          Given. See{' '}
-          <Link to="/users/$user" params={{ user: r.beneficiary.key ?? '' }} search={{ tab: 'given' }} className="press">
-            what {r.beneficiary.label} holds
-          </Link>
-          .
+          <Trans>
+            Given. See{' '}
+            <Link to="/users/$user" params={{ user: r.beneficiary.key ?? '' }} search={{ tab: 'given' }} className="press">
+              what {r.beneficiary.label} holds
+            </Link>
+            .
+          </Trans>
         </p>
       )}
       {r.may_decide && <Decision key={r.revision} request={r} />}
@@ -81,17 +93,21 @@ export function OneRequest() {
 export function Gains({ gains, sodRules, waiting }: { gains: Schemas['Entitlement'][]; sodRules: string[]; waiting: boolean }) {
   if (!waiting) return null
   return (
-    <section aria-label="What it would give" className="mt-4">
+    <section aria-label={t`What it would give`} className="mt-4">
       {sodRules.map((c) => (
         <p key={c} role="alert" className="border-brick mb-2 border-l-3 pl-3">
-          It would violate an SoD rule: {c}.
+          <Trans>It would violate an SoD rule: {c}.</Trans>
         </p>
       ))}
       {gains.length === 0 ? (
-        <p>It would give nothing that is not held already.</p>
+        <p>
+          <Trans>It would give nothing that is not held already.</Trans>
+        </p>
       ) : (
         <>
-          <p className="font-semibold">It would give {count(gains.length, 'entitlement')}:</p>
+          <p className="font-semibold">
+            <Trans>It would give {plural(gains.length, { one: '# entitlement', other: '# entitlements' })}:</Trans>
+          </p>
           <ul className="columns-2 gap-x-6">
             {gains.map((g, i) => (
               <li key={i} className="break-inside-avoid py-0.5">
@@ -114,11 +130,11 @@ const stepInks: Record<Schemas['RequestStep']['state'], string> = {
   skipped: 'text-soft',
 }
 const stepWords: Record<Schemas['RequestStep']['state'], string> = {
-  done: 'approved',
-  current: 'current',
-  not_started: 'not started',
-  refused: 'refused',
-  skipped: 'skipped',
+  done: t`approved`,
+  current: t`current`,
+  not_started: t`not started`,
+  refused: t`refused`,
+  skipped: t`skipped`,
 }
 
 function StepBox({ step: s }: { step: Schemas['RequestStep'] }) {
@@ -130,8 +146,8 @@ function StepBox({ step: s }: { step: Schemas['RequestStep'] }) {
       {s.decisions?.map((d, i) => (
         <div key={i} className="text-soft text-sm">
           {d.given?.by?.label}
-          {d.for && ` in the place of ${d.for.label}`}, {d.given && shortDay(d.given.at)}:{' '}
-          {d.approves ? (d.less ? 'approved for less' : 'approved') : 'refused'}. {d.given?.reason}
+          {d.for && t` in the place of ${d.for.label}`}, {d.given && shortDay(d.given.at)}:{' '}
+          {d.approves ? (d.less ? t`approved for less` : t`approved`) : t`refused`}. {d.given?.reason}
         </div>
       ))}
     </li>
@@ -142,7 +158,7 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
   const zone = useMe().time_zone
   const [reason, setReason] = useTyped('Decision reason', '')
   const [last, setLast] = useTyped('Decision last', '')
-  const { commit, problem, rails, passed, pass } = useCommit(`decide ${r.id}`, () => {
+  const { commit, problem, rails, passed, pass } = useCommit(t`decide ${r.id}`, () => {
     setReason('')
     setLast('')
   })
@@ -152,27 +168,29 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
   }
   return (
     <form
-      aria-label="Your decision"
+      aria-label={t`Your decision`}
       className="mt-6 max-w-160"
       onSubmit={(e) => {
         e.preventDefault()
         decide('approve')
       }}
     >
-      <h2>Your decision</h2>
+      <h2>
+        <Trans>Your decision</Trans>
+      </h2>
       <label className="mt-2 block">
-        Reason
+        <Trans>Reason</Trans>
         <textarea
           className="field mt-0.5"
           rows={2}
           maxLength={2000}
           value={reason}
           onChange={(e) => setReason(e.target.value)}
-          placeholder="Recorded with the change"
+          placeholder={t`Recorded with the change`}
         />
       </label>
       <label className="mt-2 flex items-center gap-2">
-        For less: last day
+        <Trans>For less: last day</Trans>
         <input type="date" className="field w-auto" value={last} onChange={(e) => setLast(e.target.value)} />
       </label>
       {problem && (
@@ -186,28 +204,32 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
       <Rails rails={rails} passed={passed} pass={pass} />
       <div className="mt-3 flex gap-2">
         <button type="submit" className="button" disabled={reason.trim() === '' || commit.isPending}>
-          {last ? `Approve until ${shortDay(last)}` : 'Approve'}
+          {last ? t`Approve until ${shortDay(last)}` : t`Approve`}
         </button>
         <button type="button" className="button-quiet" disabled={reason.trim() === '' || commit.isPending} onClick={() => decide('refuse')}>
-          Refuse
+          <Trans>Refuse</Trans>
         </button>
       </div>
-      {reason.trim() === '' && <p className="text-soft mt-1 text-sm">Enter a reason to commit.</p>}
+      {reason.trim() === '' && (
+        <p className="text-soft mt-1 text-sm">
+          <Trans>Enter a reason to commit.</Trans>
+        </p>
+      )}
     </form>
   )
 }
 
 function Withdrawal({ request: r }: { request: Schemas['OneRequest'] }) {
-  const { commit, problem } = useCommit(`withdraw ${r.id}`, () => undefined)
+  const { commit, problem } = useCommit(t`withdraw ${r.id}`, () => undefined)
   return (
     <div className="mt-6">
       <button
         type="button"
         className="button-quiet"
         disabled={commit.isPending}
-        onClick={() => commit.mutate({ reason: 'Withdrawn', operations: [{ op: 'withdraw_request', request: r.id }] })}
+        onClick={() => commit.mutate({ reason: t`Withdrawn`, operations: [{ op: 'withdraw_request', request: r.id }] })}
       >
-        Withdraw this request
+        <Trans>Withdraw this request</Trans>
       </button>
       {problem && <p role="alert">{problem.detail}</p>}
     </div>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useRef, useState, type KeyboardEvent } from 'react'
@@ -7,7 +9,7 @@ import { Mark } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
 import { Rails } from '../../shared/Rails'
 import { Empty, Faults, Loading, Trouble } from '../../shared/State'
-import { count, lastDay, list, shortDay } from '../../shared/words'
+import { lastDay, list, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { Progress } from './List'
 import { ask, askPages, wouldDo } from '../../api/ask'
@@ -58,13 +60,15 @@ export function OneReview() {
     <>
       <h1>{r.label}</h1>
       <p className="text-soft mt-1">
-        {r.state === 'open' ? 'Under way' : 'Signed off'}. Scope: {r.scope}, as it was in revision {r.fixed_revision} on{' '}
-        {shortDay(r.fixed_at)}; reviewed by {r.reviewers}.
+        <Trans>
+          {r.state === 'open' ? t`Under way` : t`Signed off`}. Scope: {r.scope}, as it was in revision {r.fixed_revision} on{' '}
+          {shortDay(r.fixed_at)}; reviewed by {r.reviewers}.
+        </Trans>
       </p>
       <p className="mt-1">
-        <Progress done={r.decided} of={r.items} /> {r.to_revoke > 0 && `${r.to_revoke} to revoke.`}{' '}
+        <Progress done={r.decided} of={r.items} /> {r.to_revoke > 0 && t`${r.to_revoke} to revoke.`}{' '}
         <a className="press" href={`/api/v1/reviews/${encodeURIComponent(r.key)}/lines.csv`} download>
-          As a file
+          <Trans>As a file</Trans>
         </a>
       </p>
       {(r.progress ?? []).length > 1 && (
@@ -78,22 +82,30 @@ export function OneReview() {
       )}
       {r.may_sign && <SignOff round={r} />}
       <label className="mt-4 flex items-center gap-2">
-        Show
+        <Trans>Show</Trans>
         <select className="field w-auto" value={shown} onChange={(e) => void navigate({ search: (s) => ({ ...s, show: e.target.value }) })}>
-          <option value="mine">for me to decide</option>
-          <option value="undecided">undecided</option>
-          <option value="all">all items</option>
+          <option value="mine">
+            <Trans>for me to decide</Trans>
+          </option>
+          <option value="undecided">
+            <Trans>undecided</Trans>
+          </option>
+          <option value="all">
+            <Trans>all items</Trans>
+          </option>
         </select>
       </label>
       {lines.error && <Trouble error={lines.error} retry={() => void lines.refetch()} />}
-      {lines.isPending && !lines.error && <Loading what="the items" />}
-      {lines.data && all.length === 0 && <Empty>{shown === 'mine' ? 'Nothing is left for you to decide here.' : 'No review item.'}</Empty>}
+      {lines.isPending && !lines.error && <Loading what={t`the items`} />}
+      {lines.data && all.length === 0 && (
+        <Empty>{shown === 'mine' ? t`Nothing is left for you to decide here.` : t`No review item.`}</Empty>
+      )}
       {all.length > 0 && (
         <Lines key={shown} round={r.key} lines={all} decides={!past && r.state === 'open'} total={lines.data?.pages[0]?.total ?? 0} />
       )}
       {lines.hasNextPage && (
         <button type="button" className="button-quiet mt-3" onClick={() => void lines.fetchNextPage()}>
-          More items
+          <Trans>More items</Trans>
         </button>
       )}
     </>
@@ -104,7 +116,7 @@ export function OneReview() {
  * browser for the round and whoever reviews, whatever is shown. K keeps, R revokes,
  * U takes back, the arrows move, Enter shows the path. */
 function Lines({ round, lines, decides, total }: { round: string; lines: Line[]; decides: boolean; total: number }) {
-  const [said, setSaid] = useDraft<Said>(`review ${round}`, {}, 'browser')
+  const [said, setSaid] = useDraft<Said>(t`review ${round}`, {}, 'browser')
   const [thrown, setThrown] = useState<Said>()
   const [at, setAt] = useState(0)
   const [open, setOpen] = useState<number>()
@@ -143,21 +155,31 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
   return (
     <>
       <p className="text-soft mt-2 text-sm">
-        {count(total, 'item')}.{mine && ' Keys: arrows move, K keeps, R revokes, U undoes, Enter shows why.'}{' '}
+        {plural(total, { one: '# item', other: '# items' })}.{mine && t` Keys: arrows move, K keeps, R revokes, U undoes, Enter shows why.`}{' '}
         {undecided.length > 0 && (
           <button type="button" className="press" onClick={() => say(undecided, 'keep')}>
-            Keep the {count(undecided.length, 'undecided item')} shown
+            <Trans>Keep the {plural(undecided.length, { one: '# undecided item', other: '# undecided items' })} shown</Trans>
           </button>
         )}
       </p>
       <table className="register mt-2">
         <thead>
           <tr>
-            <th>User</th>
-            <th>Role</th>
-            <th>Held since</th>
-            <th>Of the unit</th>
-            <th>Decision</th>
+            <th>
+              <Trans>User</Trans>
+            </th>
+            <th>
+              <Trans>Role</Trans>
+            </th>
+            <th>
+              <Trans>Held since</Trans>
+            </th>
+            <th>
+              <Trans>Of the unit</Trans>
+            </th>
+            <th>
+              <Trans>Decision</Trans>
+            </th>
           </tr>
         </thead>
         <tbody ref={table}>
@@ -177,7 +199,7 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
       </table>
       {thrown && Object.keys(said).length === 0 && (
         <p role="status" className="mt-3">
-          {count(Object.keys(thrown).length, 'decision')} discarded.{' '}
+          <Trans>{plural(Object.keys(thrown).length, { one: '# decision', other: '# decisions' })} discarded.</Trans>{' '}
           <button
             type="button"
             className="press"
@@ -186,7 +208,7 @@ function Lines({ round, lines, decides, total }: { round: string; lines: Line[];
               setThrown(undefined)
             }}
           >
-            Bring back
+            <Trans>Bring back</Trans>
           </button>
         </p>
       )}
@@ -231,9 +253,11 @@ function Row({
           {l.shared ? (
             <>
               {list(l.shared.with.slice(0, 3).map((x) => x.user.label))}
-              {l.shared.with.length > 3 && ` and ${l.shared.with.length - 3} more`}
+              {l.shared.with.length > 3 && t` and ${l.shared.with.length - 3} more`}
               <div className="text-soft text-sm">
-                {l.shared.resource ?? l.shared.path} is shared with {l.shared.with.length === 1 ? 'this user' : 'these users'}
+                <Trans>
+                  {l.shared.resource ?? l.shared.path} is shared with {l.shared.with.length === 1 ? t`this user` : t`these users`}
+                </Trans>
               </div>
             </>
           ) : (
@@ -254,11 +278,13 @@ function Row({
             {l.role.label}
           </button>
           <div className="text-soft text-sm">
-            {l.application?.label} {l.through === 'group' ? 'through a group' : l.through === 'default' ? 'by default' : ''}
+            {l.application?.label} {l.through === 'group' ? t`through a group` : l.through === 'default' ? t`by default` : ''}
           </div>
           {l.sod_rules?.map((c) => (
             <div key={c} className="text-brick text-sm">
-              <Mark name="warns" /> breaks {c}
+              <Trans>
+                <Mark name="warns" /> breaks {c}
+              </Trans>
             </div>
           ))}
         </td>
@@ -269,12 +295,18 @@ function Row({
               {l.since.by && `, ${l.since.by.label}`}: {l.since.reason}
             </>
           )}
-          {l.until && <div className="text-brass">until {lastDay(l.until)}</div>}
+          {l.until && (
+            <div className="text-brass">
+              <Trans>until {lastDay(l.until)}</Trans>
+            </div>
+          )}
         </td>
-        <td className="text-sm">{!l.shared && `${l.peers} of ${l.unitmates}`}</td>
+        <td className="text-sm">{!l.shared && t`${l.peers} of ${l.unitmates}`}</td>
         <td>
           {l.gone ? (
-            <span className="text-soft">ended since</span>
+            <span className="text-soft">
+              <Trans>ended since</Trans>
+            </span>
           ) : (
             decision && <span className={decision === 'keep' ? 'text-kelp font-semibold' : 'text-brick font-semibold'}>{decision}</span>
           )}
@@ -285,25 +317,25 @@ function Row({
           )}
           {l.mine && (
             <div className="flex gap-3 text-sm print:hidden">
-              <button type="button" className="press" aria-label={`Keep ${l.role.label} of ${l.user.label}`} onClick={() => say('keep')}>
-                Keep
+              <button type="button" className="press" aria-label={t`Keep ${l.role.label} of ${l.user.label}`} onClick={() => say('keep')}>
+                <Trans>Keep</Trans>
               </button>
               <button
                 type="button"
                 className="press"
-                aria-label={`Revoke ${l.role.label} of ${l.user.label}`}
+                aria-label={t`Revoke ${l.role.label} of ${l.user.label}`}
                 onClick={() => say('revoke')}
               >
-                Revoke
+                <Trans>Revoke</Trans>
               </button>
               {said && (
                 <button
                   type="button"
                   className="press"
-                  aria-label={`Undo the decision on ${l.role.label} of ${l.user.label}`}
+                  aria-label={t`Undo the decision on ${l.role.label} of ${l.user.label}`}
                   onClick={() => say()}
                 >
-                  Undo
+                  <Trans>Undo</Trans>
                 </button>
               )}
             </div>
@@ -315,7 +347,9 @@ function Row({
           <td colSpan={5}>
             {l.shared && (
               <p>
-                {l.role.label} within {l.shared.path}: {list(l.shared.with.map((x) => x.user.label + (x.gone ? ' (ended since)' : '')))}.
+                <Trans>
+                  {l.role.label} within {l.shared.path}: {list(l.shared.with.map((x) => x.user.label + (x.gone ? t` (ended since)` : '')))}.
+                </Trans>
               </p>
             )}
             <Path path={l.path} />
@@ -340,7 +374,7 @@ function Save({
   throwAway: () => void
 }) {
   const [reason, setReason] = useTyped('Save reason', '')
-  const { commit, problem, rails, passed, pass } = useCommit(`decide items ${round}`, () => {
+  const { commit, problem, rails, passed, pass } = useCommit(t`decide items ${round}`, () => {
     setReason('')
     done()
   })
@@ -352,7 +386,7 @@ function Save({
   if (n === 0) return null
   return (
     <form
-      aria-label="Save decisions"
+      aria-label={t`Save decisions`}
       className="border-rule bg-paper sticky -bottom-5 mt-3 flex flex-wrap items-end gap-3 border-t pt-3 pb-6"
       onSubmit={(e) => {
         e.preventDefault()
@@ -363,16 +397,20 @@ function Save({
       }}
     >
       <label className="grow">
-        Reason
-        <input className="field" value={reason} placeholder="Recorded with the change" onChange={(e) => setReason(e.target.value)} />
+        <Trans>Reason</Trans>
+        <input className="field" value={reason} placeholder={t`Recorded with the change`} onChange={(e) => setReason(e.target.value)} />
       </label>
       <button type="submit" className="button" disabled={reason.trim() === '' || commit.isPending}>
-        Save {count(n, 'decision')}
+        <Trans>Save {plural(n, { one: '# decision', other: '# decisions' })}</Trans>
       </button>
       <button type="button" className="button-quiet" disabled={commit.isPending} onClick={throwAway}>
-        Discard
+        <Trans>Discard</Trans>
       </button>
-      {hidden > 0 && <p className="text-soft w-full text-sm">{count(hidden, 'of them is', 'of them are')} not among the items shown.</p>}
+      {hidden > 0 && (
+        <p className="text-soft w-full text-sm">
+          <Trans>{plural(hidden, { one: '# of them is', other: '# of them are' })} not among the items shown.</Trans>
+        </p>
+      )}
       {commit.lost && <Lost />}
       {problem && (
         <div role="alert" className="border-brick w-full border-l-3 pl-3">
@@ -387,35 +425,42 @@ function Save({
 
 function SignOff({ round: r }: { round: Schemas['OneRound'] }) {
   const [reason, setReason] = useTyped('SignOff reason', '')
-  const { commit, problem, rails, passed, pass } = useCommit(`sign off ${r.key}`, () => undefined)
+  const { commit, problem, rails, passed, pass } = useCommit(t`sign off ${r.key}`, () => undefined)
   const operations = [{ op: 'sign_off', round: r.key }] satisfies Operation[]
   const preview = useQuery({ ...wouldDo(operations), enabled: r.decided === r.items })
-  if (r.decided < r.items) return <p className="text-soft mt-2">It can be signed off once every item is decided.</p>
+  if (r.decided < r.items)
+    return (
+      <p className="text-soft mt-2">
+        <Trans>It can be signed off once every item is decided.</Trans>
+      </p>
+    )
   return (
     <form
-      aria-label="Sign off"
+      aria-label={t`Sign off`}
       className="bg-wash mt-3 max-w-160 rounded-md p-3"
       onSubmit={(e) => {
         e.preventDefault()
         commit.mutate({ operations, reason })
       }}
     >
-      <h2>Sign off</h2>
+      <h2>
+        <Trans>Sign off</Trans>
+      </h2>
       <p>
         {preview.data?.sentences.join(' ')}.{' '}
         {preview.data?.preview &&
           (preview.data.preview.users_losing === 0
-            ? 'Nobody loses access.'
-            : `${count(preview.data.preview.users_losing, 'user')} would lose ${count(preview.data.preview.lost, 'thing')}.`)}
+            ? t`Nobody loses access.`
+            : t`${plural(preview.data.preview.users_losing, { one: '# user', other: '# users' })} would lose ${plural(preview.data.preview.lost, { one: '# thing', other: '# things' })}.`)}
       </p>
       <label className="mt-2 block">
-        Reason
-        <input className="field" value={reason} placeholder="Recorded with the change" onChange={(e) => setReason(e.target.value)} />
+        <Trans>Reason</Trans>
+        <input className="field" value={reason} placeholder={t`Recorded with the change`} onChange={(e) => setReason(e.target.value)} />
       </label>
       {(problem ?? preview.error) && <Trouble error={commit.error ?? preview.error} />}
       <Rails rails={rails} passed={passed} pass={pass} />
       <button type="submit" className="button mt-2" disabled={reason.trim() === '' || commit.isPending}>
-        Sign off
+        <Trans>Sign off</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
@@ -21,16 +23,20 @@ export function CompareRoles({ role: r }: { role: Schemas['Role'] }) {
   return (
     <>
       <div className="mt-1 w-80">
-        <PickBox label="Role to compare with" choices={choices.filter((x) => x.key !== r.key)} value={other} onChange={setOther} />
+        <PickBox label={t`Role to compare with`} choices={choices.filter((x) => x.key !== r.key)} value={other} onChange={setOther} />
       </div>
-      {!other && <Empty>Choose another role to compare.</Empty>}
+      {!other && (
+        <Empty>
+          <Trans>Choose another role to compare.</Trans>
+        </Empty>
+      )}
       {comparison.error && <Trouble error={comparison.error} />}
-      {other && comparison.isPending && <Loading what="both roles" />}
+      {other && comparison.isPending && <Loading what={t`both roles`} />}
       {c && (
         <div className="mt-3 grid grid-cols-3 gap-5" aria-live="polite">
-          <Things title={`Only ${c.role.label}`} lines={c.only} ink="text-kelp" />
-          <Things title={`Only ${c.with.label}`} lines={c.only_other} ink="text-brick" />
-          <Things title="Both" lines={c.both} ink="text-soft" />
+          <Things title={t`Only ${c.role.label}`} lines={c.only} ink="text-kelp" />
+          <Things title={t`Only ${c.with.label}`} lines={c.only_other} ink="text-brick" />
+          <Things title={t`Both`} lines={c.both} ink="text-soft" />
         </div>
       )}
     </>

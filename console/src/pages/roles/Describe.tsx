@@ -1,10 +1,11 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import type { Operation, Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { PickBox } from '../../shared/PickBox'
 import { Empty } from '../../shared/State'
-import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useSheet } from '../../shell/sheet'
 import { useRoleChoices, useUserChoices } from '../users/choices'
@@ -29,7 +30,7 @@ export function DescribeRole({ role: r }: { role: Role }) {
     held_within: r.held_within ?? '',
     max_shares: r.max_shares ? String(r.max_shares) : '',
   }
-  const [x, setX] = useEdited('DescribeRole x', now)
+  const [x, setX] = useEdited(t`DescribeRole x`, now)
   const changed: Record<string, unknown> = {}
   for (const k of ['label', 'description', 'owner', 'risk', 'held_within'] as const) if (x[k] !== now[k]) changed[k] = x[k].trim()
   for (const k of ['max_days', 'max_shares'] as const) if (x[k] !== now[k]) changed[k] = Number(x[k] || 0)
@@ -37,13 +38,13 @@ export function DescribeRole({ role: r }: { role: Role }) {
   return (
     <>
       <form
-        aria-label="Edit details"
+        aria-label={t`Edit details`}
         className="mt-2 grid max-w-180 sm:grid-cols-2 gap-x-5 gap-y-3"
         onSubmit={(e) => {
           e.preventDefault()
           sheet.add(
             {
-              verb: 'Describe',
+              verb: t`Describe`,
               what: r.label,
               detail: some.join(', '),
               operations: [{ op: 'update_role', role: r.key, ...changed }],
@@ -53,17 +54,19 @@ export function DescribeRole({ role: r }: { role: Role }) {
         }}
       >
         <label>
-          Name
+          <Trans>Name</Trans>
           <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
         </label>
         <label>
-          What it is for
+          <Trans>What it is for</Trans>
           <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
         </label>
         <div>
-          <span>Owner</span>
+          <span>
+            <Trans>Owner</Trans>
+          </span>
           <PickBox
-            label="Owner of the role"
+            label={t`Owner of the role`}
             choices={users}
             value={users.find((u) => u.key === x.owner) ?? null}
             onChange={(c) => setX({ ...x, owner: c?.key ?? '' })}
@@ -75,17 +78,17 @@ export function DescribeRole({ role: r }: { role: Role }) {
         {r.application && <MaxSharesField value={x.max_shares} set={(max_shares) => setX({ ...x, max_shares })} />}
         <div className="self-end">
           <button type="submit" className="button" disabled={some.length === 0}>
-            Add to change sheet
+            <Trans>Add to change sheet</Trans>
           </button>
         </div>
       </form>
       <Offer role={r} />
       <Copy role={r} />
-      <section aria-label="Retire" className="border-rule mt-6 max-w-180 border-t pt-4">
+      <section aria-label={t`Retire`} className="border-rule mt-6 max-w-180 border-t pt-4">
         <p>
           {r.retired
-            ? 'If brought back, it gives its permissions to its holders again.'
-            : `If retired, it gives nothing any more to ${count(r.holder_count, 'assignment')}. The change sheet shows who would lose what.`}
+            ? t`If brought back, it gives its permissions to its holders again.`
+            : t`If retired, it gives nothing any more to ${plural(r.holder_count, { one: '# assignment', other: '# assignments' })}. The change sheet shows who would lose what.`}
         </p>
         <button
           type="button"
@@ -93,13 +96,13 @@ export function DescribeRole({ role: r }: { role: Role }) {
           onClick={() =>
             r.retired
               ? sheet.add(
-                  { verb: 'Bring back', what: r.label, operations: [{ op: 'update_role', role: r.key, retired: false }] },
+                  { verb: t`Bring back`, what: r.label, operations: [{ op: 'update_role', role: r.key, retired: false }] },
                   r.revision,
                 )
-              : sheet.add({ verb: 'Retire', what: r.label, operations: [{ op: 'retire_role', role: r.key }] }, r.revision)
+              : sheet.add({ verb: t`Retire`, what: r.label, operations: [{ op: 'retire_role', role: r.key }] }, r.revision)
           }
         >
-          {r.retired ? 'Bring it back' : 'Retire it'}
+          {r.retired ? t`Bring it back` : t`Retire it`}
         </button>
       </section>
     </>
@@ -114,17 +117,22 @@ function Offer({ role: r }: { role: Role }) {
   const all = routes.data?.routes ?? []
   if (r.requestable)
     return (
-      <section aria-label="Access catalogue" className="border-rule mt-6 max-w-180 border-t pt-4">
+      <section aria-label={t`Access catalogue`} className="border-rule mt-6 max-w-180 border-t pt-4">
         <div className="flex items-center justify-between gap-4">
-          <span>This role is requestable.</span>
+          <span>
+            <Trans>This role is requestable.</Trans>
+          </span>
           <button
             type="button"
             className="button-quiet"
             onClick={() =>
-              sheet.add({ verb: 'No longer requestable:', what: r.label, operations: [{ op: 'end_requestable', role: r.key }] }, r.revision)
+              sheet.add(
+                { verb: t`No longer requestable:`, what: r.label, operations: [{ op: 'end_requestable', role: r.key }] },
+                r.revision,
+              )
             }
           >
-            Make it not requestable
+            <Trans>Make it not requestable</Trans>
           </button>
         </div>
         <Translations role={r} />
@@ -132,7 +140,7 @@ function Offer({ role: r }: { role: Role }) {
     )
   return (
     <form
-      aria-label="Make it requestable"
+      aria-label={t`Make it requestable`}
       className="border-rule mt-6 max-w-180 border-t pt-4"
       onSubmit={(e) => {
         e.preventDefault()
@@ -143,25 +151,29 @@ function Offer({ role: r }: { role: Role }) {
           route: x.route,
           max_days: x.max_days ? Number(x.max_days) : undefined,
         }
-        sheet.add({ verb: 'Offer', what: r.label, detail: `to whoever wants to ${x.words.trim()}`, operations: [operation] }, r.revision)
+        sheet.add({ verb: t`Offer`, what: r.label, detail: t`to whoever wants to ${x.words.trim()}`, operations: [operation] }, r.revision)
       }}
     >
-      <p>This role is not requestable. To make it requestable:</p>
+      <p>
+        <Trans>This role is not requestable. To make it requestable:</Trans>
+      </p>
       <div className="mt-2 grid grid-cols-3 gap-x-5">
         <label>
-          What one can do with it
+          <Trans>What one can do with it</Trans>
           <input
             className="field"
             maxLength={500}
-            placeholder="raise a works order"
+            placeholder={t`raise a works order`}
             value={x.words}
             onChange={(e) => setX({ ...x, words: e.target.value })}
           />
         </label>
         <label>
-          Approved by
+          <Trans>Approved by</Trans>
           <select className="field" value={x.route} onChange={(e) => setX({ ...x, route: e.target.value })}>
-            <option value="">choose a route</option>
+            <option value="">
+              <Trans>choose a route</Trans>
+            </option>
             {all.map((y) => (
               <option key={y.key} value={y.key}>
                 {y.label}
@@ -170,20 +182,20 @@ function Offer({ role: r }: { role: Role }) {
           </select>
         </label>
         <label>
-          For at most so many days
+          <Trans>For at most so many days</Trans>
           <input
             type="number"
             min={1}
             max={3650}
             className="field"
-            placeholder="without end"
+            placeholder={t`without end`}
             value={x.max_days}
             onChange={(e) => setX({ ...x, max_days: e.target.value })}
           />
         </label>
       </div>
       <button type="submit" className="button-quiet mt-2" disabled={x.words.trim() === '' || x.route === ''}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -196,7 +208,7 @@ function Copy({ role: r }: { role: Role }) {
   const full = r.application ? `${r.application.key}/${key}` : key
   return (
     <form
-      aria-label="Copy the role"
+      aria-label={t`Copy the role`}
       className="border-rule mt-6 flex max-w-180 items-end gap-3 border-t pt-4"
       onSubmit={(e) => {
         e.preventDefault()
@@ -223,18 +235,18 @@ function Copy({ role: r }: { role: Role }) {
           ...r.includes.map((i): Operation => ({ op: 'include_role', role: full, includes: i.key! })),
         ]
         sheet.add(
-          { verb: 'Copy', what: `${r.label} as ${label.trim()}`, detail: 'with all it permits and includes', operations },
+          { verb: t`Copy`, what: t`${r.label} as ${label.trim()}`, detail: t`with all it permits and includes`, operations },
           r.revision,
         )
         setLabel('')
       }}
     >
       <label className="grow">
-        Name of the copy
+        <Trans>Name of the copy</Trans>
         <input className="field" maxLength={200} value={label} onChange={(e) => setLabel(e.target.value)} />
       </label>
       <button type="submit" className="button-quiet" disabled={!key}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -252,7 +264,11 @@ export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
   )
   return (
     <>
-      {r.includes.length === 0 && <Empty>It includes no other role. Holders of a role also hold the roles it includes.</Empty>}
+      {r.includes.length === 0 && (
+        <Empty>
+          <Trans>It includes no other role. Holders of a role also hold the roles it includes.</Trans>
+        </Empty>
+      )}
       <ul>
         {r.includes.map((i) => (
           <li key={i.id ?? i.label} className="border-rule border-b py-1.5">
@@ -262,11 +278,11 @@ export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
                 <button
                   type="button"
                   className="press self-start text-sm"
-                  aria-label={`Remove ${i.label}`}
+                  aria-label={t`Remove ${i.label}`}
                   onClick={() =>
                     sheet.add(
                       {
-                        verb: 'Remove of',
+                        verb: t`Remove of`,
                         what: r.label,
                         detail: i.label,
                         operations: [{ op: 'exclude_role', role: r.key, excludes: i.key! }],
@@ -275,7 +291,7 @@ export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
                     )
                   }
                 >
-                  Remove
+                  <Trans>Remove</Trans>
                 </button>
               )}
             </div>
@@ -285,14 +301,14 @@ export function Includes({ role: r, writes }: { role: Role; writes: boolean }) {
       {writes && (
         <div className="mt-4 w-80">
           <PickBox
-            label="Role to include"
+            label={t`Role to include`}
             choices={may}
             value={null}
             onChange={(c) =>
               c &&
               sheet.add(
                 {
-                  verb: 'Include in',
+                  verb: t`Include in`,
                   what: r.label,
                   detail: c.label,
                   operations: [{ op: 'include_role', role: r.key, includes: c.key }],
@@ -339,32 +355,32 @@ function Translations({ role: r }: { role: Role }) {
   return (
     <>
       {all.length > 0 && (
-        <table className="register mt-3" aria-label="In other languages">
+        <table className="register mt-3" aria-label={t`In other languages`}>
           <tbody>
-            {all.map((t) => (
-              <tr key={t.language}>
-                <td className="w-20 font-mono">{t.language}</td>
-                <td lang={t.language}>
-                  {t.label}
-                  {t.words && <div className="text-soft text-sm">{t.words}</div>}
+            {all.map((words) => (
+              <tr key={words.language}>
+                <td className="w-20 font-mono">{words.language}</td>
+                <td lang={words.language}>
+                  {words.label}
+                  {words.words && <div className="text-soft text-sm">{words.words}</div>}
                 </td>
                 <td className="text-right">
                   <button
                     type="button"
                     className="press text-sm"
-                    aria-label={`Remove the description in ${t.language}`}
+                    aria-label={t`Remove the description in ${words.language}`}
                     onClick={() =>
                       sheet.add(
                         {
-                          verb: 'Remove',
-                          what: `the description of ${r.label} in ${t.language}`,
-                          operations: [{ op: 'translate_requestable', role: r.key, language: t.language }],
+                          verb: t`Remove`,
+                          what: t`the description of ${r.label} in ${words.language}`,
+                          operations: [{ op: 'translate_requestable', role: r.key, language: words.language }],
                         },
                         r.revision,
                       )
                     }
                   >
-                    Remove
+                    <Trans>Remove</Trans>
                   </button>
                 </td>
               </tr>
@@ -373,7 +389,7 @@ function Translations({ role: r }: { role: Role }) {
         </table>
       )}
       <div className="mt-3">
-        <AddPanel label="Describe it in another language">{(done) => <Translate role={r} done={done} />}</AddPanel>
+        <AddPanel label={t`Describe it in another language`}>{(done) => <Translate role={r} done={done} />}</AddPanel>
       </div>
     </>
   )
@@ -386,14 +402,14 @@ function Translate({ role: r, done }: { role: Role; done: () => void }) {
   const language = x.language.trim()
   return (
     <form
-      aria-label="Describe it in another language"
+      aria-label={t`Describe it in another language`}
       className="mt-3 grid gap-x-5 gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Describe',
-            what: `${r.label} in ${language}`,
+            verb: t`Describe`,
+            what: t`${r.label} in ${language}`,
             detail: [x.label.trim(), x.words.trim()].filter(Boolean).join(': '),
             operations: [{ op: 'translate_requestable', role: r.key, language, label: x.label.trim(), words: x.words.trim() }],
           },
@@ -403,17 +419,21 @@ function Translate({ role: r, done }: { role: Role; done: () => void }) {
         done()
       }}
     >
-      <p className="text-soft">People whose attribute “language” has this value see it in the access catalogue and in mails.</p>
+      <p className="text-soft">
+        <Trans>People whose attribute “language” has this value see it in the access catalogue and in mails.</Trans>
+      </p>
       <label>
-        Language <span className="text-soft text-sm">pt, or pt-BR</span>
+        <Trans>
+          Language <span className="text-soft text-sm">pt, or pt-BR</span>
+        </Trans>
         <input className="field font-mono" maxLength={35} value={x.language} onChange={(e) => setX({ ...x, language: e.target.value })} />
       </label>
       <label>
-        What the role is called
+        <Trans>What the role is called</Trans>
         <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
       </label>
       <label>
-        What one can do with it
+        <Trans>What one can do with it</Trans>
         <input className="field" maxLength={500} value={x.words} onChange={(e) => setX({ ...x, words: e.target.value })} />
       </label>
       <button
@@ -421,7 +441,7 @@ function Translate({ role: r, done }: { role: Role; done: () => void }) {
         className="button justify-self-start"
         disabled={language === '' || (x.label.trim() === '' && x.words.trim() === '')}
       >
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { Operation, Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { useSheet } from '../../shell/sheet'
@@ -12,7 +14,7 @@ export function NewRole({ application, revision, done }: { application?: Schemas
   const key = keyOf(x.label)
   return (
     <form
-      aria-label="Make a role"
+      aria-label={t`Make a role`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -29,9 +31,9 @@ export function NewRole({ application, revision, done }: { application?: Schemas
         }
         sheet.add(
           {
-            verb: 'Make',
-            what: `the role ${x.label.trim()}`,
-            detail: application ? `of ${application.label}` : 'of the whole organisation',
+            verb: t`Make`,
+            what: t`the role ${x.label.trim()}`,
+            detail: application ? t`of ${application.label}` : t`of the whole organisation`,
             operations: [operation],
           },
           revision,
@@ -42,11 +44,11 @@ export function NewRole({ application, revision, done }: { application?: Schemas
     >
       <div className="mt-2 grid sm:grid-cols-2 gap-x-5 gap-y-3">
         <label>
-          Name of the role
+          <Trans>Name of the role</Trans>
           <input className="field" maxLength={200} value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
         </label>
         <label>
-          What it is for
+          <Trans>What it is for</Trans>
           <input className="field" maxLength={2000} value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
         </label>
         <RiskField value={x.risk} set={(risk) => setX({ ...x, risk })} />
@@ -55,7 +57,7 @@ export function NewRole({ application, revision, done }: { application?: Schemas
         {application && <MaxSharesField value={x.max_shares} set={(max_shares) => setX({ ...x, max_shares })} />}
       </div>
       <button type="submit" className="button mt-3" disabled={!key}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -64,12 +66,20 @@ export function NewRole({ application, revision, done }: { application?: Schemas
 export function RiskField({ value, set }: { value: string; set: (v: string) => void }) {
   return (
     <label>
-      Risk
+      <Trans>Risk</Trans>
       <select className="field" value={value} onChange={(e) => set(e.target.value)}>
-        <option value="">not said</option>
-        <option value="low">low</option>
-        <option value="medium">medium</option>
-        <option value="high">high</option>
+        <option value="">
+          <Trans>not said</Trans>
+        </option>
+        <option value="low">
+          <Trans>low</Trans>
+        </option>
+        <option value="medium">
+          <Trans>medium</Trans>
+        </option>
+        <option value="high">
+          <Trans>high</Trans>
+        </option>
       </select>
     </label>
   )
@@ -78,8 +88,8 @@ export function RiskField({ value, set }: { value: string; set: (v: string) => v
 export function HeldWithinField({ value, set }: { value: string; set: (v: string) => void }) {
   return (
     <label>
-      Can be held only within the unit
-      <input className="field" maxLength={400} placeholder="anywhere" value={value} onChange={(e) => set(e.target.value)} />
+      <Trans>Can be held only within the unit</Trans>
+      <input className="field" maxLength={400} placeholder={t`anywhere`} value={value} onChange={(e) => set(e.target.value)} />
     </label>
   )
 }
@@ -87,13 +97,13 @@ export function HeldWithinField({ value, set }: { value: string; set: (v: string
 export function MaxDaysField({ value, set }: { value: string; set: (v: string) => void }) {
   return (
     <label>
-      Held for at most so many days
+      <Trans>Held for at most so many days</Trans>
       <input
         type="number"
         min={1}
         max={3650}
         className="field"
-        placeholder="without end"
+        placeholder={t`without end`}
         value={value}
         onChange={(e) => set(e.target.value)}
       />
@@ -104,13 +114,13 @@ export function MaxDaysField({ value, set }: { value: string; set: (v: string) =
 export function MaxSharesField({ value, set }: { value: string; set: (v: string) => void }) {
   return (
     <label>
-      Can be shared within one resource with so many users
+      <Trans>Can be shared within one resource with so many users</Trans>
       <input
         type="number"
         min={0}
         max={1000}
         className="field"
-        placeholder="not shareable"
+        placeholder={t`not shareable`}
         value={value}
         onChange={(e) => set(e.target.value)}
       />

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
@@ -5,7 +7,7 @@ import { RevisionRows } from '../../shared/Revisions'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
 import { Limits } from '../../shared/Limits'
-import { count, shortDay, until } from '../../shared/words'
+import { shortDay, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -31,12 +33,12 @@ export function OneRole() {
   const r = role.data
   const writes = !past && !!me.may['roles.update']
   const facts = [
-    r.risk && `${r.risk} risk`,
-    r.max_days && `held for at most ${count(r.max_days, 'day')}`,
-    r.held_within && `held only within ${r.held_within}`,
+    r.risk && t`${r.risk} risk`,
+    r.max_days && t`held for at most ${plural(r.max_days, { one: '# day', other: '# days' })}`,
+    r.held_within && t`held only within ${r.held_within}`,
     r.requestable && 'requestable',
-    r.max_shares && `shareable with at most ${count(r.max_shares, 'user')} within a resource`,
-    r.owner ? `${r.owner.label} owns it` : 'no owner',
+    r.max_shares && t`shareable with at most ${plural(r.max_shares, { one: '# user', other: '# users' })} within a resource`,
+    r.owner ? t`${r.owner.label} owns it` : t`no owner`,
   ].filter(Boolean)
   return (
     <>
@@ -49,31 +51,41 @@ export function OneRole() {
         <span className="text-soft">
           {r.application ? (
             <>
-              A role of{' '}
-              <Link
-                to="/applications/$application"
-                params={{ application: r.application.key! }}
-                search={{ tab: 'roles' }}
-                className="press"
-              >
-                {r.application.label}
-              </Link>
+              <Trans>
+                A role of{' '}
+                <Link
+                  to="/applications/$application"
+                  params={{ application: r.application.key! }}
+                  search={{ tab: 'roles' }}
+                  className="press"
+                >
+                  {r.application.label}
+                </Link>
+              </Trans>
             </>
           ) : (
-            'A role of the whole organisation'
+            t`A role of the whole organisation`
           )}
           {facts.map((f) => `; ${f}`)}.
         </span>
-        {r.retired && <strong className="text-brass"> Retired: it gives nothing.</strong>}
+        {r.retired && (
+          <strong className="text-brass">
+            <Trans> Retired: it gives nothing.</Trans>
+          </strong>
+        )}
       </p>
       {r.includes.length > 0 && (
         <p className="mt-1">
-          Includes <RoleLinks refs={r.includes} />.
+          <Trans>
+            Includes <RoleLinks refs={r.includes} />.
+          </Trans>
         </p>
       )}
       {r.included_by.length > 0 && (
         <p className="mt-1">
-          Included by <RoleLinks refs={r.included_by} />.
+          <Trans>
+            Included by <RoleLinks refs={r.included_by} />.
+          </Trans>
         </p>
       )}
       <p className="mt-1">
@@ -81,20 +93,27 @@ export function OneRole() {
       </p>
       <Tabs
         chosen={tab}
-        choose={(t) => void navigate({ search: (s) => ({ ...s, tab: t === 'permits' ? undefined : t }) })}
+        choose={(tab) => void navigate({ search: (s) => ({ ...s, tab: tab === 'permits' ? undefined : tab }) })}
         tabs={[
-          { key: 'permissions', label: 'Permissions', body: <Permissions role={r} /> },
+          { key: 'permissions', label: t`Permissions`, body: <Permissions role={r} /> },
           {
             key: 'holders',
-            label: 'Held by',
+            label: t`Held by`,
             count: (r.holders ?? []).length,
-            body: (r.holders ?? []).length === 0 ? <Empty>Nobody.</Empty> : <Holders role={r} now={now} />,
+            body:
+              (r.holders ?? []).length === 0 ? (
+                <Empty>
+                  <Trans>Nobody.</Trans>
+                </Empty>
+              ) : (
+                <Holders role={r} now={now} />
+              ),
           },
-          { key: 'includes', label: 'Includes', count: r.includes.length, body: <Includes role={r} writes={writes} /> },
-          { key: 'compare', label: 'Compare', body: <CompareRoles role={r} /> },
-          ...(writes ? [{ key: 'details', label: 'Details', body: <DescribeRole role={r} /> }] : []),
-          ...(writes && !r.retired ? [{ key: 'retire', label: 'Retire', body: <RetireRole role={r.key} /> }] : []),
-          ...(me.may['ledger.read'] ? [{ key: 'history', label: 'History', body: <RevisionRows query={{ role: r.id }} /> }] : []),
+          { key: 'includes', label: t`Includes`, count: r.includes.length, body: <Includes role={r} writes={writes} /> },
+          { key: 'compare', label: t`Compare`, body: <CompareRoles role={r} /> },
+          ...(writes ? [{ key: 'details', label: t`Details`, body: <DescribeRole role={r} /> }] : []),
+          ...(writes && !r.retired ? [{ key: 'retire', label: t`Retire`, body: <RetireRole role={r.key} /> }] : []),
+          ...(me.may['ledger.read'] ? [{ key: 'history', label: t`History`, body: <RevisionRows query={{ role: r.id }} /> }] : []),
         ]}
       />
     </>
@@ -132,22 +151,28 @@ function Holders({ role, now }: { role: Schemas['Role']; now: Date }) {
                 </Link>
               ) : (
                 <>
-                  <span className="text-soft">group </span>
+                  <span className="text-soft">
+                    <Trans>group </Trans>
+                  </span>
                   <Link to="/groups/$group" params={{ group: a.assignee.key! }} className="press">
                     {a.assignee.label}
                   </Link>
                 </>
               )}
-              {a.through && <div className="text-soft text-sm">as part of {a.through.map((t) => t.label).join(', ')}</div>}
+              {a.through && (
+                <div className="text-soft text-sm">
+                  <Trans>as part of {a.through.map((tab) => tab.label).join(', ')}</Trans>
+                </div>
+              )}
             </td>
             <td className={a.until ? 'text-brass w-40' : 'text-soft w-40'}>
-              {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
+              {a.from && new Date(a.from) > now ? t`from ${shortDay(a.from)}` : until(a.until, now)}
               <Limits assignment={a} />
             </td>
             <td className="text-soft text-sm">
               {a.given?.reason && (
                 <>
-                  {a.given.by?.label ?? 'The host'}, {shortDay(a.given.at)}: {a.given.reason}
+                  {a.given.by?.label ?? t`The host`}, {shortDay(a.given.at)}: {a.given.reason}
                 </>
               )}
             </td>
@@ -156,20 +181,20 @@ function Holders({ role, now }: { role: Schemas['Role']; now: Date }) {
                 <button
                   type="button"
                   className="press"
-                  aria-label={`Revoke ${a.role.label} of ${a.assignee.label}`}
+                  aria-label={t`Revoke ${a.role.label} of ${a.assignee.label}`}
                   onClick={() =>
                     sheet.add(
                       {
-                        verb: 'Revoke',
-                        what: `${a.role.label} of ${a.assignee.label}`,
-                        detail: 'now',
+                        verb: t`Revoke`,
+                        what: t`${a.role.label} of ${a.assignee.label}`,
+                        detail: t`now`,
                         operations: [{ op: 'revoke', assignment: a.id }],
                       },
                       role.revision,
                     )
                   }
                 >
-                  Revoke
+                  <Trans>Revoke</Trans>
                 </button>
               </td>
             )}

@@ -1,8 +1,9 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useMemo, useRef, useState, type KeyboardEvent, type MouseEvent, type SyntheticEvent } from 'react'
 import type { Operation, Schemas } from '../../api/client'
 import { Mark } from '../../shared/Mark'
-import { count } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 import { holds } from './holds'
 import { PermissionRow } from './PermissionRow'
@@ -30,7 +31,7 @@ export function PermissionGrid({
   const here = (r.permissions ?? []).filter((p) => p.application.id === a.id)
   // eslint-disable-next-line react-hooks/incompatible-library -- measured on every draw
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 30, overscan: 10 })
-  const columns = `minmax(16rem, 1fr) repeat(${a.actions.length}, 5.5rem)`
+  const columns = t`minmax(16rem, 1fr) repeat(${a.actions.length}, 5.5rem)`
   const keys: Record<string, [number, number]> = {
     ArrowUp: [-1, 0],
     ArrowDown: [1, 0],
@@ -88,9 +89,9 @@ export function PermissionGrid({
     for (const [pattern, actions] of given) operations.push({ op: 'add_permission', role: r.key, application: a.key, actions, pattern })
     sheet.add(
       {
-        verb: 'Edit',
-        what: `what ${r.label} permits`,
-        detail: `${count(Object.keys(turned).length, 'cell')} in ${a.label}`,
+        verb: t`Edit`,
+        what: t`what ${r.label} permits`,
+        detail: t`${plural(Object.keys(turned).length, { one: '# cell', other: '# cells' })} in ${a.label}`,
         operations: operations,
       },
       r.revision,
@@ -107,30 +108,38 @@ export function PermissionGrid({
     return by
   }, [turned])
   return (
-    <section aria-label={`Permissions in ${a.label}`} className="mt-5">
+    <section aria-label={t`Permissions in ${a.label}`} className="mt-5">
       <div className="flex flex-wrap items-center gap-x-5 text-sm">
         <span>
-          <Mark name="direct" /> its own
+          <Trans>
+            <Mark name="direct" /> its own
+          </Trans>
         </span>
         <span>
-          <Mark name="group" /> by a wider pattern
+          <Trans>
+            <Mark name="group" /> by a wider pattern
+          </Trans>
         </span>
         <span>
-          <Mark name="included" /> through an included role
+          <Trans>
+            <Mark name="included" /> through an included role
+          </Trans>
         </span>
         <span>
-          <Mark name="fenced" /> fenced
+          <Trans>
+            <Mark name="fenced" /> fenced
+          </Trans>
         </span>
         {writes && (
           <button type="button" className="button ml-auto" disabled={altered === 0} onClick={put}>
-            Add {count(altered, 'cell')} to change sheet
+            <Trans>Add {plural(altered, { one: '# cell', other: '# cells' })} to change sheet</Trans>
           </button>
         )}
       </div>
       <div ref={box} className="border-rule mt-2 max-h-[52vh] overflow-auto border" tabIndex={-1}>
         <div
           role="grid"
-          aria-label={`What ${r.label} permits in ${a.label}`}
+          aria-label={t`What ${r.label} permits in ${a.label}`}
           aria-rowcount={rows.length + 1}
           onKeyDown={onKey}
           onClick={turn}
@@ -141,7 +150,7 @@ export function PermissionGrid({
         >
           <div role="row" className="bg-paper border-rule sticky top-0 z-10 grid border-b" style={{ gridTemplateColumns: columns }}>
             <div role="columnheader" className="text-soft px-2 py-1 text-sm font-semibold">
-              Resource
+              <Trans>Resource</Trans>
             </div>
             {a.actions.map((x) => (
               <div key={x.key} role="columnheader" className="text-soft truncate px-1 py-1 text-center text-sm font-semibold">

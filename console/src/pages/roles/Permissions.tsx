@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { Operation, Schemas } from '../../api/client'
@@ -28,17 +30,29 @@ export function Permissions({ role: r }: { role: Role }) {
   return (
     <>
       {(r.permissions ?? []).length === 0 ? (
-        <Empty>No permissions yet. Choose cells below, or write a pattern.</Empty>
+        <Empty>
+          <Trans>No permissions yet. Choose cells below, or write a pattern.</Trans>
+        </Empty>
       ) : (
         <table className="register">
           <thead>
             <tr>
-              <th>Application</th>
-              <th>Action</th>
-              <th>Resource</th>
-              <th>From role</th>
               <th>
-                <span className="sr-only">Edit</span>
+                <Trans>Application</Trans>
+              </th>
+              <th>
+                <Trans>Action</Trans>
+              </th>
+              <th>
+                <Trans>Resource</Trans>
+              </th>
+              <th>
+                <Trans>From role</Trans>
+              </th>
+              <th>
+                <span className="sr-only">
+                  <Trans>Edit</Trans>
+                </span>
               </th>
             </tr>
           </thead>
@@ -46,22 +60,26 @@ export function Permissions({ role: r }: { role: Role }) {
             {r.permissions!.map((p) => (
               <tr key={p.id}>
                 <td>{p.application.label}</td>
-                <td>{p.actions.includes('*') ? 'everything' : list(p.actions)}</td>
+                <td>{p.actions.includes('*') ? t`everything` : list(p.actions)}</td>
                 <td>
                   <PathText path={p.pattern} />
-                  {p.own && <span className="text-soft text-sm"> only their own</span>}
+                  {p.own && (
+                    <span className="text-soft text-sm">
+                      <Trans> only their own</Trans>
+                    </span>
+                  )}
                 </td>
-                <td className="text-soft">{p.role.id === r.id ? 'itself' : p.role.label}</td>
+                <td className="text-soft">{p.role.id === r.id ? t`itself` : p.role.label}</td>
                 <td className="text-right">
                   {writes && p.role.id === r.id && (
                     <button
                       type="button"
                       className="press text-sm"
-                      aria-label={`Remove ${list(p.actions)} ${p.pattern}`}
+                      aria-label={t`Remove ${list(p.actions)} ${p.pattern}`}
                       onClick={() =>
                         sheet.add(
                           {
-                            verb: 'Take from',
+                            verb: t`Take from`,
                             what: r.label,
                             detail: `${list(p.actions)} ${p.pattern}`,
                             operations: [{ op: 'remove_permission', permission: p.id }],
@@ -70,7 +88,7 @@ export function Permissions({ role: r }: { role: Role }) {
                         )
                       }
                     >
-                      Remove
+                      <Trans>Remove</Trans>
                     </button>
                   )}
                 </td>
@@ -81,7 +99,7 @@ export function Permissions({ role: r }: { role: Role }) {
       )}
       {!r.application && all.length > 0 && (
         <label className="mt-5 block max-w-80">
-          Grid of
+          <Trans>Grid of</Trans>
           <select className="field" value={application} onChange={(e) => setChosen(e.target.value)}>
             {all.map((a) => (
               <option key={a.id} value={a.key}>
@@ -115,7 +133,7 @@ function ByPattern({ role: r, application: a }: { role: Role; application: Schem
   const [x, setX] = useTyped('ByPattern x', empty)
   return (
     <form
-      aria-label="Permit by a pattern"
+      aria-label={t`Permit by a pattern`}
       className="mt-5 max-w-180"
       onSubmit={(e) => {
         e.preventDefault()
@@ -129,8 +147,8 @@ function ByPattern({ role: r, application: a }: { role: Role; application: Schem
         }
         sheet.add(
           {
-            verb: 'Let',
-            what: `${r.label} ${x.actions.includes('*') ? 'do everything on' : list(x.actions)} ${x.pattern.trim()}`,
+            verb: t`Let`,
+            what: `${r.label} ${x.actions.includes('*') ? t`do everything on` : list(x.actions)} ${x.pattern.trim()}`,
             detail: a.label,
             operations: [operation],
           },
@@ -139,11 +157,13 @@ function ByPattern({ role: r, application: a }: { role: Role; application: Schem
         setX(empty)
       }}
     >
-      <h2>By a pattern</h2>
+      <h2>
+        <Trans>By a pattern</Trans>
+      </h2>
       <input
         className="field mt-1 font-mono"
-        aria-label="Pattern"
-        placeholder="berths/north-*"
+        aria-label={t`Pattern`}
+        placeholder={t`berths/north-*`}
         value={x.pattern}
         onChange={(e) => setX({ ...x, pattern: e.target.value })}
       />
@@ -156,16 +176,16 @@ function ByPattern({ role: r, application: a }: { role: Role; application: Schem
               checked={x.actions.includes(k)}
               onChange={(e) => setX({ ...x, actions: e.target.checked ? [...x.actions, k] : x.actions.filter((y) => y !== k) })}
             />
-            {k === '*' ? 'all actions, also future ones' : k}
+            {k === '*' ? t`all actions, also future ones` : k}
           </label>
         ))}
         <label className="flex gap-2">
           <input type="checkbox" checked={x.own} onChange={(e) => setX({ ...x, own: e.target.checked })} />
-          only their own resources
+          <Trans>only their own resources</Trans>
         </label>
       </div>
       <button type="submit" className="button-quiet mt-2" disabled={x.pattern.trim() === '' || x.actions.length === 0}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
@@ -5,7 +7,6 @@ import { AddPanel } from '../../shared/AddPanel'
 import { ListTable, type ListColumn } from '../../shared/ListTable'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
-import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -17,7 +18,7 @@ type Role = Schemas['Role']
 const columns: ListColumn<Role>[] = [
   {
     key: 'name',
-    label: 'Role',
+    label: t`Role`,
     value: (r) => r.label,
     show: (r) => (
       <>
@@ -28,12 +29,12 @@ const columns: ListColumn<Role>[] = [
       </>
     ),
   },
-  { key: 'key', label: 'Key', value: (r) => r.key, show: (r) => <span className="font-mono text-sm">{r.key}</span> },
-  { key: 'application', label: 'Application', value: (r) => r.application?.label ?? 'The whole organisation', choose: true },
-  { key: 'owner', label: 'Owner', value: (r) => r.owner?.label ?? '', choose: true },
-  { key: 'risk', label: 'Risk', value: (r) => r.risk ?? '', choose: true },
-  { key: 'state', label: 'State', value: (r) => (r.retired ? 'retired' : 'in use'), choose: true, className: 'whitespace-nowrap' },
-  { key: 'holders', label: 'Assignments', value: (r) => r.holder_count, right: true },
+  { key: 'key', label: t`Key`, value: (r) => r.key, show: (r) => <span className="font-mono text-sm">{r.key}</span> },
+  { key: 'application', label: t`Application`, value: (r) => r.application?.label ?? t`The whole organisation`, choose: true },
+  { key: 'owner', label: t`Owner`, value: (r) => r.owner?.label ?? '', choose: true },
+  { key: 'risk', label: t`Risk`, value: (r) => r.risk ?? '', choose: true },
+  { key: 'state', label: t`State`, value: (r) => (r.retired ? 'retired' : t`in use`), choose: true, className: 'whitespace-nowrap' },
+  { key: 'holders', label: t`Assignments`, value: (r) => r.holder_count, right: true },
 ]
 
 const route = getRouteApi('/shell/roles')
@@ -46,12 +47,12 @@ export function RoleTree() {
   const search = route.useSearch()
   const roles = useQuery(ask('/api/v1/roles', { params: { query: { as_of: asOf } } }))
   if (roles.error) return <Trouble page error={roles.error} retry={() => void roles.refetch()} />
-  if (!roles.data) return <Loading what="roles" />
+  if (!roles.data) return <Loading what={t`roles`} />
   const all = roles.data.roles
   const byId = new Map(all.map((r) => [r.id, r]))
   const parts = new Map<string, Role[]>()
   for (const r of all) {
-    const part = r.application?.label ?? 'The whole organisation'
+    const part = r.application?.label ?? t`The whole organisation`
     parts.set(part, [...(parts.get(part) ?? []), r])
   }
   return (
@@ -62,32 +63,36 @@ export function RoleTree() {
         more={
           !past &&
           me.may['roles.create'] && (
-            <AddPanel label="Make a role of the whole organisation">
+            <AddPanel label={t`Make a role of the whole organisation`}>
               {(done) => <NewRole revision={roles.data.revision} done={done} />}
             </AddPanel>
           )
         }
       >
-        Roles
+        <Trans>Roles</Trans>
       </Title>
-      <p className="text-soft mt-1">Holders of a role also hold the roles below it.</p>
+      <p className="text-soft mt-1">
+        <Trans>Holders of a role also hold the roles below it.</Trans>
+      </p>
       {all.length === 0 && (
-        <Empty>No roles yet, or none that you may see. Most roles belong to one application and are made on its page.</Empty>
+        <Empty>
+          <Trans>No roles yet, or none that you may see. Most roles belong to one application and are made on its page.</Trans>
+        </Empty>
       )}
       <p className="mt-2 flex gap-4 print:hidden">
         {search.as === 'tree' ? (
           <Link to="/roles" search={(x) => ({ ...x, as: undefined })} className="press">
-            As a table
+            <Trans>As a table</Trans>
           </Link>
         ) : (
           <Link to="/roles" search={(x) => ({ ...x, as: 'tree' })} className="press">
-            As a tree: what each role includes
+            <Trans>As a tree: what each role includes</Trans>
           </Link>
         )}
       </p>
       {search.as !== 'tree' && (
         <ListTable
-          what="role"
+          what={t`role`}
           rows={all}
           columns={columns}
           id={(r) => r.id}
@@ -100,8 +105,8 @@ export function RoleTree() {
                     onClick={() => {
                       sheet.add(
                         {
-                          verb: 'Retire',
-                          what: count(picked.length, 'role'),
+                          verb: t`Retire`,
+                          what: plural(picked.length, { one: '# role', other: '# roles' }),
                           detail: picked.map((r) => r.label).join(', '),
                           operations: picked.map((r) => ({ op: 'retire_role', role: r.key })),
                         },
@@ -110,7 +115,7 @@ export function RoleTree() {
                       clear()
                     }}
                   >
-                    Retire
+                    <Trans>Retire</Trans>
                   </button>
                 )
               : undefined
@@ -150,7 +155,7 @@ function Branch({ role: r, byId, depth }: { role: Role; byId: Map<string, Role>;
           {depth === 0 && r.description}
         </span>
         <span className="text-soft text-right text-sm">
-          {r.retired ? 'retired' : depth === 0 ? count(r.holder_count, 'assignment') : 'included'}
+          {r.retired ? t`retired` : depth === 0 ? plural(r.holder_count, { one: '# assignment', other: '# assignments' }) : t`included`}
         </span>
       </div>
       {(included.length > 0 || hidden > 0) && (
@@ -158,7 +163,11 @@ function Branch({ role: r, byId, depth }: { role: Role; byId: Map<string, Role>;
           {included.map((i) => (
             <Branch key={i.id} role={i} byId={byId} depth={depth + 1} />
           ))}
-          {hidden > 0 && <li className="text-soft ml-7 italic">outside your part</li>}
+          {hidden > 0 && (
+            <li className="text-soft ml-7 italic">
+              <Trans>outside your part</Trans>
+            </li>
+          )}
         </ul>
       )}
     </li>

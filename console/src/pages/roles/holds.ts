@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import type { Schemas } from '../../api/client'
 import { covers, fenced } from '../../shared/pattern'
 
@@ -29,17 +30,17 @@ export function holds(role: string, here: Permission[], fences: Schemas['Fence']
 
 /** The same in words. */
 export function cellWords(x: Holds, shall: boolean | undefined): string {
-  if (shall === true) return 'to be given'
-  if (shall === false) return 'to be taken'
+  if (shall === true) return t`to be given`
+  if (shall === false) return t`to be taken`
   switch (x.how) {
     case 'own':
-      return 'its own'
+      return t`its own`
     case 'wider':
-      return `by ${x.by!.pattern}${x.by!.own ? ', only their own' : ''}`
+      return t`by ${x.by!.pattern}${x.by!.own ? t`, only their own` : ''}`
     case 'included':
-      return `through ${x.by!.role.label}`
+      return t`through ${x.by!.role.label}`
     case 'fenced':
-      return `fenced: ${x.by!.pattern} is written for something wider`
+      return t`fenced: ${x.by!.pattern} is written for something wider`
   }
-  return 'not permitted'
+  return t`not permitted`
 }

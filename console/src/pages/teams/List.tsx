@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { ask } from '../../api/ask'
@@ -13,35 +15,35 @@ import { useSheet } from '../../shell/sheet'
 
 type Team = Schemas['Team']
 
-const state = (t: Team) => (t.closed ? 'closed' : t.rests ? 'rests' : 'open')
+const state = (team: Team) => (team.closed ? 'closed' : team.rests ? 'rests' : 'open')
 
 const columns: ListColumn<Team>[] = [
   {
     key: 'team',
-    label: 'Team',
-    value: (t) => t.group.label,
-    show: (t) => (
+    label: t`Team`,
+    value: (team) => team.group.label,
+    show: (team) => (
       <>
-        <Link to="/teams/$team" params={{ team: t.group.key! }} className="press">
-          {t.group.label}
+        <Link to="/teams/$team" params={{ team: team.group.key! }} className="press">
+          {team.group.label}
         </Link>{' '}
-        <span className="text-soft font-mono text-sm">{t.group.key}</span>
-        {t.description && <div className="text-soft text-sm">{t.description}</div>}
+        <span className="text-soft font-mono text-sm">{team.group.key}</span>
+        {team.description && <div className="text-soft text-sm">{team.description}</div>}
       </>
     ),
   },
-  { key: 'rule', label: 'Rule', value: (t) => t.team_rule.label, choose: true },
-  { key: 'owner', label: 'Owner', value: (t) => (t.mine ? 'you' : (t.owner?.label ?? 'nobody')) },
-  { key: 'members', label: 'Members', value: (t) => t.member_count ?? '' },
+  { key: 'rule', label: t`Rule`, value: (team) => team.team_rule.label, choose: true },
+  { key: 'owner', label: t`Owner`, value: (team) => (team.mine ? t`you` : (team.owner?.label ?? t`nobody`)) },
+  { key: 'members', label: t`Members`, value: (team) => team.member_count ?? '' },
   {
     key: 'state',
-    label: 'State',
+    label: t`State`,
     value: state,
     choose: true,
-    show: (t) => (
+    show: (team) => (
       <>
-        {state(t)}
-        {t.rests && <span className="text-brick block text-sm">{t.rests}</span>}
+        {state(team)}
+        {team.rests && <span className="text-brick block text-sm">{team.rests}</span>}
       </>
     ),
   },
@@ -53,7 +55,7 @@ export function TeamList() {
   const teams = useQuery(ask('/api/v1/teams', { params: { query: { as_of: asOf } } }))
   const rules = useQuery(ask('/api/v1/team-rules'))
   if (teams.error) return <Trouble page error={teams.error} retry={() => void teams.refetch()} />
-  if (!teams.data) return <Loading what="the teams" />
+  if (!teams.data) return <Loading what={t`the teams`} />
   const open = (rules.data?.rules ?? []).filter((r) => r.may_open)
   return (
     <>
@@ -63,17 +65,19 @@ export function TeamList() {
         more={
           !past &&
           open.length > 0 && (
-            <AddPanel label="Open a team">{(done) => <OpenTeam rules={open} revision={teams.data.revision} done={done} />}</AddPanel>
+            <AddPanel label={t`Open a team`}>{(done) => <OpenTeam rules={open} revision={teams.data.revision} done={done} />}</AddPanel>
           )
         }
       >
-        Teams
+        <Trans>Teams</Trans>
       </Title>
-      <p className="text-soft mt-1 max-w-180">A team is a group whose owner says who is in it and which of its roles it has.</p>
+      <p className="text-soft mt-1 max-w-180">
+        <Trans>A team is a group whose owner says who is in it and which of its roles it has.</Trans>
+      </p>
       {teams.data.teams.length === 0 && (
-        <Empty>{open.length > 0 ? 'You are in no team. Open one here.' : 'You are in no team, and no rule lets you open one.'}</Empty>
+        <Empty>{open.length > 0 ? t`You are in no team. Open one here.` : t`You are in no team, and no rule lets you open one.`}</Empty>
       )}
-      {teams.data.teams.length > 0 && <ListTable what="team" rows={teams.data.teams} columns={columns} id={(t) => t.group.id!} />}
+      {teams.data.teams.length > 0 && <ListTable what={t`team`} rows={teams.data.teams} columns={columns} id={(team) => team.group.id!} />}
     </>
   )
 }
@@ -85,14 +89,14 @@ function OpenTeam({ rules, revision, done }: { rules: Schemas['TeamRule'][]; rev
   const key = keyOf(x.label)
   return (
     <form
-      aria-label="Open a team"
+      aria-label={t`Open a team`}
       className="mt-3 grid gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Open',
-            what: `the team ${x.label.trim()}`,
+            verb: t`Open`,
+            what: t`the team ${x.label.trim()}`,
             operations: [{ op: 'open_team', team_rule: x.rule, key, label: x.label.trim(), description: x.description.trim() }],
           },
           revision,
@@ -102,7 +106,7 @@ function OpenTeam({ rules, revision, done }: { rules: Schemas['TeamRule'][]; rev
       }}
     >
       <label>
-        Rule
+        <Trans>Rule</Trans>
         <select className="field" value={x.rule} onChange={(e) => setX({ ...x, rule: e.target.value })}>
           {rules.map((r) => (
             <option key={r.key} value={r.key}>
@@ -112,16 +116,20 @@ function OpenTeam({ rules, revision, done }: { rules: Schemas['TeamRule'][]; rev
         </select>
       </label>
       <label>
-        Name
+        <Trans>Name</Trans>
         <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
-        {key && <span className="text-soft text-sm">Its key is {key}.</span>}
+        {key && (
+          <span className="text-soft text-sm">
+            <Trans>Its key is {key}.</Trans>
+          </span>
+        )}
       </label>
       <label>
-        What it is for
+        <Trans>What it is for</Trans>
         <input className="field" value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
       </label>
       <button type="submit" className="button justify-self-start" disabled={!key}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { ask } from '../../api/ask'
@@ -5,7 +7,7 @@ import type { Operation, Schemas } from '../../api/client'
 import { AddPanel } from '../../shared/AddPanel'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { UserBox } from '../../shared/UserBox'
-import { count, dayOf } from '../../shared/words'
+import { dayOf } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useTyped } from '../../shell/drafts'
 import { useMe } from '../../shell/session'
@@ -26,7 +28,7 @@ export function OneTeam() {
   const team = all.data.teams[0]!
   const { revision } = all.data
   const add = (verb: string, what: string, ...operations: Operation[]) => sheet.add({ verb, what, operations }, revision)
-  const manages = team.mine ? 'you manage it' : team.owner ? `${team.owner.label} manages it` : 'nobody manages it'
+  const manages = team.mine ? t`you manage it` : team.owner ? t`${team.owner.label} manages it` : t`nobody manages it`
   return (
     <>
       <div className="flex flex-wrap items-start justify-between gap-4">
@@ -37,26 +39,38 @@ export function OneTeam() {
         {team.may.length > 0 && (
           <div className="flex flex-wrap gap-3">
             {team.may.includes('edit') && (
-              <AddPanel label="Edit">{(done) => <Edit team={team} revision={revision} done={done} />}</AddPanel>
+              <AddPanel label={t`Edit`}>{(done) => <Edit team={team} revision={revision} done={done} />}</AddPanel>
             )}
             {team.may.includes('close') && (
               <button
                 type="button"
                 className="button-quiet"
-                onClick={() => add('Close', `the team ${team.group.label}`, { op: 'close_team', group: team.group.key! })}
+                onClick={() => add(t`Close`, t`the team ${team.group.label}`, { op: 'close_team', group: team.group.key! })}
               >
-                Close the team
+                <Trans>Close the team</Trans>
               </button>
             )}
           </div>
         )}
       </div>
       <p className="text-soft mt-1.5">
-        {team.description} A team of {team.team_rule.label}; {manages}.
+        {team.description}
+        <Trans>
+          {' '}
+          A team of {team.team_rule.label}; {manages}.
+        </Trans>
       </p>
-      {team.closed && <p className="border-brass mt-3 border-l-3 pl-3">It was closed: nobody is in it, and it holds no role.</p>}
+      {team.closed && (
+        <p className="border-brass mt-3 border-l-3 pl-3">
+          <Trans>It was closed: nobody is in it, and it holds no role.</Trans>
+        </p>
+      )}
       {team.rests && <p className="border-brass mt-3 border-l-3 pl-3">{team.rests}</p>}
-      {team.member_count === undefined && !team.closed && <Empty>You are in it. Who else is in it, its owner knows.</Empty>}
+      {team.member_count === undefined && !team.closed && (
+        <Empty>
+          <Trans>You are in it. Who else is in it, its owner knows.</Trans>
+        </Empty>
+      )}
       <div className="mt-6 grid gap-x-12 gap-y-8 xl:grid-cols-2">
         {team.member_count !== undefined && <Members team={team} add={add} revision={revision} />}
         {team.roles.length > 0 && <Roles team={team} add={add} />}
@@ -75,10 +89,13 @@ function Members({ team, add, revision }: { team: Team; add: Add; revision: numb
     <section aria-labelledby="team-members">
       <div className="flex items-baseline justify-between gap-4">
         <h2 id="team-members">
-          {count(team.member_count!, 'member')} <span className="text-soft font-normal">of at most {team.max_members}</span>
+          {plural(team.member_count!, { one: '# member', other: '# members' })}{' '}
+          <span className="text-soft font-normal">
+            <Trans>of at most {team.max_members}</Trans>
+          </span>
         </h2>
         {team.may.includes('invite') && (
-          <AddPanel label="Invite somebody" press="Invite somebody">
+          <AddPanel label={t`Invite somebody`} press={t`Invite somebody`}>
             {(done) => <Invite team={team} revision={revision} done={done} />}
           </AddPanel>
         )}
@@ -103,12 +120,12 @@ function Members({ team, add, revision }: { team: Team; add: Add; revision: numb
                   <button
                     type="button"
                     className="press"
-                    aria-label={`Remove ${m.user.label}`}
+                    aria-label={t`Remove ${m.user.label}`}
                     onClick={() =>
-                      add('Remove', `${m.user.label} from ${team.group.label}`, { op: 'remove_member', group, user: m.user.key! })
+                      add(t`Remove`, t`${m.user.label} from ${team.group.label}`, { op: 'remove_member', group, user: m.user.key! })
                     }
                   >
-                    Remove
+                    <Trans>Remove</Trans>
                   </button>
                 )}
               </td>
@@ -118,20 +135,22 @@ function Members({ team, add, revision }: { team: Team; add: Add; revision: numb
       </table>
       {edits && (
         <form
-          aria-label="Add somebody"
+          aria-label={t`Add somebody`}
           className="mt-3 flex items-end gap-3"
           onSubmit={(e) => {
             e.preventDefault()
-            add('Add', `${user.name || user.key} to ${team.group.label}`, { op: 'add_member', group, user: user.key })
+            add(t`Add`, t`${user.name || user.key} to ${team.group.label}`, { op: 'add_member', group, user: user.key })
             setUser({ key: '', name: '' })
           }}
         >
           <div className="grow">
-            User to add
-            <UserBox label="User to add" value={user.key} onChange={(key, name) => setUser({ key, name })} />
+            <Trans>
+              User to add
+              <UserBox label={t`User to add`} value={user.key} onChange={(key, name) => setUser({ key, name })} />
+            </Trans>
           </div>
           <button type="submit" className="button-quiet" disabled={!user.key}>
-            Add to change sheet
+            <Trans>Add to change sheet</Trans>
           </button>
         </form>
       )}
@@ -143,7 +162,9 @@ function Roles({ team, add }: { team: Team; add: Add }) {
   const group = team.group.key!
   return (
     <section aria-labelledby="team-roles">
-      <h2 id="team-roles">Roles</h2>
+      <h2 id="team-roles">
+        <Trans>Roles</Trans>
+      </h2>
       <table className="register mt-2">
         <tbody>
           {team.roles.map((r) => (
@@ -151,20 +172,20 @@ function Roles({ team, add }: { team: Team; add: Add }) {
               <td>
                 {r.role.label} <span className="text-soft font-mono text-sm">{r.role.key}</span>
               </td>
-              <td className={r.assignment ? '' : 'text-soft'}>{r.assignment ? 'its members hold it' : 'not given'}</td>
+              <td className={r.assignment ? '' : 'text-soft'}>{r.assignment ? t`its members hold it` : t`not given`}</td>
               <td className="text-right">
                 {team.may.includes('roles') && r.chosen && (
                   <button
                     type="button"
                     className="press"
-                    aria-label={`${r.assignment ? 'Remove' : 'Give'} ${r.role.label}`}
+                    aria-label={`${r.assignment ? t`Remove` : t`Give`} ${r.role.label}`}
                     onClick={() =>
                       r.assignment
-                        ? add('Revoke', `${r.role.label} from ${team.group.label}`, { op: 'revoke', assignment: r.assignment })
-                        : add('Grant', `${r.role.label} to ${team.group.label}`, { op: 'grant', group, role: r.role.key! })
+                        ? add(t`Revoke`, t`${r.role.label} from ${team.group.label}`, { op: 'revoke', assignment: r.assignment })
+                        : add(t`Grant`, t`${r.role.label} to ${team.group.label}`, { op: 'grant', group, role: r.role.key! })
                     }
                   >
-                    {r.assignment ? 'Remove' : 'Give'}
+                    {r.assignment ? t`Remove` : t`Give`}
                   </button>
                 )}
               </td>
@@ -183,11 +204,11 @@ function Invite({ team, revision, done }: { team: Team; revision: number; done: 
   const [x, setX] = useTyped(`Invite ${team.group.key}`, start)
   const g = team.guests!
   const last = g.days ? dayOf(new Date(new Date(me.now).getTime() + g.days * 86_400_000)) : undefined
-  const reports = g.sponsor ? ` They report to ${g.sponsor.label}.` : ''
-  const company = g.company ? ` They work for ${g.company}.` : ''
+  const reports = g.sponsor ? t` They report to ${g.sponsor.label}.` : ''
+  const company = g.company ? t` They work for ${g.company}.` : ''
   return (
     <form
-      aria-label="Invite somebody"
+      aria-label={t`Invite somebody`}
       className="mt-3 grid gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -206,8 +227,8 @@ function Invite({ team, revision, done }: { team: Team; revision: number; done: 
         }
         sheet.add(
           {
-            verb: 'Invite',
-            what: `${x.name.trim()} into ${team.group.label}`,
+            verb: t`Invite`,
+            what: t`${x.name.trim()} into ${team.group.label}`,
             operations: [newcomer, { op: 'add_member', group: team.group.key!, user }],
           },
           revision,
@@ -217,20 +238,24 @@ function Invite({ team, revision, done }: { team: Team; revision: number; done: 
       }}
     >
       <p className="text-soft">
-        A link is mailed by which they choose a password.{company}
-        {g.days ? ` Their last day is ${count(g.days, 'day')} from today.` : ''}
-        {reports}
+        <Trans>
+          A link is mailed by which they choose a password.{company}
+          {g.days ? t` Their last day is ${plural(g.days, { one: '# day', other: '# days' })} from today.` : ''}
+          {reports}
+        </Trans>
       </p>
       <label>
-        Their name
+        <Trans>Their name</Trans>
         <input className="field" value={x.name} onChange={(e) => setX({ ...x, name: e.target.value })} />
       </label>
       <label>
-        E-mail address <span className="text-soft text-sm">their user name too</span>
+        <Trans>
+          E-mail address <span className="text-soft text-sm">their user name too</span>
+        </Trans>
         <input className="field" type="email" value={x.email} onChange={(e) => setX({ ...x, email: e.target.value })} />
       </label>
       <button type="submit" className="button justify-self-start" disabled={!x.name.trim() || !x.email.includes('@')}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -242,7 +267,7 @@ function Edit({ team, revision, done }: { team: Team; revision: number; done: ()
   const [x, setX] = useTyped(`Edit team ${team.group.key}`, start)
   return (
     <form
-      aria-label={`Edit ${team.group.label}`}
+      aria-label={t`Edit ${team.group.label}`}
       className="mt-3 grid gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -253,25 +278,27 @@ function Edit({ team, revision, done }: { team: Team; revision: number; done: ()
           description: x.description.trim(),
           ...(x.owner !== start.owner && { owner: x.owner }),
         }
-        sheet.add({ verb: 'Edit', what: `the team ${team.group.label}`, operations: [operation] }, revision)
+        sheet.add({ verb: t`Edit`, what: t`the team ${team.group.label}`, operations: [operation] }, revision)
         setX(start)
         done()
       }}
     >
       <label>
-        Name
+        <Trans>Name</Trans>
         <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
       </label>
       <label>
-        What it is for
+        <Trans>What it is for</Trans>
         <input className="field" value={x.description} onChange={(e) => setX({ ...x, description: e.target.value })} />
       </label>
       <div>
-        Owner <span className="text-soft text-sm">who manages it, from then on</span>
-        <UserBox label="Owner" value={x.owner} onChange={(owner) => setX({ ...x, owner })} />
+        <Trans>
+          Owner <span className="text-soft text-sm">who manages it, from then on</span>
+          <UserBox label={t`Owner`} value={x.owner} onChange={(owner) => setX({ ...x, owner })} />
+        </Trans>
       </div>
       <button type="submit" className="button justify-self-start" disabled={!x.label.trim()}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { ask } from '../../api/ask'
 import type { Operation, Schemas } from '../../api/client'
@@ -11,7 +13,7 @@ import { type Choice } from '../../shared/PickBox'
 import { Picks } from '../../shared/Picks'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
-import { count, unitWords } from '../../shared/words'
+import { unitWords } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useTyped } from '../../shell/drafts'
 import { useMe } from '../../shell/session'
@@ -22,19 +24,21 @@ type Rule = Schemas['TeamRule']
 
 /** What the owner of a team may do by a rule, in a few words each. */
 function allows(r: Rule): string[] {
-  const out = [r.people ? `adds people in ${unitWords(r.people)}` : 'adds people whom they may see']
+  const out = [r.people ? t`adds people in ${unitWords(r.people)}` : t`adds people whom they may see`]
   if (r.guests) {
-    const who = [r.guests.unit && `in ${unitWords(r.guests.unit)}`, r.guests.company && `of ${r.guests.company}`].filter(Boolean).join(', ')
-    out.push(`invites people ${who}${r.guests.days ? `, for ${count(r.guests.days, 'day')}` : ''}`)
+    const who = [r.guests.unit && t`in ${unitWords(r.guests.unit)}`, r.guests.company && t`of ${r.guests.company}`]
+      .filter(Boolean)
+      .join(', ')
+    out.push(t`invites people ${who}${r.guests.days ? t`, for ${plural(r.guests.days, { one: '# day', other: '# days' })}` : ''}`)
   }
-  out.push(r.roles.length > 0 ? `gives ${r.roles.map((x) => x.label).join(', ')}` : 'gives no role')
+  out.push(r.roles.length > 0 ? t`gives ${r.roles.map((x) => x.label).join(', ')}` : t`gives no role`)
   return out
 }
 
 const columnsOf = (revision: number, writes: boolean): ListColumn<Rule>[] => [
   {
     key: 'label',
-    label: 'Rule',
+    label: t`Rule`,
     value: (r) => r.label,
     show: (r) => (
       <>
@@ -45,33 +49,35 @@ const columnsOf = (revision: number, writes: boolean): ListColumn<Rule>[] => [
   },
   {
     key: 'who',
-    label: 'Teams are opened by',
+    label: t`Teams are opened by`,
     value: (r) => r.filter_words ?? '',
-    show: (r) => (r.filter ? <FilterWords words={r.filter_words} filter={r.filter} /> : 'you'),
+    show: (r) => (r.filter ? <FilterWords words={r.filter_words} filter={r.filter} /> : t`you`),
   },
   {
     key: 'allows',
-    label: 'The owner of a team',
+    label: t`The owner of a team`,
     value: (r) => allows(r).join('; '),
     show: (r) => (
       <ul>
         {allows(r).map((w) => (
           <li key={w}>{w}</li>
         ))}
-        <li className="text-soft">{count(r.max_members, 'member')} at most</li>
+        <li className="text-soft">
+          <Trans>{plural(r.max_members, { one: '# member', other: '# members' })} at most</Trans>
+        </li>
       </ul>
     ),
   },
-  { key: 'teams', label: 'Teams', value: (r) => r.teams },
-  { key: 'state', label: 'State', value: (r) => (r.ended ? 'ended' : 'in use'), choose: true },
+  { key: 'teams', label: t`Teams`, value: (r) => r.teams },
+  { key: 'state', label: t`State`, value: (r) => (r.ended ? t`ended` : t`in use`), choose: true },
   {
     key: 'edit',
-    label: 'Edit',
+    label: t`Edit`,
     value: () => '',
     show: (r) =>
       writes &&
       !r.ended && (
-        <AddPanel press label={`Edit ${r.label}`} name={`edit-${r.key}`}>
+        <AddPanel press label={t`Edit ${r.label}`} name={`edit-${r.key}`}>
           {(done) => <RuleForm rule={r} revision={revision} done={done} />}
         </AddPanel>
       ),
@@ -84,7 +90,7 @@ export function TeamRulesPage() {
   const me = useMe()
   const rules = useQuery(ask('/api/v1/team-rules', { params: { query: { as_of: asOf } } }))
   if (rules.error) return <Trouble page error={rules.error} retry={() => void rules.refetch()} />
-  if (!rules.data) return <Loading what="the team rules" />
+  if (!rules.data) return <Loading what={t`the team rules`} />
   const { revision, rules: all } = rules.data
   const writes = !past && !!me.may['settings.update']
   return (
@@ -92,17 +98,23 @@ export function TeamRulesPage() {
       <Title
         list="team-rules"
         query={{ as_of: asOf }}
-        more={writes && <AddPanel label="Add a rule">{(done) => <RuleForm revision={revision} done={done} />}</AddPanel>}
+        more={writes && <AddPanel label={t`Add a rule`}>{(done) => <RuleForm revision={revision} done={done} />}</AddPanel>}
       >
-        Team rules
+        <Trans>Team rules</Trans>
       </Title>
       <p className="text-soft mt-1 max-w-180">
-        Whom a rule chooses may open teams: groups that they manage themselves, within what the rule says. Nothing else is given by it.
+        <Trans>
+          Whom a rule chooses may open teams: groups that they manage themselves, within what the rule says. Nothing else is given by it.
+        </Trans>
       </p>
-      {all.length === 0 && <Empty>Nobody may open a team.</Empty>}
+      {all.length === 0 && (
+        <Empty>
+          <Trans>Nobody may open a team.</Trans>
+        </Empty>
+      )}
       {all.length > 0 && (
         <ListTable
-          what="team rule"
+          what={t`team rule`}
           rows={all}
           columns={columnsOf(revision, writes)}
           id={(r) => r.id}
@@ -112,10 +124,10 @@ export function TeamRulesPage() {
                   const standing = picked.filter((r) => !r.ended)
                   return (
                     <EndPicked
-                      what="team rule"
+                      what={t`team rule`}
                       standing={standing}
                       operations={standing.map((r) => ({ op: 'end_team_rule', team_rule: r.key }))}
-                      detail="Teams stay as they are; their owners manage them no more."
+                      detail={t`Teams stay as they are; their owners manage them no more.`}
                       revision={revision}
                       clear={clear}
                     />
@@ -157,7 +169,7 @@ function RuleForm({ rule: r, revision, done }: { rule?: Rule; revision: number; 
   )
   return (
     <form
-      aria-label={r ? `Edit ${r.label}` : 'Add a rule'}
+      aria-label={r ? t`Edit ${r.label}` : t`Add a rule`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
@@ -179,30 +191,30 @@ function RuleForm({ rule: r, revision, done }: { rule?: Rule; revision: number; 
             guest_days: Number(x.days),
           }),
         }
-        sheet.add({ verb: 'Set', what: `the team rule ${x.label.trim()}`, operations: [operation] }, revision)
+        sheet.add({ verb: t`Set`, what: t`the team rule ${x.label.trim()}`, operations: [operation] }, revision)
         setX(start)
         setRoles(given)
         done()
       }}
     >
-      {field('label', 'Name of such teams', 'Project teams')}
-      {field('description', 'What they are for', '')}
-      <div className="sm:col-span-2">{field('filter', 'Filter: who may open one', 'within eq "engineering"')}</div>
+      {field('label', t`Name of such teams`, t`Project teams`)}
+      {field('description', t`What they are for`, '')}
+      <div className="sm:col-span-2">{field('filter', t`Filter: who may open one`, t`within eq "engineering"`)}</div>
       <div className="sm:col-span-2">
-        <Picks title="Roles that a team may be given" label="A role" choices={roleChoices} picked={roles} pick={setRoles} />
+        <Picks title={t`Roles that a team may be given`} label={t`A role`} choices={roleChoices} picked={roles} pick={setRoles} />
       </div>
-      {field('people', 'Unit whose people may be added', 'engineering')}
+      {field('people', t`Unit whose people may be added`, 'engineering')}
       <label>
-        So many members at most
+        <Trans>So many members at most</Trans>
         <input type="number" min={1} className="field" value={x.most} onChange={(e) => setX({ ...x, most: e.target.value })} />
       </label>
       <label className="flex gap-2 sm:col-span-2">
         <input type="checkbox" checked={x.invites} onChange={(e) => setX({ ...x, invites: e.target.checked })} />
-        Its owner may invite people who have no account yet
+        <Trans>Its owner may invite people who have no account yet</Trans>
       </label>
-      {x.invites && <NewcomerFields whom="whom they invite" value={x} change={(n) => setX({ ...x, ...n })} />}
+      {x.invites && <NewcomerFields whom={t`whom they invite`} value={x} change={(n) => setX({ ...x, ...n })} />}
       <button type="submit" className="button col-start-1 justify-self-start" disabled={!x.label.trim() || !x.filter.trim()}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { Operation, Schemas } from '../../api/client'
 import { keyOf } from '../../shared/key'
 import { PickBox, type Choice } from '../../shared/PickBox'
@@ -19,7 +21,7 @@ export function AddUnit({ units, revision, done }: { units: Schemas['Unit'][]; r
   const taken = units.some((u) => u.id && u.path === path)
   return (
     <form
-      aria-label="Add a unit"
+      aria-label={t`Add a unit`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -30,43 +32,58 @@ export function AddUnit({ units, revision, done }: { units: Schemas['Unit'][]; r
           ...(x.head && { head: x.head }),
           custom: changed({}, x.values),
         }
-        sheet.add({ verb: 'Add', what: `the unit ${x.label.trim()}`, detail: path, operations: [operation] }, revision)
+        sheet.add({ verb: t`Add`, what: t`the unit ${x.label.trim()}`, detail: path, operations: [operation] }, revision)
         setX(empty)
         done()
       }}
     >
       <div className="mt-2 grid gap-x-5 gap-y-3 sm:grid-cols-2">
         <label>
-          Name of the unit
+          <Trans>Name of the unit</Trans>
           <input className="field" value={x.label} onChange={(e) => setX({ ...x, label: e.target.value })} />
         </label>
         <label>
-          Key <span className="text-soft text-sm">as paths, filters and files write it</span>
+          <Trans>
+            Key <span className="text-soft text-sm">as paths, filters and files write it</span>
+          </Trans>
           <input className="field font-mono" value={key} onChange={(e) => setX({ ...x, key: e.target.value })} />
         </label>
         <div>
-          Part of <span className="text-soft text-sm">without one: at the top</span>
-          <PickBox label="Unit that it is part of" choices={units.filter((u) => u.id).map(unitChoice)} value={above} onChange={setAbove} />
+          <Trans>
+            Part of <span className="text-soft text-sm">without one: at the top</span>
+          </Trans>
+          <PickBox
+            label={t`Unit that it is part of`}
+            choices={units.filter((u) => u.id).map(unitChoice)}
+            value={above}
+            onChange={setAbove}
+          />
         </div>
         <div>
-          Who leads it <span className="text-soft text-sm">without one: whoever leads the unit above</span>
-          <UserBox label="Head of the unit" value={x.head} onChange={(head) => setX({ ...x, head })} />
+          <Trans>
+            Who leads it <span className="text-soft text-sm">without one: whoever leads the unit above</span>
+            <UserBox label={t`Head of the unit`} value={x.head} onChange={(head) => setX({ ...x, head })} />
+          </Trans>
         </div>
         <ValueFields values={x.values} set={(values) => setX({ ...x, values })} />
       </div>
       <p className="text-soft mt-2 text-sm">
         {taken ? (
-          <span className="text-brick">{path} is a unit already.</span>
+          <span className="text-brick">
+            <Trans>{path} is a unit already.</Trans>
+          </span>
         ) : (
           key && (
             <>
-              Its path is <span className="font-mono">{path}</span>.
+              <Trans>
+                Its path is <span className="font-mono">{path}</span>.
+              </Trans>
             </>
           )
         )}
       </p>
       <button type="submit" className="button mt-3" disabled={!key || taken}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,8 +1,9 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useState, type ReactNode } from 'react'
 import type { Operation, Schemas } from '../../api/client'
 import { PickBox, type Choice } from '../../shared/PickBox'
 import { UserBox } from '../../shared/UserBox'
-import { count } from '../../shared/words'
 import { useSheet } from '../../shell/sheet'
 import { unitChoice } from '../users/choices'
 import { changed, ValueFields } from './Values'
@@ -43,17 +44,17 @@ export function EditUnit({
   return (
     <>
       <Part
-        label="Name, head and attributes"
-        act="Add to change sheet"
+        label={t`Name, head and attributes`}
+        act={t`Add to change sheet`}
         idle={!label.trim() || !(named || led || custom)}
         send={() =>
           add(
-            'Edit',
-            `the unit ${unit.label}`,
+            t`Edit`,
+            t`the unit ${unit.label}`,
             { op: 'update_unit', unit: unit.path, ...(named && { label: label.trim() }), ...(led && { head }), ...(custom && { custom }) },
             [
-              named && `named ${label.trim()}`,
-              led && (head ? `led by ${head}` : 'led by nobody of its own'),
+              named && t`named ${label.trim()}`,
+              led && (head ? t`led by ${head}` : t`led by nobody of its own`),
               ...Object.entries(custom ?? {}).map(([k, v]) => `${k} ${v || 'cleared'}`),
             ]
               .filter(Boolean)
@@ -62,48 +63,50 @@ export function EditUnit({
         }
       >
         <label>
-          Name of the unit
+          <Trans>Name of the unit</Trans>
           <input className="field" value={label} onChange={(e) => setLabel(e.target.value)} />
         </label>
         <div>
-          Who leads it <span className="text-soft text-sm">blank: whoever leads the unit above</span>
-          <UserBox label="Head of the unit" value={head} onChange={setHead} />
+          <Trans>
+            Who leads it <span className="text-soft text-sm">blank: whoever leads the unit above</span>
+            <UserBox label={t`Head of the unit`} value={head} onChange={setHead} />
+          </Trans>
         </div>
         <ValueFields values={values} set={setValues} />
       </Part>
       <Part
-        label="Move or rename it"
-        words={`${count(users, 'person')}, its groups and the units below move too. Rules, filters and rights that name it follow, so that nobody gains or loses by what names it.`}
-        act="Add the move to change sheet"
+        label={t`Move or rename it`}
+        words={t`${plural(users, { one: '# person', other: '# persons' })}, its groups and the units below move too. Rules, filters and rights that name it follow, so that nobody gains or loses by what names it.`}
+        act={t`Add the move to change sheet`}
         idle={to.trim() === '' || to.trim() === unit.path}
-        send={() => add('Move', `the unit ${unit.label}`, { op: 'move_unit', unit: unit.path, to: to.trim() }, `to ${to.trim()}`)}
+        send={() => add(t`Move`, t`the unit ${unit.label}`, { op: 'move_unit', unit: unit.path, to: to.trim() }, t`to ${to.trim()}`)}
       >
         <label>
-          Its path from then on
+          <Trans>Its path from then on</Trans>
           <input className="field font-mono" value={to} onChange={(e) => setTo(e.target.value)} />
         </label>
       </Part>
       <Part
-        label="Merge it into another"
-        words="Its people, its groups and the units below go there, and it ends. Rules that name it are edited first."
-        act="Add the merger to change sheet"
+        label={t`Merge it into another`}
+        words={t`Its people, its groups and the units below go there, and it ends. Rules that name it are edited first.`}
+        act={t`Add the merger to change sheet`}
         idle={!into}
         send={() =>
-          into && add('Merge', `the unit ${unit.label}`, { op: 'merge_unit', unit: unit.path, into: into.key }, `into ${into.label}`)
+          into && add(t`Merge`, t`the unit ${unit.label}`, { op: 'merge_unit', unit: unit.path, into: into.key }, t`into ${into.label}`)
         }
       >
-        <PickBox label="Unit to merge it into" choices={others.map(unitChoice)} value={into} onChange={setInto} />
+        <PickBox label={t`Unit to merge it into`} choices={others.map(unitChoice)} value={into} onChange={setInto} />
       </Part>
       <Part
-        label="End it"
+        label={t`End it`}
         words={
           users > 0 || below
-            ? 'It can be ended once nobody is in it and no unit is below it.'
-            : 'Nobody is in it. Its past stays, and another unit can be added at its path.'
+            ? t`It can be ended once nobody is in it and no unit is below it.`
+            : t`Nobody is in it. Its past stays, and another unit can be added at its path.`
         }
-        act="Add the end to change sheet"
+        act={t`Add the end to change sheet`}
         idle={users > 0 || below}
-        send={() => add('End', `the unit ${unit.label}`, { op: 'end_unit', unit: unit.path })}
+        send={() => add(t`End`, t`the unit ${unit.label}`, { op: 'end_unit', unit: unit.path })}
       />
     </>
   )

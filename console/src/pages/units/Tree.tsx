@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { stratify, type HierarchyNode } from 'd3-hierarchy'
@@ -8,7 +10,6 @@ import { AddPanel } from '../../shared/AddPanel'
 import { PickBox } from '../../shared/PickBox'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Title } from '../../shared/Title'
-import { count } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -36,7 +37,7 @@ export function UnitsPage() {
     ...ask('/api/v1/units', { params: { query: { as_of: asOf, role } } }),
   })
   if (units.error) return <Trouble page error={units.error} retry={() => void units.refetch()} />
-  if (!units.data) return <Loading what="the units" />
+  if (!units.data) return <Loading what={t`the units`} />
   const { described, revision } = units.data
   const rows = new Map<string, Unit>([['', { path: '', label: '', users: 0 }]])
   for (const u of units.data.units) rows.set(u.path, u)
@@ -54,32 +55,36 @@ export function UnitsPage() {
         list="units"
         query={{ as_of: asOf, role }}
         more={
-          writes && <AddPanel label="Add a unit">{(done) => <AddUnit units={units.data.units} revision={revision} done={done} />}</AddPanel>
+          writes && (
+            <AddPanel label={t`Add a unit`}>{(done) => <AddUnit units={units.data.units} revision={revision} done={done} />}</AddPanel>
+          )
         }
       >
-        Units
+        <Trans>Units</Trans>
       </Title>
-      <p className="text-soft mt-1">The organisation as a tree: people of a unit, with those of the units below it, and who leads it.</p>
+      <p className="text-soft mt-1">
+        <Trans>The organisation as a tree: people of a unit, with those of the units below it, and who leads it.</Trans>
+      </p>
       {!described && rows.size > 1 && (
         <p className="border-brass mt-3 max-w-180 border-l-4 pl-3">
-          These units are free texts: a mistyped one is another unit.{' '}
+          <Trans>These units are free texts: a mistyped one is another unit.</Trans>{' '}
           {writes && (
             <button
               type="button"
               className="press"
               onClick={() =>
-                sheet.add({ verb: 'Make', what: 'units of the places that people are in', operations: [{ op: 'adopt_units' }] }, revision)
+                sheet.add({ verb: t`Make`, what: t`units of the places that people are in`, operations: [{ op: 'adopt_units' }] }, revision)
               }
             >
-              Make units of them
+              <Trans>Make units of them</Trans>
             </button>
           )}
         </p>
       )}
       <div className="mt-3 max-w-80">
-        How many hold a role
+        <Trans>How many hold a role</Trans>
         <PickBox
-          label="Role to count"
+          label={t`Role to count`}
           choices={choices}
           value={picked ?? null}
           onChange={(c) => void navigate({ search: (s) => ({ ...s, role: c?.key }) })}
@@ -87,10 +92,14 @@ export function UnitsPage() {
       </div>
       {role && (
         <button type="button" className="press mt-1 text-sm" onClick={() => void navigate({ search: (s) => ({ ...s, role: undefined }) })}>
-          Count people alone
+          <Trans>Count people alone</Trans>
         </button>
       )}
-      {rows.size === 1 && <Empty>No unit that you may see, and nobody you may see is in one.</Empty>}
+      {rows.size === 1 && (
+        <Empty>
+          <Trans>No unit that you may see, and nobody you may see is in one.</Trans>
+        </Empty>
+      )}
       <ul className="mt-3 max-w-220">
         {(tree.children ?? []).map((n) => (
           <Branch
@@ -121,7 +130,7 @@ function Branch({ node, role, edits }: { node: HierarchyNode<Unit>; role?: strin
             type="button"
             className="press w-6 text-center"
             aria-expanded={open}
-            aria-label={`${open ? 'Close' : 'Open'} ${label}`}
+            aria-label={`${open ? t`Close` : t`Open`} ${label}`}
             onClick={() => setOpen(!open)}
           >
             {open ? '▾' : '▸'}
@@ -134,13 +143,13 @@ function Branch({ node, role, edits }: { node: HierarchyNode<Unit>; role?: strin
         </Link>
         <span className="text-soft font-mono text-sm">{path}</span>
         <span className="text-soft">
-          {count(users, 'user')}
-          {node.data.users > 0 && node.data.users < users && `, ${node.data.users} of them in it itself`}
+          {plural(users, { one: '# user', other: '# users' })}
+          {node.data.users > 0 && node.data.users < users && t`, ${node.data.users} of them in it itself`}
         </span>
         <span className="text-soft text-sm">
           {head ? (
             <>
-              led by{' '}
+              <Trans>led by</Trans>{' '}
               {head.outside ? (
                 head.label
               ) : (
@@ -150,9 +159,9 @@ function Branch({ node, role, edits }: { node: HierarchyNode<Unit>; role?: strin
               )}
             </>
           ) : ledBy ? (
-            `led from above, by ${ledBy.label}`
+            t`led from above, by ${ledBy.label}`
           ) : (
-            'led by nobody'
+            t`led by nobody`
           )}
         </span>
         {attributes.map((a) => (
@@ -162,11 +171,11 @@ function Branch({ node, role, edits }: { node: HierarchyNode<Unit>; role?: strin
         ))}
         {role && (
           <span className={holders > 0 ? 'text-harbour' : 'text-soft'}>
-            {holders === 0 ? 'nobody holds it' : `${count(holders, 'holder')} of ${role}`}
+            {holders === 0 ? t`nobody holds it` : t`${plural(holders, { one: '# holder', other: '# holders' })} of ${role}`}
           </span>
         )}
         {edits && id && (
-          <AddPanel press label={`Edit ${label}`} name={`edit-${id}`}>
+          <AddPanel press label={t`Edit ${label}`} name={`edit-${id}`}>
             {(done) => (
               <EditUnit unit={node.data} users={users} below={!!node.children} units={edits.units} revision={edits.revision} done={done} />
             )}

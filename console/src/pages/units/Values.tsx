@@ -1,3 +1,4 @@
+import { Trans } from '@lingui/react/macro'
 import { useQuery } from '@tanstack/react-query'
 import { ask } from '../../api/ask'
 import type { Schemas } from '../../api/client'
@@ -19,10 +20,17 @@ export function ValueFields({ values, set }: { values: Values; set: (values: Val
     const options = a.type === 'truth' ? ['true', 'false'] : (a.allowed ?? [])
     return (
       <label key={a.key}>
-        {a.label} {a.required && <span className="text-soft text-sm">required</span>}
+        {a.label}{' '}
+        {a.required && (
+          <span className="text-soft text-sm">
+            <Trans>required</Trans>
+          </span>
+        )}
         {options.length > 0 ? (
           <select className="field" value={value} onChange={(e) => change(e.target.value)}>
-            <option value="">none</option>
+            <option value="">
+              <Trans>none</Trans>
+            </option>
             {options.map((o) => (
               <option key={o}>{o}</option>
             ))}

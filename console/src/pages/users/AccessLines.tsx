@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { Link } from '@tanstack/react-router'
 import { useMemo } from 'react'
 import type { Schemas } from '../../api/client'
@@ -6,16 +8,16 @@ import { Mark, markWords, type MarkName } from '../../shared/Mark'
 import { Path } from '../../shared/Path'
 import { PathText } from '../../shared/PathText'
 import { Empty } from '../../shared/State'
-import { count, moment, shortDay, times, until } from '../../shared/words'
+import { moment, shortDay, times, until } from '../../shared/words'
 
 type Line = Schemas['AccessLine'] & { place: number }
 
 const columnsAt = (now: Date): ListColumn<Line>[] => [
-  { key: 'app', label: 'Application', value: (l) => l.application.label, choose: true },
-  { key: 'actions', label: 'Action', value: (l) => l.actions.join(', ') },
+  { key: 'app', label: t`Application`, value: (l) => l.application.label, choose: true },
+  { key: 'actions', label: t`Action`, value: (l) => l.actions.join(', ') },
   {
     key: 'resource',
-    label: 'Resource',
+    label: t`Resource`,
     value: (l) => l.pattern,
     show: (l) => (
       <>
@@ -24,25 +26,25 @@ const columnsAt = (now: Date): ListColumn<Line>[] => [
       </>
     ),
   },
-  { key: 'through', label: 'Granted through', value: through, show: (l) => <Through line={l} /> },
+  { key: 'through', label: t`Granted through`, value: through, show: (l) => <Through line={l} /> },
   {
     key: 'until',
-    label: 'Until',
+    label: t`Until`,
     value: (l) => l.until ?? l.from ?? '',
     show: (l) => (
       <span className={l.until || l.from ? 'text-brass' : 'text-soft'} title={l.until ? moment(l.until) : undefined}>
         {l.ended ? (
-          'ended with the account'
+          t`ended with the account`
         ) : l.when ? (
           times(l.when)
         ) : l.from && !l.now ? (
-          `from ${shortDay(l.from)}`
+          t`from ${shortDay(l.from)}`
         ) : l.until ? (
           <>
             <Mark name="ends" /> <span className="font-semibold">{until(l.until, now)}</span>
           </>
         ) : (
-          'no end'
+          t`no end`
         )}
       </span>
     ),
@@ -54,10 +56,15 @@ export function AccessLines({ lines, now, user }: { lines: Schemas['AccessLine']
   const rows = useMemo(() => lines.map((l, place) => ({ ...l, place })), [lines])
   const day = now.getTime()
   const columns = useMemo(() => columnsAt(new Date(day)), [day])
-  if (lines.length === 0) return <Empty>No access. Grant a role, or add the user to a group that holds one.</Empty>
+  if (lines.length === 0)
+    return (
+      <Empty>
+        <Trans>No access. Grant a role, or add the user to a group that holds one.</Trans>
+      </Empty>
+    )
   return (
     <ListTable
-      what="line"
+      what={t`line`}
       rows={rows}
       columns={columns}
       id={(l) => String(l.place)}
@@ -75,7 +82,7 @@ export function AccessLines({ lines, now, user }: { lines: Schemas['AccessLine']
               search={{ tab: 'check', application: l.application.key, action: l.actions[0], path: l.pattern }}
               className="press text-sm"
             >
-              The address of this
+              <Trans>The address of this</Trans>
             </Link>
           )}
         </div>
@@ -90,7 +97,9 @@ function Conditions({ own, schedule, fences }: { own?: boolean; schedule?: strin
     <>
       {own && (
         <div className="text-soft text-sm">
-          <Mark name="own" /> only their own
+          <Trans>
+            <Mark name="own" /> only their own
+          </Trans>
         </div>
       )}
       {schedule && (
@@ -100,7 +109,9 @@ function Conditions({ own, schedule, fences }: { own?: boolean; schedule?: strin
       )}
       {(fences ?? []).map((f) => (
         <div key={f} className="text-brick text-sm">
-          <Mark name="fenced" /> not <PathText path={f} />, fenced
+          <Trans>
+            <Mark name="fenced" /> not <PathText path={f} />, fenced
+          </Trans>
         </div>
       ))}
     </>
@@ -112,9 +123,9 @@ function through(line: Schemas['AccessLine']): string {
   const steps = line.paths[0]?.steps ?? []
   const role = steps.find((s) => s.kind === 'role')
   const name = line.through as MarkName
-  if (name === 'group') return `group ${steps.find((s) => s.kind === 'group')?.label}`
-  if (name === 'included') return `${role?.label}, included role`
-  return name === 'direct' ? `direct ${role?.label}` : markWords[name]
+  if (name === 'group') return t`group ${steps.find((s) => s.kind === 'group')?.label ?? ''}`
+  if (name === 'included') return t`${role?.label ?? ''}, included role`
+  return name === 'direct' ? t`direct ${role?.label ?? ''}` : markWords[name]
 }
 
 function Through({ line }: { line: Schemas['AccessLine'] }) {
@@ -122,7 +133,11 @@ function Through({ line }: { line: Schemas['AccessLine'] }) {
   return (
     <>
       <Mark name={line.through} /> {through(line)}
-      {more > 0 && <span className="text-soft font-normal"> and {count(more, 'other way')}</span>}
+      {more > 0 && (
+        <span className="text-soft font-normal">
+          <Trans> and {plural(more, { one: '# other way', other: '# other ways' })}</Trans>
+        </span>
+      )}
     </>
   )
 }

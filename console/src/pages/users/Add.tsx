@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useNavigate } from '@tanstack/react-router'
 import type { Operation } from '../../api/client'
 import { type Choice } from '../../shared/PickBox'
@@ -29,7 +31,7 @@ export function AddUser() {
       ...roles.map((r): Operation => ({ op: 'grant', role: r.key, user: name })),
     ]
     const detail = [...groups, ...roles].map((c) => c.label).join(', ')
-    sheet.add({ verb: invited ? 'Invite' : 'Add', what: values.display_name?.trim() || name, detail, operations }, me.revision)
+    sheet.add({ verb: invited ? t`Invite` : t`Add`, what: values.display_name?.trim() || name, detail, operations }, me.revision)
     setValues({})
     setRoles([])
     setInvited(false)
@@ -38,8 +40,12 @@ export function AddUser() {
   }
   return (
     <div className="max-w-160">
-      <h1>Add a user</h1>
-      <p className="text-soft mt-1">The user is added to the change sheet first, where you see what they will be able to do.</p>
+      <h1>
+        <Trans>Add a user</Trans>
+      </h1>
+      <p className="text-soft mt-1">
+        <Trans>The user is added to the change sheet first, where you see what they will be able to do.</Trans>
+      </p>
       <form
         className="mt-4 grid sm:grid-cols-2 gap-x-5 gap-y-3"
         onSubmit={(e) => {
@@ -48,20 +54,22 @@ export function AddUser() {
         }}
       >
         <Fields fresh values={values} set={setValues} attributes={attributes} />
-        <Picks title="Groups" label="Group to add to" choices={groupChoices} picked={groups} pick={setGroups} />
-        <Picks title="Roles" label="Role to grant" choices={roleChoices} picked={roles} pick={setRoles} />
+        <Picks title={t`Groups`} label={t`Group to add to`} choices={groupChoices} picked={groups} pick={setGroups} />
+        <Picks title={t`Roles`} label={t`Role to grant`} choices={roleChoices} picked={roles} pick={setRoles} />
         <label className="sm:col-span-2 flex items-baseline gap-2">
           <input type="checkbox" checked={invited} onChange={(e) => setInvited(e.target.checked)} />
           <span>
-            Invite by mail: they choose a password by a link, and are active from then on
+            <Trans>Invite by mail: they choose a password by a link, and are active from then on</Trans>
             {invited && !values.email?.trim() && (
-              <span className="text-brass block text-sm">Without an e-mail address you hand them a sign-in link yourself.</span>
+              <span className="text-brass block text-sm">
+                <Trans>Without an e-mail address you hand them a sign-in link yourself.</Trans>
+              </span>
             )}
           </span>
         </label>
         <div className="sm:col-span-2">
           <button type="submit" className="button" disabled={!name}>
-            Add to change sheet
+            <Trans>Add to change sheet</Trans>
           </button>
         </div>
       </form>

@@ -1,8 +1,10 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { Fragment, useState, type ReactNode } from 'react'
 import type { Schemas } from '../../api/client'
 import { UserBox } from '../../shared/UserBox'
-import { count, dayOf, list, sentence, shortDay } from '../../shared/words'
+import { dayOf, list, sentence, shortDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -29,12 +31,22 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
     return [
       a.label,
       <>
-        {value ? a.type === 'date' ? shortDay(value) : value : <span className="text-soft">not given</span>}
+        {value ? (
+          a.type === 'date' ? (
+            shortDay(value)
+          ) : (
+            value
+          )
+        ) : (
+          <span className="text-soft">
+            <Trans>not given</Trans>
+          </span>
+        )}
         {source && (
           <span className="text-soft text-sm">
             {' '}
-            from {source.account.label}
-            {source.overridable && ', may be changed here'}
+            <Trans>from {source.account.label}</Trans>
+            {source.overridable && t`, may be changed here`}
           </span>
         )}
       </>,
@@ -43,12 +55,12 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
   const rows: [string, ReactNode][] = [
     ...builtIn.map((a) => row(a, builtInOf(u, a.key))),
     ...declared.map((a) => row(a, u.custom?.[a.key])),
-    ['Id', u.id],
+    [t`Id`, u.id],
   ]
   const turn = (status: 'suspended' | 'active') =>
     sheet.add(
       {
-        verb: status === 'active' ? 'Bring back' : 'Suspend',
+        verb: status === 'active' ? t`Bring back` : t`Suspend`,
         what: u.display_name,
         operations: [{ op: 'update_user', user: u.user_name, status }],
       },
@@ -65,20 +77,20 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
     <>
       {acts && (
         <div className="mt-2 flex flex-wrap gap-3">
-          {there && press('change', 'Change')}
+          {there && press('change', t`Change`)}
           {u.status === 'active' && (
             <button type="button" className="button-quiet" onClick={() => turn('suspended')}>
-              Suspend
+              <Trans>Suspend</Trans>
             </button>
           )}
           {u.status !== 'active' && (
             <button type="button" className="button-quiet" onClick={() => turn('active')}>
-              {u.status === 'invited' ? 'Make active' : 'Bring back'}
+              {u.status === 'invited' ? t`Make active` : t`Bring back`}
             </button>
           )}
-          {there && press('depart', 'Depart')}
-          {u.kind === 'person' && !u.merged_into && press('merge', 'Merge')}
-          {u.effective && press('sign-in', 'Give sign-in')}
+          {there && press('depart', t`Depart`)}
+          {u.kind === 'person' && !u.merged_into && press('merge', t`Merge`)}
+          {u.effective && press('sign-in', t`Give sign-in`)}
         </div>
       )}
       {what === 'change' && <Change key={u.revision} user={u} attributes={attributes} done={() => setWhat(null)} />}
@@ -87,8 +99,8 @@ export function Attributes({ user: u }: { user: Schemas['UserDetail'] }) {
       {(u.merged_into ?? u.merged_from) && (
         <p className="mt-2">
           {u.merged_into
-            ? `This record was merged into ${u.merged_into.label} (${u.merged_into.key ?? ''}).`
-            : `Merged into this record: ${list((u.merged_from ?? []).map((r) => r.key ?? r.label))}.`}
+            ? t`This record was merged into ${u.merged_into.label} (${u.merged_into.key ?? ''}).`
+            : t`Merged into this record: ${list((u.merged_from ?? []).map((r) => r.key ?? r.label))}.`}
         </p>
       )}
       {what === 'sign-in' && <SignInOf user={u} />}
@@ -121,7 +133,7 @@ function Change({
 }) {
   const sheet = useSheet()
   const [before] = useState(() => valuesOf(u, attributes.builtIn))
-  const [values, setValues] = useEdited('Change values', before)
+  const [values, setValues] = useEdited(t`Change values`, before)
   const fields = operationOf(values, before)
   const changed = Object.keys(fields)
   const all = [...attributes.builtIn, ...attributes.declared]
@@ -129,7 +141,7 @@ function Change({
   const fixed = (key: string) => elsewhere.some((s) => s.attribute === key)
   return (
     <form
-      aria-label={`Change ${u.display_name}`}
+      aria-label={t`Change ${u.display_name}`}
       className="mt-3 grid max-w-160 sm:grid-cols-2 gap-x-5 gap-y-3"
       onSubmit={(e) => {
         e.preventDefault()
@@ -138,7 +150,7 @@ function Change({
           .map(([k, v]) => `${k.replaceAll('_', ' ')}: ${String(v) || 'cleared'}`)
           .join('; ')
         sheet.add(
-          { verb: 'Change', what: u.display_name, detail, operations: [{ op: 'update_user', user: u.user_name, ...fields }] },
+          { verb: t`Change`, what: u.display_name, detail, operations: [{ op: 'update_user', user: u.user_name, ...fields }] },
           u.revision,
         )
         setValues(before)
@@ -156,13 +168,13 @@ function Change({
       {elsewhere.length > 0 && (
         <p className="text-soft text-sm sm:col-span-2">
           {sentence(
-            `${list(elsewhere.map((s) => (all.find((a) => a.key === s.attribute)?.label ?? s.attribute).toLowerCase()))} ${elsewhere.length === 1 ? 'comes' : 'come'} from ${list([...new Set(elsewhere.map((s) => s.account.label))])}, and ${elsewhere.length === 1 ? 'is' : 'are'} changed there`,
+            t`${list(elsewhere.map((s) => (all.find((a) => a.key === s.attribute)?.label ?? s.attribute).toLowerCase()))} ${elsewhere.length === 1 ? t`comes` : t`come`} from ${list([...new Set(elsewhere.map((s) => s.account.label))])}, and ${elsewhere.length === 1 ? 'is' : 'are'} changed there`,
           )}
         </p>
       )}
       <div className="sm:col-span-2">
         <button type="submit" className="button" disabled={changed.length === 0}>
-          Add to change sheet
+          <Trans>Add to change sheet</Trans>
         </button>
       </div>
     </form>
@@ -181,32 +193,32 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
   const o = owned.data
   const left = o
     ? [
-        ...o.applications.map((r) => `the application ${r.label}`),
-        ...o.roles.map((r) => `the role ${r.label}`),
-        ...o.groups.map((r) => `the group ${r.label}`),
-        ...o.expectations.map((r) => `the expectation ${r.label}`),
-        ...o.defaults.map((r) => `the default rule ${r.label}`),
-        ...o.units.map((r) => `the unit ${r.label}, which they lead`),
-        ...o.machine_accounts.map((r) => `the machine account ${r.label}, which they are accountable for`),
-        ...o.shared_accounts.map((r) => `the shared account ${r.label}, of which they are the custodian`),
-        ...o.sponsored_rules.map((r) => `the rule ${r.label}, whose people they sponsor`),
-        ...o.routes.map((r) => `the route ${r.label}, by which they approve`),
-        ...o.reviews.map((r) => `the review ${r.label}`),
-        ...o.stands_in_for.map((r) => `what they decide in the place of ${r.label}`),
-        ...(o.people.length > 0 ? [`${count(o.people.length, 'person', 'people')} who report to them`] : []),
+        ...o.applications.map((r) => t`the application ${r.label}`),
+        ...o.roles.map((r) => t`the role ${r.label}`),
+        ...o.groups.map((r) => t`the group ${r.label}`),
+        ...o.expectations.map((r) => t`the expectation ${r.label}`),
+        ...o.defaults.map((r) => t`the default rule ${r.label}`),
+        ...o.units.map((r) => t`the unit ${r.label}, which they lead`),
+        ...o.machine_accounts.map((r) => t`the machine account ${r.label}, which they are accountable for`),
+        ...o.shared_accounts.map((r) => t`the shared account ${r.label}, of which they are the custodian`),
+        ...o.sponsored_rules.map((r) => t`the rule ${r.label}, whose people they sponsor`),
+        ...o.routes.map((r) => t`the route ${r.label}, by which they approve`),
+        ...o.reviews.map((r) => t`the review ${r.label}`),
+        ...o.stands_in_for.map((r) => t`what they decide in the place of ${r.label}`),
+        ...(o.people.length > 0 ? [t`${plural(o.people.length, { one: '# person', other: '# people' })} who report to them`] : []),
       ]
     : []
   return (
     <form
-      aria-label={`${u.display_name} departs`}
+      aria-label={t`${u.display_name} departs`}
       className="bg-wash mt-3 max-w-160 rounded-md p-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Depart',
+            verb: t`Depart`,
             what: u.display_name,
-            detail: [ahead ? `last day ${shortDay(last)}` : 'at once', to.key && `what they own goes to ${to.name}`]
+            detail: [ahead ? t`last day ${shortDay(last)}` : t`at once`, to.key && t`what they own goes to ${to.name}`]
               .filter(Boolean)
               .join(', '),
             operations: [
@@ -227,30 +239,36 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
       }}
     >
       <label className="block max-w-80">
-        Last day <span className="text-soft text-sm">none: at once</span>
+        <Trans>
+          Last day <span className="text-soft text-sm">none: at once</span>
+        </Trans>
         <input className="field" type="date" value={last} onChange={(e) => setLast(e.target.value)} />
       </label>
       <p className="mt-2">
-        {ahead
-          ? `All that ${u.display_name} can do ends after ${shortDay(last)}, with sign-in and tokens.`
-          : `All that ${u.display_name} can do ends at once, with sign-in and tokens.`}{' '}
-        Their history stays in the ledger; their user name is never reused.
+        <Trans>
+          {ahead
+            ? t`All that ${u.display_name} can do ends after ${shortDay(last)}, with sign-in and tokens.`
+            : t`All that ${u.display_name} can do ends at once, with sign-in and tokens.`}{' '}
+          Their history stays in the ledger; their user name is never reused.
+        </Trans>
       </p>
       {o && (
         <p className="mt-2">
-          {left.length === 0 ? 'They own nothing that would be left without an owner.' : `They own ${list(left)}.`}
-          {o.deciding > 0 && ` ${count(o.deciding, 'request')} of others wait for them.`}
-          {o.waiting > 0 && ` ${count(o.waiting, 'request')} of theirs waits; it ends with them.`}
+          {left.length === 0 ? t`They own nothing that would be left without an owner.` : t`They own ${list(left)}.`}
+          {o.deciding > 0 && t` ${plural(o.deciding, { one: '# request', other: '# requests' })} of others wait for them.`}
+          {o.waiting > 0 && t` ${plural(o.waiting, { one: '# request', other: '# requests' })} of theirs waits; it ends with them.`}
         </p>
       )}
       {left.length > 0 && (
         <div className="mt-2 max-w-80">
-          <span aria-hidden>Hand over to</span>
-          <UserBox label="Hand over to" value={to.key} onChange={(key, name) => setTo({ key, name })} />
+          <span aria-hidden>
+            <Trans>Hand over to</Trans>
+          </span>
+          <UserBox label={t`Hand over to`} value={to.key} onChange={(key, name) => setTo({ key, name })} />
         </div>
       )}
       <button type="submit" className="button mt-3">
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -260,10 +278,12 @@ function Depart({ user: u, done }: { user: Schemas['UserDetail']; done: () => vo
 function Erase({ user: u }: { user: Schemas['UserDetail'] }) {
   const sheet = useSheet()
   return (
-    <section aria-label="Erase" className="border-rule mt-6 max-w-160 border-t pt-4">
+    <section aria-label={t`Erase`} className="border-rule mt-6 max-w-160 border-t pt-4">
       <p>
-        Names and address can be erased. What {u.display_name} held, decided and changed stays in the ledger, about “a departed user”, and
-        so do unit, title and dates, since they gave access; the ledger verifies as before. It cannot be undone.
+        <Trans>
+          Names and address can be erased. What {u.display_name} held, decided and changed stays in the ledger, about “a departed user”, and
+          so do unit, title and dates, since they gave access; the ledger verifies as before. It cannot be undone.
+        </Trans>
       </p>
       <button
         type="button"
@@ -271,15 +291,15 @@ function Erase({ user: u }: { user: Schemas['UserDetail'] }) {
         onClick={() =>
           sheet.add(
             {
-              verb: 'Erase',
-              what: `the personal values of ${u.display_name}`,
+              verb: t`Erase`,
+              what: t`the personal values of ${u.display_name}`,
               operations: [{ op: 'erase_user', user: u.id }],
             },
             u.revision,
           )
         }
       >
-        Erase them
+        <Trans>Erase them</Trans>
       </button>
     </section>
   )

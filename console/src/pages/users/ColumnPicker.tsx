@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react'
 import { usual, type Column } from './attributes'
 
@@ -5,12 +7,14 @@ import { usual, type Column } from './attributes'
 export function ColumnPicker({ columns, shown, set }: { columns: Column[]; shown: string[]; set: (keys: string[] | undefined) => void }) {
   return (
     <Popover>
-      <PopoverButton className="button-quiet whitespace-nowrap">Columns</PopoverButton>
+      <PopoverButton className="button-quiet whitespace-nowrap">
+        <Trans>Columns</Trans>
+      </PopoverButton>
       <PopoverPanel
         anchor={{ to: 'bottom end', gap: 4 }}
         className="border-rule bg-sheet z-30 max-h-96 w-64 overflow-auto rounded-md border p-3"
       >
-        <ul aria-label="Columns">
+        <ul aria-label={t`Columns`}>
           {columns.map((c) => (
             <li key={c.key}>
               <label className="flex gap-2">
@@ -26,7 +30,7 @@ export function ColumnPicker({ columns, shown, set }: { columns: Column[]; shown
           ))}
         </ul>
         <button type="button" className="press mt-2" onClick={() => set(undefined)} disabled={shown.join() === usual.join()}>
-          The usual ones
+          <Trans>The usual ones</Trans>
         </button>
       </PopoverPanel>
     </Popover>

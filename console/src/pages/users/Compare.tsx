@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
 import { Things } from '../../shared/Things'
 import { UserBox } from '../../shared/UserBox'
-import { count, lastDay } from '../../shared/words'
+import { lastDay } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -26,14 +28,14 @@ export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
     ? [
         ...c.groups.map((g) => ({
           id: g.membership.id,
-          label: `the group ${g.membership.group.label}`,
+          label: t`the group ${g.membership.group.label}`,
           until: g.membership.until,
           operation: g.operation,
           may: me.may['groups.update'],
         })),
         ...c.roles.map((r) => ({
           id: r.assignment.id,
-          label: `the role ${r.assignment.role.label}`,
+          label: t`the role ${r.assignment.role.label}`,
           until: r.assignment.until,
           operation: r.operation,
           may: me.may['roles.assign'],
@@ -45,7 +47,7 @@ export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
     <>
       <div className="mt-2 max-w-80">
         <UserBox
-          label="Colleague to compare with"
+          label={t`Colleague to compare with`}
           value={other}
           onChange={(key) => {
             setOther(key)
@@ -53,28 +55,45 @@ export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
           }}
         />
       </div>
-      {!other && <Empty>Choose a colleague to compare.</Empty>}
+      {!other && (
+        <Empty>
+          <Trans>Choose a colleague to compare.</Trans>
+        </Empty>
+      )}
       {comparison.error && <Trouble error={comparison.error} />}
-      {other && comparison.isPending && <Loading what="both" />}
+      {other && comparison.isPending && <Loading what={t`both`} />}
       {c && (
         <div aria-live="polite">
           <p className="mt-3">
-            Both can do {count(c.both, 'thing')}. {c.with.label} can do {c.lacks.length} that {c.user.label} cannot, and the other way round{' '}
-            {c.has.length}.{c.outside_too && <span className="text-brass"> There may be differences that you may not see.</span>}
+            <Trans>
+              Both can do {plural(c.both, { one: '# thing', other: '# things' })}. {c.with.label} can do {c.lacks.length} that{' '}
+              {c.user.label} cannot, and the other way round {c.has.length}.
+            </Trans>
+            {c.outside_too && (
+              <span className="text-brass">
+                <Trans> There may be differences that you may not see.</Trans>
+              </span>
+            )}
           </p>
           <h2 className="mt-4">
-            Given to {c.with.label} and not to {c.user.label}
+            <Trans>
+              Given to {c.with.label} and not to {c.user.label}
+            </Trans>
           </h2>
-          {parts.length === 0 && <Empty>No differences in what is given.</Empty>}
+          {parts.length === 0 && (
+            <Empty>
+              <Trans>No differences in what is given.</Trans>
+            </Empty>
+          )}
           {parts.length > 0 && (
             <form
-              aria-label="Give the same"
+              aria-label={t`Give the same`}
               onSubmit={(e) => {
                 e.preventDefault()
                 sheet.add(
                   {
-                    verb: 'Give',
-                    what: `${u.display_name} what ${c.with.label} has`,
+                    verb: t`Give`,
+                    what: t`${u.display_name} what ${c.with.label} has`,
                     detail: chosen.map((p) => p.label).join(', '),
                     operations: chosen.map((p) => p.operation),
                   },
@@ -97,7 +116,11 @@ export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
                       )}
                       <span>
                         {p.label}
-                        {p.until && <span className="text-brass"> until {lastDay(p.until)}</span>}
+                        {p.until && (
+                          <span className="text-brass">
+                            <Trans> until {lastDay(p.until)}</Trans>
+                          </span>
+                        )}
                       </span>
                     </label>
                   </li>
@@ -105,14 +128,14 @@ export function Compare({ user: u }: { user: Schemas['UserDetail'] }) {
               </ul>
               {!past && u.status !== 'departed' && (
                 <button type="submit" className="button-quiet mt-3" disabled={chosen.length === 0}>
-                  Add {count(chosen.length, 'item')} to change sheet
+                  <Trans>Add {plural(chosen.length, { one: '# item', other: '# items' })} to change sheet</Trans>
                 </button>
               )}
             </form>
           )}
           <div className="mt-5 grid sm:grid-cols-2 gap-6">
-            <Things title={`Only ${c.with.label} can`} lines={c.lacks} ink="text-kelp" />
-            <Things title={`Only ${c.user.label} can`} lines={c.has} ink="text-brick" />
+            <Things title={t`Only ${c.with.label} can`} lines={c.lacks} ink="text-kelp" />
+            <Things title={t`Only ${c.user.label} can`} lines={c.has} ink="text-brick" />
           </div>
         </div>
       )}

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { Schemas } from '../../api/client'
 import { UserBox } from '../../shared/UserBox'
 import { ValueBox } from './ValueBox'
@@ -31,8 +33,13 @@ export function Fields({
         .map((a) =>
           a.key === 'manager' ? (
             <div key={a.key}>
-              <span aria-hidden>Manager</span> <span className="text-soft text-sm">by name</span>
-              <UserBox label="Manager" value={values.manager ?? ''} onChange={(v) => put('manager', v)} />
+              <span aria-hidden>
+                <Trans>Manager</Trans>
+              </span>{' '}
+              <span className="text-soft text-sm">
+                <Trans>by name</Trans>
+              </span>
+              <UserBox label={t`Manager`} value={values.manager ?? ''} onChange={(v) => put('manager', v)} />
             </div>
           ) : (
             <label key={a.key}>
@@ -61,11 +68,13 @@ export function Fields({
             <label key={a.key}>
               {a.label}{' '}
               <span className="text-soft text-sm">
-                {[a.required && 'required', a.personal && 'personal', a.pattern && `matches ${a.pattern}`].filter(Boolean).join(', ')}
+                {[a.required && 'required', a.personal && 'personal', a.pattern && t`matches ${a.pattern}`].filter(Boolean).join(', ')}
               </span>
               {oneOf && oneOf.length > 0 ? (
                 <select className="field" name={name} value={values[name] ?? ''} onChange={(e) => put(name, e.target.value)}>
-                  <option value="">not given</option>
+                  <option value="">
+                    <Trans>not given</Trans>
+                  </option>
                   {oneOf.map((v) => (
                     <option key={v} value={v}>
                       {v}

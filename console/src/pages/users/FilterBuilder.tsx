@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { ValueBox } from './ValueBox'
 import { useState } from 'react'
 import type { Column } from './attributes'
@@ -12,14 +14,14 @@ export function FilterBuilder({ filter, columns, set }: { filter: string; column
   if (!known)
     return (
       <p className="bg-wash mt-2 rounded-md p-2.5">
-        This filter cannot be built here. Edit it in the box, or clear the box to start again.
+        <Trans>This filter cannot be built here. Edit it in the box, or clear the box to start again.</Trans>
       </p>
     )
   const change = (i: number, c: Condition) => setBuilt({ ...built, conditions: built.conditions.map((x, k) => (k === i ? c : x)) })
   const text = write(built, columns)
   return (
     <form
-      aria-label="Build a filter"
+      aria-label={t`Build a filter`}
       className="bg-wash mt-2 rounded-md p-2.5"
       onSubmit={(e) => {
         e.preventDefault()
@@ -27,12 +29,16 @@ export function FilterBuilder({ filter, columns, set }: { filter: string; column
       }}
     >
       <fieldset>
-        <legend className="float-left mr-3">Users for whom</legend>
+        <legend className="float-left mr-3">
+          <Trans>Users for whom</Trans>
+        </legend>
         <label className="mr-4 inline-flex gap-1.5">
-          <input type="radio" name="join" checked={!built.any} onChange={() => setBuilt({ ...built, any: false })} /> all conditions hold
+          <input type="radio" name="join" checked={!built.any} onChange={() => setBuilt({ ...built, any: false })} />
+          <Trans> all conditions hold</Trans>
         </label>
         <label className="inline-flex gap-1.5">
-          <input type="radio" name="join" checked={built.any} onChange={() => setBuilt({ ...built, any: true })} /> any condition holds
+          <input type="radio" name="join" checked={built.any} onChange={() => setBuilt({ ...built, any: true })} />
+          <Trans> any condition holds</Trans>
         </label>
       </fieldset>
       <ul className="clear-both mt-1">
@@ -53,10 +59,10 @@ export function FilterBuilder({ filter, columns, set }: { filter: string; column
           className="button-quiet"
           onClick={() => setBuilt({ ...built, conditions: [...built.conditions, { attribute: 'title', operator: 'co', value: '' }] })}
         >
-          Add a condition
+          <Trans>Add a condition</Trans>
         </button>
         <button type="submit" className="button" disabled={text === '' && filter === ''}>
-          Show them
+          <Trans>Show them</Trans>
         </button>
         <code className="text-soft truncate font-mono text-sm">{text}</code>
       </div>
@@ -84,7 +90,7 @@ function Line({
     <li className="mt-1.5 flex items-center gap-2">
       <select
         className="field w-48"
-        aria-label={`Attribute of condition ${at}`}
+        aria-label={t`Attribute of condition ${at}`}
         value={c.attribute}
         onChange={(e) => {
           const next = columns.find((x) => x.key === e.target.value)
@@ -99,7 +105,7 @@ function Line({
       </select>
       <select
         className="field w-44"
-        aria-label={`How to compare in condition ${at}`}
+        aria-label={t`How to compare in condition ${at}`}
         value={c.operator}
         onChange={(e) => change({ ...c, operator: e.target.value })}
       >
@@ -113,11 +119,13 @@ function Line({
         (column?.oneOf || column?.type === 'truth' ? (
           <select
             className="field w-56"
-            aria-label={`Value of condition ${at}`}
+            aria-label={t`Value of condition ${at}`}
             value={c.value}
             onChange={(e) => change({ ...c, value: e.target.value })}
           >
-            <option value="">choose</option>
+            <option value="">
+              <Trans>choose</Trans>
+            </option>
             {(column.oneOf ?? ['true', 'false']).map((v) => (
               <option key={v} value={v}>
                 {v}
@@ -128,23 +136,23 @@ function Line({
           <ValueBox
             className="w-56"
             attribute={column.values}
-            aria-label={`Value of condition ${at}`}
+            aria-label={t`Value of condition ${at}`}
             value={c.value}
             set={(value) => change({ ...c, value })}
           />
         ) : (
           <input
             className="field w-56"
-            aria-label={`Value of condition ${at}`}
+            aria-label={t`Value of condition ${at}`}
             type={column?.type === 'date' ? 'date' : column?.type === 'number' ? 'number' : 'text'}
             step="any"
-            placeholder={c.attribute === 'unit' ? 'such as marine/pilotage' : undefined}
+            placeholder={c.attribute === 'unit' ? t`such as marine/pilotage` : undefined}
             value={c.value}
             onChange={(e) => change({ ...c, value: e.target.value })}
           />
         ))}
-      <button type="button" className="press text-sm" aria-label={`Remove condition ${at}`} onClick={remove}>
-        Remove
+      <button type="button" className="press text-sm" aria-label={t`Remove condition ${at}`} onClick={remove}>
+        <Trans>Remove</Trans>
       </button>
     </li>
   )

@@ -1,9 +1,11 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useState } from 'react'
 import type { Operation, Schemas } from '../../api/client'
 import { PickBox, type Choice } from '../../shared/PickBox'
 import { Picks } from '../../shared/Picks'
 import { windowOf } from '../../shared/window'
-import { count, shortDay } from '../../shared/words'
+import { shortDay } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
@@ -13,20 +15,20 @@ import { useTyped } from '../../shell/drafts'
 /** Who a role is given to: a user, a group, or several users at once. */
 export type Holder = { user?: string; group?: string; users?: string[]; label: string; revision: number }
 
-function limitsOf(t: LimitsInput, zone: string) {
+function limitsOf(limits: LimitsInput, zone: string) {
   return {
-    ...windowOf(t, zone),
-    scopes: t.scopes.length > 0 ? t.scopes.map((s) => ({ application: s.application, pattern: s.pattern.trim() })) : undefined,
-    schedule: t.days.length > 0 ? { days: t.days, from: t.from, until: t.until, time_zone: zone } : undefined,
+    ...windowOf(limits, zone),
+    scopes: limits.scopes.length > 0 ? limits.scopes.map((s) => ({ application: s.application, pattern: s.pattern.trim() })) : undefined,
+    schedule: limits.days.length > 0 ? { days: limits.days, from: limits.from, until: limits.until, time_zone: zone } : undefined,
   }
 }
 
-function limitsWords(t: LimitsInput, zone: string) {
+function limitsWords(limits: LimitsInput, zone: string) {
   return [
-    t.first && `from ${shortDay(t.first)}`,
-    t.last ? `last day ${shortDay(t.last)}` : 'no end',
-    ...t.scopes.map((s) => `within ${s.pattern} of ${s.application}`),
-    t.days.length > 0 && scheduleWords(t.days, t.from, t.until, zone),
+    limits.first && t`from ${shortDay(limits.first)}`,
+    limits.last ? t`last day ${shortDay(limits.last)}` : t`no end`,
+    ...limits.scopes.map((s) => t`within ${s.pattern} of ${s.application}`),
+    limits.days.length > 0 && scheduleWords(limits.days, limits.from, limits.until, zone),
   ]
     .filter(Boolean)
     .join(', ')
@@ -48,8 +50,8 @@ export function GrantRole({ to, open, done }: { to: Holder; open?: boolean; done
         if (!role || blank) return
         sheet.add(
           {
-            verb: 'Grant',
-            what: `${role.label} to ${to.label}`,
+            verb: t`Grant`,
+            what: t`${role.label} to ${to.label}`,
             detail: `${role.key}, ${limitsWords(limits, zone)}`,
             operations: (to.users ?? [to.user]).map((user) => ({
               op: 'grant',
@@ -68,10 +70,10 @@ export function GrantRole({ to, open, done }: { to: Holder; open?: boolean; done
     >
       <div className="flex flex-wrap items-end gap-3">
         <div className="w-72">
-          <PickBox label="Role to grant" choices={choices} value={role} onChange={setRole} />
+          <PickBox label={t`Role to grant`} choices={choices} value={role} onChange={setRole} />
         </div>
         <label className="text-soft flex items-center gap-2 text-sm">
-          last day
+          <Trans>last day</Trans>
           <input
             type="date"
             className="field text-ink w-auto"
@@ -80,7 +82,7 @@ export function GrantRole({ to, open, done }: { to: Holder; open?: boolean; done
           />
         </label>
         <button type="submit" className="button-quiet" disabled={!role || blank}>
-          Add to change sheet
+          <Trans>Add to change sheet</Trans>
         </button>
       </div>
       <LimitsFields limits={limits} set={setLimits} role={role?.key} zone={zone} open={open} />
@@ -107,22 +109,25 @@ export function SetRoles({ user }: { user: Schemas['UserDetail'] }) {
           setOpen(true)
         }}
       >
-        Set all roles at once
+        <Trans>Set all roles at once</Trans>
       </button>
     )
   const gone = mine.filter((a) => !picked.some((p) => p.key === (a.role.key ?? a.id)))
   const fresh = picked.filter((p) => !now.some((n) => n.key === p.key))
   return (
     <form
-      aria-label="Set all roles at once"
+      aria-label={t`Set all roles at once`}
       className="bg-wash mt-3 max-w-120 rounded-md p-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Set',
-            what: `the roles of ${user.display_name}`,
-            detail: [fresh.length > 0 && `${count(fresh.length, 'role')} more`, gone.length > 0 && `${count(gone.length, 'role')} fewer`]
+            verb: t`Set`,
+            what: t`the roles of ${user.display_name}`,
+            detail: [
+              fresh.length > 0 && t`${plural(fresh.length, { one: '# role', other: '# roles' })} more`,
+              gone.length > 0 && t`${plural(gone.length, { one: '# role', other: '# roles' })} fewer`,
+            ]
               .filter(Boolean)
               .join(', '),
             operations: [
@@ -136,28 +141,28 @@ export function SetRoles({ user }: { user: Schemas['UserDetail'] }) {
       }}
     >
       <Picks
-        title={`Roles ${user.display_name} shall have directly`}
-        label="Role to add"
+        title={t`Roles ${user.display_name} shall have directly`}
+        label={t`Role to add`}
         choices={choices}
         picked={picked}
         pick={setPicked}
       />
       <p className="text-soft mt-2 text-sm" aria-live="polite">
         {fresh.length + gone.length === 0
-          ? 'No difference.'
+          ? t`No difference.`
           : [
-              fresh.length > 0 && `To grant: ${fresh.map((r) => r.label).join(', ')}`,
-              gone.length > 0 && `To revoke: ${gone.map((a) => a.role.label).join(', ')}`,
+              fresh.length > 0 && t`To grant: ${fresh.map((r) => r.label).join(', ')}`,
+              gone.length > 0 && t`To revoke: ${gone.map((a) => a.role.label).join(', ')}`,
             ]
               .filter(Boolean)
-              .join('. ') + '. Other roles stay.'}
+              .join('. ') + t`. Other roles stay.`}
       </p>
       <div className="mt-2 flex gap-3">
         <button type="submit" className="button-quiet" disabled={fresh.length + gone.length === 0}>
-          Add to change sheet
+          <Trans>Add to change sheet</Trans>
         </button>
         <button type="button" className="press" onClick={() => setOpen(false)}>
-          Cancel
+          <Trans>Cancel</Trans>
         </button>
       </div>
     </form>
@@ -177,8 +182,8 @@ export function JoinGroup({ user }: { user: Schemas['UserDetail'] }) {
         if (!group) return
         sheet.add(
           {
-            verb: 'Add',
-            what: `${user.display_name} to ${group.label}`,
+            verb: t`Add`,
+            what: t`${user.display_name} to ${group.label}`,
             operations: [{ op: 'add_member', group: group.key, user: user.user_name }],
           },
           user.revision,
@@ -187,10 +192,10 @@ export function JoinGroup({ user }: { user: Schemas['UserDetail'] }) {
       }}
     >
       <div className="w-72">
-        <PickBox label="Group to add to" choices={choices} value={group} onChange={setGroup} />
+        <PickBox label={t`Group to add to`} choices={choices} value={group} onChange={setGroup} />
       </div>
       <button type="submit" className="button-quiet" disabled={!group}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

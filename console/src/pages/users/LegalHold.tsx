@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { Schemas } from '../../api/client'
 import { AddPanel } from '../../shared/AddPanel'
 import { shortDay } from '../../shared/words'
@@ -10,15 +12,17 @@ export function LegalHold({ user: u, acts }: { user: Schemas['UserDetail']; acts
   const hold = u.legal_hold
   if (!hold && !acts) return null
   return (
-    <section aria-label="Legal hold" className="border-rule mt-6 max-w-160 border-t pt-4">
+    <section aria-label={t`Legal hold`} className="border-rule mt-6 max-w-160 border-t pt-4">
       {hold && (
         <>
           <p>
-            <strong>Under legal hold</strong> until the end of {shortDay(hold.last_day)}: {u.display_name} is not erased.
+            <Trans>
+              <strong>Under legal hold</strong> until the end of {shortDay(hold.last_day)}: {u.display_name} is not erased.
+            </Trans>
           </p>
           {hold.given && (
             <p className="text-soft text-sm">
-              {hold.given.by?.label ?? 'The host'}, {shortDay(hold.given.at)}: {hold.given.reason}
+              {hold.given.by?.label ?? t`The host`}, {shortDay(hold.given.at)}: {hold.given.reason}
             </p>
           )}
         </>
@@ -26,8 +30,8 @@ export function LegalHold({ user: u, acts }: { user: Schemas['UserDetail']; acts
       {acts && (
         <p className="mt-1 flex flex-wrap gap-x-4 gap-y-2">
           <AddPanel
-            press={hold ? 'Another last day' : 'Put under legal hold'}
-            label={hold ? 'Another last day of the legal hold' : 'Put under legal hold'}
+            press={hold ? t`Another last day` : t`Put under legal hold`}
+            label={hold ? t`Another last day of the legal hold` : t`Put under legal hold`}
             name={`hold-${u.user_name}`}
           >
             {(done) => <SetHold user={u} done={done} />}
@@ -39,15 +43,15 @@ export function LegalHold({ user: u, acts }: { user: Schemas['UserDetail']; acts
               onClick={() =>
                 sheet.add(
                   {
-                    verb: 'End',
-                    what: `the legal hold of ${u.display_name}`,
+                    verb: t`End`,
+                    what: t`the legal hold of ${u.display_name}`,
                     operations: [{ op: 'end_legal_hold', user: u.user_name }],
                   },
                   u.revision,
                 )
               }
             >
-              End the legal hold
+              <Trans>End the legal hold</Trans>
             </button>
           )}
         </p>
@@ -61,15 +65,15 @@ function SetHold({ user: u, done }: { user: Schemas['UserDetail']; done: () => v
   const [until, setUntil] = useTyped(`Hold ${u.user_name}`, u.legal_hold?.last_day ?? '')
   return (
     <form
-      aria-label="Put under legal hold"
+      aria-label={t`Put under legal hold`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Hold',
+            verb: t`Hold`,
             what: u.display_name,
-            detail: `not to be erased until the end of ${shortDay(until)}`,
+            detail: t`not to be erased until the end of ${shortDay(until)}`,
             operations: [{ op: 'set_legal_hold', user: u.user_name, last_day: until }],
           },
           u.revision,
@@ -78,12 +82,14 @@ function SetHold({ user: u, done }: { user: Schemas['UserDetail']; done: () => v
       }}
     >
       <label>
-        Last day of the hold
+        <Trans>Last day of the hold</Trans>
         <input type="date" className="field" value={until} onChange={(e) => setUntil(e.target.value)} />
       </label>
-      <p className="text-soft mt-2 text-sm">Whoever is under hold cannot be erased. Say in the reason what it is for.</p>
+      <p className="text-soft mt-2 text-sm">
+        <Trans>Whoever is under hold cannot be erased. Say in the reason what it is for.</Trans>
+      </p>
       <button type="submit" className="button mt-3" disabled={!until}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useRef, useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { Empty, Loading, Trouble } from '../../shared/State'
-import { count, fullDay, shortDay, unitWords } from '../../shared/words'
+import { fullDay, shortDay, unitWords } from '../../shared/words'
 import { SaveAs } from '../../shared/Export'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
@@ -31,7 +33,7 @@ const widths: Record<string, string> = {
   kind: '0.6fr',
 }
 const layoutOf = (shown: Column[], picks: boolean) => ({
-  gridTemplateColumns: [...(picks ? ['1.5rem'] : []), ...shown.map((c) => `minmax(0, ${widths[c.key] ?? '1fr'})`)].join(' '),
+  gridTemplateColumns: [...(picks ? ['1.5rem'] : []), ...shown.map((c) => t`minmax(0, ${widths[c.key] ?? '1fr'})`)].join(' '),
 })
 
 /** The register of users. */
@@ -99,40 +101,44 @@ export function UserList() {
   return (
     <div className="flex h-full flex-col">
       <div className="flex flex-wrap items-baseline justify-between gap-x-4">
-        <h1>Users</h1>
+        <h1>
+          <Trans>Users</Trans>
+        </h1>
         {me.may['users.create'] && !past && (
           <div className="flex gap-3">
             <Link to="/import" className="button-quiet">
-              Import
+              <Trans>Import</Trans>
             </Link>
             <Link to="/users/add" className="button">
-              Add a user
+              <Trans>Add a user</Trans>
             </Link>
           </div>
         )}
       </div>
       <p className="text-soft mt-1" role="status">
         {users.isPending
-          ? 'Loading users …'
-          : `${count(total, 'user')}${search.unit ? ` in ${unitWords(search.unit)}` : ''}${past ? `, at the end of ${fullDay(asOf!)}` : ''}.`}
+          ? t`Loading users …`
+          : `${plural(total, { one: '# user', other: '# users' })}${search.unit ? t` in ${unitWords(search.unit)}` : ''}${past ? t`, at the end of ${fullDay(asOf!)}` : ''}.`}
       </p>
       <Views search={search} />
       <div className="mt-3 flex flex-wrap gap-3">
         <input
           type="search"
           className="field max-w-72"
-          aria-label="Search users by name, user name, title or e-mail"
-          placeholder="Name, user name, title or e-mail"
+          aria-label={t`Search users by name, user name, title or e-mail`}
+          placeholder={t`Name, user name, title or e-mail`}
           value={text}
           onChange={(e) => setText(e.target.value)}
         />
         <select
           className="field w-auto"
-          aria-label="Status"
+          aria-label={t`Status`}
           value={search.status ?? ''}
           onChange={(e) => void navigate({ search: (s) => ({ ...s, status: e.target.value || undefined }) })}
         >
-          <option value="">Any status</option>
+          <option value="">
+            <Trans>Any status</Trans>
+          </option>
           {statuses.map((s) => (
             <option key={s} value={s}>
               {s.charAt(0).toUpperCase() + s.slice(1)}
@@ -141,12 +147,12 @@ export function UserList() {
         </select>
         {search.unit && (
           <button type="button" className="button-quiet" onClick={() => void navigate({ search: (s) => ({ ...s, unit: undefined }) })}>
-            All units
+            <Trans>All units</Trans>
           </button>
         )}
         {search.group && (
           <button type="button" className="button-quiet" onClick={() => void navigate({ search: (s) => ({ ...s, group: undefined }) })}>
-            Not only {search.group}
+            <Trans>Not only {search.group}</Trans>
           </button>
         )}
         <Filter
@@ -155,7 +161,7 @@ export function UserList() {
           set={(filter) => void navigate({ search: (s) => ({ ...s, filter: filter || undefined }) })}
         />
         <button type="button" className="button-quiet whitespace-nowrap" aria-expanded={building} onClick={() => setBuilding(!building)}>
-          Build a filter
+          <Trans>Build a filter</Trans>
         </button>
         <div className="flex gap-3">
           <SaveAs
@@ -199,12 +205,12 @@ export function UserList() {
         />
       )}
       {users.error && <Trouble error={users.error} retry={() => void users.refetch()} />}
-      {users.isPending && <Loading what="users" />}
+      {users.isPending && <Loading what={t`users`} />}
       {users.data && rows.length === 0 && (
         <Empty>
           {search.q || search.status || search.unit || search.group || search.filter
-            ? 'No user matches. Remove a word, or choose any status.'
-            : 'No users yet. Add a user, or import a list.'}
+            ? t`No user matches. Remove a word, or choose any status.`
+            : t`No users yet. Add a user, or import a list.`}
         </Empty>
       )}
       {rows.length > 0 && (
@@ -236,8 +242,8 @@ function Filter({ text, set }: { text: string; set: (text: string) => void }) {
     >
       <input
         className="field font-mono text-sm"
-        aria-label="Filter"
-        placeholder='Filter: within eq "marine" and title co "pilot"'
+        aria-label={t`Filter`}
+        placeholder={t`Filter: within eq "marine" and title co "pilot"`}
         spellCheck={false}
         value={written}
         onChange={(e) => setWritten(e.target.value)}
@@ -278,12 +284,14 @@ function Rows({
     if (more && last > rows.length - 40) more()
   }, [more, last, rows.length])
   return (
-    <div role="table" aria-label="Users" aria-rowcount={total} className="mt-3 flex min-h-40 grow flex-col max-md:overflow-x-auto">
+    <div role="table" aria-label={t`Users`} aria-rowcount={total} className="mt-3 flex min-h-40 grow flex-col max-md:overflow-x-auto">
       <div role="rowgroup" className="max-md:min-w-160">
         <div role="row" className="border-rule grid gap-3 border-b px-2 py-2" style={layout}>
           {picked && (
             <div role="columnheader">
-              <span className="sr-only">Pick</span>
+              <span className="sr-only">
+                <Trans>Pick</Trans>
+              </span>
             </div>
           )}
           {shown.map((c) => {
@@ -303,7 +311,7 @@ function Rows({
           })}
         </div>
       </div>
-      <div role="rowgroup" ref={box} tabIndex={0} aria-label="Rows" className="min-h-0 grow overflow-y-auto max-md:min-w-160">
+      <div role="rowgroup" ref={box} tabIndex={0} aria-label={t`Rows`} className="min-h-0 grow overflow-y-auto max-md:min-w-160">
         <div className="relative" style={{ height: virtual.getTotalSize() }}>
           {seen.map((v) => {
             const u = rows[v.index]!
@@ -320,7 +328,7 @@ function Rows({
                     <input
                       type="checkbox"
                       className="block size-4.5"
-                      aria-label={`Pick ${u.display_name}`}
+                      aria-label={t`Pick ${u.display_name}`}
                       checked={picked.has(u.user_name)}
                       onChange={(e) => pick(u, e.target.checked)}
                     />
@@ -363,7 +371,13 @@ function Cell({ column, user: u }: { column: Column; user: Schemas['User'] }) {
     case 'title':
       return (
         <div role="cell" className="truncate" title={u.title}>
-          {u.kind === 'service' ? <span className="text-soft">service account</span> : u.title}
+          {u.kind === 'service' ? (
+            <span className="text-soft">
+              <Trans>service account</Trans>
+            </span>
+          ) : (
+            u.title
+          )}
         </div>
       )
   }
@@ -388,7 +402,12 @@ export function valueOf(u: Schemas['User'], { key, type }: Column): string {
 }
 
 export function StatusText({ user }: { user: Pick<Schemas['User'], 'status' | 'effective'> }) {
-  if (user.status === 'active' && !user.effective) return <span className="text-brass">active, outside dates</span>
+  if (user.status === 'active' && !user.effective)
+    return (
+      <span className="text-brass">
+        <Trans>active, outside dates</Trans>
+      </span>
+    )
   return (
     <span className={user.status === 'active' ? 'text-kelp' : user.status === 'departed' ? 'text-soft' : 'text-brass'}>{user.status}</span>
   )

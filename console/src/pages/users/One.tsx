@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { getRouteApi, Link } from '@tanstack/react-router'
 import type { Schemas } from '../../api/client'
@@ -6,7 +8,7 @@ import { Empty, Loading, Trouble } from '../../shared/State'
 import { Tabs } from '../../shared/Tabs'
 import { keyOf } from '../../shared/key'
 import { Limits } from '../../shared/Limits'
-import { count, dayOf, shortDay, unitWords, until } from '../../shared/words'
+import { dayOf, shortDay, unitWords, until } from '../../shared/words'
 import { useDay } from '../../shell/day'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
@@ -47,7 +49,7 @@ export function OneUser() {
           <StatusText user={u} />
         </strong>
         <span className="text-soft">
-          {u.kind === 'service' && ' · service account'}
+          {u.kind === 'service' && t` · service account`}
           {u.title && ` · ${u.title}`}
           {u.unit && (
             <>
@@ -57,14 +59,14 @@ export function OneUser() {
               </Link>
             </>
           )}
-          {u.start_date && `, since ${shortDay(u.start_date)}`}
-          {u.end_date && ` · last day ${shortDay(u.end_date)}`}
+          {u.start_date && t`, since ${shortDay(u.start_date)}`}
+          {u.end_date && t` · last day ${shortDay(u.end_date)}`}
           {placesNow(u, now).map(
-            (p) => ` · also ${[p.title, p.unit && unitWords(p.unit)].filter(Boolean).join(', ')} until ${shortDay(p.end_date)}`,
+            (p) => t` · also ${[p.title, p.unit && unitWords(p.unit)].filter(Boolean).join(', ')} until ${shortDay(p.end_date)}`,
           )}
           {u.manager && (
             <>
-              {' · reports to '}
+              <Trans>{' · reports to '}</Trans>
               {u.manager.key ? (
                 <Link to="/users/$user" params={{ user: u.manager.key }} className="press">
                   {u.manager.label}
@@ -87,30 +89,32 @@ export function OneUser() {
       )}
       <p className="mt-1 flex flex-wrap gap-x-5 print:hidden">
         <Link to="/view-as" search={{ user: u.user_name }} className="press">
-          View as {u.display_name}
+          <Trans>View as {u.display_name}</Trans>
         </Link>{' '}
         <Report of="users" id={u.user_name} />
       </p>
       <Tabs
         chosen={tab}
-        choose={(t) =>
-          void navigate({ search: (s) => ({ ...s, tab: t === 'access' ? undefined : t, q: undefined, sort: undefined, only: undefined }) })
+        choose={(tab) =>
+          void navigate({
+            search: (s) => ({ ...s, tab: tab === 'access' ? undefined : tab, q: undefined, sort: undefined, only: undefined }),
+          })
         }
         tabs={[
           {
             key: 'access',
-            label: 'Access',
+            label: t`Access`,
             body: access.error ? (
               <Trouble error={access.error} retry={() => void access.refetch()} />
             ) : access.data ? (
               <AccessLines lines={access.data.lines} now={now} user={u.user_name} />
             ) : (
-              <Loading what="their access" />
+              <Loading what={t`their access`} />
             ),
           },
           {
             key: 'check',
-            label: 'Check',
+            label: t`Check`,
             body: (
               <AskMay
                 user={{ key: u.user_name, label: u.display_name }}
@@ -119,11 +123,11 @@ export function OneUser() {
               />
             ),
           },
-          { key: 'given', label: 'Groups and roles', count: u.groups.length + u.assignments.length, body: <GivenTo user={u} now={now} /> },
-          { key: 'attributes', label: 'Attributes', body: <Attributes user={u} /> },
-          { key: 'compare', label: 'Compare', body: <Compare user={u} /> },
-          { key: 'timeline', label: 'Timeline', body: <Timeline user={u.user_name} now={now} /> },
-          { key: 'history', label: 'History', body: <RevisionRows query={{ user: u.user_name }} /> },
+          { key: 'given', label: t`Groups and roles`, count: u.groups.length + u.assignments.length, body: <GivenTo user={u} now={now} /> },
+          { key: 'attributes', label: t`Attributes`, body: <Attributes user={u} /> },
+          { key: 'compare', label: t`Compare`, body: <Compare user={u} /> },
+          { key: 'timeline', label: t`Timeline`, body: <Timeline user={u.user_name} now={now} /> },
+          { key: 'history', label: t`History`, body: <RevisionRows query={{ user: u.user_name }} /> },
         ]}
       />
     </>
@@ -135,13 +139,24 @@ const placesNow = (u: Schemas['UserDetail'], now: Date) =>
   (u.positions ?? []).filter((p) => !p.former && p.start_date <= dayOf(now) && dayOf(now) <= p.end_date)
 
 function Sum({ access: a }: { access: Schemas['Access'] }) {
-  if (!a.effective) return <p className="mt-1">No access now: not active, absent, closed, or outside the start and end dates.</p>
+  if (!a.effective)
+    return (
+      <p className="mt-1">
+        <Trans>No access now: not active, absent, closed, or outside the start and end dates.</Trans>
+      </p>
+    )
   return (
     <p className="mt-1">
-      Has <strong>{count(a.things, 'entitlement')}</strong> in <strong>{count(a.applications, 'application')}</strong>
+      <Trans>
+        Has <strong>{plural(a.things, { one: '# entitlement', other: '# entitlements' })}</strong> in{' '}
+        <strong>{plural(a.applications, { one: '# application', other: '# applications' })}</strong>
+      </Trans>
       {a.ending_soon > 0 && (
         <>
-          ; <strong>{a.ending_soon} end within 14 days</strong>
+          ;{' '}
+          <strong>
+            <Trans>{a.ending_soon} end within 14 days</Trans>
+          </strong>
         </>
       )}
       .
@@ -163,13 +178,13 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
           onClick={() =>
             sheet.add(
               {
-                verb: 'Put',
-                what: `what ${user.display_name} was given by hand before ${user.manager!.label}`,
+                verb: t`Put`,
+                what: t`what ${user.display_name} was given by hand before ${user.manager!.label}`,
                 operations: [
                   {
                     op: 'open_round',
-                    key: keyOf(`moved ${user.user_name} ${dayOf(now)}`),
-                    label: `What ${user.display_name} was given by hand`,
+                    key: keyOf(t`moved ${user.user_name} ${dayOf(now)}`),
+                    label: t`What ${user.display_name} was given by hand`,
                     people: [user.user_name],
                     by_hand: true,
                     reviewers: 'manager',
@@ -180,11 +195,17 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
             )
           }
         >
-          Have {user.manager.label} review what was given by hand
+          <Trans>Have {user.manager.label} review what was given by hand</Trans>
         </button>
       )}
-      <h2 className="mt-3">Roles held directly</h2>
-      {user.assignments.length === 0 && <Empty>None. Access is usually better given through a group.</Empty>}
+      <h2 className="mt-3">
+        <Trans>Roles held directly</Trans>
+      </h2>
+      {user.assignments.length === 0 && (
+        <Empty>
+          <Trans>None. Access is usually better given through a group.</Trans>
+        </Empty>
+      )}
       {user.assignments.length > 0 && (
         <table className="register">
           <tbody>
@@ -201,38 +222,40 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                   <div className="text-soft font-mono text-sm">{a.role.key}</div>
                 </td>
                 <td className={a.until || a.from ? 'text-brass w-44' : 'text-soft w-44'}>
-                  {a.from && new Date(a.from) > now ? `from ${shortDay(a.from)}` : until(a.until, now)}
+                  {a.from && new Date(a.from) > now ? t`from ${shortDay(a.from)}` : until(a.until, now)}
                   <Limits assignment={a} />
                 </td>
                 <td className="text-soft text-sm">
                   {a.given?.reason && (
                     <>
-                      {a.given.by?.label ?? 'The host'}, {shortDay(a.given.at)}: {a.given.reason}
+                      {a.given.by?.label ?? t`The host`}, {shortDay(a.given.at)}: {a.given.reason}
                     </>
                   )}
                 </td>
                 {acts && me.may['roles.assign'] && (
                   <td className="text-right">
                     {a.default ? (
-                      <span className="text-soft">by the default rule {a.default.label}</span>
+                      <span className="text-soft">
+                        <Trans>by the default rule {a.default.label}</Trans>
+                      </span>
                     ) : (
                       <button
                         type="button"
                         className="press"
-                        aria-label={`Revoke ${a.role.label}`}
+                        aria-label={t`Revoke ${a.role.label}`}
                         onClick={() =>
                           sheet.add(
                             {
-                              verb: 'Revoke',
-                              what: `${a.role.label} of ${user.display_name}`,
-                              detail: 'now',
+                              verb: t`Revoke`,
+                              what: t`${a.role.label} of ${user.display_name}`,
+                              detail: t`now`,
                               operations: [{ op: 'revoke', assignment: a.id }],
                             },
                             user.revision,
                           )
                         }
                       >
-                        Revoke
+                        <Trans>Revoke</Trans>
                       </button>
                     )}
                   </td>
@@ -248,8 +271,14 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
           <SetRoles key={user.revision} user={user} />
         </>
       )}
-      <h2 className="mt-7">Groups</h2>
-      {user.groups.length === 0 && <Empty>In no group.</Empty>}
+      <h2 className="mt-7">
+        <Trans>Groups</Trans>
+      </h2>
+      {user.groups.length === 0 && (
+        <Empty>
+          <Trans>In no group.</Trans>
+        </Empty>
+      )}
       {user.groups.length > 0 && (
         <table className="register">
           <tbody>
@@ -265,29 +294,33 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                   )}
                 </td>
                 <td className="text-soft">
-                  {g.through ? `through ${g.through.label}` : g.rule ? 'by its rule' : g.position ? 'by a position' : 'listed'}
+                  {g.through ? t`through ${g.through.label}` : g.rule ? t`by its rule` : g.position ? t`by a position` : t`listed`}
                 </td>
                 <td className="text-soft">{until(g.until, now)}</td>
                 {acts && me.may['groups.update'] && (
                   <td className="text-right">
-                    {g.default && <span className="text-soft">by the default rule {g.default.label}</span>}
+                    {g.default && (
+                      <span className="text-soft">
+                        <Trans>by the default rule {g.default.label}</Trans>
+                      </span>
+                    )}
                     {!g.through && !g.rule && !g.default && !g.position && g.group.key && (
                       <button
                         type="button"
                         className="press"
-                        aria-label={`Remove from ${g.group.label}`}
+                        aria-label={t`Remove from ${g.group.label}`}
                         onClick={() =>
                           sheet.add(
                             {
-                              verb: 'Remove',
-                              what: `${user.display_name} from ${g.group.label}`,
+                              verb: t`Remove`,
+                              what: t`${user.display_name} from ${g.group.label}`,
                               operations: [{ op: 'remove_member', group: g.group.key!, user: user.user_name }],
                             },
                             user.revision,
                           )
                         }
                       >
-                        Remove
+                        <Trans>Remove</Trans>
                       </button>
                     )}
                   </td>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { Operation, Schemas } from '../../api/client'
 import { AddPanel } from '../../shared/AddPanel'
 import { moment, shortDay } from '../../shared/words'
@@ -23,25 +25,29 @@ export function Opened({
     <p className="mt-1 flex flex-wrap items-baseline gap-x-4">
       {opening?.open ? (
         <span className="text-brass">
-          Open until {moment(opening.until!)} for {opening.reference}
+          <Trans>
+            Open until {moment(opening.until!)} for {opening.reference}
+          </Trans>
         </span>
       ) : (
-        <span>Access is closed.</span>
+        <span>
+          <Trans>Access is closed.</Trans>
+        </span>
       )}
       {acts && opening?.open && (
         <button
           type="button"
           className="press text-sm"
-          aria-label={`Close the access of ${u.label}`}
+          aria-label={t`Close the access of ${u.label}`}
           onClick={() =>
-            sheet.add({ verb: 'Close', what: `the access of ${u.label}`, operations: [{ op: 'close_access', user: u.key }] }, revision)
+            sheet.add({ verb: t`Close`, what: t`the access of ${u.label}`, operations: [{ op: 'close_access', user: u.key }] }, revision)
           }
         >
-          Close
+          <Trans>Close</Trans>
         </button>
       )}
       {acts && !opening?.open && (
-        <AddPanel press label={`Open the access of ${u.label}`} name={`open-${u.key}`}>
+        <AddPanel press label={t`Open the access of ${u.label}`} name={`open-${u.key}`}>
           {(done) => <Open user={u} hours={hours} revision={revision} done={done} />}
         </AddPanel>
       )}
@@ -64,7 +70,7 @@ function Open({
   const [x, setX] = useTyped(`Open ${u.key}`, { reference: '', hours: String(Math.min(hours ?? 4, 4)) })
   return (
     <form
-      aria-label={`Open the access of ${u.label}`}
+      aria-label={t`Open the access of ${u.label}`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
@@ -76,9 +82,9 @@ function Open({
         }
         sheet.add(
           {
-            verb: 'Open',
-            what: `the access of ${u.label}`,
-            detail: `for ${x.hours} hours, ${x.reference.trim()}`,
+            verb: t`Open`,
+            what: t`the access of ${u.label}`,
+            detail: t`for ${x.hours} hours, ${x.reference.trim()}`,
             operations: [operation],
           },
           revision,
@@ -88,11 +94,18 @@ function Open({
       }}
     >
       <label>
-        Reference <span className="text-soft text-sm">where it was asked for</span>
+        <Trans>
+          Reference <span className="text-soft text-sm">where it was asked for</span>
+        </Trans>
         <input className="field" value={x.reference} onChange={(e) => setX({ ...x, reference: e.target.value })} />
       </label>
       <label>
-        Hours, from now on {hours ? <span className="text-soft text-sm">at most {hours}</span> : null}
+        <Trans>Hours, from now on </Trans>
+        {hours ? (
+          <span className="text-soft text-sm">
+            <Trans>at most {hours}</Trans>
+          </span>
+        ) : null}
         <input
           type="number"
           min={1}
@@ -103,7 +116,7 @@ function Open({
         />
       </label>
       <button type="submit" className="button justify-self-start" disabled={!x.reference.trim() || !Number(x.hours)}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -122,7 +135,7 @@ export function Extend({
   revision: number
 }) {
   return (
-    <AddPanel press label={`Extend ${u.label}`} name={`extend-${u.key}`}>
+    <AddPanel press label={t`Extend ${u.label}`} name={`extend-${u.key}`}>
       {(done) => <ExtendForm user={u} end={end} latest={latest} revision={revision} done={done} />}
     </AddPanel>
   )
@@ -145,15 +158,15 @@ function ExtendForm({
   const [last, setLast] = useTyped(`Extend ${u.key}`, end ?? '')
   return (
     <form
-      aria-label={`Extend ${u.label}`}
+      aria-label={t`Extend ${u.label}`}
       className="mt-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Extend',
+            verb: t`Extend`,
             what: u.label,
-            detail: `last day ${shortDay(last)}`,
+            detail: t`last day ${shortDay(last)}`,
             operations: [{ op: 'extend_contract', user: u.key, end_date: last }],
           },
           revision,
@@ -162,11 +175,16 @@ function ExtendForm({
       }}
     >
       <label className="block max-w-60">
-        Last day {latest && <span className="text-soft text-sm">at most {shortDay(latest)}</span>}
+        <Trans>Last day </Trans>
+        {latest && (
+          <span className="text-soft text-sm">
+            <Trans>at most {shortDay(latest)}</Trans>
+          </span>
+        )}
         <input type="date" className="field" min={end} max={latest} value={last} onChange={(e) => setLast(e.target.value)} />
       </label>
       <button type="submit" className="button mt-3" disabled={!last || last === end}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

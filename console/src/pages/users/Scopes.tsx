@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import { ask } from '../../api/ask'
 import { Covered } from '../applications/Covered'
@@ -12,13 +14,15 @@ export function ScopesFields({ scopes, set, role }: { scopes: ScopeInput[]; set:
   const edit = (i: number, x: Partial<ScopeInput>) => set(scopes.map((s, j) => (i === j ? { ...s, ...x } : s)))
   return (
     <fieldset className="mt-3">
-      <legend className="font-semibold">Resource scope</legend>
+      <legend className="font-semibold">
+        <Trans>Resource scope</Trans>
+      </legend>
       {scopes.map((s, i) => (
         <div key={i} className="mt-1">
           <div className="flex gap-2">
             <select
               className="field w-56"
-              aria-label={`Application of scope ${i + 1}`}
+              aria-label={t`Application of scope ${i + 1}`}
               value={s.application}
               onChange={(e) => edit(i, { application: e.target.value })}
             >
@@ -30,18 +34,18 @@ export function ScopesFields({ scopes, set, role }: { scopes: ScopeInput[]; set:
             </select>
             <input
               className="field font-mono"
-              aria-label={`Pattern of scope ${i + 1}`}
-              placeholder="berths/north-*"
+              aria-label={t`Pattern of scope ${i + 1}`}
+              placeholder={t`berths/north-*`}
               value={s.pattern}
               onChange={(e) => edit(i, { pattern: e.target.value })}
             />
             <button
               type="button"
               className="press"
-              aria-label={`Remove scope ${i + 1}`}
+              aria-label={t`Remove scope ${i + 1}`}
               onClick={() => set(scopes.filter((_, j) => j !== i))}
             >
-              Remove
+              <Trans>Remove</Trans>
             </button>
           </div>
           {!s.pattern.includes('{') && <Covered application={s.application} pattern={s.pattern} />}
@@ -53,7 +57,7 @@ export function ScopesFields({ scopes, set, role }: { scopes: ScopeInput[]; set:
         disabled={apps.length === 0}
         onClick={() => set([...scopes, { application: own || apps[0]!.key, pattern: '' }])}
       >
-        Add a scope
+        <Trans>Add a scope</Trans>
       </button>
     </fieldset>
   )

@@ -1,10 +1,12 @@
+import { Trans } from '@lingui/react/macro'
+import { plural, t } from '@lingui/core/macro'
 import { useState } from 'react'
 import { answer, api, type Operation, type Schemas } from '../../api/client'
 import { AddPanel } from '../../shared/AddPanel'
 import { keyOf } from '../../shared/key'
 import { PickBox, type Choice } from '../../shared/PickBox'
 import { windowOf } from '../../shared/window'
-import { count, shortDay, enough } from '../../shared/words'
+import { shortDay, enough } from '../../shared/words'
 import { useMe } from '../../shell/session'
 import { useSheet } from '../../shell/sheet'
 import { useGroupChoices, useRoleChoices } from './choices'
@@ -53,7 +55,7 @@ export function Several({
   const groups = useGroupChoices()
   const roles = useRoleChoices()
   const [unit, setUnit] = useTyped('Several unit', '')
-  const who = picked.length === 1 ? picked[0]!.label : count(picked.length, 'user')
+  const who = picked.length === 1 ? picked[0]!.label : plural(picked.length, { one: '# user', other: '# users' })
   const put = (verb: string, what: string, operation: (user: string) => Operation) => {
     sheet.add(
       {
@@ -67,65 +69,74 @@ export function Several({
     clear()
   }
   return (
-    <section aria-label="Several at once" className="bg-wash mt-3 flex flex-wrap items-center gap-x-4 gap-y-2 rounded-md p-2.5">
-      <strong aria-live="polite">{count(picked.length, 'user')} picked</strong>
+    <section aria-label={t`Several at once`} className="bg-wash mt-3 flex flex-wrap items-center gap-x-4 gap-y-2 rounded-md p-2.5">
+      <strong aria-live="polite">
+        <Trans>{plural(picked.length, { one: '# user', other: '# users' })} picked</Trans>
+      </strong>
       {picked.length < Math.min(total, mostAtOnce) && (
         <button type="button" className="press" onClick={all}>
           {total > mostAtOnce
-            ? `Pick the first ${mostAtOnce.toLocaleString('en')} of ${total.toLocaleString('en')}, as many as one change takes`
-            : `Pick all ${total.toLocaleString('en')}`}
+            ? t`Pick the first ${mostAtOnce.toLocaleString('en')} of ${total.toLocaleString('en')}, as many as one change takes`
+            : t`Pick all ${total.toLocaleString('en')}`}
         </button>
       )}
       <button type="button" className="press" onClick={clear}>
-        Pick none
+        <Trans>Pick none</Trans>
       </button>
       {me.may['users.update'] && (
         <>
           <button
             type="button"
             className="button-quiet"
-            onClick={() => put('Suspend', who, (user) => ({ op: 'update_user', user, status: 'suspended' }))}
+            onClick={() => put(t`Suspend`, who, (user) => ({ op: 'update_user', user, status: 'suspended' }))}
           >
-            Suspend
+            <Trans>Suspend</Trans>
           </button>
           <button
             type="button"
             className="button-quiet"
-            onClick={() => put('Bring back', who, (user) => ({ op: 'update_user', user, status: 'active' }))}
+            onClick={() => put(t`Bring back`, who, (user) => ({ op: 'update_user', user, status: 'active' }))}
           >
-            Bring back
+            <Trans>Bring back</Trans>
           </button>
           <form
             className="flex gap-2"
             onSubmit={(e) => {
               e.preventDefault()
-              put('Move', `${who} to ${unit.trim()}`, (user) => ({ op: 'update_user', user, unit: unit.trim() }))
+              put(t`Move`, t`${who} to ${unit.trim()}`, (user) => ({ op: 'update_user', user, unit: unit.trim() }))
             }}
           >
-            <ValueBox attribute="unit" className="w-40" aria-label="Unit to move them to" placeholder="Unit" value={unit} set={setUnit} />
+            <ValueBox
+              attribute="unit"
+              className="w-40"
+              aria-label={t`Unit to move them to`}
+              placeholder={t`Unit`}
+              value={unit}
+              set={setUnit}
+            />
             <button type="submit" className="button-quiet" disabled={unit.trim() === ''}>
-              Move
+              <Trans>Move</Trans>
             </button>
           </form>
         </>
       )}
       {me.may['groups.update'] && (
         <PickAndPut
-          label="Add to a group"
-          press="Add"
+          label={t`Add to a group`}
+          press={t`Add`}
           choices={groups}
-          put={(c) => put('Add', `${who} to ${c.label}`, (user) => ({ op: 'add_member', group: c.key, user }))}
+          put={(c) => put(t`Add`, t`${who} to ${c.label}`, (user) => ({ op: 'add_member', group: c.key, user }))}
         />
       )}
       {me.may['roles.assign'] && (
         <>
           <PickAndPut
-            label="Grant a role"
-            press="Grant"
+            label={t`Grant a role`}
+            press={t`Grant`}
             choices={roles}
             until
             put={(c, last) =>
-              put('Grant', `${c.label} to ${who}${last && `, last day ${shortDay(last)}`}`, (user) => ({
+              put(t`Grant`, t`${c.label} to ${who}${last && t`, last day ${shortDay(last)}`}`, (user) => ({
                 op: 'grant',
                 role: c.key,
                 user,
@@ -133,7 +144,7 @@ export function Several({
               }))
             }
           />
-          <AddPanel press label={`Limits of a role for ${who}`} name="grant-to-several">
+          <AddPanel press label={t`Limits of a role for ${who}`} name="grant-to-several">
             {(done) => (
               <GrantRole
                 open
@@ -146,10 +157,10 @@ export function Several({
             )}
           </AddPanel>
           <PickAndPut
-            label="Revoke a role"
-            press="Revoke"
+            label={t`Revoke a role`}
+            press={t`Revoke`}
             choices={roles}
-            put={(c) => put('Revoke', `${c.label} of ${who}`, (user) => ({ op: 'revoke', role: c.key, user }))}
+            put={(c) => put(t`Revoke`, t`${c.label} of ${who}`, (user) => ({ op: 'revoke', role: c.key, user }))}
           />
         </>
       )}
@@ -190,7 +201,7 @@ export function PickAndPut({
       {until && (
         <input
           type="date"
-          aria-label="Last day of the role"
+          aria-label={t`Last day of the role`}
           className="field w-auto"
           value={last}
           onChange={(e) => setLast(e.target.value)}
@@ -210,15 +221,15 @@ export function GroupByRule({ filter, revision }: { filter: string; revision: nu
   const key = keyOf(label)
   return (
     <form
-      aria-label="Make a group of them"
+      aria-label={t`Make a group of them`}
       className="mt-2 flex items-center gap-3"
       onSubmit={(e) => {
         e.preventDefault()
         sheet.add(
           {
-            verb: 'Make',
-            what: `the group ${label.trim()}`,
-            detail: `users who match ${filter}`,
+            verb: t`Make`,
+            what: t`the group ${label.trim()}`,
+            detail: t`users who match ${filter}`,
             operations: [{ op: 'add_group', key, label: label.trim(), filter }],
           },
           revision,
@@ -228,13 +239,13 @@ export function GroupByRule({ filter, revision }: { filter: string; revision: nu
     >
       <input
         className="field max-w-72"
-        aria-label="Name of a group of them"
-        placeholder="Name of a group for this filter"
+        aria-label={t`Name of a group of them`}
+        placeholder={t`Name of a group for this filter`}
         value={label}
         onChange={(e) => setLabel(e.target.value)}
       />
       <button type="submit" className="button-quiet" disabled={!key}>
-        Make it a group
+        <Trans>Make it a group</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useState } from 'react'
 import { answer, api, type Schemas } from '../../api/client'
 import { Trouble } from '../../shared/State'
@@ -15,7 +17,7 @@ export function SignInOf({ user: u }: { user: Schemas['UserDetail'] }) {
     setSaid('')
     try {
       const out = await answer(api.POST('/api/v1/users/{user}/second-factor-removal', { params: { path: { user: u.user_name } } }))
-      setSaid(out.removed ? `The second factor of ${u.display_name} is removed.` : `Recorded. ${out.next}`)
+      setSaid(out.removed ? t`The second factor of ${u.display_name} is removed.` : t`Recorded. ${out.next ?? ''}`)
     } catch (e) {
       setError(e)
     }
@@ -30,29 +32,33 @@ export function SignInOf({ user: u }: { user: Schemas['UserDetail'] }) {
     }
   }
   return (
-    <section aria-label={`Sign-in of ${u.display_name}`} className="bg-wash mt-3 max-w-160 rounded-md p-3">
+    <section aria-label={t`Sign-in of ${u.display_name}`} className="bg-wash mt-3 max-w-160 rounded-md p-3">
       <p>
-        {u.display_name} signs in as {u.user_name}, with a password only they know. Make a link and give it to them: it sets the password
-        once. Earlier links are void. It gives no access, and is recorded in the security log.
+        <Trans>
+          {u.display_name} signs in as {u.user_name}, with a password only they know. Make a link and give it to them: it sets the password
+          once. Earlier links are void. It gives no access, and is recorded in the security log.
+        </Trans>
       </p>
       <button type="button" className="button mt-3" onClick={() => void make()}>
-        Make a sign-in link
+        <Trans>Make a sign-in link</Trans>
       </button>
       {link && address && (
         <div role="status" className="mt-3">
-          <p>This link is shown once, and good until {moment(link.expires_at)}:</p>
+          <p>
+            <Trans>This link is shown once, and good until {moment(link.expires_at)}:</Trans>
+          </p>
           <p className="mt-1 font-mono text-sm break-all">{address}</p>
           <button
             type="button"
             className="press mt-1 text-sm"
             onClick={() => void navigator.clipboard.writeText(address).then(() => setCopied(true))}
           >
-            {copied ? 'Copied' : 'Copy it'}
+            {copied ? t`Copied` : t`Copy it`}
           </button>
         </div>
       )}
       <button type="button" className="press mt-3 block text-sm" onClick={() => void remove()}>
-        Remove their second factor, which they lost
+        <Trans>Remove their second factor, which they lost</Trans>
       </button>
       {said && (
         <p role="status" className="mt-1">

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { Operation, Schemas } from '../../api/client'
 import { AddPanel } from '../../shared/AddPanel'
 import { UserBox } from '../../shared/UserBox'
@@ -14,14 +16,20 @@ export function Substitutes({ user: u, acts, own }: { user: User; acts: boolean;
   const substitutes = u.substitutes ?? []
   const others = u.stands_in_for ?? []
   if (!acts && substitutes.length + others.length === 0) return null
-  const whose = own ? 'your' : 'their'
+  const whose = own ? t`your` : t`their`
   return (
-    <section aria-label="Substitutes" className="mt-7 max-w-160">
-      <h2>Substitutes</h2>
-      <p className="text-soft">A substitute decides on requests and reviews in {whose} place for a time, and gets no access by it.</p>
+    <section aria-label={t`Substitutes`} className="mt-7 max-w-160">
+      <h2>
+        <Trans>Substitutes</Trans>
+      </h2>
+      <p className="text-soft">
+        <Trans>A substitute decides on requests and reviews in {whose} place for a time, and gets no access by it.</Trans>
+      </p>
       {others.length > 0 && (
         <p className="mt-1">
-          {own ? 'You decide' : 'Decides'} in the place of {list(others.map((r) => r.label))}, now or later.
+          <Trans>
+            {own ? t`You decide` : t`Decides`} in the place of {list(others.map((r) => r.label))}, now or later.
+          </Trans>
         </p>
       )}
       {substitutes.length > 0 && (
@@ -31,26 +39,28 @@ export function Substitutes({ user: u, acts, own }: { user: User; acts: boolean;
               <tr key={x.number}>
                 <td>{x.substitute.label}</td>
                 <td className="text-brass">
-                  {shortDay(x.start_date)} to {shortDay(x.end_date)}
+                  <Trans>
+                    {shortDay(x.start_date)} to {shortDay(x.end_date)}
+                  </Trans>
                 </td>
                 {acts && (
                   <td className="text-right">
                     <button
                       type="button"
                       className="press text-sm"
-                      aria-label={`End ${x.substitute.label} as a substitute`}
+                      aria-label={t`End ${x.substitute.label} as a substitute`}
                       onClick={() =>
                         sheet.add(
                           {
-                            verb: 'End',
-                            what: `${x.substitute.label} as a substitute of ${u.display_name}`,
+                            verb: t`End`,
+                            what: t`${x.substitute.label} as a substitute of ${u.display_name}`,
                             operations: [{ op: 'end_substitute', user: u.user_name, number: x.number }],
                           },
                           u.revision,
                         )
                       }
                     >
-                      End
+                      <Trans>End</Trans>
                     </button>
                   </td>
                 )}
@@ -61,7 +71,7 @@ export function Substitutes({ user: u, acts, own }: { user: User; acts: boolean;
       )}
       {acts && (
         <div className="mt-2">
-          <AddPanel label="Add a substitute">{(done) => <AddSubstitute user={u} done={done} />}</AddPanel>
+          <AddPanel label={t`Add a substitute`}>{(done) => <AddSubstitute user={u} done={done} />}</AddPanel>
         </div>
       )}
     </section>
@@ -76,7 +86,7 @@ function AddSubstitute({ user: u, done }: { user: User; done: () => void }) {
   const [days, setDays] = useTyped(`AddSubstitute days ${u.user_name}`, noDays)
   return (
     <form
-      aria-label="Add a substitute"
+      aria-label={t`Add a substitute`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
@@ -89,9 +99,9 @@ function AddSubstitute({ user: u, done }: { user: User; done: () => void }) {
         }
         sheet.add(
           {
-            verb: 'Have',
-            what: `${who.name} decide in the place of ${u.display_name}`,
-            detail: `${shortDay(days.first)} to ${shortDay(days.last)}`,
+            verb: t`Have`,
+            what: t`${who.name} decide in the place of ${u.display_name}`,
+            detail: t`${shortDay(days.first)} to ${shortDay(days.last)}`,
             operations: [operation],
           },
           u.revision,
@@ -102,12 +112,14 @@ function AddSubstitute({ user: u, done }: { user: User; done: () => void }) {
       }}
     >
       <div className="sm:col-span-2">
-        Substitute
-        <UserBox label="Substitute" value={who.key} onChange={(key, name) => setWho({ key, name })} />
+        <Trans>
+          Substitute
+          <UserBox label={t`Substitute`} value={who.key} onChange={(key, name) => setWho({ key, name })} />
+        </Trans>
       </div>
-      <Days days={days} set={setDays} last="a substitute is for a time" />
+      <Days days={days} set={setDays} last={t`a substitute is for a time`} />
       <button type="submit" className="button justify-self-start" disabled={!who.key || !days.first || !days.last}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import type { Operation, Schemas } from '../../api/client'
 import { AddPanel } from '../../shared/AddPanel'
 import { shortDay } from '../../shared/words'
@@ -17,32 +19,42 @@ export function Times({ user: u, acts }: { user: User; acts: boolean }) {
     <button
       type="button"
       className="press text-sm"
-      aria-label={`End ${what}`}
-      onClick={() => sheet.add({ verb: 'End', what: `${what} of ${u.display_name}`, operations: [operation] }, u.revision)}
+      aria-label={t`End ${what}`}
+      onClick={() => sheet.add({ verb: t`End`, what: t`${what} of ${u.display_name}`, operations: [operation] }, u.revision)}
     >
-      End
+      <Trans>End</Trans>
     </button>
   )
   return (
     <>
-      <h2 className="mt-7">Positions and absences</h2>
+      <h2 className="mt-7">
+        <Trans>Positions and absences</Trans>
+      </h2>
       <p className="text-soft max-w-160">
-        A position gives what its place gives, for its time, beside their own place. During an absence they can do nothing, and come back by
-        date.
+        <Trans>
+          A position gives what its place gives, for its time, beside their own place. During an absence they can do nothing, and come back
+          by date.
+        </Trans>
       </p>
       {positions.length + absences.length > 0 && (
         <table className="register max-w-160">
           <tbody>
             {positions.map((p) => {
-              const what = `the position in ${p.unit || 'no unit'}`
+              const what = t`the position in ${p.unit || t`no unit`}`
               return (
                 <tr key={`p${p.position}`}>
                   <td>
                     {[p.title, p.unit].filter(Boolean).join(', ')}
-                    {p.former && <div className="text-soft text-sm">Moved from there: some default rules still give for some days</div>}
+                    {p.former && (
+                      <div className="text-soft text-sm">
+                        <Trans>Moved from there: some default rules still give for some days</Trans>
+                      </div>
+                    )}
                   </td>
                   <td className="text-brass">
-                    {shortDay(p.start_date)} to {shortDay(p.end_date)}
+                    <Trans>
+                      {shortDay(p.start_date)} to {shortDay(p.end_date)}
+                    </Trans>
                   </td>
                   {acts && <td className="text-right">{end(what, { op: 'end_position', user: u.user_name, position: p.position })}</td>}
                 </tr>
@@ -50,11 +62,15 @@ export function Times({ user: u, acts }: { user: User; acts: boolean }) {
             })}
             {absences.map((a) => (
               <tr key={`a${a.absence}`}>
-                <td>Absent</td>
-                <td className="text-brass">
-                  {shortDay(a.start_date)} {a.end_date ? `to ${shortDay(a.end_date)}` : 'until it is ended'}
+                <td>
+                  <Trans>Absent</Trans>
                 </td>
-                {acts && <td className="text-right">{end('the absence', { op: 'end_absence', user: u.user_name, absence: a.absence })}</td>}
+                <td className="text-brass">
+                  {shortDay(a.start_date)} {a.end_date ? t`to ${shortDay(a.end_date)}` : t`until it is ended`}
+                </td>
+                {acts && (
+                  <td className="text-right">{end(t`the absence`, { op: 'end_absence', user: u.user_name, absence: a.absence })}</td>
+                )}
               </tr>
             ))}
           </tbody>
@@ -62,8 +78,8 @@ export function Times({ user: u, acts }: { user: User; acts: boolean }) {
       )}
       {acts && (
         <div className="mt-2 flex flex-wrap gap-3">
-          <AddPanel label="Add a position">{(done) => <AddPosition user={u} done={done} />}</AddPanel>
-          <AddPanel label="Add an absence">{(done) => <AddAbsence user={u} done={done} />}</AddPanel>
+          <AddPanel label={t`Add a position`}>{(done) => <AddPosition user={u} done={done} />}</AddPanel>
+          <AddPanel label={t`Add an absence`}>{(done) => <AddAbsence user={u} done={done} />}</AddPanel>
         </div>
       )}
     </>
@@ -85,11 +101,13 @@ export function Days({
   return (
     <>
       <label>
-        First day
+        <Trans>First day</Trans>
         <input type="date" className="field" required value={days.first} onChange={(e) => set({ ...days, first: e.target.value })} />
       </label>
       <label>
-        Last day <span className="text-soft text-sm">{last}</span>
+        <Trans>
+          Last day <span className="text-soft text-sm">{last}</span>
+        </Trans>
         <input type="date" className="field" value={days.last} onChange={(e) => set({ ...days, last: e.target.value })} />
       </label>
     </>
@@ -102,7 +120,7 @@ function AddPosition({ user: u, done }: { user: User; done: () => void }) {
   const [days, setDays] = useTyped(`AddPosition days ${u.user_name}`, noDays)
   return (
     <form
-      aria-label="Add a position"
+      aria-label={t`Add a position`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
@@ -116,9 +134,9 @@ function AddPosition({ user: u, done }: { user: User; done: () => void }) {
         }
         sheet.add(
           {
-            verb: 'Give',
-            what: `${u.display_name} a position in ${x.unit}`,
-            detail: `${shortDay(days.first)} to ${shortDay(days.last)}`,
+            verb: t`Give`,
+            what: t`${u.display_name} a position in ${x.unit}`,
+            detail: t`${shortDay(days.first)} to ${shortDay(days.last)}`,
             operations: [operation],
           },
           u.revision,
@@ -129,16 +147,16 @@ function AddPosition({ user: u, done }: { user: User; done: () => void }) {
       }}
     >
       <label>
-        Unit
+        <Trans>Unit</Trans>
         <ValueBox attribute="unit" name="position-unit" value={x.unit} set={(unit) => setX({ ...x, unit })} />
       </label>
       <label>
-        Title there
+        <Trans>Title there</Trans>
         <ValueBox attribute="title" name="position-title" value={x.title} set={(title) => setX({ ...x, title })} />
       </label>
-      <Days days={days} set={setDays} last="a position is for a time" />
+      <Days days={days} set={setDays} last={t`a position is for a time`} />
       <button type="submit" className="button justify-self-start" disabled={!x.unit || !days.first || !days.last}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )
@@ -149,7 +167,7 @@ function AddAbsence({ user: u, done }: { user: User; done: () => void }) {
   const [days, setDays] = useTyped(`AddAbsence ${u.user_name}`, noDays)
   return (
     <form
-      aria-label="Add an absence"
+      aria-label={t`Add an absence`}
       className="mt-3 grid gap-x-5 gap-y-3 sm:grid-cols-2"
       onSubmit={(e) => {
         e.preventDefault()
@@ -161,9 +179,9 @@ function AddAbsence({ user: u, done }: { user: User; done: () => void }) {
         }
         sheet.add(
           {
-            verb: 'Note',
-            what: `that ${u.display_name} is absent`,
-            detail: `${shortDay(days.first)} ${days.last ? `to ${shortDay(days.last)}` : 'until it is ended'}`,
+            verb: t`Note`,
+            what: t`that ${u.display_name} is absent`,
+            detail: `${shortDay(days.first)} ${days.last ? t`to ${shortDay(days.last)}` : t`until it is ended`}`,
             operations: [operation],
           },
           u.revision,
@@ -172,10 +190,12 @@ function AddAbsence({ user: u, done }: { user: User; done: () => void }) {
         done()
       }}
     >
-      <p className="sm:col-span-2">Nothing is kept of why somebody is absent.</p>
-      <Days days={days} set={setDays} last="none: until it is ended" />
+      <p className="sm:col-span-2">
+        <Trans>Nothing is kept of why somebody is absent.</Trans>
+      </p>
+      <Days days={days} set={setDays} last={t`none: until it is ended`} />
       <button type="submit" className="button justify-self-start" disabled={!days.first}>
-        Add to change sheet
+        <Trans>Add to change sheet</Trans>
       </button>
     </form>
   )

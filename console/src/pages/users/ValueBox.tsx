@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useId, type InputHTMLAttributes } from 'react'
 import { useSheet } from '../../shell/sheet'
 import { useUnitList, useValues } from './choices'
@@ -21,8 +23,8 @@ export function ValueBox({
       <input
         {...input}
         className={`field ${input.className ?? ''}`}
-        list={`${id} values`}
-        aria-describedby={fresh ? `${id} new` : undefined}
+        list={t`${id} values`}
+        aria-describedby={fresh ? t`${id} new` : undefined}
         autoComplete="off"
         value={value}
         onChange={(e) => set(e.target.value)}
@@ -34,16 +36,16 @@ export function ValueBox({
       </datalist>
       {fresh && (
         <span id={`${id} new`} className="text-brass text-sm">
-          {!units?.described ? 'New: nobody has it yet.' : added ? 'A new unit: it is on the change sheet.' : 'There is no such unit. '}
+          {!units?.described ? t`New: nobody has it yet.` : added ? t`A new unit: it is on the change sheet.` : t`There is no such unit. `}
           {units?.described && !added && (
             <button
               type="button"
               className="press"
               onClick={() =>
-                sheet.add({ verb: 'Add', what: `the unit ${wanted}`, operations: [{ op: 'add_unit', path: wanted }] }, units.revision)
+                sheet.add({ verb: t`Add`, what: t`the unit ${wanted}`, operations: [{ op: 'add_unit', path: wanted }] }, units.revision)
               }
             >
-              Add it as a new one
+              <Trans>Add it as a new one</Trans>
             </button>
           )}
         </span>

@@ -1,3 +1,5 @@
+import { Trans } from '@lingui/react/macro'
+import { t } from '@lingui/core/macro'
 import { useQueries, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from '@tanstack/react-router'
 import { useState } from 'react'
@@ -52,11 +54,11 @@ export function Views({ search }: { search: ListSearch }) {
   }
   if (all.length === 0 && !anything) return null
   return (
-    <nav aria-label="Views" className="mt-2">
+    <nav aria-label={t`Views`} className="mt-2">
       <ul className="flex flex-wrap items-baseline gap-x-5 gap-y-1">
         <li>
           <Link to="/users" search={{}} className={anything ? 'press' : 'font-semibold'} aria-current={anything ? undefined : 'page'}>
-            Everybody
+            <Trans>Everybody</Trans>
           </Link>
         </li>
         {all.map((v, i) => (
@@ -66,20 +68,20 @@ export function Views({ search }: { search: ListSearch }) {
               search={searchOf(v)}
               className={v === chosen ? 'font-semibold' : 'press'}
               aria-current={v === chosen ? 'page' : undefined}
-              title={v.mine ? undefined : `shared by ${v.owner.label}`}
+              title={v.mine ? undefined : t`shared by ${v.owner.label}`}
             >
               {v.label}
             </Link>{' '}
             <span className="text-soft text-sm">
-              {counts[i]?.data ? counts[i].data.total.toLocaleString('en') : counts[i]?.error ? 'cannot be read' : '…'}
-              {v.shared && ' · shared'}
+              {counts[i]?.data ? counts[i].data.total.toLocaleString('en') : counts[i]?.error ? t`cannot be read` : '…'}
+              {v.shared && t` · shared`}
             </span>
           </li>
         ))}
         {anything && !chosen && !saving && (
           <li>
             <button type="button" className="press" onClick={() => setSaving(true)}>
-              Save this view
+              <Trans>Save this view</Trans>
             </button>
           </li>
         )}
@@ -90,14 +92,14 @@ export function Views({ search }: { search: ListSearch }) {
               className="press text-sm"
               onClick={() => void done(answer(api.DELETE('/api/v1/views/{view}', { params: { path: { view: chosen.key } } })))}
             >
-              Remove “{chosen.label}”
+              <Trans>Remove “{chosen.label}”</Trans>
             </button>
           </li>
         )}
       </ul>
       {saving && anything && !chosen && (
         <form
-          aria-label="Save this view"
+          aria-label={t`Save this view`}
           className="mt-2 flex items-center gap-3"
           onSubmit={(e) => {
             e.preventDefault()
@@ -106,22 +108,23 @@ export function Views({ search }: { search: ListSearch }) {
         >
           <input
             className="field max-w-72"
-            aria-label="Name of the view"
-            placeholder="Name of the view"
+            aria-label={t`Name of the view`}
+            placeholder={t`Name of the view`}
             autoFocus
             value={label}
             onChange={(e) => setLabel(e.target.value)}
           />
           {me.may['settings.update'] && (
             <label className="flex gap-2">
-              <input type="checkbox" checked={shared} onChange={(e) => setShared(e.target.checked)} /> for everybody
+              <input type="checkbox" checked={shared} onChange={(e) => setShared(e.target.checked)} />
+              <Trans> for everybody</Trans>
             </label>
           )}
           <button type="submit" className="button" disabled={!keyOf(label)}>
-            Save
+            <Trans>Save</Trans>
           </button>
           <button type="button" className="button-quiet" onClick={() => setSaving(false)}>
-            Cancel
+            <Trans>Cancel</Trans>
           </button>
         </form>
       )}

@@ -1,8 +1,8 @@
+import { plural } from '@lingui/core/macro'
 import { useQuery } from '@tanstack/react-query'
 import type { Choice } from '../../shared/PickBox'
 import { ask } from '../../api/ask'
 import type { Schemas } from '../../api/client'
-import { count } from '../../shared/words'
 
 /** The roles and groups there are to pick from. */
 export function useRoleChoices(): Choice[] {
@@ -36,7 +36,11 @@ export function useValues(attribute: string): { value: string; users: number }[]
   return attribute === 'unit' ? units?.units.map((u) => ({ value: u.path, users: u.users })) : others.data?.values
 }
 
-export const unitChoice = (u: Schemas['Unit']): Choice => ({ key: u.path, label: u.label, hint: count(u.users, 'user') })
+export const unitChoice = (u: Schemas['Unit']): Choice => ({
+  key: u.path,
+  label: u.label,
+  hint: plural(u.users, { one: '# user', other: '# users' }),
+})
 
 /** The units there are to pick from. */
 export function useUnits(): Choice[] {

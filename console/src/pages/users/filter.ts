@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import type { Column } from './attributes'
 
 /** One comparison of a filter, as people build it. */
@@ -8,38 +9,38 @@ export type Built = { any: boolean; conditions: Condition[] }
 type Operator = { key: string; label: string; bare?: boolean }
 
 const text: Operator[] = [
-  { key: 'eq', label: 'is' },
-  { key: 'ne', label: 'is not' },
-  { key: 'co', label: 'contains' },
-  { key: 'sw', label: 'begins with' },
-  { key: 'ew', label: 'ends with' },
+  { key: 'eq', label: t`is` },
+  { key: 'ne', label: t`is not` },
+  { key: 'co', label: t`contains` },
+  { key: 'sw', label: t`begins with` },
+  { key: 'ew', label: t`ends with` },
 ]
 const given: Operator[] = [
-  { key: 'pr', label: 'is given', bare: true },
-  { key: 'not', label: 'is not given', bare: true },
+  { key: 'pr', label: t`is given`, bare: true },
+  { key: 'not', label: t`is not given`, bare: true },
 ]
 const choice: Operator[] = text.slice(0, 2)
 const date: Operator[] = [
-  { key: 'lt', label: 'is before' },
-  { key: 'gt', label: 'is after' },
-  { key: 'eq', label: 'is' },
-  { key: 'le', label: 'is on or before' },
-  { key: 'ge', label: 'is on or after' },
+  { key: 'lt', label: t`is before` },
+  { key: 'gt', label: t`is after` },
+  { key: 'eq', label: t`is` },
+  { key: 'le', label: t`is on or before` },
+  { key: 'ge', label: t`is on or after` },
 ]
 const number: Operator[] = [
-  { key: 'eq', label: 'is' },
-  { key: 'lt', label: 'is less than' },
-  { key: 'gt', label: 'is more than' },
-  { key: 'le', label: 'is at most' },
-  { key: 'ge', label: 'is at least' },
+  { key: 'eq', label: t`is` },
+  { key: 'lt', label: t`is less than` },
+  { key: 'gt', label: t`is more than` },
+  { key: 'le', label: t`is at most` },
+  { key: 'ge', label: t`is at least` },
 ]
 
 /** The operators that go with an attribute, in plain words. */
 export function operatorsOf(c: Column | undefined): Operator[] {
-  if (c?.key === 'unit') return [{ key: 'within', label: 'is, or is below' }, ...text, ...given]
+  if (c?.key === 'unit') return [{ key: 'within', label: t`is, or is below` }, ...text, ...given]
   if (c?.type === 'date') return [...date, ...given]
   if (c?.type === 'number') return [...number, ...given]
-  if (c?.type === 'truth') return [{ key: 'eq', label: 'is' }, ...given]
+  if (c?.type === 'truth') return [{ key: 'eq', label: t`is` }, ...given]
   return [...(c?.oneOf ? choice : text), ...given]
 }
 
@@ -53,9 +54,9 @@ export function write({ any, conditions }: Built, columns: Column[]): string {
     .map((c) => {
       const type = columns.find((x) => x.key === c.attribute)?.type
       const value = type === 'number' || type === 'truth' ? c.value : JSON.stringify(c.value)
-      if (c.operator === 'pr') return `${name(c.attribute)} pr`
-      if (c.operator === 'not') return `not (${name(c.attribute)} pr)`
-      if (c.operator === 'within') return `within eq ${value}`
+      if (c.operator === 'pr') return t`${name(c.attribute)} pr`
+      if (c.operator === 'not') return t`not (${name(c.attribute)} pr)`
+      if (c.operator === 'within') return t`within eq ${value}`
       return `${name(c.attribute)} ${c.operator} ${value}`
     })
     .join(any ? ' or ' : ' and ')

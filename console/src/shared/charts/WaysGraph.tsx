@@ -1,3 +1,4 @@
+import { t } from '@lingui/core/macro'
 import { linkHorizontal } from 'd3-shape'
 import type { Schemas } from '../../api/client'
 import { useWidth } from './useWidth'
@@ -19,7 +20,7 @@ export function layered(paths: Schemas['Path'][]): { nodes: Node[]; links: [Node
   const nodes = new Map<string, Node>()
   const links = new Map<string, [Node, Node]>()
   const of = (s: Schemas['Step'], i: number) =>
-    s.outside ? `outside ${i}` : `${s.kind === 'included_role' ? 'role' : s.kind} ${s.id ?? s.label}`
+    s.outside ? t`outside ${i}` : `${s.kind === 'included_role' ? 'role' : s.kind} ${s.id ?? s.label}`
   for (let changed = true, rounds = 0; changed && rounds < 20; rounds++) {
     changed = false
     for (const p of paths)
@@ -88,7 +89,7 @@ export function WaysGraph({ paths }: { paths: Schemas['Path'][] }) {
         width={width}
         height={height}
         role="img"
-        aria-label={`${paths.length} ways, as a graph; each is told below`}
+        aria-label={t`${paths.length} ways, as a graph; each is told below`}
         className="mt-2 block"
       >
         {links.map(([a, b]) => (
