@@ -19,9 +19,29 @@ function pages(): Plugin {
   }
 }
 
+/** Gives each file the words that it says, out of words/en.po: no page loads those of another. */
+function words(): Plugin {
+  const file = new URL('words/en.po', import.meta.url).pathname
+  let all: Promise<Record<string, unknown>> | undefined
+  return {
+    name: 'words',
+    async transform(code, id) {
+      const said = [...new Set([...code.matchAll(/\bid: "([A-Za-z0-9+/]{6})"/g)].map((m) => m[1]!))]
+      if (!/\/src\/.*\.tsx?$/.test(id) || said.length === 0) return
+      all ??= this.load({ id: file }).then(
+        (m) => JSON.parse(JSON.parse(/JSON\.parse\(("(?:[^"\\]|\\.)*")\)/.exec(m.code!)![1]!) as string) as Record<string, unknown>,
+      )
+      const messages = await all
+      const own = Object.fromEntries(said.filter((x) => x in messages).map((x) => [x, messages[x]]))
+      return { code: `import { i18n as $words } from '#words'\n$words.load('en', ${JSON.stringify(own)})\n${code}`, map: null }
+    },
+  }
+}
+
 export default defineConfig({
   plugins: [
     babel({ include: /src\/.*\.tsx?$/, plugins: ['@lingui/babel-plugin-lingui-macro'] }),
+    words(),
     react(),
     lingui({ failOnCompileError: true }),
     tailwindcss(),

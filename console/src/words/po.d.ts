@@ -1,4 +1,0 @@
-declare module '*.po' {
-  import type { Messages } from '@lingui/core'
-  export const messages: Messages
-}
