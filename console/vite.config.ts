@@ -19,21 +19,33 @@ function pages(): Plugin {
   }
 }
 
-/** Gives each file the words that it says, out of words/en.po: no page loads those of another. */
+/** Gives each file the words that it says, out of words/en.po: no page loads those of another. A text
+ * that is always the same is written where it is said. */
 function words(): Plugin {
   const file = new URL('words/en.po', import.meta.url).pathname
-  let all: Promise<Record<string, unknown>> | undefined
+  let all: Promise<Record<string, unknown[]>> | undefined
   return {
     name: 'words',
     async transform(code, id) {
-      const said = [...new Set([...code.matchAll(/\bid: "([A-Za-z0-9+/]{6})"/g)].map((m) => m[1]!))]
-      if (!/\/src\/.*\.tsx?$/.test(id) || said.length === 0) return
+      if (!/\/src\/.*\.tsx?$/.test(id) || (!code.includes('#words') && !code.includes('@lingui/react'))) return
       all ??= this.load({ id: file }).then(
-        (m) => JSON.parse(JSON.parse(/JSON\.parse\(("(?:[^"\\]|\\.)*")\)/.exec(m.code!)![1]!) as string) as Record<string, unknown>,
+        (m) => JSON.parse(JSON.parse(/JSON\.parse\(("(?:[^"\\]|\\.)*")\)/.exec(m.code!)![1]!) as string) as Record<string, unknown[]>,
       )
       const messages = await all
-      const own = Object.fromEntries(said.filter((x) => x in messages).map((x) => [x, messages[x]]))
-      return { code: `import { i18n as $words } from '#words'\n$words.load('en', ${JSON.stringify(own)})\n${code}`, map: null }
+      const said = new Set<string>()
+      code = code.replace(
+        /(?:\/\* @__PURE__ \*\/ )?\b(?:_i18n\._\(|_jsx\(_Trans, )\{\s*id: "([^"]+)"(\s*\}\))?/g,
+        (was, key: string, whole?: string) => {
+          const message = messages[key]
+          if (!message) return this.error(`${id} says what is not in words/en.po: run npm run words`)
+          if (whole && message.length === 1 && typeof message[0] === 'string') return JSON.stringify(message[0])
+          said.add(key)
+          return was
+        },
+      )
+      const own = Object.fromEntries([...said].map((key) => [key, messages[key]]))
+      const load = said.size > 0 ? `import { i18n as $words } from '#words'\n$words.load('en', ${JSON.stringify(own)})\n` : ''
+      return { code: load + code, map: null }
     },
   }
 }

@@ -16,7 +16,7 @@ func TestTheFirstLoadIsSmall(t *testing.T) {
 	for path, x := range map[string]struct {
 		sees string
 		most int
-	}{"/today": {"to decide", 208_000}, "/users": {"327 users", 270_000}, "/users/" + demo.Pilot: {"entitlements", 270_000}, "/my-access": {"entitlements", 270_000}} {
+	}{"/today": {"to decide", 200_000}, "/users": {"327 users", 260_000}, "/users/" + demo.Pilot: {"entitlements", 260_000}, "/my-access": {"entitlements", 260_000}} {
 		b := signedIn(t, s, demo.Administrator) // a browser of its own
 		b.Go(path)
 		b.Sees(x.sees)
