@@ -7,8 +7,6 @@ import (
 	"os"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 	"time"
 
 	"ableroster/demo"
@@ -30,47 +28,14 @@ func besides(users int) func(ctx context.Context, database string) ([]line, erro
 		if err != nil {
 			return nil, err
 		}
-		var stop atomic.Bool
-		var wait sync.WaitGroup
-		var mu sync.Mutex
-		var changes, checks, late sample
-		var failed error
-		keep := func(s *sample, took time.Duration, err error) {
-			mu.Lock()
-			defer mu.Unlock()
-			if err != nil {
-				failed = err
-				stop.Store(true)
-				return
-			}
-			*s = append(*s, took)
-		}
+		var m meanwhile
+		var late sample
 		for n, a := range services {
-			user := demo.UserName(7 + n)
-			wait.Go(func() {
-				for i := 0; !stop.Load(); i++ {
-					began := time.Now()
-					op := map[string]any{"op": []string{"grant", "revoke"}[i%2], "role": "seasonal-helper", "user": user}
-					err := a.call("POST", "/changes", map[string]any{"reason": "meanwhile", "operations": []any{op}}, nil)
-					keep(&changes, time.Since(began), err)
-					time.Sleep(5 * time.Millisecond)
-				}
-			})
-			wait.Go(func() {
-				for i := 0; !stop.Load(); i++ {
-					began := time.Now()
-					err := a.call("POST", "/check", wire.CheckRequest{User: demo.UserName(i % 1000), Application: "tide-board", Action: "read", Path: "tides"}, nil)
-					keep(&checks, time.Since(began), err)
-					time.Sleep(5 * time.Millisecond)
-				}
-			})
+			m.change(a, demo.UserName(7+n))
+			m.check(a)
 		}
-		wait.Go(func() {
-			for i := 0; !stop.Load(); i++ {
-				took, err := revokedAt(services[0], services[1+i%2], demo.UserName(20), keys[0])
-				keep(&late, took, err)
-				time.Sleep(20 * time.Millisecond)
-			}
+		m.again(&late, 20*time.Millisecond, func(i int) (time.Duration, error) {
+			return revokedAt(services[0], services[1+i%2], demo.UserName(20), keys[0])
 		})
 		before, err := memoryOf(services[0], "VmRSS")
 		if err != nil {
@@ -80,7 +45,7 @@ func besides(users int) func(ctx context.Context, database string) ([]line, erro
 		began := time.Now()
 		err = services[0].call("POST", "/imports/users?reason=The+other+port&acknowledge=wide_gain&acknowledge=violation_warned&acknowledge=direct_assignment&acknowledge=expectation_warned", personnelFile(users, keys), &result)
 		took := time.Since(began)
-		for err == nil && failed == nil { // until the rows are there too
+		for err == nil && !m.stop.Load() { // until the rows are there too
 			var whole bool
 			if err = k.pool.QueryRow(ctx, "select rows_through = revision from ledger_head").Scan(&whole); whole {
 				break
@@ -88,11 +53,7 @@ func besides(users int) func(ctx context.Context, database string) ([]line, erro
 			time.Sleep(10 * time.Millisecond)
 		}
 		rows := time.Since(began)
-		stop.Store(true)
-		wait.Wait()
-		if err == nil {
-			err = failed
-		}
+		err = cmp.Or(err, m.end())
 		most, cannot := memoryOf(services[0], "VmHWM")
 		err = cmp.Or(err, cannot)
 		if err != nil {
@@ -100,8 +61,8 @@ func besides(users int) func(ctx context.Context, database string) ([]line, erro
 		}
 		what := fmt.Sprintf("while %d users are imported, three services: ", users)
 		return []line{
-			{what + "a change of another", changes.String(), "", "", fmt.Sprintf("longest %s of %d; aim: p99 250 ms, longest 1 s", short(slices.Max(changes)), len(changes))},
-			{what + "a check", checks.String(), "", "", fmt.Sprintf("longest %s of %d", short(slices.Max(checks)), len(checks))},
+			{what + "a change of another", m.changes.String(), "", "", fmt.Sprintf("longest %s of %d; aim: p99 250 ms, longest 1 s", short(slices.Max(m.changes)), len(m.changes))},
+			{what + "a check", m.checks.String(), "", "", fmt.Sprintf("longest %s of %d", short(slices.Max(m.checks)), len(m.checks))},
 			{what + "an answered revoke at another service", late.String(), "", "", fmt.Sprintf("longest %s of %d; aim: 100 ms", short(slices.Max(late)), len(late))},
 			{what + "the import itself", short(took), "", "", fmt.Sprintf("its rows are there after %s", short(rows))},
 			{what + "memory of the service that imports, at most", fmt.Sprintf("%d MB", most), fmt.Sprintf("%d MB before", before), fmt.Sprintf("%.1f", float64(most)/float64(before)), "aim: 1 GB more"},

@@ -2,14 +2,12 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
-	"sync"
-	"sync/atomic"
 	"time"
 
 	"ableroster/demo"
-	"ableroster/wire"
 )
 
 // measureWide measures what others wait while somebody makes changes of one operation that
@@ -21,59 +19,28 @@ func measureWide(ctx context.Context, database string) ([]line, error) {
 	}
 	defer stopping()
 	a := services[0]
-	var alone, beside, checks, wide sample
-	others := func(changes *sample, until func() error) error {
-		var stop atomic.Bool
-		var wait sync.WaitGroup
-		var mu sync.Mutex
-		var failed error
-		keep := func(s *sample, took time.Duration, err error) {
-			mu.Lock()
-			defer mu.Unlock()
-			if *s = append(*s, took); err != nil {
-				failed = err
-				stop.Store(true)
-			}
-		}
+	others := func(until func() error) (*meanwhile, error) {
+		m := &meanwhile{}
 		for n := range 4 {
-			wait.Go(func() {
-				for i := 0; !stop.Load(); i++ {
-					began := time.Now()
-					op := map[string]any{"op": []string{"grant", "revoke"}[i%2], "role": "seasonal-helper", "user": demo.UserName(7 + n)}
-					err := a.call("POST", "/changes", map[string]any{"reason": "meanwhile", "operations": []any{op}}, nil)
-					keep(changes, time.Since(began), err)
-					time.Sleep(5 * time.Millisecond)
-				}
-			})
+			m.change(a, demo.UserName(7+n))
 		}
-		wait.Go(func() {
-			for i := 0; !stop.Load(); i++ {
-				began := time.Now()
-				err := a.call("POST", "/check", wire.CheckRequest{User: demo.UserName(i % 1000), Application: "tide-board", Action: "read", Path: "tides"}, nil)
-				keep(&checks, time.Since(began), err)
-				time.Sleep(5 * time.Millisecond)
-			}
-		})
-		err := until()
-		stop.Store(true)
-		wait.Wait()
-		if err == nil {
-			err = failed
-		}
-		return err
+		m.check(a)
+		return m, errors.Join(until(), m.end())
 	}
-	if err := others(&alone, func() error { time.Sleep(5 * time.Second); return nil }); err != nil {
+	alone, err := others(func() error { time.Sleep(5 * time.Second); return nil })
+	if err != nil {
 		return nil, err
 	}
-	checks = nil
-	err = others(&beside, func() error {
+	var wide sample
+	beside, err := others(func() error {
 		for i := range 6 {
 			op := map[string]any{"op": []string{"grant", "revoke"}[i%2], "role": "crane-control/observer", "group": "all-users"}
-			began := time.Now()
-			if err := a.call("POST", "/changes", map[string]any{"reason": "for everybody", "operations": []any{op}, "acknowledge": []string{"wide_gain", "wide_loss", "gain_for_everybody", "direct_assignment", "violation_warned", "expectation_warned"}}, nil); err != nil {
+			took, err := timed(func() error {
+				return a.call("POST", "/changes", map[string]any{"reason": "for everybody", "operations": []any{op}, "acknowledge": []string{"wide_gain", "wide_loss", "gain_for_everybody", "direct_assignment", "violation_warned", "expectation_warned"}}, nil)
+			})
+			if wide = append(wide, took); err != nil {
 				return err
 			}
-			wide = append(wide, time.Since(began))
 		}
 		return nil
 	})
@@ -81,8 +48,8 @@ func measureWide(ctx context.Context, database string) ([]line, error) {
 		return nil, err
 	}
 	return []line{
-		{"while roles are given to all of 100,000 users and taken back: a change of another, against without", beside.String(), alone.String(), ratio(beside.p50(), alone.p50()), fmt.Sprintf("longest %s of %d; aim: p99 250 ms, longest 1 s", short(slices.Max(beside)), len(beside))},
-		{"meanwhile: a check", checks.String(), "", "", fmt.Sprintf("longest %s of %d", short(slices.Max(checks)), len(checks))},
+		{"while roles are given to all of 100,000 users and taken back: a change of another, against without", beside.changes.String(), alone.changes.String(), ratio(beside.changes.p50(), alone.changes.p50()), fmt.Sprintf("longest %s of %d; aim: p99 250 ms, longest 1 s", short(slices.Max(beside.changes)), len(beside.changes))},
+		{"meanwhile: a check", beside.checks.String(), "", "", fmt.Sprintf("longest %s of %d", short(slices.Max(beside.checks)), len(beside.checks))},
 		{"meanwhile: such a change itself", wide.String(), "", "", ""},
 	}, nil
 }

@@ -12,7 +12,7 @@ import (
 // read. It reads nothing that read would not, and the same; false says that it leaves the
 // request to read, which also says what is wrong with it.
 func readUsual(raw []byte, in *Evaluations) bool {
-	if bytes.IndexByte(raw, '\\') >= 0 || !utf8.Valid(raw) || fastjson.ValidateBytes(raw) != nil {
+	if len(raw) > mostUsual || bytes.IndexByte(raw, '\\') >= 0 || !utf8.Valid(raw) || fastjson.ValidateBytes(raw) != nil {
 		return false
 	}
 	p := parsers.Get()
@@ -26,7 +26,7 @@ func readUsual(raw []byte, in *Evaluations) bool {
 		switch name {
 		case "evaluations":
 			all, err := v.Array()
-			if err != nil {
+			if err != nil || len(all) > MostEvaluations {
 				return false
 			}
 			out.Evaluations = make([]Evaluation, len(all))
@@ -48,6 +48,10 @@ func readUsual(raw []byte, in *Evaluations) bool {
 	}
 	return ok
 }
+
+// mostUsual is how large a usual request is at most, in bytes: what reads it keeps some times
+// as much for the next.
+const mostUsual = 512 << 10
 
 var parsers fastjson.ParserPool
 

@@ -4,11 +4,12 @@ import (
 	"bytes"
 	"math/rand/v2"
 	"reflect"
+	"strings"
 	"testing"
 )
 
 // pieces are what bodies are made of at random: what is usual, and what is wrong with some.
-var pieces = []string{`{`, `}`, `[`, `]`, `,`, `:`, `"`, ` `, "\n", `null`, `true`, `1`, `-0.5e3`, `01`, `""`, `"subject"`, `"action"`, `"resource"`, `"type"`, `"id"`, `"name"`, `"properties"`,
+var pieces = []string{`{`, `}`, `[`, `]`, `,`, `:`, `"`, ` `, "\n", `null`, `true`, `1`, `-0.5e3`, `01`, `1.`, `.5`, `+1`, `NaN`, `nan`, `inf`, `-inf`, `1e999`, "\u00a0", "\x00", `'`, `//x`, `""`, `"subject"`, `"action"`, `"resource"`, `"type"`, `"id"`, `"name"`, `"properties"`,
 	`"context"`, `"evaluations"`, `"options"`, `"evaluations_semantic"`, `"Type"`, `"user"`, `"ä"`, "\"\xff\"", "\"\x01\"", `"\u0061"`, `"\ud800"`, `"probe":true`, `"at":"2026-11-30T12:00:00Z"`,
 	`{"owner":"a"}`, `{"a":1,"a":2}`, `{"a":{"b":[{"c":1,"c":1}]}}`, "\ufeff", `"extra":[1,{"x":null}]`}
 
@@ -52,6 +53,10 @@ func TestTheShortWayReadsTheSame(t *testing.T) {
 	hold([]byte(usualBody))
 	if short != 1 {
 		t.Fatal("the usual body is not read the short way")
+	}
+	many := []byte(`{"evaluations":[{}` + strings.Repeat(`,{}`, MostEvaluations) + `]}`)
+	if readUsual(many, new(Evaluations)) {
+		t.Error("more evaluations than are answered are read the short way")
 	}
 	for range 20_000 {
 		raw := []byte(usualBody)
