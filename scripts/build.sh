@@ -21,7 +21,7 @@ go run client/generate.go console/openapi.json client/reads.go
 
 # The console, and the file of its words, again only when something of it is newer than what was built.
 if [ ! -f console/dist/index.html ] ||
-    [ -n "$(find console/src console/public console/index.html console/words console/vite.config.ts console/package-lock.json -newer console/dist/index.html | head -n 1)" ]; then
+    [ -n "$(find console/src console/public console/index.html console/words console/words.ts console/lingui.config.js console/vite.config.ts console/package-lock.json -newer console/dist/index.html | head -n 1)" ]; then
     (cd console && npm run --silent words >/dev/null && npm run --silent build -- --logLevel warn)
     touch console/dist/.gitkeep console/dist/index.html
 fi
