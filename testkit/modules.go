@@ -16,7 +16,7 @@ func (b *Tab) Load(name string, modules ...string) {
 	b.Eval(bundle(b.t, name, modules)+"\n;0", nil)
 }
 
-// bundle makes one script of modules, with what they import.
+// bundle makes one script of modules, with what they import, as the console is built.
 func bundle(t testing.TB, name string, modules []string) string {
 	t.Helper()
 	console := filepath.Join(Root(), "console")
@@ -29,10 +29,14 @@ func bundle(t testing.TB, name string, modules []string) string {
 		t.Fatal(err)
 	}
 	cmd := exec.Command("node", "--input-type=module", "-e", fmt.Sprintf(`
-		import { rolldown } from 'rolldown'
-		const made = await rolldown({ input: %q, resolve: { modules: [%q] } })
-		const { output } = await made.generate({ format: 'iife', name: %q })
-		process.stdout.write(output[0].code)`, file, filepath.Join(console, "node_modules"), name))
+		import { build } from 'vite'
+		const lib = { entry: %q, formats: ['iife'], name: %q }
+		const [made] = await build({
+			logLevel: 'error',
+			define: { 'process.env.NODE_ENV': '"production"' },
+			build: { lib, write: false, minify: false, copyPublicDir: false },
+		})
+		process.stdout.write(made.output.find((o) => o.type === 'chunk').code)`, file, name))
 	cmd.Dir = console
 	var wrong strings.Builder
 	cmd.Stderr = &wrong

@@ -1,4 +1,3 @@
-import { t } from '@lingui/core/macro'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { useDraft } from './drafts'
@@ -18,7 +17,7 @@ const open = (e: unknown, again: boolean) =>
  * what the caller has to know of what was sent. */
 export function useSend(name: string, then: (result: Schemas['ChangeResult'], mark: string[]) => void) {
   const queries = useQueryClient()
-  const [sent, setSent] = useDraft<Sent | null>(t`${name} sent`, null)
+  const [sent, setSent] = useDraft<Sent | null>(`${name} sent`, null)
   const busy = useRef(false)
   const [pending, setPending] = useState(false)
   const send = useMutation({

@@ -1,4 +1,3 @@
-import { t } from '@lingui/core/macro'
 import { createContext, useContext } from 'react'
 import type { Schemas } from '../api/client'
 
@@ -8,6 +7,6 @@ export const SessionContext = createContext<Session | null>(null)
 
 export function useMe(): Session {
   const me = useContext(SessionContext)
-  if (!me) throw new Error(t`nobody is signed in`)
+  if (!me) throw new Error('nobody is signed in')
   return me
 }

@@ -1,4 +1,3 @@
-import { t } from '@lingui/core/macro'
 import { createContext, useContext, useMemo, useState, type ReactNode } from 'react'
 import type { Operation } from '../api/client'
 import { useDraft } from './drafts'
@@ -59,7 +58,7 @@ const hasRoom = () => window.matchMedia('(min-width: 69em)').matches
 /** Keeps the sheet of whoever is signed in over page loads, in this tab alone. */
 export function SheetProvider({ children }: { children: ReactNode }) {
   const [kept, keep] = useDraft('sheet', blank)
-  const [discarded, setDiscarded] = useDraft<Kept | null>(t`sheet discarded`, null)
+  const [discarded, setDiscarded] = useDraft<Kept | null>('sheet discarded', null)
   const [open, setOpen] = useState(hasRoom)
   const [twice, setTwice] = useState<string>()
   const sheet = useMemo<Sheet>(() => {
@@ -125,6 +124,6 @@ export function SheetProvider({ children }: { children: ReactNode }) {
 
 export function useSheet(): Sheet {
   const sheet = useContext(SheetContext)
-  if (!sheet) throw new Error(t`outside the shell`)
+  if (!sheet) throw new Error('outside the shell')
   return sheet
 }

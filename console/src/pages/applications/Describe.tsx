@@ -20,7 +20,7 @@ export function Describe({ application: a }: { application: Schemas['Application
     direct: a.direct_assignments ?? '',
     actions: a.actions.map((x) => x.key).join(', '),
   }
-  const [x, setX] = useEdited(t`Describe x`, now)
+  const [x, setX] = useEdited('Describe x', now)
   const words = x.actions.split(/[\s,]+/).filter(Boolean)
   const changed: Record<string, unknown> = {}
   if (x.label !== now.label) changed.label = x.label.trim()

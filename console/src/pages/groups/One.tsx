@@ -308,7 +308,7 @@ function ChangeGroup({ group: g }: { group: Schemas['Group'] }) {
     held_within: g.held_within ?? '',
     owner: g.owner?.key ?? '',
   }
-  const [x, setX] = useEdited(t`ChangeGroup x`, before)
+  const [x, setX] = useEdited('ChangeGroup x', before)
   const changed = (Object.keys(before) as (keyof typeof before)[]).filter((k) => x[k].trim() !== before[k])
   const field = (name: 'label' | 'description' | 'unit' | 'filter' | 'held_within', label: string) => (
     <label>

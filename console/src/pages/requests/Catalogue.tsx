@@ -121,7 +121,7 @@ function AskOne({ offer: o, user }: { offer: Schemas['CatalogueRole']; user?: st
   const [last, setLast] = useTyped(`last ${o.role.key}`, '')
   const [asked, setAsked] = useState<string>()
   const key = o.role.key ?? o.role.label
-  const { commit, problem } = useCommit(t`request ${key} ${user ?? ''}`, (result) => {
+  const { commit, problem } = useCommit(`request ${key} ${user ?? ''}`, (result) => {
     setReason('')
     setLast('')
     setAsked(result.sentences[0] ?? t`Requested`)

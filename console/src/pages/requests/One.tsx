@@ -158,7 +158,7 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
   const zone = useMe().time_zone
   const [reason, setReason] = useTyped('Decision reason', '')
   const [last, setLast] = useTyped('Decision last', '')
-  const { commit, problem, rails, passed, pass } = useCommit(t`decide ${r.id}`, () => {
+  const { commit, problem, rails, passed, pass } = useCommit(`decide ${r.id}`, () => {
     setReason('')
     setLast('')
   })
@@ -220,7 +220,7 @@ function Decision({ request: r }: { request: Schemas['OneRequest'] }) {
 }
 
 function Withdrawal({ request: r }: { request: Schemas['OneRequest'] }) {
-  const { commit, problem } = useCommit(t`withdraw ${r.id}`, () => undefined)
+  const { commit, problem } = useCommit(`withdraw ${r.id}`, () => undefined)
   return (
     <div className="mt-6">
       <button

@@ -154,7 +154,7 @@ function OpenRound({ done, say }: { done: () => void; say: (text: string) => voi
   const groups = useQuery(ask('/api/v1/groups'))
   const empty = { label: '', kind: 'application', application: '', group: '', filter: '', reviewers: 'manager', reason: '' }
   const [x, setX] = useTyped('OpenRound x', empty)
-  const { commit, problem } = useCommit(t`open round`, (r) => {
+  const { commit, problem } = useCommit('open round', (r) => {
     say(r.sentences[0] ?? t`The round is open`)
     setX(empty)
     done()

@@ -116,7 +116,7 @@ export function OneReview() {
  * browser for the round and whoever reviews, whatever is shown. K keeps, R revokes,
  * U takes back, the arrows move, Enter shows the path. */
 function Lines({ round, lines, decides, total }: { round: string; lines: Line[]; decides: boolean; total: number }) {
-  const [said, setSaid] = useDraft<Said>(t`review ${round}`, {}, 'browser')
+  const [said, setSaid] = useDraft<Said>(`review ${round}`, {}, 'browser')
   const [thrown, setThrown] = useState<Said>()
   const [at, setAt] = useState(0)
   const [open, setOpen] = useState<number>()
@@ -374,7 +374,7 @@ function Save({
   throwAway: () => void
 }) {
   const [reason, setReason] = useTyped('Save reason', '')
-  const { commit, problem, rails, passed, pass } = useCommit(t`decide items ${round}`, () => {
+  const { commit, problem, rails, passed, pass } = useCommit(`decide items ${round}`, () => {
     setReason('')
     done()
   })
@@ -425,7 +425,7 @@ function Save({
 
 function SignOff({ round: r }: { round: Schemas['OneRound'] }) {
   const [reason, setReason] = useTyped('SignOff reason', '')
-  const { commit, problem, rails, passed, pass } = useCommit(t`sign off ${r.key}`, () => undefined)
+  const { commit, problem, rails, passed, pass } = useCommit(`sign off ${r.key}`, () => undefined)
   const operations = [{ op: 'sign_off', round: r.key }] satisfies Operation[]
   const preview = useQuery({ ...wouldDo(operations), enabled: r.decided === r.items })
   if (r.decided < r.items)

@@ -30,7 +30,7 @@ export function DescribeRole({ role: r }: { role: Role }) {
     held_within: r.held_within ?? '',
     max_shares: r.max_shares ? String(r.max_shares) : '',
   }
-  const [x, setX] = useEdited(t`DescribeRole x`, now)
+  const [x, setX] = useEdited('DescribeRole x', now)
   const changed: Record<string, unknown> = {}
   for (const k of ['label', 'description', 'owner', 'risk', 'held_within'] as const) if (x[k] !== now[k]) changed[k] = x[k].trim()
   for (const k of ['max_days', 'max_shares'] as const) if (x[k] !== now[k]) changed[k] = Number(x[k] || 0)

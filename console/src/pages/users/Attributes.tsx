@@ -133,7 +133,7 @@ function Change({
 }) {
   const sheet = useSheet()
   const [before] = useState(() => valuesOf(u, attributes.builtIn))
-  const [values, setValues] = useEdited(t`Change values`, before)
+  const [values, setValues] = useEdited('Change values', before)
   const fields = operationOf(values, before)
   const changed = Object.keys(fields)
   const all = [...attributes.builtIn, ...attributes.declared]

@@ -183,7 +183,7 @@ function GivenTo({ user, now }: { user: Schemas['UserDetail']; now: Date }) {
                 operations: [
                   {
                     op: 'open_round',
-                    key: keyOf(t`moved ${user.user_name} ${dayOf(now)}`),
+                    key: keyOf(`moved ${user.user_name} ${dayOf(now)}`),
                     label: t`What ${user.display_name} was given by hand`,
                     people: [user.user_name],
                     by_hand: true,
