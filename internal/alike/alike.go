@@ -14,7 +14,6 @@ import (
 	"ableroster/internal/access"
 	"ableroster/internal/fact"
 
-	"ableroster/internal/record"
 	"golang.org/x/text/runes"
 	"golang.org/x/text/transform"
 	"golang.org/x/text/unicode/norm"
@@ -29,32 +28,15 @@ type index struct {
 	upTo *access.Snapshot
 	by   string // the attributes that it goes by
 	one  map[uint64]fact.UserID
-	more map[uint64][]fact.UserID // of digests that several have
+	more map[uint64][]fact.UserID // of digests that several have, in order
 }
 
 // memo is under what a line of snapshots keeps its index.
 type memo struct{}
 
-// To calls yield for the people of a snapshot who look like somebody, until it says to stop. A
-// record that was merged into another is nobody's any more.
+// To calls yield for the people of a snapshot who look like somebody; see Finder.
 func To(s *access.Snapshot, somebody *fact.User, yield func(*fact.User) bool) {
-	identify := identifying(s)
-	x := s.Memo(memo{}, func() any { return new(index) }).(*index)
-	var found []fact.UserID
-	x.Lock()
-	x.follow(s, identify)
-	each(somebody, identify, func(k uint64) {
-		if id, ok := x.one[k]; ok {
-			found = append(append(found, id), x.more[k]...)
-		}
-	})
-	x.Unlock()
-	slices.Sort(found)
-	for _, id := range slices.Compact(found) {
-		if u := s.User(id); u != nil && u.ID != somebody.ID && record.MergedInto(s, u.ID) == 0 && are(u, somebody, identify) && !yield(u) {
-			return
-		}
-	}
+	Among(s, nil).To(somebody, yield)
 }
 
 // Warm makes the index of a line of snapshots beside other work, so that whoever adds the first
@@ -118,25 +100,38 @@ func (x *index) add(u *fact.User, identify []*fact.Attribute) {
 	if u.UserKind != fact.Person || u.Erased {
 		return
 	}
-	each(u, identify, func(k uint64) {
+	keys(u, identify, false, func(k uint64) {
 		switch id, some := x.one[k]; {
 		case !some:
 			x.one[k] = u.ID
-		case id != u.ID && !slices.Contains(x.more[k], u.ID):
-			x.more[k] = append(x.more[k], u.ID)
+		case id != u.ID:
+			if i, there := slices.BinarySearch(x.more[k], u.ID); !there {
+				x.more[k] = slices.Insert(x.more[k], i, u.ID)
+			}
 		}
 	})
 }
 
-// each calls yield for digests of a user's address, name, and values that tell people apart.
-func each(u *fact.User, identify []*fact.Attribute, yield func(uint64)) {
-	digest := func(of, value string) {
-		if value != "" {
-			yield(maphash.Comparable(seed, [2]string{of, value}))
+// keys calls yield for digests of a user's address, name, and values that tell people apart: those
+// under which the user is found, or under which those are who look like them. Two who have a name
+// are alike by their first days or, where one has none, by their units; so nobody is under a name alone.
+func keys(u *fact.User, identify []*fact.Attribute, sought bool, yield func(uint64)) {
+	digest := func(of string, values ...string) {
+		if !slices.Contains(values, "") {
+			yield(maphash.Comparable(seed, [2]string{of, strings.Join(values, "\x00")}))
 		}
 	}
 	digest("e-mail", fact.Fold(u.Email))
-	digest("name", plainName(u.DisplayName))
+	name, dated := plainName(u.DisplayName), u.Start != 0
+	if dated {
+		digest("name, from", name, u.Start.String())
+	}
+	if !dated || sought {
+		digest("name, undated, in", name, u.Unit)
+	}
+	if dated != sought {
+		digest("name, dated, in", name, u.Unit)
+	}
 	for _, a := range identify {
 		digest("attribute "+a.Key, fact.Fold(value(u, a)))
 	}

@@ -87,3 +87,34 @@ func TestWhoLooksLikeSomebodyIsWhomALookAtEachSays(t *testing.T) {
 		t.Errorf("only %d were alike", met)
 	}
 }
+
+// However many share a name and however many of that name are sought, each is asked about once: most of
+// them hidden, all of them hidden, or more than are told.
+func TestWhoSharesANameIsAskedAboutOnce(t *testing.T) {
+	const many, told = 1500, 1000
+	s, start := laws.Port(t), calendar.Date(20_000)
+	before := len(slices.Collect(s.Users()))
+	d := change.NewDraft(s)
+	for i := range many {
+		d.Apply(i, &people.AddUser{Personal: fact.Personal{UserName: fmt.Sprintf("ana.%d", i), DisplayName: "Ana Sá"}, UserFacts: fact.UserFacts{Start: start}}, 1)
+	}
+	if d.Finish(); len(d.Faults) > 0 {
+		t.Fatal(&d.Faults[0])
+	}
+	s = d.Seal(d.Revision, 1)
+	probe := &fact.User{ID: 1 << 20, UserKind: fact.Person, Personal: fact.Personal{DisplayName: "Sá, Ana"}, UserFacts: fact.UserFacts{Start: start}}
+	for hidden, want := range map[int]int{many: 0, many - 1: 1, 0: told} {
+		asked := 0
+		find := alike.Among(s, func(id fact.UserID) bool { asked++; return int(id) > before+hidden })
+		for range 20 {
+			found := 0
+			find.To(probe, func(*fact.User) bool { found++; return true })
+			if found != want {
+				t.Fatalf("of %d hidden of %d, %d are found", hidden, many, found)
+			}
+		}
+		if asked != many {
+			t.Errorf("%d are asked about %d times", many, asked)
+		}
+	}
+}

@@ -12,16 +12,14 @@ import (
 // caller does not know of is no such person.
 func likelyRails(d *change.Draft, sees func(fact.UserID) bool) []Rail {
 	r := Rail{Code: LikelySamePerson, Passable: true}
+	find := alike.Among(d.Base(), sees)
 	for i, c := range d.Changes() {
 		d.Rest(i)
 		added, ok := c.After.(*fact.User)
 		if !ok || c.Before != nil || added.UserKind != fact.Person {
 			continue
 		}
-		alike.To(d.Base(), added, func(u *fact.User) bool {
-			if sees != nil && !sees(u.ID) {
-				return true
-			}
+		find.To(added, func(u *fact.User) bool {
 			r.Users, r.Added = append(r.Users, u.ID), append(r.Added, cmp.Or(added.DisplayName, added.UserName))
 			return false
 		})

@@ -17,6 +17,7 @@ import (
 func (b *importing) link(rows []importfile.Row) {
 	b.linked = map[int]fact.UserID{}
 	of := map[fact.UserID]int{} // the line of a user
+	find := alike.Among(b.head, b.view.ReadsUser)
 	for _, row := range rows {
 		if id, ok := b.find(row); ok {
 			of[id] = row.Line
@@ -26,7 +27,7 @@ func (b *importing) link(rows []importfile.Row) {
 		if _, ok := b.find(row); ok {
 			continue
 		}
-		switch all := b.lookLike(row); {
+		switch all := b.lookLike(find, row); {
 		case len(all) > 1:
 			b.fault(row, "user_name", "“%s” looks like several who are there (%s): name one of them", row.Values["user_name"], strings.Join(b.userNames(all), ", "))
 		case len(all) == 1:
@@ -42,7 +43,7 @@ func (b *importing) link(rows []importfile.Row) {
 
 // lookLike are the users whom the caller sees and a row looks like. Who is told apart from it by a
 // value that both have is none of them.
-func (b *importing) lookLike(row importfile.Row) (out []fact.UserID) {
+func (b *importing) lookLike(find *alike.Finder, row importfile.Row) (out []fact.UserID) {
 	somebody := &fact.User{UserKind: fact.Person, Personal: fact.Personal{DisplayName: row.Values["display_name"], Email: row.Values["email"]}}
 	if kind := row.Values["kind"]; kind != "" && kind != string(fact.Person) {
 		return nil
@@ -65,9 +66,8 @@ func (b *importing) lookLike(row importfile.Row) (out []fact.UserID) {
 			somebody.Custom = somebody.Custom.With(f, value)
 		}
 	}
-	alike.To(b.head, somebody, func(u *fact.User) bool {
-		apart := slices.ContainsFunc(identify, func(f *fact.Attribute) bool { return f.Of(u) != "" && !f.Same(u, row.Values[f.Key]) })
-		if !apart && b.view.ReadsUser(u.ID) {
+	find.To(somebody, func(u *fact.User) bool {
+		if !slices.ContainsFunc(identify, func(f *fact.Attribute) bool { return f.Of(u) != "" && !f.Same(u, row.Values[f.Key]) }) {
 			out = append(out, u.ID)
 		}
 		return len(out) < 5
