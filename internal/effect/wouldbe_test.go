@@ -113,3 +113,32 @@ func TestAnExpectationOfANewUserFollowsTheirUnit(t *testing.T) {
 		t.Error("the unit ends under it")
 	}
 }
+
+// Expectations are about so many different new users, and no more; what was expected before there
+// was a bound is replayed.
+func TestExpectationsAreAboutSomeDifferentNewUsers(t *testing.T) {
+	s := laws.Port(t)
+	of := func(i int) *rules.SetExpectation {
+		return &rules.SetExpectation{Key: fmt.Sprint("of-", i), WouldBe: fact.WouldBe{UserFacts: fact.UserFacts{Title: fmt.Sprint("Hand ", i)}}, Application: "able-roster", Action: "read", Pattern: "/"}
+	}
+	d := change.NewDraft(s)
+	for i := range fact.MostWouldBe {
+		d.Apply(i, of(i), s.At)
+	}
+	if len(d.Faults) > 0 {
+		t.Fatal(&d.Faults[0])
+	}
+	again := of(3)
+	again.Key = "once-more"
+	if d.Apply(fact.MostWouldBe, again, s.At); len(d.Faults) > 0 {
+		t.Errorf("one more about the same: %v", &d.Faults[0])
+	}
+	d.Replays = true
+	if d.Apply(fact.MostWouldBe, of(fact.MostWouldBe), s.At); len(d.Faults) > 0 {
+		t.Errorf("replayed: %v", &d.Faults[0])
+	}
+	d.Replays = false
+	if d.Apply(fact.MostWouldBe, of(fact.MostWouldBe+1), s.At); len(d.Faults) != 1 || d.Faults[0].Field != "would_be" {
+		t.Errorf("one too many: %v", d.Faults)
+	}
+}

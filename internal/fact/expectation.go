@@ -98,6 +98,10 @@ func (w WouldBe) Words() string {
 // change.
 const MostExpectations = 5000
 
+// MostWouldBe bounds how many different users who are not there yet they are about: the first day
+// of each is worked out with every change of what new users are given.
+const MostWouldBe = 200
+
 // Kind and Row identify it.
 func (*Expectation) Kind() FactKind { return FactExpectation }
 func (f *Expectation) Row() uint32  { return uint32(f.ID) }

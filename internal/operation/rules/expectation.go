@@ -110,6 +110,17 @@ func standingExpectations(d *change.Draft) (n int) {
 	return n
 }
 
+// wouldBe are the users who are not there yet that expectations are about.
+func wouldBe(d *change.Draft) map[fact.WouldBe]bool {
+	out := map[fact.WouldBe]bool{}
+	for _, f := range record.Expectations(&d.Snapshot) {
+		if !f.Ended && f.Of.WouldBe.Given() {
+			out[f.Of.WouldBe] = true
+		}
+	}
+	return out
+}
+
 // subjects settles whom it is about.
 func (o *SetExpectation) subjects(d *change.Draft) (of fact.Subjects) {
 	n := 0
@@ -128,6 +139,9 @@ func (o *SetExpectation) subjects(d *change.Draft) (of fact.Subjects) {
 	case o.WouldBe.Given():
 		of.WouldBe = o.WouldBe
 		d.CheckWouldBe("would_be", of.WouldBe)
+		if known := wouldBe(d); !known[of.WouldBe] && len(known) >= fact.MostWouldBe {
+			d.Judged("would_be", "expectations are about %d different new users, and there is no room for more: say one of those, or end some expectations first", len(known))
+		}
 	case o.User != "":
 		of.User, _ = d.SettleUser("user", &o.User)
 	default:
