@@ -1,10 +1,12 @@
 package effect
 
 import (
+	"runtime"
 	"slices"
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
+	"ableroster/internal/caught"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/query"
@@ -44,6 +46,29 @@ func losses(p Preview) map[fact.ApplicationID][]fact.UserID {
 	return lost
 }
 
+// bereft are those of some users who held something and hold nothing any more, in their order. The
+// work on many is shared by all processors.
+func bereft(users []fact.UserID, had, has query.Anything) []fact.UserID {
+	n := 1
+	if len(users) >= manyTouched {
+		n = runtime.GOMAXPROCS(0)
+	}
+	parts := make([][]fact.UserID, n)
+	var wait caught.Group
+	for i := range parts {
+		wait.Go(func() {
+			had, has := had, has // each remembers for itself
+			for _, id := range users[len(users)*i/n : len(users)*(i+1)/n] {
+				if id != 0 && had.Held(id) && !has.Held(id) {
+					parts[i] = append(parts[i], id)
+				}
+			}
+		})
+	}
+	wait.Wait()
+	return slices.Concat(parts...)
+}
+
 // wideLosses are one for each application in which a large share of those who had anything
 // lose all of it: of those who lose something, between two snapshots.
 func wideLosses(lost map[fact.ApplicationID][]fact.UserID, before, after *access.Snapshot, from calendar.Instant, sees func(fact.UserID) bool) []Rail {
@@ -53,8 +78,7 @@ func wideLosses(lost map[fact.ApplicationID][]fact.UserID, before, after *access
 			continue
 		}
 		had, has := query.Anything{S: before, App: app, From: from}, query.Anything{S: after, App: app, From: from}
-		users = slices.Compact(slices.Sorted(slices.Values(users)))
-		users = slices.DeleteFunc(users, func(id fact.UserID) bool { return id == 0 || !had.Held(id) || has.Held(id) })
+		users = bereft(slices.Compact(slices.Sorted(slices.Values(users))), had, has)
 		if len(users) < lossLeast {
 			continue
 		}
