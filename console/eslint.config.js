@@ -21,6 +21,11 @@ export default ts.config(
           selector: 'JSXAttribute[name.name=/^(label|title|aria-label|placeholder|what|hint)$/] > Literal[value=/\\p{L}/u]',
           message: 'Put what people read into t`…`.',
         },
+        {
+          selector:
+            'JSXAttribute[name.name=/^(id|key|list|htmlFor|className|aria-describedby|aria-controls)$/] TaggedTemplateExpression[tag.name="t"], CallExpression[callee.name=/^use(Draft|Typed|Edited|Commit)$/] > TaggedTemplateExpression.arguments[tag.name="t"]:first-child',
+          message: 'Nobody reads this: it is a name, and no text.',
+        },
       ],
     },
   },

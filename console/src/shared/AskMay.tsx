@@ -57,7 +57,7 @@ export function AskMay({
           <Trans>Action</Trans>
           <input
             className="field"
-            list={t`${id} actions`}
+            list={`${id} actions`}
             autoComplete="off"
             value={asked.action ?? ''}
             onChange={(e) => set({ ...asked, action: e.target.value || undefined })}
@@ -67,7 +67,7 @@ export function AskMay({
           <Trans>Resource</Trans>
           <input
             className="field font-mono"
-            list={t`${id} resources`}
+            list={`${id} resources`}
             autoComplete="off"
             value={asked.path ?? ''}
             onChange={(e) => set({ ...asked, path: e.target.value || undefined })}

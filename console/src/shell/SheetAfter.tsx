@@ -9,7 +9,8 @@ import { useMe } from './session'
 import { Effect } from './SheetEffect'
 
 // Beside the page from 1100 pixels on, over it below.
-export const drawer = t`border-rule bg-sheet flex w-79 shrink-0 flex-col overflow-y-auto border-l p-4.5 max-[1100px]:fixed max-[1100px]:inset-y-14 max-[1100px]:right-0 max-[1100px]:z-20`
+export const drawer =
+  'border-rule bg-sheet flex w-79 shrink-0 flex-col overflow-y-auto border-l p-4.5 max-[1100px]:fixed max-[1100px]:inset-y-14 max-[1100px]:right-0 max-[1100px]:z-20'
 
 /** What was discarded, until something else is put on the sheet. */
 export function Discarded({ lines, back, close }: { lines: Line[]; back: () => void; close: () => void }) {
@@ -158,63 +159,63 @@ function Next({ lines, about }: { lines: Line[]; about: Schemas['About'][] }) {
     const application = o.op === 'add_application' ? made : app
     if (user && !many && !/^user-\d+$/.test(user))
       add(
-        t`user ${user}`,
+        `user ${user}`,
         <Link to="/users/$user" params={{ user }} className="press">
           {nameOf(user)}
         </Link>,
       )
     if (o.op === 'add_user' && user && !many)
       add(
-        t`sign-in ${user}`,
+        `sign-in ${user}`,
         <Link to="/users/$user" params={{ user }} search={{ tab: 'attributes' }} className="press">
           <Trans>Next: let {nameOf(user)} sign in</Trans>
         </Link>,
       )
     if (o.op === 'update_user' && text(o.unit) && user && !many && !me.review_moves)
       add(
-        t`moved ${user}`,
+        `moved ${user}`,
         <Link to="/users/$user" params={{ user }} search={{ tab: 'given' }} className="press">
           <Trans>Next: look at what {nameOf(user)} was given by hand</Trans>
         </Link>,
       )
     if (group && !/^group-\d+$/.test(group))
       add(
-        t`group ${group}`,
+        `group ${group}`,
         <Link to="/groups/$group" params={{ group }} className="press">
           <Trans>Group {named('group', group)}</Trans>
         </Link>,
       )
     if (o.op === 'add_group' && group)
       add(
-        t`members ${group}`,
+        `members ${group}`,
         <Link to="/groups/$group" params={{ group }} search={{ tab: 'members' }} className="press">
           <Trans>Next: add members to {named('group', group)}</Trans>
         </Link>,
       )
     if (role && !/^role-\d+$/.test(role))
       add(
-        t`role ${role}`,
+        `role ${role}`,
         <Link to="/roles/$role" params={{ role }} className="press">
           <Trans>Role {named('role', role)}</Trans>
         </Link>,
       )
     if (o.op === 'add_role' && role)
       add(
-        t`permissions ${role}`,
+        `permissions ${role}`,
         <Link to="/roles/$role" params={{ role }} search={{ tab: 'permissions' }} className="press">
           <Trans>Next: say what {named('role', role)} permits</Trans>
         </Link>,
       )
     if (o.op === 'update_user' && o.status === 'departed' && user && !many)
       add(
-        t`duties ${user}`,
+        `duties ${user}`,
         <Link to="/users/$user" params={{ user }} search={{ tab: 'attributes' }} className="press">
           <Trans>Next: hand over what {nameOf(user)} owns</Trans>
         </Link>,
       )
     if ((o.op === 'add_resource' || o.op === 'add_permission') && application)
       add(
-        t`coverage ${application}`,
+        `coverage ${application}`,
         <Link to="/applications/$application" params={{ application }} search={{ tab: 'coverage' }} className="press">
           <Trans>Next: see which roles cover {named('application', application)}</Trans>
         </Link>,
@@ -242,7 +243,7 @@ function Next({ lines, about }: { lines: Line[]; about: Schemas['About'][] }) {
       )
     if (o.op === 'add_application' && application)
       add(
-        t`application ${application}`,
+        `application ${application}`,
         <Link to="/applications/$application" params={{ application }} className="press">
           <Trans>Next: describe {named('application', application)}</Trans>
         </Link>,

@@ -1,4 +1,3 @@
-import { t } from '@lingui/core/macro'
 import { useLocation } from '@tanstack/react-router'
 import { useCallback, useEffect, useMemo, useSyncExternalStore } from 'react'
 import { useMe } from './session'
@@ -14,7 +13,7 @@ function subscribe(f: () => void) {
   return () => void listeners.delete(f)
 }
 
-const draftKey = (user: string, name: string) => t`draft ${user} ${name}`
+const draftKey = (user: string, name: string) => `draft ${user} ${name}`
 
 /** Everything that is kept of a user and not committed, by its name. */
 export function draftsOf(user: string): string[] {

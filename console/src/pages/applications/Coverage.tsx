@@ -60,7 +60,7 @@ function Table({ coverage: c, rows }: { coverage: Schemas['Coverage']; rows: Sch
   const box = useRef<HTMLDivElement>(null)
   // eslint-disable-next-line react-hooks/incompatible-library -- measured on every draw
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 40, overscan: 12 })
-  const columns = { gridTemplateColumns: t`minmax(13rem, 1.3fr) repeat(${c.actions.length}, minmax(8rem, 1fr))` }
+  const columns = { gridTemplateColumns: `minmax(13rem, 1.3fr) repeat(${c.actions.length}, minmax(8rem, 1fr))` }
   return (
     <div ref={box} role="region" tabIndex={0} aria-label={t`Coverage`} className="border-rule max-h-[60vh] overflow-auto border-y">
       <div role="table" aria-label={t`Coverage of ${c.application.label}`} aria-rowcount={rows.length + 1}>

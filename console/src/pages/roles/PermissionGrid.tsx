@@ -31,7 +31,7 @@ export function PermissionGrid({
   const here = (r.permissions ?? []).filter((p) => p.application.id === a.id)
   // eslint-disable-next-line react-hooks/incompatible-library -- measured on every draw
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 30, overscan: 10 })
-  const columns = t`minmax(16rem, 1fr) repeat(${a.actions.length}, 5.5rem)`
+  const columns = `minmax(16rem, 1fr) repeat(${a.actions.length}, 5.5rem)`
   const keys: Record<string, [number, number]> = {
     ArrowUp: [-1, 0],
     ArrowDown: [1, 0],

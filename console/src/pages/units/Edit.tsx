@@ -76,7 +76,7 @@ export function EditUnit({
       </Part>
       <Part
         label={t`Move or rename it`}
-        words={t`${plural(users, { one: '# person', other: '# persons' })}, its groups and the units below move too. Rules, filters and rights that name it follow, so that nobody gains or loses by what names it.`}
+        words={t`${plural(users, { one: '# person', other: '# people' })}, its groups and the units below move too. Rules, filters and rights that name it follow, so that nobody gains or loses by what names it.`}
         act={t`Add the move to change sheet`}
         idle={to.trim() === '' || to.trim() === unit.path}
         send={() => add(t`Move`, t`the unit ${unit.label}`, { op: 'move_unit', unit: unit.path, to: to.trim() }, t`to ${to.trim()}`)}

@@ -33,7 +33,7 @@ const widths: Record<string, string> = {
   kind: '0.6fr',
 }
 const layoutOf = (shown: Column[], picks: boolean) => ({
-  gridTemplateColumns: [...(picks ? ['1.5rem'] : []), ...shown.map((c) => t`minmax(0, ${widths[c.key] ?? '1fr'})`)].join(' '),
+  gridTemplateColumns: [...(picks ? ['1.5rem'] : []), ...shown.map((c) => `minmax(0, ${widths[c.key] ?? '1fr'})`)].join(' '),
 })
 
 /** The register of users. */

@@ -23,8 +23,8 @@ export function ValueBox({
       <input
         {...input}
         className={`field ${input.className ?? ''}`}
-        list={t`${id} values`}
-        aria-describedby={fresh ? t`${id} new` : undefined}
+        list={`${id} values`}
+        aria-describedby={fresh ? `${id} new` : undefined}
         autoComplete="off"
         value={value}
         onChange={(e) => set(e.target.value)}

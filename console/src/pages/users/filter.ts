@@ -54,9 +54,9 @@ export function write({ any, conditions }: Built, columns: Column[]): string {
     .map((c) => {
       const type = columns.find((x) => x.key === c.attribute)?.type
       const value = type === 'number' || type === 'truth' ? c.value : JSON.stringify(c.value)
-      if (c.operator === 'pr') return t`${name(c.attribute)} pr`
-      if (c.operator === 'not') return t`not (${name(c.attribute)} pr)`
-      if (c.operator === 'within') return t`within eq ${value}`
+      if (c.operator === 'pr') return `${name(c.attribute)} pr`
+      if (c.operator === 'not') return `not (${name(c.attribute)} pr)`
+      if (c.operator === 'within') return `within eq ${value}`
       return `${name(c.attribute)} ${c.operator} ${value}`
     })
     .join(any ? ' or ' : ' and ')
