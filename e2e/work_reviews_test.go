@@ -68,6 +68,73 @@ func TestReviewsByCommandLine(t *testing.T) {
 	marta.says(0, "The ledger verifies", "ledger", "verify")
 }
 
+// What has ended since a round was opened is left to nobody: it is not counted as waiting, and the
+// round is signed off, by command line or console, once all else is decided.
+func TestWhatHasEndedIsNotLeftToDecide(t *testing.T) {
+	s := testkit.Serve(t, testkit.DemoDatabase(t))
+	marta := at(t, s, demo.Administrator)
+	marta.says(0, "Done, as revision", "review", "open", "one-person", "-person", demo.Pilot, "-reviewers", "user:"+demo.Administrator, "-reason", "A look")
+	api := s.SignIn(t, demo.Administrator)
+	round := func() wire.Round {
+		t.Helper()
+		r, err := api.Review(ctx, "one-person", nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r.Round
+	}
+	all := round().Items
+	page, err := api.ReviewItems(ctx, "one-person", client.Query{"mine": "true", "limit": "100"})
+	if err != nil || all < 3 || len(page.Items) != all {
+		t.Fatalf("%d items, %v", len(page.Items), err)
+	}
+	ends := page.Items[slices.IndexFunc(page.Items, func(l wire.ReviewItem) bool { return l.Through == "direct" })]
+	marta.says(0, "Done, as revision", "revoke", ends.Role.Key, demo.Pilot, "-reason", "Not needed any more")
+	if r := round(); r.Mine != all-1 || r.Decided != 1 || r.Items != all {
+		t.Errorf("%d of %d items wait, %d are decided or ended", r.Mine, r.Items, r.Decided)
+	}
+	marta.says(0, "marked for revocation", "review", "revoke", "one-person", demo.Pilot, "pilot-roster/night-pilot", "-reason", "No more nights")
+	marta.says(0, fmt.Sprintf("%d items kept", all-2), "review", "keep", "one-person", "-all-mine", "-reason", "As it should be")
+	marta.says(0, "0 items.", "review", "items", "one-person", "-undecided")
+	if r := round(); r.Mine != 0 || r.Decided != all || !r.MaySign {
+		t.Errorf("%d of %d items wait, %d are decided or ended, and may be signed off: %v", r.Mine, r.Items, r.Decided, r.MaySign)
+	}
+	b := signedIn(t, s, demo.Administrator)
+	b.Go("/reviews/one-person")
+	b.Sees("ended since")
+	b.Type("Reason", "Looked through")
+	b.Press("Sign off")
+	b.Sees("Signed off. Scope")
+	marta.says(0, "signed", "review", "list")
+
+	// Nor is what waits for the owner of a group to be removed, once it has ended.
+	left := func() (id, words string) {
+		t.Helper()
+		list, err := api.PendingChanges(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, p := range list.ToMake {
+			if p.Round != nil && p.Round.Key == "one-person" {
+				return p.ID, p.Sentences[0]
+			}
+		}
+		return "", ""
+	}
+	id, words := left()
+	if words != "Remove Inês Halloran from the group Night pilots, through which they hold Night pilot" {
+		t.Error(words)
+	}
+	if _, err := api.Change(ctx, changeOf("Back on days", fmt.Sprintf(`{"op":"remove_member","group":"night-pilots","user":%q}`, demo.Pilot)), false); err != nil {
+		t.Fatal(err)
+	}
+	if _, words := left(); words != "Inês Halloran no longer holds Night pilot that way: nothing is left to remove" {
+		t.Error(words)
+	}
+	marta.says(0, "Settled the pending removal of Night pilot of Inês Halloran", "pending", "make", id)
+	marta.says(0, "The ledger verifies", "ledger", "verify")
+}
+
 // Every line of a round is what the ledger says of that instant, looked up user
 // by user through the ways to each role; and its file says on what it stands.
 func TestTheLinesOfARoundAreWhatWasHeldThen(t *testing.T) {

@@ -1,11 +1,14 @@
 package e2e
 
 import (
+	"slices"
 	"testing"
 	"time"
 
+	"ableroster/client"
 	"ableroster/demo"
 	"ableroster/testkit"
+	"ableroster/wire"
 )
 
 // While an approver is on leave their substitute is asked, decides, and is told as such; nobody
@@ -29,6 +32,23 @@ func TestASubstituteDecides(t *testing.T) {
 	marta.says(0, "Decides in the place of Tomas Brandt", "users", "show", demo.Pilot)
 
 	ines.says(0, "You decide in the place of Tomas Brandt", "my-access")
+
+	// A review's decision has both names too.
+	items := client.Query{"mine": "true", "undecided": "true", "limit": "20"}
+	page, err := s.SignIn(t, demo.Pilot).ReviewItems(ctx, "marine-winter", items)
+	if err != nil || len(page.Items) == 0 {
+		t.Fatal(page, err)
+	}
+	item := page.Items[0]
+	ines.says(0, "kept in the review Marine, winter review, in the place of Tomas Brandt", "review", "keep", "marine-winter", item.User.Key, item.Role.Key, "-reason", "Needed on the quay")
+	delete(items, "undecided")
+	if page, err = s.SignIn(t, demo.Manager).ReviewItems(ctx, "marine-winter", items); err != nil {
+		t.Fatal(err)
+	}
+	if i := slices.IndexFunc(page.Items, func(l wire.ReviewItem) bool { return l.Assignment == item.Assignment && l.User.ID == item.User.ID }); i < 0 ||
+		page.Items[i].For == nil || page.Items[i].For.Label != "Tomas Brandt" || page.Items[i].Decided.By.Label != "Inês Halloran" {
+		t.Errorf("what a substitute decided is shown as %+v", page.Items)
+	}
 
 	// What waits for both waits for one of them once it is ended.
 	next := requestIn.FindString(ines.says(0, "waits for the manager: Tomas Brandt.", "request", "works-orders/raiser", "-reason", "For the buoys"))

@@ -15,7 +15,7 @@ type Round struct {
 	Opened    *Given          `json:"opened" doc:"when, by whom and why"`
 	Signed    *Given          `json:"signed,omitempty"`
 	Items     int             `json:"items" doc:"of those the caller may see"`
-	Decided   int             `json:"decided"`
+	Decided   int             `json:"decided" doc:"decided, or ended since: there is nothing left to decide on"`
 	ToRevoke  int             `json:"to_revoke"`
 	Mine      int             `json:"mine" doc:"items that still wait for the caller"`
 	Progress  []RoundProgress `json:"progress,omitempty" doc:"by reviewer, where one round is asked about"`
@@ -26,7 +26,7 @@ type Round struct {
 type RoundProgress struct {
 	Reviewer Ref `json:"reviewer"`
 	Items    int `json:"items"`
-	Decided  int `json:"decided"`
+	Decided  int `json:"decided" doc:"decided, or ended since"`
 }
 
 // RoundList is all rounds, open ones first.
@@ -61,6 +61,7 @@ type ReviewItem struct {
 	Gone        bool        `json:"gone,omitempty" doc:"it has ended since"`
 	Decision    string      `json:"decision,omitempty" enum:"keep,revoke"`
 	Decided     *Given      `json:"decided,omitempty" doc:"when, by whom and why"`
+	For         *Ref        `json:"for,omitempty" doc:"in whose place it was decided"`
 	Mine        bool        `json:"mine,omitempty" doc:"the caller may decide on it"`
 }
 

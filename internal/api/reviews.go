@@ -40,7 +40,7 @@ func reviewRoutes(s *serve.Server) {
 		serve.Paging
 		Round     string `path:"round" doc:"key or id"`
 		Mine      bool   `query:"mine" doc:"those the caller may decide on"`
-		Undecided bool   `query:"undecided" doc:"those without a decision"`
+		Undecided bool   `query:"undecided" doc:"those left to decide on: neither decided nor ended since"`
 	}
 	serve.Route(s, "GET", "/reviews/{round}/items", "list-review-items", "The items of a round, as they were when it opened", func(ctx context.Context, in *lines) (*serve.Body[wire.ReviewItemList], error) {
 		v, err := s.ViewWhole(ctx, in.AsOf)
@@ -70,7 +70,7 @@ func reviewFile(ctx context.Context, s *serve.Server, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	header := []string{"user", "name", "unit", "role", "application", "through", "since", "given_by", "given_because", "until", "peers", "unitmates", "sod_rules", "decision", "decided_by", "decided_because", "ledger_revision", "ledger_hash"}
+	header := []string{"user", "name", "unit", "role", "application", "through", "since", "given_by", "given_because", "until", "peers", "unitmates", "sod_rules", "decision", "decided_by", "in_place_of", "decided_because", "ledger_revision", "ledger_hash"}
 	var failed error
 	rows := func(yield func([]string) bool) {
 		for cursor := ""; ; {
@@ -104,6 +104,10 @@ func lineCells(l *wire.ReviewItem) []string {
 	}
 	since, by, because := givenWords(l.Since)
 	_, decidedBy, decidedBecause := givenWords(l.Decided)
+	place := ""
+	if l.For != nil {
+		place = l.For.Label
+	}
 	user, name := l.User.Key, l.User.Label
 	if l.Shared != nil { // with each of them
 		var keys, names []string
@@ -113,7 +117,7 @@ func lineCells(l *wire.ReviewItem) []string {
 		user, name = strings.Join(keys, "; "), strings.Join(names, "; ")
 	}
 	return []string{user, name, l.Unit, l.Role.Label, app, throughOf(l), since, by, because, until, fmt.Sprint(l.Peers), fmt.Sprint(l.Unitmates), strings.Join(l.SoDRules, "; "),
-		l.Decision, decidedBy, decidedBecause}
+		l.Decision, decidedBy, place, decidedBecause}
 }
 
 func givenWords(g *wire.Given) (at, by, because string) {

@@ -8,6 +8,7 @@ import (
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
 	"ableroster/internal/operation/roles"
+	"ableroster/internal/query"
 	"ableroster/internal/review"
 	"ableroster/internal/seeing"
 	"ableroster/wire"
@@ -43,7 +44,9 @@ func removal(v *seeing.View, p *review.PendingRemoval) wire.PendingChange {
 		Lines: []wire.PendingLine{}, Sentences: []string{}}
 	settle := change.Operation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(p.ID.String())})
 	ops := []change.Operation{settle}
-	switch {
+	switch a := v.Uncut().Assignment(p.Assignment); {
+	case a == nil || !query.HoldsThrough(v.Uncut(), p.User, a):
+		out.Sentences = []string{fmt.Sprintf("%s no longer holds %s that way: nothing is left to remove", user.Label, role.Label)}
 	case p.Default != 0:
 		out.Sentences = []string{fmt.Sprintf("Remove %s from %s", role.Label, user.Label)}
 		out.Trouble = fmt.Sprintf("it comes by the default rule %s: edit the rule, or what it chooses by; then settle this", w.DefaultRef(p.Default).Label)

@@ -136,7 +136,8 @@ type DecideItems struct {
 	Items []ItemRef `json:"items"`
 	Keep  bool      `json:"keep" doc:"keep them; else revoke them at the sign-off"`
 
-	Last bool `json:"last,omitempty" set:"service"` // of a round that a move opened, which it signs off
+	For  []change.UserRef `json:"for,omitempty" set:"service"`  // in whose place it was decided
+	Last bool             `json:"last,omitempty" set:"service"` // of a round that a move opened, which it signs off
 	SignedOff
 }
 
@@ -175,12 +176,18 @@ func (o DecideItems) ApplyTo(d *change.Draft) (settled change.Operation) {
 			said[ItemKey{v.User, v.Assignment}] = v
 		}
 	}
-	o.Items = slices.Clone(o.Items)
+	recorded := o.For // decisions made before places were have none
+	o.Items, o.For = slices.Clone(o.Items), nil
 	for i := range o.Items {
 		l := &o.Items[i]
 		n, _ := fact.ParseID("assignment", string(l.Assignment))
 		a := d.Assignment(fact.AssignmentID(n))
 		u, found := d.FindUser(string(l.User))
+		var place fact.UserID
+		reviews := false
+		if found && a != nil {
+			place, reviews = r.placeOf(&d.Snapshot, d.Author, u, a.Role, a.Origin == fact.ByShare, d.At())
+		}
 		switch {
 		case !found || a == nil || a.Opened > r.Fixed || !query.HoldsThrough(&d.Snapshot, u, a):
 			d.Fault("items", "%d: no such item, or it has ended since", i+1)
@@ -188,16 +195,23 @@ func (o DecideItems) ApplyTo(d *change.Draft) (settled change.Operation) {
 		case u == d.Author:
 			d.Fault("items", "%d: nobody reviews their own access", i+1)
 			return
-		case !r.Reviews(&d.Snapshot, d.Author, u, a.Role, a.Origin == fact.ByShare, d.At()):
+		case !reviews:
 			d.Fault("items", "%d: you are not its reviewer", i+1)
 			return
 		}
 		l.User = change.UserRef(u.String())
+		switch of := change.UserRef(place.String()); {
+		case place == 0:
+		case d.Replays && !slices.Contains(recorded, of):
+			place = 0
+		case !slices.Contains(o.For, of):
+			o.For = append(o.For, of)
+		}
 		old := said[ItemKey{u, a.ID}]
 		if old != nil && old.Keep == o.Keep && old.By == d.Author {
 			continue
 		}
-		v := &Decision{Round: r.ID, User: u, Assignment: a.ID, Keep: o.Keep, By: d.Author}
+		v := &Decision{Round: r.ID, User: u, Assignment: a.ID, Keep: o.Keep, By: d.Author, For: place}
 		if old != nil {
 			v.ID = old.ID
 		} else {
@@ -221,6 +235,7 @@ func (o *DecideItems) Sentence(s *access.Snapshot, n change.Names) string {
 	if r := FindRound(s, string(o.Round)); r != nil {
 		text = " in the review " + r.Label
 	}
+	text += inPlaceOf(s, n, o.For...)
 	if o.Last {
 		text += ", which is signed off: " + outcome(len(o.Revoked), len(o.Proposed), o.Gone)
 	}
@@ -229,6 +244,20 @@ func (o *DecideItems) Sentence(s *access.Snapshot, n change.Names) string {
 		return "An item of " + n.UserName(id) + " " + what + text
 	}
 	return fact.Count(len(o.Items), "item") + " " + what + text
+}
+
+// inPlaceOf says in whose places somebody decided; blank for their own.
+func inPlaceOf(s *access.Snapshot, n change.Names, places ...change.UserRef) string {
+	var names []string
+	for _, ref := range places {
+		if id, ok := s.FindUser(string(ref)); ok {
+			names = append(names, n.UserName(id))
+		}
+	}
+	if len(names) == 0 {
+		return ""
+	}
+	return ", in the place of " + fact.ActionWords(names)
 }
 
 // SignOff ends a round: what is to be revoked and held directly is revoked, and
@@ -333,6 +362,8 @@ func outcome(revoked, proposed, gone int) string {
 // SettlePendingRemoval ends a pending removal, whatever came of it; the reason says what.
 type SettlePendingRemoval struct {
 	Removal PendingRemovalRef `json:"removal"`
+
+	For change.UserRef `json:"for,omitempty" set:"service"` // in whose place, as owner
 }
 
 // Verb implements change.Operation.
@@ -351,11 +382,18 @@ func (o SettlePendingRemoval) ApplyTo(d *change.Draft) (settled change.Operation
 		d.Fault("removal", "is settled already")
 		return
 	}
-	if !held.ActsFor(&d.Snapshot, d.Author, p.Owner(&d.Snapshot), d.At()) && !d.Need(access.ActUpdate, "reviews", "settle pending removals") {
+	owner := p.Owner(&d.Snapshot)
+	acts := held.ActsFor(&d.Snapshot, d.Author, owner, d.At())
+	if !acts && !d.Need(access.ActUpdate, "reviews", "settle pending removals") {
 		return
 	}
+	recorded := o.For
+	o.For = ""
 	next := *p
 	next.Settled, next.By = true, d.Author
+	if acts && owner != d.Author && (recorded != "" || !d.Replays) {
+		o.For, next.For = change.UserRef(owner.String()), owner
+	}
 	d.Put(&next)
 	return settled
 }
@@ -373,7 +411,7 @@ func (f *PendingRemoval) Owner(s *access.Snapshot) fact.UserID {
 func (o *SettlePendingRemoval) Sentence(s *access.Snapshot, n change.Names) string {
 	num, _ := fact.ParseID("pending-removal", string(o.Removal))
 	if p, _ := s.RecordFact(FactPendingRemoval, num).(*PendingRemoval); p != nil {
-		return "Settled the pending removal of " + change.RoleLabel(s, p.Role) + " of " + n.UserName(p.User)
+		return "Settled the pending removal of " + change.RoleLabel(s, p.Role) + " of " + n.UserName(p.User) + inPlaceOf(s, n, o.For)
 	}
 	return "Settled " + string(o.Removal)
 }

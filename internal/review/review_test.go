@@ -4,12 +4,14 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"ableroster/internal/access"
 	"ableroster/internal/calendar"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
+	"ableroster/internal/held"
 	"ableroster/internal/operation/people"
 	"ableroster/internal/operation/roles"
 	"ableroster/internal/operation/rules"
@@ -125,6 +127,11 @@ func TestASignOffTakesWhatWasMarkedAndNothingElse(t *testing.T) {
 					}
 					instead++
 				}
+				for _, f := range Decisions(next) {
+					if f.User == l.User && f.Assignment == l.Assignment && f.For != 0 && !held.ActsFor(s, f.By, f.For, at) {
+						t.Fatalf("%s decided on %+v in the place of %s, whose substitute they are not", f.By, l, f.For)
+					}
+				}
 			}
 			s = next
 		}
@@ -178,6 +185,66 @@ func reviewerOf(s *access.Snapshot, r *Round, l *Item) fact.UserID {
 		return m
 	}
 	return 0
+}
+
+// names are those of a snapshot.
+type names struct{ *access.Snapshot }
+
+func (n names) UserName(id fact.UserID) string { return n.User(id).UserName }
+
+// What is decided or settled in the place of somebody has both names, and is replayed with them;
+// what was made before there were any stays as it was.
+func TestADecisionInAPlaceHasBothNames(t *testing.T) {
+	day, owner := calendar.DateOf(calendar.Instant(12).Time()), change.UserRef("user.0")
+	s := after(t, port(t), false, &OpenRound{Key: "winter", Application: "berths", Reviewers: Manager}, &roles.UpdateGroup{Group: "night", Owner: &owner},
+		&people.AddSubstitute{User: "user.0", Substitute: "user.6", Start: day, End: day + 9})
+	manager, _ := s.FindUser("user.0")
+	by, _ := s.FindUser("user.6")
+	places := func(op change.Operation, replays bool) (settled change.Operation, places []fact.UserID) {
+		t.Helper()
+		d := change.NewDraft(s)
+		d.Author, d.Replays = by, replays
+		settled = d.Apply(0, op, 12)
+		if d.Finish(); len(d.Faults) > 0 {
+			t.Fatal(&d.Faults[0])
+		}
+		for _, c := range d.Changes() {
+			switch f := c.After.(type) {
+			case *Decision:
+				places = append(places, f.For)
+			case *PendingRemoval:
+				places = append(places, f.For)
+			}
+		}
+		if !replays {
+			s = d.Seal(d.Revision, 12)
+		}
+		return settled, places
+	}
+	check := func(op, before change.Operation) {
+		t.Helper()
+		was := s
+		made, first := places(op, false)
+		now := s
+		if words := made.Sentence(was, names{was}); len(first) != 1 || first[0] != manager || !strings.HasSuffix(words, ", in the place of user.0") {
+			t.Errorf("%s: %v", words, first)
+		}
+		s = was
+		if _, again := places(made, true); !slices.Equal(again, first) {
+			t.Errorf("replayed, it is in the place of %v", again)
+		}
+		if _, again := places(before, true); !slices.Equal(again, []fact.UserID{0}) {
+			t.Errorf("made before, it is in the place of %v", again)
+		}
+		s = now
+	}
+	items := FindRound(s, "winter").Items(s)
+	item := items[slices.IndexFunc(items, func(l Item) bool { return l.Group != 0 && l.User != manager })]
+	decide := DecideItems{Round: "winter", Items: []ItemRef{{change.UserRef(item.User.String()), change.AssignmentRef(item.Assignment.String())}}}
+	check(&decide, &decide)
+	s = after(t, s, false, &SignOff{Round: "winter"})
+	settle := SettlePendingRemoval{Removal: PendingRemovalRef(PendingRemovals(s)[0].ID.String())}
+	check(&settle, &settle)
 }
 
 // What everybody has is no line, and a line says through what it is held.

@@ -96,6 +96,7 @@ type Decision struct {
 	Assignment fact.AssignmentID `json:"assignment"`
 	Keep       bool              `json:"keep,omitempty"` // else revoke
 	By         fact.UserID       `json:"by"`
+	For        fact.UserID       `json:"for,omitempty"` // in whose place
 }
 
 // Kind and Row identify it.
@@ -115,6 +116,7 @@ type PendingRemoval struct {
 	Default    fact.DefaultID    `json:"default,omitempty"`
 	Settled    bool              `json:"settled,omitempty"`
 	By         fact.UserID       `json:"by,omitempty"`
+	For        fact.UserID       `json:"for,omitempty"` // in whose place
 }
 
 // Kind and Row identify it.
@@ -277,23 +279,24 @@ func listedIn(s *access.Snapshot, user fact.UserID, group fact.GroupID) bool {
 }
 
 // eachReviewer calls yield for each of those who decide on a line as things are
-// now, never the user on it: those the round names and who stands in for them, or else whoever opened it. What is shared
-// with several is for the owner of the role, where a round asks managers or heads of units.
-func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.RoleID, shared bool, at calendar.Instant, yield func(fact.UserID)) {
+// now, never the user on it: those the round names and, with in whose place, who stands in for
+// them, or else whoever opened it. What is shared with several is for the owner of the role, where
+// a round asks managers or heads of units.
+func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.RoleID, shared bool, at calendar.Instant, yield func(id, of fact.UserID)) {
 	any := false
-	one := func(id fact.UserID) {
+	one := func(id, of fact.UserID) {
 		if id != user && s.Effective(id, at) {
 			any = true
-			yield(id)
+			yield(id, of)
 		}
 	}
 	try := func(id fact.UserID) {
 		if id == 0 || id == user {
 			return
 		}
-		one(id)
+		one(id, 0)
 		for _, by := range held.SubstitutesOf(s, id, at) {
-			one(by)
+			one(by, id)
 		}
 	}
 	who := r.Reviewers
@@ -331,7 +334,7 @@ func (r *Round) eachReviewer(s *access.Snapshot, user fact.UserID, role fact.Rol
 func (r *Round) ReviewersOf(s *access.Snapshot, l *Item, at calendar.Instant) []fact.UserID {
 	var out []fact.UserID
 	for k := range l.Keys() {
-		r.eachReviewer(s, k.User, l.Role, l.Shared != nil, at, func(id fact.UserID) {
+		r.eachReviewer(s, k.User, l.Role, l.Shared != nil, at, func(id, _ fact.UserID) {
 			if !slices.Contains(out, id) {
 				out = append(out, id)
 			}
@@ -342,7 +345,16 @@ func (r *Round) ReviewersOf(s *access.Snapshot, l *Item, at calendar.Instant) []
 
 // Reviews says whether somebody decides on a line as things are now.
 func (r *Round) Reviews(s *access.Snapshot, by, user fact.UserID, role fact.RoleID, shared bool, at calendar.Instant) bool {
-	found := false
-	r.eachReviewer(s, user, role, shared, at, func(id fact.UserID) { found = found || id == by })
-	return found
+	_, reviews := r.placeOf(s, by, user, role, shared, at)
+	return reviews
+}
+
+// placeOf is in whose place somebody decides on a line as things are now: 0 for their own.
+func (r *Round) placeOf(s *access.Snapshot, by, user fact.UserID, role fact.RoleID, shared bool, at calendar.Instant) (of fact.UserID, reviews bool) {
+	r.eachReviewer(s, user, role, shared, at, func(id, place fact.UserID) {
+		if id == by && (!reviews || place == 0) {
+			of, reviews = place, true
+		}
+	})
+	return of, reviews
 }

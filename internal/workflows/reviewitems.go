@@ -41,7 +41,7 @@ func RoundItems(v *seeing.View, ref string, q LineSearch) (wire.ReviewItemList, 
 	for i := range x.Lines {
 		l := &x.Lines[i]
 		sees, mine := seesItem(v, r, l)
-		if sees && (!q.Mine || mine) && (!q.Undecided || decidedOn(v, said, l) == nil) {
+		if sees && (!q.Mine || mine) && (!q.Undecided || waits(v, said, l)) {
 			found = append(found, l)
 		}
 	}
@@ -108,6 +108,10 @@ func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *acces
 	if said != nil {
 		out.Decision = map[bool]string{true: "keep", false: "revoke"}[said.Keep]
 		out.Decided = &wire.Given{Revision: said.Since()}
+		if said.For != 0 {
+			of := v.UserRef(said.For)
+			out.For = &of
+		}
 	}
 	_, mine := seesItem(v, r, l)
 	out.Mine = mine && !out.Gone && !v.Past

@@ -88,6 +88,16 @@ func decidedOn(v *seeing.View, said map[review.ItemKey]*review.Decision, l *revi
 	return out
 }
 
+// waits says whether something on a line is left to decide on: what has ended by itself is not.
+func waits(v *seeing.View, said map[review.ItemKey]*review.Decision, l *review.Item) bool {
+	for k := range l.Keys() {
+		if said[k] == nil && !gone(v, k) {
+			return true
+		}
+	}
+	return false
+}
+
 func now(v *seeing.View) calendar.Instant { return calendar.At(v.Service.Clock()) }
 
 // decisions are those on a round.
@@ -144,12 +154,12 @@ func round(v *seeing.View, r *review.Round, progress bool) (out wire.Round, sees
 			continue
 		}
 		out.Items++
-		decided := decidedOn(v, said, l)
-		if decided != nil {
+		left := waits(v, said, l)
+		if d := decidedOn(v, said, l); d != nil && !d.Keep {
+			out.ToRevoke++
+		}
+		if !left {
 			out.Decided++
-			if !decided.Keep {
-				out.ToRevoke++
-			}
 		} else if mine {
 			out.Mine++
 		}
@@ -163,7 +173,7 @@ func round(v *seeing.View, r *review.Round, progress bool) (out wire.Round, sees
 				by[id] = p
 			}
 			p.Items++
-			if decided != nil {
+			if !left {
 				p.Decided++
 			}
 		}
@@ -257,7 +267,7 @@ func left(v *seeing.View, r *review.Round) (int, error) {
 	for i := range x.Lines {
 		l := &x.Lines[i]
 		for k := range l.Keys() {
-			if said[k] == nil && r.Reviews(v.UncutToday(), v.Caller.User, k.User, l.Role, l.Shared != nil, at) {
+			if said[k] == nil && !gone(v, k) && r.Reviews(v.UncutToday(), v.Caller.User, k.User, l.Role, l.Shared != nil, at) {
 				n++
 				break
 			}
@@ -271,12 +281,8 @@ func left(v *seeing.View, r *review.Round) (int, error) {
 func undecided(v *seeing.View, r *review.Round, x *seeing.Reviewed) int {
 	said, n := decisions(v, r), 0
 	for i := range x.Lines {
-		l := &x.Lines[i]
-		for k := range l.Keys() {
-			if said[k] == nil && !gone(v, k) {
-				n++
-				break
-			}
+		if waits(v, said, &x.Lines[i]) {
+			n++
 		}
 	}
 	return n

@@ -43,7 +43,7 @@ func ReviewList(c *command.Call) error {
 
 func ReviewOpen(c *command.Call) error {
 	o := c.Operation("open_round", "key", "reviewers", "users")
-	reviewers := c.Flags.String("reviewers", "", "manager, owner, or user:NAME,NAME")
+	reviewers := c.Flags.String("reviewers", "", "manager, unit_head, owner, or user:NAME,NAME")
 	change := c.Changes()
 	if err := c.Parse("KEY"); err != nil {
 		return err
@@ -80,7 +80,7 @@ func ReviewShow(c *command.Call) error {
 func ReviewItems(c *command.Call) error {
 	c.Reads()
 	mine := c.Flags.Bool("mine", false, "only those you may decide on")
-	undecided := c.Flags.Bool("undecided", false, "only those without a decision")
+	undecided := c.Flags.Bool("undecided", false, "only those left to decide on")
 	limit := c.Flags.Int("limit", 100, "at most so many")
 	if err := c.Parse("ROUND"); err != nil {
 		return err
@@ -108,6 +108,9 @@ func ReviewItems(c *command.Call) error {
 		said := l.Decision
 		if said == "" && l.Gone {
 			said = "ended since"
+		}
+		if l.For != nil {
+			said += ", in the place of " + l.For.Label
 		}
 		rows = append(rows, []string{sharedWith(l), command.First(l.Role.Key, l.Role.Label), command.PathWords(l.Path), since,
 			fmt.Sprintf("%d of %d", l.Peers, l.Unitmates), strings.Join(l.SoDRules, ", "), said})

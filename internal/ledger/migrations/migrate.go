@@ -17,7 +17,7 @@ import (
 )
 
 // Newest is that of this program.
-const Newest = 61
+const Newest = 62
 
 //go:embed *.sql
 var files embed.FS
