@@ -46,9 +46,9 @@ func losses(p Preview) map[fact.ApplicationID][]fact.UserID {
 	return lost
 }
 
-// bereft are those of some users who held something and hold nothing any more, in their order. The
-// work on many is shared by all processors.
-func bereft(users []fact.UserID, had, has query.Anything) []fact.UserID {
+// bereft are those of some users who are, in their order. The work on many is shared by all
+// processors.
+func bereft(users []fact.UserID, is query.Bereft) []fact.UserID {
 	n := 1
 	if len(users) >= manyTouched {
 		n = runtime.GOMAXPROCS(0)
@@ -57,9 +57,9 @@ func bereft(users []fact.UserID, had, has query.Anything) []fact.UserID {
 	var wait caught.Group
 	for i := range parts {
 		wait.Go(func() {
-			had, has := had, has // each remembers for itself
+			is := is
 			for _, id := range users[len(users)*i/n : len(users)*(i+1)/n] {
-				if id != 0 && had.Held(id) && !has.Held(id) {
+				if id != 0 && is.Is(id) {
 					parts[i] = append(parts[i], id)
 				}
 			}
@@ -70,18 +70,19 @@ func bereft(users []fact.UserID, had, has query.Anything) []fact.UserID {
 }
 
 // wideLosses are one for each application in which a large share of those who had anything
-// lose all of it: of those who lose something, between two snapshots.
-func wideLosses(lost map[fact.ApplicationID][]fact.UserID, before, after *access.Snapshot, from calendar.Instant, sees func(fact.UserID) bool) []Rail {
+// lose all of it: of those who lose something, between two snapshots, by changes where those are
+// known.
+func wideLosses(lost map[fact.ApplicationID][]fact.UserID, before, after *access.Snapshot, changes []access.RowChange, from calendar.Instant, sees func(fact.UserID) bool) []Rail {
 	var out []Rail
 	for app, users := range lost {
 		if len(users) < lossLeast {
 			continue
 		}
-		had, has := query.Anything{S: before, App: app, From: from}, query.Anything{S: after, App: app, From: from}
-		users = bereft(slices.Compact(slices.Sorted(slices.Values(users))), had, has)
+		users = bereft(slices.Compact(slices.Sorted(slices.Values(users))), query.Bereft{Before: before, After: after, Changes: changes, App: app, From: from})
 		if len(users) < lossLeast {
 			continue
 		}
+		had := query.Anything{S: before, App: app, From: from}
 		most, all := int(float64(len(users))/lossShare), len(users)
 		asked := make([]bool, before.UserTable.Len()) // whoever is reached in several ways is asked about once
 		for _, id := range users {
@@ -139,5 +140,5 @@ func (c Counted) RailsAgain(base, after *access.Snapshot, from calendar.Instant,
 		out = append(out, *r)
 	}
 	out = append(out, frozenRails(base, c.author, from, c.freezes)...)
-	return append(out, wideLosses(c.lost, base, after, from, sees)...)
+	return append(out, wideLosses(c.lost, base, after, nil, from, sees)...)
 }

@@ -150,7 +150,7 @@ func Rails(d *change.Draft, caller fact.UserID, p Preview, from calendar.Instant
 	}
 	out = append(out, sodRuleRails(d, p.Touched, from)...)
 	out = append(out, expectationRails(d, p, from, sees)...)
-	out = append(out, wideLosses(losses(p), d.Base(), &d.Snapshot, from, sees)...)
+	out = append(out, wideLosses(losses(p), d.Base(), &d.Snapshot, d.Changes(), from, sees)...)
 	out = append(out, dependenceRails(d, p, sees)...)
 	out = append(out, describedRails(d)...)
 	out = append(out, likelyRails(d, sees)...)

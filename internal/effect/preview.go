@@ -89,7 +89,7 @@ func effectsOn(d *change.Draft, b *query.Bearing, users []fact.UserID, from cale
 	for n, id := range users {
 		d.Rest(n)
 		if len(users) > 1 { // one is a class of their own
-			k = query.AppendBearing(&d.Snapshot, b, query.AppendBearing(d.Base(), b, k[:0], id, from), id, from)
+			k = query.AppendChange(d.Base(), &d.Snapshot, b, k[:0], id, from)
 		}
 		i, ok := class[string(k)]
 		if !ok {

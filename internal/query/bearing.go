@@ -13,6 +13,30 @@ import (
 type Bearing struct {
 	roles  map[fact.RoleID]bool
 	groups map[fact.GroupID]bool
+	alike  bool // users themselves are given before the changes what they are after
+}
+
+// groupsAlone says whether changes are of what groups are given, and of groups in groups: nothing
+// that users themselves are, are given or are in.
+func groupsAlone(changes []access.RowChange) bool {
+	for _, c := range changes {
+		for _, f := range []fact.Fact{c.Before, c.After} {
+			switch f := f.(type) {
+			case nil:
+			case *fact.Assignment:
+				if f.Assignee.User != 0 {
+					return false
+				}
+			case *fact.Membership:
+				if f.Member.User != 0 {
+					return false
+				}
+			default:
+				return false
+			}
+		}
+	}
+	return len(changes) > 0
 }
 
 // BearingOn is that on some changes that led from one snapshot to the next; nil where one of
@@ -62,7 +86,9 @@ func BearingOn(base, next *access.Snapshot, changes []access.RowChange) *Bearing
 			}
 		}
 	}
-	return bearing(apps, base, next)
+	b := bearing(apps, base, next)
+	b.alike = groupsAlone(changes)
+	return b
 }
 
 // BearingIn is that on an application.

@@ -68,7 +68,7 @@ func TestWhoHoldsAlikeWhatBearsGainsAndLosesTheSame(t *testing.T) {
 				users = append(users, u.ID)
 			}
 			for _, id := range users {
-				key := string(query.AppendBearing(&d.Snapshot, b, query.AppendBearing(s, b, nil, id, from), id, from))
+				key := string(query.AppendChange(s, &d.Snapshot, b, nil, id, from))
 				all := string(query.AppendHolding(&d.Snapshot, query.AppendHolding(s, nil, id, from), id, from))
 				g, l := query.Difference(s, &d.Snapshot, id, from)
 				gained += len(g) + len(l)
@@ -115,5 +115,57 @@ func TestWhoHoldsAnythingIsSaidOfEach(t *testing.T) {
 	})
 	if asked < 1000 || held < 100 || held == asked {
 		t.Errorf("of %d users %d hold something", asked, held)
+	}
+}
+
+// Who held something in an application and holds nothing any more is the same whoever was asked about
+// before them, whatever changed.
+func TestWhoIsBereftIsSaidOfEach(t *testing.T) {
+	bereft, groups := 0, 0
+	laws.EachOrganisation(t, func(t *testing.T, c *laws.Chance, s *access.Snapshot) {
+		for i := range 120 {
+			var d *change.Draft
+			ok := false
+			if i%2 == 0 {
+				d, ok = c.Change(s, 3)
+			} else {
+				var given []*fact.Assignment
+				for a := range s.AllAssignments() {
+					if a.Assignee.Group != 0 {
+						given = append(given, a)
+					}
+				}
+				if len(given) == 0 {
+					continue
+				}
+				d = change.NewDraft(s)
+				d.Apply(0, &roles.Revoke{Assignment: change.AssignmentRef(laws.Pick(c, given...).ID.String())}, s.At)
+				d.Finish()
+				ok = len(d.Faults) == 0
+				groups++
+			}
+			if !ok {
+				continue
+			}
+			for app := range s.Applications() {
+				all := query.Bereft{Before: s, After: &d.Snapshot, Changes: d.Changes(), App: app.ID, From: s.At}
+				for u := range d.Users() {
+					had, has := query.Anything{S: s, App: app.ID, From: s.At}, query.Anything{S: &d.Snapshot, App: app.ID, From: s.At}
+					want := had.Held(u.ID) && !has.Held(u.ID)
+					if want {
+						bereft++
+					}
+					if all.Is(u.ID) != want {
+						t.Fatalf("%s: whether %s lost all is said to be %v, after others were asked about", app.Key, u.UserName, !want)
+					}
+				}
+			}
+			if i%2 == 0 {
+				s = d.Seal(d.Revision, s.At+1)
+			}
+		}
+	})
+	if bereft < 100 || groups < 100 {
+		t.Errorf("%d lost all, %d changes of groups alone: too few to prove anything", bereft, groups)
 	}
 }

@@ -16,8 +16,17 @@ func AppendHolding(s *access.Snapshot, key []byte, id fact.UserID, from calendar
 	return AppendBearing(s, nil, key, id, from)
 }
 
-// AppendBearing is AppendHolding of what bears on a change. It is asked twice for each user a
-// change touches.
+// AppendChange appends bytes that are equal for users who hold equally what bears on a change,
+// before it and after. It is asked for each user a change touches.
+func AppendChange(base, next *access.Snapshot, b *Bearing, key []byte, id fact.UserID, from calendar.Instant) []byte {
+	key = AppendBearing(base, b, key, id, from)
+	if b != nil && b.alike {
+		return key
+	}
+	return AppendBearing(next, b, key, id, from)
+}
+
+// AppendBearing is AppendHolding of what bears on a change.
 func AppendBearing(s *access.Snapshot, b *Bearing, key []byte, id fact.UserID, from calendar.Instant) []byte {
 	if id == 0 {
 		return append(key, 'n')
