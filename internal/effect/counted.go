@@ -46,27 +46,34 @@ func losses(p Preview) map[fact.ApplicationID][]fact.UserID {
 	return lost
 }
 
-// bereft are those of some users who are, in their order. The work on many is shared by all
-// processors.
-func bereft(users []fact.UserID, is query.Bereft) []fact.UserID {
+// bereft are those of some users who lost all they held, in their order, and how many held
+// anything. The work on many is shared by all processors.
+func bereft(users []fact.UserID, by query.Bereft) (lost []fact.UserID, held int) {
 	n := 1
 	if len(users) >= manyTouched {
 		n = runtime.GOMAXPROCS(0)
 	}
-	parts := make([][]fact.UserID, n)
+	parts, counts := make([][]fact.UserID, n), make([]int, n)
 	var wait caught.Group
-	for i := range parts {
+	for i := range n {
 		wait.Go(func() {
-			is := is
+			by := by
 			for _, id := range users[len(users)*i/n : len(users)*(i+1)/n] {
-				if id != 0 && is.Is(id) {
+				held, lost := by.Is(id)
+				if held {
+					counts[i]++
+				}
+				if lost {
 					parts[i] = append(parts[i], id)
 				}
 			}
 		})
 	}
 	wait.Wait()
-	return slices.Concat(parts...)
+	for _, c := range counts {
+		held += c
+	}
+	return slices.Concat(parts...), held
 }
 
 // wideLosses are one for each application in which a large share of those who had anything
@@ -78,16 +85,18 @@ func wideLosses(lost map[fact.ApplicationID][]fact.UserID, before, after *access
 		if len(users) < lossLeast {
 			continue
 		}
-		users = bereft(slices.Compact(slices.Sorted(slices.Values(users))), query.Bereft{Before: before, After: after, Changes: changes, App: app, From: from})
-		if len(users) < lossLeast {
+		users = slices.DeleteFunc(slices.Compact(slices.Sorted(slices.Values(users))), func(id fact.UserID) bool { return id == 0 })
+		gone, all := bereft(users, query.Bereft{Before: before, After: after, Changes: changes, App: app, From: from})
+		if len(gone) < lossLeast {
 			continue
 		}
-		had := query.Anything{S: before, App: app, From: from}
-		most, all := int(float64(len(users))/lossShare), len(users)
 		asked := make([]bool, before.UserTable.Len()) // whoever is reached in several ways is asked about once
 		for _, id := range users {
-			asked[id] = true
+			if int(id) < len(asked) {
+				asked[id] = true
+			}
 		}
+		had, most := query.Anything{S: before, App: app, From: from}, int(float64(len(gone))/lossShare)
 		query.HoldersIn(before, app, func(id fact.UserID) {
 			if id == 0 || all > most || asked[id] {
 				return
@@ -97,7 +106,7 @@ func wideLosses(lost map[fact.ApplicationID][]fact.UserID, before, after *access
 			}
 		})
 		if all <= most {
-			out = append(out, Rail{Code: WideLoss, Application: app, Users: users, Share: float64(len(users)) / float64(all), Passable: true})
+			out = append(out, Rail{Code: WideLoss, Application: app, Users: gone, Share: float64(len(gone)) / float64(all), Passable: true})
 		}
 	}
 	slices.SortFunc(out, func(a, b Rail) int { return int(a.Application) - int(b.Application) })

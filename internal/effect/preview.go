@@ -93,7 +93,7 @@ func effectsOn(d *change.Draft, b *query.Bearing, users []fact.UserID, from cale
 		}
 		i, ok := class[string(k)]
 		if !ok {
-			g, l := query.Difference(d.Base(), &d.Snapshot, id, from)
+			g, l := query.DifferenceOn(d.Base(), &d.Snapshot, b, id, from)
 			i = -1
 			if len(g)+len(l) > 0 {
 				text := effectText(g) + "\n" + effectText(l)

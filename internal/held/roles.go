@@ -53,11 +53,19 @@ func RolesOf(s *access.Snapshot, id fact.UserID, counts func(fact.GroupID) bool)
 	return rolesBut(s, id, counts, nil)
 }
 
+// RolesAmong is RolesOf of what is given of some roles alone, with what these include.
+func RolesAmong(s *access.Snapshot, id fact.UserID, counts func(fact.GroupID) bool, roles func(fact.RoleID) bool) Roles {
+	return rolesWithin(s, id, s.WhenEffective(id), counts, roles, nil)
+}
+
+// anyRole lets every role count.
+func anyRole(fact.RoleID) bool { return true }
+
 // rolesBut leaves out what but names, by whether it is given on an authority
 // other than a change's author and by the revision that opened it; nil for
 // none.
 func rolesBut(s *access.Snapshot, id fact.UserID, counts func(fact.GroupID) bool, but func(elsewhere bool, opened int64) bool) Roles {
-	return rolesWithin(s, id, s.WhenEffective(id), counts, but)
+	return rolesWithin(s, id, s.WhenEffective(id), counts, anyRole, but)
 }
 
 // SponsoredRolesOf is rolesBut, of whoever a sponsor may extend or open access of as if they
@@ -82,16 +90,19 @@ func SponsoredRolesOf(s *access.Snapshot, id fact.UserID, counts func(fact.Group
 	if w.From >= w.End() {
 		return nil
 	}
-	return rolesWithin(s, id, calendar.Intervals{w}, counts, but)
+	return rolesWithin(s, id, calendar.Intervals{w}, counts, anyRole, but)
 }
 
-func rolesWithin(s *access.Snapshot, id fact.UserID, effective calendar.Intervals, counts func(fact.GroupID) bool, but func(elsewhere bool, opened int64) bool) Roles {
+func rolesWithin(s *access.Snapshot, id fact.UserID, effective calendar.Intervals, counts func(fact.GroupID) bool, roles func(fact.RoleID) bool, but func(elsewhere bool, opened int64) bool) Roles {
 	if len(effective) == 0 {
 		return nil
 	}
 	out := make(Roles, 0, 16)
 	hold := func(from calendar.Intervals, all []access.Link) {
 		for _, g := range all {
+			if !roles(g.Role()) {
+				continue
+			}
 			if but != nil {
 				if a := s.AssignmentTable.At(int(g.ID)); but(a.Rule != 0 || fact.Origins[a.Origin] == fact.ByRequest || fact.Origins[a.Origin] == fact.ByShare, a.Opened) {
 					continue

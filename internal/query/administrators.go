@@ -126,7 +126,7 @@ func (a *Anything) Held(id fact.UserID) bool {
 	if is, ok := a.known[string(a.key)]; ok {
 		return is
 	}
-	perms := PermissionsIn(a.S, id, held.RolesOf(a.S, id, held.AnyGroup), map[fact.ApplicationID]bool{a.App: true})
+	perms := PermissionsIn(a.S, id, held.RolesAmong(a.S, id, a.bears.group, a.bears.role), map[fact.ApplicationID]bool{a.App: true})
 	set := map[Line]struct{}{}
 	for _, p := range perms {
 		Lines(a.S, p, set)

@@ -71,6 +71,9 @@ func TestWhoHoldsAlikeWhatBearsGainsAndLosesTheSame(t *testing.T) {
 				key := string(query.AppendChange(s, &d.Snapshot, b, nil, id, from))
 				all := string(query.AppendHolding(&d.Snapshot, query.AppendHolding(s, nil, id, from), id, from))
 				g, l := query.Difference(s, &d.Snapshot, id, from)
+				if on, off := query.DifferenceOn(s, &d.Snapshot, b, id, from); !reflect.DeepEqual([2][]query.Entitlement{g, l}, [2][]query.Entitlement{on, off}) {
+					t.Fatalf("by %v: %v gains %v and loses %v, and of what bears on it %v and %v", changes, id, g, l, on, off)
+				}
 				gained += len(g) + len(l)
 				if known, ok := classes[key]; ok {
 					if whole[key] != all {
@@ -104,7 +107,7 @@ func TestWhoHoldsAnythingIsSaidOfEach(t *testing.T) {
 			all := query.Anything{S: s, App: app.ID, From: s.At}
 			for u := range s.Users() {
 				is := all.Held(u.ID)
-				if alone := (&query.Anything{S: s, App: app.ID, From: s.At}); alone.Held(u.ID) != is {
+				if holdsIn(s, u.ID, app.ID, s.At) != is {
 					t.Fatalf("%s: whether %s holds anything is said to be %v after others were asked about", app.Key, u.UserName, is)
 				}
 				if asked++; is {
@@ -150,13 +153,13 @@ func TestWhoIsBereftIsSaidOfEach(t *testing.T) {
 			for app := range s.Applications() {
 				all := query.Bereft{Before: s, After: &d.Snapshot, Changes: d.Changes(), App: app.ID, From: s.At}
 				for u := range d.Users() {
-					had, has := query.Anything{S: s, App: app.ID, From: s.At}, query.Anything{S: &d.Snapshot, App: app.ID, From: s.At}
-					want := had.Held(u.ID) && !has.Held(u.ID)
+					had := holdsIn(s, u.ID, app.ID, s.At)
+					want := had && !holdsIn(&d.Snapshot, u.ID, app.ID, s.At)
 					if want {
 						bereft++
 					}
-					if all.Is(u.ID) != want {
-						t.Fatalf("%s: whether %s lost all is said to be %v, after others were asked about", app.Key, u.UserName, !want)
+					if held, lost := all.Is(u.ID); lost != want || held != had {
+						t.Fatalf("%s: %s is said to have held something: %v, and lost all: %v, after others were asked about", app.Key, u.UserName, held, lost)
 					}
 				}
 			}
@@ -168,4 +171,11 @@ func TestWhoIsBereftIsSaidOfEach(t *testing.T) {
 	if bereft < 100 || groups < 100 {
 		t.Errorf("%d lost all, %d changes of groups alone: too few to prove anything", bereft, groups)
 	}
+}
+
+// holdsIn says whether a user holds anything in an application from an instant on, by all they hold.
+func holdsIn(s *access.Snapshot, id fact.UserID, app fact.ApplicationID, from calendar.Instant) bool {
+	return slices.ContainsFunc(query.Entitlements(s, id), func(e query.Entitlement) bool {
+		return e.Application == app && len(e.When.Within(calendar.Window{From: from})) > 0
+	})
 }

@@ -305,7 +305,12 @@ func describedAlike(s *access.Snapshot, other *access.Snapshot, app fact.Applica
 // from an instant on. An item of one side counts in the other where it can be
 // held there, though it may be held through a wider pattern.
 func Difference(base, next *access.Snapshot, id fact.UserID, from calendar.Instant) (gained, lost []Entitlement) {
-	had, has := held.RolesOf(base, id, held.AnyGroup), held.RolesOf(next, id, held.AnyGroup)
+	return DifferenceOn(base, next, nil, id, from)
+}
+
+// DifferenceOn is Difference by the changes on which some holdings bear.
+func DifferenceOn(base, next *access.Snapshot, b *Bearing, id fact.UserID, from calendar.Instant) (gained, lost []Entitlement) {
+	had, has := held.RolesAmong(base, id, b.group, b.role), held.RolesAmong(next, id, b.group, b.role)
 	set := map[Line]struct{}{}
 	differingLines(base, next, id, had, has, set)
 	differingLines(next, base, id, has, had, set)
