@@ -89,7 +89,7 @@ func TestWhatHasEndedIsNotLeftToDecide(t *testing.T) {
 		t.Fatalf("%d items, %v", len(page.Items), err)
 	}
 	ends := page.Items[slices.IndexFunc(page.Items, func(l wire.ReviewItem) bool { return l.Through == "direct" })]
-	marta.says(0, "Done, as revision", "revoke", ends.Role.Key, demo.Pilot, "-reason", "Not needed any more")
+	marta.says(0, "Done, as revision", "revoke", demo.Pilot, ends.Role.Key, "-reason", "Not needed any more")
 	if r := round(); r.Mine != all-1 || r.Decided != 1 || r.Items != all {
 		t.Errorf("%d of %d items wait, %d are decided or ended", r.Mine, r.Items, r.Decided)
 	}

@@ -40,7 +40,7 @@ func TestASubstituteDecides(t *testing.T) {
 		t.Fatal(page, err)
 	}
 	item := page.Items[0]
-	ines.says(0, "kept in the review Marine, winter review, in the place of Tomas Brandt", "review", "keep", "marine-winter", item.User.Key, item.Role.Key, "-reason", "Needed on the quay")
+	ines.says(0, "An item of "+item.User.Label+" kept in the review Marine unit, winter, in the place of Tomas Brandt", "review", "keep", "marine-winter", item.User.Key, item.Role.Key, "-reason", "Needed on the quay")
 	delete(items, "undecided")
 	if page, err = s.SignIn(t, demo.Manager).ReviewItems(ctx, "marine-winter", items); err != nil {
 		t.Fatal(err)

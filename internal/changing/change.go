@@ -195,6 +195,9 @@ func Make(ctx context.Context, d *seeing.Service, c seeing.Caller, x Wanted) (wi
 	if workflows.SpeaksOfRequests(x.Operations) {
 		v = v.WithKnownUsers()
 	}
+	if workflows.SpeaksOfReviews(x.Operations) {
+		v = workflows.WithReviewed(v, x.Operations)
+	}
 	if !x.Quiet {
 		for _, op := range x.Operations {
 			out.Sentences = append(out.Sentences, op.Sentence(v.Uncut(), v))

@@ -1,6 +1,7 @@
 package workflows
 
 import (
+	"maps"
 	"slices"
 
 	"ableroster/internal/access"
@@ -109,7 +110,10 @@ func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *acces
 		out.Decision = map[bool]string{true: "keep", false: "revoke"}[said.Keep]
 		out.Decided = &wire.Given{Revision: said.Since()}
 		if said.For != 0 {
-			of := v.UserRef(said.For)
+			if said.By == v.Caller.User {
+				w.Known[said.For] = true
+			}
+			of := w.UserRef(said.For)
 			out.For = &of
 		}
 	}
@@ -157,6 +161,47 @@ func sharedItem(v, w *seeing.View, r *review.Round, l *review.Item) *sharedOn {
 		out.With = append(out.With, x)
 	}
 	return out
+}
+
+// SpeaksOfReviews says whether operations decide on what somebody reviews.
+func SpeaksOfReviews(ops []change.Operation) bool {
+	return slices.ContainsFunc(ops, func(op change.Operation) bool {
+		switch op.(type) {
+		case *review.DecideItems, *review.SettlePendingRemoval:
+			return true
+		}
+		return false
+	})
+}
+
+// WithReviewed is the view in which the caller knows by name whom operations of theirs decide on, and
+// in whose place: whoever may decide on somebody knows whom they review. It is for what is said of
+// operations that were judged.
+func WithReviewed(v *seeing.View, ops []change.Operation) *seeing.View {
+	w := *v
+	w.Known = maps.Clone(v.Known)
+	if w.Known == nil {
+		w.Known = map[fact.UserID]bool{}
+	}
+	known := func(refs ...change.UserRef) {
+		for _, ref := range refs {
+			if id, ok := v.Uncut().FindUser(string(ref)); ok {
+				w.Known[id] = true
+			}
+		}
+	}
+	for _, op := range ops {
+		switch o := op.(type) {
+		case *review.DecideItems:
+			for _, l := range o.Items {
+				known(l.User)
+			}
+			known(o.For...)
+		case *review.SettlePendingRemoval:
+			known(o.For)
+		}
+	}
+	return &w
 }
 
 // CheckItems files a fault for each line of a change that is not one of its
