@@ -30,27 +30,36 @@ with_cluster() {
 
 what=${1:-}
 
+# Files that are newer than what was last found to be well; all of them at first.
+well=var/check.well
+since() { if [ -f "$well" ]; then find "$@" -newer "$well" 2>/dev/null; else ls -d "$@"; fi; }
+
+# The types of the console, and the linters of what has changed of it.
+check_console() {
+    sources=$(since $(git ls-files --cached --others --exclude-standard console/src) console/src/api/schema.d.ts | sed 's|^console/||')
+    [ -n "$sources$(since console/*.json console/*.js console/*.ts)" ] || return 0
+    echo "tsc; eslint, prettier:" $sources
+    cd console
+    npm run --silent check -- --incremental --tsBuildInfoFile ../var/console.types || return
+    ours=$(echo "$sources" | grep -v schema.d.ts || true)
+    [ -n "$ours" ] || return 0
+    node_modules/.bin/eslint --max-warnings 0 --no-warn-ignored $ours && node_modules/.bin/prettier --check --log-level warn $ours
+}
+
 # The loop of a day looks at what has changed since it last found all well: the linters and the quick
 # tests of those packages, the types of everything, the house, and the console if something of it or of
 # the API has changed. The tests of what is built on them are left to the whole.
 if [ "$what" = check ]; then
     mkdir -p var
-    well=var/check.well
-    since() { if [ -f "$well" ]; then find "$@" -newer "$well" 2>/dev/null; else ls -d "$@"; fi; }
     touch var/check.looking
     scripts/setup.sh console postgresql
     # What the console is built against is made from the API, and newer only if that differs.
     if [ ! -f console/src/api/schema.d.ts ] || [ -n "$(since internal/api/*.go internal/api/*/*.go wire/*.go | head -n 1)" ]; then scripts/build.sh types; fi
-    # The house reads every source; meanwhile the rest looks at what has changed.
+    # The house reads every source, and the console is checked, beside the rest.
     go test -short -count=1 -vet=off ./house >var/check.house 2>&1 &
     house=$!
-    sources=$(since $(git ls-files --cached --others --exclude-standard console/src) console/src/api/schema.d.ts | sed 's|^console/||')
-    if [ -n "$sources$(since console/*.json console/*.js console/*.ts)" ]; then
-        echo "tsc; eslint, prettier:" $sources
-        (cd console && npm run --silent check -- --incremental --tsBuildInfoFile ../var/console.types
-            ours=$(echo "$sources" | grep -v schema.d.ts || true)
-            [ -z "$ours" ] || { node_modules/.bin/eslint --max-warnings 0 --no-warn-ignored $ours && node_modules/.bin/prettier --check --log-level warn $ours; })
-    fi
+    check_console >var/check.console 2>&1 &
+    console=$!
     packages=./...
     if [ -f "$well" ] && [ -z "$(since go.mod go.sum)" ]; then
         packages=$(since $(git ls-files --cached --others --exclude-standard '*.go') | xargs -r -n 1 dirname | sort -u | sed 's|^|./|')
@@ -62,8 +71,9 @@ if [ "$what" = check ]; then
         [ -z "$tested" ] || go test -short -vet=off $tested
     fi
     status=0
+    wait "$console" || status=$?
     wait "$house" || status=$?
-    cat var/check.house
+    cat var/check.console var/check.house
     [ "$status" = 0 ] || exit "$status"
     mv var/check.looking "$well"
     exit
