@@ -45,7 +45,7 @@ func removal(v *seeing.View, p *review.PendingRemoval) wire.PendingChange {
 	settle := change.Operation(&review.SettlePendingRemoval{Removal: review.PendingRemovalRef(p.ID.String())})
 	ops := []change.Operation{settle}
 	switch a := v.Uncut().Assignment(p.Assignment); {
-	case a == nil || !query.HoldsThrough(v.Uncut(), p.User, a):
+	case !(&query.Still{S: v.Uncut(), From: v.At}).Holds(p.User, a):
 		out.Sentences = []string{fmt.Sprintf("%s no longer holds %s that way: nothing is left to remove", user.Label, role.Label)}
 	case p.Default != 0:
 		out.Sentences = []string{fmt.Sprintf("Remove %s from %s", role.Label, user.Label)}

@@ -121,8 +121,8 @@ func (f *Round) Made(revision int64, at calendar.Instant) {
 
 // decided says whether every line of a round that a move opened is decided, or held no more.
 func (r *Round) decided(d *change.Draft, said map[ItemKey]*Decision) bool {
+	still := query.Still{S: &d.Snapshot, From: d.At()}
 	return r.Moved != 0 && !slices.ContainsFunc(r.Lines, func(l Item) bool {
-		a := d.Assignment(l.Assignment)
-		return said[l.ItemKey] == nil && a != nil && query.HoldsThrough(&d.Snapshot, l.User, a)
+		return said[l.ItemKey] == nil && still.Holds(l.User, d.Assignment(l.Assignment))
 	})
 }

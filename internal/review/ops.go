@@ -221,7 +221,10 @@ func (o DecideItems) ApplyTo(d *change.Draft) (settled change.Operation) {
 		d.Put(v)
 	}
 	o.SignedOff = SignedOff{}
-	if o.Last = r.decided(d, said); o.Last {
+	if !d.Replays {
+		o.Last = r.decided(d, said)
+	}
+	if o.Last {
 		// On the authority of whoever set that moves open reviews: see SetMoveReviews.
 		o.SignedOff = signOff(d, r, true, func(a *fact.Assignment) { d.End(a) })
 	}

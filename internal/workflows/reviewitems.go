@@ -37,12 +37,12 @@ func RoundItems(v *seeing.View, ref string, q LineSearch) (wire.ReviewItemList, 
 	if err != nil {
 		return out, err
 	}
-	said := decisions(v, r)
+	said, e := decisions(v, r), endings(v)
 	var found []*review.Item
 	for i := range x.Lines {
 		l := &x.Lines[i]
 		sees, mine := seesItem(v, r, l)
-		if sees && (!q.Mine || mine) && (!q.Undecided || waits(v, said, l)) {
+		if sees && (!q.Mine || mine) && (!q.Undecided || e.waits(said, l)) {
 			found = append(found, l)
 		}
 	}
@@ -52,7 +52,7 @@ func RoundItems(v *seeing.View, ref string, q LineSearch) (wire.ReviewItemList, 
 	}
 	out.Total, out.Next = len(found), next
 	for _, l := range page {
-		out.Items = append(out.Items, reviewItem(v, r, x, then, l, said))
+		out.Items = append(out.Items, reviewItem(v, e, r, x, then, l, said))
 	}
 	v.Reasons(func(g seeing.Giving) {
 		for i := range out.Items {
@@ -65,7 +65,7 @@ func RoundItems(v *seeing.View, ref string, q LineSearch) (wire.ReviewItemList, 
 }
 
 // line draws one line as it was when the round opened, to whoever may see it.
-func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *access.Snapshot, l *review.Item, all map[review.ItemKey]*review.Decision) wire.ReviewItem {
+func reviewItem(v *seeing.View, e *ended, r *review.Round, x *seeing.Reviewed, then *access.Snapshot, l *review.Item, all map[review.ItemKey]*review.Decision) wire.ReviewItem {
 	w := *v
 	w.Show(then)
 	w.At = r.At
@@ -75,7 +75,7 @@ func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *acces
 			w.Known[k.User] = true
 		}
 	}
-	said, shared := decidedOn(v, all, l), sharedItem(v, &w, r, l)
+	said, shared := e.decidedOn(all, l), sharedItem(v, &w, e, r, l)
 	if shared != nil { // the line is that of the first whom the caller may decide on
 		one := *l
 		one.ItemKey, l = shared.first, &one
@@ -102,7 +102,7 @@ func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *acces
 			out.SoDRules = append(out.SoDRules, f.Label)
 		}
 	}
-	out.Gone = gone(v, l.ItemKey)
+	out.Gone = e.gone(l.ItemKey)
 	if shared != nil {
 		out.Shared, out.Gone = &shared.SharedItem, !slices.ContainsFunc(shared.With, func(x wire.SharedWith) bool { return !x.Gone })
 	}
@@ -125,12 +125,6 @@ func reviewItem(v *seeing.View, r *review.Round, x *seeing.Reviewed, then *acces
 	return out
 }
 
-// gone says whether somebody does not hold any more what they are on a line with.
-func gone(v *seeing.View, k review.ItemKey) bool {
-	a := v.Uncut().Assignment(k.Assignment)
-	return a == nil || !query.HoldsThrough(v.Uncut(), k.User, a)
-}
-
 // sharedOn is what is shared within one resource as a line tells it.
 type sharedOn struct {
 	wire.SharedItem
@@ -139,7 +133,7 @@ type sharedOn struct {
 
 // sharedItem draws with whom a line is shared, of those the caller may see on it; nil for a line
 // of one user.
-func sharedItem(v, w *seeing.View, r *review.Round, l *review.Item) *sharedOn {
+func sharedItem(v, w *seeing.View, e *ended, r *review.Round, l *review.Item) *sharedOn {
 	if l.Shared == nil {
 		return nil
 	}
@@ -153,7 +147,7 @@ func sharedItem(v, w *seeing.View, r *review.Round, l *review.Item) *sharedOn {
 		if !sees {
 			continue
 		}
-		x := wire.SharedWith{User: w.UserRef(k.User), Assignment: k.Assignment.String(), Gone: gone(v, k)}
+		x := wire.SharedWith{User: w.UserRef(k.User), Assignment: k.Assignment.String(), Gone: e.gone(k)}
 		x.Mine = mine && !x.Gone && !v.Past
 		if len(out.With) == 0 || x.Mine && !chosen {
 			out.first, chosen = k, x.Mine

@@ -69,35 +69,6 @@ func seesKey(v *seeing.View, r *review.Round, l *review.Item, k review.ItemKey) 
 	return mine || v.Rights().May(access.ActRead, "reviews") && v.ReadsUser(k.User), mine && r.State == review.Open && k.User != v.Caller.User
 }
 
-// decidedOn is the decision on a line once all of it is decided: that it is revoked, where that
-// was said of any user on it.
-func decidedOn(v *seeing.View, said map[review.ItemKey]*review.Decision, l *review.Item) *review.Decision {
-	var out *review.Decision
-	for k := range l.Keys() {
-		d := said[k]
-		switch {
-		case d == nil && len(l.With) > 0 && gone(v, k):
-			continue // the others on it are what there is to decide on
-		case d == nil:
-			return nil
-		}
-		if out == nil || out.Keep && !d.Keep {
-			out = d
-		}
-	}
-	return out
-}
-
-// waits says whether something on a line is left to decide on: what has ended by itself is not.
-func waits(v *seeing.View, said map[review.ItemKey]*review.Decision, l *review.Item) bool {
-	for k := range l.Keys() {
-		if said[k] == nil && !gone(v, k) {
-			return true
-		}
-	}
-	return false
-}
-
 func now(v *seeing.View) calendar.Instant { return calendar.At(v.Service.Clock()) }
 
 // decisions are those on a round.
@@ -145,7 +116,7 @@ func round(v *seeing.View, r *review.Round, progress bool) (out wire.Round, sees
 	if r.State == review.Signed {
 		out.Signed = &wire.Given{Revision: r.Since()}
 	}
-	said := decisions(v, r)
+	said, e := decisions(v, r), endings(v)
 	by := map[fact.UserID]*wire.RoundProgress{}
 	for i := range x.Lines {
 		l := &x.Lines[i]
@@ -154,8 +125,8 @@ func round(v *seeing.View, r *review.Round, progress bool) (out wire.Round, sees
 			continue
 		}
 		out.Items++
-		left := waits(v, said, l)
-		if d := decidedOn(v, said, l); d != nil && !d.Keep {
+		left := e.waits(said, l)
+		if d := e.decidedOn(said, l); d != nil && !d.Keep {
 			out.ToRevoke++
 		}
 		if !left {
@@ -263,11 +234,11 @@ func left(v *seeing.View, r *review.Round) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	said, at, n := decisions(v, r), now(v), 0
+	said, e, at, n := decisions(v, r), endings(v), now(v), 0
 	for i := range x.Lines {
 		l := &x.Lines[i]
 		for k := range l.Keys() {
-			if said[k] == nil && !gone(v, k) && r.Reviews(v.UncutToday(), v.Caller.User, k.User, l.Role, l.Shared != nil, at) {
+			if said[k] == nil && r.Reviews(v.UncutToday(), v.Caller.User, k.User, l.Role, l.Shared != nil, at) && !e.gone(k) {
 				n++
 				break
 			}
@@ -279,9 +250,9 @@ func left(v *seeing.View, r *review.Round) (int, error) {
 // undecided are the items of a round without a decision that have not ended by
 // themselves, whoever may see them.
 func undecided(v *seeing.View, r *review.Round, x *seeing.Reviewed) int {
-	said, n := decisions(v, r), 0
+	said, e, n := decisions(v, r), endings(v), 0
 	for i := range x.Lines {
-		if waits(v, said, &x.Lines[i]) {
+		if e.waits(said, &x.Lines[i]) {
 			n++
 		}
 	}

@@ -1,6 +1,8 @@
 package rules
 
 import (
+	"slices"
+
 	"ableroster/internal/access"
 	"ableroster/internal/change"
 	"ableroster/internal/fact"
@@ -110,15 +112,15 @@ func standingExpectations(d *change.Draft) (n int) {
 	return n
 }
 
-// wouldBe are the users who are not there yet that expectations are about.
-func wouldBe(d *change.Draft) map[fact.WouldBe]bool {
+// wouldBe is about how many users who are not there yet expectations are.
+func wouldBe(d *change.Draft) int {
 	out := map[fact.WouldBe]bool{}
 	for _, f := range record.Expectations(&d.Snapshot) {
 		if !f.Ended && f.Of.WouldBe.Given() {
 			out[f.Of.WouldBe] = true
 		}
 	}
-	return out
+	return len(out)
 }
 
 // subjects settles whom it is about.
@@ -139,8 +141,11 @@ func (o *SetExpectation) subjects(d *change.Draft) (of fact.Subjects) {
 	case o.WouldBe.Given():
 		of.WouldBe = o.WouldBe
 		d.CheckWouldBe("would_be", of.WouldBe)
-		if known := wouldBe(d); !known[of.WouldBe] && len(known) >= fact.MostWouldBe {
-			d.Judged("would_be", "expectations are about %d different new users, and there is no room for more: say one of those, or end some expectations first", len(known))
+		if d.Replays || slices.ContainsFunc(record.Expectations(&d.Snapshot), func(f *fact.Expectation) bool { return !f.Ended && f.Of.WouldBe == of.WouldBe }) {
+			break
+		}
+		if n := wouldBe(d); n >= fact.MostWouldBe {
+			d.Fault("would_be", "expectations are about %d different new users, and there is no room for more: say one of those, or end some expectations first", n)
 		}
 	case o.User != "":
 		of.User, _ = d.SettleUser("user", &o.User)

@@ -1,0 +1,47 @@
+package workflows
+
+import (
+	"ableroster/internal/query"
+	"ableroster/internal/review"
+	"ableroster/internal/seeing"
+)
+
+// ended says what has ended since a round was opened: nobody has to decide on it. It is quick where
+// the lines of a user follow one another, as they do in a round.
+type ended struct{ still query.Still }
+
+func endings(v *seeing.View) *ended { return &ended{query.Still{S: v.Uncut(), From: v.At}} }
+
+// gone says whether somebody does not hold any more what they are on a line with.
+func (e *ended) gone(k review.ItemKey) bool {
+	return !e.still.Holds(k.User, e.still.S.Assignment(k.Assignment))
+}
+
+// waits says whether something on a line is left to decide on.
+func (e *ended) waits(said map[review.ItemKey]*review.Decision, l *review.Item) bool {
+	for k := range l.Keys() {
+		if said[k] == nil && !e.gone(k) {
+			return true
+		}
+	}
+	return false
+}
+
+// decidedOn is the decision on a line once all of it is decided: that it is revoked, where that
+// was said of any user on it.
+func (e *ended) decidedOn(said map[review.ItemKey]*review.Decision, l *review.Item) *review.Decision {
+	var out *review.Decision
+	for k := range l.Keys() {
+		d := said[k]
+		switch {
+		case d == nil && len(l.With) > 0 && e.gone(k):
+			continue // the others on it are what there is to decide on
+		case d == nil:
+			return nil
+		}
+		if out == nil || out.Keep && !d.Keep {
+			out = d
+		}
+	}
+	return out
+}
