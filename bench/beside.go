@@ -43,7 +43,7 @@ func besides(users int) func(ctx context.Context, database string) ([]line, erro
 		}
 		var result wire.ChangeResult
 		began := time.Now()
-		err = services[0].call("POST", "/imports/users?reason=The+other+port&acknowledge=wide_gain&acknowledge=violation_warned&acknowledge=direct_assignment&acknowledge=expectation_warned", personnelFile(users, keys), &result)
+		err = services[0].call("POST", "/imports/users?new_units=true&reason=The+other+port&acknowledge=wide_gain&acknowledge=violation_warned&acknowledge=direct_assignment&acknowledge=expectation_warned", personnelFile(users, keys), &result)
 		took := time.Since(began)
 		for err == nil && !m.stop.Load() { // until the rows are there too
 			var whole bool

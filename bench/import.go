@@ -53,7 +53,7 @@ func importing(ctx context.Context, database string) ([]line, error) {
 	}, &checked)
 	var result wire.ChangeResult
 	began := time.Now()
-	err = a.call("POST", "/imports/users?reason=The+other+port&acknowledge=wide_gain&acknowledge=violation_warned&acknowledge=direct_assignment&acknowledge=expectation_warned", personnelFile(users, keys), &result)
+	err = a.call("POST", "/imports/users?new_units=true&reason=The+other+port&acknowledge=wide_gain&acknowledge=violation_warned&acknowledge=direct_assignment&acknowledge=expectation_warned", personnelFile(users, keys), &result)
 	took := time.Since(began)
 	stop.Store(true)
 	for range 2 {
