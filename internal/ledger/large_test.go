@@ -67,6 +67,9 @@ func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
 	c := large("crew", 800)
 	c.Operations = append(c.Operations, &people.UpdateUser{User: "early", DisplayName: new(string)})
 	*c.Operations[len(c.Operations)-1].(*people.UpdateUser).DisplayName = "Early Bird"
+	quay := "quay" // places that are new with it, as files bring them
+	c.Operations = append(c.Operations, &people.AddUnit{Path: quay}, &people.SetEmploymentType{Key: "deckhand"},
+		&people.UpdateUser{User: "crew.7", UserEdits: fact.UserEdits{Unit: &quay, Employment: new("deckhand")}})
 	var made ledger.Committed
 	var err error
 	done := make(chan struct{})
@@ -87,7 +90,7 @@ func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
 	again := 0
 	c.Rejudge = func(d *change.Draft, after *access.Snapshot, _ calendar.Instant) error {
 		again++
-		if n := len(d.Changes()); n != 1 || after.ActiveUsers != d.ActiveUsers+800 {
+		if n := len(d.Changes()); n != 3 || after.ActiveUsers != d.ActiveUsers+800 { // with the new places
 			t.Errorf("%d facts are judged again, of %d and %d active users", n, d.ActiveUsers, after.ActiveUsers)
 		}
 		return nil
@@ -125,7 +128,7 @@ func TestALargeChangeKeepsNobodyWaiting(t *testing.T) {
 			if now, err = l.At(ctx, r[0].At); err != nil {
 				t.Fatal(err)
 			}
-			if n == made.Revision && (len(r[0].Operations) != 1601 || r[0].Operations[0].(*people.AddUser).UserName != "crew.0") {
+			if n == made.Revision && (len(r[0].Operations) != 1604 || r[0].Operations[0].(*people.AddUser).UserName != "crew.0") {
 				t.Errorf("its history has %d operations", len(r[0].Operations))
 			}
 		}

@@ -102,7 +102,7 @@ func (a *Applying) Apply(op change.Operation, at calendar.Instant) change.Operat
 
 // Of makes a change ready whose draft is finished, without a fault. The draft is not to be
 // used for another change. ok is false for a change that cannot wait beside others, since it
-// changes more than users and what they are given themselves.
+// changes more than users, what they are given themselves, and new units and employment types.
 func Of(a *Applying) (c *Change, ok bool) {
 	d := a.Draft
 	base := d.Base()
@@ -115,6 +115,9 @@ func Of(a *Applying) (c *Change, ok bool) {
 			}
 			c.facts[place{f.Kind(), f.Row()}] = true
 			id, plain := whose(f)
+			if !plain && newPlace(x) {
+				continue
+			}
 			if !plain {
 				return nil, false
 			}
@@ -135,6 +138,21 @@ func Of(a *Applying) (c *Change, ok bool) {
 		}
 	}
 	return c, true
+}
+
+// newPlace says whether a fact is a unit or an employment type that was not there, of which nothing
+// is said but what it is called: it bears on nobody but whom the change puts there.
+func newPlace(x access.RowChange) bool {
+	if x.Before != nil {
+		return false
+	}
+	switch f := x.After.(type) {
+	case *fact.Unit:
+		return f.Head == 0 && f.Custom == ""
+	case *fact.EmploymentType:
+		return !f.Closed && !f.External && f.MaxDays == 0
+	}
+	return false
 }
 
 // end notes that something ends: once it has, the operation that gives it is a fault.
@@ -309,7 +327,14 @@ func (c *Change) Again(s *access.Snapshot, ready func(*change.Draft)) *change.Dr
 	d := change.NewDraft(s)
 	d.Author = c.author
 	ready(d)
+	if len(c.moved) == 0 {
+		return d
+	}
 	for _, x := range c.Changes {
+		if newPlace(x) {
+			d.Put(x.After)
+			continue
+		}
 		f := x.After
 		if f == nil {
 			f = x.Before

@@ -44,6 +44,15 @@ func apply(c *laws.Chance, d *change.Draft, do func(int, change.Operation, calen
 		for !any && !ofUsers(op) {
 			op = c.Operation()
 		}
+		unit := laws.Pick(c, "quay", "quay/night", "yard")
+		switch c.IntN(12) { // new places, and somebody who goes there
+		case 0:
+			op = &people.AddUnit{Path: unit}
+		case 1:
+			op = &people.SetEmploymentType{Key: laws.Pick(c, "hand", "mate")}
+		case 2:
+			op = &people.UpdateUser{User: c.User(), UserEdits: fact.UserEdits{Unit: &unit}}
+		}
 		settled := do(len(a.ops), op, at)
 		if len(d.Faults) > 0 {
 			return a, false
@@ -121,8 +130,14 @@ func TestAPreparedChangeIsTheSameAsOneMadeLast(t *testing.T) {
 			}
 			told["followed"]++
 			for _, x := range p.Changes {
-				if x.After != nil && x.After.Kind() == review.FactRound {
+				switch {
+				case x.After == nil:
+				case x.After.Kind() == review.FactRound:
 					told["opened a review"]++
+				case x.After.Kind() == fact.FactUnit && head != s:
+					told["made a unit beside others"]++
+				case x.After.Kind() == fact.FactEmploymentType && head != s:
+					told["made an employment type beside others"]++
 				}
 			}
 			if head != s {
@@ -135,7 +150,7 @@ func TestAPreparedChangeIsTheSameAsOneMadeLast(t *testing.T) {
 			same(t, c, got, last.Seal(last.Revision, head.At+1))
 		}
 	})
-	for what, least := range map[string]int{"followed": 100, "followed others": 40, "opened a review": 10, "moved": 5, prepared.ErrModel.Error(): 20, prepared.ErrClash.Error(): 5, "not such a change": 20} {
+	for what, least := range map[string]int{"followed": 100, "followed others": 40, "opened a review": 10, "made a unit beside others": 10, "made an employment type beside others": 10, "moved": 5, prepared.ErrModel.Error(): 20, prepared.ErrClash.Error(): 5, "not such a change": 20} {
 		if told[what] < least {
 			t.Errorf("“%s” was tried %d times, and %d are wanted", what, told[what], least)
 		}
