@@ -41,6 +41,13 @@ func (x *Still) Holds(id fact.UserID, f *fact.Assignment) bool {
 	case f.Assignee.User != 0:
 		return f.Assignee.User == id
 	}
+	if u := x.S.UserTable.At(int(id)); u != nil && u.Fact != nil { // nearly all are in it themselves, without an end
+		for _, l := range u.Groups() {
+			if l.Group() == f.Assignee.Group && l.Plain() {
+				return true
+			}
+		}
+	}
 	if x.groups == nil || x.user != id {
 		x.user, x.groups = id, held.GroupIntervals(x.S, id)
 	}

@@ -1,6 +1,7 @@
 package workflows
 
 import (
+	"ableroster/internal/fact"
 	"ableroster/internal/query"
 	"ableroster/internal/review"
 	"ableroster/internal/seeing"
@@ -8,13 +9,23 @@ import (
 
 // ended says what has ended since a round was opened: nobody has to decide on it. It is quick where
 // the lines of a user follow one another, as they do in a round.
-type ended struct{ still query.Still }
+type ended struct {
+	still query.Still
+	known map[fact.AssignmentID]*fact.Assignment // many hold by the same
+}
 
-func endings(v *seeing.View) *ended { return &ended{query.Still{S: v.Uncut(), From: v.At}} }
+func endings(v *seeing.View) *ended {
+	return &ended{query.Still{S: v.Uncut(), From: v.At}, map[fact.AssignmentID]*fact.Assignment{}}
+}
 
 // gone says whether somebody does not hold any more what they are on a line with.
 func (e *ended) gone(k review.ItemKey) bool {
-	return !e.still.Holds(k.User, e.still.S.Assignment(k.Assignment))
+	a, known := e.known[k.Assignment]
+	if !known {
+		a = e.still.S.Assignment(k.Assignment)
+		e.known[k.Assignment] = a
+	}
+	return !e.still.Holds(k.User, a)
 }
 
 // waits says whether something on a line is left to decide on.
