@@ -11,7 +11,7 @@ import (
 // the lines of a user follow one another, as they do in a round.
 type ended struct {
 	still query.Still
-	known map[fact.AssignmentID]*fact.Assignment // many hold by the same
+	known map[fact.AssignmentID]*fact.Assignment // of groups: many hold by the same
 }
 
 func endings(v *seeing.View) *ended {
@@ -20,6 +20,13 @@ func endings(v *seeing.View) *ended {
 
 // gone says whether somebody does not hold any more what they are on a line with.
 func (e *ended) gone(k review.ItemKey) bool {
+	if u := e.still.S.UserTable.At(int(k.User)); u != nil && u.Fact != nil {
+		for _, l := range u.Given() {
+			if l.Assignment() == k.Assignment && l.Plain() { // their own, without an end
+				return false
+			}
+		}
+	}
 	a, known := e.known[k.Assignment]
 	if !known {
 		a = e.still.S.Assignment(k.Assignment)
